@@ -1,0 +1,305 @@
+"""Reading DNG files into a `RawFrame`.
+
+The TIFF structure is read by tifffile, pixels are decoded tile by tile by imagecodecs on all cores. Every size is checked
+against the file before memory is taken, and every damage ends in a `FileProblem` that says where.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import imagecodecs
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+
+from bruto.container.opcodes import GAIN_MAP, NAMES, OPTIONAL, parse_gain_map, parse_opcodes
+from bruto.container.rawframe import CFA_LETTERS, Calibration, GainMap, RawFrame, RawMeta
+from bruto.errors import BrutoError, FileProblem
+from bruto.files import check_readable
+from bruto.parallel import map_threads
+
+CFA, LINEAR = 32803, 34892
+MAX_PIXELS = 400_000_000
+COMPRESSIONS = {1: "none", 7: "lossless JPEG", 8: "deflate", 32946: "deflate", 34892: "lossy JPEG", 52546: "JPEG XL"}
+_SUFFIXES = {".dng"}
+
+logging.getLogger("tifffile").setLevel(logging.CRITICAL)
+
+
+def is_raw(path: str | Path) -> bool:
+    """Whether a file's name says it is a raw file Bruto reads."""
+    return Path(path).suffix.lower() in _SUFFIXES
+
+
+def _value(page: Any, tag: int, default: Any = None) -> Any:
+    entry = page.tags.get(tag)
+    return default if entry is None else entry.value
+
+
+def _floats(value: Any) -> NDArray[np.float64]:
+    """Rationals come as flat numerator, denominator pairs."""
+    return np.atleast_1d(np.asarray(value, float)).ravel()
+
+
+def _rational(page: Any, tag: int, default: Any = None) -> Any:
+    entry = page.tags.get(tag)
+    if entry is None:
+        return default
+    values = _floats(entry.value)
+    if entry.dtype in (5, 10):
+        with np.errstate(divide="ignore", invalid="ignore"):
+            values = values[0::2] / values[1::2]
+    if not np.isfinite(values).all():
+        raise FileProblem(f"Tag {tag} ({entry.name}) divides by zero; the file is damaged.")
+    return values
+
+
+def read_dng(path: str | Path) -> RawFrame:
+    """Read a DNG: pixels as stored, metadata and embedded preview. Raises `FileProblem`."""
+    return _guarded(path, lambda tif, size: _read(tif, size, Path(path), pixels=True))
+
+
+def read_dng_meta(path: str | Path) -> RawFrame:
+    """The same without decoding the raw pixels: `codes` is empty."""
+    return _guarded(path, lambda tif, size: _read(tif, size, Path(path), pixels=False))
+
+
+def _guarded(path: str | Path, work: Callable[[Any, int], RawFrame]) -> RawFrame:
+    path = check_readable(path)
+    try:
+        with tifffile.TiffFile(path) as tif:
+            return work(tif, path.stat().st_size)
+    except BrutoError as error:
+        text = str(error)
+        raise FileProblem(text if str(path) in text else f"{path}: {text}") from error
+    except (OSError, MemoryError) as error:
+        raise FileProblem(f"{path} cannot be read: {error}.") from error
+    except tifffile.TiffFileError as error:
+        raise FileProblem(f"{path} is not a DNG: {error}. Choose a file that the camera program saved as raw.") from error
+    except Exception as error:  # a damaged structure can fail anywhere in the libraries; the user gets one message
+        raise FileProblem(f"{path} is damaged ({type(error).__name__}: {error}). Copy it again from the phone.") from error
+
+
+def _pages(tif: Any) -> list[Any]:
+    found = []
+    for page in list(tif.pages)[:8]:
+        found.append(page)
+        if page.subifds:
+            with contextlib.suppress(TypeError):
+                found += list(page.pages)[:12]
+    return found
+
+
+def _read(tif: Any, size: int, path: Path, pixels: bool) -> RawFrame:
+    pages = _pages(tif)
+    if not pages:
+        raise FileProblem("there is no image in it; the file is damaged or not a DNG.")
+    first = pages[0]
+    raws = [p for p in pages if int(_value(p, 254, 0)) == 0 and int(p.photometric) in (CFA, LINEAR)]
+    if not raws:
+        if _value(first, 50706) is None:
+            raise FileProblem("it is a TIFF but not a DNG. Open it as a picture, or choose the raw file.")
+        raise FileProblem("it is a DNG without a raw image of a kind that can be developed.")
+    page = max(raws, key=lambda p: p.imagewidth * p.imagelength)
+    meta = _meta(first, page)
+    preview, preview_size = _preview(tif, pages, page, size)
+    meta = RawMeta(**{**meta.__dict__, "preview_size": preview_size})
+    if pixels:
+        codes = _decode(tif, page, meta, size)
+        codes.flags.writeable = False
+    else:
+        codes = np.empty((0, 0), np.uint16)
+    return RawFrame(codes, meta, preview)
+
+
+def _meta(first: Any, page: Any) -> RawMeta:
+    width, height = int(page.imagewidth), int(page.imagelength)
+    if not (0 < width <= 65500 and 0 < height <= 65500) or width * height > MAX_PIXELS:
+        raise FileProblem(f"its raw image claims {width} x {height} pixels, more than can be real; the file is damaged.")
+    mosaic = int(page.photometric) == CFA
+    samples = int(page.samplesperpixel)
+    if samples != (1 if mosaic else 3):
+        raise FileProblem(f"its raw image has {samples} samples a pixel; {'1 is' if mosaic else '3 are'} expected.")
+    warnings: list[str] = []
+    cfa = ""
+    if mosaic:
+        pattern = bytes(np.asarray(bytearray(_value(page, 33422, b"\0\1\1\2")) if isinstance(_value(page, 33422), bytes) else _value(page, 33422, (0, 1, 1, 2)), np.uint8))
+        if tuple(np.ravel(_value(page, 33421, (2, 2)))) != (2, 2) or sorted(pattern) != [0, 1, 1, 2]:
+            raise FileProblem("its colour filter pattern is not a 2 x 2 Bayer pattern.")
+        cfa = "".join(CFA_LETTERS[c] for c in pattern)
+    bits = int(np.max(page.bitspersample))
+    floating = int(np.max(_value(page, 339, 1))) == 3
+    white_default = 1.0 if floating else float((1 << min(bits, 16)) - 1)
+    white = _rational(page, 50717, np.array([white_default]))
+    black = _black(page, mosaic)
+    if np.any(white[:, None] <= black.ravel()[None]):
+        raise FileProblem("its white level lies below its black level; the file is damaged.")
+    active = _value(page, 50829)
+    top, left, bottom, right = (int(v) for v in np.ravel(active)) if active is not None else (0, 0, height, width)
+    if not (0 <= left < right <= width and 0 <= top < bottom <= height):
+        raise FileProblem("its active area lies outside the image; the file is damaged.")
+    origin = _rational(page, 50719, np.zeros(2))
+    extent = _rational(page, 50720, np.array([right - left, bottom - top], float))
+    x0, y0 = left + round(float(origin[0])), top + round(float(origin[1]))
+    w, h = round(float(extent[0])), round(float(extent[1]))
+    if not (w > 1 and h > 1 and x0 >= 0 and y0 >= 0 and x0 + w <= width and y0 + h <= height):
+        warnings.append("The default crop lies outside the image; the active area is shown instead.")
+        x0, y0, w, h = left, top, right - left, bottom - top
+    maps, names = _opcodes(page, warnings)
+    exif = first.tags.get(34665)
+    exif = exif.value if exif is not None and isinstance(exif.value, dict) else {}
+    neutral = _rational(first, 50728)
+    calibrations = _calibrations(first)
+    if neutral is None or len(neutral) != 3 or neutral.min() <= 0:
+        if neutral is not None:
+            warnings.append("The as-shot neutral is impossible; the sensor's own balance is used.")
+        neutral = np.ones(3)
+    if not calibrations:
+        warnings.append("The file has no colour matrix; its colours are the sensor's own.")
+    profile = _rational(page, 51041)
+    if profile is None:
+        profile = _rational(first, 51041)
+    noise = None
+    if profile is not None and len(profile) >= 2 and len(profile) % 2 == 0 and profile.min() >= 0:
+        noise = profile.reshape(-1, 2)
+    table = _value(page, 50712)
+    if int(page.compression) not in COMPRESSIONS:
+        raise FileProblem(f"its raw image is compressed by method {int(page.compression)}, which is not known here.")
+    compression = COMPRESSIONS[int(page.compression)]
+    orientation = int(_value(first, 274, 1))
+    return RawMeta(
+        kind="mosaic" if mosaic else "linear", width=width, height=height, bits_container=bits, compression=compression, cfa=cfa, black=black,
+        white=white, active_area=(left, top, right - left, bottom - top), default_crop=(x0, y0, w, h),
+        orientation=orientation if 1 <= orientation <= 8 else 1, calibrations=calibrations, as_shot_neutral=neutral,
+        analog_balance=_rational(first, 50727, np.ones(3)), baseline_exposure=float(np.clip(_rational(first, 50730, np.zeros(1))[0], -20, 20)),
+        noise_profile=noise, gain_maps=maps, opcodes=names, linearisation=None if table is None else np.asarray(table, np.uint16).ravel(),
+        iso=_exif_number(exif, first, "ISOSpeedRatings", 34855), exposure_s=_exif_number(exif, first, "ExposureTime", 33434),
+        f_number=_exif_number(exif, first, "FNumber", 33437), focal_mm=_exif_number(exif, first, "FocalLength", 37386),
+        focal_35mm=_exif_number(exif, first, "FocalLengthIn35mmFilm", 41989),
+        taken=str(exif.get("DateTimeOriginal") or _value(first, 306, "") or ""), make=str(_value(first, 271, "") or ""),
+        model=str(_value(first, 272, "") or ""), software=str(_value(first, 305, "") or ""), description=str(_value(first, 270, "") or ""),
+        warnings=tuple(warnings),
+    )
+
+
+def _exif_number(exif: dict, first: Any, name: str, tag: int) -> float | None:
+    value = exif.get(name)
+    if value is None:
+        found = _rational(first, tag)
+        return None if found is None or not len(found) else float(found[0])
+    values = np.ravel(np.asarray(value, float))
+    if len(values) == 2 and name not in ("ISOSpeedRatings",):
+        return float(values[0] / values[1]) if values[1] else None
+    return float(values[0]) if len(values) else None
+
+
+def _black(page: Any, mosaic: bool) -> NDArray[np.float64]:
+    repeat = tuple(int(v) for v in np.ravel(_value(page, 50713, (1, 1))))
+    level = _rational(page, 50714, np.zeros(1))
+    if not mosaic:
+        return np.broadcast_to(level if len(level) in (1, 3) else level[:1], 3).astype(float).copy()
+    if len(level) != repeat[0] * repeat[1] or repeat not in ((1, 1), (2, 2), (1, 2), (2, 1)):
+        level, repeat = level[:1], (1, 1)
+    return np.broadcast_to(level.reshape(repeat), (2, 2)).astype(float).copy()
+
+
+def _calibrations(first: Any) -> tuple[Calibration, ...]:
+    found = []
+    for k, (cm, illuminant, fm, cc) in enumerate(((50721, 50778, 50964, 50723), (50722, 50779, 50965, 50724))):
+        color = _rational(first, cm)
+        if color is None or len(color) != 9 or abs(np.linalg.det(color.reshape(3, 3))) < 1e-9:
+            continue
+        forward, camera = _rational(first, fm), _rational(first, cc)
+        found.append(Calibration(
+            int(_value(first, illuminant, 21 if k else 17)), color.reshape(3, 3),
+            forward.reshape(3, 3) if forward is not None and len(forward) == 9 else None,
+            camera.reshape(3, 3) if camera is not None and len(camera) == 9 else None,
+        ))
+    return tuple(found)
+
+
+def _opcodes(page: Any, warnings: list[str]) -> tuple[tuple[GainMap, ...], tuple[str, ...]]:
+    maps: list[GainMap] = []
+    names: list[str] = []
+    for number, tag in ((1, 51008), (2, 51009), (3, 51022)):
+        data = _value(page, tag)
+        if data is None:
+            continue
+        for opcode, flags, body in parse_opcodes(bytes(data), f"opcode list {number}"):
+            name = NAMES.get(opcode, f"opcode {opcode}")
+            names.append(f"list {number}: {name}")
+            if opcode == GAIN_MAP and number == 2:
+                maps.append(parse_gain_map(body, f"opcode list {number}"))
+            elif flags & OPTIONAL:
+                warnings.append(f"{name} in opcode list {number} is left out; the file marks it as optional.")
+            else:
+                warnings.append(f"{name} in opcode list {number} is not applied yet; the picture may show what it would have corrected.")
+    return tuple(maps), tuple(names)
+
+
+def _preview(tif: Any, pages: list[Any], raw: Any, size: int) -> tuple[bytes | None, tuple[int, int] | None]:
+    """The largest embedded JPEG preview."""
+    best, best_size = None, None
+    for page in pages:
+        if page is raw or int(page.compression) not in (7, 6) or int(_value(page, 254, 0)) not in (1, 0x10001):
+            continue
+        if len(page.dataoffsets) != 1 or page.dataoffsets[0] + page.databytecounts[0] > size:
+            continue
+        if best_size is None or page.imagewidth * page.imagelength > best_size[0] * best_size[1]:
+            tif.filehandle.seek(page.dataoffsets[0])
+            best = tif.filehandle.read(page.databytecounts[0])
+            best_size = (int(page.imagewidth), int(page.imagelength))
+    return best, best_size
+
+
+def _decode(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
+    """All tiles or strips into one array; each is checked against the file's length and its own place."""
+    offsets, counts = page.dataoffsets, page.databytecounts
+    shape = (meta.height, meta.width) if meta.kind == "mosaic" else (meta.height, meta.width, 3)
+    compression = int(page.compression)
+    for k, (offset, count) in enumerate(zip(offsets, counts, strict=True)):
+        if count <= 0 or offset + count > size:
+            raise FileProblem(f"the file ends early: part {k + 1} of {len(offsets)} of the raw image is missing. Copy it again from the phone.")
+    dtype = page.dtype if page.dtype is not None else np.dtype(np.uint16)
+    if compression != 7:
+        if np.prod(shape) * dtype.itemsize > 64 * sum(counts) + 1_000_000 and compression == 1:
+            raise FileProblem("the file ends early: its raw image is larger than its data.")
+        codes = page.asarray(maxworkers=2)
+        if codes.shape != shape:
+            raise FileProblem(f"its raw image decodes to {codes.shape}, {shape} is expected; the file is damaged.")
+        return np.ascontiguousarray(codes)
+    tile_h = int(_value(page, 323, 0) or _value(page, 278, meta.height))
+    tile_w = int(_value(page, 322, 0) or meta.width)
+    if not (0 < tile_w <= 65500 and 0 < tile_h <= 65500):
+        raise FileProblem("its tiles have an impossible size; the file is damaged.")
+    across, down = -(-meta.width // tile_w), -(-meta.height // tile_h)
+    if across * down != len(offsets):
+        raise FileProblem(f"{across * down} parts of the raw image are expected, {len(offsets)} are listed; the file is damaged.")
+    codes = np.empty(shape, np.uint16)
+    tif.filehandle.seek(0)
+    blobs = []
+    for offset, count in zip(offsets, counts, strict=True):
+        tif.filehandle.seek(offset)
+        blobs.append(tif.filehandle.read(count))
+
+    def place(k: int) -> None:
+        row, column = divmod(k, across)
+        try:
+            tile = imagecodecs.ljpeg_decode(blobs[k]) if meta.kind == "mosaic" else imagecodecs.jpeg8_decode(blobs[k])
+        except Exception as error:
+            raise FileProblem(f"part {k + 1} of {len(blobs)} of the raw image cannot be decoded ({error}); the file is damaged.") from error
+        y, x = row * tile_h, column * tile_w
+        h, w = min(tile_h, meta.height - y), min(tile_w, meta.width - x)
+        if meta.kind == "mosaic" and tile.size == tile_h * tile_w:
+            tile = tile.reshape(tile_h, tile_w)  # two interleaved components come as half the columns twice
+        if tile.shape[0] < h or tile.shape[1] < w or tile.ndim != codes.ndim:
+            raise FileProblem(f"part {k + 1} of {len(blobs)} of the raw image has the wrong size; the file is damaged.")
+        codes[y : y + h, x : x + w] = tile[:h, :w]
+
+    map_threads(place, range(len(blobs)))
+    return codes

@@ -1,0 +1,68 @@
+"""Opcode lists of DNG files (DNG 1.7, chapter 7): parsing and writing, always big-endian."""
+
+from __future__ import annotations
+
+import struct
+
+import numpy as np
+
+from bruto.container.rawframe import GainMap
+from bruto.errors import FileProblem
+
+NAMES = {1: "WarpRectilinear", 2: "WarpFisheye", 3: "FixVignetteRadial", 4: "FixBadPixelsConstant", 5: "FixBadPixelsList", 6: "TrimBounds",
+         7: "MapTable", 8: "MapPolynomial", 9: "GainMap", 10: "DeltaPerRow", 11: "DeltaPerColumn", 12: "ScalePerRow", 13: "ScalePerColumn",
+         14: "WarpRectilinear2"}
+GAIN_MAP = 9
+OPTIONAL = 1
+MAX_OPCODES = 1000
+MAX_GRID = 1 << 22
+_HEAD = ">10I"
+
+
+def parse_opcodes(data: bytes, where: str) -> list[tuple[int, int, bytes]]:
+    """(number, flags, parameters) of an opcode list; raises `FileProblem` where it is damaged."""
+    if len(data) < 4:
+        raise FileProblem(f"{where} is too short ({len(data)} bytes); the file is damaged.")
+    (count,) = struct.unpack_from(">I", data)
+    if count > MAX_OPCODES:
+        raise FileProblem(f"{where} claims {count} operations; the file is damaged.")
+    found, at = [], 4
+    for k in range(count):
+        if at + 16 > len(data):
+            raise FileProblem(f"{where} ends inside operation {k + 1} of {count}; the file is damaged.")
+        number, _, flags, size = struct.unpack_from(">4I", data, at)
+        if at + 16 + size > len(data):
+            raise FileProblem(f"{where}: operation {k + 1} of {count} is cut short; the file is damaged.")
+        found.append((number, flags, data[at + 16 : at + 16 + size]))
+        at += 16 + size
+    return found
+
+
+def parse_gain_map(data: bytes, where: str) -> GainMap:
+    """Parameters of opcode 9."""
+    head = struct.calcsize(_HEAD)
+    if len(data) < head + 36:
+        raise FileProblem(f"{where}: a gain map is cut short; the file is damaged.")
+    top, left, bottom, right, plane, planes, row_pitch, column_pitch, v, h = struct.unpack_from(_HEAD, data)
+    sv, sh, ov, oh = struct.unpack_from(">4d", data, head)
+    (map_planes,) = struct.unpack_from(">I", data, head + 32)
+    count = v * h * map_planes
+    if not 0 < count <= MAX_GRID or head + 36 + 4 * count > len(data):
+        raise FileProblem(f"{where}: a gain map claims {v} x {h} x {map_planes} points; the file is damaged.")
+    if not all(np.isfinite([sv, sh, ov, oh])) or min(sv, sh) < 0 or min(row_pitch, column_pitch) < 1:
+        raise FileProblem(f"{where}: a gain map has an impossible grid; the file is damaged.")
+    gains = np.frombuffer(data, ">f4", count, head + 36).astype(np.float32).reshape(v, h, map_planes)
+    if not np.isfinite(gains).all() or gains.min() < 0:
+        raise FileProblem(f"{where}: a gain map holds impossible gains; the file is damaged.")
+    return GainMap(top, left, bottom, right, plane, planes, row_pitch, column_pitch, (max(sv, 1e-6), max(sh, 1e-6)), (ov, oh), gains)
+
+
+def write_gain_maps(maps: tuple[GainMap, ...]) -> bytes:
+    """An opcode list of gain maps."""
+    parts = [struct.pack(">I", len(maps))]
+    for m in maps:
+        v, h, planes = m.gains.shape
+        body = struct.pack(_HEAD, m.top, m.left, m.bottom, m.right, m.plane, m.planes, m.row_pitch, m.column_pitch, v, h)
+        body += struct.pack(">4dI", *m.spacing, *m.origin, planes) + m.gains.astype(">f4").tobytes()
+        parts.append(struct.pack(">4I", GAIN_MAP, 0x01030000, 0, len(body)) + body)
+    return b"".join(parts)

@@ -1,0 +1,238 @@
+"""What a raw file holds, as stored: the hand-over between the readers and everything after them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+import bruto.parallel  # noqa: F401  sets the threading layer before the first kernel runs
+
+CFA_LETTERS = "RGB"
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """One set of colour matrices (DNG 1.7, chapter 6).
+
+    `illuminant`: Exif LightSource code (17 = standard illuminant A, 21 = D65). `color`: XYZ to camera (3, 3). `forward`:
+    balanced camera to XYZ of D50 (3, 3), or None. `camera_calibration` (3, 3), or None.
+    """
+
+    illuminant: int
+    color: NDArray[np.float64]
+    forward: NDArray[np.float64] | None = None
+    camera_calibration: NDArray[np.float64] | None = None
+
+
+@dataclass(frozen=True)
+class GainMap:
+    """Opcode 9 of the DNG specification: gains on a grid, for every `pitch`-th row and column from `top`, `left`.
+
+    `gains` (V, H, planes) float32; spacing and origin are relative to the image (0..1).
+    """
+
+    top: int
+    left: int
+    bottom: int
+    right: int
+    plane: int
+    planes: int
+    row_pitch: int
+    column_pitch: int
+    spacing: tuple[float, float]
+    origin: tuple[float, float]
+    gains: NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class RawMeta:
+    """Everything but the pixels. Areas are (left, top, width, height) in pixels of the stored image."""
+
+    kind: str  # "mosaic" or "linear"
+    width: int
+    height: int
+    bits_container: int
+    compression: str
+    cfa: str  # such as "RGGB", "" for linear
+    black: NDArray[np.float64]  # (2, 2) for mosaics, (3,) for linear, in codes
+    white: NDArray[np.float64]  # one for each plane, in codes
+    active_area: tuple[int, int, int, int]
+    default_crop: tuple[int, int, int, int]
+    orientation: int = 1
+    calibrations: tuple[Calibration, ...] = ()
+    as_shot_neutral: NDArray[np.float64] = field(default_factory=lambda: np.ones(3))
+    analog_balance: NDArray[np.float64] = field(default_factory=lambda: np.ones(3))
+    baseline_exposure: float = 0.0
+    noise_profile: NDArray[np.float64] | None = None  # (planes, 2): a, b of variance a x + b, x in 0..1
+    gain_maps: tuple[GainMap, ...] = ()
+    opcodes: tuple[str, ...] = ()
+    linearisation: NDArray[np.uint16] | None = None
+    iso: float | None = None
+    exposure_s: float | None = None
+    f_number: float | None = None
+    focal_mm: float | None = None
+    focal_35mm: float | None = None
+    taken: str = ""
+    make: str = ""
+    model: str = ""
+    software: str = ""
+    description: str = ""
+    preview_size: tuple[int, int] | None = None
+    warnings: tuple[str, ...] = ()
+
+    @property
+    def upright_size(self) -> tuple[int, int]:
+        """Width and height of the default crop as it is to be looked at."""
+        w, h = self.default_crop[2:]
+        return (h, w) if self.orientation >= 5 else (w, h)
+
+
+@dataclass(frozen=True)
+class RawFrame:
+    """`codes`: (H, W) mosaic or (H, W, 3) linear, as stored, read-only; uint8, uint16, float16 or float32."""
+
+    codes: NDArray
+    meta: RawMeta
+    preview: bytes | None = None  # the embedded JPEG
+
+
+@dataclass(frozen=True)
+class Linear:
+    """Linear light, 1.0 = saturation before the lens-shading gains.
+
+    `data`: float32, (H, W) mosaic or (H, W, 3), cropped to the default crop; `clipped`: uint8 (ceil(H/2), ceil(W/2)), bits
+    1, 2, 4 for red, green, blue sites of a quad at or over white; `cfa`: the mosaic's pattern at the crop's corner;
+    `gain`: the largest shading gain.
+    """
+
+    data: NDArray[np.float32]
+    clipped: NDArray[np.uint8]
+    cfa: str
+    gain: float
+
+
+def shifted_cfa(cfa: str, x: int, y: int) -> str:
+    """The pattern seen from (x, y).
+
+    >>> shifted_cfa("RGGB", 1, 0)
+    'GRBG'
+    """
+    return "".join(cfa[((r + y) % 2) * 2 + (c + x) % 2] for r in (0, 1) for c in (0, 1))
+
+
+def _dense_gain(maps: tuple[GainMap, ...], meta: RawMeta) -> NDArray[np.float32]:
+    """Gain maps as one grid for each of the four mosaic sites or three planes: (P, V, H), and their placing."""
+    planes = 4 if meta.kind == "mosaic" else 3
+    first = maps[0]
+    v, h = first.gains.shape[:2]
+    grid = np.ones((planes, v, h), np.float32)
+    for m in maps:
+        if m.gains.shape[:2] != (v, h):
+            continue
+        if planes == 3:
+            for k in range(3):
+                if m.plane <= k < m.plane + m.planes:
+                    grid[k] *= m.gains[..., min(k - m.plane, m.gains.shape[2] - 1)]
+            continue
+        for site in range(4):
+            row, column = divmod(site, 2)
+            if (m.row_pitch == 1 or m.top % 2 == row) and (m.column_pitch == 1 or m.left % 2 == column):
+                grid[site] *= m.gains[..., 0]
+    return grid
+
+
+@njit(parallel=True, cache=True, nogil=True)
+def _linearise_mosaic(codes, black, scale, white, colour, grid, spacing, origin, x0, y0, image_w, image_h, out, clipped):
+    v_max, h_max = grid.shape[1] - 1, grid.shape[2] - 1
+    h, w = out.shape
+    use_gain = grid.shape[1] > 1
+    for row2 in prange((h + 1) // 2):
+        for sub in range(2):
+            y = row2 * 2 + sub
+            if y >= h:
+                continue
+            sy = y + y0
+            gy = min(max(((sy + 0.5) / image_h - origin[0]) / spacing[0], 0.0), float(v_max))
+            iy = min(int(gy), max(v_max - 1, 0))
+            fy = np.float32(gy - iy)
+            for x in range(w):
+                sx = x + x0
+                site = (sy & 1) * 2 + (sx & 1)
+                code = codes[sy, sx]
+                value = (np.float32(code) - black[site]) * scale[site]
+                if code >= white[site]:
+                    clipped[row2, x >> 1] |= np.uint8(1 << colour[site])
+                if use_gain:
+                    gx = min(max(((sx + 0.5) / image_w - origin[1]) / spacing[1], 0.0), float(h_max))
+                    ix = min(int(gx), max(h_max - 1, 0))
+                    fx = np.float32(gx - ix)
+                    top = grid[site, iy, ix] * (1 - fx) + grid[site, iy, ix + 1] * fx
+                    low = grid[site, iy + 1, ix] * (1 - fx) + grid[site, iy + 1, ix + 1] * fx
+                    value *= top * (1 - fy) + low * fy
+                out[y, x] = value
+
+
+def linearise(frame: RawFrame) -> Linear:
+    """Stored codes to linear light: linearisation table, black, white, clip mask, then the gain maps of opcode list 2.
+
+    DNG 1.7, chapter 5 ("Mapping Raw Values to Linear Reference Values"). NaN and infinities in float data become 0.
+    """
+    meta = frame.meta
+    x0, y0, w, h = meta.default_crop
+    ax, ay = meta.active_area[:2]
+    codes = frame.codes
+    if meta.linearisation is not None and codes.dtype.kind == "u":
+        codes = meta.linearisation[np.minimum(codes, len(meta.linearisation) - 1)]
+    clipped = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8)
+    if meta.kind == "mosaic":
+        black = np.roll(meta.black, (-(ay % 2), -(ax % 2)), (0, 1)).ravel() if (ax or ay) else meta.black.ravel()
+        pattern = shifted_cfa(meta.cfa, -ax % 2, -ay % 2)
+        colour = np.array([CFA_LETTERS.index(c) for c in pattern])
+        white = np.broadcast_to(meta.white, (3,) if len(meta.white) == 1 else meta.white.shape)[colour]
+        scale = (1.0 / np.maximum(white - black, 1e-9)).astype(np.float32)
+        out = np.empty((h, w), np.float32)
+        grid, spacing, origin = np.ones((4, 1, 1), np.float32), np.ones(2), np.zeros(2)
+        if meta.gain_maps:
+            grid = _dense_gain(meta.gain_maps, meta)
+            spacing, origin = np.array(meta.gain_maps[0].spacing), np.array(meta.gain_maps[0].origin)
+            if min(grid.shape[1:]) < 2:
+                grid = np.repeat(np.repeat(grid, 2, 1), 2, 2)
+                spacing = np.ones(2)
+        source = codes if codes.dtype != np.float16 else codes.astype(np.float32)
+        _linearise_mosaic(source, black.astype(np.float32), scale, white, colour, grid, np.maximum(spacing, 1e-6), origin, x0, y0,
+                          meta.width, meta.height, out, clipped)
+        if codes.dtype.kind == "f":
+            np.nan_to_num(out, copy=False, nan=0.0, posinf=1.0, neginf=0.0)
+        return Linear(out, clipped, shifted_cfa(pattern, x0, y0), float(grid.max()))
+    part = codes[y0 : y0 + h, x0 : x0 + w]
+    white = np.broadcast_to(meta.white, 3)
+    full = part >= white
+    for k in range(3):
+        plane = full[..., k]
+        padded = np.zeros((clipped.shape[0] * 2, clipped.shape[1] * 2), bool)
+        padded[:h, :w] = plane
+        any4 = padded[0::2, 0::2] | padded[1::2, 0::2] | padded[0::2, 1::2] | padded[1::2, 1::2]
+        clipped |= (any4 * (1 << k)).astype(np.uint8)
+    data = part.astype(np.float32)
+    data -= meta.black.astype(np.float32)
+    data /= (white - meta.black).astype(np.float32)
+    if codes.dtype.kind == "f":
+        np.nan_to_num(data, copy=False, nan=0.0, posinf=1.0, neginf=0.0)
+    gain = 1.0
+    if meta.gain_maps:
+        import cv2
+
+        grid = _dense_gain(meta.gain_maps, meta)
+        gain = float(grid.max())
+        first = meta.gain_maps[0]
+        gx = (((np.arange(w) + x0 + 0.5) / meta.width - first.origin[1]) / first.spacing[1]).astype(np.float32)
+        gy = (((np.arange(h) + y0 + 0.5) / meta.height - first.origin[0]) / first.spacing[0]).astype(np.float32)
+        for k in range(3):
+            for top in range(0, h, 512):  # a band at a time: no second full-size plane
+                rows = slice(top, min(h, top + 512))
+                mx, my = np.meshgrid(gx, gy[rows])
+                data[rows, :, k] *= cv2.remap(grid[k], mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return Linear(data, clipped, "", gain)

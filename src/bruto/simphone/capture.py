@@ -1,0 +1,280 @@
+"""Pressing the simulated phone's shutter: scene to mosaic or processed DNG, and the phone's own JPEG."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from importlib.resources import files
+from pathlib import Path
+
+import cv2
+import numpy as np
+import platformdirs
+from numpy.typing import NDArray
+from PIL import Image
+
+from bruto.container.dng_writer import DngTags, write_dng
+from bruto.container.rawframe import Calibration, GainMap
+from bruto.errors import BrutoError
+from bruto.files import atomic_path, write_bytes
+from bruto.simphone import sensor_model as sm
+from bruto.simphone import spectral
+from bruto.simphone.finish import finish
+from bruto.simphone.scenes import Scene, load_scene
+from bruto.simphone.tracer import MARGIN, trace
+
+TRACE_VERSION = 3
+"""Raised whenever scenes, textures or the tracer change, so that cached light is traced again."""
+FIRST_SHOT = datetime(2026, 6, 21, 12, 4, 10)
+_HOURS = {"pans": 0.0, "boiling-house": 1.2, "crystals": 5.6, "card": 3.1, "sluice": 9.4}
+HOT_PIXELS_PER_MEGAPIXEL = 12
+
+
+@dataclass(frozen=True)
+class Exposure:
+    """What was set: ISO speed and seconds."""
+
+    iso: float
+    seconds: float
+
+
+@dataclass(frozen=True)
+class Capture:
+    """One press of the shutter with its truth.
+
+    `codes`: (H, W) or (H, W, 3) uint16; `ideal`: the same places without noise or clipping, float32, in units of
+    saturation; `noise`: (a, b); `neutral`: as-shot neutral in the file; `true_neutral`: the light's own; `transform`: 2x3
+    matrix from reference pixels to this frame's pixels.
+    """
+
+    codes: NDArray[np.uint16]
+    ideal: NDArray[np.float32]
+    exposure: Exposure
+    noise: tuple[float, float]
+    neutral: NDArray[np.float64]
+    true_neutral: NDArray[np.float64]
+    transform: NDArray[np.float64]
+    scene: Scene
+    megapixels: int
+
+
+def scene_light(name: str, width: int, height: int) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
+    """Camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the user's cache."""
+    source = files("bruto.simphone") / f"data/{name}.light"
+    baked = hashlib.sha256(source.read_bytes()).hexdigest()[:12] if source.is_file() else "unbaked"
+    folder = Path(platformdirs.user_cache_dir("bruto")) / "scenes"
+    stem = f"{name}-{width}x{height}-v{TRACE_VERSION}-{baked}"
+    paths = [folder / f"{stem}-{kind}.npy" for kind in ("camera", "truth")]
+    if all(p.is_file() for p in paths):
+        try:
+            camera, truth = (np.load(p, mmap_mode="r") for p in paths)
+            return camera, truth
+        except (OSError, ValueError):
+            pass  # a damaged cache entry is simply made again
+    camera, truth = trace(load_scene(name), width, height)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for path, data in zip(paths, (camera, truth), strict=True):
+            with atomic_path(path) as temporary, temporary.open("wb") as stream:
+                np.save(stream, data)
+    except (OSError, BrutoError):
+        pass  # the cache is a convenience; a full disk must not stop the shot
+    return camera, truth
+
+
+class Phone:
+    """The simulated phone in front of one scene, at one size."""
+
+    def __init__(self, scene: str, megapixels: int = 12, *, size: tuple[int, int] | None = None) -> None:
+        """`size` overrides the pixel count, for small tests."""
+        if size is None and megapixels not in sm.SIZES:
+            raise BrutoError(f"The phone takes {', '.join(map(str, sm.SIZES))} megapixels, not {megapixels}.")
+        self.scene = load_scene(scene)
+        self.megapixels = megapixels
+        self.width, self.height = size or sm.SIZES[megapixels]
+        self._margin = round(MARGIN * self.width)
+        self.camera, self.truth = scene_light(scene, self.width, self.height)
+        self.sensor = sm.sensor_for(megapixels)
+        light = spectral.illuminant(self.scene.kelvin, self.scene.tungsten)
+        white = spectral.camera_response(np.ones((81, 1)), light)[0]
+        self.true_neutral = white / white[1]
+        self._blurred: NDArray[np.float32] | None = None
+
+    def meter(self, ev: float = 0.0) -> Exposure:
+        """The automatic's choice."""
+        m = self._margin
+        y = np.asarray(self.truth[m:-m:8, m:-m:8, 1], np.float32) * 1000
+        iso, seconds = sm.meter(y, ev)
+        return Exposure(iso, seconds)
+
+    def _optical(self) -> NDArray[np.float32]:
+        """Camera light behind the lens blur, with margins, in cd/m2."""
+        if self._blurred is None:
+            image = np.asarray(self.camera, np.float32) * 1000
+            sigma = sm.blur_sigma(self.width)
+            self._blurred = cv2.GaussianBlur(image, (0, 0), sigma) if sigma > 0.3 else image
+        return self._blurred
+
+    def shake(self, seed: int, index: int, amount: float = 1.0) -> NDArray[np.float64]:
+        """A hand's drift to frame `index` of a burst: 2x3 matrix from reference to frame pixels; identity for frame 0."""
+        if index == 0 or amount == 0:
+            return np.array([[1.0, 0, 0], [0, 1.0, 0]])
+        random = np.random.default_rng([seed, 77, index])
+        shift = random.normal(0, 0.0011 * self.width, 2) * amount
+        angle = random.normal(0, np.radians(0.06)) * amount
+        c, s = np.cos(angle), np.sin(angle)
+        cx, cy = (self.width - 1) / 2, (self.height - 1) / 2
+        return np.array([[c, -s, cx - c * cx + s * cy + shift[0]], [s, c, cy - s * cx - c * cy + shift[1]]])
+
+    def shoot(self, exposure: Exposure | None = None, *, seed: int = 0, transform: NDArray | None = None, kind: str = "mosaic") -> Capture:
+        """Take one frame. The same seed gives the same noise."""
+        exposure = exposure or self.meter()
+        transform = np.array([[1.0, 0, 0], [0, 1.0, 0]]) if transform is None else transform
+        m, w, h = self._margin, self.width, self.height
+        image = self._optical()
+        moved = transform.copy()
+        # frame pixel (x, y) sees reference pixel inverse(transform); both live inside the margin
+        moved[:, 2] += m - transform[:, :2] @ np.array([m, m])
+        if np.allclose(transform, [[1, 0, 0], [0, 1, 0]]):
+            seen = image[m : m + h, m : m + w]
+        else:
+            moved[:, 2] -= m
+            seen = cv2.warpAffine(image, moved, (w, h), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+            np.maximum(seen, 0, out=seen)
+        factor = sm.exposure_factor(exposure.iso, exposure.seconds)
+        random = np.random.default_rng([seed, 4])
+        a, b = self.sensor.noise(exposure.iso)
+        if kind == "mosaic":
+            ideal = np.empty((h, w), np.float32)
+            for site, channel in enumerate((0, 1, 1, 2)):
+                r, c = divmod(site, 2)
+                shade = sm.falloff((np.arange(c, w, 2)[None] + 0.5) / w, (np.arange(r, h, 2)[:, None] + 0.5) / h, channel)
+                ideal[r::2, c::2] = seen[r::2, c::2, channel] * (factor * shade).astype(np.float32)
+            codes = self._expose(ideal, exposure, random, 1.0)
+        else:
+            ideal = (seen * np.float32(factor)).astype(np.float32)
+            codes = self._expose(ideal, exposure, random, 4.0)  # four frames merged by the phone
+            a, b = a / 4, b / 4
+        drift = 1 + 0.012 * np.random.default_rng([seed, 9, len(self.scene.name)]).normal(0, 1, 3)
+        neutral = self.true_neutral * drift
+        return Capture(codes, ideal, exposure, (a, b), neutral / neutral[1], self.true_neutral, transform, self.scene, self.megapixels)
+
+    def _expose(self, ideal: NDArray[np.float32], exposure: Exposure, random: np.random.Generator, frames: float) -> NDArray[np.uint16]:
+        gain = exposure.iso / sm.BASE_ISO / self.sensor.full_well
+        codes = np.empty(ideal.shape, np.uint16)
+        for top in range(0, ideal.shape[0], 512):  # bands: electrons need eight bytes a site
+            rows = slice(top, top + 512)
+            electrons = random.poisson(ideal[rows] * (frames / gain)).astype(np.float32)
+            electrons += random.standard_normal(electrons.shape, np.float32) * np.float32(self.sensor.read_electrons * frames**0.5)
+            value = electrons * np.float32(gain / frames) * (sm.WHITE - sm.BLACK) + sm.BLACK
+            codes[rows] = np.clip(np.rint(value), 0, sm.WHITE)
+        if ideal.ndim == 2:
+            spots = np.random.default_rng(4812)  # the same sites on every shot of this phone
+            n = int(HOT_PIXELS_PER_MEGAPIXEL * ideal.size / 1e6)
+            y, x = spots.integers(0, ideal.shape[0], n), spots.integers(0, ideal.shape[1], n)
+            rate = spots.exponential(0.02, n) * exposure.seconds * exposure.iso / 100
+            codes[y, x] = np.clip(codes[y, x] + rate * (sm.WHITE - sm.BLACK), 0, sm.WHITE).astype(np.uint16)
+        return codes
+
+
+def gain_maps() -> tuple[GainMap, ...]:
+    """Lens-shading correction for the four sites of an RGGB quad."""
+    v, h = sm.GAIN_MAP_SHAPE
+    u, t = np.meshgrid(np.linspace(0, 1, h), np.linspace(0, 1, v))
+    maps = []
+    for site, channel in enumerate((0, 1, 1, 2)):
+        gains = (1 / sm.falloff(u, t, channel)).astype(np.float32)[..., None]
+        maps.append(GainMap(site // 2, site % 2, 1 << 20, 1 << 20, 0, 1, 2, 2, (1 / (v - 1), 1 / (h - 1)), (0.0, 0.0), gains))
+    return tuple(maps)
+
+
+def calibrations() -> tuple[Calibration, Calibration]:
+    """The matrices in the file: standard illuminant A and D65."""
+    return tuple(Calibration(code, *spectral.matrices(kelvin, tungsten)) for code, kelvin, tungsten in ((17, 2856, True), (21, 6504, False)))  # type: ignore[return-value]
+
+
+def picture_of(capture: Capture) -> NDArray[np.uint8]:
+    """The phone's own finished picture of a capture, (H, W, 3) uint8 sRGB."""
+    data = (capture.codes.astype(np.float32) - sm.BLACK) / (sm.WHITE - sm.BLACK)
+    if data.ndim == 2:
+        for site, channel in enumerate((0, 1, 1, 2)):
+            r, c = divmod(site, 2)
+            h, w = data.shape
+            data[r::2, c::2] /= sm.falloff((np.arange(c, w, 2)[None] + 0.5) / w, (np.arange(r, h, 2)[:, None] + 0.5) / h, channel)
+        code = np.clip(data * 16000 + 512, 0, 65535).astype(np.uint16)
+        linear = (cv2.cvtColor(code, cv2.COLOR_BayerRGGB2RGB_EA).astype(np.float32) - 512) / 16000
+    else:
+        linear = data
+    _, forward = spectral.matrices(capture.scene.kelvin if capture.scene.kelvin >= 4000 else 4000, capture.scene.tungsten)
+    middle = linear[::8, ::8, 1]
+    aim = 0.15 / max(1e-4, float(np.exp(np.mean(np.log(np.maximum(middle, 1e-4))))))
+    return finish(linear, 1 / capture.neutral, forward, capture.noise, float(np.clip(aim, 0.8, 3.2)))
+
+
+def save(capture: Capture, path: Path, taken: datetime, *, picture: bool = True) -> list[Path]:
+    """Write the DNG and, beside it, the phone's JPEG; returns the files."""
+    finished = picture_of(capture)
+    h, w = finished.shape[:2]
+    preview = cv2.resize(finished, (w // 4, h // 4), interpolation=cv2.INTER_AREA)
+    mosaic = capture.codes.ndim == 2
+    stamp = taken.strftime("%Y:%m:%d %H:%M:%S")
+    tags = DngTags(
+        black=np.full((2, 2) if mosaic else 3, float(sm.BLACK)), white=np.full(1 if mosaic else 3, float(sm.WHITE)), bits=sm.BITS,
+        calibrations=calibrations(), as_shot_neutral=capture.neutral, cfa="RGGB" if mosaic else "",
+        noise_profile=np.tile(capture.noise, (3, 1)), gain_maps=gain_maps() if mosaic else (),
+        make=sm.MAKE, model=sm.MODEL, software=f"{sm.MODEL} camera 1.0", taken=stamp, iso=capture.exposure.iso, exposure_s=capture.exposure.seconds,
+        f_number=sm.F_NUMBER, focal_mm=sm.FOCAL_MM, focal_35mm=sm.FOCAL_35MM, description=capture.scene.title,
+    )
+    write_dng(path, capture.codes, tags, preview)
+    made = [path]
+    if picture:
+        exif = Image.Exif()
+        exif[271], exif[272], exif[305], exif[306], exif[270] = sm.MAKE, sm.MODEL, tags.software, stamp, capture.scene.title
+        sub = exif.get_ifd(34665)
+        sub[33434], sub[33437], sub[34855], sub[36867] = capture.exposure.seconds, sm.F_NUMBER, int(capture.exposure.iso), stamp
+        sub[37386], sub[41989] = sm.FOCAL_MM, int(sm.FOCAL_35MM)
+        stream = io.BytesIO()
+        Image.fromarray(finished).save(stream, "JPEG", quality=92, exif=exif)
+        write_bytes(path.with_suffix(".jpg"), stream.getvalue())
+        made.append(path.with_suffix(".jpg"))
+    return made
+
+
+def simulate(scene: str, folder: Path, *, megapixels: int = 12, iso: float | None = None, shutter: float | None = None, ev: float = 0.0, count: int = 1,
+             bracket: tuple[float, ...] = (), kind: str = "mosaic", seed: int = 1, static: bool = False, size: tuple[int, int] | None = None) -> list[dict]:
+    """Take shots of a scene into a folder and return what was written, with each frame's truth.
+
+    `count` frames make a handheld burst (`static` for a tripod); `bracket` gives exposure steps in EV instead.
+    Raises `BrutoError` for settings the phone does not have.
+    """
+    if kind not in ("mosaic", "linear"):
+        raise BrutoError(f"The phone writes mosaic or linear raws, not '{kind}'.")
+    if not 1 <= count <= 500:
+        raise BrutoError(f"A burst has 1 to 500 frames, not {count}.")
+    phone = Phone(scene, megapixels, size=size)
+    base = phone.meter(ev)
+    base = Exposure(iso or base.iso, (shutter * 2.0**ev if shutter else base.seconds if not iso else base.seconds * base.iso / iso))
+    if not (sm.ISOS[0] <= base.iso <= sm.ISOS[-1] and 1e-5 <= base.seconds <= 60):
+        raise BrutoError(f"The phone offers ISO {sm.ISOS[0]} to {sm.ISOS[-1]} and 1/100000 s to 60 s, not ISO {base.iso:g} at {base.seconds:g} s.")
+    folder = Path(folder)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        from bruto.files import explain
+
+        raise explain(error, folder, "make the folder") from error
+    steps = bracket or (0.0,) * count
+    start = FIRST_SHOT + timedelta(hours=_HOURS.get(scene, 0.0), seconds=seed % 50)
+    results = []
+    for k, step in enumerate(steps):
+        exposure = Exposure(base.iso, base.seconds * 2.0**step)
+        transform = phone.shake(seed, k, 0.0 if static else (0.4 if bracket else 1.0))
+        capture = phone.shoot(exposure, seed=seed * 1000 + k, transform=transform, kind=kind)
+        stem = f"{scene}-{seed:03d}" + (f"-{k + 1:02d}" if len(steps) > 1 else "")
+        made = save(capture, folder / f"{stem}.dng", start + timedelta(seconds=k * (0.5 if not bracket else 1.0)))
+        results.append({"files": [str(p) for p in made], "iso": exposure.iso, "exposure_s": exposure.seconds, "ev": step,
+                        "noise": {"a": capture.noise[0], "b": capture.noise[1]}, "transform": transform.tolist(),
+                        "true_neutral": capture.true_neutral.tolist()})
+    return results

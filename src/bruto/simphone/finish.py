@@ -1,0 +1,82 @@
+"""The simulated phone's own finished picture: everything users complain about, done on purpose.
+
+Strong noise reduction that smears texture, sharpening with halos, lifted shadows and pulled highlights, saturated colour,
+8 bits, a slight crop and a distortion of its own.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+
+CROP = 0.985
+"""Share of the width that the finished picture keeps."""
+DISTORTION = 0.004
+"""Radial distortion left in the finished picture: r' = r (1 + k r^2), r = 1 at the corner."""
+SRGB_FROM_XYZ_D50 = np.array([[3.1338561, -1.6168667, -0.4906146], [-0.9787684, 1.9161415, 0.0334540], [0.0719453, -0.2289914, 1.4052427]])
+"""XYZ (D50, Bradford-adapted) to linear sRGB (Lindbloom)."""
+
+
+def phone_map(width: int, height: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Where each pixel of the finished picture lies in the raw's default crop (pixel positions for `cv2.remap`)."""
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    cx, cy = (width - 1) / 2, (height - 1) / 2
+    dx, dy = (x - cx) * CROP, (y - cy) * CROP
+    r2 = (dx**2 + dy**2) / (cx**2 + cy**2)
+    factor = 1 + DISTORTION * r2
+    return (cx + dx * factor).astype(np.float32), (cy + dy * factor).astype(np.float32)
+
+
+def _base(log: NDArray[np.float32], radius: int, strength: float) -> NDArray[np.float32]:
+    """Self-guided filter (He, Sun, Tang 2013)."""
+    size = (2 * radius + 1, 2 * radius + 1)
+    mean = cv2.blur(log, size)
+    variance = cv2.blur(log * log, size) - mean * mean
+    a = variance / (variance + strength)
+    return cv2.blur(a, size) * log + cv2.blur((1 - a) * mean, size)
+
+
+def finish(linear: NDArray[np.float32], balance: NDArray, forward: NDArray, noise: tuple[float, float], brighten: float) -> NDArray[np.uint8]:
+    """Finished picture (H, W, 3) uint8 sRGB.
+
+    `linear`: demosaiced camera RGB, 1.0 = saturation; `balance`: gains that make white neutral; `forward`: balanced camera
+    to XYZ of D50; `noise`: a, b; `brighten`: gain before tone.
+    """
+    h, w = linear.shape[:2]
+    scale = w / 4032
+    rgb = np.minimum(linear * balance.astype(np.float32), 1.0)  # channels clip where white does
+    rgb = rgb @ (SRGB_FROM_XYZ_D50 @ forward).T.astype(np.float32)
+    np.maximum(rgb, 0, out=rgb)
+    rgb *= brighten
+    # smear: an edge-preserving filter in the square-root domain, wider for colour than for brightness
+    ycc = cv2.cvtColor(np.sqrt(rgb), cv2.COLOR_RGB2YCrCb)
+    sigma = float(np.sqrt(noise[0] * brighten)) + 0.004
+    grey = cv2.bilateralFilter(ycc[..., 0], 7, 2.4 * sigma, 2.5)
+    ycc[..., 0] = 0.85 * grey + 0.15 * ycc[..., 0]
+    for k in (1, 2):
+        ycc[..., k] = cv2.medianBlur(cv2.GaussianBlur(ycc[..., k], (0, 0), 3.5 * max(scale, 0.5)), 5)
+    rgb = np.maximum(cv2.cvtColor(ycc, cv2.COLOR_YCrCb2RGB), 0) ** 2
+    # local tone: compress the base of log luminance towards grey
+    luma = rgb @ np.float32([0.2126, 0.7152, 0.0722]) + 1e-5
+    log = np.log2(luma / 0.18).astype(np.float32)
+    small = cv2.resize(log, (max(16, w // 4), max(16, h // 4)), interpolation=cv2.INTER_AREA)
+    base = cv2.resize(_base(small, max(4, w // 90), 0.35), (w, h), interpolation=cv2.INTER_LINEAR)
+    target = np.where(base < 0, 0.66 * base, 0.60 * base)
+    gain = np.exp2(target - base + 0.25 + 0.12 * (log - base))
+    rgb *= gain[..., None]
+    # shoulder, contrast, encoding
+    rgb = rgb / (1 + rgb) * (1 + rgb / 1.35**2)
+    rgb = np.clip(rgb, 0, 1)
+    code = np.where(rgb <= 0.0031308, 12.92 * rgb, 1.055 * rgb ** (1 / 2.4) - 0.055).astype(np.float32)
+    code = code + 0.11 * np.sin(2 * np.pi * (code - 0.5)) * 0.5
+    grey = code @ np.float32([0.299, 0.587, 0.114])
+    code = grey[..., None] + (code - grey[..., None]) * 1.32
+    # halos
+    radius = max(0.8, 1.7 * scale)
+    detail = grey - cv2.GaussianBlur(grey, (0, 0), radius)
+    code += (1.15 * detail)[..., None]
+    mx, my = phone_map(w, h)
+    code = cv2.remap(np.clip(code, 0, 1).astype(np.float32), mx, my, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    return (np.clip(code, 0, 1) * 255 + 0.5).astype(np.uint8)

@@ -1,0 +1,362 @@
+"""Light of a scene at the size of a capture.
+
+What the eye sees first (edges, textures, shadows of the sun, mirror images in brine) is traced here, at capture size.
+The slow part of light transport, skylight and light bounced between surfaces, was baked by a path tracer
+(`tools/bake_light.py`) into one smooth map per scene; it is joined to the surfaces by their position and normal.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from importlib.resources import files
+
+import imagecodecs
+import numpy as np
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from bruto.errors import BrutoError
+from bruto.parallel import map_threads
+from bruto.simphone import spectral
+from bruto.simphone import texture as tx
+from bruto.simphone.scenes import Scene
+
+HALF_DIAGONAL_MM = 21.633
+"""Half the diagonal of a 36 x 24 mm frame, the reference of equivalent focal lengths (CIPA DCG-001)."""
+MARGIN = 0.02
+"""Share of the width rendered beyond each side, so that a shaking hand still sees scene."""
+BAKE_SIZE = (672, 504)
+BAKE_REACH = 1.07
+"""How much wider than the main lens the baked map looks."""
+LOG_FLOOR = 1e-3
+
+
+@dataclass(frozen=True)
+class View:
+    """A pinhole camera: `eye`, unit vectors, half width and height of the frame at distance 1, and the size in pixels."""
+
+    eye: NDArray[np.float64]
+    right: NDArray[np.float64]
+    up: NDArray[np.float64]
+    forward: NDArray[np.float64]
+    half_width: float
+    half_height: float
+    width: int
+    height: int
+
+    def directions(self, x: NDArray, y: NDArray) -> NDArray[np.float32]:
+        """Unit directions (N, 3) through pixel positions; (0, 0) is the corner of the first pixel."""
+        u = (2 * x / self.width - 1) * self.half_width
+        v = (1 - 2 * y / self.height) * self.half_height
+        d = self.forward + u[:, None] * self.right + v[:, None] * self.up
+        return (d / np.linalg.norm(d, axis=1, keepdims=True)).astype(np.float32)
+
+    def project(self, points: NDArray) -> NDArray[np.float64]:
+        """Pixel positions (N, 2) of world points (N, 3)."""
+        p = np.asarray(points) - self.eye
+        z = p @ self.forward
+        u, v = (p @ self.right) / z / self.half_width, (p @ self.up) / z / self.half_height
+        return np.stack([(u + 1) / 2 * self.width, (1 - v) / 2 * self.height], axis=1)
+
+
+def view_of(scene: Scene, width: int, height: int, focal_35mm: float = 26.0, reach: float = 1.0) -> View:
+    """The camera of a scene for a 4:3 frame of an equivalent focal length; `reach` widens it."""
+    eye, target = np.asarray(scene.eye), np.asarray(scene.target)
+    forward = (target - eye) / np.linalg.norm(target - eye)
+    right = np.cross([0, 1, 0], forward)
+    right /= np.linalg.norm(right)
+    half = 0.8 * HALF_DIAGONAL_MM / focal_35mm * reach
+    return View(eye, right, np.cross(forward, right), forward, half, half * height / width, width, height)
+
+
+class Tracer:
+    """Traces one scene; safe from several threads once built."""
+
+    def __init__(self, scene: Scene, light: NDArray[np.float32] | None = None) -> None:
+        """`light`: (h, w, 3) baked illuminance in lux; read from the package when None."""
+        self.scene = scene
+        mesh = scene.mesh
+        self._embree = EmbreeScene()
+        TriangleMesh(self._embree, mesh.vertices, mesh.faces)
+        a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
+        flat = np.cross(b - a, c - a)
+        self._face_normals = (flat / (np.linalg.norm(flat, axis=1, keepdims=True) + 1e-20)).astype(np.float32)
+        self._smooth = np.any(mesh.normals[mesh.faces[:, 0]] != 0, axis=1)
+        self._light = None
+        if light is not None or scene.name:
+            baked = read_light(scene.name) if light is None else light
+            if baked is not None:
+                self._attach(baked)
+
+    def _attach(self, light: NDArray[np.float32]) -> None:
+        h, w = light.shape[:2]
+        view = view_of(self.scene, w, h, reach=BAKE_REACH)
+        yy, xx = np.mgrid[0:h, 0:w]
+        g = self.hit(np.broadcast_to(view.eye, (h * w, 3)), view.directions(xx.ravel() + 0.5, yy.ravel() + 0.5))
+        self._bake_view = view
+        self._bake_position = np.where(g["hit"][:, None], g["position"], 1e9).astype(np.float32).reshape(h, w, 3)
+        self._bake_normal = g["normal"].reshape(h, w, 3)
+        self._light = np.ascontiguousarray(light, np.float32)
+
+    def hit(self, origin, direction) -> dict[str, NDArray]:
+        """First surfaces: `hit` mask, `distance`, `position`, `normal` (smooth, facing the ray), `part`."""
+        origin = np.ascontiguousarray(origin, np.float32)
+        direction = np.ascontiguousarray(direction, np.float32)
+        r = self._embree.run(origin, direction, output=1)
+        face = r["primID"]
+        found = face >= 0
+        face = np.where(found, face, 0)
+        mesh = self.scene.mesh
+        normal = self._face_normals[face]
+        smooth = self._smooth[face]
+        if smooth.any():
+            corners = mesh.faces[face[smooth]]
+            u, v = r["u"][smooth, None], r["v"][smooth, None]
+            n = mesh.normals
+            blended = n[corners[:, 0]] * (1 - u - v) + n[corners[:, 1]] * u + n[corners[:, 2]] * v
+            normal[smooth] = blended / (np.linalg.norm(blended, axis=1, keepdims=True) + 1e-12)
+        away = np.einsum("ij,ij->i", normal, direction) > 0
+        normal[away] *= -1
+        distance = np.where(found, r["tfar"], 1e9).astype(np.float32)
+        return {"hit": found, "distance": distance, "position": origin + direction * distance[:, None], "normal": normal, "part": mesh.part[face]}
+
+    def shadowed(self, position, normal, toward, distance=None) -> NDArray[np.bool_]:
+        """Whether something stands between points and a direction, (N,)."""
+        toward = np.ascontiguousarray(np.broadcast_to(toward, position.shape), np.float32)
+        origin = np.ascontiguousarray(position + normal * 2e-3 + toward * 1e-3, np.float32)
+        if distance is None:
+            return self._embree.run(origin, toward, query="OCCLUDED") >= 0
+        return self._embree.run(origin, toward, np.ascontiguousarray(distance, np.float32), query="OCCLUDED") >= 0
+
+    def sky(self, direction, footprint: float) -> NDArray[np.float32]:
+        out = np.empty((len(direction), 3), np.float32)
+        tx.sky_radiance(np.ascontiguousarray(direction, np.float32), footprint, self.scene.sky, out)
+        return out
+
+    def ambient(self, position, normal) -> NDArray[np.float32]:
+        """Baked illuminance where the bake saw the surface, else the scene's own constant bent by the normal's height."""
+        base = (self.scene.ambient * (0.62 + 0.38 * normal[:, 1:2])).astype(np.float32)
+        if self._light is None:
+            return base
+        xy = self._bake_view.project(position)
+        out = base.copy()
+        _joint_fetch(self._light, self._bake_position, self._bake_normal, xy, position.astype(np.float32), normal, base, out)
+        return out
+
+    def radiance(self, origin, direction, pixel_angle: float, depth: int = 0) -> tuple[NDArray[np.float32], NDArray[np.int32], dict[str, NDArray]]:
+        """Radiance coefficients (N, 3) in cd/m2, the chart patch seen (-1 for none), and the first hit.
+
+        Where a patch is seen the coefficients are its illuminance over pi: its colour comes from its spectrum.
+        """
+        scene, mesh = self.scene, self.scene.mesh
+        g = self.hit(origin, direction)
+        n = len(direction)
+        out = self.sky(direction, pixel_angle * (1 + 3 * depth))
+        patch = np.full(n, -1, np.int32)
+        index = np.flatnonzero(g["hit"])
+        g["sunlit"] = np.zeros(n, bool)
+        if len(index) == 0:
+            return out, patch, g
+        position, normal, part, distance = (g[k][index] for k in ("position", "normal", "part", "distance"))
+        d = direction[index]
+        cosine = np.clip(-np.einsum("ij,ij->i", d, normal), 0.12, 1)
+        footprint = (distance * pixel_angle / np.sqrt(cosine) * (1 + depth)).astype(np.float32)
+        material = mesh.material[part]
+        albedo, bumped, gloss = np.empty((len(index), 3), np.float32), np.empty((len(index), 3), np.float32), np.empty((len(index), 2), np.float32)
+        tx.shade_surface(position, normal, footprint, material, mesh.axis[part], mesh.tint[part], mesh.seed[part], albedo, bumped, gloss)
+        water = material == tx.WATER
+        if water.any():
+            ripples = np.empty((int(water.sum()), 3), np.float32)
+            tx.water_normals(position[water], footprint[water], scene.ripple, 91, ripples)
+            bumped[water] = ripples
+            albedo[water] = scene.brine
+        light = self.ambient(position, normal)
+        spec_light = np.zeros_like(light)
+        if scene.sun_lux.any():
+            sun = scene.sun_direction.astype(np.float32)
+            facing = (normal @ sun > 0) & (bumped @ sun > 0)
+            lit = np.zeros(len(index), bool)
+            lit[facing] = ~self.shadowed(position[facing], normal[facing], sun)
+            g["sunlit"][index] = lit
+            soft = np.where(material == tx.CRYSTAL, 0.38, np.where(material == tx.SALT, 0.12, 0.0))
+            amount = np.where(lit, np.maximum(bumped @ sun, 0), 0) * (1 - soft) + np.where(lit, soft, 0)
+            light += amount[:, None] * scene.sun_lux.astype(np.float32)
+            spec_light += np.where(lit, _glint(d, bumped, sun, gloss, water), 0)[:, None] * scene.sun_lux.astype(np.float32)
+        for lamp in scene.lamps:
+            to = lamp[:3] - position
+            away = np.linalg.norm(to, axis=1)
+            to = (to / away[:, None]).astype(np.float32)
+            free = ~self.shadowed(position, normal, to, np.maximum(away - 0.16, 0.01))
+            strength = np.where(free, 1 / np.maximum(away, 0.12) ** 2, 0)[:, None] * lamp[3:]
+            light += (np.maximum(np.einsum("ij,ij->i", bumped, to), 0)[:, None] * strength).astype(np.float32)
+            spec_light += (_glint(d, bumped, to, gloss, water)[:, None] * strength).astype(np.float32)
+        shade = albedo * light / np.pi + spec_light
+        chart = material == tx.CHART
+        if chart.any():
+            shade[chart] = light[chart] / np.pi
+            patch[index[chart]] = mesh.tint[part[chart], 0].astype(np.int32)
+        lamp_hit = material == tx.LAMP
+        shade[lamp_hit] = mesh.tint[part[lamp_hit]] * 5200.0
+        if water.any():
+            nw, dw = bumped[water], d[water]
+            cos_in = np.clip(-np.einsum("ij,ij->i", dw, nw), 0, 1)
+            fresnel = (0.021 + 0.979 * (1 - cos_in) ** 5)[:, None]
+            mirror = dw + 2 * cos_in[:, None] * nw
+            mirror[:, 1] = np.maximum(mirror[:, 1], 0.004)
+            mirror /= np.linalg.norm(mirror, axis=1, keepdims=True)
+            if depth == 0:
+                seen, _, _ = self.radiance(position[water] + normal[water] * 1e-3, mirror.astype(np.float32), pixel_angle * 2, 1)
+            else:
+                seen = self.sky(mirror, pixel_angle * 4)
+            shade[water] = shade[water] * (1 - fresnel) + seen * fresnel
+        if scene.haze_distance:
+            through = np.exp(-np.maximum(distance - 40, 0) / scene.haze_distance)[:, None].astype(np.float32)
+            level = d.copy()
+            level[:, 1] = np.maximum(level[:, 1], 0.01)
+            shade = shade * through + self.sky(level, 0.3) * 0.85 * (1 - through)
+        out[index] = shade
+        return out, patch, g
+
+
+def _glint(direction, normal, toward, gloss, water) -> NDArray[np.float32]:
+    """Normalised Blinn-Phong lobe with Schlick's Fresnel term, per unit of illuminance (N,)."""
+    half = toward - direction
+    half = half / (np.linalg.norm(half, axis=1, keepdims=True) + 1e-9)
+    rough = np.where(water, 0.035, gloss[:, 1])
+    strength = np.where(water, 1.0, gloss[:, 0])
+    power = 2 / rough**2 - 2
+    lobe = np.maximum(np.einsum("ij,ij->i", half, normal), 0) ** power * (power + 8) / (8 * np.pi)
+    f = 0.04 + 0.96 * (1 - np.clip(-np.einsum("ij,ij->i", direction, half), 0, 1)) ** 5
+    facing = np.maximum(np.einsum("ij,ij->i", normal, np.broadcast_to(toward, normal.shape)), 0)
+    return (np.minimum(lobe * f * facing, 6.0) * strength).astype(np.float32)
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+def _joint_fetch(light, bake_position, bake_normal, xy, position, normal, base, out):
+    """Bilinear fetch of the baked light, weighted by likeness of position and normal (joint bilateral upsampling, Kopf 2007)."""
+    h, w = light.shape[0], light.shape[1]
+    for i in prange(xy.shape[0]):
+        fx, fy = xy[i, 0] - 0.5, xy[i, 1] - 0.5
+        if fx < 0 or fy < 0 or fx >= w - 1 or fy >= h - 1:
+            continue
+        x0, y0 = int(fx), int(fy)
+        total = 0.0
+        r = g = b = 0.0
+        for reach in range(2):
+            for dy in range(-reach, 2 + reach):
+                for dx in range(-reach, 2 + reach):
+                    x, y = x0 + dx, y0 + dy
+                    if x < 0 or y < 0 or x >= w or y >= h:
+                        continue
+                    wx, wy = 1 - abs(fx - x) / (1 + reach), 1 - abs(fy - y) / (1 + reach)
+                    if wx <= 0 or wy <= 0:
+                        continue
+                    ex = position[i, 0] - bake_position[y, x, 0]
+                    ey = position[i, 1] - bake_position[y, x, 1]
+                    ez = position[i, 2] - bake_position[y, x, 2]
+                    off = ex * normal[i, 0] + ey * normal[i, 1] + ez * normal[i, 2]
+                    scale = 1e-3 + 0.004 * math.sqrt(ex * ex + ey * ey + ez * ez) + 0.02
+                    like = normal[i, 0] * bake_normal[y, x, 0] + normal[i, 1] * bake_normal[y, x, 1] + normal[i, 2] * bake_normal[y, x, 2]
+                    if like <= 0.3:
+                        continue
+                    near = math.exp(-((off / scale) ** 2) - 0.15 * (ex * ex + ey * ey + ez * ez) / (1.0 + 0.02 * (ex * ex + ey * ey + ez * ez)))
+                    weight = wx * wy * near * like**6
+                    total += weight
+                    r += weight * light[y, x, 0]
+                    g += weight * light[y, x, 1]
+                    b += weight * light[y, x, 2]
+            if total > 1e-3:
+                break
+        if total > 1e-3:
+            out[i, 0], out[i, 1], out[i, 2] = r / total, g / total, b / total
+
+
+def write_light(light: NDArray[np.float32]) -> bytes:
+    """Baked illuminance, log-coded in 16 bits and packed losslessly (JPEG XL)."""
+    code = np.clip(np.log2(np.maximum(light, LOG_FLOOR) / LOG_FLOOR) / 32 * 65535, 0, 65535).astype(np.uint16)
+    return imagecodecs.jpegxl_encode(code & 0xFFF8, lossless=True, effort=7)
+
+
+def read_light(name: str) -> NDArray[np.float32] | None:
+    """The baked illuminance of a scene in lux, (h, w, 3); None before it is baked."""
+    source = files("bruto.simphone") / f"data/{name}.light"
+    if not source.is_file():
+        return None
+    code = imagecodecs.jpegxl_decode(source.read_bytes())
+    if code.ndim != 3:
+        raise BrutoError(f"The baked light of scene '{name}' is damaged; install the package again.")
+    return (np.exp2(code.astype(np.float32) * (32 / 65535)) * LOG_FLOOR).astype(np.float32)
+
+
+def trace(scene: Scene, width: int, height: int, focal_35mm: float = 26.0, *, samples_on_edges: int = 8, margin: float = MARGIN,
+          light: NDArray[np.float32] | None = None) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
+    """Sensor response per second of unit exposure and truth of a scene at capture size.
+
+    Returns camera RGB and XYZ, each (height + 2 m, width + 2 m, 3) float16 with m = round(margin * width), both in units
+    of 1/1000 cd/m2; camera RGB is scaled so that its green equals Y for a white under D55. One ray a pixel, and
+    `samples_on_edges` more where parts, depth, shadow or patches meet.
+    """
+    tracer = Tracer(scene, light)
+    m = round(margin * width)
+    full_w, full_h = width + 2 * m, height + 2 * m
+    view = view_of(scene, full_w, full_h, focal_35mm, reach=full_w / width)
+    light_spectrum = spectral.illuminant(scene.kelvin, scene.tungsten)
+    basis, chart = spectral.reflectance_basis(), spectral.chart()
+    to_camera, to_xyz = spectral.camera_response(basis, light_spectrum), spectral.tristimulus(basis, light_spectrum)
+    chart_camera, chart_xyz = spectral.camera_response(chart, light_spectrum), spectral.tristimulus(chart, light_spectrum)
+    camera = np.empty((full_h, full_w, 3), np.float16)
+    truth = np.empty((full_h, full_w, 3), np.float16)
+    pixel_angle = 2 * view.half_width / full_w
+
+    def coloured(x, y):
+        d = view.directions(x, y)
+        rad, patch, g = tracer.radiance(np.broadcast_to(view.eye.astype(np.float32), d.shape), d, pixel_angle)
+        rad = rad / 1000.0
+        cam, xyz = rad @ to_camera, rad @ to_xyz
+        seen = patch >= 0
+        if seen.any():
+            grey = rad[seen].mean(axis=1, keepdims=True)
+            cam[seen], xyz[seen] = grey * chart_camera[patch[seen]], grey * chart_xyz[patch[seen]]
+        return cam, xyz, g, patch
+
+    rows_per_tile = max(8, 300_000 // full_w)
+
+    def tile(y0: int) -> None:
+        y1 = min(full_h, y0 + rows_per_tile)
+        yy, xx = np.mgrid[y0:y1, 0:full_w]
+        cam, xyz, g, patch = coloured(xx.ravel() + 0.5, yy.ravel() + 0.5)
+        shape = (y1 - y0, full_w)
+        edges = _edges(np.where(g["hit"], g["part"], -1).reshape(shape), np.log(g["distance"]).reshape(shape), g["sunlit"].reshape(shape), patch.reshape(shape), g["normal"].reshape(*shape, 3))
+        ey, ex = np.nonzero(edges)
+        if len(ey) and samples_on_edges:
+            flat = ey * full_w + ex
+            sum_cam, sum_xyz = np.zeros((len(ey), 3)), np.zeros((len(ey), 3))
+            for k in range(samples_on_edges):
+                # the R2 sequence fills the pixel evenly
+                ox, oy = (0.5 + 0.7548776662 * (k + 1)) % 1, (0.5 + 0.5698402910 * (k + 1)) % 1
+                c, t, _, _ = coloured(ex + ox, ey + y0 + oy)
+                sum_cam += c
+                sum_xyz += t
+            cam[flat], xyz[flat] = sum_cam / samples_on_edges, sum_xyz / samples_on_edges
+        camera[y0:y1] = np.minimum(cam, 60000).reshape(*shape, 3)
+        truth[y0:y1] = np.minimum(xyz, 60000).reshape(*shape, 3)
+
+    map_threads(tile, range(0, full_h, rows_per_tile))
+    return camera, truth
+
+
+def _edges(part, log_distance, sunlit, patch, normal) -> NDArray[np.bool_]:
+    """Pixels next to a change of part, depth, shadow, patch or sharp fold."""
+    edge = np.zeros(part.shape, bool)
+    for axis in (0, 1):
+        a, b = [slice(None)] * 2, [slice(None)] * 2
+        a[axis], b[axis] = slice(1, None), slice(None, -1)
+        p, q = tuple(a), tuple(b)
+        differ = (part[p] != part[q]) | (abs(log_distance[p] - log_distance[q]) > 0.05) | (sunlit[p] != sunlit[q]) | (patch[p] != patch[q])
+        differ |= np.einsum("ijk,ijk->ij", normal[p], normal[q]) < 0.8
+        edge[p] |= differ
+        edge[q] |= differ
+    return edge
