@@ -146,7 +146,7 @@ def bake(name: str, samples: int) -> None:
             if len(scene.lamps):  # their direct light is traced at capture size
                 lamps = {k: v for k, v in base.items() if k != "sky"}
                 total -= np.minimum(render(lamps, 2, 24, seed), total)
-            runs.append(total[:, ::-1] if mirrored(base, found) else total)
+            runs.append(total[:, ::-1] if mirrored(base, distance) else total)
     light = [np.where(found[..., None], r * np.pi / part_albedo, 0) for r in runs]
     clean = [guided_denoise(x, position, normal, distance) for x in light]
     mean = np.sqrt(clean[0] * clean[1])
@@ -156,11 +156,12 @@ def bake(name: str, samples: int) -> None:
     print(f"{name}: {time.time() - began:.0f} s, {size / 1e3:.0f} kB", flush=True)
 
 
-def mirrored(base: dict, found: np.ndarray) -> bool:
+def mirrored(base: dict, distance: np.ndarray) -> bool:
     """Whether the renderer's picture runs the other way: its depth is compared with ours."""
     depth = dict(base, integrator={"type": "aov", "aovs": "d:depth"})
-    image = np.array(mi.render(mi.load_dict(depth), spp=1))[..., -1] > 0
-    return bool((image[:, ::-1] == found).mean() > (image == found).mean())
+    image = np.log(np.maximum(np.array(mi.render(mi.load_dict(depth), spp=1))[..., -1], 1e-3))
+    ours = np.log(np.where(distance < 1e8, distance, 1e-3))
+    return bool(np.abs(image[:, ::-1] - ours).mean() < np.abs(image - ours).mean())
 
 
 def render(base: dict, depth: int, samples: int, seed: int) -> np.ndarray:

@@ -30,6 +30,8 @@ TRACE_VERSION = 3
 FIRST_SHOT = datetime(2026, 6, 21, 12, 4, 10)
 _HOURS = {"pans": 0.0, "boiling-house": 1.2, "crystals": 5.6, "card": 3.1, "sluice": 9.4}
 HOT_PIXELS_PER_MEGAPIXEL = 12
+AUTO_WHITE_ERROR = 0.025
+"""Standard deviation of the phone's own white balance, as a share of each channel's gain."""
 
 
 @dataclass(frozen=True)
@@ -157,7 +159,7 @@ class Phone:
             ideal = (seen * np.float32(factor)).astype(np.float32)
             codes = self._expose(ideal, exposure, random, 4.0)  # four frames merged by the phone
             a, b = a / 4, b / 4
-        drift = 1 + 0.012 * np.random.default_rng([seed, 9, len(self.scene.name)]).normal(0, 1, 3)
+        drift = 1 + AUTO_WHITE_ERROR * np.random.default_rng([seed, 9, len(self.scene.name)]).normal(0, 1, 3)
         neutral = self.true_neutral * drift
         return Capture(codes, ideal, exposure, (a, b), neutral / neutral[1], self.true_neutral, transform, self.scene, self.megapixels)
 

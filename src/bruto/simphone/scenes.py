@@ -345,7 +345,7 @@ def card() -> Scene:
         return corners
 
     base = np.array([0.16, 1.02, 1.18])
-    b.box(base, (0.60, 0.006, 0.43), tx.PAINT, turn=tilt, tint=(0.03, 0.03, 0.032))
+    b.box(base, (0.64, 0.006, 0.39), tx.CLOTH, turn=tilt, tint=(0.03, 0.03, 0.032))
     corners = []
     for k in range(24):
         row, column = divmod(_CHART_ORDER.index(k), 8)

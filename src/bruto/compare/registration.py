@@ -1,0 +1,163 @@
+"""Putting two pictures of one scene on top of each other.
+
+Features are matched coarsely (ORB with RANSAC), then tracked to sub-pixel (Lucas, Kanade 1981, pyramidal; Bouguet 2001) on
+locally normalised brightness, so that tone and exposure do not matter; a parametric model is fitted robustly. The residual is
+measured on tracks that the fit did not use.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares
+
+from bruto.errors import BrutoError
+
+WORKING_EDGE = 2016
+"""Long edge in pixels at which features are tracked."""
+LEAST_TRACKS = 24
+
+
+@dataclass(frozen=True)
+class Alignment:
+    """Where a point of the first picture lies in the second.
+
+    `homography` (3, 3) in relative coordinates (long edge = 1, origin in the middle), then radius scaled by 1 + k r^2.
+    `residual_px`: rms of held-out tracks in pixels of the first picture, over both axes; `tracks`: how many were used.
+    """
+
+    homography: NDArray[np.float64]
+    radial: float
+    residual_px: float
+    tracks: int
+    first_size: tuple[int, int]
+    second_size: tuple[int, int]
+
+    def apply(self, points: NDArray) -> NDArray[np.float64]:
+        """Pixel positions (N, 2) in the second picture of positions in the first (pixel centres at .0)."""
+        w, h = self.first_size
+        return _to_pixels(_model(self.homography, self.radial, _to_relative(np.asarray(points, float), w, h)), *self.second_size)
+
+    def maps(self, x0: int = 0, y0: int = 0, width: int | None = None, height: int | None = None) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """`cv2.remap` maps that bring the second picture onto a rectangle of the first."""
+        width, height = width or self.first_size[0], height or self.first_size[1]
+        step = 16  # the model is smooth: evaluated coarsely, interpolated
+        gx, gy = np.arange(x0, x0 + width + step, step), np.arange(y0, y0 + height + step, step)
+        xx, yy = np.meshgrid(gx, gy)
+        moved = self.apply(np.stack([xx.ravel(), yy.ravel()], axis=1)).reshape(*xx.shape, 2).astype(np.float32)
+        fx = (np.arange(width, dtype=np.float32)) / step
+        fy = (np.arange(height, dtype=np.float32)) / step
+        mx, my = np.meshgrid(fx, fy)
+        return cv2.remap(moved[..., 0], mx, my, cv2.INTER_LINEAR), cv2.remap(moved[..., 1], mx, my, cv2.INTER_LINEAR)
+
+
+def _to_relative(p: NDArray, w: int, h: int) -> NDArray:
+    return (p - [(w - 1) / 2, (h - 1) / 2]) / max(w, h)
+
+
+def _to_pixels(p: NDArray, w: int, h: int) -> NDArray:
+    return p * max(w, h) + [(w - 1) / 2, (h - 1) / 2]
+
+
+def _model(homography: NDArray, radial: float, p: NDArray) -> NDArray:
+    q = np.column_stack([p, np.ones(len(p))]) @ homography.T
+    q = q[:, :2] / q[:, 2:3]
+    return q * (1 + radial * np.sum(q * q, axis=1, keepdims=True))
+
+
+def normalised(grey: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Local contrast of a brightness picture (H, W), 8 bits: mean and deviation over 31 px taken out."""
+    grey = np.sqrt(np.maximum(grey, 0)).astype(np.float32)
+    grey = cv2.GaussianBlur(grey, (0, 0), 0.8)
+    mean = cv2.blur(grey, (31, 31))
+    deviation = np.sqrt(np.maximum(cv2.blur(grey * grey, (31, 31)) - mean * mean, 0))
+    floor = max(float(np.median(deviation)) * 0.3, 0.004)
+    return np.clip(128 + 48 * (grey - mean) / (deviation + floor), 0, 255).astype(np.uint8)
+
+
+def _shrunk(grey: NDArray[np.float32]) -> NDArray[np.float32]:
+    scale = WORKING_EDGE / max(grey.shape)
+    return cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else grey
+
+
+def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str = "homography") -> Alignment:
+    """Align two brightness pictures (H, W) of any sizes; linear light or code values.
+
+    `model`: "rigid" (shift and turn), "homography", or "lens" (homography and radial distortion).
+    Raises `BrutoError` where too little is found in common.
+    """
+    size_a, size_b = (first.shape[1], first.shape[0]), (second.shape[1], second.shape[0])
+    a, b = normalised(_shrunk(first)), normalised(_shrunk(second))
+    scale_a = max(size_a) / max(a.shape)
+    start = _coarse(a, b)
+    points = cv2.goodFeaturesToTrack(a, 2500, 0.01, 9, blockSize=7)
+    if points is None or len(points) < LEAST_TRACKS:
+        raise BrutoError("The first picture has too little detail to be aligned.")
+    points = points.reshape(-1, 2)
+    guess = _to_pixels(_model(start, 0.0, _to_relative(points, a.shape[1], a.shape[0])), b.shape[1], b.shape[0]).astype(np.float32)
+    options = {"winSize": (21, 21), "maxLevel": 2, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 40, 0.003), "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
+    there, ok, _ = cv2.calcOpticalFlowPyrLK(a, b, points.astype(np.float32), guess.copy(), **options)
+    back, ok2, _ = cv2.calcOpticalFlowPyrLK(b, a, there, points.astype(np.float32).copy(), **options)
+    good = (ok.ravel() == 1) & (ok2.ravel() == 1) & (np.linalg.norm(back - points, axis=1) < 0.35)
+    if good.sum() < LEAST_TRACKS:
+        raise BrutoError("The two pictures have too little in common to be aligned.")
+    p, q = _to_relative(points[good], a.shape[1], a.shape[0]), _to_relative(there[good].astype(float), b.shape[1], b.shape[0])
+    order = np.random.default_rng(0).permutation(len(p))
+    held = order[: len(order) // 4]
+    used = order[len(order) // 4 :]
+    edge = max(a.shape)
+    homography, radial, keep = _fit(p[used], q[used], model, 1.0 / edge, start)
+    residual = (_model(homography, radial, p[held]) - q[held]) * edge
+    inlier = np.linalg.norm(residual, axis=1) < 3.0
+    if inlier.sum() < 6:
+        raise BrutoError("The two pictures could not be aligned: their details do not move together.")
+    # what the fit leaves unexplained is mostly each track's own error; its share in the model shrinks with their number
+    rms = float(np.sqrt(np.mean(residual[inlier] ** 2))) * scale_a
+    return Alignment(homography, radial, rms, int(keep.sum()), size_a, size_b)
+
+
+def _coarse(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float64]:
+    """Homography in relative coordinates from matched features, or the identity where too few match."""
+    orb = cv2.ORB_create(2500)  # type: ignore[attr-defined]
+    small = [cv2.resize(x, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) for x in (a, b)]
+    (ka, da), (kb, db) = (orb.detectAndCompute(x, None) for x in small)
+    if da is None or db is None or len(ka) < 20 or len(kb) < 20:
+        return np.eye(3)
+    matches = [m[0] for m in cv2.BFMatcher(cv2.NORM_HAMMING).knnMatch(da, db, k=2) if len(m) == 2 and m[0].distance < 0.8 * m[1].distance]
+    if len(matches) < 16:
+        return np.eye(3)
+    pa = _to_relative(np.array([ka[m.queryIdx].pt for m in matches]), small[0].shape[1], small[0].shape[0])
+    pb = _to_relative(np.array([kb[m.trainIdx].pt for m in matches]), small[1].shape[1], small[1].shape[0])
+    affine, inliers = cv2.estimateAffinePartial2D(pa, pb, method=cv2.RANSAC, ransacReprojThreshold=0.004)
+    if affine is None or inliers.sum() < 12:
+        return np.eye(3)
+    return np.vstack([affine, [0, 0, 1]])
+
+
+def _fit(p: NDArray, q: NDArray, model: str, unit: float, start: NDArray) -> tuple[NDArray, float, NDArray]:
+    """Robust fit; residuals in units of one working pixel."""
+
+    def unpack(v: NDArray) -> tuple[NDArray, float]:
+        if model == "rigid":
+            c, s = np.cos(v[2]), np.sin(v[2])
+            return np.array([[c, -s, v[0]], [s, c, v[1]], [0, 0, 1.0]]), 0.0
+        return np.array([[v[0], v[1], v[2]], [v[3], v[4], v[5]], [v[6], v[7], 1.0]]), float(v[8]) if model == "lens" else 0.0
+
+    if model == "rigid":
+        first = np.array([start[0, 2], start[1, 2], np.arctan2(start[1, 0], start[0, 0])])
+    else:
+        first = np.concatenate([(start / start[2, 2]).ravel()[:8], [0.0] if model == "lens" else []])
+
+    def cost(v: NDArray) -> NDArray:
+        return ((_model(*unpack(v), p) - q) / unit).ravel()
+
+    result = least_squares(cost, first, loss="cauchy", f_scale=0.3, x_scale=1e-3)
+    error = np.linalg.norm(cost(result.x).reshape(-1, 2), axis=1)
+    keep = error < max(1.0, 3 * float(np.median(error)))
+    p, q = p[keep], q[keep]
+    result = least_squares(cost, result.x, loss="soft_l1", f_scale=0.3, x_scale=1e-3)
+    homography, radial = unpack(result.x)
+    return homography, radial, keep

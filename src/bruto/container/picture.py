@@ -1,0 +1,90 @@
+"""Finished pictures in: the phone's JPEG, PNG or TIFF, with orientation and colour profile."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageCms, ImageOps
+
+from bruto.errors import BrutoError, FileProblem
+from bruto.files import check_readable
+
+PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
+MAX_PIXELS = 400_000_000
+Image.MAX_IMAGE_PIXELS = MAX_PIXELS
+
+
+@dataclass(frozen=True)
+class PictureFile:
+    """A decoded picture: `pixels` (H, W, 3) uint8 in sRGB, upright, and what its Exif says."""
+
+    pixels: NDArray[np.uint8]
+    profile: str
+    iso: float | None = None
+    exposure_s: float | None = None
+    f_number: float | None = None
+    focal_mm: float | None = None
+    focal_35mm: float | None = None
+    taken: str = ""
+    make: str = ""
+    model: str = ""
+    exif: bytes = field(default=b"", repr=False)
+
+
+def is_picture(path: str | Path) -> bool:
+    """Whether a file's name says it is a finished picture."""
+    return Path(path).suffix.lower() in PICTURE_SUFFIXES
+
+
+def _number(value: Any) -> float | None:
+    try:
+        number = float(value)
+    except (TypeError, ValueError, ZeroDivisionError):
+        return None
+    return number if np.isfinite(number) else None
+
+
+def decode_jpeg(data: bytes) -> NDArray[np.uint8]:
+    """Pixels (H, W, 3) of an embedded preview; raises `FileProblem`."""
+    try:
+        with Image.open(io.BytesIO(data)) as image:
+            return np.asarray(ImageOps.exif_transpose(image).convert("RGB"))
+    except Exception as error:
+        raise FileProblem(f"the preview in the file cannot be decoded ({error}).") from error
+
+
+def read_picture(path: str | Path) -> PictureFile:
+    """Read a picture file, converted to sRGB by its profile. Raises `FileProblem`."""
+    path = check_readable(path)
+    try:
+        with Image.open(path) as image:
+            exif = image.getexif()
+            sub = exif.get_ifd(34665)
+            raw_exif = image.info.get("exif", b"")
+            icc = image.info.get("icc_profile")
+            image = ImageOps.exif_transpose(image)
+            name = "sRGB (assumed)"
+            if icc and image.mode in ("RGB", "RGBA", "L"):
+                profile = ImageCms.ImageCmsProfile(io.BytesIO(icc))
+                name = ImageCms.getProfileDescription(profile).strip() or "embedded"
+                if "srgb" not in name.lower():
+                    image = ImageCms.profileToProfile(image.convert("RGB"), profile, ImageCms.createProfile("sRGB"), outputMode="RGB")  # type: ignore[assignment]
+            pixels = np.asarray(image.convert("RGB"))
+    except BrutoError:
+        raise
+    except Image.DecompressionBombError as error:
+        raise FileProblem(f"{path} claims more pixels than can be real; the file is damaged.") from error
+    except MemoryError as error:
+        raise FileProblem(f"{path} does not fit into memory.") from error
+    except Exception as error:
+        raise FileProblem(f"{path} cannot be read as a picture ({error}). It may be cut short or of another kind; copy it again from the phone.") from error
+    return PictureFile(
+        pixels, name, iso=_number(sub.get(34855)), exposure_s=_number(sub.get(33434)), f_number=_number(sub.get(33437)), focal_mm=_number(sub.get(37386)),
+        focal_35mm=_number(sub.get(41989)), taken=str(sub.get(36867) or exif.get(306) or ""), make=str(exif.get(271) or ""), model=str(exif.get(272) or ""),
+        exif=raw_exif,
+    )

@@ -1,0 +1,247 @@
+"""The engine: from a source and a recipe to pictures, as views on a screen or as whole files.
+
+Order of steps and what runs again when a ledger row changes:
+
+    step                         exposure, tone, white balance, chroma   noise   sharpness
+    decode, linearise            -                                       -       -
+    demosaic / bin               -                                       -       -
+    noise                        -                                       again   -
+    sharpness                    -                                       again   again
+    point pass (colour, tone)    again                                   again   again
+
+A view is the frame at a power-of-two factor (or a rectangle of it at 1:1). The tone base is computed once for the whole frame
+from a small picture and shared by all views, so a view and the final file agree. Whole files are made in bands, so memory does
+not grow with the frame.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.color.spaces import LUMINANCE_2020
+from bruto.color.temperature import kelvin_duv_of, xy_of
+from bruto.container.colour_model import camera_to_working, neutral_to_xy, xy_to_neutral
+from bruto.develop import demosaic as dm
+from bruto.develop.recipe import NEUTRAL_FIELDS, Recipe
+from bruto.develop.source import Source
+from bruto.develop.steps import noise as noise_step
+from bruto.develop.steps import sharpness as sharp_step
+from bruto.develop.steps.colour import PointParams, point_pass, to_working
+from bruto.develop.steps.tone import Base, base_of, neutral_tables, tables
+from bruto.errors import Cancelled
+
+BAND = 512
+"""Rows developed at a time for whole files."""
+MARGIN = 64
+"""Extra rows and columns around a piece, so that its edges come out as in the whole."""
+CACHED_STAGES = 6
+COARSEST = 16
+
+
+@dataclass(frozen=True)
+class Rect:
+    """A rectangle in full-size pixels of the unoriented default crop."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+
+
+def orient(picture: NDArray, orientation: int) -> NDArray:
+    """Turn a picture upright by its Exif orientation (1-8)."""
+    if orientation in (2, 4, 5, 7):
+        picture = picture[:, ::-1]
+    turns = {3: 2, 4: 2, 5: 1, 6: 3, 7: 3, 8: 1}.get(orientation, 0)
+    return np.rot90(picture, turns) if turns else picture
+
+
+class Developer:
+    """Develops one source. Methods may be called from one thread at a time; `cancel` may be set from any."""
+
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.balance = (1.0 / source.neutral).astype(np.float32)
+        gains = self.balance.astype(float)
+        self.noise = np.stack([source.noise[:, 0] * gains, source.noise[:, 1] * gains**2], axis=1)
+        self._levels: dict[int, NDArray[np.float32]] = {}
+        self._stages: OrderedDict[tuple, NDArray[np.float32]] = OrderedDict()
+        self._base: Base | None = None
+        self._lock = threading.Lock()
+
+    # -- raw side -----------------------------------------------------------------------------------------------------
+
+    def level(self, factor: int) -> NDArray[np.float32]:
+        """Balanced camera RGB of the whole frame at 1/factor (2, 4, 8, ...), cached."""
+        if factor not in self._levels:
+            data = self.source.linear.data
+            if factor == 2 and data.ndim == 2:
+                self._levels[2] = dm.bin_quads(data, self.source.linear.cfa, self.balance)
+            elif factor == 2:
+                self._levels[2] = cv2.resize(data, (data.shape[1] // 2, data.shape[0] // 2), interpolation=cv2.INTER_AREA) * self.balance
+            else:
+                finer = self.level(factor // 2)
+                h, w = max(1, finer.shape[0] // 2), max(1, finer.shape[1] // 2)
+                self._levels[factor] = cv2.resize(finer, (w, h), interpolation=cv2.INTER_AREA)
+        return self._levels[factor]
+
+    def piece(self, rect: Rect) -> tuple[NDArray[np.float32], int, int]:
+        """Balanced camera RGB at full size around a rectangle, and the offset of the rectangle in it."""
+        data = self.source.linear.data
+        h, w = data.shape[:2]
+        pad = MARGIN + 2 * dm.REACH if data.ndim == 2 else MARGIN
+        x0, y0 = max(0, rect.x - pad) & ~1, max(0, rect.y - pad) & ~1
+        x1, y1 = min(w, rect.x + rect.width + pad), min(h, rect.y + rect.height + pad)
+        part = data[y0:y1, x0:x1]
+        if data.ndim == 2:
+            rgb = dm.demosaic(part * self._site_balance(part.shape), self.source.linear.cfa)
+        else:
+            rgb = part * self.balance
+        return np.ascontiguousarray(rgb), rect.x - x0, rect.y - y0
+
+    def _site_balance(self, shape: tuple[int, ...]) -> NDArray[np.float32]:
+        """Gains of the mosaic's sites, so that colour differences in the demosaicing are small (balanced before, as usual)."""
+        quad = np.array([self.balance["RGB".index(c)] for c in self.source.linear.cfa], np.float32).reshape(2, 2)
+        return np.tile(quad, ((shape[0] + 1) // 2, (shape[1] + 1) // 2))[: shape[0], : shape[1]]
+
+    def base(self) -> Base:
+        """The tone base of the whole frame."""
+        if self._base is None:
+            factor = 2
+            while max(self.source.size) / factor > 1400 and factor < COARSEST:
+                factor *= 2
+            rgb = self.level(factor)
+            working = to_working(rgb, self._balanced_matrix(self.source.neutral))
+            self._base = base_of(np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0))
+        return self._base
+
+    def _balanced_matrix(self, neutral: NDArray) -> NDArray[np.float64]:
+        """Balanced camera RGB to linear Rec. 2020 for a neutral, relative to as shot: green's level is kept."""
+        return camera_to_working(self.source.meta, neutral) @ np.diag(1 / self.balance.astype(float))
+
+    # -- white ----------------------------------------------------------------------------------------------------------
+
+    def as_shot(self) -> tuple[float, float]:
+        """Temperature (K) and Duv of the file's own neutral."""
+        return kelvin_duv_of(*neutral_to_xy(self.source.meta, self.source.neutral))
+
+    def neutral(self, recipe: Recipe) -> NDArray[np.float64]:
+        """Camera neutral of a recipe."""
+        if recipe.temperature is None and recipe.tint is None:
+            return self.source.neutral
+        kelvin, duv = self.as_shot()
+        xy = xy_of(recipe.temperature if recipe.temperature is not None else kelvin, recipe.tint if recipe.tint is not None else duv)
+        return xy_to_neutral(self.source.meta, *xy)
+
+    def white_from(self, x: float, y: float, radius: int = 12) -> tuple[float, float]:
+        """Temperature and Duv that make the place at relative (x, y) of the unoriented frame neutral."""
+        rgb = self.level(2)
+        h, w = rgb.shape[:2]
+        cx, cy = int(x * w), int(y * h)
+        r = max(1, radius // 2)
+        patch = rgb[max(0, cy - r) : cy + r + 1, max(0, cx - r) : cx + r + 1].reshape(-1, 3)
+        neutral = np.maximum(np.median(patch, axis=0), 1e-5) / self.balance
+        kelvin, duv = kelvin_duv_of(*neutral_to_xy(self.source.meta, neutral / neutral[1]))
+        return float(np.clip(kelvin, 1500, 50000)), float(np.clip(duv, -0.08, 0.08))
+
+    # -- steps ----------------------------------------------------------------------------------------------------------
+
+    def _detail(self, rgb: NDArray[np.float32], recipe: Recipe, factor: int, area: tuple[float, float, float, float]) -> NDArray[np.float32]:
+        """Noise and sharpness on balanced camera RGB at a factor; `area` is its relative place in the frame."""
+        mosaic = self.source.kind == "mosaic"
+        kind = ("mosaic" if factor == 1 else "binned") if mosaic else "plain"
+        averaged = (factor / 2) ** 2 if mosaic and factor > 1 else float(factor**2)
+        noise = self.noise / averaged
+        shading = self.source.shading
+        gh, gw = shading.shape
+        if gh > 1:
+            rows = slice(int(area[1] * gh), max(int(area[1] * gh) + 1, int(np.ceil(area[3] * gh))))
+            columns = slice(int(area[0] * gw), max(int(area[0] * gw) + 1, int(np.ceil(area[2] * gw))))
+            shading = shading[rows, columns]
+        done = noise_step.reduce_noise(rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading))
+        left = float(np.sqrt(noise[1, 0])) / 2 * max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
+        return sharp_step.sharpen(done, recipe.sharpness, recipe.sharpness_radius / factor, left)
+
+    def _params(self, recipe: Recipe, space: str, neutral_look: bool) -> PointParams:
+        matrix = self._balanced_matrix(self.neutral(recipe))
+        ev = 0.0 if neutral_look else recipe.exposure + self.source.meta.baseline_exposure
+        log_table, keep = neutral_tables() if neutral_look else tables(recipe.tone)
+        return PointParams(matrix * 2.0**ev, ev, log_table, keep, recipe.chroma, space, tone=not neutral_look)
+
+    def _stage(self, key: tuple, make: Callable[[], NDArray[np.float32]]) -> NDArray[np.float32]:
+        if key in self._stages:
+            self._stages.move_to_end(key)
+        else:
+            self._stages[key] = make()
+            while len(self._stages) > CACHED_STAGES:
+                self._stages.popitem(last=False)
+        return self._stages[key]
+
+    # -- results --------------------------------------------------------------------------------------------------------
+
+    def view(self, recipe: Recipe, factor: int, rect: Rect | None = None, space: str = "srgb") -> NDArray[np.uint8]:
+        """The whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8."""
+        w, h = self.source.size
+        with self._lock:
+            detail_key = (recipe.brightness_noise, recipe.colour_noise, recipe.sharpness, recipe.sharpness_radius)
+            if factor > 1:
+                rgb = self._stage((factor, None, *detail_key), lambda: self._detail(self.level(factor), recipe, factor, (0, 0, 1, 1)))
+                origin = (0, 0)
+            else:
+                rect = rect or Rect(0, 0, w, h)
+
+                def make() -> NDArray[np.float32]:
+                    whole, dx, dy = self._stage((1, rect), lambda: _boxed(self.piece(rect)))[0]  # type: ignore[arg-type]
+                    area = ((rect.x - dx) / w, (rect.y - dy) / h, (rect.x - dx + whole.shape[1]) / w, (rect.y - dy + whole.shape[0]) / h)
+                    done = self._detail(whole, recipe, 1, area)
+                    return np.ascontiguousarray(done[dy : dy + rect.height, dx : dx + rect.width])
+
+                rgb = self._stage((1, rect, *detail_key), make)
+                origin = (rect.x, rect.y)
+            return point_pass(rgb, self.source.linear.clipped, self.base(), self._params(recipe, space, False), factor=factor, origin=origin, full_size=(w, h))
+
+    def render(self, recipe: Recipe, *, space: str = "srgb", bits: int = 8, neutral_look: bool = False, progress: Callable[[float], None] | None = None,
+               cancelled: Callable[[], bool] | None = None) -> NDArray:
+        """The whole frame at full size, upright: uint8 or uint16 encoded, or float32 linear Rec. 2020 for `space="linear"`.
+
+        `neutral_look` is colour only: no noise reduction, sharpening, tone or exposure. Raises `Cancelled`.
+        """
+        if neutral_look:
+            recipe = recipe.changed(**NEUTRAL_FIELDS)
+        w, h = self.source.size
+        linear = space == "linear"
+        out = np.empty((h, w, 3), np.float32 if linear else (np.uint8 if bits == 8 else np.uint16))
+        base = None if neutral_look or linear else self.base()
+        params = self._params(recipe, "rec2020" if linear else space, neutral_look or linear)
+        for top in range(0, h, BAND):
+            if cancelled is not None and cancelled():
+                raise Cancelled("The development was stopped; nothing was written.")
+            rect = Rect(0, top, w, min(BAND, h - top))
+            rgb, dx, dy = self.piece(rect)
+            if not neutral_look:
+                rgb = self._detail(rgb, recipe, 1, (0, (top - dy) / h, 1, (top - dy + rgb.shape[0]) / h))
+            rgb = np.ascontiguousarray(rgb[dy : dy + rect.height, dx : dx + w])
+            if linear:
+                out[top : top + rect.height] = to_working(rgb, params.matrix)
+            else:
+                out[top : top + rect.height] = point_pass(rgb, self.source.linear.clipped, base, params, factor=1, origin=(0, top), full_size=(w, h), bits=bits)
+            if progress is not None:
+                progress((top + rect.height) / h)
+        return np.ascontiguousarray(orient(out, self.source.meta.orientation))
+
+    def luminance(self, factor: int = 8) -> NDArray[np.float32]:
+        """Scene luminance at 1/factor (1.0 = saturation of a neutral, baseline exposure included), as-shot balance."""
+        working = to_working(self.level(factor), self._balanced_matrix(self.source.neutral))
+        return np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0) * np.float32(2.0**self.source.meta.baseline_exposure)
+
+
+def _boxed(value: tuple) -> list:
+    """The stage cache holds arrays; a piece with its offset travels as one item."""
+    return [value]

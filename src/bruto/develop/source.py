@@ -1,0 +1,96 @@
+"""What the engine develops: linear light with its metadata, from a raw file or from a finished picture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.color.spaces import decode_srgb
+from bruto.container.dng_reader import is_raw, read_dng
+from bruto.container.picture import PictureFile, is_picture, read_picture
+from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise
+from bruto.errors import FileProblem
+from bruto.sensor.noise import estimate_noise, file_noise
+
+
+@dataclass(frozen=True)
+class Source:
+    """Linear light and what is known of it.
+
+    `linear`: see `rawframe.Linear`; `noise` (3, 2): a, b of each unbalanced channel before the shading gain;
+    `noise_from`: "file" or "picture"; `kind`: "mosaic", "linear" or "picture"; `shading` (h, w): shading gain over the frame.
+    """
+
+    path: Path
+    kind: str
+    linear: Linear
+    meta: RawMeta
+    noise: NDArray[np.float64]
+    noise_from: str
+    shading: NDArray[np.float32]
+    frame: RawFrame | None = None
+    picture: PictureFile | None = None
+
+    @property
+    def neutral(self) -> NDArray[np.float64]:
+        """As-shot neutral, green = 1."""
+        return self.meta.as_shot_neutral / self.meta.as_shot_neutral[1]
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height of the default crop, unoriented."""
+        h, w = self.linear.data.shape[:2]
+        return w, h
+
+
+def _shading(meta: RawMeta) -> NDArray[np.float32]:
+    """Mean shading gain over the default crop on a coarse grid."""
+    if not meta.gain_maps:
+        return np.ones((1, 1), np.float32)
+    gains = np.mean([m.gains[..., 0] for m in meta.gain_maps if m.gains.shape == meta.gain_maps[0].gains.shape], axis=0)
+    return cv2.resize(gains.astype(np.float32), (64, 48), interpolation=cv2.INTER_LINEAR)
+
+
+def source_of_raw(path: Path, frame: RawFrame) -> Source:
+    """A source from a decoded raw."""
+    linear = linearise(frame)
+    noise, origin = file_noise(frame.meta), "file"
+    if noise is None:
+        plain = linearise(RawFrame(frame.codes, replace(frame.meta, gain_maps=())))
+        noise, origin = estimate_noise(plain, frame.meta), "picture"
+    return Source(path, frame.meta.kind, linear, frame.meta, noise, origin, _shading(frame.meta), frame=frame)
+
+
+def source_of_picture(path: Path, picture: PictureFile) -> Source:
+    """A source from a finished picture: its code values linearised, its noise estimated; nothing beyond white is left in it."""
+    table = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
+    data = table[picture.pixels]
+    h, w = data.shape[:2]
+    full = picture.pixels >= 254
+    bits = (full[..., 0] * 1 + full[..., 1] * 2 + full[..., 2] * 4).astype(np.uint8)
+    quads = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8)
+    quads[: h // 2, : w // 2] = bits[0 : h // 2 * 2 : 2, 0 : w // 2 * 2 : 2] & bits[1 : h // 2 * 2 : 2, 1 : w // 2 * 2 : 2]
+    meta = RawMeta(
+        kind="picture", width=w, height=h, bits_container=8, compression="picture", cfa="", black=np.zeros(3), white=np.full(3, 255.0),
+        active_area=(0, 0, w, h), default_crop=(0, 0, w, h), iso=picture.iso, exposure_s=picture.exposure_s, f_number=picture.f_number,
+        focal_mm=picture.focal_mm, focal_35mm=picture.focal_35mm, taken=picture.taken, make=picture.make, model=picture.model,
+        warnings=("This is a finished picture: 8 bits, with the phone's own tone and noise reduction. What it lost cannot come back.",),
+    )
+    linear = Linear(data, quads, "", 1.0)
+    return Source(path, "picture", linear, meta, estimate_noise(linear, meta), "picture", np.ones((1, 1), np.float32), picture=picture)
+
+
+def open_source(path: str | Path) -> Source:
+    """Open any file that can be developed; raises `FileProblem`."""
+    path = Path(path)
+    if is_raw(path):
+        return source_of_raw(path, read_dng(path))
+    if is_picture(path):
+        return source_of_picture(path, read_picture(path))
+    if path.is_dir() or not path.exists():
+        read_dng(path)  # raises with the reason
+    raise FileProblem(f"{path} is neither a DNG nor a picture that can be opened (JPEG, PNG, TIFF).")

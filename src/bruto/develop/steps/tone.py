@@ -1,0 +1,84 @@
+"""Tone: five handles map scene light (EV) to lightness (L*), on an edge-preserving base so that local detail survives.
+
+The base is the self-guided filter of log luminance (He, Sun, Tang 2013; fast form 2015): base = A log Y + B with A and B from a
+small picture, so it follows edges (no halos) and costs two lookups a pixel. The curve between handles is monotone (Fritsch,
+Carlson 1980, in (EV, L*)).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+
+from bruto.color.spaces import luminance_of
+from bruto.develop.recipe import Tone
+
+GREY = 0.18
+"""Reflectance of middle grey, the zero of the EV axis."""
+EV_LOW, EV_HIGH, EV_STEPS = -16.0, 10.0, 1664
+"""Range and length of the lookup tables (64 a stop)."""
+BASE_SHARE = 0.035
+"""Radius of the base filter as a share of the long edge."""
+BASE_EDGE = 0.6
+"""Contrast that counts as an edge, EV."""
+SMALL_EDGE = 1024
+
+
+@dataclass(frozen=True)
+class Base:
+    """Coefficients (h, w) of base = a log2(Y / 0.18) + b over the whole frame, before exposure."""
+
+    a: NDArray[np.float32]
+    b: NDArray[np.float32]
+
+
+def base_of(luminance: NDArray[np.float32]) -> Base:
+    """The edge-preserving base's coefficients from a small picture of luminance (h, w), 1.0 = saturation."""
+    ev = np.log2(np.maximum(luminance, 2e-5) / GREY).astype(np.float32)
+    scale = SMALL_EDGE / max(ev.shape)
+    if scale < 1:
+        ev = cv2.resize(ev, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    r = max(2, round(BASE_SHARE * max(ev.shape)))
+    size = (2 * r + 1, 2 * r + 1)
+    mean = cv2.blur(ev, size)
+    variance = np.maximum(cv2.blur(ev * ev, size) - mean * mean, 0)
+    a = variance / (variance + BASE_EDGE**2)
+    b = (1 - a) * mean
+    return Base(cv2.blur(a, size), cv2.blur(b, size))
+
+
+def curve(tone: Tone) -> PchipInterpolator:
+    """L* as a monotone function of EV through the handles; straight to 0 below black, to 100 above white."""
+    handles = tone.handles()
+    ev = [h.ev for h in handles]
+    light = [h.lightness for h in handles]
+    points = [(ev[0] - 4.0, 0.0), *zip(ev, light, strict=True), (ev[-1] + 2.0, min(100.0, light[-1] + 0.75))]
+    points = [(x, y) for x, y in points if -20 < x < 14]
+    xs, ys = zip(*points, strict=True)
+    return PchipInterpolator(xs, np.maximum.accumulate(ys), extrapolate=False)
+
+
+def tables(tone: Tone) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Lookup tables over EV: log2 of output luminance over grey, and how strongly local detail is carried over.
+
+    Detail follows the curve's slope half way, between 0.75 and 1.4: lifted shadows and pulled highlights keep their texture.
+    """
+    ev = np.linspace(EV_LOW, EV_HIGH, EV_STEPS)
+    c = curve(tone)
+    inside = np.clip(ev, c.x[0], c.x[-1])
+    out = np.maximum(luminance_of(c(inside)), 1e-5)
+    log = np.log2(out / GREY)
+    log = np.where(ev < c.x[0], log[0] + (ev - c.x[0]), log)
+    slope = np.gradient(log, ev)
+    keep = np.clip(0.5 + 0.5 * slope, 0.75, 1.4)
+    return log.astype(np.float32), keep.astype(np.float32)
+
+
+def neutral_tables() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Tables that change nothing."""
+    ev = np.linspace(EV_LOW, EV_HIGH, EV_STEPS).astype(np.float32)
+    return ev, np.ones(EV_STEPS, np.float32)

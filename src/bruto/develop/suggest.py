@@ -1,0 +1,187 @@
+"""A value for every correction, from measurements, with the evidence in one line.
+
+Suggestions never depend on the recipe's current values, except that the tone handles stand on the light after the
+suggested exposure.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.color.spaces import lightness
+from bruto.color.temperature import kelvin_duv_of
+from bruto.container.colour_model import neutral_to_xy
+from bruto.develop.engine import Developer, Rect
+from bruto.develop.recipe import Handle, Recipe, Tone
+from bruto.develop.white import estimate_white
+from bruto.sensor.report import edge_blur
+
+WHITE_SURFACE_EV = 2.2
+"""A white surface (83 %) above middle grey (18 %), EV."""
+SURE_ENOUGH = 0.22
+"""Confidence from which the picture's own white is trusted over the phone's."""
+VISIBLE_NOISE = 1.0
+"""Standard deviation in L* from which noise is seen at 1:1 on a screen at arm's length."""
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """`field` of the recipe, suggested `value`, the `evidence` as a sentence, and the measured `number` behind it."""
+
+    field: str
+    value: Any
+    evidence: str
+    number: float
+
+
+def scene_ev(developer: Developer) -> NDArray[np.float32]:
+    """Scene EV (h, w) of a small picture of the frame, as-shot balance, before exposure; see the light strip."""
+    factor = 4
+    while max(developer.source.size) / factor > 1100:
+        factor *= 2
+    return np.log2(np.maximum(developer.luminance(factor), 2e-5) / 0.18)
+
+
+def suggest_exposure(ev: NDArray[np.float32]) -> Suggestion:
+    """Half way between bringing the mean of logarithms to grey and bringing the bright surfaces to white, held by the highlights.
+
+    The mean alone greys down salt and snow, the white alone darkens scenes with a window in them.
+    """
+    middle = float(np.mean(np.clip(ev, -9, 4)))
+    white = float(np.percentile(ev, 97))
+    by_middle, by_white = -middle, WHITE_SURFACE_EV - white
+    gain = 0.5 * by_middle + 0.5 * by_white
+    contrast = white - middle
+    if contrast > 4.5:  # a window or lamp in a dark room: follow the room, the tone curve holds the window
+        gain = by_middle - 1.2 if by_white < by_middle - 2 else gain
+    gain = float(np.clip(round(gain / 0.05) * 0.05, -3, 6))
+    side = "under" if middle < 0 else "over"
+    return Suggestion("exposure", gain, f"middle of the scene lies {abs(middle):.1f} EV {side} grey, bright surfaces at {white:+.1f} EV", middle)
+
+
+def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
+    """Temperature and tint from grey pixels; the file's own where the picture does not show a neutral clearly."""
+    factor = 4
+    while max(developer.source.size) / factor > 1100:
+        factor *= 2
+    estimate = estimate_white(developer.level(factor))
+    own = developer.as_shot()
+    if estimate.confidence < SURE_ENOUGH:
+        text = f"no clear neutral in the picture; the file's own {own[0]:.0f} K kept"
+        return Suggestion("temperature", None, text, estimate.confidence), Suggestion("tint", None, f"as the file says, Duv {own[1]:+.4f}", 0.0)
+    neutral = developer.source.neutral * np.exp([estimate.ratio[0], 0.0, estimate.ratio[1]])
+    kelvin, duv = kelvin_duv_of(*neutral_to_xy(developer.source.meta, neutral))
+    kelvin, duv = float(np.clip(round(kelvin / 10) * 10, 1500, 50000)), float(np.clip(round(duv, 4), -0.08, 0.08))
+    if developer.source.kind == "picture":
+        text = f"grey surfaces read neutral at {kelvin:.0f} K (relative: the phone balanced it already)"
+    else:
+        text = f"grey surfaces read neutral at {kelvin:.0f} K; the file says {own[0]:.0f} K"
+    where = "greenish" if duv > 0.0015 else ("pinkish" if duv < -0.0015 else "on the locus")
+    return Suggestion("temperature", kelvin, text, estimate.confidence), Suggestion("tint", duv, f"light is {where}, Duv {duv:+.4f}", duv)
+
+
+def grey_noise(developer: Developer, exposure: float) -> float:
+    """Standard deviation in L* that brightness noise has at middle grey after an exposure gain, at 1:1."""
+    a, b = developer.noise[1]
+    x = 0.18 / 2.0 ** (exposure + developer.source.meta.baseline_exposure)
+    sigma = math.sqrt(a * x + b) / x * 0.18
+    return float((lightness(0.18 + sigma) - lightness(max(0.18 - sigma, 0.0))) / 2)
+
+
+def suggest_noise(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
+    """As much as was measured where it would be seen, less where it would not; colour noise nearly all."""
+    sigma = grey_noise(developer, exposure)
+    share = float(np.clip(sigma / (sigma + 0.35 * VISIBLE_NOISE), 0.0, 0.98))
+    brightness = round(0.3 + 0.75 * share, 2)
+    colour = round(0.9 + 0.5 * share, 2)
+    where = "from the file" if developer.source.noise_from == "file" else "measured in the picture"
+    return (
+        Suggestion("brightness_noise", brightness, f"σ {sigma:.1f} L* at grey after exposure, {where}", sigma),
+        Suggestion("colour_noise", colour, "colour has no detail this fine; nearly all of it goes", sigma),
+    )
+
+
+def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
+    """Radius: the blur of the sharpest edges in the middle of the frame; amount: less where noise would be raised."""
+    w, h = developer.source.size
+    side_w, side_h = min(w, 1800), min(h, 1400)
+    rect = Rect((w - side_w) // 2, (h - side_h) // 2, side_w, side_h)
+    rgb, dx, dy = developer.piece(rect)
+    green = np.ascontiguousarray(rgb[dy : dy + side_h, dx : dx + side_w, 1])
+    blur = edge_blur(green, math.sqrt(developer.noise[1, 0]) / 2)
+    sigma = grey_noise(developer, exposure)
+    if blur is None:
+        return (Suggestion("sharpness", 0.4, "no clear edges to measure; a little is safe", 0.0),
+                Suggestion("sharpness_radius", 0.7, "no clear edges to measure; the usual lens blur", 0.7))
+    over = overshoot(green)
+    if over > 0.10:
+        return (Suggestion("sharpness", -0.3, f"edges overshoot {over * 100:.0f} %: already over-sharpened, softened a little", over),
+                Suggestion("sharpness_radius", 1.0, "softened at the halo's own scale", blur))
+    radius = float(np.clip(round(blur, 2), 0.35, 2.5))
+    amount = float(np.clip(round(1.0 - 0.16 * sigma, 2), 0.25, 1.0))
+    return (Suggestion("sharpness", amount, f"σ {sigma:.1f} L* of noise at grey allows {amount:.2f} of the blur to be taken back", sigma),
+            Suggestion("sharpness_radius", radius, f"sharpest edges measured {blur:.2f} px wide (σ)", blur))
+
+
+def overshoot(plane: NDArray[np.float32]) -> float:
+    """Median overshoot of strong isolated edges as a share of the step (0 for a clean lens).
+
+    Beside an edge's peak gradient the profile is followed 6 pixels to both sides; the excess over the plateau beyond is taken.
+    """
+    root = np.sqrt(np.maximum(plane, 0))
+    gx = cv2.Sobel(root, cv2.CV_32F, 1, 0, scale=1 / 8)
+    strength = np.abs(gx)
+    peak = (strength >= np.roll(strength, 1, 1)) & (strength >= np.roll(strength, -1, 1)) & (strength > np.percentile(strength[::3, ::3], 98))
+    ys, xs = np.nonzero(peak[:, 12:-12])
+    if len(ys) < 80:
+        return 0.0
+    pick = np.random.default_rng(0).choice(len(ys), min(4000, len(ys)), replace=False)
+    ys, xs = ys[pick], xs[pick] + 12
+    profile = root[ys[:, None], xs[:, None] + np.arange(-10, 11)[None]] * np.sign(gx[ys, xs])[:, None]
+    high, low = profile[:, 17:].mean(axis=1), profile[:, :4].mean(axis=1)
+    step = high - low
+    flat = (profile[:, 17:].std(axis=1) < 0.08 * step) & (profile[:, :4].std(axis=1) < 0.08 * step) & (step > 0.03)
+    if flat.sum() < 40:
+        return 0.0
+    over = (profile[flat][:, 11:17].max(axis=1) - high[flat]) / step[flat]
+    return float(max(0.0, np.median(over)))
+
+
+def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float) -> Suggestion:
+    """Handles on the evidence: black and white where the light ends, shadow and bright bent by how much light lies beyond them."""
+    light = ev + exposure
+    a, b = developer.noise[1]
+    floor = math.log2(math.sqrt(b + a * 1e-4) / 0.18) + exposure + developer.source.meta.baseline_exposure
+    low, high = float(np.percentile(light, 0.3)), float(np.percentile(light, 99.7))
+    deep = float((light < -3.5).mean())
+    far = float((light > 2.0).mean())
+    black_ev = float(np.clip(max(low - 0.6, floor - 0.5), -11.0, -4.6))
+    white_ev = float(np.clip(high + 0.15, 2.45, 7.0))
+    shadow_l = 13.0 + 13.0 * min(1.0, deep / 0.35)
+    bright_l = 81.0 - 7.0 * min(1.0, far / 0.25)
+    tone = Tone(
+        black=Handle(ev=round(black_ev, 1), lightness=1.0), shadow=Handle(ev=-3.0, lightness=round(shadow_l, 1)), grey=Handle(ev=0.0, lightness=51.5),
+        bright=Handle(ev=1.6, lightness=round(bright_l, 1)), white=Handle(ev=round(white_ev, 1), lightness=99.0),
+    )
+    return Suggestion("tone", tone, f"light from {low:+.1f} to {high:+.1f} EV; {deep * 100:.0f} % deep in shadow, {far * 100:.0f} % above bright", deep)
+
+
+def suggest_all(developer: Developer) -> dict[str, Suggestion]:
+    """All suggestions by field name."""
+    ev = scene_ev(developer)
+    exposure = suggest_exposure(ev)
+    found = [exposure, *suggest_white(developer), *suggest_noise(developer, exposure.value), *suggest_sharpness(developer, exposure.value),
+             suggest_tone(developer, ev, exposure.value)]
+    return {s.field: s for s in found}
+
+
+def take_all(recipe: Recipe, suggestions: dict[str, Suggestion]) -> Recipe:
+    """The recipe with every suggestion taken."""
+    values = {field: (s.value.model_dump() if isinstance(s.value, Tone) else s.value) for field, s in suggestions.items()}
+    return recipe.changed(**values)

@@ -1,0 +1,124 @@
+"""Frames of a set for merging: read, checked against each other, aligned."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.compare.registration import Alignment, register
+from bruto.container.dng_reader import read_dng
+from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta, linearise
+from bruto.develop import demosaic as dm
+from bruto.errors import BrutoError
+from bruto.sensor.noise import estimate_noise, file_noise
+
+ROUGH_PX = 1.5
+"""Residual of the alignment, in pixels, above which a frame is left out."""
+
+
+@dataclass(frozen=True)
+class Frame:
+    """One frame: linear light before the shading gain, and its noise (3, 2). `neutral`: as shot, green = 1."""
+
+    path: Path
+    linear: Linear
+    meta: RawMeta
+    noise: NDArray[np.float64]
+    preview: bytes | None
+
+    @property
+    def neutral(self) -> NDArray[np.float64]:
+        return self.meta.as_shot_neutral / self.meta.as_shot_neutral[1]
+
+    @property
+    def exposure(self) -> float:
+        """Light gathered times gain, seconds x ISO / f-number squared."""
+        if not self.meta.exposure_s or not self.meta.iso:
+            raise BrutoError(f"{self.path}: the file does not say its exposure time and ISO, which this merge needs.")
+        return self.meta.exposure_s * self.meta.iso / (self.meta.f_number or 1.0) ** 2
+
+
+def load_frame(path: str | Path) -> Frame:
+    """Read one frame without its shading gain, which is carried over to the result instead."""
+    raw = read_dng(path)
+    plain = replace(raw.meta, gain_maps=())
+    linear = linearise(RawFrame(raw.codes, plain))
+    noise = file_noise(raw.meta)
+    return Frame(Path(path), linear, raw.meta, estimate_noise(linear, plain) if noise is None else noise, raw.preview)
+
+
+def check_alike(first: Frame, other: Frame) -> str | None:
+    """Why a frame cannot be merged with the first, or None."""
+    if other.meta.kind != first.meta.kind or other.linear.data.shape != first.linear.data.shape:
+        return "another size or kind of raw"
+    if other.meta.orientation != first.meta.orientation:
+        return "held in another orientation"
+    if other.meta.model != first.meta.model or (other.meta.focal_mm or 0) != (first.meta.focal_mm or 0):
+        return "another camera or lens"
+    return None
+
+
+def brightness(frame: Frame, gain: float = 1.0) -> NDArray[np.float32]:
+    """Half-size brightness for alignment, (H / 2, W / 2); clipped light is held at its level."""
+    data = frame.linear.data
+    if data.ndim == 2:
+        h, w = data.shape[0] // 2 * 2, data.shape[1] // 2 * 2
+        half = cv2.resize(data[:h, :w], (w // 2, h // 2), interpolation=cv2.INTER_AREA)
+    else:
+        half = cv2.resize(data[..., 1], (data.shape[1] // 2, data.shape[0] // 2), interpolation=cv2.INTER_AREA)
+    return half * np.float32(gain)
+
+
+def align(reference: NDArray[np.float32], other: NDArray[np.float32], size: tuple[int, int]) -> Alignment:
+    """Alignment of full-size frames (width, height) from half-size brightness."""
+    found = register(reference, other, "rigid")
+    # the half-size grid: full pixel x has its centre at (x + 0.5) / 2 - 0.5, so relative coordinates are the same
+    return Alignment(found.homography, found.radial, found.residual_px * 2, found.tracks, size, size)
+
+
+def colour_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
+    """Rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again; the exact rows of the whole."""
+    data = frame.linear.data
+    if data.ndim == 3:
+        return np.ascontiguousarray(data[top:bottom])
+    h = data.shape[0]
+    y0, y1 = max(0, top - 2 * dm.REACH) & ~1, min(h, bottom + 2 * dm.REACH)
+    gains = 1 / frame.neutral
+    quad = np.array([gains["RGB".index(c)] for c in frame.linear.cfa], np.float32).reshape(2, 2)
+    part = data[y0:y1] * np.tile(quad, ((y1 - y0 + 1) // 2, (data.shape[1] + 1) // 2))[: y1 - y0, : data.shape[1]]
+    rgb = dm.demosaic(part, frame.linear.cfa)[top - y0 : bottom - y0]
+    return rgb * frame.neutral.astype(np.float32)
+
+
+def warped_band(frame: Frame, alignment: Alignment | None, top: int, bottom: int) -> tuple[NDArray[np.float32], NDArray[np.bool_] | None]:
+    """A band of a frame on the reference's grid, and where it holds picture (None: everywhere)."""
+    if alignment is None:
+        return colour_band(frame, top, bottom), None
+    h, w = frame.linear.data.shape[:2]
+    mx, my = alignment.maps(0, top, w, bottom - top)
+    y0, y1 = max(0, int(np.floor(my.min())) - 6), min(h, int(np.ceil(my.max())) + 7)
+    if y1 - y0 < 8:
+        return np.zeros((bottom - top, w, 3), np.float32), np.zeros((bottom - top, w), bool)
+    source = colour_band(frame, y0, y1)
+    inside = (mx >= 0) & (mx <= w - 1) & (my >= 0) & (my <= h - 1)
+    moved = cv2.remap(source, mx, my - np.float32(y0), cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
+    return moved, inside
+
+
+def plane_gain_maps(meta: RawMeta) -> tuple[GainMap, ...]:
+    """The shading gain of a mosaic as maps of three planes, for a linear file."""
+    if not meta.gain_maps or meta.kind != "mosaic":
+        return meta.gain_maps
+    first = meta.gain_maps[0]
+    by_colour: dict[str, list[NDArray]] = {"R": [], "G": [], "B": []}
+    for m in meta.gain_maps:
+        if m.gains.shape == first.gains.shape:
+            by_colour[meta.cfa[(m.top % 2) * 2 + m.left % 2]].append(m.gains)
+    return tuple(
+        GainMap(0, 0, 1 << 20, 1 << 20, k, 1, 1, 1, first.spacing, first.origin, np.mean(by_colour[c], axis=0).astype(np.float32))
+        for k, c in enumerate("RGB") if by_colour[c]
+    )
