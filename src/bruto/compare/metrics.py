@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import picture_to_lab
 from bruto.compare.registration import Alignment, register
+from bruto.errors import BrutoError
 
 HIGH, LOW = 99.0, 2.0
 """L* beyond which a place counts as lost in highlights or shadows."""
@@ -114,7 +115,7 @@ def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
     blurred = delta_e00(*(cv2.GaussianBlur(x, (0, 0), 2.0) for x in (lab_a, lab_b)))  # colour, not grain
     # the residual is stated in pixels of the first picture as given
     scale = max(first.shape) / max(a.shape)
-    alignment = Alignment(alignment.homography, alignment.radial, alignment.residual_px * scale, alignment.tracks, alignment.first_size, alignment.second_size)
+    alignment = replace(alignment, residual_px=alignment.residual_px * scale, model_px=alignment.model_px * scale)
     return Comparison(
         alignment, _side(lab_a, valid, flat, busy), _side(lab_b, valid, flat, busy), float(np.median(blurred[valid])), float(np.percentile(blurred[valid], 95)),
         float((lab_b[..., 0] - lab_a[..., 0])[valid].mean()), a, moved, valid, difference,

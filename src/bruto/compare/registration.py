@@ -26,7 +26,8 @@ class Alignment:
     """Where a point of the first picture lies in the second.
 
     `homography` (3, 3) in relative coordinates (long edge = 1, origin in the middle), then radius scaled by 1 + k r^2.
-    `residual_px`: rms of held-out tracks in pixels of the first picture, over both axes; `tracks`: how many were used.
+    `residual_px`: rms of held-out tracks in pixels of the first picture, each axis, mostly the tracks' own error; `model_px`: what
+    that leaves in the fitted model, residual x sqrt(parameters / measurements); `tracks`: how many were used.
     """
 
     homography: NDArray[np.float64]
@@ -35,6 +36,7 @@ class Alignment:
     tracks: int
     first_size: tuple[int, int]
     second_size: tuple[int, int]
+    model_px: float = 0.0
 
     def apply(self, points: NDArray) -> NDArray[np.float64]:
         """Pixel positions (N, 2) in the second picture of positions in the first (pixel centres at .0)."""
@@ -114,9 +116,9 @@ def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str
     inlier = np.linalg.norm(residual, axis=1) < 3.0
     if inlier.sum() < 6:
         raise BrutoError("The two pictures could not be aligned: their details do not move together.")
-    # what the fit leaves unexplained is mostly each track's own error; its share in the model shrinks with their number
     rms = float(np.sqrt(np.mean(residual[inlier] ** 2))) * scale_a
-    return Alignment(homography, radial, rms, int(keep.sum()), size_a, size_b)
+    parameters = {"rigid": 3, "homography": 8, "lens": 9}[model]
+    return Alignment(homography, radial, rms, int(keep.sum()), size_a, size_b, rms * float(np.sqrt(parameters / (2 * keep.sum()))))
 
 
 def _coarse(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float64]:

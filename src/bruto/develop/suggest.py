@@ -24,6 +24,8 @@ from bruto.sensor.report import edge_blur
 
 WHITE_SURFACE_EV = 2.2
 """A white surface (83 %) above middle grey (18 %), EV."""
+HIGHLIGHTS_EV = 2.6
+"""Where the brightest half percent may go in scenes without a light source in them, EV from grey."""
 SURE_ENOUGH = 0.22
 """Confidence from which the picture's own white is trusted over the phone's."""
 VISIBLE_NOISE = 1.0
@@ -60,7 +62,9 @@ def suggest_exposure(ev: NDArray[np.float32]) -> Suggestion:
     contrast = white - middle
     if contrast > 4.5:  # a window or lamp in a dark room: follow the room, the tone curve holds the window
         gain = by_middle - 1.2 if by_white < by_middle - 2 else gain
-    gain = float(np.clip(round(gain / 0.05) * 0.05, -3, 6))
+    else:
+        gain = min(gain, HIGHLIGHTS_EV - float(np.percentile(ev, 99.5)))
+    gain = float(np.clip(round(round(gain / 0.05) * 0.05, 2), -3, 6))
     side = "under" if middle < 0 else "over"
     return Suggestion("exposure", gain, f"middle of the scene lies {abs(middle):.1f} EV {side} grey, bright surfaces at {white:+.1f} EV", middle)
 

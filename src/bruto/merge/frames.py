@@ -77,7 +77,7 @@ def align(reference: NDArray[np.float32], other: NDArray[np.float32], size: tupl
     """Alignment of full-size frames (width, height) from half-size brightness."""
     found = register(reference, other, "rigid")
     # the half-size grid: full pixel x has its centre at (x + 0.5) / 2 - 0.5, so relative coordinates are the same
-    return Alignment(found.homography, found.radial, found.residual_px * 2, found.tracks, size, size)
+    return replace(found, residual_px=found.residual_px * 2, model_px=found.model_px * 2, first_size=size, second_size=size)
 
 
 def colour_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:

@@ -45,11 +45,13 @@ class FrameVerdict:
     shift_px: tuple[float, float] = (0.0, 0.0)
     turn_deg: float = 0.0
     residual_px: float = 0.0
+    model_px: float = 0.0
 
 
 @dataclass(frozen=True)
 class MergeResult:
-    """`noise_gain`: how much lower the noise of the result is (standard deviation of one frame over the result's)."""
+    """`noise_gain`: how much lower the noise of the result is (standard deviation of one frame over the result's);
+    `rms_px`: error left in the alignment's model, over all frames."""
 
     output: Path
     frames: tuple[FrameVerdict, ...]
@@ -64,7 +66,7 @@ class MergeResult:
         return {
             "output": str(self.output), "frames_used": len(used), "frames_rejected": [{"file": f.file, "reason": f.reason} for f in self.frames if not f.used],
             "registration": {"rms_px": round(self.rms_px, 4), "frames": [{"file": f.file, "shift_px": [round(v, 3) for v in f.shift_px], "turn_deg": round(f.turn_deg, 4),
-                                                                          "residual_px": round(f.residual_px, 4)} for f in used]},
+                                                                          "track_residual_px": round(f.residual_px, 4), "model_px": round(f.model_px, 4)} for f in used]},
             "gain": {"noise": round(self.noise_gain, 4), "expected": round(self.expected_gain, 4)}, "range_ev": round(self.range_ev, 2), "warnings": list(self.warnings),
         }
 
@@ -80,7 +82,7 @@ def _verdict(frame: Frame, alignment: Alignment | None) -> FrameVerdict:
     centre = np.array([[(w - 1) / 2, (h - 1) / 2]])
     shift = (alignment.apply(centre) - centre)[0]
     turn = math.degrees(math.atan2(alignment.homography[1, 0], alignment.homography[0, 0]))
-    return FrameVerdict(str(frame.path), True, shift_px=(float(shift[0]), float(shift[1])), turn_deg=turn, residual_px=alignment.residual_px)
+    return FrameVerdict(str(frame.path), True, shift_px=(float(shift[0]), float(shift[1])), turn_deg=turn, residual_px=alignment.residual_px, model_px=alignment.model_px)
 
 
 def _stop(cancelled: Callable[[], bool] | None) -> None:
@@ -222,7 +224,7 @@ def merge_noise(files: list[str | Path], output: str | Path, *, method: str = "m
     sources = [Path(v.file).name for v in used]
     write_dng(output, codes, _tags(first, noise, floating=False, baseline=first.meta.baseline_exposure, sources=sources,
                                    what=f"{method} of {len(used)} frames: " + ", ".join(sources)[:400]), _preview(first))
-    rms = float(np.sqrt(np.mean([v.residual_px**2 for v in used[1:]]))) if len(used) > 1 else 0.0
+    rms = float(np.sqrt(np.mean([v.model_px**2 for v in used[1:]]))) if len(used) > 1 else 0.0
     progress(1.0, "done")
     return MergeResult(Path(output), tuple(verdicts), rms, gain, math.sqrt(len(used)))
 
@@ -361,7 +363,7 @@ def merge_exposure(files: list[str | Path], output: str | Path, *, progress: Pro
     dark = (b[:, 1] / exposures**2) ** -1
     gain = float(np.sqrt(dark.sum() / dark[0]))
     progress(1.0, "done")
-    return MergeResult(Path(output), tuple(verdicts), float(np.sqrt(np.mean([v.residual_px**2 for v in used]))) if used else 0.0, gain, gain,
+    return MergeResult(Path(output), tuple(verdicts), float(np.sqrt(np.mean([v.model_px**2 for v in used]))) if used else 0.0, gain, gain,
                        range_ev=math.log2(longest.exposure / shortest.exposure) + math.log2(1 / max(math.sqrt(float(b[-1, 1])), 1e-6)))
 
 

@@ -30,7 +30,7 @@ TRACE_VERSION = 3
 FIRST_SHOT = datetime(2026, 6, 21, 12, 4, 10)
 _HOURS = {"pans": 0.0, "boiling-house": 1.2, "crystals": 5.6, "card": 3.1, "sluice": 9.4}
 HOT_PIXELS_PER_MEGAPIXEL = 12
-AUTO_WHITE_ERROR = 0.025
+AUTO_WHITE_ERROR = 0.02
 """Standard deviation of the phone's own white balance, as a share of each channel's gain."""
 
 

@@ -1,0 +1,215 @@
+"""The stage: the picture on a neutral surround, with smooth zoom at the pointer, pan, and a point picker."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from bruto.app import theme
+
+MOST_ZOOM = 8.0
+PADDING = 16
+
+
+def to_qimage(picture: NDArray[np.uint8]) -> QImage:
+    """A QImage that owns its pixels, from (H, W, 3) uint8."""
+    data = np.ascontiguousarray(picture)
+    h, w = data.shape[:2]
+    return QImage(data.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
+
+
+class Stage(QWidget):
+    """Shows a coarse picture of the whole frame and, zoomed in, a sharp piece of it.
+
+    Coordinates of the frame are full-size pixels of the upright picture. `view_changed` asks for new pixels; `picked` gives
+    relative frame coordinates of a click in picking mode; `pointed` follows the pointer.
+    """
+
+    view_changed = Signal()
+    picked = Signal(float, float)
+    pointed = Signal(float, float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(200, 150)
+        self.setAccessibleName("Picture")
+        self.frame_size = (0, 0)
+        self.base: QImage | None = None
+        self.piece: QImage | None = None
+        self.piece_rect = QRectF()
+        self.before: QImage | None = None
+        self.show_before = False
+        self.message = ""
+        self.fit = True
+        self.zoom = 1.0  # screen pixels a frame pixel
+        self.centre = QPointF(0, 0)
+        self.picking = False
+        self._drag: QPoint | None = None
+
+    # -- geometry ---------------------------------------------------------------------------------------------------
+
+    def set_frame(self, width: int, height: int) -> None:
+        """Start with another picture of a full size; the zoom is kept when sizes agree."""
+        if (width, height) != self.frame_size:
+            self.frame_size = (width, height)
+            self.fit = True
+        self.base = self.piece = self.before = None
+        if self.fit:
+            self._fit()
+        self.update()
+
+    def _fit(self) -> None:
+        w, h = self.frame_size
+        if w and h:
+            room_w, room_h = max(20, self.width() - 2 * PADDING), max(20, self.height() - 2 * PADDING)
+            self.zoom = min(room_w / w, room_h / h, MOST_ZOOM)
+            self.centre = QPointF(w / 2, h / 2)
+
+    def set_fit(self) -> None:
+        """Show the whole frame."""
+        self.fit = True
+        self._fit()
+        self._moved()
+
+    def set_one_to_one(self, at: QPointF | None = None) -> None:
+        """One frame pixel on one screen pixel, keeping the place under `at` (widget position) or the middle."""
+        self._zoom_to(1.0 / self.devicePixelRatioF(), at or QPointF(self.width() / 2, self.height() / 2))
+
+    def to_frame(self, p: QPointF) -> QPointF:
+        return QPointF((p.x() - self.width() / 2) / self.zoom + self.centre.x(), (p.y() - self.height() / 2) / self.zoom + self.centre.y())
+
+    def to_widget(self, x: float, y: float) -> QPointF:
+        return QPointF((x - self.centre.x()) * self.zoom + self.width() / 2, (y - self.centre.y()) * self.zoom + self.height() / 2)
+
+    def frame_rect(self) -> QRectF:
+        """Where the frame lies in the widget."""
+        w, h = self.frame_size
+        return QRectF(self.to_widget(0, 0), self.to_widget(w, h))
+
+    def visible(self) -> tuple[int, int, int, int]:
+        """Visible part of the frame (x, y, width, height) in full-size pixels."""
+        w, h = self.frame_size
+        a, b = self.to_frame(QPointF(0, 0)), self.to_frame(QPointF(self.width(), self.height()))
+        x0, y0 = max(0, math.floor(a.x())), max(0, math.floor(a.y()))
+        x1, y1 = min(w, math.ceil(b.x())), min(h, math.ceil(b.y()))
+        return x0, y0, max(1, x1 - x0), max(1, y1 - y0)
+
+    def _zoom_to(self, zoom: float, at: QPointF) -> None:
+        place = self.to_frame(at)
+        fit_zoom = self.zoom if self.fit else 0.0
+        self.fit = False
+        self.zoom = float(np.clip(zoom, min(0.02, fit_zoom or 0.02), MOST_ZOOM))
+        self.centre = QPointF(place.x() - (at.x() - self.width() / 2) / self.zoom, place.y() - (at.y() - self.height() / 2) / self.zoom)
+        self._moved()
+
+    def _moved(self) -> None:
+        w, h = self.frame_size
+        self.centre = QPointF(float(np.clip(self.centre.x(), 0, w)), float(np.clip(self.centre.y(), 0, h)))
+        self.update()
+        self.view_changed.emit()
+
+    # -- pictures ---------------------------------------------------------------------------------------------------
+
+    def set_base(self, picture: NDArray[np.uint8]) -> None:
+        self.base = to_qimage(picture)
+        self.update()
+
+    def set_piece(self, picture: NDArray[np.uint8] | None, rect: tuple[int, int, int, int] = (0, 0, 0, 0)) -> None:
+        self.piece = None if picture is None else to_qimage(picture)
+        self.piece_rect = QRectF(*rect)
+        self.update()
+
+    def set_before(self, picture: NDArray[np.uint8] | None) -> None:
+        self.before = None if picture is None else to_qimage(picture)
+        self.update()
+
+    # -- events -----------------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        t = theme.current()
+        p.fillRect(self.rect(), t.color("surround"))
+        rect = self.frame_rect()
+        image = self.before if self.show_before and self.before is not None else self.base
+        if image is not None:
+            p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.zoom * self.devicePixelRatioF() < 2.5)
+            p.drawImage(rect, image)
+            if self.piece is not None and not self.show_before:
+                r = self.piece_rect
+                p.drawImage(QRectF(self.to_widget(r.left(), r.top()), self.to_widget(r.right(), r.bottom())), self.piece)
+        if self.message:
+            p.setFont(theme.font(13))
+            box = QRectF(self.rect()).adjusted(60, 40, -60, -40)
+            used = p.boundingRect(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
+            p.fillRect(used.adjusted(-14, -10, 14, 10), QColor(40, 40, 40, 235))
+            p.setPen(QPen(QColor("#FFFFFF")))
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
+        if self.hasFocus():
+            p.setPen(QPen(QColor(255, 255, 255, 90), 1))
+            p.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if self.fit:
+            self._fit()
+        self.view_changed.emit()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self._zoom_to(self.zoom * 1.2 ** (event.angleDelta().y() / 120), event.position())
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.picking:
+            place = self.to_frame(event.position())
+            w, h = self.frame_size
+            if 0 <= place.x() < w and 0 <= place.y() < h:
+                self.picked.emit(place.x() / w, place.y() / h)
+            return
+        self._drag = event.position().toPoint()
+        self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        place = self.to_frame(event.position())
+        w, h = self.frame_size
+        if w and h:
+            self.pointed.emit(place.x() / w, place.y() / h)
+        if self._drag is not None:
+            now = event.position().toPoint()
+            delta = now - self._drag
+            self._drag = now
+            self.fit = False
+            self.centre = QPointF(self.centre.x() - delta.x() / self.zoom, self.centre.y() - delta.y() / self.zoom)
+            self._moved()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._drag = None
+        self.setCursor(Qt.CursorShape.CrossCursor if self.picking else Qt.CursorShape.ArrowCursor)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if not self.picking:
+            self.set_one_to_one(event.position()) if self.fit else self.set_fit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = 60 / self.zoom
+        moves = {Qt.Key.Key_Left: (-step, 0), Qt.Key.Key_Right: (step, 0), Qt.Key.Key_Up: (0, -step), Qt.Key.Key_Down: (0, step)}
+        if event.key() in moves and not self.fit:
+            dx, dy = moves[Qt.Key(event.key())]
+            self.centre = QPointF(self.centre.x() + dx, self.centre.y() + dy)
+            self._moved()
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self._zoom_to(self.zoom * 1.25, QPointF(self.width() / 2, self.height() / 2))
+        elif event.key() == Qt.Key.Key_Minus:
+            self._zoom_to(self.zoom / 1.25, QPointF(self.width() / 2, self.height() / 2))
+        else:
+            super().keyPressEvent(event)
+
+    def set_picking(self, on: bool) -> None:
+        self.picking = on
+        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)

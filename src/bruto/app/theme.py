@@ -1,0 +1,123 @@
+"""Colours, fonts and the style sheet of the window: a bench instrument, light by day and dim by night, with the same roles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib.resources import files
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Roles of colour; every text role has contrast >= 4.5 : 1 on the surfaces it is used on."""
+
+    name: str
+    panel: str
+    raised: str
+    bar: str
+    line: str
+    ink: str
+    quiet: str
+    accent: str
+    on_accent: str
+    suggestion: str
+    warning: str
+    track: str
+    surround: str = "#6C6C6C"
+    on_surround: str = "#FFFFFF"
+    red: str = "#C0574A"
+    green: str = "#6E9350"
+    blue: str = "#5077AD"
+
+    def color(self, role: str, alpha: int = 255) -> QColor:
+        c = QColor(getattr(self, role))
+        c.setAlpha(alpha)
+        return c
+
+
+LIGHT = Theme("light", "#E9E7E2", "#F7F6F3", "#F1EFEB", "#CBC7BE", "#20242A", "#5A5F66", "#0B5E55", "#FFFFFF", "#3D3F8F", "#A8341A", "#C4C0B7")
+DIM = Theme("dim", "#2B2C2E", "#35373A", "#303234", "#4A4D52", "#E4E2DC", "#ADB0B4", "#5FBFB2", "#10201E", "#A9ABF0", "#F0937C", "#55585D",
+            surround="#3C3C3C", red="#D0796E", green="#8FB56E", blue="#7C9FD0")
+
+_current = LIGHT
+
+
+def current() -> Theme:
+    return _current
+
+
+def use(theme: Theme) -> None:
+    global _current
+    _current = theme
+
+
+def load_fonts() -> None:
+    """Register the shipped fonts (B612, SIL Open Font License)."""
+    for name in ("B612-Regular", "B612-Bold", "B612Mono-Regular", "B612Mono-Bold"):
+        data = (files("bruto.app") / f"fonts/{name}.otf").read_bytes()
+        QFontDatabase.addApplicationFontFromData(data)
+
+
+def font(px: int = 12, bold: bool = False, mono: bool = False) -> QFont:
+    """A shipped font at a pixel size (12 is the smallest used)."""
+    f = QFont("B612 Mono" if mono else "B612")
+    f.setPixelSize(px)
+    f.setBold(bold)
+    return f
+
+
+def style_sheet(t: Theme) -> str:
+    return f"""
+    * {{ font-family: 'B612'; font-size: 12px; color: {t.ink}; }}
+    QMainWindow, QWidget#panel, QScrollArea, QWidget#panelBody {{ background: {t.panel}; border: none; }}
+    QWidget#bar {{ background: {t.bar}; border-bottom: 1px solid {t.line}; }}
+    QWidget#statusBar {{ background: {t.bar}; border-top: 1px solid {t.line}; }}
+    QWidget#stageBar {{ background: {'#5C5C5C' if t.name == 'light' else '#333333'}; }}
+    QLabel#quiet {{ color: {t.quiet}; }}
+    QLabel#warning {{ color: {t.warning}; }}
+    QLabel#heading {{ font-weight: bold; font-size: 13px; }}
+    QLabel#brand {{ font-weight: bold; font-size: 18px; }}
+    QLabel#tag {{ background: {t.raised}; color: {t.ink}; font-weight: bold; padding: 3px 8px; border-radius: 2px; }}
+    QLabel#onStage {{ color: #FFFFFF; }}
+    QPushButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 4px 10px; min-height: 16px; }}
+    QPushButton:hover {{ border-color: {t.accent}; }}
+    QPushButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
+    QPushButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
+    QPushButton:pressed {{ background: {t.line}; }}
+    QPushButton#primary {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: bold; }}
+    QPushButton#primary:disabled {{ background: {t.track}; color: {t.quiet}; border-color: {t.track}; }}
+    QPushButton#take {{ background: transparent; border: none; color: {t.suggestion}; font-weight: bold; padding: 2px 4px; text-align: right; }}
+    QPushButton#take:hover {{ text-decoration: underline; }}
+    QPushButton#take:focus {{ border: 1px solid {t.suggestion}; padding: 1px 3px; }}
+    QPushButton#icon {{ background: transparent; border: 1px solid transparent; padding: 0; min-width: 24px; min-height: 22px; font-size: 15px; color: {t.quiet}; }}
+    QPushButton#icon:hover, QPushButton#icon:focus {{ color: {t.accent}; border-color: {t.line}; }}
+    QPushButton#task {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 11px 14px 8px 14px; color: {t.quiet}; font-size: 13px; }}
+    QPushButton#task:checked {{ color: {t.accent}; font-weight: bold; border-bottom: 3px solid {t.accent}; }}
+    QPushButton#task:focus {{ color: {t.accent}; }}
+    QPushButton#onStage {{ background: transparent; color: #FFFFFF; border: 1px solid #C9C9C9; padding: 3px 10px; }}
+    QPushButton#onStage:hover {{ border: 1px solid #FFFFFF; background: #7A7A7A; }}
+    QPushButton#onStage:checked {{ background: {t.raised}; color: {t.ink}; font-weight: bold; }}
+    QPushButton#onStage:disabled {{ color: #B5B5B5; border-color: #8A8A8A; }}
+    QWidget#row {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 5px; }}
+    QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 3px 6px; min-height: 18px;
+        selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
+    QDoubleSpinBox#value {{ font-family: 'B612 Mono'; background: transparent; border: 1px solid transparent; padding: 1px 2px; }}
+    QDoubleSpinBox#value:hover, QDoubleSpinBox#value:focus {{ border-color: {t.line}; background: {t.panel}; }}
+    QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {t.accent}; }}
+    QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
+    QProgressBar {{ background: {t.track}; border: none; border-radius: 3px; height: 8px; }}
+    QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
+    QScrollBar:vertical {{ background: {t.panel}; width: 10px; }}
+    QScrollBar::handle:vertical {{ background: {t.track}; border-radius: 4px; min-height: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    QMenu {{ background: {t.raised}; border: 1px solid {t.line}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 22px; }}
+    QMenu::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
+    QMenu::item:disabled {{ color: {t.quiet}; }}
+    QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.line}; padding: 4px; }}
+    QListView {{ background: {t.panel}; border: none; outline: none; }}
+    QTableWidget {{ background: {t.panel}; border: none; gridline-color: {t.line}; }}
+    QHeaderView::section {{ background: {t.panel}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line}; padding: 4px; }}
+    """

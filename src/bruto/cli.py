@@ -1,0 +1,287 @@
+"""The command line: every task without a window. Exit 0 done, 1 the work failed, 2 wrong usage."""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from bruto.errors import BrutoError
+
+app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False, rich_markup_mode=None,
+                  help="Sees what a phone's raw file really holds, develops it with a reason behind every value, compares and merges.")
+merge_app = typer.Typer(help="Merge several raws into one better raw (a linear DNG).", no_args_is_help=True)
+app.add_typer(merge_app, name="merge")
+
+JsonFlag = Annotated[bool, typer.Option("--json", help="Print one JSON object on stdout and nothing else.")]
+
+
+def _print_json(data: dict) -> None:
+    def plain(value: Any) -> Any:
+        if hasattr(value, "tolist"):
+            return value.tolist()
+        if isinstance(value, Path):
+            return str(value)
+        raise TypeError(type(value).__name__)
+
+    sys.stdout.write(json.dumps(data, default=plain, ensure_ascii=False, allow_nan=False) + "\n")
+
+
+def _say(text: str) -> None:
+    sys.stderr.write(text + "\n")
+
+
+class _ProgressLine:
+    """Progress on stderr: one line that rewrites itself on a terminal, silence elsewhere."""
+
+    def __init__(self) -> None:
+        self._shown = 0.0
+
+    def __call__(self, share: float, text: str = "") -> None:
+        now = time.monotonic()
+        if sys.stderr.isatty() and (now - self._shown > 0.1 or share >= 1):
+            self._shown = now
+            sys.stderr.write(f"\r{share * 100:3.0f} % {text[:60]:60}" + ("\n" if share >= 1 else ""))
+            sys.stderr.flush()
+
+
+@app.command()
+def inspect(file: Path, as_json: JsonFlag = False) -> None:
+    """Say what a raw file contains."""
+    import numpy as np
+
+    from bruto.container.dng_reader import read_dng
+
+    frame = read_dng(file)
+    m = frame.meta
+    used = int(len(np.unique(frame.codes[::1, ::1]))) if frame.codes.dtype.kind == "f" else int(np.count_nonzero(np.bincount(frame.codes.ravel(), minlength=2)))
+    maps = [{"kind": "lens shading", "list": 2, "plane": g.plane, "size": list(g.gains.shape[:2]), "gain": [float(g.gains.min()), float(g.gains.max())]} for g in m.gain_maps]
+    data = {
+        "kind": m.kind, "width": m.width, "height": m.height, "bits_container": m.bits_container, "levels_used": used, "compression": m.compression, "cfa": m.cfa,
+        "black": m.black.ravel().tolist(), "white": m.white.tolist(), "active_area": list(m.active_area), "default_crop": list(m.default_crop),
+        "orientation": m.orientation, "iso": m.iso, "exposure_s": m.exposure_s, "f_number": m.f_number, "focal_mm": m.focal_mm, "focal_35mm": m.focal_35mm,
+        "taken": m.taken, "make": m.make, "model": m.model,
+        "preview": {"width": m.preview_size[0], "height": m.preview_size[1]} if m.preview_size else None, "maps": maps, "opcodes": list(m.opcodes),
+        "warnings": list(m.warnings), "as_shot_neutral": m.as_shot_neutral.tolist(), "baseline_exposure_ev": m.baseline_exposure,
+        "noise_profile": None if m.noise_profile is None else m.noise_profile.tolist(),
+    }
+    if as_json:
+        _print_json(data)
+        return
+    for key, value in data.items():
+        if key == "maps":
+            value = f"{len(maps)} lens-shading maps" if maps else "none"
+        typer.echo(f"{key.replace('_', ' '):22} {value}")
+
+
+@app.command()
+def measure(file: Path, as_json: JsonFlag = False) -> None:
+    """Measure clipping, headroom, noise and range of a raw, with advice for the next shot."""
+    from bruto.container.dng_reader import read_dng
+    from bruto.sensor.report import measure as measure_frame
+
+    r = measure_frame(read_dng(file))
+    data = {
+        "clipped_percent": r.clipped_percent, "headroom_ev": r.headroom_ev, "effective_bits": r.effective_bits, "levels_used": r.levels_used,
+        "noise": {"a": r.noise[0], "b": r.noise[1], "source": r.noise_source, "measured_a": r.noise_measured[0], "measured_b": r.noise_measured[1]},
+        "dynamic_range_ev": r.dynamic_range_ev, "shadow_lift_ev": r.shadow_lift_ev, "shadow_lift_screen_ev": r.shadow_lift_screen_ev,
+        "edge_blur_px": r.edge_blur_px, "middle_ev": r.middle_ev, "preview_clipped_percent": r.preview_clipped_percent,
+        "advice": [a.__dict__ for a in r.advice],
+    }
+    if as_json:
+        _print_json(data)
+        return
+    c = r.clipped_percent
+    typer.echo(f"full            red {c['r']:.2f} %, green {c['g']:.2f} %, blue {c['b']:.2f} %, any {c['any']:.2f} %, all {c['all']:.2f} %")
+    typer.echo(f"headroom        {r.headroom_ev:.2f} EV")
+    typer.echo(f"levels          {r.levels_used} codes, {r.effective_bits:.2f} bits between black and white")
+    typer.echo(f"noise           variance = {r.noise[0]:.3e} x + {r.noise[1]:.3e} (from the {r.noise_source})")
+    typer.echo(f"dynamic range   {r.dynamic_range_ev:.1f} EV to signal = noise")
+    typer.echo(f"shadow lift     {r.shadow_lift_ev:.1f} EV at 1:1, {r.shadow_lift_screen_ev:.1f} EV at 1280 px, to signal / noise 4")
+    for a in r.advice:
+        typer.echo(f"{a.topic:15} {a.text}")
+
+
+@app.command()
+def develop(files: list[Path], output: Annotated[Path, typer.Option("-o", "--output", help="A file, or a folder for several.")],
+            recipe: Annotated[Path | None, typer.Option(help="Recipe or sidecar (JSON).")] = None,
+            auto: Annotated[bool, typer.Option("--auto", help="Take all suggestions.")] = False,
+            neutral: Annotated[bool, typer.Option("--neutral", help="Colour only: no tone, noise reduction or sharpening.")] = False,
+            space: str = "srgb", long_edge: int | None = None, bits: int = 8, as_json: JsonFlag = False) -> None:
+    """Develop raws or pictures to finished pictures."""
+    from bruto.deliver.encoders import Ticket, check_ticket, write_picture
+    from bruto.develop.engine import Developer
+    from bruto.develop.recipe import Recipe, load_recipe
+    from bruto.develop.source import open_source
+    from bruto.develop.suggest import suggest_all, take_all
+    from bruto.shoot.sidecar import load_sidecar
+
+    if sum((recipe is not None, auto, neutral)) > 1:
+        raise typer.BadParameter("choose one of --recipe, --auto and --neutral")
+    ticket = Ticket(space, bits, long_edge)
+    folder = len(files) > 1 or output.is_dir()
+    if folder and not output.is_dir():
+        raise BrutoError(f"{output} is not a folder; several files need one to go to.")
+    results = []
+    for file in files:
+        target = output / (file.stem + (".tif" if space == "linear" else ".jpg")) if folder else output
+        check_ticket(target, ticket)
+        if target.exists() and file.exists() and target.samefile(file):
+            raise BrutoError(f"{target} is the original; choose another name.")
+        began = time.perf_counter()
+        developer = Developer(open_source(file))
+        chosen = Recipe()
+        if recipe is not None:
+            chosen = load_recipe(recipe)
+        elif auto:
+            chosen = take_all(Recipe(), suggest_all(developer))
+        elif not neutral:
+            side, problem = load_sidecar(file)
+            chosen = side.recipe
+            if problem:
+                _say(problem)
+        line = _ProgressLine()
+        picture = developer.render(chosen, space=space, bits=bits, neutral_look=neutral, progress=lambda v, line=line, file=file: line(v, file.name))
+        write_picture(target, picture, ticket, developer.source.meta)
+        results.append({"file": str(file), "output": str(target), "seconds": time.perf_counter() - began, "recipe": chosen.model_dump(by_alias=True)})
+        if not as_json:
+            typer.echo(f"{file} → {target}")
+    if as_json:
+        _print_json({"developed": results})
+
+
+@app.command()
+def compare(first: Path, second: Path, push: Annotated[Path | None, typer.Option(help="Recipe applied to both.")] = None, as_json: JsonFlag = False) -> None:
+    """Compare two files of one scene: raw, merged or picture."""
+    from bruto.compare.metrics import compare as compare_pictures
+    from bruto.compare.metrics import sentences
+    from bruto.compare.rendering import for_comparison
+
+    a, b = for_comparison(first, push), for_comparison(second, push)
+    c = compare_pictures(a, b)
+    if as_json:
+        _print_json({
+            "registration": {"residual_px": c.alignment.residual_px, "model_px": c.alignment.model_px, "tracks": c.alignment.tracks},
+            "a": c.a.__dict__, "b": c.b.__dict__,
+            "difference": {"delta_e00_median": c.delta_e00_median, "delta_e00_p95": c.delta_e00_p95, "delta_l_mean": c.delta_l_mean},
+        })
+        return
+    typer.echo(f"aligned within {c.alignment.model_px:.2f} px ({c.alignment.tracks} tracks)")
+    for name, x, y, text in sentences(c, first.name, second.name):
+        typer.echo(f"{name:26} {x:>7} {y:>7}  {text}")
+
+
+def _merged(result: Any, as_json: bool) -> None:
+    if as_json:
+        _print_json(result.as_json())
+        return
+    used = sum(f.used for f in result.frames)
+    typer.echo(f"{used} of {len(result.frames)} frames → {result.output}; noise {result.noise_gain:.2f} × lower, aligned within {result.rms_px:.2f} px")
+    for f in result.frames:
+        if not f.used:
+            typer.echo(f"left out {f.file}: {f.reason}")
+
+
+@merge_app.command("noise")
+def merge_noise_command(files: list[Path], output: Annotated[Path, typer.Option("-o", "--output")], method: Annotated[str, typer.Option(help="mean or median")] = "mean",
+                        as_json: JsonFlag = False) -> None:
+    """Merge a burst of equal exposure: less noise."""
+    from bruto.merge.stack import merge_noise
+
+    _merged(merge_noise(list(files), output, method=method, progress=_ProgressLine()), as_json)
+
+
+@merge_app.command("exposure")
+def merge_exposure_command(files: list[Path], output: Annotated[Path, typer.Option("-o", "--output")], as_json: JsonFlag = False) -> None:
+    """Merge a bracket: more range."""
+    from bruto.merge.stack import merge_exposure
+
+    _merged(merge_exposure(list(files), output, progress=_ProgressLine()), as_json)
+
+
+@app.command()
+def simulate(scene: str, output: Annotated[Path, typer.Option("-o", "--output", help="Folder for the shots.")], iso: float | None = None,
+             shutter: Annotated[float | None, typer.Option(help="Seconds.")] = None, ev: float = 0.0, count: int = 1,
+             bracket: Annotated[str, typer.Option(help="Exposure steps in EV, such as -2,0,2; or one number for -n,0,+n.")] = "",
+             kind: str = "mosaic", megapixels: int = 12, seed: int = 1, static: Annotated[bool, typer.Option("--static", help="On a tripod.")] = False,
+             as_json: JsonFlag = False) -> None:
+    """Take shots with the simulated phone."""
+    from bruto.simphone.capture import simulate as take
+
+    try:
+        steps = tuple(float(v) for v in bracket.split(",")) if bracket else ()
+    except ValueError:
+        raise typer.BadParameter("--bracket takes numbers separated by commas") from None
+    if len(steps) == 1:
+        steps = (-abs(steps[0]), 0.0, abs(steps[0]))
+    shots = take(scene, output, megapixels=megapixels, iso=iso, shutter=shutter, ev=ev, count=count, bracket=steps, kind=kind, seed=seed, static=static)
+    if as_json:
+        _print_json({"shots": shots})
+        return
+    for shot in shots:
+        typer.echo("  ".join(shot["files"]))
+
+
+@app.command()
+def demo(size: Annotated[str, typer.Option(help="Window size, such as 1280x800.")] = "1280x800",
+         screenshot: Annotated[Path | None, typer.Option(help="Save a picture of the window once it is usable, and close.")] = None) -> None:
+    """Open the window on the demo shoot."""
+    from bruto.app.main import run_demo
+
+    raise typer.Exit(run_demo(size, screenshot))
+
+
+@app.command("open")
+def open_window(paths: list[Path]) -> None:
+    """Open the window on folders or files (also without the word: bruto FOLDER)."""
+    from bruto.app.main import run
+
+    raise typer.Exit(run([str(p) for p in paths]))
+
+
+@app.command()
+def bench(as_json: JsonFlag = False) -> None:
+    """Measure speed and memory against other libraries on the same file in the same run."""
+    root = Path(__file__).parents[2]
+    sys.path.insert(0, str(root))
+    try:
+        from benchmarks.speed import run_all
+    except ImportError as error:
+        raise BrutoError(f"The benchmarks need the project's folder and its development set-up ({error}): use ./run bench there.") from error
+    results = run_all(_say)
+    if as_json:
+        _print_json(results)
+    else:
+        typer.echo(json.dumps(results, indent=1))
+
+
+COMMANDS = {"inspect", "measure", "develop", "compare", "merge", "simulate", "demo", "open", "bench"}
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Entry point; returns the exit code."""
+    args = sys.argv[1:] if arguments is None else arguments
+    if not args or (args[0] not in COMMANDS and not args[0].startswith("-")):
+        args = ["open", *args] if args else ["open", "."]
+    try:
+        app(args=args)
+        return 0
+    except SystemExit as end:
+        return end.code if isinstance(end.code, int) else 0
+    except BrutoError as error:
+        _say(f"bruto: {error}")
+        return 1
+    except MemoryError:
+        _say("bruto: there is not enough memory for this; close other programs or work on fewer files.")
+        return 1
+    except KeyboardInterrupt:
+        _say("bruto: stopped; nothing was written.")
+        return 130
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,132 @@
+"""Finished pictures out: JPEG, PNG and TIFF with profile and Exif, written atomically."""
+
+from __future__ import annotations
+
+import io
+import struct
+import zlib
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import cv2
+import imagecodecs
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+from PIL import Image
+
+from bruto.color.spaces import decode_srgb, encode_srgb
+from bruto.container.rawframe import RawMeta
+from bruto.deliver.icc import profile
+from bruto.errors import BrutoError
+from bruto.files import atomic_path
+
+FORMATS = {".jpg": "JPEG", ".jpeg": "JPEG", ".png": "PNG", ".tif": "TIFF", ".tiff": "TIFF", ".avif": "AVIF", ".jxl": "JPEG XL"}
+JPEG_QUALITY = 92
+
+
+@dataclass(frozen=True)
+class Ticket:
+    """How a picture is delivered: output `space`, `bits` a channel (8 or 16), `long_edge` in pixels or None, JPEG `quality`, Exif or not."""
+
+    space: str = "srgb"
+    bits: int = 8
+    long_edge: int | None = None
+    quality: int = JPEG_QUALITY
+    keep_exif: bool = True
+
+
+def check_ticket(path: Path, ticket: Ticket) -> None:
+    """Refuse what cannot be written, before work is done; raises `BrutoError`."""
+    kind = FORMATS.get(path.suffix.lower())
+    if kind is None:
+        raise BrutoError(f"Cannot write '{path.suffix or path.name}': the name must end in {', '.join(sorted(FORMATS))}.")
+    if ticket.bits not in (8, 16):
+        raise BrutoError(f"Pictures have 8 or 16 bits a channel, not {ticket.bits}.")
+    if ticket.space == "linear" and kind != "TIFF":
+        raise BrutoError("Linear light is written as TIFF only: let the name end in .tif.")
+    if ticket.bits == 16 and kind in ("JPEG", "AVIF"):
+        raise BrutoError(f"{kind} holds 8 bits here: choose PNG, TIFF or JPEG XL for 16.")
+    if ticket.long_edge is not None and not 16 <= ticket.long_edge <= 65000:
+        raise BrutoError(f"The long edge must lie between 16 and 65000 px, not {ticket.long_edge}.")
+
+
+def resize_linear(picture: NDArray, long_edge: int | None) -> NDArray:
+    """Reduce an encoded picture (H, W, 3) to a long edge, averaging light instead of codes; never enlarges."""
+    h, w = picture.shape[:2]
+    if long_edge is None or max(h, w) <= long_edge:
+        return picture
+    scale = long_edge / max(h, w)
+    size = (max(1, round(w * scale)), max(1, round(h * scale)))
+    if picture.dtype == np.float32:
+        return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    top = float(np.iinfo(picture.dtype).max)
+    table = decode_srgb(np.arange(int(top) + 1) / top).astype(np.float32)
+    small = cv2.resize(table[picture], size, interpolation=cv2.INTER_AREA)
+    return np.rint(encode_srgb(small) * top).astype(picture.dtype)
+
+
+def exif_bytes(meta: RawMeta, width: int, height: int) -> bytes:
+    """Exif of a developed picture: what the source says, upright."""
+    exif = Image.Exif()
+    exif[274] = 1
+    for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken), (270, meta.description)):
+        if value:
+            exif[tag] = value
+    exif[305] = "Bruto 0.1"
+    sub: dict[int, Any] = exif.get_ifd(34665)
+    for tag, number in ((33434, meta.exposure_s), (33437, meta.f_number), (37386, meta.focal_mm)):
+        if number:
+            sub[tag] = float(number)
+    if meta.iso:
+        sub[34855] = min(65535, round(meta.iso))
+    if meta.focal_35mm:
+        sub[41989] = round(meta.focal_35mm)
+    if meta.taken:
+        sub[36867] = meta.taken
+    sub[40962], sub[40963] = width, height
+    return exif.tobytes()
+
+
+def _png(picture: NDArray, icc: bytes, exif: bytes | None) -> bytes:
+    """PNG with profile and Exif chunks put behind the header (PNG, third edition: iCCP, eXIf)."""
+    data = imagecodecs.png_encode(picture)
+
+    def chunk(name: bytes, body: bytes) -> bytes:
+        return struct.pack(">I", len(body)) + name + body + struct.pack(">I", zlib.crc32(name + body))
+
+    extra = chunk(b"iCCP", b"ICC profile\0\0" + zlib.compress(icc))
+    if exif:
+        extra += chunk(b"eXIf", exif.removeprefix(b"Exif\0\0"))
+    head = 8 + 25  # signature and IHDR
+    return data[:head] + extra + data[head:]
+
+
+def write_picture(path: str | Path, picture: NDArray, ticket: Ticket, meta: RawMeta) -> None:
+    """Write an upright picture (H, W, 3): uint8 or uint16 encoded, or float32 linear. Raises `BrutoError`; leaves nothing half-written."""
+    path = Path(path)
+    check_ticket(path, ticket)
+    picture = resize_linear(picture, ticket.long_edge)
+    icc = profile(ticket.space)
+    exif = exif_bytes(meta, picture.shape[1], picture.shape[0]) if ticket.keep_exif else None
+    kind = FORMATS[path.suffix.lower()]
+    with atomic_path(path) as temporary:
+        if kind == "JPEG":
+            stream = io.BytesIO()
+            extra = {"exif": exif} if exif else {}
+            Image.fromarray(picture).save(stream, "JPEG", quality=ticket.quality, subsampling=0 if ticket.quality >= 90 else 2, icc_profile=icc, **extra)
+            temporary.write_bytes(stream.getvalue())
+        elif kind == "PNG":
+            temporary.write_bytes(_png(picture, icc, exif))
+        elif kind == "TIFF":
+            tags: list[tuple] = [(34675, 7, len(icc), icc, True)]
+            if exif is not None:
+                tags += [(tag, "s", 0, value, True) for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken)) if value]
+            tifffile.imwrite(temporary, picture, photometric="rgb", compression="deflate", predictor=3 if picture.dtype == np.float32 else 2, rowsperstrip=64,
+                             extratags=tags, metadata=None, software="Bruto 0.1", maxworkers=2)
+        elif kind == "AVIF":
+            extra = {"exif": exif} if exif else {}
+            Image.fromarray(picture).save(temporary, "AVIF", quality=min(ticket.quality, 90), icc_profile=icc, **extra)
+        else:
+            temporary.write_bytes(imagecodecs.jpegxl_encode(picture, distance=0.8 if ticket.bits == 8 else 0.3, effort=4))

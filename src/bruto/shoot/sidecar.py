@@ -1,0 +1,114 @@
+"""The file beside the raw: recipe, history, pick and note of one shot (`NAME.dng.bruto.json`).
+
+Saved atomically with a revision number, so that a change made by another program in the meantime is noticed instead of
+overwritten. Where the folder cannot be written, the file goes to the user's data folder under the original's content hash.
+A damaged sidecar is kept aside, never deleted.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+
+from bruto.develop.recipe import Recipe, recipe_from
+from bruto.errors import BrutoError, FileProblem
+from bruto.files import write_bytes
+
+SUFFIX = ".bruto.json"
+HISTORY = 200
+"""Steps of history kept."""
+
+
+@dataclass
+class Sidecar:
+    """`history`: recipes before each change, oldest first, with what was changed; `position`: where in it the shot stands."""
+
+    recipe: Recipe = field(default_factory=Recipe)
+    history: list[tuple[str, dict]] = field(default_factory=list)
+    future: list[tuple[str, dict]] = field(default_factory=list)
+    pick: bool = False
+    note: str = ""
+    revision: int = 0
+    unknown: dict[str, Any] = field(default_factory=dict)
+
+
+def sidecar_path(original: str | Path) -> Path:
+    """Where the sidecar of a file lies when its folder can be written."""
+    original = Path(original)
+    return original.with_name(original.name + SUFFIX)
+
+
+def _fallback(original: Path) -> Path:
+    digest = hashlib.sha256()
+    with original.open("rb") as stream:
+        digest.update(stream.read(1 << 20))
+        stream.seek(0, 2)
+        digest.update(str(stream.tell()).encode())
+    return Path(platformdirs.user_data_dir("bruto")) / "sidecars" / (digest.hexdigest()[:32] + SUFFIX)
+
+
+def existing_sidecar(original: str | Path) -> Path | None:
+    """The sidecar that exists, beside the file or in the user's data folder."""
+    beside = sidecar_path(original)
+    if beside.is_file():
+        return beside
+    try:
+        spare = _fallback(Path(original))
+    except OSError:
+        return None
+    return spare if spare.is_file() else None
+
+
+def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:
+    """The sidecar of a file, or a fresh one, and a message where something was wrong with it ("" otherwise)."""
+    path = existing_sidecar(original)
+    if path is None:
+        return Sidecar(), ""
+    try:
+        data = json.loads(path.read_text("utf-8"))
+        if not isinstance(data, dict):
+            raise BrutoError("it is not a JSON object")
+        known = {"recipe", "history", "future", "pick", "note", "revision"}
+        steps = {k: [(str(t), dict(r)) for t, r in data.get(k, [])] for k in ("history", "future")}
+        return Sidecar(recipe_from(data.get("recipe", {})), steps["history"], steps["future"], bool(data.get("pick")), str(data.get("note", "")),
+                       int(data.get("revision", 0)), {k: v for k, v in data.items() if k not in known}), ""
+    except (ValueError, TypeError, OSError, BrutoError) as error:
+        aside = path.with_name(path.name + ".damaged")
+        try:
+            write_bytes(aside, path.read_bytes())
+            return Sidecar(revision=-1), f"{path.name} cannot be used ({error}); it is kept as {aside.name} and the default recipe is shown."
+        except (OSError, BrutoError):
+            return Sidecar(revision=-1), f"{path.name} cannot be used ({error}); the default recipe is shown."
+
+
+def save_sidecar(original: str | Path, sidecar: Sidecar) -> Path:
+    """Write a sidecar; returns where. Raises `FileProblem` when another program changed it meanwhile, or nothing can be written."""
+    original = Path(original)
+    current = existing_sidecar(original)
+    if current is not None and sidecar.revision >= 0:
+        try:
+            there = int(json.loads(current.read_text("utf-8")).get("revision", 0))
+        except (ValueError, OSError, AttributeError):
+            there = sidecar.revision
+        if there != sidecar.revision:
+            raise FileProblem(f"{current} was changed by another program; open the shot again to see its values.")
+    sidecar.revision = max(0, sidecar.revision) + 1
+    data = {
+        **sidecar.unknown, "revision": sidecar.revision, "recipe": sidecar.recipe.model_dump(by_alias=True), "pick": sidecar.pick, "note": sidecar.note,
+        "history": sidecar.history[-HISTORY:], "future": sidecar.future[-HISTORY:],
+    }
+    body = json.dumps(data, indent=1).encode() + b"\n"
+    target = current or sidecar_path(original)
+    try:
+        write_bytes(target, body)
+        return target
+    except FileProblem:
+        spare = _fallback(original)
+        spare.parent.mkdir(parents=True, exist_ok=True)
+        write_bytes(spare, body)
+        return spare
