@@ -74,6 +74,7 @@ class Developer:
         self._levels: dict[int, NDArray[np.float32]] = {}
         self._stages: OrderedDict[tuple, NDArray[np.float32]] = OrderedDict()
         self._base: Base | None = None
+        self._piece: tuple[Rect, tuple[NDArray[np.float32], int, int]] | None = None
         self._lock = threading.Lock()
 
     # -- raw side -----------------------------------------------------------------------------------------------------
@@ -198,7 +199,9 @@ class Developer:
                 rect = rect or Rect(0, 0, w, h)
 
                 def make() -> NDArray[np.float32]:
-                    whole, dx, dy = self._stage((1, rect), lambda: _boxed(self.piece(rect)))[0]  # type: ignore[arg-type]
+                    if self._piece is None or self._piece[0] != rect:
+                        self._piece = (rect, self.piece(rect))
+                    whole, dx, dy = self._piece[1]
                     area = ((rect.x - dx) / w, (rect.y - dy) / h, (rect.x - dx + whole.shape[1]) / w, (rect.y - dy + whole.shape[0]) / h)
                     done = self._detail(whole, recipe, 1, area)
                     return np.ascontiguousarray(done[dy : dy + rect.height, dx : dx + rect.width])
@@ -242,6 +245,21 @@ class Developer:
         return np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0) * np.float32(2.0**self.source.meta.baseline_exposure)
 
 
-def _boxed(value: tuple) -> list:
-    """The stage cache holds arrays; a piece with its offset travels as one item."""
-    return [value]
+def stored_rect(rect: Rect, orientation: int, size: tuple[int, int]) -> Rect:
+    """A rectangle of the upright picture in unoriented pixels; `size` is the unoriented (width, height)."""
+    w, h = size
+
+    def stored(x: int, y: int) -> tuple[int, int]:
+        if orientation in (6, 7):  # turned clockwise
+            x, y = y, h - 1 - x
+        elif orientation in (5, 8):
+            x, y = w - 1 - y, x
+        elif orientation in (3, 4):
+            x, y = w - 1 - x, h - 1 - y
+        if orientation in (2, 4, 5, 7):
+            x = w - 1 - x
+        return x, y
+
+    x0, y0 = stored(rect.x, rect.y)
+    x1, y1 = stored(rect.x + rect.width - 1, rect.y + rect.height - 1)
+    return Rect(min(x0, x1), min(y0, y1), abs(x1 - x0) + 1, abs(y1 - y0) + 1)

@@ -1,0 +1,162 @@
+"""Deliver: a ticket (size, space, format) and the queue with progress, cancel and retry."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from bruto.deliver import jobs
+from bruto.deliver.encoders import Ticket
+
+FORMATS = (("JPEG", ".jpg", 8), ("PNG, 8 bit", ".png", 8), ("PNG, 16 bit", ".png", 16), ("TIFF, 16 bit", ".tif", 16), ("AVIF", ".avif", 8), ("JPEG XL", ".jxl", 8))
+SIZES = (("Full size", None), ("3840 px long edge", 3840), ("2048 px long edge", 2048), ("1280 px long edge", 1280))
+SPACES = (("sRGB: for anywhere", "srgb"), ("Display P3: wider, for newer screens", "display-p3"), ("Rec. 2020", "rec2020"))
+
+
+class JobRow(QWidget):
+    """One delivery in the queue."""
+
+    cancel = Signal(object)
+    retry = Signal(object)
+
+    def __init__(self, job: jobs.Job) -> None:
+        super().__init__()
+        self.setObjectName("row")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.job = job
+        layout = QGridLayout(self)
+        layout.setContentsMargins(12, 7, 10, 7)
+        name = QLabel(f"{job.source.name}  →  {job.output.name}")
+        name.setStyleSheet("font-weight: bold;")
+        layout.addWidget(name, 0, 0)
+        self.state = QLabel("")
+        self.state.setObjectName("quiet")
+        self.state.setWordWrap(True)
+        layout.addWidget(self.state, 1, 0)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(8)
+        layout.addWidget(self.bar, 2, 0)
+        self.button = QPushButton("Cancel")
+        self.button.setFixedWidth(92)
+        self.button.clicked.connect(self._pressed)
+        layout.addWidget(self.button, 0, 1, 3, 1, Qt.AlignmentFlag.AlignVCenter)
+        layout.setColumnStretch(0, 1)
+        self.refresh()
+
+    def _pressed(self) -> None:
+        (self.retry if self.job.state in (jobs.FAILED, jobs.STOPPED) else self.cancel).emit(self.job)
+
+    def refresh(self) -> None:
+        j = self.job
+        self.bar.setValue(round(100 * j.progress))
+        self.bar.setVisible(j.state in (jobs.RUNNING, jobs.WAITING))
+        self.state.setText(f"{j.state}{': ' + j.message if j.message else ''} · {j.output.parent}")
+        self.state.setObjectName("warning" if j.state == jobs.FAILED else "quiet")
+        self.state.style().polish(self.state)
+        self.button.setText("Try again" if j.state in (jobs.FAILED, jobs.STOPPED) else "Cancel")
+        self.button.setVisible(j.state != jobs.DONE)
+
+
+class DeliverPage(QWidget):
+    """Emits `wanted(folder, suffix, ticket, all shots or the current one)`."""
+
+    wanted = Signal(object, str, object, bool)
+
+    def __init__(self, queue: jobs.Queue) -> None:
+        super().__init__()
+        self.queue = queue
+        self.rows: dict[int, JobRow] = {}
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        middle = QVBoxLayout()
+        middle.setContentsMargins(18, 12, 18, 12)
+        title = QLabel("Queue")
+        title.setObjectName("heading")
+        middle.addWidget(title)
+        self.empty = QLabel("Nothing is waiting. Set the ticket at the right and deliver this shot, or all of them; they are developed here in the background while you go on.")
+        self.empty.setObjectName("quiet")
+        self.empty.setWordWrap(True)
+        middle.addWidget(self.empty)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        body = QWidget()
+        body.setObjectName("panelBody")
+        self.column = QVBoxLayout(body)
+        self.column.setContentsMargins(0, 0, 6, 0)
+        self.column.addStretch(1)
+        scroll.setWidget(body)
+        middle.addWidget(scroll, 1)
+        holder = QWidget()
+        holder.setObjectName("panel")
+        holder.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        holder.setLayout(middle)
+        layout.addWidget(holder, 1)
+        side = QWidget()
+        side.setObjectName("panel")
+        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        side.setFixedWidth(334)
+        form = QVBoxLayout(side)
+        form.setContentsMargins(12, 8, 12, 10)
+        form.setSpacing(5)
+        heading = QLabel("Ticket")
+        heading.setObjectName("heading")
+        form.addWidget(heading)
+        self.format, self.size, self.space = QComboBox(), QComboBox(), QComboBox()
+        for label, box, entries in (("Format", self.format, FORMATS), ("Size", self.size, SIZES), ("Colour space", self.space, SPACES)):
+            form.addWidget(QLabel(label))
+            for entry in entries:
+                box.addItem(entry[0], entry)
+            box.setAccessibleName(label)
+            form.addWidget(box)
+        form.addWidget(QLabel("Folder"))
+        line = QHBoxLayout()
+        self.folder = QLineEdit()
+        self.folder.setAccessibleName("Folder")
+        browse = QPushButton("Choose…")
+        browse.clicked.connect(self._browse)
+        line.addWidget(self.folder, 1)
+        line.addWidget(browse)
+        form.addLayout(line)
+        self.exif = QCheckBox("Keep shooting data (Exif)")
+        self.exif.setChecked(True)
+        form.addWidget(self.exif)
+        form.addSpacing(8)
+        self.this = QPushButton("Deliver this shot")
+        self.this.setObjectName("primary")
+        self.every = QPushButton("Deliver all shots")
+        self.this.clicked.connect(lambda: self._send(False))
+        self.every.clicked.connect(lambda: self._send(True))
+        form.addWidget(self.this)
+        form.addWidget(self.every)
+        self.note = QLabel("Originals are never written. A file of the same name gets a number.")
+        self.note.setObjectName("quiet")
+        self.note.setWordWrap(True)
+        form.addWidget(self.note)
+        form.addStretch(1)
+        layout.addWidget(side)
+
+    def _browse(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Folder for finished pictures", self.folder.text())
+        if chosen:
+            self.folder.setText(chosen)
+
+    def _send(self, every: bool) -> None:
+        _, suffix, bits = self.format.currentData()
+        ticket = Ticket(self.space.currentData()[1], bits, self.size.currentData()[1], keep_exif=self.exif.isChecked())
+        self.wanted.emit(Path(self.folder.text()), suffix, ticket, every)
+
+    def job_changed(self, job: jobs.Job) -> None:
+        """A job was added or moved on (called on the interface thread)."""
+        row = self.rows.get(job.number)
+        if row is None:
+            row = JobRow(job)
+            row.cancel.connect(self.queue.cancel)
+            row.retry.connect(self.queue.retry)
+            self.rows[job.number] = row
+            self.column.insertWidget(0, row)
+            self.empty.hide()
+        row.refresh()

@@ -1,0 +1,356 @@
+"""Develop: stage, light strip and ledger of the current shot, and the talk with the render thread."""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from bruto.app.ledger import Ledger
+from bruto.app.models import Edit
+from bruto.app.stage import Stage
+from bruto.app.strip import LightStrip
+from bruto.app.worker import Worker
+from bruto.color.spaces import lightness
+from bruto.container.picture import decode_jpeg, read_picture
+from bruto.develop.engine import Developer, Rect, orient, stored_rect
+from bruto.develop.light import scene_light
+from bruto.develop.recipe import Recipe
+from bruto.develop.source import open_source
+from bruto.develop.suggest import suggest_all
+from bruto.errors import BrutoError
+from bruto.shoot.shots import Shot
+
+KEPT_OPEN = 2
+"""Developers of recent shots kept in memory."""
+SAVE_AFTER_MS = 600
+MOST_PIECE = 8_000_000
+"""Pixels of a sharp piece at most."""
+
+
+class DevelopPage(QWidget):
+    """Emits `status(pointer, timing, saved)` texts and `problem`."""
+
+    status = Signal(str, str, str)
+    problem = Signal(str)
+    ready = Signal()
+
+    def __init__(self, worker: Worker) -> None:
+        super().__init__()
+        self.worker = worker
+        self.shot: Shot | None = None
+        self.edit: Edit | None = None
+        self.developer: Developer | None = None
+        self._open: OrderedDict[str, Developer] = OrderedDict()
+        self._lights: dict[str, Any] = {}
+        self._edits: dict[str, Edit] = {}
+        self.last_render_ms = 0.0
+        self._save_timer = QTimer(self)
+        self._save_timer.setSingleShot(True)
+        self._save_timer.setInterval(SAVE_AFTER_MS)
+        self._save_timer.timeout.connect(self.save)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self._bar())
+        self.stage = Stage()
+        middle.addWidget(self.stage, 1)
+        self.strip = LightStrip()
+        middle.addWidget(self.strip)
+        layout.addLayout(middle, 1)
+        self.ledger = Ledger()
+        layout.addWidget(self.ledger)
+        self.stage.view_changed.connect(self._view_changed)
+        self.stage.picked.connect(self._picked)
+        self.stage.pointed.connect(self._pointed)
+        self.strip.handle_moved.connect(lambda tone, final: self.edit and self.edit.change("tone", final=final, tone=tone))
+        self.ledger.pick_white.connect(self.stage.set_picking)
+        self.fit_button.clicked.connect(lambda: self.stage.set_fit())
+        self.one_button.clicked.connect(lambda: self.stage.set_one_to_one())
+        self.before_button.pressed.connect(lambda: self.hold_before(True))
+        self.before_button.released.connect(lambda: self.hold_before(False))
+
+    def _bar(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("stageBar")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar.setFixedHeight(36)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(10, 0, 10, 0)
+        row.setSpacing(8)
+        self.tag = QLabel("NOTHING OPEN")
+        self.tag.setObjectName("tag")
+        row.addWidget(self.tag)
+        self.kind = QLabel("")
+        self.kind.setObjectName("onStage")
+        row.addWidget(self.kind)
+        row.addStretch(1)
+        self.fit_button, self.one_button, self.before_button = QPushButton("Fit"), QPushButton("1:1"), QPushButton("Before")
+        for button, tip in ((self.fit_button, "Whole picture (Z)"), (self.one_button, "One pixel of the raw on one of the screen (Z)"),
+                            (self.before_button, "Hold to see the picture before your corrections (B)")):
+            button.setObjectName("onStage")
+            button.setToolTip(tip)
+            row.addWidget(button)
+        return bar
+
+    # -- opening ------------------------------------------------------------------------------------------------------
+
+    def open_shot(self, shot: Shot | None) -> None:
+        """Show a shot: its preview at once, then the raw."""
+        self.save()
+        self.ledger.pick_button.setChecked(False)
+        self.worker.forget("open", "base", "piece", "before", "suggest", "light")
+        self.shot, self.developer = shot, None
+        self.stage.message = ""
+        self.stage.set_piece(None)
+        self.stage.set_before(None)
+        self.strip.set_light(None)
+        if shot is None:
+            self.edit = None
+            self.tag.setText("NOTHING OPEN")
+            self.kind.setText("")
+            self.stage.set_frame(0, 0)
+            self.stage.message = "Open a folder of DNG files with Ctrl+O, or drop one here."
+            self.ledger.show_edit(None)
+            return
+        if shot.problem:
+            self.edit = None
+            self.tag.setText("CANNOT BE OPENED")
+            self.kind.setText(shot.main.name)
+            self.stage.set_frame(0, 0)
+            self.stage.message = shot.problem
+            self.ledger.show_edit(None)
+            self.stage.update()
+            self.ready.emit()
+            return
+        assert shot.meta is not None
+        edit = self._edits.get(str(shot.main))
+        if edit is None:
+            edit = Edit(shot.main)
+            edit.changed.connect(self._edit_changed)
+            edit.suggested.connect(self.ledger.refresh)
+            edit.suggested.connect(self._suggested)
+            edit.message.connect(self.problem.emit)
+            self._edits[str(shot.main)] = edit
+            if edit.problem:
+                self.problem.emit(edit.problem)
+        self.edit = edit
+        self.stage.set_frame(*shot.meta.upright_size)
+        self.ledger.show_edit(edit, notice=" ".join(shot.meta.warnings))
+        self.strip.set_recipe(edit.recipe)
+        self.strip.set_suggested(edit.suggestions["tone"].value if "tone" in edit.suggestions else None)
+        self._show_preview(shot)
+        known = self._open.get(str(shot.main))
+        if known is not None:
+            self._opened(known)
+            return
+        path = shot.main
+        self.worker.ask("open", lambda: Developer(open_source(path)), self._opened, self._failed)
+
+    def _show_preview(self, shot: Shot) -> None:
+        if shot.preview is None:
+            self.tag.setText("READING …")
+            return
+        try:
+            assert shot.meta is not None
+            picture = decode_jpeg(shot.preview)
+            w, h = shot.meta.upright_size
+            if (picture.shape[1] > picture.shape[0]) != (w > h):
+                picture = orient(picture, shot.meta.orientation)
+            self.stage.set_base(picture)
+            self.tag.setText("PREVIEW INSIDE THE FILE")
+        except BrutoError:
+            self.tag.setText("READING …")
+
+    def _failed(self, message: str) -> None:
+        self.tag.setText("CANNOT BE OPENED")
+        self.stage.base = None
+        self.stage.message = message
+        self.stage.update()
+        self.problem.emit(message)
+        self.ready.emit()
+
+    def _opened(self, developer: Developer) -> None:
+        assert self.edit is not None and self.shot is not None
+        self.developer = developer
+        key = str(self.shot.main)
+        self._open[key] = developer
+        self._open.move_to_end(key)
+        while len(self._open) > KEPT_OPEN:
+            self._open.popitem(last=False)
+        kind = {"mosaic": "RAW, developed", "linear": "PROCESSED RAW, developed", "picture": "PICTURE ONLY, developed"}[developer.source.kind]
+        if developer.source.meta.description.startswith(("mean of", "median of", "bracket of")):
+            kind = "MERGED, developed"
+        self._developed_tag = kind
+        w, h = developer.source.size
+        bits = {"mosaic": "mosaic", "linear": "linear", "picture": "8-bit picture"}[developer.source.kind]
+        self.kind.setText(f"{w * h / 1e6:.0f} MP {bits}, {developer.source.meta.width} × {developer.source.meta.height}")
+        self.ledger.show_edit(self.edit, developer.as_shot(), self.ledger.notice.text())
+        self._render()
+        if self.edit.suggestions:
+            self._suggested()
+        else:
+            self.worker.ask("suggest", lambda: suggest_all(developer), self.edit.set_suggestions, self.problem.emit)
+        if key in self._lights:
+            self.strip.set_light(self._lights[key])
+        else:
+            self.worker.ask("light", lambda: scene_light(developer), lambda found: self._got_light(key, found), self.problem.emit)
+
+    def _got_light(self, key: str, found: Any) -> None:
+        self._lights[key] = found
+        self.strip.set_light(found)
+
+    def _suggested(self) -> None:
+        if self.edit is not None and "tone" in self.edit.suggestions:
+            self.strip.set_suggested(self.edit.suggestions["tone"].value)
+
+    # -- rendering ----------------------------------------------------------------------------------------------------
+
+    def factor(self) -> int:
+        """The coarsest view that is still sharp at the stage's zoom."""
+        scale = self.stage.zoom * self.stage.devicePixelRatioF()
+        factor = 2
+        while factor < 16 and 1 / (factor * 2) >= scale * 0.8:
+            factor *= 2
+        return factor
+
+    def needs_piece(self) -> bool:
+        scale = self.stage.zoom * self.stage.devicePixelRatioF()
+        _, _, w, h = self.stage.visible()
+        return scale > 0.62 and w * h <= MOST_PIECE
+
+    def _render(self) -> None:
+        developer, edit = self.developer, self.edit
+        if developer is None or edit is None:
+            return
+        recipe, factor = edit.recipe, self.factor()
+        orientation = developer.source.meta.orientation
+        began = time.perf_counter()
+
+        def timed(work: Callable[[], Any]) -> Callable[[], Any]:
+            def run() -> Any:
+                start = time.perf_counter()
+                return work(), (time.perf_counter() - start) * 1e3
+
+            return run
+
+        self.worker.ask("base", timed(lambda: orient(developer.view(recipe, factor), orientation)), lambda found: self._got_base(found, began), self.problem.emit)
+        if self.needs_piece():
+            x, y, w, h = self.stage.visible()
+            rect = stored_rect(Rect(x, y, w, h), orientation, developer.source.size)
+            self.worker.ask("piece", timed(lambda: orient(developer.view(recipe, 1, rect), orientation)), lambda found: self._got_piece(found, (x, y, w, h)), self.problem.emit)
+        else:
+            self.worker.forget("piece")
+            self.stage.set_piece(None)
+
+    def _got_base(self, found: tuple[Any, float], began: float) -> None:
+        picture, ms = found
+        self.stage.set_base(picture)
+        self.last_render_ms = ms
+        self.change_to_screen_ms = (time.perf_counter() - began) * 1e3
+        self.tag.setText(self._developed_tag)
+        self.status.emit("", f"rendered in {ms:.0f} ms", "")
+        self.ready.emit()
+
+    def _got_piece(self, found: tuple[Any, float], rect: tuple[int, int, int, int]) -> None:
+        picture, ms = found
+        if rect == self.stage.visible() or self.stage.piece is None:
+            self.stage.set_piece(picture, rect)
+        self.status.emit("", f"rendered in {ms:.0f} ms at 1:1", "")
+
+    def _view_changed(self) -> None:
+        at_one = abs(self.stage.zoom * self.stage.devicePixelRatioF() - 1) < 1e-3
+        self.fit_button.setText("Fit ·" if self.stage.fit else "Fit")
+        self.one_button.setText("1:1 ·" if at_one else "1:1")
+        self._render()
+
+    def _edit_changed(self) -> None:
+        if self.edit is None:
+            return
+        self.ledger.refresh()
+        self.strip.set_recipe(self.edit.recipe)
+        self._render()
+        self._save_timer.start()
+        self.status.emit("", "", "not saved yet")
+
+    def save(self) -> None:
+        """Write the sidecar now."""
+        self._save_timer.stop()
+        if self.edit is not None:
+            self.edit.save()
+            self.status.emit("", "", "saved beside the file" if self.edit.sidecar.revision > 0 else "")
+
+    # -- intents ------------------------------------------------------------------------------------------------------
+
+    def hold_before(self, on: bool) -> None:
+        """Show the default development while held."""
+        self.stage.show_before = on
+        developer = self.developer
+        if on and developer is not None:
+            factor, orientation = self.factor(), developer.source.meta.orientation
+            self.tag.setText("BEFORE, default values")
+            self.worker.ask("before", lambda: orient(developer.view(Recipe(), factor), orientation), self.stage.set_before, self.problem.emit)
+        elif developer is not None:
+            self.tag.setText(self._developed_tag)
+        self.stage.update()
+
+    def toggle_zoom(self) -> None:
+        self.stage.set_one_to_one() if self.stage.fit else self.stage.set_fit()
+
+    def _picked(self, x: float, y: float) -> None:
+        developer, edit = self.developer, self.edit
+        if developer is None or edit is None:
+            return
+        w, h = self.stage.frame_size
+        place = stored_rect(Rect(int(x * w), int(y * h), 1, 1), developer.source.meta.orientation, developer.source.size)
+        sw, sh = developer.source.size
+        kelvin, duv = developer.white_from(place.x / sw, place.y / sh)
+        edit.change("white from the picture", temperature=round(kelvin), tint=round(duv, 4))
+        self.ledger.pick_button.setChecked(False)
+
+    def _pointed(self, x: float, y: float) -> None:
+        image = self.stage.base
+        if image is None or not (0 <= x < 1 and 0 <= y < 1):
+            self.status.emit(" ", "", "")
+            return
+        c = image.pixelColor(int(x * image.width()), int(y * image.height()))
+        linear = [v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4 for v in (c.redF(), c.greenF(), c.blueF())]
+        y_out = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+        text = f"Pointer: L* {float(lightness(y_out)):.0f}"
+        if self.developer is not None and self.edit is not None:
+            ev = scene_ev_at(self.developer, x, y)
+            if ev is not None:
+                text = f"Pointer: {ev + self.edit.recipe.exposure:+.1f} EV scene → L* {float(lightness(y_out)):.0f}".replace("-", "−")
+        self.status.emit(text, "", "")
+
+
+def scene_ev_at(developer: Developer, x: float, y: float) -> float | None:
+    """Scene EV at a relative place of an upright picture, from a small view that is already there; None before that."""
+    import math
+
+    if 8 not in developer._levels or developer.source.meta.orientation != 1:
+        return None
+    rgb = developer._levels[8]
+    pixel = rgb[min(int(y * rgb.shape[0]), rgb.shape[0] - 1), min(int(x * rgb.shape[1]), rgb.shape[1] - 1)]
+    light = float(0.26 * pixel[0] + 0.68 * pixel[1] + 0.06 * pixel[2])
+    return math.log2(max(light, 2e-5) / 0.18) + developer.source.meta.baseline_exposure
+
+
+def thumbnail(shot: Shot) -> tuple[Any, str]:
+    """A small picture of a shot and what it is ("preview" or "picture")."""
+    import cv2
+
+    if shot.preview is not None and shot.meta is not None:
+        picture, kind = decode_jpeg(shot.preview), "preview"
+    elif shot.picture is not None:
+        picture, kind = read_picture(shot.picture).pixels, "picture"
+    else:
+        raise BrutoError("no preview")
+    scale = 160 / max(picture.shape)
+    return cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), kind

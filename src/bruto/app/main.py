@@ -1,0 +1,81 @@
+"""Starting the application."""
+
+from __future__ import annotations
+
+import sys
+import time
+from pathlib import Path
+
+import platformdirs
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from bruto.app import theme
+from bruto.errors import BrutoError
+
+
+def application() -> QApplication:
+    """The one QApplication, with fonts and style."""
+    app = QApplication.instance() or QApplication(["bruto"])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("Bruto")
+    app.setStyle("Fusion")
+    theme.load_fonts()
+    app.setFont(theme.font(12))
+    app.setStyleSheet(theme.style_sheet(theme.current()))
+    return app
+
+
+def run(paths: list[str], title: str = "", size: tuple[int, int] = (1280, 800), screenshot: Path | None = None, started: float | None = None) -> int:
+    """Open the window on paths; with `screenshot`, save a picture of it once the first shot is developed, and close."""
+    started = started or time.perf_counter()
+    app = application()
+    from bruto.app.window import Window  # the heavy imports come behind the splash of the platform
+
+    window = Window()
+    window.resize(*size)
+    window.show()
+    QTimer.singleShot(0, lambda: window.open_paths(list(paths), title))
+    if screenshot is not None:
+        _picture_when_ready(app, window, screenshot, started)
+    return app.exec()
+
+
+def _picture_when_ready(app: QApplication, window: object, path: Path, started: float) -> None:
+    usable: list[float] = []
+
+    def ready() -> None:
+        if not usable:
+            usable.append(time.perf_counter() - started)
+
+    def check() -> None:
+        quiet = usable and window.worker.idle()  # type: ignore[attr-defined]
+        if quiet:
+            window.grab().save(str(path))  # type: ignore[attr-defined]
+            sys.stdout.write(f"window usable after {usable[0]:.1f} s; screenshot: {path.resolve()}\n")
+            sys.stdout.flush()
+            window.close()  # type: ignore[attr-defined]
+            app.quit()
+
+    window.develop.ready.connect(ready)  # type: ignore[attr-defined]
+    timer = QTimer(app)
+    timer.timeout.connect(check)
+    timer.start(300)
+
+
+def demo_folder() -> Path:
+    """Where the demo shoot lies: made once, in the user's data folder."""
+    return Path(platformdirs.user_data_dir("bruto")) / "Orrin Saltern"
+
+
+def run_demo(size: str, screenshot: Path | None) -> int:
+    """Make the demo shoot if it is missing, then open it."""
+    started = time.perf_counter()
+    from bruto.simphone.demo import make_demo
+
+    try:
+        width, height = (int(v) for v in size.lower().split("x"))
+    except ValueError:
+        raise BrutoError(f"A window size looks like 1280x800, not '{size}'.") from None
+    folder = make_demo(demo_folder(), lambda text: sys.stderr.write(text + "\n"))
+    return run([str(folder)], "Orrin Saltern, one day", (width, height), screenshot, started)

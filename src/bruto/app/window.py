@@ -1,0 +1,424 @@
+"""The main window: tasks in working order, the shots at the left, one page a task, messages and shortcuts."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
+from PySide6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel, QMainWindow, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from bruto.app import theme
+from bruto.app.compare_page import ComparePage
+from bruto.app.deliver_page import DeliverPage
+from bruto.app.develop_page import DevelopPage, thumbnail
+from bruto.app.merge_page import MergePage
+from bruto.app.models import Shoot
+from bruto.app.shotlist import ShotList
+from bruto.app.stage import to_qimage
+from bruto.app.worker import Worker
+from bruto.compare.metrics import COMPARE_EDGE, Comparison, compare
+from bruto.container.picture import read_picture
+from bruto.deliver import jobs
+from bruto.deliver.encoders import Ticket
+from bruto.develop.engine import Developer, orient
+from bruto.develop.recipe import Recipe
+from bruto.errors import BrutoError
+from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
+from bruto.shoot.shots import Shot
+from bruto.shoot.sidecar import load_sidecar
+
+TASKS = ("Develop", "Compare", "Merge", "Deliver")
+NARROW = 1120
+"""Window width under which the shot list folds, pixels."""
+LOW = 720
+"""Window height under which the light strip folds."""
+
+
+class _FromThreads(QObject):
+    """Carries events of other threads to the interface thread."""
+
+    job = Signal(object)
+    progress = Signal(float, str)
+
+
+class Window(QMainWindow):
+    """The whole application in one window."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Bruto")
+        self.setAcceptDrops(True)
+        self.shoot = Shoot()
+        self.worker = Worker(("base", "piece", "before", "open", "light", "suggest", "compare", "thumb"))
+        self.background = Worker(("merge",))
+        self.queue = jobs.Queue()
+        self._threads = _FromThreads()
+        self.queue.changed.connect(self._threads.job.emit)
+        self._merge_stop = threading.Event()
+        self._compare_key: tuple | None = None
+        self._folded: dict[str, bool] = {}
+        central = QWidget()
+        column = QVBoxLayout(central)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._top_bar())
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        self.shots = ShotList(self.shoot)
+        row.addWidget(self.shots)
+        self.pages = QStackedWidget()
+        self.develop = DevelopPage(self.worker)
+        self.compare = ComparePage()
+        self.merge = MergePage()
+        self.deliver = DeliverPage(self.queue)
+        for page in (self.develop, self.compare, self.merge, self.deliver):
+            self.pages.addWidget(page)
+        row.addWidget(self.pages, 1)
+        column.addLayout(row, 1)
+        column.addWidget(self._status_bar())
+        self.setCentralWidget(central)
+        self._actions()
+        self.shots.chosen.connect(self.shoot.select)
+        self.shoot.current_changed.connect(self._current_changed)
+        self.shoot.opened.connect(self._shoot_opened)
+        self.develop.status.connect(self._status)
+        self.develop.problem.connect(self.say)
+        self.merge.start.connect(self._start_merge)
+        self.merge.stop.connect(self._merge_stop.set)
+        self.merge.open_result.connect(self._open_merged)
+        self.deliver.wanted.connect(self._deliver)
+        self._threads.job.connect(self.deliver.job_changed)
+        self._threads.progress.connect(self.merge.set_progress)
+        self.set_task("Develop")
+        self.develop.open_shot(None)
+
+    # -- parts ----------------------------------------------------------------------------------------------------------
+
+    def _top_bar(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("bar")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar.setFixedHeight(42)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(14, 0, 10, 0)
+        row.setSpacing(2)
+        brand = QLabel("bruto")
+        brand.setObjectName("brand")
+        row.addWidget(brand)
+        row.addSpacing(16)
+        self.task_buttons: dict[str, QPushButton] = {}
+        for k, task in enumerate(TASKS):
+            button = QPushButton(task)
+            button.setObjectName("task")
+            button.setCheckable(True)
+            button.setToolTip(f"{task} (Ctrl+{k + 1})")
+            button.clicked.connect(lambda _, t=task: self.set_task(t))
+            self.task_buttons[task] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        self.title = QLabel("")
+        self.title.setObjectName("quiet")
+        row.addWidget(self.title)
+        row.addSpacing(8)
+        self.list_button = QPushButton("Shots")
+        self.list_button.setToolTip("Show or fold the list of shots (F9)")
+        self.list_button.clicked.connect(lambda: self._fold("shots"))
+        self.theme_button = QPushButton("Dim")
+        self.theme_button.setToolTip("Dim theme for the night, light theme for the day (Ctrl+D)")
+        self.theme_button.clicked.connect(self.toggle_theme)
+        self.menu_button = QPushButton("Menu")
+        for button in (self.list_button, self.theme_button, self.menu_button):
+            row.addWidget(button)
+            row.addSpacing(4)
+        return bar
+
+    def _status_bar(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("statusBar")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar.setFixedHeight(24)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(14, 0, 14, 0)
+        row.setSpacing(18)
+        self.pointer, self.timing, self.saved, self.message = QLabel(""), QLabel(""), QLabel(""), QLabel("")
+        self.pointer.setMinimumWidth(190)
+        for label in (self.pointer, self.timing, self.saved):
+            label.setObjectName("quiet")
+            row.addWidget(label)
+        self.message.setObjectName("warning")
+        row.addWidget(self.message, 1)
+        return bar
+
+    def _actions(self) -> None:
+        menu = QMenu(self)
+        self.menu_button.setMenu(menu)
+
+        def add(text: str, keys: str, slot: Callable[[], Any]) -> QAction:
+            action = QAction(text, self)
+            if keys:
+                action.setShortcut(QKeySequence(keys))
+            action.triggered.connect(lambda _=False: slot())
+            menu.addAction(action)
+            self.addAction(action)
+            return action
+
+        add("Open a folder…", "Ctrl+O", self._choose_folder)
+        menu.addSeparator()
+        add("Undo", "Ctrl+Z", lambda: self.develop.edit and self.develop.edit.undo())
+        add("Redo", "Ctrl+Shift+Z", lambda: self.develop.edit and self.develop.edit.redo())
+        add("Take all suggestions", "T", lambda: self.develop.edit and self.develop.edit.take_all())
+        add("Reset all values", "Ctrl+R", lambda: self.develop.edit and self.develop.edit.reset())
+        add("Pick white in the picture", "W", lambda: self.develop.ledger.pick_button.toggle())
+        menu.addSeparator()
+        add("Whole picture or 1:1", "Z", self._toggle_zoom)
+        add("Next shot", "PgDown", lambda: self._step(1))
+        add("Previous shot", "PgUp", lambda: self._step(-1))
+        add("Fold or show the shots", "F9", lambda: self._fold("shots"))
+        add("Fold or show the light strip", "F10", lambda: self._fold("strip"))
+        menu.addSeparator()
+        for k, task in enumerate(TASKS):
+            add(task, f"Ctrl+{k + 1}", lambda t=task: self.set_task(t))
+        menu.addSeparator()
+        add("Dim or light theme", "Ctrl+D", self.toggle_theme)
+        add("Quit", "Ctrl+Q", self.close)
+
+    # -- opening --------------------------------------------------------------------------------------------------------
+
+    def open_paths(self, paths: list[str | Path], title: str = "") -> None:
+        """Open folders or files; a problem becomes a message."""
+        try:
+            self.shoot.open(paths, title)
+        except BrutoError as error:
+            self.say(str(error))
+
+    def _choose_folder(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Folder of shots", str(self.shoot.folder))
+        if chosen:
+            self.open_paths([chosen])
+
+    def _shoot_opened(self) -> None:
+        count = len(self.shoot.shots)
+        self.title.setText(f"{self.shoot.title} · {count} shot{'s' if count != 1 else ''}")
+        self.setWindowTitle(f"{self.shoot.title} – Bruto")
+        if not self.deliver.folder.text():
+            self.deliver.folder.setText(str(self.shoot.folder / "finished"))
+        self._next_thumb([s for s in self.shoot.shots if not s.problem])
+        if self.shoot.current is None:
+            if self.shoot.shots:
+                self.shots.select(self.shoot.sets[0].shots[0])
+            else:
+                self.develop.stage.message = f"No DNG files or pictures in {self.shoot.folder}. Open another folder with Ctrl+O."
+                self.develop.stage.update()
+
+    def _next_thumb(self, waiting: list[Shot]) -> None:
+        waiting = [s for s in waiting if s.name not in self.shots.model.thumbs]
+        if not waiting:
+            return
+        shot = waiting[0]
+
+        def done(found: tuple[Any, str]) -> None:
+            self.shots.model.set_thumb(shot.name, to_qimage(found[0]), found[1])
+            self._next_thumb(waiting[1:])
+
+        self.worker.ask("thumb", lambda: thumbnail(shot), done, lambda _: self._next_thumb(waiting[1:]))
+
+    def _current_changed(self) -> None:
+        shot = self.shoot.current
+        self.message.setText("")
+        self.develop.open_shot(shot)
+        self.merge.set_group(None if shot is None else self.shoot.set_of(shot))
+        self._compare_key = None
+        if self.pages.currentWidget() is self.compare:
+            self._compare()
+
+    # -- tasks ----------------------------------------------------------------------------------------------------------
+
+    def set_task(self, task: str) -> None:
+        """Turn to a task."""
+        for name, button in self.task_buttons.items():
+            button.setChecked(name == task)
+        self.pages.setCurrentIndex(TASKS.index(task))
+        if task == "Compare":
+            self._compare()
+
+    def task(self) -> str:
+        return TASKS[self.pages.currentIndex()]
+
+    def _compare(self) -> None:
+        shot, edit = self.shoot.current, self.develop.edit
+        if shot is None or shot.problem:
+            self.compare.show_waiting("Choose a shot to compare.")
+            return
+        if shot.raw is None or shot.picture is None:
+            self.compare.show_waiting("This shot has only one file. A shot with raw and phone picture can be compared.")
+            return
+        assert edit is not None
+        developer, recipe = self.develop.developer, edit.recipe
+        key = (shot.name, recipe)
+        if key == self._compare_key:
+            return
+        if developer is None:  # still opening
+            QTimer.singleShot(60, lambda: self.task() == "Compare" and self._compare())
+            self.compare.show_waiting("Reading …")
+            return
+        self.compare.show_waiting("Developing and aligning both …")
+        picture_path = shot.picture
+
+        def work() -> Comparison:
+            return compare(_for_grid(developer, recipe), read_picture(picture_path).pixels)
+
+        def done(found: Comparison) -> None:
+            self._compare_key = key
+            self.compare.show_comparison(found, ("raw, developed", "phone's picture"))
+
+        self.worker.ask("compare", work, done, self.compare.show_waiting)
+
+    def _start_merge(self, files: list[Path], kind: str, output: Path) -> None:
+        self._merge_stop.clear()
+
+        def work() -> MergeResult:
+            given: list[str | Path] = list(files)
+            if kind == "exposure":
+                return merge_exposure(given, output, progress=self._threads.progress.emit, cancelled=self._merge_stop.is_set)
+            return merge_noise(given, output, method=kind, progress=self._threads.progress.emit, cancelled=self._merge_stop.is_set)
+
+        self.background.ask("merge", work, self._merged, lambda text: self.merge.finish(None, text))
+
+    def _merged(self, result: MergeResult) -> None:
+        self.shoot.add_file(result.output)
+        self.merge.finish(result)
+        from bruto.container.dng_reader import read_dng_meta
+
+        w, h = read_dng_meta(result.output).meta.upright_size
+        self.merge.stage.set_frame(w, h)
+        path = result.output
+
+        def work() -> Any:
+            from bruto.develop.source import open_source
+            from bruto.develop.suggest import suggest_all, take_all
+
+            developer = Developer(open_source(path))
+            picture = developer.view(take_all(Recipe(), suggest_all(developer)), 2 if max(w, h) > 2500 else 1)
+            return orient(picture, developer.source.meta.orientation)
+
+        self.merge.tag.setText("MERGED, developed")
+        self.worker.ask("compare", work, self.merge.stage.set_base, self.say)
+
+    def _open_merged(self, path: Path) -> None:
+        shot = next((s for s in self.shoot.shots if s.raw == path), None)
+        if shot is not None:
+            self.shots.select(shot)
+            self.set_task("Develop")
+
+    def _deliver(self, folder: Path, suffix: str, ticket: Ticket, every: bool) -> None:
+        self.develop.save()
+        shots = [s for s in self.shoot.shots if not s.problem] if every else [s for s in (self.shoot.current,) if s is not None and not s.problem]
+        if not shots:
+            self.say("There is no shot to deliver: choose one in the list.")
+            return
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            from bruto.files import explain
+
+            self.say(str(explain(error, folder, "make the folder")))
+            return
+        taken = {j.output for j in self.queue.jobs}
+        for shot in shots:
+            output = folder / (shot.name + suffix)
+            k = 2
+            while output.exists() or output in taken:
+                output = folder / f"{shot.name}-{k}{suffix}"
+                k += 1
+            taken.add(output)
+            edit = self.develop._edits.get(str(shot.main))
+            recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
+            self.queue.add(jobs.Job(shot.main, output, recipe, ticket))
+
+    # -- small things ----------------------------------------------------------------------------------------------------
+
+    def say(self, text: str) -> None:
+        """Show a message in the status line, whole in its tooltip."""
+        self.message.setText(text)
+        self.message.setToolTip(text)
+
+    def _status(self, pointer: str, timing: str, saved: str) -> None:
+        for label, text in ((self.pointer, pointer), (self.timing, timing), (self.saved, saved)):
+            if text:
+                label.setText(text.strip())
+
+    def _toggle_zoom(self) -> None:
+        page = self.pages.currentWidget()
+        stage = getattr(page, "stage", None)
+        if stage is not None:
+            stage.set_one_to_one() if stage.fit else stage.set_fit()
+
+    def _step(self, by: int) -> None:
+        view = self.shots.view
+        row = view.currentIndex().row() + by
+        if 0 <= row < self.shots.model.rowCount():
+            view.setCurrentIndex(self.shots.model.index(row))
+
+    def _fold(self, part: str) -> None:
+        widget = self.shots if part == "shots" else self.develop.strip
+        self._folded[part] = not widget.isHidden()
+        widget.setVisible(widget.isHidden())
+
+    def toggle_theme(self) -> None:
+        """Light by day, dim by night."""
+        theme.use(theme.DIM if theme.current() is theme.LIGHT else theme.LIGHT)
+        self.theme_button.setText("Light" if theme.current() is theme.DIM else "Dim")
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.setStyleSheet(theme.style_sheet(theme.current()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat() and self.task() == "Develop":
+            self.develop.hold_before(True)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+            self.develop.hold_before(False)
+        else:
+            super().keyReleaseEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.shots.setVisible(not self._folded.get("shots", self.width() < NARROW))
+        self.develop.strip.setVisible(not self._folded.get("strip", self.height() < LOW))
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
+            self.develop.hold_before(False)
+        super().changeEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths: list[str | Path] = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
+        if paths:
+            self.open_paths(paths)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.develop.save()
+        self._merge_stop.set()
+        self.queue.close()
+        self.worker.close()
+        self.background.close()
+        super().closeEvent(event)
+
+
+def _for_grid(developer: Developer, recipe: Recipe) -> Any:
+    """The developed frame, upright, at about the size on which comparisons are made."""
+    factor = 1
+    while max(developer.source.size) / (factor * 2) >= COMPARE_EDGE:
+        factor *= 2
+    return orient(developer.view(recipe, factor), developer.source.meta.orientation)
