@@ -1,8 +1,12 @@
-"""Bake the slow light of each scene (skylight and bounced light) with a path tracer; writes src/bruto/simphone/data/*.light.
+"""Bake the slow light of each scene (skylight and bounced light) with a path tracer; writes
+src/bruto/simphone/data/*.light.
 
-Needs `pip install mitsuba`. The map is illuminance in lux per pixel of a view a little wider than the main lens: radiance of
-the scene with its mean reflectances, without the sun's direct light, divided by reflectance. Two renderings with different
-seeds give the result (their mean) and its noise (their difference), which is printed and must stay under a quarter of the
+Needs `pip install mitsuba`. The map is illuminance in lux per pixel of a view a little wider than the main lens:
+radiance of
+the scene with its mean reflectances, without the sun's direct light, divided by reflectance. Two renderings with
+different
+seeds give the result (their mean) and its noise (their difference), which is printed and must stay under a quarter of
+the
 sensor's ISO 50 noise at the same light. Denoised by an edge-avoiding a-trous filter guided by position and normal
 (Dammertz et al. 2010).
 """
@@ -45,10 +49,24 @@ def mean_albedo(scene: Scene) -> np.ndarray:
             weights = random.dirichlet(np.ones(3), 60)[..., None]
             where = (mesh.vertices[pick] * weights).sum(axis=1).astype(np.float32)
             n = len(where)
-            albedo, bump, gloss = np.empty((n, 3), np.float32), np.empty((n, 3), np.float32), np.empty((n, 2), np.float32)
+            albedo, bump, gloss = (
+                np.empty((n, 3), np.float32),
+                np.empty((n, 3), np.float32),
+                np.empty((n, 2), np.float32),
+            )
             up = np.tile(np.float32([0, 1, 0]), (n, 1))
-            tx.shade_surface(where, up, np.full(n, 0.002, np.float32), np.full(n, mesh.material[p]), np.tile(mesh.axis[p], (n, 1)),
-                             np.tile(mesh.tint[p], (n, 1)), np.full(n, mesh.seed[p]), albedo, bump, gloss)
+            tx.shade_surface(
+                where,
+                up,
+                np.full(n, 0.002, np.float32),
+                np.full(n, mesh.material[p]),
+                np.tile(mesh.axis[p], (n, 1)),
+                np.tile(mesh.tint[p], (n, 1)),
+                np.full(n, mesh.seed[p]),
+                albedo,
+                bump,
+                gloss,
+            )
             result[p] = albedo.mean(axis=0)
     return np.clip(result, 0.02, 0.9)
 
@@ -71,11 +89,19 @@ def to_mitsuba(scene: Scene, albedo: np.ndarray, folder: Path) -> dict:
         path = folder / f"g{k}.ply"
         m.write_ply(str(path))
         colour = [max(0.02, float(v) / 24) for v in level]
-        scene_dict[f"g{k}"] = {"type": "ply", "filename": str(path), "face_normals": True,
-                               "bsdf": {"type": "twosided", "b": {"type": "diffuse", "reflectance": {"type": "rgb", "value": colour}}}}
+        scene_dict[f"g{k}"] = {
+            "type": "ply",
+            "filename": str(path),
+            "face_normals": True,
+            "bsdf": {"type": "twosided", "b": {"type": "diffuse", "reflectance": {"type": "rgb", "value": colour}}},
+        }
     for k, lamp in enumerate(scene.lamps):
-        scene_dict[f"lamp{k}"] = {"type": "sphere", "center": lamp[:3].tolist(), "radius": 0.19,
-                                  "emitter": {"type": "area", "radiance": {"type": "rgb", "value": (lamp[3:] / (np.pi * 0.19**2)).tolist()}}}
+        scene_dict[f"lamp{k}"] = {
+            "type": "sphere",
+            "center": lamp[:3].tolist(),
+            "radius": 0.19,
+            "emitter": {"type": "area", "radiance": {"type": "rgb", "value": (lamp[3:] / (np.pi * 0.19**2)).tolist()}},
+        }
     return scene_dict
 
 
@@ -90,14 +116,20 @@ def sky_map(scene: Scene, width: int = 1024) -> np.ndarray:
     return out.reshape(h, width, 3)
 
 
-def guided_denoise(light: np.ndarray, position: np.ndarray, normal: np.ndarray, distance: np.ndarray, rounds: int = 5) -> np.ndarray:
-    """A-trous filter in log light; weights fall with distance off the plane, bending of the normal and jumps of light."""
+def guided_denoise(
+    light: np.ndarray, position: np.ndarray, normal: np.ndarray, distance: np.ndarray, rounds: int = 5
+) -> np.ndarray:
+    """A-trous filter in log light; weights fall with distance off the plane, bending of the normal and jumps of
+    light.
+    """
     kernel = np.array([1, 4, 6, 4, 1]) / 16
     log = np.log2(np.maximum(light, 1e-4))
     floor = np.median(log.mean(axis=2)) - 7
     log = np.maximum(log, floor)
     median = cv2.medianBlur(log.mean(axis=2), 5)
-    log = np.minimum(log, median[..., None] + 1.0)  # fireflies: no pixel brighter than twice the middle of its neighbours
+    log = np.minimum(
+        log, median[..., None] + 1.0
+    )  # fireflies: no pixel brighter than twice the middle of its neighbours
     log = np.maximum(log, median[..., None] - 2.0)
     for level in range(rounds):
         step = 1 << level
@@ -106,7 +138,9 @@ def guided_denoise(light: np.ndarray, position: np.ndarray, normal: np.ndarray, 
         for i in range(-2, 3):
             for j in range(-2, 3):
                 shift = lambda a, i=i, j=j, step=step: np.roll(a, (i * step, j * step), axis=(0, 1))  # noqa: E731
-                off = np.abs(((shift(position) - position) * normal).sum(axis=2)) / (0.01 + 0.004 * distance * step**0.5)
+                off = np.abs(((shift(position) - position) * normal).sum(axis=2)) / (
+                    0.01 + 0.004 * distance * step**0.5
+                )
                 like = np.maximum((shift(normal) * normal).sum(axis=2), 0) ** 16
                 jump = np.abs(shift(guide) - guide) / 1.5
                 w = kernel[i + 2] * kernel[j + 2] * like * np.exp(-(off**2) - jump**2)
@@ -126,22 +160,41 @@ def bake(name: str, samples: int) -> None:
     yy, xx = np.mgrid[0:h, 0:w]
     g = tracer.hit(np.broadcast_to(view.eye, (h * w, 3)), view.directions(xx.ravel() + 0.5, yy.ravel() + 0.5))
     found = g["hit"].reshape(h, w)
-    normal, position, distance = g["normal"].reshape(h, w, 3), g["position"].reshape(h, w, 3), g["distance"].reshape(h, w)
+    normal, position, distance = (
+        g["normal"].reshape(h, w, 3),
+        g["position"].reshape(h, w, 3),
+        g["distance"].reshape(h, w),
+    )
     part_albedo = np.maximum(0.02, np.round(albedo * 24) / 24)[g["part"]].reshape(h, w, 3)
     with tempfile.TemporaryDirectory() as folder:
         base = to_mitsuba(scene, albedo, Path(folder))
         t = mi.ScalarTransform4f
         fov = float(np.degrees(2 * np.arctan(view.half_width)))
-        base["camera"] = {"type": "perspective", "fov": fov, "fov_axis": "x", "to_world": t().look_at(scene.eye, scene.target, [0, 1, 0]),
-                          "film": {"type": "hdrfilm", "width": w, "height": h, "rfilter": {"type": "box"}, "component_format": "float32"},
-                          "sampler": {"type": "independent", "sample_count": samples}}
+        base["camera"] = {
+            "type": "perspective",
+            "fov": fov,
+            "fov_axis": "x",
+            "to_world": t().look_at(scene.eye, scene.target, [0, 1, 0]),
+            "film": {
+                "type": "hdrfilm",
+                "width": w,
+                "height": h,
+                "rfilter": {"type": "box"},
+                "component_format": "float32",
+            },
+            "sampler": {"type": "independent", "sample_count": samples},
+        }
         base["sky"] = {"type": "envmap", "bitmap": mi.Bitmap(sky_map(scene)), "to_world": t()}
         runs = []
         for seed in (1, 2):
             total = render(base, 7, samples, seed)
             if scene.sun_lux.any():
                 lit = {k: v for k, v in base.items() if k != "sky" and not k.startswith("lamp")}
-                lit["sun"] = {"type": "directional", "direction": (-scene.sun_direction).tolist(), "irradiance": {"type": "rgb", "value": scene.sun_lux.tolist()}}
+                lit["sun"] = {
+                    "type": "directional",
+                    "direction": (-scene.sun_direction).tolist(),
+                    "irradiance": {"type": "rgb", "value": scene.sun_lux.tolist()},
+                }
                 total += np.maximum(render(lit, 7, samples // 2, seed) - render(lit, 2, 24, seed), 0)
             if len(scene.lamps):  # their direct light is traced at capture size
                 lamps = {k: v for k, v in base.items() if k != "sky"}
@@ -171,7 +224,9 @@ def render(base: dict, depth: int, samples: int, seed: int) -> np.ndarray:
 
 
 def report(name: str, clean: list[np.ndarray], found: np.ndarray) -> None:
-    """Noise of the mean of two seeds, high-pass at one bake pixel, against a quarter of ISO 50 noise at a grey of 18 %."""
+    """Noise of the mean of two seeds, high-pass at one bake pixel, against a quarter of ISO 50 noise at a grey of 18
+    %.
+    """
     difference = np.log(clean[0].mean(axis=2) / clean[1].mean(axis=2))
     fine = difference - cv2.GaussianBlur(difference.astype(np.float32), (0, 0), 2)
     sigma = 1.4826 * np.median(np.abs(fine[found])) / 2

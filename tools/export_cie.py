@@ -1,6 +1,7 @@
 """Write the CIE tables the colour code needs (needs colour-science; run once, the result ships).
 
-CIE 1931 2 degree colour-matching functions and the daylight components S0, S1, S2 (CIE 015:2018), 380-780 nm in 5 nm steps.
+CIE 1931 2 degree colour-matching functions and the daylight components S0, S1, S2 (CIE 015:2018), 380-780 nm in 5 nm
+steps.
 """
 
 from pathlib import Path

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sys
 import time
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -12,8 +13,14 @@ import typer
 
 from bruto.errors import BrutoError
 
-app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False, rich_markup_mode=None,
-                  help="Sees what a phone's raw file really holds, develops it with a reason behind every value, compares and merges.")
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+    help="Sees what a phone's raw file really holds, develops it with a reason behind every value, compares and "
+    "merges.",
+)
 merge_app = typer.Typer(help="Merge several raws into one better raw (a linear DNG).", no_args_is_help=True)
 app.add_typer(merge_app, name="merge")
 
@@ -58,15 +65,48 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
 
     frame = read_dng(file)
     m = frame.meta
-    used = int(len(np.unique(frame.codes[::1, ::1]))) if frame.codes.dtype.kind == "f" else int(np.count_nonzero(np.bincount(frame.codes.ravel(), minlength=2)))
-    maps = [{"kind": "lens shading", "list": 2, "plane": g.plane, "size": list(g.gains.shape[:2]), "gain": [float(g.gains.min()), float(g.gains.max())]} for g in m.gain_maps]
+    used = (
+        len(np.unique(frame.codes[::1, ::1]))
+        if frame.codes.dtype.kind == "f"
+        else int(np.count_nonzero(np.bincount(frame.codes.ravel(), minlength=2)))
+    )
+    maps = [
+        {
+            "kind": "lens shading",
+            "list": 2,
+            "plane": g.plane,
+            "size": list(g.gains.shape[:2]),
+            "gain": [float(g.gains.min()), float(g.gains.max())],
+        }
+        for g in m.gain_maps
+    ]
     data = {
-        "kind": m.kind, "width": m.width, "height": m.height, "bits_container": m.bits_container, "levels_used": used, "compression": m.compression, "cfa": m.cfa,
-        "black": m.black.ravel().tolist(), "white": m.white.tolist(), "active_area": list(m.active_area), "default_crop": list(m.default_crop),
-        "orientation": m.orientation, "iso": m.iso, "exposure_s": m.exposure_s, "f_number": m.f_number, "focal_mm": m.focal_mm, "focal_35mm": m.focal_35mm,
-        "taken": m.taken, "make": m.make, "model": m.model,
-        "preview": {"width": m.preview_size[0], "height": m.preview_size[1]} if m.preview_size else None, "maps": maps, "opcodes": list(m.opcodes),
-        "warnings": list(m.warnings), "as_shot_neutral": m.as_shot_neutral.tolist(), "baseline_exposure_ev": m.baseline_exposure,
+        "kind": m.kind,
+        "width": m.width,
+        "height": m.height,
+        "bits_container": m.bits_container,
+        "levels_used": used,
+        "compression": m.compression,
+        "cfa": m.cfa,
+        "black": m.black.ravel().tolist(),
+        "white": m.white.tolist(),
+        "active_area": list(m.active_area),
+        "default_crop": list(m.default_crop),
+        "orientation": m.orientation,
+        "iso": m.iso,
+        "exposure_s": m.exposure_s,
+        "f_number": m.f_number,
+        "focal_mm": m.focal_mm,
+        "focal_35mm": m.focal_35mm,
+        "taken": m.taken,
+        "make": m.make,
+        "model": m.model,
+        "preview": {"width": m.preview_size[0], "height": m.preview_size[1]} if m.preview_size else None,
+        "maps": maps,
+        "opcodes": list(m.opcodes),
+        "warnings": list(m.warnings),
+        "as_shot_neutral": m.as_shot_neutral.tolist(),
+        "baseline_exposure_ev": m.baseline_exposure,
         "noise_profile": None if m.noise_profile is None else m.noise_profile.tolist(),
     }
     if as_json:
@@ -86,32 +126,59 @@ def measure(file: Path, as_json: JsonFlag = False) -> None:
 
     r = measure_frame(read_dng(file))
     data = {
-        "clipped_percent": r.clipped_percent, "headroom_ev": r.headroom_ev, "effective_bits": r.effective_bits, "levels_used": r.levels_used,
-        "noise": {"a": r.noise[0], "b": r.noise[1], "source": r.noise_source, "measured_a": r.noise_measured[0], "measured_b": r.noise_measured[1]},
-        "dynamic_range_ev": r.dynamic_range_ev, "shadow_lift_ev": r.shadow_lift_ev, "shadow_lift_screen_ev": r.shadow_lift_screen_ev,
-        "edge_blur_px": r.edge_blur_px, "middle_ev": r.middle_ev, "preview_clipped_percent": r.preview_clipped_percent,
+        "clipped_percent": r.clipped_percent,
+        "headroom_ev": r.headroom_ev,
+        "effective_bits": r.effective_bits,
+        "levels_used": r.levels_used,
+        "noise": {
+            "a": r.noise[0],
+            "b": r.noise[1],
+            "source": r.noise_source,
+            "measured_a": r.noise_measured[0],
+            "measured_b": r.noise_measured[1],
+        },
+        "dynamic_range_ev": r.dynamic_range_ev,
+        "shadow_lift_ev": r.shadow_lift_ev,
+        "shadow_lift_screen_ev": r.shadow_lift_screen_ev,
+        "edge_blur_px": r.edge_blur_px,
+        "middle_ev": r.middle_ev,
+        "preview_clipped_percent": r.preview_clipped_percent,
         "advice": [a.__dict__ for a in r.advice],
     }
     if as_json:
         _print_json(data)
         return
     c = r.clipped_percent
-    typer.echo(f"full            red {c['r']:.2f} %, green {c['g']:.2f} %, blue {c['b']:.2f} %, any {c['any']:.2f} %, all {c['all']:.2f} %")
+    typer.echo(
+        f"full            red {c['r']:.2f} %, green {c['g']:.2f} %, blue {c['b']:.2f} %, any {c['any']:.2f} %, all "
+        f"{c['all']:.2f} %"
+    )
     typer.echo(f"headroom        {r.headroom_ev:.2f} EV")
     typer.echo(f"levels          {r.levels_used} codes, {r.effective_bits:.2f} bits between black and white")
     typer.echo(f"noise           variance = {r.noise[0]:.3e} x + {r.noise[1]:.3e} (from the {r.noise_source})")
     typer.echo(f"dynamic range   {r.dynamic_range_ev:.1f} EV to signal = noise")
-    typer.echo(f"shadow lift     {r.shadow_lift_ev:.1f} EV at 1:1, {r.shadow_lift_screen_ev:.1f} EV at 1280 px, to signal / noise 4")
+    typer.echo(
+        f"shadow lift     {r.shadow_lift_ev:.1f} EV at 1:1, {r.shadow_lift_screen_ev:.1f} EV at 1280 px, to signal "
+        f"/ noise 4"
+    )
     for a in r.advice:
         typer.echo(f"{a.topic:15} {a.text}")
 
 
 @app.command()
-def develop(files: list[Path], output: Annotated[Path, typer.Option("-o", "--output", help="A file, or a folder for several.")],
-            recipe: Annotated[Path | None, typer.Option(help="Recipe or sidecar (JSON).")] = None,
-            auto: Annotated[bool, typer.Option("--auto", help="Take all suggestions.")] = False,
-            neutral: Annotated[bool, typer.Option("--neutral", help="Colour only: no tone, noise reduction or sharpening.")] = False,
-            space: str = "srgb", long_edge: int | None = None, bits: int = 8, as_json: JsonFlag = False) -> None:
+def develop(
+    files: list[Path],
+    output: Annotated[Path, typer.Option("-o", "--output", help="A file, or a folder for several.")],
+    recipe: Annotated[Path | None, typer.Option(help="Recipe or sidecar (JSON).")] = None,
+    auto: Annotated[bool, typer.Option("--auto", help="Take all suggestions.")] = False,
+    neutral: Annotated[
+        bool, typer.Option("--neutral", help="Colour only: no tone, noise reduction or sharpening.")
+    ] = False,
+    space: str = "srgb",
+    long_edge: int | None = None,
+    bits: int = 8,
+    as_json: JsonFlag = False,
+) -> None:
     """Develop raws or pictures to finished pictures."""
     from bruto.deliver.encoders import Ticket, check_ticket, write_picture
     from bruto.develop.engine import Developer
@@ -144,10 +211,22 @@ def develop(files: list[Path], output: Annotated[Path, typer.Option("-o", "--out
             chosen = side.recipe
             if problem:
                 _say(problem)
-        line = _ProgressLine()
-        picture = developer.render(chosen, space=space, bits=bits, neutral_look=neutral, progress=lambda v, line=line, file=file: line(v, file.name))
+        picture = developer.render(
+            chosen,
+            space=space,
+            bits=bits,
+            neutral_look=neutral,
+            progress=partial(_ProgressLine(), text=file.name),
+        )
         write_picture(target, picture, ticket, developer.source.meta)
-        results.append({"file": str(file), "output": str(target), "seconds": time.perf_counter() - began, "recipe": chosen.model_dump(by_alias=True)})
+        results.append(
+            {
+                "file": str(file),
+                "output": str(target),
+                "seconds": time.perf_counter() - began,
+                "recipe": chosen.model_dump(by_alias=True),
+            }
+        )
         if not as_json:
             typer.echo(f"{file} → {target}")
     if as_json:
@@ -155,7 +234,12 @@ def develop(files: list[Path], output: Annotated[Path, typer.Option("-o", "--out
 
 
 @app.command()
-def compare(first: Path, second: Path, push: Annotated[Path | None, typer.Option(help="Recipe applied to both.")] = None, as_json: JsonFlag = False) -> None:
+def compare(
+    first: Path,
+    second: Path,
+    push: Annotated[Path | None, typer.Option(help="Recipe applied to both.")] = None,
+    as_json: JsonFlag = False,
+) -> None:
     """Compare two files of one scene: raw, merged or picture."""
     from bruto.compare.metrics import compare as compare_pictures
     from bruto.compare.metrics import sentences
@@ -164,11 +248,22 @@ def compare(first: Path, second: Path, push: Annotated[Path | None, typer.Option
     a, b = for_comparison(first, push), for_comparison(second, push)
     c = compare_pictures(a, b)
     if as_json:
-        _print_json({
-            "registration": {"residual_px": c.alignment.residual_px, "model_px": c.alignment.model_px, "tracks": c.alignment.tracks},
-            "a": c.a.__dict__, "b": c.b.__dict__,
-            "difference": {"delta_e00_median": c.delta_e00_median, "delta_e00_p95": c.delta_e00_p95, "delta_l_mean": c.delta_l_mean},
-        })
+        _print_json(
+            {
+                "registration": {
+                    "residual_px": c.alignment.residual_px,
+                    "model_px": c.alignment.model_px,
+                    "tracks": c.alignment.tracks,
+                },
+                "a": c.a.__dict__,
+                "b": c.b.__dict__,
+                "difference": {
+                    "delta_e00_median": c.delta_e00_median,
+                    "delta_e00_p95": c.delta_e00_p95,
+                    "delta_l_mean": c.delta_l_mean,
+                },
+            }
+        )
         return
     typer.echo(f"aligned within {c.alignment.model_px:.2f} px ({c.alignment.tracks} tracks)")
     for name, x, y, text in sentences(c, first.name, second.name):
@@ -180,15 +275,22 @@ def _merged(result: Any, as_json: bool) -> None:
         _print_json(result.as_json())
         return
     used = sum(f.used for f in result.frames)
-    typer.echo(f"{used} of {len(result.frames)} frames → {result.output}; noise {result.noise_gain:.2f} × lower, aligned within {result.rms_px:.2f} px")
+    typer.echo(
+        f"{used} of {len(result.frames)} frames → {result.output}; noise {result.noise_gain:.2f} × lower, aligned "
+        f"within {result.rms_px:.2f} px"
+    )
     for f in result.frames:
         if not f.used:
             typer.echo(f"left out {f.file}: {f.reason}")
 
 
 @merge_app.command("noise")
-def merge_noise_command(files: list[Path], output: Annotated[Path, typer.Option("-o", "--output")], method: Annotated[str, typer.Option(help="mean or median")] = "mean",
-                        as_json: JsonFlag = False) -> None:
+def merge_noise_command(
+    files: list[Path],
+    output: Annotated[Path, typer.Option("-o", "--output")],
+    method: Annotated[str, typer.Option(help="mean or median")] = "mean",
+    as_json: JsonFlag = False,
+) -> None:
     """Merge a burst of equal exposure: less noise."""
     from bruto.merge.stack import merge_noise
 
@@ -196,7 +298,9 @@ def merge_noise_command(files: list[Path], output: Annotated[Path, typer.Option(
 
 
 @merge_app.command("exposure")
-def merge_exposure_command(files: list[Path], output: Annotated[Path, typer.Option("-o", "--output")], as_json: JsonFlag = False) -> None:
+def merge_exposure_command(
+    files: list[Path], output: Annotated[Path, typer.Option("-o", "--output")], as_json: JsonFlag = False
+) -> None:
     """Merge a bracket: more range."""
     from bruto.merge.stack import merge_exposure
 
@@ -204,11 +308,20 @@ def merge_exposure_command(files: list[Path], output: Annotated[Path, typer.Opti
 
 
 @app.command()
-def simulate(scene: str, output: Annotated[Path, typer.Option("-o", "--output", help="Folder for the shots.")], iso: float | None = None,
-             shutter: Annotated[float | None, typer.Option(help="Seconds.")] = None, ev: float = 0.0, count: int = 1,
-             bracket: Annotated[str, typer.Option(help="Exposure steps in EV, such as -2,0,2; or one number for -n,0,+n.")] = "",
-             kind: str = "mosaic", megapixels: int = 12, seed: int = 1, static: Annotated[bool, typer.Option("--static", help="On a tripod.")] = False,
-             as_json: JsonFlag = False) -> None:
+def simulate(
+    scene: str,
+    output: Annotated[Path, typer.Option("-o", "--output", help="Folder for the shots.")],
+    iso: float | None = None,
+    shutter: Annotated[float | None, typer.Option(help="Seconds.")] = None,
+    ev: float = 0.0,
+    count: int = 1,
+    bracket: Annotated[str, typer.Option(help="Exposure steps in EV, such as -2,0,2; or one number for -n,0,+n.")] = "",
+    kind: str = "mosaic",
+    megapixels: int = 12,
+    seed: int = 1,
+    static: Annotated[bool, typer.Option("--static", help="On a tripod.")] = False,
+    as_json: JsonFlag = False,
+) -> None:
     """Take shots with the simulated phone."""
     from bruto.simphone.capture import simulate as take
 
@@ -218,7 +331,19 @@ def simulate(scene: str, output: Annotated[Path, typer.Option("-o", "--output", 
         raise typer.BadParameter("--bracket takes numbers separated by commas") from None
     if len(steps) == 1:
         steps = (-abs(steps[0]), 0.0, abs(steps[0]))
-    shots = take(scene, output, megapixels=megapixels, iso=iso, shutter=shutter, ev=ev, count=count, bracket=steps, kind=kind, seed=seed, static=static)
+    shots = take(
+        scene,
+        output,
+        megapixels=megapixels,
+        iso=iso,
+        shutter=shutter,
+        ev=ev,
+        count=count,
+        bracket=steps,
+        kind=kind,
+        seed=seed,
+        static=static,
+    )
     if as_json:
         _print_json({"shots": shots})
         return
@@ -227,8 +352,12 @@ def simulate(scene: str, output: Annotated[Path, typer.Option("-o", "--output", 
 
 
 @app.command()
-def demo(size: Annotated[str, typer.Option(help="Window size, such as 1280x800.")] = "1280x800",
-         screenshot: Annotated[Path | None, typer.Option(help="Save a picture of the window once it is usable, and close.")] = None) -> None:
+def demo(
+    size: Annotated[str, typer.Option(help="Window size, such as 1280x800.")] = "1280x800",
+    screenshot: Annotated[
+        Path | None, typer.Option(help="Save a picture of the window once it is usable, and close.")
+    ] = None,
+) -> None:
     """Open the window on the demo shoot."""
     from bruto.app.main import run_demo
 
@@ -251,7 +380,9 @@ def bench(as_json: JsonFlag = False) -> None:
     try:
         from benchmarks.speed import run_all
     except ImportError as error:
-        raise BrutoError(f"The benchmarks need the project's folder and its development set-up ({error}): use ./run bench there.") from error
+        raise BrutoError(
+            f"The benchmarks need the project's folder and its development set-up ({error}): use ./run bench there."
+        ) from error
     results = run_all(_say)
     if as_json:
         _print_json(results)

@@ -1,4 +1,6 @@
-"""Compare: the developed raw and the phone's picture on one grid, side by side, behind a curtain, alternating or as difference."""
+"""Compare: the developed raw and the phone's picture on one grid, side by side, behind a curtain, alternating or as
+difference.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +54,11 @@ class CompareStage(QWidget):
             self.first = self.second = self.difference = None
         else:
             fresh = self.first is None
-            self.first, self.second, self.difference = to_qimage(c.first), to_qimage(c.second), to_qimage(difference_picture(c))
+            self.first, self.second, self.difference = (
+                to_qimage(c.first),
+                to_qimage(c.second),
+                to_qimage(difference_picture(c)),
+            )
             if fresh:
                 self.fit = True
         self._refit()
@@ -112,7 +118,11 @@ class CompareStage(QWidget):
         if self.first is None or self.second is None or self.difference is None:
             p.setPen(t.color("on_surround"))
             p.setFont(theme.font(13))
-            p.drawText(QRectF(self.rect()).adjusted(60, 0, -60, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
+            p.drawText(
+                QRectF(self.rect()).adjusted(60, 0, -60, 0),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                self.message,
+            )
             return
         panes = self._panes()
         if self.mode == "Side by side":
@@ -161,10 +171,10 @@ class CompareStage(QWidget):
             return
         pane = next((q for q in self._panes() if q.contains(event.position())), self._panes()[0])
         at = event.position() - pane.center()
-        place = self.centre + at / self.zoom
+        place = self.centre + at * (1 / self.zoom)
         self.fit = False
         self.zoom = float(np.clip(self.zoom * 1.2 ** (event.angleDelta().y() / 120), 0.05, 8))
-        self.centre = place - at / self.zoom
+        self.centre = place - at * (1 / self.zoom)
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -179,7 +189,7 @@ class CompareStage(QWidget):
             self.curtain = min(0.98, max(0.02, event.position().x() / self.width()))
         else:
             self.fit = False
-            self.centre -= (event.position() - last) / self.zoom
+            self.centre = self.centre - (event.position() - last) * (1 / self.zoom)
         self._drag = (kind, event.position())
         self.update()
 
@@ -296,7 +306,10 @@ class ComparePage(QWidget):
             self.buttons[mode] = button
             row.addWidget(button)
         row.addStretch(1)
-        for text, slot, tip in (("Fit", self.stage.set_fit, "Whole picture"), ("1:1", self.stage.set_one_to_one, "One compared pixel on one screen pixel")):
+        for text, slot, tip in (
+            ("Fit", self.stage.set_fit, "Whole picture"),
+            ("1:1", self.stage.set_one_to_one, "One compared pixel on one screen pixel"),
+        ):
             button = QPushButton(text)
             button.setObjectName("onStage")
             button.setToolTip(tip)
@@ -324,4 +337,6 @@ class ComparePage(QWidget):
         self.tag.setText(f"ALIGNED {c.alignment.model_px:.2f} px")
         self.tag.setToolTip(f"{c.alignment.tracks} places tracked; error left in the fitted model")
         self.stage.set_comparison(c, names)
-        self.panel.set_comparison(c, "Both at equal size, the phone's picture brought onto the raw. Values of flat and busy places.")
+        self.panel.set_comparison(
+            c, "Both at equal size, the phone's picture brought onto the raw. Values of flat and busy places."
+        )

@@ -5,14 +5,38 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
 
-FORMATS = (("JPEG", ".jpg", 8), ("PNG, 8 bit", ".png", 8), ("PNG, 16 bit", ".png", 16), ("TIFF, 16 bit", ".tif", 16), ("AVIF", ".avif", 8), ("JPEG XL", ".jxl", 8))
+FORMATS = (
+    ("JPEG", ".jpg", 8),
+    ("PNG, 8 bit", ".png", 8),
+    ("PNG, 16 bit", ".png", 16),
+    ("TIFF, 16 bit", ".tif", 16),
+    ("AVIF", ".avif", 8),
+    ("JPEG XL", ".jxl", 8),
+)
 SIZES = (("Full size", None), ("3840 px long edge", 3840), ("2048 px long edge", 2048), ("1280 px long edge", 1280))
-SPACES = (("sRGB: for anywhere", "srgb"), ("Display P3: wider, for newer screens", "display-p3"), ("Rec. 2020", "rec2020"))
+SPACES = (
+    ("sRGB: for anywhere", "srgb"),
+    ("Display P3: wider, for newer screens", "display-p3"),
+    ("Rec. 2020", "rec2020"),
+)
 
 
 class JobRow(QWidget):
@@ -77,7 +101,10 @@ class DeliverPage(QWidget):
         title = QLabel("Queue")
         title.setObjectName("heading")
         middle.addWidget(title)
-        self.empty = QLabel("Nothing is waiting. Set the ticket at the right and deliver this shot, or all of them; they are developed here in the background while you go on.")
+        self.empty = QLabel(
+            "Nothing is waiting. Set the ticket at the right and deliver this shot, or all of them; they are "
+            "developed here in the background while you go on."
+        )
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         middle.addWidget(self.empty)
@@ -105,8 +132,12 @@ class DeliverPage(QWidget):
         heading = QLabel("Ticket")
         heading.setObjectName("heading")
         form.addWidget(heading)
-        self.format, self.size, self.space = QComboBox(), QComboBox(), QComboBox()
-        for label, box, entries in (("Format", self.format, FORMATS), ("Size", self.size, SIZES), ("Colour space", self.space, SPACES)):
+        self.format, self.size_box, self.space = QComboBox(), QComboBox(), QComboBox()
+        for label, box, entries in (
+            ("Format", self.format, FORMATS),
+            ("Size", self.size_box, SIZES),
+            ("Colour space", self.space, SPACES),
+        ):
             form.addWidget(QLabel(label))
             for entry in entries:
                 box.addItem(entry[0], entry)
@@ -146,7 +177,8 @@ class DeliverPage(QWidget):
 
     def _send(self, every: bool) -> None:
         _, suffix, bits = self.format.currentData()
-        ticket = Ticket(self.space.currentData()[1], bits, self.size.currentData()[1], keep_exif=self.exif.isChecked())
+        space, long_edge = self.space.currentData()[1], self.size_box.currentData()[1]
+        ticket = Ticket(space, bits, long_edge, keep_exif=self.exif.isChecked())
         self.wanted.emit(Path(self.folder.text()), suffix, ticket, every)
 
     def job_changed(self, job: jobs.Job) -> None:

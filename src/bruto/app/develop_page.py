@@ -69,7 +69,9 @@ class DevelopPage(QWidget):
         self.stage.view_changed.connect(self._view_changed)
         self.stage.picked.connect(self._picked)
         self.stage.pointed.connect(self._pointed)
-        self.strip.handle_moved.connect(lambda tone, final: self.edit and self.edit.change("tone", final=final, tone=tone))
+        self.strip.handle_moved.connect(
+            lambda tone, final: self.edit and self.edit.change("tone", final=final, tone=tone)
+        )
         self.ledger.pick_white.connect(self.stage.set_picking)
         self.fit_button.clicked.connect(lambda: self.stage.set_fit())
         self.one_button.clicked.connect(lambda: self.stage.set_one_to_one())
@@ -91,9 +93,16 @@ class DevelopPage(QWidget):
         self.kind.setObjectName("onStage")
         row.addWidget(self.kind)
         row.addStretch(1)
-        self.fit_button, self.one_button, self.before_button = QPushButton("Fit"), QPushButton("1:1"), QPushButton("Before")
-        for button, tip in ((self.fit_button, "Whole picture (Z)"), (self.one_button, "One pixel of the raw on one of the screen (Z)"),
-                            (self.before_button, "Hold to see the picture before your corrections (B)")):
+        self.fit_button, self.one_button, self.before_button = (
+            QPushButton("Fit"),
+            QPushButton("1:1"),
+            QPushButton("Before"),
+        )
+        for button, tip in (
+            (self.fit_button, "Whole picture (Z)"),
+            (self.one_button, "One pixel of the raw on one of the screen (Z)"),
+            (self.before_button, "Hold to see the picture before your corrections (B)"),
+        ):
             button.setObjectName("onStage")
             button.setToolTip(tip)
             row.addWidget(button)
@@ -184,13 +193,17 @@ class DevelopPage(QWidget):
         self._open.move_to_end(key)
         while len(self._open) > KEPT_OPEN:
             self._open.popitem(last=False)
-        kind = {"mosaic": "RAW, developed", "linear": "PROCESSED RAW, developed", "picture": "PICTURE ONLY, developed"}[developer.source.kind]
+        kind = {"mosaic": "RAW, developed", "linear": "PROCESSED RAW, developed", "picture": "PICTURE ONLY, developed"}[
+            developer.source.kind
+        ]
         if developer.source.meta.description.startswith(("mean of", "median of", "bracket of")):
             kind = "MERGED, developed"
         self._developed_tag = kind
         w, h = developer.source.size
         bits = {"mosaic": "mosaic", "linear": "linear", "picture": "8-bit picture"}[developer.source.kind]
-        self.kind.setText(f"{w * h / 1e6:.0f} MP {bits}, {developer.source.meta.width} × {developer.source.meta.height}")
+        self.kind.setText(
+            f"{w * h / 1e6:.0f} MP {bits}, {developer.source.meta.width} × {developer.source.meta.height}"
+        )
         self.ledger.show_edit(self.edit, developer.as_shot(), self.ledger.notice.text())
         self._render()
         if self.edit.suggestions:
@@ -200,7 +213,9 @@ class DevelopPage(QWidget):
         if key in self._lights:
             self.strip.set_light(self._lights[key])
         else:
-            self.worker.ask("light", lambda: scene_light(developer), lambda found: self._got_light(key, found), self.problem.emit)
+            self.worker.ask(
+                "light", lambda: scene_light(developer), lambda found: self._got_light(key, found), self.problem.emit
+            )
 
     def _got_light(self, key: str, found: Any) -> None:
         self._lights[key] = found
@@ -240,11 +255,21 @@ class DevelopPage(QWidget):
 
             return run
 
-        self.worker.ask("base", timed(lambda: orient(developer.view(recipe, factor), orientation)), lambda found: self._got_base(found, began), self.problem.emit)
+        self.worker.ask(
+            "base",
+            timed(lambda: orient(developer.view(recipe, factor), orientation)),
+            lambda found: self._got_base(found, began),
+            self.problem.emit,
+        )
         if self.needs_piece():
             x, y, w, h = self.stage.visible()
             rect = stored_rect(Rect(x, y, w, h), orientation, developer.source.size)
-            self.worker.ask("piece", timed(lambda: orient(developer.view(recipe, 1, rect), orientation)), lambda found: self._got_piece(found, (x, y, w, h)), self.problem.emit)
+            self.worker.ask(
+                "piece",
+                timed(lambda: orient(developer.view(recipe, 1, rect), orientation)),
+                lambda found: self._got_piece(found, (x, y, w, h)),
+                self.problem.emit,
+            )
         else:
             self.worker.forget("piece")
             self.stage.set_piece(None)
@@ -295,7 +320,12 @@ class DevelopPage(QWidget):
         if on and developer is not None:
             factor, orientation = self.factor(), developer.source.meta.orientation
             self.tag.setText("BEFORE, default values")
-            self.worker.ask("before", lambda: orient(developer.view(Recipe(), factor), orientation), self.stage.set_before, self.problem.emit)
+            self.worker.ask(
+                "before",
+                lambda: orient(developer.view(Recipe(), factor), orientation),
+                self.stage.set_before,
+                self.problem.emit,
+            )
         elif developer is not None:
             self.tag.setText(self._developed_tag)
         self.stage.update()
@@ -308,7 +338,9 @@ class DevelopPage(QWidget):
         if developer is None or edit is None:
             return
         w, h = self.stage.frame_size
-        place = stored_rect(Rect(int(x * w), int(y * h), 1, 1), developer.source.meta.orientation, developer.source.size)
+        place = stored_rect(
+            Rect(int(x * w), int(y * h), 1, 1), developer.source.meta.orientation, developer.source.size
+        )
         sw, sh = developer.source.size
         kelvin, duv = developer.white_from(place.x / sw, place.y / sh)
         edit.change("white from the picture", temperature=round(kelvin), tint=round(duv, 4))
@@ -320,13 +352,16 @@ class DevelopPage(QWidget):
             self.status.emit(" ", "", "")
             return
         c = image.pixelColor(int(x * image.width()), int(y * image.height()))
-        linear = [v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4 for v in (c.redF(), c.greenF(), c.blueF())]
+        linear = [
+            v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4 for v in (c.redF(), c.greenF(), c.blueF())
+        ]
         y_out = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
         text = f"Pointer: L* {float(lightness(y_out)):.0f}"
         if self.developer is not None and self.edit is not None:
             ev = scene_ev_at(self.developer, x, y)
             if ev is not None:
-                text = f"Pointer: {ev + self.edit.recipe.exposure:+.1f} EV scene → L* {float(lightness(y_out)):.0f}".replace("-", "−")
+                scene = f"{ev + self.edit.recipe.exposure:+.1f}".replace("-", "−")
+                text = f"Pointer: {scene} EV scene → L* {float(lightness(y_out)):.0f}"
         self.status.emit(text, "", "")
 
 

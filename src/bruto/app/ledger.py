@@ -6,15 +6,47 @@ from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bruto.app import theme
 from bruto.app.models import Edit
 from bruto.develop.recipe import Recipe, Tone
 
-ROWS = ("exposure", "temperature", "tint", "brightness_noise", "colour_noise", "sharpness", "sharpness_radius", "chroma")
-DECIMALS = {"exposure": 2, "temperature": 0, "tint": 4, "brightness_noise": 2, "colour_noise": 2, "sharpness": 2, "sharpness_radius": 2, "chroma": 2}
-TRACK_RANGE: dict[str, tuple[float, float]] = {"exposure": (-4, 4), "temperature": (2000, 12000), "tint": (-0.03, 0.03), "chroma": (0, 2)}
+ROWS = (
+    "exposure",
+    "temperature",
+    "tint",
+    "brightness_noise",
+    "colour_noise",
+    "sharpness",
+    "sharpness_radius",
+    "chroma",
+)
+DECIMALS = {
+    "exposure": 2,
+    "temperature": 0,
+    "tint": 4,
+    "brightness_noise": 2,
+    "colour_noise": 2,
+    "sharpness": 2,
+    "sharpness_radius": 2,
+    "chroma": 2,
+}
+TRACK_RANGE: dict[str, tuple[float, float]] = {
+    "exposure": (-4, 4),
+    "temperature": (2000, 12000),
+    "tint": (-0.03, 0.03),
+    "chroma": (0, 2),
+}
 NOT_FOR_PICTURES = ("sharpness_radius",)
 
 
@@ -43,7 +75,11 @@ class Track(QWidget):
 
     def value_at(self, x: float) -> float:
         s = min(1.0, max(0.0, (x - 6) / (self.width() - 12)))
-        v = 1 / (1 / self.low - s * (1 / self.low - 1 / self.high)) if self.mired else self.low + s * (self.high - self.low)
+        v = (
+            1 / (1 / self.low - s * (1 / self.low - 1 / self.high))
+            if self.mired
+            else self.low + s * (self.high - self.low)
+        )
         return round(v / self.step) * self.step
 
     def show_values(self, value: float, origin: float, suggestion: float | None) -> None:
@@ -85,12 +121,17 @@ class Track(QWidget):
             self.moved.emit(self.value_at(event.position().x()), True)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        direction = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}.get(Qt.Key(event.key()))
+        direction = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}.get(
+            Qt.Key(event.key())
+        )
         if direction is None:
             super().keyPressEvent(event)
             return
         times = 5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        self.moved.emit(min(self.high, max(self.low, round((self.value + direction * times * self.step) / self.step) * self.step)), True)
+        self.moved.emit(
+            min(self.high, max(self.low, round((self.value + direction * times * self.step) / self.step) * self.step)),
+            True,
+        )
 
 
 class Row(QWidget):
@@ -168,7 +209,9 @@ class Row(QWidget):
         sign = "+" if self.field in ("exposure", "tint", "sharpness") else ""
         return f"{value:{sign}.{DECIMALS[self.field]}f}".replace("-", "−")
 
-    def show_values(self, value: float, default: float, suggestion: float | None, evidence: str | None, same: bool) -> None:
+    def show_values(
+        self, value: float, default: float, suggestion: float | None, evidence: str | None, same: bool
+    ) -> None:
         """Put values on screen without sending them back."""
         self.spin.blockSignals(True)
         self.spin.setValue(value)
@@ -310,20 +353,35 @@ class Ledger(QWidget):
             value = self._shown(field, getattr(edit.recipe, field))
             found = edit.suggestions.get(field)
             suggestion = None if found is None else self._shown(field, found.value)
-            evidence = found.evidence if found else ("measuring …" if not edit.suggestions else "your choice; nothing to measure")
+            evidence = (
+                found.evidence
+                if found
+                else ("measuring …" if not edit.suggestions else "your choice; nothing to measure")
+            )
             same = suggestion is not None and row.text_of(suggestion) == row.text_of(value)
             row.show_values(value, self._shown(field, getattr(default, field)), suggestion, evidence, same)
         tone = edit.recipe.tone
-        self.tone_now.setText(f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from {tone.white.ev:+.1f} EV; set on the light strip".replace("-", "−"))
+        self.tone_now.setText(
+            f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from "
+            f"{tone.white.ev:+.1f} EV; set on the light strip".replace("-", "−")
+        )
         found = edit.suggestions.get("tone")
         self.tone_evidence.setText(found.evidence if found else "measuring …")
         self.tone_take.setVisible(found is not None and isinstance(found.value, Tone) and found.value != tone)
         self.tone_take.setText("take handles")
-        still = len([f for f in edit.open_suggestions() if f not in self.rows or self.rows[f].take.isVisibleTo(self) or f == "tone"])
+        still = len(
+            [
+                f
+                for f in edit.open_suggestions()
+                if f not in self.rows or self.rows[f].take.isVisibleTo(self) or f == "tone"
+            ]
+        )
         self.all_button.setText(f"Take all {still}" if still else "All taken")
         self.all_button.setEnabled(bool(still))
         self.undo_button.setEnabled(edit.can_undo)
         self.redo_button.setEnabled(edit.can_redo)
         history = edit.sidecar.history
         self.undo_button.setToolTip(f"Undo {history[-1][0]} (Ctrl+Z)" if history else "Nothing to undo")
-        self.redo_button.setToolTip(f"Redo {edit.sidecar.future[-1][0]} (Ctrl+Shift+Z)" if edit.can_redo else "Nothing to redo")
+        self.redo_button.setToolTip(
+            f"Redo {edit.sidecar.future[-1][0]} (Ctrl+Shift+Z)" if edit.can_redo else "Nothing to redo"
+        )

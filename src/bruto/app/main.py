@@ -26,7 +26,13 @@ def application() -> QApplication:
     return app
 
 
-def run(paths: list[str], title: str = "", size: tuple[int, int] = (1280, 800), screenshot: Path | None = None, started: float | None = None) -> int:
+def run(
+    paths: list[str],
+    title: str = "",
+    size: tuple[int, int] = (1280, 800),
+    screenshot: Path | None = None,
+    started: float | None = None,
+) -> int:
     """Open the window on paths; with `screenshot`, save a picture of it once the first shot is developed, and close."""
     started = started or time.perf_counter()
     app = application()
@@ -68,6 +74,10 @@ def demo_folder() -> Path:
     return Path(platformdirs.user_data_dir("bruto")) / "Orrin Saltern"
 
 
+def _say(text: str) -> None:
+    sys.stderr.write(text + "\n")
+
+
 def run_demo(size: str, screenshot: Path | None) -> int:
     """Make the demo shoot if it is missing, then open it."""
     started = time.perf_counter()
@@ -77,5 +87,5 @@ def run_demo(size: str, screenshot: Path | None) -> int:
         width, height = (int(v) for v in size.lower().split("x"))
     except ValueError:
         raise BrutoError(f"A window size looks like 1280x800, not '{size}'.") from None
-    folder = make_demo(demo_folder(), lambda text: sys.stderr.write(text + "\n"))
+    folder = make_demo(demo_folder(), _say)
     return run([str(folder)], "Orrin Saltern, one day", (width, height), screenshot, started)

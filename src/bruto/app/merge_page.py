@@ -6,14 +6,26 @@ from pathlib import Path
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bruto.app import theme
 from bruto.app.stage import Stage
 from bruto.merge.stack import MergeResult
 from bruto.shoot.shots import Shot, ShotSet
 
-METHODS = {"burst": (("Mean, moving things kept out", "mean"), ("Median", "median")), "bracket": (("Weighted by the noise model", "exposure"),)}
+METHODS = {
+    "burst": (("Mean, moving things kept out", "mean"), ("Median", "median")),
+    "bracket": (("Weighted by the noise model", "exposure"),),
+}
 
 
 class FrameChart(QWidget):
@@ -57,7 +69,11 @@ class FrameChart(QWidget):
         p.drawText(QRectF(20, 6, 300, 18), Qt.AlignmentFlag.AlignLeft, "Frames over time")
         p.setFont(theme.font(12))
         p.setPen(t.color("quiet"))
-        p.drawText(QRectF(self.width() - 420, 6, 400, 18), Qt.AlignmentFlag.AlignRight, "height: exposure · click to leave out or take in")
+        p.drawText(
+            QRectF(self.width() - 420, 6, 400, 18),
+            Qt.AlignmentFlag.AlignRight,
+            "height: exposure · click to leave out or take in",
+        )
         if not self.shots:
             return
         light = [(s.meta.exposure_s or 0) * (s.meta.iso or 0) if s.meta else 0 for s in self.shots]
@@ -78,14 +94,23 @@ class FrameChart(QWidget):
                 found = verdicts.get(shot.raw.name) if shot.raw else None
                 p.setPen(t.color("quiet"))
                 if found is not None:
-                    text = f"{(found.shift_px[0] ** 2 + found.shift_px[1] ** 2) ** 0.5:.1f} px" if found.used else "left out"
+                    text = (
+                        f"{(found.shift_px[0] ** 2 + found.shift_px[1] ** 2) ** 0.5:.1f} px"
+                        if found.used
+                        else "left out"
+                    )
                 else:
                     seconds = shot.meta.exposure_s if shot.meta else None
                     text = "" if not seconds else (f"1/{1 / seconds:.0f}" if seconds < 0.3 else f"{seconds:g} s")
-                p.drawText(QRectF(box.left() - 4, box.bottom() + 4, box.width() + 8, 16), Qt.AlignmentFlag.AlignCenter, text)
+                p.drawText(
+                    QRectF(box.left() - 4, box.bottom() + 4, box.width() + 8, 16), Qt.AlignmentFlag.AlignCenter, text
+                )
         p.setPen(t.color("quiet"))
-        p.drawText(QRectF(20, 122, self.width() - 40, 18), Qt.AlignmentFlag.AlignLeft,
-                   "movement against the first frame" if self.result else "shutter time of each frame, seconds")
+        p.drawText(
+            QRectF(20, 122, self.width() - 40, 18),
+            Qt.AlignmentFlag.AlignLeft,
+            "movement against the first frame" if self.result else "shutter time of each frame, seconds",
+        )
 
     def _at(self, pos: QPointF) -> int | None:
         return next((k for k in range(len(self.shots)) if self.bar(k).adjusted(-3, -8, 3, 8).contains(pos)), None)
@@ -124,6 +149,8 @@ class MergePage(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
+        self._output = Path()
+        self.group: ShotSet | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -204,14 +231,16 @@ class MergePage(QWidget):
         column.addWidget(self.open_button)
         column.addStretch(1)
         layout.addWidget(side)
-        self.group: ShotSet | None = None
-        self._output = Path()
         self.chart.chosen_changed.connect(self._describe)
         self.method.currentIndexChanged.connect(self._describe)
 
     def set_group(self, group: ShotSet | None) -> None:
         """Show a set; None or a single shot says what to choose."""
-        same = self.group is not None and group is not None and [s.name for s in group.shots] == [s.name for s in self.group.shots]
+        same = (
+            self.group is not None
+            and group is not None
+            and [s.name for s in group.shots] == [s.name for s in self.group.shots]
+        )
         self.group = group
         if same:
             return
@@ -237,14 +266,20 @@ class MergePage(QWidget):
         n = len(chosen)
         if self.group is None or self.group.kind not in METHODS:
             self.which.setText("")
-            self.facts.setText("This shot stands alone. Choose a burst (same settings, seconds apart) or a bracket (stepped exposure) in the list.")
+            self.facts.setText(
+                "This shot stands alone. Choose a burst (same settings, seconds apart) or a bracket (stepped "
+                "exposure) in the list."
+            )
             self.expect.setText("")
             self.go.setEnabled(False)
             return
         self.which.setText(f"{self.group.kind} of {len(self.group.shots)}, {n} used")
         first = self.group.shots[0].meta
         assert first is not None
-        self.facts.setText(f"<b>{n} used</b> of {len(self.group.shots)}<br>{first.width} × {first.height} px each, ISO {first.iso or 0:.0f}")
+        self.facts.setText(
+            f"<b>{n} used</b> of {len(self.group.shots)}<br>{first.width} × {first.height} px each, ISO "
+            f"{first.iso or 0:.0f}"
+        )
         if self.group.kind == "burst":
             gain = n**0.5 if self.method.currentData() == "mean" else (n * 0.7) ** 0.5
             self.expect.setText(f"Noise should fall about {gain:.1f} ×. The first frame stays the reference.")
@@ -297,7 +332,11 @@ class MergePage(QWidget):
         self.outcome.setStyleSheet("")
         self.chart.set_result(result)
         used = [f for f in result.frames if f.used]
-        lines = [f"<b>{len(used)} frames merged</b>", f"noise {result.noise_gain:.2f} × lower than one frame", f"aligned within {result.rms_px:.2f} px"]
+        lines = [
+            f"<b>{len(used)} frames merged</b>",
+            f"noise {result.noise_gain:.2f} × lower than one frame",
+            f"aligned within {result.rms_px:.2f} px",
+        ]
         if result.range_ev:
             lines.append(f"{result.range_ev:.1f} EV from noise to full")
         lines += [f"left out: {Path(f.file).name}, {f.reason}" for f in result.frames if not f.used]

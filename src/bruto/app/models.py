@@ -1,4 +1,6 @@
-"""State of the window, free of Qt: the edit of one shot with its history, and the shoot. Widgets observe and send intents."""
+"""State of the window, free of Qt: the edit of one shot with its history, and the shoot. Widgets observe and send
+intents.
+"""
 
 from __future__ import annotations
 
@@ -71,7 +73,8 @@ class Edit:
         suggestion = self.suggestions.get(field)
         if suggestion is not None:
             value = suggestion.value.model_dump() if isinstance(suggestion.value, Tone) else suggestion.value
-            self.change(f"take {field.replace('_', ' ')}", **{field: value})
+            values: dict[str, Any] = {field: value}
+            self.change(f"take {field.replace('_', ' ')}", **values)
 
     def take_all(self) -> None:
         """Take every suggestion, as one step."""

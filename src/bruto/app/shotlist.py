@@ -6,7 +6,16 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bruto.app import theme
 from bruto.app.models import Shoot, shot_facts
@@ -89,7 +98,12 @@ class _Delegate(QStyledItemDelegate):
         if found is not None:
             image, kind = found
             size = image.size().scaled(thumb.size(), Qt.AspectRatioMode.KeepAspectRatio)
-            place = QRect(thumb.center().x() - size.width() // 2, thumb.center().y() - size.height() // 2, size.width(), size.height())
+            place = QRect(
+                thumb.center().x() - size.width() // 2,
+                thumb.center().y() - size.height() // 2,
+                size.width(),
+                size.height(),
+            )
             p.drawImage(place, image)
             p.setFont(theme.font(12))
             width = p.fontMetrics().horizontalAdvance(kind) + 6
@@ -102,17 +116,28 @@ class _Delegate(QStyledItemDelegate):
         p.setFont(theme.font(12, bold=True))
         p.setPen(t.color("ink"))
         title = group.title if first else shot.name
-        p.drawText(QRect(x, box.top() + 5, width, 16), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-                   p.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, width))
+        p.drawText(
+            QRect(x, box.top() + 5, width, 16),
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+            p.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, width),
+        )
         p.setFont(theme.font(12))
         facts = shot_facts(shot)
         count = f"{group.kind} of {len(group.shots)}" if first and group.kind != "single" else facts[1]
         for k, text in enumerate((facts[0], count)):
             p.setPen(t.color("warning") if shot.problem else t.color("quiet"))
-            p.drawText(QRect(x, box.top() + 22 + 17 * k, width, 34 if k else 16), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, text)
+            p.drawText(
+                QRect(x, box.top() + 22 + 17 * k, width, 34 if k else 16),
+                Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
+                text,
+            )
         if first and group.kind != "single":
             p.setPen(t.color("accent"))
-            p.drawText(QRect(box.right() - 22, box.top() + 5, 16, 16), Qt.AlignmentFlag.AlignCenter, "▾" if group.shots[0].name in self.model.open_sets else "▸")
+            p.drawText(
+                QRect(box.right() - 22, box.top() + 5, 16, 16),
+                Qt.AlignmentFlag.AlignCenter,
+                "▾" if group.shots[0].name in self.model.open_sets else "▸",
+            )
         p.restore()
 
 

@@ -26,7 +26,8 @@ def to_qimage(picture: NDArray[np.uint8]) -> QImage:
 class Stage(QWidget):
     """Shows a coarse picture of the whole frame and, zoomed in, a sharp piece of it.
 
-    Coordinates of the frame are full-size pixels of the upright picture. `view_changed` asks for new pixels; `picked` gives
+    Coordinates of the frame are full-size pixels of the upright picture. `view_changed` asks for new pixels; `picked`
+    gives
     relative frame coordinates of a click in picking mode; `pointed` follows the pointer.
     """
 
@@ -83,10 +84,15 @@ class Stage(QWidget):
         self._zoom_to(1.0 / self.devicePixelRatioF(), at or QPointF(self.width() / 2, self.height() / 2))
 
     def to_frame(self, p: QPointF) -> QPointF:
-        return QPointF((p.x() - self.width() / 2) / self.zoom + self.centre.x(), (p.y() - self.height() / 2) / self.zoom + self.centre.y())
+        return QPointF(
+            (p.x() - self.width() / 2) / self.zoom + self.centre.x(),
+            (p.y() - self.height() / 2) / self.zoom + self.centre.y(),
+        )
 
     def to_widget(self, x: float, y: float) -> QPointF:
-        return QPointF((x - self.centre.x()) * self.zoom + self.width() / 2, (y - self.centre.y()) * self.zoom + self.height() / 2)
+        return QPointF(
+            (x - self.centre.x()) * self.zoom + self.width() / 2, (y - self.centre.y()) * self.zoom + self.height() / 2
+        )
 
     def frame_rect(self) -> QRectF:
         """Where the frame lies in the widget."""
@@ -106,7 +112,9 @@ class Stage(QWidget):
         fit_zoom = self.zoom if self.fit else 0.0
         self.fit = False
         self.zoom = float(np.clip(zoom, min(0.02, fit_zoom or 0.02), MOST_ZOOM))
-        self.centre = QPointF(place.x() - (at.x() - self.width() / 2) / self.zoom, place.y() - (at.y() - self.height() / 2) / self.zoom)
+        self.centre = QPointF(
+            place.x() - (at.x() - self.width() / 2) / self.zoom, place.y() - (at.y() - self.height() / 2) / self.zoom
+        )
         self._moved()
 
     def _moved(self) -> None:
@@ -143,7 +151,9 @@ class Stage(QWidget):
             p.drawImage(rect, image)
             if self.piece is not None and not self.show_before:
                 r = self.piece_rect
-                p.drawImage(QRectF(self.to_widget(r.left(), r.top()), self.to_widget(r.right(), r.bottom())), self.piece)
+                p.drawImage(
+                    QRectF(self.to_widget(r.left(), r.top()), self.to_widget(r.right(), r.bottom())), self.piece
+                )
         if self.message:
             p.setFont(theme.font(13))
             box = QRectF(self.rect()).adjusted(60, 40, -60, -40)
@@ -198,7 +208,12 @@ class Stage(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = 60 / self.zoom
-        moves = {Qt.Key.Key_Left: (-step, 0), Qt.Key.Key_Right: (step, 0), Qt.Key.Key_Up: (0, -step), Qt.Key.Key_Down: (0, step)}
+        moves = {
+            Qt.Key.Key_Left: (-step, 0),
+            Qt.Key.Key_Right: (step, 0),
+            Qt.Key.Key_Up: (0, -step),
+            Qt.Key.Key_Down: (0, step),
+        }
         if event.key() in moves and not self.fit:
             dx, dy = moves[Qt.Key(event.key())]
             self.centre = QPointF(self.centre.x() + dx, self.centre.y() + dy)

@@ -1,5 +1,6 @@
 """The light strip: scene light in stops with the three channels, noise floor and full points, and the five tone handles
-that say where scene light lands in the picture. Handles are dragged sideways on the light, their lower ends on the L* scale."""
+that say where scene light lands in the picture. Handles are dragged sideways on the light, their lower ends on the L*
+scale."""
 
 from __future__ import annotations
 
@@ -38,7 +39,10 @@ class LightStrip(QWidget):
         self.suggested: Tone | None = None
         self._drag: tuple[str, str] | None = None
         self._chosen = "grey"
-        self.setToolTip("Drag a handle sideways to choose the scene light, its lower end to choose how light it becomes. Arrow keys move the chosen handle.")
+        self.setToolTip(
+            "Drag a handle sideways to choose the scene light, its lower end to choose how light it becomes. Arrow "
+            "keys move the chosen handle."
+        )
 
     def set_light(self, light: SceneLight | None) -> None:
         self.light = light
@@ -107,7 +111,9 @@ class LightStrip(QWidget):
         p.drawLine(QPointF(x, HIST_TOP), QPointF(x, HANDLE_Y))
         if box.width() > 100:
             p.setPen(t.color("quiet"))
-            p.drawText(box.adjusted(6, 2, -4, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, "below the noise")
+            p.drawText(
+                box.adjusted(6, 2, -4, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, "below the noise"
+            )
 
     def _draw_histograms(self, p: QPainter, t: theme.Theme, shift: float) -> None:
         if self.light is None:
@@ -118,7 +124,10 @@ class LightStrip(QWidget):
         p.setClipRect(QRectF(LEFT, HIST_TOP - 2, self.width() - LEFT - RIGHT, HANDLE_Y - HIST_TOP + 2))
         for c, role in enumerate(("red", "green", "blue")):
             points = [QPointF(self.x_of(evs[0]), HANDLE_Y)]
-            points += [QPointF(self.x_of(e), HANDLE_Y - v * (HANDLE_Y - HIST_TOP)) for e, v in zip(evs, self.light.histograms[c], strict=True)]
+            points += [
+                QPointF(self.x_of(e), HANDLE_Y - v * (HANDLE_Y - HIST_TOP))
+                for e, v in zip(evs, self.light.histograms[c], strict=True)
+            ]
             points.append(QPointF(self.x_of(evs[-1]), HANDLE_Y))
             p.setPen(QPen(t.color(role), 1.2))
             p.setBrush(t.color(role, 95))
@@ -136,7 +145,11 @@ class LightStrip(QWidget):
         room = self.width() - RIGHT - last
         p.setPen(t.color("ink"))
         if room > 70:
-            p.drawText(QRectF(last + 5, HIST_TOP - 8, room - 5, 48), Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, f"full: {names}")
+            p.drawText(
+                QRectF(last + 5, HIST_TOP - 8, room - 5, 48),
+                Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
+                f"full: {names}",
+            )
 
     def _draw_kept(self, p: QPainter, t: theme.Theme, shift: float) -> None:
         if self.light is None or self.light.kept_ev is None:
@@ -171,13 +184,24 @@ class LightStrip(QWidget):
                 if abs(s.ev - value.ev) > 0.05 and LEFT <= x <= self.width() - RIGHT:
                     p.setPen(QPen(t.color("suggestion"), 1.4))
                     p.setBrush(t.color("bar"))
-                    p.drawPolygon(QPolygonF([QPointF(x, HANDLE_Y - 5), QPointF(x + 5, HANDLE_Y), QPointF(x, HANDLE_Y + 5), QPointF(x - 5, HANDLE_Y)]))
+                    p.drawPolygon(
+                        QPolygonF(
+                            [
+                                QPointF(x, HANDLE_Y - 5),
+                                QPointF(x + 5, HANDLE_Y),
+                                QPointF(x, HANDLE_Y + 5),
+                                QPointF(x - 5, HANDLE_Y),
+                            ]
+                        )
+                    )
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(t.color("accent"))
             size = 6.5 if name == self._chosen and self.hasFocus() else 5
             p.drawRoundedRect(QRectF(top.x() - size, top.y() - size - 1, 2 * size, 2 * size + 2), 2, 2)
             p.drawEllipse(foot, size - 0.5, size - 0.5)
-            labels.append((top.x(), f"{name.capitalize()} {value.ev:+.1f}".replace("-", "−"), f"L* {value.lightness:.0f}"))
+            labels.append(
+                (top.x(), f"{name.capitalize()} {value.ev:+.1f}".replace("-", "−"), f"L* {value.lightness:.0f}")
+            )
         p.setFont(theme.font(12, bold=True))
         end = -1e9
         for (x, text, _), _name in zip(labels, HANDLE_NAMES, strict=True):
@@ -188,7 +212,9 @@ class LightStrip(QWidget):
                 row -= 16
             p.fillRect(QRectF(left - 3, row - 1, width + 6, 15), t.color("bar", 205))
             p.setPen(t.color("accent"))
-            p.drawText(QRectF(left, row - 2, width + 2, 16), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            p.drawText(
+                QRectF(left, row - 2, width + 2, 16), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text
+            )
             end = left + width
         p.setFont(theme.font(12))
         p.setPen(t.color("ink"))

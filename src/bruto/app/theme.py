@@ -1,4 +1,6 @@
-"""Colours, fonts and the style sheet of the window: a bench instrument, light by day and dim by night, with the same roles."""
+"""Colours, fonts and the style sheet of the window: a bench instrument, light by day and dim by night, with the same
+roles.
+"""
 
 from __future__ import annotations
 
@@ -36,9 +38,38 @@ class Theme:
         return c
 
 
-LIGHT = Theme("light", "#E9E7E2", "#F7F6F3", "#F1EFEB", "#CBC7BE", "#20242A", "#5A5F66", "#0B5E55", "#FFFFFF", "#3D3F8F", "#A8341A", "#C4C0B7")
-DIM = Theme("dim", "#2B2C2E", "#35373A", "#303234", "#4A4D52", "#E4E2DC", "#ADB0B4", "#5FBFB2", "#10201E", "#A9ABF0", "#F0937C", "#55585D",
-            surround="#3C3C3C", red="#D0796E", green="#8FB56E", blue="#7C9FD0")
+LIGHT = Theme(
+    "light",
+    "#E9E7E2",
+    "#F7F6F3",
+    "#F1EFEB",
+    "#CBC7BE",
+    "#20242A",
+    "#5A5F66",
+    "#0B5E55",
+    "#FFFFFF",
+    "#3D3F8F",
+    "#A8341A",
+    "#C4C0B7",
+)
+DIM = Theme(
+    "dim",
+    "#2B2C2E",
+    "#35373A",
+    "#303234",
+    "#4A4D52",
+    "#E4E2DC",
+    "#ADB0B4",
+    "#5FBFB2",
+    "#10201E",
+    "#A9ABF0",
+    "#F0937C",
+    "#55585D",
+    surround="#3C3C3C",
+    red="#D0796E",
+    green="#8FB56E",
+    blue="#7C9FD0",
+)
 
 _current = LIGHT
 
@@ -73,26 +104,30 @@ def style_sheet(t: Theme) -> str:
     QMainWindow, QWidget#panel, QScrollArea, QWidget#panelBody {{ background: {t.panel}; border: none; }}
     QWidget#bar {{ background: {t.bar}; border-bottom: 1px solid {t.line}; }}
     QWidget#statusBar {{ background: {t.bar}; border-top: 1px solid {t.line}; }}
-    QWidget#stageBar {{ background: {'#5C5C5C' if t.name == 'light' else '#333333'}; }}
+    QWidget#stageBar {{ background: {"#5C5C5C" if t.name == "light" else "#333333"}; }}
     QLabel#quiet {{ color: {t.quiet}; }}
     QLabel#warning {{ color: {t.warning}; }}
     QLabel#heading {{ font-weight: bold; font-size: 13px; }}
     QLabel#brand {{ font-weight: bold; font-size: 18px; }}
     QLabel#tag {{ background: {t.raised}; color: {t.ink}; font-weight: bold; padding: 3px 8px; border-radius: 2px; }}
     QLabel#onStage {{ color: #FFFFFF; }}
-    QPushButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 4px 10px; min-height: 16px; }}
+    QPushButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 4px 10px;
+        min-height: 16px; }}
     QPushButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
     QPushButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
     QPushButton:pressed {{ background: {t.line}; }}
     QPushButton#primary {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: bold; }}
     QPushButton#primary:disabled {{ background: {t.track}; color: {t.quiet}; border-color: {t.track}; }}
-    QPushButton#take {{ background: transparent; border: none; color: {t.suggestion}; font-weight: bold; padding: 2px 4px; text-align: right; }}
+    QPushButton#take {{ background: transparent; border: none; color: {t.suggestion}; font-weight: bold;
+        padding: 2px 4px; text-align: right; }}
     QPushButton#take:hover {{ text-decoration: underline; }}
     QPushButton#take:focus {{ border: 1px solid {t.suggestion}; padding: 1px 3px; }}
-    QPushButton#icon {{ background: transparent; border: 1px solid transparent; padding: 0; min-width: 24px; min-height: 22px; font-size: 15px; color: {t.quiet}; }}
+    QPushButton#icon {{ background: transparent; border: 1px solid transparent; padding: 0; min-width: 24px;
+        min-height: 22px; font-size: 15px; color: {t.quiet}; }}
     QPushButton#icon:hover, QPushButton#icon:focus {{ color: {t.accent}; border-color: {t.line}; }}
-    QPushButton#task {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 11px 14px 8px 14px; color: {t.quiet}; font-size: 13px; }}
+    QPushButton#task {{ background: transparent; border: none; border-bottom: 3px solid transparent;
+        border-radius: 0; padding: 11px 14px 8px 14px; color: {t.quiet}; font-size: 13px; }}
     QPushButton#task:checked {{ color: {t.accent}; font-weight: bold; border-bottom: 3px solid {t.accent}; }}
     QPushButton#task:focus {{ color: {t.accent}; }}
     QPushButton#onStage {{ background: transparent; color: #FFFFFF; border: 1px solid #C9C9C9; padding: 3px 10px; }}
@@ -100,12 +135,15 @@ def style_sheet(t: Theme) -> str:
     QPushButton#onStage:checked {{ background: {t.raised}; color: {t.ink}; font-weight: bold; }}
     QPushButton#onStage:disabled {{ color: #B5B5B5; border-color: #8A8A8A; }}
     QWidget#row {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 5px; }}
-    QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 3px 6px; min-height: 18px;
+    QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit {{ background: {t.raised}; border: 1px solid {t.line};
+        border-radius: 4px; padding: 3px 6px; min-height: 18px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
-    QDoubleSpinBox#value {{ font-family: 'B612 Mono'; background: transparent; border: 1px solid transparent; padding: 1px 2px; }}
+    QDoubleSpinBox#value {{ font-family: 'B612 Mono'; background: transparent; border: 1px solid transparent;
+        padding: 1px 2px; }}
     QDoubleSpinBox#value:hover, QDoubleSpinBox#value:focus {{ border-color: {t.line}; background: {t.panel}; }}
     QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {t.accent}; }}
-    QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
+    QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.accent};
+        selection-color: {t.on_accent}; }}
     QProgressBar {{ background: {t.track}; border: none; border-radius: 3px; height: 8px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
     QScrollBar:vertical {{ background: {t.panel}; width: 10px; }}
@@ -119,5 +157,6 @@ def style_sheet(t: Theme) -> str:
     QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.line}; padding: 4px; }}
     QListView {{ background: {t.panel}; border: none; outline: none; }}
     QTableWidget {{ background: {t.panel}; border: none; gridline-color: {t.line}; }}
-    QHeaderView::section {{ background: {t.panel}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line}; padding: 4px; }}
+    QHeaderView::section {{ background: {t.panel}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line};
+        padding: 4px; }}
     """

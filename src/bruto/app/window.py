@@ -4,19 +4,31 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
-from PySide6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QLabel, QMainWindow, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bruto.app import theme
 from bruto.app.compare_page import ComparePage
 from bruto.app.deliver_page import DeliverPage
 from bruto.app.develop_page import DevelopPage, thumbnail
 from bruto.app.merge_page import MergePage
-from bruto.app.models import Shoot
+from bruto.app.models import Edit, Shoot
 from bruto.app.shotlist import ShotList
 from bruto.app.stage import to_qimage
 from bruto.app.worker import Worker
@@ -96,7 +108,8 @@ class Window(QMainWindow):
         self.set_task("Develop")
         self.develop.open_shot(None)
 
-    # -- parts ----------------------------------------------------------------------------------------------------------
+    # -- parts
+    # ----------------------------------------------------------------------------------------------------------
 
     def _top_bar(self) -> QWidget:
         bar = QWidget()
@@ -168,10 +181,10 @@ class Window(QMainWindow):
 
         add("Open a folder…", "Ctrl+O", self._choose_folder)
         menu.addSeparator()
-        add("Undo", "Ctrl+Z", lambda: self.develop.edit and self.develop.edit.undo())
-        add("Redo", "Ctrl+Shift+Z", lambda: self.develop.edit and self.develop.edit.redo())
-        add("Take all suggestions", "T", lambda: self.develop.edit and self.develop.edit.take_all())
-        add("Reset all values", "Ctrl+R", lambda: self.develop.edit and self.develop.edit.reset())
+        add("Undo", "Ctrl+Z", lambda: self._with_edit(Edit.undo))
+        add("Redo", "Ctrl+Shift+Z", lambda: self._with_edit(Edit.redo))
+        add("Take all suggestions", "T", lambda: self._with_edit(Edit.take_all))
+        add("Reset all values", "Ctrl+R", lambda: self._with_edit(Edit.reset))
         add("Pick white in the picture", "W", lambda: self.develop.ledger.pick_button.toggle())
         menu.addSeparator()
         add("Whole picture or 1:1", "Z", self._toggle_zoom)
@@ -181,12 +194,13 @@ class Window(QMainWindow):
         add("Fold or show the light strip", "F10", lambda: self._fold("strip"))
         menu.addSeparator()
         for k, task in enumerate(TASKS):
-            add(task, f"Ctrl+{k + 1}", lambda t=task: self.set_task(t))
+            add(task, f"Ctrl+{k + 1}", partial(self.set_task, task))
         menu.addSeparator()
         add("Dim or light theme", "Ctrl+D", self.toggle_theme)
         add("Quit", "Ctrl+Q", self.close)
 
-    # -- opening --------------------------------------------------------------------------------------------------------
+    # -- opening
+    # --------------------------------------------------------------------------------------------------------
 
     def open_paths(self, paths: list[str | Path], title: str = "") -> None:
         """Open folders or files; a problem becomes a message."""
@@ -211,7 +225,9 @@ class Window(QMainWindow):
             if self.shoot.shots:
                 self.shots.select(self.shoot.sets[0].shots[0])
             else:
-                self.develop.stage.message = f"No DNG files or pictures in {self.shoot.folder}. Open another folder with Ctrl+O."
+                self.develop.stage.message = (
+                    f"No DNG files or pictures in {self.shoot.folder}. Open another folder with Ctrl+O."
+                )
                 self.develop.stage.update()
 
     def _next_thumb(self, waiting: list[Shot]) -> None:
@@ -235,7 +251,8 @@ class Window(QMainWindow):
         if self.pages.currentWidget() is self.compare:
             self._compare()
 
-    # -- tasks ----------------------------------------------------------------------------------------------------------
+    # -- tasks
+    # ----------------------------------------------------------------------------------------------------------
 
     def set_task(self, task: str) -> None:
         """Turn to a task."""
@@ -262,7 +279,7 @@ class Window(QMainWindow):
         if key == self._compare_key:
             return
         if developer is None:  # still opening
-            QTimer.singleShot(60, lambda: self.task() == "Compare" and self._compare())
+            QTimer.singleShot(60, self._compare_if_shown)
             self.compare.show_waiting("Reading …")
             return
         self.compare.show_waiting("Developing and aligning both …")
@@ -277,14 +294,22 @@ class Window(QMainWindow):
 
         self.worker.ask("compare", work, done, self.compare.show_waiting)
 
+    def _compare_if_shown(self) -> None:
+        if self.task() == "Compare":
+            self._compare()
+
     def _start_merge(self, files: list[Path], kind: str, output: Path) -> None:
         self._merge_stop.clear()
 
         def work() -> MergeResult:
             given: list[str | Path] = list(files)
             if kind == "exposure":
-                return merge_exposure(given, output, progress=self._threads.progress.emit, cancelled=self._merge_stop.is_set)
-            return merge_noise(given, output, method=kind, progress=self._threads.progress.emit, cancelled=self._merge_stop.is_set)
+                return merge_exposure(
+                    given, output, progress=self._threads.progress.emit, cancelled=self._merge_stop.is_set
+                )
+            return merge_noise(
+                given, output, method=kind, progress=self._threads.progress.emit, cancelled=self._merge_stop.is_set
+            )
 
         self.background.ask("merge", work, self._merged, lambda text: self.merge.finish(None, text))
 
@@ -316,7 +341,11 @@ class Window(QMainWindow):
 
     def _deliver(self, folder: Path, suffix: str, ticket: Ticket, every: bool) -> None:
         self.develop.save()
-        shots = [s for s in self.shoot.shots if not s.problem] if every else [s for s in (self.shoot.current,) if s is not None and not s.problem]
+        shots = (
+            [s for s in self.shoot.shots if not s.problem]
+            if every
+            else [s for s in (self.shoot.current,) if s is not None and not s.problem]
+        )
         if not shots:
             self.say("There is no shot to deliver: choose one in the list.")
             return
@@ -339,7 +368,8 @@ class Window(QMainWindow):
             recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
             self.queue.add(jobs.Job(shot.main, output, recipe, ticket))
 
-    # -- small things ----------------------------------------------------------------------------------------------------
+    # -- small things
+    # ----------------------------------------------------------------------------------------------------
 
     def say(self, text: str) -> None:
         """Show a message in the status line, whole in its tooltip."""
@@ -350,6 +380,10 @@ class Window(QMainWindow):
         for label, text in ((self.pointer, pointer), (self.timing, timing), (self.saved, saved)):
             if text:
                 label.setText(text.strip())
+
+    def _with_edit(self, what: Callable[[Edit], Any]) -> None:
+        if self.develop.edit is not None:
+            what(self.develop.edit)
 
     def _toggle_zoom(self) -> None:
         page = self.pages.currentWidget()

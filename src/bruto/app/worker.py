@@ -31,8 +31,12 @@ class Worker(QObject):
         self._thread = threading.Thread(target=self._run, name="render", daemon=True)
         self._thread.start()
 
-    def ask(self, kind: str, work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[str], None]) -> None:
-        """Queue a call; `done` or `failed` is called on the interface thread unless a newer request of that kind was made."""
+    def ask(
+        self, kind: str, work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[str], None]
+    ) -> None:
+        """Queue a call; `done` or `failed` is called on the interface thread unless a newer request of that kind was
+        made.
+        """
         with self._wake:
             number = self._latest.get(kind, 0) + 1
             self._latest[kind] = number

@@ -20,8 +20,13 @@ def delta_e00(first: NDArray, second: NDArray) -> NDArray[np.float64]:
     d_hue = 2 * np.sqrt(c1 * c2) * np.sin(np.radians(dh / 2))
     h_mean = np.where(grey, h1 + h2, (h1 + dh / 2) % 360)
     l_mean, c_mean = (l1 + l2) / 2, (c1 + c2) / 2
-    t = (1 - 0.17 * np.cos(np.radians(h_mean - 30)) + 0.24 * np.cos(np.radians(2 * h_mean))
-         + 0.32 * np.cos(np.radians(3 * h_mean + 6)) - 0.20 * np.cos(np.radians(4 * h_mean - 63)))
+    t = (
+        1
+        - 0.17 * np.cos(np.radians(h_mean - 30))
+        + 0.24 * np.cos(np.radians(2 * h_mean))
+        + 0.32 * np.cos(np.radians(3 * h_mean + 6))
+        - 0.20 * np.cos(np.radians(4 * h_mean - 63))
+    )
     s_l = 1 + 0.015 * (l_mean - 50) ** 2 / np.sqrt(20 + (l_mean - 50) ** 2)
     s_c, s_h = 1 + 0.045 * c_mean, 1 + 0.015 * c_mean * t
     turn = 30 * np.exp(-(((h_mean - 275) / 25) ** 2))

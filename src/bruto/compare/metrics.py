@@ -34,7 +34,9 @@ class Side:
 
 @dataclass(frozen=True)
 class Comparison:
-    """Two sides, their alignment and difference; `first`, `second` (H, W, 3) uint8 lie on one grid, `valid` (H, W) where both exist."""
+    """Two sides, their alignment and difference; `first`, `second` (H, W, 3) uint8 lie on one grid, `valid` (H, W)
+    where both exist.
+    """
 
     alignment: Alignment
     a: Side
@@ -67,8 +69,14 @@ def _side(lab: NDArray[np.float32], valid: NDArray, flat: NDArray, busy: NDArray
     chroma_sigma = 1.4826 * float(np.median(np.hypot(colour[0], colour[1])[flat])) if flat.any() else 0.0
     texture = float(np.sqrt(max(np.mean(fine[busy] ** 2) - sigma**2, 0.0))) if busy.any() else 0.0
     return Side(
-        100 * float((l[valid] >= HIGH).mean()), 100 * float((l[valid] <= LOW).mean()), sigma, chroma_sigma, texture, 100 * edge_overshoot(l, valid),
-        float(l[valid].mean()), float(np.hypot(lab[..., 1], lab[..., 2])[valid].mean()),
+        100 * float((l[valid] >= HIGH).mean()),
+        100 * float((l[valid] <= LOW).mean()),
+        sigma,
+        chroma_sigma,
+        texture,
+        100 * edge_overshoot(l, valid),
+        float(l[valid].mean()),
+        float(np.hypot(lab[..., 1], lab[..., 2])[valid].mean()),
     )
 
 
@@ -76,7 +84,12 @@ def edge_overshoot(l: NDArray[np.float32], valid: NDArray) -> float:
     """Median overshoot beside strong isolated edges, as a share of the step, in L*."""
     gx = cv2.Sobel(l, cv2.CV_32F, 1, 0, scale=1 / 8)
     strong = np.abs(gx)
-    peak = valid & (strong >= np.roll(strong, 1, 1)) & (strong >= np.roll(strong, -1, 1)) & (strong > max(3.0, float(np.percentile(strong[::3, ::3], 98))))
+    peak = (
+        valid
+        & (strong >= np.roll(strong, 1, 1))
+        & (strong >= np.roll(strong, -1, 1))
+        & (strong > max(3.0, float(np.percentile(strong[::3, ::3], 98))))
+    )
     ys, xs = np.nonzero(peak[:, 14:-14])
     if len(ys) < 40:
         return 0.0
@@ -96,7 +109,8 @@ def edge_overshoot(l: NDArray[np.float32], valid: NDArray) -> float:
 def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Comparison:
     """Compare two upright sRGB pictures (H, W, 3) of one scene, of any sizes, at equal output size.
 
-    Both are reduced to `COMPARE_EDGE`; the second is brought onto the first. Raises `BrutoError` where they cannot be aligned.
+    Both are reduced to `COMPARE_EDGE`; the second is brought onto the first. Raises `BrutoError` where they cannot be
+    aligned.
     """
     a, b = _reduced(first), _reduced(second)
     greys = [cv2.cvtColor(x, cv2.COLOR_RGB2GRAY).astype(np.float32) / 255 for x in (a, b)]
@@ -117,14 +131,26 @@ def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
     scale = max(first.shape) / max(a.shape)
     alignment = replace(alignment, residual_px=alignment.residual_px * scale, model_px=alignment.model_px * scale)
     return Comparison(
-        alignment, _side(lab_a, valid, flat, busy), _side(lab_b, valid, flat, busy), float(np.median(blurred[valid])), float(np.percentile(blurred[valid], 95)),
-        float((lab_b[..., 0] - lab_a[..., 0])[valid].mean()), a, moved, valid, difference,
+        alignment,
+        _side(lab_a, valid, flat, busy),
+        _side(lab_b, valid, flat, busy),
+        float(np.median(blurred[valid])),
+        float(np.percentile(blurred[valid], 95)),
+        float((lab_b[..., 0] - lab_a[..., 0])[valid].mean()),
+        a,
+        moved,
+        valid,
+        difference,
     )
 
 
 def _reduced(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
     scale = COMPARE_EDGE / max(picture.shape)
-    return cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else np.ascontiguousarray(picture)
+    return (
+        cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        if scale < 1
+        else np.ascontiguousarray(picture)
+    )
 
 
 def sentences(c: Comparison, first: str = "raw", second: str = "phone's picture") -> list[tuple[str, str, str, str]]:
@@ -135,21 +161,107 @@ def sentences(c: Comparison, first: str = "raw", second: str = "phone's picture"
 
     a, b = c.a, c.b
     return [
-        ("Lost highlights, %", f"{a.lost_highlights_percent:.1f}", f"{b.lost_highlights_percent:.1f}",
-         judge(a.lost_highlights_percent, b.lost_highlights_percent, 0.1, f"The {second} holds more bright detail.", f"The {first} holds more bright detail.", "Both hold the same.")),
-        ("Lost shadows, %", f"{a.lost_shadows_percent:.1f}", f"{b.lost_shadows_percent:.1f}",
-         judge(a.lost_shadows_percent, b.lost_shadows_percent, 0.1, f"The {second} is more open in the dark.", f"The {second} sinks into black.", "Both hold the same.")),
-        ("Grain, σ L*", f"{a.noise_l:.2f}", f"{b.noise_l:.2f}",
-         judge(a.noise_l, b.noise_l, 0.08, f"The {first} shows more grain.", f"The {second} shows more grain.", "Equally fine.")),
-        ("Colour grain, σ", f"{a.colour_noise:.2f}", f"{b.colour_noise:.2f}",
-         judge(a.colour_noise, b.colour_noise, 0.15, f"The {first} has more coloured specks.", f"The {second} has more coloured specks.", "Equally clean.")),
-        ("Texture under 4 px, L*", f"{a.texture_l:.2f}", f"{b.texture_l:.2f}",
-         judge(a.texture_l, b.texture_l, 0.15 * max(a.texture_l, 0.1), f"Fine texture is smeared in the {second}.", f"The {second} is crisper, by sharpening or by detail: look at 1:1.", "Alike in fine texture.")),
-        ("Edge overshoot, %", f"{a.edge_overshoot_percent:.0f}", f"{b.edge_overshoot_percent:.0f}",
-         judge(a.edge_overshoot_percent, b.edge_overshoot_percent, 2, f"The {first} has stronger halos.", f"Halos along edges in the {second}.", "Edges are alike.")),
-        ("Mean lightness, L*", f"{a.mean_l:.0f}", f"{b.mean_l:.0f}",
-         judge(a.mean_l, b.mean_l, 2, f"The {second} is darker.", f"The {second} is brighter.", "Equally bright.")),
-        ("Mean chroma", f"{a.mean_chroma:.0f}", f"{b.mean_chroma:.0f}",
-         judge(a.mean_chroma, b.mean_chroma, 2, f"The {second} is more muted.", f"The {second} is more colourful.", "Equally colourful.")),
-        ("Colour difference, ΔE00", f"{c.delta_e00_median:.1f}", f"{c.delta_e00_p95:.1f}", "Median on the left, 95th percentile on the right."),
+        (
+            "Lost highlights, %",
+            f"{a.lost_highlights_percent:.1f}",
+            f"{b.lost_highlights_percent:.1f}",
+            judge(
+                a.lost_highlights_percent,
+                b.lost_highlights_percent,
+                0.1,
+                f"The {second} holds more bright detail.",
+                f"The {first} holds more bright detail.",
+                "Both hold the same.",
+            ),
+        ),
+        (
+            "Lost shadows, %",
+            f"{a.lost_shadows_percent:.1f}",
+            f"{b.lost_shadows_percent:.1f}",
+            judge(
+                a.lost_shadows_percent,
+                b.lost_shadows_percent,
+                0.1,
+                f"The {second} is more open in the dark.",
+                f"The {second} sinks into black.",
+                "Both hold the same.",
+            ),
+        ),
+        (
+            "Grain, σ L*",
+            f"{a.noise_l:.2f}",
+            f"{b.noise_l:.2f}",
+            judge(
+                a.noise_l,
+                b.noise_l,
+                0.08,
+                f"The {first} shows more grain.",
+                f"The {second} shows more grain.",
+                "Equally fine.",
+            ),
+        ),
+        (
+            "Colour grain, σ",
+            f"{a.colour_noise:.2f}",
+            f"{b.colour_noise:.2f}",
+            judge(
+                a.colour_noise,
+                b.colour_noise,
+                0.15,
+                f"The {first} has more coloured specks.",
+                f"The {second} has more coloured specks.",
+                "Equally clean.",
+            ),
+        ),
+        (
+            "Texture under 4 px, L*",
+            f"{a.texture_l:.2f}",
+            f"{b.texture_l:.2f}",
+            judge(
+                a.texture_l,
+                b.texture_l,
+                0.15 * max(a.texture_l, 0.1),
+                f"Fine texture is smeared in the {second}.",
+                f"The {second} is crisper, by sharpening or by detail: look at 1:1.",
+                "Alike in fine texture.",
+            ),
+        ),
+        (
+            "Edge overshoot, %",
+            f"{a.edge_overshoot_percent:.0f}",
+            f"{b.edge_overshoot_percent:.0f}",
+            judge(
+                a.edge_overshoot_percent,
+                b.edge_overshoot_percent,
+                2,
+                f"The {first} has stronger halos.",
+                f"Halos along edges in the {second}.",
+                "Edges are alike.",
+            ),
+        ),
+        (
+            "Mean lightness, L*",
+            f"{a.mean_l:.0f}",
+            f"{b.mean_l:.0f}",
+            judge(a.mean_l, b.mean_l, 2, f"The {second} is darker.", f"The {second} is brighter.", "Equally bright."),
+        ),
+        (
+            "Mean chroma",
+            f"{a.mean_chroma:.0f}",
+            f"{b.mean_chroma:.0f}",
+            judge(
+                a.mean_chroma,
+                b.mean_chroma,
+                2,
+                f"The {second} is more muted.",
+                f"The {second} is more colourful.",
+                "Equally colourful.",
+            ),
+        ),
+        (
+            "Colour difference, ΔE00",
+            f"{c.delta_e00_median:.1f}",
+            f"{c.delta_e00_p95:.1f}",
+            "Median on the left, 95th percentile on the right.",
+        ),
     ]

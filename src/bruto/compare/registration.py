@@ -1,13 +1,16 @@
 """Putting two pictures of one scene on top of each other.
 
-Features are matched coarsely (ORB with RANSAC), then tracked to sub-pixel (Lucas, Kanade 1981, pyramidal; Bouguet 2001) on
-locally normalised brightness, so that tone and exposure do not matter; a parametric model is fitted robustly. The residual is
+Features are matched coarsely (ORB with RANSAC), then tracked to sub-pixel (Lucas, Kanade 1981, pyramidal; Bouguet
+2001) on
+locally normalised brightness, so that tone and exposure do not matter; a parametric model is fitted robustly. The
+residual is
 measured on tracks that the fit did not use.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -26,7 +29,8 @@ class Alignment:
     """Where a point of the first picture lies in the second.
 
     `homography` (3, 3) in relative coordinates (long edge = 1, origin in the middle), then radius scaled by 1 + k r^2.
-    `residual_px`: rms of held-out tracks in pixels of the first picture, each axis, mostly the tracks' own error; `model_px`: what
+    `residual_px`: rms of held-out tracks in pixels of the first picture, each axis, mostly the tracks' own error;
+    `model_px`: what
     that leaves in the fitted model, residual x sqrt(parameters / measurements); `tracks`: how many were used.
     """
 
@@ -41,9 +45,13 @@ class Alignment:
     def apply(self, points: NDArray) -> NDArray[np.float64]:
         """Pixel positions (N, 2) in the second picture of positions in the first (pixel centres at .0)."""
         w, h = self.first_size
-        return _to_pixels(_model(self.homography, self.radial, _to_relative(np.asarray(points, float), w, h)), *self.second_size)
+        return _to_pixels(
+            _model(self.homography, self.radial, _to_relative(np.asarray(points, float), w, h)), *self.second_size
+        )
 
-    def maps(self, x0: int = 0, y0: int = 0, width: int | None = None, height: int | None = None) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    def maps(
+        self, x0: int = 0, y0: int = 0, width: int | None = None, height: int | None = None
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """`cv2.remap` maps that bring the second picture onto a rectangle of the first."""
         width, height = width or self.first_size[0], height or self.first_size[1]
         step = 16  # the model is smooth: evaluated coarsely, interpolated
@@ -99,14 +107,24 @@ def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str
     if points is None or len(points) < LEAST_TRACKS:
         raise BrutoError("The first picture has too little detail to be aligned.")
     points = points.reshape(-1, 2)
-    guess = _to_pixels(_model(start, 0.0, _to_relative(points, a.shape[1], a.shape[0])), b.shape[1], b.shape[0]).astype(np.float32)
-    options = {"winSize": (21, 21), "maxLevel": 2, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 40, 0.003), "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
+    guess = _to_pixels(_model(start, 0.0, _to_relative(points, a.shape[1], a.shape[0])), b.shape[1], b.shape[0]).astype(
+        np.float32
+    )
+    options: dict[str, Any] = {
+        "winSize": (21, 21),
+        "maxLevel": 2,
+        "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 40, 0.003),
+        "flags": cv2.OPTFLOW_USE_INITIAL_FLOW,
+    }
     there, ok, _ = cv2.calcOpticalFlowPyrLK(a, b, points.astype(np.float32), guess.copy(), **options)
     back, ok2, _ = cv2.calcOpticalFlowPyrLK(b, a, there, points.astype(np.float32).copy(), **options)
     good = (ok.ravel() == 1) & (ok2.ravel() == 1) & (np.linalg.norm(back - points, axis=1) < 0.35)
     if good.sum() < LEAST_TRACKS:
         raise BrutoError("The two pictures have too little in common to be aligned.")
-    p, q = _to_relative(points[good], a.shape[1], a.shape[0]), _to_relative(there[good].astype(float), b.shape[1], b.shape[0])
+    p, q = (
+        _to_relative(points[good], a.shape[1], a.shape[0]),
+        _to_relative(there[good].astype(float), b.shape[1], b.shape[0]),
+    )
     order = np.random.default_rng(0).permutation(len(p))
     held = order[: len(order) // 4]
     used = order[len(order) // 4 :]
@@ -118,7 +136,9 @@ def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str
         raise BrutoError("The two pictures could not be aligned: their details do not move together.")
     rms = float(np.sqrt(np.mean(residual[inlier] ** 2))) * scale_a
     parameters = {"rigid": 3, "homography": 8, "lens": 9}[model]
-    return Alignment(homography, radial, rms, int(keep.sum()), size_a, size_b, rms * float(np.sqrt(parameters / (2 * keep.sum()))))
+    return Alignment(
+        homography, radial, rms, int(keep.sum()), size_a, size_b, rms * float(np.sqrt(parameters / (2 * keep.sum())))
+    )
 
 
 def _coarse(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float64]:
@@ -128,7 +148,11 @@ def _coarse(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float64]:
     (ka, da), (kb, db) = (orb.detectAndCompute(x, None) for x in small)
     if da is None or db is None or len(ka) < 20 or len(kb) < 20:
         return np.eye(3)
-    matches = [m[0] for m in cv2.BFMatcher(cv2.NORM_HAMMING).knnMatch(da, db, k=2) if len(m) == 2 and m[0].distance < 0.8 * m[1].distance]
+    matches = [
+        m[0]
+        for m in cv2.BFMatcher(cv2.NORM_HAMMING).knnMatch(da, db, k=2)
+        if len(m) == 2 and m[0].distance < 0.8 * m[1].distance
+    ]
     if len(matches) < 16:
         return np.eye(3)
     pa = _to_relative(np.array([ka[m.queryIdx].pt for m in matches]), small[0].shape[1], small[0].shape[0])
@@ -146,7 +170,9 @@ def _fit(p: NDArray, q: NDArray, model: str, unit: float, start: NDArray) -> tup
         if model == "rigid":
             c, s = np.cos(v[2]), np.sin(v[2])
             return np.array([[c, -s, v[0]], [s, c, v[1]], [0, 0, 1.0]]), 0.0
-        return np.array([[v[0], v[1], v[2]], [v[3], v[4], v[5]], [v[6], v[7], 1.0]]), float(v[8]) if model == "lens" else 0.0
+        return np.array([[v[0], v[1], v[2]], [v[3], v[4], v[5]], [v[6], v[7], 1.0]]), float(
+            v[8]
+        ) if model == "lens" else 0.0
 
     if model == "rigid":
         first = np.array([start[0, 2], start[1, 2], np.arctan2(start[1, 0], start[0, 0])])

@@ -1,4 +1,6 @@
-"""Renderings for comparison: a raw as its suggestions develop it, a finished picture as it is, unless a push changes both."""
+"""Renderings for comparison: a raw as its suggestions develop it, a finished picture as it is, unless a push changes
+both.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,8 @@ from bruto.develop.suggest import suggest_all, take_all
 def for_comparison(path: str | Path, push: str | Path | None = None) -> NDArray[np.uint8]:
     """An upright sRGB picture (H, W, 3) of a file. Raises `BrutoError`.
 
-    Raws are developed with all suggestions taken. `push`: a recipe whose exposure and tone are applied on top of that, and to
+    Raws are developed with all suggestions taken. `push`: a recipe whose exposure and tone are applied on top of
+    that, and to
     the linearised picture, so both get the same treatment.
     """
     path = Path(path)
@@ -32,5 +35,7 @@ def for_comparison(path: str | Path, push: str | Path | None = None) -> NDArray[
         recipe = recipe.changed(brightness_noise=0.0, colour_noise=0.0, sharpness=0.0, chroma=1.0)
     if push is not None:
         pushed = load_recipe(push)
-        recipe = recipe.changed(exposure=recipe.exposure + pushed.exposure, tone=pushed.tone.model_dump(), chroma=pushed.chroma)
+        recipe = recipe.changed(
+            exposure=recipe.exposure + pushed.exposure, tone=pushed.tone.model_dump(), chroma=pushed.chroma
+        )
     return developer.render(recipe)

@@ -1,4 +1,6 @@
-"""From camera colour to the working space by the DNG model (DNG 1.7, chapter 6, "Mapping Camera Color Space to CIE XYZ")."""
+"""From camera colour to the working space by the DNG model (DNG 1.7, chapter 6, "Mapping Camera Color Space to CIE
+XYZ").
+"""
 
 from __future__ import annotations
 
@@ -10,10 +12,36 @@ from bruto.color.spaces import D50_XYZ, xy_to_xyz, xyz_d50_to_working
 from bruto.color.temperature import kelvin_duv_of
 from bruto.container.rawframe import Calibration, RawMeta
 
-_LIGHT_SOURCE_KELVIN = {1: 5500.0, 2: 4150.0, 3: 2850.0, 4: 5500.0, 9: 5500.0, 10: 6500.0, 11: 7500.0, 12: 6430.0, 13: 5000.0, 14: 4150.0,
-                        15: 3450.0, 17: 2856.0, 18: 4874.0, 19: 6774.0, 20: 5500.0, 21: 6504.0, 22: 7504.0, 23: 5003.0, 24: 3200.0}
+_LIGHT_SOURCE_KELVIN = {
+    1: 5500.0,
+    2: 4150.0,
+    3: 2850.0,
+    4: 5500.0,
+    9: 5500.0,
+    10: 6500.0,
+    11: 7500.0,
+    12: 6430.0,
+    13: 5000.0,
+    14: 4150.0,
+    15: 3450.0,
+    17: 2856.0,
+    18: 4874.0,
+    19: 6774.0,
+    20: 5500.0,
+    21: 6504.0,
+    22: 7504.0,
+    23: 5003.0,
+    24: 3200.0,
+}
 """Correlated colour temperatures of Exif LightSource codes (Exif 3.0; DNG 1.7 CalibrationIlluminant), K."""
-_PLAIN = Calibration(21, np.linalg.inv(np.array([[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]])))
+_PLAIN = Calibration(
+    21,
+    np.linalg.inv(
+        np.array(
+            [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
+        )
+    ),
+)
 """Stand-in for files without any matrix: sensor colour taken as linear sRGB."""
 
 
@@ -61,16 +89,20 @@ def xy_to_neutral(meta: RawMeta, x: float, y: float) -> NDArray[np.float64]:
 
 
 def camera_to_working(meta: RawMeta, neutral: NDArray) -> NDArray[np.float64]:
-    """Matrix (3, 3) from camera RGB to linear Rec. 2020; the neutral maps to equal values, green of the neutral to 1."""
+    """Matrix (3, 3) from camera RGB to linear Rec. 2020; the neutral maps to equal values, green of the neutral to
+    1.
+    """
     neutral = np.asarray(neutral, float) / neutral[1]
     x, y = neutral_to_xy(meta, neutral)
     kelvin, _ = kelvin_duv_of(x, y)
     w, first, second = _mix(meta, float(np.clip(kelvin, 1000, 100000)))
     if first.forward is not None and second.forward is not None:
         forward = w * first.forward + (1 - w) * second.forward
-        to_reference = np.diag(1 / meta.analog_balance)
+        to_reference: NDArray = np.diag(1 / meta.analog_balance)
         if first.camera_calibration is not None and second.camera_calibration is not None:
-            to_reference = np.linalg.inv(np.diag(meta.analog_balance) @ (w * first.camera_calibration + (1 - w) * second.camera_calibration))
+            to_reference = np.linalg.inv(
+                np.diag(meta.analog_balance) @ (w * first.camera_calibration + (1 - w) * second.camera_calibration)
+            )
         to_d50 = forward @ np.diag(1 / (to_reference @ neutral)) @ to_reference
     else:
         to_xyz = np.linalg.inv(_xyz_to_camera(meta, kelvin))

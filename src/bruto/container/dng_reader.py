@@ -1,6 +1,7 @@
 """Reading DNG files into a `RawFrame`.
 
-The TIFF structure is read by tifffile, pixels are decoded tile by tile by imagecodecs on all cores. Every size is checked
+The TIFF structure is read by tifffile, pixels are decoded tile by tile by imagecodecs on all cores. Every size is
+checked
 against the file before memory is taken, and every damage ends in a `FileProblem` that says where.
 """
 
@@ -80,9 +81,13 @@ def _guarded(path: str | Path, work: Callable[[Any, int], RawFrame]) -> RawFrame
     except (OSError, MemoryError) as error:
         raise FileProblem(f"{path} cannot be read: {error}.") from error
     except tifffile.TiffFileError as error:
-        raise FileProblem(f"{path} is not a DNG: {error}. Choose a file that the camera program saved as raw.") from error
+        raise FileProblem(
+            f"{path} is not a DNG: {error}. Choose a file that the camera program saved as raw."
+        ) from error
     except Exception as error:  # a damaged structure can fail anywhere in the libraries; the user gets one message
-        raise FileProblem(f"{path} is damaged ({type(error).__name__}: {error}). Copy it again from the phone.") from error
+        raise FileProblem(
+            f"{path} is damaged ({type(error).__name__}: {error}). Copy it again from the phone."
+        ) from error
 
 
 def _pages(tif: Any) -> list[Any]:
@@ -120,7 +125,9 @@ def _read(tif: Any, size: int, path: Path, pixels: bool) -> RawFrame:
 def _meta(first: Any, page: Any) -> RawMeta:
     width, height = int(page.imagewidth), int(page.imagelength)
     if not (0 < width <= 65500 and 0 < height <= 65500) or width * height > MAX_PIXELS:
-        raise FileProblem(f"its raw image claims {width} x {height} pixels, more than can be real; the file is damaged.")
+        raise FileProblem(
+            f"its raw image claims {width} x {height} pixels, more than can be real; the file is damaged."
+        )
     mosaic = int(page.photometric) == CFA
     samples = int(page.samplesperpixel)
     if samples != (1 if mosaic else 3):
@@ -128,7 +135,14 @@ def _meta(first: Any, page: Any) -> RawMeta:
     warnings: list[str] = []
     cfa = ""
     if mosaic:
-        pattern = bytes(np.asarray(bytearray(_value(page, 33422, b"\0\1\1\2")) if isinstance(_value(page, 33422), bytes) else _value(page, 33422, (0, 1, 1, 2)), np.uint8))
+        pattern = bytes(
+            np.asarray(
+                bytearray(_value(page, 33422, b"\0\1\1\2"))
+                if isinstance(_value(page, 33422), bytes)
+                else _value(page, 33422, (0, 1, 1, 2)),
+                np.uint8,
+            )
+        )
         if tuple(np.ravel(_value(page, 33421, (2, 2)))) != (2, 2) or sorted(pattern) != [0, 1, 1, 2]:
             raise FileProblem("its colour filter pattern is not a 2 x 2 Bayer pattern.")
         cfa = "".join(CFA_LETTERS[c] for c in pattern)
@@ -173,16 +187,35 @@ def _meta(first: Any, page: Any) -> RawMeta:
     compression = COMPRESSIONS[int(page.compression)]
     orientation = int(_value(first, 274, 1))
     return RawMeta(
-        kind="mosaic" if mosaic else "linear", width=width, height=height, bits_container=bits, compression=compression, cfa=cfa, black=black,
-        white=white, active_area=(left, top, right - left, bottom - top), default_crop=(x0, y0, w, h),
-        orientation=orientation if 1 <= orientation <= 8 else 1, calibrations=calibrations, as_shot_neutral=neutral,
-        analog_balance=_rational(first, 50727, np.ones(3)), baseline_exposure=float(np.clip(_rational(first, 50730, np.zeros(1))[0], -20, 20)),
-        noise_profile=noise, gain_maps=maps, opcodes=names, linearisation=None if table is None else np.asarray(table, np.uint16).ravel(),
-        iso=_exif_number(exif, first, "ISOSpeedRatings", 34855), exposure_s=_exif_number(exif, first, "ExposureTime", 33434),
-        f_number=_exif_number(exif, first, "FNumber", 33437), focal_mm=_exif_number(exif, first, "FocalLength", 37386),
+        kind="mosaic" if mosaic else "linear",
+        width=width,
+        height=height,
+        bits_container=bits,
+        compression=compression,
+        cfa=cfa,
+        black=black,
+        white=white,
+        active_area=(left, top, right - left, bottom - top),
+        default_crop=(x0, y0, w, h),
+        orientation=orientation if 1 <= orientation <= 8 else 1,
+        calibrations=calibrations,
+        as_shot_neutral=neutral,
+        analog_balance=_rational(first, 50727, np.ones(3)),
+        baseline_exposure=float(np.clip(_rational(first, 50730, np.zeros(1))[0], -20, 20)),
+        noise_profile=noise,
+        gain_maps=maps,
+        opcodes=names,
+        linearisation=None if table is None else np.asarray(table, np.uint16).ravel(),
+        iso=_exif_number(exif, first, "ISOSpeedRatings", 34855),
+        exposure_s=_exif_number(exif, first, "ExposureTime", 33434),
+        f_number=_exif_number(exif, first, "FNumber", 33437),
+        focal_mm=_exif_number(exif, first, "FocalLength", 37386),
         focal_35mm=_exif_number(exif, first, "FocalLengthIn35mmFilm", 41989),
-        taken=str(exif.get("DateTimeOriginal") or _value(first, 306, "") or ""), make=str(_value(first, 271, "") or ""),
-        model=str(_value(first, 272, "") or ""), software=str(_value(first, 305, "") or ""), description=str(_value(first, 270, "") or ""),
+        taken=str(exif.get("DateTimeOriginal") or _value(first, 306, "") or ""),
+        make=str(_value(first, 271, "") or ""),
+        model=str(_value(first, 272, "") or ""),
+        software=str(_value(first, 305, "") or ""),
+        description=str(_value(first, 270, "") or ""),
         warnings=tuple(warnings),
     )
 
@@ -215,11 +248,14 @@ def _calibrations(first: Any) -> tuple[Calibration, ...]:
         if color is None or len(color) != 9 or abs(np.linalg.det(color.reshape(3, 3))) < 1e-9:
             continue
         forward, camera = _rational(first, fm), _rational(first, cc)
-        found.append(Calibration(
-            int(_value(first, illuminant, 21 if k else 17)), color.reshape(3, 3),
-            forward.reshape(3, 3) if forward is not None and len(forward) == 9 else None,
-            camera.reshape(3, 3) if camera is not None and len(camera) == 9 else None,
-        ))
+        found.append(
+            Calibration(
+                int(_value(first, illuminant, 21 if k else 17)),
+                color.reshape(3, 3),
+                forward.reshape(3, 3) if forward is not None and len(forward) == 9 else None,
+                camera.reshape(3, 3) if camera is not None and len(camera) == 9 else None,
+            )
+        )
     return tuple(found)
 
 
@@ -238,7 +274,10 @@ def _opcodes(page: Any, warnings: list[str]) -> tuple[tuple[GainMap, ...], tuple
             elif flags & OPTIONAL:
                 warnings.append(f"{name} in opcode list {number} is left out; the file marks it as optional.")
             else:
-                warnings.append(f"{name} in opcode list {number} is not applied yet; the picture may show what it would have corrected.")
+                warnings.append(
+                    f"{name} in opcode list {number} is not applied yet; the picture may show what it would have "
+                    f"corrected."
+                )
     return tuple(maps), tuple(names)
 
 
@@ -264,7 +303,10 @@ def _decode(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
     compression = int(page.compression)
     for k, (offset, count) in enumerate(zip(offsets, counts, strict=True)):
         if count <= 0 or offset + count > size:
-            raise FileProblem(f"the file ends early: part {k + 1} of {len(offsets)} of the raw image is missing. Copy it again from the phone.")
+            raise FileProblem(
+                f"the file ends early: part {k + 1} of {len(offsets)} of the raw image is missing. Copy it again "
+                f"from the phone."
+            )
     dtype = page.dtype if page.dtype is not None else np.dtype(np.uint16)
     if compression != 7:
         if np.prod(shape) * dtype.itemsize > 64 * sum(counts) + 1_000_000 and compression == 1:
@@ -279,7 +321,9 @@ def _decode(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
         raise FileProblem("its tiles have an impossible size; the file is damaged.")
     across, down = -(-meta.width // tile_w), -(-meta.height // tile_h)
     if across * down != len(offsets):
-        raise FileProblem(f"{across * down} parts of the raw image are expected, {len(offsets)} are listed; the file is damaged.")
+        raise FileProblem(
+            f"{across * down} parts of the raw image are expected, {len(offsets)} are listed; the file is damaged."
+        )
     codes = np.empty(shape, np.uint16)
     tif.filehandle.seek(0)
     blobs = []
@@ -292,7 +336,9 @@ def _decode(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
         try:
             tile = imagecodecs.ljpeg_decode(blobs[k]) if meta.kind == "mosaic" else imagecodecs.jpeg8_decode(blobs[k])
         except Exception as error:
-            raise FileProblem(f"part {k + 1} of {len(blobs)} of the raw image cannot be decoded ({error}); the file is damaged.") from error
+            raise FileProblem(
+                f"part {k + 1} of {len(blobs)} of the raw image cannot be decoded ({error}); the file is damaged."
+            ) from error
         y, x = row * tile_h, column * tile_w
         h, w = min(tile_h, meta.height - y), min(tile_w, meta.width - x)
         if meta.kind == "mosaic" and tile.size == tile_h * tile_w:

@@ -1,6 +1,7 @@
 """Writing DNG files: mosaics and linear frames, with preview, colour, noise profile, gain maps and Exif.
 
-Structure: IFD 0 holds the JPEG preview and the tags of the whole file; one sub-IFD holds the raw image in tiles (lossless
+Structure: IFD 0 holds the JPEG preview and the tags of the whole file; one sub-IFD holds the raw image in tiles
+(lossless
 JPEG for integers, deflate with the floating-point predictor for half floats); the Exif IFD is appended and linked.
 """
 
@@ -26,7 +27,9 @@ from bruto.parallel import map_threads
 TILE = 256
 _EXIF_IFD = 34665
 _PLACEHOLDER = 34664
-"""The TIFF writer refuses tag 34665; this unused neighbour keeps its place in the sorted directory until it is renamed."""
+"""The TIFF writer refuses tag 34665; this unused neighbour keeps its place in the sorted directory until it is
+renamed.
+"""
 
 
 @dataclass(frozen=True)
@@ -74,9 +77,11 @@ def _jpeg(preview: NDArray[np.uint8]) -> bytes:
 def _exif_entries(tags: DngTags) -> list[tuple[int, int, int, bytes]]:
     """(tag, type, count, little-endian value) of the Exif IFD, sorted."""
     entries = []
+
     def rational(tag, value, limit=1_000_000):
         f = Fraction(float(value)).limit_denominator(limit)
         entries.append((tag, 5, 1, struct.pack("<2I", f.numerator, f.denominator)))
+
     if tags.exposure_s is not None:
         seconds = tags.exposure_s
         f = Fraction(1, round(1 / seconds)) if seconds < 0.3 else Fraction(seconds).limit_denominator(1000)
@@ -132,8 +137,11 @@ def _tiles(codes: NDArray, bits: int) -> list[bytes]:
             tile = np.pad(tile, missing, mode="edge")
         tile = np.ascontiguousarray(tile)
         if codes.ndim == 2:
-            return imagecodecs.ljpeg_encode(tile, bitspersample=bits)
-        return imagecodecs.jpeg8_encode(tile, lossless=True, predictor=1, bitspersample=bits, colorspace="rgb", outcolorspace="rgb")
+            return bytes(imagecodecs.ljpeg_encode(tile, bitspersample=bits))
+        coded = imagecodecs.jpeg8_encode(
+            tile, lossless=True, predictor=1, bitspersample=bits, colorspace="rgb", outcolorspace="rgb"
+        )
+        return bytes(coded)
 
     return map_threads(code, places)
 
@@ -195,13 +203,45 @@ def write_dng(path: str | Path, codes: NDArray, tags: DngTags, preview: NDArray[
     jpeg = _jpeg(preview)
     with atomic_path(path) as temporary:
         with tifffile.TiffWriter(temporary, byteorder="<", bigtiff=False) as tif:
-            tif.write(iter([jpeg]), shape=preview.shape, dtype=np.uint8, photometric="ycbcr", compression=7, subifds=1, subfiletype=1,
-                      rowsperstrip=preview.shape[0], extratags=common, software=tags.software, description=tags.description or None, metadata=None)
+            tif.write(
+                iter([jpeg]),
+                shape=preview.shape,
+                dtype=np.uint8,
+                photometric="ycbcr",
+                compression=7,
+                subifds=1,
+                subfiletype=1,
+                rowsperstrip=preview.shape[0],
+                extratags=common,
+                software=tags.software,
+                description=tags.description or None,
+                metadata=None,
+            )
             if codes.dtype == np.float16:
-                tif.write(codes, photometric=photometric, planarconfig="contig", compression=8, predictor=3, tile=(TILE, TILE), subfiletype=0,
-                          extratags=raw, metadata=None, maxworkers=2)
+                tif.write(
+                    codes,
+                    photometric=photometric,
+                    planarconfig="contig",
+                    compression=8,
+                    predictor=3,
+                    tile=(TILE, TILE),
+                    subfiletype=0,
+                    extratags=raw,
+                    metadata=None,
+                    maxworkers=2,
+                )
             else:
                 coded = _tiles(codes, tags.bits)
-                tif.write(iter(coded), shape=codes.shape, dtype=np.uint16, photometric=photometric, compression=7, tile=(TILE, TILE), subfiletype=0,
-                          planarconfig=None if mosaic else "contig", extratags=raw, metadata=None)
+                tif.write(
+                    iter(coded),
+                    shape=codes.shape,
+                    dtype=np.uint16,
+                    photometric=photometric,
+                    compression=7,
+                    tile=(TILE, TILE),
+                    subfiletype=0,
+                    planarconfig=None if mosaic else "contig",
+                    extratags=raw,
+                    metadata=None,
+                )
         _append_exif(temporary, tags)

@@ -9,9 +9,22 @@ import numpy as np
 from bruto.container.rawframe import GainMap
 from bruto.errors import FileProblem
 
-NAMES = {1: "WarpRectilinear", 2: "WarpFisheye", 3: "FixVignetteRadial", 4: "FixBadPixelsConstant", 5: "FixBadPixelsList", 6: "TrimBounds",
-         7: "MapTable", 8: "MapPolynomial", 9: "GainMap", 10: "DeltaPerRow", 11: "DeltaPerColumn", 12: "ScalePerRow", 13: "ScalePerColumn",
-         14: "WarpRectilinear2"}
+NAMES = {
+    1: "WarpRectilinear",
+    2: "WarpFisheye",
+    3: "FixVignetteRadial",
+    4: "FixBadPixelsConstant",
+    5: "FixBadPixelsList",
+    6: "TrimBounds",
+    7: "MapTable",
+    8: "MapPolynomial",
+    9: "GainMap",
+    10: "DeltaPerRow",
+    11: "DeltaPerColumn",
+    12: "ScalePerRow",
+    13: "ScalePerColumn",
+    14: "WarpRectilinear2",
+}
 GAIN_MAP = 9
 OPTIONAL = 1
 MAX_OPCODES = 1000
@@ -54,7 +67,19 @@ def parse_gain_map(data: bytes, where: str) -> GainMap:
     gains = np.frombuffer(data, ">f4", count, head + 36).astype(np.float32).reshape(v, h, map_planes)
     if not np.isfinite(gains).all() or gains.min() < 0:
         raise FileProblem(f"{where}: a gain map holds impossible gains; the file is damaged.")
-    return GainMap(top, left, bottom, right, plane, planes, row_pitch, column_pitch, (max(sv, 1e-6), max(sh, 1e-6)), (ov, oh), gains)
+    return GainMap(
+        top,
+        left,
+        bottom,
+        right,
+        plane,
+        planes,
+        row_pitch,
+        column_pitch,
+        (max(sv, 1e-6), max(sh, 1e-6)),
+        (ov, oh),
+        gains,
+    )
 
 
 def write_gain_maps(maps: tuple[GainMap, ...]) -> bytes:
@@ -62,7 +87,9 @@ def write_gain_maps(maps: tuple[GainMap, ...]) -> bytes:
     parts = [struct.pack(">I", len(maps))]
     for m in maps:
         v, h, planes = m.gains.shape
-        body = struct.pack(_HEAD, m.top, m.left, m.bottom, m.right, m.plane, m.planes, m.row_pitch, m.column_pitch, v, h)
+        body = struct.pack(
+            _HEAD, m.top, m.left, m.bottom, m.right, m.plane, m.planes, m.row_pitch, m.column_pitch, v, h
+        )
         body += struct.pack(">4dI", *m.spacing, *m.origin, planes) + m.gains.astype(">f4").tobytes()
         parts.append(struct.pack(">4I", GAIN_MAP, 0x01030000, 0, len(body)) + body)
     return b"".join(parts)

@@ -62,7 +62,8 @@ def read_picture(path: str | Path) -> PictureFile:
     """Read a picture file, converted to sRGB by its profile. Raises `FileProblem`."""
     path = check_readable(path)
     try:
-        with Image.open(path) as image:
+        with Image.open(path) as opened:
+            image: Image.Image = opened
             exif = image.getexif()
             sub = exif.get_ifd(34665)
             raw_exif = image.info.get("exif", b"")
@@ -73,7 +74,8 @@ def read_picture(path: str | Path) -> PictureFile:
                 profile = ImageCms.ImageCmsProfile(io.BytesIO(icc))
                 name = ImageCms.getProfileDescription(profile).strip() or "embedded"
                 if "srgb" not in name.lower():
-                    image = ImageCms.profileToProfile(image.convert("RGB"), profile, ImageCms.createProfile("sRGB"), outputMode="RGB")  # type: ignore[assignment]
+                    srgb = ImageCms.createProfile("sRGB")
+                    ImageCms.profileToProfile(image := image.convert("RGB"), profile, srgb, inPlace=True)
             pixels = np.asarray(image.convert("RGB"))
     except BrutoError:
         raise
@@ -82,9 +84,20 @@ def read_picture(path: str | Path) -> PictureFile:
     except MemoryError as error:
         raise FileProblem(f"{path} does not fit into memory.") from error
     except Exception as error:
-        raise FileProblem(f"{path} cannot be read as a picture ({error}). It may be cut short or of another kind; copy it again from the phone.") from error
+        raise FileProblem(
+            f"{path} cannot be read as a picture ({error}). It may be cut short or of another kind; copy it again "
+            f"from the phone."
+        ) from error
     return PictureFile(
-        pixels, name, iso=_number(sub.get(34855)), exposure_s=_number(sub.get(33434)), f_number=_number(sub.get(33437)), focal_mm=_number(sub.get(37386)),
-        focal_35mm=_number(sub.get(41989)), taken=str(sub.get(36867) or exif.get(306) or ""), make=str(exif.get(271) or ""), model=str(exif.get(272) or ""),
+        pixels,
+        name,
+        iso=_number(sub.get(34855)),
+        exposure_s=_number(sub.get(33434)),
+        f_number=_number(sub.get(33437)),
+        focal_mm=_number(sub.get(37386)),
+        focal_35mm=_number(sub.get(41989)),
+        taken=str(sub.get(36867) or exif.get(306) or ""),
+        make=str(exif.get(271) or ""),
+        model=str(exif.get(272) or ""),
         exif=raw_exif,
     )

@@ -17,7 +17,8 @@ CFA_LETTERS = "RGB"
 class Calibration:
     """One set of colour matrices (DNG 1.7, chapter 6).
 
-    `illuminant`: Exif LightSource code (17 = standard illuminant A, 21 = D65). `color`: XYZ to camera (3, 3). `forward`:
+    `illuminant`: Exif LightSource code (17 = standard illuminant A, 21 = D65). `color`: XYZ to camera (3, 3).
+    `forward`:
     balanced camera to XYZ of D50 (3, 3), or None. `camera_calibration` (3, 3), or None.
     """
 
@@ -103,7 +104,8 @@ class RawFrame:
 class Linear:
     """Linear light, 1.0 = saturation before the lens-shading gains.
 
-    `data`: float32, (H, W) mosaic or (H, W, 3), cropped to the default crop; `clipped`: uint8 (ceil(H/2), ceil(W/2)), bits
+    `data`: float32, (H, W) mosaic or (H, W, 3), cropped to the default crop; `clipped`: uint8 (ceil(H/2), ceil(W/2)),
+    bits
     1, 2, 4 for red, green, blue sites of a quad at or over white; `cfa`: the mosaic's pattern at the crop's corner;
     `gain`: the largest shading gain.
     """
@@ -145,7 +147,9 @@ def _dense_gain(maps: tuple[GainMap, ...], meta: RawMeta) -> NDArray[np.float32]
 
 
 @njit(parallel=True, cache=True, nogil=True)
-def _linearise_mosaic(codes, black, scale, white, colour, grid, spacing, origin, x0, y0, image_w, image_h, out, clipped):
+def _linearise_mosaic(
+    codes, black, scale, white, colour, grid, spacing, origin, x0, y0, image_w, image_h, out, clipped
+):
     v_max, h_max = grid.shape[1] - 1, grid.shape[2] - 1
     h, w = out.shape
     use_gain = grid.shape[1] > 1
@@ -202,8 +206,22 @@ def linearise(frame: RawFrame) -> Linear:
                 grid = np.repeat(np.repeat(grid, 2, 1), 2, 2)
                 spacing = np.ones(2)
         source = codes if codes.dtype != np.float16 else codes.astype(np.float32)
-        _linearise_mosaic(source, black.astype(np.float32), scale, white, colour, grid, np.maximum(spacing, 1e-6), origin, x0, y0,
-                          meta.width, meta.height, out, clipped)
+        _linearise_mosaic(
+            source,
+            black.astype(np.float32),
+            scale,
+            white,
+            colour,
+            grid,
+            np.maximum(spacing, 1e-6),
+            origin,
+            x0,
+            y0,
+            meta.width,
+            meta.height,
+            out,
+            clipped,
+        )
         if codes.dtype.kind == "f":
             np.nan_to_num(out, copy=False, nan=0.0, posinf=1.0, neginf=0.0)
         return Linear(out, clipped, shifted_cfa(pattern, x0, y0), float(grid.max()))

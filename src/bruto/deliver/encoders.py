@@ -22,13 +22,23 @@ from bruto.deliver.icc import profile
 from bruto.errors import BrutoError
 from bruto.files import atomic_path
 
-FORMATS = {".jpg": "JPEG", ".jpeg": "JPEG", ".png": "PNG", ".tif": "TIFF", ".tiff": "TIFF", ".avif": "AVIF", ".jxl": "JPEG XL"}
+FORMATS = {
+    ".jpg": "JPEG",
+    ".jpeg": "JPEG",
+    ".png": "PNG",
+    ".tif": "TIFF",
+    ".tiff": "TIFF",
+    ".avif": "AVIF",
+    ".jxl": "JPEG XL",
+}
 JPEG_QUALITY = 92
 
 
 @dataclass(frozen=True)
 class Ticket:
-    """How a picture is delivered: output `space`, `bits` a channel (8 or 16), `long_edge` in pixels or None, JPEG `quality`, Exif or not."""
+    """How a picture is delivered: output `space`, `bits` a channel (8 or 16), `long_edge` in pixels or None, JPEG
+    `quality`, Exif or not.
+    """
 
     space: str = "srgb"
     bits: int = 8
@@ -41,7 +51,9 @@ def check_ticket(path: Path, ticket: Ticket) -> None:
     """Refuse what cannot be written, before work is done; raises `BrutoError`."""
     kind = FORMATS.get(path.suffix.lower())
     if kind is None:
-        raise BrutoError(f"Cannot write '{path.suffix or path.name}': the name must end in {', '.join(sorted(FORMATS))}.")
+        raise BrutoError(
+            f"Cannot write '{path.suffix or path.name}': the name must end in {', '.join(sorted(FORMATS))}."
+        )
     if ticket.bits not in (8, 16):
         raise BrutoError(f"Pictures have 8 or 16 bits a channel, not {ticket.bits}.")
     if ticket.space == "linear" and kind != "TIFF":
@@ -100,11 +112,13 @@ def _png(picture: NDArray, icc: bytes, exif: bytes | None) -> bytes:
     if exif:
         extra += chunk(b"eXIf", exif.removeprefix(b"Exif\0\0"))
     head = 8 + 25  # signature and IHDR
-    return data[:head] + extra + data[head:]
+    return bytes(data[:head] + extra + data[head:])
 
 
 def write_picture(path: str | Path, picture: NDArray, ticket: Ticket, meta: RawMeta) -> None:
-    """Write an upright picture (H, W, 3): uint8 or uint16 encoded, or float32 linear. Raises `BrutoError`; leaves nothing half-written."""
+    """Write an upright picture (H, W, 3): uint8 or uint16 encoded, or float32 linear. Raises `BrutoError`; leaves
+    nothing half-written.
+    """
     path = Path(path)
     check_ticket(path, ticket)
     picture = resize_linear(picture, ticket.long_edge)
@@ -115,18 +129,41 @@ def write_picture(path: str | Path, picture: NDArray, ticket: Ticket, meta: RawM
         if kind == "JPEG":
             stream = io.BytesIO()
             extra = {"exif": exif} if exif else {}
-            Image.fromarray(picture).save(stream, "JPEG", quality=ticket.quality, subsampling=0 if ticket.quality >= 90 else 2, icc_profile=icc, **extra)
+            Image.fromarray(picture).save(
+                stream,
+                "JPEG",
+                quality=ticket.quality,
+                subsampling=0 if ticket.quality >= 90 else 2,
+                icc_profile=icc,
+                **extra,
+            )
             temporary.write_bytes(stream.getvalue())
         elif kind == "PNG":
             temporary.write_bytes(_png(picture, icc, exif))
         elif kind == "TIFF":
             tags: list[tuple] = [(34675, 7, len(icc), icc, True)]
             if exif is not None:
-                tags += [(tag, "s", 0, value, True) for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken)) if value]
-            tifffile.imwrite(temporary, picture, photometric="rgb", compression="deflate", predictor=3 if picture.dtype == np.float32 else 2, rowsperstrip=64,
-                             extratags=tags, metadata=None, software="Bruto 0.1", maxworkers=2)
+                tags += [
+                    (tag, "s", 0, value, True)
+                    for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken))
+                    if value
+                ]
+            tifffile.imwrite(
+                temporary,
+                picture,
+                photometric="rgb",
+                compression="deflate",
+                predictor=3 if picture.dtype == np.float32 else 2,
+                rowsperstrip=64,
+                extratags=tags,
+                metadata=None,
+                software="Bruto 0.1",
+                maxworkers=2,
+            )
         elif kind == "AVIF":
             extra = {"exif": exif} if exif else {}
             Image.fromarray(picture).save(temporary, "AVIF", quality=min(ticket.quality, 90), icc_profile=icc, **extra)
         else:
-            temporary.write_bytes(imagecodecs.jpegxl_encode(picture, distance=0.8 if ticket.bits == 8 else 0.3, effort=4))
+            temporary.write_bytes(
+                imagecodecs.jpegxl_encode(picture, distance=0.8 if ticket.bits == 8 else 0.3, effort=4)
+            )

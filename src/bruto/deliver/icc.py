@@ -1,4 +1,6 @@
-"""ICC profiles of the output spaces, built from their primaries (ICC.1:2022, version 4 matrix / TRC display profiles)."""
+"""ICC profiles of the output spaces, built from their primaries (ICC.1:2022, version 4 matrix / TRC display
+profiles).
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ def _text(text: str) -> bytes:
 
 @cache
 def profile(name: str) -> bytes:
-    """Profile of "srgb", "display-p3", "rec2020" (all with the sRGB curve) or "linear" (Rec. 2020 primaries, straight curve)."""
+    """Profile of "srgb", "display-p3", "rec2020" (all with the sRGB curve) or "linear" (Rec. 2020 primaries, straight
+    curve).
+    """
     linear = name == "linear"
     chosen = space("rec2020" if linear else name)
     adapt = bradford(D65_XYZ, D50_XYZ)
@@ -31,12 +35,21 @@ def profile(name: str) -> bytes:
         curve = b"para" + bytes(4) + struct.pack(">2H", 0, 0) + _s15([1.0])
     else:
         # IEC 61966-2-1 as parametric curve type 3: g, a, b, c, d
-        curve = b"para" + bytes(4) + struct.pack(">2H", 3, 0) + _s15([2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045])
-    title = f"{chosen.title}{' linear' if linear else ('' if name == 'srgb' else ' with sRGB curve' if name == 'rec2020' else '')}"
+        curve = (
+            b"para" + bytes(4) + struct.pack(">2H", 3, 0) + _s15([2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045])
+        )
+    kind = " linear" if linear else (" with sRGB curve" if name == "rec2020" else "")
+    title = chosen.title + kind
     xyz = b"XYZ " + bytes(4)
     tags = [
-        (b"desc", _text(title)), (b"cprt", _text("No copyright, use freely")), (b"wtpt", xyz + _s15(D50_XYZ)), (b"chad", b"sf32" + bytes(4) + _s15(adapt)),
-        *((tag, xyz + _s15(columns[:, k])) for k, tag in enumerate((b"rXYZ", b"gXYZ", b"bXYZ"))), (b"rTRC", curve), (b"gTRC", curve), (b"bTRC", curve),
+        (b"desc", _text(title)),
+        (b"cprt", _text("No copyright, use freely")),
+        (b"wtpt", xyz + _s15(D50_XYZ)),
+        (b"chad", b"sf32" + bytes(4) + _s15(adapt)),
+        *((tag, xyz + _s15(columns[:, k])) for k, tag in enumerate((b"rXYZ", b"gXYZ", b"bXYZ"))),
+        (b"rTRC", curve),
+        (b"gTRC", curve),
+        (b"bTRC", curve),
     ]
     table, body = struct.pack(">I", len(tags)), b""
     start = 128 + 4 + 12 * len(tags)
@@ -45,5 +58,13 @@ def profile(name: str) -> bytes:
         body += data + bytes(-len(data) % 4)
     size = start + len(body)
     header = struct.pack(">I4sI4s4s4s", size, bytes(4), 0x04400000, b"mntr", b"RGB ", b"XYZ ")
-    header += struct.pack(">6H", 2026, 1, 1, 0, 0, 0) + b"acsp" + bytes(4 * 4) + bytes(8) + struct.pack(">I", 0) + _s15(D50_XYZ) + bytes(4 + 16 + 28)
+    header += (
+        struct.pack(">6H", 2026, 1, 1, 0, 0, 0)
+        + b"acsp"
+        + bytes(4 * 4)
+        + bytes(8)
+        + struct.pack(">I", 0)
+        + _s15(D50_XYZ)
+        + bytes(4 + 16 + 28)
+    )
     return header + table + body

@@ -1,4 +1,6 @@
-"""Delivering shots: one job takes a file through the engine to a finished picture; a queue runs jobs in the background."""
+"""Delivering shots: one job takes a file through the engine to a finished picture; a queue runs jobs in the
+background.
+"""
 
 from __future__ import annotations
 
@@ -21,15 +23,27 @@ from bruto.errors import BrutoError, Cancelled
 WAITING, RUNNING, DONE, FAILED, STOPPED = "waiting", "running", "done", "failed", "stopped"
 
 
-def deliver(source: str | Path, output: str | Path, recipe: Recipe, ticket: Ticket, *, neutral_look: bool = False, progress: Callable[[float], None] | None = None,
-            cancelled: Callable[[], bool] | None = None) -> None:
-    """Develop one file to a picture file. Raises `BrutoError` (`Cancelled` when stopped); originals are never written."""
+def deliver(
+    source: str | Path,
+    output: str | Path,
+    recipe: Recipe,
+    ticket: Ticket,
+    *,
+    neutral_look: bool = False,
+    progress: Callable[[float], None] | None = None,
+    cancelled: Callable[[], bool] | None = None,
+) -> None:
+    """Develop one file to a picture file. Raises `BrutoError` (`Cancelled` when stopped); originals are never
+    written.
+    """
     source, output = Path(source), Path(output)
     check_ticket(output, ticket)
     if output.exists() and source.exists() and output.samefile(source):
         raise BrutoError(f"{output} is the original; choose another name.")
     developer = Developer(open_source(source))
-    picture = developer.render(recipe, space=ticket.space, bits=ticket.bits, neutral_look=neutral_look, progress=progress, cancelled=cancelled)
+    picture = developer.render(
+        recipe, space=ticket.space, bits=ticket.bits, neutral_look=neutral_look, progress=progress, cancelled=cancelled
+    )
     if cancelled is not None and cancelled():
         raise Cancelled("The delivery was stopped; nothing was written.")
     write_picture(output, picture, ticket, developer.source.meta)

@@ -1,6 +1,7 @@
 """Demosaicing: from one colour a pixel to three.
 
-Method: directional filtering with an a posteriori decision and a refining step (Menon, Andriani, Calvagno 2007, "Demosaicing
+Method: directional filtering with an a posteriori decision and a refining step (Menon, Andriani, Calvagno 2007,
+"Demosaicing
 With Directional Filtering and a posteriori Decision", IEEE TIP 16(1)), as seven compiled passes over one array.
 """
 
@@ -122,8 +123,12 @@ def _refine_at_green(m, ry, rx, out):
         row_colour, column_colour = (0, 2) if red_row else (2, 0)
         for x in range(start, w - 8, 2):
             g = m[y, x]
-            out[y, x, row_colour] = g + 0.5 * (out[y, x - 1, row_colour] - out[y, x - 1, 1] + out[y, x + 1, row_colour] - out[y, x + 1, 1])
-            out[y, x, column_colour] = g + 0.5 * (out[y - 1, x, column_colour] - out[y - 1, x, 1] + out[y + 1, x, column_colour] - out[y + 1, x, 1])
+            out[y, x, row_colour] = g + 0.5 * (
+                out[y, x - 1, row_colour] - out[y, x - 1, 1] + out[y, x + 1, row_colour] - out[y, x + 1, 1]
+            )
+            out[y, x, column_colour] = g + 0.5 * (
+                out[y - 1, x, column_colour] - out[y - 1, x, 1] + out[y + 1, x, column_colour] - out[y + 1, x, 1]
+            )
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True)
@@ -150,7 +155,8 @@ def demosaic(mosaic: NDArray[np.float32], cfa: str) -> NDArray[np.float32]:
 
 
 def demosaic_padded(mosaic: NDArray[np.float32], cfa: str) -> NDArray[np.float32]:
-    """The same for a mosaic that already holds `REACH` more pixels on each side; the outer `REACH` of the result is undefined.
+    """The same for a mosaic that already holds `REACH` more pixels on each side; the outer `REACH` of the result is
+    undefined.
 
     `cfa` is the pattern of the padded array's first quad (`REACH` is even, so the crop has the same).
     """

@@ -9,8 +9,10 @@ Order of steps and what runs again when a ledger row changes:
     sharpness                    -                                       again   again
     point pass (colour, tone)    again                                   again   again
 
-A view is the frame at a power-of-two factor (or a rectangle of it at 1:1). The tone base is computed once for the whole frame
-from a small picture and shared by all views, so a view and the final file agree. Whole files are made in bands, so memory does
+A view is the frame at a power-of-two factor (or a rectangle of it at 1:1). The tone base is computed once for the
+whole frame
+from a small picture and shared by all views, so a view and the final file agree. Whole files are made in bands, so
+memory does
 not grow with the frame.
 """
 
@@ -86,7 +88,10 @@ class Developer:
             if factor == 2 and data.ndim == 2:
                 self._levels[2] = dm.bin_quads(data, self.source.linear.cfa, self.balance)
             elif factor == 2:
-                self._levels[2] = cv2.resize(data, (data.shape[1] // 2, data.shape[0] // 2), interpolation=cv2.INTER_AREA) * self.balance
+                self._levels[2] = (
+                    cv2.resize(data, (data.shape[1] // 2, data.shape[0] // 2), interpolation=cv2.INTER_AREA)
+                    * self.balance
+                )
             else:
                 finer = self.level(factor // 2)
                 h, w = max(1, finer.shape[0] // 2), max(1, finer.shape[1] // 2)
@@ -108,7 +113,9 @@ class Developer:
         return np.ascontiguousarray(rgb), rect.x - x0, rect.y - y0
 
     def _site_balance(self, shape: tuple[int, ...]) -> NDArray[np.float32]:
-        """Gains of the mosaic's sites, so that colour differences in the demosaicing are small (balanced before, as usual)."""
+        """Gains of the mosaic's sites, so that colour differences in the demosaicing are small (balanced before, as
+        usual).
+        """
         quad = np.array([self.balance["RGB".index(c)] for c in self.source.linear.cfa], np.float32).reshape(2, 2)
         return np.tile(quad, ((shape[0] + 1) // 2, (shape[1] + 1) // 2))[: shape[0], : shape[1]]
 
@@ -127,7 +134,8 @@ class Developer:
         """Balanced camera RGB to linear Rec. 2020 for a neutral, relative to as shot: green's level is kept."""
         return camera_to_working(self.source.meta, neutral) @ np.diag(1 / self.balance.astype(float))
 
-    # -- white ----------------------------------------------------------------------------------------------------------
+    # -- white
+    # ----------------------------------------------------------------------------------------------------------
 
     def as_shot(self) -> tuple[float, float]:
         """Temperature (K) and Duv of the file's own neutral."""
@@ -138,7 +146,10 @@ class Developer:
         if recipe.temperature is None and recipe.tint is None:
             return self.source.neutral
         kelvin, duv = self.as_shot()
-        xy = xy_of(recipe.temperature if recipe.temperature is not None else kelvin, recipe.tint if recipe.tint is not None else duv)
+        xy = xy_of(
+            recipe.temperature if recipe.temperature is not None else kelvin,
+            recipe.tint if recipe.tint is not None else duv,
+        )
         return xy_to_neutral(self.source.meta, *xy)
 
     def white_from(self, x: float, y: float, radius: int = 12) -> tuple[float, float]:
@@ -152,9 +163,12 @@ class Developer:
         kelvin, duv = kelvin_duv_of(*neutral_to_xy(self.source.meta, neutral / neutral[1]))
         return float(np.clip(kelvin, 1500, 50000)), float(np.clip(duv, -0.08, 0.08))
 
-    # -- steps ----------------------------------------------------------------------------------------------------------
+    # -- steps
+    # ----------------------------------------------------------------------------------------------------------
 
-    def _detail(self, rgb: NDArray[np.float32], recipe: Recipe, factor: int, area: tuple[float, float, float, float]) -> NDArray[np.float32]:
+    def _detail(
+        self, rgb: NDArray[np.float32], recipe: Recipe, factor: int, area: tuple[float, float, float, float]
+    ) -> NDArray[np.float32]:
         """Noise and sharpness on balanced camera RGB at a factor; `area` is its relative place in the frame."""
         mosaic = self.source.kind == "mosaic"
         kind = ("mosaic" if factor == 1 else "binned") if mosaic else "plain"
@@ -166,7 +180,9 @@ class Developer:
             rows = slice(int(area[1] * gh), max(int(area[1] * gh) + 1, int(np.ceil(area[3] * gh))))
             columns = slice(int(area[0] * gw), max(int(area[0] * gw) + 1, int(np.ceil(area[2] * gw))))
             shading = shading[rows, columns]
-        done = noise_step.reduce_noise(rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading))
+        done = noise_step.reduce_noise(
+            rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading)
+        )
         left = float(np.sqrt(noise[1, 0])) / 2 * max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
         return sharp_step.sharpen(done, recipe.sharpness, recipe.sharpness_radius / factor, left)
 
@@ -185,7 +201,8 @@ class Developer:
                 self._stages.popitem(last=False)
         return self._stages[key]
 
-    # -- results --------------------------------------------------------------------------------------------------------
+    # -- results
+    # --------------------------------------------------------------------------------------------------------
 
     def view(self, recipe: Recipe, factor: int, rect: Rect | None = None, space: str = "srgb") -> NDArray[np.uint8]:
         """The whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8."""
@@ -193,7 +210,9 @@ class Developer:
         with self._lock:
             detail_key = (recipe.brightness_noise, recipe.colour_noise, recipe.sharpness, recipe.sharpness_radius)
             if factor > 1:
-                rgb = self._stage((factor, None, *detail_key), lambda: self._detail(self.level(factor), recipe, factor, (0, 0, 1, 1)))
+                rgb = self._stage(
+                    (factor, None, *detail_key), lambda: self._detail(self.level(factor), recipe, factor, (0, 0, 1, 1))
+                )
                 origin = (0, 0)
             else:
                 rect = rect or Rect(0, 0, w, h)
@@ -202,17 +221,39 @@ class Developer:
                     if self._piece is None or self._piece[0] != rect:
                         self._piece = (rect, self.piece(rect))
                     whole, dx, dy = self._piece[1]
-                    area = ((rect.x - dx) / w, (rect.y - dy) / h, (rect.x - dx + whole.shape[1]) / w, (rect.y - dy + whole.shape[0]) / h)
+                    area = (
+                        (rect.x - dx) / w,
+                        (rect.y - dy) / h,
+                        (rect.x - dx + whole.shape[1]) / w,
+                        (rect.y - dy + whole.shape[0]) / h,
+                    )
                     done = self._detail(whole, recipe, 1, area)
                     return np.ascontiguousarray(done[dy : dy + rect.height, dx : dx + rect.width])
 
                 rgb = self._stage((1, rect, *detail_key), make)
                 origin = (rect.x, rect.y)
-            return point_pass(rgb, self.source.linear.clipped, self.base(), self._params(recipe, space, False), factor=factor, origin=origin, full_size=(w, h))
+            return point_pass(
+                rgb,
+                self.source.linear.clipped,
+                self.base(),
+                self._params(recipe, space, False),
+                factor=factor,
+                origin=origin,
+                full_size=(w, h),
+            )
 
-    def render(self, recipe: Recipe, *, space: str = "srgb", bits: int = 8, neutral_look: bool = False, progress: Callable[[float], None] | None = None,
-               cancelled: Callable[[], bool] | None = None) -> NDArray:
-        """The whole frame at full size, upright: uint8 or uint16 encoded, or float32 linear Rec. 2020 for `space="linear"`.
+    def render(
+        self,
+        recipe: Recipe,
+        *,
+        space: str = "srgb",
+        bits: int = 8,
+        neutral_look: bool = False,
+        progress: Callable[[float], None] | None = None,
+        cancelled: Callable[[], bool] | None = None,
+    ) -> NDArray:
+        """The whole frame at full size, upright: uint8 or uint16 encoded, or float32 linear Rec. 2020 for
+        `space="linear"`.
 
         `neutral_look` is colour only: no noise reduction, sharpening, tone or exposure. Raises `Cancelled`.
         """
@@ -234,7 +275,16 @@ class Developer:
             if linear:
                 out[top : top + rect.height] = to_working(rgb, params.matrix)
             else:
-                out[top : top + rect.height] = point_pass(rgb, self.source.linear.clipped, base, params, factor=1, origin=(0, top), full_size=(w, h), bits=bits)
+                out[top : top + rect.height] = point_pass(
+                    rgb,
+                    self.source.linear.clipped,
+                    base,
+                    params,
+                    factor=1,
+                    origin=(0, top),
+                    full_size=(w, h),
+                    bits=bits,
+                )
             if progress is not None:
                 progress((top + rect.height) / h)
         return np.ascontiguousarray(orient(out, self.source.meta.orientation))
@@ -242,7 +292,9 @@ class Developer:
     def luminance(self, factor: int = 8) -> NDArray[np.float32]:
         """Scene luminance at 1/factor (1.0 = saturation of a neutral, baseline exposure included), as-shot balance."""
         working = to_working(self.level(factor), self._balanced_matrix(self.source.neutral))
-        return np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0) * np.float32(2.0**self.source.meta.baseline_exposure)
+        return np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0) * np.float32(
+            2.0**self.source.meta.baseline_exposure
+        )
 
 
 def stored_rect(rect: Rect, orientation: int, size: tuple[int, int]) -> Rect:

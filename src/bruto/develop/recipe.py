@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -44,7 +45,7 @@ class Tone(_Frozen):
     @classmethod
     def _rises(cls, white: Handle, info: Any) -> Handle:
         handles = [info.data[k] for k in ("black", "shadow", "grey", "bright") if k in info.data] + [white]
-        for low, high in zip(handles, handles[1:], strict=False):
+        for low, high in pairwise(handles):
             if high.ev - low.ev < 0.099 or high.lightness < low.lightness:
                 raise ValueError("the tone handles must rise from black to white, at least 0.1 EV apart")
         return white
@@ -58,21 +59,62 @@ class Recipe(_Frozen):
 
     schema_version: int = Field(default=SCHEMA, alias="schema", ge=1)
     engine: int = Field(default=ENGINE, ge=1)
-    exposure: float = Field(default=0.0, ge=-8, le=8, description="gain before tone", json_schema_extra={"unit": "EV", "title": "Exposure", "step": 0.05})
-    temperature: float | None = Field(default=None, ge=1500, le=50000, description="correlated colour temperature of the light; none: as shot",
-                                      json_schema_extra={"unit": "K", "title": "Temperature", "step": 50})
-    tint: float | None = Field(default=None, ge=-0.08, le=0.08, description="distance from the Planckian locus, greenish light is positive; none: as shot",
-                               json_schema_extra={"unit": "Duv", "title": "Tint", "step": 0.0005})
-    brightness_noise: float = Field(default=0.8, ge=0, le=3, description="brightness noise taken out, 1 = as much as was measured",
-                                    json_schema_extra={"unit": "× σ", "title": "Brightness noise", "step": 0.05})
-    colour_noise: float = Field(default=1.2, ge=0, le=3, description="colour noise taken out, 1 = as much as was measured",
-                                json_schema_extra={"unit": "× σ", "title": "Colour noise", "step": 0.05})
-    sharpness: float = Field(default=0.7, ge=-1, le=2, description="share of the lens blur taken back; below 0 softens",
-                             json_schema_extra={"unit": "×", "title": "Sharpness", "step": 0.05})
-    sharpness_radius: float = Field(default=0.7, ge=0.3, le=3, description="standard deviation of the blur, sensor pixels",
-                                    json_schema_extra={"unit": "px", "title": "Blur radius", "step": 0.05})
-    chroma: float = Field(default=1.08, ge=0, le=2.5, description="gain of chroma at constant luminance",
-                          json_schema_extra={"unit": "×", "title": "Chroma", "step": 0.02})
+    exposure: float = Field(
+        default=0.0,
+        ge=-8,
+        le=8,
+        description="gain before tone",
+        json_schema_extra={"unit": "EV", "title": "Exposure", "step": 0.05},
+    )
+    temperature: float | None = Field(
+        default=None,
+        ge=1500,
+        le=50000,
+        description="correlated colour temperature of the light; none: as shot",
+        json_schema_extra={"unit": "K", "title": "Temperature", "step": 50},
+    )
+    tint: float | None = Field(
+        default=None,
+        ge=-0.08,
+        le=0.08,
+        description="distance from the Planckian locus, greenish light is positive; none: as shot",
+        json_schema_extra={"unit": "Duv", "title": "Tint", "step": 0.0005},
+    )
+    brightness_noise: float = Field(
+        default=0.8,
+        ge=0,
+        le=3,
+        description="brightness noise taken out, 1 = as much as was measured",
+        json_schema_extra={"unit": "× σ", "title": "Brightness noise", "step": 0.05},
+    )
+    colour_noise: float = Field(
+        default=1.2,
+        ge=0,
+        le=3,
+        description="colour noise taken out, 1 = as much as was measured",
+        json_schema_extra={"unit": "× σ", "title": "Colour noise", "step": 0.05},
+    )
+    sharpness: float = Field(
+        default=0.7,
+        ge=-1,
+        le=2,
+        description="share of the lens blur taken back; below 0 softens",
+        json_schema_extra={"unit": "×", "title": "Sharpness", "step": 0.05},
+    )
+    sharpness_radius: float = Field(
+        default=0.7,
+        ge=0.3,
+        le=3,
+        description="standard deviation of the blur, sensor pixels",
+        json_schema_extra={"unit": "px", "title": "Blur radius", "step": 0.05},
+    )
+    chroma: float = Field(
+        default=1.08,
+        ge=0,
+        le=2.5,
+        description="gain of chroma at constant luminance",
+        json_schema_extra={"unit": "×", "title": "Chroma", "step": 0.02},
+    )
     tone: Tone = Tone()
 
     model_config = ConfigDict(frozen=True, extra="allow", populate_by_name=True, allow_inf_nan=False)
@@ -84,7 +126,15 @@ class Recipe(_Frozen):
         return recipe_from(data)
 
 
-NEUTRAL_FIELDS = {"exposure": 0.0, "temperature": None, "tint": None, "brightness_noise": 0.0, "colour_noise": 0.0, "sharpness": 0.0, "chroma": 1.0}
+NEUTRAL_FIELDS = {
+    "exposure": 0.0,
+    "temperature": None,
+    "tint": None,
+    "brightness_noise": 0.0,
+    "colour_noise": 0.0,
+    "sharpness": 0.0,
+    "chroma": 1.0,
+}
 
 
 def recipe_from(data: Any) -> Recipe:
@@ -93,7 +143,10 @@ def recipe_from(data: Any) -> Recipe:
         raise BrutoError("The recipe is not a JSON object.")
     schema = data.get("schema", SCHEMA)
     if isinstance(schema, int) and schema > SCHEMA:
-        raise BrutoError(f"The recipe was written by a newer Bruto (schema {schema}, this one knows {SCHEMA}). Update Bruto to use it; the file was left as it is.")
+        raise BrutoError(
+            f"The recipe was written by a newer Bruto (schema {schema}, this one knows {SCHEMA}). Update Bruto to "
+            f"use it; the file was left as it is."
+        )
     try:
         return Recipe.model_validate(data)
     except ValidationError as error:

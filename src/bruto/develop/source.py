@@ -22,7 +22,8 @@ class Source:
     """Linear light and what is known of it.
 
     `linear`: see `rawframe.Linear`; `noise` (3, 2): a, b of each unbalanced channel before the shading gain;
-    `noise_from`: "file" or "picture"; `kind`: "mosaic", "linear" or "picture"; `shading` (h, w): shading gain over the frame.
+    `noise_from`: "file" or "picture"; `kind`: "mosaic", "linear" or "picture"; `shading` (h, w): shading gain over
+    the frame.
     """
 
     path: Path
@@ -66,22 +67,53 @@ def source_of_raw(path: Path, frame: RawFrame) -> Source:
 
 
 def source_of_picture(path: Path, picture: PictureFile) -> Source:
-    """A source from a finished picture: its code values linearised, its noise estimated; nothing beyond white is left in it."""
+    """A source from a finished picture: its code values linearised, its noise estimated; nothing beyond white is left
+    in it.
+    """
     table = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
     data = table[picture.pixels]
     h, w = data.shape[:2]
     full = picture.pixels >= 254
     bits = (full[..., 0] * 1 + full[..., 1] * 2 + full[..., 2] * 4).astype(np.uint8)
     quads = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8)
-    quads[: h // 2, : w // 2] = bits[0 : h // 2 * 2 : 2, 0 : w // 2 * 2 : 2] & bits[1 : h // 2 * 2 : 2, 1 : w // 2 * 2 : 2]
+    quads[: h // 2, : w // 2] = (
+        bits[0 : h // 2 * 2 : 2, 0 : w // 2 * 2 : 2] & bits[1 : h // 2 * 2 : 2, 1 : w // 2 * 2 : 2]
+    )
     meta = RawMeta(
-        kind="picture", width=w, height=h, bits_container=8, compression="picture", cfa="", black=np.zeros(3), white=np.full(3, 255.0),
-        active_area=(0, 0, w, h), default_crop=(0, 0, w, h), iso=picture.iso, exposure_s=picture.exposure_s, f_number=picture.f_number,
-        focal_mm=picture.focal_mm, focal_35mm=picture.focal_35mm, taken=picture.taken, make=picture.make, model=picture.model,
-        warnings=("This is a finished picture: 8 bits, with the phone's own tone and noise reduction. What it lost cannot come back.",),
+        kind="picture",
+        width=w,
+        height=h,
+        bits_container=8,
+        compression="picture",
+        cfa="",
+        black=np.zeros(3),
+        white=np.full(3, 255.0),
+        active_area=(0, 0, w, h),
+        default_crop=(0, 0, w, h),
+        iso=picture.iso,
+        exposure_s=picture.exposure_s,
+        f_number=picture.f_number,
+        focal_mm=picture.focal_mm,
+        focal_35mm=picture.focal_35mm,
+        taken=picture.taken,
+        make=picture.make,
+        model=picture.model,
+        warnings=(
+            "This is a finished picture: 8 bits, with the phone's own tone and noise reduction. What it lost cannot "
+            "come back.",
+        ),
     )
     linear = Linear(data, quads, "", 1.0)
-    return Source(path, "picture", linear, meta, estimate_noise(linear, meta), "picture", np.ones((1, 1), np.float32), picture=picture)
+    return Source(
+        path,
+        "picture",
+        linear,
+        meta,
+        estimate_noise(linear, meta),
+        "picture",
+        np.ones((1, 1), np.float32),
+        picture=picture,
+    )
 
 
 def open_source(path: str | Path) -> Source:

@@ -51,7 +51,8 @@ def scene_ev(developer: Developer) -> NDArray[np.float32]:
 
 
 def suggest_exposure(ev: NDArray[np.float32]) -> Suggestion:
-    """Half way between bringing the mean of logarithms to grey and bringing the bright surfaces to white, held by the highlights.
+    """Half way between bringing the mean of logarithms to grey and bringing the bright surfaces to white, held by the
+    highlights.
 
     The mean alone greys down salt and snow, the white alone darkens scenes with a window in them.
     """
@@ -66,7 +67,12 @@ def suggest_exposure(ev: NDArray[np.float32]) -> Suggestion:
         gain = min(gain, HIGHLIGHTS_EV - float(np.percentile(ev, 99.5)))
     gain = float(np.clip(round(round(gain / 0.05) * 0.05, 2), -3, 6))
     side = "under" if middle < 0 else "over"
-    return Suggestion("exposure", gain, f"middle of the scene lies {abs(middle):.1f} EV {side} grey, bright surfaces at {white:+.1f} EV", middle)
+    return Suggestion(
+        "exposure",
+        gain,
+        f"middle of the scene lies {abs(middle):.1f} EV {side} grey, bright surfaces at {white:+.1f} EV",
+        middle,
+    )
 
 
 def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
@@ -78,7 +84,9 @@ def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
     own = developer.as_shot()
     if estimate.confidence < SURE_ENOUGH:
         text = f"no clear neutral in the picture; the file's own {own[0]:.0f} K kept"
-        return Suggestion("temperature", None, text, estimate.confidence), Suggestion("tint", None, f"as the file says, Duv {own[1]:+.4f}", 0.0)
+        return Suggestion("temperature", None, text, estimate.confidence), Suggestion(
+            "tint", None, f"as the file says, Duv {own[1]:+.4f}", 0.0
+        )
     neutral = developer.source.neutral * np.exp([estimate.ratio[0], 0.0, estimate.ratio[1]])
     kelvin, duv = kelvin_duv_of(*neutral_to_xy(developer.source.meta, neutral))
     kelvin, duv = float(np.clip(round(kelvin / 10) * 10, 1500, 50000)), float(np.clip(round(duv, 4), -0.08, 0.08))
@@ -87,7 +95,9 @@ def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
     else:
         text = f"grey surfaces read neutral at {kelvin:.0f} K; the file says {own[0]:.0f} K"
     where = "greenish" if duv > 0.0015 else ("pinkish" if duv < -0.0015 else "on the locus")
-    return Suggestion("temperature", kelvin, text, estimate.confidence), Suggestion("tint", duv, f"light is {where}, Duv {duv:+.4f}", duv)
+    return Suggestion("temperature", kelvin, text, estimate.confidence), Suggestion(
+        "tint", duv, f"light is {where}, Duv {duv:+.4f}", duv
+    )
 
 
 def grey_noise(developer: Developer, exposure: float) -> float:
@@ -121,27 +131,48 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
     blur = edge_blur(green, math.sqrt(developer.noise[1, 0]) / 2)
     sigma = grey_noise(developer, exposure)
     if blur is None:
-        return (Suggestion("sharpness", 0.4, "no clear edges to measure; a little is safe", 0.0),
-                Suggestion("sharpness_radius", 0.7, "no clear edges to measure; the usual lens blur", 0.7))
+        return (
+            Suggestion("sharpness", 0.4, "no clear edges to measure; a little is safe", 0.0),
+            Suggestion("sharpness_radius", 0.7, "no clear edges to measure; the usual lens blur", 0.7),
+        )
     over = overshoot(green)
     if over > 0.10:
-        return (Suggestion("sharpness", -0.3, f"edges overshoot {over * 100:.0f} %: already over-sharpened, softened a little", over),
-                Suggestion("sharpness_radius", 1.0, "softened at the halo's own scale", blur))
+        return (
+            Suggestion(
+                "sharpness",
+                -0.3,
+                f"edges overshoot {over * 100:.0f} %: already over-sharpened, softened a little",
+                over,
+            ),
+            Suggestion("sharpness_radius", 1.0, "softened at the halo's own scale", blur),
+        )
     radius = float(np.clip(round(blur, 2), 0.35, 2.5))
     amount = float(np.clip(round(1.0 - 0.16 * sigma, 2), 0.25, 1.0))
-    return (Suggestion("sharpness", amount, f"σ {sigma:.1f} L* of noise at grey allows {amount:.2f} of the blur to be taken back", sigma),
-            Suggestion("sharpness_radius", radius, f"sharpest edges measured {blur:.2f} px wide (σ)", blur))
+    return (
+        Suggestion(
+            "sharpness",
+            amount,
+            f"σ {sigma:.1f} L* of noise at grey allows {amount:.2f} of the blur to be taken back",
+            sigma,
+        ),
+        Suggestion("sharpness_radius", radius, f"sharpest edges measured {blur:.2f} px wide (σ)", blur),
+    )
 
 
 def overshoot(plane: NDArray[np.float32]) -> float:
     """Median overshoot of strong isolated edges as a share of the step (0 for a clean lens).
 
-    Beside an edge's peak gradient the profile is followed 6 pixels to both sides; the excess over the plateau beyond is taken.
+    Beside an edge's peak gradient the profile is followed 6 pixels to both sides; the excess over the plateau beyond
+    is taken.
     """
     root = np.sqrt(np.maximum(plane, 0))
     gx = cv2.Sobel(root, cv2.CV_32F, 1, 0, scale=1 / 8)
     strength = np.abs(gx)
-    peak = (strength >= np.roll(strength, 1, 1)) & (strength >= np.roll(strength, -1, 1)) & (strength > np.percentile(strength[::3, ::3], 98))
+    peak = (
+        (strength >= np.roll(strength, 1, 1))
+        & (strength >= np.roll(strength, -1, 1))
+        & (strength > np.percentile(strength[::3, ::3], 98))
+    )
     ys, xs = np.nonzero(peak[:, 12:-12])
     if len(ys) < 80:
         return 0.0
@@ -158,7 +189,9 @@ def overshoot(plane: NDArray[np.float32]) -> float:
 
 
 def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float) -> Suggestion:
-    """Handles on the evidence: black and white where the light ends, shadow and bright bent by how much light lies beyond them."""
+    """Handles on the evidence: black and white where the light ends, shadow and bright bent by how much light lies
+    beyond them.
+    """
     light = ev + exposure
     a, b = developer.noise[1]
     floor = math.log2(math.sqrt(b + a * 1e-4) / 0.18) + exposure + developer.source.meta.baseline_exposure
@@ -170,22 +203,37 @@ def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float)
     shadow_l = 13.0 + 13.0 * min(1.0, deep / 0.35)
     bright_l = 81.0 - 7.0 * min(1.0, far / 0.25)
     tone = Tone(
-        black=Handle(ev=round(black_ev, 1), lightness=1.0), shadow=Handle(ev=-3.0, lightness=round(shadow_l, 1)), grey=Handle(ev=0.0, lightness=51.5),
-        bright=Handle(ev=1.6, lightness=round(bright_l, 1)), white=Handle(ev=round(white_ev, 1), lightness=99.0),
+        black=Handle(ev=round(black_ev, 1), lightness=1.0),
+        shadow=Handle(ev=-3.0, lightness=round(shadow_l, 1)),
+        grey=Handle(ev=0.0, lightness=51.5),
+        bright=Handle(ev=1.6, lightness=round(bright_l, 1)),
+        white=Handle(ev=round(white_ev, 1), lightness=99.0),
     )
-    return Suggestion("tone", tone, f"light from {low:+.1f} to {high:+.1f} EV; {deep * 100:.0f} % deep in shadow, {far * 100:.0f} % above bright", deep)
+    return Suggestion(
+        "tone",
+        tone,
+        f"light from {low:+.1f} to {high:+.1f} EV; {deep * 100:.0f} % deep in shadow, {far * 100:.0f} % above bright",
+        deep,
+    )
 
 
 def suggest_all(developer: Developer) -> dict[str, Suggestion]:
     """All suggestions by field name."""
     ev = scene_ev(developer)
     exposure = suggest_exposure(ev)
-    found = [exposure, *suggest_white(developer), *suggest_noise(developer, exposure.value), *suggest_sharpness(developer, exposure.value),
-             suggest_tone(developer, ev, exposure.value)]
+    found = [
+        exposure,
+        *suggest_white(developer),
+        *suggest_noise(developer, exposure.value),
+        *suggest_sharpness(developer, exposure.value),
+        suggest_tone(developer, ev, exposure.value),
+    ]
     return {s.field: s for s in found}
 
 
 def take_all(recipe: Recipe, suggestions: dict[str, Suggestion]) -> Recipe:
     """The recipe with every suggestion taken."""
-    values = {field: (s.value.model_dump() if isinstance(s.value, Tone) else s.value) for field, s in suggestions.items()}
+    values = {
+        field: (s.value.model_dump() if isinstance(s.value, Tone) else s.value) for field, s in suggestions.items()
+    }
     return recipe.changed(**values)

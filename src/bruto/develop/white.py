@@ -1,7 +1,9 @@
 """Automatic white balance from the picture.
 
-Grey pixels (Qian, Nikkanen, Kamarainen, Matas 2019, "On finding gray pixels"): where brightness changes and chromaticity does
-not, light changes on one surface; among those, surfaces close to neutral under a plausible light show the light's colour.
+Grey pixels (Qian, Nikkanen, Kamarainen, Matas 2019, "On finding gray pixels"): where brightness changes and
+chromaticity does
+not, light changes on one surface; among those, surfaces close to neutral under a plausible light show the light's
+colour.
 The plausible lights are those near the Planckian and daylight locus and near the phone's own guess.
 """
 
@@ -21,7 +23,9 @@ LOWEST, HIGHEST = 0.01, 0.9
 
 @dataclass(frozen=True)
 class WhiteEstimate:
-    """`ratio`: log red / green and blue / green of the light relative to as shot; `confidence` 0..1; `share` of pixels used."""
+    """`ratio`: log red / green and blue / green of the light relative to as shot; `confidence` 0..1; `share` of
+    pixels used.
+    """
 
     ratio: NDArray[np.float64]
     confidence: float
@@ -36,7 +40,9 @@ def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
     red, blue = log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]
 
     def contrast(plane: NDArray) -> NDArray:
-        return np.hypot(cv2.Sobel(plane, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(plane, cv2.CV_32F, 0, 1, scale=1 / 8))
+        return np.hypot(
+            cv2.Sobel(plane, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(plane, cv2.CV_32F, 0, 1, scale=1 / 8)
+        )
 
     change = contrast(log[..., 1])
     grey = (contrast(red) + contrast(blue)) / (change + 1e-3)

@@ -77,11 +77,15 @@ def align(reference: NDArray[np.float32], other: NDArray[np.float32], size: tupl
     """Alignment of full-size frames (width, height) from half-size brightness."""
     found = register(reference, other, "rigid")
     # the half-size grid: full pixel x has its centre at (x + 0.5) / 2 - 0.5, so relative coordinates are the same
-    return replace(found, residual_px=found.residual_px * 2, model_px=found.model_px * 2, first_size=size, second_size=size)
+    return replace(
+        found, residual_px=found.residual_px * 2, model_px=found.model_px * 2, first_size=size, second_size=size
+    )
 
 
 def colour_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
-    """Rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again; the exact rows of the whole."""
+    """Rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again; the exact rows of the
+    whole.
+    """
     data = frame.linear.data
     if data.ndim == 3:
         return np.ascontiguousarray(data[top:bottom])
@@ -94,7 +98,9 @@ def colour_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
     return rgb * frame.neutral.astype(np.float32)
 
 
-def warped_band(frame: Frame, alignment: Alignment | None, top: int, bottom: int) -> tuple[NDArray[np.float32], NDArray[np.bool_] | None]:
+def warped_band(
+    frame: Frame, alignment: Alignment | None, top: int, bottom: int
+) -> tuple[NDArray[np.float32], NDArray[np.bool_] | None]:
     """A band of a frame on the reference's grid, and where it holds picture (None: everywhere)."""
     if alignment is None:
         return colour_band(frame, top, bottom), None
@@ -119,6 +125,19 @@ def plane_gain_maps(meta: RawMeta) -> tuple[GainMap, ...]:
         if m.gains.shape == first.gains.shape:
             by_colour[meta.cfa[(m.top % 2) * 2 + m.left % 2]].append(m.gains)
     return tuple(
-        GainMap(0, 0, 1 << 20, 1 << 20, k, 1, 1, 1, first.spacing, first.origin, np.mean(by_colour[c], axis=0).astype(np.float32))
-        for k, c in enumerate("RGB") if by_colour[c]
+        GainMap(
+            0,
+            0,
+            1 << 20,
+            1 << 20,
+            k,
+            1,
+            1,
+            1,
+            first.spacing,
+            first.origin,
+            np.mean(by_colour[c], axis=0).astype(np.float32),
+        )
+        for k, c in enumerate("RGB")
+        if by_colour[c]
     )

@@ -1,8 +1,10 @@
 """Merging frames into one better raw: bursts (less noise) and brackets (more range).
 
-Burst: frames are demosaiced, brought onto the first by a rigid motion, and averaged with weights that fall where a frame
+Burst: frames are demosaiced, brought onto the first by a rigid motion, and averaged with weights that fall where a
+frame
 differs from the first by more than the noise explains (moving things), or the middle value is taken.
-Bracket: radiance is the average of the frames' radiances with weights 1 / variance from the noise model, clipped light left out,
+Bracket: radiance is the average of the frames' radiances with weights 1 / variance from the noise model, clipped
+light left out,
 which is the maximum-likelihood estimate for Gaussian noise (Granados et al. 2010).
 """
 
@@ -64,10 +66,25 @@ class MergeResult:
     def as_json(self) -> dict:
         used = [f for f in self.frames if f.used]
         return {
-            "output": str(self.output), "frames_used": len(used), "frames_rejected": [{"file": f.file, "reason": f.reason} for f in self.frames if not f.used],
-            "registration": {"rms_px": round(self.rms_px, 4), "frames": [{"file": f.file, "shift_px": [round(v, 3) for v in f.shift_px], "turn_deg": round(f.turn_deg, 4),
-                                                                          "track_residual_px": round(f.residual_px, 4), "model_px": round(f.model_px, 4)} for f in used]},
-            "gain": {"noise": round(self.noise_gain, 4), "expected": round(self.expected_gain, 4)}, "range_ev": round(self.range_ev, 2), "warnings": list(self.warnings),
+            "output": str(self.output),
+            "frames_used": len(used),
+            "frames_rejected": [{"file": f.file, "reason": f.reason} for f in self.frames if not f.used],
+            "registration": {
+                "rms_px": round(self.rms_px, 4),
+                "frames": [
+                    {
+                        "file": f.file,
+                        "shift_px": [round(v, 3) for v in f.shift_px],
+                        "turn_deg": round(f.turn_deg, 4),
+                        "track_residual_px": round(f.residual_px, 4),
+                        "model_px": round(f.model_px, 4),
+                    }
+                    for f in used
+                ],
+            },
+            "gain": {"noise": round(self.noise_gain, 4), "expected": round(self.expected_gain, 4)},
+            "range_ev": round(self.range_ev, 2),
+            "warnings": list(self.warnings),
         }
 
 
@@ -82,7 +99,14 @@ def _verdict(frame: Frame, alignment: Alignment | None) -> FrameVerdict:
     centre = np.array([[(w - 1) / 2, (h - 1) / 2]])
     shift = (alignment.apply(centre) - centre)[0]
     turn = math.degrees(math.atan2(alignment.homography[1, 0], alignment.homography[0, 0]))
-    return FrameVerdict(str(frame.path), True, shift_px=(float(shift[0]), float(shift[1])), turn_deg=turn, residual_px=alignment.residual_px, model_px=alignment.model_px)
+    return FrameVerdict(
+        str(frame.path),
+        True,
+        shift_px=(float(shift[0]), float(shift[1])),
+        turn_deg=turn,
+        residual_px=alignment.residual_px,
+        model_px=alignment.model_px,
+    )
 
 
 def _stop(cancelled: Callable[[], bool] | None) -> None:
@@ -110,7 +134,8 @@ def _accumulate(band, reference, a, b, inside, all_inside, total, weights, squar
                         n += 1
                 d /= n
                 variance = 2 * (a[c] * max(level / n, np.float32(0)) + b[c])
-                # neighbours are correlated by the demosaicing: nine count as about three; small shifts of edges are allowed for
+                # neighbours are correlated by the demosaicing: nine count as about three; small shifts of edges are
+                # allowed for
                 room = variance / 3 + (np.float32(0.05) * level / n) ** 2
                 excess = max(excess, d * d / room)
             weight = np.float32(1)
@@ -122,8 +147,14 @@ def _accumulate(band, reference, a, b, inside, all_inside, total, weights, squar
             squares[y, x] += weight * weight
 
 
-def _align_all(first: Frame, others: list[Path], exposure_scaled: bool, progress: Progress, cancelled: Callable[[], bool] | None,
-               keep_frames: bool) -> tuple[list[tuple[Frame | Path, Alignment]], list[FrameVerdict]]:
+def _align_all(
+    first: Frame,
+    others: list[Path],
+    exposure_scaled: bool,
+    progress: Progress,
+    cancelled: Callable[[], bool] | None,
+    keep_frames: bool,
+) -> tuple[list[tuple[Frame | Path, Alignment]], list[FrameVerdict]]:
     """Load and align every other frame; frames that do not fit are named with the reason."""
     base = brightness(first)
     h, w = first.linear.data.shape[:2]
@@ -155,10 +186,26 @@ def _align_all(first: Frame, others: list[Path], exposure_scaled: bool, progress
 def _tags(first: Frame, noise: NDArray, *, floating: bool, baseline: float, sources: list[str], what: str) -> DngTags:
     m = first.meta
     return DngTags(
-        black=np.zeros(3) if floating else np.full(3, float(PEDESTAL)), white=np.full(3, 1.0 if floating else float(WHITE)), bits=16,
-        calibrations=m.calibrations, as_shot_neutral=m.as_shot_neutral, noise_profile=noise, baseline_exposure=baseline, gain_maps=plane_gain_maps(m),
-        orientation=m.orientation, make=m.make, model=m.model, software="Bruto 0.1", description=what, taken=m.taken, iso=m.iso, exposure_s=m.exposure_s,
-        f_number=m.f_number, focal_mm=m.focal_mm, focal_35mm=m.focal_35mm, source_files=tuple(sources),
+        black=np.zeros(3) if floating else np.full(3, float(PEDESTAL)),
+        white=np.full(3, 1.0 if floating else float(WHITE)),
+        bits=16,
+        calibrations=m.calibrations,
+        as_shot_neutral=m.as_shot_neutral,
+        noise_profile=noise,
+        baseline_exposure=baseline,
+        gain_maps=plane_gain_maps(m),
+        orientation=m.orientation,
+        make=m.make,
+        model=m.model,
+        software="Bruto 0.1",
+        description=what,
+        taken=m.taken,
+        iso=m.iso,
+        exposure_s=m.exposure_s,
+        f_number=m.f_number,
+        focal_mm=m.focal_mm,
+        focal_35mm=m.focal_35mm,
+        source_files=tuple(sources),
     )
 
 
@@ -173,10 +220,18 @@ def _preview(first: Frame) -> NDArray[np.uint8]:
     return np.repeat((255 * np.clip(small * 2, 0, 1) ** 0.45).astype(np.uint8)[..., None], 3, axis=2)
 
 
-def merge_noise(files: list[str | Path], output: str | Path, *, method: str = "mean", progress: Progress = _noop, cancelled: Callable[[], bool] | None = None) -> MergeResult:
+def merge_noise(
+    files: list[str | Path],
+    output: str | Path,
+    *,
+    method: str = "mean",
+    progress: Progress = _noop,
+    cancelled: Callable[[], bool] | None = None,
+) -> MergeResult:
     """Merge a burst at equal settings into a linear DNG with less noise.
 
-    `method`: "mean" (weighted, moving things kept from the first frame) or "median". Any number of frames; memory holds one
+    `method`: "mean" (weighted, moving things kept from the first frame) or "median". Any number of frames; memory
+    holds one
     frame and the sums ("median" spools aligned frames to a temporary file beside the output). Raises `BrutoError`.
     """
     if method not in ("mean", "median"):
@@ -188,7 +243,10 @@ def merge_noise(files: list[str | Path], output: str | Path, *, method: str = "m
     aligned, verdicts = _align_all(first, paths[1:], False, progress, cancelled, keep_frames=False)
     verdicts.insert(0, _verdict(first, None))
     if not aligned:
-        raise BrutoError("No frame could be merged with the first: " + "; ".join(f"{Path(v.file).name}: {v.reason}" for v in verdicts if not v.used))
+        raise BrutoError(
+            "No frame could be merged with the first: "
+            + "; ".join(f"{Path(v.file).name}: {v.reason}" for v in verdicts if not v.used)
+        )
     h, w = first.linear.data.shape[:2]
     a, b = first.noise[:, 0].astype(np.float32), first.noise[:, 1].astype(np.float32)
     if method == "median":
@@ -207,7 +265,9 @@ def merge_noise(files: list[str | Path], output: str | Path, *, method: str = "m
                 band, inside = warped_band(frame, alignment, top, bottom)
                 rows = slice(top, bottom)
                 mask = np.zeros((1, 1), bool) if inside is None else inside
-                _accumulate(band, reference[rows], a, b, mask, inside is None, total[rows], weights[rows], squares[rows])
+                _accumulate(
+                    band, reference[rows], a, b, mask, inside is None, total[rows], weights[rows], squares[rows]
+                )
         del reference
         total /= weights[..., None]
         gain = float(np.median(weights[::4, ::4] / np.sqrt(squares[::4, ::4])))
@@ -222,14 +282,31 @@ def merge_noise(files: list[str | Path], output: str | Path, *, method: str = "m
     _stop(cancelled)
     progress(0.93, "writing")
     sources = [Path(v.file).name for v in used]
-    write_dng(output, codes, _tags(first, noise, floating=False, baseline=first.meta.baseline_exposure, sources=sources,
-                                   what=f"{method} of {len(used)} frames: " + ", ".join(sources)[:400]), _preview(first))
+    write_dng(
+        output,
+        codes,
+        _tags(
+            first,
+            noise,
+            floating=False,
+            baseline=first.meta.baseline_exposure,
+            sources=sources,
+            what=f"{method} of {len(used)} frames: " + ", ".join(sources)[:400],
+        ),
+        _preview(first),
+    )
     rms = float(np.sqrt(np.mean([v.model_px**2 for v in used[1:]]))) if len(used) > 1 else 0.0
     progress(1.0, "done")
     return MergeResult(Path(output), tuple(verdicts), rms, gain, math.sqrt(len(used)))
 
 
-def _median(first: Frame, aligned: list[tuple[Frame | Path, Alignment]], output: Path, progress: Progress, cancelled: Callable[[], bool] | None) -> tuple[NDArray[np.float32], float]:
+def _median(
+    first: Frame,
+    aligned: list[tuple[Frame | Path, Alignment]],
+    output: Path,
+    progress: Progress,
+    cancelled: Callable[[], bool] | None,
+) -> tuple[NDArray[np.float32], float]:
     """Middle value of all aligned frames, and the gain of a median (asymptotically sqrt(2 / pi) of the mean's)."""
     h, w = first.linear.data.shape[:2]
     count = len(aligned) + 1
@@ -290,16 +367,25 @@ def _radiance(bands, full, exposures, a, b, floor_weight, out, achieved):
                 out[y, x, c] = top / low
 
 
-def merge_exposure(files: list[str | Path], output: str | Path, *, progress: Progress = _noop, cancelled: Callable[[], bool] | None = None) -> MergeResult:
+def merge_exposure(
+    files: list[str | Path],
+    output: str | Path,
+    *,
+    progress: Progress = _noop,
+    cancelled: Callable[[], bool] | None = None,
+) -> MergeResult:
     """Merge a bracket into a half-float linear DNG; 1.0 = saturation of the shortest frame. Raises `BrutoError`.
 
-    Files may come in any order; exposure is read from them. The frame of middle exposure is the reference of the alignment.
+    Files may come in any order; exposure is read from them. The frame of middle exposure is the reference of the
+    alignment.
     """
     paths = [Path(f) for f in files]
     if len(paths) < 2:
         raise BrutoError("A merge needs at least two raw files.")
     if len(paths) > 15:
-        raise BrutoError(f"A bracket has at most 15 frames, not {len(paths)}. Merge frames of equal exposure as a burst first.")
+        raise BrutoError(
+            f"A bracket has at most 15 frames, not {len(paths)}. Merge frames of equal exposure as a burst first."
+        )
     loaded = sorted((load_frame(p) for p in paths), key=lambda f: f.exposure)
     middle = loaded[len(loaded) // 2]
     if loaded[-1].exposure / loaded[0].exposure < 1.2:
@@ -330,7 +416,10 @@ def merge_exposure(files: list[str | Path], output: str | Path, *, progress: Pro
             frames.append((frame, alignment))
             verdicts.append(_verdict(frame, alignment))
     if len(frames) < 2:
-        raise BrutoError("No frame could be merged with the middle one: " + "; ".join(f"{Path(v.file).name}: {v.reason}" for v in verdicts if not v.used))
+        raise BrutoError(
+            "No frame could be merged with the middle one: "
+            + "; ".join(f"{Path(v.file).name}: {v.reason}" for v in verdicts if not v.used)
+        )
     shortest, longest = frames[0][0], frames[-1][0]
     exposures = np.array([f.exposure / shortest.exposure for f, _ in frames], np.float32)
     a = np.stack([f.noise[:, 0] for f, _ in frames]).astype(np.float32)
@@ -357,18 +446,37 @@ def merge_exposure(files: list[str | Path], output: str | Path, *, progress: Pro
     ratio = float(middle.exposure / shortest.exposure)
     sources = [f.path.name for f, _ in frames]
     progress(0.93, "writing")
-    write_dng(output, out, _tags(middle, noise, floating=True, baseline=middle.meta.baseline_exposure + math.log2(ratio), sources=sources,
-                                 what=f"bracket of {len(frames)} frames: " + ", ".join(sources)), _preview(middle))
+    write_dng(
+        output,
+        out,
+        _tags(
+            middle,
+            noise,
+            floating=True,
+            baseline=middle.meta.baseline_exposure + math.log2(ratio),
+            sources=sources,
+            what=f"bracket of {len(frames)} frames: " + ", ".join(sources),
+        ),
+        _preview(middle),
+    )
     used = [v for v in verdicts if v.used and v.residual_px > 0]
     dark = (b[:, 1] / exposures**2) ** -1
     gain = float(np.sqrt(dark.sum() / dark[0]))
     progress(1.0, "done")
-    return MergeResult(Path(output), tuple(verdicts), float(np.sqrt(np.mean([v.model_px**2 for v in used]))) if used else 0.0, gain, gain,
-                       range_ev=math.log2(longest.exposure / shortest.exposure) + math.log2(1 / max(math.sqrt(float(b[-1, 1])), 1e-6)))
+    return MergeResult(
+        Path(output),
+        tuple(verdicts),
+        float(np.sqrt(np.mean([v.model_px**2 for v in used]))) if used else 0.0,
+        gain,
+        gain,
+        range_ev=math.log2(longest.exposure / shortest.exposure) + math.log2(1 / max(math.sqrt(float(b[-1, 1])), 1e-6)),
+    )
 
 
 def bracket_variance(x: NDArray, exposures: NDArray, a: NDArray, b: NDArray) -> NDArray:
-    """Least variance (Cramer-Rao bound) of radiance x (1 = saturation of the shortest) from frames not full there; one channel."""
+    """Least variance (Cramer-Rao bound) of radiance x (1 = saturation of the shortest) from frames not full there;
+    one channel.
+    """
     information = np.zeros_like(np.asarray(x, float))
     for e, ak, bk in zip(exposures, a, b, strict=True):
         information += np.where(x * e < FULL_AT, e * e / (ak * e * x + bk), 0)

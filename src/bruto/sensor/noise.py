@@ -59,7 +59,8 @@ def _flat_variance(values: NDArray) -> float:
 def estimate_noise(linear: Linear, meta: RawMeta) -> NDArray[np.float64]:
     """(3, 2) a, b of red, green, blue estimated from flat places of the picture, refitted to variance = a x + b.
 
-    Blocks are sorted by brightness into bins; each bin's flattest blocks give one variance; a non-negative weighted line is
+    Blocks are sorted by brightness into bins; each bin's flattest blocks give one variance; a non-negative weighted
+    line is
     fitted to all. Clipped blocks are left out.
     """
     result = np.empty((3, 2))
@@ -109,7 +110,9 @@ def dynamic_range_ev(a: float, b: float) -> float:
 
 
 def shadow_lift_ev(a: float, b: float, long_edge: int | None = None, screen_edge: int = 1280) -> float:
-    """log2(0.18 / x_4): how far a shadow can be lifted to grey at signal / noise 4, EV; at screen size when `long_edge` is given."""
+    """log2(0.18 / x_4): how far a shadow can be lifted to grey at signal / noise 4, EV; at screen size when
+    `long_edge` is given.
+    """
     if long_edge:
         area = max(1.0, (long_edge / screen_edge) ** 2)
         a, b = a / area, b / area

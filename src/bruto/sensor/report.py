@@ -36,10 +36,13 @@ class Advice:
 class SensorReport:
     """Measured facts.
 
-    `clipped_percent`: r, g, b of their sites, any and all of 2 x 2 quads; `headroom_ev`: how much brighter the shot could have
-    been; `levels_used`: codes that occur; `effective_bits`; `noise` (a, b) of green and `noise_source`; `dynamic_range_ev`: to
+    `clipped_percent`: r, g, b of their sites, any and all of 2 x 2 quads; `headroom_ev`: how much brighter the shot
+    could have
+    been; `levels_used`: codes that occur; `effective_bits`; `noise` (a, b) of green and `noise_source`;
+    `dynamic_range_ev`: to
     signal = noise; `shadow_lift_ev` at 1:1 and `shadow_lift_screen_ev` at 1280 px, to signal / noise 4; `edge_blur_px`:
-    standard deviation of the sharpest edges' blur, or None where there are none; `middle_ev`: the middle of the scene from grey.
+    standard deviation of the sharpest edges' blur, or None where there are none; `middle_ev`: the middle of the scene
+    from grey.
     """
 
     clipped_percent: dict[str, float]
@@ -69,7 +72,10 @@ def _site_planes(frame: RawFrame) -> list[tuple[str, NDArray, float, float]]:
     ax, ay = meta.active_area[:2]
     cfa = shifted_cfa(meta.cfa, (x0 - ax) % 2, (y0 - ay) % 2)
     black = np.roll(meta.black, (-((y0 - ay) % 2), -((x0 - ax) % 2)), (0, 1)).ravel()
-    return [(cfa[s], codes[s // 2 :: 2, s % 2 :: 2], float(black[s]), float(white[CFA_LETTERS.index(cfa[s])])) for s in range(4)]
+    return [
+        (cfa[s], codes[s // 2 :: 2, s % 2 :: 2], float(black[s]), float(white[CFA_LETTERS.index(cfa[s])]))
+        for s in range(4)
+    ]
 
 
 def clipping(clipped: NDArray[np.uint8], planes: list[tuple[str, NDArray, float, float]]) -> dict[str, float]:
@@ -85,7 +91,9 @@ def clipping(clipped: NDArray[np.uint8], planes: list[tuple[str, NDArray, float,
 
 
 def headroom(planes: list[tuple[str, NDArray, float, float]], clipped: dict[str, float]) -> float:
-    """log2(white / 99.9th percentile of 8 x 8 same-channel block means), the least over channels; 0 when 0.01 % clips."""
+    """log2(white / 99.9th percentile of 8 x 8 same-channel block means), the least over channels; 0 when 0.01 %
+    clips.
+    """
     if clipped["any"] >= CLIP_COUNTS:
         return 0.0
     tops = []
@@ -113,7 +121,8 @@ def levels(frame: RawFrame, planes: list[tuple[str, NDArray, float, float]]) -> 
 def edge_blur(luminance: NDArray[np.float32], noise_sigma: float) -> float | None:
     """Blur (standard deviation, pixels) of the sharpest edges, from gradients at two scales.
 
-    For an edge blurred by s, blurring again by t lowers the gradient's peak by s / sqrt(s^2 + t^2) (Zhuo, Sim 2011). The 10th
+    For an edge blurred by s, blurring again by t lowers the gradient's peak by s / sqrt(s^2 + t^2) (Zhuo, Sim 2011).
+    The 10th
     percentile over strong, isolated edges is taken. Returns None with fewer than 40 such edges.
     """
     t = 1.2
@@ -144,7 +153,12 @@ def full_green(linear: Linear) -> NDArray[np.float32]:
     if linear.data.ndim == 3:
         return np.ascontiguousarray(linear.data[..., 1])
     codes = np.clip(linear.data * 16384 + 256, 0, 65535).astype(np.uint16)
-    pattern = {"RGGB": cv2.COLOR_BayerRGGB2RGB_EA, "BGGR": cv2.COLOR_BayerBGGR2RGB_EA, "GRBG": cv2.COLOR_BayerGRBG2RGB_EA, "GBRG": cv2.COLOR_BayerGBRG2RGB_EA}
+    pattern = {
+        "RGGB": cv2.COLOR_BayerRGGB2RGB_EA,
+        "BGGR": cv2.COLOR_BayerBGGR2RGB_EA,
+        "GRBG": cv2.COLOR_BayerGRBG2RGB_EA,
+        "GBRG": cv2.COLOR_BayerGBRG2RGB_EA,
+    }
     green = cv2.cvtColor(codes, pattern[linear.cfa])[..., 1].astype(np.float32)
     return (green - 256) * np.float32(1 / 16384)
 
@@ -167,8 +181,19 @@ def measure(frame: RawFrame) -> SensorReport:
     middle = float(np.median(np.log2(np.maximum(small, 2e-5) / 0.18))) + frame.meta.baseline_exposure
     preview = _preview_clipping(frame)
     report = SensorReport(
-        clipped, head, used, bits, (a, b), source, (float(measured[1, 0]), float(measured[1, 1])), dynamic_range_ev(a, b), shadow_lift_ev(a, b),
-        shadow_lift_ev(a, b, long_edge), blur, middle, preview,
+        clipped,
+        head,
+        used,
+        bits,
+        (a, b),
+        source,
+        (float(measured[1, 0]), float(measured[1, 1])),
+        dynamic_range_ev(a, b),
+        shadow_lift_ev(a, b),
+        shadow_lift_ev(a, b, long_edge),
+        blur,
+        middle,
+        preview,
     )
     return SensorReport(**{**report.__dict__, "advice": advise(report, frame)})
 
@@ -203,29 +228,88 @@ def advise(report: SensorReport, frame: RawFrame) -> tuple[Advice, ...]:
         kinds = [name for key, name in (("r", "red"), ("g", "green"), ("b", "blue")) if c[key] >= CLIP_COUNTS]
         if c["all"] >= 0.5:
             change = -1.0 if c["all"] > 3 else -2 / 3
-            found.append(Advice("exposure", f"{c['all']:.1f} % is full in all channels and cannot come back; dial {_thirds(change)} EV.", change, "EV"))
+            found.append(
+                Advice(
+                    "exposure",
+                    f"{c['all']:.1f} % is full in all channels and cannot come back; dial {_thirds(change)} EV.",
+                    change,
+                    "EV",
+                )
+            )
         else:
-            found.append(Advice("exposure", f"{' and '.join(kinds) or 'single sites'} full in {c['any']:.2f} %; most can be rebuilt. Dial −⅓ EV to keep it.", -1 / 3, "EV"))
+            found.append(
+                Advice(
+                    "exposure",
+                    f"{' and '.join(kinds) or 'single sites'} full in {c['any']:.2f} %; most can be rebuilt. Dial "
+                    f"−⅓ EV to keep it.",
+                    -1 / 3,
+                    "EV",
+                )
+            )
     elif report.headroom_ev > 0.5:
         ev = math.floor(report.headroom_ev * 3) / 3
-        found.append(Advice("exposure", f"Nothing is full: {_thirds(ev)} EV more light would still fit and lower the noise.", ev, "EV"))
+        found.append(
+            Advice(
+                "exposure",
+                f"Nothing is full: {_thirds(ev)} EV more light would still fit and lower the noise.",
+                ev,
+                "EV",
+            )
+        )
     else:
         found.append(Advice("exposure", "The exposure uses the sensor's range; keep it.", 0.0, "EV"))
     preview = report.preview_clipped_percent
     if preview is not None and preview["any"] > c["any"] + 1:
-        found.append(Advice("preview", f"The preview inside the file shows {preview['any']:.1f} % lost, the raw {c['any']:.1f} %: judged by it, the warning comes early.",
-                            preview["any"] - c["any"], "%"))
+        found.append(
+            Advice(
+                "preview",
+                f"The preview inside the file shows {preview['any']:.1f} % lost, the raw {c['any']:.1f} %: judged "
+                f"by it, the warning comes early.",
+                preview["any"] - c["any"],
+                "%",
+            )
+        )
     a, b = report.noise
     grey = 100 * math.sqrt(a * 0.18 + b) / 0.18
-    found.append(Advice("noise", f"At grey the noise is {grey:.1f} % of the signal; shadows can be lifted {report.shadow_lift_ev:.1f} EV at 1:1, "
-                        f"{report.shadow_lift_screen_ev:.1f} EV at screen size.", grey, "%"))
+    found.append(
+        Advice(
+            "noise",
+            f"At grey the noise is {grey:.1f} % of the signal; shadows can be lifted {report.shadow_lift_ev:.1f} EV "
+            f"at 1:1, "
+            f"{report.shadow_lift_screen_ev:.1f} EV at screen size.",
+            grey,
+            "%",
+        )
+    )
     ma, mb = report.noise_measured
     x = signal_at_snr(a, b, 10)
     ratio = math.sqrt((ma * x + mb) / max(a * x + b, 1e-12))
     if report.noise_source == "file" and not 0.6 < ratio < 1.6:
-        found.append(Advice("noise", f"The file states less or more noise than the picture shows (picture / file {ratio:.2f}).", ratio, "×"))
+        found.append(
+            Advice(
+                "noise",
+                f"The file states less or more noise than the picture shows (picture / file {ratio:.2f}).",
+                ratio,
+                "×",
+            )
+        )
     if report.edge_blur_px is not None and report.edge_blur_px > 2.2:
-        found.append(Advice("sharpness", f"The sharpest edges are {report.edge_blur_px:.1f} px soft: focus or shake. Take it again, braced or faster.", report.edge_blur_px, "px"))
+        found.append(
+            Advice(
+                "sharpness",
+                f"The sharpest edges are {report.edge_blur_px:.1f} px soft: focus or shake. Take it again, braced "
+                f"or faster.",
+                report.edge_blur_px,
+                "px",
+            )
+        )
     if frame.meta.kind == "linear":
-        found.append(Advice("kind", "This is a processed raw: already demosaiced and merged by the phone; its noise is what was left.", 0.0, ""))
+        found.append(
+            Advice(
+                "kind",
+                "This is a processed raw: already demosaiced and merged by the phone; its noise is what was left.",
+                0.0,
+                "",
+            )
+        )
     return tuple(found)

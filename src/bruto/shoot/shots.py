@@ -54,7 +54,13 @@ class ShotSet:
     @property
     def title(self) -> str:
         first = self.shots[0]
-        return (first.meta.description if first.meta and first.meta.description and not first.meta.description.startswith(("mean of", "median of", "bracket of")) else "") or first.name
+        return (
+            first.meta.description
+            if first.meta
+            and first.meta.description
+            and not first.meta.description.startswith(("mean of", "median of", "bracket of"))
+            else ""
+        ) or first.name
 
 
 def read_shot(raw: Path | None, picture: Path | None) -> Shot:
@@ -73,13 +79,33 @@ def read_shot(raw: Path | None, picture: Path | None) -> Shot:
     import numpy as np
 
     h, w = found.pixels.shape[:2]
-    meta = RawMeta("picture", w, h, 8, "picture", "", np.zeros(3), np.full(3, 255.0), (0, 0, w, h), (0, 0, w, h), iso=found.iso, exposure_s=found.exposure_s,
-                   f_number=found.f_number, focal_mm=found.focal_mm, focal_35mm=found.focal_35mm, taken=found.taken, make=found.make, model=found.model)
+    meta = RawMeta(
+        "picture",
+        w,
+        h,
+        8,
+        "picture",
+        "",
+        np.zeros(3),
+        np.full(3, 255.0),
+        (0, 0, w, h),
+        (0, 0, w, h),
+        iso=found.iso,
+        exposure_s=found.exposure_s,
+        f_number=found.f_number,
+        focal_mm=found.focal_mm,
+        focal_35mm=found.focal_35mm,
+        taken=found.taken,
+        make=found.make,
+        model=found.model,
+    )
     return Shot(name, None, picture, meta)
 
 
 def open_shoot(paths: list[str | Path]) -> list[Shot]:
-    """Shots of folders and files, in order of time; a raw and a picture of one stem are one shot. Raises `FileProblem`."""
+    """Shots of folders and files, in order of time; a raw and a picture of one stem are one shot. Raises
+    `FileProblem`.
+    """
     raws: dict[tuple[Path, str], Path] = {}
     pictures: dict[tuple[Path, str], Path] = {}
     for given in paths:
@@ -131,6 +157,16 @@ def find_sets(shots: list[Shot]) -> list[ShotSet]:
 def _together(a: Shot, b: Shot) -> bool:
     if a.raw is None or b.raw is None or a.meta is None or b.meta is None or a.taken is None or b.taken is None:
         return False
-    same = (a.meta.model, a.meta.kind, a.meta.width, a.meta.focal_mm) == (b.meta.model, b.meta.kind, b.meta.width, b.meta.focal_mm)
+    same = (a.meta.model, a.meta.kind, a.meta.width, a.meta.focal_mm) == (
+        b.meta.model,
+        b.meta.kind,
+        b.meta.width,
+        b.meta.focal_mm,
+    )
     pause = (b.taken - a.taken).total_seconds() - (a.meta.exposure_s or 0)
-    return same and 0 <= (b.taken - a.taken).total_seconds() and pause <= BURST_GAP_S and a.meta.software == b.meta.software
+    return (
+        same
+        and (b.taken - a.taken).total_seconds() >= 0
+        and pause <= BURST_GAP_S
+        and a.meta.software == b.meta.software
+    )

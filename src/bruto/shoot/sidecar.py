@@ -1,7 +1,8 @@
 """The file beside the raw: recipe, history, pick and note of one shot (`NAME.dng.bruto.json`).
 
 Saved atomically with a revision number, so that a change made by another program in the meantime is noticed instead of
-overwritten. Where the folder cannot be written, the file goes to the user's data folder under the original's content hash.
+overwritten. Where the folder cannot be written, the file goes to the user's data folder under the original's content
+hash.
 A damaged sidecar is kept aside, never deleted.
 """
 
@@ -26,7 +27,9 @@ HISTORY = 200
 
 @dataclass
 class Sidecar:
-    """`history`: recipes before each change, oldest first, with what was changed; `position`: where in it the shot stands."""
+    """`history`: recipes before each change, oldest first, with what was changed; `position`: where in it the shot
+    stands.
+    """
 
     recipe: Recipe = field(default_factory=Recipe)
     history: list[tuple[str, dict]] = field(default_factory=list)
@@ -75,19 +78,30 @@ def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:
             raise BrutoError("it is not a JSON object")
         known = {"recipe", "history", "future", "pick", "note", "revision"}
         steps = {k: [(str(t), dict(r)) for t, r in data.get(k, [])] for k in ("history", "future")}
-        return Sidecar(recipe_from(data.get("recipe", {})), steps["history"], steps["future"], bool(data.get("pick")), str(data.get("note", "")),
-                       int(data.get("revision", 0)), {k: v for k, v in data.items() if k not in known}), ""
+        return Sidecar(
+            recipe_from(data.get("recipe", {})),
+            steps["history"],
+            steps["future"],
+            bool(data.get("pick")),
+            str(data.get("note", "")),
+            int(data.get("revision", 0)),
+            {k: v for k, v in data.items() if k not in known},
+        ), ""
     except (ValueError, TypeError, OSError, BrutoError) as error:
         aside = path.with_name(path.name + ".damaged")
         try:
             write_bytes(aside, path.read_bytes())
-            return Sidecar(revision=-1), f"{path.name} cannot be used ({error}); it is kept as {aside.name} and the default recipe is shown."
+            return Sidecar(
+                revision=-1
+            ), f"{path.name} cannot be used ({error}); it is kept as {aside.name} and the default recipe is shown."
         except (OSError, BrutoError):
             return Sidecar(revision=-1), f"{path.name} cannot be used ({error}); the default recipe is shown."
 
 
 def save_sidecar(original: str | Path, sidecar: Sidecar) -> Path:
-    """Write a sidecar; returns where. Raises `FileProblem` when another program changed it meanwhile, or nothing can be written."""
+    """Write a sidecar; returns where. Raises `FileProblem` when another program changed it meanwhile, or nothing can
+    be written.
+    """
     original = Path(original)
     current = existing_sidecar(original)
     if current is not None and sidecar.revision >= 0:
@@ -99,8 +113,13 @@ def save_sidecar(original: str | Path, sidecar: Sidecar) -> Path:
             raise FileProblem(f"{current} was changed by another program; open the shot again to see its values.")
     sidecar.revision = max(0, sidecar.revision) + 1
     data = {
-        **sidecar.unknown, "revision": sidecar.revision, "recipe": sidecar.recipe.model_dump(by_alias=True), "pick": sidecar.pick, "note": sidecar.note,
-        "history": sidecar.history[-HISTORY:], "future": sidecar.future[-HISTORY:],
+        **sidecar.unknown,
+        "revision": sidecar.revision,
+        "recipe": sidecar.recipe.model_dump(by_alias=True),
+        "pick": sidecar.pick,
+        "note": sidecar.note,
+        "history": sidecar.history[-HISTORY:],
+        "future": sidecar.future[-HISTORY:],
     }
     body = json.dumps(data, indent=1).encode() + b"\n"
     target = current or sidecar_path(original)

@@ -47,7 +47,8 @@ class Capture:
     """One press of the shutter with its truth.
 
     `codes`: (H, W) or (H, W, 3) uint16; `ideal`: the same places without noise or clipping, float32, in units of
-    saturation; `noise`: (a, b); `neutral`: as-shot neutral in the file; `true_neutral`: the light's own; `transform`: 2x3
+    saturation; `noise`: (a, b); `neutral`: as-shot neutral in the file; `true_neutral`: the light's own; `transform`:
+    2x3
     matrix from reference pixels to this frame's pixels.
     """
 
@@ -63,7 +64,9 @@ class Capture:
 
 
 def scene_light(name: str, width: int, height: int) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
-    """Camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the user's cache."""
+    """Camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the user's
+    cache.
+    """
     source = files("bruto.simphone") / f"data/{name}.light"
     baked = hashlib.sha256(source.read_bytes()).hexdigest()[:12] if source.is_file() else "unbaked"
     folder = Path(platformdirs.user_cache_dir("bruto")) / "scenes"
@@ -120,7 +123,9 @@ class Phone:
         return self._blurred
 
     def shake(self, seed: int, index: int, amount: float = 1.0) -> NDArray[np.float64]:
-        """A hand's drift to frame `index` of a burst: 2x3 matrix from reference to frame pixels; identity for frame 0."""
+        """A hand's drift to frame `index` of a burst: 2x3 matrix from reference to frame pixels; identity for frame
+        0.
+        """
         if index == 0 or amount == 0:
             return np.array([[1.0, 0, 0], [0, 1.0, 0]])
         random = np.random.default_rng([seed, 77, index])
@@ -130,7 +135,9 @@ class Phone:
         cx, cy = (self.width - 1) / 2, (self.height - 1) / 2
         return np.array([[c, -s, cx - c * cx + s * cy + shift[0]], [s, c, cy - s * cx - c * cy + shift[1]]])
 
-    def shoot(self, exposure: Exposure | None = None, *, seed: int = 0, transform: NDArray | None = None, kind: str = "mosaic") -> Capture:
+    def shoot(
+        self, exposure: Exposure | None = None, *, seed: int = 0, transform: NDArray | None = None, kind: str = "mosaic"
+    ) -> Capture:
         """Take one frame. The same seed gives the same noise."""
         exposure = exposure or self.meter()
         transform = np.array([[1.0, 0, 0], [0, 1.0, 0]]) if transform is None else transform
@@ -152,7 +159,9 @@ class Phone:
             ideal = np.empty((h, w), np.float32)
             for site, channel in enumerate((0, 1, 1, 2)):
                 r, c = divmod(site, 2)
-                shade = sm.falloff((np.arange(c, w, 2)[None] + 0.5) / w, (np.arange(r, h, 2)[:, None] + 0.5) / h, channel)
+                shade = sm.falloff(
+                    (np.arange(c, w, 2)[None] + 0.5) / w, (np.arange(r, h, 2)[:, None] + 0.5) / h, channel
+                )
                 ideal[r::2, c::2] = seen[r::2, c::2, channel] * (factor * shade).astype(np.float32)
             codes = self._expose(ideal, exposure, random, 1.0)
         else:
@@ -161,15 +170,29 @@ class Phone:
             a, b = a / 4, b / 4
         drift = 1 + AUTO_WHITE_ERROR * np.random.default_rng([seed, 9, len(self.scene.name)]).normal(0, 1, 3)
         neutral = self.true_neutral * drift
-        return Capture(codes, ideal, exposure, (a, b), neutral / neutral[1], self.true_neutral, transform, self.scene, self.megapixels)
+        return Capture(
+            codes,
+            ideal,
+            exposure,
+            (a, b),
+            neutral / neutral[1],
+            self.true_neutral,
+            transform,
+            self.scene,
+            self.megapixels,
+        )
 
-    def _expose(self, ideal: NDArray[np.float32], exposure: Exposure, random: np.random.Generator, frames: float) -> NDArray[np.uint16]:
+    def _expose(
+        self, ideal: NDArray[np.float32], exposure: Exposure, random: np.random.Generator, frames: float
+    ) -> NDArray[np.uint16]:
         gain = exposure.iso / sm.BASE_ISO / self.sensor.full_well
         codes = np.empty(ideal.shape, np.uint16)
         for top in range(0, ideal.shape[0], 512):  # bands: electrons need eight bytes a site
             rows = slice(top, top + 512)
             electrons = random.poisson(ideal[rows] * (frames / gain)).astype(np.float32)
-            electrons += random.standard_normal(electrons.shape, np.float32) * np.float32(self.sensor.read_electrons * frames**0.5)
+            electrons += random.standard_normal(electrons.shape, np.float32) * np.float32(
+                self.sensor.read_electrons * frames**0.5
+            )
             value = electrons * np.float32(gain / frames) * (sm.WHITE - sm.BLACK) + sm.BLACK
             codes[rows] = np.clip(np.rint(value), 0, sm.WHITE)
         if ideal.ndim == 2:
@@ -188,13 +211,18 @@ def gain_maps() -> tuple[GainMap, ...]:
     maps = []
     for site, channel in enumerate((0, 1, 1, 2)):
         gains = (1 / sm.falloff(u, t, channel)).astype(np.float32)[..., None]
-        maps.append(GainMap(site // 2, site % 2, 1 << 20, 1 << 20, 0, 1, 2, 2, (1 / (v - 1), 1 / (h - 1)), (0.0, 0.0), gains))
+        maps.append(
+            GainMap(site // 2, site % 2, 1 << 20, 1 << 20, 0, 1, 2, 2, (1 / (v - 1), 1 / (h - 1)), (0.0, 0.0), gains)
+        )
     return tuple(maps)
 
 
 def calibrations() -> tuple[Calibration, Calibration]:
     """The matrices in the file: standard illuminant A and D65."""
-    return tuple(Calibration(code, *spectral.matrices(kelvin, tungsten)) for code, kelvin, tungsten in ((17, 2856, True), (21, 6504, False)))  # type: ignore[return-value]
+    return tuple(
+        Calibration(code, *spectral.matrices(kelvin, tungsten))
+        for code, kelvin, tungsten in ((17, 2856, True), (21, 6504, False))
+    )  # type: ignore[return-value]
 
 
 def picture_of(capture: Capture) -> NDArray[np.uint8]:
@@ -204,12 +232,16 @@ def picture_of(capture: Capture) -> NDArray[np.uint8]:
         for site, channel in enumerate((0, 1, 1, 2)):
             r, c = divmod(site, 2)
             h, w = data.shape
-            data[r::2, c::2] /= sm.falloff((np.arange(c, w, 2)[None] + 0.5) / w, (np.arange(r, h, 2)[:, None] + 0.5) / h, channel)
+            data[r::2, c::2] /= sm.falloff(
+                (np.arange(c, w, 2)[None] + 0.5) / w, (np.arange(r, h, 2)[:, None] + 0.5) / h, channel
+            )
         code = np.clip(data * 16000 + 512, 0, 65535).astype(np.uint16)
         linear = (cv2.cvtColor(code, cv2.COLOR_BayerRGGB2RGB_EA).astype(np.float32) - 512) / 16000
     else:
         linear = data
-    _, forward = spectral.matrices(capture.scene.kelvin if capture.scene.kelvin >= 4000 else 4000, capture.scene.tungsten)
+    _, forward = spectral.matrices(
+        capture.scene.kelvin if capture.scene.kelvin >= 4000 else 4000, capture.scene.tungsten
+    )
     middle = linear[::8, ::8, 1]
     aim = 0.15 / max(1e-4, float(np.exp(np.mean(np.log(np.maximum(middle, 1e-4))))))
     return finish(linear, 1 / capture.neutral, forward, capture.noise, float(np.clip(aim, 0.8, 3.2)))
@@ -223,19 +255,43 @@ def save(capture: Capture, path: Path, taken: datetime, *, picture: bool = True)
     mosaic = capture.codes.ndim == 2
     stamp = taken.strftime("%Y:%m:%d %H:%M:%S")
     tags = DngTags(
-        black=np.full((2, 2) if mosaic else 3, float(sm.BLACK)), white=np.full(1 if mosaic else 3, float(sm.WHITE)), bits=sm.BITS,
-        calibrations=calibrations(), as_shot_neutral=capture.neutral, cfa="RGGB" if mosaic else "",
-        noise_profile=np.tile(capture.noise, (3, 1)), gain_maps=gain_maps() if mosaic else (),
-        make=sm.MAKE, model=sm.MODEL, software=f"{sm.MODEL} camera 1.0", taken=stamp, iso=capture.exposure.iso, exposure_s=capture.exposure.seconds,
-        f_number=sm.F_NUMBER, focal_mm=sm.FOCAL_MM, focal_35mm=sm.FOCAL_35MM, description=capture.scene.title,
+        black=np.full((2, 2) if mosaic else 3, float(sm.BLACK)),
+        white=np.full(1 if mosaic else 3, float(sm.WHITE)),
+        bits=sm.BITS,
+        calibrations=calibrations(),
+        as_shot_neutral=capture.neutral,
+        cfa="RGGB" if mosaic else "",
+        noise_profile=np.tile(capture.noise, (3, 1)),
+        gain_maps=gain_maps() if mosaic else (),
+        make=sm.MAKE,
+        model=sm.MODEL,
+        software=f"{sm.MODEL} camera 1.0",
+        taken=stamp,
+        iso=capture.exposure.iso,
+        exposure_s=capture.exposure.seconds,
+        f_number=sm.F_NUMBER,
+        focal_mm=sm.FOCAL_MM,
+        focal_35mm=sm.FOCAL_35MM,
+        description=capture.scene.title,
     )
     write_dng(path, capture.codes, tags, preview)
     made = [path]
     if picture:
         exif = Image.Exif()
-        exif[271], exif[272], exif[305], exif[306], exif[270] = sm.MAKE, sm.MODEL, tags.software, stamp, capture.scene.title
+        exif[271], exif[272], exif[305], exif[306], exif[270] = (
+            sm.MAKE,
+            sm.MODEL,
+            tags.software,
+            stamp,
+            capture.scene.title,
+        )
         sub = exif.get_ifd(34665)
-        sub[33434], sub[33437], sub[34855], sub[36867] = capture.exposure.seconds, sm.F_NUMBER, int(capture.exposure.iso), stamp
+        sub[33434], sub[33437], sub[34855], sub[36867] = (
+            capture.exposure.seconds,
+            sm.F_NUMBER,
+            int(capture.exposure.iso),
+            stamp,
+        )
         sub[37386], sub[41989] = sm.FOCAL_MM, int(sm.FOCAL_35MM)
         stream = io.BytesIO()
         Image.fromarray(finished).save(stream, "JPEG", quality=92, exif=exif)
@@ -244,8 +300,21 @@ def save(capture: Capture, path: Path, taken: datetime, *, picture: bool = True)
     return made
 
 
-def simulate(scene: str, folder: Path, *, megapixels: int = 12, iso: float | None = None, shutter: float | None = None, ev: float = 0.0, count: int = 1,
-             bracket: tuple[float, ...] = (), kind: str = "mosaic", seed: int = 1, static: bool = False, size: tuple[int, int] | None = None) -> list[dict]:
+def simulate(
+    scene: str,
+    folder: Path,
+    *,
+    megapixels: int = 12,
+    iso: float | None = None,
+    shutter: float | None = None,
+    ev: float = 0.0,
+    count: int = 1,
+    bracket: tuple[float, ...] = (),
+    kind: str = "mosaic",
+    seed: int = 1,
+    static: bool = False,
+    size: tuple[int, int] | None = None,
+) -> list[dict]:
     """Take shots of a scene into a folder and return what was written, with each frame's truth.
 
     `count` frames make a handheld burst (`static` for a tripod); `bracket` gives exposure steps in EV instead.
@@ -257,9 +326,14 @@ def simulate(scene: str, folder: Path, *, megapixels: int = 12, iso: float | Non
         raise BrutoError(f"A burst has 1 to 500 frames, not {count}.")
     phone = Phone(scene, megapixels, size=size)
     base = phone.meter(ev)
-    base = Exposure(iso or base.iso, (shutter * 2.0**ev if shutter else base.seconds if not iso else base.seconds * base.iso / iso))
+    base = Exposure(
+        iso or base.iso, (shutter * 2.0**ev if shutter else base.seconds if not iso else base.seconds * base.iso / iso)
+    )
     if not (sm.ISOS[0] <= base.iso <= sm.ISOS[-1] and 1e-5 <= base.seconds <= 60):
-        raise BrutoError(f"The phone offers ISO {sm.ISOS[0]} to {sm.ISOS[-1]} and 1/100000 s to 60 s, not ISO {base.iso:g} at {base.seconds:g} s.")
+        raise BrutoError(
+            f"The phone offers ISO {sm.ISOS[0]} to {sm.ISOS[-1]} and 1/100000 s to 60 s, not ISO {base.iso:g} at "
+            f"{base.seconds:g} s."
+        )
     folder = Path(folder)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -276,7 +350,15 @@ def simulate(scene: str, folder: Path, *, megapixels: int = 12, iso: float | Non
         capture = phone.shoot(exposure, seed=seed * 1000 + k, transform=transform, kind=kind)
         stem = f"{scene}-{seed:03d}" + (f"-{k + 1:02d}" if len(steps) > 1 else "")
         made = save(capture, folder / f"{stem}.dng", start + timedelta(seconds=k * (0.5 if not bracket else 1.0)))
-        results.append({"files": [str(p) for p in made], "iso": exposure.iso, "exposure_s": exposure.seconds, "ev": step,
-                        "noise": {"a": capture.noise[0], "b": capture.noise[1]}, "transform": transform.tolist(),
-                        "true_neutral": capture.true_neutral.tolist()})
+        results.append(
+            {
+                "files": [str(p) for p in made],
+                "iso": exposure.iso,
+                "exposure_s": exposure.seconds,
+                "ev": step,
+                "noise": {"a": capture.noise[0], "b": capture.noise[1]},
+                "transform": transform.tolist(),
+                "true_neutral": capture.true_neutral.tolist(),
+            }
+        )
     return results

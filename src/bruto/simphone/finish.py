@@ -1,6 +1,7 @@
 """The simulated phone's own finished picture: everything users complain about, done on purpose.
 
-Strong noise reduction that smears texture, sharpening with halos, lifted shadows and pulled highlights, saturated colour,
+Strong noise reduction that smears texture, sharpening with halos, lifted shadows and pulled highlights, saturated
+colour,
 8 bits, a slight crop and a distortion of its own.
 """
 
@@ -10,12 +11,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-
 CROP = 0.985
 """Share of the width that the finished picture keeps."""
 DISTORTION = 0.004
 """Radial distortion left in the finished picture: r' = r (1 + k r^2), r = 1 at the corner."""
-SRGB_FROM_XYZ_D50 = np.array([[3.1338561, -1.6168667, -0.4906146], [-0.9787684, 1.9161415, 0.0334540], [0.0719453, -0.2289914, 1.4052427]])
+SRGB_FROM_XYZ_D50 = np.array(
+    [[3.1338561, -1.6168667, -0.4906146], [-0.9787684, 1.9161415, 0.0334540], [0.0719453, -0.2289914, 1.4052427]]
+)
 """XYZ (D50, Bradford-adapted) to linear sRGB (Lindbloom)."""
 
 
@@ -38,10 +40,13 @@ def _base(log: NDArray[np.float32], radius: int, strength: float) -> NDArray[np.
     return cv2.blur(a, size) * log + cv2.blur((1 - a) * mean, size)
 
 
-def finish(linear: NDArray[np.float32], balance: NDArray, forward: NDArray, noise: tuple[float, float], brighten: float) -> NDArray[np.uint8]:
+def finish(
+    linear: NDArray[np.float32], balance: NDArray, forward: NDArray, noise: tuple[float, float], brighten: float
+) -> NDArray[np.uint8]:
     """Finished picture (H, W, 3) uint8 sRGB.
 
-    `linear`: demosaiced camera RGB, 1.0 = saturation; `balance`: gains that make white neutral; `forward`: balanced camera
+    `linear`: demosaiced camera RGB, 1.0 = saturation; `balance`: gains that make white neutral; `forward`: balanced
+    camera
     to XYZ of D50; `noise`: a, b; `brighten`: gain before tone.
     """
     h, w = linear.shape[:2]
@@ -59,7 +64,7 @@ def finish(linear: NDArray[np.float32], balance: NDArray, forward: NDArray, nois
         ycc[..., k] = cv2.medianBlur(cv2.GaussianBlur(ycc[..., k], (0, 0), 3.5 * max(scale, 0.5)), 5)
     rgb = np.maximum(cv2.cvtColor(ycc, cv2.COLOR_YCrCb2RGB), 0) ** 2
     # local tone: compress the base of log luminance towards grey
-    luma = rgb @ np.float32([0.2126, 0.7152, 0.0722]) + 1e-5
+    luma = rgb @ np.array([0.2126, 0.7152, 0.0722], np.float32) + 1e-5
     log = np.log2(luma / 0.18).astype(np.float32)
     small = cv2.resize(log, (max(16, w // 4), max(16, h // 4)), interpolation=cv2.INTER_AREA)
     base = cv2.resize(_base(small, max(4, w // 90), 0.35), (w, h), interpolation=cv2.INTER_LINEAR)
@@ -71,7 +76,7 @@ def finish(linear: NDArray[np.float32], balance: NDArray, forward: NDArray, nois
     rgb = np.clip(rgb, 0, 1)
     code = np.where(rgb <= 0.0031308, 12.92 * rgb, 1.055 * rgb ** (1 / 2.4) - 0.055).astype(np.float32)
     code = code + 0.11 * np.sin(2 * np.pi * (code - 0.5)) * 0.5
-    grey = code @ np.float32([0.299, 0.587, 0.114])
+    grey = code @ np.array([0.299, 0.587, 0.114], np.float32)
     code = grey[..., None] + (code - grey[..., None]) * 1.32
     # halos
     radius = max(0.8, 1.7 * scale)

@@ -34,7 +34,14 @@ class Mesh:
 
 def rotation(yaw: float = 0.0, pitch: float = 0.0, roll: float = 0.0) -> NDArray[np.float64]:
     """Rotation matrix: roll about z, then pitch about x, then yaw about y (radians)."""
-    cy, sy, cp, sp, cr, sr = math.cos(yaw), math.sin(yaw), math.cos(pitch), math.sin(pitch), math.cos(roll), math.sin(roll)
+    cy, sy, cp, sp, cr, sr = (
+        math.cos(yaw),
+        math.sin(yaw),
+        math.cos(pitch),
+        math.sin(pitch),
+        math.cos(roll),
+        math.sin(roll),
+    )
     about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
     about_x = np.array([[1, 0, 0], [0, cp, -sp], [0, sp, cp]])
     about_z = np.array([[cr, -sr, 0], [sr, cr, 0], [0, 0, 1]])
@@ -57,7 +64,9 @@ class Builder:
         self._looks: list[tuple[int, tuple, tuple, int]] = []
         self._count = 0
 
-    def add(self, vertices, faces, material: int, *, axis=(0, 1, 0), tint=(1, 1, 1), seed: int | None = None, normals=None) -> None:
+    def add(
+        self, vertices, faces, material: int, *, axis=(0, 1, 0), tint=(1, 1, 1), seed: int | None = None, normals=None
+    ) -> None:
         """Add one part; without `normals` its faces are flat."""
         vertices = np.asarray(vertices, np.float32)
         faces = np.asarray(faces, np.int32)
@@ -100,7 +109,9 @@ class Builder:
         turn = np.stack([side, np.cross(along, side), along], axis=1)
         self.box((start + end) / 2, (width, height, length), material, turn=turn, grain=2, **look)
 
-    def tube(self, start, end, radius: float, material: int, *, top: float | None = None, sides: int = 20, **look) -> None:
+    def tube(
+        self, start, end, radius: float, material: int, *, top: float | None = None, sides: int = 20, **look
+    ) -> None:
         """A closed round post; `top` is the radius at the end."""
         start, end = np.asarray(start, float), np.asarray(end, float)
         top = radius if top is None else top
@@ -112,10 +123,13 @@ class Builder:
         ring = np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w
         vertices = np.concatenate([start + ring * radius, end + ring * top, [end]])
         i, j = np.arange(sides), (np.arange(sides) + 1) % sides
-        faces = np.concatenate([
-            np.stack([i, j, i + sides], 1), np.stack([j, j + sides, i + sides], 1),
-            np.stack([i + sides, j + sides, np.full(sides, 2 * sides)], 1),
-        ])
+        faces = np.concatenate(
+            [
+                np.stack([i, j, i + sides], 1),
+                np.stack([j, j + sides, i + sides], 1),
+                np.stack([i + sides, j + sides, np.full(sides, 2 * sides)], 1),
+            ]
+        )
         self.add(vertices, faces, material, axis=along, normals=np.concatenate([ring, ring, [along]]), **look)
 
     def ground(self, x, z, height, material: int, **look) -> None:
@@ -128,8 +142,13 @@ class Builder:
         dz, dx = np.gradient(height, z, x)
         normals = np.stack([-dx, np.ones_like(dx), -dz], -1)
         normals /= np.linalg.norm(normals, axis=-1, keepdims=True)
-        self.add(vertices, np.concatenate([np.stack([a, c, b], 1), np.stack([b, c, d], 1)]), material,
-                 normals=normals.reshape(-1, 3), **look)
+        self.add(
+            vertices,
+            np.concatenate([np.stack([a, c, b], 1), np.stack([b, c, d], 1)]),
+            material,
+            normals=normals.reshape(-1, 3),
+            **look,
+        )
 
     def heap(self, centre, radius: float, height: float, material: int = tx.SALT, **look) -> None:
         """A raked heap: a slumped cone with lumps and gullies."""
@@ -143,7 +162,9 @@ class Builder:
         slope = np.maximum(0, 1 - np.sqrt(reach**2 + 0.02) + 0.14) / 1.0
         gully = 0.02 * np.cos(17 * aa + 9 * np.sin(3 * aa + phase[0])) * reach * (reach < 1)
         y = height * (slope + gully) - 1.6 * height * np.maximum(0, reach - 0.98)
-        vertices = np.stack([centre[0] + radius * rr * np.cos(aa), centre[1] + y, centre[2] + radius * rr * np.sin(aa)], -1)
+        vertices = np.stack(
+            [centre[0] + radius * rr * np.cos(aa), centre[1] + y, centre[2] + radius * rr * np.sin(aa)], -1
+        )
         i = np.arange(rr.size).reshape(rr.shape)
         p, q, s, t = i[:-1, :-1].ravel(), i[:-1, 1:].ravel(), i[1:, :-1].ravel(), i[1:, 1:].ravel()
         faces = np.concatenate([np.stack([p, q, s], 1), np.stack([q, t, s], 1)])
@@ -152,9 +173,24 @@ class Builder:
         normals[normals[:, 1] < 0] *= -1
         self.add(flat, faces, material, normals=normals, **look)
 
-    def plank_wall(self, corner, along, length: float, height: float, *, width: float = 0.18, thick: float = 0.03,
-                   material: int = tx.WOOD, tint=(1, 1, 1), gable: float = 0.0, holes=(), gap: float = 0.003) -> None:
-        """Upright planks from a lower corner along a direction; `gable` adds a peak; holes are (from, to, low, high); `gap` in m."""
+    def plank_wall(
+        self,
+        corner,
+        along,
+        length: float,
+        height: float,
+        *,
+        width: float = 0.18,
+        thick: float = 0.03,
+        material: int = tx.WOOD,
+        tint=(1, 1, 1),
+        gable: float = 0.0,
+        holes=(),
+        gap: float = 0.003,
+    ) -> None:
+        """Upright planks from a lower corner along a direction; `gable` adds a peak; holes are (from, to, low, high);
+        `gap` in m.
+        """
         corner, along = np.asarray(corner, float), np.asarray(along, float) / np.linalg.norm(along)
         out = np.cross(along, [0, 1, 0])
         turn = np.stack([along, [0, 1, 0], out], axis=1)
@@ -173,11 +209,24 @@ class Builder:
                 if high - low < 0.02:
                     continue
                 wobble = self.random.normal(0, 0.004)
-                centre = corner + along * s + np.array([0, (low + high) / 2 + self.random.normal(0, 0.006), 0]) + out * wobble
+                centre = (
+                    corner
+                    + along * s
+                    + np.array([0, (low + high) / 2 + self.random.normal(0, 0.006), 0])
+                    + out * wobble
+                )
                 lean = rotation(roll=self.random.normal(0, 0.0012))
-                self.box(centre, (step - gap * float(self.random.exponential(1.0)), high - low, thick), material, turn=turn @ lean, tint=look)
+                self.box(
+                    centre,
+                    (step - gap * float(self.random.exponential(1.0)), high - low, thick),
+                    material,
+                    turn=turn @ lean,
+                    tint=look,
+                )
 
-    def corrugated_roof(self, ridge_a, ridge_b, eave_a, eave_b, *, wave: float = 0.076, depth: float = 0.018, material: int = tx.RUST) -> None:
+    def corrugated_roof(
+        self, ridge_a, ridge_b, eave_a, eave_b, *, wave: float = 0.076, depth: float = 0.018, material: int = tx.RUST
+    ) -> None:
         """A roof slope of corrugated sheet between a ridge and an eave."""
         ridge_a, ridge_b, eave_a, eave_b = (np.asarray(p, float) for p in (ridge_a, ridge_b, eave_a, eave_b))
         length = float(np.linalg.norm(ridge_b - ridge_a))
@@ -204,7 +253,9 @@ class Builder:
         slope = (eave_a - ridge_a) / np.linalg.norm(eave_a - ridge_a)
         self.add(flat, faces, material, axis=slope, normals=normals)
 
-    def shed(self, centre, size, *, yaw: float = 0.0, gable: float = 1.2, material: int = tx.WOOD, tint=(1, 1, 1), door=True) -> None:
+    def shed(
+        self, centre, size, *, yaw: float = 0.0, gable: float = 1.2, material: int = tx.WOOD, tint=(1, 1, 1), door=True
+    ) -> None:
         """A gabled shed of planks with a corrugated roof; its front (gable) faces -z before the yaw."""
         w, h, d = size
         turn = rotation(yaw=yaw)
@@ -214,7 +265,9 @@ class Builder:
             return base + turn @ np.array([x, y, z])
 
         holes = [(w * 0.36, w * 0.64, 0.0, 2.05)] if door else []
-        self.plank_wall(at(-w / 2, 0, -d / 2), turn @ [1, 0, 0], w, h, gable=gable, material=material, tint=tint, holes=holes)
+        self.plank_wall(
+            at(-w / 2, 0, -d / 2), turn @ [1, 0, 0], w, h, gable=gable, material=material, tint=tint, holes=holes
+        )
         self.plank_wall(at(-w / 2, 0, d / 2), turn @ [1, 0, 0], w, h, gable=gable, material=material, tint=tint)
         window = [(d * 0.42, d * 0.58, 1.1, 1.9)]
         self.plank_wall(at(-w / 2, 0, -d / 2), turn @ [0, 0, 1], d, h, material=material, tint=tint, holes=window)
@@ -224,14 +277,24 @@ class Builder:
         over = 0.35
         drop = gable * (w / 2 + over) / (w / 2)
         for side in (-1, 1):
-            self.corrugated_roof(at(0, h + gable + 0.06, -d / 2 - over), at(0, h + gable + 0.06, d / 2 + over),
-                                 at(side * (w / 2 + over), h + gable - drop + 0.06, -d / 2 - over),
-                                 at(side * (w / 2 + over), h + gable - drop + 0.06, d / 2 + over))
+            self.corrugated_roof(
+                at(0, h + gable + 0.06, -d / 2 - over),
+                at(0, h + gable + 0.06, d / 2 + over),
+                at(side * (w / 2 + over), h + gable - drop + 0.06, -d / 2 - over),
+                at(side * (w / 2 + over), h + gable - drop + 0.06, d / 2 + over),
+            )
         self.box(at(0, h + gable + 0.08, 0), (0.24, 0.05, d + 2 * over), tx.RUST, turn=turn, grain=2)
         if door:
             self.box(at(0, 1.0, -d / 2 + 0.12), (w * 0.28, 2.05, 0.04), tx.PAINT, turn=turn, tint=(0.10, 0.22, 0.20))
             for y in (0.35, 1.75):
-                self.box(at(0, y, -d / 2 + 0.09), (w * 0.26, 0.14, 0.03), tx.PAINT, turn=turn, grain=0, tint=(0.10, 0.22, 0.20))
+                self.box(
+                    at(0, y, -d / 2 + 0.09),
+                    (w * 0.26, 0.14, 0.03),
+                    tx.PAINT,
+                    turn=turn,
+                    grain=0,
+                    tint=(0.10, 0.22, 0.20),
+                )
 
 
 def vertex_normals(vertices, faces) -> NDArray[np.float64]:

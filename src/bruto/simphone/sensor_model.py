@@ -20,8 +20,68 @@ LENS_TRANSMISSION = 0.65
 SATURATION_LUX_S = 78.0
 BASE_ISO = 50.0
 SIZES = {3: (2016, 1512), 12: (4032, 3024), 48: (8064, 6048)}
-ISOS = (50, 64, 80, 100, 125, 160, 200, 250, 320, 400, 500, 640, 800, 1000, 1250, 1600, 2000, 2500, 3200, 4000, 5000, 6400)
-SHUTTERS = tuple(1 / d for d in (12000, 8000, 6000, 4000, 3200, 2500, 2000, 1600, 1250, 1000, 800, 640, 500, 400, 320, 250, 200, 160, 125, 100, 80, 60, 50, 40, 30, 25, 20, 15, 10, 8, 6, 4, 2)) + (1.0, 2.0, 4.0, 8.0, 13.0, 20.0, 30.0)
+ISOS = (
+    50,
+    64,
+    80,
+    100,
+    125,
+    160,
+    200,
+    250,
+    320,
+    400,
+    500,
+    640,
+    800,
+    1000,
+    1250,
+    1600,
+    2000,
+    2500,
+    3200,
+    4000,
+    5000,
+    6400,
+)
+SHUTTERS = tuple(
+    1 / d
+    for d in (
+        12000,
+        8000,
+        6000,
+        4000,
+        3200,
+        2500,
+        2000,
+        1600,
+        1250,
+        1000,
+        800,
+        640,
+        500,
+        400,
+        320,
+        250,
+        200,
+        160,
+        125,
+        100,
+        80,
+        60,
+        50,
+        40,
+        30,
+        25,
+        20,
+        15,
+        10,
+        8,
+        6,
+        4,
+        2,
+    )
+) + (1.0, 2.0, 4.0, 8.0, 13.0, 20.0, 30.0)
 LENS_BLUR_48 = 1.15
 """Standard deviation of the lens blur in pixels of the 48 MP grid."""
 BOX_SIGMA = 0.29
@@ -73,7 +133,8 @@ def blur_sigma(width: int) -> float:
 def meter(luminance: NDArray, ev: float = 0.0) -> tuple[float, float]:
     """ISO and shutter time the phone's automatic would set for an image of luminance in cd/m2.
 
-    Aims the mean of logarithms at 0.10 of saturation without letting more than 1 % pass 0.9; keeps ISO 50 to 1/60 s, then
+    Aims the mean of logarithms at 0.10 of saturation without letting more than 1 % pass 0.9; keeps ISO 50 to 1/60 s,
+    then
     raises ISO to 800, then time to 1/15 s, then ISO again.
     """
     y = np.maximum(np.asarray(luminance, float).ravel(), 1e-4)

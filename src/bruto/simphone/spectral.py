@@ -50,7 +50,9 @@ def illuminant(kelvin: float, tungsten: bool = False) -> NDArray[np.float64]:
 
 
 def camera_response(spectra: NDArray[np.float64], light: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Sensor response (N, 3) of reflectances (81, N) under a light, per unit of illuminance; green of a white under D55 is 1."""
+    """Sensor response (N, 3) of reflectances (81, N) under a light, per unit of illuminance; green of a white under
+    D55 is 1.
+    """
     per_lux = 1.0 / (observer()[:, 1] @ light)
     d55 = daylight(5500)
     unit = (sensor()[:, 1] @ d55) / (observer()[:, 1] @ d55)
@@ -74,12 +76,24 @@ def chart() -> NDArray[np.float64]:
         return base + (top - base) * np.exp(-0.5 * ((nm - at) / width) ** 2)
 
     colours = [
-        step(592, 22, 0.05, 0.20) + peak(450, 40, 0, 0.02), step(570, 28, 0.16, 0.62), peak(465, 55, 0.08, 0.34),
-        peak(552, 34, 0.045, 0.16), peak(445, 55, 0.18, 0.44) + step(640, 25, 0, 0.15), peak(508, 60, 0.12, 0.56),
-        step(578, 14, 0.05, 0.62), peak(450, 38, 0.07, 0.34), step(602, 15, 0.07, 0.56) + peak(430, 40, 0, 0.05),
-        peak(430, 36, 0.04, 0.15) + step(650, 18, 0, 0.14), step(522, 14, 0.06, 0.50) - step(600, 40, 0, 0.14),
-        step(556, 15, 0.05, 0.68), peak(450, 30, 0.03, 0.27), peak(540, 32, 0.05, 0.30), step(615, 13, 0.035, 0.62),
-        step(528, 15, 0.05, 0.76), peak(430, 50, 0.10, 0.34) + step(605, 17, 0, 0.55), peak(495, 48, 0.05, 0.36),
+        step(592, 22, 0.05, 0.20) + peak(450, 40, 0, 0.02),
+        step(570, 28, 0.16, 0.62),
+        peak(465, 55, 0.08, 0.34),
+        peak(552, 34, 0.045, 0.16),
+        peak(445, 55, 0.18, 0.44) + step(640, 25, 0, 0.15),
+        peak(508, 60, 0.12, 0.56),
+        step(578, 14, 0.05, 0.62),
+        peak(450, 38, 0.07, 0.34),
+        step(602, 15, 0.07, 0.56) + peak(430, 40, 0, 0.05),
+        peak(430, 36, 0.04, 0.15) + step(650, 18, 0, 0.14),
+        step(522, 14, 0.06, 0.50) - step(600, 40, 0, 0.14),
+        step(556, 15, 0.05, 0.68),
+        peak(450, 30, 0.03, 0.27),
+        peak(540, 32, 0.05, 0.30),
+        step(615, 13, 0.035, 0.62),
+        step(528, 15, 0.05, 0.76),
+        peak(430, 50, 0.10, 0.34) + step(605, 17, 0, 0.55),
+        peak(495, 48, 0.05, 0.36),
     ]
     neutrals = [np.full_like(nm, v) * (1 + 0.01 * (nm - 560) / 200) for v in (0.88, 0.58, 0.36, 0.19, 0.09, 0.033)]
     return np.clip(np.stack([*colours, *neutrals, np.full_like(nm, 0.18)], axis=1), 0.005, 0.95)
@@ -98,7 +112,9 @@ def _training() -> NDArray[np.float64]:
 
 @cache
 def matrices(kelvin: float, tungsten: bool = False) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """ColorMatrix (XYZ to camera) and ForwardMatrix (balanced camera to XYZ of D50) fitted for one illuminant (DNG 1.7, ch. 6)."""
+    """ColorMatrix (XYZ to camera) and ForwardMatrix (balanced camera to XYZ of D50) fitted for one illuminant (DNG
+    1.7, ch. 6).
+    """
     light = illuminant(kelvin, tungsten)
     white = np.ones((81, 1))
     camera, xyz = camera_response(_training(), light), tristimulus(_training(), light)

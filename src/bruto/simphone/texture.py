@@ -13,7 +13,9 @@ import numpy as np
 from numba import njit, prange
 
 # Material numbers, used by the geometry and by `shade_surface`.
-CLAY, SALT, WOOD, RUST, WATER, GRASS, BRICK, LIMEWASH, PAINT, IRON, CHART, CRYSTAL, CLOTH, LAMP, GRAVEL, REED = range(16)
+CLAY, SALT, WOOD, RUST, WATER, GRASS, BRICK, LIMEWASH, PAINT, IRON, CHART, CRYSTAL, CLOTH, LAMP, GRAVEL, REED = range(
+    16
+)
 
 
 @njit(inline="always")
@@ -120,7 +122,9 @@ def _height(material, x, y, z, fp, seed):
 
 @njit(cache=True, fastmath=True)
 def _albedo(material, x, y, z, gx, gy, gz, fp, seed, out):
-    """Diffuse reflectance (three coefficients 0..1) and specular strength of a material; g* are along-grain coordinates."""
+    """Diffuse reflectance (three coefficients 0..1) and specular strength of a material; g* are along-grain
+    coordinates.
+    """
     spec = 0.0
     rough = 0.3
     if material == CLAY:
@@ -329,7 +333,9 @@ def sky_radiance(direction, footprint, sky, out):
         if density <= 0:
             continue
         toward_u, toward_v = wu + 0.22 * sky[6], wv + 0.22 * sky[8]
-        m = fbm(toward_u, toward_v * 1.5, 0.0, 0.8, 6, fp, seed) + 0.30 * fbm(toward_u, toward_v, 0.0, 0.25, 2, fp, seed + 9)
+        m = fbm(toward_u, toward_v * 1.5, 0.0, 0.8, 6, fp, seed) + 0.30 * fbm(
+            toward_u, toward_v, 0.0, 0.25, 2, fp, seed + 9
+        )
         lit = 0.62 + 1.3 * (n - m) - 0.45 * density * density + 0.45 * glow
         lit = 0.12 if lit < 0.12 else (1.15 if lit > 1.15 else lit)
         cover = density * (1 - 0.75 * math.exp(-9 * up))

@@ -36,7 +36,9 @@ LOG_FLOOR = 1e-3
 
 @dataclass(frozen=True)
 class View:
-    """A pinhole camera: `eye`, unit vectors, half width and height of the frame at distance 1, and the size in pixels."""
+    """A pinhole camera: `eye`, unit vectors, half width and height of the frame at distance 1, and the size in
+    pixels.
+    """
 
     eye: NDArray[np.float64]
     right: NDArray[np.float64]
@@ -85,7 +87,7 @@ class Tracer:
         flat = np.cross(b - a, c - a)
         self._face_normals = (flat / (np.linalg.norm(flat, axis=1, keepdims=True) + 1e-20)).astype(np.float32)
         self._smooth = np.any(mesh.normals[mesh.faces[:, 0]] != 0, axis=1)
-        self._light = None
+        self._light: NDArray[np.float32] | None = None
         if light is not None or scene.name:
             baked = read_light(scene.name) if light is None else light
             if baked is not None:
@@ -121,7 +123,13 @@ class Tracer:
         away = np.einsum("ij,ij->i", normal, direction) > 0
         normal[away] *= -1
         distance = np.where(found, r["tfar"], 1e9).astype(np.float32)
-        return {"hit": found, "distance": distance, "position": origin + direction * distance[:, None], "normal": normal, "part": mesh.part[face]}
+        return {
+            "hit": found,
+            "distance": distance,
+            "position": origin + direction * distance[:, None],
+            "normal": normal,
+            "part": mesh.part[face],
+        }
 
     def shadowed(self, position, normal, toward, distance=None) -> NDArray[np.bool_]:
         """Whether something stands between points and a direction, (N,)."""
@@ -137,16 +145,22 @@ class Tracer:
         return out
 
     def ambient(self, position, normal) -> NDArray[np.float32]:
-        """Baked illuminance where the bake saw the surface, else the scene's own constant bent by the normal's height."""
+        """Baked illuminance where the bake saw the surface, else the scene's own constant bent by the normal's
+        height.
+        """
         base = (self.scene.ambient * (0.62 + 0.38 * normal[:, 1:2])).astype(np.float32)
         if self._light is None:
             return base
         xy = self._bake_view.project(position)
         out = base.copy()
-        _joint_fetch(self._light, self._bake_position, self._bake_normal, xy, position.astype(np.float32), normal, base, out)
+        _joint_fetch(
+            self._light, self._bake_position, self._bake_normal, xy, position.astype(np.float32), normal, base, out
+        )
         return out
 
-    def radiance(self, origin, direction, pixel_angle: float, depth: int = 0) -> tuple[NDArray[np.float32], NDArray[np.int32], dict[str, NDArray]]:
+    def radiance(
+        self, origin, direction, pixel_angle: float, depth: int = 0
+    ) -> tuple[NDArray[np.float32], NDArray[np.int32], dict[str, NDArray]]:
         """Radiance coefficients (N, 3) in cd/m2, the chart patch seen (-1 for none), and the first hit.
 
         Where a patch is seen the coefficients are its illuminance over pi: its colour comes from its spectrum.
@@ -165,8 +179,23 @@ class Tracer:
         cosine = np.clip(-np.einsum("ij,ij->i", d, normal), 0.12, 1)
         footprint = (distance * pixel_angle / np.sqrt(cosine) * (1 + depth)).astype(np.float32)
         material = mesh.material[part]
-        albedo, bumped, gloss = np.empty((len(index), 3), np.float32), np.empty((len(index), 3), np.float32), np.empty((len(index), 2), np.float32)
-        tx.shade_surface(position, normal, footprint, material, mesh.axis[part], mesh.tint[part], mesh.seed[part], albedo, bumped, gloss)
+        albedo, bumped, gloss = (
+            np.empty((len(index), 3), np.float32),
+            np.empty((len(index), 3), np.float32),
+            np.empty((len(index), 2), np.float32),
+        )
+        tx.shade_surface(
+            position,
+            normal,
+            footprint,
+            material,
+            mesh.axis[part],
+            mesh.tint[part],
+            mesh.seed[part],
+            albedo,
+            bumped,
+            gloss,
+        )
         water = material == tx.WATER
         if water.any():
             ripples = np.empty((int(water.sum()), 3), np.float32)
@@ -184,7 +213,9 @@ class Tracer:
             soft = np.where(material == tx.CRYSTAL, 0.38, np.where(material == tx.SALT, 0.12, 0.0))
             amount = np.where(lit, np.maximum(bumped @ sun, 0), 0) * (1 - soft) + np.where(lit, soft, 0)
             light += amount[:, None] * scene.sun_lux.astype(np.float32)
-            spec_light += np.where(lit, _glint(d, bumped, sun, gloss, water), 0)[:, None] * scene.sun_lux.astype(np.float32)
+            spec_light += np.where(lit, _glint(d, bumped, sun, gloss, water), 0)[:, None] * scene.sun_lux.astype(
+                np.float32
+            )
         for lamp in scene.lamps:
             to = lamp[:3] - position
             away = np.linalg.norm(to, axis=1)
@@ -208,7 +239,9 @@ class Tracer:
             mirror[:, 1] = np.maximum(mirror[:, 1], 0.004)
             mirror /= np.linalg.norm(mirror, axis=1, keepdims=True)
             if depth == 0:
-                seen, _, _ = self.radiance(position[water] + normal[water] * 1e-3, mirror.astype(np.float32), pixel_angle * 2, 1)
+                seen, _, _ = self.radiance(
+                    position[water] + normal[water] * 1e-3, mirror.astype(np.float32), pixel_angle * 2, 1
+                )
             else:
                 seen = self.sky(mirror, pixel_angle * 4)
             shade[water] = shade[water] * (1 - fresnel) + seen * fresnel
@@ -236,7 +269,9 @@ def _glint(direction, normal, toward, gloss, water) -> NDArray[np.float32]:
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True)
 def _joint_fetch(light, bake_position, bake_normal, xy, position, normal, base, out):
-    """Bilinear fetch of the baked light, weighted by likeness of position and normal (joint bilateral upsampling, Kopf 2007)."""
+    """Bilinear fetch of the baked light, weighted by likeness of position and normal (joint bilateral upsampling,
+    Kopf 2007).
+    """
     h, w = light.shape[0], light.shape[1]
     for i in prange(xy.shape[0]):
         fx, fy = xy[i, 0] - 0.5, xy[i, 1] - 0.5
@@ -259,10 +294,17 @@ def _joint_fetch(light, bake_position, bake_normal, xy, position, normal, base, 
                     ez = position[i, 2] - bake_position[y, x, 2]
                     off = ex * normal[i, 0] + ey * normal[i, 1] + ez * normal[i, 2]
                     scale = 1e-3 + 0.004 * math.sqrt(ex * ex + ey * ey + ez * ez) + 0.02
-                    like = normal[i, 0] * bake_normal[y, x, 0] + normal[i, 1] * bake_normal[y, x, 1] + normal[i, 2] * bake_normal[y, x, 2]
+                    like = (
+                        normal[i, 0] * bake_normal[y, x, 0]
+                        + normal[i, 1] * bake_normal[y, x, 1]
+                        + normal[i, 2] * bake_normal[y, x, 2]
+                    )
                     if like <= 0.3:
                         continue
-                    near = math.exp(-((off / scale) ** 2) - 0.15 * (ex * ex + ey * ey + ez * ez) / (1.0 + 0.02 * (ex * ex + ey * ey + ez * ez)))
+                    near = math.exp(
+                        -((off / scale) ** 2)
+                        - 0.15 * (ex * ex + ey * ey + ez * ez) / (1.0 + 0.02 * (ex * ex + ey * ey + ez * ez))
+                    )
                     weight = wx * wy * near * like**6
                     total += weight
                     r += weight * light[y, x, 0]
@@ -277,7 +319,7 @@ def _joint_fetch(light, bake_position, bake_normal, xy, position, normal, base, 
 def write_light(light: NDArray[np.float32]) -> bytes:
     """Baked illuminance, log-coded in 16 bits and packed losslessly (JPEG XL)."""
     code = np.clip(np.log2(np.maximum(light, LOG_FLOOR) / LOG_FLOOR) / 32 * 65535, 0, 65535).astype(np.uint16)
-    return imagecodecs.jpegxl_encode(code & 0xFFF8, lossless=True, effort=7)
+    return bytes(imagecodecs.jpegxl_encode(code & 0xFFF8, lossless=True, effort=7))
 
 
 def read_light(name: str) -> NDArray[np.float32] | None:
@@ -291,11 +333,20 @@ def read_light(name: str) -> NDArray[np.float32] | None:
     return (np.exp2(code.astype(np.float32) * (32 / 65535)) * LOG_FLOOR).astype(np.float32)
 
 
-def trace(scene: Scene, width: int, height: int, focal_35mm: float = 26.0, *, samples_on_edges: int = 8, margin: float = MARGIN,
-          light: NDArray[np.float32] | None = None) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
+def trace(
+    scene: Scene,
+    width: int,
+    height: int,
+    focal_35mm: float = 26.0,
+    *,
+    samples_on_edges: int = 8,
+    margin: float = MARGIN,
+    light: NDArray[np.float32] | None = None,
+) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
     """Sensor response per second of unit exposure and truth of a scene at capture size.
 
-    Returns camera RGB and XYZ, each (height + 2 m, width + 2 m, 3) float16 with m = round(margin * width), both in units
+    Returns camera RGB and XYZ, each (height + 2 m, width + 2 m, 3) float16 with m = round(margin * width), both in
+    units
     of 1/1000 cd/m2; camera RGB is scaled so that its green equals Y for a white under D55. One ray a pixel, and
     `samples_on_edges` more where parts, depth, shadow or patches meet.
     """
@@ -306,7 +357,10 @@ def trace(scene: Scene, width: int, height: int, focal_35mm: float = 26.0, *, sa
     light_spectrum = spectral.illuminant(scene.kelvin, scene.tungsten)
     basis, chart = spectral.reflectance_basis(), spectral.chart()
     to_camera, to_xyz = spectral.camera_response(basis, light_spectrum), spectral.tristimulus(basis, light_spectrum)
-    chart_camera, chart_xyz = spectral.camera_response(chart, light_spectrum), spectral.tristimulus(chart, light_spectrum)
+    chart_camera, chart_xyz = (
+        spectral.camera_response(chart, light_spectrum),
+        spectral.tristimulus(chart, light_spectrum),
+    )
     camera = np.empty((full_h, full_w, 3), np.float16)
     truth = np.empty((full_h, full_w, 3), np.float16)
     pixel_angle = 2 * view.half_width / full_w
@@ -329,7 +383,13 @@ def trace(scene: Scene, width: int, height: int, focal_35mm: float = 26.0, *, sa
         yy, xx = np.mgrid[y0:y1, 0:full_w]
         cam, xyz, g, patch = coloured(xx.ravel() + 0.5, yy.ravel() + 0.5)
         shape = (y1 - y0, full_w)
-        edges = _edges(np.where(g["hit"], g["part"], -1).reshape(shape), np.log(g["distance"]).reshape(shape), g["sunlit"].reshape(shape), patch.reshape(shape), g["normal"].reshape(*shape, 3))
+        edges = _edges(
+            np.where(g["hit"], g["part"], -1).reshape(shape),
+            np.log(g["distance"]).reshape(shape),
+            g["sunlit"].reshape(shape),
+            patch.reshape(shape),
+            g["normal"].reshape(*shape, 3),
+        )
         ey, ex = np.nonzero(edges)
         if len(ey) and samples_on_edges:
             flat = ey * full_w + ex
@@ -355,7 +415,12 @@ def _edges(part, log_distance, sunlit, patch, normal) -> NDArray[np.bool_]:
         a, b = [slice(None)] * 2, [slice(None)] * 2
         a[axis], b[axis] = slice(1, None), slice(None, -1)
         p, q = tuple(a), tuple(b)
-        differ = (part[p] != part[q]) | (abs(log_distance[p] - log_distance[q]) > 0.05) | (sunlit[p] != sunlit[q]) | (patch[p] != patch[q])
+        differ = (
+            (part[p] != part[q])
+            | (abs(log_distance[p] - log_distance[q]) > 0.05)
+            | (sunlit[p] != sunlit[q])
+            | (patch[p] != patch[q])
+        )
         differ |= np.einsum("ijk,ijk->ij", normal[p], normal[q]) < 0.8
         edge[p] |= differ
         edge[q] |= differ

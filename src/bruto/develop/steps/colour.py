@@ -1,6 +1,7 @@
 """The point pass: highlights, colour matrix, exposure, tone, chroma, gamut and encoding in one compiled loop.
 
-Gamut mapping keeps OKLab lightness and hue and lowers chroma until the colour fits (Ottosson 2021, "sRGB gamut clipping",
+Gamut mapping keeps OKLab lightness and hue and lowers chroma until the colour fits (Ottosson 2021, "sRGB gamut
+clipping",
 constant-lightness form). Dither is one code wide, triangular, and repeats for the same place.
 """
 
@@ -13,7 +14,14 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from bruto.color.spaces import LUMINANCE_2020, OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, encode_srgb, working_to, working_to_xyz
+from bruto.color.spaces import (
+    LUMINANCE_2020,
+    OKLAB_FROM_LMS,
+    OKLAB_LMS_FROM_XYZ,
+    encode_srgb,
+    working_to,
+    working_to_xyz,
+)
 from bruto.develop.steps.tone import EV_HIGH, EV_LOW, EV_STEPS, Base
 
 _ENCODE_STEPS = 4096
@@ -23,7 +31,8 @@ _ENCODE_STEPS = 4096
 class PointParams:
     """Everything the point pass needs besides pixels.
 
-    `matrix`: balanced camera to working space, exposure included; `exposure`: log2 of that gain; `log_table`, `keep_table`: see `tone.tables`; `chroma`: gain; `space`: output space name.
+    `matrix`: balanced camera to working space, exposure included; `exposure`: log2 of that gain; `log_table`,
+    `keep_table`: see `tone.tables`; `chroma`: gain; `space`: output space name.
     """
 
     matrix: NDArray[np.float64]
@@ -81,8 +90,32 @@ def _fit(r, g, b, out_to_lms, from_lms, lab_to_lms, lms_to_out):
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True)
-def _point(rgb, clipped, clip_step, clip_y, clip_x, matrix, weights, exposure, base_a, base_b, base_y, base_x, base_sy, base_sx, log_table, keep_table,
-           use_tone, chroma, to_out, lab, encode, top, dither, out):
+def _point(
+    rgb,
+    clipped,
+    clip_step,
+    clip_y,
+    clip_x,
+    matrix,
+    weights,
+    exposure,
+    base_a,
+    base_b,
+    base_y,
+    base_x,
+    base_sy,
+    base_sx,
+    log_table,
+    keep_table,
+    use_tone,
+    chroma,
+    to_out,
+    lab,
+    encode,
+    top,
+    dither,
+    out,
+):
     h, w = rgb.shape[:2]
     gh, gw = base_a.shape
     out_to_lms, from_lms, lab_to_lms, lms_to_out = lab[0], lab[1], lab[2], lab[3]
@@ -131,17 +164,25 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, matrix, weights, exposure, b
                 fx = min(max((j + base_x) * base_sx - np.float32(0.5), np.float32(0)), np.float32(gw - 1.001))
                 ix = int(fx)
                 fx -= ix
-                ba = (base_a[iy, ix] * (1 - fx) + base_a[iy, ix + 1] * fx) * (1 - fy) + (base_a[iy + 1, ix] * (1 - fx) + base_a[iy + 1, ix + 1] * fx) * fy
-                bb = (base_b[iy, ix] * (1 - fx) + base_b[iy, ix + 1] * fx) * (1 - fy) + (base_b[iy + 1, ix] * (1 - fx) + base_b[iy + 1, ix + 1] * fx) * fy
+                ba = (base_a[iy, ix] * (1 - fx) + base_a[iy, ix + 1] * fx) * (1 - fy) + (
+                    base_a[iy + 1, ix] * (1 - fx) + base_a[iy + 1, ix + 1] * fx
+                ) * fy
+                bb = (base_b[iy, ix] * (1 - fx) + base_b[iy, ix + 1] * fx) * (1 - fy) + (
+                    base_b[iy + 1, ix] * (1 - fx) + base_b[iy + 1, ix + 1] * fx
+                ) * fy
                 base = ba * (ev - exposure) + bb + exposure
                 t = min(max((base - np.float32(EV_LOW)) * per_ev, np.float32(0)), np.float32(EV_STEPS - 2))
                 k = int(t)
                 t -= k
                 mapped = log_table[k] * (1 - t) + log_table[k + 1] * t
                 keep = keep_table[k] * (1 - t) + keep_table[k + 1] * t
-                new = np.float32(0.18) * np.float32(math.exp((mapped + keep * (ev - base)) * np.float32(0.6931471805599453)))
+                new = np.float32(0.18) * np.float32(
+                    math.exp((mapped + keep * (ev - base)) * np.float32(0.6931471805599453))
+                )
                 if new > np.float32(0.85):  # shoulder: detail above white bends instead of breaking
-                    new = np.float32(0.85) + np.float32(0.15) * (1 - np.float32(math.exp(-(new - np.float32(0.85)) / np.float32(0.15))))
+                    new = np.float32(0.85) + np.float32(0.15) * (
+                        1 - np.float32(math.exp(-(new - np.float32(0.85)) / np.float32(0.15)))
+                    )
                 ratio = new / light
                 x *= ratio
                 y *= ratio
@@ -189,11 +230,21 @@ def to_working(rgb: NDArray[np.float32], matrix: NDArray) -> NDArray[np.float32]
     return out
 
 
-def point_pass(rgb: NDArray[np.float32], clipped: NDArray[np.uint8], base: Base | None, params: PointParams, *, factor: float, origin: tuple[int, int],
-               full_size: tuple[int, int], bits: int = 8) -> NDArray:
+def point_pass(
+    rgb: NDArray[np.float32],
+    clipped: NDArray[np.uint8],
+    base: Base | None,
+    params: PointParams,
+    *,
+    factor: float,
+    origin: tuple[int, int],
+    full_size: tuple[int, int],
+    bits: int = 8,
+) -> NDArray:
     """Balanced camera RGB (H, W, 3) to an encoded picture, uint8 or uint16.
 
-    `clipped`: quad map of the whole frame; `base`: of the whole frame; `factor`: full-size pixels a pixel of `rgb`; `origin`
+    `clipped`: quad map of the whole frame; `base`: of the whole frame; `factor`: full-size pixels a pixel of `rgb`;
+    `origin`
     (x, y) of this piece in pixels of `rgb`'s scale; `full_size` (width, height) of the frame at full size.
     """
     width, height = full_size
@@ -205,8 +256,30 @@ def point_pass(rgb: NDArray[np.float32], clipped: NDArray[np.uint8], base: Base 
         base = Base(np.ones((2, 2), np.float32), np.zeros((2, 2), np.float32))
     gh, gw = base.a.shape
     out = np.empty(rgb.shape, np.uint8 if bits == 8 else np.uint16)
-    _point(rgb, clipped, np.float32(factor / 2), origin[1], origin[0], np.asarray(params.matrix, np.float32),
-           LUMINANCE_2020.astype(np.float32), np.float32(params.exposure), base.a, base.b, np.float32(origin[1] + 0.5), np.float32(origin[0] + 0.5),
-           np.float32(gh * factor / height), np.float32(gw * factor / width), params.log_table, params.keep_table, params.tone,
-           np.float32(params.chroma), working_to(name).astype(np.float32), lab, _ENCODE, np.float32((1 << bits) - 1), bits == 8, out)
+    _point(
+        rgb,
+        clipped,
+        np.float32(factor / 2),
+        origin[1],
+        origin[0],
+        np.asarray(params.matrix, np.float32),
+        LUMINANCE_2020.astype(np.float32),
+        np.float32(params.exposure),
+        base.a,
+        base.b,
+        np.float32(origin[1] + 0.5),
+        np.float32(origin[0] + 0.5),
+        np.float32(gh * factor / height),
+        np.float32(gw * factor / width),
+        params.log_table,
+        params.keep_table,
+        params.tone,
+        np.float32(params.chroma),
+        working_to(name).astype(np.float32),
+        lab,
+        _ENCODE,
+        np.float32((1 << bits) - 1),
+        bits == 8,
+        out,
+    )
     return out

@@ -1,7 +1,8 @@
 """Noise: brightness and colour, in units of the measured standard deviation.
 
 After variance stabilisation (generalised Anscombe transform; Starck, Murtagh, Bijaoui 1998) the noise is the same
-everywhere. Brightness and two colour differences go into Laplacian pyramids (Burt, Adelson 1983) whose details are shrunk by a
+everywhere. Brightness and two colour differences go into Laplacian pyramids (Burt, Adelson 1983) whose details are
+shrunk by a
 local Wiener gain; the noise of each level is not assumed but measured once, on pure noise sent through the same steps.
 The shading gain of the lens raises noise towards the corners; `gain` carries it.
 """
@@ -44,7 +45,9 @@ def _stabilise(rgb, a, b, y, u, v):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True)
 def _unstabilise(y, u, v, a, b, out):
-    """Back to linear; the algebraic inverse plus the asymptotic bias term (Makitalo, Foi 2013, eq. 10 at high counts)."""
+    """Back to linear; the algebraic inverse plus the asymptotic bias term (Makitalo, Foi 2013, eq. 10 at high
+    counts).
+    """
     h, w = y.shape
     for i in prange(h):
         for j in range(w):
@@ -71,7 +74,9 @@ def _shrink(detail, energy, sigma2, gain):
             detail[i, j] *= keep
 
 
-def _pyramid_shrink(plane: NDArray[np.float32], sigmas: tuple[float, ...], strength: float, gain: NDArray[np.float32], window: int) -> NDArray[np.float32]:
+def _pyramid_shrink(
+    plane: NDArray[np.float32], sigmas: tuple[float, ...], strength: float, gain: NDArray[np.float32], window: int
+) -> NDArray[np.float32]:
     """Shrink the details of every level; `sigmas` are the noise of each level for unit noise."""
     levels = []
     current = plane
@@ -95,7 +100,8 @@ def _pyramid_shrink(plane: NDArray[np.float32], sigmas: tuple[float, ...], stren
 def level_noise(kind: str) -> tuple[tuple[float, ...], tuple[float, ...]]:
     """Standard deviation of brightness and colour details at each level for unit noise at every photosite.
 
-    `kind`: "mosaic" (through the demosaicing), "binned" (quads: green has half the variance), or "plain" (three independent
+    `kind`: "mosaic" (through the demosaicing), "binned" (quads: green has half the variance), or "plain" (three
+    independent
     channels). Measured on 512 x 512 of Gaussian noise.
     """
     random = np.random.default_rng(5)
@@ -121,11 +127,15 @@ def level_noise(kind: str) -> tuple[tuple[float, ...], tuple[float, ...]]:
     return measure([y], BRIGHTNESS_LEVELS), measure([u, v], COLOUR_LEVELS)
 
 
-def reduce_noise(rgb: NDArray[np.float32], noise: NDArray, brightness: float, colour: float, kind: str, gain: NDArray[np.float32]) -> NDArray[np.float32]:
+def reduce_noise(
+    rgb: NDArray[np.float32], noise: NDArray, brightness: float, colour: float, kind: str, gain: NDArray[np.float32]
+) -> NDArray[np.float32]:
     """Noise-reduced copy of linear balanced camera RGB (H, W, 3).
 
-    `noise` (3, 2): a, b of variance a x + b for each balanced channel of one photosite. `brightness`, `colour`: multiples of
-    the measured standard deviation taken out. `kind`: see `level_noise`. `gain` (h, w): shading gain over this area, any size.
+    `noise` (3, 2): a, b of variance a x + b for each balanced channel of one photosite. `brightness`, `colour`:
+    multiples of
+    the measured standard deviation taken out. `kind`: see `level_noise`. `gain` (h, w): shading gain over this area,
+    any size.
     """
     if brightness <= 0 and colour <= 0:
         return rgb

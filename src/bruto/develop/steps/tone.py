@@ -1,7 +1,9 @@
 """Tone: five handles map scene light (EV) to lightness (L*), on an edge-preserving base so that local detail survives.
 
-The base is the self-guided filter of log luminance (He, Sun, Tang 2013; fast form 2015): base = A log Y + B with A and B from a
-small picture, so it follows edges (no halos) and costs two lookups a pixel. The curve between handles is monotone (Fritsch,
+The base is the self-guided filter of log luminance (He, Sun, Tang 2013; fast form 2015): base = A log Y + B with A
+and B from a
+small picture, so it follows edges (no halos) and costs two lookups a pixel. The curve between handles is monotone
+(Fritsch,
 Carlson 1980, in (EV, L*)).
 """
 
@@ -65,7 +67,8 @@ def curve(tone: Tone) -> PchipInterpolator:
 def tables(tone: Tone) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Lookup tables over EV: log2 of output luminance over grey, and how strongly local detail is carried over.
 
-    Detail follows the curve's slope half way, between 0.75 and 1.4: lifted shadows and pulled highlights keep their texture.
+    Detail follows the curve's slope half way, between 0.75 and 1.4: lifted shadows and pulled highlights keep their
+    texture.
     """
     ev = np.linspace(EV_LOW, EV_HIGH, EV_STEPS)
     c = curve(tone)
