@@ -2,13 +2,10 @@
 src/bruto/simphone/data/*.light.
 
 Needs `pip install mitsuba`. The map is illuminance in lux per pixel of a view a little wider than the main lens:
-radiance of
-the scene with its mean reflectances, without the sun's direct light, divided by reflectance. Two renderings with
-different
-seeds give the result (their mean) and its noise (their difference), which is printed and must stay under a quarter of
-the
-sensor's ISO 50 noise at the same light. Denoised by an edge-avoiding a-trous filter guided by position and normal
-(Dammertz et al. 2010).
+radiance of the scene with its mean reflectances, without the sun's direct light, divided by reflectance. Two
+renderings with different seeds give the result (their mean) and its noise (their difference), which is printed and
+must stay under a quarter of the sensor's ISO 50 noise at the same light. Denoised by an edge-avoiding a-trous filter
+guided by position and normal (Dammertz et al. 2010).
 """
 
 from __future__ import annotations

@@ -27,8 +27,7 @@ class Stage(QWidget):
     """Shows a coarse picture of the whole frame and, zoomed in, a sharp piece of it.
 
     Coordinates of the frame are full-size pixels of the upright picture. `view_changed` asks for new pixels; `picked`
-    gives
-    relative frame coordinates of a click in picking mode; `pointed` follows the pointer.
+    gives relative frame coordinates of a click in picking mode; `pointed` follows the pointer.
     """
 
     view_changed = Signal()

@@ -1,10 +1,8 @@
 """Putting two pictures of one scene on top of each other.
 
 Features are matched coarsely (ORB with RANSAC), then tracked to sub-pixel (Lucas, Kanade 1981, pyramidal; Bouguet
-2001) on
-locally normalised brightness, so that tone and exposure do not matter; a parametric model is fitted robustly. The
-residual is
-measured on tracks that the fit did not use.
+2001) on locally normalised brightness, so that tone and exposure do not matter; a parametric model is fitted
+robustly. The residual is measured on tracks that the fit did not use.
 """
 
 from __future__ import annotations
@@ -28,10 +26,10 @@ LEAST_TRACKS = 24
 class Alignment:
     """Where a point of the first picture lies in the second.
 
-    `homography` (3, 3) in relative coordinates (long edge = 1, origin in the middle), then radius scaled by 1 + k r^2.
-    `residual_px`: rms of held-out tracks in pixels of the first picture, each axis, mostly the tracks' own error;
-    `model_px`: what
-    that leaves in the fitted model, residual x sqrt(parameters / measurements); `tracks`: how many were used.
+    `homography` (3, 3) in relative coordinates (long edge = 1, origin in the middle), then radius scaled by 1 + k
+    r^2. `residual_px`: rms of held-out tracks in pixels of the first picture, each axis, mostly the tracks' own
+    error; `model_px`: what that leaves in the fitted model, residual x sqrt(parameters / measurements); `tracks`: how
+    many were used.
     """
 
     homography: NDArray[np.float64]
@@ -96,8 +94,8 @@ def _shrunk(grey: NDArray[np.float32]) -> NDArray[np.float32]:
 def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str = "homography") -> Alignment:
     """Align two brightness pictures (H, W) of any sizes; linear light or code values.
 
-    `model`: "rigid" (shift and turn), "homography", or "lens" (homography and radial distortion).
-    Raises `BrutoError` where too little is found in common.
+    `model`: "rigid" (shift and turn), "homography", or "lens" (homography and radial distortion). Raises `BrutoError`
+    where too little is found in common.
     """
     size_a, size_b = (first.shape[1], first.shape[0]), (second.shape[1], second.shape[0])
     a, b = normalised(_shrunk(first)), normalised(_shrunk(second))

@@ -21,8 +21,7 @@ def for_comparison(path: str | Path, push: str | Path | None = None) -> NDArray[
     """An upright sRGB picture (H, W, 3) of a file. Raises `BrutoError`.
 
     Raws are developed with all suggestions taken. `push`: a recipe whose exposure and tone are applied on top of
-    that, and to
-    the linearised picture, so both get the same treatment.
+    that, and to the linearised picture, so both get the same treatment.
     """
     path = Path(path)
     if push is None and is_picture(path) and not is_raw(path):

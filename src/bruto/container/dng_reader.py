@@ -1,8 +1,7 @@
 """Reading DNG files into a `RawFrame`.
 
 The TIFF structure is read by tifffile, pixels are decoded tile by tile by imagecodecs on all cores. Every size is
-checked
-against the file before memory is taken, and every damage ends in a `FileProblem` that says where.
+checked against the file before memory is taken, and every damage ends in a `FileProblem` that says where.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """Writing DNG files: mosaics and linear frames, with preview, colour, noise profile, gain maps and Exif.
 
 Structure: IFD 0 holds the JPEG preview and the tags of the whole file; one sub-IFD holds the raw image in tiles
-(lossless
-JPEG for integers, deflate with the floating-point predictor for half floats); the Exif IFD is appended and linked.
+(lossless JPEG for integers, deflate with the floating-point predictor for half floats); the Exif IFD is appended and
+linked.
 """
 
 from __future__ import annotations

@@ -18,8 +18,7 @@ class Calibration:
     """One set of colour matrices (DNG 1.7, chapter 6).
 
     `illuminant`: Exif LightSource code (17 = standard illuminant A, 21 = D65). `color`: XYZ to camera (3, 3).
-    `forward`:
-    balanced camera to XYZ of D50 (3, 3), or None. `camera_calibration` (3, 3), or None.
+    `forward`: balanced camera to XYZ of D50 (3, 3), or None. `camera_calibration` (3, 3), or None.
     """
 
     illuminant: int
@@ -105,9 +104,8 @@ class Linear:
     """Linear light, 1.0 = saturation before the lens-shading gains.
 
     `data`: float32, (H, W) mosaic or (H, W, 3), cropped to the default crop; `clipped`: uint8 (ceil(H/2), ceil(W/2)),
-    bits
-    1, 2, 4 for red, green, blue sites of a quad at or over white; `cfa`: the mosaic's pattern at the crop's corner;
-    `gain`: the largest shading gain.
+    bits 1, 2, 4 for red, green, blue sites of a quad at or over white; `cfa`: the mosaic's pattern at the crop's
+    corner; `gain`: the largest shading gain.
     """
 
     data: NDArray[np.float32]

@@ -1,8 +1,8 @@
 """Demosaicing: from one colour a pixel to three.
 
 Method: directional filtering with an a posteriori decision and a refining step (Menon, Andriani, Calvagno 2007,
-"Demosaicing
-With Directional Filtering and a posteriori Decision", IEEE TIP 16(1)), as seven compiled passes over one array.
+"Demosaicing With Directional Filtering and a posteriori Decision", IEEE TIP 16(1)), as seven compiled passes over one
+array.
 """
 
 from __future__ import annotations

@@ -10,10 +10,8 @@ Order of steps and what runs again when a ledger row changes:
     point pass (colour, tone)    again                                   again   again
 
 A view is the frame at a power-of-two factor (or a rectangle of it at 1:1). The tone base is computed once for the
-whole frame
-from a small picture and shared by all views, so a view and the final file agree. Whole files are made in bands, so
-memory does
-not grow with the frame.
+whole frame from a small picture and shared by all views, so a view and the final file agree. Whole files are made in
+bands, so memory does not grow with the frame.
 """
 
 from __future__ import annotations
@@ -39,7 +37,7 @@ from bruto.develop.steps.colour import PointParams, point_pass, to_working
 from bruto.develop.steps.tone import Base, base_of, neutral_tables, tables
 from bruto.errors import Cancelled
 
-BAND = 512
+BAND = 1024
 """Rows developed at a time for whole files."""
 MARGIN = 64
 """Extra rows and columns around a piece, so that its edges come out as in the whole."""

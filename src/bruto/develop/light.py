@@ -20,10 +20,8 @@ EV_FROM, EV_TO, BINS = -10.0, 6.0, 256
 @dataclass(frozen=True)
 class SceneLight:
     """`histograms` (3, BINS): share of red, green, blue at each EV, smoothed, 1 = the highest; `floor_ev`: where
-    signal equals
-    noise; `clip_ev` (3,): where each channel is full; `kept_ev`: scene light that the phone's picture still tells
-    apart, or None.
-    All before the recipe's exposure."""
+    signal equals noise; `clip_ev` (3,): where each channel is full; `kept_ev`: scene light that the phone's picture
+    still tells apart, or None. All before the recipe's exposure."""
 
     histograms: NDArray[np.float32]
     floor_ev: float

@@ -1,10 +1,9 @@
 """Automatic white balance from the picture.
 
 Grey pixels (Qian, Nikkanen, Kamarainen, Matas 2019, "On finding gray pixels"): where brightness changes and
-chromaticity does
-not, light changes on one surface; among those, surfaces close to neutral under a plausible light show the light's
-colour.
-The plausible lights are those near the Planckian and daylight locus and near the phone's own guess.
+chromaticity does not, light changes on one surface; among those, surfaces close to neutral under a plausible light
+show the light's colour. The plausible lights are those near the Planckian and daylight locus and near the phone's own
+guess.
 """
 
 from __future__ import annotations

@@ -1,11 +1,9 @@
 """Merging frames into one better raw: bursts (less noise) and brackets (more range).
 
 Burst: frames are demosaiced, brought onto the first by a rigid motion, and averaged with weights that fall where a
-frame
-differs from the first by more than the noise explains (moving things), or the middle value is taken.
-Bracket: radiance is the average of the frames' radiances with weights 1 / variance from the noise model, clipped
-light left out,
-which is the maximum-likelihood estimate for Gaussian noise (Granados et al. 2010).
+frame differs from the first by more than the noise explains (moving things), or the middle value is taken. Bracket:
+radiance is the average of the frames' radiances with weights 1 / variance from the noise model, clipped light left
+out, which is the maximum-likelihood estimate for Gaussian noise (Granados et al. 2010).
 """
 
 from __future__ import annotations
@@ -231,8 +229,8 @@ def merge_noise(
     """Merge a burst at equal settings into a linear DNG with less noise.
 
     `method`: "mean" (weighted, moving things kept from the first frame) or "median". Any number of frames; memory
-    holds one
-    frame and the sums ("median" spools aligned frames to a temporary file beside the output). Raises `BrutoError`.
+    holds one frame and the sums ("median" spools aligned frames to a temporary file beside the output). Raises
+    `BrutoError`.
     """
     if method not in ("mean", "median"):
         raise BrutoError(f"A burst is merged by mean or median, not '{method}'.")

@@ -60,8 +60,7 @@ def estimate_noise(linear: Linear, meta: RawMeta) -> NDArray[np.float64]:
     """(3, 2) a, b of red, green, blue estimated from flat places of the picture, refitted to variance = a x + b.
 
     Blocks are sorted by brightness into bins; each bin's flattest blocks give one variance; a non-negative weighted
-    line is
-    fitted to all. Clipped blocks are left out.
+    line is fitted to all. Clipped blocks are left out.
     """
     result = np.empty((3, 2))
     for channel in range(3):

@@ -37,12 +37,10 @@ class SensorReport:
     """Measured facts.
 
     `clipped_percent`: r, g, b of their sites, any and all of 2 x 2 quads; `headroom_ev`: how much brighter the shot
-    could have
-    been; `levels_used`: codes that occur; `effective_bits`; `noise` (a, b) of green and `noise_source`;
-    `dynamic_range_ev`: to
-    signal = noise; `shadow_lift_ev` at 1:1 and `shadow_lift_screen_ev` at 1280 px, to signal / noise 4; `edge_blur_px`:
-    standard deviation of the sharpest edges' blur, or None where there are none; `middle_ev`: the middle of the scene
-    from grey.
+    could have been; `levels_used`: codes that occur; `effective_bits`; `noise` (a, b) of green and `noise_source`;
+    `dynamic_range_ev`: to signal = noise; `shadow_lift_ev` at 1:1 and `shadow_lift_screen_ev` at 1280 px, to signal /
+    noise 4; `edge_blur_px`: standard deviation of the sharpest edges' blur, or None where there are none;
+    `middle_ev`: the middle of the scene from grey.
     """
 
     clipped_percent: dict[str, float]
@@ -122,8 +120,7 @@ def edge_blur(luminance: NDArray[np.float32], noise_sigma: float) -> float | Non
     """Blur (standard deviation, pixels) of the sharpest edges, from gradients at two scales.
 
     For an edge blurred by s, blurring again by t lowers the gradient's peak by s / sqrt(s^2 + t^2) (Zhuo, Sim 2011).
-    The 10th
-    percentile over strong, isolated edges is taken. Returns None with fewer than 40 such edges.
+    The 10th percentile over strong, isolated edges is taken. Returns None with fewer than 40 such edges.
     """
     t = 1.2
     log = np.sqrt(np.maximum(luminance, 0) + 1e-4)

@@ -1,9 +1,8 @@
 """The file beside the raw: recipe, history, pick and note of one shot (`NAME.dng.bruto.json`).
 
-Saved atomically with a revision number, so that a change made by another program in the meantime is noticed instead of
-overwritten. Where the folder cannot be written, the file goes to the user's data folder under the original's content
-hash.
-A damaged sidecar is kept aside, never deleted.
+Saved atomically with a revision number, so that a change made by another program in the meantime is noticed instead
+of overwritten. Where the folder cannot be written, the file goes to the user's data folder under the original's
+content hash. A damaged sidecar is kept aside, never deleted.
 """
 
 from __future__ import annotations

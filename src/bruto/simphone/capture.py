@@ -48,8 +48,7 @@ class Capture:
 
     `codes`: (H, W) or (H, W, 3) uint16; `ideal`: the same places without noise or clipping, float32, in units of
     saturation; `noise`: (a, b); `neutral`: as-shot neutral in the file; `true_neutral`: the light's own; `transform`:
-    2x3
-    matrix from reference pixels to this frame's pixels.
+    2x3 matrix from reference pixels to this frame's pixels.
     """
 
     codes: NDArray[np.uint16]

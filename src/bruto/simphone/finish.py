@@ -1,8 +1,7 @@
 """The simulated phone's own finished picture: everything users complain about, done on purpose.
 
 Strong noise reduction that smears texture, sharpening with halos, lifted shadows and pulled highlights, saturated
-colour,
-8 bits, a slight crop and a distortion of its own.
+colour, 8 bits, a slight crop and a distortion of its own.
 """
 
 from __future__ import annotations
@@ -46,8 +45,7 @@ def finish(
     """Finished picture (H, W, 3) uint8 sRGB.
 
     `linear`: demosaiced camera RGB, 1.0 = saturation; `balance`: gains that make white neutral; `forward`: balanced
-    camera
-    to XYZ of D50; `noise`: a, b; `brighten`: gain before tone.
+    camera to XYZ of D50; `noise`: a, b; `brighten`: gain before tone.
     """
     h, w = linear.shape[:2]
     scale = w / 4032

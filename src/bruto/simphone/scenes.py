@@ -24,9 +24,8 @@ class Scene:
 
     `sun_lux`: illuminance on a surface facing the sun, (3,). `sky`: the 25 numbers of `texture.sky_radiance`.
     `lamps`: rows of position (3), intensity in candela (3), for small lamps. `ambient`: (3,) illuminance in lux used
-    where
-    the baked light does not reach (inside mirror images). `kelvin`: correlated colour temperature of the reference
-    illuminant; `tungsten` takes a Planckian radiator instead of a daylight phase.
+    where the baked light does not reach (inside mirror images). `kelvin`: correlated colour temperature of the
+    reference illuminant; `tungsten` takes a Planckian radiator instead of a daylight phase.
     """
 
     name: str

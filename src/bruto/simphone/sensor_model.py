@@ -134,8 +134,7 @@ def meter(luminance: NDArray, ev: float = 0.0) -> tuple[float, float]:
     """ISO and shutter time the phone's automatic would set for an image of luminance in cd/m2.
 
     Aims the mean of logarithms at 0.10 of saturation without letting more than 1 % pass 0.9; keeps ISO 50 to 1/60 s,
-    then
-    raises ISO to 800, then time to 1/15 s, then ISO again.
+    then raises ISO to 800, then time to 1/15 s, then ISO again.
     """
     y = np.maximum(np.asarray(luminance, float).ravel(), 1e-4)
     aim = min(0.10 / np.exp(np.mean(np.log(y))), 1.6 / np.percentile(y, 98.5)) * 2.0**ev

@@ -346,8 +346,7 @@ def trace(
     """Sensor response per second of unit exposure and truth of a scene at capture size.
 
     Returns camera RGB and XYZ, each (height + 2 m, width + 2 m, 3) float16 with m = round(margin * width), both in
-    units
-    of 1/1000 cd/m2; camera RGB is scaled so that its green equals Y for a white under D55. One ray a pixel, and
+    units of 1/1000 cd/m2; camera RGB is scaled so that its green equals Y for a white under D55. One ray a pixel, and
     `samples_on_edges` more where parts, depth, shadow or patches meet.
     """
     tracer = Tracer(scene, light)

@@ -1,8 +1,7 @@
 """The point pass: highlights, colour matrix, exposure, tone, chroma, gamut and encoding in one compiled loop.
 
 Gamut mapping keeps OKLab lightness and hue and lowers chroma until the colour fits (Ottosson 2021, "sRGB gamut
-clipping",
-constant-lightness form). Dither is one code wide, triangular, and repeats for the same place.
+clipping", constant-lightness form). Dither is one code wide, triangular, and repeats for the same place.
 """
 
 from __future__ import annotations
@@ -22,6 +21,7 @@ from bruto.color.spaces import (
     working_to,
     working_to_xyz,
 )
+from bruto.develop.steps.approximate import exp2_of, log2_of
 from bruto.develop.steps.tone import EV_HIGH, EV_LOW, EV_STEPS, Base
 
 _ENCODE_STEPS = 4096
@@ -46,17 +46,11 @@ class PointParams:
 
 def _encode_table() -> NDArray[np.float32]:
     """sRGB code as a function of the square root of light, which it nearly follows."""
-    return encode_srgb(np.linspace(0, 1, _ENCODE_STEPS + 1) ** 2).astype(np.float32)
+    code = encode_srgb(np.linspace(0, 1, _ENCODE_STEPS + 1) ** 2).astype(np.float32)
+    return np.append(code, code[-1])  # one more, so that 1.0 can be interpolated too
 
 
 _ENCODE = _encode_table()
-
-
-@njit(inline="always")
-def _log2(x):
-    """log2 of a positive float32 to about 2e-6: exponent plus a polynomial in the mantissa."""
-    m, e = math.frexp(x)
-    return np.float32(e) + np.float32(math.log(m) * 1.4426950408889634)
 
 
 @njit(cache=True, fastmath=True)
@@ -89,129 +83,141 @@ def _fit(r, g, b, out_to_lms, from_lms, lab_to_lms, lms_to_out):
     return br, bg, bl
 
 
+@njit(inline="always")
+def _rebuilt(r, g, b, bits):
+    """Channels that are full (bits 1, 2, 4) rebuilt from those that are not, never lowered; grey where all are full."""
+    if bits == 7:
+        rest = (r + g + b) / np.float32(3)
+        return rest, rest, rest
+    n = np.float32(0)
+    rest = np.float32(0)
+    if not bits & 1:
+        rest += r
+        n += np.float32(1)
+    if not bits & 2:
+        rest += g
+        n += np.float32(1)
+    if not bits & 4:
+        rest += b
+        n += np.float32(1)
+    rest /= n
+    if bits & 1:
+        r = max(r, rest)
+    if bits & 2:
+        g = max(g, rest)
+    if bits & 4:
+        b = max(b, rest)
+    return r, g, b
+
+
 @njit(parallel=True, cache=True, fastmath=True, nogil=True)
-def _point(
-    rgb,
-    clipped,
-    clip_step,
-    clip_y,
-    clip_x,
-    matrix,
-    weights,
-    exposure,
-    base_a,
-    base_b,
-    base_y,
-    base_x,
-    base_sy,
-    base_sx,
-    log_table,
-    keep_table,
-    use_tone,
-    chroma,
-    to_out,
-    lab,
-    encode,
-    top,
-    dither,
-    out,
-):
+def _point(rgb, clipped, clip_step, clip_y, clip_x, matrix, weights, exposure, base_a, base_b, base_y, base_x, base_sy,
+           base_sx, curve, use_tone, chroma, to_out, lab, encode, top, dither, out):  # fmt: skip
+    """One row at a time in passes over row buffers, so that all but the table look-ups use vector registers."""
     h, w = rgb.shape[:2]
     gh, gw = base_a.shape
-    out_to_lms, from_lms, lab_to_lms, lms_to_out = lab[0], lab[1], lab[2], lab[3]
     per_ev = np.float32((EV_STEPS - 1) / (EV_HIGH - EV_LOW))
+    last = np.float32(EV_STEPS - 2)
+    w0, w1, w2 = weights[0], weights[1], weights[2]
     for i in prange(h):
-        ci = min(int((i + clip_y) * clip_step), clipped.shape[0] - 1)
-        fy = min(max((i + base_y) * base_sy - np.float32(0.5), np.float32(0)), np.float32(gh - 1.001))
-        iy = int(fy)
-        fy -= iy
+        x, y, z = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
+        light, gain, index = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.uint32)
+        row = rgb[i]
+        marks = clipped[min(int((i + clip_y) * clip_step), clipped.shape[0] - 1)]
         for j in range(w):
-            r, g, b = rgb[i, j, 0], rgb[i, j, 1], rgb[i, j, 2]
-            bits = clipped[ci, min(int((j + clip_x) * clip_step), clipped.shape[1] - 1)]
-            if bits:
-                # channels that are full are rebuilt from those that are not, never lowered
-                n = np.float32(0)
-                rest = np.float32(0)
-                if not bits & 1:
-                    rest += r
-                    n += 1
-                if not bits & 2:
-                    rest += g
-                    n += 1
-                if not bits & 4:
-                    rest += b
-                    n += 1
-                if n == 0:
-                    rest = (r + g + b) / np.float32(3)
-                    r = g = b = rest
-                else:
-                    rest /= n
-                    if bits & 1:
-                        r = max(r, rest)
-                    if bits & 2:
-                        g = max(g, rest)
-                    if bits & 4:
-                        b = max(b, rest)
-            x = matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b
-            y = matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b
-            z = matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b
-            light = weights[0] * x + weights[1] * y + weights[2] * z
-            if bits == 7:
-                x = y = z = light  # nothing is known of the colour: the scene's own white
-            light = max(light, np.float32(1e-6))
-            if use_tone:
-                ev = _log2(light * np.float32(1 / 0.18))
-                fx = min(max((j + base_x) * base_sx - np.float32(0.5), np.float32(0)), np.float32(gw - 1.001))
-                ix = int(fx)
-                fx -= ix
-                ba = (base_a[iy, ix] * (1 - fx) + base_a[iy, ix + 1] * fx) * (1 - fy) + (
-                    base_a[iy + 1, ix] * (1 - fx) + base_a[iy + 1, ix + 1] * fx
-                ) * fy
-                bb = (base_b[iy, ix] * (1 - fx) + base_b[iy, ix + 1] * fx) * (1 - fy) + (
-                    base_b[iy + 1, ix] * (1 - fx) + base_b[iy + 1, ix + 1] * fx
-                ) * fy
-                base = ba * (ev - exposure) + bb + exposure
-                t = min(max((base - np.float32(EV_LOW)) * per_ev, np.float32(0)), np.float32(EV_STEPS - 2))
-                k = int(t)
-                t -= k
-                mapped = log_table[k] * (1 - t) + log_table[k + 1] * t
-                keep = keep_table[k] * (1 - t) + keep_table[k + 1] * t
-                new = np.float32(0.18) * np.float32(
-                    math.exp((mapped + keep * (ev - base)) * np.float32(0.6931471805599453))
+            r, g, b = row[j, 0], row[j, 1], row[j, 2]
+            x[j] = matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b
+            y[j] = matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b
+            z[j] = matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b
+        first = min(int(clip_x * clip_step), clipped.shape[1] - 1)
+        final = min(int((w - 1 + clip_x) * clip_step), clipped.shape[1] - 1)
+        if marks[first : final + 1].max() > 0:
+            for j in range(w):
+                bits = marks[min(int((j + clip_x) * clip_step), clipped.shape[1] - 1)]
+                if bits:
+                    r, g, b = _rebuilt(row[j, 0], row[j, 1], row[j, 2], bits)
+                    x[j] = matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b
+                    y[j] = matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b
+                    z[j] = matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b
+                    if bits == 7:  # nothing is known of the colour: the scene's own white
+                        x[j] = y[j] = z[j] = w0 * x[j] + w1 * y[j] + w2 * z[j]
+        for j in range(w):
+            light[j] = max(w0 * x[j] + w1 * y[j] + w2 * z[j], np.float32(1e-6))
+        if use_tone:
+            fy = min(max((i + base_y) * base_sy - np.float32(0.5), np.float32(0)), np.float32(gh - 1.001))
+            iy = int(fy)
+            fy -= np.float32(iy)
+            row_a, row_b = np.empty(gw, np.float32), np.empty(gw, np.float32)
+            a, b = np.empty(w, np.float32), np.empty(w, np.float32)
+            for k in range(gw):
+                row_a[k] = base_a[iy, k] * (1 - fy) + base_a[iy + 1, k] * fy
+                row_b[k] = base_b[iy, k] * (1 - fy) + base_b[iy + 1, k] * fy
+            right = np.float32(gw - 1.001)
+            for j in range(w):
+                fx = min(max((np.float32(j) + base_x) * base_sx - np.float32(0.5), np.float32(0)), right)
+                ix = np.uint32(np.int32(fx))
+                fx -= np.float32(np.int32(fx))
+                a[j] = row_a[ix] + (row_a[ix + np.uint32(1)] - row_a[ix]) * fx
+                b[j] = row_b[ix] + (row_b[ix + np.uint32(1)] - row_b[ix]) * fx
+            for j in range(w):
+                ev = log2_of(light[j] * np.float32(1 / 0.18))
+                base = a[j] * (ev - exposure) + b[j] + exposure
+                place = min(max((base - np.float32(EV_LOW)) * per_ev, np.float32(0)), last)
+                index[j] = np.uint32(np.int32(place + np.float32(0.5)))
+                a[j] = ev - base
+            for j in range(w):
+                k = index[j]
+                gain[j] = curve[k, 0] + curve[k, 1] * a[j]
+            for j in range(w):
+                new = np.float32(0.18) * exp2_of(gain[j])
+                # shoulder: detail above white bends instead of breaking
+                over = max(new - np.float32(0.85), np.float32(0))
+                bent = np.float32(0.85) + np.float32(0.15) * (1 - exp2_of(over * np.float32(-1.44269504 / 0.15)))
+                new = min(new, np.float32(0.85)) if over == np.float32(0) else bent
+                ratio = new / light[j]
+                x[j] *= ratio
+                y[j] *= ratio
+                z[j] *= ratio
+                light[j] = new
+        inside = True
+        for j in range(w):
+            u = light[j] + (x[j] - light[j]) * chroma
+            v = light[j] + (y[j] - light[j]) * chroma
+            s = light[j] + (z[j] - light[j]) * chroma
+            x[j] = to_out[0, 0] * u + to_out[0, 1] * v + to_out[0, 2] * s
+            y[j] = to_out[1, 0] * u + to_out[1, 1] * v + to_out[1, 2] * s
+            z[j] = to_out[2, 0] * u + to_out[2, 1] * v + to_out[2, 2] * s
+            inside &= (min(x[j], y[j], z[j]) >= np.float32(0)) & (max(x[j], y[j], z[j]) <= np.float32(1))
+        if not inside:
+            for j in range(w):
+                high = max(x[j], y[j], z[j])
+                if min(x[j], y[j], z[j]) < np.float32(0) or high > np.float32(1):
+                    if high < np.float32(0.002):
+                        x[j], y[j], z[j] = max(x[j], np.float32(0)), max(y[j], np.float32(0)), max(z[j], np.float32(0))
+                    else:
+                        x[j], y[j], z[j] = _fit(x[j], y[j], z[j], lab[0], lab[1], lab[2], lab[3])
+        line = out[i]
+        for j in range(w):
+            gain[j] = np.float32(0.5)
+        if dither:
+            for j in range(w):
+                seed = np.uint32(np.uint32(i) * np.uint32(1973) + np.uint32(j) * np.uint32(9277))
+                seed = np.uint32(
+                    seed * np.uint32(26699) + (np.uint32(j) ^ (np.uint32(i) << np.uint32(3))) * np.uint32(7919)
                 )
-                if new > np.float32(0.85):  # shoulder: detail above white bends instead of breaking
-                    new = np.float32(0.85) + np.float32(0.15) * (
-                        1 - np.float32(math.exp(-(new - np.float32(0.85)) / np.float32(0.15)))
-                    )
-                ratio = new / light
-                x *= ratio
-                y *= ratio
-                z *= ratio
-                light = new
-            if chroma != 1.0:
-                x = light + (x - light) * chroma
-                y = light + (y - light) * chroma
-                z = light + (z - light) * chroma
-            r = to_out[0, 0] * x + to_out[0, 1] * y + to_out[0, 2] * z
-            g = to_out[1, 0] * x + to_out[1, 1] * y + to_out[1, 2] * z
-            b = to_out[2, 0] * x + to_out[2, 1] * y + to_out[2, 2] * z
-            if min(r, g, b) < np.float32(0) or max(r, g, b) > np.float32(1):
-                if max(r, g, b) < np.float32(0.002):
-                    r, g, b = max(r, np.float32(0)), max(g, np.float32(0)), max(b, np.float32(0))
-                else:
-                    r, g, b = _fit(r, g, b, out_to_lms, from_lms, lab_to_lms, lms_to_out)
-            noise = np.float32(0)
-            if dither:
-                k = (i * 1973 + j * 9277) & 0xFFFF
-                k = (k * 26699 + (j ^ (i << 3)) * 7919) & 0xFFFF
-                noise = np.float32(((k & 255) + ((k >> 8) & 255)) * (1.0 / 256.0) - 1.0) * np.float32(0.5)
-            for c in range(3):
-                v = r if c == 0 else (g if c == 1 else b)
-                p = math.sqrt(min(max(v, np.float32(0)), np.float32(1))) * np.float32(_ENCODE_STEPS)
-                k = min(int(p), _ENCODE_STEPS - 1)
-                p -= k
-                code = (encode[k] * (1 - p) + encode[k + 1] * p) * top + noise
-                out[i, j, c] = min(max(code + np.float32(0.5), np.float32(0)), top)
+                two = np.uint32((seed >> np.uint32(8)) & np.uint32(255)) + np.uint32(
+                    (seed >> np.uint32(16)) & np.uint32(255)
+                )
+                gain[j] = np.float32(np.int32(two)) * np.float32(1 / 512)
+        for c in range(3):
+            plane = x if c == 0 else (y if c == 1 else z)
+            for j in range(w):
+                plane[j] = math.sqrt(min(max(plane[j], np.float32(0)), np.float32(1))) * np.float32(_ENCODE_STEPS)
+                index[j] = np.uint32(np.int32(plane[j]))
+            for j in range(w):
+                k = index[j]
+                part = plane[j] - np.float32(np.int32(k))
+                line[j, c] = (encode[k] + (encode[k + np.uint32(1)] - encode[k]) * part) * top + gain[j]
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True)
@@ -244,8 +250,7 @@ def point_pass(
     """Balanced camera RGB (H, W, 3) to an encoded picture, uint8 or uint16.
 
     `clipped`: quad map of the whole frame; `base`: of the whole frame; `factor`: full-size pixels a pixel of `rgb`;
-    `origin`
-    (x, y) of this piece in pixels of `rgb`'s scale; `full_size` (width, height) of the frame at full size.
+    `origin` (x, y) of this piece in pixels of `rgb`'s scale; `full_size` (width, height) of the frame at full size.
     """
     width, height = full_size
     name = params.space
@@ -271,8 +276,7 @@ def point_pass(
         np.float32(origin[0] + 0.5),
         np.float32(gh * factor / height),
         np.float32(gw * factor / width),
-        params.log_table,
-        params.keep_table,
+        np.stack([params.log_table, params.keep_table], axis=1),
         params.tone,
         np.float32(params.chroma),
         working_to(name).astype(np.float32),

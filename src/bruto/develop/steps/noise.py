@@ -2,9 +2,8 @@
 
 After variance stabilisation (generalised Anscombe transform; Starck, Murtagh, Bijaoui 1998) the noise is the same
 everywhere. Brightness and two colour differences go into Laplacian pyramids (Burt, Adelson 1983) whose details are
-shrunk by a
-local Wiener gain; the noise of each level is not assumed but measured once, on pure noise sent through the same steps.
-The shading gain of the lens raises noise towards the corners; `gain` carries it.
+shrunk by a local Wiener gain; the noise of each level is not assumed but measured once, on pure noise sent through
+the same steps. The shading gain of the lens raises noise towards the corners; `gain` carries it.
 """
 
 from __future__ import annotations
@@ -61,17 +60,39 @@ def _unstabilise(y, u, v, a, b, out):
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True)
-def _shrink(detail, energy, sigma2, gain):
-    """detail *= max(0, 1 - sigma^2 / local energy); `gain` (h, w) scales sigma^2 over the frame, by nearest block."""
+def _energy_of_rows(detail, r, out):
+    """Sum of squares over 2 r + 1 columns, mirrored at the borders."""
     h, w = detail.shape
-    gh, gw = gain.shape
     for i in prange(h):
+        square = np.empty(w + 2 * r, np.float32)
+        for j in range(w):
+            square[j + r] = detail[i, j] * detail[i, j]
+        for k in range(r):
+            square[k] = square[2 * r - 1 - k]
+            square[w + r + k] = square[w + r - 1 - k]
+        for j in range(w):
+            out[i, j] = square[j]
+        for k in range(1, 2 * r + 1):
+            for j in range(w):
+                out[i, j] += square[j + k]
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+def _shrink(detail, rows, r, sigma2, gain):
+    """detail *= max(0, 1 - sigma^2 / local energy); `gain` (gh, w) scales sigma^2 over the frame, by nearest row."""
+    h, w = detail.shape
+    gh = gain.shape[0]
+    area = np.float32((2 * r + 1) ** 2)
+    for i in prange(h):
+        total = np.zeros(w, np.float32)
+        for k in range(i - r, i + r + 1):
+            y = -1 - k if k < 0 else (2 * h - 1 - k if k >= h else k)
+            for j in range(w):
+                total[j] += rows[y, j]
         gi = i * gh // h
         for j in range(w):
-            s = sigma2 * gain[gi, j * gw // w]
-            e = energy[i, j]
-            keep = np.float32(1) - s / e if e > s else np.float32(0)
-            detail[i, j] *= keep
+            noise = sigma2 * area * gain[gi, j]
+            detail[i, j] *= max(np.float32(1) - noise / max(total[j], np.float32(1e-20)), np.float32(0))
 
 
 def _pyramid_shrink(
@@ -88,9 +109,11 @@ def _pyramid_shrink(
         levels.append(detail)
         current = small
     for detail, sigma in zip(reversed(levels), reversed(sigmas[: len(levels)]), strict=True):
-        energy = cv2.sqrBoxFilter(detail, -1, (window, window), normalize=True, borderType=cv2.BORDER_REFLECT)
+        rows = np.empty_like(detail)
+        _energy_of_rows(detail, window // 2, rows)
+        wide = np.ascontiguousarray(gain[:, np.arange(detail.shape[1]) * gain.shape[1] // detail.shape[1]])
         # the factor over 1 keeps the local energy's own scatter from leaving specks of noise behind
-        _shrink(detail, energy, np.float32(1.25 * (strength * sigma) ** 2), gain)
+        _shrink(detail, rows, window // 2, np.float32(1.25 * (strength * sigma) ** 2), wide)
         up = cv2.pyrUp(current, dstsize=(detail.shape[1], detail.shape[0]))
         current = cv2.add(up, detail, dst=detail)
     return current
@@ -101,8 +124,7 @@ def level_noise(kind: str) -> tuple[tuple[float, ...], tuple[float, ...]]:
     """Standard deviation of brightness and colour details at each level for unit noise at every photosite.
 
     `kind`: "mosaic" (through the demosaicing), "binned" (quads: green has half the variance), or "plain" (three
-    independent
-    channels). Measured on 512 x 512 of Gaussian noise.
+    independent channels). Measured on 512 x 512 of Gaussian noise.
     """
     random = np.random.default_rng(5)
     n = 512
@@ -133,9 +155,8 @@ def reduce_noise(
     """Noise-reduced copy of linear balanced camera RGB (H, W, 3).
 
     `noise` (3, 2): a, b of variance a x + b for each balanced channel of one photosite. `brightness`, `colour`:
-    multiples of
-    the measured standard deviation taken out. `kind`: see `level_noise`. `gain` (h, w): shading gain over this area,
-    any size.
+    multiples of the measured standard deviation taken out. `kind`: see `level_noise`. `gain` (h, w): shading gain
+    over this area, any size.
     """
     if brightness <= 0 and colour <= 0:
         return rgb

@@ -1,10 +1,8 @@
 """Tone: five handles map scene light (EV) to lightness (L*), on an edge-preserving base so that local detail survives.
 
 The base is the self-guided filter of log luminance (He, Sun, Tang 2013; fast form 2015): base = A log Y + B with A
-and B from a
-small picture, so it follows edges (no halos) and costs two lookups a pixel. The curve between handles is monotone
-(Fritsch,
-Carlson 1980, in (EV, L*)).
+and B from a small picture, so it follows edges (no halos) and costs two lookups a pixel. The curve between handles is
+monotone (Fritsch, Carlson 1980, in (EV, L*)).
 """
 
 from __future__ import annotations
@@ -21,8 +19,8 @@ from bruto.develop.recipe import Tone
 
 GREY = 0.18
 """Reflectance of middle grey, the zero of the EV axis."""
-EV_LOW, EV_HIGH, EV_STEPS = -16.0, 10.0, 1664
-"""Range and length of the lookup tables (64 a stop)."""
+EV_LOW, EV_HIGH, EV_STEPS = -16.0, 10.0, 26 * 1024 + 1
+"""Range and length of the lookup tables: 1024 a stop, so that the nearest entry is within 0.04 %."""
 BASE_SHARE = 0.035
 """Radius of the base filter as a share of the long edge."""
 BASE_EDGE = 0.6
