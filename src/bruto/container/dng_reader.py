@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import struct
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -27,6 +28,9 @@ CFA, LINEAR = 32803, 34892
 MAX_PIXELS = 400_000_000
 COMPRESSIONS = {1: "none", 7: "lossless JPEG", 8: "deflate", 32946: "deflate", 34892: "lossy JPEG", 52546: "JPEG XL"}
 _SUFFIXES = {".dng"}
+EXIF_SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
+"""Bytes of one value of each TIFF type (TIFF 6.0, section 2)."""
+COPY_AGAIN = "Copy it again from the phone."
 
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)
 
@@ -99,10 +103,28 @@ def _pages(tif: Any) -> list[Any]:
     return found
 
 
+def _check_whole(tif: Any, pages: list[Any], size: int) -> None:
+    """Every value that the directories point at must lie in the file; raises `FileProblem` where its end is missing."""
+    for page in pages:
+        for tag in page.tags:
+            end = tag.valueoffset + tag.valuebytecount
+            if tag.code == 34665 and not tif.is_bigtiff:
+                tif.filehandle.seek(tag.offset + 8)
+                at = struct.unpack(tif.byteorder + "I", tif.filehandle.read(4))[0]
+                tif.filehandle.seek(at)
+                (count,) = struct.unpack(tif.byteorder + "H", tif.filehandle.read(2))
+                for entry in struct.iter_unpack(tif.byteorder + "HHII", tif.filehandle.read(12 * count)):
+                    length = entry[2] * EXIF_SIZES.get(entry[1], 1)
+                    end = max(end, at + 2 + 12 * count, entry[3] + length if length > 4 else 0)
+            if end > size:
+                raise FileProblem(f"the file ends early: the value of tag {tag.code} is missing. {COPY_AGAIN}")
+
+
 def _read(tif: Any, size: int, path: Path, pixels: bool) -> RawFrame:
     pages = _pages(tif)
     if not pages:
         raise FileProblem("there is no image in it; the file is damaged or not a DNG.")
+    _check_whole(tif, pages, size)
     first = pages[0]
     raws = [p for p in pages if int(_value(p, 254, 0)) == 0 and int(p.photometric) in (CFA, LINEAR)]
     if not raws:

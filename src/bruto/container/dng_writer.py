@@ -119,6 +119,8 @@ def _append_exif(path: Path, tags: DngTags) -> None:
             else:
                 head += struct.pack("<HHII", tag, kind, count, data_at + len(data))
                 data += value + b"\0" * (len(value) % 2)
+        if entries and len(entries[-1][3]) > 4 and len(entries[-1][3]) % 2:
+            data = data[:-1]  # a file ends with its last value, so that a missing end is always noticed
         stream.write(head + struct.pack("<I", 0) + data)
         stream.seek(at)
         stream.write(struct.pack("<HHII", _EXIF_IFD, 4, 1, start))

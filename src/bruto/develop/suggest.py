@@ -19,7 +19,7 @@ from bruto.color.temperature import kelvin_duv_of
 from bruto.container.colour_model import neutral_to_xy
 from bruto.develop.engine import Developer, Rect
 from bruto.develop.recipe import Handle, Recipe, Tone
-from bruto.develop.white import estimate_white
+from bruto.develop.white import estimate_white, likely_neutral
 from bruto.sensor.report import edge_blur
 
 WHITE_SURFACE_EV = 2.2
@@ -76,27 +76,25 @@ def suggest_exposure(ev: NDArray[np.float32]) -> Suggestion:
 
 
 def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
-    """Temperature and tint from grey pixels; the file's own where the picture does not show a neutral clearly."""
+    """Temperature and tint: grey surfaces, the file's own white and the locus of lights, weighed by their errors."""
     factor = 4
     while max(developer.source.size) / factor > 1100:
         factor *= 2
     estimate = estimate_white(developer.level(factor))
     own = developer.as_shot()
-    if estimate.confidence < SURE_ENOUGH:
-        text = f"no clear neutral in the picture; the file's own {own[0]:.0f} K kept"
-        return Suggestion("temperature", None, text, estimate.confidence), Suggestion(
-            "tint", None, f"as the file says, Duv {own[1]:+.4f}", 0.0
-        )
-    neutral = developer.source.neutral * np.exp([estimate.ratio[0], 0.0, estimate.ratio[1]])
+    neutral = likely_neutral(developer.source.meta, developer.source.neutral, estimate)
     kelvin, duv = kelvin_duv_of(*neutral_to_xy(developer.source.meta, neutral))
     kelvin, duv = float(np.clip(round(kelvin / 10) * 10, 1500, 50000)), float(np.clip(round(duv, 4), -0.08, 0.08))
-    if developer.source.kind == "picture":
-        text = f"grey surfaces read neutral at {kelvin:.0f} K (relative: the phone balanced it already)"
+    if estimate.confidence < SURE_ENOUGH:
+        text = f"no clear neutral in the picture; near the file's own {own[0]:.0f} K"
+    elif developer.source.kind == "picture":
+        text = f"grey surfaces and the locus of lights say {kelvin:.0f} K (relative: the phone balanced it already)"
     else:
-        text = f"grey surfaces read neutral at {kelvin:.0f} K; the file says {own[0]:.0f} K"
-    where = "greenish" if duv > 0.0015 else ("pinkish" if duv < -0.0015 else "on the locus")
-    return Suggestion("temperature", kelvin, text, estimate.confidence), Suggestion(
-        "tint", duv, f"light is {where}, Duv {duv:+.4f}", duv
+        text = f"grey surfaces say {kelvin:.0f} K, the file {own[0]:.0f} K, weighed by their errors"
+    file_duv = f"{own[1]:+.4f}".replace("-", "−")
+    return (
+        Suggestion("temperature", kelvin, text, estimate.confidence),
+        Suggestion("tint", duv, f"lights lie near the locus; the file's own white has Duv {file_duv}", own[1]),
     )
 
 
@@ -122,7 +120,7 @@ def suggest_noise(developer: Developer, exposure: float) -> tuple[Suggestion, Su
 
 
 def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
-    """Radius: the blur of the sharpest edges in the middle of the frame; amount: less where noise would be raised."""
+    """Radius: the blur of the edges in the middle of the frame; amount: less where noise would be raised."""
     w, h = developer.source.size
     side_w, side_h = min(w, 1800), min(h, 1400)
     rect = Rect((w - side_w) // 2, (h - side_h) // 2, side_w, side_h)
@@ -155,7 +153,7 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
             f"σ {sigma:.1f} L* of noise at grey allows {amount:.2f} of the blur to be taken back",
             sigma,
         ),
-        Suggestion("sharpness_radius", radius, f"sharpest edges measured {blur:.2f} px wide (σ)", blur),
+        Suggestion("sharpness_radius", radius, f"edges measured {blur:.2f} px wide (σ)", blur),
     )
 
 

@@ -13,9 +13,20 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.optimize import least_squares
 
+from bruto.color.temperature import kelvin_duv_of
+from bruto.container.colour_model import neutral_to_xy
+from bruto.container.rawframe import RawMeta
+
+OWN_SIGMA = 0.045
+"""Standard deviation of a phone's own balance in log ratio, when its answer is weighed against the picture's."""
+PICTURE_SIGMA = 0.05
+"""The same of a confident estimate from the picture; it grows as the confidence falls."""
+LIGHT_DUV, LIGHT_DUV_SIGMA = 0.0015, 0.0035
+"""Duv of lights met in practice: between the Planckian locus (0) and daylight (about +0.003)."""
 PRIOR_SIGMA = 0.09
-"""Standard deviation of a phone's own balance in log ratio, the width in which neutral surfaces are looked for."""
+"""Width around the phone's own balance, in log ratio, in which neutral surfaces are looked for."""
 LOWEST, HIGHEST = 0.01, 0.9
 """Balanced values trusted for colour, 1 = saturation."""
 
@@ -63,3 +74,24 @@ def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
     spread = float(np.sqrt(np.average(np.sum((points - centre) ** 2, axis=1), weights=w)))
     confidence = float(np.clip(1.2 - spread / 0.10, 0, 1) * min(1.0, good.mean() * 10))
     return WhiteEstimate(centre, confidence, float(best.mean()))
+
+
+def likely_neutral(meta: RawMeta, own: NDArray, estimate: WhiteEstimate) -> NDArray[np.float64]:
+    """The most likely camera neutral (green = 1), weighing three witnesses by their errors.
+
+    The witnesses are the phone's own neutral, the picture's grey surfaces, and what lights look like (near the
+    Planckian and daylight locus); errors are taken as Gaussian in log ratios and in Duv.
+    """
+    own = np.asarray(own, float) / own[1]
+    picture_sigma = PICTURE_SIGMA / max(estimate.confidence, 0.05)
+
+    def neutral_at(p: NDArray) -> NDArray[np.float64]:
+        return own * np.exp([p[0], 0.0, p[1]])
+
+    def residuals(p: NDArray) -> NDArray[np.float64]:
+        _, duv = kelvin_duv_of(*neutral_to_xy(meta, neutral_at(p)))
+        return np.array(
+            [*(p / OWN_SIGMA), *((p - estimate.ratio) / picture_sigma), (duv - LIGHT_DUV) / LIGHT_DUV_SIGMA]
+        )
+
+    return neutral_at(least_squares(residuals, np.zeros(2), diff_step=1e-3, x_scale=0.03, max_nfev=12).x)

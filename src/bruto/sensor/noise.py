@@ -10,6 +10,12 @@ from numpy.typing import NDArray
 from bruto.container.rawframe import CFA_LETTERS, Linear, RawMeta
 
 BLOCK = 8
+NEARLY_FULL = 0.97
+"""Share of saturation from which a site says nothing of noise."""
+PURE_NOISE_PERCENTILE = 0.554
+"""Fifth percentile of a block's variance for pure noise of unit variance (found on 100 000 blocks of Gaussian
+noise).
+"""
 _BINS = 24
 
 
@@ -36,6 +42,8 @@ def _channel(linear: Linear, channel: int) -> NDArray[np.float32]:
 def _blocks(plane: NDArray[np.float32]) -> tuple[NDArray, NDArray]:
     """Mean and noise variance of BLOCK x BLOCK blocks; the variance is that of a second difference in both directions.
 
+    Blocks with a full site have an infinite mean: clipped light has no noise.
+
     The kernel [1 -2 1] x [1 -2 1] (Immerkaer 1996) is blind to slopes; its response has 36 times the noise variance.
     """
     h, w = plane.shape[0] // BLOCK * BLOCK, plane.shape[1] // BLOCK * BLOCK
@@ -44,23 +52,32 @@ def _blocks(plane: NDArray[np.float32]) -> tuple[NDArray, NDArray]:
     response = rows[:, :-2] - 2 * rows[:, 1:-1] + rows[:, 2:]
     response = np.pad(response * response, ((0, 2), (0, 2)), mode="edge")
     shape = (h // BLOCK, BLOCK, w // BLOCK, BLOCK)
-    return p.reshape(shape).mean(axis=(1, 3)).ravel(), response.reshape(shape).mean(axis=(1, 3)).ravel() / 36.0
+    mean, variance = (q.reshape(shape).mean(axis=(1, 3)).ravel() for q in (p, response))
+    part_full = p.reshape(shape).max(axis=(1, 3)).ravel() > NEARLY_FULL
+    return np.where(part_full, np.inf, mean), variance / 36.0
 
 
-def _flat_variance(values: NDArray) -> float:
-    """Noise variance among blocks of like brightness, most of which may hold texture: the low side of the distribution.
+def _bin_variances(mean: NDArray, variance: NDArray, expected: NDArray) -> tuple[NDArray, NDArray]:
+    """Signal and noise variance of bins of like brightness, most blocks of which may hold texture.
 
-    The fifth percentile of block variances, divided by that percentile for pure noise (chi-square with the kernel's
-    effective 17 degrees of freedom for 36 correlated responses: 0.51).
+    Of each bin the fifth percentile of variance / expected is taken, so that blocks of unlike brightness can share a
+    bin, and divided by what that percentile is for pure noise.
     """
-    return float(np.percentile(values, 5)) / 0.51
+    order = np.argsort(mean)
+    x, v = [], []
+    for part in np.array_split(order, max(4, min(_BINS, len(order) // 60))):
+        ratio = float(np.percentile(variance[part] / expected[part], 5)) / PURE_NOISE_PERCENTILE
+        middle = float(np.median(expected[part]))
+        x.append(max(float(np.median(mean[part])), 0.0))
+        v.append(ratio * middle)
+    return np.array(x), np.array(v)
 
 
 def estimate_noise(linear: Linear, meta: RawMeta) -> NDArray[np.float64]:
     """(3, 2) a, b of red, green, blue estimated from flat places of the picture, refitted to variance = a x + b.
 
     Blocks are sorted by brightness into bins; each bin's flattest blocks give one variance; a non-negative weighted
-    line is fitted to all. Clipped blocks are left out.
+    line is fitted to all, and the bins are read again with it. Clipped blocks are left out.
     """
     result = np.empty((3, 2))
     for channel in range(3):
@@ -70,12 +87,10 @@ def estimate_noise(linear: Linear, meta: RawMeta) -> NDArray[np.float64]:
         if len(mean) < 64:
             result[channel] = (1e-4, 1e-6)
             continue
-        order = np.argsort(mean)
-        x, v = [], []
-        for part in np.array_split(order, max(4, min(_BINS, len(order) // 60))):
-            x.append(max(float(mean[part].mean()), 0.0))
-            v.append(_flat_variance(variance[part]))
-        result[channel] = _fit_line(np.array(x), np.array(v))
+        a, b = 1e-4, 1e-6
+        for _ in range(5):
+            a, b = _fit_line(*_bin_variances(mean, variance, np.maximum(a * mean + b, 1e-10)))
+        result[channel] = a, b
     return result
 
 

@@ -16,8 +16,8 @@ from bruto.sensor.noise import dynamic_range_ev, estimate_noise, file_noise, sha
 
 CLIP_COUNTS = 0.01
 """Share in percent from which a frame counts as clipped (headroom 0)."""
-ESTIMATOR_BLUR = 0.15
-"""Variance (px^2) that the blur estimator adds, found on simulated captures blurred by 0.4 to 1.8 px."""
+ESTIMATOR_BLUR = 0.6**2 + 1 / 3
+"""Variance (px^2) that the blur estimator adds: its first Gaussian and the central difference."""
 PREVIEW_FULL = 254
 """8-bit code from which a preview pixel counts as clipped."""
 
@@ -39,7 +39,7 @@ class SensorReport:
     `clipped_percent`: r, g, b of their sites, any and all of 2 x 2 quads; `headroom_ev`: how much brighter the shot
     could have been; `levels_used`: codes that occur; `effective_bits`; `noise` (a, b) of green and `noise_source`;
     `dynamic_range_ev`: to signal = noise; `shadow_lift_ev` at 1:1 and `shadow_lift_screen_ev` at 1280 px, to signal /
-    noise 4; `edge_blur_px`: standard deviation of the sharpest edges' blur, or None where there are none;
+    noise 4; `edge_blur_px`: standard deviation of the blur of edges, or None where there are none;
     `middle_ev`: the middle of the scene from grey.
     """
 
@@ -117,10 +117,11 @@ def levels(frame: RawFrame, planes: list[tuple[str, NDArray, float, float]]) -> 
 
 
 def edge_blur(luminance: NDArray[np.float32], noise_sigma: float) -> float | None:
-    """Blur (standard deviation, pixels) of the sharpest edges, from gradients at two scales.
+    """Blur (standard deviation, pixels) of strong edges, from gradients at two scales.
 
     For an edge blurred by s, blurring again by t lowers the gradient's peak by s / sqrt(s^2 + t^2) (Zhuo, Sim 2011).
-    The 10th percentile over strong, isolated edges is taken. Returns None with fewer than 40 such edges.
+    Strong edges with nothing else near are used; soft shadows read too wide and fine texture too narrow, and their
+    middle is taken. Returns None with fewer than 40 such edges.
     """
     t = 1.2
     log = np.sqrt(np.maximum(luminance, 0) + 1e-4)
@@ -132,7 +133,7 @@ def edge_blur(luminance: NDArray[np.float32], noise_sigma: float) -> float | Non
 
     g1, g2 = gradient(first), gradient(second)
     peak = g1 >= cv2.dilate(g1, np.ones((3, 3))) - 1e-9
-    lonely = cv2.blur(g1, (15, 15)) < 0.42 * g1
+    lonely = cv2.blur(g1, (31, 31)) < 0.36 * g1
     strong = g1 > max(12 * noise_sigma, float(np.percentile(g1[::3, ::3], 97)))
     picked = peak & strong & lonely
     picked[:10], picked[-10:], picked[:, :10], picked[:, -10:] = False, False, False, False
@@ -140,9 +141,7 @@ def edge_blur(luminance: NDArray[np.float32], noise_sigma: float) -> float | Non
         return None
     ratio = g1[picked] / np.maximum(g2[picked], 1e-9)
     s2 = t * t / np.maximum(ratio**2 - 1, 1e-3)
-    # low percentile and the first blur nearly cancel; what is left was found on captures of known blur
-    s = np.sqrt(np.maximum(np.percentile(s2, 10) - ESTIMATOR_BLUR, 0.02))
-    return float(s)
+    return float(np.sqrt(max(float(np.percentile(s2, 45)) - ESTIMATOR_BLUR, 0.02)))
 
 
 def full_green(linear: Linear) -> NDArray[np.float32]:
@@ -234,15 +233,11 @@ def advise(report: SensorReport, frame: RawFrame) -> tuple[Advice, ...]:
                 )
             )
         else:
-            found.append(
-                Advice(
-                    "exposure",
-                    f"{' and '.join(kinds) or 'single sites'} full in {c['any']:.2f} %; most can be rebuilt. Dial "
-                    f"−⅓ EV to keep it.",
-                    -1 / 3,
-                    "EV",
-                )
-            )
+            change = -1 / 3 if c["any"] < 2 else -2 / 3
+            names = ", ".join(kinds[:-1]) + (" and " if len(kinds) > 1 else "") + kinds[-1] if kinds else "single sites"
+            text = f"{names.capitalize()} {'is' if len(kinds) == 1 else 'are'} full in {c['any']:.2f} %; most can "
+                   f"be rebuilt. "
+            found.append(Advice("exposure", f"{text}Dial {_thirds(change)} EV to keep it.", change, "EV"))
     elif report.headroom_ev > 0.5:
         ev = math.floor(report.headroom_ev * 3) / 3
         found.append(
@@ -294,8 +289,7 @@ def advise(report: SensorReport, frame: RawFrame) -> tuple[Advice, ...]:
         found.append(
             Advice(
                 "sharpness",
-                f"The sharpest edges are {report.edge_blur_px:.1f} px soft: focus or shake. Take it again, braced "
-                f"or faster.",
+                f"Edges are {report.edge_blur_px:.1f} px soft: focus or shake. Take it again, braced or faster.",
                 report.edge_blur_px,
                 "px",
             )

@@ -9,7 +9,7 @@ from typing import Any
 
 from bruto.simphone.capture import TRACE_VERSION, simulate
 
-DEMO_VERSION = f"2.{TRACE_VERSION}"
+DEMO_VERSION = f"3.{TRACE_VERSION}"
 SHOTS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("pans", {"seed": 1, "megapixels": 12}),
     ("pans", {"seed": 12, "ev": 1.3}),
