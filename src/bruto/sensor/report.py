@@ -235,8 +235,10 @@ def advise(report: SensorReport, frame: RawFrame) -> tuple[Advice, ...]:
         else:
             change = -1 / 3 if c["any"] < 2 else -2 / 3
             names = ", ".join(kinds[:-1]) + (" and " if len(kinds) > 1 else "") + kinds[-1] if kinds else "single sites"
-            text = f"{names.capitalize()} {'is' if len(kinds) == 1 else 'are'} full in {c['any']:.2f} %; most can "
-                   f"be rebuilt. "
+            text = (
+                f"{names.capitalize()} {'is' if len(kinds) == 1 else 'are'} full in {c['any']:.2f} %; most can "
+                f"be rebuilt. "
+            )
             found.append(Advice("exposure", f"{text}Dial {_thirds(change)} EV to keep it.", change, "EV"))
     elif report.headroom_ev > 0.5:
         ev = math.floor(report.headroom_ev * 3) / 3
