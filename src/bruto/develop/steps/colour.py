@@ -1,7 +1,8 @@
 """The point pass: highlights, colour matrix, exposure, tone, chroma, gamut and encoding in one compiled loop.
 
 Gamut mapping keeps OKLab lightness and hue and lowers chroma until the colour fits (Ottosson 2021, "sRGB gamut
-clipping", constant-lightness form). Dither is one code wide, triangular, and repeats for the same place.
+clipping", constant-lightness form). Dither is one code wide, uniform (the mean is exact), and repeats for the same place (32-bit
+mixing by Wellons 2018, "Prospecting for hash functions").
 """
 
 from __future__ import annotations
@@ -167,13 +168,16 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, matrix, weights, exposure, b
                 a[j] = ev - base
             for j in range(w):
                 k = index[j]
+                b[j] = curve[k, 0]
                 gain[j] = curve[k, 0] + curve[k, 1] * a[j]
             for j in range(w):
                 new = np.float32(0.18) * exp2_of(gain[j])
-                # shoulder: detail above white bends instead of breaking
-                over = max(new - np.float32(0.85), np.float32(0))
-                bent = np.float32(0.85) + np.float32(0.15) * (1 - exp2_of(over * np.float32(-1.44269504 / 0.15)))
-                new = min(new, np.float32(0.85)) if over == np.float32(0) else bent
+                # shoulder: detail above the bright end of the base bends instead of breaking; the base itself is kept
+                start = min(max(np.float32(0.18) * exp2_of(b[j]), np.float32(0.85)), np.float32(0.995))
+                room = np.float32(1) - start
+                over = max(new - start, np.float32(0))
+                bent = start + room * (np.float32(1) - exp2_of(over * np.float32(-1.44269504) / room))
+                new = bent if over > np.float32(0) else new
                 ratio = new / light[j]
                 x[j] *= ratio
                 y[j] *= ratio
@@ -201,14 +205,11 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, matrix, weights, exposure, b
             gain[j] = np.float32(0.5)
         if dither:
             for j in range(w):
-                seed = np.uint32(np.uint32(i) * np.uint32(1973) + np.uint32(j) * np.uint32(9277))
-                seed = np.uint32(
-                    seed * np.uint32(26699) + (np.uint32(j) ^ (np.uint32(i) << np.uint32(3))) * np.uint32(7919)
-                )
-                two = np.uint32((seed >> np.uint32(8)) & np.uint32(255)) + np.uint32(
-                    (seed >> np.uint32(16)) & np.uint32(255)
-                )
-                gain[j] = np.float32(np.int32(two)) * np.float32(1 / 512)
+                seed = np.uint32(np.uint32(i) * np.uint32(0x85EBCA77) + np.uint32(j) * np.uint32(0x9E3779B1))
+                seed = np.uint32((seed ^ (seed >> np.uint32(16))) * np.uint32(0x7FEB352D))
+                seed = np.uint32((seed ^ (seed >> np.uint32(15))) * np.uint32(0x846CA68B))
+                seed = np.uint32(seed ^ (seed >> np.uint32(16)))
+                gain[j] = np.float32(np.int32(seed >> np.uint32(8))) * np.float32(2.0**-24)
         for c in range(3):
             plane = x if c == 0 else (y if c == 1 else z)
             for j in range(w):

@@ -169,7 +169,7 @@ def reduce_noise(
     if brightness > 0:
         y = _pyramid_shrink(y, y_sigmas, brightness, gain, 5)
     if colour > 0:
-        u, v = (_pyramid_shrink(p, c_sigmas, 1.35 * colour, gain, 7) for p in (u, v))
+        u, v = (_pyramid_shrink(p, c_sigmas, colour, gain, 7) for p in (u, v))
     out = np.empty_like(rgb)
     _unstabilise(y, u, v, a, b, out)
     return out

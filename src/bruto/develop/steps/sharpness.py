@@ -69,5 +69,5 @@ def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma:
         kernel = np.ones((3, 3), np.uint8)
         low, high = cv2.erode(root, kernel), cv2.dilate(root, kernel)
     out = np.empty_like(rgb)
-    _apply(rgb, root, sharp, low, high, np.float32(amount), np.float32((3.5 * noise_sigma) ** 2), out)
+    _apply(rgb, root, sharp, low, high, np.float32(amount), np.float32((4.5 * noise_sigma) ** 2), out)
     return out

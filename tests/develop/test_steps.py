@@ -1,0 +1,359 @@
+"""Each step of the pipeline against closed formulas, other libraries and known scenes."""
+
+from __future__ import annotations
+
+import unittest
+import warnings
+from itertools import pairwise
+
+import cv2
+import numpy as np
+from numba import njit
+from skimage import data, restoration
+
+from bruto.color.spaces import D65_XYZ, decode_srgb, encode_srgb, lightness, space, working_to, xyz_to_lab
+from bruto.develop.demosaic import bin_quads, colour_offsets, demosaic
+from bruto.develop.recipe import HANDLE_NAMES, Handle, Tone
+from bruto.develop.steps import noise, sharpness
+from bruto.develop.steps.approximate import exp2_of, log2_of
+from bruto.develop.steps.colour import PointParams, point_pass, to_working
+from bruto.develop.steps.tone import Base, base_of, curve, neutral_tables, tables
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")
+    from colour_demosaicing import demosaicing_CFA_Bayer_Menon2007
+
+CFAS = ("RGGB", "BGGR", "GRBG", "GBRG")
+
+
+def photo(name: str) -> np.ndarray:
+    """A real photograph, linear float32 (H, W, 3), even sides."""
+    picture = {"coffee": data.coffee, "cat": data.chelsea, "astronaut": data.astronaut}[name]()
+    linear = decode_srgb(picture / 255.0).astype(np.float32)
+    return np.ascontiguousarray(linear[: linear.shape[0] // 2 * 2, : linear.shape[1] // 2 * 2])
+
+
+def mosaic_of(rgb: np.ndarray, cfa: str) -> np.ndarray:
+    out = np.empty(rgb.shape[:2], np.float32)
+    for k, c in enumerate(cfa):
+        out[k // 2 :: 2, k % 2 :: 2] = rgb[k // 2 :: 2, k % 2 :: 2, "RGB".index(c)]
+    return out
+
+
+def psnr(a: np.ndarray, b: np.ndarray, border: int = 12) -> float:
+    d = (np.asarray(a, float) - b)[border:-border, border:-border]
+    return float(10 * np.log10(1 / np.mean(d**2)))
+
+
+class Demosaic(unittest.TestCase):
+    def test_as_good_as_the_published_method(self) -> None:
+        for name in ("coffee", "cat", "astronaut"):
+            rgb = photo(name)
+            mosaic = mosaic_of(rgb, "RGGB")
+            theirs = psnr(demosaicing_CFA_Bayer_Menon2007(mosaic, "RGGB"), rgb)
+            mine = psnr(demosaic(mosaic, "RGGB"), rgb)
+            self.assertGreaterEqual(mine, theirs - 0.1, name)
+
+    def test_all_phases_are_equally_good(self) -> None:
+        rgb = photo("coffee")
+        found = [psnr(demosaic(mosaic_of(rgb, cfa), cfa), rgb) for cfa in CFAS]
+        self.assertLess(max(found) - min(found), 0.4)
+
+    def test_flat_colour_is_exact_and_samples_are_kept(self) -> None:
+        flat = np.broadcast_to(np.float32([0.3, 0.5, 0.2]), (40, 52, 3))
+        np.testing.assert_allclose(demosaic(mosaic_of(flat, "GBRG"), "GBRG"), flat, atol=1e-6)
+        rgb = photo("cat")
+        for cfa in CFAS:
+            mosaic = mosaic_of(rgb, cfa)
+            np.testing.assert_allclose(mosaic_of(demosaic(mosaic, cfa), cfa)[1:-1, 1:-1], mosaic[1:-1, 1:-1], atol=1e-6)
+
+    def test_odd_sizes(self) -> None:
+        self.assertEqual(demosaic(np.full((37, 51), 0.2, np.float32), "RGGB").shape, (37, 51, 3))
+
+    def test_not_a_bayer_pattern(self) -> None:
+        with self.assertRaisesRegex(ValueError, "RGBW"):
+            demosaic(np.zeros((32, 32), np.float32), "RGBW")
+
+    def test_binning_averages_greens(self) -> None:
+        for cfa in CFAS:
+            quad = np.float32([1, 2, 3, 4]).reshape(2, 2)
+            values = dict(zip(("first", "second", "third", "fourth"), quad.ravel(), strict=True))
+            found = bin_quads(np.tile(quad, (3, 4)), cfa, np.array([1.0, 1.0, 10.0]))
+            greens = [v for v, c in zip(values.values(), cfa, strict=True) if c == "G"]
+            red, blue = (quad.ravel()[cfa.index(c)] for c in "RB")
+            np.testing.assert_allclose(found, np.broadcast_to([red, np.mean(greens), 10 * blue], (3, 4, 3)))
+            self.assertEqual(colour_offsets(cfa), divmod(cfa.index("R"), 2))
+
+
+class NoiseStep(unittest.TestCase):
+    def reduced(self, noisy, a, b, brightness=1.0, colour=1.0, kind="plain"):
+        levels = np.array([[a, b]] * 3)
+        return noise.reduce_noise(noisy, levels, brightness, colour, kind, np.ones((1, 1), np.float32))
+
+    def test_better_than_wavelets(self) -> None:
+        """Shot and read noise at two levels, on photographs: at least 1 dB over BayesShrink in the same domain."""
+        random = np.random.default_rng(7)
+        gains = []
+        for name in ("coffee", "cat"):
+            rgb = photo(name)
+            for a, b in ((2e-3, 1e-5), (1e-2, 1e-4)):
+                noisy = (rgb + random.normal(0, 1, rgb.shape) * np.sqrt(a * rgb + b)).astype(np.float32)
+                mine = self.reduced(noisy, a, b)
+                stable = 2 / a * np.sqrt(np.maximum(a * noisy + 0.375 * a * a + b, 0))
+                with warnings.catch_warnings():
+                    warnings.simplefilter("ignore")
+                    clean = restoration.denoise_wavelet(
+                        stable, channel_axis=2, convert2ycbcr=True, method="BayesShrink", rescale_sigma=True
+                    )
+                theirs = a * clean * clean / 4 - (0.125 * a + b / a)
+                gains.append(psnr(mine, rgb) - psnr(theirs, rgb))
+                self.assertGreater(psnr(mine, rgb), psnr(noisy, rgb) + (1.5 if a < 5e-3 else 4))
+        self.assertGreater(float(np.mean(gains)), 1.0)
+
+    def test_flat_light_keeps_its_level(self) -> None:
+        random = np.random.default_rng(8)
+        for level in (0.004, 0.02, 0.2, 0.7):
+            a, b = 2e-3, 2e-6
+            flat = (level + random.normal(0, 1, (400, 400, 3)) * np.sqrt(a * level + b)).astype(np.float32)
+            clean = self.reduced(flat, a, b)
+            self.assertAlmostEqual(float(clean.mean()) / level, 1, delta=0.02, msg=str(level))
+            self.assertLess(float(clean.std()), 0.35 * float(flat.std()))
+
+    def test_strength_counts_in_measured_sigmas(self) -> None:
+        random = np.random.default_rng(9)
+        a, b = 1e-3, 1e-5
+        flat = (0.2 + random.normal(0, 1, (300, 300, 3)) * np.sqrt(a * 0.2 + b)).astype(np.float32)
+        left = [self.reduced(flat, a, b, s, s).std() for s in (0.0, 0.5, 1.0, 1.5)]
+        self.assertEqual(left[0], flat.std())
+        self.assertTrue(all(x > y for x, y in pairwise(left)))
+
+    def test_colour_alone_keeps_brightness(self) -> None:
+        random = np.random.default_rng(10)
+        flat = (0.2 + random.normal(0, 0.02, (300, 300, 3))).astype(np.float32)
+        clean = self.reduced(flat, 1e-3, 2e-4, 0.0, 1.5)
+        weights = np.float32([0.25, 0.5, 0.25])
+        self.assertAlmostEqual((clean @ weights).std() / (flat @ weights).std(), 1, delta=0.05)
+        self.assertLess((clean[..., 0] - clean[..., 1]).std(), 0.3 * (flat[..., 0] - flat[..., 1]).std())
+
+    def test_shading_gain_raises_the_threshold(self) -> None:
+        random = np.random.default_rng(11)
+        a, b = 1e-3, 1e-5
+        sigma = np.sqrt(a * 0.2 + b) * np.linspace(1, 2, 400)[None, :, None] ** 0.5
+        flat = (0.2 + random.normal(0, 1, (300, 400, 3)) * sigma).astype(np.float32)
+        levels, gain = np.array([[a, b]] * 3), np.linspace(1, 2, 48, dtype=np.float32)[None]
+        clean = noise.reduce_noise(flat, levels, 1.0, 1.0, "plain", np.ascontiguousarray(gain))
+        self.assertLess(clean[:, 300:].std() / flat[:, 300:].std(), 1.25 * clean[:, :100].std() / flat[:, :100].std())
+
+    def test_level_noise_is_that_of_the_kind(self) -> None:
+        """Binned green has half the variance, so less of everything than three full channels."""
+        plain, binned, mosaic = (noise.level_noise(k)[0] for k in ("plain", "binned", "mosaic"))
+        self.assertTrue(all(b < p for b, p in zip(binned, plain, strict=True)))
+        self.assertGreater(mosaic[1], plain[1])  # demosaicing spreads noise to coarser scales
+
+
+class Sharpen(unittest.TestCase):
+    def blurred_photo(self, sigma: float) -> tuple[np.ndarray, np.ndarray]:
+        rgb = photo("coffee")
+        return rgb, cv2.GaussianBlur(rgb, (0, 0), sigma)
+
+    def test_takes_known_blur_back(self) -> None:
+        for sigma in (0.6, 0.8, 1.2):
+            rgb, soft = self.blurred_photo(sigma)
+            sharp = sharpness.sharpen(soft, 1.0, sigma, 1e-4)
+            self.assertGreater(psnr(sharp, rgb), psnr(soft, rgb) + 1.0, f"blur {sigma}")
+
+    def test_half_the_amount_is_between(self) -> None:
+        rgb, soft = self.blurred_photo(0.9)
+        errors = [psnr(sharpness.sharpen(soft, a, 0.9, 1e-4), rgb) for a in (0.0, 0.5, 1.0)]
+        self.assertLess(errors[0], errors[1])
+        self.assertLess(errors[1], errors[2])
+
+    def test_noise_is_not_raised_where_there_is_only_noise(self) -> None:
+        random = np.random.default_rng(3)
+        a = 1e-3
+        flat = (0.2 + random.normal(0, 1, (300, 300, 1)) * np.sqrt(a * 0.2)).astype(np.float32).repeat(3, 2)
+        sharp = sharpness.sharpen(flat, 1.0, 0.8, float(np.sqrt(a)) / 2)
+        raised = sharpness.sharpen(flat, 1.0, 0.8, 1e-6)
+        self.assertLess(sharp.std() / flat.std(), 1.35)
+        self.assertGreater(raised.std() / flat.std(), sharp.std() / flat.std() + 0.1)
+
+    def test_halos_stay_small(self) -> None:
+        step = np.full((60, 80, 3), 0.1, np.float32)
+        step[:, 40:] = 0.6
+        soft = cv2.GaussianBlur(step, (0, 0), 1.0)
+        sharp = sharpness.sharpen(soft, 1.5, 1.0, 1e-4)
+        self.assertLess(np.sqrt(sharp.max()) - np.sqrt(0.6), 0.15 * (np.sqrt(0.6) - np.sqrt(0.1)))
+
+    def test_negative_softens(self) -> None:
+        rgb = photo("cat")
+        soft = sharpness.sharpen(rgb, -1.0, 1.0, 1e-4)
+        fine = [float((p - cv2.GaussianBlur(p, (0, 0), 1.5)).std()) for p in (rgb, soft)]
+        self.assertLess(fine[1], 0.6 * fine[0])
+
+    def test_zero_changes_nothing(self) -> None:
+        rgb = photo("cat")
+        self.assertIs(sharpness.sharpen(rgb, 0.0, 1.0, 1e-4), rgb)
+
+
+@njit
+def _logs(x, out):
+    for i in range(len(x)):
+        out[i] = log2_of(x[i])
+
+
+@njit
+def _exps(x, out):
+    for i in range(len(x)):
+        out[i] = exp2_of(x[i])
+
+
+class Approximations(unittest.TestCase):
+    def test_logarithm(self) -> None:
+        x = np.geomspace(1e-6, 1e4, 20001).astype(np.float32)
+        out = np.empty_like(x)
+        _logs(x, out)
+        np.testing.assert_allclose(out, np.log2(x.astype(float)), atol=4e-6)
+
+    def test_power(self) -> None:
+        x = np.linspace(-30, 20, 20001).astype(np.float32)
+        out = np.empty_like(x)
+        _exps(x, out)
+        np.testing.assert_allclose(out, 2.0 ** x.astype(float), rtol=2e-6)
+        _exps(np.float32([-1e9, 1e9]), out[:2])
+        self.assertTrue(np.isfinite(out[:2]).all())
+
+
+def params(tone: Tone | None = None, chroma: float = 1.0, name: str = "srgb", matrix=None) -> PointParams:
+    log, keep = neutral_tables() if tone is None else tables(tone)
+    return PointParams(np.eye(3) if matrix is None else matrix, 0.0, log, keep, chroma, name, tone=tone is not None)
+
+
+def pass_of(rgb: np.ndarray, p: PointParams, *, bits: int = 16, clipped=None, base: Base | None = None) -> np.ndarray:
+    h, w = rgb.shape[:2]
+    quads = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8) if clipped is None else clipped
+    return point_pass(
+        np.ascontiguousarray(rgb, np.float32), quads, base, p, factor=1, origin=(0, 0), full_size=(w, h), bits=bits
+    )
+
+
+def lab_of(code: np.ndarray, name: str = "srgb") -> np.ndarray:
+    top = np.iinfo(code.dtype).max
+    return xyz_to_lab(decode_srgb(code / top) @ space(name).to_xyz().T)
+
+
+class ToneStep(unittest.TestCase):
+    tone = Tone(
+        black=Handle(ev=-6, lightness=2), shadow=Handle(ev=-3, lightness=20), grey=Handle(ev=0, lightness=52),
+        bright=Handle(ev=1.5, lightness=79), white=Handle(ev=2.9, lightness=98),
+    )  # fmt: skip
+
+    def test_handles_land_where_they_say(self) -> None:
+        """A flat grey of each handle's light comes out at the handle's lightness."""
+        for name in HANDLE_NAMES:
+            handle = getattr(self.tone, name)
+            flat = np.full((64, 80, 3), 0.18 * 2.0**handle.ev, np.float32)
+            out = pass_of(flat, params(self.tone), base=base_of(flat[..., 0]))
+            self.assertAlmostEqual(float(lab_of(out)[..., 0].mean()), handle.lightness, delta=0.15, msg=name)
+
+    def test_curve_rises_everywhere(self) -> None:
+        x = np.linspace(-10, 5, 3001)
+        for tone in (Tone(), self.tone):
+            c = curve(tone)
+            inside = np.clip(x, c.x[0], c.x[-1])
+            self.assertTrue((np.diff(c(inside)) >= -1e-9).all())
+
+    def test_local_detail_survives_a_large_lift(self) -> None:
+        """Texture in a lifted shadow keeps most of its contrast; the curve alone would leave less than half."""
+        random = np.random.default_rng(5)
+        texture = cv2.GaussianBlur(random.normal(0, 1, (256, 320)).astype(np.float32), (0, 0), 1.5)
+        texture *= 0.25 / texture.std()
+        light = 0.18 * 2.0 ** (np.where(np.arange(320)[None] < 160, -5.0, 1.0) + texture)
+        lifted = Tone(
+            black=Handle(ev=-9, lightness=2), shadow=Handle(ev=-5, lightness=38), grey=Handle(ev=0, lightness=55),
+            bright=Handle(ev=1.5, lightness=75), white=Handle(ev=3, lightness=98),
+        )  # fmt: skip
+        rgb = np.repeat(light[..., None], 3, 2).astype(np.float32)
+        out = pass_of(rgb, params(lifted), base=base_of(rgb[..., 0]))
+        y = decode_srgb(out / 65535.0)[..., 1]
+        kept = float(np.log2(y[60:200, 40:120] + 1e-6).std()) / 0.25
+        steps = [
+            float(v)
+            for v in np.log2(
+                np.interp([-5.2, -4.8], np.linspace(-16, 10, len(tables(lifted)[0])), 2.0 ** tables(lifted)[0])
+            )
+        ]
+        self.assertLess((steps[1] - steps[0]) / 0.4, 0.5)  # what the curve alone would leave
+        self.assertGreater(kept, 0.62)
+
+    def test_no_halo_beside_an_edge(self) -> None:
+        light = np.full((240, 480), 0.18 * 2.0**-4, np.float32)
+        light[:, 240:] = 0.18 * 2.0**2
+        rgb = np.repeat(light[..., None], 3, 2)
+        y = lab_of(pass_of(rgb, params(self.tone), base=base_of(light)))[120, :, 0]
+        self.assertLess(y[:236].max() - y[:200].min(), 4)
+        self.assertLess(y[244:].max() - y[244:].min(), 4)
+
+    def test_nothing_above_white_breaks(self) -> None:
+        ramp = np.geomspace(0.18, 12, 800, dtype=np.float32)[None].repeat(64, 0)
+        out = pass_of(np.repeat(ramp[..., None], 3, 2), params(self.tone), base=base_of(ramp))
+        self.assertTrue((np.diff(out[32, :, 1].astype(int)) >= 0).all())
+
+
+class Point(unittest.TestCase):
+    def test_neutral_pass_is_the_curve_of_the_space(self) -> None:
+        ramp = np.linspace(0, 1, 4096, dtype=np.float32).reshape(1, -1).repeat(2, 0)
+        out = pass_of(np.repeat(ramp[..., None], 3, 2), params())
+        expected = np.round(65535 * encode_srgb(ramp))
+        self.assertLess(np.abs(out[..., 1].astype(float) - expected).max(), 6)
+
+    def test_eight_bits_are_the_same_within_the_dither(self) -> None:
+        random = np.random.default_rng(1)
+        rgb = random.uniform(0, 0.6, (200, 300, 3)).astype(np.float32)
+        fine, coarse = pass_of(rgb, params()), pass_of(rgb, params(), bits=8)
+        difference = coarse.astype(float) - fine / 257.0
+        self.assertLess(np.abs(difference).max(), 1.01)
+        self.assertLess(abs(difference.mean()), 0.02)
+
+    def test_dither_removes_banding(self) -> None:
+        ramp = np.linspace(0.2, 0.21, 3000, dtype=np.float32)[None].repeat(400, 0)
+        out = pass_of(np.repeat(ramp[..., None], 3, 2), params(), bits=8)[..., 1].astype(float)
+        expected = 255 * encode_srgb(ramp[0])
+        self.assertLess(np.abs(out.mean(axis=0) - expected).max(), 0.12)
+
+    def test_spaces_hold_the_same_colour(self) -> None:
+        rgb = np.random.default_rng(2).uniform(0.1, 0.4, (20, 30, 3)).astype(np.float32)
+        labs = [lab_of(pass_of(rgb, params(name=n)), n) for n in ("srgb", "display-p3", "rec2020")]
+        np.testing.assert_allclose(labs[1], labs[2], atol=0.05)
+        inside = (rgb @ working_to("srgb").T > 0).all(axis=2) & (rgb @ working_to("srgb").T < 1).all(axis=2)
+        np.testing.assert_allclose(labs[0][inside], labs[2][inside], atol=0.05)
+
+    def test_gamut_keeps_lightness_and_hue(self) -> None:
+        colours = np.float32([[[0.02, 0.5, 0.02], [0.6, 0.02, 0.02], [0.02, 0.02, 0.5], [0.02, 0.5, 0.6]]])
+        srgb, wide = (lab_of(pass_of(colours, params(name=n)), n) for n in ("srgb", "rec2020"))
+        for a, b in zip(srgb[0], wide[0], strict=True):
+            self.assertLess(np.hypot(*a[1:]), np.hypot(*b[1:]))
+            self.assertLess(abs(a[0] - b[0]), 7)
+            turn = np.degrees(np.arctan2(a[2], a[1]) - np.arctan2(b[2], b[1]))
+            self.assertLess(abs((turn + 180) % 360 - 180), 22)
+
+    def test_full_channels_are_rebuilt_never_lowered(self) -> None:
+        rgb = np.full((4, 4, 3), 1.0, np.float32) * np.float32([0.9, 0.5, 0.8])  # green is full: neutral is brighter
+        plain = pass_of(rgb, params())
+        rebuilt = pass_of(rgb, params(), clipped=np.full((2, 2), 2, np.uint8))
+        self.assertGreater(int(rebuilt[0, 0, 1]), int(plain[0, 0, 1]))
+        all_full = pass_of(rgb, params(), clipped=np.full((2, 2), 7, np.uint8))
+        self.assertLess(np.ptp(all_full[0, 0].astype(int)), 3)
+
+    def test_chroma_moves_away_from_grey(self) -> None:
+        rgb = np.full((8, 8, 3), 1.0, np.float32) * np.float32([0.22, 0.18, 0.15])
+        grey, more = (lab_of(pass_of(rgb, params(chroma=c)))[0, 0] for c in (0.0, 1.5))
+        plain = lab_of(pass_of(rgb, params()))[0, 0]
+        self.assertLess(np.hypot(*grey[1:]), 0.2)
+        self.assertGreater(np.hypot(*more[1:]), 1.3 * np.hypot(*plain[1:]))
+        self.assertAlmostEqual(float(more[0]), float(plain[0]), delta=0.4)
+
+    def test_matrix_alone(self) -> None:
+        rgb = np.random.default_rng(3).uniform(0, 1, (9, 11, 3)).astype(np.float32)
+        matrix = np.array([[0.8, 0.1, 0.1], [0.2, 0.7, 0.1], [0.0, 0.1, 0.9]])
+        np.testing.assert_allclose(to_working(rgb, matrix), rgb @ matrix.T, atol=1e-6)
+        self.assertAlmostEqual(float(lightness(D65_XYZ[1])), 100.0)
