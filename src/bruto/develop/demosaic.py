@@ -7,6 +7,7 @@ array.
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
@@ -186,9 +187,25 @@ def _bin(m, ry, rx, balance, out):
             out[y, x, 2] = m[2 * y + 1 - ry, 2 * x + 1 - rx] * balance[2]
 
 
+_QUARTER = np.array([-0.0703125, 0.8671875, 0.2265625, -0.0234375], np.float32)
+"""Cubic interpolation (Keys 1981) a quarter of a step after the second of four samples."""
+
+
 def bin_quads(mosaic: NDArray[np.float32], cfa: str, balance: NDArray) -> NDArray[np.float32]:
-    """Half-size colour (H // 2, W // 2, 3) from quads: red, mean of greens, blue, each times its balance."""
+    """Half-size colour (H // 2, W // 2, 3) from quads: red, mean of greens, blue, each times its balance.
+
+    Red and blue sit in a corner of their quad; they are moved to its middle, where the greens' mean is, so that edges
+    get no coloured rims.
+    """
     ry, rx = colour_offsets(cfa)
     out = np.empty((mosaic.shape[0] // 2, mosaic.shape[1] // 2, 3), np.float32)
     _bin(mosaic, ry, rx, np.asarray(balance, np.float32), out)
+    if min(out.shape[:2]) >= 4:
+        for channel, y, x in ((0, ry, rx), (2, 1 - ry, 1 - rx)):
+            # a sample in the first row or column lies a quarter step before the middle, in the second behind it
+            kernels = [(_QUARTER, 1) if at == 0 else (_QUARTER[::-1].copy(), 2) for at in (x, y)]
+            out[..., channel] = cv2.sepFilter2D(
+                np.ascontiguousarray(out[..., channel]), -1, kernels[0][0], kernels[1][0],
+                anchor=(kernels[0][1], kernels[1][1]), borderType=cv2.BORDER_REFLECT,
+            )  # fmt: skip
     return out

@@ -22,6 +22,8 @@ from bruto.develop.recipe import Handle, Recipe, Tone
 from bruto.develop.white import estimate_white, likely_neutral
 from bruto.sensor.report import edge_blur
 
+MIDDLE_EV = -0.4
+"""Where the mean of logarithms of an ordinary scene lies from middle grey, EV: its arithmetic mean is near 18 %."""
 WHITE_SURFACE_EV = 2.2
 """A white surface (83 %) above middle grey (18 %), EV."""
 HIGHLIGHTS_EV = 2.6
@@ -58,7 +60,7 @@ def suggest_exposure(ev: NDArray[np.float32]) -> Suggestion:
     """
     middle = float(np.mean(np.clip(ev, -9, 4)))
     white = float(np.percentile(ev, 97))
-    by_middle, by_white = -middle, WHITE_SURFACE_EV - white
+    by_middle, by_white = MIDDLE_EV - middle, WHITE_SURFACE_EV - white
     gain = 0.5 * by_middle + 0.5 * by_white
     contrast = white - middle
     if contrast > 4.5:  # a window or lamp in a dark room: follow the room, the tone curve holds the window
@@ -199,6 +201,7 @@ def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float)
     black_ev = float(np.clip(max(low - 0.6, floor - 0.5), -11.0, -4.6))
     white_ev = float(np.clip(high + 0.15, 2.45, 7.0))
     shadow_l = 13.0 + 13.0 * min(1.0, deep / 0.35)
+    shadow_l -= 5.0 * float(np.clip((low + 3.4) / 1.5, 0, 1))  # nothing dark in the scene: a veil, so more contrast
     bright_l = 81.0 - 7.0 * min(1.0, far / 0.25)
     tone = Tone(
         black=Handle(ev=round(black_ev, 1), lightness=1.0),

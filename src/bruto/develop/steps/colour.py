@@ -1,8 +1,8 @@
 """The point pass: highlights, colour matrix, exposure, tone, chroma, gamut and encoding in one compiled loop.
 
 Gamut mapping keeps OKLab lightness and hue and lowers chroma until the colour fits (Ottosson 2021, "sRGB gamut
-clipping", constant-lightness form). Dither is one code wide, uniform (the mean is exact), and repeats for the same place (32-bit
-mixing by Wellons 2018, "Prospecting for hash functions").
+clipping", constant-lightness form). Dither is one code wide, uniform (the mean is exact), and repeats for the same
+place (32-bit mixing by Wellons 2018, "Prospecting for hash functions").
 """
 
 from __future__ import annotations

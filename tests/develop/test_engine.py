@@ -1,0 +1,210 @@
+"""The engine: views agree with whole files, bands with each other, neutral development with the scene."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import cv2
+import numpy as np
+from PIL import Image
+
+import bruto.develop.engine as engine
+from bruto.color.difference import delta_e00
+from bruto.color.spaces import decode_srgb, encode_srgb, picture_to_lab
+from bruto.container.rawframe import RawFrame
+from bruto.develop.engine import Developer, Rect, orient, stored_rect
+from bruto.develop.light import scene_light
+from bruto.develop.recipe import Recipe
+from bruto.develop.source import open_source, source_of_raw
+from bruto.develop.suggest import suggest_all, take_all
+from bruto.errors import Cancelled, FileProblem
+from bruto.simphone.capture import Phone
+from tests.shots import MIDDLE, SMALL, raw_of, taken
+from tests.truth import chart_error, patch_masks
+
+
+def developer_of(scene: str, **settings) -> Developer:
+    return Developer(open_source(raw_of(scene, **settings)))
+
+
+def reduced(picture: np.ndarray, factor: int) -> np.ndarray:
+    """An encoded picture averaged in light."""
+    h, w = picture.shape[0] // factor, picture.shape[1] // factor
+    light = decode_srgb(picture[: h * factor, : w * factor] / 255.0).astype(np.float32)
+    return np.round(255 * encode_srgb(cv2.resize(light, (w, h), interpolation=cv2.INTER_AREA))).astype(np.uint8)
+
+
+class Views(unittest.TestCase):
+    def test_a_view_is_the_reduced_file(self) -> None:
+        """Equal in brightness, and in colour beyond the finest detail (these small captures are all finest detail)."""
+        for scene, settings in (("pans", {}), ("card", {"iso": 400.0}), ("sluice", {"iso": 400.0})):
+            developer = developer_of(scene, size=MIDDLE, seed=31, **settings)
+            for recipe in (Recipe(), take_all(Recipe(), suggest_all(developer))):
+                whole = developer.render(recipe)
+                for factor in (2, 4):
+                    view = developer.view(recipe, factor)
+                    small = reduced(whole, factor)
+                    self.assertEqual(view.shape, small.shape)
+                    labs = [picture_to_lab(cv2.GaussianBlur(p, (0, 0), 1.5)) for p in (view, small)]
+                    with self.subTest(scene=scene, factor=factor):
+                        self.assertLess(abs(float((labs[0] - labs[1])[..., 0].mean())), 0.3)
+                        self.assertLess(delta_e00(*labs).mean(), 1.1)
+
+    def test_a_rectangle_at_full_size_is_exact(self) -> None:
+        developer = developer_of("pans", size=MIDDLE, seed=31)
+        recipe = Recipe(exposure=0.7, sharpness=0.9, brightness_noise=0.6)
+        whole = developer.render(recipe)
+        for rect in (Rect(300, 200, 220, 160), Rect(0, 0, 100, 90), Rect(908, 656, 100, 100), Rect(301, 203, 51, 33)):
+            part = developer.view(recipe, 1, rect)
+            expected = whole[rect.y : rect.y + rect.height, rect.x : rect.x + rect.width]
+            difference = np.abs(part.astype(int) - expected)
+            self.assertLess(np.mean(difference), 0.6, rect)
+            self.assertLessEqual(np.percentile(difference, 99.9), 4, rect)
+
+    def test_bands_leave_no_seam(self) -> None:
+        developer = developer_of("pans", size=MIDDLE, seed=31)
+        whole = developer.render(Recipe(), bits=16)
+        band, engine.BAND = engine.BAND, 200
+        try:
+            pieces = Developer(developer.source).render(Recipe(), bits=16)
+        finally:
+            engine.BAND = band
+        difference = np.abs(whole.astype(int) - pieces)[..., 1]
+        self.assertLess(float(difference.mean()), 20)  # of 65535
+        for seam in (200, 400, 600):
+            self.assertLess(float(difference[seam - 2 : seam + 2].mean()), 60)
+
+    def test_every_value_changes_the_picture(self) -> None:
+        developer = developer_of("sluice", size=SMALL, iso=800.0)
+        plain = developer.render(Recipe(), bits=16).astype(int)
+        for change in (
+            {"exposure": 0.5}, {"temperature": 4000.0}, {"tint": 0.02}, {"brightness_noise": 0.0},
+            {"colour_noise": 0.0}, {"sharpness": -0.5}, {"sharpness_radius": 1.4}, {"chroma": 0.5},
+        ):  # fmt: skip
+            difference = np.abs(developer.render(Recipe().changed(**change), bits=16).astype(int) - plain).mean()
+            self.assertGreater(difference, 30, change)
+
+    def test_exposure_is_in_stops(self) -> None:
+        developer = developer_of("card", size=SMALL)
+        one, two = (developer.luminance(4), developer.luminance(4) * 2)
+        np.testing.assert_allclose(two / one, 2)
+        linear = developer.render(Recipe(), space="linear")
+        self.assertEqual(linear.dtype, np.float32)
+        bright = developer.render(Recipe(exposure=1.0), space="linear")
+        np.testing.assert_array_equal(linear, bright)  # scene-linear output is of the raw, not of the edit
+
+
+class Orientation(unittest.TestCase):
+    def test_as_pillow_turns(self) -> None:
+        picture = np.random.default_rng(1).integers(0, 255, (6, 9, 3), np.uint8)
+        from PIL import ImageOps
+
+        for orientation in range(1, 9):
+            exif = Image.Exif()
+            exif[274] = orientation
+            with TemporaryDirectory() as folder:
+                path = Path(folder) / "a.png"
+                Image.fromarray(picture).save(path, exif=exif)
+                expected = np.asarray(ImageOps.exif_transpose(Image.open(path)))
+            np.testing.assert_array_equal(orient(picture, orientation), expected, err_msg=str(orientation))
+
+    def test_rectangles_of_the_upright_picture(self) -> None:
+        stored = np.arange(6 * 9 * 3).reshape(6, 9, 3).astype(np.uint8)
+        for orientation in range(1, 9):
+            upright = orient(stored, orientation)
+            rect = Rect(1, 2, 3, 2)
+            inside = stored_rect(rect, orientation, (9, 6))
+            part = stored[inside.y : inside.y + inside.height, inside.x : inside.x + inside.width]
+            np.testing.assert_array_equal(orient(part, orientation), upright[2:4, 1:4], err_msg=str(orientation))
+
+    def test_a_turned_raw_is_rendered_upright(self) -> None:
+        developer = developer_of("card", size=SMALL)
+        frame = developer.source.frame
+        assert frame is not None
+        turned = source_of_raw(Path("a.dng"), RawFrame(frame.codes, replace(frame.meta, orientation=6)))
+        np.testing.assert_array_equal(Developer(turned).render(Recipe()), orient(developer.render(Recipe()), 6))
+
+
+class Colour(unittest.TestCase):
+    def test_neutral_development_of_the_chart(self) -> None:
+        """Median difference from the scene: below 1.5 with the light's own white, below 3.2 with the phone's guess at
+        it.
+        """
+        phone = Phone("card", size=MIDDLE)
+        masks = patch_masks(phone, 3)
+        self.assertGreaterEqual(len(masks), 24)
+        for seed in (1, 2, 3):
+            developer = developer_of("card", size=MIDDLE, seed=seed)
+            errors = chart_error(phone, developer.render(Recipe(), space="linear", neutral_look=True), masks)
+            self.assertLess(float(np.median(errors)), 3.2, f"seed {seed}")
+            perfect = np.array(taken("card", size=MIDDLE, seed=seed)[0]["true_neutral"])
+            source = replace(developer.source, meta=replace(developer.source.meta, as_shot_neutral=perfect))
+            errors = chart_error(phone, Developer(source).render(Recipe(), space="linear", neutral_look=True), masks)
+            self.assertLess(float(np.median(errors)), 1.5, f"seed {seed}, with the light's own white")
+
+    def test_white_picked_on_grey_is_neutral(self) -> None:
+        phone = Phone("card", size=MIDDLE)
+        y, x = patch_masks(phone, 3)[24].T  # the grey card
+        developer = developer_of("card", size=MIDDLE, seed=2)
+        kelvin, duv = developer.white_from(float(x.mean()) / MIDDLE[0], float(y.mean()) / MIDDLE[1])
+        recipe = Recipe(temperature=kelvin, tint=duv, chroma=1.0)
+        picture = developer.render(recipe)[y, x].mean(axis=0)
+        before = developer.render(Recipe(chroma=1.0))[y, x].mean(axis=0)
+        after_lab, before_lab = (picture_to_lab(np.round(p).astype(np.uint8)[None])[0] for p in (picture, before))
+        self.assertLess(np.hypot(*after_lab[1:]), 1.6)
+        self.assertLess(np.hypot(*after_lab[1:]), np.hypot(*before_lab[1:]))
+
+    def test_lower_temperature_of_the_light_makes_the_picture_colder(self) -> None:
+        developer = developer_of("card", size=SMALL)
+        warm, cold = (developer.render(Recipe(temperature=t)).reshape(-1, 3).mean(axis=0) for t in (9000.0, 3500.0))
+        self.assertGreater(warm[0] / warm[2], 1.3 * cold[0] / cold[2])
+        green, pink = (developer.render(Recipe(tint=d)).reshape(-1, 3).mean(axis=0) for d in (-0.02, 0.02))
+        self.assertGreater(green[1] / green[0], pink[1] / pink[0])
+
+    def test_as_shot_is_the_default(self) -> None:
+        developer = developer_of("card", size=SMALL)
+        kelvin, duv = developer.as_shot()
+        same = developer.render(Recipe(temperature=kelvin, tint=duv)).astype(int)
+        self.assertLess(np.abs(same - developer.render(Recipe())).max(), 3)
+
+
+class Sources(unittest.TestCase):
+    def test_a_picture_without_a_raw(self) -> None:
+        shot = taken("card", size=SMALL)[0]
+        source = open_source(shot["files"][1])
+        self.assertEqual(source.kind, "picture")
+        self.assertIn("finished picture", " ".join(source.meta.warnings))
+        out = Developer(source).render(Recipe(exposure=1.0))
+        self.assertEqual(out.shape, (SMALL[1], SMALL[0], 3))
+        self.assertGreater(out.mean(), Developer(source).render(Recipe()).mean() + 8)
+
+    def test_what_cannot_be_developed(self) -> None:
+        with TemporaryDirectory() as folder:
+            text = Path(folder) / "notes.txt"
+            text.write_text("x")
+            for path in (text, Path(folder), Path(folder) / "none.dng", Path(folder) / "none.jpg"):
+                with self.assertRaises(FileProblem):
+                    open_source(path)
+
+    def test_cancelling_ends_a_render(self) -> None:
+        developer = developer_of("card", size=SMALL)
+        seen: list[float] = []
+        with self.assertRaisesRegex(Cancelled, "nothing was written"):
+            developer.render(Recipe(), progress=seen.append, cancelled=lambda: True)
+        self.assertEqual(seen, [])
+        developer.render(Recipe(), progress=seen.append)
+        self.assertEqual(seen[-1], 1.0)
+
+    def test_light_of_the_strip(self) -> None:
+        """Floor and full points follow from noise and balance; the phone's picture keeps less than the raw holds."""
+        developer = developer_of("boiling-house", size=MIDDLE, seed=31)
+        light = scene_light(developer)
+        np.testing.assert_allclose(light.clip_ev, np.log2(1 / developer.source.neutral / 0.18), atol=1e-6)
+        self.assertLess(light.floor_ev, -8)
+        self.assertEqual(light.histograms.shape[0], 3)
+        assert light.kept_ev is not None
+        self.assertLess(light.kept_ev[1], float(light.clip_ev.max()) + 0.3)
+        self.assertGreater(light.kept_ev[1], light.kept_ev[0] + 3)

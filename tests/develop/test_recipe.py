@@ -1,0 +1,75 @@
+"""Recipes as data: ranges, unknown fields, files, clear refusals."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+from bruto.develop.recipe import HANDLE_NAMES, SCHEMA, Recipe, Tone, load_recipe, recipe_from, save_recipe
+from bruto.errors import BrutoError
+
+
+class Values(unittest.TestCase):
+    def test_every_number_has_range_unit_and_description(self) -> None:
+        for name, info in Recipe.model_fields.items():
+            if name in ("schema_version", "engine", "tone"):
+                continue
+            extra = info.json_schema_extra
+            assert isinstance(extra, dict)
+            self.assertTrue(info.description and extra["unit"] and extra["title"], name)
+            self.assertTrue(any(hasattr(m, "ge") for m in info.metadata), name)
+
+    def test_out_of_range_names_the_field(self) -> None:
+        for field, value in (("exposure", 99), ("temperature", 10), ("sharpness", "much"), ("chroma", float("nan"))):
+            with self.assertRaisesRegex(BrutoError, field):
+                Recipe().changed(**{field: value})
+
+    def test_recipes_do_not_change(self) -> None:
+        recipe = Recipe()
+        with self.assertRaises(ValueError):
+            recipe.exposure = 1.0  # type: ignore[misc]
+        self.assertEqual(recipe.changed(exposure=1).exposure, 1)
+        self.assertEqual(recipe.exposure, 0)
+
+    def test_handles_must_rise(self) -> None:
+        values = Tone().model_dump()
+        for name in HANDLE_NAMES[1:]:
+            wrong = {**values, name: {"ev": -8.0, "lightness": 50.0}}
+            with self.assertRaisesRegex(BrutoError, "tone"):
+                Recipe().changed(tone=wrong)
+
+    def test_unknown_fields_are_kept(self) -> None:
+        recipe = recipe_from({"exposure": 0.5, "later_invention": {"a": 1}})
+        self.assertEqual(recipe.changed(chroma=1.2).model_dump()["later_invention"], {"a": 1})
+
+
+class Files(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def test_round_trip(self) -> None:
+        path = self.folder / "r.json"
+        recipe = Recipe(exposure=0.8, temperature=5200.0, tint=-0.003)
+        save_recipe(recipe, path)
+        self.assertEqual(load_recipe(path), recipe)
+        self.assertEqual(json.loads(path.read_text())["schema"], SCHEMA)
+
+    def test_a_sidecar_is_a_recipe_too(self) -> None:
+        path = self.folder / "s.json"
+        path.write_text(json.dumps({"recipe": {"exposure": 0.3}, "pick": True}))
+        self.assertEqual(load_recipe(path).exposure, 0.3)
+
+    def test_what_is_not_a_recipe(self) -> None:
+        for name, text, pattern in (
+            ("a.json", "{", "not a recipe"), ("b.json", "[1]", "not a JSON object"), ("c.json", "", "empty"),
+            ("d.json", '{"schema": 999}', "newer Bruto"), ("e.json", '{"exposure": 1e9}', "exposure"),
+        ):  # fmt: skip
+            path = self.folder / name
+            path.write_text(text)
+            with self.assertRaisesRegex(BrutoError, pattern) as caught:
+                load_recipe(path)
+            self.assertIn(name, str(caught.exception))
+        with self.assertRaisesRegex(BrutoError, "does not exist"):
+            load_recipe(self.folder / "none.json")
