@@ -8,6 +8,7 @@ from __future__ import annotations
 import unittest
 from dataclasses import replace
 
+import cv2
 import numpy as np
 
 from bruto.color.difference import delta_e00
@@ -33,18 +34,30 @@ def suggested(source: Source) -> dict[str, Suggestion]:
     return suggest_all(Developer(source))
 
 
-def without_noise(scene: str, iso: float, sharp: bool = False) -> tuple[Developer, Developer]:
-    """A capture and the same light without noise (and, if `sharp`, before the lens)."""
+def without_noise(scene: str, iso: float) -> tuple[Developer, Developer]:
+    """A capture and the same light without noise."""
     source = source_of(scene, iso=iso)
+    return Developer(source), Developer(ideal_of(source, Phone(scene, size=MIDDLE)))
+
+
+def ideal_of(source: Source, phone: Phone) -> Source:
+    """The light of a capture without noise."""
     meta = source.meta
     assert meta.iso and meta.exposure_s
-    phone = Phone(scene, size=MIDDLE)
-    if sharp:
-        phone._blurred = np.asarray(phone.camera, np.float32) * 1000
     ideal = phone.shoot(Exposure(meta.iso, meta.exposure_s), seed=SEED * 1000).ideal
     codes = (np.clip(ideal, 0, 1) * (sm.WHITE - sm.BLACK) + sm.BLACK).astype(np.float32)
-    clean = replace(source, linear=linearise(RawFrame(codes, meta)))
-    return Developer(source), Developer(clean)
+    return replace(source, linear=linearise(RawFrame(codes, meta)))
+
+
+def behind_a_lens(scene: str, sigma: float) -> tuple[Developer, Developer]:
+    """Noise-free light through a lens of some blur, and without the lens."""
+    source = source_of(scene, iso=50.0)
+    phone = Phone(scene, size=MIDDLE)
+    camera = np.asarray(phone.camera, np.float32) * 1000
+    phone._blurred = camera
+    sharp = ideal_of(source, phone)
+    phone._blurred = cv2.GaussianBlur(camera, (0, 0), sigma)
+    return Developer(ideal_of(source, phone)), Developer(sharp)
 
 
 def error(a: np.ndarray, b: np.ndarray) -> float:
@@ -155,8 +168,6 @@ class NoiseRows(unittest.TestCase):
 
 class SharpnessRows(unittest.TestCase):
     def test_radius_follows_the_blur(self) -> None:
-        import cv2
-
         source = source_of("card")
         radii = []
         for sigma in (0.0, 1.0, 1.6):
@@ -177,19 +188,19 @@ class SharpnessRows(unittest.TestCase):
         self.assertLess(high, low)
 
     def test_taking_them_comes_nearer_to_the_scene_before_the_lens(self) -> None:
-        for scene in ("pans", "card"):
-            shot, sharp = without_noise(scene, 50.0, sharp=True)
+        for scene, sigma in (("pans", 0.7), ("card", 0.7), ("crystals", 1.0)):
+            shot, sharp = behind_a_lens(scene, sigma)
             found = suggest_all(shot)
             base = Recipe(exposure=found["exposure"].value, brightness_noise=0.0, colour_noise=0.0)
-            target = sharp.render(base.changed(sharpness=0.0))
-            before = error(shot.render(base.changed(sharpness=0.0)), target)
             values = {r: found[r].value for r in ("sharpness", "sharpness_radius")}
-            after = error(shot.render(base.changed(**values)), target)
-            self.assertLessEqual(after, before * 1.02, scene)
+            target = picture_to_lab(sharp.render(base.changed(sharpness=0.0)))[..., 0]
+            before, after = (
+                float(np.sqrt(np.mean((picture_to_lab(shot.render(recipe))[..., 0] - target) ** 2)))
+                for recipe in (base.changed(sharpness=0.0), base.changed(**values))
+            )
+            self.assertLess(after, 0.88 * before, scene)
 
     def test_over_sharpened_edges_are_softened(self) -> None:
-        import cv2
-
         step = np.full((400, 500), 0.1, np.float32)
         for k in range(6):
             step[:, 60 + 70 * k : 95 + 70 * k] = 0.5
@@ -213,19 +224,6 @@ class ToneRow(unittest.TestCase):
             lost.append((float((l[held] > 97.5).mean()), float((l[held] < 4).mean())))
         self.assertLess(lost[1][0], 0.85 * lost[0][0])
         self.assertLess(lost[1][1], 0.015)
-
-    def test_flat_scenes_use_the_whole_scale(self) -> None:
-        """Hazy, low-contrast light gains contrast: the spread of lightness grows against the default handles."""
-        source = source_of("crystals")
-        data = 0.08 + 0.5 * source.linear.data
-        veiled = Developer(replace(source, linear=replace(source.linear, data=data.astype(np.float32))))
-        found = suggest_all(veiled)
-        base = Recipe(exposure=found["exposure"].value)
-        spreads = [
-            float(picture_to_lab(veiled.render(base.changed(tone=tone.model_dump())))[..., 0].std())
-            for tone in (Tone(), found["tone"].value)
-        ]
-        self.assertGreater(spreads[1], spreads[0])
 
     def test_white_handle_follows_the_brightest_light(self) -> None:
         low, high = (suggested(source_of(s)) for s in ("card", "boiling-house"))

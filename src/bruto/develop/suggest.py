@@ -201,7 +201,6 @@ def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float)
     black_ev = float(np.clip(max(low - 0.6, floor - 0.5), -11.0, -4.6))
     white_ev = float(np.clip(high + 0.15, 2.45, 7.0))
     shadow_l = 13.0 + 13.0 * min(1.0, deep / 0.35)
-    shadow_l -= 5.0 * float(np.clip((low + 3.4) / 1.5, 0, 1))  # nothing dark in the scene: a veil, so more contrast
     bright_l = 81.0 - 7.0 * min(1.0, far / 0.25)
     tone = Tone(
         black=Handle(ev=round(black_ev, 1), lightness=1.0),

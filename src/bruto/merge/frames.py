@@ -16,8 +16,12 @@ from bruto.develop import demosaic as dm
 from bruto.errors import BrutoError
 from bruto.sensor.noise import estimate_noise, file_noise
 
-ROUGH_PX = 1.5
-"""Residual of the alignment, in pixels, above which a frame is left out."""
+ROUGH_PX = 0.6
+"""Error of the alignment, in pixels, above which a frame is left out."""
+LEAST_SHARE = 0.25
+"""Share of tracked details that must move together."""
+STILL_PX = 0.06
+"""Movement of the corners, in pixels, below which a frame counts as unmoved."""
 
 
 @dataclass(frozen=True)
@@ -77,9 +81,29 @@ def align(reference: NDArray[np.float32], other: NDArray[np.float32], size: tupl
     """Alignment of full-size frames (width, height) from half-size brightness."""
     found = register(reference, other, "rigid")
     # the half-size grid: full pixel x has its centre at (x + 0.5) / 2 - 0.5, so relative coordinates are the same
-    return replace(
+    found = replace(
         found, residual_px=found.residual_px * 2, model_px=found.model_px * 2, first_size=size, second_size=size
     )
+    w, h = size
+    corners = np.array([[0, 0], [w - 1, 0], [0, h - 1], [w - 1, h - 1]], float)
+    if np.abs(found.apply(corners) - corners).max() < max(STILL_PX, 3 * found.model_px):
+        return replace(found, homography=np.eye(3))  # on a tripod: nothing is gained by resampling
+    return found
+
+
+def is_still(alignment: Alignment | None) -> bool:
+    """Whether a frame needs no resampling."""
+    return alignment is None or bool(np.array_equal(alignment.homography, np.eye(3)) and alignment.radial == 0)
+
+
+def rough(alignment: Alignment) -> str | None:
+    """Why an alignment cannot be trusted, or None."""
+    if alignment.model_px > ROUGH_PX or alignment.share < LEAST_SHARE:
+        return (
+            f"does not lie on the first frame ({alignment.share * 100:.0f} % of its details agree, "
+            f"error {alignment.model_px:.1f} px)"
+        )
+    return None
 
 
 def colour_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
@@ -102,7 +126,7 @@ def warped_band(
     frame: Frame, alignment: Alignment | None, top: int, bottom: int
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_] | None]:
     """A band of a frame on the reference's grid, and where it holds picture (None: everywhere)."""
-    if alignment is None:
+    if alignment is None or is_still(alignment):
         return colour_band(frame, top, bottom), None
     h, w = frame.linear.data.shape[:2]
     mx, my = alignment.maps(0, top, w, bottom - top)

@@ -24,7 +24,7 @@ from bruto.container.dng_writer import DngTags, write_dng
 from bruto.container.picture import decode_jpeg
 from bruto.errors import BrutoError, Cancelled
 from bruto.files import explain
-from bruto.merge.frames import ROUGH_PX, Frame, align, brightness, check_alike, load_frame, plane_gain_maps, warped_band
+from bruto.merge.frames import Frame, align, brightness, check_alike, load_frame, plane_gain_maps, rough, warped_band
 
 BAND = 384
 PEDESTAL = 2048
@@ -148,15 +148,13 @@ def _accumulate(band, reference, a, b, inside, all_inside, total, weights, squar
 def _align_all(
     first: Frame,
     others: list[Path],
-    exposure_scaled: bool,
     progress: Progress,
     cancelled: Callable[[], bool] | None,
-    keep_frames: bool,
-) -> tuple[list[tuple[Frame | Path, Alignment]], list[FrameVerdict]]:
+) -> tuple[list[tuple[Path, Alignment]], list[FrameVerdict]]:
     """Load and align every other frame; frames that do not fit are named with the reason."""
     base = brightness(first)
     h, w = first.linear.data.shape[:2]
-    kept: list[tuple[Frame | Path, Alignment]] = []
+    kept: list[tuple[Path, Alignment]] = []
     verdicts: list[FrameVerdict] = []
     for k, path in enumerate(others):
         _stop(cancelled)
@@ -165,10 +163,8 @@ def _align_all(
             frame = load_frame(path)
             reason = check_alike(first, frame)
             if reason is None:
-                ratio = first.exposure / frame.exposure if exposure_scaled else 1.0
-                alignment = align(base, brightness(frame, ratio), (w, h))
-                if alignment.residual_px > ROUGH_PX and not exposure_scaled:
-                    reason = f"does not lie on the first frame (residual {alignment.residual_px:.1f} px)"
+                alignment = align(base, brightness(frame), (w, h))
+                reason = rough(alignment)
         except Cancelled:
             raise
         except BrutoError as error:
@@ -177,7 +173,7 @@ def _align_all(
             verdicts.append(FrameVerdict(str(path), False, reason))
             continue
         verdicts.append(_verdict(frame, alignment))
-        kept.append((frame if keep_frames else path, alignment))
+        kept.append((path, alignment))
     return kept, verdicts
 
 
@@ -238,7 +234,7 @@ def merge_noise(
     if len(paths) < 2:
         raise BrutoError("A merge needs at least two raw files.")
     first = load_frame(paths[0])
-    aligned, verdicts = _align_all(first, paths[1:], False, progress, cancelled, keep_frames=False)
+    aligned, verdicts = _align_all(first, paths[1:], progress, cancelled)
     verdicts.insert(0, _verdict(first, None))
     if not aligned:
         raise BrutoError(
@@ -255,7 +251,7 @@ def merge_noise(
             reference[top : top + BAND] = warped_band(first, None, top, min(h, top + BAND))[0]
         total, weights, squares = reference.copy(), np.ones((h, w), np.float32), np.ones((h, w), np.float32)
         for k, (path, alignment) in enumerate(aligned):
-            frame = load_frame(path)  # type: ignore[arg-type]
+            frame = load_frame(path)
             progress(0.3 + 0.6 * (k + 1) / len(aligned), f"merging {frame.path.name}")
             for top in range(0, h, BAND):
                 _stop(cancelled)
@@ -300,7 +296,7 @@ def merge_noise(
 
 def _median(
     first: Frame,
-    aligned: list[tuple[Frame | Path, Alignment]],
+    aligned: list[tuple[Path, Alignment]],
     output: Path,
     progress: Progress,
     cancelled: Callable[[], bool] | None,
@@ -310,8 +306,9 @@ def _median(
     count = len(aligned) + 1
     try:
         with tempfile.TemporaryFile(dir=output.parent) as spool:
-            for k, (path, alignment) in enumerate([(first, None), *aligned]):
-                frame = path if isinstance(path, Frame) else load_frame(path)
+            for k in range(count):
+                frame = load_frame(aligned[k - 1][0]) if k else first
+                alignment = aligned[k - 1][1] if k else None
                 progress(0.3 + 0.4 * (k + 1) / count, f"aligning {frame.path.name}")
                 for top in range(0, h, BAND):
                     _stop(cancelled)
@@ -406,6 +403,7 @@ def merge_exposure(
                 ratio = middle.exposure / frame.exposure
                 top = min(1.0, ratio)  # both are cut at the light that the brighter one still holds
                 alignment = align(np.minimum(base, top), np.minimum(brightness(frame, ratio), top), (w, h))
+                reason = rough(alignment)
             except BrutoError as error:
                 reason = str(error)
         if reason is not None:

@@ -1,0 +1,189 @@
+"""Registration against known motion, measures against known differences."""
+
+from __future__ import annotations
+
+import unittest
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from bruto.color.spaces import encode_srgb
+from bruto.compare.metrics import compare, edge_overshoot, sentences
+from bruto.compare.registration import normalised, register
+from bruto.compare.rendering import for_comparison
+from bruto.develop.recipe import Recipe, save_recipe
+from bruto.errors import BrutoError
+from bruto.simphone.capture import Phone
+from bruto.simphone.finish import phone_map
+from tests.shots import MIDDLE, raw_of, taken
+
+
+def scene(name: str = "pans") -> np.ndarray:
+    """Luminance of a scene, (756, 1008) float32 around 0..1."""
+    y = np.asarray(Phone(name, size=MIDDLE).truth[..., 1], np.float32)
+    m = (y.shape[0] - MIDDLE[1]) // 2
+    y = y[m : m + MIDDLE[1], m : m + MIDDLE[0]]
+    return np.minimum(y / np.percentile(y, 99), 1.5).astype(np.float32)
+
+
+def moved(image: np.ndarray, matrix: np.ndarray) -> np.ndarray:
+    """The image as seen after a motion: pixel q of the result shows pixel p with q = matrix p."""
+    return cv2.warpPerspective(image, matrix, image.shape[1::-1], flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+
+
+def rigid(dx: float, dy: float, degrees: float) -> np.ndarray:
+    w, h = MIDDLE
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    cx, cy = (w - 1) / 2, (h - 1) / 2
+    return np.array([[c, -s, cx - c * cx + s * cy + dx], [s, c, cy - s * cx - c * cy + dy], [0, 0, 1]])
+
+
+def grid() -> np.ndarray:
+    x, y = np.meshgrid(np.linspace(60, MIDDLE[0] - 60, 9), np.linspace(60, MIDDLE[1] - 60, 7))
+    return np.stack([x.ravel(), y.ravel()], axis=1)
+
+
+def through(matrix: np.ndarray, p: np.ndarray) -> np.ndarray:
+    q = np.column_stack([p, np.ones(len(p))]) @ matrix.T
+    return q[:, :2] / q[:, 2:]
+
+
+class Registration(unittest.TestCase):
+    def test_handheld_motion(self) -> None:
+        """At most 0.15 px rms over the frame, with noise and another exposure."""
+        random = np.random.default_rng(1)
+        for name, dx, dy, turn in (("pans", 1.3, -0.7, 0.05), ("card", -5.2, 3.1, -0.2), ("sluice", 14.4, 9.9, 0.8)):
+            image = scene(name)
+            matrix = rigid(dx, dy, turn)
+            noisy = [
+                i + random.normal(0, 0.01, i.shape).astype(np.float32) for i in (image, 0.6 * moved(image, matrix))
+            ]
+            found = register(noisy[0], noisy[1], "rigid")
+            error = found.apply(grid()) - through(matrix, grid())
+            self.assertLess(np.sqrt((error**2).mean()), 0.15, name)
+            self.assertLess(found.model_px, 0.15)
+
+    def test_perspective(self) -> None:
+        image = scene("card")
+        matrix = rigid(6, -4, 1.0) @ np.array([[1.01, 0.004, 0], [-0.003, 0.99, 0], [6e-6, -4e-6, 1]])
+        found = register(image, moved(image, matrix), "homography")
+        error = found.apply(grid()) - through(matrix, grid())
+        self.assertLess(np.sqrt((error**2).mean()), 0.25)
+
+    def test_the_phones_crop_and_distortion(self) -> None:
+        """The phone's picture within 0.5 px of where it really lies."""
+        for name in ("pans", "card"):
+            shot = taken(name, size=MIDDLE)[0]
+            raw = for_comparison(shot["files"][0])
+            phone = for_comparison(shot["files"][1])
+            greys = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY).astype(np.float32) / 255 for p in (raw, phone)]
+            found = register(greys[0], greys[1], "lens")
+            mx, my = phone_map(*MIDDLE)
+            where = grid()
+            # a place of the finished picture, looked up in the raw, must come back to itself
+            ix, iy = where.astype(int).T
+            raw_places = np.stack([mx[iy, ix], my[iy, ix]], axis=1)
+            error = found.apply(raw_places) - np.stack([ix, iy], axis=1)
+            self.assertLess(np.sqrt((error**2).mean()), 0.5, name)
+
+    def test_maps_are_the_model(self) -> None:
+        image = scene("card")
+        found = register(image, moved(image, rigid(3, 2, 0.3)), "lens")
+        mx, my = found.maps(100, 50, 64, 48)
+        expected = found.apply(np.array([[100, 50], [163, 97], [120, 70]]))
+        np.testing.assert_allclose(
+            [(mx[0, 0], my[0, 0]), (mx[47, 63], my[47, 63]), (mx[20, 20], my[20, 20])], expected, atol=0.02
+        )
+
+    def test_unlike_pictures_are_refused(self) -> None:
+        with self.assertRaisesRegex(BrutoError, "too little|could not be aligned"):
+            register(np.full((300, 400), 0.2, np.float32), scene(), "rigid")
+        noise = np.random.default_rng(1).uniform(0, 1, (756, 1008)).astype(np.float32)
+        with self.assertRaises(BrutoError):
+            register(scene("pans"), noise, "homography")
+
+    def test_brightness_does_not_matter(self) -> None:
+        image = scene("pans")
+        a, b = normalised(image), normalised(image * 0.25)
+        self.assertLess(np.abs(a.astype(int) - b).mean(), 8)
+
+
+def picture(light: np.ndarray) -> np.ndarray:
+    code = np.clip(encode_srgb(np.clip(light, 0, 1)) * 255 + 0.5, 0, 255).astype(np.uint8)
+    return np.repeat(code[..., None], 3, 2) if code.ndim == 2 else code
+
+
+class Measures(unittest.TestCase):
+    def setUp(self) -> None:
+        self.light = 0.02 + 0.7 * scene("card")
+        self.plain = picture(self.light)
+
+    def test_equal_pictures_do_not_differ(self) -> None:
+        c = compare(self.plain, self.plain)
+        self.assertLess(c.delta_e00_median, 0.05)
+        self.assertLess(c.alignment.model_px, 0.02)
+        self.assertEqual(c.a.lost_highlights_percent, c.b.lost_highlights_percent)
+
+    def test_noise_is_measured_in_lightness(self) -> None:
+        random = np.random.default_rng(5)
+        noisy = np.clip(self.plain + random.normal(0, 6, self.plain.shape[:2])[..., None], 0, 255).astype(np.uint8)
+        c = compare(self.plain, noisy)
+        self.assertGreater(c.b.noise_l, c.a.noise_l + 1)
+        self.assertAlmostEqual(c.b.noise_l, 6 * 100 / 255, delta=0.8)
+        self.assertIn("second shows more grain", {r[0]: r[3] for r in sentences(c, "first", "second")}["Grain, σ L*"])
+
+    def test_smear_halo_colour_and_loss_are_seen(self) -> None:
+        smeared = cv2.GaussianBlur(self.plain, (0, 0), 1.2)
+        self.assertLess(compare(self.plain, smeared).b.texture_l, 0.8 * compare(self.plain, smeared).a.texture_l)
+        detail = self.plain.astype(np.float32) - cv2.GaussianBlur(self.plain, (0, 0), 1.6)
+        haloed = np.clip(self.plain + 1.6 * detail, 0, 255).astype(np.uint8)
+        c = compare(self.plain, haloed)
+        self.assertGreater(c.b.edge_overshoot_percent, c.a.edge_overshoot_percent + 4)
+        burnt = compare(self.plain, picture(self.light * 2.2))
+        self.assertGreater(burnt.b.lost_highlights_percent, burnt.a.lost_highlights_percent + 1)
+        self.assertGreater(burnt.delta_l_mean, 10)
+        tinted = self.plain.astype(int) + [14, 0, -14]
+        self.assertGreater(compare(self.plain, np.clip(tinted, 0, 255).astype(np.uint8)).b.mean_chroma, 6)
+
+    def test_overshoot_of_a_known_step(self) -> None:
+        step = np.full((200, 400), 30.0, np.float32)
+        for k in range(8):
+            step[:, 20 + 48 * k : 44 + 48 * k] = 70.0
+        soft = cv2.GaussianBlur(step, (0, 0), 1.0)
+        valid = np.ones(step.shape, bool)
+        self.assertLess(edge_overshoot(soft, valid), 0.02)
+        over = soft + 1.2 * (soft - cv2.GaussianBlur(soft, (0, 0), 1.5))
+        self.assertAlmostEqual(edge_overshoot(over, valid), float((over.max() - 70) / 40), delta=0.05)
+
+    def test_raw_and_phone_differ_as_people_say(self) -> None:
+        """The raw keeps more texture, the phone's picture has stronger halos."""
+        shot = taken("pans", size=MIDDLE, seed=2)[0]
+        c = compare(for_comparison(shot["files"][0]), for_comparison(shot["files"][1]))
+        self.assertLess(c.alignment.model_px, 0.2)
+        self.assertGreater(c.b.edge_overshoot_percent, c.a.edge_overshoot_percent)
+        self.assertGreater(c.delta_e00_median, 1)
+        rows = sentences(c)
+        self.assertTrue(all(len(r) == 4 and r[3].endswith(".") for r in rows))
+        self.assertEqual(len({r[0] for r in rows}), len(rows))
+
+
+class Push(unittest.TestCase):
+    def test_the_same_push_changes_both(self) -> None:
+        from pathlib import Path
+        from tempfile import TemporaryDirectory
+
+        shot = taken("pans", size=MIDDLE, seed=2)[0]
+        with TemporaryDirectory() as folder:
+            push = Path(folder) / "push.json"
+            save_recipe(Recipe(exposure=1.5), push)
+            for file in shot["files"]:
+                plain, pushed = for_comparison(file), for_comparison(file, push)
+                self.assertEqual(plain.shape, pushed.shape)
+                self.assertGreater(pushed.mean(), plain.mean() + 15)
+
+    def test_a_picture_is_shown_as_it_is(self) -> None:
+        shot = taken("pans", size=MIDDLE, seed=2)[0]
+        with Image.open(shot["files"][1]) as image:
+            np.testing.assert_array_equal(for_comparison(shot["files"][1]), np.asarray(image))
+        self.assertEqual(for_comparison(raw_of("pans", size=MIDDLE, seed=2)).shape, (MIDDLE[1], MIDDLE[0], 3))

@@ -1,0 +1,238 @@
+"""Merged frames against the noise-free scene: gain, radiance, moving things, and files that do not fit."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import unittest
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import numpy as np
+import rawpy
+
+from bruto.container.dng_reader import read_dng
+from bruto.container.dng_writer import write_dng
+from bruto.develop.engine import Developer
+from bruto.develop.recipe import Recipe
+from bruto.develop.source import open_source
+from bruto.errors import BrutoError, Cancelled
+from bruto.merge.frames import colour_band, load_frame
+from bruto.merge.stack import bracket_variance, merge_exposure, merge_noise
+from bruto.simphone.capture import Exposure, Phone
+from tests.container.test_dng import PREVIEW, tags
+from tests.shots import MIDDLE, SMALL, raws_of, taken
+from tests.truth import ideal_rgb, plain_linear
+
+BURST = {"size": MIDDLE, "count": 8, "iso": 1600.0, "seed": 6}
+STEPS = (-3.0, 0.0, 3.0)
+BRACKET = {"size": MIDDLE, "bracket": STEPS, "seed": 6}
+
+
+def ideal_of(scene: str, shot: dict, seed: int) -> np.ndarray:
+    """Noise-free camera RGB of a recorded shot, through the same demosaicing."""
+    phone = Phone(scene, size=MIDDLE)
+    return ideal_rgb(phone.shoot(Exposure(shot["iso"], shot["exposure_s"]), seed=seed))
+
+
+def residual(data: np.ndarray, ideal: np.ndarray, border: int = 40) -> np.ndarray:
+    """Difference from the scene where nothing is clipped, (N, 3)."""
+    inner = (slice(border, -border), slice(border, -border))
+    good = (ideal[inner].max(axis=2) < 0.8) & (ideal[inner].min(axis=2) > 0.01)
+    return (data[inner] - ideal[inner])[good]
+
+
+class Folder(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(TemporaryDirectory()))
+        self.out = self.folder / "merged.dng"
+
+
+class Burst(Folder):
+    def gain(self, method: str, static: bool) -> tuple[float, float, object]:
+        """How much lower the error is than one frame's, and what the merge says of itself."""
+        settings = {**BURST, "static": static}
+        shots = taken("card", **settings)
+        files = raws_of("card", **settings)
+        result = merge_noise(files, self.out, method=method)
+        ideal = ideal_of("card", shots[0], 6000)
+        frame = load_frame(files[0])
+        one = residual(colour_band(frame, 0, MIDDLE[1]), ideal)
+        many = residual(plain_linear(read_dng(self.out)), ideal)
+        return float(one.std() / many.std()), result.noise_gain, result
+
+    def test_static_frames(self) -> None:
+        gain, stated, _ = self.gain("mean", True)
+        self.assertGreater(gain, 0.95 * 8**0.5)
+        self.assertAlmostEqual(stated / gain, 1, delta=0.06)
+
+    def test_handheld_frames(self) -> None:
+        gain, _, result = self.gain("mean", False)
+        self.assertGreater(gain, 0.85 * 8**0.5)
+        self.assertLess(result.rms_px, 0.15)  # type: ignore[attr-defined]
+
+    def test_median(self) -> None:
+        gain, stated, _ = self.gain("median", True)
+        self.assertGreater(gain, 0.75 * 8**0.5)
+        self.assertAlmostEqual(stated / gain, 1, delta=0.08)
+
+    def test_motion_is_the_hands(self) -> None:
+        shots = taken("card", **BURST)
+        result = merge_noise(raws_of("card", **BURST), self.out)
+        w, h = MIDDLE
+        for shot, frame in zip(shots[1:], result.frames[1:], strict=True):
+            matrix = np.array(shot["transform"])
+            centre = np.array([(w - 1) / 2, (h - 1) / 2])
+            expected = matrix[:, :2] @ centre + matrix[:, 2] - centre
+            np.testing.assert_allclose(frame.shift_px, expected, atol=0.15)
+
+    def test_moving_things_leave_no_ghost(self) -> None:
+        """A bright disc that wanders over static frames stays where the first frame has it."""
+        files = raws_of("card", **{**BURST, "static": True})
+        yy, xx = np.mgrid[0 : MIDDLE[1], 0 : MIDDLE[0]]
+        painted = []
+        for k, file in enumerate(files):
+            frame = read_dng(file)
+            codes = frame.codes.copy()
+            codes[(yy - 300) ** 2 + (xx - 200 - 60 * k) ** 2 < 24**2] = 3200
+            path = self.folder / f"{k}.dng"
+            m = frame.meta
+            write_dng(
+                path,
+                codes,
+                tags(black=m.black, as_shot_neutral=m.as_shot_neutral, noise_profile=m.noise_profile),
+                PREVIEW,
+            )
+            painted.append(path)
+        merge_noise(painted, self.out)
+        merged = plain_linear(read_dng(self.out))
+        first = colour_band(load_frame(painted[0]), 0, MIDDLE[1])
+        for k in (2, 4, 6):
+            spot = (slice(290, 310), slice(190 + 60 * k, 210 + 60 * k))
+            self.assertLess(
+                abs(float(merged[spot].mean() - first[spot].mean())), 0.03 * float(first[spot].mean()) + 0.002
+            )
+
+    def test_result_is_a_raw_for_everyone(self) -> None:
+        files = raws_of("card", **BURST)
+        result = merge_noise(files, self.out)
+        frame = read_dng(self.out)
+        self.assertEqual((frame.meta.kind, frame.codes.shape), ("linear", (MIDDLE[1], MIDDLE[0], 3)))
+        one = read_dng(files[0]).meta
+        assert frame.meta.noise_profile is not None and one.noise_profile is not None
+        np.testing.assert_allclose(frame.meta.noise_profile, one.noise_profile / result.noise_gain**2, rtol=1e-5)
+        np.testing.assert_allclose(frame.meta.as_shot_neutral, one.as_shot_neutral, rtol=1e-4)
+        self.assertIn("mean of 8 frames", frame.meta.description)
+        with rawpy.imread(str(self.out)) as raw:
+            other = raw.postprocess(use_camera_wb=True, no_auto_bright=True)
+        mine = Developer(open_source(self.out)).render(Recipe())
+        self.assertEqual(other.shape, mine.shape)
+        self.assertGreater(np.corrcoef(other[::7, ::7].ravel(), mine[::7, ::7].ravel())[0, 1], 0.9)
+        json.dumps(result.as_json())
+
+
+class Bracket(Folder):
+    def radiance(self, static: bool) -> tuple[np.ndarray, np.ndarray, dict]:
+        shots = taken("boiling-house", **{**BRACKET, "static": static})
+        merge_exposure(raws_of("boiling-house", **{**BRACKET, "static": static}), self.out)
+        merged = plain_linear(read_dng(self.out))
+        reference = next(s for s in shots if s["ev"] == 0.0)
+        phone = Phone("boiling-house", size=MIDDLE)
+        transform = np.array(reference["transform"])
+        capture = phone.shoot(Exposure(reference["iso"], reference["exposure_s"]), seed=6001, transform=transform)
+        return merged, ideal_rgb(capture) / 8, shots[0]  # the shortest has an eighth of the light
+
+    def test_radiance_is_the_scenes(self) -> None:
+        """Against the least variance possible (Cramer-Rao), static frames; demosaicing averages, so it may be less."""
+        merged, ideal, shot = self.radiance(True)
+        a, b = shot["noise"]["a"], shot["noise"]["b"]
+        exposures = np.array([1.0, 8.0, 64.0])
+        for low, high in ((2e-4, 6e-4), (6e-4, 2e-3), (2e-3, 1e-2), (2e-2, 0.1)):
+            here = (ideal[40:-40, 40:-40, 1] > low) & (ideal[40:-40, 40:-40, 1] < high)
+            self.assertGreater(here.sum(), 500)
+            x = ideal[40:-40, 40:-40, 1][here].astype(float)
+            error = merged[40:-40, 40:-40, 1][here] - x
+            bound = bracket_variance(x, exposures, np.full(3, a), np.full(3, b))
+            normal = error / np.sqrt(bound)
+            # the phone's few hot pixels are no noise: the middle of the distribution is compared
+            ratio = 1.4826 * float(np.median(np.abs(normal - np.median(normal))))
+            self.assertLess(ratio, 1.1, f"signal {low} to {high}")
+            self.assertLess(float(np.sqrt(np.mean(normal**2))), 1.6)
+            self.assertLess(abs(float(np.mean(error / x))), 0.01)
+
+    def test_handheld_stays_close(self) -> None:
+        merged, ideal, _ = self.radiance(False)
+        good = (ideal[40:-40, 40:-40, 1] > 3e-4) & (ideal[40:-40, 40:-40, 1] < 0.5)
+        ratio = merged[40:-40, 40:-40, 1][good] / ideal[40:-40, 40:-40, 1][good]
+        self.assertLess(float(np.median(np.abs(np.log2(np.maximum(ratio, 1e-3))))), 0.06)
+
+    def test_range_grows(self) -> None:
+        files = raws_of("boiling-house", **BRACKET)
+        result = merge_exposure(files, self.out)
+        frame = read_dng(self.out)
+        self.assertEqual(frame.codes.dtype, np.float16)
+        self.assertAlmostEqual(frame.meta.baseline_exposure, 3.0, places=2)
+        self.assertGreater(result.range_ev, 14)
+        self.assertEqual({Path(f.file).name for f in result.frames}, {Path(f).name for f in files})
+        picture = Developer(open_source(self.out)).render(Recipe())
+        middle = Developer(open_source(files[1])).render(Recipe())
+        self.assertLess(abs(float(np.median(picture)) - float(np.median(middle))), 6)
+
+    def test_order_does_not_matter(self) -> None:
+        files = raws_of("boiling-house", **BRACKET)
+        merge_exposure(files, self.out)
+        other = self.folder / "other.dng"
+        merge_exposure(files[::-1], other)
+        np.testing.assert_array_equal(read_dng(self.out).codes, read_dng(other).codes)
+
+
+class Refusals(Folder):
+    def test_too_few_or_unlike(self) -> None:
+        files = raws_of("card", size=SMALL, count=2)
+        with self.assertRaisesRegex(BrutoError, "at least two"):
+            merge_noise(files[:1], self.out)
+        with self.assertRaisesRegex(BrutoError, "same exposure"):
+            merge_exposure(files, self.out)
+        with self.assertRaisesRegex(BrutoError, "mean or median"):
+            merge_noise(files, self.out, method="mode")
+        with self.assertRaisesRegex(BrutoError, "another size"):
+            merge_noise([files[0], raws_of("card", size=MIDDLE)[0]], self.out)
+        self.assertFalse(self.out.exists())
+
+    def test_one_broken_frame_is_named_and_left_out(self) -> None:
+        files = [Path(shutil.copy2(f, self.folder)) for f in raws_of("card", size=SMALL, count=4)]
+        files[2].write_bytes(files[2].read_bytes()[:5000])
+        result = merge_noise(list(files), self.out)
+        self.assertEqual([f.used for f in result.frames], [True, True, False, True])
+        self.assertIn(files[2].name, result.frames[2].reason)
+        self.assertEqual(len(result.as_json()["frames_rejected"]), 1)
+
+    def test_another_scene_is_left_out(self) -> None:
+        files = [*raws_of("card", size=SMALL, count=2), raws_of("pans", size=SMALL)[0]]
+        result = merge_noise(files, self.out)
+        self.assertEqual([f.used for f in result.frames], [True, True, False])
+
+    def test_stopping_writes_nothing(self) -> None:
+        files = raws_of("card", size=SMALL, count=4)
+        seen: list[str] = []
+
+        def cancelled() -> bool:
+            return any(s.startswith("merging") for s in seen)
+
+        for method in ("mean", "median"):
+            seen.clear()
+            with self.assertRaises(Cancelled):
+                merge_noise(
+                    files,
+                    self.out,
+                    method=method,
+                    progress=lambda _, s: seen.append("merging" if "merg" in s or "middle" in s else s),
+                    cancelled=cancelled,
+                )
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_originals_stay_as_they_are(self) -> None:
+        files = raws_of("card", size=SMALL, count=4)
+        before = [(Path(f).read_bytes(), Path(f).stat().st_mtime_ns) for f in files]
+        merge_noise(files, self.out)
+        self.assertEqual([(Path(f).read_bytes(), Path(f).stat().st_mtime_ns) for f in files], before)
