@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+import cv2
 import numpy as np
 import rawpy
 
@@ -147,18 +148,23 @@ class Bracket(Folder):
         merged, ideal, shot = self.radiance(True)
         a, b = shot["noise"]["a"], shot["noise"]["b"]
         exposures = np.array([1.0, 8.0, 64.0])
-        for low, high in ((2e-4, 6e-4), (6e-4, 2e-3), (2e-3, 1e-2), (2e-2, 0.1)):
-            here = (ideal[40:-40, 40:-40, 1] > low) & (ideal[40:-40, 40:-40, 1] < high)
-            self.assertGreater(here.sum(), 500)
-            x = ideal[40:-40, 40:-40, 1][here].astype(float)
+        light = ideal[40:-40, 40:-40].max(axis=2)
+        kernel = np.ones((13, 13), np.uint8)
+        # beside a window's edge the long frames are full, and the bound is that of the short one
+        smooth = cv2.dilate(light, kernel) < 1.6 * np.maximum(cv2.erode(light, kernel), 1e-5)
+        tested = 0
+        for low, high in ((2e-4, 6e-4), (6e-4, 2e-3), (2e-3, 1e-2), (1e-2, 0.1), (0.1, 0.8)):
+            green = ideal[40:-40, 40:-40, 1]
+            here = smooth & (green > low) & (green < high)
+            if here.sum() < 300:
+                continue
+            tested += 1
+            x = green[here].astype(float)
             error = merged[40:-40, 40:-40, 1][here] - x
             bound = bracket_variance(x, exposures, np.full(3, a), np.full(3, b))
-            normal = error / np.sqrt(bound)
-            # the phone's few hot pixels are no noise: the middle of the distribution is compared
-            ratio = 1.4826 * float(np.median(np.abs(normal - np.median(normal))))
-            self.assertLess(ratio, 1.1, f"signal {low} to {high}")
-            self.assertLess(float(np.sqrt(np.mean(normal**2))), 1.6)
-            self.assertLess(abs(float(np.mean(error / x))), 0.01)
+            self.assertLess(float(np.sqrt(np.mean(error**2 / bound))), 1.25, f"signal {low} to {high}")
+            self.assertLess(abs(float(np.mean(error / x))), 0.005)
+        self.assertGreaterEqual(tested, 3)
 
     def test_handheld_stays_close(self) -> None:
         merged, ideal, _ = self.radiance(False)

@@ -84,7 +84,9 @@ def _exif_entries(tags: DngTags) -> list[tuple[int, int, int, bytes]]:
 
     if tags.exposure_s is not None:
         seconds = tags.exposure_s
-        f = Fraction(1, round(1 / seconds)) if seconds < 0.3 else Fraction(seconds).limit_denominator(1000)
+        f = Fraction(1, max(1, round(1 / seconds)))
+        if abs(float(f) / seconds - 1) > 1e-4:  # merging needs the true time, not the dial's
+            f = Fraction(seconds).limit_denominator(1_000_000)
         entries.append((33434, 5, 1, struct.pack("<2I", f.numerator, f.denominator)))
     if tags.f_number is not None:
         rational(33437, tags.f_number, 100)

@@ -32,6 +32,10 @@ PEDESTAL = 2048
 WHITE = 65535
 FULL_FROM, FULL_AT = 0.86, 0.95
 """Share of saturation from which a bracket frame's weight falls, and at which it is nothing."""
+FULL_REACH = 11
+"""Width in pixels around a full site in which demosaiced values are not trusted."""
+EXPOSURE_TRUST = 0.12
+"""Deviation from the stated ratio of exposures up to which the ratio found in the pictures is believed."""
 Progress = Callable[[float, str], None]
 
 
@@ -417,7 +421,7 @@ def merge_exposure(
             + "; ".join(f"{Path(v.file).name}: {v.reason}" for v in verdicts if not v.used)
         )
     shortest, longest = frames[0][0], frames[-1][0]
-    exposures = np.array([f.exposure / shortest.exposure for f, _ in frames], np.float32)
+    exposures = _true_exposures([f for f, _ in frames]).astype(np.float32)
     a = np.stack([f.noise[:, 0] for f, _ in frames]).astype(np.float32)
     b = np.stack([f.noise[:, 1] for f, _ in frames]).astype(np.float32)
     out = np.empty((h, w, 3), np.float16)
@@ -428,7 +432,7 @@ def merge_exposure(
         full = np.empty((len(frames), bottom - top, w), np.float32)
         for k, (frame, alignment) in enumerate(frames):
             bands[k], inside = warped_band(frame, alignment, top, bottom)
-            peak = cv2.dilate(bands[k].max(axis=2), np.ones((5, 5), np.uint8))
+            peak = cv2.dilate(bands[k].max(axis=2), np.ones((FULL_REACH, FULL_REACH), np.uint8))
             full[k] = np.clip((FULL_AT - peak) / (FULL_AT - FULL_FROM), 0, 1)
             if inside is not None:
                 full[k][~inside] = 0
@@ -467,6 +471,35 @@ def merge_exposure(
         gain,
         range_ev=math.log2(longest.exposure / shortest.exposure) + math.log2(1 / max(math.sqrt(float(b[-1, 1])), 1e-6)),
     )
+
+
+def _true_exposures(frames: list[Frame]) -> NDArray[np.float64]:
+    """Exposure of each frame over the first's (rising order), measured in the pictures where files state rounded times.
+
+    Neighbours in exposure are compared by block means that both hold well; the median of their ratios is taken.
+    """
+    stated = np.array([f.exposure for f in frames])
+    found = [1.0]
+    blocks = []
+    for frame in frames:
+        light = brightness(frame)
+        h, w = light.shape
+        small = cv2.resize(light, (max(1, w // 16), max(1, h // 16)), interpolation=cv2.INTER_AREA)
+        top = cv2.resize(
+            cv2.dilate(light, np.ones((17, 17), np.uint8)), small.shape[::-1], interpolation=cv2.INTER_NEAREST
+        )
+        blocks.append((small, top))
+    for k in range(1, len(frames)):
+        ratio = stated[k] / stated[k - 1]
+        (dark, _), (bright, top) = blocks[k - 1], blocks[k]
+        floor = 30 * math.sqrt(float(frames[k - 1].noise[1, 1]))
+        good = (top < 0.8) & (dark > floor) & (bright > 0)
+        if good.sum() >= 60:
+            measured = float(np.median(bright[good] / dark[good]))
+            if abs(measured / ratio - 1) < EXPOSURE_TRUST:
+                ratio = measured
+        found.append(found[-1] * ratio)
+    return np.array(found)
 
 
 def bracket_variance(x: NDArray, exposures: NDArray, a: NDArray, b: NDArray) -> NDArray:
