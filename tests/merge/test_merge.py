@@ -153,7 +153,8 @@ class Bracket(Folder):
         # beside a window's edge the long frames are full, and the bound is that of the short one
         smooth = cv2.dilate(light, kernel) < 1.6 * np.maximum(cv2.erode(light, kernel), 1e-5)
         tested = 0
-        for low, high in ((2e-4, 6e-4), (6e-4, 2e-3), (2e-3, 1e-2), (1e-2, 0.1), (0.1, 0.8)):
+        # between these signals a frame's weight is fading out; the bound counts it whole or not at all
+        for low, high in ((2e-4, 6e-4), (6e-4, 2e-3), (2e-3, 1.2e-2), (1.6e-2, 0.1), (0.13, 0.8)):
             green = ideal[40:-40, 40:-40, 1]
             here = smooth & (green > low) & (green < high)
             if here.sum() < 300:
