@@ -259,8 +259,6 @@ class ComparePanel(QWidget):
             self.grid.addWidget(title, row, 0)
             for k, value in enumerate((a, b)):
                 number = QLabel(value)
-                number.setFont(theme.font(12, mono=True))
-                number.setStyleSheet("font-family: 'B612 Mono';")
                 self.grid.addWidget(number, row, k + 1, Qt.AlignmentFlag.AlignRight)
             words = QLabel(sentence)
             words.setObjectName("quiet")
@@ -292,7 +290,7 @@ class ComparePage(QWidget):
         row.setContentsMargins(10, 0, 10, 0)
         self.tag = QLabel("COMPARE")
         self.tag.setObjectName("tag")
-        row.addWidget(self.tag)
+        row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
         row.addSpacing(10)
         self.stage = CompareStage()
         self.buttons: dict[str, QPushButton] = {}
@@ -334,7 +332,7 @@ class ComparePage(QWidget):
         self.panel.set_comparison(None, "")
 
     def show_comparison(self, c: Comparison, names: tuple[str, str]) -> None:
-        self.tag.setText(f"ALIGNED {c.alignment.model_px:.2f} px")
+        self.tag.setText(f"ALIGNED within {max(c.alignment.model_px, 0.05):.2f} px")
         self.tag.setToolTip(f"{c.alignment.tracks} places tracked; error left in the fitted model")
         self.stage.set_comparison(c, names)
         self.panel.set_comparison(

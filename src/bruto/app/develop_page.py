@@ -88,7 +88,7 @@ class DevelopPage(QWidget):
         row.setSpacing(8)
         self.tag = QLabel("NOTHING OPEN")
         self.tag.setObjectName("tag")
-        row.addWidget(self.tag)
+        row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
         self.kind = QLabel("")
         self.kind.setObjectName("onStage")
         row.addWidget(self.kind)
@@ -106,6 +106,9 @@ class DevelopPage(QWidget):
             button.setObjectName("onStage")
             button.setToolTip(tip)
             row.addWidget(button)
+        self.fit_button.setCheckable(True)
+        self.one_button.setCheckable(True)
+        self.fit_button.setChecked(True)
         return bar
 
     # -- opening ------------------------------------------------------------------------------------------------------
@@ -204,7 +207,7 @@ class DevelopPage(QWidget):
         self.kind.setText(
             f"{w * h / 1e6:.0f} MP {bits}, {developer.source.meta.width} × {developer.source.meta.height}"
         )
-        self.ledger.show_edit(self.edit, developer.as_shot(), self.ledger.notice.text())
+        self.ledger.show_edit(self.edit, developer.as_shot(), " ".join(developer.source.meta.warnings))
         self._render()
         if self.edit.suggestions:
             self._suggested()
@@ -291,8 +294,8 @@ class DevelopPage(QWidget):
 
     def _view_changed(self) -> None:
         at_one = abs(self.stage.zoom * self.stage.devicePixelRatioF() - 1) < 1e-3
-        self.fit_button.setText("Fit ·" if self.stage.fit else "Fit")
-        self.one_button.setText("1:1 ·" if at_one else "1:1")
+        self.fit_button.setChecked(self.stage.fit)
+        self.one_button.setChecked(not self.stage.fit and at_one)
         self._render()
 
     def _edit_changed(self) -> None:

@@ -164,7 +164,7 @@ class MergePage(QWidget):
         row.setContentsMargins(10, 0, 10, 0)
         self.tag = QLabel("MERGE")
         self.tag.setObjectName("tag")
-        row.addWidget(self.tag)
+        row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
         self.which = QLabel("")
         self.which.setObjectName("onStage")
         row.addSpacing(8)

@@ -85,14 +85,14 @@ def use(theme: Theme) -> None:
 
 def load_fonts() -> None:
     """Register the shipped fonts (B612, SIL Open Font License)."""
-    for name in ("B612-Regular", "B612-Bold", "B612Mono-Regular", "B612Mono-Bold"):
+    for name in ("B612-Regular", "B612-Bold"):
         data = (files("bruto.app") / f"fonts/{name}.otf").read_bytes()
         QFontDatabase.addApplicationFontFromData(data)
 
 
-def font(px: int = 12, bold: bool = False, mono: bool = False) -> QFont:
+def font(px: int = 12, bold: bool = False) -> QFont:
     """A shipped font at a pixel size (12 is the smallest used)."""
-    f = QFont("B612 Mono" if mono else "B612")
+    f = QFont("B612")  # its figures are all of one width
     f.setPixelSize(px)
     f.setBold(bold)
     return f
@@ -138,12 +138,15 @@ def style_sheet(t: Theme) -> str:
     QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit {{ background: {t.raised}; border: 1px solid {t.line};
         border-radius: 4px; padding: 3px 6px; min-height: 18px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
-    QDoubleSpinBox#value {{ font-family: 'B612 Mono'; background: transparent; border: 1px solid transparent;
+    QDoubleSpinBox#value {{ background: transparent; border: 1px solid transparent;
         padding: 1px 2px; }}
     QDoubleSpinBox#value:hover, QDoubleSpinBox#value:focus {{ border-color: {t.line}; background: {t.panel}; }}
     QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {t.accent}; }}
     QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.accent};
         selection-color: {t.on_accent}; }}
+    QComboBox::drop-down {{ border: none; width: 22px; }}
+    QComboBox::down-arrow {{ image: none; width: 0; height: 0; border-left: 4px solid transparent;
+        border-right: 4px solid transparent; border-top: 5px solid {t.quiet}; margin-right: 8px; }}
     QProgressBar {{ background: {t.track}; border: none; border-radius: 3px; height: 8px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
     QScrollBar:vertical {{ background: {t.panel}; width: 10px; }}

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
+    QLayout,
     QMainWindow,
     QMenu,
     QPushButton,
@@ -75,6 +76,8 @@ class Window(QMainWindow):
         self._folded: dict[str, bool] = {}
         central = QWidget()
         column = QVBoxLayout(central)
+        column.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)  # small screens: parts fold instead
+        self.setMinimumSize(960, 600)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self._top_bar())
@@ -158,8 +161,7 @@ class Window(QMainWindow):
         row.setContentsMargins(14, 0, 14, 0)
         row.setSpacing(18)
         self.pointer, self.timing, self.saved, self.message = QLabel(""), QLabel(""), QLabel(""), QLabel("")
-        self.pointer.setMinimumWidth(190)
-        for label in (self.pointer, self.timing, self.saved):
+        for label in (self.timing, self.saved, self.pointer):
             label.setObjectName("quiet")
             row.addWidget(label)
         self.message.setObjectName("warning")

@@ -262,6 +262,6 @@ def sentences(c: Comparison, first: str = "raw", second: str = "phone's picture"
             "Colour difference, ΔE00",
             f"{c.delta_e00_median:.1f}",
             f"{c.delta_e00_p95:.1f}",
-            "Median on the left, 95th percentile on the right.",
+            "Half of all places differ by less than the first number, 95 % by less than the second.",
         ),
     ]

@@ -30,6 +30,8 @@ HIGHLIGHTS_EV = 2.6
 """Where the brightest half percent may go in scenes without a light source in them, EV from grey."""
 SURE_ENOUGH = 0.22
 """Confidence from which the picture's own white is trusted over the phone's."""
+MOST_NOISE = 3.0
+"""Standard deviation in L* at grey, at 1:1, up to which a scene is lifted."""
 VISIBLE_NOISE = 1.0
 """Standard deviation in L* from which noise is seen at 1:1 on a screen at arm's length."""
 
@@ -52,7 +54,7 @@ def scene_ev(developer: Developer) -> NDArray[np.float32]:
     return np.log2(np.maximum(developer.luminance(factor), 2e-5) / 0.18)
 
 
-def suggest_exposure(ev: NDArray[np.float32]) -> Suggestion:
+def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0) -> Suggestion:
     """Half way between bringing the mean of logarithms to grey and bringing the bright surfaces to white, held by the
     highlights.
 
@@ -67,14 +69,21 @@ def suggest_exposure(ev: NDArray[np.float32]) -> Suggestion:
         gain = by_middle - 1.2 if by_white < by_middle - 2 else gain
     else:
         gain = min(gain, HIGHLIGHTS_EV - float(np.percentile(ev, 99.5)))
-    gain = float(np.clip(round(round(gain / 0.05) * 0.05, 2), -3, 6))
+    held = gain > most
+    gain = float(np.clip(round(round(min(gain, most) / 0.05) * 0.05, 2), -3, 6))
     side = "under" if middle < 0 else "over"
-    return Suggestion(
-        "exposure",
-        gain,
-        f"middle of the scene lies {abs(middle):.1f} EV {side} grey, bright surfaces at {white:+.1f} EV",
-        middle,
-    )
+    bright = f"{white:+.1f}".replace("-", "−")
+    rest = "held back: noise would show" if held else f"bright surfaces at {bright} EV"
+    return Suggestion("exposure", gain, f"middle of the scene lies {abs(middle):.1f} EV {side} grey, {rest}", middle)
+
+
+def noise_limit(developer: Developer) -> float:
+    """The exposure gain, EV, at which noise at middle grey reaches `MOST_NOISE`."""
+    low, high = -3.0, 8.0
+    for _ in range(24):
+        middle = (low + high) / 2
+        low, high = (middle, high) if grey_noise(developer, middle) < MOST_NOISE else (low, middle)
+    return max(low, 1.0)
 
 
 def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
@@ -220,7 +229,7 @@ def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float)
 def suggest_all(developer: Developer) -> dict[str, Suggestion]:
     """All suggestions by field name."""
     ev = scene_ev(developer)
-    exposure = suggest_exposure(ev)
+    exposure = suggest_exposure(ev, noise_limit(developer))
     found = [
         exposure,
         *suggest_white(developer),

@@ -61,9 +61,9 @@ def existing_sidecar(original: str | Path) -> Path | None:
         return beside
     try:
         spare = _fallback(Path(original))
-    except OSError:
+        return spare if spare.is_file() else None
+    except OSError:  # neither the file nor the data folder may be readable; then there is none to be had
         return None
-    return spare if spare.is_file() else None
 
 
 def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:

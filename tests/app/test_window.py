@@ -1,0 +1,366 @@
+"""Parts of the window: every control changes the picture, every state says what to do, nothing ends the window."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, QSize, Qt, QUrl
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
+
+from bruto.app import theme
+from bruto.deliver import jobs
+from bruto.develop.recipe import Recipe
+from bruto.shoot.sidecar import load_sidecar, sidecar_path
+from tests.app.windows import LEFT, WindowTest, pixels
+
+
+class DevelopRows(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.choose("sluice-001-01")
+        self.edit = self.window.develop.edit
+        assert self.edit is not None
+
+    def test_every_track_changes_value_and_picture_and_is_one_step(self) -> None:
+        ledger = self.window.develop.ledger
+        self.window.develop.stage.set_one_to_one()
+        self.settle()
+        for field, row in ledger.rows.items():
+            with self.subTest(field):
+                before, steps = pixels(self.window.develop.stage.grab().toImage()), len(self.edit.sidecar.history)
+                old = getattr(self.edit.recipe, field)
+                row.window().findChildren(QWidget)  # laid out
+                ledger.findChild(QWidget)
+                start = QPointF(row.track.x_of(row.track.value), 12)
+                away = row.track.width() * (0.25 if start.x() < row.track.width() / 2 else -0.25)
+                self.drag(row.track, start, start + QPointF(away, 0))
+                self.assertNotEqual(getattr(self.edit.recipe, field), old)
+                self.assertEqual(len(self.edit.sidecar.history), steps + 1)
+                after = pixels(self.window.develop.stage.grab().toImage())
+                self.assertGreater(np.abs(after.astype(int) - before).mean(), 0.02)
+
+    def test_typing_arrow_keys_and_reset(self) -> None:
+        row = self.window.develop.ledger.rows["exposure"]
+        row.spin.setFocus()
+        row.spin.selectAll()
+        QTest.keyClicks(row.spin, "1.35")
+        QTest.keyClick(row.spin, Qt.Key.Key_Return)
+        self.settle()
+        self.assertEqual(self.edit.recipe.exposure, 1.35)
+        row.track.setFocus()
+        QTest.keyClick(row.track, Qt.Key.Key_Right)
+        self.assertAlmostEqual(self.edit.recipe.exposure, 1.40)
+        QTest.keyClick(row.track, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+        self.assertAlmostEqual(self.edit.recipe.exposure, 1.15)
+        self.edit.reset("exposure")
+        self.assertEqual(self.edit.recipe.exposure, 0.0)
+        self.assertEqual(row.spin.value(), 0.0)
+
+    def test_evidence_and_suggestion_are_told(self) -> None:
+        for field, row in self.window.develop.ledger.rows.items():
+            self.assertGreater(len(row.evidence.text()), 8, field)
+            if field in self.edit.suggestions:
+                self.assertEqual(row.evidence.text(), self.edit.suggestions[field].evidence)
+        self.assertIn("EV", self.window.develop.ledger.tone_evidence.text())
+
+    def test_white_is_picked_in_the_picture(self) -> None:
+        develop = self.window.develop
+        QTest.keyClick(self.window, Qt.Key.Key_W)
+        self.assertTrue(develop.stage.picking)
+        place = develop.stage.to_widget(250, 60).toPoint()
+        before = self.picture()
+        QTest.mouseClick(develop.stage, LEFT, pos=place)
+        self.settle()
+        self.assertIsNotNone(self.edit.recipe.temperature)
+        self.assertFalse(develop.stage.picking)
+        after = self.picture()
+        self.assertGreater(np.abs(after.astype(int) - before).mean(), 0.5)
+        y, x = int(60 / 378 * after.shape[0]), int(250 / 504 * after.shape[1])
+        here = [float(np.ptp(p[y - 2 : y + 3, x - 2 : x + 3].reshape(-1, 3).mean(axis=0))) for p in (before, after)]
+        self.assertLess(here[1], max(4.0, here[0]))
+
+    def test_handles_by_mouse_and_keys(self) -> None:
+        strip = self.window.develop.strip
+        self.drag(strip, strip.handle_point("bright"), strip.handle_point("bright") + QPointF(-30, 0))
+        self.assertLess(self.edit.recipe.tone.bright.ev, Recipe().tone.bright.ev - 0.3)
+        # a handle cannot pass its neighbour
+        self.drag(strip, strip.handle_point("grey"), strip.handle_point("grey") + QPointF(600, 0))
+        self.assertLess(self.edit.recipe.tone.grey.ev, self.edit.recipe.tone.bright.ev)
+        strip.setFocus()
+        value = self.edit.recipe.tone.grey.lightness
+        QTest.keyClick(strip, Qt.Key.Key_Up)
+        self.assertAlmostEqual(self.edit.recipe.tone.grey.lightness, value + 1)
+
+    def test_before_is_shown_while_held(self) -> None:
+        self.edit.change("exposure", exposure=2.0)
+        self.settle()
+        stage = self.window.develop.stage
+        bright = pixels(stage.grab().toImage()).mean()
+        self.window.setFocus()
+        QTest.keyPress(self.window, Qt.Key.Key_B)
+        self.settle()
+        self.assertLess(pixels(stage.grab().toImage()).mean(), bright - 10)
+        self.assertIn("BEFORE", self.window.develop.tag.text())
+        QTest.keyRelease(self.window, Qt.Key.Key_B)
+        self.settle()
+        self.assertAlmostEqual(pixels(stage.grab().toImage()).mean(), bright, delta=1)
+
+    def test_values_survive_leaving_and_coming_back(self) -> None:
+        self.edit.change("exposure", exposure=0.75)
+        self.choose("card-003")
+        self.choose("sluice-001-01")
+        edit = self.window.develop.edit
+        assert edit is not None
+        self.assertEqual(edit.recipe.exposure, 0.75)
+        self.assertEqual(load_sidecar(edit.path)[0].recipe.exposure, 0.75)
+
+    def test_latest_request_wins(self) -> None:
+        """A quick drag ends on the last value's picture, and not every step is rendered."""
+        for k in range(40):
+            self.edit.change("exposure", final=k == 39, exposure=k / 20)
+            self.app.processEvents()
+        self.settle()
+        final = self.picture()
+        developer = self.window.develop.developer
+        assert developer is not None
+        expected = developer.view(self.edit.recipe, self.window.develop.factor())
+        np.testing.assert_array_equal(final, expected)
+
+
+class StageMoves(WindowTest):
+    def test_wheel_zooms_at_the_pointer_and_pixels_get_sharp(self) -> None:
+        self.choose("card-003")
+        stage = self.window.develop.stage
+        at = QPointF(stage.width() * 0.3, stage.height() * 0.4)
+        place = stage.to_frame(at)
+        for _ in range(6):
+            event = QWheelEvent(at, stage.mapToGlobal(at), QPoint(0, 0), QPoint(0, 120), Qt.MouseButton.NoButton,
+                                Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+            QApplication.sendEvent(stage, event)
+        self.settle()
+        now = stage.to_frame(at)
+        self.assertAlmostEqual(now.x(), place.x(), delta=0.01)
+        self.assertAlmostEqual(now.y(), place.y(), delta=0.01)
+        self.assertIsNotNone(stage.piece)
+        before = stage.centre
+        self.drag(stage, QPointF(300, 200), QPointF(260, 230))
+        self.assertAlmostEqual(stage.centre.x() - before.x(), 40 / stage.zoom, delta=0.6)
+
+    def test_one_key_between_fit_and_pixels(self) -> None:
+        self.choose("card-003")
+        stage = self.window.develop.stage
+        self.assertTrue(stage.fit and self.window.develop.fit_button.isChecked())
+        QTest.keyClick(self.window, Qt.Key.Key_Z)
+        self.settle()
+        self.assertAlmostEqual(stage.zoom * stage.devicePixelRatioF(), 1)
+        self.assertTrue(self.window.develop.one_button.isChecked())
+        self.assertFalse(self.window.develop.fit_button.isChecked())
+        QTest.keyClick(self.window, Qt.Key.Key_Z)
+        self.assertTrue(stage.fit)
+
+    def test_pointer_reads_the_light(self) -> None:
+        self.choose("card-003")
+        QTest.mouseMove(self.window.develop.stage, self.middle(self.window.develop.stage))
+        self.app.processEvents()
+        self.assertRegex(self.window.pointer.text(), r"L\* \d+")
+
+
+class States(WindowTest):
+    def test_a_broken_file_says_so_and_the_rest_goes_on(self) -> None:
+        self.choose("broken")
+        self.assertEqual(self.window.develop.tag.text(), "CANNOT BE OPENED")
+        self.assertIn("broken.dng", self.window.develop.stage.message)
+        self.assertFalse(self.window.develop.ledger.isEnabled())
+        for task in ("Compare", "Merge", "Deliver", "Develop"):
+            self.task(task)
+        self.choose("card-003")
+        self.assertEqual(self.window.develop.tag.text(), "RAW, developed")
+
+    def test_a_file_that_vanishes_is_a_message(self) -> None:
+        (self.folder / "card-003.dng").unlink()
+        self.choose("card-003")
+        self.assertIn("does not exist", self.window.develop.stage.message + self.window.message.text())
+
+    def test_a_picture_without_a_raw_develops_with_its_limits_told(self) -> None:
+        self.choose("pans-001")
+        self.assertEqual(self.window.develop.tag.text(), "PICTURE ONLY, developed")
+        self.assertIn("cannot come back", self.window.develop.ledger.notice.text())
+        before = self.picture()
+        QTest.mouseClick(self.window.develop.ledger.all_button, LEFT)
+        self.settle()
+        self.assertGreater(np.abs(self.picture().astype(int) - before).mean(), 0.5)
+        self.task("Compare")
+        self.assertIn("only one file", self.window.compare.stage.message)
+
+    def test_no_shots(self) -> None:
+        empty = self.folder.parent / "nothing"
+        empty.mkdir()
+        self.window.open_paths([str(empty)])
+        self.settle()
+        self.assertIn("Open another folder", self.window.develop.stage.message)
+        self.window.open_paths([str(empty / "none")])
+        self.assertIn("does not exist", self.window.message.text())
+
+    def test_dropping_a_folder_opens_it(self) -> None:
+        from PySide6.QtCore import QMimeData
+        from PySide6.QtGui import QDropEvent
+
+        other = self.folder.parent / "other"
+        other.mkdir()
+        (self.folder / "card-003.dng").rename(other / "card-003.dng")
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(other))])
+        event = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+        self.window.dropEvent(event)
+        self.settle()
+        self.assertEqual([s.name for s in self.window.shoot.shots], ["card-003"])
+
+    def test_a_bracket_merges_and_a_single_shot_says_what_to_choose(self) -> None:
+        self.choose("card-003")
+        self.task("Merge")
+        self.assertFalse(self.window.merge.go.isEnabled())
+        self.assertIn("stands alone", self.window.merge.facts.text())
+        self.choose("boiling-house-001-01")
+        self.assertIn("EV of range", self.window.merge.expect.text())
+        QTest.mouseClick(self.window.merge.go, LEFT)
+        self.wait(lambda: self.window.merge.open_button.isVisible())
+        self.assertTrue((self.folder / "boiling-house-001-01-bracket-of-3.dng").is_file())
+
+    def test_merging_can_be_stopped(self) -> None:
+        self.choose("sluice-001-01")
+        self.task("Merge")
+        files = set(self.folder.iterdir())
+        QTest.mouseClick(self.window.merge.go, LEFT)
+        QTest.mouseClick(self.window.merge.stop_button, LEFT)
+        self.wait(lambda: not self.window.merge.progress.isVisible())
+        if not self.window.merge.open_button.isVisible():  # small frames may be faster than the hand
+            self.assertIn("nothing was written", self.window.merge.outcome.text())
+            self.assertEqual(set(self.folder.iterdir()), files)
+
+    def test_delivering_to_an_impossible_folder_is_a_message(self) -> None:
+        self.choose("card-003")
+        self.task("Deliver")
+        self.window.deliver.folder.setText(str(self.folder / "card-003.dng" / "x"))
+        QTest.mouseClick(self.window.deliver.this, LEFT)
+        self.app.processEvents()
+        self.assertIn("Cannot make the folder", self.window.message.text())
+
+    def test_all_shots_are_delivered_and_none_overwritten(self) -> None:
+        self.task("Deliver")
+        out = self.folder.parent / "out"
+        self.window.deliver.folder.setText(str(out))
+        for _ in range(2):
+            QTest.mouseClick(self.window.deliver.this, LEFT)
+        self.wait(lambda: all(j.state == jobs.DONE for j in self.window.queue.jobs))
+        self.assertEqual(len(list(out.iterdir())), 2)
+
+    def test_originals_are_untouched_and_sidecars_appear_only_after_a_change(self) -> None:
+        before = {p: p.read_bytes() for p in self.folder.iterdir()}
+        for name in ("card-003", "sluice-001-01", "pans-001"):
+            self.choose(name)
+        self.assertEqual({p: p.read_bytes() for p in self.folder.iterdir()}, before)
+        self.choose("card-003")
+        edit = self.window.develop.edit
+        assert edit is not None
+        edit.change("exposure", exposure=0.5)
+        self.window.develop.save()
+        self.assertTrue(sidecar_path(edit.path).is_file())
+        self.assertEqual({p: p.read_bytes() for p in before}, before)
+
+
+class Looks(WindowTest):
+    def test_small_windows_fold_the_list_and_the_strip(self) -> None:
+        self.window.resize(1024, 700)
+        self.app.processEvents()
+        self.assertEqual(self.window.size(), QSize(1024, 700))
+        self.assertFalse(self.window.shots.isVisible())
+        self.assertFalse(self.window.develop.strip.isVisible())
+        QTest.keyClick(self.window, Qt.Key.Key_F9)
+        self.assertTrue(self.window.shots.isVisible())
+        self.window.resize(1280, 800)
+        self.app.processEvents()
+        self.assertTrue(self.window.develop.strip.isVisible())
+
+    def test_text_is_at_least_twelve_pixels_and_buttons_can_be_hit(self) -> None:
+        for task in ("Develop", "Compare", "Merge", "Deliver"):
+            self.task(task)
+            for label in self.window.findChildren(QLabel):
+                if label.isVisible() and label.text():
+                    self.assertGreaterEqual(label.fontInfo().pixelSize(), 12, label.text())
+            for button in self.window.findChildren(QPushButton):
+                if button.isVisible():
+                    self.assertGreaterEqual(button.height(), 20, button.text())
+                    self.assertTrue(button.text() or button.accessibleName())
+
+    def test_no_text_is_cut_off(self) -> None:
+        for task in ("Develop", "Compare", "Merge", "Deliver"):
+            self.task(task)
+            for button in self.window.findChildren(QPushButton):
+                if button.isVisible() and button.text():
+                    needed = button.fontMetrics().horizontalAdvance(button.text())
+                    self.assertGreaterEqual(button.width(), needed, button.text())
+
+    def test_contrast_of_every_role(self) -> None:
+        """Text on its surfaces: 4.5 to 1 (WCAG 2.2, relative luminance)."""
+
+        def luminance(code: str) -> float:
+            v = [int(code[k : k + 2], 16) / 255 for k in (1, 3, 5)]
+            r, g, b = (x / 12.92 if x <= 0.04045 else ((x + 0.055) / 1.055) ** 2.4 for x in v)
+            return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+        def contrast(a: str, b: str) -> float:
+            low, high = sorted((luminance(a), luminance(b)))
+            return (high + 0.05) / (low + 0.05)
+
+        for t in (theme.LIGHT, theme.DIM):
+            for surface in (t.panel, t.raised, t.bar):
+                for ink in (t.ink, t.quiet, t.accent, t.suggestion, t.warning):
+                    self.assertGreaterEqual(contrast(ink, surface), 4.5, f"{t.name}: {ink} on {surface}")
+            self.assertGreaterEqual(contrast(t.on_accent, t.accent), 4.5)
+            self.assertGreaterEqual(contrast(t.on_surround, t.surround), 4.5)
+
+    def test_dim_theme_and_back(self) -> None:
+        light = pixels(self.window.grab().toImage()).mean()
+        QTest.keyClick(self.window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+        self.app.processEvents()
+        self.assertLess(pixels(self.window.grab().toImage()).mean(), light - 40)
+        QTest.keyClick(self.window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+        self.app.processEvents()
+        self.assertAlmostEqual(pixels(self.window.grab().toImage()).mean(), light, delta=3)
+
+    def test_every_action_has_a_shortcut_and_stands_in_the_menu(self) -> None:
+        menu = self.window.menu_button.menu()
+        texts = [a.text() for a in menu.actions() if a.text()]
+        self.assertGreaterEqual(len(texts), 14)
+        shortcuts = [a.shortcut().toString() for a in menu.actions() if a.text()]
+        self.assertTrue(all(shortcuts))
+        self.assertEqual(len(set(shortcuts)), len(shortcuts))
+
+    def test_keys_turn_the_pages_and_step_through_shots(self) -> None:
+        for k, task in enumerate(("Develop", "Compare", "Merge", "Deliver")):
+            QTest.keyClick(self.window, Qt.Key(Qt.Key.Key_1.value + k), Qt.KeyboardModifier.ControlModifier)
+            self.assertEqual(self.window.task(), task)
+        first = self.window.shoot.current
+        QTest.keyClick(self.window, Qt.Key.Key_PageDown)
+        self.settle()
+        self.assertIsNot(self.window.shoot.current, first)
+        QTest.keyClick(self.window, Qt.Key.Key_PageUp)
+        self.settle()
+        self.assertIs(self.window.shoot.current, first)
+
+    def test_the_window_answers_while_it_computes(self) -> None:
+        """Events are handled within a tenth of a second while a picture is rendered."""
+        self.choose("card-003")
+        edit = self.window.develop.edit
+        assert edit is not None
+        longest = 0.0
+        for k in range(12):
+            edit.change("noise", final=False, brightness_noise=0.1 * k)
+            began = time.perf_counter()
+            self.app.processEvents()
+            longest = max(longest, time.perf_counter() - began)
+        self.settle()
+        self.assertLess(longest, 0.25)

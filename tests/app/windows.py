@@ -1,0 +1,109 @@
+"""A real window on copies of small captures, driven by mouse and keyboard."""
+
+from __future__ import annotations
+
+import time
+import unittest
+from collections.abc import Callable
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+
+from bruto.app.main import application
+from bruto.app.window import Window
+from tests.shots import SMALL, copy_of, taken
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def pixels(image: QImage) -> np.ndarray:
+    """(H, W, 3) uint8 of a picture."""
+    rgb = image.convertToFormat(QImage.Format.Format_RGB888)
+    data = np.frombuffer(rgb.constBits(), np.uint8).reshape(rgb.height(), rgb.bytesPerLine())
+    return data[:, : 3 * rgb.width()].reshape(rgb.height(), rgb.width(), 3).copy()
+
+
+class WindowTest(unittest.TestCase):
+    """Opens a window on a folder with a card (raw and picture), a burst, a bracket, a picture alone and a broken
+    file.
+    """
+
+    app: QApplication
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.app = application()
+
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(TemporaryDirectory())) / "day"
+        self.folder.mkdir()
+        self.fill()
+        self.window = Window()
+        self.addCleanup(self.window.close)
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.window.open_paths([str(self.folder)], "A day")
+        self.wait(lambda: self.window.shoot.current is not None)
+        self.settle()
+
+    def fill(self) -> None:
+        copy_of(taken("card", size=SMALL, seed=3)[0]["files"], self.folder)
+        copy_of([f for s in taken("sluice", size=SMALL, count=4, iso=800.0) for f in s["files"]], self.folder)
+        copy_of([s["files"][0] for s in taken("boiling-house", size=SMALL, bracket=(-2.0, 0.0, 2.0))], self.folder)
+        copy_of([taken("pans", size=SMALL)[0]["files"][1]], self.folder)
+        (self.folder / "broken.dng").write_bytes(b"no raw")
+
+    def wait(self, ready: Callable[[], bool], seconds: float = 60) -> None:
+        end = time.monotonic() + seconds
+        while not ready():
+            self.assertLess(time.monotonic(), end, "the window did not get there")
+            self.app.processEvents()
+            time.sleep(0.005)
+
+    def settle(self) -> None:
+        """Until nothing is being computed."""
+        quiet = 0
+        while quiet < 3:
+            self.wait(lambda: self.window.worker.idle() and self.window.background.idle())
+            for _ in range(4):
+                self.app.processEvents()
+                time.sleep(0.005)
+            quiet += 1
+
+    def choose(self, name: str) -> None:
+        """Click a shot in the list."""
+        model, view = self.window.shots.model, self.window.shots.view
+        row = next(k for k, (_, shot, _) in enumerate(model.rows) if shot.name == name)
+        view.scrollTo(model.index(row))
+        self.app.processEvents()
+        QTest.mouseClick(view.viewport(), LEFT, pos=view.visualRect(model.index(row)).center())
+        self.settle()
+
+    def task(self, name: str) -> None:
+        QTest.mouseClick(self.window.task_buttons[name], LEFT)
+        self.settle()
+
+    def picture(self) -> np.ndarray:
+        """What the Develop stage shows of the whole frame."""
+        image = self.window.develop.stage.base
+        assert image is not None
+        return pixels(image)
+
+    def drag(self, widget: QWidget, start: QPointF, end: QPointF, steps: int = 6) -> None:
+        """Press, move and release the left button."""
+        QTest.mousePress(widget, LEFT, pos=start.toPoint())
+        for k in range(1, steps + 1):
+            place = start + (end - start) * (k / steps)
+            QTest.mouseMove(widget, place.toPoint())
+            self.app.processEvents()
+        QTest.mouseRelease(widget, LEFT, pos=end.toPoint())
+        self.settle()
+
+    @staticmethod
+    def middle(widget: QWidget) -> QPoint:
+        return widget.rect().center()

@@ -1,0 +1,206 @@
+"""Finished files: format, profile, Exif, size; the queue; refusals that leave nothing behind."""
+
+from __future__ import annotations
+
+import io
+import threading
+import time
+import unittest
+import warnings
+from dataclasses import replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import numpy as np
+import tifffile
+from PIL import Image, ImageCms
+
+from bruto.color.spaces import decode_srgb
+from bruto.deliver import jobs
+from bruto.deliver.encoders import Ticket, check_ticket, resize_linear, write_picture
+from bruto.deliver.icc import profile
+from bruto.deliver.jobs import Job, Queue, deliver
+from bruto.develop.engine import Developer
+from bruto.develop.recipe import Recipe
+from bruto.develop.source import open_source
+from bruto.errors import BrutoError, Cancelled, FileProblem
+from tests.shots import SMALL, copy_of, raw_of
+
+META = replace(open_source(raw_of("card", size=SMALL)).meta)
+PICTURE = np.random.default_rng(3).integers(0, 255, (90, 120, 3), np.uint8)
+
+
+class Folder(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(TemporaryDirectory()))
+
+
+class Formats(Folder):
+    def written(self, name: str, picture=PICTURE, **ticket) -> Path:
+        path = self.folder / name
+        write_picture(path, picture, Ticket(**ticket), META)
+        return path
+
+    def test_jpeg_with_profile_and_exif(self) -> None:
+        with Image.open(self.written("a.jpg", space="display-p3", quality=95)) as image:
+            self.assertEqual((image.format, image.size), ("JPEG", (120, 90)))
+            self.assertLess(np.abs(np.asarray(image).astype(int) - PICTURE).mean(), 12)
+            icc = ImageCms.ImageCmsProfile(io.BytesIO(image.info["icc_profile"]))
+            self.assertIn("Display P3", ImageCms.getProfileDescription(icc))
+            exif = image.getexif()
+            self.assertEqual((exif[271], exif[272], exif[274]), (META.make, META.model, 1))
+            sub = exif.get_ifd(34665)
+            self.assertEqual(sub[34855], META.iso)
+            self.assertAlmostEqual(float(sub[33434]), META.exposure_s or 0, places=6)
+            self.assertEqual((sub[40962], sub[40963]), (120, 90))
+
+    def test_png_in_both_depths_is_exact(self) -> None:
+        with Image.open(self.written("a.png")) as image:
+            np.testing.assert_array_equal(np.asarray(image), PICTURE)
+            self.assertIn("icc_profile", image.info)
+            self.assertEqual(image.getexif()[272], META.model)
+        import imagecodecs
+
+        deep = PICTURE.astype(np.uint16) * 257 - 3
+        path = self.written("b.png", deep, bits=16)
+        np.testing.assert_array_equal(imagecodecs.png_decode(path.read_bytes()), deep)
+
+    def test_tiff_in_16_bits_and_linear(self) -> None:
+        deep = PICTURE.astype(np.uint16) * 200
+        with tifffile.TiffFile(self.written("a.tif", deep, bits=16)) as tif:
+            np.testing.assert_array_equal(tif.asarray(), deep)
+            self.assertIn(34675, tif.pages[0].tags)
+            self.assertEqual(tif.pages[0].tags[271].value, META.make)
+        light = PICTURE.astype(np.float32) / 100
+        np.testing.assert_array_equal(tifffile.imread(self.written("l.tif", light, space="linear")), light)
+
+    def test_avif_and_jpeg_xl(self) -> None:
+        import imagecodecs
+
+        smooth = np.repeat(np.repeat(PICTURE[:9, :12], 10, 0), 10, 1)
+        with Image.open(self.written("a.avif", smooth)) as image:
+            self.assertEqual(image.size, (120, 90))
+        found = imagecodecs.jpegxl_decode(self.written("a.jxl", smooth).read_bytes())
+        self.assertLess(np.abs(found.astype(int) - smooth).mean(), 6)
+
+    def test_exif_can_be_left_out(self) -> None:
+        with Image.open(self.written("a.jpg", keep_exif=False)) as image:
+            self.assertEqual(len(image.getexif()), 0)
+
+    def test_profiles_say_what_the_pixels_are(self) -> None:
+        """A colour engine that reads our Rec. 2020 and P3 profiles shows the same colour as sRGB."""
+        srgb = ImageCms.createProfile("sRGB")
+        for name in ("display-p3", "rec2020"):
+            colour = np.array([0.25, 0.4, 0.3])  # linear Rec. 2020, inside sRGB
+            from bruto.color.spaces import encode_srgb, working_to
+
+            code = np.round(255 * encode_srgb(working_to(name) @ colour)).astype(np.uint8)
+            image = Image.fromarray(np.broadcast_to(code, (4, 4, 3)).copy())
+            mine = ImageCms.ImageCmsProfile(io.BytesIO(profile(name)))
+            shown = np.asarray(ImageCms.profileToProfile(image, mine, srgb))[0, 0]
+            expected = 255 * encode_srgb(working_to("srgb") @ colour)
+            self.assertLess(np.abs(shown - expected).max(), 2.5, name)
+
+    def test_resizing_averages_light(self) -> None:
+        board = np.zeros((100, 100, 3), np.uint8)
+        board[::2, ::2] = board[1::2, 1::2] = 255
+        small = resize_linear(board, 50)
+        self.assertEqual(small.shape, (50, 50, 3))
+        self.assertAlmostEqual(float(decode_srgb(small / 255).mean()), 0.5, delta=0.01)
+        self.assertIs(resize_linear(board, 400), board)
+
+    def test_what_cannot_be_written(self) -> None:
+        for name, ticket, pattern in (
+            ("a.gif", Ticket(), "must end in"), ("a.jpg", Ticket(bits=16), "8 bits"),
+            ("a.jpg", Ticket(space="linear"), "TIFF"), ("a.png", Ticket(bits=12), "8 or 16"),
+            ("a.jpg", Ticket(long_edge=3), "long edge"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(BrutoError, pattern):
+                check_ticket(Path(name), ticket)
+
+
+class Delivering(Folder):
+    def setUp(self) -> None:
+        super().setUp()
+        self.raw = raw_of("card", size=SMALL)
+
+    def test_the_file_is_the_engines_picture(self) -> None:
+        recipe = Recipe(exposure=0.6)
+        deliver(self.raw, self.folder / "a.png", recipe, Ticket())
+        with Image.open(self.folder / "a.png") as image:
+            np.testing.assert_array_equal(np.asarray(image), Developer(open_source(self.raw)).render(recipe))
+
+    def test_originals_are_never_written(self) -> None:
+        (copy,) = copy_of([raw_of("card", size=SMALL).with_suffix(".jpg")], self.folder)
+        before = copy.read_bytes()
+        with self.assertRaisesRegex(BrutoError, "is the original"):
+            deliver(copy, copy, Recipe(), Ticket())
+        self.assertEqual(copy.read_bytes(), before)
+
+    def test_stopping_and_failing_leave_nothing(self) -> None:
+        with self.assertRaises(Cancelled):
+            deliver(self.raw, self.folder / "a.jpg", Recipe(), Ticket(), cancelled=lambda: True)
+        with self.assertRaisesRegex(FileProblem, "does not exist"):
+            deliver(self.raw, self.folder / "no/a.jpg", Recipe(), Ticket())
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+
+class Waiting(Folder):
+    def setUp(self) -> None:
+        super().setUp()
+        self.raw = raw_of("card", size=SMALL)
+        self.queue = Queue()
+        self.addCleanup(self.queue.close)
+        self.states: list[tuple[int, str]] = []
+        self.queue.changed.connect(lambda job: self.states.append((job.number, job.state)))
+
+    def job(self, name: str, source: Path | None = None) -> Job:
+        return Job(source or self.raw, self.folder / name, Recipe(), Ticket())
+
+    def wait(self, *done: Job) -> None:
+        end = time.monotonic() + 60
+        while any(j.state in (jobs.WAITING, jobs.RUNNING) for j in done):
+            self.assertLess(time.monotonic(), end)
+            time.sleep(0.02)
+
+    def test_jobs_run_one_after_the_other(self) -> None:
+        first, second = self.job("a.jpg"), self.job("b.png")
+        self.queue.add(first)
+        self.queue.add(second)
+        self.wait(first, second)
+        self.assertEqual([first.state, second.state], [jobs.DONE, jobs.DONE])
+        self.assertRegex(first.message, r"^\d+\.\d MB$")
+        self.assertEqual({p.name for p in self.folder.iterdir()}, {"a.jpg", "b.png"})
+        order = [n for n, s in self.states if s == jobs.RUNNING]
+        self.assertEqual(sorted(order), order)
+
+    def test_a_failure_stops_nothing_else_and_can_be_tried_again(self) -> None:
+        broken = self.folder / "broken.dng"
+        broken.write_bytes(b"II*\0 nothing")
+        bad, good = self.job("bad.jpg", broken), self.job("good.jpg")
+        self.queue.add(bad)
+        self.queue.add(good)
+        self.wait(bad, good)
+        self.assertEqual((bad.state, good.state), (jobs.FAILED, jobs.DONE))
+        self.assertIn("broken.dng", bad.message)
+        broken.write_bytes(self.raw.read_bytes())
+        self.queue.retry(bad)
+        self.wait(bad)
+        self.assertEqual(bad.state, jobs.DONE)
+
+    def test_cancelling_a_waiting_and_a_running_job(self) -> None:
+        started = threading.Event()
+        self.queue.changed.connect(lambda job: started.set() if job.progress > 0 else None)
+        running, waiting = self.job("a.jpg"), self.job("b.jpg")
+        self.queue.add(running)
+        self.queue.add(waiting)
+        self.queue.cancel(waiting)
+        started.wait(30)
+        self.queue.cancel(running)
+        self.wait(running, waiting)
+        self.assertEqual(waiting.state, jobs.STOPPED)
+        self.assertIn(running.state, (jobs.STOPPED, jobs.DONE))  # a small picture may be faster than the hand
+        self.assertFalse((self.folder / "b.jpg").exists())
+
+
+warnings.simplefilter("ignore", DeprecationWarning)

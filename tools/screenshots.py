@@ -1,0 +1,109 @@
+"""One picture of each main view, from the demo shoot: `./run shots [FOLDER]` (docs/screenshots when none is given).
+
+The window is driven as a user would drive it: shots are chosen in the list, suggestions taken, tasks turned to.
+"""
+
+from __future__ import annotations
+
+import shutil
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QPointF
+from PySide6.QtWidgets import QApplication
+
+from bruto.app import theme
+from bruto.app.main import application, demo_folder
+from bruto.app.window import Window
+from bruto.deliver import jobs
+from bruto.simphone.demo import make_demo
+
+ROOT = Path(__file__).resolve().parents[1]
+
+
+class Photographer:
+    """Drives one window and saves what it shows."""
+
+    def __init__(self, folder: Path, shoot: Path) -> None:
+        self.folder = folder
+        self.app: QApplication = application()
+        self.window = Window()
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.window.open_paths([str(shoot)], "Orrin Saltern, one day")
+        self.settle()
+
+    def settle(self, ready: Callable[[], bool] = lambda: True, seconds: float = 120) -> None:
+        """Wait until nothing is being computed and `ready` holds."""
+        end = time.monotonic() + seconds
+        quiet = 0
+        while time.monotonic() < end and quiet < 4:
+            self.app.processEvents()
+            time.sleep(0.03)
+            idle = self.window.worker.idle() and self.window.background.idle() and ready()
+            quiet = quiet + 1 if idle else 0
+
+    def choose(self, name: str) -> None:
+        shot = next(s for s in self.window.shoot.shots if s.name == name)
+        group = self.window.shoot.set_of(shot)
+        self.window.shots.select(group.shots[0])
+        self.settle()
+
+    def save(self, name: str) -> None:
+        self.settle()
+        self.window.grab().save(str(self.folder / f"{name}.png"))
+
+
+def main() -> int:
+    folder = Path(sys.argv[1]) if len(sys.argv) > 1 else ROOT / "docs/screenshots"
+    folder.mkdir(parents=True, exist_ok=True)
+    original = make_demo(demo_folder(), print)
+    with tempfile.TemporaryDirectory() as temporary:
+        shoot = Path(temporary) / "Orrin Saltern"
+        shutil.copytree(original, shoot, ignore=shutil.ignore_patterns("*.bruto.json", "*-of-*", "finished"))
+        p = Photographer(folder, shoot)
+        w = p.window
+        p.choose("pans-001")
+        p.save("develop")
+        w.develop.ledger.all_button.click()
+        p.save("develop-taken")
+        w.develop.stage.set_one_to_one(QPointF(500, 140))
+        p.save("develop-pixels")
+        w.develop.stage.set_fit()
+        w.set_task("Compare")
+        p.settle(lambda: w.compare.stage.first is not None)
+        p.save("compare")
+        w.compare.set_mode("Side by side")
+        w.compare.stage.set_one_to_one()
+        p.save("compare-side")
+        w.set_task("Merge")
+        p.choose("sluice-001-01")
+        p.save("merge-before")
+        w.merge.go.click()
+        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.stage.base is not None)
+        p.save("merge")
+        w.set_task("Develop")
+        p.choose("crystals-002")
+        p.save("develop-picture")
+        w.set_task("Deliver")
+        p.choose("boiling-house-001-01")
+        w.deliver.this.click()
+        p.settle(lambda: all(j.state in (jobs.DONE, jobs.FAILED) for j in w.queue.jobs))
+        p.save("deliver")
+        w.set_task("Develop")
+        w.develop.ledger.all_button.click()
+        w.toggle_theme()
+        p.save("develop-dim")
+        w.toggle_theme()
+        w.resize(1024, 700)
+        p.save("develop-small")
+        w.close()
+    theme.use(theme.LIGHT)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
