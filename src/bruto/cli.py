@@ -373,7 +373,12 @@ def open_window(paths: list[Path]) -> None:
 
 
 @app.command()
-def bench(as_json: JsonFlag = False) -> None:
+def bench(
+    quality: Annotated[
+        bool, typer.Option("--quality", help=("Also measure errors against the simulated scenes."))
+    ] = False,
+    as_json: JsonFlag = False,
+) -> None:
     """Measure speed and memory against other libraries on the same file in the same run."""
     root = Path(__file__).parents[2]
     sys.path.insert(0, str(root))
@@ -383,7 +388,7 @@ def bench(as_json: JsonFlag = False) -> None:
         raise BrutoError(
             f"The benchmarks need the project's folder and its development set-up ({error}): use ./run bench there."
         ) from error
-    results = run_all(_say)
+    results = run_all(_say, quality)
     if as_json:
         _print_json(results)
     else:

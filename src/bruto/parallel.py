@@ -7,6 +7,9 @@ there are cores. `map_threads` is for calls that release the interpreter lock (c
 from __future__ import annotations
 
 import os
+
+os.environ.setdefault("OMP_WAIT_POLICY", "passive")  # read when numba loads its layer
+
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar

@@ -258,12 +258,6 @@ class DevelopPage(QWidget):
 
             return run
 
-        self.worker.ask(
-            "base",
-            timed(lambda: orient(developer.view(recipe, factor), orientation)),
-            lambda found: self._got_base(found, began),
-            self.problem.emit,
-        )
         if self.needs_piece():
             x, y, w, h = self.stage.visible()
             rect = stored_rect(Rect(x, y, w, h), orientation, developer.source.size)
@@ -273,9 +267,16 @@ class DevelopPage(QWidget):
                 lambda found: self._got_piece(found, (x, y, w, h)),
                 self.problem.emit,
             )
+            factor = max(factor, 4)  # the whole is seen only while the piece is on its way
         else:
             self.worker.forget("piece")
             self.stage.set_piece(None)
+        self.worker.ask(
+            "base",
+            timed(lambda: orient(developer.view(recipe, factor), orientation)),
+            lambda found: self._got_base(found, began),
+            self.problem.emit,
+        )
 
     def _got_base(self, found: tuple[Any, float], began: float) -> None:
         picture, ms = found

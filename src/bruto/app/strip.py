@@ -8,7 +8,17 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QKeyEvent,
+    QLinearGradient,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app import theme
@@ -20,6 +30,8 @@ VIEW_FROM, VIEW_TO = -9.5, 5.0
 LEFT, RIGHT = 14, 14
 AXIS_Y, HIST_TOP, HANDLE_Y, SCALE_Y = 14, 42, 108, 140
 GRAB = 13
+_GREYS = [(l / 100, int(255 * float(encode_srgb(luminance_of(float(l)))) + 0.5)) for l in range(0, 101, 5)]
+"""Place on the L* scale and the grey that has it."""
 
 
 class LightStrip(QWidget):
@@ -35,6 +47,7 @@ class LightStrip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Light strip")
         self.light: SceneLight | None = None
+        self._kept_shapes: tuple[tuple[int, int], list[QPolygonF]] | None = None
         self.recipe = Recipe()
         self.suggested: Tone | None = None
         self._drag: tuple[str, str] | None = None
@@ -115,23 +128,32 @@ class LightStrip(QWidget):
                 box.adjusted(6, 2, -4, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, "below the noise"
             )
 
+    def _shapes(self) -> list[QPolygonF]:
+        """Outlines of the three histograms before exposure, kept until the light or the width changes."""
+        assert self.light is not None
+        key = (id(self.light), self.width())
+        if self._kept_shapes is None or self._kept_shapes[0] != key:
+            xs = [self.x_of(e) for e in np.linspace(EV_FROM, EV_TO, BINS)]
+            shapes = []
+            for values in (HANDLE_Y - self.light.histograms * (HANDLE_Y - HIST_TOP)).tolist():
+                points = [QPointF(x, y) for x, y in zip(xs, values, strict=True)]
+                shapes.append(QPolygonF([QPointF(xs[0], HANDLE_Y), *points, QPointF(xs[-1], HANDLE_Y)]))
+            self._kept_shapes = (key, shapes)
+        return self._kept_shapes[1]
+
     def _draw_histograms(self, p: QPainter, t: theme.Theme, shift: float) -> None:
         if self.light is None:
             p.setPen(t.color("quiet"))
             p.drawText(QRectF(0, HIST_TOP, self.width(), 60), Qt.AlignmentFlag.AlignCenter, "reading the light …")
             return
-        evs = np.linspace(EV_FROM, EV_TO, BINS) + shift
         p.setClipRect(QRectF(LEFT, HIST_TOP - 2, self.width() - LEFT - RIGHT, HANDLE_Y - HIST_TOP + 2))
-        for c, role in enumerate(("red", "green", "blue")):
-            points = [QPointF(self.x_of(evs[0]), HANDLE_Y)]
-            points += [
-                QPointF(self.x_of(e), HANDLE_Y - v * (HANDLE_Y - HIST_TOP))
-                for e, v in zip(evs, self.light.histograms[c], strict=True)
-            ]
-            points.append(QPointF(self.x_of(evs[-1]), HANDLE_Y))
+        p.save()
+        p.translate(self.x_of(shift) - self.x_of(0.0), 0)
+        for role, shape in zip(("red", "green", "blue"), self._shapes(), strict=True):
             p.setPen(QPen(t.color(role), 1.2))
             p.setBrush(t.color(role, 95))
-            p.drawPolygon(QPolygonF(points))
+            p.drawPolygon(shape)
+        p.restore()
         p.setClipping(False)
         order = np.argsort(self.light.clip_ev)
         for c in order:
@@ -166,9 +188,8 @@ class LightStrip(QWidget):
     def _draw_scale(self, p: QPainter) -> None:
         box = QRectF(LEFT, SCALE_Y - 5, self.width() - LEFT - RIGHT, 10)
         gradient = QLinearGradient(box.left(), 0, box.right(), 0)
-        for l in range(0, 101, 5):
-            v = int(255 * float(encode_srgb(luminance_of(float(l)))) + 0.5)
-            gradient.setColorAt(l / 100, theme.QColor(v, v, v))
+        for share, level in _GREYS:
+            gradient.setColorAt(share, QColor(level, level, level))
         p.fillRect(box, gradient)
 
     def _draw_handles(self, p: QPainter, t: theme.Theme) -> None:

@@ -66,7 +66,7 @@ class Window(QMainWindow):
         self.setWindowTitle("Bruto")
         self.setAcceptDrops(True)
         self.shoot = Shoot()
-        self.worker = Worker(("base", "piece", "before", "open", "light", "suggest", "compare", "thumb"))
+        self.worker = Worker(("piece", "base", "before", "open", "light", "suggest", "compare", "thumb"))
         self.background = Worker(("merge",))
         self.queue = jobs.Queue()
         self._threads = _FromThreads()

@@ -8,6 +8,7 @@ monotone (Fritsch, Carlson 1980, in (EV, L*)).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -62,6 +63,7 @@ def curve(tone: Tone) -> PchipInterpolator:
     return PchipInterpolator(xs, np.maximum.accumulate(ys), extrapolate=False)
 
 
+@lru_cache(maxsize=8)
 def tables(tone: Tone) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Lookup tables over EV: log2 of output luminance over grey, and how strongly local detail is carried over.
 

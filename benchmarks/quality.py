@@ -1,0 +1,159 @@
+"""The whole line at 12 MP by command line, against what is known of the scenes: `./run bench --quality`."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import rawpy
+import tifffile
+from tests.truth import chart_error, ideal_rgb, patch_masks, plain_linear, relative_sigma, true_noise
+
+from bruto.container.dng_reader import read_dng
+from bruto.merge.frames import colour_band, load_frame
+from bruto.merge.stack import bracket_variance
+from bruto.simphone.capture import Exposure, Phone
+
+PROGRAM = Path(sys.executable).with_name("bruto")
+MEGAPIXELS = 12
+
+
+def command(*arguments: object) -> dict[str, Any]:
+    """Run `bruto … --json` in a process of its own."""
+    done = subprocess.run([PROGRAM, *map(str, arguments), "--json"], capture_output=True, text=True)
+    if done.returncode:
+        raise RuntimeError(f"{arguments}: {done.stderr}")
+    return json.loads(done.stdout)
+
+
+def _phone(scene: str) -> Phone:
+    return Phone(scene, MEGAPIXELS)
+
+
+def chart(folder: Path) -> dict[str, Any]:
+    """Decode, noise estimate and neutral colour of the card."""
+    errors, own = [], []
+    phone = _phone("card")
+    masks = patch_masks(phone, 12)
+    first: dict[str, Any] = {}
+    for seed in (1, 2, 3):
+        shot = command("simulate", "card", "-o", folder, "--seed", seed)["shots"][0]
+        raw = Path(shot["files"][0])
+        command("develop", raw, "-o", folder / "n.tif", "--neutral", "--space", "linear")
+        errors.append(float(np.median(chart_error(phone, tifffile.imread(folder / "n.tif"), masks))))
+        true = np.array(shot["true_neutral"])
+        neutral = np.array(command("inspect", raw)["as_shot_neutral"])
+        cosine = (1 / true) @ (1 / neutral) / np.linalg.norm(1 / true) / np.linalg.norm(1 / neutral)
+        own.append(float(np.degrees(np.arccos(min(1.0, cosine)))))
+        if seed == 1:
+            frame = read_dng(raw)
+            with rawpy.imread(str(raw)) as other:
+                difference = int(np.abs(frame.codes.astype(int) - other.raw_image).max())
+            found = command("measure", raw)["noise"]
+            ratios = {
+                f"sigma_over_truth_at_{at}": relative_sigma(
+                    np.array([found["measured_a"], found["measured_b"]]), *true_noise(shot["iso"]), at
+                )
+                for at in (0.02, 0.18)
+            }
+            first = {"rawpy_max_difference": difference, "noise": ratios}
+    return {**first, "chart_delta_e00_median": errors, "as_shot_white_error_deg": own}
+
+
+def burst(folder: Path) -> dict[str, Any]:
+    """Eight frames at ISO 1600, on a tripod and by hand, against the noise-free light."""
+    phone = _phone("sluice")
+    result = {}
+    for name, extra in (("static", ["--static"]), ("handheld", [])):
+        made = command("simulate", "sluice", "-o", folder / name, "--count", 8, "--iso", 1600, *extra)["shots"]
+        files = [s["files"][0] for s in made]
+        merged = folder / f"{name}.dng"
+        said = command("merge", "noise", *files, "-o", merged)
+        ideal = ideal_rgb(phone.shoot(Exposure(made[0]["iso"], made[0]["exposure_s"]), seed=1000))
+        inner = (slice(80, -80), slice(80, -80))
+        good = (ideal[inner].max(axis=2) < 0.8) & (ideal[inner].min(axis=2) > 0.004)
+        one = colour_band(load_frame(files[0]), 0, phone.height)[inner][good] - ideal[inner][good]
+        many = plain_linear(read_dng(merged))[inner][good] - ideal[inner][good]
+        centre = np.array([(phone.width - 1) / 2, (phone.height - 1) / 2])
+        off = []
+        for shot, frame in zip(made[1:], said["registration"]["frames"][1:], strict=True):
+            t = np.array(shot["transform"])
+            off.append(np.array(frame["shift_px"]) - (t[:, :2] @ centre + t[:, 2] - centre))
+        gain = float(one.std() / many.std())
+        result[name] = {
+            "frames_used": said["frames_used"], "gain": gain, "of_sqrt_8": gain / 8**0.5,
+            "stated": said["gain"]["noise"],
+            "shift_error_rms_px": float(np.sqrt(np.mean(np.square(off)))),
+        }  # fmt: skip
+        command("develop", merged, "-o", folder / f"{name}.jpg", "--auto")
+    return result
+
+
+def bracket(folder: Path) -> dict[str, Any]:
+    """Three frames over 6 EV of the boiling house against the scene's radiance."""
+    phone = _phone("boiling-house")
+    result = {}
+    for name, extra in (("static", ["--static"]), ("handheld", [])):
+        made = command("simulate", "boiling-house", "-o", folder / f"b{name}", "--bracket", "-3,0,3", *extra)["shots"]
+        merged = folder / f"b{name}.dng"
+        said = command("merge", "exposure", *[s["files"][0] for s in made], "-o", merged)
+        middle = made[1]
+        capture = phone.shoot(
+            Exposure(middle["iso"], middle["exposure_s"]), seed=1001, transform=np.array(middle["transform"])
+        )
+        ideal = ideal_rgb(capture)[80:-80, 80:-80, 1].astype(float) / 8
+        found = plain_linear(read_dng(merged))[80:-80, 80:-80, 1]
+        a, b = made[0]["noise"]["a"], made[0]["noise"]["b"]
+        rows = {}
+        for low, high in ((2e-4, 6e-4), (6e-4, 2e-3), (2e-3, 1.2e-2), (1.6e-2, 0.1), (0.13, 0.8)):
+            here = (ideal > low) & (ideal < high)
+            if here.sum() < 2000:
+                continue
+            bound = bracket_variance(ideal[here], np.array([1.0, 8.0, 64.0]), np.full(3, a), np.full(3, b))
+            error = (found[here] - ideal[here]) / np.sqrt(bound)
+            rows[f"{low:g}-{high:g}"] = {
+                "robust_sigma_over_bound": 1.4826 * float(np.median(np.abs(error - np.median(error)))),
+                "median_error_percent": 100 * float(np.median(np.abs(found[here] / ideal[here] - 1))),
+            }
+        result[name] = {"range_ev": said["range_ev"], "signals": rows}
+        command("develop", merged, "-o", folder / f"b{name}.jpg", "--auto")
+    return result
+
+
+def views(folder: Path) -> dict[str, Any]:
+    """Whole views against the reduced file, 12 MP, default values."""
+    from bruto.color.difference import delta_e00
+    from bruto.color.spaces import picture_to_lab
+    from bruto.deliver.encoders import resize_linear
+    from bruto.develop.engine import Developer
+    from bruto.develop.recipe import Recipe
+    from bruto.develop.source import open_source
+
+    raw = command("simulate", "pans", "-o", folder)["shots"][0]["files"][0]
+    developer = Developer(open_source(raw))
+    whole = developer.render(Recipe())
+    result = {}
+    for factor in (4, 8):
+        small = resize_linear(whole, whole.shape[1] // factor)
+        difference = delta_e00(picture_to_lab(developer.view(Recipe(), factor)), picture_to_lab(small))
+        result[f"1/{factor}"] = {"mean": float(difference.mean()), "p99": float(np.percentile(difference, 99))}
+    compared = command("compare", raw, Path(raw).with_suffix(".jpg"))
+    result["compare_residual_px"] = compared["registration"]["model_px"]
+    return result
+
+
+def run_all(say: Callable[[str], None]) -> dict[str, Any]:
+    """All figures as one object."""
+    results = {}
+    with tempfile.TemporaryDirectory(prefix="bruto-quality-") as name:
+        for key, work in (("card", chart), ("burst_of_8", burst), ("bracket_of_3", bracket), ("views", views)):
+            say(f"quality: {key} …")
+            results[key] = work(Path(name))
+            say(f"  {json.dumps(results[key])}")
+    return results
