@@ -73,3 +73,21 @@ class Files(unittest.TestCase):
             self.assertIn(name, str(caught.exception))
         with self.assertRaisesRegex(BrutoError, "does not exist"):
             load_recipe(self.folder / "none.json")
+
+
+class Schema(unittest.TestCase):
+    def test_the_published_schema_is_current(self) -> None:
+        from tools.recipe_schema import OUT, schema_text
+
+        self.assertEqual(OUT.read_text("utf-8"), schema_text())
+
+    def test_defaults_and_written_recipes_satisfy_it(self) -> None:
+        from tools.recipe_schema import schema_text
+
+        schema = json.loads(schema_text())
+        values = Recipe(exposure=1.0).model_dump(by_alias=True)
+        for name, rule in schema["properties"].items():
+            value = values[name]
+            if isinstance(value, float) and "minimum" in rule:
+                self.assertLessEqual(rule["minimum"], value)
+                self.assertGreaterEqual(rule["maximum"], value)

@@ -6,13 +6,16 @@ import json
 import os
 import shutil
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
 
+import numpy as np
+
 from bruto.develop.recipe import Recipe
-from bruto.errors import FileProblem
-from bruto.shoot.shots import find_sets, open_shoot
+from bruto.errors import BrutoError, FileProblem
+from bruto.shoot.shots import find_sets, open_shoot, read_shot, upright_preview
 from bruto.shoot.sidecar import Sidecar, existing_sidecar, load_sidecar, save_sidecar, sidecar_path
 from tests.shots import SMALL, copy_of, raw_of, raws_of, taken
 
@@ -51,6 +54,16 @@ class Shoots(Folder):
         self.assertIsNone(found.raw)
         assert found.meta
         self.assertEqual((found.meta.kind, found.meta.iso), ("picture", taken("card", size=SMALL)[0]["iso"]))
+
+    def test_previews_stand_upright(self) -> None:
+        shot = read_shot(raw_of("card", size=SMALL), None)
+        assert shot.meta is not None
+        self.assertEqual(upright_preview(shot).shape, (SMALL[1] // 4, SMALL[0] // 4, 3))
+        turned = replace(shot, meta=replace(shot.meta, orientation=6))
+        self.assertEqual(upright_preview(turned).shape, (SMALL[0] // 4, SMALL[1] // 4, 3))
+        np.testing.assert_array_equal(np.rot90(upright_preview(shot), 3), upright_preview(turned))
+        with self.assertRaisesRegex(BrutoError, "no preview"):
+            upright_preview(replace(shot, preview=None))
 
     def test_what_cannot_be_opened(self) -> None:
         with self.assertRaisesRegex(FileProblem, "does not exist"):

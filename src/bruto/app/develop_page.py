@@ -16,14 +16,14 @@ from bruto.app.stage import Stage
 from bruto.app.strip import LightStrip
 from bruto.app.worker import Worker
 from bruto.color.spaces import lightness
-from bruto.container.picture import decode_jpeg, read_picture
+from bruto.container.picture import read_picture
 from bruto.develop.engine import Developer, Rect, orient, stored_rect
 from bruto.develop.light import scene_light
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all
 from bruto.errors import BrutoError
-from bruto.shoot.shots import Shot
+from bruto.shoot.shots import Shot, upright_preview
 
 KEPT_OPEN = 2
 """Developers of recent shots kept in memory."""
@@ -166,16 +166,8 @@ class DevelopPage(QWidget):
         self.worker.ask("open", lambda: Developer(open_source(path)), self._opened, self._failed)
 
     def _show_preview(self, shot: Shot) -> None:
-        if shot.preview is None:
-            self.tag.setText("READING …")
-            return
         try:
-            assert shot.meta is not None
-            picture = decode_jpeg(shot.preview)
-            w, h = shot.meta.upright_size
-            if (picture.shape[1] > picture.shape[0]) != (w > h):
-                picture = orient(picture, shot.meta.orientation)
-            self.stage.set_base(picture)
+            self.stage.set_base(upright_preview(shot))
             self.tag.setText("PREVIEW INSIDE THE FILE")
         except BrutoError:
             self.tag.setText("READING …")
@@ -385,8 +377,8 @@ def thumbnail(shot: Shot) -> tuple[Any, str]:
     """A small picture of a shot and what it is ("preview" or "picture")."""
     import cv2
 
-    if shot.preview is not None and shot.meta is not None:
-        picture, kind = decode_jpeg(shot.preview), "preview"
+    if shot.preview is not None:
+        picture, kind = upright_preview(shot), "preview"
     elif shot.picture is not None:
         picture, kind = read_picture(shot.picture).pixels, "picture"
     else:

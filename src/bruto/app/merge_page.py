@@ -19,8 +19,9 @@ from PySide6.QtWidgets import (
 
 from bruto.app import theme
 from bruto.app.stage import Stage
+from bruto.errors import BrutoError
 from bruto.merge.stack import MergeResult
-from bruto.shoot.shots import Shot, ShotSet
+from bruto.shoot.shots import Shot, ShotSet, upright_preview
 
 METHODS = {
     "burst": (("Mean, moving things kept out", "mean"), ("Median", "median")),
@@ -256,7 +257,26 @@ class MergePage(QWidget):
         else:
             self.chart.set_frames(())
         self.method.setEnabled(usable)
+        self._show_reference()
         self._describe()
+
+    def _show_reference(self) -> None:
+        """The first frame's preview, until there is a result."""
+        self.stage.set_frame(0, 0)
+        self.stage.message, self.stage.base = "", None
+        self.tag.setText("MERGE")
+        if self.group is None or self.group.kind not in METHODS:
+            self.stage.message = "Choose a set in the list: a burst or a bracket."
+            return
+        shot = self.group.shots[0]
+        try:
+            picture = upright_preview(shot)
+        except BrutoError:
+            return
+        assert shot.meta is not None
+        self.stage.set_frame(*shot.meta.upright_size)
+        self.stage.set_base(picture)
+        self.tag.setText("FRAME 1, preview")
 
     def _chosen(self) -> list[Shot]:
         return [s for s, used in zip(self.chart.shots, self.chart.used, strict=True) if used]

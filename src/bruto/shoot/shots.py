@@ -6,9 +6,13 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 from bruto.container.dng_reader import is_raw, read_dng_meta
-from bruto.container.picture import is_picture, read_picture
+from bruto.container.picture import decode_jpeg, is_picture, read_picture
 from bruto.container.rawframe import RawMeta
+from bruto.develop.engine import orient
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import explain
 
@@ -76,8 +80,6 @@ def read_shot(raw: Path | None, picture: Path | None) -> Shot:
         found = read_picture(picture)  # type: ignore[arg-type]
     except BrutoError as error:
         return Shot(name, None, picture, problem=str(error))
-    import numpy as np
-
     h, w = found.pixels.shape[:2]
     meta = RawMeta(
         "picture",
@@ -100,6 +102,19 @@ def read_shot(raw: Path | None, picture: Path | None) -> Shot:
         model=found.model,
     )
     return Shot(name, None, picture, meta)
+
+
+def upright_preview(shot: Shot) -> NDArray[np.uint8]:
+    """The preview embedded in a shot's raw, upright, (h, w, 3) uint8. Raises `BrutoError` where there is none.
+
+    The raw's orientation holds for its preview too (TIFF 6.0, Orientation), unless its shape shows it was turned
+    already.
+    """
+    if shot.preview is None or shot.meta is None:
+        raise BrutoError(f"{shot.name} has no preview inside.")
+    picture = decode_jpeg(shot.preview)
+    w, h = shot.meta.default_crop[2:]
+    return orient(picture, shot.meta.orientation) if (picture.shape[1] > picture.shape[0]) == (w > h) else picture
 
 
 def open_shoot(paths: list[str | Path]) -> list[Shot]:

@@ -9,13 +9,13 @@ from typing import Any
 
 from bruto.simphone.capture import TRACE_VERSION, simulate
 
-DEMO_VERSION = f"3.{TRACE_VERSION}"
+DEMO_VERSION = f"4.{TRACE_VERSION}"
 SHOTS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("pans", {"seed": 1, "megapixels": 12}),
     ("pans", {"seed": 12, "ev": 1.3}),
     ("boiling-house", {"seed": 1, "bracket": (-2.7, 0.0, 2.7)}),
     ("card", {"seed": 1}),
-    ("crystals", {"seed": 1}),
+    ("crystals", {"seed": 1, "kind": "linear"}),
     ("sluice", {"seed": 1, "count": 8, "iso": 1600.0}),
 )
 """Scene and settings of each shot, in the order of the day; 3 MP where nothing else is said."""
