@@ -1,0 +1,133 @@
+"""Writing that is never half-done, threads in order, and the demo shoot made whole or not at all."""
+
+from __future__ import annotations
+
+import errno
+import os
+import threading
+import unittest
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from unittest import mock
+
+from bruto.errors import BrutoError, FileProblem
+from bruto.files import atomic_path, check_readable, explain, write_bytes
+from bruto.parallel import map_threads
+from bruto.simphone import demo
+from bruto.simphone.capture import simulate as real_simulate
+
+
+class Atomic(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(TemporaryDirectory()))
+        self.path = self.folder / "a.bin"
+
+    def test_written_whole_with_ordinary_permissions(self) -> None:
+        write_bytes(self.path, b"new")
+        self.assertEqual(self.path.read_bytes(), b"new")
+        umask = os.umask(0)
+        os.umask(umask)
+        self.assertEqual(self.path.stat().st_mode & 0o777, 0o666 & ~umask)
+
+    def test_a_failure_inside_leaves_the_old_file(self) -> None:
+        write_bytes(self.path, b"old")
+        with self.assertRaises(RuntimeError), atomic_path(self.path) as temporary:
+            temporary.write_bytes(b"half")
+            raise RuntimeError
+        self.assertEqual(self.path.read_bytes(), b"old")
+        self.assertEqual([p.name for p in self.folder.iterdir()], ["a.bin"])
+
+    def test_no_space_while_syncing(self) -> None:
+        with (
+            mock.patch("bruto.files.os.fsync", side_effect=OSError(errno.ENOSPC, "No space")),
+            self.assertRaisesRegex(FileProblem, "disk is full"),
+        ):
+            write_bytes(self.path, b"x")
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_every_reason_says_what_to_do(self) -> None:
+        for code in (errno.ENOSPC, errno.EACCES, errno.EROFS, errno.ENOENT, errno.EIO, errno.EISDIR, errno.EFBIG):
+            text = str(explain(OSError(code, "x"), self.path, "write"))
+            self.assertRegex(text, r"^Cannot write .*a\.bin: .*; .*\.$")
+
+    def test_readable(self) -> None:
+        self.path.write_bytes(b"x")
+        self.assertEqual(check_readable(self.path), self.path)
+        self.path.write_bytes(b"")
+        for path, pattern in ((self.path, "empty"), (self.folder, "folder"), (self.folder / "no", "does not exist")):
+            with self.assertRaisesRegex(FileProblem, pattern):
+                check_readable(path)
+
+
+class Threads(unittest.TestCase):
+    def test_results_in_order(self) -> None:
+        self.assertEqual(map_threads(lambda x: x * x, range(50)), [x * x for x in range(50)])
+        self.assertEqual(map_threads(str, []), [])
+
+    def test_the_first_error_is_raised(self) -> None:
+        def work(x: int) -> int:
+            if x == 3:
+                raise BrutoError("three")
+            return x
+
+        with self.assertRaisesRegex(BrutoError, "three"):
+            map_threads(work, range(8), 2)
+
+    def test_kernels_may_be_entered_from_two_threads(self) -> None:
+        import numpy as np
+
+        from bruto.develop.demosaic import demosaic
+
+        mosaic = np.random.default_rng(1).uniform(0, 1, (200, 300)).astype(np.float32)
+        expected = demosaic(mosaic, "RGGB")
+        found: list[np.ndarray] = []
+
+        def run() -> None:
+            for _ in range(5):
+                found.append(demosaic(mosaic, "RGGB"))
+
+        threads = [threading.Thread(target=run) for _ in range(2)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(len(found), 10)
+        for result in found:
+            np.testing.assert_array_equal(result, expected)
+
+
+class Demo(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(TemporaryDirectory())) / "Orrin Saltern"
+
+    def small(self, scene: str, folder: Path, **settings) -> list[dict]:
+        settings.pop("megapixels", None)
+        return real_simulate(scene, folder, size=(252, 190), **settings)
+
+    def test_made_once_and_edits_are_kept(self) -> None:
+        with mock.patch.object(demo, "simulate", self.small):
+            said: list[str] = []
+            demo.make_demo(self.folder, said.append)
+            self.assertEqual(len(said), len(demo.SHOTS) + 1)
+            names = {p.name for p in self.folder.iterdir()}
+            self.assertIn("pans-001.dng", names)
+            self.assertIn("crystals-002.jpg", names)
+            self.assertNotIn("crystals-002.dng", names)
+            edit = self.folder / "pans-001.dng.bruto.json"
+            edit.write_text("{}")
+            said.clear()
+            demo.make_demo(self.folder, said.append)
+            self.assertEqual(said, [])
+            (self.folder / ".made").write_text("an older version")
+            demo.make_demo(self.folder, said.append)
+            self.assertTrue(said and edit.is_file())
+
+    def test_an_interrupted_making_leaves_no_half_shoot(self) -> None:
+        def interrupted(scene: str, folder: Path, **settings) -> list[dict]:
+            if scene == "card":
+                raise KeyboardInterrupt
+            return self.small(scene, folder, **settings)
+
+        with mock.patch.object(demo, "simulate", interrupted), self.assertRaises(KeyboardInterrupt):
+            demo.make_demo(self.folder)
+        self.assertFalse(self.folder.exists())
