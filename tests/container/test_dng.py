@@ -101,7 +101,7 @@ class Mosaic(Folder):
             meta = read_dng(self.write(RANDOM.integers(0, 4096, (98, 130), np.uint16), orientation=orientation)).meta
             self.assertEqual((meta.kind, meta.width, meta.height, meta.cfa), ("mosaic", 130, 98, "RGGB"))
             self.assertEqual(meta.orientation, orientation)
-            self.assertEqual(meta.upright_size, (130, 98) if orientation < 5 else (98, 130))
+            self.assertEqual(meta.oriented_size, (130, 98) if orientation < 5 else (98, 130))
             np.testing.assert_array_equal(meta.black, [[250, 256], [256, 260]])
             np.testing.assert_allclose(meta.as_shot_neutral, [0.52, 1, 0.61], rtol=1e-5)
             np.testing.assert_allclose(meta.noise_profile, [[1e-4, 1e-6]] * 3)

@@ -111,14 +111,14 @@ class Orientation(unittest.TestCase):
                 expected = np.asarray(ImageOps.exif_transpose(Image.open(path)))
             np.testing.assert_array_equal(orient(picture, orientation), expected, err_msg=str(orientation))
 
-    def test_rectangles_of_the_upright_picture(self) -> None:
+    def test_rectangles_of_the_oriented_picture(self) -> None:
         stored = np.arange(6 * 9 * 3).reshape(6, 9, 3).astype(np.uint8)
         for orientation in range(1, 9):
-            upright = orient(stored, orientation)
+            oriented = orient(stored, orientation)
             rect = Rect(1, 2, 3, 2)
             inside = stored_rect(rect, orientation, (9, 6))
             part = stored[inside.y : inside.y + inside.height, inside.x : inside.x + inside.width]
-            np.testing.assert_array_equal(orient(part, orientation), upright[2:4, 1:4], err_msg=str(orientation))
+            np.testing.assert_array_equal(orient(part, orientation), oriented[2:4, 1:4], err_msg=str(orientation))
 
     def test_a_turned_raw_is_rendered_upright(self) -> None:
         developer = developer_of("card", size=SMALL)

@@ -15,7 +15,7 @@ import numpy as np
 
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError, FileProblem
-from bruto.shoot.shots import find_sets, open_shoot, read_shot, upright_preview
+from bruto.shoot.shots import find_sets, open_shoot, oriented_preview, read_shot
 from bruto.shoot.sidecar import Sidecar, existing_sidecar, load_sidecar, save_sidecar, sidecar_path
 from tests.shots import SMALL, copy_of, raw_of, raws_of, taken
 
@@ -58,12 +58,12 @@ class Shoots(Folder):
     def test_previews_stand_upright(self) -> None:
         shot = read_shot(raw_of("card", size=SMALL), None)
         assert shot.meta is not None
-        self.assertEqual(upright_preview(shot).shape, (SMALL[1] // 4, SMALL[0] // 4, 3))
+        self.assertEqual(oriented_preview(shot).shape, (SMALL[1] // 4, SMALL[0] // 4, 3))
         turned = replace(shot, meta=replace(shot.meta, orientation=6))
-        self.assertEqual(upright_preview(turned).shape, (SMALL[0] // 4, SMALL[1] // 4, 3))
-        np.testing.assert_array_equal(np.rot90(upright_preview(shot), 3), upright_preview(turned))
+        self.assertEqual(oriented_preview(turned).shape, (SMALL[0] // 4, SMALL[1] // 4, 3))
+        np.testing.assert_array_equal(np.rot90(oriented_preview(shot), 3), oriented_preview(turned))
         with self.assertRaisesRegex(BrutoError, "no preview"):
-            upright_preview(replace(shot, preview=None))
+            oriented_preview(replace(shot, preview=None))
 
     def test_what_cannot_be_opened(self) -> None:
         with self.assertRaisesRegex(FileProblem, "does not exist"):

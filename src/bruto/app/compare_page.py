@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QSc
 
 from bruto.app import theme
 from bruto.app.stage import to_qimage
+from bruto.app.stage_bar import StageBar
 from bruto.compare.metrics import Comparison, sentences
 
 MODES = ("Side by side", "Curtain", "Alternate", "Difference")
@@ -282,37 +283,16 @@ class ComparePage(QWidget):
         layout.setSpacing(0)
         middle = QVBoxLayout()
         middle.setSpacing(0)
-        bar = QWidget()
-        bar.setObjectName("stageBar")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        bar.setFixedHeight(36)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(10, 0, 10, 0)
-        self.tag = QLabel("COMPARE")
-        self.tag.setObjectName("tag")
-        row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
-        row.addSpacing(10)
+        bar = StageBar("COMPARE")
+        self.tag = bar.tag
         self.stage = CompareStage()
         self.buttons: dict[str, QPushButton] = {}
         for k, mode in enumerate(MODES):
-            button = QPushButton(mode)
-            button.setObjectName("onStage")
-            button.setCheckable(True)
-            button.setToolTip(f"{mode} (Alt+{k + 1})")
-            button.setShortcut(f"Alt+{k + 1}")
+            button = bar.add(mode, mode, left=True, checkable=True, shortcut=f"Alt+{k + 1}")
             button.clicked.connect(lambda _, m=mode: self.set_mode(m))
             self.buttons[mode] = button
-            row.addWidget(button)
-        row.addStretch(1)
-        for text, slot, tip in (
-            ("Fit", self.stage.set_fit, "Whole picture"),
-            ("1:1", self.stage.set_one_to_one, "One compared pixel on one screen pixel"),
-        ):
-            button = QPushButton(text)
-            button.setObjectName("onStage")
-            button.setToolTip(tip)
-            button.clicked.connect(slot)
-            row.addWidget(button)
+        bar.add("Fit", "Whole picture").clicked.connect(self.stage.set_fit)
+        bar.add("1:1", "One compared pixel on one screen pixel").clicked.connect(self.stage.set_one_to_one)
         middle.addWidget(bar)
         middle.addWidget(self.stage, 1)
         layout.addLayout(middle, 1)

@@ -7,12 +7,13 @@ from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from bruto.app.ledger import Ledger
 from bruto.app.models import Edit
 from bruto.app.stage import Stage
+from bruto.app.stage_bar import StageBar
 from bruto.app.strip import LightStrip
 from bruto.app.worker import Worker
 from bruto.color.spaces import lightness
@@ -23,7 +24,7 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all
 from bruto.errors import BrutoError
-from bruto.shoot.shots import Shot, upright_preview
+from bruto.shoot.shots import Shot, oriented_preview
 
 KEPT_OPEN = 2
 """Developers of recent shots kept in memory."""
@@ -78,36 +79,12 @@ class DevelopPage(QWidget):
         self.before_button.pressed.connect(lambda: self.hold_before(True))
         self.before_button.released.connect(lambda: self.hold_before(False))
 
-    def _bar(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("stageBar")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        bar.setFixedHeight(36)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(10, 0, 10, 0)
-        row.setSpacing(8)
-        self.tag = QLabel("NOTHING OPEN")
-        self.tag.setObjectName("tag")
-        row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
-        self.kind = QLabel("")
-        self.kind.setObjectName("onStage")
-        row.addWidget(self.kind)
-        row.addStretch(1)
-        self.fit_button, self.one_button, self.before_button = (
-            QPushButton("Fit"),
-            QPushButton("1:1"),
-            QPushButton("Before"),
-        )
-        for button, tip in (
-            (self.fit_button, "Whole picture (Z)"),
-            (self.one_button, "One pixel of the raw on one of the screen (Z)"),
-            (self.before_button, "Hold to see the picture before your corrections (B)"),
-        ):
-            button.setObjectName("onStage")
-            button.setToolTip(tip)
-            row.addWidget(button)
-        self.fit_button.setCheckable(True)
-        self.one_button.setCheckable(True)
+    def _bar(self) -> StageBar:
+        bar = StageBar("NOTHING OPEN")
+        self.tag, self.kind = bar.tag, bar.facts
+        self.fit_button = bar.add("Fit", "Whole picture (Z)", checkable=True)
+        self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (Z)", checkable=True)
+        self.before_button = bar.add("Before", "Hold to see the picture before your corrections (B)")
         self.fit_button.setChecked(True)
         return bar
 
@@ -153,7 +130,7 @@ class DevelopPage(QWidget):
             if edit.problem:
                 self.problem.emit(edit.problem)
         self.edit = edit
-        self.stage.set_frame(*shot.meta.upright_size)
+        self.stage.set_frame(*shot.meta.oriented_size)
         self.ledger.show_edit(edit, notice=" ".join(shot.meta.warnings))
         self.strip.set_recipe(edit.recipe)
         self.strip.set_suggested(edit.suggestions["tone"].value if "tone" in edit.suggestions else None)
@@ -167,7 +144,7 @@ class DevelopPage(QWidget):
 
     def _show_preview(self, shot: Shot) -> None:
         try:
-            self.stage.set_base(upright_preview(shot))
+            self.stage.set_base(oriented_preview(shot))
             self.tag.setText("PREVIEW INSIDE THE FILE")
         except BrutoError:
             self.tag.setText("READING …")
@@ -362,7 +339,9 @@ class DevelopPage(QWidget):
 
 
 def scene_ev_at(developer: Developer, x: float, y: float) -> float | None:
-    """Scene EV at a relative place of an upright picture, from a small view that is already there; None before that."""
+    """Scene EV at a relative place of an oriented picture, from a small view that is already there; None before
+    that.
+    """
     import math
 
     if 8 not in developer._levels or developer.source.meta.orientation != 1:
@@ -378,7 +357,7 @@ def thumbnail(shot: Shot) -> tuple[Any, str]:
     import cv2
 
     if shot.preview is not None:
-        picture, kind = upright_preview(shot), "preview"
+        picture, kind = oriented_preview(shot), "preview"
     elif shot.picture is not None:
         picture, kind = read_picture(shot.picture).pixels, "picture"
     else:

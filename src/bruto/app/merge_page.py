@@ -19,9 +19,10 @@ from PySide6.QtWidgets import (
 
 from bruto.app import theme
 from bruto.app.stage import Stage
+from bruto.app.stage_bar import StageBar
 from bruto.errors import BrutoError
 from bruto.merge.stack import MergeResult
-from bruto.shoot.shots import Shot, ShotSet, upright_preview
+from bruto.shoot.shots import Shot, ShotSet, oriented_preview
 
 METHODS = {
     "burst": (("Mean, moving things kept out", "mean"), ("Median", "median")),
@@ -157,25 +158,10 @@ class MergePage(QWidget):
         layout.setSpacing(0)
         middle = QVBoxLayout()
         middle.setSpacing(0)
-        bar = QWidget()
-        bar.setObjectName("stageBar")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        bar.setFixedHeight(36)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(10, 0, 10, 0)
-        self.tag = QLabel("MERGE")
-        self.tag.setObjectName("tag")
-        row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
-        self.which = QLabel("")
-        self.which.setObjectName("onStage")
-        row.addSpacing(8)
-        row.addWidget(self.which)
-        row.addStretch(1)
-        self.one_button = QPushButton("1:1")
-        self.fit_button = QPushButton("Fit")
-        for button in (self.fit_button, self.one_button):
-            button.setObjectName("onStage")
-            row.addWidget(button)
+        bar = StageBar("MERGE")
+        self.tag, self.which = bar.tag, bar.facts
+        self.fit_button = bar.add("Fit", "Whole picture (Z)")
+        self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (Z)")
         middle.addWidget(bar)
         self.stage = Stage()
         self.fit_button.clicked.connect(self.stage.set_fit)
@@ -270,11 +256,11 @@ class MergePage(QWidget):
             return
         shot = self.group.shots[0]
         try:
-            picture = upright_preview(shot)
+            picture = oriented_preview(shot)
         except BrutoError:
             return
         assert shot.meta is not None
-        self.stage.set_frame(*shot.meta.upright_size)
+        self.stage.set_frame(*shot.meta.oriented_size)
         self.stage.set_base(picture)
         self.tag.setText("FRAME 1, preview")
 

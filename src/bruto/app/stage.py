@@ -26,7 +26,7 @@ def to_qimage(picture: NDArray[np.uint8]) -> QImage:
 class Stage(QWidget):
     """Shows a coarse picture of the whole frame and, zoomed in, a sharp piece of it.
 
-    Coordinates of the frame are full-size pixels of the upright picture. `view_changed` asks for new pixels; `picked`
+    Coordinates of the frame are full-size pixels of the oriented picture. `view_changed` asks for new pixels; `picked`
     gives relative frame coordinates of a click in picking mode; `pointed` follows the pointer.
     """
 

@@ -320,7 +320,7 @@ class Window(QMainWindow):
         self.merge.finish(result)
         from bruto.container.dng_reader import read_dng_meta
 
-        w, h = read_dng_meta(result.output).meta.upright_size
+        w, h = read_dng_meta(result.output).meta.oriented_size
         self.merge.stage.set_frame(w, h)
         path = result.output
 
@@ -453,7 +453,7 @@ class Window(QMainWindow):
 
 
 def _for_grid(developer: Developer, recipe: Recipe) -> Any:
-    """The developed frame, upright, at about the size on which comparisons are made."""
+    """The developed frame, oriented, at about the size on which comparisons are made."""
     factor = 1
     while max(developer.source.size) / (factor * 2) >= COMPARE_EDGE:
         factor *= 2

@@ -107,7 +107,7 @@ def edge_overshoot(l: NDArray[np.float32], valid: NDArray) -> float:
 
 
 def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Comparison:
-    """Compare two upright sRGB pictures (H, W, 3) of one scene, of any sizes, at equal output size.
+    """Compare two oriented sRGB pictures (H, W, 3) of one scene, of any sizes, at equal output size.
 
     Both are reduced to `COMPARE_EDGE`; the second is brought onto the first. Raises `BrutoError` where they cannot be
     aligned.

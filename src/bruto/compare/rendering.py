@@ -18,7 +18,7 @@ from bruto.develop.suggest import suggest_all, take_all
 
 
 def for_comparison(path: str | Path, push: str | Path | None = None) -> NDArray[np.uint8]:
-    """An upright sRGB picture (H, W, 3) of a file. Raises `BrutoError`.
+    """An oriented sRGB picture (H, W, 3) of a file. Raises `BrutoError`.
 
     Raws are developed with all suggestions taken. `push`: a recipe whose exposure and tone are applied on top of
     that, and to the linearised picture, so both get the same treatment.

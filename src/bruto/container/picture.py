@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps
 
+from bruto.container.rawframe import RawMeta
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import check_readable
 
@@ -21,7 +22,7 @@ Image.MAX_IMAGE_PIXELS = MAX_PIXELS
 
 @dataclass(frozen=True)
 class PictureFile:
-    """A decoded picture: `pixels` (H, W, 3) uint8 in sRGB, upright, and what its Exif says."""
+    """A decoded picture: `pixels` (H, W, 3) uint8 in sRGB, oriented, and what its Exif says."""
 
     pixels: NDArray[np.uint8]
     profile: str
@@ -100,4 +101,33 @@ def read_picture(path: str | Path) -> PictureFile:
         make=str(exif.get(271) or ""),
         model=str(exif.get(272) or ""),
         exif=raw_exif,
+    )
+
+
+def picture_meta(picture: PictureFile) -> RawMeta:
+    """What is known of a finished picture, in the form a raw's metadata has; its limits stand in `warnings`."""
+    h, w = picture.pixels.shape[:2]
+    return RawMeta(
+        kind="picture",
+        width=w,
+        height=h,
+        bits_container=8,
+        compression="picture",
+        cfa="",
+        black=np.zeros(3),
+        white=np.full(3, 255.0),
+        active_area=(0, 0, w, h),
+        default_crop=(0, 0, w, h),
+        iso=picture.iso,
+        exposure_s=picture.exposure_s,
+        f_number=picture.f_number,
+        focal_mm=picture.focal_mm,
+        focal_35mm=picture.focal_35mm,
+        taken=picture.taken,
+        make=picture.make,
+        model=picture.model,
+        warnings=(
+            "This is a finished picture: 8 bits, with the phone's own tone and noise reduction. What it lost cannot "
+            "come back.",
+        ),
     )

@@ -84,7 +84,7 @@ class RawMeta:
     warnings: tuple[str, ...] = ()
 
     @property
-    def upright_size(self) -> tuple[int, int]:
+    def oriented_size(self) -> tuple[int, int]:
         """Width and height of the default crop as it is to be looked at."""
         w, h = self.default_crop[2:]
         return (h, w) if self.orientation >= 5 else (w, h)

@@ -80,7 +80,7 @@ def resize_linear(picture: NDArray, long_edge: int | None) -> NDArray:
 
 
 def exif_bytes(meta: RawMeta, width: int, height: int) -> bytes:
-    """Exif of a developed picture: what the source says, upright."""
+    """Exif of a developed picture: what the source says, oriented."""
     exif = Image.Exif()
     exif[274] = 1
     for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken), (270, meta.description)):
@@ -116,7 +116,7 @@ def _png(picture: NDArray, icc: bytes, exif: bytes | None) -> bytes:
 
 
 def write_picture(path: str | Path, picture: NDArray, ticket: Ticket, meta: RawMeta) -> None:
-    """Write an upright picture (H, W, 3): uint8 or uint16 encoded, or float32 linear. Raises `BrutoError`; leaves
+    """Write an oriented picture (H, W, 3): uint8 or uint16 encoded, or float32 linear. Raises `BrutoError`; leaves
     nothing half-written.
     """
     path = Path(path)

@@ -56,7 +56,7 @@ class Rect:
 
 
 def orient(picture: NDArray, orientation: int) -> NDArray:
-    """Turn a picture upright by its Exif orientation (1-8)."""
+    """Turn a picture by its Exif orientation (1-8)."""
     if orientation in (2, 4, 5, 7):
         picture = picture[:, ::-1]
     turns = {3: 2, 4: 2, 5: 1, 6: 3, 7: 3, 8: 1}.get(orientation, 0)
@@ -250,7 +250,7 @@ class Developer:
         progress: Callable[[float], None] | None = None,
         cancelled: Callable[[], bool] | None = None,
     ) -> NDArray:
-        """The whole frame at full size, upright: uint8 or uint16 encoded, or float32 linear Rec. 2020 for
+        """The whole frame at full size, oriented: uint8 or uint16 encoded, or float32 linear Rec. 2020 for
         `space="linear"`.
 
         `neutral_look` is colour only: no noise reduction, sharpening, tone or exposure. Raises `Cancelled`.
@@ -296,7 +296,7 @@ class Developer:
 
 
 def stored_rect(rect: Rect, orientation: int, size: tuple[int, int]) -> Rect:
-    """A rectangle of the upright picture in unoriented pixels; `size` is the unoriented (width, height)."""
+    """A rectangle of the oriented picture in unoriented pixels; `size` is the unoriented (width, height)."""
     w, h = size
 
     def stored(x: int, y: int) -> tuple[int, int]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
 from bruto.container.dng_reader import is_raw, read_dng
-from bruto.container.picture import PictureFile, is_picture, read_picture
+from bruto.container.picture import PictureFile, is_picture, picture_meta, read_picture
 from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise
 from bruto.errors import FileProblem
 from bruto.sensor.noise import estimate_noise, file_noise
@@ -79,30 +79,7 @@ def source_of_picture(path: Path, picture: PictureFile) -> Source:
     quads[: h // 2, : w // 2] = (
         bits[0 : h // 2 * 2 : 2, 0 : w // 2 * 2 : 2] & bits[1 : h // 2 * 2 : 2, 1 : w // 2 * 2 : 2]
     )
-    meta = RawMeta(
-        kind="picture",
-        width=w,
-        height=h,
-        bits_container=8,
-        compression="picture",
-        cfa="",
-        black=np.zeros(3),
-        white=np.full(3, 255.0),
-        active_area=(0, 0, w, h),
-        default_crop=(0, 0, w, h),
-        iso=picture.iso,
-        exposure_s=picture.exposure_s,
-        f_number=picture.f_number,
-        focal_mm=picture.focal_mm,
-        focal_35mm=picture.focal_35mm,
-        taken=picture.taken,
-        make=picture.make,
-        model=picture.model,
-        warnings=(
-            "This is a finished picture: 8 bits, with the phone's own tone and noise reduction. What it lost cannot "
-            "come back.",
-        ),
-    )
+    meta = picture_meta(picture)
     linear = Linear(data, quads, "", 1.0)
     return Source(
         path,

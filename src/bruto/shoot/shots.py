@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.container.dng_reader import is_raw, read_dng_meta
-from bruto.container.picture import decode_jpeg, is_picture, read_picture
+from bruto.container.picture import decode_jpeg, is_picture, picture_meta, read_picture
 from bruto.container.rawframe import RawMeta
 from bruto.develop.engine import orient
 from bruto.errors import BrutoError, FileProblem
@@ -80,32 +80,11 @@ def read_shot(raw: Path | None, picture: Path | None) -> Shot:
         found = read_picture(picture)  # type: ignore[arg-type]
     except BrutoError as error:
         return Shot(name, None, picture, problem=str(error))
-    h, w = found.pixels.shape[:2]
-    meta = RawMeta(
-        "picture",
-        w,
-        h,
-        8,
-        "picture",
-        "",
-        np.zeros(3),
-        np.full(3, 255.0),
-        (0, 0, w, h),
-        (0, 0, w, h),
-        iso=found.iso,
-        exposure_s=found.exposure_s,
-        f_number=found.f_number,
-        focal_mm=found.focal_mm,
-        focal_35mm=found.focal_35mm,
-        taken=found.taken,
-        make=found.make,
-        model=found.model,
-    )
-    return Shot(name, None, picture, meta)
+    return Shot(name, None, picture, picture_meta(found))
 
 
-def upright_preview(shot: Shot) -> NDArray[np.uint8]:
-    """The preview embedded in a shot's raw, upright, (h, w, 3) uint8. Raises `BrutoError` where there is none.
+def oriented_preview(shot: Shot) -> NDArray[np.uint8]:
+    """The preview embedded in a shot's raw, oriented, (h, w, 3) uint8. Raises `BrutoError` where there is none.
 
     The raw's orientation holds for its preview too (TIFF 6.0, Orientation), unless its shape shows it was turned
     already.

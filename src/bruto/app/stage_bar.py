@@ -1,0 +1,44 @@
+"""The bar over a stage: a tag that says what is on screen, a line of facts, and buttons."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+
+
+class StageBar(QWidget):
+    """`tag` says what is on screen, `facts` a little about it; buttons are added left or right of the gap."""
+
+    def __init__(self, tag: str) -> None:
+        super().__init__()
+        self.setObjectName("stageBar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(36)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(10, 0, 10, 0)
+        self._row.setSpacing(8)
+        self.tag = QLabel(tag)
+        self.tag.setObjectName("tag")
+        self._row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
+        self.facts = QLabel("")
+        self.facts.setObjectName("onStage")
+        self._row.addWidget(self.facts)
+        self._gap = self._row.count()
+        self._row.addStretch(1)
+
+    def add(
+        self, text: str, tip: str, *, left: bool = False, checkable: bool = False, shortcut: str = ""
+    ) -> QPushButton:
+        """A new button; `left` puts it before the gap."""
+        button = QPushButton(text)
+        button.setObjectName("onStage")
+        button.setToolTip(f"{tip} ({shortcut})" if shortcut else tip)
+        button.setCheckable(checkable)
+        if shortcut:
+            button.setShortcut(shortcut)
+        if left:
+            self._row.insertWidget(self._gap, button)
+            self._gap += 1
+        else:
+            self._row.addWidget(button)
+        return button
