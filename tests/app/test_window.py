@@ -250,6 +250,16 @@ class States(WindowTest):
         self.app.processEvents()
         self.assertIn("Cannot make the folder", self.window.message.text())
 
+    def test_the_ticket_says_what_will_be_written(self) -> None:
+        self.choose("card-003")
+        self.task("Deliver")
+        self.assertIn("504 × 378 px, JPEG, sRGB", self.window.deliver.summary.text())
+        self.window.deliver.format.setCurrentText("TIFF, 16 bit")
+        self.assertIn("TIFF, 16 bit", self.window.deliver.summary.text())
+        self.choose("broken")
+        self.assertFalse(self.window.deliver.this.isEnabled())
+        self.assertEqual(self.window.deliver.summary.text(), "")
+
     def test_all_shots_are_delivered_and_none_overwritten(self) -> None:
         self.task("Deliver")
         out = self.folder.parent / "out"

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
+from bruto.shoot.shots import Shot
 
 FORMATS = (
     ("JPEG", ".jpg", 8),
@@ -155,7 +156,11 @@ class DeliverPage(QWidget):
         self.exif = QCheckBox("Keep shooting data (Exif)")
         self.exif.setChecked(True)
         form.addWidget(self.exif)
-        form.addSpacing(8)
+        self.summary = QLabel("")
+        self.summary.setWordWrap(True)
+        form.addSpacing(4)
+        form.addWidget(self.summary)
+        form.addSpacing(4)
         self.this = QPushButton("Deliver this shot")
         self.this.setObjectName("primary")
         self.every = QPushButton("Deliver all shots")
@@ -169,6 +174,30 @@ class DeliverPage(QWidget):
         form.addWidget(self.note)
         form.addStretch(1)
         layout.addWidget(side)
+        self.shot: Shot | None = None
+        for box in (self.format, self.size_box, self.space):
+            box.currentIndexChanged.connect(self._summarise)
+
+    def set_shot(self, shot: Shot | None) -> None:
+        """The shot that would be delivered now."""
+        self.shot = shot
+        self.this.setEnabled(shot is not None and not shot.problem)
+        self._summarise()
+
+    def _summarise(self) -> None:
+        """What will be written, before it is."""
+        shot = self.shot
+        if shot is None or shot.meta is None:
+            self.summary.setText("")
+            return
+        w, h = shot.meta.oriented_size
+        long_edge = self.size_box.currentData()[1]
+        scale = min(1.0, long_edge / max(w, h)) if long_edge else 1.0
+        space = self.space.currentData()[0].split(":")[0]
+        self.summary.setText(
+            f"<b>{shot.name}</b> becomes {round(w * scale)} × {round(h * scale)} px, "
+            f"{self.format.currentData()[0]}, {space}, developed with its own values."
+        )
 
     def _browse(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Folder for finished pictures", self.folder.text())

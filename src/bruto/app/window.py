@@ -249,6 +249,7 @@ class Window(QMainWindow):
         self.message.setText("")
         self.develop.open_shot(shot)
         self.merge.set_group(None if shot is None else self.shoot.set_of(shot))
+        self.deliver.set_shot(shot)
         self._compare_key = None
         if self.pages.currentWidget() is self.compare:
             self._compare()
