@@ -96,9 +96,17 @@ def _shrink(detail, rows, r, sigma2, gain):
 
 
 def _pyramid_shrink(
-    plane: NDArray[np.float32], sigmas: tuple[float, ...], strength: float, gain: NDArray[np.float32], window: int
+    plane: NDArray[np.float32],
+    sigmas: tuple[float, ...],
+    strength: float,
+    gain: NDArray[np.float32],
+    window: int,
+    correlated: bool,
 ) -> NDArray[np.float32]:
-    """Shrink the details of every level; `sigmas` are the noise of each level for unit noise."""
+    """Shrink the details of every level; `sigmas` are the noise of each level for unit noise.
+
+    `correlated`: neighbours share noise (after demosaicing), so the finest level's energy scatters more.
+    """
     levels = []
     current = plane
     for _ in sigmas:
@@ -108,12 +116,14 @@ def _pyramid_shrink(
         detail = current - cv2.pyrUp(small, dstsize=(current.shape[1], current.shape[0]))
         levels.append(detail)
         current = small
-    for detail, sigma in zip(reversed(levels), reversed(sigmas[: len(levels)]), strict=True):
+    for k in reversed(range(len(levels))):
+        detail = levels[k]
+        reach, margin = (window // 2 + 1, 1.6) if correlated and k == 0 else (window // 2, 1.25)
         rows = np.empty_like(detail)
-        _energy_of_rows(detail, window // 2, rows)
+        _energy_of_rows(detail, reach, rows)
         wide = np.ascontiguousarray(gain[:, np.arange(detail.shape[1]) * gain.shape[1] // detail.shape[1]])
-        # the factor over 1 keeps the local energy's own scatter from leaving specks of noise behind
-        _shrink(detail, rows, window // 2, np.float32(1.25 * (strength * sigma) ** 2), wide)
+        # the margin over 1 keeps the local energy's own scatter from leaving specks of noise behind
+        _shrink(detail, rows, reach, np.float32(margin * (strength * sigmas[k]) ** 2), wide)
         up = cv2.pyrUp(current, dstsize=(detail.shape[1], detail.shape[0]))
         current = cv2.add(up, detail, dst=detail)
     return current
@@ -167,9 +177,9 @@ def reduce_noise(
     _stabilise(rgb, a, b, y, u, v)
     y_sigmas, c_sigmas = level_noise(kind)
     if brightness > 0:
-        y = _pyramid_shrink(y, y_sigmas, brightness, gain, 5)
+        y = _pyramid_shrink(y, y_sigmas, brightness, gain, 5, kind == "mosaic")
     if colour > 0:
-        u, v = (_pyramid_shrink(p, c_sigmas, colour, gain, 7) for p in (u, v))
+        u, v = (_pyramid_shrink(p, c_sigmas, colour, gain, 7, kind == "mosaic") for p in (u, v))
     out = np.empty_like(rgb)
     _unstabilise(y, u, v, a, b, out)
     return out
