@@ -275,9 +275,12 @@ def _merged(result: Any, as_json: bool) -> None:
         _print_json(result.as_json())
         return
     used = sum(f.used for f in result.frames)
+    gain = (
+        f"{result.range_ev:.1f} EV from noise to full" if result.range_ev else f"noise {result.noise_gain:.2f} × lower"
+    )
     typer.echo(
-        f"{used} of {len(result.frames)} frames → {result.output}; noise {result.noise_gain:.2f} × lower, aligned "
-        f"within {result.rms_px:.2f} px"
+        f"{used} of {len(result.frames)} frames → {result.output}; {gain}, aligned within "
+        f"{max(result.rms_px, 0.01):.2f} px"
     )
     for f in result.frames:
         if not f.used:

@@ -134,6 +134,20 @@ class Track(QWidget):
         )
 
 
+class ValueBox(QDoubleSpinBox):
+    """A number with its unit; minus is written as a minus sign, typed as either."""
+
+    def textFromValue(self, val: float) -> str:
+        return super().textFromValue(val).replace("-", "−")
+
+    def valueFromText(self, text: str) -> float:
+        return super().valueFromText(text.replace("−", "-"))
+
+    def validate(self, input: str, pos: int) -> object:
+        found: Any = super().validate(input.replace("−", "-"), pos)
+        return found[0], input, pos
+
+
 class Row(QWidget):
     """One correction: name, value with unit, track, evidence, take, reset."""
 
@@ -163,7 +177,7 @@ class Row(QWidget):
         self.extra = QHBoxLayout()
         head.addLayout(self.extra)
         head.addStretch(1)
-        self.spin = QDoubleSpinBox()
+        self.spin = ValueBox()
         self.spin.setObjectName("value")
         self.spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.spin.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -206,7 +220,7 @@ class Row(QWidget):
         back.clicked.connect(lambda: self.reset.emit(field))
 
     def text_of(self, value: float) -> str:
-        sign = "+" if self.field in ("exposure", "tint", "sharpness") else ""
+        sign = "+" if self.field in ("exposure", "tint", "sharpness") and value else ""
         return f"{value:{sign}.{DECIMALS[self.field]}f}".replace("-", "−")
 
     def show_values(
