@@ -67,10 +67,16 @@ class Formats(Folder):
 
     def test_tiff_in_16_bits_and_linear(self) -> None:
         deep = PICTURE.astype(np.uint16) * 200
-        with tifffile.TiffFile(self.written("a.tif", deep, bits=16)) as tif:
+        path = self.written("a.tif", deep, bits=16)
+        with Image.open(path) as image:
+            self.assertEqual(image.getexif().get_ifd(34665)[34855], META.iso)
+        with tifffile.TiffFile(path) as tif:
             np.testing.assert_array_equal(tif.asarray(), deep)
             self.assertIn(34675, tif.pages[0].tags)
             self.assertEqual(tif.pages[0].tags[271].value, META.make)
+            exif = tif.pages[0].tags[34665].value
+            self.assertEqual(exif["ISOSpeedRatings"], META.iso)
+            self.assertAlmostEqual(exif["ExposureTime"][0] / exif["ExposureTime"][1], META.exposure_s or 0, places=6)
         light = PICTURE.astype(np.float32) / 100
         np.testing.assert_array_equal(tifffile.imread(self.written("l.tif", light, space="linear")), light)
 
@@ -80,7 +86,9 @@ class Formats(Folder):
         smooth = np.repeat(np.repeat(PICTURE[:9, :12], 10, 0), 10, 1)
         with Image.open(self.written("a.avif", smooth)) as image:
             self.assertEqual(image.size, (120, 90))
-        found = imagecodecs.jpegxl_decode(self.written("a.jxl", smooth).read_bytes())
+        coded = self.written("a.jxl", smooth).read_bytes()
+        self.assertIn(META.model.encode(), coded)
+        found = imagecodecs.jpegxl_decode(coded)
         self.assertLess(np.abs(found.astype(int) - smooth).mean(), 6)
 
     def test_exif_can_be_left_out(self) -> None:
@@ -113,7 +121,7 @@ class Formats(Folder):
         for name, ticket, pattern in (
             ("a.gif", Ticket(), "must end in"), ("a.jpg", Ticket(bits=16), "8 bits"),
             ("a.jpg", Ticket(space="linear"), "TIFF"), ("a.png", Ticket(bits=12), "8 or 16"),
-            ("a.jpg", Ticket(long_edge=3), "long edge"),
+            ("a.jpg", Ticket(long_edge=3), "long edge"), ("a.jxl", Ticket(space="display-p3"), "sRGB"),
         ):  # fmt: skip
             with self.assertRaisesRegex(BrutoError, pattern):
                 check_ticket(Path(name), ticket)

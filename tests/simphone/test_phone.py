@@ -18,6 +18,7 @@ from bruto.simphone.finish import phone_map
 from bruto.simphone.scenes import SCENES, load_scene
 from bruto.simphone.tracer import trace
 from tests.shots import MIDDLE, SMALL, taken
+from tests.truth import patch_masks
 
 
 class SensorModel(unittest.TestCase):
@@ -95,6 +96,22 @@ class Truth(unittest.TestCase):
         scene = load_scene("card")
         first, second = (trace(scene, 96, 72, margin=0.0)[0] for _ in range(2))
         np.testing.assert_array_equal(first, second)
+
+    def test_baked_light_is_smoother_than_the_sensor(self) -> None:
+        """On the grey card, what is left of the bake's noise is at most a quarter of the ISO 50 noise there."""
+        import cv2
+
+        phone = Phone("card", size=MIDDLE)
+        y, x = patch_masks(phone, 3)[24].T
+        m = round(0.02 * phone.width)
+        box = (slice(m + y.min() + 6, m + y.max() - 6), slice(m + x.min() + 6, m + x.max() - 6))
+        light = np.asarray(phone.truth[..., 1], np.float32)[box]
+        self.assertGreater(min(light.shape), 20)
+        smooth = cv2.GaussianBlur(light, (0, 0), 4)
+        inner = (slice(8, -8), slice(8, -8))
+        rendering = float((light / smooth)[inner].std())
+        a, b = phone.sensor.noise(50)
+        self.assertLess(rendering, 0.25 * np.sqrt(a * 0.18 + b) / 0.18)
 
     def test_detail_reaches_the_capture_grid(self) -> None:
         """Per pixel, the fine capture holds more contrast at its finest octave than an enlarged coarse one would."""

@@ -8,7 +8,6 @@ linked.
 from __future__ import annotations
 
 import io
-import struct
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
@@ -19,17 +18,13 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
+from bruto.container.exif_ifd import EXIF_PLACEHOLDER, append_exif
 from bruto.container.opcodes import write_gain_maps
 from bruto.container.rawframe import CFA_LETTERS, Calibration, GainMap
 from bruto.files import atomic_path
 from bruto.parallel import map_threads
 
 TILE = 256
-_EXIF_IFD = 34665
-_PLACEHOLDER = 34664
-"""The TIFF writer refuses tag 34665; this unused neighbour keeps its place in the sorted directory until it is
-renamed.
-"""
 
 
 @dataclass(frozen=True)
@@ -74,60 +69,6 @@ def _jpeg(preview: NDArray[np.uint8]) -> bytes:
     return stream.getvalue()
 
 
-def _exif_entries(tags: DngTags) -> list[tuple[int, int, int, bytes]]:
-    """(tag, type, count, little-endian value) of the Exif IFD, sorted."""
-    entries = []
-
-    def rational(tag, value, limit=1_000_000):
-        f = Fraction(float(value)).limit_denominator(limit)
-        entries.append((tag, 5, 1, struct.pack("<2I", f.numerator, f.denominator)))
-
-    if tags.exposure_s is not None:
-        seconds = tags.exposure_s
-        f = Fraction(1, max(1, round(1 / seconds)))
-        if abs(float(f) / seconds - 1) > 1e-4:  # merging needs the true time, not the dial's
-            f = Fraction(seconds).limit_denominator(1_000_000)
-        entries.append((33434, 5, 1, struct.pack("<2I", f.numerator, f.denominator)))
-    if tags.f_number is not None:
-        rational(33437, tags.f_number, 100)
-    if tags.iso is not None:
-        entries.append((34855, 3, 1, struct.pack("<H", min(65535, round(tags.iso)))))
-    entries.append((36864, 7, 4, b"0232"))
-    if tags.taken:
-        text = tags.taken.encode("ascii", "replace") + b"\0"
-        for tag in (36867, 36868):
-            entries.append((tag, 2, len(text), text))
-    if tags.focal_mm is not None:
-        rational(37386, tags.focal_mm, 1000)
-    if tags.focal_35mm is not None:
-        entries.append((41989, 3, 1, struct.pack("<H", round(tags.focal_35mm))))
-    return sorted(entries)
-
-
-def _append_exif(path: Path, tags: DngTags) -> None:
-    """Append an Exif IFD and point tag 34665 of IFD 0 at it (the placeholder was written by the TIFF writer)."""
-    entries = _exif_entries(tags)
-    with tifffile.TiffFile(path) as tif:
-        at = tif.pages[0].tags[_PLACEHOLDER].offset
-    with path.open("r+b") as stream:
-        stream.seek(0, 2)
-        start = stream.tell() + stream.tell() % 2
-        stream.seek(start)
-        data_at = start + 2 + 12 * len(entries) + 4
-        head, data = struct.pack("<H", len(entries)), b""
-        for tag, kind, count, value in entries:
-            if len(value) <= 4:
-                head += struct.pack("<HHI", tag, kind, count) + value.ljust(4, b"\0")
-            else:
-                head += struct.pack("<HHII", tag, kind, count, data_at + len(data))
-                data += value + b"\0" * (len(value) % 2)
-        if entries and len(entries[-1][3]) > 4 and len(entries[-1][3]) % 2:
-            data = data[:-1]  # a file ends with its last value, so that a missing end is always noticed
-        stream.write(head + struct.pack("<I", 0) + data)
-        stream.seek(at)
-        stream.write(struct.pack("<HHII", _EXIF_IFD, 4, 1, start))
-
-
 def _tiles(codes: NDArray, bits: int) -> list[bytes]:
     """Coded tiles in row order; ragged edges are padded by repetition."""
     h, w = codes.shape[:2]
@@ -166,7 +107,7 @@ def write_dng(path: str | Path, codes: NDArray, tags: DngTags, preview: NDArray[
         (50728, "2I", 3, _rationals(tags.as_shot_neutral, 1_000_000), True),
         (50730, "2i", 1, _rationals([tags.baseline_exposure]), True),
         (274, "H", 1, tags.orientation, True),
-        (_PLACEHOLDER, "I", 1, 0, True),
+        (EXIF_PLACEHOLDER, "I", 1, 0, True),
     ]
     if tags.make:
         common.append((271, "s", 0, tags.make, True))
@@ -248,4 +189,4 @@ def write_dng(path: str | Path, codes: NDArray, tags: DngTags, preview: NDArray[
                     extratags=raw,
                     metadata=None,
                 )
-        _append_exif(temporary, tags)
+        append_exif(temporary, tags)

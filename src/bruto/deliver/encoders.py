@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from bruto.color.spaces import decode_srgb, encode_srgb
+from bruto.container.exif_ifd import EXIF_PLACEHOLDER, append_exif
 from bruto.container.rawframe import RawMeta
 from bruto.deliver.icc import profile
 from bruto.errors import BrutoError
@@ -58,6 +59,8 @@ def check_ticket(path: Path, ticket: Ticket) -> None:
         raise BrutoError(f"Pictures have 8 or 16 bits a channel, not {ticket.bits}.")
     if ticket.space == "linear" and kind != "TIFF":
         raise BrutoError("Linear light is written as TIFF only: let the name end in .tif.")
+    if kind == "JPEG XL" and ticket.space != "srgb":
+        raise BrutoError("JPEG XL is written in sRGB here: choose that space, or JPEG, PNG or TIFF.")
     if ticket.bits == 16 and kind in ("JPEG", "AVIF"):
         raise BrutoError(f"{kind} holds 8 bits here: choose PNG, TIFF or JPEG XL for 16.")
     if ticket.long_edge is not None and not 16 <= ticket.long_edge <= 65000:
@@ -115,6 +118,18 @@ def _png(picture: NDArray, icc: bytes, exif: bytes | None) -> bytes:
     return bytes(data[:head] + extra + data[head:])
 
 
+def _jxl(coded: bytes, exif: bytes | None) -> bytes:
+    """A JPEG XL codestream with Exif, in the container of ISO/IEC 18181-2."""
+    if exif is None or not coded.startswith(b"\xff\x0a"):
+        return coded
+
+    def box(kind: bytes, body: bytes) -> bytes:
+        return struct.pack(">I", len(body) + 8) + kind + body
+
+    head = box(b"JXL ", b"\r\n\x87\n") + box(b"ftyp", b"jxl \0\0\0\0jxl ")
+    return head + box(b"Exif", bytes(4) + exif.removeprefix(b"Exif\0\0")) + box(b"jxlc", coded)
+
+
 def write_picture(path: str | Path, picture: NDArray, ticket: Ticket, meta: RawMeta) -> None:
     """Write an oriented picture (H, W, 3): uint8 or uint16 encoded, or float32 linear. Raises `BrutoError`; leaves
     nothing half-written.
@@ -148,6 +163,7 @@ def write_picture(path: str | Path, picture: NDArray, ticket: Ticket, meta: RawM
                     for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken))
                     if value
                 ]
+                tags.append((EXIF_PLACEHOLDER, "I", 1, 0, True))
             tifffile.imwrite(
                 temporary,
                 picture,
@@ -160,10 +176,11 @@ def write_picture(path: str | Path, picture: NDArray, ticket: Ticket, meta: RawM
                 software="Bruto 0.1",
                 maxworkers=2,
             )
+            if exif is not None:
+                append_exif(temporary, meta)
         elif kind == "AVIF":
             extra = {"exif": exif} if exif else {}
             Image.fromarray(picture).save(temporary, "AVIF", quality=min(ticket.quality, 90), icc_profile=icc, **extra)
         else:
-            temporary.write_bytes(
-                imagecodecs.jpegxl_encode(picture, distance=0.8 if ticket.bits == 8 else 0.3, effort=4)
-            )
+            coded = imagecodecs.jpegxl_encode(picture, distance=0.8 if ticket.bits == 8 else 0.3, effort=4)
+            temporary.write_bytes(_jxl(bytes(coded), exif))
