@@ -77,6 +77,7 @@ def main() -> int:
         p.settle(lambda: w.compare.stage.first is not None)
         p.save("compare")
         w.compare.set_mode("Side by side")
+        w.compare.stage.centre = QPointF(1500, 440)
         w.compare.stage.set_one_to_one()
         p.save("compare-side")
         w.set_task("Merge")

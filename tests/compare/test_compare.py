@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -11,8 +12,10 @@ from PIL import Image
 from bruto.color.spaces import encode_srgb
 from bruto.compare.metrics import compare, edge_overshoot, sentences
 from bruto.compare.registration import normalised, register
-from bruto.compare.rendering import for_comparison
+from bruto.compare.rendering import for_comparison, sharp_pair
+from bruto.develop.engine import Developer, Rect, orient, stored_rect
 from bruto.develop.recipe import Recipe, save_recipe
+from bruto.develop.source import open_source
 from bruto.errors import BrutoError
 from bruto.simphone.capture import Phone
 from bruto.simphone.finish import phone_map
@@ -166,6 +169,36 @@ class Measures(unittest.TestCase):
         rows = sentences(c)
         self.assertTrue(all(len(r) == 4 and r[3].endswith(".") for r in rows))
         self.assertEqual(len({r[0] for r in rows}), len(rows))
+
+
+class Sharp(unittest.TestCase):
+    def test_pieces_lie_on_each_other_at_full_size(self) -> None:
+        """Aligned on half-size pictures, shown at full size: edges of both fall together, whatever the orientation."""
+        shot = taken("pans", size=MIDDLE, seed=2)[0]
+        source = open_source(shot["files"][0])
+        phone = for_comparison(shot["files"][1])
+        recipe = Recipe()
+        for orientation in (1, 6):
+            developer = Developer(replace(source, meta=replace(source.meta, orientation=orientation)))
+            picture = np.ascontiguousarray(orient(phone, orientation))
+            small = [
+                cv2.resize(p, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+                for p in (developer.render(recipe), picture)
+            ]
+            alignment = compare(small[0], small[1]).alignment
+            rect = Rect(300, 250, 260, 200)
+            pair = sharp_pair(developer, recipe, picture, alignment, rect)
+            self.assertEqual(pair.first.shape, (200, 260, 3))
+            self.assertEqual(pair.second.shape, (200, 260, 3))
+            np.testing.assert_array_equal(pair.first, developer_rect(developer, recipe, rect, orientation))
+            greys = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY).astype(np.float32) for p in (pair.first, pair.second)]
+            high = [g - cv2.GaussianBlur(g, (0, 0), 3) for g in greys]
+            (dx, dy), _ = cv2.phaseCorrelate(high[0], high[1])
+            self.assertLess(np.hypot(dx, dy), 0.4, f"orientation {orientation}")
+
+
+def developer_rect(developer: Developer, recipe: Recipe, rect: Rect, orientation: int) -> np.ndarray:
+    return orient(developer.view(recipe, 1, stored_rect(rect, orientation, developer.source.size)), orientation)
 
 
 class Push(unittest.TestCase):

@@ -7,6 +7,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -15,20 +16,29 @@ from bruto.app import theme
 from bruto.app.stage import to_qimage
 from bruto.app.stage_bar import StageBar
 from bruto.compare.metrics import Comparison, sentences
+from bruto.compare.rendering import SharpPair
 
 MODES = ("Side by side", "Curtain", "Alternate", "Difference")
 FULL_DIFFERENCE = 15.0
 """CIEDE2000 shown as the brightest difference."""
 
 
-def difference_picture(c: Comparison) -> np.ndarray:
-    """ΔE00 as grey (0 black, `FULL_DIFFERENCE` white), uint8 (H, W, 3)."""
-    grey = (np.clip(c.map / FULL_DIFFERENCE, 0, 1) * 255).astype(np.uint8)
-    return np.repeat(np.where(c.valid, grey, 60).astype(np.uint8)[..., None], 3, axis=2)
+def difference_picture(difference: NDArray, valid: NDArray | None = None) -> NDArray[np.uint8]:
+    """ΔE00 (H, W) as grey (0 black, `FULL_DIFFERENCE` white), uint8 (H, W, 3)."""
+    grey = (np.clip(difference / FULL_DIFFERENCE, 0, 1) * 255).astype(np.uint8)
+    if valid is not None:
+        grey = np.where(valid, grey, 60).astype(np.uint8)
+    return np.repeat(grey[..., None], 3, axis=2)
 
 
 class CompareStage(QWidget):
-    """Two pictures of the same grid with linked zoom and pan."""
+    """Two pictures of the same grid with linked zoom and pan.
+
+    The whole is shown on the compared grid; zoomed in beyond it, `view_changed` asks for sharp pieces at the raw's
+    size.
+    """
+
+    view_changed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -39,6 +49,9 @@ class CompareStage(QWidget):
         self.first: QImage | None = None
         self.second: QImage | None = None
         self.difference: QImage | None = None
+        self.pieces: tuple[QImage, QImage, QImage] | None = None
+        self.piece_rect = QRectF()  # on the compared grid
+        self.full_scale = 1.0  # pixels of the raw a pixel of the compared grid
         self.names = ("raw", "phone's picture")
         self.curtain = 0.5
         self.flip = False
@@ -51,6 +64,7 @@ class CompareStage(QWidget):
 
     def set_comparison(self, c: Comparison | None, names: tuple[str, str] = ("raw", "phone's picture")) -> None:
         self.names = names
+        self.pieces = None
         if c is None:
             self.first = self.second = self.difference = None
         else:
@@ -58,7 +72,7 @@ class CompareStage(QWidget):
             self.first, self.second, self.difference = (
                 to_qimage(c.first),
                 to_qimage(c.second),
-                to_qimage(difference_picture(c)),
+                to_qimage(difference_picture(c.map, c.valid)),
             )
             if fresh:
                 self.fit = True
@@ -70,7 +84,7 @@ class CompareStage(QWidget):
         self.flip = False
         self._timer.start() if mode == "Alternate" else self._timer.stop()
         self._refit()
-        self.update()
+        self._moved()
 
     def hideEvent(self, event: Any) -> None:
         self._timer.stop()
@@ -98,12 +112,55 @@ class CompareStage(QWidget):
     def set_fit(self) -> None:
         self.fit = True
         self._refit()
-        self.update()
+        self._moved()
 
     def set_one_to_one(self) -> None:
+        """One pixel of the raw on one of the screen."""
         self.fit = False
-        self.zoom = 1.0 / self.devicePixelRatioF()
+        self.zoom = self.full_scale / self.devicePixelRatioF()
+        self._moved()
+
+    def _moved(self) -> None:
         self.update()
+        self.view_changed.emit()
+
+    def wanted_piece(self) -> tuple[int, int, int, int] | None:
+        """The visible part (x, y, width, height) in pixels of the raw where the compared grid is too coarse, else
+        None.
+        """
+        if self.first is None or self.zoom * self.devicePixelRatioF() < 1.1 or self.full_scale <= 1.0:
+            return None
+        pane = self._panes()[0]
+        half_w, half_h = pane.width() / 2 / self.zoom, pane.height() / 2 / self.zoom
+        g = self.full_scale
+        x0, y0 = max(0, int((self.centre.x() - half_w) * g)), max(0, int((self.centre.y() - half_h) * g))
+        x1 = min(int(self.first.width() * g), int((self.centre.x() + half_w) * g) + 1)
+        y1 = min(int(self.first.height() * g), int((self.centre.y() + half_h) * g) + 1)
+        return (x0, y0, x1 - x0, y1 - y0) if x1 - x0 > 8 and y1 - y0 > 8 else None
+
+    def set_pieces(self, pair: SharpPair | None) -> None:
+        """Sharp pixels of a part of both, or none."""
+        if pair is None:
+            self.pieces = None
+        else:
+            r, g = pair.rect, self.full_scale
+            self.pieces = (
+                to_qimage(pair.first),
+                to_qimage(pair.second),
+                to_qimage(difference_picture(pair.difference)),
+            )
+            self.piece_rect = QRectF(r.x / g, r.y / g, r.width / g, r.height / g)
+        self.update()
+
+    def _draw(self, p: QPainter, which: int, target: QRectF) -> None:
+        """One of first, second, difference on a pane, with its sharp piece over it."""
+        image = (self.first, self.second, self.difference)[which]
+        assert image is not None
+        p.drawImage(target, image)
+        if self.pieces is not None and self.zoom * self.devicePixelRatioF() >= 1.1:
+            r = self.piece_rect
+            place = QPointF(target.left() + r.left() * self.zoom, target.top() + r.top() * self.zoom)
+            p.drawImage(QRectF(place.x(), place.y(), r.width() * self.zoom, r.height() * self.zoom), self.pieces[which])
 
     def _target(self, pane: QRectF) -> QRectF:
         assert self.first is not None
@@ -127,25 +184,25 @@ class CompareStage(QWidget):
             return
         panes = self._panes()
         if self.mode == "Side by side":
-            for pane, image, name in zip(panes, (self.first, self.second), self.names, strict=True):
+            for which, (pane, name) in enumerate(zip(panes, self.names, strict=True)):
                 p.setClipRect(pane)
-                p.drawImage(self._target(pane), image)
+                self._draw(p, which, self._target(pane))
                 self._label(p, name, pane.left() + 10, True)
             return
         pane = panes[0]
         target = self._target(pane)
         if self.mode == "Difference":
-            p.drawImage(target, self.difference)
+            self._draw(p, 2, target)
             self._label(p, f"difference, ΔE00: black 0, white {FULL_DIFFERENCE:.0f} or more", 10, True)
             return
         if self.mode == "Alternate":
-            p.drawImage(target, self.second if self.flip else self.first)
+            self._draw(p, int(self.flip), target)
             self._label(p, self.names[int(self.flip)], 10, True)
             return
         x = pane.width() * self.curtain
-        p.drawImage(target, self.first)
+        self._draw(p, 0, target)
         p.setClipRect(QRectF(x, 0, pane.width() - x, pane.height()))
-        p.drawImage(target, self.second)
+        self._draw(p, 1, target)
         p.setClipping(False)
         p.setPen(QPen(t.color("on_surround"), 2))
         p.drawLine(QPointF(x, 0), QPointF(x, pane.height()))
@@ -166,6 +223,7 @@ class CompareStage(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._refit()
+        self.view_changed.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if self.first is None:
@@ -176,7 +234,7 @@ class CompareStage(QWidget):
         self.fit = False
         self.zoom = float(np.clip(self.zoom * 1.2 ** (event.angleDelta().y() / 120), 0.05, 8))
         self.centre = place - at * (1 / self.zoom)
-        self.update()
+        self._moved()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         near = abs(event.position().x() - self.width() * self.curtain) < 14
@@ -191,6 +249,7 @@ class CompareStage(QWidget):
         else:
             self.fit = False
             self.centre = self.centre - (event.position() - last) * (1 / self.zoom)
+            self.view_changed.emit()
         self._drag = (kind, event.position())
         self.update()
 
@@ -291,8 +350,8 @@ class ComparePage(QWidget):
             button = bar.add(mode, mode, left=True, checkable=True, shortcut=f"Alt+{k + 1}")
             button.clicked.connect(lambda _, m=mode: self.set_mode(m))
             self.buttons[mode] = button
-        bar.add("Fit", "Whole picture").clicked.connect(self.stage.set_fit)
-        bar.add("1:1", "One compared pixel on one screen pixel").clicked.connect(self.stage.set_one_to_one)
+        bar.add("Fit", "Whole picture (Z)").clicked.connect(self.stage.set_fit)
+        bar.add("1:1", "One pixel of the raw on one of the screen (Z)").clicked.connect(self.stage.set_one_to_one)
         middle.addWidget(bar)
         middle.addWidget(self.stage, 1)
         layout.addLayout(middle, 1)
@@ -311,7 +370,9 @@ class ComparePage(QWidget):
         self.stage.set_comparison(None)
         self.panel.set_comparison(None, "")
 
-    def show_comparison(self, c: Comparison, names: tuple[str, str]) -> None:
+    def show_comparison(self, c: Comparison, names: tuple[str, str], full_width: int) -> None:
+        """`full_width`: of the raw, pixels."""
+        self.stage.full_scale = full_width / c.first.shape[1]
         self.tag.setText(f"ALIGNED within {max(c.alignment.model_px, 0.05):.2f} px")
         self.tag.setToolTip(f"{c.alignment.tracks} places tracked; error left in the fitted model")
         self.stage.set_comparison(c, names)

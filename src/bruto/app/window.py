@@ -34,10 +34,12 @@ from bruto.app.shotlist import ShotList
 from bruto.app.stage import to_qimage
 from bruto.app.worker import Worker
 from bruto.compare.metrics import COMPARE_EDGE, Comparison, compare
+from bruto.compare.registration import Alignment
+from bruto.compare.rendering import sharp_pair
 from bruto.container.picture import read_picture
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
-from bruto.develop.engine import Developer, orient
+from bruto.develop.engine import Developer, Rect, orient
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
 from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
@@ -66,13 +68,16 @@ class Window(QMainWindow):
         self.setWindowTitle("Bruto")
         self.setAcceptDrops(True)
         self.shoot = Shoot()
-        self.worker = Worker(("piece", "base", "before", "open", "light", "suggest", "compare", "thumb"))
+        self.worker = Worker(
+            ("piece", "base", "before", "open", "light", "suggest", "compare", "compare_piece", "thumb")
+        )
         self.background = Worker(("merge",))
         self.queue = jobs.Queue()
         self._threads = _FromThreads()
         self.queue.changed.connect(self._threads.job.emit)
         self._merge_stop = threading.Event()
         self._compare_key: tuple | None = None
+        self._compared: tuple[Developer, Recipe, Any, Alignment] | None = None
         self._folded: dict[str, bool] = {}
         central = QWidget()
         column = QVBoxLayout(central)
@@ -102,6 +107,7 @@ class Window(QMainWindow):
         self.shoot.opened.connect(self._shoot_opened)
         self.develop.status.connect(self._status)
         self.develop.problem.connect(self.say)
+        self.compare.stage.view_changed.connect(self._compare_piece)
         self.merge.start.connect(self._start_merge)
         self.merge.stop.connect(self._merge_stop.set)
         self.merge.open_result.connect(self._open_merged)
@@ -288,14 +294,34 @@ class Window(QMainWindow):
         self.compare.show_waiting("Developing and aligning both …")
         picture_path = shot.picture
 
-        def work() -> Comparison:
-            return compare(_for_grid(developer, recipe), read_picture(picture_path).pixels)
+        def work() -> tuple[Comparison, Any]:
+            picture = read_picture(picture_path).pixels
+            return compare(_for_grid(developer, recipe), picture), picture
 
-        def done(found: Comparison) -> None:
+        def done(found: tuple[Comparison, Any]) -> None:
             self._compare_key = key
-            self.compare.show_comparison(found, ("raw, developed", "phone's picture"))
+            self._compared = (developer, recipe, found[1], found[0].alignment)
+            width = developer.source.meta.oriented_size[0]
+            self.compare.show_comparison(found[0], ("raw, developed", "phone's picture"), width)
+            self._compare_piece()
 
+        self._compared = None
+        self.worker.forget("compare_piece")
         self.worker.ask("compare", work, done, self.compare.show_waiting)
+
+    def _compare_piece(self) -> None:
+        """Sharp pixels of what is visible, where the compared grid is too coarse for the zoom."""
+        wanted, compared = self.compare.stage.wanted_piece(), self._compared
+        if wanted is None or compared is None:
+            self.worker.forget("compare_piece")
+            return
+        developer, recipe, picture, alignment = compared
+        self.worker.ask(
+            "compare_piece",
+            lambda: sharp_pair(developer, recipe, picture, alignment, Rect(*wanted)),
+            self.compare.stage.set_pieces,
+            self.say,
+        )
 
     def _compare_if_shown(self) -> None:
         if self.task() == "Compare":

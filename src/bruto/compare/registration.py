@@ -7,7 +7,7 @@ robustly. The residual is measured on tracks that the fit did not use.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -42,6 +42,10 @@ class Alignment:
     second_size: tuple[int, int]
     model_px: float = 0.0
     share: float = 1.0
+
+    def at_size(self, first: tuple[int, int], second: tuple[int, int]) -> Alignment:
+        """The same alignment for the two pictures at other sizes (width, height)."""
+        return replace(self, first_size=first, second_size=second)
 
     def apply(self, points: NDArray) -> NDArray[np.float64]:
         """Pixel positions (N, 2) in the second picture of positions in the first (pixel centres at .0)."""

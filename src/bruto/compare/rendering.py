@@ -4,14 +4,19 @@ both.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.color.difference import delta_e00
+from bruto.color.spaces import picture_to_lab
+from bruto.compare.registration import Alignment
 from bruto.container.dng_reader import is_raw
 from bruto.container.picture import is_picture, read_picture
-from bruto.develop.engine import Developer
+from bruto.develop.engine import Developer, Rect, orient, stored_rect
 from bruto.develop.recipe import Recipe, load_recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all, take_all
@@ -38,3 +43,33 @@ def for_comparison(path: str | Path, push: str | Path | None = None) -> NDArray[
             exposure=recipe.exposure + pushed.exposure, tone=pushed.tone.model_dump(), chroma=pushed.chroma
         )
     return developer.render(recipe)
+
+
+@dataclass(frozen=True)
+class SharpPair:
+    """A rectangle of both pictures at the raw's full size: `first`, `second` (h, w, 3) uint8 sRGB, `difference` (h, w)
+    CIEDE2000, at `rect` of the oriented frame.
+    """
+
+    first: NDArray[np.uint8]
+    second: NDArray[np.uint8]
+    difference: NDArray[np.float32]
+    rect: Rect
+
+
+def sharp_pair(
+    developer: Developer, recipe: Recipe, picture: NDArray[np.uint8], alignment: Alignment, rect: Rect
+) -> SharpPair:
+    """The developed raw and a picture brought onto it, pixel by pixel of the raw.
+
+    `picture`: (H, W, 3) uint8 sRGB; `alignment`: from `metrics.compare` of the two, at whatever size; `rect`: in
+    pixels of the oriented frame.
+    """
+    orientation = developer.source.meta.orientation
+    stored = stored_rect(rect, orientation, developer.source.size)
+    first = orient(developer.view(recipe, 1, stored), orientation)
+    full = alignment.at_size(developer.source.meta.oriented_size, (picture.shape[1], picture.shape[0]))
+    mx, my = full.maps(rect.x, rect.y, rect.width, rect.height)
+    second = cv2.remap(picture, mx, my, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    difference = delta_e00(picture_to_lab(first), picture_to_lab(second)).astype(np.float32)
+    return SharpPair(np.ascontiguousarray(first), second, difference, rect)
