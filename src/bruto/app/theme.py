@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from importlib.resources import files
+from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase
 
@@ -99,6 +100,7 @@ def font(px: int = 12, bold: bool = False) -> QFont:
 
 
 def style_sheet(t: Theme) -> str:
+    arrow = Path(str(files("bruto.app") / f"icons/down-{t.name}.svg")).as_posix()
     return f"""
     * {{ font-family: 'B612'; font-size: 12px; color: {t.ink}; }}
     QMainWindow, QWidget#panel, QScrollArea, QWidget#panelBody {{ background: {t.panel}; border: none; }}
@@ -145,8 +147,9 @@ def style_sheet(t: Theme) -> str:
     QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.accent};
         selection-color: {t.on_accent}; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}
-    QComboBox::down-arrow {{ image: none; width: 0; height: 0; border-left: 4px solid transparent;
-        border-right: 4px solid transparent; border-top: 5px solid {t.quiet}; margin-right: 8px; }}
+    QComboBox::down-arrow {{ image: url({arrow}); width: 10px; height: 6px; margin-right: 8px; }}
+    QPushButton::menu-indicator {{ image: url({arrow}); width: 10px; height: 6px; subcontrol-origin: padding;
+        subcontrol-position: right center; right: 8px; }}
     QProgressBar {{ background: {t.track}; border: none; border-radius: 3px; height: 8px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
     QScrollBar:vertical {{ background: {t.panel}; width: 10px; }}

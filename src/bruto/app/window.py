@@ -153,6 +153,7 @@ class Window(QMainWindow):
         self.theme_button.setToolTip("Dim theme for the night, light theme for the day (Ctrl+D)")
         self.theme_button.clicked.connect(self.toggle_theme)
         self.menu_button = QPushButton("Menu")
+        self.menu_button.setMinimumWidth(76)
         for button in (self.list_button, self.theme_button, self.menu_button):
             row.addWidget(button)
             row.addSpacing(4)

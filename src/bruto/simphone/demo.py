@@ -32,7 +32,7 @@ def make_demo(folder: Path, say: Callable[[str], None] = lambda _: None) -> Path
     making = folder.with_name(folder.name + ".making")
     shutil.rmtree(making, ignore_errors=True)
     for k, (scene, settings) in enumerate(SHOTS):
-        say(f"making the demo shoot, {k + 1} of {len(SHOTS) + 1}: {scene}")
+        say(f"making the demo shoot (once, a few minutes), {k + 1} of {len(SHOTS) + 1}: {scene}")
         simulate(scene, making, **{"megapixels": 3, **settings})
     say(f"making the demo shoot, {len(SHOTS) + 1} of {len(SHOTS) + 1}: a picture without a raw")
     made = simulate("crystals", making, megapixels=3, seed=2, ev=-0.5)
