@@ -13,20 +13,19 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import imagecodecs
 import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
 from bruto.container.opcodes import GAIN_MAP, NAMES, OPTIONAL, parse_gain_map, parse_opcodes
 from bruto.container.rawframe import CFA_LETTERS, Calibration, GainMap, RawFrame, RawMeta
+from bruto.container.segments import COMPRESSIONS, SegmentLayout, decode_segment
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import check_readable
 from bruto.parallel import map_threads
 
 CFA, LINEAR = 32803, 34892
 MAX_PIXELS = 400_000_000
-COMPRESSIONS = {1: "none", 7: "lossless JPEG", 8: "deflate", 32946: "deflate", 34892: "lossy JPEG", 52546: "JPEG XL"}
 _SUFFIXES = {".dng"}
 EXIF_SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
 """Bytes of one value of each TIFF type (TIFF 6.0, section 2)."""
@@ -317,56 +316,69 @@ def _preview(tif: Any, pages: list[Any], raw: Any, size: int) -> tuple[bytes | N
     return best, best_size
 
 
+def _layout(tif: Any, page: Any, meta: RawMeta) -> SegmentLayout:
+    """How the raw image's samples are stored."""
+    weave = tuple(int(_value(page, tag, 1)) for tag in (50975, 52547))
+    if min(weave) < 1 or max(weave) > 64:
+        raise FileProblem("its interleave factors are impossible; the file is damaged.")
+    floating = int(np.max(_value(page, 339, 1))) == 3
+    bits = meta.bits_container
+    if bits not in ((16, 24, 32) if floating else range(1, 17)):
+        raise FileProblem(
+            f"its samples have {bits} bits{' of floating point' if floating else ''}, which is not known here."
+        )
+    return SegmentLayout(
+        int(page.compression),
+        bits,
+        1 if meta.kind == "mosaic" else 3,
+        floating,
+        tif.byteorder,
+        int(_value(page, 317, 1)),
+        (weave[0], weave[1]),
+    )
+
+
 def _decode(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
     """All tiles or strips into one array; each is checked against the file's length and its own place."""
     offsets, counts = page.dataoffsets, page.databytecounts
-    shape = (meta.height, meta.width) if meta.kind == "mosaic" else (meta.height, meta.width, 3)
-    compression = int(page.compression)
+    if len(offsets) != len(counts) or not offsets:
+        raise FileProblem("the list of its raw image's parts is incomplete; the file is damaged.")
     for k, (offset, count) in enumerate(zip(offsets, counts, strict=True)):
         if count <= 0 or offset + count > size:
             raise FileProblem(
-                f"the file ends early: part {k + 1} of {len(offsets)} of the raw image is missing. Copy it again "
-                f"from the phone."
+                f"the file ends early: part {k + 1} of {len(offsets)} of the raw image is missing. {COPY_AGAIN}"
             )
-    dtype = page.dtype if page.dtype is not None else np.dtype(np.uint16)
-    if compression != 7:
-        if np.prod(shape) * dtype.itemsize > 64 * sum(counts) + 1_000_000 and compression == 1:
-            raise FileProblem("the file ends early: its raw image is larger than its data.")
-        codes = page.asarray(maxworkers=2)
-        if codes.shape != shape:
-            raise FileProblem(f"its raw image decodes to {codes.shape}, {shape} is expected; the file is damaged.")
-        return np.ascontiguousarray(codes)
-    tile_h = int(_value(page, 323, 0) or _value(page, 278, meta.height))
-    tile_w = int(_value(page, 322, 0) or meta.width)
+    layout = _layout(tif, page, meta)
+    tiled = _value(page, 322) is not None
+    tile_h = int(_value(page, 323, 0) if tiled else min(int(_value(page, 278, meta.height)), meta.height))
+    tile_w = int(_value(page, 322, 0) if tiled else meta.width)
     if not (0 < tile_w <= 65500 and 0 < tile_h <= 65500):
         raise FileProblem("its tiles have an impossible size; the file is damaged.")
+    if int(_value(page, 284, 1)) != 1:
+        raise FileProblem("its colours are stored plane by plane, which is not known here.")
     across, down = -(-meta.width // tile_w), -(-meta.height // tile_h)
     if across * down != len(offsets):
         raise FileProblem(
             f"{across * down} parts of the raw image are expected, {len(offsets)} are listed; the file is damaged."
         )
-    codes = np.empty(shape, np.uint16)
-    tif.filehandle.seek(0)
     blobs = []
     for offset, count in zip(offsets, counts, strict=True):
         tif.filehandle.seek(offset)
         blobs.append(tif.filehandle.read(count))
+    shape = (meta.height, meta.width) if meta.kind == "mosaic" else (meta.height, meta.width, 3)
+    codes = np.empty(shape, layout.dtype)
 
     def place(k: int) -> None:
         row, column = divmod(k, across)
+        y, x = row * tile_h, column * tile_w
+        h, w = min(tile_h, meta.height - y), min(tile_w, meta.width - x)
         try:
-            tile = imagecodecs.ljpeg_decode(blobs[k]) if meta.kind == "mosaic" else imagecodecs.jpeg8_decode(blobs[k])
+            found = decode_segment(blobs[k], layout, tile_h if tiled else h, tile_w)
         except Exception as error:
             raise FileProblem(
                 f"part {k + 1} of {len(blobs)} of the raw image cannot be decoded ({error}); the file is damaged."
             ) from error
-        y, x = row * tile_h, column * tile_w
-        h, w = min(tile_h, meta.height - y), min(tile_w, meta.width - x)
-        if meta.kind == "mosaic" and tile.size == tile_h * tile_w:
-            tile = tile.reshape(tile_h, tile_w)  # two interleaved components come as half the columns twice
-        if tile.shape[0] < h or tile.shape[1] < w or tile.ndim != codes.ndim:
-            raise FileProblem(f"part {k + 1} of {len(blobs)} of the raw image has the wrong size; the file is damaged.")
-        codes[y : y + h, x : x + w] = tile[:h, :w]
+        codes[y : y + h, x : x + w] = found[:h, :w]
 
     map_threads(place, range(len(blobs)))
     return codes
