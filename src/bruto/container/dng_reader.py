@@ -10,6 +10,7 @@ import contextlib
 import logging
 import struct
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,7 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
+from bruto.container.corrections import KNOWN, Correction, parse_correction
 from bruto.container.opcodes import GAIN_MAP, NAMES, OPTIONAL, parse_gain_map, parse_opcodes
 from bruto.container.rawframe import CFA_LETTERS, Calibration, GainMap, RawFrame, RawMeta
 from bruto.container.segments import COMPRESSIONS, SegmentLayout, decode_segment
@@ -184,7 +186,7 @@ def _meta(first: Any, page: Any) -> RawMeta:
     if not (w > 1 and h > 1 and x0 >= 0 and y0 >= 0 and x0 + w <= width and y0 + h <= height):
         warnings.append("The default crop lies outside the image; the active area is shown instead.")
         x0, y0, w, h = left, top, right - left, bottom - top
-    maps, names = _opcodes(page, warnings)
+    operations = _opcodes(page, warnings)
     exif = first.tags.get(34665)
     exif = exif.value if exif is not None and isinstance(exif.value, dict) else {}
     neutral = _rational(first, 50728)
@@ -223,8 +225,12 @@ def _meta(first: Any, page: Any) -> RawMeta:
         analog_balance=_rational(first, 50727, np.ones(3)),
         baseline_exposure=float(np.clip(_rational(first, 50730, np.zeros(1))[0], -20, 20)),
         noise_profile=noise,
-        gain_maps=maps,
-        opcodes=names,
+        gain_maps=tuple(operations.maps),
+        code_corrections=tuple(operations.codes),
+        light_corrections=tuple(operations.light),
+        black_rows=_rational(page, 50716),
+        black_columns=_rational(page, 50715),
+        opcodes=tuple(operations.names),
         linearisation=None if table is None else np.asarray(table, np.uint16).ravel(),
         iso=_exif_number(exif, first, "ISOSpeedRatings", 34855),
         exposure_s=_exif_number(exif, first, "ExposureTime", 33434),
@@ -279,26 +285,45 @@ def _calibrations(first: Any) -> tuple[Calibration, ...]:
     return tuple(found)
 
 
-def _opcodes(page: Any, warnings: list[str]) -> tuple[tuple[GainMap, ...], tuple[str, ...]]:
-    maps: list[GainMap] = []
-    names: list[str] = []
+@dataclass
+class _Operations:
+    """What the three opcode lists hold."""
+
+    maps: list[GainMap] = field(default_factory=list)
+    codes: list[Correction] = field(default_factory=list)
+    light: list[Correction] = field(default_factory=list)
+    names: list[str] = field(default_factory=list)
+
+
+def _opcodes(page: Any, warnings: list[str]) -> _Operations:
+    """Parsed lists. Unknown optional operations are left out with a warning; unknown required ones raise
+    `FileProblem`.
+    """
+    found = _Operations()
     for number, tag in ((1, 51008), (2, 51009), (3, 51022)):
         data = _value(page, tag)
         if data is None:
             continue
-        for opcode, flags, body in parse_opcodes(bytes(data), f"opcode list {number}"):
+        where = f"opcode list {number}"
+        for opcode, flags, body in parse_opcodes(bytes(data), where):
             name = NAMES.get(opcode, f"opcode {opcode}")
-            names.append(f"list {number}: {name}")
+            found.names.append(f"list {number}: {name}")
             if opcode == GAIN_MAP and number == 2:
-                maps.append(parse_gain_map(body, f"opcode list {number}"))
+                found.maps.append(parse_gain_map(body, where))
+            elif opcode in KNOWN and number < 3:
+                (found.codes if number == 1 else found.light).append(parse_correction(opcode, body, where))
             elif flags & OPTIONAL:
-                warnings.append(f"{name} in opcode list {number} is left out; the file marks it as optional.")
-            else:
+                warnings.append(f"{name} in {where} is left out; the file marks it as optional.")
+            elif opcode in NAMES:
                 warnings.append(
-                    f"{name} in opcode list {number} is not applied yet; the picture may show what it would have "
-                    f"corrected."
+                    f"{name} in {where} is not applied yet; the picture may show what it would have corrected."
                 )
-    return tuple(maps), tuple(names)
+            else:
+                raise FileProblem(
+                    f"{where} requires {name}, which is not known here: without it the picture would be wrong. "
+                    f"A newer version may read it."
+                )
+    return found
 
 
 def _preview(tif: Any, pages: list[Any], raw: Any, size: int) -> tuple[bytes | None, tuple[int, int] | None]:

@@ -18,8 +18,9 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
+from bruto.container.corrections import Correction, write_correction
 from bruto.container.exif_ifd import EXIF_PLACEHOLDER, append_exif
-from bruto.container.opcodes import write_gain_maps
+from bruto.container.opcodes import GAIN_MAP, gain_map_body, write_opcodes
 from bruto.container.rawframe import CFA_LETTERS, Calibration, GainMap
 from bruto.files import atomic_path
 from bruto.parallel import map_threads
@@ -40,6 +41,11 @@ class DngTags:
     noise_profile: NDArray[np.float64] | None = None
     baseline_exposure: float = 0.0
     gain_maps: tuple[GainMap, ...] = ()
+    code_corrections: tuple[Correction, ...] = ()
+    light_corrections: tuple[Correction, ...] = ()
+    black_rows: NDArray[np.float64] | None = None
+    black_columns: NDArray[np.float64] | None = None
+    active_area: tuple[int, int, int, int] | None = None
     default_crop: tuple[int, int, int, int] | None = None
     orientation: int = 1
     make: str = ""
@@ -99,7 +105,8 @@ def write_dng(path: str | Path, codes: NDArray, tags: DngTags, preview: NDArray[
     """
     mosaic = codes.ndim == 2
     height, width = codes.shape[:2]
-    crop = tags.default_crop or (0, 0, width, height)
+    active = tags.active_area or (0, 0, width, height)
+    crop = tags.default_crop or (0, 0, active[2], active[3])
     common: list[tuple] = [
         (50706, "B", 4, bytes([1, 4, 0, 0]), True),
         (50707, "B", 4, bytes([1, 4 if codes.dtype == np.float16 else 3, 0, 0]), True),
@@ -123,7 +130,7 @@ def write_dng(path: str | Path, codes: NDArray, tags: DngTags, preview: NDArray[
         if calibration.forward is not None:
             common.append((50964 + k, "2i", 9, _rationals(calibration.forward), True))
     raw: list[tuple] = [
-        (50829, "I", 4, (0, 0, height, width), True),
+        (50829, "I", 4, (active[1], active[0], active[1] + active[3], active[0] + active[2]), True),
         (50719, "I", 2, (crop[0], crop[1]), True),
         (50720, "I", 2, (crop[2], crop[3]), True),
         (50717, "I", len(np.ravel(tags.white)), tuple(int(v) for v in np.ravel(tags.white)), True),
@@ -141,9 +148,16 @@ def write_dng(path: str | Path, codes: NDArray, tags: DngTags, preview: NDArray[
     if tags.noise_profile is not None:
         profile = np.asarray(tags.noise_profile, float)
         raw.append((51041, "d", profile.size, tuple(profile.ravel()), True))
-    if tags.gain_maps:
-        data = write_gain_maps(tags.gain_maps)
+    if tags.code_corrections:
+        data = write_opcodes([(c.opcode, write_correction(c)) for c in tags.code_corrections])
+        raw.append((51008, 7, len(data), data, True))
+    if tags.gain_maps or tags.light_corrections:
+        operations = [(c.opcode, write_correction(c)) for c in tags.light_corrections]
+        data = write_opcodes(operations + [(GAIN_MAP, gain_map_body(m)) for m in tags.gain_maps])
         raw.append((51009, 7, len(data), data, True))
+    for tag, deltas in ((50715, tags.black_columns), (50716, tags.black_rows)):
+        if deltas is not None:
+            raw.append((tag, "2i", len(deltas), _rationals(deltas), True))
     photometric = 32803 if mosaic else 34892
     jpeg = _jpeg(preview)
     with atomic_path(path) as temporary:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import struct
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -82,14 +83,21 @@ def parse_gain_map(data: bytes, where: str) -> GainMap:
     )
 
 
+def gain_map_body(m: GainMap) -> bytes:
+    """Parameters of opcode 9, as `parse_gain_map` reads them."""
+    v, h, planes = m.gains.shape
+    head = (m.top, m.left, m.bottom, m.right, m.plane, m.planes, m.row_pitch, m.column_pitch, v, h)
+    body = struct.pack(_HEAD, *head) + struct.pack(">4dI", *m.spacing, *m.origin, planes)
+    return body + m.gains.astype(">f4").tobytes()
+
+
+def write_opcodes(operations: Sequence[tuple[int, bytes]], flags: int = 0) -> bytes:
+    """An opcode list of (number, parameters)."""
+    parts = [struct.pack(">I", len(operations))]
+    parts += [struct.pack(">4I", number, 0x01030000, flags, len(body)) + body for number, body in operations]
+    return b"".join(parts)
+
+
 def write_gain_maps(maps: tuple[GainMap, ...]) -> bytes:
     """An opcode list of gain maps."""
-    parts = [struct.pack(">I", len(maps))]
-    for m in maps:
-        v, h, planes = m.gains.shape
-        body = struct.pack(
-            _HEAD, m.top, m.left, m.bottom, m.right, m.plane, m.planes, m.row_pitch, m.column_pitch, v, h
-        )
-        body += struct.pack(">4dI", *m.spacing, *m.origin, planes) + m.gains.astype(">f4").tobytes()
-        parts.append(struct.pack(">4I", GAIN_MAP, 0x01030000, 0, len(body)) + body)
-    return b"".join(parts)
+    return write_opcodes([(GAIN_MAP, gain_map_body(m)) for m in maps])

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.parallel  # noqa: F401  sets the threading layer before the first kernel runs
+from bruto.container.corrections import Correction, apply_corrections
 
 CFA_LETTERS = "RGB"
 
@@ -68,6 +69,10 @@ class RawMeta:
     baseline_exposure: float = 0.0
     noise_profile: NDArray[np.float64] | None = None  # (planes, 2): a, b of variance a x + b, x in 0..1
     gain_maps: tuple[GainMap, ...] = ()
+    code_corrections: tuple[Correction, ...] = ()  # opcode list 1
+    light_corrections: tuple[Correction, ...] = ()  # opcode list 2 but for its gain maps, which follow
+    black_rows: NDArray[np.float64] | None = None  # BlackLevelDeltaV, codes a row of the active area
+    black_columns: NDArray[np.float64] | None = None  # BlackLevelDeltaH, codes a column of the active area
     opcodes: tuple[str, ...] = ()
     linearisation: NDArray[np.uint16] | None = None
     iso: float | None = None
@@ -146,7 +151,7 @@ def _dense_gain(maps: tuple[GainMap, ...], meta: RawMeta) -> NDArray[np.float32]
 
 @njit(parallel=True, cache=True, nogil=True)
 def _linearise_mosaic(
-    codes, black, scale, white, colour, grid, spacing, origin, x0, y0, image_w, image_h, out, clipped
+    codes, black, scale, white, colour, grid, spacing, origin, x0, y0, ax, ay, active_w, active_h, out, clipped
 ):
     v_max, h_max = grid.shape[1] - 1, grid.shape[2] - 1
     h, w = out.shape
@@ -157,7 +162,7 @@ def _linearise_mosaic(
             if y >= h:
                 continue
             sy = y + y0
-            gy = min(max(((sy + 0.5) / image_h - origin[0]) / spacing[0], 0.0), float(v_max))
+            gy = min(max(((sy - ay + 0.5) / active_h - origin[0]) / spacing[0], 0.0), float(v_max))
             iy = min(int(gy), max(v_max - 1, 0))
             fy = np.float32(gy - iy)
             for x in range(w):
@@ -168,26 +173,78 @@ def _linearise_mosaic(
                 if code >= white[site]:
                     clipped[row2, x >> 1] |= np.uint8(1 << colour[site])
                 if use_gain:
-                    gx = min(max(((sx + 0.5) / image_w - origin[1]) / spacing[1], 0.0), float(h_max))
+                    gx = min(max(((sx - ax + 0.5) / active_w - origin[1]) / spacing[1], 0.0), float(h_max))
                     ix = min(int(gx), max(h_max - 1, 0))
                     fx = np.float32(gx - ix)
+                    site = ((sy - ay) & 1) * 2 + ((sx - ax) & 1)
                     top = grid[site, iy, ix] * (1 - fx) + grid[site, iy, ix + 1] * fx
                     low = grid[site, iy + 1, ix] * (1 - fx) + grid[site, iy + 1, ix + 1] * fx
                     value *= top * (1 - fy) + low * fy
                 out[y, x] = value
 
 
-def linearise(frame: RawFrame) -> Linear:
-    """Stored codes to linear light: linearisation table, black, white, clip mask, then the gain maps of opcode list 2.
-
-    DNG 1.7, chapter 5 ("Mapping Raw Values to Linear Reference Values"). NaN and infinities in float data become 0.
-    """
-    meta = frame.meta
-    x0, y0, w, h = meta.default_crop
-    ax, ay = meta.active_area[:2]
-    codes = frame.codes
+def _corrected_codes(frame: RawFrame) -> NDArray:
+    """Stored codes after opcode list 1 and the linearisation table, with the deltas of the black level taken off."""
+    meta, codes = frame.meta, frame.codes
+    if meta.code_corrections:
+        codes = codes.copy()
+        apply_corrections(codes, meta.code_corrections)
     if meta.linearisation is not None and codes.dtype.kind == "u":
         codes = meta.linearisation[np.minimum(codes, len(meta.linearisation) - 1)]
+    return codes
+
+
+def _black_deltas(meta: RawMeta, shape: tuple[int, ...]) -> NDArray[np.float32] | None:
+    """Deltas of the black level over the default crop in codes, (h, w), or None (DNG 1.7, BlackLevelDeltaH and V)."""
+    if meta.black_rows is None and meta.black_columns is None:
+        return None
+    x0, y0 = meta.default_crop[0] - meta.active_area[0], meta.default_crop[1] - meta.active_area[1]
+    total = np.zeros(shape[:2], np.float32)
+    if meta.black_rows is not None:
+        rows = meta.black_rows[y0 : y0 + shape[0]]
+        total[: len(rows)] += rows[:, None].astype(np.float32)
+    if meta.black_columns is not None:
+        columns = meta.black_columns[x0 : x0 + shape[1]]
+        total[:, : len(columns)] += columns[None].astype(np.float32)
+    return total
+
+
+def linearise(frame: RawFrame) -> Linear:
+    """Stored codes to linear light: opcode list 1, linearisation table, black, white, clip mask, then opcode list 2.
+
+    DNG 1.7, chapter 5 ("Mapping Raw Values to Linear Reference Values"). NaN and infinities in float data become 0. Of
+    list 2 the point corrections come first, in their order, then the gain maps.
+    """
+    meta = frame.meta
+    deltas = _black_deltas(meta, (meta.default_crop[3], meta.default_crop[2]))
+    if not meta.light_corrections and deltas is None:
+        return _linearised(frame, meta)
+    plain = _linearised(frame, replace(meta, gain_maps=()))
+    data = plain.data
+    if deltas is not None:
+        span = np.float32(np.mean(meta.white) - np.mean(meta.black))
+        data -= (deltas if data.ndim == 2 else deltas[..., None]) / span
+    x0, y0 = meta.default_crop[0] - meta.active_area[0], meta.default_crop[1] - meta.active_area[1]
+    apply_corrections(data, meta.light_corrections, (y0, x0))
+    if not meta.gain_maps:
+        return plain
+    gains = _gains_over_crop(meta)
+    return Linear(data * gains, plain.clipped, plain.cfa, float(gains.max()))
+
+
+def _gains_over_crop(meta: RawMeta) -> NDArray[np.float32]:
+    """The gain maps at every site of the default crop: a frame of ones sent through them."""
+    shape = (meta.height, meta.width) if meta.kind == "mosaic" else (meta.height, meta.width, 3)
+    unit = replace(meta, black=np.zeros_like(meta.black), white=np.ones_like(meta.white), linearisation=None)
+    unit = replace(unit, code_corrections=())
+    return _linearised(RawFrame(np.ones(shape, np.float32), unit), unit).data
+
+
+def _linearised(frame: RawFrame, meta: RawMeta) -> Linear:
+    """Codes to light and gain maps alone."""
+    x0, y0, w, h = meta.default_crop
+    ax, ay = meta.active_area[:2]
+    codes = _corrected_codes(RawFrame(frame.codes, meta))
     clipped = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8)
     if meta.kind == "mosaic":
         black = np.roll(meta.black, (-(ay % 2), -(ax % 2)), (0, 1)).ravel() if (ax or ay) else meta.black.ravel()
@@ -215,8 +272,9 @@ def linearise(frame: RawFrame) -> Linear:
             origin,
             x0,
             y0,
-            meta.width,
-            meta.height,
+            ax,
+            ay,
+            *meta.active_area[2:],
             out,
             clipped,
         )
@@ -244,8 +302,12 @@ def linearise(frame: RawFrame) -> Linear:
         grid = _dense_gain(meta.gain_maps, meta)
         gain = float(grid.max())
         first = meta.gain_maps[0]
-        gx = (((np.arange(w) + x0 + 0.5) / meta.width - first.origin[1]) / first.spacing[1]).astype(np.float32)
-        gy = (((np.arange(h) + y0 + 0.5) / meta.height - first.origin[0]) / first.spacing[0]).astype(np.float32)
+        gx = (((np.arange(w) + x0 - ax + 0.5) / meta.active_area[2] - first.origin[1]) / first.spacing[1]).astype(
+            np.float32
+        )
+        gy = (((np.arange(h) + y0 - ay + 0.5) / meta.active_area[3] - first.origin[0]) / first.spacing[0]).astype(
+            np.float32
+        )
         for k in range(3):
             for top in range(0, h, 512):  # a band at a time: no second full-size plane
                 rows = slice(top, min(h, top + 512))
