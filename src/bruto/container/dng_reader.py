@@ -172,6 +172,11 @@ def _meta(first: Any, page: Any) -> RawMeta:
     floating = int(np.max(_value(page, 339, 1))) == 3
     white_default = 1.0 if floating else float((1 << min(bits, 16)) - 1)
     white = _rational(page, 50717, np.array([white_default]))
+    if len(white) not in (1, 3):
+        warnings.append(
+            f"The white level has {len(white)} values where 1 or 3 belong; the sample's full scale is taken."
+        )
+        white = np.array([white_default])
     black = _black(page, mosaic)
     if np.any(white[:, None] <= black.ravel()[None]):
         raise FileProblem("its white level lies below its black level; the file is damaged.")

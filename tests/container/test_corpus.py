@@ -1,0 +1,151 @@
+"""Damaged and hostile raws: each of some hundreds ends in a picture or in one clear message, quickly and in little
+memory.
+"""
+
+from __future__ import annotations
+
+import struct
+import tempfile
+import time
+import unittest
+from collections import Counter
+from pathlib import Path
+
+import numpy as np
+import tifffile
+
+from bruto.container.dng_reader import read_dng, read_dng_meta
+from bruto.container.rawframe import linearise
+from bruto.develop.engine import Developer
+from bruto.develop.recipe import Recipe
+from bruto.develop.source import source_of_raw
+from bruto.errors import BrutoError
+from tests.container.test_variants import VARIANTS, image, write
+from tests.shots import SMALL, raw_of
+
+LONGEST_S, MOST_MB = 10, 2000
+KINDS = ("bytes", "head", "number", "offset", "size", "count", "loop", "zeros", "cut", "doubled")
+
+
+def peak_mb() -> float:
+    status = Path("/proc/self/status").read_text()
+    return int(next(line.split()[1] for line in status.splitlines() if line.startswith("VmHWM"))) / 1024
+
+
+def entries(data: bytes) -> list[tuple[int, str]]:
+    """Places of all directory entries, and the byte order."""
+    found = []
+    with tifffile.TiffFile(__import__("io").BytesIO(data)) as tif:
+        if tif.is_bigtiff:
+            return []
+        for page in [*tif.pages, *(p for q in tif.pages if q.subifds for p in q.pages)]:
+            found += [(tag.offset, tif.byteorder) for tag in page.tags]
+    return found
+
+
+def mutated(data: bytes, kind: str, random: np.random.Generator) -> bytes:
+    """One damage of a kind."""
+    out = bytearray(data)
+    places = entries(data)
+    at, order = places[random.integers(len(places))] if places else (8, "<")
+    extreme = int(random.choice([0, 1, 2**31 - 1, 2**31, 2**32 - 1, len(data), len(data) - 1, 65535]))
+    if kind == "bytes":
+        for k in random.integers(0, len(out), 40):
+            out[k] = random.integers(256)
+    elif kind == "head":
+        for k in random.integers(0, 400, 4):
+            out[k] = random.integers(256)
+    elif kind == "number":  # the value or offset of a tag
+        struct.pack_into(order + "I", out, at + 8, extreme)
+    elif kind == "offset":
+        struct.pack_into(order + "I", out, at + 8, int(random.integers(2**32)))
+    elif kind == "size":  # width, height, tiles, bits
+        for tag in (256, 257, 322, 323, 258, 277, 278):
+            for place, o in places:
+                if struct.unpack_from(o + "H", out, place)[0] == tag and random.random() < 0.5:
+                    struct.pack_into(o + "HI", out, place + 2, 4, 1)
+                    struct.pack_into(o + "I", out, place + 8, extreme)
+    elif kind == "count":
+        struct.pack_into(order + "I", out, at + 4, extreme)
+    elif kind == "loop":  # a directory that follows itself, and sub-directories that are the first
+        struct.pack_into("<I" if out[:2] == b"II" else ">I", out, 4, int(random.integers(8, 64)))
+        for place, o in places:
+            if struct.unpack_from(o + "H", out, place)[0] == 330:
+                struct.pack_into(o + "I", out, place + 8, 8)
+    elif kind == "zeros":
+        start = int(random.integers(len(out)))
+        out[start : start + 2000] = bytes(min(2000, len(out) - start))
+    elif kind == "cut":
+        del out[int(random.integers(1, len(out))) :]
+    else:
+        start = int(random.integers(8, len(out)))
+        out[start:start] = out[start : start + 64]
+    return bytes(out)
+
+
+class Corpus(unittest.TestCase):
+    def test_hundreds_of_damaged_files(self) -> None:
+        random = np.random.default_rng(1234)
+        outcome: Counter[str] = Counter()
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            bases = [
+                raw_of("card", size=SMALL).read_bytes(),
+                raw_of("crystals", size=SMALL, kind="linear").read_bytes(),
+            ]
+            for v in (VARIANTS[0], VARIANTS[7], VARIANTS[15], VARIANTS[17], VARIANTS[23], VARIANTS[-3]):
+                write(v, image(v), folder / "v.dng")
+                bases.append((folder / "v.dng").read_bytes())
+            path = folder / "damaged.dng"
+            for k in range(320):
+                data = mutated(bases[k % len(bases)], KINDS[(k // len(bases)) % len(KINDS)], random)
+                path.write_bytes(data)
+                began = time.perf_counter()
+                with self.subTest(number=k, kind=KINDS[(k // len(bases)) % len(KINDS)]):
+                    try:
+                        frame = read_dng(path)
+                        linear = linearise(frame)
+                        self.assertEqual(
+                            linear.data.shape[:2], (frame.meta.default_crop[3], frame.meta.default_crop[2])
+                        )
+                        outcome["read"] += 1
+                    except BrutoError as error:
+                        outcome["message"] += 1
+                        self.assertIn("damaged.dng", str(error))
+                        self.assertNotIn("\n", str(error))
+                    self.assertLess(time.perf_counter() - began, LONGEST_S)
+                self.assertEqual(path.read_bytes(), data)
+        self.assertGreater(outcome["read"], 40)
+        self.assertGreater(outcome["message"], 100)
+        self.assertLess(peak_mb(), MOST_MB)
+
+    def test_what_can_be_read_can_be_developed(self) -> None:
+        """Wrong colours, levels and crops give a picture, not a fall."""
+        random = np.random.default_rng(99)
+        base = raw_of("card", size=SMALL).read_bytes()
+        developed = 0
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "odd.dng"
+            for _ in range(40):
+                path.write_bytes(mutated(base, "number", random))
+                try:
+                    picture = Developer(source_of_raw(path, read_dng(path))).render(Recipe())
+                except BrutoError:
+                    continue
+                developed += 1
+                self.assertEqual(picture.dtype, np.uint8)
+        self.assertGreater(developed, 8)
+
+    def test_metadata_alone_is_as_safe(self) -> None:
+        random = np.random.default_rng(7)
+        base = raw_of("card", size=SMALL).read_bytes()
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "odd.dng"
+            for k in range(80):
+                path.write_bytes(mutated(base, KINDS[k % len(KINDS)], random))
+                began = time.perf_counter()
+                try:
+                    read_dng_meta(path)
+                except BrutoError as error:
+                    self.assertIn("odd.dng", str(error))
+                self.assertLess(time.perf_counter() - began, LONGEST_S)
