@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -28,6 +29,18 @@ METHODS = {
     "burst": (("Mean, moving things kept out", "mean"), ("Median", "median")),
     "bracket": (("Weighted by the noise model", "exposure"),),
 }
+
+
+def time_left(elapsed_s: float, share: float) -> str:
+    """How long work that has come this far will still take, in words; nothing while it is too early to say.
+
+    >>> time_left(30.0, 0.25)
+    ' · about 2 min left'
+    """
+    if share < 0.05 or share >= 1 or elapsed_s < 2:
+        return ""
+    left = elapsed_s * (1 - share) / share
+    return f" · about {round(left / 60)} min left" if left >= 90 else f" · about {max(1, round(left))} s left"
 
 
 class FrameChart(QWidget):
@@ -152,6 +165,7 @@ class MergePage(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._output = Path()
+        self._began = 0.0
         self.group: ShotSet | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -315,6 +329,7 @@ class MergePage(QWidget):
         self.outcome.setText("")
         self.outcome.setObjectName("")
         self.open_button.hide()
+        self._began = time.monotonic()
         self.progress.setValue(0)
         self.progress.show()
         self.stop_button.show()
@@ -323,7 +338,7 @@ class MergePage(QWidget):
 
     def set_progress(self, share: float, text: str) -> None:
         self.progress.setValue(round(share * 100))
-        self.doing.setText(text)
+        self.doing.setText(text + time_left(time.monotonic() - self._began, share))
 
     def finish(self, result: MergeResult | None, problem: str = "") -> None:
         """Show the result, or what went wrong."""
