@@ -164,25 +164,32 @@ class Developer:
     # -- steps
     # ----------------------------------------------------------------------------------------------------------
 
-    def _detail(
+    def _cleaned(
         self, rgb: NDArray[np.float32], recipe: Recipe, factor: int, area: tuple[float, float, float, float]
     ) -> NDArray[np.float32]:
-        """Noise and sharpness on balanced camera RGB at a factor; `area` is its relative place in the frame."""
+        """Noise reduction on balanced camera RGB at a factor; `area` is its relative place in the frame."""
         mosaic = self.source.kind == "mosaic"
         kind = ("mosaic" if factor == 1 else "binned") if mosaic else "plain"
-        averaged = (factor / 2) ** 2 if mosaic and factor > 1 else float(factor**2)
-        noise = self.noise / averaged
+        noise = self._noise_at(factor)
         shading = self.source.shading
         gh, gw = shading.shape
         if gh > 1:
             rows = slice(int(area[1] * gh), max(int(area[1] * gh) + 1, int(np.ceil(area[3] * gh))))
             columns = slice(int(area[0] * gw), max(int(area[0] * gw) + 1, int(np.ceil(area[2] * gw))))
             shading = shading[rows, columns]
-        done = noise_step.reduce_noise(
+        return noise_step.reduce_noise(
             rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading)
         )
-        left = float(np.sqrt(noise[1, 0])) / 2 * max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
-        return sharp_step.sharpen(done, recipe.sharpness, recipe.sharpness_radius / factor, left)
+
+    def _noise_at(self, factor: int) -> NDArray[np.float64]:
+        """a, b of each balanced channel at a factor."""
+        mosaic = self.source.kind == "mosaic"
+        return self.noise / ((factor / 2) ** 2 if mosaic and factor > 1 else float(factor**2))
+
+    def _sharpened(self, rgb: NDArray[np.float32], recipe: Recipe, factor: int) -> NDArray[np.float32]:
+        """Sharpness after noise reduction, at a factor."""
+        left = float(np.sqrt(self._noise_at(factor)[1, 0])) / 2 * max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
+        return sharp_step.sharpen(rgb, recipe.sharpness, recipe.sharpness_radius / factor, left)
 
     def _params(self, recipe: Recipe, space: str, neutral_look: bool) -> PointParams:
         matrix = self._balanced_matrix(self.neutral(recipe))
@@ -206,30 +213,33 @@ class Developer:
         """The whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8."""
         w, h = self.source.size
         with self._lock:
-            detail_key = (recipe.brightness_noise, recipe.colour_noise, recipe.sharpness, recipe.sharpness_radius)
+            noise_key = (recipe.brightness_noise, recipe.colour_noise)
+            detail_key = (*noise_key, recipe.sharpness, recipe.sharpness_radius)
+            place: tuple[int, Rect | None]
             if factor > 1:
-                rgb = self._stage(
-                    (factor, None, *detail_key), lambda: self._detail(self.level(factor), recipe, factor, (0, 0, 1, 1))
-                )
-                origin = (0, 0)
+                origin, place = (0, 0), (factor, None)
+
+                def clean() -> NDArray[np.float32]:
+                    return self._cleaned(self.level(factor), recipe, factor, (0, 0, 1, 1))
+
+                def cut(done: NDArray[np.float32]) -> NDArray[np.float32]:
+                    return done
             else:
-                rect = rect or Rect(0, 0, w, h)
+                area = rect or Rect(0, 0, w, h)
+                origin, place = (area.x, area.y), (1, area)
+                if self._piece is None or self._piece[0] != area:
+                    self._piece = (area, self.piece(area))
+                whole, dx, dy = self._piece[1]
 
-                def make() -> NDArray[np.float32]:
-                    if self._piece is None or self._piece[0] != rect:
-                        self._piece = (rect, self.piece(rect))
-                    whole, dx, dy = self._piece[1]
-                    area = (
-                        (rect.x - dx) / w,
-                        (rect.y - dy) / h,
-                        (rect.x - dx + whole.shape[1]) / w,
-                        (rect.y - dy + whole.shape[0]) / h,
-                    )
-                    done = self._detail(whole, recipe, 1, area)
-                    return np.ascontiguousarray(done[dy : dy + rect.height, dx : dx + rect.width])
+                def clean() -> NDArray[np.float32]:
+                    x, y = (area.x - dx) / w, (area.y - dy) / h
+                    return self._cleaned(whole, recipe, 1, (x, y, x + whole.shape[1] / w, y + whole.shape[0] / h))
 
-                rgb = self._stage((1, rect, *detail_key), make)
-                origin = (rect.x, rect.y)
+                def cut(done: NDArray[np.float32]) -> NDArray[np.float32]:
+                    return np.ascontiguousarray(done[dy : dy + area.height, dx : dx + area.width])
+
+            cleaned = self._stage((*place, *noise_key), clean)
+            rgb = self._stage((*place, *detail_key), lambda: cut(self._sharpened(cleaned, recipe, factor)))
             return point_pass(
                 rgb,
                 self.source.linear.clipped,
@@ -268,7 +278,8 @@ class Developer:
             rect = Rect(0, top, w, min(BAND, h - top))
             rgb, dx, dy = self.piece(rect)
             if not neutral_look:
-                rgb = self._detail(rgb, recipe, 1, (0, (top - dy) / h, 1, (top - dy + rgb.shape[0]) / h))
+                rgb = self._cleaned(rgb, recipe, 1, (0, (top - dy) / h, 1, (top - dy + rgb.shape[0]) / h))
+                rgb = self._sharpened(rgb, recipe, 1)
             rgb = np.ascontiguousarray(rgb[dy : dy + rect.height, dx : dx + w])
             if linear:
                 out[top : top + rect.height] = to_working(rgb, params.matrix)

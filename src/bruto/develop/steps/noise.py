@@ -95,6 +95,37 @@ def _shrink(detail, rows, r, sigma2, gain):
             detail[i, j] *= max(np.float32(1) - noise / max(total[j], np.float32(1e-20)), np.float32(0))
 
 
+@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+def _add_expanded(small, fine, sign, out):
+    """out = fine + sign * small enlarged twice by the pyramid's own kernel (1 4 6 4 1) / 8, edges repeated."""
+    h, w = fine.shape
+    sh, sw = small.shape
+    for half in prange((h + 1) // 2):
+        i = np.int64(half)
+        above, here, below = small[max(i - 1, 0)], small[min(i, sh - 1)], small[min(i + 1, sh - 1)]
+        line = np.empty(sw + 2, np.float32)
+        for odd in range(2):
+            y = 2 * i + odd
+            if y >= h:
+                continue
+            if odd:
+                for j in range(sw):
+                    line[j + 1] = (here[j] + below[j]) * np.float32(0.5)
+            else:
+                for j in range(sw):
+                    line[j + 1] = (above[j] + np.float32(6) * here[j] + below[j]) * np.float32(0.125)
+            line[0], line[sw + 1] = line[1], line[sw]
+            source, target = fine[y], out[y]
+            for j in range(w // 2):
+                even = (line[j] + np.float32(6) * line[j + 1] + line[j + 2]) * np.float32(0.125)
+                target[2 * j] = source[2 * j] + sign * even
+                target[2 * j + 1] = source[2 * j + 1] + sign * (line[j + 1] + line[j + 2]) * np.float32(0.5)
+            if w & 1:
+                j = w // 2
+                even = (line[j] + np.float32(6) * line[j + 1] + line[min(j + 2, sw + 1)]) * np.float32(0.125)
+                target[w - 1] = source[w - 1] + sign * even
+
+
 def _pyramid_shrink(
     plane: NDArray[np.float32],
     sigmas: tuple[float, ...],
@@ -113,7 +144,8 @@ def _pyramid_shrink(
         if min(current.shape) < 16:
             break
         small = cv2.pyrDown(current)
-        detail = current - cv2.pyrUp(small, dstsize=(current.shape[1], current.shape[0]))
+        detail = np.empty_like(current)
+        _add_expanded(small, current, np.float32(-1), detail)
         levels.append(detail)
         current = small
     for k in reversed(range(len(levels))):
@@ -124,8 +156,8 @@ def _pyramid_shrink(
         wide = np.ascontiguousarray(gain[:, np.arange(detail.shape[1]) * gain.shape[1] // detail.shape[1]])
         # the margin over 1 keeps the local energy's own scatter from leaving specks of noise behind
         _shrink(detail, rows, reach, np.float32(margin * (strength * sigmas[k]) ** 2), wide)
-        up = cv2.pyrUp(current, dstsize=(detail.shape[1], detail.shape[0]))
-        current = cv2.add(up, detail, dst=detail)
+        _add_expanded(current, detail, np.float32(1), detail)
+        current = detail
     return current
 
 
