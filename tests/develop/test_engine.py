@@ -120,7 +120,7 @@ class Orientation(unittest.TestCase):
             part = stored[inside.y : inside.y + inside.height, inside.x : inside.x + inside.width]
             np.testing.assert_array_equal(orient(part, orientation), oriented[2:4, 1:4], err_msg=str(orientation))
 
-    def test_a_turned_raw_is_rendered_upright(self) -> None:
+    def test_a_turned_raw_is_rendered_the_right_way_up(self) -> None:
         developer = developer_of("card", size=SMALL)
         frame = developer.source.frame
         assert frame is not None

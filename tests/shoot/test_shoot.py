@@ -55,7 +55,7 @@ class Shoots(Folder):
         assert found.meta
         self.assertEqual((found.meta.kind, found.meta.iso), ("picture", taken("card", size=SMALL)[0]["iso"]))
 
-    def test_previews_stand_upright(self) -> None:
+    def test_previews_are_the_right_way_up(self) -> None:
         shot = read_shot(raw_of("card", size=SMALL), None)
         assert shot.meta is not None
         self.assertEqual(oriented_preview(shot).shape, (SMALL[1] // 4, SMALL[0] // 4, 3))

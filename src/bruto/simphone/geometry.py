@@ -188,7 +188,7 @@ class Builder:
         holes=(),
         gap: float = 0.003,
     ) -> None:
-        """Upright planks from a lower corner along a direction; `gable` adds a peak; holes are (from, to, low, high);
+        """Standing planks from a lower corner along a direction; `gable` adds a peak; holes are (from, to, low, high);
         `gap` in m.
         """
         corner, along = np.asarray(corner, float), np.asarray(along, float) / np.linalg.norm(along)
