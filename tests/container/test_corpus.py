@@ -15,16 +15,17 @@ import numpy as np
 import tifffile
 
 from bruto.container.dng_reader import read_dng, read_dng_meta
+from bruto.container.dng_writer import Storage, write_dng
 from bruto.container.rawframe import linearise
 from bruto.develop.engine import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw
 from bruto.errors import BrutoError
-from tests.container.test_variants import VARIANTS, image, write
+from tests.container.test_variants import EVERYTHING, LINEAR, PREVIEW, STORAGES, samples, tags_for
 from tests.shots import SMALL, raw_of
 
 LONGEST_S, MOST_MB = 10, 2000
-KINDS = ("bytes", "head", "number", "offset", "size", "count", "loop", "zeros", "cut", "doubled")
+KINDS = ("tables", "bytes", "head", "number", "offset", "size", "count", "loop", "zeros", "cut", "doubled")
 
 
 def peak_mb() -> float:
@@ -52,6 +53,14 @@ def mutated(data: bytes, kind: str, random: np.random.Generator) -> bytes:
     if kind == "bytes":
         for k in random.integers(0, len(out), 40):
             out[k] = random.integers(256)
+    elif kind == "tables":  # opcode lists, profiles, gain tables, masks: counts and numbers inside them
+        wanted = (51008, 51009, 51022, 52525, 50938, 50982, 50940, 50937, 50981, 50712, 51041, 50933, 50830, 34853)
+        inside = [p for p, o in places if struct.unpack_from(o + "H", out, p)[0] in wanted]
+        for place in inside or [at]:
+            (start,) = struct.unpack_from(order + "I", out, place + 8)
+            if random.random() < 0.5 and start + 120 < len(out):
+                spot = start + 4 * int(random.integers(0, 28))
+                struct.pack_into(">I", out, spot, extreme if random.random() < 0.7 else int(random.integers(2**32)))
     elif kind == "head":
         for k in random.integers(0, 400, 4):
             out[k] = random.integers(256)
@@ -93,11 +102,14 @@ class Corpus(unittest.TestCase):
                 raw_of("card", size=SMALL).read_bytes(),
                 raw_of("crystals", size=SMALL, kind="linear").read_bytes(),
             ]
-            for v in (VARIANTS[0], VARIANTS[7], VARIANTS[15], VARIANTS[17], VARIANTS[23], VARIANTS[-3]):
-                write(v, image(v), folder / "v.dng")
+            for _, how, mosaic, _ in (STORAGES[k] for k in (0, 7, 12, 20, 24, 29, 40, -3)):
+                write_dng(folder / "v.dng", samples(how, mosaic), tags_for(how, mosaic), PREVIEW, how)
+                bases.append((folder / "v.dng").read_bytes())
+            for order in "<>":
+                write_dng(folder / "v.dng", LINEAR, EVERYTHING, PREVIEW, Storage(7, 16, components=3, byteorder=order))
                 bases.append((folder / "v.dng").read_bytes())
             path = folder / "damaged.dng"
-            for k in range(320):
+            for k in range(480):
                 data = mutated(bases[k % len(bases)], KINDS[(k // len(bases)) % len(KINDS)], random)
                 path.write_bytes(data)
                 began = time.perf_counter()

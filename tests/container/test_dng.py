@@ -17,7 +17,8 @@ from bruto.color.spaces import space
 from bruto.container.dng_reader import is_raw, read_dng, read_dng_meta
 from bruto.container.dng_writer import DngTags, write_dng
 from bruto.container.picture import decode_jpeg
-from bruto.container.rawframe import Calibration, GainMap
+from bruto.container.profile import Calibration
+from bruto.container.rawframe import GainMap
 from bruto.errors import FileProblem
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.capture import calibrations

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from bruto.color.adaptation import bradford
 from bruto.color.spaces import D50_XYZ, xy_to_xyz, xyz_d50_to_working
-from bruto.color.temperature import kelvin_duv_of
-from bruto.container.rawframe import Calibration, RawMeta
+from bruto.color.temperature import kelvin_duv_of, xy_of
+from bruto.container.profile import Calibration
+from bruto.container.rawframe import RawMeta
 
 _LIGHT_SOURCE_KELVIN = {
     1: 5500.0,
@@ -45,25 +46,42 @@ _PLAIN = Calibration(
 """Stand-in for files without any matrix: sensor colour taken as linear sRGB."""
 
 
-def _mix(meta: RawMeta, kelvin: float) -> tuple[float, Calibration, Calibration]:
-    """Weight of the first of two calibrations, by reciprocal temperature, and both."""
+def _weights(calibrations: tuple[Calibration, ...], kelvin: float, xy: tuple[float, float]) -> NDArray[np.float64]:
+    """Share of each calibration for a white: by reciprocal temperature between two; of three, by the inverse square of
+    the distance of their chromaticities (Shepard 1968), which also tells lights of one temperature apart.
+    """
+    kelvins = [_LIGHT_SOURCE_KELVIN.get(c.illuminant, 6504.0) for c in calibrations]
+    if len(calibrations) == 1:
+        return np.ones(1)
+    if len(calibrations) == 2:
+        low, high = min(kelvins), max(kelvins)
+        if high <= low:
+            return np.array([1.0, 0.0])
+        weight = float(np.clip((1 / kelvin - 1 / high) / (1 / low - 1 / high), 0, 1))
+        return np.array([weight, 1 - weight]) if kelvins[0] == low else np.array([1 - weight, weight])
+    places = np.array([xy_of(k, 0.0) for k in kelvins])
+    distance = ((places - np.array(xy)) ** 2).sum(axis=1)
+    weights = 1 / np.maximum(distance, 1e-12)
+    return weights / weights.sum()
+
+
+def _mixed(meta: RawMeta, kelvin: float, xy: tuple[float, float]) -> tuple[NDArray, NDArray | None, NDArray]:
+    """Colour matrix, forward matrix (None where one is missing) and unit calibration for a white."""
     found = meta.calibrations or (_PLAIN,)
-    if len(found) == 1:
-        return 1.0, found[0], found[0]
-    first, second = sorted(found[:2], key=lambda c: _LIGHT_SOURCE_KELVIN.get(c.illuminant, 6504.0))
-    low, high = (_LIGHT_SOURCE_KELVIN.get(c.illuminant, 6504.0) for c in (first, second))
-    if high <= low:
-        return 1.0, first, second
-    weight = (1 / kelvin - 1 / high) / (1 / low - 1 / high)
-    return float(np.clip(weight, 0, 1)), first, second
+    w = _weights(found, kelvin, xy)
+    color = sum(k * c.color for k, c in zip(w, found, strict=True))
+    forward = None
+    if all(c.forward is not None for c in found):
+        forward = sum(k * c.forward for k, c in zip(w, found, strict=True))
+    unit: NDArray = np.eye(3)
+    if all(c.camera_calibration is not None for c in found):
+        unit = sum(k * c.camera_calibration for k, c in zip(w, found, strict=True))  # type: ignore[assignment]
+    return np.asarray(color), None if forward is None else np.asarray(forward), unit
 
 
-def _xyz_to_camera(meta: RawMeta, kelvin: float) -> NDArray[np.float64]:
-    w, first, second = _mix(meta, kelvin)
-    color = w * first.color + (1 - w) * second.color
-    if first.camera_calibration is not None and second.camera_calibration is not None:
-        color = (w * first.camera_calibration + (1 - w) * second.camera_calibration) @ color
-    return np.diag(meta.analog_balance) @ color
+def _xyz_to_camera(meta: RawMeta, kelvin: float, xy: tuple[float, float]) -> NDArray[np.float64]:
+    color, _, unit = _mixed(meta, kelvin, xy)
+    return np.diag(meta.analog_balance) @ unit @ color
 
 
 def neutral_to_xy(meta: RawMeta, neutral: NDArray) -> tuple[float, float]:
@@ -71,7 +89,8 @@ def neutral_to_xy(meta: RawMeta, neutral: NDArray) -> tuple[float, float]:
     x, y = 0.3457, 0.3585
     for _ in range(30):
         kelvin, _ = kelvin_duv_of(x, y)
-        xyz = np.linalg.solve(_xyz_to_camera(meta, float(np.clip(kelvin, 1000, 100000))), np.asarray(neutral, float))
+        camera = _xyz_to_camera(meta, float(np.clip(kelvin, 1000, 100000)), (x, y))
+        xyz = np.linalg.solve(camera, np.asarray(neutral, float))
         xyz = np.maximum(xyz, 1e-6)
         new = (float(xyz[0] / xyz.sum()), float(xyz[1] / xyz.sum()))
         if abs(new[0] - x) + abs(new[1] - y) < 1e-8:
@@ -83,7 +102,7 @@ def neutral_to_xy(meta: RawMeta, neutral: NDArray) -> tuple[float, float]:
 def xy_to_neutral(meta: RawMeta, x: float, y: float) -> NDArray[np.float64]:
     """Camera neutral (green = 1) of a white's chromaticity."""
     kelvin, _ = kelvin_duv_of(x, y)
-    camera = _xyz_to_camera(meta, float(np.clip(kelvin, 1000, 100000))) @ xy_to_xyz(x, y)
+    camera = _xyz_to_camera(meta, float(np.clip(kelvin, 1000, 100000)), (x, y)) @ xy_to_xyz(x, y)
     camera = np.maximum(camera, 1e-4)
     return camera / camera[1]
 
@@ -95,17 +114,13 @@ def camera_to_working(meta: RawMeta, neutral: NDArray) -> NDArray[np.float64]:
     neutral = np.asarray(neutral, float) / neutral[1]
     x, y = neutral_to_xy(meta, neutral)
     kelvin, _ = kelvin_duv_of(x, y)
-    w, first, second = _mix(meta, float(np.clip(kelvin, 1000, 100000)))
-    if first.forward is not None and second.forward is not None:
-        forward = w * first.forward + (1 - w) * second.forward
-        to_reference: NDArray = np.diag(1 / meta.analog_balance)
-        if first.camera_calibration is not None and second.camera_calibration is not None:
-            to_reference = np.linalg.inv(
-                np.diag(meta.analog_balance) @ (w * first.camera_calibration + (1 - w) * second.camera_calibration)
-            )
+    kelvin = float(np.clip(kelvin, 1000, 100000))
+    _, forward, unit = _mixed(meta, kelvin, (x, y))
+    if forward is not None:
+        to_reference = np.linalg.inv(np.diag(meta.analog_balance) @ unit)
         to_d50 = forward @ np.diag(1 / (to_reference @ neutral)) @ to_reference
     else:
-        to_xyz = np.linalg.inv(_xyz_to_camera(meta, kelvin))
+        to_xyz = np.linalg.inv(_xyz_to_camera(meta, kelvin, (x, y)))
         white = to_xyz @ neutral
         to_d50 = bradford(white / white[1], D50_XYZ) @ to_xyz / white[1]
     matrix = xyz_d50_to_working() @ to_d50

@@ -10,7 +10,7 @@ import contextlib
 import logging
 import struct
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -19,9 +19,23 @@ import tifffile
 from numpy.typing import NDArray
 
 from bruto.container.corrections import KNOWN, Correction, parse_correction
+from bruto.container.dng_extras import camera_signature, masks_of, pictures_of, place_of, profiles_of
 from bruto.container.opcodes import GAIN_MAP, NAMES, OPTIONAL, parse_gain_map, parse_opcodes
-from bruto.container.rawframe import CFA_LETTERS, Calibration, GainMap, RawFrame, RawMeta
+from bruto.container.profile import CALIBRATION, COLOR, FORWARD, ILLUMINANT, parse_calibrations, signature_agrees
+from bruto.container.rawframe import CFA_LETTERS, GainMap, RawFrame, RawMeta
 from bruto.container.segments import COMPRESSIONS, SegmentLayout, decode_segment
+from bruto.container.warps import (
+    TRIM_BOUNDS,
+    VIGNETTE,
+    WARP_FISHEYE,
+    WARP_RECTILINEAR,
+    WARP_RECTILINEAR_2,
+    Vignette,
+    Warp,
+    parse_trim,
+    parse_vignette,
+    parse_warp,
+)
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import check_readable
 from bruto.parallel import map_threads
@@ -135,9 +149,20 @@ def _read(tif: Any, size: int, path: Path, pixels: bool) -> RawFrame:
     page = max(raws, key=lambda p: p.imagewidth * p.imagelength)
     meta = _meta(first, page)
     preview, preview_size = _preview(tif, pages, page, size)
-    meta = RawMeta(**{**meta.__dict__, "preview_size": preview_size})
+    warnings = list(meta.warnings)
+    meta = replace(
+        meta,
+        preview_size=preview_size,
+        profiles=profiles_of(tif, first, page, _rational, warnings),
+        semantic_masks=masks_of(tif, pages, size, pixels, warnings),
+        gps=place_of(first),
+        previews=pictures_of(pages, page),
+        warnings=tuple(warnings),
+    )
     if pixels:
         codes = _decode(tif, page, meta, size)
+        if _value(page, 50714) is None and meta.masked_areas and meta.kind == "mosaic":
+            meta = replace(meta, black=_masked_black(codes, meta))
         codes.flags.writeable = False
     else:
         codes = np.empty((0, 0), np.uint16)
@@ -192,10 +217,24 @@ def _meta(first: Any, page: Any) -> RawMeta:
         warnings.append("The default crop lies outside the image; the active area is shown instead.")
         x0, y0, w, h = left, top, right - left, bottom - top
     operations = _opcodes(page, warnings)
+    if operations.trimmed is not None:
+        y1, x1, y2, x2 = operations.trimmed
+        x1, y1, x2, y2 = max(x0, left + x1), max(y0, top + y1), min(x0 + w, left + x2), min(y0 + h, top + y2)
+        if x2 - x1 > 1 and y2 - y1 > 1:
+            x0, y0, w, h = x1, y1, x2 - x1, y2 - y1
+        else:
+            warnings.append("The bounds to trim to lie outside the picture; they are left out.")
+    scale = _rational(page, 50718, np.ones(2))
+    if len(scale) != 2 or scale.min() <= 0 or not 0.25 < scale[0] / scale[1] < 4:
+        scale = np.ones(2)
+    if abs(scale[0] / scale[1] - 1) > 1e-3:
+        warnings.append(
+            f"Its pixels are {scale[0] / scale[1]:.3g} times as wide as high; the picture is shown pixel for pixel."
+        )
     exif = first.tags.get(34665)
     exif = exif.value if exif is not None and isinstance(exif.value, dict) else {}
     neutral = _rational(first, 50728)
-    calibrations = _calibrations(first)
+    calibrations = parse_calibrations(_calibration_tags(first), signature_agrees(first.tags, camera_signature(first)))
     if neutral is None or len(neutral) != 3 or neutral.min() <= 0:
         if neutral is not None:
             warnings.append("The as-shot neutral is impossible; the sensor's own balance is used.")
@@ -236,6 +275,14 @@ def _meta(first: Any, page: Any) -> RawMeta:
         black_rows=_rational(page, 50716),
         black_columns=_rational(page, 50715),
         opcodes=tuple(operations.names),
+        masked_areas=_masked_areas(page, width, height),
+        trimmed=operations.trimmed,
+        warps=tuple(operations.warps),
+        vignettes=tuple(operations.vignettes),
+        default_scale=(float(scale[0]), float(scale[1])),
+        baseline_noise=_single(first, 50731),
+        baseline_sharpness=_single(first, 50732),
+        noise_reduction_applied=_single(page, 50935) if 50935 in page.tags else _single(first, 50935),
         linearisation=None if table is None else np.asarray(table, np.uint16).ravel(),
         iso=_exif_number(exif, first, "ISOSpeedRatings", 34855),
         exposure_s=_exif_number(exif, first, "ExposureTime", 33434),
@@ -262,6 +309,17 @@ def _exif_number(exif: dict, first: Any, name: str, tag: int) -> float | None:
     return float(values[0]) if len(values) else None
 
 
+def _single(page: Any, tag: int) -> float | None:
+    """One number of a tag that may be undefined (0 / 0), such as NoiseReductionApplied."""
+    entry = page.tags.get(tag)
+    if entry is None:
+        return None
+    values = _floats(entry.value)
+    if entry.dtype in (5, 10):
+        return float(values[0] / values[1]) if len(values) > 1 and values[1] else None
+    return float(values[0])
+
+
 def _black(page: Any, mosaic: bool) -> NDArray[np.float64]:
     repeat = tuple(int(v) for v in np.ravel(_value(page, 50713, (1, 1))))
     level = _rational(page, 50714, np.zeros(1))
@@ -272,22 +330,33 @@ def _black(page: Any, mosaic: bool) -> NDArray[np.float64]:
     return np.broadcast_to(level.reshape(repeat), (2, 2)).astype(float).copy()
 
 
-def _calibrations(first: Any) -> tuple[Calibration, ...]:
+def _calibration_tags(first: Any) -> dict[int, Any]:
+    return {tag: _rational(first, tag) for tag in (*COLOR, *ILLUMINANT, *CALIBRATION, *FORWARD) if tag in first.tags}
+
+
+def _masked_areas(page: Any, width: int, height: int) -> tuple[tuple[int, int, int, int], ...]:
+    """Areas without light (tag 50830), as left, top, width, height; impossible ones are left out."""
+    values = np.ravel(_value(page, 50830, ())).astype(np.int64)
     found = []
-    for k, (cm, illuminant, fm, cc) in enumerate(((50721, 50778, 50964, 50723), (50722, 50779, 50965, 50724))):
-        color = _rational(first, cm)
-        if color is None or len(color) != 9 or abs(np.linalg.det(color.reshape(3, 3))) < 1e-9:
-            continue
-        forward, camera = _rational(first, fm), _rational(first, cc)
-        found.append(
-            Calibration(
-                int(_value(first, illuminant, 21 if k else 17)),
-                color.reshape(3, 3),
-                forward.reshape(3, 3) if forward is not None and len(forward) == 9 else None,
-                camera.reshape(3, 3) if camera is not None and len(camera) == 9 else None,
-            )
-        )
-    return tuple(found)
+    for top, left, bottom, right in values[: len(values) // 4 * 4].reshape(-1, 4):
+        if 0 <= top < bottom <= height and 0 <= left < right <= width:
+            found.append((int(left), int(top), int(right - left), int(bottom - top)))
+    return tuple(found[:16])
+
+
+def _masked_black(codes: NDArray, meta: RawMeta) -> NDArray[np.float64]:
+    """Black level of the four mosaic sites, measured where no light fell."""
+    ax, ay = meta.active_area[:2]
+    result = np.zeros((2, 2))
+    for row in (0, 1):
+        for column in (0, 1):
+            values = []
+            for x, y, w, h in meta.masked_areas:
+                part = codes[y : y + h, x : x + w]
+                values.append(part[(row - y + ay) % 2 :: 2, (column - x + ax) % 2 :: 2].ravel())
+            there = np.concatenate(values)
+            result[row, column] = float(np.median(there)) if len(there) else 0.0
+    return result
 
 
 @dataclass
@@ -298,6 +367,9 @@ class _Operations:
     codes: list[Correction] = field(default_factory=list)
     light: list[Correction] = field(default_factory=list)
     names: list[str] = field(default_factory=list)
+    warps: list[Warp] = field(default_factory=list)
+    vignettes: list[Vignette] = field(default_factory=list)
+    trimmed: tuple[int, int, int, int] | None = None
 
 
 def _opcodes(page: Any, warnings: list[str]) -> _Operations:
@@ -317,6 +389,12 @@ def _opcodes(page: Any, warnings: list[str]) -> _Operations:
                 found.maps.append(parse_gain_map(body, where))
             elif opcode in KNOWN and number < 3:
                 (found.codes if number == 1 else found.light).append(parse_correction(opcode, body, where))
+            elif opcode in (WARP_RECTILINEAR, WARP_FISHEYE, WARP_RECTILINEAR_2) and number == 3:
+                found.warps.append(parse_warp(opcode, body, where))
+            elif opcode == VIGNETTE and number > 1:
+                found.vignettes.append(parse_vignette(body, where))
+            elif opcode == TRIM_BOUNDS:
+                found.trimmed = parse_trim(body, where)
             elif flags & OPTIONAL:
                 warnings.append(f"{name} in {where} is left out; the file marks it as optional.")
             elif opcode in NAMES:

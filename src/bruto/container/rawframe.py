@@ -10,22 +10,10 @@ from numpy.typing import NDArray
 
 import bruto.parallel  # noqa: F401  sets the threading layer before the first kernel runs
 from bruto.container.corrections import Correction, apply_corrections
+from bruto.container.profile import Calibration, CameraProfile
+from bruto.container.warps import Vignette, Warp, vignette_gain
 
 CFA_LETTERS = "RGB"
-
-
-@dataclass(frozen=True)
-class Calibration:
-    """One set of colour matrices (DNG 1.7, chapter 6).
-
-    `illuminant`: Exif LightSource code (17 = standard illuminant A, 21 = D65). `color`: XYZ to camera (3, 3).
-    `forward`: balanced camera to XYZ of D50 (3, 3), or None. `camera_calibration` (3, 3), or None.
-    """
-
-    illuminant: int
-    color: NDArray[np.float64]
-    forward: NDArray[np.float64] | None = None
-    camera_calibration: NDArray[np.float64] | None = None
 
 
 @dataclass(frozen=True)
@@ -46,6 +34,27 @@ class GainMap:
     spacing: tuple[float, float]
     origin: tuple[float, float]
     gains: NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class SemanticMask:
+    """A mask that the phone put into the file, such as of the sky (DNG 1.6, SemanticName): `data` (h, w) uint8, 255 =
+    belongs to it, over the default crop, unoriented.
+    """
+
+    name: str
+    width: int
+    height: int
+    data: NDArray[np.uint8] | None = None
+
+
+@dataclass(frozen=True)
+class GpsPlace:
+    """Where a shot was taken: degrees, north and east positive, and metres above sea level where stated."""
+
+    latitude: float
+    longitude: float
+    altitude_m: float | None = None
 
 
 @dataclass(frozen=True)
@@ -75,6 +84,18 @@ class RawMeta:
     black_columns: NDArray[np.float64] | None = None  # BlackLevelDeltaH, codes a column of the active area
     opcodes: tuple[str, ...] = ()
     linearisation: NDArray[np.uint16] | None = None
+    masked_areas: tuple[tuple[int, int, int, int], ...] = ()  # left, top, width, height: sites without light
+    trimmed: tuple[int, int, int, int] | None = None  # what opcode TrimBounds leaves of the image
+    warps: tuple[Warp, ...] = ()  # opcode list 3, in order
+    vignettes: tuple[Vignette, ...] = ()  # opcode list 3; their gain is applied with the lens shading
+    profiles: tuple[CameraProfile, ...] = ()  # the file's own first
+    semantic_masks: tuple[SemanticMask, ...] = ()
+    default_scale: tuple[float, float] = (1.0, 1.0)  # horizontal, vertical: shape of a pixel
+    baseline_noise: float | None = None  # relative to what the program that wrote the profile calls normal
+    baseline_sharpness: float | None = None
+    noise_reduction_applied: float | None = None  # 0 none, 1 as much as is ideal
+    gps: GpsPlace | None = None
+    previews: tuple[tuple[int, int, str], ...] = ()  # width, height and compression of every picture in the file
     iso: float | None = None
     exposure_s: float | None = None
     f_number: float | None = None
@@ -218,7 +239,7 @@ def linearise(frame: RawFrame) -> Linear:
     meta = frame.meta
     deltas = _black_deltas(meta, (meta.default_crop[3], meta.default_crop[2]))
     if not meta.light_corrections and deltas is None:
-        return _linearised(frame, meta)
+        return _without_vignette(_linearised(frame, meta), meta)
     plain = _linearised(frame, replace(meta, gain_maps=()))
     data = plain.data
     if deltas is not None:
@@ -227,9 +248,28 @@ def linearise(frame: RawFrame) -> Linear:
     x0, y0 = meta.default_crop[0] - meta.active_area[0], meta.default_crop[1] - meta.active_area[1]
     apply_corrections(data, meta.light_corrections, (y0, x0))
     if not meta.gain_maps:
-        return plain
+        return _without_vignette(plain, meta)
     gains = _gains_over_crop(meta)
-    return Linear(data * gains, plain.clipped, plain.cfa, float(gains.max()))
+    return _without_vignette(Linear(data * gains, plain.clipped, plain.cfa, float(gains.max())), meta)
+
+
+def _without_vignette(linear: Linear, meta: RawMeta) -> Linear:
+    """Vignette corrections of list 3, applied here with the lens shading: both are slow gains by place, so demosaicing
+    does not tell them apart, and the noise model needs them together.
+    """
+    if not meta.vignettes:
+        return linear
+    h, w = linear.data.shape[:2]
+    ax, ay, aw, ah = meta.active_area
+    u = ((np.arange(w) + meta.default_crop[0] - ax + 0.5) / aw)[None]
+    largest = linear.gain
+    for top in range(0, h, 512):
+        rows = slice(top, min(h, top + 512))
+        v = ((np.arange(rows.start, rows.stop) + meta.default_crop[1] - ay + 0.5) / ah)[:, None]
+        gain = vignette_gain(meta.vignettes, u, v, aw / ah).astype(np.float32)
+        linear.data[rows] *= gain if linear.data.ndim == 2 else gain[..., None]
+        largest = max(largest, float(gain.max()) * linear.gain)
+    return replace(linear, gain=largest)
 
 
 def _gains_over_crop(meta: RawMeta) -> NDArray[np.float32]:

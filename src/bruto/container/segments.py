@@ -21,7 +21,7 @@ COMPRESSIONS = {
     LOSSY_JPEG: "lossy JPEG",
     JPEG_XL: "JPEG XL",
 }
-_PREDICTOR_STEP = {2: 1, 3: 1, 34892: 2, 34893: 4, 34894: 2, 34895: 4}
+PREDICTOR_STEP = {2: 1, 3: 1, 34892: 2, 34893: 4, 34894: 2, 34895: 4}
 """Distance of differences: TIFF 6.0 predictor 2, TIFF Technical Note 3 predictor 3, DNG 1.7 X2 and X4 forms of both."""
 _FLOATING_PREDICTORS = (3, 34894, 34895)
 
@@ -88,7 +88,7 @@ def _plain(data: bytes, layout: SegmentLayout, rows: int, columns: int) -> NDArr
         raise FileProblem(f"it holds {len(data)} bytes where {need} are needed")
     shape = (rows, columns, layout.samples)
     data = data[:need]
-    step = _PREDICTOR_STEP.get(layout.predictor, 0)
+    step = PREDICTOR_STEP.get(layout.predictor, 0)
     if layout.floating and layout.predictor in _FLOATING_PREDICTORS:
         if layout.bits not in (16, 32):
             raise FileProblem(f"{layout.bits}-bit floating point with differences is not known here")

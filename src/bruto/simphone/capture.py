@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from bruto.container.dng_writer import DngTags, write_dng
-from bruto.container.rawframe import Calibration, GainMap
+from bruto.container.profile import Calibration
+from bruto.container.rawframe import GainMap
 from bruto.errors import BrutoError
 from bruto.files import atomic_path, write_bytes
 from bruto.simphone import sensor_model as sm

@@ -1,0 +1,88 @@
+"""One TIFF directory as plain values, for structures that are not whole TIFF files: separate and embedded camera
+profiles (DNG 1.7, "ExtraCameraProfiles"; TIFF 6.0, section 2).
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from bruto.errors import FileProblem
+
+FORMATS = {
+    1: "u1", 2: "u1", 3: "u2", 4: "u4", 5: "u4", 6: "i1", 7: "u1", 8: "i2", 9: "i4", 10: "i4", 11: "f4", 12: "f8",
+    13: "u4", 16: "u8",
+}  # fmt: skip
+"""NumPy type of each TIFF type's numbers; types 5 and 10 are pairs of them."""
+MAX_ENTRIES = 2000
+
+
+def byte_order(data: bytes, at: int = 0) -> str:
+    """ "<" or ">" of a TIFF-like head; raises `FileProblem`."""
+    order = {b"II": "<", b"MM": ">"}.get(data[at : at + 2])
+    if order is None:
+        raise FileProblem("it does not begin like a TIFF structure.")
+    return order
+
+
+def read_ifd(data: bytes, offset: int, order: str, base: int = 0) -> dict[int, Any]:
+    """Tag → bytes (types 2, 7), or float64 / integer array of a directory at `offset`; offsets count from `base`.
+
+    Rationals become their quotients. Raises `FileProblem` where a value lies outside the data.
+    """
+    at = base + offset
+    if at + 2 > len(data):
+        raise FileProblem("a directory lies outside the file; the file is damaged.")
+    (count,) = struct.unpack_from(order + "H", data, at)
+    if count > MAX_ENTRIES or at + 2 + 12 * count > len(data):
+        raise FileProblem(f"a directory claims {count} entries; the file is damaged.")
+    found: dict[int, Any] = {}
+    for k in range(count):
+        tag, kind, number = struct.unpack_from(order + "HHI", data, at + 2 + 12 * k)
+        if kind not in FORMATS:
+            continue
+        numbers = number * (2 if kind in (5, 10) else 1)
+        dtype = np.dtype(order + FORMATS[kind])
+        size = numbers * dtype.itemsize
+        start = at + 2 + 12 * k + 8
+        if size > 4:
+            start = base + struct.unpack_from(order + "I", data, start)[0]
+        if start + size > len(data):
+            raise FileProblem(f"the value of tag {tag} lies outside the file; the file is damaged.")
+        if kind in (2, 7):
+            body = data[start : start + size]
+            found[tag] = body.split(b"\0")[0] if kind == 2 else body
+            continue
+        values = np.frombuffer(data, dtype, numbers, start)
+        if kind in (5, 10):
+            with np.errstate(divide="ignore", invalid="ignore"):
+                values = values[0::2].astype(float) / values[1::2]
+            if not np.isfinite(values).all():
+                raise FileProblem(f"tag {tag} divides by zero; the file is damaged.")
+        found[tag] = values.astype(FORMATS[kind]) if kind not in (5, 10) else values
+    return found
+
+
+def write_ifd(entries: Sequence[tuple[int, int, Any]], order: str, offset: int, big: bool = False) -> bytes:
+    """A directory of (tag, type, values) that will lie at `offset`, with its values behind it and no next one.
+
+    Values of rationals are flat pairs of integers; of types 2 and 7 bytes. `big`: in the form of BigTIFF.
+    """
+    entries = sorted(entries, key=lambda e: e[0])
+    head_format, word, room = ("HHQ", "Q", 8) if big else ("HHI", "I", 4)
+    head = struct.pack(order + ("Q" if big else "H"), len(entries))
+    at = offset + len(head) + (4 + 2 * room) * len(entries) + room
+    tail = b""
+    for tag, kind, values in entries:
+        body = bytes(values) if kind in (2, 7) else np.asarray(values, order + FORMATS[kind]).tobytes()
+        count = len(body) // np.dtype(FORMATS[kind]).itemsize // (2 if kind in (5, 10) else 1)
+        head += struct.pack(order + head_format, tag, kind, count)
+        if len(body) <= room:
+            head += body.ljust(room, b"\0")
+        else:
+            head += struct.pack(order + word, at + len(tail))
+            tail += body + b"\0" * (len(body) % 2)
+    return head + struct.pack(order + word, 0) + tail

@@ -1,0 +1,320 @@
+"""Camera profiles: the colour and base look a file, or a separate `.dcp` file, brings with it (DNG 1.7, chapters 4, 6).
+
+A profile holds calibrations, hue/saturation maps for each illuminant, a look table, a tone curve and a gain table map.
+Here they are read and written as data; `color.profile_look` applies them.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.container.ifd import byte_order, read_ifd, write_ifd
+from bruto.errors import BrutoError, FileProblem
+from bruto.files import check_readable, write_bytes
+
+DCP_MAGIC = 0x4352
+"""Version number in the head of a profile file where a TIFF has 42 (DNG 1.7, "Camera Profile Files")."""
+MAX_TABLE = 1 << 22
+COLOR, ILLUMINANT = (50721, 50722, 52531), (50778, 50779, 52529)
+CALIBRATION, FORWARD = (50723, 50724, 52530), (50964, 50965, 52532)
+"""Tags of the first, second and third calibration (DNG 1.7 has three)."""
+HUE_SAT_DATA = (50938, 50939, 52537)
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """One set of colour matrices (DNG 1.7, chapter 6).
+
+    `illuminant`: Exif LightSource code (17 = standard illuminant A, 21 = D65). `color`: XYZ to camera (3, 3).
+    `forward`: balanced camera to XYZ of D50 (3, 3), or None. `camera_calibration` (3, 3), or None.
+    """
+
+    illuminant: int
+    color: NDArray[np.float64]
+    forward: NDArray[np.float64] | None = None
+    camera_calibration: NDArray[np.float64] | None = None
+
+
+@dataclass(frozen=True)
+class HueSatMap:
+    """Hue shift (degrees), saturation and value scale on a grid: `table` (values, hues, saturations, 3) float32.
+
+    `encoding`: 0 linear, 1 sRGB-encoded value axis.
+    """
+
+    table: NDArray[np.float32]
+    encoding: int = 0
+
+
+@dataclass(frozen=True)
+class GainTableMap:
+    """Local gains by place and brightness (ProfileGainTableMap, tags 52525 and 52544).
+
+    `gains` (V, H, N) float32; `spacing`, `origin`: V, H relative to the image; `weights`: of R, G, B, min and max for
+    the input; `gamma`: of the input (1 in the first version).
+    """
+
+    spacing: tuple[float, float]
+    origin: tuple[float, float]
+    weights: tuple[float, ...]
+    gains: NDArray[np.float32]
+    gamma: float = 1.0
+
+
+@dataclass(frozen=True)
+class CameraProfile:
+    """One profile. `tone_curve` (N, 2): input and output, 0..1; `baseline_offset`: EV added to the baseline exposure.
+
+    `source`: "file" (the file's own), "embedded" (another one in it) or a path.
+    """
+
+    name: str
+    calibrations: tuple[Calibration, ...] = ()
+    hue_sat: tuple[HueSatMap, ...] = ()
+    look: HueSatMap | None = None
+    tone_curve: NDArray[np.float64] | None = None
+    gain_table: GainTableMap | None = None
+    baseline_offset: float = 0.0
+    signature: str = ""
+    copyright: str = ""
+    source: str = "file"
+
+    @property
+    def holds(self) -> list[str]:
+        """What it brings besides matrices, in words."""
+        found = []
+        if self.hue_sat:
+            t = self.hue_sat[0].table.shape
+            found.append(f"hue and saturation map {t[1]} × {t[2]} × {t[0]}")
+        if self.look is not None:
+            t = self.look.table.shape
+            found.append(f"look table {t[1]} × {t[2]} × {t[0]}")
+        if self.tone_curve is not None:
+            found.append(f"tone curve of {len(self.tone_curve)} points")
+        if self.gain_table is not None:
+            v, h, n = self.gain_table.gains.shape
+            low, high = float(self.gain_table.gains.min()), float(self.gain_table.gains.max())
+            found.append(f"local gain table {h} × {v} × {n}, gains {low:.2f} to {high:.2f}")
+        return found
+
+
+def _numbers(tags: Mapping[int, Any], tag: int) -> NDArray[np.float64] | None:
+    value = tags.get(tag)
+    if value is None or isinstance(value, (bytes, str)):
+        return None
+    with np.errstate(invalid="ignore"):  # damaged files hold any bits; what is no number is refused below
+        found = np.asarray(value, float).ravel()
+    return found if found.size and np.isfinite(found).all() else None
+
+
+def _text(value: Any) -> str:
+    if isinstance(value, np.ndarray):
+        value = value.astype(np.uint8).tobytes()
+    if isinstance(value, bytes):
+        return value.split(b"\0")[0].decode("utf-8", "replace")
+    return str(value or "")
+
+
+def signature_agrees(tags: Any, camera: str) -> bool:
+    """Whether the calibration of the unit belongs to the file's own profile: both signatures say the same."""
+    entry = tags.get(50932)
+    return _text(None if entry is None else entry.value) == camera
+
+
+def parse_calibrations(tags: Mapping[int, Any], camera_calibration: bool = True) -> tuple[Calibration, ...]:
+    """One to three calibrations; `camera_calibration`: whether the unit's own calibration may be used (the signatures
+    of camera and profile agree).
+    """
+    found = []
+    for k in range(3):
+        color = _numbers(tags, COLOR[k])
+        if color is None or len(color) != 9 or abs(np.linalg.det(color.reshape(3, 3))) < 1e-9:
+            continue
+        forward = _numbers(tags, FORWARD[k])
+        camera = _numbers(tags, CALIBRATION[k]) if camera_calibration else None
+        code = _numbers(tags, ILLUMINANT[k])
+        found.append(
+            Calibration(
+                int(code[0]) if code is not None else (17, 21, 21)[k],
+                color.reshape(3, 3),
+                forward.reshape(3, 3) if forward is not None and len(forward) == 9 else None,
+                camera.reshape(3, 3) if camera is not None and len(camera) == 9 else None,
+            )
+        )
+    return tuple(found)
+
+
+def _table(dims: NDArray | None, data: NDArray | None, encoding: NDArray | None) -> HueSatMap | None:
+    if dims is None or data is None:
+        return None
+    hues, saturations, values = (int(v) for v in dims[:3]) if len(dims) >= 3 else (*(int(v) for v in dims[:2]), 1)
+    if min(hues, saturations, values) < 1 or saturations < 2 or hues * saturations * values > MAX_TABLE:
+        raise FileProblem("a profile's colour table has an impossible size; the file is damaged.")
+    if len(data) != hues * saturations * values * 3:
+        raise FileProblem(
+            f"a profile's colour table holds {len(data)} numbers where {hues * saturations * values * 3} belong; the "
+            f"file is damaged."
+        )
+    return HueSatMap(
+        data.reshape(values, hues, saturations, 3).astype(np.float32), 0 if encoding is None else int(encoding[0])
+    )
+
+
+def parse_gain_table(data: bytes, order: str, version: int = 1) -> GainTableMap:
+    """Body of tag 52525 (version 1) or 52544 (version 2), in the file's byte order; raises `FileProblem`."""
+    head = 64 if version == 1 else 80
+    if len(data) < head:
+        raise FileProblem("a local gain table is cut short; the file is damaged.")
+    v, h = struct.unpack_from(order + "2I", data)
+    sv, sh, ov, oh = struct.unpack_from(order + "4d", data, 8)
+    (n,) = struct.unpack_from(order + "I", data, 40)
+    weights = struct.unpack_from(order + "5f", data, 44)
+    count = v * h * n
+    kind, gamma, low, high = 3, 1.0, 0.0, 1.0
+    if version == 2:
+        kind, gamma, low, high = struct.unpack_from(order + "I3f", data, 64)
+    sizes = {0: "u1", 1: "u2", 2: "f2", 3: "f4"}
+    if kind not in sizes:
+        raise FileProblem(f"a local gain table has data of type {kind}, which is not known here.")
+    dtype = np.dtype(order + sizes[kind])
+    if not 0 < count <= MAX_TABLE or head + dtype.itemsize * count > len(data):
+        raise FileProblem(f"a local gain table claims {v} × {h} × {n} points; the file is damaged.")
+    gains = np.frombuffer(data, dtype, count, head).astype(np.float32)
+    if kind < 2:  # integers span from the least to the greatest gain
+        gains = low + (high - low) * gains / np.float32((1 << (8 * dtype.itemsize)) - 1)
+    if not np.isfinite(gains).all() or not np.isfinite((sv, sh, ov, oh, gamma, *weights)).all() or gamma <= 0:
+        raise FileProblem("a local gain table holds impossible numbers; the file is damaged.")
+    return GainTableMap((sv, sh), (ov, oh), tuple(weights), gains.reshape(v, h, n).astype(np.float32), float(gamma))
+
+
+def gain_table_body(table: GainTableMap, order: str, version: int = 1, kind: int = 3) -> bytes:
+    """Body of tag 52525 or 52544 as `parse_gain_table` reads it; `kind` of version 2: 0 to 3 = 8, 16 bit, half,
+    single.
+    """
+    v, h, n = table.gains.shape
+    head = struct.pack(order + "2I4dI5f", v, h, *table.spacing, *table.origin, n, *table.weights)
+    if version == 1:
+        return head + table.gains.astype(order + "f4").tobytes()
+    low, high = float(table.gains.min()), float(table.gains.max())
+    gains: NDArray = table.gains
+    if kind < 2:
+        full = (1 << (8 * (kind + 1))) - 1
+        gains = np.rint((gains - low) / max(high - low, 1e-9) * full)
+    body = gains.astype(order + ("u1", "u2", "f2", "f4")[kind]).tobytes()
+    return head + struct.pack(order + "I3f", kind, table.gamma, low, high) + body
+
+
+def parse_profile(
+    tags: Mapping[int, Any], order: str, source: str = "file", camera_signature: str = ""
+) -> CameraProfile:
+    """A profile from the tags of a directory; raises `FileProblem` where its tables are damaged."""
+    signature = _text(tags.get(50932))
+    dims = _numbers(tags, 50937)
+    maps = [_table(dims, _numbers(tags, tag), _numbers(tags, 51107)) for tag in HUE_SAT_DATA]
+    curve = _numbers(tags, 50940)
+    if curve is not None:
+        curve = curve[: len(curve) // 2 * 2].reshape(-1, 2)
+        if len(curve) < 2 or (np.diff(curve[:, 0]) <= 0).any() or curve.min() < -1e-6 or curve.max() > 1 + 1e-6:
+            raise FileProblem("a profile's tone curve does not rise from 0 to 1; the file is damaged.")
+    gain_table = None
+    for tag, version in ((52544, 2), (52525, 1)):
+        body = tags.get(tag)
+        if body is not None and gain_table is None:
+            gain_table = parse_gain_table(bytes(body), order, version)
+    offset = _numbers(tags, 51109)
+    return CameraProfile(
+        name=_text(tags.get(50936)) or ("Profile of the file" if source == "file" else Path(source).stem),
+        calibrations=parse_calibrations(tags, signature == camera_signature),
+        hue_sat=tuple(m for m in maps if m is not None),
+        look=_table(_numbers(tags, 50981), _numbers(tags, 50982), _numbers(tags, 51108)),
+        tone_curve=curve,
+        gain_table=gain_table,
+        baseline_offset=0.0 if offset is None else float(np.clip(offset[0], -20, 20)),
+        signature=signature,
+        copyright=_text(tags.get(50942)),
+        source=source,
+    )
+
+
+def parse_embedded_profile(stream: bytes, offset: int, camera_signature: str = "") -> CameraProfile:
+    """One of the extra profiles of a DNG (tag 50933); its own head says its byte order, offsets count from it."""
+    order = byte_order(stream, offset)
+    if offset + 8 > len(stream):
+        raise FileProblem("an embedded profile lies outside the file; the file is damaged.")
+    magic, first = struct.unpack_from(order + "HI", stream, offset + 2)
+    if magic != DCP_MAGIC:
+        raise FileProblem("an embedded profile does not begin like one; the file is damaged.")
+    return parse_profile(read_ifd(stream, first, order, offset), order, "embedded", camera_signature)
+
+
+def read_profile(path: str | Path, camera_signature: str = "") -> CameraProfile:
+    """A separate profile file (`.dcp`); raises `FileProblem`."""
+    path = check_readable(path)
+    try:
+        data = path.read_bytes()
+        order = byte_order(data)
+        magic, first = struct.unpack_from(order + "HI", data, 2)
+        if magic != DCP_MAGIC:
+            raise FileProblem("it is not a camera profile; choose a .dcp file.")
+        return parse_profile(read_ifd(data, first, order), order, str(path), camera_signature)
+    except BrutoError as error:
+        raise FileProblem(f"{path}: {error}") from error
+    except (OSError, struct.error, ValueError) as error:
+        raise FileProblem(f"{path} cannot be read as a camera profile ({error}). Copy it again.") from error
+
+
+def _rationals(values: Any) -> list[int]:
+    return [n for v in np.ravel(values) for n in (round(float(v) * 1_000_000), 1_000_000)]
+
+
+def profile_entries(profile: CameraProfile, order: str) -> list[tuple[int, int, Any]]:
+    """Directory entries of a profile, for files and embedded ones."""
+    entries: list[tuple[int, int, Any]] = [(50936, 2, profile.name.encode() + b"\0")]
+    for tag, text in ((50932, profile.signature), (50942, profile.copyright)):
+        if text:
+            entries.append((tag, 2, text.encode() + b"\0"))
+    for k, c in enumerate(profile.calibrations[:3]):
+        entries += [(COLOR[k], 10, _rationals(c.color)), (ILLUMINANT[k], 3, [c.illuminant])]
+        if c.forward is not None:
+            entries.append((FORWARD[k], 10, _rationals(c.forward)))
+        if c.camera_calibration is not None:
+            entries.append((CALIBRATION[k], 10, _rationals(c.camera_calibration)))
+    for k, m in enumerate(profile.hue_sat):
+        values, hues, saturations = m.table.shape[:3]
+        if k == 0:
+            entries += [(50937, 4, [hues, saturations, values]), (51107, 4, [m.encoding])]
+        entries.append((HUE_SAT_DATA[k], 11, m.table.ravel()))
+    if profile.look is not None:
+        values, hues, saturations = profile.look.table.shape[:3]
+        entries += [
+            (50981, 4, [hues, saturations, values]),
+            (50982, 11, profile.look.table.ravel()),
+            (51108, 4, [profile.look.encoding]),
+        ]
+    if profile.tone_curve is not None:
+        entries.append((50940, 11, np.asarray(profile.tone_curve, np.float32).ravel()))
+    if profile.gain_table is not None:
+        version = 1 if profile.gain_table.gamma == 1 else 2
+        entries.append((52525 if version == 1 else 52544, 7, gain_table_body(profile.gain_table, order, version)))
+    if profile.baseline_offset:
+        entries.append((51109, 10, _rationals(profile.baseline_offset)))
+    return entries
+
+
+def profile_bytes(profile: CameraProfile, order: str = "<") -> bytes:
+    """A profile as a `.dcp` file holds it, and as it is embedded."""
+    mark = b"II" if order == "<" else b"MM"
+    head = mark + struct.pack(order + "HI", DCP_MAGIC, 8)
+    return head + write_ifd(profile_entries(profile, order), order, 8)
+
+
+def write_profile(path: str | Path, profile: CameraProfile, order: str = "<") -> None:
+    """Write a `.dcp` file atomically."""
+    write_bytes(path, profile_bytes(profile, order))
