@@ -13,7 +13,14 @@ import numpy as np
 from PIL import Image
 
 from bruto.color.spaces import encode_srgb, working_to
-from bruto.container.picture import decode_jpeg, is_picture, read_picture
+from bruto.container.picture import (
+    decode_jpeg,
+    is_picture,
+    picture_meta,
+    read_picture,
+    read_picture_facts,
+    small_picture,
+)
 from bruto.deliver.icc import profile
 from bruto.errors import FileProblem
 
@@ -50,6 +57,39 @@ class Reading(unittest.TestCase):
         self.assertIn("P3", found.profile)
         expected = 255 * encode_srgb(working_to("srgb") @ colour)
         self.assertLess(np.abs(found.pixels[0, 0] - expected).max(), 2)
+
+    def test_heic_and_avif_with_profile_and_orientation(self) -> None:
+        import pillow_heif
+
+        pillow_heif.register_heif_opener()
+        colour = np.array([0.3, 0.35, 0.25])
+        codes = np.round(255 * encode_srgb(working_to("display-p3") @ colour * [[[1.0]], [[0.4]]])).astype(np.uint8)
+        image = Image.fromarray(np.repeat(np.repeat(codes, 32, 0), 96, 1))  # bright above dark
+        exif = Image.Exif()
+        exif[274], exif[271] = 6, "Vessar"
+        expected = 255 * encode_srgb(working_to("srgb") @ colour)
+        for name in ("a.heic", "a.avif", "a.jpg"):
+            path = self.saved(name, image, exif=exif, icc_profile=profile("display-p3"), quality=95)
+            found, facts = read_picture(path), read_picture_facts(path)
+            self.assertEqual((found.pixels.shape, facts.size, facts.make), ((96, 64, 3), (64, 96), "Vessar"), name)
+            self.assertIn("P3", facts.profile)
+            self.assertLess(np.abs(found.pixels[48, -8] - expected).max(), 5, name)  # turned clockwise: bright right
+            self.assertLess(found.pixels[48, 8].mean(), found.pixels[48, -8].mean() - 30)
+            small = small_picture(path, 48)
+            self.assertEqual(max(small.shape), 48)
+            self.assertLess(np.abs(small[24, -4].astype(float) - expected).max(), 6, name)
+
+    def test_a_gain_map_for_bright_screens_is_told(self) -> None:
+        marks = b'<x:xmpmeta><rdf:Description hdrgm:Version="1.0"/></x:xmpmeta>'
+        path = self.saved("a.jpg", Image.fromarray(PICTURE), xmp=marks)
+        self.assertTrue(read_picture_facts(path).gain_map)
+        self.assertTrue(any("bright screens" in w for w in picture_meta(read_picture(path)).warnings))
+        self.assertFalse(read_picture_facts(self.saved("b.jpg", Image.fromarray(PICTURE))).gain_map)
+
+    def test_a_damaged_profile_counts_as_srgb(self) -> None:
+        path = self.saved("a.png", Image.fromarray(PICTURE), icc_profile=b"no profile at all" * 20)
+        np.testing.assert_array_equal(read_picture(path).pixels, PICTURE)
+        self.assertIn("sRGB assumed", read_picture(path).profile)
 
     def test_orientation_is_applied(self) -> None:
         exif = Image.Exif()

@@ -1,8 +1,10 @@
-"""Finished pictures in: the phone's JPEG, PNG or TIFF, with orientation and colour profile."""
+"""Finished pictures in: the phone's JPEG, HEIC, AVIF, PNG or TIFF, with orientation and colour profile."""
 
 from __future__ import annotations
 
 import io
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -15,26 +17,47 @@ from bruto.container.rawframe import RawMeta
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import check_readable
 
-PICTURE_SUFFIXES = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
+PICTURE_SUFFIXES = {".jpg", ".jpeg", ".heic", ".heif", ".hif", ".avif", ".png", ".tif", ".tiff"}
+PICTURE_KINDS = "JPEG, HEIC, AVIF, PNG, TIFF"
+_HEIF = {".heic", ".heif", ".hif"}
+_GAIN_MAP_MARKS = (b"hdrgm:", b"iso:std:iso:ts:21496", b"HDRGainMap", b"hdrgainmap")
+"""What announces a gain map for bright screens (ISO 21496-1 and its forerunners), near the head of a file."""
+_HEAD_BYTES = 1 << 18
 MAX_PIXELS = 400_000_000
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
 
 
 @dataclass(frozen=True)
-class PictureFile:
-    """A decoded picture: `pixels` (H, W, 3) uint8 in sRGB, oriented, and what its Exif says."""
+class PictureFacts:
+    """What a picture file says of itself. `profile`: name of its colour profile; `gain_map`: whether it brings a gain
+    map for bright screens; `modified`: when a program last changed it; `size`: width and height as looked at.
+    """
 
-    pixels: NDArray[np.uint8]
     profile: str
+    size: tuple[int, int]
+    kind: str
     iso: float | None = None
     exposure_s: float | None = None
     f_number: float | None = None
     focal_mm: float | None = None
     focal_35mm: float | None = None
     taken: str = ""
+    modified: str = ""
     make: str = ""
     model: str = ""
+    software: str = ""
+    description: str = ""
+    zoom: float | None = None
+    gain_map: bool = False
+    xmp: bytes = field(default=b"", repr=False)
     exif: bytes = field(default=b"", repr=False)
+
+
+@dataclass(frozen=True)
+class PictureFile(PictureFacts):
+    """A decoded picture: `pixels` (H, W, 3) uint8 in sRGB, oriented, and what its Exif says."""
+
+    pixels: NDArray[np.uint8] = field(default_factory=lambda: np.zeros((0, 0, 3), np.uint8), repr=False)
 
 
 def is_picture(path: str | Path) -> bool:
@@ -59,25 +82,56 @@ def decode_jpeg(data: bytes) -> NDArray[np.uint8]:
         raise FileProblem(f"the preview in the file cannot be decoded ({error}).") from error
 
 
-def read_picture(path: str | Path) -> PictureFile:
-    """Read a picture file, converted to sRGB by its profile. Raises `FileProblem`."""
-    path = check_readable(path)
+def _open(path: Path) -> Image.Image:
+    if path.suffix.lower() in _HEIF:
+        import pillow_heif  # slow to import, and few folders need it
+
+        pillow_heif.register_heif_opener()
+    return Image.open(path)
+
+
+def _facts(path: Path, image: Image.Image) -> PictureFacts:
+    exif = image.getexif()
+    sub = exif.get_ifd(34665)
+    icc = image.info.get("icc_profile")
+    name = "sRGB (assumed)"
+    if icc:
+        try:
+            name = ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(io.BytesIO(icc))).strip() or "embedded"
+        except (OSError, ImageCms.PyCMSError):
+            name = "damaged; sRGB assumed"
+    turned = exif.get(274, 1) in (5, 6, 7, 8)
+    xmp = image.info.get("xmp", b"")
+    with path.open("rb") as stream:
+        head = stream.read(_HEAD_BYTES)
+    aux = image.info.get("aux", {})
+    return PictureFacts(
+        name,
+        (image.height, image.width) if turned else (image.width, image.height),
+        str(image.format or path.suffix[1:]).upper(),
+        iso=_number(sub.get(34855)),
+        exposure_s=_number(sub.get(33434)),
+        f_number=_number(sub.get(33437)),
+        focal_mm=_number(sub.get(37386)),
+        focal_35mm=_number(sub.get(41989)),
+        taken=str(sub.get(36867) or exif.get(306) or ""),
+        modified=str(exif.get(306) or ""),
+        make=str(exif.get(271) or ""),
+        model=str(exif.get(272) or ""),
+        software=str(exif.get(305) or ""),
+        description=str(exif.get(270) or ""),
+        zoom=_number(sub.get(41988)),
+        gain_map=any(mark in head for mark in _GAIN_MAP_MARKS) or any("gainmap" in str(k).lower() for k in aux),
+        xmp=xmp.encode() if isinstance(xmp, str) else bytes(xmp),
+        exif=image.info.get("exif", b""),
+    )
+
+
+@contextmanager
+def _explained(path: Path) -> Iterator[None]:
+    """Whatever goes wrong inside becomes one `FileProblem`."""
     try:
-        with Image.open(path) as opened:
-            image: Image.Image = opened
-            exif = image.getexif()
-            sub = exif.get_ifd(34665)
-            raw_exif = image.info.get("exif", b"")
-            icc = image.info.get("icc_profile")
-            image = ImageOps.exif_transpose(image)
-            name = "sRGB (assumed)"
-            if icc and image.mode in ("RGB", "RGBA", "L"):
-                profile = ImageCms.ImageCmsProfile(io.BytesIO(icc))
-                name = ImageCms.getProfileDescription(profile).strip() or "embedded"
-                if "srgb" not in name.lower():
-                    srgb = ImageCms.createProfile("sRGB")
-                    ImageCms.profileToProfile(image := image.convert("RGB"), profile, srgb, inPlace=True)
-            pixels = np.asarray(image.convert("RGB"))
+        yield
     except BrutoError:
         raise
     except Image.DecompressionBombError as error:
@@ -89,24 +143,54 @@ def read_picture(path: str | Path) -> PictureFile:
             f"{path} cannot be read as a picture ({error}). It may be cut short or of another kind; copy it again "
             f"from the phone."
         ) from error
-    return PictureFile(
-        pixels,
-        name,
-        iso=_number(sub.get(34855)),
-        exposure_s=_number(sub.get(33434)),
-        f_number=_number(sub.get(33437)),
-        focal_mm=_number(sub.get(37386)),
-        focal_35mm=_number(sub.get(41989)),
-        taken=str(sub.get(36867) or exif.get(306) or ""),
-        make=str(exif.get(271) or ""),
-        model=str(exif.get(272) or ""),
-        exif=raw_exif,
-    )
 
 
-def picture_meta(picture: PictureFile) -> RawMeta:
+def read_picture_facts(path: str | Path) -> PictureFacts:
+    """What a picture file says of itself, without decoding its pixels. Raises `FileProblem`."""
+    path = check_readable(path)
+    with _explained(path), _open(path) as image:
+        return _facts(path, image)
+
+
+def small_picture(path: str | Path, edge: int) -> NDArray[np.uint8]:
+    """A picture at about `edge` pixels (h, w, 3) uint8 sRGB, oriented; quick where the coding allows. Raises
+    `FileProblem`.
+    """
+    path = check_readable(path)
+    with _explained(path), _open(path) as opened:
+        opened.draft("RGB", (edge, edge))
+        image = ImageOps.exif_transpose(opened)
+        image.thumbnail((edge, edge), Image.Resampling.BILINEAR, reducing_gap=2.0)
+        return np.asarray(_in_srgb(image, opened.info.get("icc_profile")))
+
+
+def _in_srgb(image: Image.Image, icc: bytes | None) -> Image.Image:
+    """Pixels converted from the profile they were written for; a damaged profile counts as sRGB."""
+    rgb = image.convert("RGB")
+    if not icc or image.mode not in ("RGB", "RGBA", "L"):
+        return rgb
+    try:
+        profile = ImageCms.ImageCmsProfile(io.BytesIO(icc))
+        if "srgb" not in ImageCms.getProfileDescription(profile).lower():
+            ImageCms.profileToProfile(rgb, profile, ImageCms.createProfile("sRGB"), inPlace=True)
+    except (OSError, ImageCms.PyCMSError):
+        pass
+    return rgb
+
+
+def read_picture(path: str | Path) -> PictureFile:
+    """Read a picture file, converted to sRGB by its profile. Raises `FileProblem`."""
+    path = check_readable(path)
+    with _explained(path), _open(path) as opened:
+        facts = _facts(path, opened)
+        image = ImageOps.exif_transpose(opened)
+        pixels = np.asarray(_in_srgb(image, opened.info.get("icc_profile")))
+    return PictureFile(**facts.__dict__, pixels=pixels)
+
+
+def picture_meta(picture: PictureFacts) -> RawMeta:
     """What is known of a finished picture, in the form a raw's metadata has; its limits stand in `warnings`."""
-    h, w = picture.pixels.shape[:2]
+    w, h = picture.size
     return RawMeta(
         kind="picture",
         width=w,
@@ -126,8 +210,11 @@ def picture_meta(picture: PictureFile) -> RawMeta:
         taken=picture.taken,
         make=picture.make,
         model=picture.model,
+        software=picture.software,
+        description=picture.description,
         warnings=(
             "This is a finished picture: 8 bits, with the phone's own tone and noise reduction. What it lost cannot "
             "come back.",
+            *(("It brings a gain map for bright screens, which is not used here.",) if picture.gain_map else ()),
         ),
     )

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
 from bruto.container.dng_reader import is_raw, read_dng
-from bruto.container.picture import PictureFile, is_picture, picture_meta, read_picture
+from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, picture_meta, read_picture
 from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise
 from bruto.container.warps import vignette_gain
 from bruto.errors import FileProblem
@@ -107,4 +107,4 @@ def open_source(path: str | Path) -> Source:
         return source_of_picture(path, read_picture(path))
     if path.is_dir() or not path.exists():
         read_dng(path)  # raises with the reason
-    raise FileProblem(f"{path} is neither a DNG nor a picture that can be opened (JPEG, PNG, TIFF).")
+    raise FileProblem(f"{path} is neither a DNG nor a picture that can be opened ({PICTURE_KINDS}).")

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.container.dng_reader import is_raw, read_dng_meta
-from bruto.container.picture import decode_jpeg, is_picture, picture_meta, read_picture
+from bruto.container.picture import PICTURE_KINDS, decode_jpeg, is_picture, picture_meta, read_picture
 from bruto.container.rawframe import RawMeta
 from bruto.develop.engine import orient
 from bruto.errors import BrutoError, FileProblem
@@ -119,7 +119,7 @@ def open_shoot(paths: list[str | Path]) -> list[Shot]:
             elif is_picture(file):
                 pictures.setdefault(key, file)
             elif not path.is_dir():
-                raise FileProblem(f"{file} is neither a DNG nor a picture that can be opened (JPEG, PNG, TIFF).")
+                raise FileProblem(f"{file} is neither a DNG nor a picture that can be opened ({PICTURE_KINDS}).")
     shots = [read_shot(raws.get(key), pictures.get(key)) for key in sorted(set(raws) | set(pictures))]
     return sorted(shots, key=lambda s: (s.taken or datetime.max, s.name))
 
