@@ -69,7 +69,10 @@ class Reading(unittest.TestCase):
         exif[274], exif[271] = 6, "Vessar"
         expected = 255 * encode_srgb(working_to("srgb") @ colour)
         for name in ("a.heic", "a.avif", "a.jpg"):
-            path = self.saved(name, image, exif=exif, icc_profile=profile("display-p3"), quality=95)
+            # a HEIC says its turn in its own way, which the writer at hand cannot: the turned pixels are written instead
+            shown = image.rotate(-90, expand=True) if name == "a.heic" else image
+            exif[274] = 1 if name == "a.heic" else 6
+            path = self.saved(name, shown, exif=exif, icc_profile=profile("display-p3"), quality=95)
             found, facts = read_picture(path), read_picture_facts(path)
             self.assertEqual((found.pixels.shape, facts.size, facts.make), ((96, 64, 3), (64, 96), "Vessar"), name)
             self.assertIn("P3", facts.profile)
