@@ -323,10 +323,14 @@ def simulate(
     megapixels: int = 12,
     seed: int = 1,
     static: Annotated[bool, typer.Option("--static", help="On a tripod.")] = False,
+    lens: Annotated[str, typer.Option(help="main, wide or tele")] = "main",
+    shake: Annotated[float, typer.Option(help="Blur by the hand during the exposure, pixels.")] = 0.0,
+    smear: Annotated[float, typer.Option(help="Share of light that a smeared lens spreads, 0 to 1.")] = 0.0,
     as_json: JsonFlag = False,
 ) -> None:
     """Take shots with the simulated phone."""
     from bruto.simphone.capture import simulate as take
+    from bruto.simphone.optics import Mishap
 
     try:
         steps = tuple(float(v) for v in bracket.split(",")) if bracket else ()
@@ -346,6 +350,8 @@ def simulate(
         kind=kind,
         seed=seed,
         static=static,
+        lens=lens,
+        mishap=Mishap(motion_px=shake, motion_deg=25.0, smear=smear),
     )
     if as_json:
         _print_json({"shots": shots})

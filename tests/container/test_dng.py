@@ -182,7 +182,8 @@ class Linear(Folder):
 
     def test_processed_raw_of_the_phone(self) -> None:
         frame = read_dng(raw_of("crystals", size=SMALL, kind="linear"))
-        self.assertEqual((frame.meta.kind, frame.codes.shape), ("linear", (SMALL[1], SMALL[0], 3)))
+        self.assertEqual((frame.meta.kind, frame.codes.shape), ("linear", (SMALL[0], SMALL[1], 3)))
+        self.assertEqual(frame.meta.oriented_size, SMALL)
 
 
 class BadFiles(Folder):

@@ -69,7 +69,7 @@ class Reading(unittest.TestCase):
         exif[274], exif[271] = 6, "Vessar"
         expected = 255 * encode_srgb(working_to("srgb") @ colour)
         for name in ("a.heic", "a.avif", "a.jpg"):
-            # a HEIC says its turn in its own way, which the writer at hand cannot: the turned pixels are written instead
+            # a HEIC says its turn in its own way, which the writer at hand cannot: turned pixels are written
             shown = image.rotate(-90, expand=True) if name == "a.heic" else image
             exif[274] = 1 if name == "a.heic" else 6
             path = self.saved(name, shown, exif=exif, icc_profile=profile("display-p3"), quality=95)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -25,6 +26,7 @@ _GAIN_MAP_MARKS = (b"hdrgm:", b"iso:std:iso:ts:21496", b"HDRGainMap", b"hdrgainm
 _HEAD_BYTES = 1 << 18
 MAX_PIXELS = 400_000_000
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
+warnings.filterwarnings("ignore", category=UserWarning, module=r"PIL\.")  # damaged Exif is no news to the user
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from importlib.resources import files
 from pathlib import Path
@@ -15,14 +15,15 @@ import platformdirs
 from numpy.typing import NDArray
 from PIL import Image
 
-from bruto.container.dng_writer import DngTags, write_dng
+from bruto.container.dng_writer import DngTags, Storage, write_dng
 from bruto.container.profile import Calibration
 from bruto.container.rawframe import GainMap
 from bruto.errors import BrutoError
 from bruto.files import atomic_path, write_bytes
+from bruto.simphone import processed, spectral
 from bruto.simphone import sensor_model as sm
-from bruto.simphone import spectral
 from bruto.simphone.finish import finish
+from bruto.simphone.optics import Mishap, mishandled
 from bruto.simphone.scenes import Scene, load_scene
 from bruto.simphone.tracer import MARGIN, trace
 
@@ -61,16 +62,21 @@ class Capture:
     transform: NDArray[np.float64]
     scene: Scene
     megapixels: int
+    lens: str = "main"
+    light: NDArray[np.float32] | None = None  # linear light of a processed raw, before it is coded
 
 
-def scene_light(name: str, width: int, height: int) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
+def scene_light(
+    name: str, width: int, height: int, focal_35mm: float = sm.FOCAL_35MM
+) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
     """Camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the user's
     cache.
     """
     source = files("bruto.simphone") / f"data/{name}.light"
     baked = hashlib.sha256(source.read_bytes()).hexdigest()[:12] if source.is_file() else "unbaked"
     folder = Path(platformdirs.user_cache_dir("bruto")) / "scenes"
-    stem = f"{name}-{width}x{height}-v{TRACE_VERSION}-{baked}"
+    angle = "" if focal_35mm == sm.FOCAL_35MM else f"-{focal_35mm:g}mm"
+    stem = f"{name}-{width}x{height}{angle}-v{TRACE_VERSION}-{baked}"
     paths = [folder / f"{stem}-{kind}.npy" for kind in ("camera", "truth")]
     if all(p.is_file() for p in paths):
         try:
@@ -78,7 +84,7 @@ def scene_light(name: str, width: int, height: int) -> tuple[NDArray[np.float16]
             return camera, truth
         except (OSError, ValueError):
             pass  # a damaged cache entry is simply made again
-    camera, truth = trace(load_scene(name), width, height)
+    camera, truth = trace(load_scene(name), width, height, focal_35mm)
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for path, data in zip(paths, (camera, truth), strict=True):
@@ -92,16 +98,30 @@ def scene_light(name: str, width: int, height: int) -> tuple[NDArray[np.float16]
 class Phone:
     """The simulated phone in front of one scene, at one size."""
 
-    def __init__(self, scene: str, megapixels: int = 12, *, size: tuple[int, int] | None = None) -> None:
-        """`size` overrides the pixel count, for small tests."""
+    def __init__(
+        self,
+        scene: str,
+        megapixels: int = 12,
+        *,
+        size: tuple[int, int] | None = None,
+        lens: str = "main",
+        mishap: Mishap | None = None,
+    ) -> None:
+        """`size` overrides the pixel count, for small tests; `lens`: "main", "wide" or "tele"."""
+        if lens not in sm.LENSES:
+            raise BrutoError(f"The phone has the lenses {', '.join(sm.LENSES)}, not '{lens}'.")
+        if megapixels == 48 and lens != "main":
+            raise BrutoError("Only the main lens has a 48 megapixel mode; take 12.")
         if size is None and megapixels not in sm.SIZES:
             raise BrutoError(f"The phone takes {', '.join(map(str, sm.SIZES))} megapixels, not {megapixels}.")
         self.scene = load_scene(scene)
         self.megapixels = megapixels
         self.width, self.height = size or sm.SIZES[megapixels]
         self._margin = round(MARGIN * self.width)
-        self.camera, self.truth = scene_light(scene, self.width, self.height)
-        self.sensor = sm.sensor_for(megapixels)
+        self.lens = sm.LENSES[lens]
+        self.mishap = mishap or Mishap()
+        self.camera, self.truth = scene_light(scene, self.width, self.height, self.lens.focal_35mm)
+        self.sensor = sm.sensor_for(megapixels, lens)
         light = spectral.illuminant(self.scene.kelvin, self.scene.tungsten)
         white = spectral.camera_response(np.ones((81, 1)), light)[0]
         self.true_neutral = white / white[1]
@@ -111,15 +131,16 @@ class Phone:
         """The automatic's choice."""
         m = self._margin
         y = np.asarray(self.truth[m:-m:8, m:-m:8, 1], np.float32) * 1000
-        iso, seconds = sm.meter(y, ev)
+        iso, seconds = sm.meter(y, ev, self.lens.f_number)
         return Exposure(iso, seconds)
 
     def _optical(self) -> NDArray[np.float32]:
         """Camera light behind the lens blur, with margins, in cd/m2."""
         if self._blurred is None:
             image = np.asarray(self.camera, np.float32) * 1000
-            sigma = sm.blur_sigma(self.width)
-            self._blurred = cv2.GaussianBlur(image, (0, 0), sigma) if sigma > 0.3 else image
+            sigma = sm.blur_sigma(self.width, self.lens.name)
+            image = cv2.GaussianBlur(image, (0, 0), sigma) if sigma > 0.3 else image
+            self._blurred = mishandled(image, self.mishap)
         return self._blurred
 
     def shake(self, seed: int, index: int, amount: float = 1.0) -> NDArray[np.float64]:
@@ -152,7 +173,7 @@ class Phone:
             moved[:, 2] -= m
             seen = cv2.warpAffine(image, moved, (w, h), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
             np.maximum(seen, 0, out=seen)
-        factor = sm.exposure_factor(exposure.iso, exposure.seconds)
+        factor = sm.exposure_factor(exposure.iso, exposure.seconds, self.lens.f_number)
         random = np.random.default_rng([seed, 4])
         a, b = self.sensor.noise(exposure.iso)
         if kind == "mosaic":
@@ -160,13 +181,21 @@ class Phone:
             for site, channel in enumerate((0, 1, 1, 2)):
                 r, c = divmod(site, 2)
                 shade = sm.falloff(
-                    (np.arange(c, w, 2)[None] + 0.5) / w, (np.arange(r, h, 2)[:, None] + 0.5) / h, channel
+                    (np.arange(c, w, 2)[None] + 0.5) / w,
+                    (np.arange(r, h, 2)[:, None] + 0.5) / h,
+                    channel,
+                    self.lens.name,
                 )
                 ideal[r::2, c::2] = seen[r::2, c::2, channel] * (factor * shade).astype(np.float32)
-            codes = self._expose(ideal, exposure, random, 1.0)
+            codes, light = self._expose(ideal, exposure, random, 1.0), None
         else:
             ideal = (seen * np.float32(factor)).astype(np.float32)
-            codes = self._expose(ideal, exposure, random, 4.0)  # four frames merged by the phone
+            # four frames merged by the phone; the file's codes are made of them behind its table
+            merged = self._expose(ideal, exposure, random, 4.0, black=processed.BLACK, white=processed.WHITE)
+            light = (merged.astype(np.float32) - np.float32(processed.BLACK)) / np.float32(
+                processed.WHITE - processed.BLACK
+            )
+            codes = processed.stored_codes(light)
             a, b = a / 4, b / 4
         drift = 1 + AUTO_WHITE_ERROR * np.random.default_rng([seed, 9, len(self.scene.name)]).normal(0, 1, 3)
         neutral = self.true_neutral * drift
@@ -180,10 +209,18 @@ class Phone:
             transform,
             self.scene,
             self.megapixels,
+            self.lens.name,
+            light,
         )
 
     def _expose(
-        self, ideal: NDArray[np.float32], exposure: Exposure, random: np.random.Generator, frames: float
+        self,
+        ideal: NDArray[np.float32],
+        exposure: Exposure,
+        random: np.random.Generator,
+        frames: float,
+        black: int = sm.BLACK,
+        white: int = sm.WHITE,
     ) -> NDArray[np.uint16]:
         gain = exposure.iso / sm.BASE_ISO / self.sensor.full_well
         codes = np.empty(ideal.shape, np.uint16)
@@ -193,24 +230,24 @@ class Phone:
             electrons += random.standard_normal(electrons.shape, np.float32) * np.float32(
                 self.sensor.read_electrons * frames**0.5
             )
-            value = electrons * np.float32(gain / frames) * (sm.WHITE - sm.BLACK) + sm.BLACK
-            codes[rows] = np.clip(np.rint(value), 0, sm.WHITE)
+            value = electrons * np.float32(gain / frames) * (white - black) + black
+            codes[rows] = np.clip(np.rint(value), 0, white)
         if ideal.ndim == 2:
             spots = np.random.default_rng(4812)  # the same sites on every shot of this phone
             n = int(HOT_PIXELS_PER_MEGAPIXEL * ideal.size / 1e6)
             y, x = spots.integers(0, ideal.shape[0], n), spots.integers(0, ideal.shape[1], n)
             rate = spots.exponential(0.02, n) * exposure.seconds * exposure.iso / 100
-            codes[y, x] = np.clip(codes[y, x] + rate * (sm.WHITE - sm.BLACK), 0, sm.WHITE).astype(np.uint16)
+            codes[y, x] = np.clip(codes[y, x] + rate * (white - black), 0, white).astype(np.uint16)
         return codes
 
 
-def gain_maps() -> tuple[GainMap, ...]:
+def gain_maps(lens: str = "main") -> tuple[GainMap, ...]:
     """Lens-shading correction for the four sites of an RGGB quad."""
     v, h = sm.GAIN_MAP_SHAPE
     u, t = np.meshgrid(np.linspace(0, 1, h), np.linspace(0, 1, v))
     maps = []
     for site, channel in enumerate((0, 1, 1, 2)):
-        gains = (1 / sm.falloff(u, t, channel)).astype(np.float32)[..., None]
+        gains = (1 / sm.falloff(u, t, channel, lens)).astype(np.float32)[..., None]
         maps.append(
             GainMap(site // 2, site % 2, 1 << 20, 1 << 20, 0, 1, 2, 2, (1 / (v - 1), 1 / (h - 1)), (0.0, 0.0), gains)
         )
@@ -227,18 +264,18 @@ def calibrations() -> tuple[Calibration, Calibration]:
 
 def picture_of(capture: Capture) -> NDArray[np.uint8]:
     """The phone's own finished picture of a capture, (H, W, 3) uint8 sRGB."""
-    data = (capture.codes.astype(np.float32) - sm.BLACK) / (sm.WHITE - sm.BLACK)
-    if data.ndim == 2:
+    if capture.light is not None:
+        linear = capture.light
+    else:
+        data = (capture.codes.astype(np.float32) - sm.BLACK) / (sm.WHITE - sm.BLACK)
         for site, channel in enumerate((0, 1, 1, 2)):
             r, c = divmod(site, 2)
             h, w = data.shape
             data[r::2, c::2] /= sm.falloff(
-                (np.arange(c, w, 2)[None] + 0.5) / w, (np.arange(r, h, 2)[:, None] + 0.5) / h, channel
+                (np.arange(c, w, 2)[None] + 0.5) / w, (np.arange(r, h, 2)[:, None] + 0.5) / h, channel, capture.lens
             )
         code = np.clip(data * 16000 + 512, 0, 65535).astype(np.uint16)
         linear = (cv2.cvtColor(code, cv2.COLOR_BayerRGGB2RGB_EA).astype(np.float32) - 512) / 16000
-    else:
-        linear = data
     _, forward = spectral.matrices(
         capture.scene.kelvin if capture.scene.kelvin >= 4000 else 4000, capture.scene.tungsten
     )
@@ -247,57 +284,93 @@ def picture_of(capture: Capture) -> NDArray[np.uint8]:
     return finish(linear, 1 / capture.neutral, forward, capture.noise, float(np.clip(aim, 0.8, 3.2)))
 
 
-def save(capture: Capture, path: Path, taken: datetime, *, picture: bool = True) -> list[Path]:
-    """Write the DNG and, beside it, the phone's JPEG; returns the files."""
-    finished = picture_of(capture)
-    h, w = finished.shape[:2]
-    preview = cv2.resize(finished, (w // 4, h // 4), interpolation=cv2.INTER_AREA)
-    mosaic = capture.codes.ndim == 2
-    stamp = taken.strftime("%Y:%m:%d %H:%M:%S")
-    tags = DngTags(
-        black=np.full((2, 2) if mosaic else 3, float(sm.BLACK)),
-        white=np.full(1 if mosaic else 3, float(sm.WHITE)),
+def _tags(capture: Capture, stamp: str) -> DngTags:
+    """Tags of a mosaic raw."""
+    lens = sm.LENSES[capture.lens]
+    return DngTags(
+        black=np.full((2, 2), float(sm.BLACK)),
+        white=np.full(1, float(sm.WHITE)),
         bits=sm.BITS,
         calibrations=calibrations(),
         as_shot_neutral=capture.neutral,
-        cfa="RGGB" if mosaic else "",
+        cfa="RGGB",
         noise_profile=np.tile(capture.noise, (3, 1)),
-        gain_maps=gain_maps() if mosaic else (),
+        gain_maps=gain_maps(capture.lens),
         make=sm.MAKE,
         model=sm.MODEL,
         software=f"{sm.MODEL} camera 1.0",
         taken=stamp,
         iso=capture.exposure.iso,
         exposure_s=capture.exposure.seconds,
-        f_number=sm.F_NUMBER,
-        focal_mm=sm.FOCAL_MM,
-        focal_35mm=sm.FOCAL_35MM,
+        f_number=lens.f_number,
+        focal_mm=lens.focal_mm,
+        focal_35mm=lens.focal_35mm,
         description=capture.scene.title,
     )
-    write_dng(path, capture.codes, tags, preview)
+
+
+def _write_processed(path: Path, capture: Capture, tags: DngTags, finished: NDArray[np.uint8]) -> None:
+    """The processed raw: turned as the sensor lies in a phone held across, with look and mask."""
+    assert capture.light is not None
+    h, w = capture.codes.shape[:2]
+    mask = processed.sky_mask(capture.scene, w, h, sm.LENSES[capture.lens].focal_35mm)
+    assert mask.data is not None
+    turned = replace(mask, width=mask.height, height=mask.width, data=np.ascontiguousarray(np.rot90(mask.data)))
+    light = np.ascontiguousarray(np.rot90(capture.light))
+    tags = replace(
+        tags,
+        black=np.full(3, float(processed.BLACK)),
+        white=np.full(3, float(processed.WHITE)),
+        cfa="",
+        noise_profile=np.array([capture.noise]),
+        gain_maps=(),
+        orientation=6,
+        linearisation=processed.linearisation_table(),
+        baseline_exposure=processed.BASELINE_EXPOSURE,
+        noise_reduction_applied=processed.NOISE_REDUCTION_APPLIED,
+        profile=processed.look(light),
+        masks=(turned,),
+    )
+    how = Storage(7, sm.BITS, components=3, byteorder=">")
+    codes = np.ascontiguousarray(np.rot90(capture.codes))
+    write_dng(path, codes, tags, np.ascontiguousarray(np.rot90(finished)), how)
+
+
+def save(
+    capture: Capture, path: Path, taken: datetime, *, picture: bool = True, picture_suffix: str = ".jpg"
+) -> list[Path]:
+    """Write the DNG and, beside it, the phone's picture (JPEG, or HEIC or AVIF by suffix); returns the files."""
+    finished = picture_of(capture)
+    h, w = finished.shape[:2]
+    tags = _tags(capture, taken.strftime("%Y:%m:%d %H:%M:%S"))
+    if capture.light is not None:
+        _write_processed(path, capture, tags, finished)
+    else:
+        write_dng(path, capture.codes, tags, cv2.resize(finished, (w // 4, h // 4), interpolation=cv2.INTER_AREA))
     made = [path]
     if picture:
-        exif = Image.Exif()
-        exif[271], exif[272], exif[305], exif[306], exif[270] = (
-            sm.MAKE,
-            sm.MODEL,
-            tags.software,
-            stamp,
-            capture.scene.title,
-        )
-        sub = exif.get_ifd(34665)
-        sub[33434], sub[33437], sub[34855], sub[36867] = (
-            capture.exposure.seconds,
-            sm.F_NUMBER,
-            int(capture.exposure.iso),
-            stamp,
-        )
-        sub[37386], sub[41989] = sm.FOCAL_MM, int(sm.FOCAL_35MM)
-        stream = io.BytesIO()
-        Image.fromarray(finished).save(stream, "JPEG", quality=92, exif=exif)
-        write_bytes(path.with_suffix(".jpg"), stream.getvalue())
-        made.append(path.with_suffix(".jpg"))
+        target = path.with_suffix(picture_suffix)
+        write_bytes(target, picture_bytes(finished, tags, picture_suffix))
+        made.append(target)
     return made
+
+
+def picture_bytes(finished: NDArray[np.uint8], tags: DngTags, suffix: str = ".jpg") -> bytes:
+    """A finished picture as the phone's file, with its Exif."""
+    exif = Image.Exif()
+    exif[271], exif[272], exif[305], exif[306] = tags.make, tags.model, tags.software, tags.taken
+    exif[270] = tags.description
+    sub = exif.get_ifd(34665)
+    sub[33434], sub[33437], sub[34855], sub[36867] = tags.exposure_s, tags.f_number, int(tags.iso or 0), tags.taken
+    sub[37386], sub[41989] = tags.focal_mm, int(tags.focal_35mm or 0)
+    stream = io.BytesIO()
+    if suffix in (".heic", ".heif"):
+        import pillow_heif
+
+        pillow_heif.register_heif_opener()
+    kind = {".heic": "HEIF", ".heif": "HEIF", ".avif": "AVIF"}.get(suffix, "JPEG")
+    Image.fromarray(finished).save(stream, kind, quality=92, exif=exif)
+    return stream.getvalue()
 
 
 def simulate(
@@ -314,6 +387,9 @@ def simulate(
     seed: int = 1,
     static: bool = False,
     size: tuple[int, int] | None = None,
+    lens: str = "main",
+    mishap: Mishap | None = None,
+    picture_suffix: str = ".jpg",
 ) -> list[dict]:
     """Take shots of a scene into a folder and return what was written, with each frame's truth.
 
@@ -324,7 +400,7 @@ def simulate(
         raise BrutoError(f"The phone writes mosaic or linear raws, not '{kind}'.")
     if not 1 <= count <= 500:
         raise BrutoError(f"A burst has 1 to 500 frames, not {count}.")
-    phone = Phone(scene, megapixels, size=size)
+    phone = Phone(scene, megapixels, size=size, lens=lens, mishap=mishap)
     base = phone.meter(ev)
     base = Exposure(
         iso or base.iso, (shutter * 2.0**ev if shutter else base.seconds if not iso else base.seconds * base.iso / iso)
@@ -349,7 +425,8 @@ def simulate(
         transform = phone.shake(seed, k, 0.0 if static else (0.4 if bracket else 1.0))
         capture = phone.shoot(exposure, seed=seed * 1000 + k, transform=transform, kind=kind)
         stem = f"{scene}-{seed:03d}" + (f"-{k + 1:02d}" if len(steps) > 1 else "")
-        made = save(capture, folder / f"{stem}.dng", start + timedelta(seconds=k * (0.5 if not bracket else 1.0)))
+        moment = start + timedelta(seconds=k * (0.5 if not bracket else 1.0))
+        made = save(capture, folder / f"{stem}.dng", moment, picture_suffix=picture_suffix)
         results.append(
             {
                 "files": [str(p) for p in made],

@@ -15,6 +15,30 @@ from numpy.typing import NDArray
 MAKE, MODEL = "Vessar", "Vessar Tide 4"
 F_NUMBER, FOCAL_MM, FOCAL_35MM = 1.9, 5.9, 26.0
 BLACK, WHITE, BITS = 256, 4095, 12
+
+
+@dataclass(frozen=True)
+class Lens:
+    """One lens with its sensor. `blur`: standard deviation at 12 MP, pixels; `shading`: falloff relative to the main
+    lens.
+    """
+
+    name: str
+    focal_35mm: float
+    focal_mm: float
+    f_number: float
+    full_well: float
+    read_electrons: float
+    blur: float
+    shading: float
+
+
+LENSES = {
+    "main": Lens("main", FOCAL_35MM, FOCAL_MM, F_NUMBER, 9000.0, 3.0, 0.575, 1.0),
+    "wide": Lens("wide", 15.0, 2.2, 2.4, 6200.0, 2.2, 0.75, 1.5),
+    "tele": Lens("tele", 68.0, 9.4, 2.6, 5200.0, 2.0, 0.65, 0.6),
+}
+"""The phone's lenses: a quad sensor behind the main one, plain 12 MP sensors behind the others."""
 LENS_TRANSMISSION = 0.65
 """q of ISO 12232: lens transmission, vignetting and geometry."""
 SATURATION_LUX_S = 78.0
@@ -82,8 +106,6 @@ SHUTTERS = tuple(
         2,
     )
 ) + (1.0, 2.0, 4.0, 8.0, 13.0, 20.0, 30.0)
-LENS_BLUR_48 = 1.15
-"""Standard deviation of the lens blur in pixels of the 48 MP grid."""
 BOX_SIGMA = 0.29
 """Standard deviation of a pixel's own square aperture, in pixels (1 / sqrt 12)."""
 GAIN_MAP_SHAPE = (13, 17)
@@ -102,14 +124,16 @@ class Sensor:
         return gain, (self.read_electrons * gain) ** 2 + 1 / 12 / (WHITE - BLACK) ** 2
 
 
-def sensor_for(megapixels: int) -> Sensor:
+def sensor_for(megapixels: int, lens: str = "main") -> Sensor:
     """The binned modes collect four sites' charge; the 3 MP demo size keeps the noise of 12 MP."""
-    return Sensor(2300.0, 1.7) if megapixels == 48 else Sensor(9000.0, 3.0)
+    if megapixels == 48:
+        return Sensor(2300.0, 1.7)
+    return Sensor(LENSES[lens].full_well, LENSES[lens].read_electrons)
 
 
-def exposure_factor(iso: float, seconds: float) -> float:
+def exposure_factor(iso: float, seconds: float, f_number: float = F_NUMBER) -> float:
     """Saturation units per cd/m2 on the axis."""
-    return LENS_TRANSMISSION * seconds * iso / (SATURATION_LUX_S * F_NUMBER**2)
+    return LENS_TRANSMISSION * seconds * iso / (SATURATION_LUX_S * f_number**2)
 
 
 def shading(width: int, height: int, channel: int) -> NDArray[np.float32]:
@@ -118,19 +142,20 @@ def shading(width: int, height: int, channel: int) -> NDArray[np.float32]:
     return falloff((x + 0.5) / width, (y + 0.5) / height, channel)
 
 
-def falloff(u: NDArray, v: NDArray, channel: int) -> NDArray:
+def falloff(u: NDArray, v: NDArray, channel: int, lens: str = "main") -> NDArray:
     """Relative illumination at relative positions (0..1)."""
     r2 = ((u - 0.5) ** 2 * 0.64 + (v - 0.5) ** 2 * 0.36) * 4
-    strength = (0.60, 0.55, 0.52)[channel]
-    return 1 / (1 + strength * r2 + 0.5 * r2 * r2)
+    shading = LENSES[lens].shading
+    strength = (0.60, 0.55, 0.52)[channel] * shading
+    return 1 / (1 + strength * r2 + 0.5 * shading * r2 * r2)
 
 
-def blur_sigma(width: int) -> float:
+def blur_sigma(width: int, lens: str = "main") -> float:
     """Blur of lens and pixel at a capture width, in its pixels."""
-    return float(np.hypot(LENS_BLUR_48 * width / 8064, BOX_SIGMA))
+    return float(np.hypot(LENSES[lens].blur * width / 4032, BOX_SIGMA))
 
 
-def meter(luminance: NDArray, ev: float = 0.0) -> tuple[float, float]:
+def meter(luminance: NDArray, ev: float = 0.0, f_number: float = F_NUMBER) -> tuple[float, float]:
     """ISO and shutter time the phone's automatic would set for an image of luminance in cd/m2.
 
     Aims the mean of logarithms at 0.10 of saturation without letting more than 1 % pass 0.9; keeps ISO 50 to 1/60 s,
@@ -138,7 +163,7 @@ def meter(luminance: NDArray, ev: float = 0.0) -> tuple[float, float]:
     """
     y = np.maximum(np.asarray(luminance, float).ravel(), 1e-4)
     aim = min(0.10 / np.exp(np.mean(np.log(y))), 1.6 / np.percentile(y, 98.5)) * 2.0**ev
-    needed = aim / exposure_factor(1.0, 1.0)  # ISO times seconds
+    needed = aim / exposure_factor(1.0, 1.0, f_number)  # ISO times seconds
     for iso, longest in ((50, 1 / 60), (800, 1 / 60), (800, 1 / 15), (6400, 1 / 15)):
         seconds = needed / iso
         if seconds <= longest:
