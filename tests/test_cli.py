@@ -68,7 +68,7 @@ class Commands(unittest.TestCase):
     def test_measure(self) -> None:
         data = self.json("measure", self.raw)
         self.assertLessEqual(MEASURE, set(data))
-        self.assertEqual(set(data["clipped_percent"]), {"r", "g", "b", "any", "all"})
+        self.assertEqual(set(data["clipped_percent"]), {"r", "g", "b", "any", "one", "two", "all"})
         self.assertLessEqual({"a", "b", "source"}, set(data["noise"]))
         self.assertEqual(set(data["advice"][0]), {"topic", "text", "value", "unit"})
         self.assertIn("dynamic range", run("measure", self.raw)[1])

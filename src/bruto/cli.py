@@ -121,10 +121,10 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
 @app.command()
 def measure(file: Path, as_json: JsonFlag = False) -> None:
     """Measure clipping, headroom, noise and range of a raw, with advice for the next shot."""
-    from bruto.container.dng_reader import read_dng
-    from bruto.sensor.report import measure as measure_frame
+    from bruto.phones.card import offer_for
+    from bruto.sensor.measures import measured
 
-    r = measure_frame(read_dng(file))
+    r = measured(file, offer_for(file))
     data = {
         "clipped_percent": r.clipped_percent,
         "headroom_ev": r.headroom_ev,
@@ -140,7 +140,16 @@ def measure(file: Path, as_json: JsonFlag = False) -> None:
         "dynamic_range_ev": r.dynamic_range_ev,
         "shadow_lift_ev": r.shadow_lift_ev,
         "shadow_lift_screen_ev": r.shadow_lift_screen_ev,
+        "noise_channels": [{"a": a, "b": b} for a, b in r.noise_channels],
+        "noise_interval": list(r.noise_interval),
         "edge_blur_px": r.edge_blur_px,
+        "motion_px": r.motion_px,
+        "motion_degrees": r.motion_degrees,
+        "hot_sites": r.hot_sites,
+        "veil_at_most_percent": None if r.veil_at_most is None else 100 * r.veil_at_most,
+        "smear_suspected": r.smeared,
+        "leak": r.leak,
+        "preview_offset_ev": r.preview_offset_ev,
         "middle_ev": r.middle_ev,
         "preview_clipped_percent": r.preview_clipped_percent,
         "advice": [a.__dict__ for a in r.advice],

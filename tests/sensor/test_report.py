@@ -11,8 +11,10 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import Linear, RawFrame, RawMeta
+from bruto.sensor.advice import thirds
+from bruto.sensor.blur import edge_blur
 from bruto.sensor.noise import dynamic_range_ev, estimate_noise, file_noise, shadow_lift_ev, signal_at_snr
-from bruto.sensor.report import SensorReport, _thirds, edge_blur, measure
+from bruto.sensor.report import SensorReport, measure
 from bruto.simphone.capture import Exposure, Phone
 from tests.shots import MIDDLE, raw_of
 from tests.truth import relative_sigma, true_noise
@@ -40,10 +42,7 @@ class Noise(unittest.TestCase):
         ramp = np.linspace(0.01, 0.8, 600, dtype=np.float32)[None].repeat(600, 0)
         for a, b in ((1e-4, 1e-6), (1e-3, 4e-6), (4e-3, 1e-4)):
             noisy = (ramp + random.normal(0, 1, ramp.shape) * np.sqrt(a * ramp + b)).astype(np.float32)
-            meta = replace(flat_frame().meta, kind="linear", cfa="")
-            found = estimate_noise(
-                Linear(np.repeat(noisy[..., None], 3, 2), np.zeros((300, 300), np.uint8), "", 1.0), meta
-            )
+            found = estimate_noise(Linear(np.repeat(noisy[..., None], 3, 2), np.zeros((300, 300), np.uint8), "", 1.0))
             for at in (0.03, 0.18, 0.6):
                 self.assertAlmostEqual(relative_sigma(found[1], a, b, at), 1, delta=0.06, msg=f"a {a}, at {at}")
 
@@ -99,7 +98,7 @@ class Formulas(unittest.TestCase):
         self.assertEqual(shadow_lift_ev(a, b, 640), shadow_lift_ev(a, b))
 
     def test_thirds_as_on_a_dial(self) -> None:
-        self.assertEqual([_thirds(v) for v in (0, 1 / 3, -2 / 3, 1, -4 / 3)], ["0", "+⅓", "−⅔", "+1", "−1⅓"])
+        self.assertEqual([thirds(v) for v in (0, 1 / 3, -2 / 3, 1, -4 / 3)], ["0", "+⅓", "−⅔", "+1", "−1⅓"])
 
 
 class Clipping(unittest.TestCase):

@@ -15,7 +15,9 @@ import numpy as np
 
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError, FileProblem
-from bruto.shoot.shots import find_sets, open_shoot, oriented_preview, read_shot
+from bruto.shoot.folder import open_shoot
+from bruto.shoot.sets import find_sets
+from bruto.shoot.shots import oriented_preview, read_shot
 from bruto.shoot.sidecar import Sidecar, existing_sidecar, load_sidecar, save_sidecar, sidecar_path
 from tests.shots import SMALL, copy_of, raw_of, raws_of, taken
 
@@ -59,11 +61,12 @@ class Shoots(Folder):
         shot = read_shot(raw_of("card", size=SMALL), None)
         assert shot.meta is not None
         self.assertEqual(oriented_preview(shot).shape, (SMALL[1] // 4, SMALL[0] // 4, 3))
-        turned = replace(shot, meta=replace(shot.meta, orientation=6))
+        assert shot.seen is not None
+        turned = replace(shot, seen=replace(shot.seen, orientation=6))
         self.assertEqual(oriented_preview(turned).shape, (SMALL[0] // 4, SMALL[1] // 4, 3))
         np.testing.assert_array_equal(np.rot90(oriented_preview(shot), 3), oriented_preview(turned))
         with self.assertRaisesRegex(BrutoError, "no preview"):
-            oriented_preview(replace(shot, preview=None))
+            oriented_preview(read_shot(None, Path(taken("card", size=SMALL)[0]["files"][1])))
 
     def test_what_cannot_be_opened(self) -> None:
         with self.assertRaisesRegex(FileProblem, "does not exist"):
@@ -94,13 +97,13 @@ class Sidecars(Folder):
 
     def test_round_trip_with_history(self) -> None:
         side = Sidecar(
-            Recipe(exposure=1.0), [("exposure", {"exposure": 0.0})], [("tint", {"tint": 0.01})], True, "good"
+            Recipe(exposure=1.0), [("exposure", {"exposure": 0.0})], [("tint", {"tint": 0.01})], "pick", "good"
         )
         where = save_sidecar(self.raw, side)
         self.assertEqual(where, sidecar_path(self.raw))
         self.assertEqual(where.name, "card-001.dng.bruto.json")
         back, problem = load_sidecar(self.raw)
-        self.assertEqual((problem, back.recipe.exposure, back.pick, back.note), ("", 1.0, True, "good"))
+        self.assertEqual((problem, back.recipe.exposure, back.verdict, back.note), ("", 1.0, "pick", "good"))
         self.assertEqual((back.history, back.future), (side.history, side.future))
 
     def test_none_yet(self) -> None:

@@ -17,7 +17,6 @@ from bruto.app.stage_bar import StageBar
 from bruto.app.strip import LightStrip
 from bruto.app.worker import Worker
 from bruto.color.spaces import lightness
-from bruto.container.picture import read_picture
 from bruto.develop.engine import Developer, Rect, orient, stored_rect
 from bruto.develop.light import scene_light
 from bruto.develop.recipe import Recipe
@@ -118,7 +117,9 @@ class DevelopPage(QWidget):
             self.stage.update()
             self.ready.emit()
             return
-        assert shot.meta is not None
+        if shot.meta is None:
+            self._failed(f"{shot.main} does not exist any more, or cannot be read; look whether it was moved.")
+            return
         edit = self._edits.get(str(shot.main))
         if edit is None:
             edit = Edit(shot.main)
@@ -350,17 +351,3 @@ def scene_ev_at(developer: Developer, x: float, y: float) -> float | None:
     pixel = rgb[min(int(y * rgb.shape[0]), rgb.shape[0] - 1), min(int(x * rgb.shape[1]), rgb.shape[1] - 1)]
     light = float(0.26 * pixel[0] + 0.68 * pixel[1] + 0.06 * pixel[2])
     return math.log2(max(light, 2e-5) / 0.18) + developer.source.meta.baseline_exposure
-
-
-def thumbnail(shot: Shot) -> tuple[Any, str]:
-    """A small picture of a shot and what it is ("preview" or "picture")."""
-    import cv2
-
-    if shot.preview is not None:
-        picture, kind = oriented_preview(shot), "preview"
-    elif shot.picture is not None:
-        picture, kind = read_picture(shot.picture).pixels, "picture"
-    else:
-        raise BrutoError("no preview")
-    scale = 160 / max(picture.shape)
-    return cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), kind

@@ -12,7 +12,9 @@ from psygnal import Signal
 from bruto.develop.recipe import Recipe, Tone
 from bruto.develop.suggest import Suggestion, take_all
 from bruto.errors import BrutoError
-from bruto.shoot.shots import Shot, ShotSet, find_sets, open_shoot, read_shot
+from bruto.shoot.folder import open_shoot
+from bruto.shoot.sets import find_sets
+from bruto.shoot.shots import MERGED, Shot, ShotSet, read_shot
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar
 
 
@@ -179,14 +181,15 @@ def shot_facts(shot: Shot) -> list[str]:
     """Two lines under a shot's name: settings and kind, as read from the file."""
     if shot.problem:
         return ["cannot be opened", ""]
-    m = shot.meta
-    assert m is not None
+    m = shot.seen
+    if m is None:
+        return ["", ""]
     exposure = ""
     if m.exposure_s:
         seconds = f"1/{1 / m.exposure_s:.0f} s" if m.exposure_s < 0.3 else f"{m.exposure_s:g} s"
         exposure = f"ISO {m.iso:.0f} · {seconds}" if m.iso else seconds
     kind = {"mosaic": "raw", "linear": "processed raw", "picture": "picture only, no raw"}[m.kind]
-    if m.kind == "linear" and m.description.startswith(("mean of", "median of", "bracket of")):
+    if m.kind == "linear" and m.description.startswith(MERGED):
         kind = "merged, " + m.description.split(":")[0]
     elif shot.raw and shot.picture:
         kind += " + picture"

@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 from bruto.app import theme
 from bruto.app.compare_page import ComparePage
 from bruto.app.deliver_page import DeliverPage
-from bruto.app.develop_page import DevelopPage, thumbnail
+from bruto.app.develop_page import DevelopPage
 from bruto.app.merge_page import MergePage
 from bruto.app.models import Edit, Shoot
 from bruto.app.shotlist import ShotList
@@ -43,7 +43,7 @@ from bruto.develop.engine import Developer, Rect, orient
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
 from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
-from bruto.shoot.shots import Shot
+from bruto.shoot.shots import Shot, small_view
 from bruto.shoot.sidecar import load_sidecar
 
 TASKS = ("Develop", "Compare", "Merge", "Deliver")
@@ -249,7 +249,7 @@ class Window(QMainWindow):
             self.shots.model.set_thumb(shot.name, to_qimage(found[0]), found[1])
             self._next_thumb(waiting[1:])
 
-        self.worker.ask("thumb", lambda: thumbnail(shot), done, lambda _: self._next_thumb(waiting[1:]))
+        self.worker.ask("thumb", lambda: small_view(shot), done, lambda _: self._next_thumb(waiting[1:]))
 
     def _current_changed(self) -> None:
         shot = self.shoot.current

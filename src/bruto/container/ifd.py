@@ -5,7 +5,8 @@ profiles (DNG 1.7, "ExtraCameraProfiles"; TIFF 6.0, section 2).
 from __future__ import annotations
 
 import struct
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
+from mmap import mmap
 from typing import Any
 
 import numpy as np
@@ -28,10 +29,13 @@ def byte_order(data: bytes, at: int = 0) -> str:
     return order
 
 
-def read_ifd(data: bytes, offset: int, order: str, base: int = 0) -> dict[int, Any]:
+def read_ifd(
+    data: bytes | mmap, offset: int, order: str, base: int = 0, only: Container[int] | None = None
+) -> dict[int, Any]:
     """Tag → bytes (types 2, 7), or float64 / integer array of a directory at `offset`; offsets count from `base`.
 
-    Rationals become their quotients. Raises `FileProblem` where a value lies outside the data.
+    Rationals become their quotients. `only`: tags that are wanted, all without it. Raises `FileProblem` where a value
+    lies outside the data.
     """
     at = base + offset
     if at + 2 > len(data):
@@ -42,7 +46,7 @@ def read_ifd(data: bytes, offset: int, order: str, base: int = 0) -> dict[int, A
     found: dict[int, Any] = {}
     for k in range(count):
         tag, kind, number = struct.unpack_from(order + "HHI", data, at + 2 + 12 * k)
-        if kind not in FORMATS:
+        if kind not in FORMATS or (only is not None and tag not in only):
             continue
         numbers = number * (2 if kind in (5, 10) else 1)
         dtype = np.dtype(order + FORMATS[kind])
@@ -53,7 +57,7 @@ def read_ifd(data: bytes, offset: int, order: str, base: int = 0) -> dict[int, A
         if start + size > len(data):
             raise FileProblem(f"the value of tag {tag} lies outside the file; the file is damaged.")
         if kind in (2, 7):
-            body = data[start : start + size]
+            body = bytes(data[start : start + size])
             found[tag] = body.split(b"\0")[0] if kind == 2 else body
             continue
         values = np.frombuffer(data, dtype, numbers, start)

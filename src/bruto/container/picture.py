@@ -75,10 +75,14 @@ def _number(value: Any) -> float | None:
     return number if np.isfinite(number) else None
 
 
-def decode_jpeg(data: bytes) -> NDArray[np.uint8]:
-    """Pixels (H, W, 3) of an embedded preview; raises `FileProblem`."""
+def decode_jpeg(data: bytes, edge: int | None = None) -> NDArray[np.uint8]:
+    """Pixels (H, W, 3) of an embedded preview, at no less than `edge` pixels where that is quicker; raises
+    `FileProblem`.
+    """
     try:
         with Image.open(io.BytesIO(data)) as image:
+            if edge:
+                image.draft("RGB", (edge, edge))
             return np.asarray(ImageOps.exif_transpose(image).convert("RGB"))
     except Exception as error:
         raise FileProblem(f"the preview in the file cannot be decoded ({error}).") from error

@@ -354,3 +354,17 @@ def _linearised(frame: RawFrame, meta: RawMeta) -> Linear:
                 mx, my = np.meshgrid(gx, gy[rows])
                 data[rows, :, k] *= cv2.remap(grid[k], mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     return Linear(data, clipped, "", gain)
+
+
+def shading_grid(meta: RawMeta) -> NDArray[np.float32]:
+    """Mean gain over the default crop on a coarse grid: lens shading and vignette; (1, 1) where there is none."""
+    import cv2
+
+    vignette = np.ones((48, 64), np.float32)
+    if meta.vignettes:
+        u, v = (np.arange(64)[None] + 0.5) / 64, (np.arange(48)[:, None] + 0.5) / 48
+        vignette = vignette_gain(meta.vignettes, u, v, meta.active_area[2] / meta.active_area[3]).astype(np.float32)
+    if not meta.gain_maps:
+        return vignette if meta.vignettes else np.ones((1, 1), np.float32)
+    gains = np.mean([m.gains[..., 0] for m in meta.gain_maps if m.gains.shape == meta.gain_maps[0].gains.shape], axis=0)
+    return cv2.resize(gains.astype(np.float32), (64, 48), interpolation=cv2.INTER_LINEAR) * vignette

@@ -5,15 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
 from bruto.container.dng_reader import is_raw, read_dng
 from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, picture_meta, read_picture
-from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise
-from bruto.container.warps import vignette_gain
+from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise, shading_grid
 from bruto.errors import FileProblem
 from bruto.sensor.noise import estimate_noise, file_noise
 
@@ -49,26 +47,14 @@ class Source:
         return w, h
 
 
-def _shading(meta: RawMeta) -> NDArray[np.float32]:
-    """Mean shading gain over the default crop on a coarse grid."""
-    vignette = np.ones((48, 64), np.float32)
-    if meta.vignettes:
-        u, v = (np.arange(64)[None] + 0.5) / 64, (np.arange(48)[:, None] + 0.5) / 48
-        vignette = vignette_gain(meta.vignettes, u, v, meta.active_area[2] / meta.active_area[3]).astype(np.float32)
-    if not meta.gain_maps:
-        return vignette if meta.vignettes else np.ones((1, 1), np.float32)
-    gains = np.mean([m.gains[..., 0] for m in meta.gain_maps if m.gains.shape == meta.gain_maps[0].gains.shape], axis=0)
-    return cv2.resize(gains.astype(np.float32), (64, 48), interpolation=cv2.INTER_LINEAR) * vignette
-
-
 def source_of_raw(path: Path, frame: RawFrame) -> Source:
     """A source from a decoded raw."""
     linear = linearise(frame)
     noise, origin = file_noise(frame.meta), "file"
     if noise is None:
         plain = linearise(RawFrame(frame.codes, replace(frame.meta, gain_maps=())))
-        noise, origin = estimate_noise(plain, frame.meta), "picture"
-    return Source(path, frame.meta.kind, linear, frame.meta, noise, origin, _shading(frame.meta), frame=frame)
+        noise, origin = estimate_noise(plain), "picture"
+    return Source(path, frame.meta.kind, linear, frame.meta, noise, origin, shading_grid(frame.meta), frame=frame)
 
 
 def source_of_picture(path: Path, picture: PictureFile) -> Source:
@@ -91,7 +77,7 @@ def source_of_picture(path: Path, picture: PictureFile) -> Source:
         "picture",
         linear,
         meta,
-        estimate_noise(linear, meta),
+        estimate_noise(linear),
         "picture",
         np.ones((1, 1), np.float32),
         picture=picture,

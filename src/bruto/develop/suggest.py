@@ -20,7 +20,7 @@ from bruto.container.colour_model import neutral_to_xy
 from bruto.develop.engine import Developer, Rect
 from bruto.develop.recipe import Handle, Recipe, Tone
 from bruto.develop.white import estimate_white, likely_neutral
-from bruto.sensor.report import edge_blur
+from bruto.sensor.blur import edge_blur
 
 MIDDLE_EV = -0.4
 """Where the mean of logarithms of an ordinary scene lies from middle grey, EV: its arithmetic mean is near 18 %."""

@@ -52,7 +52,7 @@ def load_frame(path: str | Path) -> Frame:
     plain = replace(raw.meta, gain_maps=())
     linear = linearise(RawFrame(raw.codes, plain))
     noise = file_noise(raw.meta)
-    return Frame(Path(path), linear, raw.meta, estimate_noise(linear, plain) if noise is None else noise, raw.preview)
+    return Frame(Path(path), linear, raw.meta, estimate_noise(linear) if noise is None else noise, raw.preview)
 
 
 def check_alike(first: Frame, other: Frame) -> str | None:

@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.optimize import nnls
 
 from bruto.container.rawframe import CFA_LETTERS, Linear, RawMeta
+from bruto.sensor.blocks import block_statistics
+from bruto.sensor.planes import Plane, planes_of_light
 
-BLOCK = 8
-NEARLY_FULL = 0.97
-"""Share of saturation from which a site says nothing of noise."""
-PURE_NOISE_PERCENTILE = 0.554
-"""Fifth percentile of a block's variance for pure noise of unit variance (found on 100 000 blocks of Gaussian
+PURE_NOISE_PERCENTILES = np.array([0.4391, 0.5551])
+"""First and fifth percentile of a block's variance for pure noise of unit variance (a million blocks of Gaussian
 noise).
 """
+_ENOUGH = 24_000
+"""Blocks of a channel that are enough."""
 _BINS = 24
 
 
@@ -31,85 +34,110 @@ def file_noise(meta: RawMeta) -> NDArray[np.float64] | None:
     return np.asarray(profile[:3], float) if len(profile) >= 3 else None
 
 
-def _channel(linear: Linear, channel: int) -> NDArray[np.float32]:
-    if linear.data.ndim == 3:
-        return linear.data[..., channel]
-    sites = [k for k in range(4) if linear.cfa[k] == CFA_LETTERS[channel]]
-    row, column = divmod(sites[0], 2)
-    return linear.data[row::2, column::2]
+@dataclass(frozen=True)
+class Blocks:
+    """Statistics of the 8 x 8 blocks of one plane (see `blocks.block_statistics`), and its channel."""
+
+    mean: NDArray[np.float32]
+    variance: NDArray[np.float32]
+    spike: NDArray[np.float32]
+    full: NDArray[np.int32]
+    channel: int
 
 
-def _blocks(plane: NDArray[np.float32]) -> tuple[NDArray, NDArray]:
-    """Mean and noise variance of BLOCK x BLOCK blocks; the variance is that of a second difference in both directions.
-
-    Blocks with a full site have an infinite mean: clipped light has no noise.
-
-    The kernel [1 -2 1] x [1 -2 1] (Immerkaer 1996) is blind to slopes; its response has 36 times the noise variance.
+@dataclass(frozen=True)
+class NoiseEstimate:
+    """`model`: (3, 2) a, b of red, green, blue; `interval`: (3, 2) factors on the standard deviation between which the
+    truth is likely (about 19 of 20 times); `levels`: (3, 2) least and greatest signal that the picture could tell of.
     """
-    h, w = plane.shape[0] // BLOCK * BLOCK, plane.shape[1] // BLOCK * BLOCK
-    p = plane[:h, :w]
-    rows = p[:-2] - 2 * p[1:-1] + p[2:]
-    response = rows[:, :-2] - 2 * rows[:, 1:-1] + rows[:, 2:]
-    response = np.pad(response * response, ((0, 2), (0, 2)), mode="edge")
-    shape = (h // BLOCK, BLOCK, w // BLOCK, BLOCK)
-    mean, variance = (q.reshape(shape).mean(axis=(1, 3)).ravel() for q in (p, response))
-    part_full = p.reshape(shape).max(axis=(1, 3)).ravel() > NEARLY_FULL
-    return np.where(part_full, np.inf, mean), variance / 36.0
+
+    model: NDArray[np.float64]
+    interval: NDArray[np.float64]
+    levels: NDArray[np.float64]
 
 
-def _bin_variances(mean: NDArray, variance: NDArray, expected: NDArray) -> tuple[NDArray, NDArray]:
-    """Signal and noise variance of bins of like brightness, most blocks of which may hold texture.
-
-    Of each bin the fifth percentile of variance / expected is taken, so that blocks of unlike brightness can share a
-    bin, and divided by what that percentile is for pure noise.
-    """
-    order = np.argsort(mean)
-    x, v = [], []
-    for part in np.array_split(order, max(4, min(_BINS, len(order) // 60))):
-        ratio = float(np.percentile(variance[part] / expected[part], 5)) / PURE_NOISE_PERCENTILE
-        middle = float(np.median(expected[part]))
-        x.append(max(float(np.median(mean[part])), 0.0))
-        v.append(ratio * middle)
-    return np.array(x), np.array(v)
-
-
-def estimate_noise(linear: Linear, meta: RawMeta) -> NDArray[np.float64]:
-    """(3, 2) a, b of red, green, blue estimated from flat places of the picture, refitted to variance = a x + b.
-
-    Blocks are sorted by brightness into bins; each bin's flattest blocks give one variance; a non-negative weighted
-    line is fitted to all, and the bins are read again with it. Clipped blocks are left out.
-    """
-    result = np.empty((3, 2))
-    for channel in range(3):
-        mean, variance = _blocks(_channel(linear, channel))
-        good = (mean > -0.02) & (mean < 0.85) & np.isfinite(variance)
-        mean, variance = mean[good], variance[good]
-        if len(mean) < 64:
-            result[channel] = (1e-4, 1e-6)
-            continue
-        a, b = 1e-4, 1e-6
-        for _ in range(5):
-            a, b = _fit_line(*_bin_variances(mean, variance, np.maximum(a * mean + b, 1e-10)))
-        result[channel] = a, b
+def blocks_of(planes: list[Plane]) -> list[Blocks]:
+    """Block statistics of every plane."""
+    result = []
+    for p in planes:
+        mean, variance, spike, full = block_statistics(p.codes, p.light, p.full)
+        result.append(Blocks(mean, variance, spike, full, p.channel))
     return result
 
 
-def _fit_line(x: NDArray, v: NDArray) -> tuple[float, float]:
-    """Non-negative a, b, weighted by 1 / v^2, with bins far above the line (texture) dropped step by step."""
+def _bin_variances(mean: NDArray, variance: NDArray, expected: NDArray) -> tuple[NDArray, NDArray, NDArray]:
+    """Signal, noise variance, and sign of texture of bins of like brightness, most blocks of which may hold texture.
+
+    Of each bin the fifth percentile of variance / expected is taken, so that blocks of unlike brightness can share a
+    bin, and divided by what that percentile is for pure noise. Where the first percentile says less, even the flattest
+    blocks hold texture: their ratio is the third result.
+    """
+    parts = np.array_split(np.arange(len(mean)), max(4, min(_BINS, len(mean) // 60)))
+    x, v, texture = [], [], []
+    for part in parts:  # `mean` is sorted
+        ratio = variance[part] / expected[part]
+        ranks = (len(ratio) - 1) // 100, (len(ratio) - 1) // 20
+        first, fifth = np.partition(ratio, ranks)[list(ranks)] / PURE_NOISE_PERCENTILES
+        middle = float(expected[part[len(part) // 2]])
+        x.append(max(float(mean[part[len(part) // 2]]), 0.0))
+        v.append(float(fifth) * middle)
+        texture.append(float(fifth / max(first, 1e-9)))
+    return np.array(x), np.array(v), np.array(texture)
+
+
+def picture_noise(blocks: list[Blocks]) -> NoiseEstimate:
+    """Noise model of each channel from the flat places of the picture: variance = a x + b.
+
+    Blocks are sorted by brightness into bins; each bin's flattest blocks give one variance; a non-negative weighted
+    line is fitted to all, and the bins are read again with it. Blocks with full sites are left out.
+    """
+    model, interval, levels = np.empty((3, 2)), np.empty((3, 2)), np.zeros((3, 2))
+    for channel in range(3):
+        mine = [b for b in blocks if b.channel == channel]
+        good = [(b.full == 0) & (b.mean > -0.02) & (b.mean < 0.9) for b in mine]
+        mean = np.concatenate([b.mean[g] for b, g in zip(mine, good, strict=True)])
+        variance = np.concatenate([b.variance[g] for b, g in zip(mine, good, strict=True)])
+        if len(mean) < 64:
+            model[channel], interval[channel] = (1e-4, 1e-6), (0.1, 10.0)
+            continue
+        if len(mean) > _ENOUGH:
+            step = len(mean) // _ENOUGH
+            mean, variance = mean[::step], variance[::step]
+        order = np.argsort(mean)
+        mean, variance = mean[order], variance[order]
+        levels[channel] = np.maximum(np.percentile(mean, (2, 98)), 0)
+        a, b = 1e-4, 1e-6
+        for _ in range(3):
+            x, v, texture = _bin_variances(mean, variance, np.maximum(a * mean + b, 1e-10))
+            a, b, keep = _fit_line(x, v)
+        model[channel] = a, b
+        off = np.sqrt(v[keep] / np.maximum(a * x[keep] + b, 1e-12)) - 1
+        spread = 0.03 + 2 * float(off.std()) / max(len(off) - 2, 1) ** 0.5
+        veiled = max(0.0, float(np.sqrt(np.median(texture[keep]))) - 1)
+        interval[channel] = max(0.3, 1 - spread - 0.03 - 3 * veiled), 1 + spread + 0.03
+    return NoiseEstimate(model, interval, levels)
+
+
+def estimate_noise(linear: Linear) -> NDArray[np.float64]:
+    """(3, 2) a, b of red, green, blue of light without shading gains, from its flat places (see `picture_noise`)."""
+    return picture_noise(blocks_of(planes_of_light(linear))).model
+
+
+def _fit_line(x: NDArray, v: NDArray) -> tuple[float, float, NDArray[np.bool_]]:
+    """Non-negative a, b, weighted by 1 / v^2, with bins far above the line (texture) dropped step by step, and which
+    were kept.
+    """
     keep = np.ones(len(x), bool)
     a = b = 0.0
     for _ in range(6):
         weight = 1.0 / np.maximum(v[keep], 1e-12)
         design = np.stack([x[keep] * weight, weight], axis=1)
-        from scipy.optimize import nnls
-
         (a, b), _ = nnls(design, v[keep] * weight)
-        expected = a * x + b
-        new = v <= 1.6 * np.maximum(expected, 1e-12)
+        new = v <= 1.3 * np.maximum(a * x + b, 1e-12)
         if new.sum() < 4 or np.array_equal(new, keep):
             break
         keep = new
-    return max(a, 1e-9), max(b, 1e-10)
+    return max(a, 1e-9), max(b, 1e-10), keep
 
 
 def signal_at_snr(a: float, b: float, snr: float) -> float:

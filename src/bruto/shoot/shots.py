@@ -1,35 +1,44 @@
-"""A folder of files as a shoot: raws paired with the phone's pictures, and sets of shots that belong together."""
+"""Shots and sets: what belongs to one press of the shutter, and which presses belong together."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from datetime import datetime
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.container.dng_reader import is_raw, read_dng_meta
-from bruto.container.picture import PICTURE_KINDS, decode_jpeg, is_picture, picture_meta, read_picture
+from bruto.container.dng_reader import read_dng_meta
+from bruto.container.glance import Glance, glance, preview_bytes
+from bruto.container.picture import decode_jpeg, picture_meta, read_picture_facts, small_picture
 from bruto.container.rawframe import RawMeta
 from bruto.develop.engine import orient
-from bruto.errors import BrutoError, FileProblem
-from bruto.files import explain
+from bruto.errors import BrutoError
 
-BURST_GAP_S = 3.0
-"""Longest pause between frames of one set, seconds."""
+MERGED = ("mean of", "median of", "bracket of")
+"""How descriptions of merged frames begin."""
 
 
 @dataclass(frozen=True)
 class Shot:
-    """One press of the shutter: `raw` and / or `picture`; `meta` of the raw; `problem` where a file cannot be read."""
+    """One press of the shutter: `raw` and / or `picture`, a short `clip`; what was seen of each at a glance; `problem`
+    where a file cannot be read; `paired_by`: how raw and picture were found to belong together ("stem", "numbers",
+    "time", "likeness", "hand", "" for a single file); `doubles`: further copies of the same files; `edited`: what tells
+    that the picture was changed after the capture.
+    """
 
     name: str
     raw: Path | None
     picture: Path | None
-    meta: RawMeta | None = None
+    seen: Glance | None = None
+    picture_seen: Glance | None = None
     problem: str = ""
-    preview: bytes | None = field(default=None, repr=False)
+    clip: Path | None = None
+    paired_by: str = ""
+    doubles: tuple[Path, ...] = ()
+    edited: str = ""
 
     @property
     def main(self) -> Path:
@@ -39,48 +48,82 @@ class Shot:
         return path
 
     @property
+    def files(self) -> tuple[Path, ...]:
+        """All files of the shot."""
+        return tuple(p for p in (self.raw, self.picture, self.clip) if p is not None) + self.doubles
+
+    @cached_property
     def taken(self) -> datetime | None:
-        if self.meta is None or not self.meta.taken:
+        """When the exposure began, as the file says it."""
+        return taken_at(self.seen) if self.seen else None
+
+    @cached_property
+    def meta(self) -> RawMeta | None:
+        """Everything the main file says of itself, read when first asked for; None where it cannot be read."""
+        if self.problem:
             return None
         try:
-            return datetime.strptime(self.meta.taken[:19], "%Y:%m:%d %H:%M:%S")
-        except ValueError:
+            return read_dng_meta(self.raw).meta if self.raw else picture_meta(read_picture_facts(self.main))
+        except BrutoError:
             return None
+
+    @cached_property
+    def preview(self) -> bytes | None:
+        """The preview inside the raw, read when first asked for."""
+        if self.raw is None or self.seen is None:
+            return None
+        try:
+            return preview_bytes(self.raw, self.seen)
+        except BrutoError:
+            return None
+
+    @property
+    def light(self) -> float:
+        """Exposure time times ISO over the f-number squared; 0 where the file does not say."""
+        s = self.seen
+        return s.exposure_s * s.iso / (s.f_number or 1.0) ** 2 if s and s.exposure_s and s.iso else 0.0
 
 
 @dataclass(frozen=True)
 class ShotSet:
-    """Shots that belong together: `kind` is "single", "burst" or "bracket"."""
+    """Shots that belong together: `kind` is "single", "burst", "bracket", "ladder" or "trail"; `tests`: test shots that
+    were made for it and are no part of it.
+    """
 
     kind: str
     shots: tuple[Shot, ...]
+    tests: tuple[Shot, ...] = ()
 
     @property
     def title(self) -> str:
         first = self.shots[0]
-        return (
-            first.meta.description
-            if first.meta
-            and first.meta.description
-            and not first.meta.description.startswith(("mean of", "median of", "bracket of"))
-            else ""
-        ) or first.name
+        text = first.seen.description if first.seen else ""
+        return first.name if not text or text.startswith(MERGED) else text
 
 
-def read_shot(raw: Path | None, picture: Path | None) -> Shot:
+def taken_at(seen: Glance) -> datetime | None:
+    """The time of capture with its fraction, or None."""
+    try:
+        return datetime.strptime(seen.taken[:19], "%Y:%m:%d %H:%M:%S") + timedelta(seconds=seen.fraction)
+    except ValueError:
+        return None
+
+
+def read_shot(raw: Path | None, picture: Path | None, clip: Path | None = None, paired_by: str = "") -> Shot:
     """A shot from its files; problems are noted, not raised, so that one broken file never hides the others."""
     name = (raw or picture).stem  # type: ignore[union-attr]
+    seen, picture_seen, problem = None, None, ""
     if raw is not None:
         try:
-            frame = read_dng_meta(raw)
-            return Shot(name, raw, picture, frame.meta, preview=frame.preview)
+            seen = glance(raw)
         except BrutoError as error:
-            return Shot(name, raw, picture, problem=str(error))
-    try:
-        found = read_picture(picture)  # type: ignore[arg-type]
-    except BrutoError as error:
-        return Shot(name, None, picture, problem=str(error))
-    return Shot(name, None, picture, picture_meta(found))
+            problem = str(error)
+    if picture is not None:
+        try:
+            picture_seen = glance(picture)
+        except BrutoError as error:
+            problem = problem or ("" if raw else str(error))
+    return Shot(name, raw, picture, seen if raw else picture_seen, picture_seen, problem, clip, paired_by)
 
 
 def oriented_preview(shot: Shot) -> NDArray[np.uint8]:
@@ -89,78 +132,48 @@ def oriented_preview(shot: Shot) -> NDArray[np.uint8]:
     The raw's orientation holds for its preview too (TIFF 6.0, Orientation), unless its shape shows it was turned
     already.
     """
-    if shot.preview is None or shot.meta is None:
+    if shot.preview is None or shot.seen is None:
         raise BrutoError(f"{shot.name} has no preview inside.")
     picture = decode_jpeg(shot.preview)
-    w, h = shot.meta.default_crop[2:]
-    return orient(picture, shot.meta.orientation) if (picture.shape[1] > picture.shape[0]) == (w > h) else picture
+    w, h = shot.seen.size
+    turned = (picture.shape[1] > picture.shape[0]) != (w > h)
+    return picture if turned else orient(picture, shot.seen.orientation)
 
 
-def open_shoot(paths: list[str | Path]) -> list[Shot]:
-    """Shots of folders and files, in order of time; a raw and a picture of one stem are one shot. Raises
-    `FileProblem`.
+def small_view(shot: Shot, edge: int = 320) -> tuple[NDArray[np.uint8], str]:
+    """A small picture of a shot, (h, w, 3) uint8, oriented, and what it is: "preview" (inside the raw) or "picture"
+    (the phone's). Raises `BrutoError` where there is neither.
     """
-    raws: dict[tuple[Path, str], Path] = {}
-    pictures: dict[tuple[Path, str], Path] = {}
-    for given in paths:
-        path = Path(given)
-        try:
-            found = sorted(path.iterdir()) if path.is_dir() else [path]
-            if not path.exists():
-                raise FileProblem(f"{path} does not exist; check the name.")
-        except OSError as error:
-            raise explain(error, path, "open") from error
-        for file in found:
-            if file.name.startswith("."):
-                continue
-            key = (file.parent, file.stem.lower())
-            if is_raw(file):
-                raws[key] = file
-            elif is_picture(file):
-                pictures.setdefault(key, file)
-            elif not path.is_dir():
-                raise FileProblem(f"{file} is neither a DNG nor a picture that can be opened ({PICTURE_KINDS}).")
-    shots = [read_shot(raws.get(key), pictures.get(key)) for key in sorted(set(raws) | set(pictures))]
-    return sorted(shots, key=lambda s: (s.taken or datetime.max, s.name))
+    import cv2
+
+    if shot.raw is not None and shot.preview is not None:
+        seen = shot.seen
+        assert seen is not None
+        picture = decode_jpeg(shot.preview, edge)
+        w, h = seen.size
+        if (picture.shape[1] > picture.shape[0]) == (w > h):
+            picture = orient(picture, seen.orientation)
+        kind = "preview"
+    elif shot.picture is not None:
+        picture, kind = small_picture(shot.picture, edge), "picture"
+    else:
+        raise BrutoError(f"{shot.name} has no preview inside.")
+    scale = edge / max(picture.shape[:2])
+    if scale < 1:
+        picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    return np.ascontiguousarray(picture), kind
 
 
-def find_sets(shots: list[Shot]) -> list[ShotSet]:
-    """Neighbours in time with like settings: equal exposure is a burst, stepped exposure a bracket."""
-    groups: list[list[Shot]] = []
-    for shot in shots:
-        last = groups[-1][-1] if groups else None
-        if last is not None and _together(last, shot):
-            groups[-1].append(shot)
-        else:
-            groups.append([shot])
-    result = []
-    for group in groups:
-        if len(group) < 2:
-            result.append(ShotSet("single", tuple(group)))
-            continue
-        times = {round((s.meta.exposure_s or 0) * (s.meta.iso or 0), 6) for s in group if s.meta}
-        if len(times) == 1:
-            result.append(ShotSet("burst", tuple(group)))
-        elif len(times) == len(group):
-            result.append(ShotSet("bracket", tuple(group)))
-        else:
-            result += [ShotSet("single", (s,)) for s in group]
-    return result
-
-
-def _together(a: Shot, b: Shot) -> bool:
-    if a.raw is None or b.raw is None or a.meta is None or b.meta is None or a.taken is None or b.taken is None:
-        return False
-    same = (a.meta.model, a.meta.kind, a.meta.width, a.meta.focal_mm) == (
-        b.meta.model,
-        b.meta.kind,
-        b.meta.width,
-        b.meta.focal_mm,
-    )
-    pause = (b.taken - a.taken).total_seconds() - (a.meta.exposure_s or 0)
-    return (
-        same
-        and (b.taken - a.taken).total_seconds() >= 0
-        and pause <= BURST_GAP_S
-        and a.meta.software == b.meta.software
-    )
+def edit_marks(raw: Glance | None, picture: Glance) -> str:
+    """What tells that a picture was edited, filtered or styled after the capture; "" where nothing does."""
+    if picture.xmp_edited:
+        return "its own record tells of editing"
+    if picture.modified and picture.taken and picture.modified != picture.taken:
+        return f"it was written again at {picture.modified[11:16]} on {picture.modified[:10].replace(':', '-')}"
+    if raw is not None and raw.software and picture.software and raw.software != picture.software:
+        return f"another program wrote it last ({picture.software})"
+    if raw is not None and raw.kind != "picture":
+        a, b = sorted(raw.oriented_size), sorted(picture.oriented_size)
+        if abs((a[0] / a[1]) / (b[0] / b[1]) - 1) > 0.02:
+            return "its sides have another proportion than the raw's: it was cropped"
+    return ""

@@ -20,6 +20,7 @@ from bruto.errors import BrutoError, FileProblem
 from bruto.files import write_bytes
 
 SUFFIX = ".bruto.json"
+VERDICTS = ("", "pick", "reject")
 HISTORY = 200
 """Steps of history kept."""
 
@@ -27,14 +28,15 @@ HISTORY = 200
 @dataclass
 class Sidecar:
     """`history`: recipes before each change, oldest first, with what was changed; `position`: where in it the shot
-    stands.
+    stands; `verdict`: "pick", "reject" or ""; `gear`: what the file cannot know, such as an add-on lens or a filter.
     """
 
     recipe: Recipe = field(default_factory=Recipe)
     history: list[tuple[str, dict]] = field(default_factory=list)
     future: list[tuple[str, dict]] = field(default_factory=list)
-    pick: bool = False
+    verdict: str = ""
     note: str = ""
+    gear: str = ""
     revision: int = 0
     unknown: dict[str, Any] = field(default_factory=dict)
 
@@ -75,14 +77,15 @@ def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:
         data = json.loads(path.read_text("utf-8"))
         if not isinstance(data, dict):
             raise BrutoError("it is not a JSON object")
-        known = {"recipe", "history", "future", "pick", "note", "revision"}
+        known = {"recipe", "history", "future", "pick", "verdict", "note", "gear", "revision"}
         steps = {k: [(str(t), dict(r)) for t, r in data.get(k, [])] for k in ("history", "future")}
         return Sidecar(
             recipe_from(data.get("recipe", {})),
             steps["history"],
             steps["future"],
-            bool(data.get("pick")),
+            verdict if (verdict := str(data.get("verdict", ""))) in VERDICTS else "pick" if data.get("pick") else "",
             str(data.get("note", "")),
+            str(data.get("gear", "")),
             int(data.get("revision", 0)),
             {k: v for k, v in data.items() if k not in known},
         ), ""
@@ -115,8 +118,9 @@ def save_sidecar(original: str | Path, sidecar: Sidecar) -> Path:
         **sidecar.unknown,
         "revision": sidecar.revision,
         "recipe": sidecar.recipe.model_dump(by_alias=True),
-        "pick": sidecar.pick,
+        "verdict": sidecar.verdict,
         "note": sidecar.note,
+        "gear": sidecar.gear,
         "history": sidecar.history[-HISTORY:],
         "future": sidecar.future[-HISTORY:],
     }

@@ -1,0 +1,286 @@
+"""From measured facts to what to do: advice for the next shot, each with its number and its reason."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from bruto.container.rawframe import RawMeta
+from bruto.sensor.clipping import CLIP_COUNTS
+from bruto.sensor.noise import signal_at_snr
+
+if TYPE_CHECKING:
+    from bruto.sensor.report import SensorReport
+
+HANDHELD = 1.0
+"""A hand holds 1 / (focal length in mm at 35 mm film) seconds: the usual rule, before the phone's own steadying."""
+SOFT_EDGES_PX = 1.8
+"""Standard deviation from which edges are told to be soft, pixels."""
+LATE_EV, EARLY_EV = -0.25, 0.35
+"""Offsets of the viewfinder's warning that are worth a word."""
+
+
+@dataclass(frozen=True)
+class Advice:
+    """One piece of advice: `topic` (one word), `text` (a sentence), and its number."""
+
+    topic: str
+    text: str
+    value: float
+    unit: str
+
+
+@dataclass(frozen=True)
+class Offer:
+    """What a phone offers for one lens: ISO speeds and exposure times in seconds, ascending; empty = not known.
+
+    `binned_noise`, `full_noise`: (a, b) at this ISO of the two resolutions where both are known.
+    """
+
+    isos: tuple[float, ...] = ()
+    seconds: tuple[float, ...] = ()
+    binned_noise: tuple[float, float] | None = None
+    full_noise: tuple[float, float] | None = None
+
+
+def thirds(ev: float) -> str:
+    """Exposure change in thirds of a stop, as a dial shows it.
+
+    >>> thirds(-0.7)
+    '−⅔'
+    """
+    n = round(abs(ev) * 3)
+    whole, part = divmod(n, 3)
+    sign = "+" if ev > 0 else "−"
+    return f"{sign}{whole or ''}{('', '⅓', '⅔')[part]}" if n else "0"
+
+
+def time_text(seconds: float) -> str:
+    """An exposure time as photographers write it.
+
+    >>> time_text(0.004), time_text(2.0)
+    ('1/250 s', '2 s')
+    """
+    return f"1/{1 / seconds:.0f} s" if seconds < 0.3 else f"{seconds:g} s"
+
+
+def _nearest(values: Sequence[float], wanted: float, at_most: bool) -> float:
+    """The offered value nearest in stops that does not pass `wanted` in the wrong direction (1/12 EV is let pass)."""
+    if not values:
+        return wanted
+    fits = [v for v in values if (v <= wanted * 2 ** (1 / 12) if at_most else v >= wanted / 2 ** (1 / 12))]
+    pool = fits or list(values)
+    return min(pool, key=lambda v: abs(math.log2(v / wanted)))
+
+
+@dataclass(frozen=True)
+class NextSetting:
+    """ISO and seconds for the next shot, whether that needs a tripod, and the change of exposure they make, EV."""
+
+    iso: float
+    seconds: float
+    tripod: bool
+    ev: float
+
+
+def next_setting(meta: RawMeta, ev: float, offer: Offer, *, tripod: bool = False) -> NextSetting | None:
+    """Settings that the phone offers for an exposure change of `ev`; None where the file does not say its own.
+
+    Too bright: the ISO goes down first, since that keeps the light; then the time. Room left: the time gets longer as
+    far as a hand holds; then a lower ISO with a still longer time needs a tripod.
+    """
+    if not meta.iso or not meta.exposure_s:
+        return None
+    iso, seconds = meta.iso, meta.exposure_s
+    if ev < 0:
+        least = min(offer.isos, default=iso)
+        down = min(-ev, max(0.0, math.log2(iso / least)))
+        new_iso = _nearest(offer.isos, iso * 2**-down, at_most=False) if down > 0.2 else iso
+        left = ev + math.log2(iso / new_iso)
+        new_seconds = _nearest(offer.seconds, seconds * 2**left, at_most=True)
+    else:
+        new_iso, new_seconds = iso, _nearest(offer.seconds, seconds * 2**ev, at_most=True)
+    steady = HANDHELD / (meta.focal_35mm or 28.0)
+    change = math.log2(new_iso * new_seconds / (iso * seconds))
+    return NextSetting(new_iso, new_seconds, tripod or new_seconds > steady * 1.5, change)
+
+
+def advise(report: SensorReport, meta: RawMeta, offer: Offer | None = None) -> tuple[Advice, ...]:
+    """Plain advice from the measured facts; the first piece is the exposure of the next shot."""
+    offer = offer or Offer()
+    exposure = _exposure(report)
+    found = [exposure]
+    setting = next_setting(meta, exposure.value, offer)
+    if setting is not None and abs(exposure.value) > 0.1 and abs(setting.ev) > 0.1:
+        change = thirds(setting.ev)
+        text = f"Next: ISO {setting.iso:g} and {time_text(setting.seconds)} ({change} EV)"
+        found.append(Advice("setting", text + (", on a tripod." if setting.tripod else "."), setting.ev, "EV"))
+    found += _viewfinder(report)
+    found += _support(report, meta)
+    found.append(_noise(report))
+    found += _file_against_picture(report)
+    found += _resolution(report, meta, offer)
+    found += _veil(report)
+    if meta.kind == "linear":
+        found.append(
+            Advice(
+                "kind",
+                "This is a processed raw: already demosaiced and merged by the phone; its noise is what was left.",
+                0.0,
+                "",
+            )
+        )
+    return tuple(found)
+
+
+def _exposure(report: SensorReport) -> Advice:
+    c = report.clipped_percent
+    if c["any"] >= CLIP_COUNTS:
+        if c["all"] >= 0.5:
+            change = -1.0 if c["all"] > 3 else -2 / 3
+            text = f"{c['all']:.1f} % is full in all channels and cannot come back; dial {thirds(change)} EV."
+            return Advice("exposure", text, change, "EV")
+        kinds = [name for key, name in (("r", "red"), ("g", "green"), ("b", "blue")) if c[key] >= CLIP_COUNTS]
+        change = -1 / 3 if c["any"] < 2 else -2 / 3
+        names = ", ".join(kinds[:-1]) + (" and " if len(kinds) > 1 else "") + kinds[-1] if kinds else "single sites"
+        verb = "is" if len(kinds) == 1 else "are"
+        text = (
+            f"{names.capitalize()} {verb} full in {c['any']:.2f} %; most can be rebuilt. Dial "
+            f"{thirds(change)} EV to keep it."
+        )
+        return Advice("exposure", text, change, "EV")
+    if report.headroom_ev > 0.5:
+        ev = math.floor(report.headroom_ev * 3) / 3
+        text = f"Nothing is full: {thirds(ev)} EV more light would still fit and lower the noise."
+        return Advice("exposure", text, ev, "EV")
+    return Advice("exposure", "The exposure uses the sensor's range; keep it.", 0.0, "EV")
+
+
+def _viewfinder(report: SensorReport) -> list[Advice]:
+    offset, shown, c = report.preview_offset_ev, report.preview_clipped_percent, report.clipped_percent
+    if offset is not None and offset > EARLY_EV:
+        text = (
+            f"Judged by the preview inside the file, a stand-in for the viewfinder: its warning comes {offset:.1f} EV "
+            f"early; the raw still holds light there."
+        )
+        return [Advice("preview", text, offset, "EV")]
+    if offset is not None and offset < LATE_EV:
+        lost = c["any"] >= CLIP_COUNTS
+        text = (
+            f"Judged by the preview inside the file, a stand-in for the viewfinder: its warning comes {-offset:.1f} EV "
+            f"late; {'this was already lost in the raw' if lost else 'the raw is full before it shows'}."
+        )
+        return [Advice("preview", text, offset, "EV")]
+    if offset is None and shown is not None and shown["any"] > c["any"] + 1:
+        text = (
+            f"The preview inside the file shows {shown['any']:.1f} % lost, the raw {c['any']:.1f} %: judged by it, the "
+            f"warning comes early."
+        )
+        return [Advice("preview", text, shown["any"] - c["any"], "%")]
+    return []
+
+
+def direction_text(degrees: float) -> str:
+    """A direction in words.
+
+    >>> direction_text(5), direction_text(95)
+    ('sideways', 'up and down')
+    """
+    d = degrees % 180
+    if d < 22.5 or d >= 157.5:
+        return "sideways"
+    if d < 67.5:
+        return "along the rising diagonal"
+    return "up and down" if d < 112.5 else "along the falling diagonal"
+
+
+def _support(report: SensorReport, meta: RawMeta) -> list[Advice]:
+    time = time_text(meta.exposure_s) if meta.exposure_s else "this time"
+    if report.motion_px is not None and report.motion_degrees is not None:
+        shorter = math.ceil(math.log2(report.motion_px / 1.5) * 3) / 3
+        text = (
+            f"Shaken: the picture moved {report.motion_px:.0f} px {direction_text(report.motion_degrees)} "
+            f"during {time}. "
+            f"Brace it or use a tripod, or make the time {shorter:.1f} EV shorter."
+        )
+        return [Advice("sharpness", text, report.motion_px, "px")]
+    if report.edge_blur_px is not None and report.edge_blur_px > SOFT_EDGES_PX:
+        text = (
+            f"Edges are {report.edge_blur_px:.1f} px soft in every direction: the focus missed, or the lens "
+            f"is smeared. "
+            f"Wipe it, focus again and retake."
+        )
+        return [Advice("sharpness", text, report.edge_blur_px, "px")]
+    return []
+
+
+def _noise(report: SensorReport) -> Advice:
+    a, b = report.noise
+    grey = 100 * math.sqrt(a * 0.18 + b) / 0.18
+    if report.shadow_lift_ev > 0:
+        lift = (
+            f"shadows can be lifted {report.shadow_lift_ev:.1f} EV at 1:1, {report.shadow_lift_screen_ev:.1f} EV at "
+            f"screen size, to a signal of 4 times the noise"
+        )
+    else:
+        lift = "at 1:1 even grey lies under 4 times the noise, so nothing can be lifted"
+    text = f"At grey the noise is {grey:.1f} % of the signal; {lift}."
+    return Advice("noise", text, grey, "%")
+
+
+def _file_against_picture(report: SensorReport) -> list[Advice]:
+    """Where the noise that the file states is not the noise that the picture shows."""
+    if report.noise_source != "file":
+        return []
+    (a, b), (ma, mb) = report.noise, report.noise_measured
+    x = signal_at_snr(a, b, 10)
+    ratio = math.sqrt((ma * x + mb) / max(a * x + b, 1e-12))
+    low, high = report.noise_interval
+    if ratio * low > 1.25 or ratio * high < 0.8:
+        text = (
+            f"The file says {100 * math.sqrt(a * x + b) / x:.1f} % noise where the signal is ten times it, "
+            f"the picture shows "
+            f"{100 * math.sqrt(max(ma * x + mb, 0)) / x:.1f} % (picture / file {ratio:.2f})."
+        )
+        return [Advice("noise", text, ratio, "×")]
+    return []
+
+
+def _resolution(report: SensorReport, meta: RawMeta, offer: Offer) -> list[Advice]:
+    """Full resolution or binned, by their noise at equal output size: a quad of full sites against one binned site."""
+    if offer.binned_noise is None or offer.full_noise is None:
+        return []
+    x = 0.18 * 2.0**-4  # a shadow four stops under grey
+    binned = math.sqrt(offer.binned_noise[0] * x + offer.binned_noise[1])
+    full = math.sqrt((offer.full_noise[0] * x + offer.full_noise[1]) / 4)
+    ratio = full / binned
+    if ratio > 1.1:
+        text = (
+            f"In shadows the binned mode has {100 * (1 - 1 / ratio):.0f} % less noise at equal size; take "
+            f"full resolution only to crop."
+        )
+    else:
+        text = (
+            f"At equal size full resolution costs no more than {100 * max(ratio - 1, 0):.0f} % noise in "
+            f"shadows; take it if you may crop."
+        )
+    return [Advice("resolution", text, ratio, "×")]
+
+
+def _veil(report: SensorReport) -> list[Advice]:
+    found = []
+    if report.smeared and report.veil_at_most is not None:
+        text = (
+            f"Even the darkest places hold {100 * report.veil_at_most:.0f} % of the light around them: the "
+            f"lens may be smeared; wipe it."
+        )
+        found.append(Advice("veil", text, 100 * report.veil_at_most, "%"))
+    if report.leak:
+        text = (
+            f"Dark places brighten towards the {report.leak} edge: light may leak in there, if the scene "
+            f"does not do that itself."
+        )
+        found.append(Advice("leak", text, 0.0, ""))
+    return found

@@ -1,0 +1,128 @@
+"""Blur of known length and direction, focus, smear and hot sites, against the simulated truth."""
+
+from __future__ import annotations
+
+import unittest
+from functools import cache
+
+import cv2
+import numpy as np
+
+from bruto.container.dng_reader import read_dng
+from bruto.container.rawframe import RawFrame
+from bruto.sensor.blur import TILE, motion
+from bruto.sensor.report import SensorReport, measure, oriented_degrees
+from bruto.simphone.capture import Phone
+from bruto.simphone.optics import Mishap, motion_kernel
+from tests.shots import raw_of
+
+SIZE = (1512, 1134)
+
+
+@cache
+def phone(scene: str) -> Phone:
+    return Phone(scene, size=SIZE)
+
+
+@cache
+def meta_of(scene: str):
+    return read_dng(raw_of(scene, size=SIZE)).meta
+
+
+def measured(scene: str, mishap: Mishap, seed: int = 3) -> SensorReport:
+    """The report of a capture with a mishap."""
+    p = phone(scene)
+    p.mishap, p._blurred = mishap, None
+    return measure(RawFrame(p.shoot(seed=seed).codes, meta_of(scene)))
+
+
+def angle_between(a: float, b: float) -> float:
+    return abs((a - b + 90) % 180 - 90)
+
+
+class Motion(unittest.TestCase):
+    def test_length_and_direction(self) -> None:
+        """Within 1 px and 6 degrees from 5 px on."""
+        for scene, length, degrees in (
+            ("pans", 5, 90), ("pans", 9, 40), ("sluice", 12, 122), ("boiling-house", 8, 175), ("boiling-house", 20, 10),
+        ):  # fmt: skip
+            with self.subTest(scene=scene, length=length):
+                r = measured(scene, Mishap(motion_px=length, motion_deg=degrees))
+                assert r.motion_px is not None and r.motion_degrees is not None
+                self.assertAlmostEqual(r.motion_px, length, delta=1.0)
+                self.assertLess(angle_between(r.motion_degrees, degrees), 6)
+                self.assertTrue(any(a.topic == "sharpness" and "Shaken" in a.text for a in r.advice))
+
+    def test_a_still_or_defocused_shot_did_not_move(self) -> None:
+        for scene in ("pans", "sluice", "boiling-house", "card", "crystals"):
+            for mishap in (Mishap(), Mishap(defocus_px=2.0)):
+                self.assertIsNone(measured(scene, mishap).motion_px, f"{scene} {mishap}")
+
+    def test_pure_texture(self) -> None:
+        """Noise-like texture, moved; the estimate needs no scene."""
+        random = np.random.default_rng(2)
+        texture = cv2.GaussianBlur(random.normal(0.3, 0.1, (1200, 1200)).astype(np.float32), (0, 0), 0.7)
+        for length, degrees in ((6.0, 30.0), (14.0, 100.0), (24.0, 160.0)):
+            moved = cv2.filter2D(texture, -1, motion_kernel(length, degrees))
+            tiles = [moved[y : y + TILE, x : x + TILE] for y in range(50, 900, TILE) for x in range(50, 900, TILE)]
+            found = motion(tiles, (1e-7, 1e-9))
+            assert found is not None
+            self.assertAlmostEqual(found.length_px, length, delta=1.0)
+            self.assertLess(angle_between(found.degrees, degrees), 3)
+
+    def test_directions_turn_with_the_picture(self) -> None:
+        """A line drawn in a stored picture, turned as each orientation says, lies where `oriented_degrees` says."""
+        from bruto.develop.engine import orient
+
+        for orientation in range(1, 9):
+            stored = np.zeros((61, 61), np.float32)
+            d = np.radians(25.0)
+            cv2.line(stored, (30, 30), (round(30 + 28 * np.cos(d)), round(30 - 28 * np.sin(d))), 1.0, 2)
+            seen = orient(np.repeat(stored[..., None], 3, 2), orientation)[..., 0]
+            y, x = np.nonzero(seen > 0.5)
+            u = np.linalg.svd(np.stack([x - x.mean(), -(y - y.mean())]), full_matrices=False)[0][:, 0]
+            self.assertLess(angle_between(np.degrees(np.arctan2(u[1], u[0])), oriented_degrees(25.0, orientation)), 4)
+
+
+class Softness(unittest.TestCase):
+    def test_focus(self) -> None:
+        for scene, allowed in (("pans", 0.25), ("sluice", 0.35)):
+            sharp, soft = (measured(scene, Mishap(defocus_px=d)).edge_blur_px for d in (0.0, 3.0))
+            assert sharp is not None and soft is not None
+            self.assertLess(sharp, 0.9)
+            self.assertAlmostEqual(soft / 3.0, 1, delta=allowed)
+        r = measured("pans", Mishap(defocus_px=3.0))
+        self.assertTrue(any("focus" in a.text for a in r.advice))
+        self.assertFalse(any(a.topic == "sharpness" for a in measured("pans", Mishap()).advice))
+
+    def test_detail_falls_with_blur(self) -> None:
+        values = [measured("pans", Mishap(defocus_px=d)).sharpest for d in (0.0, 0.8, 1.6)]
+        self.assertEqual(values, sorted(values, reverse=True))
+        self.assertLess(values[2], 0.6 * values[0])
+
+
+class StrayLight(unittest.TestCase):
+    def test_a_smeared_lens_is_suspected_where_a_light_shows_it(self) -> None:
+        for scene in ("boiling-house", "sluice"):
+            self.assertFalse(measured(scene, Mishap()).smeared, scene)
+            r = measured(scene, Mishap(smear=0.25))
+            self.assertTrue(r.smeared, scene)
+            assert r.veil_at_most is not None
+            self.assertTrue(any("wipe" in a.text for a in r.advice))
+
+    def test_without_a_light_nothing_is_said(self) -> None:
+        r = measured("pans", Mishap())
+        self.assertEqual((r.veil_at_most, r.smeared, r.leak), (None, False, ""))
+
+    def test_hot_sites_are_counted(self) -> None:
+        frame = read_dng(raw_of("card", size=SIZE))
+        base = measure(frame).hot_sites
+        codes = frame.codes.copy()
+        random = np.random.default_rng(6)
+        n = 40
+        for y, x in zip(
+            random.integers(20, 1100, n) // 16 * 16 + 6, random.integers(20, 1480, n) // 16 * 16 + 6, strict=True
+        ):
+            codes[y, x] = 3500
+        found = measure(RawFrame(codes, frame.meta, frame.preview)).hot_sites
+        self.assertAlmostEqual(found - base, n, delta=4)
