@@ -422,9 +422,10 @@ class Looks(WindowTest):
         self.assertEqual(len(set(shortcuts)), len(shortcuts))
 
     def test_keys_turn_the_pages_and_step_through_shots(self) -> None:
-        for k, task in enumerate(("Develop", "Compare", "Merge", "Deliver")):
+        for k, task in enumerate(("Intake", "Develop", "Compare", "Merge", "Deliver")):
             QTest.keyClick(self.window, Qt.Key(Qt.Key.Key_1.value + k), Qt.KeyboardModifier.ControlModifier)
             self.assertEqual(self.window.task(), task)
+        self.window.set_task("Develop")
         first = self.window.shoot.current
         QTest.keyClick(self.window, Qt.Key.Key_PageDown)
         self.settle()

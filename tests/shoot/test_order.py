@@ -220,9 +220,10 @@ class AskedAndGot(unittest.TestCase):
         self.assertEqual(self.topics(self.shot, Asked(raw=False)), ["raw"])
 
     def test_the_usual_is_what_most_shots_are(self) -> None:
-        shots = [self.with_seen(size=(4032, 3024))] * 5 + [self.with_seen(size=(8064, 6048))]
+        shots = [self.with_seen(size=(4032, 3024))] * 5 + [self.with_seen(size=(2016, 1512))]
         self.assertEqual(usual(shots), Asked(12, "mosaic", None, True))
         self.assertEqual(self.topics(shots[-1], expected=usual(shots)), ["resolution"])
+        self.assertEqual(self.topics(self.with_seen(size=(8064, 6048)), expected=usual(shots)), [])  # more is no loss
         self.assertEqual(usual(shots[:2]), Asked())
 
     def test_an_edited_picture(self) -> None:

@@ -38,6 +38,7 @@ class DevelopPage(QWidget):
     status = Signal(str, str, str)
     problem = Signal(str)
     ready = Signal()
+    decoded = Signal(object, object)
 
     def __init__(self, worker: Worker) -> None:
         super().__init__()
@@ -172,6 +173,7 @@ class DevelopPage(QWidget):
         if developer.source.meta.description.startswith(("mean of", "median of", "bracket of")):
             kind = "MERGED, developed"
         self._developed_tag = kind
+        self.decoded.emit(self.shot, developer)
         w, h = developer.source.size
         bits = {"mosaic": "mosaic", "linear": "linear", "picture": "8-bit picture"}[developer.source.kind]
         self.kind.setText(

@@ -4,6 +4,7 @@ intents.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -12,10 +13,17 @@ from psygnal import Signal
 from bruto.develop.recipe import Recipe, Tone
 from bruto.develop.suggest import Suggestion, take_all
 from bruto.errors import BrutoError
-from bruto.shoot.folder import open_shoot
+from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card
+from bruto.phones.card import offer as phone_offer
+from bruto.sensor.advice import Offer
+from bruto.sensor.report import SensorReport
+from bruto.shoot.asked import Finding, check, usual
+from bruto.shoot.folder import Asked, Record, load_record, open_shoot, pair_by_hand, save_record
+from bruto.shoot.ranking import Rank, rank
 from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import MERGED, Shot, ShotSet, read_shot
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar
+from bruto.shoot.xmp import RATINGS, Rating, write_rating
 
 
 class Edit:
@@ -119,6 +127,19 @@ class Edit:
         self.changed.emit()
         return what
 
+    def judge(self, *, verdict: str | None = None, note: str | None = None, gear: str | None = None) -> None:
+        """Set pick, reject or neither, a note, gear; kept beside the raw and as XMP. A problem becomes a message."""
+        side = self._sidecar
+        side.verdict = side.verdict if verdict is None else verdict
+        side.note = side.note if note is None else note
+        side.gear = side.gear if gear is None else gear
+        self._unsaved = True
+        self.save()
+        try:
+            write_rating(self.path, Rating(RATINGS[side.verdict], side.note))
+        except (BrutoError, OSError) as error:
+            self.message.emit(str(error))
+
     def save(self) -> None:
         """Write the sidecar when something changed; a problem becomes a message."""
         if not self._unsaved:
@@ -133,28 +154,62 @@ class Edit:
 
 
 class Shoot:
-    """The shots of a folder, in sets, and which one is current."""
+    """The shots of a folder, in sets, with what is measured and said of them, and which one is current.
+
+    `reports` and `verdicts` go by the path of a shot's main file.
+    """
 
     opened = Signal()
     current_changed = Signal()
+    measured = Signal(object)
+    judged = Signal(object)
+    message = Signal(str)
 
     def __init__(self) -> None:
         self.shots: list[Shot] = []
         self.sets: list[ShotSet] = []
         self.title = ""
         self.folder = Path()
+        self.paths: list[str | Path] = []
+        self.record = Record()
+        self.reports: dict[str, SensorReport] = {}
+        self.verdicts: dict[str, str] = {}
+        self.cards: dict[tuple[str, str], PhoneCard] = {}
+        self._usual = Asked()
         self._current: Shot | None = None
 
     def open(self, paths: list[str | Path], title: str = "") -> None:
         """Replace the shoot; raises `BrutoError` where nothing can be opened."""
-        shots = open_shoot(paths)
+        first = Path(paths[0])
+        folder = first if first.is_dir() else first.parent
+        record = load_record(folder)
+        shots = open_shoot(paths, record)
+        self.paths, self.folder, self.record = list(paths), folder, record
+        self.title = title or self.folder.resolve().name
+        self.reports, self.verdicts, self.cards = {}, {}, {}
+        self._current = None
+        self._take(shots)
+
+    def _take(self, shots: list[Shot]) -> None:
         self.shots = shots
         self.sets = find_sets(shots)
-        first = Path(paths[0])
-        self.folder = first if first.is_dir() else first.parent
-        self.title = title or self.folder.resolve().name
-        self._current = None
+        self._usual = usual(shots)
+        seen = [s.seen for s in shots if s.seen and s.seen.model]
+        for make, model in {(g.make, g.model) for g in seen}:
+            card = learn(load_card(make, model), seen)
+            trails = [g.shots for g in self.sets if g.kind in ("trail", "burst") and g.shots[0].seen.model == model]  # type: ignore[union-attr]
+            if trails:
+                longest = max(trails, key=len)
+                starts = [s.taken.timestamp() for s in longest if s.taken]
+                card = learn_pace(card, starts, [s.seen.exposure_s or 0.0 for s in longest if s.seen])
+            self.cards[(make, model)] = card
         self.opened.emit()
+
+    def again(self, shots: list[Shot]) -> None:
+        """Take in the shots after files came or went; the current one stays current."""
+        before = self._current
+        self._current = next((s for s in shots if before is not None and s.main == before.main), None)
+        self._take(shots)
 
     @property
     def current(self) -> Shot | None:
@@ -166,7 +221,7 @@ class Shoot:
             self.current_changed.emit()
 
     def set_of(self, shot: Shot) -> ShotSet:
-        return next((s for s in self.sets if shot in s.shots), ShotSet("single", (shot,)))
+        return next((s for s in self.sets if shot in s.shots or shot in s.tests), ShotSet("single", (shot,)))
 
     def add_file(self, path: Path) -> Shot:
         """Put a new raw (a merge result) on the list."""
@@ -175,6 +230,66 @@ class Shoot:
         self.sets = [s for s in self.sets if s.shots[0].raw != path] + [ShotSet("single", (shot,))]
         self.opened.emit()
         return shot
+
+    # -- what is measured and said
+
+    def offer(self, shot: Shot) -> Offer:
+        """What the shot's phone offers."""
+        seen = shot.seen
+        card = self.cards.get((seen.make, seen.model)) if seen else None
+        return phone_offer(card, seen) if card and seen else Offer()
+
+    def set_report(self, shot: Shot, report: SensorReport, verdict: str | None = None) -> None:
+        """Keep a measured report, and let the phone's card learn from it."""
+        self.reports[str(shot.main)] = report
+        if verdict is not None:
+            self.verdicts[str(shot.main)] = verdict
+        seen = shot.seen
+        if seen is not None and (seen.make, seen.model) in self.cards:
+            self.cards[(seen.make, seen.model)] = learn_report(self.cards[(seen.make, seen.model)], seen, report)
+        self.measured.emit(shot)
+
+    def mark_broken(self, shot: Shot, problem: str) -> None:
+        """A raw that turned out not to be readable when it was measured."""
+        broken = replace(shot, problem=problem)
+        self.shots = [broken if s is shot else s for s in self.shots]
+        self.sets = [replace(g, shots=tuple(broken if s is shot else s for s in g.shots)) for g in self.sets]
+        self.opened.emit()
+
+    def set_verdict(self, shot: Shot, verdict: str) -> None:
+        """Remember a pick, a reject or neither."""
+        self.verdicts[str(shot.main)] = verdict
+        self.judged.emit(shot)
+
+    def findings(self, shot: Shot) -> list[Finding]:
+        """Asked and got: what a shot is that was not meant."""
+        seen = shot.seen
+        card = self.cards.get((seen.make, seen.model)) if seen else None
+        return check(shot, self.record.asked, self._usual, card or PhoneCard("", ""))
+
+    def ranks(self, shot: Shot) -> list[Rank]:
+        """Takes of the shot's set, best first, once all are measured."""
+        takes = [(s, self.reports[str(s.main)]) for s in self.set_of(shot).shots if str(s.main) in self.reports]
+        return rank(takes) if len(takes) == len(self.set_of(shot).shots) > 1 else []
+
+    def ask_for(self, **changes: Any) -> None:
+        """What was meant to be got, remembered beside the files; a problem becomes a message."""
+        self.record = replace(self.record, asked=replace(self.record.asked, **changes))
+        self._keep_record()
+
+    def _keep_record(self) -> None:
+        try:
+            save_record(self.folder, self.record)
+        except (BrutoError, OSError) as error:
+            self.message.emit(str(error))
+
+    def pair_by_hand(self, shot: Shot, picture: Path | None) -> None:
+        """Correct a pairing and remember it beside the files; a problem becomes a message."""
+        if shot.raw is None:
+            return
+        self.record = pair_by_hand(self.record, shot.raw, picture)
+        self._keep_record()
+        self.again(open_shoot(self.paths, self.record))
 
 
 def shot_facts(shot: Shot) -> list[str]:

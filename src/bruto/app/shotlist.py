@@ -41,7 +41,7 @@ class ShotModel(QAbstractListModel):
         for group in self.shoot.sets:
             self.rows.append((group, group.shots[0], True))
             if group.kind != "single" and group.shots[0].name in self.open_sets:
-                self.rows += [(group, shot, False) for shot in group.shots[1:]]
+                self.rows += [(group, shot, False) for shot in (*group.shots[1:], *group.tests)]
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
@@ -59,10 +59,15 @@ class ShotModel(QAbstractListModel):
             return shot
         return None
 
-    def set_thumb(self, name: str, image: QImage, kind: str) -> None:
-        self.thumbs[name] = (image, kind)
-        for k, (_, shot, _) in enumerate(self.rows):
-            if shot.name == name:
+    def set_thumb(self, shot: Shot, image: QImage, kind: str) -> None:
+        """The small picture of a shot and what it is."""
+        self.thumbs[str(shot.main)] = (image, kind)
+        self.changed(shot)
+
+    def changed(self, shot: Shot) -> None:
+        """Draw the row of a shot anew."""
+        for k, (_, s, _) in enumerate(self.rows):
+            if s.main == shot.main:
                 self.dataChanged.emit(self.index(k), self.index(k))
 
 
@@ -93,7 +98,7 @@ class _Delegate(QStyledItemDelegate):
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRoundedRect(box, 5, 5)
         thumb = QRect(box.left() + 9, box.top() + 8, THUMB.width(), THUMB.height())
-        found = self.model.thumbs.get(shot.name)
+        found = self.model.thumbs.get(str(shot.main))
         p.fillRect(thumb, t.color("surround"))
         if found is not None:
             image, kind = found
@@ -202,6 +207,6 @@ class ShotList(QWidget):
 
     def select(self, shot: Shot) -> None:
         for k, (_, s, _) in enumerate(self.model.rows):
-            if s is shot:
+            if s is shot or s.main == shot.main:
                 self.view.setCurrentIndex(self.model.index(k))
                 return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 
@@ -35,7 +36,8 @@ class StageBar(QWidget):
         button.setToolTip(f"{tip} ({shortcut})" if shortcut else tip)
         button.setCheckable(checkable)
         if shortcut:
-            button.setShortcut(shortcut)
+            # a button's own shortcut shows a press first and acts a tenth of a second later
+            QShortcut(QKeySequence(shortcut), button).activated.connect(button.click)
         if left:
             self._row.insertWidget(self._gap, button)
             self._gap += 1

@@ -108,6 +108,19 @@ def style_sheet(t: Theme) -> str:
     QWidget#statusBar {{ background: {t.bar}; border-top: 1px solid {t.line}; }}
     QWidget#stageBar {{ background: {"#5C5C5C" if t.name == "light" else "#333333"}; }}
     QLabel#quiet {{ color: {t.quiet}; }}
+    QLabel#factName {{ color: {t.quiet}; border: none; border-bottom: 1px solid {t.line}; padding: 2px 2px; }}
+    QLabel#fact {{ border: none; border-bottom: 1px solid {t.line}; padding: 2px 2px; }}
+    QFrame#row {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 5px; }}
+    QFrame#row QLabel {{ border: none; background: transparent; }}
+    QDialog#panel {{ background: {t.panel}; }}
+    QTreeWidget {{ background: {t.raised}; border: 1px solid {t.line}; }}
+    QTreeWidget::item {{ padding: 2px 0; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {t.track}; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ width: 14px; margin: -6px 0; border-radius: 7px; background: {t.raised};
+        border: 1px solid {t.ink}; }}
+    QSlider {{ background: transparent; border: none; }}
+    QSlider::handle:horizontal:focus {{ border: 2px solid {t.accent}; }}
+    QPushButton:checked {{ border: 2px solid {t.accent}; padding: 3px 9px; font-weight: bold; }}
     QLabel#warning {{ color: {t.warning}; }}
     QLabel#heading {{ font-weight: bold; font-size: 13px; }}
     QLabel#brand {{ font-weight: bold; font-size: 18px; }}

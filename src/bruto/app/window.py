@@ -28,6 +28,7 @@ from bruto.app import theme
 from bruto.app.compare_page import ComparePage
 from bruto.app.deliver_page import DeliverPage
 from bruto.app.develop_page import DevelopPage
+from bruto.app.intake_page import IntakePage
 from bruto.app.merge_page import MergePage
 from bruto.app.models import Edit, Shoot
 from bruto.app.shotlist import ShotList
@@ -43,12 +44,21 @@ from bruto.develop.engine import Developer, Rect, orient
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
 from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
+from bruto.phones.card import save_card
+from bruto.sensor.measures import measured
+from bruto.sensor.report import SensorReport
+from bruto.shoot.folder import open_shoot
 from bruto.shoot.shots import Shot, small_view
-from bruto.shoot.sidecar import load_sidecar
+from bruto.shoot.sidecar import load_sidecar, verdict_beside
+from bruto.shoot.takein import TakenIn, take_in
+from bruto.shoot.watch import Changes, FolderWatch
 
-TASKS = ("Develop", "Compare", "Merge", "Deliver")
+TASKS = ("Intake", "Develop", "Compare", "Merge", "Deliver")
 NARROW = 1120
 """Window width under which the shot list folds, pixels."""
+THUMB_EDGE = 208
+"""Longest side of a thumbnail that is kept, pixels."""
+WATCH_EVERY_MS = 1000
 LOW = 720
 """Window height under which the light strip folds."""
 
@@ -69,9 +79,13 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.shoot = Shoot()
         self.worker = Worker(
-            ("piece", "base", "before", "open", "light", "suggest", "compare", "compare_piece", "thumb")
-        )
-        self.background = Worker(("merge",))
+            (
+                "piece", "base", "before", "reading_piece", "reading", "phone", "open", "light", "suggest", "compare",
+                "compare_piece", "thumb",
+            )
+        )  # fmt: skip
+        self.background = Worker(("merge", "take"))
+        self.gauge = Worker(("again", "watch", "measure"))
         self.queue = jobs.Queue()
         self._threads = _FromThreads()
         self.queue.changed.connect(self._threads.job.emit)
@@ -91,11 +105,12 @@ class Window(QMainWindow):
         self.shots = ShotList(self.shoot)
         row.addWidget(self.shots)
         self.pages = QStackedWidget()
+        self.intake = IntakePage(self.shoot, self.worker)
         self.develop = DevelopPage(self.worker)
         self.compare = ComparePage()
         self.merge = MergePage()
         self.deliver = DeliverPage(self.queue)
-        for page in (self.develop, self.compare, self.merge, self.deliver):
+        for page in (self.intake, self.develop, self.compare, self.merge, self.deliver):
             self.pages.addWidget(page)
         row.addWidget(self.pages, 1)
         column.addLayout(row, 1)
@@ -103,6 +118,16 @@ class Window(QMainWindow):
         self.setCentralWidget(central)
         self._actions()
         self.shots.chosen.connect(self.shoot.select)
+        self.intake.board.chosen.connect(self._choose)
+        self.intake.develop_wanted.connect(lambda: self.set_task("Develop"))
+        self.intake.take_in_wanted.connect(self._take_in)
+        self.intake.problem.connect(self.say)
+        self.shoot.message.connect(self.say)
+        self.develop.decoded.connect(self.intake.set_developer)
+        self._watch: FolderWatch | None = None
+        self._watch_timer = QTimer(self)
+        self._watch_timer.setInterval(WATCH_EVERY_MS)
+        self._watch_timer.timeout.connect(self._look)
         self.shoot.current_changed.connect(self._current_changed)
         self.shoot.opened.connect(self._shoot_opened)
         self.develop.status.connect(self._status)
@@ -168,7 +193,8 @@ class Window(QMainWindow):
         row.setContentsMargins(14, 0, 14, 0)
         row.setSpacing(18)
         self.pointer, self.timing, self.saved, self.message = QLabel(""), QLabel(""), QLabel(""), QLabel("")
-        for label in (self.timing, self.saved, self.pointer):
+        self.measured = QLabel("")
+        for label in (self.measured, self.timing, self.saved, self.pointer):
             label.setObjectName("quiet")
             row.addWidget(label)
         self.message.setObjectName("warning")
@@ -197,6 +223,8 @@ class Window(QMainWindow):
         add("Pick white in the picture", "W", lambda: self.develop.ledger.pick_button.toggle())
         menu.addSeparator()
         add("Whole picture or 1:1", "Z", self._toggle_zoom)
+        add("Everything in this file", "Ctrl+I", lambda: self.intake.show_tree())
+        add("Take files in from a phone or card…", "Ctrl+T", self._take_in)
         add("Next shot", "PgDown", lambda: self._step(1))
         add("Previous shot", "PgUp", lambda: self._step(-1))
         add("Fold or show the shots", "F9", lambda: self._fold("shots"))
@@ -230,6 +258,10 @@ class Window(QMainWindow):
         if not self.deliver.folder.text():
             self.deliver.folder.setText(str(self.shoot.folder / "finished"))
         self._next_thumb([s for s in self.shoot.shots if not s.problem])
+        if self._watch is None or self._watch.folder != self.shoot.folder:
+            self._watch = FolderWatch(self.shoot.folder)
+            self._watch_timer.start()
+        self._measure_next()
         if self.shoot.current is None:
             if self.shoot.shots:
                 self.shots.select(self.shoot.sets[0].shots[0])
@@ -240,21 +272,104 @@ class Window(QMainWindow):
                 self.develop.stage.update()
 
     def _next_thumb(self, waiting: list[Shot]) -> None:
-        waiting = [s for s in waiting if s.name not in self.shots.model.thumbs]
+        waiting = [s for s in waiting if str(s.main) not in self.shots.model.thumbs]
         if not waiting:
             return
         shot = waiting[0]
 
         def done(found: tuple[Any, str]) -> None:
-            self.shots.model.set_thumb(shot.name, to_qimage(found[0]), found[1])
+            image = to_qimage(found[0])
+            for model in (self.shots.model, self.intake.board.cards):
+                model.set_thumb(shot, image, found[1])
             self._next_thumb(waiting[1:])
 
-        self.worker.ask("thumb", lambda: small_view(shot), done, lambda _: self._next_thumb(waiting[1:]))
+        self.worker.ask("thumb", lambda: small_view(shot, THUMB_EDGE), done, lambda _: self._next_thumb(waiting[1:]))
+
+    def _choose(self, shot: Shot) -> None:
+        """A shot chosen on the board is chosen in the list too."""
+        self.shots.select(shot)
+        self.shoot.select(shot)
+
+    # -- measuring and watching
+    # -----------------------------------------------------------------------------------------
+
+    def _measure_next(self) -> None:
+        """Measure shots one after the other, the current one first."""
+        shoot = self.shoot
+        left = [s for s in shoot.shots if s.raw is not None and not s.problem and str(s.main) not in shoot.reports]
+        raws = sum(s.raw is not None and not s.problem for s in shoot.shots)
+        watching = "watching the folder · " if self._watch is not None else ""
+        self.measured.setText(f"{watching}measured {raws - len(left)} of {raws}" if raws else "")
+        if not left:
+            return
+        shot = shoot.current if shoot.current in left else left[0]
+        assert shot is not None
+        path, offer = shot.main, shoot.offer(shot)
+
+        def work() -> tuple[SensorReport, str]:
+            return measured(path, offer), verdict_beside(path)
+
+        def done(found: tuple[SensorReport, str]) -> None:
+            shoot.set_report(shot, *found)
+            self._measure_next()
+
+        def failed(text: str) -> None:
+            shoot.mark_broken(shot, text)
+            self._measure_next()
+
+        self.gauge.ask("measure", work, done, failed)
+
+    def _look(self) -> None:
+        watch = self._watch
+        if watch is not None:
+            self.gauge.ask("watch", watch.poll, lambda found: self._changed(watch, found), self.say)
+
+    def _changed(self, watch: FolderWatch, changes: Changes) -> None:
+        if not changes or watch is not self._watch:
+            return
+        paths, record = list(self.shoot.paths), self.shoot.record
+        for path in changes.new:
+            self.shoot.reports.pop(str(path), None)
+            for model in (self.shots.model, self.intake.board.cards):
+                model.thumbs.pop(str(path), None)
+
+        def done(shots: list[Shot]) -> None:
+            if watch is self._watch:
+                newest = next((s for s in reversed(shots) if set(s.files) & set(changes.new)), None)
+                self.shoot.again(shots)
+                if newest is not None and self.task() == "Intake":
+                    self._choose(newest)
+                if changes.new:
+                    self.say(f"{len(changes.new)} new file{'s' if len(changes.new) > 1 else ''} in the folder.")
+
+        self.gauge.ask("again", lambda: open_shoot(paths, record), done, self.say)
+
+    def _take_in(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Phone or card to take files from")
+        if chosen:
+            self.take_in_from(Path(chosen))
+
+    def take_in_from(self, source: Path) -> None:
+        """Copy what is new from a phone or card into the open folder, verified."""
+        folder = self.shoot.folder
+
+        def done(result: TakenIn) -> None:
+            text = f"{len(result.copied)} files copied and verified, {len(result.skipped)} were there already"
+            if result.failed:
+                text += f", {len(result.failed)} failed: {result.failed[0][1]}"
+            self.say(text + ". Nothing was deleted.")
+            self._look()
+
+        self.say("Copying …")
+        self.background.ask("take", lambda: take_in(source, folder), done, self.say)
 
     def _current_changed(self) -> None:
         shot = self.shoot.current
         self.message.setText("")
         self.develop.open_shot(shot)
+        self.intake.open_shot(shot, self.develop.edit)
+        if self.develop.developer is not None and shot is not None:
+            self.intake.set_developer(shot, self.develop.developer)
         self.merge.set_group(None if shot is None else self.shoot.set_of(shot))
         self.deliver.set_shot(shot)
         self._compare_key = None
@@ -269,8 +384,15 @@ class Window(QMainWindow):
         for name, button in self.task_buttons.items():
             button.setChecked(name == task)
         self.pages.setCurrentIndex(TASKS.index(task))
+        self.shots.setVisible(self._list_wanted())
+        if task == "Intake":
+            self.intake.turned_to()
         if task == "Compare":
             self._compare()
+
+    def _list_wanted(self) -> bool:
+        """The board stands for the list on Intake; elsewhere it folds where the window is narrow."""
+        return self.task() != "Intake" and not self._folded.get("shots", self.width() < NARROW)
 
     def task(self) -> str:
         return TASKS[self.pages.currentIndex()]
@@ -454,7 +576,7 @@ class Window(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.shots.setVisible(not self._folded.get("shots", self.width() < NARROW))
+        self.shots.setVisible(self._list_wanted())
         self.develop.strip.setVisible(not self._folded.get("strip", self.height() < LOW))
 
     def changeEvent(self, event: QEvent) -> None:
@@ -474,7 +596,14 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         self.develop.save()
         self._merge_stop.set()
+        self._watch_timer.stop()
+        for card in self.shoot.cards.values():
+            try:
+                save_card(card)
+            except (BrutoError, OSError):
+                pass  # what was learnt is learnt again from the files
         self.queue.close()
+        self.gauge.close()
         self.worker.close()
         self.background.close()
         super().closeEvent(event)

@@ -124,11 +124,11 @@ class Developer:
             while max(self.source.size) / factor > 1400 and factor < COARSEST:
                 factor *= 2
             rgb = self.level(factor)
-            working = to_working(rgb, self._balanced_matrix(self.source.neutral))
+            working = to_working(rgb, self.balanced_matrix(self.source.neutral))
             self._base = base_of(np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0))
         return self._base
 
-    def _balanced_matrix(self, neutral: NDArray) -> NDArray[np.float64]:
+    def balanced_matrix(self, neutral: NDArray) -> NDArray[np.float64]:
         """Balanced camera RGB to linear Rec. 2020 for a neutral, relative to as shot: green's level is kept."""
         return camera_to_working(self.source.meta, neutral) @ np.diag(1 / self.balance.astype(float))
 
@@ -192,7 +192,7 @@ class Developer:
         return sharp_step.sharpen(rgb, recipe.sharpness, recipe.sharpness_radius / factor, left)
 
     def _params(self, recipe: Recipe, space: str, neutral_look: bool) -> PointParams:
-        matrix = self._balanced_matrix(self.neutral(recipe))
+        matrix = self.balanced_matrix(self.neutral(recipe))
         ev = 0.0 if neutral_look else recipe.exposure + self.source.meta.baseline_exposure
         log_table, keep = neutral_tables() if neutral_look else tables(recipe.tone)
         return PointParams(matrix * 2.0**ev, ev, log_table, keep, recipe.chroma, space, tone=not neutral_look)
@@ -300,7 +300,7 @@ class Developer:
 
     def luminance(self, factor: int = 8) -> NDArray[np.float32]:
         """Scene luminance at 1/factor (1.0 = saturation of a neutral, baseline exposure included), as-shot balance."""
-        working = to_working(self.level(factor), self._balanced_matrix(self.source.neutral))
+        working = to_working(self.level(factor), self.balanced_matrix(self.source.neutral))
         return np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0) * np.float32(
             2.0**self.source.meta.baseline_exposure
         )

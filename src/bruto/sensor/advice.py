@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from bruto.container.rawframe import RawMeta
 from bruto.sensor.clipping import CLIP_COUNTS
 from bruto.sensor.noise import signal_at_snr
+from bruto.sensor.viewfinder import MOST_LATE_EV
 
 if TYPE_CHECKING:
     from bruto.sensor.report import SensorReport
@@ -168,9 +169,10 @@ def _viewfinder(report: SensorReport) -> list[Advice]:
         return [Advice("preview", text, offset, "EV")]
     if offset is not None and offset < LATE_EV:
         lost = c["any"] >= CLIP_COUNTS
+        least = "more than " if -offset >= MOST_LATE_EV else ""
         text = (
-            f"Judged by the preview inside the file, a stand-in for the viewfinder: its warning comes {-offset:.1f} EV "
-            f"late; {'this was already lost in the raw' if lost else 'the raw is full before it shows'}."
+            f"Judged by the preview inside the file, a stand-in for the viewfinder: its warning comes {least}"
+            f"{-offset:.1f} EV late; {'this is lost in the raw' if lost else 'the raw fills up before it shows'}."
         )
         return [Advice("preview", text, offset, "EV")]
     if offset is None and shown is not None and shown["any"] > c["any"] + 1:
@@ -261,11 +263,12 @@ def _resolution(report: SensorReport, meta: RawMeta, offer: Offer) -> list[Advic
             f"In shadows the binned mode has {100 * (1 - 1 / ratio):.0f} % less noise at equal size; take "
             f"full resolution only to crop."
         )
-    else:
+    elif ratio > 1.01:
         text = (
-            f"At equal size full resolution costs no more than {100 * max(ratio - 1, 0):.0f} % noise in "
-            f"shadows; take it if you may crop."
+            f"At equal size full resolution costs {100 * (ratio - 1):.0f} % noise in shadows; take it if you may crop."
         )
+    else:
+        text = "At equal size full resolution is no noisier in shadows; take it if you may crop."
     return [Advice("resolution", text, ratio, "×")]
 
 

@@ -19,6 +19,8 @@ FULL = 254
 """8-bit code from which a pixel of a finished picture counts as full."""
 WARNS = 250.0
 """Mean code of a small area from which a clipping warning would show there."""
+MOST_LATE_EV = 2.0
+"""How far beyond its range the picture's highlights are carried on, EV; what is later is told as later than this."""
 _STEP_EV = 0.25
 _LEAST_CELLS = 12
 
@@ -83,4 +85,4 @@ def offset_ev(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> float | None:
         return None
     target = float(np.log2(decode_srgb(np.array(WARNS / 255))))
     reached = x[-1] + (target - tops[-1]) / slope
-    return float(-np.clip(reached, -3, 3))
+    return float(-np.clip(reached, 0, MOST_LATE_EV))

@@ -53,11 +53,13 @@ def check(shot: Shot, asked: Asked, expected: Asked, card: PhoneCard) -> list[Fi
     if seen is None:
         return found
     _zoom(shot, card, found)
-    wanted = asked.megapixels or expected.megapixels
-    if shot.raw and wanted and abs(_megapixels(*seen.size) - wanted) > max(1, 0.1 * wanted):
-        who = "you asked for" if asked.megapixels else "most of this shoot has"
-        found.append(Finding("resolution", f"{_megapixels(*seen.size)} megapixels; {who} {wanted}."))
-    kind = asked.kind or expected.kind
+    got, wanted = _megapixels(*seen.size), asked.megapixels or expected.megapixels
+    if shot.raw and wanted and abs(got - wanted) > max(1, 0.1 * wanted):
+        if asked.megapixels:
+            found.append(Finding("resolution", f"{got} megapixels; you asked for {wanted}."))
+        elif got < wanted:  # more than the rest is no loss
+            found.append(Finding("resolution", f"{got} megapixels; most of this shoot has {wanted}."))
+    kind = asked.kind
     if shot.raw and kind and seen.kind != kind:
         names = {"mosaic": "plain", "linear": "processed"}
         found.append(Finding("kind", f"A {names.get(seen.kind, seen.kind)} raw; {names[kind]} ones were meant."))

@@ -110,22 +110,34 @@ def _ladders(sets: list[ShotSet]) -> list[ShotSet]:
     result: list[ShotSet] = []
     k = 0
     while k < len(sets):
-        row = [sets[k].shots[0]] if sets[k].kind == "single" else []
-        while row and k + len(row) < len(sets) and sets[k + len(row)].kind == "single":
-            shot = sets[k + len(row)].shots[0]
-            if not _alike(row[-1], shot) or not -1 <= _pause(row[-1], shot) <= LADDER_GAP_S or shot.light <= 0:
-                break
-            row.append(shot)
-        steps = {(s.seen.iso, s.seen.exposure_s) for s in row if s.seen}
-        isos = [s.seen.iso or 0 for s in row if s.seen]
-        ordered = isos in (sorted(isos), sorted(isos, reverse=True))
-        if len(row) >= 3 and len(steps) == len(row) and len(set(isos)) >= 2 and ordered:
+        row = _ladder_from(sets[k:])
+        if len(row) >= 3 and len({s.seen.iso for s in row if s.seen}) >= 2:
             result.append(ShotSet("ladder", tuple(row)))
             k += len(row)
         else:
             result.append(sets[k])
             k += 1
     return result
+
+
+def _ladder_from(sets: list[ShotSet]) -> list[Shot]:
+    """Single shots from the first on, as long as every step is a new setting and the ISO goes one way."""
+    row: list[Shot] = []
+    steps: set[tuple] = set()
+    for group in sets:
+        shot = group.shots[0]
+        if group.kind != "single" or shot.seen is None or shot.light <= 0:
+            break
+        step = (shot.seen.iso, shot.seen.exposure_s)
+        if row:
+            isos = [s.seen.iso or 0 for s in row if s.seen] + [shot.seen.iso or 0]
+            ordered = isos in (sorted(isos), sorted(isos, reverse=True))
+            near = _alike(row[-1], shot) and -1 <= _pause(row[-1], shot) <= LADDER_GAP_S
+            if not ordered or not near or step in steps:
+                break
+        row.append(shot)
+        steps.add(step)
+    return row
 
 
 def _trails(sets: list[ShotSet]) -> list[ShotSet]:

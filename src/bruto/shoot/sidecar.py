@@ -18,6 +18,7 @@ import platformdirs
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import write_bytes
+from bruto.shoot.xmp import read_rating
 
 SUFFIX = ".bruto.json"
 VERDICTS = ("", "pick", "reject")
@@ -134,3 +135,14 @@ def save_sidecar(original: str | Path, sidecar: Sidecar) -> Path:
         spare.parent.mkdir(parents=True, exist_ok=True)
         write_bytes(spare, body)
         return spare
+
+
+def verdict_beside(original: str | Path) -> str:
+    """Pick or reject as the sidecar beside a file says it, else as a standard XMP rating does (a pick from 4 stars)."""
+    try:
+        data = json.loads(sidecar_path(original).read_text("utf-8"))
+        verdict = str(data.get("verdict", ""))
+        return verdict if verdict in VERDICTS else ""
+    except (OSError, ValueError, AttributeError):
+        rating = read_rating(original)
+        return "" if rating is None else "reject" if rating.stars < 0 else "pick" if rating.stars >= 4 else ""

@@ -8,15 +8,23 @@ from pathlib import Path
 from typing import Any
 
 from bruto.simphone.capture import TRACE_VERSION, simulate
+from bruto.simphone.optics import Mishap
 
-DEMO_VERSION = f"4.{TRACE_VERSION}"
+DEMO_VERSION = f"5.{TRACE_VERSION}"
 SHOTS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("pans", {"seed": 1, "megapixels": 12}),
     ("pans", {"seed": 12, "ev": 1.3}),
+    ("pans", {"seed": 25, "lens": "tele"}),
     ("boiling-house", {"seed": 1, "bracket": (-2.7, 0.0, 2.7)}),
+    ("boiling-house", {"seed": 30, "mishap": Mishap(motion_px=9, motion_deg=20)}),
     ("card", {"seed": 1}),
     ("crystals", {"seed": 1, "kind": "linear"}),
     ("sluice", {"seed": 1, "count": 8, "iso": 1600.0}),
+    ("sluice", {"seed": 20, "iso": 200.0}),
+    ("sluice", {"seed": 27, "iso": 800.0}),
+    ("sluice", {"seed": 34, "iso": 3200.0}),
+    ("sluice", {"seed": 41, "iso": 6400.0}),
+    ("sluice", {"seed": 49, "mishap": Mishap(smear=0.22)}),
 )
 """Scene and settings of each shot, in the order of the day; 3 MP where nothing else is said."""
 

@@ -1,0 +1,249 @@
+"""The reading of one shot: its light in stops, the verdict and advice in plain words, and what is in the file."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.light_bars import LightBars
+from bruto.container.rawframe import RawMeta
+from bruto.sensor.report import SensorReport
+from bruto.shoot.asked import Finding
+from bruto.shoot.ranking import Rank
+from bruto.shoot.shots import Shot
+
+JUDGES = (
+    ("pick", "✓ Pick", "Keep this one (P)"),
+    ("reject", "✕ Reject", "Throw this one out later (X)"),
+    ("", "Undecided", "Neither (U)"),
+)
+NAMES = (("r", "red"), ("g", "green"), ("b", "blue"))
+
+
+def full_text(clipped: dict[str, float]) -> str:
+    """Which channels are full, and how much, as a note."""
+    parts = [f"{name} {clipped[key]:.2f} %" for key, name in NAMES if clipped[key] >= 0.01]
+    return "full: " + ", ".join(parts) if parts else "nothing full"
+
+
+def fact_rows(report: SensorReport, meta: RawMeta) -> list[tuple[str, str]]:
+    """The measured facts of a raw as rows of name and value with unit."""
+    w, h = meta.oriented_size
+    kind = f"mosaic {meta.cfa}" if meta.kind == "mosaic" else "processed, linear"
+    a, b = report.noise
+    ma, mb = report.noise_measured
+    at_grey = 100 * math.sqrt(a * 0.18 + b) / 0.18
+    shown = 100 * math.sqrt(ma * 0.18 + mb) / 0.18
+    low, high = report.noise_interval
+    noise = f"{shown:.2f} % in the picture ({shown * low:.2f} to {shown * high:.2f})"
+    if report.noise_source == "file":
+        noise = f"file {at_grey:.2f} %, picture {shown:.2f} % ({shown * low:.2f} to {shown * high:.2f})"
+    rows = [
+        ("Picture", f"{w} × {h} px, {kind}"),
+        ("Container", f"{meta.bits_container} bit, {meta.compression}"),
+        ("Levels used", f"{report.levels_used:,}".replace(",", " ") + f", so {report.effective_bits:.1f} bits"),
+        ("Black, white", f"{float(np.mean(meta.black)):.0f}, {float(np.mean(meta.white)):.0f}"),
+        ("Headroom", f"{report.headroom_ev:.2f} EV to the first full channel"),
+        ("Noise at grey", noise),
+        ("Range", f"{report.dynamic_range_ev:.1f} EV to signal = noise"),
+        (
+            "Shadow lift",
+            f"{report.shadow_lift_ev:.1f} EV at 1:1, {report.shadow_lift_screen_ev:.1f} at screen size".replace(
+                "-", "−"
+            ),
+        ),
+    ]
+    if report.edge_blur_px is not None:
+        rows.append(("Edges", f"{report.edge_blur_px:.2f} px blur (standard deviation)"))
+    if report.motion_px is not None:
+        rows.append(("Movement", f"{report.motion_px:.1f} px, {report.motion_degrees:.0f}° from level"))
+    if report.hot_sites:
+        rows.append(("Hot sites", f"{report.hot_sites}, mended on opening"))
+    if report.veil_at_most is not None:
+        rows.append(("Veil", f"at most {100 * report.veil_at_most:.0f} % of the light is spread"))
+    if report.preview_offset_ev is not None:
+        word = "early" if report.preview_offset_ev >= 0 else "late"
+        rows.append(("Viewfinder", f"warns {abs(report.preview_offset_ev):.1f} EV {word} (judged by the preview)"))
+    if meta.gain_maps:
+        v, h_ = meta.gain_maps[0].gains.shape[:2]
+        rows.append(("Lens shading", f"gain map {h_} × {v}"))
+    if meta.preview_size:
+        rows.append(("Preview inside", f"{meta.preview_size[0]} × {meta.preview_size[1]} px, finished by the phone"))
+    rows.append(("Place", "in the file" if meta.gps else "not in the file"))
+    return rows
+
+
+class Reading(QScrollArea):
+    """`show_report` fills it. Emits `verdict`, `noted(note, gear)` and `tree_wanted`."""
+
+    verdict = Signal(str)
+    noted = Signal(str, str)
+    tree_wanted = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        body = QWidget()
+        body.setObjectName("panelBody")
+        self.setWidget(body)
+        column = QVBoxLayout(body)
+        column.setContentsMargins(10, 6, 12, 12)
+        column.setSpacing(8)
+        self.raw_light = LightBars("Raw, stops from grey")
+        self.preview_light = LightBars("Preview inside the file")
+        column.addWidget(self.raw_light)
+        column.addWidget(self.preview_light)
+        self.advice = QFrame()
+        self.advice.setObjectName("row")
+        self.advice_text = QLabel("")
+        self.advice_text.setWordWrap(True)
+        self.advice_text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        inside = QVBoxLayout(self.advice)
+        inside.setContentsMargins(10, 8, 10, 8)
+        inside.addWidget(self.advice_text)
+        column.addWidget(self.advice)
+        judge = QHBoxLayout()
+        judge.setSpacing(6)
+        self.judges: dict[str, QPushButton] = {}
+        for value, text, tip in JUDGES:
+            button = QPushButton(text)
+            button.setCheckable(True)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, v=value: self.verdict.emit(v))
+            self.judges[value] = button
+            judge.addWidget(button)
+        judge.addStretch(1)
+        column.addLayout(judge)
+        words = QGridLayout()
+        words.setSpacing(6)
+        self.note, self.gear = QLineEdit(), QLineEdit()
+        for k, (edit, name, hint) in enumerate(
+            ((self.note, "Note", "what to remember of this shot"), (self.gear, "Gear", "add-on lens, filter, tripod"))
+        ):
+            label = QLabel(name)
+            label.setObjectName("quiet")
+            words.addWidget(label, k, 0)
+            edit.setPlaceholderText(hint)
+            edit.setAccessibleName(name)
+            edit.editingFinished.connect(self._noted)
+            words.addWidget(edit, k, 1)
+        column.addLayout(words)
+        self._rows_column = QVBoxLayout()
+        self.rows = QWidget()
+        self._rows_column.addWidget(self.rows)
+        column.addLayout(self._rows_column)
+        self.tree_button = QPushButton("Everything in this file …")
+        self.tree_button.setToolTip("All that the file says of itself (Ctrl+I)")
+        self.tree_button.clicked.connect(self.tree_wanted.emit)
+        column.addWidget(self.tree_button)
+        column.addStretch(1)
+
+    def _noted(self) -> None:
+        self.noted.emit(self.note.text(), self.gear.text())
+
+    def show_words(self, verdict: str, note: str, gear: str) -> None:
+        """What the user said of the shot."""
+        for value, button in self.judges.items():
+            button.setChecked(value == verdict)
+        for edit, text in ((self.note, note), (self.gear, gear)):
+            if edit.text() != text:
+                edit.setText(text)
+
+    def show_report(
+        self,
+        shot: Shot | None,
+        meta: RawMeta | None,
+        report: SensorReport | None,
+        findings: list[Finding],
+        ranks: list[Rank],
+    ) -> None:
+        """Fill everything for a shot; without a report what is known is shown."""
+        enabled = shot is not None and not shot.problem
+        for widget in (*self.judges.values(), self.note, self.gear, self.tree_button):
+            widget.setEnabled(enabled)
+        for widget in (self.raw_light, self.preview_light):
+            widget.setVisible(shot is not None and shot.raw is not None and not shot.problem)
+        self._show_light(meta, report)
+        self.advice_text.setText(self._advice(shot, report, findings, ranks))
+        self.advice.setVisible(bool(self.advice_text.text()))
+        self._show_rows(fact_rows(report, meta) if report is not None and meta is not None else [])
+
+    def _show_light(self, meta: RawMeta | None, report: SensorReport | None) -> None:
+        if meta is None or report is None or meta.kind == "picture":
+            for bars in (self.raw_light, self.preview_light):
+                bars.set_light((), (), "measuring …", False)
+            return
+        gains = meta.as_shot_neutral[1] / meta.as_shot_neutral
+        full = tuple(float(math.log2(g / 0.18) + meta.baseline_exposure) for g in gains)
+        self.raw_light.set_light(
+            report.light, full, full_text(report.clipped_percent), report.clipped_percent["any"] >= 0.01
+        )
+        shown = report.preview_clipped_percent
+        if shown is None:
+            self.preview_light.set_light((), (), "no preview inside", False)
+        else:
+            note = (
+                f"full: any {shown['any']:.2f} %, all {shown['all']:.2f} %" if shown["any"] >= 0.01 else "nothing full"
+            )
+            self.preview_light.set_light(report.preview_light, (math.log2(1 / 0.18),), note, shown["any"] >= 0.01)
+
+    def _advice(
+        self, shot: Shot | None, report: SensorReport | None, findings: list[Finding], ranks: list[Rank]
+    ) -> str:
+        if shot is None:
+            return ""
+        if shot.problem:
+            return f"<b>Cannot be opened</b><br>{shot.problem}"
+        lines = [f"<b>Asked and got</b> {f.text}" for f in findings]
+        if report is not None:
+            setting = next((a for a in report.advice if a.topic == "setting"), None)
+            first = report.advice[0]
+            lines.append(f"<b>Next time</b> {first.text}" + (f" {setting.text}" if setting else ""))
+            lines += [a.text for a in report.advice[1:] if a.topic != "setting"]
+        elif shot.raw is not None:
+            lines.append("Measuring …")
+        if ranks:
+            mine = next((r for r in ranks if r.shot.main == shot.main), None)
+            if mine is not None:
+                best = (
+                    "best of the set"
+                    if mine.place == 1
+                    else f"number {mine.place} of {len(ranks)}; best is {ranks[0].shot.name}"
+                )
+                lines.append(f"<b>In its set</b> {best}: {', '.join(mine.reasons)}.")
+        return "".join(
+            f'<p style="margin: 0 0 {0 if k == len(lines) - 1 else 6}px 0">{x}</p>' for k, x in enumerate(lines)
+        )
+
+    def _show_rows(self, rows: list[tuple[str, str]]) -> None:
+        self.rows.hide()
+        self.rows.deleteLater()
+        self.rows = QWidget()
+        grid = QGridLayout(self.rows)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(0)
+        grid.setColumnStretch(1, 1)
+        for k, (name, value) in enumerate(rows):
+            label, text = QLabel(name), QLabel(value)
+            label.setObjectName("factName")
+            text.setObjectName("fact")
+            text.setWordWrap(True)
+            text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            label.setAlignment(Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(label, k, 0)
+            grid.addWidget(text, k, 1)
+        self._rows_column.addWidget(self.rows)
