@@ -19,6 +19,8 @@ from typing import Any
 
 import numpy as np
 
+from benchmarks.folder import folder_of_1000
+
 ROOT = Path(__file__).resolve().parents[1]
 ROUNDS = 3
 
@@ -72,6 +74,18 @@ def develop_ratio(path: Path, rounds: int = ROUNDS) -> dict[str, float]:
     pairs = [(_seconds(mine), _seconds(theirs)) for _ in range(rounds)]
     own, other = (statistics.median(p[k] for p in pairs) for k in (0, 1))
     return {"ratio": own / other, "seconds": own, "rawpy_seconds": other}
+
+
+def measure_ratio(path: Path, rounds: int = 7) -> dict[str, float]:
+    """Measuring a decoded 12 MP raw over decoding it."""
+    from bruto.container.dng_reader import read_dng
+    from bruto.sensor.report import measure
+
+    frame = read_dng(path)
+    measure(frame)
+    pairs = [(_seconds(lambda: measure(frame)), _seconds(lambda: read_dng(path))) for _ in range(rounds)]
+    own, decode = (statistics.median(p[k] for p in pairs) for k in (0, 1))
+    return {"ratio": own / decode, "seconds": own, "decode_seconds": decode}
 
 
 def _peak(code: str, *arguments: object) -> float:
@@ -186,6 +200,8 @@ def run_all(say: Callable[[str], None], quality: bool = False) -> dict[str, Any]
             ("develop_48mp", "developing 48 MP", lambda: develop_ratio(large, 1)),
             ("interactive", "changing values in the window", lambda: interactive(small)),
             ("demo", "starting the demo", demo_start),
+            ("measure_12mp", "measuring 12 MP", lambda: measure_ratio(small)),
+            ("folder", "opening a folder of 1000 shots", folder_of_1000),
             ("memory_mb", "measuring memory", lambda: memory(small, large, folder)),
         ):
             say(text + " …")

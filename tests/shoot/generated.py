@@ -40,7 +40,9 @@ class Truth:
 class Day:
     """Writes shots one after the other, numbered as a phone numbers them: raw n, picture n + 1."""
 
-    def __init__(self, folder: Path, seed: int = 1) -> None:
+    def __init__(self, folder: Path, seed: int = 1, size: tuple[int, int] = SIZE, preview: int = 48) -> None:
+        """`size` of raws and pictures, pixels; `preview`: width of the one inside a raw."""
+        self.size, self.preview = size, preview
         self.folder, self.random = folder, np.random.default_rng(seed)
         self.now, self.number, self.truth = START, 100, Truth()
         self.colour = calibrations()
@@ -48,13 +50,17 @@ class Day:
     def scene(self) -> NDArray[np.float32]:
         """A new view: soft random light."""
         small = self.random.uniform(0.02, 0.8, (6, 8, 3)).astype(np.float32)
-        return cv2.resize(small, SIZE, interpolation=cv2.INTER_CUBIC).clip(0.01, 1)
+        return cv2.resize(small, self.size, interpolation=cv2.INTER_CUBIC).clip(0.01, 1)
+
+    def _small(self, finished: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        height = self.preview * self.size[1] // self.size[0]
+        return cv2.resize(finished, (self.preview, height), interpolation=cv2.INTER_AREA)
 
     def moved(self, scene: NDArray[np.float32]) -> NDArray[np.float32]:
         """The same view a moment later: a little elsewhere, with something new in it."""
-        shift = np.float32([[1, 0, self.random.normal(0, 1.5)], [0, 1, self.random.normal(0, 1.5)]])
-        view = cv2.warpAffine(scene, shift, SIZE, borderMode=cv2.BORDER_REPLICATE)
-        x, y = int(self.random.integers(8, SIZE[0] - 8)), int(self.random.integers(8, SIZE[1] - 8))
+        shift = np.array([[1, 0, self.random.normal(0, 1.5)], [0, 1, self.random.normal(0, 1.5)]], np.float32)
+        view = cv2.warpAffine(scene, shift, self.size, borderMode=cv2.BORDER_REPLICATE)
+        x, y = int(self.random.integers(8, self.size[0] - 8)), int(self.random.integers(8, self.size[1] - 8))
         cv2.circle(view, (x, y), 9, tuple(float(v) for v in self.random.uniform(0, 1, 3)), -1)
         return view
 
@@ -96,28 +102,27 @@ class Day:
         first = f"SHT_{self.number:04d}"
         second = first if stems == "same" else f"SHT_{self.number + 1:04d}"
         self.number += 1 if stems == "same" else 2
-        names: list[str | None] = [None, None]
-        if raw:
-            names[0] = raw_name or f"{first}.dng"
+        raw_file = (raw_name or f"{first}.dng") if raw else None
+        picture_file = (picture_name or f"{second}.jpg") if picture else None
+        if raw_file:
             green = (light[..., 1] * 900 + 64).astype(np.uint16)
-            write_dng(self.folder / names[0], green, tags, cv2.resize(finished, (48, 36), interpolation=cv2.INTER_AREA))
-        if picture:
-            names[1] = picture_name or f"{second}.jpg"
+            write_dng(self.folder / raw_file, green, tags, self._small(finished))
+        if picture_file:
             if edited:
                 finished = cv2.GaussianBlur(finished, (0, 0), 1.5)
                 later = (self.now + timedelta(hours=5)).strftime("%Y:%m:%d %H:%M:%S")
             data = picture_bytes(finished, replace(tags, taken=tags.taken))
             if edited:
                 data = data.replace(tags.taken.encode(), later.encode(), 1)  # the first date is that of the last change
-                self.truth.edited.add(names[1])
-            write_bytes(self.folder / names[1], data)
-        if names[0]:
-            self.truth.pairs[names[0]] = names[1]
-        elif names[1]:
-            self.truth.alone.add(names[1])
+                self.truth.edited.add(picture_file)
+            write_bytes(self.folder / picture_file, data)
+        if raw_file:
+            self.truth.pairs[raw_file] = picture_file
+        elif picture_file:
+            self.truth.alone.add(picture_file)
         self.truth.shots += 1
         self.now += timedelta(seconds=seconds + pause)
-        return names[0], names[1]
+        return raw_file, picture_file
 
     def wait(self, seconds: float) -> None:
         self.now += timedelta(seconds=seconds)

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPen, QResizeEvent
+from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from bruto.app import theme
 from bruto.app.facts import kind_text, set_fact, shot_fact
 from bruto.app.models import Shoot
 from bruto.app.shotlist import ShotModel
-from bruto.shoot.shots import Shot
+from bruto.shoot.shots import Shot, ShotSet
 
 CARD_WIDTH = 158
 """Least width of a card, pixels; cards grow until their columns fill the board."""
+CARDS_KEPT = 160
+"""Drawn cards that are kept, about 20 MB."""
 TEXT = 66
 """Height of the three lines under a thumbnail."""
 
@@ -58,6 +61,7 @@ class BoardModel(ShotModel):
         key = self._key()
         if key is not None:
             self.rows.sort(key=lambda r: key(r[1]))
+        self._places = None
         self.endResetModel()
 
     def _fits(self, shot: Shot) -> bool:
@@ -106,20 +110,47 @@ class _Card(QStyledItemDelegate):
         super().__init__()
         self.model = model
         self.size = QSize(CARD_WIDTH, 186)
+        self._drawn: OrderedDict[tuple, QPixmap] = OrderedDict()
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         return self.size
 
     def paint(self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
-        t = theme.current()
         group, shot, first = self.model.rows[index.row()]
         folded = first and group.kind != "single" and group.shots[0].name not in self.model.open_sets
-        p.save()
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        box: QRect = option.rect.adjusted(4, 4, -4, -4)  # type: ignore[attr-defined]
         state: Any = option.state  # type: ignore[attr-defined]
         selected = bool(state & QStyle.StateFlag.State_Selected)
+        box: QRect = option.rect  # type: ignore[attr-defined]
+        fact = set_fact(group, self.model.shoot.reports) if folded else self.model.fact(shot)
+        thumb = self.model.thumbs.get(str(shot.main))
+        ratio = p.device().devicePixelRatioF()
+        verdict = self.model.shoot.verdicts.get(str(shot.main), "")
+        key = (
+            str(shot.main), id(thumb), fact, verdict, selected, folded, first, box.width(), box.height(), ratio,
+            theme.current().name, len(group.shots),
+        )  # fmt: skip
+        if key in self._drawn:  # drawing a card takes a millisecond: scrolling must not do it for all
+            self._drawn.move_to_end(key)
+        else:
+            card = QPixmap(round(box.width() * ratio), round(box.height() * ratio))
+            card.setDevicePixelRatio(ratio)
+            card.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(card)
+            self._draw(painter, QRect(0, 0, box.width(), box.height()), group, shot, first, folded, selected, fact)
+            painter.end()
+            self._drawn[key] = card
+            while len(self._drawn) > CARDS_KEPT:
+                self._drawn.popitem(last=False)
+        p.drawPixmap(box.topLeft(), self._drawn[key])
+
+    def _draw(
+        self, p: QPainter, whole: QRect, group: ShotSet, shot: Shot, first: bool, folded: bool, selected: bool,
+        fact: tuple[str, str],
+    ) -> None:  # fmt: skip
+        t = theme.current()
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        box = whole.adjusted(4, 4, -4, -4)
         if folded:  # further cards under the first
             p.setPen(QPen(t.color("line")))
             p.setBrush(t.color("panel"))
@@ -130,10 +161,9 @@ class _Card(QStyledItemDelegate):
         self._picture(p, box, shot, folded, len(group.shots))
         x, width, y = box.left() + 7, box.width() - 14, box.bottom() - TEXT + 4
         title = group.title if first else shot.name
-        fact, role = set_fact(group, self.model.shoot.reports) if folded else self.model.fact(shot)
         second = f"{group.kind} of {len(group.shots)}" if folded else kind_text(shot)
         p.setFont(theme.font(12, bold=True))
-        for k, (text, colour) in enumerate(((title, "ink"), (second, "quiet"), (fact, role))):
+        for k, (text, colour) in enumerate(((title, "ink"), (second, "quiet"), fact)):
             if k:
                 p.setFont(theme.font(12))
             p.setPen(t.color(colour))
@@ -142,7 +172,6 @@ class _Card(QStyledItemDelegate):
                 Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
                 p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width),
             )
-        p.restore()
 
     def _picture(self, p: QPainter, box: QRect, shot: Shot, folded: bool, count: int) -> None:
         t = theme.current()

@@ -34,9 +34,11 @@ class ShotModel(QAbstractListModel):
         self.rows: list[tuple[ShotSet, Shot, bool]] = []
         self.open_sets: set[str] = set()
         self.thumbs: dict[str, tuple[QImage, str]] = {}
+        self._places: dict[str, int] | None = None
 
     def rebuild(self) -> None:
         self.beginResetModel()
+        self._places = None
         self.rows = []
         for group in self.shoot.sets:
             self.rows.append((group, group.shots[0], True))
@@ -66,9 +68,11 @@ class ShotModel(QAbstractListModel):
 
     def changed(self, shot: Shot) -> None:
         """Draw the row of a shot anew."""
-        for k, (_, s, _) in enumerate(self.rows):
-            if s.main == shot.main:
-                self.dataChanged.emit(self.index(k), self.index(k))
+        if self._places is None:
+            self._places = {str(s.main): k for k, (_, s, _) in enumerate(self.rows)}
+        k = self._places.get(str(shot.main))
+        if k is not None:
+            self.dataChanged.emit(self.index(k), self.index(k))
 
 
 class _Delegate(QStyledItemDelegate):

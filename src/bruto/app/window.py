@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -56,8 +57,10 @@ from bruto.shoot.watch import Changes, FolderWatch
 TASKS = ("Intake", "Develop", "Compare", "Merge", "Deliver")
 NARROW = 1120
 """Window width under which the shot list folds, pixels."""
-THUMB_EDGE = 208
+THUMB_EDGE = 192
 """Longest side of a thumbnail that is kept, pixels."""
+THUMB_BATCH_S = 0.12
+"""Time for which the render thread makes thumbnails in one go, seconds."""
 WATCH_EVERY_MS = 1000
 LOW = 720
 """Window height under which the light strip folds."""
@@ -272,18 +275,33 @@ class Window(QMainWindow):
                 self.develop.stage.update()
 
     def _next_thumb(self, waiting: list[Shot]) -> None:
-        waiting = [s for s in waiting if str(s.main) not in self.shots.model.thumbs]
+        """Make thumbnails a handful at a time, so that neither thread waits long for the other."""
+        known = self.shots.model.thumbs
+        waiting = [s for s in waiting if str(s.main) not in known]
         if not waiting:
             return
-        shot = waiting[0]
 
-        def done(found: tuple[Any, str]) -> None:
-            image = to_qimage(found[0])
-            for model in (self.shots.model, self.intake.board.cards):
-                model.set_thumb(shot, image, found[1])
-            self._next_thumb(waiting[1:])
+        def work() -> list[tuple[Shot, Any, str]]:
+            made: list[tuple[Shot, Any, str]] = []
+            end = time.perf_counter() + THUMB_BATCH_S
+            for shot in waiting:
+                try:
+                    made.append((shot, *small_view(shot, THUMB_EDGE)))
+                except BrutoError:
+                    made.append((shot, None, ""))
+                if time.perf_counter() > end:
+                    break
+            return made
 
-        self.worker.ask("thumb", lambda: small_view(shot, THUMB_EDGE), done, lambda _: self._next_thumb(waiting[1:]))
+        def done(made: list[tuple[Shot, Any, str]]) -> None:
+            for shot, picture, kind in made:
+                if picture is not None:
+                    image = to_qimage(picture)
+                    for model in (self.shots.model, self.intake.board.cards):
+                        model.set_thumb(shot, image, kind)
+            self._next_thumb(waiting[len(made) :])
+
+        self.worker.ask("thumb", work, done, self.say)
 
     def _choose(self, shot: Shot) -> None:
         """A shot chosen on the board is chosen in the list too."""

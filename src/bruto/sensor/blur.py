@@ -204,11 +204,15 @@ def motion(tiles: list[NDArray[np.float32]], noise: tuple[float, float]) -> Moti
         return None
 
     def left(stripes: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        r = stripes * weight
-        r -= (r @ q) @ q.T
-        square, both = np.einsum("ij,ij->i", r, r), r @ y
-        amount = np.clip(both / np.maximum(square, 1e-9), 0, 1)
-        return (whole - 2 * amount * both + amount**2 * square) / whole, amount
+        rest, depth = np.empty(len(stripes), np.float32), np.empty(len(stripes), np.float32)
+        for k in range(0, len(stripes), 256):  # bands keep the temporaries small
+            r = stripes[k : k + 256] * weight
+            r -= (r @ q) @ q.T
+            square, both = np.einsum("ij,ij->i", r, r), r @ y
+            amount = np.clip(both / np.maximum(square, 1e-9), 0, 1)
+            rest[k : k + 256] = (whole - 2 * amount * both + amount**2 * square) / whole
+            depth[k : k + 256] = amount
+        return rest, depth
 
     rest, amount = left(f.stripes)
     k = int(rest.argmin())

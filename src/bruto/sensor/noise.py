@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import nnls
 
 from bruto.container.rawframe import CFA_LETTERS, Linear, RawMeta
 from bruto.sensor.blocks import block_statistics
@@ -131,13 +130,28 @@ def _fit_line(x: NDArray, v: NDArray) -> tuple[float, float, NDArray[np.bool_]]:
     a = b = 0.0
     for _ in range(6):
         weight = 1.0 / np.maximum(v[keep], 1e-12)
-        design = np.stack([x[keep] * weight, weight], axis=1)
-        (a, b), _ = nnls(design, v[keep] * weight)
+        a, b = _non_negative_line(x[keep] * weight, weight, v[keep] * weight)
         new = v <= 1.3 * np.maximum(a * x + b, 1e-12)
         if new.sum() < 4 or np.array_equal(new, keep):
             break
         keep = new
     return max(a, 1e-9), max(b, 1e-10), keep
+
+
+def _non_negative_line(p: NDArray, q: NDArray, y: NDArray) -> tuple[float, float]:
+    """a, b >= 0 of least squares y = a p + b q: where the free solution has a negative one, the better of the two with
+    one of them 0.
+    """
+    pp, pq, qq, py, qy = p @ p, p @ q, q @ q, p @ y, q @ y
+    det = pp * qq - pq * pq
+    if det > 1e-12 * pp * qq:
+        a, b = (qq * py - pq * qy) / det, (pp * qy - pq * py) / det
+        if a >= 0 and b >= 0:
+            return float(a), float(b)
+    only_a, only_b = max(py / max(pp, 1e-30), 0.0), max(qy / max(qq, 1e-30), 0.0)
+    if ((y - only_a * p) ** 2).sum() < ((y - only_b * q) ** 2).sum():
+        return float(only_a), 0.0
+    return 0.0, float(only_b)
 
 
 def signal_at_snr(a: float, b: float, snr: float) -> float:

@@ -62,16 +62,17 @@ class _Seen:
     """Glances and small grey pictures, each made once."""
 
     def __init__(self) -> None:
-        self._glances: dict[Path, Glance | None] = {}
+        self.known: dict[Path, Glance] = {}
+        self._unreadable: set[Path] = set()
         self._greys: dict[Path, NDArray[np.float32] | None] = {}
 
     def glance(self, path: Path) -> Glance | None:
-        if path not in self._glances:
+        if path not in self.known and path not in self._unreadable:
             try:
-                self._glances[path] = glance(path)
+                self.known[path] = glance(path)
             except BrutoError:
-                self._glances[path] = None
-        return self._glances[path]
+                self._unreadable.add(path)
+        return self.known.get(path)
 
     def grey(self, path: Path) -> NDArray[np.float32] | None:
         """A 24 x 24 grey picture without mean, of length 1."""
@@ -139,8 +140,9 @@ def pair(files: list[Path], by_hand: dict[str, str | None] | None = None) -> lis
     used = {p for p, _ in pairs.values()}
     for raw in sorts.raws:
         picture, how = pairs.get(raw, (None, ""))
-        shots.append(read_shot(raw, picture, clips.get(raw) or (clips.get(picture) if picture else None), how))
-    shots += [read_shot(None, p, clips.get(p)) for p in sorts.pictures if p not in used]
+        clip = clips.get(raw) or (clips.get(picture) if picture else None)
+        shots.append(read_shot(raw, picture, clip, how, seen.known))
+    shots += [read_shot(None, p, clips.get(p), "", seen.known) for p in sorts.pictures if p not in used]
     shots = [_completed(s, doubles) for s in shots]
     far = max((s.taken for s in shots if s.taken), default=None)
     return sorted(shots, key=lambda s: (s.taken or far or 0, s.taken is None, _order(s.name)))  # type: ignore[return-value]
@@ -219,20 +221,23 @@ def _by_numbers(raws: list[Path], pictures: list[Path], seen: _Seen) -> dict[Pat
         options[raw] = {d: p for d, p in near.items() if seen.agree(raw, p)}
     votes = [next(iter(o)) for o in options.values() if len(o) == 1]
     first = 1 if votes.count(1) >= votes.count(-1) else -1
+    plain = min(votes.count(1), votes.count(-1)) == 0 and len(votes) > 1
+    claims: dict[Path, list[Path]] = defaultdict(list)
+    for raw, near in options.items():
+        for picture in near.values():
+            claims[picture].append(raw)
     result: dict[Path, tuple[Path | None, str]] = {}
     taken: set[Path] = set()
     for direction in (first, -first):
         for raw, near in options.items():
             if raw not in result and direction in near and near[direction] not in taken:
-                rivals = [
-                    r for r, o in options.items() if r is not raw and near[direction] in o.values() and r not in result
-                ]
-                if direction != first and rivals:
+                if direction != first and any(r is not raw and r not in result for r in claims[near[direction]]):
                     continue
                 result[raw] = (near[direction], "numbers")
                 taken.add(near[direction])
-    # a pair that shows another picture than its raw is left to the next steps
-    return {r: (p, h) for r, (p, h) in result.items() if p is not None and _not_unlike(seen, r, p)}
+    # where the folder's order is not plain, a pair that shows another picture than its raw is left to the next steps
+    sure = {r for r, near in options.items() if plain and (len(near) == 1 or first in near)}
+    return {r: (p, h) for r, (p, h) in result.items() if p is not None and (r in sure or _not_unlike(seen, r, p))}
 
 
 def _not_unlike(seen: _Seen, raw: Path, picture: Path) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cached_property
@@ -67,9 +68,9 @@ class Shot:
         except BrutoError:
             return None
 
-    @cached_property
+    @property
     def preview(self) -> bytes | None:
-        """The preview inside the raw, read when first asked for."""
+        """The preview inside the raw, read anew each time: those of a whole folder would not fit."""
         if self.raw is None or self.seen is None:
             return None
         try:
@@ -109,18 +110,28 @@ def taken_at(seen: Glance) -> datetime | None:
         return None
 
 
-def read_shot(raw: Path | None, picture: Path | None, clip: Path | None = None, paired_by: str = "") -> Shot:
-    """A shot from its files; problems are noted, not raised, so that one broken file never hides the others."""
+def read_shot(
+    raw: Path | None,
+    picture: Path | None,
+    clip: Path | None = None,
+    paired_by: str = "",
+    known: Mapping[Path, Glance] | None = None,
+) -> Shot:
+    """A shot from its files; problems are noted, not raised, so that one broken file never hides the others.
+
+    `known`: glances that were taken already.
+    """
+    known = known or {}
     name = (raw or picture).stem  # type: ignore[union-attr]
     seen, picture_seen, problem = None, None, ""
     if raw is not None:
         try:
-            seen = glance(raw)
+            seen = known.get(raw) or glance(raw)
         except BrutoError as error:
             problem = str(error)
     if picture is not None:
         try:
-            picture_seen = glance(picture)
+            picture_seen = known.get(picture) or glance(picture)
         except BrutoError as error:
             problem = problem or ("" if raw else str(error))
     return Shot(name, raw, picture, seen if raw else picture_seen, picture_seen, problem, clip, paired_by)
@@ -132,9 +143,10 @@ def oriented_preview(shot: Shot) -> NDArray[np.uint8]:
     The raw's orientation holds for its preview too (TIFF 6.0, Orientation), unless its shape shows it was turned
     already.
     """
-    if shot.preview is None or shot.seen is None:
+    data = shot.preview
+    if data is None or shot.seen is None:
         raise BrutoError(f"{shot.name} has no preview inside.")
-    picture = decode_jpeg(shot.preview)
+    picture = decode_jpeg(data)
     w, h = shot.seen.size
     turned = (picture.shape[1] > picture.shape[0]) != (w > h)
     return picture if turned else orient(picture, shot.seen.orientation)
@@ -146,10 +158,9 @@ def small_view(shot: Shot, edge: int = 320) -> tuple[NDArray[np.uint8], str]:
     """
     import cv2
 
-    if shot.raw is not None and shot.preview is not None:
-        seen = shot.seen
-        assert seen is not None
-        picture = decode_jpeg(shot.preview, edge)
+    data, seen = shot.preview, shot.seen
+    if data is not None and seen is not None:
+        picture = decode_jpeg(data, edge)
         w, h = seen.size
         if (picture.shape[1] > picture.shape[0]) == (w > h):
             picture = orient(picture, seen.orientation)
