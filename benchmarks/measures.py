@@ -141,9 +141,9 @@ def table(rows: list[Row], moved: list[tuple[str, float, float, float | None, fl
     lines = [
         "# How well the measures agree with what is known",
         "",
-        f"Made by `python -m benchmarks.measures` on {len(rows)} simulated captures of 3 megapixels: three scenes, three "
-        "lenses, ISO 50 to 6400. Noise is estimated from the picture alone, at five levels (5th to 95th percentile) of "
-        "each channel. The true share of full quads counts what noise lifts over the white level.",
+        f"Made by `python -m benchmarks.measures` on {len(rows)} simulated captures of 3 megapixels: three scenes, "
+        "three lenses, ISO 50 to 6400. Noise is estimated from the picture alone, at five levels (5th to 95th "
+        "percentile) of each channel. The true share of full quads counts what noise lifts over the white level.",
         "",
         "| measure | agreed | worst |",
         "|---|---|---|",

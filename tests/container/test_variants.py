@@ -199,7 +199,7 @@ def opcodes(*names: str) -> Judge:
     def judge(meta: RawMeta, path: Path) -> str:
         assert meta.opcodes == names, meta.opcodes
         assert not meta.warnings, meta.warnings
-        return "written values; effect in `test_corrections.py` and `test_profiles.py`"
+        return "written values; effect in `test_corrections.py` and `test_lens.py`"
 
     return judge
 
