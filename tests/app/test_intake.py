@@ -246,6 +246,35 @@ class ReadingOfAShot(IntakeTest):
         self.assertEqual(self.window.develop.shot.name, "pans-007")
 
 
+class Card(IntakeTest):
+    def test_the_phones_card_is_mended_and_used(self) -> None:
+        self.card("card-003")
+        dialog = self.window.show_card()
+        assert dialog is not None
+        dialog.isos.setText("50, abc")
+        QTest.mouseClick(dialog.keep, LEFT)
+        self.assertIn("'abc' is not a number", dialog.problem.text())
+        dialog.isos.setText("100, 50")
+        dialog.lenses.setPlainText("5.9, 24, 1.9")
+        QTest.mouseClick(dialog.keep, LEFT)
+        self.settle()
+        shot = self.page.shot
+        assert shot is not None
+        card = self.window.shoot.card_of(shot)
+        assert card is not None
+        self.assertEqual((card.isos, card.lenses[0].focal_35mm, len(card.seconds)), ((50, 100), 24.0, 40))
+        self.assertIn("Digital zoom 1.1×", self.page.reading.advice_text.text())  # 26 mm is now a crop of 24 mm
+
+    def test_what_is_learnt_of_the_viewfinder_is_told(self) -> None:
+        self.card("card-003")
+        shot = self.page.shot
+        assert shot is not None
+        learnt = self.window.shoot.viewfinder(shot)
+        assert learnt is not None
+        texts = [w.text() for w in self.page.reading.rows.findChildren(type(self.page.reading.advice_text))]
+        self.assertTrue(any(f"warns {abs(learnt):.1f} EV" in t and "median" in t for t in texts))
+
+
 class FilesComeAndGo(IntakeTest):
     def test_a_new_file_appears_measured(self) -> None:
         files = taken("card", size=SMALL, seed=9)[0]["files"]

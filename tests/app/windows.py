@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import time
 import unittest
 from collections.abc import Callable
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from unittest import mock
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -42,6 +44,8 @@ class WindowTest(unittest.TestCase):
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(TemporaryDirectory())) / "day"
         self.folder.mkdir()
+        # what the program learns of phones must not reach, or come from, the user's own data
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_DATA_HOME": str(self.folder.parent / "home")}))
         self.fill()
         self.window = Window()
         self.addCleanup(self.window.close)

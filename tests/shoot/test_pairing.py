@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
@@ -115,6 +116,17 @@ class Rules(unittest.TestCase):
             self.day.shot(view, 50, t, pause=0.5)
         kinds = [(s.kind, len(s.shots)) for s in find_sets(open_shoot([self.folder]))]
         self.assertEqual(kinds, [("burst", 3), ("single", 1)])
+
+    def test_a_merged_frame_does_not_split_its_burst(self) -> None:
+        view = self.day.scene()
+        names = [self.day.shot(self.day.moved(view), 800, 1 / 60, pause=0.5)[0] for _ in range(5)]
+        shots = open_shoot([self.folder])
+        middle = shots[2]
+        assert middle.seen is not None
+        merged = replace(middle, name="merged", seen=replace(middle.seen, description="mean of 5: pans"))
+        sets = find_sets([*shots[:3], merged, *shots[3:]])
+        self.assertEqual([(g.kind, len(g.shots)) for g in sets], [("burst", len(names)), ("single", 1)])
+        self.assertEqual(sets[1].shots[0].name, "merged")
 
     def test_chance_rows_are_no_trail(self) -> None:
         for pause in (20, 75, 31, 140, 55, 90):

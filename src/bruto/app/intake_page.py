@@ -346,7 +346,8 @@ class IntakePage(QWidget):
         report = self.shoot.reports.get(str(shot.main)) if shot is not None else None
         findings = self.shoot.findings(shot) if shot is not None else []
         ranks = self.shoot.ranks(shot) if shot is not None else []
-        self.reading.show_report(shot, shot.meta if shot is not None else None, report, findings, ranks)
+        learnt = self.shoot.viewfinder(shot) if shot is not None else None
+        self.reading.show_report(shot, shot.meta if shot is not None else None, report, findings, ranks, learnt)
         if report is not None:
             self.stage.shares = report.clipped_percent
             self.stage.update()

@@ -41,7 +41,13 @@ def run(
     window = Window()
     window.resize(*size)
     window.show()
-    QTimer.singleShot(0, lambda: window.open_paths(list(paths), title))
+
+    def begin() -> None:
+        window.open_paths(list(paths), title)
+        if len(window.shoot.shots) > 1:  # a folder begins with looking at what was got, one file with developing it
+            window.set_task("Intake")
+
+    QTimer.singleShot(0, begin)
     if screenshot is not None:
         _picture_when_ready(app, window, screenshot, started)
     return app.exec()

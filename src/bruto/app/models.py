@@ -15,7 +15,7 @@ from bruto.develop.suggest import Suggestion, take_all
 from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card
 from bruto.phones.card import offer as phone_offer
-from bruto.sensor.advice import Offer
+from bruto.sensor.advice import Offer, advise
 from bruto.sensor.report import SensorReport
 from bruto.shoot.asked import Finding, check, usual
 from bruto.shoot.folder import Asked, Record, load_record, open_shoot, pair_by_hand, save_record
@@ -235,9 +235,27 @@ class Shoot:
 
     def offer(self, shot: Shot) -> Offer:
         """What the shot's phone offers."""
-        seen = shot.seen
-        card = self.cards.get((seen.make, seen.model)) if seen else None
-        return phone_offer(card, seen) if card and seen else Offer()
+        card = self.card_of(shot)
+        return phone_offer(card, shot.seen) if card and shot.seen else Offer()
+
+    def card_of(self, shot: Shot) -> PhoneCard | None:
+        """The card of the phone that took a shot."""
+        return self.cards.get((shot.seen.make, shot.seen.model)) if shot.seen else None
+
+    def set_card(self, card: PhoneCard) -> None:
+        """Use a card that was changed by hand: checks and advice follow it."""
+        self.cards[(card.make, card.model)] = card
+        for shot in self.shots:
+            report = self.reports.get(str(shot.main))
+            if report is not None and self.card_of(shot) is card and shot.meta is not None:
+                self.reports[str(shot.main)] = replace(report, advice=advise(report, shot.meta, self.offer(shot)))
+        if self._current is not None:
+            self.measured.emit(self._current)
+
+    def viewfinder(self, shot: Shot) -> float | None:
+        """How early (+) or late (-) the shot's camera program warns, learnt from its shots so far, EV."""
+        card = self.card_of(shot)
+        return card.viewfinder(shot.seen.software) if card and shot.seen else None
 
     def set_report(self, shot: Shot, report: SensorReport, verdict: str | None = None) -> None:
         """Keep a measured report, and let the phone's card learn from it."""
@@ -263,9 +281,7 @@ class Shoot:
 
     def findings(self, shot: Shot) -> list[Finding]:
         """Asked and got: what a shot is that was not meant."""
-        seen = shot.seen
-        card = self.cards.get((seen.make, seen.model)) if seen else None
-        return check(shot, self.record.asked, self._usual, card or PhoneCard("", ""))
+        return check(shot, self.record.asked, self._usual, self.card_of(shot) or PhoneCard("", ""))
 
     def ranks(self, shot: Shot) -> list[Rank]:
         """Takes of the shot's set, best first, once all are measured."""

@@ -39,8 +39,8 @@ def full_text(clipped: dict[str, float]) -> str:
     return "full: " + ", ".join(parts) if parts else "nothing full"
 
 
-def fact_rows(report: SensorReport, meta: RawMeta) -> list[tuple[str, str]]:
-    """The measured facts of a raw as rows of name and value with unit."""
+def fact_rows(report: SensorReport, meta: RawMeta, learnt_ev: float | None = None) -> list[tuple[str, str]]:
+    """The measured facts of a raw as rows of name and value with unit. `learnt_ev`: see `Shoot.viewfinder`."""
     w, h = meta.oriented_size
     kind = f"mosaic {meta.cfa}" if meta.kind == "mosaic" else "processed, linear"
     a, b = report.noise
@@ -77,6 +77,9 @@ def fact_rows(report: SensorReport, meta: RawMeta) -> list[tuple[str, str]]:
     if report.preview_offset_ev is not None:
         word = "early" if report.preview_offset_ev >= 0 else "late"
         rows.append(("Viewfinder", f"warns {abs(report.preview_offset_ev):.1f} EV {word} (judged by the preview)"))
+    if learnt_ev is not None:
+        word = "early" if learnt_ev >= 0 else "late"
+        rows.append(("This program", f"warns {abs(learnt_ev):.1f} EV {word} (median of its shots so far)"))
     if meta.gain_maps:
         v, h_ = meta.gain_maps[0].gains.shape[:2]
         rows.append(("Lens shading", f"gain map {h_} × {v}"))
@@ -170,6 +173,7 @@ class Reading(QScrollArea):
         report: SensorReport | None,
         findings: list[Finding],
         ranks: list[Rank],
+        learnt_ev: float | None = None,
     ) -> None:
         """Fill everything for a shot; without a report what is known is shown."""
         enabled = shot is not None and not shot.problem
@@ -180,7 +184,7 @@ class Reading(QScrollArea):
         self._show_light(meta, report)
         self.advice_text.setText(self._advice(shot, report, findings, ranks))
         self.advice.setVisible(bool(self.advice_text.text()))
-        self._show_rows(fact_rows(report, meta) if report is not None and meta is not None else [])
+        self._show_rows(fact_rows(report, meta, learnt_ev) if report is not None and meta is not None else [])
 
     def _show_light(self, meta: RawMeta | None, report: SensorReport | None) -> None:
         if meta is None or report is None or meta.kind == "picture":

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app import theme
+from bruto.app.card_dialog import CardDialog
 from bruto.app.compare_page import ComparePage
 from bruto.app.deliver_page import DeliverPage
 from bruto.app.develop_page import DevelopPage
@@ -227,6 +228,7 @@ class Window(QMainWindow):
         menu.addSeparator()
         add("Whole picture or 1:1", "Z", self._toggle_zoom)
         add("Everything in this file", "Ctrl+I", lambda: self.intake.show_tree())
+        add("Card of this phone…", "", self.show_card)
         add("Take files in from a phone or card…", "Ctrl+T", self._take_in)
         add("Next shot", "PgDown", lambda: self._step(1))
         add("Previous shot", "PgUp", lambda: self._step(-1))
@@ -361,6 +363,19 @@ class Window(QMainWindow):
                     self.say(f"{len(changes.new)} new file{'s' if len(changes.new) > 1 else ''} in the folder.")
 
         self.gauge.ask("again", lambda: open_shoot(paths, record), done, self.say)
+
+    def show_card(self) -> CardDialog | None:
+        """The card of the phone that took the current shot."""
+        shot = self.shoot.current
+        card = self.shoot.card_of(shot) if shot is not None else None
+        if card is None:
+            self.say("Choose a shot that says which phone took it.")
+            return None
+        dialog = CardDialog(card, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self.shoot.set_card(dialog.card))
+        dialog.show()
+        return dialog
 
     def _take_in(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Phone or card to take files from")

@@ -6,7 +6,7 @@ import math
 from itertools import pairwise
 from statistics import median
 
-from bruto.shoot.shots import Shot, ShotSet
+from bruto.shoot.shots import MERGED, Shot, ShotSet
 
 BURST_GAP_S = 3.0
 """Longest pause between frames of a burst or bracket, seconds."""
@@ -23,9 +23,13 @@ EV_STEP = 0.3
 
 
 def find_sets(shots: list[Shot]) -> list[ShotSet]:
-    """Sets of shots that are in order of time; every shot is in just one set or a test shot of one."""
+    """Sets of shots that are in order of time; every shot is in just one set or a test shot of one.
+
+    A merged frame has the time of its source frames: it stands alone behind their set.
+    """
+    merged = [s for s in shots if s.seen and s.seen.description.startswith(MERGED)]
     groups: list[list[Shot]] = []
-    for shot in shots:
+    for shot in (s for s in shots if s not in merged):
         if groups and _follows(groups[-1], shot):
             groups[-1].append(shot)
         else:
@@ -33,7 +37,11 @@ def find_sets(shots: list[Shot]) -> list[ShotSet]:
     found: list[ShotSet] = []
     for group in groups:
         found += _split(group)
-    return _with_tests(_trails(_ladders(found)))
+    sets = _with_tests(_trails(_ladders(found)))
+    for shot in merged:
+        before = [k for k, g in enumerate(sets) if shot.taken and g.shots[0].taken and g.shots[0].taken <= shot.taken]
+        sets.insert(before[-1] + 1 if before else len(sets), ShotSet("single", (shot,)))
+    return sets
 
 
 def _setup(s: Shot) -> tuple:
