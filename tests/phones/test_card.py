@@ -83,6 +83,8 @@ class Cards(unittest.TestCase):
     def test_pace(self) -> None:
         card = learn_pace(PhoneCard("Orrery", "Orrery Two"), [0, 15, 30, 45, 75], [13] * 5)
         self.assertEqual(card.pace_s, 2.0)
+        quick = learn_pace(PhoneCard("Orrery", "Orrery Two"), [0, 0, 1, 1, 2, 2, 3, 3, 4], [0.01] * 9)
+        self.assertAlmostEqual(quick.pace_s or 0, 0.49, places=2)  # stamps are whole seconds
 
     def test_kept_and_loaded(self) -> None:
         card = PhoneCard(

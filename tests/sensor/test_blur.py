@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 from functools import cache
 
 import cv2
@@ -12,7 +13,7 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import RawFrame
 from bruto.sensor.blur import TILE, motion
 from bruto.sensor.report import SensorReport, measure, oriented_degrees
-from bruto.simphone.capture import Phone
+from bruto.simphone.capture import Exposure, Phone
 from bruto.simphone.optics import Mishap, motion_kernel
 from tests.shots import raw_of
 
@@ -99,6 +100,19 @@ class Softness(unittest.TestCase):
         values = [measured("pans", Mishap(defocus_px=d)).sharpest for d in (0.0, 0.8, 1.6)]
         self.assertEqual(values, sorted(values, reverse=True))
         self.assertLess(values[2], 0.6 * values[0])
+
+    def test_noise_is_no_detail(self) -> None:
+        """The same view at ISO 50 and 6400: the noisy one is not the sharper."""
+        p = phone("sluice")
+        p.mishap, p._blurred = Mishap(), None
+        base = p.meter()
+        values = []
+        for iso in (50.0, 1600.0, 6400.0):
+            capture = p.shoot(Exposure(iso, base.seconds * base.iso / iso), seed=4)
+            meta = replace(meta_of("sluice"), noise_profile=np.tile(capture.noise, (3, 1)))
+            values.append(measure(RawFrame(capture.codes, meta)).sharpest)
+        self.assertLess(values[1], 1.15 * values[0])
+        self.assertLess(values[2], 1.25 * values[0])
 
 
 class StrayLight(unittest.TestCase):

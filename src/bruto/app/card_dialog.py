@@ -92,9 +92,15 @@ class CardDialog(QDialog):
         ):
             widget.setAccessibleName(name)
             form.addRow(name, widget)
+        for edit in (self.isos, self.seconds):
+            edit.setCursorPosition(0)
         column.addLayout(form)
-        modes = [f"{m.focal_mm:g} mm: {KINDS.get(m.kind, m.kind)}, {m.width} × {m.height} px" for m in card.modes]
-        facts = QLabel("Raws seen\n" + "\n".join(modes) if modes else "No raws seen yet.")
+        modes: dict[str, list[str]] = {}
+        for m in card.modes:
+            modes.setdefault(f"{m.focal_mm:g} mm, {KINDS.get(m.kind, m.kind)}", []).append(f"{m.width} × {m.height}")
+        lines = [f"{name}: {', '.join(sizes)} px" for name, sizes in modes.items()]
+        facts = QLabel("Raws it gives\n" + "\n".join(lines) if lines else "No raws seen yet.")
+        facts.setWordWrap(True)
         facts.setObjectName("quiet")
         column.addWidget(facts)
         column.addStretch(1)

@@ -150,7 +150,8 @@ def style_sheet(t: Theme) -> str:
     QPushButton#onStage:checked {{ background: {t.raised}; color: {t.ink}; font-weight: bold; }}
     QPushButton#onStage:disabled {{ color: #B5B5B5; border-color: #8A8A8A; }}
     QWidget#row {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 5px; }}
-    QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit {{ background: {t.raised}; border: 1px solid {t.line};
+    QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit, QPlainTextEdit {{ background: {t.raised};
+        border: 1px solid {t.line};
         border-radius: 4px; padding: 3px 6px; min-height: 18px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
     QDoubleSpinBox#value {{ background: transparent; border: 1px solid transparent;

@@ -11,6 +11,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, replace
 from importlib.resources import files
+from itertools import pairwise
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -191,10 +192,14 @@ def learn_report(card: PhoneCard, seen: Glance, report: SensorReport) -> PhoneCa
 
 def learn_pace(card: PhoneCard, starts: list[float], exposures: list[float]) -> PhoneCard:
     """Pause between the frames of a sequence: `starts` and `exposures` in seconds, in order."""
-    pauses = [b - a - e for a, b, e in zip(starts, starts[1:], exposures, strict=False) if b > a]
+    gaps = [b - a for a, b in pairwise(starts)]
+    pauses = [g - e for g, e in zip(gaps, exposures, strict=False) if g >= 0]
     if len(pauses) < 2 or "pace_s" in card.written:
         return card
-    return replace(card, pace_s=round(max(0.0, median(pauses)), 2))
+    middle = median(pauses)
+    if middle < 2:  # stamps of whole seconds tell a quick pace only over the whole sequence
+        middle = sum(pauses) / len(pauses)
+    return replace(card, pace_s=round(max(0.0, middle), 2))
 
 
 def offer(card: PhoneCard, seen: Glance) -> Offer:

@@ -24,11 +24,13 @@ from bruto.sensor.planes import Plane, levels, planes_of
 from bruto.sensor.veil import find_veil, hot_sites
 from bruto.sensor.viewfinder import warning_of
 
-MEASURE_VERSION = 1
+MEASURE_VERSION = 2
 """Raised whenever a measure changes, so that kept ones are made again."""
 LIGHT_EV = np.arange(-10, 5.01, 0.25)
 """Edges of the histograms of light, EV from grey."""
 DETAIL_GRID = (18, 24)
+DETAIL_MARGIN = 1.1
+"""Noise variance that detail must exceed, times the measured: what the estimate may be short by."""
 
 
 @dataclass(frozen=True)
@@ -219,10 +221,15 @@ def _detail(blocks: list[Blocks], noise: NDArray[np.float64]) -> tuple[tuple[flo
     if min(green.mean.shape) < 2:
         return ()
     mean = np.maximum(green.mean, 0)
-    beyond = np.maximum(green.variance - (noise[1, 0] * mean + noise[1, 1]), 0)
-    relative = (beyond / np.maximum(mean, 0.003) ** 2).astype(np.float32)
-    rows, columns = (min(n, g) for n, g in zip(relative.shape, DETAIL_GRID, strict=True))
-    grid = np.sqrt(cv2.resize(relative, (columns, rows), interpolation=cv2.INTER_AREA))
+    rows, columns = (min(n, g) for n, g in zip(mean.shape, DETAIL_GRID, strict=True))
+
+    def cells(values: NDArray) -> NDArray[np.float32]:
+        return cv2.resize(values.astype(np.float32), (columns, rows), interpolation=cv2.INTER_AREA)
+
+    # noise is taken off cells, not blocks: what falls below it must weigh against what lies above
+    noisy = noise[1, 0] * mean + noise[1, 1]
+    beyond = np.maximum(cells(green.variance) - np.float32(DETAIL_MARGIN) * cells(noisy), 0)
+    grid = np.sqrt(beyond) / np.maximum(cells(mean), 0.003)
     return tuple(tuple(np.round(row, 4).tolist()) for row in grid)
 
 
