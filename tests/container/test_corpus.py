@@ -4,6 +4,7 @@ memory.
 
 from __future__ import annotations
 
+import shutil
 import struct
 import tempfile
 import time
@@ -16,13 +17,17 @@ import tifffile
 
 from bruto.container.dng_reader import read_dng, read_dng_meta
 from bruto.container.dng_writer import Storage, write_dng
+from bruto.container.glance import glance
+from bruto.container.outline import outline
 from bruto.container.rawframe import linearise
 from bruto.develop.engine import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw
 from bruto.errors import BrutoError
+from bruto.sensor.report import measure
+from bruto.shoot.folder import open_shoot
 from tests.container.test_variants import EVERYTHING, LINEAR, PREVIEW, STORAGES, samples, tags_for
-from tests.shots import SMALL, raw_of
+from tests.shots import SMALL, raw_of, taken
 
 LONGEST_S, MOST_MB = 10, 2000
 KINDS = ("tables", "bytes", "head", "number", "offset", "size", "count", "loop", "zeros", "cut", "doubled")
@@ -121,6 +126,9 @@ class Corpus(unittest.TestCase):
                             linear.data.shape[:2], (frame.meta.default_crop[3], frame.meta.default_crop[2])
                         )
                         outcome["read"] += 1
+                        self.assertGreater(len(outline(frame.meta, path)), 2)
+                        if outcome["read"] % 3 == 0:  # what can be read can be measured
+                            self.assertGreaterEqual(measure(frame).levels_used, 1)
                     except BrutoError as error:
                         outcome["message"] += 1
                         self.assertIn("damaged.dng", str(error))
@@ -161,3 +169,31 @@ class Corpus(unittest.TestCase):
                 except BrutoError as error:
                     self.assertIn("odd.dng", str(error))
                 self.assertLess(time.perf_counter() - began, LONGEST_S)
+
+    def test_a_glance_is_as_safe(self) -> None:
+        """Damaged raws and pictures end in facts or one clear message, and never hide the other files of a folder."""
+        random = np.random.default_rng(8)
+        shot = taken("card", size=SMALL)[0]["files"]
+        bases = [Path(f).read_bytes() for f in shot] + [raw_of("crystals", size=SMALL, kind="linear").read_bytes()]
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            for k in range(150):
+                suffix = (".dng", ".jpg", ".dng")[k % 3]
+                path = folder / f"odd-{k:03d}{suffix}"
+                if k % 3 == 1:
+                    data = bytearray(bases[1])
+                    for at in random.integers(0, 4000, 12):
+                        data[at] = random.integers(0, 256)
+                    path.write_bytes(bytes(data[: int(random.integers(2, len(data)))] if k % 2 else data))
+                else:
+                    path.write_bytes(mutated(bases[k % 3], KINDS[k % len(KINDS)], random))
+                began = time.perf_counter()
+                try:
+                    self.assertGreater(glance(path).length, 0)
+                except BrutoError as error:
+                    self.assertIn(path.name, str(error))
+                self.assertLess(time.perf_counter() - began, LONGEST_S)
+            shutil.copy2(shot[0], folder / "good.dng")
+            shots = open_shoot([folder])
+            self.assertEqual([s.problem for s in shots if s.name == "good"], [""])
+            self.assertEqual(sum(len(s.files) for s in shots), 151)

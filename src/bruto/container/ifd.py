@@ -60,7 +60,7 @@ def read_ifd(
             body = bytes(data[start : start + size])
             found[tag] = body.split(b"\0")[0] if kind == 2 else body
             continue
-        values = np.frombuffer(data, dtype, numbers, start)
+        values = np.frombuffer(data[start : start + size], dtype)  # a copy: a mapped file must stay closable
         if kind in (5, 10):
             with np.errstate(divide="ignore", invalid="ignore"):
                 values = values[0::2].astype(float) / values[1::2]

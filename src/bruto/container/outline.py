@@ -123,18 +123,7 @@ def _colour(m: RawMeta) -> list[Row]:
 def _look(m: RawMeta) -> list[Row]:
     rows = [("Baseline exposure", f"{m.baseline_exposure:+.2f} EV".replace("-", "−"))]
     for p in m.profiles:
-        parts = []
-        if p.hue_sat:
-            parts.append("hue and saturation map")
-        if p.look is not None:
-            parts.append("look table")
-        if p.tone_curve is not None:
-            parts.append(f"tone curve of {len(p.tone_curve)} points")
-        if p.gain_table is not None:
-            v, h, n = p.gain_table.gains.shape
-            low, high = float(p.gain_table.gains.min()), float(p.gain_table.gains.max())
-            parts.append(f"local gain table {h} × {v} × {n}, gains {low:.2f} to {high:.2f}")
-        rows.append((f"Profile {p.name or 'without name'}", ", ".join(parts) or "matrices only"))
+        rows.append((f"Profile {p.name or 'without name'}", ", ".join(p.holds) or "matrices only"))
     return rows
 
 
