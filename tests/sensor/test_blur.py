@@ -46,6 +46,7 @@ class Motion(unittest.TestCase):
         """Within 1 px and 6 degrees from 5 px on."""
         for scene, length, degrees in (
             ("pans", 5, 90), ("pans", 9, 40), ("sluice", 12, 122), ("boiling-house", 8, 175), ("boiling-house", 20, 10),
+            ("pans", 12, 90), ("boiling-house", 15, 88),
         ):  # fmt: skip
             with self.subTest(scene=scene, length=length):
                 r = measured(scene, Mishap(motion_px=length, motion_deg=degrees))

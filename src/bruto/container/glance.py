@@ -47,7 +47,8 @@ _EXIF = {33434, 33437, 34855, 36867, 36881, 37386, 37521, 41988, 41989}
 _SUB = {254, 256, 257, 259, 262, 273, 277, 279}
 CFA, LINEAR_RAW = 32803, 34892
 """Photometric interpretations of raw data (DNG 1.7)."""
-_EDITED_MARKS = (b"crs:", b"photoshop:History", b"xmpMM:History", b"adjustment", b"filter", b"Filter")
+_EDITED_MARKS = (b"xmpMM:History", b"stEvt:action", b"adjustment", b"filter", b"Filter")
+"""What XMP holds after an edit: the standard's own history (ISO 16684-1, xmpMM), and words that phones' editors use."""
 
 
 @dataclass(frozen=True)

@@ -30,6 +30,8 @@ DEEP, DEEP_SHORT = 0.37, 0.27
 """Depth of the stripes, 1 = those of an even movement without noise, from which a movement is said to be there, from
 7 px and below (scenes without one reach 0.34 by chance, those with one have 0.40 to 0.83, short ones 0.32).
 """
+PLAIN, PLAINLY_DEEP, PLAIN_LONGEST_PX = 0.55, 0.6, 20.0
+"""The same for movements along rows or columns, which lines of a scene resemble (lines look like 21 px and more)."""
 _HIGHEST = 0.36
 """Cycles a pixel up to which a demosaiced tile is believed."""
 _FILL = 0.02
@@ -150,7 +152,8 @@ class _Frequencies:
         ]
         terms += [
             np.exp(-((q / s) ** 2)) for q in (self.x, self.y) for s in (0.02, 0.05, 0.12)
-        ]  # upright and level lines
+        ]  # vertical and level lines
+        self.lines = 6  # the last so many terms
         self.smooth = np.stack(terms, axis=1)
         lengths = np.concatenate([np.arange(2, 10, 0.5), np.arange(10, 31, 1.0)])
         grid = np.meshgrid(lengths, np.arange(0, 180, 5.0), indexing="ij")
@@ -173,11 +176,31 @@ def motion(tiles: list[NDArray[np.float32]], noise: tuple[float, float]) -> Moti
     """The movement that blurred tiles (`TILE` x `TILE` light) share, or None.
 
     An even movement of length L multiplies the spectrum by sinc(L f) along its direction. The mean logarithm of the
-    tiles' power spectra is fitted by terms that scenes have anyway (slope, lens blur, preferred directions, upright and
-    level lines) and by one such pattern of stripes; the length and direction that explain most are taken if they
-    explain enough. `noise`: a, b of variance a x + b.
+    tiles' power spectra is fitted by terms that scenes have anyway (slope, lens blur, preferred directions, vertical
+    and level lines) and by one such pattern of stripes; the length and direction that explain most are taken if they
+    explain enough. A movement along the rows or columns looks much like such lines: it is sought once more without the
+    terms for them, and then must be plainer. `noise`: a, b of variance a x + b.
     """
     f = _frequencies()
+    found = _mean_spectrum(tiles, noise, f)
+    if found is None:
+        return None
+    best, depth, length, degrees = _stripes_in(*found, f.smooth, f)
+    sure = best < SURE and depth >= (DEEP if length > 7 else DEEP_SHORT) and length >= SHORTEST_PX
+    if not sure:
+        best, depth, length, degrees = _stripes_in(*found, f.smooth[:, : -f.lines], f)
+        if not (best < PLAIN and depth >= PLAINLY_DEEP and 7 < length <= PLAIN_LONGEST_PX):
+            return None
+    # a tile's window smears the stripes, which shortens long movements (found on blurred noise)
+    return Motion(length * (1 + 0.27 * length / TILE), degrees % 180)
+
+
+def _mean_spectrum(
+    tiles: list[NDArray[np.float32]], noise: tuple[float, float], f: _Frequencies
+) -> tuple[NDArray[np.float64], NDArray[np.float32]] | None:
+    """Mean logarithm of the tiles' power at the frequencies that are looked at, and their weights."""
+    if not tiles:
+        return None
     logs, seen = [], []
     means = [float(tile.mean()) for tile in tiles]
     centred = np.stack([(tile - mean) * f.window for tile, mean in zip(tiles, means, strict=True)])
@@ -195,13 +218,17 @@ def motion(tiles: list[NDArray[np.float32]], noise: tuple[float, float]) -> Moti
         return None
     count = np.sum(seen, axis=0)
     y = np.where(seen, logs, 0).sum(axis=0) / np.maximum(count, 1)
-    weight = np.where(count >= 3, f.weight * np.sqrt(count / len(logs)), 0).astype(np.float32)
-    q = np.linalg.qr(f.smooth * weight[:, None])[0].astype(np.float32)
+    return y, np.where(count >= 3, f.weight * np.sqrt(count / len(logs)), 0).astype(np.float32)
+
+
+def _stripes_in(
+    y: NDArray, weight: NDArray[np.float32], smooth: NDArray, f: _Frequencies
+) -> tuple[float, float, float, float]:
+    """Share of the spectrum left unexplained by the best stripes, their depth, length (px) and direction (degrees)."""
+    q = np.linalg.qr(smooth * weight[:, None])[0].astype(np.float32)
     y = (y * weight).astype(np.float32)
     y -= q @ (q.T @ y)
-    whole = float(y @ y)
-    if whole <= 0:
-        return None
+    whole = max(float(y @ y), 1e-12)
 
     def left(stripes: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         rest, depth = np.empty(len(stripes), np.float32), np.empty(len(stripes), np.float32)
@@ -224,10 +251,7 @@ def motion(tiles: list[NDArray[np.float32]], noise: tuple[float, float]) -> Moti
         k = int(rest.argmin())
         if rest[k] < best:
             best, depth, length, degrees = (float(v[k]) for v in (rest, amount, lengths, angles))
-    if best >= SURE or depth < (DEEP if length > 7 else DEEP_SHORT) or length < SHORTEST_PX:
-        return None
-    # a tile's window smears the stripes, which shortens long movements (found on blurred noise)
-    return Motion(length * (1 + 0.27 * length / TILE), degrees % 180)
+    return best, depth, length, degrees
 
 
 def green_tiles(planes: list[Plane], pattern: str, places: list[tuple[int, int]]) -> list[NDArray[np.float32]]:
