@@ -228,7 +228,7 @@ class Window(QMainWindow):
         menu.addSeparator()
         add("Whole picture or 1:1", "Z", self._toggle_zoom)
         add("Everything in this file", "Ctrl+I", lambda: self.intake.show_tree())
-        add("Card of this phone…", "", self.show_card)
+        add("Card of this phone…", "Ctrl+K", self.show_card)
         add("Take files in from a phone or card…", "Ctrl+T", self._take_in)
         add("Next shot", "PgDown", lambda: self._step(1))
         add("Previous shot", "PgUp", lambda: self._step(-1))

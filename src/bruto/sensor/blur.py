@@ -159,6 +159,8 @@ class _Frequencies:
         grid = np.meshgrid(lengths, np.arange(0, 180, 5.0), indexing="ij")
         self.lengths, self.degrees = (g.ravel() for g in grid)
         self.stripes = self.stripes_of(self.lengths, self.degrees)
+        near = np.abs((self.degrees + 45) % 90 - 45) <= 15
+        self.along_axes = near & (self.lengths >= 6) & (self.lengths <= PLAIN_LONGEST_PX + 2)
 
     def stripes_of(self, lengths: NDArray, degrees: NDArray) -> NDArray[np.float32]:
         """Log power of the spectra of straight movements: log sinc^2 (N, frequencies)."""
@@ -188,7 +190,7 @@ def motion(tiles: list[NDArray[np.float32]], noise: tuple[float, float]) -> Moti
     best, depth, length, degrees = _stripes_in(*found, f.smooth, f)
     sure = best < SURE and depth >= (DEEP if length > 7 else DEEP_SHORT) and length >= SHORTEST_PX
     if not sure:
-        best, depth, length, degrees = _stripes_in(*found, f.smooth[:, : -f.lines], f)
+        best, depth, length, degrees = _stripes_in(*found, f.smooth[:, : -f.lines], f, f.along_axes)
         if not (best < PLAIN and depth >= PLAINLY_DEEP and 7 < length <= PLAIN_LONGEST_PX):
             return None
     # a tile's window smears the stripes, which shortens long movements (found on blurred noise)
@@ -222,9 +224,11 @@ def _mean_spectrum(
 
 
 def _stripes_in(
-    y: NDArray, weight: NDArray[np.float32], smooth: NDArray, f: _Frequencies
+    y: NDArray, weight: NDArray[np.float32], smooth: NDArray, f: _Frequencies, only: NDArray[np.bool_] | None = None
 ) -> tuple[float, float, float, float]:
-    """Share of the spectrum left unexplained by the best stripes, their depth, length (px) and direction (degrees)."""
+    """Share of the spectrum left unexplained by the best stripes, their depth, length (px) and direction (degrees);
+    `only`: which of the stripes are tried.
+    """
     q = np.linalg.qr(smooth * weight[:, None])[0].astype(np.float32)
     y = (y * weight).astype(np.float32)
     y -= q @ (q.T @ y)
@@ -241,9 +245,10 @@ def _stripes_in(
             depth[k : k + 256] = amount
         return rest, depth
 
-    rest, amount = left(f.stripes)
+    tried = slice(None) if only is None else only
+    rest, amount = left(f.stripes[tried])
     k = int(rest.argmin())
-    best, depth, length, degrees = (float(v[k]) for v in (rest, amount, f.lengths, f.degrees))
+    best, depth, length, degrees = (float(v[k]) for v in (rest, amount, f.lengths[tried], f.degrees[tried]))
     for dl, da in ((0.5, 2.5), (0.2, 1.0)):
         steps = np.meshgrid(np.arange(-2, 3) * dl, np.arange(-2, 3) * da)
         lengths, angles = np.maximum(length + steps[0].ravel(), 1.0), degrees + steps[1].ravel()

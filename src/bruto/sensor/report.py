@@ -210,7 +210,7 @@ def _picture_light(pixels: NDArray[np.uint8]) -> tuple[tuple[float, ...], ...]:
     ev = np.clip(np.log2(light), LIGHT_EV[0], LIGHT_EV[-1] - 1e-6)
     result = []
     for k in range(3):
-        counts = np.bincount(pixels[..., k].ravel(), minlength=256).astype(float)
+        counts = cv2.calcHist([pixels], [k], None, [256], [0, 256]).ravel().astype(float)
         result.append(tuple(np.round(np.histogram(ev, LIGHT_EV, weights=counts)[0] / counts.sum(), 6).tolist()))
     return tuple(result)
 
