@@ -27,11 +27,14 @@ def main() -> int:
     if stamp.is_file() and stamp.read_text() == _digest():
         return 0
     sys.stderr.write("compiling the kernels (once)\n")
+    from bruto.container.dng_reader import read_dng
     from bruto.develop.engine import Developer, Rect
+    from bruto.develop.plain import plain_view
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import open_source
     from bruto.develop.suggest import suggest_all, take_all
     from bruto.merge.stack import merge_exposure, merge_noise
+    from bruto.sensor.report import measure
     from bruto.simphone.capture import simulate
 
     with tempfile.TemporaryDirectory() as folder:
@@ -44,8 +47,11 @@ def main() -> int:
         developer.render(recipe, bits=16)
         developer.view(recipe, 2)
         developer.view(recipe, 1, Rect(10, 10, 200, 100))
+        plain_view(developer, 0.0, 2)
+        measure(read_dng(files[0]))
         Developer(open_source(shots[0]["files"][1])).render(recipe)
         merge_noise(files, Path(folder) / "merged.dng")
+        measure(read_dng(Path(folder) / "merged.dng"))
         Developer(open_source(Path(folder) / "merged.dng")).render(recipe)
         steps = simulate("card", Path(folder), size=(504, 378), bracket=(-1.0, 1.0), seed=2)
         merge_exposure([s["files"][0] for s in steps], Path(folder) / "bracket.dng")
