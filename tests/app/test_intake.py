@@ -294,6 +294,16 @@ class FilesComeAndGo(IntakeTest):
         self.wait(lambda: "card-009" in self.names(), 20)
         self.assertEqual(len(list(card.iterdir())), 2)
 
+    def test_nothing_is_taken_in_without_a_folder(self) -> None:
+        self.window.shoot.paths = []
+        card = self.folder.parent / "card"
+        card.mkdir()
+        copy_of(taken("card", size=SMALL, seed=9)[0]["files"], card)
+        self.window.take_in_from(card)
+        self.settle()
+        self.assertIn("Open the folder", self.window.message.text())
+        self.assertFalse((self.folder / "card-009.dng").exists())
+
     def test_a_pair_is_corrected_by_hand_and_remembered(self) -> None:
         self.card("card-003")
         self.menu(self.page.pair_menu, "Set them apart")

@@ -109,9 +109,13 @@ class Cards(unittest.TestCase):
         path = raw_of("card", size=SMALL)
         report, g = measure(read_dng(path)), glance(path)
         card = PhoneCard(g.make, g.model)
-        for offset in (0.7, 0.9, 0.8):
+        for k, offset in enumerate((0.7, 0.9, 0.8)):
             self.assertIsNone(card.viewfinder(g.software))
-            card = learn_report(card, g, replace(report, preview_offset_ev=offset))
+            shot = replace(g, length=g.length + k)
+            card = learn_report(card, shot, replace(report, preview_offset_ev=offset))
+        self.assertEqual(card.viewfinder(g.software), 0.8)
+        for _ in range(9):  # the same shot opened again and again
+            card = learn_report(card, g, replace(report, preview_offset_ev=0.7))
         self.assertEqual(card.viewfinder(g.software), 0.8)
         self.assertIsNone(card.viewfinder("another program"))
 

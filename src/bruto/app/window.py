@@ -385,6 +385,9 @@ class Window(QMainWindow):
     def take_in_from(self, source: Path) -> None:
         """Copy what is new from a phone or card into the open folder, verified."""
         folder = self.shoot.folder
+        if not self.shoot.paths:  # without a folder the files would land wherever the program was started
+            self.say("Open the folder that the files shall go to first (Ctrl+O).")
+            return
 
         def done(result: TakenIn) -> None:
             text = f"{len(result.copied)} files copied and verified, {len(result.skipped)} were there already"

@@ -27,6 +27,7 @@ from bruto.sensor.report import SensorReport
 CROP_RATIO = 1.05
 """Angle of view tighter than a lens's own by this factor is a crop of it."""
 _OFFSETS_KEPT = 50
+_SHOTS_KEPT = 1000
 
 
 @dataclass(frozen=True)
@@ -53,7 +54,8 @@ class Mode:
 class PhoneCard:
     """What a phone offers. `pace_s`: from the end of one exposure to the next shot in a sequence, seconds;
     `viewfinder_ev`: for each camera program, how early (+) or late (-) its preview warned on shots so far; `noise`:
-    a, b of green by "focal|megapixels|ISO"; `written`: fields that the user wrote.
+    a, b of green by "focal|megapixels|ISO"; `written`: fields that the user wrote; `learnt_from`: shots whose
+    viewfinder offset is counted already.
     """
 
     make: str
@@ -67,6 +69,7 @@ class PhoneCard:
     noise: dict[str, tuple[float, float]] | None = None
     written: tuple[str, ...] = ()
     shots_seen: int = 0
+    learnt_from: tuple[str, ...] = ()
 
     @property
     def title(self) -> str:
@@ -108,6 +111,7 @@ def card_from(data: dict[str, Any]) -> PhoneCard:
             {str(k): (float(v[0]), float(v[1])) for k, v in (data.get("noise") or {}).items()},
             tuple(data.get("written", [])),
             int(data.get("shots_seen", 0)),
+            tuple(str(v) for v in data.get("learnt_from", [])),
         )
     except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
         raise BrutoError(f"The phone's card cannot be read ({error}); delete or mend it.") from error
@@ -180,14 +184,17 @@ def _noise_key(focal_mm: float | None, width: int, height: int, iso: float | Non
 def learn_report(card: PhoneCard, seen: Glance, report: SensorReport) -> PhoneCard:
     """What one measured raw adds: the viewfinder's offset and the noise at its ISO."""
     offsets = {k: list(v) for k, v in (card.viewfinder_ev or {}).items()}
+    shot, learnt_from = f"{seen.taken} {seen.exposure_s or 0:g} {seen.length}", card.learnt_from
     if report.preview_offset_ev is not None and seen.kind == "mosaic":
         row = offsets.setdefault(seen.software, [])
-        row.append(round(report.preview_offset_ev, 3))
+        if shot not in card.learnt_from:  # a shot that is opened again tells nothing new
+            row.append(round(report.preview_offset_ev, 3))
+            learnt_from = (*card.learnt_from, shot)[-_SHOTS_KEPT:]
         del row[:-_OFFSETS_KEPT]
     noise = dict(card.noise or {})
     if seen.kind == "mosaic" and seen.iso:
         noise[_noise_key(seen.focal_mm, *seen.size, seen.iso)] = report.noise_measured
-    return replace(card, viewfinder_ev=offsets, noise=noise)
+    return replace(card, viewfinder_ev=offsets, noise=noise, learnt_from=learnt_from)
 
 
 def learn_pace(card: PhoneCard, starts: list[float], exposures: list[float]) -> PhoneCard:

@@ -1,4 +1,4 @@
-"""A folder as a shoot: its shots, and what the user said of it: pairs corrected, what was asked of the phone, gear."""
+"""A folder as a shoot: its shots, and what the user said of it: pairs corrected, what was asked of the phone."""
 
 from __future__ import annotations
 
@@ -32,13 +32,10 @@ class Asked:
 
 @dataclass
 class Record:
-    """`pairs`: picture's file name (None: none) for a raw's, by hand; `gear`: what the files cannot know, by shot name
-    ("" for the whole shoot).
-    """
+    """`pairs`: picture's file name (None: none) for a raw's, by hand; `asked`: what was meant to be got."""
 
     pairs: dict[str, str | None] = field(default_factory=dict)
     asked: Asked = field(default_factory=Asked)
-    gear: dict[str, str] = field(default_factory=dict)
 
 
 def _spare(folder: Path) -> Path:
@@ -53,8 +50,7 @@ def load_record(folder: Path) -> Record:
         try:
             data = json.loads(place.read_text("utf-8"))
             pairs = {str(k): None if v is None else str(v) for k, v in data.get("pairs", {}).items()}
-            gear = {str(k): str(v) for k, v in data.get("gear", {}).items()}
-            return Record(pairs, Asked(**data.get("asked", {})), gear)
+            return Record(pairs, Asked(**data.get("asked", {})))
         except (OSError, ValueError, TypeError, AttributeError):
             continue
     return Record()
