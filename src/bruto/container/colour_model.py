@@ -65,6 +65,13 @@ def _weights(calibrations: tuple[Calibration, ...], kelvin: float, xy: tuple[flo
     return weights / weights.sum()
 
 
+def calibration_weights(meta: RawMeta, neutral: NDArray) -> NDArray[np.float64]:
+    """Share of each of the file's calibrations for a camera neutral; they sum to 1."""
+    x, y = neutral_to_xy(meta, neutral)
+    kelvin, _ = kelvin_duv_of(x, y)
+    return _weights(meta.calibrations or (_PLAIN,), float(np.clip(kelvin, 1000, 100000)), (x, y))
+
+
 def _mixed(meta: RawMeta, kelvin: float, xy: tuple[float, float]) -> tuple[NDArray, NDArray | None, NDArray]:
     """Colour matrix, forward matrix (None where one is missing) and unit calibration for a white."""
     found = meta.calibrations or (_PLAIN,)

@@ -267,7 +267,9 @@ def _meta(first: Any, page: Any) -> RawMeta:
         calibrations=calibrations,
         as_shot_neutral=neutral,
         analog_balance=_rational(first, 50727, np.ones(3)),
-        baseline_exposure=float(np.clip(_rational(first, 50730, np.zeros(1))[0], -20, 20)),
+        baseline_exposure=float(  # with the offset of the file's own profile
+            np.clip(_rational(first, 50730, np.zeros(1))[0] + _rational(first, 51109, np.zeros(1))[0], -20, 20)
+        ),
         noise_profile=noise,
         gain_maps=tuple(operations.maps),
         code_corrections=tuple(operations.codes),

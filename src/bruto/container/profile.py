@@ -1,7 +1,7 @@
 """Camera profiles: the colour and base look a file, or a separate `.dcp` file, brings with it (DNG 1.7, chapters 4, 6).
 
 A profile holds calibrations, hue/saturation maps for each illuminant, a look table, a tone curve and a gain table map.
-Here they are read and written as data; `color.profile_look` applies them.
+Here they are read and written as data; `develop.steps.look` applies them.
 """
 
 from __future__ import annotations

@@ -28,12 +28,15 @@ from numpy.typing import NDArray
 from bruto.color.spaces import LUMINANCE_2020
 from bruto.color.temperature import kelvin_duv_of, xy_of
 from bruto.container.colour_model import camera_to_working, neutral_to_xy, xy_to_neutral
+from bruto.container.rawframe import RawMeta
 from bruto.develop import demosaic as dm
-from bruto.develop.recipe import NEUTRAL_FIELDS, Recipe
+from bruto.develop.profiles import chosen, hue_sat_for, with_profile
+from bruto.develop.recipe import NEUTRAL_FIELDS, Recipe, Tone
 from bruto.develop.source import Source
 from bruto.develop.steps import noise as noise_step
 from bruto.develop.steps import sharpness as sharp_step
 from bruto.develop.steps.colour import PointParams, point_pass, to_working
+from bruto.develop.steps.look import look_of
 from bruto.develop.steps.tone import Base, base_of, neutral_tables, tables
 from bruto.errors import Cancelled
 
@@ -128,9 +131,12 @@ class Developer:
             self._base = base_of(np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0))
         return self._base
 
-    def balanced_matrix(self, neutral: NDArray) -> NDArray[np.float64]:
-        """Balanced camera RGB to linear Rec. 2020 for a neutral, relative to as shot: green's level is kept."""
-        return camera_to_working(self.source.meta, neutral) @ np.diag(1 / self.balance.astype(float))
+    def balanced_matrix(self, neutral: NDArray, meta: RawMeta | None = None) -> NDArray[np.float64]:
+        """Balanced camera RGB to linear Rec. 2020 for a neutral, relative to as shot: green's level is kept.
+
+        `meta`: the file's facts under another profile.
+        """
+        return camera_to_working(meta or self.source.meta, neutral) @ np.diag(1 / self.balance.astype(float))
 
     # -- white
     # ----------------------------------------------------------------------------------------------------------
@@ -192,10 +198,28 @@ class Developer:
         return sharp_step.sharpen(rgb, recipe.sharpness, recipe.sharpness_radius / factor, left)
 
     def _params(self, recipe: Recipe, space: str, neutral_look: bool) -> PointParams:
-        matrix = self.balanced_matrix(self.neutral(recipe))
-        ev = 0.0 if neutral_look else recipe.exposure + self.source.meta.baseline_exposure
-        log_table, keep = neutral_tables() if neutral_look else tables(recipe.tone)
-        return PointParams(matrix * 2.0**ev, ev, log_table, keep, recipe.chroma, space, tone=not neutral_look)
+        profile, _ = chosen(self.source.meta, recipe.profile)
+        meta = with_profile(self.source.meta, profile)
+        neutral = self.neutral(recipe)
+        matrix = self.balanced_matrix(neutral, meta)
+        if neutral_look:
+            return PointParams(matrix, 0.0, *neutral_tables(), recipe.chroma, space, tone=False)
+        ev = recipe.exposure + meta.baseline_exposure
+        look = None
+        if profile is not None:
+            look = look_of(profile, hue_sat_for(profile, meta, neutral), meta, recipe.base_look)
+        # with a tone curve of its own the look is what the default handles stand for, and moved ones act on top of it
+        reference = tables(Tone()) if look is not None and look.curve.size else None
+        return PointParams(
+            matrix * 2.0**ev,
+            ev,
+            *tables(recipe.tone),
+            recipe.chroma,
+            space,
+            look=look,
+            reference=reference,
+            user_exposure=recipe.exposure,
+        )
 
     def _stage(self, key: tuple, make: Callable[[], NDArray[np.float32]]) -> NDArray[np.float32]:
         if key in self._stages:

@@ -14,7 +14,7 @@ from bruto.files import check_readable, write_bytes
 
 SCHEMA = 1
 """Raised when a field changes its meaning; older recipes are migrated on reading."""
-ENGINE = 1
+ENGINE = 2
 """Raised when the same recipe would give another picture."""
 
 
@@ -79,6 +79,18 @@ class Recipe(_Frozen):
         le=0.08,
         description="distance from the Planckian locus, greenish light is positive; none: as shot",
         json_schema_extra={"unit": "Duv", "title": "Tint", "step": 0.0005},
+    )
+    profile: str = Field(
+        default="own",
+        max_length=4096,
+        description="camera profile: own (the file's), matrix (the file's matrices alone), the name of one inside the "
+        "file, or the path of a .dcp file",
+        json_schema_extra={"title": "Profile"},
+    )
+    base_look: bool = Field(
+        default=True,
+        description="whether the profile's local gains, look table and tone curve are used",
+        json_schema_extra={"title": "Base look"},
     )
     brightness_noise: float = Field(
         default=0.8,

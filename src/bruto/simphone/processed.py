@@ -54,7 +54,7 @@ def local_gains(linear: NDArray[np.float32]) -> GainTableMap:
     level = linear @ np.array([0.3, 0.5, 0.2], np.float32) * np.float32(2.0**BASELINE_EXPOSURE)
     place = cv2.resize(np.log2(np.maximum(level, 1e-4)), (h, v), interpolation=cv2.INTER_AREA)
     place = cv2.GaussianBlur(place, (0, 0), 1.0)
-    x = np.maximum(np.arange(POINTS) / (POINTS - 1) / sum(WEIGHTS), 1e-4)
+    x = np.maximum(np.arange(POINTS) / POINTS / sum(WEIGHTS), 1e-4)
     own = np.log2(x)[None, None] * 0.35 + place[..., None] * 0.65
     gains = np.exp2(-0.42 * (own - np.log2(0.16)))
     return GainTableMap(

@@ -23,6 +23,7 @@ from bruto.color.spaces import (
     working_to_xyz,
 )
 from bruto.develop.steps.approximate import exp2_of, log2_of
+from bruto.develop.steps.look import Look, look_row, no_look
 from bruto.develop.steps.tone import EV_HIGH, EV_LOW, EV_STEPS, Base
 
 _ENCODE_STEPS = 4096
@@ -33,7 +34,9 @@ class PointParams:
     """Everything the point pass needs besides pixels.
 
     `matrix`: balanced camera to working space, exposure included; `exposure`: log2 of that gain; `log_table`,
-    `keep_table`: see `tone.tables`; `chroma`: gain; `space`: output space name.
+    `keep_table`: see `tone.tables`; `chroma`: gain; `space`: output space name; `look`: of the camera profile;
+    `reference`: the tone tables that its curve stands for, where it has one; `user_exposure`: the recipe's part of
+    `exposure`, EV.
     """
 
     matrix: NDArray[np.float64]
@@ -43,6 +46,9 @@ class PointParams:
     chroma: float
     space: str
     tone: bool = True
+    look: Look | None = None
+    reference: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
+    user_exposure: float = 0.0
 
 
 def _encode_table() -> NDArray[np.float32]:
@@ -113,7 +119,8 @@ def _rebuilt(r, g, b, bits):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True)
 def _point(rgb, clipped, clip_step, clip_y, clip_x, matrix, weights, exposure, base_a, base_b, base_y, base_x, base_sy,
-           base_sx, curve, use_tone, chroma, to_out, lab, encode, top, dither, out):  # fmt: skip
+           base_sx, curve, use_tone, use_look, look, reference, raw_scale, baseline_scale, chroma, to_out, lab, encode, top,
+           dither, out):  # fmt: skip
     """One row at a time in passes over row buffers, so that all but the table look-ups use vector registers."""
     h, w = rgb.shape[:2]
     gh, gw = base_a.shape
@@ -170,6 +177,20 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, matrix, weights, exposure, b
                 k = index[j]
                 b[j] = curve[k, 0]
                 gain[j] = curve[k, 0] + curve[k, 1] * a[j]
+            if use_look:  # tone reads the light before the look, and acts on the light after it
+                for j in range(w):
+                    k = index[j]
+                    if len(reference) > 0:
+                        gain[j] -= reference[k, 0] + reference[k, 1] * a[j]
+                        b[j] = np.float32(-1)
+                    else:
+                        gain[j] -= log2_of(light[j] * np.float32(1 / 0.18))
+                height = (np.float32(i) + base_y) * (base_sy / np.float32(gh))
+                step = base_sx / np.float32(gw)
+                look_row(x, y, z, height, base_x * step, step, look, raw_scale, baseline_scale)
+                for j in range(w):
+                    light[j] = max(w0 * x[j] + w1 * y[j] + w2 * z[j], np.float32(1e-6))
+                    gain[j] += log2_of(light[j] * np.float32(1 / 0.18))
             for j in range(w):
                 new = np.float32(0.18) * exp2_of(gain[j])
                 # shoulder: detail above the bright end of the base bends instead of breaking; the base itself is kept
@@ -261,6 +282,8 @@ def point_pass(
     if base is None:
         base = Base(np.ones((2, 2), np.float32), np.zeros((2, 2), np.float32))
     gh, gw = base.a.shape
+    look = params.look or no_look()
+    reference = np.zeros((0, 2), np.float32) if params.reference is None else np.stack(params.reference, axis=1)
     out = np.empty(rgb.shape, np.uint8 if bits == 8 else np.uint16)
     _point(
         rgb,
@@ -279,6 +302,11 @@ def point_pass(
         np.float32(gw * factor / width),
         np.stack([params.log_table, params.keep_table], axis=1),
         params.tone,
+        params.look is not None,
+        look,
+        reference,
+        np.float32(2.0**-params.exposure),
+        np.float32(2.0**-params.user_exposure),
         np.float32(params.chroma),
         working_to(name).astype(np.float32),
         lab,
