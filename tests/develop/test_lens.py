@@ -140,6 +140,22 @@ class Warps(unittest.TestCase):
         self.assertLess(float(np.corrcoef(b[inner].ravel(), a[inner].ravel())[0, 1]), 0.98)
 
 
+class SquarePixels(unittest.TestCase):
+    def test_pixels_twice_as_high_as_wide_make_a_picture_twice_as_high(self) -> None:
+        facts = meta(default_scale=(1.0, 2.0))
+        image = np.repeat(dots(np.array([[300.0, 200.0]]))[..., None], 3, axis=2)
+        clipped = np.zeros((H // 2, W // 2), np.uint8)
+        clipped[100, 150] = 7
+        straight = without_distortion(Linear(image, clipped, "", 1.0), facts)
+        self.assertEqual(straight.data.shape, (2 * H, W, 3))
+        self.assertEqual(facts.oriented_size, (W, 2 * H))
+        x, y = centroid(straight.data[..., 1], 300, 400)
+        self.assertAlmostEqual(x, 300, delta=0.05)
+        self.assertAlmostEqual(y, 400.5, delta=0.05)  # the middle of row 200 lies 200.5 rows down
+        self.assertEqual(straight.clipped.shape, (H, W // 2))
+        self.assertTrue((np.argwhere(straight.clipped == 7)[:, 0] // 2 == 100).all())
+
+
 class Vignettes(unittest.TestCase):
     def test_gain_by_the_formula(self) -> None:
         """1 + k0 r^2 + k1 r^4 at relative radii, 1 in the farthest corner."""

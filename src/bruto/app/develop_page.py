@@ -179,7 +179,8 @@ class DevelopPage(QWidget):
         self.kind.setText(
             f"{w * h / 1e6:.0f} MP {bits}, {developer.source.meta.width} × {developer.source.meta.height}"
         )
-        self.ledger.show_edit(self.edit, developer.as_shot(), " ".join(developer.source.meta.warnings))
+        meta = None if developer.source.kind == "picture" else developer.source.meta
+        self.ledger.show_edit(self.edit, developer.as_shot(), " ".join(developer.source.meta.warnings), meta)
         self._render()
         if self.edit.suggestions:
             self._suggested()

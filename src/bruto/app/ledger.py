@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
 
 from bruto.app import theme
 from bruto.app.models import Edit
+from bruto.app.profile_row import ProfileRow
+from bruto.container.rawframe import RawMeta
 from bruto.develop.recipe import Recipe, Tone
 
 ROWS = (
@@ -287,6 +289,12 @@ class Ledger(QWidget):
             row.reset.connect(lambda f: self.edit and self.edit.reset(f))
             self.rows[field] = row
             column.addWidget(row)
+            if field == "tint":
+                self.profile = ProfileRow()
+                column.addWidget(self.profile)
+        self.profile.changed.connect(self._profile_changed)
+        self.profile.taken.connect(lambda f: self.edit and self.edit.take(f))
+        self.profile.reset.connect(lambda: self.edit and self.edit.reset("profile", "base_look"))
         self.pick_button = QPushButton("pick in picture")
         self.pick_button.setObjectName("take")
         self.pick_button.setCheckable(True)
@@ -341,9 +349,20 @@ class Ledger(QWidget):
         if self.edit is not None:
             self.edit.change(self.rows[field].title.lower(), final=final, **{field: value})
 
-    def show_edit(self, edit: Edit | None, as_shot: tuple[float, float] | None = None, notice: str = "") -> None:
-        """Another shot, or values of the file that became known."""
+    def _profile_changed(self, field: str, value: object) -> None:
+        if self.edit is not None:
+            self.edit.change(field.replace("_", " "), **{field: value})
+
+    def show_edit(
+        self,
+        edit: Edit | None,
+        as_shot: tuple[float, float] | None = None,
+        notice: str = "",
+        meta: RawMeta | None = None,
+    ) -> None:
+        """Another shot, or values of the file that became known; `meta` of a raw that is open."""
         self.edit = edit
+        self.profile.show_meta(meta)
         if as_shot is not None:
             self.as_shot = as_shot
         self.notice.setText(notice)
@@ -374,6 +393,7 @@ class Ledger(QWidget):
             )
             same = suggestion is not None and row.text_of(suggestion) == row.text_of(value)
             row.show_values(value, self._shown(field, getattr(default, field)), suggestion, evidence, same)
+        self.profile.show_values(edit.recipe, edit.suggestions.get("base_look"))
         tone = edit.recipe.tone
         self.tone_now.setText(
             f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from "

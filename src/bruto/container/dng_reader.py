@@ -229,7 +229,7 @@ def _meta(first: Any, page: Any) -> RawMeta:
         scale = np.ones(2)
     if abs(scale[0] / scale[1] - 1) > 1e-3:
         warnings.append(
-            f"Its pixels are {scale[0] / scale[1]:.3g} times as wide as high; the picture is shown pixel for pixel."
+            f"Its pixels are {scale[0] / scale[1]:.3g} times as wide as high; the picture is shown in square ones."
         )
     exif = first.tags.get(34665)
     exif = exif.value if exif is not None and isinstance(exif.value, dict) else {}

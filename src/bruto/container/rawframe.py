@@ -110,9 +110,19 @@ class RawMeta:
     warnings: tuple[str, ...] = ()
 
     @property
+    def square_size(self) -> tuple[int, int]:
+        """Width and height of the default crop, unoriented, in square pixels: pixels that are not square are made so
+        by enlarging their shorter side (DefaultScale).
+        """
+        w, h = self.default_crop[2:]
+        sx, sy = self.default_scale
+        least = min(sx, sy)
+        return round(w * sx / least), round(h * sy / least)
+
+    @property
     def oriented_size(self) -> tuple[int, int]:
         """Width and height of the default crop as it is to be looked at."""
-        w, h = self.default_crop[2:]
+        w, h = self.square_size
         return (h, w) if self.orientation >= 5 else (w, h)
 
 

@@ -22,11 +22,13 @@ _BAND = 512
 
 
 def without_distortion(linear: Linear, meta: RawMeta) -> Linear:
-    """Light after all warps of the file, demosaiced where it was a mosaic; the same light where there are none.
+    """Light after all warps of the file and in square pixels, demosaiced where it was a mosaic; the same light where
+    there is nothing to do.
 
     Light from outside the default crop, which a warp may ask for at its edges, is that of the nearest pixel.
     """
-    if not meta.warps:
+    square = meta.square_size
+    if not meta.warps and square == meta.default_crop[2:]:
         return linear
     data = linear.data
     if data.ndim == 2:
@@ -40,6 +42,10 @@ def without_distortion(linear: Linear, meta: RawMeta) -> Linear:
         full = np.stack([(clipped >> k) & 1 for k in range(3)], axis=2).astype(np.float32)
         moved = _warped(full, warp, meta, 2) > 0.01  # a place that takes from a full one is not to be trusted
         clipped = (moved * np.array([1, 2, 4])).sum(axis=2).astype(np.uint8)
+    if square != meta.default_crop[2:]:
+        data = cv2.resize(data, square, interpolation=cv2.INTER_CUBIC)
+        w, h = square
+        clipped = cv2.resize(clipped, ((w + 1) // 2, (h + 1) // 2), interpolation=cv2.INTER_NEAREST)
     return replace(linear, data=data, clipped=clipped, cfa="")
 
 

@@ -226,6 +226,19 @@ def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float)
     )
 
 
+def suggest_base_look(developer: Developer) -> Suggestion | None:
+    """Drop a look that lays out the light itself: the tone handles do that from what was measured. None without one."""
+    profile = next(iter(developer.source.meta.profiles), None)
+    if profile is None or (profile.tone_curve is None and profile.gain_table is None):
+        return None
+    if profile.gain_table is None:
+        return Suggestion("base_look", False, "its tone curve knows nothing of this scene; the light was measured", 0.0)
+    low, high = float(profile.gain_table.gains.min()), float(profile.gain_table.gains.max())
+    stops = math.log2(max(high, 1e-3) / max(low, 1e-3))
+    evidence = f"the phone evens the light by up to {stops:.1f} EV ({low:.2f} to {high:.1f} ×), noise with it"
+    return Suggestion("base_look", False, evidence, stops)
+
+
 def suggest_all(developer: Developer) -> dict[str, Suggestion]:
     """All suggestions by field name."""
     ev = scene_ev(developer)
@@ -237,7 +250,8 @@ def suggest_all(developer: Developer) -> dict[str, Suggestion]:
         *suggest_sharpness(developer, exposure.value),
         suggest_tone(developer, ev, exposure.value),
     ]
-    return {s.field: s for s in found}
+    look = suggest_base_look(developer)
+    return {s.field: s for s in [*found, *([look] if look is not None else [])]}
 
 
 def take_all(recipe: Recipe, suggestions: dict[str, Suggestion]) -> Recipe:
