@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import json
+import re
 import shutil
 import unittest
+from datetime import datetime, timedelta
+from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
@@ -244,6 +247,71 @@ class ReadingOfAShot(IntakeTest):
         self.assertEqual(self.window.task(), "Develop")
         assert self.window.develop.shot is not None
         self.assertEqual(self.window.develop.shot.name, "pans-007")
+
+
+class TakesAndGear(IntakeTest):
+    def fill(self) -> None:
+        super().fill()
+        files = taken("pans", size=SMALL, seed=7, ev=2.0)[0]["files"]
+        for k, seconds in ((1, 40), (2, 70)):  # the same view again, a little later
+            for f in files:
+                target = self.folder / Path(f).name.replace("pans-007", f"pans-10{k}")
+                data = Path(f).read_bytes()
+                when = re.search(rb"20\d\d:\d\d:\d\d \d\d:\d\d:\d\d", data)
+                assert when is not None
+                first = datetime.strptime(when.group().decode(), "%Y:%m:%d %H:%M:%S")
+                later = (first + timedelta(seconds=seconds)).strftime("%Y:%m:%d %H:%M:%S").encode()
+                target.write_bytes(data.replace(when.group(), later))
+
+    def setUp(self) -> None:
+        WindowTest.setUp(self)
+        self.task("Intake")
+        self.page = self.window.intake
+        self.wait(lambda: self.window.gauge.idle() and len(self.window.shoot.reports) == 11)
+        self.settle()
+
+    def test_near_duplicates_are_ranked(self) -> None:
+        self.card("pans-101")
+        self.assertIn("Of 3 takes of this view", self.page.reading.advice_text.text())
+        self.card("card-003")
+        self.assertNotIn("takes of this view", self.page.reading.advice_text.text())
+
+    def test_gear_is_noted_for_a_set(self) -> None:
+        self.card("pans-101")
+        self.assertFalse(self.page.reading.set_button.isVisible())
+        name = next(n for n in self.names() if n.startswith("sluice"))
+        self.card(name)
+        reading = self.page.reading
+        reading.ensureWidgetVisible(reading.gear)
+        reading.gear.setFocus()
+        QTest.keyClicks(reading.gear, "tripod")
+        self.assertTrue(reading.set_button.isVisible())
+        QTest.mouseClick(reading.set_button, LEFT)
+        self.settle()
+        raws = sorted(self.folder.glob("sluice*.dng"))
+        self.assertEqual([load_sidecar(r)[0].gear for r in raws], ["tripod"] * 4)
+        self.assertIn("4 shots of the set", self.window.message.text())
+
+    def test_the_phones_picture_is_measured_against_the_raw(self) -> None:
+        self.card("pans-007")
+        key = str(self.folder / "pans-007.dng")
+        self.wait(lambda: key in self.window.shoot.picture_reports)
+        found = self.window.shoot.picture_reports[key]
+        texts = [w.text() for w in self.page.reading.rows.findChildren(type(self.page.reading.advice_text))]
+        self.assertTrue(any(f"any {found.clipped_percent['any']:.2f} %" in t for t in texts), texts)
+        QTest.keyClick(self.page.board, KEY.Key_V)
+        QTest.keyClick(self.page.board, KEY.Key_V)
+        self.settle()
+        self.assertEqual((self.page.view, self.page.reading.preview_light.title), ("phone", "Phone's picture"))
+        QTest.keyClick(self.page.board, KEY.Key_V)
+        self.settle()
+        self.assertEqual(self.page.reading.preview_light.title, "Preview inside the file")
+
+    def test_another_lens_than_asked_for_is_told(self) -> None:
+        self.card("card-003")
+        self.assertNotIn("you asked for", self.page.reading.advice_text.text())
+        self.menu(self.page.asked_menu, "15 mm")
+        self.assertIn("Taken with the 26 mm lens; you asked for the 15 mm one", self.page.reading.advice_text.text())
 
 
 class Card(IntakeTest):

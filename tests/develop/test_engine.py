@@ -14,8 +14,9 @@ from PIL import Image
 import bruto.develop.engine as engine
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import decode_srgb, encode_srgb, picture_to_lab
+from bruto.container.orientation import orient
 from bruto.container.rawframe import RawFrame
-from bruto.develop.engine import Developer, Rect, orient, stored_rect
+from bruto.develop.engine import Developer, Rect, stored_rect
 from bruto.develop.light import scene_light
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source, source_of_raw

@@ -74,7 +74,7 @@ class Motion(unittest.TestCase):
 
     def test_directions_turn_with_the_picture(self) -> None:
         """A line drawn in a stored picture, turned as each orientation says, lies where `oriented_degrees` says."""
-        from bruto.develop.engine import orient
+        from bruto.container.orientation import orient
 
         for orientation in range(1, 9):
             stored = np.zeros((61, 61), np.float32)

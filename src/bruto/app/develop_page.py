@@ -17,7 +17,8 @@ from bruto.app.stage_bar import StageBar
 from bruto.app.strip import LightStrip
 from bruto.app.worker import Worker
 from bruto.color.spaces import lightness
-from bruto.develop.engine import Developer, Rect, orient, stored_rect
+from bruto.container.orientation import orient
+from bruto.develop.engine import Developer, Rect, stored_rect
 from bruto.develop.light import scene_light
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
@@ -48,7 +49,7 @@ class DevelopPage(QWidget):
         self.developer: Developer | None = None
         self._open: OrderedDict[str, Developer] = OrderedDict()
         self._lights: dict[str, Any] = {}
-        self._edits: dict[str, Edit] = {}
+        self.edits: dict[str, Edit] = {}
         self.last_render_ms = 0.0
         self._save_timer = QTimer(self)
         self._save_timer.setSingleShot(True)
@@ -121,14 +122,14 @@ class DevelopPage(QWidget):
         if shot.meta is None:
             self._failed(f"{shot.main} does not exist any more, or cannot be read; look whether it was moved.")
             return
-        edit = self._edits.get(str(shot.main))
+        edit = self.edits.get(str(shot.main))
         if edit is None:
             edit = Edit(shot.main)
             edit.changed.connect(self._edit_changed)
             edit.suggested.connect(self.ledger.refresh)
             edit.suggested.connect(self._suggested)
             edit.message.connect(self.problem.emit)
-            self._edits[str(shot.main)] = edit
+            self.edits[str(shot.main)] = edit
             if edit.problem:
                 self.problem.emit(edit.problem)
         self.edit = edit

@@ -20,10 +20,13 @@ from bruto.app.reading import Reading
 from bruto.app.stage import Stage
 from bruto.app.stage_bar import StageBar
 from bruto.app.worker import Worker
+from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
-from bruto.develop.engine import Developer, Rect, orient, stored_rect
+from bruto.develop.engine import Developer, Rect, stored_rect
 from bruto.develop.plain import plain_view
 from bruto.errors import BrutoError
+from bruto.sensor.report import PictureReport, measure_picture
+from bruto.shoot.asked import lens_title
 from bruto.shoot.folder import pictures_for
 from bruto.shoot.shots import Shot, oriented_preview
 from bruto.shoot.space import space_of, space_text
@@ -73,6 +76,7 @@ class IntakePage(QWidget):
     """Emits `develop_wanted`, `take_in_wanted` and `problem`."""
 
     develop_wanted = Signal()
+    gear_for_set = Signal(str)
     take_in_wanted = Signal()
     problem = Signal(str)
 
@@ -221,6 +225,7 @@ class IntakePage(QWidget):
         self.stage.view_changed.connect(self._render)
         self.reading.verdict.connect(self.judge)
         self.reading.noted.connect(self._noted)
+        self.reading.gear_for_set.connect(self.gear_for_set.emit)
         self.reading.tree_wanted.connect(self.show_tree)
         return panel
 
@@ -276,9 +281,11 @@ class IntakePage(QWidget):
         self.asked_menu.clear()
         asked, cards = self.shoot.record.asked, self.shoot.cards.values()
         sizes = sorted({round(m.width * m.height / 1e6) for c in cards for m in c.modes})
+        lenses = sorted({(round(q.focal_35mm), q.name) for c in cards for q in c.lenses})
         groups: tuple[tuple[str, str, list[tuple[str, Any]]], ...] = (
             ("Resolution", "megapixels", [("as most of the shoot", None), *((f"{n} megapixels", n) for n in sizes)]),
             ("Kind of raw", "kind", [("any", None), ("mosaic, one colour a pixel", "mosaic"), ("processed", "linear")]),
+            ("Lens", "focal_35mm", [("any", None), *((lens_title(name, mm), float(mm)) for mm, name in lenses)]),
             ("Raw", "raw", [("as most of the shoot", None), ("with every picture", True), ("none", False)]),
         )
         for title, name, choices in groups:
@@ -333,6 +340,22 @@ class IntakePage(QWidget):
             counts = _COUNT[developer.source.linear.clipped]
             self.stage.counts = orient(counts, developer.source.meta.orientation)
         self._show_view()
+        self._measure_picture(shot, developer)
+
+    def _measure_picture(self, shot: Shot, developer: Developer) -> None:
+        """The phone's picture against the decoded raw, once a shot."""
+        key, frame, path = str(shot.main), developer.source.frame, shot.picture
+        if frame is None or path is None or key in self.shoot.picture_reports:
+            return
+
+        def done(found: PictureReport) -> None:
+            self.shoot.picture_reports[key] = found
+            if self.shot is not None and str(self.shot.main) == key:
+                self._show_reading()
+
+        self.worker.ask(
+            "phone_report", lambda: measure_picture(frame, read_picture(path).pixels), done, self.problem.emit
+        )
 
     def turned_to(self) -> None:
         """The task was chosen: show what may have waited, and let the keys act on the board."""
@@ -347,13 +370,26 @@ class IntakePage(QWidget):
         findings = self.shoot.findings(shot) if shot is not None else []
         ranks = self.shoot.ranks(shot) if shot is not None else []
         learnt = self.shoot.viewfinder(shot) if shot is not None else None
-        self.reading.show_report(shot, shot.meta if shot is not None else None, report, findings, ranks, learnt)
+        alike = self.shoot.takes_alike(shot) if shot is not None else []
+        phone = self.shoot.picture_reports.get(str(shot.main)) if shot is not None else None
+        self.reading.show_report(
+            shot,
+            shot.meta if shot is not None else None,
+            report,
+            findings,
+            ranks,
+            learnt,
+            alike,
+            phone,
+            self.view == "phone",
+        )
         if report is not None:
             self.stage.shares = report.clipped_percent
             self.stage.update()
         if self.edit is not None and shot is not None:
             side = self.edit.sidecar
-            self.reading.show_words(side.verdict, side.note, side.gear)
+            in_set = self.shoot.set_of(shot).kind != "single"
+            self.reading.show_words(side.verdict, side.note, side.gear, in_set)
         else:
             self.reading.show_words("", "", "")
         self.full_button.setEnabled(shot is not None and shot.raw is not None)
@@ -368,6 +404,7 @@ class IntakePage(QWidget):
         there = self._views()
         self.view = self._liked = there[(there.index(self.view) + 1) % len(there)]
         self._show_view()
+        self._show_reading()
 
     def _views(self) -> list[str]:
         """What the shot can be looked at as."""

@@ -349,7 +349,7 @@ class Ledger(QWidget):
         if self.edit is not None:
             self.edit.change(self.rows[field].title.lower(), final=final, **{field: value})
 
-    def _profile_changed(self, field: str, value: object) -> None:
+    def _profile_changed(self, field: str, value: Any) -> None:
         if self.edit is not None:
             self.edit.change(field.replace("_", " "), **{field: value})
 

@@ -4,6 +4,7 @@ intents.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -16,9 +17,10 @@ from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card
 from bruto.phones.card import offer as phone_offer
 from bruto.sensor.advice import Offer, advise
-from bruto.sensor.report import SensorReport
+from bruto.sensor.report import PictureReport, SensorReport
 from bruto.shoot.asked import Finding, check, usual
 from bruto.shoot.folder import Asked, Record, load_record, open_shoot, pair_by_hand, save_record
+from bruto.shoot.likeness import takes_of
 from bruto.shoot.ranking import Rank, rank
 from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import MERGED, Shot, ShotSet, read_shot
@@ -156,7 +158,7 @@ class Edit:
 class Shoot:
     """The shots of a folder, in sets, with what is measured and said of them, and which one is current.
 
-    `reports` and `verdicts` go by the path of a shot's main file.
+    `reports`, `picture_reports` (of the phone's pictures) and `verdicts` go by the path of a shot's main file.
     """
 
     opened = Signal()
@@ -173,6 +175,7 @@ class Shoot:
         self.paths: list[str | Path] = []
         self.record = Record()
         self.reports: dict[str, SensorReport] = {}
+        self.picture_reports: dict[str, PictureReport] = {}
         self.verdicts: dict[str, str] = {}
         self.cards: dict[tuple[str, str], PhoneCard] = {}
         self._usual = Asked()
@@ -186,7 +189,7 @@ class Shoot:
         shots = open_shoot(paths, record)
         self.paths, self.folder, self.record = list(paths), folder, record
         self.title = title or self.folder.resolve().name
-        self.reports, self.verdicts, self.cards = {}, {}, {}
+        self.reports, self.picture_reports, self.verdicts, self.cards = {}, {}, {}, {}
         self._current = None
         self._take(shots)
 
@@ -287,6 +290,28 @@ class Shoot:
         """Takes of the shot's set, best first, once all are measured."""
         takes = [(s, self.reports[str(s.main)]) for s in self.set_of(shot).shots if str(s.main) in self.reports]
         return rank(takes) if len(takes) == len(self.set_of(shot).shots) > 1 else []
+
+    def takes_alike(self, shot: Shot) -> list[Rank]:
+        """Single shots of the same view as this one, best first; empty where there is no other."""
+        if self.set_of(shot).kind != "single":
+            return []
+        single = [g.shots[0] for g in self.sets if g.kind == "single" and not g.tests]
+        takes = takes_of(shot, single, self.reports)
+        return rank([(s, self.reports[str(s.main)]) for s in takes]) if len(takes) > 1 else []
+
+    def gear_for_set(self, shot: Shot, gear: str, edits: Mapping[str, Edit]) -> int:
+        """Note the gear for all shots of the shot's set; returns for how many. A problem becomes a message.
+
+        `edits`: those that are open, by main file; they know of changes that are not saved yet.
+        """
+        group = self.set_of(shot)
+        for member in (*group.shots, *group.tests):
+            edit = edits.get(str(member.main))
+            if edit is None:
+                edit = Edit(member.main)
+                edit.message.connect(lambda text: self.message.emit(text))
+            edit.judge(gear=gear)
+        return len(group.shots) + len(group.tests)
 
     def ask_for(self, **changes: Any) -> None:
         """What was meant to be got, remembered beside the files; a problem becomes a message."""

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.light_bars import LightBars
 from bruto.container.rawframe import RawMeta
-from bruto.sensor.report import SensorReport
+from bruto.sensor.report import PictureReport, SensorReport
 from bruto.shoot.asked import Finding
 from bruto.shoot.ranking import Rank
 from bruto.shoot.shots import Shot
@@ -39,8 +39,23 @@ def full_text(clipped: dict[str, float]) -> str:
     return "full: " + ", ".join(parts) if parts else "nothing full"
 
 
-def fact_rows(report: SensorReport, meta: RawMeta, learnt_ev: float | None = None) -> list[tuple[str, str]]:
-    """The measured facts of a raw as rows of name and value with unit. `learnt_ev`: see `Shoot.viewfinder`."""
+def phone_text(phone: PictureReport) -> str:
+    """What the phone's picture has full, and whether before or after the raw."""
+    full = phone.clipped_percent
+    text = f"full: any {full['any']:.2f} %, all {full['all']:.2f} %" if full["any"] >= 0.01 else "nothing full"
+    if phone.offset_ev is None:
+        return text
+    if phone.offset_ev >= 0:
+        return f"{text}; full {phone.offset_ev:.1f} EV before the raw, which holds more"
+    return f"{text}; full {-phone.offset_ev:.1f} EV after the raw: what it shows there was lost"
+
+
+def fact_rows(
+    report: SensorReport, meta: RawMeta, learnt_ev: float | None = None, phone: PictureReport | None = None
+) -> list[tuple[str, str]]:
+    """The measured facts of a raw as rows of name and value with unit. `learnt_ev`: see `Shoot.viewfinder`; `phone`: of
+    the phone's picture.
+    """
     w, h = meta.oriented_size
     kind = f"mosaic {meta.cfa}" if meta.kind == "mosaic" else "processed, linear"
     a, b = report.noise
@@ -80,6 +95,8 @@ def fact_rows(report: SensorReport, meta: RawMeta, learnt_ev: float | None = Non
     if learnt_ev is not None:
         word = "early" if learnt_ev >= 0 else "late"
         rows.append(("This program", f"warns {abs(learnt_ev):.1f} EV {word} (median of its shots so far)"))
+    if phone is not None:
+        rows.append(("Phone's picture", phone_text(phone)))
     if meta.gain_maps:
         v, h_ = meta.gain_maps[0].gains.shape[:2]
         rows.append(("Lens shading", f"gain map {h_} × {v}"))
@@ -90,10 +107,11 @@ def fact_rows(report: SensorReport, meta: RawMeta, learnt_ev: float | None = Non
 
 
 class Reading(QScrollArea):
-    """`show_report` fills it. Emits `verdict`, `noted(note, gear)` and `tree_wanted`."""
+    """`show_report` fills it. Emits `verdict`, `noted(note, gear)`, `gear_for_set(gear)` and `tree_wanted`."""
 
     verdict = Signal(str)
     noted = Signal(str, str)
+    gear_for_set = Signal(str)
     tree_wanted = Signal()
 
     def __init__(self) -> None:
@@ -143,7 +161,11 @@ class Reading(QScrollArea):
             edit.setPlaceholderText(hint)
             edit.setAccessibleName(name)
             edit.editingFinished.connect(self._noted)
-            words.addWidget(edit, k, 1)
+            words.addWidget(edit, k, 1, 1, 2 if edit is self.note else 1)
+        self.set_button = QPushButton("to the set")
+        self.set_button.setToolTip("Note this gear for every shot of the set")
+        self.set_button.clicked.connect(lambda: self.gear_for_set.emit(self.gear.text()))
+        words.addWidget(self.set_button, 1, 2)
         column.addLayout(words)
         self._rows_column = QVBoxLayout()
         self.rows = QWidget()
@@ -158,8 +180,9 @@ class Reading(QScrollArea):
     def _noted(self) -> None:
         self.noted.emit(self.note.text(), self.gear.text())
 
-    def show_words(self, verdict: str, note: str, gear: str) -> None:
-        """What the user said of the shot."""
+    def show_words(self, verdict: str, note: str, gear: str, in_set: bool = False) -> None:
+        """What the user said of the shot; `in_set`: whether others belong to it."""
+        self.set_button.setVisible(in_set)
         for value, button in self.judges.items():
             button.setChecked(value == verdict)
         for edit, text in ((self.note, note), (self.gear, gear)):
@@ -174,17 +197,30 @@ class Reading(QScrollArea):
         findings: list[Finding],
         ranks: list[Rank],
         learnt_ev: float | None = None,
+        alike: list[Rank] | None = None,
+        phone: PictureReport | None = None,
+        phone_shown: bool = False,
     ) -> None:
-        """Fill everything for a shot; without a report what is known is shown."""
+        """Fill everything for a shot; without a report what is known is shown.
+
+        `alike`: single shots of the same view; `phone`: of the phone's picture, whose light stands in the preview's
+        place while it is shown.
+        """
         enabled = shot is not None and not shot.problem
         for widget in (*self.judges.values(), self.note, self.gear, self.tree_button):
             widget.setEnabled(enabled)
         for widget in (self.raw_light, self.preview_light):
             widget.setVisible(shot is not None and shot.raw is not None and not shot.problem)
         self._show_light(meta, report)
-        self.advice_text.setText(self._advice(shot, report, findings, ranks))
+        self.preview_light.title = "Preview inside the file"
+        if phone is not None and phone_shown:
+            self.preview_light.title = "Phone's picture"
+            any_full = phone.clipped_percent["any"] >= 0.01
+            note = phone_text(phone).split(";")[0]
+            self.preview_light.set_light(phone.light, (math.log2(1 / 0.18),), note, any_full)
+        self.advice_text.setText(self._advice(shot, report, findings, ranks, alike or []))
         self.advice.setVisible(bool(self.advice_text.text()))
-        self._show_rows(fact_rows(report, meta, learnt_ev) if report is not None and meta is not None else [])
+        self._show_rows(fact_rows(report, meta, learnt_ev, phone) if report is not None and meta is not None else [])
 
     def _show_light(self, meta: RawMeta | None, report: SensorReport | None) -> None:
         if meta is None or report is None or meta.kind == "picture":
@@ -206,7 +242,12 @@ class Reading(QScrollArea):
             self.preview_light.set_light(report.preview_light, (math.log2(1 / 0.18),), note, shown["any"] >= 0.01)
 
     def _advice(
-        self, shot: Shot | None, report: SensorReport | None, findings: list[Finding], ranks: list[Rank]
+        self,
+        shot: Shot | None,
+        report: SensorReport | None,
+        findings: list[Finding],
+        ranks: list[Rank],
+        alike: list[Rank],
     ) -> str:
         if shot is None:
             return ""
@@ -220,15 +261,15 @@ class Reading(QScrollArea):
             lines += [a.text for a in report.advice[1:] if a.topic != "setting"]
         elif shot.raw is not None:
             lines.append("Measuring …")
-        if ranks:
-            mine = next((r for r in ranks if r.shot.main == shot.main), None)
+        for group, title, whole in (
+            (ranks, "In its set", "the set"),
+            (alike, f"Of {len(alike)} takes of this view", "them"),
+        ):
+            mine = next((r for r in group if r.shot.main == shot.main), None)
             if mine is not None:
-                best = (
-                    "best of the set"
-                    if mine.place == 1
-                    else f"number {mine.place} of {len(ranks)}; best is {ranks[0].shot.name}"
-                )
-                lines.append(f"<b>In its set</b> {best}: {', '.join(mine.reasons)}.")
+                best = f"number {mine.place} of {len(group)}; best is {group[0].shot.name}"
+                best = f"best of {whole}" if mine.place == 1 else best
+                lines.append(f"<b>{title}</b> {best}: {', '.join(mine.reasons)}.")
         return "".join(
             f'<p style="margin: 0 0 {0 if k == len(lines) - 1 else 6}px 0">{x}</p>' for k, x in enumerate(lines)
         )

@@ -30,6 +30,7 @@ from bruto.app.card_dialog import CardDialog
 from bruto.app.compare_page import ComparePage
 from bruto.app.deliver_page import DeliverPage
 from bruto.app.develop_page import DevelopPage
+from bruto.app.gauge import Gauge
 from bruto.app.intake_page import IntakePage
 from bruto.app.merge_page import MergePage
 from bruto.app.models import Edit, Shoot
@@ -39,21 +40,19 @@ from bruto.app.worker import Worker
 from bruto.compare.metrics import COMPARE_EDGE, Comparison, compare
 from bruto.compare.registration import Alignment
 from bruto.compare.rendering import sharp_pair
+from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
-from bruto.develop.engine import Developer, Rect, orient
+from bruto.develop.engine import Developer, Rect
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
 from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
 from bruto.phones.card import save_card
-from bruto.sensor.measures import measured
-from bruto.sensor.report import SensorReport
-from bruto.shoot.folder import open_shoot
 from bruto.shoot.shots import Shot, small_view
-from bruto.shoot.sidecar import load_sidecar, verdict_beside
+from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.takein import TakenIn, take_in
-from bruto.shoot.watch import Changes, FolderWatch
+from bruto.shoot.watch import Changes
 
 TASKS = ("Intake", "Develop", "Compare", "Merge", "Deliver")
 NARROW = 1120
@@ -62,7 +61,6 @@ THUMB_EDGE = 192
 """Longest side of a thumbnail that is kept, pixels."""
 THUMB_BATCH_S = 0.12
 """Time for which the render thread makes thumbnails in one go, seconds."""
-WATCH_EVERY_MS = 1000
 LOW = 720
 """Window height under which the light strip folds."""
 
@@ -85,11 +83,11 @@ class Window(QMainWindow):
         self.worker = Worker(
             (
                 "piece", "base", "before", "reading_piece", "reading", "phone", "open", "light", "suggest", "compare",
-                "compare_piece", "thumb",
+                "compare_piece", "thumb", "phone_report",
             )
         )  # fmt: skip
         self.background = Worker(("merge", "take"))
-        self.gauge = Worker(("again", "watch", "measure"))
+        self.gauge = Gauge(self.shoot)
         self.queue = jobs.Queue()
         self._threads = _FromThreads()
         self.queue.changed.connect(self._threads.job.emit)
@@ -126,12 +124,13 @@ class Window(QMainWindow):
         self.intake.develop_wanted.connect(lambda: self.set_task("Develop"))
         self.intake.take_in_wanted.connect(self._take_in)
         self.intake.problem.connect(self.say)
+        self.intake.gear_for_set.connect(self._gear_for_set)
         self.shoot.message.connect(self.say)
         self.develop.decoded.connect(self.intake.set_developer)
-        self._watch: FolderWatch | None = None
-        self._watch_timer = QTimer(self)
-        self._watch_timer.setInterval(WATCH_EVERY_MS)
-        self._watch_timer.timeout.connect(self._look)
+        self.gauge.progress.connect(self.measured.setText)
+        self.gauge.changed.connect(self._files_changed)
+        self.gauge.arrived.connect(self._arrived)
+        self.gauge.problem.connect(self.say)
         self.shoot.current_changed.connect(self._current_changed)
         self.shoot.opened.connect(self._shoot_opened)
         self.develop.status.connect(self._status)
@@ -263,10 +262,7 @@ class Window(QMainWindow):
         if not self.deliver.folder.text():
             self.deliver.folder.setText(str(self.shoot.folder / "finished"))
         self._next_thumb([s for s in self.shoot.shots if not s.problem])
-        if self._watch is None or self._watch.folder != self.shoot.folder:
-            self._watch = FolderWatch(self.shoot.folder)
-            self._watch_timer.start()
-        self._measure_next()
+        self.gauge.follow()
         if self.shoot.current is None:
             if self.shoot.shots:
                 self.shots.select(self.shoot.sets[0].shots[0])
@@ -313,56 +309,21 @@ class Window(QMainWindow):
     # -- measuring and watching
     # -----------------------------------------------------------------------------------------
 
-    def _measure_next(self) -> None:
-        """Measure shots one after the other, the current one first."""
-        shoot = self.shoot
-        left = [s for s in shoot.shots if s.raw is not None and not s.problem and str(s.main) not in shoot.reports]
-        raws = sum(s.raw is not None and not s.problem for s in shoot.shots)
-        watching = "watching the folder · " if self._watch is not None else ""
-        self.measured.setText(f"{watching}measured {raws - len(left)} of {raws}" if raws else "")
-        if not left:
-            return
-        shot = shoot.current if shoot.current in left else left[0]
-        assert shot is not None
-        path, offer = shot.main, shoot.offer(shot)
+    def _gear_for_set(self, gear: str) -> None:
+        shot = self.shoot.current
+        if shot is not None:
+            count = self.shoot.gear_for_set(shot, gear, self.develop.edits)
+            self.say(f"Gear noted for {count} shots of the set.")
 
-        def work() -> tuple[SensorReport, str]:
-            return measured(path, offer), verdict_beside(path)
-
-        def done(found: tuple[SensorReport, str]) -> None:
-            shoot.set_report(shot, *found)
-            self._measure_next()
-
-        def failed(text: str) -> None:
-            shoot.mark_broken(shot, text)
-            self._measure_next()
-
-        self.gauge.ask("measure", work, done, failed)
-
-    def _look(self) -> None:
-        watch = self._watch
-        if watch is not None:
-            self.gauge.ask("watch", watch.poll, lambda found: self._changed(watch, found), self.say)
-
-    def _changed(self, watch: FolderWatch, changes: Changes) -> None:
-        if not changes or watch is not self._watch:
-            return
-        paths, record = list(self.shoot.paths), self.shoot.record
+    def _files_changed(self, changes: Changes) -> None:
         for path in changes.new:
-            self.shoot.reports.pop(str(path), None)
             for model in (self.shots.model, self.intake.board.cards):
                 model.thumbs.pop(str(path), None)
 
-        def done(shots: list[Shot]) -> None:
-            if watch is self._watch:
-                newest = next((s for s in reversed(shots) if set(s.files) & set(changes.new)), None)
-                self.shoot.again(shots)
-                if newest is not None and self.task() == "Intake":
-                    self._choose(newest)
-                if changes.new:
-                    self.say(f"{len(changes.new)} new file{'s' if len(changes.new) > 1 else ''} in the folder.")
-
-        self.gauge.ask("again", lambda: open_shoot(paths, record), done, self.say)
+    def _arrived(self, shot: Shot, count: int) -> None:
+        if self.task() == "Intake":
+            self._choose(shot)
+        self.say(f"{count} new file{'s' if count > 1 else ''} in the folder.")
 
     def show_card(self) -> CardDialog | None:
         """The card of the phone that took the current shot."""
@@ -394,7 +355,7 @@ class Window(QMainWindow):
             if result.failed:
                 text += f", {len(result.failed)} failed: {result.failed[0][1]}"
             self.say(text + ". Nothing was deleted.")
-            self._look()
+            self.gauge.look()
 
         self.say("Copying …")
         self.background.ask("take", lambda: take_in(source, folder), done, self.say)
@@ -552,7 +513,7 @@ class Window(QMainWindow):
                 output = folder / f"{shot.name}-{k}{suffix}"
                 k += 1
             taken.add(output)
-            edit = self.develop._edits.get(str(shot.main))
+            edit = self.develop.edits.get(str(shot.main))
             recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
             self.queue.add(jobs.Job(shot.main, output, recipe, ticket))
 
@@ -632,7 +593,6 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         self.develop.save()
         self._merge_stop.set()
-        self._watch_timer.stop()
         for card in self.shoot.cards.values():
             try:
                 save_card(card)

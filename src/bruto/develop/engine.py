@@ -28,6 +28,7 @@ from numpy.typing import NDArray
 from bruto.color.spaces import LUMINANCE_2020
 from bruto.color.temperature import kelvin_duv_of, xy_of
 from bruto.container.colour_model import camera_to_working, neutral_to_xy, xy_to_neutral
+from bruto.container.orientation import orient
 from bruto.container.rawframe import RawMeta
 from bruto.develop import demosaic as dm
 from bruto.develop.profiles import chosen, hue_sat_for, with_profile
@@ -56,14 +57,6 @@ class Rect:
     y: int
     width: int
     height: int
-
-
-def orient(picture: NDArray, orientation: int) -> NDArray:
-    """Turn a picture by its Exif orientation (1-8)."""
-    if orientation in (2, 4, 5, 7):
-        picture = picture[:, ::-1]
-    turns = {3: 2, 4: 2, 5: 1, 6: 3, 7: 3, 8: 1}.get(orientation, 0)
-    return np.rot90(picture, turns) if turns else picture
 
 
 class Developer:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
+from bruto.container.orientation import as_stored
 from bruto.container.picture import decode_jpeg
 from bruto.container.rawframe import RawFrame, RawMeta, shading_grid, shifted_cfa
 from bruto.errors import BrutoError
@@ -24,11 +25,13 @@ from bruto.sensor.planes import Plane, levels, planes_of
 from bruto.sensor.veil import find_veil, hot_sites
 from bruto.sensor.viewfinder import warning_of
 
-MEASURE_VERSION = 2
+MEASURE_VERSION = 3
 """Raised whenever a measure changes, so that kept ones are made again."""
 LIGHT_EV = np.arange(-10, 5.01, 0.25)
 """Edges of the histograms of light, EV from grey."""
 DETAIL_GRID = (18, 24)
+GLIMPSE = 24
+"""Side of the small picture that tells whether two shots show the same, cells."""
 DETAIL_MARGIN = 1.1
 """Noise variance that detail must exceed, times the measured: what the estimate may be short by."""
 
@@ -47,7 +50,7 @@ class SensorReport:
     preview warns. `veil_at_most`, `smeared`, `leak`: see `veil.Veil`. `hot_sites`: sites far above their neighbours.
     `light`: for each channel the share of sites in each step of `LIGHT_EV`, as balanced by the phone; `preview_light`:
     likewise of the preview. `detail`: structure finer than noise, relative to the light, by place (rows of a grid,
-    unoriented).
+    unoriented). `glimpse`: green light of `GLIMPSE` x `GLIMPSE` cells in steps of 1/16 EV, row by row.
     """
 
     clipped_percent: dict[str, float]
@@ -75,6 +78,7 @@ class SensorReport:
     light: tuple[tuple[float, ...], ...] = ()
     preview_light: tuple[tuple[float, ...], ...] = ()
     detail: tuple[tuple[float, ...], ...] = ()
+    glimpse: tuple[int, ...] = ()
     advice: tuple[Advice, ...] = field(default=())
 
     @property
@@ -85,7 +89,7 @@ class SensorReport:
 
 def report_from(data: dict[str, Any]) -> SensorReport:
     """A report from what `dataclasses.asdict` made of it, by way of JSON; raises `TypeError`, `KeyError`."""
-    pairs = ("noise", "noise_measured", "noise_interval")
+    pairs = ("noise", "noise_measured", "noise_interval", "glimpse")
     rows = ("light", "preview_light", "detail", "noise_channels")
     changed = {k: tuple(data[k]) for k in pairs} | {k: tuple(tuple(r) for r in data[k]) for k in rows}
     return SensorReport(**{**data, **changed, "advice": tuple(Advice(**a) for a in data["advice"])})
@@ -141,6 +145,7 @@ def measure(frame: RawFrame, offer: Offer | None = None) -> SensorReport:
         light=light,
         preview_light=preview_light,
         detail=_detail(blocks, measured.model),
+        glimpse=_glimpse(blocks),
     )
     return replace(report, advice=advise(report, meta, offer))
 
@@ -233,6 +238,15 @@ def _detail(blocks: list[Blocks], noise: NDArray[np.float64]) -> tuple[tuple[flo
     return tuple(tuple(np.round(row, 4).tolist()) for row in grid)
 
 
+def _glimpse(blocks: list[Blocks]) -> tuple[int, ...]:
+    green = np.mean([b.mean for b in blocks if b.channel == 1], axis=0)
+    if not green.size:
+        return ()
+    light = np.log2(np.maximum(green.astype(np.float32), 1e-4))
+    cells = cv2.resize(light, (GLIMPSE, GLIMPSE), interpolation=cv2.INTER_AREA)
+    return tuple(np.rint(cells * 16).astype(int).ravel().tolist())
+
+
 def _preview(frame: RawFrame) -> NDArray[np.uint8] | None:
     """The embedded preview, lying as the raw does, or None."""
     if frame.preview is None:
@@ -243,5 +257,24 @@ def _preview(frame: RawFrame) -> NDArray[np.uint8] | None:
         return None
     w, h = frame.meta.default_crop[2:]
     if (pixels.shape[1] > pixels.shape[0]) != (w > h) and frame.meta.orientation >= 5:
-        pixels = np.ascontiguousarray(np.rot90(pixels, 1 if frame.meta.orientation in (6, 7) else -1))
+        pixels = np.ascontiguousarray(as_stored(pixels, frame.meta.orientation))
     return pixels
+
+
+@dataclass(frozen=True)
+class PictureReport:
+    """What the phone's picture of a shot shows beside its raw: `clipped_percent` (any and all channels full), `light`
+    as in `SensorReport`, and `offset_ev`: how much before (+) or after (-) the raw it is full, None where the shot
+    has no light near that.
+    """
+
+    clipped_percent: dict[str, float]
+    light: tuple[tuple[float, ...], ...]
+    offset_ev: float | None
+
+
+def measure_picture(frame: RawFrame, pixels: NDArray[np.uint8]) -> PictureReport:
+    """The measures of the phone's picture (H, W, 3), as it is looked at, against the raw of the same shot."""
+    blocks = blocks_of(planes_of(frame))
+    warned = warning_of(np.ascontiguousarray(as_stored(pixels, frame.meta.orientation)), blocks)
+    return PictureReport(warned.clipped_percent, _picture_light(pixels), warned.offset_ev)

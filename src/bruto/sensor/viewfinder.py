@@ -79,6 +79,8 @@ def offset_ev(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> float | None:
     if x[-1] < -1.0 or len(x) < 5:
         return None  # nothing bright enough to carry on from
     last = x > x[-1] - 2
+    if int(last.sum()) < 3:
+        return None
     tops = np.log2(np.maximum(decode_srgb(y[last] / 255), 1e-4))
     slope = float(np.polyfit(x[last], tops, 1)[0])
     if slope < 0.15:

@@ -11,6 +11,9 @@ from bruto.phones.card import CROP_RATIO, PhoneCard
 from bruto.shoot.folder import Asked
 from bruto.shoot.shots import Shot
 
+SAME_LENS = 0.12
+"""Focal lengths this near to each other, relative, are the same lens."""
+
 
 @dataclass(frozen=True)
 class Finding:
@@ -53,6 +56,8 @@ def check(shot: Shot, asked: Asked, expected: Asked, card: PhoneCard) -> list[Fi
     if seen is None:
         return found
     _zoom(shot, card, found)
+    if not any(f.topic == "lens" for f in found):
+        _other_lens(shot, asked, card, found)
     got, wanted = _megapixels(*seen.size), asked.megapixels or expected.megapixels
     if shot.raw and wanted and abs(got - wanted) > max(1, 0.1 * wanted):
         if asked.megapixels:
@@ -73,6 +78,30 @@ def check(shot: Shot, asked: Asked, expected: Asked, card: PhoneCard) -> list[Fi
     return found
 
 
+def lens_title(name: str, focal_35mm: float) -> str:
+    """A lens by its name and focal length, each once.
+
+    >>> lens_title("26 mm", 26.0), lens_title("wide", 15.0)
+    ('26 mm', 'wide (15 mm)')
+    """
+    length = f"{focal_35mm:.0f} mm"
+    return length if name == length else f"{name} ({length})"
+
+
+def _other_lens(shot: Shot, asked: Asked, card: PhoneCard, found: list[Finding]) -> None:
+    """A silent change of lens: the view was taken with another one than was asked for."""
+    seen = shot.seen
+    assert seen is not None
+    lens = card.lens_of(seen.focal_mm)
+    got = lens.focal_35mm if lens is not None else seen.focal_35mm
+    if not asked.focal_35mm or not got or abs(got / asked.focal_35mm - 1) < SAME_LENS:
+        return
+    wanted = next((q.name for q in card.lenses if abs(q.focal_35mm / asked.focal_35mm - 1) < SAME_LENS), "")
+    name = f"the {lens_title(lens.name, got)} lens" if lens is not None else f"a {got:.0f} mm lens"
+    asked_for = f"the {lens_title(wanted, asked.focal_35mm)} one" if wanted else f"{asked.focal_35mm:.0f} mm"
+    found.append(Finding("lens", f"Taken with {name}; you asked for {asked_for}."))
+
+
 def _zoom(shot: Shot, card: PhoneCard, found: list[Finding]) -> None:
     seen = shot.seen
     assert seen is not None
@@ -85,7 +114,7 @@ def _zoom(shot: Shot, card: PhoneCard, found: list[Finding]) -> None:
     ratio = seen.focal_35mm / lens.focal_35mm
     if ratio <= CROP_RATIO:
         return
-    real = [q for q in card.lenses if abs(q.focal_35mm / seen.focal_35mm - 1) < 0.12 and q is not lens]
+    real = [q for q in card.lenses if abs(q.focal_35mm / seen.focal_35mm - 1) < SAME_LENS and q is not lens]
     if real:
         text = (
             f"The {seen.focal_35mm:.0f} mm view was made from the {lens.name} lens, not from the {real[0].name} one: a "

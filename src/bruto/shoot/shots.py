@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 
 from bruto.container.dng_reader import read_dng_meta
 from bruto.container.glance import Glance, glance, preview_bytes
+from bruto.container.orientation import orient
 from bruto.container.picture import decode_jpeg, picture_meta, read_picture_facts, small_picture
 from bruto.container.rawframe import RawMeta
-from bruto.develop.engine import orient
 from bruto.errors import BrutoError
 
 MERGED = ("mean of", "median of", "bracket of")

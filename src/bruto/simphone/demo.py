@@ -10,7 +10,7 @@ from typing import Any
 from bruto.simphone.capture import TRACE_VERSION, simulate
 from bruto.simphone.optics import Mishap
 
-DEMO_VERSION = f"5.{TRACE_VERSION}"
+DEMO_VERSION = f"6.{TRACE_VERSION}"
 SHOTS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("pans", {"seed": 1, "megapixels": 12}),
     ("pans", {"seed": 12, "ev": 1.3}),

@@ -44,7 +44,7 @@ def stored_codes(light: NDArray[np.float32]) -> NDArray[np.uint16]:
 def tone_curve() -> NDArray[np.float64]:
     """Rises steeply from black, has a soft shoulder, ends at 1: (257, 2)."""
     x = np.linspace(0, 1, POINTS)
-    y = (x / (x + 0.16)) * 1.16
+    y = (x / (x + 0.55)) * 1.55
     return np.stack([x, np.clip(y - 0.06 * np.sin(2 * np.pi * y) * (1 - y), 0, 1)], axis=1)
 
 

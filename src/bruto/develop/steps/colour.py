@@ -119,8 +119,8 @@ def _rebuilt(r, g, b, bits):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True)
 def _point(rgb, clipped, clip_step, clip_y, clip_x, matrix, weights, exposure, base_a, base_b, base_y, base_x, base_sy,
-           base_sx, curve, use_tone, use_look, look, reference, raw_scale, baseline_scale, chroma, to_out, lab, encode, top,
-           dither, out):  # fmt: skip
+           base_sx, curve, use_tone, use_look, look, reference, raw_scale, baseline_scale, chroma, to_out, lab, encode,
+           top, dither, out):  # fmt: skip
     """One row at a time in passes over row buffers, so that all but the table look-ups use vector registers."""
     h, w = rgb.shape[:2]
     gh, gw = base_a.shape

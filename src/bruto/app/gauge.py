@@ -1,0 +1,102 @@
+"""Measuring and watching behind the window: shots are measured one after the other, new files in the folder appear."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from bruto.app.models import Shoot
+from bruto.app.worker import Worker
+from bruto.sensor.measures import measured
+from bruto.sensor.report import SensorReport
+from bruto.shoot.folder import open_shoot
+from bruto.shoot.shots import Shot
+from bruto.shoot.sidecar import verdict_beside
+from bruto.shoot.watch import Changes, FolderWatch
+
+WATCH_EVERY_MS = 1000
+
+
+class Gauge(QObject):
+    """Emits `progress(text)`, `changed(changes)` before the shoot follows a change of the folder, `arrived(shot,
+    count)` when new files are in it, and `problem(text)`.
+    """
+
+    progress = Signal(str)
+    changed = Signal(object)
+    arrived = Signal(object, int)
+    problem = Signal(str)
+
+    def __init__(self, shoot: Shoot) -> None:
+        super().__init__()
+        self.shoot = shoot
+        self.worker = Worker(("again", "watch", "measure"))
+        self._watch: FolderWatch | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(WATCH_EVERY_MS)
+        self._timer.timeout.connect(self.look)
+
+    def idle(self) -> bool:
+        """Whether nothing is being measured or looked for."""
+        return self.worker.idle()
+
+    def close(self) -> None:
+        """Stop, after what is running has ended."""
+        self._timer.stop()
+        self.worker.close()
+
+    def follow(self) -> None:
+        """The shoot was opened or changed: watch its folder, measure what is not measured."""
+        if self._watch is None or self._watch.folder != self.shoot.folder:
+            self._watch = FolderWatch(self.shoot.folder)
+            self._timer.start()
+        self._measure_next()
+
+    def look(self) -> None:
+        """Look for new and vanished files."""
+        watch = self._watch
+        if watch is not None:
+            self.worker.ask("watch", watch.poll, lambda found: self._found(watch, found), self.problem.emit)
+
+    def _measure_next(self) -> None:
+        """Measure shots one after the other, the current one first."""
+        shoot = self.shoot
+        raws = [s for s in shoot.shots if s.raw is not None and not s.problem]
+        left = [s for s in raws if str(s.main) not in shoot.reports]
+        watching = "watching the folder · " if self._watch is not None else ""
+        self.progress.emit(f"{watching}measured {len(raws) - len(left)} of {len(raws)}" if raws else "")
+        if not left:
+            return
+        current = shoot.current
+        shot = current if current is not None and current in left else left[0]
+        path, offer = shot.main, shoot.offer(shot)
+
+        def work() -> tuple[SensorReport, str]:
+            return measured(path, offer), verdict_beside(path)
+
+        def done(found: tuple[SensorReport, str]) -> None:
+            shoot.set_report(shot, *found)
+            self._measure_next()
+
+        def failed(text: str) -> None:
+            shoot.mark_broken(shot, text)
+            self._measure_next()
+
+        self.worker.ask("measure", work, done, failed)
+
+    def _found(self, watch: FolderWatch, changes: Changes) -> None:
+        if not changes or watch is not self._watch:
+            return
+        paths, record = list(self.shoot.paths), self.shoot.record
+        for path in changes.new:
+            self.shoot.reports.pop(str(path), None)
+        self.changed.emit(changes)
+
+        def done(shots: list[Shot]) -> None:
+            if watch is not self._watch:
+                return
+            newest = next((s for s in reversed(shots) if set(s.files) & set(changes.new)), None)
+            self.shoot.again(shots)
+            if newest is not None:
+                self.arrived.emit(newest, len(changes.new))
+
+        self.worker.ask("again", lambda: open_shoot(paths, record), done, self.problem.emit)

@@ -1,0 +1,25 @@
+"""Exif orientation: how a stored picture is turned and mirrored to be looked at."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+_BACK = {5: 5, 6: 8, 7: 7, 8: 6}
+
+
+def orient(picture: NDArray, orientation: int) -> NDArray:
+    """Turn a stored picture by its Exif orientation (1-8), so that it can be looked at."""
+    if orientation in (2, 4, 5, 7):
+        picture = picture[:, ::-1]
+    turns = {3: 2, 4: 2, 5: 1, 6: 3, 7: 3, 8: 1}.get(orientation, 0)
+    return np.rot90(picture, turns) if turns else picture
+
+
+def as_stored(picture: NDArray, orientation: int) -> NDArray:
+    """A picture that can be looked at, laid as one of that orientation is stored: undoes `orient`.
+
+    >>> as_stored(orient(np.arange(6).reshape(2, 3), 7), 7).tolist()
+    [[0, 1, 2], [3, 4, 5]]
+    """
+    return orient(picture, _BACK.get(orientation, orientation))

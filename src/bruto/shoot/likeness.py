@@ -1,0 +1,68 @@
+"""Near-duplicates: single shots of the same view, taken again within some minutes, by what their raws show."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.sensor.report import GLIMPSE, SensorReport
+from bruto.shoot.shots import Shot
+
+AGAIN_WITHIN_S = 600.0
+"""Longest pause between two takes of one view, seconds."""
+SAME_VIEW = 0.6
+"""Correlation of structure from which two shots show the same view."""
+MOST_SHIFT = 4
+"""How far the view may have moved between takes, cells of `GLIMPSE`."""
+
+
+def _structure(report: SensorReport) -> NDArray[np.float32]:
+    """Light in stops without its slow course, so that a bright sky over dark land is not likeness yet."""
+    light = np.array(report.glimpse, np.float32).reshape(GLIMPSE, GLIMPSE) / 16
+    return np.clip(light - cv2.GaussianBlur(light, (0, 0), GLIMPSE / 6), -1.5, 1.5)
+
+
+def likeness(a: SensorReport, b: SensorReport) -> float:
+    """Largest correlation of two shots' structure over shifts of the view, -1 to 1; exposure does not matter."""
+    if not a.glimpse or not b.glimpse:
+        return 0.0
+    x, y = _structure(a), _structure(b)
+    m = MOST_SHIFT
+    inner = np.ascontiguousarray(x[m:-m, m:-m])
+    if inner.std() < 1e-3 or y.std() < 1e-3:
+        return 0.0
+    return float(cv2.matchTemplate(y, inner, cv2.TM_CCOEFF_NORMED).max())
+
+
+def takes_of(shot: Shot, shots: list[Shot], reports: Mapping[str, SensorReport]) -> list[Shot]:
+    """Shots (in order of time) that show the same view as `shot`, itself among them: the same lens and way of holding,
+    each taken within `AGAIN_WITHIN_S` of the next. Shots that are not measured yet are left out.
+    """
+    own = reports.get(str(shot.main))
+    if own is None or shot.seen is None or shot.taken is None:
+        return []
+    row = [s for s in shots if str(s.main) in reports and s.seen and s.taken and s.raw is not None]
+    row = [s for s in row if _same_setup(s, shot)]
+    if shot not in row:
+        return []
+    found = [shot]
+    for side in (row[row.index(shot) + 1 :], row[: row.index(shot)][::-1]):
+        last = shot
+        for s in side:
+            assert s.taken is not None and last.taken is not None
+            if abs((s.taken - last.taken).total_seconds()) > AGAIN_WITHIN_S:
+                break
+            if likeness(own, reports[str(s.main)]) >= SAME_VIEW:
+                found.append(s)
+                last = s
+    return [s for s in row if s in found]
+
+
+def _same_setup(a: Shot, b: Shot) -> bool:
+    assert a.seen is not None and b.seen is not None
+    one, two = a.seen, b.seen
+    same = (one.model, one.focal_mm, one.kind) == (two.model, two.focal_mm, two.kind)
+    return same and (one.size[0] > one.size[1]) == (two.size[0] > two.size[1])
