@@ -11,7 +11,7 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import RawFrame
-from bruto.sensor.blur import TILE, motion
+from bruto.sensor.motion import TILE, motion
 from bruto.sensor.report import SensorReport, measure, oriented_degrees
 from bruto.simphone.capture import Exposure, Phone
 from bruto.simphone.optics import Mishap, motion_kernel
@@ -46,7 +46,8 @@ class Motion(unittest.TestCase):
         """Within 1 px and 6 degrees from 5 px on."""
         for scene, length, degrees in (
             ("pans", 5, 90), ("pans", 9, 40), ("sluice", 12, 122), ("boiling-house", 8, 175), ("boiling-house", 20, 10),
-            ("pans", 12, 90), ("boiling-house", 15, 88),
+            ("pans", 12, 90), ("boiling-house", 15, 88), ("pans", 5, 2), ("pans", 7, 4), ("boiling-house", 7, 86),
+            ("sluice", 10, 177), ("sluice", 14, 95),
         ):  # fmt: skip
             with self.subTest(scene=scene, length=length):
                 r = measured(scene, Mishap(motion_px=length, motion_deg=degrees))

@@ -57,7 +57,7 @@ def decode_segment(data: bytes, layout: SegmentLayout, rows: int, columns: int) 
     elif layout.compression in (DEFLATE, OLD_DEFLATE):
         decoded = _plain(_inflated(data, layout, rows, columns), layout, rows, columns)
     elif layout.compression == LOSSLESS_JPEG:
-        decoded = imagecodecs.ljpeg_decode(data) if layout.samples == 1 else imagecodecs.jpeg8_decode(data)
+        decoded = _lossless(data, layout.samples)
     elif layout.compression == LOSSY_JPEG:
         decoded = imagecodecs.jpeg8_decode(data)
     else:
@@ -69,6 +69,16 @@ def decode_segment(data: bytes, layout: SegmentLayout, rows: int, columns: int) 
         raise FileProblem("it has the wrong size")
     decoded = decoded[:rows, :columns]
     return _woven(decoded, layout.interleave) if layout.interleave != (1, 1) else decoded
+
+
+def _lossless(data: bytes, samples: int) -> NDArray:
+    """Samples of a lossless JPEG. The quicker decoder cannot read some valid streams, such as those of a single row."""
+    if samples == 1:
+        try:
+            return imagecodecs.ljpeg_decode(data)
+        except imagecodecs.LjpegError:
+            pass
+    return imagecodecs.jpeg8_decode(data)
 
 
 def _row_bytes(layout: SegmentLayout, columns: int) -> int:
