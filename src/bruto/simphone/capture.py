@@ -27,7 +27,7 @@ from bruto.simphone.optics import Mishap, mishandled
 from bruto.simphone.scenes import Scene, load_scene
 from bruto.simphone.tracer import MARGIN, trace
 
-TRACE_VERSION = 3
+TRACE_VERSION = 4
 """Raised whenever scenes, textures or the tracer change, so that cached light is traced again."""
 FIRST_SHOT = datetime(2026, 6, 21, 12, 4, 10)
 _HOURS = {"pans": 0.0, "boiling-house": 1.2, "crystals": 5.6, "card": 3.1, "sluice": 9.4}

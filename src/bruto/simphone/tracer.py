@@ -333,6 +333,10 @@ def read_light(name: str) -> NDArray[np.float32] | None:
     return (np.exp2(code.astype(np.float32) * (32 / 65535)) * LOG_FLOOR).astype(np.float32)
 
 
+STEP_OF_LIGHT = 0.18
+"""Natural logarithm of the step of light between neighbours from which a pixel gets more rays."""
+
+
 def trace(
     scene: Scene,
     width: int,
@@ -347,7 +351,7 @@ def trace(
 
     Returns camera RGB and XYZ, each (height + 2 m, width + 2 m, 3) float16 with m = round(margin * width), both in
     units of 1/1000 cd/m2; camera RGB is scaled so that its green equals Y for a white under D55. One ray a pixel, and
-    `samples_on_edges` more where parts, depth, shadow or patches meet.
+    `samples_on_edges` more where parts, depth, shadow or patches meet or the light changes at once.
     """
     tracer = Tracer(scene, light)
     m = round(margin * width)
@@ -388,6 +392,7 @@ def trace(
             g["sunlit"].reshape(shape),
             patch.reshape(shape),
             g["normal"].reshape(*shape, 3),
+            np.log(np.maximum(xyz[:, 1], 1e-6)).reshape(shape),
         )
         ey, ex = np.nonzero(edges)
         if len(ey) and samples_on_edges:
@@ -407,8 +412,10 @@ def trace(
     return camera, truth
 
 
-def _edges(part, log_distance, sunlit, patch, normal) -> NDArray[np.bool_]:
-    """Pixels next to a change of part, depth, shadow, patch or sharp fold."""
+def _edges(part, log_distance, sunlit, patch, normal, log_light) -> NDArray[np.bool_]:
+    """Pixels next to a change of part, depth, shadow, patch, a sharp fold, or light (ripples that mirror now the sky,
+    now the shore, would sparkle with one ray a pixel).
+    """
     edge = np.zeros(part.shape, bool)
     for axis in (0, 1):
         a, b = [slice(None)] * 2, [slice(None)] * 2
@@ -420,6 +427,7 @@ def _edges(part, log_distance, sunlit, patch, normal) -> NDArray[np.bool_]:
             | (sunlit[p] != sunlit[q])
             | (patch[p] != patch[q])
         )
+        differ |= abs(log_light[p] - log_light[q]) > STEP_OF_LIGHT
         differ |= np.einsum("ijk,ijk->ij", normal[p], normal[q]) < 0.8
         edge[p] |= differ
         edge[q] |= differ
