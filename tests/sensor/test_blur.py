@@ -62,10 +62,18 @@ class Motion(unittest.TestCase):
                 self.assertIsNone(measured(scene, mishap).motion_px, f"{scene} {mishap}")
 
     def test_pure_texture(self) -> None:
-        """Noise-like texture, moved; the estimate needs no scene."""
+        """Noise-like textures, moved; the estimate needs no scene. The one for the long movement has the spectrum of
+        photographs, amplitude over frequency (Field, JOSA A 4-12, 1987).
+        """
         random = np.random.default_rng(2)
-        texture = cv2.GaussianBlur(random.normal(0.3, 0.1, (1200, 1200)).astype(np.float32), (0, 0), 0.7)
-        for length, degrees in ((6.0, 30.0), (14.0, 100.0), (24.0, 160.0)):
+        white = random.normal(0, 1, (1200, 1200)).astype(np.float32)
+        flat = cv2.GaussianBlur(0.3 + 0.1 * white, (0, 0), 0.7)
+        f = np.hypot(np.fft.fftfreq(1200)[:, None], np.fft.rfftfreq(1200)[None])
+        natural = np.fft.irfft2(np.fft.rfft2(white) / np.maximum(f, 1 / 600)).astype(np.float32)
+        natural = cv2.GaussianBlur(0.3 + 0.08 * natural / natural.std(), (0, 0), 0.7)
+        for length, degrees, texture in (
+            (6.0, 30.0, flat), (14.0, 100.0, flat), (6.0, 70.0, natural), (24.0, 160.0, natural),
+        ):  # fmt: skip
             moved = cv2.filter2D(texture, -1, motion_kernel(length, degrees))
             tiles = [moved[y : y + TILE, x : x + TILE] for y in range(50, 900, TILE) for x in range(50, 900, TILE)]
             found = motion(tiles, (1e-7, 1e-9))

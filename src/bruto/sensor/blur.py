@@ -10,15 +10,21 @@ ESTIMATOR_BLUR = 0.6**2 + 1 / 3
 """Variance (px^2) that the edge estimator adds: its first Gaussian and the central difference."""
 WIDE_PX = 1.2
 """Blur from which edges are looked at again at half the scale."""
+MIDDLE, MIDDLE_OF_WIDE = 45, 57
+"""Percentile of the squared widths that is taken: soft shadows pull it up in a sharp picture, fine texture that lies
+too close pulls it down in a blurred one.
+"""
 
 
-def edge_blur(luminance: NDArray[np.float32], noise_sigma: float, tile: int | None = None) -> float | None:
+def edge_blur(
+    luminance: NDArray[np.float32], noise_sigma: float, tile: int | None = None, middle: float = MIDDLE
+) -> float | None:
     """Blur (standard deviation, pixels) of strong edges, from gradients at two scales.
 
     For an edge blurred by s, blurring again by t lowers the gradient's peak by s / sqrt(s^2 + t^2) (Zhuo, Sim, Pattern
     Recognition 44-9, 2011). Strong edges with nothing else near are used; soft shadows read too wide and fine texture
     too narrow, and their middle is taken. `tile`: the picture is put together of square tiles of that side, whose seams
-    are no edges. Returns None with fewer than 40 such edges.
+    are no edges; `middle`: the percentile taken. Returns None with fewer than 40 such edges.
     """
     t = 1.2
     log = np.sqrt(np.maximum(luminance, 0) + 1e-4)
@@ -44,12 +50,12 @@ def edge_blur(luminance: NDArray[np.float32], noise_sigma: float, tile: int | No
         return None
     ratio = g1[picked] / np.maximum(g2[picked], 1e-9)
     s2 = t * t / np.maximum(ratio**2 - 1, 1e-3)
-    blur = float(np.sqrt(max(float(np.percentile(s2, 45)) - ESTIMATOR_BLUR, 0.02)))
+    blur = float(np.sqrt(max(float(np.percentile(s2, middle)) - ESTIMATOR_BLUR, 0.02)))
     if blur < WIDE_PX or min(luminance.shape) < 128:
         return blur
     # wide blur hardly changes with so small a second one: half the scale tells it better
     half = cv2.resize(luminance, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-    wide = edge_blur(half, noise_sigma / 2, tile // 2 if tile else None)
+    wide = edge_blur(half, noise_sigma / 2, tile // 2 if tile else None, MIDDLE_OF_WIDE)
     return blur if wide is None else float(np.sqrt(max(4 * wide**2 - 0.25, blur**2)))
 
 
@@ -83,5 +89,5 @@ def edge_widths(luminance: NDArray[np.float32], noise_sigma: float, tile: int) -
             continue
         ratio = own[picked] / np.maximum(g2[k][picked], 1e-9)
         s2 = t * t / np.maximum(ratio**2 - 1, 1e-3)
-        found.append(float(np.sqrt(max(float(np.percentile(s2, 45)) - ESTIMATOR_BLUR, 0.02))))
+        found.append(float(np.sqrt(max(float(np.percentile(s2, MIDDLE)) - ESTIMATOR_BLUR, 0.02))))
     return found[0], found[1]

@@ -28,6 +28,8 @@ DEEP, DEEP_SHORT = 0.37, 0.27
 """Depth of the stripes, 1 = those of an even movement without noise, from which a movement is said to be there, from
 7 px and below (scenes without one reach 0.34 by chance, those with one have 0.40 to 0.83, short ones 0.32).
 """
+LONG_BY_AXIS_PX = 17.0
+"""From here on the terms for lines take stripes of a movement along the axes for their own and shorten it."""
 PLAIN, PLAINLY_DEEP, PLAIN_LONGEST_PX = 0.55, 0.6, 20.0
 """The same for movements along rows or columns, which lines of a scene resemble (lines look like 21 px and more)."""
 WIDE_EDGES, WIDER = 0.85, 1.5
@@ -157,10 +159,14 @@ def motion(tiles: list[NDArray[np.float32]], noise: tuple[float, float]) -> Moti
     best, depth, length, degrees = _stripes_in(*found, f.smooth, f)
     sure = best < (SURE if length <= LONG_PX else SURE_LONG)
     sure = sure and depth >= (DEEP if length > 7 else DEEP_SHORT) and length >= SHORTEST_PX
-    if not sure:
-        best, depth, length, degrees = _stripes_in(*found, f.smooth[:, : -f.lines], f, f.along_axes)
-        if not (best < PLAIN and depth >= PLAINLY_DEEP and 7 < length <= PLAIN_LONGEST_PX):
+    off_axis = abs((degrees + 45) % 90 - 45)
+    if not sure or (length > LONG_BY_AXIS_PX and off_axis <= 10):
+        plain = _stripes_in(*found, f.smooth[:, : -f.lines], f, f.along_axes)
+        plainly = plain[0] < PLAIN and plain[1] >= PLAINLY_DEEP
+        if not sure and not (plainly and 7 < plain[2] <= PLAIN_LONGEST_PX):
             return None
+        if not sure or (plainly and plain[2] > length):
+            _, _, length, degrees = plain
     return Motion(length * (1 + SHORTENED * length / TILE), degrees % 180)
 
 
