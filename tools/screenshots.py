@@ -102,7 +102,7 @@ def main() -> int:
         p.choose("crystals-002")
         p.save("develop-picture")
         p.choose("crystals-001")
-        bar = w.develop.ledger.scroll.verticalScrollBar()
+        bar = w.develop.ledger.scroll_area.verticalScrollBar()
         bar.setValue(w.develop.ledger.profile.y() - 120)
         p.save("develop-profile")
         bar.setValue(0)

@@ -272,7 +272,7 @@ class Ledger(QWidget):
         head.addWidget(self.all_button)
         head.addSpacing(6)
         outer.addLayout(head)
-        self.scroll = scroll = QScrollArea()
+        self.scroll_area = scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
