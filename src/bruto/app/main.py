@@ -11,11 +11,13 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from bruto.app import theme
+from bruto.app.memory import give_back_memory
 from bruto.errors import BrutoError
 
 
 def application() -> QApplication:
     """The one QApplication, with fonts and style."""
+    give_back_memory()
     app = QApplication.instance() or QApplication(["bruto"])
     assert isinstance(app, QApplication)
     app.setApplicationName("Bruto")

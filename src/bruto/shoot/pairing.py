@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -16,7 +17,7 @@ from bruto.container.dng_reader import is_raw
 from bruto.container.glance import Glance, glance
 from bruto.container.picture import PICTURE_KINDS, is_picture
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import content_key, explain
+from bruto.files import content_key, quick_key, explain
 from bruto.shoot.shots import Shot, edit_marks, read_shot, small_view, taken_at
 
 CLIPS = (".mp4", ".mov", ".m4v")
@@ -161,25 +162,23 @@ def _order(name: str) -> tuple[str, int, str]:
 
 def _without_doubles(files: list[Path]) -> tuple[list[Path], dict[Path, list[Path]]]:
     """Files of which no other has the same content, and the further copies of each."""
-    sizes: dict[tuple[str, int], list[Path]] = defaultdict(list)
-    for f in files:
-        try:
-            sizes[(f.suffix.lower(), f.stat().st_size)].append(f)
-        except OSError:
-            sizes[(f.name, -1)].append(f)
-    extra: dict[Path, list[Path]] = {}
-    dropped: set[Path] = set()
-    for (_, size), group in sizes.items():
-        if len(group) < 2 or size <= 0:
-            continue
-        same: dict[str, list[Path]] = defaultdict(list)
+
+    def alike(group: list[Path], key: Callable[[Path], Any]) -> list[list[Path]]:
+        """Those of a group that share a key with another."""
+        found: dict[Any, list[Path]] = defaultdict(list)
         for f in group:
             try:
-                same[content_key(f)].append(f)
+                found[key(f)].append(f)
             except OSError:
                 continue
-        for copies in same.values():
-            if len(copies) > 1:
+        return [members for members in found.values() if len(members) > 1]
+
+    extra: dict[Path, list[Path]] = {}
+    dropped: set[Path] = set()
+    # uncompressed raws are all of one size: a glance at three places goes before the thorough look
+    for group in alike(files, lambda f: (f.suffix.lower(), f.stat().st_size or f.name)):
+        for near in alike(group, quick_key):
+            for copies in alike(near, content_key):
                 copies.sort(key=lambda f: (bool(_COPY.search(f.stem)), len(f.name), f.name))
                 extra[copies[0]] = copies[1:]
                 dropped |= set(copies[1:])
