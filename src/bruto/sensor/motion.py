@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -36,6 +37,8 @@ WIDE_EDGES, WIDER = 0.85, 1.5
 """Blur of edges across the rows (or columns), px, and its ratio to that across the others, from which a movement along
 them is looked for with less evidence from the spectrum (shots without one have 0.6 px at most).
 """
+WORTH_A_LOOK = 0.22
+"""Depth of the stripes along an axis from which the edges are looked at."""
 FAINT, FAINTLY_DEEP = 0.92, 0.15
 """Share left of the spectrum and depth that such a movement needs."""
 SHORTENED = 0.33
@@ -143,14 +146,19 @@ def _frequencies() -> _Frequencies:
     return _Frequencies()
 
 
-def motion(tiles: list[NDArray[np.float32]], noise: tuple[float, float]) -> Motion | None:
+def motion(
+    tiles: list[NDArray[np.float32]],
+    noise: tuple[float, float],
+    widths: Callable[[], tuple[float | None, float | None]] | None = None,
+) -> Motion | None:
     """The movement that blurred tiles (`TILE` x `TILE` light) share, or None.
 
     An even movement of length L multiplies the spectrum by sinc(L f) along its direction. The mean logarithm of the
     tiles' power spectra is fitted by terms that scenes have anyway (slope, lens blur, preferred directions, vertical
     and level lines) and by one such pattern of stripes; the length and direction that explain most are taken if they
     explain enough. A movement along the rows or columns looks much like such lines: it is sought once more without the
-    terms for them, and then must be plainer. `noise`: a, b of variance a x + b.
+    terms for them, and then must be plainer, or be borne out by the edges: `widths` gives what `blur.edge_widths`
+    finds, and is asked only then. `noise`: a, b of variance a x + b.
     """
     f = _frequencies()
     found = _mean_spectrum(tiles, noise, f)
@@ -164,28 +172,26 @@ def motion(tiles: list[NDArray[np.float32]], noise: tuple[float, float]) -> Moti
         plain = _stripes_in(*found, f.smooth[:, : -f.lines], f, f.along_axes)
         plainly = plain[0] < PLAIN and plain[1] >= PLAINLY_DEEP
         if not sure and not (plainly and 7 < plain[2] <= PLAIN_LONGEST_PX):
-            return None
+            if widths is None or plain[1] < WORTH_A_LOOK:
+                return None
+            return _along_axis(*found, widths(), f)
         if not sure or (plainly and plain[2] > length):
             _, _, length, degrees = plain
     return Motion(length * (1 + SHORTENED * length / TILE), degrees % 180)
 
 
-def motion_along_axis(
-    tiles: list[NDArray[np.float32]], noise: tuple[float, float], widths: tuple[float | None, float | None]
+def _along_axis(
+    y_spectrum: NDArray, weight: NDArray[np.float32], widths: tuple[float | None, float | None], f: _Frequencies
 ) -> Motion | None:
-    """A movement nearly along the rows or columns whose stripes alone are not plain enough for `motion`, or None.
+    """A movement nearly along the rows or columns whose stripes alone are not plain enough, or None.
 
     The edges across it must be clearly wider than those along it; their width bounds its length from both sides (an
-    even movement of length L spreads them by L / sqrt(12) or, where it is long, by more than is read). `widths`: see
-    `blur.edge_widths`; `noise`: a, b of variance a x + b.
+    even movement of length L spreads them by L / sqrt(12) or, where it is long, by more than is read).
     """
     x, y = widths
     if x is None or y is None or max(x, y) < WIDE_EDGES or max(x, y) < WIDER * min(x, y):
         return None
-    f = _frequencies()
-    found = _mean_spectrum(tiles, noise, f)
-    if found is None:
-        return None
+    found = y_spectrum, weight
     least = (12 * (x * x - y * y if x > y else y * y - x * x)) ** 0.5
     axis = 0 if x > y else 90
     off = (f.degrees - axis + 90) % 180 - 90

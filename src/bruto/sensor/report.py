@@ -20,7 +20,7 @@ from bruto.sensor.advice import Advice, Offer, advise
 from bruto.sensor.blocks import histogram
 from bruto.sensor.blur import edge_blur, edge_widths
 from bruto.sensor.clipping import clipped_percent, headroom
-from bruto.sensor.motion import TILE, green_tiles, motion, motion_along_axis, telling_places
+from bruto.sensor.motion import TILE, green_tiles, motion, telling_places
 from bruto.sensor.noise import Blocks, blocks_of, dynamic_range_ev, file_noise, picture_noise, shadow_lift_ev
 from bruto.sensor.planes import Plane, levels, planes_of
 from bruto.sensor.veil import find_veil, hot_sites
@@ -166,13 +166,11 @@ def _blur(
         pattern = shifted_cfa(meta.cfa, x % 2, y % 2)
     tiles = green_tiles(planes, pattern, places)
     green_noise = float(noise[1, 0]), float(noise[1, 1])
-    moved = motion(tiles, green_noise)
     side = max(1, math.isqrt(len(tiles)))
     sheet = np.concatenate([np.concatenate(tiles[k * side : (k + 1) * side], axis=1) for k in range(side)], axis=0)
     sigma = math.sqrt(green_noise[0] * float(sheet.mean()) + green_noise[1]) / 2
     blur = edge_blur(sheet, sigma, TILE)
-    if moved is None:
-        moved = motion_along_axis(tiles, green_noise, edge_widths(sheet, sigma, TILE))
+    moved = motion(tiles, green_noise, lambda: edge_widths(sheet, sigma, TILE))
     if moved is None:
         return blur, None, None
     return blur, moved.length_px, oriented_degrees(moved.degrees, meta.orientation)
