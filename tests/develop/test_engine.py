@@ -150,7 +150,8 @@ class Colour(unittest.TestCase):
         phone = Phone("card", size=MIDDLE)
         y, x = patch_masks(phone, 3)[24].T  # the grey card
         developer = developer_of("card", size=MIDDLE, seed=2)
-        kelvin, duv = developer.white_from(float(x.mean()) / MIDDLE[0], float(y.mean()) / MIDDLE[1])
+        kelvin, duv, neutral = developer.white_from(float(x.mean()) / MIDDLE[0], float(y.mean()) / MIDDLE[1])
+        self.assertIsNone(neutral)
         recipe = Recipe(temperature=kelvin, tint=duv, chroma=1.0)
         picture = developer.render(recipe)[y, x].mean(axis=0)
         before = developer.render(Recipe(chroma=1.0))[y, x].mean(axis=0)

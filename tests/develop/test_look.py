@@ -18,10 +18,11 @@ from bruto.container.profile import Calibration, CameraProfile, GainTableMap, Hu
 from bruto.container.rawframe import RawFrame, RawMeta
 from bruto.develop.engine import Developer
 from bruto.develop.profiles import MATRIX, choices, chosen, hue_sat_for, with_profile
-from bruto.develop.recipe import Handle, Recipe, Tone
+from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw
 from bruto.develop.steps.look import ROMM_TO_XYZ_D50, look_of, look_row
 from bruto.develop.steps.tone import curve
+from bruto.develop.values import Handle, Tone
 
 W, H = 96, 64
 FROM_ROMM = xyz_d50_to_working() @ ROMM_TO_XYZ_D50

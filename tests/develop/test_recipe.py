@@ -7,22 +7,41 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from bruto.develop.recipe import HANDLE_NAMES, SCHEMA, Recipe, Tone, load_recipe, recipe_from, save_recipe
+from bruto.develop.recipe import SCHEMA, Recipe, load_recipe, recipe_from, save_recipe
+from bruto.develop.values import HANDLE_NAMES, Tone
 from bruto.errors import BrutoError
 
 
 class Values(unittest.TestCase):
     def test_every_number_has_range_unit_and_description(self) -> None:
         for name, info in Recipe.model_fields.items():
-            if name in ("schema_version", "engine", "tone"):
+            if info.annotation not in (float, float | None):
                 continue
             extra = info.json_schema_extra
             assert isinstance(extra, dict)
-            if name in ("profile", "base_look"):  # choices, not numbers
-                self.assertTrue(info.description and extra["title"], name)
-                continue
-            self.assertTrue(info.description and extra["unit"] and extra["title"], name)
+            self.assertTrue(info.description and extra["unit"] and extra["title"] and extra["step"], name)
             self.assertTrue(any(hasattr(m, "ge") for m in info.metadata), name)
+            self.assertTrue(any(hasattr(m, "le") for m in info.metadata), name)
+
+    def test_left_out_fields_do_nothing_and_keep_their_values(self) -> None:
+        recipe = Recipe(exposure=1.0, chroma=1.4, bypassed=("exposure", "no such field"))
+        used = recipe.effective()
+        self.assertEqual((used.exposure, used.chroma, recipe.exposure), (0.0, 1.4, 1.0))
+
+    def test_parts_are_checked(self) -> None:
+        for field, value in (
+            ("hue_nodes", [{"hue": 400}]),
+            ("hue_nodes", [{"hue": 10}] * 9),
+            ("curves", {"joint": [[0, 0]]}),
+            ("curves", {"red": [[0.5, 0], [0.5, 1]]}),
+            ("curves", {"blue": [[0, 0], [1, 2]]}),
+            ("balance", {"dark": {"hue": 10, "amount": 3}}),
+            ("mixing", [1, 2, 3]),
+        ):
+            with self.subTest(f"{field} {value}"), self.assertRaisesRegex(BrutoError, field):
+                Recipe().changed(**{field: value})
+        good = Recipe().changed(hue_nodes=[{"hue": 250, "shift": -12}], curves={"joint": [[0, 0.1], [1, 0.9]]})
+        self.assertEqual(recipe_from(json.loads(json.dumps(good.model_dump(by_alias=True)))), good)
 
     def test_out_of_range_names_the_field(self) -> None:
         for field, value in (("exposure", 99), ("temperature", 10), ("sharpness", "much"), ("chroma", float("nan"))):

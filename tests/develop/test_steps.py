@@ -13,11 +13,12 @@ from skimage import data, restoration
 
 from bruto.color.spaces import D65_XYZ, decode_srgb, encode_srgb, lightness, space, working_to, xyz_to_lab
 from bruto.develop.demosaic import bin_quads, colour_offsets, demosaic
-from bruto.develop.recipe import HANDLE_NAMES, Handle, Tone
 from bruto.develop.steps import noise, sharpness
 from bruto.develop.steps.approximate import exp2_of, log2_of
 from bruto.develop.steps.colour import PointParams, point_pass, to_working
+from bruto.develop.steps.lab import lab_stage
 from bruto.develop.steps.tone import Base, base_of, curve, neutral_tables, tables
+from bruto.develop.values import HANDLE_NAMES, Balance, Handle, Tone
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -225,7 +226,9 @@ class Approximations(unittest.TestCase):
 
 def params(tone: Tone | None = None, chroma: float = 1.0, name: str = "srgb", matrix=None) -> PointParams:
     log, keep = neutral_tables() if tone is None else tables(tone)
-    return PointParams(np.eye(3) if matrix is None else matrix, 0.0, log, keep, chroma, name, tone=tone is not None)
+    lab = lab_stage(chroma, 1.0, False, (), Balance()) if chroma != 1 else None
+    eye = np.eye(3) if matrix is None else matrix
+    return PointParams(eye, 0.0, log, keep, name, tone=tone is not None, lab=lab)
 
 
 def pass_of(rgb: np.ndarray, p: PointParams, *, bits: int = 16, clipped=None, base: Base | None = None) -> np.ndarray:

@@ -20,15 +20,19 @@ from bruto.color.spaces import lightness
 from bruto.container.orientation import orient
 from bruto.develop.engine import Developer, Rect, stored_rect
 from bruto.develop.light import scene_light
+from bruto.develop.pick import hue_at, lifted, light_at
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all
+from bruto.develop.values import Tone
 from bruto.errors import BrutoError
 from bruto.shoot.shots import Shot, oriented_preview
 
 KEPT_OPEN = 2
 """Developers of recent shots kept in memory."""
 SAVE_AFTER_MS = 600
+LIFT_PER_PIXEL = 0.15
+"""L* a pixel of a drag in the picture."""
 MOST_PIECE = 8_000_000
 """Pixels of a sharp piece at most."""
 
@@ -74,7 +78,11 @@ class DevelopPage(QWidget):
         self.strip.handle_moved.connect(
             lambda tone, final: self.edit and self.edit.change("tone", final=final, tone=tone)
         )
-        self.ledger.pick_white.connect(self.stage.set_picking)
+        self.ledger.pick_white.connect(lambda on: self._pick("white", on))
+        self.ledger.pick_hue.connect(lambda on: self._pick("hue", on))
+        self.stage.lifted.connect(self._lifted)
+        self._picks = ""
+        self._lift_from: tuple[Tone, float] | None = None
         self.fit_button.clicked.connect(lambda: self.stage.set_fit())
         self.one_button.clicked.connect(lambda: self.stage.set_one_to_one())
         self.before_button.pressed.connect(lambda: self.hold_before(True))
@@ -86,6 +94,8 @@ class DevelopPage(QWidget):
         self.fit_button = bar.add("Fit", "Whole picture (Z)", checkable=True)
         self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (Z)", checkable=True)
         self.before_button = bar.add("Before", "Hold to see the picture before your corrections (B)")
+        self.tone_button = bar.add("Tone by hand", "Point at a tone and drag up or down (D)", checkable=True)
+        self.tone_button.toggled.connect(lambda on: self.stage.set_lifting(on))
         self.fit_button.setChecked(True)
         return bar
 
@@ -95,6 +105,7 @@ class DevelopPage(QWidget):
         """Show a shot: its preview at once, then the raw."""
         self.save()
         self.ledger.pick_button.setChecked(False)
+        self.ledger.hues.pick_button.setChecked(False)
         self.worker.forget("open", "base", "piece", "before", "suggest", "light")
         self.shot, self.developer = shot, None
         self.stage.message = ""
@@ -311,18 +322,57 @@ class DevelopPage(QWidget):
     def toggle_zoom(self) -> None:
         self.stage.set_one_to_one() if self.stage.fit else self.stage.set_fit()
 
+    def _pick(self, what: str, on: bool) -> None:
+        """Clicks in the picture pick white or a hue, one at a time."""
+        if on:
+            self._picks = what
+            other = self.ledger.hues.pick_button if what == "white" else self.ledger.pick_button
+            other.setChecked(False)
+        self.stage.set_picking(self.ledger.pick_button.isChecked() or self.ledger.hues.pick_button.isChecked())
+
+    def _stored(self, developer: Developer, x: float, y: float) -> tuple[float, float]:
+        """A relative place of the picture as relative place of the unoriented frame."""
+        w, h = self.stage.frame_size
+        rect = Rect(int(x * w), int(y * h), 1, 1)
+        place = stored_rect(rect, developer.source.meta.orientation, developer.source.size)
+        sw, sh = developer.source.size
+        return place.x / sw, place.y / sh
+
     def _picked(self, x: float, y: float) -> None:
         developer, edit = self.developer, self.edit
         if developer is None or edit is None:
             return
-        w, h = self.stage.frame_size
-        place = stored_rect(
-            Rect(int(x * w), int(y * h), 1, 1), developer.source.meta.orientation, developer.source.size
-        )
-        sw, sh = developer.source.size
-        kelvin, duv = developer.white_from(place.x / sw, place.y / sh)
-        edit.change("white from the picture", temperature=round(kelvin), tint=round(duv, 4))
+        place = self._stored(developer, x, y)
+        if self._picks == "hue":
+            node = hue_at(developer, edit.recipe, *place)
+            if node is None:
+                self.problem.emit("This place has no colour to speak of; click one that has.")
+                return
+            self.ledger.hues.pick_button.setChecked(False)
+            self.ledger.add_hue(node)
+            return
+        kelvin, duv, neutral = developer.white_from(*place)
+        if neutral is not None:
+            edit.change("white from the picture", raw_neutral=neutral)
+        else:
+            edit.change("white from the picture", temperature=round(kelvin), tint=round(duv, 4), raw_neutral=None)
         self.ledger.pick_button.setChecked(False)
+
+    def _lifted(self, x: float, y: float, up: float, final: bool) -> None:
+        """Tone by hand: the handles about the light at the place follow the pointer."""
+        developer, edit = self.developer, self.edit
+        if developer is None or edit is None:
+            return
+        if self._lift_from is None:
+            light = light_at(developer, *self._stored(developer, x, y))
+            if light is None:
+                return
+            self._lift_from = (edit.recipe.tone, light + edit.recipe.exposure)
+        tone, ev = self._lift_from
+        new = lifted(tone, ev, up * LIFT_PER_PIXEL)
+        edit.change("tone", final=final, tone=new.model_dump())
+        if final:
+            self._lift_from = None
 
     def _pointed(self, x: float, y: float) -> None:
         image = self.stage.base
@@ -336,22 +386,8 @@ class DevelopPage(QWidget):
         y_out = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
         text = f"Pointer: L* {float(lightness(y_out)):.0f}"
         if self.developer is not None and self.edit is not None:
-            ev = scene_ev_at(self.developer, x, y)
+            ev = light_at(self.developer, *self._stored(self.developer, x, y))
             if ev is not None:
                 scene = f"{ev + self.edit.recipe.exposure:+.1f}".replace("-", "−")
                 text = f"Pointer: {scene} EV scene → L* {float(lightness(y_out)):.0f}"
         self.status.emit(text, "", "")
-
-
-def scene_ev_at(developer: Developer, x: float, y: float) -> float | None:
-    """Scene EV at a relative place of an oriented picture, from a small view that is already there; None before
-    that.
-    """
-    import math
-
-    if 8 not in developer._levels or developer.source.meta.orientation != 1:
-        return None
-    rgb = developer._levels[8]
-    pixel = rgb[min(int(y * rgb.shape[0]), rgb.shape[0] - 1), min(int(x * rgb.shape[1]), rgb.shape[1] - 1)]
-    light = float(0.26 * pixel[0] + 0.68 * pixel[1] + 0.06 * pixel[2])
-    return math.log2(max(light, 2e-5) / 0.18) + developer.source.meta.baseline_exposure

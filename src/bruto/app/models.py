@@ -11,8 +11,9 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.develop.recipe import Recipe, Tone
+from bruto.develop.recipe import Recipe
 from bruto.develop.suggest import Suggestion, take_all
+from bruto.develop.values import Tone
 from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card
 from bruto.phones.card import offer as phone_offer

@@ -27,11 +27,13 @@ class Stage(QWidget):
     """Shows a coarse picture of the whole frame and, zoomed in, a sharp piece of it.
 
     Coordinates of the frame are full-size pixels of the oriented picture. `view_changed` asks for new pixels; `picked`
-    gives relative frame coordinates of a click in picking mode; `pointed` follows the pointer.
+    gives relative frame coordinates of a click in picking mode; `lifted` tells in lifting mode where a drag began
+    (relative) and how far up it went (screen pixels); `pointed` follows the pointer.
     """
 
     view_changed = Signal()
     picked = Signal(float, float)
+    lifted = Signal(float, float, float, bool)
     pointed = Signal(float, float)
 
     def __init__(self) -> None:
@@ -51,6 +53,8 @@ class Stage(QWidget):
         self.zoom = 1.0  # screen pixels a frame pixel
         self.centre = QPointF(0, 0)
         self.picking = False
+        self.lifting = False
+        self._lift: tuple[QPointF, QPointF] | None = None
         self._drag: QPoint | None = None
 
     # -- geometry ---------------------------------------------------------------------------------------------------
@@ -181,6 +185,11 @@ class Stage(QWidget):
             if 0 <= place.x() < w and 0 <= place.y() < h:
                 self.picked.emit(place.x() / w, place.y() / h)
             return
+        if self.lifting and self.frame_rect().contains(event.position()):
+            place = self.to_frame(event.position())
+            w, h = self.frame_size
+            self._lift = (event.position(), QPointF(place.x() / w, place.y() / h))
+            return
         self._drag = event.position().toPoint()
         self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
@@ -189,6 +198,8 @@ class Stage(QWidget):
         w, h = self.frame_size
         if w and h:
             self.pointed.emit(place.x() / w, place.y() / h)
+        if self._lift is not None:
+            self._lifted(event, False)
         if self._drag is not None:
             now = event.position().toPoint()
             delta = now - self._drag
@@ -197,12 +208,24 @@ class Stage(QWidget):
             self.centre = QPointF(self.centre.x() - delta.x() / self.zoom, self.centre.y() - delta.y() / self.zoom)
             self._moved()
 
+    def _lifted(self, event: QMouseEvent, final: bool) -> None:
+        assert self._lift is not None
+        start, place = self._lift
+        self.lifted.emit(place.x(), place.y(), start.y() - event.position().y(), final)
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._lift is not None:
+            self._lifted(event, True)
+            self._lift = None
         self._drag = None
-        self.setCursor(Qt.CursorShape.CrossCursor if self.picking else Qt.CursorShape.ArrowCursor)
+        self._set_cursor()
+
+    def _set_cursor(self) -> None:
+        shape = Qt.CursorShape.CrossCursor if self.picking else Qt.CursorShape.ArrowCursor
+        self.setCursor(Qt.CursorShape.SizeVerCursor if self.lifting and not self.picking else shape)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if not self.picking:
+        if not self.picking and not self.lifting:
             self.set_one_to_one(event.position()) if self.fit else self.set_fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -226,4 +249,9 @@ class Stage(QWidget):
 
     def set_picking(self, on: bool) -> None:
         self.picking = on
-        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+        self._set_cursor()
+
+    def set_lifting(self, on: bool) -> None:
+        """Drags up and down change tone instead of moving the picture."""
+        self.lifting = on
+        self._set_cursor()

@@ -24,7 +24,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from bruto.app import theme
 from bruto.color.spaces import encode_srgb, luminance_of
 from bruto.develop.light import BINS, EV_FROM, EV_TO, SceneLight
-from bruto.develop.recipe import HANDLE_NAMES, Recipe, Tone
+from bruto.develop.recipe import Recipe
+from bruto.develop.values import HANDLE_NAMES, Tone
 
 VIEW_FROM, VIEW_TO = -9.5, 5.0
 LEFT, RIGHT = 14, 14

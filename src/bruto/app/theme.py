@@ -138,6 +138,13 @@ def style_sheet(t: Theme) -> str:
         padding: 2px 4px; text-align: right; }}
     QPushButton#take:hover {{ text-decoration: underline; }}
     QPushButton#take:focus {{ border: 1px solid {t.suggestion}; padding: 1px 3px; }}
+    QPushButton#fold {{ background: transparent; border: 1px solid transparent; text-align: left; font-weight: bold;
+        padding: 4px 4px; }}
+    QPushButton#fold:hover, QPushButton#fold:focus {{ color: {t.accent}; border-color: {t.line}; }}
+    QPushButton#bypass {{ padding: 2px 8px; min-width: 22px; }}
+    QPushButton#bypass:checked {{ border: 1px solid {t.line}; padding: 2px 8px; font-weight: normal; }}
+    QPushButton#bypass:!checked {{ border: 1px solid {t.warning}; color: {t.warning}; }}
+    QPushButton#bypass:focus {{ border: 1px solid {t.accent}; }}
     QPushButton#icon {{ background: transparent; border: 1px solid transparent; padding: 0; min-width: 24px;
         min-height: 22px; font-size: 15px; color: {t.quiet}; }}
     QPushButton#icon:hover, QPushButton#icon:focus {{ color: {t.accent}; border-color: {t.line}; }}

@@ -224,6 +224,9 @@ class Window(QMainWindow):
         add("Take all suggestions", "T", lambda: self._with_edit(Edit.take_all))
         add("Reset all values", "Ctrl+R", lambda: self._with_edit(Edit.reset))
         add("Pick white in the picture", "W", lambda: self.develop.ledger.pick_button.toggle())
+        add("Pick a hue in the picture", "H", self._pick_hue)
+        add("Tone by hand in the picture", "D", lambda: self.develop.tone_button.toggle())
+        add("Unfold all groups of the ledger", "Ctrl+U", lambda: self.develop.ledger.unfold())
         menu.addSeparator()
         add("Whole picture or 1:1", "Z", self._toggle_zoom)
         add("Everything in this file", "Ctrl+I", lambda: self.intake.show_tree())
@@ -308,6 +311,10 @@ class Window(QMainWindow):
 
     # -- measuring and watching
     # -----------------------------------------------------------------------------------------
+
+    def _pick_hue(self) -> None:
+        self.develop.ledger.unfold("hues")
+        self.develop.ledger.hues.pick_button.toggle()
 
     def _gear_for_set(self, gear: str) -> None:
         shot = self.shoot.current

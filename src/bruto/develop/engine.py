@@ -2,12 +2,12 @@
 
 Order of steps and what runs again when a ledger row changes:
 
-    step                         exposure, tone, white balance, chroma   noise   sharpness
-    decode, linearise            -                                       -       -
-    demosaic / bin               -                                       -       -
-    noise                        -                                       again   -
-    sharpness                    -                                       again   again
-    point pass (colour, tone)    again                                   again   again
+    step                         light, white, tone, colour, finish   noise   sharpness, fine and medium relief
+    decode, linearise            -                                    -       -
+    demosaic / bin               -                                    -       -
+    noise                        -                                    again   -
+    fine relief, sharpness       -                                    again   again
+    point pass (colour, tone)    again                                again   again
 
 A view is the frame at a power-of-two factor (or a rectangle of it at 1:1). The tone base is computed once for the
 whole frame from a small picture and shared by all views, so a view and the final file agree. Whole files are made in
@@ -16,6 +16,7 @@ bands, so memory does not grow with the frame.
 
 from __future__ import annotations
 
+import math
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -32,13 +33,19 @@ from bruto.container.orientation import orient
 from bruto.container.rawframe import RawMeta
 from bruto.develop import demosaic as dm
 from bruto.develop.profiles import chosen, hue_sat_for, with_profile
-from bruto.develop.recipe import NEUTRAL_FIELDS, Recipe, Tone
+from bruto.develop.recipe import NEUTRAL_FIELDS, Recipe
 from bruto.develop.source import Source
 from bruto.develop.steps import noise as noise_step
 from bruto.develop.steps import sharpness as sharp_step
 from bruto.develop.steps.colour import PointParams, point_pass, to_working
+from bruto.develop.steps.finish import curve_tables
+from bruto.develop.steps.haze import Haze, haze_of
+from bruto.develop.steps.highlights import Ratios, ratios_of
+from bruto.develop.steps.lab import lab_stage
 from bruto.develop.steps.look import look_of
+from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief, medium_base
 from bruto.develop.steps.tone import Base, base_of, neutral_tables, tables
+from bruto.develop.values import Balance, Tone
 from bruto.errors import Cancelled
 
 BAND = 1024
@@ -47,6 +54,7 @@ MARGIN = 64
 """Extra rows and columns around a piece, so that its edges come out as in the whole."""
 CACHED_STAGES = 6
 COARSEST = 16
+_PLAIN_COLOUR = (1.0, 1.0, False, (), Balance())
 
 
 @dataclass(frozen=True)
@@ -70,6 +78,9 @@ class Developer:
         self._levels: dict[int, NDArray[np.float32]] = {}
         self._stages: OrderedDict[tuple, NDArray[np.float32]] = OrderedDict()
         self._base: Base | None = None
+        self._medium: Base | None = None
+        self._haze: Haze | None = None
+        self._ratios: Ratios | None = None
         self._piece: tuple[Rect, tuple[NDArray[np.float32], int, int]] | None = None
         self._lock = threading.Lock()
 
@@ -92,6 +103,10 @@ class Developer:
                 self._levels[factor] = cv2.resize(finer, (w, h), interpolation=cv2.INTER_AREA)
         return self._levels[factor]
 
+    def has_level(self, factor: int) -> bool:
+        """Whether the frame at 1/factor is there already."""
+        return factor in self._levels
+
     def piece(self, rect: Rect) -> tuple[NDArray[np.float32], int, int]:
         """Balanced camera RGB at full size around a rectangle, and the offset of the rectangle in it."""
         data = self.source.linear.data
@@ -113,16 +128,40 @@ class Developer:
         quad = np.array([self.balance["RGB".index(c)] for c in self.source.linear.cfa], np.float32).reshape(2, 2)
         return np.tile(quad, ((shape[0] + 1) // 2, (shape[1] + 1) // 2))[: shape[0], : shape[1]]
 
+    def _small(self) -> NDArray[np.float32]:
+        """Working-space light of the whole frame at about 1400 px, before exposure, as-shot balance."""
+        factor = 2
+        while max(self.source.size) / factor > 1400 and factor < COARSEST:
+            factor *= 2
+        return to_working(self.level(factor), self.balanced_matrix(self.source.neutral))
+
     def base(self) -> Base:
         """The tone base of the whole frame."""
         if self._base is None:
-            factor = 2
-            while max(self.source.size) / factor > 1400 and factor < COARSEST:
-                factor *= 2
-            rgb = self.level(factor)
-            working = to_working(rgb, self.balanced_matrix(self.source.neutral))
-            self._base = base_of(np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0))
+            self._base = base_of(np.maximum(self._small() @ LUMINANCE_2020.astype(np.float32), 0))
         return self._base
+
+    def medium(self) -> Base:
+        """The base under medium relief of the whole frame."""
+        if self._medium is None:
+            small = np.maximum(self._small() @ LUMINANCE_2020.astype(np.float32), 0)
+            self._medium = medium_base(small, math.hypot(*small.shape))
+        return self._medium
+
+    def haze(self) -> Haze:
+        """The airlight of the whole frame."""
+        if self._haze is None:
+            self._haze = haze_of(self._small())
+        return self._haze
+
+    def ratios(self) -> Ratios:
+        """Colour around full places."""
+        if self._ratios is None:
+            factor = 4
+            while max(self.source.size) / factor > 700 and factor < COARSEST:
+                factor *= 2
+            self._ratios = ratios_of(self.level(factor), self.source.linear.clipped)
+        return self._ratios
 
     def balanced_matrix(self, neutral: NDArray, meta: RawMeta | None = None) -> NDArray[np.float64]:
         """Balanced camera RGB to linear Rec. 2020 for a neutral, relative to as shot: green's level is kept.
@@ -140,6 +179,9 @@ class Developer:
 
     def neutral(self, recipe: Recipe) -> NDArray[np.float64]:
         """Camera neutral of a recipe."""
+        if recipe.raw_neutral is not None:
+            found = np.clip(np.array(recipe.raw_neutral), 1e-3, None)
+            return found / found[1]
         if recipe.temperature is None and recipe.tint is None:
             return self.source.neutral
         kelvin, duv = self.as_shot()
@@ -149,16 +191,27 @@ class Developer:
         )
         return xy_to_neutral(self.source.meta, *xy)
 
-    def white_from(self, x: float, y: float, radius: int = 12) -> tuple[float, float]:
-        """Temperature and Duv that make the place at relative (x, y) of the unoriented frame neutral."""
+    def white_from(
+        self, x: float, y: float, radius: int = 12
+    ) -> tuple[float, float, tuple[float, float, float] | None]:
+        """Temperature and Duv that make the place at relative (x, y) of the unoriented frame neutral, and the raw
+        neutral where no temperature can say it (infrared).
+        """
         rgb = self.level(2)
         h, w = rgb.shape[:2]
         cx, cy = int(x * w), int(y * h)
         r = max(1, radius // 2)
         patch = rgb[max(0, cy - r) : cy + r + 1, max(0, cx - r) : cx + r + 1].reshape(-1, 3)
         neutral = np.maximum(np.median(patch, axis=0), 1e-5) / self.balance
-        kelvin, duv = kelvin_duv_of(*neutral_to_xy(self.source.meta, neutral / neutral[1]))
-        return float(np.clip(kelvin, 1500, 50000)), float(np.clip(duv, -0.08, 0.08))
+        neutral = neutral / neutral[1]
+        kelvin, duv = kelvin_duv_of(*neutral_to_xy(self.source.meta, neutral))
+        again = xy_to_neutral(
+            self.source.meta, *xy_of(float(np.clip(kelvin, 1500, 50000)), float(np.clip(duv, -0.08, 0.08)))
+        )
+        if np.abs(np.log2(again / neutral)).max() > 0.03:
+            r_, g_, b_ = (round(float(v), 5) for v in neutral)
+            return kelvin, duv, (r_, g_, b_)
+        return kelvin, duv, None
 
     # -- steps
     # ----------------------------------------------------------------------------------------------------------
@@ -187,8 +240,13 @@ class Developer:
 
     def _sharpened(self, rgb: NDArray[np.float32], recipe: Recipe, factor: int) -> NDArray[np.float32]:
         """Sharpness after noise reduction, at a factor."""
-        left = float(np.sqrt(self._noise_at(factor)[1, 0])) / 2 * max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
-        return sharp_step.sharpen(rgb, recipe.sharpness, recipe.sharpness_radius / factor, left)
+        share = max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
+        a, b = (float(v) for v in self._noise_at(factor)[1])
+        # the point pass raises everything below 16 px by the medium gain; what is finer has its own
+        fine = recipe.relief_fine / max(recipe.relief_medium, 0.05)
+        diagonal = math.hypot(*self.source.size) / factor
+        rgb = fine_relief(rgb, fine, diagonal, (a * share**2, b * share**2))
+        return sharp_step.sharpen(rgb, recipe.sharpness, recipe.sharpness_radius / factor, math.sqrt(a) / 2 * share)
 
     def _params(self, recipe: Recipe, space: str, neutral_look: bool) -> PointParams:
         profile, _ = chosen(self.source.meta, recipe.profile)
@@ -196,22 +254,34 @@ class Developer:
         neutral = self.neutral(recipe)
         matrix = self.balanced_matrix(neutral, meta)
         if neutral_look:
-            return PointParams(matrix, 0.0, *neutral_tables(), recipe.chroma, space, tone=False)
+            return PointParams(matrix, 0.0, *neutral_tables(), space, tone=False, ratios=self.ratios())
         ev = recipe.exposure + meta.baseline_exposure
         look = None
         if profile is not None:
             look = look_of(profile, hue_sat_for(profile, meta, neutral), meta, recipe.base_look)
         # with a tone curve of its own the look is what the default handles stand for, and moved ones act on top of it
         reference = tables(Tone()) if look is not None and look.curve.size else None
+        relief = (recipe.relief_broad, recipe.relief_medium)
+        colour = (recipe.chroma, recipe.quiet_colours, recipe.monochrome, recipe.hue_nodes, recipe.balance)
         return PointParams(
             matrix * 2.0**ev,
             ev,
-            *tables(recipe.tone),
-            recipe.chroma,
+            *tables(recipe.tone, recipe.contrast),
             space,
+            lab=lab_stage(*colour) if colour != _PLAIN_COLOUR else None,
             look=look,
             reference=reference,
             user_exposure=recipe.exposure,
+            medium=self.medium() if relief != (1.0, 1.0) else None,
+            relief=relief,
+            haze=self.haze() if recipe.haze else None,
+            haze_amount=recipe.haze / 100,
+            mixing=recipe.mixing,
+            curves=curve_tables(recipe.curves),
+            edge_light=recipe.edge_light,
+            grain=recipe.grain,
+            grain_size=recipe.grain_size * math.hypot(*self.source.size) / DIAGONAL_12MP,
+            ratios=self.ratios(),
         )
 
     def _stage(self, key: tuple, make: Callable[[], NDArray[np.float32]]) -> NDArray[np.float32]:
@@ -229,9 +299,11 @@ class Developer:
     def view(self, recipe: Recipe, factor: int, rect: Rect | None = None, space: str = "srgb") -> NDArray[np.uint8]:
         """The whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8."""
         w, h = self.source.size
+        recipe = recipe.effective()
         with self._lock:
             noise_key = (recipe.brightness_noise, recipe.colour_noise)
-            detail_key = (*noise_key, recipe.sharpness, recipe.sharpness_radius)
+            fine = round(recipe.relief_fine / max(recipe.relief_medium, 0.05), 6)
+            detail_key = (*noise_key, recipe.sharpness, recipe.sharpness_radius, fine)
             place: tuple[int, Rect | None]
             if factor > 1:
                 origin, place = (0, 0), (factor, None)
@@ -282,8 +354,7 @@ class Developer:
 
         `neutral_look` is colour only: no noise reduction, sharpening, tone or exposure. Raises `Cancelled`.
         """
-        if neutral_look:
-            recipe = recipe.changed(**NEUTRAL_FIELDS)
+        recipe = recipe.changed(**NEUTRAL_FIELDS) if neutral_look else recipe.effective()
         w, h = self.source.size
         linear = space == "linear"
         out = np.empty((h, w, 3), np.float32 if linear else (np.uint8 if bits == 8 else np.uint16))

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import ConfigDict, Field, ValidationError
 
+from bruto.develop.values import IDENTITY, Balance, Curves, Frozen, HueNode, Tone
 from bruto.errors import BrutoError
 from bruto.files import check_readable, write_bytes
 
@@ -18,67 +18,47 @@ ENGINE = 2
 """Raised when the same recipe would give another picture."""
 
 
-class _Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="allow", validate_default=True, allow_inf_nan=False)
+def _number(
+    default: float, low: float, high: float, description: str, *, title: str, unit: str, step: float, group: str
+) -> Any:
+    """A number with its range, unit and place in the ledger."""
+    return Field(
+        default=default,
+        ge=low,
+        le=high,
+        description=description,
+        json_schema_extra={"unit": unit, "title": title, "step": step, "group": group},
+    )
 
 
-class Handle(_Frozen):
-    """One tone handle: scene light `ev` (EV from grey, after exposure) lands at `lightness` (CIE L*)."""
-
-    ev: float = Field(ge=-14, le=8, description="scene light, EV from grey")
-    lightness: float = Field(ge=0, le=100, description="lightness in the picture, L*")
-
-
-class Tone(_Frozen):
-    """Five handles on the light strip; both numbers must rise from black to white."""
-
-    black: Handle = Handle(ev=-7.0, lightness=1.5)
-    shadow: Handle = Handle(ev=-3.0, lightness=14.5)
-    grey: Handle = Handle(ev=0.0, lightness=51.0)
-    bright: Handle = Handle(ev=1.6, lightness=80.0)
-    white: Handle = Handle(ev=3.3, lightness=99.5)
-
-    def handles(self) -> list[Handle]:
-        return [self.black, self.shadow, self.grey, self.bright, self.white]
-
-    @field_validator("white")
-    @classmethod
-    def _rises(cls, white: Handle, info: Any) -> Handle:
-        handles = [info.data[k] for k in ("black", "shadow", "grey", "bright") if k in info.data] + [white]
-        for low, high in pairwise(handles):
-            if high.ev - low.ev < 0.099 or high.lightness < low.lightness:
-                raise ValueError("the tone handles must rise from black to white, at least 0.1 EV apart")
-        return white
-
-
-HANDLE_NAMES = ("black", "shadow", "grey", "bright", "white")
-
-
-class Recipe(_Frozen):
+class Recipe(Frozen):
     """All corrections of one shot. Unknown fields of newer versions are kept."""
 
     schema_version: int = Field(default=SCHEMA, alias="schema", ge=1)
     engine: int = Field(default=ENGINE, ge=1)
-    exposure: float = Field(
-        default=0.0,
-        ge=-8,
-        le=8,
-        description="gain before tone",
-        json_schema_extra={"unit": "EV", "title": "Exposure", "step": 0.05},
+    exposure: float = _number(0.0, -8, 8, "gain before tone", title="Exposure", unit="EV", step=0.05, group="light")
+    contrast: float = _number(
+        1.0, 0.5, 2, "how fast tone rises about grey", title="Contrast", unit="×", step=0.02, group="light"
     )
     temperature: float | None = Field(
         default=None,
         ge=1500,
         le=50000,
         description="correlated colour temperature of the light; none: as shot",
-        json_schema_extra={"unit": "K", "title": "Temperature", "step": 50},
+        json_schema_extra={"unit": "K", "title": "Temperature", "step": 50, "group": "white"},
     )
     tint: float | None = Field(
         default=None,
         ge=-0.08,
         le=0.08,
         description="distance from the Planckian locus, greenish light is positive; none: as shot",
-        json_schema_extra={"unit": "Duv", "title": "Tint", "step": 0.0005},
+        json_schema_extra={"unit": "Duv", "title": "Tint", "step": 0.0005, "group": "white"},
+    )
+    raw_neutral: tuple[float, float, float] | None = Field(
+        default=None,
+        description="sensor colour of white, green = 1, where no temperature can say it (infrared); goes before "
+        "temperature and tint",
+        json_schema_extra={"title": "Raw neutral"},
     )
     profile: str = Field(
         default="own",
@@ -92,42 +72,76 @@ class Recipe(_Frozen):
         description="whether the profile's local gains, look table and tone curve are used",
         json_schema_extra={"title": "Base look"},
     )
-    brightness_noise: float = Field(
-        default=0.8,
-        ge=0,
-        le=3,
-        description="brightness noise taken out, 1 = as much as was measured",
-        json_schema_extra={"unit": "× σ", "title": "Brightness noise", "step": 0.05},
+    brightness_noise: float = _number(
+        0.8, 0, 3, "brightness noise taken out, 1 = as much as was measured",
+        title="Brightness noise", unit="× σ", step=0.05, group="noise",
+    )  # fmt: skip
+    colour_noise: float = _number(
+        1.2, 0, 3, "colour noise taken out, 1 = as much as was measured",
+        title="Colour noise", unit="× σ", step=0.05, group="noise",
+    )  # fmt: skip
+    sharpness: float = _number(
+        0.7, -1, 2, "share of the lens blur taken back; below 0 softens",
+        title="Sharpness", unit="×", step=0.05, group="sharpness",
+    )  # fmt: skip
+    sharpness_radius: float = _number(
+        0.7, 0.3, 3, "standard deviation of the blur, sensor pixels",
+        title="Blur radius", unit="px", step=0.05, group="sharpness",
+    )  # fmt: skip
+    haze: float = _number(
+        0.0, -50, 100, "share of the measured airlight taken out; below 0 adds",
+        title="Haze removal", unit="%", step=2, group="relief",
+    )  # fmt: skip
+    relief_fine: float = _number(
+        1.0, 0, 2.5, "gain of structure of 1 to 3 px of a 12 MP frame; below 1 softens",
+        title="Fine relief", unit="×", step=0.05, group="relief",
+    )  # fmt: skip
+    relief_medium: float = _number(
+        1.0, 0, 2.5, "gain of structure of 4 to 16 px of a 12 MP frame; below 1 softens",
+        title="Medium relief", unit="×", step=0.05, group="relief",
+    )  # fmt: skip
+    relief_broad: float = _number(
+        1.0, 0, 2.5, "gain of structure of 32 to 128 px of a 12 MP frame; below 1 flattens",
+        title="Broad relief", unit="×", step=0.05, group="relief",
+    )  # fmt: skip
+    chroma: float = _number(1.08, 0, 2.5, "gain of chroma (OKLCh)", title="Chroma", unit="×", step=0.02, group="colour")
+    quiet_colours: float = _number(
+        1.0, 0, 2.5, "gain of chroma of quiet colours; full ones are left",
+        title="Quiet colours", unit="×", step=0.02, group="colour",
+    )  # fmt: skip
+    monochrome: bool = Field(
+        default=False,
+        description="black and white; hue nodes then say how light each colour becomes",
+        json_schema_extra={"title": "Monochrome"},
     )
-    colour_noise: float = Field(
-        default=1.2,
-        ge=0,
-        le=3,
-        description="colour noise taken out, 1 = as much as was measured",
-        json_schema_extra={"unit": "× σ", "title": "Colour noise", "step": 0.05},
+    hue_nodes: tuple[HueNode, ...] = Field(
+        default=(), max_length=8, description="colours changed by hue", json_schema_extra={"title": "Hue ring"}
     )
-    sharpness: float = Field(
-        default=0.7,
-        ge=-1,
-        le=2,
-        description="share of the lens blur taken back; below 0 softens",
-        json_schema_extra={"unit": "×", "title": "Sharpness", "step": 0.05},
+    balance: Balance = Balance()
+    mixing: tuple[float, float, float, float, float, float, float, float, float] = Field(
+        default=IDENTITY,
+        description="channel matrix on linear light, row by row",
+        json_schema_extra={"title": "Channels"},
     )
-    sharpness_radius: float = Field(
-        default=0.7,
-        ge=0.3,
-        le=3,
-        description="standard deviation of the blur, sensor pixels",
-        json_schema_extra={"unit": "px", "title": "Blur radius", "step": 0.05},
+    curves: Curves = Curves()
+    edge_light: float = _number(
+        0.0, -3, 3, "light of the corners against the middle", title="Edge light", unit="EV", step=0.05, group="finish"
     )
-    chroma: float = Field(
-        default=1.08,
-        ge=0,
-        le=2.5,
-        description="gain of chroma at constant luminance",
-        json_schema_extra={"unit": "×", "title": "Chroma", "step": 0.02},
-    )
+    grain: float = _number(
+        0.0, 0, 2, "film-like grain; 1 = a standard deviation of 3 L* at grey",
+        title="Grain", unit="×", step=0.05, group="finish",
+    )  # fmt: skip
+    grain_size: float = _number(
+        1.2, 0.5, 4, "standard deviation of a grain, pixels of a 12 MP frame",
+        title="Grain size", unit="px", step=0.1, group="finish",
+    )  # fmt: skip
     tone: Tone = Tone()
+    bypassed: tuple[str, ...] = Field(
+        default=(),
+        max_length=64,
+        description="fields whose values are kept but not used",
+        json_schema_extra={"title": "Left out"},
+    )
 
     model_config = ConfigDict(frozen=True, extra="allow", populate_by_name=True, allow_inf_nan=False)
 
@@ -137,16 +151,39 @@ class Recipe(_Frozen):
         data.update(values)
         return recipe_from(data)
 
+    def effective(self) -> Recipe:
+        """The recipe that is developed: fields that are left out stand at values that do nothing."""
+        known = [name for name in self.bypassed if name in NOTHING]
+        return self.model_copy(update={name: NOTHING[name] for name in known}) if known else self
 
-NEUTRAL_FIELDS = {
+
+NOTHING: dict[str, Any] = {
     "exposure": 0.0,
+    "contrast": 1.0,
     "temperature": None,
     "tint": None,
+    "raw_neutral": None,
     "brightness_noise": 0.0,
     "colour_noise": 0.0,
     "sharpness": 0.0,
+    "haze": 0.0,
+    "relief_fine": 1.0,
+    "relief_medium": 1.0,
+    "relief_broad": 1.0,
     "chroma": 1.0,
+    "quiet_colours": 1.0,
+    "monochrome": False,
+    "hue_nodes": (),
+    "balance": Balance(),
+    "mixing": IDENTITY,
+    "curves": Curves(),
+    "edge_light": 0.0,
+    "grain": 0.0,
+    "tone": Tone(),
 }
+"""Values at which a field does nothing; of the tone, the usual rendering."""
+NEUTRAL_FIELDS = {**{k: v for k, v in NOTHING.items() if k not in ("tone", "balance", "curves")}, "profile": "matrix"}
+"""What `--neutral` sets: colour only."""
 
 
 def recipe_from(data: Any) -> Recipe:

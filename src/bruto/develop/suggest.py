@@ -18,7 +18,8 @@ from bruto.color.spaces import lightness
 from bruto.color.temperature import kelvin_duv_of
 from bruto.container.colour_model import neutral_to_xy
 from bruto.develop.engine import Developer, Rect
-from bruto.develop.recipe import Handle, Recipe, Tone
+from bruto.develop.recipe import Recipe
+from bruto.develop.values import Handle, Tone
 from bruto.develop.white import estimate_white, likely_neutral
 from bruto.sensor.blur import edge_blur
 

@@ -17,7 +17,7 @@ from bruto.container.dng_reader import is_raw
 from bruto.container.glance import Glance, glance
 from bruto.container.picture import PICTURE_KINDS, is_picture
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import content_key, quick_key, explain
+from bruto.files import content_key, explain, quick_key
 from bruto.shoot.shots import Shot, edit_marks, read_shot, small_view, taken_at
 
 CLIPS = (".mp4", ".mov", ".m4v")

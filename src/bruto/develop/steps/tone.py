@@ -1,7 +1,8 @@
 """Tone: five handles map scene light (EV) to lightness (L*), on an edge-preserving base so that local detail survives.
 
 The base is the self-guided filter of log luminance (He, Sun, Tang 2013; fast form 2015): base = A log Y + B with A
-and B from a small picture, so it follows edges (no halos) and costs two lookups a pixel. The curve between handles is
+and B from a small picture, so it follows edges and costs two lookups a pixel. The weight of an edge is squared: a step
+of 2 EV belongs to the base to within a few per cent, which leaves no halos. The curve between handles is
 monotone (Fritsch, Carlson 1980, in (EV, L*)).
 """
 
@@ -16,7 +17,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 
 from bruto.color.spaces import luminance_of
-from bruto.develop.recipe import Tone
+from bruto.develop.values import Tone
 
 GREY = 0.18
 """Reflectance of middle grey, the zero of the EV axis."""
@@ -24,7 +25,7 @@ EV_LOW, EV_HIGH, EV_STEPS = -16.0, 10.0, 26 * 1024 + 1
 """Range and length of the lookup tables: 1024 a stop, so that the nearest entry is within 0.04 %."""
 BASE_SHARE = 0.035
 """Radius of the base filter as a share of the long edge."""
-BASE_EDGE = 0.6
+BASE_EDGE = 0.38
 """Contrast that counts as an edge, EV."""
 SMALL_EDGE = 1024
 
@@ -37,19 +38,24 @@ class Base:
     b: NDArray[np.float32]
 
 
+def self_guided(ev: NDArray[np.float32], radius: int, edge: float) -> Base:
+    """Coefficients of base = a ev + b; `radius` in pixels of `ev`, `edge` in EV."""
+    size = (2 * radius + 1, 2 * radius + 1)
+    mean = cv2.blur(ev, size)
+    variance = np.maximum(cv2.blur(ev * ev, size) - mean * mean, 0)
+    square = variance * variance
+    a = square / (square + np.float32(edge**4))
+    b = (1 - a) * mean
+    return Base(cv2.blur(a, size), cv2.blur(b, size))
+
+
 def base_of(luminance: NDArray[np.float32]) -> Base:
     """The edge-preserving base's coefficients from a small picture of luminance (h, w), 1.0 = saturation."""
     ev = np.log2(np.maximum(luminance, 2e-5) / GREY).astype(np.float32)
     scale = SMALL_EDGE / max(ev.shape)
     if scale < 1:
         ev = cv2.resize(ev, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    r = max(2, round(BASE_SHARE * max(ev.shape)))
-    size = (2 * r + 1, 2 * r + 1)
-    mean = cv2.blur(ev, size)
-    variance = np.maximum(cv2.blur(ev * ev, size) - mean * mean, 0)
-    a = variance / (variance + BASE_EDGE**2)
-    b = (1 - a) * mean
-    return Base(cv2.blur(a, size), cv2.blur(b, size))
+    return self_guided(ev, max(2, round(BASE_SHARE * max(ev.shape))), BASE_EDGE)
 
 
 def curve(tone: Tone) -> PchipInterpolator:
@@ -64,18 +70,21 @@ def curve(tone: Tone) -> PchipInterpolator:
 
 
 @lru_cache(maxsize=8)
-def tables(tone: Tone) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def tables(tone: Tone, contrast: float = 1.0) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Lookup tables over EV: log2 of output luminance over grey, and how strongly local detail is carried over.
+
+    `contrast` stretches scene light about grey before the handles map it.
 
     Detail follows the curve's slope half way, between 0.75 and 1.4: lifted shadows and pulled highlights keep their
     texture.
     """
     ev = np.linspace(EV_LOW, EV_HIGH, EV_STEPS)
     c = curve(tone)
-    inside = np.clip(ev, c.x[0], c.x[-1])
+    stretched = ev * contrast
+    inside = np.clip(stretched, c.x[0], c.x[-1])
     out = np.maximum(luminance_of(c(inside)), 1e-5)
     log = np.log2(out / GREY)
-    log = np.where(ev < c.x[0], log[0] + (ev - c.x[0]), log)
+    log = np.where(stretched < c.x[0], log[0] + (stretched - c.x[0]), log)
     slope = np.gradient(log, ev)
     keep = np.clip(0.5 + 0.5 * slope, 0.75, 1.4)
     return log.astype(np.float32), keep.astype(np.float32)

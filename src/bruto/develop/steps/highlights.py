@@ -1,0 +1,95 @@
+"""Highlights: channels that are full rebuilt from those that are not, by the colour of the light around.
+
+The ratios of red and blue to green are carried from places where nothing is full into those where something is, on a
+small picture, by normalised convolution over growing scales (Knutsson, Westin, CVPR 1993). Where all channels are full
+nothing is known of the colour: the scene's own white is taken.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from bruto.develop.steps.approximate import exp2_of
+
+DARKEST = 0.02
+"""Green light from which a place's colour is carried on (saturation = 1): darker ones are noise."""
+MOST_STOPS = 3.0
+"""Ratios of channels beyond this, EV, are those of lamps and not carried on."""
+SCALES = (2.0, 4.0, 8.0, 16.0, 32.0)
+"""Standard deviations of the convolutions, cells of the small picture."""
+
+
+class Ratios(NamedTuple):
+    """log2 of red over green and of blue over green, of the unfull light at or around each cell (h, w); (0, 0) where
+    nothing is full.
+    """
+
+    red: NDArray[np.float32]
+    blue: NDArray[np.float32]
+
+
+def no_ratios() -> Ratios:
+    """For pictures in which nothing is full, and passes that do not rebuild."""
+    return Ratios(np.zeros((0, 0), np.float32), np.zeros((0, 0), np.float32))
+
+
+def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
+    """Ratios from a small picture of balanced camera RGB (h, w, 3) and the full quads of the whole frame."""
+    if not clipped.any():
+        return no_ratios()
+    h, w = rgb.shape[:2]
+    full = cv2.resize((clipped > 0).astype(np.float32), (w, h), interpolation=cv2.INTER_AREA) > 0
+    full = cv2.dilate(full.astype(np.uint8), np.ones((3, 3))) > 0
+    good = ~full & (rgb[..., 1] > DARKEST) & (rgb.min(axis=2) > 1e-4)
+    light = np.log2(np.maximum(rgb, 1e-5))
+    found = np.stack([light[..., 0] - light[..., 1], light[..., 2] - light[..., 1]], axis=2)
+    good &= np.abs(found).max(axis=2) < MOST_STOPS
+    # the brightest neighbours are likeliest to be the same surface
+    weight = np.where(good, np.maximum(rgb[..., 1], DARKEST) ** 2, 0).astype(np.float32)
+    out = np.where(good[..., None], found, 0).astype(np.float32)
+    missing = ~good
+    for sigma in SCALES:
+        if not missing.any():
+            break
+        total = cv2.GaussianBlur(weight, (0, 0), sigma)
+        mixed = cv2.GaussianBlur(found * weight[..., None], (0, 0), sigma)
+        here = missing & (total > 1e-7)
+        out[here] = mixed[here] / total[here][:, None]
+        missing = missing & ~here
+    return Ratios(np.ascontiguousarray(out[..., 0]), np.ascontiguousarray(out[..., 1]))
+
+
+@njit(cache=True, fastmath=True)
+def rebuilt(r, g, b, bits, ratios, y, x):
+    """A pixel with full channels (bits 1, 2, 4), rebuilt; never lowered. `y`, `x`: its place in cells of `ratios`."""
+    if bits == 7:
+        mean = (r + g + b) / np.float32(3)
+        return mean, mean, mean
+    red, blue = np.float32(1), np.float32(1)
+    rows, columns = ratios.red.shape
+    if rows > 0:
+        iy, ix = min(max(int(y), 0), rows - 1), min(max(int(x), 0), columns - 1)
+        red, blue = exp2_of(ratios.red[iy, ix]), exp2_of(ratios.blue[iy, ix])
+    n, level = np.float32(0), np.float32(0)
+    if not bits & 1:
+        level += r / red
+        n += np.float32(1)
+    if not bits & 2:
+        level += g
+        n += np.float32(1)
+    if not bits & 4:
+        level += b / blue
+        n += np.float32(1)
+    level /= n
+    if bits & 1:
+        r = max(r, level * red)
+    if bits & 2:
+        g = max(g, level)
+    if bits & 4:
+        b = max(b, level * blue)
+    return r, g, b

@@ -1,0 +1,76 @@
+"""Relief: contrast of structure at three scales, above 1 raised and below 1 softened, without halos.
+
+Layers come from self-guided filters of log light (He, Sun, Tang 2013) whose edge weight is squared, so that a step of
+some stops belongs to the base to within 2 % and leaves nothing to be raised. Broad and medium layers are coefficients
+on a small picture that the point pass reads; the fine one is worked on the pixels of the view.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from bruto.develop.steps.approximate import exp2_of
+from bruto.develop.steps.tone import GREY, Base, self_guided
+
+DIAGONAL_12MP = 5040.0
+"""Diagonal of a 12 MP frame, pixels: what the scales of relief are told in."""
+MEDIUM_PX, FINE_PX = 16.0, 3.0
+"""Largest structure of the medium and of the fine layer, pixels of a 12 MP frame."""
+EDGE = 0.36
+"""Contrast that counts as an edge, EV."""
+REACH = 12
+
+
+def medium_base(luminance: NDArray[np.float32], diagonal: float) -> Base:
+    """The base under medium structure from a small picture of luminance (h, w); `diagonal` of that picture, pixels."""
+    ev = np.log2(np.maximum(luminance, 2e-5) / GREY).astype(np.float32)
+    return self_guided(ev, max(1, round(MEDIUM_PX * diagonal / DIAGONAL_12MP)), EDGE)
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+def _log_light(rgb, out):
+    for i in prange(out.shape[0]):
+        for j in range(out.shape[1]):
+            y = np.float32(0.25) * (rgb[i, j, 0] + rgb[i, j, 1] + rgb[i, j, 1] + rgb[i, j, 2])
+            out[i, j] = np.log2(max(y, np.float32(2e-5)))
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+def _raise(rgb, ev, a, b, gain, a_noise, b_noise, out):
+    h, w = ev.shape
+    for i in prange(h):
+        for j in range(w):
+            detail = ev[i, j] - (a[i, j] * ev[i, j] + b[i, j])
+            more = (gain - np.float32(1)) * detail
+            if gain > np.float32(1):  # noise is not raised: its standard deviation in EV at this light
+                light = exp2_of(ev[i, j])
+                noise = (a_noise * light + b_noise) / (light * light) * np.float32(2.0814)
+                square = detail * detail
+                more *= square / (square + np.float32(6) * noise)
+            ratio = exp2_of(more)
+            for c in range(3):
+                out[i, j, c] = rgb[i, j, c] * ratio
+
+
+def fine_relief(
+    rgb: NDArray[np.float32], gain: float, diagonal: float, noise: tuple[float, float]
+) -> NDArray[np.float32]:
+    """Fine structure of linear RGB (H, W, 3) times `gain`; `diagonal` of the whole frame at this scale, pixels.
+
+    `noise`: a, b of the brightness noise that is left, variance a x + b. Scales finer than a pixel are left alone.
+    """
+    radius = FINE_PX * diagonal / DIAGONAL_12MP / 2
+    if gain == 1 or radius < 0.35:
+        return rgb
+    ev = np.empty(rgb.shape[:2], np.float32)
+    _log_light(rgb, ev)
+    share = min(1.0, radius)  # a layer of less than a pixel is only partly there
+    base = self_guided(ev, max(1, math.ceil(radius)), EDGE)
+    out = np.empty_like(rgb)
+    effective = 1 + (gain - 1) * share
+    _raise(rgb, ev, base.a, base.b, np.float32(effective), np.float32(noise[0]), np.float32(noise[1]), out)
+    return out
