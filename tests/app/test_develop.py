@@ -1,0 +1,249 @@
+"""Develop in the real window: groups, the hue ring, picking, curves, tints, channels, tone by hand, leaving out."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QWidget
+
+from bruto.develop.recipe import Recipe
+from bruto.develop.values import SWAP_RED_BLUE
+from bruto.shoot.sidecar import load_sidecar
+from tests.app.windows import LEFT, WindowTest
+from tests.shots import SMALL, copy_of, taken
+
+KEY = Qt.Key
+
+
+class DevelopTest(WindowTest):
+    def fill(self) -> None:
+        copy_of([taken("card", size=SMALL, seed=3)[0]["files"][0]], self.folder)
+        copy_of([taken("pans", size=SMALL)[0]["files"][0]], self.folder)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.task("Develop")
+        self.choose("card-003")
+        self.page = self.window.develop
+        self.ledger = self.page.ledger
+        assert self.page.edit is not None
+        self.edit = self.page.edit
+
+    def show(self, group: str) -> None:
+        """Unfold a group and bring it on screen."""
+        self.ledger.groups[group].set_open(True)
+        for _ in range(3):
+            self.app.processEvents()
+        self.ledger.scroll_area.ensureWidgetVisible(self.ledger.groups[group].content)
+        self.app.processEvents()
+
+    def click(self, widget: QWidget, at: QPointF) -> None:
+        QTest.mouseClick(widget, LEFT, pos=at.toPoint())
+        self.settle()
+
+    def drag(self, widget: QWidget, start: QPointF, end: QPointF) -> None:
+        QTest.mousePress(widget, LEFT, pos=start.toPoint())
+        for share in (0.4, 0.8, 1.0):
+            QTest.mouseMove(widget, (start + (end - start) * share).toPoint())
+            self.app.processEvents()
+        QTest.mouseRelease(widget, LEFT, pos=end.toPoint())
+        self.settle()
+
+    def changed(self, before: np.ndarray) -> float:
+        return float(np.abs(self.picture().astype(int) - before).mean())
+
+
+class Groups(DevelopTest):
+    def test_folding_shows_a_sentence_and_unfolding_the_rows(self) -> None:
+        group = self.ledger.groups["noise"]
+        group.set_open(True)
+        self.assertTrue(self.ledger.rows["colour_noise"].isVisible())
+        QTest.mouseClick(group.button, LEFT)
+        self.assertFalse(self.ledger.rows["colour_noise"].isVisible())
+        self.assertIn("0.80 σ", group.sentence.text())
+        self.edit.change("x", brightness_noise=0.35)
+        self.assertIn("brightness 0.35 σ", group.sentence.text())
+        QTest.mouseClick(group.button, LEFT)
+        self.assertTrue(self.ledger.rows["colour_noise"].isVisible())
+
+    def test_open_suggestions_are_counted_in_the_groups(self) -> None:
+        total = sum(g._open_count for g in self.ledger.groups.values())
+        self.assertEqual(self.ledger.all_button.text(), f"Take all {total}")
+        QTest.mouseClick(self.ledger.all_button, LEFT)
+        self.settle()
+        self.assertEqual(sum(g._open_count for g in self.ledger.groups.values()), 0)
+
+    def test_leaving_a_group_out_and_using_it_again(self) -> None:
+        neutral = self.picture()
+        self.edit.change("x", exposure=1.2)
+        self.settle()
+        bright = self.picture()
+        group = self.ledger.groups["light"]
+        QTest.mouseClick(group.bypass, LEFT)
+        self.settle()
+        np.testing.assert_array_equal(self.picture(), neutral)
+        self.assertEqual(self.edit.recipe.exposure, 1.2)
+        self.assertFalse(self.ledger.rows["exposure"].isEnabled())
+        QTest.mouseClick(group.bypass, LEFT)
+        self.settle()
+        np.testing.assert_array_equal(self.picture(), bright)
+
+
+class Hues(DevelopTest):
+    def test_a_node_is_made_on_the_ring_moved_and_removed(self) -> None:
+        self.show("hues")
+        editor = self.ledger.hues
+        before = self.picture()
+        ring, outer = editor.ring.radii()
+        self.click(editor.ring, editor.ring.point(30, ring))
+        self.assertAlmostEqual(self.edit.recipe.hue_nodes[0].hue, 30, delta=3)
+        np.testing.assert_array_equal(self.picture(), before)  # a fresh node does nothing yet
+        steps = len(self.edit.sidecar.history)
+        self.drag(
+            editor.ring, editor.ring.point(self.edit.recipe.hue_nodes[0].hue, outer), editor.ring.point(75, outer)
+        )
+        self.assertAlmostEqual(self.edit.recipe.hue_nodes[0].shift, 45, delta=4)
+        self.assertEqual(len(self.edit.sidecar.history), steps + 1)
+        self.assertGreater(self.changed(before), 0.2)
+        self.drag(editor.ring, editor.ring.point(self.edit.recipe.hue_nodes[0].hue, ring), editor.ring.point(140, ring))
+        self.assertAlmostEqual(self.edit.recipe.hue_nodes[0].hue, 140, delta=4)
+        row = editor.rows["chroma"]
+        row.spin.setFocus()
+        row.spin.selectAll()
+        QTest.keyClicks(row.spin, "0.2")
+        QTest.keyClick(row.spin, KEY.Key_Return)
+        self.settle()
+        self.assertEqual(self.edit.recipe.hue_nodes[0].chroma, 0.2)
+        editor.ring.setFocus()
+        QTest.keyClick(editor.ring, KEY.Key_Left)
+        self.assertAlmostEqual(self.edit.recipe.hue_nodes[0].shift, 46, delta=4)
+        QTest.mouseClick(editor.remove, LEFT)
+        self.settle()
+        self.assertEqual(self.edit.recipe.hue_nodes, ())
+        np.testing.assert_array_equal(self.picture(), before)
+
+    def test_a_colour_is_picked_in_the_picture(self) -> None:
+        QTest.keyClick(self.window, KEY.Key_H)
+        self.assertTrue(self.page.stage.picking)
+        picture = self.picture().astype(int)
+        most = np.ptp(picture, axis=2)
+        most[:20], most[-20:], most[:, :20], most[:, -20:] = 0, 0, 0, 0
+        y, x = np.unravel_index(most.argmax(), most.shape)
+        w, h = self.page.stage.frame_size
+        at = self.page.stage.to_widget(x / picture.shape[1] * w, y / picture.shape[0] * h)
+        self.click(self.page.stage, at)
+        self.assertEqual(len(self.edit.recipe.hue_nodes), 1)
+        self.assertFalse(self.page.stage.picking)
+        before = self.picture()
+        node = self.edit.recipe.hue_nodes[0].model_dump()
+        self.edit.change("x", hue_nodes=[{**node, "chroma": 0.0}])
+        self.settle()
+        spot = (slice(max(0, y - 2), y + 3), slice(max(0, x - 2), x + 3))
+        self.assertLess(
+            float(np.ptp(self.picture()[spot].astype(int), axis=2).mean()),
+            0.5 * float(np.ptp(before[spot].astype(int), axis=2).mean()),
+        )
+
+    def test_grey_has_no_hue_to_pick(self) -> None:
+        self.edit.change("x", chroma=0.0)
+        self.settle()
+        QTest.keyClick(self.window, KEY.Key_H)
+        self.click(self.page.stage, QPointF(self.page.stage.width() / 2, self.page.stage.height() / 2))
+        self.assertEqual(self.edit.recipe.hue_nodes, ())
+        self.assertIn("no colour", self.window.message.text())
+
+
+class CurvesAndColour(DevelopTest):
+    def test_a_curve_is_drawn_and_made_straight(self) -> None:
+        self.show("curves")
+        plot = self.ledger.curves.plot
+        before = self.picture()
+        self.drag(plot, plot.place(0.5, 0.5), plot.place(0.5, 0.75))
+        points = self.edit.recipe.curves.joint
+        self.assertEqual(len(points), 3)
+        self.assertAlmostEqual(points[1][1], 0.75, delta=0.03)
+        self.assertGreater(float(self.picture().mean()), float(before.mean()) + 8)
+        QTest.mouseClick(self.ledger.curves.buttons["blue"], LEFT)
+        self.drag(plot, plot.place(0.5, 0.5), plot.place(0.5, 0.3))
+        self.assertEqual(len(self.edit.recipe.curves.blue), 3)
+        plot.setFocus()
+        QTest.keyClick(plot, KEY.Key_Delete)
+        self.settle()
+        self.assertEqual(self.edit.recipe.curves.blue, ())
+        QTest.mouseClick(self.ledger.curves.buttons["joint"], LEFT)
+        at = plot.place(*self.edit.recipe.curves.joint[1]).toPoint()
+        QTest.mouseDClick(plot, LEFT, pos=at)
+        self.settle()
+        self.assertEqual(self.edit.recipe.curves.joint, ())
+        np.testing.assert_array_equal(self.picture(), before)
+
+    def test_channels_monochrome_and_tints(self) -> None:
+        self.show("colour")
+        before = self.picture()
+        box = self.ledger.switches.box
+        box.setFocus()
+        index = box.findText("red and blue exchanged")
+        box.setCurrentIndex(index)
+        box.activated.emit(index)
+        self.settle()
+        self.assertEqual(self.edit.recipe.mixing, SWAP_RED_BLUE)
+        self.assertGreater(self.changed(before), 3)
+        box.activated.emit(box.findText("as they are"))
+        self.settle()
+        np.testing.assert_array_equal(self.picture(), before)
+        QTest.mouseClick(self.ledger.switches.mono, LEFT)
+        self.settle()
+        self.assertLess(float(np.ptp(self.picture().astype(int), axis=2).mean()), 1.0)
+        self.show("tints")
+        track = self.ledger.tints.amounts["middle"]
+        self.drag(track, QPointF(track.x_of(0), 12), QPointF(track.x_of(0.06), 12))
+        self.assertGreater(float(np.ptp(self.picture().astype(int), axis=2).mean()), 4)
+        self.assertIn("towards 60°", self.ledger.tints.texts["middle"].text())
+
+
+class ToneByHand(DevelopTest):
+    def test_dragging_up_in_the_picture_lifts_that_tone(self) -> None:
+        QTest.keyClick(self.window, KEY.Key_D)
+        self.assertTrue(self.page.tone_button.isChecked())
+        before, steps = self.picture(), len(self.edit.sidecar.history)
+        stage = self.page.stage
+        at = QPointF(stage.width() / 2, stage.height() / 2)
+        image = stage.base
+        assert image is not None
+        self.drag(stage, at, at - QPointF(0, 60))
+        self.assertEqual(len(self.edit.sidecar.history), steps + 1)
+        tone, default = self.edit.recipe.tone.handles(), Recipe().tone.handles()
+        lifts = [a.lightness - b.lightness for a, b in zip(tone, default, strict=True)]
+        self.assertGreater(max(lifts), 5)
+        self.assertGreaterEqual(min(lifts), 0)
+        self.assertGreater(float(self.picture().mean()), float(before.mean()) + 2)
+        self.drag(stage, at, at + QPointF(0, 60))
+        self.assertLess(float(self.picture().mean()), float(before.mean()) + 4)
+
+    def test_infrared_white_goes_beyond_temperature(self) -> None:
+        """A place so red that no temperature makes it grey is taken as raw neutral, and a temperature ends that."""
+        developer = self.page.developer
+        assert developer is not None
+        developer._levels[2] = developer.level(2) * np.array([6.0, 1.0, 0.9], np.float32)
+        QTest.keyClick(self.window, KEY.Key_W)
+        self.click(self.page.stage, QPointF(self.page.stage.width() / 2, self.page.stage.height() / 2))
+        self.assertIsNotNone(self.edit.recipe.raw_neutral)
+        self.assertIn("sensor's own colour", self.ledger.groups["white"].sentence.text())
+        self.ledger.rows["temperature"].track.moved.emit(5000.0, True)
+        self.settle()
+        self.assertIsNone(self.edit.recipe.raw_neutral)
+
+
+class Kept(DevelopTest):
+    def test_everything_survives_in_the_sidecar(self) -> None:
+        self.edit.change(
+            "x", hue_nodes=[{"hue": 200, "shift": 10}], curves={"joint": [[0, 0.1], [1, 1]]}, bypassed=["curves"],
+            balance={"dark": {"hue": 250, "amount": 0.02}}, mixing=SWAP_RED_BLUE, raw_neutral=[0.5, 1, 0.6],
+        )  # fmt: skip
+        wanted = self.edit.recipe
+        self.page.save()
+        self.assertEqual(load_sidecar(self.folder / "card-003.dng")[0].recipe, wanted)
+        QTest.mouseClick(self.ledger.undo_button, LEFT)
+        self.settle()
+        self.assertEqual(self.edit.recipe.hue_nodes, ())
