@@ -9,6 +9,7 @@ from itertools import pairwise
 import cv2
 import numpy as np
 from numba import njit
+from scipy.fft import dct
 from skimage import data, restoration
 
 from bruto.color.spaces import D65_XYZ, decode_srgb, encode_srgb, lightness, space, working_to, xyz_to_lab
@@ -16,6 +17,7 @@ from bruto.develop.demosaic import bin_quads, colour_offsets, demosaic
 from bruto.develop.steps import noise, sharpness
 from bruto.develop.steps.approximate import exp2_of, log2_of
 from bruto.develop.steps.colour import PointParams, point_pass, to_working
+from bruto.develop.steps.dct import _backward, _forward, denoise_plane
 from bruto.develop.steps.lab import lab_stage
 from bruto.develop.steps.tone import Base, base_of, curve, neutral_tables, tables
 from bruto.develop.values import HANDLE_NAMES, Balance, Handle, Tone
@@ -145,11 +147,60 @@ class NoiseStep(unittest.TestCase):
         clean = noise.reduce_noise(flat, levels, 1.0, 1.0, "plain", np.ascontiguousarray(gain))
         self.assertLess(clean[:, 300:].std() / flat[:, 300:].std(), 1.25 * clean[:, :100].std() / flat[:, :100].std())
 
-    def test_level_noise_is_that_of_the_kind(self) -> None:
-        """Binned green has half the variance, so less of everything than three full channels."""
-        plain, binned, mosaic = (noise.level_noise(k)[0] for k in ("plain", "binned", "mosaic"))
-        self.assertTrue(all(b < p for b, p in zip(binned, plain, strict=True)))
-        self.assertGreater(mosaic[1], plain[1])  # demosaicing spreads noise to coarser scales
+    def test_noise_by_coefficient_is_that_of_the_kind(self) -> None:
+        """Equal and independent channels: white; binned green has half the variance; demosaicing spreads noise to
+        coarser scales.
+        """
+        plain, binned, mosaic = (noise.coefficient_noise(k)[0] for k in ("plain", "binned", "mosaic"))
+        np.testing.assert_allclose(plain[0], np.sqrt(0.375), rtol=0.05)
+        np.testing.assert_allclose(plain[1], np.sqrt(0.5), rtol=0.05)
+        self.assertTrue((binned[0] < plain[0]).all())
+        self.assertGreater(mosaic[1, 0, 1], 1.3 * mosaic[1, 6, 6])
+
+    def test_best_grade_is_better(self) -> None:
+        random = np.random.default_rng(12)
+        rgb = photo("cat")
+        noisy = (rgb + random.normal(0, 1, rgb.shape) * np.sqrt(4e-3 * rgb + 1e-4)).astype(np.float32)
+        levels, one = np.array([[4e-3, 1e-4]] * 3), np.ones((1, 1), np.float32)
+        quick, best = (noise.reduce_noise(noisy, levels, 1.0, 1.0, "plain", one, b) for b in (False, True))
+        self.assertGreater(psnr(best, rgb), psnr(quick, rgb) + 0.3)
+
+    def test_pieces_on_the_grid_agree_with_the_whole(self) -> None:
+        random = np.random.default_rng(13)
+        rgb = (photo("cat") + random.normal(0, 0.03, photo("cat").shape)).astype(np.float32)
+        levels, one = np.array([[1e-3, 9e-4]] * 3), np.ones((1, 1), np.float32)
+        whole = noise.reduce_noise(rgb, levels, 1.0, 1.0, "plain", one)
+        piece = noise.reduce_noise(np.ascontiguousarray(rgb[32:, 48:]), levels, 1.0, 1.0, "plain", one)
+        inner = (slice(96, -96), slice(96, -96))
+        np.testing.assert_allclose(piece[inner], whole[32:, 48:][inner], atol=1e-4)
+
+
+class Transform(unittest.TestCase):
+    def test_forward_is_the_orthonormal_cosine_transform(self) -> None:
+        x = np.random.default_rng(1).normal(0, 1, (8, 37)).astype(np.float32)
+        found = x.copy()
+        _forward(found)
+        np.testing.assert_allclose(found, dct(x, axis=0, norm="ortho"), atol=2e-6)
+        _backward(found)
+        np.testing.assert_allclose(found, x, atol=2e-6)
+
+    def test_without_noise_nothing_is_changed(self) -> None:
+        plane = cv2.GaussianBlur(np.random.default_rng(2).normal(0, 1, (75, 101)).astype(np.float32), (0, 0), 1.5)
+        for stride in (2, 4):
+            for passes in (1, 2):
+                out = denoise_plane(plane, np.full((8, 8), 1e-7), 1.0, np.ones((1, 101), np.float32), stride, passes)
+                np.testing.assert_allclose(out, plane, atol=2e-5)
+
+    def test_the_threshold_is_that_of_each_coefficient(self) -> None:
+        """A wave of one coefficient is kept where its noise is small and goes where it is large."""
+        x = np.arange(64)
+        wave = np.repeat(np.cos((2 * x + 1) * 4 * np.pi / 16)[None], 64, axis=0).astype(np.float32)
+        sigma = np.full((8, 8), 1e-3, np.float32)
+        kept = denoise_plane(wave, sigma, 1.0, np.ones((1, 64), np.float32), 4)
+        sigma[0, 3:6] = 50
+        gone = denoise_plane(wave, sigma, 1.0, np.ones((1, 64), np.float32), 4)
+        self.assertGreater(float(kept[24:40, 24:40].std()), 0.9 * float(wave.std()))
+        self.assertLess(float(gone[24:40, 24:40].std()), 0.2 * float(wave.std()))
 
 
 class Sharpen(unittest.TestCase):

@@ -231,6 +231,49 @@ class ToneRow(unittest.TestCase):
         self.assertGreater(high["tone"].value.white.ev, low["tone"].value.white.ev + 1)
 
 
+def behind_air(source: Source, share: float) -> Source:
+    """The capture's light seen through air that thickens towards the top of the picture."""
+    data = source.linear.data
+    rows = np.linspace(share, share / 3, data.shape[0], dtype=np.float32)[:, None]
+    neutral = source.neutral.astype(np.float32)
+    quad = np.array([neutral["RGB".index(c)] for c in source.linear.cfa], np.float32).reshape(2, 2) * 0.35
+    air = np.tile(quad, ((data.shape[0] + 1) // 2, (data.shape[1] + 1) // 2))[: data.shape[0], : data.shape[1]]
+    return replace(source, linear=replace(source.linear, data=data * (1 - rows) + air * rows))
+
+
+class HazeRow(unittest.TestCase):
+    def test_none_in_clear_air_and_more_with_more_of_it(self) -> None:
+        source = source_of("sluice", iso=100.0)
+        found = [suggested(behind_air(source, share))["haze"].value for share in (0.0, 0.55, 0.85)]
+        self.assertEqual(found[0], 0.0)
+        self.assertEqual(found, sorted(found))
+        self.assertGreater(found[-1], 20)
+
+    def test_taking_it_comes_nearer_to_the_clear_scene(self) -> None:
+        source = source_of("sluice", iso=100.0)
+        hazy = Developer(behind_air(source, 0.8))
+        haze = suggested(hazy.source)["haze"].value
+        clear = Developer(source).view(Recipe(), 2)
+        self.assertLess(error(hazy.view(Recipe(haze=haze), 2), clear), error(hazy.view(Recipe(), 2), clear))
+
+
+class QuietColoursRow(unittest.TestCase):
+    def test_quieter_colours_rise_more(self) -> None:
+        source = source_of("card")
+        data, cfa = source.linear.data, source.linear.cfa
+        neutral = source.neutral.astype(np.float32)
+        quad = np.array([neutral["RGB".index(c)] for c in cfa], np.float32).reshape(2, 2)
+        white = np.tile(quad, (data.shape[0] // 2, data.shape[1] // 2))
+        grey = cv2.resize(
+            cv2.resize(data / white, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA), data.shape[::-1]
+        )
+        dull = replace(source, linear=replace(source.linear, data=0.6 * grey * white + 0.4 * data))
+        lively, quiet = (suggested(s)["quiet_colours"] for s in (source, dull))
+        self.assertLess(quiet.number, lively.number)
+        self.assertGreaterEqual(quiet.value, lively.value)
+        self.assertGreater(quiet.value, 1.1)
+
+
 class All(unittest.TestCase):
     def test_every_row_has_a_value_and_one_line_of_evidence(self) -> None:
         rows = {
@@ -242,6 +285,8 @@ class All(unittest.TestCase):
             "sharpness",
             "sharpness_radius",
             "tone",
+            "haze",
+            "quiet_colours",
         }
         for scene in ("pans", "sluice"):
             found = suggested(source_of(scene))

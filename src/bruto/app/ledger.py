@@ -116,6 +116,11 @@ class Ledger(QWidget):
         self.pick_button.setToolTip("Click something grey in the picture to make it neutral (W)")
         self.pick_button.toggled.connect(self.pick_white)
         self.rows["temperature"].extra.addWidget(self.pick_button)
+        self.best = QPushButton("Best grade in files")
+        self.best.setCheckable(True)
+        self.best.setToolTip("Finished files get the best noise reduction; the screen keeps to the quick one")
+        self.best.clicked.connect(lambda on: self._part("noise_best", bool(on), "grade of noise reduction", True))
+        self.groups["noise"].body.addWidget(self.best, 0, Qt.AlignmentFlag.AlignLeft)
         self.groups["tone"].body.addWidget(self._tone_row())
         self.switches = ColourSwitches()
         self.switches.changed.connect(self._part)
@@ -263,6 +268,7 @@ class Ledger(QWidget):
             evidence = found.evidence if found else ("measuring …" if not edit.suggestions else "")
             same = suggestion is not None and row.text_of(suggestion) == row.text_of(value)
             row.show_values(value, self._shown(field, getattr(default, field)), suggestion, evidence, same)
+        self.best.setChecked(recipe.noise_best)
         self.profile.show_values(recipe, edit.suggestions.get("base_look"))
         tone = recipe.tone
         self.tone_now.setText(

@@ -41,7 +41,8 @@ def _white(r: Recipe) -> list[str]:
 
 
 def _noise(r: Recipe) -> list[str]:
-    return [f"brightness {_n(r.brightness_noise)} σ and colour {_n(r.colour_noise)} σ taken out"]
+    best = ", best grade in files" if r.noise_best else ""
+    return [f"brightness {_n(r.brightness_noise)} σ and colour {_n(r.colour_noise)} σ taken out{best}"]
 
 
 def _sharpness(r: Recipe) -> list[str]:

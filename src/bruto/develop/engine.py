@@ -50,8 +50,10 @@ from bruto.errors import Cancelled
 
 BAND = 1024
 """Rows developed at a time for whole files."""
-MARGIN = 64
+MARGIN = 96
 """Extra rows and columns around a piece, so that its edges come out as in the whole."""
+GRID = 16
+"""Pieces begin at multiples of this, pixels."""
 CACHED_STAGES = 6
 COARSEST = 16
 _PLAIN_COLOUR = (1.0, 1.0, False, (), Balance())
@@ -112,7 +114,8 @@ class Developer:
         data = self.source.linear.data
         h, w = data.shape[:2]
         pad = MARGIN + 2 * dm.REACH if data.ndim == 2 else MARGIN
-        x0, y0 = max(0, rect.x - pad) & ~1, max(0, rect.y - pad) & ~1
+        # on the grid of the noise reduction's blocks, so that pieces agree to the last digit
+        x0, y0 = max(0, rect.x - pad) // GRID * GRID, max(0, rect.y - pad) // GRID * GRID
         x1, y1 = min(w, rect.x + rect.width + pad), min(h, rect.y + rect.height + pad)
         part = data[y0:y1, x0:x1]
         if data.ndim == 2:
@@ -217,7 +220,12 @@ class Developer:
     # ----------------------------------------------------------------------------------------------------------
 
     def _cleaned(
-        self, rgb: NDArray[np.float32], recipe: Recipe, factor: int, area: tuple[float, float, float, float]
+        self,
+        rgb: NDArray[np.float32],
+        recipe: Recipe,
+        factor: int,
+        area: tuple[float, float, float, float],
+        best: bool = False,
     ) -> NDArray[np.float32]:
         """Noise reduction on balanced camera RGB at a factor; `area` is its relative place in the frame."""
         mosaic = self.source.kind == "mosaic"
@@ -230,7 +238,7 @@ class Developer:
             columns = slice(int(area[0] * gw), max(int(area[0] * gw) + 1, int(np.ceil(area[2] * gw))))
             shading = shading[rows, columns]
         return noise_step.reduce_noise(
-            rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading)
+            rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading), best
         )
 
     def _noise_at(self, factor: int) -> NDArray[np.float64]:
@@ -366,7 +374,8 @@ class Developer:
             rect = Rect(0, top, w, min(BAND, h - top))
             rgb, dx, dy = self.piece(rect)
             if not neutral_look:
-                rgb = self._cleaned(rgb, recipe, 1, (0, (top - dy) / h, 1, (top - dy + rgb.shape[0]) / h))
+                place = (0, (top - dy) / h, 1, (top - dy + rgb.shape[0]) / h)
+                rgb = self._cleaned(rgb, recipe, 1, place, recipe.noise_best)
                 rgb = self._sharpened(rgb, recipe, 1)
             rgb = np.ascontiguousarray(rgb[dy : dy + rect.height, dx : dx + w])
             if linear:

@@ -80,6 +80,12 @@ class Recipe(Frozen):
         1.2, 0, 3, "colour noise taken out, 1 = as much as was measured",
         title="Colour noise", unit="× σ", step=0.05, group="noise",
     )  # fmt: skip
+    noise_best: bool = Field(
+        default=False,
+        description="files get the best grade of noise reduction, which takes several times as long as the quick one "
+        "of the screen",
+        json_schema_extra={"title": "Best grade in files"},
+    )
     sharpness: float = _number(
         0.7, -1, 2, "share of the lens blur taken back; below 0 softens",
         title="Sharpness", unit="×", step=0.05, group="sharpness",

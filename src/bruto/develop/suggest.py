@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.color.spaces import lightness
+from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, lightness, space
 from bruto.color.temperature import kelvin_duv_of
 from bruto.container.colour_model import neutral_to_xy
 from bruto.develop.engine import Developer, Rect
@@ -33,6 +33,13 @@ SURE_ENOUGH = 0.22
 """Confidence from which the picture's own white is trusted over the phone's."""
 MOST_NOISE = 3.0
 """Standard deviation in L* at grey, at 1:1, up to which a scene is lifted."""
+CLEAR_AIR = 0.45
+"""Share of airlight that the estimate finds in clear scenes with bright surfaces in them."""
+MOST_HAZE = 60.0
+"""Most haze removal that is suggested, %."""
+USUAL_CHROMA = 0.052
+"""Mean OKLCh chroma of finished photographs (0.055 to 0.065 in scikit-image's, 0.02 to 0.05 in phones' pictures of
+the simulated scenes)."""
 VISIBLE_NOISE = 1.0
 """Standard deviation in L* from which noise is seen at 1:1 on a screen at arm's length."""
 
@@ -227,6 +234,36 @@ def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float)
     )
 
 
+def suggest_haze(developer: Developer) -> Suggestion:
+    """Take out part of the airlight where it is more than bright surfaces make of themselves."""
+    typical = developer.haze().typical
+    amount = float(np.clip(round((typical - CLEAR_AIR) * 200 / 2) * 2, 0, MOST_HAZE))
+    if amount == 0:
+        return Suggestion(
+            "haze", 0.0, f"the air is clear: at most {100 * typical:.0f} % of the light is airlight", typical
+        )
+    return Suggestion("haze", amount, f"airlight is {100 * typical:.0f} % of the light in the far third", typical)
+
+
+def suggest_quiet_colours(developer: Developer, values: dict[str, Any]) -> Suggestion:
+    """A gentle rise where colours are quieter than in most photographs, less where noise would be raised with them.
+
+    `values`: the other suggestions' values, under which the colours are looked at.
+    """
+    factor = 8
+    while max(developer.source.size) / factor > 400 and factor < 16:
+        factor *= 2
+    picture = developer.view(Recipe().changed(**values), factor)
+    lms = decode_srgb(np.arange(256) / 255.0)[picture.reshape(-1, 3)] @ (OKLAB_LMS_FROM_XYZ @ space("srgb").to_xyz()).T
+    lab = np.cbrt(lms) @ OKLAB_FROM_LMS.T
+    told = (lab[:, 0] > 0.35) & (lab[:, 0] < 0.97)
+    chroma = float(np.hypot(lab[told, 1], lab[told, 2]).mean()) if told.any() else USUAL_CHROMA
+    most = 1.3 if grey_noise(developer, float(values.get("exposure", 0.0))) < VISIBLE_NOISE else 1.12
+    gain = float(np.clip(round((USUAL_CHROMA / max(chroma, 1e-3)) ** 0.7 / 0.02) * 0.02, 1.0, most))
+    evidence = f"mean chroma {chroma:.3f}, in most photographs {USUAL_CHROMA:.3f}"
+    return Suggestion("quiet_colours", round(gain, 2), evidence, chroma)
+
+
 def suggest_base_look(developer: Developer) -> Suggestion | None:
     """Drop a look that lays out the light itself: the tone handles do that from what was measured. None without one."""
     profile = next(iter(developer.source.meta.profiles), None)
@@ -252,7 +289,12 @@ def suggest_all(developer: Developer) -> dict[str, Suggestion]:
         suggest_tone(developer, ev, exposure.value),
     ]
     look = suggest_base_look(developer)
-    return {s.field: s for s in [*found, *([look] if look is not None else [])]}
+    if look is not None:
+        found.append(look)
+    found.append(suggest_haze(developer))
+    values = {s.field: s.value.model_dump() if isinstance(s.value, Tone) else s.value for s in found}
+    found.append(suggest_quiet_colours(developer, values))
+    return {s.field: s for s in found}
 
 
 def take_all(recipe: Recipe, suggestions: dict[str, Suggestion]) -> Recipe:

@@ -1,0 +1,290 @@
+"""Denoising by the cosine transform of overlapping 8 x 8 blocks: a threshold, then Wiener's filter with its result.
+
+Yu, Sapiro, "DCT Image Denoising" (IPOL 1, 2011); second pass as in Dabov, Foi, Katkovnik, Egiazarian (IEEE TIP 16-8,
+2007) without the search for like blocks. Blocks of a strip share their vertical transforms, both forward and back,
+and lie side by side in vector registers. Blocks stand at multiples of `stride` of the array's own coordinates, so
+pieces of a frame that start at multiples of it give the whole frame's values.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+SIDE = 8
+THRESHOLD, WIENER = 3.0, 1.1
+"""Hard threshold, and noise of Wiener's filter, in standard deviations of a coefficient's noise: a little more than
+theory has it, as the pilot still holds some.
+"""
+ALONE = 2.7
+"""Hard threshold where no second pass follows."""
+_BAND, _CHUNK = 64, 160
+_C = [np.float32(0.5 * math.cos(k * math.pi / 16)) for k in range(8)]
+_C1, _C2, _C3, _C4, _C5, _C6, _C7 = _C[1:]
+
+
+@njit(cache=True, fastmath=True)
+def _forward(x):
+    """Orthonormal DCT-II of 8 rows (8, n), in place, down the columns."""
+    for k in range(x.shape[1]):
+        x0, x1, x2, x3 = x[0, k], x[1, k], x[2, k], x[3, k]
+        x4, x5, x6, x7 = x[4, k], x[5, k], x[6, k], x[7, k]
+        s0, s1, s2, s3 = x0 + x7, x1 + x6, x2 + x5, x3 + x4
+        d0, d1, d2, d3 = x0 - x7, x1 - x6, x2 - x5, x3 - x4
+        e0, e1, f0, f1 = s0 + s3, s1 + s2, s0 - s3, s1 - s2
+        x[0, k] = (e0 + e1) * _C4
+        x[4, k] = (e0 - e1) * _C4
+        x[2, k] = f0 * _C2 + f1 * _C6
+        x[6, k] = f0 * _C6 - f1 * _C2
+        x[1, k] = d0 * _C1 + d1 * _C3 + d2 * _C5 + d3 * _C7
+        x[3, k] = d0 * _C3 - d1 * _C7 - d2 * _C1 - d3 * _C5
+        x[5, k] = d0 * _C5 - d1 * _C1 + d2 * _C7 + d3 * _C3
+        x[7, k] = d0 * _C7 - d1 * _C5 + d2 * _C3 - d3 * _C1
+
+
+@njit(cache=True, fastmath=True)
+def _backward(x):
+    """Undoes `_forward`."""
+    for k in range(x.shape[1]):
+        x0, x1, x2, x3 = x[0, k], x[1, k], x[2, k], x[3, k]
+        x4, x5, x6, x7 = x[4, k], x[5, k], x[6, k], x[7, k]
+        a, b = (x0 + x4) * _C4, (x0 - x4) * _C4
+        c, d = x2 * _C2 + x6 * _C6, x2 * _C6 - x6 * _C2
+        s0, s3, s1, s2 = a + c, a - c, b + d, b - d
+        d0 = x1 * _C1 + x3 * _C3 + x5 * _C5 + x7 * _C7
+        d1 = x1 * _C3 - x3 * _C7 - x5 * _C1 - x7 * _C5
+        d2 = x1 * _C5 - x3 * _C1 + x5 * _C7 + x7 * _C3
+        d3 = x1 * _C7 - x3 * _C5 + x5 * _C3 - x7 * _C1
+        x[0, k], x[7, k] = s0 + d0, s0 - d0
+        x[1, k], x[6, k] = s1 + d1, s1 - d1
+        x[2, k], x[5, k] = s2 + d2, s2 - d2
+        x[3, k], x[4, k] = s3 + d3, s3 - d3
+
+
+@njit(cache=True, fastmath=True)
+def _apart(line, stride, phases):
+    """Every `stride`-th value of a line to rows of their own (strides known at compile time keep to the registers)."""
+    n = len(line) // stride
+    if stride == 4:
+        for k in range(n):
+            phases[0, k] = line[4 * k]
+            phases[1, k] = line[4 * k + 1]
+            phases[2, k] = line[4 * k + 2]
+            phases[3, k] = line[4 * k + 3]
+    else:
+        for k in range(n):
+            phases[0, k] = line[2 * k]
+            phases[1, k] = line[2 * k + 1]
+
+
+@njit(cache=True, fastmath=True)
+def _together(phases, stride, line):
+    """Undoes `_apart`."""
+    n = len(line) // stride
+    if stride == 4:
+        for k in range(n):
+            line[4 * k] = phases[0, k]
+            line[4 * k + 1] = phases[1, k]
+            line[4 * k + 2] = phases[2, k]
+            line[4 * k + 3] = phases[3, k]
+    else:
+        for k in range(n):
+            line[2 * k] = phases[0, k]
+            line[2 * k + 1] = phases[1, k]
+
+
+@njit(inline="always")
+def _blocks_of(rows, start, stride, phases, coefficients):
+    """Coefficients (8, 8, blocks) of blocks side by side from column `start` of vertically transformed `rows`."""
+    count = coefficients.shape[2]
+    length = stride * (count - 1) + SIDE
+    for u in range(SIDE):
+        _apart(rows[u, start : start + length], stride, phases)
+        target = coefficients[u]
+        for j in range(SIDE):
+            first = j // stride
+            out, source = target[j], phases[j % stride]
+            for k in range(count):
+                out[k] = source[k + first]
+        _forward(target)
+
+
+@njit(inline="always")
+def _threshold(block, sigma, noise, share):
+    """Coefficients below their noise become 0; `share` counts those that are left."""
+    for u in range(SIDE):
+        for v in range(SIDE):
+            if u + v == 0:
+                continue
+            c, s = block[u, v], sigma[u, v]
+            for k in range(len(share)):
+                keep = np.float32(1) if abs(c[k]) > s * noise[k] else np.float32(0)
+                c[k] *= keep
+                share[k] += keep
+
+
+@njit(inline="always")
+def _wiener(block, pilot, sigma, noise, share):
+    """Coefficients times the share of signal that the pilot shows; `share` sums the squares of that."""
+    for u in range(SIDE):
+        for v in range(SIDE):
+            if u + v == 0:
+                continue
+            c, p, s = block[u, v], pilot[u, v], sigma[u, v]
+            for k in range(len(share)):
+                square = p[k] * p[k]
+                s2 = s * noise[k]
+                # never so little that its square leaves the normal numbers, which are many times slower
+                keep = max(square / (square + s2 * s2 + np.float32(1e-20)), np.float32(1e-9))
+                c[k] *= keep
+                share[k] += keep * keep
+
+
+@njit(inline="always")
+def _give_back(block, share, stride, phases, line, rows, along, start):
+    """Blocks back to vertically transformed rows, weighted by `share` and added; `along` gathers the weights."""
+    count = len(share)
+    length = stride * (count - 1) + SIDE
+    phases[:] = np.float32(0)
+    for j in range(SIDE):
+        ahead = j // stride
+        target = phases[j % stride]
+        for k in range(count):
+            target[k + ahead] += share[k]
+    _together(phases, stride, line[:length])
+    for x in range(length):
+        along[start + x] += line[x]
+    for u in range(SIDE):
+        c = block[u]
+        _backward(c)
+        phases[:] = np.float32(0)
+        for j in range(SIDE):
+            ahead = j // stride
+            target, part = phases[j % stride], c[j]
+            for k in range(count):
+                target[k + ahead] += part[k] * share[k]
+        _together(phases, stride, line[:length])
+        row = rows[u]
+        for x in range(length):
+            row[start + x] += line[x]
+
+
+@njit(inline="always")
+def _mirrored(k, n):
+    """A place beyond the ends of n values as one inside, the end values not repeated."""
+    k = -k if k < 0 else k
+    k = 2 * (n - 1) - k if k >= n else k
+    return min(max(k, 0), n - 1)
+
+
+@njit(inline="always")
+def _strip(plane, top, rows):
+    """Eight rows from `top` (which may lie outside), with `SIDE` mirrored values at their left and some at the right,
+    transformed down the columns.
+    """
+    h, w = plane.shape
+    for i in range(SIDE):
+        source, target = plane[_mirrored(top + i, h)], rows[i]
+        for x in range(w):
+            target[x + SIDE] = source[x]
+        for x in range(SIDE):
+            target[x] = source[_mirrored(x - SIDE, w)]
+        for x in range(w + SIDE, len(target)):
+            target[x] = source[_mirrored(x - SIDE, w)]
+    _forward(rows)
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+def _filter(plane, pilot, sigma, gain, stride, wiener, out):
+    """Filter a plane (h, w) into `out`.
+
+    `sigma` (8, 8): standard deviation of noise by coefficient (times the threshold in the first pass); `gain` (gh, w):
+    factor on it by place, by the nearest row.
+    """
+    h, w = out.shape
+    width = w + 2 * SIDE + (-w) % stride
+    blocks = (width - SIDE) // stride + 1
+    bands = (h + _BAND - 1) // _BAND
+    gh = gain.shape[0]
+    most = min(_CHUNK, blocks)
+    for band in prange(bands):
+        low = band * _BAND
+        high = min(low + _BAND, h)
+        total = np.zeros((high - low, width), np.float32)
+        weights = np.zeros((high - low, width), np.float32)
+        rows = np.empty((SIDE, width), np.float32)
+        rows2 = np.empty((SIDE, width), np.float32)
+        done = np.empty((SIDE, width), np.float32)
+        along = np.empty(width, np.float32)
+        block = np.empty((SIDE, SIDE, most), np.float32)
+        other = np.empty((SIDE, SIDE, most), np.float32)
+        share, noise = np.empty(most, np.float32), np.empty(most, np.float32)
+        phases = np.empty((stride, most + SIDE // stride), np.float32)
+        line = np.empty(stride * most + SIDE, np.float32)
+        for top in range(low - SIDE + stride, high, stride):
+            _strip(plane, top, rows)
+            if wiener:
+                _strip(pilot, top, rows2)
+            done[:] = np.float32(0)
+            along[:] = np.float32(0)
+            place = gain[min(max(top + 4, 0) * gh // h, gh - 1)]
+            for begin in range(0, blocks, most):
+                n = min(most, blocks - begin)
+                start = begin * stride
+                if n == most:
+                    b, o, sh, no = block, other, share, noise
+                else:  # the last ones: less of them
+                    b, o = np.empty((SIDE, SIDE, n), np.float32), np.empty((SIDE, SIDE, n), np.float32)
+                    sh, no = np.empty(n, np.float32), np.empty(n, np.float32)
+                for k in range(n):
+                    no[k] = place[min(max(start + stride * k + 4 - SIDE, 0), w - 1)]
+                    sh[k] = np.float32(1)
+                _blocks_of(rows, start, stride, phases, b)
+                if wiener:
+                    _blocks_of(rows2, start, stride, phases, o)
+                    _wiener(b, o, sigma, no, sh)
+                else:
+                    _threshold(b, sigma, no, sh)
+                for k in range(n):
+                    sh[k] = np.float32(1) / sh[k]
+                _give_back(b, sh, stride, phases, line, done, along, start)
+            _backward(done)
+            for i in range(SIDE):
+                y = top + i - low
+                if 0 <= y < high - low:
+                    sums, counts, result = total[y], weights[y], done[i]
+                    for x in range(width):
+                        sums[x] += result[x]
+                        counts[x] += along[x]
+        for y in range(high - low):
+            target = out[low + y]
+            for x in range(w):
+                target[x] = total[y, x + SIDE] / weights[y, x + SIDE]
+
+
+def denoise_plane(
+    plane: NDArray[np.float32],
+    sigma: NDArray[np.float32],
+    strength: float,
+    gain: NDArray[np.float32],
+    stride: int,
+    passes: int = 2,
+) -> NDArray[np.float32]:
+    """A plane (H, W) without noise.
+
+    `sigma` (8, 8): standard deviation of the noise in each coefficient; `strength`: times that is taken out; `gain`
+    (gh, W): factor on the noise's standard deviation over the plane; `stride`: 4 is quick, 2 is better; `passes`: 1 is
+    the threshold alone.
+    """
+    sigma = np.asarray(sigma, np.float32) * np.float32(strength)
+    pilot = np.empty_like(plane)
+    threshold = np.float32(ALONE if passes == 1 else THRESHOLD)
+    _filter(plane, plane, sigma * threshold, gain, stride, False, pilot)
+    if passes == 1:
+        return pilot
+    out = np.empty_like(plane)
+    _filter(plane, pilot, sigma * np.float32(WIENER), gain, stride, True, out)
+    return out
