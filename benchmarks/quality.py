@@ -15,6 +15,7 @@ import rawpy
 import tifffile
 from tests.truth import chart_error, ideal_rgb, patch_masks, plain_linear, relative_sigma, true_noise
 
+from benchmarks import photos
 from bruto.container.dng_reader import read_dng
 from bruto.merge.frames import colour_band, load_frame
 from bruto.merge.stack import bracket_variance
@@ -148,9 +149,21 @@ def views(folder: Path) -> dict[str, Any]:
     return result
 
 
+def photographs() -> dict[str, Any]:
+    """Demosaicing and noise reduction on photographs against general-purpose libraries."""
+    return {
+        "demosaic": photos.demosaicing(),
+        "noise": photos.denoising({"quick": photos.quick, "best": photos.best}),
+        "seconds_per_mp": {"quick": photos.seconds_per_mp(photos.quick), "best": photos.seconds_per_mp(photos.best)},
+    }
+
+
 def run_all(say: Callable[[str], None]) -> dict[str, Any]:
     """All figures as one object."""
-    results = {}
+    results: dict[str, Any] = {}
+    say("quality: photographs …")
+    results["photographs"] = photographs()
+    say(f"  {json.dumps(results['photographs'])}")
     with tempfile.TemporaryDirectory(prefix="bruto-quality-") as name:
         for key, work in (("card", chart), ("burst_of_8", burst), ("bracket_of_3", bracket), ("views", views)):
             say(f"quality: {key} …")

@@ -16,6 +16,7 @@ from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QApplication
 
 from bruto.app import theme
+from bruto.app.ledger import GROUPS
 from bruto.app.main import application, demo_folder
 from bruto.app.window import Window
 from bruto.deliver import jobs
@@ -86,6 +87,17 @@ def main() -> int:
         w.develop.stage.set_one_to_one(QPointF(500, 140))
         p.save("develop-pixels")
         w.develop.stage.set_fit()
+        ledger = w.develop.ledger
+        for group in ledger.groups.values():
+            group.set_open(group.name in ("hues", "relief"))
+        ledger.edit.change("hue node", hue_nodes=[{"hue": 245, "width": 60, "chroma": 1.35, "lightness": -6}])  # type: ignore[union-attr]
+        p.settle()
+        ledger.scroll_area.verticalScrollBar().setValue(ledger.groups["relief"].y() - 40)
+        p.save("develop-hues")
+        ledger.edit.undo()  # type: ignore[union-attr]
+        for name, _, opened in GROUPS:
+            ledger.groups[name].set_open(opened)
+        ledger.scroll_area.verticalScrollBar().setValue(0)
         w.set_task("Compare")
         p.settle(lambda: w.compare.stage.first is not None)
         p.save("compare")

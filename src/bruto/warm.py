@@ -42,6 +42,7 @@ def main() -> int:
         files: list[str | Path] = [s["files"][0] for s in shots]
         developer = Developer(open_source(files[0]))
         recipe = take_all(Recipe(), suggest_all(developer))
+        developer.render(recipe.changed(relief_fine=1.2, relief_medium=1.1, noise_best=True))
         developer.render(recipe)
         developer.render(recipe, space="linear")
         developer.render(recipe, bits=16)

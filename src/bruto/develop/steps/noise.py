@@ -30,6 +30,10 @@ UNEVEN = (1.2, 1.5)
 """Factors on brightness and colour noise after demosaicing: it is uneven from site to site, so that its mean falls
 short (found on scikit-image's photographs).
 """
+MADE_UP = 10.0
+"""Factor on the noise of colour finer than 4 px of a mosaic: red and blue are sampled every other pixel, so what is
+there was made by demosaicing.
+"""
 REACH = 64
 """Pixels around a place that matter visibly at full size."""
 
@@ -88,7 +92,11 @@ def coefficient_noise(kind: str) -> tuple[NDArray[np.float32], NDArray[np.float3
     r, g, b = (rgb[..., k] for k in range(3))
     planes = [(r + 2 * g + b) / 4, (r - b) / 2, (r - 2 * g + b) / 4]
     coarse = [cv2.resize(p, (n // COARSE, n // COARSE), interpolation=cv2.INTER_AREA) for p in planes]
-    return _spread(planes, 4), _spread(coarse, 1)
+    fine = _spread(planes, 4)
+    if kind == "mosaic":
+        u, v = np.mgrid[:SIDE, :SIDE]
+        fine[1:, np.maximum(u, v) >= SIDE // 2] *= MADE_UP
+    return fine, _spread(coarse, 1)
 
 
 def _spread(planes: list[NDArray], step: int) -> NDArray[np.float32]:
