@@ -40,8 +40,8 @@ def reduced(picture: np.ndarray, factor: int) -> np.ndarray:
 
 class Views(unittest.TestCase):
     def test_a_view_is_the_reduced_file(self) -> None:
-        """Equal in brightness, and in colour beyond the finest detail: these small captures are all finest detail, which
-        a mosaic at full size and its quads show differently.
+        """Equal in brightness, and in colour beyond the finest detail: these small captures are all finest detail,
+        which a mosaic at full size and its quads show differently.
         """
         for scene, settings in (("pans", {}), ("card", {"iso": 400.0}), ("sluice", {"iso": 400.0})):
             developer = developer_of(scene, size=MIDDLE, seed=31, **settings)
