@@ -21,6 +21,8 @@ theory has it, as the pilot still holds some.
 """
 ALONE = 2.7
 """Hard threshold where no second pass follows."""
+_WINDOW = np.array([0.28, 0.58, 0.84, 1.0, 1.0, 0.84, 0.58, 0.28], np.float32)
+"""Weight of a block's rows and columns: less at its edges, whose steps would show as a mesh."""
 _BAND, _CHUNK = 64, 160
 _C = [np.float32(0.5 * math.cos(k * math.pi / 16)) for k in range(8)]
 _C1, _C2, _C3, _C4, _C5, _C6, _C7 = _C[1:]
@@ -151,9 +153,9 @@ def _give_back(block, share, stride, phases, line, rows, along, start):
     phases[:] = np.float32(0)
     for j in range(SIDE):
         ahead = j // stride
-        target = phases[j % stride]
+        target, window = phases[j % stride], _WINDOW[j]
         for k in range(count):
-            target[k + ahead] += share[k]
+            target[k + ahead] += window * share[k]
     _together(phases, stride, line[:length])
     for x in range(length):
         along[start + x] += line[x]
@@ -163,9 +165,9 @@ def _give_back(block, share, stride, phases, line, rows, along, start):
         phases[:] = np.float32(0)
         for j in range(SIDE):
             ahead = j // stride
-            target, part = phases[j % stride], c[j]
+            target, part, window = phases[j % stride], c[j], _WINDOW[j]
             for k in range(count):
-                target[k + ahead] += part[k] * share[k]
+                target[k + ahead] += window * part[k] * share[k]
         _together(phases, stride, line[:length])
         row = rows[u]
         for x in range(length):
@@ -255,10 +257,10 @@ def _filter(plane, pilot, sigma, gain, stride, wiener, out):
             for i in range(SIDE):
                 y = top + i - low
                 if 0 <= y < high - low:
-                    sums, counts, result = total[y], weights[y], done[i]
+                    sums, counts, result, window = total[y], weights[y], done[i], _WINDOW[i]
                     for x in range(width):
-                        sums[x] += result[x]
-                        counts[x] += along[x]
+                        sums[x] += window * result[x]
+                        counts[x] += window * along[x]
         for y in range(high - low):
             target = out[low + y]
             for x in range(w):

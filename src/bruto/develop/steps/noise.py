@@ -34,6 +34,10 @@ MADE_UP = 10.0
 """Factor on the noise of colour finer than 4 px of a mosaic: red and blue are sampled every other pixel, so what is
 there was made by demosaicing.
 """
+FINEST = 1.25
+"""Factor on the noise of brightness at the finest two coefficients of a mosaic, where single ones that are left over
+show as tiny meshes.
+"""
 REACH = 64
 """Pixels around a place that matter visibly at full size."""
 
@@ -96,6 +100,7 @@ def coefficient_noise(kind: str) -> tuple[NDArray[np.float32], NDArray[np.float3
     if kind == "mosaic":
         u, v = np.mgrid[:SIDE, :SIDE]
         fine[1:, np.maximum(u, v) >= SIDE // 2] *= MADE_UP
+        fine[0, np.maximum(u, v) >= SIDE - 2] *= FINEST
     return fine, _spread(coarse, 1)
 
 
