@@ -247,3 +247,50 @@ class Kept(DevelopTest):
         QTest.mouseClick(self.ledger.undo_button, LEFT)
         self.settle()
         self.assertEqual(self.edit.recipe.hue_nodes, ())
+
+
+class Recipes(DevelopTest):
+    def fill(self) -> None:
+        super().fill()
+        copy_of([s["files"][0] for s in taken("sluice", size=SMALL, count=4, iso=800.0)], self.folder)
+
+    def test_values_are_kept_and_used_on_a_set(self) -> None:
+        self.edit.change("x", exposure=1.5, chroma=1.4)
+        dialog = self.window.show_recipes()
+        assert dialog is not None
+        self.assertFalse(dialog.ticks["light"].isChecked())
+        dialog.name.setText("Warm")
+        QTest.mouseClick(dialog.keep, LEFT)
+        self.assertEqual(dialog.names.currentItem().text(), "Warm")
+        dialog.close()
+        self.choose("sluice-001-01")
+        dialog = self.window.show_recipes()
+        assert dialog is not None
+        dialog.names.setCurrentRow(1)
+        self.assertFalse(dialog.ticks["light"].isEnabled())
+        dialog.target.setCurrentText("its set")
+        QTest.mouseClick(dialog.use, LEFT)
+        self.settle()
+        self.assertIn("Used on 4 shots", self.window.message.text())
+        for path in sorted(self.folder.glob("sluice*.dng")):
+            side = load_sidecar(path)[0]
+            self.assertEqual((side.recipe.chroma, side.recipe.exposure), (1.4, 0.0))
+            self.assertEqual(side.history[-1][0], "recipe Warm")
+        QTest.mouseClick(dialog.delete, LEFT)
+        self.assertEqual(dialog.names.count(), 1)
+        dialog.name.setText("")
+        QTest.mouseClick(dialog.keep, LEFT)
+        self.assertIn("name of 1 to 60", dialog.note.text())
+        dialog.close()
+
+    def test_the_steps_lead_back(self) -> None:
+        for k in range(3):
+            self.edit.change(f"step {k}", exposure=0.5 * (k + 1))
+        menu = self.ledger.history_menu
+        menu.aboutToShow.emit()
+        texts = [a.text() for a in menu.actions()]
+        self.assertEqual(texts[:3], ["before step 2", "before step 1", "before step 0"])
+        menu.actions()[1].trigger()
+        self.settle()
+        self.assertEqual(self.edit.recipe.exposure, 0.5)
+        self.assertTrue(self.edit.can_redo)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app.colour_parts import ColourSwitches, Tints
 from bruto.app.curve_editor import CurveEditor
@@ -40,6 +40,7 @@ ROWS: dict[str, str] = {
 }
 """Numbers of the recipe and the group they stand in."""
 PARTS = {"hues": ("hue_nodes",), "curves": ("curves",), "tints": ("balance",), "tone": ("tone",)}
+STEPS_SHOWN = 25
 NOT_FOR_PICTURES = ("sharpness_radius",)
 
 
@@ -76,6 +77,13 @@ class Ledger(QWidget):
             button.setAccessibleName(text)
             button.setFixedWidth(34)
             head.addWidget(button)
+        self.history_button = QPushButton("Steps")
+        self.history_button.setToolTip("What was done, newest first; choose one to go back to before it")
+        self.history_menu = QMenu(self)
+        self.history_menu.aboutToShow.connect(self._fill_history)
+        self.history_button.setMenu(self.history_menu)
+        self.history_button.setMinimumWidth(74)
+        head.addWidget(self.history_button)
         self.all_button = QPushButton("Take all")
         self.all_button.setObjectName("primary")
         self.all_button.setToolTip("Take every suggestion (T)")
@@ -151,6 +159,19 @@ class Ledger(QWidget):
         self.all_button.clicked.connect(lambda: self.edit and self.edit.take_all())
         self.undo_button.clicked.connect(lambda: self.edit and self.edit.undo())
         self.redo_button.clicked.connect(lambda: self.edit and self.edit.redo())
+
+    def _fill_history(self) -> None:
+        self.history_menu.clear()
+        history = self.edit.sidecar.history if self.edit is not None else []
+        if not history:
+            self.history_menu.addAction("Nothing was done yet").setEnabled(False)
+        for index in range(len(history) - 1, max(-1, len(history) - 1 - STEPS_SHOWN), -1):
+            action = self.history_menu.addAction(f"before {history[index][0]}")
+            action.triggered.connect(lambda _=False, k=index: self._back_to(k))
+
+    def _back_to(self, index: int) -> None:
+        if self.edit is not None:
+            self.edit.back_to(index)
 
     def _tone_row(self) -> QWidget:
         self.tone = QWidget()

@@ -130,6 +130,11 @@ class Edit:
         self.changed.emit()
         return what
 
+    def back_to(self, index: int) -> None:
+        """Step back until the history holds `index` entries."""
+        while len(self._sidecar.history) > max(0, index):
+            self.undo()
+
     def judge(self, *, verdict: str | None = None, note: str | None = None, gear: str | None = None) -> None:
         """Set pick, reject or neither, a note, gear; kept beside the raw and as XMP. A problem becomes a message."""
         side = self._sidecar
@@ -299,6 +304,28 @@ class Shoot:
         single = [g.shots[0] for g in self.sets if g.kind == "single" and not g.tests]
         takes = takes_of(shot, single, self.reports)
         return rank([(s, self.reports[str(s.main)]) for s in takes]) if len(takes) > 1 else []
+
+    def use_values(self, shot: Shot, values: dict[str, Any], title: str, target: str, edits: Mapping[str, Edit]) -> int:
+        """Give recipe values to "this shot", "its set", "all picks" or "all shots"; returns to how many.
+
+        Each gets one step of history. `edits`: those that are open, by main file.
+        """
+        chosen = {
+            "this shot": [shot],
+            "its set": [*self.set_of(shot).shots, *self.set_of(shot).tests],
+            "all picks": [s for s in self.shots if self.verdicts.get(str(s.main)) == "pick"],
+            "all shots": [s for s in self.shots if not s.problem],
+        }[target]
+        done = 0
+        for member in chosen:
+            edit = edits.get(str(member.main))
+            if edit is None:
+                edit = Edit(member.main)
+                edit.message.connect(lambda text: self.message.emit(text))
+            if edit.change(f"recipe {title}", **values):
+                edit.save()
+                done += 1
+        return done
 
     def gear_for_set(self, shot: Shot, gear: str, edits: Mapping[str, Edit]) -> int:
         """Note the gear for all shots of the shot's set; returns for how many. A problem becomes a message.

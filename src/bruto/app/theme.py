@@ -183,6 +183,9 @@ def style_sheet(t: Theme) -> str:
     QMenu::item:disabled {{ color: {t.quiet}; }}
     QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.line}; padding: 4px; }}
     QListView {{ background: {t.panel}; border: none; outline: none; }}
+    QListWidget {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 3px; }}
+    QListWidget::item {{ padding: 4px 6px; }}
+    QListWidget::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
     QTableWidget {{ background: {t.panel}; border: none; gridline-color: {t.line}; }}
     QHeaderView::section {{ background: {t.panel}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line};
         padding: 4px; }}

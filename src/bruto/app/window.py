@@ -34,6 +34,7 @@ from bruto.app.gauge import Gauge
 from bruto.app.intake_page import IntakePage
 from bruto.app.merge_page import MergePage
 from bruto.app.models import Edit, Shoot
+from bruto.app.recipes_dialog import RecipesDialog
 from bruto.app.shotlist import ShotList
 from bruto.app.stage import to_qimage
 from bruto.app.worker import Worker
@@ -226,6 +227,7 @@ class Window(QMainWindow):
         add("Pick white in the picture", "W", lambda: self.develop.ledger.pick_button.toggle())
         add("Pick a hue in the picture", "H", self._pick_hue)
         add("Tone by hand in the picture", "D", lambda: self.develop.tone_button.toggle())
+        add("Recipes…", "Ctrl+E", self.show_recipes)
         add("Unfold all groups of the ledger", "Ctrl+U", lambda: self.develop.ledger.unfold())
         menu.addSeparator()
         add("Whole picture or 1:1", "Z", self._toggle_zoom)
@@ -311,6 +313,24 @@ class Window(QMainWindow):
 
     # -- measuring and watching
     # -----------------------------------------------------------------------------------------
+
+    def show_recipes(self) -> RecipesDialog | None:
+        """Kept recipes, and this shot's values for other shots."""
+        edit = self.develop.edit
+        if edit is None:
+            self.say("Choose a shot first.")
+            return None
+        dialog = RecipesDialog(edit.recipe, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.wanted.connect(self._use_recipe)
+        dialog.show()
+        return dialog
+
+    def _use_recipe(self, values: dict[str, Any], title: str, target: str) -> None:
+        shot = self.shoot.current
+        if shot is not None:
+            count = self.shoot.use_values(shot, values, title, target, self.develop.edits)
+            self.say(f"Used on {count} shot{'s' if count != 1 else ''}; each can be undone by itself.")
 
     def _pick_hue(self) -> None:
         self.develop.ledger.unfold("hues")
