@@ -155,7 +155,7 @@ class NoiseStep(unittest.TestCase):
         np.testing.assert_allclose(plain[0], np.sqrt(0.375), rtol=0.05)
         np.testing.assert_allclose(plain[1], np.sqrt(0.5), rtol=0.05)
         self.assertTrue((binned[0] < plain[0]).all())
-        self.assertGreater(mosaic[1, 0, 1], 1.3 * mosaic[1, 6, 6])
+        self.assertGreater(mosaic[1, 0, 1], 1.3 * mosaic[1, 7, 7])
 
     def test_best_grade_is_better(self) -> None:
         random = np.random.default_rng(12)

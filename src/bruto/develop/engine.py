@@ -52,7 +52,7 @@ BAND = 1024
 """Rows developed at a time for whole files."""
 MARGIN = 96
 """Extra rows and columns around a piece, so that its edges come out as in the whole."""
-GRID = 16
+GRID = 32
 """Pieces begin at multiples of this, pixels."""
 CACHED_STAGES = 6
 COARSEST = 16

@@ -26,13 +26,9 @@ from bruto.develop.steps.dct import SIDE, denoise_plane
 
 COARSE = 4
 """Reduction of the coarse picture."""
-UNEVEN = (1.2, 1.5)
+UNEVEN = (1.2, 1.2)
 """Factors on brightness and colour noise after demosaicing: it is uneven from site to site, so that its mean falls
 short (found on scikit-image's photographs).
-"""
-MADE_UP = 10.0
-"""Factor on the noise of colour finer than 4 px of a mosaic: red and blue are sampled every other pixel, so what is
-there was made by demosaicing.
 """
 FINEST = 1.25
 """Factor on the noise of brightness at the finest two coefficients of a mosaic, where single ones that are left over
@@ -95,23 +91,21 @@ def coefficient_noise(kind: str) -> tuple[NDArray[np.float32], NDArray[np.float3
             rgb[..., 1] *= np.float32(0.5**0.5)
     r, g, b = (rgb[..., k] for k in range(3))
     planes = [(r + 2 * g + b) / 4, (r - b) / 2, (r - 2 * g + b) / 4]
-    coarse = [cv2.resize(p, (n // COARSE, n // COARSE), interpolation=cv2.INTER_AREA) for p in planes]
-    fine = _spread(planes, 4)
+    if kind == "mosaic":  # colour is worked at half the size
+        planes[1:] = [cv2.resize(p, (n // 2, n // 2), interpolation=cv2.INTER_AREA) for p in planes[1:]]
+    coarse = [cv2.resize(p, None, fx=1 / COARSE, fy=1 / COARSE, interpolation=cv2.INTER_AREA) for p in planes]
+    fine = np.stack([_spread(p, 4 if p.shape[0] == n else 2) for p in planes])
     if kind == "mosaic":
         u, v = np.mgrid[:SIDE, :SIDE]
-        fine[1:, np.maximum(u, v) >= SIDE // 2] *= MADE_UP
         fine[0, np.maximum(u, v) >= SIDE - 2] *= FINEST
-    return fine, _spread(coarse, 1)
+    return fine, np.stack([_spread(p, 1) for p in coarse])
 
 
-def _spread(planes: list[NDArray], step: int) -> NDArray[np.float32]:
-    """Root mean square of the coefficients of overlapping blocks (3, 8, 8); symmetric, as rows are as columns."""
-    found = []
-    for plane in planes:
-        blocks = np.lib.stride_tricks.sliding_window_view(plane[SIDE:-SIDE, SIDE:-SIDE], (SIDE, SIDE))[::step, ::step]
-        square = np.mean(dctn(blocks, axes=(2, 3), norm="ortho") ** 2, axis=(0, 1))
-        found.append(np.sqrt((square + square.T) / 2))
-    return np.array(found, np.float32)
+def _spread(plane: NDArray, step: int) -> NDArray[np.float32]:
+    """Root mean square of the coefficients of overlapping blocks (8, 8); symmetric, as rows are as columns."""
+    blocks = np.lib.stride_tricks.sliding_window_view(plane[SIDE:-SIDE, SIDE:-SIDE], (SIDE, SIDE))[::step, ::step]
+    square = np.mean(dctn(blocks, axes=(2, 3), norm="ortho") ** 2, axis=(0, 1))
+    return np.sqrt((square + square.T) / 2).astype(np.float32)
 
 
 def _without(
@@ -171,8 +165,18 @@ def reduce_noise(
     if brightness > 0:
         y = _without(y, fine[0], coarse[0], brightness, gain, stride, 2)
     if colour > 0:
-        u = _without(u, fine[1], coarse[1], colour, gain, stride, 2 if best else 1)
-        v = _without(v, fine[2], coarse[2], colour, gain, stride, 2 if best else 1)
+        # red and blue of a mosaic are sampled every other pixel: what is finer was made by demosaicing
+        half = kind == "mosaic" and min(h, w) > 4 * SIDE
+        passes = 2 if best or half else 1
+        planes = []
+        for k, plane in ((1, u), (2, v)):
+            if half:
+                small = cv2.resize(plane[: h // 2 * 2, : w // 2 * 2], (w // 2, h // 2), interpolation=cv2.INTER_AREA)
+                small = _without(small, fine[k], coarse[k], colour, gain, stride, passes)
+                planes.append(cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR))
+            else:
+                planes.append(_without(plane, fine[k], coarse[k], colour, gain, stride, passes))
+        u, v = planes
     out = np.empty_like(rgb)
     _unstabilise(y, u, v, a, b, out)
     return out
