@@ -178,6 +178,10 @@ class Choice(unittest.TestCase):
         found, problem = chosen(self.facts, self.path)
         self.assertIs(found, self.own)
         self.assertIn("not a camera profile", problem)
+        for no_file in ("/dev/zero", str(Path(self.path).parent)):
+            found, problem = chosen(self.facts, no_file)
+            self.assertIs(found, self.own)
+            self.assertIn("no camera profile", problem)
 
     def test_matrices_and_baseline_of_another_profile_are_used(self) -> None:
         profile, _ = chosen(self.facts, self.path)

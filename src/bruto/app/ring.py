@@ -17,13 +17,6 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.values import HueNode
 
 MOST_NODES = 8
-_FIELDS = (
-    ("hue", "Centre", "°", 1.0),
-    ("width", "Width", "°", 1.0),
-    ("shift", "Turn", "°", 1.0),
-    ("chroma", "Chroma", "×", 0.05),
-    ("lightness", "Lightness", "L*", 0.5),
-)
 
 
 def hue_colour(degrees: float, light: float = 0.72, chroma: float = 0.11) -> QColor:
@@ -207,9 +200,7 @@ class HueEditor(QWidget):
         self.ring.wanted.connect(lambda hue: self.add(HueNode(hue=hue)))
         layout.addWidget(self.ring)
         self.rows: dict[str, Row] = {}
-        for field, title, unit, step in _FIELDS:
-            info = HueNode.model_fields[field]
-            info.json_schema_extra = {"title": title, "unit": unit, "step": step}
+        for field, info in HueNode.model_fields.items():
             row = Row(field, info)
             row.changed.connect(lambda f, v, final: self._moved(self.current, {f: v}, final))
             row.reset.connect(lambda f: self._moved(self.current, {f: getattr(HueNode(hue=0), f)}, True))

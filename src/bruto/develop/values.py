@@ -51,11 +51,40 @@ class HueNode(Frozen):
     sides.
     """
 
-    hue: float = Field(ge=0, lt=360, description="centre on the hue ring, degrees (OKLCh)")
-    width: float = Field(default=40.0, ge=8, le=180, description="where the effect ends, degrees from the centre")
-    shift: float = Field(default=0.0, ge=-90, le=90, description="turn of the hue, degrees")
-    chroma: float = Field(default=1.0, ge=0, le=2.5, description="gain of chroma")
-    lightness: float = Field(default=0.0, ge=-40, le=40, description="change of lightness of full colours, L*")
+    hue: float = Field(
+        ge=0,
+        lt=360,
+        description="centre on the hue ring (OKLCh)",
+        json_schema_extra={"title": "Centre", "unit": "°", "step": 1.0},
+    )
+    width: float = Field(
+        default=40.0,
+        ge=8,
+        le=180,
+        description="where the effect ends, from the centre",
+        json_schema_extra={"title": "Width", "unit": "°", "step": 1.0},
+    )
+    shift: float = Field(
+        default=0.0,
+        ge=-90,
+        le=90,
+        description="turn of the hue",
+        json_schema_extra={"title": "Turn", "unit": "°", "step": 1.0},
+    )
+    chroma: float = Field(
+        default=1.0,
+        ge=0,
+        le=2.5,
+        description="gain of chroma",
+        json_schema_extra={"title": "Chroma", "unit": "×", "step": 0.05},
+    )
+    lightness: float = Field(
+        default=0.0,
+        ge=-40,
+        le=40,
+        description="change of lightness of full colours",
+        json_schema_extra={"title": "Lightness", "unit": "L*", "step": 0.5},
+    )
 
 
 class Zone(Frozen):
