@@ -17,7 +17,7 @@ from bruto.color.spaces import (
     space,
     working_to,
 )
-from bruto.develop.steps.colour import PointParams, point_pass
+from bruto.develop.steps.colour import PointParams, placed, point_pass
 from bruto.develop.steps.finish import curve_tables, grain_pattern
 from bruto.develop.steps.lab import lab_stage, node_weight
 from bruto.develop.steps.tone import neutral_tables
@@ -57,7 +57,7 @@ def done(codes: NDArray, size: tuple[int, int] = (W, H), factor: float = 1, **pa
     working = decode_srgb(codes) @ np.linalg.inv(working_to("srgb")).T
     p = PointParams(np.eye(3), 0.0, *neutral_tables(), "srgb", tone=False, **params)  # type: ignore[arg-type]
     out = point_pass(
-        working.astype(np.float32), NO_CLIP, None, p, factor=factor, origin=(0, 0), full_size=size, bits=16
+        working.astype(np.float32), NO_CLIP, None, p, placed(factor, (0, 0), size), bits=16
     )
     return out / 65535.0
 
@@ -143,7 +143,7 @@ class InLab(unittest.TestCase):
             np.eye(3), 0.0, *neutral_tables(), "srgb", tone=False,
             lab=stage(1.4, 1.3, False, (HueNode(hue=20, shift=40, lightness=10),), dark=Zone(hue=1, amount=0.05)),
         )  # type: ignore[arg-type]  # fmt: skip
-        out = point_pass(light, np.zeros((1, 2), np.uint8), None, p, factor=1, origin=(0, 0), full_size=(4, 2), bits=16)
+        out = point_pass(light, np.zeros((1, 2), np.uint8), None, p, placed(1, (0, 0), (4, 2)), bits=16)
         self.assertEqual(out.shape, (2, 4, 3))
         self.assertTrue((out[:, 2] == 65535).all())
 

@@ -13,16 +13,17 @@ from numpy.typing import NDArray
 from bruto.color.spaces import decode_srgb
 from bruto.container.colour_model import camera_to_working, xy_to_neutral
 from bruto.container.dng_reader import read_dng
-from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise
+from bruto.container.rawframe import RawFrame, RawMeta, linearise
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, Vignette, Warp, source_places
 from bruto.develop.engine import Developer
-from bruto.develop.lens import warp_map, without_distortion
+from bruto.develop.frame import Area, geometry_of
 from bruto.develop.plain import plain_view
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw
 from tests.shots import MIDDLE, raw_of
 
 W, H = 640, 480
+WHOLE = Area(0, 0, W, H)
 WARPS = {
     "barrel": Warp(WARP_RECTILINEAR, np.array([[1.0, -0.08, 0.02, 0.0]]), np.zeros((1, 2)), (0.5, 0.5)),
     "off centre, tangential": Warp(
@@ -77,38 +78,24 @@ class Warps(unittest.TestCase):
 
     def test_dots_come_back_to_their_places(self) -> None:
         for name, warp in WARPS.items():
-            light = Linear(self.recorded(warp), np.zeros((H // 2, W // 2), np.uint8), "", 1.0)
-            found = without_distortion(light, meta(warps=(warp,)))
+            found = geometry_of(meta(warps=(warp,)), Recipe()).resampled(self.recorded(warp), WHOLE, 1)
             for k in range(3):
-                off = [np.hypot(*(np.array(centroid(found.data[..., k], x, y)) - (x, y))) for x, y in PLACES]
+                off = [np.hypot(*(np.array(centroid(found[..., k], x, y)) - (x, y))) for x, y in PLACES]
                 self.assertLess(max(off), 0.08, f"{name}, plane {k}")
-
-    def test_mosaics_are_demosaiced_first(self) -> None:
-        warp = WARPS["barrel"]
-        rgb = self.recorded(warp)
-        mosaic = np.empty((H, W), np.float32)
-        for site, k in enumerate((0, 1, 1, 2)):
-            mosaic[site // 2 :: 2, site % 2 :: 2] = rgb[site // 2 :: 2, site % 2 :: 2, k]
-        found = without_distortion(
-            Linear(mosaic, np.zeros((H // 2, W // 2), np.uint8), "RGGB", 1.0), meta("mosaic", warps=(warp,))
-        )
-        self.assertEqual((found.data.shape, found.cfa), ((H, W, 3), ""))
-        for x, y in PLACES:
-            self.assertLess(np.hypot(*(np.array(centroid(found.data[..., 1], x, y)) - (x, y))), 0.1)
 
     def test_full_places_move_with_the_light(self) -> None:
         warp = WARPS["barrel"]
         clipped = np.zeros((H // 2, W // 2), np.uint8)
         x, y = source_places(warp, np.array([570.0]), np.array([420.0]), W, H, 0)
         cv2.circle(clipped, (round(x[0] / 2), round(y[0] / 2)), 4, 5, -1)
-        found = without_distortion(Linear(self.recorded(warp), clipped, "", 1.0), meta(warps=(warp,))).clipped
+        found = geometry_of(meta(warps=(warp,)), Recipe()).clipped(clipped, WHOLE, 2)
         cy, cx = np.argwhere(found == 5).mean(axis=0)
         self.assertAlmostEqual(cx, 285, delta=0.8)
         self.assertAlmostEqual(cy, 210, delta=0.8)
 
     def test_the_coarse_grid_is_fine_enough(self) -> None:
         for warp in WARPS.values():
-            x, y = warp_map(warp, meta(), (W, H), 1, 0)
+            x, y = geometry_of(meta(warps=(warp,)), Recipe()).maps(WHOLE, 1, 0)
             gx, gy = np.meshgrid(np.arange(W, dtype=float), np.arange(H, dtype=float))
             sx, sy = source_places(warp, gx, gy, W, H, 0)
             inner = (slice(8, -8), slice(8, -8))
@@ -117,8 +104,9 @@ class Warps(unittest.TestCase):
 
     def test_a_crop_is_warped_as_part_of_the_whole(self) -> None:
         warp = WARPS["off centre, tangential"]
-        whole = warp_map(warp, meta(), (W, H), 1, 0)
-        crop = warp_map(warp, meta(default_crop=(40, 32, 500, 400)), (500, 400), 1, 0)
+        whole = geometry_of(meta(warps=(warp,)), Recipe()).maps(WHOLE, 1, 0)
+        part = meta(default_crop=(40, 32, 500, 400), warps=(warp,))
+        crop = geometry_of(part, Recipe()).maps(Area(0, 0, 500, 400), 1, 0)
         np.testing.assert_allclose(crop[0][50:350, 50:450] + 40, whole[0][82:382, 90:490], atol=0.02)
 
     def test_a_file_with_a_warp_is_developed_straight(self) -> None:
@@ -128,7 +116,7 @@ class Warps(unittest.TestCase):
             Developer(source_of_raw(Path("a.dng"), RawFrame(frame.codes, m)))
             for m in (frame.meta, replace(frame.meta, warps=(warp,)))
         )
-        a, b = plain.level(2)[..., 1], straight.level(2)[..., 1]
+        a, b = plain.level(2)[..., 1], straight.light(Recipe(), 2)[..., 1]
         h, w = a.shape
         x, y = np.meshgrid(np.arange(w) * 2 + 0.5, np.arange(h) * 2 + 0.5)
         sx, sy = source_places(warp, x, y, *MIDDLE, 1)
@@ -146,14 +134,16 @@ class SquarePixels(unittest.TestCase):
         image = np.repeat(dots(np.array([[300.0, 200.0]]))[..., None], 3, axis=2)
         clipped = np.zeros((H // 2, W // 2), np.uint8)
         clipped[100, 150] = 7
-        straight = without_distortion(Linear(image, clipped, "", 1.0), facts)
-        self.assertEqual(straight.data.shape, (2 * H, W, 3))
+        shape = geometry_of(facts, Recipe())
+        area = Area(0, 0, *shape.size)
+        straight = shape.resampled(image, area, 1)
+        self.assertEqual(straight.shape, (2 * H, W, 3))
         self.assertEqual(facts.oriented_size, (W, 2 * H))
-        x, y = centroid(straight.data[..., 1], 300, 400)
+        x, y = centroid(straight[..., 1], 300, 400)
         self.assertAlmostEqual(x, 300, delta=0.05)
         self.assertAlmostEqual(y, 400.5, delta=0.05)  # the middle of row 200 lies 200.5 rows down
-        self.assertEqual(straight.clipped.shape, (H, W // 2))
-        self.assertTrue((np.argwhere(straight.clipped == 7)[:, 0] // 2 == 100).all())
+        full = np.argwhere(shape.clipped(clipped, area, 2) == 7)
+        self.assertEqual(full.mean(axis=0).round().tolist(), [200, 150])  # and one quad around, which takes from it
 
 
 class Vignettes(unittest.TestCase):

@@ -13,7 +13,7 @@ from bruto.color.spaces import LUMINANCE_2020, decode_srgb
 from bruto.develop.engine import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
-from bruto.develop.steps.colour import PointParams, point_pass
+from bruto.develop.steps.colour import PointParams, placed, point_pass
 from bruto.develop.steps.haze import haze_of
 from bruto.develop.steps.highlights import no_ratios, ratios_of, rebuilt
 from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief, medium_base
@@ -37,7 +37,7 @@ def toned(light: NDArray[np.float32], tone: Tone = STRAIGHT, relief: tuple[float
     p = PointParams(np.eye(3), 0.0, *tables(tone), "srgb", medium=medium_base(light, diagonal), relief=relief)
     h, w = light.shape
     out = point_pass(
-        rgb, np.zeros((h // 2, w // 2), np.uint8), base_of(light), p, factor=1, origin=(0, 0), full_size=(w, h), bits=16
+        rgb, np.zeros((h // 2, w // 2), np.uint8), base_of(light), p, placed(1, (0, 0), (w, h)), bits=16
     )
     return decode_srgb(out[..., 1] / 65535.0)
 
@@ -160,7 +160,7 @@ class Airlight(unittest.TestCase):
         y = np.ascontiguousarray(hazy @ LUMINANCE_2020.astype(np.float32))
 
         def contrast(params: PointParams) -> float:
-            out = point_pass(hazy, quads, base_of(y), params, factor=1, origin=(0, 0), full_size=(624, 480), bits=16)
+            out = point_pass(hazy, quads, base_of(y), params, placed(1, (0, 0), (624, 480)), bits=16)
             top = decode_srgb(out[20:140] / 65535.0) @ LUMINANCE_2020
             return float(np.percentile(top, 5) / np.percentile(top, 95))
 

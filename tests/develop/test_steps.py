@@ -16,7 +16,7 @@ from bruto.color.spaces import D65_XYZ, decode_srgb, encode_srgb, lightness, spa
 from bruto.develop.demosaic import bin_quads, colour_offsets, demosaic
 from bruto.develop.steps import noise, sharpness
 from bruto.develop.steps.approximate import exp2_of, log2_of
-from bruto.develop.steps.colour import PointParams, point_pass, to_working
+from bruto.develop.steps.colour import PointParams, placed, point_pass, to_working
 from bruto.develop.steps.dct import _backward, _forward, denoise_plane
 from bruto.develop.steps.lab import lab_stage
 from bruto.develop.steps.tone import Base, base_of, curve, neutral_tables, tables
@@ -286,7 +286,7 @@ def pass_of(rgb: np.ndarray, p: PointParams, *, bits: int = 16, clipped=None, ba
     h, w = rgb.shape[:2]
     quads = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8) if clipped is None else clipped
     return point_pass(
-        np.ascontiguousarray(rgb, np.float32), quads, base, p, factor=1, origin=(0, 0), full_size=(w, h), bits=bits
+        np.ascontiguousarray(rgb, np.float32), quads, base, p, placed(1, (0, 0), (w, h)), bits=bits
     )
 
 

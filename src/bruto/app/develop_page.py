@@ -21,7 +21,8 @@ from bruto.container.orientation import orient
 from bruto.develop.engine import Developer, Rect, stored_rect
 from bruto.develop.light import scene_light
 from bruto.develop.pick import hue_at, lifted, light_at
-from bruto.develop.recipe import Recipe
+from bruto.develop.frame import Geometry, geometry_of
+from bruto.develop.recipe import FRAME_FIELDS, Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all
 from bruto.develop.values import Tone
@@ -232,7 +233,7 @@ class DevelopPage(QWidget):
         developer, edit = self.developer, self.edit
         if developer is None or edit is None:
             return
-        recipe, factor = edit.recipe, self.factor()
+        recipe, factor, framing = edit.recipe, self.factor(), self.framing
         orientation = developer.source.meta.orientation
         began = time.perf_counter()
 
@@ -245,10 +246,10 @@ class DevelopPage(QWidget):
 
         if self.needs_piece():
             x, y, w, h = self.stage.visible()
-            rect = stored_rect(Rect(x, y, w, h), orientation, developer.source.size)
+            rect = stored_rect(Rect(x, y, w, h), orientation, developer.geometry(recipe, framing).size)
             self.worker.ask(
                 "piece",
-                timed(lambda: orient(developer.view(recipe, 1, rect), orientation)),
+                timed(lambda: orient(developer.view(recipe, 1, rect, uncropped=framing), orientation)),
                 lambda found: self._got_piece(found, (x, y, w, h)),
                 self.problem.emit,
             )
@@ -258,7 +259,7 @@ class DevelopPage(QWidget):
             self.stage.set_piece(None)
         self.worker.ask(
             "base",
-            timed(lambda: orient(developer.view(recipe, factor), orientation)),
+            timed(lambda: orient(developer.view(recipe, factor, uncropped=framing), orientation)),
             lambda found: self._got_base(found, began),
             self.problem.emit,
         )
@@ -309,9 +310,11 @@ class DevelopPage(QWidget):
         if on and developer is not None:
             factor, orientation = self.factor(), developer.source.meta.orientation
             self.tag.setText("BEFORE, default values")
+            frame = {} if self.edit is None else {k: getattr(self.edit.recipe, k) for k in FRAME_FIELDS}
+            before = Recipe().model_copy(update=frame)  # in the same frame, so that places can be compared
             self.worker.ask(
                 "before",
-                lambda: orient(developer.view(Recipe(), factor), orientation),
+                lambda: orient(developer.view(before, factor), orientation),
                 self.stage.set_before,
                 self.problem.emit,
             )
@@ -331,27 +334,35 @@ class DevelopPage(QWidget):
         self.stage.set_picking(self.ledger.pick_button.isChecked() or self.ledger.hues.pick_button.isChecked())
 
     def _stored(self, developer: Developer, x: float, y: float) -> tuple[float, float]:
-        """A relative place of the picture as relative place of the unoriented frame."""
+        """A relative place of what is shown as relative place of the unoriented picture."""
         w, h = self.stage.frame_size
         rect = Rect(int(x * w), int(y * h), 1, 1)
-        place = stored_rect(rect, developer.source.meta.orientation, developer.source.size)
-        sw, sh = developer.source.size
-        return place.x / sw, place.y / sh
+        size = self._shape(developer).size
+        place = stored_rect(rect, developer.source.meta.orientation, size)
+        return place.x / size[0], place.y / size[1]
+
+    def _recorded(self, developer: Developer, x: float, y: float) -> tuple[float, float]:
+        """The same as relative place of the recorded frame."""
+        return self._shape(developer).relative_place(*self._stored(developer, x, y))
+
+    def _shape(self, developer: Developer) -> Geometry:
+        """How the frame is shown now."""
+        recipe = self.edit.recipe if self.edit is not None else Recipe()
+        return developer.geometry(recipe, self.framing)
 
     def _picked(self, x: float, y: float) -> None:
         developer, edit = self.developer, self.edit
         if developer is None or edit is None:
             return
-        place = self._stored(developer, x, y)
         if self._picks == "hue":
-            node = hue_at(developer, edit.recipe, *place)
+            node = hue_at(developer, edit.recipe, *self._stored(developer, x, y))
             if node is None:
                 self.problem.emit("This place has no colour to speak of; click one that has.")
                 return
             self.ledger.hues.pick_button.setChecked(False)
             self.ledger.add_hue(node)
             return
-        kelvin, duv, neutral = developer.white_from(*place)
+        kelvin, duv, neutral = developer.white_from(*self._recorded(developer, x, y))
         if neutral is not None:
             edit.change("white from the picture", raw_neutral=neutral)
         else:
@@ -364,7 +375,7 @@ class DevelopPage(QWidget):
         if developer is None or edit is None:
             return
         if self._lift_from is None:
-            light = light_at(developer, *self._stored(developer, x, y))
+            light = light_at(developer, *self._recorded(developer, x, y))
             if light is None:
                 return
             self._lift_from = (edit.recipe.tone, light + edit.recipe.exposure)
@@ -386,7 +397,7 @@ class DevelopPage(QWidget):
         y_out = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
         text = f"Pointer: L* {float(lightness(y_out)):.0f}"
         if self.developer is not None and self.edit is not None:
-            ev = light_at(self.developer, *self._stored(self.developer, x, y))
+            ev = light_at(self.developer, *self._recorded(self.developer, x, y))
             if ev is not None:
                 scene = f"{ev + self.edit.recipe.exposure:+.1f}".replace("-", "−")
                 text = f"Pointer: {scene} EV scene → L* {float(lightness(y_out)):.0f}"

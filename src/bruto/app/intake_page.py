@@ -24,6 +24,7 @@ from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
 from bruto.develop.engine import Developer, Rect, stored_rect
 from bruto.develop.plain import plain_view
+from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
 from bruto.sensor.report import PictureReport, measure_picture
 from bruto.shoot.asked import lens_title
@@ -337,7 +338,7 @@ class IntakePage(QWidget):
             return
         self.developer = developer
         if developer.source.kind != "picture":
-            counts = _COUNT[developer.source.linear.clipped]
+            counts = _COUNT[developer.full_channels(Recipe())]
             self.stage.counts = orient(counts, developer.source.meta.orientation)
         self._show_view()
         self._measure_picture(shot, developer)
@@ -462,7 +463,7 @@ class IntakePage(QWidget):
             factor *= 2
         x, y, w, h = self.stage.visible()
         if scale > 0.62 and w * h <= 4_000_000:
-            rect = stored_rect(Rect(x, y, w, h), orientation, developer.source.size)
+            rect = stored_rect(Rect(x, y, w, h), orientation, developer.size(Recipe()))
             self.worker.ask(
                 "reading_piece",
                 lambda: orient(plain_view(developer, ev, 1, rect), orientation),

@@ -46,7 +46,7 @@ from bruto.container.picture import read_picture
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
 from bruto.develop.engine import Developer, Rect
-from bruto.develop.recipe import Recipe
+from bruto.develop.recipe import Recipe, unframed
 from bruto.errors import BrutoError
 from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
 from bruto.phones.card import save_card
@@ -503,7 +503,8 @@ class Window(QMainWindow):
             from bruto.develop.suggest import suggest_all, take_all
 
             developer = Developer(open_source(path))
-            picture = developer.view(take_all(Recipe(), suggest_all(developer)), 2 if max(w, h) > 2500 else 1)
+            recipe = unframed(take_all(Recipe(), suggest_all(developer)))
+            picture = developer.view(recipe, 2 if max(w, h) > 2500 else 1)
             return orient(picture, developer.source.meta.orientation)
 
         self.merge.tag.setText("MERGED, developed")
@@ -634,6 +635,7 @@ class Window(QMainWindow):
 
 def _for_grid(developer: Developer, recipe: Recipe) -> Any:
     """The developed frame, oriented, at about the size on which comparisons are made."""
+    recipe = unframed(recipe)
     factor = 1
     while max(developer.source.size) / (factor * 2) >= COMPARE_EDGE:
         factor *= 2

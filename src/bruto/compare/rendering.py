@@ -18,7 +18,7 @@ from bruto.container.dng_reader import is_raw
 from bruto.container.orientation import orient
 from bruto.container.picture import is_picture, read_picture
 from bruto.develop.engine import Developer, Rect, stored_rect
-from bruto.develop.recipe import Recipe, load_recipe
+from bruto.develop.recipe import Recipe, load_recipe, unframed
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all, take_all
 
@@ -35,7 +35,7 @@ def for_comparison(path: str | Path, push: str | Path | None = None) -> NDArray[
     developer = Developer(open_source(path))
     recipe = Recipe()
     if developer.source.kind != "picture":
-        recipe = take_all(recipe, suggest_all(developer))
+        recipe = unframed(take_all(recipe, suggest_all(developer)))
     else:
         recipe = recipe.changed(brightness_noise=0.0, colour_noise=0.0, sharpness=0.0, chroma=1.0)
     if push is not None:
@@ -63,11 +63,14 @@ def sharp_pair(
 ) -> SharpPair:
     """The developed raw and a picture brought onto it, pixel by pixel of the raw.
 
+    Both are shown in the frame that was recorded, whatever the recipe's crop.
+
     `picture`: (H, W, 3) uint8 sRGB; `alignment`: from `metrics.compare` of the two, at whatever size; `rect`: in
     pixels of the oriented frame.
     """
     orientation = developer.source.meta.orientation
-    stored = stored_rect(rect, orientation, developer.source.size)
+    recipe = unframed(recipe)
+    stored = stored_rect(rect, orientation, developer.size(recipe))
     first = orient(developer.view(recipe, 1, stored), orientation)
     full = alignment.at_size(developer.source.meta.oriented_size, (picture.shape[1], picture.shape[0]))
     mx, my = full.maps(rect.x, rect.y, rect.width, rect.height)

@@ -7,9 +7,12 @@ Order of steps and what runs again when a ledger row changes:
     demosaic / bin               -                                    -       -
     noise                        -                                    again   -
     fine relief, sharpness       -                                    again   again
+    frame (one resampling)       -                                    again   again
     point pass (colour, tone)    again                                again   again
 
-A view is the frame at a power-of-two factor (or a rectangle of it at 1:1). The tone base is computed once for the
+Level, verticals and crop run the last two again.
+
+A view is the picture at a power-of-two factor (or a rectangle of it at 1:1). The tone base is computed once for the
 whole frame from a small picture and shared by all views, so a view and the final file agree. Whole files are made in
 bands, so memory does not grow with the frame.
 """
@@ -20,7 +23,8 @@ import math
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import replace
+from typing import Any
 
 import cv2
 import numpy as np
@@ -32,17 +36,18 @@ from bruto.container.colour_model import camera_to_working, neutral_to_xy, xy_to
 from bruto.container.orientation import orient
 from bruto.container.rawframe import RawMeta
 from bruto.develop import demosaic as dm
+from bruto.develop.frame import Area, Geometry, geometry_of
 from bruto.develop.profiles import chosen, hue_sat_for, with_profile
-from bruto.develop.recipe import NEUTRAL_FIELDS, Recipe
+from bruto.develop.recipe import FRAME_FIELDS, NEUTRAL_FIELDS, Recipe
 from bruto.develop.source import Source
 from bruto.develop.steps import noise as noise_step
 from bruto.develop.steps import sharpness as sharp_step
-from bruto.develop.steps.colour import PointParams, point_pass, to_working
+from bruto.develop.steps.colour import Placement, PointParams, point_pass, to_working
 from bruto.develop.steps.finish import curve_tables
 from bruto.develop.steps.haze import Haze, haze_of
 from bruto.develop.steps.highlights import Ratios, ratios_of
 from bruto.develop.steps.lab import lab_stage
-from bruto.develop.steps.look import look_of
+from bruto.develop.steps.look import gains_over, look_of
 from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief, medium_base
 from bruto.develop.steps.tone import Base, base_of, neutral_tables, tables
 from bruto.develop.values import Balance, Tone
@@ -54,19 +59,16 @@ MARGIN = 96
 """Extra rows and columns around a piece, so that its edges come out as in the whole."""
 GRID = 32
 """Pieces begin at multiples of this, pixels."""
-CACHED_STAGES = 6
+CACHED_STAGES = 7
+KEPT_GEOMETRIES = 6
+SURROUND = 0x6C
+"""Code of the neutral surround of pictures, for what lies outside of the recorded frame."""
 COARSEST = 16
 _PLAIN_COLOUR = (1.0, 1.0, False, (), Balance())
 
 
-@dataclass(frozen=True)
-class Rect:
-    """A rectangle in full-size pixels of the unoriented default crop."""
-
-    x: int
-    y: int
-    width: int
-    height: int
+Rect = Area
+"""A rectangle in full-size pixels, unoriented."""
 
 
 class Developer:
@@ -84,6 +86,8 @@ class Developer:
         self._haze: Haze | None = None
         self._ratios: Ratios | None = None
         self._piece: tuple[Rect, tuple[NDArray[np.float32], int, int]] | None = None
+        self._geometries: OrderedDict[tuple, Geometry] = OrderedDict()
+        self._fields: tuple[Geometry, dict[str, Any]] | None = None
         self._lock = threading.Lock()
 
     # -- raw side -----------------------------------------------------------------------------------------------------
@@ -96,7 +100,7 @@ class Developer:
                 self._levels[2] = dm.bin_quads(data, self.source.linear.cfa, self.balance)
             elif factor == 2:
                 self._levels[2] = (
-                    cv2.resize(data, (data.shape[1] // 2, data.shape[0] // 2), interpolation=cv2.INTER_AREA)
+                    cv2.resize(data, (max(1, data.shape[1] // 2), max(1, data.shape[0] // 2)), interpolation=cv2.INTER_AREA)
                     * self.balance
                 )
             else:
@@ -130,6 +134,87 @@ class Developer:
         """
         quad = np.array([self.balance["RGB".index(c)] for c in self.source.linear.cfa], np.float32).reshape(2, 2)
         return np.tile(quad, ((shape[0] + 1) // 2, (shape[1] + 1) // 2))[: shape[0], : shape[1]]
+
+    # -- frame --------------------------------------------------------------------------------------------------------
+
+    def geometry(self, recipe: Recipe, uncropped: bool = False) -> Geometry:
+        """The mapping from the recorded frame to the recipe's picture; `uncropped`: to all that it covers."""
+        recipe = recipe.effective()
+        key = (*(getattr(recipe, name) for name in FRAME_FIELDS), uncropped)
+        if key not in self._geometries:
+            self._geometries[key] = geometry_of(self.source.meta, recipe, uncropped)
+            while len(self._geometries) > KEPT_GEOMETRIES:
+                self._geometries.popitem(last=False)
+        self._geometries.move_to_end(key)
+        return self._geometries[key]
+
+    def size(self, recipe: Recipe) -> tuple[int, int]:
+        """Width and height of the recipe's picture at full size, unoriented."""
+        return self.geometry(recipe).size
+
+    def light(self, recipe: Recipe, factor: int, rect: Rect | None = None) -> NDArray[np.float32]:
+        """Balanced camera RGB of the recipe's picture at 1/factor, or of a rectangle of it at full size, without any
+        other correction.
+        """
+        shape = self.geometry(recipe)
+        area = rect or Rect(0, 0, *shape.size)
+        if factor > 1:
+            return self.level(factor) if shape.whole else shape.resampled(self.level(factor), area, factor)
+        part = shape.source_area(area)
+        rgb, dx, dy = self.piece(part)
+        return shape.resampled(rgb, area, 1, (part.x - dx, part.y - dy))
+
+    def full_channels(self, recipe: Recipe) -> NDArray[np.uint8]:
+        """Full channels (bits 1, 2, 4) of the recipe's picture at half the size."""
+        shape = self.geometry(recipe)
+        if shape.whole:
+            return self.source.linear.clipped
+        return shape.clipped(self.source.linear.clipped, Rect(0, 0, *shape.size), 2)
+
+    def _field(self, shape: Geometry, name: str, make: Callable[[], Any]) -> Any:
+        """A coarse field over the picture of a geometry; those of the latest one are kept."""
+        if self._fields is None or self._fields[0] is not shape:
+            self._fields = (shape, {})
+        kept = self._fields[1]
+        if name not in kept:
+            kept[name] = make()
+        return kept[name]
+
+    def _over_picture(self, params: PointParams, base: Base | None, shape: Geometry) -> tuple[PointParams, Base | None]:
+        """Fields of the recorded frame as fields over the picture, where it was turned or warped."""
+        if shape.offset is not None:
+            return params, base
+        look, haze, medium, ratios = params.look, params.haze, params.medium, params.ratios
+        if base is not None:
+            base = self._field(shape, "base", lambda: shape.base(self.base()))
+        if medium is not None:
+            medium = self._field(shape, "medium", lambda: shape.base(self.medium()))
+        if haze is not None:
+            known = haze
+            haze = self._field(
+                shape, "haze", lambda: known._replace(a=shape.field(known.a), b=shape.field(known.b))
+            )
+        if ratios is not None:
+            ratios = self._field(shape, "ratios", lambda: shape.ratios(self.ratios()))
+        if look is not None and look.gains.size:
+            look = gains_over(look, shape.places, shape.size, shape.sensor_size)
+        return replace(params, look=look, haze=haze, medium=medium, ratios=ratios), base
+
+    def _placement(self, shape: Geometry, area: Rect, factor: int) -> tuple[Placement, NDArray[np.uint8]]:
+        """Where an area at 1/factor lies, for the point pass, and the full channels it reads."""
+        own = (area.x / factor, area.y / factor)
+        if shape.offset is not None:
+            at = tuple(round((o + a) / factor) for o, a in zip(shape.offset, (area.x, area.y), strict=True))
+            return (
+                Placement(factor, at, shape.sensor_size, factor / 2, at, own, shape.size),
+                self.source.linear.clipped,
+            )
+        full = self.source.linear.clipped
+        if full.any():
+            full = shape.clipped(full, area, factor)
+        else:
+            full = np.zeros((1, 1), np.uint8)
+        return Placement(factor, own, shape.size, min(factor, 2) / 2, (0, 0), own, shape.size), full
 
     def _small(self) -> NDArray[np.float32]:
         """Working-space light of the whole frame at about 1400 px, before exposure, as-shot balance."""
@@ -304,11 +389,18 @@ class Developer:
     # -- results
     # --------------------------------------------------------------------------------------------------------
 
-    def view(self, recipe: Recipe, factor: int, rect: Rect | None = None, space: str = "srgb") -> NDArray[np.uint8]:
-        """The whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8."""
+    def view(
+        self, recipe: Recipe, factor: int, rect: Rect | None = None, space: str = "srgb", uncropped: bool = False
+    ) -> NDArray[np.uint8]:
+        """The recipe's picture at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8.
+
+        `uncropped`: all that the recorded frame covers; what it does not cover is `SURROUND`.
+        """
         w, h = self.source.size
         recipe = recipe.effective()
         with self._lock:
+            shape = self.geometry(recipe, uncropped)
+            area = rect if rect is not None and factor == 1 else Rect(0, 0, *shape.size)
             noise_key = (recipe.brightness_noise, recipe.colour_noise)
             fine = round(recipe.relief_fine / max(recipe.relief_medium, 0.05), 6)
             detail_key = (*noise_key, recipe.sharpness, recipe.sharpness_radius, fine)
@@ -318,34 +410,33 @@ class Developer:
 
                 def clean() -> NDArray[np.float32]:
                     return self._cleaned(self.level(factor), recipe, factor, (0, 0, 1, 1))
-
-                def cut(done: NDArray[np.float32]) -> NDArray[np.float32]:
-                    return done
             else:
-                area = rect or Rect(0, 0, w, h)
-                origin, place = (area.x, area.y), (1, area)
-                if self._piece is None or self._piece[0] != area:
-                    self._piece = (area, self.piece(area))
+                part = shape.source_area(area)
+                place = (1, part)
+                if self._piece is None or self._piece[0] != part:
+                    self._piece = (part, self.piece(part))
                 whole, dx, dy = self._piece[1]
+                origin = (part.x - dx, part.y - dy)
 
                 def clean() -> NDArray[np.float32]:
-                    x, y = (area.x - dx) / w, (area.y - dy) / h
+                    x, y = (part.x - dx) / w, (part.y - dy) / h
                     return self._cleaned(whole, recipe, 1, (x, y, x + whole.shape[1] / w, y + whole.shape[0] / h))
 
-                def cut(done: NDArray[np.float32]) -> NDArray[np.float32]:
-                    return np.ascontiguousarray(done[dy : dy + area.height, dx : dx + area.width])
+            def detail() -> NDArray[np.float32]:
+                cleaned = self._stage((*place, *noise_key), clean)
+                return self._sharpened(cleaned, recipe, factor)
 
-            cleaned = self._stage((*place, *noise_key), clean)
-            rgb = self._stage((*place, *detail_key), lambda: cut(self._sharpened(cleaned, recipe, factor)))
-            return point_pass(
-                rgb,
-                self.source.linear.clipped,
-                self.base(),
-                self._params(recipe, space, False),
-                factor=factor,
-                origin=origin,
-                full_size=(w, h),
-            )
+            def framed() -> NDArray[np.float32]:
+                done = self._stage(("sharp", *place, *detail_key), detail)
+                return done if factor > 1 and shape.whole else shape.resampled(done, area, factor, origin)
+
+            rgb = self._stage(("framed", id(shape), area, factor, *detail_key), framed)
+            params, base = self._over_picture(self._params(recipe, space, False), self.base(), shape)
+            placement, full = self._placement(shape, area, factor)
+            out = point_pass(rgb, full, base, params, placement)
+            if uncropped and shape.offset is None:
+                out[shape.outside(area, factor)] = SURROUND
+            return out
 
     def render(
         self,
@@ -357,42 +448,63 @@ class Developer:
         progress: Callable[[float], None] | None = None,
         cancelled: Callable[[], bool] | None = None,
     ) -> NDArray:
-        """The whole frame at full size, oriented: uint8 or uint16 encoded, or float32 linear Rec. 2020 for
+        """The recipe's picture at full size, oriented: uint8 or uint16 encoded, or float32 linear Rec. 2020 for
         `space="linear"`.
 
         `neutral_look` is colour only: no noise reduction, sharpening, tone or exposure. Raises `Cancelled`.
         """
         recipe = recipe.changed(**NEUTRAL_FIELDS) if neutral_look else recipe.effective()
-        w, h = self.source.size
+        shape = self.geometry(recipe)
+        w, h = shape.size
         linear = space == "linear"
         out = np.empty((h, w, 3), np.float32 if linear else (np.uint8 if bits == 8 else np.uint16))
         base = None if neutral_look or linear else self.base()
         params = self._params(recipe, "rec2020" if linear else space, neutral_look or linear)
-        for top in range(0, h, BAND):
+        params, base = self._over_picture(params, base, shape)
+
+        def check() -> None:
             if cancelled is not None and cancelled():
                 raise Cancelled("The development was stopped; nothing was written.")
-            rect = Rect(0, top, w, min(BAND, h - top))
+
+        def detail(rect: Rect) -> NDArray[np.float32]:
+            """An area of the recorded frame after noise reduction and sharpness."""
             rgb, dx, dy = self.piece(rect)
             if not neutral_look:
-                place = (0, (top - dy) / h, 1, (top - dy + rgb.shape[0]) / h)
+                sw, sh = self.source.size
+                x, y = (rect.x - dx) / sw, (rect.y - dy) / sh
+                place = (x, y, x + rgb.shape[1] / sw, y + rgb.shape[0] / sh)
                 rgb = self._cleaned(rgb, recipe, 1, place, recipe.noise_best)
                 rgb = self._sharpened(rgb, recipe, 1)
-            rgb = np.ascontiguousarray(rgb[dy : dy + rect.height, dx : dx + w])
+            return rgb[dy : dy + rect.height, dx : dx + rect.width]
+
+        recorded: NDArray[np.float32] | None = None
+        part = shape.source_area(Rect(0, 0, w, h))
+        done, todo = 0, h
+        if shape.offset is None:  # a turned picture reads across bands: what it needs of the frame is kept whole
+            recorded = np.empty((part.height, part.width, 3), np.float32)
+            todo += part.height
+            for top in range(0, part.height, BAND):
+                check()
+                n = min(BAND, part.height - top)
+                recorded[top : top + n] = detail(Rect(part.x, part.y + top, part.width, n))
+                done += n
+                if progress is not None:
+                    progress(done / todo)
+        for top in range(0, h, BAND):
+            check()
+            rect = Rect(0, top, w, min(BAND, h - top))
+            if recorded is not None:
+                rgb = shape.resampled(recorded, rect, 1, (part.x, part.y))
+            else:
+                rgb = np.ascontiguousarray(detail(shape.source_area(rect)))
             if linear:
                 out[top : top + rect.height] = to_working(rgb, params.matrix)
             else:
-                out[top : top + rect.height] = point_pass(
-                    rgb,
-                    self.source.linear.clipped,
-                    base,
-                    params,
-                    factor=1,
-                    origin=(0, top),
-                    full_size=(w, h),
-                    bits=bits,
-                )
+                placement, full = self._placement(shape, rect, 1)
+                out[top : top + rect.height] = point_pass(rgb, full, base, params, placement, bits=bits)
+            done += rect.height
             if progress is not None:
-                progress((top + rect.height) / h)
+                progress(done / todo)
         return np.ascontiguousarray(orient(out, self.source.meta.orientation))
 
     def luminance(self, factor: int = 8) -> NDArray[np.float32]:

@@ -20,20 +20,20 @@ COLOURLESS = 0.008
 """OKLCh chroma below which a place has no hue."""
 
 
-def _patch(developer: Developer, x: float, y: float) -> Rect:
-    w, h = developer.source.size
+def _patch(size: tuple[int, int], x: float, y: float) -> Rect:
+    w, h = size
     left = min(max(0, int(x * w) - PATCH // 2), max(0, w - PATCH))
     top = min(max(0, int(y * h) - PATCH // 2), max(0, h - PATCH))
     return Rect(left, top, min(PATCH, w), min(PATCH, h))
 
 
 def hue_at(developer: Developer, recipe: Recipe, x: float, y: float) -> HueNode | None:
-    """A node for the colour at a relative place of the unoriented frame, as it is before hue nodes; None for greys.
+    """A node for the colour at a relative place of the unoriented picture, as it is before hue nodes; None for greys.
 
     Its centre is the patch's mean hue, its width follows how far the hues in the patch are spread.
     """
     plain = recipe.changed(hue_nodes=(), monochrome=False, grain=0.0, bypassed=[])
-    picture = developer.view(plain, 1, _patch(developer, x, y))
+    picture = developer.view(plain, 1, _patch(developer.size(recipe), x, y))
     lms = decode_srgb(picture.reshape(-1, 3) / 255.0) @ (OKLAB_LMS_FROM_XYZ @ space("srgb").to_xyz()).T
     lab = np.cbrt(np.maximum(lms, 0)) @ OKLAB_FROM_LMS.T
     a, b = lab[:, 1].mean(), lab[:, 2].mean()
@@ -47,7 +47,7 @@ def hue_at(developer: Developer, recipe: Recipe, x: float, y: float) -> HueNode 
 
 
 def light_at(developer: Developer, x: float, y: float) -> float | None:
-    """Scene light at a relative place of the unoriented frame, EV from grey, before the recipe's exposure; None until
+    """Scene light at a relative place of the recorded frame, EV from grey, before the recipe's exposure; None until
     a small view of the frame is there (it is not made here, where the pointer waits).
     """
     factor = next((f for f in (4, 8, 2, 16) if developer.has_level(f)), None)

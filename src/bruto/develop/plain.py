@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import encode_srgb, working_to
 from bruto.develop.engine import Developer, Rect
+from bruto.develop.recipe import Recipe
 
 _STEPS = 4096
 _TABLE = np.rint(255 * encode_srgb(np.arange(_STEPS) / (_STEPS - 1))).astype(np.uint8)
@@ -18,11 +19,7 @@ def plain_view(developer: Developer, ev: float, factor: int, rect: Rect | None =
     `ev`: gain in stops; at 0 saturation of a neutral is white. What exceeds white is cut off, as a sensor does. Green
     that is full follows red and blue where these still tell, and places that are full in all channels have no colour.
     """
-    if rect is not None and factor == 1:
-        rgb, dx, dy = developer.piece(rect)
-        rgb = rgb[dy : dy + rect.height, dx : dx + rect.width]
-    else:
-        rgb = developer.level(factor)
+    rgb = developer.light(Recipe(), factor, rect if factor == 1 else None)
     matrix = working_to("srgb") @ developer.balanced_matrix(developer.source.neutral) * 2.0**ev
     limits = 0.985 * developer.balance
     out = np.empty(rgb.shape, np.uint8)

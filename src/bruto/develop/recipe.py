@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from pydantic import ConfigDict, Field, ValidationError
+from pydantic import ConfigDict, Field, ValidationError, field_validator
 
 from bruto.develop.values import IDENTITY, Balance, Curves, Frozen, HueNode, Tone
 from bruto.errors import BrutoError
@@ -141,6 +141,30 @@ class Recipe(Frozen):
         1.2, 0.5, 4, "standard deviation of a grain, pixels of a 12 MP frame",
         title="Grain size", unit="px", step=0.1, group="finish",
     )  # fmt: skip
+    level: float = _number(
+        0.0, -45, 45, "the picture is turned clockwise by it", title="Level", unit="°", step=0.1, group="frame"
+    )
+    verticals: float = _number(
+        0.0, -40, 40, "how far the phone looked up; upright lines become parallel",
+        title="Verticals", unit="°", step=0.2, group="frame",
+    )  # fmt: skip
+    horizontals: float = _number(
+        0.0, -40, 40, "how far the phone looked to the right of a facade; level lines become parallel",
+        title="Horizontals", unit="°", step=0.2, group="frame",
+    )  # fmt: skip
+    aspect: float = Field(
+        default=0.0,
+        ge=0,
+        le=8,
+        description="width over height of the upright picture; 0: the frame's own",
+        json_schema_extra={"title": "Aspect ratio"},
+    )
+    crop: tuple[float, float, float, float] | None = Field(
+        default=None,
+        description="left, top, right and bottom of what is kept, from the middle of the upright, straightened frame, "
+        "long edge = 1; none: the largest that holds only picture",
+        json_schema_extra={"title": "Crop"},
+    )
     tone: Tone = Tone()
     bypassed: tuple[str, ...] = Field(
         default=(),
@@ -150,6 +174,22 @@ class Recipe(Frozen):
     )
 
     model_config = ConfigDict(frozen=True, extra="allow", populate_by_name=True, allow_inf_nan=False)
+
+    @field_validator("crop")
+    @classmethod
+    def _crop_in_order(cls, value: Any) -> Any:
+        if value is not None and not (
+            value[2] - value[0] >= 0.01 and value[3] - value[1] >= 0.01 and max(abs(v) for v in value) <= 4
+        ):
+            raise ValueError("left, top, right, bottom must be in order, at least 0.01 apart and within 4")
+        return value
+
+    @field_validator("aspect")
+    @classmethod
+    def _aspect_of_a_picture(cls, value: float) -> float:
+        if 0 < value < 0.125:
+            raise ValueError("must be 0 or from 0.125 to 8")
+        return value
 
     def changed(self, **values: Any) -> Recipe:
         """A copy with other values, checked against their ranges; raises `BrutoError`."""
@@ -186,10 +226,24 @@ NOTHING: dict[str, Any] = {
     "edge_light": 0.0,
     "grain": 0.0,
     "tone": Tone(),
+    "level": 0.0,
+    "verticals": 0.0,
+    "horizontals": 0.0,
+    "aspect": 0.0,
+    "crop": None,
 }
 """Values at which a field does nothing; of the tone, the usual rendering."""
 NEUTRAL_FIELDS = {**{k: v for k, v in NOTHING.items() if k not in ("tone", "balance", "curves")}, "profile": "matrix"}
 """What `--neutral` sets: colour only."""
+
+
+FRAME_FIELDS = ("level", "verticals", "horizontals", "aspect", "crop")
+"""What says which part of the recorded frame is shown, and how it is turned."""
+
+
+def unframed(recipe: Recipe) -> Recipe:
+    """The recipe for the frame as it was recorded, which pictures are compared in."""
+    return recipe.model_copy(update={name: NOTHING[name] for name in FRAME_FIELDS})
 
 
 def recipe_from(data: Any) -> Recipe:

@@ -12,7 +12,6 @@ from bruto.color.spaces import decode_srgb
 from bruto.container.dng_reader import is_raw, read_dng
 from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, picture_meta, read_picture
 from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise, shading_grid
-from bruto.develop.lens import without_distortion
 from bruto.errors import FileProblem
 from bruto.sensor.noise import estimate_noise, file_noise
 
@@ -43,7 +42,7 @@ class Source:
 
     @property
     def size(self) -> tuple[int, int]:
-        """Width and height of the default crop, unoriented."""
+        """Width and height of the default crop as recorded, unoriented."""
         h, w = self.linear.data.shape[:2]
         return w, h
 
@@ -55,7 +54,6 @@ def source_of_raw(path: Path, frame: RawFrame) -> Source:
     if noise is None:
         plain = linearise(RawFrame(frame.codes, replace(frame.meta, gain_maps=())))
         noise, origin = estimate_noise(plain), "picture"
-    linear = without_distortion(linear, frame.meta)
     return Source(path, frame.meta.kind, linear, frame.meta, noise, origin, shading_grid(frame.meta), frame=frame)
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -68,6 +69,28 @@ class PointParams:
     grain: float = 0.0
     grain_size: float = 1.2
     ratios: Ratios | None = None
+
+
+class Placement(NamedTuple):
+    """Where a piece of `factor` full-size pixels a pixel lies.
+
+    `origin` (x, y; pixels of the piece) and `frame` (width, height; full-size pixels): for fields over the frame;
+    `clip_step`, `clip_origin`: from pixels of the piece to cells of the map of full channels; `own_origin`,
+    `own_frame`: in the picture that is shown, whose edges and grain are meant.
+    """
+
+    factor: float
+    origin: tuple[float, float]
+    frame: tuple[int, int]
+    clip_step: float
+    clip_origin: tuple[float, float]
+    own_origin: tuple[float, float]
+    own_frame: tuple[int, int]
+
+
+def placed(factor: float, origin: tuple[float, float], frame: tuple[int, int]) -> Placement:
+    """A piece of a frame that is shown as it was recorded."""
+    return Placement(factor, origin, frame, factor / 2, origin, origin, frame)
 
 
 def _encode_table() -> NDArray[np.float32]:
@@ -210,23 +233,22 @@ def point_pass(
     clipped: NDArray[np.uint8],
     base: Base | None,
     params: PointParams,
-    *,
-    factor: float,
-    origin: tuple[int, int],
-    full_size: tuple[int, int],
+    place: Placement,
     bits: int = 8,
 ) -> NDArray:
     """Balanced camera RGB (H, W, 3) to an encoded picture, uint8 or uint16.
 
-    `clipped`: quad map of the whole frame; `base`: of the whole frame; `factor`: full-size pixels a pixel of `rgb`;
-    `origin` (x, y) of this piece in pixels of `rgb`'s scale; `full_size` (width, height) of the frame at full size.
+    `clipped`: map of full channels, see `place`; `base`: of the whole frame.
     """
-    width, height = full_size
+    width, height = place.frame
+    factor, origin = place.factor, place.origin
     flat = Base(np.ones((2, 2), np.float32), np.zeros((2, 2), np.float32))
     base, medium = base or flat, params.medium or flat
     haze = params.haze or no_haze()
     reference = np.zeros((0, 2), np.float32) if params.reference is None else np.stack(params.reference, axis=1)
-    edge_y, edge_x = edge_gain(rgb.shape[0], rgb.shape[1], origin[1], origin[0], factor, full_size)
+    edge_y, edge_x = edge_gain(
+        rgb.shape[0], rgb.shape[1], place.own_origin[1], place.own_origin[0], factor, place.own_frame
+    )
     scene = Scene(
         np.asarray(params.matrix, np.float32),
         LUMINANCE_2020.astype(np.float32),
@@ -261,22 +283,22 @@ def point_pass(
     _point(
         rgb,
         clipped,
-        np.float32(factor / 2),
-        origin[1],
-        origin[0],
+        np.float32(place.clip_step),
+        np.float32(place.clip_origin[1]),
+        np.float32(place.clip_origin[0]),
         params.ratios or no_ratios(),
         scene,
         Grids(base.a, base.b, medium.a, medium.b, haze.a, haze.b),
         params.look or no_look(),
         params.lab or lab_stage(1.0, 1.0, False, (), Balance()),
-        _finish(params, factor, origin, bits),
+        _finish(params, factor, place.own_origin, bits),
         uses,
         out,
     )
     return out
 
 
-def _finish(params: PointParams, factor: float, origin: tuple[int, int], bits: int) -> Finish:
+def _finish(params: PointParams, factor: float, origin: tuple[float, float], bits: int) -> Finish:
     """What leads from toned light to codes."""
     name = params.space
     out_to_xyz = working_to_xyz() @ np.linalg.inv(working_to(name))
@@ -296,8 +318,8 @@ def _finish(params: PointParams, factor: float, origin: tuple[int, int], bits: i
         curves=np.zeros((3, _ENCODE_STEPS + 2), np.float32) if params.curves is None else params.curves,
         grain=grain,
         grain_amount=np.float32(params.grain * GRAIN_SIGMA / 100),
-        grain_y=np.int64(origin[1] % side),
-        grain_x=np.int64(origin[0] % side),
+        grain_y=np.int64(int(origin[1]) % side),
+        grain_x=np.int64(int(origin[0]) % side),
         encode=_ENCODE,
         top=np.float32((1 << bits) - 1),
     )

@@ -10,12 +10,14 @@ Negative light, which is noise about black, passes around the tables.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
+from scipy.ndimage import map_coordinates
 
 from bruto.color.spaces import encode_srgb, xyz_d50_to_working
 from bruto.container.profile import CameraProfile, HueSatMap
@@ -105,6 +107,31 @@ def look_of(profile: CameraProfile, hue_sat: HueSatMap | None, meta: RawMeta, ba
         np.zeros(0, np.float32) if curve is None else curve_table(curve),
         _coded(),
     )
+
+
+def gains_over(
+    look: Look,
+    places: Callable[[NDArray, NDArray], tuple[NDArray, NDArray]],
+    size: tuple[int, int],
+    sensor_size: tuple[int, int],
+) -> Look:
+    """The look with its gain table over a picture that was turned or warped: read anew on a finer grid.
+
+    `places`: from pixels of the picture of a `size` (width, height) to pixels of the recorded frame.
+    """
+    rows, columns = (min(4 * n, 128) for n in look.gains.shape[:2])
+    gx, gy = np.meshgrid(np.linspace(0, size[0] - 1, columns), np.linspace(0, size[1] - 1, rows))
+    sx, sy = places(gx, gy)
+    x = look.place[0] + look.place[1] * (sx + 0.5) / sensor_size[0]
+    y = look.place[2] + look.place[3] * (sy + 0.5) / sensor_size[1]
+    gains = np.stack(
+        [map_coordinates(look.gains[..., k], [y, x], order=1, mode="nearest") for k in range(look.gains.shape[2])],
+        axis=2,
+    )
+    # the new points lie on the picture's corner pixels
+    step_x, step_y = (columns - 1) / max(size[0] - 1, 1), (rows - 1) / max(size[1] - 1, 1)
+    place = np.array([-0.5 * step_x, size[0] * step_x, -0.5 * step_y, size[1] * step_y], np.float32)
+    return look._replace(gains=np.ascontiguousarray(gains, np.float32), place=place)
 
 
 def no_look() -> Look:
