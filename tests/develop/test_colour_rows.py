@@ -56,9 +56,7 @@ def done(codes: NDArray, size: tuple[int, int] = (W, H), factor: float = 1, **pa
     """Encoded sRGB through the pass without tone, 16 bit."""
     working = decode_srgb(codes) @ np.linalg.inv(working_to("srgb")).T
     p = PointParams(np.eye(3), 0.0, *neutral_tables(), "srgb", tone=False, **params)  # type: ignore[arg-type]
-    out = point_pass(
-        working.astype(np.float32), NO_CLIP, None, p, placed(factor, (0, 0), size), bits=16
-    )
+    out = point_pass(working.astype(np.float32), NO_CLIP, None, p, placed(factor, (0, 0), size), bits=16)
     return out / 65535.0
 
 

@@ -36,9 +36,7 @@ def toned(light: NDArray[np.float32], tone: Tone = STRAIGHT, relief: tuple[float
     diagonal = math.hypot(*light.shape)
     p = PointParams(np.eye(3), 0.0, *tables(tone), "srgb", medium=medium_base(light, diagonal), relief=relief)
     h, w = light.shape
-    out = point_pass(
-        rgb, np.zeros((h // 2, w // 2), np.uint8), base_of(light), p, placed(1, (0, 0), (w, h)), bits=16
-    )
+    out = point_pass(rgb, np.zeros((h // 2, w // 2), np.uint8), base_of(light), p, placed(1, (0, 0), (w, h)), bits=16)
     return decode_srgb(out[..., 1] / 65535.0)
 
 

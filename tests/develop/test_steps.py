@@ -285,9 +285,7 @@ def params(tone: Tone | None = None, chroma: float = 1.0, name: str = "srgb", ma
 def pass_of(rgb: np.ndarray, p: PointParams, *, bits: int = 16, clipped=None, base: Base | None = None) -> np.ndarray:
     h, w = rgb.shape[:2]
     quads = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8) if clipped is None else clipped
-    return point_pass(
-        np.ascontiguousarray(rgb, np.float32), quads, base, p, placed(1, (0, 0), (w, h)), bits=bits
-    )
+    return point_pass(np.ascontiguousarray(rgb, np.float32), quads, base, p, placed(1, (0, 0), (w, h)), bits=bits)
 
 
 def lab_of(code: np.ndarray, name: str = "srgb") -> np.ndarray:

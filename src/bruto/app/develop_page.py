@@ -7,9 +7,11 @@ from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from bruto.app.crop_tool import CropTool
 from bruto.app.ledger import Ledger
 from bruto.app.models import Edit
 from bruto.app.stage import Stage
@@ -19,9 +21,9 @@ from bruto.app.worker import Worker
 from bruto.color.spaces import lightness
 from bruto.container.orientation import orient
 from bruto.develop.engine import Developer, Rect, stored_rect
+from bruto.develop.frame import Geometry, largest_inside
 from bruto.develop.light import scene_light
 from bruto.develop.pick import hue_at, lifted, light_at
-from bruto.develop.frame import Geometry, geometry_of
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all
@@ -56,6 +58,8 @@ class DevelopPage(QWidget):
         self._lights: dict[str, Any] = {}
         self.edits: dict[str, Edit] = {}
         self.last_render_ms = 0.0
+        self.framing = False
+        self.crop = CropTool()
         self._save_timer = QTimer(self)
         self._save_timer.setSingleShot(True)
         self._save_timer.setInterval(SAVE_AFTER_MS)
@@ -81,6 +85,11 @@ class DevelopPage(QWidget):
         )
         self.ledger.pick_white.connect(lambda on: self._pick("white", on))
         self.ledger.pick_hue.connect(lambda on: self._pick("hue", on))
+        self.ledger.frame_part.framing.connect(self.set_framing)
+        self.ledger.frame_part.by_line.connect(self._by_line)
+        self.ledger.frame_part.aspect_chosen.connect(self._aspect)
+        self.stage.cropped.connect(self._cropped)
+        self.stage.leaned.connect(self._leaned)
         self.stage.lifted.connect(self._lifted)
         self._picks = ""
         self._lift_from: tuple[Tone, float] | None = None
@@ -107,6 +116,7 @@ class DevelopPage(QWidget):
         self.save()
         self.ledger.pick_button.setChecked(False)
         self.ledger.hues.pick_button.setChecked(False)
+        self.ledger.frame_part.frame_button.setChecked(False)
         self.worker.forget("open", "base", "piece", "before", "suggest", "light")
         self.shot, self.developer = shot, None
         self.stage.message = ""
@@ -194,6 +204,7 @@ class DevelopPage(QWidget):
         )
         meta = None if developer.source.kind == "picture" else developer.source.meta
         self.ledger.show_edit(self.edit, developer.as_shot(), " ".join(developer.source.meta.warnings), meta)
+        self._show_frame()
         self._render()
         if self.edit.suggestions:
             self._suggested()
@@ -290,6 +301,7 @@ class DevelopPage(QWidget):
             return
         self.ledger.refresh()
         self.strip.set_recipe(self.edit.recipe)
+        self._show_frame()
         self._render()
         self._save_timer.start()
         self.status.emit("", "", "not saved yet")
@@ -300,6 +312,71 @@ class DevelopPage(QWidget):
         if self.edit is not None:
             self.edit.save()
             self.status.emit("", "", "saved beside the file" if self.edit.sidecar.revision > 0 else "")
+
+    # -- frame --------------------------------------------------------------------------------------------------------
+
+    def set_framing(self, on: bool) -> None:
+        """Show all that the frame covers, with the crop on it."""
+        self.framing = on and self.developer is not None
+        self.ledger.frame_part.frame_button.setChecked(self.framing)
+        if on:
+            self.ledger.unfold("frame")
+            self.ledger.pick_button.setChecked(False)
+            self.ledger.hues.pick_button.setChecked(False)
+            self.stage.set_fit()
+        self.stage.set_crop(self.crop if self.framing else None)
+        self._show_frame()
+        self._render()
+
+    def _by_line(self, on: bool) -> None:
+        self.crop.by_line = on
+
+    def _show_frame(self) -> None:
+        """The stage's frame and the crop on it, as the recipe has them now."""
+        developer, edit = self.developer, self.edit
+        if developer is None or edit is None:
+            return
+        shown, kept = self._shape(developer), developer.geometry(edit.recipe)
+        self.stage.resize_frame(*shown.upright_size)
+        self.ledger.frame_part.show_size(kept.upright_size, developer.source.meta.oriented_size)
+        if self.framing:
+            w, h = kept.upright_size
+            edge = max(developer.source.meta.square_size)
+            x, y = kept.origin
+            self.crop.crop = shown.relative_crop(
+                ((x - w / 2) / edge, (y - h / 2) / edge, (x + w / 2) / edge, (y + h / 2) / edge)
+            )
+            corners = [shown.relative_crop((cx / edge, cy / edge, cx / edge, cy / edge)) for cx, cy in kept.outline]
+            self.crop.outline = np.array([c[:2] for c in corners])
+            sw, sh = shown.upright_size
+            self.crop.ratio = edit.recipe.effective().aspect * sh / sw
+            self.stage.update()
+
+    def _cropped(self, final: bool) -> None:
+        if self.developer is not None and self.edit is not None:
+            crop = self._shape(self.developer).crop_of(*self.crop.crop)
+            self.edit.change("crop", final=final, crop=crop)
+
+    def _aspect(self, ratio: float) -> None:
+        """Another aspect ratio: the largest of it within what is kept now."""
+        developer, edit = self.developer, self.edit
+        if developer is None or edit is None:
+            return
+        crop = edit.recipe.crop
+        if crop is not None and ratio:
+            corners = np.array([[crop[0], crop[1]], [crop[2], crop[1]], [crop[2], crop[3]], [crop[0], crop[3]]])
+            middle = corners.mean(axis=0)
+            x0, y0, x1, y1 = largest_inside(corners - middle, ratio)
+            crop = (
+                round(x0 + middle[0], 5), round(y0 + middle[1], 5), round(x1 + middle[0], 5), round(y1 + middle[1], 5)
+            )  # fmt: skip
+        edit.change("aspect ratio", aspect=ratio, crop=crop)
+
+    def _leaned(self, angle: float) -> None:
+        if self.edit is not None:
+            level = round(min(max(self.edit.recipe.level + angle, -45.0), 45.0), 2)
+            self.edit.change("level", level=level)
+            self.ledger.frame_part.line_button.setChecked(False)
 
     # -- intents ------------------------------------------------------------------------------------------------------
 

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollAr
 
 from bruto.app.colour_parts import ColourSwitches, Tints
 from bruto.app.curve_editor import CurveEditor
+from bruto.app.frame_part import FramePart
 from bruto.app.group import Group
 from bruto.app.ledger_text import sentence
 from bruto.app.models import Edit
@@ -30,6 +31,7 @@ GROUPS: tuple[tuple[str, str, bool], ...] = (
     ("hues", "Hue ring", False),
     ("curves", "Curves", False),
     ("tints", "Tints by tone", False),
+    ("frame", "Frame", False),
     ("finish", "Edges and grain", False),
 )
 """Name and title of each group in working order, and whether it is open at first."""
@@ -47,7 +49,7 @@ NOT_FOR_PICTURES = ("sharpness_radius",)
 def fields_of(group: str) -> tuple[str, ...]:
     """The recipe's fields that a group sets."""
     own = tuple(name for name, where in ROWS.items() if where == group)
-    more = {"colour": ("monochrome", "mixing"), "white": ("raw_neutral",)}.get(group, ())
+    more = {"colour": ("monochrome", "mixing"), "white": ("raw_neutral",), "frame": ("aspect", "crop")}.get(group, ())
     return own + more + PARTS.get(group, ())
 
 
@@ -145,6 +147,9 @@ class Ledger(QWidget):
         self.tints = Tints()
         self.tints.changed.connect(lambda values, what, final: self._part("balance", values, what, final))
         self.groups["tints"].body.addWidget(self.tints)
+        self.frame_part = FramePart()
+        self.frame_part.reset.connect(lambda: self._reset("crop", "aspect"))
+        self.groups["frame"].body.addWidget(self.frame_part)
         self.notice = QLabel("")
         self.notice.setObjectName("warning")
         self.notice.setWordWrap(True)
@@ -300,7 +305,7 @@ class Ledger(QWidget):
         self.tone_evidence.setText(found.evidence if found else "measuring …")
         self.tone_take.setVisible(found is not None and isinstance(found.value, Tone) and found.value != tone)
         self.tone_take.setText("take handles")
-        for part in (self.switches, self.hues, self.curves, self.tints):
+        for part in (self.switches, self.hues, self.curves, self.tints, self.frame_part):
             part.show_recipe(recipe)
         still = [f for f in edit.open_suggestions() if f not in self.rows or not self._reached(f)]
         for name, group in self.groups.items():

@@ -22,6 +22,7 @@ def sentence(group: str, recipe: Recipe) -> str:
         "hues": _hues,
         "curves": _curves,
         "tints": _tints,
+        "frame": _frame,
         "finish": _finish,
     }[group](recipe)
     return ", ".join(parts) if parts else "nothing changed"
@@ -85,6 +86,14 @@ def _curves(r: Recipe) -> list[str]:
 def _tints(r: Recipe) -> list[str]:
     zones = ((name, getattr(r.balance, name)) for name in ("dark", "middle", "bright"))
     return [f"{name} towards {zone.hue:.0f}°" for name, zone in zones if zone.amount]
+
+
+def _frame(r: Recipe) -> list[str]:
+    named = (("level", "turned"), ("verticals", "verticals"), ("horizontals", "horizontals"))
+    parts = [f"{text} {_n(getattr(r, name), 1, signed=True)}°" for name, text in named if getattr(r, name)]
+    if r.aspect:
+        parts.append(f"{_n(r.aspect)} : 1")
+    return parts + (["cropped"] if r.crop is not None else [])
 
 
 def _finish(r: Recipe) -> list[str]:

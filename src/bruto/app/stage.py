@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPai
 from PySide6.QtWidgets import QWidget
 
 from bruto.app import theme
+from bruto.app.crop_tool import CropTool
 
 MOST_ZOOM = 8.0
 PADDING = 16
@@ -28,13 +29,16 @@ class Stage(QWidget):
 
     Coordinates of the frame are full-size pixels of the oriented picture. `view_changed` asks for new pixels; `picked`
     gives relative frame coordinates of a click in picking mode; `lifted` tells in lifting mode where a drag began
-    (relative) and how far up it went (screen pixels); `pointed` follows the pointer.
+    (relative) and how far up it went (screen pixels); `pointed` follows the pointer. With a crop tool `cropped` tells
+    that its rectangle was moved (and whether it was let go), `leaned` by how many degrees a drawn line leans.
     """
 
     view_changed = Signal()
     picked = Signal(float, float)
     lifted = Signal(float, float, float, bool)
     pointed = Signal(float, float)
+    cropped = Signal(bool)
+    leaned = Signal(float)
 
     def __init__(self) -> None:
         super().__init__()
@@ -54,6 +58,7 @@ class Stage(QWidget):
         self.centre = QPointF(0, 0)
         self.picking = False
         self.lifting = False
+        self.crop: CropTool | None = None
         self._lift: tuple[QPointF, QPointF] | None = None
         self._drag: QPoint | None = None
 
@@ -67,6 +72,19 @@ class Stage(QWidget):
         self.base = self.piece = self.before = None
         if self.fit:
             self._fit()
+        self.update()
+
+    def resize_frame(self, width: int, height: int) -> None:
+        """The same picture in another frame: what is shown stays until there is better."""
+        if (width, height) == self.frame_size:
+            return
+        w, h = self.frame_size
+        self.frame_size = (width, height)
+        self.piece = self.before = None
+        if self.fit or not w:
+            self._fit()
+        else:
+            self.centre = QPointF(self.centre.x() + (width - w) / 2, self.centre.y() + (height - h) / 2)
         self.update()
 
     def _fit(self) -> None:
@@ -157,6 +175,9 @@ class Stage(QWidget):
                 p.drawImage(
                     QRectF(self.to_widget(r.left(), r.top()), self.to_widget(r.right(), r.bottom())), self.piece
                 )
+        if self.crop is not None and not self.show_before:
+            self.crop.paint(p, rect)
+            p.setBrush(Qt.BrushStyle.NoBrush)
         if self.message:
             p.setFont(theme.font(13))
             box = QRectF(self.rect()).adjusted(60, 40, -60, -40)
@@ -179,6 +200,8 @@ class Stage(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
+        if self.crop is not None and self.crop.press(event.position(), self.frame_rect()):
+            return
         if self.picking:
             place = self.to_frame(event.position())
             w, h = self.frame_size
@@ -198,6 +221,13 @@ class Stage(QWidget):
         w, h = self.frame_size
         if w and h:
             self.pointed.emit(place.x() / w, place.y() / h)
+        if self.crop is not None:
+            if self.crop.holding:
+                if self.crop.move(event.position(), self.frame_rect()):
+                    self.cropped.emit(False)
+                self.update()
+                return
+            self.setCursor(self.crop.cursor(event.position(), self.frame_rect()))
         if self._lift is not None:
             self._lifted(event, False)
         if self._drag is not None:
@@ -214,6 +244,14 @@ class Stage(QWidget):
         self.lifted.emit(place.x(), place.y(), start.y() - event.position().y(), final)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self.crop is not None and self.crop.holding:
+            held, angle = self.crop.release()
+            if held:
+                self.cropped.emit(True)
+            if angle is not None:
+                self.leaned.emit(angle)
+            self.update()
+            return
         if self._lift is not None:
             self._lifted(event, True)
             self._lift = None
@@ -225,7 +263,7 @@ class Stage(QWidget):
         self.setCursor(Qt.CursorShape.SizeVerCursor if self.lifting and not self.picking else shape)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if not self.picking and not self.lifting:
+        if not self.picking and not self.lifting and self.crop is None:
             self.set_one_to_one(event.position()) if self.fit else self.set_fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -246,6 +284,12 @@ class Stage(QWidget):
             self._zoom_to(self.zoom / 1.25, QPointF(self.width() / 2, self.height() / 2))
         else:
             super().keyPressEvent(event)
+
+    def set_crop(self, tool: CropTool | None) -> None:
+        """Show a crop tool over the picture, or take it away."""
+        self.crop = tool
+        self._set_cursor()
+        self.update()
 
     def set_picking(self, on: bool) -> None:
         self.picking = on

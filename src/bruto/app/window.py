@@ -222,6 +222,8 @@ class Window(QMainWindow):
         menu.addSeparator()
         add("Undo", "Ctrl+Z", lambda: self._with_edit(Edit.undo))
         add("Redo", "Ctrl+Shift+Z", lambda: self._with_edit(Edit.redo))
+        add("Crop on the picture", "F", lambda: self._frame_tool("frame_button"))
+        add("Level by a line", "L", lambda: self._frame_tool("line_button"))
         add("Take all suggestions", "T", lambda: self._with_edit(Edit.take_all))
         add("Reset all values", "Ctrl+R", lambda: self._with_edit(Edit.reset))
         add("Pick white in the picture", "W", lambda: self.develop.ledger.pick_button.toggle())
@@ -557,6 +559,12 @@ class Window(QMainWindow):
         for label, text in ((self.pointer, pointer), (self.timing, timing), (self.saved, saved)):
             if text:
                 label.setText(text.strip())
+
+    def _frame_tool(self, name: str) -> None:
+        """Turn a tool of the frame on or off, in Develop."""
+        if self.task() == "Develop" and self.develop.developer is not None:
+            self.develop.ledger.unfold("frame")
+            getattr(self.develop.ledger.frame_part, name).toggle()
 
     def _with_edit(self, what: Callable[[Edit], Any]) -> None:
         if self.develop.edit is not None:

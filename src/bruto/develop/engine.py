@@ -99,10 +99,8 @@ class Developer:
             if factor == 2 and data.ndim == 2:
                 self._levels[2] = dm.bin_quads(data, self.source.linear.cfa, self.balance)
             elif factor == 2:
-                self._levels[2] = (
-                    cv2.resize(data, (max(1, data.shape[1] // 2), max(1, data.shape[0] // 2)), interpolation=cv2.INTER_AREA)
-                    * self.balance
-                )
+                size = max(1, data.shape[1] // 2), max(1, data.shape[0] // 2)
+                self._levels[2] = cv2.resize(data, size, interpolation=cv2.INTER_AREA) * self.balance
             else:
                 finer = self.level(factor // 2)
                 h, w = max(1, finer.shape[0] // 2), max(1, finer.shape[1] // 2)
@@ -140,7 +138,7 @@ class Developer:
     def geometry(self, recipe: Recipe, uncropped: bool = False) -> Geometry:
         """The mapping from the recorded frame to the recipe's picture; `uncropped`: to all that it covers."""
         recipe = recipe.effective()
-        key = (*(getattr(recipe, name) for name in FRAME_FIELDS), uncropped)
+        key = _frame_key(recipe, uncropped)
         if key not in self._geometries:
             self._geometries[key] = geometry_of(self.source.meta, recipe, uncropped)
             while len(self._geometries) > KEPT_GEOMETRIES:
@@ -191,9 +189,7 @@ class Developer:
             medium = self._field(shape, "medium", lambda: shape.base(self.medium()))
         if haze is not None:
             known = haze
-            haze = self._field(
-                shape, "haze", lambda: known._replace(a=shape.field(known.a), b=shape.field(known.b))
-            )
+            haze = self._field(shape, "haze", lambda: known._replace(a=shape.field(known.a), b=shape.field(known.b)))
         if ratios is not None:
             ratios = self._field(shape, "ratios", lambda: shape.ratios(self.ratios()))
         if look is not None and look.gains.size:
@@ -204,7 +200,7 @@ class Developer:
         """Where an area at 1/factor lies, for the point pass, and the full channels it reads."""
         own = (area.x / factor, area.y / factor)
         if shape.offset is not None:
-            at = tuple(round((o + a) / factor) for o, a in zip(shape.offset, (area.x, area.y), strict=True))
+            at = (round((shape.offset[0] + area.x) / factor), round((shape.offset[1] + area.y) / factor))
             return (
                 Placement(factor, at, shape.sensor_size, factor / 2, at, own, shape.size),
                 self.source.linear.clipped,
@@ -430,7 +426,7 @@ class Developer:
                 done = self._stage(("sharp", *place, *detail_key), detail)
                 return done if factor > 1 and shape.whole else shape.resampled(done, area, factor, origin)
 
-            rgb = self._stage(("framed", id(shape), area, factor, *detail_key), framed)
+            rgb = self._stage(("framed", _frame_key(recipe, uncropped), area, factor, *detail_key), framed)
             params, base = self._over_picture(self._params(recipe, space, False), self.base(), shape)
             placement, full = self._placement(shape, area, factor)
             out = point_pass(rgb, full, base, params, placement)
@@ -513,6 +509,12 @@ class Developer:
         return np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0) * np.float32(
             2.0**self.source.meta.baseline_exposure
         )
+
+
+def _frame_key(recipe: Recipe, uncropped: bool) -> tuple:
+    """What a geometry depends on."""
+    left_out = ("crop", "aspect") if uncropped else ()
+    return (uncropped, *(getattr(recipe, name) for name in FRAME_FIELDS if name not in left_out))
 
 
 def stored_rect(rect: Rect, orientation: int, size: tuple[int, int]) -> Rect:

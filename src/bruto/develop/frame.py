@@ -199,9 +199,7 @@ class Geometry:
         sy = (sy + square_h / 2) * self.sensor_size[1] / square_h - 0.5
         x0, y0 = (self.meta.default_crop[k] - self.meta.active_area[k] for k in (0, 1))
         for warp in reversed(self.meta.warps):
-            sx, sy = source_places(
-                warp, sx + x0, sy + y0, self.meta.active_area[2], self.meta.active_area[3], plane
-            )
+            sx, sy = source_places(warp, sx + x0, sy + y0, self.meta.active_area[2], self.meta.active_area[3], plane)
             sx, sy = sx - x0, sy - y0
         return sx, sy
 
@@ -297,11 +295,10 @@ class Geometry:
         """
         mx, my = self.maps(area, max(2, factor))
         scale = max(2, factor) / 2
-        near = cv2.remap(
+        return cv2.remap(
             _spread(quads), mx * np.float32(scale) + np.float32((scale - 1) / 2),
             my * np.float32(scale) + np.float32((scale - 1) / 2), cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE,
         )  # fmt: skip
-        return near
 
     def outside(self, area: Area, factor: int) -> NDArray[np.bool_]:
         """Which pixels of an area at 1/factor nothing was recorded for."""
@@ -324,8 +321,7 @@ class Geometry:
         w, h = self.upright_size
         edge = max(self.meta.square_size)
         return tuple(
-            (v * edge - o) / n + 0.5
-            for v, n, o in zip(crop, (w, h, w, h), (*self.origin, *self.origin), strict=True)
+            (v * edge - o) / n + 0.5 for v, n, o in zip(crop, (w, h, w, h), (*self.origin, *self.origin), strict=True)
         )  # type: ignore[return-value]
 
     @property

@@ -17,7 +17,10 @@ from numpy.typing import NDArray
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, lightness, space
 from bruto.color.temperature import kelvin_duv_of
 from bruto.container.colour_model import neutral_to_xy
+from bruto.container.orientation import orient
 from bruto.develop.engine import Developer, Rect
+from bruto.develop.frame import focal_px
+from bruto.develop.lines import find_lines, how_held
 from bruto.develop.recipe import Recipe
 from bruto.develop.values import Handle, Tone
 from bruto.develop.white import estimate_white, likely_neutral
@@ -40,6 +43,12 @@ MOST_HAZE = 60.0
 USUAL_CHROMA = 0.052
 """Mean OKLCh chroma of finished photographs (0.055 to 0.065 in scikit-image's, 0.02 to 0.05 in phones' pictures of
 the simulated scenes)."""
+LINES_EDGE = 1400
+"""Long edge of the picture that lines are looked for in, pixels, at most."""
+LEAST_LEVEL, MOST_LEVEL = 0.25, 12.0
+"""Leans that are seen and not meant, degrees."""
+LEAST_VERTICALS, MOST_VERTICALS = 0.6, 12.0
+"""Tilts that are seen and not meant, degrees."""
 VISIBLE_NOISE = 1.0
 """Standard deviation in L* from which noise is seen at 1:1 on a screen at arm's length."""
 
@@ -277,6 +286,37 @@ def suggest_base_look(developer: Developer) -> Suggestion | None:
     return Suggestion("base_look", False, evidence, stops)
 
 
+def suggest_frame(developer: Developer) -> list[Suggestion]:
+    """Level and verticals from the lines of the picture; a phone held down or up on purpose is left so."""
+    factor = 2
+    while max(developer.source.size) / factor > LINES_EDGE:
+        factor *= 2
+    meta = developer.source.meta
+    light = developer.light(Recipe(), factor)[..., 1]
+    upright = np.ascontiguousarray(orient(light, meta.orientation))
+    held = how_held(find_lines(upright), focal_px(meta) / factor, max(upright.shape))
+    if held is None:
+        text = "no lines that say how the phone was held"
+        return [Suggestion("level", 0.0, text, 0.0), Suggestion("verticals", 0.0, text, 0.0)]
+    kind = "level lines" if held.verticals is None and held.level_lines else "upright lines"
+    side = "clockwise" if held.level < 0 else "anticlockwise"
+    level = round(held.level, 1) if LEAST_LEVEL <= abs(held.level) <= MOST_LEVEL else 0.0
+    lean = f"{held.lines} {kind} ({100 * held.share:.0f} % of them) lean {abs(held.level):.1f}°"
+    text = f"{lean} {side}" if level else f"{lean}: level enough"
+    if abs(held.level) > MOST_LEVEL:
+        text = f"{lean}: turned on purpose"
+    found = [Suggestion("level", level, text, held.level)]
+    if held.verticals is None:
+        text = "no upright lines far enough apart to tell a tilt"
+        return [*found, Suggestion("verticals", 0.0, text, 0.0)]
+    where = "up" if held.verticals > 0 else "down"
+    text = f"{held.lines} upright lines say that the phone looked {abs(held.verticals):.1f}° {where}"
+    if abs(held.verticals) > MOST_VERTICALS:
+        return [*found, Suggestion("verticals", 0.0, f"{text}: on purpose, left so", held.verticals)]
+    amount = round(held.verticals, 1) if abs(held.verticals) >= LEAST_VERTICALS else 0.0
+    return [*found, Suggestion("verticals", amount, text if amount else f"{text}: straight enough", held.verticals)]
+
+
 def suggest_all(developer: Developer) -> dict[str, Suggestion]:
     """All suggestions by field name."""
     ev = scene_ev(developer)
@@ -291,7 +331,7 @@ def suggest_all(developer: Developer) -> dict[str, Suggestion]:
     look = suggest_base_look(developer)
     if look is not None:
         found.append(look)
-    found.append(suggest_haze(developer))
+    found += [suggest_haze(developer), *suggest_frame(developer)]
     values = {s.field: s.value.model_dump() if isinstance(s.value, Tone) else s.value for s in found}
     found.append(suggest_quiet_colours(developer, values))
     return {s.field: s for s in found}

@@ -1,0 +1,108 @@
+"""Ledger part for the frame: aspect ratio, crop on the picture, levelling by a line, and what is left."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from bruto.develop.recipe import Recipe
+
+RATIOS = (("1 : 1", 1.0), ("5 : 4", 1.25), ("4 : 3", 4 / 3), ("3 : 2", 1.5), ("16 : 9", 16 / 9), ("2 : 1", 2.0))
+"""Wide ratios for sharing and printing; each can stand upright too."""
+
+
+class FramePart(QWidget):
+    """Emits `aspect_chosen(width / height, 0 for the frame's own)`, `framing(on)`, `by_line(on)` and `reset`."""
+
+    aspect_chosen = Signal(float)
+    framing = Signal(bool)
+    by_line = Signal(bool)
+    reset = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("row")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 6, 8, 6)
+        layout.setSpacing(5)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        name = QLabel("Crop")
+        name.setStyleSheet("font-weight: bold;")
+        head.addWidget(name)
+        self.box = QComboBox()
+        self.box.setAccessibleName("Aspect ratio")
+        self.box.setToolTip("Width to height of what is kept")
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.box.setMinimumContentsLength(8)
+        self.box.addItem("free", 0.0)
+        for text, ratio in RATIOS:
+            self.box.addItem(text, ratio)
+        self.box.activated.connect(self._chosen)
+        head.addWidget(self.box, 1)
+        self.turn = QPushButton("upright")
+        self.turn.setObjectName("take")
+        self.turn.setCheckable(True)
+        self.turn.setToolTip("The ratio standing upright instead of lying")
+        self.turn.clicked.connect(self._chosen)
+        head.addWidget(self.turn)
+        back = QPushButton("↺")
+        back.setObjectName("icon")
+        back.setToolTip("Keep the whole frame again")
+        back.setAccessibleName("Reset Crop")
+        back.clicked.connect(self.reset)
+        head.addWidget(back)
+        layout.addLayout(head)
+        tools = QHBoxLayout()
+        tools.setSpacing(6)
+        self.frame_button = QPushButton("Crop on the picture")
+        self.frame_button.setCheckable(True)
+        self.frame_button.setToolTip("Show the whole straightened frame and drag what is kept (F)")
+        self.frame_button.toggled.connect(self._framing)
+        self.line_button = QPushButton("Level by a line")
+        self.line_button.setCheckable(True)
+        self.line_button.setToolTip("Draw along something level or upright (L)")
+        self.line_button.toggled.connect(self._by_line)
+        tools.addWidget(self.frame_button)
+        tools.addWidget(self.line_button)
+        tools.addStretch(1)
+        layout.addLayout(tools)
+        self.left = QLabel("")
+        self.left.setObjectName("quiet")
+        self.left.setWordWrap(True)
+        layout.addWidget(self.left)
+
+    def _chosen(self) -> None:
+        ratio = float(self.box.currentData())
+        self.aspect_chosen.emit(round(1 / ratio, 6) if ratio and self.turn.isChecked() else round(ratio, 6))
+
+    def _framing(self, on: bool) -> None:
+        if not on:
+            self.line_button.setChecked(False)
+        self.framing.emit(on)
+
+    def _by_line(self, on: bool) -> None:
+        if on:
+            self.frame_button.setChecked(True)
+        self.by_line.emit(on)
+
+    def show_recipe(self, recipe: Recipe) -> None:
+        """The ratio of a recipe."""
+        wide = max(recipe.aspect, 1 / recipe.aspect) if recipe.aspect else 0.0
+        index = next((k for k in range(self.box.count()) if abs(self.box.itemData(k) - wide) < 0.002), -1)
+        if index < 0:
+            while self.box.count() > len(RATIOS) + 1:
+                self.box.removeItem(self.box.count() - 1)
+            self.box.addItem(f"{wide:.2f} : 1", wide)
+            index = self.box.count() - 1
+        self.box.setCurrentIndex(index)
+        if recipe.aspect:
+            self.turn.setChecked(recipe.aspect < 0.999)
+        self.turn.setEnabled(bool(recipe.aspect) and wide > 1.001)
+
+    def show_size(self, size: tuple[int, int], whole: tuple[int, int]) -> None:
+        """What is left, upright pixels, of the whole frame."""
+        w, h = size
+        share = 100 * w * h / max(whole[0] * whole[1], 1)
+        self.left.setText(f"keeps {w} × {h} px, {w * h / 1e6:.1f} MP, {share:.0f} % of the frame")
