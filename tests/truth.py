@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -15,6 +16,7 @@ from bruto.develop.demosaic import demosaic
 from bruto.simphone import sensor_model as sm
 from bruto.simphone import spectral
 from bruto.simphone.capture import Capture, Phone
+from bruto.simphone.scenes import SCENES
 from bruto.simphone.tracer import Tracer, view_of
 
 COLOURS = 24
@@ -88,3 +90,10 @@ def true_noise(iso: float, megapixels: int = 12) -> tuple[float, float]:
 def relative_sigma(found: NDArray, a: float, b: float, at: float) -> float:
     """Standard deviation by found (a, b) over the true one, at a signal."""
     return float(np.sqrt((found[0] * at + found[1]) / (a * at + b)))
+
+
+def scene_tilt(scene: str) -> float:
+    """How far the simulated phone looks up in a scene, degrees."""
+    found = SCENES[scene]()
+    x, y, z = np.asarray(found.target) - np.asarray(found.eye)
+    return math.degrees(math.atan2(y, math.hypot(x, z)))

@@ -118,7 +118,10 @@ class Developer:
         pad = MARGIN + 2 * dm.REACH if data.ndim == 2 else MARGIN
         # on the grid of the noise reduction's blocks, so that pieces agree to the last digit
         x0, y0 = max(0, rect.x - pad) // GRID * GRID, max(0, rect.y - pad) // GRID * GRID
-        x1, y1 = min(w, rect.x + rect.width + pad), min(h, rect.y + rect.height + pad)
+        x1, y1 = (
+            min(n, -(-end // GRID) * GRID)
+            for n, end in ((w, rect.x + rect.width + pad), (h, rect.y + rect.height + pad))
+        )
         part = data[y0:y1, x0:x1]
         if data.ndim == 2:
             rgb = dm.demosaic(part * self._site_balance(part.shape), self.source.linear.cfa)

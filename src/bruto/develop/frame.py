@@ -217,16 +217,21 @@ class Geometry:
     def maps(self, area: Area, factor: int, plane: int = 1) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """For `cv2.remap`: where each pixel of an area at 1/factor is read in the frame at 1/factor."""
         w, h = max(1, area.width // factor), max(1, area.height // factor)
-        gw, gh = w // _GRID + 2, h // _GRID + 2
-        gx, gy = np.meshgrid(np.linspace(0, w - 1, gw), np.linspace(0, h - 1, gh))
+        x0, y0 = area.x // factor, area.y // factor
+        # points at multiples of the step, whatever the area, so that every piece reads the very same places
+        left, top = x0 // _GRID * _GRID, y0 // _GRID * _GRID
+        gx, gy = np.meshgrid(
+            left + _GRID * np.arange((x0 + w - 1 - left) // _GRID + 2),
+            top + _GRID * np.arange((y0 + h - 1 - top) // _GRID + 2),
+        )
         half = (factor - 1) / 2
-        sx, sy = self.places(area.x + gx * factor + half, area.y + gy * factor + half, plane)
-        shift_x = ((sx - half) / factor - gx).astype(np.float32)
-        shift_y = ((sy - half) / factor - gy).astype(np.float32)
-        dx, dy = _enlarged(shift_x, w, h), _enlarged(shift_y, w, h)
-        dx += np.arange(w, dtype=np.float32)[None]
-        dy += np.arange(h, dtype=np.float32)[:, None]
-        return dx, dy
+        sx, sy = self.places(gx * factor + half, gy * factor + half, plane)
+        part = (slice(y0 - top, y0 - top + h), slice(x0 - left, x0 - left + w))
+        dx, dy = (_enlarged(((s - half) / factor - g).astype(np.float32))[part] for s, g in ((sx, gx), (sy, gy)))
+        return (
+            dx + np.arange(x0, x0 + w, dtype=np.float32)[None],
+            dy + np.arange(y0, y0 + h, dtype=np.float32)[:, None],
+        )
 
     def source_area(self, area: Area) -> Area:
         """The part of the recorded frame that an area of the picture is made from."""
@@ -352,11 +357,12 @@ def geometry_of(meta: RawMeta, recipe: Recipe, uncropped: bool = False) -> Geome
         middle = np.array([square_w, square_h]) / 2
         low, high = np.minimum(a, b) + middle, np.maximum(a, b) + middle
         step = SNAP if not turned else 1
+        extent = np.maximum(np.round(high - low - 1e-6), SMALLEST).astype(int)
         start = np.round(low / step).astype(int) * step
-        end = np.maximum(np.round(high).astype(int), start + SMALLEST)
         if not turned:
-            start = np.clip(start, 0, np.maximum(np.array([square_w, square_h]) - SMALLEST, 0))
-            end = np.minimum(end, [square_w, square_h])
+            extent = np.minimum(extent, [square_w, square_h])
+            start = np.clip(start, 0, np.array([square_w, square_h]) - extent)
+        end = start + extent
         size = (int(end[0] - start[0]), int(end[1] - start[1]))
         place = to_stored.T @ ((start + end) / 2 - middle)
         origin = (float(place[0]), float(place[1]))
@@ -387,18 +393,18 @@ def _crop(
     return largest_inside(outline, recipe.aspect or w / h)
 
 
-def _enlarged(grid: NDArray[np.float32], w: int, h: int) -> NDArray[np.float32]:
-    """A grid whose corners lie on the corner pixels, straight between its points (`cv2.resize` would put its points in
-    the middle of cells, and `cv2.remap` rounds places to 1/32).
+def _enlarged(grid: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Values at every step between points that lie `_GRID` steps apart, straight between them (`cv2.resize` would put
+    its points in the middle of cells, and `cv2.remap` rounds places to 1/32).
     """
+    share = (np.arange(_GRID) / _GRID).astype(np.float32)[:, None]
 
-    def along(values: NDArray[np.float32], n: int) -> NDArray[np.float32]:
-        place = np.linspace(0, len(values) - 1, n)
-        k = np.minimum(place.astype(int), len(values) - 2)
-        share = (place - k).astype(np.float32)[:, None]
-        return values[k] * (1 - share) + values[k + 1] * share
+    def along(values: NDArray[np.float32]) -> NDArray[np.float32]:
+        between: NDArray[np.float32] = values[:-1, None] * (1 - share) + values[1:, None] * share
+        return between.reshape(-1, values.shape[1])
 
-    return np.ascontiguousarray(along(along(grid, h).T, w).T)
+    whole: NDArray[np.float32] = np.ascontiguousarray(along(np.ascontiguousarray(along(grid).T)).T)
+    return whole
 
 
 def _read(grid: NDArray[np.float32], x: NDArray[np.float32], y: NDArray[np.float32]) -> NDArray[np.float32]:

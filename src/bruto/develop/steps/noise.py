@@ -130,6 +130,15 @@ def _without(
     return done
 
 
+def _doubled(small: NDArray[np.float32], width: int, height: int) -> NDArray[np.float32]:
+    """A plane at twice the size; the last row and column of an odd size are repeated."""
+    h, w = small.shape
+    large = cv2.resize(small, (2 * w, 2 * h), interpolation=cv2.INTER_LINEAR)
+    if large.shape != (height, width):
+        large = cv2.copyMakeBorder(large, 0, height - 2 * h, 0, width - 2 * w, cv2.BORDER_REPLICATE)
+    return large
+
+
 def _across(gain: NDArray[np.float32], width: int) -> NDArray[np.float32]:
     """Factor on the noise's standard deviation along rows of that width, from the shading gain (gh, gw)."""
     columns = np.arange(width) * gain.shape[1] // width
@@ -173,7 +182,7 @@ def reduce_noise(
             if half:
                 small = cv2.resize(plane[: h // 2 * 2, : w // 2 * 2], (w // 2, h // 2), interpolation=cv2.INTER_AREA)
                 small = _without(small, fine[k], coarse[k], colour, gain, stride, passes)
-                planes.append(cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR))
+                planes.append(_doubled(small, w, h))
             else:
                 planes.append(_without(plane, fine[k], coarse[k], colour, gain, stride, passes))
         u, v = planes
