@@ -16,6 +16,7 @@ import tifffile
 from tests.truth import chart_error, ideal_rgb, patch_masks, plain_linear, relative_sigma, true_noise
 
 from benchmarks import photos
+from benchmarks.white import charts, white_balance
 from bruto.container.dng_reader import read_dng
 from bruto.merge.frames import colour_band, load_frame
 from bruto.merge.stack import bracket_variance
@@ -128,22 +129,28 @@ def bracket(folder: Path) -> dict[str, Any]:
 
 
 def views(folder: Path) -> dict[str, Any]:
-    """Whole views against the reduced file, 12 MP, default values."""
+    """Whole views against the reduced file, 12 MP, with default and with suggested values."""
     from bruto.color.difference import delta_e00
     from bruto.color.spaces import picture_to_lab
     from bruto.deliver.encoders import resize_linear
     from bruto.develop.engine import Developer
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import open_source
+    from bruto.develop.suggest import suggest_all, take_all
 
     raw = command("simulate", "pans", "-o", folder)["shots"][0]["files"][0]
     developer = Developer(open_source(raw))
-    whole = developer.render(Recipe())
-    result = {}
-    for factor in (4, 8):
-        small = resize_linear(whole, whole.shape[1] // factor)
-        difference = delta_e00(picture_to_lab(developer.view(Recipe(), factor)), picture_to_lab(small))
-        result[f"1/{factor}"] = {"mean": float(difference.mean()), "p99": float(np.percentile(difference, 99))}
+    result: dict[str, Any] = {}
+    for title, recipe in (("default", Recipe()), ("suggested", take_all(Recipe(), suggest_all(developer)))):
+        whole = developer.render(recipe)
+        for factor in (4, 8):
+            view = developer.view(recipe, factor)
+            h, w = view.shape[:2]
+            small = resize_linear(whole[: h * factor, : w * factor], w)
+            difference = delta_e00(picture_to_lab(view), picture_to_lab(small))
+            result[f"{title}, 1/{factor}"] = {
+                "mean": float(difference.mean()), "p99": float(np.percentile(difference, 99)),
+            }  # fmt: skip
     compared = command("compare", raw, Path(raw).with_suffix(".jpg"))
     result["compare_residual_px"] = compared["registration"]["model_px"]
     return result
@@ -165,6 +172,9 @@ def run_all(say: Callable[[str], None]) -> dict[str, Any]:
     results["photographs"] = photographs()
     say(f"  {json.dumps(results['photographs'])}")
     with tempfile.TemporaryDirectory(prefix="bruto-quality-") as name:
+        say("quality: white balance …")
+        results["white_balance"], results["charts"] = white_balance(Path(name)), charts(Path(name))
+        say(f"  {json.dumps({k: results[k] for k in ('white_balance', 'charts')})}")
         for key, work in (("card", chart), ("burst_of_8", burst), ("bracket_of_3", bracket), ("views", views)):
             say(f"quality: {key} …")
             results[key] = work(Path(name))

@@ -28,7 +28,7 @@ class CropOnThePicture(DevelopTest):
         self.settle()
 
     def framing(self) -> CropTool:
-        QTest.keyClick(self.window, KEY.Key_F)
+        QTest.keyClick(self.window, KEY.Key_C)
         self.settle()
         self.assertTrue(self.page.framing)
         assert self.page.stage.crop is not None
@@ -46,7 +46,7 @@ class CropOnThePicture(DevelopTest):
         assert crop is not None
         self.assertAlmostEqual(crop[2], -0.5 + 0.6, delta=0.02)
         self.assertEqual(self.edit.sidecar.history[-1][0], "crop")
-        QTest.keyClick(self.window, KEY.Key_F)
+        QTest.keyClick(self.window, KEY.Key_C)
         self.settle()
         self.assertFalse(self.page.framing)
         w, h = self.page.stage.frame_size
@@ -69,7 +69,7 @@ class CropOnThePicture(DevelopTest):
         self.assertEqual(w, h)
         self.framing()
         self.drag(self.page.stage, self.corner(0, 0), self.corner(0.3, 0.2))
-        QTest.keyClick(self.window, KEY.Key_F)
+        QTest.keyClick(self.window, KEY.Key_C)
         self.settle()
         smaller = self.page.stage.frame_size
         self.assertLess(smaller[0], 0.85 * w)
@@ -82,7 +82,7 @@ class CropOnThePicture(DevelopTest):
         self.assertAlmostEqual(w / h, 2 / 3, delta=0.02)
 
     def test_a_line_along_something_leaning_levels_it(self) -> None:
-        QTest.keyClick(self.window, KEY.Key_L)
+        QTest.keyClick(self.window, KEY.Key_C, Qt.KeyboardModifier.ShiftModifier)
         self.settle()
         self.assertTrue(self.page.framing)
         start = self.corner(0.3, 0.4)
@@ -91,7 +91,7 @@ class CropOnThePicture(DevelopTest):
         self.assertAlmostEqual(self.edit.recipe.level, -4.0, delta=0.3)
         self.assertFalse(self.ledger.frame_part.line_button.isChecked())
         # the crop is what holds only picture: smaller than the frame, of its shape
-        QTest.keyClick(self.window, KEY.Key_F)
+        QTest.keyClick(self.window, KEY.Key_C)
         self.settle()
         w, h = self.page.stage.frame_size
         ow, oh = self.page.developer.source.meta.oriented_size  # type: ignore[union-attr]

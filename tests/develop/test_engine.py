@@ -18,7 +18,7 @@ from bruto.container.orientation import orient
 from bruto.container.rawframe import RawFrame
 from bruto.develop.engine import Developer, Rect, stored_rect
 from bruto.develop.light import scene_light
-from bruto.develop.recipe import Recipe
+from bruto.develop.recipe import Recipe, unframed
 from bruto.develop.source import open_source, source_of_raw
 from bruto.develop.suggest import suggest_all, take_all
 from bruto.errors import Cancelled, FileProblem
@@ -43,7 +43,9 @@ class Views(unittest.TestCase):
         """Equal in brightness, and in colour beyond the finest detail (these small captures are all finest detail)."""
         for scene, settings in (("pans", {}), ("card", {"iso": 400.0}), ("sluice", {"iso": 400.0})):
             developer = developer_of(scene, size=MIDDLE, seed=31, **settings)
-            for recipe in (Recipe(), take_all(Recipe(), suggest_all(developer))):
+            suggested = take_all(Recipe(), suggest_all(developer))
+            # resampling for a turned frame blurs the finest detail of a view a little more than that of the file
+            for recipe, most in ((Recipe(), 1.1), (unframed(suggested), 1.1), (suggested, 1.2)):
                 whole = developer.render(recipe)
                 for factor in (2, 4):
                     view = developer.view(recipe, factor)
@@ -52,7 +54,7 @@ class Views(unittest.TestCase):
                     labs = [picture_to_lab(cv2.GaussianBlur(p, (0, 0), 1.5)) for p in (view, small)]
                     with self.subTest(scene=scene, factor=factor):
                         self.assertLess(abs(float((labs[0] - labs[1])[..., 0].mean())), 0.3)
-                        self.assertLess(delta_e00(*labs).mean(), 1.1)
+                        self.assertLess(delta_e00(*labs).mean(), most)
 
     def test_a_rectangle_at_full_size_is_exact(self) -> None:
         developer = developer_of("pans", size=MIDDLE, seed=31)

@@ -187,31 +187,60 @@ def _linearise_mosaic(
     v_max, h_max = grid.shape[1] - 1, grid.shape[2] - 1
     h, w = out.shape
     use_gain = grid.shape[1] > 1
+    # cell and share of each column in the gain map, the same for all rows
+    cells, shares = np.zeros(w, np.int32), np.zeros(w, np.float32)
+    if use_gain:
+        for x in range(w):
+            gx = min(max(((x + x0 - ax + 0.5) / active_w - origin[1]) / spacing[1], 0.0), float(h_max))
+            cells[x] = min(int(gx), max(h_max - 1, 0))
+            shares[x] = gx - cells[x]
+    pairs = w // 2
     for row2 in prange((h + 1) // 2):
-        for sub in range(2):
-            y = row2 * 2 + sub
-            if y >= h:
-                continue
+        gains = np.empty((2, h_max + 1), np.float32)
+        for y in range(row2 * 2, min(row2 * 2 + 2, h)):
             sy = y + y0
-            gy = min(max(((sy - ay + 0.5) / active_h - origin[0]) / spacing[0], 0.0), float(v_max))
-            iy = min(int(gy), max(v_max - 1, 0))
-            fy = np.float32(gy - iy)
-            for x in range(w):
-                sx = x + x0
-                site = (sy & 1) * 2 + (sx & 1)
-                code = codes[sy, sx]
-                value = (np.float32(code) - black[site]) * scale[site]
-                if code >= white[site]:
-                    clipped[row2, x >> 1] |= np.uint8(1 << colour[site])
+            line, target = codes[sy], out[y]
+            even, odd = (sy & 1) * 2 + (x0 & 1), (sy & 1) * 2 + ((x0 + 1) & 1)
+            black0, black1, scale0, scale1 = black[even], black[odd], scale[even], scale[odd]
+            if use_gain:
+                gy = min(max(((sy - ay + 0.5) / active_h - origin[0]) / spacing[0], 0.0), float(v_max))
+                iy = min(int(gy), max(v_max - 1, 0))
+                fy = np.float32(gy - iy)
+                for p in range(2):
+                    site = ((sy - ay) & 1) * 2 + ((x0 + p - ax) & 1)
+                    for k in range(h_max + 1):
+                        gains[p, k] = grid[site, iy, k] * (1 - fy) + grid[site, iy + 1, k] * fy
+                for k in range(pairs):
+                    x = 2 * k
+                    i, j = np.uint32(cells[x]), np.uint32(cells[x + 1])
+                    f, g = shares[x], shares[x + 1]
+                    g0 = gains[0, i] + (gains[0, i + np.uint32(1)] - gains[0, i]) * f
+                    g1 = gains[1, j] + (gains[1, j + np.uint32(1)] - gains[1, j]) * g
+                    target[x] = (np.float32(line[x0 + x]) - black0) * scale0 * g0
+                    target[x + 1] = (np.float32(line[x0 + x + 1]) - black1) * scale1 * g1
+            else:
+                for k in range(pairs):
+                    x = 2 * k
+                    target[x] = (np.float32(line[x0 + x]) - black0) * scale0
+                    target[x + 1] = (np.float32(line[x0 + x + 1]) - black1) * scale1
+            if w & 1:
+                x = w - 1
+                last = (np.float32(line[x0 + x]) - black0) * scale0
                 if use_gain:
-                    gx = min(max(((sx - ax + 0.5) / active_w - origin[1]) / spacing[1], 0.0), float(h_max))
-                    ix = min(int(gx), max(h_max - 1, 0))
-                    fx = np.float32(gx - ix)
-                    site = ((sy - ay) & 1) * 2 + ((sx - ax) & 1)
-                    top = grid[site, iy, ix] * (1 - fx) + grid[site, iy, ix + 1] * fx
-                    low = grid[site, iy + 1, ix] * (1 - fx) + grid[site, iy + 1, ix + 1] * fx
-                    value *= top * (1 - fy) + low * fy
-                out[y, x] = value
+                    i = cells[x]
+                    last *= gains[0, i] + (gains[0, i + 1] - gains[0, i]) * shares[x]
+                target[x] = last
+            full0, full1 = white[even], white[odd]
+            top0 = top1 = np.float32(-1e30)
+            for k in range(pairs):
+                v0, v1 = np.float32(line[x0 + 2 * k]), np.float32(line[x0 + 2 * k + 1])
+                top0 = v0 if v0 > top0 else top0  # NaN is never more
+                top1 = v1 if v1 > top1 else top1
+            if top0 >= full0 or top1 >= full1 or (w & 1 and line[x0 + w - 1] >= full0):
+                bit0, bit1 = np.uint8(1 << colour[even]), np.uint8(1 << colour[odd])
+                for x in range(w):
+                    if line[x0 + x] >= (full1 if x & 1 else full0):
+                        clipped[row2, x >> 1] |= bit1 if x & 1 else bit0
 
 
 def _corrected_codes(frame: RawFrame) -> NDArray:

@@ -124,17 +124,11 @@ class Developer:
         )
         part = data[y0:y1, x0:x1]
         if data.ndim == 2:
-            rgb = dm.demosaic(part * self._site_balance(part.shape), self.source.linear.cfa)
+            # balanced before, so that colour differences are small
+            rgb = dm.demosaic(part, self.source.linear.cfa, self.balance)
         else:
             rgb = part * self.balance
         return np.ascontiguousarray(rgb), rect.x - x0, rect.y - y0
-
-    def _site_balance(self, shape: tuple[int, ...]) -> NDArray[np.float32]:
-        """Gains of the mosaic's sites, so that colour differences in the demosaicing are small (balanced before, as
-        usual).
-        """
-        quad = np.array([self.balance["RGB".index(c)] for c in self.source.linear.cfa], np.float32).reshape(2, 2)
-        return np.tile(quad, ((shape[0] + 1) // 2, (shape[1] + 1) // 2))[: shape[0], : shape[1]]
 
     # -- frame --------------------------------------------------------------------------------------------------------
 

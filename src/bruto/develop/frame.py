@@ -264,7 +264,8 @@ class Geometry:
             mx -= np.float32(origin[0])
             my -= np.float32(origin[1])
             image = np.ascontiguousarray(rgb[..., k]) if self.planes > 1 else rgb
-            parts.append(cv2.remap(image, mx, my, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE))
+            how = cv2.INTER_CUBIC if factor == 1 else cv2.INTER_LANCZOS4
+            parts.append(cv2.remap(image, mx, my, how, borderMode=cv2.BORDER_REPLICATE))
         return np.stack(parts, axis=2) if self.planes > 1 else parts[0]
 
     def field(self, grid: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -157,7 +157,7 @@ class Recipe(Frozen):
         ge=0,
         le=8,
         description="width over height of the upright picture; 0: the frame's own",
-        json_schema_extra={"title": "Aspect ratio"},
+        json_schema_extra={"title": "Aspect ratio", "unit": ": 1", "step": 0.01},
     )
     crop: tuple[float, float, float, float] | None = Field(
         default=None,

@@ -67,15 +67,17 @@ class Capture:
 
 
 def scene_light(
-    name: str, width: int, height: int, focal_35mm: float = sm.FOCAL_35MM
+    name: str, width: int, height: int, focal_35mm: float = sm.FOCAL_35MM, kelvin: float | None = None
 ) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
     """Camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the user's
-    cache.
+    cache; `kelvin`: under another light than its own.
     """
     source = files("bruto.simphone") / f"data/{name}.light"
     baked = hashlib.sha256(source.read_bytes()).hexdigest()[:12] if source.is_file() else "unbaked"
     folder = Path(platformdirs.user_cache_dir("bruto")) / "scenes"
     angle = "" if focal_35mm == sm.FOCAL_35MM else f"-{focal_35mm:g}mm"
+    scene = load_scene(name, kelvin)
+    angle += "" if kelvin is None else f"-{kelvin:g}K"
     stem = f"{name}-{width}x{height}{angle}-v{TRACE_VERSION}-{baked}"
     paths = [folder / f"{stem}-{kind}.npy" for kind in ("camera", "truth")]
     if all(p.is_file() for p in paths):
@@ -84,7 +86,7 @@ def scene_light(
             return camera, truth
         except (OSError, ValueError):
             pass  # a damaged cache entry is simply made again
-    camera, truth = trace(load_scene(name), width, height, focal_35mm)
+    camera, truth = trace(scene, width, height, focal_35mm)
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for path, data in zip(paths, (camera, truth), strict=True):
@@ -106,21 +108,24 @@ class Phone:
         size: tuple[int, int] | None = None,
         lens: str = "main",
         mishap: Mishap | None = None,
+        kelvin: float | None = None,
     ) -> None:
-        """`size` overrides the pixel count, for small tests; `lens`: "main", "wide" or "tele"."""
+        """`size` overrides the pixel count, for small tests; `lens`: "main", "wide" or "tele"; `kelvin`: another light
+        than the scene's own.
+        """
         if lens not in sm.LENSES:
             raise BrutoError(f"The phone has the lenses {', '.join(sm.LENSES)}, not '{lens}'.")
         if megapixels == 48 and lens != "main":
             raise BrutoError("Only the main lens has a 48 megapixel mode; take 12.")
         if size is None and megapixels not in sm.SIZES:
             raise BrutoError(f"The phone takes {', '.join(map(str, sm.SIZES))} megapixels, not {megapixels}.")
-        self.scene = load_scene(scene)
+        self.scene = load_scene(scene, kelvin)
         self.megapixels = megapixels
         self.width, self.height = size or sm.SIZES[megapixels]
         self._margin = round(MARGIN * self.width)
         self.lens = sm.LENSES[lens]
         self.mishap = mishap or Mishap()
-        self.camera, self.truth = scene_light(scene, self.width, self.height, self.lens.focal_35mm)
+        self.camera, self.truth = scene_light(scene, self.width, self.height, self.lens.focal_35mm, kelvin)
         self.sensor = sm.sensor_for(megapixels, lens)
         light = spectral.illuminant(self.scene.kelvin, self.scene.tungsten)
         white = spectral.camera_response(np.ones((81, 1)), light)[0]

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -648,8 +648,9 @@ SCENES: dict[str, Callable[[], Scene]] = {
 }
 
 
-def load_scene(name: str) -> Scene:
-    """The scene of that name; raises `BrutoError` for an unknown one."""
+def load_scene(name: str, kelvin: float | None = None) -> Scene:
+    """The scene of that name, under another light where `kelvin` is given; raises `BrutoError` for an unknown one."""
     if name not in SCENES:
         raise BrutoError(f"There is no scene called '{name}'. Scenes: {', '.join(SCENES)}.")
-    return SCENES[name]()
+    scene = SCENES[name]()
+    return scene if kelvin is None else replace(scene, kelvin=kelvin, tungsten=kelvin < 4000)
