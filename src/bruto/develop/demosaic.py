@@ -2,8 +2,8 @@
 
 Method: directional filtering with an a posteriori decision and a refining step (Menon, Andriani, Calvagno 2007,
 "Demosaicing With Directional Filtering and a posteriori Decision", IEEE TIP 16(1)), with one change: both directions
-are mixed by the inverse squares of their roughness instead of one being chosen, which follows slanting detail better and
-averages noise where neither direction is smoother.
+are mixed by the inverse squares of their roughness instead of one being chosen, which follows slanting detail better
+and averages noise where neither direction is smoother.
 
 All is worked as colour differences on tiles that stay in the processor's cache. A row is kept as two: `own`, the sites
 that are not green (red in red rows, blue in blue ones), and `green`; so neighbours lie side by side in memory. Site k
@@ -35,7 +35,7 @@ def colour_offsets(cfa: str) -> tuple[int, int]:
 
 
 @njit(inline="always")
-def _mirrored(k, n):
+def mirrored(k, n):
     """A place beyond the ends of n values as one inside, the end values not repeated."""
     k = -k if k < 0 else k
     k = 2 * (n - 1) - k if k >= n else k
@@ -46,54 +46,69 @@ def _mirrored(k, n):
 def _directions(own, green, across, along, low, high, n, start):
     """Differences own - green estimated along the row and along the column."""
     quarter, half = np.float32(0.25), np.float32(0.5)
+    m = n - 2
     for y in range(low, high):
         s = (start + y) & 1
-        o, g, up, down = own[y], green[y], green[y - 1], green[y + 1]
-        over, under = own[y - 2], own[y + 2]
-        a, b = across[y], along[y]
-        for k in range(1, n - 1):
-            a[k] = half * (o[k] - g[k - 1 + s] - g[k + s]) + quarter * (o[k - 1] + o[k + 1])
-        for k in range(1, n - 1):
-            b[k] = half * (o[k] - up[k] - down[k]) + quarter * (over[k] + under[k])
+        o0, o1, o2, out = own[y, :m], own[y, 1 : m + 1], own[y, 2 : m + 2], across[y, 1 : m + 1]
+        g0, g1 = green[y, s : s + m], green[y, s + 1 : s + 1 + m]
+        for k in range(m):
+            out[k] = half * (o1[k] - g0[k] - g1[k]) + quarter * (o0[k] + o2[k])
+        over, under, out = own[y - 2, 1 : m + 1], own[y + 2, 1 : m + 1], along[y, 1 : m + 1]
+        g0, g1 = green[y - 1, 1 : m + 1], green[y + 1, 1 : m + 1]
+        for k in range(m):
+            out[k] = half * (o1[k] - g0[k] - g1[k]) + quarter * (over[k] + under[k])
 
 
 @njit(inline="always")
 def _decide(across, along, share, difference, low, high, n, start):
     """Share of the row's direction by the roughness of the differences, and the differences mixed by it."""
     three, one = np.float32(3), np.float32(1e-10)
+    m = n - 4
     for y in range(low, high):
         s = (start + y) & 1
-        a, a2, b2, a1, b1 = across[y], across[y - 2], across[y + 2], across[y - 1], across[y + 1]
-        c, c2, d2, c1, d1 = along[y], along[y - 2], along[y + 2], along[y - 1], along[y + 1]
-        row, out = share[y], difference[y]
-        for k in range(2, n - 2):
-            h = three * (abs(a[k] - a[k - 1]) + abs(a[k + 1] - a[k]))
-            h += abs(a2[k] - a2[k - 1]) + abs(a2[k + 1] - a2[k])
-            h += abs(b2[k] - b2[k - 1]) + abs(b2[k + 1] - b2[k])
-            h += abs(a1[k + s] - a1[k - 1 + s]) + abs(b1[k + s] - b1[k - 1 + s])
-            row[k] = h * h + one
-        for k in range(2, n - 2):
-            v = three * (abs(c[k] - c2[k]) + abs(d2[k] - c[k]))
-            v += abs(c[k - 1] - c2[k - 1]) + abs(d2[k - 1] - c[k - 1])
-            v += abs(c[k + 1] - c2[k + 1]) + abs(d2[k + 1] - c[k + 1])
-            v += abs(d1[k - 1 + s] - c1[k - 1 + s]) + abs(d1[k + s] - c1[k + s])
-            v = v * v + one
-            mixed = v / (row[k] + v)
-            row[k] = v * v / (row[k] * row[k] + v * v)
-            out[k] = c[k] + mixed * (a[k] - c[k])
+        row = share[y, 2 : m + 2]
+        a0, a1, a2 = across[y, 1 : m + 1], across[y, 2 : m + 2], across[y, 3 : m + 3]
+        for k in range(m):
+            row[k] = three * (abs(a1[k] - a0[k]) + abs(a2[k] - a1[k]))
+        for far in (-2, 2):
+            b0, b1, b2 = across[y + far, 1 : m + 1], across[y + far, 2 : m + 2], across[y + far, 3 : m + 3]
+            for k in range(m):
+                row[k] += abs(b1[k] - b0[k]) + abs(b2[k] - b1[k])
+        for far in (-1, 1):
+            b0, b1 = across[y + far, 1 + s : m + 1 + s], across[y + far, 2 + s : m + 2 + s]
+            for k in range(m):
+                row[k] += abs(b1[k] - b0[k])
+        up, here, down = along[y - 2], along[y], along[y + 2]
+        c0, c1, c2 = here[1 : m + 1], here[2 : m + 2], here[3 : m + 3]
+        u0, u1, u2 = up[1 : m + 1], up[2 : m + 2], up[3 : m + 3]
+        d0, d1, d2 = down[1 : m + 1], down[2 : m + 2], down[3 : m + 3]
+        out = difference[y, 2 : m + 2]
+        for k in range(m):
+            v = three * (abs(c1[k] - u1[k]) + abs(d1[k] - c1[k]))
+            v += abs(c0[k] - u0[k]) + abs(d0[k] - c0[k])
+            out[k] = v + abs(c2[k] - u2[k]) + abs(d2[k] - c2[k])
+        u0, u1 = along[y - 1, 1 + s : m + 1 + s], along[y - 1, 2 + s : m + 2 + s]
+        d0, d1 = along[y + 1, 1 + s : m + 1 + s], along[y + 1, 2 + s : m + 2 + s]
+        for k in range(m):
+            v = out[k] + abs(d0[k] - u0[k]) + abs(d1[k] - u1[k])
+            h, v = row[k] * row[k] + one, v * v + one
+            row[k] = v * v / (h * h + v * v)
+            out[k] = c1[k] + v / (h + v) * (a1[k] - c1[k])
 
 
 @njit(inline="always")
 def _at_green(difference, of_row, of_column, low, high, n, start):
     """Differences of both colours at green sites: the row's own, and that of the rows above and below."""
     half = np.float32(0.5)
+    m = n - 2
     for y in range(low, high):
         s = (start + y) & 1
-        d, up, down, row, column = difference[y], difference[y - 1], difference[y + 1], of_row[y], of_column[y]
-        for k in range(1, n - 1):
-            row[k] = half * (d[k - s] + d[k + 1 - s])
-        for k in range(1, n - 1):
-            column[k] = half * (up[k] + down[k])
+        d0, d1, out = difference[y, 1 - s : 1 - s + m], difference[y, 2 - s : 2 - s + m], of_row[y, 1 : m + 1]
+        for k in range(m):
+            out[k] = half * (d0[k] + d1[k])
+        d0, d1, out = difference[y - 1, 1 : m + 1], difference[y + 1, 1 : m + 1], of_column[y, 1 : m + 1]
+        for k in range(m):
+            out[k] = half * (d0[k] + d1[k])
 
 
 @njit(inline="always")
@@ -101,30 +116,38 @@ def _at_others(of_row, of_column, share, other, weight, keep, low, high, n, star
     """Other colour - own at sites that are not green: `keep` times what is there and `weight` times what the green
     neighbours say.
     """
+    m = n - 2
     for y in range(low, high):
         s = (start + y) & 1
-        r, c, r1, c1, r2, c2 = of_row[y], of_column[y], of_row[y - 1], of_column[y - 1], of_row[y + 1], of_column[y + 1]
-        w, out = share[y], other[y]
-        for k in range(1, n - 1):
-            h = c[k - 1 + s] - r[k - 1 + s] + c[k + s] - r[k + s]
-            v = r1[k] - c1[k] + r2[k] - c2[k]
-            out[k] = keep * out[k] + weight * (v + w[k] * (h - v))
+        r0, r1 = of_row[y, s : s + m], of_row[y, s + 1 : s + 1 + m]
+        c0, c1 = of_column[y, s : s + m], of_column[y, s + 1 : s + 1 + m]
+        out, w = other[y, 1 : m + 1], share[y, 1 : m + 1]
+        for k in range(m):
+            h = c0[k] - r0[k] + c1[k] - r1[k]
+            out[k] = keep * out[k] + weight * w[k] * h
+        r0, r1 = of_row[y - 1, 1 : m + 1], of_row[y + 1, 1 : m + 1]
+        c0, c1 = of_column[y - 1, 1 : m + 1], of_column[y + 1, 1 : m + 1]
+        for k in range(m):
+            v = r0[k] - c0[k] + r1[k] - c1[k]
+            out[k] += weight * (np.float32(1) - w[k]) * v
 
 
 @njit(inline="always")
 def _refine_green(of_row, of_column, share, difference, low, high, n, start):
     """Differences own - green averaged with those at both neighbours."""
     third = np.float32(1 / 3)
+    m = n - 2
     for y in range(low, high):
         s = (start + y) & 1
-        r, up, down, w, out = of_row[y], of_column[y - 1], of_column[y + 1], share[y], difference[y]
-        for k in range(1, n - 1):
-            h = r[k - 1 + s] + r[k + s]
-            v = up[k] + down[k]
+        r0, r1 = of_row[y, s : s + m], of_row[y, s + 1 : s + 1 + m]
+        c0, c1 = of_column[y - 1, 1 : m + 1], of_column[y + 1, 1 : m + 1]
+        out, w = difference[y, 1 : m + 1], share[y, 1 : m + 1]
+        for k in range(m):
+            h, v = r0[k] + r1[k], c0[k] + c1[k]
             out[k] = third * (out[k] + v + w[k] * (h - v))
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _demosaic(mosaic, ry, rx, gains, out):
     """`gains` (3,): of red, green and blue; `out` (h, w, 3)."""
     h, w = mosaic.shape
@@ -145,17 +168,21 @@ def _demosaic(mosaic, ry, rx, gains, out):
         for y in range(height):
             at = first + y
             s = (start + y) & 1
-            line = mosaic[_mirrored(at, h)]
+            line = mosaic[mirrored(at, h)]
             a, g = own[y], green[y]
             mine = gains[0] if ((at - ry) & 1) == 0 else gains[2]
             if x0 >= 0 and x0 + 2 * n <= w:
-                for k in range(n):
-                    a[k] = line[x0 + 2 * k + s] * mine
-                    g[k] = line[x0 + 2 * k + 1 - s] * gain
+                part = line[x0 : x0 + 2 * n]
+                if s:
+                    for k in range(n):
+                        a[k], g[k] = part[2 * k + 1] * mine, part[2 * k] * gain
+                else:
+                    for k in range(n):
+                        a[k], g[k] = part[2 * k] * mine, part[2 * k + 1] * gain
             else:
                 for k in range(n):
-                    a[k] = line[_mirrored(x0 + 2 * k + s, w)] * mine
-                    g[k] = line[_mirrored(x0 + 2 * k + 1 - s, w)] * gain
+                    a[k] = line[mirrored(x0 + 2 * k + s, w)] * mine
+                    g[k] = line[mirrored(x0 + 2 * k + 1 - s, w)] * gain
         _directions(own, green, across, along, 2, height - 2, n, start)
         _decide(across, along, share, difference, 4, height - 4, n, start)
         _at_green(difference, of_row, of_column, 5, height - 5, n, start)
@@ -167,19 +194,21 @@ def _demosaic(mosaic, ry, rx, gains, out):
             at = first + y
             s = (start + y) & 1
             mine = 0 if ((at - ry) & 1) == 0 else 2
-            line = out[at]
-            a, g, d, o, r, c = own[y], green[y], difference[y], other[y], of_row[y], of_column[y]
-            for k in range(REACH // 2, n - REACH // 2):
-                x = x0 + 2 * k + s
-                if x < right:
-                    line[x, mine] = a[k]
-                    line[x, 1] = a[k] - d[k]
-                    line[x, 2 - mine] = a[k] + o[k]
-                x = x0 + 2 * k + 1 - s
-                if x < right:
-                    line[x, mine] = g[k] + r[k]
-                    line[x, 1] = g[k]
-                    line[x, 2 - mine] = g[k] + c[k]
+            line = out[at, left:right]
+            count, half = (right - left) // 2, REACH // 2
+            a, g = own[y, half : half + count + 1], green[y, half : half + count + 1]
+            d, o = difference[y, half : half + count + 1], other[y, half : half + count + 1]
+            r, c = of_row[y, half : half + count + 1], of_column[y, half : half + count + 1]
+            for k in range(count):
+                x, z = 2 * k + s, 2 * k + 1 - s
+                line[x, mine], line[x, 1], line[x, 2 - mine] = a[k], a[k] - d[k], a[k] + o[k]
+                line[z, mine], line[z, 1], line[z, 2 - mine] = g[k] + r[k], g[k], g[k] + c[k]
+            if 2 * count < right - left:  # the last of an odd width
+                k = count
+                if s == 0:
+                    line[2 * k, mine], line[2 * k, 1], line[2 * k, 2 - mine] = a[k], a[k] - d[k], a[k] + o[k]
+                else:
+                    line[2 * k, mine], line[2 * k, 1], line[2 * k, 2 - mine] = g[k] + r[k], g[k], g[k] + c[k]
 
 
 def demosaic(mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None) -> NDArray[np.float32]:
@@ -199,7 +228,7 @@ def demosaic(mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None
     return out
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _bin(m, ry, rx, balance, out):
     for y in prange(out.shape[0]):
         for x in range(out.shape[1]):

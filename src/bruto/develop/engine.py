@@ -53,7 +53,7 @@ from bruto.develop.steps.tone import Base, base_of, neutral_tables, tables
 from bruto.develop.values import Balance, Tone
 from bruto.errors import Cancelled
 
-BAND = 1024
+BAND = 1536
 """Rows developed at a time for whole files."""
 MARGIN = 96
 """Extra rows and columns around a piece, so that its edges come out as in the whole."""

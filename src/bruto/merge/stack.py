@@ -116,7 +116,7 @@ def _stop(cancelled: Callable[[], bool] | None) -> None:
         raise Cancelled("The merge was stopped; nothing was written.")
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _accumulate(band, reference, a, b, inside, all_inside, total, weights, squares):
     """Add a band with weights that fall where its 3 x 3 mean differs from the reference by more than noise."""
     h, w = band.shape[:2]
@@ -337,7 +337,7 @@ def _median(
     return merged, math.sqrt(count * efficiency)
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _radiance(bands, full, exposures, a, b, floor_weight, out, achieved):
     """Weighted mean radiance of frames (N, h, w, 3), each divided by its relative exposure."""
     n, h, w = bands.shape[:3]

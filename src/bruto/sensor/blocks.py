@@ -48,7 +48,7 @@ def full_quads(codes: NDArray[np.uint16], full: NDArray[np.int64], colour: NDArr
     return counts.sum(axis=0)
 
 
-@njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def block_statistics(
     codes: NDArray[np.uint16], light: NDArray[np.float32], full: int
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:

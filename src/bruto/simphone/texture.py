@@ -37,7 +37,7 @@ def _grad(h, x, y, z):
     return (u if (h & np.uint32(1)) == 0 else -u) + (v if (h & np.uint32(2)) == 0 else -v)
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def gradient_noise(x, y, z, seed):
     """Gradient noise at one point, about -1..1."""
     xf, yf, zf = math.floor(x), math.floor(y), math.floor(z)
@@ -61,7 +61,7 @@ def gradient_noise(x, y, z, seed):
     return p + w * (q - p)
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def fbm(x, y, z, frequency, octaves, footprint, seed):
     """Sum of octaves (gain 1/2, lacunarity 2), each faded out as its period nears two footprints (world units)."""
     total = 0.0
@@ -93,7 +93,7 @@ def _line(distance, half_width, footprint):
     return 0.0 if inside < 0 else (1.0 if inside > 1 else inside)
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _height(material, x, y, z, fp, seed):
     """Bump height (world units) of a material at a point; its gradient tilts the normal."""
     if material == CLAY:
@@ -120,7 +120,7 @@ def _height(material, x, y, z, fp, seed):
     return 0.0
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _albedo(material, x, y, z, gx, gy, gz, fp, seed, out):
     """Diffuse reflectance (three coefficients 0..1) and specular strength of a material; g* are along-grain
     coordinates.
@@ -245,7 +245,7 @@ def _albedo(material, x, y, z, gx, gy, gz, fp, seed, out):
     return spec, rough
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def shade_surface(position, normal, footprint, material, axis, tint, seed, albedo, bumped, gloss):
     """Albedo, bumped normal and gloss (strength, roughness) for N surface points; writes into the last three arrays."""
     for i in prange(position.shape[0]):
@@ -283,7 +283,7 @@ def shade_surface(position, normal, footprint, material, axis, tint, seed, albed
         bumped[i, 0], bumped[i, 1], bumped[i, 2] = bx / length, by / length, bz / length
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def water_normals(position, footprint, amplitude, seed, out):
     """Normals of a rippled water surface: the gradient of two scales of moving ripples."""
     for i in prange(position.shape[0]):
@@ -299,7 +299,7 @@ def water_normals(position, footprint, amplitude, seed, out):
         out[i, 0], out[i, 1], out[i, 2] = -dx / length, 1 / length, -dz / length
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def sky_radiance(direction, footprint, sky, out):
     """Radiance coefficients of the sky for N directions.
 

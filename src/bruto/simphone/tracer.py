@@ -267,7 +267,7 @@ def _glint(direction, normal, toward, gloss, water) -> NDArray[np.float32]:
     return (np.minimum(lobe * f * facing, 6.0) * strength).astype(np.float32)
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _joint_fetch(light, bake_position, bake_normal, xy, position, normal, base, out):
     """Bilinear fetch of the baked light, weighted by likeness of position and normal (joint bilateral upsampling,
     Kopf 2007).

@@ -102,7 +102,7 @@ def _encode_table() -> NDArray[np.float32]:
 _ENCODE = _encode_table()
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, lab, finish, uses, out):
     """One row at a time in passes over row buffers, so that all but the table look-ups use vector registers."""
     h, w = rgb.shape[:2]
@@ -212,7 +212,7 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, 
                     line[j, c] = (encode[k] + (encode[k + np.uint32(1)] - encode[k]) * part) * top + gain[j]
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _matrix_only(rgb, matrix, out):
     for i in prange(rgb.shape[0]):
         for j in range(rgb.shape[1]):

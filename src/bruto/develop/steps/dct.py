@@ -2,8 +2,9 @@
 
 Yu, Sapiro, "DCT Image Denoising" (IPOL 1, 2011); second pass as in Dabov, Foi, Katkovnik, Egiazarian (IEEE TIP 16-8,
 2007) without the search for like blocks. Blocks of a strip share their vertical transforms, both forward and back,
-and lie side by side in vector registers. Blocks stand at multiples of `stride` of the array's own coordinates, so
-pieces of a frame that start at multiples of it give the whole frame's values.
+and lie side by side in vector registers; loops run over slices from 0 on, as an index that might be negative would keep
+them out of those. Blocks stand at multiples of `stride` of the array's own coordinates, so pieces of a frame that start
+at multiples of it give the whole frame's values.
 """
 
 from __future__ import annotations
@@ -14,6 +15,8 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from bruto.develop.demosaic import mirrored
+
 SIDE = 8
 THRESHOLD, WIENER = 3.0, 1.1
 """Hard threshold, and noise of Wiener's filter, in standard deviations of a coefficient's noise: a little more than
@@ -23,12 +26,13 @@ ALONE = 2.7
 """Hard threshold where no second pass follows."""
 _WINDOW = np.array([0.28, 0.58, 0.84, 1.0, 1.0, 0.84, 0.58, 0.28], np.float32)
 """Weight of a block's rows and columns: less at its edges, whose steps would show as a mesh."""
-_BAND, _CHUNK = 64, 160
+_BAND, _BLOCKS = 64, 128
+"""Rows of a tile, and blocks side by side in one."""
 _C = [np.float32(0.5 * math.cos(k * math.pi / 16)) for k in range(8)]
 _C1, _C2, _C3, _C4, _C5, _C6, _C7 = _C[1:]
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _forward(x):
     """Orthonormal DCT-II of 8 rows (8, n), in place, down the columns."""
     for k in range(x.shape[1]):
@@ -47,7 +51,7 @@ def _forward(x):
         x[7, k] = d0 * _C7 - d1 * _C5 + d2 * _C3 - d3 * _C1
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _backward(x):
     """Undoes `_forward`."""
     for k in range(x.shape[1]):
@@ -66,7 +70,7 @@ def _backward(x):
         x[3, k], x[4, k] = s3 + d3, s3 - d3
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _apart(line, stride, phases):
     """Every `stride`-th value of a line to rows of their own (strides known at compile time keep to the registers)."""
     n = len(line) // stride
@@ -82,7 +86,7 @@ def _apart(line, stride, phases):
             phases[1, k] = line[2 * k + 1]
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _together(phases, stride, line):
     """Undoes `_apart`."""
     n = len(line) // stride
@@ -108,9 +112,9 @@ def _blocks_of(rows, start, stride, phases, coefficients):
         target = coefficients[u]
         for j in range(SIDE):
             first = j // stride
-            out, source = target[j], phases[j % stride]
+            out, source = target[j], phases[j % stride, first : first + count]
             for k in range(count):
-                out[k] = source[k + first]
+                out[k] = source[k]
         _forward(target)
 
 
@@ -153,106 +157,89 @@ def _give_back(block, share, stride, phases, line, rows, along, start):
     phases[:] = np.float32(0)
     for j in range(SIDE):
         ahead = j // stride
-        target, window = phases[j % stride], _WINDOW[j]
+        target, window = phases[j % stride, ahead : ahead + count], _WINDOW[j]
         for k in range(count):
-            target[k + ahead] += window * share[k]
+            target[k] += window * share[k]
     _together(phases, stride, line[:length])
+    gathered = along[start : start + length]
     for x in range(length):
-        along[start + x] += line[x]
+        gathered[x] += line[x]
     for u in range(SIDE):
         c = block[u]
         _backward(c)
         phases[:] = np.float32(0)
         for j in range(SIDE):
             ahead = j // stride
-            target, part, window = phases[j % stride], c[j], _WINDOW[j]
+            target, part, window = phases[j % stride, ahead : ahead + count], c[j], _WINDOW[j]
             for k in range(count):
-                target[k + ahead] += window * part[k] * share[k]
+                target[k] += window * part[k] * share[k]
         _together(phases, stride, line[:length])
-        row = rows[u]
+        row = rows[u, start : start + length]
         for x in range(length):
-            row[start + x] += line[x]
+            row[x] += line[x]
 
 
 @njit(inline="always")
-def _mirrored(k, n):
-    """A place beyond the ends of n values as one inside, the end values not repeated."""
-    k = -k if k < 0 else k
-    k = 2 * (n - 1) - k if k >= n else k
-    return min(max(k, 0), n - 1)
-
-
-@njit(inline="always")
-def _strip(plane, top, rows):
-    """Eight rows from `top` (which may lie outside), with `SIDE` mirrored values at their left and some at the right,
-    transformed down the columns.
-    """
+def _strip(plane, top, left, rows):
+    """Eight rows from `top` and `left` (which may lie outside: mirrored), transformed down the columns."""
     h, w = plane.shape
-    for i in range(SIDE):
-        source, target = plane[_mirrored(top + i, h)], rows[i]
-        for x in range(w):
-            target[x + SIDE] = source[x]
-        for x in range(SIDE):
-            target[x] = source[_mirrored(x - SIDE, w)]
-        for x in range(w + SIDE, len(target)):
-            target[x] = source[_mirrored(x - SIDE, w)]
+    n = rows.shape[1]
+    if left >= 0 and left + n <= w:
+        for i in range(SIDE):
+            source, target = plane[mirrored(top + i, h), left : left + n], rows[i]
+            for x in range(n):
+                target[x] = source[x]
+    else:
+        for i in range(SIDE):
+            source, target = plane[mirrored(top + i, h)], rows[i]
+            for x in range(n):
+                target[x] = source[mirrored(left + x, w)]
     _forward(rows)
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _filter(plane, pilot, sigma, gain, stride, wiener, out):
-    """Filter a plane (h, w) into `out`.
+    """Filter a plane (h, w) into `out`, in tiles that stay in the processor's cache.
 
     `sigma` (8, 8): standard deviation of noise by coefficient (times the threshold in the first pass); `gain` (gh, w):
     factor on it by place, by the nearest row.
     """
     h, w = out.shape
-    width = w + 2 * SIDE + (-w) % stride
-    blocks = (width - SIDE) // stride + 1
-    bands = (h + _BAND - 1) // _BAND
     gh = gain.shape[0]
-    most = min(_CHUNK, blocks)
-    for band in prange(bands):
-        low = band * _BAND
-        high = min(low + _BAND, h)
+    columns = stride * (_BLOCKS + 1) - SIDE  # so many that a strip's blocks fill the vector registers
+    across, down = (w + columns - 1) // columns, (h + _BAND - 1) // _BAND
+    for tile in prange(across * down):
+        low, left = tile // across * _BAND, tile % across * columns
+        high, right = min(low + _BAND, h), min(left + columns, w)
+        wide = right - left
+        n = (wide + SIDE - 1) // stride  # blocks of a strip that reach into the tile
+        start = left - SIDE + stride  # column of the first
+        width = stride * (n - 1) + SIDE
         total = np.zeros((high - low, width), np.float32)
         weights = np.zeros((high - low, width), np.float32)
-        rows = np.empty((SIDE, width), np.float32)
-        rows2 = np.empty((SIDE, width), np.float32)
-        done = np.empty((SIDE, width), np.float32)
-        along = np.empty(width, np.float32)
-        block = np.empty((SIDE, SIDE, most), np.float32)
-        other = np.empty((SIDE, SIDE, most), np.float32)
-        share, noise = np.empty(most, np.float32), np.empty(most, np.float32)
-        phases = np.empty((stride, most + SIDE // stride), np.float32)
-        line = np.empty(stride * most + SIDE, np.float32)
+        rows, rows2 = np.empty((SIDE, width), np.float32), np.empty((SIDE, width), np.float32)
+        done, along = np.empty((SIDE, width), np.float32), np.empty(width, np.float32)
+        block, other = np.empty((SIDE, SIDE, n), np.float32), np.empty((SIDE, SIDE, n), np.float32)
+        share, noise = np.empty(n, np.float32), np.empty(n, np.float32)
+        phases, line = np.empty((stride, n + SIDE // stride), np.float32), np.empty(stride * n + SIDE, np.float32)
         for top in range(low - SIDE + stride, high, stride):
-            _strip(plane, top, rows)
-            if wiener:
-                _strip(pilot, top, rows2)
+            _strip(plane, top, start, rows)
             done[:] = np.float32(0)
             along[:] = np.float32(0)
             place = gain[min(max(top + 4, 0) * gh // h, gh - 1)]
-            for begin in range(0, blocks, most):
-                n = min(most, blocks - begin)
-                start = begin * stride
-                if n == most:
-                    b, o, sh, no = block, other, share, noise
-                else:  # the last ones: less of them
-                    b, o = np.empty((SIDE, SIDE, n), np.float32), np.empty((SIDE, SIDE, n), np.float32)
-                    sh, no = np.empty(n, np.float32), np.empty(n, np.float32)
-                for k in range(n):
-                    no[k] = place[min(max(start + stride * k + 4 - SIDE, 0), w - 1)]
-                    sh[k] = np.float32(1)
-                _blocks_of(rows, start, stride, phases, b)
-                if wiener:
-                    _blocks_of(rows2, start, stride, phases, o)
-                    _wiener(b, o, sigma, no, sh)
-                else:
-                    _threshold(b, sigma, no, sh)
-                for k in range(n):
-                    sh[k] = np.float32(1) / sh[k]
-                _give_back(b, sh, stride, phases, line, done, along, start)
+            for k in range(n):
+                noise[k] = place[min(max(start + stride * k + 4, 0), w - 1)]
+                share[k] = np.float32(1)
+            _blocks_of(rows, 0, stride, phases, block)
+            if wiener:
+                _strip(pilot, top, start, rows2)
+                _blocks_of(rows2, 0, stride, phases, other)
+                _wiener(block, other, sigma, noise, share)
+            else:
+                _threshold(block, sigma, noise, share)
+            for k in range(n):
+                share[k] = np.float32(1) / share[k]
+            _give_back(block, share, stride, phases, line, done, along, 0)
             _backward(done)
             for i in range(SIDE):
                 y = top + i - low
@@ -261,10 +248,12 @@ def _filter(plane, pilot, sigma, gain, stride, wiener, out):
                     for x in range(width):
                         sums[x] += window * result[x]
                         counts[x] += window * along[x]
+        first = left - start
         for y in range(high - low):
-            target = out[low + y]
-            for x in range(w):
-                target[x] = total[y, x + SIDE] / weights[y, x + SIDE]
+            target = out[low + y, left:right]
+            sums, counts = total[y, first : first + wide], weights[y, first : first + wide]
+            for x in range(wide):
+                target[x] = sums[x] / counts[x]
 
 
 def denoise_plane(

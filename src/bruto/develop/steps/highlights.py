@@ -64,7 +64,7 @@ def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
     return Ratios(np.ascontiguousarray(out[..., 0]), np.ascontiguousarray(out[..., 1]))
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def rebuilt(r, g, b, bits, ratios, y, x):
     """A pixel with full channels (bits 1, 2, 4), rebuilt; never lowered. `y`, `x`: its place in cells of `ratios`."""
     if bits == 7:

@@ -147,7 +147,7 @@ def _coded() -> NDArray[np.float32]:
     return np.append(code, code[-1])
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _along(table, value):
     """A table over the square root of light; beyond 1 its last value."""
     place = np.sqrt(min(max(value, np.float32(0)), np.float32(1))) * np.float32(CURVE_STEPS)
@@ -155,14 +155,14 @@ def _along(table, value):
     return table[k] + (table[k + 1] - table[k]) * (place - np.float32(k))
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _light_of_code(code):
     if code <= np.float32(0.04045):
         return code / np.float32(12.92)
     return ((code + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _mapped(r, g, b, table, coded, code, scale):
     """HSV by a table (values, hues, saturations, 3); `scale`: from this light to the table's value axis."""
     v = max(r, g, b)
@@ -230,7 +230,7 @@ def _mapped(r, g, b, table, coded, code, scale):
     return v, p, q
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _local_gain(r, g, b, x, y, gains, weights, gamma, scale):
     """The gain table at a place (in points) for a pixel."""
     rows, columns, points = gains.shape
@@ -256,7 +256,7 @@ def _local_gain(r, g, b, x, y, gains, weights, gamma, scale):
     return low + (high - low) * fn
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _curved(r, g, b, curve):
     high, low = max(r, g, b), min(r, g, b)
     new_high, new_low = _along(curve, high), _along(curve, low)
@@ -267,7 +267,7 @@ def _curved(r, g, b, curve):
     return new_low + (r - low) * gain, new_low + (g - low) * gain, new_low + (b - low) * gain
 
 
-@njit(cache=True, fastmath=True, nogil=True)
+@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def look_row(x, y, z, v, u0, u_step, look, raw_scale, baseline_scale):
     """One row of working-space light, in place.
 

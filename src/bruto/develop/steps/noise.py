@@ -38,48 +38,100 @@ REACH = 64
 """Pixels around a place that matter visibly at full size."""
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
-def _stabilise(rgb, a, b, y, u, v):
-    """Balanced camera RGB to stabilised brightness and colour differences."""
+@njit(inline="always")
+def _stabilised_row(row, scale, offset, factor, y, u, v):
+    """One row of balanced camera RGB to stabilised brightness and colour differences."""
+    s0, s1, s2 = scale[0], scale[1], scale[2]
+    o0, o1, o2 = offset[0], offset[1], offset[2]
+    k0, k1, k2 = factor[0], factor[1], factor[2]
+    for j in range(len(y)):
+        r = k0 * math.sqrt(max(s0 * row[j, 0] + o0, np.float32(0)))
+        g = k1 * math.sqrt(max(s1 * row[j, 1] + o1, np.float32(0)))
+        b = k2 * math.sqrt(max(s2 * row[j, 2] + o2, np.float32(0)))
+        y[j] = np.float32(0.25) * (r + g + g + b)
+        u[j] = np.float32(0.5) * (r - b)
+        v[j] = np.float32(0.25) * (r - g - g + b)
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _stabilise(rgb, scale, offset, factor, y, u, v):
+    """Balanced camera RGB (h, w, 3) to brightness (h, w) and colour differences: of that size, or of half of it."""
     h, w = y.shape
-    offset0 = np.float32(0.375 * a[0] * a[0] + b[0])
-    offset1 = np.float32(0.375 * a[1] * a[1] + b[1])
-    offset2 = np.float32(0.375 * a[2] * a[2] + b[2])
-    k0, k1, k2 = np.float32(2 / a[0]), np.float32(2 / a[1]), np.float32(2 / a[2])
-    for i in prange(h):
-        for j in range(w):
-            r = k0 * math.sqrt(max(np.float32(a[0]) * rgb[i, j, 0] + offset0, np.float32(0)))
-            g = k1 * math.sqrt(max(np.float32(a[1]) * rgb[i, j, 1] + offset1, np.float32(0)))
-            bl = k2 * math.sqrt(max(np.float32(a[2]) * rgb[i, j, 2] + offset2, np.float32(0)))
-            y[i, j] = np.float32(0.25) * (r + g + g + bl)
-            u[i, j] = np.float32(0.5) * (r - bl)
-            v[i, j] = np.float32(0.25) * (r - g - g + bl)
+    if u.shape[0] == h:
+        for i in prange(h):
+            _stabilised_row(rgb[i], scale, offset, factor, y[i], u[i], v[i])
+    else:
+        half = u.shape[1]
+        for i in prange((h + 1) // 2):
+            line_u, line_v = np.empty((2, w), np.float32), np.empty((2, w), np.float32)
+            for sub in range(min(2, h - 2 * i)):
+                _stabilised_row(rgb[2 * i + sub], scale, offset, factor, y[2 * i + sub], line_u[sub], line_v[sub])
+            if i < u.shape[0]:
+                for k in range(half):
+                    j = 2 * k
+                    u[i, k] = np.float32(0.25) * (line_u[0, j] + line_u[0, j + 1] + line_u[1, j] + line_u[1, j + 1])
+                for k in range(half):
+                    j = 2 * k
+                    v[i, k] = np.float32(0.25) * (line_v[0, j] + line_v[0, j + 1] + line_v[1, j] + line_v[1, j + 1])
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
-def _unstabilise(y, u, v, a, b, out):
+@njit(inline="always")
+def _doubled_row(small, i, mixed, line):
+    """Row i of a plane at twice the size, straight between its pixels; the outermost are repeated."""
+    h, w = small.shape
+    k = min(i // 2, h - 1)
+    near = min(max(k - 1, 0), h - 1) if (i & 1) == 0 else min(k + 1, h - 1)
+    a, b = small[k], small[near]
+    for j in range(w):
+        mixed[j + 1] = np.float32(0.75) * a[j] + np.float32(0.25) * b[j]
+    mixed[0], mixed[w + 1] = mixed[1], mixed[w]
+    for j in range(w):
+        line[2 * j] = np.float32(0.75) * mixed[j + 1] + np.float32(0.25) * mixed[j]
+        line[2 * j + 1] = np.float32(0.75) * mixed[j + 1] + np.float32(0.25) * mixed[j + 2]
+    if len(line) > 2 * w:
+        line[2 * w] = line[2 * w - 1]
+
+
+@njit(inline="always")
+def _light_row(d, scale, least, lift):
+    """Stabilised values of one channel back to light, in place."""
+    quarter = np.float32(0.25)
+    for j in range(len(d)):
+        x = max(d[j], np.float32(0))
+        t = np.float32(1) / max(x, least)
+        few = t * (np.float32(0.30618622) + t * (np.float32(-1.375) + t * np.float32(0.76546554)))
+        d[j] = scale * (x * x * quarter + few) - lift
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _unstabilise(y, u, v, scale, least, lift, out):
     """Back to linear without bias, which dark places of few electrons would show as a tint: the closed form of the
     exact unbiased inverse (Makitalo, Foi, "Optimal inversion of the generalized Anscombe transformation", IEEE TIP
-    22-1, 2013, eq. 10).
+    22-1, 2013, eq. 10). Colour differences may be of half the size.
     """
     h, w = y.shape
-    s0 = np.float32(2 * math.sqrt(0.375 + b[0] / a[0] / a[0]))
-    s1 = np.float32(2 * math.sqrt(0.375 + b[1] / a[1] / a[1]))
-    s2 = np.float32(2 * math.sqrt(0.375 + b[2] / a[2] / a[2]))
+    full = u.shape[0] == h
     for i in prange(h):
+        r, g, b = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
+        line_u, line_v = np.empty(w, np.float32), np.empty(w, np.float32)
+        if full:
+            line_u[:] = u[i]
+            line_v[:] = v[i]
+        else:
+            mixed = np.empty(u.shape[1] + 2, np.float32)
+            _doubled_row(u, i, mixed, line_u)
+            _doubled_row(v, i, mixed, line_v)
+        light = y[i]
         for j in range(w):
-            r = y[i, j] + v[i, j] + u[i, j]
-            g = y[i, j] - v[i, j]
-            bl = y[i, j] + v[i, j] - u[i, j]
-            for c in range(3):
-                d = r if c == 0 else (g if c == 1 else bl)
-                least = s0 if c == 0 else (s1 if c == 1 else s2)
-                d = max(d, np.float32(0))
-                t = np.float32(1) / max(d, least)
-                few = t * (np.float32(0.30618622) + t * (np.float32(-1.375) + t * np.float32(0.76546554)))
-                out[i, j, c] = np.float32(a[c]) * (d * d * np.float32(0.25) + few) - np.float32(
-                    0.125 * a[c] + b[c] / a[c]
-                )
+            r[j] = light[j] + line_v[j] + line_u[j]
+            g[j] = light[j] - line_v[j]
+            b[j] = light[j] + line_v[j] - line_u[j]
+        _light_row(r, scale[0], least[0], lift[0])
+        _light_row(g, scale[1], least[1], lift[1])
+        _light_row(b, scale[2], least[2], lift[2])
+        row = out[i]
+        for j in range(w):
+            row[j, 0], row[j, 1], row[j, 2] = r[j], g[j], b[j]
 
 
 @cache
@@ -139,15 +191,6 @@ def _without(
     return done
 
 
-def _doubled(small: NDArray[np.float32], width: int, height: int) -> NDArray[np.float32]:
-    """A plane at twice the size; the last row and column of an odd size are repeated."""
-    h, w = small.shape
-    large = cv2.resize(small, (2 * w, 2 * h), interpolation=cv2.INTER_LINEAR)
-    if large.shape != (height, width):
-        large = cv2.copyMakeBorder(large, 0, height - 2 * h, 0, width - 2 * w, cv2.BORDER_REPLICATE)
-    return large
-
-
 def _across(gain: NDArray[np.float32], width: int) -> NDArray[np.float32]:
     """Factor on the noise's standard deviation along rows of that width, from the shading gain (gh, gw)."""
     columns = np.arange(width) * gain.shape[1] // width
@@ -174,8 +217,12 @@ def reduce_noise(
     a = np.maximum(np.asarray(noise, float)[:, 0], 1e-9)
     b = np.maximum(np.asarray(noise, float)[:, 1], 0)
     h, w = rgb.shape[:2]
-    y, u, v = (np.empty((h, w), np.float32) for _ in range(3))
-    _stabilise(rgb, a, b, y, u, v)
+    # red and blue of a mosaic are sampled every other pixel: what is finer was made by demosaicing
+    half = kind == "mosaic" and colour > 0 and min(h, w) > 4 * SIDE
+    y = np.empty((h, w), np.float32)
+    u, v = (np.empty((h // 2, w // 2) if half else (h, w), np.float32) for _ in range(2))
+    scale = a.astype(np.float32)
+    _stabilise(rgb, scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), y, u, v)
     fine, coarse = coefficient_noise(kind)
     if kind == "mosaic":
         brightness, colour = brightness * UNEVEN[0], colour * UNEVEN[1]
@@ -183,18 +230,9 @@ def reduce_noise(
     if brightness > 0:
         y = _without(y, fine[0], coarse[0], brightness, gain, stride, 2)
     if colour > 0:
-        # red and blue of a mosaic are sampled every other pixel: what is finer was made by demosaicing
-        half = kind == "mosaic" and min(h, w) > 4 * SIDE
         passes = 2 if best or half else 1
-        planes = []
-        for k, plane in ((1, u), (2, v)):
-            if half:
-                small = cv2.resize(plane[: h // 2 * 2, : w // 2 * 2], (w // 2, h // 2), interpolation=cv2.INTER_AREA)
-                small = _without(small, fine[k], coarse[k], colour, gain, stride, passes)
-                planes.append(_doubled(small, w, h))
-            else:
-                planes.append(_without(plane, fine[k], coarse[k], colour, gain, stride, passes))
-        u, v = planes
+        u, v = (_without(p, fine[k], coarse[k], colour, gain, stride, passes) for k, p in ((1, u), (2, v)))
     out = np.empty_like(rgb)
-    _unstabilise(y, u, v, a, b, out)
+    least = (2 * np.sqrt(0.375 + b / a**2)).astype(np.float32)
+    _unstabilise(y, u, v, scale, least, (0.125 * a + b / a).astype(np.float32), out)
     return out

@@ -19,7 +19,7 @@ from bruto.develop.steps.look import look_row
 from bruto.develop.steps.tone import EV_HIGH, EV_LOW, EV_STEPS
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def fit(r, g, b, out_to_lms, from_lms, lab_to_lms, lms_to_out):
     """Chroma lowered at constant OKLab lightness and hue until 0 <= rgb <= 1."""
     l = np.cbrt(max(out_to_lms[0, 0] * r + out_to_lms[0, 1] * g + out_to_lms[0, 2] * b, 0.0))
@@ -115,7 +115,7 @@ class Uses(NamedTuple):
     dither: bool
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _across(field_a, field_b, place_y, start_x, step_x, a, b):
     """Two coarse fields along a row, linear between cell centres; places are relative to the frame."""
     gh, gw = field_a.shape
@@ -137,7 +137,7 @@ def _across(field_a, field_b, place_y, start_x, step_x, a, b):
         b[j] = row_b[ix] + (row_b[ix + np.uint32(1)] - row_b[ix]) * fx
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def product_row(m, x, y, z):
     """Three planes of a row times a matrix (3, 3), in place; coefficients in registers, as stores could change `m`."""
     m00, m01, m02 = m[0, 0], m[0, 1], m[0, 2]
@@ -150,7 +150,7 @@ def product_row(m, x, y, z):
         z[j] = m20 * u + m21 * v + m22 * s
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _roots_row(x):
     """Cube roots with their signs (Halley's method from exponent bits, relative error below 3e-7)."""
     for j in range(len(x)):
@@ -177,7 +177,7 @@ def _turn_of(a, b):
     return min(max(t * np.float32(0.159154937), np.float32(0)), np.float32(1))
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def lab_row(x, y, z, lab, m, n):
     """One row of toned working light through OKLab, in place: to cone response for the output. `m`, `n`: see
     `Finish.to_lms`, `from_lms`.
@@ -221,7 +221,7 @@ def lab_row(x, y, z, lab, m, n):
             z[j] += tints[k, 1]
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, fastmath=True, error_model="numpy")
 def tone_row(x, y, z, light, gain, i, scene, grids, uses, look):
     """Haze, tone, relief and the camera's look on one row of working light, in place; `light`: its luminance."""
     w = len(x)

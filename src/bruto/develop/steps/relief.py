@@ -31,7 +31,7 @@ def medium_base(luminance: NDArray[np.float32], diagonal: float) -> Base:
     return self_guided(ev, max(1, round(MEDIUM_PX * diagonal / DIAGONAL_12MP)), EDGE)
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _log_light(rgb, out):
     for i in prange(out.shape[0]):
         for j in range(out.shape[1]):
@@ -39,7 +39,7 @@ def _log_light(rgb, out):
             out[i, j] = np.log2(max(y, np.float32(2e-5)))
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _raise(rgb, ev, a, b, gain, a_noise, b_noise, out):
     h, w = ev.shape
     for i in prange(h):

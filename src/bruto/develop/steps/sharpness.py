@@ -9,45 +9,138 @@ from __future__ import annotations
 
 import math
 
-import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-REACH = 12
+from bruto.develop.demosaic import mirrored
+
+REACH = 25
 HALO_SHARE = 0.12
 """How far a sharpened value may leave its neighbourhood's range, as a share of that range."""
+_ROWS, _COLUMNS = 64, 512
+"""Size of a tile."""
 SMALLEST_RADIUS = 0.35
 """Below this radius (in pixels of the view) there is nothing to take back."""
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
-def _root(rgb, out):
-    for i in prange(out.shape[0]):
-        for j in range(out.shape[1]):
-            y = np.float32(0.25) * (rgb[i, j, 0] + rgb[i, j, 1] + rgb[i, j, 1] + rgb[i, j, 2])
-            out[i, j] = math.sqrt(max(y, np.float32(0)) + np.float32(1e-6))
+@njit(inline="always")
+def _blurred_row(source, kernel, margin, line):
+    """A row weighted by a symmetric kernel (half + 1,), but for `margin` values at each end.
+
+    Loops run over slices from 0 on: an index that might be negative would keep them out of the vector registers.
+    """
+    n = len(line) - 2 * margin
+    to, middle, k0 = line[margin : margin + n], source[margin : margin + n], kernel[0]
+    for x in range(n):
+        to[x] = k0 * middle[x]
+    for t in range(1, len(kernel)):
+        k, a, b = kernel[t], source[margin - t : margin - t + n], source[margin + t : margin + t + n]
+        for x in range(n):
+            to[x] += k * (a[x] + b[x])
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True)
-def _apply(rgb, root, sharp, low, high, amount, noise2, out):
-    h, w = root.shape
-    for i in prange(h):
-        for j in range(w):
-            old = root[i, j]
-            d = sharp[i, j] - old
+@njit(inline="always")
+def _blurred(image, kernel, low, high, margin, passing, out):
+    """Rows `low` to `high` of an image blurred both ways; `passing`: a buffer of the same size."""
+    half = len(kernel) - 1
+    for y in range(low - half, high + half):
+        _blurred_row(image[y], kernel, margin, passing[y])
+    n = image.shape[1] - 2 * margin
+    for y in range(low, high):
+        to, middle, k0 = out[y, margin : margin + n], passing[y, margin : margin + n], kernel[0]
+        for x in range(n):
+            to[x] = k0 * middle[x]
+        for t in range(1, half + 1):
+            k, a, b = kernel[t], passing[y - t, margin : margin + n], passing[y + t, margin : margin + n]
+            for x in range(n):
+                to[x] += k * (a[x] + b[x])
+
+
+@njit(inline="always")
+def _root_row(row, line):
+    """Square root of brightness of a row of RGB."""
+    for x in range(len(line)):
+        light = np.float32(0.25) * (row[x, 0] + row[x, 1] + row[x, 1] + row[x, 2])
+        line[x] = math.sqrt(max(light, np.float32(0)) + np.float32(1e-6))
+
+
+@njit(inline="always")
+def _limits_row(above, here, below, low, high, least, most):
+    """Least and most of 3 x 3 values around each of a row but its ends, which are left out of `least` and `most`."""
+    for x in range(len(here)):
+        low[x] = min(above[x], here[x], below[x])
+    for x in range(len(here)):
+        high[x] = max(above[x], here[x], below[x])
+    n = len(least)
+    a, b, c = low[:n], low[1 : n + 1], low[2 : n + 2]
+    for x in range(n):
+        least[x] = min(a[x], b[x], c[x])
+    a, b, c = high[:n], high[1 : n + 1], high[2 : n + 2]
+    for x in range(n):
+        most[x] = max(a[x], b[x], c[x])
+
+
+@njit(inline="always")
+def _gain_row(root, first, blur, least, most, amount, noise2, gain):
+    """Gain of light: deconvolved, gated by noise, held near the range of the neighbourhood."""
+    for x in range(len(gain)):
+        old = root[x]
+        d = first[x] - blur[x]  # first + root - blur of first, less root
+        span = most[x] - least[x]
+        new = old + amount * d * (span * span / (span * span + noise2))
+        room = np.float32(HALO_SHARE) * span
+        new = max(min(max(new, least[x] - room), most[x] + room), np.float32(0))
+        gain[x] = new * new / (old * old)
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _sharpen(rgb, kernel, amount, noise2, out):
+    """In tiles that stay in the processor's cache: root, two rounds of deconvolution, gate, limit, gain."""
+    h, w = rgb.shape[:2]
+    half = len(kernel) - 1
+    halo = 2 * half + 1
+    across, down = (w + _COLUMNS - 1) // _COLUMNS, (h + _ROWS - 1) // _ROWS
+    for tile in prange(across * down):
+        top, left = tile // across * _ROWS, tile % across * _COLUMNS
+        bottom, right = min(top + _ROWS, h), min(left + _COLUMNS, w)
+        inner = right - left
+        tall, wide = bottom - top + 2 * halo, inner + 2 * halo
+        root, first = np.empty((tall, wide), np.float32), np.empty((tall, wide), np.float32)
+        passing, blur = np.empty((tall, wide), np.float32), np.empty((tall, wide), np.float32)
+        low, high = np.empty(inner + 2, np.float32), np.empty(inner + 2, np.float32)
+        least, most = np.empty(inner, np.float32), np.empty(inner, np.float32)
+        gain = np.empty(inner, np.float32)
+        x0, x1 = max(left - halo, 0), min(right + halo, w)
+        skip = x0 - (left - halo)
+        for y in range(tall):
+            line = root[y]
+            _root_row(rgb[mirrored(top - halo + y, h), x0:x1], line[skip : skip + x1 - x0])
+            for x in range(skip):
+                line[x] = line[min(2 * skip - x, wide - 1)]
+            for x in range(skip + x1 - x0, wide):
+                line[x] = line[max(2 * (skip + x1 - x0 - 1) - x, 0)]
+        _blurred(root, kernel, half, tall - half, half, passing, blur)
+        n = wide - 2 * half
+        for y in range(half, tall - half):
+            a, b, c = root[y, half : half + n], blur[y, half : half + n], first[y, half : half + n]
+            for x in range(n):
+                c[x] = np.float32(2) * a[x] - b[x]
+        if amount > 0:
+            _blurred(first, kernel, halo, tall - halo, 2 * half, passing, blur)
+        for y in range(halo, tall - halo):
+            here, a, b = root[y, halo : halo + inner], first[y, halo : halo + inner], blur[y, halo : halo + inner]
             if amount > 0:
-                span = high[i, j] - low[i, j]
-                gate = span * span / (span * span + noise2)
-                new = old + amount * d * gate
-                room = np.float32(0.12) * span
-                new = min(max(new, low[i, j] - room), high[i, j] + room)
+                span = slice(halo - 1, halo + 1 + inner)
+                _limits_row(root[y - 1, span], root[y, span], root[y + 1, span], low, high, least, most)
+                _gain_row(here, a, b, least, most, amount, noise2, gain)
             else:
-                new = old + amount * d
-            new = max(new, np.float32(0))
-            ratio = new * new / (old * old)
-            for c in range(3):
-                out[i, j, c] = rgb[i, j, c] * ratio
+                for x in range(inner):
+                    new = max(here[x] + amount * (a[x] - here[x]), np.float32(0))
+                    gain[x] = new * new / (here[x] * here[x])
+            row, target = rgb[top + y - halo, left:right], out[top + y - halo, left:right]
+            for x in range(inner):
+                target[x, 0], target[x, 1], target[x, 2] = row[x, 0] * gain[x], row[x, 1] * gain[x], row[x, 2] * gain[x]
 
 
 def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma: float) -> NDArray[np.float32]:
@@ -58,16 +151,9 @@ def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma:
     """
     if amount == 0 or radius < SMALLEST_RADIUS:
         return rgb
-    root = np.empty(rgb.shape[:2], np.float32)
-    _root(rgb, root)
-    if amount < 0:
-        sharp = 2 * root - cv2.GaussianBlur(root, (0, 0), radius)
-        low = high = root
-    else:
-        first = 2 * root - cv2.GaussianBlur(root, (0, 0), radius)
-        sharp = first + root - cv2.GaussianBlur(first, (0, 0), radius)
-        kernel = np.ones((3, 3), np.uint8)
-        low, high = cv2.erode(root, kernel), cv2.dilate(root, kernel)
+    half = max(1, round(4 * radius))
+    kernel = np.exp(-(np.arange(half + 1) ** 2) / (2 * radius * radius))
+    kernel = (kernel / (2 * kernel.sum() - kernel[0])).astype(np.float32)
     out = np.empty_like(rgb)
-    _apply(rgb, root, sharp, low, high, np.float32(amount), np.float32((4.5 * noise_sigma) ** 2), out)
+    _sharpen(rgb, kernel, np.float32(amount), np.float32((4.5 * noise_sigma) ** 2), out)
     return out
