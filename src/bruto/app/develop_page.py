@@ -17,6 +17,7 @@ from bruto.app.models import Edit
 from bruto.app.stage import Stage
 from bruto.app.stage_bar import StageBar
 from bruto.app.strip import LightStrip
+from bruto.app.versions_menu import Pinned, VersionsMenu
 from bruto.app.worker import Worker
 from bruto.color.spaces import lightness
 from bruto.container.orientation import orient
@@ -24,6 +25,7 @@ from bruto.develop.engine import Developer, Rect, stored_rect
 from bruto.develop.frame import Geometry, largest_inside
 from bruto.develop.light import scene_light
 from bruto.develop.pick import hue_at, lifted, light_at
+from bruto.develop.proof import hatched, out_of_gamut
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all
@@ -36,6 +38,8 @@ KEPT_OPEN = 2
 SAVE_AFTER_MS = 600
 LIFT_PER_PIXEL = 0.15
 """L* a pixel of a drag in the picture."""
+PROOFS = {"": "", "srgb": "sRGB", "display-p3": "Display P3"}
+"""Spaces whose limits can be marked, and their titles."""
 MOST_PIECE = 8_000_000
 """Pixels of a sharp piece at most."""
 
@@ -59,6 +63,7 @@ class DevelopPage(QWidget):
         self.edits: dict[str, Edit] = {}
         self.last_render_ms = 0.0
         self.framing = False
+        self.proof = ""
         self.crop = CropTool()
         self._save_timer = QTimer(self)
         self._save_timer.setSingleShot(True)
@@ -104,6 +109,14 @@ class DevelopPage(QWidget):
         self.fit_button = bar.add("Fit", "Whole picture (Z)", checkable=True)
         self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (Z)", checkable=True)
         self.before_button = bar.add("Before", "Hold to see the picture before your corrections (B)")
+        self.beside_button = bar.add("Beside", "Before, or what you chose, in the left half (S)", checkable=True)
+        self.beside_button.clicked.connect(lambda on: self.set_beside(bool(on)))
+        self.versions_button = bar.add("Versions ▾", "Keep versions of this shot; choose what to compare with")
+        self.versions = VersionsMenu(self)
+        self.versions_button.setMenu(self.versions)
+        self.versions.chosen.connect(self._reference_chosen)
+        self.versions.pin.connect(self._pin)
+        self._pinned_developer: Developer | None = None
         self.tone_button = bar.add("Tone by hand", "Point at a tone and drag up or down (D)", checkable=True)
         self.tone_button.toggled.connect(lambda on: self.stage.set_lifting(on))
         self.fit_button.setChecked(True)
@@ -155,6 +168,7 @@ class DevelopPage(QWidget):
             if edit.problem:
                 self.problem.emit(edit.problem)
         self.edit = edit
+        self.versions.show_edit(edit)
         self.stage.set_frame(*shot.meta.oriented_size)
         self.ledger.show_edit(edit, notice=" ".join(shot.meta.warnings))
         self.strip.set_recipe(edit.recipe)
@@ -199,9 +213,8 @@ class DevelopPage(QWidget):
         self.decoded.emit(self.shot, developer)
         w, h = developer.source.size
         bits = {"mosaic": "mosaic", "linear": "linear", "picture": "8-bit picture"}[developer.source.kind]
-        self.kind.setText(
-            f"{w * h / 1e6:.0f} MP {bits}, {developer.source.meta.width} × {developer.source.meta.height}"
-        )
+        self.kind.setText(f"{w * h / 1e6:.0f} MP {bits}")
+        self.kind.setToolTip(f"{developer.source.meta.width} × {developer.source.meta.height} pixels in the file")
         meta = None if developer.source.kind == "picture" else developer.source.meta
         self.ledger.show_edit(self.edit, developer.as_shot(), " ".join(developer.source.meta.warnings), meta)
         self._show_frame()
@@ -255,6 +268,8 @@ class DevelopPage(QWidget):
 
             return run
 
+        if self.stage.beside or self.stage.show_before:
+            self._ask_reference()
         if self.needs_piece():
             x, y, w, h = self.stage.visible()
             rect = stored_rect(Rect(x, y, w, h), orientation, developer.geometry(recipe, framing).size)
@@ -282,6 +297,7 @@ class DevelopPage(QWidget):
         self.change_to_screen_ms = (time.perf_counter() - began) * 1e3
         self.tag.setText(self._developed_tag)
         self.status.emit("", f"rendered in {ms:.0f} ms", "")
+        self._ask_proof()
         self.ready.emit()
 
     def _got_piece(self, found: tuple[Any, float], rect: tuple[int, int, int, int]) -> None:
@@ -381,23 +397,99 @@ class DevelopPage(QWidget):
     # -- intents ------------------------------------------------------------------------------------------------------
 
     def hold_before(self, on: bool) -> None:
-        """Show the default development while held."""
+        """Show what the picture is compared with while held."""
         self.stage.show_before = on
-        developer = self.developer
-        if on and developer is not None:
-            factor, orientation = self.factor(), developer.source.meta.orientation
-            self.tag.setText("BEFORE, default values")
-            frame = {} if self.edit is None else {k: getattr(self.edit.recipe, k) for k in FRAME_FIELDS}
-            before = Recipe().model_copy(update=frame)  # in the same frame, so that places can be compared
-            self.worker.ask(
-                "before",
-                lambda: orient(developer.view(before, factor), orientation),
-                self.stage.set_before,
-                self.problem.emit,
-            )
-        elif developer is not None:
-            self.tag.setText(self._developed_tag)
+        if self.developer is not None:
+            self.tag.setText(self._reference_title() if on else self._developed_tag)
+            if on:
+                self._ask_reference()
         self.stage.update()
+
+    def set_beside(self, on: bool) -> None:
+        """What the picture is compared with in the left half of the stage."""
+        self.beside_button.setChecked(on)
+        self.stage.set_beside(self._reference_title() if on else "")
+        if on:
+            self._ask_reference()
+
+    def _reference_chosen(self, *_: str) -> None:
+        if self.stage.beside:
+            self.stage.set_beside(self._reference_title())
+        self._ask_reference()
+
+    def _reference_title(self) -> str:
+        kind, name = self.versions.reference
+        if kind == "version":
+            return f"VERSION {name}"
+        if kind == "shot" and self.versions.pinned is not None:
+            return f"PINNED: {self.versions.pinned.title}"
+        return "BEFORE, default values"
+
+    def _pin(self) -> None:
+        """Other shots will be compared with this one as it is now."""
+        if self.shot is not None and self.edit is not None:
+            self.versions.pinned = Pinned(f"{self.shot.name}, as pinned", self.shot.main, self.edit.recipe)
+            self.versions.choose("shot", str(self.shot.main))
+            self._pinned_developer = self.developer
+
+    def _ask_reference(self) -> None:
+        """Develop what the picture is compared with, at the stage's zoom."""
+        developer, edit = self.developer, self.edit
+        if developer is None or edit is None:
+            return
+        kind, name = self.versions.reference
+        pinned = self.versions.pinned if kind == "shot" else None
+        recipe = edit.version(name) if kind == "version" else Recipe()
+        if pinned is not None:
+            recipe = pinned.recipe
+        else:  # in the same frame, so that places can be compared
+            recipe = (recipe or Recipe()).model_copy(update={k: getattr(edit.recipe, k) for k in FRAME_FIELDS})
+        factor, wanted = self.factor(), self.stage.visible() if self.needs_piece() else None
+        shown = self.stage.frame_size
+        known = self._open.get(str(pinned.path)) or self._pinned_developer if pinned is not None else developer
+
+        def work() -> tuple[Any, Any]:
+            other = known or Developer(open_source(pinned.path))  # type: ignore[union-attr]
+            orientation = other.source.meta.orientation
+            shape = other.geometry(recipe)
+            piece = None
+            if wanted is not None and shape.upright_size == shown:
+                piece = orient(other.view(recipe, 1, stored_rect(Rect(*wanted), orientation, shape.size)), orientation)
+            return orient(other.view(recipe, max(factor, 4) if piece is not None else factor), orientation), piece
+
+        def done(found: tuple[Any, Any]) -> None:
+            self.stage.set_before(found[0])
+            if found[1] is not None and wanted is not None:
+                self.stage.set_before(found[1], wanted)
+
+        self.worker.ask("before", work, done, self.problem.emit)
+
+    def next_proof(self) -> None:
+        """Mark what sRGB cannot hold, then what Display P3 cannot, then nothing."""
+        spaces = tuple(PROOFS)
+        self.proof = spaces[(spaces.index(self.proof) + 1) % len(spaces)]
+        self.stage.set_marks(None)
+        if self.proof:
+            self._ask_proof()
+        else:
+            self.status.emit("", "marks of colours out of range are off", "")
+
+    def _ask_proof(self) -> None:
+        developer, edit = self.developer, self.edit
+        if developer is None or edit is None or not self.proof:
+            return
+        recipe, factor, framing, name = edit.recipe, max(self.factor(), 4), self.framing, self.proof
+        orientation = developer.source.meta.orientation
+
+        def done(mask: Any) -> None:
+            if self.proof == name:
+                self.stage.set_marks(hatched(mask))
+                self.status.emit("", f"hatched: {100 * float(mask.mean()):.2f} % lie outside {PROOFS[name]}", "")
+
+        self.worker.ask(
+            "proof", lambda: orient(out_of_gamut(developer, recipe, factor, name, framing), orientation), done,
+            self.problem.emit,
+        )  # fmt: skip
 
     def toggle_zoom(self) -> None:
         self.stage.set_one_to_one() if self.stage.fit else self.stage.set_fit()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app.colour_parts import ColourSwitches, Tints
 from bruto.app.curve_editor import CurveEditor
@@ -17,6 +17,7 @@ from bruto.app.profile_row import ProfileRow
 from bruto.app.ring import HueEditor
 from bruto.app.rows import Row
 from bruto.container.rawframe import RawMeta
+from bruto.develop.illuminants import NAMED, named, values_of
 from bruto.develop.recipe import Recipe
 from bruto.develop.values import HueNode, Tone
 
@@ -115,6 +116,7 @@ class Ledger(QWidget):
             row.reset.connect(self._reset)
             self.rows[field] = row
             self.groups[where].body.addWidget(row)
+        self.groups["white"].body.addWidget(self._lights_row())
         self.profile = ProfileRow()
         self.profile.changed.connect(self._profile_changed)
         self.profile.taken.connect(self._take)
@@ -177,6 +179,41 @@ class Ledger(QWidget):
     def _back_to(self, index: int) -> None:
         if self.edit is not None:
             self.edit.back_to(index)
+
+    def _lights_row(self) -> QWidget:
+        """White by the name of a light."""
+        row = QWidget()
+        row.setObjectName("row")
+        row.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(10, 5, 8, 5)
+        name = QLabel("Light")
+        name.setStyleSheet("font-weight: bold;")
+        layout.addWidget(name)
+        self.lights = QComboBox()
+        self.lights.setAccessibleName("Light")
+        self.lights.setToolTip("White by the name of a light; the letters are the CIE's")
+        self.lights.addItem("as shot", None)
+        for title, (code, _) in NAMED.items():
+            self.lights.addItem(f"{title} ({code}), {values_of(title)[0]:.0f} K", title)
+        self.lights.addItem("by hand", "")
+        self.lights.activated.connect(self._light_chosen)
+        layout.addWidget(self.lights, 1)
+        return row
+
+    def _light_chosen(self) -> None:
+        title = self.lights.currentData()
+        if self.edit is None or title == "":
+            self.refresh()
+            return
+        kelvin, duv = values_of(title) if title else (None, None)
+        self.edit.change("light", temperature=kelvin, tint=duv, raw_neutral=None)
+
+    def _show_light(self, recipe: Recipe) -> None:
+        known = named(recipe.temperature, recipe.tint)
+        plain = recipe.temperature is None and recipe.tint is None and recipe.raw_neutral is None
+        last = self.lights.count() - 1
+        self.lights.setCurrentIndex(0 if plain else (self.lights.findData(known) if known else last))
 
     def _tone_row(self) -> QWidget:
         self.tone = QWidget()
@@ -296,6 +333,7 @@ class Ledger(QWidget):
             row.show_values(value, self._shown(field, getattr(default, field)), suggestion, evidence, same)
         self.best.setChecked(recipe.noise_best)
         self.profile.show_values(recipe, edit.suggestions.get("base_look"))
+        self._show_light(recipe)
         tone = recipe.tone
         self.tone_now.setText(
             f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from "

@@ -11,7 +11,7 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.develop.recipe import Recipe
+from bruto.develop.recipe import Recipe, recipe_from
 from bruto.develop.suggest import Suggestion, take_all
 from bruto.develop.values import Tone
 from bruto.errors import BrutoError
@@ -27,6 +27,9 @@ from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import MERGED, Shot, ShotSet, read_shot
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar
 from bruto.shoot.xmp import RATINGS, Rating, write_rating
+
+LONGEST_NAME = 60
+"""Letters of a version's name."""
 
 
 class Edit:
@@ -134,6 +137,39 @@ class Edit:
         """Step back until the history holds `index` entries."""
         while len(self._sidecar.history) > max(0, index):
             self.undo()
+
+    # -- versions
+
+    def keep_version(self, name: str) -> bool:
+        """Keep the recipe as it is now under a name; one of that name is replaced. False without a name."""
+        name = name.strip()[:LONGEST_NAME]
+        if not name:
+            return False
+        self._sidecar.versions[name] = self.recipe.model_dump(by_alias=True)
+        self._unsaved = True
+        self.changed.emit()
+        return True
+
+    def drop_version(self, name: str) -> None:
+        """Forget a version; the shot's recipe stays as it is."""
+        if self._sidecar.versions.pop(name, None) is not None:
+            self._unsaved = True
+            self.changed.emit()
+
+    def version(self, name: str) -> Recipe | None:
+        """A version's recipe; None with a message where it cannot be used."""
+        try:
+            return recipe_from(self._sidecar.versions[name])
+        except KeyError:
+            return None
+        except BrutoError as error:
+            self.message.emit(f"Version {name}: {error}")
+            return None
+
+    def use_version(self, name: str) -> bool:
+        """Give the shot a version's values, as one step of history."""
+        found = self.version(name)
+        return found is not None and self.change(f"version {name}", **found.model_dump(by_alias=True))
 
     def judge(self, *, verdict: str | None = None, note: str | None = None, gear: str | None = None) -> None:
         """Set pick, reject or neither, a note, gear; kept beside the raw and as XMP. A problem becomes a message."""

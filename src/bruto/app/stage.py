@@ -51,7 +51,11 @@ class Stage(QWidget):
         self.piece: QImage | None = None
         self.piece_rect = QRectF()
         self.before: QImage | None = None
+        self.before_piece: QImage | None = None
+        self.before_rect = QRectF()
         self.show_before = False
+        self.beside = ""
+        self.marks: QImage | None = None
         self.message = ""
         self.fit = True
         self.zoom = 1.0  # screen pixels a frame pixel
@@ -69,7 +73,7 @@ class Stage(QWidget):
         if (width, height) != self.frame_size:
             self.frame_size = (width, height)
             self.fit = True
-        self.base = self.piece = self.before = None
+        self.base = self.piece = self.before = self.before_piece = self.marks = None
         if self.fit:
             self._fit()
         self.update()
@@ -80,7 +84,7 @@ class Stage(QWidget):
             return
         w, h = self.frame_size
         self.frame_size = (width, height)
-        self.piece = self.before = None
+        self.piece = self.before = self.before_piece = self.marks = None
         if self.fit or not w:
             self._fit()
         else:
@@ -155,8 +159,30 @@ class Stage(QWidget):
         self.piece_rect = QRectF(*rect)
         self.update()
 
-    def set_before(self, picture: NDArray[np.uint8] | None) -> None:
-        self.before = None if picture is None else to_qimage(picture)
+    def set_before(self, picture: NDArray[np.uint8] | None, rect: tuple[int, int, int, int] | None = None) -> None:
+        """What is compared with: of the whole frame, or a sharp part of it at a rectangle of the frame."""
+        image = None if picture is None else to_qimage(picture)
+        if rect is None:
+            self.before, self.before_piece = image, None
+        else:
+            self.before_piece, self.before_rect = image, QRectF(*rect)
+        self.update()
+
+    def set_beside(self, title: str) -> None:
+        """What is compared with, under a title, in the left half and the picture in the right one, at the same place
+        and size; "" for the picture alone.
+        """
+        self.beside = title
+        self.update()
+
+    def set_marks(self, marks: NDArray[np.uint8] | None) -> None:
+        """A drawing (h, w, 4) RGBA over the whole frame; None takes it away."""
+        if marks is None:
+            self.marks = None
+        else:
+            data = np.ascontiguousarray(marks)
+            h, w = data.shape[:2]
+            self.marks = QImage(data.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
         self.update()
 
     # -- events -----------------------------------------------------------------------------------------------------
@@ -166,15 +192,27 @@ class Stage(QWidget):
         t = theme.current()
         p.fillRect(self.rect(), t.color("surround"))
         rect = self.frame_rect()
-        image = self.before if self.show_before and self.before is not None else self.base
-        if image is not None:
-            p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.zoom * self.devicePixelRatioF() < 2.5)
-            p.drawImage(rect, image)
-            if self.piece is not None and not self.show_before:
-                r = self.piece_rect
-                p.drawImage(
-                    QRectF(self.to_widget(r.left(), r.top()), self.to_widget(r.right(), r.bottom())), self.piece
-                )
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.zoom * self.devicePixelRatioF() < 2.5)
+        if not self.show_before or self.before is None:
+            self._draw(p, rect, self.base, self.piece, self.piece_rect)
+            if self.marks is not None:
+                p.drawImage(rect, self.marks)
+        if self.before is not None and (self.show_before or self.beside):
+            half = QRectF(0, 0, self.width() / 2 if not self.show_before else self.width(), self.height())
+            p.save()
+            p.setClipRect(half)
+            p.fillRect(half, t.color("surround"))
+            self._draw(p, rect, self.before, self.before_piece, self.before_rect)
+            p.restore()
+            if not self.show_before:
+                p.setPen(QPen(QColor(255, 255, 255, 220), 1))
+                p.drawLine(QPointF(half.right(), 0), QPointF(half.right(), self.height()))
+                p.setFont(theme.font(12))
+                for text, left in ((self.beside, 8.0), ("NOW", half.right() + 8)):
+                    width = p.fontMetrics().horizontalAdvance(text) + 12
+                    p.fillRect(QRectF(left, self.height() - 30, width, 22), QColor(40, 40, 40, 225))
+                    p.setPen(QPen(QColor("#FFFFFF")))
+                    p.drawText(QRectF(left + 6, self.height() - 30, width, 22), Qt.AlignmentFlag.AlignVCenter, text)
         if self.crop is not None and not self.show_before:
             self.crop.paint(p, rect)
             p.setBrush(Qt.BrushStyle.NoBrush)
@@ -188,6 +226,20 @@ class Stage(QWidget):
         if self.hasFocus():
             p.setPen(QPen(QColor(255, 255, 255, 90), 1))
             p.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def _draw(self, p: QPainter, rect: QRectF, whole: QImage | None, piece: QImage | None, part: QRectF) -> None:
+        """A picture of the frame, kept in its own shape, and a sharp part of it."""
+        if whole is None:
+            return
+        shape = whole.width() / max(whole.height(), 1) * rect.height() / max(rect.width(), 1e-6)
+        if abs(shape - 1) > 0.03:  # another shot's picture of another shape
+            w, h = rect.width() * min(shape, 1.0), rect.height() * min(1 / shape, 1.0)
+            rect = QRectF(rect.center().x() - w / 2, rect.center().y() - h / 2, w, h)
+        p.drawImage(rect, whole)
+        if piece is not None:
+            p.drawImage(
+                QRectF(self.to_widget(part.left(), part.top()), self.to_widget(part.right(), part.bottom())), piece
+            )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         if self.fit:

@@ -84,7 +84,7 @@ class Window(QMainWindow):
         self.worker = Worker(
             (
                 "piece", "base", "before", "reading_piece", "reading", "phone", "open", "light", "suggest", "compare",
-                "compare_piece", "thumb", "phone_report",
+                "compare_piece", "proof", "thumb", "phone_report",
             )
         )  # fmt: skip
         self.background = Worker(("merge", "take"))
@@ -222,6 +222,9 @@ class Window(QMainWindow):
         menu.addSeparator()
         add("Undo", "Ctrl+Z", lambda: self._with_edit(Edit.undo))
         add("Redo", "Ctrl+Shift+Z", lambda: self._with_edit(Edit.redo))
+        add("Mark what sRGB, then Display P3, cannot hold", "Ctrl+G", self._proof)
+        add("Before beside the picture", "S", self._beside)
+        add("Keep as a version…", "Ctrl+Shift+K", lambda: self.develop.versions.ask_name())
         add("Crop on the picture", "C", lambda: self._frame_tool("frame_button"))
         add("Level by a line", "Shift+C", lambda: self._frame_tool("line_button"))
         add("Take all suggestions", "T", lambda: self._with_edit(Edit.take_all))
@@ -559,6 +562,14 @@ class Window(QMainWindow):
         for label, text in ((self.pointer, pointer), (self.timing, timing), (self.saved, saved)):
             if text:
                 label.setText(text.strip())
+
+    def _proof(self) -> None:
+        if self.task() == "Develop" and self.develop.developer is not None:
+            self.develop.next_proof()
+
+    def _beside(self) -> None:
+        if self.task() == "Develop" and self.develop.developer is not None:
+            self.develop.set_beside(not self.develop.stage.beside)
 
     def _frame_tool(self, name: str) -> None:
         """Turn a tool of the frame on or off, in Develop."""

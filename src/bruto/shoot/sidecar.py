@@ -29,12 +29,14 @@ HISTORY = 200
 @dataclass
 class Sidecar:
     """`history`: recipes before each change, oldest first, with what was changed; `position`: where in it the shot
-    stands; `verdict`: "pick", "reject" or ""; `gear`: what the file cannot know, such as an add-on lens or a filter.
+    stands; `versions`: recipes kept under names; `verdict`: "pick", "reject" or ""; `gear`: what the file cannot know,
+    such as an add-on lens or a filter.
     """
 
     recipe: Recipe = field(default_factory=Recipe)
     history: list[tuple[str, dict]] = field(default_factory=list)
     future: list[tuple[str, dict]] = field(default_factory=list)
+    versions: dict[str, dict] = field(default_factory=dict)
     verdict: str = ""
     note: str = ""
     gear: str = ""
@@ -78,12 +80,13 @@ def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:
         data = json.loads(path.read_text("utf-8"))
         if not isinstance(data, dict):
             raise BrutoError("it is not a JSON object")
-        known = {"recipe", "history", "future", "pick", "verdict", "note", "gear", "revision"}
+        known = {"recipe", "history", "future", "versions", "pick", "verdict", "note", "gear", "revision"}
         steps = {k: [(str(t), dict(r)) for t, r in data.get(k, [])] for k in ("history", "future")}
         return Sidecar(
             recipe_from(data.get("recipe", {})),
             steps["history"],
             steps["future"],
+            {str(name): dict(recipe) for name, recipe in dict(data.get("versions", {})).items()},
             verdict if (verdict := str(data.get("verdict", ""))) in VERDICTS else "pick" if data.get("pick") else "",
             str(data.get("note", "")),
             str(data.get("gear", "")),
@@ -124,6 +127,7 @@ def save_sidecar(original: str | Path, sidecar: Sidecar) -> Path:
         "gear": sidecar.gear,
         "history": sidecar.history[-HISTORY:],
         "future": sidecar.future[-HISTORY:],
+        "versions": sidecar.versions,
     }
     body = json.dumps(data, indent=1).encode() + b"\n"
     target = current or sidecar_path(original)
