@@ -34,38 +34,46 @@ FINEST = 1.25
 """Factor on the noise of brightness at the finest two coefficients of a mosaic, where single ones that are left over
 show as tiny meshes.
 """
+GREEN = np.array([0.25, 0.5, 1.0, 1.0], np.float32)
+EVEN = np.array([1 / 3, 1 / 3, 2 / 3, 4 / 3], np.float32)
+"""Shares of red (and blue) and of green in brightness, and of the second colour difference in them again: a mosaic
+knows green best; of pictures and linear raws all channels are as noisy as each other.
+"""
 REACH = 64
 """Pixels around a place that matter visibly at full size."""
 
 
 @njit(inline="always")
-def _stabilised_row(row, scale, offset, factor, y, u, v):
+def _stabilised_row(row, scale, offset, factor, mixing, y, u, v):
     """One row of balanced camera RGB to stabilised brightness and colour differences."""
     s0, s1, s2 = scale[0], scale[1], scale[2]
     o0, o1, o2 = offset[0], offset[1], offset[2]
     k0, k1, k2 = factor[0], factor[1], factor[2]
+    side, middle = mixing[0], mixing[1]
     for j in range(len(y)):
         r = k0 * math.sqrt(max(s0 * row[j, 0] + o0, np.float32(0)))
         g = k1 * math.sqrt(max(s1 * row[j, 1] + o1, np.float32(0)))
         b = k2 * math.sqrt(max(s2 * row[j, 2] + o2, np.float32(0)))
-        y[j] = np.float32(0.25) * (r + g + g + b)
+        y[j] = side * (r + b) + middle * g
         u[j] = np.float32(0.5) * (r - b)
         v[j] = np.float32(0.25) * (r - g - g + b)
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _stabilise(rgb, scale, offset, factor, y, u, v):
+def _stabilise(rgb, scale, offset, factor, mixing, y, u, v):
     """Balanced camera RGB (h, w, 3) to brightness (h, w) and colour differences: of that size, or of half of it."""
     h, w = y.shape
     if u.shape[0] == h:
         for i in prange(h):
-            _stabilised_row(rgb[i], scale, offset, factor, y[i], u[i], v[i])
+            _stabilised_row(rgb[i], scale, offset, factor, mixing, y[i], u[i], v[i])
     else:
         half = u.shape[1]
         for i in prange((h + 1) // 2):
             line_u, line_v = np.empty((2, w), np.float32), np.empty((2, w), np.float32)
             for sub in range(min(2, h - 2 * i)):
-                _stabilised_row(rgb[2 * i + sub], scale, offset, factor, y[2 * i + sub], line_u[sub], line_v[sub])
+                _stabilised_row(
+                    rgb[2 * i + sub], scale, offset, factor, mixing, y[2 * i + sub], line_u[sub], line_v[sub]
+                )
             if i < u.shape[0]:
                 for k in range(half):
                     j = 2 * k
@@ -104,13 +112,14 @@ def _light_row(d, scale, least, lift):
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _unstabilise(y, u, v, scale, least, lift, out):
+def _unstabilise(y, u, v, scale, least, lift, mixing, out):
     """Back to linear without bias, which dark places of few electrons would show as a tint: the closed form of the
     exact unbiased inverse (Makitalo, Foi, "Optimal inversion of the generalized Anscombe transformation", IEEE TIP
     22-1, 2013, eq. 10). Colour differences may be of half the size.
     """
     h, w = y.shape
     full = u.shape[0] == h
+    to_side, to_middle = mixing[2], mixing[3]
     for i in prange(h):
         r, g, b = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
         line_u, line_v = np.empty(w, np.float32), np.empty(w, np.float32)
@@ -123,9 +132,9 @@ def _unstabilise(y, u, v, scale, least, lift, out):
             _doubled_row(v, i, mixed, line_v)
         light = y[i]
         for j in range(w):
-            r[j] = light[j] + line_v[j] + line_u[j]
-            g[j] = light[j] - line_v[j]
-            b[j] = light[j] + line_v[j] - line_u[j]
+            r[j] = light[j] + to_side * line_v[j] + line_u[j]
+            g[j] = light[j] - to_middle * line_v[j]
+            b[j] = light[j] + to_side * line_v[j] - line_u[j]
         _light_row(r, scale[0], least[0], lift[0])
         _light_row(g, scale[1], least[1], lift[1])
         _light_row(b, scale[2], least[2], lift[2])
@@ -151,7 +160,8 @@ def coefficient_noise(kind: str) -> tuple[NDArray[np.float32], NDArray[np.float3
         if kind == "binned":
             rgb[..., 1] *= np.float32(0.5**0.5)
     r, g, b = (rgb[..., k] for k in range(3))
-    planes = [(r + 2 * g + b) / 4, (r - b) / 2, (r - 2 * g + b) / 4]
+    side, middle = (EVEN if kind == "plain" else GREEN)[:2]
+    planes = [side * (r + b) + middle * g, (r - b) / 2, (r - 2 * g + b) / 4]
     if kind == "mosaic":  # colour is worked at half the size
         planes[1:] = [cv2.resize(p, (n // 2, n // 2), interpolation=cv2.INTER_AREA) for p in planes[1:]]
     coarse = [cv2.resize(p, None, fx=1 / COARSE, fy=1 / COARSE, interpolation=cv2.INTER_AREA) for p in planes]
@@ -222,7 +232,8 @@ def reduce_noise(
     y = np.empty((h, w), np.float32)
     u, v = (np.empty((h // 2, w // 2) if half else (h, w), np.float32) for _ in range(2))
     scale = a.astype(np.float32)
-    _stabilise(rgb, scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), y, u, v)
+    mixing = EVEN if kind == "plain" else GREEN
+    _stabilise(rgb, scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), mixing, y, u, v)
     fine, coarse = coefficient_noise(kind)
     if kind == "mosaic":
         brightness, colour = brightness * UNEVEN[0], colour * UNEVEN[1]
@@ -234,5 +245,5 @@ def reduce_noise(
         u, v = (_without(p, fine[k], coarse[k], colour, gain, stride, passes) for k, p in ((1, u), (2, v)))
     out = np.empty_like(rgb)
     least = (2 * np.sqrt(0.375 + b / a**2)).astype(np.float32)
-    _unstabilise(y, u, v, scale, least, (0.125 * a + b / a).astype(np.float32), out)
+    _unstabilise(y, u, v, scale, least, (0.125 * a + b / a).astype(np.float32), mixing, out)
     return out
