@@ -265,8 +265,10 @@ class HowHeld(unittest.TestCase):
         self.assertIsNone(how_held(find_lines(noise), 757.0, 1008))
 
     def test_the_scenes_are_seen_as_the_phone_was_held(self) -> None:
-        for scene in ("boiling-house", "sluice"):
+        for scene in ("boiling-house", "sluice", "pans"):
             found = {s.field: s for s in suggest_frame(developer_of(scene, seed=41))}
+            if scene == "pans" and "no lines" in found["verticals"].evidence:
+                continue  # heaps and water: few lines, and none of them sure
             self.assertAlmostEqual(found["verticals"].number, scene_tilt(scene), delta=0.7, msg=scene)
             self.assertEqual(found["level"].value, 0.0, scene)
 

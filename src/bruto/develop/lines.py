@@ -22,8 +22,8 @@ MOST_TILT = 32.0
 """Most tilt that is believed, degrees."""
 AGREE = 0.6
 """How exactly a line must point along the vertical to support it, degrees."""
-SURE, ENOUGH = 0.5, 0.5
-"""Share of the upright lines' length that must agree, and their whole length in long edges."""
+SURE, ENOUGH = 0.5, 1.0
+"""Share of the upright lines' length that must agree, and how long those are together, in long edges."""
 LINE_ERROR = 0.4
 """Standard deviation of a line's direction about the truth, degrees (found on simulated scenes)."""
 TILT_ERROR = 0.9
