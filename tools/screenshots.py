@@ -98,6 +98,24 @@ def main() -> int:
         for name, _, opened in GROUPS:
             ledger.groups[name].set_open(opened)
         ledger.scroll_area.verticalScrollBar().setValue(0)
+        p.choose("sluice-027")
+        p.settle(lambda: w.develop.edit is not None and bool(w.develop.edit.suggestions))
+        ledger.all_button.click()
+        ledger.edit.keep_version("as measured")  # type: ignore[union-attr]
+        p.settle()
+        for group in ledger.groups.values():
+            group.set_open(group.name == "frame")
+        ledger.frame_part.frame_button.setChecked(True)
+        p.save("develop-frame")
+        ledger.frame_part.frame_button.setChecked(False)
+        ledger.edit.change("x", chroma=1.35, exposure=0.4, temperature=4200)  # type: ignore[union-attr]
+        w.develop.versions.choose("version", "as measured")
+        w.develop.set_beside(True)
+        p.save("develop-beside")
+        w.develop.set_beside(False)
+        for name, _, opened in GROUPS:
+            ledger.groups[name].set_open(opened)
+        p.choose("pans-001")
         w.set_task("Compare")
         p.settle(lambda: w.compare.stage.first is not None)
         p.save("compare")

@@ -28,6 +28,7 @@ def main() -> int:
         return 0
     sys.stderr.write("compiling the kernels (once)\n")
     from bruto.container.dng_reader import read_dng
+    from bruto.container.rawframe import RawFrame, linearise
     from bruto.develop.engine import Developer, Rect
     from bruto.develop.plain import plain_view
     from bruto.develop.recipe import Recipe
@@ -49,7 +50,9 @@ def main() -> int:
         developer.view(recipe, 2)
         developer.view(recipe, 1, Rect(10, 10, 200, 100))
         plain_view(developer, 0.0, 2)
-        measure(read_dng(files[0]))
+        frame = read_dng(files[0])
+        linearise(RawFrame(frame.codes.astype("float32"), frame.meta))
+        measure(frame)
         Developer(open_source(shots[0]["files"][1])).render(recipe)
         merge_noise(files, Path(folder) / "merged.dng")
         measure(read_dng(Path(folder) / "merged.dng"))

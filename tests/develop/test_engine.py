@@ -6,6 +6,7 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -55,6 +56,24 @@ class Views(unittest.TestCase):
                     with self.subTest(scene=scene, factor=factor):
                         self.assertLess(abs(float((labs[0] - labs[1])[..., 0].mean())), 0.3)
                         self.assertLess(delta_e00(*labs).mean(), most)
+
+    def test_a_step_that_fails_is_left_out_and_named(self) -> None:
+        developer = developer_of("pans", size=SMALL)
+        good = developer.view(Recipe(), 2).astype(int)
+        for name, place in (
+            ("noise reduction", "noise_step.reduce_noise"), ("sharpness and fine relief", "sharp_step.sharpen"),
+            ("profile, haze, relief or colour", "lab_stage"),
+        ):  # fmt: skip
+            developer = developer_of("pans", size=SMALL)
+            with mock.patch(f"bruto.develop.engine.{place}", side_effect=ZeroDivisionError("odd")):
+                view = developer.view(Recipe(), 2)
+                self.assertEqual(list(developer.problems), [name])
+                self.assertIn("odd", developer.problems[name])
+                self.assertLess(float(np.abs(view - good).mean()), 12)
+                with self.assertRaises(ZeroDivisionError):
+                    developer.render(Recipe())
+            developer.view(Recipe(exposure=0.1, sharpness=0.5, brightness_noise=0.5), 2)
+            self.assertEqual(developer.problems, {})
 
     def test_a_rectangle_at_full_size_is_exact(self) -> None:
         developer = developer_of("pans", size=MIDDLE, seed=31)

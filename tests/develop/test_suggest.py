@@ -287,6 +287,8 @@ class All(unittest.TestCase):
             "tone",
             "haze",
             "quiet_colours",
+            "level",
+            "verticals",
         }
         for scene in ("pans", "sluice"):
             found = suggested(source_of(scene))

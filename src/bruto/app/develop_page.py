@@ -298,6 +298,9 @@ class DevelopPage(QWidget):
         self.tag.setText(self._developed_tag)
         self.status.emit("", f"rendered in {ms:.0f} ms", "")
         self._ask_proof()
+        if self.developer is not None and self.developer.problems:
+            left_out = "; ".join(f"{name} ({why})" for name, why in self.developer.problems.items())
+            self.problem.emit(f"A step failed and is left out of the picture: {left_out}.")
         self.ready.emit()
 
     def _got_piece(self, found: tuple[Any, float], rect: tuple[int, int, int, int]) -> None:

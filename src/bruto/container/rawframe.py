@@ -339,7 +339,9 @@ def _linearised(frame: RawFrame, meta: RawMeta) -> Linear:
             if min(grid.shape[1:]) < 2:
                 grid = np.repeat(np.repeat(grid, 2, 1), 2, 2)
                 spacing = np.ones(2)
-        source = codes if codes.dtype != np.float16 else codes.astype(np.float32)
+        # one form for all, so that few variants of the kernel are ever compiled
+        source = np.ascontiguousarray(codes, np.float32 if codes.dtype.kind == "f" else np.uint16)[:]
+        source.flags.writeable = False
         _linearise_mosaic(
             source,
             black.astype(np.float32),

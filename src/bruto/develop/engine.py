@@ -51,7 +51,7 @@ from bruto.develop.steps.look import gains_over, look_of
 from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief, medium_base
 from bruto.develop.steps.tone import Base, base_of, neutral_tables, tables
 from bruto.develop.values import Balance, Tone
-from bruto.errors import Cancelled
+from bruto.errors import BrutoError, Cancelled
 
 BAND = 1536
 """Rows developed at a time for whole files."""
@@ -72,7 +72,10 @@ Rect = Area
 
 
 class Developer:
-    """Develops one source. Methods may be called from one thread at a time; `cancel` may be set from any."""
+    """Develops one source. Methods may be called from one thread at a time; `cancel` may be set from any.
+
+    A step of a view that fails is left out, and `problems` says why by its name; files are not made without a step.
+    """
 
     def __init__(self, source: Source) -> None:
         self.source = source
@@ -88,6 +91,7 @@ class Developer:
         self._piece: tuple[Rect, tuple[NDArray[np.float32], int, int]] | None = None
         self._geometries: OrderedDict[tuple, Geometry] = OrderedDict()
         self._fields: tuple[Geometry, dict[str, Any]] | None = None
+        self.problems: dict[str, str] = {}
         self._lock = threading.Lock()
 
     # -- raw side -----------------------------------------------------------------------------------------------------
@@ -379,6 +383,18 @@ class Developer:
                 self._stages.popitem(last=False)
         return self._stages[key]
 
+    def _unless_it_fails(self, name: str, work: Callable[[], Any], otherwise: Callable[[], Any]) -> Any:
+        """What a step of a view gives, or what stands in for it."""
+        try:
+            found = work()
+        except (BrutoError, MemoryError):
+            raise
+        except Exception as error:  # a picture without one step is worth more than none
+            self.problems[name] = f"{type(error).__name__}: {error}"
+            return otherwise()
+        self.problems.pop(name, None)
+        return found
+
     # -- results
     # --------------------------------------------------------------------------------------------------------
 
@@ -416,17 +432,29 @@ class Developer:
                     return self._cleaned(whole, recipe, 1, (x, y, x + whole.shape[1] / w, y + whole.shape[0] / h))
 
             def detail() -> NDArray[np.float32]:
-                cleaned = self._stage((*place, *noise_key), clean)
-                return self._sharpened(cleaned, recipe, factor)
+                raw = self.level(factor) if factor > 1 else whole
+                cleaned = self._stage(
+                    (*place, *noise_key), lambda: self._unless_it_fails("noise reduction", clean, lambda: raw)
+                )
+                return self._unless_it_fails(
+                    "sharpness and fine relief", lambda: self._sharpened(cleaned, recipe, factor), lambda: cleaned
+                )
 
             def framed() -> NDArray[np.float32]:
                 done = self._stage(("sharp", *place, *detail_key), detail)
                 return done if factor > 1 and shape.whole else shape.resampled(done, area, factor, origin)
 
             rgb = self._stage(("framed", _frame_key(recipe, uncropped), area, factor, *detail_key), framed)
-            params, base = self._over_picture(self._params(recipe, space, False), self.base(), shape)
             placement, full = self._placement(shape, area, factor)
-            out = point_pass(rgb, full, base, params, placement)
+
+            def finished(chosen: Recipe) -> NDArray[np.uint8]:
+                params, base = self._over_picture(self._params(chosen, space, False), self.base(), shape)
+                return point_pass(rgb, full, base, params, placement)
+
+            out = self._unless_it_fails(
+                "profile, haze, relief or colour", lambda: finished(recipe),
+                lambda: finished(Recipe(exposure=recipe.exposure, tone=recipe.tone, chroma=1.0, profile="matrix")),
+            )  # fmt: skip
             if uncropped and shape.offset is None:
                 out[shape.outside(area, factor)] = SURROUND
             return out
