@@ -155,6 +155,8 @@ class Stage(QWidget):
         self.update()
 
     def set_piece(self, picture: NDArray[np.uint8] | None, rect: tuple[int, int, int, int] = (0, 0, 0, 0)) -> None:
+        if picture is None and self.piece is None:
+            return  # nothing to take away, nothing to paint again
         self.piece = None if picture is None else to_qimage(picture)
         self.piece_rect = QRectF(*rect)
         self.update()

@@ -7,7 +7,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
     QBrush,
     QColor,
@@ -17,6 +17,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -48,7 +49,7 @@ class LightStrip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Light strip")
         self.light: SceneLight | None = None
-        self._kept_shapes: tuple[tuple[int, int], list[QPolygonF]] | None = None
+        self._kept_shapes: tuple[tuple, QPixmap] | None = None
         self.recipe = Recipe()
         self.suggested: Tone | None = None
         self._drag: tuple[str, str] | None = None
@@ -129,17 +130,33 @@ class LightStrip(QWidget):
                 box.adjusted(6, 2, -4, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, "below the noise"
             )
 
-    def _shapes(self) -> list[QPolygonF]:
-        """Outlines of the three histograms before exposure, kept until the light or the width changes."""
+    def _drawn_histograms(self) -> QPixmap:
+        """The three histograms before exposure from `EV_FROM` on, kept until the light, the width or the theme
+        changes.
+        """
         assert self.light is not None
-        key = (id(self.light), self.width())
+        ratio = self.devicePixelRatioF()
+        key = (id(self.light), self.width(), theme.current().name, ratio)
         if self._kept_shapes is None or self._kept_shapes[0] != key:
             xs = [self.x_of(e) for e in np.linspace(EV_FROM, EV_TO, BINS)]
             shapes = []
             for values in (HANDLE_Y - self.light.histograms * (HANDLE_Y - HIST_TOP)).tolist():
                 points = [QPointF(x, y) for x, y in zip(xs, values, strict=True)]
                 shapes.append(QPolygonF([QPointF(xs[0], HANDLE_Y), *points, QPointF(xs[-1], HANDLE_Y)]))
-            self._kept_shapes = (key, shapes)
+            left, size = xs[0], QSizeF(xs[-1] - xs[0] + 4, HANDLE_Y - HIST_TOP + 4) * ratio
+            drawn = QPixmap(size.toSize())
+            drawn.setDevicePixelRatio(ratio)
+            drawn.fill(Qt.GlobalColor.transparent)
+            p = QPainter(drawn)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            p.translate(2 - left, 2 - HIST_TOP)
+            t = theme.current()
+            for role, shape in zip(("red", "green", "blue"), shapes, strict=True):
+                p.setPen(QPen(t.color(role), 1.2))
+                p.setBrush(t.color(role, 95))
+                p.drawPolygon(shape)
+            p.end()
+            self._kept_shapes = (key, drawn)
         return self._kept_shapes[1]
 
     def _draw_histograms(self, p: QPainter, t: theme.Theme, shift: float) -> None:
@@ -148,13 +165,7 @@ class LightStrip(QWidget):
             p.drawText(QRectF(0, HIST_TOP, self.width(), 60), Qt.AlignmentFlag.AlignCenter, "reading the light …")
             return
         p.setClipRect(QRectF(LEFT, HIST_TOP - 2, self.width() - LEFT - RIGHT, HANDLE_Y - HIST_TOP + 2))
-        p.save()
-        p.translate(self.x_of(shift) - self.x_of(0.0), 0)
-        for role, shape in zip(("red", "green", "blue"), self._shapes(), strict=True):
-            p.setPen(QPen(t.color(role), 1.2))
-            p.setBrush(t.color(role, 95))
-            p.drawPolygon(shape)
-        p.restore()
+        p.drawPixmap(QPointF(self.x_of(EV_FROM + shift) - 2, HIST_TOP - 2), self._drawn_histograms())
         p.setClipping(False)
         order = np.argsort(self.light.clip_ev)
         for c in order:

@@ -4,6 +4,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 from bruto.color.temperature import kelvin_duv_of
 
 NAMED: dict[str, tuple[str, tuple[float, float]]] = {
@@ -22,6 +24,7 @@ NAMED: dict[str, tuple[str, tuple[float, float]]] = {
 """Title, the name of the illuminant and its chromaticity (x, y)."""
 
 
+@cache
 def values_of(title: str) -> tuple[float, float]:
     """Temperature (K) and Duv of a named light, as the recipe holds them; raises `KeyError` for an unknown one."""
     kelvin, duv = kelvin_duv_of(*NAMED[title][1])
