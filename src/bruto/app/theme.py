@@ -171,6 +171,7 @@ def style_sheet(t: Theme) -> str:
     QComboBox::down-arrow {{ image: url({arrow}); width: 10px; height: 6px; margin-right: 8px; }}
     QPushButton::menu-indicator {{ image: url({arrow}); width: 10px; height: 6px; subcontrol-origin: padding;
         subcontrol-position: right center; right: 8px; }}
+    QPushButton#onStage::menu-indicator {{ image: none; width: 0; }}
     QProgressBar {{ background: {t.track}; border: none; border-radius: 3px; height: 8px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
     QScrollBar:vertical {{ background: {t.panel}; width: 10px; }}
