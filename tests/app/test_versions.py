@@ -100,6 +100,25 @@ class Versions(DevelopTest):
         self.assertGreater(float(np.abs(other[:h, :w].astype(int) - own[:h, :w]).mean()), 15)
 
 
+class Noise(DevelopTest):
+    def test_the_residual_is_noise_about_grey_and_more_of_it_with_more_taken_out(self) -> None:
+        self.page.stage.set_one_to_one()
+        self.page.versions.choose("residual", "")
+        spread = []
+        for amount in (0.0, 0.5, 1.5):
+            self.edit.change("x", brightness_noise=amount, colour_noise=amount)
+            self.page.set_beside(True)
+            self.settle()
+            assert self.page.stage.before_piece is not None
+            seen = pixels(self.page.stage.before_piece).astype(float)
+            self.assertAlmostEqual(float(np.median(seen)), 128, delta=3)
+            spread.append(float(seen.std()))
+        self.assertLess(spread[0], 2.5)  # dither alone
+        self.assertLess(spread[0], spread[1])
+        self.assertLess(spread[1], spread[2])
+        self.assertIn("TAKEN OUT", self.page.stage.beside)
+
+
 class OutOfRange(DevelopTest):
     def test_marks_follow_the_colours_and_the_space(self) -> None:
         developer = self.page.developer

@@ -17,7 +17,7 @@ from bruto.app.models import Edit
 from bruto.app.stage import Stage
 from bruto.app.stage_bar import StageBar
 from bruto.app.strip import LightStrip
-from bruto.app.versions_menu import Pinned, VersionsMenu
+from bruto.app.versions_menu import RESIDUAL_GAIN, Pinned, VersionsMenu
 from bruto.app.worker import Worker
 from bruto.color.spaces import lightness
 from bruto.container.orientation import orient
@@ -426,6 +426,10 @@ class DevelopPage(QWidget):
             return f"VERSION {name}"
         if kind == "shot" and self.versions.pinned is not None:
             return f"PINNED: {self.versions.pinned.title}"
+        if kind == "noisy":
+            return "NO NOISE REDUCTION"
+        if kind == "residual":
+            return f"TAKEN OUT BY NOISE REDUCTION, {RESIDUAL_GAIN:.0f} ×"
         return "BEFORE, default values"
 
     def _pin(self) -> None:
@@ -443,8 +447,11 @@ class DevelopPage(QWidget):
         kind, name = self.versions.reference
         pinned = self.versions.pinned if kind == "shot" else None
         recipe = edit.version(name) if kind == "version" else Recipe()
+        now = edit.recipe
         if pinned is not None:
             recipe = pinned.recipe
+        elif kind in ("noisy", "residual"):
+            recipe = now.model_copy(update={"brightness_noise": 0.0, "colour_noise": 0.0})
         else:  # in the same frame, so that places can be compared
             recipe = (recipe or Recipe()).model_copy(update={k: getattr(edit.recipe, k) for k in FRAME_FIELDS})
         factor, wanted = self.factor(), self.stage.visible() if self.needs_piece() else None
@@ -455,10 +462,18 @@ class DevelopPage(QWidget):
             other = known or Developer(open_source(pinned.path))  # type: ignore[union-attr]
             orientation = other.source.meta.orientation
             shape = other.geometry(recipe)
+
+            def seen(at: int, rect: Rect | None = None) -> Any:
+                picture = other.view(recipe, at, rect)
+                if kind == "residual":  # what is left of it is seen about grey
+                    change = picture.astype(np.float32) - other.view(now, at, rect)
+                    picture = np.clip(np.rint(128 + RESIDUAL_GAIN * change), 0, 255).astype(np.uint8)
+                return orient(picture, orientation)
+
             piece = None
             if wanted is not None and shape.upright_size == shown:
-                piece = orient(other.view(recipe, 1, stored_rect(Rect(*wanted), orientation, shape.size)), orientation)
-            return orient(other.view(recipe, max(factor, 4) if piece is not None else factor), orientation), piece
+                piece = seen(1, stored_rect(Rect(*wanted), orientation, shape.size))
+            return seen(max(factor, 4) if piece is not None else factor), piece
 
         def done(found: tuple[Any, Any]) -> None:
             self.stage.set_before(found[0])

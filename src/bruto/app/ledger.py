@@ -44,7 +44,6 @@ ROWS: dict[str, str] = {
 """Numbers of the recipe and the group they stand in."""
 PARTS = {"hues": ("hue_nodes",), "curves": ("curves",), "tints": ("balance",), "tone": ("tone",)}
 STEPS_SHOWN = 25
-NOT_FOR_PICTURES = ("sharpness_radius",)
 
 
 def fields_of(group: str) -> tuple[str, ...]:
@@ -116,7 +115,8 @@ class Ledger(QWidget):
             row.reset.connect(self._reset)
             self.rows[field] = row
             self.groups[where].body.addWidget(row)
-        self.groups["white"].body.addWidget(self._lights_row())
+        self.lights_row = self._lights_row()
+        self.groups["white"].body.addWidget(self.lights_row)
         self.profile = ProfileRow()
         self.profile.changed.connect(self._profile_changed)
         self.profile.taken.connect(self._take)
@@ -297,6 +297,8 @@ class Ledger(QWidget):
         """Another shot, or values of the file that became known; `meta` of a raw that is open."""
         self.edit = edit
         self.profile.show_meta(meta)
+        # a finished picture was balanced already: names of lights say nothing of it
+        self.lights_row.setVisible(meta is not None or as_shot is None)
         if as_shot is not None:
             self.as_shot = as_shot
         self.notice.setText(notice)

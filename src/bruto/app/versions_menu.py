@@ -13,6 +13,9 @@ from bruto.app.models import Edit
 from bruto.develop.recipe import Recipe
 
 DEFAULT = ("default", "")
+NOISY, RESIDUAL = ("noisy", ""), ("residual", "")
+RESIDUAL_GAIN = 4.0
+"""How much the residual of noise reduction is enlarged about grey."""
 
 
 @dataclass(frozen=True)
@@ -25,7 +28,8 @@ class Pinned:
 
 
 class VersionsMenu(QMenu):
-    """Emits `chosen(kind, name)`: what to compare with, kind "default", "version" or "shot"; `pin`: this shot."""
+    """Emits `chosen(kind, name)`: what to compare with, kind "default", "version", "noisy", "residual" or "shot";
+    `pin`: this shot."""
 
     chosen = Signal(str, str)
     pin = Signal()
@@ -54,6 +58,8 @@ class VersionsMenu(QMenu):
         self.addSection("Compare with")
         group = QActionGroup(self)
         entries = [("default values", DEFAULT), *((f"version {n}", ("version", n)) for n in names)]
+        entries.append(("no noise reduction", NOISY))
+        entries.append((f"what noise reduction takes out, {RESIDUAL_GAIN:.0f} ×", RESIDUAL))
         if self.pinned is not None:
             entries.append((f"shot {self.pinned.title}", ("shot", str(self.pinned.path))))
         for text, what in entries:
@@ -67,7 +73,7 @@ class VersionsMenu(QMenu):
         pin.triggered.connect(self.pin)
 
     def choose(self, kind: str, name: str) -> None:
-        """Compare with the default values, a version or the pinned shot."""
+        """Compare with the default values, a version, the noise or the pinned shot."""
         self.reference = (kind, name)
         self.chosen.emit(kind, name)
 
