@@ -170,6 +170,7 @@ class DevelopPage(QWidget):
         self.edit = edit
         self.versions.show_edit(edit)
         self.stage.set_frame(*shot.meta.oriented_size)
+        self._show_zoom()
         self.ledger.show_edit(edit, notice=" ".join(shot.meta.warnings))
         self.strip.set_recipe(edit.recipe)
         self.strip.set_suggested(edit.suggestions["tone"].value if "tone" in edit.suggestions else None)
@@ -309,10 +310,13 @@ class DevelopPage(QWidget):
             self.stage.set_piece(picture, rect)
         self.status.emit("", f"rendered in {ms:.0f} ms at 1:1", "")
 
-    def _view_changed(self) -> None:
+    def _show_zoom(self) -> None:
         at_one = abs(self.stage.zoom * self.stage.devicePixelRatioF() - 1) < 1e-3
         self.fit_button.setChecked(self.stage.fit)
         self.one_button.setChecked(not self.stage.fit and at_one)
+
+    def _view_changed(self) -> None:
+        self._show_zoom()
         self._render()
 
     def _edit_changed(self) -> None:

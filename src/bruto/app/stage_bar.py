@@ -3,8 +3,22 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+
+
+class ElidedLabel(QLabel):
+    """A line of text that takes what room is left and ends in "…" where that is too little; the tip has all of it."""
+
+    def __init__(self) -> None:
+        super().__init__("")
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().windowText().color())
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
 
 class StageBar(QWidget):
@@ -21,11 +35,10 @@ class StageBar(QWidget):
         self.tag = QLabel(tag)
         self.tag.setObjectName("tag")
         self._row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
-        self.facts = QLabel("")
+        self.facts = ElidedLabel()
         self.facts.setObjectName("onStage")
-        self._row.addWidget(self.facts)
         self._gap = self._row.count()
-        self._row.addStretch(1)
+        self._row.addWidget(self.facts, 1)
 
     def add(
         self, text: str, tip: str, *, left: bool = False, checkable: bool = False, shortcut: str = ""

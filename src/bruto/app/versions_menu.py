@@ -14,7 +14,7 @@ from bruto.develop.recipe import Recipe
 
 DEFAULT = ("default", "")
 NOISY, RESIDUAL = ("noisy", ""), ("residual", "")
-RESIDUAL_GAIN = 4.0
+RESIDUAL_GAIN = 2.0
 """How much the residual of noise reduction is enlarged about grey."""
 
 
