@@ -122,6 +122,27 @@ class CropOnThePicture(DevelopTest):
         with Image.open(self.folder / "a.jpg") as picture:
             self.assertEqual(picture.size, self.page.stage.frame_size)
 
+    def test_zoom_buttons_say_how_another_shot_is_shown(self) -> None:
+        """A cropped shot at 1:1, then a whole one: it is fitted, and the buttons say so."""
+        self.edit.change("x", crop=(-0.3, -0.2, 0.2, 0.2))
+        self.settle()
+        self.page.stage.set_one_to_one()
+        self.settle()
+        self.assertTrue(self.page.one_button.isChecked())
+        self.choose("pans-001")
+        self.assertTrue(self.page.stage.fit)
+        self.assertTrue(self.page.fit_button.isChecked())
+        self.assertFalse(self.page.one_button.isChecked())
+
+    def test_the_bar_never_cuts_its_tag(self) -> None:
+        bar = self.page.tag.parentWidget()
+        for width in (1280, 1024):
+            self.window.resize(width, 700)
+            self.page.tag.setText("PROCESSED RAW, developed")
+            self.settle()
+            self.assertGreaterEqual(self.page.tag.width(), self.page.tag.sizeHint().width())
+            self.assertLessEqual(self.page.tone_button.geometry().right(), bar.width())
+
     def test_picking_works_in_a_cropped_and_turned_picture(self) -> None:
         """A click in the turned, cropped picture measures the surface that is seen there."""
         developer = self.page.developer
