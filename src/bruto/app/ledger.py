@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app.colour_parts import ColourSwitches, Tints
@@ -270,6 +270,8 @@ class Ledger(QWidget):
         for name, group in self.groups.items():
             if not names or name in names:
                 group.set_open(True)
+        if names:  # once the rows have their places
+            QTimer.singleShot(0, lambda: self.scroll_area.ensureWidgetVisible(self.groups[names[-1]].content))
 
     def add_hue(self, node: HueNode) -> None:
         """A colour that was picked in the picture becomes a node."""
