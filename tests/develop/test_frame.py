@@ -192,7 +192,7 @@ class Pictures(unittest.TestCase):
         turned = developer.view(recipe, 2)
         h, w = turned.shape[:2]
         mx, my = developer.geometry(recipe).maps(Area(0, 0, *developer.size(recipe)), 2)
-        expected = cv2.remap(plain, mx[:h, :w], my[:h, :w], cv2.INTER_LINEAR).astype(float)
+        expected = cv2.remap(plain, mx[:h, :w], my[:h, :w], cv2.INTER_LANCZOS4).astype(float)
         off = np.abs(turned - expected)
         self.assertLess(float(off.mean()), 2.0)
         # clipped places: no pink rims that a map left behind would make

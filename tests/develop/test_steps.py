@@ -134,7 +134,7 @@ class NoiseStep(unittest.TestCase):
         random = np.random.default_rng(10)
         flat = (0.2 + random.normal(0, 0.02, (300, 300, 3))).astype(np.float32)
         clean = self.reduced(flat, 1e-3, 2e-4, 0.0, 1.5)
-        weights = np.float32([0.25, 0.5, 0.25])
+        weights = np.float32([1 / 3, 1 / 3, 1 / 3])  # of pictures all channels count alike
         self.assertAlmostEqual((clean @ weights).std() / (flat @ weights).std(), 1, delta=0.05)
         self.assertLess((clean[..., 0] - clean[..., 1]).std(), 0.3 * (flat[..., 0] - flat[..., 1]).std())
 
@@ -152,7 +152,7 @@ class NoiseStep(unittest.TestCase):
         coarser scales.
         """
         plain, binned, mosaic = (noise.coefficient_noise(k)[0] for k in ("plain", "binned", "mosaic"))
-        np.testing.assert_allclose(plain[0], np.sqrt(0.375), rtol=0.05)
+        np.testing.assert_allclose(plain[0], np.sqrt(1 / 3), rtol=0.05)
         np.testing.assert_allclose(plain[1], np.sqrt(0.5), rtol=0.05)
         self.assertTrue((binned[0] < plain[0]).all())
         self.assertGreater(mosaic[1, 0, 1], 1.3 * mosaic[1, 7, 7])
