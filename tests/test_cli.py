@@ -88,6 +88,20 @@ class Commands(unittest.TestCase):
         self.assertEqual(run("develop", self.raw, "-o", self.folder / "f.tif", "--space", "linear", "--neutral")[0], 0)
         self.assertEqual(tifffile.imread(self.folder / "f.tif").dtype, np.float32)
 
+    def test_develop_uses_a_version_that_was_kept(self) -> None:
+        raw = copy_of([self.raw], self.folder)[0]
+        square = Recipe(aspect=1.0).model_dump(by_alias=True)
+        save_sidecar(raw, Sidecar(Recipe(), versions={"square": square, "odd": {"exposure": 99}}))
+        self.json("develop", raw, "-o", self.folder / "a.png", "--kept", "square")
+        with Image.open(self.folder / "a.png") as picture:
+            self.assertEqual(picture.size, (SMALL[1], SMALL[1]))
+        for name, word in (("none of that name", "Kept: odd, square"), ("odd", "exposure")):
+            code, _, err = run("develop", raw, "-o", self.folder / "b.png", "--kept", name)
+            self.assertEqual(code, 1)
+            self.assertIn(word, err)
+            self.assertFalse((self.folder / "b.png").exists())
+        self.assertEqual(run("develop", raw, "-o", self.folder / "b.png", "--kept", "odd", "--auto")[0], 2)
+
     def test_develop_uses_recipe_sidecar_or_default(self) -> None:
         (raw,) = copy_of([self.raw], self.folder)
         bright = self.folder / "bright.json"

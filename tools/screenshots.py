@@ -110,9 +110,9 @@ def main() -> int:
         ledger.frame_part.frame_button.setChecked(False)
         ledger.edit.change("x", chroma=1.35, exposure=0.4, temperature=4200)  # type: ignore[union-attr]
         w.develop.versions.choose("version", "as measured")
-        w.develop.set_beside(True)
+        w.develop.reference.set_beside(True)
         p.save("develop-beside")
-        w.develop.set_beside(False)
+        w.develop.reference.set_beside(False)
         for name, _, opened in GROUPS:
             ledger.groups[name].set_open(opened)
         p.choose("pans-001")

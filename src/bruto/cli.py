@@ -179,6 +179,7 @@ def develop(
     files: list[Path],
     output: Annotated[Path, typer.Option("-o", "--output", help="A file, or a folder for several.")],
     recipe: Annotated[Path | None, typer.Option(help="Recipe or sidecar (JSON).")] = None,
+    kept: Annotated[str | None, typer.Option(help="Name of a version that was kept beside each file.")] = None,
     auto: Annotated[bool, typer.Option("--auto", help="Take all suggestions.")] = False,
     neutral: Annotated[
         bool, typer.Option("--neutral", help="Colour only: no tone, noise reduction or sharpening.")
@@ -196,8 +197,8 @@ def develop(
     from bruto.develop.suggest import suggest_all, take_all
     from bruto.shoot.sidecar import load_sidecar
 
-    if sum((recipe is not None, auto, neutral)) > 1:
-        raise typer.BadParameter("choose one of --recipe, --auto and --neutral")
+    if sum((recipe is not None, kept is not None, auto, neutral)) > 1:
+        raise typer.BadParameter("choose one of --recipe, --kept, --auto and --neutral")
     ticket = Ticket(space, bits, long_edge)
     folder = len(files) > 1 or output.is_dir()
     if folder and not output.is_dir():
@@ -217,7 +218,7 @@ def develop(
             chosen = take_all(Recipe(), suggest_all(developer))
         elif not neutral:
             side, problem = load_sidecar(file)
-            chosen = side.recipe
+            chosen = side.recipe if kept is None else side.version(kept)
             if problem:
                 _say(problem)
         picture = developer.render(

@@ -35,7 +35,7 @@ class CropOnThePicture(DevelopTest):
         return self.page.stage.crop
 
     def corner(self, x: float, y: float) -> QPointF:
-        r = self.page.crop.rect(self.page.stage.frame_rect())
+        r = self.page.frame_tool.crop.rect(self.page.stage.frame_rect())
         return QPointF(r.left() + x * r.width(), r.top() + y * r.height())
 
     def test_dragging_a_corner_keeps_less(self) -> None:
@@ -122,6 +122,26 @@ class CropOnThePicture(DevelopTest):
         with Image.open(self.folder / "a.jpg") as picture:
             self.assertEqual(picture.size, self.page.stage.frame_size)
 
+    def test_picking_and_framing_take_turns(self) -> None:
+        """A click cannot both pick white and take hold of the crop."""
+        self.framing()
+        self.ledger.pick_button.setChecked(True)
+        self.settle()
+        self.assertFalse(self.page.framing)
+        self.assertIsNone(self.page.stage.crop)
+        self.framing()
+        self.assertFalse(self.ledger.pick_button.isChecked())
+
+    def test_before_is_shown_in_the_same_frame_as_the_tool(self) -> None:
+        self.edit.change("x", level=6.0)
+        self.framing()
+        self.page.hold_before(True)
+        self.settle()
+        assert self.page.stage.before is not None and self.page.stage.base is not None
+        before, now = self.page.stage.before, self.page.stage.base
+        self.assertEqual((before.width(), before.height()), (now.width(), now.height()))
+        self.page.hold_before(False)
+
     def test_zoom_buttons_say_how_another_shot_is_shown(self) -> None:
         """A cropped shot at 1:1, then a whole one: it is fitted, and the buttons say so."""
         self.edit.change("x", crop=(-0.3, -0.2, 0.2, 0.2))
@@ -181,6 +201,6 @@ class Dragging(unittest.TestCase):
     def test_lines_say_how_far_they_lean(self) -> None:
         self.assertAlmostEqual(lean(0, 0, 100, 100 * math.tan(math.radians(5))) or 0, -5, places=6)
         self.assertAlmostEqual(lean(100, 0, 0, 0) or 0, 0, places=6)
-        upright = lean(0, 0, 100 * math.tan(math.radians(5)), 100)  # leans to the right going down
-        self.assertAlmostEqual(upright or 0, 5, places=6)
+        plumb = lean(0, 0, 100 * math.tan(math.radians(5)), 100)  # leans to the right going down
+        self.assertAlmostEqual(plumb or 0, 5, places=6)
         self.assertIsNone(lean(0, 0, 3, 3))

@@ -107,7 +107,7 @@ class Noise(DevelopTest):
         spread = []
         for amount in (0.0, 0.5, 1.5):
             self.edit.change("x", brightness_noise=amount, colour_noise=amount)
-            self.page.set_beside(True)
+            self.page.reference.set_beside(True)
             self.settle()
             assert self.page.stage.before_piece is not None
             seen = pixels(self.page.stage.before_piece).astype(float)

@@ -45,7 +45,7 @@ class Mapping(unittest.TestCase):
 
     @settings(max_examples=40, deadline=None)
     @given(ANGLES, ANGLES, ANGLES)
-    def test_columns_are_upright_and_rows_level_in_the_scene(self, level: float, up: float, right: float) -> None:
+    def test_columns_are_plumb_and_rows_level_in_the_scene(self, level: float, up: float, right: float) -> None:
         """Each column of the corrected picture lies in a vertical plane through the lens, each row in one that holds
         the facade's level direction.
         """
@@ -82,7 +82,7 @@ class Mapping(unittest.TestCase):
         self.assertGreater(min(float(sx.min()), float(sy.min())), -1.5)
         self.assertLess(float(sx.max()), MIDDLE[0] + 0.5)
         self.assertLess(float(sy.max()), MIDDLE[1] + 0.5)
-        up_w, up_h = shape.upright_size
+        up_w, up_h = shape.oriented_size
         wanted = aspect or meta.oriented_size[0] / meta.oriented_size[1]
         self.assertAlmostEqual(up_w / up_h, wanted, delta=3 * wanted / min(up_w, up_h) * max(1, wanted))
 
@@ -98,7 +98,7 @@ class Mapping(unittest.TestCase):
         self.assertAlmostEqual(float((x1 - x)[0] * (y1 - y)[0]), 1.0, delta=0.003)
 
     def test_largest_rectangle_of_a_turned_square(self) -> None:
-        """In a square standing on its corner (diagonal 2) the largest upright square has side 1."""
+        """In a square standing on its corner (diagonal 2) the largest level square has side 1."""
         diamond = np.array([[0, -1], [1, 0], [0, 1], [-1, 0]], float)
         np.testing.assert_allclose(largest_inside(diamond, 1.0), (-0.5, -0.5, 0.5, 0.5), atol=1e-6)
         x0, y0, x1, y1 = largest_inside(diamond, 3.0)
@@ -134,7 +134,7 @@ class Pictures(unittest.TestCase):
         self.assertLess(float(np.mean(part != same)), 0.01)
 
     def test_crops_belong_to_the_picture_that_is_looked_at(self) -> None:
-        """The left part of the upright picture, whatever way the phone was held."""
+        """The left part of the oriented picture, whatever way the phone was held."""
         recipe = Recipe(crop=(-0.3, -0.3, 0.0, 0.2))
         for orientation in (1, 3, 6, 8, 2, 5):
             developer = developer_of(orientation=orientation)
@@ -211,7 +211,7 @@ class Pictures(unittest.TestCase):
 
 
 def facade(roll: float, pitch: float, focal: float, size: tuple[int, int], seed: int) -> NDArray[np.float32]:
-    """Light of a street front with upright posts and boards, as a phone with a roll (the picture must be turned
+    """Light of a street front with plumb posts and boards, as a phone with a roll (the picture must be turned
     clockwise by it) and a pitch up sees it; windows and slanting roofs between.
     """
     random = np.random.default_rng(seed)

@@ -7,7 +7,6 @@ from typing import Any
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QLinearGradient, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
-    QComboBox,
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app import theme
 from bruto.app.ring import hue_colour
+from bruto.app.row_parts import as_row, choice_box, row_name
 from bruto.app.rows import Track, ValueBox
 from bruto.develop.recipe import Recipe
 from bruto.develop.values import IDENTITY, SWAP_RED_BLUE, Zone
@@ -38,11 +38,7 @@ class ColourSwitches(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setObjectName("row")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 6, 8, 6)
-        layout.setSpacing(4)
+        layout = as_row(self)
         self.mono = QPushButton("Monochrome")
         self.mono.setCheckable(True)
         self.mono.setToolTip("Black and white; nodes on the hue ring then say how light each colour becomes")
@@ -53,14 +49,9 @@ class ColourSwitches(QWidget):
         layout.addLayout(line)
         row = QHBoxLayout()
         row.setSpacing(6)
-        name = QLabel("Channels")
-        name.setStyleSheet("font-weight: bold;")
-        row.addWidget(name)
-        self.box = QComboBox()
-        self.box.setAccessibleName("Channels")
-        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.box.setMinimumContentsLength(12)
-        self.box.setToolTip("How red, green and blue are made of the camera's own; infrared is often exchanged")
+        row.addWidget(row_name("Channels"))
+        tip = "How red, green and blue are made of the camera's own; infrared is often exchanged"
+        self.box = choice_box("Channels", tip)
         for text, matrix in CHANNELS.items():
             self.box.addItem(text, matrix)
         self.box.activated.connect(self._chosen)

@@ -58,7 +58,7 @@ def dragged(
 
 
 def lean(x0: float, y0: float, x1: float, y1: float) -> float | None:
-    """How far a drawn line (pixels, y down) must be turned clockwise to be level or upright, degrees; None if it is
+    """How far a drawn line (pixels, y down) must be turned clockwise to be level or plumb, degrees; None if it is
     too short.
     """
     if math.hypot(x1 - x0, y1 - y0) < 20:

@@ -5,28 +5,29 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
-import numpy as np
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from bruto.app.crop_tool import CropTool
+from bruto.app.framing import Framing
 from bruto.app.ledger import Ledger
 from bruto.app.models import Edit
+from bruto.app.reference import Reference
 from bruto.app.stage import Stage
 from bruto.app.stage_bar import StageBar
 from bruto.app.strip import LightStrip
-from bruto.app.versions_menu import RESIDUAL_GAIN, Pinned, VersionsMenu
+from bruto.app.versions_menu import VersionsMenu
 from bruto.app.worker import Worker
 from bruto.color.spaces import lightness
 from bruto.container.orientation import orient
 from bruto.develop.engine import Developer, Rect, stored_rect
-from bruto.develop.frame import Geometry, largest_inside
+from bruto.develop.frame import Geometry
 from bruto.develop.light import scene_light
 from bruto.develop.pick import hue_at, lifted, light_at
 from bruto.develop.proof import hatched, out_of_gamut
-from bruto.develop.recipe import FRAME_FIELDS, Recipe
+from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all
 from bruto.develop.values import Tone
@@ -58,13 +59,12 @@ class DevelopPage(QWidget):
         self.shot: Shot | None = None
         self.edit: Edit | None = None
         self.developer: Developer | None = None
+        self.versions = VersionsMenu(self)
         self._open: OrderedDict[str, Developer] = OrderedDict()
         self._lights: dict[str, Any] = {}
         self.edits: dict[str, Edit] = {}
         self.last_render_ms = 0.0
-        self.framing = False
         self.proof = ""
-        self.crop = CropTool()
         self._save_timer = QTimer(self)
         self._save_timer.setSingleShot(True)
         self._save_timer.setInterval(SAVE_AFTER_MS)
@@ -90,11 +90,8 @@ class DevelopPage(QWidget):
         )
         self.ledger.pick_white.connect(lambda on: self._pick("white", on))
         self.ledger.pick_hue.connect(lambda on: self._pick("hue", on))
-        self.ledger.frame_part.framing.connect(self.set_framing)
-        self.ledger.frame_part.by_line.connect(self._by_line)
-        self.ledger.frame_part.aspect_chosen.connect(self._aspect)
-        self.stage.cropped.connect(self._cropped)
-        self.stage.leaned.connect(self._leaned)
+        self.frame_tool = Framing(self)
+        self.reference = Reference(self, self.versions)
         self.stage.lifted.connect(self._lifted)
         self._picks = ""
         self._lift_from: tuple[Tone, float] | None = None
@@ -110,13 +107,9 @@ class DevelopPage(QWidget):
         self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (Z)", checkable=True)
         self.before_button = bar.add("Before", "Hold to see the picture before your corrections (B)")
         self.beside_button = bar.add("Beside", "Before, or what you chose, in the left half (S)", checkable=True)
-        self.beside_button.clicked.connect(lambda on: self.set_beside(bool(on)))
+        self.beside_button.clicked.connect(lambda on: self.reference.set_beside(bool(on)))
         self.versions_button = bar.add("Versions ▾", "Keep versions of this shot; choose what to compare with")
-        self.versions = VersionsMenu(self)
         self.versions_button.setMenu(self.versions)
-        self.versions.chosen.connect(self._reference_chosen)
-        self.versions.pin.connect(self._pin)
-        self._pinned_developer: Developer | None = None
         self.tone_button = bar.add("Tone by hand", "Point at a tone and drag up or down (D)", checkable=True)
         self.tone_button.toggled.connect(lambda on: self.stage.set_lifting(on))
         self.fit_button.setChecked(True)
@@ -127,8 +120,7 @@ class DevelopPage(QWidget):
     def open_shot(self, shot: Shot | None) -> None:
         """Show a shot: its preview at once, then the raw."""
         self.save()
-        self.ledger.pick_button.setChecked(False)
-        self.ledger.hues.pick_button.setChecked(False)
+        self.stop_picking()
         self.ledger.frame_part.frame_button.setChecked(False)
         self.worker.forget("open", "base", "piece", "before", "suggest", "light")
         self.shot, self.developer = shot, None
@@ -168,7 +160,7 @@ class DevelopPage(QWidget):
             if edit.problem:
                 self.problem.emit(edit.problem)
         self.edit = edit
-        self.versions.show_edit(edit)
+        self.reference.shot_changed()
         self.stage.set_frame(*shot.meta.oriented_size)
         self._show_zoom()
         self.ledger.show_edit(edit, notice=" ".join(shot.meta.warnings))
@@ -218,8 +210,8 @@ class DevelopPage(QWidget):
         self.kind.setToolTip(f"{developer.source.meta.width} × {developer.source.meta.height} pixels in the file")
         meta = None if developer.source.kind == "picture" else developer.source.meta
         self.ledger.show_edit(self.edit, developer.as_shot(), " ".join(developer.source.meta.warnings), meta)
-        self._show_frame()
-        self._render()
+        self.frame_tool.show()
+        self.refresh_view()
         if self.edit.suggestions:
             self._suggested()
         else:
@@ -239,6 +231,15 @@ class DevelopPage(QWidget):
         if self.edit is not None and "tone" in self.edit.suggestions:
             self.strip.set_suggested(self.edit.suggestions["tone"].value)
 
+    @property
+    def framing(self) -> bool:
+        """Whether all that the frame covers is shown."""
+        return self.frame_tool.on
+
+    def opened(self, path: Path) -> Developer | None:
+        """The developer of a file, if it is open."""
+        return self._open.get(str(path))
+
     # -- rendering ----------------------------------------------------------------------------------------------------
 
     def factor(self) -> int:
@@ -254,7 +255,8 @@ class DevelopPage(QWidget):
         _, _, w, h = self.stage.visible()
         return scale > 0.62 and w * h <= MOST_PIECE
 
-    def _render(self) -> None:
+    def refresh_view(self) -> None:
+        """Ask for what the stage shows now."""
         developer, edit = self.developer, self.edit
         if developer is None or edit is None:
             return
@@ -270,7 +272,7 @@ class DevelopPage(QWidget):
             return run
 
         if self.stage.beside or self.stage.show_before:
-            self._ask_reference()
+            self.reference.ask()
         if self.needs_piece():
             x, y, w, h = self.stage.visible()
             rect = stored_rect(Rect(x, y, w, h), orientation, developer.geometry(recipe, framing).size)
@@ -317,15 +319,15 @@ class DevelopPage(QWidget):
 
     def _view_changed(self) -> None:
         self._show_zoom()
-        self._render()
+        self.refresh_view()
 
     def _edit_changed(self) -> None:
         if self.edit is None:
             return
         self.ledger.refresh()
         self.strip.set_recipe(self.edit.recipe)
-        self._show_frame()
-        self._render()
+        self.frame_tool.show()
+        self.refresh_view()
         self._save_timer.start()
         self.status.emit("", "", "not saved yet")
 
@@ -336,155 +338,13 @@ class DevelopPage(QWidget):
             self.edit.save()
             self.status.emit("", "", "saved beside the file" if self.edit.sidecar.revision > 0 else "")
 
-    # -- frame --------------------------------------------------------------------------------------------------------
-
-    def set_framing(self, on: bool) -> None:
-        """Show all that the frame covers, with the crop on it."""
-        self.framing = on and self.developer is not None
-        self.ledger.frame_part.frame_button.setChecked(self.framing)
-        if on:
-            self.ledger.unfold("frame")
-            self.ledger.pick_button.setChecked(False)
-            self.ledger.hues.pick_button.setChecked(False)
-            self.stage.set_fit()
-        self.stage.set_crop(self.crop if self.framing else None)
-        self._show_frame()
-        self._render()
-
-    def _by_line(self, on: bool) -> None:
-        self.crop.by_line = on
-
-    def _show_frame(self) -> None:
-        """The stage's frame and the crop on it, as the recipe has them now."""
-        developer, edit = self.developer, self.edit
-        if developer is None or edit is None:
-            return
-        shown, kept = self._shape(developer), developer.geometry(edit.recipe)
-        self.stage.resize_frame(*shown.upright_size)
-        self.ledger.frame_part.show_size(kept.upright_size, developer.source.meta.oriented_size)
-        if self.framing:
-            w, h = kept.upright_size
-            edge = max(developer.source.meta.square_size)
-            x, y = kept.origin
-            self.crop.crop = shown.relative_crop(
-                ((x - w / 2) / edge, (y - h / 2) / edge, (x + w / 2) / edge, (y + h / 2) / edge)
-            )
-            corners = [shown.relative_crop((cx / edge, cy / edge, cx / edge, cy / edge)) for cx, cy in kept.outline]
-            self.crop.outline = np.array([c[:2] for c in corners])
-            sw, sh = shown.upright_size
-            self.crop.ratio = edit.recipe.effective().aspect * sh / sw
-            self.stage.update()
-
-    def _cropped(self, final: bool) -> None:
-        if self.developer is not None and self.edit is not None:
-            crop = self._shape(self.developer).crop_of(*self.crop.crop)
-            self.edit.change("crop", final=final, crop=crop)
-
-    def _aspect(self, ratio: float) -> None:
-        """Another aspect ratio: the largest of it within what is kept now."""
-        developer, edit = self.developer, self.edit
-        if developer is None or edit is None:
-            return
-        crop = edit.recipe.crop
-        if crop is not None and ratio:
-            corners = np.array([[crop[0], crop[1]], [crop[2], crop[1]], [crop[2], crop[3]], [crop[0], crop[3]]])
-            middle = corners.mean(axis=0)
-            x0, y0, x1, y1 = largest_inside(corners - middle, ratio)
-            crop = (
-                round(x0 + middle[0], 5), round(y0 + middle[1], 5), round(x1 + middle[0], 5), round(y1 + middle[1], 5)
-            )  # fmt: skip
-        edit.change("aspect ratio", aspect=ratio, crop=crop)
-
-    def _leaned(self, angle: float) -> None:
-        if self.edit is not None:
-            level = round(min(max(self.edit.recipe.level + angle, -45.0), 45.0), 2)
-            self.edit.change("level", level=level)
-            self.ledger.frame_part.line_button.setChecked(False)
-
     # -- intents ------------------------------------------------------------------------------------------------------
 
     def hold_before(self, on: bool) -> None:
         """Show what the picture is compared with while held."""
-        self.stage.show_before = on
         if self.developer is not None:
-            self.tag.setText(self._reference_title() if on else self._developed_tag)
-            if on:
-                self._ask_reference()
-        self.stage.update()
-
-    def set_beside(self, on: bool) -> None:
-        """What the picture is compared with in the left half of the stage."""
-        self.beside_button.setChecked(on)
-        self.stage.set_beside(self._reference_title() if on else "")
-        if on:
-            self._ask_reference()
-
-    def _reference_chosen(self, *_: str) -> None:
-        if self.stage.beside:
-            self.stage.set_beside(self._reference_title())
-        self._ask_reference()
-
-    def _reference_title(self) -> str:
-        kind, name = self.versions.reference
-        if kind == "version":
-            return f"VERSION {name}"
-        if kind == "shot" and self.versions.pinned is not None:
-            return f"PINNED: {self.versions.pinned.title}"
-        if kind == "noisy":
-            return "NO NOISE REDUCTION"
-        if kind == "residual":
-            return f"TAKEN OUT BY NOISE REDUCTION, {RESIDUAL_GAIN:.0f} ×"
-        return "BEFORE, default values"
-
-    def _pin(self) -> None:
-        """Other shots will be compared with this one as it is now."""
-        if self.shot is not None and self.edit is not None:
-            self.versions.pinned = Pinned(f"{self.shot.name}, as pinned", self.shot.main, self.edit.recipe)
-            self.versions.choose("shot", str(self.shot.main))
-            self._pinned_developer = self.developer
-
-    def _ask_reference(self) -> None:
-        """Develop what the picture is compared with, at the stage's zoom."""
-        developer, edit = self.developer, self.edit
-        if developer is None or edit is None:
-            return
-        kind, name = self.versions.reference
-        pinned = self.versions.pinned if kind == "shot" else None
-        recipe = edit.version(name) if kind == "version" else Recipe()
-        now = edit.recipe
-        if pinned is not None:
-            recipe = pinned.recipe
-        elif kind in ("noisy", "residual"):
-            recipe = now.model_copy(update={"brightness_noise": 0.0, "colour_noise": 0.0})
-        else:  # in the same frame, so that places can be compared
-            recipe = (recipe or Recipe()).model_copy(update={k: getattr(edit.recipe, k) for k in FRAME_FIELDS})
-        factor, wanted = self.factor(), self.stage.visible() if self.needs_piece() else None
-        shown = self.stage.frame_size
-        known = self._open.get(str(pinned.path)) or self._pinned_developer if pinned is not None else developer
-
-        def work() -> tuple[Any, Any]:
-            other = known or Developer(open_source(pinned.path))  # type: ignore[union-attr]
-            orientation = other.source.meta.orientation
-            shape = other.geometry(recipe)
-
-            def seen(at: int, rect: Rect | None = None) -> Any:
-                picture = other.view(recipe, at, rect)
-                if kind == "residual":  # what is left of it is seen about grey
-                    change = picture.astype(np.float32) - other.view(now, at, rect)
-                    picture = np.clip(np.rint(128 + RESIDUAL_GAIN * change), 0, 255).astype(np.uint8)
-                return orient(picture, orientation)
-
-            piece = None
-            if wanted is not None and shape.upright_size == shown:
-                piece = seen(1, stored_rect(Rect(*wanted), orientation, shape.size))
-            return seen(max(factor, 4) if piece is not None else factor), piece
-
-        def done(found: tuple[Any, Any]) -> None:
-            self.stage.set_before(found[0])
-            if found[1] is not None and wanted is not None:
-                self.stage.set_before(found[1], wanted)
-
-        self.worker.ask("before", work, done, self.problem.emit)
+            self.tag.setText(self.reference.title() if on else self._developed_tag)
+        self.reference.hold(on)
 
     def next_proof(self) -> None:
         """Mark what sRGB cannot hold, then what Display P3 cannot, then nothing."""
@@ -516,10 +376,16 @@ class DevelopPage(QWidget):
     def toggle_zoom(self) -> None:
         self.stage.set_one_to_one() if self.stage.fit else self.stage.set_fit()
 
+    def stop_picking(self) -> None:
+        """Clicks in the picture pick nothing any more."""
+        self.ledger.pick_button.setChecked(False)
+        self.ledger.hues.pick_button.setChecked(False)
+
     def _pick(self, what: str, on: bool) -> None:
         """Clicks in the picture pick white or a hue, one at a time."""
         if on:
             self._picks = what
+            self.frame_tool.set(False)
             other = self.ledger.hues.pick_button if what == "white" else self.ledger.pick_button
             other.setChecked(False)
         self.stage.set_picking(self.ledger.pick_button.isChecked() or self.ledger.hues.pick_button.isChecked())

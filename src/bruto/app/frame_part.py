@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
+from bruto.app.row_parts import as_row, choice_box, row_name
 from bruto.develop.recipe import Recipe
 
 RATIOS = (("1 : 1", 1.0), ("5 : 4", 1.25), ("4 : 3", 4 / 3), ("3 : 2", 1.5), ("16 : 9", 16 / 9), ("2 : 1", 2.0))
-"""Wide ratios for sharing and printing; each can stand upright too."""
+"""Wide ratios for sharing and printing; each can stand on its short side too."""
 
 
 class FramePart(QWidget):
@@ -21,30 +22,20 @@ class FramePart(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setObjectName("row")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 6, 8, 6)
-        layout.setSpacing(5)
+        layout = as_row(self, 5)
         head = QHBoxLayout()
         head.setSpacing(6)
-        name = QLabel("Crop")
-        name.setStyleSheet("font-weight: bold;")
-        head.addWidget(name)
-        self.box = QComboBox()
-        self.box.setAccessibleName("Aspect ratio")
-        self.box.setToolTip("Width to height of what is kept")
-        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.box.setMinimumContentsLength(8)
+        head.addWidget(row_name("Crop"))
+        self.box = choice_box("Aspect ratio", "Width to height of what is kept", 8)
         self.box.addItem("free", 0.0)
         for text, ratio in RATIOS:
             self.box.addItem(text, ratio)
         self.box.activated.connect(self._chosen)
         head.addWidget(self.box, 1)
-        self.turn = QPushButton("upright")
+        self.turn = QPushButton("tall")
         self.turn.setObjectName("take")
         self.turn.setCheckable(True)
-        self.turn.setToolTip("The ratio standing upright instead of lying")
+        self.turn.setToolTip("The ratio tall instead of wide")
         self.turn.clicked.connect(self._chosen)
         head.addWidget(self.turn)
         back = QPushButton("↺")
@@ -62,7 +53,7 @@ class FramePart(QWidget):
         self.frame_button.toggled.connect(self._framing)
         self.line_button = QPushButton("Level by a line")
         self.line_button.setCheckable(True)
-        self.line_button.setToolTip("Draw along something level or upright (Shift+C)")
+        self.line_button.setToolTip("Draw along something level or plumb (Shift+C)")
         self.line_button.toggled.connect(self._by_line)
         tools.addWidget(self.frame_button)
         tools.addWidget(self.line_button)
@@ -102,7 +93,7 @@ class FramePart(QWidget):
         self.turn.setEnabled(bool(recipe.aspect) and wide > 1.001)
 
     def show_size(self, size: tuple[int, int], whole: tuple[int, int]) -> None:
-        """What is left, upright pixels, of the whole frame."""
+        """What is left, oriented pixels, of the whole frame."""
         w, h = size
         share = 100 * w * h / max(whole[0] * whole[1], 1)
         self.left.setText(f"keeps {w} × {h} px, {w * h / 1e6:.1f} MP, {share:.0f} % of the frame")

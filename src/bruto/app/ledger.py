@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app.colour_parts import ColourSwitches, Tints
 from bruto.app.curve_editor import CurveEditor
@@ -15,6 +15,7 @@ from bruto.app.ledger_text import sentence
 from bruto.app.models import Edit
 from bruto.app.profile_row import ProfileRow
 from bruto.app.ring import HueEditor
+from bruto.app.row_parts import as_row, choice_box, row_name
 from bruto.app.rows import Row
 from bruto.container.rawframe import RawMeta
 from bruto.develop.illuminants import NAMED, named, values_of
@@ -183,22 +184,16 @@ class Ledger(QWidget):
     def _lights_row(self) -> QWidget:
         """White by the name of a light."""
         row = QWidget()
-        row.setObjectName("row")
-        row.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(10, 5, 8, 5)
-        name = QLabel("Light")
-        name.setStyleSheet("font-weight: bold;")
-        layout.addWidget(name)
-        self.lights = QComboBox()
-        self.lights.setAccessibleName("Light")
-        self.lights.setToolTip("White by the name of a light; the letters are the CIE's")
+        line = QHBoxLayout()
+        as_row(row).addLayout(line)
+        line.addWidget(row_name("Light"))
+        self.lights = choice_box("Light", "White by the name of a light; the letters are the CIE's")
         self.lights.addItem("as shot", None)
         for title, (code, _) in NAMED.items():
             self.lights.addItem(f"{title} ({code}), {values_of(title)[0]:.0f} K", title)
         self.lights.addItem("by hand", "")
         self.lights.activated.connect(self._light_chosen)
-        layout.addWidget(self.lights, 1)
+        line.addWidget(self.lights, 1)
         return row
 
     def _light_chosen(self) -> None:
@@ -217,15 +212,9 @@ class Ledger(QWidget):
 
     def _tone_row(self) -> QWidget:
         self.tone = QWidget()
-        self.tone.setObjectName("row")
-        self.tone.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        tone_layout = QVBoxLayout(self.tone)
-        tone_layout.setContentsMargins(10, 6, 8, 6)
-        tone_layout.setSpacing(3)
+        tone_layout = as_row(self.tone, 3)
         tone_head = QHBoxLayout()
-        name = QLabel("Handles")
-        name.setStyleSheet("font-weight: bold;")
-        tone_head.addWidget(name)
+        tone_head.addWidget(row_name("Handles"))
         tone_head.addStretch(1)
         self.tone_take = QPushButton("take")
         self.tone_take.setObjectName("take")

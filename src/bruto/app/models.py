@@ -11,7 +11,7 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.develop.recipe import Recipe, recipe_from
+from bruto.develop.recipe import Recipe
 from bruto.develop.suggest import Suggestion, take_all
 from bruto.develop.values import Tone
 from bruto.errors import BrutoError
@@ -159,11 +159,9 @@ class Edit:
     def version(self, name: str) -> Recipe | None:
         """A version's recipe; None with a message where it cannot be used."""
         try:
-            return recipe_from(self._sidecar.versions[name])
-        except KeyError:
-            return None
+            return self._sidecar.version(name)
         except BrutoError as error:
-            self.message.emit(f"Version {name}: {error}")
+            self.message.emit(str(error))
             return None
 
     def use_version(self, name: str) -> bool:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QWidget
 
+from bruto.app.row_parts import as_row, choice_box, row_name
 from bruto.container.profile import CameraProfile
 from bruto.container.rawframe import RawMeta
 from bruto.develop.profiles import OWN, choices, chosen
@@ -30,23 +31,13 @@ class ProfileRow(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setObjectName("row")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.meta: RawMeta | None = None
         self._shown = OWN
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 6, 8, 6)
-        layout.setSpacing(4)
+        layout = as_row(self)
         head = QHBoxLayout()
         head.setSpacing(4)
-        name = QLabel("Profile")
-        name.setStyleSheet("font-weight: bold;")
-        head.addWidget(name)
-        self.box = QComboBox()
-        self.box.setAccessibleName("Profile")
-        self.box.setToolTip("The camera profile that turns sensor colour into colour")
-        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.box.setMinimumContentsLength(12)
+        head.addWidget(row_name("Profile"))
+        self.box = choice_box("Profile", "The camera profile that turns sensor colour into colour")
         head.addWidget(self.box, 1)
         back = QPushButton("↺")
         back.setObjectName("icon")

@@ -24,7 +24,7 @@ from bruto.errors import BrutoError
 
 OWN = "The values of this shot"
 TARGETS = ("this shot", "its set", "all picks", "all shots")
-PER_SHOT = ("light", "white")
+PER_SHOT = ("light", "white", "frame")
 """Groups that are mostly each shot's own, and not ticked at first."""
 
 
@@ -63,7 +63,7 @@ class RecipesDialog(QDialog):
             self.ticks[name] = tick
             grid.addWidget(tick, k // 2, k % 2)
         right.addLayout(grid)
-        hint = QLabel("Light and white are mostly each shot's own; its suggestions stay as they are.")
+        hint = QLabel("Light, white and frame are mostly each shot's own; its suggestions stay as they are.")
         hint.setObjectName("quiet")
         hint.setWordWrap(True)
         right.addWidget(hint)

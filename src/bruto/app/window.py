@@ -569,7 +569,7 @@ class Window(QMainWindow):
 
     def _beside(self) -> None:
         if self.task() == "Develop" and self.develop.developer is not None:
-            self.develop.set_beside(not self.develop.stage.beside)
+            self.develop.reference.set_beside(not self.develop.stage.beside)
 
     def _frame_tool(self, name: str) -> None:
         """Turn a tool of the frame on or off, in Develop."""

@@ -36,7 +36,7 @@ from bruto.container.colour_model import camera_to_working, neutral_to_xy, xy_to
 from bruto.container.orientation import orient
 from bruto.container.rawframe import RawMeta
 from bruto.develop import demosaic as dm
-from bruto.develop.frame import Area, Geometry, geometry_of
+from bruto.develop.frame import Area, Geometry, full_or_near, geometry_of
 from bruto.develop.profiles import chosen, hue_sat_for, with_profile
 from bruto.develop.recipe import FRAME_FIELDS, NEUTRAL_FIELDS, Recipe
 from bruto.develop.source import Source
@@ -91,6 +91,7 @@ class Developer:
         self._piece: tuple[Rect, tuple[NDArray[np.float32], int, int]] | None = None
         self._geometries: OrderedDict[tuple, Geometry] = OrderedDict()
         self._fields: tuple[Geometry, dict[str, Any]] | None = None
+        self._near: NDArray[np.uint8] | None = None
         self.problems: dict[str, str] = {}
         self._lock = threading.Lock()
 
@@ -168,7 +169,13 @@ class Developer:
         shape = self.geometry(recipe)
         if shape.whole:
             return self.source.linear.clipped
-        return shape.clipped(self.source.linear.clipped, Rect(0, 0, *shape.size), 2)
+        return shape.clipped(self._near_full(), Rect(0, 0, *shape.size), 2)
+
+    def _near_full(self) -> NDArray[np.uint8]:
+        """Full channels of each quad of the frame and its neighbours."""
+        if self._near is None:
+            self._near = full_or_near(self.source.linear.clipped)
+        return self._near
 
     def _field(self, shape: Geometry, name: str, make: Callable[[], Any]) -> Any:
         """A coarse field over the picture of a geometry; those of the latest one are kept."""
@@ -208,7 +215,7 @@ class Developer:
             )
         full = self.source.linear.clipped
         if full.any():
-            full = shape.clipped(full, area, factor)
+            full = shape.clipped(self._near_full(), area, factor)
         else:
             full = np.zeros((1, 1), np.uint8)
         return Placement(factor, own, shape.size, min(factor, 2) / 2, (0, 0), own, shape.size), full

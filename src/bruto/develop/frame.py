@@ -2,9 +2,9 @@
 
 The phone is a pinhole camera behind its lens (Hartley, Zisserman, "Multiple View Geometry", 2nd ed., chapters 6 and 8):
 turning it about its centre moves the picture by the homography K R K^-1. What a tilted phone recorded is shown as a
-phone held upright at the same place would have. Where nothing is turned or warped, a crop takes pixels as they are.
+phone held straight at the same place would have. Where nothing is turned or warped, a crop takes pixels as they are.
 
-Angles and crop belong to the upright picture: x to the right, y down, from the middle of the frame, long edge = 1.
+Angles and crop belong to the oriented picture: x to the right, y down, from the middle of the frame, long edge = 1.
 """
 
 from __future__ import annotations
@@ -67,8 +67,8 @@ def focal_px(meta: RawMeta) -> float:
     return (meta.focal_35mm or USUAL_FOCAL) / DIAGONAL_35MM * math.hypot(w, h)
 
 
-def upright_to_stored(orientation: int) -> NDArray[np.float64]:
-    """Directions of the upright picture as directions of the stored one (2, 2), by the Exif orientation."""
+def oriented_to_stored(orientation: int) -> NDArray[np.float64]:
+    """Directions of the oriented picture as directions of the stored one (2, 2), by the Exif orientation."""
     turned = {6: [[0, 1], [-1, 0]], 7: [[0, 1], [-1, 0]], 5: [[0, -1], [1, 0]], 8: [[0, -1], [1, 0]],
               3: [[-1, 0], [0, -1]], 4: [[-1, 0], [0, -1]]}.get(orientation, [[1, 0], [0, 1]])  # fmt: skip
     out = np.array(turned, float)
@@ -78,7 +78,7 @@ def upright_to_stored(orientation: int) -> NDArray[np.float64]:
 
 
 def _homography(recipe: Recipe, focal: float) -> NDArray[np.float64]:
-    """Corrected upright pixels to recorded upright pixels, both from the frame's middle, which stays and keeps its
+    """Corrected to recorded oriented pixels, both from the frame's middle, which stays and keeps its
     scale.
     """
     r = rotation(recipe.level, recipe.verticals, recipe.horizontals)
@@ -120,7 +120,7 @@ def _sides(outline: NDArray) -> tuple[NDArray, NDArray]:
 
 
 def largest_inside(outline: NDArray, aspect: float) -> tuple[float, float, float, float]:
-    """The largest upright rectangle of an aspect ratio (width / height) within a convex polygon (n, 2), nearest to its
+    """The largest level rectangle of an aspect ratio (width / height) within a convex polygon (n, 2), nearest to its
     origin: left, top, right, bottom. Linear programming over its middle and size.
     """
     normal, distance = _sides(outline)
@@ -160,8 +160,8 @@ class Geometry:
     """The mapping of one recipe on one file.
 
     `size`: of the picture at full size, unoriented; `sensor_size`: of the default crop as recorded; `offset`: pixels
-    between both where the picture is a plain part of the frame, else None. `homography`: corrected to recorded upright
-    pixels; `origin`: upright place of the picture's middle, pixels from the frame's middle.
+    between both where the picture is a plain part of the frame, else None. `homography`: corrected to recorded oriented
+    pixels; `origin`: oriented place of the picture's middle, pixels from the frame's middle.
     """
 
     size: tuple[int, int]
@@ -181,12 +181,12 @@ class Geometry:
         """Where pixels (x, y) of the picture at full size, unoriented, were recorded: pixels of the default crop."""
         if self.offset is not None:
             return np.asarray(x, float) + self.offset[0], np.asarray(y, float) + self.offset[1]
-        to_stored = upright_to_stored(self.meta.orientation)
+        to_stored = oriented_to_stored(self.meta.orientation)
         w, h = self.size
         stored = np.stack([np.asarray(x, float) - (w - 1) / 2, np.asarray(y, float) - (h - 1) / 2])
-        upright = np.tensordot(to_stored.T, stored, 1)
+        turned = np.tensordot(to_stored.T, stored, 1)
         m = self.homography
-        px, py = upright[0] + self.origin[0], upright[1] + self.origin[1]
+        px, py = turned[0] + self.origin[0], turned[1] + self.origin[1]
         depth = np.maximum(m[2, 0] * px + m[2, 1] * py + m[2, 2], 1e-3)
         px, py = (
             (m[0, 0] * px + m[0, 1] * py + m[0, 2]) / depth,
@@ -294,15 +294,14 @@ class Geometry:
             ((sy + 0.5) / sh * rows - 0.5).astype(np.float32),
         )
 
-    def clipped(self, quads: NDArray[np.uint8], area: Area, factor: int) -> NDArray[np.uint8]:
-        """Full channels of each pixel of an area at 1/factor, from the quads of the frame (which are 2 px wide).
-
-        A place that takes from a full one counts as full.
+    def clipped(self, near: NDArray[np.uint8], area: Area, factor: int) -> NDArray[np.uint8]:
+        """Full channels of each pixel of an area at 1/factor, from the quads of the frame (which are 2 px wide), see
+        `full_or_near`: a place that takes from a full one counts as full.
         """
         mx, my = self.maps(area, max(2, factor))
         scale = max(2, factor) / 2
         return cv2.remap(
-            _spread(quads), mx * np.float32(scale) + np.float32((scale - 1) / 2),
+            near, mx * np.float32(scale) + np.float32((scale - 1) / 2),
             my * np.float32(scale) + np.float32((scale - 1) / 2), cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE,
         )  # fmt: skip
 
@@ -313,8 +312,8 @@ class Geometry:
         return (mx < -0.5) | (my < -0.5) | (mx > w / factor - 0.5) | (my > h / factor - 0.5)
 
     def crop_of(self, x0: float, y0: float, x1: float, y1: float) -> tuple[float, float, float, float]:
-        """A rectangle of this upright picture (relative, 0..1) as the recipe's crop."""
-        w, h = self.upright_size
+        """A rectangle of this oriented picture (relative, 0..1) as the recipe's crop."""
+        w, h = self.oriented_size
         edge = max(self.meta.square_size)
         return tuple(
             round((v - 0.5) * n / edge + o / edge, 5)
@@ -323,15 +322,15 @@ class Geometry:
         )  # type: ignore[return-value]  # fmt: skip
 
     def relative_crop(self, crop: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
-        """A crop of the recipe as rectangle of this upright picture (relative)."""
-        w, h = self.upright_size
+        """A crop of the recipe as rectangle of this oriented picture (relative)."""
+        w, h = self.oriented_size
         edge = max(self.meta.square_size)
         return tuple(
             (v * edge - o) / n + 0.5 for v, n, o in zip(crop, (w, h, w, h), (*self.origin, *self.origin), strict=True)
         )  # type: ignore[return-value]
 
     @property
-    def upright_size(self) -> tuple[int, int]:
+    def oriented_size(self) -> tuple[int, int]:
         """Width and height as looked at."""
         w, h = self.size
         return (h, w) if self.meta.orientation >= 5 else (w, h)
@@ -353,7 +352,7 @@ def geometry_of(meta: RawMeta, recipe: Recipe, uncropped: bool = False) -> Geome
         size, origin, offset = (square_w, square_h), (0.0, 0.0), (0, 0)
     else:
         # corners of the stored picture, on whole pixels where they are taken as they are
-        to_stored = upright_to_stored(meta.orientation)
+        to_stored = oriented_to_stored(meta.orientation)
         a, b = to_stored @ [x0, y0], to_stored @ [x1, y1]
         middle = np.array([square_w, square_h]) / 2
         low, high = np.minimum(a, b) + middle, np.maximum(a, b) + middle
@@ -372,10 +371,10 @@ def geometry_of(meta: RawMeta, recipe: Recipe, uncropped: bool = False) -> Geome
 
 
 def _crop(
-    recipe: Recipe, outline: NDArray, upright: tuple[int, int], turned: bool, uncropped: bool
+    recipe: Recipe, outline: NDArray, oriented: tuple[int, int], turned: bool, uncropped: bool
 ) -> tuple[float, float, float, float]:
-    """The rectangle that is kept, upright pixels from the frame's middle."""
-    w, h = upright
+    """The rectangle that is kept, oriented pixels from the frame's middle."""
+    w, h = oriented
     full = (-w / 2, -h / 2, w / 2, h / 2)
     if uncropped:
         if not turned:
@@ -412,7 +411,7 @@ def _read(grid: NDArray[np.float32], x: NDArray[np.float32], y: NDArray[np.float
     return cv2.remap(np.ascontiguousarray(grid), x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
 
-def _spread(quads: NDArray[np.uint8]) -> NDArray[np.uint8]:
+def full_or_near(quads: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """Full channels of each quad and its neighbours."""
     out = quads.copy()
     for bit in (1, 2, 4):

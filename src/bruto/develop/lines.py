@@ -1,4 +1,4 @@
-"""How a phone was held: upright lines in the picture say level and tilt, long level ones say level.
+"""How a phone was held: plumb lines in the picture say level and tilt, long level ones say level.
 
 Line segments (von Gioi, Jakubowicz, Morel, Randall, IPOL 2, 2012) become planes through the lens; the vertical of the
 scene is the direction that lies in as many of them as possible, found by consensus of pairs (Fischler, Bolles 1981) and
@@ -17,13 +17,13 @@ from numpy.typing import NDArray
 SHORTEST = 0.035
 """Least length of a line that counts, share of the picture's long edge."""
 STEEP, FLAT = 24.0, 9.0
-"""How far lines may lean and still be taken for upright, or for level ones of a horizon, degrees."""
+"""How far lines may lean and still be taken for plumb, or for level ones of a horizon, degrees."""
 MOST_TILT = 32.0
 """Most tilt that is believed, degrees."""
 AGREE = 0.6
 """How exactly a line must point along the vertical to support it, degrees."""
 SURE, ENOUGH = 0.5, 1.0
-"""Share of the upright lines' length that must agree, and how long those are together, in long edges."""
+"""Share of the plumb lines' length that must agree, and how long those are together, in long edges."""
 LINE_ERROR = 0.4
 """Standard deviation of a line's direction about the truth, degrees (found on simulated scenes)."""
 TILT_ERROR = 0.9
@@ -48,7 +48,7 @@ class Held:
 
 
 def find_lines(luminance: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Segments (n, 4): x0, y0, x1, y1 in pixels from the middle of a small upright picture of light (h, w)."""
+    """Segments (n, 4): x0, y0, x1, y1 in pixels from the middle of a small oriented picture of light (h, w)."""
     h, w = luminance.shape
     log = np.log2(np.maximum(luminance, 1e-4))
     low, high = np.percentile(log, (1, 99))
@@ -70,14 +70,14 @@ def how_held(lines: NDArray[np.float64], focal: float, long_edge: float) -> Held
     dx, dy = lines[:, 2] - lines[:, 0], lines[:, 3] - lines[:, 1]
     length = np.hypot(dx, dy) / long_edge
     steep = np.abs(np.degrees(np.arctan2(dx, dy * np.sign(dy + 1e-12)))) < STEEP
-    upright = _upright(lines[steep], length[steep], focal)
-    if upright is not None:
-        return upright
+    plumb = _plumb(lines[steep], length[steep], focal)
+    if plumb is not None:
+        return plumb
     lean = np.degrees(np.arctan2(dy * np.sign(dx + 1e-12), np.abs(dx)))
     return _level(lean[np.abs(lean) < FLAT], length[np.abs(lean) < FLAT])
 
 
-def _upright(lines: NDArray, length: NDArray, focal: float) -> Held | None:
+def _plumb(lines: NDArray, length: NDArray, focal: float) -> Held | None:
     """The vertical from lines near it."""
     if len(lines) < 4 or length.sum() < ENOUGH:
         return None

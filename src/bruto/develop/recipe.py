@@ -145,7 +145,7 @@ class Recipe(Frozen):
         0.0, -45, 45, "the picture is turned clockwise by it", title="Level", unit="°", step=0.1, group="frame"
     )
     verticals: float = _number(
-        0.0, -40, 40, "how far the phone looked up; upright lines become parallel",
+        0.0, -40, 40, "how far the phone looked up; plumb lines become parallel",
         title="Verticals", unit="°", step=0.2, group="frame",
     )  # fmt: skip
     horizontals: float = _number(
@@ -156,12 +156,12 @@ class Recipe(Frozen):
         default=0.0,
         ge=0,
         le=8,
-        description="width over height of the upright picture; 0: the frame's own",
+        description="width over height of the oriented picture; 0: the frame's own",
         json_schema_extra={"title": "Aspect ratio", "unit": ": 1", "step": 0.01},
     )
     crop: tuple[float, float, float, float] | None = Field(
         default=None,
-        description="left, top, right and bottom of what is kept, from the middle of the upright, straightened frame, "
+        description="left, top, right and bottom of what is kept, from the middle of the oriented, straightened frame, "
         "long edge = 1; none: the largest that holds only picture",
         json_schema_extra={"title": "Crop"},
     )

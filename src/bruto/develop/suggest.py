@@ -293,12 +293,12 @@ def suggest_frame(developer: Developer) -> list[Suggestion]:
         factor *= 2
     meta = developer.source.meta
     light = developer.light(Recipe(), factor)[..., 1]
-    upright = np.ascontiguousarray(orient(light, meta.orientation))
-    held = how_held(find_lines(upright), focal_px(meta) / factor, max(upright.shape))
+    oriented = np.ascontiguousarray(orient(light, meta.orientation))
+    held = how_held(find_lines(oriented), focal_px(meta) / factor, max(oriented.shape))
     if held is None:
         text = "no lines that say how the phone was held"
         return [Suggestion("level", 0.0, text, 0.0), Suggestion("verticals", 0.0, text, 0.0)]
-    kind = "level lines" if held.verticals is None and held.level_lines else "upright lines"
+    kind = "level lines" if held.verticals is None and held.level_lines else "plumb lines"
     side = "clockwise" if held.level < 0 else "anticlockwise"
     level = round(held.level, 1) if LEAST_LEVEL <= abs(held.level) <= MOST_LEVEL else 0.0
     lean = f"{held.lines} {kind} ({100 * held.share:.0f} % of them) lean {abs(held.level):.1f}°"
@@ -307,10 +307,10 @@ def suggest_frame(developer: Developer) -> list[Suggestion]:
         text = f"{lean}: turned on purpose"
     found = [Suggestion("level", level, text, held.level)]
     if held.verticals is None:
-        text = "no upright lines far enough apart to tell a tilt"
+        text = "no plumb lines far enough apart to tell a tilt"
         return [*found, Suggestion("verticals", 0.0, text, 0.0)]
     where = "up" if held.verticals > 0 else "down"
-    text = f"{held.lines} upright lines say that the phone looked {abs(held.verticals):.1f}° {where}"
+    text = f"{held.lines} plumb lines say that the phone looked {abs(held.verticals):.1f}° {where}"
     if abs(held.verticals) > MOST_VERTICALS:
         return [*found, Suggestion("verticals", 0.0, f"{text}: on purpose, left so", held.verticals)]
     amount = round(held.verticals, 1) if abs(held.verticals) >= LEAST_VERTICALS else 0.0

@@ -43,6 +43,16 @@ class Sidecar:
     revision: int = 0
     unknown: dict[str, Any] = field(default_factory=dict)
 
+    def version(self, name: str) -> Recipe:
+        """The recipe kept under a name; raises `BrutoError` where there is none, or it cannot be used."""
+        if name not in self.versions:
+            known = ", ".join(sorted(self.versions)) or "none"
+            raise BrutoError(f"There is no version called '{name}'. Kept: {known}.")
+        try:
+            return recipe_from(self.versions[name])
+        except BrutoError as error:
+            raise BrutoError(f"Version {name}: {error}") from error
+
 
 def sidecar_path(original: str | Path) -> Path:
     """Where the sidecar of a file lies when its folder can be written."""
@@ -86,7 +96,7 @@ def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:
             recipe_from(data.get("recipe", {})),
             steps["history"],
             steps["future"],
-            {str(name): dict(recipe) for name, recipe in dict(data.get("versions", {})).items()},
+            {str(name): dict(recipe) for name, recipe in dict(data.get("versions") or {}).items()},
             verdict if (verdict := str(data.get("verdict", ""))) in VERDICTS else "pick" if data.get("pick") else "",
             str(data.get("note", "")),
             str(data.get("gear", "")),
