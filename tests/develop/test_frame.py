@@ -3,6 +3,7 @@ suggestions against how the simulated phone was held."""
 
 from __future__ import annotations
 
+import math
 import unittest
 from dataclasses import replace
 from pathlib import Path
@@ -69,11 +70,15 @@ class Mapping(unittest.TestCase):
             self.assertLess(float(np.ptp(row[:, 1] / row[:, 2])), 1e-6)
 
     @settings(max_examples=60, deadline=None)
-    @given(ANGLES, st.floats(-25, 25), ANGLES, st.sampled_from([0.0, 1.0, 0.8, 1.7777]), st.integers(1, 8))
+    @given(
+        st.floats(-45, 45), st.floats(-40, 40), st.floats(-40, 40), st.sampled_from([0.0, 1.0, 0.8, 1.7777]),
+        st.integers(1, 8), st.sampled_from([15.0, 26.0, 68.0, None, 0.0, 1e-9, 1e12, math.nan]),
+    )  # fmt: skip
     def test_nothing_but_picture_is_kept(
-        self, level: float, up: float, right: float, aspect: float, orientation: int
+        self, level: float, up: float, right: float, aspect: float, orientation: int, focal: float | None
     ) -> None:
-        meta = replace(self.meta, orientation=orientation)
+        """Whatever the angles, and whatever focal length a file claims."""
+        meta = replace(self.meta, orientation=orientation, focal_35mm=focal)
         shape = geometry_of(meta, Recipe(level=level, verticals=up, horizontals=right, aspect=aspect))
         w, h = shape.size
         x, y = np.meshgrid(np.linspace(0, w - 1, 12), np.linspace(0, h - 1, 12))

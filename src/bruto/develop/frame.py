@@ -28,6 +28,8 @@ DIAGONAL_35MM = 43.2666
 """Diagonal of the 36 x 24 mm frame that equivalent focal lengths refer to, mm."""
 USUAL_FOCAL = 26.0
 """Equivalent focal length of most phones' main lens, mm, where the file tells none."""
+FOCALS = (6.0, 2000.0)
+"""Equivalent focal lengths that are believed, mm; a file may hold anything."""
 SNAP = 4
 """Crops begin at multiples of this, so that views at 1/2 and 1/4 show the same pixels."""
 SMALLEST = 64
@@ -64,7 +66,9 @@ def rotation(level: float, verticals: float, horizontals: float) -> NDArray[np.f
 def focal_px(meta: RawMeta) -> float:
     """Focal length in pixels of the square-pixel frame, from its 35 mm equivalent."""
     w, h = meta.square_size
-    return (meta.focal_35mm or USUAL_FOCAL) / DIAGONAL_35MM * math.hypot(w, h)
+    told = meta.focal_35mm
+    focal = told if told is not None and FOCALS[0] <= told <= FOCALS[1] else USUAL_FOCAL
+    return focal / DIAGONAL_35MM * math.hypot(w, h)
 
 
 def oriented_to_stored(orientation: int) -> NDArray[np.float64]:
@@ -98,7 +102,7 @@ def _outline(homography: NDArray, width: float, height: float) -> NDArray[np.flo
     back = np.linalg.inv(homography)
     corners = np.array([[-width, -height], [width, -height], [width, height], [-width, height]]) / 2
     rays = np.c_[corners, np.ones(4)] @ back.T
-    rays *= np.sign(back[2, 2])
+    rays /= back[2, 2]  # the middle has depth 1
     kept = []
     for a, b in zip(rays, np.roll(rays, -1, axis=0), strict=True):
         near_a, near_b = a[2] >= _NEAREST_DEPTH, b[2] >= _NEAREST_DEPTH
