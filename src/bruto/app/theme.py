@@ -136,6 +136,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton#primary:disabled {{ background: {t.track}; color: {t.quiet}; border-color: {t.track}; }}
     QPushButton#take {{ background: transparent; border: none; color: {t.suggestion}; font-weight: bold;
         padding: 2px 4px; text-align: right; }}
+    QPushButton#take:checked {{ background: {t.suggestion}; color: {t.raised}; border-radius: 4px; }}
     QPushButton#take:hover {{ text-decoration: underline; }}
     QPushButton#take:focus {{ border: 1px solid {t.suggestion}; padding: 1px 3px; }}
     QPushButton#fold {{ background: transparent; border: 1px solid transparent; text-align: left; font-weight: bold;
@@ -154,7 +155,9 @@ def style_sheet(t: Theme) -> str:
     QPushButton#task:focus {{ color: {t.accent}; }}
     QPushButton#onStage {{ background: transparent; color: #FFFFFF; border: 1px solid #C9C9C9; padding: 3px 10px; }}
     QPushButton#onStage:hover {{ border: 1px solid #FFFFFF; background: #7A7A7A; }}
-    QPushButton#onStage:checked {{ background: {t.raised}; color: {t.ink}; font-weight: bold; }}
+    QPushButton#onStage:checked {{ background: {t.raised if t.name == "light" else t.ink};
+        color: {t.ink if t.name == "light" else t.panel}; font-weight: bold; }}
+    QPushButton#take:disabled {{ color: {t.quiet}; font-weight: normal; }}
     QPushButton#onStage:disabled {{ color: #B5B5B5; border-color: #8A8A8A; }}
     QWidget#row {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 5px; }}
     QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit, QPlainTextEdit {{ background: {t.raised};

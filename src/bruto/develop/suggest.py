@@ -235,10 +235,13 @@ def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float)
         bright=Handle(ev=1.6, lightness=round(bright_l, 1)),
         white=Handle(ev=round(white_ev, 1), lightness=99.0),
     )
+    evidence = (
+        f"light from {low:+.1f} to {high:+.1f} EV; {deep * 100:.0f} % deep in shadow, {far * 100:.0f} % above bright"
+    )
     return Suggestion(
         "tone",
         tone,
-        f"light from {low:+.1f} to {high:+.1f} EV; {deep * 100:.0f} % deep in shadow, {far * 100:.0f} % above bright",
+        evidence.replace("-", "−"),
         deep,
     )
 
@@ -301,7 +304,7 @@ def suggest_frame(developer: Developer) -> list[Suggestion]:
     kind = "level lines" if held.verticals is None and held.level_lines else "plumb lines"
     side = "clockwise" if held.level < 0 else "anticlockwise"
     level = round(held.level, 1) if LEAST_LEVEL <= abs(held.level) <= MOST_LEVEL else 0.0
-    lean = f"{held.lines} {kind} ({100 * held.share:.0f} % of them) lean {abs(held.level):.1f}°"
+    lean = f"{held.lines} {kind}, {100 * held.share:.0f} % of such, lean {abs(held.level):.1f}°"
     text = f"{lean} {side}" if level else f"{lean}: level enough"
     if abs(held.level) > MOST_LEVEL:
         text = f"{lean}: turned on purpose"
