@@ -91,7 +91,7 @@ class Commands(unittest.TestCase):
     def test_develop_uses_a_version_that_was_kept(self) -> None:
         raw = copy_of([self.raw], self.folder)[0]
         square = Recipe(aspect=1.0).model_dump(by_alias=True)
-        save_sidecar(raw, Sidecar(Recipe(), versions={"square": square, "odd": {"exposure": 99}}))
+        save_sidecar(raw, Sidecar(versions={"square": square, "odd": {"exposure": 99}}))
         self.json("develop", raw, "-o", self.folder / "a.png", "--kept", "square")
         with Image.open(self.folder / "a.png") as picture:
             self.assertEqual(picture.size, (SMALL[1], SMALL[1]))
@@ -110,7 +110,7 @@ class Commands(unittest.TestCase):
         for name, extra in (("default", ()), ("recipe", ("--recipe", bright))):
             self.json("develop", raw, "-o", self.folder / f"{name}.png", *extra)
             means[name] = np.asarray(Image.open(self.folder / f"{name}.png")).mean()
-        save_sidecar(raw, Sidecar(Recipe(exposure=1.0)))
+        save_sidecar(raw, Sidecar(recipe=Recipe(exposure=1.0)))
         data = self.json("develop", raw, "-o", self.folder / "sidecar.png")
         means["sidecar"] = np.asarray(Image.open(self.folder / "sidecar.png")).mean()
         self.assertEqual(data["developed"][0]["recipe"]["exposure"], 1.0)

@@ -97,7 +97,12 @@ class Sidecars(Folder):
 
     def test_round_trip_with_history(self) -> None:
         side = Sidecar(
-            Recipe(exposure=1.0), [("exposure", {"exposure": 0.0})], [("tint", {"tint": 0.01})], "pick", "good"
+            recipe=Recipe(exposure=1.0),
+            history=[("exposure", {"exposure": 0.0})],
+            future=[("tint", {"tint": 0.01})],
+            versions={"warm": {"exposure": 0.5}},
+            verdict="pick",
+            note="good",
         )
         where = save_sidecar(self.raw, side)
         self.assertEqual(where, sidecar_path(self.raw))
@@ -105,6 +110,7 @@ class Sidecars(Folder):
         back, problem = load_sidecar(self.raw)
         self.assertEqual((problem, back.recipe.exposure, back.verdict, back.note), ("", 1.0, "pick", "good"))
         self.assertEqual((back.history, back.future), (side.history, side.future))
+        self.assertEqual(back.version("warm"), Recipe(exposure=0.5))
 
     def test_none_yet(self) -> None:
         side, problem = load_sidecar(self.raw)

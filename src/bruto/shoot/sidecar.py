@@ -26,7 +26,7 @@ HISTORY = 200
 """Steps of history kept."""
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Sidecar:
     """`history`: recipes before each change, oldest first, with what was changed; `position`: where in it the shot
     stands; `versions`: recipes kept under names; `verdict`: "pick", "reject" or ""; `gear`: what the file cannot know,
@@ -91,17 +91,17 @@ def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:
         if not isinstance(data, dict):
             raise BrutoError("it is not a JSON object")
         known = {"recipe", "history", "future", "versions", "pick", "verdict", "note", "gear", "revision"}
+        verdict = str(data.get("verdict", ""))
         steps = {k: [(str(t), dict(r)) for t, r in data.get(k, [])] for k in ("history", "future")}
         return Sidecar(
-            recipe_from(data.get("recipe", {})),
-            steps["history"],
-            steps["future"],
-            {str(name): dict(recipe) for name, recipe in dict(data.get("versions") or {}).items()},
-            verdict if (verdict := str(data.get("verdict", ""))) in VERDICTS else "pick" if data.get("pick") else "",
-            str(data.get("note", "")),
-            str(data.get("gear", "")),
-            int(data.get("revision", 0)),
-            {k: v for k, v in data.items() if k not in known},
+            recipe=recipe_from(data.get("recipe", {})),
+            **steps,
+            versions={str(name): dict(recipe) for name, recipe in dict(data.get("versions") or {}).items()},
+            verdict=verdict if verdict in VERDICTS else "pick" if data.get("pick") else "",
+            note=str(data.get("note", "")),
+            gear=str(data.get("gear", "")),
+            revision=int(data.get("revision", 0)),
+            unknown={k: v for k, v in data.items() if k not in known},
         ), ""
     except (ValueError, TypeError, OSError, BrutoError) as error:
         aside = path.with_name(path.name + ".damaged")
