@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
@@ -88,6 +88,47 @@ class Groups(DevelopTest):
         QTest.mouseClick(group.bypass, LEFT)
         self.settle()
         np.testing.assert_array_equal(self.picture(), bright)
+
+    def test_leaving_one_row_out(self) -> None:
+        """The value is kept and does not count, the rest of the group does; one step of history each."""
+        self.edit.change("x", exposure=0.8)
+        self.settle()
+        without = self.picture()
+        self.edit.change("x", contrast=1.4)
+        self.settle()
+        with_it = self.picture()
+        row = self.ledger.rows["contrast"]
+        steps = len(self.edit.sidecar.history)
+        QTest.mouseClick(row.used, LEFT, pos=QPoint(8, row.used.height() // 2))
+        self.settle()
+        np.testing.assert_array_equal(self.picture(), without)
+        self.assertEqual((self.edit.recipe.contrast, self.edit.recipe.bypassed), (1.4, ("contrast",)))
+        self.assertFalse(row.track.isEnabled())
+        self.assertIn("left out", row.evidence.text())
+        self.assertTrue(self.ledger.rows["exposure"].track.isEnabled())
+        self.assertEqual(len(self.edit.sidecar.history), steps + 1)
+        QTest.mouseClick(row.used, LEFT, pos=QPoint(8, row.used.height() // 2))
+        self.settle()
+        np.testing.assert_array_equal(self.picture(), with_it)
+
+
+class PickingWhite(DevelopTest):
+    def test_surface_and_square_are_those_chosen(self) -> None:
+        """A click reads what was chosen; leaves under the same light give another white than grey does."""
+        self.show("white")
+        part = self.ledger.white
+        found = []
+        for kind in ("grey", "leaves"):
+            part.surface.setCurrentIndex(part.surface.findData(kind))
+            QTest.keyClick(self.window, Qt.Key.Key_W)
+            self.assertTrue(self.ledger.pick_button.isChecked())
+            self.click(self.page.stage, self.page.stage.to_widget(*(0.5 * n for n in self.page.stage.frame_size)))
+            self.settle()
+            self.assertFalse(self.ledger.pick_button.isChecked())
+            self.assertEqual(self.edit.sidecar.history[-1][0], f"white from {kind}")
+            recipe = self.edit.recipe
+            found.append(recipe.raw_neutral or (recipe.temperature, recipe.tint))
+        self.assertNotEqual(*found)
 
 
 class Hues(DevelopTest):

@@ -11,6 +11,7 @@ from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
+from bruto.app import develop_page
 from bruto.app.crop_tool import CropTool, dragged, lean
 from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
@@ -173,7 +174,7 @@ class CropOnThePicture(DevelopTest):
         shape = developer.geometry(self.edit.recipe)
         seen = []
         with mock.patch.object(
-            developer, "white_from", side_effect=lambda x, y: seen.append((x, y)) or (5000, 0, None)
+            develop_page, "white_at", side_effect=lambda d, x, y, *_: seen.append((x, y)) or (5000, 0, None)
         ):
             self.ledger.pick_button.setChecked(True)
             self.click(self.page.stage, self.page.stage.to_widget(0.2 * w, 0.7 * h))

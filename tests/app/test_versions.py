@@ -155,7 +155,7 @@ class Lights(DevelopTest):
 
     def test_choosing_a_light_sets_white_and_is_shown(self) -> None:
         self.show("white")
-        box = self.ledger.lights
+        box = self.ledger.white.lights
         self.assertEqual(box.currentText(), "as shot")
         before = self.picture()
         box.setCurrentIndex(box.findData("tungsten lamp"))

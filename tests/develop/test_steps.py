@@ -17,7 +17,7 @@ from bruto.develop.demosaic import bin_quads, colour_offsets, demosaic
 from bruto.develop.steps import noise, sharpness
 from bruto.develop.steps.approximate import exp2_of, log2_of
 from bruto.develop.steps.colour import PointParams, placed, point_pass, to_working
-from bruto.develop.steps.dct import _backward, _forward, denoise_plane
+from bruto.develop.steps.dct import backward, denoise_plane, forward
 from bruto.develop.steps.lab import lab_stage
 from bruto.develop.steps.tone import Base, base_of, curve, neutral_tables, tables
 from bruto.develop.values import HANDLE_NAMES, Balance, Handle, Tone
@@ -179,9 +179,9 @@ class Transform(unittest.TestCase):
     def test_forward_is_the_orthonormal_cosine_transform(self) -> None:
         x = np.random.default_rng(1).normal(0, 1, (8, 37)).astype(np.float32)
         found = x.copy()
-        _forward(found)
+        forward(found)
         np.testing.assert_allclose(found, dct(x, axis=0, norm="ortho"), atol=2e-6)
-        _backward(found)
+        backward(found)
         np.testing.assert_allclose(found, x, atol=2e-6)
 
     def test_without_noise_nothing_is_changed(self) -> None:

@@ -26,6 +26,7 @@ from bruto.develop.engine import Developer, Rect, stored_rect
 from bruto.develop.frame import Geometry
 from bruto.develop.light import scene_light
 from bruto.develop.pick import hue_at, lifted, light_at
+from bruto.develop.pick_white import SURFACES, white_at
 from bruto.develop.proof import hatched, out_of_gamut
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
@@ -419,12 +420,20 @@ class DevelopPage(QWidget):
             self.ledger.hues.pick_button.setChecked(False)
             self.ledger.add_hue(node)
             return
-        kelvin, duv, neutral = developer.white_from(*self._recorded(developer, x, y))
+        kind, side = self.ledger.white.kind(), self.ledger.white.averaged()
+        try:
+            kelvin, duv, neutral = white_at(developer, *self._recorded(developer, x, y), kind, side)
+        except BrutoError as error:
+            self.problem.emit(str(error))
+            return
         if neutral is not None:
-            edit.change("white from the picture", raw_neutral=neutral)
+            edit.change(f"white from {kind}", raw_neutral=neutral)
         else:
-            edit.change("white from the picture", temperature=round(kelvin), tint=round(duv, 4), raw_neutral=None)
+            edit.change(f"white from {kind}", temperature=round(kelvin), tint=round(duv, 4), raw_neutral=None)
         self.ledger.pick_button.setChecked(False)
+        spread = f"±{SURFACES[kind].spread:.0f} %"
+        found = "a colour that no temperature has" if neutral is not None else f"{kelvin:.0f} K, Duv {duv:+.4f}"
+        self.status.emit("", f"white from {kind}: {found} (such surfaces differ by {spread})".replace("-", "−"), "")
 
     def _lifted(self, x: float, y: float, up: float, final: bool) -> None:
         """Tone by hand: the handles about the light at the place follow the pointer."""

@@ -15,10 +15,11 @@ from bruto.app.ledger_text import sentence
 from bruto.app.models import Edit
 from bruto.app.profile_row import ProfileRow
 from bruto.app.ring import HueEditor
-from bruto.app.row_parts import as_row, choice_box, row_name
+from bruto.app.row_parts import as_row, row_name
 from bruto.app.rows import Row
+from bruto.app.white_part import WhitePart
 from bruto.container.rawframe import RawMeta
-from bruto.develop.illuminants import NAMED, named, values_of
+from bruto.develop.illuminants import values_of
 from bruto.develop.recipe import Recipe
 from bruto.develop.values import HueNode, Tone
 
@@ -114,21 +115,19 @@ class Ledger(QWidget):
             row.changed.connect(self._changed)
             row.taken.connect(self._take)
             row.reset.connect(self._reset)
+            row.bypassed.connect(self._bypass_row)
             self.rows[field] = row
             self.groups[where].body.addWidget(row)
-        self.lights_row = self._lights_row()
-        self.groups["white"].body.addWidget(self.lights_row)
+        self.white = WhitePart()
+        self.white.lit.connect(self._light_chosen)
+        self.white.pick.connect(self.pick_white)
+        self.pick_button = self.white.button
+        self.groups["white"].body.addWidget(self.white)
         self.profile = ProfileRow()
         self.profile.changed.connect(self._profile_changed)
         self.profile.taken.connect(self._take)
         self.profile.reset.connect(lambda: self._reset("profile", "base_look"))
         self.groups["white"].body.addWidget(self.profile)
-        self.pick_button = QPushButton("pick grey")
-        self.pick_button.setObjectName("take")
-        self.pick_button.setCheckable(True)
-        self.pick_button.setToolTip("Click something grey in the picture to make it neutral (W)")
-        self.pick_button.toggled.connect(self.pick_white)
-        self.rows["temperature"].extra.addWidget(self.pick_button)
         self.best = QPushButton("Best grade in files")
         self.best.setCheckable(True)
         self.best.setToolTip("Finished files get the best noise reduction; the screen keeps to the quick one")
@@ -181,34 +180,14 @@ class Ledger(QWidget):
         if self.edit is not None:
             self.edit.back_to(index)
 
-    def _lights_row(self) -> QWidget:
-        """White by the name of a light."""
-        row = QWidget()
-        line = QHBoxLayout()
-        as_row(row).addLayout(line)
-        line.addWidget(row_name("Light"))
-        self.lights = choice_box("Light", "White by the name of a light; the letters are the CIE's")
-        self.lights.addItem("as shot", None)
-        for title, (code, _) in NAMED.items():
-            self.lights.addItem(f"{title} ({code}), {values_of(title)[0]:.0f} K", title)
-        self.lights.addItem("by hand", "")
-        self.lights.activated.connect(self._light_chosen)
-        line.addWidget(self.lights, 1)
-        return row
-
-    def _light_chosen(self) -> None:
-        title = self.lights.currentData()
-        if self.edit is None or title == "":
-            self.refresh()
-            return
+    def _light_chosen(self, title: str) -> None:
+        """White by the name of a light; "" is as shot."""
         kelvin, duv = values_of(title) if title else (None, None)
-        self.edit.change("light", temperature=kelvin, tint=duv, raw_neutral=None)
+        self._change("light", temperature=kelvin, tint=duv, raw_neutral=None)
 
-    def _show_light(self, recipe: Recipe) -> None:
-        known = named(recipe.temperature, recipe.tint)
-        plain = recipe.temperature is None and recipe.tint is None and recipe.raw_neutral is None
-        last = self.lights.count() - 1
-        self.lights.setCurrentIndex(0 if plain else (self.lights.findData(known) if known else last))
+    def _change(self, what: str, **values: Any) -> None:
+        if self.edit is not None:
+            self.edit.change(what, **values)
 
     def _tone_row(self) -> QWidget:
         self.tone = QWidget()
@@ -254,6 +233,13 @@ class Ledger(QWidget):
             what = f"leave out {title}" if off else f"use {title}"
             self.edit.change(what, bypassed=now + (list(fields_of(group)) if off else []))
 
+    def _bypass_row(self, field: str, off: bool) -> None:
+        if self.edit is not None:
+            now = [f for f in self.edit.recipe.bypassed if f != field]
+            title = self.rows[field].title.lower()
+            what = f"leave out {title}" if off else f"use {title}"
+            self.edit.change(what, bypassed=now + ([field] if off else []))
+
     def unfold(self, *names: str) -> None:
         """Open groups (all without names)."""
         for name, group in self.groups.items():
@@ -289,7 +275,7 @@ class Ledger(QWidget):
         self.edit = edit
         self.profile.show_meta(meta)
         # a finished picture was balanced already: names of lights say nothing of it
-        self.lights_row.setVisible(meta is not None or as_shot is None)
+        self.white.lights_row.setVisible(meta is not None or as_shot is None)
         if as_shot is not None:
             self.as_shot = as_shot
         self.notice.setText(notice)
@@ -324,9 +310,10 @@ class Ledger(QWidget):
             evidence = found.evidence if found else ("measuring …" if not edit.suggestions else "")
             same = suggestion is not None and row.text_of(suggestion) == row.text_of(value)
             row.show_values(value, self._shown(field, getattr(default, field)), suggestion, evidence, same)
+            row.show_used(field not in recipe.bypassed)
         self.best.setChecked(recipe.noise_best)
         self.profile.show_values(recipe, edit.suggestions.get("base_look"))
-        self._show_light(recipe)
+        self.white.show_recipe(recipe)
         tone = recipe.tone
         self.tone_now.setText(
             f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from "
@@ -342,7 +329,7 @@ class Ledger(QWidget):
         for name, group in self.groups.items():
             mine = fields_of(name) + (("base_look",) if name == "white" else ())
             left_out = bool(fields_of(name)) and all(f in recipe.bypassed for f in fields_of(name))
-            text = self.tone_now.text() if name == "tone" else sentence(name, recipe)
+            text = self.tone_now.text() if name == "tone" else sentence(name, recipe.effective())
             group.show_state(text, sum(f in mine for f in still), left_out)
         self.all_button.setText(f"Take all {len(still)}" if still else "All taken")
         self.all_button.setEnabled(bool(still))

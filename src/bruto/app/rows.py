@@ -7,10 +7,19 @@ from typing import Any
 from pydantic.fields import FieldInfo
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bruto.app import theme
-from bruto.develop.recipe import Recipe
+from bruto.develop.recipe import NOTHING, Recipe
 
 SIGNED = ("exposure", "tint", "sharpness", "haze", "edge_light", "shift", "lightness")
 TRACK_RANGE: dict[str, tuple[float, float]] = {
@@ -144,6 +153,7 @@ class Row(QWidget):
     changed = Signal(str, float, bool)
     taken = Signal(str)
     reset = Signal(str)
+    bypassed = Signal(str, bool)
 
     def __init__(self, field: str, info: FieldInfo | None = None) -> None:
         """`info`: of another model's field; of the recipe's unless said."""
@@ -160,10 +170,16 @@ class Row(QWidget):
         layout.setSpacing(0)
         head = QHBoxLayout()
         head.setSpacing(4)
+        self.used = QCheckBox(self.title)
+        self.used.setObjectName("rowUsed")
+        self.used.setChecked(True)
+        self.used.setAccessibleName(f"{self.title} used")
+        self.used.setToolTip(f"Untick to leave {self.title.lower()} out for a look; its value is kept")
+        self.used.clicked.connect(lambda on: self.bypassed.emit(field, not on))
         name = QLabel(self.title)
         name.setFont(theme.font(12, bold=True))
         name.setStyleSheet("font-weight: bold;")
-        head.addWidget(name)
+        head.addWidget(self.used if field in NOTHING else name)
         self.extra = QHBoxLayout()
         head.addLayout(self.extra)
         head.addStretch(1)
@@ -212,6 +228,15 @@ class Row(QWidget):
     def text_of(self, value: float) -> str:
         sign = "+" if self.field in SIGNED and value else ""
         return f"{value:{sign}.{self.digits}f}".replace("-", "−")
+
+    def show_used(self, used: bool) -> None:
+        """Whether the value counts, or is kept and left out."""
+        self.used.setChecked(used)
+        for part in (self.spin, self.track, self.take):
+            part.setEnabled(used)
+        if not used:
+            self.evidence.setText("left out; the value is kept")
+            self.evidence.setVisible(True)
 
     def show_values(
         self, value: float, default: float, suggestion: float | None, evidence: str | None, same: bool

@@ -145,6 +145,12 @@ def style_sheet(t: Theme) -> str:
     QPushButton#bypass {{ padding: 2px 8px; min-width: 22px; }}
     QPushButton#bypass:checked {{ border: 1px solid {t.line}; padding: 2px 8px; font-weight: normal; }}
     QPushButton#bypass:!checked {{ border: 1px solid {t.warning}; color: {t.warning}; }}
+    QCheckBox#rowUsed {{ font-weight: bold; spacing: 6px; min-height: 24px; color: {t.ink}; background: transparent; }}
+    QCheckBox#rowUsed:!checked {{ color: {t.warning}; }}
+    QCheckBox#rowUsed::indicator {{ width: 9px; height: 9px; border: 1px solid {t.quiet}; border-radius: 2px; }}
+    QCheckBox#rowUsed::indicator:checked {{ background: {t.quiet}; }}
+    QCheckBox#rowUsed::indicator:!checked {{ border-color: {t.warning}; background: transparent; }}
+    QCheckBox#rowUsed:focus {{ color: {t.accent}; }}
     QPushButton#bypass:focus {{ border: 1px solid {t.accent}; }}
     QPushButton#icon {{ background: transparent; border: 1px solid transparent; padding: 0; min-width: 24px;
         min-height: 22px; font-size: 15px; color: {t.quiet}; }}

@@ -283,28 +283,6 @@ class Developer:
         )
         return xy_to_neutral(self.source.meta, *xy)
 
-    def white_from(
-        self, x: float, y: float, radius: int = 12
-    ) -> tuple[float, float, tuple[float, float, float] | None]:
-        """Temperature and Duv that make the place at relative (x, y) of the unoriented frame neutral, and the raw
-        neutral where no temperature can say it (infrared).
-        """
-        rgb = self.level(2)
-        h, w = rgb.shape[:2]
-        cx, cy = int(x * w), int(y * h)
-        r = max(1, radius // 2)
-        patch = rgb[max(0, cy - r) : cy + r + 1, max(0, cx - r) : cx + r + 1].reshape(-1, 3)
-        neutral = np.maximum(np.median(patch, axis=0), 1e-5) / self.balance
-        neutral = neutral / neutral[1]
-        kelvin, duv = kelvin_duv_of(*neutral_to_xy(self.source.meta, neutral))
-        again = xy_to_neutral(
-            self.source.meta, *xy_of(float(np.clip(kelvin, 1500, 50000)), float(np.clip(duv, -0.08, 0.08)))
-        )
-        if np.abs(np.log2(again / neutral)).max() > 0.03:
-            r_, g_, b_ = (round(float(v), 5) for v in neutral)
-            return kelvin, duv, (r_, g_, b_)
-        return kelvin, duv, None
-
     # -- steps
     # ----------------------------------------------------------------------------------------------------------
 

@@ -24,7 +24,7 @@ theory has it, as the pilot still holds some.
 """
 ALONE = 2.7
 """Hard threshold where no second pass follows."""
-_WINDOW = np.array([0.28, 0.58, 0.84, 1.0, 1.0, 0.84, 0.58, 0.28], np.float32)
+WINDOW = np.array([0.28, 0.58, 0.84, 1.0, 1.0, 0.84, 0.58, 0.28], np.float32)
 """Weight of a block's rows and columns: less at its edges, whose steps would show as a mesh."""
 _BAND, _BLOCKS = 64, 128
 """Rows of a tile, and blocks side by side in one."""
@@ -33,7 +33,7 @@ _C1, _C2, _C3, _C4, _C5, _C6, _C7 = _C[1:]
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def _forward(x):
+def forward(x):
     """Orthonormal DCT-II of 8 rows (8, n), in place, down the columns."""
     for k in range(x.shape[1]):
         x0, x1, x2, x3 = x[0, k], x[1, k], x[2, k], x[3, k]
@@ -52,8 +52,8 @@ def _forward(x):
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def _backward(x):
-    """Undoes `_forward`."""
+def backward(x):
+    """Undoes `forward`."""
     for k in range(x.shape[1]):
         x0, x1, x2, x3 = x[0, k], x[1, k], x[2, k], x[3, k]
         x4, x5, x6, x7 = x[4, k], x[5, k], x[6, k], x[7, k]
@@ -115,7 +115,7 @@ def _blocks_of(rows, start, stride, phases, coefficients):
             out, source = target[j], phases[j % stride, first : first + count]
             for k in range(count):
                 out[k] = source[k]
-        _forward(target)
+        forward(target)
 
 
 @njit(inline="always")
@@ -157,7 +157,7 @@ def _give_back(block, share, stride, phases, line, rows, along, start):
     phases[:] = np.float32(0)
     for j in range(SIDE):
         ahead = j // stride
-        target, window = phases[j % stride, ahead : ahead + count], _WINDOW[j]
+        target, window = phases[j % stride, ahead : ahead + count], WINDOW[j]
         for k in range(count):
             target[k] += window * share[k]
     _together(phases, stride, line[:length])
@@ -166,11 +166,11 @@ def _give_back(block, share, stride, phases, line, rows, along, start):
         gathered[x] += line[x]
     for u in range(SIDE):
         c = block[u]
-        _backward(c)
+        backward(c)
         phases[:] = np.float32(0)
         for j in range(SIDE):
             ahead = j // stride
-            target, part, window = phases[j % stride, ahead : ahead + count], c[j], _WINDOW[j]
+            target, part, window = phases[j % stride, ahead : ahead + count], c[j], WINDOW[j]
             for k in range(count):
                 target[k] += window * part[k] * share[k]
         _together(phases, stride, line[:length])
@@ -194,7 +194,7 @@ def _strip(plane, top, left, rows):
             source, target = plane[mirrored(top + i, h)], rows[i]
             for x in range(n):
                 target[x] = source[mirrored(left + x, w)]
-    _forward(rows)
+    forward(rows)
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
@@ -240,11 +240,11 @@ def _filter(plane, pilot, sigma, gain, stride, wiener, out):
             for k in range(n):
                 share[k] = np.float32(1) / share[k]
             _give_back(block, share, stride, phases, line, done, along, 0)
-            _backward(done)
+            backward(done)
             for i in range(SIDE):
                 y = top + i - low
                 if 0 <= y < high - low:
-                    sums, counts, result, window = total[y], weights[y], done[i], _WINDOW[i]
+                    sums, counts, result, window = total[y], weights[y], done[i], WINDOW[i]
                     for x in range(width):
                         sums[x] += window * result[x]
                         counts[x] += window * along[x]

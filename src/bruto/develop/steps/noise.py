@@ -7,7 +7,8 @@ demosaicing has made coarse is known for what it is. A picture at a quarter of t
 in for the coarse part (Pierazzo, Rais, Morel, Facciolo, "Multi-scale DCT denoising", IPOL 7, 2017). The shading gain of
 the lens raises noise towards the corners; `gain` carries it.
 
-Two grades: *quick* (blocks every 4 pixels, colour by the threshold alone) and *best* (every 2, all in two passes).
+Two grades: *quick* (blocks every 4 pixels, colour by the threshold alone) and *best* (every 2, all in two passes, and a
+third one over groups of like blocks, see `alike`).
 """
 
 from __future__ import annotations
@@ -22,6 +23,7 @@ from numpy.typing import NDArray
 from scipy.fft import dctn
 
 from bruto.develop.demosaic import demosaic
+from bruto.develop.steps.alike import NEAR, filter_alike
 from bruto.develop.steps.dct import SIDE, denoise_plane
 
 COARSE = 4
@@ -201,6 +203,32 @@ def _without(
     return done
 
 
+def _agreed(
+    noisy: tuple[NDArray[np.float32], ...],
+    estimates: tuple[NDArray[np.float32], ...],
+    fine: NDArray[np.float32],
+    strengths: tuple[float, float, float],
+    gain: NDArray[np.float32],
+) -> list[NDArray[np.float32]]:
+    """Brightness and colours filtered once more in groups of like blocks, with what is known of them so far."""
+    out = list(estimates)
+    for members in ((0,), (1, 2)):
+        shape = estimates[members[0]].shape
+        if strengths[members[0]] <= 0 or min(shape) < 3 * SIDE:
+            continue
+        guide = estimates[0]
+        if guide.shape != shape:
+            whole = guide[: 2 * shape[0], : 2 * shape[1]]
+            guide = cv2.resize(whole, shape[::-1], interpolation=cv2.INTER_AREA)
+        planes, pilots = (np.stack([found[k] for k in members]) for found in (noisy, estimates))
+        sigma = np.stack([fine[k] * np.float32(strengths[k]) for k in members])
+        variance = float(fine[0, SIDE // 2, SIDE // 2]) ** 2
+        done = filter_alike(guide, planes, pilots, sigma, _across(gain, shape[1]), NEAR * variance)
+        for k, plane in zip(members, done, strict=True):
+            out[k] = plane
+    return out
+
+
 def _across(gain: NDArray[np.float32], width: int) -> NDArray[np.float32]:
     """Factor on the noise's standard deviation along rows of that width, from the shading gain (gh, gw)."""
     columns = np.arange(width) * gain.shape[1] // width
@@ -238,11 +266,14 @@ def reduce_noise(
     if kind == "mosaic":
         brightness, colour = brightness * UNEVEN[0], colour * UNEVEN[1]
     stride = 2 if best else 4
+    noisy = (y, u, v)
     if brightness > 0:
         y = _without(y, fine[0], coarse[0], brightness, gain, stride, 2)
     if colour > 0:
         passes = 2 if best or half else 1
         u, v = (_without(p, fine[k], coarse[k], colour, gain, stride, passes) for k, p in ((1, u), (2, v)))
+    if best:
+        y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, colour, colour), gain)
     out = np.empty_like(rgb)
     least = (2 * np.sqrt(0.375 + b / a**2)).astype(np.float32)
     _unstabilise(y, u, v, scale, least, (0.125 * a + b / a).astype(np.float32), mixing, out)
