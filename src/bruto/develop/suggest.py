@@ -21,6 +21,7 @@ from bruto.container.orientation import orient
 from bruto.develop.engine import Developer, Rect
 from bruto.develop.frame import focal_px
 from bruto.develop.lines import find_lines, how_held
+from bruto.develop.mixed_light import two_lights
 from bruto.develop.recipe import Recipe
 from bruto.develop.values import Handle, Tone
 from bruto.develop.white import estimate_white, likely_neutral
@@ -49,6 +50,11 @@ LEAST_LEVEL, MOST_LEVEL = 0.25, 12.0
 """Leans that are seen and not meant, degrees."""
 LEAST_VERTICALS, MOST_VERTICALS = 0.6, 12.0
 """Tilts that are seen and not meant, degrees."""
+PLACES = {
+    "left": "on the left", "right": "on the right", "top": "above", "bottom": "below", "middle": "in the middle",
+    "edges": "about the edges",
+}  # fmt: skip
+"""Where one of two lights lies, in words."""
 VISIBLE_NOISE = 1.0
 """Standard deviation in L* from which noise is seen at 1:1 on a screen at arm's length."""
 
@@ -119,6 +125,13 @@ def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
         text = f"grey surfaces and the locus of lights say {kelvin:.0f} K (relative: the phone balanced it already)"
     else:
         text = f"grey surfaces say {kelvin:.0f} K, the file {own[0]:.0f} K, weighed by their errors"
+    meta = developer.source.meta
+    mixed = two_lights(orient(developer.level(factor), meta.orientation), meta, developer.balance)
+    if mixed is not None:
+        text = (
+            f"two lights, {mixed.warm:.0f} K {PLACES[mixed.side]} and {mixed.cold:.0f} K elsewhere, cannot both be "
+            f"white; most greys ask for {kelvin:.0f} K"
+        )
     file_duv = f"{own[1]:+.4f}".replace("-", "−")
     return (
         Suggestion("temperature", kelvin, text, estimate.confidence),

@@ -42,10 +42,10 @@ class WhiteEstimate:
     share: float
 
 
-def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
-    """Light's colour from as-shot balanced camera RGB (H, W, 3), relative to the as-shot white."""
-    rgb = cv2.GaussianBlur(balanced, (0, 0), 1.0)
-    good = (rgb.min(axis=2) > LOWEST) & (rgb.max(axis=2) < HIGHEST)
+def greyness(rgb: NDArray[np.float32]) -> tuple[NDArray, NDArray, NDArray]:
+    """Log red / green and blue / green (H, W, 2), how much chromaticity changes where brightness does (H, W; small is
+    likely one surface), and how much brightness changes.
+    """
     log = np.log(np.maximum(rgb, 1e-5))
     red, blue = log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]
 
@@ -55,7 +55,15 @@ def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
         )
 
     change = contrast(log[..., 1])
-    grey = (contrast(red) + contrast(blue)) / (change + 1e-3)
+    return np.stack([red, blue], axis=2), (contrast(red) + contrast(blue)) / (change + 1e-3), change
+
+
+def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
+    """Light's colour from as-shot balanced camera RGB (H, W, 3), relative to the as-shot white."""
+    rgb = cv2.GaussianBlur(balanced, (0, 0), 1.0)
+    good = (rgb.min(axis=2) > LOWEST) & (rgb.max(axis=2) < HIGHEST)
+    ratios, grey, change = greyness(rgb)
+    red, blue = ratios[..., 0], ratios[..., 1]
     good &= change > 0.01
     close = np.exp(-(red**2 + blue**2) / (2 * PRIOR_SIGMA**2))
     weight = np.where(good, close / (grey + 0.05), 0).ravel()
