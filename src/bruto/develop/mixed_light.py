@@ -103,8 +103,8 @@ def two_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) -
 
 def _side(told: NDArray[np.bool_], warm: NDArray[np.bool_]) -> str | None:
     """Where the warm tiles lie, if they lie together."""
-    y, x = np.nonzero(told)
-    y, x = y / (TILES[0] - 1) - 0.5, x / (TILES[1] - 1) - 0.5
+    row, column = np.nonzero(told)
+    y, x = row / (TILES[0] - 1) - 0.5, column / (TILES[1] - 1) - 0.5
     r = np.hypot(x, y)
     found: dict[str, float] = {}
     for name, place in (("right", x), ("bottom", y), ("edges", r)):
