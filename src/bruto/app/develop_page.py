@@ -8,6 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -22,7 +23,7 @@ from bruto.app.versions_menu import VersionsMenu
 from bruto.app.worker import Worker
 from bruto.color.spaces import lightness
 from bruto.container.orientation import orient
-from bruto.develop.engine import Developer, Rect, stored_rect
+from bruto.develop.engine import COARSEST, Developer, Rect, stored_rect
 from bruto.develop.frame import Geometry
 from bruto.develop.light import scene_light
 from bruto.develop.pick import hue_at, lifted, light_at
@@ -243,13 +244,9 @@ class DevelopPage(QWidget):
 
     # -- rendering ----------------------------------------------------------------------------------------------------
 
-    def factor(self) -> int:
-        """The coarsest view that is still sharp at the stage's zoom."""
-        scale = self.stage.zoom * self.stage.devicePixelRatioF()
-        factor = 2
-        while factor < 16 and 1 / (factor * 2) >= scale * 0.8:
-            factor *= 2
-        return factor
+    def factor(self) -> float:
+        """How many times smaller than the full size the whole is shown, within what views are made at."""
+        return float(np.clip(1 / (self.stage.zoom * self.stage.devicePixelRatioF()), 2, COARSEST))
 
     def needs_piece(self) -> bool:
         scale = self.stage.zoom * self.stage.devicePixelRatioF()

@@ -98,7 +98,7 @@ class Reference:
             orientation = other.source.meta.orientation
             shape = other.geometry(recipe, framing)
 
-            def seen(at: int, rect: Rect | None = None) -> Any:
+            def seen(at: float, rect: Rect | None = None) -> Any:
                 picture = other.view(recipe, at, rect, uncropped=framing)
                 if kind == "residual":  # what is left of it is seen about grey
                     change = picture.astype(np.float32) - other.view(now, at, rect, uncropped=framing)

@@ -237,11 +237,24 @@ class Stage(QWidget):
         if abs(shape - 1) > 0.03:  # another shot's picture of another shape
             w, h = rect.width() * min(shape, 1.0), rect.height() * min(1 / shape, 1.0)
             rect = QRectF(rect.center().x() - w / 2, rect.center().y() - h / 2, w, h)
-        p.drawImage(rect, whole)
+        seen = rect.intersected(QRectF(self.rect()))
+        sharp = QRectF(self.to_widget(part.left(), part.top()), self.to_widget(part.right(), part.bottom()))
+        if piece is None or not sharp.adjusted(-1, -1, 1, 1).contains(seen):  # else nothing of it would be seen
+            self._draw_image(p, rect, whole)
         if piece is not None:
-            p.drawImage(
-                QRectF(self.to_widget(part.left(), part.top()), self.to_widget(part.right(), part.bottom())), piece
-            )
+            self._draw_image(p, sharp, piece)
+
+    def _draw_image(self, p: QPainter, rect: QRectF, image: QImage) -> None:
+        """An image over a rectangle; one of just its size on whole pixels of the screen, where it needs no scaling,
+        which is slow and soft.
+        """
+        ratio = self.devicePixelRatioF()
+        fits = abs(image.width() - rect.width() * ratio) < 1 and abs(image.height() - rect.height() * ratio) < 1
+        image.setDevicePixelRatio(ratio if fits else 1)
+        if fits:
+            p.drawImage(QPointF(round(rect.left() * ratio) / ratio, round(rect.top() * ratio) / ratio), image)
+        else:
+            p.drawImage(rect, image)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         if self.fit:

@@ -12,9 +12,9 @@ Order of steps and what runs again when a ledger row changes:
 
 Level, verticals and crop run the last two again.
 
-A view is the picture at a power-of-two factor (or a rectangle of it at 1:1). The tone base is computed once for the
-whole frame from a small picture and shared by all views, so a view and the final file agree. Whole files are made in
-bands, so memory does not grow with the frame.
+A view is the picture at any smaller size, made from the next larger power-of-two one, or a rectangle of it at 1:1. The
+tone base is computed once for the whole frame from a small picture and shared by all views, so a view and the final
+file agree. Whole files are made in bands, so memory does not grow with the frame.
 """
 
 from __future__ import annotations
@@ -47,7 +47,7 @@ from bruto.develop.steps.finish import curve_tables
 from bruto.develop.steps.haze import Haze, haze_of
 from bruto.develop.steps.highlights import Ratios, ratios_of
 from bruto.develop.steps.lab import lab_stage
-from bruto.develop.steps.look import gains_over, look_of
+from bruto.develop.steps.look import Look, gains_over, look_of
 from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief, medium_base
 from bruto.develop.steps.tone import Base, base_of, neutral_tables, tables
 from bruto.develop.values import Balance, Tone
@@ -61,6 +61,8 @@ GRID = 32
 """Pieces begin at multiples of this, pixels."""
 CACHED_STAGES = 7
 KEPT_GEOMETRIES = 6
+KEPT_BETWEEN = 2
+"""Frames at sizes between powers of two that are kept."""
 SURROUND = 0x6C
 """Code of the neutral surround of pictures, for what lies outside of the recorded frame."""
 COARSEST = 16
@@ -83,6 +85,7 @@ class Developer:
         gains = self.balance.astype(float)
         self.noise = np.stack([source.noise[:, 0] * gains, source.noise[:, 1] * gains**2], axis=1)
         self._levels: dict[int, NDArray[np.float32]] = {}
+        self._between: OrderedDict[float, NDArray[np.float32]] = OrderedDict()
         self._stages: OrderedDict[tuple, NDArray[np.float32]] = OrderedDict()
         self._base: Base | None = None
         self._medium: Base | None = None
@@ -92,25 +95,37 @@ class Developer:
         self._geometries: OrderedDict[tuple, Geometry] = OrderedDict()
         self._fields: tuple[Geometry, dict[str, Any]] | None = None
         self._near: NDArray[np.uint8] | None = None
+        self._colours: tuple[tuple, tuple[NDArray[np.float64], float, Look | None]] | None = None
         self.problems: dict[str, str] = {}
         self._lock = threading.Lock()
 
     # -- raw side -----------------------------------------------------------------------------------------------------
 
-    def level(self, factor: int) -> NDArray[np.float32]:
-        """Balanced camera RGB of the whole frame at 1/factor (2, 4, 8, ...), cached."""
-        if factor not in self._levels:
+    def level(self, factor: float) -> NDArray[np.float32]:
+        """Balanced camera RGB of the whole frame at 1/factor: 2, 4, 8, ..., cached, or any other from 2 on, of which
+        the latest are kept.
+        """
+        power = 2 ** int(math.log2(factor))
+        if factor != power:
+            if factor not in self._between:
+                w, h = (max(1, round(n / factor)) for n in self.source.size)
+                self._between[factor] = cv2.resize(self.level(power), (w, h), interpolation=cv2.INTER_AREA)
+                while len(self._between) > KEPT_BETWEEN:
+                    self._between.popitem(last=False)
+            self._between.move_to_end(factor)
+            return self._between[factor]
+        if power not in self._levels:
             data = self.source.linear.data
-            if factor == 2 and data.ndim == 2:
+            if power == 2 and data.ndim == 2:
                 self._levels[2] = dm.bin_quads(data, self.source.linear.cfa, self.balance)
-            elif factor == 2:
+            elif power == 2:
                 size = max(1, data.shape[1] // 2), max(1, data.shape[0] // 2)
                 self._levels[2] = cv2.resize(data, size, interpolation=cv2.INTER_AREA) * self.balance
             else:
-                finer = self.level(factor // 2)
+                finer = self.level(power // 2)
                 h, w = max(1, finer.shape[0] // 2), max(1, finer.shape[1] // 2)
-                self._levels[factor] = cv2.resize(finer, (w, h), interpolation=cv2.INTER_AREA)
-        return self._levels[factor]
+                self._levels[power] = cv2.resize(finer, (w, h), interpolation=cv2.INTER_AREA)
+        return self._levels[power]
 
     def has_level(self, factor: int) -> bool:
         """Whether the frame at 1/factor is there already."""
@@ -152,7 +167,7 @@ class Developer:
         """Width and height of the recipe's picture at full size, unoriented."""
         return self.geometry(recipe).size
 
-    def light(self, recipe: Recipe, factor: int, rect: Rect | None = None) -> NDArray[np.float32]:
+    def light(self, recipe: Recipe, factor: float, rect: Rect | None = None) -> NDArray[np.float32]:
         """Balanced camera RGB of the recipe's picture at 1/factor, or of a rectangle of it at full size, without any
         other correction.
         """
@@ -204,7 +219,7 @@ class Developer:
             look = gains_over(look, shape.places, shape.size, shape.sensor_size)
         return replace(params, look=look, haze=haze, medium=medium, ratios=ratios), base
 
-    def _placement(self, shape: Geometry, area: Rect, factor: int) -> tuple[Placement, NDArray[np.uint8]]:
+    def _placement(self, shape: Geometry, area: Rect, factor: float) -> tuple[Placement, NDArray[np.uint8]]:
         """Where an area at 1/factor lies, for the point pass, and the full channels it reads."""
         own = (area.x / factor, area.y / factor)
         if shape.offset is not None:
@@ -290,7 +305,7 @@ class Developer:
         self,
         rgb: NDArray[np.float32],
         recipe: Recipe,
-        factor: int,
+        factor: float,
         area: tuple[float, float, float, float],
         best: bool = False,
     ) -> NDArray[np.float32]:
@@ -308,12 +323,16 @@ class Developer:
             rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading), best
         )
 
-    def _noise_at(self, factor: int) -> NDArray[np.float64]:
+    def _noise_at(self, factor: float) -> NDArray[np.float64]:
         """a, b of each balanced channel at a factor."""
         mosaic = self.source.kind == "mosaic"
-        return self.noise / ((factor / 2) ** 2 if mosaic and factor > 1 else float(factor**2))
+        noise = self.noise / ((factor / 2) ** 2 if mosaic and factor > 1 else float(factor**2))
+        between = factor / 2 ** int(math.log2(factor))
+        # a pixel made of parts of pixels shares noise with its neighbours: the fine half is less than of whole ones
+        # (the mean of a box L wide, over its places among pixels, has a variance of (1 - 1 / 3 L) / L along an axis)
+        return noise * (1 - 1 / (3 * between)) if between > 1 else noise
 
-    def _sharpened(self, rgb: NDArray[np.float32], recipe: Recipe, factor: int) -> NDArray[np.float32]:
+    def _sharpened(self, rgb: NDArray[np.float32], recipe: Recipe, factor: float) -> NDArray[np.float32]:
         """Sharpness after noise reduction, at a factor."""
         share = max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
         a, b = (float(v) for v in self._noise_at(factor)[1])
@@ -323,17 +342,26 @@ class Developer:
         rgb = fine_relief(rgb, fine, diagonal, (a * share**2, b * share**2))
         return sharp_step.sharpen(rgb, recipe.sharpness, recipe.sharpness_radius / factor, math.sqrt(a) / 2 * share)
 
+    def _colour(self, recipe: Recipe) -> tuple[NDArray[np.float64], float, Look | None]:
+        """Matrix from balanced camera RGB to working space, baseline exposure (EV) and look; those of the latest
+        white and profile are kept, as they take longer than all else that comes before the pixels.
+        """
+        key = (recipe.temperature, recipe.tint, recipe.raw_neutral, recipe.profile, recipe.base_look)
+        if self._colours is None or self._colours[0] != key:
+            profile, _ = chosen(self.source.meta, recipe.profile)
+            meta = with_profile(self.source.meta, profile)
+            neutral = self.neutral(recipe)
+            look = None
+            if profile is not None:
+                look = look_of(profile, hue_sat_for(profile, meta, neutral), meta, recipe.base_look)
+            self._colours = (key, (self.balanced_matrix(neutral, meta), meta.baseline_exposure, look))
+        return self._colours[1]
+
     def _params(self, recipe: Recipe, space: str, neutral_look: bool) -> PointParams:
-        profile, _ = chosen(self.source.meta, recipe.profile)
-        meta = with_profile(self.source.meta, profile)
-        neutral = self.neutral(recipe)
-        matrix = self.balanced_matrix(neutral, meta)
+        matrix, baseline, look = self._colour(recipe)
         if neutral_look:
             return PointParams(matrix, 0.0, *neutral_tables(), space, tone=False, ratios=self.ratios())
-        ev = recipe.exposure + meta.baseline_exposure
-        look = None
-        if profile is not None:
-            look = look_of(profile, hue_sat_for(profile, meta, neutral), meta, recipe.base_look)
+        ev = recipe.exposure + baseline
         # with a tone curve of its own the look is what the default handles stand for, and moved ones act on top of it
         reference = tables(Tone()) if look is not None and look.curve.size else None
         relief = (recipe.relief_broad, recipe.relief_medium)
@@ -384,11 +412,17 @@ class Developer:
     # --------------------------------------------------------------------------------------------------------
 
     def view(
-        self, recipe: Recipe, factor: int, rect: Rect | None = None, space: str = "srgb", uncropped: bool = False
+        self,
+        recipe: Recipe,
+        factor: float,
+        rect: Rect | None = None,
+        space: str = "srgb",
+        uncropped: bool = False,
     ) -> NDArray[np.uint8]:
         """The recipe's picture at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8.
 
-        `uncropped`: all that the recorded frame covers; what it does not cover is `SURROUND`.
+        `factor`: 1, or any number from 2 on. `uncropped`: all that the recorded frame covers; what it does not cover is
+        `SURROUND`.
         """
         w, h = self.source.size
         recipe = recipe.effective()
@@ -398,7 +432,7 @@ class Developer:
             noise_key = (recipe.brightness_noise, recipe.colour_noise)
             fine = round(recipe.relief_fine / max(recipe.relief_medium, 0.05), 6)
             detail_key = (*noise_key, recipe.sharpness, recipe.sharpness_radius, fine)
-            place: tuple[int, Rect | None]
+            place: tuple[float, Rect | None]
             if factor > 1:
                 origin, place = (0, 0), (factor, None)
 

@@ -218,10 +218,10 @@ class Geometry:
         """3 where colours are moved apart by the lens's warps, else 1."""
         return 3 if self.offset is None and any(len(w.radial) > 1 for w in self.meta.warps) else 1
 
-    def maps(self, area: Area, factor: int, plane: int = 1) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    def maps(self, area: Area, factor: float, plane: int = 1) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """For `cv2.remap`: where each pixel of an area at 1/factor is read in the frame at 1/factor."""
-        w, h = max(1, area.width // factor), max(1, area.height // factor)
-        x0, y0 = area.x // factor, area.y // factor
+        w, h = _at(area, factor)
+        x0, y0 = int(area.x / factor), int(area.y / factor)
         # points at multiples of the step, whatever the area, so that every piece reads the very same places
         left, top = x0 // _GRID * _GRID, y0 // _GRID * _GRID
         gx, gy = np.meshgrid(
@@ -253,14 +253,14 @@ class Geometry:
         return Area(min(x0, sensor_w - 1), min(y0, sensor_h - 1), max(1, x1 - x0), max(1, y1 - y0))
 
     def resampled(
-        self, rgb: NDArray[np.float32], area: Area, factor: int, origin: tuple[int, int] = (0, 0)
+        self, rgb: NDArray[np.float32], area: Area, factor: float, origin: tuple[int, int] = (0, 0)
     ) -> NDArray[np.float32]:
         """An area of the picture at 1/factor from camera RGB (h, w, 3) of the frame at that factor, which begins at
         `origin` (x, y; pixels of it). Light from outside the frame is that of the nearest pixel.
         """
         if self.offset is not None:
             x, y = (round((o + p) / factor) - s for o, p, s in zip(self.offset, (area.x, area.y), origin, strict=True))
-            w, h = max(1, area.width // factor), max(1, area.height // factor)
+            w, h = _at(area, factor)
             return np.ascontiguousarray(rgb[y : y + h, x : x + w])
         parts = []
         for k in range(self.planes):
@@ -298,7 +298,7 @@ class Geometry:
             ((sy + 0.5) / sh * rows - 0.5).astype(np.float32),
         )
 
-    def clipped(self, near: NDArray[np.uint8], area: Area, factor: int) -> NDArray[np.uint8]:
+    def clipped(self, near: NDArray[np.uint8], area: Area, factor: float) -> NDArray[np.uint8]:
         """Full channels of each pixel of an area at 1/factor, from the quads of the frame (which are 2 px wide), see
         `full_or_near`: a place that takes from a full one counts as full.
         """
@@ -309,7 +309,7 @@ class Geometry:
             my * np.float32(scale) + np.float32((scale - 1) / 2), cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE,
         )  # fmt: skip
 
-    def outside(self, area: Area, factor: int) -> NDArray[np.bool_]:
+    def outside(self, area: Area, factor: float) -> NDArray[np.bool_]:
         """Which pixels of an area at 1/factor nothing was recorded for."""
         mx, my = self.maps(area, factor)
         w, h = self.sensor_size
@@ -338,6 +338,11 @@ class Geometry:
         """Width and height as looked at."""
         w, h = self.size
         return (h, w) if self.meta.orientation >= 5 else (w, h)
+
+
+def _at(area: Area, factor: float) -> tuple[int, int]:
+    """Width and height of an area at 1/factor."""
+    return max(1, int(area.width / factor)), max(1, int(area.height / factor))
 
 
 def geometry_of(meta: RawMeta, recipe: Recipe, uncropped: bool = False) -> Geometry:

@@ -15,7 +15,7 @@ _LIGHT = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
 
 
 def out_of_gamut(
-    developer: Developer, recipe: Recipe, factor: int, space: str, uncropped: bool = False
+    developer: Developer, recipe: Recipe, factor: float, space: str, uncropped: bool = False
 ) -> NDArray[np.bool_]:
     """Which pixels of the recipe's picture at 1/factor, unoriented, lie outside `space` ("srgb" or "display-p3").
 
