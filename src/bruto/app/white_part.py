@@ -31,13 +31,13 @@ class WhitePart(QWidget):
         line = QHBoxLayout()
         line.setSpacing(6)
         as_row(row).addLayout(line)
-        self.surface = choice_box("Surface", "What you will click", 7)
+        self.surface = choice_box("Surface", "What you will click", 6)
         for name, known in SURFACES.items():
             self.surface.addItem(name, name)
             self.surface.setItemData(
                 self.surface.count() - 1, f"{known.says}; such surfaces differ by ±{known.spread:.0f} %", 3
             )
-        self.side = choice_box("Averaged square", "Side of the square that is averaged, pixels of the raw", 5)
+        self.side = choice_box("Averaged square", "Side of the square that is averaged, pixels of the raw", 4)
         for side in SIDES:
             self.side.addItem(f"{side} px", side)
         self.side.setCurrentIndex(1)

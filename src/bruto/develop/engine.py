@@ -319,8 +319,10 @@ class Developer:
             rows = slice(int(area[1] * gh), max(int(area[1] * gh) + 1, int(np.ceil(area[3] * gh))))
             columns = slice(int(area[0] * gw), max(int(area[0] * gw) + 1, int(np.ceil(area[2] * gw))))
             shading = shading[rows, columns]
+        # a view little smaller than the file shows colour as fine as the file has it
+        half = factor == 1 or factor >= 4
         return noise_step.reduce_noise(
-            rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading), best
+            rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading), best, half
         )
 
     def _noise_at(self, factor: float) -> NDArray[np.float64]:

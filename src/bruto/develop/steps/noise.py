@@ -3,7 +3,9 @@
 After variance stabilisation (generalised Anscombe transform; Starck, Murtagh, Bijaoui 1998) the noise is the same
 everywhere. Brightness and two colour differences are denoised by overlapping cosine transforms (`dct`), whose noise in
 each coefficient is not assumed but measured once, on pure noise sent through the same steps, so that noise which
-demosaicing has made coarse is known for what it is. A picture at a quarter of the size is denoised likewise and stands
+demosaicing has made coarse is known for what it is. Colour is worked at half the size, where red and blue of a mosaic
+are sampled and eyes see it; finer colour follows brightness as it does around (the linear model of He, Sun, Tang,
+"Guided image filtering", IEEE TPAMI 35-6, 2013). A picture at a quarter of the size is denoised likewise and stands
 in for the coarse part (Pierazzo, Rais, Morel, Facciolo, "Multi-scale DCT denoising", IPOL 7, 2017). The shading gain of
 the lens raises noise towards the corners; `gain` carries it.
 
@@ -40,6 +42,10 @@ GREEN = np.array([0.25, 0.5, 1.0, 1.0], np.float32)
 EVEN = np.array([1 / 3, 1 / 3, 2 / 3, 4 / 3], np.float32)
 """Shares of red (and blue) and of green in brightness, and of the second colour difference in them again: a mosaic
 knows green best; of pictures and linear raws all channels are as noisy as each other.
+"""
+FOLLOWS = {"mosaic": (2, 0.5), "plain": (1, 0.5), "binned": (1, 0.5)}
+"""How far to both sides colour is seen to follow brightness, pixels of half the size, and the variance of brightness
+that counts as nothing, in variances of the noise of a channel (found on scikit-image's photographs).
 """
 REACH = 64
 """Pixels around a place that matter visibly at full size."""
@@ -114,10 +120,63 @@ def _light_row(d, scale, least, lift):
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _unstabilise(y, u, v, scale, least, lift, mixing, out):
+def _slopes(y, u, v, reach, floor, slope_u, slope_v):
+    """How colour differences follow brightness (all h, w) in squares of `reach` to both sides: slopes of the straight
+    lines through them, drawn to 0 where brightness changes by no more than `floor` (variance).
+    """
+    h, w = y.shape
+    for i in prange(h):
+        sums = np.zeros((6, w + 2 * reach), np.float32)
+        for di in range(-reach, reach + 1):
+            k = min(max(i + di, 0), h - 1)
+            for c in range(6):
+                a = y[k] if c < 2 or c > 3 else (u[k] if c == 2 else v[k])
+                b = y[k] if c == 1 else (u[k] if c == 4 else v[k])
+                inner = sums[c, reach : reach + w]
+                if c == 0 or c == 2 or c == 3:
+                    for j in range(w):
+                        inner[j] += a[j]
+                else:
+                    for j in range(w):
+                        inner[j] += a[j] * b[j]
+        for c in range(6):
+            for x in range(reach):
+                sums[c, x] = sums[c, reach]
+                sums[c, reach + w + x] = sums[c, reach + w - 1]
+        mean = np.zeros((6, w), np.float32)
+        n = np.float32(1) / np.float32((2 * reach + 1) * (2 * reach + 1))
+        for c in range(6):
+            total = mean[c]
+            for x in range(2 * reach + 1):
+                part = sums[c, x : x + w]
+                for j in range(w):
+                    total[j] += part[j]
+            for j in range(w):
+                total[j] *= n
+        m, square, mu, mv, cu, cv = mean[0], mean[1], mean[2], mean[3], mean[4], mean[5]
+        to_u, to_v = slope_u[i], slope_v[i]
+        for j in range(w):
+            scale = np.float32(1) / (max(square[j] - m[j] * m[j], np.float32(0)) + floor)
+            to_u[j] = (cu[j] - mu[j] * m[j]) * scale
+            to_v[j] = (cv[j] - mv[j] * m[j]) * scale
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _halved(plane, out):
+    """Means of 2 x 2."""
+    h, w = out.shape
+    for i in prange(h):
+        a, b, line = plane[2 * i], plane[2 * i + 1], out[i]
+        for k in range(w):
+            line[k] = np.float32(0.25) * ((a[2 * k] + a[2 * k + 1]) + (b[2 * k] + b[2 * k + 1]))
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _unstabilise(y, u, v, half, scale, least, lift, mixing, out):
     """Back to linear without bias, which dark places of few electrons would show as a tint: the closed form of the
     exact unbiased inverse (Makitalo, Foi, "Optimal inversion of the generalized Anscombe transformation", IEEE TIP
-    22-1, 2013, eq. 10). Colour differences may be of half the size.
+    22-1, 2013, eq. 10). Colour differences may be of half the size; then `half` holds brightness of that size and the
+    slopes by which they follow it, and what is finer in brightness brings its colour along.
     """
     h, w = y.shape
     full = u.shape[0] == h
@@ -125,6 +184,7 @@ def _unstabilise(y, u, v, scale, least, lift, mixing, out):
     for i in prange(h):
         r, g, b = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
         line_u, line_v = np.empty(w, np.float32), np.empty(w, np.float32)
+        light = y[i]
         if full:
             line_u[:] = u[i]
             line_v[:] = v[i]
@@ -132,7 +192,13 @@ def _unstabilise(y, u, v, scale, least, lift, mixing, out):
             mixed = np.empty(u.shape[1] + 2, np.float32)
             _doubled_row(u, i, mixed, line_u)
             _doubled_row(v, i, mixed, line_v)
-        light = y[i]
+            _doubled_row(half[0], i, mixed, r)
+            _doubled_row(half[1], i, mixed, g)
+            _doubled_row(half[2], i, mixed, b)
+            for j in range(w):
+                finer = light[j] - r[j]
+                line_u[j] += g[j] * finer
+                line_v[j] += b[j] * finer
         for j in range(w):
             r[j] = light[j] + to_side * line_v[j] + line_u[j]
             g[j] = light[j] - to_middle * line_v[j]
@@ -146,12 +212,12 @@ def _unstabilise(y, u, v, scale, least, lift, mixing, out):
 
 
 @cache
-def coefficient_noise(kind: str) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def coefficient_noise(kind: str, half: bool) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Standard deviation of each coefficient (3, 8, 8) of brightness and both colours for unit noise at every
     photosite, at full size and at 1 / `COARSE`.
 
-    `kind`: "mosaic" (through the demosaicing), "binned" (quads: green has half the variance), or "plain" (three
-    independent channels). Measured on 512 x 512 of Gaussian noise.
+    `half`: colours at half the size. `kind`: "mosaic" (through the demosaicing), "binned" (quads: green has half the
+    variance), or "plain" (three independent channels). Measured on 512 x 512 of Gaussian noise.
     """
     random = np.random.default_rng(5)
     n = 512
@@ -164,7 +230,7 @@ def coefficient_noise(kind: str) -> tuple[NDArray[np.float32], NDArray[np.float3
     r, g, b = (rgb[..., k] for k in range(3))
     side, middle = (EVEN if kind == "plain" else GREEN)[:2]
     planes = [side * (r + b) + middle * g, (r - b) / 2, (r - 2 * g + b) / 4]
-    if kind == "mosaic":  # colour is worked at half the size
+    if half:
         planes[1:] = [cv2.resize(p, (n // 2, n // 2), interpolation=cv2.INTER_AREA) for p in planes[1:]]
     coarse = [cv2.resize(p, None, fx=1 / COARSE, fy=1 / COARSE, interpolation=cv2.INTER_AREA) for p in planes]
     fine = np.stack([_spread(p, 4 if p.shape[0] == n else 2) for p in planes])
@@ -243,26 +309,27 @@ def reduce_noise(
     kind: str,
     gain: NDArray[np.float32],
     best: bool = False,
+    half: bool = True,
 ) -> NDArray[np.float32]:
     """Noise-reduced copy of linear balanced camera RGB (H, W, 3).
 
     `noise` (3, 2): a, b of variance a x + b for each balanced channel of one photosite. `brightness`, `colour`:
     multiples of the measured standard deviation taken out. `kind`: see `coefficient_noise`. `gain` (h, w): shading gain
-    over this area, any size. `best`: the slower grade.
+    over this area, any size. `best`: the slower grade. `half`: colour at half the size, but in the best grade of what
+    has full colour.
     """
     if brightness <= 0 and colour <= 0:
         return rgb
     a = np.maximum(np.asarray(noise, float)[:, 0], 1e-9)
     b = np.maximum(np.asarray(noise, float)[:, 1], 0)
     h, w = rgb.shape[:2]
-    # red and blue of a mosaic are sampled every other pixel: what is finer was made by demosaicing
-    half = kind == "mosaic" and colour > 0 and min(h, w) > 4 * SIDE
+    half = half and not (best and kind == "plain") and colour > 0 and min(h, w) > 4 * SIDE
     y = np.empty((h, w), np.float32)
     u, v = (np.empty((h // 2, w // 2) if half else (h, w), np.float32) for _ in range(2))
     scale = a.astype(np.float32)
     mixing = EVEN if kind == "plain" else GREEN
     _stabilise(rgb, scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), mixing, y, u, v)
-    fine, coarse = coefficient_noise(kind)
+    fine, coarse = coefficient_noise(kind, half)
     if kind == "mosaic":
         brightness, colour = brightness * UNEVEN[0], colour * UNEVEN[1]
     stride = 2 if best else 4
@@ -276,5 +343,10 @@ def reduce_noise(
         y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, colour, colour), gain)
     out = np.empty_like(rgb)
     least = (2 * np.sqrt(0.375 + b / a**2)).astype(np.float32)
-    _unstabilise(y, u, v, scale, least, (0.125 * a + b / a).astype(np.float32), mixing, out)
+    planes = np.empty((3, *u.shape), np.float32) if half else np.empty((3, 1, 1), np.float32)
+    if half:
+        _halved(y, planes[0])
+        reach, floor = FOLLOWS[kind]
+        _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
+    _unstabilise(y, u, v, planes, scale, least, (0.125 * a + b / a).astype(np.float32), mixing, out)
     return out
