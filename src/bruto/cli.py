@@ -221,6 +221,7 @@ def develop(
             chosen = side.recipe if kept is None else side.version(kept)
             if problem:
                 _say(problem)
+        developer = developer.asked(Recipe() if neutral else chosen)
         picture = developer.render(
             chosen,
             space=space,

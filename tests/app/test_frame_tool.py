@@ -13,6 +13,7 @@ from PySide6.QtTest import QTest
 
 from bruto.app import develop_page
 from bruto.app.crop_tool import CropTool, dragged, lean
+from bruto.container.orientation import orient
 from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
 from bruto.shoot.sidecar import load_sidecar
@@ -163,6 +164,37 @@ class CropOnThePicture(DevelopTest):
             self.settle()
             self.assertGreaterEqual(self.page.tag.width(), self.page.tag.sizeHint().width())
             self.assertLessEqual(self.page.tone_button.geometry().right(), bar.width())
+
+    def test_a_quarter_turn_takes_the_crop_along(self) -> None:
+        """Buttons and keys turn the picture; undo turns it back; the sidecar keeps it."""
+        self.edit.change("x", crop=(-0.3, -0.2, 0.1, 0.25))
+        self.settle()
+        before = self.picture()
+        size = self.page.stage.frame_size
+        QTest.keyClick(self.window, KEY.Key_R)
+        self.settle()
+        self.assertEqual(self.page.stage.frame_size, size[::-1])
+        self.assertEqual(self.edit.recipe.crop, (-0.25, -0.3, 0.2, 0.1))
+        developer = self.page.developer
+        assert developer is not None
+        now = orient(developer.view(self.edit.recipe, 2), developer.source.meta.orientation)
+        self.page.edit.undo()  # type: ignore[union-attr]
+        self.settle()
+        self.assertEqual(self.page.stage.frame_size, size)
+        np.testing.assert_array_equal(self.picture(), before)
+        developer = self.page.developer
+        assert developer is not None
+        upright = orient(developer.view(self.edit.recipe, 2), developer.source.meta.orientation)
+        np.testing.assert_array_equal(now, np.rot90(upright, -1))
+        self.show("frame")
+        QTest.mouseClick(self.ledger.frame_part.left_button, LEFT)
+        self.settle()
+        self.assertEqual(self.edit.recipe.turns, 3)
+        self.page.save()
+        self.choose("pans-001")
+        self.choose("card-003")
+        self.assertEqual(self.page.stage.frame_size, size[::-1])
+        self.assertFalse(self.ledger.frame_part.area_button.isVisible())
 
     def test_picking_works_in_a_cropped_and_turned_picture(self) -> None:
         """A click in the turned, cropped picture measures the surface that is seen there."""

@@ -30,7 +30,7 @@ from bruto.develop.pick import hue_at, lifted, light_at
 from bruto.develop.pick_white import SURFACES, white_at
 from bruto.develop.proof import hatched, out_of_gamut
 from bruto.develop.recipe import Recipe
-from bruto.develop.source import open_source
+from bruto.develop.source import has_more, is_as_asked, open_source
 from bruto.develop.suggest import suggest_all
 from bruto.develop.values import Tone
 from bruto.errors import BrutoError
@@ -171,14 +171,30 @@ class DevelopPage(QWidget):
         self._show_preview(shot)
         known = self._open.get(str(shot.main))
         if known is not None:
-            self._opened(known)
+            if is_as_asked(known.source, edit.recipe):
+                self._opened(known)
+            else:
+                self._reopen(known)
             return
-        path = shot.main
-        self.worker.ask("open", lambda: Developer(open_source(path)), self._opened, self._failed)
+        path, recipe = shot.main, edit.recipe
+        self.worker.ask("open", lambda: Developer(open_source(path)).asked(recipe), self._opened, self._failed)
+
+    def _reopen(self, developer: Developer) -> None:
+        """The same file turned or cut as the recipe asks now."""
+        assert self.edit is not None
+        recipe = self.edit.recipe
+
+        def done(found: Developer) -> None:
+            if self.edit is not None:
+                self.edit.suggestions = {}  # lines and lights lie elsewhere now
+                self._opened(found)
+
+        self.worker.ask("open", lambda: developer.asked(recipe), done, self._failed)
 
     def _show_preview(self, shot: Shot) -> None:
         try:
-            self.stage.set_base(oriented_preview(shot))
+            turns = self.edit.recipe.effective().turns if self.edit is not None else 0
+            self.stage.set_base(np.rot90(oriented_preview(shot), -turns))
             self.tag.setText("PREVIEW INSIDE THE FILE")
         except BrutoError:
             self.tag.setText("READING …")
@@ -212,6 +228,7 @@ class DevelopPage(QWidget):
         self.kind.setToolTip(f"{developer.source.meta.width} × {developer.source.meta.height} pixels in the file")
         meta = None if developer.source.kind == "picture" else developer.source.meta
         self.ledger.show_edit(self.edit, developer.as_shot(), " ".join(developer.source.meta.warnings), meta)
+        self.ledger.frame_part.show_more(has_more(developer.source))
         self.frame_tool.show()
         self.refresh_view()
         if self.edit.suggestions:
@@ -324,6 +341,10 @@ class DevelopPage(QWidget):
             return
         self.ledger.refresh()
         self.strip.set_recipe(self.edit.recipe)
+        if self.developer is not None and not is_as_asked(self.developer.source, self.edit.recipe):
+            self._reopen(self.developer)
+            self._save_timer.start()
+            return
         self.frame_tool.show()
         self.refresh_view()
         self._save_timer.start()

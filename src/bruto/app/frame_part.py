@@ -13,12 +13,16 @@ RATIOS = (("1 : 1", 1.0), ("5 : 4", 1.25), ("4 : 3", 4 / 3), ("3 : 2", 1.5), ("1
 
 
 class FramePart(QWidget):
-    """Emits `aspect_chosen(width / height, 0 for the frame's own)`, `framing(on)`, `by_line(on)` and `reset`."""
+    """Emits `aspect_chosen(width / height, 0 for the frame's own)`, `framing(on)`, `by_line(on)`, `turned(quarters
+    clockwise)`, `area(on)` for all that was recorded, and `reset`.
+    """
 
     aspect_chosen = Signal(float)
     framing = Signal(bool)
     by_line = Signal(bool)
     reset = Signal()
+    turned = Signal(int)
+    area = Signal(bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -59,6 +63,25 @@ class FramePart(QWidget):
         tools.addWidget(self.line_button)
         tools.addStretch(1)
         layout.addLayout(tools)
+        turns = QHBoxLayout()
+        turns.setSpacing(6)
+        turns.addWidget(row_name("Turn"))
+        self.left_button, self.right_button = QPushButton("↶ 90°"), QPushButton("↷ 90°")
+        for button, quarters, tip in (
+            (self.left_button, 3, "A quarter turn anticlockwise (Shift+R)"),
+            (self.right_button, 1, "A quarter turn clockwise (R)"),
+        ):
+            button.setToolTip(tip)
+            button.setAccessibleName(tip)
+            button.clicked.connect(lambda _=False, n=quarters: self.turned.emit(n))
+            turns.addWidget(button)
+        self.area_button = QPushButton("All recorded")
+        self.area_button.setCheckable(True)
+        self.area_button.setToolTip("Show what was recorded outside of the file's default crop as well")
+        self.area_button.clicked.connect(lambda on: self.area.emit(bool(on)))
+        turns.addWidget(self.area_button)
+        turns.addStretch(1)
+        layout.addLayout(turns)
         self.left = QLabel("")
         self.left.setObjectName("quiet")
         self.left.setWordWrap(True)
@@ -90,7 +113,12 @@ class FramePart(QWidget):
         self.box.setCurrentIndex(index)
         if recipe.aspect:
             self.turn.setChecked(recipe.aspect < 0.999)
+        self.area_button.setChecked(recipe.whole_area)
         self.turn.setEnabled(bool(recipe.aspect) and wide > 1.001)
+
+    def show_more(self, more: bool) -> None:
+        """Whether the file holds picture outside of its default crop."""
+        self.area_button.setVisible(more)
 
     def show_size(self, size: tuple[int, int], whole: tuple[int, int]) -> None:
         """What is left, oriented pixels, of the whole frame."""

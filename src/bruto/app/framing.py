@@ -24,6 +24,8 @@ class Framing:
         part.framing.connect(self.set)
         part.by_line.connect(self._by_line)
         part.aspect_chosen.connect(self._aspect)
+        part.turned.connect(self.turn)
+        part.area.connect(self._area)
         page.stage.cropped.connect(self._cropped)
         page.stage.leaned.connect(self._leaned)
 
@@ -85,6 +87,26 @@ class Framing:
                 round(x0 + middle[0], 5), round(y0 + middle[1], 5), round(x1 + middle[0], 5), round(y1 + middle[1], 5)
             )  # fmt: skip
         edit.change("aspect ratio", aspect=ratio, crop=crop)
+
+    def turn(self, quarters: int) -> None:
+        """Turn the picture clockwise by quarters, with its crop and tilts."""
+        edit = self.page.edit
+        if edit is None:
+            return
+        recipe = edit.recipe
+        crop, aspect, up, right = recipe.crop, recipe.aspect, recipe.verticals, recipe.horizontals
+        for _ in range(quarters % 4):
+            if crop is not None:
+                crop = (-crop[3], crop[0], -crop[1], crop[2])
+            aspect = round(1 / aspect, 6) if aspect else 0.0
+            up, right = -right, up
+        turns = (recipe.turns + quarters) % 4
+        edit.change("quarter turn", turns=turns, crop=crop, aspect=aspect, verticals=up, horizontals=right)
+
+    def _area(self, on: bool) -> None:
+        edit = self.page.edit
+        if edit is not None:
+            edit.change("recorded area", whole_area=on)
 
     def _leaned(self, angle: float) -> None:
         edit = self.page.edit

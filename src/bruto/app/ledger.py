@@ -51,7 +51,11 @@ STEPS_SHOWN = 25
 def fields_of(group: str) -> tuple[str, ...]:
     """The recipe's fields that a group sets."""
     own = tuple(name for name, where in ROWS.items() if where == group)
-    more = {"colour": ("monochrome", "mixing"), "white": ("raw_neutral",), "frame": ("aspect", "crop")}.get(group, ())
+    more = {
+        "colour": ("monochrome", "mixing"),
+        "white": ("raw_neutral",),
+        "frame": ("turns", "whole_area", "aspect", "crop"),
+    }.get(group, ())
     return own + more + PARTS.get(group, ())
 
 

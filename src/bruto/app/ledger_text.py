@@ -91,6 +91,10 @@ def _tints(r: Recipe) -> list[str]:
 def _frame(r: Recipe) -> list[str]:
     named = (("level", "turned"), ("verticals", "verticals"), ("horizontals", "horizontals"))
     parts = [f"{text} {_n(getattr(r, name), 1, signed=True)}°" for name, text in named if getattr(r, name)]
+    if r.turns:
+        parts.insert(0, f"{90 * r.turns}° clockwise")
+    if r.whole_area:
+        parts.append("all recorded")
     if r.aspect:
         parts.append(f"{_n(r.aspect)} : 1")
     return parts + (["cropped"] if r.crop is not None else [])

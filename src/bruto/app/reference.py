@@ -94,7 +94,7 @@ class Reference:
         known = developer if pinned is None else page.opened(pinned.path) or self._pinned_developer
 
         def work() -> tuple[Any, Any]:
-            other = known or Developer(open_source(pinned.path))  # type: ignore[union-attr]
+            other = (known or Developer(open_source(pinned.path))).asked(recipe)  # type: ignore[union-attr]
             orientation = other.source.meta.orientation
             shape = other.geometry(recipe, framing)
 

@@ -227,6 +227,8 @@ class Window(QMainWindow):
         add("Keep as a version…", "Ctrl+Shift+K", lambda: self.develop.versions.ask_name())
         add("Crop on the picture", "C", lambda: self._frame_tool("frame_button"))
         add("Level by a line", "Shift+C", lambda: self._frame_tool("line_button"))
+        add("Turn clockwise", "R", lambda: self.develop.frame_tool.turn(1))
+        add("Turn anticlockwise", "Shift+R", lambda: self.develop.frame_tool.turn(3))
         add("Take all suggestions", "T", lambda: self._with_edit(Edit.take_all))
         add("Reset all values", "Ctrl+R", lambda: self._with_edit(Edit.reset))
         add("Pick white in the picture", "W", lambda: self.develop.ledger.pick_button.toggle())

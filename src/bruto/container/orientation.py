@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+_CLOCKWISE = {1: 6, 6: 3, 3: 8, 8: 1, 2: 7, 7: 4, 4: 5, 5: 2}
 _BACK = {5: 5, 6: 8, 7: 7, 8: 6}
 
 
@@ -14,6 +15,17 @@ def orient(picture: NDArray, orientation: int) -> NDArray:
         picture = picture[:, ::-1]
     turns = {3: 2, 4: 2, 5: 1, 6: 3, 7: 3, 8: 1}.get(orientation, 0)
     return np.rot90(picture, turns) if turns else picture
+
+
+def turned(orientation: int, quarters: int) -> int:
+    """The Exif orientation of a picture that is turned clockwise by so many quarters.
+
+    >>> turned(1, 1), turned(6, 3), turned(2, 2)
+    (6, 1, 4)
+    """
+    for _ in range(quarters % 4):
+        orientation = _CLOCKWISE.get(orientation, 6)
+    return orientation
 
 
 def as_stored(picture: NDArray, orientation: int) -> NDArray:

@@ -40,7 +40,7 @@ def deliver(
     check_ticket(output, ticket)
     if output.exists() and source.exists() and output.samefile(source):
         raise BrutoError(f"{output} is the original; choose another name.")
-    developer = Developer(open_source(source))
+    developer = Developer(open_source(source)).asked(Recipe() if neutral_look else recipe)
     picture = developer.render(
         recipe, space=ticket.space, bits=ticket.bits, neutral_look=neutral_look, progress=progress, cancelled=cancelled
     )

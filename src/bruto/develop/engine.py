@@ -39,7 +39,7 @@ from bruto.develop import demosaic as dm
 from bruto.develop.frame import Area, Geometry, full_or_near, geometry_of
 from bruto.develop.profiles import chosen, hue_sat_for, with_profile
 from bruto.develop.recipe import FRAME_FIELDS, NEUTRAL_FIELDS, Recipe
-from bruto.develop.source import Source
+from bruto.develop.source import Source, as_asked
 from bruto.develop.steps import noise as noise_step
 from bruto.develop.steps import sharpness as sharp_step
 from bruto.develop.steps.colour import Placement, PointParams, point_pass, to_working
@@ -98,6 +98,11 @@ class Developer:
         self._colours: tuple[tuple, tuple[NDArray[np.float64], float, Look | None]] | None = None
         self.problems: dict[str, str] = {}
         self._lock = threading.Lock()
+
+    def asked(self, recipe: Recipe) -> Developer:
+        """The developer for the quarter turns and the area that a recipe asks for: itself where it is for those."""
+        source = as_asked(self.source, recipe)
+        return self if source is self.source else Developer(source)
 
     # -- raw side -----------------------------------------------------------------------------------------------------
 

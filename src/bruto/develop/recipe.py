@@ -152,6 +152,18 @@ class Recipe(Frozen):
         0.0, -40, 40, "how far the phone looked to the right of a facade; level lines become parallel",
         title="Horizontals", unit="°", step=0.2, group="frame",
     )  # fmt: skip
+    turns: int = Field(
+        default=0,
+        ge=0,
+        le=3,
+        description="quarter turns clockwise, on top of how the file says that the phone was held",
+        json_schema_extra={"title": "Quarter turns"},
+    )
+    whole_area: bool = Field(
+        default=False,
+        description="the picture is all that was recorded, with what the file's default crop leaves out",
+        json_schema_extra={"title": "Whole recorded area"},
+    )
     aspect: float = Field(
         default=0.0,
         ge=0,
@@ -229,6 +241,8 @@ NOTHING: dict[str, Any] = {
     "level": 0.0,
     "verticals": 0.0,
     "horizontals": 0.0,
+    "turns": 0,
+    "whole_area": False,
     "aspect": 0.0,
     "crop": None,
 }
@@ -237,7 +251,7 @@ NEUTRAL_FIELDS = {**{k: v for k, v in NOTHING.items() if k not in ("tone", "bala
 """What `--neutral` sets: colour only."""
 
 
-FRAME_FIELDS = ("level", "verticals", "horizontals", "aspect", "crop")
+FRAME_FIELDS = ("turns", "whole_area", "level", "verticals", "horizontals", "aspect", "crop")
 """What says which part of the recorded frame is shown, and how it is turned."""
 
 

@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
 from bruto.container.dng_reader import is_raw, read_dng
+from bruto.container.orientation import turned
 from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, picture_meta, read_picture
 from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise, shading_grid
+from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
 from bruto.sensor.noise import estimate_noise, file_noise
 
@@ -21,8 +23,9 @@ class Source:
     """Linear light and what is known of it.
 
     `linear`: see `rawframe.Linear`; `noise` (3, 2): a, b of each unbalanced channel before the shading gain;
-    `noise_from`: "file" or "picture"; `kind`: "mosaic", "linear" or "picture"; `shading` (h, w): shading gain over
-    the frame.
+    `noise_from`: "file" or "picture"; `kind`: "mosaic", "linear" or "picture"; `shading` (h, w): shading gain over the
+    frame; `frame`, `picture`: the file as it was read; `held`: Exif orientation of a picture's file. `meta` may have
+    another orientation and another crop than the file, see `as_asked`.
     """
 
     path: Path
@@ -34,6 +37,7 @@ class Source:
     shading: NDArray[np.float32]
     frame: RawFrame | None = None
     picture: PictureFile | None = None
+    held: int = 1
 
     @property
     def neutral(self) -> NDArray[np.float64]:
@@ -47,14 +51,43 @@ class Source:
         return w, h
 
 
-def source_of_raw(path: Path, frame: RawFrame) -> Source:
-    """A source from a decoded raw."""
-    linear = linearise(frame)
-    noise, origin = file_noise(frame.meta), "file"
+def source_of_raw(path: Path, frame: RawFrame, whole_area: bool = False) -> Source:
+    """A source from a decoded raw; `whole_area`: with what its default crop leaves out."""
+    meta = replace(frame.meta, default_crop=frame.meta.active_area) if whole_area else frame.meta
+    linear = linearise(RawFrame(frame.codes, meta))
+    noise, origin = file_noise(meta), "file"
     if noise is None:
-        plain = linearise(RawFrame(frame.codes, replace(frame.meta, gain_maps=())))
+        plain = linearise(RawFrame(frame.codes, replace(meta, gain_maps=())))
         noise, origin = estimate_noise(plain), "picture"
-    return Source(path, frame.meta.kind, linear, frame.meta, noise, origin, shading_grid(frame.meta), frame=frame)
+    return Source(path, meta.kind, linear, meta, noise, origin, shading_grid(meta), frame=frame)
+
+
+def has_more(source: Source) -> bool:
+    """Whether the file holds picture outside of its default crop."""
+    return source.frame is not None and source.frame.meta.default_crop != source.frame.meta.active_area
+
+
+def _asked(source: Source, recipe: Recipe) -> tuple[tuple[int, int, int, int], int]:
+    """Crop and orientation that a recipe asks for."""
+    recipe = recipe.effective()
+    known = source.frame.meta if source.frame is not None else source.meta
+    held = source.held if source.frame is None else known.orientation
+    return known.active_area if recipe.whole_area else known.default_crop, turned(held, recipe.turns)
+
+
+def is_as_asked(source: Source, recipe: Recipe) -> bool:
+    """Whether a source is turned and cut as a recipe asks."""
+    return _asked(source, recipe) == (source.meta.default_crop, source.meta.orientation)
+
+
+def as_asked(source: Source, recipe: Recipe) -> Source:
+    """The source turned by quarters and with the area that a recipe asks for; itself where it is so already."""
+    crop, orientation = _asked(source, recipe)
+    if source.frame is not None and source.meta.default_crop != crop:
+        source = source_of_raw(source.path, source.frame, recipe.effective().whole_area)
+    if orientation == source.meta.orientation:
+        return source
+    return replace(source, meta=replace(source.meta, orientation=orientation))
 
 
 def source_of_picture(path: Path, picture: PictureFile) -> Source:
@@ -81,6 +114,7 @@ def source_of_picture(path: Path, picture: PictureFile) -> Source:
         "picture",
         np.ones((1, 1), np.float32),
         picture=picture,
+        held=meta.orientation,
     )
 
 
