@@ -289,6 +289,14 @@ class All(unittest.TestCase):
             "quiet_colours",
             "level",
             "verticals",
+            "horizontals",
+            "chroma",
+            "contrast",
+            "relief_fine",
+            "relief_medium",
+            "relief_broad",
+            "edge_light",
+            "grain",
         }
         for scene in ("pans", "sluice"):
             found = suggested(source_of(scene))

@@ -330,6 +330,15 @@ class Developer:
             rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading), best, half
         )
 
+    def cleaned(
+        self, rgb: NDArray[np.float32], rect: Rect, inset: tuple[int, int], brightness: float, colour: float
+    ) -> NDArray[np.float32]:
+        """A piece (see `piece`) of a rectangle after noise reduction of two strengths."""
+        w, h = self.source.size
+        x, y = (rect.x - inset[0]) / w, (rect.y - inset[1]) / h
+        recipe = Recipe(brightness_noise=brightness, colour_noise=colour)
+        return self._cleaned(rgb, recipe, 1, (x, y, x + rgb.shape[1] / w, y + rgb.shape[0] / h))
+
     def _noise_at(self, factor: float) -> NDArray[np.float64]:
         """a, b of each balanced channel at a factor."""
         mosaic = self.source.kind == "mosaic"

@@ -77,6 +77,20 @@ def how_held(lines: NDArray[np.float64], focal: float, long_edge: float) -> Held
     return _level(lean[np.abs(lean) < FLAT], length[np.abs(lean) < FLAT])
 
 
+def facade_turn(lines: NDArray[np.float64], focal: float, long_edge: float) -> float | None:
+    """How far the phone looked to the right of a facade, degrees, from its level lines (see `how_held`), which meet
+    where it goes on; None where they do not say.
+    """
+    if not len(lines):
+        return None
+    across = lines[:, [1, 0, 3, 2]]  # what is level stands upright in the picture turned over its diagonal
+    dx, dy = across[:, 2] - across[:, 0], across[:, 3] - across[:, 1]
+    flat = np.abs(np.degrees(np.arctan2(dx, dy * np.sign(dy + 1e-12)))) < STEEP
+    length = np.hypot(dx, dy) / long_edge
+    found = _plumb(across[flat], length[flat], focal)
+    return None if found is None or found.verticals is None else -found.verticals
+
+
 def _plumb(lines: NDArray, length: NDArray, focal: float) -> Held | None:
     """The vertical from lines near it."""
     if len(lines) < 4 or length.sum() < ENOUGH:

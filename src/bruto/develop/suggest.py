@@ -7,22 +7,23 @@ suggested exposure.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, lightness, space
+from bruto.color.spaces import lightness
 from bruto.color.temperature import kelvin_duv_of
 from bruto.container.colour_model import neutral_to_xy
 from bruto.container.orientation import orient
 from bruto.develop.engine import Developer, Rect
 from bruto.develop.frame import focal_px
-from bruto.develop.lines import find_lines, how_held
+from bruto.develop.lines import Held, facade_turn, find_lines, how_held
 from bruto.develop.mixed_light import two_lights
 from bruto.develop.recipe import Recipe
+from bruto.develop.residual import Residual
+from bruto.develop.spread import suggest_spread
+from bruto.develop.suggestion import Suggestion
 from bruto.develop.values import Handle, Tone
 from bruto.develop.white import estimate_white, likely_neutral
 from bruto.sensor.blur import edge_blur
@@ -41,15 +42,16 @@ CLEAR_AIR = 0.45
 """Share of airlight that the estimate finds in clear scenes with bright surfaces in them."""
 MOST_HAZE = 60.0
 """Most haze removal that is suggested, %."""
-USUAL_CHROMA = 0.052
-"""Mean OKLCh chroma of finished photographs (0.055 to 0.065 in scikit-image's, 0.02 to 0.05 in phones' pictures of
-the simulated scenes)."""
 LINES_EDGE = 1400
 """Long edge of the picture that lines are looked for in, pixels, at most."""
 LEAST_LEVEL, MOST_LEVEL = 0.25, 12.0
 """Leans that are seen and not meant, degrees."""
 LEAST_VERTICALS, MOST_VERTICALS = 0.6, 12.0
 """Tilts that are seen and not meant, degrees."""
+MOST_ON_DETAIL = 1.15
+"""Variance of what noise reduction takes out on detail over that on plain surfaces, up to which it is noise alone."""
+LESS_NOISE = (0.0, 0.1, 0.2)
+"""Steps that noise reduction goes back by where detail would go with the noise, times the noise measured."""
 PLACES = {
     "left": "on the left", "right": "on the right", "top": "above", "bottom": "below", "middle": "in the middle",
     "edges": "about the edges",
@@ -57,16 +59,6 @@ PLACES = {
 """Where one of two lights lies, in words."""
 VISIBLE_NOISE = 1.0
 """Standard deviation in L* from which noise is seen at 1:1 on a screen at arm's length."""
-
-
-@dataclass(frozen=True)
-class Suggestion:
-    """`field` of the recipe, suggested `value`, the `evidence` as a sentence, and the measured `number` behind it."""
-
-    field: str
-    value: Any
-    evidence: str
-    number: float
 
 
 def scene_ev(developer: Developer) -> NDArray[np.float32]:
@@ -154,8 +146,18 @@ def suggest_noise(developer: Developer, exposure: float) -> tuple[Suggestion, Su
     brightness = round(0.3 + 0.75 * share, 2)
     colour = round(0.9 + 0.5 * share, 2)
     where = "from the file" if developer.source.noise_from == "file" else "measured in the picture"
+    text = f"σ {sigma:.1f} L* at grey after exposure, {where}"
+    residual = Residual(developer)
+    for less in LESS_NOISE:
+        if residual.on_detail(brightness - less, colour) <= MOST_ON_DETAIL:
+            if less:
+                text = f"{text}; more would take detail with it"
+            brightness = round(brightness - less, 2)
+            break
+    else:  # however little is taken: what is as fine as the noise is lost in it
+        text = f"{text}; the finest detail is lost in it"
     return (
-        Suggestion("brightness_noise", brightness, f"σ {sigma:.1f} L* at grey after exposure, {where}", sigma),
+        Suggestion("brightness_noise", brightness, text, sigma),
         Suggestion("colour_noise", colour, "colour has no detail this fine; nearly all of it goes", sigma),
     )
 
@@ -270,25 +272,6 @@ def suggest_haze(developer: Developer) -> Suggestion:
     return Suggestion("haze", amount, f"airlight is {100 * typical:.0f} % of the light in the far third", typical)
 
 
-def suggest_quiet_colours(developer: Developer, values: dict[str, Any]) -> Suggestion:
-    """A gentle rise where colours are quieter than in most photographs, less where noise would be raised with them.
-
-    `values`: the other suggestions' values, under which the colours are looked at.
-    """
-    factor = 8
-    while max(developer.source.size) / factor > 400 and factor < 16:
-        factor *= 2
-    picture = developer.view(Recipe().changed(**values), factor)
-    lms = decode_srgb(np.arange(256) / 255.0)[picture.reshape(-1, 3)] @ (OKLAB_LMS_FROM_XYZ @ space("srgb").to_xyz()).T
-    lab = np.cbrt(lms) @ OKLAB_FROM_LMS.T
-    told = (lab[:, 0] > 0.35) & (lab[:, 0] < 0.97)
-    chroma = float(np.hypot(lab[told, 1], lab[told, 2]).mean()) if told.any() else USUAL_CHROMA
-    most = 1.3 if grey_noise(developer, float(values.get("exposure", 0.0))) < VISIBLE_NOISE else 1.12
-    gain = float(np.clip(round((USUAL_CHROMA / max(chroma, 1e-3)) ** 0.7 / 0.02) * 0.02, 1.0, most))
-    evidence = f"mean chroma {chroma:.3f}, in most photographs {USUAL_CHROMA:.3f}"
-    return Suggestion("quiet_colours", round(gain, 2), evidence, chroma)
-
-
 def suggest_base_look(developer: Developer) -> Suggestion | None:
     """Drop a look that lays out the light itself: the tone handles do that from what was measured. None without one."""
     profile = next(iter(developer.source.meta.profiles), None)
@@ -302,6 +285,22 @@ def suggest_base_look(developer: Developer) -> Suggestion | None:
     return Suggestion("base_look", False, evidence, stops)
 
 
+def suggest_finish(developer: Developer, exposure: float) -> list[Suggestion]:
+    """Edge light and grain do nothing by themselves; the evidence says what they would act on."""
+    light = developer.luminance(8)
+    h, w = light.shape
+    y, x = np.mgrid[:h, :w]
+    r = np.hypot((x - w / 2) / w, (y - h / 2) / h) * 2
+    ev = np.log2(np.maximum(light, 2e-5))
+    fall = float(np.median(ev[r > 1.15]) - np.median(ev[r < 0.45]))
+    sigma = grey_noise(developer, exposure)
+    side = "darker" if fall < 0 else "brighter"
+    return [
+        Suggestion("edge_light", 0.0, f"corners are {abs(fall):.1f} EV {side} than the middle, the scene's own", fall),
+        Suggestion("grain", 0.0, f"a matter of taste; the raw's own noise is σ {sigma:.1f} L* at grey", sigma),
+    ]
+
+
 def suggest_frame(developer: Developer) -> list[Suggestion]:
     """Level and verticals from the lines of the picture; a phone held down or up on purpose is left so."""
     factor = 2
@@ -310,7 +309,20 @@ def suggest_frame(developer: Developer) -> list[Suggestion]:
     meta = developer.source.meta
     light = developer.light(Recipe(), factor)[..., 1]
     oriented = np.ascontiguousarray(orient(light, meta.orientation))
-    held = how_held(find_lines(oriented), focal_px(meta) / factor, max(oriented.shape))
+    lines, focal, edge = find_lines(oriented), focal_px(meta) / factor, max(oriented.shape)
+    return [*_held(how_held(lines, focal, edge)), _square(facade_turn(lines, focal, edge))]
+
+
+def _square(turn: float | None) -> Suggestion:
+    """How a facade was faced is measured; whether it should be squared is the picture's own matter."""
+    if turn is None:
+        return Suggestion("horizontals", 0.0, "no level lines that tell how a facade was faced", 0.0)
+    side = "right" if turn > 0 else "left"
+    text = f"level lines tell {turn:+.1f}° (looked to the {side}); set it to square a facade"
+    return Suggestion("horizontals", 0.0, text.replace("-", "−"), turn)
+
+
+def _held(held: Held | None) -> list[Suggestion]:
     if held is None:
         text = "no lines that say how the phone was held"
         return [Suggestion("level", 0.0, text, 0.0), Suggestion("verticals", 0.0, text, 0.0)]
@@ -349,7 +361,8 @@ def suggest_all(developer: Developer) -> dict[str, Suggestion]:
         found.append(look)
     found += [suggest_haze(developer), *suggest_frame(developer)]
     values = {s.field: s.value.model_dump() if isinstance(s.value, Tone) else s.value for s in found}
-    found.append(suggest_quiet_colours(developer, values))
+    found += suggest_spread(developer, Recipe().changed(**values), grey_noise(developer, exposure.value))
+    found += suggest_finish(developer, exposure.value)
     return {s.field: s for s in found}
 
 
