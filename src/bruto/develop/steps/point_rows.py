@@ -18,25 +18,41 @@ from bruto.develop.steps.lab import FULL_CHROMA, HUES, LIGHTS, QUIET_CHROMA
 from bruto.develop.steps.look import look_row
 from bruto.develop.steps.tone import EV_HIGH, EV_LOW, EV_STEPS
 
+FIT_PULL = 0.5
+"""How far colours that do not fit give up lightness to keep chroma, 0: not at all (the alpha of Ottosson's method)."""
+
+
+FADE_FROM, FADE_OVER = 0.97, 0.09
+"""Lightness (OKLab) from which light that is too bright turns white, and over how much of it: where channels are full
+and were guessed, colour is not to be believed.
+"""
+
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def fit(r, g, b, out_to_lms, from_lms, lab_to_lms, lms_to_out):
-    """Chroma lowered at constant OKLab lightness and hue until 0 <= rgb <= 1."""
+    """Chroma lowered at constant OKLab hue until 0 <= rgb <= 1, on a straight line towards a grey that lies the nearer
+    to middle lightness the more colourful the light is (`FIT_PULL`).
+    """
     l = np.cbrt(max(out_to_lms[0, 0] * r + out_to_lms[0, 1] * g + out_to_lms[0, 2] * b, 0.0))
     m = np.cbrt(max(out_to_lms[1, 0] * r + out_to_lms[1, 1] * g + out_to_lms[1, 2] * b, 0.0))
     s = np.cbrt(max(out_to_lms[2, 0] * r + out_to_lms[2, 1] * g + out_to_lms[2, 2] * b, 0.0))
     light = from_lms[0, 0] * l + from_lms[0, 1] * m + from_lms[0, 2] * s
     a = from_lms[1, 0] * l + from_lms[1, 1] * m + from_lms[1, 2] * s
     bb = from_lms[2, 0] * l + from_lms[2, 1] * m + from_lms[2, 2] * s
-    if light >= 1.0:
-        return 1.0, 1.0, 1.0
+    if light > FADE_FROM:
+        fade = max(0.0, 1.0 - (light - FADE_FROM) / FADE_OVER)
+        a, bb, light = a * fade, bb * fade, min(light, 1.0)
+    off = abs(light - 0.5)
+    reach = 0.5 + off + FIT_PULL * math.sqrt(a * a + bb * bb)
+    grey = 0.5 * (1.0 + (1.0 if light > 0.5 else -1.0) * (reach - math.sqrt(max(reach * reach - 2.0 * off, 0.0))))
     low, high = 0.0, 1.0
-    br = bg = bl = light * light * light
+    br = bg = bl = grey * grey * grey
     for _ in range(9):
         k = 0.5 * (low + high)
-        l = light + k * (lab_to_lms[0, 1] * a + lab_to_lms[0, 2] * bb)
-        m = light + k * (lab_to_lms[1, 1] * a + lab_to_lms[1, 2] * bb)
-        s = light + k * (lab_to_lms[2, 1] * a + lab_to_lms[2, 2] * bb)
+        at = grey + k * (light - grey)
+        l = at + k * (lab_to_lms[0, 1] * a + lab_to_lms[0, 2] * bb)
+        m = at + k * (lab_to_lms[1, 1] * a + lab_to_lms[1, 2] * bb)
+        s = at + k * (lab_to_lms[2, 1] * a + lab_to_lms[2, 2] * bb)
         l, m, s = l * l * l, m * m * m, s * s * s
         r = lms_to_out[0, 0] * l + lms_to_out[0, 1] * m + lms_to_out[0, 2] * s
         g = lms_to_out[1, 0] * l + lms_to_out[1, 1] * m + lms_to_out[1, 2] * s
