@@ -1,8 +1,9 @@
 """The point pass: highlights, colour matrix, haze, tone, relief, look, colour, gamut, encoding in one compiled loop.
 
 Gamut mapping keeps OKLab hue and lowers chroma until the colour fits; bright and dark colours give up some lightness
-for it, or a sunset would turn white (Ottosson 2021, "sRGB gamut clipping", adaptive form about middle lightness). Dither is one code wide, uniform (the mean is exact), and repeats for the same
-place (32-bit mixing by Wellons 2018, "Prospecting for hash functions").
+for it, or a sunset would turn white (Ottosson 2021, "sRGB gamut clipping", adaptive form about middle lightness).
+Dither is one code wide, uniform (the mean is exact), and repeats for the same place (32-bit mixing by Wellons 2018,
+"Prospecting for hash functions").
 """
 
 from __future__ import annotations
