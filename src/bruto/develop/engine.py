@@ -24,6 +24,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import replace
+from functools import cached_property
 from typing import Any
 
 import cv2
@@ -45,7 +46,7 @@ from bruto.develop.steps import sharpness as sharp_step
 from bruto.develop.steps.colour import Placement, PointParams, point_pass, to_working
 from bruto.develop.steps.finish import curve_tables
 from bruto.develop.steps.haze import Haze, haze_of
-from bruto.develop.steps.highlights import Ratios, ratios_of
+from bruto.develop.steps.highlights import Ratios, ratios_of, settled
 from bruto.develop.steps.lab import lab_stage
 from bruto.develop.steps.look import Look, gains_over, look_of
 from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief, medium_base
@@ -132,6 +133,12 @@ class Developer:
                 self._levels[power] = cv2.resize(finer, (w, h), interpolation=cv2.INTER_AREA)
         return self._levels[power]
 
+    @cached_property
+    def full(self) -> NDArray[np.uint8]:
+        """Full channels (bits 1, 2, 4) of each quad of the frame, where noise does not decide."""
+        clipped = self.source.linear.clipped
+        return settled(clipped, self.level(2)) if clipped.any() else clipped
+
     def has_level(self, factor: int) -> bool:
         """Whether the frame at 1/factor is there already."""
         return factor in self._levels
@@ -188,13 +195,13 @@ class Developer:
         """Full channels (bits 1, 2, 4) of the recipe's picture at half the size."""
         shape = self.geometry(recipe)
         if shape.whole:
-            return self.source.linear.clipped
+            return self.full
         return shape.clipped(self._near_full(), Rect(0, 0, *shape.size), 2)
 
     def _near_full(self) -> NDArray[np.uint8]:
         """Full channels of each quad of the frame and its neighbours."""
         if self._near is None:
-            self._near = full_or_near(self.source.linear.clipped)
+            self._near = full_or_near(self.full)
         return self._near
 
     def _field(self, shape: Geometry, name: str, make: Callable[[], Any]) -> Any:
@@ -231,9 +238,9 @@ class Developer:
             at = (round((shape.offset[0] + area.x) / factor), round((shape.offset[1] + area.y) / factor))
             return (
                 Placement(factor, at, shape.sensor_size, factor / 2, at, own, shape.size),
-                self.source.linear.clipped,
+                self.full,
             )
-        full = self.source.linear.clipped
+        full = self.full
         if full.any():
             full = shape.clipped(self._near_full(), area, factor)
         else:
@@ -272,7 +279,7 @@ class Developer:
             factor = 4
             while max(self.source.size) / factor > 700 and factor < COARSEST:
                 factor *= 2
-            self._ratios = ratios_of(self.level(factor), self.source.linear.clipped)
+            self._ratios = ratios_of(self.level(factor), self.full)
         return self._ratios
 
     def balanced_matrix(self, neutral: NDArray, meta: RawMeta | None = None) -> NDArray[np.float64]:

@@ -20,6 +20,10 @@ DARKEST = 0.02
 """Green light from which a place's colour is carried on (saturation = 1): darker ones are noise."""
 MOST_STOPS = 3.0
 """Ratios of channels beyond this, EV, are those of lamps and not carried on."""
+AROUND = 7
+"""Side of the square of quads that decides together."""
+NEARLY_FULL = 0.85
+"""Mean of a channel around, as a share of it where it is full, from which all of it counts as nearly full."""
 SCALES = (2.0, 4.0, 8.0, 16.0, 32.0)
 """Standard deviations of the convolutions, cells of the small picture."""
 
@@ -36,6 +40,31 @@ class Ratios(NamedTuple):
 def no_ratios() -> Ratios:
     """For pictures in which nothing is full, and passes that do not rebuild."""
     return Ratios(np.zeros((0, 0), np.float32), np.zeros((0, 0), np.float32))
+
+
+def settled(clipped: NDArray[np.uint8], rgb: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Full channels of quads where noise does not decide: among quads that are all nearly full, the majority does, or
+    single ones would be rebuilt and stand out of their neighbours.
+
+    `rgb` (h, w, 3): balanced camera RGB of the quads, as many as of `clipped` or one less a side. A small place that is
+    full among much darker ones stays.
+    """
+    if not clipped.any():
+        return clipped
+    h, w = rgb.shape[:2]
+    out = clipped.copy()
+    for channel, bit in enumerate((1, 2, 4)):
+        full = (clipped[:h, :w] & bit > 0).astype(np.float32)
+        if not full.any():
+            continue
+        share = cv2.blur(full, (AROUND, AROUND))
+        light = np.ascontiguousarray(rgb[..., channel])
+        level = cv2.blur(light * full, (AROUND, AROUND))
+        unsure = (share > 0) & (cv2.blur(light, (AROUND, AROUND)) * share > NEARLY_FULL * level)
+        votes = np.where(share >= 0.5, np.uint8(bit), np.uint8(0))
+        inner = out[:h, :w]
+        inner[unsure] = (inner[unsure] & np.uint8(7 - bit)) | votes[unsure]
+    return out
 
 
 def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:

@@ -1,0 +1,66 @@
+"""Which quads count as full: noise about the limit does not decide, single bright points do."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from bruto.develop.engine import Developer
+from bruto.develop.recipe import Recipe
+from bruto.develop.source import open_source
+from bruto.develop.steps.highlights import settled
+from tests.shots import MIDDLE, raw_of
+
+
+def noisy_sky(level: float, sigma: float = 0.03) -> tuple[np.ndarray, np.ndarray]:
+    """A sky of green light about a level, cut at 1, and its map of full channels."""
+    random = np.random.default_rng(5)
+    light = np.minimum(random.normal(level, sigma, (80, 120)), 1.0).astype(np.float32)
+    rgb = np.stack([0.7 * light, light, 0.5 * light], axis=2)
+    return np.ascontiguousarray(rgb), np.where(light >= 1, 2, 0).astype(np.uint8)
+
+
+class Settled(unittest.TestCase):
+    def test_few_quads_that_noise_filled_do_not_count(self) -> None:
+        rgb, clipped = noisy_sky(0.97)
+        self.assertGreater(float((clipped > 0).mean()), 0.1)
+        self.assertEqual(float((settled(clipped, rgb) > 0).mean()), 0.0)
+
+    def test_few_quads_that_noise_left_open_count(self) -> None:
+        rgb, clipped = noisy_sky(1.03)
+        self.assertLess(float((clipped > 0).mean()), 0.9)
+        self.assertEqual(float((settled(clipped, rgb) == 2).mean()), 1.0)
+
+    def test_a_bright_point_stays(self) -> None:
+        rgb = np.full((60, 60, 3), 0.2, np.float32)
+        clipped = np.zeros((60, 60), np.uint8)
+        rgb[30, 30], clipped[30, 30] = (1.0, 1.0, 0.8), 3
+        rgb[10, 10:14], clipped[10, 10:14] = (0.4, 1.0, 0.3), 2
+        np.testing.assert_array_equal(settled(clipped, rgb), clipped)
+
+    def test_odd_sizes_and_nothing_full(self) -> None:
+        rgb, clipped = noisy_sky(0.97)
+        wide = np.zeros((81, 121), np.uint8)
+        wide[:80, :120] = clipped
+        self.assertFalse(settled(wide, rgb).any())
+        nothing = np.zeros((81, 121), np.uint8)
+        self.assertIs(settled(nothing, rgb), nothing)
+
+
+class SunsetSky(unittest.TestCase):
+    def test_a_sky_about_the_limit_has_no_speckles(self) -> None:
+        """Pixels beside each other in the smooth sky differ by no more than without rebuilding."""
+        developer = Developer(open_source(raw_of("sluice", size=MIDDLE, iso=1600.0, seed=11)))
+        clipped = developer.source.linear.clipped
+        lone = (clipped > 0) & (developer.full == 0)
+        self.assertGreater(int(lone.sum()), 30)  # there is something to decide
+        picture = developer.render(Recipe()).astype(float)
+        y, x = np.nonzero(lone[2:-2, 2:-2])
+        y, x = 2 * y + 4, 2 * x + 4
+        around = (picture[y - 4, x] + picture[y + 4, x] + picture[y, x - 4] + picture[y, x + 4]) / 4
+        self.assertLess(float(np.median(np.abs(picture[y, x] - around).max(axis=1))), 4)
+
+
+if __name__ == "__main__":
+    unittest.main()
