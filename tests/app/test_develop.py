@@ -112,6 +112,33 @@ class Groups(DevelopTest):
         np.testing.assert_array_equal(self.picture(), with_it)
 
 
+class Dragging(DevelopTest):
+    def test_a_slow_picture_is_coarse_while_dragged_and_sharp_after(self) -> None:
+        stage = self.page.stage
+        assert stage.base is not None
+        sharp = stage.base.width()
+        self.page._whole_ms = 500.0
+        self.edit.change("exposure", final=False, exposure=0.5)
+        self.settle()
+        assert stage.base is not None
+        self.assertLess(stage.base.width(), 0.6 * sharp)
+        self.edit.change("exposure", exposure=0.6)
+        self.settle()
+        assert stage.base is not None
+        self.assertEqual(stage.base.width(), sharp)
+
+    def test_a_quick_picture_is_always_sharp(self) -> None:
+        stage = self.page.stage
+        assert stage.base is not None
+        sharp = stage.base.width()
+        self.page._whole_ms = 20.0
+        self.edit.change("exposure", final=False, exposure=0.5)
+        self.settle()
+        assert stage.base is not None
+        self.assertEqual(stage.base.width(), sharp)
+        self.edit.change("exposure", exposure=0.6)
+
+
 class PickingWhite(DevelopTest):
     def test_surface_and_square_are_those_chosen(self) -> None:
         """A click reads what was chosen; leaves under the same light give another white than grey does."""

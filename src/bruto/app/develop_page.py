@@ -39,6 +39,9 @@ from bruto.shoot.shots import Shot, oriented_preview
 KEPT_OPEN = 2
 """Developers of recent shots kept in memory."""
 SAVE_AFTER_MS = 600
+FOLLOWING_MS = 60.0
+"""A picture that takes longer is made coarser while a value is dragged, and sharp once it is let go."""
+COARSER = (1.5, 2.0, 3.0)
 LIFT_PER_PIXEL = 0.15
 """L* a pixel of a drag in the picture."""
 PROOFS = {"": "", "srgb": "sRGB", "display-p3": "Display P3"}
@@ -66,6 +69,7 @@ class DevelopPage(QWidget):
         self._lights: dict[str, Any] = {}
         self.edits: dict[str, Edit] = {}
         self.last_render_ms = 0.0
+        self._whole_ms = 0.0
         self.proof = ""
         self._save_timer = QTimer(self)
         self._save_timer.setSingleShot(True)
@@ -265,6 +269,12 @@ class DevelopPage(QWidget):
         """How many times smaller than the full size the whole is shown, within what views are made at."""
         return float(np.clip(1 / (self.stage.zoom * self.stage.devicePixelRatioF()), 2, COARSEST))
 
+    def _coarser(self) -> float:
+        """How many times coarser a picture is made while a value is dragged, so that it follows the hand."""
+        if self.edit is None or not self.edit.dragging or self._whole_ms <= FOLLOWING_MS:
+            return 1.0
+        return next((c for c in COARSER if c * c * FOLLOWING_MS >= self._whole_ms), COARSER[-1])
+
     def needs_piece(self) -> bool:
         scale = self.stage.zoom * self.stage.devicePixelRatioF()
         _, _, w, h = self.stage.visible()
@@ -301,15 +311,18 @@ class DevelopPage(QWidget):
         else:
             self.worker.forget("piece")
             self.stage.set_piece(None)
+        coarser = 1.0 if self.needs_piece() else self._coarser()
+        factor = min(factor * coarser, float(COARSEST))
         self.worker.ask(
             "base",
             timed(lambda: orient(developer.view(recipe, factor, uncropped=framing), orientation)),
-            lambda found: self._got_base(found, began),
+            lambda found: self._got_base(found, began, coarser),
             self.problem.emit,
         )
 
-    def _got_base(self, found: tuple[Any, float], began: float) -> None:
+    def _got_base(self, found: tuple[Any, float], began: float, coarser: float) -> None:
         picture, ms = found
+        self._whole_ms = ms * coarser**2
         self.stage.set_base(picture)
         self.last_render_ms = ms
         self.change_to_screen_ms = (time.perf_counter() - began) * 1e3

@@ -55,6 +55,11 @@ class Edit:
     def sidecar(self) -> Sidecar:
         return self._sidecar
 
+    @property
+    def dragging(self) -> bool:
+        """Whether a value is being dragged: its last change was not the final one."""
+        return self._before_drag is not None
+
     def change(self, what: str, *, final: bool = True, **values: Any) -> bool:
         """Set values; returns False (with a message) where they are out of range."""
         try:
