@@ -73,7 +73,7 @@ class WindowTest(unittest.TestCase):
         """Until nothing is being computed."""
         quiet = 0
         while quiet < 3:
-            self.wait(lambda: self.window.worker.idle() and self.window.background.idle())
+            self.wait(lambda: all(w.idle() for w in (self.window.worker, self.window.background, self.window.writer)))
             for _ in range(4):
                 self.app.processEvents()
                 time.sleep(0.005)

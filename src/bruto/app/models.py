@@ -4,7 +4,6 @@ intents.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -344,41 +343,14 @@ class Shoot:
         takes = takes_of(shot, single, self.reports)
         return rank([(s, self.reports[str(s.main)]) for s in takes]) if len(takes) > 1 else []
 
-    def use_values(self, shot: Shot, values: dict[str, Any], title: str, target: str, edits: Mapping[str, Edit]) -> int:
-        """Give recipe values to "this shot", "its set", "all picks" or "all shots"; returns to how many.
-
-        Each gets one step of history. `edits`: those that are open, by main file.
-        """
-        chosen = {
+    def targets(self, shot: Shot, target: str) -> list[Shot]:
+        """The shots meant by "this shot", "its set", "all picks" or "all shots"."""
+        return {
             "this shot": [shot],
             "its set": [*self.set_of(shot).shots, *self.set_of(shot).tests],
             "all picks": [s for s in self.shots if self.verdicts.get(str(s.main)) == "pick"],
             "all shots": [s for s in self.shots if not s.problem],
         }[target]
-        done = 0
-        for member in chosen:
-            edit = edits.get(str(member.main))
-            if edit is None:
-                edit = Edit(member.main)
-                edit.message.connect(lambda text: self.message.emit(text))
-            if edit.change(f"recipe {title}", **values):
-                edit.save()
-                done += 1
-        return done
-
-    def gear_for_set(self, shot: Shot, gear: str, edits: Mapping[str, Edit]) -> int:
-        """Note the gear for all shots of the shot's set; returns for how many. A problem becomes a message.
-
-        `edits`: those that are open, by main file; they know of changes that are not saved yet.
-        """
-        group = self.set_of(shot)
-        for member in (*group.shots, *group.tests):
-            edit = edits.get(str(member.main))
-            if edit is None:
-                edit = Edit(member.main)
-                edit.message.connect(lambda text: self.message.emit(text))
-            edit.judge(gear=gear)
-        return len(group.shots) + len(group.tests)
 
     def ask_for(self, **changes: Any) -> None:
         """What was meant to be got, remembered beside the files; a problem becomes a message."""

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app import theme
+from bruto.app.bulk import Bulk
 from bruto.app.card_dialog import CardDialog
 from bruto.app.compare_page import ComparePage
 from bruto.app.deliver_page import DeliverPage
@@ -88,6 +89,7 @@ class Window(QMainWindow):
             )
         )  # fmt: skip
         self.background = Worker(("merge", "take"))
+        self.writer = Worker(("sidecars",))
         self.gauge = Gauge(self.shoot)
         self.queue = jobs.Queue()
         self._threads = _FromThreads()
@@ -110,6 +112,7 @@ class Window(QMainWindow):
         self.pages = QStackedWidget()
         self.intake = IntakePage(self.shoot, self.worker)
         self.develop = DevelopPage(self.worker)
+        self.bulk = Bulk(self.writer, self.develop.edits, self.say)
         self.compare = ComparePage()
         self.merge = MergePage()
         self.deliver = DeliverPage(self.queue)
@@ -336,8 +339,17 @@ class Window(QMainWindow):
     def _use_recipe(self, values: dict[str, Any], title: str, target: str) -> None:
         shot = self.shoot.current
         if shot is not None:
-            count = self.shoot.use_values(shot, values, title, target, self.develop.edits)
-            self.say(f"Used on {count} shot{'s' if count != 1 else ''}; each can be undone by itself.")
+
+            def use(edit: Edit) -> bool:
+                changed = edit.change(f"recipe {title}", **values)
+                edit.save()
+                return changed
+
+            def done(count: int, problems: list[str]) -> None:
+                used = f"Used on {count} shot{'s' if count != 1 else ''}; each can be undone by itself."
+                self.say(" ".join([used, *problems[:2]]))
+
+            self.bulk.change(self.shoot.targets(shot, target), use, done)
 
     def _pick_hue(self) -> None:
         self.develop.ledger.unfold("hues")
@@ -346,8 +358,15 @@ class Window(QMainWindow):
     def _gear_for_set(self, gear: str) -> None:
         shot = self.shoot.current
         if shot is not None:
-            count = self.shoot.gear_for_set(shot, gear, self.develop.edits)
-            self.say(f"Gear noted for {count} shots of the set.")
+
+            def note(edit: Edit) -> bool:
+                edit.judge(gear=gear)
+                return True
+
+            def done(count: int, problems: list[str]) -> None:
+                self.say(" ".join([f"Gear noted for {count} shots of the set.", *problems[:2]]))
+
+            self.bulk.change(self.shoot.targets(shot, "its set"), note, done)
 
     def _files_changed(self, changes: Changes) -> None:
         for path in changes.new:
@@ -651,6 +670,7 @@ class Window(QMainWindow):
         self.gauge.close()
         self.worker.close()
         self.background.close()
+        self.bulk.finish()
         super().closeEvent(event)
 
 

@@ -148,14 +148,13 @@ def suggest_noise(developer: Developer, exposure: float) -> tuple[Suggestion, Su
     where = "from the file" if developer.source.noise_from == "file" else "measured in the picture"
     text = f"σ {sigma:.1f} L* at grey after exposure, {where}"
     residual = Residual(developer)
-    for less in LESS_NOISE:
-        if residual.on_detail(brightness - less, colour) <= MOST_ON_DETAIL:
-            if less:
-                text = f"{text}; more would take detail with it"
-            brightness = round(brightness - less, 2)
-            break
-    else:  # however little is taken: what is as fine as the noise is lost in it
+    fits = (less for less in LESS_NOISE if residual.on_detail(brightness - less, colour) <= MOST_ON_DETAIL)
+    less = next(fits, LESS_NOISE[-1] if sigma < VISIBLE_NOISE else None)
+    if less is None:  # however little is taken, and it must be taken
         text = f"{text}; the finest detail is lost in it"
+    elif less:
+        text = f"{text}; more would take detail with it"
+        brightness = round(brightness - less, 2)
     return (
         Suggestion("brightness_noise", brightness, text, sigma),
         Suggestion("colour_noise", colour, "colour has no detail this fine; nearly all of it goes", sigma),

@@ -1,0 +1,63 @@
+"""Changes to many shots at once: the files of those that are not open are written off the interface thread."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from collections.abc import Callable, Iterable, Mapping
+
+from bruto.app.models import Edit
+from bruto.app.worker import Worker
+from bruto.shoot.shots import Shot
+
+Act = Callable[[Edit], bool]
+Done = Callable[[int, list[str]], None]
+
+
+class Bulk:
+    """Runs an action on the edits of shots, in the order asked for; none is dropped for a newer one.
+
+    `edits`: those that are open, by main file; they know of changes that are not saved yet.
+    """
+
+    def __init__(self, worker: Worker, edits: Mapping[str, Edit], failed: Callable[[str], None]) -> None:
+        self.worker, self.edits, self.failed = worker, edits, failed
+        self._waiting: deque[tuple[list[Shot], Act, int, Done]] = deque()
+        self._finished: deque[tuple[Done, int, list[str]]] = deque()
+
+    def change(self, shots: Iterable[Shot], act: Act, done: Done) -> None:
+        """Do `act` (which says whether it did something) to each shot; `done` gets to how many, and what went wrong."""
+        count, closed = 0, []
+        for shot in shots:
+            edit = self.edits.get(str(shot.main))
+            if edit is None:
+                closed.append(shot)
+            else:
+                count += act(edit)
+        if not closed:
+            done(count, [])
+            return
+        self._waiting.append((closed, act, count, done))
+        self.worker.ask("sidecars", self._work, lambda _: self._tell(), self.failed)
+
+    def finish(self) -> None:
+        """Wait until all is written, and end."""
+        while not self.worker.idle():
+            time.sleep(0.01)
+        self.worker.close()
+
+    def _work(self) -> None:
+        """On the worker's thread: all that waits, as a newer request takes the place of an older one."""
+        while self._waiting:
+            closed, act, count, done = self._waiting.popleft()
+            messages: list[str] = []
+            for shot in closed:
+                edit = Edit(shot.main)
+                edit.message.connect(messages.append)
+                count += act(edit)
+            self._finished.append((done, count, messages))
+
+    def _tell(self) -> None:
+        while self._finished:
+            done, count, messages = self._finished.popleft()
+            done(count, messages)
