@@ -113,6 +113,11 @@ class Groups(DevelopTest):
 
 
 class Dragging(DevelopTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.page.stage._zoom_to(0.4, QPointF(300, 200))  # where no sharp piece is laid over the whole
+        self.settle()
+
     def test_a_slow_picture_is_coarse_while_dragged_and_sharp_after(self) -> None:
         stage = self.page.stage
         assert stage.base is not None

@@ -29,7 +29,8 @@ from bruto.shoot.folder import open_shoot
 from tests.container.test_variants import EVERYTHING, LINEAR, PREVIEW, STORAGES, samples, tags_for
 from tests.shots import SMALL, raw_of, taken
 
-LONGEST_S, MOST_MB = 10, 2000
+LONGEST_S, MOST_MB = 40, 2000
+"""What counts as hanging on the slowest machine, and memory that no file of a few kilobytes may take."""
 KINDS = ("tables", "bytes", "head", "number", "offset", "size", "count", "loop", "zeros", "cut", "doubled")
 
 

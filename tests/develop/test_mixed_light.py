@@ -18,7 +18,7 @@ from bruto.develop.suggest import suggest_white
 from bruto.simphone.capture import Phone, save
 from tests.shots import MIDDLE
 
-SCENES = ("pans", "boiling-house", "sluice", "crystals")
+SCENES = ("pans", "boiling-house", "crystals")
 
 
 @cache

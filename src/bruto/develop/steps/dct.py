@@ -22,7 +22,7 @@ THRESHOLD, WIENER = 3.0, 1.1
 """Hard threshold, and noise of Wiener's filter, in standard deviations of a coefficient's noise: a little more than
 theory has it, as the pilot still holds some.
 """
-ALONE = 2.7
+ALONE = 2.8
 """Hard threshold where no second pass follows."""
 WINDOW = np.array([0.28, 0.58, 0.84, 1.0, 1.0, 0.84, 0.58, 0.28], np.float32)
 """Weight of a block's rows and columns: less at its edges, whose steps would show as a mesh."""

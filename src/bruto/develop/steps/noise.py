@@ -337,7 +337,7 @@ def reduce_noise(
     if brightness > 0:
         y = _without(y, fine[0], coarse[0], brightness, gain, stride, 2)
     if colour > 0:
-        passes = 2 if best or half else 1
+        passes = 2 if best else 1
         u, v = (_without(p, fine[k], coarse[k], colour, gain, stride, passes) for k, p in ((1, u), (2, v)))
     if best:
         y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, colour, colour), gain)
