@@ -13,7 +13,6 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from bruto.errors import BrutoError
 
@@ -223,6 +222,8 @@ def _fit(p: NDArray, q: NDArray, model: str, unit: float, start: NDArray) -> tup
         first = np.array([start[0, 2], start[1, 2], np.arctan2(start[1, 0], start[0, 0])])
     else:
         first = np.concatenate([(start / start[2, 2]).ravel()[:8], [0.0] if model == "lens" else []])
+
+    from scipy.optimize import least_squares  # takes long to import; the window is shown before
 
     def cost(v: NDArray) -> NDArray:
         return ((_model(*unpack(v), p) - q) / unit).ravel()

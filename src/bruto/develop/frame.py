@@ -16,7 +16,6 @@ from functools import cached_property
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linprog
 
 from bruto.container.rawframe import RawMeta
 from bruto.container.warps import source_places
@@ -127,6 +126,8 @@ def largest_inside(outline: NDArray, aspect: float) -> tuple[float, float, float
     """The largest level rectangle of an aspect ratio (width / height) within a convex polygon (n, 2), nearest to its
     origin: left, top, right, bottom. Linear programming over its middle and size.
     """
+    from scipy.optimize import linprog  # takes long to import; the window is shown before
+
     normal, distance = _sides(outline)
     reach = np.abs(normal) @ [aspect / 2, 0.5]  # of a rectangle of height 1, along each normal
     rows = np.c_[normal, reach]

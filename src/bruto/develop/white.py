@@ -13,7 +13,6 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from bruto.color.temperature import kelvin_duv_of
 from bruto.container.colour_model import neutral_to_xy
@@ -92,6 +91,8 @@ def likely_neutral(meta: RawMeta, own: NDArray, estimate: WhiteEstimate) -> NDAr
     """
     own = np.asarray(own, float) / own[1]
     picture_sigma = PICTURE_SIGMA / max(estimate.confidence, 0.05)
+
+    from scipy.optimize import least_squares  # takes long to import; the window is shown before
 
     def neutral_at(p: NDArray) -> NDArray[np.float64]:
         return own * np.exp([p[0], 0.0, p[1]])

@@ -9,7 +9,6 @@ from functools import lru_cache
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import rfft2
 
 from bruto.parallel import CORES, map_threads
 from bruto.sensor.planes import Plane
@@ -214,6 +213,8 @@ def _mean_spectrum(
     tiles: list[NDArray[np.float32]], noise: tuple[float, float], f: _Frequencies
 ) -> tuple[NDArray[np.float64], NDArray[np.float32]] | None:
     """Mean logarithm of the tiles' power at the frequencies that are looked at, and their weights."""
+    from scipy.fft import rfft2  # takes long to import; the window is shown before
+
     if not tiles:
         return None
     logs, seen = [], []

@@ -7,7 +7,6 @@ from functools import lru_cache
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from bruto.color.spaces import decode_srgb, encode_srgb
 from bruto.develop.values import Curves, Points
@@ -21,6 +20,8 @@ GRAIN_SIGMA = 3.0
 
 def curve_values(points: Points, code: NDArray) -> NDArray[np.float64]:
     """A free curve at codes 0..1: monotone cubic through its points (Fritsch, Carlson 1980), level outside of them."""
+    from scipy.interpolate import PchipInterpolator  # takes long to import; the window is shown before
+
     if not points:
         return np.asarray(code, float)
     x, y = np.array(points, float).T

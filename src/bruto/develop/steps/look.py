@@ -16,8 +16,6 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
-from scipy.interpolate import CubicSpline
-from scipy.ndimage import map_coordinates
 
 from bruto.color.spaces import encode_srgb, xyz_d50_to_working
 from bruto.container.profile import CameraProfile, HueSatMap
@@ -59,6 +57,8 @@ def curve_table(points: NDArray) -> NDArray[np.float32]:
     """A profile's tone curve (N, 2) over the square root of light: the natural cubic spline through its points (DNG
     1.7, ProfileToneCurve), which is held between 0 and 1 and never falls.
     """
+    from scipy.interpolate import CubicSpline  # takes long to import; the window is shown before
+
     x = np.linspace(0, 1, CURVE_STEPS + 1) ** 2
     values = CubicSpline(points[:, 0], points[:, 1], bc_type="natural")(np.clip(x, points[0, 0], points[-1, 0]))
     values = np.maximum.accumulate(np.clip(values, 0, 1)).astype(np.float32)
@@ -119,6 +119,8 @@ def gains_over(
 
     `places`: from pixels of the picture of a `size` (width, height) to pixels of the recorded frame.
     """
+    from scipy.ndimage import map_coordinates  # takes long to import; the window is shown before
+
     rows, columns = (min(4 * n, 128) for n in look.gains.shape[:2])
     gx, gy = np.meshgrid(np.linspace(0, size[0] - 1, columns), np.linspace(0, size[1] - 1, rows))
     sx, sy = places(gx, gy)

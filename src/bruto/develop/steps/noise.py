@@ -22,7 +22,6 @@ import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
-from scipy.fft import dctn
 
 from bruto.develop.demosaic import demosaic
 from bruto.develop.steps.alike import NEAR, filter_alike
@@ -242,6 +241,8 @@ def coefficient_noise(kind: str, half: bool) -> tuple[NDArray[np.float32], NDArr
 
 def _spread(plane: NDArray, step: int) -> NDArray[np.float32]:
     """Root mean square of the coefficients of overlapping blocks (8, 8); symmetric, as rows are as columns."""
+    from scipy.fft import dctn  # takes long to import; the window is shown before
+
     blocks = np.lib.stride_tricks.sliding_window_view(plane[SIDE:-SIDE, SIDE:-SIDE], (SIDE, SIDE))[::step, ::step]
     square = np.mean(dctn(blocks, axes=(2, 3), norm="ortho") ** 2, axis=(0, 1))
     return np.sqrt((square + square.T) / 2).astype(np.float32)

@@ -10,14 +10,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from bruto.color.spaces import luminance_of
 from bruto.develop.values import Tone
+
+if TYPE_CHECKING:
+    from scipy.interpolate import PchipInterpolator
 
 GREY = 0.18
 """Reflectance of middle grey, the zero of the EV axis."""
@@ -60,6 +63,8 @@ def base_of(luminance: NDArray[np.float32]) -> Base:
 
 def curve(tone: Tone) -> PchipInterpolator:
     """L* as a monotone function of EV through the handles; straight to 0 below black, to 100 above white."""
+    from scipy.interpolate import PchipInterpolator  # takes long to import; the window is shown before
+
     handles = tone.handles()
     ev = [h.ev for h in handles]
     light = [h.lightness for h in handles]
