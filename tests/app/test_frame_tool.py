@@ -184,8 +184,8 @@ class CropOnThePicture(DevelopTest):
         np.testing.assert_array_equal(self.picture(), before)
         developer = self.page.developer
         assert developer is not None
-        upright = orient(developer.view(self.edit.recipe, 2), developer.source.meta.orientation)
-        np.testing.assert_array_equal(now, np.rot90(upright, -1))
+        back = orient(developer.view(self.edit.recipe, 2), developer.source.meta.orientation)
+        np.testing.assert_array_equal(now, np.rot90(back, -1))
         self.show("frame")
         QTest.mouseClick(self.ledger.frame_part.left_button, LEFT)
         self.settle()

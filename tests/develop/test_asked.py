@@ -39,11 +39,11 @@ class QuarterTurns(unittest.TestCase):
             for path in (plain, picture):
                 developer = Developer(open_source(path))
                 for before, after in ((None, None), (crop, turned_crop)):
-                    upright = developer.render(Recipe(crop=before, grain=0.0))
+                    unturned = developer.render(Recipe(crop=before, grain=0.0))
                     recipe = Recipe(crop=after, turns=1)
                     other = developer.asked(recipe)
                     self.assertTrue(is_as_asked(other.source, recipe))
-                    np.testing.assert_array_equal(other.render(recipe), np.rot90(upright, -1), str(path))
+                    np.testing.assert_array_equal(other.render(recipe), np.rot90(unturned, -1), str(path))
                 self.assertIs(developer.asked(Recipe()), developer)
                 back = developer.asked(Recipe(turns=3)).asked(Recipe())
                 self.assertEqual(back.source.meta.orientation, developer.source.meta.orientation)

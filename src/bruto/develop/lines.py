@@ -83,7 +83,7 @@ def facade_turn(lines: NDArray[np.float64], focal: float, long_edge: float) -> f
     """
     if not len(lines):
         return None
-    across = lines[:, [1, 0, 3, 2]]  # what is level stands upright in the picture turned over its diagonal
+    across = lines[:, [1, 0, 3, 2]]  # what is level is plumb in the picture turned over its diagonal
     dx, dy = across[:, 2] - across[:, 0], across[:, 3] - across[:, 1]
     flat = np.abs(np.degrees(np.arctan2(dx, dy * np.sign(dy + 1e-12)))) < STEEP
     length = np.hypot(dx, dy) / long_edge
