@@ -58,6 +58,38 @@ class ManyShots(WindowTest):
             self.settle()
         self.assertIn("no room", self.window.message.text())
 
+    def test_one_that_fails_does_not_stop_the_others(self) -> None:
+        change = Edit.change
+        broken = next(str(raw) for raw in self.raws if str(raw) not in self.window.develop.edits)
+
+        def act(edit: Edit, what: str, **values: object) -> bool:
+            if str(edit.path) == broken:
+                raise OSError("cannot be read")
+            return change(edit, what, **values)
+
+        with mock.patch.object(Edit, "change", act):
+            self.window._use_recipe({"exposure": 0.5}, "bright", "all shots")
+            self.settle()
+        self.assertEqual(sum(r.exposure == 0.5 for r in self.recipes()), SHOTS - 1)
+        self.assertIn("cannot be read", self.window.message.text())
+
+    def test_a_shot_opened_meanwhile_changes_in_the_window(self) -> None:
+        """The writer leaves it to the window, which shows the new value and keeps it."""
+        target = next(s for s in self.window.shoot.shots if str(s.main) not in self.window.develop.edits)
+        edit = Edit(target.main)
+        waiting = self.window.bulk
+        ask = waiting.worker.ask
+
+        def late(*arguments: object) -> None:
+            self.window.develop.edits[str(target.main)] = edit
+            ask(*arguments)
+
+        with mock.patch.object(waiting.worker, "ask", late):
+            self.window._use_recipe({"exposure": 0.5}, "bright", "all shots")
+            self.settle()
+        self.assertEqual(edit.recipe.exposure, 0.5)
+        self.assertIn(f"Used on {SHOTS} shots", self.window.message.text())
+
     def test_closing_waits_until_all_is_written(self) -> None:
         self.window._use_recipe({"exposure": -0.5}, "dark", "all shots")
         self.window.close()

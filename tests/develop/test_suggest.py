@@ -6,10 +6,14 @@ The captures here have seeds, exposures and sizes that were not used when the ru
 from __future__ import annotations
 
 import unittest
+import warnings
 from dataclasses import replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import cv2
 import numpy as np
+from PIL import Image
 
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import picture_to_lab
@@ -310,6 +314,19 @@ class All(unittest.TestCase):
     def test_they_do_not_depend_on_the_recipe_or_on_chance(self) -> None:
         first, second = suggested(source_of("pans")), suggested(source_of("pans"))
         self.assertEqual({k: v.value for k, v in first.items()}, {k: v.value for k, v in second.items()})
+
+    def test_the_smallest_pictures_get_suggestions_without_a_warning(self) -> None:
+        with TemporaryDirectory() as folder, warnings.catch_warnings():
+            warnings.simplefilter("error")
+            for size in ((8, 8), (20, 12), (40, 30), (400, 20), (90, 60)):
+                path = Path(folder) / "small.png"
+                noise = np.random.default_rng(1).integers(0, 255, (size[1], size[0], 3), np.uint8)
+                Image.fromarray(noise).save(path)
+                developer = Developer(open_source(path))
+                found = suggest_all(developer)
+                self.assertFalse([s.evidence for s in found.values() if "nan" in s.evidence], size)
+                picture = developer.render(take_all(Recipe(noise_best=True), found))
+                self.assertLessEqual(picture.shape[:2], (size[1], size[0]))
 
     def test_pictures_and_flat_frames_get_suggestions_too(self) -> None:
         picture = open_source(taken("card", size=MIDDLE, seed=SEED)[0]["files"][1])

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Mapping
 
 from bruto.app.models import Edit
 from bruto.app.worker import Worker
+from bruto.errors import BrutoError
 from bruto.shoot.shots import Shot
 
 Act = Callable[[Edit], bool]
@@ -23,7 +24,7 @@ class Bulk:
     def __init__(self, worker: Worker, edits: Mapping[str, Edit], failed: Callable[[str], None]) -> None:
         self.worker, self.edits, self.failed = worker, edits, failed
         self._waiting: deque[tuple[list[Shot], Act, int, Done]] = deque()
-        self._finished: deque[tuple[Done, int, list[str]]] = deque()
+        self._finished: deque[tuple[list[Shot], Act, int, list[str], Done]] = deque()
 
     def change(self, shots: Iterable[Shot], act: Act, done: Done) -> None:
         """Do `act` (which says whether it did something) to each shot; `done` gets to how many, and what went wrong."""
@@ -44,6 +45,7 @@ class Bulk:
         """Wait until all is written, and end."""
         while not self.worker.idle():
             time.sleep(0.01)
+        self._tell()
         self.worker.close()
 
     def _work(self) -> None:
@@ -51,13 +53,20 @@ class Bulk:
         while self._waiting:
             closed, act, count, done = self._waiting.popleft()
             messages: list[str] = []
+            opened = []
             for shot in closed:
-                edit = Edit(shot.main)
-                edit.message.connect(messages.append)
-                count += act(edit)
-            self._finished.append((done, count, messages))
+                if str(shot.main) in self.edits:  # opened meanwhile: its edit belongs to the interface thread
+                    opened.append(shot)
+                    continue
+                try:
+                    edit = Edit(shot.main)
+                    edit.message.connect(messages.append)
+                    count += act(edit)
+                except (BrutoError, OSError) as error:  # the others are not to blame
+                    messages.append(f"{shot.main.name}: {error}")
+            self._finished.append((opened, act, count, messages, done))
 
     def _tell(self) -> None:
         while self._finished:
-            done, count, messages = self._finished.popleft()
-            done(count, messages)
+            opened, act, count, messages, done = self._finished.popleft()
+            done(count + sum(act(self.edits[str(s.main)]) for s in opened), messages)

@@ -60,7 +60,8 @@ MARGIN = 96
 """Extra rows and columns around a piece, so that its edges come out as in the whole."""
 GRID = 32
 """Pieces begin at multiples of this, pixels."""
-CACHED_STAGES = 7
+CACHED_STAGES, LEAST_STAGES, MOST_STAGES = 7, 3, 400_000_000
+"""Results of steps that are kept: how many, how many in any case (those of one view), and bytes beyond those."""
 KEPT_GEOMETRIES = 6
 KEPT_BETWEEN = 2
 """Frames at sizes between powers of two that are kept."""
@@ -338,13 +339,12 @@ class Developer:
         )
 
     def cleaned(
-        self, rgb: NDArray[np.float32], rect: Rect, inset: tuple[int, int], brightness: float, colour: float
+        self, rgb: NDArray[np.float32], rect: Rect, inset: tuple[int, int], recipe: Recipe, best: bool = False
     ) -> NDArray[np.float32]:
-        """A piece (see `piece`) of a rectangle after noise reduction of two strengths."""
+        """A piece of a rectangle (see `piece`) after noise reduction; `inset`: of the rectangle in it."""
         w, h = self.source.size
         x, y = (rect.x - inset[0]) / w, (rect.y - inset[1]) / h
-        recipe = Recipe(brightness_noise=brightness, colour_noise=colour)
-        return self._cleaned(rgb, recipe, 1, (x, y, x + rgb.shape[1] / w, y + rgb.shape[0] / h))
+        return self._cleaned(rgb, recipe, 1, (x, y, x + rgb.shape[1] / w, y + rgb.shape[0] / h), best)
 
     def _noise_at(self, factor: float) -> NDArray[np.float64]:
         """a, b of each balanced channel at a factor."""
@@ -415,7 +415,9 @@ class Developer:
             self._stages.move_to_end(key)
         else:
             self._stages[key] = make()
-            while len(self._stages) > CACHED_STAGES:
+            while len(self._stages) > CACHED_STAGES or (
+                len(self._stages) > LEAST_STAGES and sum(s.nbytes for s in self._stages.values()) > MOST_STAGES
+            ):
                 self._stages.popitem(last=False)
         return self._stages[key]
 
@@ -447,7 +449,6 @@ class Developer:
         `factor`: 1, or any number from 2 on. `uncropped`: all that the recorded frame covers; what it does not cover is
         `SURROUND`.
         """
-        w, h = self.source.size
         recipe = recipe.effective()
         with self._lock:
             shape = self.geometry(recipe, uncropped)
@@ -470,8 +471,7 @@ class Developer:
                 origin = (part.x - dx, part.y - dy)
 
                 def clean() -> NDArray[np.float32]:
-                    x, y = (part.x - dx) / w, (part.y - dy) / h
-                    return self._cleaned(whole, recipe, 1, (x, y, x + whole.shape[1] / w, y + whole.shape[0] / h))
+                    return self.cleaned(whole, part, (dx, dy), recipe)
 
             def detail() -> NDArray[np.float32]:
                 raw = self.level(factor) if factor > 1 else whole
@@ -533,10 +533,7 @@ class Developer:
             """An area of the recorded frame after noise reduction and sharpness."""
             rgb, dx, dy = self.piece(rect)
             if not neutral_look:
-                sw, sh = self.source.size
-                x, y = (rect.x - dx) / sw, (rect.y - dy) / sh
-                place = (x, y, x + rgb.shape[1] / sw, y + rgb.shape[0] / sh)
-                rgb = self._cleaned(rgb, recipe, 1, place, recipe.noise_best)
+                rgb = self.cleaned(rgb, rect, (dx, dy), recipe, recipe.noise_best)
                 rgb = self._sharpened(rgb, recipe, 1)
             return rgb[dy : dy + rect.height, dx : dx + rect.width]
 

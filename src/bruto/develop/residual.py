@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.develop.engine import GRID, Developer, Rect
+from bruto.develop.recipe import Recipe
 
 PIECES, SIDE = 4, 320
 """Pieces that are looked at, those with most detail, and their side, pixels."""
@@ -20,7 +21,9 @@ _FINE, _COARSE = 1.5, 2.0
 
 
 def detailed_pieces(developer: Developer) -> list[Rect]:
-    """Places of the frame with most detail, not full and not black, at most one of a kind of grid."""
+    """Places of the frame with most detail, not full and not black; none in a frame too small for one."""
+    if min(developer.source.size) < 2 * GRID:
+        return []
     factor = 4
     light = np.sqrt(np.maximum(developer.level(factor)[..., 1], 0))
     w, h = developer.source.size
@@ -54,11 +57,16 @@ class Residual:
         return np.asarray(2 / a * np.sqrt(np.maximum(a * rgb[..., 1] + 0.375 * a * a + b, 0)), np.float32)
 
     def on_detail(self, strength: float, colour: float) -> float:
-        """How much stronger the residual is on detail than on plain surfaces (variance), 1: as strong."""
+        """How much stronger the residual is on detail than on plain surfaces (variance), 1: as strong, also where
+        there is nothing to tell by.
+        """
+        if not self.pieces:
+            return 1.0
+        recipe = Recipe(brightness_noise=strength, colour_noise=colour)
         taken: list[NDArray] = []
         detail: list[NDArray] = []
         for rect, rgb, dx, dy in self.pieces:
-            clean = self._stable(self.developer.cleaned(rgb, rect, (dx, dy), strength, colour))
+            clean = self._stable(self.developer.cleaned(rgb, rect, (dx, dy), recipe))
             rest = self._stable(rgb) - clean
             rest -= cv2.GaussianBlur(rest, (0, 0), _COARSE)
             fine = clean - cv2.GaussianBlur(clean, (0, 0), _FINE)

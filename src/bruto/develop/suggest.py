@@ -291,7 +291,8 @@ def suggest_finish(developer: Developer, exposure: float) -> list[Suggestion]:
     y, x = np.mgrid[:h, :w]
     r = np.hypot((x - w / 2) / w, (y - h / 2) / h) * 2
     ev = np.log2(np.maximum(light, 2e-5))
-    fall = float(np.median(ev[r > 1.15]) - np.median(ev[r < 0.45]))
+    outer, inner = ev[r >= 0.9 * r.max()], ev[r <= max(0.45, float(r.min()))]
+    fall = float(np.median(outer) - np.median(inner))
     sigma = grey_noise(developer, exposure)
     side = "darker" if fall < 0 else "brighter"
     return [
