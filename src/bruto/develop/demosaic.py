@@ -18,6 +18,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from bruto.container.rawframe import CFA_LETTERS
+from bruto.develop.interleaved import lines, together
 
 REACH = 10
 """Pixels around a place that its result depends on."""
@@ -149,7 +150,7 @@ def _refine_green(of_row, of_column, share, difference, low, high, n, start):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _demosaic(mosaic, ry, rx, gains, out):
-    """`gains` (3,): of red, green and blue; `out` (h, w, 3)."""
+    """`gains` (3,): of red, green and blue; `out`: lines of RGB (h, 3 w)."""
     h, w = mosaic.shape
     rows, columns = (h + _ROWS - 1) // _ROWS, (w + _COLUMNS - 1) // _COLUMNS
     for tile in prange(rows * columns):
@@ -160,7 +161,7 @@ def _demosaic(mosaic, ry, rx, gains, out):
         across, along = np.zeros((height, n), np.float32), np.zeros((height, n), np.float32)
         share, difference = np.zeros((height, n), np.float32), np.zeros((height, n), np.float32)
         of_row, of_column = np.zeros((height, n), np.float32), np.zeros((height, n), np.float32)
-        other = np.zeros((height, n), np.float32)
+        other, three = np.zeros((height, n), np.float32), np.empty((3, 2 * n), np.float32)
         first, x0 = top - REACH, left - REACH
         # s of tile row y is (start + y) & 1; red rows hold red at column rx, blue ones blue at rx + 1 of the pattern
         start = (first - ry + rx + x0) & 1
@@ -194,21 +195,23 @@ def _demosaic(mosaic, ry, rx, gains, out):
             at = first + y
             s = (start + y) & 1
             mine = 0 if ((at - ry) & 1) == 0 else 2
-            line = out[at, left:right]
-            count, half = (right - left) // 2, REACH // 2
-            a, g = own[y, half : half + count + 1], green[y, half : half + count + 1]
-            d, o = difference[y, half : half + count + 1], other[y, half : half + count + 1]
-            r, c = of_row[y, half : half + count + 1], of_column[y, half : half + count + 1]
-            for k in range(count):
-                x, z = 2 * k + s, 2 * k + 1 - s
-                line[x, mine], line[x, 1], line[x, 2 - mine] = a[k], a[k] - d[k], a[k] + o[k]
-                line[z, mine], line[z, 1], line[z, 2 - mine] = g[k] + r[k], g[k], g[k] + c[k]
-            if 2 * count < right - left:  # the last of an odd width
-                k = count
-                if s == 0:
-                    line[2 * k, mine], line[2 * k, 1], line[2 * k, 2 - mine] = a[k], a[k] - d[k], a[k] + o[k]
-                else:
-                    line[2 * k, mine], line[2 * k, 1], line[2 * k, 2 - mine] = g[k] + r[k], g[k], g[k] + c[k]
+            count, half = (right - left + 1) // 2, REACH // 2
+            a, g = own[y, half : half + count], green[y, half : half + count]
+            d, o = difference[y, half : half + count], other[y, half : half + count]
+            r, c = of_row[y, half : half + count], of_column[y, half : half + count]
+            same, middle, across_from = three[mine], three[1], three[2 - mine]
+            if s == 0:
+                for k in range(count):
+                    same[2 * k], same[2 * k + 1] = a[k], g[k] + r[k]
+                    middle[2 * k], middle[2 * k + 1] = a[k] - d[k], g[k]
+                    across_from[2 * k], across_from[2 * k + 1] = a[k] + o[k], g[k] + c[k]
+            else:
+                for k in range(count):
+                    same[2 * k], same[2 * k + 1] = g[k] + r[k], a[k]
+                    middle[2 * k], middle[2 * k + 1] = g[k], a[k] - d[k]
+                    across_from[2 * k], across_from[2 * k + 1] = g[k] + c[k], a[k] + o[k]
+            wide = right - left
+            together(three[0, :wide], three[1, :wide], three[2, :wide], out[at, 3 * left : 3 * right])
 
 
 def demosaic(mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None) -> NDArray[np.float32]:
@@ -224,17 +227,25 @@ def demosaic(mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None
         raise ValueError(f"a mosaic of {mosaic.shape[1]} x {mosaic.shape[0]} holds no quad")
     ry, rx = colour_offsets(cfa)
     out = np.empty((*mosaic.shape, 3), np.float32)
-    _demosaic(mosaic, ry, rx, np.ones(3, np.float32) if gains is None else np.asarray(gains, np.float32), out)
+    _demosaic(mosaic, ry, rx, np.ones(3, np.float32) if gains is None else np.asarray(gains, np.float32), lines(out))
     return out
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _bin(m, ry, rx, balance, out):
-    for y in prange(out.shape[0]):
-        for x in range(out.shape[1]):
-            out[y, x, 0] = m[2 * y + ry, 2 * x + rx] * balance[0]
-            out[y, x, 1] = 0.5 * (m[2 * y + ry, 2 * x + 1 - rx] + m[2 * y + 1 - ry, 2 * x + rx]) * balance[1]
-            out[y, x, 2] = m[2 * y + 1 - ry, 2 * x + 1 - rx] * balance[2]
+def _quads(m, ry, rx, balance, out):
+    """Planes (3, h, w) of red, the mean of greens, and blue of each quad."""
+    w = out.shape[2]
+    red, green, blue = balance[0], np.float32(0.5) * balance[1], balance[2]
+    for y in prange(out.shape[1]):
+        a, b = m[2 * y + ry], m[2 * y + 1 - ry]
+        r, g, h, s = a[rx:], a[1 - rx :], b[rx:], b[1 - rx :]
+        to_red, to_green, to_blue = out[0, y], out[1, y], out[2, y]
+        for x in range(w):
+            to_red[x] = r[2 * x] * red
+        for x in range(w):
+            to_green[x] = (g[2 * x] + h[2 * x]) * green
+        for x in range(w):
+            to_blue[x] = s[2 * x] * blue
 
 
 _QUARTER = np.array([-0.0703125, 0.8671875, 0.2265625, -0.0234375], np.float32)
@@ -248,14 +259,14 @@ def bin_quads(mosaic: NDArray[np.float32], cfa: str, balance: NDArray) -> NDArra
     get no coloured rims.
     """
     ry, rx = colour_offsets(cfa)
-    out = np.empty((mosaic.shape[0] // 2, mosaic.shape[1] // 2, 3), np.float32)
-    _bin(mosaic, ry, rx, np.asarray(balance, np.float32), out)
-    if min(out.shape[:2]) >= 4:
+    planes = np.empty((3, mosaic.shape[0] // 2, mosaic.shape[1] // 2), np.float32)
+    _quads(mosaic, ry, rx, np.asarray(balance, np.float32), planes)
+    if min(planes.shape[1:]) >= 4:
         for channel, y, x in ((0, ry, rx), (2, 1 - ry, 1 - rx)):
             # a sample in the first row or column lies a quarter step before the middle, in the second behind it
             kernels = [(_QUARTER, 1) if at == 0 else (_QUARTER[::-1].copy(), 2) for at in (x, y)]
-            out[..., channel] = cv2.sepFilter2D(
-                np.ascontiguousarray(out[..., channel]), -1, kernels[0][0], kernels[1][0],
-                anchor=(kernels[0][1], kernels[1][1]), borderType=cv2.BORDER_REFLECT,
+            planes[channel] = cv2.sepFilter2D(
+                planes[channel], -1, kernels[0][0], kernels[1][0], anchor=(kernels[0][1], kernels[1][1]),
+                borderType=cv2.BORDER_REFLECT,
             )  # fmt: skip
-    return out
+    return cv2.merge(tuple(planes))

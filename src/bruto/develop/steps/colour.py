@@ -24,6 +24,7 @@ from bruto.color.spaces import (
     working_to,
     working_to_xyz,
 )
+from bruto.develop.interleaved import apart, lines, together
 from bruto.develop.steps.approximate import exp2_of
 from bruto.develop.steps.finish import GRAIN_SIGMA, edge_gain, grain_pattern
 from bruto.develop.steps.haze import Haze, no_haze
@@ -105,8 +106,10 @@ _ENCODE = _encode_table()
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, lab, finish, uses, out):
-    """One row at a time in passes over row buffers, so that all but the table look-ups use vector registers."""
-    h, w = rgb.shape[:2]
+    """One line of `rgb` (h, 3 w) at a time in passes over row buffers, so that all but the table look-ups use vector
+    registers.
+    """
+    h, w = rgb.shape[0], rgb.shape[1] // 3
     matrix = scene.matrix
     w0, w1, w2 = scene.weights[0], scene.weights[1], scene.weights[2]
     rows = np.float32(ratios.red.shape[0])
@@ -116,8 +119,7 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, 
         light, gain, index = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.uint32)
         row = rgb[i]
         marks = clipped[min(int((i + clip_y) * clip_step), clipped.shape[0] - 1)]
-        for j in range(w):
-            x[j], y[j], z[j] = row[j, 0], row[j, 1], row[j, 2]
+        apart(row, x, y, z)
         product_row(matrix, x, y, z)
         first = min(int(clip_x * clip_step), clipped.shape[1] - 1)
         final = min(int((w - 1 + clip_x) * clip_step), clipped.shape[1] - 1)
@@ -127,7 +129,7 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, 
                 bits = marks[min(int((j + clip_x) * clip_step), clipped.shape[1] - 1)]
                 if bits:
                     gx = (np.float32(j) + scene.origin[1]) * scene.scale[1] * columns
-                    r, g, b = rebuilt(row[j, 0], row[j, 1], row[j, 2], bits, ratios, gy, gx)
+                    r, g, b = rebuilt(row[3 * j], row[3 * j + 1], row[3 * j + 2], bits, ratios, gy, gx)
                     x[j] = matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b
                     y[j] = matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b
                     z[j] = matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b
@@ -177,7 +179,6 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, 
                     else:
                         x[j], y[j], z[j] = fit(x[j], y[j], z[j], finish.out_to_lms, finish.from_lms,
                                                 finish.lab_to_lms, finish.lms_to_out)  # fmt: skip
-        line = out[i]
         for j in range(w):
             gain[j] = np.float32(0.5)
         if uses.dither:
@@ -205,27 +206,29 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, 
                     code = encode[k] + (encode[k + np.uint32(1)] - encode[k]) * part
                     code += light[j] * math.sqrt(max(np.float32(4) * code * (np.float32(1) - code), np.float32(0)))
                     code = min(max(code, np.float32(0)), np.float32(1))
-                    line[j, c] = code * top + gain[j]
+                    plane[j] = code * top + gain[j]
             else:
                 for j in range(w):
                     k = index[j]
                     part = plane[j] - np.float32(np.int32(k))
-                    line[j, c] = (encode[k] + (encode[k + np.uint32(1)] - encode[k]) * part) * top + gain[j]
+                    plane[j] = (encode[k] + (encode[k + np.uint32(1)] - encode[k]) * part) * top + gain[j]
+        together(x, y, z, out[i])
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _matrix_only(rgb, matrix, out):
+    w = rgb.shape[1] // 3
     for i in prange(rgb.shape[0]):
-        for j in range(rgb.shape[1]):
-            r, g, b = rgb[i, j, 0], rgb[i, j, 1], rgb[i, j, 2]
-            for c in range(3):
-                out[i, j, c] = matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b
+        x, y, z = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
+        apart(rgb[i], x, y, z)
+        product_row(matrix, x, y, z)
+        together(x, y, z, out[i])
 
 
 def to_working(rgb: NDArray[np.float32], matrix: NDArray) -> NDArray[np.float32]:
     """Linear working-space RGB (H, W, 3)."""
     out = np.empty_like(rgb)
-    _matrix_only(rgb, np.asarray(matrix, np.float32), out)
+    _matrix_only(lines(rgb), np.asarray(matrix, np.float32), lines(out))
     return out
 
 
@@ -282,7 +285,7 @@ def point_pass(
     )
     out = np.empty(rgb.shape, np.uint8 if bits == 8 else np.uint16)
     _point(
-        rgb,
+        lines(rgb),
         clipped,
         np.float32(place.clip_step),
         np.float32(place.clip_origin[1]),
@@ -294,7 +297,7 @@ def point_pass(
         params.lab or lab_stage(1.0, 1.0, False, (), Balance()),
         _finish(params, factor, place.own_origin, bits),
         uses,
-        out,
+        lines(out),
     )
     return out
 

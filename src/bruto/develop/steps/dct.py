@@ -10,6 +10,7 @@ at multiples of it give the whole frame's values.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from numba import njit, prange
@@ -27,8 +28,10 @@ ALONE = 2.8
 WINDOW = np.array([0.28, 0.58, 0.84, 1.0, 1.0, 0.84, 0.58, 0.28], np.float32)
 """Weight of a block's rows and columns: less at its edges, whose steps would show as a mesh."""
 _BAND, _BLOCKS = 64, 144
-"""Rows of a tile, and blocks side by side in one; with 128 every row of blocks would fall on the same lines of the
-processor's cache.
+"""Rows of a tile, and most blocks side by side in one."""
+_PITCH, _HEAD = np.uint64(160), np.uint64(8)
+"""Values from one row over the blocks to the next, not a power of two, or all rows would fall on the same lines of the
+processor's cache; and place of the first block in a row that has room at both ends.
 """
 _C = [np.float32(0.5 * math.cos(k * math.pi / 16)) for k in range(8)]
 _C1, _C2, _C3, _C4, _C5, _C6, _C7 = _C[1:]
@@ -57,214 +60,302 @@ def forward(x):
         )
 
 
+@njit(inline="always")
+def _undone(x0, x1, x2, x3, x4, x5, x6, x7):
+    """Undoes `_dct`."""
+    a, b = (x0 + x4) * _C4, (x0 - x4) * _C4
+    c, d = x2 * _C2 + x6 * _C6, x2 * _C6 - x6 * _C2
+    s0, s3, s1, s2 = a + c, a - c, b + d, b - d
+    d0 = x1 * _C1 + x3 * _C3 + x5 * _C5 + x7 * _C7
+    d1 = x1 * _C3 - x3 * _C7 - x5 * _C1 - x7 * _C5
+    d2 = x1 * _C5 - x3 * _C1 + x5 * _C7 + x7 * _C3
+    d3 = x1 * _C7 - x3 * _C5 + x5 * _C3 - x7 * _C1
+    return s0 + d0, s1 + d1, s2 + d2, s3 + d3, s3 - d3, s2 - d2, s1 - d1, s0 - d0
+
+
 @njit(cache=True, fastmath=True, error_model="numpy")
 def backward(x):
     """Undoes `forward`."""
     for k in range(x.shape[1]):
-        x0, x1, x2, x3 = x[0, k], x[1, k], x[2, k], x[3, k]
-        x4, x5, x6, x7 = x[4, k], x[5, k], x[6, k], x[7, k]
-        a, b = (x0 + x4) * _C4, (x0 - x4) * _C4
-        c, d = x2 * _C2 + x6 * _C6, x2 * _C6 - x6 * _C2
-        s0, s3, s1, s2 = a + c, a - c, b + d, b - d
-        d0 = x1 * _C1 + x3 * _C3 + x5 * _C5 + x7 * _C7
-        d1 = x1 * _C3 - x3 * _C7 - x5 * _C1 - x7 * _C5
-        d2 = x1 * _C5 - x3 * _C1 + x5 * _C7 + x7 * _C3
-        d3 = x1 * _C7 - x3 * _C5 + x5 * _C3 - x7 * _C1
-        x[0, k], x[7, k] = s0 + d0, s0 - d0
-        x[1, k], x[6, k] = s1 + d1, s1 - d1
-        x[2, k], x[5, k] = s2 + d2, s2 - d2
-        x[3, k], x[4, k] = s3 + d3, s3 - d3
-
-
-@njit(cache=True, fastmath=True, error_model="numpy")
-def _apart(line, stride, phases):
-    """Every `stride`-th value of a line to rows of their own (strides known at compile time keep to the registers)."""
-    n = len(line) // stride
-    if stride == 4:
-        for k in range(n):
-            phases[0, k] = line[4 * k]
-            phases[1, k] = line[4 * k + 1]
-            phases[2, k] = line[4 * k + 2]
-            phases[3, k] = line[4 * k + 3]
-    else:
-        for k in range(n):
-            phases[0, k] = line[2 * k]
-            phases[1, k] = line[2 * k + 1]
-
-
-@njit(cache=True, fastmath=True, error_model="numpy")
-def _together(phases, stride, line):
-    """Undoes `_apart`."""
-    n = len(line) // stride
-    if stride == 4:
-        for k in range(n):
-            line[4 * k] = phases[0, k]
-            line[4 * k + 1] = phases[1, k]
-            line[4 * k + 2] = phases[2, k]
-            line[4 * k + 3] = phases[3, k]
-    else:
-        for k in range(n):
-            line[2 * k] = phases[0, k]
-            line[2 * k + 1] = phases[1, k]
+        x[0, k], x[1, k], x[2, k], x[3, k], x[4, k], x[5, k], x[6, k], x[7, k] = _undone(
+            x[0, k], x[1, k], x[2, k], x[3, k], x[4, k], x[5, k], x[6, k], x[7, k]
+        )
 
 
 @njit(inline="always")
-def _blocks_of(rows, start, stride, phases, coefficients):
-    """Coefficients (8, 8, blocks) of blocks side by side from column `start` of vertically transformed `rows`."""
-    count = coefficients.shape[2]
-    length = stride * (count - 1) + SIDE
-    for u in range(SIDE):
-        _apart(rows[u, start : start + length], stride, phases)
-        out = coefficients[u]
-        last = SIDE // stride - 1
-        middle = last // 2  # where a block's fourth column lies, counted in whole strides
-        a0, a1 = phases[0, :count], phases[1, :count]
-        a2, a3 = phases[2 % stride, middle : middle + count], phases[3 % stride, middle : middle + count]
-        ahead = 4 // stride
-        a4, a5 = phases[0, ahead : ahead + count], phases[1, ahead : ahead + count]
-        a6, a7 = phases[2 % stride, last : last + count], phases[3 % stride, last : last + count]
-        for k in range(count):
-            out[0, k], out[1, k], out[2, k], out[3, k], out[4, k], out[5, k], out[6, k], out[7, k] = _dct(
-                a0[k], a1[k], a2[k], a3[k], a4[k], a5[k], a6[k], a7[k]
+def _apart(line, n, stride, phases):
+    """Every `stride`-th value of a line to rows of their own, n each."""
+    p1, p2, p3 = _PITCH, _PITCH + _PITCH, _PITCH + _PITCH + _PITCH
+    if stride == 4:
+        for k in range(np.uint64(n)):
+            at = k * np.uint64(4)
+            phases[k] = line[at]
+            phases[k + p1] = line[at + np.uint64(1)]
+            phases[k + p2] = line[at + np.uint64(2)]
+            phases[k + p3] = line[at + np.uint64(3)]
+    else:
+        for k in range(np.uint64(n)):
+            at = k * np.uint64(2)
+            phases[k] = line[at]
+            phases[k + p1] = line[at + np.uint64(1)]
+
+
+@njit(inline="always")
+def _columns(phases, k, stride):
+    """The eight values of block k in one row, of what `_apart` gives."""
+    return (
+        phases[k + _place(0, stride)], phases[k + _place(1, stride)],
+        phases[k + _place(2, stride)], phases[k + _place(3, stride)],
+        phases[k + _place(4, stride)], phases[k + _place(5, stride)],
+        phases[k + _place(6, stride)], phases[k + _place(7, stride)],
+    )  # fmt: skip
+
+
+@njit(inline="always")
+def _place(column, stride):
+    """Where `_apart` puts a block's column, from the place of its first."""
+    return np.uint64(column % stride) * _PITCH + np.uint64(column // stride)
+
+
+@njit(inline="always")
+def _row(u):
+    """Start of row u of a buffer."""
+    return np.uint64(u) * _PITCH
+
+
+@njit(inline="always")
+def _rows(c, k):
+    """Values k of eight rows."""
+    return (
+        c[k], c[k + _row(1)], c[k + _row(2)], c[k + _row(3)],
+        c[k + _row(4)], c[k + _row(5)], c[k + _row(6)], c[k + _row(7)],
+    )  # fmt: skip
+
+
+@njit(inline="always")
+def _kept(c, s):
+    """1 where a coefficient stands out of its noise, else 0."""
+    return np.float32(1) if abs(c) > s else np.float32(0)
+
+
+@njit(inline="always")
+def _threshold(phases, stride, sigma, noise, mean, share, out):
+    """One vertical frequency of blocks side by side: their coefficients, those below their noise 0, to eight rows.
+
+    `sigma` (8,), times `noise` (blocks,); `mean`: 1 where the first coefficient is the block's mean, which is kept,
+    else 0; `share` counts what is left.
+    """
+    s0, s1, s2, s3 = sigma[0], sigma[1], sigma[2], sigma[3]
+    s4, s5, s6, s7 = sigma[4], sigma[5], sigma[6], sigma[7]
+    for k in range(np.uint64(len(share))):
+        x0, x1, x2, x3, x4, x5, x6, x7 = _columns(phases, k, stride)
+        c0, c1, c2, c3, c4, c5, c6, c7 = _dct(x0, x1, x2, x3, x4, x5, x6, x7)
+        n = noise[k]
+        k0, k1, k2, k3 = max(_kept(c0, s0 * n), mean), _kept(c1, s1 * n), _kept(c2, s2 * n), _kept(c3, s3 * n)
+        k4, k5, k6, k7 = _kept(c4, s4 * n), _kept(c5, s5 * n), _kept(c6, s6 * n), _kept(c7, s7 * n)
+        out[k], out[k + _row(1)], out[k + _row(2)], out[k + _row(3)] = c0 * k0, c1 * k1, c2 * k2, c3 * k3
+        out[k + _row(4)], out[k + _row(5)], out[k + _row(6)], out[k + _row(7)] = c4 * k4, c5 * k5, c6 * k6, c7 * k7
+        share[k] += ((k0 + k1) + (k2 + k3)) + ((k4 + k5) + (k6 + k7))
+
+
+@njit(inline="always")
+def _signal(p, s):
+    """Share of signal in a coefficient of which the pilot has p, at noise s."""
+    square = p * p
+    # never so little that its square leaves the normal numbers, which are many times slower
+    return max(square / (square + s * s + np.float32(1e-20)), np.float32(1e-9))
+
+
+@njit(inline="always")
+def _wiener(phases, known, stride, sigma, noise, mean, share, out):
+    """As `_threshold`, but coefficients are kept by the share of signal that those of `known`, the pilot, show; `share`
+    sums the squares of that.
+    """
+    s0, s1, s2, s3 = sigma[0], sigma[1], sigma[2], sigma[3]
+    s4, s5, s6, s7 = sigma[4], sigma[5], sigma[6], sigma[7]
+    for k in range(np.uint64(len(share))):
+        x0, x1, x2, x3, x4, x5, x6, x7 = _columns(known, k, stride)
+        c0, c1, c2, c3, c4, c5, c6, c7 = _dct(x0, x1, x2, x3, x4, x5, x6, x7)
+        n = noise[k]
+        k0, k1, k2, k3 = max(_signal(c0, s0 * n), mean), _signal(c1, s1 * n), _signal(c2, s2 * n), _signal(c3, s3 * n)
+        k4, k5, k6, k7 = _signal(c4, s4 * n), _signal(c5, s5 * n), _signal(c6, s6 * n), _signal(c7, s7 * n)
+        x0, x1, x2, x3, x4, x5, x6, x7 = _columns(phases, k, stride)
+        c0, c1, c2, c3, c4, c5, c6, c7 = _dct(x0, x1, x2, x3, x4, x5, x6, x7)
+        out[k], out[k + _row(1)], out[k + _row(2)], out[k + _row(3)] = c0 * k0, c1 * k1, c2 * k2, c3 * k3
+        out[k + _row(4)], out[k + _row(5)], out[k + _row(6)], out[k + _row(7)] = c4 * k4, c5 * k5, c6 * k6, c7 * k7
+        share[k] += ((k0 * k0 + k1 * k1) + (k2 * k2 + k3 * k3)) + ((k4 * k4 + k5 * k5) + (k6 * k6 + k7 * k7))
+
+
+@njit(inline="always")
+def _give_back(c, share, parts):
+    """Coefficients in eight rows back to a block's columns, weighted by `share` and the window."""
+    w0, w1, w2, w3 = WINDOW[0], WINDOW[1], WINDOW[2], WINDOW[3]
+    for k in range(np.uint64(len(share))):
+        c0, c1, c2, c3, c4, c5, c6, c7 = _rows(c, k)
+        x0, x1, x2, x3, x4, x5, x6, x7 = _undone(c0, c1, c2, c3, c4, c5, c6, c7)
+        s0, s1, s2, s3 = w0 * share[k], w1 * share[k], w2 * share[k], w3 * share[k]
+        at = k + _HEAD
+        parts[at], parts[at + _row(1)], parts[at + _row(2)], parts[at + _row(3)] = s0 * x0, s1 * x1, s2 * x2, s3 * x3
+        parts[at + _row(4)], parts[at + _row(5)] = s3 * x4, s2 * x5
+        parts[at + _row(6)], parts[at + _row(7)] = s1 * x6, s0 * x7
+
+
+@njit(inline="always")
+def _weights(share, parts):
+    """What `_give_back` gives for blocks of 1."""
+    w0, w1, w2, w3 = WINDOW[0], WINDOW[1], WINDOW[2], WINDOW[3]
+    for k in range(np.uint64(len(share))):
+        s0, s1, s2, s3 = w0 * share[k], w1 * share[k], w2 * share[k], w3 * share[k]
+        at = k + _HEAD
+        parts[at], parts[at + _row(1)], parts[at + _row(2)], parts[at + _row(3)] = s0, s1, s2, s3
+        parts[at + _row(4)], parts[at + _row(5)], parts[at + _row(6)], parts[at + _row(7)] = s3, s2, s1, s0
+
+
+@njit(inline="always")
+def _together(parts, n, stride, line):
+    """Columns of blocks side by side to a line of n times `stride`, added where they overlap."""
+    h0, h1, h2, h3 = _HEAD, _HEAD - np.uint64(1), _HEAD - np.uint64(2), _HEAD - np.uint64(3)
+    if stride == 4:
+        for k in range(np.uint64(n)):
+            at = k * np.uint64(4)
+            line[at] = parts[k + h0] + parts[k + (h1 + _row(4))]
+            line[at + np.uint64(1)] = parts[k + (h0 + _row(1))] + parts[k + (h1 + _row(5))]
+            line[at + np.uint64(2)] = parts[k + (h0 + _row(2))] + parts[k + (h1 + _row(6))]
+            line[at + np.uint64(3)] = parts[k + (h0 + _row(3))] + parts[k + (h1 + _row(7))]
+    else:
+        for k in range(np.uint64(n)):
+            at = k * np.uint64(2)
+            line[at] = (parts[k + h0] + parts[k + (h1 + _row(2))]) + (
+                parts[k + (h2 + _row(4))] + parts[k + (h3 + _row(6))]
+            )
+            line[at + np.uint64(1)] = (parts[k + (h0 + _row(1))] + parts[k + (h1 + _row(3))]) + (
+                parts[k + (h2 + _row(5))] + parts[k + (h3 + _row(7))]
             )
 
 
 @njit(inline="always")
-def _threshold(block, sigma, noise, share):
-    """Coefficients below their noise become 0; `share` counts those that are left."""
-    for u in range(SIDE):
-        for v in range(SIDE):
-            if u + v == 0:
-                continue
-            c, s = block[u, v], sigma[u, v]
-            for k in range(len(share)):
-                keep = np.float32(1) if abs(c[k]) > s * noise[k] else np.float32(0)
-                c[k] *= keep
-                share[k] += keep
-
-
-@njit(inline="always")
-def _wiener(block, pilot, sigma, noise, share):
-    """Coefficients times the share of signal that the pilot shows; `share` sums the squares of that."""
-    for u in range(SIDE):
-        for v in range(SIDE):
-            if u + v == 0:
-                continue
-            c, p, s = block[u, v], pilot[u, v], sigma[u, v]
-            for k in range(len(share)):
-                square = p[k] * p[k]
-                s2 = s * noise[k]
-                # never so little that its square leaves the normal numbers, which are many times slower
-                keep = max(square / (square + s2 * s2 + np.float32(1e-20)), np.float32(1e-9))
-                c[k] *= keep
-                share[k] += keep * keep
-
-
-@njit(inline="always")
-def _give_back(block, share, stride, phases, line, rows, along, start):
-    """Blocks back to vertically transformed rows, weighted by `share` and added; `along` gathers the weights."""
-    count = len(share)
-    length = stride * (count - 1) + SIDE
-    phases[:] = np.float32(0)
-    for j in range(SIDE):
-        ahead = j // stride
-        target, window = phases[j % stride, ahead : ahead + count], WINDOW[j]
-        for k in range(count):
-            target[k] += window * share[k]
-    _together(phases, stride, line[:length])
-    gathered = along[start : start + length]
-    for x in range(length):
-        gathered[x] += line[x]
-    for u in range(SIDE):
-        c = block[u]
-        backward(c)
-        phases[:] = np.float32(0)
-        for j in range(SIDE):
-            ahead = j // stride
-            target, part, window = phases[j % stride, ahead : ahead + count], c[j], WINDOW[j]
-            for k in range(count):
-                target[k] += window * part[k] * share[k]
-        _together(phases, stride, line[:length])
-        row = rows[u, start : start + length]
-        for x in range(length):
-            row[x] += line[x]
-
-
-@njit(inline="always")
-def _strip(plane, top, left, rows):
+def _strip(plane, top, left, width, pitch, rows):
     """Eight rows from `top` and `left` (which may lie outside: mirrored), transformed down the columns."""
     h, w = plane.shape
-    n = rows.shape[1]
-    if left >= 0 and left + n <= w:
-        for i in range(SIDE):
-            source, target = plane[mirrored(top + i, h), left : left + n], rows[i]
-            for x in range(n):
-                target[x] = source[x]
-    else:
-        for i in range(SIDE):
-            source, target = plane[mirrored(top + i, h)], rows[i]
-            for x in range(n):
-                target[x] = source[mirrored(left + x, w)]
-    forward(rows)
+    before, after = max(-left, 0), min(w - left, width)  # between them lies the plane
+    for i in range(SIDE):
+        source, target = plane[mirrored(top + i, h)], rows[i * pitch : i * pitch + width]
+        part, inner = source[left + before : left + after], target[before:after]
+        for x in range(after - before):
+            inner[x] = part[x]
+        for x in range(before):
+            target[x] = source[mirrored(left + x, w)]
+        for x in range(after, width):
+            target[x] = source[mirrored(left + x, w)]
+    p = np.uint64(pitch)
+    p2, p3, p4, p5, p6, p7 = p + p, p + p + p, p * np.uint64(4), p * np.uint64(5), p * np.uint64(6), p * np.uint64(7)
+    for k in range(np.uint64(width)):
+        x0, x1, x2, x3, x4, x5, x6, x7 = _dct(
+            rows[k], rows[k + p], rows[k + p2], rows[k + p3], rows[k + p4], rows[k + p5], rows[k + p6], rows[k + p7]
+        )
+        rows[k], rows[k + p], rows[k + p2], rows[k + p3] = x0, x1, x2, x3
+        rows[k + p4], rows[k + p5], rows[k + p6], rows[k + p7] = x4, x5, x6, x7
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _filter(plane, pilot, sigma, gain, stride, wiener, out):
-    """Filter a plane (h, w) into `out`, in tiles that stay in the processor's cache.
-
-    `sigma` (8, 8): standard deviation of noise by coefficient (times the threshold in the first pass); `gain` (gh, w):
-    factor on it by place, by the nearest row.
+@njit(inline="always")
+def _add(rows, along, width, pitch, total, counts):
+    """Vertically transformed rows back and to `total` (8 rows of it), weighted by the window; `along`: their weights,
+    which go to `counts`.
     """
-    h, w = out.shape
-    gh = gain.shape[0]
-    columns = stride * (_BLOCKS + 1) - SIDE  # so many that a strip's blocks fill the vector registers
-    across, down = (w + columns - 1) // columns, (h + _BAND - 1) // _BAND
-    for tile in prange(across * down):
-        low, left = tile // across * _BAND, tile % across * columns
-        high, right = min(low + _BAND, h), min(left + columns, w)
-        wide = right - left
-        n = (wide + SIDE - 1) // stride  # blocks of a strip that reach into the tile
-        start = left - SIDE + stride  # column of the first
-        width = stride * (n - 1) + SIDE
-        total = np.zeros((high - low, width), np.float32)
-        weights = np.zeros((high - low, width), np.float32)
-        rows, rows2 = np.empty((SIDE, width), np.float32), np.empty((SIDE, width), np.float32)
-        done, along = np.empty((SIDE, width), np.float32), np.empty(width, np.float32)
-        block, other = np.empty((SIDE, SIDE, n), np.float32), np.empty((SIDE, SIDE, n), np.float32)
-        share, noise = np.empty(n, np.float32), np.empty(n, np.float32)
-        phases, line = np.empty((stride, n + SIDE // stride), np.float32), np.empty(stride * n + SIDE, np.float32)
-        for top in range(low - SIDE + stride, high, stride):
-            _strip(plane, top, start, rows)
-            done[:] = np.float32(0)
-            along[:] = np.float32(0)
-            place = gain[min(max(top + 4, 0) * gh // h, gh - 1)]
-            for k in range(n):
-                noise[k] = place[min(max(start + stride * k + 4, 0), w - 1)]
-                share[k] = np.float32(1)
-            _blocks_of(rows, 0, stride, phases, block)
-            if wiener:
-                _strip(pilot, top, start, rows2)
-                _blocks_of(rows2, 0, stride, phases, other)
-                _wiener(block, other, sigma, noise, share)
-            else:
-                _threshold(block, sigma, noise, share)
-            for k in range(n):
-                share[k] = np.float32(1) / share[k]
-            _give_back(block, share, stride, phases, line, done, along, 0)
-            backward(done)
-            for i in range(SIDE):
-                y = top + i - low
-                if 0 <= y < high - low:
-                    sums, counts, result, window = total[y], weights[y], done[i], WINDOW[i]
-                    for x in range(width):
-                        sums[x] += window * result[x]
-                        counts[x] += window * along[x]
-        first = left - start
-        for y in range(high - low):
-            target = out[low + y, left:right]
-            sums, counts = total[y, first : first + wide], weights[y, first : first + wide]
-            for x in range(wide):
-                target[x] = sums[x] / counts[x]
+    p = np.uint64(pitch)
+    p2, p3, p4, p5, p6, p7 = p + p, p + p + p, p * np.uint64(4), p * np.uint64(5), p * np.uint64(6), p * np.uint64(7)
+    w0, w1, w2, w3 = WINDOW[0], WINDOW[1], WINDOW[2], WINDOW[3]
+    for k in range(np.uint64(width)):
+        x0, x1, x2, x3, x4, x5, x6, x7 = _undone(
+            rows[k], rows[k + p], rows[k + p2], rows[k + p3], rows[k + p4], rows[k + p5], rows[k + p6], rows[k + p7]
+        )
+        total[k] += w0 * x0
+        total[k + p] += w1 * x1
+        total[k + p2] += w2 * x2
+        total[k + p3] += w3 * x3
+        total[k + p4] += w3 * x4
+        total[k + p5] += w2 * x5
+        total[k + p6] += w1 * x6
+        total[k + p7] += w0 * x7
+    for k in range(np.uint64(width)):
+        a = along[k]
+        counts[k] += w0 * a
+        counts[k + p] += w1 * a
+        counts[k + p2] += w2 * a
+        counts[k + p3] += w3 * a
+        counts[k + p4] += w3 * a
+        counts[k + p5] += w2 * a
+        counts[k + p6] += w1 * a
+        counts[k + p7] += w0 * a
+
+
+def _filter_of(stride: int) -> Callable[..., None]:
+    """The filter for blocks at multiples of `stride`, which the compiler must know."""
+    columns = stride * (_BLOCKS + 1) - SIDE  # so many that a strip's blocks fill the buffers
+    pitch = stride * (_BLOCKS + 1) + 16 - stride
+    more = SIDE // stride - 1  # strides that the last block reaches beyond its own
+
+    @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+    def filter_plane(plane, pilot, sigma, gain, wiener, out):
+        """Filter a plane (h, w) into `out`, in tiles that stay in the processor's cache.
+
+        `sigma` (8, 8): standard deviation of noise by coefficient (times the threshold in the first pass); `gain`
+        (gh, w): factor on it by place, by the nearest row.
+        """
+        h, w = out.shape
+        gh = gain.shape[0]
+        across, down = (w + columns - 1) // columns, (h + _BAND - 1) // _BAND
+        for tile in prange(across * down):
+            low, left = tile // across * _BAND, tile % across * columns
+            high, right = min(low + _BAND, h), min(left + columns, w)
+            n = (right - left + SIDE - 1) // stride  # blocks of a strip that reach into the tile
+            over, start = low - SIDE + stride, left - SIDE + stride  # row and column of the first
+            width = stride * (n + more)
+            tall = high - over + SIDE
+            total, counts = np.zeros(tall * pitch, np.float32), np.zeros(tall * pitch, np.float32)
+            rows, known = np.empty(SIDE * pitch, np.float32), np.empty(SIDE * pitch, np.float32)
+            done, along = np.empty(SIDE * pitch, np.float32), np.empty(pitch, np.float32)
+            row = np.int64(_PITCH)
+            block, parts = np.empty(SIDE * SIDE * row, np.float32), np.zeros(SIDE * row, np.float32)
+            phases, other = np.empty(stride * row, np.float32), np.empty(stride * row, np.float32)
+            share, noise = np.empty(n, np.float32), np.empty(n, np.float32)
+            for top in range(over, high, stride):
+                _strip(plane, top, start, width, pitch, rows)
+                if wiener:
+                    _strip(pilot, top, start, width, pitch, known)
+                place = gain[min(max(top + 4, 0) * gh // h, gh - 1)]
+                for k in range(n):
+                    noise[k] = place[min(max(start + stride * k + 4, 0), w - 1)]
+                    share[k] = np.float32(0)
+                for u in range(SIDE):
+                    mean = np.float32(1) if u == 0 else np.float32(0)
+                    part = block[u * SIDE * row : (u + 1) * SIDE * row]
+                    _apart(rows[u * pitch : (u + 1) * pitch], n + more, stride, phases)
+                    if wiener:
+                        _apart(known[u * pitch : (u + 1) * pitch], n + more, stride, other)
+                        _wiener(phases, other, stride, sigma[u], noise, mean, share, part)
+                    else:
+                        _threshold(phases, stride, sigma[u], noise, mean, share, part)
+                for k in range(n):
+                    share[k] = np.float32(1) / share[k]
+                _weights(share, parts)
+                _together(parts, n + more, stride, along)
+                for u in range(SIDE):
+                    _give_back(block[u * SIDE * row : (u + 1) * SIDE * row], share, parts)
+                    _together(parts, n + more, stride, done[u * pitch : (u + 1) * pitch])
+                at = (top - over) * pitch
+                _add(done, along, width, pitch, total[at : at + SIDE * pitch], counts[at : at + SIDE * pitch])
+            for y in range(high - low):
+                at = (y + low - over) * pitch + left - start
+                target = out[low + y, left:right]
+                sums, weights = total[at : at + right - left], counts[at : at + right - left]
+                for x in range(right - left):
+                    target[x] = sums[x] / weights[x]
+
+    return filter_plane
+
+
+_FILTERS = {stride: _filter_of(stride) for stride in (2, 4)}
 
 
 def denoise_plane(
@@ -284,9 +375,10 @@ def denoise_plane(
     sigma = np.asarray(sigma, np.float32) * np.float32(strength)
     pilot = np.empty_like(plane)
     threshold = np.float32(ALONE if passes == 1 else THRESHOLD)
-    _filter(plane, plane, sigma * threshold, gain, stride, False, pilot)
+    apply = _FILTERS[stride]
+    apply(plane, plane, sigma * threshold, gain, False, pilot)
     if passes == 1:
         return pilot
     out = np.empty_like(plane)
-    _filter(plane, pilot, sigma * np.float32(WIENER), gain, stride, True, out)
+    apply(plane, pilot, sigma * np.float32(WIENER), gain, True, out)
     return out

@@ -24,6 +24,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from bruto.develop.demosaic import demosaic
+from bruto.develop.interleaved import lines, together
 from bruto.develop.steps.alike import NEAR, filter_alike
 from bruto.develop.steps.dct import SIDE, denoise_plane
 
@@ -52,15 +53,15 @@ REACH = 64
 
 @njit(inline="always")
 def _stabilised_row(row, scale, offset, factor, mixing, y, u, v):
-    """One row of balanced camera RGB to stabilised brightness and colour differences."""
+    """One line of balanced camera RGB to stabilised brightness and colour differences."""
     s0, s1, s2 = scale[0], scale[1], scale[2]
     o0, o1, o2 = offset[0], offset[1], offset[2]
     k0, k1, k2 = factor[0], factor[1], factor[2]
     side, middle = mixing[0], mixing[1]
     for j in range(len(y)):
-        r = k0 * math.sqrt(max(s0 * row[j, 0] + o0, np.float32(0)))
-        g = k1 * math.sqrt(max(s1 * row[j, 1] + o1, np.float32(0)))
-        b = k2 * math.sqrt(max(s2 * row[j, 2] + o2, np.float32(0)))
+        r = k0 * math.sqrt(max(s0 * row[3 * j] + o0, np.float32(0)))
+        g = k1 * math.sqrt(max(s1 * row[3 * j + 1] + o1, np.float32(0)))
+        b = k2 * math.sqrt(max(s2 * row[3 * j + 2] + o2, np.float32(0)))
         y[j] = side * (r + b) + middle * g
         u[j] = np.float32(0.5) * (r - b)
         v[j] = np.float32(0.25) * (r - g - g + b)
@@ -68,7 +69,7 @@ def _stabilised_row(row, scale, offset, factor, mixing, y, u, v):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _stabilise(rgb, scale, offset, factor, mixing, y, u, v):
-    """Balanced camera RGB (h, w, 3) to brightness (h, w) and colour differences: of that size, or of half of it."""
+    """Lines of balanced camera RGB (h, 3 w) to brightness (h, w) and colour differences: as many, or half a side."""
     h, w = y.shape
     if u.shape[0] == h:
         for i in prange(h):
@@ -205,9 +206,7 @@ def _unstabilise(y, u, v, half, scale, least, lift, mixing, out):
         _light_row(r, scale[0], least[0], lift[0])
         _light_row(g, scale[1], least[1], lift[1])
         _light_row(b, scale[2], least[2], lift[2])
-        row = out[i]
-        for j in range(w):
-            row[j, 0], row[j, 1], row[j, 2] = r[j], g[j], b[j]
+        together(r, g, b, out[i])
 
 
 @cache
@@ -248,6 +247,41 @@ def _spread(plane: NDArray, step: int) -> NDArray[np.float32]:
     return np.sqrt((square + square.T) / 2).astype(np.float32)
 
 
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _coarse_of(plane, out):
+    """Means of `COARSE` x `COARSE`."""
+    h, w = out.shape
+    share = np.float32(1 / (COARSE * COARSE))
+    for i in prange(h):
+        total = np.empty(w * COARSE, np.float32)
+        a, b, c, d = plane[4 * i], plane[4 * i + 1], plane[4 * i + 2], plane[4 * i + 3]
+        for x in range(w * COARSE):
+            total[x] = (a[x] + b[x]) + (c[x] + d[x])
+        line = out[i]
+        for k in range(w):
+            line[k] = share * ((total[4 * k] + total[4 * k + 1]) + (total[4 * k + 2] + total[4 * k + 3]))
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _add_coarse(change, plane):
+    """Adds a plane at 1 / `COARSE`, straight between its pixels; the outermost are repeated."""
+    h, w = change.shape
+    for i in prange(h * COARSE):
+        k, phase = i // COARSE, i % COARSE
+        near = max(k - 1, 0) if phase < COARSE // 2 else min(k + 1, h - 1)
+        far = np.float32(0.375) if phase == 0 or phase == COARSE - 1 else np.float32(0.125)
+        a, b, mixed = change[k], change[near], np.empty(w + 2, np.float32)
+        for x in range(w):
+            mixed[x + 1] = a[x] + far * (b[x] - a[x])
+        mixed[0], mixed[w + 1] = mixed[1], mixed[w]
+        left, here, right, line = mixed[:w], mixed[1 : w + 1], mixed[2 : w + 2], plane[i]
+        for x in range(w):
+            line[4 * x] += np.float32(0.625) * here[x] + np.float32(0.375) * left[x]
+            line[4 * x + 1] += np.float32(0.875) * here[x] + np.float32(0.125) * left[x]
+            line[4 * x + 2] += np.float32(0.875) * here[x] + np.float32(0.125) * right[x]
+            line[4 * x + 3] += np.float32(0.625) * here[x] + np.float32(0.375) * right[x]
+
+
 def _without(
     plane: NDArray[np.float32],
     fine: NDArray[np.float32],
@@ -262,11 +296,10 @@ def _without(
     h, w = (n // COARSE for n in plane.shape)
     if min(h, w) < 3 * SIDE:
         return done
-    whole = (slice(0, h * COARSE), slice(0, w * COARSE))
-    small = cv2.resize(plane[whole], (w, h), interpolation=cv2.INTER_AREA)
-    low = cv2.resize(done[whole], (w, h), interpolation=cv2.INTER_AREA)
-    change = denoise_plane(small, coarse, strength, _across(gain, w), 4, 2) - low
-    done[whole] += cv2.resize(change, (w * COARSE, h * COARSE), interpolation=cv2.INTER_LINEAR)
+    small, low = np.empty((h, w), np.float32), np.empty((h, w), np.float32)
+    _coarse_of(plane, small)
+    _coarse_of(done, low)
+    _add_coarse(denoise_plane(small, coarse, strength, _across(gain, w), 4, 2) - low, done)
     return done
 
 
@@ -329,7 +362,7 @@ def reduce_noise(
     u, v = (np.empty((h // 2, w // 2) if half else (h, w), np.float32) for _ in range(2))
     scale = a.astype(np.float32)
     mixing = EVEN if kind == "plain" else GREEN
-    _stabilise(rgb, scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), mixing, y, u, v)
+    _stabilise(lines(rgb), scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), mixing, y, u, v)
     fine, coarse = coefficient_noise(kind, half)
     if kind == "mosaic":
         brightness, colour = brightness * UNEVEN[0], colour * UNEVEN[1]
@@ -349,5 +382,5 @@ def reduce_noise(
         _halved(y, planes[0])
         reach, floor = FOLLOWS[kind]
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
-    _unstabilise(y, u, v, planes, scale, least, (0.125 * a + b / a).astype(np.float32), mixing, out)
+    _unstabilise(y, u, v, planes, scale, least, (0.125 * a + b / a).astype(np.float32), mixing, lines(out))
     return out

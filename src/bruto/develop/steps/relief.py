@@ -13,7 +13,8 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from bruto.develop.steps.approximate import exp2_of
+from bruto.develop.interleaved import lines
+from bruto.develop.steps.approximate import exp2_of, log2_of
 from bruto.develop.steps.tone import GREY, Base, self_guided
 
 DIAGONAL_12MP = 5040.0
@@ -34,26 +35,32 @@ def medium_base(luminance: NDArray[np.float32], diagonal: float) -> Base:
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _log_light(rgb, out):
     for i in prange(out.shape[0]):
-        for j in range(out.shape[1]):
-            y = np.float32(0.25) * (rgb[i, j, 0] + rgb[i, j, 1] + rgb[i, j, 1] + rgb[i, j, 2])
-            out[i, j] = np.log2(max(y, np.float32(2e-5)))
+        row, line = rgb[i], out[i]
+        for j in range(len(line)):
+            y = np.float32(0.25) * (row[3 * j] + row[3 * j + 1] + row[3 * j + 1] + row[3 * j + 2])
+            line[j] = log2_of(max(y, np.float32(2e-5)))
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _raise(rgb, ev, a, b, gain, a_noise, b_noise, out):
     h, w = ev.shape
     for i in prange(h):
+        light, slope, offset, row, line = ev[i], a[i], b[i], rgb[i], out[i]
+        more = np.empty(w, np.float32)
         for j in range(w):
-            detail = ev[i, j] - (a[i, j] * ev[i, j] + b[i, j])
-            more = (gain - np.float32(1)) * detail
-            if gain > np.float32(1):  # noise is not raised: its standard deviation in EV at this light
-                light = exp2_of(ev[i, j])
-                noise = (a_noise * light + b_noise) / (light * light) * np.float32(2.0814)
-                square = detail * detail
-                more *= square / (square + np.float32(6) * noise)
-            ratio = exp2_of(more)
-            for c in range(3):
-                out[i, j, c] = rgb[i, j, c] * ratio
+            more[j] = (gain - np.float32(1)) * (light[j] - (slope[j] * light[j] + offset[j]))
+        if gain > np.float32(1):  # noise is not raised: its standard deviation in EV at this light
+            share = np.float32(1) / ((gain - np.float32(1)) * (gain - np.float32(1)))
+            for j in range(w):
+                x = exp2_of(light[j])
+                noise = (a_noise * x + b_noise) / (x * x) * np.float32(2.0814)
+                square = more[j] * more[j] * share
+                more[j] *= square / (square + np.float32(6) * noise)
+        for j in range(w):
+            ratio = exp2_of(more[j])
+            line[3 * j] = row[3 * j] * ratio
+            line[3 * j + 1] = row[3 * j + 1] * ratio
+            line[3 * j + 2] = row[3 * j + 2] * ratio
 
 
 def fine_relief(
@@ -67,10 +74,12 @@ def fine_relief(
     if gain == 1 or radius < 0.35:
         return rgb
     ev = np.empty(rgb.shape[:2], np.float32)
-    _log_light(rgb, ev)
+    _log_light(lines(rgb), ev)
     share = min(1.0, radius)  # a layer of less than a pixel is only partly there
     base = self_guided(ev, max(1, math.ceil(radius)), EDGE)
     out = np.empty_like(rgb)
     effective = 1 + (gain - 1) * share
-    _raise(rgb, ev, base.a, base.b, np.float32(effective), np.float32(noise[0]), np.float32(noise[1]), out)
+    _raise(
+        lines(rgb), ev, base.a, base.b, np.float32(effective), np.float32(noise[0]), np.float32(noise[1]), lines(out)
+    )
     return out

@@ -14,6 +14,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from bruto.develop.demosaic import mirrored
+from bruto.develop.interleaved import lines
 
 REACH = 25
 HALO_SHARE = 0.12
@@ -59,9 +60,9 @@ def _blurred(image, kernel, low, high, margin, passing, out):
 
 @njit(inline="always")
 def _root_row(row, line):
-    """Square root of brightness of a row of RGB."""
+    """Square root of brightness of a line of RGB."""
     for x in range(len(line)):
-        light = np.float32(0.25) * (row[x, 0] + row[x, 1] + row[x, 1] + row[x, 2])
+        light = np.float32(0.25) * (row[3 * x] + row[3 * x + 1] + row[3 * x + 1] + row[3 * x + 2])
         line[x] = math.sqrt(max(light, np.float32(0)) + np.float32(1e-6))
 
 
@@ -96,8 +97,10 @@ def _gain_row(root, first, blur, least, most, amount, noise2, gain):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _sharpen(rgb, kernel, amount, noise2, out):
-    """In tiles that stay in the processor's cache: root, two rounds of deconvolution, gate, limit, gain."""
-    h, w = rgb.shape[:2]
+    """Lines of RGB (h, 3 w), in tiles that stay in the processor's cache: root, two rounds of deconvolution, gate, limit,
+    gain.
+    """
+    h, w = rgb.shape[0], rgb.shape[1] // 3
     half = len(kernel) - 1
     halo = 2 * half + 1
     across, down = (w + _COLUMNS - 1) // _COLUMNS, (h + _ROWS - 1) // _ROWS
@@ -115,7 +118,7 @@ def _sharpen(rgb, kernel, amount, noise2, out):
         skip = x0 - (left - halo)
         for y in range(tall):
             line = root[y]
-            _root_row(rgb[mirrored(top - halo + y, h), x0:x1], line[skip : skip + x1 - x0])
+            _root_row(rgb[mirrored(top - halo + y, h), 3 * x0 : 3 * x1], line[skip : skip + x1 - x0])
             for x in range(skip):
                 line[x] = line[min(2 * skip - x, wide - 1)]
             for x in range(skip + x1 - x0, wide):
@@ -138,9 +141,12 @@ def _sharpen(rgb, kernel, amount, noise2, out):
                 for x in range(inner):
                     new = max(here[x] + amount * (a[x] - here[x]), np.float32(0))
                     gain[x] = new * new / (here[x] * here[x])
-            row, target = rgb[top + y - halo, left:right], out[top + y - halo, left:right]
+            row, target = rgb[top + y - halo, 3 * left : 3 * right], out[top + y - halo, 3 * left : 3 * right]
             for x in range(inner):
-                target[x, 0], target[x, 1], target[x, 2] = row[x, 0] * gain[x], row[x, 1] * gain[x], row[x, 2] * gain[x]
+                g = gain[x]
+                target[3 * x] = row[3 * x] * g
+                target[3 * x + 1] = row[3 * x + 1] * g
+                target[3 * x + 2] = row[3 * x + 2] * g
 
 
 def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma: float) -> NDArray[np.float32]:
@@ -155,5 +161,5 @@ def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma:
     kernel = np.exp(-(np.arange(half + 1) ** 2) / (2 * radius * radius))
     kernel = (kernel / (2 * kernel.sum() - kernel[0])).astype(np.float32)
     out = np.empty_like(rgb)
-    _sharpen(rgb, kernel, np.float32(amount), np.float32((4.5 * noise_sigma) ** 2), out)
+    _sharpen(lines(rgb), kernel, np.float32(amount), np.float32((4.5 * noise_sigma) ** 2), lines(out))
     return out
