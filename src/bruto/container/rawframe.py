@@ -180,67 +180,49 @@ def _dense_gain(maps: tuple[GainMap, ...], meta: RawMeta) -> NDArray[np.float32]
     return grid
 
 
-@njit(parallel=True, cache=True, nogil=True)
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _linearise_mosaic(
     codes, black, scale, white, colour, grid, spacing, origin, x0, y0, ax, ay, active_w, active_h, out, clipped
 ):
     v_max, h_max = grid.shape[1] - 1, grid.shape[2] - 1
     h, w = out.shape
     use_gain = grid.shape[1] > 1
-    # cell and share of each column in the gain map, the same for all rows
-    cells, shares = np.zeros(w, np.int32), np.zeros(w, np.float32)
-    if use_gain:
+    # rows of a quad: black level, scale and full code of each column, and the rows of the gain map at all columns
+    blacks, scales, fulls = np.empty((2, w), np.float32), np.empty((2, w), np.float32), np.empty((2, w), np.float32)
+    gains = np.ones((2, v_max + 1, w if use_gain else 1), np.float32)
+    for row in range(2):
         for x in range(w):
-            gx = min(max(((x + x0 - ax + 0.5) / active_w - origin[1]) / spacing[1], 0.0), float(h_max))
-            cells[x] = min(int(gx), max(h_max - 1, 0))
-            shares[x] = gx - cells[x]
-    pairs = w // 2
+            site = row * 2 + ((x0 + x) & 1)
+            blacks[row, x], scales[row, x], fulls[row, x] = black[site], scale[site], white[site]
+            if use_gain:
+                gx = min(max(((x + x0 - ax + 0.5) / active_w - origin[1]) / spacing[1], 0.0), float(h_max))
+                cell = min(int(gx), max(h_max - 1, 0))
+                site = ((row - ay) & 1) * 2 + ((x0 + x - ax) & 1)
+                for v in range(v_max + 1):
+                    left, right = grid[site, v, cell], grid[site, v, min(cell + 1, h_max)]
+                    gains[row, v, x] = left + (right - left) * np.float32(gx - cell)
     for row2 in prange((h + 1) // 2):
-        gains = np.empty((2, h_max + 1), np.float32)
         for y in range(row2 * 2, min(row2 * 2 + 2, h)):
             sy = y + y0
-            line, target = codes[sy], out[y]
-            even, odd = (sy & 1) * 2 + (x0 & 1), (sy & 1) * 2 + ((x0 + 1) & 1)
-            black0, black1, scale0, scale1 = black[even], black[odd], scale[even], scale[odd]
+            row = sy & 1
+            line, target = codes[sy, x0 : x0 + w], out[y]
+            zero, factor, full = blacks[row], scales[row], fulls[row]
+            for x in range(w):
+                target[x] = (np.float32(line[x]) - zero[x]) * factor[x]
             if use_gain:
                 gy = min(max(((sy - ay + 0.5) / active_h - origin[0]) / spacing[0], 0.0), float(v_max))
                 iy = min(int(gy), max(v_max - 1, 0))
                 fy = np.float32(gy - iy)
-                for p in range(2):
-                    site = ((sy - ay) & 1) * 2 + ((x0 + p - ax) & 1)
-                    for k in range(h_max + 1):
-                        gains[p, k] = grid[site, iy, k] * (1 - fy) + grid[site, iy + 1, k] * fy
-                for k in range(pairs):
-                    x = 2 * k
-                    i, j = np.uint32(cells[x]), np.uint32(cells[x + 1])
-                    f, g = shares[x], shares[x + 1]
-                    g0 = gains[0, i] + (gains[0, i + np.uint32(1)] - gains[0, i]) * f
-                    g1 = gains[1, j] + (gains[1, j + np.uint32(1)] - gains[1, j]) * g
-                    target[x] = (np.float32(line[x0 + x]) - black0) * scale0 * g0
-                    target[x + 1] = (np.float32(line[x0 + x + 1]) - black1) * scale1 * g1
-            else:
-                for k in range(pairs):
-                    x = 2 * k
-                    target[x] = (np.float32(line[x0 + x]) - black0) * scale0
-                    target[x + 1] = (np.float32(line[x0 + x + 1]) - black1) * scale1
-            if w & 1:
-                x = w - 1
-                last = (np.float32(line[x0 + x]) - black0) * scale0
-                if use_gain:
-                    i = cells[x]
-                    last *= gains[0, i] + (gains[0, i + 1] - gains[0, i]) * shares[x]
-                target[x] = last
-            full0, full1 = white[even], white[odd]
-            top0 = top1 = np.float32(-1e30)
-            for k in range(pairs):
-                v0, v1 = np.float32(line[x0 + 2 * k]), np.float32(line[x0 + 2 * k + 1])
-                top0 = v0 if v0 > top0 else top0  # NaN is never more
-                top1 = v1 if v1 > top1 else top1
-            if top0 >= full0 or top1 >= full1 or (w & 1 and line[x0 + w - 1] >= full0):
-                bit0, bit1 = np.uint8(1 << colour[even]), np.uint8(1 << colour[odd])
+                above, below = gains[row, iy], gains[row, min(iy + 1, v_max)]
                 for x in range(w):
-                    if line[x0 + x] >= (full1 if x & 1 else full0):
-                        clipped[row2, x >> 1] |= bit1 if x & 1 else bit0
+                    target[x] *= above[x] + (below[x] - above[x]) * fy
+            any_full = False
+            for x in range(w):
+                any_full |= np.float32(line[x]) >= full[x]  # NaN never is
+            if any_full:
+                for x in range(w):
+                    if line[x] >= full[x]:
+                        clipped[row2, x >> 1] |= np.uint8(1 << colour[row * 2 + ((x0 + x) & 1)])
 
 
 def _corrected_codes(frame: RawFrame) -> NDArray:

@@ -12,7 +12,6 @@ of `own` is column 2 k + s, site k of `green` column 2 k + 1 - s of the tile, s 
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
@@ -231,42 +230,74 @@ def demosaic(mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None
     return out
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _quads(m, ry, rx, balance, out):
-    """Planes (3, h, w) of red, the mean of greens, and blue of each quad."""
-    w = out.shape[2]
-    red, green, blue = balance[0], np.float32(0.5) * balance[1], balance[2]
-    for y in prange(out.shape[1]):
-        a, b = m[2 * y + ry], m[2 * y + 1 - ry]
-        r, g, h, s = a[rx:], a[1 - rx :], b[rx:], b[1 - rx :]
-        to_red, to_green, to_blue = out[0, y], out[1, y], out[2, y]
-        for x in range(w):
-            to_red[x] = r[2 * x] * red
-        for x in range(w):
-            to_green[x] = (g[2 * x] + h[2 * x]) * green
-        for x in range(w):
-            to_blue[x] = s[2 * x] * blue
-
-
 _QUARTER = np.array([-0.0703125, 0.8671875, 0.2265625, -0.0234375], np.float32)
 """Cubic interpolation (Keys 1981) a quarter of a step after the second of four samples."""
+
+
+@njit(inline="always")
+def _mirrored_too(k, n):
+    """A place beyond the ends of n values as one inside, the end values repeated; up to n places beyond."""
+    k = -k - 1 if k < 0 else k
+    return 2 * n - k - 1 if k >= n else k
+
+
+@njit(inline="always")
+def _middle_row(m, y, ry, rx, h, row, line):
+    """Row y of one site of the quads (at `ry`, `rx` in them), moved to the quads' middles; `row`: a buffer of four
+    more values.
+    """
+    w = len(line)
+    k0, k1, k2, k3 = _QUARTER[0], _QUARTER[1], _QUARTER[2], _QUARTER[3]
+    # a sample in the first row or column lies a quarter step before the middle, in the second behind it
+    one = 1 if ry == 0 else -1
+    a = m[2 * _mirrored_too(y - one, h) + ry][rx:]
+    b = m[2 * y + ry][rx:]
+    c = m[2 * _mirrored_too(y + one, h) + ry][rx:]
+    d = m[2 * _mirrored_too(y + 2 * one, h) + ry][rx:]
+    inner = row[2 : w + 2]
+    for x in range(w):
+        inner[x] = (k0 * a[2 * x] + k1 * b[2 * x]) + (k2 * c[2 * x] + k3 * d[2 * x])
+    row[0], row[1] = inner[1], inner[0]
+    row[w + 2], row[w + 3] = inner[w - 1], inner[w - 2]
+    if rx == 0:
+        a, b, c, d = row[1 : w + 1], row[2 : w + 2], row[3 : w + 3], row[4 : w + 4]
+    else:
+        a, b, c, d = row[3 : w + 3], row[2 : w + 2], row[1 : w + 1], row[:w]
+    for x in range(w):
+        line[x] = (k0 * a[x] + k1 * b[x]) + (k2 * c[x] + k3 * d[x])
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _quads(m, ry, rx, balance, out):
+    """Lines of RGB (h, 3 w) from quads."""
+    h, w = out.shape[0], out.shape[1] // 3
+    small = h < 4 or w < 4
+    for y in prange(h):
+        red, green, blue = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
+        row = np.empty(w + 4, np.float32)
+        a, b = m[2 * y + ry], m[2 * y + 1 - ry]
+        r, g0, g1, s = a[rx:], a[1 - rx :], b[rx:], b[1 - rx :]
+        if small:
+            for x in range(w):
+                red[x], blue[x] = r[2 * x], s[2 * x]
+        else:
+            _middle_row(m, y, ry, rx, h, row, red)
+            _middle_row(m, y, 1 - ry, 1 - rx, h, row, blue)
+        half = np.float32(0.5) * balance[1]
+        for x in range(w):
+            red[x] *= balance[0]
+            green[x] = (g0[2 * x] + g1[2 * x]) * half
+            blue[x] *= balance[2]
+        together(red, green, blue, out[y])
 
 
 def bin_quads(mosaic: NDArray[np.float32], cfa: str, balance: NDArray) -> NDArray[np.float32]:
     """Half-size colour (H // 2, W // 2, 3) from quads: red, mean of greens, blue, each times its balance.
 
     Red and blue sit in a corner of their quad; they are moved to its middle, where the greens' mean is, so that edges
-    get no coloured rims.
+    get no coloured rims (but in pictures of less than four quads a side).
     """
     ry, rx = colour_offsets(cfa)
-    planes = np.empty((3, mosaic.shape[0] // 2, mosaic.shape[1] // 2), np.float32)
-    _quads(mosaic, ry, rx, np.asarray(balance, np.float32), planes)
-    if min(planes.shape[1:]) >= 4:
-        for channel, y, x in ((0, ry, rx), (2, 1 - ry, 1 - rx)):
-            # a sample in the first row or column lies a quarter step before the middle, in the second behind it
-            kernels = [(_QUARTER, 1) if at == 0 else (_QUARTER[::-1].copy(), 2) for at in (x, y)]
-            planes[channel] = cv2.sepFilter2D(
-                planes[channel], -1, kernels[0][0], kernels[1][0], anchor=(kernels[0][1], kernels[1][1]),
-                borderType=cv2.BORDER_REFLECT,
-            )  # fmt: skip
-    return cv2.merge(tuple(planes))
+    out = np.empty((mosaic.shape[0] // 2, mosaic.shape[1] // 2, 3), np.float32)
+    _quads(mosaic, ry, rx, np.asarray(balance, np.float32), lines(out))
+    return out

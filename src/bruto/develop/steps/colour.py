@@ -20,7 +20,6 @@ from bruto.color.spaces import (
     LUMINANCE_2020,
     OKLAB_FROM_LMS,
     OKLAB_LMS_FROM_XYZ,
-    encode_srgb,
     working_to,
     working_to_xyz,
 )
@@ -31,7 +30,7 @@ from bruto.develop.steps.haze import Haze, no_haze
 from bruto.develop.steps.highlights import Ratios, no_ratios, rebuilt
 from bruto.develop.steps.lab import LabStage, lab_stage
 from bruto.develop.steps.look import Look, no_look
-from bruto.develop.steps.point_rows import Finish, Grids, Scene, Uses, fit, lab_row, product_row, tone_row
+from bruto.develop.steps.point_rows import Finish, Grids, Scene, Uses, code_of, fit, lab_row, product_row, tone_row
 from bruto.develop.steps.tone import Base
 from bruto.develop.values import IDENTITY, Balance
 
@@ -95,15 +94,6 @@ def placed(factor: float, origin: tuple[float, float], frame: tuple[int, int]) -
     return Placement(factor, origin, frame, factor / 2, origin, origin, frame)
 
 
-def _encode_table() -> NDArray[np.float32]:
-    """sRGB code as a function of the square root of light, which it nearly follows."""
-    code = encode_srgb(np.linspace(0, 1, _ENCODE_STEPS + 1) ** 2).astype(np.float32)
-    return np.append(code, code[-1])  # one more, so that 1.0 can be interpolated too
-
-
-_ENCODE = _encode_table()
-
-
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, lab, finish, uses, out):
     """One line of `rgb` (h, 3 w) at a time in passes over row buffers, so that all but the table look-ups use vector
@@ -116,7 +106,7 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, 
     columns = np.float32(ratios.red.shape[1])
     for i in prange(h):
         x, y, z = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
-        light, gain, index = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.uint32)
+        light, gain = np.empty(w, np.float32), np.empty(w, np.float32)
         row = rgb[i]
         marks = clipped[min(int((i + clip_y) * clip_step), clipped.shape[0] - 1)]
         apart(row, x, y, z)
@@ -193,25 +183,17 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, 
             pattern = finish.grain[(i + finish.grain_y) % side]
             for j in range(w):
                 light[j] = finish.grain_amount * pattern[(j + finish.grain_x) % side]
-        encode, top = finish.encode, finish.top
+        top = finish.top
         for c in range(3):
             plane = x if c == 0 else (y if c == 1 else z)
-            for j in range(w):
-                plane[j] = math.sqrt(min(max(plane[j], np.float32(0)), np.float32(1))) * np.float32(_ENCODE_STEPS)
-                index[j] = np.uint32(np.int32(plane[j]))
             if uses.grain:
                 for j in range(w):
-                    k = index[j]
-                    part = plane[j] - np.float32(np.int32(k))
-                    code = encode[k] + (encode[k + np.uint32(1)] - encode[k]) * part
+                    code = code_of(plane[j])
                     code += light[j] * math.sqrt(max(np.float32(4) * code * (np.float32(1) - code), np.float32(0)))
-                    code = min(max(code, np.float32(0)), np.float32(1))
-                    plane[j] = code * top + gain[j]
+                    plane[j] = min(max(code, np.float32(0)), np.float32(1)) * top + gain[j]
             else:
                 for j in range(w):
-                    k = index[j]
-                    part = plane[j] - np.float32(np.int32(k))
-                    plane[j] = (encode[k] + (encode[k + np.uint32(1)] - encode[k]) * part) * top + gain[j]
+                    plane[j] = code_of(plane[j]) * top + gain[j]
         together(x, y, z, out[i])
 
 
@@ -324,6 +306,5 @@ def _finish(params: PointParams, factor: float, origin: tuple[float, float], bit
         grain_amount=np.float32(params.grain * GRAIN_SIGMA / 100),
         grain_y=np.int64(int(origin[1]) % side),
         grain_x=np.int64(int(origin[0]) % side),
-        encode=_ENCODE,
         top=np.float32((1 << bits) - 1),
     )

@@ -18,6 +18,8 @@ from bruto.develop.steps.lab import FULL_CHROMA, HUES, LIGHTS, QUIET_CHROMA
 from bruto.develop.steps.look import look_row
 from bruto.develop.steps.tone import EV_HIGH, EV_LOW, EV_STEPS
 
+BEND = 0.85
+"""Output light from which detail bends towards white, at the lowest."""
 FIT_PULL = 0.5
 """How far colours that do not fit give up lightness to keep chroma, 0: not at all (the alpha of Ottosson's method)."""
 
@@ -112,7 +114,6 @@ class Finish(NamedTuple):
     grain_amount: np.float32
     grain_y: np.int64
     grain_x: np.int64
-    encode: NDArray[np.float32]
     top: np.float32
 
 
@@ -133,24 +134,31 @@ class Uses(NamedTuple):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _across(field_a, field_b, place_y, start_x, step_x, a, b):
-    """Two coarse fields along a row, linear between cell centres; places are relative to the frame."""
+    """Two coarse fields along a row, linear between cell centres; places are relative to the frame.
+
+    Loops of their own for places and for each field: together they would not fit the vector registers.
+    """
     gh, gw = field_a.shape
+    n = len(a)
     fy = min(max(place_y * np.float32(gh) - np.float32(0.5), np.float32(0)), np.float32(gh - 1.001))
     iy = int(fy)
     fy -= np.float32(iy)
-    row_a, row_b = np.empty(gw, np.float32), np.empty(gw, np.float32)
-    for k in range(gw):
-        row_a[k] = field_a[iy, k] * (1 - fy) + field_a[iy + 1, k] * fy
-        row_b[k] = field_b[iy, k] * (1 - fy) + field_b[iy + 1, k] * fy
     right = np.float32(gw - 1.001)
     first = start_x * np.float32(gw) - np.float32(0.5)
     step = step_x * np.float32(gw)
-    for j in range(len(a)):
+    cell, share, row = np.empty(n, np.uint32), np.empty(n, np.float32), np.empty(gw, np.float32)
+    for j in range(n):
         fx = min(max(first + np.float32(j) * step, np.float32(0)), right)
-        ix = np.uint32(np.int32(fx))
-        fx -= np.float32(np.int32(fx))
-        a[j] = row_a[ix] + (row_a[ix + np.uint32(1)] - row_a[ix]) * fx
-        b[j] = row_b[ix] + (row_b[ix + np.uint32(1)] - row_b[ix]) * fx
+        cell[j] = np.uint32(np.int32(fx))
+        share[j] = fx - np.float32(np.int32(fx))
+    low, high = int(cell[0]), int(cell[n - 1]) + 2
+    for field, out in ((field_a, a), (field_b, b)):
+        above, below, mixed = field[iy, low:high], field[iy + 1, low:high], row[low:high]
+        for k in range(high - low):
+            mixed[k] = above[k] + (below[k] - above[k]) * fy
+        for j in range(n):
+            k = cell[j]
+            out[j] = row[k] + (row[k + np.uint32(1)] - row[k]) * share[j]
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
@@ -191,6 +199,14 @@ def _turn_of(a, b):
     t = np.float32(3.14159274) - t if a < np.float32(0) else t
     t = np.float32(6.28318548) - t if b < np.float32(0) else t
     return min(max(t * np.float32(0.159154937), np.float32(0)), np.float32(1))
+
+
+@njit(inline="always")
+def code_of(x):
+    """sRGB's encoding of light 0..1 (IEC 61966-2-1), within 2e-6."""
+    x = min(max(x, np.float32(0)), np.float32(1))
+    power = exp2_of(log2_of(max(x, np.float32(0.003))) * np.float32(1 / 2.4))
+    return np.float32(12.92) * x if x <= np.float32(0.0031308) else np.float32(1.055) * power - np.float32(0.055)
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
@@ -295,15 +311,19 @@ def tone_row(x, y, z, light, gain, i, scene, grids, uses, look):
         for j in range(w):
             light[j] = max(w0 * x[j] + w1 * y[j] + w2 * z[j], np.float32(1e-6))
             gain[j] += log2_of(light[j] * np.float32(1 / 0.18))
+    bright = False
     for j in range(w):
-        new = np.float32(0.18) * exp2_of(gain[j])
-        # shoulder: detail above the bright end of the base bends instead of breaking; the base itself is kept
-        start = min(max(np.float32(0.18) * exp2_of(b[j]), np.float32(0.85)), np.float32(0.995))
-        room = np.float32(1) - start
-        over = max(new - start, np.float32(0))
-        bent = start + room * (np.float32(1) - exp2_of(over * np.float32(-1.44269504) / room))
-        new = bent if over > np.float32(0) else new
-        ratio = new / light[j]
+        gain[j] = np.float32(0.18) * exp2_of(gain[j])
+        bright |= gain[j] > np.float32(BEND)
+    if bright:  # shoulder: detail above the bright end of the base bends instead of breaking; the base itself is kept
+        for j in range(w):
+            start = min(max(np.float32(0.18) * exp2_of(b[j]), np.float32(BEND)), np.float32(0.995))
+            room = np.float32(1) - start
+            over = max(gain[j] - start, np.float32(0))
+            bent = start + room * (np.float32(1) - exp2_of(over * np.float32(-1.44269504) / room))
+            gain[j] = bent if over > np.float32(0) else gain[j]
+    for j in range(w):
+        ratio = gain[j] / light[j]
         x[j] *= ratio
         y[j] *= ratio
         z[j] *= ratio

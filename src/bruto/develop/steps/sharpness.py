@@ -97,8 +97,8 @@ def _gain_row(root, first, blur, least, most, amount, noise2, gain):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _sharpen(rgb, kernel, amount, noise2, out):
-    """Lines of RGB (h, 3 w), in tiles that stay in the processor's cache: root, two rounds of deconvolution, gate, limit,
-    gain.
+    """Lines of RGB (h, 3 w), in tiles that stay in the processor's cache: root, two rounds of deconvolution, gate,
+    limit, gain.
     """
     h, w = rgb.shape[0], rgb.shape[1] // 3
     half = len(kernel) - 1

@@ -1,0 +1,60 @@
+"""Rows of RGB as lines."""
+
+from __future__ import annotations
+
+import doctest
+import unittest
+
+import numpy as np
+
+from bruto.develop import interleaved
+from bruto.develop.demosaic import bin_quads
+from bruto.develop.interleaved import lines
+
+
+class Lines(unittest.TestCase):
+    def test_same_memory_where_it_lies_in_one_piece(self) -> None:
+        rgb = np.zeros((4, 5, 3), np.float32)
+        lines(rgb)[1, 7] = 1
+        self.assertEqual(rgb[1, 2, 1], 1)
+
+    def test_other_arrays_are_read_right(self) -> None:
+        rgb = np.random.default_rng(1).random((6, 8, 3))
+        for view in (rgb[::2, 1:7], rgb[:, ::-1], np.asfortranarray(rgb)):
+            np.testing.assert_array_equal(
+                lines(view), np.stack([view[..., k] for k in range(3)], 2).reshape(len(view), -1)
+            )
+
+    def test_apart_and_together(self) -> None:
+        line = np.arange(12, dtype=np.float32)
+        r, g, b = np.empty((3, 4), np.float32)
+        interleaved.apart.py_func(line, r, g, b)
+        np.testing.assert_array_equal(g, [1, 4, 7, 10])
+        again = np.empty(12, np.float32)
+        interleaved.together.py_func(r, g, b, again)
+        np.testing.assert_array_equal(again, line)
+
+    def test_example(self) -> None:
+        self.assertEqual(doctest.testmod(interleaved, extraglobs={"np": np}).failed, 0)
+
+
+class Quads(unittest.TestCase):
+    def test_a_slope_keeps_its_place_in_every_colour(self) -> None:
+        """Red and blue are moved to the middle of their quad: a straight slope is the same in all three there."""
+        y, x = np.mgrid[:24, :36].astype(np.float32)
+        slope = 0.01 * y + 0.02 * x
+        middle = 0.01 * (2 * np.arange(12)[:, None] + 0.5) + 0.02 * (2 * np.arange(18)[None] + 0.5)
+        for cfa in ("RGGB", "BGGR", "GRBG", "GBRG"):
+            found = bin_quads(slope, cfa, np.ones(3))
+            for k in range(3):
+                np.testing.assert_allclose(found[2:-2, 2:-2, k], middle[2:-2, 2:-2], atol=1e-5)
+
+    def test_balance_and_smallest_pictures(self) -> None:
+        for side in (2, 3, 6, 8, 9):
+            found = bin_quads(np.full((side, side), 0.5, np.float32), "RGGB", np.array([2.0, 1.0, 3.0]))
+            self.assertEqual(found.shape, (side // 2, side // 2, 3))
+            np.testing.assert_allclose(found, np.broadcast_to([1.0, 0.5, 1.5], found.shape), rtol=1e-6)
+
+
+if __name__ == "__main__":
+    unittest.main()
