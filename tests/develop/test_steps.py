@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import unittest
 import warnings
+from dataclasses import replace
 from itertools import pairwise
 
 import cv2
@@ -19,7 +21,7 @@ from bruto.develop.steps.approximate import exp2_of, log2_of
 from bruto.develop.steps.colour import PointParams, placed, point_pass, to_working
 from bruto.develop.steps.dct import backward, denoise_plane, forward
 from bruto.develop.steps.lab import lab_stage
-from bruto.develop.steps.tone import Base, base_of, curve, neutral_tables, tables
+from bruto.develop.steps.tone import Base, base_of, colour_table, curve, neutral_tables, tables
 from bruto.develop.values import HANDLE_NAMES, Balance, Handle, Tone
 
 with warnings.catch_warnings():
@@ -351,6 +353,41 @@ class ToneStep(unittest.TestCase):
         ramp = np.geomspace(0.18, 12, 800, dtype=np.float32)[None].repeat(64, 0)
         out = pass_of(np.repeat(ramp[..., None], 3, 2), params(self.tone), base=base_of(ramp))
         self.assertTrue((np.diff(out[32, :, 1].astype(int)) >= 0).all())
+
+
+class PaleHighlights(unittest.TestCase):
+    """Colour near white under a curve that presses many stops into few tones."""
+
+    pressed = Tone(
+        black=Handle(ev=-6, lightness=2), shadow=Handle(ev=-3, lightness=20), grey=Handle(ev=0, lightness=52),
+        bright=Handle(ev=2.2, lightness=88), white=Handle(ev=5.7, lightness=99),
+    )  # fmt: skip
+
+    def shown(self, tone: Tone, ev: float, colour: tuple[float, float, float], pale: bool = True) -> np.ndarray:
+        """L*, a*, b* of a flat of that light and colour (relative to its luminance)."""
+        light = np.array(colour) / (np.array(colour) @ [0.2627, 0.678, 0.0593])
+        flat = np.broadcast_to(light * 0.18 * 2.0**ev, (64, 80, 3)).astype(np.float32)
+        p = params(tone)
+        p = replace(p, colour_table=colour_table(tone)) if pale else p
+        base = base_of(np.full((64, 80), 0.18 * 2.0**ev, np.float32))
+        return lab_of(pass_of(flat, p, base=base)).mean((0, 1))
+
+    def test_pressed_light_pales_and_keeps_lightness(self) -> None:
+        for colour in ((1.2, 1.0, 0.7), (0.8, 1.0, 1.3)):
+            kept, pale = self.shown(self.pressed, 5, colour, False), self.shown(self.pressed, 5, colour)
+            self.assertLess(math.hypot(*pale[1:]), 0.5 * math.hypot(*kept[1:]))
+            self.assertGreaterEqual(pale[0], kept[0] - 0.5)
+
+    def test_greys_stay_and_what_is_not_bright_is_left_alone(self) -> None:
+        np.testing.assert_allclose(self.shown(self.pressed, 4, (1, 1, 1))[1:], 0, atol=0.1)
+        for ev in (-4, 0, 1):
+            kept = self.shown(self.pressed, ev, (1.3, 1.0, 0.6), False)
+            np.testing.assert_allclose(self.shown(self.pressed, ev, (1.3, 1.0, 0.6)), kept, atol=0.3)
+
+    def test_an_evening_sky_under_a_plain_curve_stays_warm(self) -> None:
+        for tone in (Tone(), ToneStep.tone):
+            kept, pale = self.shown(tone, 1.8, (1.2, 1.0, 0.7), False), self.shown(tone, 1.8, (1.2, 1.0, 0.7))
+            self.assertGreater(math.hypot(*pale[1:]), 0.85 * math.hypot(*kept[1:]))
 
 
 class Point(unittest.TestCase):

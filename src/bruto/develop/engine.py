@@ -50,7 +50,7 @@ from bruto.develop.steps.highlights import Ratios, ratios_of, settled
 from bruto.develop.steps.lab import lab_stage
 from bruto.develop.steps.look import Look, gains_over, look_of
 from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief, medium_base
-from bruto.develop.steps.tone import Base, base_of, neutral_tables, tables
+from bruto.develop.steps.tone import Base, base_of, colour_table, neutral_tables, tables
 from bruto.develop.values import Balance, Tone
 from bruto.errors import BrutoError, Cancelled
 
@@ -394,6 +394,7 @@ class Developer:
             ev,
             *tables(recipe.tone, recipe.contrast),
             space,
+            None if reference else colour_table(recipe.tone, recipe.contrast),
             lab=lab_stage(*colour) if colour != _PLAIN_COLOUR else None,
             look=look,
             reference=reference,

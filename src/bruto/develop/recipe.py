@@ -14,7 +14,7 @@ from bruto.files import check_readable, write_bytes
 
 SCHEMA = 1
 """Raised when a field changes its meaning; older recipes are migrated on reading."""
-ENGINE = 3
+ENGINE = 4
 """Raised when the same recipe would give another picture."""
 
 

@@ -42,7 +42,7 @@ class PointParams:
     """Everything the point pass needs besides pixels.
 
     `matrix`: balanced camera to working space, exposure included; `exposure`: log2 of that gain; `log_table`,
-    `keep_table`: see `tone.tables`; `space`: output space name; `lab`: colour in OKLab, None where nothing is asked;
+    `keep_table`: see `tone.tables`; `space`: output space name; `colour_table`: see there, None where all is kept; `lab`: colour in OKLab, None where nothing is asked;
     `look`: of the camera profile; `reference`: the tone tables that its curve stands for, where it has one;
     `user_exposure`: the recipe's part of `exposure`, EV; `medium`: the base under medium structure, where relief is
     asked for, with the gains `relief` of broad and medium structure; `haze` and the share of it that is taken out;
@@ -55,6 +55,7 @@ class PointParams:
     log_table: NDArray[np.float32]
     keep_table: NDArray[np.float32]
     space: str
+    colour_table: NDArray[np.float32] | None = None
     tone: bool = True
     lab: LabStage | None = None
     look: Look | None = None
@@ -243,6 +244,7 @@ def point_pass(
         np.array([factor / height, factor / width], np.float32),
         np.stack([params.log_table, params.keep_table], axis=1),
         reference,
+        np.ones(1, np.float32) if params.colour_table is None else params.colour_table,
         np.float32(2.0**-params.exposure),
         np.float32(2.0**-params.user_exposure),
         np.float32(params.relief[0]),
@@ -255,6 +257,7 @@ def point_pass(
     )
     uses = Uses(
         params.tone,
+        params.colour_table is not None,
         params.look is not None,
         params.relief != (1.0, 1.0) and params.medium is not None,
         params.haze is not None and params.haze_amount != 0,

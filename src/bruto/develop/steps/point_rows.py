@@ -88,6 +88,7 @@ class Scene(NamedTuple):
     scale: NDArray[np.float32]
     curve: NDArray[np.float32]
     reference: NDArray[np.float32]
+    colour: NDArray[np.float32]
     raw_scale: np.float32
     baseline_scale: np.float32
     broad: np.float32
@@ -121,6 +122,7 @@ class Uses(NamedTuple):
     """Which parts of the pass are wanted."""
 
     tone: bool
+    pale: bool
     look: bool
     relief: bool
     haze: bool
@@ -327,3 +329,10 @@ def tone_row(x, y, z, light, gain, i, scene, grids, uses, look):
         x[j] *= ratio
         y[j] *= ratio
         z[j] *= ratio
+    if uses.pale:
+        colour = scene.colour
+        for j in range(w):
+            share, grey = colour[index[j]], gain[j]
+            x[j] = grey + share * (x[j] - grey)
+            y[j] = grey + share * (y[j] - grey)
+            z[j] = grey + share * (z[j] - grey)

@@ -8,6 +8,7 @@ monotone (Fritsch, Carlson 1980, in (EV, L*)).
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING
@@ -31,6 +32,8 @@ BASE_SHARE = 0.035
 BASE_EDGE = 0.38
 """Contrast that counts as an edge, EV."""
 SMALL_EDGE = 1024
+PALE_FROM, PALE_TO, PALE_SLOPE = 0.5, 0.8, 0.4
+"""Output light between which colour begins to depend on the tone curve's slope, and slope below which it pales."""
 
 
 @dataclass(frozen=True)
@@ -93,6 +96,21 @@ def tables(tone: Tone, contrast: float = 1.0) -> tuple[NDArray[np.float32], NDAr
     slope = np.gradient(log, ev)
     keep = np.clip(0.5 + 0.5 * slope, 0.75, 1.4)
     return log.astype(np.float32), keep.astype(np.float32)
+
+
+@lru_cache(maxsize=8)
+def colour_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
+    """Share of colour (0..1) that light keeps, over EV: near white, where the curve presses stops into few tones, colours
+    that differ little would stand side by side as patches; they pale, as those of film do whose layers are full.
+    """
+    log, _ = tables(tone, contrast)
+    ev = np.linspace(EV_LOW, EV_HIGH, EV_STEPS)
+    slope = np.gradient(log.astype(float), ev)
+    bright = np.clip((log - math.log2(PALE_FROM / GREY)) / math.log2(PALE_TO / PALE_FROM), 0, 1)
+    end = np.searchsorted(ev * contrast, tone.white.ev) - 1  # beyond it the curve tells nothing
+    slope[end:] = slope[end]
+    share = 1 - bright * (1 - np.clip(slope / PALE_SLOPE, 0, 1))
+    return cv2.GaussianBlur(share.astype(np.float32)[None], (0, 0), 200, borderType=cv2.BORDER_REPLICATE)[0]
 
 
 def neutral_tables() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
