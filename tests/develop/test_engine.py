@@ -213,6 +213,17 @@ class Sources(unittest.TestCase):
         developer.render(Recipe(), progress=seen.append)
         self.assertEqual(seen[-1], 1.0)
 
+    def test_a_view_can_be_stopped_before_each_step(self) -> None:
+        """Wherever it is stopped, the next one is the same as of a fresh developer."""
+        recipe = Recipe(brightness_noise=1.0, sharpness=0.8)
+        wanted = developer_of("card", size=SMALL).view(recipe, 2)
+        for least in range(5):
+            developer, asked = developer_of("card", size=SMALL), iter(range(100))
+            with self.assertRaises(Cancelled):
+                developer.view(recipe, 2, cancelled=lambda asked=asked, least=least: next(asked) >= least)
+            np.testing.assert_array_equal(developer.view(recipe, 2, cancelled=lambda: False), wanted)
+        self.assertEqual(developer.problems, {})
+
     def test_light_of_the_strip(self) -> None:
         """Floor and full points follow from noise and balance; the phone's picture keeps less than the raw holds."""
         developer = developer_of("boiling-house", size=MIDDLE, seed=31)

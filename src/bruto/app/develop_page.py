@@ -20,7 +20,7 @@ from bruto.app.stage import Stage
 from bruto.app.stage_bar import StageBar
 from bruto.app.strip import LightStrip
 from bruto.app.versions_menu import VersionsMenu
-from bruto.app.worker import Worker
+from bruto.app.worker import AGAIN, Worker
 from bruto.color.spaces import lightness
 from bruto.container.orientation import orient
 from bruto.develop.engine import COARSEST, Developer, Rect, stored_rect
@@ -31,7 +31,7 @@ from bruto.develop.pick_white import SURFACES, white_at
 from bruto.develop.proof import hatched, out_of_gamut
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import has_more, is_as_asked, open_source
-from bruto.develop.suggest import suggest_all
+from bruto.develop.suggest import Suggesting
 from bruto.develop.values import Tone
 from bruto.errors import BrutoError
 from bruto.shoot.shots import Shot, oriented_preview
@@ -66,6 +66,7 @@ class DevelopPage(QWidget):
         self.developer: Developer | None = None
         self.versions = VersionsMenu(self)
         self._open: OrderedDict[str, Developer] = OrderedDict()
+        self._suggesting: dict[str, Suggesting] = {}
         self._lights: dict[str, Any] = {}
         self.edits: dict[str, Edit] = {}
         self.last_render_ms = 0.0
@@ -218,7 +219,8 @@ class DevelopPage(QWidget):
         self._open[key] = developer
         self._open.move_to_end(key)
         while len(self._open) > KEPT_OPEN:
-            self._open.popitem(last=False)
+            oldest, _ = self._open.popitem(last=False)
+            self._suggesting.pop(oldest, None)
         kind = {"mosaic": "RAW, developed", "linear": "PROCESSED RAW, developed", "picture": "PICTURE ONLY, developed"}[
             developer.source.kind
         ]
@@ -238,13 +240,25 @@ class DevelopPage(QWidget):
         if self.edit.suggestions:
             self._suggested()
         else:
-            self.worker.ask("suggest", lambda: suggest_all(developer), self.edit.set_suggestions, self.problem.emit)
+            known = self._suggesting.get(key)
+            if known is None or known.developer is not developer:
+                known = self._suggesting[key] = Suggesting(developer)
+            self._suggest(key, self.edit, known)
         if key in self._lights:
             self.strip.set_light(self._lights[key])
         else:
             self.worker.ask(
                 "light", lambda: scene_light(developer), lambda found: self._got_light(key, found), self.problem.emit
             )
+
+    def _suggest(self, key: str, edit: Edit, suggesting: Suggesting) -> None:
+        """Find suggestions part by part; pictures asked for meanwhile come in between."""
+
+        def done(_: object) -> None:
+            self._suggesting.pop(key, None)
+            edit.set_suggestions(suggesting.found)
+
+        self.worker.ask("suggest", lambda: AGAIN if suggesting.step() else None, done, self.problem.emit)
 
     def _got_light(self, key: str, found: Any) -> None:
         self._lights[key] = found
@@ -287,7 +301,7 @@ class DevelopPage(QWidget):
             return
         recipe, factor, framing = edit.recipe, self.factor(), self.framing
         orientation = developer.source.meta.orientation
-        began = time.perf_counter()
+        began, dropped = time.perf_counter(), self.worker.dropped
 
         def timed(work: Callable[[], Any]) -> Callable[[], Any]:
             def run() -> Any:
@@ -303,7 +317,9 @@ class DevelopPage(QWidget):
             rect = stored_rect(Rect(x, y, w, h), orientation, developer.geometry(recipe, framing).size)
             self.worker.ask(
                 "piece",
-                timed(lambda: orient(developer.view(recipe, 1, rect, uncropped=framing), orientation)),
+                timed(
+                    lambda: orient(developer.view(recipe, 1, rect, uncropped=framing, cancelled=dropped), orientation)
+                ),
                 lambda found: self._got_piece(found, (x, y, w, h)),
                 self.problem.emit,
             )
@@ -315,7 +331,7 @@ class DevelopPage(QWidget):
         factor = min(factor * coarser, float(COARSEST))
         self.worker.ask(
             "base",
-            timed(lambda: orient(developer.view(recipe, factor, uncropped=framing), orientation)),
+            timed(lambda: orient(developer.view(recipe, factor, uncropped=framing, cancelled=dropped), orientation)),
             lambda found: self._got_base(found, began, coarser),
             self.problem.emit,
         )

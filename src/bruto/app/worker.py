@@ -11,6 +11,9 @@ from PySide6.QtCore import QObject, Qt, Signal
 
 from bruto.errors import BrutoError, Cancelled
 
+AGAIN = object()
+"""What work returns that is done in part: it is called again when nothing more urgent waits."""
+
 
 class Worker(QObject):
     """Runs one call at a time in order of priority; a newer request of the same kind replaces a waiting one."""
@@ -26,6 +29,8 @@ class Worker(QObject):
         self._handlers: dict[tuple[str, int], tuple[Callable[[Any], None], Callable[[str], None]]] = {}
         self._wake = threading.Condition()
         self._closing = False
+        self._running = ""
+        self._dropped = False
         self.busy = False
         self._finished.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
         self._thread = threading.Thread(target=self._run, name="render", daemon=True)
@@ -44,11 +49,18 @@ class Worker(QObject):
             self._wake.notify()
 
     def forget(self, *kinds: str) -> None:
-        """Drop waiting requests of these kinds and ignore the result of a running one."""
+        """Drop waiting requests of these kinds and ignore the result of a running one, which is told by `dropped`."""
         with self._wake:
+            self._dropped |= self._running in kinds
             for kind in kinds:
                 self._waiting.pop(kind, None)
                 self._latest[kind] = self._latest.get(kind, 0) + 1
+
+    def dropped(self) -> bool:
+        """Whether nobody wants the result of the running request any more. One that a newer request follows is still
+        wanted: it is shown meanwhile.
+        """
+        return self._dropped or self._closing
 
     def idle(self) -> bool:
         with self._wake:
@@ -60,6 +72,15 @@ class Worker(QObject):
             self._waiting.clear()
             self._wake.notify()
         self._thread.join(timeout=20)
+
+    def _put_back(self, kind: str, number: int, *rest: Any) -> bool:
+        """Let a request wait again, unless it is not wanted any more."""
+        with self._wake:
+            if number != self._latest[kind]:
+                return False
+            self._waiting[kind] = (number, *rest)  # type: ignore[assignment]
+            self._handlers.pop((kind, number))
+            return True
 
     def _deliver(self, kind: str, number: int, result: Any, error: Any) -> None:
         done, failed = self._handlers.pop((kind, number))
@@ -81,10 +102,13 @@ class Worker(QObject):
                 kind = next(k for k in self._order if k in self._waiting)
                 number, work, done, failed = self._waiting.pop(kind)
                 self._handlers[(kind, number)] = (done, failed)
+                self._running, self._dropped = kind, False
                 self.busy = True
             result, error = None, None
             try:
                 result = work()
+                if result is AGAIN and self._put_back(kind, number, work, done, failed):
+                    continue
             except Cancelled as stopped:
                 error = str(stopped)
             except BrutoError as problem:

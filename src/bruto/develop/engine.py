@@ -444,14 +444,21 @@ class Developer:
         rect: Rect | None = None,
         space: str = "srgb",
         uncropped: bool = False,
+        cancelled: Callable[[], bool] | None = None,
     ) -> NDArray[np.uint8]:
         """The recipe's picture at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8.
 
         `factor`: 1, or any number from 2 on. `uncropped`: all that the recorded frame covers; what it does not cover is
-        `SURROUND`.
+        `SURROUND`. `cancelled` is asked before each step; raises `Cancelled`, and what was done so far is kept.
         """
         recipe = recipe.effective()
+
+        def check() -> None:
+            if cancelled is not None and cancelled():
+                raise Cancelled("The picture is not wanted any more.")
+
         with self._lock:
+            check()
             shape = self.geometry(recipe, uncropped)
             area = rect if rect is not None and factor == 1 else Rect(0, 0, *shape.size)
             noise_key = (recipe.brightness_noise, recipe.colour_noise)
@@ -476,19 +483,23 @@ class Developer:
 
             def detail() -> NDArray[np.float32]:
                 raw = self.level(factor) if factor > 1 else whole
+                check()
                 cleaned = self._stage(
                     (*place, *noise_key), lambda: self._unless_it_fails("noise reduction", clean, lambda: raw)
                 )
+                check()
                 return self._unless_it_fails(
                     "sharpness and fine relief", lambda: self._sharpened(cleaned, recipe, factor), lambda: cleaned
                 )
 
             def framed() -> NDArray[np.float32]:
                 done = self._stage(("sharp", *place, *detail_key), detail)
+                check()
                 return done if factor > 1 and shape.whole else shape.resampled(done, area, factor, origin)
 
             rgb = self._stage(("framed", _frame_key(recipe, uncropped), area, factor, *detail_key), framed)
             placement, full = self._placement(shape, area, factor)
+            check()
 
             def finished(chosen: Recipe) -> NDArray[np.uint8]:
                 params, base = self._over_picture(self._params(chosen, space, False), self.base(), shape)

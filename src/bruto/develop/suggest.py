@@ -7,6 +7,7 @@ suggested exposure.
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable, Iterator
 
 import cv2
 import numpy as np
@@ -345,25 +346,45 @@ def _held(held: Held | None) -> list[Suggestion]:
     return [*found, Suggestion("verticals", amount, text if amount else f"{text}: straight enough", held.verticals)]
 
 
+class Suggesting:
+    """Suggestions found part by part (tenths of a second each), so that pictures can be made in between."""
+
+    def __init__(self, developer: Developer) -> None:
+        self.developer = developer
+        self.found: dict[str, Suggestion] = {}
+        self._parts = self._of(developer)
+
+    def step(self) -> bool:
+        """Find the next part; False when all is found."""
+        part = next(self._parts, None)
+        if part is None:
+            return False
+        self.found.update((s.field, s) for s in part)
+        return True
+
+    def _of(self, developer: Developer) -> Iterator[Iterable[Suggestion]]:
+        ev = scene_ev(developer)
+        exposure = suggest_exposure(ev, noise_limit(developer))
+        yield [exposure]
+        yield suggest_white(developer)
+        yield suggest_noise(developer, exposure.value)
+        yield suggest_sharpness(developer, exposure.value)
+        yield [suggest_tone(developer, ev, exposure.value)]
+        look = suggest_base_look(developer)
+        yield [look] if look is not None else []
+        yield [suggest_haze(developer)]
+        yield suggest_frame(developer)
+        so_far = take_all(Recipe(), self.found)
+        yield suggest_spread(developer, so_far, grey_noise(developer, exposure.value))
+        yield suggest_finish(developer, exposure.value)
+
+
 def suggest_all(developer: Developer) -> dict[str, Suggestion]:
     """All suggestions by field name."""
-    ev = scene_ev(developer)
-    exposure = suggest_exposure(ev, noise_limit(developer))
-    found = [
-        exposure,
-        *suggest_white(developer),
-        *suggest_noise(developer, exposure.value),
-        *suggest_sharpness(developer, exposure.value),
-        suggest_tone(developer, ev, exposure.value),
-    ]
-    look = suggest_base_look(developer)
-    if look is not None:
-        found.append(look)
-    found += [suggest_haze(developer), *suggest_frame(developer)]
-    values = {s.field: s.value.model_dump() if isinstance(s.value, Tone) else s.value for s in found}
-    found += suggest_spread(developer, Recipe().changed(**values), grey_noise(developer, exposure.value))
-    found += suggest_finish(developer, exposure.value)
-    return {s.field: s for s in found}
+    suggesting = Suggesting(developer)
+    while suggesting.step():
+        pass
+    return suggesting.found
 
 
 def take_all(recipe: Recipe, suggestions: dict[str, Suggestion]) -> Recipe:

@@ -42,12 +42,13 @@ class PointParams:
     """Everything the point pass needs besides pixels.
 
     `matrix`: balanced camera to working space, exposure included; `exposure`: log2 of that gain; `log_table`,
-    `keep_table`: see `tone.tables`; `space`: output space name; `colour_table`: see there, None where all is kept; `lab`: colour in OKLab, None where nothing is asked;
-    `look`: of the camera profile; `reference`: the tone tables that its curve stands for, where it has one;
-    `user_exposure`: the recipe's part of `exposure`, EV; `medium`: the base under medium structure, where relief is
-    asked for, with the gains `relief` of broad and medium structure; `haze` and the share of it that is taken out;
-    `mixing`: channel matrix; `curves`: see `finish.curve_tables`; `edge_light`: EV in the corners; `grain`: amount, and
-    `grain_size` in pixels at full size; `ratios`: see `highlights.ratios_of`.
+    `keep_table`: see `tone.tables`; `space`: output space name; `colour_table`: see `tone`, None where all is kept;
+    `lab`: colour in OKLab, None where nothing is asked; `look`: of the camera profile; `reference`: the tone tables
+    that its curve stands for, where it has one; `user_exposure`: the recipe's part of `exposure`, EV; `medium`: the
+    base under medium structure, where relief is asked for, with the gains `relief` of broad and medium structure;
+    `haze` and the share of it that is taken out; `mixing`: channel matrix; `curves`: see `finish.curve_tables`;
+    `edge_light`: EV in the corners; `grain`: amount, and `grain_size` in pixels at full size; `ratios`: see
+    `highlights.ratios_of`.
     """
 
     matrix: NDArray[np.float64]

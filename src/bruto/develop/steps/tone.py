@@ -100,8 +100,9 @@ def tables(tone: Tone, contrast: float = 1.0) -> tuple[NDArray[np.float32], NDAr
 
 @lru_cache(maxsize=8)
 def colour_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
-    """Share of colour (0..1) that light keeps, over EV: near white, where the curve presses stops into few tones, colours
-    that differ little would stand side by side as patches; they pale, as those of film do whose layers are full.
+    """Share of colour (0..1) that light keeps, over EV: near white, where the curve presses stops into few tones,
+    colours that differ little would stand side by side as patches; they pale, as those of film do whose layers are
+    full.
     """
     log, _ = tables(tone, contrast)
     ev = np.linspace(EV_LOW, EV_HIGH, EV_STEPS)
