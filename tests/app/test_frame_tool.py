@@ -18,7 +18,7 @@ from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
 from bruto.shoot.sidecar import load_sidecar
 from tests.app.test_develop import DevelopTest
-from tests.app.windows import LEFT
+from tests.app.windows import LEFT, pixels
 
 KEY = Qt.Key
 
@@ -195,6 +195,22 @@ class CropOnThePicture(DevelopTest):
         self.choose("card-003")
         self.assertEqual(self.page.stage.frame_size, size[::-1])
         self.assertFalse(self.ledger.frame_part.area_button.isVisible())
+
+    def test_the_list_shows_what_was_made_of_a_shot(self) -> None:
+        """Developed and turned like the picture on the stage; the preview again once it is changed from elsewhere."""
+        edit, thumbs = self.edit, self.window.shots.model.thumbs
+        key = str(edit.path)
+        self.wait(lambda: thumbs[key][1] == "developed")
+        self.assertGreater(thumbs[key][0].width(), thumbs[key][0].height())
+        dark = pixels(thumbs[key][0]).mean()
+        QTest.keyClick(self.window, KEY.Key_R)
+        edit.change("exposure", exposure=1.5)
+        self.wait(
+            lambda: thumbs[key][0].width() < thumbs[key][0].height() and pixels(thumbs[key][0]).mean() > dark + 20
+        )
+        self.choose("pans-001")
+        edit.change("exposure", exposure=0.0)
+        self.wait(lambda: key in thumbs and thumbs[key][1] == "preview")
 
     def test_picking_works_in_a_cropped_and_turned_picture(self) -> None:
         """A click in the turned, cropped picture measures the surface that is seen there."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -38,7 +39,8 @@ from bruto.shoot.shots import Shot, oriented_preview
 
 KEPT_OPEN = 2
 """Developers of recent shots kept in memory."""
-SAVE_AFTER_MS = 600
+SAVE_AFTER_MS, PICTURED_AFTER_MS = 600, 250
+"""After the last change: when it is saved, and when the list shows it."""
 FOLLOWING_MS = 60.0
 """A picture that takes longer is made coarser while a value is dragged, and sharp once it is let go."""
 COARSER = (1.5, 2.0, 3.0)
@@ -57,6 +59,10 @@ class DevelopPage(QWidget):
     problem = Signal(str)
     ready = Signal()
     decoded = Signal(object, object)
+    pictured = Signal(object, object)
+    """A shot and its developed picture as it stands on the stage."""
+    outdated = Signal(object)
+    """A shot that is not on the stage and was changed."""
 
     def __init__(self, worker: Worker) -> None:
         super().__init__()
@@ -76,6 +82,10 @@ class DevelopPage(QWidget):
         self._save_timer.setSingleShot(True)
         self._save_timer.setInterval(SAVE_AFTER_MS)
         self._save_timer.timeout.connect(self.save)
+        self._pictured_timer = QTimer(self)
+        self._pictured_timer.setSingleShot(True)
+        self._pictured_timer.setInterval(PICTURED_AFTER_MS)
+        self._pictured_timer.timeout.connect(self._tell_pictured)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -130,6 +140,7 @@ class DevelopPage(QWidget):
         self.stop_picking()
         self.ledger.frame_part.frame_button.setChecked(False)
         self.worker.forget("open", "base", "piece", "before", "suggest", "light")
+        self._pictured_timer.stop()
         self.shot, self.developer = shot, None
         self.stage.message = ""
         self.stage.set_piece(None)
@@ -159,7 +170,7 @@ class DevelopPage(QWidget):
         edit = self.edits.get(str(shot.main))
         if edit is None:
             edit = Edit(shot.main)
-            edit.changed.connect(self._edit_changed)
+            edit.changed.connect(partial(self._edit_changed, shot, edit))
             edit.suggested.connect(self.ledger.refresh)
             edit.suggested.connect(self._suggested)
             edit.message.connect(self.problem.emit)
@@ -340,6 +351,7 @@ class DevelopPage(QWidget):
         picture, ms = found
         self._whole_ms = ms * coarser**2
         self.stage.set_base(picture)
+        self._pictured_timer.start()
         self.last_render_ms = ms
         self.change_to_screen_ms = (time.perf_counter() - began) * 1e3
         self.tag.setText(self._developed_tag)
@@ -349,6 +361,15 @@ class DevelopPage(QWidget):
             left_out = "; ".join(f"{name} ({why})" for name, why in self.developer.problems.items())
             self.problem.emit(f"A step failed and is left out of the picture: {left_out}.")
         self.ready.emit()
+
+    def _tell_pictured(self) -> None:
+        developer, base = self.developer, self.stage.base
+        if developer is None or self.shot is None or base is None or self.framing or self.edit is None:
+            return
+        if self.edit.dragging:
+            self._pictured_timer.start()
+            return
+        self.pictured.emit(self.shot, base)
 
     def _got_piece(self, found: tuple[Any, float], rect: tuple[int, int, int, int]) -> None:
         picture, ms = found
@@ -365,8 +386,9 @@ class DevelopPage(QWidget):
         self._show_zoom()
         self.refresh_view()
 
-    def _edit_changed(self) -> None:
-        if self.edit is None:
+    def _edit_changed(self, shot: Shot, edit: Edit) -> None:
+        if self.edit is not edit:
+            self.outdated.emit(shot)
             return
         self.ledger.refresh()
         self.strip.set_recipe(self.edit.recipe)

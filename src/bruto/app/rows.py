@@ -134,17 +134,27 @@ class Track(QWidget):
 
 
 class ValueBox(QDoubleSpinBox):
-    """A number with its unit; minus is written as a minus sign, typed as either."""
+    """A number with its unit; minus is written as a minus sign, typed as either; `signed` ones tell a plus too."""
+
+    def __init__(self, signed: bool = False) -> None:
+        super().__init__()
+        self._signed = signed
 
     def textFromValue(self, val: float) -> str:
-        return super().textFromValue(val).replace("-", "−")
+        text = super().textFromValue(val).replace("-", "−")
+        return f"+{text}" if self._signed and val > 0 else text
 
     def valueFromText(self, text: str) -> float:
-        return super().valueFromText(text.replace("−", "-"))
+        return super().valueFromText(_plain(text))
 
     def validate(self, input: str, pos: int) -> object:
-        found: Any = super().validate(input.replace("−", "-"), pos)
+        found: Any = super().validate(_plain(input), pos)
         return found[0], input, pos
+
+
+def _plain(text: str) -> str:
+    """A number as it was typed, with the signs of programs."""
+    return text.strip().replace("−", "-").removeprefix("+")
 
 
 class Row(QWidget):
@@ -183,7 +193,7 @@ class Row(QWidget):
         self.extra = QHBoxLayout()
         head.addLayout(self.extra)
         head.addStretch(1)
-        self.spin = ValueBox()
+        self.spin = ValueBox(field in SIGNED)
         self.spin.setObjectName("value")
         self.spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.spin.setAlignment(Qt.AlignmentFlag.AlignRight)

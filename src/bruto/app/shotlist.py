@@ -115,11 +115,9 @@ class _Delegate(QStyledItemDelegate):
             )
             p.drawImage(place, image)
             p.setFont(theme.font(12))
-            width = p.fontMetrics().horizontalAdvance(kind) + 6
             label = QRect(thumb.left(), thumb.bottom() + 1, thumb.width(), 14)
             p.setPen(t.color("quiet"))
             p.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, kind)
-            del width
         x = thumb.right() + 9
         width = box.right() - x - 4
         p.setFont(theme.font(12, bold=True))

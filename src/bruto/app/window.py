@@ -9,8 +9,17 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
+from PySide6.QtCore import QEvent, QObject, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QKeyEvent,
+    QKeySequence,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -131,6 +140,8 @@ class Window(QMainWindow):
         self.intake.gear_for_set.connect(self._gear_for_set)
         self.shoot.message.connect(self.say)
         self.develop.decoded.connect(self.intake.set_developer)
+        self.develop.pictured.connect(self._pictured)
+        self.develop.outdated.connect(self._outdated)
         self.gauge.progress.connect(self.measured.setText)
         self.gauge.changed.connect(self._files_changed)
         self.gauge.arrived.connect(self._arrived)
@@ -315,6 +326,17 @@ class Window(QMainWindow):
             self._next_thumb(waiting[len(made) :])
 
         self.worker.ask("thumb", work, done, self.say)
+
+    def _pictured(self, shot: Shot, picture: QImage) -> None:
+        """The list shows what was made of a shot; the board at Intake goes on showing what the phone left."""
+        size = QSize(THUMB_EDGE, THUMB_EDGE)
+        small = picture.scaled(size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+        self.shots.model.set_thumb(shot, small, "developed")
+
+    def _outdated(self, shot: Shot) -> None:
+        """What was made of a shot is not what its recipe says any more: the preview stands in until it is opened."""
+        if self.shots.model.thumbs.pop(str(shot.main), None) is not None:
+            self._next_thumb([shot])
 
     def _choose(self, shot: Shot) -> None:
         """A shot chosen on the board is chosen in the list too."""

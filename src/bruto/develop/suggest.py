@@ -267,7 +267,10 @@ def suggest_haze(developer: Developer) -> Suggestion:
     amount = float(np.clip(round((typical - CLEAR_AIR) * 200 / 2) * 2, 0, MOST_HAZE))
     if amount == 0:
         return Suggestion(
-            "haze", 0.0, f"the air is clear: at most {100 * typical:.0f} % of the light is airlight", typical
+            "haze",
+            0.0,
+            f"the air is clear: a veil of {100 * typical:.0f} % at most, as bright ground alone gives",
+            typical,
         )
     return Suggestion("haze", amount, f"airlight is {100 * typical:.0f} % of the light in the far third", typical)
 
