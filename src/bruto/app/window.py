@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-import threading
-import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
-    QImage,
     QKeyEvent,
     QKeySequence,
     QResizeEvent,
@@ -38,29 +35,23 @@ from bruto.app import theme
 from bruto.app.bulk import Bulk
 from bruto.app.card_dialog import CardDialog
 from bruto.app.compare_page import ComparePage
+from bruto.app.comparing import Comparing
 from bruto.app.deliver_page import DeliverPage
 from bruto.app.develop_page import DevelopPage
 from bruto.app.gauge import Gauge
 from bruto.app.intake_page import IntakePage
 from bruto.app.merge_page import MergePage
+from bruto.app.merging import Merging
 from bruto.app.models import Edit, Shoot
 from bruto.app.recipes_dialog import RecipesDialog
 from bruto.app.shotlist import ShotList
-from bruto.app.stage import to_qimage
+from bruto.app.thumbs import Thumbs
 from bruto.app.worker import Worker
-from bruto.compare.metrics import COMPARE_EDGE, Comparison, compare
-from bruto.compare.registration import Alignment
-from bruto.compare.rendering import sharp_pair
-from bruto.container.orientation import orient
-from bruto.container.picture import read_picture
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
-from bruto.develop.engine import Developer, Rect
-from bruto.develop.recipe import Recipe, unframed
 from bruto.errors import BrutoError
-from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
 from bruto.phones.card import save_card
-from bruto.shoot.shots import Shot, small_view
+from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.takein import TakenIn, take_in
 from bruto.shoot.watch import Changes
@@ -68,10 +59,6 @@ from bruto.shoot.watch import Changes
 TASKS = ("Intake", "Develop", "Compare", "Merge", "Deliver")
 NARROW = 1120
 """Window width under which the shot list folds, pixels."""
-THUMB_EDGE = 192
-"""Longest side of a thumbnail that is kept, pixels."""
-THUMB_BATCH_S = 0.12
-"""Time for which the render thread makes thumbnails in one go, seconds."""
 LOW = 720
 """Window height under which the light strip folds."""
 
@@ -103,9 +90,6 @@ class Window(QMainWindow):
         self.queue = jobs.Queue()
         self._threads = _FromThreads()
         self.queue.changed.connect(self._threads.job.emit)
-        self._merge_stop = threading.Event()
-        self._compare_key: tuple | None = None
-        self._compared: tuple[Developer, Recipe, Any, Alignment] | None = None
         self._folded: dict[str, bool] = {}
         central = QWidget()
         column = QVBoxLayout(central)
@@ -127,6 +111,10 @@ class Window(QMainWindow):
         self.deliver = DeliverPage(self.queue)
         for page in (self.intake, self.develop, self.compare, self.merge, self.deliver):
             self.pages.addWidget(page)
+        self.thumbs = Thumbs(self.worker, self.shots.model, self.intake.board.cards, self.say)
+        self.comparing = Comparing(self.compare, self.worker, self.shoot, self.develop, self.say)
+        workers = (self.background, self.worker)
+        self.merging = Merging(self.merge, self.shoot, workers, self._threads.progress.emit, self.say)
         row.addWidget(self.pages, 1)
         column.addLayout(row, 1)
         column.addWidget(self._status_bar())
@@ -140,8 +128,8 @@ class Window(QMainWindow):
         self.intake.gear_for_set.connect(self._gear_for_set)
         self.shoot.message.connect(self.say)
         self.develop.decoded.connect(self.intake.set_developer)
-        self.develop.pictured.connect(self._pictured)
-        self.develop.outdated.connect(self._outdated)
+        self.develop.pictured.connect(self.thumbs.developed)
+        self.develop.outdated.connect(self.thumbs.outdated)
         self.gauge.progress.connect(self.measured.setText)
         self.gauge.changed.connect(self._files_changed)
         self.gauge.arrived.connect(self._arrived)
@@ -150,9 +138,6 @@ class Window(QMainWindow):
         self.shoot.opened.connect(self._shoot_opened)
         self.develop.status.connect(self._status)
         self.develop.problem.connect(self.say)
-        self.compare.stage.view_changed.connect(self._compare_piece)
-        self.merge.start.connect(self._start_merge)
-        self.merge.stop.connect(self._merge_stop.set)
         self.merge.open_result.connect(self._open_merged)
         self.deliver.wanted.connect(self._deliver)
         self._threads.job.connect(self.deliver.job_changed)
@@ -287,7 +272,7 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{self.shoot.title} – Bruto")
         if not self.deliver.folder.text():
             self.deliver.folder.setText(str(self.shoot.folder / "finished"))
-        self._next_thumb([s for s in self.shoot.shots if not s.problem])
+        self.thumbs.make(s for s in self.shoot.shots if not s.problem)
         self.gauge.follow()
         if self.shoot.current is None:
             if self.shoot.shots:
@@ -297,46 +282,6 @@ class Window(QMainWindow):
                     f"No DNG files or pictures in {self.shoot.folder}. Open another folder with Ctrl+O."
                 )
                 self.develop.stage.update()
-
-    def _next_thumb(self, waiting: list[Shot]) -> None:
-        """Make thumbnails a handful at a time, so that neither thread waits long for the other."""
-        known = self.shots.model.thumbs
-        waiting = [s for s in waiting if str(s.main) not in known]
-        if not waiting:
-            return
-
-        def work() -> list[tuple[Shot, Any, str]]:
-            made: list[tuple[Shot, Any, str]] = []
-            end = time.perf_counter() + THUMB_BATCH_S
-            for shot in waiting:
-                try:
-                    made.append((shot, *small_view(shot, THUMB_EDGE)))
-                except BrutoError:
-                    made.append((shot, None, ""))
-                if time.perf_counter() > end:
-                    break
-            return made
-
-        def done(made: list[tuple[Shot, Any, str]]) -> None:
-            for shot, picture, kind in made:
-                if picture is not None:
-                    image = to_qimage(picture)
-                    for model in (self.shots.model, self.intake.board.cards):
-                        model.set_thumb(shot, image, kind)
-            self._next_thumb(waiting[len(made) :])
-
-        self.worker.ask("thumb", work, done, self.say)
-
-    def _pictured(self, shot: Shot, picture: QImage) -> None:
-        """The list shows what was made of a shot; the board at Intake goes on showing what the phone left."""
-        size = QSize(THUMB_EDGE, THUMB_EDGE)
-        small = picture.scaled(size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
-        self.shots.model.set_thumb(shot, small, "developed")
-
-    def _outdated(self, shot: Shot) -> None:
-        """What was made of a shot is not what its recipe says any more: the preview stands in until it is opened."""
-        if self.shots.model.thumbs.pop(str(shot.main), None) is not None:
-            self._next_thumb([shot])
 
     def _choose(self, shot: Shot) -> None:
         """A shot chosen on the board is chosen in the list too."""
@@ -391,9 +336,7 @@ class Window(QMainWindow):
             self.bulk.change(self.shoot.targets(shot, "its set"), note, done)
 
     def _files_changed(self, changes: Changes) -> None:
-        for path in changes.new:
-            for model in (self.shots.model, self.intake.board.cards):
-                model.thumbs.pop(str(path), None)
+        self.thumbs.forget(changes.new)
 
     def _arrived(self, shot: Shot, count: int) -> None:
         if self.task() == "Intake":
@@ -444,9 +387,7 @@ class Window(QMainWindow):
             self.intake.set_developer(shot, self.develop.developer)
         self.merge.set_group(None if shot is None else self.shoot.set_of(shot))
         self.deliver.set_shot(shot)
-        self._compare_key = None
-        if self.pages.currentWidget() is self.compare:
-            self._compare()
+        self.comparing.shot_changed()
 
     # -- tasks
     # ----------------------------------------------------------------------------------------------------------
@@ -460,7 +401,7 @@ class Window(QMainWindow):
         if task == "Intake":
             self.intake.turned_to()
         if task == "Compare":
-            self._compare()
+            self.comparing.show()
 
     def _list_wanted(self) -> bool:
         """The board stands for the list on Intake; elsewhere it folds where the window is narrow."""
@@ -468,95 +409,6 @@ class Window(QMainWindow):
 
     def task(self) -> str:
         return TASKS[self.pages.currentIndex()]
-
-    def _compare(self) -> None:
-        shot, edit = self.shoot.current, self.develop.edit
-        if shot is None or shot.problem:
-            self.compare.show_waiting("Choose a shot to compare.")
-            return
-        if shot.raw is None or shot.picture is None:
-            self.compare.show_waiting("This shot has only one file. A shot with raw and phone picture can be compared.")
-            return
-        assert edit is not None
-        developer, recipe = self.develop.developer, edit.recipe
-        key = (shot.name, recipe)
-        if key == self._compare_key:
-            return
-        if developer is None:  # still opening
-            QTimer.singleShot(60, self._compare_if_shown)
-            self.compare.show_waiting("Reading …")
-            return
-        self.compare.show_waiting("Developing and aligning both …")
-        picture_path = shot.picture
-
-        def work() -> tuple[Comparison, Any]:
-            picture = read_picture(picture_path).pixels
-            return compare(_for_grid(developer, recipe), picture), picture
-
-        def done(found: tuple[Comparison, Any]) -> None:
-            self._compare_key = key
-            self._compared = (developer, recipe, found[1], found[0].alignment)
-            width = developer.source.meta.oriented_size[0]
-            self.compare.show_comparison(found[0], ("raw, developed", "phone's picture"), width)
-            self._compare_piece()
-
-        self._compared = None
-        self.worker.forget("compare_piece")
-        self.worker.ask("compare", work, done, self.compare.show_waiting)
-
-    def _compare_piece(self) -> None:
-        """Sharp pixels of what is visible, where the compared grid is too coarse for the zoom."""
-        wanted, compared = self.compare.stage.wanted_piece(), self._compared
-        if wanted is None or compared is None:
-            self.worker.forget("compare_piece")
-            return
-        developer, recipe, picture, alignment = compared
-        self.worker.ask(
-            "compare_piece",
-            lambda: sharp_pair(developer, recipe, picture, alignment, Rect(*wanted)),
-            self.compare.stage.set_pieces,
-            self.say,
-        )
-
-    def _compare_if_shown(self) -> None:
-        if self.task() == "Compare":
-            self._compare()
-
-    def _start_merge(self, files: list[Path], kind: str, output: Path) -> None:
-        self._merge_stop.clear()
-
-        def work() -> MergeResult:
-            given: list[str | Path] = list(files)
-            if kind == "exposure":
-                return merge_exposure(
-                    given, output, progress=self._threads.progress.emit, cancelled=self._merge_stop.is_set
-                )
-            return merge_noise(
-                given, output, method=kind, progress=self._threads.progress.emit, cancelled=self._merge_stop.is_set
-            )
-
-        self.background.ask("merge", work, self._merged, lambda text: self.merge.finish(None, text))
-
-    def _merged(self, result: MergeResult) -> None:
-        self.shoot.add_file(result.output)
-        self.merge.finish(result)
-        from bruto.container.dng_reader import read_dng_meta
-
-        w, h = read_dng_meta(result.output).meta.oriented_size
-        self.merge.stage.set_frame(w, h)
-        path = result.output
-
-        def work() -> Any:
-            from bruto.develop.source import open_source
-            from bruto.develop.suggest import suggest_all, take_all
-
-            developer = Developer(open_source(path))
-            recipe = unframed(take_all(Recipe(), suggest_all(developer)))
-            picture = developer.view(recipe, 2 if max(w, h) > 2500 else 1)
-            return orient(picture, developer.source.meta.orientation)
-
-        self.merge.tag.setText("MERGED, developed")
-        self.worker.ask("compare", work, self.merge.stage.set_base, self.say)
 
     def _open_merged(self, path: Path) -> None:
         shot = next((s for s in self.shoot.shots if s.raw == path), None)
@@ -682,7 +534,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.develop.save()
-        self._merge_stop.set()
+        self.merging.stop()
         for card in self.shoot.cards.values():
             try:
                 save_card(card)
@@ -694,12 +546,3 @@ class Window(QMainWindow):
         self.background.close()
         self.bulk.finish()
         super().closeEvent(event)
-
-
-def _for_grid(developer: Developer, recipe: Recipe) -> Any:
-    """The developed frame, oriented, at about the size on which comparisons are made."""
-    recipe = unframed(recipe)
-    factor = 1
-    while max(developer.source.size) / (factor * 2) >= COMPARE_EDGE:
-        factor *= 2
-    return orient(developer.view(recipe, factor), developer.source.meta.orientation)

@@ -1,0 +1,71 @@
+"""Merging frames: what is computed for the Merge page, and where its result goes."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from bruto.app.merge_page import MergePage
+from bruto.app.models import Shoot
+from bruto.app.worker import Worker
+from bruto.container.orientation import orient
+from bruto.develop.engine import Developer
+from bruto.develop.recipe import Recipe, unframed
+from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
+
+
+class Merging:
+    """Runs merges on the thread for long work; `progress` may be called from there."""
+
+    def __init__(
+        self,
+        page: MergePage,
+        shoot: Shoot,
+        workers: tuple[Worker, Worker],
+        progress: Callable[..., None],
+        say: Callable[[str], None],
+    ) -> None:
+        """`workers`: for long work, and for pictures."""
+        self.page, self.shoot, self.progress, self.say = page, shoot, progress, say
+        self.background, self.worker = workers
+        self._stop = threading.Event()
+        page.start.connect(self.start)
+        page.stop.connect(self.stop)
+
+    def stop(self) -> None:
+        self._stop.set()
+
+    def start(self, files: list[Path], kind: str, output: Path) -> None:
+        """Merge files by a kind of merge to a new raw."""
+        self._stop.clear()
+
+        def work() -> MergeResult:
+            given: list[str | Path] = list(files)
+            if kind == "exposure":
+                return merge_exposure(given, output, progress=self.progress, cancelled=self._stop.is_set)
+            return merge_noise(given, output, method=kind, progress=self.progress, cancelled=self._stop.is_set)
+
+        self.background.ask("merge", work, self._merged, lambda text: self.page.finish(None, text))
+
+    def _merged(self, result: MergeResult) -> None:
+        self.shoot.add_file(result.output)
+        self.page.finish(result)
+        from bruto.container.dng_reader import read_dng_meta
+
+        w, h = read_dng_meta(result.output).meta.oriented_size
+        self.page.stage.set_frame(w, h)
+        path = result.output
+
+        def work() -> Any:
+            from bruto.develop.source import open_source
+            from bruto.develop.suggest import suggest_all, take_all
+
+            developer = Developer(open_source(path))
+            recipe = unframed(take_all(Recipe(), suggest_all(developer)))
+            picture = developer.view(recipe, 2 if max(w, h) > 2500 else 1)
+            return orient(picture, developer.source.meta.orientation)
+
+        self.page.tag.setText("MERGED, developed")
+        self.worker.ask("compare", work, self.page.stage.set_base, self.say)
