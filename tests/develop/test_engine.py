@@ -17,7 +17,8 @@ from bruto.color.difference import delta_e00
 from bruto.color.spaces import decode_srgb, encode_srgb, picture_to_lab
 from bruto.container.orientation import orient
 from bruto.container.rawframe import RawFrame
-from bruto.develop.engine import Developer, Rect, stored_rect
+from bruto.develop.engine import Developer, Rect
+from bruto.develop.frame import stored_rect
 from bruto.develop.light import scene_light
 from bruto.develop.recipe import Recipe, unframed
 from bruto.develop.source import open_source, source_of_raw

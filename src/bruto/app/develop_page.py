@@ -24,13 +24,14 @@ from bruto.app.versions_menu import VersionsMenu
 from bruto.app.worker import AGAIN, Worker
 from bruto.color.spaces import lightness
 from bruto.container.orientation import orient
-from bruto.develop.engine import COARSEST, Developer, Rect, stored_rect
-from bruto.develop.frame import Geometry
+from bruto.develop.engine import Developer, Rect
+from bruto.develop.frame import Geometry, stored_rect
 from bruto.develop.light import scene_light
 from bruto.develop.pick import hue_at, lifted, light_at
 from bruto.develop.pick_white import SURFACES, white_at
 from bruto.develop.proof import hatched, out_of_gamut
 from bruto.develop.recipe import Recipe
+from bruto.develop.recorded import COARSEST
 from bruto.develop.source import has_more, is_as_asked, open_source
 from bruto.develop.suggest import Suggesting
 from bruto.develop.values import Tone
@@ -269,7 +270,11 @@ class DevelopPage(QWidget):
             self._suggesting.pop(key, None)
             edit.set_suggestions(suggesting.found)
 
-        self.worker.ask("suggest", lambda: AGAIN if suggesting.step() else None, done, self.problem.emit)
+        def failed(why: str) -> None:
+            self._suggesting.pop(key, None)  # begun anew when the shot is opened again
+            self.problem.emit(why)
+
+        self.worker.ask("suggest", lambda: AGAIN if suggesting.step() else None, done, failed)
 
     def _got_light(self, key: str, found: Any) -> None:
         self._lights[key] = found

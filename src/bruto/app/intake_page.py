@@ -22,7 +22,8 @@ from bruto.app.stage_bar import StageBar
 from bruto.app.worker import Worker
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
-from bruto.develop.engine import Developer, Rect, stored_rect
+from bruto.develop.engine import Developer, Rect
+from bruto.develop.frame import stored_rect
 from bruto.develop.plain import plain_view
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError

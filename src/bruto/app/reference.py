@@ -8,7 +8,8 @@ import numpy as np
 
 from bruto.app.versions_menu import RESIDUAL_GAIN, Pinned, VersionsMenu
 from bruto.container.orientation import orient
-from bruto.develop.engine import Developer, Rect, stored_rect
+from bruto.develop.engine import Developer, Rect
+from bruto.develop.frame import stored_rect
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
 from bruto.develop.source import open_source
 

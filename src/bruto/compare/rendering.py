@@ -17,7 +17,8 @@ from bruto.compare.registration import Alignment
 from bruto.container.dng_reader import is_raw
 from bruto.container.orientation import orient
 from bruto.container.picture import is_picture, read_picture
-from bruto.develop.engine import Developer, Rect, stored_rect
+from bruto.develop.engine import Developer, Rect
+from bruto.develop.frame import stored_rect
 from bruto.develop.recipe import Recipe, load_recipe, unframed
 from bruto.develop.source import open_source
 from bruto.develop.suggest import suggest_all, take_all

@@ -24,50 +24,37 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import replace
-from functools import cached_property
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.color.spaces import LUMINANCE_2020
-from bruto.color.temperature import kelvin_duv_of, xy_of
-from bruto.container.colour_model import camera_to_working, neutral_to_xy, xy_to_neutral
+from bruto.color.temperature import xy_of
+from bruto.container.colour_model import xy_to_neutral
 from bruto.container.orientation import orient
-from bruto.container.rawframe import RawMeta
-from bruto.develop import demosaic as dm
 from bruto.develop.frame import Area, Geometry, full_or_near, geometry_of
 from bruto.develop.profiles import chosen, hue_sat_for, with_profile
 from bruto.develop.recipe import FRAME_FIELDS, NEUTRAL_FIELDS, Recipe
+from bruto.develop.recorded import Recorded
 from bruto.develop.source import Source, as_asked
 from bruto.develop.steps import noise as noise_step
 from bruto.develop.steps import sharpness as sharp_step
 from bruto.develop.steps.colour import Placement, PointParams, point_pass, to_working
 from bruto.develop.steps.finish import curve_tables
-from bruto.develop.steps.haze import Haze, haze_of
-from bruto.develop.steps.highlights import Ratios, ratios_of, settled
 from bruto.develop.steps.lab import lab_stage
 from bruto.develop.steps.look import Look, gains_over, look_of
-from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief, medium_base
-from bruto.develop.steps.tone import Base, base_of, colour_table, neutral_tables, tables
+from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief
+from bruto.develop.steps.tone import Base, colour_table, neutral_tables, tables
 from bruto.develop.values import Balance, Tone
 from bruto.errors import BrutoError, Cancelled
 
 BAND = 1536
 """Rows developed at a time for whole files."""
-MARGIN = 96
-"""Extra rows and columns around a piece, so that its edges come out as in the whole."""
-GRID = 32
-"""Pieces begin at multiples of this, pixels."""
 CACHED_STAGES, LEAST_STAGES, MOST_STAGES = 7, 3, 400_000_000
 """Results of steps that are kept: how many, how many in any case (those of one view), and bytes beyond those."""
 KEPT_GEOMETRIES = 6
-KEPT_BETWEEN = 2
-"""Frames at sizes between powers of two that are kept."""
 SURROUND = 0x6C
 """Code of the neutral surround of pictures, for what lies outside of the recorded frame."""
-COARSEST = 16
 _PLAIN_COLOUR = (1.0, 1.0, False, (), Balance())
 
 
@@ -75,24 +62,15 @@ Rect = Area
 """A rectangle in full-size pixels, unoriented."""
 
 
-class Developer:
+class Developer(Recorded):
     """Develops one source. Methods may be called from one thread at a time; `cancel` may be set from any.
 
     A step of a view that fails is left out, and `problems` says why by its name; files are not made without a step.
     """
 
     def __init__(self, source: Source) -> None:
-        self.source = source
-        self.balance = (1.0 / source.neutral).astype(np.float32)
-        gains = self.balance.astype(float)
-        self.noise = np.stack([source.noise[:, 0] * gains, source.noise[:, 1] * gains**2], axis=1)
-        self._levels: dict[int, NDArray[np.float32]] = {}
-        self._between: OrderedDict[float, NDArray[np.float32]] = OrderedDict()
+        super().__init__(source)
         self._stages: OrderedDict[tuple, NDArray[np.float32]] = OrderedDict()
-        self._base: Base | None = None
-        self._medium: Base | None = None
-        self._haze: Haze | None = None
-        self._ratios: Ratios | None = None
         self._piece: tuple[Rect, tuple[NDArray[np.float32], int, int]] | None = None
         self._geometries: OrderedDict[tuple, Geometry] = OrderedDict()
         self._fields: tuple[Geometry, dict[str, Any]] | None = None
@@ -105,63 +83,6 @@ class Developer:
         """The developer for the quarter turns and the area that a recipe asks for: itself where it is for those."""
         source = as_asked(self.source, recipe)
         return self if source is self.source else Developer(source)
-
-    # -- raw side -----------------------------------------------------------------------------------------------------
-
-    def level(self, factor: float) -> NDArray[np.float32]:
-        """Balanced camera RGB of the whole frame at 1/factor: 2, 4, 8, ..., cached, or any other from 2 on, of which
-        the latest are kept.
-        """
-        power = 2 ** int(math.log2(factor))
-        if factor != power:
-            if factor not in self._between:
-                w, h = (max(1, round(n / factor)) for n in self.source.size)
-                self._between[factor] = cv2.resize(self.level(power), (w, h), interpolation=cv2.INTER_AREA)
-                while len(self._between) > KEPT_BETWEEN:
-                    self._between.popitem(last=False)
-            self._between.move_to_end(factor)
-            return self._between[factor]
-        if power not in self._levels:
-            data = self.source.linear.data
-            if power == 2 and data.ndim == 2:
-                self._levels[2] = dm.bin_quads(data, self.source.linear.cfa, self.balance)
-            elif power == 2:
-                size = max(1, data.shape[1] // 2), max(1, data.shape[0] // 2)
-                self._levels[2] = cv2.resize(data, size, interpolation=cv2.INTER_AREA) * self.balance
-            else:
-                finer = self.level(power // 2)
-                h, w = max(1, finer.shape[0] // 2), max(1, finer.shape[1] // 2)
-                self._levels[power] = cv2.resize(finer, (w, h), interpolation=cv2.INTER_AREA)
-        return self._levels[power]
-
-    @cached_property
-    def full(self) -> NDArray[np.uint8]:
-        """Full channels (bits 1, 2, 4) of each quad of the frame, where noise does not decide."""
-        clipped = self.source.linear.clipped
-        return settled(clipped, self.level(2)) if clipped.any() else clipped
-
-    def has_level(self, factor: int) -> bool:
-        """Whether the frame at 1/factor is there already."""
-        return factor in self._levels
-
-    def piece(self, rect: Rect) -> tuple[NDArray[np.float32], int, int]:
-        """Balanced camera RGB at full size around a rectangle, and the offset of the rectangle in it."""
-        data = self.source.linear.data
-        h, w = data.shape[:2]
-        pad = MARGIN + 2 * dm.REACH if data.ndim == 2 else MARGIN
-        # on the grid of the noise reduction's blocks, so that pieces agree to the last digit
-        x0, y0 = max(0, rect.x - pad) // GRID * GRID, max(0, rect.y - pad) // GRID * GRID
-        x1, y1 = (
-            min(n, -(-end // GRID) * GRID)
-            for n, end in ((w, rect.x + rect.width + pad), (h, rect.y + rect.height + pad))
-        )
-        part = data[y0:y1, x0:x1]
-        if data.ndim == 2:
-            # balanced before, so that colour differences are small
-            rgb = dm.demosaic(part, self.source.linear.cfa, self.balance)
-        else:
-            rgb = part * self.balance
-        return np.ascontiguousarray(rgb), rect.x - x0, rect.y - y0
 
     # -- frame --------------------------------------------------------------------------------------------------------
 
@@ -248,54 +169,8 @@ class Developer:
             full = np.zeros((1, 1), np.uint8)
         return Placement(factor, own, shape.size, min(factor, 2) / 2, (0, 0), own, shape.size), full
 
-    def _small(self) -> NDArray[np.float32]:
-        """Working-space light of the whole frame at about 1400 px, before exposure, as-shot balance."""
-        factor = 2
-        while max(self.source.size) / factor > 1400 and factor < COARSEST:
-            factor *= 2
-        return to_working(self.level(factor), self.balanced_matrix(self.source.neutral))
-
-    def base(self) -> Base:
-        """The tone base of the whole frame."""
-        if self._base is None:
-            self._base = base_of(np.maximum(self._small() @ LUMINANCE_2020.astype(np.float32), 0))
-        return self._base
-
-    def medium(self) -> Base:
-        """The base under medium relief of the whole frame."""
-        if self._medium is None:
-            small = np.maximum(self._small() @ LUMINANCE_2020.astype(np.float32), 0)
-            self._medium = medium_base(small, math.hypot(*small.shape))
-        return self._medium
-
-    def haze(self) -> Haze:
-        """The airlight of the whole frame."""
-        if self._haze is None:
-            self._haze = haze_of(self._small())
-        return self._haze
-
-    def ratios(self) -> Ratios:
-        """Colour around full places."""
-        if self._ratios is None:
-            factor = 4
-            while max(self.source.size) / factor > 700 and factor < COARSEST:
-                factor *= 2
-            self._ratios = ratios_of(self.level(factor), self.full)
-        return self._ratios
-
-    def balanced_matrix(self, neutral: NDArray, meta: RawMeta | None = None) -> NDArray[np.float64]:
-        """Balanced camera RGB to linear Rec. 2020 for a neutral, relative to as shot: green's level is kept.
-
-        `meta`: the file's facts under another profile.
-        """
-        return camera_to_working(meta or self.source.meta, neutral) @ np.diag(1 / self.balance.astype(float))
-
     # -- white
     # ----------------------------------------------------------------------------------------------------------
-
-    def as_shot(self) -> tuple[float, float]:
-        """Temperature (K) and Duv of the file's own neutral."""
-        return kelvin_duv_of(*neutral_to_xy(self.source.meta, self.source.neutral))
 
     def neutral(self, recipe: Recipe) -> NDArray[np.float64]:
         """Camera neutral of a recipe."""
@@ -579,35 +454,8 @@ class Developer:
                 progress(done / todo)
         return np.ascontiguousarray(orient(out, self.source.meta.orientation))
 
-    def luminance(self, factor: int = 8) -> NDArray[np.float32]:
-        """Scene luminance at 1/factor (1.0 = saturation of a neutral, baseline exposure included), as-shot balance."""
-        working = to_working(self.level(factor), self.balanced_matrix(self.source.neutral))
-        return np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0) * np.float32(
-            2.0**self.source.meta.baseline_exposure
-        )
-
 
 def _frame_key(recipe: Recipe, uncropped: bool) -> tuple:
     """What a geometry depends on."""
     left_out = ("crop", "aspect") if uncropped else ()
     return (uncropped, *(getattr(recipe, name) for name in FRAME_FIELDS if name not in left_out))
-
-
-def stored_rect(rect: Rect, orientation: int, size: tuple[int, int]) -> Rect:
-    """A rectangle of the oriented picture in unoriented pixels; `size` is the unoriented (width, height)."""
-    w, h = size
-
-    def stored(x: int, y: int) -> tuple[int, int]:
-        if orientation in (6, 7):  # turned clockwise
-            x, y = y, h - 1 - x
-        elif orientation in (5, 8):
-            x, y = w - 1 - y, x
-        elif orientation in (3, 4):
-            x, y = w - 1 - x, h - 1 - y
-        if orientation in (2, 4, 5, 7):
-            x = w - 1 - x
-        return x, y
-
-    x0, y0 = stored(rect.x, rect.y)
-    x1, y1 = stored(rect.x + rect.width - 1, rect.y + rect.height - 1)
-    return Rect(min(x0, x1), min(y0, y1), abs(x1 - x0) + 1, abs(y1 - y0) + 1)

@@ -428,3 +428,23 @@ def full_or_near(quads: NDArray[np.uint8]) -> NDArray[np.uint8]:
         here = cv2.dilate(quads & np.uint8(bit), np.ones((3, 3), np.uint8))
         out |= here
     return out
+
+
+def stored_rect(rect: Area, orientation: int, size: tuple[int, int]) -> Area:
+    """A rectangle of the oriented picture in unoriented pixels; `size` is the unoriented (width, height)."""
+    w, h = size
+
+    def stored(x: int, y: int) -> tuple[int, int]:
+        if orientation in (6, 7):  # turned clockwise
+            x, y = y, h - 1 - x
+        elif orientation in (5, 8):
+            x, y = w - 1 - y, x
+        elif orientation in (3, 4):
+            x, y = w - 1 - x, h - 1 - y
+        if orientation in (2, 4, 5, 7):
+            x = w - 1 - x
+        return x, y
+
+    x0, y0 = stored(rect.x, rect.y)
+    x1, y1 = stored(rect.x + rect.width - 1, rect.y + rect.height - 1)
+    return Area(min(x0, x1), min(y0, y1), abs(x1 - x0) + 1, abs(y1 - y0) + 1)

@@ -10,8 +10,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.develop.engine import GRID, Developer, Rect
+from bruto.develop.engine import Developer, Rect
 from bruto.develop.recipe import Recipe
+from bruto.develop.recorded import GRID
 
 PIECES, SIDE = 4, 320
 """Pieces that are looked at, those with most detail, and their side, pixels."""

@@ -2,9 +2,10 @@
 
 Yu, Sapiro, "DCT Image Denoising" (IPOL 1, 2011); second pass as in Dabov, Foi, Katkovnik, Egiazarian (IEEE TIP 16-8,
 2007) without the search for like blocks. Blocks of a strip share their vertical transforms, both forward and back,
-and lie side by side in vector registers; loops run over slices from 0 on, as an index that might be negative would keep
-them out of those. Blocks stand at multiples of `stride` of the array's own coordinates, so pieces of a frame that start
-at multiples of it give the whole frame's values.
+and lie side by side in vector registers. Buffers are flat, with distances that the compiler knows and unsigned indices:
+so it sees that loops do not write what they read, and that no index counts from the end. Blocks stand at multiples of
+`stride` of the array's own coordinates, so pieces of a frame that start at multiples of it give the whole frame's
+values.
 """
 
 from __future__ import annotations
