@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -648,9 +649,15 @@ SCENES: dict[str, Callable[[], Scene]] = {
 }
 
 
+@lru_cache(maxsize=2)
+def _built(name: str) -> Scene:
+    """Building takes a second or two, and one phone takes many shots of a scene."""
+    return SCENES[name]()
+
+
 def load_scene(name: str, kelvin: float | None = None) -> Scene:
     """The scene of that name, under another light where `kelvin` is given; raises `BrutoError` for an unknown one."""
     if name not in SCENES:
         raise BrutoError(f"There is no scene called '{name}'. Scenes: {', '.join(SCENES)}.")
-    scene = SCENES[name]()
+    scene = _built(name)
     return scene if kelvin is None else replace(scene, kelvin=kelvin, tungsten=kelvin < 4000)
