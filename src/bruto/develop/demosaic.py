@@ -34,7 +34,7 @@ def colour_offsets(cfa: str) -> tuple[int, int]:
     return divmod(cfa.index("R"), 2)
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def mirrored(k, n):
     """A place beyond the ends of n values as one inside, the end values not repeated."""
     k = -k if k < 0 else k
@@ -42,7 +42,7 @@ def mirrored(k, n):
     return min(max(k, 0), n - 1)
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _directions(own, green, across, along, low, high, n, start):
     """Differences own - green estimated along the row and along the column."""
     quarter, half = np.float32(0.25), np.float32(0.5)
@@ -59,7 +59,7 @@ def _directions(own, green, across, along, low, high, n, start):
             out[k] = half * (o1[k] - g0[k] - g1[k]) + quarter * (over[k] + under[k])
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _decide(across, along, share, difference, low, high, n, start):
     """Share of the row's direction by the roughness of the differences, and the differences mixed by it."""
     three, one = np.float32(3), np.float32(1e-10)
@@ -96,7 +96,7 @@ def _decide(across, along, share, difference, low, high, n, start):
             out[k] = c1[k] + v / (h + v) * (a1[k] - c1[k])
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _at_green(difference, of_row, of_column, low, high, n, start):
     """Differences of both colours at green sites: the row's own, and that of the rows above and below."""
     half = np.float32(0.5)
@@ -111,7 +111,7 @@ def _at_green(difference, of_row, of_column, low, high, n, start):
             out[k] = half * (d0[k] + d1[k])
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _at_others(of_row, of_column, share, other, weight, keep, low, high, n, start):
     """Other colour - own at sites that are not green: `keep` times what is there and `weight` times what the green
     neighbours say.
@@ -132,7 +132,7 @@ def _at_others(of_row, of_column, share, other, weight, keep, low, high, n, star
             out[k] += weight * (np.float32(1) - w[k]) * v
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _refine_green(of_row, of_column, share, difference, low, high, n, start):
     """Differences own - green averaged with those at both neighbours."""
     third = np.float32(1 / 3)
@@ -234,14 +234,14 @@ _QUARTER = np.array([-0.0703125, 0.8671875, 0.2265625, -0.0234375], np.float32)
 """Cubic interpolation (Keys 1981) a quarter of a step after the second of four samples."""
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _mirrored_too(k, n):
     """A place beyond the ends of n values as one inside, the end values repeated; up to n places beyond."""
     k = -k - 1 if k < 0 else k
     return 2 * n - k - 1 if k >= n else k
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _middle_row(m, y, ry, rx, h, row, line):
     """Row y of one site of the quads (at `ry`, `rx` in them), moved to the quads' middles; `row`: a buffer of four
     more values.

@@ -38,7 +38,7 @@ _C = [np.float32(0.5 * math.cos(k * math.pi / 16)) for k in range(8)]
 _C1, _C2, _C3, _C4, _C5, _C6, _C7 = _C[1:]
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _dct(x0, x1, x2, x3, x4, x5, x6, x7):
     """Orthonormal DCT-II of eight values."""
     s0, s1, s2, s3 = x0 + x7, x1 + x6, x2 + x5, x3 + x4
@@ -61,7 +61,7 @@ def forward(x):
         )
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _undone(x0, x1, x2, x3, x4, x5, x6, x7):
     """Undoes `_dct`."""
     a, b = (x0 + x4) * _C4, (x0 - x4) * _C4
@@ -83,7 +83,7 @@ def backward(x):
         )
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _apart(line, n, stride, phases):
     """Every `stride`-th value of a line to rows of their own, n each."""
     p1, p2, p3 = _PITCH, _PITCH + _PITCH, _PITCH + _PITCH + _PITCH
@@ -101,7 +101,7 @@ def _apart(line, n, stride, phases):
             phases[k + p1] = line[at + np.uint64(1)]
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _columns(phases, k, stride):
     """The eight values of block k in one row, of what `_apart` gives."""
     return (
@@ -112,19 +112,19 @@ def _columns(phases, k, stride):
     )  # fmt: skip
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _place(column, stride):
     """Where `_apart` puts a block's column, from the place of its first."""
     return np.uint64(column % stride) * _PITCH + np.uint64(column // stride)
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _row(u):
     """Start of row u of a buffer."""
     return np.uint64(u) * _PITCH
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _rows(c, k):
     """Values k of eight rows."""
     return (
@@ -133,13 +133,13 @@ def _rows(c, k):
     )  # fmt: skip
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _kept(c, s):
     """1 where a coefficient stands out of its noise, else 0."""
     return np.float32(1) if abs(c) > s else np.float32(0)
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _threshold(phases, stride, sigma, noise, mean, share, out):
     """One vertical frequency of blocks side by side: their coefficients, those below their noise 0, to eight rows.
 
@@ -159,7 +159,7 @@ def _threshold(phases, stride, sigma, noise, mean, share, out):
         share[k] += ((k0 + k1) + (k2 + k3)) + ((k4 + k5) + (k6 + k7))
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _signal(p, s):
     """Share of signal in a coefficient of which the pilot has p, at noise s."""
     square = p * p
@@ -167,7 +167,7 @@ def _signal(p, s):
     return max(square / (square + s * s + np.float32(1e-20)), np.float32(1e-9))
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _wiener(phases, known, stride, sigma, noise, mean, share, out):
     """As `_threshold`, but coefficients are kept by the share of signal that those of `known`, the pilot, show; `share`
     sums the squares of that.
@@ -187,7 +187,7 @@ def _wiener(phases, known, stride, sigma, noise, mean, share, out):
         share[k] += ((k0 * k0 + k1 * k1) + (k2 * k2 + k3 * k3)) + ((k4 * k4 + k5 * k5) + (k6 * k6 + k7 * k7))
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _give_back(c, share, parts):
     """Coefficients in eight rows back to a block's columns, weighted by `share` and the window."""
     w0, w1, w2, w3 = WINDOW[0], WINDOW[1], WINDOW[2], WINDOW[3]
@@ -201,7 +201,7 @@ def _give_back(c, share, parts):
         parts[at + _row(6)], parts[at + _row(7)] = s1 * x6, s0 * x7
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _weights(share, parts):
     """What `_give_back` gives for blocks of 1."""
     w0, w1, w2, w3 = WINDOW[0], WINDOW[1], WINDOW[2], WINDOW[3]
@@ -212,7 +212,7 @@ def _weights(share, parts):
         parts[at + _row(4)], parts[at + _row(5)], parts[at + _row(6)], parts[at + _row(7)] = s3, s2, s1, s0
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _together(parts, n, stride, line):
     """Columns of blocks side by side to a line of n times `stride`, added where they overlap."""
     h0, h1, h2, h3 = _HEAD, _HEAD - np.uint64(1), _HEAD - np.uint64(2), _HEAD - np.uint64(3)
@@ -234,7 +234,7 @@ def _together(parts, n, stride, line):
             )
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _strip(plane, top, left, width, pitch, rows):
     """Eight rows from `top` and `left` (which may lie outside: mirrored), transformed down the columns."""
     h, w = plane.shape
@@ -258,7 +258,7 @@ def _strip(plane, top, left, width, pitch, rows):
         rows[k + p4], rows[k + p5], rows[k + p6], rows[k + p7] = x4, x5, x6, x7
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _add(rows, along, width, pitch, total, counts):
     """Vertically transformed rows back and to `total` (8 rows of it), weighted by the window; `along`: their weights,
     which go to `counts`.

@@ -51,7 +51,7 @@ REACH = 64
 """Pixels around a place that matter visibly at full size."""
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _stabilised_row(row, scale, offset, factor, mixing, y, u, v):
     """One line of balanced camera RGB to stabilised brightness and colour differences."""
     s0, s1, s2 = scale[0], scale[1], scale[2]
@@ -91,7 +91,7 @@ def _stabilise(rgb, scale, offset, factor, mixing, y, u, v):
                     v[i, k] = np.float32(0.25) * (line_v[0, j] + line_v[0, j + 1] + line_v[1, j] + line_v[1, j + 1])
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _doubled_row(small, i, mixed, line):
     """Row i of a plane at twice the size, straight between its pixels; the outermost are repeated."""
     h, w = small.shape
@@ -108,7 +108,7 @@ def _doubled_row(small, i, mixed, line):
         line[2 * w] = line[2 * w - 1]
 
 
-@njit(inline="always")
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _light_row(d, scale, least, lift):
     """Stabilised values of one channel back to light, in place."""
     quarter = np.float32(0.25)
