@@ -200,6 +200,8 @@ class CropOnThePicture(DevelopTest):
         """Developed and turned like the picture on the stage; the preview again once it is changed from elsewhere."""
         edit, thumbs = self.edit, self.window.shots.model.thumbs
         key = str(edit.path)
+        self.assertEqual(thumbs[key][1], "preview")
+        edit.change("exposure", exposure=0.1)
         self.wait(lambda: thumbs[key][1] == "developed")
         self.assertGreater(thumbs[key][0].width(), thumbs[key][0].height())
         dark = pixels(thumbs[key][0]).mean()
@@ -208,8 +210,14 @@ class CropOnThePicture(DevelopTest):
         self.wait(
             lambda: thumbs[key][0].width() < thumbs[key][0].height() and pixels(thumbs[key][0]).mean() > dark + 20
         )
+        edit.undo()
+        edit.undo()
+        edit.undo()
+        self.wait(lambda: key in thumbs and thumbs[key][1] == "preview")  # nothing is changed any more
+        edit.redo()
+        self.wait(lambda: thumbs[key][1] == "developed")
         self.choose("pans-001")
-        edit.change("exposure", exposure=0.0)
+        edit.change("exposure", exposure=0.4)
         self.wait(lambda: key in thumbs and thumbs[key][1] == "preview")
 
     def test_picking_works_in_a_cropped_and_turned_picture(self) -> None:

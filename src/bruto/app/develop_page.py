@@ -61,9 +61,9 @@ class DevelopPage(QWidget):
     ready = Signal()
     decoded = Signal(object, object)
     pictured = Signal(object, object)
-    """A shot and its developed picture as it stands on the stage."""
+    """A shot that was edited and its picture as it stands on the stage."""
     outdated = Signal(object)
-    """A shot that is not on the stage and was changed."""
+    """A shot of which a developed picture, if there is one, holds no more."""
 
     def __init__(self, worker: Worker) -> None:
         super().__init__()
@@ -374,7 +374,10 @@ class DevelopPage(QWidget):
         if self.edit.dragging:
             self._pictured_timer.start()
             return
-        self.pictured.emit(self.shot, base)
+        if self.edit.recipe == Recipe():
+            self.outdated.emit(self.shot)
+        else:
+            self.pictured.emit(self.shot, base)
 
     def _got_piece(self, found: tuple[Any, float], rect: tuple[int, int, int, int]) -> None:
         picture, ms = found

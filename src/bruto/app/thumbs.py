@@ -17,6 +17,7 @@ from bruto.shoot.shots import Shot, small_view
 
 THUMB_EDGE = 192
 """Longest side of a thumbnail that is kept, pixels."""
+DEVELOPED = "developed"
 BATCH_S = 0.12
 """Time for which the render thread makes thumbnails in one go, seconds."""
 
@@ -65,9 +66,11 @@ class Thumbs:
         """What was made of a shot, as it stands on the stage."""
         size = QSize(THUMB_EDGE, THUMB_EDGE)
         small = picture.scaled(size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
-        self.listed.set_thumb(shot, small, "developed")
+        self.listed.set_thumb(shot, small, DEVELOPED)
 
     def outdated(self, shot: Shot) -> None:
         """What was made of a shot is not what its recipe says any more: the preview stands in until it is opened."""
-        if self.listed.thumbs.pop(str(shot.main), None) is not None:
+        key = str(shot.main)
+        if self.listed.thumbs.get(key, (None, ""))[1] == DEVELOPED:
+            del self.listed.thumbs[key]
             self.make([shot])
