@@ -144,6 +144,7 @@ def main() -> int:
         w.set_task("Develop")
         p.choose("sluice-001-01")
         w.develop.ledger.all_button.click()
+        p.settle()
         w.toggle_theme()
         p.save("develop-dim")
         w.set_task("Intake")
