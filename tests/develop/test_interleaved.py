@@ -10,6 +10,10 @@ import numpy as np
 from bruto.develop import interleaved
 from bruto.develop.demosaic import bin_quads
 from bruto.develop.interleaved import lines
+from bruto.develop.steps.colour import to_working
+from bruto.develop.steps.noise import reduce_noise
+from bruto.develop.steps.relief import fine_relief
+from bruto.develop.steps.sharpness import sharpen
 
 
 class Lines(unittest.TestCase):
@@ -24,6 +28,19 @@ class Lines(unittest.TestCase):
             np.testing.assert_array_equal(
                 lines(view), np.stack([view[..., k] for k in range(3)], 2).reshape(len(view), -1)
             )
+
+    def test_steps_take_arrays_of_any_order(self) -> None:
+        """A turned array, as of a file with a plane for each colour, gives what the same values in order give."""
+        plain = np.random.default_rng(2).uniform(0.1, 0.9, (40, 56, 3)).astype(np.float32)
+        turned = np.moveaxis(np.ascontiguousarray(np.moveaxis(plain, 2, 0)), 0, 2)
+        noise, even = np.full((3, 2), 1e-4), np.ones((1, 1), np.float32)
+        for step in (
+            lambda rgb: to_working(rgb, np.eye(3)),
+            lambda rgb: sharpen(rgb, 0.8, 0.8, 0.01),
+            lambda rgb: fine_relief(rgb, 1.3, 5040.0, (1e-4, 1e-6)),
+            lambda rgb: reduce_noise(rgb, noise, 1.0, 1.0, "plain", even),
+        ):
+            np.testing.assert_array_equal(step(turned), step(plain))
 
     def test_apart_and_together(self) -> None:
         line = np.arange(12, dtype=np.float32)

@@ -27,12 +27,20 @@ class Thumbs:
 
     def __init__(self, worker: Worker, listed: ShotModel, board: ShotModel, say: Callable[[str], None]) -> None:
         self.worker, self.listed, self.board, self.say = worker, listed, board, say
+        self._todo: list[Shot] = []
 
-    def make(self, waiting: Iterable[Shot]) -> None:
-        """Make thumbnails a handful at a time, so that neither thread waits long for the other."""
-        todo = [s for s in waiting if str(s.main) not in self.listed.thumbs]
-        if not todo:
+    def make(self, shots: Iterable[Shot]) -> None:
+        """Make the thumbnails of a shoot that are not there, a handful at a time, so that neither thread waits long for
+        the other.
+        """
+        self._todo = list(shots)
+        self._next()
+
+    def _next(self) -> None:
+        self._todo = [s for s in self._todo if str(s.main) not in self.listed.thumbs]
+        if not self._todo:
             return
+        todo = tuple(self._todo)
 
         def work() -> list[tuple[Shot, Any, str]]:
             made: list[tuple[Shot, Any, str]] = []
@@ -48,11 +56,15 @@ class Thumbs:
 
         def done(made: list[tuple[Shot, Any, str]]) -> None:
             for shot, picture, kind in made:
-                if picture is not None:
-                    image = to_qimage(picture)
-                    for model in (self.listed, self.board):
-                        model.set_thumb(shot, image, kind)
-            self.make(todo[len(made) :])
+                if picture is None:
+                    continue
+                image = to_qimage(picture)
+                self.board.set_thumb(shot, image, kind)
+                if str(shot.main) not in self.listed.thumbs:  # what was made of it meanwhile stays
+                    self.listed.set_thumb(shot, image, kind)
+            tried = {str(shot.main) for shot, _, _ in made}
+            self._todo = [s for s in self._todo if str(s.main) not in tried]
+            self._next()
 
         self.worker.ask("thumb", work, done, self.say)
 
@@ -73,4 +85,5 @@ class Thumbs:
         key = str(shot.main)
         if self.listed.thumbs.get(key, (None, ""))[1] == DEVELOPED:
             del self.listed.thumbs[key]
-            self.make([shot])
+            self._todo.insert(0, shot)  # a newer request takes the place of one that waits: all the rest goes along
+            self._next()

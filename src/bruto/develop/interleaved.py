@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 
 def lines(rgb: NDArray) -> NDArray:
-    """Rows of RGB (H, W, 3) as lines (H, 3 W): the same memory where it lies in one piece, else a copy.
+    """Rows of RGB (H, W, 3) as lines (H, 3 W): the same memory where it lies in one piece, else a copy. What is to be
+    written must lie so: make it with `np.empty` (`empty_like` takes over the order of a turned array).
 
     >>> lines(np.arange(6).reshape(1, 2, 3))
     array([[0, 1, 2, 3, 4, 5]])

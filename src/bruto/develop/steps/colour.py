@@ -211,7 +211,7 @@ def _matrix_only(rgb, matrix, out):
 
 def to_working(rgb: NDArray[np.float32], matrix: NDArray) -> NDArray[np.float32]:
     """Linear working-space RGB (H, W, 3)."""
-    out = np.empty_like(rgb)
+    out = np.empty(rgb.shape, np.float32)
     _matrix_only(lines(rgb), np.asarray(matrix, np.float32), lines(out))
     return out
 

@@ -375,7 +375,7 @@ def reduce_noise(
         u, v = (_without(p, fine[k], coarse[k], colour, gain, stride, passes) for k, p in ((1, u), (2, v)))
     if best:
         y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, colour, colour), gain)
-    out = np.empty_like(rgb)
+    out = np.empty(rgb.shape, np.float32)
     least = (2 * np.sqrt(0.375 + b / a**2)).astype(np.float32)
     planes = np.empty((3, *u.shape), np.float32) if half else np.empty((3, 1, 1), np.float32)
     if half:

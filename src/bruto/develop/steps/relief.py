@@ -77,7 +77,7 @@ def fine_relief(
     _log_light(lines(rgb), ev)
     share = min(1.0, radius)  # a layer of less than a pixel is only partly there
     base = self_guided(ev, max(1, math.ceil(radius)), EDGE)
-    out = np.empty_like(rgb)
+    out = np.empty(rgb.shape, np.float32)
     effective = 1 + (gain - 1) * share
     _raise(
         lines(rgb), ev, base.a, base.b, np.float32(effective), np.float32(noise[0]), np.float32(noise[1]), lines(out)

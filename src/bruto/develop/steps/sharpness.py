@@ -160,6 +160,6 @@ def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma:
     half = max(1, round(4 * radius))
     kernel = np.exp(-(np.arange(half + 1) ** 2) / (2 * radius * radius))
     kernel = (kernel / (2 * kernel.sum() - kernel[0])).astype(np.float32)
-    out = np.empty_like(rgb)
+    out = np.empty(rgb.shape, np.float32)
     _sharpen(lines(rgb), kernel, np.float32(amount), np.float32((4.5 * noise_sigma) ** 2), lines(out))
     return out
