@@ -63,7 +63,7 @@ def develop_ratio(path: Path, rounds: int = ROUNDS) -> dict[str, float]:
     out = path.with_suffix(".out.jpg")
 
     def mine() -> None:
-        deliver(path, out, Recipe(), Ticket())
+        deliver(path, out, Recipe(), Ticket(), overwrite=True)
 
     def theirs() -> None:
         with rawpy.imread(str(path)) as raw:
@@ -175,7 +175,7 @@ def demo_start() -> dict[str, float]:
     from bruto.app.main import demo_folder
     from bruto.simphone.demo import make_demo
 
-    make_demo(demo_folder(), lambda _: None)
+    make_demo(demo_folder())
     program = Path(sys.executable).with_name("bruto")
     with tempfile.TemporaryDirectory() as folder:
         began = time.perf_counter()

@@ -50,6 +50,7 @@ def run_module(name: str, folder: str) -> dict:
     environment = {
         **os.environ,
         "XDG_DATA_HOME": f"{folder}/data-{name}",
+        "XDG_STATE_HOME": f"{folder}/state-{name}",
         "QT_QPA_PLATFORM": "offscreen",
         "QT_LOGGING_RULES": "qt.qpa.*=false",
         "OMP_WAIT_POLICY": "passive",

@@ -11,8 +11,9 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import atomic_path, check_readable, explain, write_bytes
+from bruto.files import check_readable, explain
 from bruto.parallel import map_threads
+from bruto.publish import own_file, write_own
 from bruto.simphone import demo
 from bruto.simphone.capture import simulate as real_simulate
 
@@ -23,15 +24,15 @@ class Atomic(unittest.TestCase):
         self.path = self.folder / "a.bin"
 
     def test_written_whole_with_ordinary_permissions(self) -> None:
-        write_bytes(self.path, b"new")
+        write_own(self.path, b"new")
         self.assertEqual(self.path.read_bytes(), b"new")
         umask = os.umask(0)
         os.umask(umask)
         self.assertEqual(self.path.stat().st_mode & 0o777, 0o666 & ~umask)
 
     def test_a_failure_inside_leaves_the_old_file(self) -> None:
-        write_bytes(self.path, b"old")
-        with self.assertRaises(RuntimeError), atomic_path(self.path) as temporary:
+        write_own(self.path, b"old")
+        with self.assertRaises(RuntimeError), own_file(self.path) as temporary:
             temporary.write_bytes(b"half")
             raise RuntimeError
         self.assertEqual(self.path.read_bytes(), b"old")
@@ -39,10 +40,10 @@ class Atomic(unittest.TestCase):
 
     def test_no_space_while_syncing(self) -> None:
         with (
-            mock.patch("bruto.files.os.fsync", side_effect=OSError(errno.ENOSPC, "No space")),
+            mock.patch("bruto.publish.os.fsync", side_effect=OSError(errno.ENOSPC, "No space")),
             self.assertRaisesRegex(FileProblem, "disk is full"),
         ):
-            write_bytes(self.path, b"x")
+            write_own(self.path, b"x")
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_every_reason_says_what_to_do(self) -> None:
@@ -104,11 +105,13 @@ class Demo(unittest.TestCase):
         settings.pop("megapixels", None)
         return real_simulate(scene, folder, size=(252, 190), **settings)
 
-    def test_made_once_and_edits_are_kept(self) -> None:
+    def test_made_shot_by_shot_and_edits_are_kept(self) -> None:
         with mock.patch.object(demo, "simulate", self.small):
             said: list[str] = []
-            demo.make_demo(self.folder, said.append)
-            self.assertEqual(len(said), len(demo.SHOTS) + 1)
+            demo.make_demo(self.folder, lambda share, text: said.append(text), only_first=True)
+            first = {p.name for p in self.folder.iterdir() if not p.name.startswith(".")}
+            self.assertEqual(first, {"sluice-020.dng", "sluice-020.jpg"})
+            demo.make_demo(self.folder)
             names = {p.name for p in self.folder.iterdir()}
             self.assertIn("pans-001.dng", names)
             self.assertIn("crystals-002.jpg", names)
@@ -116,18 +119,21 @@ class Demo(unittest.TestCase):
             edit = self.folder / "pans-001.dng.bruto.json"
             edit.write_text("{}")
             said.clear()
-            demo.make_demo(self.folder, said.append)
-            self.assertEqual(said, [])
+            demo.make_demo(self.folder, lambda share, text: said.append(text))
+            self.assertEqual(said, [""])
             (self.folder / ".made").write_text("an older version")
-            demo.make_demo(self.folder, said.append)
-            self.assertTrue(said and edit.is_file())
+            demo.make_demo(self.folder, lambda share, text: said.append(text))
+            self.assertTrue(len(said) > len(demo.SHOTS) and edit.is_file())
+            self.assertEqual({p.name for p in self.folder.iterdir()}, names | {edit.name})
 
-    def test_an_interrupted_making_leaves_no_half_shoot(self) -> None:
+    def test_an_interrupted_making_leaves_no_half_shot_and_goes_on(self) -> None:
         def interrupted(scene: str, folder: Path, **settings) -> list[dict]:
-            if scene == "card":
+            if scene == "pans":
                 raise KeyboardInterrupt
             return self.small(scene, folder, **settings)
 
         with mock.patch.object(demo, "simulate", interrupted), self.assertRaises(KeyboardInterrupt):
             demo.make_demo(self.folder)
-        self.assertFalse(self.folder.exists())
+        names = {p.name for p in self.folder.iterdir()}
+        self.assertEqual(names, {".made", "sluice-020.dng", "sluice-020.jpg", "card-001.dng", "card-001.jpg"})
+        self.assertEqual(len(demo.missing(self.folder)), len(demo.SHOTS) - 2)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import json
+import os
 import sys
 import time
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
@@ -12,6 +15,9 @@ from typing import Annotated, Any
 import typer
 
 from bruto.errors import BrutoError
+from bruto.files import explain
+from bruto.logged import unexpected
+from bruto.publish import clean_leftovers
 
 app = typer.Typer(
     add_completion=False,
@@ -24,6 +30,9 @@ app = typer.Typer(
 merge_app = typer.Typer(help="Merge several raws into one better raw (a linear DNG).", no_args_is_help=True)
 app.add_typer(merge_app, name="merge")
 
+OverwriteFlag = Annotated[
+    bool, typer.Option("--overwrite", help="Replace an existing file. Originals are not replaced all the same.")
+]
 JsonFlag = Annotated[bool, typer.Option("--json", help="Print one JSON object on stdout and nothing else.")]
 
 
@@ -35,11 +44,23 @@ def _print_json(data: dict) -> None:
             return str(value)
         raise TypeError(type(value).__name__)
 
-    sys.stdout.write(json.dumps(data, default=plain, ensure_ascii=False, allow_nan=False) + "\n")
+    text = json.dumps(data, default=plain, ensure_ascii=False, allow_nan=False)
+    try:
+        text.encode(sys.stdout.encoding or "utf-8")
+    except UnicodeEncodeError:  # names that are no UTF-8, or a terminal that is not
+        text = json.dumps(data, default=plain, allow_nan=False)
+    sys.stdout.write(text + "\n")
+
+
+def shown(text: str) -> str:
+    """A text on one line of the terminal: what it holds of control signs or of bytes that are no letters is spelt."""
+    plain = "".join(c if c.isprintable() else c.encode("unicode_escape", "surrogatepass").decode() for c in text)
+    encoding = sys.stdout.encoding or "utf-8"
+    return plain.encode(encoding, "backslashreplace").decode(encoding)
 
 
 def _say(text: str) -> None:
-    sys.stderr.write(text + "\n")
+    sys.stderr.write(shown(text) + "\n")
 
 
 class _ProgressLine:
@@ -80,6 +101,18 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
         }
         for g in m.gain_maps
     ]
+    for profile in m.profiles:
+        table = profile.gain_table
+        if table is not None:
+            v, h, n = table.gains.shape
+            maps.append(
+                {
+                    "kind": "local gain table",
+                    "profile": profile.name,
+                    "size": [v, h, n],
+                    "gain": [float(table.gains.min()), float(table.gains.max())],
+                }
+            )
     data = {
         "kind": m.kind,
         "width": m.width,
@@ -114,8 +147,8 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
         return
     for key, value in data.items():
         if key == "maps":
-            value = f"{len(maps)} lens-shading maps" if maps else "none"
-        typer.echo(f"{key.replace('_', ' '):22} {value}")
+            value = ", ".join(str(q["kind"]) for q in maps) if maps else "none"
+        typer.echo(shown(f"{key.replace('_', ' '):22} {value}"))
 
 
 @app.command()
@@ -187,15 +220,17 @@ def develop(
     space: str = "srgb",
     long_edge: int | None = None,
     bits: int = 8,
+    overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
-    """Develop raws or pictures to finished pictures."""
-    from bruto.deliver.encoders import Ticket, check_ticket, write_picture
+    """Develop raws or pictures to finished pictures. Originals are never replaced."""
+    from bruto.deliver.encoders import Ticket, check_ticket
+    from bruto.deliver.jobs import deliver
     from bruto.develop.engine import Developer
     from bruto.develop.recipe import Recipe, load_recipe
-    from bruto.develop.source import open_source
     from bruto.develop.suggest import suggest_all, take_all
     from bruto.shoot.sidecar import load_sidecar
+    from bruto.storage.outputs import Outputs
 
     if sum((recipe is not None, kept is not None, auto, neutral)) > 1:
         raise typer.BadParameter("choose one of --recipe, --kept, --auto and --neutral")
@@ -203,45 +238,53 @@ def develop(
     folder = len(files) > 1 or output.is_dir()
     if folder and not output.is_dir():
         raise BrutoError(f"{output} is not a folder; several files need one to go to.")
-    results = []
+    outputs = Outputs([*files, *([recipe] if recipe is not None else [])], overwrite=overwrite)
+    suffix = ".tif" if space == "linear" else ".jpg"
+    check_ticket(Path("any" + suffix) if folder else output, ticket)
+    given = load_recipe(recipe) if recipe is not None else None
+
+    def values(file: Path) -> Recipe | Callable[[Developer], Recipe]:
+        if given is not None:
+            return given
+        if auto:
+            return lambda developer: take_all(Recipe(), suggest_all(developer))
+        if neutral:
+            return Recipe()
+        side, problem = load_sidecar(file)
+        if problem:
+            _say(problem)
+        return side.recipe if kept is None else side.version(kept)
+
+    results, failed = [], []
     for file in files:
-        target = output / (file.stem + (".tif" if space == "linear" else ".jpg")) if folder else output
-        check_ticket(target, ticket)
-        if target.exists() and file.exists() and target.samefile(file):
-            raise BrutoError(f"{target} is the original; choose another name.")
         began = time.perf_counter()
-        developer = Developer(open_source(file))
-        chosen = Recipe()
-        if recipe is not None:
-            chosen = load_recipe(recipe)
-        elif auto:
-            chosen = take_all(Recipe(), suggest_all(developer))
-        elif not neutral:
-            side, problem = load_sidecar(file)
-            chosen = side.recipe if kept is None else side.version(kept)
-            if problem:
-                _say(problem)
-        developer = developer.asked(Recipe() if neutral else chosen)
-        picture = developer.render(
-            chosen,
-            space=space,
-            bits=bits,
-            neutral_look=neutral,
-            progress=partial(_ProgressLine(), text=file.name),
-        )
-        write_picture(target, picture, ticket, developer.source.meta)
+        try:
+            target = outputs.in_folder(output, file.stem + suffix) if folder else outputs.file(output)
+            where, chosen = deliver(
+                file, target, values(file), ticket,
+                neutral_look=neutral, progress=partial(_ProgressLine(), text=shown(file.name)),
+                renamed=partial(outputs.in_folder, output, file.stem + suffix) if folder else None,
+            )  # fmt: skip
+        except BrutoError as error:  # the others are not to blame
+            if len(files) == 1:
+                raise
+            _say(f"bruto: {error}")
+            failed.append({"file": str(file), "reason": str(error)})
+            continue
         results.append(
             {
                 "file": str(file),
-                "output": str(target),
+                "output": str(where),
                 "seconds": time.perf_counter() - began,
                 "recipe": chosen.model_dump(by_alias=True),
             }
         )
         if not as_json:
-            typer.echo(f"{file} → {target}")
+            typer.echo(shown(f"{file} → {where}"))
     if as_json:
-        _print_json({"developed": results})
+        _print_json({"developed": results, "failed": failed})
+    if failed:
+        raise BrutoError(f"{len(failed)} of {len(files)} files could not be developed; the others are done.")
 
 
 @app.command()
@@ -278,7 +321,7 @@ def compare(
         return
     typer.echo(f"aligned within {c.alignment.model_px:.2f} px ({c.alignment.tracks} tracks)")
     for name, x, y, text in sentences(c, first.name, second.name):
-        typer.echo(f"{name:26} {x:>7} {y:>7}  {text}")
+        typer.echo(shown(f"{name:26} {x:>7} {y:>7}  {text}"))
 
 
 def _merged(result: Any, as_json: bool) -> None:
@@ -289,13 +332,13 @@ def _merged(result: Any, as_json: bool) -> None:
     gain = (
         f"{result.range_ev:.1f} EV from noise to full" if result.range_ev else f"noise {result.noise_gain:.2f} × lower"
     )
-    typer.echo(
+    typer.echo(shown(
         f"{used} of {len(result.frames)} frames → {result.output}; {gain}, aligned within "
         f"{max(result.rms_px, 0.01):.2f} px"
-    )
+    ))
     for f in result.frames:
         if not f.used:
-            typer.echo(f"left out {f.file}: {f.reason}")
+            typer.echo(shown(f"left out {f.file}: {f.reason}"))
 
 
 @merge_app.command("noise")
@@ -303,22 +346,26 @@ def merge_noise_command(
     files: list[Path],
     output: Annotated[Path, typer.Option("-o", "--output")],
     method: Annotated[str, typer.Option(help="mean or median")] = "mean",
+    overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
     """Merge a burst of equal exposure: less noise."""
     from bruto.merge.stack import merge_noise
 
-    _merged(merge_noise(list(files), output, method=method, progress=_ProgressLine()), as_json)
+    _merged(merge_noise(list(files), output, method=method, overwrite=overwrite, progress=_ProgressLine()), as_json)
 
 
 @merge_app.command("exposure")
 def merge_exposure_command(
-    files: list[Path], output: Annotated[Path, typer.Option("-o", "--output")], as_json: JsonFlag = False
+    files: list[Path],
+    output: Annotated[Path, typer.Option("-o", "--output")],
+    overwrite: OverwriteFlag = False,
+    as_json: JsonFlag = False,
 ) -> None:
     """Merge a bracket: more range."""
     from bruto.merge.stack import merge_exposure
 
-    _merged(merge_exposure(list(files), output, progress=_ProgressLine()), as_json)
+    _merged(merge_exposure(list(files), output, overwrite=overwrite, progress=_ProgressLine()), as_json)
 
 
 @app.command()
@@ -368,7 +415,7 @@ def simulate(
         _print_json({"shots": shots})
         return
     for shot in shots:
-        typer.echo("  ".join(shot["files"]))
+        typer.echo(shown("  ".join(shot["files"])))
 
 
 @app.command()
@@ -419,10 +466,14 @@ COMMANDS = {"inspect", "measure", "develop", "compare", "merge", "simulate", "de
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """Entry point; returns the exit code."""
+    """Entry point; returns the exit code. Whatever happens ends in one line, never in a trace."""
     args = sys.argv[1:] if arguments is None else arguments
     if not args or (args[0] not in COMMANDS and not args[0].startswith("-")):
         args = ["open", *args] if args else ["open", "."]
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
+    clean_leftovers()
     try:
         app(args=args)
         return 0
@@ -437,6 +488,17 @@ def main(arguments: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         _say("bruto: stopped; nothing was written.")
         return 130
+    except BrokenPipeError:  # whoever reads the output has heard enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+        return 1
+    except OSError as error:
+        place = f" {error.filename}" if error.filename else ""
+        _say(f"bruto: {explain(error, Path(str(error.filename or '')), 'use')}" if place else f"bruto: {error}.")
+        unexpected(error, "running " + " ".join(args[:1]))
+        return 1
+    except Exception as error:
+        _say(f"bruto: {unexpected(error, 'running ' + ' '.join(args[:1]))}")
+        return 1
 
 
 if __name__ == "__main__":

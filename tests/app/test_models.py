@@ -81,8 +81,10 @@ class Edits(unittest.TestCase):
         other.save()
         self.edit.change("exposure", exposure=2.0)
         self.edit.save()
-        self.assertIn("another program", self.messages[-1])
-        self.assertEqual(load_sidecar(self.raw)[0].recipe.exposure, -1.0)
+        self.assertIn("Both changed exposure", self.messages[-1])
+        side = load_sidecar(self.raw)[0]
+        self.assertEqual((side.recipe.exposure, self.edit.recipe.exposure, self.edit.not_saved), (2.0, 2.0, ""))
+        self.assertEqual([side.version(name).exposure for name in side.versions], [-1.0])
 
 
 class Shoots(unittest.TestCase):

@@ -44,10 +44,13 @@ class WindowTest(unittest.TestCase):
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(TemporaryDirectory())) / "day"
         self.folder.mkdir()
+        home = self.folder.parent / "home"
         # what the program learns of phones must not reach, or come from, the user's own data
-        self.enterContext(mock.patch.dict(os.environ, {"XDG_DATA_HOME": str(self.folder.parent / "home")}))
+        places = {"XDG_DATA_HOME": f"{home}/data", "XDG_STATE_HOME": f"{home}/state"}
+        self.enterContext(mock.patch.dict(os.environ, places))
         self.fill()
         self.window = Window()
+        self.window.confirm = lambda *_: True
         self.addCleanup(self.window.close)
         self.window.resize(1280, 800)
         self.window.show()

@@ -16,7 +16,7 @@ import numpy as np
 import tifffile
 
 from bruto.container.dng_reader import read_dng, read_dng_meta
-from bruto.container.dng_writer import Storage, write_dng
+from bruto.container.dng_writer import Storage
 from bruto.container.glance import glance
 from bruto.container.outline import outline
 from bruto.container.rawframe import linearise
@@ -26,6 +26,7 @@ from bruto.develop.source import source_of_raw
 from bruto.errors import BrutoError
 from bruto.sensor.report import measure
 from bruto.shoot.folder import open_shoot
+from tests.again import write_dng
 from tests.container.test_variants import EVERYTHING, LINEAR, PREVIEW, STORAGES, samples, tags_for
 from tests.shots import SMALL, raw_of, taken
 

@@ -14,10 +14,10 @@ import rawpy
 from bruto.container import corrections as co
 from bruto.container.corrections import Correction, apply_corrections, parse_correction, write_correction
 from bruto.container.dng_reader import read_dng
-from bruto.container.dng_writer import write_dng
 from bruto.container.opcodes import write_opcodes
 from bruto.container.rawframe import GainMap, RawFrame, linearise
 from bruto.errors import FileProblem
+from tests.again import write_dng
 from tests.container.test_dng import PREVIEW, tags
 from tests.container.test_linear import meta
 

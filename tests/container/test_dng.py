@@ -14,14 +14,17 @@ import rawpy
 import tifffile
 
 from bruto.color.spaces import space
+from bruto.container import dng_writer
 from bruto.container.dng_reader import is_raw, read_dng, read_dng_meta
-from bruto.container.dng_writer import DngTags, write_dng
+from bruto.container.dng_writer import DngTags
 from bruto.container.picture import decode_jpeg
 from bruto.container.profile import Calibration
 from bruto.container.rawframe import GainMap
 from bruto.errors import FileProblem
+from bruto.publish import Target, identity
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.capture import calibrations
+from tests.again import write_dng
 from tests.shots import SMALL, raw_of, taken
 
 RANDOM = np.random.default_rng(11)
@@ -276,13 +279,14 @@ class Writing(Folder):
         with self.assertRaisesRegex(FileProblem, "does not exist"):
             write_dng(self.folder / "no/such/a.dng", codes, tags(), PREVIEW)
         with self.assertRaisesRegex(FileProblem, "is a folder"):
-            write_dng(self.folder, codes, tags(), PREVIEW)
+            dng_writer.write_dng(self.folder, codes, tags(), PREVIEW)
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_an_old_file_survives_a_failed_write(self) -> None:
         path = self.folder / "a.dng"
         path.write_bytes(b"old")
         with self.assertRaises(ValueError):
-            write_dng(path, np.full((64, 64), 300, np.uint16), tags(cfa="RGXB"), PREVIEW)
+            target = Target(path, identity(path))
+            dng_writer.write_dng(target, np.full((64, 64), 300, np.uint16), tags(cfa="RGXB"), PREVIEW)
         self.assertEqual([p.name for p in self.folder.iterdir()], ["a.dng"])
         self.assertEqual(path.read_bytes(), b"old")

@@ -29,13 +29,14 @@ from bruto.container.corrections import (
     Correction,
 )
 from bruto.container.dng_reader import read_dng
-from bruto.container.dng_writer import DngTags, Storage, write_dng
-from bruto.container.profile import CameraProfile, GainTableMap, HueSatMap, read_profile, write_profile
+from bruto.container.dng_writer import DngTags, Storage
+from bruto.container.profile import CameraProfile, GainTableMap, HueSatMap, read_profile
 from bruto.container.rawframe import GainMap, GpsPlace, RawMeta, SemanticMask, shifted_cfa
 from bruto.container.segments import SegmentLayout, _woven, decode_segment
 from bruto.container.warps import Vignette, Warp
 from bruto.errors import FileProblem
 from bruto.simphone.capture import calibrations
+from tests.again import write_dng, write_profile
 
 TABLE = Path(__file__).resolve().parents[2] / "docs/raw-variants.md"
 SIZE = (151, 211)

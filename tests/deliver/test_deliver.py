@@ -93,7 +93,7 @@ class Formats(Folder):
 
     def test_exif_can_be_left_out(self) -> None:
         with Image.open(self.written("a.jpg", keep_exif=False)) as image:
-            self.assertEqual(len(image.getexif()), 0)
+            self.assertEqual(dict(image.getexif()), {274: 1, 305: "Bruto 0.1"})  # who wrote it, nothing of the shot
 
     def test_profiles_say_what_the_pixels_are(self) -> None:
         """A colour engine that reads our Rec. 2020 and P3 profiles shows the same colour as sRGB."""
@@ -141,7 +141,7 @@ class Delivering(Folder):
     def test_originals_are_never_written(self) -> None:
         (copy,) = copy_of([raw_of("card", size=SMALL).with_suffix(".jpg")], self.folder)
         before = copy.read_bytes()
-        with self.assertRaisesRegex(BrutoError, "is the original"):
+        with self.assertRaisesRegex(BrutoError, "files that are read"):
             deliver(copy, copy, Recipe(), Ticket())
         self.assertEqual(copy.read_bytes(), before)
 
@@ -163,7 +163,7 @@ class Waiting(Folder):
         self.queue.changed.connect(lambda job: self.states.append((job.number, job.state)))
 
     def job(self, name: str, source: Path | None = None) -> Job:
-        return Job(source or self.raw, self.folder / name, Recipe(), Ticket())
+        return Job(source or self.raw, self.folder, name, Recipe(), Ticket())
 
     def wait(self, *done: Job) -> None:
         end = time.monotonic() + 60

@@ -10,13 +10,14 @@ import numpy as np
 from PIL import Image
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.dng_writer import DngTags, write_dng
+from bruto.container.dng_writer import DngTags
 from bruto.container.orientation import orient, turned
 from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
 from bruto.develop.engine import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import has_more, is_as_asked, open_source
+from tests.again import write_dng
 from tests.shots import SMALL, raw_of
 
 

@@ -13,7 +13,6 @@ import numpy as np
 import rawpy
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.dng_writer import write_dng
 from bruto.develop.engine import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
@@ -21,6 +20,7 @@ from bruto.errors import BrutoError, Cancelled
 from bruto.merge.frames import colour_band, load_frame
 from bruto.merge.stack import bracket_variance, merge_exposure, merge_noise
 from bruto.simphone.capture import Exposure, Phone
+from tests.again import write_dng
 from tests.container.test_dng import PREVIEW, tags
 from tests.shots import MIDDLE, SMALL, raws_of, taken
 from tests.truth import ideal_rgb, plain_linear

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from bruto.container.dng_tags import DngTags
 from bruto.container.dng_writer import write_dng
-from bruto.files import write_bytes
+from bruto.publish import write_new
 from bruto.simphone.capture import calibrations, picture_bytes
 
 SIZE = (96, 72)
@@ -115,7 +115,7 @@ class Day:
             if edited:
                 data = data.replace(tags.taken.encode(), later.encode(), 1)  # the first date is that of the last change
                 self.truth.edited.add(picture_file)
-            write_bytes(self.folder / picture_file, data)
+            write_new(self.folder / picture_file, data)
         if raw_file:
             self.truth.pairs[raw_file] = picture_file
         elif picture_file:

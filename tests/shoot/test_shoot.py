@@ -104,7 +104,7 @@ class Sidecars(Folder):
             verdict="pick",
             note="good",
         )
-        where = save_sidecar(self.raw, side)
+        where, _ = save_sidecar(self.raw, side)
         self.assertEqual(where, sidecar_path(self.raw))
         self.assertEqual(where.name, "card-001.dng.bruto.json")
         back, problem = load_sidecar(self.raw)
@@ -129,18 +129,19 @@ class Sidecars(Folder):
         sidecar_path(self.raw).write_text("{ broken")
         side, problem = load_sidecar(self.raw)
         self.assertEqual(side.recipe, Recipe())
-        self.assertIn("kept as", problem)
+        self.assertIn("copied aside before a change", problem)
         aside = self.folder / "card-001.dng.bruto.json.damaged"
-        self.assertEqual(aside.read_text(), "{ broken")
+        self.assertFalse(aside.exists())
         save_sidecar(self.raw, side)
+        self.assertEqual(aside.read_text(), "{ broken")
         self.assertEqual(load_sidecar(self.raw)[1], "")
 
     def test_unknown_fields_survive(self) -> None:
-        sidecar_path(self.raw).write_text(json.dumps({"revision": 3, "recipe": {"later": 1}, "stars": 4}))
+        sidecar_path(self.raw).write_text(json.dumps({"revision": 3, "recipe": {"later": 1}, "mood": 4}))
         side, _ = load_sidecar(self.raw)
         save_sidecar(self.raw, side)
         data = json.loads(sidecar_path(self.raw).read_text())
-        self.assertEqual((data["stars"], data["recipe"]["later"], data["revision"]), (4, 1, 4))
+        self.assertEqual((data["mood"], data["recipe"]["later"], data["revision"]), (4, 1, 4))
 
     @unittest.skipUnless(os.geteuid() == 0, "needs to give up the rights of root")
     def test_a_read_only_folder_uses_the_data_folder(self) -> None:
@@ -152,7 +153,7 @@ class Sidecars(Folder):
         try:
             side, _ = load_sidecar(self.raw)
             side.note = "kept"
-            where = save_sidecar(self.raw, side)
+            where, _ = save_sidecar(self.raw, side)
         finally:
             os.seteuid(0)
             self.folder.chmod(0o755)

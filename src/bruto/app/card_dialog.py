@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bruto.app.plain import Label
 from bruto.errors import BrutoError
 from bruto.phones.card import CardLens, PhoneCard, save_card, written
 
@@ -66,10 +66,10 @@ class CardDialog(QDialog):
         self.setWindowTitle(f"Card of {card.title}")
         self.resize(560, 470)
         column = QVBoxLayout(self)
-        head = QLabel(card.title)
+        head = Label(card.title)
         head.setObjectName("heading")
         column.addWidget(head)
-        about = QLabel(
+        about = Label(
             "What the phone offers, learnt from its files. Advice and checks use it; what you write here stays."
         )
         about.setObjectName("quiet")
@@ -99,12 +99,12 @@ class CardDialog(QDialog):
         for m in card.modes:
             modes.setdefault(f"{m.focal_mm:g} mm, {KINDS.get(m.kind, m.kind)}", []).append(f"{m.width} × {m.height}")
         lines = [f"{name}: {', '.join(sizes)} px" for name, sizes in modes.items()]
-        facts = QLabel("Raws it gives\n" + "\n".join(lines) if lines else "No raws seen yet.")
+        facts = Label("Raws it gives\n" + "\n".join(lines) if lines else "No raws seen yet.")
         facts.setWordWrap(True)
         facts.setObjectName("quiet")
         column.addWidget(facts)
         column.addStretch(1)
-        self.problem = QLabel("")
+        self.problem = Label("")
         self.problem.setObjectName("warning")
         self.problem.setWordWrap(True)
         column.addWidget(self.problem)
@@ -132,9 +132,10 @@ class CardDialog(QDialog):
             shown = {"isos": tuple(self.card.isos), "lenses": self.card.lenses, "pace_s": self.card.pace_s}
             same_times = [seconds_text(v) for v in seconds] == [seconds_text(v) for v in self.card.seconds]
             changed = {k: v for k, v in typed.items() if (not same_times if k == "seconds" else v != shown[k])}
+            before = self.card
             if changed:
                 self.card = written(self.card, **changed)
-                save_card(self.card)
+                save_card(self.card, before)
         except (BrutoError, OSError) as error:
             self.problem.setText(str(error))
             return

@@ -10,13 +10,13 @@ from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from bruto.app import theme
+from bruto.app.plain import Label
 from bruto.app.ring import hue_colour
 from bruto.app.row_parts import as_row, choice_box, row_name
 from bruto.app.rows import Track, ValueBox
@@ -61,7 +61,7 @@ class ColourSwitches(QWidget):
         grid.setSpacing(3)
         self.cells: list[QDoubleSpinBox] = []
         for k, name_ in enumerate(("red", "green", "blue")):
-            label = QLabel(f"{name_} =")
+            label = Label(f"{name_} =")
             label.setObjectName("quiet")
             grid.addWidget(label, k, 0)
             for c, source in enumerate(("r", "g", "b")):
@@ -131,15 +131,15 @@ class Tints(QWidget):
         layout.setSpacing(2)
         self.hues: dict[str, HueTrack] = {}
         self.amounts: dict[str, Track] = {}
-        self.texts: dict[str, QLabel] = {}
+        self.texts: dict[str, Label] = {}
         for zone, title in ZONES:
             head = QHBoxLayout()
-            name = QLabel(title)
+            name = Label(title)
             name.setFont(theme.font(12, bold=True))
             name.setStyleSheet("font-weight: bold;")
             head.addWidget(name)
             head.addStretch(1)
-            self.texts[zone] = QLabel("")
+            self.texts[zone] = Label("")
             head.addWidget(self.texts[zone])
             back = QPushButton("↺")
             back.setObjectName("icon")

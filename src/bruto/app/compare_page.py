@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app import theme
+from bruto.app.plain import Label
 from bruto.app.stage import to_qimage
 from bruto.app.stage_bar import StageBar
 from bruto.compare.metrics import Comparison, sentences
@@ -276,10 +277,10 @@ class ComparePanel(QWidget):
         self.setFixedWidth(334)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 8, 10, 8)
-        title = QLabel("What it shows")
+        title = Label("What it shows")
         title.setObjectName("heading")
         layout.addWidget(title)
-        self.note = QLabel("")
+        self.note = Label("")
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)
         layout.addWidget(self.note)
@@ -308,19 +309,19 @@ class ComparePanel(QWidget):
         if c is None:
             return
         for k, text in enumerate(columns):
-            label = QLabel(text)
+            label = Label(text)
             label.setObjectName("quiet")
             self.grid.addWidget(label, 0, k + 1, Qt.AlignmentFlag.AlignRight)
         row = 1
         for name, a, b, sentence in sentences(c):
             self.values[name] = (a, b)
-            title = QLabel(name)
+            title = Label(name)
             title.setStyleSheet("font-weight: bold;")
             self.grid.addWidget(title, row, 0)
             for k, value in enumerate((a, b)):
-                number = QLabel(value)
+                number = Label(value)
                 self.grid.addWidget(number, row, k + 1, Qt.AlignmentFlag.AlignRight)
-            words = QLabel(sentence)
+            words = Label(sentence)
             words.setObjectName("quiet")
             words.setWordWrap(True)
             self.grid.addWidget(words, row + 1, 0, 1, 3)

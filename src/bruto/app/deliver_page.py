@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QProgressBar,
     QPushButton,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bruto.app.plain import Label
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
 from bruto.shoot.shots import Shot
@@ -53,10 +53,10 @@ class JobRow(QWidget):
         self.job = job
         layout = QGridLayout(self)
         layout.setContentsMargins(12, 7, 10, 7)
-        name = QLabel(f"{job.source.name}  →  {job.output.name}")
+        name = Label(f"{job.source.name}  →  {job.output.name}")
         name.setStyleSheet("font-weight: bold;")
         layout.addWidget(name, 0, 0)
-        self.state = QLabel("")
+        self.state = Label("")
         self.state.setObjectName("quiet")
         self.state.setWordWrap(True)
         layout.addWidget(self.state, 1, 0)
@@ -99,10 +99,10 @@ class DeliverPage(QWidget):
         layout.setSpacing(0)
         middle = QVBoxLayout()
         middle.setContentsMargins(18, 12, 18, 12)
-        title = QLabel("Queue")
+        title = Label("Queue")
         title.setObjectName("heading")
         middle.addWidget(title)
-        self.empty = QLabel(
+        self.empty = Label(
             "Nothing is waiting. Set the ticket at the right and deliver this shot, or all of them; they are "
             "developed here in the background while you go on."
         )
@@ -130,7 +130,7 @@ class DeliverPage(QWidget):
         form = QVBoxLayout(side)
         form.setContentsMargins(12, 8, 12, 10)
         form.setSpacing(5)
-        heading = QLabel("Ticket")
+        heading = Label("Ticket")
         heading.setObjectName("heading")
         form.addWidget(heading)
         self.format, self.size_box, self.space = QComboBox(), QComboBox(), QComboBox()
@@ -139,12 +139,12 @@ class DeliverPage(QWidget):
             ("Size", self.size_box, SIZES),
             ("Colour space", self.space, SPACES),
         ):
-            form.addWidget(QLabel(label))
+            form.addWidget(Label(label))
             for entry in entries:
                 box.addItem(entry[0], entry)
             box.setAccessibleName(label)
             form.addWidget(box)
-        form.addWidget(QLabel("Folder"))
+        form.addWidget(Label("Folder"))
         line = QHBoxLayout()
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder")
@@ -156,7 +156,7 @@ class DeliverPage(QWidget):
         self.exif = QCheckBox("Keep shooting data (Exif)")
         self.exif.setChecked(True)
         form.addWidget(self.exif)
-        self.summary = QLabel("")
+        self.summary = Label("")
         self.summary.setWordWrap(True)
         form.addSpacing(4)
         form.addWidget(self.summary)
@@ -168,7 +168,7 @@ class DeliverPage(QWidget):
         self.every.clicked.connect(lambda: self._send(True))
         form.addWidget(self.this)
         form.addWidget(self.every)
-        self.note = QLabel("Originals are never written. A file of the same name gets a number.")
+        self.note = Label("Originals are never written. A file of the same name gets a number.")
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)
         form.addWidget(self.note)
@@ -195,7 +195,7 @@ class DeliverPage(QWidget):
         scale = min(1.0, long_edge / max(w, h)) if long_edge else 1.0
         space = self.space.currentData()[0].split(":")[0]
         self.summary.setText(
-            f"<b>{shot.name}</b> becomes {round(w * scale)} × {round(h * scale)} px, "
+            f"{shot.name} becomes {round(w * scale)} × {round(h * scale)} px, "
             f"{self.format.currentData()[0]}, {space}, developed with its own values."
         )
 

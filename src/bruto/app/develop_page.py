@@ -40,6 +40,8 @@ from bruto.shoot.shots import Shot, oriented_preview
 
 KEPT_OPEN = 2
 """Developers of recent shots kept in memory."""
+KEPT_EDITS = 40
+"""Shots whose values, suggestions and light are kept, the latest."""
 SAVE_AFTER_MS, PICTURED_AFTER_MS = 600, 250
 """After the last change: when it is saved, and when the list shows it."""
 FOLLOWING_MS = 60.0
@@ -140,15 +142,14 @@ class DevelopPage(QWidget):
         self.save()
         self.stop_picking()
         self.ledger.frame_part.frame_button.setChecked(False)
-        self.worker.forget("open", "base", "piece", "before", "suggest", "light")
+        self.worker.forget("open", "base", "piece", "before", "suggest", "light", "pick")
         self._pictured_timer.stop()
-        self.shot, self.developer = shot, None
+        self.shot, self.developer, self.edit = shot, None, None  # nothing may reach the last shot now
         self.stage.message = ""
         self.stage.set_piece(None)
         self.stage.set_before(None)
         self.strip.set_light(None)
         if shot is None:
-            self.edit = None
             self.tag.setText("NOTHING OPEN")
             self.kind.setText("")
             self.stage.set_frame(0, 0)
@@ -156,7 +157,6 @@ class DevelopPage(QWidget):
             self.ledger.show_edit(None)
             return
         if shot.problem:
-            self.edit = None
             self.tag.setText("CANNOT BE OPENED")
             self.kind.setText(shot.main.name)
             self.stage.set_frame(0, 0)
@@ -169,6 +169,8 @@ class DevelopPage(QWidget):
             self._failed(f"{shot.main} does not exist any more, or cannot be read; look whether it was moved.")
             return
         edit = self.edits.get(str(shot.main))
+        if edit is not None:
+            self.edits[str(shot.main)] = self.edits.pop(str(shot.main))  # the latest is the last
         if edit is None:
             edit = Edit(shot.main)
             edit.changed.connect(partial(self._edit_changed, shot, edit))
@@ -176,6 +178,7 @@ class DevelopPage(QWidget):
             edit.suggested.connect(self._suggested)
             edit.message.connect(self.problem.emit)
             self.edits[str(shot.main)] = edit
+            self._forget_oldest()
             if edit.problem:
                 self.problem.emit(edit.problem)
         self.edit = edit
@@ -195,6 +198,13 @@ class DevelopPage(QWidget):
             return
         path, recipe = shot.main, edit.recipe
         self.worker.ask("open", lambda: Developer(open_source(path)).asked(recipe), self._opened, self._failed)
+
+    def _forget_oldest(self) -> None:
+        """What is kept of shots that were looked at long ago is let go, where it is saved."""
+        for key, edit in list(self.edits.items())[:-KEPT_EDITS]:
+            if not edit.unsaved:
+                del self.edits[key]
+                self._lights.pop(key, None)
 
     def _reopen(self, developer: Developer) -> None:
         """The same file turned or cut as the recipe asks now."""
@@ -363,8 +373,8 @@ class DevelopPage(QWidget):
         self.status.emit("", f"rendered in {ms:.0f} ms", "")
         self._ask_proof()
         if self.developer is not None and self.developer.problems:
-            left_out = "; ".join(f"{name} ({why})" for name, why in self.developer.problems.items())
-            self.problem.emit(f"A step failed and is left out of the picture: {left_out}.")
+            left_out = "; ".join(f"{name}: {why}" for name, why in self.developer.problems.items())
+            self.problem.emit(f"A step failed and is left out of the picture. {left_out}")
         self.ready.emit()
 
     def _tell_pictured(self) -> None:
@@ -414,7 +424,20 @@ class DevelopPage(QWidget):
         self._save_timer.stop()
         if self.edit is not None:
             self.edit.save()
-            self.status.emit("", "", "saved beside the file" if self.edit.sidecar.revision > 0 else "")
+            self._tell_saved(self.edit)
+
+    def save_all(self) -> None:
+        """Write what is not written of any shot that was opened."""
+        self.save()
+        for edit in self.edits.values():
+            edit.save()
+
+    def _tell_saved(self, edit: Edit) -> None:
+        side = edit.sidecar
+        text = "saved" if side.revision > 0 else " "
+        if edit.not_saved or side.locked:
+            text = "NOT SAVED"
+        self.status.emit("", "", text)
 
     # -- intents ------------------------------------------------------------------------------------------------------
 
@@ -490,18 +513,30 @@ class DevelopPage(QWidget):
         if developer is None or edit is None:
             return
         if self._picks == "hue":
-            node = hue_at(developer, edit.recipe, *self._stored(developer, x, y))
-            if node is None:
-                self.problem.emit("This place has no colour to speak of; click one that has.")
-                return
-            self.ledger.hues.pick_button.setChecked(False)
-            self.ledger.add_hue(node)
+            recipe, place = edit.recipe, self._stored(developer, x, y)
+            self.worker.ask(
+                "pick", lambda: hue_at(developer, recipe, *place), lambda node: self._hue_found(edit, node),
+                self.problem.emit,
+            )  # fmt: skip
             return
         kind, side = self.ledger.white.kind(), self.ledger.white.averaged()
-        try:
-            kelvin, duv, neutral = white_at(developer, *self._recorded(developer, x, y), kind, side)
-        except BrutoError as error:
-            self.problem.emit(str(error))
+        recorded = self._recorded(developer, x, y)
+        self.worker.ask(
+            "pick", lambda: white_at(developer, *recorded, kind, side),
+            lambda found: self._white_found(edit, kind, *found), self.problem.emit,
+        )  # fmt: skip
+
+    def _hue_found(self, edit: Edit, node: Any) -> None:
+        if edit is not self.edit:
+            return
+        if node is None:
+            self.problem.emit("This place has no colour to speak of; click one that has.")
+            return
+        self.ledger.hues.pick_button.setChecked(False)
+        self.ledger.add_hue(node)
+
+    def _white_found(self, edit: Edit, kind: str, kelvin: float, duv: float, neutral: Any) -> None:
+        if edit is not self.edit:
             return
         if neutral is not None:
             edit.change(f"white from {kind}", raw_neutral=neutral)

@@ -7,7 +7,6 @@ from pathlib import Path
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTreeWidget,
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bruto.app.plain import Label, plain_tooltip
 from bruto.container.outline import outline
 from bruto.container.rawframe import RawMeta
 
@@ -30,7 +30,7 @@ class FileTree(QDialog):
         self.resize(640, 620)
         layout = QVBoxLayout(self)
         head = QHBoxLayout()
-        title = QLabel(path.name)
+        title = Label(path.name)
         title.setObjectName("heading")
         head.addWidget(title, 1)
         self.words = QLineEdit()
@@ -56,7 +56,7 @@ class FileTree(QDialog):
             self.tree.addTopLevelItem(group)
             for key, value in rows:
                 row = QTreeWidgetItem([key, value])
-                row.setToolTip(1, value)
+                row.setToolTip(1, plain_tooltip(value))
                 group.addChild(row)
             group.setExpanded(True)
         layout.addWidget(self.tree)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from bruto.app.plain import Label
 from bruto.app.row_parts import as_row, choice_box, row_name
 from bruto.develop.recipe import Recipe
 
@@ -82,7 +83,7 @@ class FramePart(QWidget):
         turns.addWidget(self.area_button)
         turns.addStretch(1)
         layout.addLayout(turns)
-        self.left = QLabel("")
+        self.left = Label("")
         self.left.setObjectName("quiet")
         self.left.setWordWrap(True)
         layout.addWidget(self.left)

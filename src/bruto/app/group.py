@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from bruto.app.plain import Label
 
 
 class Group(QWidget):
@@ -34,7 +36,7 @@ class Group(QWidget):
         self.bypass.setVisible(bypass)
         head.addWidget(self.bypass)
         layout.addLayout(head)
-        self.sentence = QLabel("")
+        self.sentence = Label("")
         self.sentence.setObjectName("quiet")
         self.sentence.setWordWrap(True)
         self.sentence.setContentsMargins(22, 0, 6, 4)

@@ -10,12 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QActionGroup, QKeyEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSlider, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSlider, QStackedWidget, QVBoxLayout, QWidget
 
 from bruto.app.board import FILTERS, SORTS, Board
 from bruto.app.clip_overlay import draw_legend, overlay
 from bruto.app.file_tree import FileTree
 from bruto.app.models import Edit, Shoot
+from bruto.app.plain import Label
 from bruto.app.reading import Reading
 from bruto.app.stage import Stage
 from bruto.app.stage_bar import StageBar
@@ -117,7 +118,7 @@ class IntakePage(QWidget):
         column.setSpacing(6)
         head = QHBoxLayout()
         head.setSpacing(6)
-        self.summary = QLabel("")
+        self.summary = Label("")
         self.summary.setObjectName("quiet")
         self.sort_button, self.only_button = QPushButton("Sort: time"), QPushButton("Only: everything")
         for button, choices, chosen in ((self.sort_button, SORTS, self._sort), (self.only_button, FILTERS, self._only)):
@@ -172,7 +173,7 @@ class IntakePage(QWidget):
         column.setSpacing(0)
         head = QHBoxLayout()
         head.setContentsMargins(10, 8, 12, 6)
-        self.name = QLabel("What this raw holds")
+        self.name = Label("What this raw holds")
         self.name.setObjectName("heading")
         head.addWidget(self.name, 1)
         develop = QPushButton("Develop")
@@ -200,7 +201,7 @@ class IntakePage(QWidget):
         sweep.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         line = QHBoxLayout(sweep)
         line.setContentsMargins(10, 2, 10, 4)
-        label = QLabel("Sweep")
+        label = Label("Sweep")
         label.setObjectName("onStage")
         line.addWidget(label)
         self.sweep = QSlider(Qt.Orientation.Horizontal)
@@ -210,7 +211,7 @@ class IntakePage(QWidget):
         self.sweep.setToolTip("Slide the raw's brightness to see what is in it; nothing is changed")
         self.sweep.valueChanged.connect(self._swept)
         line.addWidget(self.sweep, 1)
-        self.sweep_text = QLabel("0.0 EV")
+        self.sweep_text = Label("0.0 EV")
         self.sweep_text.setObjectName("onStage")
         self.sweep_text.setFixedWidth(58)
         self.sweep_text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

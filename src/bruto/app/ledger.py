@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app.colour_parts import ColourSwitches, Tints
 from bruto.app.curve_editor import CurveEditor
@@ -13,6 +13,7 @@ from bruto.app.frame_part import FramePart
 from bruto.app.group import Group
 from bruto.app.ledger_text import sentence
 from bruto.app.models import Edit
+from bruto.app.plain import Label, plain_tooltip
 from bruto.app.profile_row import ProfileRow
 from bruto.app.ring import HueEditor
 from bruto.app.row_parts import as_row, row_name
@@ -76,7 +77,7 @@ class Ledger(QWidget):
         outer.setContentsMargins(10, 8, 4, 8)
         outer.setSpacing(6)
         head = QHBoxLayout()
-        title = QLabel("Ledger")
+        title = Label("Ledger")
         title.setObjectName("heading")
         head.addWidget(title)
         head.addStretch(1)
@@ -156,7 +157,7 @@ class Ledger(QWidget):
         self.frame_part = FramePart()
         self.frame_part.reset.connect(lambda: self._reset("crop", "aspect"))
         self.groups["frame"].body.addWidget(self.frame_part)
-        self.notice = QLabel("")
+        self.notice = Label("")
         self.notice.setObjectName("warning")
         self.notice.setWordWrap(True)
         column.addWidget(self.notice)
@@ -210,8 +211,8 @@ class Ledger(QWidget):
         tone_reset.clicked.connect(lambda: self._reset("tone"))
         tone_head.addWidget(tone_reset)
         tone_layout.addLayout(tone_head)
-        self.tone_now = QLabel("")
-        self.tone_evidence = QLabel("measuring …")
+        self.tone_now = Label("")
+        self.tone_evidence = Label("measuring …")
         self.tone_evidence.setObjectName("quiet")
         for label in (self.tone_now, self.tone_evidence):
             label.setWordWrap(True)
@@ -340,7 +341,6 @@ class Ledger(QWidget):
         self.undo_button.setEnabled(edit.can_undo)
         self.redo_button.setEnabled(edit.can_redo)
         history = edit.sidecar.history
-        self.undo_button.setToolTip(f"Undo {history[-1][0]} (Ctrl+Z)" if history else "Nothing to undo")
-        self.redo_button.setToolTip(
-            f"Redo {edit.sidecar.future[-1][0]} (Ctrl+Shift+Z)" if edit.can_redo else "Nothing to redo"
-        )
+        self.undo_button.setToolTip(plain_tooltip(f"Undo {history[-1][0]} (Ctrl+Z)" if history else "Nothing to undo"))
+        redo = f"Redo {edit.sidecar.future[-1][0]} (Ctrl+Shift+Z)" if edit.can_redo else "Nothing to redo"
+        self.redo_button.setToolTip(plain_tooltip(redo))

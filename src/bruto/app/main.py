@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 from bruto.app import theme
 from bruto.app.memory import give_back_memory
 from bruto.errors import BrutoError
+from bruto.publish import clean_leftovers
 
 
 def application() -> QApplication:
@@ -34,10 +35,15 @@ def run(
     size: tuple[int, int] = (1280, 800),
     screenshot: Path | None = None,
     started: float | None = None,
+    demo: bool = False,
 ) -> int:
-    """Open the window on paths; with `screenshot`, save a picture of it once the first shot is developed, and close."""
+    """Open the window on paths; with `screenshot`, save a picture of it once the first shot is developed, and close.
+
+    `demo`: the paths are the demo's folder, into which the simulated phone goes on shooting.
+    """
     started = started or time.perf_counter()
     app = application()
+    clean_leftovers()
     from bruto.app.window import Window  # the heavy imports come behind the splash of the platform
 
     window = Window()
@@ -48,6 +54,8 @@ def run(
         window.open_paths(list(paths), title)
         if len(window.shoot.shots) > 1:  # a folder begins with looking at what was got, one file with developing it
             window.set_task("Intake")
+        if demo:
+            window.shoot_demo(Path(paths[0]))
 
     QTimer.singleShot(0, begin)
     if screenshot is not None:
@@ -82,12 +90,8 @@ def demo_folder() -> Path:
     return Path(platformdirs.user_data_dir("bruto")) / "Orrin Saltern"
 
 
-def _say(text: str) -> None:
-    sys.stderr.write(text + "\n")
-
-
 def run_demo(size: str, screenshot: Path | None) -> int:
-    """Make the demo shoot if it is missing, then open it."""
+    """Open the demo shoot; on a new machine as soon as its first shot is taken, the others follow behind the window."""
     started = time.perf_counter()
     from bruto.simphone.demo import make_demo
 
@@ -95,5 +99,10 @@ def run_demo(size: str, screenshot: Path | None) -> int:
         width, height = (int(v) for v in size.lower().split("x"))
     except ValueError:
         raise BrutoError(f"A window size looks like 1280x800, not '{size}'.") from None
-    folder = make_demo(demo_folder(), _say)
-    return run([str(folder)], "Orrin Saltern, one day", (width, height), screenshot, started)
+
+    def say(share: float, text: str) -> None:
+        if text:
+            sys.stderr.write(f"the simulated phone takes its first shot: {text}\n")
+
+    folder = make_demo(demo_folder(), say, only_first=True)
+    return run([str(folder)], "Orrin Saltern, one day", (width, height), screenshot, started, demo=True)

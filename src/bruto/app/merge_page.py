@@ -10,7 +10,6 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QProgressBar,
     QPushButton,
     QSizePolicy,
@@ -19,28 +18,19 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app import theme
+from bruto.app.plain import Label
 from bruto.app.stage import Stage
 from bruto.app.stage_bar import StageBar
+from bruto.app.task_line import time_left
 from bruto.errors import BrutoError
 from bruto.merge.stack import MergeResult
 from bruto.shoot.shots import Shot, ShotSet, oriented_preview
+from bruto.storage.outputs import Outputs
 
 METHODS = {
     "burst": (("Mean, moving things kept out", "mean"), ("Median", "median")),
     "bracket": (("Weighted by the noise model", "exposure"),),
 }
-
-
-def time_left(elapsed_s: float, share: float) -> str:
-    """How long work that has come this far will still take, in words; nothing while it is too early to say.
-
-    >>> time_left(30.0, 0.25)
-    ' · about 2 min left'
-    """
-    if share < 0.05 or share >= 1 or elapsed_s < 2:
-        return ""
-    left = elapsed_s * (1 - share) / share
-    return f" · about {round(left / 60)} min left" if left >= 90 else f" · about {max(1, round(left))} s left"
 
 
 class FrameChart(QWidget):
@@ -191,17 +181,17 @@ class MergePage(QWidget):
         column = QVBoxLayout(side)
         column.setContentsMargins(12, 8, 12, 10)
         column.setSpacing(8)
-        title = QLabel("Sequence")
+        title = Label("Sequence")
         title.setObjectName("heading")
         column.addWidget(title)
-        self.facts = QLabel("")
+        self.facts = Label("")
         self.facts.setWordWrap(True)
         column.addWidget(self.facts)
-        column.addWidget(QLabel("How the frames are combined"))
+        column.addWidget(Label("How the frames are combined"))
         self.method = QComboBox()
         self.method.setAccessibleName("Method")
         column.addWidget(self.method)
-        self.expect = QLabel("")
+        self.expect = Label("")
         self.expect.setObjectName("quiet")
         self.expect.setWordWrap(True)
         column.addWidget(self.expect)
@@ -214,7 +204,7 @@ class MergePage(QWidget):
         self.progress.setTextVisible(False)
         self.progress.hide()
         column.addWidget(self.progress)
-        self.doing = QLabel("")
+        self.doing = Label("")
         self.doing.setObjectName("quiet")
         self.doing.setWordWrap(True)
         column.addWidget(self.doing)
@@ -222,7 +212,7 @@ class MergePage(QWidget):
         self.stop_button.clicked.connect(self.stop)
         self.stop_button.hide()
         column.addWidget(self.stop_button)
-        self.outcome = QLabel("")
+        self.outcome = Label("")
         self.outcome.setWordWrap(True)
         self.outcome.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self.outcome)
@@ -297,7 +287,7 @@ class MergePage(QWidget):
         first = self.group.shots[0].meta
         assert first is not None
         self.facts.setText(
-            f"<b>{n} used</b> of {len(self.group.shots)}<br>{first.width} × {first.height} px each, ISO "
+            f"{n} used of {len(self.group.shots)}\n{first.width} × {first.height} px each, ISO "
             f"{first.iso or 0:.0f}"
         )
         if self.group.kind == "burst":
@@ -320,12 +310,12 @@ class MergePage(QWidget):
         base = raws[0]
         kind = str(self.method.currentData())
         stem = f"{base.stem}-{'bracket' if kind == 'exposure' else kind}-of-{len(raws)}"
-        output = base.with_name(stem + ".dng")
-        k = 2
-        while output.exists():
-            output = base.with_name(f"{stem}-{k}.dng")
-            k += 1
-        self._output = output
+        try:
+            target = Outputs(raws).in_folder(base.parent, stem + ".dng")
+        except BrutoError as error:
+            self.finish(None, str(error))
+            return
+        self._output = target.path
         self.outcome.setText("")
         self.outcome.setObjectName("")
         self.open_button.hide()
@@ -334,7 +324,7 @@ class MergePage(QWidget):
         self.progress.show()
         self.stop_button.show()
         self.go.setEnabled(False)
-        self.start.emit(raws, kind, output)
+        self.start.emit(raws, kind, target)
 
     def set_progress(self, share: float, text: str) -> None:
         self.progress.setValue(round(share * 100))
@@ -354,7 +344,7 @@ class MergePage(QWidget):
         self.chart.set_result(result)
         used = [f for f in result.frames if f.used]
         lines = [
-            f"<b>{len(used)} frames merged</b>",
+            f"{len(used)} frames merged",
             f"noise {result.noise_gain:.2f} × lower than one frame",
             f"aligned within {result.rms_px:.2f} px",
         ]
@@ -362,5 +352,5 @@ class MergePage(QWidget):
             lines.append(f"{result.range_ev:.1f} EV from noise to full")
         lines += [f"left out: {Path(f.file).name}, {f.reason}" for f in result.frames if not f.used]
         lines.append(result.output.name)
-        self.outcome.setText("<br>".join(lines))
+        self.outcome.setText("\n".join(lines))
         self.open_button.show()

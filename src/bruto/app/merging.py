@@ -14,6 +14,7 @@ from bruto.container.orientation import orient
 from bruto.develop.engine import Developer
 from bruto.develop.recipe import Recipe, unframed
 from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
+from bruto.publish import Target
 
 
 class Merging:
@@ -31,15 +32,21 @@ class Merging:
         self.page, self.shoot, self.progress, self.say = page, shoot, progress, say
         self.background, self.worker = workers
         self._stop = threading.Event()
+        self.running = False
         page.start.connect(self.start)
         page.stop.connect(self.stop)
 
     def stop(self) -> None:
         self._stop.set()
 
-    def start(self, files: list[Path], kind: str, output: Path) -> None:
+    def start(self, files: list[Path], kind: str, output: Target) -> None:
         """Merge files by a kind of merge to a new raw."""
         self._stop.clear()
+        self.running = True
+
+        def failed(text: str) -> None:
+            self.running = False
+            self.page.finish(None, text)
 
         def work() -> MergeResult:
             given: list[str | Path] = list(files)
@@ -47,9 +54,10 @@ class Merging:
                 return merge_exposure(given, output, progress=self.progress, cancelled=self._stop.is_set)
             return merge_noise(given, output, method=kind, progress=self.progress, cancelled=self._stop.is_set)
 
-        self.background.ask("merge", work, self._merged, lambda text: self.page.finish(None, text))
+        self.background.ask("merge", work, self._merged, failed)
 
     def _merged(self, result: MergeResult) -> None:
+        self.running = False
         self.shoot.add_file(result.output)
         self.page.finish(result)
         from bruto.container.dng_reader import read_dng_meta

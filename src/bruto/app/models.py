@@ -10,11 +10,11 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.develop.recipe import Recipe
+from bruto.develop.recipe import Recipe, recipe_from
 from bruto.develop.suggest import Suggestion, take_all
 from bruto.develop.values import Tone
 from bruto.errors import BrutoError
-from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card
+from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card, save_card
 from bruto.phones.card import offer as phone_offer
 from bruto.sensor.advice import Offer, advise
 from bruto.sensor.report import PictureReport, SensorReport
@@ -24,9 +24,11 @@ from bruto.shoot.likeness import takes_of
 from bruto.shoot.ranking import Rank, rank
 from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import MERGED, Shot, ShotSet, read_shot
-from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar
-from bruto.shoot.xmp import RATINGS, Rating, write_rating
+from bruto.shoot.sidecar import Sidecar, load_sidecar, put_aside, save_sidecar
+from bruto.shoot.xmp import read_rating, write_rating
 
+PICKED, REJECTED, UNRATED = 5, -1, 0
+"""Stars of the standard rating that stand for a pick, a reject and neither."""
 LONGEST_NAME = 60
 """Letters of a version's name."""
 
@@ -40,8 +42,10 @@ class Edit:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        self._sidecar, problem = load_sidecar(path)
-        self.problem = problem
+        self._sidecar, self.problem = load_sidecar(path)
+        self._base = self._sidecar.snapshot()
+        self.not_saved = ""
+        """Why the last changes are not on the disk; "" where they are."""
         self.suggestions: dict[str, Suggestion] = {}
         self._before_drag: Recipe | None = None
         self._unsaved = False
@@ -55,12 +59,21 @@ class Edit:
         return self._sidecar
 
     @property
+    def unsaved(self) -> bool:
+        """Whether something is not on the disk yet, or is just being changed."""
+        return self._unsaved or self.dragging
+
+    @property
     def dragging(self) -> bool:
         """Whether a value is being dragged: its last change was not the final one."""
         return self._before_drag is not None
 
     def change(self, what: str, *, final: bool = True, **values: Any) -> bool:
-        """Set values; returns False (with a message) where they are out of range."""
+        """Set values; returns False (with a message) where they are out of range, or where nothing may be changed now
+        because what is kept of the shot cannot be read or put aside.
+        """
+        if not self._open_for_changes():
+            return False
         try:
             new = self.recipe.changed(**values)
         except BrutoError as error:
@@ -80,6 +93,27 @@ class Edit:
             self._sidecar.future.clear()
             self._unsaved = True
         self.changed.emit()
+        return True
+
+    def _open_for_changes(self) -> bool:
+        """Whether changes may begin: a damaged sidecar is put aside first, an unreadable one tried again."""
+        side = self._sidecar
+        if side.locked:
+            again, problem = load_sidecar(self.path)
+            if again.locked:
+                self.message.emit(problem)
+                return False
+            self._sidecar = side = again
+            self._base = again.snapshot()
+            self.problem = problem
+            self.changed.emit()
+        try:
+            aside = put_aside(self.path, side)
+        except (BrutoError, OSError) as error:
+            self.message.emit(f"Nothing can be changed: the damaged values could not be put aside. {error}")
+            return False
+        if aside is not None:
+            self.message.emit(f"The damaged values are kept as {aside.name}.")
         return True
 
     def reset(self, *fields: str) -> None:
@@ -127,11 +161,18 @@ class Edit:
         return self._step(self._sidecar.future, self._sidecar.history)
 
     def _step(self, source: list, target: list) -> str:
-        if not source:
+        if not source or not self._open_for_changes():
             return ""
-        what, recipe = source.pop()
+        what, values = source[-1]
+        try:
+            recipe = recipe_from(values)
+        except BrutoError as error:  # the steps beyond it are still good
+            source.pop()
+            self.message.emit(f"The step “{what}” cannot be used and is passed over: {error}")
+            return self._step(source, target)
+        source.pop()
         target.append((what, self.recipe.model_dump(by_alias=True)))
-        self._sidecar.recipe = Recipe.model_validate(recipe)
+        self._sidecar.recipe = recipe
         self._before_drag = None
         self._unsaved = True
         self.changed.emit()
@@ -139,15 +180,15 @@ class Edit:
 
     def back_to(self, index: int) -> None:
         """Step back until the history holds `index` entries."""
-        while len(self._sidecar.history) > max(0, index):
-            self.undo()
+        while len(self._sidecar.history) > max(0, index) and self.undo():
+            pass
 
     # -- versions
 
     def keep_version(self, name: str) -> bool:
         """Keep the recipe as it is now under a name; one of that name is replaced. False without a name."""
         name = name.strip()[:LONGEST_NAME]
-        if not name:
+        if not name or not self._open_for_changes():
             return False
         self._sidecar.versions[name] = self.recipe.model_dump(by_alias=True)
         self._unsaved = True
@@ -156,7 +197,7 @@ class Edit:
 
     def drop_version(self, name: str) -> None:
         """Forget a version; the shot's recipe stays as it is."""
-        if self._sidecar.versions.pop(name, None) is not None:
+        if self._open_for_changes() and self._sidecar.versions.pop(name, None) is not None:
             self._unsaved = True
             self.changed.emit()
 
@@ -173,30 +214,66 @@ class Edit:
         found = self.version(name)
         return found is not None and self.change(f"version {name}", **found.model_dump(by_alias=True))
 
-    def judge(self, *, verdict: str | None = None, note: str | None = None, gear: str | None = None) -> None:
+    def judge(self, *, verdict: str | None = None, note: str | None = None, gear: str | None = None) -> bool:
         """Set pick, reject or neither, a note, gear; kept beside the raw and as XMP. A problem becomes a message."""
+        if not self._open_for_changes():
+            return False
         side = self._sidecar
-        side.verdict = side.verdict if verdict is None else verdict
+        stars = None
+        if verdict is not None and verdict != side.verdict:
+            stars = self._stars_for(verdict)
+            side.verdict = verdict
+        caption = note if note is not None and note != side.note else None
         side.note = side.note if note is None else note
         side.gear = side.gear if gear is None else gear
         self._unsaved = True
         self.save()
-        try:
-            write_rating(self.path, Rating(RATINGS[side.verdict], side.note))
-        except (BrutoError, OSError) as error:
-            self.message.emit(str(error))
+        if stars is not None or caption is not None:
+            try:
+                write_rating(self.path, stars=stars, note=caption)
+            except (BrutoError, OSError) as error:
+                self.message.emit(str(error))
+        return True
+
+    def _stars_for(self, verdict: str) -> int | None:
+        """The rating to be written for a verdict; None leaves the one that is there. Stars that another program
+        gave are remembered, and come back when the verdict is taken back.
+        """
+        side = self._sidecar
+        there = read_rating(self.path)
+        now = there.stars if there is not None else UNRATED
+        if verdict == "pick":
+            if now > UNRATED:
+                return None
+            side.stars = side.stars if side.stars is not None else UNRATED
+            return side.stars if side.stars > UNRATED else PICKED
+        if verdict == "reject":
+            if now != REJECTED:
+                side.stars = now if side.verdict != "pick" or now != PICKED else side.stars
+            return REJECTED
+        before, side.stars = side.stars, None
+        if now == REJECTED:
+            return before if before is not None and before > UNRATED else UNRATED
+        return before if before is not None and now == PICKED else None
 
     def save(self) -> None:
-        """Write the sidecar when something changed; a problem becomes a message."""
+        """Write the sidecar when something changed; a problem becomes a message and `not_saved`."""
         if not self._unsaved:
             return
         try:
-            where = save_sidecar(self.path, self._sidecar)
-            self._unsaved = False
-            if where.parent != self.path.parent:
-                self.message.emit("This folder cannot be written: the values are kept in your data folder.")
+            where, joined = save_sidecar(self.path, self._sidecar, self._base)
         except (BrutoError, OSError) as error:
-            self.message.emit(str(error))
+            self.not_saved = str(error)
+            self.message.emit(f"Not saved: {error}".replace("Not saved: Not saved:", "Not saved:"))
+            return
+        self._unsaved = False
+        self.not_saved = ""
+        self._base = self._sidecar.snapshot()
+        if joined:
+            self.message.emit(joined)
+            self.changed.emit()
+        if where.parent != self.path.parent:
+            self.message.emit("This folder cannot be written: the values are kept in your data folder.")
 
 
 class Shoot:
@@ -222,6 +299,7 @@ class Shoot:
         self.picture_reports: dict[str, PictureReport] = {}
         self.verdicts: dict[str, str] = {}
         self.cards: dict[tuple[str, str], PhoneCard] = {}
+        self._cards_before: dict[tuple[str, str], PhoneCard] = {}
         self._usual = Asked()
         self._current: Shot | None = None
 
@@ -233,7 +311,7 @@ class Shoot:
         shots = open_shoot(paths, record)
         self.paths, self.folder, self.record = list(paths), folder, record
         self.title = title or self.folder.resolve().name
-        self.reports, self.picture_reports, self.verdicts, self.cards = {}, {}, {}, {}
+        self.reports, self.picture_reports, self.verdicts = {}, {}, {}
         self._current = None
         self._take(shots)
 
@@ -243,7 +321,10 @@ class Shoot:
         self._usual = usual(shots)
         seen = [s.seen for s in shots if s.seen and s.seen.model]
         for make, model in {(g.make, g.model) for g in seen}:
-            card = learn(load_card(make, model), seen)
+            known = self.cards.get((make, model))
+            if known is None:
+                known = self._cards_before[(make, model)] = load_card(make, model)
+            card = learn(known, seen)
             trails = [g.shots for g in self.sets if g.kind in ("trail", "burst") and g.shots[0].seen.model == model]  # type: ignore[union-attr]
             if trails:
                 longest = max(trails, key=len)
@@ -289,9 +370,23 @@ class Shoot:
         """The card of the phone that took a shot."""
         return self.cards.get((shot.seen.make, shot.seen.model)) if shot.seen else None
 
+    def keep_cards(self) -> list[str]:
+        """Keep what was learnt of phones; returns what went wrong."""
+        problems = []
+        for key, card in self.cards.items():
+            before = self._cards_before.get(key)
+            if card == before:
+                continue
+            try:
+                save_card(card, before)
+                self._cards_before[key] = card
+            except (BrutoError, OSError) as error:
+                problems.append(str(error))
+        return problems
+
     def set_card(self, card: PhoneCard) -> None:
         """Use a card that was changed by hand: checks and advice follow it."""
-        self.cards[(card.make, card.model)] = card
+        self.cards[(card.make, card.model)] = self._cards_before[(card.make, card.model)] = card
         for shot in self.shots:
             report = self.reports.get(str(shot.main))
             if report is not None and self.card_of(shot) is card and shot.meta is not None:

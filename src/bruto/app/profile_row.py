@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
+from bruto.app.plain import Label, plain_tooltip
 from bruto.app.row_parts import as_row, choice_box, row_name
 from bruto.container.profile import CameraProfile
 from bruto.container.rawframe import RawMeta
@@ -45,7 +46,7 @@ class ProfileRow(QWidget):
         back.setAccessibleName("Reset Profile")
         head.addWidget(back)
         layout.addLayout(head)
-        self.brings = QLabel("")
+        self.brings = Label("")
         self.brings.setObjectName("quiet")
         self.brings.setWordWrap(True)
         layout.addWidget(self.brings)
@@ -93,7 +94,7 @@ class ProfileRow(QWidget):
             self.box.clear()
             for value, text in offered:
                 self.box.addItem(text, value)
-                self.box.setItemData(self.box.count() - 1, value, Qt.ItemDataRole.ToolTipRole)
+                self.box.setItemData(self.box.count() - 1, plain_tooltip(value), Qt.ItemDataRole.ToolTipRole)
         self.box.setCurrentIndex(max(0, self.box.findData(recipe.profile)))
         profile, problem = chosen(self.meta, recipe.profile)
         look = has_base_look(profile)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.light_bars import LightBars
+from bruto.app.plain import Label
 from bruto.container.rawframe import RawMeta
 from bruto.sensor.report import PictureReport, SensorReport
 from bruto.shoot.asked import Finding
@@ -130,7 +130,7 @@ class Reading(QScrollArea):
         column.addWidget(self.preview_light)
         self.advice = QFrame()
         self.advice.setObjectName("row")
-        self.advice_text = QLabel("")
+        self.advice_text = Label("")
         self.advice_text.setWordWrap(True)
         self.advice_text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         inside = QVBoxLayout(self.advice)
@@ -155,7 +155,7 @@ class Reading(QScrollArea):
         for k, (edit, name, hint) in enumerate(
             ((self.note, "Note", "what to remember of this shot"), (self.gear, "Gear", "add-on lens, filter, tripod"))
         ):
-            label = QLabel(name)
+            label = Label(name)
             label.setObjectName("quiet")
             words.addWidget(label, k, 0)
             edit.setPlaceholderText(hint)
@@ -252,12 +252,12 @@ class Reading(QScrollArea):
         if shot is None:
             return ""
         if shot.problem:
-            return f"<b>Cannot be opened</b><br>{shot.problem}"
-        lines = [f"<b>Asked and got</b> {f.text}" for f in findings]
+            return f"Cannot be opened\n{shot.problem}"
+        lines = [f"Asked and got: {f.text}" for f in findings]
         if report is not None:
             setting = next((a for a in report.advice if a.topic == "setting"), None)
             first = report.advice[0]
-            lines.append(f"<b>Next time</b> {first.text}" + (f" {setting.text}" if setting else ""))
+            lines.append(f"Next time: {first.text}" + (f" {setting.text}" if setting else ""))
             lines += [a.text for a in report.advice[1:] if a.topic != "setting"]
         elif shot.raw is not None:
             lines.append("Measuring …")
@@ -269,10 +269,8 @@ class Reading(QScrollArea):
             if mine is not None:
                 best = f"number {mine.place} of {len(group)}; best is {group[0].shot.name}"
                 best = f"best of {whole}" if mine.place == 1 else best
-                lines.append(f"<b>{title}</b> {best}: {', '.join(mine.reasons)}.")
-        return "".join(
-            f'<p style="margin: 0 0 {0 if k == len(lines) - 1 else 6}px 0">{x}</p>' for k, x in enumerate(lines)
-        )
+                lines.append(f"{title}: {best}; {', '.join(mine.reasons)}.")
+        return "\n\n".join(lines)
 
     def _show_rows(self, rows: list[tuple[str, str]]) -> None:
         self.rows.hide()
@@ -283,7 +281,7 @@ class Reading(QScrollArea):
         grid.setSpacing(0)
         grid.setColumnStretch(1, 1)
         for k, (name, value) in enumerate(rows):
-            label, text = QLabel(name), QLabel(value)
+            label, text = Label(name), Label(value)
             label.setObjectName("factName")
             text.setObjectName("fact")
             text.setWordWrap(True)

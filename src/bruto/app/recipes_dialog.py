@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QPushButton,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.ledger import GROUPS, fields_of
+from bruto.app.plain import Label
 from bruto.develop.library import NamedRecipe, drop, keep, kept
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
@@ -44,7 +44,7 @@ class RecipesDialog(QDialog):
         row.setContentsMargins(16, 14, 16, 14)
         row.setSpacing(16)
         left = QVBoxLayout()
-        left.addWidget(QLabel("Take values from"))
+        left.addWidget(Label("Take values from"))
         self.names = QListWidget()
         self.names.setAccessibleName("Recipes")
         self.names.currentRowChanged.connect(self._chosen)
@@ -55,7 +55,7 @@ class RecipesDialog(QDialog):
         row.addLayout(left, 1)
         right = QVBoxLayout()
         right.setSpacing(8)
-        right.addWidget(QLabel("these groups"))
+        right.addWidget(Label("these groups"))
         grid = QGridLayout()
         self.ticks: dict[str, QCheckBox] = {}
         for k, (name, title, _) in enumerate(GROUPS):
@@ -63,7 +63,7 @@ class RecipesDialog(QDialog):
             self.ticks[name] = tick
             grid.addWidget(tick, k // 2, k % 2)
         right.addLayout(grid)
-        hint = QLabel("Light, white and frame are mostly each shot's own; its suggestions stay as they are.")
+        hint = Label("Light, white and frame are mostly each shot's own; its suggestions stay as they are.")
         hint.setObjectName("quiet")
         hint.setWordWrap(True)
         right.addWidget(hint)
@@ -87,7 +87,7 @@ class RecipesDialog(QDialog):
         line.addWidget(self.keep)
         line.addWidget(self.name, 1)
         right.addLayout(line)
-        self.note = QLabel("")
+        self.note = Label("")
         self.note.setObjectName("warning")
         self.note.setWordWrap(True)
         right.addWidget(self.note)

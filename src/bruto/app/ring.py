@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QConicalGradient, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from bruto.app import theme
+from bruto.app.plain import Label
 from bruto.app.rows import Row
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, encode_srgb, working_to, working_to_xyz
 from bruto.develop.recipe import Recipe
@@ -206,7 +207,7 @@ class HueEditor(QWidget):
             row.reset.connect(lambda f: self._moved(self.current, {f: getattr(HueNode(hue=0), f)}, True))
             self.rows[field] = row
             layout.addWidget(row)
-        self.hint = QLabel("Click a hue on the ring, or a colour in the picture: a node appears, and its numbers here.")
+        self.hint = Label("Click a hue on the ring, or a colour in the picture: a node appears, and its numbers here.")
         self.hint.setObjectName("quiet")
         self.hint.setWordWrap(True)
         layout.addWidget(self.hint)

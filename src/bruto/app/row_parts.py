@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+
+from bruto.app.plain import Label
 
 
 def as_row(widget: QWidget, spacing: int = 4) -> QVBoxLayout:
@@ -16,9 +18,9 @@ def as_row(widget: QWidget, spacing: int = 4) -> QVBoxLayout:
     return layout
 
 
-def row_name(text: str) -> QLabel:
+def row_name(text: str) -> Label:
     """The name that stands first in a row."""
-    label = QLabel(text)
+    label = Label(text)
     label.setStyleSheet("font-weight: bold;")
     return label
 

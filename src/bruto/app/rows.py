@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QDoubleSpinBox,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app import theme
+from bruto.app.plain import Label
 from bruto.develop.recipe import NOTHING, Recipe
 
 SIGNED = ("exposure", "tint", "sharpness", "haze", "edge_light", "shift", "lightness")
@@ -186,7 +186,7 @@ class Row(QWidget):
         self.used.setAccessibleName(f"{self.title} used")
         self.used.setToolTip(f"Untick to leave {self.title.lower()} out for a look; its value is kept")
         self.used.clicked.connect(lambda on: self.bypassed.emit(field, not on))
-        name = QLabel(self.title)
+        name = Label(self.title)
         name.setFont(theme.font(12, bold=True))
         name.setStyleSheet("font-weight: bold;")
         head.addWidget(self.used if field in NOTHING else name)
@@ -219,7 +219,7 @@ class Row(QWidget):
         layout.addWidget(self.track)
         foot = QHBoxLayout()
         foot.setSpacing(6)
-        self.evidence = QLabel("measuring …")
+        self.evidence = Label("measuring …")
         self.evidence.setObjectName("quiet")
         self.evidence.setWordWrap(True)
         self.evidence.setMinimumWidth(40)

@@ -8,7 +8,6 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelInde
 from PySide6.QtGui import QImage, QPainter, QPen
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QListView,
     QStyle,
     QStyledItemDelegate,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app import theme
 from bruto.app.models import Shoot, shot_facts
+from bruto.app.plain import Label, plain_tooltip
 from bruto.shoot.shots import Shot, ShotSet
 
 ROW = 82
@@ -56,7 +56,7 @@ class ShotModel(QAbstractListModel):
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return ", ".join([group.title, *shot_facts(shot)])
         if role == Qt.ItemDataRole.ToolTipRole:
-            return shot.problem or str(shot.main)
+            return plain_tooltip(shot.problem or str(shot.main))
         if role == Qt.ItemDataRole.UserRole:
             return shot
         return None
@@ -162,11 +162,11 @@ class ShotList(QWidget):
         layout.setContentsMargins(0, 8, 0, 0)
         head = QHBoxLayout()
         head.setContentsMargins(10, 0, 10, 0)
-        title = QLabel("Shots")
+        title = Label("Shots")
         title.setObjectName("heading")
         head.addWidget(title)
         head.addStretch(1)
-        self.count = QLabel("")
+        self.count = Label("")
         self.count.setObjectName("quiet")
         head.addWidget(self.count)
         layout.addLayout(head)

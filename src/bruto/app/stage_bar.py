@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
+
+from bruto.app.plain import Label
 
 
-class ElidedLabel(QLabel):
+class ElidedLabel(Label):
     """A line of text that takes what room is left and ends in "…" where that is too little; the tip has all of it."""
 
     def __init__(self) -> None:
@@ -32,7 +34,7 @@ class StageBar(QWidget):
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(10, 0, 10, 0)
         self._row.setSpacing(8)
-        self.tag = QLabel(tag)
+        self.tag = Label(tag)
         self.tag.setObjectName("tag")
         self._row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
         self.facts = ElidedLabel()

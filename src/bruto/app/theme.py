@@ -107,11 +107,11 @@ def style_sheet(t: Theme) -> str:
     QWidget#bar {{ background: {t.bar}; border-bottom: 1px solid {t.line}; }}
     QWidget#statusBar {{ background: {t.bar}; border-top: 1px solid {t.line}; }}
     QWidget#stageBar {{ background: {"#5C5C5C" if t.name == "light" else "#333333"}; }}
-    QLabel#quiet {{ color: {t.quiet}; }}
-    QLabel#factName {{ color: {t.quiet}; border: none; border-bottom: 1px solid {t.line}; padding: 2px 2px; }}
-    QLabel#fact {{ border: none; border-bottom: 1px solid {t.line}; padding: 2px 2px; }}
+    Label#quiet {{ color: {t.quiet}; }}
+    Label#factName {{ color: {t.quiet}; border: none; border-bottom: 1px solid {t.line}; padding: 2px 2px; }}
+    Label#fact {{ border: none; border-bottom: 1px solid {t.line}; padding: 2px 2px; }}
     QFrame#row {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 5px; }}
-    QFrame#row QLabel {{ border: none; background: transparent; }}
+    QFrame#row Label {{ border: none; background: transparent; }}
     QDialog#panel {{ background: {t.panel}; }}
     QTreeWidget {{ background: {t.raised}; border: 1px solid {t.line}; }}
     QTreeWidget::item {{ padding: 2px 0; }}
@@ -121,11 +121,11 @@ def style_sheet(t: Theme) -> str:
     QSlider {{ background: transparent; border: none; }}
     QSlider::handle:horizontal:focus {{ border: 2px solid {t.accent}; }}
     QPushButton:checked {{ border: 2px solid {t.accent}; padding: 3px 9px; font-weight: bold; }}
-    QLabel#warning {{ color: {t.warning}; }}
-    QLabel#heading {{ font-weight: bold; font-size: 13px; }}
-    QLabel#brand {{ font-weight: bold; font-size: 18px; }}
-    QLabel#tag {{ background: {t.raised}; color: {t.ink}; font-weight: bold; padding: 3px 8px; border-radius: 2px; }}
-    QLabel#onStage {{ color: #FFFFFF; }}
+    Label#warning {{ color: {t.warning}; }}
+    Label#heading {{ font-weight: bold; font-size: 13px; }}
+    Label#brand {{ font-weight: bold; font-size: 18px; }}
+    Label#tag {{ background: {t.raised}; color: {t.ink}; font-weight: bold; padding: 3px 8px; border-radius: 2px; }}
+    Label#onStage {{ color: #FFFFFF; }}
     QPushButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 4px 10px;
         min-height: 16px; }}
     QPushButton:hover {{ border-color: {t.accent}; }}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -21,7 +22,6 @@ from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLayout,
     QMainWindow,
     QMenu,
@@ -37,20 +37,24 @@ from bruto.app.card_dialog import CardDialog
 from bruto.app.compare_page import ComparePage
 from bruto.app.comparing import Comparing
 from bruto.app.deliver_page import DeliverPage
+from bruto.app.demo_day import DemoDay
 from bruto.app.develop_page import DevelopPage
 from bruto.app.gauge import Gauge
 from bruto.app.intake_page import IntakePage
 from bruto.app.merge_page import MergePage
 from bruto.app.merging import Merging
 from bruto.app.models import Edit, Shoot
+from bruto.app.plain import Label, plain_tooltip
+from bruto.app.question import ask_user
 from bruto.app.recipes_dialog import RecipesDialog
 from bruto.app.shotlist import ShotList
+from bruto.app.task_line import TaskLine
 from bruto.app.thumbs import Thumbs
 from bruto.app.worker import Worker
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
 from bruto.errors import BrutoError
-from bruto.phones.card import save_card
+from bruto.publish import usable_folder
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.takein import TakenIn, take_in
@@ -68,6 +72,8 @@ class _FromThreads(QObject):
 
     job = Signal(object)
     progress = Signal(float, str)
+    taking = Signal(float, str)
+    problem = Signal(str)
 
 
 class Window(QMainWindow):
@@ -77,11 +83,13 @@ class Window(QMainWindow):
         super().__init__()
         self.setWindowTitle("Bruto")
         self.setAcceptDrops(True)
+        self.confirm = partial(ask_user, self)
+        """Asks the user (question, text, yes, no); tests answer for him."""
         self.shoot = Shoot()
         self.worker = Worker(
             (
-                "piece", "base", "before", "reading_piece", "reading", "phone", "open", "light", "suggest", "compare",
-                "compare_piece", "proof", "thumb", "phone_report",
+                "pick", "piece", "base", "before", "reading_piece", "reading", "phone", "open", "light", "suggest",
+                "compare", "compare_piece", "proof", "thumb", "phone_report",
             )
         )  # fmt: skip
         self.background = Worker(("merge", "take"))
@@ -90,7 +98,9 @@ class Window(QMainWindow):
         self.queue = jobs.Queue()
         self._threads = _FromThreads()
         self.queue.changed.connect(self._threads.job.emit)
+        self.queue.problem.connect(self._threads.problem.emit)
         self._folded: dict[str, bool] = {}
+        self.demo: DemoDay | None = None
         central = QWidget()
         column = QVBoxLayout(central)
         column.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)  # small screens: parts fold instead
@@ -142,6 +152,11 @@ class Window(QMainWindow):
         self.deliver.wanted.connect(self._deliver)
         self._threads.job.connect(self.deliver.job_changed)
         self._threads.progress.connect(self.merge.set_progress)
+        self._threads.taking.connect(self.line.show_progress)
+        self._threads.problem.connect(self.say)
+        left = self.queue.restore()
+        if left:
+            self.say(f"{left} deliveries were not finished last time; Deliver shows them, and goes on with them.")
         self.set_task("Develop")
         self.develop.open_shot(None)
 
@@ -156,7 +171,7 @@ class Window(QMainWindow):
         row = QHBoxLayout(bar)
         row.setContentsMargins(14, 0, 10, 0)
         row.setSpacing(2)
-        brand = QLabel("bruto")
+        brand = Label("bruto")
         brand.setObjectName("brand")
         row.addWidget(brand)
         row.addSpacing(16)
@@ -170,7 +185,7 @@ class Window(QMainWindow):
             self.task_buttons[task] = button
             row.addWidget(button)
         row.addStretch(1)
-        self.title = QLabel("")
+        self.title = Label("")
         self.title.setObjectName("quiet")
         row.addWidget(self.title)
         row.addSpacing(8)
@@ -195,8 +210,10 @@ class Window(QMainWindow):
         row = QHBoxLayout(bar)
         row.setContentsMargins(14, 0, 14, 0)
         row.setSpacing(18)
-        self.pointer, self.timing, self.saved, self.message = QLabel(""), QLabel(""), QLabel(""), QLabel("")
-        self.measured = QLabel("")
+        self.pointer, self.timing, self.saved, self.message = Label(""), Label(""), Label(""), Label("")
+        self.measured = Label("")
+        self.line = TaskLine()
+        row.addWidget(self.line)
         for label in (self.measured, self.timing, self.saved, self.pointer):
             label.setObjectName("quiet")
             row.addWidget(label)
@@ -260,6 +277,12 @@ class Window(QMainWindow):
             self.shoot.open(paths, title)
         except BrutoError as error:
             self.say(str(error))
+
+    def shoot_demo(self, folder: Path) -> None:
+        """Let the simulated phone take what is missing of the demo's day, behind the window."""
+        self.demo = DemoDay(folder, self.line)
+        self.demo.problem.connect(self.say)
+        self.demo.start()
 
     def _choose_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Folder of shots", str(self.shoot.folder))
@@ -339,6 +362,8 @@ class Window(QMainWindow):
         self.thumbs.forget(changes.new)
 
     def _arrived(self, shot: Shot, count: int) -> None:
+        if self.demo is not None:
+            return  # a whole day comes in: what is looked at stays
         if self.task() == "Intake":
             self._choose(shot)
         self.say(f"{count} new file{'s' if count > 1 else ''} in the folder.")
@@ -375,8 +400,18 @@ class Window(QMainWindow):
             self.say(text + ". Nothing was deleted.")
             self.gauge.look()
 
-        self.say("Copying …")
-        self.background.ask("take", lambda: take_in(source, folder), done, self.say)
+        def failed(text: str) -> None:
+            self.say(text)
+            self.gauge.look()
+
+        stop = threading.Event()
+        self.line.begin("Taking in", stop.set)
+        self.background.ask(
+            "take",
+            lambda: take_in(source, folder, self._threads.taking.emit, stop.is_set),
+            self.line.ended(done),
+            self.line.ended(failed),
+        )
 
     def _current_changed(self) -> None:
         shot = self.shoot.current
@@ -427,23 +462,13 @@ class Window(QMainWindow):
             self.say("There is no shot to deliver: choose one in the list.")
             return
         try:
-            folder.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            from bruto.files import explain
-
-            self.say(str(explain(error, folder, "make the folder")))
-            return
-        taken = {j.output for j in self.queue.jobs}
-        for shot in shots:
-            output = folder / (shot.name + suffix)
-            k = 2
-            while output.exists() or output in taken:
-                output = folder / f"{shot.name}-{k}{suffix}"
-                k += 1
-            taken.add(output)
-            edit = self.develop.edits.get(str(shot.main))
-            recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
-            self.queue.add(jobs.Job(shot.main, output, recipe, ticket))
+            usable_folder(folder)
+            for shot in shots:
+                edit = self.develop.edits.get(str(shot.main))
+                recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
+                self.queue.add(jobs.Job(shot.main, folder, shot.name + suffix, recipe, ticket))
+        except BrutoError as error:
+            self.say(str(error))
 
     # -- small things
     # ----------------------------------------------------------------------------------------------------
@@ -451,7 +476,7 @@ class Window(QMainWindow):
     def say(self, text: str) -> None:
         """Show a message in the status line, whole in its tooltip."""
         self.message.setText(text)
-        self.message.setToolTip(text)
+        self.message.setToolTip(plain_tooltip(text))
 
     def _status(self, pointer: str, timing: str, saved: str) -> None:
         for label, text in ((self.pointer, pointer), (self.timing, timing), (self.saved, saved)):
@@ -532,14 +557,35 @@ class Window(QMainWindow):
         if paths:
             self.open_paths(paths)
 
+    def unfinished(self) -> list[str]:
+        """What would be lost or cut short if the window was closed now, each in a sentence."""
+        found = []
+        waiting = len(self.queue.unfinished())
+        if waiting:
+            found.append(
+                f"{waiting} {'delivery is' if waiting == 1 else 'deliveries are'} not finished: Deliver shows "
+                f"{'it' if waiting == 1 else 'them'} again at the next start."
+            )
+        if self.merging.running:
+            found.append("A merge is running: it is stopped and writes nothing.")
+        if self.line.running and self.demo is None:
+            found.append(f"{self.line.title} is running: it is stopped; what is finished stays.")
+        lost = [e for e in self.develop.edits.values() if e.not_saved]
+        for edit in lost[:3]:
+            found.append(f"Changes of {edit.path.name} are not saved and would be lost: {edit.not_saved}")
+        if len(lost) > 3:
+            found.append(f"So are changes of {len(lost) - 3} other shots.")
+        return found
+
     def closeEvent(self, event: QCloseEvent) -> None:
-        self.develop.save()
+        self.develop.save_all()
+        left = self.unfinished()
+        if left and not self.confirm("Close all the same?", "\n".join(left), "Close", "Stay"):
+            event.ignore()
+            return
         self.merging.stop()
-        for card in self.shoot.cards.values():
-            try:
-                save_card(card)
-            except (BrutoError, OSError):
-                pass  # what was learnt is learnt again from the files
+        self.line.stop()
+        self.shoot.keep_cards()  # what could not be kept is learnt again from the files
         self.queue.close()
         self.gauge.close()
         self.worker.close()

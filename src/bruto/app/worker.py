@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import threading
-import traceback
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal
 
 from bruto.errors import BrutoError, Cancelled
+from bruto.logged import unexpected as unexpected_text
 
 AGAIN = object()
 """What work returns that is done in part: it is called again when nothing more urgent waits."""
@@ -116,7 +116,7 @@ class Worker(QObject):
             except MemoryError:
                 error = "There is not enough memory for this; close other programs."
             except Exception as unexpected:  # the window must outlive any one picture
-                traceback.print_exc()
-                error = f"Unexpected {type(unexpected).__name__}: {unexpected}"
+                error = unexpected_text(unexpected, f"working on “{kind}”")
             if not self._closing:
                 self._finished.emit(kind, number, result, error)
+            del work, done, failed, result  # else they would live until the next request

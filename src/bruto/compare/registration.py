@@ -98,11 +98,18 @@ def _shrunk(grey: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str = "homography") -> Alignment:
-    """Align two brightness pictures (H, W) of any sizes; linear light or code values.
+    """Align two brightness pictures (H, W) of any sizes and proportions; linear light or code values.
 
     `model`: "rigid" (shift and turn), "homography", or "lens" (homography and radial distortion). Raises `BrutoError`
     where too little is found in common.
     """
+    try:
+        return _registered(first, second, model)
+    except (cv2.error, ValueError, np.linalg.LinAlgError) as error:  # pictures of a few pixels, or without any detail
+        raise BrutoError("The two pictures could not be aligned: they show too little, or no common scene.") from error
+
+
+def _registered(first: NDArray[np.float32], second: NDArray[np.float32], model: str) -> Alignment:
     size_a, size_b = (first.shape[1], first.shape[0]), (second.shape[1], second.shape[0])
     a, b = normalised(_shrunk(first)), normalised(_shrunk(second))
     scale_a = max(size_a) / max(a.shape)
@@ -111,18 +118,22 @@ def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str
     if points is None or len(points) < LEAST_TRACKS:
         raise BrutoError("The first picture has too little detail to be aligned.")
     points = points.reshape(-1, 2)
-    guess = _to_pixels(_model(start, 0.0, _to_relative(points, a.shape[1], a.shape[0])), b.shape[1], b.shape[0]).astype(
-        np.float32
-    )
+    # tracking needs pictures of one size that are turned alike: a crop, a turn or another zoom is undone before
+    far = a.shape != b.shape or not _near(start)
+    tracked = _brought(b, start, a.shape) if far else b
+    guess = points.astype(np.float32) if far else _moved(start, points, a.shape, b.shape)
     options: dict[str, Any] = {
         "winSize": (21, 21),
         "maxLevel": 2,
         "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 40, 0.003),
         "flags": cv2.OPTFLOW_USE_INITIAL_FLOW,
     }
-    there, ok, _ = cv2.calcOpticalFlowPyrLK(a, b, points.astype(np.float32), guess.copy(), **options)
-    back, ok2, _ = cv2.calcOpticalFlowPyrLK(b, a, there, points.astype(np.float32).copy(), **options)
+    there, ok, _ = cv2.calcOpticalFlowPyrLK(a, tracked, points.astype(np.float32), guess.copy(), **options)
+    back, ok2, _ = cv2.calcOpticalFlowPyrLK(tracked, a, there, points.astype(np.float32).copy(), **options)
     good = (ok.ravel() == 1) & (ok2.ravel() == 1) & (np.linalg.norm(back - points, axis=1) < 0.35)
+    if far:
+        there = _moved(start, there, a.shape, b.shape)
+        good &= ((there >= 0) & (there <= [b.shape[1] - 1, b.shape[0] - 1])).all(axis=1)
     if good.sum() < LEAST_TRACKS:
         raise BrutoError("The two pictures have too little in common to be aligned.")
     p, q = (
@@ -146,6 +157,26 @@ def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str
     parameters = {"rigid": 3, "homography": 8, "lens": 9}[model]
     model_px = rms * float(np.sqrt(parameters / (2 * keep.sum())))
     return Alignment(homography, radial, rms, int(keep.sum()), size_a, size_b, model_px, share)
+
+
+def _near(start: NDArray) -> bool:
+    """Whether a coarse motion turns by less than 6 degrees and zooms by less than 10 %."""
+    scale = float(np.sqrt(abs(np.linalg.det(start[:2, :2]))))
+    turn = abs(float(np.degrees(np.arctan2(start[1, 0], start[0, 0]))))
+    return 0.9 < scale < 1.1 and turn < 6
+
+
+def _moved(start: NDArray, points: NDArray, first: tuple, second: tuple) -> NDArray[np.float32]:
+    """Pixels of the first picture by a coarse motion in the second; shapes are (height, width)."""
+    relative = _model(start, 0.0, _to_relative(points, first[1], first[0]))
+    return _to_pixels(relative, second[1], second[0]).astype(np.float32)
+
+
+def _brought(b: NDArray[np.uint8], start: NDArray, shape: tuple) -> NDArray[np.uint8]:
+    """The second picture on the grid of the first by a coarse motion; grey where it shows nothing."""
+    size = (shape[1], shape[0])
+    mx, my = Alignment(start, 0.0, 0.0, 0, size, (b.shape[1], b.shape[0])).maps()
+    return cv2.remap(b, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=128)
 
 
 def _refine_rigid(

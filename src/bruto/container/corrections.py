@@ -19,6 +19,8 @@ DELTA_ROW, DELTA_COLUMN, SCALE_ROW, SCALE_COLUMN = 10, 11, 12, 13
 KNOWN = (BAD_CONSTANT, BAD_LIST, MAP_TABLE, MAP_POLYNOMIAL, DELTA_ROW, DELTA_COLUMN, SCALE_ROW, SCALE_COLUMN)
 MAX_BAD = 2_000_000
 MAX_DEGREE = 8
+LARGEST_VALUE = 1e6
+"""Magnitude of a table entry, coefficient, offset or factor that is believed."""
 
 
 @dataclass(frozen=True)
@@ -53,7 +55,7 @@ def parse_correction(opcode: int, data: bytes, where: str) -> Correction:
         values = np.frombuffer(data, kind, count, 36).astype(np.float64)
     except (struct.error, ValueError) as error:
         raise FileProblem(f"{where}: an operation is cut short; the file is damaged.") from error
-    if not len(values) or not np.isfinite(values).all():
+    if not len(values) or not np.isfinite(values).all() or np.abs(values).max() > LARGEST_VALUE:
         raise FileProblem(f"{where}: an operation holds impossible numbers; the file is damaged.")
     return Correction(opcode, area, values)
 

@@ -8,6 +8,7 @@ from typing import Any
 import imagecodecs
 import numpy as np
 
+from bruto.container.facts import text_of
 from bruto.container.profile import (
     CALIBRATION,
     COLOR,
@@ -51,13 +52,12 @@ def profiles_of(
     signature, order = camera_signature(first), tif.byteorder
     tags: dict[int, Any] = {}
     for tag in _PROFILE_TAGS:
-        entry = first.tags.get(tag)
+        page = raw if tag in raw.tags else first
+        entry = page.tags.get(tag)
         if entry is not None:
             text = isinstance(entry.value, (str, bytes))
             tags[tag] = (
-                (entry.value.encode() if isinstance(entry.value, str) else entry.value)
-                if text
-                else rational(first, tag)
+                (entry.value.encode() if isinstance(entry.value, str) else entry.value) if text else rational(page, tag)
             )
     for tag in _GAIN_TABLES:
         for page in (raw, first):
@@ -68,7 +68,7 @@ def profiles_of(
     try:
         found.append(parse_profile(tags, order, "file", signature))
     except (BrutoError, ValueError, TypeError) as error:
-        warnings.append(f"The file's own look is left out: {error}")
+        warnings.append(f"The file's own look is left out: {_why(error)}")
     entry = first.tags.get(EXTRA_PROFILES)
     if entry is None:
         return tuple(found)
@@ -78,8 +78,12 @@ def profiles_of(
         try:
             found.append(parse_embedded_profile(data, int(offset), signature))
         except (BrutoError, ValueError, TypeError) as error:
-            warnings.append(f"A profile embedded in the file is left out: {error}")
+            warnings.append(f"A profile embedded in the file is left out: {_why(error)}")
     return tuple(found)
+
+
+def _why(error: Exception) -> str:
+    return str(error) if isinstance(error, BrutoError) else "it is damaged."
 
 
 def masks_of(tif: Any, pages: list[Any], size: int, pixels: bool, warnings: list[str]) -> tuple[SemanticMask, ...]:
@@ -89,21 +93,23 @@ def masks_of(tif: Any, pages: list[Any], size: int, pixels: bool, warnings: list
         if int(page.photometric) != MASK:
             continue
         entry = page.tags.get(SEMANTIC_NAME)
-        name = str(entry.value if entry is not None else "").strip("\0 ") or "unnamed"
+        name = text_of(entry.value if entry is not None else "")[:100] or "unnamed"
         w, h = int(page.imagewidth), int(page.imagelength)
         data = None
         if pixels and 0 < w * h <= MAX_MASK_PIXELS:
             try:
                 data = _mask_pixels(tif, page, size, w, h)
-            except Exception as error:  # a mask is a convenience: the picture does not need it
-                warnings.append(f"The mask '{name}' cannot be decoded ({error}); it is left out.")
+            except Exception:  # a mask is a convenience: the picture does not need it
+                warnings.append(f"The mask '{name}' cannot be decoded; it is left out.")
         found.append(SemanticMask(name, w, h, data))
     return tuple(found)
 
 
 def _mask_pixels(tif: Any, page: Any, size: int, width: int, height: int) -> np.ndarray:
     tile = page.tags.get(322)
-    tw = int(tile.value) if tile is not None else width
+    tw = min(int(tile.value), 65500) if tile is not None else width
+    if tw < 1:
+        raise ValueError("tiles without width")
     rows = page.tags.get(323) or page.tags.get(278)
     th = min(int(rows.value), 65500) if rows is not None else height
     across = -(-width // tw)
@@ -123,7 +129,7 @@ def _mask_pixels(tif: Any, page: Any, size: int, width: int, height: int) -> np.
             part = imagecodecs.jpeg8_decode(blob)
         part = part[..., 0] if part.ndim == 3 else part
         h, w = min(part.shape[0], height - y), min(part.shape[1], width - x)
-        if h > 0 and w > 0:
+        if h > 0 and w > 0 and part.dtype == np.uint8:
             out[y : y + h, x : x + w] = part[:h, :w]
     return out
 

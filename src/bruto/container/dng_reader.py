@@ -20,6 +20,16 @@ from numpy.typing import NDArray
 
 from bruto.container.corrections import KNOWN, Correction, parse_correction
 from bruto.container.dng_extras import camera_signature, masks_of, pictures_of, place_of, profiles_of
+from bruto.container.facts import (
+    EXPOSURE_S,
+    F_NUMBER,
+    FOCAL_35MM,
+    FOCAL_MM,
+    ISO,
+    NEUTRAL,
+    believed,
+    text_of,
+)
 from bruto.container.opcodes import GAIN_MAP, NAMES, OPTIONAL, parse_gain_map, parse_opcodes
 from bruto.container.profile import CALIBRATION, COLOR, FORWARD, ILLUMINANT, parse_calibrations, signature_agrees
 from bruto.container.rawframe import CFA_LETTERS, GainMap, RawFrame, RawMeta
@@ -37,11 +47,13 @@ from bruto.container.warps import (
     parse_warp,
 )
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import check_readable
+from bruto.files import available_memory, check_readable, explain, open_regular
 from bruto.parallel import map_threads
 
 CFA, LINEAR = 32803, 34892
 MAX_PIXELS = 400_000_000
+LEAST_SIDE = 16
+"""Pixels along a side of a picture at least; the steps look at neighbourhoods."""
 _SUFFIXES = {".dng"}
 EXIF_SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
 """Bytes of one value of each TIFF type (TIFF 6.0, section 2)."""
@@ -91,21 +103,24 @@ def read_dng_meta(path: str | Path) -> RawFrame:
 def _guarded(path: str | Path, work: Callable[[Any, int], RawFrame]) -> RawFrame:
     path = check_readable(path)
     try:
-        with tifffile.TiffFile(path) as tif:
-            return work(tif, path.stat().st_size)
+        with open_regular(path) as stream:
+            size = stream.seek(0, 2)
+            stream.seek(0)
+            with tifffile.TiffFile(stream, name=path.name) as tif:
+                return work(tif, size)
     except BrutoError as error:
         text = str(error)
         raise FileProblem(text if str(path) in text else f"{path}: {text}") from error
-    except (OSError, MemoryError) as error:
-        raise FileProblem(f"{path} cannot be read: {error}.") from error
+    except OSError as error:
+        raise explain(error, path, "read") from error
+    except MemoryError as error:
+        raise FileProblem(f"{path} does not fit into memory; close other programs and try again.") from error
     except tifffile.TiffFileError as error:
         raise FileProblem(
-            f"{path} is not a DNG: {error}. Choose a file that the camera program saved as raw."
+            f"{path} is not a DNG, or its head is damaged. Choose a file that the camera program saved as raw."
         ) from error
     except Exception as error:  # a damaged structure can fail anywhere in the libraries; the user gets one message
-        raise FileProblem(
-            f"{path} is damaged ({type(error).__name__}: {error}). Copy it again from the phone."
-        ) from error
+        raise FileProblem(f"{path} is damaged: its structure cannot be read. Copy it again from the phone.") from error
 
 
 def _pages(tif: Any) -> list[Any]:
@@ -205,6 +220,10 @@ def _meta(first: Any, page: Any) -> RawMeta:
     black = _black(page, mosaic)
     if np.any(white[:, None] <= black.ravel()[None]):
         raise FileProblem("its white level lies below its black level; the file is damaged.")
+    if not (_within(white, (1e-6, 1e6)) and _within(black, (-1e6, 1e6))):
+        raise FileProblem("its black or white level is impossible; the file is damaged.")
+    if (white.min() - black.max()) < 1e-4 * white_default:
+        raise FileProblem("there is nothing between its black and its white level; the file is damaged.")
     active = _value(page, 50829)
     top, left, bottom, right = (int(v) for v in np.ravel(active)) if active is not None else (0, 0, height, width)
     if not (0 <= left < right <= width and 0 <= top < bottom <= height):
@@ -224,6 +243,8 @@ def _meta(first: Any, page: Any) -> RawMeta:
             x0, y0, w, h = x1, y1, x2 - x1, y2 - y1
         else:
             warnings.append("The bounds to trim to lie outside the picture; they are left out.")
+    if min(w, h) < LEAST_SIDE:
+        raise FileProblem(f"its picture is only {w} × {h} pixels; the file is damaged.")
     scale = _rational(page, 50718, np.ones(2))
     if len(scale) != 2 or scale.min() <= 0 or not 0.25 < scale[0] / scale[1] < 4:
         scale = np.ones(2)
@@ -233,20 +254,25 @@ def _meta(first: Any, page: Any) -> RawMeta:
         )
     exif = first.tags.get(34665)
     exif = exif.value if exif is not None and isinstance(exif.value, dict) else {}
-    neutral = _rational(first, 50728)
-    calibrations = parse_calibrations(_calibration_tags(first), signature_agrees(first.tags, camera_signature(first)))
-    if neutral is None or len(neutral) != 3 or neutral.min() <= 0:
+    both = _Either(page, first)
+    neutral = _rational(both, 50728)
+    calibrations = parse_calibrations(_calibration_tags(both), signature_agrees(both.tags, camera_signature(both)))
+    if neutral is None or len(neutral) != 3 or not _within(neutral, NEUTRAL):
         if neutral is not None:
             warnings.append("The as-shot neutral is impossible; the sensor's own balance is used.")
         neutral = np.ones(3)
     if not calibrations:
         warnings.append("The file has no colour matrix; its colours are the sensor's own.")
-    profile = _rational(page, 51041)
-    if profile is None:
-        profile = _rational(first, 51041)
+    profile = _rational(both, 51041)
     noise = None
-    if profile is not None and len(profile) >= 2 and len(profile) % 2 == 0 and profile.min() >= 0:
+    if profile is not None and 2 <= len(profile) <= 8 and len(profile) % 2 == 0 and _within(profile, (0, 1)):
         noise = profile.reshape(-1, 2)
+    elif profile is not None:
+        warnings.append("The noise profile is impossible; the noise is measured in the picture.")
+    balance = _rational(both, 50727, np.ones(3))
+    if len(balance) != 3 or not _within(balance, NEUTRAL):
+        warnings.append("The analog balance is impossible; it is left out.")
+        balance = np.ones(3)
     table = _value(page, 50712)
     if int(page.compression) not in COMPRESSIONS:
         raise FileProblem(f"its raw image is compressed by method {int(page.compression)}, which is not known here.")
@@ -266,38 +292,59 @@ def _meta(first: Any, page: Any) -> RawMeta:
         orientation=orientation if 1 <= orientation <= 8 else 1,
         calibrations=calibrations,
         as_shot_neutral=neutral,
-        analog_balance=_rational(first, 50727, np.ones(3)),
+        analog_balance=balance,
         baseline_exposure=float(  # with the offset of the file's own profile
-            np.clip(_rational(first, 50730, np.zeros(1))[0] + _rational(first, 51109, np.zeros(1))[0], -20, 20)
+            np.clip(_rational(both, 50730, np.zeros(1))[0] + _rational(both, 51109, np.zeros(1))[0], -20, 20)
         ),
         noise_profile=noise,
         gain_maps=tuple(operations.maps),
         code_corrections=tuple(operations.codes),
         light_corrections=tuple(operations.light),
-        black_rows=_rational(page, 50716),
-        black_columns=_rational(page, 50715),
+        black_rows=_deltas(page, 50716, warnings),
+        black_columns=_deltas(page, 50715, warnings),
         opcodes=tuple(operations.names),
         masked_areas=_masked_areas(page, width, height),
         trimmed=operations.trimmed,
         warps=tuple(operations.warps),
         vignettes=tuple(operations.vignettes),
         default_scale=(float(scale[0]), float(scale[1])),
-        baseline_noise=_single(first, 50731),
-        baseline_sharpness=_single(first, 50732),
-        noise_reduction_applied=_single(page, 50935) if 50935 in page.tags else _single(first, 50935),
+        baseline_noise=_single(both, 50731),
+        baseline_sharpness=_single(both, 50732),
+        noise_reduction_applied=_single(both, 50935),
         linearisation=None if table is None else np.asarray(table, np.uint16).ravel(),
-        iso=_exif_number(exif, first, "ISOSpeedRatings", 34855),
-        exposure_s=_exif_number(exif, first, "ExposureTime", 33434),
-        f_number=_exif_number(exif, first, "FNumber", 33437),
-        focal_mm=_exif_number(exif, first, "FocalLength", 37386),
-        focal_35mm=_exif_number(exif, first, "FocalLengthIn35mmFilm", 41989),
-        taken=str(exif.get("DateTimeOriginal") or _value(first, 306, "") or ""),
-        make=str(_value(first, 271, "") or ""),
-        model=str(_value(first, 272, "") or ""),
-        software=str(_value(first, 305, "") or ""),
-        description=str(_value(first, 270, "") or ""),
+        iso=believed(_exif_number(exif, first, "ISOSpeedRatings", 34855), ISO),
+        exposure_s=believed(_exif_number(exif, first, "ExposureTime", 33434), EXPOSURE_S),
+        f_number=believed(_exif_number(exif, first, "FNumber", 33437), F_NUMBER),
+        focal_mm=believed(_exif_number(exif, first, "FocalLength", 37386), FOCAL_MM),
+        focal_35mm=believed(_exif_number(exif, first, "FocalLengthIn35mmFilm", 41989), FOCAL_35MM),
+        taken=text_of(exif.get("DateTimeOriginal") or _value(first, 306)),
+        make=text_of(_value(first, 271)),
+        model=text_of(_value(first, 272)),
+        software=text_of(_value(first, 305)),
+        description=text_of(_value(first, 270)),
         warnings=tuple(warnings),
     )
+
+
+class _Either:
+    """Tags that the standard lets stand with the raw image or in IFD 0: the raw's own go first."""
+
+    def __init__(self, page: Any, first: Any) -> None:
+        self._pages = (page, first)
+
+    @property
+    def tags(self) -> _Either:
+        return self
+
+    def get(self, tag: int) -> Any:
+        return next((p.tags.get(tag) for p in self._pages if p.tags.get(tag) is not None), None)
+
+    def __contains__(self, tag: int) -> bool:
+        return self.get(tag) is not None
+
+
+def _within(values: NDArray, bounds: tuple[float, float]) -> bool:
+    return bool(np.isfinite(values).all() and values.min() >= bounds[0] and values.max() <= bounds[1])
 
 
 def _exif_number(exif: dict, first: Any, name: str, tag: int) -> float | None:
@@ -330,6 +377,15 @@ def _black(page: Any, mosaic: bool) -> NDArray[np.float64]:
     if len(level) != repeat[0] * repeat[1] or repeat not in ((1, 1), (2, 2), (1, 2), (2, 1)):
         level, repeat = level[:1], (1, 1)
     return np.broadcast_to(level.reshape(repeat), (2, 2)).astype(float).copy()
+
+
+def _deltas(page: Any, tag: int, warnings: list[str]) -> NDArray[np.float64] | None:
+    """Deltas of the black level; impossible ones are left out."""
+    found = _rational(page, tag)
+    if found is None or _within(found, (-65535, 65535)):
+        return found
+    warnings.append("The black levels by row or column are impossible; they are left out.")
+    return None
 
 
 def _calibration_tags(first: Any) -> dict[int, Any]:
@@ -448,6 +504,23 @@ def _layout(tif: Any, page: Any, meta: RawMeta) -> SegmentLayout:
     )
 
 
+def _check_room(meta: RawMeta, layout: SegmentLayout, tile_h: int, tile_w: int, parts: int) -> None:
+    """Refuse before anything is decoded what does not fit into the memory that is free, or has parts far larger than
+    the image; raises `FileProblem`.
+    """
+    samples = 1 if meta.kind == "mosaic" else 3
+    if tile_h * tile_w > 4 * meta.width * meta.height + (1 << 22):
+        raise FileProblem("its tiles are larger than the image; the file is damaged.")
+    need = (meta.width * meta.height + tile_h * tile_w * min(parts, 2)) * samples * layout.dtype.itemsize
+    need += meta.width * meta.height * samples * 4
+    free = available_memory()
+    if need > 0.8 * free:
+        raise FileProblem(
+            f"it needs about {need / 1e9:.1f} GB of memory to be read, {free / 1e9:.1f} GB are free; close other "
+            "programs."
+        )
+
+
 def _decode(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
     """All tiles or strips into one array; each is checked against the file's length and its own place."""
     offsets, counts = page.dataoffsets, page.databytecounts
@@ -471,10 +544,13 @@ def _decode(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
         raise FileProblem(
             f"{across * down} parts of the raw image are expected, {len(offsets)} are listed; the file is damaged."
         )
+    _check_room(meta, layout, tile_h, tile_w, len(offsets))
     blobs = []
     for offset, count in zip(offsets, counts, strict=True):
         tif.filehandle.seek(offset)
         blobs.append(tif.filehandle.read(count))
+        if len(blobs[-1]) < count:
+            raise FileProblem(f"the file became shorter while it was read. {COPY_AGAIN}")
     shape = (meta.height, meta.width) if meta.kind == "mosaic" else (meta.height, meta.width, 3)
     codes = np.empty(shape, layout.dtype)
 
@@ -486,7 +562,7 @@ def _decode(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
             found = decode_segment(blobs[k], layout, tile_h if tiled else h, tile_w)
         except Exception as error:
             raise FileProblem(
-                f"part {k + 1} of {len(blobs)} of the raw image cannot be decoded ({error}); the file is damaged."
+                f"part {k + 1} of {len(blobs)} of the raw image cannot be decoded; the file is damaged."
             ) from error
         codes[y : y + h, x : x + w] = found[:h, :w]
 

@@ -16,6 +16,8 @@ from bruto.container.rawframe import CFA_LETTERS, GainMap, GpsPlace, SemanticMas
 from bruto.container.warps import VIGNETTE, Vignette, Warp, write_vignette, write_warp
 
 Entry = tuple[int, int, Any]
+GAIN_TABLES = (52525, 52544)
+"""ProfileGainTableMap and its second version (DNG 1.7), which may stand in IFD 0 or with the raw image."""
 BYTE, ASCII, SHORT, LONG, RATIONAL, UNDEFINED, SRATIONAL, FLOAT, DOUBLE = 1, 2, 3, 4, 5, 7, 10, 11, 12
 """TIFF 6.0 types."""
 
@@ -58,6 +60,7 @@ class DngTags:
     vignettes: tuple[Vignette, ...] = ()
     profile: CameraProfile | None = None  # the file's own look; its calibrations are those of the file
     extra_profiles: tuple[CameraProfile, ...] = ()
+    gain_table_with_raw: bool = False  # the local gain table stands with the raw image instead of in IFD 0
     masks: tuple[SemanticMask, ...] = ()
     noise_reduction_applied: float | None = None
     baseline_noise: float | None = None
@@ -112,13 +115,12 @@ def file_entries(tags: DngTags, order: str, version: int) -> list[Entry]:
         if value is not None:
             found.append((tag, RATIONAL, rationals(value)))
     if tags.profile is not None:
-        found += [
-            e for e in profile_entries(tags.profile, order) if e[0] not in (*COLOR, *ILLUMINANT, *FORWARD, *CALIBRATION)
-        ]
+        elsewhere = (*COLOR, *ILLUMINANT, *FORWARD, *CALIBRATION, *(GAIN_TABLES if tags.gain_table_with_raw else ()))
+        found += [e for e in profile_entries(tags.profile, order) if e[0] not in elsewhere]
     return found
 
 
-def raw_entries(tags: DngTags, shape: tuple[int, ...]) -> list[Entry]:
+def raw_entries(tags: DngTags, shape: tuple[int, ...], order: str) -> list[Entry]:
     """Tags of the raw image: areas, levels, noise and corrections."""
     mosaic = len(shape) == 2
     height, width = shape[:2]
@@ -162,6 +164,8 @@ def raw_entries(tags: DngTags, shape: tuple[int, ...]) -> list[Entry]:
         operations = [(VIGNETTE, write_vignette(v)) for v in tags.vignettes]
         operations += [(w.opcode, write_warp(w)) for w in tags.warps]
         found.append((51022, UNDEFINED, write_opcodes(operations)))
+    if tags.profile is not None and tags.gain_table_with_raw:
+        found += [e for e in profile_entries(tags.profile, order) if e[0] in GAIN_TABLES]
     for tag, deltas in ((50715, tags.black_columns), (50716, tags.black_rows)):
         if deltas is not None:
             found.append((tag, SRATIONAL, rationals(deltas)))

@@ -24,7 +24,7 @@ from bruto.container.profile import profile_bytes
 from bruto.container.rawframe import SemanticMask
 from bruto.container.segment_writer import Storage, encode_segments
 from bruto.container.segments import LOSSLESS_JPEG, LOSSY_JPEG
-from bruto.files import atomic_path
+from bruto.publish import Target, published
 
 LONG8 = 16
 __all__ = ["DngTags", "Storage", "write_dng"]
@@ -102,7 +102,7 @@ def _version(tags: DngTags, how: Storage) -> int:
 
 
 def write_dng(
-    path: str | Path, codes: NDArray, tags: DngTags, preview: NDArray[np.uint8], how: Storage | None = None
+    path: Target | str | Path, codes: NDArray, tags: DngTags, preview: NDArray[np.uint8], how: Storage | None = None
 ) -> None:
     """Write one DNG.
 
@@ -118,7 +118,7 @@ def write_dng(
     shown = [m for m in tags.masks if m.data is not None]
     masks = [bytes(imagecodecs.jpeg8_encode(np.ascontiguousarray(m.data), level=90)) for m in shown]
     profiles = [profile_bytes(p, order) for p in tags.extra_profiles]
-    raw = _raw_image(codes, how) + raw_entries(tags, codes.shape)
+    raw = _raw_image(codes, how) + raw_entries(tags, codes.shape, order)
     common = file_entries(tags, order, _version(tags, how))
     offsets, counts = (273, 279) if how.tile is None else (324, 325)
 
@@ -158,7 +158,7 @@ def write_dng(
         at[name] = place
         place += len(body) + len(body) % 2
     at["parts"] = place
-    with atomic_path(path) as temporary, temporary.open("wb") as stream:
+    with published(path) as temporary, temporary.open("wb") as stream:
         stream.write(head)
         for body in (*(b for _, b in built(at)), *profiles, *masks, jpeg):
             stream.write(body + b"\0" * (len(body) % 2))

@@ -5,20 +5,18 @@ A day's folder of thousands of files is listed by this; `read_dng_meta` and `rea
 
 from __future__ import annotations
 
-import mmap
 import struct
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from bruto.container.dng_reader import is_raw, read_dng_meta
+from bruto.container.facts import EXPOSURE_S, F_NUMBER, FOCAL_35MM, FOCAL_MM, ISO, ZOOM, believed, text_of
 from bruto.container.ifd import byte_order, read_ifd
 from bruto.container.picture import read_picture_facts
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import check_readable
+from bruto.files import MappedFile, check_readable, open_regular
 
 _IFD0 = {
     254,
@@ -45,6 +43,8 @@ _IFD0 = {
 }
 _EXIF = {33434, 33437, 34855, 36867, 36881, 37386, 37521, 41988, 41989}
 _SUB = {254, 256, 257, 259, 262, 273, 277, 279}
+LARGEST_PREVIEW = 64 << 20
+"""Bytes of an embedded JPEG at most."""
 CFA, LINEAR_RAW = 32803, 34892
 """Photometric interpretations of raw data (DNG 1.7)."""
 _EDITED_MARKS = (b"xmpMM:History", b"stEvt:action", b"adjustment", b"filter", b"Filter")
@@ -99,19 +99,18 @@ def glance(path: str | Path) -> Glance:
     return _thorough(path, length)
 
 
-def _mapped(path: Path, length: int, read: Callable[[mmap.mmap, int], Glance]) -> Glance:
-    with path.open("rb") as stream, mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ) as data:
-        return read(data, length)
+def _mapped(path: Path, length: int, read: Callable[[MappedFile, int], Glance]) -> Glance:
+    with open_regular(path) as stream:
+        return read(MappedFile(stream), length)
 
 
-def _number(tags: dict[int, Any], tag: int) -> float | None:
+def _number(tags: dict[int, Any], tag: int, bounds: tuple[float, float]) -> float | None:
     value = tags.get(tag)
-    return float(value[0]) if value is not None and len(value) and np.isfinite(value[0]) and value[0] > 0 else None
+    return believed(value[0], bounds) if value is not None and not isinstance(value, bytes) and len(value) else None
 
 
 def _text(tags: dict[int, Any], tag: int) -> str:
-    value = tags.get(tag)
-    return value.decode("utf-8", "replace").strip() if isinstance(value, bytes) else ""
+    return text_of(tags.get(tag))
 
 
 def _facts(tags: dict[int, Any], exif: dict[int, Any]) -> dict[str, Any]:
@@ -119,14 +118,14 @@ def _facts(tags: dict[int, Any], exif: dict[int, Any]) -> dict[str, Any]:
     fraction = _text(exif, 37521)
     return {
         "orientation": int(tags[274][0]) if 274 in tags and 1 <= int(tags[274][0]) <= 8 else 1,
-        "iso": _number(both, 34855),
-        "exposure_s": _number(both, 33434),
-        "f_number": _number(both, 33437),
-        "focal_mm": _number(both, 37386),
-        "focal_35mm": _number(exif, 41989),
-        "zoom": _number(exif, 41988),
+        "iso": _number(both, 34855, ISO),
+        "exposure_s": _number(both, 33434, EXPOSURE_S),
+        "f_number": _number(both, 33437, F_NUMBER),
+        "focal_mm": _number(both, 37386, FOCAL_MM),
+        "focal_35mm": _number(exif, 41989, FOCAL_35MM),
+        "zoom": _number(exif, 41988, ZOOM),
         "taken": _text(both, 36867) or _text(tags, 306),
-        "fraction": float("0." + fraction) if fraction.isdigit() else 0.0,
+        "fraction": float("0." + fraction[:9]) if fraction.isascii() and fraction.isdigit() else 0.0,
         "modified": _text(tags, 306),
         "make": _text(tags, 271),
         "model": _text(tags, 272),
@@ -135,9 +134,9 @@ def _facts(tags: dict[int, Any], exif: dict[int, Any]) -> dict[str, Any]:
     }
 
 
-def _raw(data: mmap.mmap, length: int) -> Glance:
+def _raw(data: MappedFile, length: int) -> Glance:
     order = byte_order(data[:4])
-    version, first = struct.unpack_from(order + "HI", data, 2)
+    version, first = struct.unpack(order + "HI", data[2:8])
     if version != 42:
         raise FileProblem("not a plain TIFF structure.")
     tags = read_ifd(data, first, order, only=_IFD0)
@@ -166,12 +165,12 @@ def _raw(data: mmap.mmap, length: int) -> Glance:
     )  # fmt: skip
 
 
-def _jpeg(data: mmap.mmap, length: int) -> Glance:
+def _jpeg(data: MappedFile, length: int) -> Glance:
     if data[:2] != b"\xff\xd8":
         raise FileProblem("not a JPEG file.")
     at, tags, exif, edited = 2, {}, {}, False
     while True:
-        marker, size = struct.unpack_from(">HH", data, at)
+        marker, size = struct.unpack(">HH", data[at : at + 4])
         if marker == 0xFFE1 and data[at + 4 : at + 10] == b"Exif\0\0":
             head = bytes(data[at + 10 : at + 2 + size])
             order = byte_order(head)
@@ -182,7 +181,7 @@ def _jpeg(data: mmap.mmap, length: int) -> Glance:
             body = bytes(data[at + 4 : at + 2 + size])
             edited = any(mark in body for mark in _EDITED_MARKS)
         elif 0xFFC0 <= marker <= 0xFFCF and marker not in (0xFFC4, 0xFFC8, 0xFFCC):
-            h, w = struct.unpack_from(">HH", data, at + 5)
+            h, w = struct.unpack(">HH", data[at + 5 : at + 9])
             return Glance("picture", (w, h), xmp_edited=edited, length=length, **_facts(tags, exif))
         elif not 0xFFC0 <= marker <= 0xFFFE or marker == 0xFFDA:
             raise FileProblem("no picture header.")
@@ -220,8 +219,8 @@ def preview_bytes(path: str | Path, seen: Glance) -> bytes | None:
     if seen.preview is None:
         return read_dng_meta(path).preview if seen.kind != "picture" else None
     try:
-        with Path(path).open("rb") as stream:
+        with open_regular(path) as stream:
             stream.seek(seen.preview[0])
-            return stream.read(seen.preview[1])
+            return stream.read(min(seen.preview[1], LARGEST_PREVIEW))
     except OSError as error:
         raise BrutoError(f"{path}: the preview cannot be read ({error.strerror}).") from error

@@ -6,12 +6,12 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Container, Sequence
-from mmap import mmap
 from typing import Any
 
 import numpy as np
 
 from bruto.errors import FileProblem
+from bruto.files import MappedFile
 
 FORMATS = {
     1: "u1", 2: "u1", 3: "u2", 4: "u4", 5: "u4", 6: "i1", 7: "u1", 8: "i2", 9: "i4", 10: "i4", 11: "f4", 12: "f8",
@@ -30,7 +30,7 @@ def byte_order(data: bytes, at: int = 0) -> str:
 
 
 def read_ifd(
-    data: bytes | mmap, offset: int, order: str, base: int = 0, only: Container[int] | None = None
+    data: bytes | MappedFile, offset: int, order: str, base: int = 0, only: Container[int] | None = None
 ) -> dict[int, Any]:
     """Tag → bytes (types 2, 7), or float64 / integer array of a directory at `offset`; offsets count from `base`.
 
@@ -40,12 +40,15 @@ def read_ifd(
     at = base + offset
     if at + 2 > len(data):
         raise FileProblem("a directory lies outside the file; the file is damaged.")
-    (count,) = struct.unpack_from(order + "H", data, at)
+    (count,) = struct.unpack(order + "H", data[at : at + 2])
     if count > MAX_ENTRIES or at + 2 + 12 * count > len(data):
         raise FileProblem(f"a directory claims {count} entries; the file is damaged.")
     found: dict[int, Any] = {}
+    directory = data[at : at + 2 + 12 * count]
+    if len(directory) < 2 + 12 * count:
+        raise FileProblem("the file became shorter while it was read.")
     for k in range(count):
-        tag, kind, number = struct.unpack_from(order + "HHI", data, at + 2 + 12 * k)
+        tag, kind, number = struct.unpack_from(order + "HHI", directory, 2 + 12 * k)
         if kind not in FORMATS or (only is not None and tag not in only):
             continue
         numbers = number * (2 if kind in (5, 10) else 1)
@@ -53,14 +56,17 @@ def read_ifd(
         size = numbers * dtype.itemsize
         start = at + 2 + 12 * k + 8
         if size > 4:
-            start = base + struct.unpack_from(order + "I", data, start)[0]
+            start = base + struct.unpack_from(order + "I", directory, 2 + 12 * k + 8)[0]
         if start + size > len(data):
             raise FileProblem(f"the value of tag {tag} lies outside the file; the file is damaged.")
         if kind in (2, 7):
             body = bytes(data[start : start + size])
             found[tag] = body.split(b"\0")[0] if kind == 2 else body
             continue
-        values = np.frombuffer(data[start : start + size], dtype)  # a copy: a mapped file must stay closable
+        body = data[start : start + size]
+        if len(body) < size:
+            raise FileProblem("the file became shorter while it was read.")
+        values = np.frombuffer(body, dtype)
         if kind in (5, 10):
             with np.errstate(divide="ignore", invalid="ignore"):
                 values = values[0::2].astype(float) / values[1::2]

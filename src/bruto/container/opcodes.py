@@ -30,6 +30,8 @@ GAIN_MAP = 9
 OPTIONAL = 1
 MAX_OPCODES = 1000
 MAX_GRID = 1 << 22
+MAX_GAIN = 1000.0
+"""Largest gain of a lens-shading map that is believed; real ones stay below 20."""
 _HEAD = ">10I"
 
 
@@ -63,10 +65,10 @@ def parse_gain_map(data: bytes, where: str) -> GainMap:
     count = v * h * map_planes
     if not 0 < count <= MAX_GRID or head + 36 + 4 * count > len(data):
         raise FileProblem(f"{where}: a gain map claims {v} x {h} x {map_planes} points; the file is damaged.")
-    if not all(np.isfinite([sv, sh, ov, oh])) or min(sv, sh) < 0 or min(row_pitch, column_pitch) < 1:
+    if not max(abs(q) for q in (sv, sh, ov, oh)) <= 1e3 or min(sv, sh) < 0 or min(row_pitch, column_pitch) < 1:
         raise FileProblem(f"{where}: a gain map has an impossible grid; the file is damaged.")
     gains = np.frombuffer(data, ">f4", count, head + 36).astype(np.float32).reshape(v, h, map_planes)
-    if not np.isfinite(gains).all() or gains.min() < 0:
+    if not np.isfinite(gains).all() or gains.min() < 0 or gains.max() > MAX_GAIN:
         raise FileProblem(f"{where}: a gain map holds impossible gains; the file is damaged.")
     return GainMap(
         top,

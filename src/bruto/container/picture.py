@@ -8,15 +8,17 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
+import tifffile
 from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps
 
+from bruto.container.facts import EXPOSURE_S, F_NUMBER, FOCAL_35MM, FOCAL_MM, ISO, ZOOM, believed, text_of
 from bruto.container.rawframe import RawMeta
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import check_readable
+from bruto.files import available_memory, check_readable, open_regular
 
 PICTURE_SUFFIXES = {".jpg", ".jpeg", ".heic", ".heif", ".hif", ".avif", ".png", ".tif", ".tiff"}
 PICTURE_KINDS = "JPEG, HEIC, AVIF, PNG, TIFF"
@@ -24,7 +26,11 @@ _HEIF = {".heic", ".heif", ".hif"}
 _GAIN_MAP_MARKS = (b"hdrgm:", b"iso:std:iso:ts:21496", b"HDRGainMap", b"hdrgainmap")
 """What announces a gain map for bright screens (ISO 21496-1 and its forerunners), near the head of a file."""
 _HEAD_BYTES = 1 << 18
+_FORMATS = ("JPEG", "PNG", "TIFF", "AVIF")
+"""Decoders that a file may reach; the library has many more."""
 MAX_PIXELS = 400_000_000
+MAX_EDGE = 65_500
+"""Pixels along a side at most; JPEG ends there."""
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
 warnings.filterwarnings("ignore", category=UserWarning, module=r"PIL\.")  # damaged Exif is no news to the user
 
@@ -67,14 +73,6 @@ def is_picture(path: str | Path) -> bool:
     return Path(path).suffix.lower() in PICTURE_SUFFIXES
 
 
-def _number(value: Any) -> float | None:
-    try:
-        number = float(value)
-    except (TypeError, ValueError, ZeroDivisionError):
-        return None
-    return number if np.isfinite(number) else None
-
-
 def decode_jpeg(data: bytes, edge: int | None = None) -> NDArray[np.uint8]:
     """Pixels (H, W, 3) of an embedded preview, at no less than `edge` pixels where that is quicker; raises
     `FileProblem`.
@@ -85,15 +83,71 @@ def decode_jpeg(data: bytes, edge: int | None = None) -> NDArray[np.uint8]:
                 image.draft("RGB", (edge, edge))
             return np.asarray(ImageOps.exif_transpose(image).convert("RGB"))
     except Exception as error:
-        raise FileProblem(f"the preview in the file cannot be decoded ({error}).") from error
+        raise FileProblem("the preview in the file cannot be decoded; it is damaged.") from error
 
 
-def _open(path: Path) -> Image.Image:
-    if path.suffix.lower() in _HEIF:
-        import pillow_heif  # slow to import, and few folders need it
+@contextmanager
+def _open(path: Path) -> Iterator[Image.Image]:
+    """A picture opened by a stream of its own: given a name, the library would map the file into memory, which ends the
+    process where it becomes shorter meanwhile.
+    """
+    formats = list(_FORMATS)
+    with open_regular(path) as stream:
+        head = stream.read(12)
+        if path.suffix.lower() in _HEIF or (head[4:8] == b"ftyp" and head[8:12] not in (b"avif", b"avis")):
+            import pillow_heif  # slow to import, and few folders need it
 
-        pillow_heif.register_heif_opener()
-    return Image.open(path)
+            pillow_heif.register_heif_opener()
+            formats.append("HEIF")
+        stream.seek(0)
+        _check_claim(path, stream)
+        with Image.open(stream, formats=formats) as image:
+            w, h = image.size
+            if not (0 < w <= MAX_EDGE and 0 < h <= MAX_EDGE):
+                raise FileProblem(f"{path} claims {w} × {h} pixels, more than can be real; the file is damaged.")
+            yield image
+
+
+BYTES_DECODED = 14
+"""Memory that decoding a pixel takes at most: as stored, turned and as RGB."""
+
+
+def room_for(path: str | Path, pixels: int, bytes_per_pixel: int) -> None:
+    """Refuse a picture that does not fit into the memory that is free now; raises `FileProblem`."""
+    need, free = pixels * bytes_per_pixel, available_memory()
+    if need > 0.8 * free:
+        raise FileProblem(
+            f"{path} needs about {need / 1e9:.1f} GB of memory to be read, {free / 1e9:.1f} GB are free; close other "
+            f"programs, or look whether the file is damaged."
+        )
+
+
+def _iso(value: Any) -> float | None:
+    """ISO of Exif, which may be a list of one."""
+    if isinstance(value, tuple | list):
+        value = value[0] if value else None
+    return believed(value, ISO)
+
+
+def _check_claim(path: Path, stream: BinaryIO) -> None:
+    """Every part that a TIFF lists must lie in the file, before anything is decoded; raises `FileProblem`."""
+    if path.suffix.lower() not in (".tif", ".tiff"):
+        return
+    size = stream.seek(0, 2)
+    stream.seek(0)
+    try:
+        with tifffile.TiffFile(stream) as tif:
+            page = tif.pages[0]
+            parts = list(zip(page.dataoffsets, page.databytecounts, strict=False))
+            w, h = int(page.imagewidth), int(page.imagelength)
+    except Exception as error:  # a damaged structure can fail anywhere in the library
+        raise FileProblem(f"{path} is damaged: its structure cannot be read. Copy it again.") from error
+    finally:
+        stream.seek(0)
+    if w > MAX_EDGE or h > MAX_EDGE:
+        raise FileProblem(f"{path} claims {w} × {h} pixels, more than can be real; the file is damaged.")
+    if not parts or any(offset + count > size for offset, count in parts):
+        raise FileProblem(f"{path} is cut short: a part of the picture is missing. Copy it again.")
 
 
 def _facts(path: Path, image: Image.Image) -> PictureFacts:
@@ -108,25 +162,25 @@ def _facts(path: Path, image: Image.Image) -> PictureFacts:
             name = "damaged; sRGB assumed"
     turned = exif.get(274, 1) in (5, 6, 7, 8)
     xmp = image.info.get("xmp", b"")
-    with path.open("rb") as stream:
+    with open_regular(path) as stream:
         head = stream.read(_HEAD_BYTES)
     aux = image.info.get("aux", {})
     return PictureFacts(
         name,
         (image.height, image.width) if turned else (image.width, image.height),
         str(image.format or path.suffix[1:]).upper(),
-        iso=_number(sub.get(34855)),
-        exposure_s=_number(sub.get(33434)),
-        f_number=_number(sub.get(33437)),
-        focal_mm=_number(sub.get(37386)),
-        focal_35mm=_number(sub.get(41989)),
-        taken=str(sub.get(36867) or exif.get(306) or ""),
-        modified=str(exif.get(306) or ""),
-        make=str(exif.get(271) or ""),
-        model=str(exif.get(272) or ""),
-        software=str(exif.get(305) or ""),
-        description=str(exif.get(270) or ""),
-        zoom=_number(sub.get(41988)),
+        iso=_iso(sub.get(34855)),
+        exposure_s=believed(sub.get(33434), EXPOSURE_S),
+        f_number=believed(sub.get(33437), F_NUMBER),
+        focal_mm=believed(sub.get(37386), FOCAL_MM),
+        focal_35mm=believed(sub.get(41989), FOCAL_35MM),
+        taken=text_of(sub.get(36867) or exif.get(306)),
+        modified=text_of(exif.get(306)),
+        make=text_of(exif.get(271)),
+        model=text_of(exif.get(272)),
+        software=text_of(exif.get(305)),
+        description=text_of(exif.get(270)),
+        zoom=believed(sub.get(41988), ZOOM),
         gain_map=any(mark in head for mark in _GAIN_MAP_MARKS) or any("gainmap" in str(k).lower() for k in aux),
         xmp=xmp.encode() if isinstance(xmp, str) else bytes(xmp),
         exif=image.info.get("exif", b""),
@@ -146,8 +200,7 @@ def _explained(path: Path) -> Iterator[None]:
         raise FileProblem(f"{path} does not fit into memory.") from error
     except Exception as error:
         raise FileProblem(
-            f"{path} cannot be read as a picture ({error}). It may be cut short or of another kind; copy it again "
-            f"from the phone."
+            f"{path} cannot be read as a picture. It may be cut short or of another kind; copy it again from the phone."
         ) from error
 
 
@@ -165,6 +218,7 @@ def small_picture(path: str | Path, edge: int) -> NDArray[np.uint8]:
     path = check_readable(path)
     with _explained(path), _open(path) as opened:
         opened.draft("RGB", (edge, edge))
+        room_for(path, opened.width * opened.height, BYTES_DECODED)
         image = ImageOps.exif_transpose(opened)
         image.thumbnail((edge, edge), Image.Resampling.BILINEAR, reducing_gap=2.0)
         return np.asarray(_in_srgb(image, opened.info.get("icc_profile")))
@@ -189,6 +243,7 @@ def read_picture(path: str | Path) -> PictureFile:
     path = check_readable(path)
     with _explained(path), _open(path) as opened:
         facts = _facts(path, opened)
+        room_for(path, opened.width * opened.height, BYTES_DECODED)
         image = ImageOps.exif_transpose(opened)
         pixels = np.asarray(_in_srgb(image, opened.info.get("icc_profile")))
     return PictureFile(**facts.__dict__, pixels=pixels)

@@ -17,11 +17,18 @@ from numpy.typing import NDArray
 
 from bruto.container.ifd import byte_order, read_ifd, write_ifd
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import check_readable, write_bytes
+from bruto.files import read_bounded
+from bruto.publish import write_new
 
 DCP_MAGIC = 0x4352
 """Version number in the head of a profile file where a TIFF has 42 (DNG 1.7, "Camera Profile Files")."""
+LARGEST_PROFILE = 64 << 20
+"""Largest profile file that is read, bytes; real ones have some hundreds of kilobytes."""
 MAX_TABLE = 1 << 22
+LARGEST_NUMBER = 1e5
+"""Magnitude of a number in a profile that is believed; degrees are the largest that are real."""
+MAX_GAIN = 1e4
+"""The same for the gains of a local gain table."""
 COLOR, ILLUMINANT = (50721, 50722, 52531), (50778, 50779, 52529)
 CALIBRATION, FORWARD = (50723, 50724, 52530), (50964, 50965, 52532)
 """Tags of the first, second and third calibration (DNG 1.7 has three)."""
@@ -111,7 +118,7 @@ def _numbers(tags: Mapping[int, Any], tag: int) -> NDArray[np.float64] | None:
         return None
     with np.errstate(invalid="ignore"):  # damaged files hold any bits; what is no number is refused below
         found = np.asarray(value, float).ravel()
-    return found if found.size and np.isfinite(found).all() else None
+    return found if found.size and np.isfinite(found).all() and np.abs(found).max() <= LARGEST_NUMBER else None
 
 
 def _text(value: Any) -> str:
@@ -128,6 +135,11 @@ def signature_agrees(tags: Any, camera: str) -> bool:
     return _text(None if entry is None else entry.value) == camera
 
 
+def _usable(matrix: NDArray[np.float64]) -> bool:
+    """Whether nine numbers are a colour matrix that can be turned round."""
+    return bool(np.abs(matrix).max() < 100 and abs(np.linalg.det(matrix.reshape(3, 3))) > 1e-6)
+
+
 def parse_calibrations(tags: Mapping[int, Any], camera_calibration: bool = True) -> tuple[Calibration, ...]:
     """One to three calibrations; `camera_calibration`: whether the unit's own calibration may be used (the signatures
     of camera and profile agree).
@@ -135,7 +147,7 @@ def parse_calibrations(tags: Mapping[int, Any], camera_calibration: bool = True)
     found = []
     for k in range(3):
         color = _numbers(tags, COLOR[k])
-        if color is None or len(color) != 9 or abs(np.linalg.det(color.reshape(3, 3))) < 1e-9:
+        if color is None or len(color) != 9 or not _usable(color):
             continue
         forward = _numbers(tags, FORWARD[k])
         camera = _numbers(tags, CALIBRATION[k]) if camera_calibration else None
@@ -144,8 +156,8 @@ def parse_calibrations(tags: Mapping[int, Any], camera_calibration: bool = True)
             Calibration(
                 int(code[0]) if code is not None else (17, 21, 21)[k],
                 color.reshape(3, 3),
-                forward.reshape(3, 3) if forward is not None and len(forward) == 9 else None,
-                camera.reshape(3, 3) if camera is not None and len(camera) == 9 else None,
+                forward.reshape(3, 3) if forward is not None and len(forward) == 9 and _usable(forward) else None,
+                camera.reshape(3, 3) if camera is not None and len(camera) == 9 and _usable(camera) else None,
             )
         )
     return tuple(found)
@@ -190,6 +202,8 @@ def parse_gain_table(data: bytes, order: str, version: int = 1) -> GainTableMap:
     if kind < 2:  # integers span from the least to the greatest gain
         gains = low + (high - low) * gains / np.float32((1 << (8 * dtype.itemsize)) - 1)
     if not np.isfinite(gains).all() or not np.isfinite((sv, sh, ov, oh, gamma, *weights)).all() or gamma <= 0:
+        raise FileProblem("a local gain table holds impossible numbers; the file is damaged.")
+    if np.abs(gains).max() > MAX_GAIN or max(abs(v) for v in (sv, sh, ov, oh, gamma, *weights)) > MAX_GAIN:
         raise FileProblem("a local gain table holds impossible numbers; the file is damaged.")
     return GainTableMap((sv, sh), (ov, oh), tuple(weights), gains.reshape(v, h, n).astype(np.float32), float(gamma))
 
@@ -256,9 +270,9 @@ def parse_embedded_profile(stream: bytes, offset: int, camera_signature: str = "
 
 def read_profile(path: str | Path, camera_signature: str = "") -> CameraProfile:
     """A separate profile file (`.dcp`); raises `FileProblem`."""
-    path = check_readable(path)
+    path = Path(path)
+    data = read_bounded(path, LARGEST_PROFILE)
     try:
-        data = path.read_bytes()
         order = byte_order(data)
         magic, first = struct.unpack_from(order + "HI", data, 2)
         if magic != DCP_MAGIC:
@@ -316,5 +330,5 @@ def profile_bytes(profile: CameraProfile, order: str = "<") -> bytes:
 
 
 def write_profile(path: str | Path, profile: CameraProfile, order: str = "<") -> None:
-    """Write a `.dcp` file atomically."""
-    write_bytes(path, profile_bytes(profile, order))
+    """Write a new `.dcp` file; raises `FileProblem`."""
+    write_new(path, profile_bytes(profile, order))

@@ -251,6 +251,17 @@ def _black_deltas(meta: RawMeta, shape: tuple[int, ...]) -> NDArray[np.float32] 
     return total
 
 
+LARGEST_LIGHT = 1e6
+"""Light (1 = saturation) that no file can mean; corrections of damaged files lead there."""
+
+
+def _bounded(linear: Linear) -> Linear:
+    """Light that is no number, or beyond what can be meant, becomes 0 or the bound."""
+    np.nan_to_num(linear.data, copy=False, nan=0.0, posinf=LARGEST_LIGHT, neginf=-LARGEST_LIGHT)
+    np.clip(linear.data, -LARGEST_LIGHT, LARGEST_LIGHT, out=linear.data)
+    return linear
+
+
 def linearise(frame: RawFrame) -> Linear:
     """Stored codes to linear light: opcode list 1, linearisation table, black, white, clip mask, then opcode list 2.
 
@@ -260,7 +271,8 @@ def linearise(frame: RawFrame) -> Linear:
     meta = frame.meta
     deltas = _black_deltas(meta, (meta.default_crop[3], meta.default_crop[2]))
     if not meta.light_corrections and deltas is None:
-        return _without_vignette(_linearised(frame, meta), meta)
+        plain = _without_vignette(_linearised(frame, meta), meta)
+        return _bounded(plain) if frame.codes.dtype.kind == "f" else plain  # integers stay within white times gain
     plain = _linearised(frame, replace(meta, gain_maps=()))
     data = plain.data
     if deltas is not None:
@@ -269,9 +281,9 @@ def linearise(frame: RawFrame) -> Linear:
     x0, y0 = meta.default_crop[0] - meta.active_area[0], meta.default_crop[1] - meta.active_area[1]
     apply_corrections(data, meta.light_corrections, (y0, x0))
     if not meta.gain_maps:
-        return _without_vignette(plain, meta)
+        return _bounded(_without_vignette(plain, meta))
     gains = _gains_over_crop(meta)
-    return _without_vignette(Linear(data * gains, plain.clipped, plain.cfa, float(gains.max())), meta)
+    return _bounded(_without_vignette(Linear(data * gains, plain.clipped, plain.cfa, float(gains.max())), meta))
 
 
 def _without_vignette(linear: Linear, meta: RawMeta) -> Linear:

@@ -18,10 +18,11 @@ from PIL import Image
 
 from bruto.color.spaces import decode_srgb, encode_srgb
 from bruto.container.exif_ifd import EXIF_PLACEHOLDER, append_exif
+from bruto.container.provenance import SOFTWARE
 from bruto.container.rawframe import RawMeta
 from bruto.deliver.icc import profile
 from bruto.errors import BrutoError
-from bruto.files import atomic_path
+from bruto.publish import Target, published
 
 FORMATS = {
     ".jpg": "JPEG",
@@ -82,14 +83,28 @@ def resize_linear(picture: NDArray, long_edge: int | None) -> NDArray:
     return np.rint(encode_srgb(small) * top).astype(picture.dtype)
 
 
-def exif_bytes(meta: RawMeta, width: int, height: int) -> bytes:
-    """Exif of a developed picture: what the source says, oriented."""
+LONGEST_TEXT = 2000
+"""Letters of a text of Exif that are passed on; a JPEG file holds 64 KiB of Exif in all (Exif 3.0, section 4.7.2)."""
+
+
+def passed_on(text: str) -> str:
+    """A text of the source as it is written into a picture: without control signs, shortened where it is too long for
+    one, with a word that says so.
+    """
+    plain = "".join(c if c.isprintable() else " " for c in text).strip()
+    return plain if len(plain) <= LONGEST_TEXT else plain[:LONGEST_TEXT].rstrip() + " (shortened)"
+
+
+def exif_bytes(meta: RawMeta, width: int, height: int, keep: bool = True) -> bytes:
+    """Exif of a developed picture: what the source says, oriented; without `keep` only who wrote it."""
     exif = Image.Exif()
     exif[274] = 1
+    exif[305] = SOFTWARE
+    if not keep:
+        return exif.tobytes()
     for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken), (270, meta.description)):
         if value:
-            exif[tag] = value
-    exif[305] = "Bruto 0.1"
+            exif[tag] = passed_on(value)
     sub: dict[int, Any] = exif.get_ifd(34665)
     for tag, number in ((33434, meta.exposure_s), (33437, meta.f_number), (37386, meta.focal_mm)):
         if number:
@@ -97,14 +112,14 @@ def exif_bytes(meta: RawMeta, width: int, height: int) -> bytes:
     if meta.iso:
         sub[34855] = min(65535, round(meta.iso))
     if meta.focal_35mm:
-        sub[41989] = round(meta.focal_35mm)
+        sub[41989] = min(65535, round(meta.focal_35mm))
     if meta.taken:
-        sub[36867] = meta.taken
+        sub[36867] = passed_on(meta.taken)
     sub[40962], sub[40963] = width, height
     return exif.tobytes()
 
 
-def _png(picture: NDArray, icc: bytes, exif: bytes | None) -> bytes:
+def _png(picture: NDArray, icc: bytes, exif: bytes) -> bytes:
     """PNG with profile and Exif chunks put behind the header (PNG, third edition: iCCP, eXIf)."""
     data = imagecodecs.png_encode(picture)
 
@@ -112,15 +127,14 @@ def _png(picture: NDArray, icc: bytes, exif: bytes | None) -> bytes:
         return struct.pack(">I", len(body)) + name + body + struct.pack(">I", zlib.crc32(name + body))
 
     extra = chunk(b"iCCP", b"ICC profile\0\0" + zlib.compress(icc))
-    if exif:
-        extra += chunk(b"eXIf", exif.removeprefix(b"Exif\0\0"))
+    extra += chunk(b"eXIf", exif.removeprefix(b"Exif\0\0"))
     head = 8 + 25  # signature and IHDR
     return bytes(data[:head] + extra + data[head:])
 
 
-def _jxl(coded: bytes, exif: bytes | None) -> bytes:
+def _jxl(coded: bytes, exif: bytes) -> bytes:
     """A JPEG XL codestream with Exif, in the container of ISO/IEC 18181-2."""
-    if exif is None or not coded.startswith(b"\xff\x0a"):
+    if not coded.startswith(b"\xff\x0a"):
         return coded
 
     def box(kind: bytes, body: bytes) -> bytes:
@@ -130,36 +144,35 @@ def _jxl(coded: bytes, exif: bytes | None) -> bytes:
     return head + box(b"Exif", bytes(4) + exif.removeprefix(b"Exif\0\0")) + box(b"jxlc", coded)
 
 
-def write_picture(path: str | Path, picture: NDArray, ticket: Ticket, meta: RawMeta) -> None:
+def write_picture(target: Target | str | Path, picture: NDArray, ticket: Ticket, meta: RawMeta) -> None:
     """Write an oriented picture (H, W, 3): uint8 or uint16 encoded, or float32 linear. Raises `BrutoError`; leaves
     nothing half-written.
     """
-    path = Path(path)
+    path = target.path if isinstance(target, Target) else Path(target)
     check_ticket(path, ticket)
     picture = resize_linear(picture, ticket.long_edge)
     icc = profile(ticket.space)
-    exif = exif_bytes(meta, picture.shape[1], picture.shape[0]) if ticket.keep_exif else None
+    exif = exif_bytes(meta, picture.shape[1], picture.shape[0], ticket.keep_exif)
     kind = FORMATS[path.suffix.lower()]
-    with atomic_path(path) as temporary:
+    with published(target) as temporary:
         if kind == "JPEG":
             stream = io.BytesIO()
-            extra = {"exif": exif} if exif else {}
             Image.fromarray(picture).save(
                 stream,
                 "JPEG",
                 quality=ticket.quality,
                 subsampling=0 if ticket.quality >= 90 else 2,
                 icc_profile=icc,
-                **extra,
+                exif=exif,
             )
             temporary.write_bytes(stream.getvalue())
         elif kind == "PNG":
             temporary.write_bytes(_png(picture, icc, exif))
         elif kind == "TIFF":
             tags: list[tuple] = [(34675, 7, len(icc), icc, True)]
-            if exif is not None:
+            if ticket.keep_exif:
                 tags += [
-                    (tag, "s", 0, value, True)
+                    (tag, "s", 0, passed_on(value), True)
                     for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken))
                     if value
                 ]
@@ -173,14 +186,14 @@ def write_picture(path: str | Path, picture: NDArray, ticket: Ticket, meta: RawM
                 rowsperstrip=64,
                 extratags=tags,
                 metadata=None,
-                software="Bruto 0.1",
+                software=SOFTWARE,
                 maxworkers=2,
             )
-            if exif is not None:
+            if ticket.keep_exif:
                 append_exif(temporary, meta)
         elif kind == "AVIF":
-            extra = {"exif": exif} if exif else {}
-            Image.fromarray(picture).save(temporary, "AVIF", quality=min(ticket.quality, 90), icc_profile=icc, **extra)
+            quality = min(ticket.quality, 90)
+            Image.fromarray(picture).save(temporary, "AVIF", quality=quality, icc_profile=icc, exif=exif)
         else:
             coded = imagecodecs.jpegxl_encode(picture, distance=0.8 if ticket.bits == 8 else 0.3, effort=4)
             temporary.write_bytes(_jxl(bytes(coded), exif))

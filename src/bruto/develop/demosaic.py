@@ -226,7 +226,9 @@ def demosaic(mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None
         raise ValueError(f"a mosaic of {mosaic.shape[1]} x {mosaic.shape[0]} holds no quad")
     ry, rx = colour_offsets(cfa)
     out = np.empty((*mosaic.shape, 3), np.float32)
-    _demosaic(mosaic, ry, rx, np.ones(3, np.float32) if gains is None else np.asarray(gains, np.float32), lines(out))
+    source = np.ascontiguousarray(mosaic, np.float32)[:]
+    source.flags.writeable = False  # one form for all, so that one variant of the kernel is compiled and loaded
+    _demosaic(source, ry, rx, np.ones(3, np.float32) if gains is None else np.asarray(gains, np.float32), lines(out))
     return out
 
 

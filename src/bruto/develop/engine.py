@@ -47,6 +47,7 @@ from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief
 from bruto.develop.steps.tone import Base, colour_table, neutral_tables, tables
 from bruto.develop.values import Balance, Tone
 from bruto.errors import BrutoError, Cancelled
+from bruto.logged import unexpected
 
 BAND = 1536
 """Rows developed at a time for whole files."""
@@ -304,7 +305,7 @@ class Developer(Recorded):
         except (BrutoError, MemoryError):
             raise
         except Exception as error:  # a picture without one step is worth more than none
-            self.problems[name] = f"{type(error).__name__}: {error}"
+            self.problems[name] = unexpected(error, f"making {name}")
             return otherwise()
         self.problems.pop(name, None)
         return found

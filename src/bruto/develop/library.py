@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import re
 from dataclasses import dataclass
@@ -12,10 +13,14 @@ import platformdirs
 
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError
-from bruto.files import explain, write_bytes
+from bruto.files import explain
+from bruto.publish import free_names, own_folder, write_own
+from bruto.storage.reading import read_json
 
 _PLAIN = re.compile(r"[^\w .+-]")
 LONGEST_NAME = 60
+LARGEST = 1 << 20
+"""Bytes of a recipe's file at most."""
 
 
 @dataclass(frozen=True)
@@ -37,49 +42,62 @@ def folder() -> Path:
     return Path(platformdirs.user_data_dir("bruto")) / "recipes"
 
 
-def _path(name: str) -> Path:
-    plain = _PLAIN.sub("_", name.strip())
-    if not plain.strip(" ._") or len(name) > LONGEST_NAME:
+def _new_path(name: str) -> Path:
+    """A file name that no other recipe's name leads to. Raises `BrutoError` where the name is none."""
+    plain = _PLAIN.sub("_", name)[:40].strip(" .")
+    if not any(c.isalnum() for c in name) or len(name) > LONGEST_NAME:
         raise BrutoError(f"Give the recipe a name of 1 to {LONGEST_NAME} letters or figures.")
-    return folder() / f"{plain}.json"
+    mark = hashlib.sha256(name.encode("utf-8", "surrogatepass")).hexdigest()[:8]
+    path = folder() / f"{plain}-{mark}.json"
+    return path if not path.exists() else free_names(folder(), lambda n: [f"{plain}-{mark}-{n}.json"])[0]
+
+
+def _path_of(name: str) -> Path | None:
+    """The file that holds the recipe of exactly this name."""
+    return next((path for path, named in _readable()[0] if named.name == name), None)
 
 
 def keep(named: NamedRecipe) -> Path:
     """Write a named recipe, replacing one of that name. Raises `BrutoError` (no usable name, disk full, no
     permission).
     """
-    path = _path(named.name)
-    data = {
-        "name": named.name.strip(),
-        "fields": list(named.fields),
-        "recipe": named.recipe.model_dump(by_alias=True),
-    }
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise explain(error, path.parent, "write") from error
-    write_bytes(path, json.dumps(data, indent=1).encode() + b"\n")
+    name = named.name.strip()
+    own_folder(folder())
+    path = _path_of(name) or _new_path(name)
+    data = {"name": name, "fields": list(named.fields), "recipe": named.recipe.model_dump(by_alias=True)}
+    write_own(path, json.dumps(data, indent=1).encode() + b"\n")
     return path
+
+
+def _readable() -> tuple[list[tuple[Path, NamedRecipe]], list[str]]:
+    found, problems = [], []
+    try:
+        places = sorted(folder().glob("*.json"))
+    except OSError as error:
+        return [], [str(explain(error, folder(), "read"))]
+    for path in places:
+        try:
+            data = read_json(path, LARGEST)
+            fields, name = data.get("fields"), data.get("name")
+            if not (isinstance(name, str) and isinstance(fields, list) and all(isinstance(f, str) for f in fields)):
+                raise BrutoError("it says no name or no fields; it was left as it is")
+            found.append((path, NamedRecipe(name[:LONGEST_NAME], tuple(fields), recipe_from(data.get("recipe")))))
+        except BrutoError as error:
+            problems.append(f"{path.name}: {error}")
+    return found, problems
 
 
 def kept() -> tuple[list[NamedRecipe], list[str]]:
     """All named recipes by name, and what is wrong with files that cannot be read; these are left as they are."""
-    found, problems = [], []
-    for path in sorted(folder().glob("*.json")):
-        try:
-            data = json.loads(path.read_text("utf-8"))
-            fields = tuple(str(f) for f in data["fields"])
-            found.append(NamedRecipe(str(data["name"]), fields, recipe_from(data["recipe"])))
-        except BrutoError as error:
-            problems.append(f"{path.name}: {error}")
-        except (OSError, ValueError, KeyError, TypeError) as error:
-            problems.append(f"{path.name} cannot be read as a recipe ({error}); it was left as it is.")
-    return sorted(found, key=lambda n: n.name.lower()), problems
+    found, problems = _readable()
+    return sorted((named for _, named in found), key=lambda n: n.name.lower()), problems
 
 
 def drop(name: str) -> None:
-    """Delete a named recipe. Raises `FileProblem`."""
-    path = _path(name)
+    """Delete the recipe of exactly this name. Raises `FileProblem`."""
+    path = _path_of(name.strip())
+    if path is None:
+        return
     try:
         path.unlink(missing_ok=True)
     except OSError as error:

@@ -16,8 +16,6 @@ from bruto.errors import BrutoError
 
 OWN, MATRIX = "own", "matrix"
 """The file's own profile with everything it brings; its colour matrices alone."""
-LARGEST = 64 << 20
-"""Largest profile file that is read, bytes; real ones have some hundreds of kilobytes."""
 
 
 def choices(meta: RawMeta) -> list[tuple[str, str]]:
@@ -42,10 +40,7 @@ def chosen(meta: RawMeta, choice: str) -> tuple[CameraProfile | None, str]:
         return named, ""
     try:
         path = Path(choice)
-        stat = path.stat()
-        if not path.is_file() or stat.st_size > LARGEST:  # a recipe may come from anywhere and name a device
-            return own, f"{choice} is no camera profile; the file's own is used until you choose another."
-        return _read(choice, stat.st_mtime_ns), ""
+        return _read(choice, path.stat().st_mtime_ns), ""
     except (OSError, ValueError):
         return own, f"The profile {choice} is not there any more; the file's own is used until you choose another."
     except BrutoError as error:

@@ -4,18 +4,26 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import ConfigDict, Field, ValidationError, field_validator
 
 from bruto.develop.values import IDENTITY, Balance, Curves, Frozen, HueNode, Tone
 from bruto.errors import BrutoError
-from bruto.files import check_readable, write_bytes
+from bruto.files import check_readable
+from bruto.publish import Target, write_new
+from bruto.storage.reading import Damaged, read_json
 
 SCHEMA = 1
 """Raised when a field changes its meaning; older recipes are migrated on reading."""
 ENGINE = 4
 """Raised when the same recipe would give another picture."""
+
+
+ShareOfWhite = Annotated[float, Field(ge=0.001, le=1000)]
+"""Sensor colour of white, green = 1: eight times beyond what any filter leaves of a channel."""
+Share = Annotated[float, Field(ge=-8, le=8)]
+FieldName = Annotated[str, Field(max_length=100)]
 
 
 def _number(
@@ -34,8 +42,8 @@ def _number(
 class Recipe(Frozen):
     """All corrections of one shot. Unknown fields of newer versions are kept."""
 
-    schema_version: int = Field(default=SCHEMA, alias="schema", ge=1)
-    engine: int = Field(default=ENGINE, ge=1)
+    schema_version: int = Field(default=SCHEMA, alias="schema", ge=1, le=1_000_000)
+    engine: int = Field(default=ENGINE, ge=1, le=1_000_000)
     exposure: float = _number(0.0, -8, 8, "gain before tone", title="Exposure", unit="EV", step=0.05, group="light")
     contrast: float = _number(
         1.0, 0.5, 2, "how fast tone rises about grey", title="Contrast", unit="×", step=0.02, group="light"
@@ -54,7 +62,7 @@ class Recipe(Frozen):
         description="distance from the Planckian locus, greenish light is positive; none: as shot",
         json_schema_extra={"unit": "Duv", "title": "Tint", "step": 0.0005, "group": "white"},
     )
-    raw_neutral: tuple[float, float, float] | None = Field(
+    raw_neutral: tuple[ShareOfWhite, ShareOfWhite, ShareOfWhite] | None = Field(
         default=None,
         description="sensor colour of white, green = 1, where no temperature can say it (infrared); goes before "
         "temperature and tint",
@@ -124,7 +132,7 @@ class Recipe(Frozen):
         default=(), max_length=8, description="colours changed by hue", json_schema_extra={"title": "Hue ring"}
     )
     balance: Balance = Balance()
-    mixing: tuple[float, float, float, float, float, float, float, float, float] = Field(
+    mixing: tuple[Share, Share, Share, Share, Share, Share, Share, Share, Share] = Field(
         default=IDENTITY,
         description="channel matrix on linear light, row by row",
         json_schema_extra={"title": "Channels"},
@@ -178,7 +186,7 @@ class Recipe(Frozen):
         json_schema_extra={"title": "Crop"},
     )
     tone: Tone = Tone()
-    bypassed: tuple[str, ...] = Field(
+    bypassed: tuple[FieldName, ...] = Field(
         default=(),
         max_length=64,
         description="fields whose values are kept but not used",
@@ -278,19 +286,44 @@ def recipe_from(data: Any) -> Recipe:
         raise BrutoError(f"The recipe's value '{field}' cannot be used: {first['msg']}.") from error
 
 
+def readable_recipe(data: Any) -> tuple[Recipe, list[str]]:
+    """What can be used of a stored recipe, field by field, and what cannot, in words; never raises."""
+    if not isinstance(data, dict):
+        return Recipe(), ["the recipe is no JSON object"]
+    try:
+        return recipe_from(data), []
+    except BrutoError as error:
+        if isinstance(data.get("schema"), int) and data["schema"] > SCHEMA:
+            return Recipe(), [str(error)]
+    lost: list[str] = []
+    left = dict(data)
+    for _ in range(len(data) + 1):
+        try:
+            return Recipe.model_validate(left), lost
+        except ValidationError as error:
+            wrong = {str(e["loc"][0]) if e["loc"] else "" for e in error.errors()}
+            wrong |= {"schema"} & {w.replace("schema_version", "schema") for w in wrong}
+            if not wrong & left.keys():
+                break
+            for name in sorted(wrong & left.keys()):
+                del left[name]
+                lost.append(f"{name.replace('_', ' ')[:60]} is out of range or of another kind")
+    return Recipe(), lost or ["its values cannot be used"]
+
+
 def load_recipe(path: str | Path) -> Recipe:
     """Read a recipe file, or the recipe inside a sidecar."""
-    path = check_readable(path)
+    check_readable(path)
     try:
-        data = json.loads(path.read_text("utf-8"))
-    except (ValueError, OSError) as error:
-        raise BrutoError(f"{path} is not a recipe (JSON): {error}.") from error
+        data = read_json(path)
+    except Damaged as error:
+        raise BrutoError(f"{path} is not a recipe. {error}") from error
     try:
-        return recipe_from(data.get("recipe", data) if isinstance(data, dict) else data)
+        return recipe_from(data.get("recipe", data))
     except BrutoError as error:
         raise BrutoError(f"{path}: {error}") from error
 
 
-def save_recipe(recipe: Recipe, path: str | Path) -> None:
-    """Write a recipe as JSON, atomically."""
-    write_bytes(path, json.dumps(recipe.model_dump(by_alias=True), indent=1).encode() + b"\n")
+def save_recipe(recipe: Recipe, path: Target | str | Path) -> None:
+    """Write a recipe as a new JSON file; raises `FileProblem`."""
+    write_new(path, json.dumps(recipe.model_dump(by_alias=True), indent=1).encode() + b"\n")

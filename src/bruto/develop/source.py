@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
-from bruto.container.dng_reader import is_raw, read_dng
+from bruto.container.dng_reader import LEAST_SIDE, is_raw, read_dng
 from bruto.container.orientation import turned
 from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, picture_meta, read_picture
 from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise, shading_grid
@@ -124,7 +124,11 @@ def open_source(path: str | Path) -> Source:
     if is_raw(path):
         return source_of_raw(path, read_dng(path))
     if is_picture(path):
-        return source_of_picture(path, read_picture(path))
+        picture = read_picture(path)
+        h, w = picture.pixels.shape[:2]
+        if min(h, w) < LEAST_SIDE:
+            raise FileProblem(f"{path} is only {w} × {h} pixels, too small to be developed.")
+        return source_of_picture(path, picture)
     if path.is_dir() or not path.exists():
         read_dng(path)  # raises with the reason
     raise FileProblem(f"{path} is neither a DNG nor a picture that can be opened ({PICTURE_KINDS}).")

@@ -355,7 +355,7 @@ class Suggesting:
     def __init__(self, developer: Developer) -> None:
         self.developer = developer
         self.found: dict[str, Suggestion] = {}
-        self._parts = self._of(developer)
+        self._parts = _parts_of(developer, self.found)  # knows nothing of this object: no circle keeps the raw alive
 
     def step(self) -> bool:
         """Find the next part; False when all is found."""
@@ -365,21 +365,22 @@ class Suggesting:
         self.found.update((s.field, s) for s in part)
         return True
 
-    def _of(self, developer: Developer) -> Iterator[Iterable[Suggestion]]:
-        ev = scene_ev(developer)
-        exposure = suggest_exposure(ev, noise_limit(developer))
-        yield [exposure]
-        yield suggest_white(developer)
-        yield suggest_noise(developer, exposure.value)
-        yield suggest_sharpness(developer, exposure.value)
-        yield [suggest_tone(developer, ev, exposure.value)]
-        look = suggest_base_look(developer)
-        yield [look] if look is not None else []
-        yield [suggest_haze(developer)]
-        yield suggest_frame(developer)
-        so_far = take_all(Recipe(), self.found)
-        yield suggest_spread(developer, so_far, grey_noise(developer, exposure.value))
-        yield suggest_finish(developer, exposure.value)
+
+def _parts_of(developer: Developer, found: dict[str, Suggestion]) -> Iterator[Iterable[Suggestion]]:
+    ev = scene_ev(developer)
+    exposure = suggest_exposure(ev, noise_limit(developer))
+    yield [exposure]
+    yield suggest_white(developer)
+    yield suggest_noise(developer, exposure.value)
+    yield suggest_sharpness(developer, exposure.value)
+    yield [suggest_tone(developer, ev, exposure.value)]
+    look = suggest_base_look(developer)
+    yield [look] if look is not None else []
+    yield [suggest_haze(developer)]
+    yield suggest_frame(developer)
+    so_far = take_all(Recipe(), found)
+    yield suggest_spread(developer, so_far, grey_noise(developer, exposure.value))
+    yield suggest_finish(developer, exposure.value)
 
 
 def suggest_all(developer: Developer) -> dict[str, Suggestion]:

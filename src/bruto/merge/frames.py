@@ -14,6 +14,7 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta, linearise
 from bruto.develop import demosaic as dm
 from bruto.errors import BrutoError
+from bruto.files import explain, quick_key, whole_digest
 from bruto.sensor.noise import estimate_noise, file_noise
 
 ROUGH_PX = 0.6
@@ -53,6 +54,32 @@ def load_frame(path: str | Path) -> Frame:
     linear = linearise(RawFrame(raw.codes, plain))
     noise = file_noise(raw.meta)
     return Frame(Path(path), linear, raw.meta, estimate_noise(linear) if noise is None else noise, raw.preview)
+
+
+def doubles(paths: list[Path]) -> dict[int, int]:
+    """Which files are another one before them, by their place in the list: the same file under another name, or a copy
+    of the same bytes. Raises `FileProblem`.
+    """
+    first: dict[tuple[int, int], int] = {}
+    by_length: dict[int, list[int]] = {}
+    found: dict[int, int] = {}
+    for k, path in enumerate(paths):
+        try:
+            state = path.stat()
+            own = (state.st_dev, state.st_ino)
+            if own in first:
+                found[k] = first[own]
+                continue
+            first[own] = k
+            for other in by_length.setdefault(state.st_size, []):
+                if quick_key(path) == quick_key(paths[other]) and whole_digest(path) == whole_digest(paths[other]):
+                    found[k] = other
+                    break
+            else:
+                by_length[state.st_size].append(k)
+        except OSError as error:
+            raise explain(error, path, "read") from error
+    return found
 
 
 def check_alike(first: Frame, other: Frame) -> str | None:

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -22,9 +22,22 @@ from numpy.typing import NDArray
 from bruto.compare.registration import Alignment
 from bruto.container.dng_writer import DngTags, write_dng
 from bruto.container.picture import decode_jpeg
+from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError, Cancelled
 from bruto.files import explain
-from bruto.merge.frames import Frame, align, brightness, check_alike, load_frame, plane_gain_maps, rough, warped_band
+from bruto.merge.frames import (
+    Frame,
+    align,
+    brightness,
+    check_alike,
+    doubles,
+    load_frame,
+    plane_gain_maps,
+    rough,
+    warped_band,
+)
+from bruto.publish import Target
+from bruto.storage.outputs import Outputs
 
 BAND = 384
 PEDESTAL = 2048
@@ -92,6 +105,29 @@ class MergeResult:
 
 def _noop(_: float, __: str) -> None:
     return None
+
+
+def _target(files: Sequence[str | Path], output: Target | str | Path, overwrite: bool) -> Target:
+    """Where a merge may write; raises `BrutoError` before any work is done."""
+    if isinstance(output, Target):
+        return output
+    if Path(output).suffix.lower() != ".dng":
+        raise BrutoError(f"A merge writes a raw: let the name end in .dng, not '{Path(output).name}'.")
+    return Outputs(files, overwrite=overwrite).file(output)
+
+
+def _different(paths: list[Path]) -> tuple[list[Path], list[FrameVerdict]]:
+    """Files that differ, and verdicts of those that are given twice, as themselves or as copies."""
+    same = doubles(paths)
+    left = [p for k, p in enumerate(paths) if k not in same]
+    if len(left) < 2:
+        raise BrutoError(
+            "A merge needs at least two different raw files."
+            if same
+            else "A merge needs at least two raw files."
+        )
+    found = [FrameVerdict(str(paths[k]), False, f"the same picture as {paths[n].name}") for k, n in same.items()]
+    return left, found
 
 
 def _verdict(frame: Frame, alignment: Alignment | None) -> FrameVerdict:
@@ -195,7 +231,7 @@ def _tags(first: Frame, noise: NDArray, *, floating: bool, baseline: float, sour
         orientation=m.orientation,
         make=m.make,
         model=m.model,
-        software="Bruto 0.1",
+        software=SOFTWARE,
         description=what,
         taken=m.taken,
         iso=m.iso,
@@ -220,9 +256,10 @@ def _preview(first: Frame) -> NDArray[np.uint8]:
 
 def merge_noise(
     files: list[str | Path],
-    output: str | Path,
+    output: Target | str | Path,
     *,
     method: str = "mean",
+    overwrite: bool = False,
     progress: Progress = _noop,
     cancelled: Callable[[], bool] | None = None,
 ) -> MergeResult:
@@ -234,12 +271,11 @@ def merge_noise(
     """
     if method not in ("mean", "median"):
         raise BrutoError(f"A burst is merged by mean or median, not '{method}'.")
-    paths = [Path(f) for f in files]
-    if len(paths) < 2:
-        raise BrutoError("A merge needs at least two raw files.")
+    target = _target(files, output, overwrite)
+    paths, same = _different([Path(f) for f in files])
     first = load_frame(paths[0])
     aligned, verdicts = _align_all(first, paths[1:], progress, cancelled)
-    verdicts.insert(0, _verdict(first, None))
+    verdicts = [_verdict(first, None), *verdicts, *same]
     if not aligned:
         raise BrutoError(
             "No frame could be merged with the first: "
@@ -248,7 +284,7 @@ def merge_noise(
     h, w = first.linear.data.shape[:2]
     a, b = first.noise[:, 0].astype(np.float32), first.noise[:, 1].astype(np.float32)
     if method == "median":
-        merged, gain = _median(first, aligned, Path(output), progress, cancelled)
+        merged, gain = _median(first, aligned, target.path, progress, cancelled)
     else:
         reference = np.empty((h, w, 3), np.float32)
         for top in range(0, h, BAND):
@@ -281,7 +317,7 @@ def merge_noise(
     progress(0.93, "writing")
     sources = [Path(v.file).name for v in used]
     write_dng(
-        output,
+        target,
         codes,
         _tags(
             first,
@@ -295,7 +331,7 @@ def merge_noise(
     )
     rms = float(np.sqrt(np.mean([v.model_px**2 for v in used[1:]]))) if len(used) > 1 else 0.0
     progress(1.0, "done")
-    return MergeResult(Path(output), tuple(verdicts), rms, gain, math.sqrt(len(used)))
+    return MergeResult(target.path, tuple(verdicts), rms, gain, math.sqrt(len(used)))
 
 
 def _median(
@@ -368,8 +404,9 @@ def _radiance(bands, full, exposures, a, b, floor_weight, out, achieved):
 
 def merge_exposure(
     files: list[str | Path],
-    output: str | Path,
+    output: Target | str | Path,
     *,
+    overwrite: bool = False,
     progress: Progress = _noop,
     cancelled: Callable[[], bool] | None = None,
 ) -> MergeResult:
@@ -378,9 +415,8 @@ def merge_exposure(
     Files may come in any order; exposure is read from them. The frame of middle exposure is the reference of the
     alignment.
     """
-    paths = [Path(f) for f in files]
-    if len(paths) < 2:
-        raise BrutoError("A merge needs at least two raw files.")
+    target = _target(files, output, overwrite)
+    paths, same = _different([Path(f) for f in files])
     if len(paths) > 15:
         raise BrutoError(
             f"A bracket has at most 15 frames, not {len(paths)}. Merge frames of equal exposure as a burst first."
@@ -392,7 +428,7 @@ def merge_exposure(
     base = brightness(middle)
     h, w = middle.linear.data.shape[:2]
     frames: list[tuple[Frame, Alignment | None]] = []
-    verdicts = []
+    verdicts = list(same)
     for k, frame in enumerate(loaded):
         _stop(cancelled)
         progress(0.3 * (k + 1) / len(loaded), f"aligning {frame.path.name}")
@@ -447,7 +483,7 @@ def merge_exposure(
     sources = [f.path.name for f, _ in frames]
     progress(0.93, "writing")
     write_dng(
-        output,
+        target,
         out,
         _tags(
             middle,
@@ -464,7 +500,7 @@ def merge_exposure(
     gain = float(np.sqrt(dark.sum() / dark[0]))
     progress(1.0, "done")
     return MergeResult(
-        Path(output),
+        target.path,
         tuple(verdicts),
         float(np.sqrt(np.mean([v.model_px**2 for v in used]))) if used else 0.0,
         gain,

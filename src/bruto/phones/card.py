@@ -6,6 +6,7 @@ What the user wrote is never overwritten by what is learnt.
 
 from __future__ import annotations
 
+import hashlib
 import json
 import re
 from collections.abc import Iterable
@@ -20,14 +21,18 @@ import platformdirs
 
 from bruto.container.glance import Glance, glance
 from bruto.errors import BrutoError
-from bruto.files import write_bytes
+from bruto.files import explain
+from bruto.publish import free_names, own_folder, write_own
 from bruto.sensor.advice import Offer
 from bruto.sensor.report import SensorReport
+from bruto.storage.reading import parse_json, read_json
 
 CROP_RATIO = 1.05
 """Angle of view tighter than a lens's own by this factor is a crop of it."""
 _OFFSETS_KEPT = 50
 _SHOTS_KEPT = 1000
+LARGEST = 4 << 20
+"""Bytes of a card's file at most."""
 
 
 @dataclass(frozen=True)
@@ -89,53 +94,124 @@ class PhoneCard:
 
 def _slug(make: str, model: str) -> str:
     name = model if model.lower().startswith(make.lower()) else f"{make} {model}"
-    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "unknown"
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:100] or "unknown"
 
 
 def _user_place(make: str, model: str) -> Path:
-    return Path(platformdirs.user_data_dir("bruto")) / "phones" / f"{_slug(make, model)}.json"
+    """Where the card of a phone lies; two phones whose names differ only in signs have two places."""
+    folder = Path(platformdirs.user_data_dir("bruto")) / "phones"
+    plain = folder / f"{_slug(make, model)}.json"
+    try:
+        known = card_from(read_json(plain, LARGEST))
+    except BrutoError:
+        return plain
+    if (known.make, known.model) == (make, model):
+        return plain
+    mark = hashlib.sha256(f"{make}|{model}".encode("utf-8", "surrogatepass")).hexdigest()[:8]
+    return folder / f"{_slug(make, model)}-{mark}.json"
+
+
+def _sane(value: Any, low: float, high: float) -> float:
+    """A number of a card; raises `ValueError` outside of what can be real."""
+    number = float(value)
+    if isinstance(value, bool) or not low <= number <= high:
+        raise ValueError(f"{value!r:.40} is no sane value")
+    return number
+
+
+def _names(value: Any) -> tuple[str, ...]:
+    return tuple(v for v in value if isinstance(v, str))[-_SHOTS_KEPT:]
 
 
 def card_from(data: dict[str, Any]) -> PhoneCard:
-    """A card from JSON data; raises `BrutoError`."""
-    try:
-        return PhoneCard(
-            str(data["make"]),
-            str(data["model"]),
-            tuple(CardLens(**q) for q in data.get("lenses", [])),
-            tuple(float(v) for v in data.get("isos", [])),
-            tuple(float(v) for v in data.get("seconds", [])),
-            tuple(Mode(**q) for q in data.get("modes", [])),
-            data.get("pace_s"),
-            {str(k): [float(x) for x in v] for k, v in (data.get("viewfinder_ev") or {}).items()},
-            {str(k): (float(v[0]), float(v[1])) for k, v in (data.get("noise") or {}).items()},
-            tuple(data.get("written", [])),
-            int(data.get("shots_seen", 0)),
-            tuple(str(v) for v in data.get("learnt_from", [])),
+    """A card from JSON data; raises `BrutoError` where a value cannot be real."""
+
+    def lens(q: dict[str, Any]) -> CardLens:
+        f_number = q.get("f_number")
+        return CardLens(
+            str(q["name"])[:100],
+            _sane(q["focal_mm"], 0.1, 5000),
+            _sane(q["focal_35mm"], 1, 20000),
+            None if f_number is None else _sane(f_number, 0.3, 100),
         )
-    except (KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
+
+    def mode(q: dict[str, Any]) -> Mode:
+        size = (int(_sane(q[k], 1, 65500)) for k in ("width", "height"))
+        return Mode(_sane(q["focal_mm"], 0, 5000), str(q["kind"])[:20], *size)
+
+    try:
+        pace = data.get("pace_s")
+        return PhoneCard(
+            str(data["make"])[:200],
+            str(data["model"])[:200],
+            tuple(lens(q) for q in data.get("lenses", [])[:50]),
+            tuple(_sane(v, 1, 1e7) for v in data.get("isos", [])[:500]),
+            tuple(_sane(v, 1e-7, 1e6) for v in data.get("seconds", [])[:5000]),
+            tuple(mode(q) for q in data.get("modes", [])[:200]),
+            None if pace is None else _sane(pace, 0, 1e5),
+            {
+                str(k): [_sane(x, -20, 20) for x in v][-_OFFSETS_KEPT:]
+                for k, v in (data.get("viewfinder_ev") or {}).items()
+            },
+            {
+                str(k): (_sane(v[0], 0, 10), _sane(v[1], 0, 10))
+                for k, v in (data.get("noise") or {}).items()
+            },
+            _names(data.get("written", [])),
+            int(_sane(data.get("shots_seen", 0), 0, 1e9)),
+            _names(data.get("learnt_from", [])),
+        )
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError, OverflowError) as error:
         raise BrutoError(f"The phone's card cannot be read ({error}); delete or mend it.") from error
 
 
 def load_card(make: str, model: str) -> PhoneCard:
     """The card of a phone: the user's, else the shipped one, else an empty one. A damaged user card is passed over."""
-    place = _user_place(make, model)
     shipped = files("bruto.phones") / f"data/{_slug(make, model)}.json"
-    for source in (place, shipped):
-        try:
-            if source.is_file():
-                return card_from(json.loads(source.read_text("utf-8")))
-        except (OSError, ValueError, BrutoError):
-            continue
+    try:
+        return card_from(read_json(_user_place(make, model), LARGEST))
+    except BrutoError:
+        pass
+    try:
+        if shipped.is_file():
+            card = card_from(parse_json(shipped.read_bytes(), "the card that Bruto brings"))
+            if (card.make, card.model) == (make, model):
+                return card
+    except (OSError, BrutoError):
+        pass
     return PhoneCard(make, model)
 
 
-def save_card(card: PhoneCard) -> Path:
-    """Keep a card in the user's data folder; raises `FileProblem`."""
+def save_card(card: PhoneCard, base: PhoneCard | None = None) -> Path:
+    """Keep a card in the user's data folder, joined with what another window changed since `base`. A damaged card that
+    is there is put aside under another name. Raises `FileProblem`.
+    """
     place = _user_place(card.make, card.model)
-    place.parent.mkdir(parents=True, exist_ok=True)
-    write_bytes(place, json.dumps(asdict(card), indent=1).encode() + b"\n")
+    own_folder(place.parent)
+    try:
+        there = card_from(read_json(place, LARGEST))
+        if base is not None and there != base:
+            card = _joined(card, base, there)
+    except BrutoError as error:
+        if place.exists() or place.is_symlink():
+            try:
+                aside = free_names(place.parent, lambda n: [f"{place.name}.damaged-{n}"])[0]
+                place.rename(aside)
+            except OSError as failed:
+                raise explain(failed, place, "put aside") from error
+    write_own(place, json.dumps(asdict(card), indent=1).encode() + b"\n")
     return place
+
+
+def _joined(mine: PhoneCard, base: PhoneCard, theirs: PhoneCard) -> PhoneCard:
+    """What two windows learnt of one phone; what was written by hand goes before what was learnt."""
+    changed: dict[str, Any] = {}
+    for name in PhoneCard.__dataclass_fields__:
+        own, was, other = (getattr(c, name) for c in (mine, base, theirs))
+        if own == was or (name in theirs.written and name not in mine.written):
+            changed[name] = other
+    changed["written"] = tuple(sorted({*mine.written, *theirs.written}))
+    return replace(mine, **changed)
 
 
 def written(card: PhoneCard, **fields: Any) -> PhoneCard:

@@ -11,9 +11,11 @@ import platformdirs
 from bruto.container.dng_reader import read_dng, read_dng_meta
 from bruto.container.rawframe import RawMeta
 from bruto.errors import BrutoError
-from bruto.files import content_key, write_bytes
+from bruto.files import content_key
+from bruto.publish import own_folder, write_own
 from bruto.sensor.advice import Offer, advise
 from bruto.sensor.report import MEASURE_VERSION, SensorReport, measure, report_from
+from bruto.storage.reading import read_json
 
 
 def _place(key: str) -> Path:
@@ -25,9 +27,8 @@ def kept_report(path: str | Path, meta: RawMeta | None = None, offer: Offer | No
     is none. A damaged entry counts as none.
     """
     try:
-        data = json.loads(_place(content_key(path)).read_text("utf-8"))
-        report = report_from(data)
-    except (OSError, ValueError, TypeError, KeyError, AttributeError):
+        report = report_from(read_json(_place(content_key(path))))
+    except (BrutoError, OSError, ValueError, TypeError, KeyError, AttributeError):
         return None
     return report if meta is None else replace(report, advice=advise(report, meta, offer))
 
@@ -47,7 +48,7 @@ def keep(path: str | Path, report: SensorReport) -> None:
     """Keep a report; a full disk or a missing folder is no reason to fail."""
     try:
         place = _place(content_key(path))
-        place.parent.mkdir(parents=True, exist_ok=True)
-        write_bytes(place, json.dumps(asdict(report)).encode())
+        own_folder(place.parent)
+        write_own(place, json.dumps(asdict(report)).encode(), durable=False)
     except (OSError, BrutoError):
         pass

@@ -96,6 +96,10 @@ def report_from(data: dict[str, Any]) -> SensorReport:
     return SensorReport(**{**data, **changed, "advice": tuple(Advice(**a) for a in data["advice"])})
 
 
+LEAST_PLANE = 48
+"""Sites along a side of a plane from which sharpness and movement can be told."""
+
+
 def measure(frame: RawFrame, offer: Offer | None = None) -> SensorReport:
     """Measure a raw frame. Definitions stand with each function; noise figures are of green at one photosite.
 
@@ -157,7 +161,7 @@ def _blur(
     """Edge blur, and length and direction of a movement as the picture is looked at."""
     step = 1 if meta.kind == "linear" else 2
     green = next(p for p in planes if p.channel == 1)
-    places = telling_places(green, step)
+    places = telling_places(green, step) if min(green.codes.shape) >= LEAST_PLANE else []
     if not places:
         return None, None, None
     pattern = ""

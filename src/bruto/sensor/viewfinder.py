@@ -57,6 +57,8 @@ def offset_ev(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> float | None:
     raw = np.max([np.mean([b.mean for b in blocks if b.channel == k], axis=0) for k in range(3)], axis=0)
     full = np.max([b.full for b in blocks], axis=0) > 0.3 * BLOCK * BLOCK
     h, w = raw.shape
+    if min(h, w) < 1:
+        return None  # smaller than a block
     shown = cv2.resize(pixels, (w, h), interpolation=cv2.INTER_AREA).max(axis=2).astype(np.float32)
     light = np.log2(np.maximum(raw, 1e-5))
     good = ~full & (light > -8)

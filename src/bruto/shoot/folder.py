@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import json
+import os
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 import platformdirs
 
-from bruto.errors import BrutoError
-from bruto.files import write_bytes
+from bruto.errors import BrutoError, FileProblem
+from bruto.publish import free_names, own_folder, why_not_regular, write_new, write_own
 from bruto.shoot.pairing import list_files, pair
 from bruto.shoot.shots import Shot
+from bruto.storage.reading import Damaged, read_json
 
 RECORD = ".bruto-shoot.json"
+LARGEST_RECORD = 8 << 20
+"""Bytes of a record at most."""
 
 
 @dataclass(frozen=True)
@@ -36,36 +41,87 @@ class Record:
 
     pairs: dict[str, str | None] = field(default_factory=dict)
     asked: Asked = field(default_factory=Asked)
+    revision: int = 0
 
 
 def _spare(folder: Path) -> Path:
-    path = str(folder.resolve())
-    name = f"{folder.resolve().name}-{hashlib.sha256(path.encode()).hexdigest()[:10]}.json"
+    path = os.path.realpath(folder)  # never fails, also where links lead round in a circle
+    name = f"{Path(path).name[:100]}-{hashlib.sha256(os.fsencode(path)).hexdigest()[:10]}.json"
     return Path(platformdirs.user_data_dir("bruto")) / "shoots" / name
 
 
+def _asked(data: Any) -> Asked:
+    """What was asked, value by value; what is of another kind counts as not said."""
+    if not isinstance(data, dict):
+        return Asked()
+
+    def number(name: str, high: float) -> Any:
+        value = data.get(name)
+        return value if isinstance(value, int | float) and not isinstance(value, bool) and 0 < value < high else None
+
+    kind, raw = data.get("kind"), data.get("raw")
+    return Asked(
+        number("megapixels", 1000),
+        kind if kind in ("mosaic", "linear") else None,
+        number("focal_35mm", 20000),
+        raw if isinstance(raw, bool) else None,
+    )
+
+
+def _record(place: Path) -> Record:
+    """A stored record; raises `FileProblem`."""
+    data = read_json(place, LARGEST_RECORD)
+    pairs = data.get("pairs", {})
+    pairs = pairs if isinstance(pairs, dict) else {}
+    revision = data.get("revision", 0)
+    return Record(
+        {str(k): v for k, v in pairs.items() if v is None or isinstance(v, str)},
+        _asked(data.get("asked", {})),
+        revision if isinstance(revision, int) and 0 <= revision < 1 << 52 else 0,
+    )
+
+
 def load_record(folder: Path) -> Record:
-    """The record of a folder; a fresh one where there is none or it is damaged."""
+    """The record of a folder, of the highest revision; a fresh one where there is none or it is damaged."""
+    found = []
     for place in (folder / RECORD, _spare(folder)):
         try:
-            data = json.loads(place.read_text("utf-8"))
-            pairs = {str(k): None if v is None else str(v) for k, v in data.get("pairs", {}).items()}
-            return Record(pairs, Asked(**data.get("asked", {})))
-        except (OSError, ValueError, TypeError, AttributeError):
+            found.append(_record(place))
+        except BrutoError:
             continue
-    return Record()
+    return max(found, key=lambda r: r.revision, default=Record())
 
 
 def save_record(folder: Path, record: Record) -> Path:
-    """Keep the record in the folder, or in the user's data where the folder cannot be written. Raises `FileProblem`."""
+    """Keep the record in the folder, or in the user's data where the folder is read-only and holds none. A damaged one
+    is put aside. Raises `FileProblem` where it could not be kept.
+    """
+    there = load_record(folder).revision
+    record.revision = max(record.revision, there) + 1
     body = json.dumps(asdict(record), indent=1).encode() + b"\n"
+    place = folder / RECORD
     try:
-        write_bytes(folder / RECORD, body)
-        return folder / RECORD
-    except BrutoError:
+        special = why_not_regular(place)
+        if special:
+            raise FileProblem(f"Not saved: {place} cannot be written: {special}.")
+        try:
+            _record(place)
+        except Damaged:
+            aside = free_names(folder, lambda n: [f"{RECORD}.damaged-{n}"])[0]
+            write_new(aside, place.read_bytes()[:LARGEST_RECORD])
+        except FileProblem:
+            if os.path.lexists(place):  # it cannot be read now: nothing may take its place
+                raise
+        write_own(place, body)
+        return place
+    except FileProblem as error:
+        cause = error.__cause__
+        read_only = isinstance(cause, OSError) and cause.errno in (errno.EACCES, errno.EPERM, errno.EROFS)
+        if not read_only or os.path.lexists(place):
+            raise
         spare = _spare(folder)
-        spare.parent.mkdir(parents=True, exist_ok=True)
-        write_bytes(spare, body)
+        own_folder(spare.parent)
+        write_own(spare, body)
         return spare
 
 

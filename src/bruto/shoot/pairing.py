@@ -17,7 +17,7 @@ from bruto.container.dng_reader import is_raw
 from bruto.container.glance import Glance, glance
 from bruto.container.picture import PICTURE_KINDS, is_picture
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import content_key, explain, quick_key
+from bruto.files import explain, quick_key, whole_digest
 from bruto.shoot.shots import Shot, edit_marks, read_shot, small_view, taken_at
 
 CLIPS = (".mp4", ".mov", ".m4v")
@@ -169,7 +169,7 @@ def _without_doubles(files: list[Path]) -> tuple[list[Path], dict[Path, list[Pat
         for f in group:
             try:
                 found[key(f)].append(f)
-            except OSError:
+            except (OSError, BrutoError):
                 continue
         return [members for members in found.values() if len(members) > 1]
 
@@ -178,7 +178,7 @@ def _without_doubles(files: list[Path]) -> tuple[list[Path], dict[Path, list[Pat
     # uncompressed raws are all of one size: a glance at three places goes before the thorough look
     for group in alike(files, lambda f: (f.suffix.lower(), f.stat().st_size or f.name)):
         for near in alike(group, quick_key):
-            for copies in alike(near, content_key):
+            for copies in alike(near, whole_digest):
                 copies.sort(key=lambda f: (bool(_COPY.search(f.stem)), len(f.name), f.name))
                 extra[copies[0]] = copies[1:]
                 dropped |= set(copies[1:])

@@ -1,47 +1,66 @@
-"""The file beside the raw: recipe, history, pick and note of one shot (`NAME.dng.bruto.json`).
+"""What Bruto keeps beside a file: recipe, history, versions, verdict, note, gear (`NAME.dng.bruto.json`).
 
-Saved atomically with a revision number, so that a change made by another program in the meantime is noticed instead
-of overwritten. Where the folder cannot be written, the file goes to the user's data folder under the original's
-content hash. A damaged sidecar is kept aside, never deleted.
+A revision number tells of changes by another window or program; those are joined field by field, never written over.
+Where a folder is read-only, or the name beside the file would be too long, the values go to the user's data folder
+under the original's content hash. What cannot be read is never written over either: a damaged sidecar is copied aside
+first, and what is readable of it is used.
 """
 
 from __future__ import annotations
 
+import contextlib
+import errno
+import fcntl
 import hashlib
 import json
-from dataclasses import dataclass, field
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import platformdirs
 
-from bruto.develop.recipe import Recipe, recipe_from
+from bruto.develop.recipe import Recipe, readable_recipe, recipe_from
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import write_bytes
+from bruto.files import explain, open_regular, read_bounded
+from bruto.publish import free_names, own_folder, why_not_regular, write_new, write_own
 from bruto.shoot.xmp import read_rating
+from bruto.storage.reading import LARGEST_JSON, Damaged, parse_json
 
 SUFFIX = ".bruto.json"
 VERDICTS = ("", "pick", "reject")
 HISTORY = 200
 """Steps of history kept."""
+MOST_REVISIONS = 1 << 52
+LONGEST_NOTE = 20_000
+_KNOWN = {"recipe", "history", "future", "versions", "pick", "verdict", "note", "gear", "revision", "stars"}
+_READ_ONLY = (errno.EACCES, errno.EPERM, errno.EROFS, errno.ENAMETOOLONG)
+Step = tuple[str, dict[str, Any]]
 
 
 @dataclass(kw_only=True)
 class Sidecar:
-    """`history`: recipes before each change, oldest first, with what was changed; `position`: where in it the shot
-    stands; `versions`: recipes kept under names; `verdict`: "pick", "reject" or ""; `gear`: what the file cannot know,
-    such as an add-on lens or a filter.
+    """`history`: recipes before each change, oldest first, with what was changed; `versions`: recipes kept under names;
+    `verdict`: "pick", "reject" or ""; `gear`: what the file cannot know, such as an add-on lens or a filter; `stars`:
+    rating in the XMP before Bruto changed it; `locked`: why nothing can be saved now ("" where it can); `damaged`: the
+    bytes of a sidecar of which only a part can be read, to be kept aside before anything is written.
     """
 
     recipe: Recipe = field(default_factory=Recipe)
-    history: list[tuple[str, dict]] = field(default_factory=list)
-    future: list[tuple[str, dict]] = field(default_factory=list)
+    history: list[Step] = field(default_factory=list)
+    future: list[Step] = field(default_factory=list)
     versions: dict[str, dict] = field(default_factory=dict)
     verdict: str = ""
     note: str = ""
     gear: str = ""
+    stars: int | None = None
     revision: int = 0
     unknown: dict[str, Any] = field(default_factory=dict)
+    locked: str = ""
+    damaged: bytes | None = field(default=None, repr=False)
 
     def version(self, name: str) -> Recipe:
         """The recipe kept under a name; raises `BrutoError` where there is none, or it cannot be used."""
@@ -53,6 +72,16 @@ class Sidecar:
         except BrutoError as error:
             raise BrutoError(f"Version {name}: {error}") from error
 
+    def snapshot(self) -> Sidecar:
+        """A copy that later changes do not reach, to tell what was changed since."""
+        return replace(
+            self,
+            history=list(self.history),
+            future=list(self.future),
+            versions=dict(self.versions),
+            unknown=dict(self.unknown),
+        )
+
 
 def sidecar_path(original: str | Path) -> Path:
     """Where the sidecar of a file lies when its folder can be written."""
@@ -60,103 +89,333 @@ def sidecar_path(original: str | Path) -> Path:
     return original.with_name(original.name + SUFFIX)
 
 
-def _fallback(original: Path) -> Path:
+def _spare(original: Path) -> Path:
+    """Where it lies otherwise; raises `BrutoError` or `OSError` where the original cannot be read."""
     digest = hashlib.sha256()
-    with original.open("rb") as stream:
+    with open_regular(original) as stream:
         digest.update(stream.read(1 << 20))
         stream.seek(0, 2)
         digest.update(str(stream.tell()).encode())
-    return Path(platformdirs.user_data_dir("bruto")) / "sidecars" / (digest.hexdigest()[:32] + SUFFIX)
+    return _spare_folder() / (digest.hexdigest()[:32] + SUFFIX)
+
+
+def _spare_folder() -> Path:
+    return Path(platformdirs.user_data_dir("bruto")) / "sidecars"
+
+
+def _is_there(path: Path) -> bool:
+    """Whether anything has this name. A name that is too long cannot be there; raises `OSError` otherwise."""
+    try:
+        os.lstat(path)
+        return True
+    except (FileNotFoundError, NotADirectoryError):
+        return False
+    except OSError as error:
+        if error.errno == errno.ENAMETOOLONG:
+            return False
+        raise
+
+
+def _places(original: Path) -> list[Path]:
+    """Sidecars that exist, the one beside the file first. Raises `OSError` where that cannot be known."""
+    found = [p for p in (sidecar_path(original),) if _is_there(p)]
+    try:
+        with os.scandir(_spare_folder()) as kept:
+            spare = _spare(original) if any(True for _ in kept) else None  # else the original need not be read
+        if spare is not None and _is_there(spare):
+            found.append(spare)
+    except (OSError, BrutoError):
+        pass  # an original that cannot be read has no spare place
+    return found
 
 
 def existing_sidecar(original: str | Path) -> Path | None:
-    """The sidecar that exists, beside the file or in the user's data folder."""
-    beside = sidecar_path(original)
-    if beside.is_file():
-        return beside
+    """The sidecar in force: the one of the highest revision, beside the file or in the user's data folder."""
+    found = _loaded(Path(original))
+    return found[0] if found else None
+
+
+def _loaded(original: Path) -> tuple[Path, Sidecar, str] | None:
+    """Place, content and problem of the sidecar in force."""
     try:
-        spare = _fallback(Path(original))
-        return spare if spare.is_file() else None
-    except OSError:  # neither the file nor the data folder may be readable; then there is none to be had
-        return None
+        places = _places(original)
+    except OSError as error:
+        reason = str(explain(error, sidecar_path(original), "read"))
+        return sidecar_path(original), Sidecar(locked=reason), f"{reason} Changes cannot be saved until then."
+    found = [(place, *_read(place)) for place in places]
+    return max(found, key=lambda f: (f[1].revision, f[0].parent == original.parent)) if found else None
 
 
 def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:
-    """The sidecar of a file, or a fresh one, and a message where something was wrong with it ("" otherwise)."""
-    path = existing_sidecar(original)
-    if path is None:
-        return Sidecar(), ""
+    """The sidecar of a file, or a fresh one, and a message where something is wrong with it ("" otherwise).
+
+    Never raises, and writes nothing.
+    """
+    found = _loaded(Path(original))
+    return (found[1], found[2]) if found else (Sidecar(), "")
+
+
+def _read(path: Path) -> tuple[Sidecar, str]:
+    """One sidecar file, and what is wrong with it."""
     try:
-        data = json.loads(path.read_text("utf-8"))
-        if not isinstance(data, dict):
-            raise BrutoError("it is not a JSON object")
-        known = {"recipe", "history", "future", "versions", "pick", "verdict", "note", "gear", "revision"}
-        verdict = str(data.get("verdict", ""))
-        steps = {k: [(str(t), dict(r)) for t, r in data.get(k, [])] for k in ("history", "future")}
-        return Sidecar(
-            recipe=recipe_from(data.get("recipe", {})),
-            **steps,
-            versions={str(name): dict(recipe) for name, recipe in dict(data.get("versions") or {}).items()},
-            verdict=verdict if verdict in VERDICTS else "pick" if data.get("pick") else "",
-            note=str(data.get("note", "")),
-            gear=str(data.get("gear", "")),
-            revision=int(data.get("revision", 0)),
-            unknown={k: v for k, v in data.items() if k not in known},
-        ), ""
-    except (ValueError, TypeError, OSError, BrutoError) as error:
-        aside = path.with_name(path.name + ".damaged")
-        try:
-            write_bytes(aside, path.read_bytes())
-            return Sidecar(
-                revision=-1
-            ), f"{path.name} cannot be used ({error}); it is kept as {aside.name} and the default recipe is shown."
-        except (OSError, BrutoError):
-            return Sidecar(revision=-1), f"{path.name} cannot be used ({error}); the default recipe is shown."
+        data = read_bounded(path, LARGEST_JSON)
+    except BrutoError as error:  # it may be readable again: nothing may take its place
+        return Sidecar(locked=str(error)), f"{error} The values in it are not used, and changes are not saved."
+    try:
+        found = parse_json(data, path.name)
+    except Damaged as error:
+        return Sidecar(damaged=data), f"{error} The default values are shown; it is copied aside before a change."
+    side, lost = _from_json(found)
+    if lost:
+        side.damaged = data
+        return side, (
+            f"{path.name} holds values that cannot be used ({'; '.join(lost[:3])}). The others are used; the file is "
+            "copied aside before a change."
+        )
+    return side, ""
 
 
-def save_sidecar(original: str | Path, sidecar: Sidecar) -> Path:
-    """Write a sidecar; returns where. Raises `FileProblem` when another program changed it meanwhile, or nothing can
-    be written.
+def _from_json(data: dict[str, Any]) -> tuple[Sidecar, list[str]]:
+    """Field by field what can be used, and what cannot."""
+    lost: list[str] = []
+
+    def text(name: str, longest: int) -> str:
+        value = data.get(name, "")
+        if isinstance(value, str) and len(value) <= longest:
+            return value
+        lost.append(f"{name} is no text of usual length")
+        return ""
+
+    def steps(name: str) -> list[Step]:
+        rows, found = data.get(name, []), []
+        if not isinstance(rows, list):
+            lost.append(f"{name} is no list")
+            return []
+        for row in rows[-HISTORY:]:
+            if isinstance(row, list) and len(row) == 2 and isinstance(row[0], str) and isinstance(row[1], dict):
+                found.append((row[0], row[1]))
+            else:
+                lost.append(f"a step of the {name} has no values")
+        return found
+
+    def whole(name: str, low: int, high: int) -> int | None:
+        value = data.get(name)
+        if value is None:
+            return None
+        if isinstance(value, int) and not isinstance(value, bool) and low <= value <= high:
+            return value
+        lost.append(f"{name} is no sane number")
+        return None
+
+    recipe, wrong = readable_recipe(data.get("recipe", {}))
+    lost += wrong
+    versions = data.get("versions") or {}
+    if not isinstance(versions, dict):
+        lost.append("versions are no names with values")
+        versions = {}
+    verdict = data.get("verdict", "pick" if data.get("pick") is True else "")
+    if verdict not in VERDICTS:
+        lost.append("verdict is neither pick nor reject")
+        verdict = ""
+    side = Sidecar(
+        recipe=recipe,
+        history=steps("history"),
+        future=steps("future"),
+        versions={str(name): v for name, v in versions.items() if isinstance(v, dict)},
+        verdict=verdict,
+        note=text("note", LONGEST_NOTE),
+        gear=text("gear", LONGEST_NOTE),
+        stars=whole("stars", -1, 5),
+        revision=whole("revision", 0, MOST_REVISIONS) or 0,
+        unknown={k: v for k, v in data.items() if k not in _KNOWN},
+    )
+    return side, lost
+
+
+# -- writing ----------------------------------------------------------------------------------------------------------
+
+
+@contextmanager
+def _alone(original: Path) -> Iterator[None]:
+    """One window of this user at a time saves a file's sidecar."""
+    name = hashlib.sha256(os.fsencode(os.path.realpath(original))).hexdigest()[:24]
+    folder = Path(platformdirs.user_state_dir("bruto")) / "locks"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        stream = (folder / name[:2]).open("ab")  # 256 locks shared by all files: a short wait at most
+    except OSError:
+        yield  # without a place for locks the revision alone tells
+        return
+    with stream:
+        fcntl.flock(stream, fcntl.LOCK_EX)
+        yield
+
+
+def put_aside(original: str | Path, sidecar: Sidecar) -> Path | None:
+    """Copy a damaged sidecar beside itself under a free, numbered name; returns where, None where there is nothing to
+    be done. Raises `FileProblem`: nothing may be changed then.
+    """
+    body = sidecar.damaged
+    if body is None:
+        return None
+    found = _loaded(Path(original))
+    beside = found[0] if found else sidecar_path(original)
+    names = sorted(beside.parent.glob(_escaped(beside.name) + ".damaged*"))
+    for known in names:  # opened before: one copy is enough
+        with contextlib.suppress(BrutoError):
+            if read_bounded(known, LARGEST_JSON) == body:
+                sidecar.damaged = None
+                return known
+    place = free_names(beside.parent, lambda n: [f"{beside.name}.damaged" + (f"-{n}" if n > 1 else "")])[0]
+    write_new(place, body)
+    sidecar.damaged = None
+    return place
+
+
+def _escaped(name: str) -> str:
+    return "".join(f"[{c}]" if c in "*?[" else c for c in name)
+
+
+def save_sidecar(original: str | Path, sidecar: Sidecar, base: Sidecar | None = None) -> tuple[Path, str]:
+    """Write a sidecar; returns where, and a message where it was joined with changes of another window.
+
+    Parameters
+    ----------
+    base : what was read when the changes began; without it a change by others is refused.
+
+    Raises
+    ------
+    FileProblem
+        Where it cannot be written (nothing is changed then), where the one that is there cannot be read now, or where
+        another program changed it and there is no `base`.
     """
     original = Path(original)
-    current = existing_sidecar(original)
-    if current is not None and sidecar.revision >= 0:
+    if sidecar.locked:
+        raise FileProblem(f"Not saved: {sidecar.locked}")
+    with _alone(original):
+        known = sidecar.damaged
+        found = _loaded(original)
+        special = why_not_regular(found[0]) if found is not None else ""
+        if special:
+            raise FileProblem(f"Not saved: {found[0] if found else original} cannot be written: {special}.")
+        put_aside(original, sidecar)
+        told = ""
+        if found is not None:
+            where, there, problem = found
+            if there.locked:
+                raise FileProblem(f"Not saved: {there.locked}")
+            if there.damaged is not None and there.damaged != known:
+                if base is None:
+                    raise FileProblem(f"Not saved: {problem}")
+                put_aside(original, there)  # it was damaged since it was read
+                sidecar.revision = max(there.revision, sidecar.revision)
+            elif there.revision != sidecar.revision:
+                if base is None:
+                    raise FileProblem(f"{where} was changed by another program; open the shot again to see its values.")
+                told = join(sidecar, base, there)
+                sidecar.revision = max(there.revision, sidecar.revision)
+        before = sidecar.revision
+        sidecar.revision += 1
         try:
-            there = int(json.loads(current.read_text("utf-8")).get("revision", 0))
-        except (ValueError, OSError, AttributeError):
-            there = sidecar.revision
-        if there != sidecar.revision:
-            raise FileProblem(f"{current} was changed by another program; open the shot again to see its values.")
-    sidecar.revision = max(0, sidecar.revision) + 1
-    data = {
-        **sidecar.unknown,
-        "revision": sidecar.revision,
-        "recipe": sidecar.recipe.model_dump(by_alias=True),
-        "verdict": sidecar.verdict,
-        "note": sidecar.note,
-        "gear": sidecar.gear,
-        "history": sidecar.history[-HISTORY:],
-        "future": sidecar.future[-HISTORY:],
-        "versions": sidecar.versions,
-    }
-    body = json.dumps(data, indent=1).encode() + b"\n"
-    target = current or sidecar_path(original)
+            return _write(original, sidecar, found[0] if found else None), told
+        except (BrutoError, OSError):
+            sidecar.revision = before
+            raise
+
+
+def _write(original: Path, sidecar: Sidecar, current: Path | None) -> Path:
+    body = json.dumps(_as_json(sidecar), indent=1).encode() + b"\n"
+    beside = sidecar_path(original)
+    if current is not None and current != beside and not _writable(beside):
+        write_own(current, body)
+        return current
     try:
-        write_bytes(target, body)
-        return target
-    except FileProblem:
-        spare = _fallback(original)
-        spare.parent.mkdir(parents=True, exist_ok=True)
-        write_bytes(spare, body)
-        return spare
+        write_own(beside, body)
+        return beside
+    except FileProblem as error:
+        cause = error.__cause__
+        if not (isinstance(cause, OSError) and cause.errno in _READ_ONLY) or _is_there(beside):
+            raise
+    spare = _spare(original)
+    own_folder(spare.parent)
+    write_own(spare, body)
+    return spare
+
+
+def _writable(beside: Path) -> bool:
+    """Whether a sidecar can be beside its original (again)."""
+    return len(os.fsencode(beside.name)) <= 255 and os.access(beside.parent, os.W_OK)
+
+
+def _as_json(side: Sidecar) -> dict[str, Any]:
+    return {
+        **side.unknown,
+        "revision": side.revision,
+        "recipe": side.recipe.model_dump(by_alias=True),
+        "verdict": side.verdict,
+        "note": side.note,
+        "gear": side.gear,
+        **({} if side.stars is None else {"stars": side.stars}),
+        "history": side.history[-HISTORY:],
+        "future": side.future[-HISTORY:],
+        "versions": side.versions,
+    }
+
+
+def join(mine: Sidecar, base: Sidecar, theirs: Sidecar) -> str:
+    """Bring what others changed since `base` into `mine`, field by field; returns what was done, in words.
+
+    Where both changed the same value, mine stays in force and their recipe is kept as a version.
+    """
+    a, b, c = (s.recipe.model_dump(by_alias=True) for s in (mine, base, theirs))
+    values, taken, clash = dict(a), [], []
+    for name in {*a, *c}:
+        if name in ("schema", "engine") or a.get(name) == c.get(name) or c.get(name) == b.get(name):
+            continue
+        if a.get(name) == b.get(name):
+            values[name] = c[name]
+            taken.append(name)
+        else:
+            clash.append(name)
+    same = 0
+    while same < min(len(mine.history), len(theirs.history)) and mine.history[same] == theirs.history[same]:
+        same += 1
+    mine.history = theirs.history + mine.history[same:]
+    if taken:
+        mine.history.append(("joined with another window", a))
+    mine.recipe = recipe_from(values)
+    mine.versions = {**theirs.versions, **mine.versions}
+    if clash:
+        name = f"other window {datetime.now():%H:%M}"
+        while name in mine.versions:
+            name += "+"
+        mine.versions[name] = c
+    for name in ("verdict", "gear", "note"):
+        own, was, other = (getattr(s, name) for s in (mine, base, theirs))
+        if own == was:
+            setattr(mine, name, other)
+        elif name == "note" and other not in (was, own, ""):
+            mine.note = f"{own}\n{other}"
+    mine.unknown = {**theirs.unknown, **mine.unknown}
+    words = [name.replace("_", " ") for name in sorted(taken)]
+    text = "Another window changed this shot too: " + (
+        f"its values are taken over ({', '.join(words[:6])})." if taken else "both are joined."
+    )
+    if clash:
+        both = ", ".join(n.replace("_", " ") for n in sorted(clash)[:4])
+        text += f" Both changed {both}: yours is in force, the other is kept as version “{name_of_last(mine)}”."
+    return text
+
+
+def name_of_last(side: Sidecar) -> str:
+    """The version that was kept last."""
+    return next(reversed(side.versions), "")
 
 
 def verdict_beside(original: str | Path) -> str:
-    """Pick or reject as the sidecar beside a file says it, else as a standard XMP rating does (a pick from 4 stars)."""
-    try:
-        data = json.loads(sidecar_path(original).read_text("utf-8"))
-        verdict = str(data.get("verdict", ""))
-        return verdict if verdict in VERDICTS else ""
-    except (OSError, ValueError, AttributeError):
-        rating = read_rating(original)
-        return "" if rating is None else "reject" if rating.stars < 0 else "pick" if rating.stars >= 4 else ""
+    """Pick or reject as the sidecar says it, else as a standard XMP rating does (a pick from 4 stars)."""
+    found = _loaded(Path(original))
+    if found is not None:
+        return found[1].verdict
+    rating = read_rating(original)
+    return "" if rating is None else "reject" if rating.stars < 0 else "pick" if rating.stars >= 4 else ""

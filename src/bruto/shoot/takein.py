@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import shutil
@@ -12,8 +13,10 @@ from pathlib import Path
 from bruto.container.dng_reader import is_raw
 from bruto.container.picture import is_picture
 from bruto.errors import BrutoError, Cancelled, FileProblem
-from bruto.files import atomic_path, content_key, explain
+from bruto.files import explain, open_regular, whole_digest
+from bruto.publish import Target, published, usable_folder
 from bruto.shoot.pairing import CLIPS
+from bruto.storage.outputs import Outputs
 
 _PIECE = 1 << 20
 
@@ -28,7 +31,7 @@ class TakenIn:
 
 
 def files_to_take(source: Path) -> list[Path]:
-    """Raws, pictures and clips below a folder, in order of name. Raises `FileProblem`."""
+    """Raws, pictures and clips below a folder, in order of name; links are not followed. Raises `FileProblem`."""
     if not source.is_dir():
         raise FileProblem(f"{source} is not a folder; choose the phone's or card's folder of pictures.")
     found = []
@@ -41,6 +44,46 @@ def files_to_take(source: Path) -> list[Path]:
     return found
 
 
+class _There:
+    """What is in the folder already, by length first; contents are compared whole, as only they prove that a file need
+    not be copied.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self._by_length: dict[int, list[Path]] = {}
+        self._digests: dict[Path, str] = {}
+        try:
+            with os.scandir(folder) as found:
+                entries = list(found)
+        except OSError as error:
+            raise explain(error, folder, "take files into") from error
+        for entry in entries:
+            try:
+                if not entry.name.startswith(".") and entry.is_file():
+                    self.add(Path(entry.path), entry.stat().st_size)
+            except OSError:
+                continue  # links in a circle, files that went meanwhile
+
+    def add(self, path: Path, length: int) -> None:
+        self._by_length.setdefault(length, []).append(path)
+
+    def holds(self, path: Path, length: int) -> bool:
+        """Whether a file with every byte the same is there."""
+        near = self._by_length.get(length, [])
+        if not near:
+            return False
+        own = whole_digest(path)
+        return any(self._digest(other) == own for other in near)
+
+    def _digest(self, path: Path) -> str:
+        if path not in self._digests:
+            try:
+                self._digests[path] = whole_digest(path)
+            except (BrutoError, OSError):
+                self._digests[path] = ""  # what cannot be read is no copy
+        return self._digests[path]
+
+
 def take_in(
     source: Path,
     folder: Path,
@@ -49,17 +92,18 @@ def take_in(
 ) -> TakenIn:
     """Copy what is not yet in `folder`; every copy is read back and compared before it gets its name.
 
-    A file of the same content under any name counts as there. A name that another file has gets a number. Raises
-    `FileProblem` where source or folder cannot be used at all; trouble with one file is noted in `failed`.
+    A file with the same bytes under any name counts as there. A name that another file has gets a number. Raises
+    `FileProblem` where source or folder cannot be used at all, `Cancelled` when stopped (what was copied stays);
+    trouble with one file is noted in `failed` and never stops the others.
     """
     wanted = files_to_take(source)
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        there = {content_key(p) for p in folder.iterdir() if p.is_file() and not p.name.startswith(".")}
-        total = sum(p.stat().st_size for p in wanted)
-        free = shutil.disk_usage(folder).free
-    except OSError as error:
-        raise explain(error, folder, "take files into") from error
+    folder = usable_folder(folder, "take files into")
+    there = _There(folder)
+    outputs = Outputs()
+    total = 0
+    for path in wanted:
+        with contextlib.suppress(OSError):
+            total += path.stat().st_size
     result = TakenIn()
     done = 0
     for path in wanted:
@@ -67,54 +111,41 @@ def take_in(
             raise Cancelled("Taking in was stopped; what was copied is whole and stays.")
         try:
             size = path.stat().st_size
-            key = content_key(path)
-            if key in there:
+            if there.holds(path, size):
                 result.skipped.append(path)
             else:
-                if size > free:
+                if size > shutil.disk_usage(folder).free:
                     raise FileProblem(
                         f"there is no room for it on the disk of {folder}; free some space and try again."
                     )
-                result.copied.append(_copy_verified(path, _free_name(folder, path.name)))
-                there.add(key)
-                free -= size
+                target = outputs.in_folder(folder, path.name)
+                result.copied.append(_copy_verified(path, target, cancelled))
+                there.add(target.path, size)
+            done += size
         except OSError as error:
             result.failed.append((path, str(explain(error, path, "copy"))))
+        except Cancelled:
+            raise
         except BrutoError as error:
             result.failed.append((path, str(error)))
-        else:
-            done += size
-        progress(done / max(total, 1), path.name)
+        progress(min(1.0, done / max(total, 1)), path.name)
     return result
 
 
-def _free_name(folder: Path, name: str) -> Path:
-    path, k = folder / name, 2
-    while path.exists():
-        path = folder / f"{Path(name).stem}-{k}{Path(name).suffix}"
-        k += 1
-    return path
-
-
-def _digest(path: Path) -> str:
+def _copy_verified(source: Path, target: Target, cancelled: Callable[[], bool]) -> Path:
     digest = hashlib.blake2b()
-    with path.open("rb") as stream:
-        while piece := stream.read(_PIECE):
-            digest.update(piece)
-    return digest.hexdigest()
-
-
-def _copy_verified(source: Path, target: Path) -> Path:
-    digest = hashlib.blake2b()
-    with atomic_path(target) as temporary:
-        with source.open("rb") as stream, temporary.open("wb") as out:
+    with published(target) as temporary:
+        with open_regular(source) as stream, temporary.open("wb") as out:
             while piece := stream.read(_PIECE):
+                if cancelled():
+                    raise Cancelled("Taking in was stopped; what was copied is whole and stays.")
                 digest.update(piece)
                 out.write(piece)
             out.flush()
             os.fsync(out.fileno())
-        if _digest(temporary) != digest.hexdigest():
+            state = os.fstat(stream.fileno())
+            os.posix_fadvise(out.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)  # read back from the disk where it can be
+        if whole_digest(temporary) != digest.hexdigest():
             raise FileProblem(f"{source}: the copy differs from the original; check the card or cable and try again.")
-        state = source.stat()
         os.utime(temporary, ns=(state.st_atime_ns, state.st_mtime_ns))
-    return target
+    return target.path

@@ -19,7 +19,7 @@ from bruto.container.dng_writer import DngTags, Storage, write_dng
 from bruto.container.profile import Calibration
 from bruto.container.rawframe import GainMap
 from bruto.errors import BrutoError
-from bruto.files import atomic_path, write_bytes
+from bruto.publish import free_names, numbered, own_file, usable_folder, write_new
 from bruto.simphone import processed, spectral
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.finish import finish
@@ -64,6 +64,7 @@ class Capture:
     megapixels: int
     lens: str = "main"
     light: NDArray[np.float32] | None = None  # linear light of a processed raw, before it is coded
+    gain_table_with_raw: bool = False  # where a processed raw has its local gain table: with the raw, or in IFD 0
 
 
 def scene_light(
@@ -90,7 +91,7 @@ def scene_light(
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for path, data in zip(paths, (camera, truth), strict=True):
-            with atomic_path(path) as temporary, temporary.open("wb") as stream:
+            with own_file(path, durable=False) as temporary, temporary.open("wb") as stream:
                 np.save(stream, data)
     except (OSError, BrutoError):
         pass  # the cache is a convenience; a full disk must not stop the shot
@@ -216,6 +217,7 @@ class Phone:
             self.megapixels,
             self.lens.name,
             light,
+            gain_table_with_raw=(seed // 1000 + seed) % 2 == 0,  # phones write it in either place: in turn
         )
 
     def _expose(
@@ -314,6 +316,28 @@ def _tags(capture: Capture, stamp: str) -> DngTags:
     )
 
 
+def sample_tags() -> DngTags:
+    """Tags of a mosaic raw of the main lens as the phone writes them, for samples that show no scene."""
+    lens = sm.LENSES["main"]
+    return DngTags(
+        black=np.full((2, 2), float(sm.BLACK)),
+        white=np.full(1, float(sm.WHITE)),
+        bits=sm.BITS,
+        calibrations=calibrations(),
+        as_shot_neutral=np.array([0.5, 1.0, 0.6]),
+        cfa="RGGB",
+        noise_profile=np.tile([1e-4, 1e-6], (3, 1)),
+        gain_maps=gain_maps("main"),
+        make=sm.MAKE,
+        model=sm.MODEL,
+        iso=100.0,
+        exposure_s=0.01,
+        f_number=lens.f_number,
+        focal_mm=lens.focal_mm,
+        focal_35mm=lens.focal_35mm,
+    )
+
+
 def _write_processed(path: Path, capture: Capture, tags: DngTags, finished: NDArray[np.uint8]) -> None:
     """The processed raw: turned as the sensor lies in a phone held across, with look and mask."""
     assert capture.light is not None
@@ -334,6 +358,7 @@ def _write_processed(path: Path, capture: Capture, tags: DngTags, finished: NDAr
         baseline_exposure=processed.BASELINE_EXPOSURE,
         noise_reduction_applied=processed.NOISE_REDUCTION_APPLIED,
         profile=processed.look(light),
+        gain_table_with_raw=capture.gain_table_with_raw,
         masks=(turned,),
     )
     how = Storage(7, sm.BITS, components=3, byteorder=">")
@@ -355,7 +380,7 @@ def save(
     made = [path]
     if picture:
         target = path.with_suffix(picture_suffix)
-        write_bytes(target, picture_bytes(finished, tags, picture_suffix))
+        write_new(target, picture_bytes(finished, tags, picture_suffix))
         made.append(target)
     return made
 
@@ -415,13 +440,7 @@ def simulate(
             f"The phone offers ISO {sm.ISOS[0]} to {sm.ISOS[-1]} and 1/100000 s to 60 s, not ISO {base.iso:g} at "
             f"{base.seconds:g} s."
         )
-    folder = Path(folder)
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        from bruto.files import explain
-
-        raise explain(error, folder, "make the folder") from error
+    folder = usable_folder(folder)
     steps = bracket or (0.0,) * count
     start = FIRST_SHOT + timedelta(hours=_HOURS.get(scene, 0.0), seconds=seed % 50)
     results = []
@@ -430,8 +449,9 @@ def simulate(
         transform = phone.shake(seed, k, 0.0 if static else (0.4 if bracket else 1.0))
         capture = phone.shoot(exposure, seed=seed * 1000 + k, transform=transform, kind=kind)
         stem = f"{scene}-{seed:03d}" + (f"-{k + 1:02d}" if len(steps) > 1 else "")
+        raw = free_names(folder, lambda n, s=stem: [numbered(s + x, n) for x in (".dng", picture_suffix)])[0]  # type: ignore[misc]
         moment = start + timedelta(seconds=k * (0.5 if not bracket else 1.0))
-        made = save(capture, folder / f"{stem}.dng", moment, picture_suffix=picture_suffix)
+        made = save(capture, raw, moment, picture_suffix=picture_suffix)
         results.append(
             {
                 "files": [str(p) for p in made],

@@ -1,55 +1,136 @@
-"""The demo shoot: one day at Orrin Saltern."""
+"""The demo shoot: one day at Orrin Saltern, taken shot by shot into a folder that is being watched.
+
+`python -m bruto.simphone.demo FOLDER` takes what is missing, at low priority, and tells its progress on stdout, one
+JSON object a line: `{"share": 0.3, "text": "sluice"}`. It can be stopped at any moment: each file is whole or not
+there, and the next start goes on.
+"""
 
 from __future__ import annotations
 
-import shutil
+import contextlib
+import hashlib
+import json
+import os
+import sys
+import tempfile
 from collections.abc import Callable
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+from bruto.errors import BrutoError
+from bruto.publish import clean_leftovers, own_folder, write_own
 from bruto.simphone.capture import TRACE_VERSION, simulate
 from bruto.simphone.optics import Mishap
+from bruto.storage.reading import read_json
 
-DEMO_VERSION = f"6.{TRACE_VERSION}"
+DEMO_VERSION = f"7.{TRACE_VERSION}"
+STAMP = ".made"
 SHOTS: tuple[tuple[str, dict[str, Any]], ...] = (
-    ("pans", {"seed": 1, "megapixels": 12}),
-    ("pans", {"seed": 12, "ev": 1.3}),
+    ("sluice", {"seed": 20, "iso": 200.0}),
+    ("card", {"seed": 1}),
     ("pans", {"seed": 25, "lens": "tele"}),
     ("boiling-house", {"seed": 1, "bracket": (-2.7, 0.0, 2.7)}),
-    ("boiling-house", {"seed": 30, "mishap": Mishap(motion_px=9, motion_deg=20)}),
-    ("card", {"seed": 1}),
     ("crystals", {"seed": 1, "kind": "linear"}),
     ("sluice", {"seed": 1, "count": 8, "iso": 1600.0}),
-    ("sluice", {"seed": 20, "iso": 200.0}),
+    ("pans", {"seed": 12, "ev": 1.3}),
+    ("boiling-house", {"seed": 30, "mishap": Mishap(motion_px=9, motion_deg=20)}),
     ("sluice", {"seed": 27, "iso": 800.0}),
     ("sluice", {"seed": 34, "iso": 3200.0}),
     ("sluice", {"seed": 41, "iso": 6400.0}),
     ("sluice", {"seed": 49, "mishap": Mishap(smear=0.22)}),
+    ("crystals", {"seed": 2, "ev": -0.5}),
+    ("pans", {"seed": 1, "megapixels": 12}),
 )
-"""Scene and settings of each shot, in the order of the day; 3 MP where nothing else is said."""
+"""Scene and settings of each shot, in the order in which they are made: what takes long comes last. 3 MP where nothing
+else is said; the clock of the simulated phone gives the order of the day.
+"""
+WITHOUT_RAW = ("crystals", 2)
+"""Scene and seed of the shot of which the phone kept no raw."""
 
 
-def make_demo(folder: Path, say: Callable[[str], None] = lambda _: None) -> Path:
-    """Write the demo shoot into a folder unless it is there already; returns the folder.
+def _key(scene: str, settings: dict[str, Any]) -> str:
+    plain = {k: asdict(v) if isinstance(v, Mishap) else v for k, v in settings.items()}
+    text = json.dumps([DEMO_VERSION, scene, plain], sort_keys=True)
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
 
-    It is made in a temporary folder beside and moved into place when whole.
+
+def _made(folder: Path) -> dict[str, list[str]]:
+    """Names of the files of each shot that is whole, by its key."""
+    try:
+        found = read_json(folder / STAMP).get("shots", {})
+    except BrutoError:
+        return {}
+    if not isinstance(found, dict):
+        return {}
+    return {
+        str(key): [str(n) for n in names]
+        for key, names in found.items()
+        if isinstance(names, list) and all((folder / str(n)).is_file() for n in names)
+    }
+
+
+def missing(folder: Path) -> list[tuple[str, dict[str, Any]]]:
+    """Shots that are not in the folder yet, in the order of making."""
+    made = _made(folder)
+    return [shot for shot in SHOTS if _key(*shot) not in made]
+
+
+def make_demo(
+    folder: Path, tell: Callable[[float, str], None] = lambda share, text: None, only_first: bool = False
+) -> Path:
+    """Take the shots that are missing; returns the folder. Raises `BrutoError`.
+
+    `tell` gets the share that is done and what is being taken; `only_first`: stop once there is a shot to open.
     """
-    stamp = folder / ".made"
-    if stamp.is_file() and stamp.read_text() == DEMO_VERSION:
-        return folder
-    making = folder.with_name(folder.name + ".making")
-    shutil.rmtree(making, ignore_errors=True)
-    for k, (scene, settings) in enumerate(SHOTS):
-        say(f"making the demo shoot (once, a few minutes), {k + 1} of {len(SHOTS) + 1}: {scene}")
-        simulate(scene, making, **{"megapixels": 3, **settings})
-    say(f"making the demo shoot, {len(SHOTS) + 1} of {len(SHOTS) + 1}: a picture without a raw")
-    made = simulate("crystals", making, megapixels=3, seed=2, ev=-0.5)
-    Path(made[0]["files"][0]).unlink()
-    (making / ".made").write_text(DEMO_VERSION)
-    if folder.exists():
-        for file in making.iterdir():  # edits beside older files are kept
-            file.replace(folder / file.name)
-        making.rmdir()
-    else:
-        making.rename(folder)
+    own_folder(folder)
+    while left := missing(folder):
+        done = len(SHOTS) - len(left)
+        if only_first and done:
+            break
+        scene, settings = left[0]
+        tell(done / len(SHOTS), scene)
+        made = _made(folder)
+        made[_key(scene, settings)] = _take(folder, scene, settings)
+        write_own(folder / STAMP, json.dumps({"version": DEMO_VERSION, "shots": made}, indent=1).encode() + b"\n")
+    tell((len(SHOTS) - len(missing(folder))) / len(SHOTS), "")
     return folder
+
+
+def _take(folder: Path, scene: str, settings: dict[str, Any]) -> list[str]:
+    """Take one shot or set; its files come into the folder one after the other, each whole."""
+    names = []
+    with tempfile.TemporaryDirectory(prefix=".shot-", dir=folder, ignore_cleanup_errors=True) as place:
+        for shot in simulate(scene, Path(place), **{"megapixels": 3, **settings}):
+            files = [Path(f) for f in shot["files"]]
+            if (scene, settings.get("seed")) == WITHOUT_RAW:
+                files = files[1:]
+            for file in reversed(files):  # the raw comes when its picture is there, so that both are one shot at once
+                os.replace(file, folder / file.name)
+                names.append(file.name)
+    return names
+
+
+def main(arguments: list[str]) -> int:
+    """The simulated phone as a process of its own; ends when nobody listens any more."""
+    with contextlib.suppress(OSError):
+        os.nice(10)
+
+    def tell(share: float, text: str) -> None:
+        try:
+            sys.stdout.write(json.dumps({"share": round(share, 4), "text": text}) + "\n")
+            sys.stdout.flush()
+        except (BrokenPipeError, ValueError):
+            os._exit(0)
+
+    clean_leftovers()
+    try:
+        make_demo(Path(arguments[0]), tell)
+    except BrutoError as error:
+        sys.stderr.write(f"{error}\n")
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

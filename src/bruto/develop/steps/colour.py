@@ -30,7 +30,19 @@ from bruto.develop.steps.haze import Haze, no_haze
 from bruto.develop.steps.highlights import Ratios, no_ratios, rebuilt
 from bruto.develop.steps.lab import LabStage, lab_stage
 from bruto.develop.steps.look import Look, no_look
-from bruto.develop.steps.point_rows import Finish, Grids, Scene, Uses, code_of, fit, lab_row, product_row, tone_row
+from bruto.develop.steps.point_rows import (
+    Finish,
+    Grids,
+    Scene,
+    Uses,
+    at_least_two,
+    clear_row,
+    code_of,
+    fit,
+    lab_row,
+    product_row,
+    tone_row,
+)
 from bruto.develop.steps.tone import Base
 from bruto.develop.values import IDENTITY, Balance
 
@@ -97,9 +109,9 @@ def placed(factor: float, origin: tuple[float, float], frame: tuple[int, int]) -
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, lab, finish, uses, out):
+def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, lab, finish, uses, out8, out16):
     """One line of `rgb` (h, 3 w) at a time in passes over row buffers, so that all but the table look-ups use vector
-    registers.
+    registers. Codes go to `out8` where they are dithered, else to `out16`: one variant for both.
     """
     h, w = rgb.shape[0], rgb.shape[1] // 3
     matrix = scene.matrix
@@ -127,6 +139,9 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, 
                     z[j] = matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b
                     if bits == 7:  # nothing is known of the colour: the scene's own white
                         x[j] = y[j] = z[j] = w0 * x[j] + w1 * y[j] + w2 * z[j]
+        clear_row(x)
+        clear_row(y)
+        clear_row(z)
         if uses.tone:
             for j in range(w):
                 light[j] = max(w0 * x[j] + w1 * y[j] + w2 * z[j], np.float32(1e-6))
@@ -196,7 +211,10 @@ def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, 
             else:
                 for j in range(w):
                     plane[j] = code_of(plane[j]) * top + gain[j]
-        together(x, y, z, out[i])
+        if uses.dither:
+            together(x, y, z, out8[i])
+        else:
+            together(x, y, z, out16[i])
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
@@ -278,12 +296,13 @@ def point_pass(
         np.float32(place.clip_origin[0]),
         params.ratios or no_ratios(),
         scene,
-        Grids(base.a, base.b, medium.a, medium.b, haze.a, haze.b),
+        Grids(*(at_least_two(f) for f in (base.a, base.b, medium.a, medium.b, haze.a, haze.b))),
         params.look or no_look(),
         params.lab or lab_stage(1.0, 1.0, False, (), Balance()),
         _finish(params, factor, place.own_origin, bits),
         uses,
-        lines(out),
+        lines(out) if bits == 8 else np.empty((0, 0), np.uint8),
+        lines(out) if bits != 8 else np.empty((0, 0), np.uint16),
     )
     return out
 

@@ -134,6 +134,30 @@ class Uses(NamedTuple):
     dither: bool
 
 
+LARGEST_LIGHT = 1e6
+"""Light beyond this (1 = saturation) comes from damage or from an impossible recipe, and counts as none."""
+_LARGEST_BITS = np.int32(np.float32(LARGEST_LIGHT).view(np.int32))
+
+
+@njit(cache=True, error_model="numpy")
+def clear_row(x):
+    """What is not finite, or beyond `LARGEST_LIGHT`, becomes 0: tables are looked up by these values.
+
+    By the bits of the numbers, as comparisons of values that are no numbers may be left out by the compiler.
+    """
+    for j in range(len(x)):
+        if (np.float32(x[j]).view(np.int32) & np.int32(0x7FFFFFFF)) > _LARGEST_BITS:
+            x[j] = np.float32(0)
+
+
+def at_least_two(field: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A coarse field of two rows and columns at least, as it is read between neighbours."""
+    rows, columns = field.shape
+    if rows >= 2 and columns >= 2:
+        return field
+    return np.ascontiguousarray(np.pad(field, ((0, max(0, 2 - rows)), (0, max(0, 2 - columns))), mode="edge"))
+
+
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _across(field_a, field_b, place_y, start_x, step_x, a, b):
     """Two coarse fields along a row, linear between cell centres; places are relative to the frame.

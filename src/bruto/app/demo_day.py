@@ -1,0 +1,59 @@
+"""The simulated phone at work behind the window: it goes on shooting into the folder that the window watches."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, QProcess, Signal
+
+from bruto.app.task_line import TaskLine
+from bruto.simphone.demo import missing
+
+TITLE = "The simulated phone is shooting"
+
+
+class DemoDay(QObject):
+    """Runs the simulated phone as a process while anything of the day is missing; ends it with the window."""
+
+    problem = Signal(str)
+    finished = Signal()
+
+    def __init__(self, folder: Path, line: TaskLine) -> None:
+        super().__init__()
+        self.folder, self.line = folder, line
+        self.process = QProcess(self)
+        self.process.readyReadStandardOutput.connect(self._told)
+        self.process.finished.connect(self._ended)
+        self._stopped = False
+
+    def start(self) -> None:
+        """Go on where the last start ended; nothing is done where the day is whole."""
+        if not missing(self.folder):
+            return
+        self.line.begin(TITLE, self.stop)
+        self.process.start(sys.executable, ["-m", "bruto.simphone.demo", str(self.folder)])
+
+    def stop(self) -> None:
+        """End it now; what is there stays, and the next start goes on."""
+        self._stopped = True
+        if self.process.state() != QProcess.ProcessState.NotRunning:
+            self.process.kill()
+            self.process.waitForFinished(3000)
+
+    def _told(self) -> None:
+        while self.process.canReadLine():
+            try:
+                said: dict[str, Any] = json.loads(bytes(self.process.readLine().data()))
+                self.line.show_progress(float(said["share"]), str(said["text"]))
+            except (ValueError, KeyError, TypeError):
+                continue
+
+    def _ended(self, code: int) -> None:
+        self.line.end()
+        if code and not self._stopped:
+            said = bytes(self.process.readAllStandardError().data()).decode("utf-8", "replace").strip().splitlines()
+            self.problem.emit(f"The simulated phone stopped: {said[-1] if said else f'code {code}'}")
+        self.finished.emit()

@@ -1,0 +1,30 @@
+"""Text that comes from files and users is data: labels and tooltips show it as it is, never as markup.
+
+Qt guesses markup in any text that looks like it, and opens what its image tags name. `Label` never guesses. Tooltips
+have no such switch: what holds words of a file or of the user goes through `plain_tooltip`.
+"""
+
+from __future__ import annotations
+
+import html
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QWidget
+
+
+class Label(QLabel):
+    """A label of plain text."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(text)
+
+
+def plain_tooltip(text: str) -> str:
+    """A text as a tooltip shows it, letter by letter and wrapped at the edge of the tooltip.
+
+    >>> plain_tooltip("a < b")
+    '<p style="white-space: pre-wrap">a &lt; b</p>'
+    """
+    return f'<p style="white-space: pre-wrap">{html.escape(text)}</p>' if text else ""

@@ -1,0 +1,38 @@
+"""Where defects of ours go: the whole trace into a log file, one line to the user that says where it is."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sys
+import time
+import traceback
+from pathlib import Path
+
+import platformdirs
+
+LARGEST_LOG = 4 << 20
+"""A log that has grown to this many bytes is begun anew; the one before is kept."""
+
+
+def log_file() -> Path:
+    """Where unexpected errors are written."""
+    return Path(platformdirs.user_state_dir("bruto")) / "errors.log"
+
+
+def unexpected(error: BaseException, doing: str) -> str:
+    """Note an error that is a defect of the program; returns the one line that the user is told."""
+    trace = "".join(traceback.format_exception(error))
+    place = log_file()
+    try:
+        place.parent.mkdir(parents=True, exist_ok=True)
+        with contextlib.suppress(OSError):
+            if place.stat().st_size > LARGEST_LOG:
+                os.replace(place, place.with_suffix(".before.log"))
+        with place.open("a", encoding="utf-8", errors="backslashreplace") as stream:
+            stream.write(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {doing}\n{trace}\n")
+        where = f"what happened is noted in {place}"
+    except OSError:
+        sys.stderr.write(trace)
+        where = "the log could not be written"
+    return f"Something went wrong in Bruto itself while {doing}; nothing of yours was changed, {where}."
