@@ -304,7 +304,7 @@ class ComparePanel(QWidget):
         while self.grid.count():
             item = self.grid.takeAt(0)
             if item is not None and item.widget() is not None:
-                item.widget().deleteLater()
+                item.widget().setParent(None)  # gone at once, not when the event loop comes round
         self.values = {}
         if c is None:
             return

@@ -232,7 +232,8 @@ def _corrected_codes(frame: RawFrame) -> NDArray:
         codes = codes.copy()
         apply_corrections(codes, meta.code_corrections)
     if meta.linearisation is not None and codes.dtype.kind == "u":
-        codes = meta.linearisation[np.minimum(codes, len(meta.linearisation) - 1)]
+        last = min(len(meta.linearisation) - 1, np.iinfo(codes.dtype).max)
+        codes = meta.linearisation[np.minimum(codes, codes.dtype.type(last))]
     return codes
 
 

@@ -172,7 +172,7 @@ def _blur(
     green_noise = float(noise[1, 0]), float(noise[1, 1])
     side = max(1, math.isqrt(len(tiles)))
     sheet = np.concatenate([np.concatenate(tiles[k * side : (k + 1) * side], axis=1) for k in range(side)], axis=0)
-    sigma = math.sqrt(green_noise[0] * float(sheet.mean()) + green_noise[1]) / 2
+    sigma = math.sqrt(max(green_noise[0] * float(sheet.mean()) + green_noise[1], 0.0)) / 2
     blur = edge_blur(sheet, sigma, TILE)
     moved = motion(tiles, green_noise, lambda: edge_widths(sheet, sigma, TILE))
     if moved is None:

@@ -35,7 +35,6 @@ VERDICTS = ("", "pick", "reject")
 HISTORY = 200
 """Steps of history kept."""
 MOST_REVISIONS = 1 << 52
-LONGEST_NOTE = 20_000
 _KNOWN = {"recipe", "history", "future", "versions", "pick", "verdict", "note", "gear", "revision", "stars"}
 _READ_ONLY = (errno.EACCES, errno.EPERM, errno.EROFS, errno.ENAMETOOLONG)
 Step = tuple[str, dict[str, Any]]
@@ -179,11 +178,11 @@ def _from_json(data: dict[str, Any]) -> tuple[Sidecar, list[str]]:
     """Field by field what can be used, and what cannot."""
     lost: list[str] = []
 
-    def text(name: str, longest: int) -> str:
+    def text(name: str) -> str:
         value = data.get(name, "")
-        if isinstance(value, str) and len(value) <= longest:
+        if isinstance(value, str):
             return value
-        lost.append(f"{name} is no text of usual length")
+        lost.append(f"{name} is no text")
         return ""
 
     def steps(name: str) -> list[Step]:
@@ -223,8 +222,8 @@ def _from_json(data: dict[str, Any]) -> tuple[Sidecar, list[str]]:
         future=steps("future"),
         versions={str(name): v for name, v in versions.items() if isinstance(v, dict)},
         verdict=verdict,
-        note=text("note", LONGEST_NOTE),
-        gear=text("gear", LONGEST_NOTE),
+        note=text("note"),
+        gear=text("gear"),
         stars=whole("stars", -1, 5),
         revision=whole("revision", 0, MOST_REVISIONS) or 0,
         unknown={k: v for k, v in data.items() if k not in _KNOWN},
@@ -325,6 +324,11 @@ def save_sidecar(original: str | Path, sidecar: Sidecar, base: Sidecar | None = 
 
 def _write(original: Path, sidecar: Sidecar, current: Path | None) -> Path:
     body = json.dumps(_as_json(sidecar), indent=1).encode() + b"\n"
+    if len(body) > LARGEST_JSON:
+        raise FileProblem(
+            f"Not saved: the values of {original.name} would take {len(body) / 1e6:.0f} MB; drop versions or shorten "
+            "the note."
+        )
     beside = sidecar_path(original)
     if current is not None and current != beside and not _writable(beside):
         write_own(current, body)

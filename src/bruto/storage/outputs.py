@@ -84,7 +84,7 @@ class Outputs:
         if special:
             return special, False
         if (there.device, there.inode) in inputs:
-            return "it is one of the files that are read; choose another name", False
+            return "it is the original, one of the files that are read; choose another name", False
         if is_original(path):
             return "it is an original, which is never replaced; choose another name", False
         if not self.overwrite:

@@ -1,0 +1,224 @@
+"""The window loses nothing: hostile texts stay text, changes never reach another shot, unfinished work is asked for and
+comes back, what is not saved is said and stays.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import time
+from pathlib import Path
+from unittest import mock
+
+from PIL import Image
+from PySide6.QtCore import Qt
+from PySide6.QtGui import Qt as GuiQt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel, QMessageBox, QPushButton, QWidget
+
+from bruto.app import plain
+from bruto.app.question import ask_user
+from bruto.app.window import Window
+from bruto.container.dng_reader import read_dng
+from bruto.container.dng_writer import DngTags
+from bruto.deliver import jobs
+from bruto.deliver.encoders import Ticket
+from bruto.develop.recipe import Recipe
+from bruto.errors import FileProblem
+from bruto.shoot.sidecar import load_sidecar, sidecar_path
+from tests.again import write_dng
+from tests.app.windows import LEFT, WindowTest
+from tests.shots import SMALL, copy_of, raw_of, taken
+
+MARKUP = "<img src='/dev/zero'><b>x</b>"
+
+
+class Texts(WindowTest):
+    def fill(self) -> None:
+        frame = read_dng(raw_of("card", size=SMALL))
+        m = frame.meta
+        tags = DngTags(
+            black=m.black, white=m.white, bits=12, calibrations=m.calibrations, as_shot_neutral=m.as_shot_neutral,
+            cfa=m.cfa, noise_profile=m.noise_profile, make=MARKUP, model=MARKUP, software=MARKUP, description=MARKUP,
+            taken="2026:06:21 10:00:00", iso=100, exposure_s=0.01, focal_mm=5.9, focal_35mm=26,
+        )  # fmt: skip
+        import numpy as np
+
+        write_dng(self.folder / "<b>bold<b>.dng", frame.codes, tags, np.zeros((90, 120, 3), np.uint8))
+        exif = Image.Exif()
+        exif[305], exif[306] = MARKUP, "2026:06:21 10:00:00"
+        Image.new("RGB", (400, 300), "grey").save(self.folder / "<img src=x>.jpg", exif=exif)
+        (self.folder / "<i>broken<i>.dng").write_bytes(b"II*\0")
+
+    def test_words_of_files_are_shown_letter_by_letter(self) -> None:
+        edit = self.window.develop.edit
+        assert edit is not None
+        edit.change(MARKUP, exposure=0.3)
+        edit.keep_version(MARKUP)
+        self.window.say(MARKUP)
+        opened: list[str] = []
+        for shot in list(self.window.shoot.shots):
+            self.window.shoot.select(shot)
+            for task in ("Intake", "Develop", "Compare", "Merge", "Deliver"):
+                self.task(task)
+        labels = [w for w in self.app.allWidgets() if isinstance(w, QLabel)]
+        self.assertGreater(len(labels), 100)
+        for label in labels:
+            self.assertEqual(label.textFormat(), Qt.TextFormat.PlainText, label.text()[:80])
+        for widget in self.app.allWidgets():
+            tip = widget.toolTip()
+            if GuiQt.mightBeRichText(tip):
+                self.assertNotRegex(tip, r"<(img|b|i)\b", tip[:200])
+        model = self.window.shots.model
+        for row in range(model.rowCount()):
+            tip = model.index(row).data(Qt.ItemDataRole.ToolTipRole) or ""
+            self.assertNotRegex(tip, r"<(img|b|i)\b")
+        shown = " ".join(label.text() for label in labels)
+        self.assertIn("<b>bold<b>", shown)
+        self.assertIn("<i>broken<i>", shown)
+        self.assertEqual(opened, [])
+
+    def test_no_label_of_the_library_is_used_as_it_is(self) -> None:
+        folder = Path(plain.__file__).parent
+        for path in folder.glob("*.py"):
+            text = path.read_text()
+            if path.name != "plain.py":
+                self.assertNotIn("QLabel", text, path.name)
+                self.assertNotRegex(text, r"setTextFormat\(.*(RichText|AutoText|MarkdownText)", path.name)
+                self.assertNotRegex(text, r"setHtml|QTextBrowser|insertHtml", path.name)
+
+
+class RightShot(WindowTest):
+    def test_nothing_reaches_the_shot_before_when_opening_fails(self) -> None:
+        self.choose("card-003")
+        before = self.window.develop.edit
+        assert before is not None
+        other = next(s for s in self.window.shoot.shots if s.name == "sluice-001-01")
+        with (
+            mock.patch("bruto.app.develop_page.Edit", side_effect=OSError("cannot be opened")),
+            self.assertRaises(OSError),
+        ):
+            self.window.develop.open_shot(other)
+        self.assertIsNone(self.window.develop.edit)
+        QTest.keyClick(self.window, Qt.Key.Key_T)
+        self.window._with_edit(lambda edit: edit.judge(verdict="reject"))
+        self.assertEqual((before.sidecar.verdict, before.recipe), ("", Recipe()))
+
+    def test_a_sidecar_that_cannot_be_used_leaves_the_window_whole(self) -> None:
+        raw = self.folder / "sluice-001-02.dng"
+        sidecar_path(raw).write_text('{"revision": 1e999, "recipe": {"exposure": "much"}, "note": "kept"}')
+        self.choose("card-003")
+        shot = next(s for s in self.window.shoot.shots if s.main == raw)
+        self.window.shoot.select(shot)
+        self.settle()
+        edit = self.window.develop.edit
+        assert edit is not None
+        self.assertEqual((edit.path, edit.sidecar.note), (raw, "kept"))
+        self.assertIn("cannot be used", self.window.message.text())
+
+    def test_not_saved_is_said_and_stays(self) -> None:
+        self.choose("card-003")
+        edit = self.window.develop.edit
+        assert edit is not None
+        with mock.patch("bruto.app.models.save_sidecar", side_effect=FileProblem("the disk is full")):
+            edit.change("exposure", exposure=0.6)
+            self.window.develop.save()
+            self.assertEqual(self.window.saved.text(), "NOT SAVED")
+            asked: list[tuple] = []
+            self.window.confirm = lambda *said: asked.append(said) or False  # type: ignore[func-returns-value]
+            self.window.close()
+            self.assertTrue(self.window.isVisible())
+            self.assertIn("the disk is full", asked[0][1])
+        self.window.confirm = lambda *_: self.fail("nothing is left to ask about")
+        self.window.close()
+        self.assertEqual(load_sidecar(edit.path)[0].recipe.exposure, 0.6)
+
+
+class Unfinished(WindowTest):
+    def test_deliveries_are_asked_for_and_come_back(self) -> None:
+        raws = [s for s in self.window.shoot.shots if s.raw and not s.problem]
+        out = self.folder.parent / "out"
+        out.mkdir()
+        with mock.patch.object(self.window.queue, "_do", lambda job: time.sleep(0.2)):
+            for shot in raws[:4]:
+                self.window.queue.add(jobs.Job(shot.main, out, f"{shot.name}.jpg", Recipe(), Ticket()))
+            asked: list[tuple] = []
+            self.window.confirm = lambda *said: asked.append(said) or False  # type: ignore[func-returns-value]
+            self.window.close()
+            self.assertTrue(self.window.isVisible())
+            self.assertRegex(asked[0][1], r"\d deliver(y is|ies are) not finished")
+            self.window.confirm = lambda *_: True
+            self.window.close()
+        (kept,) = (Path(os.environ["XDG_STATE_HOME"]) / "bruto/queue").iterdir()
+        host, pid, _ = kept.stem.split("-")
+        kept.rename(kept.with_name(f"{host}-{pid}-1.json"))
+        again = Window()
+        self.addCleanup(again.close)
+        again.show()
+        self.assertIn("were not finished last time", again.message.text())
+        rows = again.deliver.findChildren(QPushButton)
+        self.assertTrue(any(b.text() == "Try again" for b in rows))
+        for job in list(again.queue.jobs):
+            again.queue.retry(job)
+        self.wait(lambda: not again.queue.unfinished())
+        self.assertTrue(list(out.glob("*.jpg")))
+
+    def test_the_question_is_plain_text_and_no_is_the_default(self) -> None:
+        seen: list[QMessageBox] = []
+
+        def answer(box: QMessageBox) -> int:
+            seen.append(box)
+            box.defaultButton().click()
+            return 0
+
+        with mock.patch.object(QMessageBox, "exec", answer):
+            self.assertFalse(ask_user(self.window, "Close?", MARKUP, "Close", "Stay"))
+        self.assertEqual(seen[0].textFormat(), Qt.TextFormat.PlainText)
+
+    def test_taking_in_shows_progress_and_can_be_stopped(self) -> None:
+        card = self.folder.parent / "card"
+        card.mkdir()
+        (source,) = copy_of([taken("pans", size=SMALL)[0]["files"][0]], card)
+        for k in range(60):
+            shutil.copy2(source, card / f"shot-{k:03d}.dng")
+            with (card / f"shot-{k:03d}.dng").open("ab") as stream:
+                stream.write(bytes([k]))
+        line = self.window.line
+        self.window.take_in_from(card)
+        self.assertTrue(line.isVisible() and line.running)
+        self.wait(lambda: "%" in line.text.text())
+        QTest.mouseClick(line.button, LEFT)
+        self.wait(lambda: not line.running)
+        self.assertIn("stopped", self.window.message.text())
+        copied = [p for p in self.folder.iterdir() if p.name.startswith("shot-")]
+        self.assertLess(len(copied), 60)
+        self.assertTrue(all(p.stat().st_size == (card / p.name).stat().st_size for p in copied))
+        self.assertFalse([p for p in self.folder.iterdir() if p.name.startswith(".bruto-")])
+
+    def test_picking_a_hue_does_not_hold_the_window(self) -> None:
+        self.choose("card-003")
+        page = self.window.develop
+        page.ledger.unfold("hues")
+        page.ledger.hues.pick_button.setChecked(True)
+
+        def slow(*_: object) -> None:
+            time.sleep(0.6)
+
+        with mock.patch("bruto.app.develop_page.hue_at", slow):
+            began = time.monotonic()
+            page._picked(0.5, 0.5)
+            self.assertLess(time.monotonic() - began, 0.1)
+            self.settle()
+        self.assertIn("no colour to speak of", self.window.message.text())
+
+    def test_paging_makes_no_widgets(self) -> None:
+        shots = [s for s in self.window.shoot.shots if not s.problem]
+
+        def page() -> int:
+            for shot in shots:
+                self.window.shoot.select(shot)
+                self.settle()
+            return len([w for w in self.app.allWidgets() if isinstance(w, QWidget)])
+
+        first = page()
+        self.assertLessEqual(page(), first + 2)
