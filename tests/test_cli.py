@@ -9,11 +9,14 @@ import io
 import json
 import os
 import resource
+import shutil
 import subprocess
 import sys
+import tempfile
 import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from unittest import mock
 
 import numpy as np
 import tifffile
@@ -279,6 +282,50 @@ class BadInput(unittest.TestCase):
 
 
 class Process(unittest.TestCase):
+    def test_an_unexpected_failure_is_one_line_with_the_place_of_its_log(self) -> None:
+        with (
+            tempfile.TemporaryDirectory() as state,
+            mock.patch.dict(os.environ, {"XDG_STATE_HOME": state}),
+            mock.patch("bruto.container.dng_reader.read_dng", side_effect=TypeError("int() argument")),
+        ):
+            code, out, err = run("inspect", raw_of("card", size=SMALL))
+            self.assertEqual((code, out, err.count("\n")), (1, "", 1))
+            self.assertNotRegex(err, "TypeError|int\\(\\)|Traceback")
+            log = Path(state) / "bruto/errors.log"
+            self.assertIn(str(log), err)
+            self.assertIn("TypeError: int() argument", log.read_text())
+
+    def test_other_terminals_and_names_that_are_no_text(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            raw = os.fsencode(name) + b"/caf\xe9 \xff.dng"
+            shutil.copyfile(raw_of("card", size=SMALL), raw)
+            for coding in ("latin-1", "ascii", "utf-8"):
+                done = subprocess.run(
+                    [Path(sys.executable).with_name("bruto"), "develop", raw, "-o", name, "--neutral"],
+                    capture_output=True, env={**os.environ, "PYTHONIOENCODING": coding, "PYTHONUTF8": "0"},
+                )  # fmt: skip
+                self.assertEqual((done.returncode, done.stderr), (0, b""), coding)
+                self.assertIn(b"caf", done.stdout)
+                done = subprocess.run(
+                    [Path(sys.executable).with_name("bruto"), "develop", raw, "-o", name, "--neutral", "--json"],
+                    capture_output=True, env={**os.environ, "PYTHONIOENCODING": coding},
+                )  # fmt: skip
+                told = json.loads(done.stdout)["developed"][0]
+                self.assertTrue(os.path.isfile(told["output"]))
+
+    def test_a_name_of_244_bytes_can_be_written(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            for length in (244, 251):
+                out = Path(name) / ("n" * length + ".jpg")
+                self.assertEqual(run("develop", raw_of("card", size=SMALL), "-o", out, "--neutral")[0], 0)
+            code, _, err = run("develop", raw_of("card", size=SMALL), "-o", Path(name) / ("n" * 252 + ".jpg"))
+            self.assertEqual(code, 1)
+            self.assertIn("too long", err)
+            raw = shutil.copy2(raw_of("card", size=SMALL), Path(name) / ("r" * 251 + ".dng"))
+            for _ in range(2):
+                self.assertEqual(run("develop", raw, "-o", name, "--neutral")[0], 0)
+            self.assertEqual(len([p for p in Path(name).iterdir() if p.name.startswith("rrr")]), 3)
+
     def test_as_a_program(self) -> None:
         """The installed command in a process of its own: JSON alone on stdout."""
         program = Path(sys.executable).with_name("bruto")

@@ -26,6 +26,7 @@ from bruto.deliver.encoders import Ticket
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
 from bruto.shoot.sidecar import load_sidecar, sidecar_path
+from bruto.storage.outputs import Outputs
 from tests.again import write_dng
 from tests.app.windows import LEFT, WindowTest
 from tests.shots import SMALL, copy_of, raw_of, taken
@@ -162,6 +163,34 @@ class Unfinished(WindowTest):
             again.queue.retry(job)
         self.wait(lambda: not again.queue.unfinished())
         self.assertTrue(list(out.glob("*.jpg")))
+
+    def test_taking_in_and_merging_are_offered_again(self) -> None:
+        card = self.folder.parent / "card"
+        card.mkdir()
+        copy_of([taken("pans", size=SMALL)[0]["files"][0]], card)
+        burst = [s.main for s in self.window.shoot.shots if s.name.startswith("sluice-001")][:2]
+        with mock.patch.object(self.window.background, "ask"):
+            self.window.take_in_from(card)
+            self.window.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
+            said: list[tuple] = []
+            self.window.confirm = lambda *words: said.append(words) or True  # type: ignore[func-returns-value]
+            self.window.close()
+        self.assertIn("A merge is running", said[0][1])
+        self.assertIn("Taking in is running", said[0][1])
+        (kept,) = (Path(os.environ["XDG_STATE_HOME"]) / "bruto/tasks").iterdir()
+        host, pid, _ = kept.stem.split("-")
+        kept.rename(kept.with_name(f"{host}-{pid}-1.json"))
+        again = Window()
+        again.confirm = lambda *_: True
+        self.addCleanup(again.close)
+        again.show()
+        line = again.line
+        self.assertTrue(line.isVisible() and line.leave.isVisible())
+        self.assertIn("Merging 2 frames to m.dng was not finished", line.text.text())
+        QTest.mouseClick(line.button, LEFT)
+        self.wait(lambda: (self.folder / "m.dng").is_file() and not again.merging.running)
+        self.wait(lambda: all(w.idle() for w in (again.worker, again.background)))
+        self.assertEqual(list((Path(os.environ["XDG_STATE_HOME"]) / "bruto/tasks").iterdir()), [])
 
     def test_the_question_is_plain_text_and_no_is_the_default(self) -> None:
         seen: list[QMessageBox] = []

@@ -101,6 +101,31 @@ class Registration(unittest.TestCase):
             [(mx[0, 0], my[0, 0]), (mx[47, 63], my[47, 63]), (mx[20, 20], my[20, 20])], expected, atol=0.02
         )
 
+    def test_crops_turns_and_zooms_of_a_photograph(self) -> None:
+        from skimage import data
+
+        photo = cv2.resize(data.coffee(), (1200, 800), interpolation=cv2.INTER_CUBIC)
+        zoomed = cv2.resize(photo[200:600, 300:900], (1200, 800), interpolation=cv2.INTER_CUBIC)
+        for name, other, share in (
+            ("wide", photo[62:737], 0.84), ("square", photo[:, 200:1000], 0.67), ("upright", photo[:, 400:850], 0.37),
+            ("turned", np.ascontiguousarray(np.rot90(photo)), 1.0), ("zoomed", zoomed, 0.25),
+        ):  # fmt: skip
+            with self.subTest(name):
+                found = compare(photo, np.ascontiguousarray(other))
+                self.assertLess(found.alignment.residual_px, 0.35)
+                self.assertAlmostEqual(found.valid.mean(), share, delta=0.02)
+                self.assertLess(found.delta_e00_median, 0.3)
+
+    def test_pairs_that_are_none_are_refused_in_words(self) -> None:
+        from skimage import data
+
+        photo = cv2.resize(data.coffee(), (1200, 800))
+        for other in (
+            cv2.resize(data.chelsea(), (900, 900)), np.full((500, 700, 3), 90, np.uint8), photo[:3, :5], photo[:1, :1],
+        ):  # fmt: skip
+            with self.assertRaisesRegex(BrutoError, r"^The (two|first) picture"):
+                compare(photo, np.ascontiguousarray(other))
+
     def test_unlike_pictures_are_refused(self) -> None:
         with self.assertRaisesRegex(BrutoError, "too little|could not be aligned"):
             register(np.full((300, 400), 0.2, np.float32), scene(), "rigid")

@@ -194,6 +194,19 @@ class Bracket(Folder):
 
 
 class Refusals(Folder):
+    def test_a_frame_given_twice_counts_once(self) -> None:
+        first, second = raws_of("card", size=SMALL, count=2)
+        copied = Path(shutil.copy2(first, self.folder / "copy.dng"))
+        link = self.folder / "link.dng"
+        link.symlink_to(first)
+        with self.assertRaisesRegex(BrutoError, "two different"):
+            merge_noise([first, first, copied, link], self.folder / "m.dng")
+        found = merge_noise([first, copied, second, link], self.folder / "m.dng")
+        self.assertEqual(sum(f.used for f in found.frames), 2)
+        self.assertLess(found.noise_gain, 1.45)
+        reasons = [f.reason for f in found.frames if not f.used]
+        self.assertEqual(reasons, [f"the same picture as {Path(first).name}"] * 2)
+
     def test_too_few_or_unlike(self) -> None:
         files = raws_of("card", size=SMALL, count=2)
         with self.assertRaisesRegex(BrutoError, "at least two"):

@@ -16,7 +16,7 @@ from bruto.sensor.blur import edge_blur
 from bruto.sensor.noise import dynamic_range_ev, estimate_noise, file_noise, shadow_lift_ev, signal_at_snr
 from bruto.sensor.report import SensorReport, measure
 from bruto.simphone.capture import Exposure, Phone
-from tests.shots import MIDDLE, raw_of
+from tests.shots import MIDDLE, SMALL, raw_of
 from tests.truth import relative_sigma, true_noise
 
 
@@ -81,6 +81,15 @@ class Noise(unittest.TestCase):
         self.assertTrue(any("picture / file" in t for t in texts))
         honest = [a.text for a in measure(frame).advice if a.topic == "noise"]
         self.assertFalse(any("picture / file" in t for t in honest))
+
+
+class OddCrops(unittest.TestCase):
+    def test_crops_of_any_size_are_measured(self) -> None:
+        """Planes of one frame may differ by a row or column that makes a block more."""
+        frame = read_dng(raw_of("card", size=SMALL))
+        for w, h in ((303, 207), (304, 207), (303, 208), (319, 255), (320, 240)):
+            meta = replace(frame.meta, default_crop=(1, 1, w, h))
+            self.assertGreater(measure(RawFrame(frame.codes, meta)).levels_used, 100)
 
 
 class Formulas(unittest.TestCase):

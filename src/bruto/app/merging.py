@@ -9,6 +9,7 @@ from typing import Any
 
 from bruto.app.merge_page import MergePage
 from bruto.app.models import Shoot
+from bruto.app.unfinished import Unfinished
 from bruto.app.worker import Worker
 from bruto.container.orientation import orient
 from bruto.develop.engine import Developer
@@ -33,6 +34,7 @@ class Merging:
         self.background, self.worker = workers
         self._stop = threading.Event()
         self.running = False
+        self.unfinished_work: Unfinished | None = None
         page.start.connect(self.start)
         page.stop.connect(self.stop)
 
@@ -43,9 +45,13 @@ class Merging:
         """Merge files by a kind of merge to a new raw."""
         self._stop.clear()
         self.running = True
+        if self.unfinished_work is not None:
+            self.unfinished_work.begin(
+                "merge", files=[str(f.absolute()) for f in files], method=kind, output=str(output.path.absolute())
+            )
 
         def failed(text: str) -> None:
-            self.running = False
+            self._ended()
             self.page.finish(None, text)
 
         def work() -> MergeResult:
@@ -56,8 +62,13 @@ class Merging:
 
         self.background.ask("merge", work, self._merged, failed)
 
-    def _merged(self, result: MergeResult) -> None:
+    def _ended(self) -> None:
         self.running = False
+        if self.unfinished_work is not None:
+            self.unfinished_work.end("merge")
+
+    def _merged(self, result: MergeResult) -> None:
+        self._ended()
         self.shoot.add_file(result.output)
         self.page.finish(result)
         from bruto.container.dng_reader import read_dng_meta

@@ -36,12 +36,21 @@ class TaskLine(QWidget):
         self.button.setObjectName("inLine")
         self.button.setToolTip("Stop this; what is finished stays")
         self.button.setFixedHeight(22)
-        self.button.clicked.connect(self.stop)
+        self.button.clicked.connect(self._pressed)
+        self.leave = QPushButton("Leave it")
+        self.leave.setObjectName("inLine")
+        self.leave.setToolTip("Forget this; what is finished stays")
+        self.leave.setFixedHeight(22)
+        self.leave.clicked.connect(self.end)
+        self.leave.hide()
         row.addWidget(self.text)
         row.addWidget(self.button)
+        row.addWidget(self.leave)
         self.title = ""
         self.running = False
         self._stop: Callable[[], Any] | None = None
+        self._go_on: Callable[[], Any] | None = None
+        self._offers: list[tuple[str, Callable[[], Any]]] = []
         self._began = 0.0
         self.hide()
 
@@ -49,8 +58,36 @@ class TaskLine(QWidget):
         """Show a task; `stop` is called from the button, and when the window closes."""
         self.title, self._stop, self.running, self._began = title, stop, True, time.monotonic()
         self.text.setText(f"{title} …")
+        self._go_on = None
+        self.button.setText("Stop")
+        self.button.setToolTip("Stop this; what is finished stays")
         self.button.setEnabled(True)
+        self.leave.hide()
         self.show()
+
+    def offer(self, text: str, go_on: Callable[[], Any]) -> None:
+        """Offer to go on with what the last start has not finished."""
+        if self.running or self._go_on is not None:
+            self._offers.append((text, go_on))
+            return
+        self._go_on = go_on
+        self.text.setText(text)
+        self.button.setText("Go on")
+        self.button.setToolTip("Go on with it now")
+        self.button.setEnabled(True)
+        self.leave.show()
+        self.show()
+
+    def _pressed(self) -> None:
+        go_on = self._go_on
+        if go_on is None:
+            self.stop()
+            return
+        self._go_on = None
+        self.hide()
+        go_on()
+        if not self.running and self._offers:
+            self.offer(*self._offers.pop(0))
 
     def show_progress(self, share: float, text: str) -> None:
         """How far it is, 0 to 1, and with what."""
@@ -67,8 +104,10 @@ class TaskLine(QWidget):
 
     def end(self) -> None:
         """The task has ended."""
-        self.running, self._stop = False, None
+        self.running, self._stop, self._go_on = False, None, None
         self.hide()
+        if self._offers:
+            self.offer(*self._offers.pop(0))
 
     def ended(self, then: Callable[[Any], Any]) -> Callable[[Any], None]:
         """What is to be called with the outcome, behind the end of this line."""

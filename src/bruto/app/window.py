@@ -50,6 +50,7 @@ from bruto.app.recipes_dialog import RecipesDialog
 from bruto.app.shotlist import ShotList
 from bruto.app.task_line import TaskLine
 from bruto.app.thumbs import Thumbs
+from bruto.app.unfinished import Unfinished
 from bruto.app.worker import Worker
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
@@ -154,9 +155,13 @@ class Window(QMainWindow):
         self._threads.progress.connect(self.merge.set_progress)
         self._threads.taking.connect(self.line.show_progress)
         self._threads.problem.connect(self.say)
+        self.unfinished_work = Unfinished()
+        self.merging.unfinished_work = self.unfinished_work
         left = self.queue.restore()
         if left:
             self.say(f"{left} deliveries were not finished last time; Deliver shows them, and goes on with them.")
+        for text, go_on in self.unfinished_work.left(self):
+            self.line.offer(text, go_on)
         self.set_task("Develop")
         self.develop.open_shot(None)
 
@@ -406,12 +411,17 @@ class Window(QMainWindow):
 
         stop = threading.Event()
         self.line.begin("Taking in", stop.set)
-        self.background.ask(
-            "take",
-            lambda: take_in(source, folder, self._threads.taking.emit, stop.is_set),
-            self.line.ended(done),
-            self.line.ended(failed),
-        )
+        self.unfinished_work.begin("take in", source=str(source.absolute()), folder=str(folder.absolute()))
+
+        def ended(then: Callable[[Any], None]) -> Callable[[Any], None]:
+            def call(outcome: Any) -> None:
+                self.unfinished_work.end("take in")
+                then(outcome)
+
+            return self.line.ended(call)
+
+        work = partial(take_in, source, folder, self._threads.taking.emit, stop.is_set)
+        self.background.ask("take", work, ended(done), ended(failed))
 
     def _current_changed(self) -> None:
         shot = self.shoot.current

@@ -1,20 +1,17 @@
-"""Deliveries that wait, kept on the disk: one file for each running program, taken over when that one is gone."""
+"""Deliveries that wait, kept on the disk for the next start."""
 
 from __future__ import annotations
 
-import json
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-import platformdirs
-
 from bruto.deliver.encoders import Ticket
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError
-from bruto.publish import own_folder, process_gone, process_mark, write_own
-from bruto.storage.reading import read_json
+from bruto.storage.unfinished import keep_unfinished, take_unfinished
 
+KIND = "queue"
 _MOST = 10_000
 
 
@@ -29,17 +26,8 @@ class Kept:
     ticket: Ticket
 
 
-def _folder() -> Path:
-    return Path(platformdirs.user_state_dir("bruto")) / "queue"
-
-
 def keep_waiting(jobs: list[Kept]) -> None:
     """Keep what this program has not finished yet. Raises `FileProblem`."""
-    place = _folder() / f"{process_mark()}.json"
-    if not jobs:
-        place.unlink(missing_ok=True)
-        return
-    own_folder(place.parent)
     rows = [
         {
             "source": str(j.source.absolute()),
@@ -50,24 +38,14 @@ def keep_waiting(jobs: list[Kept]) -> None:
         }
         for j in jobs
     ]
-    write_own(place, json.dumps({"waiting": rows}, indent=1).encode() + b"\n")
+    keep_unfinished(KIND, {"waiting": rows} if rows else {})
 
 
 def take_waiting() -> list[Kept]:
-    """Deliveries of programs that are gone; each is taken by one program only. What cannot be read is left out."""
+    """Deliveries of programs that are gone; what cannot be read is left out."""
     found: list[Kept] = []
-    try:
-        places = sorted(_folder().glob("*.json"))
-    except OSError:
-        return []
-    for place in places:
-        if not process_gone(place.stem):
-            continue
-        try:
-            rows = read_json(place).get("waiting", [])
-            place.unlink()
-        except (BrutoError, OSError):
-            continue
+    for work in take_unfinished(KIND):
+        rows = work.get("waiting", [])
         for row in rows[:_MOST] if isinstance(rows, list) else []:
             kept = _kept(row)
             if kept is not None:

@@ -56,10 +56,11 @@ class NoiseEstimate:
 
 
 def blocks_of(planes: list[Plane]) -> list[Blocks]:
-    """Block statistics of every plane."""
+    """Block statistics of every plane, over what all have in common: crops of odd sizes leave some a row more."""
+    h, w = (min(p.codes.shape[k] for p in planes) for k in (0, 1))
     result = []
     for p in planes:
-        mean, variance, spike, full = block_statistics(p.codes, p.light, p.full)
+        mean, variance, spike, full = block_statistics(p.codes[:h, :w], p.light, p.full)
         result.append(Blocks(mean, variance, spike, full, p.channel))
     return result
 

@@ -1,0 +1,49 @@
+"""Long work that was not finished: kept on the disk by each running program, offered again by the next one.
+
+One file for each program and kind of work; those of programs that are gone are taken over, each by one program.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+
+from bruto.errors import BrutoError
+from bruto.publish import own_folder, process_gone, process_mark, write_own
+from bruto.storage.reading import read_json
+
+
+def _folder(kind: str) -> Path:
+    return Path(platformdirs.user_state_dir("bruto")) / kind
+
+
+def keep_unfinished(kind: str, work: dict[str, Any]) -> None:
+    """Keep what this program is doing; an empty object when it is done. Raises `FileProblem`."""
+    place = _folder(kind) / f"{process_mark()}.json"
+    if not work:
+        place.unlink(missing_ok=True)
+        return
+    own_folder(place.parent)
+    write_own(place, json.dumps(work, indent=1).encode() + b"\n")
+
+
+def take_unfinished(kind: str) -> list[dict[str, Any]]:
+    """What programs that are gone have not finished; what cannot be read is left out."""
+    found = []
+    try:
+        places = sorted(_folder(kind).glob("*.json"))
+    except OSError:
+        return []
+    for place in places:
+        if not process_gone(place.stem):
+            continue
+        try:
+            work = read_json(place)
+            place.unlink()
+        except (BrutoError, OSError):
+            continue
+        found.append(work)
+    return found
