@@ -14,10 +14,10 @@ from PIL import Image
 from PySide6.QtCore import Qt
 from PySide6.QtGui import Qt as GuiQt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QMessageBox, QPushButton, QWidget
+from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from bruto.app import plain
-from bruto.app.question import ask_user
+from bruto.app.question import Question
 from bruto.app.window import Window
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import DngTags
@@ -193,16 +193,16 @@ class Unfinished(WindowTest):
         self.assertEqual(list((Path(os.environ["XDG_STATE_HOME"]) / "bruto/tasks").iterdir()), [])
 
     def test_the_question_is_plain_text_and_no_is_the_default(self) -> None:
-        seen: list[QMessageBox] = []
-
-        def answer(box: QMessageBox) -> int:
-            seen.append(box)
-            box.defaultButton().click()
-            return 0
-
-        with mock.patch.object(QMessageBox, "exec", answer):
-            self.assertFalse(ask_user(self.window, "Close?", MARKUP, "Close", "Stay"))
-        self.assertEqual(seen[0].textFormat(), Qt.TextFormat.PlainText)
+        box = Question(self.window, "Close?", MARKUP, "Close", "Stay")
+        box.show()
+        self.assertTrue(all(w.textFormat() == Qt.TextFormat.PlainText for w in box.findChildren(QLabel)))
+        for key in (Qt.Key.Key_Return, Qt.Key.Key_Escape):
+            box.show()
+            QTest.keyClick(box, key)
+            self.assertEqual((box.isVisible(), box.result()), (False, 0))
+        box.show()
+        QTest.mouseClick(box.yes, LEFT)
+        self.assertEqual(box.result(), 1)
 
     def test_taking_in_shows_progress_and_can_be_stopped(self) -> None:
         card = self.folder.parent / "card"

@@ -52,7 +52,7 @@ def run(
 
     def begin() -> None:
         window.open_paths(list(paths), title)
-        if len(window.shoot.shots) > 1:  # a folder begins with looking at what was got, one file with developing it
+        if demo or len(window.shoot.shots) > 1:  # a folder begins with looking at what was got, one file with the edit
             window.set_task("Intake")
         if demo:
             window.shoot_demo(Path(paths[0]))

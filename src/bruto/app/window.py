@@ -211,7 +211,7 @@ class Window(QMainWindow):
         bar = QWidget()
         bar.setObjectName("statusBar")
         bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        bar.setFixedHeight(24)
+        bar.setFixedHeight(28)
         row = QHBoxLayout(bar)
         row.setContentsMargins(14, 0, 14, 0)
         row.setSpacing(18)
