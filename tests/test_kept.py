@@ -20,7 +20,14 @@ from bruto.develop.library import NamedRecipe, drop, keep, kept
 from bruto.develop.recipe import Recipe, load_recipe
 from bruto.errors import BrutoError, FileProblem
 from bruto.phones.card import PhoneCard, card_from, load_card, save_card, written
-from bruto.publish import clean_folder, clean_leftovers, published, temporary_beside
+from bruto.publish import (
+    clean_folder,
+    clean_leftovers,
+    process_mark,
+    published,
+    temporary_beside,
+    temporary_folder,
+)
 from bruto.shoot.folder import RECORD, load_record, open_shoot
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
 from bruto.shoot.takein import take_in
@@ -405,6 +412,14 @@ class Leftovers(Store):
         self.assertEqual(clean_leftovers(), 1)
         self.assertEqual([p.name for p in self.folder.iterdir()], ["card-001.dng"])
         self.assertEqual(list((self.folder.parent / "STATE/bruto/writing").glob(f"*-{process.pid}-*")), [])
+
+    def test_a_folder_of_a_killed_process_goes_too(self) -> None:
+        left = self.folder / f".bruto-{process_mark().rpartition('-')[0]}-1-7"
+        left.mkdir()
+        (left / "half.dng").write_bytes(b"half")
+        with temporary_folder(self.folder) as mine:
+            self.assertTrue(mine.is_dir() and not left.exists())  # cleaned before the first file is written here
+        self.assertEqual([p.name for p in self.folder.iterdir()], ["card-001.dng"])
 
     def test_none_where_the_work_fails(self) -> None:
         with self.assertRaises(RuntimeError), temporary_beside(self.folder / "a.jpg"):

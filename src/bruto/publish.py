@@ -17,6 +17,7 @@ import functools
 import hashlib
 import itertools
 import os
+import shutil
 import socket
 import stat
 import threading
@@ -232,7 +233,10 @@ def clean_folder(folder: Path) -> int:
     for name in names:
         if _owner_gone(name):
             with contextlib.suppress(OSError):
-                os.unlink(folder / name)
+                if stat.S_ISDIR(os.lstat(folder / name).st_mode):
+                    shutil.rmtree(folder / name)
+                else:
+                    os.unlink(folder / name)
                 count += 1
     return count
 
@@ -306,6 +310,18 @@ def temporary_beside(path: Path) -> Iterator[Path]:
     finally:
         with contextlib.suppress(OSError):
             temporary.unlink(missing_ok=True)
+
+
+@contextmanager
+def temporary_folder(inside: Path) -> Iterator[Path]:
+    """An empty hidden folder in another one, gone with all that is in it after the block. Raises `OSError`."""
+    _visit(inside)
+    place = inside / f"{_MARK}{process_mark()}-{next(_numbers)}"
+    place.mkdir()
+    try:
+        yield place
+    finally:
+        shutil.rmtree(place, ignore_errors=True)
 
 
 def _settle(temporary: Path) -> None:

@@ -12,14 +12,13 @@ import hashlib
 import json
 import os
 import sys
-import tempfile
 from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from bruto.errors import BrutoError
-from bruto.publish import clean_leftovers, own_folder, write_own
+from bruto.publish import clean_leftovers, own_folder, temporary_folder, write_own
 from bruto.simphone.capture import TRACE_VERSION, simulate
 from bruto.simphone.optics import Mishap
 from bruto.storage.reading import read_json
@@ -100,8 +99,8 @@ def make_demo(
 def _take(folder: Path, scene: str, settings: dict[str, Any]) -> list[str]:
     """Take one shot or set; its files come into the folder one after the other, each whole."""
     names = []
-    with tempfile.TemporaryDirectory(prefix=".shot-", dir=folder, ignore_cleanup_errors=True) as place:
-        for shot in simulate(scene, Path(place), **{"megapixels": 3, **settings}):
+    with temporary_folder(folder) as place:
+        for shot in simulate(scene, place, **{"megapixels": 3, **settings}):
             files = [Path(f) for f in shot["files"]]
             if (scene, settings.get("seed")) == WITHOUT_RAW:
                 files = files[1:]
