@@ -18,7 +18,9 @@ from unittest import mock
 
 import numpy as np
 from PIL import Image
+from PySide6.QtGui import QColor, QImage
 
+from bruto.app.main import _save_picture, application
 from bruto.cli import main
 from bruto.container.provenance import is_original, made_here
 from bruto.deliver.encoders import Ticket
@@ -177,12 +179,29 @@ class Commands(Awkward):
             self.assert_untouched(f"simulate, time {k + 1}")
         self.assertTrue((self.folder / "card-001-2.dng").is_file() and (self.folder / "card-001-3.jpg").is_file())
 
+    def test_a_screenshot_replaces_nothing_but_screenshots(self) -> None:
+        application()
+        for target in self.awkward:
+            if target.suffix == ".png":
+                code, said = self.run_command("demo", "--screenshot", target)
+                self.assertEqual(code, 1, said)
+                self.assert_untouched(f"--screenshot {target}", new=False)
+        out = self.folder.parent / "shot.png"
+        for grey in (40, 90):
+            picture = QImage(60, 40, QImage.Format.Format_RGB888)
+            picture.fill(QColor(grey, grey, grey))
+            _save_picture(picture, out)
+            with Image.open(out) as found:
+                self.assertEqual(found.convert("RGB").getpixel((5, 5)), (grey, grey, grey))
+        self.assertTrue(made_here(out))
+
     def test_a_missing_folder_is_not_made_anew(self) -> None:
         gone = self.folder.parent / "card" / "finished"
         for run in (
             ["develop", self.raw, "-o", gone / "a.jpg"],
             ["merge", "noise", *self.frames, "-o", gone / "a.dng"],
             ["simulate", "card", "-o", gone, "--megapixels", "3"],
+            ["simulate", "card", "-o", "/media/no-such-card", "--megapixels", "3"],
         ):
             code, said = self.run_command(*run)
             self.assertEqual(code, 1)

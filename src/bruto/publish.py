@@ -422,18 +422,23 @@ def write_new(target: Target | str | Path, data: bytes) -> None:
         temporary.write_bytes(data)
 
 
+_MOUNTS = (Path("/media"), Path("/run/media"), Path("/mnt"))
+"""Where cards and disks are put (Filesystem Hierarchy Standard 3.0, sections 3.11 and 3.12)."""
+
+
 def usable_folder(folder: str | Path, doing: str = "make the folder") -> Path:
-    """A folder that exists, or is made in one that exists: one level only, so that the place of a card which is not
-    there is not made anew on another disk. Raises `FileProblem`.
+    """A folder that exists, or is made in one that exists: one level only, and not where cards and disks are put, so
+    that the place of one which is not there is not made anew on another disk. Raises `FileProblem`.
     """
     folder = Path(folder)
     try:
         if folder.is_dir():
             return folder
-        if not folder.parent.is_dir():
+        place = folder.absolute()
+        if any(place.parent == m or place.parent.parent == m for m in _MOUNTS) or not folder.parent.is_dir():
             raise FileProblem(
-                f"Cannot {doing} {folder}: {folder.parent} does not exist; check the name, or whether a card or disk "
-                "was taken out."
+                f"Cannot {doing} {folder}: it does not exist, nor the folder it would be in; check the name. "
+                "Was a card or disk taken out?"
             )
         folder.mkdir(exist_ok=True)
     except OSError as error:

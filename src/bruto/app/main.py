@@ -7,13 +7,16 @@ import time
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QBuffer, QIODevice, QTimer
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
 from bruto.app import theme
 from bruto.app.memory import give_back_memory
+from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError
-from bruto.publish import clean_leftovers
+from bruto.publish import clean_leftovers, write_new
+from bruto.storage.outputs import Outputs
 
 
 def application() -> QApplication:
@@ -73,7 +76,7 @@ def _picture_when_ready(app: QApplication, window: object, path: Path, started: 
     def check() -> None:
         quiet = usable and window.worker.idle()  # type: ignore[attr-defined]
         if quiet:
-            window.grab().save(str(path))  # type: ignore[attr-defined]
+            _save_picture(window.grab().toImage(), path)  # type: ignore[attr-defined]
             sys.stdout.write(f"window usable after {usable[0]:.1f} s; screenshot: {path.resolve()}\n")
             sys.stdout.flush()
             window.close()  # type: ignore[attr-defined]
@@ -85,6 +88,18 @@ def _picture_when_ready(app: QApplication, window: object, path: Path, started: 
     timer.start(300)
 
 
+def _save_picture(picture: QImage, path: Path) -> None:
+    """A picture of the window as PNG; an older one is replaced, nothing else is."""
+    data = QBuffer()
+    data.open(QIODevice.OpenModeFlag.WriteOnly)
+    picture.setText("Software", SOFTWARE)
+    picture.save(data, "PNG")  # type: ignore[call-overload]
+    try:
+        write_new(Outputs(overwrite=True).file(path), bytes(data.data().data()))
+    except BrutoError as error:
+        sys.stderr.write(f"bruto: {error}\n")
+
+
 def demo_folder() -> Path:
     """Where the demo shoot lies: made once, in the user's data folder."""
     return Path(platformdirs.user_data_dir("bruto")) / "Orrin Saltern"
@@ -93,6 +108,10 @@ def demo_folder() -> Path:
 def run_demo(size: str, screenshot: Path | None) -> int:
     """Open the demo shoot; on a new machine as soon as its first shot is taken, the others follow behind the window."""
     started = time.perf_counter()
+    if screenshot is not None:
+        if screenshot.suffix.lower() != ".png":
+            raise BrutoError(f"A screenshot is written as PNG: let the name end in .png, not '{screenshot.name}'.")
+        Outputs(overwrite=True).file(screenshot)  # refused before, not after the work
     from bruto.simphone.demo import make_demo
 
     try:

@@ -178,7 +178,7 @@ def _facts(path: Path, image: Image.Image) -> PictureFacts:
         modified=text_of(exif.get(306)),
         make=text_of(exif.get(271)),
         model=text_of(exif.get(272)),
-        software=text_of(exif.get(305)),
+        software=text_of(exif.get(305) or image.info.get("Software")),
         description=text_of(exif.get(270)),
         zoom=believed(sub.get(41988), ZOOM),
         gain_map=any(mark in head for mark in _GAIN_MAP_MARKS) or any("gainmap" in str(k).lower() for k in aux),

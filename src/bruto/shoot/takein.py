@@ -14,7 +14,7 @@ from bruto.container.dng_reader import is_raw
 from bruto.container.picture import is_picture
 from bruto.errors import BrutoError, Cancelled, FileProblem
 from bruto.files import explain, open_regular, whole_digest
-from bruto.publish import Target, published, usable_folder
+from bruto.publish import Target, published
 from bruto.shoot.pairing import CLIPS
 from bruto.storage.outputs import Outputs
 
@@ -97,7 +97,8 @@ def take_in(
     trouble with one file is noted in `failed` and never stops the others.
     """
     wanted = files_to_take(source)
-    folder = usable_folder(folder, "take files into")
+    if not folder.is_dir():  # it is not made: it may be on a card that was taken out
+        raise FileProblem(f"Cannot take files into {folder}: it does not exist. Was a card or disk taken out?")
     there = _There(folder)
     outputs = Outputs()
     total = 0
