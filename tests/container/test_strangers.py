@@ -274,6 +274,15 @@ class Tiny(Folder):
                     self.assertEqual(developer.problems, {})
         self.assertEqual((count, refused), (20, 10))
 
+    def test_active_areas_of_a_few_rows(self) -> None:
+        how = Storage(1, 16)
+        codes = np.full((60, 80), 900, np.uint16)
+        for area in ((0, 0, 80, 1), (0, 5, 80, 3), (3, 0, 2, 60), (0, 0, 16, 15)):
+            tags = replace(tags_for(how, True), active_area=area, default_crop=(0, 0, 40, 30), gain_maps=())
+            write_dng(self.path, codes, tags, PREVIEW, how)
+            with self.assertRaisesRegex(FileProblem, "only"):
+                read_dng(self.path)
+
     def test_small_pictures(self) -> None:
         for h, w in ((1, 1), (3, 700), (700, 2), (16, 16), (17, 40)):
             path = self.folder / f"{h}-{w}.png"

@@ -72,7 +72,7 @@ class Views(unittest.TestCase):
             with mock.patch(f"bruto.develop.engine.{place}", side_effect=ZeroDivisionError("odd")):
                 view = developer.view(Recipe(), 2)
                 self.assertEqual(list(developer.problems), [name])
-                self.assertIn("odd", developer.problems[name])
+                self.assertRegex(developer.problems[name], f"while making {name}.*errors.log")
                 self.assertLess(float(np.abs(view - good).mean()), 12)
                 with self.assertRaises(ZeroDivisionError):
                     developer.render(Recipe())

@@ -243,6 +243,8 @@ def _meta(first: Any, page: Any) -> RawMeta:
             x0, y0, w, h = x1, y1, x2 - x1, y2 - y1
         else:
             warnings.append("The bounds to trim to lie outside the picture; they are left out.")
+    if min(right - left, bottom - top) < LEAST_SIDE:
+        raise FileProblem(f"its active area is only {right - left} × {bottom - top} pixels; the file is damaged.")
     if min(w, h) < LEAST_SIDE:
         raise FileProblem(f"its picture is only {w} × {h} pixels; the file is damaged.")
     scale = _rational(page, 50718, np.ones(2))
