@@ -295,6 +295,16 @@ class Process(unittest.TestCase):
             self.assertIn(str(log), err)
             self.assertIn("TypeError: int() argument", log.read_text())
 
+    def test_without_a_display_one_line_says_so(self) -> None:
+        for display in ("", ":4711"):
+            program, folder = Path(sys.executable).with_name("bruto"), raw_of("card", size=SMALL).parent
+            done = subprocess.run(
+                [program, "open", folder], capture_output=True, text=True,
+                env={**os.environ, "DISPLAY": display, "WAYLAND_DISPLAY": "", "QT_QPA_PLATFORM": "xcb"},
+            )  # fmt: skip
+            self.assertEqual((done.returncode, done.stdout, done.stderr.count("\n")), (1, "", 1), done.stderr)
+            self.assertIn("display", done.stderr)
+
     def test_other_terminals_and_names_that_are_no_text(self) -> None:
         with tempfile.TemporaryDirectory() as name:
             raw = os.fsencode(name) + b"/caf\xe9 \xff.dng"

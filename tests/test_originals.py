@@ -27,6 +27,7 @@ from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import DONE, FAILED, STOPPED, Job, Queue, deliver
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
+from bruto.merge.stack import merge_noise
 from bruto.shoot.folder import RECORD, Record, save_record
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
 from bruto.shoot.takein import take_in
@@ -247,6 +248,25 @@ class Window(Awkward):
         with self.assertRaisesRegex(BrutoError, "another program wrote it"):
             deliver(self.raw, made, Recipe(), Ticket())
         self.assertEqual(where.read_bytes(), b"edited meanwhile, under the same name")
+
+    def test_a_merge_whose_name_is_taken_meanwhile_gets_a_number(self) -> None:
+        out = self.folder.parent / "out"
+        out.mkdir()
+        target = Outputs(self.frames).in_folder(out, "m.dng")
+
+        def appear(share: float, text: str) -> None:
+            (out / "m.dng").write_bytes(b"somebody else's")
+
+        with self.assertRaisesRegex(BrutoError, "there already"):
+            merge_noise(list(self.frames), target, progress=appear)
+        again = Outputs(self.frames)
+        found = merge_noise(
+            list(self.frames), target, progress=appear, renamed=lambda: again.in_folder(out, "m.dng")
+        )  # fmt: skip
+        self.assertEqual((found.output.name, (out / "m.dng").read_bytes()), ("m-2.dng", b"somebody else's"))
+        self.assertTrue(made_here(found.output))
+        merge_noise(list(self.frames), found.output, overwrite=True)
+        self.assertEqual(len(list(out.iterdir())), 2)
 
     def test_taking_in_over_names_that_are_taken(self) -> None:
         card = self.folder.parent / "card"

@@ -186,7 +186,9 @@ class Unfinished(WindowTest):
         again.show()
         line = again.line
         self.assertTrue(line.isVisible() and line.leave.isVisible())
-        self.assertIn("Merging 2 frames to m.dng was not finished", line.text.text())
+        self.assertEqual(line.text.text(), "Taking in from card was not finished.")
+        QTest.mouseClick(line.leave, LEFT)
+        self.assertEqual(line.text.text(), "Merging 2 frames to m.dng was not finished.")
         QTest.mouseClick(line.button, LEFT)
         self.wait(lambda: (self.folder / "m.dng").is_file() and not again.merging.running)
         self.wait(lambda: all(w.idle() for w in (again.worker, again.background)))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import ctypes
+import os
 import sys
 import time
 from pathlib import Path
@@ -19,8 +21,31 @@ from bruto.publish import clean_leftovers, write_new
 from bruto.storage.outputs import Outputs
 
 
+def check_display() -> None:
+    """Raises `BrutoError` where no window can be shown: the library would end the process with a page of its own."""
+    platform = os.environ.get("QT_QPA_PLATFORM", "")
+    if QApplication.instance() is not None or platform.partition(":")[0] not in ("", "xcb", "wayland"):
+        return
+    if os.environ.get("WAYLAND_DISPLAY") and platform != "xcb":
+        return
+    name = os.environ.get("DISPLAY", "")
+    if not name:
+        raise BrutoError("There is no display to open a window on. Use the commands, such as bruto develop --help.")
+    try:
+        library = ctypes.CDLL("libxcb.so.1")
+        library.xcb_connect.restype = ctypes.c_void_p
+        connection = ctypes.c_void_p(library.xcb_connect(name.encode(), None))
+        failed = library.xcb_connection_has_error(connection)
+        library.xcb_disconnect(connection)
+    except (OSError, AttributeError):
+        return
+    if failed:
+        raise BrutoError(f"The display {name} cannot be opened; check DISPLAY, or whether you may use it.")
+
+
 def application() -> QApplication:
-    """The one QApplication, with fonts and style."""
+    """The one QApplication, with fonts and style. Raises `BrutoError` where there is no display."""
+    check_display()
     give_back_memory()
     app = QApplication.instance() or QApplication(["bruto"])
     assert isinstance(app, QApplication)
@@ -108,6 +133,7 @@ def demo_folder() -> Path:
 def run_demo(size: str, screenshot: Path | None) -> int:
     """Open the demo shoot; on a new machine as soon as its first shot is taken, the others follow behind the window."""
     started = time.perf_counter()
+    check_display()
     if screenshot is not None:
         if screenshot.suffix.lower() != ".png":
             raise BrutoError(f"A screenshot is written as PNG: let the name end in .png, not '{screenshot.name}'.")

@@ -342,6 +342,7 @@ class MergePage(QWidget):
             return
         self.outcome.setStyleSheet("")
         self.chart.set_result(result)
+        self._output = result.output
         used = [f for f in result.frames if f.used]
         lines = [
             f"{len(used)} frames merged",

@@ -16,6 +16,7 @@ from bruto.develop.engine import Developer
 from bruto.develop.recipe import Recipe, unframed
 from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
 from bruto.publish import Target
+from bruto.storage.outputs import Outputs
 
 
 class Merging:
@@ -56,9 +57,14 @@ class Merging:
 
         def work() -> MergeResult:
             given: list[str | Path] = list(files)
+            ways: dict[str, Any] = {
+                "renamed": lambda: Outputs(files).in_folder(output.path.parent, output.path.name),
+                "progress": self.progress,
+                "cancelled": self._stop.is_set,
+            }
             if kind == "exposure":
-                return merge_exposure(given, output, progress=self.progress, cancelled=self._stop.is_set)
-            return merge_noise(given, output, method=kind, progress=self.progress, cancelled=self._stop.is_set)
+                return merge_exposure(given, output, **ways)
+            return merge_noise(given, output, method=kind, **ways)
 
         self.background.ask("merge", work, self._merged, failed)
 

@@ -52,8 +52,6 @@ from bruto.parallel import map_threads
 
 CFA, LINEAR = 32803, 34892
 MAX_PIXELS = 400_000_000
-LEAST_SIDE = 16
-"""Pixels along a side of a picture at least; the steps look at neighbourhoods."""
 _SUFFIXES = {".dng"}
 EXIF_SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
 """Bytes of one value of each TIFF type (TIFF 6.0, section 2)."""
@@ -243,10 +241,6 @@ def _meta(first: Any, page: Any) -> RawMeta:
             x0, y0, w, h = x1, y1, x2 - x1, y2 - y1
         else:
             warnings.append("The bounds to trim to lie outside the picture; they are left out.")
-    if min(right - left, bottom - top) < LEAST_SIDE:
-        raise FileProblem(f"its active area is only {right - left} × {bottom - top} pixels; the file is damaged.")
-    if min(w, h) < LEAST_SIDE:
-        raise FileProblem(f"its picture is only {w} × {h} pixels; the file is damaged.")
     scale = _rational(page, 50718, np.ones(2))
     if len(scale) != 2 or scale.min() <= 0 or not 0.25 < scale[0] / scale[1] < 4:
         scale = np.ones(2)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
+import functools
 import io
 import warnings
 from collections.abc import Iterator
@@ -129,10 +132,23 @@ def _iso(value: Any) -> float | None:
     return believed(value, ISO)
 
 
+@functools.cache
+def _quiet_tiff_library() -> None:
+    """The library that decodes TIFF for Pillow prints its complaints on stderr; ours is one line, and says more."""
+    with contextlib.suppress(OSError, AttributeError):
+        for line in Path("/proc/self/maps").read_text().splitlines():
+            if "libtiff" in line:
+                library = ctypes.CDLL(line.split(maxsplit=5)[5])
+                library.TIFFSetErrorHandler(None)
+                library.TIFFSetWarningHandler(None)
+                return
+
+
 def _check_claim(path: Path, stream: BinaryIO) -> None:
     """Every part that a TIFF lists must lie in the file, before anything is decoded; raises `FileProblem`."""
     if path.suffix.lower() not in (".tif", ".tiff"):
         return
+    _quiet_tiff_library()
     size = stream.seek(0, 2)
     stream.seek(0)
     try:

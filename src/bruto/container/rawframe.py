@@ -12,6 +12,7 @@ import bruto.parallel  # noqa: F401  sets the threading layer before the first k
 from bruto.container.corrections import Correction, apply_corrections
 from bruto.container.profile import Calibration, CameraProfile
 from bruto.container.warps import Vignette, Warp, vignette_gain
+from bruto.errors import FileProblem
 
 CFA_LETTERS = "RGB"
 
@@ -250,6 +251,17 @@ def _black_deltas(meta: RawMeta, shape: tuple[int, ...]) -> NDArray[np.float32] 
         columns = meta.black_columns[x0 : x0 + shape[1]]
         total[:, : len(columns)] += columns[None].astype(np.float32)
     return total
+
+
+LEAST_SIDE = 8
+"""Pixels along a side of a picture that is developed or measured, at least: all steps look at neighbourhoods."""
+
+
+def check_size(meta: RawMeta) -> None:
+    """Raises `FileProblem` where the default crop is too small to be developed or measured."""
+    w, h = meta.default_crop[2:]
+    if min(w, h) < LEAST_SIDE:
+        raise FileProblem(f"the picture is only {w} × {h} pixels, too small to be developed or measured.")
 
 
 LARGEST_LIGHT = 1e6

@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
-from bruto.container.dng_reader import LEAST_SIDE, is_raw, read_dng
+from bruto.container.dng_reader import is_raw, read_dng
 from bruto.container.orientation import turned
 from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, picture_meta, read_picture
-from bruto.container.rawframe import Linear, RawFrame, RawMeta, linearise, shading_grid
+from bruto.container.rawframe import Linear, RawFrame, RawMeta, check_size, linearise, shading_grid
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
 from bruto.sensor.noise import estimate_noise, file_noise
@@ -54,6 +54,7 @@ class Source:
 def source_of_raw(path: Path, frame: RawFrame, whole_area: bool = False) -> Source:
     """A source from a decoded raw; `whole_area`: with what its default crop leaves out."""
     meta = replace(frame.meta, default_crop=frame.meta.active_area) if whole_area else frame.meta
+    check_size(meta)
     linear = linearise(RawFrame(frame.codes, meta))
     noise, origin = file_noise(meta), "file"
     if noise is None:
@@ -104,6 +105,7 @@ def source_of_picture(path: Path, picture: PictureFile) -> Source:
         bits[0 : h // 2 * 2 : 2, 0 : w // 2 * 2 : 2] & bits[1 : h // 2 * 2 : 2, 1 : w // 2 * 2 : 2]
     )
     meta = picture_meta(picture)
+    check_size(meta)
     linear = Linear(data, quads, "", 1.0)
     return Source(
         path,
@@ -124,11 +126,7 @@ def open_source(path: str | Path) -> Source:
     if is_raw(path):
         return source_of_raw(path, read_dng(path))
     if is_picture(path):
-        picture = read_picture(path)
-        h, w = picture.pixels.shape[:2]
-        if min(h, w) < LEAST_SIDE:
-            raise FileProblem(f"{path} is only {w} × {h} pixels, too small to be developed.")
-        return source_of_picture(path, picture)
+        return source_of_picture(path, read_picture(path))
     if path.is_dir() or not path.exists():
         read_dng(path)  # raises with the reason
     raise FileProblem(f"{path} is neither a DNG nor a picture that can be opened ({PICTURE_KINDS}).")

@@ -36,7 +36,7 @@ from bruto.merge.frames import (
     rough,
     warped_band,
 )
-from bruto.publish import Target
+from bruto.publish import NameTaken, Target
 from bruto.storage.outputs import Outputs
 
 BAND = 384
@@ -114,6 +114,20 @@ def _target(files: Sequence[str | Path], output: Target | str | Path, overwrite:
     if Path(output).suffix.lower() != ".dng":
         raise BrutoError(f"A merge writes a raw: let the name end in .dng, not '{Path(output).name}'.")
     return Outputs(files, overwrite=overwrite).file(output)
+
+
+def _written(
+    target: Target, renamed: Callable[[], Target] | None, codes: NDArray, tags: DngTags, preview: NDArray[np.uint8]
+) -> Target:
+    """Write the result; under another name where a file took its name meanwhile and `renamed` gives one."""
+    while True:
+        try:
+            write_dng(target, codes, tags, preview)
+            return target
+        except NameTaken:
+            if renamed is None:
+                raise
+            target = renamed()
 
 
 def _different(paths: list[Path]) -> tuple[list[Path], list[FrameVerdict]]:
@@ -260,14 +274,16 @@ def merge_noise(
     *,
     method: str = "mean",
     overwrite: bool = False,
+    renamed: Callable[[], Target] | None = None,
     progress: Progress = _noop,
     cancelled: Callable[[], bool] | None = None,
 ) -> MergeResult:
     """Merge a burst at equal settings into a linear DNG with less noise.
 
     `method`: "mean" (weighted, moving things kept from the first frame) or "median". Any number of frames; memory
-    holds one frame and the sums ("median" spools aligned frames to a temporary file beside the output). Raises
-    `BrutoError`.
+    holds one frame and the sums ("median" spools aligned frames to a temporary file beside the output). `overwrite`:
+    another existing file may be replaced (an original never is); `renamed`: gives another target where a file took the
+    name while the merge ran. Raises `BrutoError`.
     """
     if method not in ("mean", "median"):
         raise BrutoError(f"A burst is merged by mean or median, not '{method}'.")
@@ -316,8 +332,9 @@ def merge_noise(
     _stop(cancelled)
     progress(0.93, "writing")
     sources = [Path(v.file).name for v in used]
-    write_dng(
+    target = _written(
         target,
+        renamed,
         codes,
         _tags(
             first,
@@ -407,6 +424,7 @@ def merge_exposure(
     output: Target | str | Path,
     *,
     overwrite: bool = False,
+    renamed: Callable[[], Target] | None = None,
     progress: Progress = _noop,
     cancelled: Callable[[], bool] | None = None,
 ) -> MergeResult:
@@ -482,8 +500,9 @@ def merge_exposure(
     ratio = float(middle.exposure / shortest.exposure)
     sources = [f.path.name for f, _ in frames]
     progress(0.93, "writing")
-    write_dng(
+    target = _written(
         target,
+        renamed,
         out,
         _tags(
             middle,

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from bruto.color.spaces import decode_srgb
 from bruto.container.orientation import as_stored
 from bruto.container.picture import decode_jpeg
-from bruto.container.rawframe import RawFrame, RawMeta, shading_grid, shifted_cfa
+from bruto.container.rawframe import RawFrame, RawMeta, check_size, shading_grid, shifted_cfa
 from bruto.errors import BrutoError
 from bruto.sensor.advice import Advice, Offer, advise
 from bruto.sensor.blocks import histogram
@@ -106,6 +106,7 @@ def measure(frame: RawFrame, offer: Offer | None = None) -> SensorReport:
     `offer`: what the phone offers, for the advice.
     """
     meta = frame.meta
+    check_size(meta)
     planes = planes_of(frame)
     counts = [histogram(p.codes) for p in planes]
     blocks = blocks_of(planes)
