@@ -4,6 +4,8 @@ names that collide, hostile stores.
 
 from __future__ import annotations
 
+import contextlib
+import errno
 import json
 import os
 import shutil
@@ -15,18 +17,23 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
 
+from bruto import publish
 from bruto.app.models import Edit, Shoot
 from bruto.develop.library import NamedRecipe, drop, keep, kept
 from bruto.develop.recipe import Recipe, load_recipe
 from bruto.errors import BrutoError, FileProblem
 from bruto.phones.card import PhoneCard, card_from, load_card, save_card, written
 from bruto.publish import (
+    NameTaken,
+    Target,
     clean_folder,
     clean_leftovers,
+    identity,
     process_mark,
     published,
     temporary_beside,
     temporary_folder,
+    write_new,
 )
 from bruto.shoot.folder import RECORD, load_record, open_shoot
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
@@ -425,6 +432,45 @@ class Leftovers(Store):
         with self.assertRaises(RuntimeError), temporary_beside(self.folder / "a.jpg"):
             raise RuntimeError
         self.assertEqual([p.name for p in self.folder.iterdir()], ["card-001.dng"])
+
+
+class Publishing(Store):
+    """Putting a file under its name on file systems that can do less."""
+
+    def test_without_renameat2_and_without_links(self) -> None:
+        refuse = mock.patch("bruto.publish.os.link", side_effect=OSError(errno.EPERM, "no links here"))
+        for links in (True, False):
+            path = self.folder / f"a-{links}.jpg"
+            with mock.patch("bruto.publish._renameat2", return_value=False), contextlib.ExitStack() as stack:
+                if not links:
+                    stack.enter_context(refuse)
+                write_new(path, b"mine")
+                self.assertEqual(path.read_bytes(), b"mine")
+                with self.assertRaises(NameTaken):
+                    write_new(path, b"other")
+                with self.assertRaises(NameTaken), published(self.folder / f"b-{links}.jpg") as temporary:
+                    temporary.write_bytes(b"mine")
+                    (self.folder / f"b-{links}.jpg").write_bytes(b"theirs")
+                self.assertEqual((self.folder / f"b-{links}.jpg").read_bytes(), b"theirs")
+                write_new(Target(path, identity(path)), b"newer")
+                self.assertEqual(path.read_bytes(), b"newer")
+        self.assertFalse([p for p in self.folder.iterdir() if p.name.startswith(".")])
+
+    def test_what_was_changed_in_the_last_moment_is_put_back(self) -> None:
+        path = self.folder / "a.jpg"
+        path.write_bytes(b"old")
+        known = identity(path)
+        real = publish._renameat2
+
+        def late(old: Path, new: Path, flags: int) -> bool:
+            if path.read_bytes() == b"old":
+                path.write_bytes(b"theirs, in the last moment")
+            return real(old, new, flags)
+
+        with mock.patch("bruto.publish._renameat2", late), self.assertRaises(NameTaken):
+            write_new(Target(path, known), b"mine")
+        self.assertEqual(path.read_bytes(), b"theirs, in the last moment")
+        self.assertEqual(len(list(self.folder.iterdir())), 2)
 
 
 class Watching(Store):

@@ -214,7 +214,16 @@ def process_gone(mark: str) -> bool:
     pid, _, started = rest.partition("-")
     if host != _host() or not (pid.isdigit() and started.isdigit()):
         return False
-    return _started(int(pid)) != int(started)
+    now = _started(int(pid))
+    if now is not None:
+        return now != int(started)
+    try:
+        os.kill(int(pid), 0)  # processes of other users may be hidden from us, and live all the same
+    except (ProcessLookupError, OverflowError):
+        return True
+    except OSError:
+        return False
+    return False
 
 
 def _owner_gone(name: str) -> bool:

@@ -107,7 +107,7 @@ class Registration(unittest.TestCase):
         photo = cv2.resize(data.coffee(), (1200, 800), interpolation=cv2.INTER_CUBIC)
         zoomed = cv2.resize(photo[200:600, 300:900], (1200, 800), interpolation=cv2.INTER_CUBIC)
         for name, other, share in (
-            ("wide", photo[62:737], 0.84), ("square", photo[:, 200:1000], 0.67), ("upright", photo[:, 400:850], 0.37),
+            ("wide", photo[62:737], 0.84), ("square", photo[:, 200:1000], 0.67), ("tall", photo[:, 400:850], 0.37),
             ("turned", np.ascontiguousarray(np.rot90(photo)), 1.0), ("zoomed", zoomed, 0.25),
         ):  # fmt: skip
             with self.subTest(name):

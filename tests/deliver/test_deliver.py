@@ -16,6 +16,7 @@ import tifffile
 from PIL import Image, ImageCms
 
 from bruto.color.spaces import decode_srgb
+from bruto.container.provenance import made_here
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket, check_ticket, resize_linear, write_picture
 from bruto.deliver.icc import profile
@@ -90,6 +91,14 @@ class Formats(Folder):
         self.assertIn(META.model.encode(), coded)
         found = imagecodecs.jpegxl_decode(coded)
         self.assertLess(np.abs(found.astype(int) - smooth).mean(), 6)
+
+    def test_words_in_any_letters(self) -> None:
+        meta = replace(META, make="Käse ☃ \udce9", model="漢字", description="x\ud800y", taken="2026:é")
+        for name in ("u.jpg", "u.png", "u.tif", "u.avif", "u.jxl"):
+            write_picture(self.folder / name, PICTURE, Ticket(), meta)
+            self.assertTrue(made_here(self.folder / name), name)
+        with tifffile.TiffFile(self.folder / "u.tif") as tif:
+            self.assertIn("漢字", tif.pages[0].tags[272].value)
 
     def test_exif_can_be_left_out(self) -> None:
         with Image.open(self.written("a.jpg", keep_exif=False)) as image:

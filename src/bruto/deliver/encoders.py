@@ -172,7 +172,7 @@ def write_picture(target: Target | str | Path, picture: NDArray, ticket: Ticket,
             tags: list[tuple] = [(34675, 7, len(icc), icc, True)]
             if ticket.keep_exif:
                 tags += [
-                    (tag, "s", 0, passed_on(value), True)
+                    (tag, "s", 0, passed_on(value).encode("utf-8", "replace"), True)
                     for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken))
                     if value
                 ]
