@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
-import sys
+import tempfile
 import time
 import traceback
 from pathlib import Path
@@ -23,16 +23,17 @@ def log_file() -> Path:
 def unexpected(error: BaseException, doing: str) -> str:
     """Note an error that is a defect of the program; returns the one line that the user is told."""
     trace = "".join(traceback.format_exception(error))
-    place = log_file()
-    try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-        with contextlib.suppress(OSError):
-            if place.stat().st_size > LARGEST_LOG:
-                os.replace(place, place.with_suffix(".before.log"))
-        with place.open("a", encoding="utf-8", errors="backslashreplace") as stream:
-            stream.write(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {doing}\n{trace}\n")
-        where = f"what happened is noted in {place}"
-    except OSError:
-        sys.stderr.write(trace)
-        where = "the log could not be written"
+    where = "the log could not be written"
+    for place in (log_file(), Path(tempfile.gettempdir()) / f"bruto-errors-{os.getuid()}.log"):
+        try:
+            place.parent.mkdir(parents=True, exist_ok=True)
+            with contextlib.suppress(OSError):
+                if place.stat().st_size > LARGEST_LOG:
+                    os.replace(place, place.with_suffix(".before.log"))
+            with place.open("a", encoding="utf-8", errors="backslashreplace") as stream:
+                stream.write(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {doing}\n{trace}\n")
+            where = f"what happened is noted in {place}"
+            break
+        except OSError:
+            continue
     return f"Something went wrong in Bruto itself while {doing}; nothing of yours was changed, {where}."

@@ -38,8 +38,8 @@ from bruto.develop.values import Tone
 from bruto.errors import BrutoError
 from bruto.shoot.shots import Shot, oriented_preview
 
-KEPT_OPEN = 2
-"""Developers of recent shots kept in memory."""
+KEPT_OPEN, KEPT_BYTES = 2, 900_000_000
+"""Developers of recent shots kept in memory: how many, and bytes beyond which only the one that is shown is."""
 KEPT_EDITS = 40
 """Shots whose values, suggestions and light are kept, the latest."""
 SAVE_AFTER_MS, PICTURED_AFTER_MS = 600, 250
@@ -240,7 +240,9 @@ class DevelopPage(QWidget):
         key = str(self.shot.main)
         self._open[key] = developer
         self._open.move_to_end(key)
-        while len(self._open) > KEPT_OPEN:
+        while len(self._open) > 1 and (
+            len(self._open) > KEPT_OPEN or sum(d.held_bytes for d in self._open.values()) > KEPT_BYTES
+        ):
             oldest, _ = self._open.popitem(last=False)
             self._suggesting.pop(oldest, None)
         kind = {"mosaic": "RAW, developed", "linear": "PROCESSED RAW, developed", "picture": "PICTURE ONLY, developed"}[

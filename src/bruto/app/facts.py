@@ -70,7 +70,7 @@ def set_fact(group: ShotSet, reports: dict[str, SensorReport]) -> tuple[str, str
 def kind_text(shot: Shot) -> str:
     """What files a shot has, in words."""
     kind = {"mosaic": "raw", "linear": "processed raw", "picture": "picture only"}[shot.seen.kind] if shot.seen else ""
-    if shot.raw and shot.picture:
+    if shot.seen and shot.raw and shot.picture:
         kind += " + picture"
     if shot.clip:
         kind += " + clip"

@@ -135,6 +135,8 @@ def style_sheet(t: Theme) -> str:
     QPushButton:pressed {{ background: {t.line}; }}
     QPushButton#primary {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: bold; }}
     QPushButton#primary:disabled {{ background: {t.track}; color: {t.quiet}; border-color: {t.track}; }}
+    QPushButton#inLine {{ padding: 2px 10px; min-height: 18px; }}
+    QPushButton#inLine:focus {{ padding: 1px 9px; }}
     QPushButton#take {{ background: transparent; border: none; color: {t.suggestion}; font-weight: bold;
         padding: 2px 4px; text-align: right; }}
     QPushButton#take:checked {{ background: {t.suggestion}; color: {t.raised}; border-radius: 4px; }}

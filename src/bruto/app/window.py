@@ -211,7 +211,7 @@ class Window(QMainWindow):
         bar = QWidget()
         bar.setObjectName("statusBar")
         bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        bar.setFixedHeight(28)
+        bar.setFixedHeight(30)
         row = QHBoxLayout(bar)
         row.setContentsMargins(14, 0, 14, 0)
         row.setSpacing(18)

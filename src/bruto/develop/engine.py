@@ -85,6 +85,19 @@ class Developer(Recorded):
         source = as_asked(self.source, recipe)
         return self if source is self.source else Developer(source)
 
+    @property
+    def held_bytes(self) -> int:
+        """Memory that is held: the frame, its sizes, and kept results of steps, bytes."""
+        kept = (self._levels, self._between, self._stages)  # they may grow on the render thread: copied at once
+        parts: list[NDArray] = [self.source.linear.data, *(a for cache in kept for a in list(cache.values()))]
+        if self.source.frame is not None:
+            parts.append(self.source.frame.codes)
+        if self.source.picture is not None:
+            parts.append(self.source.picture.pixels)
+        if self._piece is not None:
+            parts.append(self._piece[1][0])
+        return sum(p.nbytes for p in parts)
+
     # -- frame --------------------------------------------------------------------------------------------------------
 
     def geometry(self, recipe: Recipe, uncropped: bool = False) -> Geometry:

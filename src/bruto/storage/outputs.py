@@ -29,18 +29,21 @@ class Outputs:
         self._inputs = [Path(p) for p in inputs]
         self._promised: set[tuple[int, int, str]] = set()
         self._listed: dict[Path, dict[str, list[str]]] = {}
+        self._read: set[tuple[int, int]] | None = None
 
     # -- what a name is --
 
     def _input_files(self) -> set[tuple[int, int]]:
-        found = set()
-        for path in self._inputs:
-            try:
-                state = os.stat(path)
-                found.add((state.st_dev, state.st_ino))
-            except OSError:
-                continue
-        return found
+        """Device and inode of every input, whatever it is called."""
+        if self._read is None:
+            self._read = set()
+            for path in self._inputs:
+                try:
+                    state = os.stat(path)
+                    self._read.add((state.st_dev, state.st_ino))
+                except OSError:
+                    continue
+        return self._read
 
     def _folder(self, folder: Path) -> os.stat_result:
         try:
@@ -69,27 +72,29 @@ class Outputs:
             self._listed[folder] = names
         return self._listed[folder]
 
-    def _why_not(self, path: Path, inputs: set[tuple[int, int]]) -> tuple[str, bool]:
-        """Why a name cannot be written ("" where it can), and whether `--overwrite` would help."""
+    def _why_not(self, path: Path, *, told: bool = True) -> str:
+        """Why a name cannot be written, "" where it can; without `told` the first reason will do."""
         try:
             there = identity(path)
             if there is None:
                 others = [n for n in self._names(path.parent).get(folded(path.name), []) if n != path.name]
                 if others and identity(path.parent / others[0]) is not None:
-                    return f"{others[0]} is there already, whose name differs only in case", False
-                return "", False
+                    return f"{others[0]} is there already, whose name differs only in case"
+                return ""
             special = why_not_regular(path)
         except OSError as error:
             raise explain(error, path, "write") from error
         if special:
-            return special, False
-        if (there.device, there.inode) in inputs:
-            return "it is the original, one of the files that are read; choose another name", False
+            return special
+        if (there.device, there.inode) in self._input_files():
+            return "it is the original, one of the files that are read; choose another name"
+        if not self.overwrite and not told:
+            return NOT_REPLACED
         if is_original(path):
-            return "it is an original, which is never replaced; choose another name", False
+            return "it is an original, which is never replaced; choose another name"
         if not self.overwrite:
-            return f"{NOT_REPLACED}; choose another name, or add --overwrite to replace it", True
-        return "", False
+            return f"{NOT_REPLACED}; choose another name, or add --overwrite to replace it"
+        return ""
 
     # -- names --
 
@@ -102,7 +107,7 @@ class Outputs:
         key = (folder.st_dev, folder.st_ino, folded(path.name))
         if key in self._promised:
             raise FileProblem(f"Cannot write {path}: another output of this run has that name.")
-        reason, _ = self._why_not(path, self._input_files())
+        reason = self._why_not(path)
         if reason:
             raise FileProblem(f"Cannot write {path}: {reason}.")
         self._promised.add(key)
@@ -116,11 +121,10 @@ class Outputs:
         """Targets that belong together and get the same number: `names` says how they are called with number 1, 2 …"""
         folder = Path(folder)
         state = self._folder(folder)
-        inputs = self._input_files()
         for number in range(1, _MOST_NUMBERS):
             paths = [folder / name for name in names(number)]
             keys = [(state.st_dev, state.st_ino, folded(p.name)) for p in paths]
-            if any(k in self._promised for k in keys) or any(self._why_not(p, inputs)[0] for p in paths):
+            if any(k in self._promised for k in keys) or any(self._why_not(p, told=False) for p in paths):
                 continue
             self._promised.update(keys)
             return [Target(p, identity(p) if self.overwrite else None, state.st_dev) for p in paths]
