@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import sys
 import time
 from pathlib import Path
 from unittest import mock
@@ -17,6 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from bruto.app import plain
+from bruto.app.main import tell_unexpected
 from bruto.app.question import Question
 from bruto.app.window import Window
 from bruto.container.dng_reader import read_dng
@@ -104,6 +106,17 @@ class RightShot(WindowTest):
         QTest.keyClick(self.window, Qt.Key.Key_T)
         self.window._with_edit(lambda edit: edit.judge(verdict="reject"))
         self.assertEqual((before.sidecar.verdict, before.recipe), ("", Recipe()))
+
+    def test_a_defect_in_an_answer_to_the_mouse_is_one_line(self) -> None:
+        self.addCleanup(setattr, sys, "excepthook", sys.excepthook)
+        tell_unexpected(self.window.say)
+        sys.excepthook(TypeError, TypeError("int() argument"), None)
+        self.assertNotIn("int()", self.window.message.text())
+        self.assertIn("errors.log", self.window.message.text())
+        wrapped = RuntimeError("while emitting a signal")
+        wrapped.__cause__ = FileProblem("the disk is full")
+        sys.excepthook(RuntimeError, wrapped, None)
+        self.assertEqual(self.window.message.text(), "the disk is full")
 
     def test_a_sidecar_that_cannot_be_used_leaves_the_window_whole(self) -> None:
         raw = self.folder / "sluice-001-02.dng"

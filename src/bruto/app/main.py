@@ -6,7 +6,9 @@ import ctypes
 import os
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
+from types import TracebackType
 
 import platformdirs
 from PySide6.QtCore import QBuffer, QIODevice, QTimer
@@ -17,6 +19,7 @@ from bruto.app import theme
 from bruto.app.memory import give_back_memory
 from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError
+from bruto.logged import unexpected
 from bruto.publish import clean_leftovers, write_new
 from bruto.storage.outputs import Outputs
 
@@ -75,6 +78,7 @@ def run(
     from bruto.app.window import Window  # the heavy imports come behind the splash of the platform
 
     window = Window()
+    tell_unexpected(window.say)
     window.resize(*size)
     window.show()
 
@@ -89,6 +93,20 @@ def run(
     if screenshot is not None:
         _picture_when_ready(app, window, screenshot, started)
     return app.exec()
+
+
+def tell_unexpected(say: Callable[[str], None]) -> None:
+    """Defects of ours in answers to the mouse and the keyboard become a message; the trace goes into the log."""
+
+    def tell(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            sys.__excepthook__(kind, error, trace)
+        elif isinstance(error, BrutoError) or isinstance(error.__cause__, BrutoError):  # models pass it on wrapped
+            say(str(error if isinstance(error, BrutoError) else error.__cause__))
+        else:
+            say(unexpected(error, "answering"))
+
+    sys.excepthook = tell
 
 
 def _picture_when_ready(app: QApplication, window: object, path: Path, started: float) -> None:
