@@ -86,6 +86,9 @@ class Awkward(unittest.TestCase):
         os.mkfifo(made["pipe"])
         made["null"].symlink_to("/dev/null")
         made["dir"].mkdir()
+        with contextlib.suppress(PermissionError):  # a real device takes more than rights of a user
+            made["node"] = f / f"node{suffix}"
+            os.mknod(made["node"], stat.S_IFCHR | 0o600, os.makedev(1, 3))
         if original is not None:
             made["hard"] = f / f"hard{suffix}"
             os.link(original, made["hard"])
@@ -112,7 +115,8 @@ class Awkward(unittest.TestCase):
 class Commands(Awkward):
     def test_no_command_changes_what_bruto_did_not_make(self) -> None:
         count = 0
-        for target in self.awkward:
+        inputs = [*self.frames, self.raw, self.folder / "dir.jpg" / ".." / self.frames[1].name]
+        for target in [*self.awkward, *inputs]:
             for extra in ([], ["--overwrite"]):
                 if target.suffix == ".dng":
                     runs = [["merge", "noise", *self.frames, "-o", target, *extra]]
@@ -130,7 +134,12 @@ class Commands(Awkward):
                         self.assert_untouched(run, new=False)
                         self.assertFalse(replaceable and code == 0)
                         count += 1
-        self.assertGreaterEqual(count, 60)
+        for extra in ([], ["--overwrite"]):  # the picture itself, and what no picture can be
+            for target in (self.picture, sidecar_path(self.raw), self.folder / "notes.txt", "/dev/null"):
+                self.assertEqual(self.run_command("develop", self.picture, "-o", target, *extra)[0], 1)
+                self.assert_untouched(f"develop to {target}", new=False)
+                count += 1
+        self.assertGreaterEqual(count, 84)
         print(f"\n{count} awkward targets of commands, nothing changed")
 
     def test_a_folder_gives_numbers(self) -> None:
@@ -224,6 +233,7 @@ class Window(Awkward):
         self.assertEqual({j.state for j in jobs}, {DONE}, [j.message for j in jobs if j.state != DONE])
         self.assertEqual(len({j.output for j in jobs}), len(jobs))
         self.assert_untouched(f"{len(jobs)} deliveries")
+        print(f"\n{len(jobs)} deliveries to names that are taken, nothing changed")
 
     def test_a_file_that_appears_while_a_job_runs_is_not_replaced(self) -> None:
         out = self.folder.parent / "out"
@@ -277,6 +287,7 @@ class Window(Awkward):
         result = take_in(card, self.folder)
         self.assertEqual((result.failed, len(result.copied)), ([], len(list(card.iterdir()))))
         self.assert_untouched(f"taking in {len(result.copied)} files")
+        print(f"\n{len(result.copied)} files taken in over names that are taken, nothing changed")
 
     def test_stores_write_over_nothing_that_is_not_theirs(self) -> None:
         count = 0
