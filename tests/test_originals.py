@@ -32,6 +32,7 @@ from bruto.shoot.folder import RECORD, Record, save_record
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
 from bruto.shoot.takein import take_in
 from bruto.shoot.xmp import write_rating, xmp_path
+from bruto.simphone.capture import simulate
 from bruto.storage.outputs import Outputs
 from tests.shots import SMALL, taken
 
@@ -55,7 +56,7 @@ class Awkward(unittest.TestCase):
 
     def setUp(self) -> None:
         base = Path(self.enterContext(TemporaryDirectory()))
-        homes = {f"XDG_{k}_HOME": str(base / k) for k in ("DATA", "STATE", "CACHE")}
+        homes = {f"XDG_{k}_HOME": str(base / k) for k in ("DATA", "STATE")}
         self.enterContext(mock.patch.dict(os.environ, homes))
         self.folder = base / "day"
         self.folder.mkdir()
@@ -183,10 +184,11 @@ class Commands(Awkward):
         self.assertFalse(made_here(self.picture) or made_here(self.raw))
 
     def test_the_simulated_phone_numbers_too(self) -> None:
-        for k in range(2):
-            code, said = self.run_command("simulate", "card", "-o", self.folder, "--megapixels", "3", "--seed", "1")
-            self.assertEqual(code, 0, said)
-            self.assert_untouched(f"simulate, time {k + 1}")
+        code, said = self.run_command("simulate", "card", "-o", self.folder, "--megapixels", "3", "--seed", "1")
+        self.assertEqual(code, 0, said)
+        self.assert_untouched("simulate")
+        simulate("card", self.folder, size=SMALL)
+        self.assert_untouched("simulate again")
         self.assertTrue((self.folder / "card-001-2.dng").is_file() and (self.folder / "card-001-3.jpg").is_file())
 
     def test_a_screenshot_replaces_nothing_but_screenshots(self) -> None:
