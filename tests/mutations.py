@@ -491,6 +491,7 @@ def run(count: int, seed: int, workers: int = 2) -> dict[str, Any]:
             process = running[k]
             code = process.wait()  # type: ignore[union-attr]
             waiting.unregister(key.fileobj)
+            key.fileobj.close()  # type: ignore[union-attr]
             if code == 0:
                 alive -= 1
                 continue
