@@ -4,6 +4,7 @@ comes back, what is not saved is said and stays.
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import sys
@@ -25,6 +26,7 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import DngTags
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
+from bruto.develop.engine import Developer
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
 from bruto.shoot.sidecar import load_sidecar, sidecar_path
@@ -254,6 +256,17 @@ class Unfinished(WindowTest):
             self.assertLess(time.monotonic() - began, 0.1)
             self.settle()
         self.assertIn("no colour to speak of", self.window.message.text())
+
+    def test_paging_fast_keeps_two_raws_open(self) -> None:
+        shots = [s for s in self.window.shoot.shots if not s.problem]
+        for shot in shots * 2:
+            self.window.shoot.select(shot)
+            end = time.monotonic() + 0.15
+            while time.monotonic() < end:
+                self.app.processEvents()
+        self.settle()
+        kept = [o for o in gc.get_objects() if isinstance(o, Developer)]
+        self.assertLessEqual(len(kept), 3, "what was paged over waits for the collector of circles")
 
     def test_paging_makes_no_widgets(self) -> None:
         shots = [s for s in self.window.shoot.shots if not s.problem]
