@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import json
+import os
 import threading
 import time
 import unittest
@@ -10,6 +12,7 @@ import warnings
 from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from unittest import mock
 
 import numpy as np
 import tifffile
@@ -165,6 +168,8 @@ class Delivering(Folder):
 class Waiting(Folder):
     def setUp(self) -> None:
         super().setUp()
+        state = self.enterContext(TemporaryDirectory())
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": state}))
         self.raw = raw_of("card", size=SMALL)
         self.queue = Queue()
         self.addCleanup(self.queue.close)
@@ -190,6 +195,23 @@ class Waiting(Folder):
         self.assertEqual({p.name for p in self.folder.iterdir()}, {"a.jpg", "b.png"})
         order = [n for n, s in self.states if s == jobs.RUNNING]
         self.assertEqual(sorted(order), order)
+
+    def test_a_thousand_jobs_are_queued_at_once_and_kept(self) -> None:
+        with mock.patch.object(self.queue, "_do", lambda job: time.sleep(0.5)):
+            began = time.monotonic()
+            self.queue.add(*(self.job(f"a-{k}.jpg") for k in range(1000)))
+            self.assertLess(time.monotonic() - began, 3)
+            self.assertEqual(len({j.output for j in self.queue.jobs}), 1000)
+            self.queue.close()
+        (kept,) = (Path(os.environ["XDG_STATE_HOME"]) / "bruto/queue").iterdir()
+        self.assertGreater(len(json.loads(kept.read_text())["waiting"]), 990)
+
+    def test_one_impossible_name_queues_none(self) -> None:
+        with self.assertRaises(BrutoError):
+            self.queue.add(self.job("a.jpg"), self.job("a.bmp"))
+        self.assertEqual(self.queue.jobs, [])
+        self.queue.add(self.job("a.jpg"))
+        self.assertEqual(self.queue.jobs[0].output.name, "a.jpg")  # its name was given back
 
     def test_a_failure_stops_nothing_else_and_can_be_tried_again(self) -> None:
         broken = self.folder / "broken.dng"

@@ -7,11 +7,13 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QObject, QProcess, Signal
+from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
 from bruto.app.task_line import TaskLine
 from bruto.simphone.demo import missing
 
+LAST_SEEN_MS = 5000
+"""After its end: when the watched folder has shown its last shot."""
 TITLE = "The simulated phone is shooting"
 
 
@@ -28,11 +30,14 @@ class DemoDay(QObject):
         self.process.readyReadStandardOutput.connect(self._told)
         self.process.finished.connect(self._ended)
         self._stopped = False
+        self.shooting = False
+        """Whether shots of it still come in."""
 
     def start(self) -> None:
         """Go on where the last start ended; nothing is done where the day is whole."""
         if not missing(self.folder):
             return
+        self.shooting = True
         self.line.begin(TITLE, self.stop)
         self.process.start(sys.executable, ["-m", "bruto.simphone.demo", str(self.folder)])
 
@@ -42,6 +47,9 @@ class DemoDay(QObject):
         if self.process.state() != QProcess.ProcessState.NotRunning:
             self.process.kill()
             self.process.waitForFinished(3000)
+
+    def _all_seen(self) -> None:
+        self.shooting = False
 
     def _told(self) -> None:
         while self.process.canReadLine():
@@ -53,6 +61,7 @@ class DemoDay(QObject):
 
     def _ended(self, code: int) -> None:
         self.line.end()
+        QTimer.singleShot(LAST_SEEN_MS, self._all_seen)
         if code and not self._stopped:
             said = bytes(self.process.readAllStandardError().data()).decode("utf-8", "replace").strip().splitlines()
             self.problem.emit(f"The simulated phone stopped: {said[-1] if said else f'code {code}'}")

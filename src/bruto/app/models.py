@@ -386,7 +386,7 @@ class Shoot:
 
     def set_card(self, card: PhoneCard) -> None:
         """Use a card that was changed by hand: checks and advice follow it."""
-        self.cards[(card.make, card.model)] = self._cards_before[(card.make, card.model)] = card
+        self.cards[(card.make, card.model)] = card
         for shot in self.shots:
             report = self.reports.get(str(shot.main))
             if report is not None and self.card_of(shot) is card and shot.meta is not None:

@@ -217,8 +217,9 @@ class Window(QMainWindow):
         row.setSpacing(18)
         self.pointer, self.timing, self.saved, self.message = Label(""), Label(""), Label(""), Label("")
         self.measured = Label("")
-        self.line = TaskLine()
+        self.line, self.demo_line = TaskLine(), TaskLine()
         row.addWidget(self.line)
+        row.addWidget(self.demo_line)
         for label in (self.measured, self.timing, self.saved, self.pointer):
             label.setObjectName("quiet")
             row.addWidget(label)
@@ -285,7 +286,7 @@ class Window(QMainWindow):
 
     def shoot_demo(self, folder: Path) -> None:
         """Let the simulated phone take what is missing of the demo's day, behind the window."""
-        self.demo = DemoDay(folder, self.line)
+        self.demo = DemoDay(folder, self.demo_line)
         self.demo.problem.connect(self.say)
         self.demo.start()
 
@@ -367,7 +368,7 @@ class Window(QMainWindow):
         self.thumbs.forget(changes.new)
 
     def _arrived(self, shot: Shot, count: int) -> None:
-        if self.demo is not None:
+        if self.demo is not None and self.demo.shooting:
             return  # a whole day comes in: what is looked at stays
         if self.task() == "Intake":
             self._choose(shot)
@@ -473,10 +474,12 @@ class Window(QMainWindow):
             return
         try:
             usable_folder(folder)
+            wanted = []
             for shot in shots:
                 edit = self.develop.edits.get(str(shot.main))
                 recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
-                self.queue.add(jobs.Job(shot.main, folder, shot.name + suffix, recipe, ticket))
+                wanted.append(jobs.Job(shot.main, folder, shot.name + suffix, recipe, ticket))
+            self.queue.add(*wanted)
         except BrutoError as error:
             self.say(str(error))
 
@@ -578,7 +581,7 @@ class Window(QMainWindow):
             )
         if self.merging.running:
             found.append("A merge is running: it is stopped and writes nothing.")
-        if self.line.running and self.demo is None:
+        if self.line.running:
             found.append(f"{self.line.title} is running: it is stopped; what is finished stays.")
         lost = [e for e in self.develop.edits.values() if e.not_saved]
         for edit in lost[:3]:
@@ -595,6 +598,8 @@ class Window(QMainWindow):
             return
         self.merging.stop()
         self.line.stop()
+        if self.demo is not None:
+            self.demo.stop()
         self.shoot.keep_cards()  # what could not be kept is learnt again from the files
         self.queue.close()
         self.gauge.close()

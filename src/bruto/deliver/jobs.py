@@ -119,31 +119,44 @@ class Queue:
         self.jobs: list[Job] = []
         self.outputs = Outputs()
         self._wake = threading.Condition()
+        self._keeping = threading.Lock()
         self._closing = False
         self._thread: threading.Thread | None = None
 
-    def add(self, job: Job) -> None:
-        """Queue a job. Raises `FileProblem` where its folder cannot be written to or its name cannot be had."""
-        check_ticket(Path(job.name), job.ticket)
-        if job.state == WAITING:
-            job.target = self.outputs.in_folder(job.folder, job.name)
+    def add(self, *jobs: Job) -> None:
+        """Queue jobs. Raises `FileProblem` where a folder cannot be written to or a name cannot be had; none is queued
+        then.
+        """
+        planned: list[Target] = []
+        try:
+            for job in jobs:
+                check_ticket(Path(job.name), job.ticket)
+                if job.state == WAITING:
+                    job.target = self.outputs.in_folder(job.folder, job.name)
+                    planned.append(job.target)
+        except BrutoError:
+            for target in planned:
+                self.outputs.release(target)
+            raise
         with self._wake:
-            self.jobs.append(job)
+            self.jobs += jobs
             if self._thread is None:
                 self._thread = threading.Thread(target=self._run, name="delivery", daemon=True)
                 self._thread.start()
             self._wake.notify()
         self._keep()
-        self.changed.emit(job)
+        for job in jobs:
+            self.changed.emit(job)
 
     def restore(self) -> int:
         """Show what earlier windows did not finish, stopped, to be gone on with by `retry`; returns how many."""
         found = take_waiting()
-        for kept in found:
-            job = Job(kept.source, kept.folder, kept.name, kept.recipe, kept.ticket)
+        jobs = [Job(k.source, k.folder, k.name, k.recipe, k.ticket) for k in found]
+        for job in jobs:
             job.state, job.message = STOPPED, NOT_FINISHED
-            self.add(job)
-        return len(found)
+        if jobs:
+            self.add(*jobs)
+        return len(jobs)
 
     def unfinished(self) -> list[Job]:
         """Jobs that wait or run."""
@@ -193,9 +206,10 @@ class Queue:
         return [j for j in self.jobs if j.unfinished() or (j.state == STOPPED and j.message == NOT_FINISHED)]
 
     def _keep(self, missed: list[Job] | None = None) -> None:
-        missed = self._missed() if missed is None else missed
         try:
-            keep_waiting([Kept(j.source, j.folder, j.name, j.recipe, j.ticket) for j in missed])
+            with self._keeping:  # both threads keep: the later state is written later
+                missed = self._missed() if missed is None else missed
+                keep_waiting([Kept(j.source, j.folder, j.name, j.recipe, j.ticket) for j in missed])
         except BrutoError as error:
             self.problem.emit(f"What waits in the queue could not be kept for the next start: {error}")
 

@@ -61,7 +61,7 @@ def doubles(paths: list[Path]) -> dict[int, int]:
     of the same bytes. Raises `FileProblem`.
     """
     first: dict[tuple[int, int], int] = {}
-    by_length: dict[int, list[int]] = {}
+    alike: dict[tuple[int, bytes], list[int]] = {}
     found: dict[int, int] = {}
     for k, path in enumerate(paths):
         try:
@@ -71,12 +71,14 @@ def doubles(paths: list[Path]) -> dict[int, int]:
                 found[k] = first[own]
                 continue
             first[own] = k
-            for other in by_length.setdefault(state.st_size, []):
-                if quick_key(path) == quick_key(paths[other]) and whole_digest(path) == whole_digest(paths[other]):
+            near = alike.setdefault((state.st_size, quick_key(path)), [])
+            own_digest = whole_digest(path) if near else ""
+            for other in near:
+                if whole_digest(paths[other]) == own_digest:
                     found[k] = other
                     break
             else:
-                by_length[state.st_size].append(k)
+                near.append(k)
         except OSError as error:
             raise explain(error, path, "read") from error
     return found
