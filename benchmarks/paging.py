@@ -12,7 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from bruto.app.main import application
 from bruto.app.window import Window
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 
 
 def resident_mb(name: str = "VmRSS") -> float:

@@ -133,10 +133,10 @@ def views(folder: Path) -> dict[str, Any]:
     from bruto.color.difference import delta_e00
     from bruto.color.spaces import picture_to_lab
     from bruto.deliver.encoders import resize_linear
-    from bruto.develop.engine import Developer
+    from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import open_source
-    from bruto.develop.suggest import suggest_all, take_all
+    from bruto.develop.suggest.suggesting import suggest_all, take_all
 
     raw = command("simulate", "pans", "-o", folder)["shots"][0]["files"][0]
     developer = Developer(open_source(raw))

@@ -79,7 +79,7 @@ def develop_ratio(path: Path, rounds: int = ROUNDS) -> dict[str, float]:
 def measure_ratio(path: Path, rounds: int = 7) -> dict[str, float]:
     """Measuring a decoded 12 MP raw over decoding it."""
     from bruto.container.dng_reader import read_dng
-    from bruto.sensor.report import measure
+    from bruto.sensor.measure import measure
 
     frame = read_dng(path)
     measure(frame)

@@ -12,11 +12,11 @@ from tests.truth import chart_error, patch_masks
 
 from bruto.color.temperature import xy_of
 from bruto.container.colour_model import xy_to_neutral
-from bruto.develop.engine import Developer
+from bruto.develop.analysis.white import estimate_white
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
-from bruto.develop.suggest import suggest_white
-from bruto.develop.white import estimate_white
+from bruto.develop.suggest.white import suggest_white
 from bruto.simphone.capture import Phone, save
 
 SCENES = ("pans", "boiling-house", "sluice", "crystals")

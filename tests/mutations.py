@@ -29,15 +29,15 @@ from bruto.container.glance import glance
 from bruto.container.outline import outline
 from bruto.container.picture import read_picture
 from bruto.container.profile import profile_bytes, read_profile
-from bruto.develop.engine import Developer
 from bruto.develop.library import NamedRecipe, keep, kept
+from bruto.develop.pipeline import Developer
 from bruto.develop.profiles import chosen
 from bruto.develop.recipe import Recipe, load_recipe
 from bruto.develop.source import open_source, source_of_raw
 from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, load_card, save_card
 from bruto.sensor.advice import advise
-from bruto.sensor.report import measure
+from bruto.sensor.measure import measure
 from bruto.shoot.folder import RECORD, load_record, open_shoot, save_record
 from bruto.shoot.shots import small_view
 from bruto.shoot.sidecar import load_sidecar, save_sidecar, sidecar_path

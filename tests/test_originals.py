@@ -251,9 +251,7 @@ class Window(Awkward):
         outputs = Outputs()
         target = Outputs().file(out / "new.jpg")
         (out / "new.jpg").write_bytes(b"somebody else's")
-        where, _ = deliver(
-            self.raw, target, Recipe(), Ticket(), renamed=lambda: outputs.in_folder(out, "new.jpg")
-        )
+        where, _ = deliver(self.raw, target, Recipe(), Ticket(), renamed=lambda: outputs.in_folder(out, "new.jpg"))
         self.assertEqual((where.name, (out / "new.jpg").read_bytes()), ("new-2.jpg", b"somebody else's"))
         made = Outputs(overwrite=True).file(where)
         where.write_bytes(b"edited meanwhile, under the same name")

@@ -226,9 +226,9 @@ def develop(
     """Develop raws or pictures to finished pictures. Originals are never replaced."""
     from bruto.deliver.encoders import Ticket, check_ticket
     from bruto.deliver.jobs import deliver
-    from bruto.develop.engine import Developer
+    from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe, load_recipe
-    from bruto.develop.suggest import suggest_all, take_all
+    from bruto.develop.suggest.suggesting import suggest_all, take_all
     from bruto.shoot.sidecar import load_sidecar
     from bruto.storage.outputs import Outputs
 
@@ -332,10 +332,12 @@ def _merged(result: Any, as_json: bool) -> None:
     gain = (
         f"{result.range_ev:.1f} EV from noise to full" if result.range_ev else f"noise {result.noise_gain:.2f} × lower"
     )
-    typer.echo(shown(
-        f"{used} of {len(result.frames)} frames → {result.output}; {gain}, aligned within "
-        f"{max(result.rms_px, 0.01):.2f} px"
-    ))
+    typer.echo(
+        shown(
+            f"{used} of {len(result.frames)} frames → {result.output}; {gain}, aligned within "
+            f"{max(result.rms_px, 0.01):.2f} px"
+        )
+    )
     for f in result.frames:
         if not f.used:
             typer.echo(shown(f"left out {f.file}: {f.reason}"))

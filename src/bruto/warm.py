@@ -94,7 +94,7 @@ def _develop() -> None:
     from bruto.container.dng_reader import read_dng
     from bruto.container.dng_writer import write_dng
     from bruto.container.rawframe import RawFrame, linearise
-    from bruto.develop.engine import Developer, Rect
+    from bruto.develop.pipeline import Developer, Rect
     from bruto.develop.plain import plain_view
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import source_of_raw
@@ -121,12 +121,12 @@ def _develop() -> None:
 def _rest() -> None:
     """The simulated phone, measuring, suggesting, merging, the best grade of noise reduction."""
     from bruto.container.dng_reader import read_dng
-    from bruto.develop.engine import Developer
+    from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import open_source
-    from bruto.develop.suggest import suggest_all, take_all
+    from bruto.develop.suggest.suggesting import suggest_all, take_all
     from bruto.merge.stack import merge_exposure, merge_noise
-    from bruto.sensor.report import measure
+    from bruto.sensor.measure import measure
     from bruto.simphone.capture import simulate
 
     with tempfile.TemporaryDirectory() as name:

@@ -11,8 +11,8 @@ from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
-from bruto.app import develop_page
-from bruto.app.crop_tool import CropTool, dragged, lean
+from bruto.app.pages import develop as develop_page
+from bruto.app.stage.crop_tool import CropTool, dragged, lean
 from bruto.container.orientation import orient
 from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver

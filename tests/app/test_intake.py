@@ -14,8 +14,8 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu
 
-from bruto.app.clip_overlay import overlay, patterns
 from bruto.app.facts import set_fact, shot_fact
+from bruto.app.stage.clip_overlay import overlay, patterns
 from bruto.shoot.folder import RECORD
 from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.xmp import read_rating

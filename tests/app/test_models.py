@@ -8,7 +8,7 @@ from tempfile import TemporaryDirectory
 
 from bruto.app.models import Edit, Shoot, shot_facts
 from bruto.develop.recipe import Recipe
-from bruto.develop.suggest import Suggestion
+from bruto.develop.suggest.suggestion import Suggestion
 from bruto.errors import BrutoError
 from bruto.shoot.sidecar import load_sidecar, sidecar_path
 from tests.shots import SMALL, copy_of, raws_of, taken
@@ -114,7 +114,7 @@ class Shoots(unittest.TestCase):
 
 class Words(unittest.TestCase):
     def test_time_left(self) -> None:
-        from bruto.app.merge_page import time_left
+        from bruto.app.pages.merge import time_left
 
         for elapsed, share, text in (
             (1.0, 0.5, ""), (30.0, 0.01, ""), (30.0, 1.0, ""), (30.0, 0.25, " · about 2 min left"),

@@ -18,15 +18,15 @@ from PySide6.QtGui import Qt as GuiQt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
-from bruto.app import plain
 from bruto.app.main import tell_unexpected
-from bruto.app.question import Question
+from bruto.app.widgets import plain
+from bruto.app.widgets.question import Question
 from bruto.app.window import Window
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import DngTags
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
 from bruto.shoot.sidecar import load_sidecar, sidecar_path
@@ -100,7 +100,7 @@ class RightShot(WindowTest):
         assert before is not None
         other = next(s for s in self.window.shoot.shots if s.name == "sluice-001-01")
         with (
-            mock.patch("bruto.app.develop_page.Edit", side_effect=OSError("cannot be opened")),
+            mock.patch("bruto.app.pages.develop.Edit", side_effect=OSError("cannot be opened")),
             self.assertRaises(OSError),
         ):
             self.window.develop.open_shot(other)
@@ -250,7 +250,7 @@ class Unfinished(WindowTest):
         def slow(*_: object) -> None:
             time.sleep(0.6)
 
-        with mock.patch("bruto.app.develop_page.hue_at", slow):
+        with mock.patch("bruto.app.pages.develop.hue_at", slow):
             began = time.monotonic()
             page._picked(0.5, 0.5)
             self.assertLess(time.monotonic() - began, 0.1)

@@ -10,8 +10,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
 
+from bruto.develop.analysis.proof import hatched, out_of_gamut
 from bruto.develop.illuminants import NAMED, named, values_of
-from bruto.develop.proof import hatched, out_of_gamut
 from bruto.develop.recipe import Recipe
 from bruto.shoot.sidecar import load_sidecar, save_sidecar
 from tests.app.test_develop import DevelopTest

@@ -11,7 +11,7 @@ from PySide6.QtTest import QTest
 
 from bruto.container.dng_reader import read_dng
 from bruto.deliver import jobs
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.shoot.sidecar import sidecar_path

@@ -11,7 +11,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
-from bruto.app import theme
+from bruto.app.widgets import theme
 from bruto.deliver import jobs
 from bruto.develop.recipe import Recipe
 from bruto.shoot.sidecar import load_sidecar, sidecar_path

@@ -9,13 +9,13 @@ import cv2
 import numpy as np
 from PIL import Image
 
+from bruto.align.registration import normalised, register
 from bruto.color.spaces import encode_srgb
 from bruto.compare.metrics import compare, edge_overshoot, sentences
-from bruto.compare.registration import normalised, register
 from bruto.compare.rendering import for_comparison, sharp_pair
 from bruto.container.orientation import orient
-from bruto.develop.engine import Developer, Rect
 from bruto.develop.frame import stored_rect
+from bruto.develop.pipeline import Developer, Rect
 from bruto.develop.recipe import Recipe, save_recipe
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError

@@ -20,11 +20,11 @@ from bruto.container.dng_writer import Storage
 from bruto.container.glance import glance
 from bruto.container.outline import outline
 from bruto.container.rawframe import linearise
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw
 from bruto.errors import BrutoError
-from bruto.sensor.report import measure
+from bruto.sensor.measure import measure
 from bruto.shoot.folder import open_shoot
 from tests.again import write_dng
 from tests.container.test_variants import EVERYTHING, LINEAR, PREVIEW, STORAGES, samples, tags_for

@@ -26,12 +26,12 @@ from bruto.container.profile import GainTableMap
 from bruto.container.rawframe import GainMap, linearise
 from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source, source_of_raw
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import MappedFile
-from bruto.sensor.report import measure
+from bruto.sensor.measure import measure
 from tests.again import write_dng
 from tests.container.test_variants import PREVIEW, samples, tags_for
 from tests.shots import SMALL, raw_of, taken

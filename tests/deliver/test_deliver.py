@@ -24,7 +24,7 @@ from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket, check_ticket, resize_linear, write_picture
 from bruto.deliver.icc import profile
 from bruto.deliver.jobs import Job, Queue, deliver
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError, Cancelled, FileProblem

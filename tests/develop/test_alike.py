@@ -9,7 +9,7 @@ from skimage import data
 
 from bruto.color.spaces import decode_srgb
 from bruto.develop.steps import noise
-from bruto.develop.steps.alike import filter_alike
+from bruto.develop.steps.block_matching import filter_alike
 from bruto.develop.steps.dct import denoise_plane
 
 ONE = np.ones((1, 1), np.float32)

@@ -14,7 +14,7 @@ from bruto.container.dng_writer import DngTags
 from bruto.container.orientation import orient, turned
 from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import has_more, is_as_asked, open_source
 from tests.again import write_dng

@@ -12,17 +12,17 @@ import cv2
 import numpy as np
 from PIL import Image
 
-import bruto.develop.engine as engine
+import bruto.develop.pipeline as engine
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import decode_srgb, encode_srgb, picture_to_lab
 from bruto.container.orientation import orient
 from bruto.container.rawframe import RawFrame
-from bruto.develop.engine import Developer, Rect
+from bruto.develop.analysis.scene_light import scene_light
 from bruto.develop.frame import stored_rect
-from bruto.develop.light import scene_light
+from bruto.develop.pipeline import Developer, Rect
 from bruto.develop.recipe import Recipe, unframed
 from bruto.develop.source import open_source, source_of_raw
-from bruto.develop.suggest import suggest_all, take_all
+from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.errors import Cancelled, FileProblem
 from bruto.simphone.capture import Phone
 from tests.shots import MIDDLE, SMALL, raw_of, taken
@@ -69,7 +69,7 @@ class Views(unittest.TestCase):
             ("profile, haze, relief or colour", "lab_stage"),
         ):  # fmt: skip
             developer = developer_of("pans", size=SMALL)
-            with mock.patch(f"bruto.develop.engine.{place}", side_effect=ZeroDivisionError("odd")):
+            with mock.patch(f"bruto.develop.pipeline.{place}", side_effect=ZeroDivisionError("odd")):
                 view = developer.view(Recipe(), 2)
                 self.assertEqual(list(developer.problems), [name])
                 self.assertRegex(developer.problems[name], f"while making {name}.*errors.log")

@@ -20,12 +20,12 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.orientation import orient
 from bruto.container.rawframe import RawFrame
 from bruto.deliver.encoders import resize_linear
-from bruto.develop.engine import Developer, Rect
+from bruto.develop.analysis.lines import find_lines, how_held
 from bruto.develop.frame import Area, focal_px, geometry_of, held_inside, largest_inside, rotation
-from bruto.develop.lines import find_lines, how_held
+from bruto.develop.pipeline import Developer, Rect
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.develop.source import source_of_raw
-from bruto.develop.suggest import suggest_frame
+from bruto.develop.suggest.frame import suggest_frame
 from bruto.errors import BrutoError
 from tests.shots import MIDDLE, raw_of
 from tests.truth import scene_tilt

@@ -6,7 +6,7 @@ import unittest
 
 import numpy as np
 
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.steps.highlights import settled

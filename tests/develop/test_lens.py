@@ -15,8 +15,8 @@ from bruto.container.colour_model import camera_to_working, xy_to_neutral
 from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import RawFrame, RawMeta, linearise
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, Vignette, Warp, source_places
-from bruto.develop.engine import Developer
 from bruto.develop.frame import Area, full_or_near, geometry_of
+from bruto.develop.pipeline import Developer
 from bruto.develop.plain import plain_view
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw

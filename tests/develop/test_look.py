@@ -16,7 +16,7 @@ from bruto.color.spaces import decode_srgb, encode_srgb, lightness, luminance_of
 from bruto.container.colour_model import camera_to_working, xy_to_neutral
 from bruto.container.profile import Calibration, CameraProfile, GainTableMap, HueSatMap, write_profile
 from bruto.container.rawframe import RawFrame, RawMeta
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.profiles import MATRIX, choices, chosen, hue_sat_for, with_profile
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw

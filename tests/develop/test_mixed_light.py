@@ -11,10 +11,10 @@ from tempfile import TemporaryDirectory
 
 import numpy as np
 
-from bruto.develop.engine import Developer
-from bruto.develop.mixed_light import TwoLights, two_lights
+from bruto.develop.analysis.mixed_light import TwoLights, two_lights
+from bruto.develop.pipeline import Developer
 from bruto.develop.source import open_source
-from bruto.develop.suggest import suggest_white
+from bruto.develop.suggest.white import suggest_white
 from bruto.simphone.capture import Phone, save
 from tests.shots import MIDDLE
 

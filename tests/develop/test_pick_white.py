@@ -10,8 +10,8 @@ import numpy as np
 from bruto.color.spaces import picture_to_lab
 from bruto.container.colour_model import camera_to_working, xy_to_neutral
 from bruto.container.rawframe import RawMeta
-from bruto.develop.engine import Developer
-from bruto.develop.pick_white import SIDES, SURFACES, Picked, neutral_from, white_at
+from bruto.develop.analysis.pick_white import SIDES, SURFACES, Picked, neutral_from, white_at
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
 from bruto.simphone.capture import Phone

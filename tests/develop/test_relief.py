@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import LUMINANCE_2020, decode_srgb
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.steps.colour import PointParams, placed, point_pass

@@ -18,10 +18,12 @@ from PIL import Image
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import picture_to_lab
 from bruto.container.rawframe import RawFrame, linearise
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import Source, open_source, source_of_raw
-from bruto.develop.suggest import Suggestion, overshoot, suggest_all, take_all
+from bruto.develop.suggest.detail import overshoot
+from bruto.develop.suggest.suggesting import suggest_all, take_all
+from bruto.develop.suggest.suggestion import Suggestion
 from bruto.develop.values import Tone
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.capture import Exposure, Phone

@@ -10,14 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import picture_to_lab
-from bruto.develop.engine import Developer
+from bruto.develop.analysis.lines import facade_turn, find_lines
+from bruto.develop.analysis.residual import Residual, detailed_pieces
 from bruto.develop.frame import rotation
-from bruto.develop.lines import facade_turn, find_lines
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
-from bruto.develop.residual import Residual, detailed_pieces
 from bruto.develop.source import Source
-from bruto.develop.spread import suggest_spread
-from bruto.develop.suggest import suggest_all
+from bruto.develop.suggest.picture_statistics import suggest_spread
+from bruto.develop.suggest.suggesting import suggest_all
 from tests.develop.test_suggest import ideal_of, source_of
 from tests.shots import MIDDLE
 

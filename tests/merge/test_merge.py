@@ -13,7 +13,7 @@ import numpy as np
 import rawpy
 
 from bruto.container.dng_reader import read_dng
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError, Cancelled

@@ -26,7 +26,7 @@ from bruto.phones.card import (
     save_card,
     written,
 )  # fmt: skip
-from bruto.sensor.report import measure
+from bruto.sensor.measure import measure
 from bruto.simphone import sensor_model as sm
 from tests.shots import SMALL, raw_of
 

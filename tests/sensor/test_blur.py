@@ -11,8 +11,9 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import RawFrame
+from bruto.sensor.measure import measure, oriented_degrees
 from bruto.sensor.motion import TILE, motion
-from bruto.sensor.report import SensorReport, measure, oriented_degrees
+from bruto.sensor.report import SensorReport
 from bruto.simphone.capture import Exposure, Phone
 from bruto.simphone.optics import Mishap, motion_kernel
 from tests.shots import raw_of

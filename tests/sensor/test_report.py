@@ -13,8 +13,9 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import Linear, RawFrame, RawMeta
 from bruto.sensor.advice import thirds
 from bruto.sensor.blur import edge_blur
+from bruto.sensor.measure import measure
 from bruto.sensor.noise import dynamic_range_ev, estimate_noise, file_noise, shadow_lift_ev, signal_at_snr
-from bruto.sensor.report import SensorReport, measure
+from bruto.sensor.report import SensorReport
 from bruto.simphone.capture import Exposure, Phone
 from tests.shots import MIDDLE, SMALL, raw_of
 from tests.truth import relative_sigma, true_noise

@@ -17,9 +17,10 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import RawFrame
 from bruto.sensor import measures
 from bruto.sensor.advice import Offer, next_setting, time_text
+from bruto.sensor.measure import measure
 from bruto.sensor.noise import blocks_of
 from bruto.sensor.planes import planes_of
-from bruto.sensor.report import LIGHT_EV, measure
+from bruto.sensor.report import LIGHT_EV
 from bruto.sensor.viewfinder import offset_ev, warning_of
 from tests.sensor.test_report import flat_frame
 from tests.shots import MIDDLE, SMALL, copy_of, raw_of

@@ -11,7 +11,8 @@ from tempfile import TemporaryDirectory
 import numpy as np
 
 from bruto.container.dng_reader import read_dng
-from bruto.sensor.report import SensorReport, measure
+from bruto.sensor.measure import measure
+from bruto.sensor.report import SensorReport
 from bruto.shoot.likeness import SAME_VIEW, likeness
 from bruto.simphone.capture import Phone, save
 from tests.shots import MIDDLE

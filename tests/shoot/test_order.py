@@ -15,7 +15,7 @@ from bruto.container.glance import glance
 from bruto.container.rawframe import RawFrame
 from bruto.errors import Cancelled, FileProblem
 from bruto.phones.card import load_card
-from bruto.sensor.report import measure
+from bruto.sensor.measure import measure
 from bruto.shoot.asked import check, usual
 from bruto.shoot.folder import Asked, open_shoot
 from bruto.shoot.ranking import rank

@@ -9,7 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
-from bruto.app.task_line import TaskLine
+from bruto.app.widgets.task_line import TaskLine
 from bruto.simphone.demo import missing
 
 LAST_SEEN_MS = 5000

@@ -15,8 +15,8 @@ from PySide6.QtCore import QBuffer, QIODevice, QTimer
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
-from bruto.app import theme
 from bruto.app.memory import give_back_memory
+from bruto.app.widgets import theme
 from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError
 from bruto.logged import unexpected

@@ -11,7 +11,8 @@ from typing import Any
 from psygnal import Signal
 
 from bruto.develop.recipe import Recipe, recipe_from
-from bruto.develop.suggest import Suggestion, take_all
+from bruto.develop.suggest.suggesting import take_all
+from bruto.develop.suggest.suggestion import Suggestion
 from bruto.develop.values import Tone
 from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card, save_card

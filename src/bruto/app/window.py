@@ -31,26 +31,26 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app import theme
 from bruto.app.bulk import Bulk
-from bruto.app.card_dialog import CardDialog
-from bruto.app.compare_page import ComparePage
-from bruto.app.comparing import Comparing
-from bruto.app.deliver_page import DeliverPage
 from bruto.app.demo_day import DemoDay
-from bruto.app.develop_page import DevelopPage
 from bruto.app.gauge import Gauge
-from bruto.app.intake_page import IntakePage
-from bruto.app.merge_page import MergePage
-from bruto.app.merging import Merging
 from bruto.app.models import Edit, Shoot
-from bruto.app.plain import Label, plain_tooltip
-from bruto.app.question import ask_user
-from bruto.app.recipes_dialog import RecipesDialog
-from bruto.app.shotlist import ShotList
-from bruto.app.task_line import TaskLine
-from bruto.app.thumbs import Thumbs
+from bruto.app.pages.compare import ComparePage
+from bruto.app.pages.comparing import Comparing
+from bruto.app.pages.deliver import DeliverPage
+from bruto.app.pages.develop import DevelopPage
+from bruto.app.pages.intake import IntakePage
+from bruto.app.pages.merge import MergePage
+from bruto.app.pages.merging import Merging
 from bruto.app.unfinished import Unfinished
+from bruto.app.widgets import theme
+from bruto.app.widgets.card_dialog import CardDialog
+from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.app.widgets.question import ask_user
+from bruto.app.widgets.recipes_dialog import RecipesDialog
+from bruto.app.widgets.shotlist import ShotList
+from bruto.app.widgets.task_line import TaskLine
+from bruto.app.widgets.thumbs import Thumbs
 from bruto.app.worker import Worker
 from bruto.deliver import jobs
 from bruto.deliver.encoders import Ticket

@@ -8,9 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.align.registration import Alignment, register
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import picture_to_lab
-from bruto.compare.registration import Alignment, register
 from bruto.errors import BrutoError
 
 HIGH, LOW = 99.0, 2.0

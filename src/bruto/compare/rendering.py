@@ -11,17 +11,17 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.align.registration import Alignment
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import picture_to_lab
-from bruto.compare.registration import Alignment
 from bruto.container.dng_reader import is_raw
 from bruto.container.orientation import orient
 from bruto.container.picture import is_picture, read_picture
-from bruto.develop.engine import Developer, Rect
 from bruto.develop.frame import stored_rect
+from bruto.develop.pipeline import Developer, Rect
 from bruto.develop.recipe import Recipe, load_recipe, unframed
 from bruto.develop.source import open_source
-from bruto.develop.suggest import suggest_all, take_all
+from bruto.develop.suggest.suggesting import suggest_all, take_all
 
 
 def for_comparison(path: str | Path, push: str | Path | None = None) -> NDArray[np.uint8]:

@@ -16,7 +16,7 @@ from psygnal import Signal
 
 from bruto.deliver.encoders import Ticket, check_ticket, write_picture
 from bruto.deliver.waiting import Kept, keep_waiting, take_waiting
-from bruto.develop.engine import Developer
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError, Cancelled

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import encode_srgb, working_to
-from bruto.develop.engine import Developer, Rect
+from bruto.develop.pipeline import Developer, Rect
 from bruto.develop.recipe import Recipe
 
 _STEPS = 4096

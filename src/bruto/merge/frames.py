@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.compare.registration import Alignment, register
+from bruto.align.registration import Alignment, register
 from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta, linearise
 from bruto.develop import demosaic as dm

@@ -19,7 +19,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from bruto.compare.registration import Alignment
+from bruto.align.registration import Alignment
 from bruto.container.dng_writer import DngTags, write_dng
 from bruto.container.picture import decode_jpeg
 from bruto.container.provenance import SOFTWARE
@@ -136,9 +136,7 @@ def _different(paths: list[Path]) -> tuple[list[Path], list[FrameVerdict]]:
     left = [p for k, p in enumerate(paths) if k not in same]
     if len(left) < 2:
         raise BrutoError(
-            "A merge needs at least two different raw files."
-            if same
-            else "A merge needs at least two raw files."
+            "A merge needs at least two different raw files." if same else "A merge needs at least two raw files."
         )
     found = [FrameVerdict(str(paths[k]), False, f"the same picture as {paths[n].name}") for k, n in same.items()]
     return left, found

@@ -153,10 +153,7 @@ def card_from(data: dict[str, Any]) -> PhoneCard:
                 str(k): [_sane(x, -20, 20) for x in v][-_OFFSETS_KEPT:]
                 for k, v in (data.get("viewfinder_ev") or {}).items()
             },
-            {
-                str(k): (_sane(v[0], 0, 10), _sane(v[1], 0, 10))
-                for k, v in (data.get("noise") or {}).items()
-            },
+            {str(k): (_sane(v[0], 0, 10), _sane(v[1], 0, 10)) for k, v in (data.get("noise") or {}).items()},
             _names(data.get("written", [])),
             int(_sane(data.get("shots_seen", 0), 0, 1e9)),
             _names(data.get("learnt_from", [])),

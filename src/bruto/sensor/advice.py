@@ -5,15 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from bruto.container.rawframe import RawMeta
 from bruto.sensor.clipping import CLIP_COUNTS
 from bruto.sensor.noise import signal_at_snr
+from bruto.sensor.report import Advice, SensorReport
 from bruto.sensor.viewfinder import MOST_LATE_EV
-
-if TYPE_CHECKING:
-    from bruto.sensor.report import SensorReport
 
 HANDHELD = 1.0
 """A hand holds 1 / (focal length in mm at 35 mm film) seconds: the usual rule, before the phone's own steadying."""
@@ -21,16 +18,6 @@ SOFT_EDGES_PX = 1.8
 """Standard deviation from which edges are told to be soft, pixels."""
 LATE_EV, EARLY_EV = -0.25, 0.35
 """Offsets of the viewfinder's warning that are worth a word."""
-
-
-@dataclass(frozen=True)
-class Advice:
-    """One piece of advice: `topic` (one word), `text` (a sentence), and its number."""
-
-    topic: str
-    text: str
-    value: float
-    unit: str
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,8 @@ from bruto.errors import BrutoError
 from bruto.files import content_key
 from bruto.publish import own_folder, write_own
 from bruto.sensor.advice import Offer, advise
-from bruto.sensor.report import MEASURE_VERSION, SensorReport, measure, report_from
+from bruto.sensor.measure import measure
+from bruto.sensor.report import MEASURE_VERSION, SensorReport, report_from
 from bruto.storage.reading import read_json
 
 

@@ -25,7 +25,7 @@ from numpy.typing import NDArray
 
 from bruto.develop.demosaic import demosaic
 from bruto.develop.interleaved import lines, together
-from bruto.develop.steps.alike import NEAR, filter_alike
+from bruto.develop.steps.block_matching import NEAR, filter_alike
 from bruto.develop.steps.dct import SIDE, denoise_plane
 
 COARSE = 4

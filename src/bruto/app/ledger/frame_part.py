@@ -1,0 +1,128 @@
+"""Ledger part for the frame: aspect ratio, crop on the picture, levelling by a line, and what is left."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+
+from bruto.app.ledger.row_parts import as_row, choice_box, row_name
+from bruto.app.widgets.plain import Label
+from bruto.develop.recipe import Recipe
+
+RATIOS = (("1 : 1", 1.0), ("5 : 4", 1.25), ("4 : 3", 4 / 3), ("3 : 2", 1.5), ("16 : 9", 16 / 9), ("2 : 1", 2.0))
+"""Wide ratios for sharing and printing; each can stand on its short side too."""
+
+
+class FramePart(QWidget):
+    """Emits `aspect_chosen(width / height, 0 for the frame's own)`, `framing(on)`, `by_line(on)`, `turned(quarters
+    clockwise)`, `area(on)` for all that was recorded, and `reset`.
+    """
+
+    aspect_chosen = Signal(float)
+    framing = Signal(bool)
+    by_line = Signal(bool)
+    reset = Signal()
+    turned = Signal(int)
+    area = Signal(bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        layout = as_row(self, 5)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        head.addWidget(row_name("Crop"))
+        self.box = choice_box("Aspect ratio", "Width to height of what is kept", 8)
+        self.box.addItem("free", 0.0)
+        for text, ratio in RATIOS:
+            self.box.addItem(text, ratio)
+        self.box.activated.connect(self._chosen)
+        head.addWidget(self.box, 1)
+        self.turn = QPushButton("tall")
+        self.turn.setObjectName("take")
+        self.turn.setCheckable(True)
+        self.turn.setToolTip("The ratio tall instead of wide")
+        self.turn.clicked.connect(self._chosen)
+        head.addWidget(self.turn)
+        back = QPushButton("↺")
+        back.setObjectName("icon")
+        back.setToolTip("Keep the whole frame again")
+        back.setAccessibleName("Reset Crop")
+        back.clicked.connect(self.reset)
+        head.addWidget(back)
+        layout.addLayout(head)
+        tools = QHBoxLayout()
+        tools.setSpacing(6)
+        self.frame_button = QPushButton("Crop on the picture")
+        self.frame_button.setCheckable(True)
+        self.frame_button.setToolTip("Show the whole straightened frame and drag what is kept (C)")
+        self.frame_button.toggled.connect(self._framing)
+        self.line_button = QPushButton("Level by a line")
+        self.line_button.setCheckable(True)
+        self.line_button.setToolTip("Draw along something level or plumb (Shift+C)")
+        self.line_button.toggled.connect(self._by_line)
+        tools.addWidget(self.frame_button)
+        tools.addWidget(self.line_button)
+        tools.addStretch(1)
+        layout.addLayout(tools)
+        turns = QHBoxLayout()
+        turns.setSpacing(6)
+        turns.addWidget(row_name("Turn"))
+        self.left_button, self.right_button = QPushButton("↶ 90°"), QPushButton("↷ 90°")
+        for button, quarters, tip in (
+            (self.left_button, 3, "A quarter turn anticlockwise (Shift+R)"),
+            (self.right_button, 1, "A quarter turn clockwise (R)"),
+        ):
+            button.setToolTip(tip)
+            button.setAccessibleName(tip)
+            button.clicked.connect(lambda _=False, n=quarters: self.turned.emit(n))
+            turns.addWidget(button)
+        self.area_button = QPushButton("All recorded")
+        self.area_button.setCheckable(True)
+        self.area_button.setToolTip("Show what was recorded outside of the file's default crop as well")
+        self.area_button.clicked.connect(lambda on: self.area.emit(bool(on)))
+        turns.addWidget(self.area_button)
+        turns.addStretch(1)
+        layout.addLayout(turns)
+        self.left = Label("")
+        self.left.setObjectName("quiet")
+        self.left.setWordWrap(True)
+        layout.addWidget(self.left)
+
+    def _chosen(self) -> None:
+        ratio = float(self.box.currentData())
+        self.aspect_chosen.emit(round(1 / ratio, 6) if ratio and self.turn.isChecked() else round(ratio, 6))
+
+    def _framing(self, on: bool) -> None:
+        if not on:
+            self.line_button.setChecked(False)
+        self.framing.emit(on)
+
+    def _by_line(self, on: bool) -> None:
+        if on:
+            self.frame_button.setChecked(True)
+        self.by_line.emit(on)
+
+    def show_recipe(self, recipe: Recipe) -> None:
+        """The ratio of a recipe."""
+        wide = max(recipe.aspect, 1 / recipe.aspect) if recipe.aspect else 0.0
+        index = next((k for k in range(self.box.count()) if abs(self.box.itemData(k) - wide) < 0.002), -1)
+        if index < 0:
+            while self.box.count() > len(RATIOS) + 1:
+                self.box.removeItem(self.box.count() - 1)
+            self.box.addItem(f"{wide:.2f} : 1", wide)
+            index = self.box.count() - 1
+        self.box.setCurrentIndex(index)
+        if recipe.aspect:
+            self.turn.setChecked(recipe.aspect < 0.999)
+        self.area_button.setChecked(recipe.whole_area)
+        self.turn.setEnabled(bool(recipe.aspect) and wide > 1.001)
+
+    def show_more(self, more: bool) -> None:
+        """Whether the file holds picture outside of its default crop."""
+        self.area_button.setVisible(more)
+
+    def show_size(self, size: tuple[int, int], whole: tuple[int, int]) -> None:
+        """What is left, oriented pixels, of the whole frame."""
+        w, h = size
+        share = 100 * w * h / max(whole[0] * whole[1], 1)
+        self.left.setText(f"keeps {w} × {h} px, {w * h / 1e6:.1f} MP, {share:.0f} % of the frame")

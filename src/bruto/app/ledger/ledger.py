@@ -1,0 +1,346 @@
+"""The ledger: one row a correction, built from the recipe's own field descriptions, with suggestion and evidence."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from bruto.app.ledger.colour_parts import ColourSwitches, Tints
+from bruto.app.ledger.curve_editor import CurveEditor
+from bruto.app.ledger.frame_part import FramePart
+from bruto.app.ledger.group import Group
+from bruto.app.ledger.ledger_text import sentence
+from bruto.app.ledger.profile_row import ProfileRow
+from bruto.app.ledger.ring import HueEditor
+from bruto.app.ledger.row_parts import as_row, row_name
+from bruto.app.ledger.rows import Row
+from bruto.app.ledger.white_part import WhitePart
+from bruto.app.models import Edit
+from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.container.rawframe import RawMeta
+from bruto.develop.illuminants import values_of
+from bruto.develop.recipe import Recipe
+from bruto.develop.values import HueNode, Tone
+
+GROUPS: tuple[tuple[str, str, bool], ...] = (
+    ("light", "Light", True),
+    ("white", "White and profile", True),
+    ("noise", "Noise", True),
+    ("sharpness", "Sharpness", True),
+    ("tone", "Tone", True),
+    ("relief", "Haze and relief", False),
+    ("colour", "Colour", False),
+    ("hues", "Hue ring", False),
+    ("curves", "Curves", False),
+    ("tints", "Tints by tone", False),
+    ("frame", "Frame", False),
+    ("finish", "Edges and grain", False),
+)
+"""Name and title of each group in working order, and whether it is open at first."""
+ROWS: dict[str, str] = {
+    name: str(extra["group"])
+    for name, info in Recipe.model_fields.items()
+    if isinstance(extra := info.json_schema_extra, dict) and "group" in extra
+}
+"""Numbers of the recipe and the group they stand in."""
+PARTS = {"hues": ("hue_nodes",), "curves": ("curves",), "tints": ("balance",), "tone": ("tone",)}
+STEPS_SHOWN = 25
+
+
+def fields_of(group: str) -> tuple[str, ...]:
+    """The recipe's fields that a group sets."""
+    own = tuple(name for name, where in ROWS.items() if where == group)
+    more = {
+        "colour": ("monochrome", "mixing"),
+        "white": ("raw_neutral",),
+        "frame": ("turns", "whole_area", "aspect", "crop"),
+    }.get(group, ())
+    return own + more + PARTS.get(group, ())
+
+
+class Ledger(QWidget):
+    """All rows of the current shot; shows an `Edit` and sends intents to it."""
+
+    pick_white = Signal(bool)
+    pick_hue = Signal(bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(334)
+        self.edit: Edit | None = None
+        self.as_shot: tuple[float, float] = (6500.0, 0.0)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(10, 8, 4, 8)
+        outer.setSpacing(6)
+        head = QHBoxLayout()
+        title = Label("Ledger")
+        title.setObjectName("heading")
+        head.addWidget(title)
+        head.addStretch(1)
+        self.undo_button, self.redo_button = QPushButton("↶"), QPushButton("↷")
+        for button, text in ((self.undo_button, "Undo"), (self.redo_button, "Redo")):
+            button.setAccessibleName(text)
+            button.setFixedWidth(34)
+            head.addWidget(button)
+        self.history_button = QPushButton("Steps")
+        self.history_button.setToolTip("What was done, newest first; choose one to go back to before it")
+        self.history_menu = QMenu(self)
+        self.history_menu.aboutToShow.connect(self._fill_history)
+        self.history_button.setMenu(self.history_menu)
+        self.history_button.setMinimumWidth(74)
+        head.addWidget(self.history_button)
+        self.all_button = QPushButton("Take all")
+        self.all_button.setObjectName("primary")
+        self.all_button.setToolTip("Take every suggestion (T)")
+        head.addWidget(self.all_button)
+        head.addSpacing(6)
+        outer.addLayout(head)
+        self.scroll_area = scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        body = QWidget()
+        body.setObjectName("panelBody")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.setSpacing(6)
+        self.rows: dict[str, Row] = {}
+        self.groups: dict[str, Group] = {}
+        for key, text, opened in GROUPS:
+            group = Group(key, text, opened, bypass=key != "white")
+            group.bypassed.connect(lambda off, g=key: self._bypass(g, off))
+            self.groups[key] = group
+            column.addWidget(group)
+        for field, where in ROWS.items():
+            row = Row(field)
+            row.changed.connect(self._changed)
+            row.taken.connect(self._take)
+            row.reset.connect(self._reset)
+            row.bypassed.connect(self._bypass_row)
+            self.rows[field] = row
+            self.groups[where].body.addWidget(row)
+        self.white = WhitePart()
+        self.white.lit.connect(self._light_chosen)
+        self.white.pick.connect(self.pick_white)
+        self.pick_button = self.white.button
+        self.groups["white"].body.addWidget(self.white)
+        self.profile = ProfileRow()
+        self.profile.changed.connect(self._profile_changed)
+        self.profile.taken.connect(self._take)
+        self.profile.reset.connect(lambda: self._reset("profile", "base_look"))
+        self.groups["white"].body.addWidget(self.profile)
+        self.best = QPushButton("Best grade in files")
+        self.best.setCheckable(True)
+        self.best.setToolTip("Finished files get the best noise reduction; the screen keeps to the quick one")
+        self.best.clicked.connect(lambda on: self._part("noise_best", bool(on), "grade of noise reduction", True))
+        self.groups["noise"].body.addWidget(self.best, 0, Qt.AlignmentFlag.AlignLeft)
+        self.groups["tone"].body.addWidget(self._tone_row())
+        self.switches = ColourSwitches()
+        self.switches.changed.connect(self._part)
+        self.groups["colour"].body.addWidget(self.switches)
+        self.hues = HueEditor()
+        self.hues.changed.connect(
+            lambda nodes, what, final: self._part("hue_nodes", [n.model_dump() for n in nodes], what, final)
+        )
+        self.hues.pick.connect(self.pick_hue)
+        self.groups["hues"].body.addWidget(self.hues)
+        self.curves = CurveEditor()
+        self.curves.changed.connect(lambda values, what, final: self._part("curves", values, what, final))
+        self.groups["curves"].body.addWidget(self.curves)
+        self.tints = Tints()
+        self.tints.changed.connect(lambda values, what, final: self._part("balance", values, what, final))
+        self.groups["tints"].body.addWidget(self.tints)
+        self.frame_part = FramePart()
+        self.frame_part.reset.connect(lambda: self._reset("crop", "aspect"))
+        self.groups["frame"].body.addWidget(self.frame_part)
+        self.notice = Label("")
+        self.notice.setObjectName("warning")
+        self.notice.setWordWrap(True)
+        column.addWidget(self.notice)
+        reset_all = QPushButton("Reset all")
+        reset_all.setToolTip("Give every row its default value; can be undone")
+        reset_all.clicked.connect(lambda: self.edit and self.edit.reset())
+        column.addWidget(reset_all, 0, Qt.AlignmentFlag.AlignLeft)
+        column.addStretch(1)
+        scroll.setWidget(body)
+        outer.addWidget(scroll)
+        self.all_button.clicked.connect(lambda: self.edit and self.edit.take_all())
+        self.undo_button.clicked.connect(lambda: self.edit and self.edit.undo())
+        self.redo_button.clicked.connect(lambda: self.edit and self.edit.redo())
+
+    def _fill_history(self) -> None:
+        self.history_menu.clear()
+        history = self.edit.sidecar.history if self.edit is not None else []
+        if not history:
+            self.history_menu.addAction("Nothing was done yet").setEnabled(False)
+        for index in range(len(history) - 1, max(-1, len(history) - 1 - STEPS_SHOWN), -1):
+            action = self.history_menu.addAction(f"before {history[index][0]}")
+            action.triggered.connect(lambda _=False, k=index: self._back_to(k))
+
+    def _back_to(self, index: int) -> None:
+        if self.edit is not None:
+            self.edit.back_to(index)
+
+    def _light_chosen(self, title: str) -> None:
+        """White by the name of a light; "" is as shot."""
+        kelvin, duv = values_of(title) if title else (None, None)
+        self._change("light", temperature=kelvin, tint=duv, raw_neutral=None)
+
+    def _change(self, what: str, **values: Any) -> None:
+        if self.edit is not None:
+            self.edit.change(what, **values)
+
+    def _tone_row(self) -> QWidget:
+        self.tone = QWidget()
+        tone_layout = as_row(self.tone, 3)
+        tone_head = QHBoxLayout()
+        tone_head.addWidget(row_name("Handles"))
+        tone_head.addStretch(1)
+        self.tone_take = QPushButton("take")
+        self.tone_take.setObjectName("take")
+        self.tone_take.clicked.connect(lambda: self._take("tone"))
+        tone_head.addWidget(self.tone_take)
+        tone_reset = QPushButton("↺")
+        tone_reset.setObjectName("icon")
+        tone_reset.setToolTip("Reset tone to its default")
+        tone_reset.setAccessibleName("Reset Tone")
+        tone_reset.clicked.connect(lambda: self._reset("tone"))
+        tone_head.addWidget(tone_reset)
+        tone_layout.addLayout(tone_head)
+        self.tone_now = Label("")
+        self.tone_evidence = Label("measuring …")
+        self.tone_evidence.setObjectName("quiet")
+        for label in (self.tone_now, self.tone_evidence):
+            label.setWordWrap(True)
+            tone_layout.addWidget(label)
+        return self.tone
+
+    def _take(self, field: str) -> None:
+        if self.edit is not None:
+            self.edit.take(field)
+
+    def _reset(self, *fields: str) -> None:
+        if self.edit is not None:
+            self.edit.reset(*fields)
+
+    def _part(self, field: str, value: Any, what: str, final: bool) -> None:
+        if self.edit is not None:
+            self.edit.change(what, final=final, **{field: value})
+
+    def _bypass(self, group: str, off: bool) -> None:
+        if self.edit is not None:
+            now = [f for f in self.edit.recipe.bypassed if f not in fields_of(group)]
+            title = self.groups[group].title.lower()
+            what = f"leave out {title}" if off else f"use {title}"
+            self.edit.change(what, bypassed=now + (list(fields_of(group)) if off else []))
+
+    def _bypass_row(self, field: str, off: bool) -> None:
+        if self.edit is not None:
+            now = [f for f in self.edit.recipe.bypassed if f != field]
+            title = self.rows[field].title.lower()
+            what = f"leave out {title}" if off else f"use {title}"
+            self.edit.change(what, bypassed=now + ([field] if off else []))
+
+    def unfold(self, *names: str) -> None:
+        """Open groups (all without names)."""
+        for name, group in self.groups.items():
+            if not names or name in names:
+                group.set_open(True)
+        if names:  # once the rows have their places
+            QTimer.singleShot(0, lambda: self.scroll_area.ensureWidgetVisible(self.groups[names[-1]].content))
+
+    def add_hue(self, node: HueNode) -> None:
+        """A colour that was picked in the picture becomes a node."""
+        self.unfold("hues")
+        self.hues.add(node)
+
+    def _changed(self, field: str, value: float, final: bool) -> None:
+        if self.edit is not None:
+            values: dict[str, Any] = {field: value}
+            if field in ("temperature", "tint"):
+                values["raw_neutral"] = None
+            self.edit.change(self.rows[field].title.lower(), final=final, **values)
+
+    def _profile_changed(self, field: str, value: Any) -> None:
+        if self.edit is not None:
+            self.edit.change(field.replace("_", " "), **{field: value})
+
+    def show_edit(
+        self,
+        edit: Edit | None,
+        as_shot: tuple[float, float] | None = None,
+        notice: str = "",
+        meta: RawMeta | None = None,
+    ) -> None:
+        """Another shot, or values of the file that became known; `meta` of a raw that is open."""
+        self.edit = edit
+        self.profile.show_meta(meta)
+        # a finished picture was balanced already: names of lights say nothing of it
+        self.white.lights_row.setVisible(meta is not None or as_shot is None)
+        if as_shot is not None:
+            self.as_shot = as_shot
+        self.notice.setText(notice)
+        self.notice.setVisible(bool(notice))
+        self.refresh()
+
+    def _reached(self, field: str) -> bool:
+        """Whether a row stands at its suggestion as far as its digits tell."""
+        assert self.edit is not None
+        row, found = self.rows[field], self.edit.suggestions[field]
+        now = self._shown(field, getattr(self.edit.recipe, field))
+        return row.text_of(self._shown(field, found.value)) == row.text_of(now)
+
+    def _shown(self, field: str, value: float | None) -> float:
+        if value is None:
+            return self.as_shot[0] if field == "temperature" else self.as_shot[1]
+        return value
+
+    def refresh(self) -> None:
+        """Bring all rows up to date with the edit."""
+        edit = self.edit
+        self.setEnabled(edit is not None)
+        if edit is None:
+            self.all_button.setText("Take all")
+            return
+        default = Recipe()
+        recipe = edit.recipe
+        for field, row in self.rows.items():
+            value = self._shown(field, getattr(recipe, field))
+            found = edit.suggestions.get(field)
+            suggestion = None if found is None else self._shown(field, found.value)
+            evidence = found.evidence if found else ("measuring …" if not edit.suggestions else "")
+            same = suggestion is not None and row.text_of(suggestion) == row.text_of(value)
+            row.show_values(value, self._shown(field, getattr(default, field)), suggestion, evidence, same)
+            row.show_used(field not in recipe.bypassed)
+        self.best.setChecked(recipe.noise_best)
+        self.profile.show_values(recipe, edit.suggestions.get("base_look"))
+        self.white.show_recipe(recipe)
+        tone = recipe.tone
+        self.tone_now.setText(
+            f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from "
+            f"{tone.white.ev:+.1f} EV; set on the light strip".replace("-", "−")
+        )
+        found = edit.suggestions.get("tone")
+        self.tone_evidence.setText(found.evidence if found else "measuring …")
+        self.tone_take.setVisible(found is not None and isinstance(found.value, Tone) and found.value != tone)
+        self.tone_take.setText("take handles")
+        for part in (self.switches, self.hues, self.curves, self.tints, self.frame_part):
+            part.show_recipe(recipe)
+        still = [f for f in edit.open_suggestions() if f not in self.rows or not self._reached(f)]
+        for name, group in self.groups.items():
+            mine = fields_of(name) + (("base_look",) if name == "white" else ())
+            left_out = bool(fields_of(name)) and all(f in recipe.bypassed for f in fields_of(name))
+            text = self.tone_now.text() if name == "tone" else sentence(name, recipe.effective())
+            group.show_state(text, sum(f in mine for f in still), left_out)
+        self.all_button.setText(f"Take all {len(still)}" if still else "All taken")
+        self.all_button.setEnabled(bool(still))
+        self.undo_button.setEnabled(edit.can_undo)
+        self.redo_button.setEnabled(edit.can_redo)
+        history = edit.sidecar.history
+        self.undo_button.setToolTip(plain_tooltip(f"Undo {history[-1][0]} (Ctrl+Z)" if history else "Nothing to undo"))
+        redo = f"Redo {edit.sidecar.future[-1][0]} (Ctrl+Shift+Z)" if edit.can_redo else "Nothing to redo"
+        self.redo_button.setToolTip(plain_tooltip(redo))

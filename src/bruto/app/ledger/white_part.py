@@ -1,0 +1,86 @@
+"""Ledger part for white that is no plain number: by the name of a light, or from a surface that is clicked."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from bruto.app.ledger.row_parts import as_row, choice_box, row_name
+from bruto.develop.analysis.pick_white import SIDES, SURFACES
+from bruto.develop.illuminants import NAMED, named, values_of
+from bruto.develop.recipe import Recipe
+
+
+class WhitePart(QWidget):
+    """Emits `lit(title)` for a light ("" for as shot) and `pick(on)`."""
+
+    lit = Signal(str)
+    pick = Signal(bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        layout.addWidget(self._pick_row())
+        self.lights_row = self._lights_row()
+        layout.addWidget(self.lights_row)
+
+    def _pick_row(self) -> QWidget:
+        row = QWidget()
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        as_row(row).addLayout(line)
+        self.surface = choice_box("Surface", "What you will click", 6)
+        for name, known in SURFACES.items():
+            self.surface.addItem(name, name)
+            self.surface.setItemData(
+                self.surface.count() - 1, f"{known.says}; such surfaces differ by ±{known.spread:.0f} %", 3
+            )
+        self.side = choice_box("Averaged square", "Side of the square that is averaged, pixels of the raw", 4)
+        for side in SIDES:
+            self.side.addItem(f"{side} px", side)
+        self.side.setCurrentIndex(1)
+        self.button = QPushButton("pick")
+        self.button.setObjectName("take")
+        self.button.setCheckable(True)
+        self.button.setToolTip("Click the surface in the picture: the light that makes it so becomes white (W)")
+        self.button.toggled.connect(self.pick)
+        line.addWidget(row_name("From"))
+        line.addWidget(self.surface, 1)
+        line.addWidget(self.side)
+        line.addWidget(self.button)
+        return row
+
+    def _lights_row(self) -> QWidget:
+        row = QWidget()
+        line = QHBoxLayout()
+        as_row(row).addLayout(line)
+        line.addWidget(row_name("Light"))
+        self.lights = choice_box("Light", "White by the name of a light; the letters are the CIE's")
+        self.lights.addItem("as shot", "")
+        for title, (code, _) in NAMED.items():
+            self.lights.addItem(f"{title} ({code}), {values_of(title)[0]:.0f} K", title)
+        self.lights.addItem("by hand", None)
+        self.lights.activated.connect(self._light_chosen)
+        line.addWidget(self.lights, 1)
+        return row
+
+    def _light_chosen(self) -> None:
+        title = self.lights.currentData()
+        if title is not None:
+            self.lit.emit(title)
+
+    def kind(self) -> str:
+        """The surface that is clicked."""
+        return str(self.surface.currentData())
+
+    def averaged(self) -> int:
+        """Side of the square that is averaged, pixels."""
+        return int(self.side.currentData())
+
+    def show_recipe(self, recipe: Recipe) -> None:
+        known = named(recipe.temperature, recipe.tint)
+        plain = recipe.temperature is None and recipe.tint is None and recipe.raw_neutral is None
+        last = self.lights.count() - 1
+        self.lights.setCurrentIndex(0 if plain else (self.lights.findData(known) if known else last))

@@ -1,0 +1,554 @@
+"""Intake: the shoot as a board, and the reading of one shot: what its raw really holds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QActionGroup, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSlider, QStackedWidget, QVBoxLayout, QWidget
+
+from bruto.app.models import Edit, Shoot
+from bruto.app.pages.board import FILTERS, SORTS, Board
+from bruto.app.pages.reading import Reading
+from bruto.app.stage.clip_overlay import draw_legend, overlay
+from bruto.app.stage.stage import Stage
+from bruto.app.stage.stage_bar import StageBar
+from bruto.app.widgets.file_tree import FileTree
+from bruto.app.widgets.plain import Label
+from bruto.app.worker import Worker
+from bruto.container.orientation import orient
+from bruto.container.picture import read_picture
+from bruto.develop.frame import stored_rect
+from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.plain import plain_view
+from bruto.develop.recipe import Recipe
+from bruto.errors import BrutoError
+from bruto.sensor.measure import measure_picture
+from bruto.sensor.report import PictureReport
+from bruto.shoot.asked import lens_title
+from bruto.shoot.folder import pictures_for
+from bruto.shoot.shots import Shot, oriented_preview
+from bruto.shoot.space import space_of, space_text
+
+VIEWS = {"raw": "RAW, no look", "preview": "PREVIEW INSIDE THE FILE", "phone": "PHONE'S PICTURE"}
+PAIRED_BY = {
+    "stem": "same name",
+    "numbers": "following numbers",
+    "time": "same moment and settings",
+    "likeness": "they look alike",
+    "hand": "paired by you",
+}
+MOST_SWEEP_EV = 6.0
+PANEL = 372
+_COUNT = np.array([bin(k).count("1") for k in range(256)], np.uint8)
+
+
+class _ReadingStage(Stage):
+    """A stage that draws where the raw is full, as patterns."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.counts: NDArray[np.uint8] | None = None
+        self.shares: dict[str, float] = {}
+        self.show_full = False
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if not self.show_full or self.counts is None or self.base is None:
+            return
+        ratio = self.devicePixelRatioF()
+        r = self.frame_rect()
+        image = overlay(
+            self.counts,
+            QRectF(r.left() * ratio, r.top() * ratio, r.width() * ratio, r.height() * ratio),
+            round(self.width() * ratio),
+            round(self.height() * ratio),
+        )
+        image.setDevicePixelRatio(ratio)
+        p = QPainter(self)
+        p.drawImage(QPointF(0, 0), image)
+        if self.shares:
+            draw_legend(p, self.width(), self.height(), self.shares)
+
+
+class IntakePage(QWidget):
+    """Emits `develop_wanted`, `take_in_wanted` and `problem`."""
+
+    develop_wanted = Signal()
+    gear_for_set = Signal(str)
+    take_in_wanted = Signal()
+    problem = Signal(str)
+
+    def __init__(self, shoot: Shoot, worker: Worker) -> None:
+        super().__init__()
+        self.shoot, self.worker = shoot, worker
+        self.shot: Shot | None = None
+        self.edit: Edit | None = None
+        self.developer: Developer | None = None
+        self.view = self._liked = "raw"
+        self._pictures: dict[str, NDArray[np.uint8]] = {}
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self._board_side())
+        self.large = QWidget()
+        self._large_column = QVBoxLayout(self.large)
+        self._large_column.setContentsMargins(0, 0, 0, 0)
+        self._large_column.setSpacing(0)
+        self.middle.addWidget(self.large)
+        row.addWidget(self.middle, 1)
+        row.addWidget(self._panel())
+        shoot.opened.connect(self._opened)
+        shoot.measured.connect(self._measured)
+        shoot.judged.connect(self._judged)
+
+    # -- parts --------------------------------------------------------------------------------------------------------
+
+    def _board_side(self) -> QWidget:
+        side = QWidget()
+        side.setObjectName("panel")
+        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(10, 8, 4, 0)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        self.summary = Label("")
+        self.summary.setObjectName("quiet")
+        self.sort_button, self.only_button = QPushButton("Sort: time"), QPushButton("Only: everything")
+        for button, choices, chosen in ((self.sort_button, SORTS, self._sort), (self.only_button, FILTERS, self._only)):
+            button.setMenu(self._choices(choices, chosen))
+            button.setMinimumWidth(128)
+            head.addWidget(button)
+        self.pair_button = QPushButton("Pairing")
+        self.pair_button.setToolTip("Correct which picture belongs to this raw")
+        self.pair_menu = QMenu(self)
+        self.pair_menu.aboutToShow.connect(self._fill_pairs)
+        self.pair_button.setMenu(self.pair_menu)
+        self.pair_button.setMinimumWidth(84)
+        head.addWidget(self.pair_button)
+        self.asked_button = QPushButton("Asked")
+        self.asked_button.setToolTip("What you meant to get from the phone; every shot is checked against it")
+        self.asked_menu = QMenu(self)
+        self.asked_menu.aboutToShow.connect(self._fill_asked)
+        self.asked_button.setMenu(self.asked_menu)
+        self.asked_button.setMinimumWidth(78)
+        head.addWidget(self.asked_button)
+        self.take_button = QPushButton("Take in …")
+        self.take_button.setToolTip("Copy new files from a phone or card into this folder, with verification (Ctrl+T)")
+        self.take_button.clicked.connect(self.take_in_wanted.emit)
+        head.addWidget(self.take_button)
+        head.addStretch(1)
+        column.addLayout(head)
+        column.addWidget(self.summary)
+        self.board = Board(self.shoot)
+        self.board.opened.connect(lambda _: self.set_large(True))
+        self.board.verdict.connect(self.judge)
+        column.addWidget(self.board, 1)
+        return side
+
+    def _choices(self, choices: dict[str, str], chosen: Callable[[str], None]) -> QMenu:
+        menu = QMenu(self)
+        group = QActionGroup(menu)
+        for k, (key, text) in enumerate(choices.items()):
+            action = menu.addAction(text)
+            action.setCheckable(True)
+            action.setChecked(k == 0)
+            group.addAction(action)
+            action.triggered.connect(lambda _=False, v=key: chosen(v))
+        return menu
+
+    def _panel(self) -> QWidget:
+        panel = QWidget()
+        panel.setObjectName("panel")
+        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        panel.setFixedWidth(PANEL)
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        head = QHBoxLayout()
+        head.setContentsMargins(10, 8, 12, 6)
+        self.name = Label("What this raw holds")
+        self.name.setObjectName("heading")
+        head.addWidget(self.name, 1)
+        develop = QPushButton("Develop")
+        develop.setToolTip("Turn to Develop with this shot")
+        develop.clicked.connect(self.develop_wanted.emit)
+        head.addWidget(develop)
+        column.addLayout(head)
+        self.viewer = QWidget()
+        viewer = QVBoxLayout(self.viewer)
+        viewer.setContentsMargins(0, 0, 0, 0)
+        viewer.setSpacing(0)
+        bar = StageBar("NOTHING OPEN")
+        self.tag = bar.tag
+        self.full_button = bar.add(
+            "Full", "Patterns where the raw is full: one channel, two, all", checkable=True, shortcut="F"
+        )
+        self.flip_button = bar.add("Flip", "Raw, preview, phone's picture, at the same place and size", shortcut="V")
+        self.large_button = bar.add("Large", "Use the room of the board for the picture", checkable=True, shortcut="L")
+        viewer.addWidget(bar)
+        self.stage = _ReadingStage()
+        self.stage.setMinimumHeight(150)
+        viewer.addWidget(self.stage, 1)
+        sweep = QWidget()
+        sweep.setObjectName("stageBar")
+        sweep.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        line = QHBoxLayout(sweep)
+        line.setContentsMargins(10, 2, 10, 4)
+        label = Label("Sweep")
+        label.setObjectName("onStage")
+        line.addWidget(label)
+        self.sweep = QSlider(Qt.Orientation.Horizontal)
+        self.sweep.setRange(round(-MOST_SWEEP_EV * 12), round(MOST_SWEEP_EV * 12))
+        self.sweep.setPageStep(12)
+        self.sweep.setAccessibleName("Sweep: exposure of the picture shown here, EV")
+        self.sweep.setToolTip("Slide the raw's brightness to see what is in it; nothing is changed")
+        self.sweep.valueChanged.connect(self._swept)
+        line.addWidget(self.sweep, 1)
+        self.sweep_text = Label("0.0 EV")
+        self.sweep_text.setObjectName("onStage")
+        self.sweep_text.setFixedWidth(58)
+        self.sweep_text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        line.addWidget(self.sweep_text)
+        viewer.addWidget(sweep)
+        self._panel_column = column
+        self.viewer.setFixedHeight(290)
+        column.addWidget(self.viewer)
+        self.reading = Reading()
+        column.addWidget(self.reading, 1)
+        self.full_button.toggled.connect(self._show_full)
+        self.flip_button.clicked.connect(self.flip)
+        self.large_button.toggled.connect(self.set_large)
+        self.stage.view_changed.connect(self._render)
+        self.reading.verdict.connect(self.judge)
+        self.reading.noted.connect(self._noted)
+        self.reading.gear_for_set.connect(self.gear_for_set.emit)
+        self.reading.tree_wanted.connect(self.show_tree)
+        return panel
+
+    # -- the board ----------------------------------------------------------------------------------------------------
+
+    def _opened(self) -> None:
+        self.board.refresh()
+        shots, sets = self.shoot.shots, [s for s in self.shoot.sets if s.kind != "single"]
+        count = f"{len(shots)} shot{'s' if len(shots) != 1 else ''}" + (f" · {len(sets)} sets" if sets else "")
+        self.summary.setText(f"{count} · {space_text(space_of(shots))}" if shots else "No shots here yet.")
+        self.summary.setToolTip(self.summary.text())
+
+    def _measured(self, shot: Shot) -> None:
+        self.board.cards.changed(shot)
+        first = self.shoot.set_of(shot).shots[0]
+        if first.main != shot.main:
+            self.board.cards.changed(first)
+        if self.shot is not None and (shot.main == self.shot.main or first is self.shoot.set_of(self.shot).shots[0]):
+            self._show_reading()
+
+    def _judged(self, shot: Shot) -> None:
+        self.board.cards.changed(shot)
+
+    def _sort(self, key: str) -> None:
+        self.board.cards.sort_by = key
+        self.sort_button.setText(f"Sort: {SORTS[key].split(',')[0].lower()}" if key != "time" else "Sort: time")
+        self.board.refresh()
+
+    def _only(self, key: str) -> None:
+        self.board.cards.only = key
+        self.board.refresh()
+        count = self.board.cards.rowCount()
+        self.only_button.setText(f"Only: {FILTERS[key].lower()}" + ("" if key == "all" else f" {count}"))
+
+    def _fill_pairs(self) -> None:
+        self.pair_menu.clear()
+        shot = self.shot
+        if shot is None or shot.raw is None:
+            self.pair_menu.addAction("Choose a shot with a raw").setEnabled(False)
+            return
+        if shot.picture is not None:
+            text = f"{shot.raw.name} + {shot.picture.name}: {PAIRED_BY.get(shot.paired_by, '')}"
+            self.pair_menu.addAction(text).setEnabled(False)
+            self.pair_menu.addAction("Set them apart").triggered.connect(lambda: self._pair(None))
+        else:
+            self.pair_menu.addAction(f"{shot.raw.name} has no picture").setEnabled(False)
+        for picture in pictures_for(self.shoot.shots, shot)[:12]:
+            action = self.pair_menu.addAction(f"Pair with {picture.name}")
+            action.triggered.connect(lambda _=False, p=picture: self._pair(p))
+
+    def _fill_asked(self) -> None:
+        """What can be asked: sizes and kinds that the phone's card offers, raws always or never."""
+        self.asked_menu.clear()
+        asked, cards = self.shoot.record.asked, self.shoot.cards.values()
+        sizes = sorted({round(m.width * m.height / 1e6) for c in cards for m in c.modes})
+        lenses = sorted({(round(q.focal_35mm), q.name) for c in cards for q in c.lenses})
+        groups: tuple[tuple[str, str, list[tuple[str, Any]]], ...] = (
+            ("Resolution", "megapixels", [("as most of the shoot", None), *((f"{n} megapixels", n) for n in sizes)]),
+            ("Kind of raw", "kind", [("any", None), ("mosaic, one colour a pixel", "mosaic"), ("processed", "linear")]),
+            ("Lens", "focal_35mm", [("any", None), *((lens_title(name, mm), float(mm)) for mm, name in lenses)]),
+            ("Raw", "raw", [("as most of the shoot", None), ("with every picture", True), ("none", False)]),
+        )
+        for title, name, choices in groups:
+            self.asked_menu.addSection(title)
+            self.asked_menu.addAction(title).setEnabled(False)
+            group = QActionGroup(self.asked_menu)
+            for text, value in choices:
+                action = self.asked_menu.addAction(text)
+                action.setCheckable(True)
+                action.setChecked(getattr(asked, name) == value)
+                group.addAction(action)
+                action.triggered.connect(lambda _=False, n=name, v=value: self._ask_for(n, v))
+
+    def _ask_for(self, name: str, value: Any) -> None:
+        self.shoot.ask_for(**{name: value})
+        self.board.refresh()
+        self._show_reading()
+
+    def _pair(self, picture: Path | None) -> None:
+        if self.shot is not None:
+            self.shoot.pair_by_hand(self.shot, picture)
+
+    # -- one shot -----------------------------------------------------------------------------------------------------
+
+    def open_shot(self, shot: Shot | None, edit: Edit | None) -> None:
+        """Show the reading of a shot: what is known at once, the raw when it is decoded."""
+        self.shot, self.edit, self.developer = shot, edit, None
+        self._pictures.clear()
+        self.worker.forget("reading", "reading_piece", "phone")
+        self.stage.counts, self.stage.shares, self.stage.message = None, {}, ""
+        self.stage.set_piece(None)
+        self._set_sweep(0)
+        if shot is None or shot.problem or shot.meta is None:
+            self.stage.set_frame(0, 0)
+            self.stage.message = shot.problem if shot is not None else ""
+            self.tag.setText("CANNOT BE OPENED" if shot is not None else "NOTHING OPEN")
+        else:
+            self.stage.set_frame(*shot.meta.oriented_size)
+            there = self._views()
+            self.view = self._liked if self._liked in there else there[0]
+            self._show_view()
+        if shot is not None:
+            self.board.select(shot)
+        self._show_reading()
+
+    def set_developer(self, shot: Shot, developer: Developer) -> None:
+        """The decoded raw of the shot that is shown."""
+        if self.shot is None or shot.main != self.shot.main:
+            return
+        self.developer = developer
+        if developer.source.kind != "picture":
+            counts = _COUNT[developer.full_channels(Recipe())]
+            self.stage.counts = orient(counts, developer.source.meta.orientation)
+        self._show_view()
+        self._measure_picture(shot, developer)
+
+    def _measure_picture(self, shot: Shot, developer: Developer) -> None:
+        """The phone's picture against the decoded raw, once a shot."""
+        key, frame, path = str(shot.main), developer.source.frame, shot.picture
+        if frame is None or path is None or key in self.shoot.picture_reports:
+            return
+
+        def done(found: PictureReport) -> None:
+            self.shoot.picture_reports[key] = found
+            if self.shot is not None and str(self.shot.main) == key:
+                self._show_reading()
+
+        self.worker.ask(
+            "phone_report", lambda: measure_picture(frame, read_picture(path).pixels), done, self.problem.emit
+        )
+
+    def turned_to(self) -> None:
+        """The task was chosen: show what may have waited, and let the keys act on the board."""
+        self._show_view()
+        self.board.setFocus()
+
+    def _show_reading(self) -> None:
+        shot = self.shot
+        what = "what this raw holds" if shot is None or shot.raw else "a picture without a raw"
+        self.name.setText(what.capitalize() if shot is None else f"{shot.name}: {what}")
+        report = self.shoot.reports.get(str(shot.main)) if shot is not None else None
+        findings = self.shoot.findings(shot) if shot is not None else []
+        ranks = self.shoot.ranks(shot) if shot is not None else []
+        learnt = self.shoot.viewfinder(shot) if shot is not None else None
+        alike = self.shoot.takes_alike(shot) if shot is not None else []
+        phone = self.shoot.picture_reports.get(str(shot.main)) if shot is not None else None
+        self.reading.show_report(
+            shot,
+            shot.meta if shot is not None else None,
+            report,
+            findings,
+            ranks,
+            learnt,
+            alike,
+            phone,
+            self.view == "phone",
+        )
+        if report is not None:
+            self.stage.shares = report.clipped_percent
+            self.stage.update()
+        if self.edit is not None and shot is not None:
+            side = self.edit.sidecar
+            in_set = self.shoot.set_of(shot).kind != "single"
+            self.reading.show_words(side.verdict, side.note, side.gear, in_set)
+        else:
+            self.reading.show_words("", "", "")
+        self.full_button.setEnabled(shot is not None and shot.raw is not None)
+
+    # -- the picture --------------------------------------------------------------------------------------------------
+
+    def flip(self) -> None:
+        """The next of raw, preview and phone's picture, at the same place and size."""
+        shot = self.shot
+        if shot is None or shot.problem:
+            return
+        there = self._views()
+        self.view = self._liked = there[(there.index(self.view) + 1) % len(there)]
+        self._show_view()
+        self._show_reading()
+
+    def _views(self) -> list[str]:
+        """What the shot can be looked at as."""
+        shot = self.shot
+        if shot is None:
+            return ["raw"]
+        return [v for v, has in (("raw", shot.raw), ("preview", shot.raw), ("phone", shot.picture)) if has]
+
+    def _show_view(self) -> None:
+        shot = self.shot
+        if shot is None:
+            return
+        self.sweep.setEnabled(self.view == "raw")
+        self.tag.setText(VIEWS[self.view])
+        if self.view == "raw":
+            if self.developer is None:
+                self.tag.setText("READING …")
+                if self.stage.base is None:
+                    self._preview_base(shot, "PREVIEW, raw follows")
+            else:
+                self._render()
+            return
+        self.stage.set_piece(None)
+        if self.view == "preview":
+            self._preview_base(shot, VIEWS["preview"])
+        elif shot.picture is not None:
+            if "phone" in self._pictures:
+                self.stage.set_base(self._pictures["phone"])
+                return
+            path = shot.picture
+            self.worker.ask("phone", lambda: read_picture(path).pixels, self._got_phone, self.problem.emit)
+
+    def _preview_base(self, shot: Shot, tag: str) -> None:
+        try:
+            if "preview" not in self._pictures:
+                self._pictures["preview"] = oriented_preview(shot)
+            self.stage.set_base(self._pictures["preview"])
+            self.tag.setText(tag)
+        except BrutoError:
+            self.tag.setText("NO PREVIEW INSIDE")
+
+    def _got_phone(self, picture: NDArray[np.uint8]) -> None:
+        self._pictures["phone"] = picture
+        if self.view == "phone":
+            self.stage.set_base(picture)
+
+    def _render(self) -> None:
+        developer = self.developer
+        if developer is None or self.view != "raw" or developer.source.kind == "picture" or not self.isVisible():
+            return
+        ev, orientation = self.sweep.value() / 12, developer.source.meta.orientation
+        scale = self.stage.zoom * self.stage.devicePixelRatioF()
+        factor = 2
+        while factor < 16 and 1 / (factor * 2) >= scale * 0.8:
+            factor *= 2
+        x, y, w, h = self.stage.visible()
+        if scale > 0.62 and w * h <= 4_000_000:
+            rect = stored_rect(Rect(x, y, w, h), orientation, developer.size(Recipe()))
+            self.worker.ask(
+                "reading_piece",
+                lambda: orient(plain_view(developer, ev, 1, rect), orientation),
+                lambda found: self._got_piece(found, (x, y, w, h)),
+                self.problem.emit,
+            )
+            factor = max(factor, 4)
+        else:
+            self.worker.forget("reading_piece")
+            self.stage.set_piece(None)
+        self.worker.ask(
+            "reading", lambda: orient(plain_view(developer, ev, factor), orientation), self._got_raw, self.problem.emit
+        )
+
+    def _got_raw(self, picture: NDArray[np.uint8]) -> None:
+        if self.view == "raw":
+            self.stage.set_base(picture)
+            self.tag.setText(VIEWS["raw"])
+
+    def _got_piece(self, picture: NDArray[np.uint8], rect: tuple[int, int, int, int]) -> None:
+        if self.view == "raw" and rect == self.stage.visible():
+            self.stage.set_piece(picture, rect)
+
+    def _set_sweep(self, steps: int) -> None:
+        self.sweep.blockSignals(True)
+        self.sweep.setValue(steps)
+        self.sweep.blockSignals(False)
+        self.sweep_text.setText(f"{steps / 12:+.1f} EV".replace("-", "−") if steps else "0.0 EV")
+
+    def _swept(self, steps: int) -> None:
+        self._set_sweep(steps)
+        self._render()
+
+    def _show_full(self, on: bool) -> None:
+        self.stage.show_full = on
+        self.stage.update()
+
+    def set_large(self, on: bool) -> None:
+        """The picture in the board's room, or back in the panel."""
+        if self.large_button.isChecked() != on:
+            self.large_button.setChecked(on)
+            return
+        self.large_button.setText("Board" if on else "Large")
+        if on:
+            self.viewer.setMinimumHeight(0)
+            self.viewer.setMaximumHeight(16777215)
+            self._large_column.addWidget(self.viewer)
+            self.middle.setCurrentIndex(1)
+        else:
+            self.viewer.setFixedHeight(290)
+            self._panel_column.insertWidget(1, self.viewer)
+            self.middle.setCurrentIndex(0)
+            self.board.setFocus()
+        self.stage.set_fit()
+
+    # -- intents ------------------------------------------------------------------------------------------------------
+
+    def judge(self, verdict: str) -> None:
+        """Pick, reject or neither, for the current shot."""
+        if self.edit is None or self.shot is None:
+            return
+        self.edit.judge(verdict=verdict)
+        self.shoot.set_verdict(self.shot, verdict)
+        self._show_reading()
+
+    def _noted(self, note: str, gear: str) -> None:
+        if self.edit is not None and (note, gear) != (self.edit.sidecar.note, self.edit.sidecar.gear):
+            self.edit.judge(note=note, gear=gear)
+
+    def show_tree(self) -> FileTree | None:
+        """Everything in the file, in a window of its own."""
+        shot = self.shot
+        if shot is None or shot.meta is None:
+            return None
+        tree = FileTree(shot.meta, shot.main, self)
+        tree.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        tree.show()
+        return tree
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        verdicts: dict[int, Any] = {Qt.Key.Key_P: "pick", Qt.Key.Key_X: "reject", Qt.Key.Key_U: ""}
+        if event.key() in verdicts and not event.modifiers():
+            self.judge(verdicts[event.key()])
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,356 @@
+"""Merge: the frames of a set with their verdicts over time, the method, and the result."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QProgressBar,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.stage.stage import Stage
+from bruto.app.stage.stage_bar import StageBar
+from bruto.app.widgets import theme
+from bruto.app.widgets.plain import Label
+from bruto.app.widgets.task_line import time_left
+from bruto.errors import BrutoError
+from bruto.merge.stack import MergeResult
+from bruto.shoot.shots import Shot, ShotSet, oriented_preview
+from bruto.storage.outputs import Outputs
+
+METHODS = {
+    "burst": (("Mean, moving things kept out", "mean"), ("Median", "median")),
+    "bracket": (("Weighted by the noise model", "exposure"),),
+}
+
+
+class FrameChart(QWidget):
+    """Frames over time as bars of light; click or drag over them to leave frames out or take them in."""
+
+    chosen_changed = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(150)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Frames over time")
+        self.shots: tuple[Shot, ...] = ()
+        self.used: list[bool] = []
+        self.result: MergeResult | None = None
+        self._paint_to: bool | None = None
+
+    def set_frames(self, shots: tuple[Shot, ...]) -> None:
+        self.shots, self.used, self.result = shots, [True] * len(shots), None
+        self.update()
+
+    def set_result(self, result: MergeResult | None) -> None:
+        self.result = result
+        self.update()
+
+    def bar(self, k: int) -> QRectF:
+        """Rectangle of frame k."""
+        n = max(1, len(self.shots))
+        step = min(64.0, (self.width() - 40) / n)
+        return QRectF(20 + k * step, 34, max(4.0, step - 6), 62)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(self.rect(), t.color("bar"))
+        p.setFont(theme.font(12, bold=True))
+        p.setPen(t.color("ink"))
+        p.drawText(QRectF(20, 6, 300, 18), Qt.AlignmentFlag.AlignLeft, "Frames over time")
+        p.setFont(theme.font(12))
+        p.setPen(t.color("quiet"))
+        p.drawText(
+            QRectF(self.width() - 420, 6, 400, 18),
+            Qt.AlignmentFlag.AlignRight,
+            "height: exposure · click to leave out or take in",
+        )
+        if not self.shots:
+            return
+        light = [(s.meta.exposure_s or 0) * (s.meta.iso or 0) if s.meta else 0 for s in self.shots]
+        top = max(light) or 1
+        verdicts = {Path(f.file).name: f for f in self.result.frames} if self.result else {}
+        for k, shot in enumerate(self.shots):
+            box = self.bar(k)
+            height = 14 + 48 * (1 + max(-4.0, _log2(light[k] / top)) / 5) if light[k] else 14
+            body = QRectF(box.left(), box.bottom() - height, box.width(), height)
+            if self.used[k]:
+                p.fillRect(body, t.color("accent", 200))
+            else:
+                p.setPen(QPen(t.color("warning"), 1.5, Qt.PenStyle.DashLine))
+                p.drawRect(body)
+            if box.width() > 30:
+                p.setPen(t.color("on_accent") if self.used[k] else t.color("warning"))
+                p.drawText(body, Qt.AlignmentFlag.AlignCenter, str(k + 1) if self.used[k] else "out")
+                found = verdicts.get(shot.raw.name) if shot.raw else None
+                p.setPen(t.color("quiet"))
+                if found is not None:
+                    text = (
+                        f"{(found.shift_px[0] ** 2 + found.shift_px[1] ** 2) ** 0.5:.1f} px"
+                        if found.used
+                        else "left out"
+                    )
+                else:
+                    seconds = shot.meta.exposure_s if shot.meta else None
+                    text = "" if not seconds else (f"1/{1 / seconds:.0f}" if seconds < 0.3 else f"{seconds:g} s")
+                p.drawText(
+                    QRectF(box.left() - 4, box.bottom() + 4, box.width() + 8, 16), Qt.AlignmentFlag.AlignCenter, text
+                )
+        p.setPen(t.color("quiet"))
+        p.drawText(
+            QRectF(20, 122, self.width() - 40, 18),
+            Qt.AlignmentFlag.AlignLeft,
+            "movement against the first frame" if self.result else "shutter time of each frame, seconds",
+        )
+
+    def _at(self, pos: QPointF) -> int | None:
+        return next((k for k in range(len(self.shots)) if self.bar(k).adjusted(-3, -8, 3, 8).contains(pos)), None)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        k = self._at(event.position())
+        if k is not None:
+            self._paint_to = not self.used[k]
+            self.used[k] = self._paint_to
+            self.chosen_changed.emit()
+            self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        k = self._at(event.position())
+        if self._paint_to is not None and k is not None and self.used[k] != self._paint_to:
+            self.used[k] = self._paint_to
+            self.chosen_changed.emit()
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._paint_to = None
+
+
+def _log2(x: float) -> float:
+    import math
+
+    return math.log2(x) if x > 0 else -9.0
+
+
+class MergePage(QWidget):
+    """Emits `start(files, method, output)`, `stop()` and `open_result(path)`."""
+
+    start = Signal(list, str, object)
+    stop = Signal()
+    open_result = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._output = Path()
+        self._began = 0.0
+        self.group: ShotSet | None = None
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        bar = StageBar("MERGE")
+        self.tag, self.which = bar.tag, bar.facts
+        self.fit_button = bar.add("Fit", "Whole picture (Z)")
+        self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (Z)")
+        middle.addWidget(bar)
+        self.stage = Stage()
+        self.fit_button.clicked.connect(self.stage.set_fit)
+        self.one_button.clicked.connect(lambda: self.stage.set_one_to_one())
+        middle.addWidget(self.stage, 1)
+        self.chart = FrameChart()
+        middle.addWidget(self.chart)
+        layout.addLayout(middle, 1)
+        side = QWidget()
+        side.setObjectName("panel")
+        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        side.setFixedWidth(334)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(12, 8, 12, 10)
+        column.setSpacing(8)
+        title = Label("Sequence")
+        title.setObjectName("heading")
+        column.addWidget(title)
+        self.facts = Label("")
+        self.facts.setWordWrap(True)
+        column.addWidget(self.facts)
+        column.addWidget(Label("How the frames are combined"))
+        self.method = QComboBox()
+        self.method.setAccessibleName("Method")
+        column.addWidget(self.method)
+        self.expect = Label("")
+        self.expect.setObjectName("quiet")
+        self.expect.setWordWrap(True)
+        column.addWidget(self.expect)
+        self.go = QPushButton("Merge")
+        self.go.setObjectName("primary")
+        self.go.setToolTip("Merge the chosen frames into one raw beside them")
+        self.go.clicked.connect(self._start)
+        column.addWidget(self.go)
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.hide()
+        column.addWidget(self.progress)
+        self.doing = Label("")
+        self.doing.setObjectName("quiet")
+        self.doing.setWordWrap(True)
+        column.addWidget(self.doing)
+        self.stop_button = QPushButton("Stop, write nothing")
+        self.stop_button.clicked.connect(self.stop)
+        self.stop_button.hide()
+        column.addWidget(self.stop_button)
+        self.outcome = Label("")
+        self.outcome.setWordWrap(True)
+        self.outcome.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        column.addWidget(self.outcome)
+        self.open_button = QPushButton("Develop the result")
+        self.open_button.hide()
+        self.open_button.clicked.connect(lambda: self.open_result.emit(self._output))
+        column.addWidget(self.open_button)
+        column.addStretch(1)
+        layout.addWidget(side)
+        self.chart.chosen_changed.connect(self._describe)
+        self.method.currentIndexChanged.connect(self._describe)
+
+    def set_group(self, group: ShotSet | None) -> None:
+        """Show a set; None or a single shot says what to choose."""
+        same = (
+            self.group is not None
+            and group is not None
+            and [s.name for s in group.shots] == [s.name for s in self.group.shots]
+        )
+        self.group = group
+        if same:
+            return
+        self.open_button.hide()
+        self.outcome.setText("")
+        usable = group is not None and group.kind in METHODS
+        self.method.clear()
+        if usable:
+            assert group is not None
+            self.chart.set_frames(group.shots)
+            for text, key in METHODS[group.kind]:
+                self.method.addItem(text, key)
+        else:
+            self.chart.set_frames(())
+        self.method.setEnabled(usable)
+        self._show_reference()
+        self._describe()
+
+    def _show_reference(self) -> None:
+        """The first frame's preview, until there is a result."""
+        self.stage.set_frame(0, 0)
+        self.stage.message, self.stage.base = "", None
+        self.tag.setText("MERGE")
+        if self.group is None or self.group.kind not in METHODS:
+            self.stage.message = "Choose a set in the list: a burst or a bracket."
+            return
+        shot = self.group.shots[0]
+        try:
+            picture = oriented_preview(shot)
+        except BrutoError:
+            return
+        assert shot.meta is not None
+        self.stage.set_frame(*shot.meta.oriented_size)
+        self.stage.set_base(picture)
+        self.tag.setText("FRAME 1, preview")
+
+    def _chosen(self) -> list[Shot]:
+        return [s for s, used in zip(self.chart.shots, self.chart.used, strict=True) if used]
+
+    def _describe(self) -> None:
+        chosen = self._chosen()
+        n = len(chosen)
+        if self.group is None or self.group.kind not in METHODS:
+            self.which.setText("")
+            self.facts.setText(
+                "This shot stands alone. Choose a burst (same settings, seconds apart) or a bracket (stepped "
+                "exposure) in the list."
+            )
+            self.expect.setText("")
+            self.go.setEnabled(False)
+            return
+        self.which.setText(f"{self.group.kind} of {len(self.group.shots)}, {n} used")
+        first = self.group.shots[0].meta
+        assert first is not None
+        self.facts.setText(
+            f"{n} used of {len(self.group.shots)}\n{first.width} × {first.height} px each, ISO {first.iso or 0:.0f}"
+        )
+        if self.group.kind == "burst":
+            gain = n**0.5 if self.method.currentData() == "mean" else (n * 0.7) ** 0.5
+            self.expect.setText(f"Noise should fall about {gain:.1f} ×. The first frame stays the reference.")
+        else:
+            times = [s.meta.exposure_s or 1 for s in chosen if s.meta]
+            import math
+
+            span = math.log2(max(times) / min(times)) if times else 0
+            self.expect.setText(f"Adds {span:.1f} EV of range; each place comes from the frames that hold it best.")
+        self.go.setText(f"Merge {n} frames")
+        self.go.setEnabled(n >= 2 and not self.progress.isVisible())
+
+    def _start(self) -> None:
+        chosen = self._chosen()
+        if self.group is None or len(chosen) < 2:
+            return
+        raws = [s.raw for s in chosen if s.raw is not None]
+        base = raws[0]
+        kind = str(self.method.currentData())
+        stem = f"{base.stem}-{'bracket' if kind == 'exposure' else kind}-of-{len(raws)}"
+        try:
+            target = Outputs(raws).in_folder(base.parent, stem + ".dng")
+        except BrutoError as error:
+            self.finish(None, str(error))
+            return
+        self._output = target.path
+        self.outcome.setText("")
+        self.outcome.setObjectName("")
+        self.open_button.hide()
+        self._began = time.monotonic()
+        self.progress.setValue(0)
+        self.progress.show()
+        self.stop_button.show()
+        self.go.setEnabled(False)
+        self.start.emit(raws, kind, target)
+
+    def set_progress(self, share: float, text: str) -> None:
+        self.progress.setValue(round(share * 100))
+        self.doing.setText(text + time_left(time.monotonic() - self._began, share))
+
+    def finish(self, result: MergeResult | None, problem: str = "") -> None:
+        """Show the result, or what went wrong."""
+        self.progress.hide()
+        self.stop_button.hide()
+        self.doing.setText("")
+        self._describe()
+        if result is None:
+            self.outcome.setStyleSheet(f"color: {theme.current().warning};")
+            self.outcome.setText(problem)
+            return
+        self.outcome.setStyleSheet("")
+        self.chart.set_result(result)
+        self._output = result.output
+        used = [f for f in result.frames if f.used]
+        lines = [
+            f"{len(used)} frames merged",
+            f"noise {result.noise_gain:.2f} × lower than one frame",
+            f"aligned within {result.rms_px:.2f} px",
+        ]
+        if result.range_ev:
+            lines.append(f"{result.range_ev:.1f} EV from noise to full")
+        lines += [f"left out: {Path(f.file).name}, {f.reason}" for f in result.frames if not f.used]
+        lines.append(result.output.name)
+        self.outcome.setText("\n".join(lines))
+        self.open_button.show()

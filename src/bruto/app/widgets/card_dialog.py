@@ -1,0 +1,142 @@
+"""The card of a phone, to read and to mend: its lenses, speeds, times, kinds of raw and pace."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from PySide6.QtWidgets import (
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.widgets.plain import Label
+from bruto.errors import BrutoError
+from bruto.phones.card import CardLens, PhoneCard, save_card, written
+
+KINDS = {"mosaic": "mosaic raw", "linear": "processed raw"}
+
+
+def seconds_text(seconds: float) -> str:
+    """A time as it is typed.
+
+    >>> seconds_text(0.0025), seconds_text(13.0)
+    ('1/400', '13')
+    """
+    return f"1/{1 / seconds:.0f}" if seconds < 0.3 else f"{seconds:g}"
+
+
+def parse_numbers(text: str, what: str, least: float, most: float) -> tuple[float, ...]:
+    """Numbers and fractions between commas or blanks, ascending; raises `BrutoError` naming what is wrong."""
+    values = []
+    for word in text.replace(",", " ").split():
+        try:
+            value = float(Fraction(word))
+        except (ValueError, ZeroDivisionError):
+            raise BrutoError(f"{what}: '{word}' is not a number such as 400 or 1/250.") from None
+        if not least <= value <= most:
+            raise BrutoError(f"{what}: {word} is outside {least:g} to {most:g}.")
+        values.append(value)
+    return tuple(sorted(set(values)))
+
+
+def parse_lens(line: str) -> CardLens:
+    """A lens from "real mm, mm at 35 mm film, f-number"; raises `BrutoError`."""
+    try:
+        real, film, stop = (float(Fraction(w)) for w in line.replace(",", " ").split())
+        if not (0.5 <= real <= 100 and 8 <= film <= 600 and 0.7 <= stop <= 32):
+            raise ValueError
+    except (ValueError, ZeroDivisionError):
+        raise BrutoError(f"Lenses: '{line}' is not three numbers such as 5.9, 26, 1.9.") from None
+    return CardLens(f"{film:.0f} mm", real, film, stop)
+
+
+class CardDialog(QDialog):
+    """What is typed and kept counts as the user's word: learning from files leaves it alone."""
+
+    def __init__(self, card: PhoneCard, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.card = card
+        self.setWindowTitle(f"Card of {card.title}")
+        self.resize(560, 470)
+        column = QVBoxLayout(self)
+        head = Label(card.title)
+        head.setObjectName("heading")
+        column.addWidget(head)
+        about = Label(
+            "What the phone offers, learnt from its files. Advice and checks use it; what you write here stays."
+        )
+        about.setObjectName("quiet")
+        about.setWordWrap(True)
+        column.addWidget(about)
+        form = QFormLayout()
+        lenses = "\n".join(f"{q.focal_mm:g}, {q.focal_35mm:g}, {q.f_number or 2:g}" for q in card.lenses)
+        self.lenses = QPlainTextEdit(lenses)
+        self.lenses.setFixedHeight(76)
+        self.lenses.setToolTip("One lens a line: real focal length in mm, the same at 35 mm film, f-number")
+        self.isos = QLineEdit(", ".join(f"{v:g}" for v in card.isos))
+        self.seconds = QLineEdit(", ".join(seconds_text(v) for v in card.seconds))
+        self.pace = QLineEdit("" if card.pace_s is None else f"{card.pace_s:g}")
+        self.pace.setPlaceholderText("not known yet: a burst or trail tells it")
+        for name, widget in (
+            ("Lenses", self.lenses),
+            ("ISO", self.isos),
+            ("Times, s", self.seconds),
+            ("Pause for saving, s", self.pace),
+        ):
+            widget.setAccessibleName(name)
+            form.addRow(name, widget)
+        for edit in (self.isos, self.seconds):
+            edit.setCursorPosition(0)
+        column.addLayout(form)
+        modes: dict[str, list[str]] = {}
+        for m in card.modes:
+            modes.setdefault(f"{m.focal_mm:g} mm, {KINDS.get(m.kind, m.kind)}", []).append(f"{m.width} × {m.height}")
+        lines = [f"{name}: {', '.join(sizes)} px" for name, sizes in modes.items()]
+        facts = Label("Raws it gives\n" + "\n".join(lines) if lines else "No raws seen yet.")
+        facts.setWordWrap(True)
+        facts.setObjectName("quiet")
+        column.addWidget(facts)
+        column.addStretch(1)
+        self.problem = Label("")
+        self.problem.setObjectName("warning")
+        self.problem.setWordWrap(True)
+        column.addWidget(self.problem)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        self.keep, leave = QPushButton("Keep"), QPushButton("Leave as it was")
+        self.keep.setObjectName("primary")
+        self.keep.clicked.connect(self._keep)
+        leave.clicked.connect(self.reject)
+        foot.addWidget(leave)
+        foot.addWidget(self.keep)
+        column.addLayout(foot)
+
+    def _keep(self) -> None:
+        try:
+            lenses = tuple(parse_lens(x) for x in self.lenses.toPlainText().splitlines() if x.strip())
+            pace = parse_numbers(self.pace.text(), "Pause for saving", 0, 600)
+            seconds = parse_numbers(self.seconds.text(), "Times", 1e-6, 86400)
+            typed = {
+                "lenses": tuple(sorted(lenses, key=lambda q: q.focal_35mm)),
+                "isos": parse_numbers(self.isos.text(), "ISO", 1, 1_000_000),
+                "seconds": seconds,
+                "pace_s": pace[0] if pace else None,
+            }
+            shown = {"isos": tuple(self.card.isos), "lenses": self.card.lenses, "pace_s": self.card.pace_s}
+            same_times = [seconds_text(v) for v in seconds] == [seconds_text(v) for v in self.card.seconds]
+            changed = {k: v for k, v in typed.items() if (not same_times if k == "seconds" else v != shown[k])}
+            before = self.card
+            if changed:
+                self.card = written(self.card, **changed)
+                save_card(self.card, before)
+        except (BrutoError, OSError) as error:
+            self.problem.setText(str(error))
+            return
+        self.accept()

@@ -1,0 +1,83 @@
+"""Everything a file holds, as a readable tree in a window of its own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.container.outline import outline
+from bruto.container.rawframe import RawMeta
+
+
+class FileTree(QDialog):
+    """Groups of names and values; typing in the field shows only what holds the words."""
+
+    def __init__(self, meta: RawMeta, path: Path, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.setWindowTitle(f"What is in {path.name}")
+        self.resize(640, 620)
+        layout = QVBoxLayout(self)
+        head = QHBoxLayout()
+        title = Label(path.name)
+        title.setObjectName("heading")
+        head.addWidget(title, 1)
+        self.words = QLineEdit()
+        self.words.setPlaceholderText("Show only …")
+        self.words.setAccessibleName("Show only rows that hold these words")
+        self.words.setClearButtonEnabled(True)
+        self.words.setFixedWidth(200)
+        head.addWidget(self.words)
+        layout.addLayout(head)
+        self.tree = QTreeWidget()
+        self.tree.setColumnCount(2)
+        self.tree.setHeaderLabels(["", ""])
+        self.tree.setHeaderHidden(True)
+        self.tree.setAccessibleName("Contents of the file")
+        self.tree.setUniformRowHeights(False)
+        self.tree.setWordWrap(True)
+        self.tree.setColumnWidth(0, 210)
+        for name, rows in outline(meta, path):
+            group = QTreeWidgetItem([name, ""])
+            font = group.font(0)
+            font.setBold(True)
+            group.setFont(0, font)
+            self.tree.addTopLevelItem(group)
+            for key, value in rows:
+                row = QTreeWidgetItem([key, value])
+                row.setToolTip(1, plain_tooltip(value))
+                group.addChild(row)
+            group.setExpanded(True)
+        layout.addWidget(self.tree)
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(close)
+        layout.addLayout(foot)
+        self.words.textChanged.connect(self._filter)
+
+    def _filter(self, words: str) -> None:
+        wanted = words.lower().split()
+        for k in range(self.tree.topLevelItemCount()):
+            group = self.tree.topLevelItem(k)
+            if group is None:
+                continue
+            shown = 0
+            for j in range(group.childCount()):
+                row = group.child(j)
+                text = f"{group.text(0)} {row.text(0)} {row.text(1)}".lower()
+                row.setHidden(not all(w in text for w in wanted))
+                shown += not row.isHidden()
+            group.setHidden(not shown)

@@ -1,0 +1,150 @@
+"""Recipes: keep this shot's values under a name, use kept ones, or this shot's, on other shots."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.ledger.ledger import GROUPS, fields_of
+from bruto.app.widgets.plain import Label
+from bruto.develop.library import NamedRecipe, drop, keep, kept
+from bruto.develop.recipe import Recipe
+from bruto.errors import BrutoError
+
+OWN = "The values of this shot"
+TARGETS = ("this shot", "its set", "all picks", "all shots")
+PER_SHOT = ("light", "white", "frame")
+"""Groups that are mostly each shot's own, and not ticked at first."""
+
+
+class RecipesDialog(QDialog):
+    """Emits `wanted(values, title, target)` to use values on shots."""
+
+    wanted = Signal(dict, str, str)
+
+    def __init__(self, recipe: Recipe, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Recipes")
+        self.setObjectName("panel")
+        self.setMinimumWidth(520)
+        self.recipe = recipe
+        self.found: list[NamedRecipe] = []
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 14, 16, 14)
+        row.setSpacing(16)
+        left = QVBoxLayout()
+        left.addWidget(Label("Take values from"))
+        self.names = QListWidget()
+        self.names.setAccessibleName("Recipes")
+        self.names.currentRowChanged.connect(self._chosen)
+        left.addWidget(self.names, 1)
+        self.delete = QPushButton("Delete this recipe")
+        self.delete.clicked.connect(self._delete)
+        left.addWidget(self.delete)
+        row.addLayout(left, 1)
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        right.addWidget(Label("these groups"))
+        grid = QGridLayout()
+        self.ticks: dict[str, QCheckBox] = {}
+        for k, (name, title, _) in enumerate(GROUPS):
+            tick = QCheckBox(title)
+            self.ticks[name] = tick
+            grid.addWidget(tick, k // 2, k % 2)
+        right.addLayout(grid)
+        hint = Label("Light, white and frame are mostly each shot's own; its suggestions stay as they are.")
+        hint.setObjectName("quiet")
+        hint.setWordWrap(True)
+        right.addWidget(hint)
+        use = QHBoxLayout()
+        self.target = QComboBox()
+        self.target.setAccessibleName("Use on")
+        self.target.addItems(TARGETS)
+        self.use = QPushButton("Use on")
+        self.use.setObjectName("primary")
+        self.use.clicked.connect(self._use)
+        use.addWidget(self.use)
+        use.addWidget(self.target, 1)
+        right.addLayout(use)
+        line = QHBoxLayout()
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("name of a recipe")
+        self.name.setAccessibleName("Name of the recipe")
+        self.keep = QPushButton("Keep as")
+        self.keep.setToolTip("Keep this shot's values of the ticked groups under a name")
+        self.keep.clicked.connect(self._keep)
+        line.addWidget(self.keep)
+        line.addWidget(self.name, 1)
+        right.addLayout(line)
+        self.note = Label("")
+        self.note.setObjectName("warning")
+        self.note.setWordWrap(True)
+        right.addWidget(self.note)
+        right.addStretch(1)
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        right.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
+        row.addLayout(right, 2)
+        self._fill()
+
+    def _fill(self, choose: str = OWN) -> None:
+        self.found, problems = kept()
+        self.names.clear()
+        self.names.addItem(OWN)
+        self.names.addItems([n.name for n in self.found])
+        names = [OWN, *(n.name for n in self.found)]
+        self.names.setCurrentRow(names.index(choose) if choose in names else 0)
+        self.note.setText(" ".join(problems))
+
+    def _chosen(self, row: int) -> None:
+        named = self.found[row - 1] if 0 < row <= len(self.found) else None
+        self.delete.setEnabled(named is not None)
+        for name, tick in self.ticks.items():
+            on = name not in PER_SHOT if named is None else set(fields_of(name)) <= set(named.fields)
+            tick.setEnabled(named is None or on)
+            tick.setChecked(on)
+
+    def fields(self) -> tuple[str, ...]:
+        """The recipe's fields of the ticked groups."""
+        return tuple(f for name, tick in self.ticks.items() if tick.isChecked() for f in fields_of(name))
+
+    def _use(self) -> None:
+        row = self.names.currentRow()
+        source = self.found[row - 1] if row > 0 else NamedRecipe("values of another shot", (), self.recipe)
+        values = NamedRecipe(source.name, self.fields(), source.recipe).values()
+        if not values:
+            self.note.setText("Tick at least one group.")
+            return
+        self.note.setText("")
+        self.wanted.emit(values, source.name, self.target.currentText())
+
+    def _keep(self) -> None:
+        if not self.fields():
+            self.note.setText("Tick at least one group.")
+            return
+        try:
+            keep(NamedRecipe(self.name.text().strip(), self.fields(), self.recipe))
+        except BrutoError as error:
+            self.note.setText(str(error))
+            return
+        self._fill(self.name.text().strip())
+
+    def _delete(self) -> None:
+        row = self.names.currentRow()
+        try:
+            drop(self.found[row - 1].name)
+        except BrutoError as error:
+            self.note.setText(str(error))
+            return
+        self._fill()

@@ -1,0 +1,89 @@
+"""Thumbnails: of what the phone left in the files, and of what was made of a shot."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QImage
+
+from bruto.app.stage.stage import to_qimage
+from bruto.app.widgets.shotlist import ShotModel
+from bruto.app.worker import Worker
+from bruto.errors import BrutoError
+from bruto.shoot.shots import Shot, small_view
+
+THUMB_EDGE = 192
+"""Longest side of a thumbnail that is kept, pixels."""
+DEVELOPED = "developed"
+BATCH_S = 0.12
+"""Time for which the render thread makes thumbnails in one go, seconds."""
+
+
+class Thumbs:
+    """Fills the thumbnails of the list and of the board, which goes on showing what the phone left."""
+
+    def __init__(self, worker: Worker, listed: ShotModel, board: ShotModel, say: Callable[[str], None]) -> None:
+        self.worker, self.listed, self.board, self.say = worker, listed, board, say
+        self._todo: list[Shot] = []
+
+    def make(self, shots: Iterable[Shot]) -> None:
+        """Make the thumbnails of a shoot that are not there, a handful at a time, so that neither thread waits long for
+        the other.
+        """
+        self._todo = list(shots)
+        self._next()
+
+    def _next(self) -> None:
+        self._todo = [s for s in self._todo if str(s.main) not in self.listed.thumbs]
+        if not self._todo:
+            return
+        todo = tuple(self._todo)
+
+        def work() -> list[tuple[Shot, Any, str]]:
+            made: list[tuple[Shot, Any, str]] = []
+            end = time.perf_counter() + BATCH_S
+            for shot in todo:
+                try:
+                    made.append((shot, *small_view(shot, THUMB_EDGE)))
+                except BrutoError:
+                    made.append((shot, None, ""))
+                if time.perf_counter() > end:
+                    break
+            return made
+
+        def done(made: list[tuple[Shot, Any, str]]) -> None:
+            for shot, picture, kind in made:
+                if picture is None:
+                    continue
+                image = to_qimage(picture)
+                self.board.set_thumb(shot, image, kind)
+                if str(shot.main) not in self.listed.thumbs:  # what was made of it meanwhile stays
+                    self.listed.set_thumb(shot, image, kind)
+            tried = {str(shot.main) for shot, _, _ in made}
+            self._todo = [s for s in self._todo if str(s.main) not in tried]
+            self._next()
+
+        self.worker.ask("thumb", work, done, self.say)
+
+    def forget(self, paths: Iterable[Any]) -> None:
+        """Files that came new or changed."""
+        for path in paths:
+            for model in (self.listed, self.board):
+                model.thumbs.pop(str(path), None)
+
+    def developed(self, shot: Shot, picture: QImage) -> None:
+        """What was made of a shot, as it stands on the stage."""
+        size = QSize(THUMB_EDGE, THUMB_EDGE)
+        small = picture.scaled(size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+        self.listed.set_thumb(shot, small, DEVELOPED)
+
+    def outdated(self, shot: Shot) -> None:
+        """What was made of a shot is not what its recipe says any more: the preview stands in until it is opened."""
+        key = str(shot.main)
+        if self.listed.thumbs.get(key, (None, ""))[1] == DEVELOPED:
+            del self.listed.thumbs[key]
+            self._todo.insert(0, shot)  # a newer request takes the place of one that waits: all the rest goes along
+            self._next()

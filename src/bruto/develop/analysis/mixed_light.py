@@ -1,0 +1,118 @@
+"""Whether two lights share a picture: a hint, for no measurement tells a tinted light from a tinted surface.
+
+The picture is cut into tiles; in each, the places where brightness changes and chromaticity does not (see `white`) say
+which light on the locus would make them grey. Where tiles fall in two groups far apart, each in one part of the
+picture, there are probably two lights.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.color.temperature import xy_of
+from bruto.container.colour_model import xy_to_neutral
+from bruto.container.rawframe import RawMeta
+from bruto.develop.analysis.white import HIGHEST, LOWEST, greyness
+
+TILES = (6, 8)
+"""Rows and columns of tiles."""
+LIGHTS_MIRED = np.arange(90.0, 430.0, 10.0)
+"""Reciprocal temperatures of lights met in practice, 10^6 / K: 11100 to 2350 K."""
+OFF_LOCUS = 0.06
+"""Log ratio from the locus up to which a place may be grey."""
+APART_MIRED = 90.0
+"""From which two lights are called two."""
+LEAST_SHARE = 0.2
+"""Share of the tiles that each light has at least."""
+
+
+@dataclass(frozen=True)
+class TwoLights:
+    """`warm`, `cold`: temperatures, K; `side`: where the warm one lies ("left", "right", "top", "bottom", "middle" or
+    "edges"); `share`: of the tiles that it lights.
+    """
+
+    warm: float
+    cold: float
+    side: str
+    share: float
+
+
+def tile_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) -> tuple[NDArray, NDArray]:
+    """Reciprocal temperature of each tile's light (rows, columns), mired, and how sure it is, 0..1.
+
+    `balanced`: camera RGB (H, W, 3) times `balance`.
+    """
+    neutrals = np.array([xy_to_neutral(meta, *xy_of(1e6 / m, 0.0015)) for m in LIGHTS_MIRED]) * np.asarray(balance)
+    locus = np.log(neutrals[:, [0, 2]] / neutrals[:, 1:2])
+    rgb = cv2.GaussianBlur(balanced, (0, 0), 1.0)
+    good = (rgb.min(axis=2) > LOWEST) & (rgb.max(axis=2) < HIGHEST)
+    ratios, grey, change = greyness(rgb)
+    good &= change > 0.01
+    rows, columns = TILES
+    h, w = good.shape
+    mired, sure = np.zeros(TILES), np.zeros(TILES)
+    for i in range(rows):
+        for j in range(columns):
+            part = (slice(i * h // rows, (i + 1) * h // rows), slice(j * w // columns, (j + 1) * w // columns))
+            points, weight = ratios[part][good[part]], 1 / (grey[part][good[part]] + 0.05)
+            if len(points) < 60:
+                continue
+            best = weight >= np.quantile(weight, 0.8)
+            points, weight = points[best], weight[best]
+            off = np.linalg.norm(points[:, None] - locus[None], axis=2)
+            nearest = off.min(axis=1)
+            weight = weight * np.exp(-0.5 * (nearest / OFF_LOCUS) ** 2)
+            total = float(weight.sum())
+            if total <= 0:
+                continue
+            at = LIGHTS_MIRED[off.argmin(axis=1)]
+            order = np.argsort(at)
+            middle = at[order][np.searchsorted(np.cumsum(weight[order]), total / 2)]
+            spread = float(np.average(np.abs(at - middle), weights=weight))
+            mired[i, j] = middle
+            near = float(np.average(nearest, weights=weight))
+            sure[i, j] = np.clip(1.3 - spread / 50, 0, 1) * np.clip(1.5 - near / OFF_LOCUS, 0, 1)
+    return mired, sure
+
+
+def two_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) -> TwoLights | None:
+    """Two lights in as-shot balanced camera RGB (H, W, 3), or None."""
+    mired, sure = tile_lights(balanced, meta, balance)
+    told = sure > 0.3
+    if told.sum() < 0.4 * told.size:
+        return None
+    values, weights = mired[told], sure[told]
+    low, high = np.percentile(values, [10, 90])
+    for _ in range(12):
+        warm = np.abs(values - high) < np.abs(values - low)
+        if warm.all() or not warm.any():
+            return None
+        low, high = (float(np.average(values[k], weights=weights[k])) for k in (~warm, warm))
+    share = float(weights[warm].sum() / weights.sum())
+    within = float(np.average(np.abs(values - np.where(warm, high, low)), weights=weights))
+    if high - low < max(APART_MIRED, 4 * within) or not LEAST_SHARE <= share <= 1 - LEAST_SHARE:
+        return None
+    side = _side(told, warm)
+    return None if side is None else TwoLights(1e6 / high, 1e6 / low, side, share)
+
+
+def _side(told: NDArray[np.bool_], warm: NDArray[np.bool_]) -> str | None:
+    """Where the warm tiles lie, if they lie together."""
+    row, column = np.nonzero(told)
+    y, x = row / (TILES[0] - 1) - 0.5, column / (TILES[1] - 1) - 0.5
+    r = np.hypot(x, y)
+    found: dict[str, float] = {}
+    for name, place in (("right", x), ("bottom", y), ("edges", r)):
+        a, b = place[warm], place[~warm]
+        pooled = float(np.sqrt((a.var() + b.var()) / 2)) + 0.05
+        found[name] = float(a.mean() - b.mean()) / pooled
+    name = max(found, key=lambda k: abs(found[k]))
+    if abs(found[name]) < 1.6:
+        return None
+    other = {"right": "left", "bottom": "top", "edges": "middle"}
+    return name if found[name] > 0 else other[name]

@@ -1,0 +1,123 @@
+"""Noise reduction and sharpness, from the noise and the edges that were measured."""
+
+from __future__ import annotations
+
+import math
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.color.spaces import lightness
+from bruto.develop.analysis.residual import Residual
+from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.suggest.suggestion import Suggestion
+from bruto.sensor.blur import edge_blur
+
+VISIBLE_NOISE = 1.0
+"""Standard deviation in L* from which noise is seen at 1:1 on a screen at arm's length."""
+
+
+MOST_ON_DETAIL = 1.15
+"""Variance of what noise reduction takes out on detail over that on plain surfaces, up to which it is noise alone."""
+
+
+LESS_NOISE = (0.0, 0.1, 0.2)
+"""Steps that noise reduction goes back by where detail would go with the noise, times the noise measured."""
+
+
+def grey_noise(developer: Developer, exposure: float) -> float:
+    """Standard deviation in L* that brightness noise has at middle grey after an exposure gain, at 1:1."""
+    a, b = developer.noise[1]
+    x = 0.18 / 2.0 ** (exposure + developer.source.meta.baseline_exposure)
+    sigma = math.sqrt(a * x + b) / x * 0.18
+    return float((lightness(0.18 + sigma) - lightness(max(0.18 - sigma, 0.0))) / 2)
+
+
+def suggest_noise(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
+    """As much as was measured where it would be seen, less where it would not; colour noise nearly all."""
+    sigma = grey_noise(developer, exposure)
+    share = float(np.clip(sigma / (sigma + 0.35 * VISIBLE_NOISE), 0.0, 0.98))
+    brightness = round(0.3 + 0.75 * share, 2)
+    colour = round(0.9 + 0.5 * share, 2)
+    where = "from the file" if developer.source.noise_from == "file" else "measured in the picture"
+    text = f"σ {sigma:.1f} L* at grey after exposure, {where}"
+    residual = Residual(developer)
+    fits = (less for less in LESS_NOISE if residual.on_detail(brightness - less, colour) <= MOST_ON_DETAIL)
+    less = next(fits, LESS_NOISE[-1] if sigma < VISIBLE_NOISE else None)
+    if less is None:  # however little is taken, and it must be taken
+        text = f"{text}; the finest detail is lost in it"
+    elif less:
+        text = f"{text}; more would take detail with it"
+        brightness = round(brightness - less, 2)
+    return (
+        Suggestion("brightness_noise", brightness, text, sigma),
+        Suggestion("colour_noise", colour, "colour has no detail this fine; nearly all of it goes", sigma),
+    )
+
+
+def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
+    """Radius: the blur of the edges in the middle of the frame; amount: less where noise would be raised."""
+    w, h = developer.source.size
+    side_w, side_h = min(w, 1800), min(h, 1400)
+    rect = Rect((w - side_w) // 2, (h - side_h) // 2, side_w, side_h)
+    rgb, dx, dy = developer.piece(rect)
+    green = np.ascontiguousarray(rgb[dy : dy + side_h, dx : dx + side_w, 1])
+    blur = edge_blur(green, math.sqrt(developer.noise[1, 0]) / 2)
+    sigma = grey_noise(developer, exposure)
+    if blur is None:
+        return (
+            Suggestion("sharpness", 0.4, "no clear edges to measure; a little is safe", 0.0),
+            Suggestion("sharpness_radius", 0.7, "no clear edges to measure; the usual lens blur", 0.7),
+        )
+    over = overshoot(green)
+    if over > 0.10:
+        return (
+            Suggestion(
+                "sharpness",
+                -0.3,
+                f"edges overshoot {over * 100:.0f} %: already over-sharpened, softened a little",
+                over,
+            ),
+            Suggestion("sharpness_radius", 1.0, "softened at the halo's own scale", blur),
+        )
+    radius = float(np.clip(round(blur, 2), 0.35, 2.5))
+    amount = float(np.clip(round(1.0 - 0.16 * sigma, 2), 0.25, 1.0))
+    return (
+        Suggestion(
+            "sharpness",
+            amount,
+            f"σ {sigma:.1f} L* of noise at grey allows {amount:.2f} of the blur to be taken back",
+            sigma,
+        ),
+        Suggestion("sharpness_radius", radius, f"edges measured {blur:.2f} px wide (σ)", blur),
+    )
+
+
+def overshoot(plane: NDArray[np.float32]) -> float:
+    """Median overshoot of strong isolated edges as a share of the step (0 for a clean lens).
+
+    Beside an edge's peak gradient the profile is followed 6 pixels to both sides; the excess over the plateau beyond
+    is taken.
+    """
+    root = np.sqrt(np.maximum(plane, 0))
+    gx = cv2.Sobel(root, cv2.CV_32F, 1, 0, scale=1 / 8)
+    strength = np.abs(gx)
+    peak = (
+        (strength >= np.roll(strength, 1, 1))
+        & (strength >= np.roll(strength, -1, 1))
+        & (strength > np.percentile(strength[::3, ::3], 98))
+    )
+    ys, xs = np.nonzero(peak[:, 12:-12])
+    if len(ys) < 80:
+        return 0.0
+    pick = np.random.default_rng(0).choice(len(ys), min(4000, len(ys)), replace=False)
+    ys, xs = ys[pick], xs[pick] + 12
+    profile = root[ys[:, None], xs[:, None] + np.arange(-10, 11)[None]] * np.sign(gx[ys, xs])[:, None]
+    high, low = profile[:, 17:].mean(axis=1), profile[:, :4].mean(axis=1)
+    step = high - low
+    flat = (profile[:, 17:].std(axis=1) < 0.08 * step) & (profile[:, :4].std(axis=1) < 0.08 * step) & (step > 0.03)
+    if flat.sum() < 40:
+        return 0.0
+    over = (profile[flat][:, 11:17].max(axis=1) - high[flat]) / step[flat]
+    return float(max(0.0, np.median(over)))

@@ -1,0 +1,62 @@
+"""Haze, the profile's own look, edge light and grain."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from bruto.develop.pipeline import Developer
+from bruto.develop.suggest.detail import grey_noise
+from bruto.develop.suggest.suggestion import Suggestion
+
+CLEAR_AIR = 0.45
+"""Share of airlight that the estimate finds in clear scenes with bright surfaces in them."""
+
+
+MOST_HAZE = 60.0
+"""Most haze removal that is suggested, %."""
+
+
+def suggest_haze(developer: Developer) -> Suggestion:
+    """Take out part of the airlight where it is more than bright surfaces make of themselves."""
+    typical = developer.haze().typical
+    amount = float(np.clip(round((typical - CLEAR_AIR) * 200 / 2) * 2, 0, MOST_HAZE))
+    if amount == 0:
+        return Suggestion(
+            "haze",
+            0.0,
+            f"the air is clear: a veil of {100 * typical:.0f} % at most, as bright ground alone gives",
+            typical,
+        )
+    return Suggestion("haze", amount, f"airlight is {100 * typical:.0f} % of the light in the far third", typical)
+
+
+def suggest_base_look(developer: Developer) -> Suggestion | None:
+    """Drop a look that lays out the light itself: the tone handles do that from what was measured. None without one."""
+    profile = next(iter(developer.source.meta.profiles), None)
+    if profile is None or (profile.tone_curve is None and profile.gain_table is None):
+        return None
+    if profile.gain_table is None:
+        return Suggestion("base_look", False, "its tone curve knows nothing of this scene; the light was measured", 0.0)
+    low, high = float(profile.gain_table.gains.min()), float(profile.gain_table.gains.max())
+    stops = math.log2(max(high, 1e-3) / max(low, 1e-3))
+    evidence = f"the phone evens the light by up to {stops:.1f} EV ({low:.2f} to {high:.1f} ×), noise with it"
+    return Suggestion("base_look", False, evidence, stops)
+
+
+def suggest_finish(developer: Developer, exposure: float) -> list[Suggestion]:
+    """Edge light and grain do nothing by themselves; the evidence says what they would act on."""
+    light = developer.luminance(8)
+    h, w = light.shape
+    y, x = np.mgrid[:h, :w]
+    r = np.hypot((x - w / 2) / w, (y - h / 2) / h) * 2
+    ev = np.log2(np.maximum(light, 2e-5))
+    outer, inner = ev[r >= 0.9 * r.max()], ev[r <= max(0.45, float(r.min()))]
+    fall = float(np.median(outer) - np.median(inner))
+    sigma = grey_noise(developer, exposure)
+    side = "darker" if fall < 0 else "brighter"
+    return [
+        Suggestion("edge_light", 0.0, f"corners are {abs(fall):.1f} EV {side} than the middle, the scene's own", fall),
+        Suggestion("grain", 0.0, f"a matter of taste; the raw's own noise is σ {sigma:.1f} L* at grey", sigma),
+    ]

@@ -1,0 +1,99 @@
+"""Rows that are judged by the developed picture itself: chroma of quiet colours, contrast, relief.
+
+The other suggestions' values are taken first; what the picture then lacks against most photographs is made up in part.
+"""
+
+from __future__ import annotations
+
+import math
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, lightness, space
+from bruto.develop.analysis.proof import out_of_gamut
+from bruto.develop.pipeline import Developer
+from bruto.develop.recipe import Recipe
+from bruto.develop.steps.relief import DIAGONAL_12MP
+from bruto.develop.suggest.suggestion import Suggestion
+
+EDGE = 1100
+"""Long edge of the picture that is looked at, pixels."""
+USUAL_CHROMA = 0.052
+"""Mean OKLCh chroma of finished photographs (0.055 to 0.065 in scikit-image's, 0.02 to 0.05 in phones' pictures of
+the simulated scenes)."""
+EASY_FULL = 0.01
+"""Share of a picture that may lie outside of sRGB without being missed."""
+BRIGHT = 0.6
+"""Light above which colours are pale on any screen."""
+FLAT_SPREAD = 15.0
+"""Standard deviation of L* below which a picture looks flat (13 to 30 in scikit-image's photographs)."""
+BANDS = {"relief_medium": (4.0, 16.0, 2.4), "relief_broad": (32.0, 128.0, 4.2)}
+"""Finest and coarsest structure, pixels of a 12 MP frame (standard deviations of blurs), and the standard deviation of
+L* in it below which it looks soft (2.6 to 4.9 and 4.1 to 11.6 in scikit-image's photographs).
+"""
+MOST_CONTRAST, MOST_RELIEF = 1.15, 1.25
+
+
+def _plane(values: NDArray) -> NDArray[np.float32]:
+    return np.ascontiguousarray(values, np.float32)
+
+
+def suggest_spread(developer: Developer, recipe: Recipe, noise: float) -> list[Suggestion]:
+    """Quiet colours, contrast and relief for a picture that is developed with a `recipe`; `noise`: standard deviation
+    in L* at grey, which colours and structure are raised less under.
+    """
+    factor = max(2.0, max(developer.source.size) / EDGE)
+    picture = developer.view(recipe, factor)
+    light = decode_srgb(np.arange(256) / 255.0)[picture]
+    found = _lightness_rows(_plane(lightness(light @ space("srgb").to_xyz()[1])), noise)
+    # what is nearly white cannot be colourful on any screen and is not missed
+    full = float((out_of_gamut(developer, recipe, factor, "srgb") & (light[..., 1] < BRIGHT)).mean())
+    return [_quiet_colours(light.reshape(-1, 3), noise), _chroma(full), *found]
+
+
+def _chroma(full: float) -> Suggestion:
+    """The usual small rise, less where many colours lie outside of what most screens show (`full`, a share)."""
+    usual = Recipe().chroma
+    gain = usual - 0.02 * round(float(np.clip(full - EASY_FULL, 0, 0.06)) * 100)
+    return Suggestion(
+        "chroma", round(gain, 2), f"{100 * full:.1f} % of the picture lies outside sRGB before it fits", full
+    )
+
+
+def _quiet_colours(light: NDArray, noise: float) -> Suggestion:
+    """A gentle rise where colours are quieter than in most photographs, less where noise would be raised with them."""
+    lab = np.cbrt(light @ (OKLAB_LMS_FROM_XYZ @ space("srgb").to_xyz()).T) @ OKLAB_FROM_LMS.T
+    told = (lab[:, 0] > 0.35) & (lab[:, 0] < 0.97)
+    chroma = float(np.hypot(lab[told, 1], lab[told, 2]).mean()) if told.any() else USUAL_CHROMA
+    most = 1.3 if noise < 1 else 1.12
+    gain = float(np.clip(round((USUAL_CHROMA / max(chroma, 1e-3)) ** 0.7 / 0.02) * 0.02, 1.0, most))
+    return Suggestion(
+        "quiet_colours", round(gain, 2), f"mean chroma {chroma:.3f}, in most photographs {USUAL_CHROMA:.3f}", chroma
+    )
+
+
+def _lightness_rows(light: NDArray[np.float32], noise: float) -> list[Suggestion]:
+    """Contrast and relief from L* (h, w)."""
+    spread = float(light.std())
+    contrast = _made_up(spread, FLAT_SPREAD, MOST_CONTRAST)
+    look = "lively enough" if contrast == 1 else "flat"
+    rows = [Suggestion("contrast", contrast, f"lightness spreads by {spread:.0f} L* (σ): {look}", spread)]
+    scale = math.hypot(*light.shape) / DIAGONAL_12MP
+    for field, (fine, coarse, least) in BANDS.items():
+        low, high = (cv2.GaussianBlur(light, (0, 0), max(s * scale, 0.3)) for s in (coarse, fine))
+        found = float((high - low).std())
+        gain = _made_up(found, least, MOST_RELIEF if noise < 1.5 else 1.1)
+        look = "clear enough" if gain == 1 else "soft"
+        name = field.removeprefix("relief_")
+        rows.append(Suggestion(field, gain, f"{name} structure spreads by {found:.1f} L* (σ): {look}", found))
+    text = "the finest structure is left to sharpness, which was measured"
+    return [*rows, Suggestion("relief_fine", 1.0, text, 0.0)]
+
+
+def _made_up(found: float, least: float, most: float) -> float:
+    """The gain that makes up half of what is missing, on the scale of ratios."""
+    if found >= least or found < least / 10:  # a picture of nothing is left alone
+        return 1.0
+    return round(min(most, round(math.sqrt(least / found) / 0.02) * 0.02), 2)

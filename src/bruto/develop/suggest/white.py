@@ -1,0 +1,53 @@
+"""Temperature and tint, from grey surfaces, the file and the locus of lights."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bruto.color.temperature import kelvin_duv_of
+from bruto.container.colour_model import neutral_to_xy
+from bruto.container.orientation import orient
+from bruto.develop.analysis.mixed_light import two_lights
+from bruto.develop.analysis.white import estimate_white, likely_neutral
+from bruto.develop.pipeline import Developer
+from bruto.develop.suggest.suggestion import Suggestion
+
+SURE_ENOUGH = 0.22
+"""Confidence from which the picture's own white is trusted over the phone's."""
+
+
+PLACES = {
+    "left": "on the left", "right": "on the right", "top": "above", "bottom": "below", "middle": "in the middle",
+    "edges": "about the edges",
+}  # fmt: skip
+"""Where one of two lights lies, in words."""
+
+
+def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
+    """Temperature and tint: grey surfaces, the file's own white and the locus of lights, weighed by their errors."""
+    factor = 4
+    while max(developer.source.size) / factor > 1100:
+        factor *= 2
+    estimate = estimate_white(developer.level(factor))
+    own = developer.as_shot()
+    neutral = likely_neutral(developer.source.meta, developer.source.neutral, estimate)
+    kelvin, duv = kelvin_duv_of(*neutral_to_xy(developer.source.meta, neutral))
+    kelvin, duv = float(np.clip(round(kelvin / 10) * 10, 1500, 50000)), float(np.clip(round(duv, 4), -0.08, 0.08))
+    if estimate.confidence < SURE_ENOUGH:
+        text = f"no clear neutral in the picture; near the file's own {own[0]:.0f} K"
+    elif developer.source.kind == "picture":
+        text = f"grey surfaces and the locus of lights say {kelvin:.0f} K (relative: the phone balanced it already)"
+    else:
+        text = f"grey surfaces say {kelvin:.0f} K, the file {own[0]:.0f} K, weighed by their errors"
+    meta = developer.source.meta
+    mixed = two_lights(orient(developer.level(factor), meta.orientation), meta, developer.balance)
+    if mixed is not None:
+        text = (
+            f"two lights, {mixed.warm:.0f} K {PLACES[mixed.side]} and {mixed.cold:.0f} K elsewhere, cannot both be "
+            f"white; most greys ask for {kelvin:.0f} K"
+        )
+    file_duv = f"{own[1]:+.4f}".replace("-", "−")
+    return (
+        Suggestion("temperature", kelvin, text, estimate.confidence),
+        Suggestion("tint", duv, f"lights lie near the locus; the file's own white has Duv {file_duv}", own[1]),
+    )
