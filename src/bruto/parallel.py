@@ -7,6 +7,7 @@ there are cores. `map_threads` is for calls that release the interpreter lock (c
 from __future__ import annotations
 
 import os
+import threading
 
 os.environ.setdefault("OMP_WAIT_POLICY", "passive")  # read when numba loads its layer
 
@@ -31,3 +32,23 @@ def map_threads(work: Callable[[A], B], items: Iterable[A], threads: int = CORES
         return [work(item) for item in items]
     with ThreadPoolExecutor(threads) as pool:
         return list(pool.map(work, items))
+
+
+def beside(work: Callable[[], None], threads: int = CORES) -> None:
+    """Run the same call on several threads, this one among them; the first error is raised when all have ended."""
+    errors: list[BaseException] = []
+
+    def guarded() -> None:
+        try:
+            work()
+        except BaseException as error:
+            errors.append(error)
+
+    others = [threading.Thread(target=guarded, name="beside", daemon=True) for _ in range(threads - 1)]
+    for thread in others:
+        thread.start()
+    guarded()
+    for thread in others:
+        thread.join()
+    if errors:
+        raise errors[0]

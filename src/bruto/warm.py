@@ -94,7 +94,8 @@ def _develop() -> None:
     from bruto.container.dng_reader import read_dng
     from bruto.container.dng_writer import write_dng
     from bruto.container.rawframe import RawFrame, linearise
-    from bruto.develop.pipeline import Developer, Rect
+    from bruto.develop.frame import Rectangle
+    from bruto.develop.pipeline import Developer
     from bruto.develop.plain import plain_view
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import source_of_raw
@@ -110,7 +111,7 @@ def _develop() -> None:
         developer = Developer(source_of_raw(path, frame))
         recipe = Recipe(relief_fine=1.2, relief_medium=1.1, haze=20, chroma=1.2)
         developer.view(recipe, 2)
-        developer.view(recipe, 1, Rect(10, 10, 200, 100))
+        developer.view(recipe, 1, Rectangle(10, 10, 200, 100))
         developer.render(recipe)
         developer.render(recipe, space="linear")
         developer.render(recipe, bits=16)

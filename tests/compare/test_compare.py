@@ -14,8 +14,8 @@ from bruto.color.spaces import encode_srgb
 from bruto.compare.metrics import compare, edge_overshoot, sentences
 from bruto.compare.rendering import for_comparison, sharp_pair
 from bruto.container.orientation import orient
-from bruto.develop.frame import stored_rect
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, save_recipe
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError
@@ -213,7 +213,7 @@ class Sharp(unittest.TestCase):
                 for p in (developer.render(recipe), picture)
             ]
             alignment = compare(small[0], small[1]).alignment
-            rect = Rect(300, 250, 260, 200)
+            rect = Rectangle(300, 250, 260, 200)
             pair = sharp_pair(developer, recipe, picture, alignment, rect)
             self.assertEqual(pair.first.shape, (200, 260, 3))
             self.assertEqual(pair.second.shape, (200, 260, 3))
@@ -224,7 +224,7 @@ class Sharp(unittest.TestCase):
             self.assertLess(np.hypot(dx, dy), 0.4, f"orientation {orientation}")
 
 
-def developer_rect(developer: Developer, recipe: Recipe, rect: Rect, orientation: int) -> np.ndarray:
+def developer_rect(developer: Developer, recipe: Recipe, rect: Rectangle, orientation: int) -> np.ndarray:
     return orient(developer.view(recipe, 1, stored_rect(rect, orientation, developer.source.size)), orientation)
 
 

@@ -299,12 +299,12 @@ class Tiny(Folder):
                 self.assertEqual(Developer(open_source(path)).render(Recipe(haze=30)).shape, (h, w, 3))
 
     def test_fields_of_one_row_or_column(self) -> None:
-        from bruto.develop.steps.point_rows import _across, at_least_two
+        from bruto.develop.steps.rows import across_row, at_least_two
 
         for shape in ((1, 1), (1, 5), (5, 1), (2, 2)):
             field = at_least_two(np.arange(np.prod(shape), dtype=np.float32).reshape(shape))
             self.assertTrue(min(field.shape) >= 2)
             a, b = np.empty(40, np.float32), np.empty(40, np.float32)
             for y in (0.0, 0.5, 1.0):
-                _across(field, field, np.float32(y), np.float32(0), np.float32(1 / 40), a, b)
+                across_row(field, field, np.float32(y), np.float32(0), np.float32(1 / 40), a, b)
                 self.assertTrue((a >= field.min()).all() and (a <= field.max()).all())

@@ -17,11 +17,11 @@ from bruto.color.spaces import (
     space,
     working_to,
 )
-from bruto.develop.steps.colour import PointParams, placed, point_pass
-from bruto.develop.steps.finish import curve_tables, grain_pattern
-from bruto.develop.steps.lab import lab_stage, node_weight
-from bruto.develop.steps.tone import neutral_tables
+from bruto.develop.steps.colour import lab_stage, node_weight
+from bruto.develop.steps.curves import curve_tables
+from bruto.develop.steps.output import grain_pattern
 from bruto.develop.values import SWAP_RED_BLUE, Balance, Curves, HueNode, Zone
+from tests.develop.point import PointParams, neutral_tables, placed, point_pass
 
 H, W = 40, 60
 NO_CLIP = np.zeros((H // 2, W // 2), np.uint8)

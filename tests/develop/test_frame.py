@@ -21,8 +21,8 @@ from bruto.container.orientation import orient
 from bruto.container.rawframe import RawFrame
 from bruto.deliver.encoders import resize_linear
 from bruto.develop.analysis.lines import find_lines, how_held
-from bruto.develop.frame import Area, focal_px, geometry_of, held_inside, largest_inside, rotation
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle, focal_px, geometry_of, held_inside, largest_inside, rotation
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.develop.source import source_of_raw
 from bruto.develop.suggest.frame import suggest_frame
@@ -134,8 +134,8 @@ class Pictures(unittest.TestCase):
         off = np.abs(self.developer.render(recipe).astype(int) - self.plain[y : y + h, x : x + w])
         self.assertLess(float(off.mean()), 0.4)  # dither alone
         self.assertLessEqual(float(np.percentile(off, 99.9)), 2)
-        part = self.developer.view(recipe, 1, Rect(16, 8, 200, 100))
-        same = self.developer.view(Recipe(), 1, Rect(16 + x, 8 + y, 200, 100))
+        part = self.developer.view(recipe, 1, Rectangle(16, 8, 200, 100))
+        same = self.developer.view(Recipe(), 1, Rectangle(16 + x, 8 + y, 200, 100))
         self.assertLess(float(np.mean(part != same)), 0.01)
 
     def test_crops_belong_to_the_picture_that_is_looked_at(self) -> None:
@@ -176,7 +176,7 @@ class Pictures(unittest.TestCase):
     def test_views_and_pieces_of_a_turned_picture_agree_with_the_file(self) -> None:
         recipe = Recipe(level=-3.0, verticals=4.0, crop=(-0.4, -0.3, 0.4, 0.3))
         whole = self.developer.render(recipe)
-        rect = Rect(100, 60, 300, 200)
+        rect = Rectangle(100, 60, 300, 200)
         piece = self.developer.view(recipe, 1, rect)
         off = np.abs(piece.astype(int) - whole[60:260, 100:400])
         self.assertLessEqual(float(np.percentile(off, 99.9)), 1)  # dither
@@ -196,7 +196,7 @@ class Pictures(unittest.TestCase):
         plain = developer.view(recipe.changed(level=0.0), 2)
         turned = developer.view(recipe, 2)
         h, w = turned.shape[:2]
-        mx, my = developer.geometry(recipe).maps(Area(0, 0, *developer.size(recipe)), 2)
+        mx, my = developer.geometry(recipe).maps(Rectangle(0, 0, *developer.size(recipe)), 2)
         expected = cv2.remap(plain, mx[:h, :w], my[:h, :w], cv2.INTER_LANCZOS4).astype(float)
         off = np.abs(turned - expected)
         self.assertLess(float(off.mean()), 2.0)

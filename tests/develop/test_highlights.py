@@ -53,10 +53,10 @@ class SunsetSky(unittest.TestCase):
         """Quads that noise filled in the sky are shown as they are: rebuilt, they would stand out."""
         developer = Developer(open_source(raw_of("sluice", size=MIDDLE, iso=1600.0, seed=11)))
         clipped = developer.source.linear.clipped
-        lone = (clipped > 0) & (developer.full == 0)
+        lone = (clipped > 0) & (developer.clipped == 0)
         self.assertGreater(int(lone.sum()), 30)
         unsettled = Developer(developer.source)
-        unsettled.__dict__["full"] = clipped
+        unsettled.__dict__["clipped"] = clipped
         recipe = Recipe(verticals=-3.0)
         for shown in (recipe, Recipe()):
             found, rebuilt = (d.render(shown).astype(int) for d in (developer, unsettled))

@@ -10,7 +10,7 @@ import numpy as np
 from bruto.develop import interleaved
 from bruto.develop.demosaic import bin_quads
 from bruto.develop.interleaved import lines
-from bruto.develop.steps.colour import to_working
+from bruto.develop.steps.light import to_working
 from bruto.develop.steps.noise import reduce_noise
 from bruto.develop.steps.relief import fine_relief
 from bruto.develop.steps.sharpness import sharpen

@@ -15,7 +15,7 @@ from bruto.container.colour_model import camera_to_working, xy_to_neutral
 from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import RawFrame, RawMeta, linearise
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, Vignette, Warp, source_places
-from bruto.develop.frame import Area, full_or_near, geometry_of
+from bruto.develop.frame import Rectangle, clipped_or_near, geometry_of
 from bruto.develop.pipeline import Developer
 from bruto.develop.plain import plain_view
 from bruto.develop.recipe import Recipe
@@ -23,7 +23,7 @@ from bruto.develop.source import source_of_raw
 from tests.shots import MIDDLE, raw_of
 
 W, H = 640, 480
-WHOLE = Area(0, 0, W, H)
+WHOLE = Rectangle(0, 0, W, H)
 WARPS = {
     "barrel": Warp(WARP_RECTILINEAR, np.array([[1.0, -0.08, 0.02, 0.0]]), np.zeros((1, 2)), (0.5, 0.5)),
     "off centre, tangential": Warp(
@@ -88,7 +88,7 @@ class Warps(unittest.TestCase):
         clipped = np.zeros((H // 2, W // 2), np.uint8)
         x, y = source_places(warp, np.array([570.0]), np.array([420.0]), W, H, 0)
         cv2.circle(clipped, (round(x[0] / 2), round(y[0] / 2)), 4, 5, -1)
-        found = geometry_of(meta(warps=(warp,)), Recipe()).clipped(full_or_near(clipped), WHOLE, 2)
+        found = geometry_of(meta(warps=(warp,)), Recipe()).clipped(clipped_or_near(clipped), WHOLE, 2)
         cy, cx = np.argwhere(found == 5).mean(axis=0)
         self.assertAlmostEqual(cx, 285, delta=0.8)
         self.assertAlmostEqual(cy, 210, delta=0.8)
@@ -106,7 +106,7 @@ class Warps(unittest.TestCase):
         warp = WARPS["off centre, tangential"]
         whole = geometry_of(meta(warps=(warp,)), Recipe()).maps(WHOLE, 1, 0)
         part = meta(default_crop=(40, 32, 500, 400), warps=(warp,))
-        crop = geometry_of(part, Recipe()).maps(Area(0, 0, 500, 400), 1, 0)
+        crop = geometry_of(part, Recipe()).maps(Rectangle(0, 0, 500, 400), 1, 0)
         np.testing.assert_allclose(crop[0][50:350, 50:450] + 40, whole[0][82:382, 90:490], atol=0.02)
 
     def test_a_file_with_a_warp_is_developed_straight(self) -> None:
@@ -135,14 +135,14 @@ class SquarePixels(unittest.TestCase):
         clipped = np.zeros((H // 2, W // 2), np.uint8)
         clipped[100, 150] = 7
         shape = geometry_of(facts, Recipe())
-        area = Area(0, 0, *shape.size)
+        area = Rectangle(0, 0, *shape.size)
         straight = shape.resampled(image, area, 1)
         self.assertEqual(straight.shape, (2 * H, W, 3))
         self.assertEqual(facts.oriented_size, (W, 2 * H))
         x, y = centroid(straight[..., 1], 300, 400)
         self.assertAlmostEqual(x, 300, delta=0.05)
         self.assertAlmostEqual(y, 400.5, delta=0.05)  # the middle of row 200 lies 200.5 rows down
-        full = np.argwhere(shape.clipped(full_or_near(clipped), area, 2) == 7)
+        full = np.argwhere(shape.clipped(clipped_or_near(clipped), area, 2) == 7)
         self.assertEqual(full.mean(axis=0).round().tolist(), [200, 150])  # and one quad around, which takes from it
 
 

@@ -13,12 +13,13 @@ from bruto.color.spaces import LUMINANCE_2020, decode_srgb
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
-from bruto.develop.steps.colour import PointParams, placed, point_pass
+from bruto.develop.steps.base import base_of
 from bruto.develop.steps.haze import haze_of
 from bruto.develop.steps.highlights import no_ratios, ratios_of, rebuilt
 from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief, medium_base
-from bruto.develop.steps.tone import base_of, tables
+from bruto.develop.steps.tone import tables
 from bruto.develop.values import Handle, Tone
+from tests.develop.point import PointParams, placed, point_pass
 from tests.shots import MIDDLE, raw_of
 
 SIDE = 504

@@ -18,11 +18,13 @@ from bruto.color.spaces import D65_XYZ, decode_srgb, encode_srgb, lightness, spa
 from bruto.develop.demosaic import bin_quads, colour_offsets, demosaic
 from bruto.develop.steps import noise, sharpness
 from bruto.develop.steps.approximate import exp2_of, log2_of
-from bruto.develop.steps.colour import PointParams, placed, point_pass, to_working
+from bruto.develop.steps.base import Base, base_of
+from bruto.develop.steps.colour import lab_stage
 from bruto.develop.steps.dct import backward, denoise_plane, forward
-from bruto.develop.steps.lab import lab_stage
-from bruto.develop.steps.tone import Base, base_of, colour_table, curve, neutral_tables, tables
+from bruto.develop.steps.light import to_working
+from bruto.develop.steps.tone import colour_table, curve, tables
 from bruto.develop.values import HANDLE_NAMES, Balance, Handle, Tone
+from tests.develop.point import PointParams, neutral_tables, placed, point_pass
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -427,7 +429,7 @@ class Point(unittest.TestCase):
             turn = np.degrees(np.arctan2(a[2], a[1]) - np.arctan2(b[2], b[1]))
             self.assertLess(abs((turn + 180) % 360 - 180), 22)
 
-    def test_full_channels_are_rebuilt_never_lowered(self) -> None:
+    def test_clipped_channels_are_rebuilt_never_lowered(self) -> None:
         rgb = np.full((4, 4, 3), 1.0, np.float32) * np.float32([0.9, 0.5, 0.8])  # green is full: neutral is brighter
         plain = pass_of(rgb, params())
         rebuilt = pass_of(rgb, params(), clipped=np.full((2, 2), 2, np.uint8))

@@ -17,8 +17,8 @@ from bruto.color.spaces import picture_to_lab
 from bruto.container.dng_reader import is_raw
 from bruto.container.orientation import orient
 from bruto.container.picture import is_picture, read_picture
-from bruto.develop.frame import stored_rect
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, load_recipe, unframed
 from bruto.develop.source import open_source
 from bruto.develop.suggest.suggesting import suggest_all, take_all
@@ -56,11 +56,11 @@ class SharpPair:
     first: NDArray[np.uint8]
     second: NDArray[np.uint8]
     difference: NDArray[np.float32]
-    rect: Rect
+    rect: Rectangle
 
 
 def sharp_pair(
-    developer: Developer, recipe: Recipe, picture: NDArray[np.uint8], alignment: Alignment, rect: Rect
+    developer: Developer, recipe: Recipe, picture: NDArray[np.uint8], alignment: Alignment, rect: Rectangle
 ) -> SharpPair:
     """The developed raw and a picture brought onto it, pixel by pixel of the raw.
 

@@ -20,8 +20,6 @@ from numpy.typing import NDArray
 from bruto.container.rawframe import RawMeta
 from bruto.container.warps import source_places
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.highlights import Ratios
-from bruto.develop.steps.tone import Base
 
 DIAGONAL_35MM = 43.2666
 """Diagonal of the 36 x 24 mm frame that equivalent focal lengths refer to, mm."""
@@ -40,7 +38,7 @@ _NEAREST_DEPTH = 0.15
 
 
 @dataclass(frozen=True)
-class Area:
+class Rectangle:
     """A rectangle in full-size pixels, unoriented."""
 
     x: int
@@ -219,7 +217,7 @@ class Geometry:
         """3 where colours are moved apart by the lens's warps, else 1."""
         return 3 if self.offset is None and any(len(w.radial) > 1 for w in self.meta.warps) else 1
 
-    def maps(self, area: Area, factor: float, plane: int = 1) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    def maps(self, area: Rectangle, factor: float, plane: int = 1) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """For `cv2.remap`: where each pixel of an area at 1/factor is read in the frame at 1/factor."""
         w, h = _at(area, factor)
         x0, y0 = int(area.x / factor), int(area.y / factor)
@@ -238,11 +236,11 @@ class Geometry:
             dy + np.arange(y0, y0 + h, dtype=np.float32)[:, None],
         )
 
-    def source_area(self, area: Area) -> Area:
+    def source_area(self, area: Rectangle) -> Rectangle:
         """The part of the recorded frame that an area of the picture is made from."""
         sensor_w, sensor_h = self.sensor_size
         if self.offset is not None:
-            return Area(area.x + self.offset[0], area.y + self.offset[1], area.width, area.height)
+            return Rectangle(area.x + self.offset[0], area.y + self.offset[1], area.width, area.height)
         t = np.linspace(0, 1, 33)
         x = np.concatenate([t, t, 0 * t, 0 * t + 1]) * (area.width - 1) + area.x
         y = np.concatenate([0 * t, 0 * t + 1, t, t]) * (area.height - 1) + area.y
@@ -251,10 +249,10 @@ class Geometry:
         low_y, high_y = min(float(f[1].min()) for f in found), max(float(f[1].max()) for f in found)
         x0, y0 = max(0, math.floor(low_x) - 3), max(0, math.floor(low_y) - 3)
         x1, y1 = min(sensor_w, math.ceil(high_x) + 4), min(sensor_h, math.ceil(high_y) + 4)
-        return Area(min(x0, sensor_w - 1), min(y0, sensor_h - 1), max(1, x1 - x0), max(1, y1 - y0))
+        return Rectangle(min(x0, sensor_w - 1), min(y0, sensor_h - 1), max(1, x1 - x0), max(1, y1 - y0))
 
     def resampled(
-        self, rgb: NDArray[np.float32], area: Area, factor: float, origin: tuple[int, int] = (0, 0)
+        self, rgb: NDArray[np.float32], area: Rectangle, factor: float, origin: tuple[int, int] = (0, 0)
     ) -> NDArray[np.float32]:
         """An area of the picture at 1/factor from camera RGB (h, w, 3) of the frame at that factor, which begins at
         `origin` (x, y; pixels of it). Light from outside the frame is that of the nearest pixel.
@@ -277,18 +275,6 @@ class Geometry:
         """A coarse field over the recorded frame as one over the picture."""
         return _read(grid, *self._cells(*grid.shape[:2]))
 
-    def base(self, base: Base) -> Base:
-        """Coefficients of a base over the picture."""
-        cells = self._cells(*base.a.shape)
-        return Base(_read(base.a, *cells), _read(base.b, *cells))
-
-    def ratios(self, ratios: Ratios) -> Ratios:
-        """Colour around full places over the picture."""
-        if ratios.red.size == 0:
-            return ratios
-        cells = self._cells(*ratios.red.shape)
-        return Ratios(_read(ratios.red, *cells), _read(ratios.blue, *cells))
-
     def _cells(self, rows: int, columns: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         w, h = self.size
         gx, gy = np.meshgrid((np.arange(columns) + 0.5) / columns * w - 0.5, (np.arange(rows) + 0.5) / rows * h - 0.5)
@@ -299,9 +285,9 @@ class Geometry:
             ((sy + 0.5) / sh * rows - 0.5).astype(np.float32),
         )
 
-    def clipped(self, near: NDArray[np.uint8], area: Area, factor: float) -> NDArray[np.uint8]:
-        """Full channels of each pixel of an area at 1/factor, from the quads of the frame (which are 2 px wide), see
-        `full_or_near`: a place that takes from a full one counts as full.
+    def clipped(self, near: NDArray[np.uint8], area: Rectangle, factor: float) -> NDArray[np.uint8]:
+        """Clipped channels of each pixel of an area at 1/factor, from the quads of the frame (which are 2 px wide), see
+        `clipped_or_near`: a place that takes from a clipped one counts as clipped.
         """
         mx, my = self.maps(area, max(2, factor))
         scale = max(2, factor) / 2
@@ -310,7 +296,7 @@ class Geometry:
             my * np.float32(scale) + np.float32((scale - 1) / 2), cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE,
         )  # fmt: skip
 
-    def outside(self, area: Area, factor: float) -> NDArray[np.bool_]:
+    def outside(self, area: Rectangle, factor: float) -> NDArray[np.bool_]:
         """Which pixels of an area at 1/factor nothing was recorded for."""
         mx, my = self.maps(area, factor)
         w, h = self.sensor_size
@@ -341,7 +327,7 @@ class Geometry:
         return (h, w) if self.meta.orientation >= 5 else (w, h)
 
 
-def _at(area: Area, factor: float) -> tuple[int, int]:
+def _at(area: Rectangle, factor: float) -> tuple[int, int]:
     """Width and height of an area at 1/factor."""
     return max(1, int(area.width / factor)), max(1, int(area.height / factor))
 
@@ -421,8 +407,8 @@ def _read(grid: NDArray[np.float32], x: NDArray[np.float32], y: NDArray[np.float
     return cv2.remap(np.ascontiguousarray(grid), x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
 
-def full_or_near(quads: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """Full channels of each quad and its neighbours."""
+def clipped_or_near(quads: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Clipped channels of each quad and its neighbours."""
     out = quads.copy()
     for bit in (1, 2, 4):
         here = cv2.dilate(quads & np.uint8(bit), np.ones((3, 3), np.uint8))
@@ -430,7 +416,7 @@ def full_or_near(quads: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return out
 
 
-def stored_rect(rect: Area, orientation: int, size: tuple[int, int]) -> Area:
+def stored_rect(rect: Rectangle, orientation: int, size: tuple[int, int]) -> Rectangle:
     """A rectangle of the oriented picture in unoriented pixels; `size` is the unoriented (width, height)."""
     w, h = size
 
@@ -447,4 +433,4 @@ def stored_rect(rect: Area, orientation: int, size: tuple[int, int]) -> Area:
 
     x0, y0 = stored(rect.x, rect.y)
     x1, y1 = stored(rect.x + rect.width - 1, rect.y + rect.height - 1)
-    return Area(min(x0, x1), min(y0, y1), abs(x1 - x0) + 1, abs(y1 - y0) + 1)
+    return Rectangle(min(x0, x1), min(y0, y1), abs(x1 - x0) + 1, abs(y1 - y0) + 1)

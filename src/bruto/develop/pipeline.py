@@ -1,20 +1,12 @@
-"""The engine: from a source and a recipe to pictures, as views on a screen or as whole files.
+"""From a source and a recipe to pictures, as views on a screen or as whole files: one pipeline for all of them.
 
-Order of steps and what runs again when a ledger row changes:
+Light of the recorded frame goes through the raw steps, is cut and turned into the picture's frame, and goes through
+the point steps (`steps.order`). Which work is kept follows from the fields that a step says it reads: a ledger row
+makes its own step and those after it run again, and nothing before.
 
-    step                         light, white, tone, colour, finish   noise   sharpness, fine and medium relief
-    decode, linearise            -                                    -       -
-    demosaic / bin               -                                    -       -
-    noise                        -                                    again   -
-    fine relief, sharpness       -                                    again   again
-    frame (one resampling)       -                                    again   again
-    point pass (colour, tone)    again                                again   again
-
-Level, verticals and crop run the last two again.
-
-A view is the picture at any smaller size, made from the next larger power-of-two one, or a rectangle of it at 1:1. The
-tone base is computed once for the whole frame from a small picture and shared by all views, so a view and the final
-file agree. Whole files are made in bands, so memory does not grow with the frame.
+A view is the picture at any smaller size, made from the next larger power-of-two one, or a rectangle of it at 1:1.
+Coarse fields are measured once for the whole frame and shared by all views, so a view and the final file agree. Whole
+files are made in tiles, so memory does not grow with the frame.
 """
 
 from __future__ import annotations
@@ -22,8 +14,8 @@ from __future__ import annotations
 import math
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
-from dataclasses import replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -32,35 +24,39 @@ from numpy.typing import NDArray
 from bruto.color.temperature import xy_of
 from bruto.container.colour_model import xy_to_neutral
 from bruto.container.orientation import orient
-from bruto.develop.frame import Area, Geometry, full_or_near, geometry_of
+from bruto.develop.areas import Area, PlacedMask, differs
+from bruto.develop.bands import Planned, StepFailed, run
+from bruto.develop.frame import Geometry, Rectangle, clipped_or_near, geometry_of
 from bruto.develop.profiles import chosen, hue_sat_for, with_profile
 from bruto.develop.recipe import FRAME_FIELDS, NEUTRAL_FIELDS, Recipe
 from bruto.develop.recorded import Recorded
 from bruto.develop.source import Source, as_asked
-from bruto.develop.steps import noise as noise_step
-from bruto.develop.steps import sharpness as sharp_step
-from bruto.develop.steps.colour import Placement, PointParams, point_pass, to_working
-from bruto.develop.steps.finish import curve_tables
-from bruto.develop.steps.lab import lab_stage
+from bruto.develop.steps.light import to_working
 from bruto.develop.steps.look import Look, gains_over, look_of
-from bruto.develop.steps.relief import DIAGONAL_12MP, fine_relief
-from bruto.develop.steps.tone import Base, colour_table, neutral_tables, tables
-from bruto.develop.values import Balance, Tone
+from bruto.develop.steps.order import COLOUR_ONLY, POINT_STEPS, RAW_STEPS
+from bruto.develop.steps.step import CoarseField, Place, RawPlace, RawStep, Scene
 from bruto.errors import BrutoError, Cancelled
 from bruto.logged import unexpected
 
-BAND = 1536
+TILE = 1536
 """Rows developed at a time for whole files."""
 CACHED_STAGES, LEAST_STAGES, MOST_STAGES = 7, 3, 400_000_000
 """Results of steps that are kept: how many, how many in any case (those of one view), and bytes beyond those."""
 KEPT_GEOMETRIES = 6
 SURROUND = 0x6C
 """Code of the neutral surround of pictures, for what lies outside of the recorded frame."""
-_PLAIN_COLOUR = (1.0, 1.0, False, (), Balance())
+_WHITE_FIELDS = ("temperature", "tint", "raw_neutral", "profile", "base_look")
 
 
-Rect = Area
-"""A rectangle in full-size pixels, unoriented."""
+@dataclass(frozen=True)
+class _Tile:
+    """Pixels of the recorded frame at 1/factor that raw steps run on: `key` for what is kept; `light` makes them;
+    `place` in the frame.
+    """
+
+    key: tuple
+    light: Callable[[], NDArray[np.float32]]
+    place: RawPlace
 
 
 class Developer(Recorded):
@@ -72,7 +68,7 @@ class Developer(Recorded):
     def __init__(self, source: Source) -> None:
         super().__init__(source)
         self._stages: OrderedDict[tuple, NDArray[np.float32]] = OrderedDict()
-        self._piece: tuple[Rect, tuple[NDArray[np.float32], int, int]] | None = None
+        self._piece: tuple[Rectangle, tuple[NDArray[np.float32], int, int]] | None = None
         self._geometries: OrderedDict[tuple, Geometry] = OrderedDict()
         self._fields: tuple[Geometry, dict[str, Any]] | None = None
         self._near: NDArray[np.uint8] | None = None
@@ -98,7 +94,7 @@ class Developer(Recorded):
             parts.append(self._piece[1][0])
         return sum(p.nbytes for p in parts)
 
-    # -- frame --------------------------------------------------------------------------------------------------------
+    # -- frame
 
     def geometry(self, recipe: Recipe, uncropped: bool = False) -> Geometry:
         """The mapping from the recorded frame to the recipe's picture; `uncropped`: to all that it covers."""
@@ -115,76 +111,57 @@ class Developer(Recorded):
         """Width and height of the recipe's picture at full size, unoriented."""
         return self.geometry(recipe).size
 
-    def light(self, recipe: Recipe, factor: float, rect: Rect | None = None) -> NDArray[np.float32]:
+    def light(self, recipe: Recipe, factor: float, rect: Rectangle | None = None) -> NDArray[np.float32]:
         """Balanced camera RGB of the recipe's picture at 1/factor, or of a rectangle of it at full size, without any
         other correction.
         """
         shape = self.geometry(recipe)
-        area = rect or Rect(0, 0, *shape.size)
+        area = rect or Rectangle(0, 0, *shape.size)
         if factor > 1:
             return self.level(factor) if shape.whole else shape.resampled(self.level(factor), area, factor)
         part = shape.source_area(area)
         rgb, dx, dy = self.piece(part)
         return shape.resampled(rgb, area, 1, (part.x - dx, part.y - dy))
 
-    def full_channels(self, recipe: Recipe) -> NDArray[np.uint8]:
-        """Full channels (bits 1, 2, 4) of the recipe's picture at half the size."""
+    def clipped_channels(self, recipe: Recipe) -> NDArray[np.uint8]:
+        """Clipped channels (bits 1, 2, 4) of the recipe's picture at half the size."""
         shape = self.geometry(recipe)
         if shape.whole:
-            return self.full
-        return shape.clipped(self._near_full(), Rect(0, 0, *shape.size), 2)
+            return self.clipped
+        return shape.clipped(self._near_clipped(), Rectangle(0, 0, *shape.size), 2)
 
-    def _near_full(self) -> NDArray[np.uint8]:
-        """Full channels of each quad of the frame and its neighbours."""
+    def _near_clipped(self) -> NDArray[np.uint8]:
+        """Clipped channels of each quad of the frame and its neighbours."""
         if self._near is None:
-            self._near = full_or_near(self.full)
+            self._near = clipped_or_near(self.clipped)
         return self._near
 
-    def _field(self, shape: Geometry, name: str, make: Callable[[], Any]) -> Any:
+    def _over(self, shape: Geometry, field: CoarseField) -> Any:
         """A coarse field over the picture of a geometry; those of the latest one are kept."""
+        found = self.coarse(field)
+        if shape.offset is not None:
+            return found
         if self._fields is None or self._fields[0] is not shape:
             self._fields = (shape, {})
         kept = self._fields[1]
-        if name not in kept:
-            kept[name] = make()
-        return kept[name]
+        if field.name not in kept:
+            kept[field.name] = field.over(found, shape)
+        return kept[field.name]
 
-    def _over_picture(self, params: PointParams, base: Base | None, shape: Geometry) -> tuple[PointParams, Base | None]:
-        """Fields of the recorded frame as fields over the picture, where it was turned or warped."""
-        if shape.offset is not None:
-            return params, base
-        look, haze, medium, ratios = params.look, params.haze, params.medium, params.ratios
-        if base is not None:
-            base = self._field(shape, "base", lambda: shape.base(self.base()))
-        if medium is not None:
-            medium = self._field(shape, "medium", lambda: shape.base(self.medium()))
-        if haze is not None:
-            known = haze
-            haze = self._field(shape, "haze", lambda: known._replace(a=shape.field(known.a), b=shape.field(known.b)))
-        if ratios is not None:
-            ratios = self._field(shape, "ratios", lambda: shape.ratios(self.ratios()))
-        if look is not None and look.gains.size:
-            look = gains_over(look, shape.places, shape.size, shape.sensor_size)
-        return replace(params, look=look, haze=haze, medium=medium, ratios=ratios), base
-
-    def _placement(self, shape: Geometry, area: Rect, factor: float) -> tuple[Placement, NDArray[np.uint8]]:
-        """Where an area at 1/factor lies, for the point pass, and the full channels it reads."""
+    def _placed(self, shape: Geometry, area: Rectangle, factor: float) -> tuple[Place, NDArray[np.uint8]]:
+        """Where an area at 1/factor lies, for the point steps, and the clipped channels that they read."""
         own = (area.x / factor, area.y / factor)
         if shape.offset is not None:
             at = (round((shape.offset[0] + area.x) / factor), round((shape.offset[1] + area.y) / factor))
-            return (
-                Placement(factor, at, shape.sensor_size, factor / 2, at, own, shape.size),
-                self.full,
-            )
-        full = self.full
-        if full.any():
-            full = shape.clipped(self._near_full(), area, factor)
+            return Place(factor, at, shape.sensor_size, factor / 2, at, own, shape.size), self.clipped
+        clipped = self.clipped
+        if clipped.any():
+            clipped = shape.clipped(self._near_clipped(), area, factor)
         else:
-            full = np.zeros((1, 1), np.uint8)
-        return Placement(factor, own, shape.size, min(factor, 2) / 2, (0, 0), own, shape.size), full
+            clipped = np.zeros((1, 1), np.uint8)
+        return Place(factor, own, shape.size, min(factor, 2) / 2, (0, 0), own, shape.size), clipped
 
-    # -- white
-    # ----------------------------------------------------------------------------------------------------------
+    # -- white and profile
 
     def neutral(self, recipe: Recipe) -> NDArray[np.float64]:
         """Camera neutral of a recipe."""
@@ -200,65 +177,11 @@ class Developer(Recorded):
         )
         return xy_to_neutral(self.source.meta, *xy)
 
-    # -- steps
-    # ----------------------------------------------------------------------------------------------------------
-
-    def _cleaned(
-        self,
-        rgb: NDArray[np.float32],
-        recipe: Recipe,
-        factor: float,
-        area: tuple[float, float, float, float],
-        best: bool = False,
-    ) -> NDArray[np.float32]:
-        """Noise reduction on balanced camera RGB at a factor; `area` is its relative place in the frame."""
-        mosaic = self.source.kind == "mosaic"
-        kind = ("mosaic" if factor == 1 else "binned") if mosaic else "plain"
-        noise = self._noise_at(factor)
-        shading = self.source.shading
-        gh, gw = shading.shape
-        if gh > 1:
-            rows = slice(int(area[1] * gh), max(int(area[1] * gh) + 1, int(np.ceil(area[3] * gh))))
-            columns = slice(int(area[0] * gw), max(int(area[0] * gw) + 1, int(np.ceil(area[2] * gw))))
-            shading = shading[rows, columns]
-        # a view little smaller than the file shows colour as fine as the file has it
-        half = factor == 1 or factor >= 4
-        return noise_step.reduce_noise(
-            rgb, noise, recipe.brightness_noise, recipe.colour_noise, kind, np.ascontiguousarray(shading), best, half
-        )
-
-    def cleaned(
-        self, rgb: NDArray[np.float32], rect: Rect, inset: tuple[int, int], recipe: Recipe, best: bool = False
-    ) -> NDArray[np.float32]:
-        """A piece of a rectangle (see `piece`) after noise reduction; `inset`: of the rectangle in it."""
-        w, h = self.source.size
-        x, y = (rect.x - inset[0]) / w, (rect.y - inset[1]) / h
-        return self._cleaned(rgb, recipe, 1, (x, y, x + rgb.shape[1] / w, y + rgb.shape[0] / h), best)
-
-    def _noise_at(self, factor: float) -> NDArray[np.float64]:
-        """a, b of each balanced channel at a factor."""
-        mosaic = self.source.kind == "mosaic"
-        noise = self.noise / ((factor / 2) ** 2 if mosaic and factor > 1 else float(factor**2))
-        between = factor / 2 ** int(math.log2(factor))
-        # a pixel made of parts of pixels shares noise with its neighbours: the fine half is less than of whole ones
-        # (the mean of a box L wide, over its places among pixels, has a variance of (1 - 1 / 3 L) / L along an axis)
-        return noise * (1 - 1 / (3 * between)) if between > 1 else noise
-
-    def _sharpened(self, rgb: NDArray[np.float32], recipe: Recipe, factor: float) -> NDArray[np.float32]:
-        """Sharpness after noise reduction, at a factor."""
-        share = max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
-        a, b = (float(v) for v in self._noise_at(factor)[1])
-        # the point pass raises everything below 16 px by the medium gain; what is finer has its own
-        fine = recipe.relief_fine / max(recipe.relief_medium, 0.05)
-        diagonal = math.hypot(*self.source.size) / factor
-        rgb = fine_relief(rgb, fine, diagonal, (a * share**2, b * share**2))
-        return sharp_step.sharpen(rgb, recipe.sharpness, recipe.sharpness_radius / factor, math.sqrt(a) / 2 * share)
-
     def _colour(self, recipe: Recipe) -> tuple[NDArray[np.float64], float, Look | None]:
         """Matrix from balanced camera RGB to working space, baseline exposure (EV) and look; those of the latest
         white and profile are kept, as they take longer than all else that comes before the pixels.
         """
-        key = (recipe.temperature, recipe.tint, recipe.raw_neutral, recipe.profile, recipe.base_look)
+        key = _values(_WHITE_FIELDS, recipe)
         if self._colours is None or self._colours[0] != key:
             profile, _ = chosen(self.source.meta, recipe.profile)
             meta = with_profile(self.source.meta, profile)
@@ -269,36 +192,18 @@ class Developer(Recorded):
             self._colours = (key, (self.balanced_matrix(neutral, meta), meta.baseline_exposure, look))
         return self._colours[1]
 
-    def _params(self, recipe: Recipe, space: str, neutral_look: bool) -> PointParams:
+    def _scene(self, recipe: Recipe, shape: Geometry, space: str, bits: int, colour_only: bool = False) -> Scene:
+        """What the point steps may know of a recipe's picture."""
         matrix, baseline, look = self._colour(recipe)
-        if neutral_look:
-            return PointParams(matrix, 0.0, *neutral_tables(), space, tone=False, ratios=self.ratios())
-        ev = recipe.exposure + baseline
-        # with a tone curve of its own the look is what the default handles stand for, and moved ones act on top of it
-        reference = tables(Tone()) if look is not None and look.curve.size else None
-        relief = (recipe.relief_broad, recipe.relief_medium)
-        colour = (recipe.chroma, recipe.quiet_colours, recipe.monochrome, recipe.hue_nodes, recipe.balance)
-        return PointParams(
-            matrix * 2.0**ev,
-            ev,
-            *tables(recipe.tone, recipe.contrast),
-            space,
-            None if reference else colour_table(recipe.tone, recipe.contrast),
-            lab=lab_stage(*colour) if colour != _PLAIN_COLOUR else None,
-            look=look,
-            reference=reference,
-            user_exposure=recipe.exposure,
-            medium=self.medium() if relief != (1.0, 1.0) else None,
-            relief=relief,
-            haze=self.haze() if recipe.haze else None,
-            haze_amount=recipe.haze / 100,
-            mixing=recipe.mixing,
-            curves=curve_tables(recipe.curves),
-            edge_light=recipe.edge_light,
-            grain=recipe.grain,
-            grain_size=recipe.grain_size * math.hypot(*self.source.size) / DIAGONAL_12MP,
-            ratios=self.ratios(),
-        )
+        exposure = 0.0 if colour_only else recipe.exposure + baseline
+        if look is not None and look.gains.size and shape.offset is None:
+            look = gains_over(look, shape.places, shape.size, shape.sensor_size)
+        return Scene(
+            matrix * 2.0**exposure, exposure, recipe.exposure, look, space, bits, math.hypot(*self.source.size),
+            lambda field: self._over(shape, field),
+        )  # fmt: skip
+
+    # -- steps
 
     def _stage(self, key: tuple, make: Callable[[], NDArray[np.float32]]) -> NDArray[np.float32]:
         if key in self._stages:
@@ -323,22 +228,106 @@ class Developer(Recorded):
         self.problems.pop(name, None)
         return found
 
+    def _is_idle(self, step: RawStep, recipe: Recipe, factor: float) -> bool:
+        """Whether a raw step has nothing to do in a view; one that fails is told when it is run."""
+        try:
+            return step.prepare(recipe, self, factor, False) is None
+        except Exception:
+            return False
+
+    def _raw_step(
+        self, step: RawStep, rgb: NDArray[np.float32], recipe: Recipe, place: RawPlace, file: bool,
+        areas: Sequence[Area] = (),
+    ) -> NDArray[np.float32]:  # fmt: skip
+        """One raw step on a tile; where areas have other values, those weighed by their masks."""
+        prepared = step.prepare(recipe, self, place.factor, file)
+        out = rgb if prepared is None else step.apply(rgb, prepared, place)
+        for area in areas:
+            values = area.values.effective()
+            weight = area.over_tile(place, *rgb.shape[:2])[..., None]
+            if not differs(step.fields, recipe, values) or not weight.any():
+                continue
+            prepared = step.prepare(values, self, place.factor, file)
+            other = rgb if prepared is None else step.apply(rgb, prepared, place)
+            out = out + weight * (other - out)
+        return out
+
+    def after_step(
+        self, step: RawStep, rgb: NDArray[np.float32], rectangle: Rectangle, inset: tuple[int, int], recipe: Recipe
+    ) -> NDArray[np.float32]:
+        """A piece of a rectangle (see `piece`) after one raw step; `inset`: of the rectangle in it."""
+        return self._raw_step(step, rgb, recipe, self._place_of(rgb, rectangle, inset), False)
+
+    def _place_of(self, rgb: NDArray, rectangle: Rectangle, inset: tuple[int, int]) -> RawPlace:
+        w, h = self.source.size
+        x, y = (rectangle.x - inset[0]) / w, (rectangle.y - inset[1]) / h
+        return RawPlace(1, (x, y, x + rgb.shape[1] / w, y + rgb.shape[0] / h))
+
+    def _plan(
+        self, recipe: Recipe, shape: Geometry, space: str, bits: int, areas: Sequence[Area] = (), view: bool = False
+    ) -> list[Planned]:
+        """The point steps of a picture, prepared. One that fails is left out of a view."""
+        scene = self._scene(recipe, shape, space, bits)
+        others = []
+        for area in areas:
+            mask = area.mask if shape.offset is not None else shape.field(area.mask)
+            values = area.values.effective()
+            others.append((PlacedMask(mask), values, self._scene(values, shape, space, bits)))
+        plan = []
+        for step in POINT_STEPS:
+
+            def prepare(step: Any = step) -> Planned:
+                found = tuple(
+                    (mask, step.prepare(values, own) or step.idle())
+                    for mask, values, own in others
+                    if step is not POINT_STEPS[-1] and differs(step.fields, recipe, values)
+                )
+                prepared = step.prepare(recipe, scene)
+                return Planned(step, step.idle() if found and prepared is None else prepared, found)
+
+            planned = self._unless_it_fails(step.name, prepare, lambda: None) if view else prepare()
+            if planned is not None and (planned.prepared is not None or planned.areas):
+                plan.append(planned)
+        return plan
+
+    def _pointed(
+        self, plan: list[Planned], rgb: NDArray[np.float32], clipped: NDArray[np.uint8], place: Place
+    ) -> NDArray[np.uint8]:
+        """Point steps of a view: where one fails, the picture is made without it."""
+        while True:
+            try:
+                return run(plan, rgb, clipped, place, 8)
+            except StepFailed as failed:
+                if failed.name in COLOUR_ONLY:
+                    raise
+                self.problems[failed.name] = unexpected(failed.cause, f"making {failed.name}")
+                plan = [p for p in plan if p.step.name != failed.name]
+
     # -- results
-    # --------------------------------------------------------------------------------------------------------
 
     def view(
         self,
         recipe: Recipe,
         factor: float,
-        rect: Rect | None = None,
+        rect: Rectangle | None = None,
         space: str = "srgb",
         uncropped: bool = False,
         cancelled: Callable[[], bool] | None = None,
+        areas: Sequence[Area] = (),
     ) -> NDArray[np.uint8]:
         """The recipe's picture at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8.
 
-        `factor`: 1, or any number from 2 on. `uncropped`: all that the recorded frame covers; what it does not cover is
-        `SURROUND`. `cancelled` is asked before each step; raises `Cancelled`, and what was done so far is kept.
+        Parameters
+        ----------
+        factor : 1, or any number from 2 on.
+        uncropped : all that the recorded frame covers; what it does not cover is `SURROUND`.
+        cancelled : asked before each step; what was done so far is kept.
+        areas : parts of the picture with other values.
+
+        Raises
+        ------
+        Cancelled
+            When `cancelled` says so.
         """
         recipe = recipe.effective()
 
@@ -349,55 +338,47 @@ class Developer(Recorded):
         with self._lock:
             check()
             shape = self.geometry(recipe, uncropped)
-            area = rect if rect is not None and factor == 1 else Rect(0, 0, *shape.size)
-            noise_key = (recipe.brightness_noise, recipe.colour_noise)
-            fine = round(recipe.relief_fine / max(recipe.relief_medium, 0.05), 6)
-            detail_key = (*noise_key, recipe.sharpness, recipe.sharpness_radius, fine)
-            place: tuple[float, Rect | None]
+            area = rect if rect is not None and factor == 1 else Rectangle(0, 0, *shape.size)
+            origin = (0, 0)
             if factor > 1:
-                origin, place = (0, 0), (factor, None)
-
-                def clean() -> NDArray[np.float32]:
-                    return self._cleaned(self.level(factor), recipe, factor, (0, 0, 1, 1))
+                tile = _Tile((factor, None), lambda: self.level(factor), RawPlace(factor, (0, 0, 1, 1)))
             else:
                 part = shape.source_area(area)
-                place = (1, part)
                 if self._piece is None or self._piece[0] != part:
                     self._piece = (part, self.piece(part))
                 whole, dx, dy = self._piece[1]
                 origin = (part.x - dx, part.y - dy)
+                tile = _Tile((1, part), lambda: whole, self._place_of(whole, part, (dx, dy)))
+            marks = tuple(map(id, areas))
 
-                def clean() -> NDArray[np.float32]:
-                    return self.cleaned(whole, part, (dx, dy), recipe)
+            def after(count: int) -> NDArray[np.float32]:
+                """The tile after the first raw steps."""
+                check()
+                if count == 0:
+                    return tile.light()
+                step, read = RAW_STEPS[count - 1], _fields_of(RAW_STEPS[:count])
+                if self._is_idle(step, recipe, factor) and not any(
+                    differs(step.fields, recipe, a.values) for a in areas
+                ):
+                    return after(count - 1)
 
-            def detail() -> NDArray[np.float32]:
-                raw = self.level(factor) if factor > 1 else whole
-                check()
-                cleaned = self._stage(
-                    (*place, *noise_key), lambda: self._unless_it_fails("noise reduction", clean, lambda: raw)
-                )
-                check()
-                return self._unless_it_fails(
-                    "sharpness and fine relief", lambda: self._sharpened(cleaned, recipe, factor), lambda: cleaned
-                )
+                def work() -> NDArray[np.float32]:
+                    before = after(count - 1)
+                    make = lambda: self._raw_step(step, before, recipe, tile.place, False, areas)  # noqa: E731
+                    return self._unless_it_fails(step.name, make, lambda: before)
+
+                return self._stage((step.name, *tile.key, _values(read, recipe), marks), work)
 
             def framed() -> NDArray[np.float32]:
-                done = self._stage(("sharp", *place, *detail_key), detail)
+                done = after(len(RAW_STEPS))
                 check()
                 return done if factor > 1 and shape.whole else shape.resampled(done, area, factor, origin)
 
-            rgb = self._stage(("framed", _frame_key(recipe, uncropped), area, factor, *detail_key), framed)
-            placement, full = self._placement(shape, area, factor)
+            read = _values(_fields_of(RAW_STEPS), recipe)
+            rgb = self._stage(("framed", _frame_key(recipe, uncropped), area, factor, read, marks), framed)
+            place, clipped = self._placed(shape, area, factor)
             check()
-
-            def finished(chosen: Recipe) -> NDArray[np.uint8]:
-                params, base = self._over_picture(self._params(chosen, space, False), self.base(), shape)
-                return point_pass(rgb, full, base, params, placement)
-
-            out = self._unless_it_fails(
-                "profile, haze, relief or colour", lambda: finished(recipe),
-                lambda: finished(Recipe(exposure=recipe.exposure, tone=recipe.tone, chroma=1.0, profile="matrix")),
-            )  # fmt: skip
+            out = self._pointed(self._plan(recipe, shape, space, 8, areas, view=True), rgb, clipped, place)
             if uncropped and shape.offset is None:
                 out[shape.outside(area, factor)] = SURROUND
             return out
@@ -411,62 +392,91 @@ class Developer(Recorded):
         neutral_look: bool = False,
         progress: Callable[[float], None] | None = None,
         cancelled: Callable[[], bool] | None = None,
+        areas: Sequence[Area] = (),
     ) -> NDArray:
-        """The recipe's picture at full size, oriented: uint8 or uint16 encoded, or float32 linear Rec. 2020 for
-        `space="linear"`.
+        """The recipe's picture at full size, oriented.
 
-        `neutral_look` is colour only: no noise reduction, sharpening, tone or exposure. Raises `Cancelled`.
+        Parameters
+        ----------
+        neutral_look : colour only: no noise reduction, sharpening, tone or exposure.
+        areas : parts of the picture with other values.
+
+        Returns
+        -------
+        uint8 or uint16 encoded (H, W, 3), or float32 linear Rec. 2020 for `space="linear"`.
+
+        Raises
+        ------
+        Cancelled
+            When `cancelled` says so, which is asked before each tile.
         """
         recipe = recipe.changed(**NEUTRAL_FIELDS) if neutral_look else recipe.effective()
+        areas = () if neutral_look else areas
         shape = self.geometry(recipe)
         w, h = shape.size
         linear = space == "linear"
         out = np.empty((h, w, 3), np.float32 if linear else (np.uint8 if bits == 8 else np.uint16))
-        base = None if neutral_look or linear else self.base()
-        params = self._params(recipe, "rec2020" if linear else space, neutral_look or linear)
-        params, base = self._over_picture(params, base, shape)
+        plan: list[Planned] = []
+        if neutral_look:
+            scene = self._scene(recipe, shape, "rec2020" if linear else space, bits, colour_only=True)
+            matrix = scene.matrix
+            plan = [Planned(s, s.prepare(recipe, scene)) for s in POINT_STEPS if s.name in COLOUR_ONLY]
+        elif linear:
+            matrix = self._scene(recipe, shape, "rec2020", bits, colour_only=True).matrix
+        else:
+            plan = self._plan(recipe, shape, space, bits, areas)
 
         def check() -> None:
             if cancelled is not None and cancelled():
                 raise Cancelled("The development was stopped; nothing was written.")
 
-        def detail(rect: Rect) -> NDArray[np.float32]:
-            """An area of the recorded frame after noise reduction and sharpness."""
+        def detail(rect: Rectangle) -> NDArray[np.float32]:
+            """A rectangle of the recorded frame after the raw steps."""
             rgb, dx, dy = self.piece(rect)
             if not neutral_look:
-                rgb = self.cleaned(rgb, rect, (dx, dy), recipe, recipe.noise_best)
-                rgb = self._sharpened(rgb, recipe, 1)
+                place = self._place_of(rgb, rect, (dx, dy))
+                for step in RAW_STEPS:
+                    rgb = self._raw_step(step, rgb, recipe, place, True, areas)
             return rgb[dy : dy + rect.height, dx : dx + rect.width]
 
         recorded: NDArray[np.float32] | None = None
-        part = shape.source_area(Rect(0, 0, w, h))
+        part = shape.source_area(Rectangle(0, 0, w, h))
         done, todo = 0, h
-        if shape.offset is None:  # a turned picture reads across bands: what it needs of the frame is kept whole
+        if shape.offset is None:  # a turned picture reads across tiles: what it needs of the frame is kept whole
             recorded = np.empty((part.height, part.width, 3), np.float32)
             todo += part.height
-            for top in range(0, part.height, BAND):
+            for top in range(0, part.height, TILE):
                 check()
-                n = min(BAND, part.height - top)
-                recorded[top : top + n] = detail(Rect(part.x, part.y + top, part.width, n))
+                n = min(TILE, part.height - top)
+                recorded[top : top + n] = detail(Rectangle(part.x, part.y + top, part.width, n))
                 done += n
                 if progress is not None:
                     progress(done / todo)
-        for top in range(0, h, BAND):
+        for top in range(0, h, TILE):
             check()
-            rect = Rect(0, top, w, min(BAND, h - top))
+            rect = Rectangle(0, top, w, min(TILE, h - top))
             if recorded is not None:
                 rgb = shape.resampled(recorded, rect, 1, (part.x, part.y))
             else:
                 rgb = np.ascontiguousarray(detail(shape.source_area(rect)))
             if linear:
-                out[top : top + rect.height] = to_working(rgb, params.matrix)
+                out[top : top + rect.height] = to_working(rgb, matrix)
             else:
-                placement, full = self._placement(shape, rect, 1)
-                out[top : top + rect.height] = point_pass(rgb, full, base, params, placement, bits=bits)
+                place, clipped = self._placed(shape, rect, 1)
+                out[top : top + rect.height] = run(plan, rgb, clipped, place, bits)
             done += rect.height
             if progress is not None:
                 progress(done / todo)
         return np.ascontiguousarray(orient(out, self.source.meta.orientation))
+
+
+def _fields_of(steps: Sequence[RawStep]) -> tuple[str, ...]:
+    """Fields that steps read, each once."""
+    return tuple(dict.fromkeys(name for step in steps for name in step.fields))
+
+
+def _values(fields: Sequence[str], recipe: Recipe) -> tuple:
+    return tuple(getattr(recipe, name) for name in fields)
 
 
 def _frame_key(recipe: Recipe, uncropped: bool) -> tuple:

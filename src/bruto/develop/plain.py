@@ -6,14 +6,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import encode_srgb, working_to
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 
 _STEPS = 4096
 _TABLE = np.rint(255 * encode_srgb(np.arange(_STEPS) / (_STEPS - 1))).astype(np.uint8)
 
 
-def plain_view(developer: Developer, ev: float, factor: int, rect: Rect | None = None) -> NDArray[np.uint8]:
+def plain_view(developer: Developer, ev: float, factor: int, rect: Rectangle | None = None) -> NDArray[np.uint8]:
     """The whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8 sRGB.
 
     `ev`: gain in stops; at 0 saturation of a neutral is white. What exceeds white is cut off, as a sensor does. Green

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections import OrderedDict
 from functools import cached_property
+from typing import Any
 
 import cv2
 import numpy as np
@@ -15,13 +16,11 @@ from bruto.color.temperature import kelvin_duv_of
 from bruto.container.colour_model import camera_to_working, neutral_to_xy
 from bruto.container.rawframe import RawMeta
 from bruto.develop import demosaic as dm
-from bruto.develop.frame import Area
+from bruto.develop.frame import Rectangle
 from bruto.develop.source import Source
-from bruto.develop.steps.colour import to_working
-from bruto.develop.steps.haze import Haze, haze_of
-from bruto.develop.steps.highlights import Ratios, ratios_of, settled
-from bruto.develop.steps.relief import medium_base
-from bruto.develop.steps.tone import Base, base_of
+from bruto.develop.steps.highlights import settled
+from bruto.develop.steps.light import to_working
+from bruto.develop.steps.step import CoarseField
 
 MARGIN = 96
 """Extra rows and columns around a piece, so that its edges come out as in the whole."""
@@ -44,10 +43,7 @@ class Recorded:
         self.noise = np.stack([source.noise[:, 0] * gains, source.noise[:, 1] * gains**2], axis=1)
         self._levels: dict[int, NDArray[np.float32]] = {}
         self._between: OrderedDict[float, NDArray[np.float32]] = OrderedDict()
-        self._base: Base | None = None
-        self._medium: Base | None = None
-        self._haze: Haze | None = None
-        self._ratios: Ratios | None = None
+        self._coarse: dict[str, Any] = {}
 
     def level(self, factor: float) -> NDArray[np.float32]:
         """Balanced camera RGB of the whole frame at 1/factor: 2, 4, 8, ..., cached, or any other from 2 on, of which
@@ -76,8 +72,8 @@ class Recorded:
         return self._levels[power]
 
     @cached_property
-    def full(self) -> NDArray[np.uint8]:
-        """Full channels (bits 1, 2, 4) of each quad of the frame, where noise does not decide."""
+    def clipped(self) -> NDArray[np.uint8]:
+        """Clipped channels (bits 1, 2, 4) of each quad of the frame, where noise does not decide."""
         clipped = self.source.linear.clipped
         return settled(clipped, self.level(2)) if clipped.any() else clipped
 
@@ -85,7 +81,7 @@ class Recorded:
         """Whether the frame at 1/factor is there already."""
         return factor in self._levels
 
-    def piece(self, rect: Area) -> tuple[NDArray[np.float32], int, int]:
+    def piece(self, rect: Rectangle) -> tuple[NDArray[np.float32], int, int]:
         """Balanced camera RGB at full size around a rectangle, and the offset of the rectangle in it."""
         data = self.source.linear.data
         h, w = data.shape[:2]
@@ -104,40 +100,18 @@ class Recorded:
             rgb = part * self.balance
         return np.ascontiguousarray(rgb), rect.x - x0, rect.y - y0
 
-    def _small(self) -> NDArray[np.float32]:
+    def small(self) -> NDArray[np.float32]:
         """Working-space light of the whole frame at about 1400 px, before exposure, as-shot balance."""
         factor = 2
         while max(self.source.size) / factor > 1400 and factor < COARSEST:
             factor *= 2
         return to_working(self.level(factor), self.balanced_matrix(self.source.neutral))
 
-    def base(self) -> Base:
-        """The tone base of the whole frame."""
-        if self._base is None:
-            self._base = base_of(np.maximum(self._small() @ LUMINANCE_2020.astype(np.float32), 0))
-        return self._base
-
-    def medium(self) -> Base:
-        """The base under medium relief of the whole frame."""
-        if self._medium is None:
-            small = np.maximum(self._small() @ LUMINANCE_2020.astype(np.float32), 0)
-            self._medium = medium_base(small, math.hypot(*small.shape))
-        return self._medium
-
-    def haze(self) -> Haze:
-        """The airlight of the whole frame."""
-        if self._haze is None:
-            self._haze = haze_of(self._small())
-        return self._haze
-
-    def ratios(self) -> Ratios:
-        """Colour around full places."""
-        if self._ratios is None:
-            factor = 4
-            while max(self.source.size) / factor > 700 and factor < COARSEST:
-                factor *= 2
-            self._ratios = ratios_of(self.level(factor), self.full)
-        return self._ratios
+    def coarse(self, field: CoarseField) -> Any:
+        """A coarse field over the whole recorded frame, measured once."""
+        if field.name not in self._coarse:
+            self._coarse[field.name] = field.make(self)
+        return self._coarse[field.name]
 
     def balanced_matrix(self, neutral: NDArray, meta: RawMeta | None = None) -> NDArray[np.float64]:
         """Balanced camera RGB to linear Rec. 2020 for a neutral, relative to as shot: green's level is kept.
@@ -145,6 +119,15 @@ class Recorded:
         `meta`: the file's facts under another profile.
         """
         return camera_to_working(meta or self.source.meta, neutral) @ np.diag(1 / self.balance.astype(float))
+
+    def noise_at(self, factor: float) -> NDArray[np.float64]:
+        """a, b of each balanced channel at a factor."""
+        mosaic = self.source.kind == "mosaic"
+        noise = self.noise / ((factor / 2) ** 2 if mosaic and factor > 1 else float(factor**2))
+        between = factor / 2 ** int(math.log2(factor))
+        # a pixel made of parts of pixels shares noise with its neighbours: the fine half is less than of whole ones
+        # (the mean of a box L wide, over its places among pixels, has a variance of (1 - 1 / 3 L) / L along an axis)
+        return noise * (1 - 1 / (3 * between)) if between > 1 else noise
 
     def as_shot(self) -> tuple[float, float]:
         """Temperature (K) and Duv of the file's own neutral."""

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from bruto.app.widgets import theme
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.finish import curve_values
+from bruto.develop.steps.curves import curve_values
 from bruto.develop.values import CURVE_NAMES, Points
 
 MARGIN = 10

@@ -16,7 +16,8 @@ from bruto.compare.metrics import COMPARE_EDGE, Comparison, compare
 from bruto.compare.rendering import sharp_pair
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
 
 
@@ -85,7 +86,7 @@ class Comparing:
         developer, recipe, picture, alignment = compared
         self.worker.ask(
             "compare_piece",
-            lambda: sharp_pair(developer, recipe, picture, alignment, Rect(*wanted)),
+            lambda: sharp_pair(developer, recipe, picture, alignment, Rectangle(*wanted)),
             self.page.stage.set_pieces,
             self.say,
         )

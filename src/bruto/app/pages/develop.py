@@ -28,8 +28,8 @@ from bruto.develop.analysis.pick import hue_at, lifted, light_at
 from bruto.develop.analysis.pick_white import SURFACES, white_at
 from bruto.develop.analysis.proof import hatched, out_of_gamut
 from bruto.develop.analysis.scene_light import scene_light
-from bruto.develop.frame import Geometry, stored_rect
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Geometry, Rectangle, stored_rect
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.recorded import COARSEST
 from bruto.develop.source import has_more, is_as_asked, open_source
@@ -342,7 +342,7 @@ class DevelopPage(QWidget):
             self.reference.ask()
         if self.needs_piece():
             x, y, w, h = self.stage.visible()
-            rect = stored_rect(Rect(x, y, w, h), orientation, developer.geometry(recipe, framing).size)
+            rect = stored_rect(Rectangle(x, y, w, h), orientation, developer.geometry(recipe, framing).size)
             self.worker.ask(
                 "piece",
                 timed(
@@ -496,7 +496,7 @@ class DevelopPage(QWidget):
     def _stored(self, developer: Developer, x: float, y: float) -> tuple[float, float]:
         """A relative place of what is shown as relative place of the unoriented picture."""
         w, h = self.stage.frame_size
-        rect = Rect(int(x * w), int(y * h), 1, 1)
+        rect = Rectangle(int(x * w), int(y * h), 1, 1)
         size = self._shape(developer).size
         place = stored_rect(rect, developer.source.meta.orientation, size)
         return place.x / size[0], place.y / size[1]

@@ -23,8 +23,8 @@ from bruto.app.widgets.plain import Label
 from bruto.app.worker import Worker
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
-from bruto.develop.frame import stored_rect
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.pipeline import Developer
 from bruto.develop.plain import plain_view
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
@@ -341,7 +341,7 @@ class IntakePage(QWidget):
             return
         self.developer = developer
         if developer.source.kind != "picture":
-            counts = _COUNT[developer.full_channels(Recipe())]
+            counts = _COUNT[developer.clipped_channels(Recipe())]
             self.stage.counts = orient(counts, developer.source.meta.orientation)
         self._show_view()
         self._measure_picture(shot, developer)
@@ -466,7 +466,7 @@ class IntakePage(QWidget):
             factor *= 2
         x, y, w, h = self.stage.visible()
         if scale > 0.62 and w * h <= 4_000_000:
-            rect = stored_rect(Rect(x, y, w, h), orientation, developer.size(Recipe()))
+            rect = stored_rect(Rectangle(x, y, w, h), orientation, developer.size(Recipe()))
             self.worker.ask(
                 "reading_piece",
                 lambda: orient(plain_view(developer, ev, 1, rect), orientation),

@@ -8,8 +8,8 @@ import numpy as np
 
 from bruto.app.stage.versions_menu import RESIDUAL_GAIN, Pinned, VersionsMenu
 from bruto.container.orientation import orient
-from bruto.develop.frame import stored_rect
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
 from bruto.develop.source import open_source
 
@@ -99,7 +99,7 @@ class Reference:
             orientation = other.source.meta.orientation
             shape = other.geometry(recipe, framing)
 
-            def seen(at: float, rect: Rect | None = None) -> Any:
+            def seen(at: float, rect: Rectangle | None = None) -> Any:
                 picture = other.view(recipe, at, rect, uncropped=framing)
                 if kind == "residual":  # what is left of it is seen about grey
                     change = picture.astype(np.float32) - other.view(now, at, rect, uncropped=framing)
@@ -108,7 +108,7 @@ class Reference:
 
             piece = None
             if wanted is not None and shape.oriented_size == shown:
-                piece = seen(1, stored_rect(Rect(*wanted), orientation, shape.size))
+                piece = seen(1, stored_rect(Rectangle(*wanted), orientation, shape.size))
             return seen(max(factor, 4) if piece is not None else factor), piece
 
         def done(found: tuple[Any, Any]) -> None:

@@ -7,9 +7,10 @@ import math
 import numpy as np
 
 from bruto.color.spaces import LUMINANCE_2020, OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, space
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.colour import to_working
+from bruto.develop.steps.light import to_working
 from bruto.develop.values import HANDLE_NAMES, HueNode, Tone
 
 PATCH = 24
@@ -20,11 +21,11 @@ COLOURLESS = 0.008
 """OKLCh chroma below which a place has no hue."""
 
 
-def _patch(size: tuple[int, int], x: float, y: float) -> Rect:
+def _patch(size: tuple[int, int], x: float, y: float) -> Rectangle:
     w, h = size
     left = min(max(0, int(x * w) - PATCH // 2), max(0, w - PATCH))
     top = min(max(0, int(y * h) - PATCH // 2), max(0, h - PATCH))
-    return Rect(left, top, min(PATCH, w), min(PATCH, h))
+    return Rectangle(left, top, min(PATCH, w), min(PATCH, h))
 
 
 def hue_at(developer: Developer, recipe: Recipe, x: float, y: float) -> HueNode | None:

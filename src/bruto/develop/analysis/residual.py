@@ -10,9 +10,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.recorded import GRID
+from bruto.develop.steps.order import NOISE_REDUCTION
 
 PIECES, SIDE = 4, 320
 """Pieces that are looked at, those with most detail, and their side, pixels."""
@@ -21,7 +23,7 @@ _FINE, _COARSE = 1.5, 2.0
 """Standard deviations of the blurs that fine detail, and fine residual, are told from, pixels."""
 
 
-def detailed_pieces(developer: Developer) -> list[Rect]:
+def detailed_pieces(developer: Developer) -> list[Rectangle]:
     """Places of the frame with most detail, not full and not black; none in a frame too small for one."""
     if min(developer.source.size) < 2 * GRID:
         return []
@@ -33,12 +35,12 @@ def detailed_pieces(developer: Developer) -> list[Rect]:
     rise[(light > 0.9) | (light < 0.05)] = 0
     step = max(1, side // factor)
     energy = cv2.blur(rise, (step, step))
-    found: list[Rect] = []
+    found: list[Rectangle] = []
     for _ in range(PIECES):
         y, x = np.unravel_index(int(energy.argmax()), energy.shape)
         left = min(max(0, int(x) * factor - side // 2), w - side) // GRID * GRID
         top = min(max(0, int(y) * factor - side // 2), h - side) // GRID * GRID
-        found.append(Rect(left, top, side, side))
+        found.append(Rectangle(left, top, side, side))
         energy[max(0, y - step) : y + step + 1, max(0, x - step) : x + step + 1] = -1
         if energy.max() <= 0:
             break
@@ -67,7 +69,7 @@ class Residual:
         taken: list[NDArray] = []
         detail: list[NDArray] = []
         for rect, rgb, dx, dy in self.pieces:
-            clean = self._stable(self.developer.cleaned(rgb, rect, (dx, dy), recipe))
+            clean = self._stable(self.developer.after_step(NOISE_REDUCTION, rgb, rect, (dx, dy), recipe))
             rest = self._stable(rgb) - clean
             rest -= cv2.GaussianBlur(rest, (0, 0), _COARSE)
             fine = clean - cv2.GaussianBlur(clean, (0, 0), _FINE)

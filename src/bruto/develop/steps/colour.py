@@ -1,333 +1,200 @@
-"""The point pass: highlights, colour matrix, haze, tone, relief, look, colour, gamut, encoding in one compiled loop.
+"""Colour in OKLab as tables: chroma, quiet colours, hue nodes, balance by zone, monochrome.
 
-Gamut mapping keeps OKLab hue and lowers chroma until the colour fits; bright and dark colours give up some lightness
-for it, or a sunset would turn white (Ottosson 2021, "sRGB gamut clipping", adaptive form about middle lightness).
-Dither is one code wide, uniform (the mean is exact), and repeats for the same place (32-bit mixing by Wellons 2018,
-"Prospecting for hash functions").
+The step looks up the nearest of `HUES` steps around the ring and of `LIGHTS` steps of OKLab L. All changes
+keep what they do not name: hue nodes turn hue at constant lightness and chroma, chroma at constant hue and lightness
+(OKLab, Ottosson 2020).
 """
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import njit
 from numpy.typing import NDArray
 
-from bruto.color.spaces import (
-    LUMINANCE_2020,
-    OKLAB_FROM_LMS,
-    OKLAB_LMS_FROM_XYZ,
-    working_to,
-    working_to_xyz,
-)
-from bruto.develop.interleaved import apart, lines, together
+from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, lightness, luminance_of, working_to_xyz
+from bruto.develop.recipe import Recipe
 from bruto.develop.steps.approximate import exp2_of
-from bruto.develop.steps.finish import GRAIN_SIGMA, edge_gain, grain_pattern
-from bruto.develop.steps.haze import Haze, no_haze
-from bruto.develop.steps.highlights import Ratios, no_ratios, rebuilt
-from bruto.develop.steps.lab import LabStage, lab_stage
-from bruto.develop.steps.look import Look, no_look
-from bruto.develop.steps.point_rows import (
-    Finish,
-    Grids,
-    Scene,
-    Uses,
-    at_least_two,
-    clear_row,
-    code_of,
-    fit,
-    lab_row,
-    product_row,
-    tone_row,
-)
-from bruto.develop.steps.tone import Base
-from bruto.develop.values import IDENTITY, Balance
+from bruto.develop.steps.rows import product_row
+from bruto.develop.steps.step import Band, PointStep, Scene
+from bruto.develop.values import Balance, HueNode
 
-_ENCODE_STEPS = 4096
+HUES, LIGHTS = 2880, 1024
+QUIET_CHROMA = 0.06
+"""OKLCh chroma at which the effect on quiet colours has fallen to 1/e (muted foliage and stone lie below)."""
+FULL_CHROMA = 0.2
+"""OKLCh chroma that counts as a full colour for the lightness of hue nodes."""
 
 
-@dataclass(frozen=True)
-class PointParams:
-    """Everything the point pass needs besides pixels.
-
-    `matrix`: balanced camera to working space, exposure included; `exposure`: log2 of that gain; `log_table`,
-    `keep_table`: see `tone.tables`; `space`: output space name; `colour_table`: see `tone`, None where all is kept;
-    `lab`: colour in OKLab, None where nothing is asked; `look`: of the camera profile; `reference`: the tone tables
-    that its curve stands for, where it has one; `user_exposure`: the recipe's part of `exposure`, EV; `medium`: the
-    base under medium structure, where relief is asked for, with the gains `relief` of broad and medium structure;
-    `haze` and the share of it that is taken out; `mixing`: channel matrix; `curves`: see `finish.curve_tables`;
-    `edge_light`: EV in the corners; `grain`: amount, and `grain_size` in pixels at full size; `ratios`: see
-    `highlights.ratios_of`.
+class LabStage(NamedTuple):
+    """`by_hue` (HUES + 1, 4): cosine and sine of the turn, gain of chroma, change of OKLab L at `FULL_CHROMA`;
+    `by_light` (LIGHTS + 2, 2): what is added to a and b; `chroma`, `quiet`: gains; `nodes`, `tints`: whether the
+    tables do anything.
     """
 
-    matrix: NDArray[np.float64]
-    exposure: float
-    log_table: NDArray[np.float32]
-    keep_table: NDArray[np.float32]
-    space: str
-    colour_table: NDArray[np.float32] | None = None
-    tone: bool = True
-    lab: LabStage | None = None
-    look: Look | None = None
-    reference: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
-    user_exposure: float = 0.0
-    medium: Base | None = None
-    relief: tuple[float, float] = (1.0, 1.0)
-    haze: Haze | None = None
-    haze_amount: float = 0.0
-    mixing: tuple[float, ...] = IDENTITY
-    curves: NDArray[np.float32] | None = None
-    edge_light: float = 0.0
-    grain: float = 0.0
-    grain_size: float = 1.2
-    ratios: Ratios | None = None
+    chroma: np.float32
+    quiet: np.float32
+    monochrome: bool
+    nodes: bool
+    tints: bool
+    by_hue: NDArray[np.float32]
+    by_light: NDArray[np.float32]
 
 
-class Placement(NamedTuple):
-    """Where a piece of `factor` full-size pixels a pixel lies.
-
-    `origin` (x, y; pixels of the piece) and `frame` (width, height; full-size pixels): for fields over the frame;
-    `clip_step`, `clip_origin`: from pixels of the piece to cells of the map of full channels; `own_origin`,
-    `own_frame`: in the picture that is shown, whose edges and grain are meant.
-    """
-
-    factor: float
-    origin: tuple[float, float]
-    frame: tuple[int, int]
-    clip_step: float
-    clip_origin: tuple[float, float]
-    own_origin: tuple[float, float]
-    own_frame: tuple[int, int]
-
-
-def placed(factor: float, origin: tuple[float, float], frame: tuple[int, int]) -> Placement:
-    """A piece of a frame that is shown as it was recorded."""
-    return Placement(factor, origin, frame, factor / 2, origin, origin, frame)
-
-
-@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _point(rgb, clipped, clip_step, clip_y, clip_x, ratios, scene, grids, look, lab, finish, uses, out8, out16):
-    """One line of `rgb` (h, 3 w) at a time in passes over row buffers, so that all but the table look-ups use vector
-    registers. Codes go to `out8` where they are dithered, else to `out16`: one variant for both.
-    """
-    h, w = rgb.shape[0], rgb.shape[1] // 3
-    matrix = scene.matrix
-    w0, w1, w2 = scene.weights[0], scene.weights[1], scene.weights[2]
-    rows = np.float32(ratios.red.shape[0])
-    columns = np.float32(ratios.red.shape[1])
-    for i in prange(h):
-        x, y, z = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
-        light, gain = np.empty(w, np.float32), np.empty(w, np.float32)
-        row = rgb[i]
-        marks = clipped[min(int((i + clip_y) * clip_step), clipped.shape[0] - 1)]
-        apart(row, x, y, z)
-        product_row(matrix, x, y, z)
-        first = min(int(clip_x * clip_step), clipped.shape[1] - 1)
-        final = min(int((w - 1 + clip_x) * clip_step), clipped.shape[1] - 1)
-        if marks[first : final + 1].max() > 0:
-            gy = (np.float32(i) + scene.origin[0]) * scene.scale[0] * rows
-            for j in range(w):
-                bits = marks[min(int((j + clip_x) * clip_step), clipped.shape[1] - 1)]
-                if bits:
-                    gx = (np.float32(j) + scene.origin[1]) * scene.scale[1] * columns
-                    r, g, b = rebuilt(row[3 * j], row[3 * j + 1], row[3 * j + 2], bits, ratios, gy, gx)
-                    x[j] = matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b
-                    y[j] = matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b
-                    z[j] = matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b
-                    if bits == 7:  # nothing is known of the colour: the scene's own white
-                        x[j] = y[j] = z[j] = w0 * x[j] + w1 * y[j] + w2 * z[j]
-        clear_row(x)
-        clear_row(y)
-        clear_row(z)
-        if uses.tone:
-            for j in range(w):
-                light[j] = max(w0 * x[j] + w1 * y[j] + w2 * z[j], np.float32(1e-6))
-            tone_row(x, y, z, light, gain, i, scene, grids, uses, look)
-        if uses.edge:
-            for j in range(w):
-                ratio = exp2_of(scene.edge_light * (scene.edge_y[i] + scene.edge_x[j]))
-                x[j] *= ratio
-                y[j] *= ratio
-                z[j] *= ratio
-        if uses.mixing:
-            product_row(finish.mixing, x, y, z)
-        if uses.curves:
-            for c in range(3):
-                plane = x if c == 0 else (y if c == 1 else z)
-                for j in range(w):
-                    place = math.sqrt(min(max(plane[j], np.float32(0)), np.float32(1))) * np.float32(_ENCODE_STEPS)
-                    k = np.uint32(np.int32(place))
-                    f = place - np.float32(np.int32(k))
-                    beyond = max(plane[j] - np.float32(1), np.float32(0)) + min(plane[j], np.float32(0))
-                    low, high = finish.curves[c, k], finish.curves[c, k + np.uint32(1)]
-                    plane[j] = low + (high - low) * f + beyond
-        inside = True
-        if uses.lab:
-            lab_row(x, y, z, lab, finish.to_lms, finish.from_lms)
-            product_row(finish.lab_to_lms, x, y, z)
-            for j in range(w):
-                x[j] = x[j] * x[j] * x[j]
-                y[j] = y[j] * y[j] * y[j]
-                z[j] = z[j] * z[j] * z[j]
-            product_row(finish.lms_to_out, x, y, z)
-        else:
-            product_row(finish.to_out, x, y, z)
-        for j in range(w):
-            inside &= (min(x[j], y[j], z[j]) >= np.float32(0)) & (max(x[j], y[j], z[j]) <= np.float32(1))
-        if not inside:
-            for j in range(w):
-                high = max(x[j], y[j], z[j])
-                if min(x[j], y[j], z[j]) < np.float32(0) or high > np.float32(1):
-                    if high < np.float32(0.002):
-                        x[j], y[j], z[j] = max(x[j], np.float32(0)), max(y[j], np.float32(0)), max(z[j], np.float32(0))
-                    else:
-                        x[j], y[j], z[j] = fit(x[j], y[j], z[j], finish.out_to_lms, finish.from_lms,
-                                                finish.lab_to_lms, finish.lms_to_out)  # fmt: skip
-        for j in range(w):
-            gain[j] = np.float32(0.5)
-        if uses.dither:
-            for j in range(w):
-                seed = np.uint32(np.uint32(i) * np.uint32(0x85EBCA77) + np.uint32(j) * np.uint32(0x9E3779B1))
-                seed = np.uint32((seed ^ (seed >> np.uint32(16))) * np.uint32(0x7FEB352D))
-                seed = np.uint32((seed ^ (seed >> np.uint32(15))) * np.uint32(0x846CA68B))
-                seed = np.uint32(seed ^ (seed >> np.uint32(16)))
-                gain[j] = np.float32(np.int32(seed >> np.uint32(8))) * np.float32(2.0**-24)
-        if uses.grain:
-            side = finish.grain.shape[0]
-            pattern = finish.grain[(i + finish.grain_y) % side]
-            for j in range(w):
-                light[j] = finish.grain_amount * pattern[(j + finish.grain_x) % side]
-        top = finish.top
-        for c in range(3):
-            plane = x if c == 0 else (y if c == 1 else z)
-            if uses.grain:
-                for j in range(w):
-                    code = code_of(plane[j])
-                    code += light[j] * math.sqrt(max(np.float32(4) * code * (np.float32(1) - code), np.float32(0)))
-                    plane[j] = min(max(code, np.float32(0)), np.float32(1)) * top + gain[j]
-            else:
-                for j in range(w):
-                    plane[j] = code_of(plane[j]) * top + gain[j]
-        if uses.dither:
-            together(x, y, z, out8[i])
-        else:
-            together(x, y, z, out16[i])
-
-
-@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _matrix_only(rgb, matrix, out):
-    w = rgb.shape[1] // 3
-    for i in prange(rgb.shape[0]):
-        x, y, z = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
-        apart(rgb[i], x, y, z)
-        product_row(matrix, x, y, z)
-        together(x, y, z, out[i])
-
-
-def to_working(rgb: NDArray[np.float32], matrix: NDArray) -> NDArray[np.float32]:
-    """Linear working-space RGB (H, W, 3)."""
-    out = np.empty(rgb.shape, np.float32)
-    _matrix_only(lines(rgb), np.asarray(matrix, np.float32), lines(out))
-    return out
-
-
-def point_pass(
-    rgb: NDArray[np.float32],
-    clipped: NDArray[np.uint8],
-    base: Base | None,
-    params: PointParams,
-    place: Placement,
-    bits: int = 8,
-) -> NDArray:
-    """Balanced camera RGB (H, W, 3) to an encoded picture, uint8 or uint16.
-
-    `clipped`: map of full channels, see `place`; `base`: of the whole frame.
-    """
-    width, height = place.frame
-    factor, origin = place.factor, place.origin
-    flat = Base(np.ones((2, 2), np.float32), np.zeros((2, 2), np.float32))
-    base, medium = base or flat, params.medium or flat
-    haze = params.haze or no_haze()
-    reference = np.zeros((0, 2), np.float32) if params.reference is None else np.stack(params.reference, axis=1)
-    edge_y, edge_x = edge_gain(
-        rgb.shape[0], rgb.shape[1], place.own_origin[1], place.own_origin[0], factor, place.own_frame
+@lru_cache(maxsize=16)
+def lab_stage(chroma: float, quiet: float, monochrome: bool, nodes: tuple[HueNode, ...], balance: Balance) -> LabStage:
+    """Tables for the recipe's colour rows."""
+    tints = _tints(balance)
+    return LabStage(
+        np.float32(chroma),
+        np.float32(quiet),
+        monochrome,
+        any(n.shift or n.chroma != 1 or n.lightness for n in nodes),
+        bool(np.abs(tints).max() > 0),
+        by_hue(nodes),
+        tints,
     )
-    scene = Scene(
-        np.asarray(params.matrix, np.float32),
-        LUMINANCE_2020.astype(np.float32),
-        np.float32(params.exposure),
-        np.array([origin[1] + 0.5, origin[0] + 0.5], np.float32),
-        np.array([factor / height, factor / width], np.float32),
-        np.stack([params.log_table, params.keep_table], axis=1),
-        reference,
-        np.ones(1, np.float32) if params.colour_table is None else params.colour_table,
-        np.float32(2.0**-params.exposure),
-        np.float32(2.0**-params.user_exposure),
-        np.float32(params.relief[0]),
-        np.float32(params.relief[1]),
-        (haze.light * 2.0**params.exposure).astype(np.float32),
-        np.float32(params.haze_amount),
-        np.float32(params.edge_light),
-        edge_y,
-        edge_x,
-    )
-    uses = Uses(
-        params.tone,
-        params.colour_table is not None,
-        params.look is not None,
-        params.relief != (1.0, 1.0) and params.medium is not None,
-        params.haze is not None and params.haze_amount != 0,
-        params.lab is not None,
-        params.mixing != IDENTITY,
-        params.curves is not None,
-        params.edge_light != 0,
-        params.grain > 0,
-        bits == 8,
-    )
-    out = np.empty(rgb.shape, np.uint8 if bits == 8 else np.uint16)
-    _point(
-        lines(rgb),
-        clipped,
-        np.float32(place.clip_step),
-        np.float32(place.clip_origin[1]),
-        np.float32(place.clip_origin[0]),
-        params.ratios or no_ratios(),
-        scene,
-        Grids(*(at_least_two(f) for f in (base.a, base.b, medium.a, medium.b, haze.a, haze.b))),
-        params.look or no_look(),
-        params.lab or lab_stage(1.0, 1.0, False, (), Balance()),
-        _finish(params, factor, place.own_origin, bits),
-        uses,
-        lines(out) if bits == 8 else np.empty((0, 0), np.uint8),
-        lines(out) if bits != 8 else np.empty((0, 0), np.uint16),
-    )
-    return out
 
 
-def _finish(params: PointParams, factor: float, origin: tuple[float, float], bits: int) -> Finish:
-    """What leads from toned light to codes."""
-    name = params.space
-    out_to_xyz = working_to_xyz() @ np.linalg.inv(working_to(name))
-    lms = OKLAB_LMS_FROM_XYZ @ out_to_xyz
-    grain = np.zeros((1, 1), np.float32)
-    if params.grain > 0:
-        grain = grain_pattern(float(params.grain_size), max(1, round(factor)))
-    side = grain.shape[0]
-    return Finish(
-        mixing=np.asarray(params.mixing, np.float32).reshape(3, 3),
-        to_lms=(OKLAB_LMS_FROM_XYZ @ working_to_xyz()).astype(np.float32),
-        from_lms=OKLAB_FROM_LMS.astype(np.float32),
-        lab_to_lms=np.linalg.inv(OKLAB_FROM_LMS).astype(np.float32),
-        lms_to_out=np.linalg.inv(lms).astype(np.float32),
-        out_to_lms=lms.astype(np.float32),
-        to_out=working_to(name).astype(np.float32),
-        curves=np.zeros((3, _ENCODE_STEPS + 2), np.float32) if params.curves is None else params.curves,
-        grain=grain,
-        grain_amount=np.float32(params.grain * GRAIN_SIGMA / 100),
-        grain_y=np.int64(int(origin[1]) % side),
-        grain_x=np.int64(int(origin[0]) % side),
-        top=np.float32((1 << bits) - 1),
-    )
+def node_weight(node: HueNode, hue: NDArray) -> NDArray[np.float64]:
+    """How much a node acts on hues (degrees): a raised cosine, 1 at its centre, 0 from its width on."""
+    off = np.abs((np.asarray(hue, float) - node.hue + 180) % 360 - 180)
+    return np.where(off < node.width, 0.5 + 0.5 * np.cos(np.pi * off / node.width), 0.0)
+
+
+def by_hue(nodes: tuple[HueNode, ...]) -> NDArray[np.float32]:
+    """Table over hue (see `LabStage`). Where nodes overlap, turns and lightness add and gains multiply."""
+    hue = np.arange(HUES + 1) * (360 / HUES)
+    turn, gain, light = np.zeros(HUES + 1), np.ones(HUES + 1), np.zeros(HUES + 1)
+    for node in nodes:
+        w = node_weight(node, hue)
+        turn += w * node.shift
+        gain *= 1 + w * (node.chroma - 1)
+        light += w * node.lightness
+    # L* near 50 stands for the change of OKLab's L: both are cube roots of light
+    step = np.cbrt(luminance_of(50 + light)) - np.cbrt(luminance_of(50.0))
+    angle = np.radians(turn)
+    return np.stack([np.cos(angle), np.sin(angle), gain, step], axis=1).astype(np.float32)
+
+
+def _tints(balance: Balance) -> NDArray[np.float32]:
+    """What is added to a and b by OKLab L: dark, middle and bright overlap and sum to one; black and white stay."""
+    l = np.arange(LIGHTS + 2) / LIGHTS
+    star = np.clip(lightness(l**3) / 100, 0, 1)
+    dark = np.clip(1 - star / 0.5, 0, 1) ** 1.5
+    bright = np.clip((star - 0.5) / 0.5, 0, 1) ** 1.5
+    middle = np.clip(1 - dark - bright, 0, 1)
+    ends = np.clip(star / 0.08, 0, 1) * np.clip((1 - star) / 0.05, 0, 1)
+    out = np.zeros((LIGHTS + 2, 2))
+    for weight, zone in ((dark, balance.dark), (middle, balance.middle), (bright, balance.bright)):
+        angle = np.radians(zone.hue)
+        out += (weight * ends * zone.amount)[:, None] * np.array([np.cos(angle), np.sin(angle)])
+    return out.astype(np.float32)
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
+def _roots_row(x):
+    """Cube roots with their signs (Halley's method from exponent bits, relative error below 3e-7)."""
+    for j in range(len(x)):
+        size = abs(x[j]) + np.float32(1e-12)
+        bits = np.float32(size).view(np.int32)
+        t = np.int32(np.float32(bits) * np.float32(1 / 3.0) + np.float32(709921077)).view(np.float32)
+        cube = t * t * t
+        t = t * (cube + size + size) / (cube + cube + size)
+        cube = t * t * t
+        t = t * (cube + size + size) / (cube + cube + size)
+        x[j] = math.copysign(t, x[j])
+
+
+@njit(inline="always")
+def _turn_of(a, b):
+    """Angle of (a, b) as a share of a full turn, 0 to 1, within 2e-5 (minimax polynomial of the arc tangent)."""
+    wide, high = abs(a), abs(b)
+    q = min(wide, high) / (max(wide, high) + np.float32(1e-12))
+    s = q * q
+    t = ((np.float32(-0.0464964749) * s + np.float32(0.15931422)) * s - np.float32(0.327622764)) * s * q + q
+    t = np.float32(1.57079637) - t if high > wide else t
+    t = np.float32(3.14159274) - t if a < np.float32(0) else t
+    t = np.float32(6.28318548) - t if b < np.float32(0) else t
+    return min(max(t * np.float32(0.159154937), np.float32(0)), np.float32(1))
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
+def _row(x, y, z, lab, m, n):
+    """A row of working light to OKLab, changed there. `m`: working space to cone response; `n`: its roots to OKLab."""
+    product_row(m, x, y, z)
+    for plane in (x, y, z):
+        _roots_row(plane)
+    product_row(n, x, y, z)
+    if lab.nodes:
+        table = lab.by_hue
+        turn = np.empty(len(x), np.int32)
+        for j in range(len(x)):
+            turn[j] = np.int32(_turn_of(y[j], z[j]) * np.float32(HUES) + np.float32(0.5))
+        for j in range(len(x)):
+            a, b, k = y[j], z[j], turn[j]
+            c = math.sqrt(a * a + b * b)
+            cosine, sine, gain, step = table[k, 0], table[k, 1], table[k, 2], table[k, 3]
+            y[j] = gain * (a * cosine - b * sine)
+            z[j] = gain * (a * sine + b * cosine)
+            x[j] += step * min(c * np.float32(1 / FULL_CHROMA), np.float32(1.5))
+    if lab.monochrome:
+        for j in range(len(x)):
+            y[j] = z[j] = np.float32(0)
+    elif lab.quiet != np.float32(1):
+        chroma, quiet = lab.chroma, lab.quiet - np.float32(1)
+        for j in range(len(x)):
+            c = math.sqrt(y[j] * y[j] + z[j] * z[j])
+            gain = chroma * (np.float32(1) + quiet * exp2_of(c * np.float32(-1.442695 / QUIET_CHROMA)))
+            y[j] *= gain
+            z[j] *= gain
+    else:
+        chroma = lab.chroma
+        for j in range(len(x)):
+            y[j] *= chroma
+            z[j] *= chroma
+    if lab.tints:
+        tints = lab.by_light
+        for j in range(len(x)):
+            k = np.int32(min(max(x[j], np.float32(0)), np.float32(1)) * np.float32(LIGHTS) + np.float32(0.5))
+            y[j] += tints[k, 0]
+            z[j] += tints[k, 1]
+
+
+@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _colour(x, y, z, lab, to_lms, from_lms, lab_to_lms):
+    """Rows of working light (rows, width) to cone response of OKLab, in place."""
+    for k in range(x.shape[0]):
+        a, b, c = x[k], y[k], z[k]
+        _row(a, b, c, lab, to_lms, from_lms)
+        product_row(lab_to_lms, a, b, c)
+        for j in range(len(a)):
+            a[j] = a[j] * a[j] * a[j]
+            b[j] = b[j] * b[j] * b[j]
+            c[j] = c[j] * c[j] * c[j]
+
+
+_TO_LMS = (OKLAB_LMS_FROM_XYZ @ working_to_xyz()).astype(np.float32)
+_FROM_LMS = OKLAB_FROM_LMS.astype(np.float32)
+_LAB_TO_LMS = np.linalg.inv(OKLAB_FROM_LMS).astype(np.float32)
+
+
+class Colour(PointStep):
+    """Chroma, quiet colours, hue nodes, tints by tone, monochrome. Leaves cone response, which the output reads."""
+
+    name = "colour"
+    fields = ("chroma", "quiet_colours", "monochrome", "hue_nodes", "balance")
+
+    def prepare(self, recipe: Recipe, scene: Scene) -> LabStage | None:
+        values = (recipe.chroma, recipe.quiet_colours, recipe.monochrome, recipe.hue_nodes, recipe.balance)
+        return lab_stage(*values) if values != (1.0, 1.0, False, (), Balance()) else None
+
+    def idle(self) -> LabStage:
+        return lab_stage(1.0, 1.0, False, (), Balance())
+
+    def apply(self, band: Band, prepared: LabStage) -> None:
+        _colour(*band.planes, prepared, _TO_LMS, _FROM_LMS, _LAB_TO_LMS)
+        band.cones = True

@@ -10,8 +10,13 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
+from bruto.develop.recipe import Recipe
+from bruto.develop.steps.approximate import log2_of
+from bruto.develop.steps.rows import WEIGHTS, across_row, at_least_two
+from bruto.develop.steps.step import Band, CoarseField, PointStep, Scene
 from bruto.develop.steps.tone import GREY
 
 PATCH_SHARE = 0.02
@@ -30,12 +35,6 @@ class Haze(NamedTuple):
     b: NDArray[np.float32]
     light: NDArray[np.float32]
     typical: float
-
-
-def no_haze() -> Haze:
-    """For passes that do not touch haze."""
-    zero = np.zeros((2, 2), np.float32)
-    return Haze(zero, zero, np.ones(3, np.float32), 0.0)
 
 
 def haze_of(working: NDArray[np.float32]) -> Haze:
@@ -65,3 +64,70 @@ def haze_of(working: NDArray[np.float32]) -> Haze:
     b = ms - a * me
     typical = float(np.median(np.sort(share, axis=None)[-share.size // 3 :]))
     return Haze(mean(a), mean(b), light.astype(np.float32), typical)
+
+
+AIRLIGHT = CoarseField(
+    "airlight",
+    lambda recorded: haze_of(recorded.small()),
+    lambda haze, mapping: haze._replace(a=mapping.field(haze.a), b=mapping.field(haze.b)),
+)
+
+
+@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _clear(xs, ys, zs, top, place, field_a, field_b, weights, airlight, amount, exposure):
+    """Rows of working light without a share of the airlight, in place; `place`: see `Tile.pixels`."""
+    w0, w1, w2 = weights[0], weights[1], weights[2]
+    w = xs.shape[1]
+    light, a, b = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
+    start_x, step_x = place[1] * place[3], place[3]
+    ax, ay, az = airlight[0], airlight[1], airlight[2]
+    for k in range(xs.shape[0]):
+        x, y, z = xs[k], ys[k], zs[k]
+        for j in range(w):
+            light[j] = max(w0 * x[j] + w1 * y[j] + w2 * z[j], np.float32(1e-6))
+        place_y = (np.float32(top + k) + place[0]) * place[2]
+        across_row(field_a, field_b, place_y, start_x, step_x, a, b)
+        for j in range(w):
+            share = a[j] * (log2_of(light[j] * np.float32(1 / 0.18)) - exposure) + b[j]
+            share = amount * min(max(share, np.float32(0)), np.float32(0.9))
+            clear = np.float32(1) / max(np.float32(1) - share, np.float32(0.15))
+            x[j] = (x[j] - ax) * clear + ax
+            y[j] = (y[j] - ay) * clear + ay
+            z[j] = (z[j] - az) * clear + az
+
+
+class PreparedHaze(NamedTuple):
+    """Coefficients of the airlight's share, airlight (3,) under the exposure, the amount that goes, exposure in EV."""
+
+    a: NDArray[np.float32]
+    b: NDArray[np.float32]
+    airlight: NDArray[np.float32]
+    amount: np.float32
+    exposure: np.float32
+
+
+def prepared_haze(haze: Haze, percent: float, exposure: float) -> PreparedHaze | None:
+    """`percent` of the airlight goes from light under an `exposure`, EV; None where nothing is to be done."""
+    if percent == 0:
+        return None
+    return PreparedHaze(
+        at_least_two(haze.a),
+        at_least_two(haze.b),
+        (haze.light * 2.0**exposure).astype(np.float32),
+        np.float32(percent / 100),
+        np.float32(exposure),
+    )
+
+
+class HazeRemoval(PointStep):
+    """Takes a share of the measured airlight out of the light, or adds it."""
+
+    name = "haze removal"
+    fields = ("haze",)
+
+    def prepare(self, recipe: Recipe, scene: Scene) -> PreparedHaze | None:
+        return prepared_haze(scene.coarse(AIRLIGHT), recipe.haze, scene.exposure) if recipe.haze else None
+
+    def apply(self, band: Band, prepared: PreparedHaze) -> None:
+        a, b, airlight, amount, exposure = prepared
+        _clear(*band.planes, band.top, band.tile.pixels, a, b, WEIGHTS, airlight, amount, exposure)

@@ -15,6 +15,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from bruto.develop.steps.approximate import exp2_of
+from bruto.develop.steps.step import CoarseField, Mapping, Recorded
 
 DARKEST = 0.02
 """Green light from which a place's colour is carried on (saturation = 1): darker ones are noise."""
@@ -24,6 +25,8 @@ AROUND = 7
 """Side of the square of quads that decides together."""
 NEARLY_FULL = 0.85
 """Mean of a channel around, as a share of it where it is full, from which all of it counts as nearly full."""
+SMALL, COARSEST = 700, 16
+"""Long edge of the small picture at most, pixels, and how many times it is smaller than the frame at most."""
 SCALES = (2.0, 4.0, 8.0, 16.0, 32.0)
 """Standard deviations of the convolutions, cells of the small picture."""
 
@@ -91,6 +94,20 @@ def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
         out[here] = mixed[here] / total[here][:, None]
         missing = missing & ~here
     return Ratios(np.ascontiguousarray(out[..., 0]), np.ascontiguousarray(out[..., 1]))
+
+
+def _of_frame(recorded: Recorded) -> Ratios:
+    factor = 4
+    while max(recorded.source.size) / factor > SMALL and factor < COARSEST:
+        factor *= 2
+    return ratios_of(recorded.level(factor), recorded.clipped)
+
+
+def _over(ratios: Ratios, mapping: Mapping) -> Ratios:
+    return Ratios(mapping.field(ratios.red), mapping.field(ratios.blue)) if ratios.red.size else ratios
+
+
+RATIOS = CoarseField("colour around clipped places", _of_frame, _over)
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")

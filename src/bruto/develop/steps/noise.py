@@ -16,6 +16,7 @@ third one over groups of like blocks, see `alike`).
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from functools import cache
 
 import cv2
@@ -25,8 +26,10 @@ from numpy.typing import NDArray
 
 from bruto.develop.demosaic import demosaic
 from bruto.develop.interleaved import lines, together
+from bruto.develop.recipe import Recipe
 from bruto.develop.steps.block_matching import NEAR, filter_alike
 from bruto.develop.steps.dct import SIDE, denoise_plane
+from bruto.develop.steps.step import RawPlace, RawStep, Recorded
 
 COARSE = 4
 """Reduction of the coarse picture."""
@@ -384,3 +387,52 @@ def reduce_noise(
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
     _unstabilise(y, u, v, planes, scale, least, (0.125 * a + b / a).astype(np.float32), mixing, lines(out))
     return out
+
+
+def noise_left(recipe: Recipe) -> float:
+    """Share of the brightness noise's standard deviation that noise reduction leaves."""
+    return max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
+
+
+@dataclass(frozen=True)
+class PreparedNoise:
+    """Arguments of `reduce_noise`; `shading` (gh, gw) over the whole frame."""
+
+    noise: NDArray[np.float64]
+    brightness: float
+    colour: float
+    kind: str
+    shading: NDArray[np.float32]
+    best: bool
+    half: bool
+
+
+class NoiseReduction(RawStep):
+    """Brightness and colour noise, by the noise model of the frame."""
+
+    name = "noise reduction"
+    fields = ("brightness_noise", "colour_noise", "noise_best")
+
+    def prepare(self, recipe: Recipe, recorded: Recorded, factor: float, file: bool) -> PreparedNoise | None:
+        if recipe.brightness_noise <= 0 and recipe.colour_noise <= 0:
+            return None
+        kind = "plain"
+        if recorded.source.kind == "mosaic":
+            kind = "mosaic" if factor == 1 else "binned"
+        # a view little smaller than the file shows colour as fine as the file has it
+        half = factor == 1 or factor >= 4
+        return PreparedNoise(
+            recorded.noise_at(factor), recipe.brightness_noise, recipe.colour_noise, kind, recorded.source.shading,
+            recipe.noise_best and file, half,
+        )  # fmt: skip
+
+    def apply(self, rgb: NDArray[np.float32], prepared: PreparedNoise, place: RawPlace) -> NDArray[np.float32]:
+        p, area, shading = prepared, place.area, prepared.shading
+        gh, gw = shading.shape
+        if gh > 1:
+            rows = slice(int(area[1] * gh), max(int(area[1] * gh) + 1, int(np.ceil(area[3] * gh))))
+            columns = slice(int(area[0] * gw), max(int(area[0] * gw) + 1, int(np.ceil(area[2] * gw))))
+            shading = shading[rows, columns]
+        return reduce_noise(
+            rgb, p.noise, p.brightness, p.colour, p.kind, np.ascontiguousarray(shading), p.best, p.half
+        )  # fmt: skip

@@ -2,7 +2,7 @@
 
 Layers come from self-guided filters of log light (He, Sun, Tang 2013) whose edge weight is squared, so that a step of
 some stops belongs to the base to within 2 % and leaves nothing to be raised. Broad and medium layers are coefficients
-on a small picture that the point pass reads; the fine one is worked on the pixels of the view.
+on a small picture that the tone step reads; the fine one is worked on the pixels of the view.
 """
 
 from __future__ import annotations
@@ -14,8 +14,11 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from bruto.develop.interleaved import lines
+from bruto.develop.recipe import Recipe
 from bruto.develop.steps.approximate import exp2_of, log2_of
-from bruto.develop.steps.tone import GREY, Base, self_guided
+from bruto.develop.steps.base import GREY, Base, base_over, light_of, self_guided
+from bruto.develop.steps.noise import noise_left
+from bruto.develop.steps.step import CoarseField, RawPlace, RawStep, Recorded
 
 DIAGONAL_12MP = 5040.0
 """Diagonal of a 12 MP frame, pixels: what the scales of relief are told in."""
@@ -30,6 +33,14 @@ def medium_base(luminance: NDArray[np.float32], diagonal: float) -> Base:
     """The base under medium structure from a small picture of luminance (h, w); `diagonal` of that picture, pixels."""
     ev = np.log2(np.maximum(luminance, 2e-5) / GREY).astype(np.float32)
     return self_guided(ev, max(1, round(MEDIUM_PX * diagonal / DIAGONAL_12MP)), EDGE)
+
+
+def _medium_of(recorded: Recorded) -> Base:
+    light = light_of(recorded)
+    return medium_base(light, math.hypot(*light.shape))
+
+
+MEDIUM_BASE = CoarseField("base under medium relief", _medium_of, base_over)
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
@@ -83,3 +94,25 @@ def fine_relief(
         lines(rgb), ev, base.a, base.b, np.float32(effective), np.float32(noise[0]), np.float32(noise[1]), lines(out)
     )
     return out
+
+
+class FineRelief(RawStep):
+    """Structure of 1 to 3 px of a 12 MP frame. The tone step raises all below 16 px by the medium gain; what is finer
+    has its own.
+    """
+
+    name = "fine relief"
+    fields = ("relief_fine", "relief_medium", "brightness_noise")
+
+    def prepare(
+        self, recipe: Recipe, recorded: Recorded, factor: float, file: bool
+    ) -> tuple[float, float, tuple[float, float]] | None:
+        gain = recipe.relief_fine / max(recipe.relief_medium, 0.05)
+        share = noise_left(recipe)
+        a, b = (float(v) for v in recorded.noise_at(factor)[1])
+        return (gain, math.hypot(*recorded.source.size) / factor, (a * share**2, b * share**2)) if gain != 1 else None
+
+    def apply(
+        self, rgb: NDArray[np.float32], prepared: tuple[float, float, tuple[float, float]], place: RawPlace
+    ) -> NDArray[np.float32]:
+        return fine_relief(rgb, *prepared)

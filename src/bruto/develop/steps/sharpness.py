@@ -15,6 +15,9 @@ from numpy.typing import NDArray
 
 from bruto.develop.demosaic import mirrored
 from bruto.develop.interleaved import lines
+from bruto.develop.recipe import Recipe
+from bruto.develop.steps.noise import noise_left
+from bruto.develop.steps.step import RawPlace, RawStep, Recorded
 
 REACH = 25
 HALO_SHARE = 0.12
@@ -163,3 +166,23 @@ def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma:
     out = np.empty(rgb.shape, np.float32)
     _sharpen(lines(rgb), kernel, np.float32(amount), np.float32((4.5 * noise_sigma) ** 2), lines(out))
     return out
+
+
+class Sharpness(RawStep):
+    """Takes a share of the measured blur back, or softens."""
+
+    name = "sharpness"
+    fields = ("sharpness", "sharpness_radius", "brightness_noise")
+
+    def prepare(
+        self, recipe: Recipe, recorded: Recorded, factor: float, file: bool
+    ) -> tuple[float, float, float] | None:
+        if recipe.sharpness == 0:
+            return None
+        a = float(recorded.noise_at(factor)[1, 0])
+        return recipe.sharpness, recipe.sharpness_radius / factor, math.sqrt(a) / 2 * noise_left(recipe)
+
+    def apply(
+        self, rgb: NDArray[np.float32], prepared: tuple[float, float, float], place: RawPlace
+    ) -> NDArray[np.float32]:
+        return sharpen(rgb, *prepared)

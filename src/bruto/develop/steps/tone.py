@@ -1,67 +1,39 @@
 """Tone: five handles map scene light (EV) to lightness (L*), on an edge-preserving base so that local detail survives.
 
-The base is the self-guided filter of log luminance (He, Sun, Tang 2013; fast form 2015): base = A log Y + B with A
-and B from a small picture, so it follows edges and costs two lookups a pixel. The weight of an edge is squared: a step
-of 2 EV belongs to the base to within a few per cent, which leaves no halos. The curve between handles is
-monotone (Fritsch, Carlson 1980, in (EV, L*)).
+The curve between handles is monotone (Fritsch, Carlson 1980, in (EV, L*)). Medium and broad relief and the look of a
+camera profile act here too, as all of them read the light before and change the light after it.
 """
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from bruto.color.spaces import luminance_of
+from bruto.develop.recipe import Recipe
+from bruto.develop.steps.approximate import exp2_of, log2_of
+from bruto.develop.steps.base import GREY, TONE_BASE, Base
+from bruto.develop.steps.look import Look, look_row, no_look
+from bruto.develop.steps.relief import MEDIUM_BASE
+from bruto.develop.steps.rows import WEIGHTS, across_row, at_least_two
+from bruto.develop.steps.step import Band, PointStep, Scene
 from bruto.develop.values import Tone
 
 if TYPE_CHECKING:
     from scipy.interpolate import PchipInterpolator
 
-GREY = 0.18
-"""Reflectance of middle grey, the zero of the EV axis."""
 EV_LOW, EV_HIGH, EV_STEPS = -16.0, 10.0, 26 * 1024 + 1
 """Range and length of the lookup tables: 1024 a stop, so that the nearest entry is within 0.04 %."""
-BASE_SHARE = 0.035
-"""Radius of the base filter as a share of the long edge."""
-BASE_EDGE = 0.38
-"""Contrast that counts as an edge, EV."""
-SMALL_EDGE = 1024
 PALE_FROM, PALE_TO, PALE_SLOPE = 0.5, 0.8, 0.4
 """Output light between which colour begins to depend on the tone curve's slope, and slope below which it pales."""
-
-
-@dataclass(frozen=True)
-class Base:
-    """Coefficients (h, w) of base = a log2(Y / 0.18) + b over the whole frame, before exposure."""
-
-    a: NDArray[np.float32]
-    b: NDArray[np.float32]
-
-
-def self_guided(ev: NDArray[np.float32], radius: int, edge: float) -> Base:
-    """Coefficients of base = a ev + b; `radius` in pixels of `ev`, `edge` in EV."""
-    size = (2 * radius + 1, 2 * radius + 1)
-    mean = cv2.blur(ev, size)
-    variance = np.maximum(cv2.blur(ev * ev, size) - mean * mean, 0)
-    square = variance * variance
-    a = square / (square + np.float32(edge**4))
-    b = (1 - a) * mean
-    return Base(cv2.blur(a, size), cv2.blur(b, size))
-
-
-def base_of(luminance: NDArray[np.float32]) -> Base:
-    """The edge-preserving base's coefficients from a small picture of luminance (h, w), 1.0 = saturation."""
-    ev = np.log2(np.maximum(luminance, 2e-5) / GREY).astype(np.float32)
-    scale = SMALL_EDGE / max(ev.shape)
-    if scale < 1:
-        ev = cv2.resize(ev, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    return self_guided(ev, max(2, round(BASE_SHARE * max(ev.shape))), BASE_EDGE)
+BEND = 0.85
+"""Output light from which detail bends towards white, at the lowest."""
 
 
 def curve(tone: Tone) -> PchipInterpolator:
@@ -114,7 +86,162 @@ def colour_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
     return cv2.GaussianBlur(share.astype(np.float32)[None], (0, 0), 200, borderType=cv2.BORDER_REPLICATE)[0]
 
 
-def neutral_tables() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Tables that change nothing."""
-    ev = np.linspace(EV_LOW, EV_HIGH, EV_STEPS).astype(np.float32)
-    return ev, np.ones(EV_STEPS, np.float32)
+@njit(cache=True, fastmath=True, error_model="numpy")
+def _row(x, y, z, light, gain, place_y, start_x, step_x, weights, exposure, curve, reference, colour, base_a, base_b,
+         relief, medium_a, medium_b, broad, medium_gain, uses_look, look, raw_scale, baseline_scale):  # fmt: skip
+    """Tone, relief and the camera's look on one row of working light, in place; `light`: its luminance."""
+    w = len(x)
+    w0, w1, w2 = weights[0], weights[1], weights[2]
+    a, b = np.empty(w, np.float32), np.empty(w, np.float32)
+    index = np.empty(w, np.uint32)
+    per_ev = np.float32((EV_STEPS - 1) / (EV_HIGH - EV_LOW))
+    last = np.float32(EV_STEPS - 2)
+    across_row(base_a, base_b, place_y, start_x, step_x, a, b)
+    if relief:
+        c, d = np.empty(w, np.float32), np.empty(w, np.float32)
+        across_row(medium_a, medium_b, place_y, start_x, step_x, c, d)
+        for j in range(w):
+            ev = log2_of(light[j] * np.float32(1 / 0.18))
+            base = a[j] * (ev - exposure) + b[j] + exposure
+            medium = c[j] * (ev - exposure) + d[j] + exposure
+            place = min(max((base - np.float32(EV_LOW)) * per_ev, np.float32(0)), last)
+            index[j] = np.uint32(np.int32(place + np.float32(0.5)))
+            a[j] = broad * (medium - base) + medium_gain * (ev - medium)
+    else:
+        for j in range(w):
+            ev = log2_of(light[j] * np.float32(1 / 0.18))
+            base = a[j] * (ev - exposure) + b[j] + exposure
+            place = min(max((base - np.float32(EV_LOW)) * per_ev, np.float32(0)), last)
+            index[j] = np.uint32(np.int32(place + np.float32(0.5)))
+            a[j] = ev - base
+    for j in range(w):
+        k = index[j]
+        b[j] = curve[k, 0]
+        gain[j] = curve[k, 0] + curve[k, 1] * a[j]
+    if uses_look:  # tone reads the light before the look, and acts on the light after it
+        for j in range(w):
+            k = index[j]
+            if len(reference) > 0:
+                gain[j] -= reference[k, 0] + reference[k, 1] * a[j]
+                b[j] = np.float32(-1)
+            else:
+                gain[j] -= log2_of(light[j] * np.float32(1 / 0.18))
+        look_row(x, y, z, place_y, start_x, step_x, look, raw_scale, baseline_scale)
+        for j in range(w):
+            light[j] = max(w0 * x[j] + w1 * y[j] + w2 * z[j], np.float32(1e-6))
+            gain[j] += log2_of(light[j] * np.float32(1 / 0.18))
+    bright = False
+    for j in range(w):
+        gain[j] = np.float32(0.18) * exp2_of(gain[j])
+        bright |= gain[j] > np.float32(BEND)
+    if bright:  # shoulder: detail above the bright end of the base bends instead of breaking; the base itself is kept
+        for j in range(w):
+            start = min(max(np.float32(0.18) * exp2_of(b[j]), np.float32(BEND)), np.float32(0.995))
+            room = np.float32(1) - start
+            over = max(gain[j] - start, np.float32(0))
+            bent = start + room * (np.float32(1) - exp2_of(over * np.float32(-1.44269504) / room))
+            gain[j] = bent if over > np.float32(0) else gain[j]
+    for j in range(w):
+        ratio = gain[j] / light[j]
+        x[j] *= ratio
+        y[j] *= ratio
+        z[j] *= ratio
+    if len(colour) > 1:
+        for j in range(w):
+            share, grey = colour[index[j]], gain[j]
+            x[j] = grey + share * (x[j] - grey)
+            y[j] = grey + share * (y[j] - grey)
+            z[j] = grey + share * (z[j] - grey)
+
+
+@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _tone(xs, ys, zs, top, place, weights, exposure, curve, reference, colour, base_a, base_b,
+          relief, medium_a, medium_b, broad, medium_gain, uses_look, look, raw_scale, baseline_scale):  # fmt: skip
+    """Rows of working light (rows, width), in place; `place`: see `Tile.pixels`."""
+    w = xs.shape[1]
+    w0, w1, w2 = weights[0], weights[1], weights[2]
+    light, gain = np.empty(w, np.float32), np.empty(w, np.float32)
+    start_x, step_x = place[1] * place[3], place[3]
+    for k in range(xs.shape[0]):
+        x, y, z = xs[k], ys[k], zs[k]
+        for j in range(w):
+            light[j] = max(w0 * x[j] + w1 * y[j] + w2 * z[j], np.float32(1e-6))
+        _row(x, y, z, light, gain, (np.float32(top + k) + place[0]) * place[2], start_x, step_x, weights, exposure,
+             curve, reference, colour, base_a, base_b, relief, medium_a, medium_b, broad, medium_gain, uses_look, look,
+             raw_scale, baseline_scale)  # fmt: skip
+
+
+class PreparedTone(NamedTuple):
+    """What the kernel is called with after the band's planes and places, in its order."""
+
+    weights: NDArray[np.float32]
+    exposure: np.float32
+    curve: NDArray[np.float32]
+    reference: NDArray[np.float32]
+    colour: NDArray[np.float32]
+    base_a: NDArray[np.float32]
+    base_b: NDArray[np.float32]
+    relief: bool
+    medium_a: NDArray[np.float32]
+    medium_b: NDArray[np.float32]
+    broad: np.float32
+    medium_gain: np.float32
+    uses_look: bool
+    look: Look
+    raw_scale: np.float32
+    baseline_scale: np.float32
+
+
+def prepared_tone(
+    tone: Tone,
+    contrast: float,
+    base: Base,
+    exposure: float,
+    user_exposure: float = 0.0,
+    look: Look | None = None,
+    medium: Base | None = None,
+    relief: tuple[float, float] = (1.0, 1.0),
+) -> PreparedTone:
+    """Tone on light under an `exposure` (EV, of which `user_exposure` is the recipe's).
+
+    `base`, `medium`: over the picture; `relief`: gains of broad and medium structure, which need `medium`.
+    """
+    # with a tone curve of its own the look is what the default handles stand for, and moved ones act on top of it
+    own_curve = look is not None and look.curve.size > 0
+    under = medium if medium is not None else base
+    return PreparedTone(
+        WEIGHTS,
+        np.float32(exposure),
+        np.stack(tables(tone, contrast), axis=1),
+        np.stack(tables(Tone()), axis=1) if own_curve else np.zeros((0, 2), np.float32),
+        np.ones(1, np.float32) if own_curve else colour_table(tone, contrast),
+        at_least_two(base.a),
+        at_least_two(base.b),
+        relief != (1.0, 1.0) and medium is not None,
+        at_least_two(under.a),
+        at_least_two(under.b),
+        np.float32(relief[0]),
+        np.float32(relief[1]),
+        look is not None,
+        look or no_look(),
+        np.float32(2.0**-exposure),
+        np.float32(2.0**-user_exposure),
+    )
+
+
+class ToneMapping(PointStep):
+    """The handles, contrast, broad and medium relief, and the profile's look."""
+
+    name = "tone"
+    fields = ("tone", "contrast", "relief_broad", "relief_medium", "exposure", "profile", "base_look")
+
+    def prepare(self, recipe: Recipe, scene: Scene) -> PreparedTone:
+        relief = (recipe.relief_broad, recipe.relief_medium)
+        medium = scene.coarse(MEDIUM_BASE) if relief != (1.0, 1.0) else None
+        return prepared_tone(
+            recipe.tone, recipe.contrast, scene.coarse(TONE_BASE), scene.exposure, scene.user_exposure, scene.look,
+            medium, relief,
+        )  # fmt: skip
+
+    def apply(self, band: Band, prepared: PreparedTone) -> None:
+        _tone(*band.planes, band.top, band.tile.pixels, *prepared)

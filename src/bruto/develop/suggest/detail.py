@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import lightness
 from bruto.develop.analysis.residual import Residual
-from bruto.develop.pipeline import Developer, Rect
+from bruto.develop.frame import Rectangle
+from bruto.develop.pipeline import Developer
 from bruto.develop.suggest.suggestion import Suggestion
 from bruto.sensor.blur import edge_blur
 
@@ -60,7 +61,7 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
     """Radius: the blur of the edges in the middle of the frame; amount: less where noise would be raised."""
     w, h = developer.source.size
     side_w, side_h = min(w, 1800), min(h, 1400)
-    rect = Rect((w - side_w) // 2, (h - side_h) // 2, side_w, side_h)
+    rect = Rectangle((w - side_w) // 2, (h - side_h) // 2, side_w, side_h)
     rgb, dx, dy = developer.piece(rect)
     green = np.ascontiguousarray(rgb[dy : dy + side_h, dx : dx + side_w, 1])
     blur = edge_blur(green, math.sqrt(developer.noise[1, 0]) / 2)

@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from bruto.develop.pipeline import Developer
+from bruto.develop.steps.haze import AIRLIGHT
 from bruto.develop.suggest.detail import grey_noise
 from bruto.develop.suggest.suggestion import Suggestion
 
@@ -20,7 +21,7 @@ MOST_HAZE = 60.0
 
 def suggest_haze(developer: Developer) -> Suggestion:
     """Take out part of the airlight where it is more than bright surfaces make of themselves."""
-    typical = developer.haze().typical
+    typical = developer.coarse(AIRLIGHT).typical
     amount = float(np.clip(round((typical - CLEAR_AIR) * 200 / 2) * 2, 0, MOST_HAZE))
     if amount == 0:
         return Suggestion(

@@ -1,0 +1,55 @@
+"""Areas: parts of a picture, told by a mask, in which some steps have other values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.develop.recipe import Recipe
+from bruto.develop.steps.step import Place, RawPlace
+
+
+@dataclass(frozen=True, eq=False)
+class Area:
+    """`mask` (h, w; float32 0..1, any size) over the recorded frame, unoriented; `values`: the recipe in it. Only
+    steps whose fields differ from the picture's recipe run for it.
+    """
+
+    mask: NDArray[np.float32]
+    values: Recipe
+
+    def over_tile(self, place: RawPlace, height: int, width: int) -> NDArray[np.float32]:
+        """The mask over pixels of the recorded frame, (height, width)."""
+        left, top, right, bottom = place.area
+        y = top + (np.arange(height, dtype=np.float32) + 0.5) / height * (bottom - top)
+        x = left + (np.arange(width, dtype=np.float32) + 0.5) / width * (right - left)
+        return _read(self.mask, x, y)
+
+
+@dataclass(frozen=True, eq=False)
+class PlacedMask:
+    """A mask over the picture as it is shown."""
+
+    mask: NDArray[np.float32]
+
+    def rows(self, place: Place, top: int, rows: int, width: int) -> NDArray[np.float32]:
+        """The mask over rows of a tile, (rows, width)."""
+        (x0, y0), (w, h) = place.origin, place.frame
+        y = (y0 + top + np.arange(rows, dtype=np.float32) + 0.5) * place.factor / h
+        x = (x0 + np.arange(width, dtype=np.float32) + 0.5) * place.factor / w
+        return _read(self.mask, x, y)
+
+
+def _read(mask: NDArray[np.float32], x: NDArray, y: NDArray) -> NDArray[np.float32]:
+    """A mask at relative places of columns and rows, linear between its cells."""
+    h, w = mask.shape
+    mx, my = np.meshgrid((x * w - 0.5).astype(np.float32), (y * h - 0.5).astype(np.float32))
+    return cv2.remap(np.ascontiguousarray(mask, np.float32), mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+def differs(fields: tuple[str, ...], one: Recipe, other: Recipe) -> bool:
+    """Whether two recipes have other values in any of the fields."""
+    return any(getattr(one, name) != getattr(other, name) for name in fields)

@@ -1,0 +1,51 @@
+"""Light of the corners against the middle."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from bruto.develop.recipe import Recipe
+from bruto.develop.steps.approximate import exp2_of
+from bruto.develop.steps.step import Band, PointStep, Scene
+
+
+def edge_gain(height: int, width: int, top: float, left: float, step: float, full: tuple[int, int]) -> tuple:
+    """Squared distance of rows and of columns from the middle, 1 in the corners: (height,), (width,).
+
+    `top`, `left`: of the piece, `step`: full-size pixels a pixel, `full`: width and height of the frame.
+    """
+    w, h = full
+    scale = 1 / (w * w + h * h)
+    y = ((top + np.arange(height) + 0.5) * step * 2 - h) ** 2 * scale
+    x = ((left + np.arange(width) + 0.5) * step * 2 - w) ** 2 * scale
+    return y.astype(np.float32), x.astype(np.float32)
+
+
+@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _edges(xs, ys, zs, y2, x2, ev):
+    """Rows of light raised by `ev` times the squared distance from the middle, in place."""
+    for k in range(xs.shape[0]):
+        x, y, z = xs[k], ys[k], zs[k]
+        for j in range(len(x)):
+            ratio = exp2_of(ev * (y2[k] + x2[j]))
+            x[j] *= ratio
+            y[j] *= ratio
+            z[j] *= ratio
+
+
+class EdgeLight(PointStep):
+    """Raises or lowers light by the squared distance from the middle of the picture that is shown."""
+
+    name = "edge light"
+    fields = ("edge_light",)
+
+    def prepare(self, recipe: Recipe, scene: Scene) -> np.float32 | None:
+        return np.float32(recipe.edge_light) if recipe.edge_light else None
+
+    def apply(self, band: Band, prepared: np.float32) -> None:
+        place = band.tile.place
+        height, width = band.x.shape
+        x, y = place.own_origin
+        y2, x2 = edge_gain(height, width, y + band.top, x, place.factor, place.own_frame)
+        _edges(*band.planes, y2, x2, prepared)

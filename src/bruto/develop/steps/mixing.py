@@ -1,0 +1,33 @@
+"""Channel matrix on linear light: infrared's exchange of red and blue, and free mixing."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from bruto.develop.recipe import Recipe
+from bruto.develop.steps.rows import product_row
+from bruto.develop.steps.step import Band, PointStep, Scene
+from bruto.develop.values import IDENTITY
+
+
+@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _mixed(xs, ys, zs, matrix):
+    for k in range(xs.shape[0]):
+        product_row(matrix, xs[k], ys[k], zs[k])
+
+
+class Mixing(PointStep):
+    """Light times the recipe's matrix."""
+
+    name = "channels"
+    fields = ("mixing",)
+
+    def prepare(self, recipe: Recipe, scene: Scene) -> NDArray[np.float32] | None:
+        if recipe.mixing == IDENTITY:
+            return None
+        return np.asarray(recipe.mixing, np.float32).reshape(3, 3)
+
+    def apply(self, band: Band, prepared: NDArray[np.float32]) -> None:
+        _mixed(*band.planes, prepared)

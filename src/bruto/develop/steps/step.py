@@ -1,0 +1,179 @@
+"""What a develop step is. Steps of both kinds stand in the ordered lists of `order`; the pipeline knows no others.
+
+A **raw step** changes balanced camera RGB as it was recorded, before the picture is cut and turned; it may look at
+neighbours. A **point step** changes one pixel at a time, in place, on bands of rows that stay in the processor's
+cache, so that one step after another costs about what one fused loop would.
+
+A step says which `fields` of the recipe it reads. What is kept of earlier work is found again by their values, and a
+step whose fields an area changes runs for the area once more. `prepare` is called once a picture, and gives None where
+nothing is to be done.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, NamedTuple, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.develop.recipe import Recipe
+from bruto.develop.source import Source
+from bruto.develop.steps.look import Look
+
+
+class Recorded(Protocol):
+    """The recorded frame as steps see it; see `recorded.Recorded`."""
+
+    source: Source
+
+    @property
+    def clipped(self) -> NDArray[np.uint8]:
+        """Clipped channels (bits 1, 2, 4) of each quad of the frame."""
+
+    def level(self, factor: float) -> NDArray[np.float32]:
+        """Balanced camera RGB of the whole frame at 1/factor."""
+
+    def small(self) -> NDArray[np.float32]:
+        """Working-space light of the whole frame at about 1400 px, before exposure."""
+
+    def noise_at(self, factor: float) -> NDArray[np.float64]:
+        """a, b of each balanced channel at 1/factor."""
+
+
+class Mapping(Protocol):
+    """How coarse fields over the recorded frame are read over the picture; see `frame.Geometry`."""
+
+    def field(self, grid: NDArray[np.float32]) -> NDArray[np.float32]:
+        """A coarse field (h, w) over the recorded frame as one over the picture."""
+
+
+@dataclass(frozen=True)
+class CoarseField:
+    """Something measured once over the whole recorded frame, on a small grid, that point steps read between cells.
+
+    `make`: from the recorded frame; `over`: the same over a picture that was turned or warped.
+    """
+
+    name: str
+    make: Callable[[Recorded], Any]
+    over: Callable[[Any, Mapping], Any]
+
+
+@dataclass(frozen=True)
+class Scene:
+    """What a point step may know when it prepares.
+
+    `matrix`: balanced camera RGB to linear Rec. 2020, exposure included; `exposure`: log2 of that gain, EV, of which
+    `user_exposure` is the recipe's; `look` of the camera profile over the picture; `space`: of the output; `bits` a
+    channel; `diagonal` of the recorded frame, pixels; `coarse`: a coarse field over the picture.
+    """
+
+    matrix: NDArray[np.float64]
+    exposure: float
+    user_exposure: float
+    look: Look | None
+    space: str
+    bits: int
+    diagonal: float
+    coarse: Callable[[CoarseField], Any]
+
+
+class Place(NamedTuple):
+    """Where a tile of `factor` full-size pixels a pixel lies.
+
+    `origin` (x, y; pixels of the tile) and `frame` (width, height; full-size pixels): for fields over the frame;
+    `clip_step`, `clip_origin`: from pixels of the tile to cells of the map of clipped channels; `own_origin`,
+    `own_frame`: in the picture that is shown, whose edges and grain are meant.
+    """
+
+    factor: float
+    origin: tuple[float, float]
+    frame: tuple[int, int]
+    clip_step: float
+    clip_origin: tuple[float, float]
+    own_origin: tuple[float, float]
+    own_frame: tuple[int, int]
+
+
+def placed(factor: float, origin: tuple[float, float], frame: tuple[int, int]) -> Place:
+    """A tile of a frame that is shown as it was recorded."""
+    return Place(factor, origin, frame, factor / 2, origin, origin, frame)
+
+
+class Tile:
+    """Pixels that point steps run over: lines (height, 3 width) before and after, the map of clipped channels and the
+    place; `pixels`: y and x of the first pixel centre, and from a pixel to a relative place in the frame, for y and x.
+    """
+
+    __slots__ = ("clip", "clipped", "out", "pixels", "place", "rgb")
+
+    def __init__(self, rgb: NDArray, clipped: NDArray[np.uint8], place: Place, out: NDArray) -> None:
+        self.rgb, self.clipped, self.place, self.out = rgb, clipped, place, out
+        factor, (x, y), (width, height) = place.factor, place.origin, place.frame
+        self.pixels = (
+            np.float32(y + 0.5),
+            np.float32(x + 0.5),
+            np.float32(factor / height),
+            np.float32(factor / width),
+        )
+        x, y = place.clip_origin
+        self.clip = np.float32(place.clip_step), np.float32(y), np.float32(x)
+
+
+class Band:
+    """Some rows of a tile, from `top` on: planes `x`, `y`, `z` (rows, width; float32) in the working space, or as cone
+    response of OKLab where `cones` says so. Steps count rows from the tile's first one, so that a band reads what the
+    whole tile would.
+    """
+
+    __slots__ = ("cones", "planes", "tile", "top", "x", "y", "z")
+
+    def __init__(self, tile: Tile, top: int, planes: NDArray[np.float32]) -> None:
+        self.tile, self.top = tile, top
+        self.planes = self.x, self.y, self.z = planes[0], planes[1], planes[2]
+        self.cones = False
+
+
+class RawPlace(NamedTuple):
+    """`area`: relative left, top, right and bottom, in the recorded frame, of pixels at 1/`factor`."""
+
+    factor: float
+    area: tuple[float, float, float, float]
+
+
+class RawStep:
+    """Base of steps on camera RGB: without further words, one that does nothing."""
+
+    name = ""
+    fields: tuple[str, ...] = ()
+
+    def prepare(self, recipe: Recipe, recorded: Recorded, factor: float, file: bool) -> Any:
+        """What `apply` needs at 1/factor, None where nothing is to be done; `file`: for a file, not for the screen."""
+        return None
+
+    def apply(self, rgb: NDArray[np.float32], prepared: Any, place: RawPlace) -> NDArray[np.float32]:
+        """Balanced camera RGB (H, W, 3) changed: a new array, or the same where nothing changes."""
+        raise NotImplementedError
+
+
+class PointStep:
+    """Base of steps on single pixels."""
+
+    name = ""
+    fields: tuple[str, ...] = ()
+
+    def prepare(self, recipe: Recipe, scene: Scene) -> Any:
+        """What `apply` needs; None where nothing is to be done."""
+        return None
+
+    def idle(self) -> Any:
+        """What is prepared where nothing is to be done, but in an area: other than None only where `apply` leaves the
+        planes in another basis.
+        """
+        return None
+
+    def apply(self, band: Band, prepared: Any) -> None:
+        """Change a band's planes in place."""
+        raise NotImplementedError
