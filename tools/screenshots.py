@@ -15,11 +15,11 @@ from pathlib import Path
 from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QApplication
 
-from bruto.app.ledger.ledger import GROUPS
 from bruto.app.main import application, demo_folder
 from bruto.app.widgets import theme
 from bruto.app.window import Window
 from bruto.deliver import jobs
+from bruto.develop.shown import GROUPS
 from bruto.simphone.demo import make_demo
 
 ROOT = Path(__file__).resolve().parents[1]

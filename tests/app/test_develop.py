@@ -304,7 +304,7 @@ class Kept(DevelopTest):
     def test_everything_survives_in_the_sidecar(self) -> None:
         self.edit.change(
             "x", hue_nodes=[{"hue": 200, "shift": 10}], curves={"joint": [[0, 0.1], [1, 1]]}, bypassed=["curves"],
-            balance={"dark": {"hue": 250, "amount": 0.02}}, mixing=SWAP_RED_BLUE, raw_neutral=[0.5, 1, 0.6],
+            tints={"dark": {"hue": 250, "amount": 0.02}}, mixing=SWAP_RED_BLUE, raw_neutral=[0.5, 1, 0.6],
         )  # fmt: skip
         wanted = self.edit.recipe
         self.page.save()

@@ -26,7 +26,7 @@ KEY = Qt.Key
 class CropOnThePicture(DevelopTest):
     def setUp(self) -> None:
         super().setUp()
-        self.edit.change("x", crop=None, level=0.0, verticals=0.0)
+        self.edit.change("x", crop=None, horizon=0.0, verticals=0.0)
         self.settle()
 
     def framing(self) -> CropTool:
@@ -90,7 +90,7 @@ class CropOnThePicture(DevelopTest):
         start = self.corner(0.3, 0.4)
         end = start + QPointF(200, 200 * math.tan(math.radians(4.0)))
         self.drag(self.page.stage, start, end)
-        self.assertAlmostEqual(self.edit.recipe.level, -4.0, delta=0.3)
+        self.assertAlmostEqual(self.edit.recipe.horizon, -4.0, delta=0.3)
         self.assertFalse(self.ledger.frame_part.line_button.isChecked())
         # the crop is what holds only picture: smaller than the frame, of its shape
         QTest.keyClick(self.window, KEY.Key_C)
@@ -103,21 +103,21 @@ class CropOnThePicture(DevelopTest):
     def test_levelling_changes_the_picture_and_stays_over_a_restart(self) -> None:
         before = self.picture()
         self.show("frame")
-        row = self.ledger.rows["level"]
+        row = self.ledger.rows["horizon"]
         row.track.setFocus()
         for _ in range(20):
             QTest.keyClick(row.track, KEY.Key_Right)
         self.settle()
-        self.assertAlmostEqual(self.edit.recipe.level, 2.0, delta=0.05)
+        self.assertAlmostEqual(self.edit.recipe.horizon, 2.0, delta=0.05)
         shown = self.picture()
         h, w = min(before.shape[0], shown.shape[0]), min(before.shape[1], shown.shape[1])
         self.assertGreater(float(np.abs(shown[:h, :w].astype(int) - before[:h, :w]).mean()), 2)
         self.page.save()
         assert self.page.shot is not None
-        self.assertAlmostEqual(load_sidecar(self.page.shot.main)[0].recipe.level, 2.0, delta=0.05)
+        self.assertAlmostEqual(load_sidecar(self.page.shot.main)[0].recipe.horizon, 2.0, delta=0.05)
 
     def test_files_hold_what_the_stage_shows(self) -> None:
-        self.edit.change("x", crop=(-0.2, -0.1, 0.3, 0.2), level=1.5)
+        self.edit.change("x", crop=(-0.2, -0.1, 0.3, 0.2), horizon=1.5)
         self.settle()
         assert self.page.shot is not None
         deliver(self.page.shot.main, self.folder / "a.jpg", self.edit.recipe, Ticket())
@@ -135,7 +135,7 @@ class CropOnThePicture(DevelopTest):
         self.assertFalse(self.ledger.pick_button.isChecked())
 
     def test_before_is_shown_in_the_same_frame_as_the_tool(self) -> None:
-        self.edit.change("x", level=6.0)
+        self.edit.change("x", horizon=6.0)
         self.framing()
         self.page.hold_before(True)
         self.settle()
@@ -224,7 +224,7 @@ class CropOnThePicture(DevelopTest):
         """A click in the turned, cropped picture measures the surface that is seen there."""
         developer = self.page.developer
         assert developer is not None
-        self.edit.change("x", crop=(-0.3, -0.15, 0.1, 0.15), level=6.0)
+        self.edit.change("x", crop=(-0.3, -0.15, 0.1, 0.15), horizon=6.0)
         self.settle()
         w, h = self.page.stage.frame_size
         shape = developer.geometry(self.edit.recipe)

@@ -118,7 +118,7 @@ class Numbers(Folder):
         recipe = Recipe.model_validate(
             {
                 "mixing": [8, 8, 8, -8, -8, -8, 8, -8, 8], "raw_neutral": [0.001, 1, 1000], "exposure": 8,
-                "curves": {"joint": [[0, 0.3], [0.5, 0.2], [1, 1]]}, "balance": {"dark": {"amount": 0.1}},
+                "curves": {"joint": [[0, 0.3], [0.5, 0.2], [1, 1]]}, "tints": {"dark": {"amount": 0.1}},
                 "hue_nodes": [{"hue": 10, "shift": 90, "chroma": 2.5}], "haze": 100, "relief_medium": 2.5, "grain": 2,
             }
         )  # fmt: skip
@@ -247,7 +247,7 @@ class Tiny(Folder):
         recipe = Recipe.model_validate(
             {
                 "relief_fine": 1.4, "relief_medium": 1.4, "relief_broad": 1.3, "haze": 40, "grain": 1, "edge_light": 1,
-                "hue_nodes": [{"hue": 30, "shift": 20}], "curves": {"joint": [[0, 0.1], [1, 1]]}, "level": 3.0,
+                "hue_nodes": [{"hue": 30, "shift": 20}], "curves": {"joint": [[0, 0.1], [1, 1]]}, "horizon": 3.0,
             }
         )  # fmt: skip
         count = refused = 0
@@ -269,7 +269,7 @@ class Tiny(Folder):
                     continue
                 measure(frame)
                 developer = Developer(source_of_raw(self.path, frame))
-                for chosen in (Recipe(), recipe, recipe.changed(noise_best=True, level=0.0)):
+                for chosen in (Recipe(), recipe, recipe.changed(noise_best=True, horizon=0.0)):
                     developer.view(chosen, 2)
                     developer.view(chosen, 7.3)
                     self.assertEqual(developer.render(chosen).dtype, np.uint8)

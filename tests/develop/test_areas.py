@@ -58,7 +58,7 @@ class Areas(unittest.TestCase):
         rise = self.developer.view(Recipe(), 1, part, areas=area) / 1.0 - self.developer.view(Recipe(), 1, part)
         self.assertEqual(float(np.abs(rise[:, :80]).max()), 0)
         self.assertGreater(float(rise[:, 120:].mean()), 20)
-        tilted = Recipe(level=5.0)
+        tilted = Recipe(horizon=5.0)
         file = self.developer.render(tilted, areas=area) / 1.0 - self.developer.render(tilted)
         n = file.shape[1]
         self.assertEqual(float(np.abs(file[:, : n // 2 - 60]).max()), 0)

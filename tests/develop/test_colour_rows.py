@@ -20,7 +20,7 @@ from bruto.color.spaces import (
 from bruto.develop.steps.colour import lab_stage, node_weight
 from bruto.develop.steps.curves import curve_tables
 from bruto.develop.steps.output import grain_pattern
-from bruto.develop.values import SWAP_RED_BLUE, Balance, Curves, HueNode, Zone
+from bruto.develop.values import SWAP_RED_BLUE, Curves, HueNode, Tints, Zone
 from tests.develop.point import PointParams, neutral_tables, placed, point_pass
 
 H, W = 40, 60
@@ -63,7 +63,7 @@ def done(codes: NDArray, size: tuple[int, int] = (W, H), factor: float = 1, **pa
 def stage(
     chroma: float = 1.0, quiet: float = 1.0, mono: bool = False, nodes: tuple[HueNode, ...] = (), **zones: Zone
 ) -> object:
-    return lab_stage(chroma, quiet, mono, nodes, Balance(**zones))
+    return lab_stage(chroma, quiet, mono, nodes, Tints(**zones))
 
 
 class InLab(unittest.TestCase):

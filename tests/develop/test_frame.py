@@ -20,7 +20,7 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.orientation import orient
 from bruto.container.rawframe import RawFrame
 from bruto.deliver.encoders import resize_linear
-from bruto.develop.analysis.lines import find_lines, how_held
+from bruto.develop.analysis.lines import camera_pose, find_lines
 from bruto.develop.frame import Rectangle, focal_px, geometry_of, held_inside, largest_inside, rotation
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, recipe_from
@@ -51,7 +51,7 @@ class Mapping(unittest.TestCase):
         the facade's level direction.
         """
         meta = self.meta
-        shape = geometry_of(meta, Recipe(level=level, verticals=up, horizontals=right))
+        shape = geometry_of(meta, Recipe(horizon=level, verticals=up, horizontals=right))
         w, h = shape.size
         focal = focal_px(meta)
         r = rotation(level, up, right)
@@ -79,7 +79,7 @@ class Mapping(unittest.TestCase):
     ) -> None:
         """Whatever the angles, and whatever focal length a file claims."""
         meta = replace(self.meta, orientation=orientation, focal_35mm=focal)
-        shape = geometry_of(meta, Recipe(level=level, verticals=up, horizontals=right, aspect=aspect))
+        shape = geometry_of(meta, Recipe(horizon=level, verticals=up, horizontals=right, aspect=aspect))
         w, h = shape.size
         x, y = np.meshgrid(np.linspace(0, w - 1, 12), np.linspace(0, h - 1, 12))
         sx, sy = shape.places(x, y)
@@ -158,7 +158,7 @@ class Pictures(unittest.TestCase):
             self.assertLess(best, 3.0, orientation)
 
     def test_a_level_turns_the_picture_clockwise(self) -> None:
-        recipe = Recipe(level=5.0, grain=0.0)
+        recipe = Recipe(horizon=5.0, grain=0.0)
         turned = self.developer.render(recipe).astype(np.float32)
         h, w = turned.shape[:2]
         matrix = cv2.getRotationMatrix2D(((MIDDLE[0] - 1) / 2, (MIDDLE[1] - 1) / 2), -5.0, 1.0)  # anticlockwise is +
@@ -174,7 +174,7 @@ class Pictures(unittest.TestCase):
         self.assertGreater(float(np.abs(turned - wrong).mean()), 8)
 
     def test_views_and_pieces_of_a_turned_picture_agree_with_the_file(self) -> None:
-        recipe = Recipe(level=-3.0, verticals=4.0, crop=(-0.4, -0.3, 0.4, 0.3))
+        recipe = Recipe(horizon=-3.0, verticals=4.0, crop=(-0.4, -0.3, 0.4, 0.3))
         whole = self.developer.render(recipe)
         rect = Rectangle(100, 60, 300, 200)
         piece = self.developer.view(recipe, 1, rect)
@@ -192,8 +192,8 @@ class Pictures(unittest.TestCase):
     def test_tone_and_full_places_follow_the_picture(self) -> None:
         """Local tone and rebuilt highlights of a turned picture are those of the picture turned afterwards."""
         developer = developer_of("pans", ev=2.0)
-        recipe = Recipe(level=8.0, exposure=-1.0, haze=40.0, relief_medium=1.5)
-        plain = developer.view(recipe.changed(level=0.0), 2)
+        recipe = Recipe(horizon=8.0, exposure=-1.0, haze=40.0, relief_medium=1.5)
+        plain = developer.view(recipe.changed(horizon=0.0), 2)
         turned = developer.view(recipe, 2)
         h, w = turned.shape[:2]
         mx, my = developer.geometry(recipe).maps(Rectangle(0, 0, *developer.size(recipe)), 2)
@@ -204,7 +204,7 @@ class Pictures(unittest.TestCase):
         self.assertLess(float(np.percentile(off, 99.5)), 60)
 
     def test_outside_of_the_frame_is_surround(self) -> None:
-        view = self.developer.view(Recipe(level=10.0), 4, uncropped=True)
+        view = self.developer.view(Recipe(horizon=10.0), 4, uncropped=True)
         np.testing.assert_array_equal(view[0, 0], (0x6C,) * 3)
         self.assertFalse((view[view.shape[0] // 2, view.shape[1] // 2] == 0x6C).all())
 
@@ -248,11 +248,11 @@ class HowHeld(unittest.TestCase):
         random = np.random.default_rng(1)
         for seed in range(24):
             roll, pitch = random.uniform(-7, 7), random.uniform(-11, 11)
-            held = how_held(find_lines(facade(roll, pitch, focal, size, seed)), focal, size[0])
+            held = camera_pose(find_lines(facade(roll, pitch, focal, size, seed)), focal, size[0])
             if held is None:
                 continue
             told += 1
-            level_off.append(abs(held.level - roll))
+            level_off.append(abs(held.roll - roll))
             if held.verticals is not None:
                 tilt_off.append(abs(held.verticals - pitch))
         self.assertGreaterEqual(told, 20)
@@ -265,9 +265,9 @@ class HowHeld(unittest.TestCase):
     def test_pictures_without_lines_say_nothing(self) -> None:
         random = np.random.default_rng(2)
         cloud = cv2.GaussianBlur(random.uniform(0, 1, (756, 1008)).astype(np.float32), (0, 0), 12)
-        self.assertIsNone(how_held(find_lines(cloud), 757.0, 1008))
+        self.assertIsNone(camera_pose(find_lines(cloud), 757.0, 1008))
         noise = random.uniform(0.1, 0.2, (756, 1008)).astype(np.float32)
-        self.assertIsNone(how_held(find_lines(noise), 757.0, 1008))
+        self.assertIsNone(camera_pose(find_lines(noise), 757.0, 1008))
 
     def test_the_scenes_are_seen_as_the_phone_was_held(self) -> None:
         for scene in ("boiling-house", "sluice", "pans"):
@@ -275,7 +275,7 @@ class HowHeld(unittest.TestCase):
             if scene == "pans" and "no lines" in found["verticals"].evidence:
                 continue  # heaps and water: few lines, and none of them sure
             self.assertAlmostEqual(found["verticals"].number, scene_tilt(scene), delta=0.7, msg=scene)
-            self.assertEqual(found["level"].value, 0.0, scene)
+            self.assertEqual(found["horizon"].value, 0.0, scene)
 
     def test_taking_the_level_straightens_a_leaning_shot(self) -> None:
         """A shot turned by 3 degrees is suggested those back; what is left is less than a tenth of it."""
@@ -286,9 +286,9 @@ class HowHeld(unittest.TestCase):
             straight, cv2.getRotationMatrix2D((MIDDLE[0] / 2, MIDDLE[1] / 2), -3.0, 1.12), MIDDLE,
             flags=cv2.INTER_AREA,
         )  # fmt: skip
-        held = how_held(find_lines(np.maximum(lean, 0)), focal_px(frame.meta) * 1.12, MIDDLE[0])
+        held = camera_pose(find_lines(np.maximum(lean, 0)), focal_px(frame.meta) * 1.12, MIDDLE[0])
         assert held is not None
-        self.assertAlmostEqual(held.level, -3.0, delta=0.3)
+        self.assertAlmostEqual(held.roll, -3.0, delta=0.3)
 
 
 if __name__ == "__main__":

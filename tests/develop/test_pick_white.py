@@ -15,7 +15,7 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
 from bruto.simphone.capture import Phone
-from tests.develop.test_engine import developer_of
+from tests.develop.test_pipeline import developer_of
 from tests.shots import MIDDLE, taken
 from tests.truth import patch_masks
 

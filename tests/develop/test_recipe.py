@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 
 from bruto.develop.recipe import SCHEMA, Recipe, load_recipe, recipe_from, save_recipe
+from bruto.develop.shown import shown
 from bruto.develop.values import HANDLE_NAMES, Tone
 from bruto.errors import BrutoError
 
@@ -17,9 +18,10 @@ class Values(unittest.TestCase):
         for name, info in Recipe.model_fields.items():
             if info.annotation not in (float, float | None):
                 continue
-            extra = info.json_schema_extra
-            assert isinstance(extra, dict)
-            self.assertTrue(info.description and extra["unit"] and extra["title"] and extra["step"], name)
+            said = shown(info)
+            assert said is not None
+            row = said.unit and said.title and (said.step or name == "aspect") and said.group
+            self.assertTrue(info.description and row, name)
             self.assertTrue(any(hasattr(m, "ge") for m in info.metadata), name)
             self.assertTrue(any(hasattr(m, "le") for m in info.metadata), name)
 
@@ -35,7 +37,7 @@ class Values(unittest.TestCase):
             ("curves", {"joint": [[0, 0]]}),
             ("curves", {"red": [[0.5, 0], [0.5, 1]]}),
             ("curves", {"blue": [[0, 0], [1, 2]]}),
-            ("balance", {"dark": {"hue": 10, "amount": 3}}),
+            ("tints", {"dark": {"hue": 10, "amount": 3}}),
             ("mixing", [1, 2, 3]),
         ):
             with self.subTest(f"{field} {value}"), self.assertRaisesRegex(BrutoError, field):

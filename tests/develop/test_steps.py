@@ -23,7 +23,7 @@ from bruto.develop.steps.colour import lab_stage
 from bruto.develop.steps.dct import backward, denoise_plane, forward
 from bruto.develop.steps.light import to_working
 from bruto.develop.steps.tone import colour_table, curve, tables
-from bruto.develop.values import HANDLE_NAMES, Balance, Handle, Tone
+from bruto.develop.values import HANDLE_NAMES, Handle, Tints, Tone
 from tests.develop.point import PointParams, neutral_tables, placed, point_pass
 
 with warnings.catch_warnings():
@@ -283,7 +283,7 @@ class Approximations(unittest.TestCase):
 
 def params(tone: Tone | None = None, chroma: float = 1.0, name: str = "srgb", matrix=None) -> PointParams:
     log, keep = neutral_tables() if tone is None else tables(tone)
-    lab = lab_stage(chroma, 1.0, False, (), Balance()) if chroma != 1 else None
+    lab = lab_stage(chroma, 1.0, False, (), Tints()) if chroma != 1 else None
     eye = np.eye(3) if matrix is None else matrix
     return PointParams(eye, 0.0, log, keep, name, tone=tone is not None, lab=lab)
 

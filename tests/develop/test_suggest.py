@@ -293,7 +293,7 @@ class All(unittest.TestCase):
             "tone",
             "haze",
             "quiet_colours",
-            "level",
+            "horizon",
             "verticals",
             "horizontals",
             "chroma",

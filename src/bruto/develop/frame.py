@@ -47,13 +47,13 @@ class Rectangle:
     height: int
 
 
-def rotation(level: float, verticals: float, horizontals: float) -> NDArray[np.float64]:
+def rotation(horizon: float, verticals: float, horizontals: float) -> NDArray[np.float64]:
     """Rays of the corrected picture (x right, y down, z ahead) to rays of the phone as it was held (3, 3); degrees.
 
-    `level`: the picture is turned clockwise by it; `verticals`: how far the phone looked up; `horizontals`: how far it
-    looked to the right of the facade's normal.
+    `horizon`: the picture is turned clockwise by it; `verticals`: how far the phone looked up; `horizontals`: how far
+    it looked to the right of the facade's normal.
     """
-    a, v, h = (math.radians(x) for x in (level, verticals, horizontals))
+    a, v, h = (math.radians(x) for x in (horizon, verticals, horizontals))
     roll = np.array([[math.cos(a), math.sin(a), 0], [-math.sin(a), math.cos(a), 0], [0, 0, 1]])
     pitch = np.array([[1, 0, 0], [0, math.cos(v), math.sin(v)], [0, -math.sin(v), math.cos(v)]])
     yaw = np.array([[math.cos(h), 0, -math.sin(h)], [0, 1, 0], [math.sin(h), 0, math.cos(h)]])
@@ -82,7 +82,7 @@ def _homography(recipe: Recipe, focal: float) -> NDArray[np.float64]:
     """Corrected to recorded oriented pixels, both from the frame's middle, which stays and keeps its
     scale.
     """
-    r = rotation(recipe.level, recipe.verticals, recipe.horizontals)
+    r = rotation(recipe.horizon, recipe.verticals, recipe.horizontals)
     k = np.diag([focal, focal, 1.0])
     plain = k @ r @ np.linalg.inv(k)
     middle = np.linalg.inv(plain) @ [0, 0, 1]
@@ -337,7 +337,7 @@ def geometry_of(meta: RawMeta, recipe: Recipe, uncropped: bool = False) -> Geome
     sensor = meta.default_crop[2:]
     square_w, square_h = meta.square_size
     up_w, up_h = meta.oriented_size
-    turned = recipe.level != 0 or recipe.verticals != 0 or recipe.horizontals != 0
+    turned = recipe.horizon != 0 or recipe.verticals != 0 or recipe.horizontals != 0
     homography = _homography(recipe, focal_px(meta)) if turned else np.eye(3)
     outline = _outline(homography, up_w, up_h)
     plain = not turned and not meta.warps and (square_w, square_h) == sensor

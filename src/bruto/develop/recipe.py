@@ -8,14 +8,14 @@ from typing import Annotated, Any
 
 from pydantic import ConfigDict, Field, ValidationError, field_validator
 
-from bruto.develop.values import IDENTITY, Balance, Curves, Frozen, HueNode, Tone
+from bruto.develop.migrations import SCHEMA, migrated
+from bruto.develop.shown import KEPT, Shown, shown
+from bruto.develop.values import CURVE_NAMES, IDENTITY, SWAP_RED_BLUE, Curves, Frozen, HueNode, Tints, Tone
 from bruto.errors import BrutoError
 from bruto.files import check_readable
 from bruto.publish import Target, write_new
 from bruto.storage.reading import Damaged, read_json
 
-SCHEMA = 1
-"""Raised when a field changes its meaning; older recipes are migrated on reading."""
 ENGINE = 4
 """Raised when the same recipe would give another picture."""
 
@@ -26,171 +26,206 @@ Share = Annotated[float, Field(ge=-8, le=8)]
 FieldName = Annotated[str, Field(max_length=100)]
 
 
-def _number(
-    default: float, low: float, high: float, description: str, *, title: str, unit: str, step: float, group: str
-) -> Any:
-    """A number with its range, unit and place in the ledger."""
-    return Field(
-        default=default,
-        ge=low,
-        le=high,
-        description=description,
-        json_schema_extra={"unit": unit, "title": title, "step": step, "group": group},
-    )
+def _white(r: Recipe) -> str:
+    if r.raw_neutral is not None:
+        return "white by the sensor's own colour"
+    if r.temperature is None:
+        return "white as shot" if r.tint is None else "temperature as shot"
+    return f"white at {r.temperature:.0f} K"
+
+
+def _sharpness(r: Recipe) -> str:
+    if r.sharpness < 0:
+        return f"softened by {-r.sharpness:.2f} at {r.sharpness_radius:.2f} px"
+    return f"{100 * r.sharpness:.0f} % of a blur of {r.sharpness_radius:.2f} px taken back" if r.sharpness else ""
+
+
+def _mixing(r: Recipe) -> str:
+    if r.mixing == IDENTITY:
+        return ""
+    return "red and blue exchanged" if r.mixing == SWAP_RED_BLUE else "channels mixed"
+
+
+def _nodes(r: Recipe) -> str:
+    return f"{len(r.hue_nodes)} hue{'s' if len(r.hue_nodes) > 1 else ''} changed" if r.hue_nodes else ""
+
+
+def _tone(r: Recipe) -> str:
+    tone = r.tone
+    return (
+        f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from "
+        f"{tone.white.ev:+.1f} EV; set on the light strip"
+    ).replace("-", "−")
+
+
+def _tints(r: Recipe) -> str:
+    zones = ((name, getattr(r.tints, name)) for name in ("dark", "middle", "bright"))
+    return ", ".join(f"{name} towards {zone.hue:.0f}°" for name, zone in zones if zone.amount)
 
 
 class Recipe(Frozen):
-    """All corrections of one shot. Unknown fields of newer versions are kept."""
+    """All corrections of one shot, each with its range, its meaning and what is said of it. Unknown fields of newer
+    versions are kept.
+    """
 
     schema_version: int = Field(default=SCHEMA, alias="schema", ge=1, le=1_000_000)
     engine: int = Field(default=ENGINE, ge=1, le=1_000_000)
-    exposure: float = _number(0.0, -8, 8, "gain before tone", title="Exposure", unit="EV", step=0.05, group="light")
-    contrast: float = _number(
-        1.0, 0.5, 2, "how fast tone rises about grey", title="Contrast", unit="×", step=0.02, group="light"
+    exposure: Annotated[float, Shown("Exposure", "EV", 0.05, "light", 0.0, signed=True, track=(-4, 4))] = Field(
+        default=0.0, ge=-8, le=8, description="gain before tone"
     )
-    temperature: float | None = Field(
-        default=None,
-        ge=1500,
-        le=50000,
-        description="correlated colour temperature of the light; none: as shot",
-        json_schema_extra={"unit": "K", "title": "Temperature", "step": 50, "group": "white"},
+    contrast: Annotated[float, Shown("Contrast", "×", 0.02, "light", 1.0)] = Field(
+        default=1.0, ge=0.5, le=2, description="how fast tone rises about grey"
     )
-    tint: float | None = Field(
-        default=None,
-        ge=-0.08,
-        le=0.08,
+    temperature: Annotated[
+        float | None,
+        Shown("Temperature", "K", 50, "white", None, track=(2000, 12000), mired=True, phrase=_white),
+    ] = Field(default=None, ge=1500, le=50000, description="correlated colour temperature of the light; none: as shot")
+    tint: Annotated[
+        float | None,
+        Shown("Tint", "Duv", 0.0005, "white", None, signed=True, track=(-0.03, 0.03), phrase=lambda r: ""),
+    ] = Field(
+        default=None, ge=-0.08, le=0.08,
         description="distance from the Planckian locus, greenish light is positive; none: as shot",
-        json_schema_extra={"unit": "Duv", "title": "Tint", "step": 0.0005, "group": "white"},
-    )
-    raw_neutral: tuple[ShareOfWhite, ShareOfWhite, ShareOfWhite] | None = Field(
+    )  # fmt: skip
+    raw_neutral: Annotated[
+        tuple[ShareOfWhite, ShareOfWhite, ShareOfWhite] | None,
+        Shown("Raw neutral", group="white", neutral=None, phrase=lambda r: ""),
+    ] = Field(
         default=None,
         description="sensor colour of white, green = 1, where no temperature can say it (infrared); goes before "
         "temperature and tint",
-        json_schema_extra={"title": "Raw neutral"},
     )
-    profile: str = Field(
-        default="own",
-        max_length=4096,
+    profile: Annotated[
+        str, Shown("Profile", group="white", phrase=lambda r: "" if r.profile == "own" else "another profile")
+    ] = Field(
+        default="own", max_length=4096,
         description="camera profile: own (the file's), matrix (the file's matrices alone), the name of one inside the "
         "file, or the path of a .dcp file",
-        json_schema_extra={"title": "Profile"},
-    )
-    base_look: bool = Field(
-        default=True,
-        description="whether the profile's local gains, look table and tone curve are used",
-        json_schema_extra={"title": "Base look"},
-    )
-    brightness_noise: float = _number(
-        0.8, 0, 3, "brightness noise taken out, 1 = as much as was measured",
-        title="Brightness noise", unit="× σ", step=0.05, group="noise",
     )  # fmt: skip
-    colour_noise: float = _number(
-        1.2, 0, 3, "colour noise taken out, 1 = as much as was measured",
-        title="Colour noise", unit="× σ", step=0.05, group="noise",
-    )  # fmt: skip
-    noise_best: bool = Field(
+    base_look: Annotated[
+        bool, Shown("Base look", group="white", phrase=lambda r: "" if r.base_look else "without the profile's look")
+    ] = Field(default=True, description="whether the profile's local gains, look table and tone curve are used")
+    brightness_noise: Annotated[float, Shown("Brightness noise", "× σ", 0.05, "noise", 0.0)] = Field(
+        default=0.8, ge=0, le=3, description="brightness noise taken out, 1 = as much as was measured"
+    )
+    colour_noise: Annotated[float, Shown("Colour noise", "× σ", 0.05, "noise", 0.0)] = Field(
+        default=1.2, ge=0, le=3, description="colour noise taken out, 1 = as much as was measured"
+    )
+    noise_best: Annotated[
+        bool,
+        Shown("Best grade in files", group="noise", phrase=lambda r: "best grade in files" if r.noise_best else ""),
+    ] = Field(
         default=False,
         description="files get the best grade of noise reduction, which takes several times as long as the quick one "
         "of the screen",
-        json_schema_extra={"title": "Best grade in files"},
     )
-    sharpness: float = _number(
-        0.7, -1, 2, "share of the lens blur taken back; below 0 softens",
-        title="Sharpness", unit="×", step=0.05, group="sharpness",
-    )  # fmt: skip
-    sharpness_radius: float = _number(
-        0.7, 0.3, 3, "standard deviation of the blur, sensor pixels",
-        title="Blur radius", unit="px", step=0.05, group="sharpness",
-    )  # fmt: skip
-    haze: float = _number(
-        0.0, -50, 100, "share of the measured airlight taken out; below 0 adds",
-        title="Haze removal", unit="%", step=2, group="relief",
-    )  # fmt: skip
-    relief_fine: float = _number(
-        1.0, 0, 2.5, "gain of structure of 1 to 3 px of a 12 MP frame; below 1 softens",
-        title="Fine relief", unit="×", step=0.05, group="relief",
-    )  # fmt: skip
-    relief_medium: float = _number(
-        1.0, 0, 2.5, "gain of structure of 4 to 16 px of a 12 MP frame; below 1 softens",
-        title="Medium relief", unit="×", step=0.05, group="relief",
-    )  # fmt: skip
-    relief_broad: float = _number(
-        1.0, 0, 2.5, "gain of structure of 32 to 128 px of a 12 MP frame; below 1 flattens",
-        title="Broad relief", unit="×", step=0.05, group="relief",
-    )  # fmt: skip
-    chroma: float = _number(1.08, 0, 2.5, "gain of chroma (OKLCh)", title="Chroma", unit="×", step=0.02, group="colour")
-    quiet_colours: float = _number(
-        1.0, 0, 2.5, "gain of chroma of quiet colours; full ones are left",
-        title="Quiet colours", unit="×", step=0.02, group="colour",
-    )  # fmt: skip
-    monochrome: bool = Field(
-        default=False,
-        description="black and white; hue nodes then say how light each colour becomes",
-        json_schema_extra={"title": "Monochrome"},
+    sharpness: Annotated[float, Shown("Sharpness", "×", 0.05, "sharpness", 0.0, signed=True, phrase=_sharpness)] = (
+        Field(default=0.7, ge=-1, le=2, description="share of the lens blur taken back; below 0 softens")
     )
-    hue_nodes: tuple[HueNode, ...] = Field(
-        default=(), max_length=8, description="colours changed by hue", json_schema_extra={"title": "Hue ring"}
+    sharpness_radius: Annotated[float, Shown("Blur radius", "px", 0.05, "sharpness", phrase=lambda r: "")] = Field(
+        default=0.7, ge=0.3, le=3, description="standard deviation of the blur, sensor pixels"
     )
-    balance: Balance = Balance()
-    mixing: tuple[Share, Share, Share, Share, Share, Share, Share, Share, Share] = Field(
-        default=IDENTITY,
-        description="channel matrix on linear light, row by row",
-        json_schema_extra={"title": "Channels"},
+    haze: Annotated[float, Shown("Haze removal", "%", 2, "relief", 0.0, signed=True)] = Field(
+        default=0.0, ge=-50, le=100, description="share of the measured airlight taken out; below 0 adds"
     )
-    curves: Curves = Curves()
-    edge_light: float = _number(
-        0.0, -3, 3, "light of the corners against the middle", title="Edge light", unit="EV", step=0.05, group="finish"
+    relief_fine: Annotated[float, Shown("Fine relief", "×", 0.05, "relief", 1.0)] = Field(
+        default=1.0, ge=0, le=2.5, description="gain of structure of 1 to 3 px of a 12 MP frame; below 1 softens"
     )
-    grain: float = _number(
-        0.0, 0, 2, "film-like grain; 1 = a standard deviation of 3 L* at grey",
-        title="Grain", unit="×", step=0.05, group="finish",
-    )  # fmt: skip
-    grain_size: float = _number(
-        1.2, 0.5, 4, "standard deviation of a grain, pixels of a 12 MP frame",
-        title="Grain size", unit="px", step=0.1, group="finish",
-    )  # fmt: skip
-    level: float = _number(
-        0.0, -45, 45, "the picture is turned clockwise by it", title="Level", unit="°", step=0.1, group="frame"
+    relief_medium: Annotated[float, Shown("Medium relief", "×", 0.05, "relief", 1.0)] = Field(
+        default=1.0, ge=0, le=2.5, description="gain of structure of 4 to 16 px of a 12 MP frame; below 1 softens"
     )
-    verticals: float = _number(
-        0.0, -40, 40, "how far the phone looked up; plumb lines become parallel",
-        title="Verticals", unit="°", step=0.2, group="frame",
+    relief_broad: Annotated[float, Shown("Broad relief", "×", 0.05, "relief", 1.0)] = Field(
+        default=1.0, ge=0, le=2.5, description="gain of structure of 32 to 128 px of a 12 MP frame; below 1 flattens"
+    )
+    chroma: Annotated[float, Shown("Chroma", "×", 0.02, "colour", 1.0, track=(0, 2))] = Field(
+        default=1.08, ge=0, le=2.5, description="gain of chroma (OKLCh)"
+    )
+    quiet_colours: Annotated[float, Shown("Quiet colours", "×", 0.02, "colour", 1.0, track=(0, 2))] = Field(
+        default=1.0, ge=0, le=2.5, description="gain of chroma of quiet colours; full ones are left"
+    )
+    monochrome: Annotated[
+        bool,
+        Shown("Monochrome", group="colour", neutral=False, phrase=lambda r: "monochrome" if r.monochrome else ""),
+    ] = Field(default=False, description="black and white; hue nodes then say how light each colour becomes")
+    hue_nodes: Annotated[tuple[HueNode, ...], Shown("Hue ring", group="hues", neutral=(), phrase=_nodes)] = Field(
+        default=(), max_length=8, description="colours changed by hue"
+    )
+    tints: Annotated[Tints, Shown("Tints by tone", group="tints", neutral=Tints(), phrase=_tints)] = Field(
+        default=Tints(), description="a tint of the dark, middle and bright tones"
+    )
+    mixing: Annotated[
+        tuple[Share, Share, Share, Share, Share, Share, Share, Share, Share],
+        Shown("Channels", group="colour", neutral=IDENTITY, phrase=_mixing),
+    ] = Field(default=IDENTITY, description="channel matrix on linear light, row by row")
+    curves: Annotated[
+        Curves,
+        Shown(
+            "Curves", group="curves", neutral=Curves(),
+            phrase=lambda r: ", ".join(name for name in CURVE_NAMES if getattr(r.curves, name)),
+        ),
+    ] = Field(default=Curves(), description="free curves, joint and of red, green and blue")  # fmt: skip
+    edge_light: Annotated[float, Shown("Edge light", "EV", 0.05, "finish", 0.0, signed=True)] = Field(
+        default=0.0, ge=-3, le=3, description="light of the corners against the middle"
+    )
+    grain: Annotated[float, Shown("Grain", "×", 0.05, "finish", 0.0)] = Field(
+        default=0.0, ge=0, le=2, description="film-like grain; 1 = a standard deviation of 3 L* at grey"
+    )
+    grain_size: Annotated[
+        float,
+        Shown("Grain size", "px", 0.1, "finish", phrase=lambda r: f"of {r.grain_size:.1f} px" if r.grain else ""),
+    ] = Field(default=1.2, ge=0.5, le=4, description="standard deviation of a grain, pixels of a 12 MP frame")
+    horizon: Annotated[float, Shown("Horizon", "°", 0.1, "frame", 0.0, signed=True)] = Field(
+        default=0.0, ge=-45, le=45, description="the picture is turned clockwise by it"
+    )
+    verticals: Annotated[float, Shown("Verticals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
+        default=0.0, ge=-40, le=40, description="how far the phone looked up; plumb lines become parallel"
+    )
+    horizontals: Annotated[float, Shown("Horizontals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
+        default=0.0, ge=-40, le=40,
+        description="how far the phone looked to the right of a facade; level lines become parallel",
     )  # fmt: skip
-    horizontals: float = _number(
-        0.0, -40, 40, "how far the phone looked to the right of a facade; level lines become parallel",
-        title="Horizontals", unit="°", step=0.2, group="frame",
-    )  # fmt: skip
-    turns: int = Field(
+    turns: Annotated[
+        int,
+        Shown(
+            "Quarter turns", group="frame", neutral=0, phrase=lambda r: f"{90 * r.turns}° clockwise" if r.turns else ""
+        ),
+    ] = Field(
         default=0,
         ge=0,
         le=3,
         description="quarter turns clockwise, on top of how the file says that the phone was held",
-        json_schema_extra={"title": "Quarter turns"},
     )
-    whole_area: bool = Field(
-        default=False,
-        description="the picture is all that was recorded, with what the file's default crop leaves out",
-        json_schema_extra={"title": "Whole recorded area"},
+    whole_area: Annotated[
+        bool,
+        Shown(
+            "Whole recorded area", group="frame", neutral=False, phrase=lambda r: "all recorded" if r.whole_area else ""
+        ),
+    ] = Field(
+        default=False, description="the picture is all that was recorded, with what the file's default crop leaves out"
     )
-    aspect: float = Field(
-        default=0.0,
-        ge=0,
-        le=8,
-        description="width over height of the oriented picture; 0: the frame's own",
-        json_schema_extra={"title": "Aspect ratio", "unit": ": 1", "step": 0.01},
-    )
-    crop: tuple[float, float, float, float] | None = Field(
+    aspect: Annotated[
+        float,
+        Shown(
+            "Aspect ratio",
+            ": 1",
+            group="frame",
+            neutral=0.0,
+            phrase=lambda r: f"{r.aspect:.2f} : 1" if r.aspect else "",
+        ),
+    ] = Field(default=0.0, ge=0, le=8, description="width over height of the oriented picture; 0: the frame's own")
+    crop: Annotated[
+        tuple[float, float, float, float] | None,
+        Shown("Crop", group="frame", neutral=None, phrase=lambda r: "cropped" if r.crop is not None else ""),
+    ] = Field(
         default=None,
         description="left, top, right and bottom of what is kept, from the middle of the oriented, straightened frame, "
         "long edge = 1; none: the largest that holds only picture",
-        json_schema_extra={"title": "Crop"},
     )
-    tone: Tone = Tone()
-    bypassed: tuple[FieldName, ...] = Field(
-        default=(),
-        max_length=64,
-        description="fields whose values are kept but not used",
-        json_schema_extra={"title": "Left out"},
+    tone: Annotated[Tone, Shown("Tone", group="tone", neutral=Tone(), phrase=_tone)] = Field(
+        default=Tone(), description="five handles from scene light to lightness"
+    )
+    bypassed: Annotated[tuple[FieldName, ...], Shown("Left out")] = Field(
+        default=(), max_length=64, description="fields whose values are kept but not used"
     )
 
     model_config = ConfigDict(frozen=True, extra="allow", populate_by_name=True, allow_inf_nan=False)
@@ -223,43 +258,36 @@ class Recipe(Frozen):
         return self.model_copy(update={name: NOTHING[name] for name in known}) if known else self
 
 
-NOTHING: dict[str, Any] = {
-    "exposure": 0.0,
-    "contrast": 1.0,
-    "temperature": None,
-    "tint": None,
-    "raw_neutral": None,
-    "brightness_noise": 0.0,
-    "colour_noise": 0.0,
-    "sharpness": 0.0,
-    "haze": 0.0,
-    "relief_fine": 1.0,
-    "relief_medium": 1.0,
-    "relief_broad": 1.0,
-    "chroma": 1.0,
-    "quiet_colours": 1.0,
-    "monochrome": False,
-    "hue_nodes": (),
-    "balance": Balance(),
-    "mixing": IDENTITY,
-    "curves": Curves(),
-    "edge_light": 0.0,
-    "grain": 0.0,
-    "tone": Tone(),
-    "level": 0.0,
-    "verticals": 0.0,
-    "horizontals": 0.0,
-    "turns": 0,
-    "whole_area": False,
-    "aspect": 0.0,
-    "crop": None,
-}
+SAID: dict[str, Shown] = {name: said for name, info in Recipe.model_fields.items() if (said := shown(info)) is not None}
+"""What is said of each field that is seen."""
+NOTHING: dict[str, Any] = {name: said.neutral for name, said in SAID.items() if said.neutral is not KEPT}
 """Values at which a field does nothing; of the tone, the usual rendering."""
-NEUTRAL_FIELDS = {**{k: v for k, v in NOTHING.items() if k not in ("tone", "balance", "curves")}, "profile": "matrix"}
+NEUTRAL_FIELDS = {**{k: v for k, v in NOTHING.items() if k not in ("tone", "tints", "curves")}, "profile": "matrix"}
 """What `--neutral` sets: colour only."""
 
 
-FRAME_FIELDS = ("turns", "whole_area", "level", "verticals", "horizontals", "aspect", "crop")
+def fields_of(group: str) -> tuple[str, ...]:
+    """The fields of a group."""
+    return tuple(name for name, said in SAID.items() if said.group == group)
+
+
+def sentence(group: str, recipe: Recipe) -> str:
+    """What a group of a recipe does, in words with numbers.
+
+    >>> sentence("light", Recipe(exposure=0.5))
+    'exposure +0.50 EV'
+    """
+    parts = []
+    for name in fields_of(group):
+        said, value = SAID[name], getattr(recipe, name)
+        if said.phrase is not None:
+            parts.append(said.phrase(recipe))
+        elif value != said.neutral:
+            parts.append(f"{said.title.lower()} {said.text(value)} {said.unit}")
+    return ", ".join(p for p in parts if p) or "nothing changed"
+
+
+FRAME_FIELDS = ("turns", "whole_area", "horizon", "verticals", "horizontals", "aspect", "crop")
 """What says which part of the recorded frame is shown, and how it is turned."""
 
 
@@ -279,7 +307,7 @@ def recipe_from(data: Any) -> Recipe:
             f"use it; the file was left as it is."
         )
     try:
-        return Recipe.model_validate(data)
+        return Recipe.model_validate(migrated(data))
     except ValidationError as error:
         first = error.errors()[0]
         field = ".".join(str(p) for p in first["loc"]) or "recipe"
@@ -296,7 +324,7 @@ def readable_recipe(data: Any) -> tuple[Recipe, list[str]]:
         if isinstance(data.get("schema"), int) and data["schema"] > SCHEMA:
             return Recipe(), [str(error)]
     lost: list[str] = []
-    left = dict(data)
+    left = dict(migrated(data))
     for _ in range(len(data) + 1):
         try:
             return Recipe.model_validate(left), lost

@@ -1,11 +1,13 @@
-"""The parts of a recipe that are more than one number: tone handles, hue nodes, curves, balance by zone."""
+"""The parts of a recipe that are more than one number: tone handles, hue nodes, curves, tints by tone."""
 
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from bruto.develop.shown import Shown
 
 
 class Frozen(BaseModel):
@@ -51,39 +53,34 @@ class HueNode(Frozen):
     sides.
     """
 
-    hue: float = Field(
+    hue: Annotated[float, Shown("Centre", "°", 1.0)] = Field(
         ge=0,
         lt=360,
         description="centre on the hue ring (OKLCh)",
-        json_schema_extra={"title": "Centre", "unit": "°", "step": 1.0},
     )
-    width: float = Field(
+    width: Annotated[float, Shown("Width", "°", 1.0)] = Field(
         default=40.0,
         ge=8,
         le=180,
         description="where the effect ends, from the centre",
-        json_schema_extra={"title": "Width", "unit": "°", "step": 1.0},
     )
-    shift: float = Field(
+    shift: Annotated[float, Shown("Turn", "°", 1.0, signed=True)] = Field(
         default=0.0,
         ge=-90,
         le=90,
         description="turn of the hue",
-        json_schema_extra={"title": "Turn", "unit": "°", "step": 1.0},
     )
-    chroma: float = Field(
+    chroma: Annotated[float, Shown("Chroma", "×", 0.05)] = Field(
         default=1.0,
         ge=0,
         le=2.5,
         description="gain of chroma",
-        json_schema_extra={"title": "Chroma", "unit": "×", "step": 0.05},
     )
-    lightness: float = Field(
+    lightness: Annotated[float, Shown("Lightness", "L*", 0.5, signed=True)] = Field(
         default=0.0,
         ge=-40,
         le=40,
         description="change of lightness of full colours",
-        json_schema_extra={"title": "Lightness", "unit": "L*", "step": 0.5},
     )
 
 
@@ -94,7 +91,7 @@ class Zone(Frozen):
     amount: float = Field(default=0.0, ge=0, le=0.1, description="chroma of the tint (OKLCh)")
 
 
-class Balance(Frozen):
+class Tints(Frozen):
     """Tints by zone."""
 
     dark: Zone = Zone(hue=260.0)

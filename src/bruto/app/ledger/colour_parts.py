@@ -117,7 +117,7 @@ class HueTrack(Track):
 
 
 class Tints(QWidget):
-    """A hue and an amount for dark, middle and bright tones. Emits `changed(balance as dict, what, final)`."""
+    """A hue and an amount for dark, middle and bright tones. Emits `changed(tints as dict, what, final)`."""
 
     changed = Signal(dict, str, bool)
 
@@ -125,7 +125,7 @@ class Tints(QWidget):
         super().__init__()
         self.setObjectName("row")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.balance = Recipe().balance
+        self.balance = Recipe().tints
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 6, 8, 6)
         layout.setSpacing(2)
@@ -165,9 +165,9 @@ class Tints(QWidget):
         self.changed.emit(data, f"tint of {zone} tones", final)
 
     def show_recipe(self, recipe: Recipe) -> None:
-        self.balance = recipe.balance
+        self.balance = recipe.tints
         for zone, _ in ZONES:
-            value: Zone = getattr(recipe.balance, zone)
+            value: Zone = getattr(recipe.tints, zone)
             self.hues[zone].show_values(value.hue, value.hue, None)
             self.amounts[zone].show_values(value.amount, 0.0, None)
             self.texts[zone].setText(f"{value.amount:.3f} towards {value.hue:.0f}°" if value.amount else "no tint")

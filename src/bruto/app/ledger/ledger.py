@@ -11,7 +11,6 @@ from bruto.app.ledger.colour_parts import ColourSwitches, Tints
 from bruto.app.ledger.curve_editor import CurveEditor
 from bruto.app.ledger.frame_part import FramePart
 from bruto.app.ledger.group import Group
-from bruto.app.ledger.ledger_text import sentence
 from bruto.app.ledger.profile_row import ProfileRow
 from bruto.app.ledger.ring import HueEditor
 from bruto.app.ledger.row_parts import as_row, row_name
@@ -21,43 +20,11 @@ from bruto.app.models import Edit
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.container.rawframe import RawMeta
 from bruto.develop.illuminants import values_of
-from bruto.develop.recipe import Recipe
+from bruto.develop.recipe import SAID, Recipe, fields_of, sentence
+from bruto.develop.shown import GROUPS
 from bruto.develop.values import HueNode, Tone
 
-GROUPS: tuple[tuple[str, str, bool], ...] = (
-    ("light", "Light", True),
-    ("white", "White and profile", True),
-    ("noise", "Noise", True),
-    ("sharpness", "Sharpness", True),
-    ("tone", "Tone", True),
-    ("relief", "Haze and relief", False),
-    ("colour", "Colour", False),
-    ("hues", "Hue ring", False),
-    ("curves", "Curves", False),
-    ("tints", "Tints by tone", False),
-    ("frame", "Frame", False),
-    ("finish", "Edges and grain", False),
-)
-"""Name and title of each group in working order, and whether it is open at first."""
-ROWS: dict[str, str] = {
-    name: str(extra["group"])
-    for name, info in Recipe.model_fields.items()
-    if isinstance(extra := info.json_schema_extra, dict) and "group" in extra
-}
-"""Numbers of the recipe and the group they stand in."""
-PARTS = {"hues": ("hue_nodes",), "curves": ("curves",), "tints": ("balance",), "tone": ("tone",)}
 STEPS_SHOWN = 25
-
-
-def fields_of(group: str) -> tuple[str, ...]:
-    """The recipe's fields that a group sets."""
-    own = tuple(name for name, where in ROWS.items() if where == group)
-    more = {
-        "colour": ("monochrome", "mixing"),
-        "white": ("raw_neutral",),
-        "frame": ("turns", "whole_area", "aspect", "crop"),
-    }.get(group, ())
-    return own + more + PARTS.get(group, ())
 
 
 class Ledger(QWidget):
@@ -115,14 +82,16 @@ class Ledger(QWidget):
             group.bypassed.connect(lambda off, g=key: self._bypass(g, off))
             self.groups[key] = group
             column.addWidget(group)
-        for field, where in ROWS.items():
-            row = Row(field)
+        for field, said in SAID.items():
+            if not said.step:
+                continue
+            row = Row(field, Recipe.model_fields[field])
             row.changed.connect(self._changed)
             row.taken.connect(self._take)
             row.reset.connect(self._reset)
             row.bypassed.connect(self._bypass_row)
             self.rows[field] = row
-            self.groups[where].body.addWidget(row)
+            self.groups[said.group].body.addWidget(row)
         self.white = WhitePart()
         self.white.lit.connect(self._light_chosen)
         self.white.pick.connect(self.pick_white)
@@ -152,7 +121,7 @@ class Ledger(QWidget):
         self.curves.changed.connect(lambda values, what, final: self._part("curves", values, what, final))
         self.groups["curves"].body.addWidget(self.curves)
         self.tints = Tints()
-        self.tints.changed.connect(lambda values, what, final: self._part("balance", values, what, final))
+        self.tints.changed.connect(lambda values, what, final: self._part("tints", values, what, final))
         self.groups["tints"].body.addWidget(self.tints)
         self.frame_part = FramePart()
         self.frame_part.reset.connect(lambda: self._reset("crop", "aspect"))
@@ -319,23 +288,18 @@ class Ledger(QWidget):
         self.best.setChecked(recipe.noise_best)
         self.profile.show_values(recipe, edit.suggestions.get("base_look"))
         self.white.show_recipe(recipe)
-        tone = recipe.tone
-        self.tone_now.setText(
-            f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from "
-            f"{tone.white.ev:+.1f} EV; set on the light strip".replace("-", "−")
-        )
+        self.tone_now.setText(sentence("tone", recipe))
         found = edit.suggestions.get("tone")
         self.tone_evidence.setText(found.evidence if found else "measuring …")
-        self.tone_take.setVisible(found is not None and isinstance(found.value, Tone) and found.value != tone)
+        self.tone_take.setVisible(found is not None and isinstance(found.value, Tone) and found.value != recipe.tone)
         self.tone_take.setText("take handles")
         for part in (self.switches, self.hues, self.curves, self.tints, self.frame_part):
             part.show_recipe(recipe)
         still = [f for f in edit.open_suggestions() if f not in self.rows or not self._reached(f)]
         for name, group in self.groups.items():
-            mine = fields_of(name) + (("base_look",) if name == "white" else ())
-            left_out = bool(fields_of(name)) and all(f in recipe.bypassed for f in fields_of(name))
-            text = self.tone_now.text() if name == "tone" else sentence(name, recipe.effective())
-            group.show_state(text, sum(f in mine for f in still), left_out)
+            mine = fields_of(name)
+            left_out = all(f in recipe.bypassed for f in mine)
+            group.show_state(sentence(name, recipe.effective()), sum(f in mine for f in still), left_out)
         self.all_button.setText(f"Take all {len(still)}" if still else "All taken")
         self.all_button.setEnabled(bool(still))
         self.undo_button.setEnabled(edit.can_undo)

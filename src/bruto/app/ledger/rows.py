@@ -19,34 +19,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain import Label
-from bruto.develop.recipe import NOTHING, Recipe
-
-SIGNED = ("exposure", "tint", "sharpness", "haze", "edge_light", "shift", "lightness")
-TRACK_RANGE: dict[str, tuple[float, float]] = {
-    "exposure": (-4, 4),
-    "temperature": (2000, 12000),
-    "tint": (-0.03, 0.03),
-    "chroma": (0, 2),
-    "quiet_colours": (0, 2),
-}
-
-
-def decimals(step: float) -> int:
-    """Digits behind the point that a step needs.
-
-    >>> decimals(50), decimals(0.05), decimals(0.0005)
-    (0, 2, 4)
-    """
-    return max(0, len(f"{step:.6f}".rstrip("0").split(".")[1]))
-
-
-def limits(info: FieldInfo) -> tuple[float, float]:
-    """Range of a field; an open upper end counts as reached."""
-    low = next((float(m.ge) for m in info.metadata if getattr(m, "ge", None) is not None), 0.0)
-    high = next((float(m.le) for m in info.metadata if getattr(m, "le", None) is not None), None)
-    if high is None:
-        high = next((float(m.lt) for m in info.metadata if getattr(m, "lt", None) is not None), 1.0)
-    return low, high
+from bruto.develop.shown import KEPT, decimals, limits, shown
 
 
 class Track(QWidget):
@@ -165,16 +138,15 @@ class Row(QWidget):
     reset = Signal(str)
     bypassed = Signal(str, bool)
 
-    def __init__(self, field: str, info: FieldInfo | None = None) -> None:
-        """`info`: of another model's field; of the recipe's unless said."""
+    def __init__(self, field: str, info: FieldInfo) -> None:
         super().__init__()
         self.setObjectName("row")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.field = field
-        info = info or Recipe.model_fields[field]
-        extra: dict[str, Any] = info.json_schema_extra  # type: ignore[assignment]
+        said = shown(info)
+        assert said is not None
         low, high = limits(info)
-        self.title, self.unit, self.digits = extra["title"], extra["unit"], decimals(extra["step"])
+        self.said, self.title, self.unit = said, said.title, said.unit
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 5, 8, 4)
         layout.setSpacing(0)
@@ -189,17 +161,17 @@ class Row(QWidget):
         name = Label(self.title)
         name.setFont(theme.font(12, bold=True))
         name.setStyleSheet("font-weight: bold;")
-        head.addWidget(self.used if field in NOTHING else name)
+        head.addWidget(name if said.neutral is KEPT else self.used)
         self.extra = QHBoxLayout()
         head.addLayout(self.extra)
         head.addStretch(1)
-        self.spin = ValueBox(field in SIGNED)
+        self.spin = ValueBox(said.signed)
         self.spin.setObjectName("value")
         self.spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.spin.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.spin.setRange(low, high)
-        self.spin.setDecimals(self.digits)
-        self.spin.setSingleStep(extra["step"])
+        self.spin.setDecimals(decimals(said.step))
+        self.spin.setSingleStep(said.step)
         self.spin.setSuffix(f" {self.unit}")
         self.spin.setKeyboardTracking(False)
         self.spin.setFixedWidth(98)
@@ -212,8 +184,8 @@ class Row(QWidget):
         back.setAccessibleName(f"Reset {self.title}")
         head.addWidget(back)
         layout.addLayout(head)
-        track_low, track_high = TRACK_RANGE.get(field, (low, high))
-        self.track = Track(track_low, track_high, extra["step"], mired=field == "temperature")
+        track_low, track_high = said.track or (low, high)
+        self.track = Track(track_low, track_high, said.step, mired=said.mired)
         self.track.setAccessibleName(f"{self.title} track")
         self.track.setToolTip(f"{info.description}. The diamond is the suggestion.")
         layout.addWidget(self.track)
@@ -236,8 +208,7 @@ class Row(QWidget):
         back.clicked.connect(lambda: self.reset.emit(field))
 
     def text_of(self, value: float) -> str:
-        sign = "+" if self.field in SIGNED and value else ""
-        return f"{value:{sign}.{self.digits}f}".replace("-", "−")
+        return self.said.text(value)
 
     def show_used(self, used: bool) -> None:
         """Whether the value counts, or is kept and left out."""

@@ -111,5 +111,5 @@ class Framing:
     def _leaned(self, angle: float) -> None:
         edit = self.page.edit
         if edit is not None:
-            edit.change("level", level=round(min(max(edit.recipe.level + angle, -45.0), 45.0), 2))
+            edit.change("horizon", horizon=round(min(max(edit.recipe.horizon + angle, -45.0), 45.0), 2))
             self.page.ledger.frame_part.line_button.setChecked(False)

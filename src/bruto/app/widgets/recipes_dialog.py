@@ -16,10 +16,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.ledger.ledger import GROUPS, fields_of
 from bruto.app.widgets.plain import Label
 from bruto.develop.library import NamedRecipe, drop, keep, kept
-from bruto.develop.recipe import Recipe
+from bruto.develop.recipe import Recipe, fields_of
+from bruto.develop.shown import GROUPS
 from bruto.errors import BrutoError
 
 OWN = "The values of this shot"

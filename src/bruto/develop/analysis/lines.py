@@ -34,13 +34,13 @@ _PAIRS = 1500
 
 
 @dataclass(frozen=True)
-class Held:
-    """How a phone was held: `level` and `verticals` as the recipe has them, degrees (verticals None where only level
+class CameraPose:
+    """How a phone was held: `roll` and `verticals` as the recipe has them, degrees (verticals None where only level
     lines were found); `lines` that agree; `share` of the length of like lines that they make, 0..1;
     `level_lines`: whether they are level ones.
     """
 
-    level: float
+    roll: float
     verticals: float | None
     lines: int
     share: float
@@ -61,7 +61,7 @@ def find_lines(luminance: NDArray[np.float32]) -> NDArray[np.float64]:
     return lines[length > SHORTEST * max(h, w)]
 
 
-def how_held(lines: NDArray[np.float64], focal: float, long_edge: float) -> Held | None:
+def camera_pose(lines: NDArray[np.float64], focal: float, long_edge: float) -> CameraPose | None:
     """From segments (see `find_lines`) of a picture with a focal length and long edge in its pixels; None where lines
     say nothing sure.
     """
@@ -78,7 +78,7 @@ def how_held(lines: NDArray[np.float64], focal: float, long_edge: float) -> Held
 
 
 def facade_turn(lines: NDArray[np.float64], focal: float, long_edge: float) -> float | None:
-    """How far the phone looked to the right of a facade, degrees, from its level lines (see `how_held`), which meet
+    """How far the phone looked to the right of a facade, degrees, from its level lines (see `camera_pose`), which meet
     where it goes on; None where they do not say.
     """
     if not len(lines):
@@ -91,7 +91,7 @@ def facade_turn(lines: NDArray[np.float64], focal: float, long_edge: float) -> f
     return None if found is None or found.verticals is None else -found.verticals
 
 
-def _plumb(lines: NDArray, length: NDArray, focal: float) -> Held | None:
+def _plumb(lines: NDArray, length: NDArray, focal: float) -> CameraPose | None:
     """The vertical from lines near it."""
     if len(lines) < 4 or length.sum() < ENOUGH:
         return None
@@ -120,16 +120,16 @@ def _plumb(lines: NDArray, length: NDArray, focal: float) -> Held | None:
     near = np.abs(planes @ best) < math.sin(math.radians(AGREE))
     share = float(length[near].sum() / length.sum())
     tilt = math.degrees(math.asin(float(np.clip(-best[2], -1, 1))))
-    level = math.degrees(math.atan2(best[0], best[1]))
+    roll = math.degrees(math.atan2(best[0], best[1]))
     if near.sum() < 6 or share < SURE or length[near].sum() < ENOUGH or abs(tilt) > MOST_TILT:
         return None
     across = planes[near, 2] - np.average(planes[near, 2], weights=length[near])
     if LINE_ERROR / math.sqrt(float((across**2).sum()) + 1e-12) > TILT_ERROR:
-        return Held(level, None, int(near.sum()), share)
-    return Held(level, tilt, int(near.sum()), share)
+        return CameraPose(roll, None, int(near.sum()), share)
+    return CameraPose(roll, tilt, int(near.sum()), share)
 
 
-def _level(lean: NDArray, length: NDArray) -> Held | None:
+def _level(lean: NDArray, length: NDArray) -> CameraPose | None:
     """Level from long lines near the horizontal, such as a horizon; the densest lean."""
     if not len(lean):
         return None
@@ -140,4 +140,4 @@ def _level(lean: NDArray, length: NDArray) -> Held | None:
     share = float(length[near].sum() / length.sum())
     if length[near].sum() < LEVEL_LENGTH or share < 0.6 or length[near].max() < 0.2:
         return None
-    return Held(-float(np.average(lean[near], weights=length[near])), None, int(near.sum()), share, True)
+    return CameraPose(-float(np.average(lean[near], weights=length[near])), None, int(near.sum()), share, True)

@@ -1,4 +1,4 @@
-"""Colour in OKLab as tables: chroma, quiet colours, hue nodes, balance by zone, monochrome.
+"""Colour in OKLab as tables: chroma, quiet colours, hue nodes, tints by tone, monochrome.
 
 The step looks up the nearest of `HUES` steps around the ring and of `LIGHTS` steps of OKLab L. All changes
 keep what they do not name: hue nodes turn hue at constant lightness and chroma, chroma at constant hue and lightness
@@ -20,7 +20,7 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.steps.approximate import exp2_of
 from bruto.develop.steps.rows import product_row
 from bruto.develop.steps.step import Band, PointStep, Scene
-from bruto.develop.values import Balance, HueNode
+from bruto.develop.values import HueNode, Tints
 
 HUES, LIGHTS = 2880, 1024
 QUIET_CHROMA = 0.06
@@ -45,17 +45,17 @@ class LabStage(NamedTuple):
 
 
 @lru_cache(maxsize=16)
-def lab_stage(chroma: float, quiet: float, monochrome: bool, nodes: tuple[HueNode, ...], balance: Balance) -> LabStage:
+def lab_stage(chroma: float, quiet: float, monochrome: bool, nodes: tuple[HueNode, ...], tints: Tints) -> LabStage:
     """Tables for the recipe's colour rows."""
-    tints = _tints(balance)
+    table = _tints(tints)
     return LabStage(
         np.float32(chroma),
         np.float32(quiet),
         monochrome,
         any(n.shift or n.chroma != 1 or n.lightness for n in nodes),
-        bool(np.abs(tints).max() > 0),
+        bool(np.abs(table).max() > 0),
         by_hue(nodes),
-        tints,
+        table,
     )
 
 
@@ -80,7 +80,7 @@ def by_hue(nodes: tuple[HueNode, ...]) -> NDArray[np.float32]:
     return np.stack([np.cos(angle), np.sin(angle), gain, step], axis=1).astype(np.float32)
 
 
-def _tints(balance: Balance) -> NDArray[np.float32]:
+def _tints(tints: Tints) -> NDArray[np.float32]:
     """What is added to a and b by OKLab L: dark, middle and bright overlap and sum to one; black and white stay."""
     l = np.arange(LIGHTS + 2) / LIGHTS
     star = np.clip(lightness(l**3) / 100, 0, 1)
@@ -89,7 +89,7 @@ def _tints(balance: Balance) -> NDArray[np.float32]:
     middle = np.clip(1 - dark - bright, 0, 1)
     ends = np.clip(star / 0.08, 0, 1) * np.clip((1 - star) / 0.05, 0, 1)
     out = np.zeros((LIGHTS + 2, 2))
-    for weight, zone in ((dark, balance.dark), (middle, balance.middle), (bright, balance.bright)):
+    for weight, zone in ((dark, tints.dark), (middle, tints.middle), (bright, tints.bright)):
         angle = np.radians(zone.hue)
         out += (weight * ends * zone.amount)[:, None] * np.array([np.cos(angle), np.sin(angle)])
     return out.astype(np.float32)
@@ -186,14 +186,14 @@ class Colour(PointStep):
     """Chroma, quiet colours, hue nodes, tints by tone, monochrome. Leaves cone response, which the output reads."""
 
     name = "colour"
-    fields = ("chroma", "quiet_colours", "monochrome", "hue_nodes", "balance")
+    fields = ("chroma", "quiet_colours", "monochrome", "hue_nodes", "tints")
 
     def prepare(self, recipe: Recipe, scene: Scene) -> LabStage | None:
-        values = (recipe.chroma, recipe.quiet_colours, recipe.monochrome, recipe.hue_nodes, recipe.balance)
-        return lab_stage(*values) if values != (1.0, 1.0, False, (), Balance()) else None
+        values = (recipe.chroma, recipe.quiet_colours, recipe.monochrome, recipe.hue_nodes, recipe.tints)
+        return lab_stage(*values) if values != (1.0, 1.0, False, (), Tints()) else None
 
     def idle(self) -> LabStage:
-        return lab_stage(1.0, 1.0, False, (), Balance())
+        return lab_stage(1.0, 1.0, False, (), Tints())
 
     def apply(self, band: Band, prepared: LabStage) -> None:
         _colour(*band.planes, prepared, _TO_LMS, _FROM_LMS, _LAB_TO_LMS)

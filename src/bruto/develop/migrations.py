@@ -1,0 +1,48 @@
+"""Recipes of earlier schemas as those of this one. Each migration takes what was written under one schema to the next;
+one is added here, never changed, whenever a field gets another name or meaning.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+SCHEMA = 2
+"""Schema that is written."""
+Values = dict[str, Any]
+
+
+def _renamed(values: Values, names: dict[str, str]) -> Values:
+    """Fields under their new names, also where they are listed as left out."""
+    found = {names.get(name, name): value for name, value in values.items()}
+    if isinstance(found.get("bypassed"), list | tuple):
+        found["bypassed"] = [names.get(n, n) if isinstance(n, str) else n for n in found["bypassed"]]
+    return found
+
+
+RENAMED_IN_2 = {"level": "horizon", "balance": "tints"}
+
+MIGRATIONS: dict[int, Callable[[Values], Values]] = {1: lambda values: _renamed(values, RENAMED_IN_2)}
+"""From the schema of the key to the next one."""
+
+
+def migrated(values: Values, schema: Any = None) -> Values:
+    """Values of a recipe, or of some fields of one, under this schema; `schema`: theirs, where they do not say it.
+
+    What is written without a schema is of the first one; a newer schema than this one's is left as it is.
+
+    >>> migrated({"schema": 1, "level": 2.0, "bypassed": ["level"]})
+    {'schema': 2, 'horizon': 2.0, 'bypassed': ['horizon']}
+    """
+    version = values.get("schema", 1 if schema is None else schema)
+    if isinstance(version, bool) or not isinstance(version, int) or version < 1:
+        return values
+    while version < SCHEMA:
+        values = MIGRATIONS[version](values)
+        version += 1
+    return {k: (SCHEMA if k == "schema" and v < SCHEMA else v) for k, v in values.items()}
+
+
+def migrated_names(names: tuple[str, ...], schema: int) -> tuple[str, ...]:
+    """Names of fields of an earlier schema."""
+    return tuple(migrated(dict.fromkeys(names), schema))
