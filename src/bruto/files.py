@@ -133,17 +133,6 @@ class MappedFile:
         return body[start - first * self.PAGE : stop - first * self.PAGE]
 
 
-def quick_key(path: str | Path) -> bytes:
-    """Three short pieces of a file, which differ in nearly all files that differ. Raises `OSError`, `FileProblem`."""
-    with open_regular(path) as stream:
-        size = stream.seek(0, os.SEEK_END)
-        pieces = []
-        for place in (0, size // 2, max(0, size - 2048)):
-            stream.seek(place)
-            pieces.append(stream.read(2048))
-    return b"".join(pieces)
-
-
 def content_key(path: str | Path) -> str:
     """32 hexadecimal digits for a file's content: of its length and of 16 pieces of 64 KiB spread over it, so that
     files of many gigabytes are told apart in a moment. Raises `OSError`, `FileProblem`.

@@ -10,7 +10,7 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.develop.recipe import Recipe, recipe_from
+from bruto.develop.recipe import Recipe
 from bruto.develop.suggest.suggesting import take_all
 from bruto.develop.suggest.suggestion import Suggestion
 from bruto.develop.values import Tone
@@ -90,7 +90,7 @@ class Edit:
         self._before_drag = None
         self._sidecar.recipe = new
         if new != before:
-            self._sidecar.history.append((what, before.model_dump(by_alias=True)))
+            self._sidecar.history.append((what, before.differing(new)))
             self._sidecar.future.clear()
             self._unsaved = True
         self.changed.emit()
@@ -166,13 +166,13 @@ class Edit:
             return ""
         what, values = source[-1]
         try:
-            recipe = recipe_from(values)
+            recipe = self.recipe.changed(**values)
         except BrutoError as error:  # the steps beyond it are still good
             source.pop()
             self.message.emit(f"The step “{what}” cannot be used and is passed over: {error}")
             return self._step(source, target)
         source.pop()
-        target.append((what, self.recipe.model_dump(by_alias=True)))
+        target.append((what, self.recipe.differing(recipe)))
         self._sidecar.recipe = recipe
         self._before_drag = None
         self._unsaved = True

@@ -9,6 +9,7 @@ from typing import Any
 from bruto.deliver.encoders import Ticket
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError
+from bruto.storage.documents import read_as
 from bruto.storage.unfinished import keep_unfinished, take_unfinished
 
 KIND = "queue"
@@ -53,16 +54,22 @@ def take_waiting() -> list[Kept]:
     return found
 
 
+@dataclass(frozen=True)
+class _Stored:
+    """A delivery as it stands in the file."""
+
+    source: Path
+    folder: Path
+    name: str
+    recipe: dict[str, Any]
+    ticket: Ticket
+
+
 def _kept(row: Any) -> Kept | None:
     try:
-        t = row["ticket"]
-        ticket = Ticket(
-            str(t["space"]), int(t["bits"]), None if t["long_edge"] is None else int(t["long_edge"]),
-            int(t["quality"]), bool(t["keep_exif"]),
-        )  # fmt: skip
-        name = str(row["name"])
-        if Path(name).name != name:
+        found = read_as(_Stored, row)
+        if Path(found.name).name != found.name:
             return None
-        return Kept(Path(str(row["source"])), Path(str(row["folder"])), name, recipe_from(row["recipe"]), ticket)
-    except (KeyError, TypeError, ValueError, OverflowError, BrutoError):
+        return Kept(found.source, found.folder, found.name, recipe_from(found.recipe), found.ticket)
+    except (ValueError, BrutoError):
         return None

@@ -11,10 +11,12 @@ from typing import Any
 
 import platformdirs
 
+from bruto.develop.migrations import migrated_names
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError
 from bruto.files import explain
 from bruto.publish import free_names, own_folder, write_own
+from bruto.storage.documents import read_as
 from bruto.storage.reading import read_json
 
 _PLAIN = re.compile(r"[^\w .+-]")
@@ -35,6 +37,15 @@ class NamedRecipe:
         """The meant fields with their values, as `Recipe.changed` takes them."""
         data = self.recipe.model_dump(by_alias=True)
         return {name: data[name] for name in self.fields if name in data}
+
+
+@dataclass(frozen=True)
+class _Stored:
+    """A named recipe as it stands in its file."""
+
+    name: str
+    fields: tuple[str, ...]
+    recipe: dict[str, Any]
 
 
 def folder() -> Path:
@@ -78,10 +89,10 @@ def _readable() -> tuple[list[tuple[Path, NamedRecipe]], list[str]]:
     for path in places:
         try:
             data = read_json(path, LARGEST)
-            fields, name = data.get("fields"), data.get("name")
-            if not (isinstance(name, str) and isinstance(fields, list) and all(isinstance(f, str) for f in fields)):
-                raise BrutoError("it says no name or no fields; it was left as it is")
-            found.append((path, NamedRecipe(name[:LONGEST_NAME], tuple(fields), recipe_from(data.get("recipe")))))
+            stored = read_as(_Stored, data)
+            schema = stored.recipe.get("schema", 1)
+            names = migrated_names(stored.fields, schema) if isinstance(schema, int) else stored.fields
+            found.append((path, NamedRecipe(stored.name[:LONGEST_NAME], names, recipe_from(stored.recipe))))
         except BrutoError as error:
             problems.append(f"{path.name}: {error}")
     return found, problems

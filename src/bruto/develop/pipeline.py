@@ -252,6 +252,26 @@ class Developer(Recorded):
             out = out + weight * (other - out)
         return out
 
+    def _after(
+        self, count: int, recipe: Recipe, tile: _Tile, areas: Sequence[Area], check: Callable[[], None]
+    ) -> NDArray[np.float32]:
+        """A view's tile after the first `count` raw steps; each one's result is kept."""
+        check()
+        if count == 0:
+            return tile.light()
+        step, place = RAW_STEPS[count - 1], tile.place
+        if self._is_idle(step, recipe, place.factor) and not any(differs(step.fields, recipe, a.values) for a in areas):
+            return self._after(count - 1, recipe, tile, areas, check)
+
+        def work() -> NDArray[np.float32]:
+            before = self._after(count - 1, recipe, tile, areas, check)
+            return self._unless_it_fails(
+                step.name, lambda: self._raw_step(step, before, recipe, place, False, areas), lambda: before
+            )  # fmt: skip
+
+        read = _values(_fields_of(RAW_STEPS[:count]), recipe)
+        return self._stage((step.name, *tile.key, read, *map(id, areas)), work)
+
     def after_step(
         self, step: RawStep, rgb: NDArray[np.float32], rectangle: Rectangle, inset: tuple[int, int], recipe: Recipe
     ) -> NDArray[np.float32]:
@@ -351,26 +371,8 @@ class Developer(Recorded):
                 tile = _Tile((1, part), lambda: whole, self._place_of(whole, part, (dx, dy)))
             marks = tuple(map(id, areas))
 
-            def after(count: int) -> NDArray[np.float32]:
-                """The tile after the first raw steps."""
-                check()
-                if count == 0:
-                    return tile.light()
-                step, read = RAW_STEPS[count - 1], _fields_of(RAW_STEPS[:count])
-                if self._is_idle(step, recipe, factor) and not any(
-                    differs(step.fields, recipe, a.values) for a in areas
-                ):
-                    return after(count - 1)
-
-                def work() -> NDArray[np.float32]:
-                    before = after(count - 1)
-                    make = lambda: self._raw_step(step, before, recipe, tile.place, False, areas)  # noqa: E731
-                    return self._unless_it_fails(step.name, make, lambda: before)
-
-                return self._stage((step.name, *tile.key, _values(read, recipe), marks), work)
-
             def framed() -> NDArray[np.float32]:
-                done = after(len(RAW_STEPS))
+                done = self._after(len(RAW_STEPS), recipe, tile, areas, check)
                 check()
                 return done if factor > 1 and shape.whole else shape.resampled(done, area, factor, origin)
 

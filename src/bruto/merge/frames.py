@@ -14,7 +14,7 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta, linearise
 from bruto.develop import demosaic as dm
 from bruto.errors import BrutoError
-from bruto.files import explain, quick_key, whole_digest
+from bruto.files import content_key, explain, whole_digest
 from bruto.sensor.noise import estimate_noise, file_noise
 
 ROUGH_PX = 0.6
@@ -61,7 +61,7 @@ def doubles(paths: list[Path]) -> dict[int, int]:
     of the same bytes. Raises `FileProblem`.
     """
     first: dict[tuple[int, int], int] = {}
-    alike: dict[tuple[int, bytes], list[int]] = {}
+    alike: dict[tuple[int, str], list[int]] = {}
     found: dict[int, int] = {}
     for k, path in enumerate(paths):
         try:
@@ -71,7 +71,7 @@ def doubles(paths: list[Path]) -> dict[int, int]:
                 found[k] = first[own]
                 continue
             first[own] = k
-            near = alike.setdefault((state.st_size, quick_key(path)), [])
+            near = alike.setdefault((state.st_size, content_key(path)), [])
             own_digest = whole_digest(path) if near else ""
             for other in near:
                 if whole_digest(paths[other]) == own_digest:

@@ -15,9 +15,10 @@ from importlib.resources import files
 from itertools import pairwise
 from pathlib import Path
 from statistics import median
-from typing import Any
+from typing import Annotated, Any
 
 import platformdirs
+from pydantic import Field
 
 from bruto.container.glance import Glance, glance
 from bruto.errors import BrutoError
@@ -25,6 +26,7 @@ from bruto.files import explain
 from bruto.publish import free_names, own_folder, write_own
 from bruto.sensor.advice import Offer
 from bruto.sensor.report import SensorReport
+from bruto.storage.documents import read_as
 from bruto.storage.reading import parse_json, read_json
 
 CROP_RATIO = 1.05
@@ -35,24 +37,27 @@ LARGEST = 4 << 20
 """Bytes of a card's file at most."""
 
 
+NoisePart = Annotated[float, Field(ge=0, le=10)]
+
+
 @dataclass(frozen=True)
 class CardLens:
     """A real lens: real focal length and that at 35 mm film, mm; f-number."""
 
-    name: str
-    focal_mm: float
-    focal_35mm: float
-    f_number: float | None = None
+    name: Annotated[str, Field(max_length=100)]
+    focal_mm: Annotated[float, Field(ge=0.1, le=5000)]
+    focal_35mm: Annotated[float, Field(ge=1, le=20000)]
+    f_number: Annotated[float, Field(ge=0.3, le=100)] | None = None
 
 
 @dataclass(frozen=True)
 class Mode:
     """A kind of raw that a lens gives at a size in pixels."""
 
-    focal_mm: float
-    kind: str
-    width: int
-    height: int
+    focal_mm: Annotated[float, Field(ge=0, le=5000)]
+    kind: Annotated[str, Field(max_length=20)]
+    width: Annotated[int, Field(ge=1, le=65500)]
+    height: Annotated[int, Field(ge=1, le=65500)]
 
 
 @dataclass(frozen=True)
@@ -63,17 +68,17 @@ class PhoneCard:
     viewfinder offset is counted already.
     """
 
-    make: str
-    model: str
-    lenses: tuple[CardLens, ...] = ()
-    isos: tuple[float, ...] = ()
-    seconds: tuple[float, ...] = ()
-    modes: tuple[Mode, ...] = ()
-    pace_s: float | None = None
-    viewfinder_ev: dict[str, list[float]] | None = None
-    noise: dict[str, tuple[float, float]] | None = None
+    make: Annotated[str, Field(max_length=200)]
+    model: Annotated[str, Field(max_length=200)]
+    lenses: Annotated[tuple[CardLens, ...], Field(max_length=50)] = ()
+    isos: Annotated[tuple[Annotated[float, Field(ge=1, le=1e7)], ...], Field(max_length=500)] = ()
+    seconds: Annotated[tuple[Annotated[float, Field(ge=1e-7, le=1e6)], ...], Field(max_length=5000)] = ()
+    modes: Annotated[tuple[Mode, ...], Field(max_length=200)] = ()
+    pace_s: Annotated[float, Field(ge=0, le=1e5)] | None = None
+    viewfinder_ev: dict[str, list[Annotated[float, Field(ge=-20, le=20)]]] | None = None
+    noise: dict[str, tuple[NoisePart, NoisePart]] | None = None
     written: tuple[str, ...] = ()
-    shots_seen: int = 0
+    shots_seen: Annotated[int, Field(ge=0, le=1_000_000_000)] = 0
     learnt_from: tuple[str, ...] = ()
 
     @property
@@ -111,55 +116,12 @@ def _user_place(make: str, model: str) -> Path:
     return folder / f"{_slug(make, model)}-{mark}.json"
 
 
-def _sane(value: Any, low: float, high: float) -> float:
-    """A number of a card; raises `ValueError` outside of what can be real."""
-    number = float(value)
-    if isinstance(value, bool) or not low <= number <= high:
-        raise ValueError(f"{value!r:.40} is no sane value")
-    return number
-
-
-def _names(value: Any) -> tuple[str, ...]:
-    return tuple(v for v in value if isinstance(v, str))[-_SHOTS_KEPT:]
-
-
 def card_from(data: dict[str, Any]) -> PhoneCard:
     """A card from JSON data; raises `BrutoError` where a value cannot be real."""
-
-    def lens(q: dict[str, Any]) -> CardLens:
-        f_number = q.get("f_number")
-        return CardLens(
-            str(q["name"])[:100],
-            _sane(q["focal_mm"], 0.1, 5000),
-            _sane(q["focal_35mm"], 1, 20000),
-            None if f_number is None else _sane(f_number, 0.3, 100),
-        )
-
-    def mode(q: dict[str, Any]) -> Mode:
-        size = (int(_sane(q[k], 1, 65500)) for k in ("width", "height"))
-        return Mode(_sane(q["focal_mm"], 0, 5000), str(q["kind"])[:20], *size)
-
     try:
-        pace = data.get("pace_s")
-        return PhoneCard(
-            str(data["make"])[:200],
-            str(data["model"])[:200],
-            tuple(lens(q) for q in data.get("lenses", [])[:50]),
-            tuple(_sane(v, 1, 1e7) for v in data.get("isos", [])[:500]),
-            tuple(_sane(v, 1e-7, 1e6) for v in data.get("seconds", [])[:5000]),
-            tuple(mode(q) for q in data.get("modes", [])[:200]),
-            None if pace is None else _sane(pace, 0, 1e5),
-            {
-                str(k): [_sane(x, -20, 20) for x in v][-_OFFSETS_KEPT:]
-                for k, v in (data.get("viewfinder_ev") or {}).items()
-            },
-            {str(k): (_sane(v[0], 0, 10), _sane(v[1], 0, 10)) for k, v in (data.get("noise") or {}).items()},
-            _names(data.get("written", [])),
-            int(_sane(data.get("shots_seen", 0), 0, 1e9)),
-            _names(data.get("learnt_from", [])),
-        )
-    except (KeyError, TypeError, ValueError, AttributeError, IndexError, OverflowError) as error:
-        raise BrutoError(f"The phone's card cannot be read ({error}); delete or mend it.") from error
+        return read_as(PhoneCard, data, "it")
+    except BrutoError as error:
+        raise BrutoError(f"The phone's card cannot be read ({error}) Delete or mend it.") from error
 
 
 def load_card(make: str, model: str) -> PhoneCard:

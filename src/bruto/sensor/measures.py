@@ -15,7 +15,8 @@ from bruto.files import content_key
 from bruto.publish import own_folder, write_own
 from bruto.sensor.advice import Offer, advise
 from bruto.sensor.measure import measure
-from bruto.sensor.report import MEASURE_VERSION, SensorReport, report_from
+from bruto.sensor.report import MEASURE_VERSION, SensorReport
+from bruto.storage.documents import read_as
 from bruto.storage.reading import read_json
 
 
@@ -28,8 +29,8 @@ def kept_report(path: str | Path, meta: RawMeta | None = None, offer: Offer | No
     is none. A damaged entry counts as none.
     """
     try:
-        report = report_from(read_json(_place(content_key(path))))
-    except (BrutoError, OSError, ValueError, TypeError, KeyError, AttributeError):
+        report = read_as(SensorReport, read_json(_place(content_key(path))))
+    except (BrutoError, OSError, ValueError):
         return None
     return report if meta is None else replace(report, advice=advise(report, meta, offer))
 

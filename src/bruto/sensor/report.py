@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
@@ -78,14 +77,6 @@ class SensorReport:
     def sharpest(self) -> float:
         """Detail of the sharpest tenth of the picture."""
         return float(np.percentile(self.detail, 90)) if self.detail else 0.0
-
-
-def report_from(data: dict[str, Any]) -> SensorReport:
-    """A report from what `dataclasses.asdict` made of it, by way of JSON; raises `TypeError`, `KeyError`."""
-    pairs = ("noise", "noise_measured", "noise_interval", "glimpse")
-    rows = ("light", "preview_light", "detail", "noise_channels")
-    changed = {k: tuple(data[k]) for k in pairs} | {k: tuple(tuple(r) for r in data[k]) for k in rows}
-    return SensorReport(**{**data, **changed, "advice": tuple(Advice(**a) for a in data["advice"])})
 
 
 @dataclass(frozen=True)

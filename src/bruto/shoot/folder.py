@@ -8,14 +8,16 @@ import json
 import os
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 import platformdirs
+from pydantic import Field
 
 from bruto.errors import BrutoError, FileProblem
 from bruto.publish import free_names, own_folder, why_not_regular, write_new, write_own
 from bruto.shoot.pairing import list_files, pair
 from bruto.shoot.shots import Shot
+from bruto.storage.documents import readable
 from bruto.storage.reading import Damaged, read_json
 
 RECORD = ".bruto-shoot.json"
@@ -29,10 +31,10 @@ class Asked:
     "linear"; `focal_35mm`: of the lens; `raw`: whether raws were wanted.
     """
 
-    megapixels: int | None = None
-    kind: str | None = None
-    focal_35mm: float | None = None
-    raw: bool | None = None
+    megapixels: Annotated[int, Field(gt=0, lt=1000)] | None = None
+    kind: Annotated[str, Field(pattern="^(mosaic|linear)$")] | None = None
+    focal_35mm: Annotated[float, Field(gt=0, lt=20000)] | None = None
+    raw: Annotated[bool, Field(strict=True)] | None = None
 
 
 @dataclass
@@ -41,7 +43,7 @@ class Record:
 
     pairs: dict[str, str | None] = field(default_factory=dict)
     asked: Asked = field(default_factory=Asked)
-    revision: int = 0
+    revision: Annotated[int, Field(strict=True, ge=0, lt=1 << 52)] = 0
 
 
 def _spare(folder: Path) -> Path:
@@ -50,35 +52,12 @@ def _spare(folder: Path) -> Path:
     return Path(platformdirs.user_data_dir("bruto")) / "shoots" / name
 
 
-def _asked(data: Any) -> Asked:
-    """What was asked, value by value; what is of another kind counts as not said."""
-    if not isinstance(data, dict):
-        return Asked()
-
-    def number(name: str, high: float) -> Any:
-        value = data.get(name)
-        return value if isinstance(value, int | float) and not isinstance(value, bool) and 0 < value < high else None
-
-    kind, raw = data.get("kind"), data.get("raw")
-    return Asked(
-        number("megapixels", 1000),
-        kind if kind in ("mosaic", "linear") else None,
-        number("focal_35mm", 20000),
-        raw if isinstance(raw, bool) else None,
-    )
-
-
 def _record(place: Path) -> Record:
-    """A stored record; raises `FileProblem`."""
+    """A stored record, as far as it can be used; raises `FileProblem`."""
     data = read_json(place, LARGEST_RECORD)
-    pairs = data.get("pairs", {})
-    pairs = pairs if isinstance(pairs, dict) else {}
-    revision = data.get("revision", 0)
-    return Record(
-        {str(k): v for k, v in pairs.items() if v is None or isinstance(v, str)},
-        _asked(data.get("asked", {})),
-        revision if isinstance(revision, int) and 0 <= revision < 1 << 52 else 0,
-    )
+    asked = data.get("asked")
+    data["asked"] = readable(Asked, asked)[0] if isinstance(asked, dict) else Asked()
+    return readable(Record, data)[0]
 
 
 def load_record(folder: Path) -> Record:

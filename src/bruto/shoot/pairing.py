@@ -17,7 +17,7 @@ from bruto.container.dng_reader import is_raw
 from bruto.container.glance import Glance, glance
 from bruto.container.picture import PICTURE_KINDS, is_picture
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import explain, quick_key, whole_digest
+from bruto.files import content_key, explain, whole_digest
 from bruto.shoot.shots import Shot, edit_marks, read_shot, small_view, taken_at
 
 CLIPS = (".mp4", ".mov", ".m4v")
@@ -177,7 +177,7 @@ def _without_doubles(files: list[Path]) -> tuple[list[Path], dict[Path, list[Pat
     dropped: set[Path] = set()
     # uncompressed raws are all of one size: a glance at three places goes before the thorough look
     for group in alike(files, lambda f: (f.suffix.lower(), f.stat().st_size or f.name)):
-        for near in alike(group, quick_key):
+        for near in alike(group, content_key):
             for copies in alike(near, whole_digest):
                 copies.sort(key=lambda f: (bool(_COPY.search(f.stem)), len(f.name), f.name))
                 extra[copies[0]] = copies[1:]

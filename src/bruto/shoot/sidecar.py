@@ -19,44 +19,55 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 import platformdirs
+from pydantic import Field
 
+from bruto.develop.migrations import migrated
 from bruto.develop.recipe import Recipe, readable_recipe, recipe_from
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import explain, open_regular, read_bounded
+from bruto.files import content_key, explain, open_regular, read_bounded
 from bruto.publish import free_names, own_folder, why_not_regular, write_new, write_own
 from bruto.shoot.xmp import read_rating
+from bruto.storage.documents import readable, unknown
 from bruto.storage.reading import LARGEST_JSON, Damaged, parse_json
 
 SUFFIX = ".bruto.json"
-VERDICTS = ("", "pick", "reject")
 HISTORY = 200
 """Steps of history kept."""
 MOST_REVISIONS = 1 << 52
-_KNOWN = {"recipe", "history", "future", "versions", "pick", "verdict", "note", "gear", "revision", "stars"}
 _READ_ONLY = (errno.EACCES, errno.EPERM, errno.EROFS, errno.ENAMETOOLONG)
 Step = tuple[str, dict[str, Any]]
+"""What was changed, and the values before of the fields that were."""
 
 
 @dataclass(kw_only=True)
-class Sidecar:
-    """`history`: recipes before each change, oldest first, with what was changed; `versions`: recipes kept under names;
-    `verdict`: "pick", "reject" or ""; `gear`: what the file cannot know, such as an add-on lens or a filter; `stars`:
-    rating in the XMP before Bruto changed it; `locked`: why nothing can be saved now ("" where it can); `damaged`: the
+class Kept:
+    """What is kept beside the recipe, as it stands in the file.
+
+    `history`: what was changed, oldest first, each with the values before of what was; `versions`: recipes kept under
+    names; `verdict`: "pick", "reject" or ""; `gear`: what the file cannot know, such as an add-on lens or a filter;
+    `stars`: rating in the XMP before Bruto changed it.
+    """
+
+    history: list[Step] = field(default_factory=list)
+    future: list[Step] = field(default_factory=list)
+    versions: dict[str, dict[str, Any]] = field(default_factory=dict)
+    verdict: Annotated[str, Field(pattern="^(pick|reject|)$")] = ""
+    note: str = ""
+    gear: str = ""
+    stars: Annotated[int, Field(strict=True, ge=-1, le=5)] | None = None
+    revision: Annotated[int, Field(strict=True, ge=0, le=MOST_REVISIONS)] = 0
+
+
+@dataclass(kw_only=True)
+class Sidecar(Kept):
+    """`unknown`: fields of newer versions; `locked`: why nothing can be saved now ("" where it can); `damaged`: the
     bytes of a sidecar of which only a part can be read, to be kept aside before anything is written.
     """
 
     recipe: Recipe = field(default_factory=Recipe)
-    history: list[Step] = field(default_factory=list)
-    future: list[Step] = field(default_factory=list)
-    versions: dict[str, dict] = field(default_factory=dict)
-    verdict: str = ""
-    note: str = ""
-    gear: str = ""
-    stars: int | None = None
-    revision: int = 0
     unknown: dict[str, Any] = field(default_factory=dict)
     locked: str = ""
     damaged: bytes | None = field(default=None, repr=False)
@@ -90,11 +101,15 @@ def sidecar_path(original: str | Path) -> Path:
 
 def _spare(original: Path) -> Path:
     """Where it lies otherwise; raises `BrutoError` or `OSError` where the original cannot be read."""
+    return _spare_folder() / (content_key(original) + SUFFIX)
+
+
+def _spare_before(original: Path) -> Path:
+    """Where earlier versions put it."""
     digest = hashlib.sha256()
     with open_regular(original) as stream:
         digest.update(stream.read(1 << 20))
-        stream.seek(0, 2)
-        digest.update(str(stream.tell()).encode())
+        digest.update(str(stream.seek(0, os.SEEK_END)).encode())
     return _spare_folder() / (digest.hexdigest()[:32] + SUFFIX)
 
 
@@ -120,9 +135,8 @@ def _places(original: Path) -> list[Path]:
     found = [p for p in (sidecar_path(original),) if _is_there(p)]
     try:
         with os.scandir(_spare_folder()) as kept:
-            spare = _spare(original) if any(True for _ in kept) else None  # else the original need not be read
-        if spare is not None and _is_there(spare):
-            found.append(spare)
+            spares = (_spare, _spare_before) if any(True for _ in kept) else ()  # else the original need not be read
+        found += [place for spare in spares if _is_there(place := spare(original))]
     except (OSError, BrutoError):
         pass  # an original that cannot be read has no spare place
     return found
@@ -175,60 +189,16 @@ def _read(path: Path) -> tuple[Sidecar, str]:
 
 
 def _from_json(data: dict[str, Any]) -> tuple[Sidecar, list[str]]:
-    """Field by field what can be used, and what cannot."""
-    lost: list[str] = []
-
-    def text(name: str) -> str:
-        value = data.get(name, "")
-        if isinstance(value, str):
-            return value
-        lost.append(f"{name} is no text")
-        return ""
-
-    def steps(name: str) -> list[Step]:
-        rows, found = data.get(name, []), []
-        if not isinstance(rows, list):
-            lost.append(f"{name} is no list")
-            return []
-        for row in rows[-HISTORY:]:
-            if isinstance(row, list) and len(row) == 2 and isinstance(row[0], str) and isinstance(row[1], dict):
-                found.append((row[0], row[1]))
-            else:
-                lost.append(f"a step of the {name} has no values")
-        return found
-
-    def whole(name: str, low: int, high: int) -> int | None:
-        value = data.get(name)
-        if value is None:
-            return None
-        if isinstance(value, int) and not isinstance(value, bool) and low <= value <= high:
-            return value
-        lost.append(f"{name} is no sane number")
-        return None
-
-    recipe, wrong = readable_recipe(data.get("recipe", {}))
-    lost += wrong
-    versions = data.get("versions") or {}
-    if not isinstance(versions, dict):
-        lost.append("versions are no names with values")
-        versions = {}
-    verdict = data.get("verdict", "pick" if data.get("pick") is True else "")
-    if verdict not in VERDICTS:
-        lost.append("verdict is neither pick nor reject")
-        verdict = ""
-    side = Sidecar(
-        recipe=recipe,
-        history=steps("history"),
-        future=steps("future"),
-        versions={str(name): v for name, v in versions.items() if isinstance(v, dict)},
-        verdict=verdict,
-        note=text("note"),
-        gear=text("gear"),
-        stars=whole("stars", -1, 5),
-        revision=whole("revision", 0, MOST_REVISIONS) or 0,
-        unknown={k: v for k, v in data.items() if k not in _KNOWN},
-    )
-    return side, lost
+    """Value by value what can be used, and what cannot."""
+    recipe, lost = readable_recipe(data.get("recipe", {}))
+    rest = {k: v for k, v in data.items() if k not in ("recipe", "pick")}
+    if "verdict" not in rest and data.get("pick") is True:  # before there were verdicts
+        rest["verdict"] = "pick"
+    kept, wrong = readable(Kept, rest)
+    schema = data["recipe"].get("schema") if isinstance(data.get("recipe"), dict) else None
+    for steps in (kept.history, kept.future):
+        steps[:] = [(what, migrated(values, schema)) for what, values in steps[-HISTORY:]]
+    return Sidecar(**vars(kept), recipe=recipe, unknown=unknown(Kept, rest)), lost + wrong
 
 
 # -- writing ----------------------------------------------------------------------------------------------------------
@@ -382,11 +352,13 @@ def join(mine: Sidecar, base: Sidecar, theirs: Sidecar) -> str:
         else:
             clash.append(name)
     same = 0
-    while same < min(len(mine.history), len(theirs.history)) and mine.history[same] == theirs.history[same]:
+    while same < min(len(s.history) for s in (mine, base, theirs)) and (
+        mine.history[same] == base.history[same] == theirs.history[same]
+    ):
         same += 1
     mine.history = theirs.history + mine.history[same:]
     if taken:
-        mine.history.append(("joined with another window", a))
+        mine.history.append(("joined with another window", {name: a.get(name) for name in taken}))
     mine.recipe = recipe_from(values)
     mine.versions = {**theirs.versions, **mine.versions}
     if clash:
