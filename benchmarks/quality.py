@@ -19,7 +19,7 @@ from benchmarks import photos
 from benchmarks.white import charts, white_balance
 from bruto.container.dng_reader import read_dng
 from bruto.merge.frames import colour_band, load_frame
-from bruto.merge.stack import bracket_variance
+from bruto.merge.methods.bracket import bracket_variance
 from bruto.simphone.capture import Exposure, Phone
 
 PROGRAM = Path(sys.executable).with_name("bruto")

@@ -27,7 +27,7 @@ from bruto.container.picture import read_picture
 from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import Job, Queue, deliver
 from bruto.develop.recipe import Recipe
-from bruto.merge.stack import merge_noise
+from bruto.merge.merging import merge
 from bruto.publish import clean_leftovers
 from bruto.shoot.sidecar import load_sidecar, save_sidecar
 from bruto.shoot.takein import take_in
@@ -69,7 +69,7 @@ class Kills:
             deliver(self.raws[n % 4], self.out / f"d-{n}{suffix}", Recipe(), Ticket())
 
     def _merge(self, n: int) -> None:
-        merge_noise(list(self.raws[:2]), self.out / f"m-{n}.dng", method="mean" if n % 2 else "median")
+        merge("mean" if n % 2 else "median", list(self.raws[:2]), self.out / f"m-{n}.dng")
 
     def _values(self, n: int) -> None:
         for k in range(400):

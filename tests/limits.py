@@ -24,7 +24,7 @@ from bruto.deliver.jobs import deliver
 from bruto.develop.library import NamedRecipe, keep, kept
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
-from bruto.merge.stack import merge_exposure, merge_noise
+from bruto.merge.merging import merge
 from bruto.phones.card import PhoneCard, load_card, save_card
 from bruto.sensor.measures import measured
 from bruto.shoot.folder import load_record, open_shoot, save_record
@@ -97,9 +97,9 @@ def full_disk(base: Path) -> int:
             "tif": lambda n: deliver(raw, d / "out.tif", Recipe(), Ticket(bits=16)),
             "avif": lambda n: deliver(raw, d / "out.avif", Recipe(), Ticket()),
             "jxl": lambda n: deliver(raw, d / "out.jxl", Recipe(), Ticket()),
-            "mean": lambda n: merge_noise(list(burst[:2]), d / "m.dng"),
-            "median": lambda n: merge_noise(list(burst[:2]), d / "m.dng", method="median"),
-            "bracket": lambda n: merge_exposure(list(bracket), d / "b.dng"),
+            "mean": lambda n: merge("mean", list(burst[:2]), d / "m.dng"),
+            "median": lambda n: merge("median", list(burst[:2]), d / "m.dng"),
+            "bracket": lambda n: merge("bracket", list(bracket), d / "b.dng"),
             "values": values,
             "rating": lambda n: write_rating(raw, stars=n % 6, note="y" * 3000),
             "record": lambda n: save_record(d, load_record(d)),
@@ -161,7 +161,7 @@ def no_permission(base: Path) -> int:
         "open": lambda: open_shoot([day]),
         "develop": lambda: deliver(raw, out / "a.jpg", Recipe(), Ticket(), overwrite=True),
         "picture": lambda: deliver(picture, out / "b.jpg", Recipe(), Ticket(), overwrite=True),
-        "merge": lambda: merge_noise([raw, picture], out / "m.dng"),
+        "merge": lambda: merge("mean", [raw, picture], out / "m.dng"),
         "values": lambda: save_sidecar(raw, load_sidecar(raw)[0], load_sidecar(raw)[0]),
         "rating": lambda: write_rating(raw, stars=4),
         "record": lambda: save_record(day, load_record(day)),

@@ -27,7 +27,7 @@ from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import DONE, FAILED, STOPPED, Job, Queue, deliver
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
-from bruto.merge.stack import merge_noise
+from bruto.merge.merging import merge
 from bruto.shoot.folder import RECORD, Record, save_record
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
 from bruto.shoot.takein import take_in
@@ -268,14 +268,14 @@ class Window(Awkward):
             (out / "m.dng").write_bytes(b"somebody else's")
 
         with self.assertRaisesRegex(BrutoError, "there already"):
-            merge_noise(list(self.frames), target, progress=appear)
+            merge("mean", list(self.frames), target, progress=appear)
         again = Outputs(self.frames)
-        found = merge_noise(
-            list(self.frames), target, progress=appear, renamed=lambda: again.in_folder(out, "m.dng")
+        found = merge(
+            "mean", list(self.frames), target, progress=appear, renamed=lambda: again.in_folder(out, "m.dng")
         )  # fmt: skip
         self.assertEqual((found.output.name, (out / "m.dng").read_bytes()), ("m-2.dng", b"somebody else's"))
         self.assertTrue(made_here(found.output))
-        merge_noise(list(self.frames), found.output, overwrite=True)
+        merge("mean", list(self.frames), found.output, overwrite=True)
         self.assertEqual(len(list(out.iterdir())), 2)
 
     def test_taking_in_over_names_that_are_taken(self) -> None:

@@ -343,31 +343,29 @@ def _merged(result: Any, as_json: bool) -> None:
             typer.echo(shown(f"left out {f.file}: {f.reason}"))
 
 
-@merge_app.command("noise")
-def merge_noise_command(
-    files: list[Path],
-    output: Annotated[Path, typer.Option("-o", "--output")],
-    method: Annotated[str, typer.Option(help="mean or median")] = "mean",
-    overwrite: OverwriteFlag = False,
-    as_json: JsonFlag = False,
-) -> None:
-    """Merge a burst of equal exposure: less noise."""
-    from bruto.merge.stack import merge_noise
+def _add_merges() -> None:
+    """A command for each kind of merge: methods are known only where they are wanted, as they take long to load."""
+    from bruto.merge.merging import merge
+    from bruto.merge.methods import commands, method_of
 
-    _merged(merge_noise(list(files), output, method=method, overwrite=overwrite, progress=_ProgressLine()), as_json)
+    def command_of(name: str, usual: str) -> Callable[..., None]:
+        def command(
+            files: list[Path],
+            output: Annotated[Path, typer.Option("-o", "--output")],
+            method: str = usual,
+            overwrite: OverwriteFlag = False,
+            as_json: JsonFlag = False,
+        ) -> None:
+            chosen = method_of(method, name)
+            _merged(merge(chosen, list(files), output, overwrite=overwrite, progress=_ProgressLine()), as_json)
 
+        return command
 
-@merge_app.command("exposure")
-def merge_exposure_command(
-    files: list[Path],
-    output: Annotated[Path, typer.Option("-o", "--output")],
-    overwrite: OverwriteFlag = False,
-    as_json: JsonFlag = False,
-) -> None:
-    """Merge a bracket: more range."""
-    from bruto.merge.stack import merge_exposure
-
-    _merged(merge_exposure(list(files), output, overwrite=overwrite, progress=_ProgressLine()), as_json)
+    for name, methods in commands().items():
+        text = methods[0].help
+        if len(methods) > 1:
+            text += f" Methods: {', '.join(m.key for m in methods)}."
+        merge_app.command(name, help=text)(command_of(name, methods[0].key))
 
 
 @app.command()
@@ -477,6 +475,8 @@ def main(arguments: list[str] | None = None) -> int:
             stream.reconfigure(errors="backslashreplace")
     clean_leftovers()
     try:
+        if args[0] == "merge":
+            _add_merges()
         app(args=args)
         return 0
     except SystemExit as end:

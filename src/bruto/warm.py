@@ -126,7 +126,7 @@ def _rest() -> None:
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import open_source
     from bruto.develop.suggest.suggesting import suggest_all, take_all
-    from bruto.merge.stack import merge_exposure, merge_noise
+    from bruto.merge.merging import merge
     from bruto.sensor.measure import measure
     from bruto.simphone.capture import simulate
 
@@ -139,10 +139,10 @@ def _rest() -> None:
         measure(read_dng(files[0]))
         best = Recipe(noise_best=True, brightness_noise=1.0, colour_noise=1.0)
         Developer(open_source(shots[0]["files"][1])).render(best)
-        merge_noise(files, folder / "merged.dng")
+        merge("mean", files, folder / "merged.dng")
         measure(read_dng(folder / "merged.dng"))
         Developer(open_source(folder / "merged.dng")).render(best)
-        merge_exposure([s["files"][0] for s in steps], folder / "bracket.dng")
+        merge("bracket", [s["files"][0] for s in steps], folder / "bracket.dng")
         Developer(open_source(folder / "bracket.dng")).render(best)
         developer = Developer(open_source(files[0]))
         developer.render(take_all(Recipe(), suggest_all(developer)).changed(noise_best=True))

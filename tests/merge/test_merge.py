@@ -7,18 +7,22 @@ import shutil
 import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from unittest import mock
 
 import cv2
 import numpy as np
 import rawpy
 
 from bruto.container.dng_reader import read_dng
+from bruto.container.glance import glance
+from bruto.container.merged import merged_of
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError, Cancelled
 from bruto.merge.frames import colour_band, load_frame
-from bruto.merge.stack import bracket_variance, merge_exposure, merge_noise
+from bruto.merge.merging import merge
+from bruto.merge.methods.bracket import bracket_variance
 from bruto.simphone.capture import Exposure, Phone
 from tests.again import write_dng
 from tests.container.test_dng import PREVIEW, tags
@@ -55,7 +59,7 @@ class Burst(Folder):
         settings = {**BURST, "static": static}
         shots = taken("card", **settings)
         files = raws_of("card", **settings)
-        result = merge_noise(files, self.out, method=method)
+        result = merge(method, files, self.out)
         ideal = ideal_of("card", shots[0], 6000)
         frame = load_frame(files[0])
         one = residual(colour_band(frame, 0, MIDDLE[1]), ideal)
@@ -79,7 +83,7 @@ class Burst(Folder):
 
     def test_motion_is_the_hands(self) -> None:
         shots = taken("card", **BURST)
-        result = merge_noise(raws_of("card", **BURST), self.out)
+        result = merge("mean", raws_of("card", **BURST), self.out)
         w, h = MIDDLE
         for shot, frame in zip(shots[1:], result.frames[1:], strict=True):
             matrix = np.array(shot["transform"])
@@ -105,7 +109,7 @@ class Burst(Folder):
                 PREVIEW,
             )
             painted.append(path)
-        merge_noise(painted, self.out)
+        merge("mean", painted, self.out)
         merged = plain_linear(read_dng(self.out))
         first = colour_band(load_frame(painted[0]), 0, MIDDLE[1])
         for k in (2, 4, 6):
@@ -116,7 +120,7 @@ class Burst(Folder):
 
     def test_result_is_a_raw_for_everyone(self) -> None:
         files = raws_of("card", **BURST)
-        result = merge_noise(files, self.out)
+        result = merge("mean", files, self.out)
         frame = read_dng(self.out)
         self.assertEqual((frame.meta.kind, frame.codes.shape), ("linear", (MIDDLE[1], MIDDLE[0], 3)))
         one = read_dng(files[0]).meta
@@ -135,7 +139,7 @@ class Burst(Folder):
 class Bracket(Folder):
     def radiance(self, static: bool) -> tuple[np.ndarray, np.ndarray, dict]:
         shots = taken("boiling-house", **{**BRACKET, "static": static})
-        merge_exposure(raws_of("boiling-house", **{**BRACKET, "static": static}), self.out)
+        merge("bracket", raws_of("boiling-house", **{**BRACKET, "static": static}), self.out)
         merged = plain_linear(read_dng(self.out))
         reference = next(s for s in shots if s["ev"] == 0.0)
         phone = Phone("boiling-house", size=MIDDLE)
@@ -175,7 +179,7 @@ class Bracket(Folder):
 
     def test_range_grows(self) -> None:
         files = raws_of("boiling-house", **BRACKET)
-        result = merge_exposure(files, self.out)
+        result = merge("bracket", files, self.out)
         frame = read_dng(self.out)
         self.assertEqual(frame.codes.dtype, np.float16)
         self.assertAlmostEqual(frame.meta.baseline_exposure, 3.0, places=2)
@@ -187,9 +191,9 @@ class Bracket(Folder):
 
     def test_order_does_not_matter(self) -> None:
         files = raws_of("boiling-house", **BRACKET)
-        merge_exposure(files, self.out)
+        merge("bracket", files, self.out)
         other = self.folder / "other.dng"
-        merge_exposure(files[::-1], other)
+        merge("bracket", files[::-1], other)
         np.testing.assert_array_equal(read_dng(self.out).codes, read_dng(other).codes)
 
 
@@ -200,8 +204,8 @@ class Refusals(Folder):
         link = self.folder / "link.dng"
         link.symlink_to(first)
         with self.assertRaisesRegex(BrutoError, "two different"):
-            merge_noise([first, first, copied, link], self.folder / "m.dng")
-        found = merge_noise([first, copied, second, link], self.folder / "m.dng")
+            merge("mean", [first, first, copied, link], self.folder / "m.dng")
+        found = merge("mean", [first, copied, second, link], self.folder / "m.dng")
         self.assertEqual(sum(f.used for f in found.frames), 2)
         self.assertLess(found.noise_gain, 1.45)
         reasons = [f.reason for f in found.frames if not f.used]
@@ -210,49 +214,72 @@ class Refusals(Folder):
     def test_too_few_or_unlike(self) -> None:
         files = raws_of("card", size=SMALL, count=2)
         with self.assertRaisesRegex(BrutoError, "at least two"):
-            merge_noise(files[:1], self.out)
+            merge("mean", files[:1], self.out)
         with self.assertRaisesRegex(BrutoError, "same exposure"):
-            merge_exposure(files, self.out)
+            merge("bracket", files, self.out)
         with self.assertRaisesRegex(BrutoError, "mean or median"):
-            merge_noise(files, self.out, method="mode")
+            merge("mode", files, self.out)
         with self.assertRaisesRegex(BrutoError, "another size"):
-            merge_noise([files[0], raws_of("card", size=MIDDLE)[0]], self.out)
+            merge("mean", [files[0], raws_of("card", size=MIDDLE)[0]], self.out)
         self.assertFalse(self.out.exists())
 
     def test_one_broken_frame_is_named_and_left_out(self) -> None:
         files = [Path(shutil.copy2(f, self.folder)) for f in raws_of("card", size=SMALL, count=4)]
         files[2].write_bytes(files[2].read_bytes()[:5000])
-        result = merge_noise(list(files), self.out)
+        result = merge("mean", list(files), self.out)
         self.assertEqual([f.used for f in result.frames], [True, True, False, True])
         self.assertIn(files[2].name, result.frames[2].reason)
         self.assertEqual(len(result.as_json()["frames_rejected"]), 1)
 
     def test_another_scene_is_left_out(self) -> None:
         files = [*raws_of("card", size=SMALL, count=2), raws_of("pans", size=SMALL)[0]]
-        result = merge_noise(files, self.out)
+        result = merge("mean", files, self.out)
         self.assertEqual([f.used for f in result.frames], [True, True, False])
 
     def test_stopping_writes_nothing(self) -> None:
-        files = raws_of("card", size=SMALL, count=4)
-        seen: list[str] = []
-
-        def cancelled() -> bool:
-            return any(s.startswith("merging") for s in seen)
-
-        for method in ("mean", "median"):
-            seen.clear()
+        burst = raws_of("card", size=SMALL, count=4)
+        bracket = raws_of("card", size=SMALL, bracket=(-1.0, 0.0, 1.0))
+        for method, files in (("mean", burst), ("median", burst), ("bracket", bracket)):
+            seen: list[str] = []
             with self.assertRaises(Cancelled):
-                merge_noise(
-                    files,
-                    self.out,
-                    method=method,
-                    progress=lambda _, s: seen.append("merging" if "merg" in s or "middle" in s else s),
-                    cancelled=cancelled,
-                )
+                merge(
+                    method, files, self.out, progress=lambda _, s, to=seen: to.append(s),
+                    cancelled=lambda told=seen: len(told) >= 3,
+                )  # fmt: skip
+            self.assertEqual(len(seen), 3, method)
         self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_every_frame_is_decoded_once(self) -> None:
+        burst = raws_of("card", size=SMALL, count=4)
+        bracket = raws_of("card", size=SMALL, bracket=(-1.0, 0.0, 1.0))
+        for method, files in (("mean", burst), ("median", burst), ("bracket", bracket)):
+            with mock.patch("bruto.merge.frames.read_dng", wraps=read_dng) as decoded:
+                merge(method, files, self.out, overwrite=True)
+            self.assertEqual(
+                sorted(Path(c.args[0]).name for c in decoded.call_args_list), sorted(f.name for f in files)
+            )
+
+    def test_an_unreadable_frame_of_a_bracket_is_named_and_left_out(self) -> None:
+        files = [*raws_of("card", size=SMALL, bracket=(-1.0, 0.0, 1.0))]
+        for data in (b"", files[0].read_bytes()[:3000]):
+            damaged = self.folder / "damaged.dng"
+            damaged.write_bytes(data)
+            result = merge("bracket", [*files, damaged], self.out, overwrite=True)
+            out = [f for f in result.frames if not f.used]
+            self.assertEqual([Path(f.file).name for f in out], ["damaged.dng"])
+            self.assertTrue(out[0].reason)
+            self.assertEqual(len(result.frames), 4)
+
+    def test_the_file_says_how_it_was_merged(self) -> None:
+        merge("median", raws_of("card", size=SMALL, count=4), self.out)
+        self.assertEqual(read_dng(self.out).meta.merged, "median of 4 frames")
+        self.assertEqual(glance(self.out).merged, "median of 4 frames")
+        self.assertEqual(glance(raws_of("card", size=SMALL, count=4)[0]).merged, "")
+        self.assertEqual(merged_of(None, "Bruto 0.1", "bracket of 3 frames: a.dng"), "bracket of 3 frames")
+        self.assertEqual(merged_of(None, "another program", "mean of all"), "")
 
     def test_originals_stay_as_they_are(self) -> None:
         files = raws_of("card", size=SMALL, count=4)
         before = [(Path(f).read_bytes(), Path(f).stat().st_mtime_ns) for f in files]
-        merge_noise(files, self.out)
+        merge("mean", files, self.out)
         self.assertEqual([(Path(f).read_bytes(), Path(f).stat().st_mtime_ns) for f in files], before)

@@ -123,7 +123,7 @@ class Rules(unittest.TestCase):
         shots = open_shoot([self.folder])
         middle = shots[2]
         assert middle.seen is not None
-        merged = replace(middle, name="merged", seen=replace(middle.seen, description="mean of 5: pans"))
+        merged = replace(middle, name="merged", seen=replace(middle.seen, merged="mean of 5 frames"))
         sets = find_sets([*shots[:3], merged, *shots[3:]])
         self.assertEqual([(g.kind, len(g.shots)) for g in sets], [("burst", len(names)), ("single", 1)])
         self.assertEqual(sets[1].shots[0].name, "merged")

@@ -24,7 +24,7 @@ from bruto.shoot.folder import Asked, Record, load_record, open_shoot, pair_by_h
 from bruto.shoot.likeness import takes_of
 from bruto.shoot.ranking import Rank, rank
 from bruto.shoot.sets import find_sets
-from bruto.shoot.shots import MERGED, Shot, ShotSet, read_shot
+from bruto.shoot.shots import Shot, ShotSet, read_shot
 from bruto.shoot.sidecar import Sidecar, load_sidecar, put_aside, save_sidecar
 from bruto.shoot.xmp import read_rating, write_rating
 
@@ -480,8 +480,8 @@ def shot_facts(shot: Shot) -> list[str]:
         seconds = f"1/{1 / m.exposure_s:.0f} s" if m.exposure_s < 0.3 else f"{m.exposure_s:g} s"
         exposure = f"ISO {m.iso:.0f} · {seconds}" if m.iso else seconds
     kind = {"mosaic": "raw", "linear": "processed raw", "picture": "picture only, no raw"}[m.kind]
-    if m.kind == "linear" and m.description.startswith(MERGED):
-        kind = "merged, " + m.description.split(":")[0]
+    if m.merged:
+        kind = f"merged, {m.merged}"
     elif shot.raw and shot.picture:
         kind += " + picture"
     return [exposure, kind]

@@ -30,6 +30,8 @@ from bruto.container.facts import (
     believed,
     text_of,
 )
+from bruto.container.merged import TAG as MERGED_TAG
+from bruto.container.merged import merged_of
 from bruto.container.opcodes import GAIN_MAP, NAMES, OPTIONAL, parse_gain_map, parse_opcodes
 from bruto.container.profile import CALIBRATION, COLOR, FORWARD, ILLUMINANT, parse_calibrations, signature_agrees
 from bruto.container.rawframe import CFA_LETTERS, GainMap, RawFrame, RawMeta
@@ -318,6 +320,7 @@ def _meta(first: Any, page: Any) -> RawMeta:
         model=text_of(_value(first, 272)),
         software=text_of(_value(first, 305)),
         description=text_of(_value(first, 270)),
+        merged=merged_of(_value(first, MERGED_TAG), text_of(_value(first, 305)), text_of(_value(first, 270))),
         warnings=tuple(warnings),
     )
 

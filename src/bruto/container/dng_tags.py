@@ -10,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.container.corrections import Correction, write_correction
+from bruto.container.merged import TAG as MERGED_TAG
+from bruto.container.merged import private_of
 from bruto.container.opcodes import GAIN_MAP, gain_map_body, write_opcodes
 from bruto.container.profile import CALIBRATION, COLOR, FORWARD, ILLUMINANT, Calibration, CameraProfile, profile_entries
 from bruto.container.rawframe import CFA_LETTERS, GainMap, GpsPlace, SemanticMask
@@ -47,6 +49,7 @@ class DngTags:
     model: str = ""
     software: str = "Bruto"
     description: str = ""
+    merged: str = ""  # what was merged how, see `provenance.merged_of`
     taken: str = ""  # Exif form, "2026:06:21 12:00:00"
     iso: float | None = None
     exposure_s: float | None = None
@@ -98,6 +101,7 @@ def file_entries(tags: DngTags, order: str, version: int) -> list[Entry]:
         *_text(271, tags.make),
         *_text(272, tags.model),
         *_text(305, tags.software),
+        *([(MERGED_TAG, BYTE, list(private_of(tags.merged)))] if tags.merged else []),
         *_text(306, tags.taken),
         *_text(50931, tags.camera_signature),
     ]

@@ -14,6 +14,8 @@ from typing import Any
 from bruto.container.dng_reader import is_raw, read_dng_meta
 from bruto.container.facts import EXPOSURE_S, F_NUMBER, FOCAL_35MM, FOCAL_MM, ISO, ZOOM, believed, text_of
 from bruto.container.ifd import byte_order, read_ifd
+from bruto.container.merged import TAG as MERGED_TAG
+from bruto.container.merged import merged_of
 from bruto.container.picture import read_picture_facts
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import MappedFile, check_readable, open_regular
@@ -32,6 +34,7 @@ _IFD0 = {
     277,
     279,
     305,
+    MERGED_TAG,
     306,
     330,
     34665,
@@ -75,6 +78,7 @@ class Glance:
     model: str = ""
     software: str = ""
     description: str = ""
+    merged: str = ""
     preview: tuple[int, int] | None = None
     xmp_edited: bool = False
     length: int = 0
@@ -131,6 +135,7 @@ def _facts(tags: dict[int, Any], exif: dict[int, Any]) -> dict[str, Any]:
         "model": _text(tags, 272),
         "software": _text(tags, 305),
         "description": _text(tags, 270),
+        "merged": merged_of(tags.get(MERGED_TAG), _text(tags, 305), _text(tags, 270)),
     }
 
 
@@ -200,6 +205,7 @@ def _thorough(path: Path, length: int) -> Glance:
         "model",
         "software",
         "description",
+        "merged",
     )
     if is_raw(path):
         m = read_dng_meta(path).meta

@@ -107,6 +107,7 @@ class RawMeta:
     model: str = ""
     software: str = ""
     description: str = ""
+    merged: str = ""
     preview_size: tuple[int, int] | None = None
     warnings: tuple[str, ...] = ()
 

@@ -42,9 +42,14 @@ class Frame:
     @property
     def exposure(self) -> float:
         """Light gathered times gain, seconds x ISO / f-number squared."""
-        if not self.meta.exposure_s or not self.meta.iso:
-            raise BrutoError(f"{self.path}: the file does not say its exposure time and ISO, which this merge needs.")
-        return self.meta.exposure_s * self.meta.iso / (self.meta.f_number or 1.0) ** 2
+        return exposure_of(self.meta, self.path)
+
+
+def exposure_of(meta: RawMeta, path: Path) -> float:
+    """Light gathered times gain, seconds x ISO / f-number squared; raises `BrutoError` where the file says neither."""
+    if not meta.exposure_s or not meta.iso:
+        raise BrutoError(f"{path}: the file does not say its exposure time and ISO, which this merge needs.")
+    return meta.exposure_s * meta.iso / (meta.f_number or 1.0) ** 2
 
 
 def load_frame(path: str | Path) -> Frame:

@@ -6,7 +6,7 @@ import math
 from itertools import pairwise
 from statistics import median
 
-from bruto.shoot.shots import MERGED, Shot, ShotSet
+from bruto.shoot.shots import Shot, ShotSet
 
 BURST_GAP_S = 3.0
 """Longest pause between frames of a burst or bracket, seconds."""
@@ -27,7 +27,7 @@ def find_sets(shots: list[Shot]) -> list[ShotSet]:
 
     A merged frame has the time of its source frames: it stands alone behind their set.
     """
-    merged = [s for s in shots if s.seen and s.seen.description.startswith(MERGED)]
+    merged = [s for s in shots if s.seen and s.seen.merged]
     groups: list[list[Shot]] = []
     for shot in (s for s in shots if s not in merged):
         if groups and _follows(groups[-1], shot):

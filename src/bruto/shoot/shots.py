@@ -18,9 +18,6 @@ from bruto.container.picture import decode_jpeg, picture_meta, read_picture_fact
 from bruto.container.rawframe import RawMeta
 from bruto.errors import BrutoError
 
-MERGED = ("mean of", "median of", "bracket of")
-"""How descriptions of merged frames begin."""
-
 
 @dataclass(frozen=True)
 class Shot:
@@ -99,7 +96,7 @@ class ShotSet:
     def title(self) -> str:
         first = self.shots[0]
         text = first.seen.description if first.seen else ""
-        return first.name if not text or text.startswith(MERGED) else text
+        return first.name if not text or (first.seen and first.seen.merged) else text
 
 
 def taken_at(seen: Glance) -> datetime | None:

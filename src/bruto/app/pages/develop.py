@@ -248,7 +248,7 @@ class DevelopPage(QWidget):
         kind = {"mosaic": "RAW, developed", "linear": "PROCESSED RAW, developed", "picture": "PICTURE ONLY, developed"}[
             developer.source.kind
         ]
-        if developer.source.meta.description.startswith(("mean of", "median of", "bracket of")):
+        if developer.source.meta.merged:
             kind = "MERGED, developed"
         self._developed_tag = kind
         self.decoded.emit(self.shot, developer)

@@ -23,14 +23,14 @@ from bruto.app.widgets import theme
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.task_line import time_left
 from bruto.errors import BrutoError
-from bruto.merge.stack import MergeResult
+from bruto.merge.methods import METHODS, method_of
+from bruto.merge.methods.method import Shown
+from bruto.merge.result import MergeResult
 from bruto.shoot.shots import Shot, ShotSet, oriented_preview
 from bruto.storage.outputs import Outputs
 
-METHODS = {
-    "burst": (("Mean, moving things kept out", "mean"), ("Median", "median")),
-    "bracket": (("Weighted by the noise model", "exposure"),),
-}
+MERGED_SETS = {kind for method in METHODS for kind in method.sets}
+"""Kinds of set that some method is for."""
 
 
 class FrameChart(QWidget):
@@ -237,13 +237,14 @@ class MergePage(QWidget):
             return
         self.open_button.hide()
         self.outcome.setText("")
-        usable = group is not None and group.kind in METHODS
+        usable = group is not None and group.kind in MERGED_SETS
         self.method.clear()
         if usable:
             assert group is not None
             self.chart.set_frames(group.shots)
-            for text, key in METHODS[group.kind]:
-                self.method.addItem(text, key)
+            for method in METHODS:
+                if group.kind in method.sets:
+                    self.method.addItem(method.title, method.key)
         else:
             self.chart.set_frames(())
         self.method.setEnabled(usable)
@@ -255,7 +256,7 @@ class MergePage(QWidget):
         self.stage.set_frame(0, 0)
         self.stage.message, self.stage.base = "", None
         self.tag.setText("MERGE")
-        if self.group is None or self.group.kind not in METHODS:
+        if self.group is None or self.group.kind not in MERGED_SETS:
             self.stage.message = "Choose a set in the list: a burst or a bracket."
             return
         shot = self.group.shots[0]
@@ -274,7 +275,7 @@ class MergePage(QWidget):
     def _describe(self) -> None:
         chosen = self._chosen()
         n = len(chosen)
-        if self.group is None or self.group.kind not in METHODS:
+        if self.group is None or self.group.kind not in MERGED_SETS:
             self.which.setText("")
             self.facts.setText(
                 "This shot stands alone. Choose a burst (same settings, seconds apart) or a bracket (stepped "
@@ -289,15 +290,9 @@ class MergePage(QWidget):
         self.facts.setText(
             f"{n} used of {len(self.group.shots)}\n{first.width} × {first.height} px each, ISO {first.iso or 0:.0f}"
         )
-        if self.group.kind == "burst":
-            gain = n**0.5 if self.method.currentData() == "mean" else (n * 0.7) ** 0.5
-            self.expect.setText(f"Noise should fall about {gain:.1f} ×. The first frame stays the reference.")
-        else:
-            times = [s.meta.exposure_s or 1 for s in chosen if s.meta]
-            import math
-
-            span = math.log2(max(times) / min(times)) if times else 0
-            self.expect.setText(f"Adds {span:.1f} EV of range; each place comes from the frames that hold it best.")
+        frames = [Shown(s.meta.exposure_s, s.meta.iso) for s in chosen if s.meta]
+        if self.method.currentData():
+            self.expect.setText(method_of(str(self.method.currentData())).expect(frames))
         self.go.setText(f"Merge {n} frames")
         self.go.setEnabled(n >= 2 and not self.progress.isVisible())
 
@@ -308,7 +303,7 @@ class MergePage(QWidget):
         raws = [s.raw for s in chosen if s.raw is not None]
         base = raws[0]
         kind = str(self.method.currentData())
-        stem = f"{base.stem}-{'bracket' if kind == 'exposure' else kind}-of-{len(raws)}"
+        stem = f"{base.stem}-{kind}-of-{len(raws)}"
         try:
             target = Outputs(raws).in_folder(base.parent, stem + ".dng")
         except BrutoError as error:

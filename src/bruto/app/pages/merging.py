@@ -14,7 +14,8 @@ from bruto.app.worker import Worker
 from bruto.container.orientation import orient
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
-from bruto.merge.stack import MergeResult, merge_exposure, merge_noise
+from bruto.merge.merging import merge
+from bruto.merge.result import MergeResult
 from bruto.publish import Target
 from bruto.storage.outputs import Outputs
 
@@ -62,9 +63,7 @@ class Merging:
                 "progress": self.progress,
                 "cancelled": self._stop.is_set,
             }
-            if kind == "exposure":
-                return merge_exposure(given, output, **ways)
-            return merge_noise(given, output, method=kind, **ways)
+            return merge(kind, given, output, **ways)
 
         self.background.ask("merge", work, self._merged, failed)
 

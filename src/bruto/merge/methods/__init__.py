@@ -1,0 +1,28 @@
+"""The merge methods, in the order in which they are offered. One more: its file here, and a line below."""
+
+from __future__ import annotations
+
+from bruto.errors import BrutoError
+from bruto.merge.methods.bracket import BRACKET
+from bruto.merge.methods.mean import MEAN
+from bruto.merge.methods.median import MEDIAN
+from bruto.merge.methods.method import Method
+
+METHODS: tuple[Method, ...] = (MEAN, MEDIAN, BRACKET)
+
+
+def commands() -> dict[str, list[Method]]:
+    """Methods by their command; the first one of a command is what it does unless told."""
+    found: dict[str, list[Method]] = {}
+    for method in METHODS:
+        found.setdefault(method.command, []).append(method)
+    return found
+
+
+def method_of(key: str, command: str = "") -> Method:
+    """A method by its key, of a command where one is named; raises `BrutoError` where there is none."""
+    found = [m for m in METHODS if not command or m.command == command]
+    for method in found:
+        if method.key == key:
+            return method
+    raise BrutoError(f"Frames are merged by {' or '.join(m.key for m in found)}, not '{key}'.")

@@ -1,0 +1,188 @@
+"""A bracket as one frame of more range: radiance is the mean of the frames' radiances with weights 1 / variance from
+the noise model, clipped light left out, which is the maximum-likelihood estimate for Gaussian noise (Granados et al.
+2010).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from bruto.align.registration import Alignment
+from bruto.container.dng_reader import read_dng_meta
+from bruto.errors import BrutoError
+from bruto.merge.frames import Frame, brightness, exposure_of, warped_band
+from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.reader import Reader, common_light
+
+BAND = 384
+MOST_FRAMES = 15
+FULL_FROM, FULL_AT = 0.86, 0.95
+"""Share of saturation from which a frame's weight falls, and at which it is nothing."""
+FULL_REACH = 11
+"""Width in pixels around a clipped site in which demosaiced values are not trusted."""
+EXPOSURE_TRUST = 0.12
+"""Deviation from the stated ratio of exposures up to which the ratio found in the pictures is believed."""
+
+
+def _order(paths: list[Path]) -> tuple[list[Path], Path]:
+    """By exposure, which is read from the files; the middle one is the reference."""
+    if len(paths) > MOST_FRAMES:
+        raise BrutoError(
+            f"A bracket has at most {MOST_FRAMES} frames, not {len(paths)}. Merge frames of equal exposure as a burst "
+            "first."
+        )
+    exposures: dict[Path, float] = {}
+    problems: list[BrutoError] = []
+    for path in paths:
+        try:
+            exposures[path] = exposure_of(read_dng_meta(path).meta, path)
+        except BrutoError as error:  # the reader names it and leaves it out
+            problems.append(error)
+    if len(exposures) < 2:
+        raise problems[0]
+    rising = sorted(exposures, key=lambda p: exposures[p])
+    left = [p for p in paths if p not in exposures]
+    if exposures[rising[-1]] / exposures[rising[0]] < 1.2:
+        raise BrutoError("These frames have the same exposure: merge them as a burst (noise) instead.")
+    return rising + left, rising[len(rising) // 2]
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _radiance(bands, full, exposures, a, b, floor_weight, out, achieved):
+    """Weighted mean radiance of frames (N, h, w, 3), each divided by its relative exposure."""
+    n, h, w = bands.shape[:3]
+    for y in prange(h):
+        for x in range(w):
+            for c in range(3):
+                # first estimate: every unclipped frame by its exposure, the variance-optimal choice in bright light
+                top = np.float32(0)
+                low = np.float32(0)
+                for k in range(n):
+                    weight = full[k, y, x] * exposures[k]
+                    top += weight * bands[k, y, x, c] / exposures[k]
+                    low += weight
+                if low <= 0:
+                    out[y, x, c] = bands[0, y, x, c] / exposures[0]
+                    continue
+                estimate = max(top / low, np.float32(0))
+                top = np.float32(0)
+                low = np.float32(0)
+                for k in range(n):
+                    e = exposures[k]
+                    variance = (a[k, c] * e * estimate + b[k, c]) / (e * e)
+                    weight = full[k, y, x] / variance
+                    top += weight * bands[k, y, x, c] / e
+                    low += weight
+                out[y, x, c] = top / low
+
+
+def _combine(reader: Reader) -> Combined:
+    """Memory holds the frames, as each place of the result is made of all of them."""
+    frames: list[tuple[Frame, Alignment | None]] = list(reader)
+    h, w = reader.size
+    shortest, longest = frames[0][0], frames[-1][0]
+    exposures = true_exposures([f for f, _ in frames]).astype(np.float32)
+    a = np.stack([f.noise[:, 0] for f, _ in frames]).astype(np.float32)
+    b = np.stack([f.noise[:, 1] for f, _ in frames]).astype(np.float32)
+    out = np.empty((h, w, 3), np.float16)
+    for top in range(0, h, BAND):
+        reader.check()
+        bottom = min(h, top + BAND)
+        bands = np.empty((len(frames), bottom - top, w, 3), np.float32)
+        full = np.empty((len(frames), bottom - top, w), np.float32)
+        for k, (frame, alignment) in enumerate(frames):
+            bands[k], inside = warped_band(frame, alignment, top, bottom)
+            peak = cv2.dilate(bands[k].max(axis=2), np.ones((FULL_REACH, FULL_REACH), np.uint8))
+            full[k] = np.clip((FULL_AT - peak) / (FULL_AT - FULL_FROM), 0, 1)
+            if inside is not None:
+                full[k][~inside] = 0
+        # where even the shortest frame is clipped, it is all there is
+        full[0] = np.where(full.max(axis=0) <= 0, 1e-6, full[0])
+        result = np.empty((bottom - top, w, 3), np.float32)
+        _radiance(bands, full, exposures, a, b, np.float32(0), result, result)
+        out[top:bottom] = np.clip(result, -0.01, 60000)
+        reader.progress(0.9, "merging")
+    dark = (b[:, 1] / exposures**2) ** -1
+    gain = float(np.sqrt(dark.sum() / dark[0]))
+    return Combined(
+        out, _noise_of(exposures, a, b), gain, gain, math.log2(float(reader.reference.exposure / shortest.exposure)),
+        math.log2(longest.exposure / shortest.exposure) + math.log2(1 / max(math.sqrt(float(b[-1, 1])), 1e-6)),
+    )  # fmt: skip
+
+
+def true_exposures(frames: list[Frame]) -> NDArray[np.float64]:
+    """Exposure of each frame over the first's (rising order), measured in the pictures where files state rounded times.
+
+    Neighbours in exposure are compared by block means that both hold well; the median of their ratios is taken.
+    """
+    stated = np.array([f.exposure for f in frames])
+    found = [1.0]
+    blocks = []
+    for frame in frames:
+        light = brightness(frame)
+        h, w = light.shape
+        small = cv2.resize(light, (max(1, w // 16), max(1, h // 16)), interpolation=cv2.INTER_AREA)
+        top = cv2.resize(
+            cv2.dilate(light, np.ones((17, 17), np.uint8)), small.shape[::-1], interpolation=cv2.INTER_NEAREST
+        )
+        blocks.append((small, top))
+    for k in range(1, len(frames)):
+        ratio = stated[k] / stated[k - 1]
+        (dark, _), (bright, top) = blocks[k - 1], blocks[k]
+        floor = 30 * math.sqrt(float(frames[k - 1].noise[1, 1]))
+        good = (top < 0.8) & (dark > floor) & (bright > 0)
+        if good.sum() >= 60:
+            measured = float(np.median(bright[good] / dark[good]))
+            if abs(measured / ratio - 1) < EXPOSURE_TRUST:
+                ratio = measured
+        found.append(found[-1] * ratio)
+    return np.array(found)
+
+
+def bracket_variance(x: NDArray, exposures: NDArray, a: NDArray, b: NDArray) -> NDArray:
+    """Least variance (Cramer-Rao bound) of radiance x (1 = saturation of the shortest) from frames not full there;
+    one channel.
+    """
+    information = np.zeros_like(np.asarray(x, float))
+    for e, ak, bk in zip(exposures, a, b, strict=True):
+        information += np.where(x * e < FULL_AT, e * e / (ak * e * x + bk), 0)
+    return 1 / np.maximum(information, 1e-12)
+
+
+def _noise_of(exposures: NDArray, a: NDArray, b: NDArray) -> NDArray[np.float64]:
+    """a, b of each channel fitted to the merged variance over the range that is used most (in logarithms)."""
+    x = np.geomspace(1e-4, 0.9, 60)
+    result = []
+    for c in range(3):
+        v = bracket_variance(x, exposures, a[:, c], b[:, c])
+        design = np.stack([x / v, 1 / v], axis=1)
+        from scipy.optimize import nnls
+
+        result.append(nnls(design, np.ones(len(x)))[0])
+    return np.maximum(np.array(result), [1e-9, 1e-12])
+
+
+def _expect(frames: Sequence[Shown]) -> str:
+    times = [f.seconds or 1.0 for f in frames]
+    span = math.log2(max(times) / min(times)) if times else 0.0
+    return f"Adds {span:.1f} EV of range; each place comes from the frames that hold it best."
+
+
+BRACKET = Method(
+    key="bracket",
+    command="exposure",
+    help="Merge a bracket: more range.",
+    title="Weighted by the noise model",
+    sets=("bracket",),
+    expect=_expect,
+    combine=_combine,
+    order=_order,
+    planes=common_light,
+)

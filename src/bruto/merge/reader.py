@@ -1,0 +1,122 @@
+"""Frames of a set one after the other, each decoded once, checked and aligned on the reference as it comes."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.align.registration import Alignment
+from bruto.errors import BrutoError, Cancelled
+from bruto.merge.frames import Frame, align, brightness, check_alike, load_frame, rough
+from bruto.merge.result import FrameVerdict
+
+Progress = Callable[[float, str], None]
+Planes = Callable[[Frame, Frame], tuple[NDArray[np.float32], NDArray[np.float32]]]
+"""Brightness of the reference and of another frame, at half the size, by which they are aligned."""
+READING = 0.9
+"""Share of a merge's progress that reading and aligning its frames takes, as far as it is told."""
+
+
+def plain(reference: Frame, other: Frame) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Planes of frames of equal exposure."""
+    return brightness(reference), brightness(other)
+
+
+def common_light(reference: Frame, other: Frame) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Planes of frames of unlike exposure: both are cut at the light that the brighter one still holds."""
+    ratio = reference.exposure / other.exposure
+    top = np.float32(min(1.0, ratio))
+    return np.minimum(brightness(reference), top), np.minimum(brightness(other, ratio), top)
+
+
+class Reader:
+    """Iterate over it once: frames with their alignments, None for the reference. What cannot be used is left out and
+    named in `verdicts`, in the order of the files.
+    """
+
+    def __init__(
+        self,
+        paths: Sequence[Path],
+        reference: Path,
+        scratch: Path,
+        planes: Planes = plain,
+        progress: Progress = lambda share, text: None,
+        cancelled: Callable[[], bool] | None = None,
+    ) -> None:
+        """`paths` in the order wanted; `scratch`: folder for temporary files. Raises `BrutoError` where the reference
+        cannot be read.
+        """
+        self.paths, self.scratch = list(paths), scratch
+        self._planes, self.progress, self._cancelled = planes, progress, cancelled
+        self._base: tuple[float, NDArray[np.float32]] | None = None
+        self.verdicts: list[FrameVerdict] = []
+        self.check()
+        self.reference = load_frame(reference)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Height and width of the reference."""
+        h, w = self.reference.linear.data.shape[:2]
+        return h, w
+
+    @property
+    def used(self) -> list[FrameVerdict]:
+        """Verdicts of the frames that were used so far."""
+        return [v for v in self.verdicts if v.used]
+
+    def check(self) -> None:
+        """Raises `Cancelled` where the merge is not wanted any more."""
+        if self._cancelled is not None and self._cancelled():
+            raise Cancelled("The merge was stopped; nothing was written.")
+
+    def __iter__(self) -> Iterator[tuple[Frame, Alignment | None]]:
+        h, w = self.size
+        for k, path in enumerate(self.paths):
+            self.check()
+            self.progress(READING * (k + 0.5) / len(self.paths), f"reading {path.name}")
+            if path == self.reference.path:
+                self.verdicts.append(_verdict(self.reference, None))
+                yield self.reference, None
+                continue
+            try:
+                frame = load_frame(path)
+                reason = check_alike(self.reference, frame)
+                if reason is None:
+                    alignment = align(*self._planes(self.reference, frame), (w, h))
+                    reason = rough(alignment)
+            except Cancelled:
+                raise
+            except BrutoError as error:
+                reason = str(error)
+            if reason is not None:
+                self.verdicts.append(FrameVerdict(str(path), False, reason))
+                continue
+            self.verdicts.append(_verdict(frame, alignment))
+            yield frame, alignment
+            del frame
+        if len(self.used) < 2:
+            raise BrutoError(
+                f"No frame could be merged with {self.reference.path.name}: "
+                + "; ".join(f"{Path(v.file).name}: {v.reason}" for v in self.verdicts if not v.used)
+            )
+
+
+def _verdict(frame: Frame, alignment: Alignment | None) -> FrameVerdict:
+    if alignment is None:
+        return FrameVerdict(str(frame.path), True)
+    w, h = alignment.first_size
+    centre = np.array([[(w - 1) / 2, (h - 1) / 2]])
+    shift = (alignment.apply(centre) - centre)[0]
+    turn = math.degrees(math.atan2(alignment.homography[1, 0], alignment.homography[0, 0]))
+    return FrameVerdict(
+        str(frame.path),
+        True,
+        shift_px=(float(shift[0]), float(shift[1])),
+        turn_deg=turn,
+        residual_px=alignment.residual_px,
+        model_px=alignment.model_px,
+    )

@@ -1,0 +1,57 @@
+"""What a merge says of its frames and of its result."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+
+@dataclass(frozen=True)
+class FrameVerdict:
+    """What became of a frame: `used`, else `reason`; shift in pixels and turn in degrees against the first."""
+
+    file: str
+    used: bool
+    reason: str = ""
+    shift_px: tuple[float, float] = (0.0, 0.0)
+    turn_deg: float = 0.0
+    residual_px: float = 0.0
+    model_px: float = 0.0
+
+
+@dataclass(frozen=True)
+class MergeResult:
+    """`noise_gain`: how much lower the noise of the result is (standard deviation of one frame over the result's);
+    `rms_px`: error left in the alignment's model, over all frames."""
+
+    output: Path
+    frames: tuple[FrameVerdict, ...]
+    rms_px: float
+    noise_gain: float
+    expected_gain: float
+    range_ev: float = 0.0
+    warnings: tuple[str, ...] = field(default=())
+
+    def as_json(self) -> dict:
+        used = [f for f in self.frames if f.used]
+        return {
+            "output": str(self.output),
+            "frames_used": len(used),
+            "frames_rejected": [{"file": f.file, "reason": f.reason} for f in self.frames if not f.used],
+            "registration": {
+                "rms_px": round(self.rms_px, 4),
+                "frames": [
+                    {
+                        "file": f.file,
+                        "shift_px": [round(v, 3) for v in f.shift_px],
+                        "turn_deg": round(f.turn_deg, 4),
+                        "track_residual_px": round(f.residual_px, 4),
+                        "model_px": round(f.model_px, 4),
+                    }
+                    for f in used
+                ],
+            },
+            "gain": {"noise": round(self.noise_gain, 4), "expected": round(self.expected_gain, 4)},
+            "range_ev": round(self.range_ev, 2),
+            "warnings": list(self.warnings),
+        }
