@@ -56,8 +56,8 @@ def develop_ratio(path: Path, rounds: int = ROUNDS) -> dict[str, float]:
     import rawpy
     from PIL import Image
 
-    from bruto.deliver.encoders import Ticket
     from bruto.deliver.jobs import deliver
+    from bruto.deliver.ticket import Ticket
     from bruto.develop.recipe import Recipe
 
     out = path.with_suffix(".out.jpg")

@@ -24,8 +24,8 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.picture import read_picture
-from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import Job, Queue, deliver
+from bruto.deliver.ticket import Ticket
 from bruto.develop.recipe import Recipe
 from bruto.merge.merging import merge
 from bruto.publish import clean_leftovers

@@ -19,8 +19,8 @@ from typing import Any
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.picture import read_picture
-from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
+from bruto.deliver.ticket import Ticket
 from bruto.develop.library import NamedRecipe, keep, kept
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError

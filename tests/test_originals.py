@@ -23,8 +23,8 @@ from PySide6.QtGui import QColor, QImage
 from bruto.app.main import _save_picture, application
 from bruto.cli import main
 from bruto.container.provenance import is_original, made_here
-from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import DONE, FAILED, STOPPED, Job, Queue, deliver
+from bruto.deliver.ticket import Ticket
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
 from bruto.merge.merging import merge

@@ -224,8 +224,9 @@ def develop(
     as_json: JsonFlag = False,
 ) -> None:
     """Develop raws or pictures to finished pictures. Originals are never replaced."""
-    from bruto.deliver.encoders import Ticket, check_ticket
+    from bruto.deliver.encoders import check_ticket
     from bruto.deliver.jobs import deliver
+    from bruto.deliver.ticket import Ticket
     from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe, load_recipe
     from bruto.develop.suggest.suggesting import suggest_all, take_all
@@ -309,8 +310,8 @@ def compare(
                     "model_px": c.alignment.model_px,
                     "tracks": c.alignment.tracks,
                 },
-                "a": c.a.__dict__,
-                "b": c.b.__dict__,
+                "a": c.a,
+                "b": c.b,
                 "difference": {
                     "delta_e00_median": c.delta_e00_median,
                     "delta_e00_p95": c.delta_e00_p95,

@@ -14,8 +14,8 @@ from PySide6.QtTest import QTest
 from bruto.app.pages import develop as develop_page
 from bruto.app.stage.crop_tool import CropTool, dragged, lean
 from bruto.container.orientation import orient
-from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
+from bruto.deliver.ticket import Ticket
 from bruto.shoot.sidecar import load_sidecar
 from tests.app.test_develop import DevelopTest
 from tests.app.windows import LEFT, pixels

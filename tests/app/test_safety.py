@@ -25,7 +25,7 @@ from bruto.app.window import Window
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import DngTags
 from bruto.deliver import jobs
-from bruto.deliver.encoders import Ticket
+from bruto.deliver.ticket import Ticket
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem

@@ -11,7 +11,8 @@ from PIL import Image
 
 from bruto.align.registration import normalised, register
 from bruto.color.spaces import encode_srgb
-from bruto.compare.metrics import compare, edge_overshoot, sentences
+from bruto.compare.measures import edge_overshoot
+from bruto.compare.metrics import compare, sentences
 from bruto.compare.rendering import for_comparison, sharp_pair
 from bruto.container.orientation import orient
 from bruto.develop.frame import Rectangle, stored_rect
@@ -153,28 +154,28 @@ class Measures(unittest.TestCase):
         c = compare(self.plain, self.plain)
         self.assertLess(c.delta_e00_median, 0.05)
         self.assertLess(c.alignment.model_px, 0.02)
-        self.assertEqual(c.a.lost_highlights_percent, c.b.lost_highlights_percent)
+        self.assertEqual(c.a["lost_highlights_percent"], c.b["lost_highlights_percent"])
 
     def test_noise_is_measured_in_lightness(self) -> None:
         random = np.random.default_rng(5)
         noisy = np.clip(self.plain + random.normal(0, 6, self.plain.shape[:2])[..., None], 0, 255).astype(np.uint8)
         c = compare(self.plain, noisy)
-        self.assertGreater(c.b.noise_l, c.a.noise_l + 1)
-        self.assertAlmostEqual(c.b.noise_l, 6 * 100 / 255, delta=0.8)
+        self.assertGreater(c.b["noise_l"], c.a["noise_l"] + 1)
+        self.assertAlmostEqual(c.b["noise_l"], 6 * 100 / 255, delta=0.8)
         self.assertIn("second shows more grain", {r[0]: r[3] for r in sentences(c, "first", "second")}["Grain, σ L*"])
 
     def test_smear_halo_colour_and_loss_are_seen(self) -> None:
         smeared = cv2.GaussianBlur(self.plain, (0, 0), 1.2)
-        self.assertLess(compare(self.plain, smeared).b.texture_l, 0.8 * compare(self.plain, smeared).a.texture_l)
+        self.assertLess(compare(self.plain, smeared).b["texture_l"], 0.8 * compare(self.plain, smeared).a["texture_l"])
         detail = self.plain.astype(np.float32) - cv2.GaussianBlur(self.plain, (0, 0), 1.6)
         haloed = np.clip(self.plain + 1.6 * detail, 0, 255).astype(np.uint8)
         c = compare(self.plain, haloed)
-        self.assertGreater(c.b.edge_overshoot_percent, c.a.edge_overshoot_percent + 4)
+        self.assertGreater(c.b["edge_overshoot_percent"], c.a["edge_overshoot_percent"] + 4)
         burnt = compare(self.plain, picture(self.light * 2.2))
-        self.assertGreater(burnt.b.lost_highlights_percent, burnt.a.lost_highlights_percent + 1)
+        self.assertGreater(burnt.b["lost_highlights_percent"], burnt.a["lost_highlights_percent"] + 1)
         self.assertGreater(burnt.delta_l_mean, 10)
         tinted = self.plain.astype(int) + [14, 0, -14]
-        self.assertGreater(compare(self.plain, np.clip(tinted, 0, 255).astype(np.uint8)).b.mean_chroma, 6)
+        self.assertGreater(compare(self.plain, np.clip(tinted, 0, 255).astype(np.uint8)).b["mean_chroma"], 6)
 
     def test_overshoot_of_a_known_step(self) -> None:
         step = np.full((200, 400), 30.0, np.float32)
@@ -191,7 +192,7 @@ class Measures(unittest.TestCase):
         shot = taken("pans", size=MIDDLE, seed=2)[0]
         c = compare(for_comparison(shot["files"][0]), for_comparison(shot["files"][1]))
         self.assertLess(c.alignment.model_px, 0.2)
-        self.assertGreater(c.b.edge_overshoot_percent, c.a.edge_overshoot_percent)
+        self.assertGreater(c.b["edge_overshoot_percent"], c.a["edge_overshoot_percent"])
         self.assertGreater(c.delta_e00_median, 1)
         rows = sentences(c)
         self.assertTrue(all(len(r) == 4 and r[3].endswith(".") for r in rows))

@@ -24,8 +24,8 @@ from bruto.container.glance import glance
 from bruto.container.picture import read_picture, read_picture_facts
 from bruto.container.profile import GainTableMap
 from bruto.container.rawframe import GainMap, linearise
-from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
+from bruto.deliver.ticket import Ticket
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source, source_of_raw

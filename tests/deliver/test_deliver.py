@@ -21,9 +21,10 @@ from PIL import Image, ImageCms
 from bruto.color.spaces import decode_srgb
 from bruto.container.provenance import made_here
 from bruto.deliver import jobs
-from bruto.deliver.encoders import Ticket, check_ticket, resize_linear, write_picture
+from bruto.deliver.encoders import check_ticket, resize_linear, write_picture
 from bruto.deliver.icc import profile
 from bruto.deliver.jobs import Job, Queue, deliver
+from bruto.deliver.ticket import Ticket
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source

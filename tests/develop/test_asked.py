@@ -12,8 +12,8 @@ from PIL import Image
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import DngTags
 from bruto.container.orientation import orient, turned
-from bruto.deliver.encoders import Ticket
 from bruto.deliver.jobs import deliver
+from bruto.deliver.ticket import Ticket
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import has_more, is_as_asked, open_source

@@ -53,7 +53,7 @@ from bruto.app.widgets.task_line import TaskLine
 from bruto.app.widgets.thumbs import Thumbs
 from bruto.app.worker import Worker
 from bruto.deliver import jobs
-from bruto.deliver.encoders import Ticket
+from bruto.deliver.ticket import Ticket
 from bruto.errors import BrutoError
 from bruto.publish import usable_folder
 from bruto.shoot.shots import Shot

@@ -11,36 +11,21 @@ from numpy.typing import NDArray
 from bruto.align.registration import Alignment, register
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import picture_to_lab
+from bruto.compare.measures import MEASURES, Seen
 from bruto.errors import BrutoError
 
-HIGH, LOW = 99.0, 2.0
-"""L* beyond which a place counts as lost in highlights or shadows."""
 COMPARE_EDGE = 2016
 
 
 @dataclass(frozen=True)
-class Side:
-    """Measures of one picture: shares in percent, noise and texture in L*, overshoot as a share of the step."""
-
-    lost_highlights_percent: float
-    lost_shadows_percent: float
-    noise_l: float
-    colour_noise: float
-    texture_l: float
-    edge_overshoot_percent: float
-    mean_l: float
-    mean_chroma: float
-
-
-@dataclass(frozen=True)
 class Comparison:
-    """Two sides, their alignment and difference; `first`, `second` (H, W, 3) uint8 lie on one grid, `valid` (H, W)
-    where both exist.
+    """Measures of both by their keys, their alignment and difference; `first`, `second` (H, W, 3) uint8 lie on one
+    grid, `valid` (H, W) where both exist.
     """
 
     alignment: Alignment
-    a: Side
-    b: Side
+    a: dict[str, float]
+    b: dict[str, float]
     delta_e00_median: float
     delta_e00_p95: float
     delta_l_mean: float
@@ -59,51 +44,6 @@ def _flat_mask(lab: NDArray[np.float32], valid: NDArray) -> NDArray[np.bool_]:
     if usable.sum() < 500:
         usable = valid
     return usable & (change <= np.quantile(change[usable][::7], 0.10))
-
-
-def _side(lab: NDArray[np.float32], valid: NDArray, flat: NDArray, busy: NDArray) -> Side:
-    l = lab[..., 0]
-    fine = l - cv2.GaussianBlur(l, (0, 0), 2.0)
-    sigma = 1.4826 * float(np.median(np.abs(fine[flat] - np.median(fine[flat])))) if flat.any() else 0.0
-    colour = [lab[..., k] - cv2.GaussianBlur(np.ascontiguousarray(lab[..., k]), (0, 0), 3.0) for k in (1, 2)]
-    chroma_sigma = 1.4826 * float(np.median(np.hypot(colour[0], colour[1])[flat])) if flat.any() else 0.0
-    texture = float(np.sqrt(max(np.mean(fine[busy] ** 2) - sigma**2, 0.0))) if busy.any() else 0.0
-    return Side(
-        100 * float((l[valid] >= HIGH).mean()),
-        100 * float((l[valid] <= LOW).mean()),
-        sigma,
-        chroma_sigma,
-        texture,
-        100 * edge_overshoot(l, valid),
-        float(l[valid].mean()),
-        float(np.hypot(lab[..., 1], lab[..., 2])[valid].mean()),
-    )
-
-
-def edge_overshoot(l: NDArray[np.float32], valid: NDArray) -> float:
-    """Median overshoot beside strong isolated edges, as a share of the step, in L*."""
-    gx = cv2.Sobel(l, cv2.CV_32F, 1, 0, scale=1 / 8)
-    strong = np.abs(gx)
-    peak = (
-        valid
-        & (strong >= np.roll(strong, 1, 1))
-        & (strong >= np.roll(strong, -1, 1))
-        & (strong > max(3.0, float(np.percentile(strong[::3, ::3], 98))))
-    )
-    ys, xs = np.nonzero(peak[:, 14:-14])
-    if len(ys) < 40:
-        return 0.0
-    pick = np.random.default_rng(0).choice(len(ys), min(6000, len(ys)), replace=False)
-    ys, xs = ys[pick], xs[pick] + 14
-    profile = l[ys[:, None], xs[:, None] + np.arange(-12, 13)[None]] * np.sign(gx[ys, xs])[:, None]
-    high, low = profile[:, 20:].mean(axis=1), profile[:, :5].mean(axis=1)
-    step = high - low
-    flat = (profile[:, 20:].std(axis=1) < 0.1 * step) & (profile[:, :5].std(axis=1) < 0.1 * step) & (step > 8)
-    if flat.sum() < 20:
-        return 0.0
-    over = (profile[flat][:, 13:20].max(axis=1) - high[flat]) / step[flat]
-    under = (low[flat] - profile[flat][:, 5:12].min(axis=1)) / step[flat]
-    return float(max(0.0, np.median((over + under) / 2)))
 
 
 def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Comparison:
@@ -132,8 +72,8 @@ def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
     alignment = replace(alignment, residual_px=alignment.residual_px * scale, model_px=alignment.model_px * scale)
     return Comparison(
         alignment,
-        _side(lab_a, valid, flat, busy),
-        _side(lab_b, valid, flat, busy),
+        _measured(lab_a, valid, flat, busy),
+        _measured(lab_b, valid, flat, busy),
         float(np.median(blurred[valid])),
         float(np.percentile(blurred[valid], 95)),
         float((lab_b[..., 0] - lab_a[..., 0])[valid].mean()),
@@ -153,115 +93,18 @@ def _reduced(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
     )
 
 
+def _measured(lab: NDArray[np.float32], valid: NDArray, flat: NDArray, busy: NDArray) -> dict[str, float]:
+    seen = Seen(lab, valid, flat, busy)
+    return {measure.key: measure.of(seen) for measure in MEASURES}
+
+
 def sentences(c: Comparison, first: str = "raw", second: str = "phone's picture") -> list[tuple[str, str, str, str]]:
     """Rows for a table: name with unit, value of each side, a plain sentence."""
-
-    def judge(x: float, y: float, tolerance: float, less: str, more: str, same: str) -> str:
-        return same if abs(x - y) <= tolerance else (more if y > x else less)
-
-    a, b = c.a, c.b
-    return [
-        (
-            "Lost highlights, %",
-            f"{a.lost_highlights_percent:.1f}",
-            f"{b.lost_highlights_percent:.1f}",
-            judge(
-                a.lost_highlights_percent,
-                b.lost_highlights_percent,
-                0.1,
-                f"The {second} holds more bright detail.",
-                f"The {first} holds more bright detail.",
-                "Both hold the same.",
-            ),
-        ),
-        (
-            "Lost shadows, %",
-            f"{a.lost_shadows_percent:.1f}",
-            f"{b.lost_shadows_percent:.1f}",
-            judge(
-                a.lost_shadows_percent,
-                b.lost_shadows_percent,
-                0.1,
-                f"The {second} is more open in the dark.",
-                f"The {second} sinks into black.",
-                "Both hold the same.",
-            ),
-        ),
-        (
-            "Grain, σ L*",
-            f"{a.noise_l:.2f}",
-            f"{b.noise_l:.2f}",
-            judge(
-                a.noise_l,
-                b.noise_l,
-                0.08,
-                f"The {first} shows more grain.",
-                f"The {second} shows more grain.",
-                "Equally fine.",
-            ),
-        ),
-        (
-            "Colour grain, σ",
-            f"{a.colour_noise:.2f}",
-            f"{b.colour_noise:.2f}",
-            judge(
-                a.colour_noise,
-                b.colour_noise,
-                0.15,
-                f"The {first} has more coloured specks.",
-                f"The {second} has more coloured specks.",
-                "Equally clean.",
-            ),
-        ),
-        (
-            "Texture under 4 px, L*",
-            f"{a.texture_l:.2f}",
-            f"{b.texture_l:.2f}",
-            judge(
-                a.texture_l,
-                b.texture_l,
-                0.15 * max(a.texture_l, 0.1),
-                f"Fine texture is smeared in the {second}.",
-                f"The {second} is crisper, by sharpening or by detail: look at 1:1.",
-                "Alike in fine texture.",
-            ),
-        ),
-        (
-            "Edge overshoot, %",
-            f"{a.edge_overshoot_percent:.0f}",
-            f"{b.edge_overshoot_percent:.0f}",
-            judge(
-                a.edge_overshoot_percent,
-                b.edge_overshoot_percent,
-                2,
-                f"The {first} has stronger halos.",
-                f"Halos along edges in the {second}.",
-                "Edges are alike.",
-            ),
-        ),
-        (
-            "Mean lightness, L*",
-            f"{a.mean_l:.0f}",
-            f"{b.mean_l:.0f}",
-            judge(a.mean_l, b.mean_l, 2, f"The {second} is darker.", f"The {second} is brighter.", "Equally bright."),
-        ),
-        (
-            "Mean chroma",
-            f"{a.mean_chroma:.0f}",
-            f"{b.mean_chroma:.0f}",
-            judge(
-                a.mean_chroma,
-                b.mean_chroma,
-                2,
-                f"The {second} is more muted.",
-                f"The {second} is more colourful.",
-                "Equally colourful.",
-            ),
-        ),
-        (
-            "Colour difference, ΔE00",
-            f"{c.delta_e00_median:.1f}",
-            f"{c.delta_e00_p95:.1f}",
-            "Half of all places differ by less than the first number, 95 % by less than the second.",
-        ),
-    ]
+    rows = []
+    for measure in MEASURES:
+        a, b = c.a[measure.key], c.b[measure.key]
+        one, other = (f"{v:.{measure.digits}f}" for v in (a, b))
+        rows.append((measure.title, one, other, measure.sentence(a, b, first, second)))
+    text = "Half of all places differ by less than the first number, 95 % by less than the second."
+    rows.append(("Colour difference, ΔE00", f"{c.delta_e00_median:.1f}", f"{c.delta_e00_p95:.1f}", text))
+    return rows

@@ -205,12 +205,11 @@ def _thorough(path: Path, length: int) -> Glance:
         "model",
         "software",
         "description",
-        "merged",
     )
     if is_raw(path):
         m = read_dng_meta(path).meta
         return Glance(
-            m.kind, (m.width, m.height), m.orientation, length=length, **{n: getattr(m, n) for n in names}
+            m.kind, (m.width, m.height), m.orientation, length=length, **{n: getattr(m, n) for n in (*names, "merged")}
         )  # fmt: skip
     p = read_picture_facts(path)
     edited = any(mark in p.xmp for mark in _EDITED_MARKS)

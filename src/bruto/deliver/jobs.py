@@ -14,7 +14,8 @@ from pathlib import Path
 
 from psygnal import Signal
 
-from bruto.deliver.encoders import Ticket, check_ticket, write_picture
+from bruto.deliver.encoders import check_ticket, write_picture
+from bruto.deliver.ticket import Ticket
 from bruto.deliver.waiting import Kept, keep_waiting, take_waiting
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe

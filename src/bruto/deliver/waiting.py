@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from bruto.deliver.encoders import Ticket
+from bruto.deliver.ticket import Ticket
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError
 from bruto.storage.documents import read_as

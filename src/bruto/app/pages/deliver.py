@@ -21,17 +21,10 @@ from PySide6.QtWidgets import (
 
 from bruto.app.widgets.plain import Label
 from bruto.deliver import jobs
-from bruto.deliver.encoders import Ticket
+from bruto.deliver.formats import choices
+from bruto.deliver.ticket import Ticket
 from bruto.shoot.shots import Shot
 
-FORMATS = (
-    ("JPEG", ".jpg", 8),
-    ("PNG, 8 bit", ".png", 8),
-    ("PNG, 16 bit", ".png", 16),
-    ("TIFF, 16 bit", ".tif", 16),
-    ("AVIF", ".avif", 8),
-    ("JPEG XL", ".jxl", 8),
-)
 SIZES = (("Full size", None), ("3840 px long edge", 3840), ("2048 px long edge", 2048), ("1280 px long edge", 1280))
 SPACES = (
     ("sRGB: for anywhere", "srgb"),
@@ -135,7 +128,7 @@ class DeliverPage(QWidget):
         form.addWidget(heading)
         self.format, self.size_box, self.space = QComboBox(), QComboBox(), QComboBox()
         for label, box, entries in (
-            ("Format", self.format, FORMATS),
+            ("Format", self.format, choices()),
             ("Size", self.size_box, SIZES),
             ("Colour space", self.space, SPACES),
         ):
