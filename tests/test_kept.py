@@ -18,7 +18,6 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 
 from bruto import publish
-from bruto.app.models import Edit, Shoot
 from bruto.develop.library import NamedRecipe, drop, keep, kept
 from bruto.develop.recipe import Recipe, load_recipe
 from bruto.errors import BrutoError, FileProblem
@@ -35,6 +34,8 @@ from bruto.publish import (
     temporary_folder,
     write_new,
 )
+from bruto.session.edit import Edit
+from bruto.session.shoot import Shoot
 from bruto.shoot.folder import RECORD, load_record, open_shoot
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
 from bruto.shoot.takein import take_in

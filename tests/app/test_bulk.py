@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from unittest import mock
 
-from bruto.app.models import Edit
+from bruto.session.edit import Edit
 from bruto.shoot.sidecar import load_sidecar
 from tests.app.windows import WindowTest
 from tests.shots import SMALL, copy_of, taken
@@ -28,8 +28,8 @@ class ManyShots(WindowTest):
         return [load_sidecar(raw)[0].recipe for raw in self.raws]
 
     def test_two_requests_are_both_done(self) -> None:
-        self.window._use_recipe({"exposure": 0.5}, "bright", "all shots")
-        self.window._use_recipe({"chroma": 0.9}, "quiet", "all shots")
+        self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
+        self.window.session.use_recipe({"chroma": 0.9}, "quiet", "all shots")
         self.settle()
         self.assertEqual({(r.exposure, r.chroma) for r in self.recipes()}, {(0.5, 0.9)})
         self.assertIn(f"Used on {SHOTS} shots", self.window.message.text())
@@ -45,7 +45,7 @@ class ManyShots(WindowTest):
             save(edit)
 
         with mock.patch.object(Edit, "save", watched):
-            self.window._use_recipe({"exposure": 0.5}, "bright", "all shots")
+            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
             self.settle()
         opened = len(self.window.develop.edits)  # those are this thread's own
         self.assertEqual(sum(t is threading.main_thread() for t in threads), opened)
@@ -53,8 +53,8 @@ class ManyShots(WindowTest):
         self.assertLess(opened, 4)
 
     def test_what_goes_wrong_is_said(self) -> None:
-        with mock.patch("bruto.app.models.save_sidecar", side_effect=OSError("no room")):
-            self.window._use_recipe({"exposure": 0.5}, "bright", "all shots")
+        with mock.patch("bruto.session.edit.save_sidecar", side_effect=OSError("no room")):
+            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
             self.settle()
         self.assertIn("no room", self.window.message.text())
 
@@ -68,7 +68,7 @@ class ManyShots(WindowTest):
             return change(edit, what, **values)
 
         with mock.patch.object(Edit, "change", act):
-            self.window._use_recipe({"exposure": 0.5}, "bright", "all shots")
+            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
             self.settle()
         self.assertEqual(sum(r.exposure == 0.5 for r in self.recipes()), SHOTS - 1)
         self.assertIn("cannot be read", self.window.message.text())
@@ -77,7 +77,7 @@ class ManyShots(WindowTest):
         """The writer leaves it to the window, which shows the new value and keeps it."""
         target = next(s for s in self.window.shoot.shots if str(s.main) not in self.window.develop.edits)
         edit = Edit(target.main)
-        waiting = self.window.bulk
+        waiting = self.window.session.bulk
         ask = waiting.worker.ask
 
         def late(*arguments: object) -> None:
@@ -85,18 +85,18 @@ class ManyShots(WindowTest):
             ask(*arguments)
 
         with mock.patch.object(waiting.worker, "ask", late):
-            self.window._use_recipe({"exposure": 0.5}, "bright", "all shots")
+            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
             self.settle()
         self.assertEqual(edit.recipe.exposure, 0.5)
         self.assertIn(f"Used on {SHOTS} shots", self.window.message.text())
 
     def test_closing_waits_until_all_is_written(self) -> None:
-        self.window._use_recipe({"exposure": -0.5}, "dark", "all shots")
+        self.window.session.use_recipe({"exposure": -0.5}, "dark", "all shots")
         self.window.close()
         self.assertEqual({r.exposure for r in self.recipes()}, {-0.5})
 
     def test_gear_of_the_set(self) -> None:
-        self.window._gear_for_set("wide add-on lens")
+        self.window.session.note_gear("wide add-on lens")
         self.settle()
         gear = [load_sidecar(raw)[0].gear for raw in self.raws]
         self.assertEqual(gear, ["wide add-on lens"] * 4 + [""] * 5)  # the burst's four alone

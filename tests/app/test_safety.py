@@ -136,7 +136,7 @@ class RightShot(WindowTest):
         self.choose("card-003")
         edit = self.window.develop.edit
         assert edit is not None
-        with mock.patch("bruto.app.models.save_sidecar", side_effect=FileProblem("the disk is full")):
+        with mock.patch("bruto.session.edit.save_sidecar", side_effect=FileProblem("the disk is full")):
             edit.change("exposure", exposure=0.6)
             self.window.develop.save()
             self.assertEqual(self.window.saved.text(), "NOT SAVED")
@@ -186,7 +186,7 @@ class Unfinished(WindowTest):
         burst = [s.main for s in self.window.shoot.shots if s.name.startswith("sluice-001")][:2]
         with mock.patch.object(self.window.background, "ask"):
             self.window.take_in_from(card)
-            self.window.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
+            self.window.session.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
             said: list[tuple] = []
             self.window.confirm = lambda *words: said.append(words) or True  # type: ignore[func-returns-value]
             self.window.close()

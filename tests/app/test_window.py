@@ -220,7 +220,7 @@ class CompareMoves(WindowTest):
     def test_one_to_one_shows_the_raws_own_pixels(self) -> None:
         QTest.keyClick(self.window, Qt.Key.Key_Z)
         self.settle()
-        self.assertAlmostEqual(self.stage.zoom, 2.0)
+        self.assertAlmostEqual(self.stage.zoom, 1.0)
         assert self.stage.pieces is not None
         developer, edit = self.window.develop.developer, self.window.develop.edit
         assert developer is not None and edit is not None
@@ -239,7 +239,7 @@ class CompareMoves(WindowTest):
         self.settle()
         before = self.stage.centre
         self.drag(self.stage, QPointF(400, 300), QPointF(360, 320))
-        self.assertAlmostEqual(self.stage.centre.x() - before.x(), 20, delta=0.6)
+        self.assertAlmostEqual(self.stage.centre.x() - before.x(), 40, delta=0.6)
         image = pixels(self.stage.grab().toImage()).astype(int)
         half = image.shape[1] // 2
         left, right = image[50:-60, 20 : half - 20], image[50:-60, half + 22 : 2 * half - 18]

@@ -16,13 +16,13 @@ from bruto.app.ledger.ring import HueEditor
 from bruto.app.ledger.row_parts import as_row, row_name
 from bruto.app.ledger.rows import Row
 from bruto.app.ledger.white_part import WhitePart
-from bruto.app.models import Edit
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.container.rawframe import RawMeta
 from bruto.develop.illuminants import values_of
 from bruto.develop.recipe import SAID, Recipe, fields_of, sentence
 from bruto.develop.shown import GROUPS
 from bruto.develop.values import HueNode, Tone
+from bruto.session.edit import Edit
 
 STEPS_SHOWN = 25
 

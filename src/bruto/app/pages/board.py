@@ -11,9 +11,9 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from bruto.app.facts import kind_text, set_fact, shot_fact
-from bruto.app.models import Shoot
 from bruto.app.widgets import theme
 from bruto.app.widgets.shotlist import ShotModel
+from bruto.session.shoot import Shoot
 from bruto.shoot.shots import Shot, ShotSet
 
 CARD_WIDTH = 158

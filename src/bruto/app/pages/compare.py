@@ -1,268 +1,16 @@
-"""Compare: the developed raw and the phone's picture on one grid, side by side, behind a curtain, alternating or as
-difference.
-"""
+"""Compare: the raw against the phone's picture, seen and measured."""
 
 from __future__ import annotations
 
-from typing import Any
-
-import numpy as np
-from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from bruto.app.stage.stage import to_qimage
+from bruto.app.host import Host
+from bruto.app.stage.compare_stage import MODES, CompareStage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain import Label
 from bruto.compare.metrics import Comparison, sentences
-from bruto.compare.rendering import SharpPair
-
-MODES = ("Side by side", "Curtain", "Alternate", "Difference")
-FULL_DIFFERENCE = 15.0
-"""CIEDE2000 shown as the brightest difference."""
-
-
-def difference_picture(difference: NDArray, valid: NDArray | None = None) -> NDArray[np.uint8]:
-    """ΔE00 (H, W) as grey (0 black, `FULL_DIFFERENCE` white), uint8 (H, W, 3)."""
-    grey = (np.clip(difference / FULL_DIFFERENCE, 0, 1) * 255).astype(np.uint8)
-    if valid is not None:
-        grey = np.where(valid, grey, 60).astype(np.uint8)
-    return np.repeat(grey[..., None], 3, axis=2)
-
-
-class CompareStage(QWidget):
-    """Two pictures of the same grid with linked zoom and pan.
-
-    The whole is shown on the compared grid; zoomed in beyond it, `view_changed` asks for sharp pieces at the raw's
-    size.
-    """
-
-    view_changed = Signal()
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Comparison")
-        self.mode = MODES[1]
-        self.first: QImage | None = None
-        self.second: QImage | None = None
-        self.difference: QImage | None = None
-        self.pieces: tuple[QImage, QImage, QImage] | None = None
-        self.piece_rect = QRectF()  # on the compared grid
-        self.full_scale = 1.0  # pixels of the raw a pixel of the compared grid
-        self.names = ("raw", "phone's picture")
-        self.curtain = 0.5
-        self.flip = False
-        self.fit, self.zoom, self.centre = True, 1.0, QPointF()
-        self.message = ""
-        self._drag: tuple[str, QPointF] | None = None
-        self._timer = QTimer(self)
-        self._timer.setInterval(700)
-        self._timer.timeout.connect(self._tick)
-
-    def set_comparison(self, c: Comparison | None, names: tuple[str, str] = ("raw", "phone's picture")) -> None:
-        self.names = names
-        self.pieces = None
-        if c is None:
-            self.first = self.second = self.difference = None
-        else:
-            fresh = self.first is None
-            self.first, self.second, self.difference = (
-                to_qimage(c.first),
-                to_qimage(c.second),
-                to_qimage(difference_picture(c.map, c.valid)),
-            )
-            if fresh:
-                self.fit = True
-        self._refit()
-        self.update()
-
-    def set_mode(self, mode: str) -> None:
-        self.mode = mode
-        self.flip = False
-        self._timer.start() if mode == "Alternate" else self._timer.stop()
-        self._refit()
-        self._moved()
-
-    def hideEvent(self, event: Any) -> None:
-        self._timer.stop()
-
-    def showEvent(self, event: Any) -> None:
-        if self.mode == "Alternate":
-            self._timer.start()
-
-    def _tick(self) -> None:
-        self.flip = not self.flip
-        self.update()
-
-    def _panes(self) -> list[QRectF]:
-        if self.mode == "Side by side":
-            half = self.width() / 2
-            return [QRectF(0, 0, half - 1, self.height()), QRectF(half + 1, 0, half - 1, self.height())]
-        return [QRectF(self.rect())]
-
-    def _refit(self) -> None:
-        if self.first is not None and self.fit:
-            pane = self._panes()[0]
-            self.zoom = min((pane.width() - 16) / self.first.width(), (pane.height() - 16) / self.first.height())
-            self.centre = QPointF(self.first.width() / 2, self.first.height() / 2)
-
-    def set_fit(self) -> None:
-        self.fit = True
-        self._refit()
-        self._moved()
-
-    def set_one_to_one(self) -> None:
-        """One pixel of the raw on one of the screen."""
-        self.fit = False
-        self.zoom = self.full_scale / self.devicePixelRatioF()
-        self._moved()
-
-    def _moved(self) -> None:
-        self.update()
-        self.view_changed.emit()
-
-    def wanted_piece(self) -> tuple[int, int, int, int] | None:
-        """The visible part (x, y, width, height) in pixels of the raw where the compared grid is too coarse, else
-        None.
-        """
-        if self.first is None or self.zoom * self.devicePixelRatioF() < 1.1 or self.full_scale <= 1.0:
-            return None
-        pane = self._panes()[0]
-        half_w, half_h = pane.width() / 2 / self.zoom, pane.height() / 2 / self.zoom
-        g = self.full_scale
-        x0, y0 = max(0, int((self.centre.x() - half_w) * g)), max(0, int((self.centre.y() - half_h) * g))
-        x1 = min(int(self.first.width() * g), int((self.centre.x() + half_w) * g) + 1)
-        y1 = min(int(self.first.height() * g), int((self.centre.y() + half_h) * g) + 1)
-        return (x0, y0, x1 - x0, y1 - y0) if x1 - x0 > 8 and y1 - y0 > 8 else None
-
-    def set_pieces(self, pair: SharpPair | None) -> None:
-        """Sharp pixels of a part of both, or none."""
-        if pair is None:
-            self.pieces = None
-        else:
-            r, g = pair.rect, self.full_scale
-            self.pieces = (
-                to_qimage(pair.first),
-                to_qimage(pair.second),
-                to_qimage(difference_picture(pair.difference)),
-            )
-            self.piece_rect = QRectF(r.x / g, r.y / g, r.width / g, r.height / g)
-        self.update()
-
-    def _draw(self, p: QPainter, which: int, target: QRectF) -> None:
-        """One of first, second, difference on a pane, with its sharp piece over it."""
-        image = (self.first, self.second, self.difference)[which]
-        assert image is not None
-        p.drawImage(target, image)
-        if self.pieces is not None and self.zoom * self.devicePixelRatioF() >= 1.1:
-            r = self.piece_rect
-            place = QPointF(target.left() + r.left() * self.zoom, target.top() + r.top() * self.zoom)
-            p.drawImage(QRectF(place.x(), place.y(), r.width() * self.zoom, r.height() * self.zoom), self.pieces[which])
-
-    def _target(self, pane: QRectF) -> QRectF:
-        assert self.first is not None
-        x = pane.center().x() - self.centre.x() * self.zoom
-        y = pane.center().y() - self.centre.y() * self.zoom
-        return QRectF(x, y, self.first.width() * self.zoom, self.first.height() * self.zoom)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        t = theme.current()
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        p.fillRect(self.rect(), t.color("surround"))
-        if self.first is None or self.second is None or self.difference is None:
-            p.setPen(t.color("on_surround"))
-            p.setFont(theme.font(13))
-            p.drawText(
-                QRectF(self.rect()).adjusted(60, 0, -60, 0),
-                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                self.message,
-            )
-            return
-        panes = self._panes()
-        if self.mode == "Side by side":
-            for which, (pane, name) in enumerate(zip(panes, self.names, strict=True)):
-                p.setClipRect(pane)
-                self._draw(p, which, self._target(pane))
-                self._label(p, name, pane.left() + 10, True)
-            return
-        pane = panes[0]
-        target = self._target(pane)
-        if self.mode == "Difference":
-            self._draw(p, 2, target)
-            self._label(p, f"difference, ΔE00: black 0, white {FULL_DIFFERENCE:.0f} or more", 10, True)
-            return
-        if self.mode == "Alternate":
-            self._draw(p, int(self.flip), target)
-            self._label(p, self.names[int(self.flip)], 10, True)
-            return
-        x = pane.width() * self.curtain
-        self._draw(p, 0, target)
-        p.setClipRect(QRectF(x, 0, pane.width() - x, pane.height()))
-        self._draw(p, 1, target)
-        p.setClipping(False)
-        p.setPen(QPen(t.color("on_surround"), 2))
-        p.drawLine(QPointF(x, 0), QPointF(x, pane.height()))
-        p.setBrush(t.color("raised"))
-        p.setPen(QPen(t.color("ink"), 1))
-        p.drawRoundedRect(QRectF(x - 6, pane.height() / 2 - 16, 12, 32), 4, 4)
-        self._label(p, self.names[0], 10, True)
-        self._label(p, self.names[1], pane.width() - 10, False)
-
-    def _label(self, p: QPainter, text: str, x: float, left: bool) -> None:
-        t = theme.current()
-        p.setFont(theme.font(12, bold=True))
-        width = p.fontMetrics().horizontalAdvance(text) + 16
-        box = QRectF(x if left else x - width, self.height() - 34, width, 24)
-        p.fillRect(box, t.color("raised"))
-        p.setPen(t.color("ink"))
-        p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        self._refit()
-        self.view_changed.emit()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.first is None:
-            return
-        pane = next((q for q in self._panes() if q.contains(event.position())), self._panes()[0])
-        at = event.position() - pane.center()
-        place = self.centre + at * (1 / self.zoom)
-        self.fit = False
-        self.zoom = float(np.clip(self.zoom * 1.2 ** (event.angleDelta().y() / 120), 0.05, 8))
-        self.centre = place - at * (1 / self.zoom)
-        self._moved()
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        near = abs(event.position().x() - self.width() * self.curtain) < 14
-        self._drag = ("curtain" if self.mode == "Curtain" and near else "pan", event.position())
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._drag is None:
-            return
-        kind, last = self._drag
-        if kind == "curtain":
-            self.curtain = min(0.98, max(0.02, event.position().x() / self.width()))
-        else:
-            self.fit = False
-            self.centre = self.centre - (event.position() - last) * (1 / self.zoom)
-            self.view_changed.emit()
-        self._drag = (kind, event.position())
-        self.update()
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._drag = None
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if self.mode == "Curtain" and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self.curtain = min(0.98, max(0.02, self.curtain + (0.03 if event.key() == Qt.Key.Key_Right else -0.03)))
-            self.update()
-        else:
-            super().keyPressEvent(event)
 
 
 class ComparePanel(QWidget):
@@ -336,8 +84,9 @@ class ComparePanel(QWidget):
 class ComparePage(QWidget):
     """Stage with its bar, and the panel."""
 
-    def __init__(self) -> None:
+    def __init__(self, host: Host) -> None:
         super().__init__()
+        self.comparing = host.session.comparing
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -359,24 +108,42 @@ class ComparePage(QWidget):
         self.panel = ComparePanel()
         layout.addWidget(self.panel)
         self.set_mode("Curtain")
+        self.stage.view_changed.connect(self._ask_piece)
+        self.comparing.changed.connect(self._show)
+        self.comparing.piece_made.connect(self.stage.set_pieces)
+        host.session.opened.shown.connect(self._shot_changed)
+        host.session.opened.decoded.connect(self._shot_changed)
 
     def set_mode(self, mode: str) -> None:
         for name, button in self.buttons.items():
             button.setChecked(name == mode)
         self.stage.set_mode(mode)
 
-    def show_waiting(self, text: str) -> None:
-        self.tag.setText("COMPARE")
-        self.stage.message = text
-        self.stage.set_comparison(None)
-        self.panel.set_comparison(None, "")
+    def turned_to(self) -> None:
+        """The task was chosen: compare the shot as it is developed now."""
+        self.comparing.show()
 
-    def show_comparison(self, c: Comparison, names: tuple[str, str], full_width: int) -> None:
-        """`full_width`: of the raw, pixels."""
-        self.stage.full_scale = full_width / c.first.shape[1]
+    def _shot_changed(self) -> None:
+        if self.isVisible():
+            self.comparing.show()
+
+    def _show(self) -> None:
+        """What there is for the shot, or why there is none."""
+        found = self.comparing.state
+        if isinstance(found, str):
+            self.tag.setText("COMPARE")
+            self.stage.message = found
+            self.stage.set_comparison(None)
+            self.panel.set_comparison(None, "")
+            return
+        c = found.comparison
         self.tag.setText(f"ALIGNED within {max(c.alignment.model_px, 0.05):.2f} px")
         self.tag.setToolTip(f"{c.alignment.tracks} places tracked; error left in the fitted model")
-        self.stage.set_comparison(c, names)
+        self.stage.set_comparison(c, found.full_size, ("raw, developed", "phone's picture"))
         self.panel.set_comparison(
             c, "Both at equal size, the phone's picture brought onto the raw. Values of flat and busy places."
         )
+        self._ask_piece()
+
+    def _ask_piece(self) -> None:
+        self.comparing.piece(self.stage.wanted_piece())

@@ -19,10 +19,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bruto.app.host import Host
+from bruto.app.posted import Posted
 from bruto.app.widgets.plain import Label
 from bruto.deliver import jobs
 from bruto.deliver.formats import choices
 from bruto.deliver.ticket import Ticket
+from bruto.errors import BrutoError
 from bruto.shoot.shots import Shot
 
 SIZES = (("Full size", None), ("3840 px long edge", 3840), ("2048 px long edge", 2048), ("1280 px long edge", 1280))
@@ -79,13 +82,12 @@ class JobRow(QWidget):
 
 
 class DeliverPage(QWidget):
-    """Emits `wanted(folder, suffix, ticket, all shots or the current one)`."""
+    """The ticket, and the queue with what it does."""
 
-    wanted = Signal(object, str, object, bool)
-
-    def __init__(self, queue: jobs.Queue) -> None:
+    def __init__(self, host: Host) -> None:
         super().__init__()
-        self.queue = queue
+        self.session = host.session
+        self.queue = self.session.queue
         self.rows: dict[int, JobRow] = {}
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -170,6 +172,21 @@ class DeliverPage(QWidget):
         self.shot: Shot | None = None
         for box in (self.format, self.size_box, self.space):
             box.currentIndexChanged.connect(self._summarise)
+        self._threads = Posted()
+        self.queue.changed.connect(lambda job: self._threads.post(lambda: self.job_changed(job)))
+        self.session.opened.shown.connect(self._shot_changed)
+        self.session.shoot.opened.connect(self._folder_opened)
+        for job in self.queue.jobs:
+            self.job_changed(job)
+        self._folder_opened()
+        self._shot_changed()
+
+    def _folder_opened(self) -> None:
+        if not self.folder.text() and self.session.shoot.paths:
+            self.folder.setText(str(self.session.shoot.folder / "finished"))
+
+    def _shot_changed(self) -> None:
+        self.set_shot(self.session.shoot.current)
 
     def set_shot(self, shot: Shot | None) -> None:
         """The shot that would be delivered now."""
@@ -201,7 +218,14 @@ class DeliverPage(QWidget):
         _, suffix, bits = self.format.currentData()
         space, long_edge = self.space.currentData()[1], self.size_box.currentData()[1]
         ticket = Ticket(space, bits, long_edge, keep_exif=self.exif.isChecked())
-        self.wanted.emit(Path(self.folder.text()), suffix, ticket, every)
+        current = self.session.shoot.current
+        shots = self.session.shoot.shots if every else [s for s in (current,) if s is not None]
+        try:
+            self.session.deliver(
+                Path(self.folder.text()), suffix, ticket, [s for s in shots if not s.problem]
+            )  # fmt: skip
+        except BrutoError as error:
+            self.session.say(str(error))
 
     def job_changed(self, job: jobs.Job) -> None:
         """A job was added or moved on (called on the interface thread)."""

@@ -3,93 +3,55 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QActionGroup, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QActionGroup, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSlider, QStackedWidget, QVBoxLayout, QWidget
 
-from bruto.app.models import Edit, Shoot
+from bruto.app.host import Host
 from bruto.app.pages.board import FILTERS, SORTS, Board
+from bruto.app.pages.intake_menus import AskedMenu, PairMenu
 from bruto.app.pages.reading import Reading
-from bruto.app.stage.clip_overlay import draw_legend, overlay
-from bruto.app.stage.stage import Stage
+from bruto.app.stage.reading_stage import ReadingStage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.plain import Label
-from bruto.app.worker import Worker
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
 from bruto.develop.frame import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.plain import plain_view
 from bruto.develop.recipe import Recipe
+from bruto.develop.recorded import COARSEST
 from bruto.errors import BrutoError
 from bruto.sensor.measure import measure_picture
 from bruto.sensor.report import PictureReport
-from bruto.shoot.asked import lens_title
-from bruto.shoot.folder import pictures_for
+from bruto.session.edit import Edit
 from bruto.shoot.shots import Shot, oriented_preview
 from bruto.shoot.space import space_of, space_text
 
 VIEWS = {"raw": "RAW, no look", "preview": "PREVIEW INSIDE THE FILE", "phone": "PHONE'S PICTURE"}
-PAIRED_BY = {
-    "stem": "same name",
-    "numbers": "following numbers",
-    "time": "same moment and settings",
-    "likeness": "they look alike",
-    "hand": "paired by you",
-}
 MOST_SWEEP_EV = 6.0
+MOST_PIECE = 4_000_000
+"""Pixels of a sharp piece at most."""
 PANEL = 372
 _COUNT = np.array([bin(k).count("1") for k in range(256)], np.uint8)
 
 
-class _ReadingStage(Stage):
-    """A stage that draws where the raw is full, as patterns."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.counts: NDArray[np.uint8] | None = None
-        self.shares: dict[str, float] = {}
-        self.show_full = False
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        if not self.show_full or self.counts is None or self.base is None:
-            return
-        ratio = self.devicePixelRatioF()
-        r = self.frame_rect()
-        image = overlay(
-            self.counts,
-            QRectF(r.left() * ratio, r.top() * ratio, r.width() * ratio, r.height() * ratio),
-            round(self.width() * ratio),
-            round(self.height() * ratio),
-        )
-        image.setDevicePixelRatio(ratio)
-        p = QPainter(self)
-        p.drawImage(QPointF(0, 0), image)
-        if self.shares:
-            draw_legend(p, self.width(), self.height(), self.shares)
-
-
 class IntakePage(QWidget):
-    """Emits `develop_wanted`, `take_in_wanted` and `problem`."""
+    """The board, and the reading of the shot that is shown."""
 
-    develop_wanted = Signal()
-    gear_for_set = Signal(str)
-    take_in_wanted = Signal()
-    problem = Signal(str)
-
-    def __init__(self, shoot: Shoot, worker: Worker) -> None:
+    def __init__(self, host: Host) -> None:
         super().__init__()
-        self.shoot, self.worker = shoot, worker
-        self.shot: Shot | None = None
-        self.edit: Edit | None = None
-        self.developer: Developer | None = None
+        self.host, self.session = host, host.session
+        self.shoot, self.opened, self.say = self.session.shoot, self.session.opened, self.session.say
+        render = self.session.render
+        self._piece, self._counting = render.channel("reading piece", 50), render.channel("clipped places", 55)
+        self._base, self._phone = render.channel("reading", 60), render.channel("phone's picture", 70)
+        self._phone_report = render.channel("phone's report", 150)
         self.view = self._liked = "raw"
         self._pictures: dict[str, NDArray[np.uint8]] = {}
         row = QHBoxLayout(self)
@@ -104,9 +66,23 @@ class IntakePage(QWidget):
         self.middle.addWidget(self.large)
         row.addWidget(self.middle, 1)
         row.addWidget(self._panel())
-        shoot.opened.connect(self._opened)
-        shoot.measured.connect(self._measured)
-        shoot.judged.connect(self._judged)
+        self.shoot.opened.connect(self._opened)
+        self.shoot.measured.connect(self._measured)
+        self.shoot.judged.connect(self._judged)
+        self.opened.shown.connect(self.open_shot)
+        self.opened.decoded.connect(self._decoded)
+
+    @property
+    def shot(self) -> Shot | None:
+        return self.opened.shot
+
+    @property
+    def edit(self) -> Edit | None:
+        return self.opened.edit
+
+    @property
+    def developer(self) -> Developer | None:
+        return self.opened.developer
 
     # -- parts --------------------------------------------------------------------------------------------------------
 
@@ -128,21 +104,20 @@ class IntakePage(QWidget):
             head.addWidget(button)
         self.pair_button = QPushButton("Pairing")
         self.pair_button.setToolTip("Correct which picture belongs to this raw")
-        self.pair_menu = QMenu(self)
-        self.pair_menu.aboutToShow.connect(self._fill_pairs)
+        self.pair_menu = PairMenu(self.session, self)
         self.pair_button.setMenu(self.pair_menu)
         self.pair_button.setMinimumWidth(84)
         head.addWidget(self.pair_button)
         self.asked_button = QPushButton("Asked")
         self.asked_button.setToolTip("What you meant to get from the phone; every shot is checked against it")
-        self.asked_menu = QMenu(self)
-        self.asked_menu.aboutToShow.connect(self._fill_asked)
+        self.asked_menu = AskedMenu(self.session, self)
+        self.asked_menu.asked.connect(self._asked)
         self.asked_button.setMenu(self.asked_menu)
         self.asked_button.setMinimumWidth(78)
         head.addWidget(self.asked_button)
         self.take_button = QPushButton("Take in …")
         self.take_button.setToolTip("Copy new files from a phone or card into this folder, with verification (Ctrl+T)")
-        self.take_button.clicked.connect(self.take_in_wanted.emit)
+        self.take_button.clicked.connect(self.host.take_in)
         head.addWidget(self.take_button)
         head.addStretch(1)
         column.addLayout(head)
@@ -179,7 +154,7 @@ class IntakePage(QWidget):
         head.addWidget(self.name, 1)
         develop = QPushButton("Develop")
         develop.setToolTip("Turn to Develop with this shot")
-        develop.clicked.connect(self.develop_wanted.emit)
+        develop.clicked.connect(lambda: self.host.set_task("Develop"))
         head.addWidget(develop)
         column.addLayout(head)
         self.viewer = QWidget()
@@ -194,7 +169,7 @@ class IntakePage(QWidget):
         self.flip_button = bar.add("Flip", "Raw, preview, phone's picture, at the same place and size", shortcut="V")
         self.large_button = bar.add("Large", "Use the room of the board for the picture", checkable=True, shortcut="L")
         viewer.addWidget(bar)
-        self.stage = _ReadingStage()
+        self.stage = ReadingStage()
         self.stage.setMinimumHeight(150)
         viewer.addWidget(self.stage, 1)
         sweep = QWidget()
@@ -229,7 +204,7 @@ class IntakePage(QWidget):
         self.stage.view_changed.connect(self._render)
         self.reading.verdict.connect(self.judge)
         self.reading.noted.connect(self._noted)
-        self.reading.gear_for_set.connect(self.gear_for_set.emit)
+        self.reading.gear_for_set.connect(self.session.note_gear)
         self.reading.tree_wanted.connect(self.show_tree)
         return panel
 
@@ -264,61 +239,18 @@ class IntakePage(QWidget):
         count = self.board.cards.rowCount()
         self.only_button.setText(f"Only: {FILTERS[key].lower()}" + ("" if key == "all" else f" {count}"))
 
-    def _fill_pairs(self) -> None:
-        self.pair_menu.clear()
-        shot = self.shot
-        if shot is None or shot.raw is None:
-            self.pair_menu.addAction("Choose a shot with a raw").setEnabled(False)
-            return
-        if shot.picture is not None:
-            text = f"{shot.raw.name} + {shot.picture.name}: {PAIRED_BY.get(shot.paired_by, '')}"
-            self.pair_menu.addAction(text).setEnabled(False)
-            self.pair_menu.addAction("Set them apart").triggered.connect(lambda: self._pair(None))
-        else:
-            self.pair_menu.addAction(f"{shot.raw.name} has no picture").setEnabled(False)
-        for picture in pictures_for(self.shoot.shots, shot)[:12]:
-            action = self.pair_menu.addAction(f"Pair with {picture.name}")
-            action.triggered.connect(lambda _=False, p=picture: self._pair(p))
-
-    def _fill_asked(self) -> None:
-        """What can be asked: sizes and kinds that the phone's card offers, raws always or never."""
-        self.asked_menu.clear()
-        asked, cards = self.shoot.record.asked, self.shoot.cards.values()
-        sizes = sorted({round(m.width * m.height / 1e6) for c in cards for m in c.modes})
-        lenses = sorted({(round(q.focal_35mm), q.name) for c in cards for q in c.lenses})
-        groups: tuple[tuple[str, str, list[tuple[str, Any]]], ...] = (
-            ("Resolution", "megapixels", [("as most of the shoot", None), *((f"{n} megapixels", n) for n in sizes)]),
-            ("Kind of raw", "kind", [("any", None), ("mosaic, one colour a pixel", "mosaic"), ("processed", "linear")]),
-            ("Lens", "focal_35mm", [("any", None), *((lens_title(name, mm), float(mm)) for mm, name in lenses)]),
-            ("Raw", "raw", [("as most of the shoot", None), ("with every picture", True), ("none", False)]),
-        )
-        for title, name, choices in groups:
-            self.asked_menu.addSection(title)
-            self.asked_menu.addAction(title).setEnabled(False)
-            group = QActionGroup(self.asked_menu)
-            for text, value in choices:
-                action = self.asked_menu.addAction(text)
-                action.setCheckable(True)
-                action.setChecked(getattr(asked, name) == value)
-                group.addAction(action)
-                action.triggered.connect(lambda _=False, n=name, v=value: self._ask_for(n, v))
-
-    def _ask_for(self, name: str, value: Any) -> None:
-        self.shoot.ask_for(**{name: value})
+    def _asked(self) -> None:
         self.board.refresh()
         self._show_reading()
 
-    def _pair(self, picture: Path | None) -> None:
-        if self.shot is not None:
-            self.shoot.pair_by_hand(self.shot, picture)
-
     # -- one shot -----------------------------------------------------------------------------------------------------
 
-    def open_shot(self, shot: Shot | None, edit: Edit | None) -> None:
-        """Show the reading of a shot: what is known at once, the raw when it is decoded."""
-        self.shot, self.edit, self.developer = shot, edit, None
+    def open_shot(self) -> None:
+        """Show the reading of the shot: what is known at once, the raw when it is decoded."""
+        shot = self.shot
         self._pictures.clear()
-        self.worker.forget("reading", "reading_piece", "phone")
+        for channel in (self._piece, self._counting, self._base, self._phone):
+            channel.turn_to(None if shot is None else shot.main)
         self.stage.counts, self.stage.shares, self.stage.message = None, {}, ""
         self.stage.set_piece(None)
         self._set_sweep(0)
@@ -335,16 +267,25 @@ class IntakePage(QWidget):
             self.board.select(shot)
         self._show_reading()
 
-    def set_developer(self, shot: Shot, developer: Developer) -> None:
-        """The decoded raw of the shot that is shown."""
-        if self.shot is None or shot.main != self.shot.main:
+    def _decoded(self) -> None:
+        """The shot's file is decoded."""
+        shot, developer = self.shot, self.developer
+        if shot is None or developer is None:
             return
-        self.developer = developer
-        if developer.source.kind != "picture":
-            counts = _COUNT[developer.clipped_channels(Recipe())]
-            self.stage.counts = orient(counts, developer.source.meta.orientation)
         self._show_view()
-        self._measure_picture(shot, developer)
+        if developer.source.kind != "picture":
+            self._counting.ask(shot.main, lambda: self._counted(developer), self._got_counts, self.say)
+            self._measure_picture(shot, developer)
+
+    @staticmethod
+    def _counted(developer: Developer) -> NDArray[np.uint8]:
+        """How many channels are clipped at each place, oriented."""
+        return np.asarray(orient(_COUNT[developer.clipped_channels(Recipe())], developer.source.meta.orientation))
+
+    def _got_counts(self, counts: NDArray[np.uint8]) -> None:
+        self.stage.counts = counts
+        self.stage.update()
+        self._show_view()
 
     def _measure_picture(self, shot: Shot, developer: Developer) -> None:
         """The phone's picture against the decoded raw, once a shot."""
@@ -357,9 +298,7 @@ class IntakePage(QWidget):
             if self.shot is not None and str(self.shot.main) == key:
                 self._show_reading()
 
-        self.worker.ask(
-            "phone_report", lambda: measure_picture(frame, read_picture(path).pixels), done, self.problem.emit
-        )
+        self._phone_report.ask(key, lambda: measure_picture(frame, read_picture(path).pixels), done, self.say)
 
     def turned_to(self) -> None:
         """The task was chosen: show what may have waited, and let the keys act on the board."""
@@ -439,7 +378,7 @@ class IntakePage(QWidget):
                 self.stage.set_base(self._pictures["phone"])
                 return
             path = shot.picture
-            self.worker.ask("phone", lambda: read_picture(path).pixels, self._got_phone, self.problem.emit)
+            self._phone.ask(shot.main, lambda: read_picture(path).pixels, self._got_phone, self.say)
 
     def _preview_base(self, shot: Shot, tag: str) -> None:
         try:
@@ -456,29 +395,28 @@ class IntakePage(QWidget):
             self.stage.set_base(picture)
 
     def _render(self) -> None:
-        developer = self.developer
-        if developer is None or self.view != "raw" or developer.source.kind == "picture" or not self.isVisible():
+        developer, shot, view = self.developer, self.shot, self.stage.viewport
+        if developer is None or shot is None or self.view != "raw" or not self.isVisible():
             return
-        ev, orientation = self.sweep.value() / 12, developer.source.meta.orientation
-        scale = self.stage.zoom * self.stage.devicePixelRatioF()
+        if developer.source.kind == "picture":
+            return
+        ev, orientation, size = self.sweep.value() / 12, developer.source.meta.orientation, developer.source.size
         factor = 2
-        while factor < 16 and 1 / (factor * 2) >= scale * 0.8:
+        while factor < COARSEST and 1 / (factor * 2) >= view.zoom * view.ratio * 0.8:
             factor *= 2
-        x, y, w, h = self.stage.visible()
-        if scale > 0.62 and w * h <= 4_000_000:
-            rect = stored_rect(Rectangle(x, y, w, h), orientation, developer.size(Recipe()))
-            self.worker.ask(
-                "reading_piece",
-                lambda: orient(plain_view(developer, ev, 1, rect), orientation),
-                lambda found: self._got_piece(found, (x, y, w, h)),
-                self.problem.emit,
-            )
+        if view.wants_piece(most=MOST_PIECE):
+            x, y, w, h = view.visible()
+            rect = stored_rect(Rectangle(x, y, w, h), orientation, size)
+            self._piece.ask(
+                shot.main, lambda: orient(plain_view(developer, ev, 1, rect), orientation),
+                lambda found: self._got_piece(found, (x, y, w, h)), self.say,
+            )  # fmt: skip
             factor = max(factor, 4)
         else:
-            self.worker.forget("reading_piece")
+            self._piece.forget()
             self.stage.set_piece(None)
-        self.worker.ask(
-            "reading", lambda: orient(plain_view(developer, ev, factor), orientation), self._got_raw, self.problem.emit
+        self._base.ask(
+            shot.main, lambda: orient(plain_view(developer, ev, factor), orientation), self._got_raw, self.say
         )
 
     def _got_raw(self, picture: NDArray[np.uint8]) -> None:

@@ -5,21 +5,23 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QProgressBar,
     QPushButton,
-    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
+from bruto.app.host import Host
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.widgets import theme
+from bruto.app.widgets.frame_chart import FrameChart
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.task_line import time_left
 from bruto.errors import BrutoError
@@ -33,127 +35,12 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 """Kinds of set that some method is for."""
 
 
-class FrameChart(QWidget):
-    """Frames over time as bars of light; click or drag over them to leave frames out or take them in."""
-
-    chosen_changed = Signal()
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedHeight(150)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Frames over time")
-        self.shots: tuple[Shot, ...] = ()
-        self.used: list[bool] = []
-        self.result: MergeResult | None = None
-        self._paint_to: bool | None = None
-
-    def set_frames(self, shots: tuple[Shot, ...]) -> None:
-        self.shots, self.used, self.result = shots, [True] * len(shots), None
-        self.update()
-
-    def set_result(self, result: MergeResult | None) -> None:
-        self.result = result
-        self.update()
-
-    def bar(self, k: int) -> QRectF:
-        """Rectangle of frame k."""
-        n = max(1, len(self.shots))
-        step = min(64.0, (self.width() - 40) / n)
-        return QRectF(20 + k * step, 34, max(4.0, step - 6), 62)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        t = theme.current()
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.fillRect(self.rect(), t.color("bar"))
-        p.setFont(theme.font(12, bold=True))
-        p.setPen(t.color("ink"))
-        p.drawText(QRectF(20, 6, 300, 18), Qt.AlignmentFlag.AlignLeft, "Frames over time")
-        p.setFont(theme.font(12))
-        p.setPen(t.color("quiet"))
-        p.drawText(
-            QRectF(self.width() - 420, 6, 400, 18),
-            Qt.AlignmentFlag.AlignRight,
-            "height: exposure · click to leave out or take in",
-        )
-        if not self.shots:
-            return
-        light = [(s.meta.exposure_s or 0) * (s.meta.iso or 0) if s.meta else 0 for s in self.shots]
-        top = max(light) or 1
-        verdicts = {Path(f.file).name: f for f in self.result.frames} if self.result else {}
-        for k, shot in enumerate(self.shots):
-            box = self.bar(k)
-            height = 14 + 48 * (1 + max(-4.0, _log2(light[k] / top)) / 5) if light[k] else 14
-            body = QRectF(box.left(), box.bottom() - height, box.width(), height)
-            if self.used[k]:
-                p.fillRect(body, t.color("accent", 200))
-            else:
-                p.setPen(QPen(t.color("warning"), 1.5, Qt.PenStyle.DashLine))
-                p.drawRect(body)
-            if box.width() > 30:
-                p.setPen(t.color("on_accent") if self.used[k] else t.color("warning"))
-                p.drawText(body, Qt.AlignmentFlag.AlignCenter, str(k + 1) if self.used[k] else "out")
-                found = verdicts.get(shot.raw.name) if shot.raw else None
-                p.setPen(t.color("quiet"))
-                if found is not None:
-                    text = (
-                        f"{(found.shift_px[0] ** 2 + found.shift_px[1] ** 2) ** 0.5:.1f} px"
-                        if found.used
-                        else "left out"
-                    )
-                else:
-                    seconds = shot.meta.exposure_s if shot.meta else None
-                    text = "" if not seconds else (f"1/{1 / seconds:.0f}" if seconds < 0.3 else f"{seconds:g} s")
-                p.drawText(
-                    QRectF(box.left() - 4, box.bottom() + 4, box.width() + 8, 16), Qt.AlignmentFlag.AlignCenter, text
-                )
-        p.setPen(t.color("quiet"))
-        p.drawText(
-            QRectF(20, 122, self.width() - 40, 18),
-            Qt.AlignmentFlag.AlignLeft,
-            "movement against the first frame" if self.result else "shutter time of each frame, seconds",
-        )
-
-    def _at(self, pos: QPointF) -> int | None:
-        return next((k for k in range(len(self.shots)) if self.bar(k).adjusted(-3, -8, 3, 8).contains(pos)), None)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        k = self._at(event.position())
-        if k is not None:
-            self._paint_to = not self.used[k]
-            self.used[k] = self._paint_to
-            self.chosen_changed.emit()
-            self.update()
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        k = self._at(event.position())
-        if self._paint_to is not None and k is not None and self.used[k] != self._paint_to:
-            self.used[k] = self._paint_to
-            self.chosen_changed.emit()
-            self.update()
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._paint_to = None
-
-
-def _log2(x: float) -> float:
-    import math
-
-    return math.log2(x) if x > 0 else -9.0
-
-
 class MergePage(QWidget):
-    """Emits `start(files, method, output)`, `stop()` and `open_result(path)`."""
+    """The set of the current shot; a merge goes on whatever is looked at meanwhile."""
 
-    start = Signal(list, str, object)
-    stop = Signal()
-    open_result = Signal(object)
-
-    def __init__(self) -> None:
+    def __init__(self, host: Host) -> None:
         super().__init__()
+        self.host, self.session, self.merging = host, host.session, host.session.merging
         self._output = Path()
         self._began = 0.0
         self.group: ShotSet | None = None
@@ -209,7 +96,7 @@ class MergePage(QWidget):
         self.doing.setWordWrap(True)
         column.addWidget(self.doing)
         self.stop_button = QPushButton("Stop, write nothing")
-        self.stop_button.clicked.connect(self.stop)
+        self.stop_button.clicked.connect(self.merging.stop)
         self.stop_button.hide()
         column.addWidget(self.stop_button)
         self.outcome = Label("")
@@ -218,12 +105,36 @@ class MergePage(QWidget):
         column.addWidget(self.outcome)
         self.open_button = QPushButton("Develop the result")
         self.open_button.hide()
-        self.open_button.clicked.connect(lambda: self.open_result.emit(self._output))
+        self.open_button.clicked.connect(self._open_result)
         column.addWidget(self.open_button)
         column.addStretch(1)
         layout.addWidget(side)
         self.chart.chosen_changed.connect(self._describe)
         self.method.currentIndexChanged.connect(self._describe)
+        self.merging.progress.connect(self.set_progress)
+        self.merging.finished.connect(self.finish)
+        self.merging.failed.connect(lambda text: self.finish(None, text))
+        self.merging.seen.connect(self._seen)
+        self.session.opened.shown.connect(self._shot_changed)
+        self.session.shoot.opened.connect(self._shot_changed)
+        self._shot_changed()
+
+    def _shot_changed(self) -> None:
+        shot = self.session.shoot.current
+        self.set_group(None if shot is None else self.session.shoot.set_of(shot))
+
+    def _open_result(self) -> None:
+        shot = next((s for s in self.session.shoot.shots if s.raw == self._output), None)
+        if shot is not None:
+            self.host.choose(shot)
+            self.host.set_task("Develop")
+
+    def _seen(self, result: MergeResult, picture: NDArray[np.uint8]) -> None:
+        """The result developed, where its set is still shown."""
+        if self.chart.result is result:
+            self.stage.set_frame(*self.stage.frame_size)
+            self.stage.set_base(picture)
+            self.tag.setText("MERGED, developed")
 
     def set_group(self, group: ShotSet | None) -> None:
         """Show a set; None or a single shot says what to choose."""
@@ -318,7 +229,7 @@ class MergePage(QWidget):
         self.progress.show()
         self.stop_button.show()
         self.go.setEnabled(False)
-        self.start.emit(raws, kind, target)
+        self.merging.start(raws, kind, target)
 
     def set_progress(self, share: float, text: str) -> None:
         self.progress.setValue(round(share * 100))

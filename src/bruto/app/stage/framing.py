@@ -2,58 +2,56 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
+from PySide6.QtCore import QObject, Signal
 
+from bruto.app.ledger.frame_part import FramePart
 from bruto.app.stage.crop_tool import CropTool
+from bruto.app.stage.stage import Stage
 from bruto.develop.frame import largest_inside
-
-if TYPE_CHECKING:
-    from bruto.app.pages.develop import DevelopPage
+from bruto.session.open_shots import OpenShots
 
 
-class Framing:
-    """Connects the ledger's frame part, the stage and the edit; `on` while the whole frame is shown."""
+class Framing(QObject):
+    """Connects the ledger's frame part, the stage and the edit; `on` while the whole frame is shown. Emits `turned(on)`
+    when it is turned on or off.
+    """
 
-    def __init__(self, page: DevelopPage) -> None:
-        self.page = page
+    turned = Signal(bool)
+
+    def __init__(self, opened: OpenShots, stage: Stage, part: FramePart) -> None:
+        super().__init__()
+        self.opened, self.stage, self.part = opened, stage, part
         self.on = False
         self.crop = CropTool()
-        part = page.ledger.frame_part
         part.framing.connect(self.set)
         part.by_line.connect(self._by_line)
         part.aspect_chosen.connect(self._aspect)
         part.turned.connect(self.turn)
         part.area.connect(self._area)
-        page.stage.cropped.connect(self._cropped)
-        page.stage.leaned.connect(self._leaned)
+        stage.cropped.connect(self._cropped)
+        stage.leaned.connect(self._leaned)
 
     def set(self, on: bool) -> None:
         """Show all that the frame covers, with the crop on it, or the picture again."""
-        page = self.page
-        self.on = on and page.developer is not None
-        page.ledger.frame_part.frame_button.setChecked(self.on)
+        self.on = on and self.opened.developer is not None
+        self.part.frame_button.setChecked(self.on)
         if self.on:
-            page.ledger.unfold("frame")
-            page.stop_picking()
-            page.stage.set_fit()
-        page.stage.set_crop(self.crop if self.on else None)
+            self.stage.set_fit()
+        self.stage.set_crop(self.crop if self.on else None)
         self.show()
-        page.refresh_view()
+        self.turned.emit(self.on)
 
     def _by_line(self, on: bool) -> None:
         self.crop.by_line = on
 
     def show(self) -> None:
         """The stage's frame and the crop on it, as the recipe has them now."""
-        page = self.page
-        developer, edit = page.developer, page.edit
-        if developer is None or edit is None:
+        developer, shown, kept = self.opened.developer, self.opened.geometry(self.on), self.opened.geometry()
+        if developer is None or shown is None or kept is None:
             return
-        shown, kept = developer.geometry(edit.recipe, self.on), developer.geometry(edit.recipe)
-        page.stage.resize_frame(*shown.oriented_size)
-        page.ledger.frame_part.show_size(kept.oriented_size, developer.source.meta.oriented_size)
+        self.stage.resize_frame(*shown.oriented_size)
+        self.part.show_size(kept.oriented_size, developer.source.meta.oriented_size)
         if self.on:
             w, h = kept.oriented_size
             edge = max(developer.source.meta.square_size)
@@ -64,18 +62,17 @@ class Framing:
             corners = [shown.relative_crop((cx / edge, cy / edge, cx / edge, cy / edge)) for cx, cy in kept.outline]
             self.crop.outline = np.array([c[:2] for c in corners])
             sw, sh = shown.oriented_size
-            self.crop.ratio = edit.recipe.effective().aspect * sh / sw
-            page.stage.update()
+            self.crop.ratio = self.opened.recipe.effective().aspect * sh / sw
+            self.stage.update()
 
     def _cropped(self, final: bool) -> None:
-        developer, edit = self.page.developer, self.page.edit
-        if developer is not None and edit is not None:
-            crop = developer.geometry(edit.recipe, self.on).crop_of(*self.crop.crop)
-            edit.change("crop", final=final, crop=crop)
+        shown, edit = self.opened.geometry(self.on), self.opened.edit
+        if shown is not None and edit is not None:
+            edit.change("crop", final=final, crop=shown.crop_of(*self.crop.crop))
 
     def _aspect(self, ratio: float) -> None:
         """Another aspect ratio: the largest of it within what is kept now."""
-        edit = self.page.edit
+        edit = self.opened.edit
         if edit is None:
             return
         crop = edit.recipe.crop
@@ -90,7 +87,7 @@ class Framing:
 
     def turn(self, quarters: int) -> None:
         """Turn the picture clockwise by quarters, with its crop and tilts."""
-        edit = self.page.edit
+        edit = self.opened.edit
         if edit is None:
             return
         recipe = edit.recipe
@@ -104,12 +101,12 @@ class Framing:
         edit.change("quarter turn", turns=turns, crop=crop, aspect=aspect, verticals=up, horizontals=right)
 
     def _area(self, on: bool) -> None:
-        edit = self.page.edit
+        edit = self.opened.edit
         if edit is not None:
             edit.change("recorded area", whole_area=on)
 
     def _leaned(self, angle: float) -> None:
-        edit = self.page.edit
+        edit = self.opened.edit
         if edit is not None:
             edit.change("horizon", horizon=round(min(max(edit.recipe.horizon + angle, -45.0), 45.0), 2))
-            self.page.ledger.frame_part.line_button.setChecked(False)
+            self.part.line_button.setChecked(False)

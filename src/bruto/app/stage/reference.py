@@ -2,53 +2,61 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
+from PySide6.QtCore import QObject, Signal
 
+from bruto.app.stage.stage import Stage
 from bruto.app.stage.versions_menu import RESIDUAL_GAIN, Pinned, VersionsMenu
 from bruto.container.orientation import orient
 from bruto.develop.frame import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
+from bruto.develop.recorded import COARSEST
 from bruto.develop.source import open_source
-
-if TYPE_CHECKING:
-    from bruto.app.pages.develop import DevelopPage
+from bruto.session.session import Session
 
 
-class Reference:
-    """Develops the default values, a version, the noise or a pinned shot as the menu of versions says."""
+class Reference(QObject):
+    """Develops the default values, a version, the noise or a pinned shot as the menu of versions says. `framing`: while
+    the whole frame is shown. Emits `beside_changed(on)`.
+    """
 
-    def __init__(self, page: DevelopPage, menu: VersionsMenu) -> None:
-        self.page, self.menu = page, menu
+    beside_changed = Signal(bool)
+
+    def __init__(self, session: Session, stage: Stage, menu: VersionsMenu) -> None:
+        super().__init__()
+        self.session, self.opened, self.stage, self.menu = session, session.opened, stage, menu
+        self.framing = False
+        self._channel = session.render.channel("before", 40)
         self._pinned_developer: Developer | None = None
         menu.chosen.connect(self._chosen)
         menu.pin.connect(self._pin)
 
     def hold(self, on: bool) -> None:
         """Show it instead of the picture."""
-        self.page.stage.show_before = on
+        self.stage.show_before = on
         if on:
             self.ask()
-        self.page.stage.update()
+        self.stage.update()
 
     def set_beside(self, on: bool) -> None:
         """Show it in the left half of the stage."""
-        self.page.beside_button.setChecked(on)
-        self.page.stage.set_beside(self.title() if on else "")
+        self.stage.set_beside(self.title() if on else "")
+        self.beside_changed.emit(on)
         if on:
             self.ask()
 
     def shot_changed(self) -> None:
         """Another shot: a version of the one before is not meant any more."""
-        self.menu.show_edit(self.page.edit)
-        if self.page.stage.beside:
-            self.page.stage.set_beside(self.title())
+        self.menu.show_edit(self.opened.edit)
+        if self.stage.beside:
+            self.stage.set_beside(self.title())
 
     def _chosen(self, *_: str) -> None:
-        if self.page.stage.beside:
-            self.page.stage.set_beside(self.title())
+        if self.stage.beside:
+            self.stage.set_beside(self.title())
         self.ask()
 
     def title(self) -> str:
@@ -63,16 +71,16 @@ class Reference:
 
     def _pin(self) -> None:
         """Other shots will be compared with this one as it is now."""
-        shot, edit = self.page.shot, self.page.edit
+        shot, edit = self.opened.shot, self.opened.edit
         if shot is not None and edit is not None:
-            self._pinned_developer = self.page.developer
+            self._pinned_developer = self.opened.developer
             self.menu.pinned = Pinned(f"{shot.name}, as pinned", shot.main, edit.recipe)
             self.menu.choose("shot", str(shot.main))
 
     def _recipe(self, pinned: Pinned | None) -> Recipe:
         """Its values; but for a pinned shot in the frame of the picture, so that places can be compared."""
         kind, name = self.menu.reference
-        edit = self.page.edit
+        edit = self.opened.edit
         assert edit is not None
         if pinned is not None:
             return pinned.recipe
@@ -83,16 +91,15 @@ class Reference:
 
     def ask(self) -> None:
         """Develop it at the stage's zoom."""
-        page = self.page
-        developer, edit, stage = page.developer, page.edit, page.stage
-        if developer is None or edit is None:
+        developer, edit, stage, view = self.opened.developer, self.opened.edit, self.stage, self.stage.viewport
+        if developer is None or edit is None or self.opened.shot is None:
             return
         kind = self.menu.reference[0]
         pinned = self.menu.pinned if kind == "shot" else None
-        recipe, now, framing = self._recipe(pinned), edit.recipe, page.framing and pinned is None
-        factor, wanted = page.factor(), stage.visible() if page.needs_piece() else None
+        recipe, now, framing = self._recipe(pinned), edit.recipe, self.framing and pinned is None
+        factor, wanted = view.factor(COARSEST), stage.visible() if view.wants_piece() else None
         shown = stage.frame_size
-        known = developer if pinned is None else page.opened(pinned.path) or self._pinned_developer
+        known = developer if pinned is None else self.opened.opened(pinned.path) or self._pinned_developer
 
         def work() -> tuple[Any, Any]:
             other = (known or Developer(open_source(pinned.path))).asked(recipe)  # type: ignore[union-attr]
@@ -116,4 +123,4 @@ class Reference:
             if found[1] is not None and wanted is not None:
                 stage.set_before(found[1], wanted)
 
-        page.worker.ask("before", work, done, page.problem.emit)
+        self._channel.ask(self.opened.shot.main, work, done, self.session.say)

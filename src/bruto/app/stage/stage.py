@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
@@ -12,9 +10,10 @@ from PySide6.QtWidgets import QWidget
 
 from bruto.app.stage.crop_tool import CropTool
 from bruto.app.widgets import theme
+from bruto.session.viewport import Viewport
 
-MOST_ZOOM = 8.0
-PADDING = 16
+PAN_STEP = 60
+"""Screen pixels that an arrow key moves the picture by."""
 
 
 def to_qimage(picture: NDArray[np.uint8]) -> QImage:
@@ -46,7 +45,7 @@ class Stage(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(200, 150)
         self.setAccessibleName("Picture")
-        self.frame_size = (0, 0)
+        self.viewport = Viewport()
         self.base: QImage | None = None
         self.piece: QImage | None = None
         self.piece_rect = QRectF()
@@ -57,67 +56,64 @@ class Stage(QWidget):
         self.beside = ""
         self.marks: QImage | None = None
         self.message = ""
-        self.fit = True
-        self.zoom = 1.0  # screen pixels a frame pixel
-        self.centre = QPointF(0, 0)
         self.picking = False
         self.lifting = False
         self.crop: CropTool | None = None
         self._lift: tuple[QPointF, QPointF] | None = None
         self._drag: QPoint | None = None
 
-    # -- geometry ---------------------------------------------------------------------------------------------------
+    # -- geometry
+
+    @property
+    def fit(self) -> bool:
+        return self.viewport.fit
+
+    @property
+    def zoom(self) -> float:
+        return self.viewport.zoom
+
+    @property
+    def frame_size(self) -> tuple[int, int]:
+        return self.viewport.frame
+
+    @property
+    def centre(self) -> QPointF:
+        return QPointF(*self.viewport.centre)
 
     def set_frame(self, width: int, height: int) -> None:
         """Start with another picture of a full size; the zoom is kept when sizes agree."""
-        if (width, height) != self.frame_size:
-            self.frame_size = (width, height)
-            self.fit = True
+        self._fill_pane()
+        self.viewport.set_frame(width, height)
         self.base = self.piece = self.before = self.before_piece = self.marks = None
-        if self.fit:
-            self._fit()
         self.update()
 
     def resize_frame(self, width: int, height: int) -> None:
         """The same picture in another frame: what is shown stays until there is better."""
-        if (width, height) == self.frame_size:
-            return
-        w, h = self.frame_size
-        self.frame_size = (width, height)
-        self.piece = self.before = self.before_piece = self.marks = None
-        if self.fit or not w:
-            self._fit()
-        else:
-            self.centre = QPointF(self.centre.x() + (width - w) / 2, self.centre.y() + (height - h) / 2)
-        self.update()
+        if (width, height) != self.frame_size:
+            self.viewport.resize_frame(width, height)
+            self.piece = self.before = self.before_piece = self.marks = None
+            self.update()
 
-    def _fit(self) -> None:
-        w, h = self.frame_size
-        if w and h:
-            room_w, room_h = max(20, self.width() - 2 * PADDING), max(20, self.height() - 2 * PADDING)
-            self.zoom = min(room_w / w, room_h / h, MOST_ZOOM)
-            self.centre = QPointF(w / 2, h / 2)
+    def _fill_pane(self) -> None:
+        self.viewport.set_pane(self.width(), self.height(), self.devicePixelRatioF())
 
     def set_fit(self) -> None:
         """Show the whole frame."""
-        self.fit = True
-        self._fit()
+        self._fill_pane()
+        self.viewport.set_fit()
         self._moved()
 
     def set_one_to_one(self, at: QPointF | None = None) -> None:
         """One frame pixel on one screen pixel, keeping the place under `at` (widget position) or the middle."""
-        self._zoom_to(1.0 / self.devicePixelRatioF(), at or QPointF(self.width() / 2, self.height() / 2))
+        self._fill_pane()
+        self.viewport.one_to_one(*((at.x(), at.y()) if at is not None else ()))
+        self._moved()
 
     def to_frame(self, p: QPointF) -> QPointF:
-        return QPointF(
-            (p.x() - self.width() / 2) / self.zoom + self.centre.x(),
-            (p.y() - self.height() / 2) / self.zoom + self.centre.y(),
-        )
+        return QPointF(*self.viewport.to_frame(p.x(), p.y()))
 
     def to_widget(self, x: float, y: float) -> QPointF:
-        return QPointF(
-            (x - self.centre.x()) * self.zoom + self.width() / 2, (y - self.centre.y()) * self.zoom + self.height() / 2
-        )
+        return QPointF(*self.viewport.to_pane(x, y))
 
     def frame_rect(self) -> QRectF:
         """Where the frame lies in the widget."""
@@ -126,25 +122,13 @@ class Stage(QWidget):
 
     def visible(self) -> tuple[int, int, int, int]:
         """Visible part of the frame (x, y, width, height) in full-size pixels."""
-        w, h = self.frame_size
-        a, b = self.to_frame(QPointF(0, 0)), self.to_frame(QPointF(self.width(), self.height()))
-        x0, y0 = max(0, math.floor(a.x())), max(0, math.floor(a.y()))
-        x1, y1 = min(w, math.ceil(b.x())), min(h, math.ceil(b.y()))
-        return x0, y0, max(1, x1 - x0), max(1, y1 - y0)
+        return self.viewport.visible()
 
     def _zoom_to(self, zoom: float, at: QPointF) -> None:
-        place = self.to_frame(at)
-        fit_zoom = self.zoom if self.fit else 0.0
-        self.fit = False
-        self.zoom = float(np.clip(zoom, min(0.02, fit_zoom or 0.02), MOST_ZOOM))
-        self.centre = QPointF(
-            place.x() - (at.x() - self.width() / 2) / self.zoom, place.y() - (at.y() - self.height() / 2) / self.zoom
-        )
+        self.viewport.zoom_to(zoom, at.x(), at.y())
         self._moved()
 
     def _moved(self) -> None:
-        w, h = self.frame_size
-        self.centre = QPointF(float(np.clip(self.centre.x(), 0, w)), float(np.clip(self.centre.y(), 0, h)))
         self.update()
         self.view_changed.emit()
 
@@ -257,8 +241,7 @@ class Stage(QWidget):
             p.drawImage(rect, image)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        if self.fit:
-            self._fit()
+        self._fill_pane()
         self.view_changed.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -301,8 +284,7 @@ class Stage(QWidget):
             now = event.position().toPoint()
             delta = now - self._drag
             self._drag = now
-            self.fit = False
-            self.centre = QPointF(self.centre.x() - delta.x() / self.zoom, self.centre.y() - delta.y() / self.zoom)
+            self.viewport.pan(delta.x(), delta.y())
             self._moved()
 
     def _lifted(self, event: QMouseEvent, final: bool) -> None:
@@ -334,16 +316,14 @@ class Stage(QWidget):
             self.set_one_to_one(event.position()) if self.fit else self.set_fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        step = 60 / self.zoom
         moves = {
-            Qt.Key.Key_Left: (-step, 0),
-            Qt.Key.Key_Right: (step, 0),
-            Qt.Key.Key_Up: (0, -step),
-            Qt.Key.Key_Down: (0, step),
+            Qt.Key.Key_Left: (PAN_STEP, 0),
+            Qt.Key.Key_Right: (-PAN_STEP, 0),
+            Qt.Key.Key_Up: (0, PAN_STEP),
+            Qt.Key.Key_Down: (0, -PAN_STEP),
         }
         if event.key() in moves and not self.fit:
-            dx, dy = moves[Qt.Key(event.key())]
-            self.centre = QPointF(self.centre.x() + dx, self.centre.y() + dy)
+            self.viewport.pan(*moves[Qt.Key(event.key())])
             self._moved()
         elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
             self._zoom_to(self.zoom * 1.25, QPointF(self.width() / 2, self.height() / 2))

@@ -9,8 +9,8 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QActionGroup
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from bruto.app.models import Edit
 from bruto.develop.recipe import Recipe
+from bruto.session.edit import Edit
 
 DEFAULT = ("default", "")
 NOISY, RESIDUAL = ("noisy", ""), ("residual", "")

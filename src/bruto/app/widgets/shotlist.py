@@ -16,9 +16,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.models import Shoot, shot_facts
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.session.shoot import Shoot, shot_facts
 from bruto.shoot.shots import Shot, ShotSet
 
 ROW = 82

@@ -11,8 +11,8 @@ from PySide6.QtGui import QImage
 
 from bruto.app.stage.stage import to_qimage
 from bruto.app.widgets.shotlist import ShotModel
-from bruto.app.worker import Worker
 from bruto.errors import BrutoError
+from bruto.session.work import Worker
 from bruto.shoot.shots import Shot, small_view
 
 THUMB_EDGE = 192
@@ -26,7 +26,8 @@ class Thumbs:
     """Fills the thumbnails of the list and of the board, which goes on showing what the phone left."""
 
     def __init__(self, worker: Worker, listed: ShotModel, board: ShotModel, say: Callable[[str], None]) -> None:
-        self.worker, self.listed, self.board, self.say = worker, listed, board, say
+        self.listed, self.board, self.say = listed, board, say
+        self._channel = worker.channel("thumbnails", 140)
         self._todo: list[Shot] = []
 
     def make(self, shots: Iterable[Shot]) -> None:
@@ -66,7 +67,7 @@ class Thumbs:
             self._todo = [s for s in self._todo if str(s.main) not in tried]
             self._next()
 
-        self.worker.ask("thumb", work, done, self.say)
+        self._channel.ask(None, work, done, self.say)
 
     def forget(self, paths: Iterable[Any]) -> None:
         """Files that came new or changed."""

@@ -6,11 +6,10 @@ import math
 
 import numpy as np
 
-from bruto.color.spaces import LUMINANCE_2020, OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, space
+from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, space
 from bruto.develop.frame import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.light import to_working
 from bruto.develop.values import HANDLE_NAMES, HueNode, Tone
 
 PATCH = 24
@@ -45,22 +44,6 @@ def hue_at(developer: Developer, recipe: Recipe, x: float, y: float) -> HueNode 
     chroma = np.hypot(lab[:, 1], lab[:, 2])
     spread = math.sqrt(float((off**2 * chroma).sum() / max(float(chroma.sum()), 1e-9)))
     return HueNode(hue=round(hue) % 360, width=float(np.clip(round(20 + 2 * spread), NARROWEST, WIDEST)))
-
-
-def light_at(developer: Developer, x: float, y: float) -> float | None:
-    """Scene light at a relative place of the recorded frame, EV from grey, before the recipe's exposure; None until
-    a small view of the frame is there (it is not made here, where the pointer waits).
-    """
-    factor = next((f for f in (4, 8, 2, 16) if developer.has_level(f)), None)
-    if factor is None:
-        return None
-    rgb = developer.level(factor)
-    h, w = rgb.shape[:2]
-    cx, cy, r = int(x * w), int(y * h), 2
-    patch = rgb[max(0, cy - r) : cy + r + 1, max(0, cx - r) : cx + r + 1]
-    working = to_working(np.ascontiguousarray(patch), developer.balanced_matrix(developer.source.neutral))
-    light = max(float((working @ LUMINANCE_2020.astype(np.float32)).mean()), 2e-5)
-    return math.log2(light / 0.18) + developer.source.meta.baseline_exposure
 
 
 def lifted(tone: Tone, ev: float, by: float) -> Tone:

@@ -15,18 +15,29 @@ from bruto.develop.pipeline import Developer
 from bruto.errors import BrutoError
 
 EV_FROM, EV_TO, BINS = -10.0, 6.0, 256
+REACH = 2
+"""Cells to each side of a place whose light is looked up."""
 
 
 @dataclass(frozen=True)
 class SceneLight:
     """`histograms` (3, BINS): share of red, green, blue at each EV, smoothed, 1 = the highest; `floor_ev`: where
     signal equals noise; `clip_ev` (3,): where each channel is full; `kept_ev`: scene light that the phone's picture
-    still tells apart, or None. All before the recipe's exposure."""
+    still tells apart, or None; `ev` (h, w): luminance over the recorded frame. All before the recipe's exposure.
+    """
 
     histograms: NDArray[np.float32]
     floor_ev: float
     clip_ev: NDArray[np.float64]
     kept_ev: tuple[float, float] | None
+    ev: NDArray[np.float32]
+
+    def at(self, x: float, y: float) -> float:
+        """Mean light about a relative place of the recorded frame, EV from grey."""
+        h, w = self.ev.shape
+        cx, cy = min(max(int(x * w), 0), w - 1), min(max(int(y * h), 0), h - 1)
+        patch = self.ev[max(0, cy - REACH) : cy + REACH + 1, max(0, cx - REACH) : cx + REACH + 1]
+        return float(np.log2(np.mean(np.exp2(patch))))
 
 
 def scene_light(developer: Developer) -> SceneLight:
@@ -46,7 +57,8 @@ def scene_light(developer: Developer) -> SceneLight:
     a, b = developer.noise[1]
     floor = math.log2(max((a + math.sqrt(a * a + 4 * b)) / 2, 1e-6) / 0.18) + baseline
     clip = np.log2(developer.balance.astype(float) / 0.18) + baseline
-    return SceneLight(np.minimum(histograms, 1.0), floor, clip, _kept(developer, ev[..., 1]))
+    luminance = np.log2(np.maximum(developer.luminance(factor), 2e-5) / 0.18)
+    return SceneLight(np.minimum(histograms, 1.0), floor, clip, _kept(developer, ev[..., 1]), luminance)
 
 
 def _kept(developer: Developer, ev: NDArray[np.float32]) -> tuple[float, float] | None:

@@ -6,9 +6,9 @@ import time
 from collections import deque
 from collections.abc import Callable, Iterable, Mapping
 
-from bruto.app.models import Edit
-from bruto.app.worker import Worker
 from bruto.errors import BrutoError
+from bruto.session.edit import Edit
+from bruto.session.work import Worker
 from bruto.shoot.shots import Shot
 
 Act = Callable[[Edit], bool]
@@ -23,6 +23,7 @@ class Bulk:
 
     def __init__(self, worker: Worker, edits: Mapping[str, Edit], failed: Callable[[str], None]) -> None:
         self.worker, self.edits, self.failed = worker, edits, failed
+        self._channel = worker.channel("sidecars")
         self._waiting: deque[tuple[list[Shot], Act, int, Done]] = deque()
         self._finished: deque[tuple[list[Shot], Act, int, list[str], Done]] = deque()
 
@@ -39,7 +40,7 @@ class Bulk:
             done(count, [])
             return
         self._waiting.append((closed, act, count, done))
-        self.worker.ask("sidecars", self._work, lambda _: self._tell(), self.failed)
+        self._channel.ask(None, self._work, lambda _: self._tell(), self.failed)
 
     def finish(self) -> None:
         """Wait until all is written, and end."""

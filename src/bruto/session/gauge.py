@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from psygnal import Signal
 
-from bruto.app.models import Shoot
-from bruto.app.worker import Worker
 from bruto.sensor.measures import measured
 from bruto.sensor.report import SensorReport
+from bruto.session.shoot import Shoot
+from bruto.session.work import Post, Worker
 from bruto.shoot.folder import open_shoot
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import verdict_beside
 from bruto.shoot.watch import Changes, FolderWatch
 
-WATCH_EVERY_MS = 1000
 
+class Gauge:
+    """Whoever owns it calls `look` from time to time.
 
-class Gauge(QObject):
-    """Emits `progress(text)`, `changed(changes)` before the shoot follows a change of the folder, `arrived(shot,
+    Emits `progress(text)`, `changed(changes)` before the shoot follows a change of the folder, `arrived(shot,
     count)` when new files are in it, and `problem(text)`.
     """
 
@@ -26,14 +26,12 @@ class Gauge(QObject):
     arrived = Signal(object, int)
     problem = Signal(str)
 
-    def __init__(self, shoot: Shoot) -> None:
-        super().__init__()
+    def __init__(self, shoot: Shoot, post: Post) -> None:
         self.shoot = shoot
-        self.worker = Worker(("again", "watch", "measure"))
+        self.worker = Worker("gauge", post)
+        self._again, self._looking = self.worker.channel("reading the folder", 1), self.worker.channel("watching", 2)
+        self._measuring = self.worker.channel("measuring", 3)
         self._watch: FolderWatch | None = None
-        self._timer = QTimer(self)
-        self._timer.setInterval(WATCH_EVERY_MS)
-        self._timer.timeout.connect(self.look)
 
     def idle(self) -> bool:
         """Whether nothing is being measured or looked for."""
@@ -41,21 +39,19 @@ class Gauge(QObject):
 
     def close(self) -> None:
         """Stop, after what is running has ended."""
-        self._timer.stop()
         self.worker.close()
 
     def follow(self) -> None:
         """The shoot was opened or changed: watch its folder, measure what is not measured."""
         if self._watch is None or self._watch.folder != self.shoot.folder:
             self._watch = FolderWatch(self.shoot.folder)
-            self._timer.start()
         self._measure_next()
 
     def look(self) -> None:
         """Look for new and vanished files."""
         watch = self._watch
         if watch is not None:
-            self.worker.ask("watch", watch.poll, lambda found: self._found(watch, found), self.problem.emit)
+            self._looking.ask(watch.folder, watch.poll, lambda found: self._found(watch, found), self.problem.emit)
 
     def _measure_next(self) -> None:
         """Measure shots one after the other, the current one first."""
@@ -81,7 +77,7 @@ class Gauge(QObject):
             shoot.mark_broken(shot, text)
             self._measure_next()
 
-        self.worker.ask("measure", work, done, failed)
+        self._measuring.ask(shot.main, work, done, failed)
 
     def _found(self, watch: FolderWatch, changes: Changes) -> None:
         if not changes or watch is not self._watch:
@@ -99,4 +95,4 @@ class Gauge(QObject):
             if newest is not None:
                 self.arrived.emit(newest, len(changes.new))
 
-        self.worker.ask("again", lambda: open_shoot(paths, record), done, self.problem.emit)
+        self._again.ask(watch.folder, lambda: open_shoot(paths, record), done, self.problem.emit)

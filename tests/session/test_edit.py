@@ -6,10 +6,11 @@ import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from bruto.app.models import Edit, Shoot, shot_facts
 from bruto.develop.recipe import Recipe
 from bruto.develop.suggest.suggestion import Suggestion
 from bruto.errors import BrutoError
+from bruto.session.edit import Edit
+from bruto.session.shoot import Shoot, shot_facts
 from bruto.shoot.sidecar import load_sidecar, sidecar_path
 from tests.shots import SMALL, copy_of, raws_of, taken
 

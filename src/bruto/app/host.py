@@ -1,0 +1,62 @@
+"""What pages and commands may ask of the window that they stand in."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, Protocol
+
+from bruto.app.widgets.task_line import TaskLine
+from bruto.session.session import Session
+from bruto.shoot.shots import Shot
+
+
+class Host(Protocol):
+    """The window."""
+
+    session: Session
+    line: TaskLine
+
+    def page(self, title: str) -> Any:
+        """The page of a task, made when it is first wanted."""
+
+    def task(self) -> str:
+        """The task that is shown."""
+
+    def set_task(self, title: str) -> None:
+        """Turn to a task."""
+
+    def choose(self, shot: Shot) -> None:
+        """Make a shot the current one, in the list too."""
+
+    def step(self, by: int) -> None:
+        """The shot that many places further on in the list."""
+
+    def fold(self, part: str) -> None:
+        """Fold or show the list of shots, or the light strip."""
+
+    def open_paths(self, paths: list[str | Path], title: str = "") -> None:
+        """Open folders or files; a problem becomes a message."""
+
+    def choose_folder(self) -> None:
+        """Ask for a folder and open it."""
+
+    def take_in(self) -> None:
+        """Ask for a phone or card and take its files in."""
+
+    def show_recipes(self) -> Any:
+        """Kept recipes, and this shot's values for other shots."""
+
+    def show_card(self) -> Any:
+        """The card of the phone that took the current shot."""
+
+    def toggle_theme(self) -> None:
+        """Light by day, dim by night."""
+
+    def say(self, text: str) -> None:
+        """Show a message."""
+
+    def status(self, pointer: str, timing: str, saved: str) -> None:
+        """Texts of the status line; an empty one leaves what is there."""
+
+    def close(self) -> bool:
+        """End."""

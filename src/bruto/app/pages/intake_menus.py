@@ -1,0 +1,90 @@
+"""Menus of Intake: which picture belongs to a raw, and what was asked of the phone."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QActionGroup
+from PySide6.QtWidgets import QMenu, QWidget
+
+from bruto.session.session import Session
+from bruto.shoot.asked import lens_title
+from bruto.shoot.folder import pictures_for
+
+PAIRED_BY = {
+    "stem": "same name",
+    "numbers": "following numbers",
+    "time": "same moment and settings",
+    "likeness": "they look alike",
+    "hand": "paired by you",
+}
+
+
+class PairMenu(QMenu):
+    """Corrects the pair of the shot that is shown."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.aboutToShow.connect(self.fill)
+
+    def fill(self) -> None:
+        """Make the entries anew."""
+        self.clear()
+        shot = self.session.opened.shot
+        if shot is None or shot.raw is None:
+            self.addAction("Choose a shot with a raw").setEnabled(False)
+            return
+        if shot.picture is not None:
+            text = f"{shot.raw.name} + {shot.picture.name}: {PAIRED_BY.get(shot.paired_by, '')}"
+            self.addAction(text).setEnabled(False)
+            self.addAction("Set them apart").triggered.connect(lambda: self._pair(None))
+        else:
+            self.addAction(f"{shot.raw.name} has no picture").setEnabled(False)
+        for picture in pictures_for(self.session.shoot.shots, shot)[:12]:
+            action = self.addAction(f"Pair with {picture.name}")
+            action.triggered.connect(lambda _=False, p=picture: self._pair(p))
+
+    def _pair(self, picture: Path | None) -> None:
+        if self.session.opened.shot is not None:
+            self.session.shoot.pair_by_hand(self.session.opened.shot, picture)
+
+
+class AskedMenu(QMenu):
+    """What was meant to be got from the phone. Emits `asked` when it was changed."""
+
+    asked = Signal()
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.shoot = session.shoot
+        self.aboutToShow.connect(self.fill)
+
+    def fill(self) -> None:
+        """What can be asked: sizes and kinds that the phone's card offers, raws always or never."""
+        self.clear()
+        asked, cards = self.shoot.record.asked, self.shoot.cards.values()
+        sizes = sorted({round(m.width * m.height / 1e6) for c in cards for m in c.modes})
+        lenses = sorted({(round(q.focal_35mm), q.name) for c in cards for q in c.lenses})
+        groups: tuple[tuple[str, str, list[tuple[str, Any]]], ...] = (
+            ("Resolution", "megapixels", [("as most of the shoot", None), *((f"{n} megapixels", n) for n in sizes)]),
+            ("Kind of raw", "kind", [("any", None), ("mosaic, one colour a pixel", "mosaic"), ("processed", "linear")]),
+            ("Lens", "focal_35mm", [("any", None), *((lens_title(name, mm), float(mm)) for mm, name in lenses)]),
+            ("Raw", "raw", [("as most of the shoot", None), ("with every picture", True), ("none", False)]),
+        )
+        for title, name, choices in groups:
+            self.addSection(title)
+            self.addAction(title).setEnabled(False)
+            group = QActionGroup(self)
+            for text, value in choices:
+                action = self.addAction(text)
+                action.setCheckable(True)
+                action.setChecked(getattr(asked, name) == value)
+                group.addAction(action)
+                action.triggered.connect(lambda _=False, n=name, v=value: self._ask_for(n, v))
+
+    def _ask_for(self, name: str, value: Any) -> None:
+        self.shoot.ask_for(**{name: value})
+        self.asked.emit()

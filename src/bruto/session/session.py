@@ -1,0 +1,168 @@
+"""All that a window is about: the shoot, the shots that are open, and what runs beside it. Free of any interface."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from psygnal import Signal
+
+from bruto.deliver.jobs import Job, Queue
+from bruto.deliver.ticket import Ticket
+from bruto.errors import BrutoError
+from bruto.publish import usable_folder
+from bruto.session.bulk import Act, Bulk
+from bruto.session.comparing import Comparing
+from bruto.session.edit import Edit
+from bruto.session.gauge import Gauge
+from bruto.session.merging import Merging
+from bruto.session.open_shots import OpenShots
+from bruto.session.shoot import Shoot
+from bruto.session.unfinished import Unfinished
+from bruto.session.work import Post, Worker
+from bruto.shoot.shots import Shot
+from bruto.shoot.sidecar import load_sidecar
+from bruto.shoot.takein import TakenIn, take_in
+
+
+class Session:
+    """One of it stands behind a window. `post`: see `work`. `render` makes pictures, `background` does long work,
+    `writer` writes sidecars of shots that are not open.
+    """
+
+    message = Signal(str)
+    taking_in = Signal(float, str)
+    """Share that is taken in, and the file."""
+
+    def __init__(self, post: Post) -> None:
+        self.post = post
+        self.shoot = Shoot()
+        self.render, self.background, self.writer = (Worker(name, post) for name in ("render", "long work", "sidecars"))
+        self.opened = OpenShots(self.render)
+        self.unfinished = Unfinished()
+        self.bulk = Bulk(self.writer, self.opened.edits, self.say)
+        self.gauge = Gauge(self.shoot, post)
+        self.comparing = Comparing(self.opened, self.render)
+        self.merging = Merging(self.shoot, self.background, self.render, self.unfinished, post)
+        self.queue = Queue()
+        self._take_in = self.background.channel("taking in")
+        self.shoot.current_changed.connect(lambda: self.opened.turn_to(self.shoot.current))
+        for signal in (self.shoot.message, self.opened.message, self.gauge.problem, self.comparing.message):
+            signal.connect(self.say)
+
+    def say(self, text: str) -> None:
+        """Tell the user something."""
+        self.message.emit(text)
+
+    def idle(self) -> bool:
+        """Whether nothing is being made or written; measuring does not count."""
+        return all(w.idle() for w in (self.render, self.background, self.writer))
+
+    def close(self) -> None:
+        """Stop all work, after what is running has ended."""
+        self.merging.stop()
+        self.shoot.keep_cards()  # what could not be kept is learnt again from the files
+        self.queue.close()
+        self.gauge.close()
+        self.render.close()
+        self.background.close()
+        self.bulk.finish()
+
+    # -- changes of several shots
+
+    def use_recipe(self, values: dict[str, Any], title: str, target: str) -> None:
+        """Use values on the current shot, its set, all picks or all shots."""
+
+        def use(edit: Edit) -> bool:
+            changed = edit.change(f"recipe {title}", **values)
+            edit.save()
+            return changed
+
+        def told(count: int) -> str:
+            return f"Used on {count} shot{'s' if count != 1 else ''}; each can be undone by itself."
+
+        self._change(target, use, told)
+
+    def note_gear(self, gear: str) -> None:
+        """Note the gear of every shot of the current one's set."""
+
+        def note(edit: Edit) -> bool:
+            edit.judge(gear=gear)
+            return True
+
+        self._change("its set", note, lambda count: f"Gear noted for {count} shots of the set.")
+
+    def _change(self, target: str, act: Act, told: Callable[[int], str]) -> None:
+        shot = self.shoot.current
+        if shot is not None:
+
+            def done(count: int, problems: list[str]) -> None:
+                self.message.emit(" ".join([told(count), *problems[:2]]))
+
+            self.bulk.change(self.shoot.targets(shot, target), act, done)
+
+    # -- taking in and delivering
+
+    def take_in_from(self, source: Path, ended: Callable[[str], None]) -> Callable[[], None] | None:
+        """Copy what is new from a phone or card into the open folder, verified; returns what stops it. `ended` gets
+        what came of it in words. None where no folder is open.
+        """
+        folder = self.shoot.folder
+        if not self.shoot.paths:  # without a folder the files would land wherever the program was started
+            self.message.emit("Open the folder that the files shall go to first (Ctrl+O).")
+            return None
+        stop = threading.Event()
+        self.unfinished.begin("take in", source=str(source.absolute()), folder=str(folder.absolute()))
+
+        def told(text: str) -> None:
+            self.unfinished.end("take in")
+            ended(text)
+            self.gauge.look()
+
+        def done(result: TakenIn) -> None:
+            text = f"{len(result.copied)} files copied and verified, {len(result.skipped)} were there already"
+            if result.failed:
+                text += f", {len(result.failed)} failed: {result.failed[0][1]}"
+            told(text + ". Nothing was deleted.")
+
+        def tell(share: float, text: str) -> None:
+            self.post(lambda: self.taking_in.emit(share, text))
+
+        self._take_in.ask(source, partial(take_in, source, folder, tell, stop.is_set), done, told)
+        return stop.set
+
+    def deliver(self, folder: Path, suffix: str, ticket: Ticket, shots: list[Shot]) -> None:
+        """Queue shots, developed with their own values. Raises `BrutoError`; none is queued then."""
+        self.opened.save()
+        usable_folder(folder)
+        wanted = []
+        for shot in shots:
+            edit = self.opened.edits.get(str(shot.main))
+            recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
+            wanted.append(Job(shot.main, folder, shot.name + suffix, recipe, ticket))
+        if not wanted:
+            raise BrutoError("There is no shot to deliver: choose one in the list.")
+        self.queue.add(*wanted)
+
+    # -- what would be lost
+
+    def would_be_lost(self) -> list[str]:
+        """What would be lost or cut short if all was closed now, each in a sentence."""
+        found = []
+        waiting = len(self.queue.unfinished())
+        if waiting:
+            found.append(
+                f"{waiting} {'delivery is' if waiting == 1 else 'deliveries are'} not finished: Deliver shows "
+                f"{'it' if waiting == 1 else 'them'} again at the next start."
+            )
+        if self.merging.running:
+            found.append("A merge is running: it is stopped and writes nothing.")
+        lost = [e for e in self.opened.edits.values() if e.not_saved]
+        for edit in lost[:3]:
+            found.append(f"Changes of {edit.path.name} are not saved and would be lost: {edit.not_saved}")
+        if len(lost) > 3:
+            found.append(f"So are changes of {len(lost) - 3} other shots.")
+        return found

@@ -1,0 +1,72 @@
+"""Merging and taking in that the last window has not finished, offered again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from bruto.errors import BrutoError
+from bruto.storage.documents import read_as
+from bruto.storage.unfinished import keep_unfinished, take_unfinished
+
+KIND = "tasks"
+
+
+@dataclass(frozen=True)
+class TakeIn:
+    """Taking in from a phone or card to a folder."""
+
+    source: Path
+    folder: Path
+
+    @property
+    def text(self) -> str:
+        return f"Taking in from {self.source.name} was not finished."
+
+
+@dataclass(frozen=True)
+class Merge:
+    """A merge of files by a method to an output."""
+
+    files: tuple[Path, ...]
+    method: str
+    output: Path
+
+    @property
+    def text(self) -> str:
+        return f"Merging {len(self.files)} frames to {self.output.name} was not finished."
+
+
+class Unfinished:
+    """What this window is at, by its kind; kept on the disk while it lasts."""
+
+    def __init__(self) -> None:
+        self._now: dict[str, Any] = {}
+
+    def begin(self, kind: str, **what: Any) -> None:
+        """Work of a kind has begun; `what` is needed to go on with it."""
+        self._now[kind] = what
+        self._keep()
+
+    def end(self, kind: str) -> None:
+        """It ended, or the user stopped it."""
+        self._now.pop(kind, None)
+        self._keep()
+
+    def _keep(self) -> None:
+        try:
+            keep_unfinished(KIND, self._now)
+        except (BrutoError, OSError):
+            pass  # nothing of the user's is lost by it: the work can be asked for again
+
+    def left(self) -> list[TakeIn | Merge]:
+        """What earlier windows left."""
+        found: list[TakeIn | Merge] = []
+        for work in take_unfinished(KIND):
+            for kind, what in ((TakeIn, work.get("take in")), (Merge, work.get("merge"))):
+                try:
+                    found.append(read_as(kind, what))  # type: ignore[type-var, arg-type]
+                except BrutoError:
+                    continue
+        return [w for w in found if not (isinstance(w, Merge) and len(w.files) < 2)]
