@@ -78,13 +78,13 @@ class ManyShots(WindowTest):
         target = next(s for s in self.window.shoot.shots if str(s.main) not in self.window.develop.edits)
         edit = Edit(target.main)
         waiting = self.window.session.bulk
-        ask = waiting.worker.ask
+        ask = waiting._channel.ask
 
         def late(*arguments: object) -> None:
             self.window.develop.edits[str(target.main)] = edit
             ask(*arguments)
 
-        with mock.patch.object(waiting.worker, "ask", late):
+        with mock.patch.object(waiting._channel, "ask", late):
             self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
             self.settle()
         self.assertEqual(edit.recipe.exposure, 0.5)

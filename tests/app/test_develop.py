@@ -61,9 +61,9 @@ class Groups(DevelopTest):
         self.assertTrue(self.ledger.rows["colour_noise"].isVisible())
         QTest.mouseClick(group.button, LEFT)
         self.assertFalse(self.ledger.rows["colour_noise"].isVisible())
-        self.assertIn("0.80 σ", group.sentence.text())
+        self.assertIn("0.80 × σ", group.sentence.text())
         self.edit.change("x", brightness_noise=0.35)
-        self.assertIn("brightness 0.35 σ", group.sentence.text())
+        self.assertIn("brightness noise 0.35 × σ", group.sentence.text())
         QTest.mouseClick(group.button, LEFT)
         self.assertTrue(self.ledger.rows["colour_noise"].isVisible())
 

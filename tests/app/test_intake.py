@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QMenu, QPushButton
 
 from bruto.app.facts import set_fact, shot_fact
 from bruto.app.stage.clip_overlay import overlay, patterns
@@ -242,7 +242,8 @@ class ReadingOfAShot(IntakeTest):
 
     def test_develop_follows(self) -> None:
         self.card("pans-007")
-        self.page.develop_wanted.emit()
+        button = next(b for b in self.page.findChildren(QPushButton) if b.text() == "Develop")
+        QTest.mouseClick(button, LEFT)
         self.settle()
         self.assertEqual(self.window.task(), "Develop")
         assert self.window.develop.shot is not None

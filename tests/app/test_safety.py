@@ -100,13 +100,13 @@ class RightShot(WindowTest):
         assert before is not None
         other = next(s for s in self.window.shoot.shots if s.name == "sluice-001-01")
         with (
-            mock.patch("bruto.app.pages.develop.Edit", side_effect=OSError("cannot be opened")),
+            mock.patch("bruto.session.open_shots.Edit", side_effect=OSError("cannot be opened")),
             self.assertRaises(OSError),
         ):
-            self.window.develop.open_shot(other)
+            self.window.session.opened.turn_to(other)
         self.assertIsNone(self.window.develop.edit)
         QTest.keyClick(self.window, Qt.Key.Key_T)
-        self.window._with_edit(lambda edit: edit.judge(verdict="reject"))
+        self.window.page("Intake").judge("reject")
         self.assertEqual((before.sidecar.verdict, before.recipe), ("", Recipe()))
 
     def test_a_defect_in_an_answer_to_the_mouse_is_one_line(self) -> None:
@@ -184,7 +184,8 @@ class Unfinished(WindowTest):
         card.mkdir()
         copy_of([taken("pans", size=SMALL)[0]["files"][0]], card)
         burst = [s.main for s in self.window.shoot.shots if s.name.startswith("sluice-001")][:2]
-        with mock.patch.object(self.window.background, "ask"):
+        held = (self.window.session._take_in, self.window.session.merging._work)
+        with mock.patch.object(held[0], "ask"), mock.patch.object(held[1], "ask"):
             self.window.take_in_from(card)
             self.window.session.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
             said: list[tuple] = []
@@ -205,7 +206,7 @@ class Unfinished(WindowTest):
         QTest.mouseClick(line.leave, LEFT)
         self.assertEqual(line.text.text(), "Merging 2 frames to m.dng was not finished.")
         QTest.mouseClick(line.button, LEFT)
-        self.wait(lambda: (self.folder / "m.dng").is_file() and not again.merging.running)
+        self.wait(lambda: (self.folder / "m.dng").is_file() and not again.session.merging.running)
         self.wait(lambda: all(w.idle() for w in (again.worker, again.background)))
         self.assertEqual(list((Path(os.environ["XDG_STATE_HOME"]) / "bruto/tasks").iterdir()), [])
 

@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 import json
+import threading
+from typing import Any
+from unittest import mock
 
 import numpy as np
 from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
+from bruto.compare.metrics import Comparison, compare
 from bruto.container.dng_reader import read_dng
 from bruto.deliver import jobs
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.shoot.sidecar import sidecar_path
+from bruto.storage.outputs import Outputs
 from tests.app.windows import LEFT, WindowTest, pixels
 
 
@@ -122,3 +127,45 @@ class Walk(WindowTest):
         self.settle()
         self.assertEqual(edit.recipe, Recipe())
         np.testing.assert_array_equal(self.picture(), plain)
+
+
+class Subjects(WindowTest):
+    """Answers reach the page and the shot that they were asked for, whatever is looked at meanwhile."""
+
+    def compare_slowly(self) -> None:
+        """Turn to Compare, whose work waits until `go` is set."""
+        self.go = threading.Event()
+        held = threading.Event()
+
+        def slow(*pictures: Any) -> Comparison:
+            held.set()
+            self.go.wait(60)
+            return compare(*pictures)
+
+        self.enterContext(mock.patch("bruto.session.comparing.compare", slow))
+        QTest.mouseClick(self.window.task_buttons["Compare"], LEFT)
+        self.wait(held.is_set)
+
+    def test_a_merge_that_ends_while_compare_works_leaves_both_shown(self) -> None:
+        w = self.window
+        burst = [s.main for s in w.shoot.shots if s.name.startswith("sluice-001")][:2]
+        self.choose("card-003")
+        merge = w.page("Merge")
+        self.compare_slowly()
+        w.session.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
+        self.wait(lambda: not w.session.merging.running)
+        self.go.set()
+        self.settle()
+        self.assertIn("ALIGNED", w.compare.tag.text())
+        self.assertIsNotNone(w.compare.stage.first)
+        self.assertIn("2 frames merged", merge.outcome.text())
+
+    def test_a_comparison_of_the_shot_before_is_not_shown(self) -> None:
+        w = self.window
+        self.choose("card-003")
+        self.compare_slowly()
+        w.shoot.select(next(s for s in w.shoot.shots if s.name == "pans-001"))  # a picture alone
+        self.go.set()
+        self.settle()
+        self.assertIsNone(w.compare.stage.first)
+        self.assertIn("only one file", w.compare.stage.message)

@@ -81,8 +81,11 @@ class OpenShots:
         if shot is None or key is None or shot.problem or shot.meta is None:
             self.shown.emit()
             return
+        fresh = key not in self.edits
         self.edit = self._edit_of(shot)
         self.shown.emit()
+        if fresh and self.edit.problem:
+            self._say(self.edit.problem)
         known = self._open.get(key)
         if known is not None and is_as_asked(known.developer.source, self.edit.recipe):
             self._opened(known)
@@ -103,8 +106,6 @@ class OpenShots:
             edit.changed.connect(partial(self._edited, shot, edit))
             edit.suggested.connect(partial(self._was_suggested, edit))
             edit.message.connect(self._say)
-            if edit.problem:
-                self.message.emit(edit.problem)
         self.edits[key] = edit  # the latest is the last
         for old, left in list(self.edits.items())[:-KEPT_EDITS]:  # what was looked at long ago is let go, once saved
             if not left.unsaved:
