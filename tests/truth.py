@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from bruto.color.adaptation import bradford
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import D65_XYZ, working_to_xyz, xyz_to_lab
-from bruto.container.rawframe import RawFrame, linearise
+from bruto.container.linearise import linearise
+from bruto.container.rawframe import RawFrame
 from bruto.develop.demosaic import demosaic
 from bruto.simphone import sensor_model as sm
 from bruto.simphone import spectral

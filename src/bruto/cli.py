@@ -224,6 +224,10 @@ def develop(
     as_json: JsonFlag = False,
 ) -> None:
     """Develop raws or pictures to finished pictures. Originals are never replaced."""
+    from bruto.container.ahead import read_ahead
+
+    first = files[0]
+    ahead = read_ahead(first)  # while all that follows is loaded
     from bruto.deliver.encoders import check_ticket
     from bruto.deliver.jobs import deliver
     from bruto.deliver.ticket import Ticket
@@ -263,7 +267,8 @@ def develop(
             target = outputs.in_folder(output, file.stem + suffix) if folder else outputs.file(output)
             where, chosen = deliver(
                 file, target, values(file), ticket,
-                neutral_look=neutral, progress=partial(_ProgressLine(), text=shown(file.name)),
+                neutral_look=neutral, ahead=ahead if file is first else None,
+                progress=partial(_ProgressLine(), text=shown(file.name)),
                 renamed=partial(outputs.in_folder, output, file.stem + suffix) if folder else None,
             )  # fmt: skip
         except BrutoError as error:  # the others are not to blame
@@ -504,5 +509,16 @@ def main(arguments: list[str] | None = None) -> int:
         return 1
 
 
+def run() -> None:
+    """The command as a process: it ends at once, as all is written and memory need not be given back piece by piece."""
+    code = main()
+    try:
+        sys.stdout.flush()
+        sys.stderr.flush()
+    except (OSError, ValueError):
+        pass
+    os._exit(code)
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    run()

@@ -1,28 +1,19 @@
-"""One place that decides how the cores are shared.
-
-Numba's `omp` layer is the one that may be entered from several threads at once; OpenCV keeps to as many threads as
-there are cores. `map_threads` is for calls that release the interpreter lock (codecs, compiled kernels, ray casting).
+"""How many cores there are, and calls on all of them: for what releases the interpreter lock (codecs, compiled
+kernels, ray casting). OpenCV keeps to as many threads as there are cores; for compiled kernels see `compiled`.
 """
 
 from __future__ import annotations
 
 import os
 import threading
-
-os.environ.setdefault("OMP_WAIT_POLICY", "passive")  # read when numba loads its layer
-
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
-
-import numba
 
 A = TypeVar("A")
 B = TypeVar("B")
 
 CORES = max(1, len(os.sched_getaffinity(0)))
-
-numba.config.THREADING_LAYER = "omp"
 
 
 def map_threads(work: Callable[[A], B], items: Iterable[A], threads: int = CORES) -> list[B]:

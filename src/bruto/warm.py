@@ -8,6 +8,7 @@ whose functions are built into it; the stamp here knows both, and throws away wh
 from __future__ import annotations
 
 import ast
+import compileall
 import hashlib
 import json
 import os
@@ -69,6 +70,7 @@ def main() -> int:
         known = json.loads(stamp.read_text())
     except (OSError, ValueError):
         known = {}
+    compileall.compile_dir(str(ROOT), quiet=2)  # also where an import may not write: else each start would do it again
     if known == wanted:
         return 0
     modules = _kernel_modules()
@@ -93,7 +95,8 @@ def _develop() -> None:
 
     from bruto.container.dng_reader import read_dng
     from bruto.container.dng_writer import write_dng
-    from bruto.container.rawframe import RawFrame, linearise
+    from bruto.container.linearise import linearise
+    from bruto.container.rawframe import RawFrame
     from bruto.develop.frame import Rectangle
     from bruto.develop.pipeline import Developer
     from bruto.develop.plain import plain_view

@@ -18,8 +18,8 @@ import tifffile
 from bruto.container.dng_reader import read_dng, read_dng_meta
 from bruto.container.dng_writer import Storage
 from bruto.container.glance import glance
+from bruto.container.linearise import linearise
 from bruto.container.outline import outline
-from bruto.container.rawframe import linearise
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw

@@ -14,8 +14,9 @@ import rawpy
 from bruto.container import corrections as co
 from bruto.container.corrections import Correction, apply_corrections, parse_correction, write_correction
 from bruto.container.dng_reader import read_dng
+from bruto.container.linearise import linearise
 from bruto.container.opcodes import write_opcodes
-from bruto.container.rawframe import GainMap, RawFrame, linearise
+from bruto.container.rawframe import GainMap, RawFrame
 from bruto.errors import FileProblem
 from tests.again import write_dng
 from tests.container.test_dng import PREVIEW, tags

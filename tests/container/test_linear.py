@@ -9,9 +9,10 @@ import numpy as np
 
 from bruto.color.spaces import working_to_xyz, xyz_to_lab
 from bruto.container.colour_model import camera_to_working, neutral_to_xy, xy_to_neutral
+from bruto.container.linearise import linearise
 from bruto.container.opcodes import parse_gain_map, parse_opcodes, write_gain_maps
 from bruto.container.profile import Calibration
-from bruto.container.rawframe import GainMap, RawFrame, RawMeta, linearise, shifted_cfa
+from bruto.container.rawframe import GainMap, RawFrame, RawMeta, shifted_cfa
 from bruto.errors import FileProblem
 from bruto.simphone import spectral
 from bruto.simphone.capture import calibrations

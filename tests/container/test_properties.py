@@ -16,11 +16,12 @@ from bruto.container.corrections import parse_correction
 from bruto.container.dng_reader import read_dng, read_dng_meta
 from bruto.container.dng_writer import Storage
 from bruto.container.glance import glance
+from bruto.container.linearise import linearise
 from bruto.container.opcodes import parse_gain_map, parse_opcodes
 from bruto.container.orientation import as_stored, orient
 from bruto.container.picture import read_picture
 from bruto.container.profile import gain_table_body, parse_gain_table, read_profile
-from bruto.container.rawframe import RawFrame, linearise
+from bruto.container.rawframe import RawFrame
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, parse_trim, parse_vignette, parse_warp
 from bruto.errors import BrutoError
 from tests.again import write_dng

@@ -21,9 +21,10 @@ from bruto.container import glance as glancing
 from bruto.container.dng_reader import read_dng, read_dng_meta
 from bruto.container.dng_writer import DngTags, Storage
 from bruto.container.glance import glance
+from bruto.container.linearise import linearise
 from bruto.container.picture import read_picture, read_picture_facts
 from bruto.container.profile import GainTableMap
-from bruto.container.rawframe import GainMap, linearise
+from bruto.container.rawframe import GainMap
 from bruto.deliver.jobs import deliver
 from bruto.deliver.ticket import Ticket
 from bruto.develop.pipeline import Developer

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from bruto.color.spaces import decode_srgb
 from bruto.container.colour_model import camera_to_working, xy_to_neutral
 from bruto.container.dng_reader import read_dng
-from bruto.container.rawframe import RawFrame, RawMeta, linearise
+from bruto.container.linearise import linearise
+from bruto.container.rawframe import RawFrame, RawMeta
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, Vignette, Warp, source_places
 from bruto.develop.frame import Rectangle, clipped_or_near, geometry_of
 from bruto.develop.pipeline import Developer

@@ -16,6 +16,7 @@ from skimage import data, restoration
 
 from bruto.color.spaces import D65_XYZ, decode_srgb, encode_srgb, lightness, space, working_to, xyz_to_lab
 from bruto.develop.demosaic import bin_quads, colour_offsets, demosaic
+from bruto.develop.noise_coefficients import coefficient_noise
 from bruto.develop.steps import noise, sharpness
 from bruto.develop.steps.approximate import exp2_of, log2_of
 from bruto.develop.steps.base import Base, base_of
@@ -156,7 +157,7 @@ class NoiseStep(unittest.TestCase):
         coarser scales.
         """
         plain, binned, mosaic = (
-            noise.coefficient_noise(k, h)[0] for k, h in (("plain", False), ("binned", False), ("mosaic", True))
+            coefficient_noise(k, h)[0] for k, h in (("plain", False), ("binned", False), ("mosaic", True))
         )
         np.testing.assert_allclose(plain[0], np.sqrt(1 / 3), rtol=0.05)
         np.testing.assert_allclose(plain[1], np.sqrt(0.5), rtol=0.05)

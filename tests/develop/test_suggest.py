@@ -17,7 +17,8 @@ from PIL import Image
 
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import picture_to_lab
-from bruto.container.rawframe import RawFrame, linearise
+from bruto.container.linearise import linearise
+from bruto.container.rawframe import RawFrame
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import Source, open_source, source_of_raw

@@ -10,7 +10,7 @@ import rawpy
 import tifffile
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.rawframe import linearise
+from bruto.container.linearise import linearise
 from bruto.errors import BrutoError
 from bruto.simphone import processed
 from bruto.simphone import sensor_model as sm

@@ -129,3 +129,13 @@ def picture_to_lab(picture: NDArray[np.uint8], name: str = "srgb") -> NDArray[np
     """CIELAB (D65) of an encoded 8-bit picture (..., 3)."""
     table = decode_srgb(np.arange(256) / 255.0)
     return xyz_to_lab(table[picture] @ space(name).to_xyz().T)
+
+
+def lowest(rgb: NDArray) -> NDArray:
+    """Least of three channels (..., 3); many times faster than `min` along the last axis."""
+    return np.minimum(np.minimum(rgb[..., 0], rgb[..., 1]), rgb[..., 2])
+
+
+def highest(rgb: NDArray) -> NDArray:
+    """Largest of three channels (..., 3)."""
+    return np.maximum(np.maximum(rgb[..., 0], rgb[..., 1]), rgb[..., 2])

@@ -14,6 +14,7 @@ from pathlib import Path
 
 from psygnal import Signal
 
+from bruto.container.rawframe import RawFrame
 from bruto.deliver.encoders import check_ticket, write_picture
 from bruto.deliver.ticket import Ticket
 from bruto.deliver.waiting import Kept, keep_waiting, take_waiting
@@ -40,6 +41,7 @@ def deliver(
     renamed: Callable[[], Target] | None = None,
     progress: Callable[[float], None] | None = None,
     cancelled: Callable[[], bool] | None = None,
+    ahead: Callable[[], RawFrame | None] | None = None,
 ) -> tuple[Path, Recipe]:
     """Develop one file to a picture file; returns where it is and the recipe that was used.
 
@@ -50,6 +52,7 @@ def deliver(
     recipe : the values, or what finds them when the file is open.
     neutral_look : colour only.
     renamed : gives another target where a file took the name meanwhile.
+    ahead : gives the raw where it was read already, see `container.ahead`.
 
     Raises
     ------
@@ -61,7 +64,7 @@ def deliver(
     check_ticket(target.path if target is not None else Path(str(output)), ticket)
     if target is None:
         target = Outputs([source], overwrite=overwrite).file(Path(str(output)))
-    developer = Developer(open_source(source))
+    developer = Developer(open_source(source, None if ahead is None else ahead()))
     chosen = recipe if isinstance(recipe, Recipe) else recipe(developer)
     developer = developer.asked(Recipe() if neutral_look else chosen)
     picture = developer.render(

@@ -16,6 +16,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.container.rawframe import CFA_LETTERS
 from bruto.develop.interleaved import lines, together
 

@@ -10,6 +10,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
+
 
 def lines(rgb: NDArray) -> NDArray:
     """Rows of RGB (H, W, 3) as lines (H, 3 W): the same memory where it lies in one piece, else a copy. What is to be

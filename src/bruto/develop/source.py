@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
 from bruto.container.dng_reader import is_raw, read_dng
+from bruto.container.linearise import linearise, shading_grid
 from bruto.container.orientation import turned
 from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, picture_meta, read_picture
-from bruto.container.rawframe import Linear, RawFrame, RawMeta, check_size, linearise, shading_grid
+from bruto.container.rawframe import Linear, RawFrame, RawMeta, check_size
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
 from bruto.sensor.noise import estimate_noise, file_noise
@@ -120,11 +121,11 @@ def source_of_picture(path: Path, picture: PictureFile) -> Source:
     )
 
 
-def open_source(path: str | Path) -> Source:
-    """Open any file that can be developed; raises `FileProblem`."""
+def open_source(path: str | Path, frame: RawFrame | None = None) -> Source:
+    """Open any file that can be developed; `frame`: of a raw that was decoded already. Raises `FileProblem`."""
     path = Path(path)
     if is_raw(path):
-        return source_of_raw(path, read_dng(path))
+        return source_of_raw(path, read_dng(path) if frame is None else frame)
     if is_picture(path):
         return source_of_picture(path, read_picture(path))
     if path.is_dir() or not path.exists():

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from bruto.align.registration import Alignment, register
 from bruto.container.dng_reader import read_dng
-from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta, linearise
+from bruto.container.linearise import linearise
+from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta
 from bruto.develop import demosaic as dm
 from bruto.errors import BrutoError
 from bruto.files import content_key, explain, whole_digest

@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.parallel  # noqa: F401  sets the threading layer before the first kernel runs
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 
 BLOCK = 8
 

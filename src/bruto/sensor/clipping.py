@@ -7,7 +7,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.container.rawframe import CFA_LETTERS, RawFrame, linearise
+from bruto.container.linearise import linearise
+from bruto.container.rawframe import CFA_LETTERS, RawFrame
 from bruto.sensor.blocks import full_quads
 from bruto.sensor.noise import Blocks
 from bruto.sensor.planes import Plane

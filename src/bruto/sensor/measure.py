@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
+from bruto.container.linearise import shading_grid
 from bruto.container.orientation import as_stored
 from bruto.container.picture import decode_jpeg
-from bruto.container.rawframe import RawFrame, RawMeta, check_size, shading_grid, shifted_cfa
+from bruto.container.rawframe import RawFrame, RawMeta, check_size, shifted_cfa
 from bruto.errors import BrutoError
 from bruto.sensor.advice import Offer, advise
 from bruto.sensor.blocks import histogram

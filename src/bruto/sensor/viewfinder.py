@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.color.spaces import decode_srgb
+from bruto.color.spaces import decode_srgb, highest
 from bruto.sensor.blocks import BLOCK
 from bruto.sensor.noise import Blocks
 
@@ -59,7 +59,7 @@ def offset_ev(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> float | None:
     h, w = raw.shape
     if min(h, w) < 1:
         return None  # smaller than a block
-    shown = cv2.resize(pixels, (w, h), interpolation=cv2.INTER_AREA).max(axis=2).astype(np.float32)
+    shown = highest(cv2.resize(pixels, (w, h), interpolation=cv2.INTER_AREA)).astype(np.float32)
     light = np.log2(np.maximum(raw, 1e-5))
     good = ~full & (light > -8)
     bins = np.floor(light / _STEP_EV).astype(int)

@@ -12,6 +12,8 @@ import math
 import numpy as np
 from numba import njit, prange
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
+
 # Material numbers, used by the geometry and by `shade_surface`.
 CLAY, SALT, WOOD, RUST, WATER, GRASS, BRICK, LIMEWASH, PAINT, IRON, CHART, CRYSTAL, CLOTH, LAMP, GRAVEL, REED = range(
     16

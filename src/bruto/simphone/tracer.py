@@ -18,6 +18,7 @@ from embreex.rtcore_scene import EmbreeScene
 from numba import njit, prange
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.errors import BrutoError
 from bruto.parallel import map_threads
 from bruto.simphone import spectral

@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.color.spaces import highest, lowest
 from bruto.color.temperature import xy_of
 from bruto.container.colour_model import xy_to_neutral
 from bruto.container.rawframe import RawMeta
@@ -50,7 +51,7 @@ def tile_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) 
     neutrals = np.array([xy_to_neutral(meta, *xy_of(1e6 / m, 0.0015)) for m in LIGHTS_MIRED]) * np.asarray(balance)
     locus = np.log(neutrals[:, [0, 2]] / neutrals[:, 1:2])
     rgb = cv2.GaussianBlur(balanced, (0, 0), 1.0)
-    good = (rgb.min(axis=2) > LOWEST) & (rgb.max(axis=2) < HIGHEST)
+    good = (lowest(rgb) > LOWEST) & (highest(rgb) < HIGHEST)
     ratios, grey, change = greyness(rgb)
     good &= change > 0.01
     rows, columns = TILES

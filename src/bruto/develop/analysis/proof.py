@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.color.spaces import decode_srgb, working_to
+from bruto.color.spaces import decode_srgb, highest, lowest, working_to
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 
@@ -26,7 +26,7 @@ def out_of_gamut(
     out = np.empty(wide.shape[:2], bool)
     for top in range(0, wide.shape[0], 256):  # bands keep the temporaries small
         light = _LIGHT[wide[top : top + 256]] @ matrix.T
-        out[top : top + 256] = (light.min(axis=2) < -TOLERANCE) | (light.max(axis=2) > 1 + TOLERANCE)
+        out[top : top + 256] = (lowest(light) < -TOLERANCE) | (highest(light) > 1 + TOLERANCE)
     return out
 
 

@@ -8,12 +8,14 @@ guess.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.color.spaces import highest, lowest
 from bruto.color.temperature import kelvin_duv_of
 from bruto.container.colour_model import neutral_to_xy
 from bruto.container.rawframe import RawMeta
@@ -28,6 +30,10 @@ PRIOR_SIGMA = 0.09
 """Width around the phone's own balance, in log ratio, in which neutral surfaces are looked for."""
 LOWEST, HIGHEST = 0.01, 0.9
 """Balanced values trusted for colour, 1 = saturation."""
+
+
+STEPS, NUDGE = 12, 1e-4
+"""Most steps to the likeliest light, and the change in log ratio by which slopes are found."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +66,7 @@ def greyness(rgb: NDArray[np.float32]) -> tuple[NDArray, NDArray, NDArray]:
 def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
     """Light's colour from as-shot balanced camera RGB (H, W, 3), relative to the as-shot white."""
     rgb = cv2.GaussianBlur(balanced, (0, 0), 1.0)
-    good = (rgb.min(axis=2) > LOWEST) & (rgb.max(axis=2) < HIGHEST)
+    good = (lowest(rgb) > LOWEST) & (highest(rgb) < HIGHEST)
     ratios, grey, change = greyness(rgb)
     red, blue = ratios[..., 0], ratios[..., 1]
     good &= change > 0.01
@@ -92,8 +98,6 @@ def likely_neutral(meta: RawMeta, own: NDArray, estimate: WhiteEstimate) -> NDAr
     own = np.asarray(own, float) / own[1]
     picture_sigma = PICTURE_SIGMA / max(estimate.confidence, 0.05)
 
-    from scipy.optimize import least_squares  # takes long to import; the window is shown before
-
     def neutral_at(p: NDArray) -> NDArray[np.float64]:
         return own * np.exp([p[0], 0.0, p[1]])
 
@@ -103,4 +107,23 @@ def likely_neutral(meta: RawMeta, own: NDArray, estimate: WhiteEstimate) -> NDAr
             [*(p / OWN_SIGMA), *((p - estimate.ratio) / picture_sigma), (duv - LIGHT_DUV) / LIGHT_DUV_SIGMA]
         )
 
-    return neutral_at(least_squares(residuals, np.zeros(2), diff_step=1e-3, x_scale=0.03, max_nfev=12).x)
+    return neutral_at(_least_squares(residuals))
+
+
+def _least_squares(residuals: Callable[[NDArray], NDArray]) -> NDArray[np.float64]:
+    """The two numbers near 0 whose residuals have the least square: Gauss and Newton's method, halved where it does not
+    fall (Nocedal, Wright 2006, chapter 10).
+    """
+    at, now = np.zeros(2), residuals(np.zeros(2))
+    for _ in range(STEPS):
+        slopes = np.stack([(residuals(at + d) - residuals(at - d)) / (2 * NUDGE) for d in NUDGE * np.eye(2)], axis=1)
+        move = np.linalg.lstsq(slopes, -now, rcond=None)[0]
+        for _ in range(8):
+            ahead = residuals(at + move)
+            if ahead @ ahead <= now @ now:
+                break
+            move = move / 2
+        at, now = at + move, ahead
+        if np.abs(move).max() < 1e-7:
+            break
+    return at

@@ -8,6 +8,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
+
 
 @njit(inline="always")
 def log2_of(x):

@@ -12,6 +12,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.steps.dct import SIDE, WIENER, WINDOW, backward, forward
 
 STRIDE = 4

@@ -15,6 +15,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, lightness, luminance_of, working_to_xyz
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.approximate import exp2_of

@@ -9,7 +9,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import decode_srgb, encode_srgb
+from bruto.develop.interpolation import MonotoneCurve
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.step import Band, PointStep, Scene
 from bruto.develop.values import Curves, Points
@@ -19,12 +21,10 @@ CURVE_STEPS = 4096
 
 def curve_values(points: Points, code: NDArray) -> NDArray[np.float64]:
     """A free curve at codes 0..1: monotone cubic through its points (Fritsch, Carlson 1980), level outside of them."""
-    from scipy.interpolate import PchipInterpolator  # takes long to import; the window is shown before
-
     if not points:
         return np.asarray(code, float)
     x, y = np.array(points, float).T
-    return PchipInterpolator(x, y)(np.clip(code, x[0], x[-1]))
+    return MonotoneCurve(x, y)(np.clip(code, x[0], x[-1]))
 
 
 @lru_cache(maxsize=8)

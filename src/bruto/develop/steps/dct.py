@@ -17,6 +17,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.demosaic import mirrored
 
 SIDE = 8

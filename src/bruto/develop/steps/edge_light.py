@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.approximate import exp2_of
 from bruto.develop.steps.step import Band, PointStep, Scene

@@ -13,6 +13,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.color.spaces import lowest
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.approximate import log2_of
 from bruto.develop.steps.rows import WEIGHTS, across_row, at_least_two
@@ -45,13 +47,13 @@ def haze_of(working: NDArray[np.float32]) -> Haze:
     rgb = np.maximum(working, 1e-5)
     side = max(3, round(PATCH_SHARE * max(rgb.shape[:2])) | 1)
     patch = np.ones((side, side))
-    dark = cv2.erode(rgb.min(axis=2), patch)
+    dark = cv2.erode(lowest(rgb), patch)
     luminance = rgb @ np.array([0.2627, 0.6780, 0.0593], np.float32)
     # the airlight: the light of the haziest hundredth, but not lamps and sun glints
     haziest = dark >= np.quantile(dark, 0.99)
     light = np.median(rgb[haziest], axis=0)
     light = light / light.mean() * min(float(light.mean()), float(np.quantile(luminance, 0.97)))
-    share = np.clip(cv2.erode((rgb / light).min(axis=2), patch), 0, MOST).astype(np.float32)
+    share = np.clip(cv2.erode(lowest(rgb / light), patch), 0, MOST).astype(np.float32)
     ev = np.log2(np.maximum(luminance, 2e-5) / GREY).astype(np.float32)
     r = 2 * side
     size = (2 * r + 1, 2 * r + 1)

@@ -14,6 +14,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.color.spaces import lowest
 from bruto.develop.steps.approximate import exp2_of
 from bruto.develop.steps.step import CoarseField, Mapping, Recorded
 
@@ -77,7 +79,7 @@ def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
     h, w = rgb.shape[:2]
     full = cv2.resize((clipped > 0).astype(np.float32), (w, h), interpolation=cv2.INTER_AREA) > 0
     full = cv2.dilate(full.astype(np.uint8), np.ones((3, 3))) > 0
-    good = ~full & (rgb[..., 1] > DARKEST) & (rgb.min(axis=2) > 1e-4)
+    good = ~full & (rgb[..., 1] > DARKEST) & (lowest(rgb) > 1e-4)
     light = np.log2(np.maximum(rgb, 1e-5))
     found = np.stack([light[..., 0] - light[..., 1], light[..., 2] - light[..., 1]], axis=2)
     good &= np.abs(found).max(axis=2) < MOST_STOPS

@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.parallel  # noqa: F401  sets the threading layer before the first kernel runs
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.interleaved import apart, lines, together
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.highlights import RATIOS, Ratios, rebuilt

@@ -17,9 +17,11 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import encode_srgb, xyz_d50_to_working
 from bruto.container.profile import CameraProfile, HueSatMap
 from bruto.container.rawframe import RawMeta
+from bruto.develop.interpolation import natural_spline
 
 ROMM_TO_XYZ_D50 = np.array(
     [[0.7976749, 0.1351917, 0.0313534], [0.2880402, 0.7118741, 0.0000857], [0.0000000, 0.0000000, 0.8252100]]
@@ -57,10 +59,8 @@ def curve_table(points: NDArray) -> NDArray[np.float32]:
     """A profile's tone curve (N, 2) over the square root of light: the natural cubic spline through its points (DNG
     1.7, ProfileToneCurve), which is held between 0 and 1 and never falls.
     """
-    from scipy.interpolate import CubicSpline  # takes long to import; the window is shown before
-
     x = np.linspace(0, 1, CURVE_STEPS + 1) ** 2
-    values = CubicSpline(points[:, 0], points[:, 1], bc_type="natural")(np.clip(x, points[0, 0], points[-1, 0]))
+    values = natural_spline(points[:, 0], points[:, 1], np.clip(x, points[0, 0], points[-1, 0]))
     values = np.maximum.accumulate(np.clip(values, 0, 1)).astype(np.float32)
     return np.append(values, values[-1])
 

@@ -6,6 +6,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.rows import product_row
 from bruto.develop.steps.step import Band, PointStep, Scene

@@ -17,34 +17,23 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import cache
 
 import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from bruto.develop.demosaic import demosaic
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.interleaved import lines, together
+from bruto.develop.noise_coefficients import COARSE, EVEN, GREEN, coefficient_noise
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.block_matching import NEAR, filter_alike
 from bruto.develop.steps.dct import SIDE, denoise_plane
 from bruto.develop.steps.step import RawPlace, RawStep, Recorded
 
-COARSE = 4
-"""Reduction of the coarse picture."""
 UNEVEN = (1.2, 1.2)
 """Factors on brightness and colour noise after demosaicing: it is uneven from site to site, so that its mean falls
 short (found on scikit-image's photographs).
-"""
-FINEST = 1.25
-"""Factor on the noise of brightness at the finest two coefficients of a mosaic, where single ones that are left over
-show as tiny meshes.
-"""
-GREEN = np.array([0.25, 0.5, 1.0, 1.0], np.float32)
-EVEN = np.array([1 / 3, 1 / 3, 2 / 3, 4 / 3], np.float32)
-"""Shares of red (and blue) and of green in brightness, and of the second colour difference in them again: a mosaic
-knows green best; of pictures and linear raws all channels are as noisy as each other.
 """
 FOLLOWS = {"mosaic": (2, 0.5), "plain": (1, 0.5), "binned": (1, 0.5)}
 """How far to both sides colour is seen to follow brightness, pixels of half the size, and the variance of brightness
@@ -210,44 +199,6 @@ def _unstabilise(y, u, v, half, scale, least, lift, mixing, out):
         _light_row(g, scale[1], least[1], lift[1])
         _light_row(b, scale[2], least[2], lift[2])
         together(r, g, b, out[i])
-
-
-@cache
-def coefficient_noise(kind: str, half: bool) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Standard deviation of each coefficient (3, 8, 8) of brightness and both colours for unit noise at every
-    photosite, at full size and at 1 / `COARSE`.
-
-    `half`: colours at half the size. `kind`: "mosaic" (through the demosaicing), "binned" (quads: green has half the
-    variance), or "plain" (three independent channels). Measured on 512 x 512 of Gaussian noise.
-    """
-    random = np.random.default_rng(5)
-    n = 512
-    if kind == "mosaic":
-        rgb = demosaic(random.standard_normal((n, n)).astype(np.float32), "RGGB")
-    else:
-        rgb = random.standard_normal((n, n, 3)).astype(np.float32)
-        if kind == "binned":
-            rgb[..., 1] *= np.float32(0.5**0.5)
-    r, g, b = (rgb[..., k] for k in range(3))
-    side, middle = (EVEN if kind == "plain" else GREEN)[:2]
-    planes = [side * (r + b) + middle * g, (r - b) / 2, (r - 2 * g + b) / 4]
-    if half:
-        planes[1:] = [cv2.resize(p, (n // 2, n // 2), interpolation=cv2.INTER_AREA) for p in planes[1:]]
-    coarse = [cv2.resize(p, None, fx=1 / COARSE, fy=1 / COARSE, interpolation=cv2.INTER_AREA) for p in planes]
-    fine = np.stack([_spread(p, 4 if p.shape[0] == n else 2) for p in planes])
-    if kind == "mosaic":
-        u, v = np.mgrid[:SIDE, :SIDE]
-        fine[0, np.maximum(u, v) >= SIDE - 2] *= FINEST
-    return fine, np.stack([_spread(p, 1) for p in coarse])
-
-
-def _spread(plane: NDArray, step: int) -> NDArray[np.float32]:
-    """Root mean square of the coefficients of overlapping blocks (8, 8); symmetric, as rows are as columns."""
-    from scipy.fft import dctn  # takes long to import; the window is shown before
-
-    blocks = np.lib.stride_tricks.sliding_window_view(plane[SIDE:-SIDE, SIDE:-SIDE], (SIDE, SIDE))[::step, ::step]
-    square = np.mean(dctn(blocks, axes=(2, 3), norm="ortho") ** 2, axis=(0, 1))
-    return np.sqrt((square + square.T) / 2).astype(np.float32)
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")

@@ -17,6 +17,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, working_to, working_to_xyz
 from bruto.develop.interleaved import together
 from bruto.develop.recipe import Recipe

@@ -10,6 +10,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import LUMINANCE_2020
 from bruto.develop.steps.approximate import exp2_of, log2_of
 

@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.demosaic import mirrored
 from bruto.develop.interleaved import lines
 from bruto.develop.recipe import Recipe

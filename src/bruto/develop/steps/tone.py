@@ -8,14 +8,16 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import luminance_of
+from bruto.develop.interpolation import MonotoneCurve
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.approximate import exp2_of, log2_of
 from bruto.develop.steps.base import GREY, TONE_BASE, Base
@@ -25,9 +27,6 @@ from bruto.develop.steps.rows import WEIGHTS, across_row, at_least_two
 from bruto.develop.steps.step import Band, PointStep, Scene
 from bruto.develop.values import Tone
 
-if TYPE_CHECKING:
-    from scipy.interpolate import PchipInterpolator
-
 EV_LOW, EV_HIGH, EV_STEPS = -16.0, 10.0, 26 * 1024 + 1
 """Range and length of the lookup tables: 1024 a stop, so that the nearest entry is within 0.04 %."""
 PALE_FROM, PALE_TO, PALE_SLOPE = 0.5, 0.8, 0.4
@@ -36,17 +35,15 @@ BEND = 0.85
 """Output light from which detail bends towards white, at the lowest."""
 
 
-def curve(tone: Tone) -> PchipInterpolator:
+def curve(tone: Tone) -> MonotoneCurve:
     """L* as a monotone function of EV through the handles; straight to 0 below black, to 100 above white."""
-    from scipy.interpolate import PchipInterpolator  # takes long to import; the window is shown before
-
     handles = tone.handles()
     ev = [h.ev for h in handles]
     light = [h.lightness for h in handles]
     points = [(ev[0] - 4.0, 0.0), *zip(ev, light, strict=True), (ev[-1] + 2.0, min(100.0, light[-1] + 0.75))]
     points = [(x, y) for x, y in points if -20 < x < 14]
     xs, ys = zip(*points, strict=True)
-    return PchipInterpolator(xs, np.maximum.accumulate(ys), extrapolate=False)
+    return MonotoneCurve(xs, np.maximum.accumulate(ys))
 
 
 @lru_cache(maxsize=8)

@@ -14,7 +14,9 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment
+from bruto.color.spaces import highest
 from bruto.container.dng_reader import read_dng_meta
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, brightness, exposure_of, warped_band
@@ -99,7 +101,7 @@ def _combine(reader: Reader) -> Combined:
         full = np.empty((len(frames), bottom - top, w), np.float32)
         for k, (frame, alignment) in enumerate(frames):
             bands[k], inside = warped_band(frame, alignment, top, bottom)
-            peak = cv2.dilate(bands[k].max(axis=2), np.ones((FULL_REACH, FULL_REACH), np.uint8))
+            peak = cv2.dilate(highest(bands[k]), np.ones((FULL_REACH, FULL_REACH), np.uint8))
             full[k] = np.clip((FULL_AT - peak) / (FULL_AT - FULL_FROM), 0, 1)
             if inside is not None:
                 full[k][~inside] = 0

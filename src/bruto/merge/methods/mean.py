@@ -10,6 +10,7 @@ from collections.abc import Sequence
 import numpy as np
 from numba import njit, prange
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.merge.frames import warped_band
 from bruto.merge.methods.method import Combined, Method, Shown
 from bruto.merge.reader import Reader
