@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.container.rawframe import CFA_LETTERS
 from bruto.develop.interleaved import lines, together
+from bruto.scratch import empty
 
 REACH = 10
 """Pixels around a place that its result depends on."""
@@ -226,7 +227,7 @@ def demosaic(mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None
     if min(mosaic.shape) < 2:
         raise ValueError(f"a mosaic of {mosaic.shape[1]} x {mosaic.shape[0]} holds no quad")
     ry, rx = colour_offsets(cfa)
-    out = np.empty((*mosaic.shape, 3), np.float32)
+    out = empty((*mosaic.shape, 3))
     source = np.ascontiguousarray(mosaic, np.float32)[:]
     source.flags.writeable = False  # one form for all, so that one variant of the kernel is compiled and loaded
     _demosaic(source, ry, rx, np.ones(3, np.float32) if gains is None else np.asarray(gains, np.float32), lines(out))

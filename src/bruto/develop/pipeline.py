@@ -37,6 +37,7 @@ from bruto.develop.steps.order import COLOUR_ONLY, POINT_STEPS, RAW_STEPS
 from bruto.develop.steps.step import CoarseField, Place, RawPlace, RawStep, Scene
 from bruto.errors import BrutoError, Cancelled
 from bruto.logged import unexpected
+from bruto.scratch import reused
 
 TILE = 1536
 """Rows developed at a time for whole files."""
@@ -441,34 +442,35 @@ class Developer(Recorded):
                     rgb = self._raw_step(step, rgb, recipe, place, True, areas)
             return rgb[dy : dy + rect.height, dx : dx + rect.width]
 
-        recorded: NDArray[np.float32] | None = None
-        part = shape.source_area(Rectangle(0, 0, w, h))
-        done, todo = 0, h
-        if shape.offset is None:  # a turned picture reads across tiles: what it needs of the frame is kept whole
-            recorded = np.empty((part.height, part.width, 3), np.float32)
-            todo += part.height
-            for top in range(0, part.height, TILE):
+        with reused():  # each tile in the memory of the one before
+            recorded: NDArray[np.float32] | None = None
+            part = shape.source_area(Rectangle(0, 0, w, h))
+            done, todo = 0, h
+            if shape.offset is None:  # a turned picture reads across tiles: what it needs of the frame is kept whole
+                recorded = np.empty((part.height, part.width, 3), np.float32)
+                todo += part.height
+                for top in range(0, part.height, TILE):
+                    check()
+                    n = min(TILE, part.height - top)
+                    recorded[top : top + n] = detail(Rectangle(part.x, part.y + top, part.width, n))
+                    done += n
+                    if progress is not None:
+                        progress(done / todo)
+            for top in range(0, h, TILE):
                 check()
-                n = min(TILE, part.height - top)
-                recorded[top : top + n] = detail(Rectangle(part.x, part.y + top, part.width, n))
-                done += n
+                rect = Rectangle(0, top, w, min(TILE, h - top))
+                if recorded is not None:
+                    rgb = shape.resampled(recorded, rect, 1, (part.x, part.y))
+                else:
+                    rgb = np.ascontiguousarray(detail(shape.source_area(rect)))
+                if linear:
+                    out[top : top + rect.height] = to_working(rgb, matrix)
+                else:
+                    place, clipped = self._placed(shape, rect, 1)
+                    out[top : top + rect.height] = run(plan, rgb, clipped, place, bits)
+                done += rect.height
                 if progress is not None:
                     progress(done / todo)
-        for top in range(0, h, TILE):
-            check()
-            rect = Rectangle(0, top, w, min(TILE, h - top))
-            if recorded is not None:
-                rgb = shape.resampled(recorded, rect, 1, (part.x, part.y))
-            else:
-                rgb = np.ascontiguousarray(detail(shape.source_area(rect)))
-            if linear:
-                out[top : top + rect.height] = to_working(rgb, matrix)
-            else:
-                place, clipped = self._placed(shape, rect, 1)
-                out[top : top + rect.height] = run(plan, rgb, clipped, place, bits)
-            done += rect.height
-            if progress is not None:
-                progress(done / todo)
         return np.ascontiguousarray(orient(out, self.source.meta.orientation))
 
 

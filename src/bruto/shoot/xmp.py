@@ -11,8 +11,8 @@ import math
 import re
 import xml.parsers.expat
 from dataclasses import dataclass, field
+from html import escape
 from pathlib import Path
-from xml.sax.saxutils import escape, quoteattr
 
 from bruto.errors import FileProblem
 from bruto.files import read_bounded
@@ -295,7 +295,7 @@ def _with_caption(document: _Document, note: str) -> bytes:
     data, caption, alternatives = document.data, document.caption(), document.alternatives()
     if caption is not None:
         if note and not caption.empty_tag:
-            return data[: caption.inside] + escape(note).encode() + data[caption.close :]
+            return data[: caption.inside] + escape(note, quote=False).encode() + data[caption.close :]
         return data[: caption.start] + (_li(caption, note) if note else b"") + data[caption.end :]
     if not note:
         return data
@@ -306,7 +306,7 @@ def _with_caption(document: _Document, note: str) -> bytes:
     block = _block(document)
     dc, declare_dc = _named(block, DC, "dc")
     rdf, declare_rdf = _named(block, RDF, "rdf")
-    item = f"<{rdf}:li xml:lang={quoteattr(_DEFAULT_LANGUAGE)}>{escape(note)}</{rdf}:li>"
+    item = f'<{rdf}:li xml:lang="{_DEFAULT_LANGUAGE}">{escape(note, quote=False)}</{rdf}:li>'
     body = f"<{dc}:description{declare_dc}{declare_rdf}><{rdf}:Alt>{item}</{rdf}:Alt></{dc}:description>".encode()
     if not block.empty_tag:
         return data[: block.inside] + body + data[block.inside :]
@@ -317,4 +317,4 @@ def _with_caption(document: _Document, note: str) -> bytes:
 
 def _li(near: _Element, note: str) -> bytes:
     rdf = near.prefix_of(RDF) or "rdf"
-    return f"<{rdf}:li xml:lang={quoteattr(_DEFAULT_LANGUAGE)}>{escape(note)}</{rdf}:li>".encode()
+    return f'<{rdf}:li xml:lang="{_DEFAULT_LANGUAGE}">{escape(note, quote=False)}</{rdf}:li>'.encode()

@@ -23,12 +23,10 @@ from bruto.publish import free_names, numbered, own_file, usable_folder, write_n
 from bruto.simphone import processed, spectral
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.finish import finish
-from bruto.simphone.optics import Mishap, mishandled
+from bruto.simphone.optics import TRACE_VERSION, Mishap, mishandled
 from bruto.simphone.scenes import Scene, load_scene
 from bruto.simphone.tracer import MARGIN, trace
 
-TRACE_VERSION = 4
-"""Raised whenever scenes, textures or the tracer change, so that cached light is traced again."""
 FIRST_SHOT = datetime(2026, 6, 21, 12, 4, 10)
 _HOURS = {"pans": 0.0, "boiling-house": 1.2, "crystals": 5.6, "card": 3.1, "sluice": 9.4}
 HOT_PIXELS_PER_MEGAPIXEL = 12

@@ -19,8 +19,7 @@ from typing import Any
 
 from bruto.errors import BrutoError
 from bruto.publish import clean_leftovers, own_folder, temporary_folder, write_own
-from bruto.simphone.capture import TRACE_VERSION, simulate
-from bruto.simphone.optics import Mishap
+from bruto.simphone.optics import TRACE_VERSION, Mishap
 from bruto.storage.reading import read_json
 
 DEMO_VERSION = f"7.{TRACE_VERSION}"
@@ -100,6 +99,8 @@ def _take(folder: Path, scene: str, settings: dict[str, Any]) -> list[str]:
     """Take one shot or set; its files come into the folder one after the other, each whole."""
     names = []
     with temporary_folder(folder) as place:
+        from bruto.simphone.capture import simulate  # it takes long to load, and often nothing is missing
+
         for shot in simulate(scene, place, **{"megapixels": 3, **settings}):
             files = [Path(f) for f in shot["files"]]
             if (scene, settings.get("seed")) == WITHOUT_RAW:

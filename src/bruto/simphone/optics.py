@@ -8,6 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+TRACE_VERSION = 4
+"""Raised whenever scenes, textures or the tracer change, so that cached light is traced again."""
+
 
 @dataclass(frozen=True)
 class Mishap:

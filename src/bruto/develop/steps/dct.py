@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.demosaic import mirrored
+from bruto.scratch import empty
 
 SIDE = 8
 THRESHOLD, WIENER = 3.0, 1.1
@@ -375,12 +376,12 @@ def denoise_plane(
     the threshold alone.
     """
     sigma = np.asarray(sigma, np.float32) * np.float32(strength)
-    pilot = np.empty_like(plane)
+    pilot = empty(plane.shape)
     threshold = np.float32(ALONE if passes == 1 else THRESHOLD)
     apply = _FILTERS[stride]
     apply(plane, plane, sigma * threshold, gain, False, pilot)
     if passes == 1:
         return pilot
-    out = np.empty_like(plane)
+    out = empty(plane.shape)
     apply(plane, pilot, sigma * np.float32(WIENER), gain, True, out)
     return out

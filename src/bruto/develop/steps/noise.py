@@ -30,6 +30,7 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.steps.block_matching import NEAR, filter_alike
 from bruto.develop.steps.dct import SIDE, denoise_plane
 from bruto.develop.steps.step import RawPlace, RawStep, Recorded
+from bruto.scratch import empty
 
 UNEVEN = (1.2, 1.2)
 """Factors on brightness and colour noise after demosaicing: it is uneven from site to site, so that its mean falls
@@ -312,8 +313,8 @@ def reduce_noise(
     b = np.maximum(np.asarray(noise, float)[:, 1], 0)
     h, w = rgb.shape[:2]
     half = half and not (best and kind == "plain") and colour > 0 and min(h, w) > 4 * SIDE
-    y = np.empty((h, w), np.float32)
-    u, v = (np.empty((h // 2, w // 2) if half else (h, w), np.float32) for _ in range(2))
+    y = empty((h, w))
+    u, v = (empty((h // 2, w // 2) if half else (h, w)) for _ in range(2))
     scale = a.astype(np.float32)
     mixing = EVEN if kind == "plain" else GREEN
     _stabilise(lines(rgb), scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), mixing, y, u, v)
@@ -329,9 +330,9 @@ def reduce_noise(
         u, v = (_without(p, fine[k], coarse[k], colour, gain, stride, passes) for k, p in ((1, u), (2, v)))
     if best:
         y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, colour, colour), gain)
-    out = np.empty(rgb.shape, np.float32)
+    out = empty(rgb.shape)
     least = (2 * np.sqrt(0.375 + b / a**2)).astype(np.float32)
-    planes = np.empty((3, *u.shape), np.float32) if half else np.empty((3, 1, 1), np.float32)
+    planes = empty((3, *u.shape)) if half else np.empty((3, 1, 1), np.float32)
     if half:
         _halved(y, planes[0])
         reach, floor = FOLLOWS[kind]

@@ -20,6 +20,7 @@ from bruto.develop.steps.approximate import exp2_of, log2_of
 from bruto.develop.steps.base import GREY, Base, base_over, light_of, self_guided
 from bruto.develop.steps.noise import noise_left
 from bruto.develop.steps.step import CoarseField, RawPlace, RawStep, Recorded
+from bruto.scratch import empty
 
 DIAGONAL_12MP = 5040.0
 """Diagonal of a 12 MP frame, pixels: what the scales of relief are told in."""
@@ -85,11 +86,11 @@ def fine_relief(
     radius = FINE_PX * diagonal / DIAGONAL_12MP / 2
     if gain == 1 or radius < 0.35:
         return rgb
-    ev = np.empty(rgb.shape[:2], np.float32)
+    ev = empty(rgb.shape[:2])
     _log_light(lines(rgb), ev)
     share = min(1.0, radius)  # a layer of less than a pixel is only partly there
     base = self_guided(ev, max(1, math.ceil(radius)), EDGE)
-    out = np.empty(rgb.shape, np.float32)
+    out = empty(rgb.shape)
     effective = 1 + (gain - 1) * share
     _raise(
         lines(rgb), ev, base.a, base.b, np.float32(effective), np.float32(noise[0]), np.float32(noise[1]), lines(out)

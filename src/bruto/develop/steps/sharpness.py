@@ -19,6 +19,7 @@ from bruto.develop.interleaved import lines
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.noise import noise_left
 from bruto.develop.steps.step import RawPlace, RawStep, Recorded
+from bruto.scratch import empty
 
 REACH = 25
 HALO_SHARE = 0.12
@@ -164,7 +165,7 @@ def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma:
     half = max(1, round(4 * radius))
     kernel = np.exp(-(np.arange(half + 1) ** 2) / (2 * radius * radius))
     kernel = (kernel / (2 * kernel.sum() - kernel[0])).astype(np.float32)
-    out = np.empty(rgb.shape, np.float32)
+    out = empty(rgb.shape)
     _sharpen(lines(rgb), kernel, np.float32(amount), np.float32((4.5 * noise_sigma) ** 2), lines(out))
     return out
 
