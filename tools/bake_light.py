@@ -20,7 +20,8 @@ import mitsuba as mi
 import numpy as np
 
 from bruto.simphone import texture as tx
-from bruto.simphone.scenes import SCENES, Scene, load_scene
+from bruto.simphone.scene_parts import Scene
+from bruto.simphone.scenes import SCENES, load_scene
 from bruto.simphone.tracer import BAKE_REACH, BAKE_SIZE, Tracer, view_of, write_light
 
 OUT = Path(__file__).parents[1] / "src/bruto/simphone/data"

@@ -18,6 +18,7 @@ from bruto.errors import BrutoError
 from bruto.files import explain
 from bruto.logged import unexpected
 from bruto.publish import clean_leftovers
+from bruto.terminal import ProgressLine, print_json, say, shown
 
 app = typer.Typer(
     add_completion=False,
@@ -34,47 +35,6 @@ OverwriteFlag = Annotated[
     bool, typer.Option("--overwrite", help="Replace an existing file. Originals are not replaced all the same.")
 ]
 JsonFlag = Annotated[bool, typer.Option("--json", help="Print one JSON object on stdout and nothing else.")]
-
-
-def _print_json(data: dict) -> None:
-    def plain(value: Any) -> Any:
-        if hasattr(value, "tolist"):
-            return value.tolist()
-        if isinstance(value, Path):
-            return str(value)
-        raise TypeError(type(value).__name__)
-
-    text = json.dumps(data, default=plain, ensure_ascii=False, allow_nan=False)
-    try:
-        text.encode(sys.stdout.encoding or "utf-8")
-    except UnicodeEncodeError:  # names that are no UTF-8, or a terminal that is not
-        text = json.dumps(data, default=plain, allow_nan=False)
-    sys.stdout.write(text + "\n")
-
-
-def shown(text: str) -> str:
-    """A text on one line of the terminal: what it holds of control signs or of bytes that are no letters is spelt."""
-    plain = "".join(c if c.isprintable() else c.encode("unicode_escape", "surrogatepass").decode() for c in text)
-    encoding = sys.stdout.encoding or "utf-8"
-    return plain.encode(encoding, "backslashreplace").decode(encoding)
-
-
-def _say(text: str) -> None:
-    sys.stderr.write(shown(text) + "\n")
-
-
-class _ProgressLine:
-    """Progress on stderr: one line that rewrites itself on a terminal, silence elsewhere."""
-
-    def __init__(self) -> None:
-        self._shown = 0.0
-
-    def __call__(self, share: float, text: str = "") -> None:
-        now = time.monotonic()
-        if sys.stderr.isatty() and (now - self._shown > 0.1 or share >= 1):
-            self._shown = now
-            sys.stderr.write(f"\r{share * 100:3.0f} % {text[:60]:60}" + ("\n" if share >= 1 else ""))
-            sys.stderr.flush()
 
 
 @app.command()
@@ -143,7 +103,7 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
         "noise_profile": None if m.noise_profile is None else m.noise_profile.tolist(),
     }
     if as_json:
-        _print_json(data)
+        print_json(data)
         return
     for key, value in data.items():
         if key == "maps":
@@ -188,7 +148,7 @@ def measure(file: Path, as_json: JsonFlag = False) -> None:
         "advice": [a.__dict__ for a in r.advice],
     }
     if as_json:
-        _print_json(data)
+        print_json(data)
         return
     c = r.clipped_percent
     typer.echo(
@@ -257,7 +217,7 @@ def develop(
             return Recipe()
         side, problem = load_sidecar(file)
         if problem:
-            _say(problem)
+            say(problem)
         return side.recipe if kept is None else side.version(kept)
 
     results, failed = [], []
@@ -268,13 +228,13 @@ def develop(
             where, chosen = deliver(
                 file, target, values(file), ticket,
                 neutral_look=neutral, ahead=ahead if file is first else None,
-                progress=partial(_ProgressLine(), text=shown(file.name)),
+                progress=partial(ProgressLine(), text=shown(file.name)),
                 renamed=partial(outputs.in_folder, output, file.stem + suffix) if folder else None,
             )  # fmt: skip
         except BrutoError as error:  # the others are not to blame
             if len(files) == 1:
                 raise
-            _say(f"bruto: {error}")
+            say(f"bruto: {error}")
             failed.append({"file": str(file), "reason": str(error)})
             continue
         results.append(
@@ -288,7 +248,7 @@ def develop(
         if not as_json:
             typer.echo(shown(f"{file} → {where}"))
     if as_json:
-        _print_json({"developed": results, "failed": failed})
+        print_json({"developed": results, "failed": failed})
     if failed:
         raise BrutoError(f"{len(failed)} of {len(files)} files could not be developed; the others are done.")
 
@@ -308,7 +268,7 @@ def compare(
     a, b = for_comparison(first, push), for_comparison(second, push)
     c = compare_pictures(a, b)
     if as_json:
-        _print_json(
+        print_json(
             {
                 "registration": {
                     "residual_px": c.alignment.residual_px,
@@ -332,7 +292,7 @@ def compare(
 
 def _merged(result: Any, as_json: bool) -> None:
     if as_json:
-        _print_json(result.as_json())
+        print_json(result.as_json())
         return
     used = sum(f.used for f in result.frames)
     gain = (
@@ -363,7 +323,7 @@ def _add_merges() -> None:
             as_json: JsonFlag = False,
         ) -> None:
             chosen = method_of(method, name)
-            _merged(merge(chosen, list(files), output, overwrite=overwrite, progress=_ProgressLine()), as_json)
+            _merged(merge(chosen, list(files), output, overwrite=overwrite, progress=ProgressLine()), as_json)
 
         return command
 
@@ -418,7 +378,7 @@ def simulate(
         mishap=Mishap(motion_px=shake, motion_deg=25.0, smear=smear),
     )
     if as_json:
-        _print_json({"shots": shots})
+        print_json({"shots": shots})
         return
     for shot in shots:
         typer.echo(shown("  ".join(shot["files"])))
@@ -461,9 +421,9 @@ def bench(
         raise BrutoError(
             f"The benchmarks need the project's folder and its development set-up ({error}): use ./run bench there."
         ) from error
-    results = run_all(_say, quality)
+    results = run_all(say, quality)
     if as_json:
-        _print_json(results)
+        print_json(results)
     else:
         typer.echo(json.dumps(results, indent=1))
 
@@ -488,24 +448,24 @@ def main(arguments: list[str] | None = None) -> int:
     except SystemExit as end:
         return end.code if isinstance(end.code, int) else 0
     except BrutoError as error:
-        _say(f"bruto: {error}")
+        say(f"bruto: {error}")
         return 1
     except MemoryError:
-        _say("bruto: there is not enough memory for this; close other programs or work on fewer files.")
+        say("bruto: there is not enough memory for this; close other programs or work on fewer files.")
         return 1
     except KeyboardInterrupt:
-        _say("bruto: stopped; nothing was written.")
+        say("bruto: stopped; nothing was written.")
         return 130
     except BrokenPipeError:  # whoever reads the output has heard enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
         return 1
     except OSError as error:
         place = f" {error.filename}" if error.filename else ""
-        _say(f"bruto: {explain(error, Path(str(error.filename or '')), 'use')}" if place else f"bruto: {error}.")
+        say(f"bruto: {explain(error, Path(str(error.filename or '')), 'use')}" if place else f"bruto: {error}.")
         unexpected(error, "running " + " ".join(args[:1]))
         return 1
     except Exception as error:
-        _say(f"bruto: {unexpected(error, 'running ' + ' '.join(args[:1]))}")
+        say(f"bruto: {unexpected(error, 'running ' + ' '.join(args[:1]))}")
         return 1
 
 

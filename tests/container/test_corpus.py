@@ -27,7 +27,8 @@ from bruto.errors import BrutoError
 from bruto.sensor.measure import measure
 from bruto.shoot.folder import open_shoot
 from tests.again import write_dng
-from tests.container.test_variants import EVERYTHING, LINEAR, PREVIEW, STORAGES, samples, tags_for
+from tests.container.test_variants import EVERYTHING
+from tests.container.variants import LINEAR, PREVIEW, STORAGES, samples, tags_for
 from tests.shots import SMALL, raw_of, taken
 
 LONGEST_S, MOST_MB = 40, 2000

@@ -25,7 +25,7 @@ from bruto.container.rawframe import RawFrame
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, parse_trim, parse_vignette, parse_warp
 from bruto.errors import BrutoError
 from tests.again import write_dng
-from tests.container.test_variants import LOCAL, PREVIEW, tags
+from tests.container.variants import LOCAL, PREVIEW, tags
 from tests.shots import SMALL, raw_of, taken
 
 settings.register_profile("repeatable", derandomize=True, database=None, deadline=None)

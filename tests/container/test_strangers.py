@@ -34,7 +34,7 @@ from bruto.errors import BrutoError, FileProblem
 from bruto.files import MappedFile
 from bruto.sensor.measure import measure
 from tests.again import write_dng
-from tests.container.test_variants import PREVIEW, samples, tags_for
+from tests.container.variants import PREVIEW, samples, tags_for
 from tests.shots import SMALL, raw_of, taken
 
 TABLE = GainTableMap((0.5, 0.5), (0.0, 0.0), (0.0, 1.0, 0.0, 0.0, 0.0), np.full((3, 3, 4), 1.7, np.float32))

@@ -9,13 +9,11 @@ import os
 import tempfile
 import unittest
 import zlib
-from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import rawpy
-import tifffile
 
 from bruto.container.corrections import (
     BAD_CONSTANT,
@@ -29,256 +27,52 @@ from bruto.container.corrections import (
     Correction,
 )
 from bruto.container.dng_reader import read_dng
-from bruto.container.dng_writer import DngTags, Storage
-from bruto.container.profile import CameraProfile, GainTableMap, HueSatMap, read_profile
-from bruto.container.rawframe import GainMap, GpsPlace, RawMeta, SemanticMask, shifted_cfa
+from bruto.container.dng_writer import Storage
+from bruto.container.profile import CameraProfile, read_profile
+from bruto.container.rawframe import GainMap, GpsPlace, SemanticMask
 from bruto.container.segments import SegmentLayout, _woven, decode_segment
 from bruto.container.warps import Vignette, Warp
 from bruto.errors import FileProblem
 from bruto.simphone.capture import calibrations
 from tests.again import write_dng, write_profile
-
-TABLE = Path(__file__).resolve().parents[2] / "docs/raw-variants.md"
-SIZE = (151, 211)
-"""Height and width: odd, and no multiple of the tiles."""
-RANDOM = np.random.default_rng(77)
-PREVIEW = np.full((38, 53, 3), 90, np.uint8)
-TILE = (64, 80)
-STRIPS = Storage(1, tile=None)
-
-STORAGES: tuple[tuple[str, Storage, bool, bool], ...] = (  # name, form, mosaic, whether rawpy reads it
-    *((f"uncompressed, {b} bit packed, strips", Storage(1, b, None), True, True) for b in (10, 12, 14)),
-    *(
-        (f"uncompressed, {b} bit packed, big-endian", Storage(1, b, None, byteorder=">"), True, True)
-        for b in (10, 12, 14)
-    ),
-    ("uncompressed, 8 bit", Storage(1, 8, None), True, True),
-    ("uncompressed, 16 bit, little-endian", STRIPS, True, True),
-    ("uncompressed, 16 bit, big-endian", replace(STRIPS, byteorder=">"), True, True),
-    ("uncompressed, 16 bit, tiles", Storage(1, tile=TILE), True, True),
-    ("uncompressed, 16 bit, raw image in IFD 0", replace(STRIPS, sub_ifd=False), True, True),
-    ("uncompressed, 16 bit, BigTIFF", replace(STRIPS, big=True), True, False),
-    (
-        "uncompressed, 16 bit, BigTIFF, big-endian, raw image in IFD 0",
-        replace(STRIPS, big=True, byteorder=">", sub_ifd=False),
-        True,
-        False,
-    ),
-    ("uncompressed, linear, 16 bit", STRIPS, False, True),
-    *((f"uncompressed, {b}-bit floats", Storage(1, b, None, floating=True), False, False) for b in (16, 24, 32)),
-    *((f"lossless JPEG, one component, {b} bit", Storage(7, b, TILE), True, True) for b in (8, 10, 12, 14, 16)),
-    ("lossless JPEG, one component, raw image in IFD 0", Storage(7, 12, TILE, sub_ifd=False), True, True),
-    ("lossless JPEG, one component, strips", Storage(7, 12, None), True, False),
-    ("lossless JPEG, two components (interleaved mosaic)", Storage(7, 12, TILE, components=2), True, True),
-    ("lossless JPEG, three components, 12 bit", Storage(7, 12, TILE, components=3), False, True),
-    (
-        "lossless JPEG, three components, 16 bit, big-endian",
-        Storage(7, 16, TILE, components=3, byteorder=">"),
-        False,
-        True,
-    ),
-    *((f"deflate, predictor {p}", Storage(8, 16, TILE, predictor=p), True, False) for p in (1, 2, 34892, 34893)),
-    ("deflate, predictor 2, big-endian", Storage(8, 16, TILE, predictor=2, byteorder=">"), True, False),
-    *(
-        (
-            f"deflate, {b}-bit floats, predictor {p}{', big-endian' if o == '>' else ''}",
-            Storage(8, b, TILE, predictor=p, byteorder=o, floating=True),
-            False,
-            False,
-        )
-        for b in (16, 32)
-        for p in (3, 34894, 34895)
-        for o in "<>"
-    ),
-    ("deflate, 24-bit floats, predictor 1", Storage(8, 24, TILE, floating=True), False, False),
-    ("deflate, 16-bit floats, mosaic", Storage(8, 16, TILE, predictor=3, floating=True), True, False),
-    ("JPEG XL, lossless mosaic", Storage(52546, 16, TILE), True, False),
-    (
-        "JPEG XL, lossless mosaic, rows and columns interleaved",
-        Storage(52546, 16, TILE, interleave=(2, 2)),
-        True,
-        False,
-    ),
-    ("JPEG XL, lossless linear", Storage(52546, 16, TILE), False, False),
-    ("JPEG XL, lossy linear", Storage(52546, 16, TILE, lossless=False), False, False),
-    ("lossy JPEG, linear, 8 bit", Storage(34892, 8, TILE), False, False),
+from tests.container.judges import (
+    Judge,
+    black_measured,
+    by_rawpy,
+    extra_profiles,
+    mask_as_written,
+    masked,
+    matrices_by_tifffile,
+    opcodes,
+    place_as_written,
+    profile,
+    same,
+    same_colours,
+    same_gains,
+    same_table,
+    states,
+    unit_left_out,
+    unit_used,
 )
-
-
-def tags(**values) -> DngTags:
-    base = DngTags(
-        black=np.full((2, 2), 64.0),
-        white=np.array([4095.0]),
-        bits=16,
-        calibrations=calibrations(),
-        as_shot_neutral=np.array([0.5, 1, 0.7]),
-        cfa="RGGB",
-        make="Vessar",
-        model="Vessar Tide 4",
-        iso=100.0,
-        exposure_s=0.01,
-        taken="2026:06:21 12:00:00",
-    )
-    return replace(base, **values)
-
-
-def samples(how: Storage, mosaic: bool) -> np.ndarray:
-    """Smooth light with noise, in the form's samples."""
-    h, w = SIZE
-    if how.components == 2:
-        w += 1  # two columns make one of two components
-    y, x = np.mgrid[0:h, 0:w]
-    light = 0.35 + 0.2 * np.sin(x / 30) + 0.2 * np.cos(y / 25)
-    if not mosaic:
-        light = np.stack([light, 0.8 * light, 0.6 * light], axis=2)
-    if how.lossless and how.compression != 34892:
-        light = light + RANDOM.normal(0, 0.02, light.shape)
-    light = np.clip(light, 0.01, 0.99)
-    if how.floating:
-        return light.astype({16: np.float16, 24: np.float16, 32: np.float32}[how.bits]).astype(
-            np.float16 if how.bits == 16 else np.float32
-        )
-    return (light * ((1 << how.bits) - 1)).astype(np.uint8 if how.bits <= 8 else np.uint16)
-
-
-def tags_for(how: Storage, mosaic: bool) -> DngTags:
-    white = 1.0 if how.floating else float((1 << how.bits) - 1)
-    black = np.zeros((2, 2) if mosaic else 3)
-    return tags(black=black, white=np.array([white]), bits=how.bits, cfa="RGGB" if mosaic else "")
-
-
-MOSAIC = (RANDOM.integers(70, 3000, SIZE)).astype(np.uint16)
-LINEAR = (RANDOM.integers(70, 3000, (*SIZE, 3))).astype(np.uint16)
-CURVE = np.stack([np.linspace(0, 1, 257), np.linspace(0, 1, 257) ** 0.6], axis=1)
-GAINS = RANDOM.uniform(0.25, 4, (5, 7, 65)).astype(np.float32)
-LOCAL = GainTableMap((0.25, 1 / 6), (0.0, 0.0), (0.2, 0.3, 0.1, 0.0, 0.1), GAINS)
-HUES = HueSatMap(RANDOM.uniform(0.8, 1.2, (1, 12, 8, 3)).astype(np.float32))
-LOOK = HueSatMap(RANDOM.uniform(0.8, 1.2, (4, 12, 8, 3)).astype(np.float32), 1)
-THREE = (*calibrations(), replace(calibrations()[1], illuminant=11, color=calibrations()[1].color * 1.01))
-UNIT = np.diag([1.02, 1.0, 0.97])
-WHOLE = (0, 0, SIZE[0], SIZE[1], 0, 1, 1, 1)
-
-Judge = Callable[[RawMeta, Path], str]
-
-
-def states(**expected) -> Judge:
-    """The fields of the metadata equal what was written."""
-
-    def judge(meta: RawMeta, path: Path) -> str:
-        for name, value in expected.items():
-            np.testing.assert_allclose(np.asarray(getattr(meta, name), float), np.asarray(value, float), atol=2e-5)
-        return "written values"
-
-    return judge
-
-
-def by_rawpy(check: Callable[[RawMeta, object], bool]) -> Judge:
-    def judge(meta: RawMeta, path: Path) -> str:
-        with rawpy.imread(str(path)) as raw:
-            assert check(meta, raw)
-        return "written values; rawpy"
-
-    return judge
-
-
-def same_colours(meta: RawMeta, raw: rawpy.RawPy) -> bool:
-    """Which colour each site of the whole image has, by both."""
-    pattern = shifted_cfa(meta.cfa, -meta.active_area[0] % 2, -meta.active_area[1] % 2)
-    return pattern == "".join("RGBG"[k] for k in raw.raw_colors[:2, :2].ravel())
-
-
-def matrices_by_tifffile(meta: RawMeta, path: Path) -> str:
-    with tifffile.TiffFile(path) as tif:
-        for k, tag in enumerate((50721, 50722)):
-            pairs = np.array(tif.pages[0].tags[tag].value, float)
-            np.testing.assert_allclose(meta.calibrations[k].color.ravel(), pairs[0::2] / pairs[1::2])
-    assert all(c.forward is not None for c in meta.calibrations)
-    return "written values; tifffile"
-
-
-def opcodes(*names: str) -> Judge:
-    def judge(meta: RawMeta, path: Path) -> str:
-        assert meta.opcodes == names, meta.opcodes
-        assert not meta.warnings, meta.warnings
-        return "written values; effect in `test_corrections.py` and `test_lens.py`"
-
-    return judge
-
-
-def profile(check: Callable[[CameraProfile], None]) -> Judge:
-    def judge(meta: RawMeta, path: Path) -> str:
-        check(meta.profiles[0])
-        return "written values"
-
-    return judge
-
-
-def same(found: np.ndarray | None, written: np.ndarray) -> None:
-    assert found is not None
-    np.testing.assert_allclose(found, written, rtol=1e-6, atol=2e-6)
-
-
-def same_table(found: HueSatMap | None, written: HueSatMap) -> None:
-    assert found is not None
-    same(found.table, written.table)
-    assert found.encoding == written.encoding
-
-
-def same_gains(found: GainTableMap | None, written: GainTableMap) -> None:
-    assert found is not None
-    same(found.gains, written.gains)
-    np.testing.assert_allclose(
-        [*found.spacing, *found.origin, *found.weights, found.gamma],
-        [*written.spacing, *written.origin, *written.weights, written.gamma],
-        rtol=1e-6,
-    )
-
-
-def mask_as_written(meta: RawMeta, path: Path) -> str:
-    assert [m.name for m in meta.semantic_masks] == ["Sky", "Skin"]
-    for k, m in enumerate(meta.semantic_masks):
-        assert m.data is not None and abs(float(m.data.mean()) - (200, 40)[k]) < 2
-    return "written values, within the loss of JPEG"
-
-
-def place_as_written(meta: RawMeta, path: Path) -> str:
-    assert meta.gps is not None
-    np.testing.assert_allclose(
-        [meta.gps.latitude, meta.gps.longitude, meta.gps.altitude_m], [-12.5, 34.2512, 3.0], atol=1e-5
-    )
-    with tifffile.TiffFile(path) as tif:
-        assert tif.pages[0].tags[34853].value["GPSLatitudeRef"] == "S"
-    return "written values; tifffile"
-
-
-def black_measured(meta: RawMeta, path: Path) -> str:
-    np.testing.assert_allclose(meta.black, [[40, 44], [48, 52]])
-    return "levels of the masked sites"
-
-
-def masked() -> np.ndarray:
-    codes = MOSAIC.copy()
-    codes[:, :8] = np.tile([[40, 44], [48, 52]], (SIZE[0] // 2 + 1, 4))[: SIZE[0]]
-    return codes
-
-
-def extra_profiles(meta: RawMeta, path: Path) -> str:
-    assert [p.name for p in meta.profiles] == ["Own", "Second", "Third"]
-    same(meta.profiles[2].tone_curve, CURVE)
-    same(meta.profiles[1].calibrations[0].color, calibrations()[0].color)
-    return "written values"
-
-
-def unit_left_out(meta: RawMeta, path: Path) -> str:
-    assert all(c.camera_calibration is None for c in meta.calibrations)
-    return "not used, as the signatures differ"
-
-
-def unit_used(meta: RawMeta, path: Path) -> str:
-    found = meta.calibrations[0].camera_calibration
-    assert found is not None
-    same(found, UNIT)
-    return "written values"
+from tests.container.variants import (
+    CURVE,
+    HUES,
+    LINEAR,
+    LOCAL,
+    LOOK,
+    MOSAIC,
+    PREVIEW,
+    RANDOM,
+    SIZE,
+    STORAGES,
+    TABLE,
+    THREE,
+    UNIT,
+    WHOLE,
+    samples,
+    tags,
+    tags_for,
+)
 
 
 def correction(opcode: int, values: np.ndarray) -> Correction:

@@ -20,6 +20,8 @@ from numpy.typing import NDArray
 
 from bruto.container.corrections import KNOWN, Correction, parse_correction
 from bruto.container.dng_extras import camera_signature, masks_of, pictures_of, place_of, profiles_of
+from bruto.container.dng_pixels import decode_pixels
+from bruto.container.dng_values import COPY_AGAIN, floats_of, rational_of, tag_value, within
 from bruto.container.facts import (
     EXPOSURE_S,
     F_NUMBER,
@@ -35,7 +37,7 @@ from bruto.container.merged import merged_of
 from bruto.container.opcodes import GAIN_MAP, NAMES, OPTIONAL, parse_gain_map, parse_opcodes
 from bruto.container.profile import CALIBRATION, COLOR, FORWARD, ILLUMINANT, parse_calibrations, signature_agrees
 from bruto.container.rawframe import CFA_LETTERS, GainMap, RawFrame, RawMeta
-from bruto.container.segments import COMPRESSIONS, SegmentLayout, decode_segment
+from bruto.container.segments import COMPRESSIONS
 from bruto.container.warps import (
     TRIM_BOUNDS,
     VIGNETTE,
@@ -49,15 +51,13 @@ from bruto.container.warps import (
     parse_warp,
 )
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import available_memory, check_readable, explain, open_regular
-from bruto.parallel import map_threads
+from bruto.files import check_readable, explain, open_regular
 
 CFA, LINEAR = 32803, 34892
 MAX_PIXELS = 400_000_000
 _SUFFIXES = {".dng"}
 EXIF_SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
 """Bytes of one value of each TIFF type (TIFF 6.0, section 2)."""
-COPY_AGAIN = "Copy it again from the phone."
 
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)
 
@@ -65,29 +65,6 @@ logging.getLogger("tifffile").setLevel(logging.CRITICAL)
 def is_raw(path: str | Path) -> bool:
     """Whether a file's name says it is a raw file Bruto reads."""
     return Path(path).suffix.lower() in _SUFFIXES
-
-
-def _value(page: Any, tag: int, default: Any = None) -> Any:
-    entry = page.tags.get(tag)
-    return default if entry is None else entry.value
-
-
-def _floats(value: Any) -> NDArray[np.float64]:
-    """Rationals come as flat numerator, denominator pairs."""
-    return np.atleast_1d(np.asarray(value, float)).ravel()
-
-
-def _rational(page: Any, tag: int, default: Any = None) -> Any:
-    entry = page.tags.get(tag)
-    if entry is None:
-        return default
-    values = _floats(entry.value)
-    if entry.dtype in (5, 10):
-        with np.errstate(divide="ignore", invalid="ignore"):
-            values = values[0::2] / values[1::2]
-    if not np.isfinite(values).all():
-        raise FileProblem(f"Tag {tag} ({entry.name}) divides by zero; the file is damaged.")
-    return values
 
 
 def read_dng(path: str | Path) -> RawFrame:
@@ -156,9 +133,9 @@ def _read(tif: Any, size: int, path: Path, pixels: bool) -> RawFrame:
         raise FileProblem("there is no image in it; the file is damaged or not a DNG.")
     _check_whole(tif, pages, size)
     first = pages[0]
-    raws = [p for p in pages if int(_value(p, 254, 0)) == 0 and int(p.photometric) in (CFA, LINEAR)]
+    raws = [p for p in pages if int(tag_value(p, 254, 0)) == 0 and int(p.photometric) in (CFA, LINEAR)]
     if not raws:
-        if _value(first, 50706) is None:
+        if tag_value(first, 50706) is None:
             raise FileProblem("it is a TIFF but not a DNG. Open it as a picture, or choose the raw file.")
         raise FileProblem("it is a DNG without a raw image of a kind that can be developed.")
     page = max(raws, key=lambda p: p.imagewidth * p.imagelength)
@@ -168,15 +145,15 @@ def _read(tif: Any, size: int, path: Path, pixels: bool) -> RawFrame:
     meta = replace(
         meta,
         preview_size=preview_size,
-        profiles=profiles_of(tif, first, page, _rational, warnings),
+        profiles=profiles_of(tif, first, page, rational_of, warnings),
         semantic_masks=masks_of(tif, pages, size, pixels, warnings),
         gps=place_of(first),
         previews=pictures_of(pages, page),
         warnings=tuple(warnings),
     )
     if pixels:
-        codes = _decode(tif, page, meta, size)
-        if _value(page, 50714) is None and meta.masked_areas and meta.kind == "mosaic":
+        codes = decode_pixels(tif, page, meta, size)
+        if tag_value(page, 50714) is None and meta.masked_areas and meta.kind == "mosaic":
             meta = replace(meta, black=_masked_black(codes, meta))
         codes.flags.writeable = False
     else:
@@ -199,19 +176,19 @@ def _meta(first: Any, page: Any) -> RawMeta:
     if mosaic:
         pattern = bytes(
             np.asarray(
-                bytearray(_value(page, 33422, b"\0\1\1\2"))
-                if isinstance(_value(page, 33422), bytes)
-                else _value(page, 33422, (0, 1, 1, 2)),
+                bytearray(tag_value(page, 33422, b"\0\1\1\2"))
+                if isinstance(tag_value(page, 33422), bytes)
+                else tag_value(page, 33422, (0, 1, 1, 2)),
                 np.uint8,
             )
         )
-        if tuple(np.ravel(_value(page, 33421, (2, 2)))) != (2, 2) or sorted(pattern) != [0, 1, 1, 2]:
+        if tuple(np.ravel(tag_value(page, 33421, (2, 2)))) != (2, 2) or sorted(pattern) != [0, 1, 1, 2]:
             raise FileProblem("its colour filter pattern is not a 2 x 2 Bayer pattern.")
         cfa = "".join(CFA_LETTERS[c] for c in pattern)
     bits = int(np.max(page.bitspersample))
-    floating = int(np.max(_value(page, 339, 1))) == 3
+    floating = int(np.max(tag_value(page, 339, 1))) == 3
     white_default = 1.0 if floating else float((1 << min(bits, 16)) - 1)
-    white = _rational(page, 50717, np.array([white_default]))
+    white = rational_of(page, 50717, np.array([white_default]))
     if len(white) not in (1, 3):
         warnings.append(
             f"The white level has {len(white)} values where 1 or 3 belong; the sample's full scale is taken."
@@ -220,16 +197,16 @@ def _meta(first: Any, page: Any) -> RawMeta:
     black = _black(page, mosaic)
     if np.any(white[:, None] <= black.ravel()[None]):
         raise FileProblem("its white level lies below its black level; the file is damaged.")
-    if not (_within(white, (1e-6, 1e6)) and _within(black, (-1e6, 1e6))):
+    if not (within(white, (1e-6, 1e6)) and within(black, (-1e6, 1e6))):
         raise FileProblem("its black or white level is impossible; the file is damaged.")
     if (white.min() - black.max()) < 1e-4 * white_default:
         raise FileProblem("there is nothing between its black and its white level; the file is damaged.")
-    active = _value(page, 50829)
+    active = tag_value(page, 50829)
     top, left, bottom, right = (int(v) for v in np.ravel(active)) if active is not None else (0, 0, height, width)
     if not (0 <= left < right <= width and 0 <= top < bottom <= height):
         raise FileProblem("its active area lies outside the image; the file is damaged.")
-    origin = _rational(page, 50719, np.zeros(2))
-    extent = _rational(page, 50720, np.array([right - left, bottom - top], float))
+    origin = rational_of(page, 50719, np.zeros(2))
+    extent = rational_of(page, 50720, np.array([right - left, bottom - top], float))
     x0, y0 = left + round(float(origin[0])), top + round(float(origin[1]))
     w, h = round(float(extent[0])), round(float(extent[1]))
     if not (w > 1 and h > 1 and x0 >= 0 and y0 >= 0 and x0 + w <= width and y0 + h <= height):
@@ -243,7 +220,7 @@ def _meta(first: Any, page: Any) -> RawMeta:
             x0, y0, w, h = x1, y1, x2 - x1, y2 - y1
         else:
             warnings.append("The bounds to trim to lie outside the picture; they are left out.")
-    scale = _rational(page, 50718, np.ones(2))
+    scale = rational_of(page, 50718, np.ones(2))
     if len(scale) != 2 or scale.min() <= 0 or not 0.25 < scale[0] / scale[1] < 4:
         scale = np.ones(2)
     if abs(scale[0] / scale[1] - 1) > 1e-3:
@@ -253,29 +230,29 @@ def _meta(first: Any, page: Any) -> RawMeta:
     exif = first.tags.get(34665)
     exif = exif.value if exif is not None and isinstance(exif.value, dict) else {}
     both = _Either(page, first)
-    neutral = _rational(both, 50728)
+    neutral = rational_of(both, 50728)
     calibrations = parse_calibrations(_calibration_tags(both), signature_agrees(both.tags, camera_signature(both)))
-    if neutral is None or len(neutral) != 3 or not _within(neutral, NEUTRAL):
+    if neutral is None or len(neutral) != 3 or not within(neutral, NEUTRAL):
         if neutral is not None:
             warnings.append("The as-shot neutral is impossible; the sensor's own balance is used.")
         neutral = np.ones(3)
     if not calibrations:
         warnings.append("The file has no colour matrix; its colours are the sensor's own.")
-    profile = _rational(both, 51041)
+    profile = rational_of(both, 51041)
     noise = None
-    if profile is not None and 2 <= len(profile) <= 8 and len(profile) % 2 == 0 and _within(profile, (0, 1)):
+    if profile is not None and 2 <= len(profile) <= 8 and len(profile) % 2 == 0 and within(profile, (0, 1)):
         noise = profile.reshape(-1, 2)
     elif profile is not None:
         warnings.append("The noise profile is impossible; the noise is measured in the picture.")
-    balance = _rational(both, 50727, np.ones(3))
-    if len(balance) != 3 or not _within(balance, NEUTRAL):
+    balance = rational_of(both, 50727, np.ones(3))
+    if len(balance) != 3 or not within(balance, NEUTRAL):
         warnings.append("The analog balance is impossible; it is left out.")
         balance = np.ones(3)
-    table = _value(page, 50712)
+    table = tag_value(page, 50712)
     if int(page.compression) not in COMPRESSIONS:
         raise FileProblem(f"its raw image is compressed by method {int(page.compression)}, which is not known here.")
     compression = COMPRESSIONS[int(page.compression)]
-    orientation = int(_value(first, 274, 1))
+    orientation = int(tag_value(first, 274, 1))
     return RawMeta(
         kind="mosaic" if mosaic else "linear",
         width=width,
@@ -292,7 +269,7 @@ def _meta(first: Any, page: Any) -> RawMeta:
         as_shot_neutral=neutral,
         analog_balance=balance,
         baseline_exposure=float(  # with the offset of the file's own profile
-            np.clip(_rational(both, 50730, np.zeros(1))[0] + _rational(both, 51109, np.zeros(1))[0], -20, 20)
+            np.clip(rational_of(both, 50730, np.zeros(1))[0] + rational_of(both, 51109, np.zeros(1))[0], -20, 20)
         ),
         noise_profile=noise,
         gain_maps=tuple(operations.maps),
@@ -315,12 +292,12 @@ def _meta(first: Any, page: Any) -> RawMeta:
         f_number=believed(_exif_number(exif, first, "FNumber", 33437), F_NUMBER),
         focal_mm=believed(_exif_number(exif, first, "FocalLength", 37386), FOCAL_MM),
         focal_35mm=believed(_exif_number(exif, first, "FocalLengthIn35mmFilm", 41989), FOCAL_35MM),
-        taken=text_of(exif.get("DateTimeOriginal") or _value(first, 306)),
-        make=text_of(_value(first, 271)),
-        model=text_of(_value(first, 272)),
-        software=text_of(_value(first, 305)),
-        description=text_of(_value(first, 270)),
-        merged=merged_of(_value(first, MERGED_TAG), text_of(_value(first, 305)), text_of(_value(first, 270))),
+        taken=text_of(exif.get("DateTimeOriginal") or tag_value(first, 306)),
+        make=text_of(tag_value(first, 271)),
+        model=text_of(tag_value(first, 272)),
+        software=text_of(tag_value(first, 305)),
+        description=text_of(tag_value(first, 270)),
+        merged=merged_of(tag_value(first, MERGED_TAG), text_of(tag_value(first, 305)), text_of(tag_value(first, 270))),
         warnings=tuple(warnings),
     )
 
@@ -342,14 +319,10 @@ class _Either:
         return self.get(tag) is not None
 
 
-def _within(values: NDArray, bounds: tuple[float, float]) -> bool:
-    return bool(np.isfinite(values).all() and values.min() >= bounds[0] and values.max() <= bounds[1])
-
-
 def _exif_number(exif: dict, first: Any, name: str, tag: int) -> float | None:
     value = exif.get(name)
     if value is None:
-        found = _rational(first, tag)
+        found = rational_of(first, tag)
         return None if found is None or not len(found) else float(found[0])
     values = np.ravel(np.asarray(value, float))
     if len(values) == 2 and name not in ("ISOSpeedRatings",):
@@ -362,15 +335,15 @@ def _single(page: Any, tag: int) -> float | None:
     entry = page.tags.get(tag)
     if entry is None:
         return None
-    values = _floats(entry.value)
+    values = floats_of(entry.value)
     if entry.dtype in (5, 10):
         return float(values[0] / values[1]) if len(values) > 1 and values[1] else None
     return float(values[0])
 
 
 def _black(page: Any, mosaic: bool) -> NDArray[np.float64]:
-    repeat = tuple(int(v) for v in np.ravel(_value(page, 50713, (1, 1))))
-    level = _rational(page, 50714, np.zeros(1))
+    repeat = tuple(int(v) for v in np.ravel(tag_value(page, 50713, (1, 1))))
+    level = rational_of(page, 50714, np.zeros(1))
     if not mosaic:
         return np.broadcast_to(level if len(level) in (1, 3) else level[:1], 3).astype(float).copy()
     if len(level) != repeat[0] * repeat[1] or repeat not in ((1, 1), (2, 2), (1, 2), (2, 1)):
@@ -380,20 +353,20 @@ def _black(page: Any, mosaic: bool) -> NDArray[np.float64]:
 
 def _deltas(page: Any, tag: int, warnings: list[str]) -> NDArray[np.float64] | None:
     """Deltas of the black level; impossible ones are left out."""
-    found = _rational(page, tag)
-    if found is None or _within(found, (-65535, 65535)):
+    found = rational_of(page, tag)
+    if found is None or within(found, (-65535, 65535)):
         return found
     warnings.append("The black levels by row or column are impossible; they are left out.")
     return None
 
 
 def _calibration_tags(first: Any) -> dict[int, Any]:
-    return {tag: _rational(first, tag) for tag in (*COLOR, *ILLUMINANT, *CALIBRATION, *FORWARD) if tag in first.tags}
+    return {tag: rational_of(first, tag) for tag in (*COLOR, *ILLUMINANT, *CALIBRATION, *FORWARD) if tag in first.tags}
 
 
 def _masked_areas(page: Any, width: int, height: int) -> tuple[tuple[int, int, int, int], ...]:
     """Areas without light (tag 50830), as left, top, width, height; impossible ones are left out."""
-    values = np.ravel(_value(page, 50830, ())).astype(np.int64)
+    values = np.ravel(tag_value(page, 50830, ())).astype(np.int64)
     found = []
     for top, left, bottom, right in values[: len(values) // 4 * 4].reshape(-1, 4):
         if 0 <= top < bottom <= height and 0 <= left < right <= width:
@@ -435,7 +408,7 @@ def _opcodes(page: Any, warnings: list[str]) -> _Operations:
     """
     found = _Operations()
     for number, tag in ((1, 51008), (2, 51009), (3, 51022)):
-        data = _value(page, tag)
+        data = tag_value(page, tag)
         if data is None:
             continue
         where = f"opcode list {number}"
@@ -470,7 +443,7 @@ def _preview(tif: Any, pages: list[Any], raw: Any, size: int) -> tuple[bytes | N
     """The largest embedded JPEG preview."""
     best, best_size = None, None
     for page in pages:
-        if page is raw or int(page.compression) not in (7, 6) or int(_value(page, 254, 0)) not in (1, 0x10001):
+        if page is raw or int(page.compression) not in (7, 6) or int(tag_value(page, 254, 0)) not in (1, 0x10001):
             continue
         if len(page.dataoffsets) != 1 or page.dataoffsets[0] + page.databytecounts[0] > size:
             continue
@@ -479,91 +452,3 @@ def _preview(tif: Any, pages: list[Any], raw: Any, size: int) -> tuple[bytes | N
             best = tif.filehandle.read(page.databytecounts[0])
             best_size = (int(page.imagewidth), int(page.imagelength))
     return best, best_size
-
-
-def _layout(tif: Any, page: Any, meta: RawMeta) -> SegmentLayout:
-    """How the raw image's samples are stored."""
-    weave = tuple(int(_value(page, tag, 1)) for tag in (50975, 52547))
-    if min(weave) < 1 or max(weave) > 64:
-        raise FileProblem("its interleave factors are impossible; the file is damaged.")
-    floating = int(np.max(_value(page, 339, 1))) == 3
-    bits = meta.bits_container
-    if bits not in ((16, 24, 32) if floating else range(1, 17)):
-        raise FileProblem(
-            f"its samples have {bits} bits{' of floating point' if floating else ''}, which is not known here."
-        )
-    return SegmentLayout(
-        int(page.compression),
-        bits,
-        1 if meta.kind == "mosaic" else 3,
-        floating,
-        tif.byteorder,
-        int(_value(page, 317, 1)),
-        (weave[0], weave[1]),
-    )
-
-
-def _check_room(meta: RawMeta, layout: SegmentLayout, tile_h: int, tile_w: int, parts: int) -> None:
-    """Refuse before anything is decoded what does not fit into the memory that is free, or has parts far larger than
-    the image; raises `FileProblem`.
-    """
-    samples = 1 if meta.kind == "mosaic" else 3
-    if tile_h * tile_w > 4 * meta.width * meta.height + (1 << 22):
-        raise FileProblem("its tiles are larger than the image; the file is damaged.")
-    need = (meta.width * meta.height + tile_h * tile_w * min(parts, 2)) * samples * layout.dtype.itemsize
-    need += meta.width * meta.height * samples * 4
-    free = available_memory()
-    if need > 0.8 * free:
-        raise FileProblem(
-            f"it needs about {need / 1e9:.1f} GB of memory to be read, {free / 1e9:.1f} GB are free; close other "
-            "programs."
-        )
-
-
-def _decode(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
-    """All tiles or strips into one array; each is checked against the file's length and its own place."""
-    offsets, counts = page.dataoffsets, page.databytecounts
-    if len(offsets) != len(counts) or not offsets:
-        raise FileProblem("the list of its raw image's parts is incomplete; the file is damaged.")
-    for k, (offset, count) in enumerate(zip(offsets, counts, strict=True)):
-        if count <= 0 or offset + count > size:
-            raise FileProblem(
-                f"the file ends early: part {k + 1} of {len(offsets)} of the raw image is missing. {COPY_AGAIN}"
-            )
-    layout = _layout(tif, page, meta)
-    tiled = _value(page, 322) is not None
-    tile_h = int(_value(page, 323, 0) if tiled else min(int(_value(page, 278, meta.height)), meta.height))
-    tile_w = int(_value(page, 322, 0) if tiled else meta.width)
-    if not (0 < tile_w <= 65500 and 0 < tile_h <= 65500):
-        raise FileProblem("its tiles have an impossible size; the file is damaged.")
-    if int(_value(page, 284, 1)) != 1:
-        raise FileProblem("its colours are stored plane by plane, which is not known here.")
-    across, down = -(-meta.width // tile_w), -(-meta.height // tile_h)
-    if across * down != len(offsets):
-        raise FileProblem(
-            f"{across * down} parts of the raw image are expected, {len(offsets)} are listed; the file is damaged."
-        )
-    _check_room(meta, layout, tile_h, tile_w, len(offsets))
-    blobs = []
-    for offset, count in zip(offsets, counts, strict=True):
-        tif.filehandle.seek(offset)
-        blobs.append(tif.filehandle.read(count))
-        if len(blobs[-1]) < count:
-            raise FileProblem(f"the file became shorter while it was read. {COPY_AGAIN}")
-    shape = (meta.height, meta.width) if meta.kind == "mosaic" else (meta.height, meta.width, 3)
-    codes = np.empty(shape, layout.dtype)
-
-    def place(k: int) -> None:
-        row, column = divmod(k, across)
-        y, x = row * tile_h, column * tile_w
-        h, w = min(tile_h, meta.height - y), min(tile_w, meta.width - x)
-        try:
-            found = decode_segment(blobs[k], layout, tile_h if tiled else h, tile_w)
-        except Exception as error:
-            raise FileProblem(
-                f"part {k + 1} of {len(blobs)} of the raw image cannot be decoded; the file is damaged."
-            ) from error
-        codes[y : y + h, x : x + w] = found[:h, :w]
-
-    map_threads(place, range(len(blobs)))
-    return codes

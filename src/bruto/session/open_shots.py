@@ -7,8 +7,10 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from psygnal import Signal
 
+from bruto.color.spaces import decode_srgb, lightness, space
 from bruto.develop.analysis.scene_light import SceneLight, scene_light
 from bruto.develop.frame import Geometry, geometry_of
 from bruto.develop.pipeline import Developer
@@ -201,6 +203,15 @@ class OpenShots:
         """Scene light at a relative place of the recorded frame, EV from grey, before the recipe's exposure."""
         light = self.light
         return None if light is None else light.at(x, y)
+
+    def said_of(self, code: tuple[float, float, float], x: float, y: float) -> str:
+        """What is under the pointer: an sRGB code (0..1) of the picture, at a relative place of the recorded frame."""
+        star = float(lightness(decode_srgb(np.array(code)) @ space("srgb").to_xyz()[1]))
+        ev = self.light_at(x, y)
+        if ev is None or self.edit is None:
+            return f"Pointer: L* {star:.0f}"
+        scene = f"{ev + self.edit.recipe.exposure:+.1f}".replace("-", "−")
+        return f"Pointer: {scene} EV scene → L* {star:.0f}"
 
     @property
     def recipe(self) -> Recipe:

@@ -24,7 +24,8 @@ from bruto.simphone import processed, spectral
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.finish import finish
 from bruto.simphone.optics import TRACE_VERSION, Mishap, mishandled
-from bruto.simphone.scenes import Scene, load_scene
+from bruto.simphone.scene_parts import Scene
+from bruto.simphone.scenes import load_scene
 from bruto.simphone.tracer import MARGIN, trace
 
 FIRST_SHOT = datetime(2026, 6, 21, 12, 4, 10)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from bruto.container.profile import CameraProfile, GainTableMap
 from bruto.container.rawframe import SemanticMask
-from bruto.simphone.scenes import Scene
+from bruto.simphone.scene_parts import Scene
 from bruto.simphone.tracer import Tracer, view_of
 
 BLACK, WHITE = 1024, 65535

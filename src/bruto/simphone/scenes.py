@@ -8,148 +8,26 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bruto.errors import BrutoError
 from bruto.simphone import texture as tx
-from bruto.simphone.geometry import Builder, Mesh, rotation
-
-
-@dataclass(frozen=True)
-class Scene:
-    """One place: what stands there, how it is lit, and from where it is taken.
-
-    `sun_lux`: illuminance on a surface facing the sun, (3,). `sky`: the 25 numbers of `texture.sky_radiance`.
-    `lamps`: rows of position (3), intensity in candela (3), for small lamps. `ambient`: (3,) illuminance in lux used
-    where the baked light does not reach (inside mirror images). `kelvin`: correlated colour temperature of the
-    reference illuminant; `tungsten` takes a Planckian radiator instead of a daylight phase.
-    """
-
-    name: str
-    title: str
-    mesh: Mesh
-    eye: tuple[float, float, float]
-    target: tuple[float, float, float]
-    sun_direction: NDArray[np.float64]
-    sun_lux: NDArray[np.float64]
-    sky: NDArray[np.float64]
-    ambient: NDArray[np.float64]
-    kelvin: float
-    key_lux: float
-    tungsten: bool = False
-    haze_distance: float = 0.0
-    ripple: float = 0.02
-    brine: tuple[float, float, float] = (0.020, 0.032, 0.030)
-    lamps: NDArray[np.float64] = field(default_factory=lambda: np.zeros((0, 6)))
-    patches: NDArray[np.float64] | None = None  # corners of the chart's patches in the world, (P, 4, 3)
-
-
-def _direction(azimuth: float, elevation: float) -> NDArray[np.float64]:
-    """Unit vector; azimuth in degrees from +z to +x, elevation in degrees."""
-    a, e = math.radians(azimuth), math.radians(elevation)
-    return np.array([math.sin(a) * math.cos(e), math.sin(e), math.cos(a) * math.cos(e)])
-
-
-def _sky(zenith, horizon, sun, glow, sharpness, cover, cloud, scale, seed, ground, shade) -> NDArray[np.float64]:
-    return np.array([*zenith, *horizon, *sun, *glow, sharpness, cover, *cloud, scale, seed, *ground, *shade], float)
-
-
-def _waves(x, z, seed, scales) -> NDArray[np.float64]:
-    """Smooth random height from a sum of sines; (m, n) for grids x (n,), z (m,)."""
-    random = np.random.default_rng(seed)
-    gx, gz = np.meshgrid(x, z)
-    total = np.zeros_like(gx)
-    for wavelength, amplitude in scales:
-        for _ in range(7):
-            a, p = random.uniform(0, 2 * np.pi, 2)
-            k = 2 * np.pi / wavelength * random.uniform(0.7, 1.4)
-            total += amplitude / 2.6 * np.sin(k * (gx * math.cos(a) + gz * math.sin(a)) + p)
-    return total
-
-
-def _pans_ground(x, z, seed, cross, along, skew=0.0) -> NDArray[np.float64]:
-    """Clay dykes around the pans: ridges along given lines, with a lumpy surface; the pans' floors lie below the
-    brine.
-    """
-    gx, gz = np.meshgrid(x, z)
-    rough = _waves(x, z, seed, [(2.3, 0.030), (0.9, 0.020), (0.35, 0.012), (0.14, 0.006)])
-    wander = _waves(x, z, seed + 1, [(9.0, 0.14), (3.0, 0.05)])
-    best = np.full_like(gx, -1.0)
-    for position, width, height in cross:
-        d = np.abs(gz + skew * gx + wander - position)
-        best = np.maximum(best, height * np.clip(1.35 - d / width, -3, 1))
-    for position, width, height in along:
-        d = np.abs(gx + wander - position)
-        best = np.maximum(best, height * np.clip(1.35 - d / width, -3, 1))
-    return np.where(best > -0.5, np.maximum(best, -0.3) + rough * (best > -0.2), -0.3)
-
-
-def _water(b: Builder, x0, x1, z0, z1, y=0.0) -> None:
-    b.add(
-        [[x0, y, z0], [x1, y, z0], [x0, y, z1], [x1, y, z1]],
-        [[0, 2, 1], [1, 2, 3]],
-        tx.WATER,
-        normals=[[0, 1, 0]] * 4,
-        seed=5,
-    )
-
-
-def _hills(b: Builder, seed: int) -> None:
-    for distance, height, depth, k in ((330.0, 17.0, 60, 0), (620.0, 44.0, 160, 1)):
-        x = np.linspace(-900, 900, 700)
-        z = np.linspace(distance, distance + depth * 2, 60)
-        shape = _waves(x, z, seed + k, [(420, 0.5), (170, 0.3), (70, 0.11), (24, 0.035), (9, 0.012)])
-        profile = np.sin(np.clip((z - distance) / depth, 0, 1) * np.pi / 2)[:, None]
-        b.ground(x, z, height * profile * np.maximum(0.05, 0.75 + shape) - 0.6, tx.GRASS)
-
-
-def _wind_pump(b: Builder, base, height: float, yaw: float) -> None:
-    base = np.asarray(base, float)
-    turn = rotation(yaw=yaw)
-    top = base + [0, height, 0]
-    for sx, sz in ((-1, -1), (-1, 1), (1, -1), (1, 1)):
-        b.beam(
-            base + turn @ [0.9 * sx, 0, 0.9 * sz],
-            top + turn @ [0.12 * sx, 0, 0.12 * sz],
-            0.09,
-            0.09,
-            tx.WOOD,
-            tint=(0.75, 0.75, 0.78),
-        )
-    for level in np.linspace(0.12, 0.88, 5):
-        r = 0.9 + (0.12 - 0.9) * level
-        y = height * level
-        for (ax, az), (bx, bz) in (((-1, -1), (1, -1)), ((1, -1), (1, 1)), ((-1, 1), (1, 1)), ((-1, -1), (-1, 1))):
-            b.beam(base + turn @ [r * ax, y, r * az], base + turn @ [r * bx, y, r * bz], 0.05, 0.05, tx.WOOD)
-            if level < 0.8:
-                r2 = 0.9 + (0.12 - 0.9) * (level + 0.19)
-                b.beam(
-                    base + turn @ [r * ax, y, r * az],
-                    base + turn @ [r2 * bx, y + 0.19 * height, r2 * bz],
-                    0.03,
-                    0.03,
-                    tx.IRON,
-                )
-    hub = top + turn @ [0, 0.25, -0.5]
-    b.tube(hub, hub + turn @ [0, 0, 1.1], 0.09, tx.IRON)
-    for k in range(14):
-        a = 2 * math.pi * k / 14
-        blade = turn @ rotation(roll=a)
-        b.box(hub + blade @ [0, 0.98, 0], (0.27, 1.05, 0.02), tx.RUST, turn=blade @ rotation(yaw=0.5))
-        b.beam(hub, hub + blade @ [0, 0.6, 0], 0.03, 0.03, tx.IRON)
-    b.box(hub + turn @ [0, 0, 2.0], (0.02, 0.85, 1.1), tx.RUST, turn=turn)
-    b.beam(hub, hub + turn @ [0, 0, 1.8], 0.05, 0.05, tx.IRON)
-
-
-def _clutter(b: Builder, ground: Callable[[float, float], float]) -> None:
-    """Traces of people: a rake, a barrow, baskets, a plank walk."""
-    y = ground(-1.35, 4.6)
-    b.beam((-1.9, y + 0.05, 4.3), (-0.75, y + 0.62, 6.2), 0.035, 0.035, tx.WOOD, tint=(1.1, 1.0, 0.9))
-    b.box((-1.93, y + 0.05, 4.27), (0.7, 0.12, 0.03), tx.WOOD, turn=rotation(yaw=0.55), grain=0)
+from bruto.simphone.geometry import Builder, rotation
+from bruto.simphone.scene_parts import (
+    Scene,
+    _clutter,
+    _direction,
+    _hills,
+    _pans_ground,
+    _sky,
+    _water,
+    _waves,
+    _wind_pump,
+)
+from bruto.simphone.small_scenes import card, crystals
 
 
 def pans() -> Scene:
@@ -490,153 +368,6 @@ def sluice() -> Scene:
         ripple=0.006,
         brine=(0.02, 0.03, 0.032),
         lamps=np.array([[*lamp, 62.0, 34.0, 11.0]]),
-    )
-
-
-def crystals() -> Scene:
-    """Rake and crystals close up: coarse salt in low sun with a worn wooden rake lying on it."""
-    b = Builder(14)
-    x, z = np.arange(-1.3, 1.3, 0.005), np.arange(0.05, 2.4, 0.005)
-    waves = [(0.9, 0.030), (0.3, 0.015), (0.1, 0.007), (0.04, 0.003)]
-    height = _waves(x, z, 5, waves)
-    b.ground(x, z, height, tx.SALT)
-    wide_x, wide_z = np.arange(-12, 12, 0.06), np.arange(-3, 24, 0.06)
-    hollow = ((np.abs(wide_x)[None] < 1.2) & (wide_z[:, None] > 0.15) & (wide_z[:, None] < 2.3)) * 0.12
-    b.ground(
-        wide_x, wide_z, _waves(wide_x, wide_z, 6, [(1.6, 0.05), (0.5, 0.03), (0.2, 0.02)]) - 0.02 - hollow, tx.SALT
-    )
-    for _ in range(15000):
-        px, pz = b.random.uniform(-1.1, 1.1), 0.12 + 2.1 * b.random.uniform() ** 1.4
-        i, j = int((pz - 0.05) / 0.005), int((px + 1.3) / 0.005)
-        size = float(np.exp(b.random.normal(-5.05, 0.42)))
-        turn = rotation(*(b.random.uniform(0, 6.28, 3)))
-        shade = b.random.uniform(0.92, 1.08)
-        b.box(
-            (px, height[i, j] + size * b.random.uniform(-0.1, 0.4), pz),
-            (size, size * b.random.uniform(0.8, 1.2), size),
-            tx.CRYSTAL,
-            turn=turn,
-            tint=(shade, shade * 0.99, shade * b.random.uniform(0.94, 1.0)),
-        )
-    head = rotation(yaw=0.42)
-    c = np.array([-0.06, 0.085, 0.70])
-    b.box(c, (0.56, 0.055, 0.045), tx.WOOD, turn=head, grain=0, tint=(1.15, 1.0, 0.85))
-    for k in range(9):
-        b.tube(
-            c + head @ [-0.24 + 0.06 * k, 0.0, 0.0],
-            c + head @ [-0.24 + 0.06 * k, -0.10, 0.015],
-            0.009,
-            tx.WOOD,
-            top=0.006,
-            tint=(1.1, 1.0, 0.85),
-        )
-    for side in (-0.09, 0.09):
-        b.beam(c + head @ [side, 0.01, 0], c + head @ [0, 0.12, 0.33], 0.018, 0.018, tx.IRON)
-    b.tube(
-        c + head @ [0, 0.02, -0.01],
-        c + head @ [0, 0.36, 1.15],
-        0.019,
-        tx.WOOD,
-        top=0.017,
-        tint=(1.2, 1.02, 0.84),
-        sides=36,
-    )
-    b.tube((0.42, 0.0, 0.98), (0.44, 0.21, 0.99), 0.12, tx.PAINT, top=0.14, tint=(0.05, 0.13, 0.24), sides=48)
-    b.tube((0.436, 0.185, 0.988), (0.44, 0.212, 0.99), 0.142, tx.IRON, top=0.146, sides=48)
-    b.heap((0.44, 0.19, 0.99), 0.115, 0.07)
-    sun = _direction(-68, 27)
-    sky = _sky(
-        (1500, 2600, 5000),
-        (5200, 6000, 6800),
-        sun,
-        (7000, 5600, 4200),
-        6.0,
-        0.0,
-        (1, 1, 1),
-        1,
-        3,
-        (2600, 2400, 2000),
-        (1, 1, 1),
-    )
-    return Scene(
-        "crystals",
-        "Rake and crystals",
-        b.mesh(),
-        (0.05, 0.62, 0.02),
-        (0.02, 0.02, 0.86),
-        sun,
-        np.array([62000.0, 53000, 41000]),
-        sky,
-        np.array([9000.0, 10500, 14500]),
-        5000,
-        42000,
-        brine=(0, 0, 0),
-    )
-
-
-_CHART_ORDER = [14, 3, 7, 10, 1, 12, 5, 16, 23, 21, 22, 19, 20, 18, 11, 9, 6, 13, 0, 17, 15, 8, 2, 4]
-"""Patch numbers of `spectral.chart` from top left; the six neutrals stand in the middle row."""
-
-
-def card() -> Scene:
-    """The grey card and a chart of twenty-four known patches on a bench in open shade."""
-    b = Builder(15)
-    for k in range(9):
-        b.beam(
-            (-1.6, 0.78, 0.62 + 0.115 * k),
-            (1.6, 0.78 + b.random.normal(0, 0.001), 0.62 + 0.115 * k),
-            0.112,
-            0.04,
-            tx.WOOD,
-            tint=tuple(np.array([1, 0.95, 0.88]) * b.random.uniform(0.8, 1.15)),
-        )
-    b.plank_wall((-2.2, 0, 1.75), (1, 0, 0), 4.4, 3.0, material=tx.PAINT, tint=(0.16, 0.27, 0.30), width=0.15)
-    b.box((0, 1.5, 1.80), (4.4, 3.0, 0.02), tx.WOOD, tint=(0.2, 0.2, 0.2))
-    b.plank_wall((-2.3, 0, -2), (0, 0, 1), 3.8, 3.0, material=tx.LIMEWASH)
-    tilt = rotation(pitch=math.radians(-62))
-
-    def panel(centre, w, h, material, tint, lift=0.0):
-        at = np.asarray(centre)
-        corners = [at + tilt @ [sx * w / 2, lift, sz * h / 2] for sx, sz in ((-1, -1), (1, -1), (-1, 1), (1, 1))]
-        normal = tilt @ [0, 1, 0]
-        b.add(corners, [[0, 2, 1], [1, 2, 3]], material, tint=tint, normals=[normal] * 4, axis=(1, 0, 0))
-        return corners
-
-    base = np.array([0.16, 1.02, 1.18])
-    b.box(base, (0.64, 0.006, 0.39), tx.CLOTH, turn=tilt, tint=(0.03, 0.03, 0.032))
-    corners = []
-    for k in range(24):
-        row, column = divmod(_CHART_ORDER.index(k), 8)
-        at = base + tilt @ [(column - 3.5) * 0.076, 0.0, (1 - row) * 0.112]
-        corners.append(panel(at, 0.062, 0.092, tx.CHART, (k, 0, 0), lift=0.0045))
-    card_at = np.array([-0.40, 0.99, 1.12])
-    corners.append(panel(card_at, 0.30, 0.36, tx.CHART, (24, 0, 0), lift=0.003))
-    b.box(card_at, (0.30, 0.004, 0.36), tx.PAINT, turn=tilt, tint=(0.3, 0.3, 0.3))
-    b.box((0.16, 0.815, 1.08), (0.66, 0.03, 0.03), tx.WOOD, grain=0)
-    b.box((-0.40, 0.815, 1.03), (0.36, 0.03, 0.03), tx.WOOD, grain=0)
-    b.box((0.16, 0.93, 1.33), (0.05, 0.30, 0.05), tx.WOOD)
-    b.box((-0.40, 0.92, 1.28), (0.05, 0.28, 0.05), tx.WOOD)
-    b.heap((0.66, 0.80, 0.98), 0.10, 0.085)
-    b.tube((-0.78, 0.80, 1.22), (-0.78, 1.0, 1.22), 0.085, tx.RUST, top=0.10, sides=40)
-    b.tube((0.78, 0.80, 1.42), (0.78, 1.14, 1.42), 0.05, tx.PAINT, top=0.042, tint=(0.02, 0.10, 0.07), sides=40)
-    b.beam((-0.95, 0.83, 0.80), (-0.45, 0.83, 0.72), 0.03, 0.03, tx.WOOD, tint=(1.2, 1, 0.8))
-    sun = _direction(150, 50)
-    sky = _sky(
-        (2100, 2250, 2500), (3400, 3450, 3500), sun, (0, 0, 0), 5.0, 0.0, (1, 1, 1), 1, 3, (900, 880, 840), (1, 1, 1)
-    )
-    return Scene(
-        "card",
-        "Grey card",
-        b.mesh(),
-        (0.0, 1.36, 0.16),
-        (0.0, 0.99, 1.15),
-        sun,
-        np.zeros(3),
-        sky,
-        np.array([5000.0, 5200, 5500]),
-        6500,
-        5200,
-        patches=np.array(corners),
     )
 
 

@@ -23,7 +23,7 @@ from bruto.errors import BrutoError
 from bruto.parallel import map_threads
 from bruto.simphone import spectral
 from bruto.simphone import texture as tx
-from bruto.simphone.scenes import Scene
+from bruto.simphone.scene_parts import Scene
 
 HALF_DIAGONAL_MM = 21.633
 """Half the diagonal of a 36 x 24 mm frame, the reference of equivalent focal lengths (CIPA DCG-001)."""

@@ -18,7 +18,6 @@ from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.strip import LightStrip
 from bruto.app.stage.versions_menu import VersionsMenu
-from bruto.color.spaces import lightness
 from bruto.container.orientation import orient
 from bruto.develop.analysis.pick import hue_at, lifted
 from bruto.develop.analysis.pick_white import SURFACES, white_at
@@ -502,14 +501,5 @@ class DevelopPage(QWidget):
             self.host.status(" ", "", "")
             return
         c = image.pixelColor(int(x * image.width()), int(y * image.height()))
-        linear = [
-            v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4 for v in (c.redF(), c.greenF(), c.blueF())
-        ]
-        y_out = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
-        text = f"Pointer: L* {float(lightness(y_out)):.0f}"
-        if self.edit is not None:
-            ev = self.opened.light_at(*self._recorded(x, y))
-            if ev is not None:
-                scene = f"{ev + self.edit.recipe.exposure:+.1f}".replace("-", "−")
-                text = f"Pointer: {scene} EV scene → L* {float(lightness(y_out)):.0f}"
+        text = self.opened.said_of((c.redF(), c.greenF(), c.blueF()), *self._recorded(x, y))
         self.host.status(text, "", "")

@@ -1,0 +1,39 @@
+"""Values of tags as the TIFF library gives them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.errors import FileProblem
+
+COPY_AGAIN = "Copy it again from the phone."
+
+
+def tag_value(page: Any, tag: int, default: Any = None) -> Any:
+    entry = page.tags.get(tag)
+    return default if entry is None else entry.value
+
+
+def floats_of(value: Any) -> NDArray[np.float64]:
+    """Rationals come as flat numerator, denominator pairs."""
+    return np.atleast_1d(np.asarray(value, float)).ravel()
+
+
+def rational_of(page: Any, tag: int, default: Any = None) -> Any:
+    entry = page.tags.get(tag)
+    if entry is None:
+        return default
+    values = floats_of(entry.value)
+    if entry.dtype in (5, 10):
+        with np.errstate(divide="ignore", invalid="ignore"):
+            values = values[0::2] / values[1::2]
+    if not np.isfinite(values).all():
+        raise FileProblem(f"Tag {tag} ({entry.name}) divides by zero; the file is damaged.")
+    return values
+
+
+def within(values: NDArray, bounds: tuple[float, float]) -> bool:
+    return bool(np.isfinite(values).all() and values.min() >= bounds[0] and values.max() <= bounds[1])
