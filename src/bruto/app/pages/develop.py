@@ -15,7 +15,7 @@ from bruto.app.ledger.ledger import Ledger
 from bruto.app.stage.framing import Framing
 from bruto.app.stage.reference import Reference
 from bruto.app.stage.stage import Stage
-from bruto.app.stage.stage_bar import StageBar
+from bruto.app.stage.stage_bar import KINDS, StageBar
 from bruto.app.stage.strip import LightStrip
 from bruto.app.stage.versions_menu import VersionsMenu
 from bruto.container.orientation import orient
@@ -32,12 +32,6 @@ from bruto.errors import BrutoError
 from bruto.session.edit import Edit
 from bruto.shoot.shots import Shot, oriented_preview
 
-KINDS = {
-    "mosaic": ("RAW, developed", "mosaic"),
-    "linear": ("PROCESSED RAW, developed", "linear"),
-    "picture": ("PICTURE ONLY, developed", "8-bit picture"),
-}
-"""What is said of each kind of source: above the stage, and behind its size."""
 SAVE_AFTER_MS, PICTURED_AFTER_MS = 600, 250
 """After the last change: when it is saved, and when the list shows it."""
 FOLLOWING_MS = 60.0

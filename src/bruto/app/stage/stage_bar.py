@@ -23,6 +23,14 @@ class ElidedLabel(Label):
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
 
+KINDS = {
+    "mosaic": ("RAW, developed", "mosaic"),
+    "linear": ("PROCESSED RAW, developed", "linear"),
+    "picture": ("PICTURE ONLY, developed", "8-bit picture"),
+}
+"""What is said of each kind of source: above the stage, and behind its size."""
+
+
 class StageBar(QWidget):
     """`tag` says what is on screen, `facts` a little about it; buttons are added left or right of the gap."""
 
