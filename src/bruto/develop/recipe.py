@@ -167,6 +167,9 @@ class Recipe(Frozen):
     edge_light: Annotated[float, Shown("Edge light", "EV", 0.05, "finish", 0.0, signed=True)] = Field(
         default=0.0, ge=-3, le=3, description="light of the corners against the middle"
     )
+    edge_tint: Annotated[float, Shown("Edge tint", "EV", 0.02, "finish", 0.0, signed=True)] = Field(
+        default=0.0, ge=-1, le=1, description="green of the corners against the middle; below 0 magenta"
+    )
     grain: Annotated[float, Shown("Grain", "×", 0.05, "finish", 0.0)] = Field(
         default=0.0, ge=0, le=2, description="film-like grain; 1 = a standard deviation of 3 L* at grey"
     )

@@ -7,6 +7,7 @@ from __future__ import annotations
 from bruto.develop.steps.colour import Colour
 from bruto.develop.steps.curves import FreeCurves
 from bruto.develop.steps.edge_light import EdgeLight
+from bruto.develop.steps.edge_tint import EdgeTint
 from bruto.develop.steps.haze import HazeRemoval
 from bruto.develop.steps.light import Light
 from bruto.develop.steps.mixing import Mixing
@@ -25,6 +26,7 @@ POINT_STEPS: tuple[PointStep, ...] = (
     HazeRemoval(),
     ToneMapping(),
     EdgeLight(),
+    EdgeTint(),
     Mixing(),
     FreeCurves(),
     Colour(),
