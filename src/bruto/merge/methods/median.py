@@ -3,18 +3,14 @@
 from __future__ import annotations
 
 import math
-import tempfile
 from collections.abc import Sequence
 
 import numpy as np
 
-from bruto.files import explain
-from bruto.merge.frames import warped_band
 from bruto.merge.methods.method import Combined, Method, Shown
 from bruto.merge.reader import Reader
+from bruto.merge.spool import combined_by_rows
 
-BAND, ROWS = 384, 64
-"""Rows that are written, and that are read back, at a time."""
 _EFFICIENCY = {2: 1.0, 3: 0.743, 4: 0.838, 5: 0.697, 6: 0.776, 7: 0.679, 8: 0.743}
 """Efficiency of the median of so many normal values against their mean; 2 / pi in the limit."""
 
@@ -25,32 +21,7 @@ def efficiency(count: int) -> float:
 
 
 def _combine(reader: Reader) -> Combined:
-    """Aligned frames are spooled to a temporary file beside the output; memory holds some rows of all of them."""
-    h, w = reader.size
-    try:
-        with tempfile.TemporaryFile(dir=reader.scratch) as spool:
-            count = 0
-            for frame, alignment in reader:
-                count += 1
-                for top in range(0, h, BAND):
-                    reader.check()
-                    band, inside = warped_band(frame, alignment, top, min(h, top + BAND))
-                    if inside is not None:
-                        band[~inside] = np.nan
-                    spool.write(band.astype(np.float16).tobytes())
-            merged = np.empty((h, w, 3), np.float32)
-            size = h * w * 6
-            for top in range(0, h, ROWS):
-                reader.check()
-                rows = min(ROWS, h - top)
-                stack = np.empty((count, rows, w, 3), np.float32)
-                for k in range(count):
-                    spool.seek(k * size + top * w * 6)
-                    stack[k] = np.frombuffer(spool.read(rows * w * 6), np.float16).reshape(rows, w, 3)
-                merged[top : top + rows] = np.nanmedian(stack, axis=0)
-                reader.progress(0.9, "taking the middle values")
-    except OSError as error:
-        raise explain(error, reader.scratch / "temporary frames", "keep") from error
+    merged, count = combined_by_rows(reader, lambda stack: np.nanmedian(stack, axis=0), "taking the middle values")
     gain = math.sqrt(count * efficiency(count))
     return Combined(merged, reader.reference.noise / gain**2, gain, math.sqrt(count))
 

@@ -1,0 +1,52 @@
+"""Aligned frames of a set kept in a temporary file, to be read back some rows of all of them at a time."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.files import explain
+from bruto.merge.frames import warped_band
+from bruto.merge.reader import Reader
+
+BAND, ROWS = 384, 64
+"""Rows that are written, and that are read back, at a time."""
+
+
+def combined_by_rows(
+    reader: Reader, combine: Callable[[NDArray[np.float32]], NDArray[np.float32]], doing: str
+) -> tuple[NDArray[np.float32], int]:
+    """Light (H, W, 3) of all frames of a reader, and how many there were.
+
+    `combine`: a stack (N, rows, W, 3), NaN where a frame holds no picture, to rows of the result. `doing`: what that is
+    called meanwhile. Raises `BrutoError`, also where the temporary file beside the output cannot be kept.
+    """
+    h, w = reader.size
+    try:
+        with tempfile.TemporaryFile(dir=reader.scratch) as spool:
+            count = 0
+            for frame, alignment in reader:
+                count += 1
+                for top in range(0, h, BAND):
+                    reader.check()
+                    band, inside = warped_band(frame, alignment, top, min(h, top + BAND))
+                    if inside is not None:
+                        band[~inside] = np.nan
+                    spool.write(band.astype(np.float16).tobytes())
+            merged = np.empty((h, w, 3), np.float32)
+            size = h * w * 6
+            for top in range(0, h, ROWS):
+                reader.check()
+                rows = min(ROWS, h - top)
+                stack = np.empty((count, rows, w, 3), np.float32)
+                for k in range(count):
+                    spool.seek(k * size + top * w * 6)
+                    stack[k] = np.frombuffer(spool.read(rows * w * 6), np.float16).reshape(rows, w, 3)
+                merged[top : top + rows] = combine(stack)
+                reader.progress(0.9, doing)
+    except OSError as error:
+        raise explain(error, reader.scratch / "temporary frames", "keep") from error
+    return merged, count
