@@ -76,6 +76,11 @@ class Burst(Folder):
         self.assertGreater(gain, 0.85 * 8**0.5)
         self.assertLess(result.rms_px, 0.15)  # type: ignore[attr-defined]
 
+    def test_clipped_mean(self) -> None:
+        gain, stated, _ = self.gain("clipped", True)
+        self.assertGreater(gain, 0.92 * 8**0.5)
+        self.assertAlmostEqual(stated / gain, 1, delta=0.06)
+
     def test_median(self) -> None:
         gain, stated, _ = self.gain("median", True)
         self.assertGreater(gain, 0.75 * 8**0.5)
@@ -239,7 +244,7 @@ class Refusals(Folder):
     def test_stopping_writes_nothing(self) -> None:
         burst = raws_of("card", size=SMALL, count=4)
         bracket = raws_of("card", size=SMALL, bracket=(-1.0, 0.0, 1.0))
-        for method, files in (("mean", burst), ("median", burst), ("bracket", bracket)):
+        for method, files in (("mean", burst), ("median", burst), ("clipped", burst), ("bracket", bracket)):
             seen: list[str] = []
             with self.assertRaises(Cancelled):
                 merge(
@@ -252,7 +257,7 @@ class Refusals(Folder):
     def test_every_frame_is_decoded_once(self) -> None:
         burst = raws_of("card", size=SMALL, count=4)
         bracket = raws_of("card", size=SMALL, bracket=(-1.0, 0.0, 1.0))
-        for method, files in (("mean", burst), ("median", burst), ("bracket", bracket)):
+        for method, files in (("mean", burst), ("median", burst), ("clipped", burst), ("bracket", bracket)):
             with mock.patch("bruto.merge.frames.read_dng", wraps=read_dng) as decoded:
                 merge(method, files, self.out, overwrite=True)
             self.assertEqual(

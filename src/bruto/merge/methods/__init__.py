@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from bruto.errors import BrutoError
 from bruto.merge.methods.bracket import BRACKET
+from bruto.merge.methods.clipped import CLIPPED
 from bruto.merge.methods.mean import MEAN
 from bruto.merge.methods.median import MEDIAN
 from bruto.merge.methods.method import Method
 
-METHODS: tuple[Method, ...] = (MEAN, MEDIAN, BRACKET)
+METHODS: tuple[Method, ...] = (MEAN, MEDIAN, CLIPPED, BRACKET)
 
 
 def commands() -> dict[str, list[Method]]:
