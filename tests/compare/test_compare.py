@@ -175,6 +175,10 @@ class Measures(unittest.TestCase):
         self.assertGreater(burnt.b["lost_highlights_percent"], burnt.a["lost_highlights_percent"] + 1)
         self.assertGreater(burnt.delta_l_mean, 10)
         tinted = self.plain.astype(int) + [14, 0, -14]
+        lifted = compare(self.plain, (30 + self.plain * (225 / 255)).astype(np.uint8))
+        self.assertGreater(lifted.b["deepest_l"], lifted.a["deepest_l"] + 4)
+        rows = {r[0]: r[3] for r in sentences(lifted, "first", "second")}
+        self.assertEqual(rows["Darkest hundredth, L*"], "The second lifts black to grey.")
         self.assertGreater(compare(self.plain, np.clip(tinted, 0, 255).astype(np.uint8)).b["mean_chroma"], 6)
 
     def test_overshoot_of_a_known_step(self) -> None:

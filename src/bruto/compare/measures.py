@@ -135,6 +135,11 @@ MEASURES: tuple[Measure, ...] = (
         lambda a: 2, "The {second} is darker.", "The {second} is brighter.", "Equally bright.",
     ),
     Measure(
+        "deepest_l", "Darkest hundredth, L*", lambda s: float(np.percentile(s.lightness[s.valid][::7], 1)), 1,
+        lambda a: 1.0, "Black is deeper in the {second}.", "The {second} lifts black to grey.",
+        "Black is as deep in both.",
+    ),
+    Measure(
         "mean_chroma", "Mean chroma", lambda s: float(np.hypot(s.lab[..., 1], s.lab[..., 2])[s.valid].mean()), 0,
         lambda a: 2, "The {second} is more muted.", "The {second} is more colourful.", "Equally colourful.",
     ),
