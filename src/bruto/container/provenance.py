@@ -5,6 +5,8 @@ from __future__ import annotations
 import struct
 from pathlib import Path
 
+from PIL import Image
+
 from bruto.container.dng_reader import is_raw
 from bruto.container.glance import glance
 from bruto.container.picture import is_picture
@@ -29,6 +31,8 @@ def made_here(path: Path) -> bool:
     try:
         if path.suffix.lower() == ".jxl":
             return _jxl_software(path).startswith(b"Bruto ")
+        if path.suffix.lower() in _OTHER_PICTURES:
+            return _exif_software(path).startswith("Bruto ")
         return glance(path).software.startswith("Bruto ")
     except BrutoError:
         return False
@@ -54,3 +58,12 @@ def _jxl_software(path: Path) -> bytes:
             break
         at += length
     return b""
+
+
+def _exif_software(path: Path) -> str:
+    """The Software of a picture that Bruto can write but not develop."""
+    try:
+        with open_regular(path) as stream, Image.open(stream) as image:
+            return str(image.getexif().get(305, ""))
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        return ""
