@@ -98,7 +98,7 @@ class Formats(Folder):
 
     def test_words_in_any_letters(self) -> None:
         meta = replace(META, make="Käse ☃ \udce9", model="漢字", description="x\ud800y", taken="2026:é")
-        for name in ("u.jpg", "u.png", "u.tif", "u.avif", "u.jxl"):
+        for name in ("u.jpg", "u.png", "u.tif", "u.avif", "u.webp", "u.jxl"):
             write_picture(self.folder / name, PICTURE, Ticket(), meta)
             self.assertTrue(made_here(self.folder / name), name)
         with tifffile.TiffFile(self.folder / "u.tif") as tif:

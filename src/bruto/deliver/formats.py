@@ -113,6 +113,10 @@ def _avif(path: Path, c: Content) -> None:
     Image.fromarray(c.picture).save(path, "AVIF", quality=quality, icc_profile=c.icc, exif=c.exif)
 
 
+def _webp(path: Path, c: Content) -> None:
+    Image.fromarray(c.picture).save(path, "WEBP", quality=c.ticket.quality, icc_profile=c.icc, exif=c.exif)
+
+
 def _jpeg_xl(path: Path, c: Content) -> None:
     import imagecodecs
 
@@ -125,6 +129,7 @@ FORMATS: tuple[Format, ...] = (
     Format("PNG", (".png",), (8, 16), _png),
     Format("TIFF", (".tif", ".tiff"), (16, 8), _tiff, linear=True),
     Format("AVIF", (".avif",), (8,), _avif),
+    Format("WebP", (".webp",), (8,), _webp),
     Format("JPEG XL", (".jxl",), (8, 16), _jpeg_xl, spaces=("srgb",)),
 )
 
