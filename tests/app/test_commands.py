@@ -1,0 +1,48 @@
+"""The list of commands: each has one key, and is found on the sheet, in the menu and by its key."""
+
+from __future__ import annotations
+
+import unittest
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from bruto.app.pages.pages import PAGES, all_commands
+from tests.app.windows import WindowTest
+
+
+class Lists(unittest.TestCase):
+    def test_ids_and_keys_are_used_once(self) -> None:
+        commands = all_commands()
+        for values in ([c.id for c in commands], [c.keys for c in commands if c.keys], [p.title for p in PAGES]):
+            self.assertEqual(len(values), len(set(values)))
+        self.assertGreater(len(commands), 30)
+
+
+class Keys(WindowTest):
+    def test_the_sheet_lists_and_finds_commands(self) -> None:
+        QTest.keyClick(self.window, Qt.Key.Key_F1)
+        self.assertEqual(self.window.task(), "Keys")
+        self.assertFalse(self.window.shots.isVisible())
+        page = self.window.page("Keys")
+        self.assertEqual(set(page.shown), {c.id for c in all_commands()})
+        QTest.keyClicks(page.words, "undo")
+        self.assertEqual(page.shown, ["undo"])
+        QTest.keyClick(self.window, Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self.window.task(), "Develop")
+        self.assertTrue(self.window.task_buttons["Develop"].isChecked())
+
+    def test_the_menu_says_what_can_be_done_and_keys_go_on_after_it(self) -> None:
+        self.window.shoot.select(None)
+        menu = self.window.menu_button.menu()
+        menu.aboutToShow.emit()
+        self.assertFalse(self.window.actions_by_id["take-all"].isEnabled())
+        menu.aboutToHide.emit()
+        self.choose("card-003")
+        steps = len(self.window.develop.edit.sidecar.history)
+        QTest.keyClick(self.window, Qt.Key.Key_T)
+        self.assertEqual(len(self.window.develop.edit.sidecar.history), steps + 1)
+
+
+if __name__ == "__main__":
+    unittest.main()
