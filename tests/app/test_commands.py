@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 
 from bruto.app.pages.pages import PAGES, all_commands
@@ -42,6 +43,11 @@ class Keys(WindowTest):
         steps = len(self.window.develop.edit.sidecar.history)
         QTest.keyClick(self.window, Qt.Key.Key_T)
         self.assertEqual(len(self.window.develop.edit.sidecar.history), steps + 1)
+
+    def test_the_path_of_a_shot_is_copied(self) -> None:
+        self.choose("card-003")
+        self.window.actions_by_id["copy-path"].trigger()
+        self.assertEqual(QGuiApplication.clipboard().text(), str(self.folder / "card-003.dng"))
 
 
 if __name__ == "__main__":

@@ -9,6 +9,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from PySide6.QtGui import QGuiApplication
+
 from bruto.app.host import Host
 from bruto.session.edit import Edit
 
@@ -62,6 +64,14 @@ def _ledger(host: Host) -> None:
     host.page("Develop").ledger.unfold()
 
 
+def _copy_path(host: Host) -> None:
+    """The shown shot's file to the clipboard, for other programs."""
+    shot = host.session.opened.shot
+    if shot is not None:
+        QGuiApplication.clipboard().setText(str(shot.main.absolute()))
+        host.say(f"Copied: {shot.main.name} with its folder.")
+
+
 COMMANDS: tuple[Command, ...] = (
     Command("open", "Open a folder…", "Ctrl+O", lambda h: h.choose_folder(), "file"),
     Command("undo", "Undo", "Ctrl+Z", _edited(Edit.undo), "values", _open),
@@ -89,6 +99,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("zoom", "Whole picture or 1:1", "Z", _toggle_zoom, "view"),
     Command("file-tree", "Everything in this file", "Ctrl+I", lambda h: h.page("Intake").show_tree(), "view"),
     Command("card", "Card of this phone…", "Ctrl+K", lambda h: h.show_card(), "view"),
+    Command("copy-path", "Copy the path of this shot", "Ctrl+Shift+C", _copy_path, "view", _open),
     Command("take-in", "Take files in from a phone or card…", "Ctrl+T", lambda h: h.take_in(), "view"),
     Command("next", "Next shot", "PgDown", lambda h: h.step(1), "view"),
     Command("previous", "Previous shot", "PgUp", lambda h: h.step(-1), "view"),
