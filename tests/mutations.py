@@ -50,7 +50,7 @@ LONGEST_S, MOST_MB = 10.0, 1500.0
 SMALL = (252, 190)
 
 
-# -- what is damaged --------------------------------------------------------------------------------------------------
+# -- what is damaged
 
 
 def bases(folder: Path) -> dict[str, list[bytes]]:

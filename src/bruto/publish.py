@@ -182,7 +182,7 @@ def _place_over(temporary: Path, path: Path, old: Identity) -> None:
         raise FileExistsError(errno.EEXIST, "changed meanwhile", str(path))
 
 
-# -- temporary names ------------------------------------------------------------------------------------------------
+# -- temporary names
 
 
 @functools.cache

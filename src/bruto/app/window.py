@@ -34,6 +34,7 @@ from bruto.app.pages.pages import PAGES, all_commands
 from bruto.app.posted import Posted
 from bruto.app.widgets import theme
 from bruto.app.widgets.card_dialog import CardDialog
+from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.recipes_dialog import RecipesDialog
@@ -67,6 +68,7 @@ class Window(QMainWindow):
         self._posted = Posted()
         self.session = Session(self._posted.post)
         self.shoot, self.gauge, self.queue = self.session.shoot, self.session.gauge, self.session.queue
+        self.worker, self.background, self.writer = self.session.render, self.session.background, self.session.writer
         self._folded: dict[str, bool] = {}
         self._pages: dict[str, QWidget] = {}
         self.demo: DemoDay | None = None
@@ -142,44 +144,16 @@ class Window(QMainWindow):
             self.pages.addWidget(made)
         return self._pages[title]
 
-    @property
-    def intake(self) -> Any:
-        return self.page("Intake")
-
-    @property
-    def develop(self) -> Any:
-        return self.page("Develop")
-
-    @property
-    def compare(self) -> Any:
-        return self.page("Compare")
-
-    @property
-    def merge(self) -> Any:
-        return self.page("Merge")
-
-    @property
-    def deliver(self) -> Any:
-        return self.page("Deliver")
-
-    @property
-    def worker(self) -> Any:
-        return self.session.render
-
-    @property
-    def background(self) -> Any:
-        return self.session.background
-
-    @property
-    def writer(self) -> Any:
-        return self.session.writer
+    intake: Any = property(lambda self: self.page("Intake"))
+    develop: Any = property(lambda self: self.page("Develop"))
+    compare: Any = property(lambda self: self.page("Compare"))
+    merge: Any = property(lambda self: self.page("Merge"))
+    deliver: Any = property(lambda self: self.page("Deliver"))
 
     # -- parts
 
     def _top_bar(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("bar")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar = surface("bar")
         bar.setFixedHeight(42)
         row = QHBoxLayout(bar)
         row.setContentsMargins(14, 0, 10, 0)
@@ -218,9 +192,7 @@ class Window(QMainWindow):
         return bar
 
     def _status_bar(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("statusBar")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        bar = surface("statusBar")
         bar.setFixedHeight(30)
         row = QHBoxLayout(bar)
         row.setContentsMargins(14, 0, 14, 0)
@@ -379,7 +351,6 @@ class Window(QMainWindow):
         return next((title for title, page in self._pages.items() if page is current), PAGES[0].title)
 
     # -- small things
-    # ----------------------------------------------------------------------------------------------------
 
     def say(self, text: str) -> None:
         """Show a message in the status line, whole in its tooltip."""

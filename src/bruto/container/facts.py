@@ -6,7 +6,28 @@ Everything outside counts as not said, so that nothing behind divides by it or s
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import Any
+
+
+@dataclass(frozen=True, kw_only=True)
+class CaptureFacts:
+    """What any file may say of its capture: `taken` as Exif writes it; `merged`: see `container.merged`; texts are ""
+    and numbers None where it says nothing.
+    """
+
+    iso: float | None = None
+    exposure_s: float | None = None
+    f_number: float | None = None
+    focal_mm: float | None = None
+    focal_35mm: float | None = None
+    taken: str = ""
+    make: str = ""
+    model: str = ""
+    software: str = ""
+    description: str = ""
+    merged: str = ""
+
 
 ISO, EXPOSURE_S, F_NUMBER = (1.0, 1e7), (1e-7, 1e6), (0.3, 200.0)
 FOCAL_MM, FOCAL_35MM, ZOOM = (0.1, 10_000.0), (1.0, 50_000.0), (0.01, 1000.0)

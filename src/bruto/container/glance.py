@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Any
 
 from bruto.container.dng_reader import is_raw, read_dng_meta
-from bruto.container.facts import EXPOSURE_S, F_NUMBER, FOCAL_35MM, FOCAL_MM, ISO, ZOOM, believed, text_of
+from bruto.container.facts import EXPOSURE_S, F_NUMBER, FOCAL_35MM, FOCAL_MM, ISO, ZOOM, CaptureFacts, believed, text_of
 from bruto.container.ifd import byte_order, read_ifd
 from bruto.container.merged import TAG as MERGED_TAG
 from bruto.container.merged import merged_of
@@ -55,7 +55,7 @@ _EDITED_MARKS = (b"xmpMM:History", b"stEvt:action", b"adjustment", b"filter", b"
 
 
 @dataclass(frozen=True)
-class Glance:
+class Glance(CaptureFacts):
     """`kind`: "mosaic", "linear" or "picture"; `size`: stored width and height; `taken`: as Exif writes it, with
     fractions of a second in `fraction` (0..1); `modified`: when a program last changed it; `preview`: place and length
     of the largest JPEG preview of a raw; `xmp`: whether Exif or XMP tells of editing after the capture; `length`:
@@ -65,20 +65,9 @@ class Glance:
     kind: str
     size: tuple[int, int]
     orientation: int = 1
-    iso: float | None = None
-    exposure_s: float | None = None
-    f_number: float | None = None
-    focal_mm: float | None = None
-    focal_35mm: float | None = None
     zoom: float | None = None
-    taken: str = ""
     fraction: float = 0.0
     modified: str = ""
-    make: str = ""
-    model: str = ""
-    software: str = ""
-    description: str = ""
-    merged: str = ""
     preview: tuple[int, int] | None = None
     xmp_edited: bool = False
     length: int = 0
@@ -194,18 +183,7 @@ def _jpeg(data: MappedFile, length: int) -> Glance:
 
 
 def _thorough(path: Path, length: int) -> Glance:
-    names = (
-        "iso",
-        "exposure_s",
-        "f_number",
-        "focal_mm",
-        "focal_35mm",
-        "taken",
-        "make",
-        "model",
-        "software",
-        "description",
-    )
+    names = [f.name for f in fields(CaptureFacts) if f.name != "merged"]
     if is_raw(path):
         m = read_dng_meta(path).meta
         return Glance(

@@ -18,7 +18,7 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps
 
-from bruto.container.facts import EXPOSURE_S, F_NUMBER, FOCAL_35MM, FOCAL_MM, ISO, ZOOM, believed, text_of
+from bruto.container.facts import EXPOSURE_S, F_NUMBER, FOCAL_35MM, FOCAL_MM, ISO, ZOOM, CaptureFacts, believed, text_of
 from bruto.container.rawframe import RawMeta
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import available_memory, check_readable, open_regular
@@ -39,7 +39,7 @@ warnings.filterwarnings("ignore", category=UserWarning, module=r"PIL\.")  # dama
 
 
 @dataclass(frozen=True)
-class PictureFacts:
+class PictureFacts(CaptureFacts):
     """What a picture file says of itself. `profile`: name of its colour profile; `gain_map`: whether it brings a gain
     map for bright screens; `modified`: when a program last changed it; `size`: width and height as looked at.
     """
@@ -47,17 +47,7 @@ class PictureFacts:
     profile: str
     size: tuple[int, int]
     kind: str
-    iso: float | None = None
-    exposure_s: float | None = None
-    f_number: float | None = None
-    focal_mm: float | None = None
-    focal_35mm: float | None = None
-    taken: str = ""
     modified: str = ""
-    make: str = ""
-    model: str = ""
-    software: str = ""
-    description: str = ""
     zoom: float | None = None
     gain_map: bool = False
     xmp: bytes = field(default=b"", repr=False)

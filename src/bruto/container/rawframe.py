@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.container.corrections import Correction
+from bruto.container.facts import CaptureFacts
 from bruto.container.profile import Calibration, CameraProfile
 from bruto.container.warps import Vignette, Warp
 from bruto.errors import FileProblem
@@ -57,7 +58,7 @@ class GpsPlace:
 
 
 @dataclass(frozen=True)
-class RawMeta:
+class RawMeta(CaptureFacts):
     """Everything but the pixels. Areas are (left, top, width, height) in pixels of the stored image."""
 
     kind: str  # "mosaic" or "linear"
@@ -95,17 +96,6 @@ class RawMeta:
     noise_reduction_applied: float | None = None  # 0 none, 1 as much as is ideal
     gps: GpsPlace | None = None
     previews: tuple[tuple[int, int, str], ...] = ()  # width, height and compression of every picture in the file
-    iso: float | None = None
-    exposure_s: float | None = None
-    f_number: float | None = None
-    focal_mm: float | None = None
-    focal_35mm: float | None = None
-    taken: str = ""
-    make: str = ""
-    model: str = ""
-    software: str = ""
-    description: str = ""
-    merged: str = ""
     preview_size: tuple[int, int] | None = None
     warnings: tuple[str, ...] = ()
 

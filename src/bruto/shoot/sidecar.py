@@ -201,7 +201,7 @@ def _from_json(data: dict[str, Any]) -> tuple[Sidecar, list[str]]:
     return Sidecar(**vars(kept), recipe=recipe, unknown=unknown(Kept, rest)), lost + wrong
 
 
-# -- writing ----------------------------------------------------------------------------------------------------------
+# -- writing
 
 
 @contextmanager

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.host import Host
 from bruto.app.posted import Posted
+from bruto.app.widgets.panel import side_panel, surface
 from bruto.app.widgets.plain import Label
 from bruto.deliver import jobs
 from bruto.deliver.formats import choices
@@ -113,21 +114,10 @@ class DeliverPage(QWidget):
         self.column.addStretch(1)
         scroll.setWidget(body)
         middle.addWidget(scroll, 1)
-        holder = QWidget()
-        holder.setObjectName("panel")
-        holder.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        holder = surface()
         holder.setLayout(middle)
         layout.addWidget(holder, 1)
-        side = QWidget()
-        side.setObjectName("panel")
-        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        side.setFixedWidth(334)
-        form = QVBoxLayout(side)
-        form.setContentsMargins(12, 8, 12, 10)
-        form.setSpacing(5)
-        heading = Label("Ticket")
-        heading.setObjectName("heading")
-        form.addWidget(heading)
+        side, form = side_panel("Ticket", 5)
         self.format, self.size_box, self.space = QComboBox(), QComboBox(), QComboBox()
         for label, box, entries in (
             ("Format", self.format, choices()),

@@ -8,10 +8,11 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bruto.app.host import Host
 from bruto.app.ledger.ledger import Ledger
+from bruto.app.pages.page import ShotPage
 from bruto.app.stage.framing import Framing
 from bruto.app.stage.reference import Reference
 from bruto.app.stage.stage import Stage
@@ -23,7 +24,6 @@ from bruto.develop.analysis.pick import hue_at, lifted
 from bruto.develop.analysis.pick_white import SURFACES, white_at
 from bruto.develop.analysis.proof import hatched, out_of_gamut
 from bruto.develop.frame import Rectangle, stored_rect
-from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.recorded import COARSEST
 from bruto.develop.source import has_more, is_as_asked
@@ -43,7 +43,7 @@ PROOFS = {"": "", "srgb": "sRGB", "display-p3": "Display P3"}
 """Spaces whose limits can be marked, and their titles."""
 
 
-class DevelopPage(QWidget):
+class DevelopPage(ShotPage):
     """Emits `ready` when a picture or a reason for none is shown."""
 
     ready = Signal()
@@ -53,9 +53,7 @@ class DevelopPage(QWidget):
     """A shot of which a developed picture, if there is one, holds no more."""
 
     def __init__(self, host: Host) -> None:
-        super().__init__()
-        self.host, self.session, self.opened = host, host.session, host.session.opened
-        self.say = host.session.say
+        super().__init__(host)
         self.versions = VersionsMenu(self)
         render = self.session.render
         self._picking, self._piece, self._base = (
@@ -118,20 +116,8 @@ class DevelopPage(QWidget):
         self.tone_button.toggled.connect(lambda on: stage.set_lifting(on))
 
     @property
-    def shot(self) -> Shot | None:
-        return self.opened.shot
-
-    @property
-    def edit(self) -> Edit | None:
-        return self.opened.edit
-
-    @property
     def edits(self) -> dict[str, Edit]:
         return self.opened.edits
-
-    @property
-    def developer(self) -> Developer | None:
-        return self.opened.developer
 
     @property
     def framing(self) -> bool:
@@ -238,7 +224,7 @@ class DevelopPage(QWidget):
             self.stop_picking()
         self.refresh_view()
 
-    # -- rendering ----------------------------------------------------------------------------------------------------
+    # -- rendering
 
     def factor(self) -> float:
         """How many times smaller than the full size the whole is shown, within what views are made at."""
@@ -357,7 +343,7 @@ class DevelopPage(QWidget):
             text = "NOT SAVED"
         self.host.status("", "", text)
 
-    # -- intents ------------------------------------------------------------------------------------------------------
+    # -- intents
 
     def hold_before(self, on: bool) -> None:
         """Show what the picture is compared with while held."""

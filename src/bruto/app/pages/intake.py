@@ -14,10 +14,12 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSlider, QStacked
 from bruto.app.host import Host
 from bruto.app.pages.board import FILTERS, SORTS, Board
 from bruto.app.pages.intake_menus import AskedMenu, PairMenu
+from bruto.app.pages.page import ShotPage
 from bruto.app.pages.reading import Reading
 from bruto.app.stage.reading_stage import ReadingStage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.widgets.file_tree import FileTree
+from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
@@ -29,7 +31,6 @@ from bruto.develop.recorded import COARSEST
 from bruto.errors import BrutoError
 from bruto.sensor.measure import measure_picture
 from bruto.sensor.report import PictureReport
-from bruto.session.edit import Edit
 from bruto.shoot.shots import Shot, oriented_preview
 from bruto.shoot.space import space_of, space_text
 
@@ -41,13 +42,12 @@ PANEL = 372
 _COUNT = np.array([bin(k).count("1") for k in range(256)], np.uint8)
 
 
-class IntakePage(QWidget):
+class IntakePage(ShotPage):
     """The board, and the reading of the shot that is shown."""
 
     def __init__(self, host: Host) -> None:
-        super().__init__()
-        self.host, self.session = host, host.session
-        self.shoot, self.opened, self.say = self.session.shoot, self.session.opened, self.session.say
+        super().__init__(host)
+        self.shoot = self.session.shoot
         render = self.session.render
         self._piece, self._counting = render.channel("reading piece", 50), render.channel("clipped places", 55)
         self._base, self._phone = render.channel("reading", 60), render.channel("phone's picture", 70)
@@ -72,24 +72,10 @@ class IntakePage(QWidget):
         self.opened.shown.connect(self.open_shot)
         self.opened.decoded.connect(self._decoded)
 
-    @property
-    def shot(self) -> Shot | None:
-        return self.opened.shot
-
-    @property
-    def edit(self) -> Edit | None:
-        return self.opened.edit
-
-    @property
-    def developer(self) -> Developer | None:
-        return self.opened.developer
-
-    # -- parts --------------------------------------------------------------------------------------------------------
+    # -- parts
 
     def _board_side(self) -> QWidget:
-        side = QWidget()
-        side.setObjectName("panel")
-        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        side = surface("panel")
         column = QVBoxLayout(side)
         column.setContentsMargins(10, 8, 4, 0)
         column.setSpacing(6)
@@ -140,9 +126,7 @@ class IntakePage(QWidget):
         return menu
 
     def _panel(self) -> QWidget:
-        panel = QWidget()
-        panel.setObjectName("panel")
-        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        panel = surface("panel")
         panel.setFixedWidth(PANEL)
         column = QVBoxLayout(panel)
         column.setContentsMargins(0, 0, 0, 0)
@@ -172,9 +156,7 @@ class IntakePage(QWidget):
         self.stage = ReadingStage()
         self.stage.setMinimumHeight(150)
         viewer.addWidget(self.stage, 1)
-        sweep = QWidget()
-        sweep.setObjectName("stageBar")
-        sweep.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        sweep = surface("stageBar")
         line = QHBoxLayout(sweep)
         line.setContentsMargins(10, 2, 10, 4)
         label = Label("Sweep")
@@ -208,7 +190,7 @@ class IntakePage(QWidget):
         self.reading.tree_wanted.connect(self.show_tree)
         return panel
 
-    # -- the board ----------------------------------------------------------------------------------------------------
+    # -- the board
 
     def _opened(self) -> None:
         self.board.refresh()
@@ -243,7 +225,7 @@ class IntakePage(QWidget):
         self.board.refresh()
         self._show_reading()
 
-    # -- one shot -----------------------------------------------------------------------------------------------------
+    # -- one shot
 
     def open_shot(self) -> None:
         """Show the reading of the shot: what is known at once, the raw when it is decoded."""
@@ -337,7 +319,7 @@ class IntakePage(QWidget):
             self.reading.show_words("", "", "")
         self.full_button.setEnabled(shot is not None and shot.raw is not None)
 
-    # -- the picture --------------------------------------------------------------------------------------------------
+    # -- the picture
 
     def flip(self) -> None:
         """The next of raw, preview and phone's picture, at the same place and size."""
@@ -460,7 +442,7 @@ class IntakePage(QWidget):
             self.board.setFocus()
         self.stage.set_fit()
 
-    # -- intents ------------------------------------------------------------------------------------------------------
+    # -- intents
 
     def judge(self, verdict: str) -> None:
         """Pick, reject or neither, for the current shot."""

@@ -8,13 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, 
 from bruto.app.host import Host
 from bruto.app.widgets.plain import Label
 
-TITLES = {
-    "file": "Files",
-    "values": "Values and picture",
-    "view": "View and shots",
-    "tasks": "Tasks",
-    "window": "Window",
-}
+TITLES = dict(file="Files", values="Values and picture", view="View and shots", tasks="Tasks", window="Window")  # noqa: C408
 COLUMNS = 2
 
 

@@ -22,6 +22,7 @@ from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.widgets import theme
 from bruto.app.widgets.frame_chart import FrameChart
+from bruto.app.widgets.panel import side_panel
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.task_line import time_left
 from bruto.errors import BrutoError
@@ -61,16 +62,7 @@ class MergePage(QWidget):
         self.chart = FrameChart()
         middle.addWidget(self.chart)
         layout.addLayout(middle, 1)
-        side = QWidget()
-        side.setObjectName("panel")
-        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        side.setFixedWidth(334)
-        column = QVBoxLayout(side)
-        column.setContentsMargins(12, 8, 12, 10)
-        column.setSpacing(8)
-        title = Label("Sequence")
-        title.setObjectName("heading")
-        column.addWidget(title)
+        side, column = side_panel("Sequence", 8)
         self.facts = Label("")
         self.facts.setWordWrap(True)
         column.addWidget(self.facts)

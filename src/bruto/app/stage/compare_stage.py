@@ -6,15 +6,15 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 
 from bruto.app.stage.stage import to_qimage
+from bruto.app.stage.viewing import Viewing
 from bruto.app.widgets import theme
 from bruto.compare.metrics import Comparison
 from bruto.compare.rendering import SharpPair
-from bruto.session.viewport import MOST_PIECE, Viewport
+from bruto.session.viewport import MOST_PIECE
 
 MODES = ("Side by side", "Curtain", "Alternate", "Difference")
 FULL_DIFFERENCE = 15.0
@@ -29,47 +29,28 @@ def difference_picture(difference: NDArray, valid: NDArray | None = None) -> NDA
     return np.repeat(grey[..., None], 3, axis=2)
 
 
-class CompareStage(QWidget):
+class CompareStage(Viewing):
     """Two pictures of one frame with linked zoom and pan, through one viewport.
 
     The whole is shown on the compared grid; zoomed in beyond it, `view_changed` asks for sharp pieces at the raw's
     size. Coordinates are the raw's full-size pixels.
     """
 
-    view_changed = Signal()
-
     def __init__(self) -> None:
-        super().__init__()
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Comparison")
+        super().__init__("Comparison")
         self.mode = MODES[1]
         self.first: QImage | None = None
         self.second: QImage | None = None
         self.difference: QImage | None = None
         self.pieces: tuple[QImage, QImage, QImage] | None = None
         self.piece_rect = QRectF()
-        self.viewport = Viewport()
         self.names = ("raw", "phone's picture")
         self.curtain = 0.5
         self.flip = False
-        self.message = ""
         self._drag: tuple[str, QPointF] | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(700)
         self._timer.timeout.connect(self._tick)
-
-    @property
-    def fit(self) -> bool:
-        return self.viewport.fit
-
-    @property
-    def zoom(self) -> float:
-        return self.viewport.zoom
-
-    @property
-    def centre(self) -> QPointF:
-        return QPointF(*self.viewport.centre)
 
     def set_comparison(
         self, c: Comparison | None, size: tuple[int, int] = (0, 0), names: tuple[str, str] = ("raw", "phone's picture")
@@ -115,22 +96,6 @@ class CompareStage(QWidget):
             half = self.width() / 2
             return [QRectF(0, 0, half - 1, self.height()), QRectF(half + 1, 0, half - 1, self.height())]
         return [QRectF(self.rect())]
-
-    def set_fit(self) -> None:
-        """Show the whole frame."""
-        self._fill_pane()
-        self.viewport.set_fit()
-        self._moved()
-
-    def set_one_to_one(self) -> None:
-        """One pixel of the raw on one of the screen."""
-        self._fill_pane()
-        self.viewport.one_to_one()
-        self._moved()
-
-    def _moved(self) -> None:
-        self.update()
-        self.view_changed.emit()
 
     @property
     def _coarse(self) -> bool:
@@ -228,10 +193,6 @@ class CompareStage(QWidget):
         p.fillRect(box, t.color("raised"))
         p.setPen(t.color("ink"))
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        self._fill_pane()
-        self.view_changed.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if self.first is None:

@@ -5,12 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 
 from bruto.app.stage.crop_tool import CropTool
+from bruto.app.stage.viewing import Viewing
 from bruto.app.widgets import theme
-from bruto.session.viewport import Viewport
 
 PAN_STEP = 60
 """Screen pixels that an arrow key moves the picture by."""
@@ -23,7 +22,7 @@ def to_qimage(picture: NDArray[np.uint8]) -> QImage:
     return QImage(data.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
 
 
-class Stage(QWidget):
+class Stage(Viewing):
     """Shows a coarse picture of the whole frame and, zoomed in, a sharp piece of it.
 
     Coordinates of the frame are full-size pixels of the oriented picture. `view_changed` asks for new pixels; `picked`
@@ -32,7 +31,6 @@ class Stage(QWidget):
     that its rectangle was moved (and whether it was let go), `leaned` by how many degrees a drawn line leans.
     """
 
-    view_changed = Signal()
     picked = Signal(float, float)
     lifted = Signal(float, float, float, bool)
     pointed = Signal(float, float)
@@ -40,12 +38,7 @@ class Stage(QWidget):
     leaned = Signal(float)
 
     def __init__(self) -> None:
-        super().__init__()
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(200, 150)
-        self.setAccessibleName("Picture")
-        self.viewport = Viewport()
+        super().__init__("Picture")
         self.base: QImage | None = None
         self.piece: QImage | None = None
         self.piece_rect = QRectF()
@@ -55,7 +48,6 @@ class Stage(QWidget):
         self.show_before = False
         self.beside = ""
         self.marks: QImage | None = None
-        self.message = ""
         self.picking = False
         self.lifting = False
         self.crop: CropTool | None = None
@@ -65,20 +57,8 @@ class Stage(QWidget):
     # -- geometry
 
     @property
-    def fit(self) -> bool:
-        return self.viewport.fit
-
-    @property
-    def zoom(self) -> float:
-        return self.viewport.zoom
-
-    @property
     def frame_size(self) -> tuple[int, int]:
         return self.viewport.frame
-
-    @property
-    def centre(self) -> QPointF:
-        return QPointF(*self.viewport.centre)
 
     def set_frame(self, width: int, height: int) -> None:
         """Start with another picture of a full size; the zoom is kept when sizes agree."""
@@ -93,21 +73,6 @@ class Stage(QWidget):
             self.viewport.resize_frame(width, height)
             self.piece = self.before = self.before_piece = self.marks = None
             self.update()
-
-    def _fill_pane(self) -> None:
-        self.viewport.set_pane(self.width(), self.height(), self.devicePixelRatioF())
-
-    def set_fit(self) -> None:
-        """Show the whole frame."""
-        self._fill_pane()
-        self.viewport.set_fit()
-        self._moved()
-
-    def set_one_to_one(self, at: QPointF | None = None) -> None:
-        """One frame pixel on one screen pixel, keeping the place under `at` (widget position) or the middle."""
-        self._fill_pane()
-        self.viewport.one_to_one(*((at.x(), at.y()) if at is not None else ()))
-        self._moved()
 
     def to_frame(self, p: QPointF) -> QPointF:
         return QPointF(*self.viewport.to_frame(p.x(), p.y()))
@@ -128,11 +93,7 @@ class Stage(QWidget):
         self.viewport.zoom_to(zoom, at.x(), at.y())
         self._moved()
 
-    def _moved(self) -> None:
-        self.update()
-        self.view_changed.emit()
-
-    # -- pictures ---------------------------------------------------------------------------------------------------
+    # -- pictures
 
     def set_base(self, picture: NDArray[np.uint8]) -> None:
         self.base = to_qimage(picture)
@@ -171,7 +132,7 @@ class Stage(QWidget):
             self.marks = QImage(data.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
         self.update()
 
-    # -- events -----------------------------------------------------------------------------------------------------
+    # -- events
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
@@ -239,10 +200,6 @@ class Stage(QWidget):
             p.drawImage(QPointF(round(rect.left() * ratio) / ratio, round(rect.top() * ratio) / ratio), image)
         else:
             p.drawImage(rect, image)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        self._fill_pane()
-        self.view_changed.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self._zoom_to(self.zoom * 1.2 ** (event.angleDelta().y() / 120), event.position())

@@ -71,7 +71,7 @@ class LightStrip(QWidget):
         self.suggested = tone
         self.update()
 
-    # -- geometry -----------------------------------------------------------------------------------------------------
+    # -- geometry
 
     def x_of(self, ev: float) -> float:
         return LEFT + (ev - VIEW_FROM) / (VIEW_TO - VIEW_FROM) * (self.width() - LEFT - RIGHT)
@@ -90,7 +90,7 @@ class LightStrip(QWidget):
         """Where a handle's lower end is drawn."""
         return QPointF(self.scale_x(getattr(self.recipe.tone, name).lightness), SCALE_Y)
 
-    # -- drawing ------------------------------------------------------------------------------------------------------
+    # -- drawing
 
     def paintEvent(self, event: QPaintEvent) -> None:
         t = theme.current()
@@ -259,7 +259,7 @@ class LightStrip(QWidget):
             p.drawText(QRectF(left, SCALE_Y + 8, width + 2, 16), Qt.AlignmentFlag.AlignLeft, text)
             end = left + width
 
-    # -- input --------------------------------------------------------------------------------------------------------
+    # -- input
 
     def _at(self, pos: QPointF) -> tuple[str, str] | None:
         best, found = float(GRAB), None

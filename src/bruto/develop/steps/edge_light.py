@@ -23,6 +23,13 @@ def edge_gain(height: int, width: int, top: float, left: float, step: float, ful
     return y.astype(np.float32), x.astype(np.float32)
 
 
+def edges_of(band: Band) -> tuple:
+    """Squared distances of a band's rows and columns from the middle of the picture that is shown."""
+    place, (height, width) = band.tile.place, band.x.shape
+    x, y = place.own_origin
+    return edge_gain(height, width, y + band.top, x, place.factor, place.own_frame)
+
+
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _edges(xs, ys, zs, y2, x2, ev):
     """Rows of light raised by `ev` times the squared distance from the middle, in place."""
@@ -45,8 +52,4 @@ class EdgeLight(PointStep):
         return np.float32(recipe.edge_light) if recipe.edge_light else None
 
     def apply(self, band: Band, prepared: np.float32) -> None:
-        place = band.tile.place
-        height, width = band.x.shape
-        x, y = place.own_origin
-        y2, x2 = edge_gain(height, width, y + band.top, x, place.factor, place.own_frame)
-        _edges(*band.planes, y2, x2, prepared)
+        _edges(*band.planes, *edges_of(band), prepared)

@@ -10,7 +10,7 @@ from numba import njit
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.approximate import exp2_of
-from bruto.develop.steps.edge_light import edge_gain
+from bruto.develop.steps.edge_light import edges_of
 from bruto.develop.steps.rows import WEIGHTS
 from bruto.develop.steps.step import Band, PointStep, Scene
 
@@ -41,8 +41,4 @@ class EdgeTint(PointStep):
         return np.float32(recipe.edge_tint) if recipe.edge_tint else None
 
     def apply(self, band: Band, prepared: np.float32) -> None:
-        place = band.tile.place
-        height, width = band.x.shape
-        x, y = place.own_origin
-        y2, x2 = edge_gain(height, width, y + band.top, x, place.factor, place.own_frame)
-        _tinted(*band.planes, y2, x2, prepared, WEIGHTS)
+        _tinted(*band.planes, *edges_of(band), prepared, WEIGHTS)
