@@ -106,7 +106,7 @@ class Demo(unittest.TestCase):
         return real_simulate(scene, folder, size=(252, 190), **settings)
 
     def test_made_shot_by_shot_and_edits_are_kept(self) -> None:
-        with mock.patch.object(demo, "simulate", self.small):
+        with mock.patch("bruto.simphone.capture.simulate", self.small):
             said: list[str] = []
             demo.make_demo(self.folder, lambda share, text: said.append(text), only_first=True)
             first = {p.name for p in self.folder.iterdir() if not p.name.startswith(".")}
@@ -132,7 +132,7 @@ class Demo(unittest.TestCase):
                 raise KeyboardInterrupt
             return self.small(scene, folder, **settings)
 
-        with mock.patch.object(demo, "simulate", interrupted), self.assertRaises(KeyboardInterrupt):
+        with mock.patch("bruto.simphone.capture.simulate", interrupted), self.assertRaises(KeyboardInterrupt):
             demo.make_demo(self.folder)
         names = {p.name for p in self.folder.iterdir()}
         self.assertEqual(names, {".made", "sluice-020.dng", "sluice-020.jpg", "card-001.dng", "card-001.jpg"})

@@ -75,12 +75,12 @@ class WindowTest(unittest.TestCase):
     def settle(self) -> None:
         """Until nothing is being computed."""
         quiet = 0
-        while quiet < 3:
-            self.wait(lambda: all(w.idle() for w in (self.window.worker, self.window.background, self.window.writer)))
-            for _ in range(4):
+        while quiet < 2:
+            self.wait(self.window.session.idle)
+            for _ in range(3):
                 self.app.processEvents()
-                time.sleep(0.005)
-            quiet += 1
+                time.sleep(0.002)
+            quiet = quiet + 1 if self.window.session.idle() else 0
 
     def choose(self, name: str) -> None:
         """Click a shot in the list."""
