@@ -285,3 +285,15 @@ class Unfinished(WindowTest):
 
         first = page()
         self.assertLessEqual(page(), first + 2)
+
+    def test_a_shot_that_is_turned_to_is_not_said_to_be_unsaved(self) -> None:
+        self.choose("card-003")
+        edit = self.window.develop.edit
+        assert edit is not None
+        edit.change("exposure", exposure=0.4)
+        self.assertEqual(self.window.saved.text(), "not saved yet")
+        self.choose("pans-001")
+        self.assertTrue(sidecar_path(edit.path).is_file())
+        self.assertEqual(self.window.saved.text(), "")
+        self.choose("card-003")
+        self.assertEqual(self.window.saved.text(), "saved")

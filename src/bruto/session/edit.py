@@ -27,6 +27,7 @@ class Edit:
     changed = Signal()
     suggested = Signal()
     message = Signal(str)
+    saved = Signal()  # or could not be
 
     def __init__(self, path: Path) -> None:
         self.path = path
@@ -253,10 +254,12 @@ class Edit:
         except (BrutoError, OSError) as error:
             self.not_saved = str(error)
             self.message.emit(f"Not saved: {error}".replace("Not saved: Not saved:", "Not saved:"))
+            self.saved.emit()
             return
         self._unsaved = False
         self.not_saved = ""
         self._base = self._sidecar.snapshot()
+        self.saved.emit()
         if joined:
             self.message.emit(joined)
             self.changed.emit()

@@ -52,6 +52,8 @@ class OpenShots:
     lit = Signal()
     edited = Signal(object, object)
     """A shot and its edit, which was changed."""
+    saved = Signal()
+    """An edit was saved, or could not be."""
     message = Signal(str)
 
     def __init__(self, worker: Worker) -> None:
@@ -108,6 +110,7 @@ class OpenShots:
             edit.changed.connect(partial(self._edited, shot, edit))
             edit.suggested.connect(partial(self._was_suggested, edit))
             edit.message.connect(self._say)
+            edit.saved.connect(lambda: self.saved.emit())
         self.edits[key] = edit  # the latest is the last
         for old, left in list(self.edits.items())[:-KEPT_EDITS]:  # what was looked at long ago is let go, once saved
             if not left.unsaved:

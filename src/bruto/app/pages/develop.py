@@ -97,6 +97,7 @@ class DevelopPage(ShotPage):
         opened.suggested.connect(self._suggested)
         opened.lit.connect(lambda: self.strip.set_light(opened.light))
         opened.edited.connect(self._edited)
+        opened.saved.connect(self._tell_saved)
         stage.view_changed.connect(self._view_changed)
         stage.picked.connect(self._picked)
         stage.pointed.connect(self._pointed)
@@ -149,6 +150,7 @@ class DevelopPage(ShotPage):
         key = None if shot is None else shot.main
         for channel in (self._picking, self._piece, self._base, self._proofs):
             channel.turn_to(key)
+        self._tell_saved()
         self.stage.message = ""
         self.stage.set_piece(None)
         self.stage.set_before(None)
@@ -323,24 +325,23 @@ class DevelopPage(ShotPage):
         self.ledger.refresh()
         self.strip.set_recipe(edit.recipe)
         self._save_timer.start()
+        self._tell_saved()
         if self.developer is not None and not is_as_asked(self.developer.source, edit.recipe):
             return  # it is being turned or cut, and told when that is done
         self.frame_tool.show()
         self.refresh_view()
-        self.host.status("", "", "not saved yet")
 
     def save(self) -> None:
         """Write the sidecar now."""
         self._save_timer.stop()
         self.opened.save()
-        if self.edit is not None:
-            self._tell_saved(self.edit)
 
-    def _tell_saved(self, edit: Edit) -> None:
-        side = edit.sidecar
-        text = "saved" if side.revision > 0 else " "
-        if edit.not_saved or side.locked:
-            text = "NOT SAVED"
+    def _tell_saved(self) -> None:
+        edit, text = self.edit, " "
+        if edit is not None:
+            text = "not saved yet" if edit.unsaved else "saved" if edit.sidecar.revision > 0 else " "
+            if edit.not_saved or edit.sidecar.locked:
+                text = "NOT SAVED"
         self.host.status("", "", text)
 
     # -- intents
