@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from unittest import mock
 
@@ -11,9 +12,11 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
+from bruto.app.pages.pages import PAGES
 from bruto.app.widgets import theme
 from bruto.deliver import jobs
 from bruto.develop.recipe import Recipe
+from bruto.merge.merging import merge
 from bruto.shoot.sidecar import load_sidecar, sidecar_path
 from tests.app.windows import LEFT, WindowTest, pixels
 
@@ -332,13 +335,20 @@ class States(WindowTest):
     def test_merging_can_be_stopped(self) -> None:
         self.choose("sluice-001-01")
         self.task("Merge")
-        files = set(self.folder.iterdir())
-        QTest.mouseClick(self.window.merge.go, LEFT)
-        QTest.mouseClick(self.window.merge.stop_button, LEFT)
-        self.wait(lambda: not self.window.merge.progress.isVisible())
-        if not self.window.merge.open_button.isVisible():  # small frames may be faster than the hand
-            self.assertIn("nothing was written", self.window.merge.outcome.text())
-            self.assertEqual(set(self.folder.iterdir()), files)
+        files, go = set(self.folder.iterdir()), threading.Event()
+
+        def once_stopped(*args: object, **kwargs: object) -> object:  # small frames are faster than the hand
+            go.wait(30)
+            return merge(*args, **kwargs)  # type: ignore[arg-type]
+
+        with mock.patch("bruto.merge.merging.merge", once_stopped):
+            QTest.mouseClick(self.window.merge.go, LEFT)
+            QTest.mouseClick(self.window.merge.stop_button, LEFT)
+            go.set()
+            self.wait(lambda: not self.window.merge.progress.isVisible())
+        self.assertFalse(self.window.merge.open_button.isVisible())
+        self.assertIn("nothing was written", self.window.merge.outcome.text())
+        self.assertEqual(set(self.folder.iterdir()), files)
 
     def test_delivering_to_an_impossible_folder_is_a_message(self) -> None:
         self.choose("card-003")
@@ -395,19 +405,21 @@ class Looks(WindowTest):
         self.assertTrue(self.window.develop.strip.isVisible())
 
     def test_text_is_at_least_twelve_pixels_and_buttons_can_be_hit(self) -> None:
-        for task in ("Develop", "Compare", "Merge", "Deliver"):
-            self.task(task)
+        for page in PAGES:
+            self.window.set_task(page.title)
+            self.settle()
             for label in self.window.findChildren(QLabel):
                 if label.isVisible() and label.text():
                     self.assertGreaterEqual(label.fontInfo().pixelSize(), 12, label.text())
             for button in self.window.findChildren(QPushButton):
                 if button.isVisible():
-                    self.assertGreaterEqual(button.height(), 20, button.text())
+                    self.assertGreaterEqual(button.height(), 24, button.text())
                     self.assertTrue(button.text() or button.accessibleName())
 
     def test_no_text_is_cut_off(self) -> None:
-        for task in ("Develop", "Compare", "Merge", "Deliver"):
-            self.task(task)
+        for page in PAGES:
+            self.window.set_task(page.title)
+            self.settle()
             for button in self.window.findChildren(QPushButton):
                 if button.isVisible() and button.text():
                     needed = button.fontMetrics().horizontalAdvance(button.text())

@@ -333,7 +333,9 @@ class All(unittest.TestCase):
 
     def test_pictures_and_flat_frames_get_suggestions_too(self) -> None:
         picture = open_source(taken("card", size=MIDDLE, seed=SEED)[0]["files"][1])
-        self.assertIn("relative", suggested(picture)["temperature"].evidence + " relative")
+        rows = suggested(picture)
+        self.assertLess(abs(rows["temperature"].value - 6504), 900)  # sRGB is white where the phone made it so
+        self.assertNotIn("RAW", " ".join(r.evidence for r in rows.values()))
         frame = source_of("card").frame
         assert frame is not None
         flat = RawFrame(np.full_like(frame.codes, 900), frame.meta)

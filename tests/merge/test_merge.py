@@ -172,7 +172,7 @@ class Bracket(Folder):
             x = green[here].astype(float)
             error = merged[40:-40, 40:-40, 1][here] - x
             bound = bracket_variance(x, exposures, np.full(3, a), np.full(3, b))
-            self.assertLess(float(np.sqrt(np.mean(error**2 / bound))), 1.25, f"signal {low} to {high}")
+            self.assertLess(float(np.sqrt(np.mean(error**2 / bound))), 1.1, f"signal {low} to {high}")
             self.assertLess(abs(float(np.mean(error / x))), 0.005)
         self.assertGreaterEqual(tested, 3)
 

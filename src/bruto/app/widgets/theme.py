@@ -138,14 +138,14 @@ def style_sheet(t: Theme) -> str:
     QPushButton#inLine {{ padding: 2px 10px; min-height: 18px; }}
     QPushButton#inLine:focus {{ padding: 1px 9px; }}
     QPushButton#take {{ background: transparent; border: none; color: {t.suggestion}; font-weight: bold;
-        padding: 2px 4px; text-align: right; }}
+        padding: 2px 4px; min-height: 20px; text-align: right; }}
     QPushButton#take:checked {{ background: {t.suggestion}; color: {t.raised}; border-radius: 4px; }}
     QPushButton#take:hover {{ text-decoration: underline; }}
     QPushButton#take:focus {{ border: 1px solid {t.suggestion}; padding: 1px 3px; }}
     QPushButton#fold {{ background: transparent; border: 1px solid transparent; text-align: left; font-weight: bold;
         padding: 4px 4px; }}
     QPushButton#fold:hover, QPushButton#fold:focus {{ color: {t.accent}; border-color: {t.line}; }}
-    QPushButton#bypass {{ padding: 2px 8px; min-width: 22px; }}
+    QPushButton#bypass {{ padding: 2px 8px; min-width: 22px; min-height: 18px; }}
     QPushButton#bypass:checked {{ border: 1px solid {t.line}; padding: 2px 8px; font-weight: normal; }}
     QPushButton#bypass:!checked {{ border: 1px solid {t.warning}; color: {t.warning}; }}
     QCheckBox#rowUsed {{ font-weight: bold; spacing: 6px; min-height: 24px; color: {t.ink}; background: transparent; }}
