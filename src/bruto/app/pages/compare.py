@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea
 from bruto.app.host import Host
 from bruto.app.stage.compare_stage import MODES, CompareStage
 from bruto.app.stage.stage_bar import StageBar
-from bruto.app.widgets import theme
+from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label
 from bruto.compare.metrics import Comparison, sentences
 
@@ -67,15 +67,13 @@ class ComparePanel(QWidget):
             title.setStyleSheet("font-weight: bold;")
             self.grid.addWidget(title, row, 0)
             for k, value in enumerate((a, b)):
-                number = Label(value)
-                self.grid.addWidget(number, row, k + 1, Qt.AlignmentFlag.AlignRight)
+                self.grid.addWidget(Label(value), row, k + 1, Qt.AlignmentFlag.AlignRight)
             words = Label(sentence)
             words.setObjectName("quiet")
             words.setWordWrap(True)
             self.grid.addWidget(words, row + 1, 0, 1, 3)
-            line = QWidget()
+            line = surface("rule")
             line.setFixedHeight(1)
-            line.setStyleSheet(f"background: {theme.current().line};")
             self.grid.addWidget(line, row + 2, 0, 1, 3)
             row += 3
         self.grid.setRowStretch(row, 1)

@@ -62,13 +62,15 @@ class KeysPage(QWidget):
             mine = [(c.title.rstrip("…"), c.keys, False) for c in wanted if c.group == group]
             cells += [(name, "", True), *mine] if mine else []
         rows = -(-len(cells) // COLUMNS)
+        if rows < len(cells) and cells[rows - 1][2]:  # a heading stays with what it is over
+            cells.insert(rows - 1, ("", "", False))
         for k, (text, keys, heading) in enumerate(cells):
-            place = 3 * (k // rows)
+            place = 3 * min(k // rows, COLUMNS - 1)
             label, chord = Label(text), Label(keys)
             label.setObjectName("heading" if heading else "")
             chord.setObjectName("quiet")
-            self.grid.addWidget(label, k % rows, place)
-            self.grid.addWidget(chord, k % rows, place + 1)
+            self.grid.addWidget(label, k - place // 3 * rows, place)
+            self.grid.addWidget(chord, k - place // 3 * rows, place + 1)
         for k in range(COLUMNS):
             self.grid.setColumnStretch(3 * k + 2, 1)
-        self.grid.setRowStretch(rows, 1)
+        self.grid.setRowStretch(rows + 1, 1)

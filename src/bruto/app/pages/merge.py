@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
 from bruto.app.host import Host
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
-from bruto.app.widgets import theme
 from bruto.app.widgets.frame_chart import FrameChart
 from bruto.app.widgets.panel import side_panel
 from bruto.app.widgets.plain import Label
@@ -214,7 +213,6 @@ class MergePage(QWidget):
             return
         self._output = target.path
         self.outcome.setText("")
-        self.outcome.setObjectName("")
         self.open_button.hide()
         self._began = time.monotonic()
         self.progress.setValue(0)
@@ -233,11 +231,11 @@ class MergePage(QWidget):
         self.stop_button.hide()
         self.doing.setText("")
         self._describe()
+        self.outcome.setObjectName("warning" if result is None else "")
+        self.outcome.style().polish(self.outcome)
         if result is None:
-            self.outcome.setStyleSheet(f"color: {theme.current().warning};")
             self.outcome.setText(problem)
             return
-        self.outcome.setStyleSheet("")
         self.chart.set_result(result)
         self._output = result.output
         used = [f for f in result.frames if f.used]

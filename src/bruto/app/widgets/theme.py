@@ -104,6 +104,7 @@ def style_sheet(t: Theme) -> str:
     return f"""
     * {{ font-family: 'B612'; font-size: 12px; color: {t.ink}; }}
     QMainWindow, QWidget#panel, QScrollArea, QWidget#panelBody {{ background: {t.panel}; border: none; }}
+    QWidget#rule {{ background: {t.line}; }}
     QWidget#bar {{ background: {t.bar}; border-bottom: 1px solid {t.line}; }}
     QDialog#question {{ background: {t.panel}; border: 1px solid {t.quiet}; }}
     QWidget#statusBar {{ background: {t.bar}; border-top: 1px solid {t.line}; }}
