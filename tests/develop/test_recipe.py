@@ -11,6 +11,8 @@ from bruto.develop.recipe import SCHEMA, Recipe, load_recipe, recipe_from, save_
 from bruto.develop.shown import shown
 from bruto.develop.values import HANDLE_NAMES, Tone
 from bruto.errors import BrutoError
+from bruto.session.edit import Edit
+from bruto.shoot.sidecar import sidecar_path
 
 
 class Values(unittest.TestCase):
@@ -97,6 +99,44 @@ class Files(unittest.TestCase):
             self.assertIn(name, str(caught.exception))
         with self.assertRaisesRegex(BrutoError, "does not exist"):
             load_recipe(self.folder / "none.json")
+
+
+class EarlierSchemas(unittest.TestCase):
+    """What was written before fields had their names of today."""
+
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def test_recipes(self) -> None:
+        dark = {"dark": {"hue": 40.0, "amount": 0.08}}
+        path = self.folder / "r.json"
+        path.write_text(json.dumps({"schema": 1, "level": -1.5, "balance": dark, "bypassed": ["level", "chroma"]}))
+        found = load_recipe(path)
+        self.assertEqual((found.horizon, found.tints.dark.amount, found.bypassed), (-1.5, 0.08, ("horizon", "chroma")))
+        self.assertEqual(found.effective().horizon, 0.0)
+        self.assertEqual(found.model_dump(by_alias=True)["schema"], SCHEMA)
+
+    def test_sidecars_and_their_history(self) -> None:
+        raw = self.folder / "a.dng"
+        raw.write_bytes(b"raw")
+        sidecar_path(raw).write_text(
+            json.dumps(
+                {
+                    "revision": 3,
+                    "recipe": {"schema": 1, "level": 2.0},
+                    "history": [["level", {"level": 0.5}], ["exposure", {"exposure": 0.0}]],
+                }
+            )
+        )
+        edit = Edit(raw)
+        self.assertEqual((edit.problem, edit.recipe.horizon), ("", 2.0))
+        edit.undo()
+        edit.undo()
+        self.assertEqual(edit.recipe.horizon, 0.5)
+
+    def test_a_newer_schema_is_not_taken_for_this_one(self) -> None:
+        with self.assertRaisesRegex(BrutoError, "newer Bruto"):
+            recipe_from({"schema": SCHEMA + 1, "level": 2.0})
 
 
 class Schema(unittest.TestCase):
