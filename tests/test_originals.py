@@ -10,6 +10,7 @@ import io
 import os
 import shutil
 import stat
+import time
 import unittest
 from dataclasses import replace
 from pathlib import Path
@@ -231,7 +232,7 @@ class Window(Awkward):
         for job in jobs:
             queue.add(job)
         while any(j.unfinished() for j in jobs):
-            pass
+            time.sleep(0.02)  # a loop without rest would hold the interpreter from the queue
         self.assertEqual({j.state for j in jobs}, {DONE}, [j.message for j in jobs if j.state != DONE])
         self.assertEqual(len({j.output for j in jobs}), len(jobs))
         self.assert_untouched(f"{len(jobs)} deliveries")
@@ -340,7 +341,7 @@ class Window(Awkward):
         for job in again.jobs:
             again.retry(job)
         while again.unfinished():
-            pass
+            time.sleep(0.02)
         self.assertEqual({j.state for j in again.jobs}, {DONE})
         self.assertEqual(len(list(self.folder.glob("out-*.jpg"))), 6)
         self.assert_untouched("going on with deliveries")

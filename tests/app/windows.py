@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import time
 import unittest
@@ -11,7 +12,7 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
@@ -51,12 +52,23 @@ class WindowTest(unittest.TestCase):
         self.fill()
         self.window = Window()
         self.window.confirm = lambda *_: True
-        self.addCleanup(self.window.close)
+        self.addCleanup(self.throw_away)
         self.window.resize(1280, 800)
         self.window.show()
         self.window.open_paths([str(self.folder)], "A day")
         self.wait(lambda: self.window.shoot.current is not None)
         self.settle()
+
+    def throw_away(self) -> None:
+        """Close the window and take it apart: each later change of style would pass all that are left."""
+        self.window.close()
+        self.app.processEvents()
+        if self.window.isVisible():
+            return
+        self.window.deleteLater()
+        self.app.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # type: ignore[call-overload]
+        del self.window
+        gc.collect()
 
     def fill(self) -> None:
         copy_of(taken("card", size=SMALL, seed=3)[0]["files"], self.folder)

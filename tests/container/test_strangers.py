@@ -163,7 +163,7 @@ class Claims(Folder):
         from unittest import mock
 
         with (
-            mock.patch("bruto.container.dng_reader.available_memory", return_value=100_000),
+            mock.patch("bruto.container.dng_pixels.available_memory", return_value=100_000),
             self.assertRaisesRegex(FileProblem, "of memory"),
         ):
             read_dng(raw_of("card", size=SMALL))
