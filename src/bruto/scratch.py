@@ -1,5 +1,4 @@
-"""Large arrays whose memory is used again: fresh memory costs the system as long to hand out as a filter takes to
-fill it.
+"""Large arrays whose memory is used again: fresh memory takes as long to come by as a filter takes to fill it.
 
 >>> with reused():
 ...     first = empty((1000, 1000, 3), np.float32)
@@ -45,12 +44,13 @@ def empty(shape: tuple[int, ...], dtype: Any = np.float32) -> NDArray:
     size = math.prod(shape) * np.dtype(dtype).itemsize
     if buffers is None or size < LEAST:
         return np.empty(shape, dtype)
-    found = None
-    for buffer in buffers:
-        if size <= buffer.nbytes <= 2 * size and sys.getrefcount(buffer) <= _HELD:
-            found = buffer
-            break
-    if found is None:
-        found = np.empty(size, np.uint8)
-        buffers.append(found)
-    return found[:size].view(dtype).reshape(shape)
+    for k in range(len(buffers)):
+        buffer = buffers[k]  # `enumerate` would hold one too
+        if size // 2 <= buffer.nbytes <= 2 * size and sys.getrefcount(buffer) <= _HELD:
+            if buffer.nbytes < size:  # the inner tiles are a little larger than the first
+                del buffer
+                buffers[k] = np.empty(0, np.uint8)  # given back before more is taken
+                buffers[k] = np.empty(size, np.uint8)
+            return buffers[k][:size].view(dtype).reshape(shape)
+    buffers.append(np.empty(size, np.uint8))
+    return buffers[-1][:size].view(dtype).reshape(shape)

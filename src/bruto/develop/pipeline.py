@@ -468,6 +468,7 @@ class Developer(Recorded):
                 else:
                     place, clipped = self._placed(shape, rect, 1)
                     out[top : top + rect.height] = run(plan, rgb, clipped, place, bits)
+                del rgb  # the next tile's
                 done += rect.height
                 if progress is not None:
                     progress(done / todo)
