@@ -6,16 +6,14 @@ from pathlib import Path
 
 import numpy as np
 
-from bruto.develop.noise_coefficients import KINDS, PLACE, measured
+from bruto.develop.noise_coefficients import PLACE, RATIOS, measured
 
 OUT = Path(__file__).resolve().parents[1] / "src/bruto/develop" / PLACE
 
 
 def main() -> None:
-    found = {}
-    for kind in KINDS:
-        for half in (True, False):
-            found[f"{kind} {half} fine"], found[f"{kind} {half} coarse"] = measured(kind, half)
+    rows = [[measured(red, blue) for blue in RATIOS] for red in RATIOS]
+    found = {name: np.array([[place[name] for place in row] for row in rows]) for name in rows[0][0]}
     OUT.parent.mkdir(exist_ok=True)
     np.savez(OUT, **found)
 

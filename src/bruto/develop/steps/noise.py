@@ -25,10 +25,11 @@ from numpy.typing import NDArray
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.develop.interleaved import lines, together
-from bruto.develop.noise_coefficients import COARSE, EVEN, GREEN, coefficient_noise
+from bruto.develop.noise_coefficients import COARSE, EVEN, GREEN, coefficient_noise, ratios_of
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.block_matching import NEAR, filter_alike
 from bruto.develop.steps.dct import SIDE, denoise_plane
+from bruto.develop.steps.grey import grey_line, grey_row, without_grey
 from bruto.develop.steps.step import RawPlace, RawStep, Recorded
 from bruto.scratch import empty
 
@@ -165,11 +166,12 @@ def _halved(plane, out):
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _unstabilise(y, u, v, half, scale, least, lift, mixing, out):
+def _unstabilise(y, u, v, half, grey, grey_u, grey_v, scale, least, lift, mixing, out):
     """Back to linear without bias, which dark places of few electrons would show as a tint: the closed form of the
     exact unbiased inverse (Makitalo, Foi, "Optimal inversion of the generalized Anscombe transformation", IEEE TIP
     22-1, 2013, eq. 10). Colour differences may be of half the size; then `half` holds brightness of that size and the
-    slopes by which they follow it, and what is finer in brightness brings its colour along.
+    slopes by which they follow it, and what is finer in brightness brings its colour along. `grey`, `grey_u`, `grey_v`:
+    see `GreyLine`; what grey has comes back.
     """
     h, w = y.shape
     full = u.shape[0] == h
@@ -192,6 +194,10 @@ def _unstabilise(y, u, v, half, scale, least, lift, mixing, out):
                 finer = light[j] - r[j]
                 line_u[j] += g[j] * finer
                 line_v[j] += b[j] * finer
+        grey_row(light, grey, grey_u, grey_v, r, g)
+        for j in range(w):
+            line_u[j] += r[j]
+            line_v[j] += g[j]
         for j in range(w):
             r[j] = light[j] + to_side * line_v[j] + line_u[j]
             g[j] = light[j] - to_middle * line_v[j]
@@ -318,13 +324,15 @@ def reduce_noise(
     scale = a.astype(np.float32)
     mixing = EVEN if kind == "plain" else GREEN
     _stabilise(lines(rgb), scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), mixing, y, u, v)
-    fine, coarse = coefficient_noise(kind, half)
+    fine, coarse, variance = coefficient_noise(kind, half, *ratios_of(np.stack([a, b], axis=1)))
     if kind == "mosaic":
         brightness, colour = brightness * UNEVEN[0], colour * UNEVEN[1]
     stride = 2 if best else 4
-    noisy = (y, u, v)
+    noisy_y, grey = y, grey_line(a, b, mixing)
     if brightness > 0:
         y = _without(y, fine[0], coarse[0], brightness, gain, stride, 2)
+    without_grey(y, *grey, u, v, u, v)
+    noisy = (noisy_y, u, v)
     if colour > 0:
         passes = 2 if best else 1
         u, v = (_without(p, fine[k], coarse[k], colour, gain, stride, passes) for k, p in ((1, u), (2, v)))
@@ -337,7 +345,8 @@ def reduce_noise(
         _halved(y, planes[0])
         reach, floor = FOLLOWS[kind]
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
-    _unstabilise(y, u, v, planes, scale, least, (0.125 * a + b / a).astype(np.float32), mixing, lines(out))
+    lift = (0.375 - 0.25 * variance) * a + b / a
+    _unstabilise(y, u, v, planes, *grey, scale, least, lift.astype(np.float32), mixing, lines(out))
     return out
 
 

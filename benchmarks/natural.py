@@ -1,0 +1,157 @@
+"""What the picture does on photographs that nobody here rendered: `./run bench --quality`, or `python -m
+benchmarks.natural` for these figures alone.
+
+scikit-image's photographs are sent through a sensor (`tests.photographs`), demosaiced and denoised, and compared with
+what they were.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from tests.photographs import LIGHT, Sensor, light_of, seen
+
+from bruto.color.spaces import space, xyz_to_lab
+from bruto.develop.demosaic import demosaic
+from bruto.develop.steps.noise import reduce_noise
+from bruto.simphone.sensor_model import sensor_for
+
+NAMES = ("chelsea", "astronaut", "rocket", "coffee")
+HIGH_ISO = 6400.0
+BORDER = 16
+REFERENCE = Path(__file__).with_name("block_matching.json")
+"""a*b* errors of block matching (bm3d 4.0, with the same stabilisation, before demosaicing or after it: whichever is
+better), made once by `tools/block_matching.py`.
+"""
+
+
+def high_iso() -> tuple[float, float]:
+    """Noise of the simulated phone at ISO 6400."""
+    a, b = sensor_for(12).noise(HIGH_ISO)
+    return float(a), float(b)
+
+
+def levels() -> dict[str, tuple[float, float]]:
+    """a, b of the noise that pictures are tried at."""
+    return {"5e-4": (5e-4, 5e-7), "2e-3": (2e-3, 2e-6), "4e-3": (4e-3, 4e-6), "ISO 6400": high_iso()}
+
+
+def balanced_mosaic(light: NDArray, sensor: Sensor, seed: int) -> NDArray[np.float32]:
+    """A noisy mosaic of balanced light (H, W)."""
+    plane = seen(light, sensor).astype(float)
+    plane += np.random.default_rng(seed).standard_normal(plane.shape) * np.sqrt(sensor.a * plane + sensor.b)
+    for k, colour in enumerate(sensor.cfa):
+        plane[k // 2 :: 2, k % 2 :: 2] *= sensor.gains["RGB".index(colour)]
+    return plane.astype(np.float32)
+
+
+def denoised(
+    light: NDArray, sensor: Sensor, seed: int, best: bool = False, strength: tuple[float, float] = (1.0, 1.0)
+) -> NDArray[np.float32]:
+    """Balanced light (H, W, 3) after demosaicing and noise reduction."""
+    rgb = demosaic(balanced_mosaic(light, sensor, seed), sensor.cfa)
+    noise = np.array([[sensor.a * g, sensor.b * g * g] for g in sensor.gains])
+    return reduce_noise(rgb, noise, *strength, "mosaic", np.ones((1, 1), np.float32), best)
+
+
+def lab(light: NDArray) -> NDArray[np.float64]:
+    """L*a*b* of light, white = `LIGHT`."""
+    inner = np.clip(light[BORDER:-BORDER, BORDER:-BORDER] / LIGHT, 0, 1)
+    return xyz_to_lab(inner @ space("srgb").to_xyz().T)
+
+
+def colour_errors(found: NDArray, truth: NDArray) -> list[float]:
+    """Root mean square of the error of (a*, b*), of single pixels and of means of 2 x 2 and 4 x 4."""
+    difference = (lab(found) - lab(truth))[..., 1:]
+    errors = []
+    for n in (1, 2, 4):
+        h, w = (size // n * n for size in difference.shape[:2])
+        means = difference[:h, :w].reshape(h // n, n, w // n, n, 2).mean(axis=(1, 3))
+        errors.append(float(np.sqrt((means**2).sum(axis=-1).mean())))
+    return errors
+
+
+def slopes(found: NDArray) -> float:
+    """How much fine a* and b* follow fine L* where there should be no colour: the larger of both slopes."""
+    star = lab(found).astype(np.float32)
+    fine = star - cv2.GaussianBlur(star, (0, 0), 2.0)
+    l, a, b = (fine[..., k] for k in range(3))
+    return float(max(abs((a * l).sum()), abs((b * l).sum())) / (l * l).sum())
+
+
+def _grade(best: bool) -> str:
+    return "best" if best else "quick"
+
+
+def colour_noise() -> dict[str, Any]:
+    """Errors of colour on photographs, and those of block matching."""
+    reference = json.loads(REFERENCE.read_text()) if REFERENCE.is_file() else {}
+    result: dict[str, Any] = {}
+    for name in NAMES:
+        light = light_of(name)
+        for title, (a, b) in levels().items():
+            rows = [colour_errors(denoised(light, Sensor(a, b), seed), light * LIGHT) for seed in (1, 2, 3)]
+            key = f"{name}, {title}"
+            result[key] = {
+                "ab_rmse": np.median(rows, axis=0).round(2).tolist(), "worst": np.max(rows, axis=0).round(2).tolist(),
+                "block_matching": reference.get(key),
+            }  # fmt: skip
+    return result
+
+
+def grey() -> dict[str, Any]:
+    """Photographs without colour: slopes, and errors."""
+    result: dict[str, Any] = {}
+    for name in ("grey chelsea", "grey rocket"):
+        light = light_of(name)
+        for title, (a, b) in levels().items():
+            for best in (False, True):
+                found = denoised(light, Sensor(a, b), 1, best)
+                errors = np.round(colour_errors(found, light * LIGHT), 2).tolist()
+                result[f"{name}, {title}, {_grade(best)}"] = {"slope": round(slopes(found), 4), "ab_rmse": errors}
+    return result
+
+
+def dark() -> dict[str, Any]:
+    """Flat grey of 2 % light at ISO 6400: red and blue over green, of the truth, in percent off."""
+    a, b = high_iso()
+    result: dict[str, Any] = {}
+    for percent in (0.5, 1.0, 2.0, 5.0):
+        light = np.full((600, 800, 3), percent / 100 / LIGHT, np.float32)
+        for best in (False, True):
+            mean = denoised(light, Sensor(a, b), 5, best)[BORDER:-BORDER, BORDER:-BORDER].mean(axis=(0, 1))
+            off = 100 * (mean[[0, 2]] / mean[1] - 1)
+            level = 100 * (mean[1] / (percent / 100) - 1)
+            result[f"{percent:g} %, {_grade(best)}"] = [round(float(v), 2) for v in (*off, level)]
+    return result
+
+
+def kept(title: str, a: float, b: float, strength: tuple[float, float], best: bool = False) -> list[float]:
+    """Share of true detail that is left, of 1 to 2 and of 2 to 4 px, and the error of L*; mean over photographs."""
+    rows = []
+    for name in NAMES:
+        light = light_of(name)
+        found, truth = (
+            lab(p)[..., 0].astype(np.float32) for p in (denoised(light, Sensor(a, b), 1, best, strength), light * LIGHT)
+        )
+        row = []
+        for fine, coarse in ((0.5, 1.0), (1.0, 2.0)):
+            of_truth, of_found = (
+                cv2.GaussianBlur(p, (0, 0), fine) - cv2.GaussianBlur(p, (0, 0), coarse) for p in (truth, found)
+            )
+            row.append(float((of_truth * of_found).sum() / (of_truth * of_truth).sum()))
+        rows.append([*row, float(np.sqrt(((found - truth) ** 2).mean()))])
+    return np.mean(rows, axis=0).round(3).tolist()
+
+
+if __name__ == "__main__":
+    for work in (colour_noise, grey, dark):
+        for key, value in work().items():
+            print(key, value)
+    for title, (a, b) in levels().items():
+        print("detail kept", title, kept(title, a, b, (1.0, 1.0)))
