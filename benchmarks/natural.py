@@ -14,7 +14,7 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from tests.photographs import LIGHT, Sensor, light_of, seen
+from tests.photographs import LIGHT, Sensor, light_of, noisy, seen
 
 from bruto.color.spaces import space, xyz_to_lab
 from bruto.develop.demosaic import demosaic
@@ -43,8 +43,7 @@ def levels() -> dict[str, tuple[float, float]]:
 
 def balanced_mosaic(light: NDArray, sensor: Sensor, seed: int) -> NDArray[np.float32]:
     """A noisy mosaic of balanced light (H, W)."""
-    plane = seen(light, sensor).astype(float)
-    plane += np.random.default_rng(seed).standard_normal(plane.shape) * np.sqrt(sensor.a * plane + sensor.b)
+    plane = noisy(seen(light, sensor), sensor, seed)
     for k, colour in enumerate(sensor.cfa):
         plane[k // 2 :: 2, k % 2 :: 2] *= sensor.gains["RGB".index(colour)]
     return plane.astype(np.float32)
@@ -54,8 +53,8 @@ def denoised(
     light: NDArray, sensor: Sensor, seed: int, best: bool = False, strength: tuple[float, float] = (1.0, 1.0)
 ) -> NDArray[np.float32]:
     """Balanced light (H, W, 3) after demosaicing and noise reduction."""
-    rgb = demosaic(balanced_mosaic(light, sensor, seed), sensor.cfa)
     noise = np.array([[sensor.a * g, sensor.b * g * g] for g in sensor.gains])
+    rgb = demosaic(balanced_mosaic(light, sensor, seed), sensor.cfa, noise=noise)
     return reduce_noise(rgb, noise, *strength, "mosaic", np.ones((1, 1), np.float32), best)
 
 
@@ -117,12 +116,12 @@ def grey() -> dict[str, Any]:
     return result
 
 
-def dark() -> dict[str, Any]:
-    """Flat grey of 2 % light at ISO 6400: red and blue over green, of the truth, in percent off."""
+def dark(percents: tuple[float, ...] = (0.5, 1.0, 2.0, 5.0)) -> dict[str, Any]:
+    """Flat dark grey at ISO 6400: red and blue over green, and the level, in percent off."""
     a, b = high_iso()
     result: dict[str, Any] = {}
-    for percent in (0.5, 1.0, 2.0, 5.0):
-        light = np.full((600, 800, 3), percent / 100 / LIGHT, np.float32)
+    for percent in percents:
+        light = np.full((2000, 3000, 3), percent / 100 / LIGHT, np.float32)
         for best in (False, True):
             mean = denoised(light, Sensor(a, b), 5, best)[BORDER:-BORDER, BORDER:-BORDER].mean(axis=(0, 1))
             off = 100 * (mean[[0, 2]] / mean[1] - 1)

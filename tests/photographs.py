@@ -78,12 +78,18 @@ def seen(light: NDArray[np.float32], sensor: Sensor, scale: float = LIGHT) -> ND
     return plane
 
 
+def noisy(plane: NDArray[np.float32], sensor: Sensor, seed: int) -> NDArray[np.float64]:
+    """Light at photosites with the noise of photons (Poisson) and of reading (Gauss)."""
+    random = np.random.default_rng(seed)
+    photons = random.poisson(np.maximum(plane, 0) / sensor.a) * sensor.a
+    return photons + random.standard_normal(plane.shape) * np.sqrt(sensor.b)
+
+
 def codes_of(light: NDArray[np.float32], sensor: Sensor, seed: int, scale: float = LIGHT) -> NDArray[np.uint16]:
     """A shot of the light; `seed` -1: without noise."""
     plane = seen(light, sensor, scale).astype(float)
     if seed >= 0:
-        noise = np.random.default_rng(seed).standard_normal(plane.shape)
-        plane += noise * np.sqrt(sensor.a * plane + sensor.b)
+        plane = noisy(plane, sensor, seed)
     codes = np.round(plane * (sensor.white - sensor.black) + sensor.black)
     return np.clip(codes, 0, sensor.white).astype(np.uint16)
 

@@ -30,14 +30,15 @@ def from_stable(d: NDArray, a: float, b: float, variance: float = 1.0) -> NDArra
 
 
 def after(mosaic: NDArray, sensor: Sensor) -> NDArray:
-    rgb = demosaic(mosaic, sensor.cfa)
-    noise = [(sensor.a * g, sensor.b * g * g) for g in sensor.gains]
+    noise = np.array([(sensor.a * g, sensor.b * g * g) for g in sensor.gains])
+    rgb = demosaic(mosaic, sensor.cfa, noise=noise)
     stable = np.stack([to_stable(rgb[..., c], *noise[c]) for c in range(3)], axis=-1)
     flat = np.random.default_rng(1).standard_normal((512, 512)).astype(np.float32)
-    levels_of = [(sensor.a * g * 0.1 + sensor.b * g * g) ** 0.5 for g in sensor.gains]
+    sigma = np.sqrt(noise[:, 0] * 0.1 + noise[:, 1])
     for k, colour in enumerate(sensor.cfa):
-        flat[k // 2 :: 2, k % 2 :: 2] *= levels_of["RGB".index(colour)]
-    spread = (demosaic(flat, sensor.cfa) / np.array(levels_of)).std(axis=(0, 1))
+        flat[k // 2 :: 2, k % 2 :: 2] *= sigma["RGB".index(colour)]
+    known = np.stack([np.zeros(3), sigma**2], axis=1)
+    spread = (demosaic(flat, sensor.cfa, noise=known) / sigma).std(axis=(0, 1))
     clean = bm3d_rgb(stable / spread, 1.0) * spread
     return np.stack([from_stable(clean[..., c], *noise[c], spread[c] ** 2) for c in range(3)], axis=-1)
 

@@ -3,7 +3,10 @@
 Method: directional filtering with an a posteriori decision and a refining step (Menon, Andriani, Calvagno 2007,
 "Demosaicing With Directional Filtering and a posteriori Decision", IEEE TIP 16(1)), with one change: both directions
 are mixed by the inverse squares of their roughness instead of one being chosen, which follows slanting detail better
-and averages noise where neither direction is smoother.
+and averages noise where neither direction is smoother. What the sites of a colour tell about green between them counts
+by how far it stands out of their noise, which the gains of the white balance make large. Red and blue then follow
+green by the slope that they have around, and what is left of them is interpolated (after Kiku, Monno, Tanaka, Okutomi,
+"Residual interpolation for color image demosaicking", ICIP 2013).
 
 All is worked as colour differences on tiles that stay in the processor's cache. A row is kept as two: `own`, the sites
 that are not green (red in red rows, blue in blue ones), and `green`; so neighbours lie side by side in memory. Site k
@@ -21,10 +24,20 @@ from bruto.container.rawframe import CFA_LETTERS
 from bruto.develop.interleaved import lines, together
 from bruto.scratch import empty
 
-REACH = 10
+REACH = 12
 """Pixels around a place that its result depends on."""
 _ROWS, _COLUMNS = 96, 512
 """Size of a tile."""
+STANDS_OUT = 25.0
+"""Variance of what a colour's sites tell about green over that of noise alone, at which half of it counts."""
+FLAT = 1e-6
+"""Variance of green, of full light squared, that counts as nothing beside what noise brings: there red and blue are as
+steep as green.
+"""
+NOISY = 1.0
+"""Variance likewise, in variances of the noise."""
+STEEPEST = 3.0
+"""Limit of the slopes of red and blue, over balanced green."""
 
 
 def colour_offsets(cfa: str) -> tuple[int, int]:
@@ -45,20 +58,43 @@ def mirrored(k, n):
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def _directions(own, green, across, along, low, high, n, start):
-    """Differences own - green estimated along the row and along the column."""
+def _standing(bend, a, b, light):
+    """A second difference of sites, less by how little it stands out of noise of variance a x + b."""
+    square = bend * bend
+    noise = np.float32(0.375 * STANDS_OUT) * (a * max(light, np.float32(0)) + b) + np.float32(1e-20)
+    return bend * square / (square + noise)
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
+def _directions(own, green, noise, of_red, across, along, low, high, n, start):
+    """Differences own - green estimated along the row and along the column; `of_red`: parity of red rows; `noise`
+    (3, 2): a, b of red, green, blue.
+    """
     quarter, half = np.float32(0.25), np.float32(0.5)
     m = n - 2
     for y in range(low, high):
         s = (start + y) & 1
+        colour = 0 if (y & 1) == of_red else 2
+        a, b = noise[colour, 0], noise[colour, 1]
+        known = a > 0 or b > 0
         o0, o1, o2, out = own[y, :m], own[y, 1 : m + 1], own[y, 2 : m + 2], across[y, 1 : m + 1]
         g0, g1 = green[y, s : s + m], green[y, s + 1 : s + 1 + m]
-        for k in range(m):
-            out[k] = half * (o1[k] - g0[k] - g1[k]) + quarter * (o0[k] + o2[k])
-        over, under, out = own[y - 2, 1 : m + 1], own[y + 2, 1 : m + 1], along[y, 1 : m + 1]
-        g0, g1 = green[y - 1, 1 : m + 1], green[y + 1, 1 : m + 1]
-        for k in range(m):
-            out[k] = half * (o1[k] - g0[k] - g1[k]) + quarter * (over[k] + under[k])
+        over, under, down = own[y - 2, 1 : m + 1], own[y + 2, 1 : m + 1], along[y, 1 : m + 1]
+        g2, g3 = green[y - 1, 1 : m + 1], green[y + 1, 1 : m + 1]
+        if known:
+            for k in range(m):
+                beside = o0[k] + o2[k]
+                bend = half * o1[k] - quarter * beside
+                out[k] = o1[k] - half * (g0[k] + g1[k]) - _standing(bend, a, b, half * o1[k] + quarter * beside)
+            for k in range(m):
+                beside = over[k] + under[k]
+                bend = half * o1[k] - quarter * beside
+                down[k] = o1[k] - half * (g2[k] + g3[k]) - _standing(bend, a, b, half * o1[k] + quarter * beside)
+        else:
+            for k in range(m):
+                out[k] = half * (o1[k] - g0[k] - g1[k]) + quarter * (o0[k] + o2[k])
+            for k in range(m):
+                down[k] = half * (o1[k] - g2[k] - g3[k]) + quarter * (over[k] + under[k])
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
@@ -114,27 +150,6 @@ def _at_green(difference, of_row, of_column, low, high, n, start):
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def _at_others(of_row, of_column, share, other, weight, keep, low, high, n, start):
-    """Other colour - own at sites that are not green: `keep` times what is there and `weight` times what the green
-    neighbours say.
-    """
-    m = n - 2
-    for y in range(low, high):
-        s = (start + y) & 1
-        r0, r1 = of_row[y, s : s + m], of_row[y, s + 1 : s + 1 + m]
-        c0, c1 = of_column[y, s : s + m], of_column[y, s + 1 : s + 1 + m]
-        out, w = other[y, 1 : m + 1], share[y, 1 : m + 1]
-        for k in range(m):
-            h = c0[k] - r0[k] + c1[k] - r1[k]
-            out[k] = keep * out[k] + weight * w[k] * h
-        r0, r1 = of_row[y - 1, 1 : m + 1], of_row[y + 1, 1 : m + 1]
-        c0, c1 = of_column[y - 1, 1 : m + 1], of_column[y + 1, 1 : m + 1]
-        for k in range(m):
-            v = r0[k] - c0[k] + r1[k] - c1[k]
-            out[k] += weight * (np.float32(1) - w[k]) * v
-
-
-@njit(cache=True, fastmath=True, error_model="numpy")
 def _refine_green(of_row, of_column, share, difference, low, high, n, start):
     """Differences own - green averaged with those at both neighbours."""
     third = np.float32(1 / 3)
@@ -149,9 +164,62 @@ def _refine_green(of_row, of_column, share, difference, low, high, n, start):
             out[k] = third * (out[k] + v + w[k] * (h - v))
 
 
+@njit(cache=True, fastmath=True, error_model="numpy")
+def _sums(line, total):
+    """Sums of three values side by side."""
+    for k in range(1, len(line) - 1):
+        total[k] = (line[k - 1] + line[k]) + line[k + 1]
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
+def _slopes(own, difference, noise, of_red, slope, low, high, n):
+    """Slope of own over green at the sites of own, over 3 x 3 of them."""
+    ninth = np.float32(1 / 9)
+    sums = np.empty((4, n), np.float32)
+    means = np.empty((4, n), np.float32)
+    for y in range(low, high):
+        colour = 0 if (y & 1) == of_red else 2
+        a, b = noise[colour, 0], noise[colour, 1]
+        for c in range(4):
+            sums[c, :] = np.float32(0)
+        for far in (-2, 0, 2):
+            o, d = own[y + far], difference[y + far]
+            for k in range(n):
+                green = o[k] - d[k]
+                sums[0, k] += o[k]
+                sums[1, k] += green
+                sums[2, k] += o[k] * green
+                sums[3, k] += green * green
+        for c in range(4):
+            _sums(sums[c], means[c])
+        mine, green, product, square, out = means[0], means[1], means[2], means[3], slope[y]
+        for k in range(1, n - 1):
+            level = ninth * mine[k]
+            flat = np.float32(FLAT) + np.float32(NOISY) * (a * max(level, np.float32(0)) + b)
+            both = ninth * product[k] - level * (ninth * green[k]) + flat
+            alone = ninth * square[k] - (ninth * green[k]) * (ninth * green[k]) + flat
+            out[k] = min(max(both / alone, np.float32(-STEEPEST)), np.float32(STEEPEST))
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
+def _smoothed(slope, own, difference, smooth, rest, low, high, n):
+    """Slopes averaged over 3 x 3 sites, and what is left of own less green times that."""
+    ninth = np.float32(1 / 9)
+    total = np.empty(n, np.float32)
+    for y in range(low, high):
+        a, b, c, out, left = slope[y - 2], slope[y], slope[y + 2], smooth[y], rest[y]
+        for k in range(n):
+            total[k] = (a[k] + b[k]) + c[k]
+        _sums(total, out)
+        o, d = own[y], difference[y]
+        for k in range(n):
+            out[k] *= ninth
+            left[k] = o[k] - out[k] * (o[k] - d[k])
+
+
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _demosaic(mosaic, ry, rx, gains, out):
-    """`gains` (3,): of red, green and blue; `out`: lines of RGB (h, 3 w)."""
+def _demosaic(mosaic, ry, rx, gains, noise, out):
+    """`gains` (3,): of red, green and blue; `noise` (3, 2): a, b after them; `out`: lines of RGB (h, 3 w)."""
     h, w = mosaic.shape
     rows, columns = (h + _ROWS - 1) // _ROWS, (w + _COLUMNS - 1) // _COLUMNS
     for tile in prange(rows * columns):
@@ -162,10 +230,11 @@ def _demosaic(mosaic, ry, rx, gains, out):
         across, along = np.zeros((height, n), np.float32), np.zeros((height, n), np.float32)
         share, difference = np.zeros((height, n), np.float32), np.zeros((height, n), np.float32)
         of_row, of_column = np.zeros((height, n), np.float32), np.zeros((height, n), np.float32)
-        other, three = np.zeros((height, n), np.float32), np.empty((3, 2 * n), np.float32)
+        three = np.empty((3, 2 * n), np.float32)
         first, x0 = top - REACH, left - REACH
         # s of tile row y is (start + y) & 1; red rows hold red at column rx, blue ones blue at rx + 1 of the pattern
         start = (first - ry + rx + x0) & 1
+        of_red = (ry - first) & 1
         gain = gains[1]
         for y in range(height):
             at = first + y
@@ -185,42 +254,49 @@ def _demosaic(mosaic, ry, rx, gains, out):
                 for k in range(n):
                     a[k] = line[mirrored(x0 + 2 * k + s, w)] * mine
                     g[k] = line[mirrored(x0 + 2 * k + 1 - s, w)] * gain
-        _directions(own, green, across, along, 2, height - 2, n, start)
+        _directions(own, green, noise, of_red, across, along, 2, height - 2, n, start)
         _decide(across, along, share, difference, 4, height - 4, n, start)
         _at_green(difference, of_row, of_column, 5, height - 5, n, start)
-        _at_others(of_row, of_column, share, other, np.float32(0.5), np.float32(0), 6, height - 6, n, start)
         _refine_green(of_row, of_column, share, difference, 6, height - 6, n, start)
-        _at_green(difference, of_row, of_column, 7, height - 7, n, start)
-        _at_others(of_row, of_column, share, other, np.float32(1 / 3), np.float32(1 / 3), 8, height - 8, n, start)
+        steep, smooth, rest = across, along, share  # their memory, no longer needed
+        _slopes(own, difference, noise, of_red, steep, 8, height - 8, n)
+        _smoothed(steep, own, difference, smooth, rest, 10, height - 10, n)
+        half, count, place = np.float32(0.5), (right - left + 1) // 2, REACH // 2
         for y in range(REACH, height - REACH):
             at = first + y
             s = (start + y) & 1
             mine = 0 if ((at - ry) & 1) == 0 else 2
-            count, half = (right - left + 1) // 2, REACH // 2
-            a, g = own[y, half : half + count], green[y, half : half + count]
-            d, o = difference[y, half : half + count], other[y, half : half + count]
-            r, c = of_row[y, half : half + count], of_column[y, half : half + count]
             same, middle, across_from = three[mine], three[1], three[2 - mine]
-            if s == 0:
-                for k in range(count):
-                    same[2 * k], same[2 * k + 1] = a[k], g[k] + r[k]
-                    middle[2 * k], middle[2 * k + 1] = a[k] - d[k], g[k]
-                    across_from[2 * k], across_from[2 * k + 1] = a[k] + o[k], g[k] + c[k]
-            else:
-                for k in range(count):
-                    same[2 * k], same[2 * k + 1] = g[k] + r[k], a[k]
-                    middle[2 * k], middle[2 * k + 1] = g[k], a[k] - d[k]
-                    across_from[2 * k], across_from[2 * k + 1] = g[k] + c[k], a[k] + o[k]
+            a, g, d = own[y, place:][:count], green[y, place:][:count], difference[y, place:][:count]
+            # the row's own colour at its green sites, between two sites of own
+            m0, m1 = smooth[y, place - s :][:count], smooth[y, place - s + 1 :][:count]
+            r0, r1 = rest[y, place - s :][:count], rest[y, place - s + 1 :][:count]
+            # the other colour: above and below green sites, and in the corners around sites of own
+            up, low, above, below = smooth[y - 1], smooth[y + 1], rest[y - 1], rest[y + 1]
+            u1, l1, v1, w1 = up[place:][:count], low[place:][:count], above[place:][:count], below[place:][:count]
+            side = place + 2 * s - 1
+            u2, l2, v2, w2 = up[side:][:count], low[side:][:count], above[side:][:count], below[side:][:count]
+            for k in range(count):
+                here, there = a[k] - d[k], g[k]
+                x, z = 2 * k + s, 2 * k + 1 - s
+                same[x], same[z] = a[k], half * ((m0[k] + m1[k]) * there + (r0[k] + r1[k]))
+                middle[x], middle[z] = here, there
+                u, v = u1[k] + l1[k], v1[k] + w1[k]
+                across_from[z] = half * (u * there + v)
+                across_from[x] = half * half * ((u + (u2[k] + l2[k])) * here + (v + (v2[k] + w2[k])))
             wide = right - left
             together(three[0, :wide], three[1, :wide], three[2, :wide], out[at, 3 * left : 3 * right])
 
 
-def demosaic(mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None) -> NDArray[np.float32]:
+def demosaic(
+    mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None, noise: NDArray | None = None
+) -> NDArray[np.float32]:
     """Three colours a pixel, (H, W, 3) float32, from a Bayer mosaic (H, W) float32 of pattern `cfa` ("RGGB", ...).
 
     `gains` (3,): of red, green and blue, put on the sites before (colour differences should be small: balanced light).
-    Values keep their units else; the sampled colour of each site is kept exactly. Edges are mirrored. Raises
-    `ValueError` for a pattern that is not Bayer's, and for a mosaic of less than 2 x 2.
+    `noise` (3, 2): a, b of their variance a x + b after that; None: none. Values keep their units else; the sampled
+    colour of each site is kept exactly. Edges are mirrored. Raises `ValueError` for a pattern that is not Bayer's, and
+    for a mosaic of less than 2 x 2.
     """
     if sorted(cfa) != sorted("RGGB") or any(c not in CFA_LETTERS for c in cfa):
         raise ValueError(f"not a Bayer pattern: {cfa}")
@@ -230,7 +306,9 @@ def demosaic(mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None
     out = empty((*mosaic.shape, 3))
     source = np.ascontiguousarray(mosaic, np.float32)[:]
     source.flags.writeable = False  # one form for all, so that one variant of the kernel is compiled and loaded
-    _demosaic(source, ry, rx, np.ones(3, np.float32) if gains is None else np.asarray(gains, np.float32), lines(out))
+    gains = np.ones(3) if gains is None else gains
+    noise = np.zeros((3, 2)) if noise is None else noise
+    _demosaic(source, ry, rx, np.asarray(gains, np.float32), np.ascontiguousarray(noise, np.float32), lines(out))
     return out
 
 

@@ -102,7 +102,7 @@ def measured(red: float, blue: float) -> dict[str, NDArray[np.float32]]:
     sigma = np.array([2**red, 1, 2**blue], np.float32)
     noise[0::2, 0::2] *= sigma[0]
     noise[1::2, 1::2] *= sigma[2]
-    rgb = demosaic(noise, "RGGB") / sigma
+    rgb = demosaic(noise, "RGGB", noise=np.stack([np.zeros(3), sigma**2], axis=1)) / sigma
     r, g, b = (rgb[..., k] for k in range(3))
     whole = [GREEN[0] * (r + b) + GREEN[1] * g, (r - b) / 2, (r - 2 * g + b) / 4]
     found = {"variance": rgb.reshape(-1, 3).var(axis=0).astype(np.float32)}

@@ -95,7 +95,7 @@ class Recorded:
         part = data[y0:y1, x0:x1]
         if data.ndim == 2:
             # balanced before, so that colour differences are small
-            rgb = dm.demosaic(part, self.source.linear.cfa, self.balance)
+            rgb = dm.demosaic(part, self.source.linear.cfa, self.balance, self.noise)
         else:
             rgb = part * self.balance
         return np.ascontiguousarray(rgb), rect.x - x0, rect.y - y0

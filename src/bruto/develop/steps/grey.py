@@ -15,6 +15,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.develop.steps.unbiased import means
 
 PLACES = 4096
 """Of the tables, evenly over brightness: near black, where the line bends, a tenth of the noise apart or closer."""
@@ -30,18 +31,11 @@ class GreyLine(NamedTuple):
     v: NDArray[np.float32]
 
 
-def stabilised(light: NDArray, a: NDArray, b: NDArray) -> NDArray:
-    """Light (n,) in each of the channels (n, 3), with noise of a standard deviation of 1 (generalised Anscombe
-    transform); `a`, `b` (3,) of variance a x + b.
-    """
-    return 2 / a * np.sqrt(np.maximum(a * light[:, None] + 0.375 * a * a + b, 0))
-
-
-def grey_line(a: NDArray, b: NDArray, mixing: NDArray) -> GreyLine:
-    """The line of grey for the noise of three channels; `mixing`: see `noise_coefficients`."""
+def grey_line(a: NDArray, b: NDArray, variance: NDArray, mixing: NDArray) -> GreyLine:
+    """The line of grey for the noise of three channels (see `means`); `mixing`: see `noise_coefficients`."""
     darkest = -float((0.375 * a + b / a).max())
     light = darkest + (BRIGHTEST - darkest) * np.linspace(0, 1, 4 * PLACES) ** 2
-    r, g, blue = stabilised(light, a, b).T
+    r, g, blue = means(light, a, b, variance).T
     y = mixing[0] * (r + blue) + mixing[1] * g
     even = np.linspace(y[0], y[-1], PLACES)
     u, v = (np.interp(even, y, p).astype(np.float32) for p in ((r - blue) / 2, (r - 2 * g + blue) / 4))

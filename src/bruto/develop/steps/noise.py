@@ -31,6 +31,7 @@ from bruto.develop.steps.block_matching import NEAR, filter_alike
 from bruto.develop.steps.dct import SIDE, denoise_plane
 from bruto.develop.steps.grey import grey_line, grey_row, without_grey
 from bruto.develop.steps.step import RawPlace, RawStep, Recorded
+from bruto.develop.steps.unbiased import FARTHEST, inverses, light_row
 from bruto.scratch import empty
 
 UNEVEN = (1.2, 1.2)
@@ -41,21 +42,31 @@ FOLLOWS = {"mosaic": (2, 0.5), "plain": (1, 0.5), "binned": (1, 0.5)}
 """How far to both sides colour is seen to follow brightness, pixels of half the size, and the variance of brightness
 that counts as nothing, in variances of the noise of a channel (found on scikit-image's photographs).
 """
+GRAIN = 0.1
+"""Share of the brightness that noise reduction took which stays, as an even grain: it hides the meshes of single
+coefficients that are left over, and is part of the detail that was taken. Less from a strength of 1 on, none at 2.
+"""
 REACH = 64
 """Pixels around a place that matter visibly at full size."""
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _stabilised_row(row, scale, offset, factor, mixing, y, u, v):
-    """One line of balanced camera RGB to stabilised brightness and colour differences."""
+    """One line of balanced camera RGB to stabilised brightness and colour differences.
+
+    What is below black goes on straight, as far as noise goes: the square root's steepness would make black specks.
+    """
+    zero, farthest = np.float32(0), np.float32(-FARTHEST)
     s0, s1, s2 = scale[0], scale[1], scale[2]
     o0, o1, o2 = offset[0], offset[1], offset[2]
     k0, k1, k2 = factor[0], factor[1], factor[2]
+    t0, t1, t2 = np.float32(1) / math.sqrt(o0), np.float32(1) / math.sqrt(o1), np.float32(1) / math.sqrt(o2)
     side, middle = mixing[0], mixing[1]
     for j in range(len(y)):
-        r = k0 * math.sqrt(max(s0 * row[3 * j] + o0, np.float32(0)))
-        g = k1 * math.sqrt(max(s1 * row[3 * j + 1] + o1, np.float32(0)))
-        b = k2 * math.sqrt(max(s2 * row[3 * j + 2] + o2, np.float32(0)))
+        r, g, b = row[3 * j], row[3 * j + 1], row[3 * j + 2]
+        r = k0 * math.sqrt(s0 * max(r, zero) + o0) + max(t0 * min(r, zero), farthest)
+        g = k1 * math.sqrt(s1 * max(g, zero) + o1) + max(t1 * min(g, zero), farthest)
+        b = k2 * math.sqrt(s2 * max(b, zero) + o2) + max(t2 * min(b, zero), farthest)
         y[j] = side * (r + b) + middle * g
         u[j] = np.float32(0.5) * (r - b)
         v[j] = np.float32(0.25) * (r - g - g + b)
@@ -100,17 +111,6 @@ def _doubled_row(small, i, mixed, line):
         line[2 * j + 1] = np.float32(0.75) * mixed[j + 1] + np.float32(0.25) * mixed[j + 2]
     if len(line) > 2 * w:
         line[2 * w] = line[2 * w - 1]
-
-
-@njit(cache=True, fastmath=True, error_model="numpy")
-def _light_row(d, scale, least, lift):
-    """Stabilised values of one channel back to light, in place."""
-    quarter = np.float32(0.25)
-    for j in range(len(d)):
-        x = max(d[j], np.float32(0))
-        t = np.float32(1) / max(x, least)
-        few = t * (np.float32(0.30618622) + t * (np.float32(-1.375) + t * np.float32(0.76546554)))
-        d[j] = scale * (x * x * quarter + few) - lift
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
@@ -166,12 +166,11 @@ def _halved(plane, out):
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _unstabilise(y, u, v, half, grey, grey_u, grey_v, scale, least, lift, mixing, out):
-    """Back to linear without bias, which dark places of few electrons would show as a tint: the closed form of the
-    exact unbiased inverse (Makitalo, Foi, "Optimal inversion of the generalized Anscombe transformation", IEEE TIP
-    22-1, 2013, eq. 10). Colour differences may be of half the size; then `half` holds brightness of that size and the
-    slopes by which they follow it, and what is finer in brightness brings its colour along. `grey`, `grey_u`, `grey_v`:
-    see `GreyLine`; what grey has comes back.
+def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, places, tables, mixing, out):
+    """Back to linear (`places`, `tables`: see `inverses`). Colour differences may be of half the size; then `half`
+    holds brightness of that size and the slopes by which they follow it, and what is finer in brightness brings its
+    colour along. `grey`, `grey_u`, `grey_v`: see `GreyLine`; what grey has comes back. `grain`: share of what `noisy`
+    has more than `y` that stays.
     """
     h, w = y.shape
     full = u.shape[0] == h
@@ -179,7 +178,9 @@ def _unstabilise(y, u, v, half, grey, grey_u, grey_v, scale, least, lift, mixing
     for i in prange(h):
         r, g, b = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
         line_u, line_v = np.empty(w, np.float32), np.empty(w, np.float32)
-        light = y[i]
+        light, whole, smooth = np.empty(w, np.float32), noisy[i], y[i]
+        for j in range(w):
+            light[j] = smooth[j] + grain * (whole[j] - smooth[j])
         if full:
             line_u[:] = u[i]
             line_v[:] = v[i]
@@ -202,9 +203,9 @@ def _unstabilise(y, u, v, half, grey, grey_u, grey_v, scale, least, lift, mixing
             r[j] = light[j] + to_side * line_v[j] + line_u[j]
             g[j] = light[j] - to_middle * line_v[j]
             b[j] = light[j] + to_side * line_v[j] - line_u[j]
-        _light_row(r, scale[0], least[0], lift[0])
-        _light_row(g, scale[1], least[1], lift[1])
-        _light_row(b, scale[2], least[2], lift[2])
+        light_row(r, scale[0], places[0], tables[0])
+        light_row(g, scale[1], places[1], tables[1])
+        light_row(b, scale[2], places[2], tables[2])
         together(r, g, b, out[i])
 
 
@@ -264,6 +265,15 @@ def _without(
     return done
 
 
+def _as_coarse_as(known: NDArray[np.float32], plane: NDArray[np.float32]) -> None:
+    """Means of `COARSE` x `COARSE` of a plane become those of one without coarse noise."""
+    h, w = (n // COARSE for n in plane.shape)
+    wanted, found = np.empty((h, w), np.float32), np.empty((h, w), np.float32)
+    _coarse_of(known, wanted)
+    _coarse_of(plane, found)
+    _add_coarse(wanted - found, plane)
+
+
 def _agreed(
     noisy: tuple[NDArray[np.float32], ...],
     estimates: tuple[NDArray[np.float32], ...],
@@ -286,6 +296,8 @@ def _agreed(
         variance = float(fine[0, SIDE // 2, SIDE // 2]) ** 2
         done = filter_alike(guide, planes, pilots, sigma, _across(gain, shape[1]), NEAR * variance)
         for k, plane in zip(members, done, strict=True):
+            if k == 0:  # groups of like blocks leave coarse brightness noise on plain ground, but no coarse colour
+                _as_coarse_as(estimates[0], plane)
             out[k] = plane
     return out
 
@@ -325,10 +337,11 @@ def reduce_noise(
     mixing = EVEN if kind == "plain" else GREEN
     _stabilise(lines(rgb), scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), mixing, y, u, v)
     fine, coarse, variance = coefficient_noise(kind, half, *ratios_of(np.stack([a, b], axis=1)))
+    asked = brightness
     if kind == "mosaic":
         brightness, colour = brightness * UNEVEN[0], colour * UNEVEN[1]
     stride = 2 if best else 4
-    noisy_y, grey = y, grey_line(a, b, mixing)
+    noisy_y, grey = y, grey_line(a, b, variance, mixing)
     if brightness > 0:
         y = _without(y, fine[0], coarse[0], brightness, gain, stride, 2)
     without_grey(y, *grey, u, v, u, v)
@@ -339,14 +352,13 @@ def reduce_noise(
     if best:
         y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, colour, colour), gain)
     out = empty(rgb.shape)
-    least = (2 * np.sqrt(0.375 + b / a**2)).astype(np.float32)
     planes = empty((3, *u.shape)) if half else np.empty((3, 1, 1), np.float32)
     if half:
         _halved(y, planes[0])
         reach, floor = FOLLOWS[kind]
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
-    lift = (0.375 - 0.25 * variance) * a + b / a
-    _unstabilise(y, u, v, planes, *grey, scale, least, lift.astype(np.float32), mixing, lines(out))
+    grain = np.float32(GRAIN * min(max(2 - asked, 0.0), 1.0))
+    _unstabilise(y, noisy[0], grain, u, v, planes, *grey, scale, *inverses(a, b, variance), mixing, lines(out))
     return out
 
 

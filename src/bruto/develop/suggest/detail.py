@@ -19,6 +19,12 @@ VISIBLE_NOISE = 1.0
 """Standard deviation in L* from which noise is seen at 1:1 on a screen at arm's length."""
 
 
+STRENGTH = (0.5, 0.027, 0.8)
+"""Of brightness noise reduction where noise is seen: times the noise measured, more per L* of noise, and most. More
+would flatten texture into paint; what is left is a fine, even grain (found on scikit-image's photographs).
+"""
+
+
 MOST_ON_DETAIL = 1.15
 """Variance of what noise reduction takes out on detail over that on plain surfaces, up to which it is noise alone."""
 
@@ -36,13 +42,16 @@ def grey_noise(developer: Developer, exposure: float) -> float:
 
 
 def suggest_noise(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
-    """As much as was measured where it would be seen, less where it would not; colour noise nearly all."""
+    """As much as goes without texture where it would be seen, less where it would not; colour noise nearly all."""
     sigma = grey_noise(developer, exposure)
-    share = float(np.clip(sigma / (sigma + 0.35 * VISIBLE_NOISE), 0.0, 0.98))
-    brightness = round(0.3 + 0.75 * share, 2)
-    colour = round(0.9 + 0.5 * share, 2)
+    least, more, most = STRENGTH
+    share = sigma / (sigma + 0.1 * VISIBLE_NOISE)
+    brightness = round(share * min(least + more * sigma, most), 2)
+    colour = round(0.75 + 0.25 * share, 2)
     where = "from the file" if developer.source.noise_from == "file" else "measured in the picture"
     text = f"σ {sigma:.1f} L* at grey after exposure, {where}"
+    if sigma > 2 * VISIBLE_NOISE:
+        text = f"{text}; a fine grain stays, and texture with it"
     residual = Residual(developer)
     fits = (less for less in LESS_NOISE if residual.on_detail(brightness - less, colour) <= MOST_ON_DETAIL)
     less = next(fits, LESS_NOISE[-1] if sigma < VISIBLE_NOISE else None)

@@ -1,0 +1,132 @@
+"""Demosaicing and noise reduction on photographs that were sent through a sensor, against what they were before."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+from benchmarks import natural
+from numpy.typing import NDArray
+
+from bruto.develop.demosaic import demosaic
+from bruto.develop.noise_coefficients import coefficient_noise, ratios_of
+from bruto.develop.steps.grey import grey_line
+from bruto.develop.steps.unbiased import inverses, light_row, mean_stabilised, means, stabilised
+from tests.photographs import KINDS, LIGHT, Sensor, codes_of, light_of, noisy, seen
+
+
+def mosaic_of(light: NDArray, sensor: Sensor) -> NDArray[np.float32]:
+    """Balanced, without noise."""
+    plane = seen(light, sensor)
+    for k, colour in enumerate(sensor.cfa):
+        plane[k // 2 :: 2, k % 2 :: 2] *= sensor.gains["RGB".index(colour)]
+    return plane
+
+
+class Sensors(unittest.TestCase):
+    def test_noise_and_codes_are_those_of_the_sensor(self) -> None:
+        for sensor in KINDS:
+            plane = np.full((400, 400), 0.2, np.float32)
+            found = noisy(plane, sensor, 1)
+            self.assertAlmostEqual(float(found.mean()), 0.2, delta=1e-3)
+            self.assertAlmostEqual(float(found.var()) / (sensor.a * 0.2 + sensor.b), 1.0, delta=0.03)
+            light = np.ones((8, 8, 3), np.float32)
+            red = codes_of(light, sensor, -1)[sensor.cfa.index("R") // 2 :: 2, sensor.cfa.index("R") % 2 :: 2]
+            wanted = sensor.black + (sensor.white - sensor.black) * LIGHT / sensor.gains[0]
+            self.assertLessEqual(abs(float(red[0, 0]) - wanted), 0.5)
+
+
+class Demosaicing(unittest.TestCase):
+    def test_false_colour(self) -> None:
+        """Red and blue follow green by their own slope: fine saturated texture keeps its colour."""
+        for name, bar in (("coffee", 5.4), ("chelsea", 3.2), ("rocket", 6.0)):
+            for sensor in (KINDS[0], KINDS[3]):
+                found = demosaic(mosaic_of(light_of(name), sensor), sensor.cfa)
+                self.assertLess(natural.colour_errors(found, light_of(name) * LIGHT)[0], bar, (name, sensor.cfa))
+
+    def test_known_noise_keeps_it_out_of_green(self) -> None:
+        """Under the gains of daylight red's noise comes into green by less where it is known, and edges stay."""
+        sensor = KINDS[0]
+        noise = np.array([[0, (0.02 * g) ** 2] for g in sensor.gains])
+        random = np.random.default_rng(1)
+        flat = 0.3 + random.standard_normal((200, 200)).astype(np.float32) * 0.02
+        flat[0::2, 0::2] = 0.3 + (flat[0::2, 0::2] - 0.3) * sensor.gains[0]
+        flat[1::2, 1::2] = 0.3 + (flat[1::2, 1::2] - 0.3) * sensor.gains[2]
+        blind, known = (demosaic(flat, "RGGB", noise=n)[8:-8, 8:-8, 1].std() for n in (None, noise))
+        self.assertLess(known, 0.8 * blind)
+        light = light_of("chelsea")
+        sharp = demosaic(mosaic_of(light, sensor), sensor.cfa)
+        told = demosaic(mosaic_of(light, sensor), sensor.cfa, noise=noise * 0.01)
+        fine = sharp[..., 1] - sharp.mean()
+        self.assertGreater(float((told[..., 1] * fine).sum() / (sharp[..., 1] * fine).sum()), 0.99)
+
+
+class Stabilisation(unittest.TestCase):
+    def test_means_are_those_of_drawn_noise(self) -> None:
+        random = np.random.default_rng(2)
+        for electrons, read in ((0.0, 1.0), (1.5, 9.0), (6.0, 0.5), (30.0, 4.0)):
+            drawn = random.poisson(electrons, 1_000_000) + random.standard_normal(1_000_000) * read**0.5
+            mean = float(stabilised(drawn, read).mean())
+            self.assertAlmostEqual(float(mean_stabilised(np.array([electrons]), read, 1.0)[0]), mean, delta=0.004)
+
+    def test_means_are_undone(self) -> None:
+        """From below black to beyond the table, for less and more variance than a photosite's."""
+        a, b, variance = np.array([0.03, 0.014, 1e-5]), np.array([0.01, 0.0018, 1e-9]), np.array([0.5, 1.4, 1.0])
+        light = np.linspace(-0.01, 2, 500)
+        values = means(light, a, b, variance)
+        places, tables = inverses(a, b, variance)
+        for c in range(3):
+            line = values[:, c].astype(np.float32)
+            light_row(line, np.float32(a[c]), places[c], tables[c])
+            np.testing.assert_allclose(line, light, atol=2e-3 * a[c] + 2e-6, rtol=2e-3)
+
+    def test_grey_is_what_grey_shows(self) -> None:
+        a, b = np.array([0.03, 0.014, 0.02]), np.array([0.01, 0.0018, 0.0036])
+        variance = np.array([0.5, 0.8, 0.8])
+        mixing = np.array([0.25, 0.5, 1.0, 1.0], np.float32)
+        line = grey_line(a, b, variance, mixing)
+        r, g, blue = means(np.array([0.2]), a, b, variance)[0]
+        at = (0.25 * (r + blue) + 0.5 * g - line.place[0]) * line.place[1]
+        self.assertAlmostEqual(float(np.interp(at, np.arange(len(line.u)), line.u)), (r - blue) / 2, delta=1e-3)
+        self.assertAlmostEqual(float(np.interp(at, np.arange(len(line.v)), line.v)), (r - 2 * g + blue) / 4, delta=1e-3)
+
+
+class NoiseReduction(unittest.TestCase):
+    def test_grey_stays_grey(self) -> None:
+        """Fine dark detail is not painted green, nor light detail pink."""
+        for title, bar in (("2e-3", 0.05), ("ISO 6400", 0.1)):
+            sensor = Sensor(*natural.levels()[title])
+            for best in (False, True):
+                found = natural.denoised(light_of("grey rocket"), sensor, 1, best)
+                self.assertLess(natural.slopes(found), bar, (title, best))
+
+    def test_dark_is_not_magenta(self) -> None:
+        """Grey of 2 % light at ISO 6400, a photon or two a photosite: what it is, in both grades."""
+        for row in natural.dark((2.0,)).values():
+            self.assertLess(max(map(abs, row)), 2.0)
+
+    def test_colour_is_as_good_as_block_matching(self) -> None:
+        a, b = natural.levels()["2e-3"]
+        for name, bar in (("chelsea", (3.4, 3.1, 2.5)), ("astronaut", (4.6, 3.7, 2.8))):
+            light = light_of(name)
+            found = natural.colour_errors(natural.denoised(light, Sensor(a, b), 1), light * LIGHT)
+            self.assertTrue(all(f < w for f, w in zip(found, bar, strict=True)), (name, found))
+
+    def test_plain_ground_is_no_more_blotched_in_the_best_grade(self) -> None:
+        light = np.full((400, 600, 3), 0.2, np.float32)
+        coarse = []
+        for best in (False, True):
+            found = natural.lab(natural.denoised(light, Sensor(*natural.high_iso()), 3, best))
+            h, w = (n // 8 * 8 for n in found.shape[:2])
+            coarse.append(found[:h, :w].reshape(h // 8, 8, w // 8, 8, 3).mean(axis=(1, 3)).std(axis=(0, 1)))
+        self.assertTrue((coarse[1] < 1.1 * coarse[0]).all(), coarse)
+
+    def test_noise_of_the_balance(self) -> None:
+        """Red's gain makes green noisier through the demosaicing, and the table knows."""
+        low = coefficient_noise("mosaic", True, *ratios_of(np.array([[1e-3, 0], [1e-3, 0], [1e-3, 0]])))
+        high = coefficient_noise("mosaic", True, *ratios_of(np.array([[4e-3, 0], [1e-3, 0], [1e-3, 0]])))
+        self.assertGreater(high.variance[1], 1.05 * low.variance[1])
+
+
+if __name__ == "__main__":
+    unittest.main()
