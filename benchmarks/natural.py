@@ -14,11 +14,18 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from tests.photographs import LIGHT, Sensor, light_of, noisy, seen
+from skimage import data
+from tests.photographs import LIGHT, Sensor, light_of, noisy, seen, source_of
 
-from bruto.color.spaces import space, xyz_to_lab
+from bruto.color.difference import delta_e00
+from bruto.color.spaces import decode_srgb, picture_to_lab, space, xyz_to_lab
 from bruto.develop.demosaic import demosaic
+from bruto.develop.pipeline import Developer
+from bruto.develop.recipe import Recipe
+from bruto.develop.steps.haze import AIRLIGHT
 from bruto.develop.steps.noise import reduce_noise
+from bruto.develop.suggest.look import suggest_haze
+from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.simphone.sensor_model import sensor_for
 
 NAMES = ("chelsea", "astronaut", "rocket", "coffee")
@@ -146,6 +153,71 @@ def kept(title: str, a: float, b: float, strength: tuple[float, float], best: bo
             row.append(float((of_truth * of_found).sum() / (of_truth * of_truth).sum()))
         rows.append([*row, float(np.sqrt(((found - truth) ** 2).mean()))])
     return np.mean(rows, axis=0).round(3).tolist()
+
+
+PAINTS = ((30, 60, 160), (160, 30, 40), (20, 110, 60), (60, 30, 90), (12, 25, 60), (190, 140, 20), (100, 60, 40))
+"""sRGB codes of flat patches on a white wall."""
+
+
+def wall() -> tuple[NDArray[np.float32], list[tuple[slice, slice]]]:
+    """Light of a white wall that grows darker to one side, with the patches on it, and where they are."""
+    light = np.full((900, 1200, 3), 0.86, np.float32) * np.linspace(1.0, 0.8, 1200, dtype=np.float32)[None, :, None]
+    places = []
+    for k, paint in enumerate(PAINTS):
+        y, x = 120 + k // 4 * 380, 60 + k % 4 * 290
+        light[y : y + 280, x : x + 200] = decode_srgb(np.array(paint) / 255.0)
+        places.append((slice(y + 6, y + 274), slice(x + 6, x + 194)))
+    return cv2.GaussianBlur(light, (0, 0), 0.8), places
+
+
+def patches(folder: Path) -> dict[str, Any]:
+    """Flat saturated patches beside white, with the suggested recipe and with haze at 60 %: widest spread of hue inside
+    a patch (95 %, degrees) and largest Delta E 2000 from its median (95 %), without noise finer than 2 px.
+    """
+    light, places = wall()
+    developer = Developer(source_of(folder, light, Sensor(a=2e-4, b=2e-7)))
+    suggested = take_all(Recipe(), suggest_all(developer))
+    result: dict[str, Any] = {"suggested_haze": suggested.haze}
+    for title, recipe in (("suggested", suggested), ("haze 60 %", suggested.changed(haze=60.0))):
+        star = cv2.GaussianBlur(picture_to_lab(developer.render(recipe)).astype(np.float32), (0, 0), 2.0)
+        spreads, errors = [], []
+        for place in places:
+            pixels = star[place].reshape(-1, 3)
+            middle = np.median(pixels, axis=0)
+            errors.append(float(np.percentile(delta_e00(pixels, np.broadcast_to(middle, pixels.shape)), 95)))
+            hue = (pixels[:, 1] + 1j * pixels[:, 2]) / complex(middle[1], middle[2])
+            spreads.append(float(np.ptp(np.percentile(np.degrees(np.angle(hue)), [2.5, 97.5]))))
+        result[title] = {"hue_spread_deg": round(max(spreads), 2), "delta_e00_p95": round(max(errors), 2)}
+    return result
+
+
+AIR = np.array([0.8, 0.82, 0.85], np.float32)
+
+
+def hazy_photograph(thickness: float) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """The motorcycle behind air, by its depth (light goes to AIR by the law of Koschmieder), and the veil's share."""
+    light = light_of("stereo_motorcycle")
+    near = np.asarray(data.stereo_motorcycle()[2], float)[: light.shape[0], : light.shape[1]]
+    near[~np.isfinite(near) | (near <= 0)] = np.min(near[np.isfinite(near) & (near > 0)])
+    depth = 1 / near
+    depth = np.minimum(depth / np.percentile(depth, 95), 1.2)
+    through = np.exp(-thickness * depth).astype(np.float32)[..., None]
+    return light * through + AIR * (1 - through), 1 - through[..., 0]
+
+
+def haze(folder: Path) -> dict[str, Any]:
+    """What is suggested against haze: in clear air, and share of the true veil that it takes in the haziest third."""
+    result: dict[str, Any] = {}
+    for name in ("chelsea", "astronaut", "coffee", "rocket", "stereo_motorcycle", "page", "brick", "moon"):
+        developer = Developer(source_of(folder, light_of(name)))
+        result[f"clear, {name}"] = suggest_haze(developer).value
+    for thickness in (1.0, 1.5):
+        light, veil = hazy_photograph(thickness)
+        developer = Developer(source_of(folder, light))
+        taken = suggest_haze(developer).value / 100 * developer.coarse(AIRLIGHT).typical
+        true = float(np.median(np.sort(veil, axis=None)[-veil.size // 3 :]))
+        result[f"motorcycle behind air, {thickness:g}"] = {"true_veil": round(true, 2), "of_it": round(taken / true, 2)}
+    return result
 
 
 if __name__ == "__main__":

@@ -36,6 +36,7 @@ def light_of(name: str) -> NDArray[np.float32]:
     """Linear sRGB light (H, W, 3), even sizes, white = 1; "grey NAME": only its luminance."""
     picture = getattr(data, name.removeprefix("grey "))()
     picture = picture[0] if isinstance(picture, tuple) else picture
+    picture = picture if picture.ndim == 3 else np.repeat(picture[..., None], 3, axis=2)
     h, w = (n // 2 * 2 for n in picture.shape[:2])
     light = decode_srgb(picture[:h, :w, :3] / 255.0).astype(np.float32)
     if name.startswith("grey "):

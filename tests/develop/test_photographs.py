@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
 from benchmarks import natural
 from numpy.typing import NDArray
 
+from bruto.develop.analysis.veil import veil_of
 from bruto.develop.demosaic import demosaic
 from bruto.develop.noise_coefficients import coefficient_noise, ratios_of
 from bruto.develop.steps.grey import grey_line
+from bruto.develop.steps.haze import haze_of
 from bruto.develop.steps.unbiased import inverses, light_row, mean_stabilised, means, stabilised
 from tests.photographs import KINDS, LIGHT, Sensor, codes_of, light_of, noisy, seen
 
@@ -126,6 +130,30 @@ class NoiseReduction(unittest.TestCase):
         low = coefficient_noise("mosaic", True, *ratios_of(np.array([[1e-3, 0], [1e-3, 0], [1e-3, 0]])))
         high = coefficient_noise("mosaic", True, *ratios_of(np.array([[4e-3, 0], [1e-3, 0], [1e-3, 0]])))
         self.assertGreater(high.variance[1], 1.05 * low.variance[1])
+
+
+class Airlight(unittest.TestCase):
+    def test_flat_patches_beside_white_keep_their_hue(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            found = natural.patches(Path(folder))
+        self.assertEqual(found["suggested_haze"], 0)
+        for title in ("suggested", "haze 60 %"):
+            self.assertLess(found[title]["hue_spread_deg"], 3.0, title)
+            self.assertLess(found[title]["delta_e00_p95"], 1.5, title)
+
+    def test_air_is_seen_by_depth_alone(self) -> None:
+        """White paper, walls and plains are not air; air between is, by half at least."""
+        with tempfile.TemporaryDirectory() as folder:
+            for key, value in natural.haze(Path(folder)).items():
+                if key.startswith("clear"):
+                    self.assertEqual(value, 0.0, key)
+                else:
+                    self.assertGreater(value["of_it"], 0.5, key)
+
+    def test_nothing_is_said_of_a_plain_or_tiny_picture(self) -> None:
+        for shape in ((300, 400, 3), (20, 20, 3)):
+            plain = np.full(shape, 0.5, np.float32)
+            self.assertFalse(veil_of(plain, haze_of(plain)).airy)
 
 
 if __name__ == "__main__":

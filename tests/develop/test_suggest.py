@@ -22,6 +22,7 @@ from bruto.container.rawframe import RawFrame
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import Source, open_source, source_of_raw
+from bruto.develop.steps.haze import AIRLIGHT
 from bruto.develop.suggest.detail import overshoot
 from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.develop.suggest.suggestion import Suggestion
@@ -255,6 +256,12 @@ class HazeRow(unittest.TestCase):
         self.assertEqual(found[0], 0.0)
         self.assertEqual(found, sorted(found))
         self.assertGreater(found[-1], 20)
+
+    def test_half_of_the_veil_goes_at_least(self) -> None:
+        for scene in ("sluice", "pans", "crystals"):
+            developer = Developer(behind_air(source_of(scene, iso=100.0), 0.7))
+            taken = suggested(developer.source)["haze"].value / 100 * developer.coarse(AIRLIGHT).typical
+            self.assertGreater(taken, 0.5 * 0.7 * 8 / 9, scene)  # the upper third's middle
 
     def test_taking_it_comes_nearer_to_the_clear_scene(self) -> None:
         source = source_of("sluice", iso=100.0)

@@ -25,6 +25,10 @@ PATCH_SHARE = 0.02
 """Side of the dark channel's patch as a share of the long edge."""
 MOST = 0.9
 """Most of the light at a place that is taken for airlight."""
+BOUND = 0.83
+"""Most of the light at a pixel that is taken for airlight, of its weakest channel over the airlight's: the share is
+smeared from white walls into their neighbours, whose weak channels would go below black and turn the hue.
+"""
 SMALL = 640
 
 
@@ -83,6 +87,7 @@ def _clear(xs, ys, zs, top, place, field_a, field_b, weights, airlight, amount, 
     light, a, b = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
     start_x, step_x = place[1] * place[3], place[3]
     ax, ay, az = airlight[0], airlight[1], airlight[2]
+    bx, by, bz = np.float32(BOUND) / ax, np.float32(BOUND) / ay, np.float32(BOUND) / az
     for k in range(xs.shape[0]):
         x, y, z = xs[k], ys[k], zs[k]
         for j in range(w):
@@ -91,7 +96,8 @@ def _clear(xs, ys, zs, top, place, field_a, field_b, weights, airlight, amount, 
         across_row(field_a, field_b, place_y, start_x, step_x, a, b)
         for j in range(w):
             share = a[j] * (log2_of(light[j] * np.float32(1 / 0.18)) - exposure) + b[j]
-            share = amount * min(max(share, np.float32(0)), np.float32(0.9))
+            most = max(min(x[j] * bx, min(y[j] * by, z[j] * bz)), np.float32(0))
+            share = amount * min(min(max(share, np.float32(0)), np.float32(0.9)), most)
             clear = np.float32(1) / max(np.float32(1) - share, np.float32(0.15))
             x[j] = (x[j] - ax) * clear + ax
             y[j] = (y[j] - ay) * clear + ay

@@ -6,31 +6,30 @@ import math
 
 import numpy as np
 
+from bruto.develop.analysis.veil import RISES, veil_of
 from bruto.develop.pipeline import Developer
 from bruto.develop.steps.haze import AIRLIGHT
 from bruto.develop.suggest.detail import grey_noise
 from bruto.develop.suggest.suggestion import Suggestion
 
-CLEAR_AIR = 0.45
-"""Share of airlight that the estimate finds in clear scenes with bright surfaces in them."""
-
-
-MOST_HAZE = 60.0
-"""Most haze removal that is suggested, %."""
+CLEAR_AIR = 0.08
+"""Share of airlight that the darkest of textured places seem to have in clear air."""
+MORE_HAZE, MOST_HAZE = 400.0, 64.0
+"""Haze removal that is suggested, % for each whole share of airlight over that, and most."""
 
 
 def suggest_haze(developer: Developer) -> Suggestion:
-    """Take out part of the airlight where it is more than bright surfaces make of themselves."""
+    """Take out part of the airlight where it is air: where it grows with depth, or lies over all."""
     typical = developer.coarse(AIRLIGHT).typical
-    amount = float(np.clip(round((typical - CLEAR_AIR) * 200 / 2) * 2, 0, MOST_HAZE))
-    if amount == 0:
-        return Suggestion(
-            "haze",
-            0.0,
-            f"the air is clear: a veil of {100 * typical:.0f} % at most, as bright ground alone gives",
-            typical,
-        )
-    return Suggestion("haze", amount, f"airlight is {100 * typical:.0f} % of the light in the far third", typical)
+    veil = veil_of(developer.small(), developer.coarse(AIRLIGHT))
+    amount = float(np.clip(round((veil.far - CLEAR_AIR) * MORE_HAZE / 2) * 2, 0, MOST_HAZE))
+    if not veil.airy or amount == 0:
+        text = "no sign of air between: dark places are dark, or bright ones no farther away"
+        return Suggestion("haze", 0.0, text, typical)
+    how = "and it grows with the distance" if veil.rises >= RISES else "and no place is free of it"
+    return Suggestion(
+        "haze", amount, f"airlight is {100 * veil.far:.0f} % of the light in the far third, {how}", typical
+    )
 
 
 def suggest_base_look(developer: Developer) -> Suggestion | None:
