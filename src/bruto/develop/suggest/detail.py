@@ -50,16 +50,15 @@ def suggest_noise(developer: Developer, exposure: float) -> tuple[Suggestion, Su
     colour = round(0.75 + 0.25 * share, 2)
     where = "from the file" if developer.source.noise_from == "file" else "measured in the picture"
     text = f"σ {sigma:.1f} L* at grey after exposure, {where}"
-    if sigma > 2 * VISIBLE_NOISE:
+    if sigma > 1.5 * VISIBLE_NOISE:  # it must be taken
         text = f"{text}; a fine grain stays, and texture with it"
-    residual = Residual(developer)
-    fits = (less for less in LESS_NOISE if residual.on_detail(brightness - less, colour) <= MOST_ON_DETAIL)
-    less = next(fits, LESS_NOISE[-1] if sigma < VISIBLE_NOISE else None)
-    if less is None:  # however little is taken, and it must be taken
-        text = f"{text}; the finest detail is lost in it"
-    elif less:
-        text = f"{text}; more would take detail with it"
-        brightness = round(brightness - less, 2)
+    else:
+        residual = Residual(developer)
+        fits = (less for less in LESS_NOISE if residual.on_detail(brightness - less, colour) <= MOST_ON_DETAIL)
+        less = next(fits, LESS_NOISE[-1])
+        if less:
+            text = f"{text}; more would take detail with it"
+            brightness = round(brightness - less, 2)
     return (
         Suggestion("brightness_noise", brightness, text, sigma),
         Suggestion("colour_noise", colour, "colour has no detail this fine; nearly all of it goes", sigma),

@@ -7,7 +7,9 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.container.rawframe import RawMeta
 from bruto.develop.pipeline import Developer
+from bruto.develop.steps.tone import curve
 from bruto.develop.suggest.detail import grey_noise
 from bruto.develop.suggest.suggestion import Suggestion
 from bruto.develop.values import Handle, Tone
@@ -36,26 +38,80 @@ def scene_ev(developer: Developer) -> NDArray[np.float32]:
     return np.log2(np.maximum(developer.luminance(factor), 2e-5) / 0.18)
 
 
-def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0) -> Suggestion:
+BACKLIT = (2.2, 3.2)
+"""Contrast, EV from the mean of logarithms to the bright surfaces, where a scene begins to be lit from behind, and
+where it is: there the middle of the picture is placed, not its mean of dark and bright.
+"""
+BACKLIT_LIGHTNESS, DIMMER, LEAST_LIGHTNESS = 40.0, 6.0, 17.0
+"""L* of the middle of a backlit picture; less for each EV of contrast beyond 3.4, as eyes that have the window in view
+see the room dim; and the least. A dusk keeps ground that can be read, a room remains a room.
+"""
+NIGHT, NIGHT_DIMMER = 3.0, 2.5
+"""Light value (EV at ISO 100) of the scene's middle below which it is night, and L* less for each EV below."""
+DARK_SHARE = 0.5
+"""L* of the darkest tenth over that of the middle in a backlit picture."""
+ROOM, ROOM_LIGHTNESS = (4.2, 5.2), 50.0
+"""Contrast from which it is a room with windows, and is; L* of what is brightest in such a room."""
+
+
+def backlit(ev: NDArray[np.float32]) -> tuple[float, float]:
+    """How far a scene is lit from behind, 0..1, and its contrast: EV from the mean of logarithms to bright surfaces."""
+    contrast = float(np.percentile(ev, 97)) - float(np.mean(np.clip(ev, -9, 4)))
+    return _smooth(contrast, BACKLIT), contrast
+
+
+def _smooth(value: float, ends: tuple[float, float]) -> float:
+    """From 0 to 1 between two ends."""
+    share = float(np.clip((value - ends[0]) / (ends[1] - ends[0]), 0, 1))
+    return share * share * (3 - 2 * share)
+
+
+def light_value(meta: RawMeta, ev: NDArray[np.float32]) -> float | None:
+    """EV at ISO 100 of the middle of the scene, from the exposure told by the file; None where it tells none."""
+    if not (meta.iso and meta.exposure_s and meta.f_number):
+        return None
+    camera = math.log2(meta.f_number**2 / meta.exposure_s * 100 / meta.iso)
+    return camera + float(np.median(ev)) - meta.baseline_exposure
+
+
+def middle_lightness(contrast: float, value: float | None) -> float:
+    """L* at which the middle of a backlit or night picture should come to lie.
+
+    >>> [round(middle_lightness(contrast, value)) for contrast, value in ((3.4, 6.0), (6.4, 6.0), (3.4, 1.0))]
+    [40, 22, 35]
+    """
+    dim = DIMMER * max(contrast - 3.4, 0.0)
+    night = NIGHT_DIMMER * min(max(NIGHT - value, 0.0), 6.0) if value is not None else 0.0
+    return max(BACKLIT_LIGHTNESS - dim - night, LEAST_LIGHTNESS)
+
+
+def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0, value: float | None = None) -> Suggestion:
     """Half way between bringing the mean of logarithms to grey and bringing the bright surfaces to white, held by the
-    highlights.
+    highlights; in backlit scenes, what brings the middle of the picture to its lightness (`value`: see `light_value`).
 
     The mean alone greys down salt and snow, the white alone darkens scenes with a window in them.
     """
     middle = float(np.mean(np.clip(ev, -9, 4)))
     white = float(np.percentile(ev, 97))
     by_middle, by_white = MIDDLE_EV - middle, WHITE_SURFACE_EV - white
-    gain = 0.5 * by_middle + 0.5 * by_white
-    contrast = white - middle
-    if contrast > 4.5:  # a window or lamp in a dark room: follow the room, the tone curve holds the window
-        gain = by_middle - 1.2 if by_white < by_middle - 2 else gain
-    else:
-        gain = min(gain, HIGHLIGHTS_EV - float(np.percentile(ev, 99.5)))
+    gain = min(0.5 * by_middle + 0.5 * by_white, HIGHLIGHTS_EV - float(np.percentile(ev, 99.5)))
+    share, contrast = backlit(ev)
+    if share > 0:
+        wanted = middle_lightness(contrast, value)
+        places = np.linspace(-6.0, 2.0, 400)
+        usual = curve(_tone(-7.0, DARK_SHARE * wanted + 1.0, 78.0, 5.0))
+        placed, bright = np.interp([wanted, ROOM_LIGHTNESS], usual(places), places).tolist()
+        placed -= float(np.median(ev))
+        inside = ev[ev < white - 2]  # not the windows
+        placed += _smooth(contrast, ROOM) * (bright - float(np.percentile(inside, 95)) - placed)
+        gain += share * (placed - gain)
     held = gain > most
     gain = float(np.clip(round(round(min(gain, most) / 0.05) * 0.05, 2), -3, 6))
     side = "under" if middle < 0 else "over"
     bright = f"{white:+.1f}".replace("-", "−")
     rest = "held back: noise would show" if held else f"bright surfaces at {bright} EV"
+    if share > 0.5 and not held:
+        rest = f"{rest}: lit from behind"
     return Suggestion("exposure", gain, f"middle of the scene lies {abs(middle):.1f} EV {side} grey, {rest}", middle)
 
 
@@ -68,9 +124,22 @@ def noise_limit(developer: Developer) -> float:
     return max(low, 1.0)
 
 
-def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float) -> Suggestion:
-    """Handles on the evidence: black and white where the light ends, shadow and bright bent by how much light lies
-    beyond them.
+def _tone(black_ev: float, shadow_l: float, bright_l: float, white_ev: float) -> Tone:
+    """The handles that suggestions move, the others where they stand."""
+    return Tone(
+        black=Handle(ev=round(black_ev, 1), lightness=1.0),
+        shadow=Handle(ev=-3.0, lightness=round(shadow_l, 1)),
+        grey=Handle(ev=0.0, lightness=51.5),
+        bright=Handle(ev=1.6, lightness=round(bright_l, 1)),
+        white=Handle(ev=round(white_ev, 1), lightness=99.0),
+    )
+
+
+def suggest_tone(
+    developer: Developer, ev: NDArray[np.float32], exposure: float, value: float | None = None
+) -> Suggestion:
+    """Handles on the evidence: black and white where the light ends, bright bent by how much light lies beyond it,
+    shadow by how much is deep, or in backlit scenes so that the darkest tenth comes to its lightness.
     """
     light = ev + exposure
     a, b = developer.noise[1]
@@ -82,19 +151,14 @@ def suggest_tone(developer: Developer, ev: NDArray[np.float32], exposure: float)
     white_ev = float(np.clip(high + 0.15, 2.45, 7.0))
     shadow_l = 13.0 + 13.0 * min(1.0, deep / 0.35)
     bright_l = 81.0 - 7.0 * min(1.0, far / 0.25)
-    tone = Tone(
-        black=Handle(ev=round(black_ev, 1), lightness=1.0),
-        shadow=Handle(ev=-3.0, lightness=round(shadow_l, 1)),
-        grey=Handle(ev=0.0, lightness=51.5),
-        bright=Handle(ev=1.6, lightness=round(bright_l, 1)),
-        white=Handle(ev=round(white_ev, 1), lightness=99.0),
-    )
+    share, contrast = backlit(ev)
+    if share > 0:
+        wanted = middle_lightness(contrast, value) * np.array([DARK_SHARE, 1.0])
+        choices = np.arange(9.0, 26.5, 0.5)
+        found = [curve(_tone(black_ev, l, bright_l, white_ev))(np.percentile(light, [10, 50])) for l in choices]
+        off = ((np.array(found) - wanted) ** 2).sum(axis=1)
+        shadow_l += share * (float(choices[np.argmin(off)]) - shadow_l)
     evidence = (
         f"light from {low:+.1f} to {high:+.1f} EV; {deep * 100:.0f} % deep in shadow, {far * 100:.0f} % above bright"
     )
-    return Suggestion(
-        "tone",
-        tone,
-        evidence.replace("-", "−"),
-        deep,
-    )
+    return Suggestion("tone", _tone(black_ev, shadow_l, bright_l, white_ev), evidence.replace("-", "−"), deep)

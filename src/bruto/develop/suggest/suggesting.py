@@ -12,7 +12,7 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.suggest.detail import grey_noise, suggest_noise, suggest_sharpness
 from bruto.develop.suggest.frame import suggest_frame
-from bruto.develop.suggest.light import noise_limit, scene_ev, suggest_exposure, suggest_tone
+from bruto.develop.suggest.light import light_value, noise_limit, scene_ev, suggest_exposure, suggest_tone
 from bruto.develop.suggest.look import suggest_base_look, suggest_finish, suggest_haze
 from bruto.develop.suggest.picture_statistics import suggest_spread
 from bruto.develop.suggest.suggestion import Suggestion
@@ -39,12 +39,13 @@ class Suggesting:
 
 def _parts_of(developer: Developer, found: dict[str, Suggestion]) -> Iterator[Iterable[Suggestion]]:
     ev = scene_ev(developer)
-    exposure = suggest_exposure(ev, noise_limit(developer))
+    value = light_value(developer.source.meta, ev)
+    exposure = suggest_exposure(ev, noise_limit(developer), value)
     yield [exposure]
     yield suggest_white(developer)
     yield suggest_noise(developer, exposure.value)
     yield suggest_sharpness(developer, exposure.value)
-    yield [suggest_tone(developer, ev, exposure.value)]
+    yield [suggest_tone(developer, ev, exposure.value, value)]
     look = suggest_base_look(developer)
     yield [look] if look is not None else []
     yield [suggest_haze(developer)]
