@@ -55,6 +55,7 @@ class Sensor:
     bits: int = 12
     black: float = 256.0
     iso: float = 400.0
+    exposure_s: float = 0.01
 
     @property
     def white(self) -> float:
@@ -102,7 +103,8 @@ def tags_of(sensor: Sensor) -> DngTags:
         black=np.full(4, sensor.black), white=np.array([sensor.white]), bits=sensor.bits,
         calibrations=(Calibration(D65, color=XYZ_TO_SRGB / gains[:, None]),), as_shot_neutral=1 / gains,
         cfa=sensor.cfa, noise_profile=np.tile([sensor.a, sensor.b], (3, 1)), make="Vessar", model="Vessar Tide 4",
-        taken="2026:06:21 12:00:00", iso=sensor.iso, exposure_s=0.01, f_number=1.8, focal_mm=5.9, focal_35mm=26.0,
+        taken="2026:06:21 12:00:00", iso=sensor.iso, exposure_s=sensor.exposure_s,
+        f_number=1.8, focal_mm=5.9, focal_35mm=26.0,
     )  # fmt: skip
 
 

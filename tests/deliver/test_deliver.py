@@ -121,6 +121,11 @@ class Formats(Folder):
             expected = 255 * encode_srgb(working_to("srgb") @ colour)
             self.assertLess(np.abs(shown - expected).max(), 2.5, name)
 
+    def test_illuminant_has_the_bytes_prescribed(self) -> None:
+        """ICC.1:2022, 7.2.16."""
+        for name in ("srgb", "display-p3", "rec2020", "linear"):
+            self.assertEqual(profile(name)[68:80].hex(), "0000f6d6" + "00010000" + "0000d32d")
+
     def test_resizing_averages_light(self) -> None:
         board = np.zeros((100, 100, 3), np.uint8)
         board[::2, ::2] = board[1::2, 1::2] = 255

@@ -24,6 +24,7 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.source import Source, open_source, source_of_raw
 from bruto.develop.steps.haze import AIRLIGHT
 from bruto.develop.suggest.detail import overshoot
+from bruto.develop.suggest.light import light_value, middle_lightness, suggest_exposure
 from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.develop.suggest.suggestion import Suggestion
 from bruto.develop.values import Tone
@@ -217,6 +218,46 @@ class SharpnessRows(unittest.TestCase):
         haloed = soft + 1.4 * (soft - cv2.GaussianBlur(soft, (0, 0), 1.5))
         self.assertLess(overshoot(soft), 0.03)
         self.assertGreater(overshoot(haloed), 0.10)
+        for seed in range(8):  # frames of one burst are told alike
+            noise = np.random.default_rng(seed).standard_normal(soft.shape).astype(np.float32) * 0.02
+            self.assertLess(overshoot(soft + noise), 0.05)
+            self.assertGreater(overshoot(haloed + noise), 0.10)
+
+
+class Backlit(unittest.TestCase):
+    def test_dusk_can_be_read_and_stays_dusk(self) -> None:
+        """Against a rendering by hand, whose ground can be read while the sky stays the brightest: L* of the darkest
+        tenth 19, of the middle 39.
+        """
+        for iso in (200.0, 3200.0):
+            developer = Developer(source_of("sluice", iso=iso))
+            picture = developer.view(take_all(Recipe(), suggest_all(developer)), 2)
+            dark, middle, sky = np.percentile(picture_to_lab(picture)[..., 0], (10, 50, 95))
+            self.assertLess(abs(dark - 19), 6, iso)
+            self.assertLess(abs(middle - 39), 6, iso)
+            self.assertGreater(sky, 80)
+
+    def test_a_room_with_a_window_is_a_room(self) -> None:
+        """By hand: L* of the darkest tenth 9, of the middle 21, of its brightest boards 48."""
+        developer = Developer(source_of("boiling-house"))
+        picture = developer.view(take_all(Recipe(), suggest_all(developer)), 2)
+        for found, wanted in zip(
+            np.percentile(picture_to_lab(picture)[..., 0], (10, 50, 90)), (9, 21, 48), strict=True
+        ):
+            self.assertLess(abs(found - wanted), 6)
+
+    def test_night_stays_dark(self) -> None:
+        evening, night = (middle_lightness(3.4, value) for value in (5.0, -2.0))
+        self.assertLess(night, evening - 10)
+        even = np.zeros((40, 40), np.float32)
+        even[:8] = 4.0
+        gains = [suggest_exposure(even - 2.0, value=value).value for value in (5.0, -2.0)]
+        self.assertLess(gains[1], gains[0] - 0.5)
+
+    def test_light_value_of_the_exposure(self) -> None:
+        meta = replace(source_of("pans").meta, iso=100.0, exposure_s=1 / 128, f_number=2.0, baseline_exposure=0.0)
+        self.assertAlmostEqual(light_value(meta, np.full((2, 2), -1.0, np.float32)), 8.0, places=5)
+        self.assertIsNone(light_value(replace(meta, iso=None), np.zeros((2, 2), np.float32)))
 
 
 class ToneRow(unittest.TestCase):

@@ -10,7 +10,10 @@ from functools import cache
 import numpy as np
 
 from bruto.color.adaptation import bradford
-from bruto.color.spaces import D50_XYZ, D65_XYZ, space
+from bruto.color.spaces import D65_XYZ, space
+
+ICC_D50 = np.array([0.9642, 1.0, 0.8249])
+"""The illuminant of the profile connection space (ICC.1:2022, 7.2.16): its bytes are prescribed."""
 
 
 def _s15(values) -> bytes:
@@ -29,7 +32,7 @@ def profile(name: str) -> bytes:
     """
     linear = name == "linear"
     chosen = space("rec2020" if linear else name)
-    adapt = bradford(D65_XYZ, D50_XYZ)
+    adapt = bradford(D65_XYZ, ICC_D50)
     columns = adapt @ chosen.to_xyz()
     if linear:
         curve = b"para" + bytes(4) + struct.pack(">2H", 0, 0) + _s15([1.0])
@@ -44,7 +47,7 @@ def profile(name: str) -> bytes:
     tags = [
         (b"desc", _text(title)),
         (b"cprt", _text("No copyright, use freely")),
-        (b"wtpt", xyz + _s15(D50_XYZ)),
+        (b"wtpt", xyz + _s15(ICC_D50)),
         (b"chad", b"sf32" + bytes(4) + _s15(adapt)),
         *((tag, xyz + _s15(columns[:, k])) for k, tag in enumerate((b"rXYZ", b"gXYZ", b"bXYZ"))),
         (b"rTRC", curve),
@@ -64,7 +67,7 @@ def profile(name: str) -> bytes:
         + bytes(4 * 4)
         + bytes(8)
         + struct.pack(">I", 0)
-        + _s15(D50_XYZ)
+        + _s15(ICC_D50)
         + bytes(4 + 16 + 28)
     )
     return header + table + body

@@ -36,6 +36,10 @@ steep as green.
 """
 NOISY = 1.0
 """Variance likewise, in variances of the noise."""
+STEEP, STEEP_FROM, STEEP_NOISE = 3.0, 0.01, 6.0
+"""Light over light next to it that makes an edge steep, from how much of full and how many standard deviations of noise
+in black: there nothing falls below half of what is around, or bright windows would have black and coloured outlines.
+"""
 STEEPEST = 3.0
 """Limit of the slopes of red and blue, over balanced green."""
 
@@ -165,6 +169,16 @@ def _refine_green(of_row, of_column, share, difference, low, high, n, start):
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
+def _above(value, a, b, black):
+    """A value between two sites, not below half of the lower one where the edge between them is steep; `black`: what
+    counts as dark.
+    """
+    low, high = min(a, b), max(a, b)
+    least = np.float32(0.5) * low if high > np.float32(STEEP) * max(low, black) else value
+    return max(value, least)
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _sums(line, total):
     """Sums of three values side by side."""
     for k in range(1, len(line) - 1):
@@ -218,8 +232,10 @@ def _smoothed(slope, own, difference, smooth, rest, low, high, n):
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _demosaic(mosaic, ry, rx, gains, noise, out):
-    """`gains` (3,): of red, green and blue; `noise` (3, 2): a, b after them; `out`: lines of RGB (h, 3 w)."""
+def _demosaic(mosaic, ry, rx, gains, noise, blacks, out):
+    """`gains` (3,): of red, green and blue; `noise` (3, 2): a, b after them; `blacks` (3,): see `_above`; `out`: lines
+    of RGB (h, 3 w).
+    """
     h, w = mosaic.shape
     rows, columns = (h + _ROWS - 1) // _ROWS, (w + _COLUMNS - 1) // _COLUMNS
     for tile in prange(rows * columns):
@@ -276,26 +292,43 @@ def _demosaic(mosaic, ry, rx, gains, noise, out):
             u1, l1, v1, w1 = up[place:][:count], low[place:][:count], above[place:][:count], below[place:][:count]
             side = place + 2 * s - 1
             u2, l2, v2, w2 = up[side:][:count], low[side:][:count], above[side:][:count], below[side:][:count]
+            o0, o1 = own[y, place - s :][:count], own[y, place - s + 1 :][:count]
+            n1, n2 = own[y - 1, place:][:count], own[y + 1, place:][:count]
+            n3, n4 = own[y - 1, side:][:count], own[y + 1, side:][:count]
+            e0, e1 = green[y, place + s - 1 :][:count], green[y, place + s :][:count]
+            e2, e3 = green[y - 1, place:][:count], green[y + 1, place:][:count]
             for k in range(count):
                 here, there = a[k] - d[k], g[k]
+                least = min(min(e0[k], e1[k]), min(e2[k], e3[k]))
+                here = _above(here, least, max(max(e0[k], e1[k]), max(e2[k], e3[k])), blacks[1])
                 x, z = 2 * k + s, 2 * k + 1 - s
-                same[x], same[z] = a[k], half * ((m0[k] + m1[k]) * there + (r0[k] + r1[k]))
+                same[x], same[z] = (
+                    a[k],
+                    _above(half * ((m0[k] + m1[k]) * there + (r0[k] + r1[k])), o0[k], o1[k], blacks[mine]),
+                )
                 middle[x], middle[z] = here, there
                 u, v = u1[k] + l1[k], v1[k] + w1[k]
-                across_from[z] = half * (u * there + v)
-                across_from[x] = half * half * ((u + (u2[k] + l2[k])) * here + (v + (v2[k] + w2[k])))
+                across_from[z] = _above(half * (u * there + v), n1[k], n2[k], blacks[2 - mine])
+                corner = half * half * ((u + (u2[k] + l2[k])) * here + (v + (v2[k] + w2[k])))
+                least, most = min(min(n1[k], n2[k]), min(n3[k], n4[k])), max(max(n1[k], n2[k]), max(n3[k], n4[k]))
+                across_from[x] = _above(corner, least, most, blacks[2 - mine])
             wide = right - left
             together(three[0, :wide], three[1, :wide], three[2, :wide], out[at, 3 * left : 3 * right])
 
 
 def demosaic(
-    mosaic: NDArray[np.float32], cfa: str, gains: NDArray | None = None, noise: NDArray | None = None
+    mosaic: NDArray[np.float32],
+    cfa: str,
+    gains: NDArray | None = None,
+    noise: NDArray | None = None,
+    averaged: bool = False,
 ) -> NDArray[np.float32]:
     """Three colours a pixel, (H, W, 3) float32, from a Bayer mosaic (H, W) float32 of pattern `cfa` ("RGGB", ...).
 
     `gains` (3,): of red, green and blue, put on the sites before (colour differences should be small: balanced light).
-    `noise` (3, 2): a, b of their variance a x + b after that; None: none. Values keep their units else; the sampled
-    colour of each site is kept exactly. Edges are mirrored. Raises `ValueError` for a pattern that is not Bayer's, and
+    `noise` (3, 2): a, b of their variance a x + b after that; None: none. `averaged`: frames of this kind will be, so
+    that what stands in the noise of one must stay. Values keep their units else; the sampled colour of each site is
+    kept exactly. Edges are mirrored. Raises `ValueError` for a pattern that is not Bayer's, and
     for a mosaic of less than 2 x 2.
     """
     if sorted(cfa) != sorted("RGGB") or any(c not in CFA_LETTERS for c in cfa):
@@ -307,8 +340,11 @@ def demosaic(
     source = np.ascontiguousarray(mosaic, np.float32)[:]
     source.flags.writeable = False  # one form for all, so that one variant of the kernel is compiled and loaded
     gains = np.ones(3) if gains is None else gains
-    noise = np.zeros((3, 2)) if noise is None else noise
-    _demosaic(source, ry, rx, np.asarray(gains, np.float32), np.ascontiguousarray(noise, np.float32), lines(out))
+    known = np.zeros((3, 2), np.float32) if noise is None else np.ascontiguousarray(noise, np.float32)
+    blacks = np.maximum(STEEP_NOISE * np.sqrt(known[:, 0] * STEEP_FROM + known[:, 1]), STEEP_FROM).astype(np.float32)
+    _demosaic(
+        source, ry, rx, np.asarray(gains, np.float32), np.zeros_like(known) if averaged else known, blacks, lines(out)
+    )
     return out
 
 

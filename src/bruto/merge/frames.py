@@ -126,6 +126,10 @@ def align(reference: NDArray[np.float32], other: NDArray[np.float32], size: tupl
     return found
 
 
+STEEP, STEEP_FROM = 8.0, 0.01
+"""Light over light next to it that makes an edge steep, from how much light of full (noise makes none)."""
+
+
 def is_still(alignment: Alignment | None) -> bool:
     """Whether a frame needs no resampling."""
     return alignment is None or bool(np.array_equal(alignment.homography, np.eye(3)) and alignment.radial == 0)
@@ -153,7 +157,8 @@ def colour_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
     gains = 1 / frame.neutral
     quad = np.array([gains["RGB".index(c)] for c in frame.linear.cfa], np.float32).reshape(2, 2)
     part = data[y0:y1] * np.tile(quad, ((y1 - y0 + 1) // 2, (data.shape[1] + 1) // 2))[: y1 - y0, : data.shape[1]]
-    rgb = dm.demosaic(part, frame.linear.cfa)[top - y0 : bottom - y0]
+    noise = frame.noise * np.stack([gains, gains**2], axis=1)
+    rgb = dm.demosaic(part, frame.linear.cfa, noise=noise, averaged=True)[top - y0 : bottom - y0]
     return rgb * frame.neutral.astype(np.float32)
 
 
@@ -170,8 +175,24 @@ def warped_band(
         return np.zeros((bottom - top, w, 3), np.float32), np.zeros((bottom - top, w), bool)
     source = colour_band(frame, y0, y1)
     inside = (mx >= 0) & (mx <= w - 1) & (my >= 0) & (my <= h - 1)
-    moved = cv2.remap(source, mx, my - np.float32(y0), cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
-    return moved, inside
+    return _resampled(source, mx, my - np.float32(y0)), inside
+
+
+def _resampled(source: NDArray[np.float32], mx: NDArray, my: NDArray) -> NDArray[np.float32]:
+    """Values between pixels; at edges of several stops no lower and no higher than around, or the kernel's lobes would
+    leave black outlines.
+    """
+    moved = cv2.remap(source, mx, my, cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
+    around = np.ones((3, 3), np.uint8)
+    low, high = cv2.erode(source, around), cv2.dilate(source, around)
+    steep = (high > STEEP * np.maximum(low, STEEP_FROM)).any(axis=2)
+    if not steep.any():
+        return moved
+    marked = cv2.dilate(steep.astype(np.uint8), np.ones((5, 5), np.uint8))
+    near = cv2.remap(marked, mx, my, cv2.INTER_NEAREST) > 0
+    low, high = (cv2.remap(p, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for p in (low, high))
+    moved[near] = np.clip(moved[near], low[near], high[near])
+    return moved
 
 
 def plane_gain_maps(meta: RawMeta) -> tuple[GainMap, ...]:

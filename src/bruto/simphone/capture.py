@@ -97,6 +97,19 @@ def scene_light(
     return camera, truth
 
 
+def _moved(image: NDArray[np.float32], transform: NDArray, size: tuple[int, int]) -> NDArray[np.float32]:
+    """Light seen from elsewhere: no darker and no brighter than around, as lobes of a kernel would have it."""
+    near = np.ones((3, 3), np.uint8)
+    seen, least, most = (
+        cv2.warpAffine(p, transform, size, flags=how, borderMode=cv2.BORDER_REPLICATE)
+        for p, how in (
+            (image, cv2.INTER_CUBIC), (cv2.erode(image, near), cv2.INTER_LINEAR),
+            (cv2.dilate(image, near), cv2.INTER_LINEAR),
+        )
+    )  # fmt: skip
+    return np.clip(seen, least, most)
+
+
 class Phone:
     """The simulated phone in front of one scene, at one size."""
 
@@ -176,8 +189,7 @@ class Phone:
             seen = image[m : m + h, m : m + w]
         else:
             moved[:, 2] -= m
-            seen = cv2.warpAffine(image, moved, (w, h), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-            np.maximum(seen, 0, out=seen)
+            seen = _moved(image, moved, (w, h))
         factor = sm.exposure_factor(exposure.iso, exposure.seconds, self.lens.f_number)
         random = np.random.default_rng([seed, 4])
         a, b = self.sensor.noise(exposure.iso)

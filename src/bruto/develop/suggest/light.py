@@ -54,6 +54,10 @@ ROOM, ROOM_LIGHTNESS = (4.2, 5.2), 50.0
 """Contrast from which it is a room with windows, and is; L* of what is brightest in such a room."""
 
 
+WINDOW, WINDOW_LIGHTNESS = (2.6, 4.0), 79.0
+"""EV of the middle of what is bright in a room, from which it is a view with tones of its own, and is; its L*."""
+
+
 def backlit(ev: NDArray[np.float32]) -> tuple[float, float]:
     """How far a scene is lit from behind, 0..1, and its contrast: EV from the mean of logarithms to bright surfaces."""
     contrast = float(np.percentile(ev, 97)) - float(np.mean(np.clip(ev, -9, 4)))
@@ -124,13 +128,13 @@ def noise_limit(developer: Developer) -> float:
     return max(low, 1.0)
 
 
-def _tone(black_ev: float, shadow_l: float, bright_l: float, white_ev: float) -> Tone:
+def _tone(black_ev: float, shadow_l: float, bright_l: float, white_ev: float, bright_ev: float = 1.6) -> Tone:
     """The handles that suggestions move, the others where they stand."""
     return Tone(
         black=Handle(ev=round(black_ev, 1), lightness=1.0),
         shadow=Handle(ev=-3.0, lightness=round(shadow_l, 1)),
         grey=Handle(ev=0.0, lightness=51.5),
-        bright=Handle(ev=1.6, lightness=round(bright_l, 1)),
+        bright=Handle(ev=round(bright_ev, 1), lightness=round(bright_l, 1)),
         white=Handle(ev=round(white_ev, 1), lightness=99.0),
     )
 
@@ -151,14 +155,24 @@ def suggest_tone(
     white_ev = float(np.clip(high + 0.15, 2.45, 7.0))
     shadow_l = 13.0 + 13.0 * min(1.0, deep / 0.35)
     bright_l = 81.0 - 7.0 * min(1.0, far / 0.25)
+    bright_ev = 1.6
     share, contrast = backlit(ev)
+    beyond = light[light > float(np.percentile(light, 97)) - 2]
+    window = share * _smooth(contrast, ROOM) * _smooth(float(np.median(beyond)), WINDOW)
+    if window > 0:
+        bright_ev += window * (min(float(np.median(beyond)), white_ev - 0.8) - bright_ev)
+        bright_l += window * (WINDOW_LIGHTNESS - bright_l)
     if share > 0:
         wanted = middle_lightness(contrast, value) * np.array([DARK_SHARE, 1.0])
         choices = np.arange(9.0, 26.5, 0.5)
-        found = [curve(_tone(black_ev, l, bright_l, white_ev))(np.percentile(light, [10, 50])) for l in choices]
+        found = [
+            curve(_tone(black_ev, l, bright_l, white_ev, bright_ev))(np.percentile(light, [10, 50])) for l in choices
+        ]
         off = ((np.array(found) - wanted) ** 2).sum(axis=1)
         shadow_l += share * (float(choices[np.argmin(off)]) - shadow_l)
     evidence = (
         f"light from {low:+.1f} to {high:+.1f} EV; {deep * 100:.0f} % deep in shadow, {far * 100:.0f} % above bright"
     )
-    return Suggestion("tone", _tone(black_ev, shadow_l, bright_l, white_ev), evidence.replace("-", "−"), deep)
+    return Suggestion(
+        "tone", _tone(black_ev, shadow_l, bright_l, white_ev, bright_ev), evidence.replace("-", "−"), deep
+    )

@@ -27,10 +27,17 @@ BAND = 384
 MOST_FRAMES = 15
 FULL_FROM, FULL_AT = 0.86, 0.95
 """Share of saturation from which a frame's weight falls, and at which it is nothing."""
-FULL_REACH = 11
-"""Width in pixels around a clipped site in which demosaiced values are not trusted."""
+NEAR, REACH = 5, 11
+"""Widths in pixels around a clipped site in which demosaiced values are not trusted, and in which they are little."""
+SPILL = 0.01
+"""Standard deviation that demosaicing adds there, of saturation."""
+POOR = 0.25
+"""Share of what is known of the places around, from which a place is settled by those that are like it."""
 EXPOSURE_TRUST = 0.12
 """Deviation from the stated ratio of exposures up to which the ratio found in the pictures is believed."""
+
+LIKE = 16.0
+"""Squared distance of two places in three colours, in variances of the noise, up to which they could be one."""
 
 
 def _order(paths: list[Path]) -> tuple[list[Path], Path]:
@@ -57,8 +64,10 @@ def _order(paths: list[Path]) -> tuple[list[Path], Path]:
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _radiance(bands, full, exposures, a, b, floor_weight, out, achieved):
-    """Weighted mean radiance of frames (N, h, w, 3), each divided by its relative exposure."""
+def _radiance(bands, full, spilt, exposures, a, b, out, known):
+    """Weighted mean radiance of frames (N, h, w, 3), each divided by its relative exposure; `spilt` (N, h, w): how far
+    a frame is full around; `known`: 1 / variance of the result.
+    """
     n, h, w = bands.shape[:3]
     for y in prange(h):
         for x in range(w):
@@ -72,17 +81,56 @@ def _radiance(bands, full, exposures, a, b, floor_weight, out, achieved):
                     low += weight
                 if low <= 0:
                     out[y, x, c] = bands[0, y, x, c] / exposures[0]
+                    known[y, x, c] = np.float32(0)
                     continue
                 estimate = max(top / low, np.float32(0))
                 top = np.float32(0)
                 low = np.float32(0)
                 for k in range(n):
                     e = exposures[k]
-                    variance = (a[k, c] * e * estimate + b[k, c]) / (e * e)
+                    spill = np.float32(SPILL) * spilt[k, y, x]
+                    variance = (a[k, c] * e * estimate + b[k, c] + spill * spill) / (e * e)
                     weight = full[k, y, x] / variance
                     top += weight * bands[k, y, x, c] / e
                     low += weight
                 out[y, x, c] = top / low
+                known[y, x, c] = low
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _settle(light, known, out):
+    """Beside a window a place is known from the shortest frame alone, whose noise is far above that of the places
+    around: there it becomes the mean of those that it could be one of, by what is known of each.
+    """
+    h, w = light.shape[:2]
+    for y in prange(h):
+        top, bottom = max(y - 2, 0), min(y + 3, h)
+        total, weights = np.empty(3, np.float32), np.empty(3, np.float32)
+        for x in range(w):
+            left, right = max(x - 2, 0), min(x + 3, w)
+            best, mine = np.float32(0), known[y, x, 1]
+            for i in range(top, bottom):
+                for j in range(left, right):
+                    best = max(best, known[i, j, 1])
+            for c in range(3):
+                out[y, x, c] = light[y, x, c]
+                total[c] = weights[c] = np.float32(0)
+            if mine <= 0 or mine >= np.float32(POOR) * best:
+                continue
+            for i in range(top, bottom):
+                for j in range(left, right):
+                    far = np.float32(0)  # all colours decide together: one alone would leave coloured dots
+                    for c in range(3):
+                        off = light[i, j, c] - light[y, x, c]
+                        far += off * off * known[y, x, c]
+                    if far < np.float32(LIKE):
+                        like = math.exp(np.float32(-0.25) * far)
+                        for c in range(3):
+                            total[c] += like * known[i, j, c] * light[i, j, c]
+                            weights[c] += like * known[i, j, c]
+            for c in range(3):
+                if weights[c] > 0:
+                    out[y, x, c] = total[c] / weights[c]
 
 
 def _combine(reader: Reader) -> Combined:
@@ -97,19 +145,25 @@ def _combine(reader: Reader) -> Combined:
     for top in range(0, h, BAND):
         reader.check()
         bottom = min(h, top + BAND)
-        bands = np.empty((len(frames), bottom - top, w, 3), np.float32)
-        full = np.empty((len(frames), bottom - top, w), np.float32)
+        # two rows more at both ends, of what lies around
+        first, last = max(0, top - 2), min(h, bottom + 2)
+        bands = np.empty((len(frames), last - first, w, 3), np.float32)
+        full = np.empty((len(frames), last - first, w), np.float32)
+        spilt = np.empty_like(full)
         for k, (frame, alignment) in enumerate(frames):
-            bands[k], inside = warped_band(frame, alignment, top, bottom)
-            peak = cv2.dilate(highest(bands[k]), np.ones((FULL_REACH, FULL_REACH), np.uint8))
-            full[k] = np.clip((FULL_AT - peak) / (FULL_AT - FULL_FROM), 0, 1)
+            bands[k], inside = warped_band(frame, alignment, first, last)
+            peak = highest(bands[k])
+            wide, near = (cv2.dilate(peak, np.ones((n, n), np.uint8)) for n in (REACH, NEAR))
+            full[k] = np.clip((FULL_AT - near) / (FULL_AT - FULL_FROM), 0, 1)
+            spilt[k] = 1 - np.clip((FULL_AT - wide) / (FULL_AT - FULL_FROM), 0, 1)
             if inside is not None:
                 full[k][~inside] = 0
         # where even the shortest frame is clipped, it is all there is
         full[0] = np.where(full.max(axis=0) <= 0, 1e-6, full[0])
-        result = np.empty((bottom - top, w, 3), np.float32)
-        _radiance(bands, full, exposures, a, b, np.float32(0), result, result)
-        out[top:bottom] = np.clip(result, -0.01, 60000)
+        found, known, result = (np.empty((last - first, w, 3), np.float32) for _ in range(3))
+        _radiance(bands, full, spilt, exposures, a, b, found, known)
+        _settle(found, known, result)
+        out[top:bottom] = np.clip(result[top - first : bottom - first], -0.01, 60000)
         reader.progress(0.9, "merging")
     dark = (b[:, 1] / exposures**2) ** -1
     gain = float(np.sqrt(dark.sum() / dark[0]))
