@@ -8,22 +8,27 @@ what they were.
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from skimage import data
-from tests.photographs import LIGHT, Sensor, light_of, noisy, seen, source_of
+from tests.photographs import KINDS, LIGHT, Sensor, light_of, noisy, seen, source_of
 
+from benchmarks.white import angle
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import decode_srgb, picture_to_lab, space, xyz_to_lab
+from bruto.develop.analysis.white import estimate_white, likely_neutral
 from bruto.develop.demosaic import demosaic
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.haze import AIRLIGHT
 from bruto.develop.steps.noise import reduce_noise
+from bruto.develop.suggest.detail import suggest_noise
 from bruto.develop.suggest.look import suggest_haze
 from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.simphone.sensor_model import sensor_for
@@ -137,7 +142,7 @@ def dark(percents: tuple[float, ...] = (0.5, 1.0, 2.0, 5.0)) -> dict[str, Any]:
     return result
 
 
-def kept(title: str, a: float, b: float, strength: tuple[float, float], best: bool = False) -> list[float]:
+def kept(a: float, b: float, strength: tuple[float, float], best: bool = False) -> list[float]:
     """Share of true detail that is left, of 1 to 2 and of 2 to 4 px, and the error of L*; mean over photographs."""
     rows = []
     for name in NAMES:
@@ -220,9 +225,71 @@ def haze(folder: Path) -> dict[str, Any]:
     return result
 
 
+def told_wrongly(true: NDArray, degrees: float, direction: float) -> NDArray[np.float64]:
+    """A neutral that lies so many degrees from the true one, in a direction 0..2 pi."""
+    axis = true / np.linalg.norm(true)
+    across = np.cross(axis, [0.0, 1.0, 0.0])
+    across /= np.linalg.norm(across)
+    side = np.cos(direction) * across + np.sin(direction) * np.cross(axis, across)
+    found = np.cos(np.radians(degrees)) * axis + np.sin(np.radians(degrees)) * side
+    return found / found[1]
+
+
+def white(folder: Path) -> dict[str, Any]:
+    """Angular error of the suggested white where the file tells it wrongly: median, 90 %, and how much worse than the
+    file at worst, in degrees.
+    """
+    rows: dict[float, list[tuple[float, float]]] = {0.0: [], 1.5: [], 3.0: []}
+    for name in (*NAMES, "stereo_motorcycle"):
+        for sensor in (KINDS[0], KINDS[3]):
+            source, true = source_of(folder, light_of(name), sensor), 1 / np.array(sensor.gains)
+            for degrees, found in rows.items():
+                for k in range(8 if degrees else 1):
+                    own = told_wrongly(true, degrees, np.pi * k / 4)
+                    developer = Developer(replace(source, meta=replace(source.meta, as_shot_neutral=own)))
+                    neutral = likely_neutral(source.meta, own, estimate_white(developer.level(4)))
+                    found.append((angle(neutral, true), angle(own, true)))
+    result = {}
+    for degrees, found in rows.items():
+        error, own = np.array(found).T
+        result[f"file wrong by {degrees:g}"] = {
+            "median": round(float(np.median(error)), 2), "p90": round(float(np.percentile(error, 90)), 2),
+            "most_worse": round(float((error - own).max()), 2),
+        }  # fmt: skip
+    return result
+
+
+def suggested_strengths(iso: float) -> tuple[float, float]:
+    """Suggested noise reduction of brightness and colour for a grey photograph at that ISO."""
+    a, b = sensor_for(12).noise(iso)
+    with TemporaryDirectory() as folder:
+        found = suggest_noise(Developer(source_of(Path(folder), light_of("chelsea"), Sensor(float(a), float(b)))), 0.0)
+    return float(found[0].value), float(found[1].value)
+
+
+def texture() -> dict[str, Any]:
+    """Share of detail kept (1 to 2 px, 2 to 4 px) and error of L*, at the strength suggested, in both grades."""
+    result: dict[str, Any] = {}
+    for iso in (400.0, 1600.0, HIGH_ISO):
+        strength = suggested_strengths(iso)
+        noise = tuple(float(v) for v in sensor_for(12).noise(iso))
+        result[f"ISO {iso:g}"] = {
+            "strength": strength, "quick": kept(*noise, strength), "best": kept(*noise, strength, best=True)
+        }  # fmt: skip
+    return result
+
+
+def natural() -> dict[str, Any]:
+    """All figures as one object."""
+    with TemporaryDirectory() as name:
+        folder = Path(name)
+        return {
+            "colour_noise": colour_noise(), "grey": grey(), "dark": dark(), "texture": texture(),
+            "patches": patches(folder), "haze": haze(folder), "white": white(folder),
+        }  # fmt: skip
+
+
 if __name__ == "__main__":
-    for work in (colour_noise, grey, dark):
-        for key, value in work().items():
-            print(key, value)
-    for title, (a, b) in levels().items():
-        print("detail kept", title, kept(title, a, b, (1.0, 1.0)))
+    for title, rows in natural().items():
+        for key, value in rows.items():
+            print(title, "|", key, value, flush=True)

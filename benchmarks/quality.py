@@ -16,6 +16,7 @@ import tifffile
 from tests.truth import chart_error, ideal_rgb, patch_masks, plain_linear, relative_sigma, true_noise
 
 from benchmarks import photos
+from benchmarks.natural import natural
 from benchmarks.white import charts, white_balance
 from bruto.container.dng_reader import read_dng
 from bruto.merge.frames import colour_band, load_frame
@@ -171,6 +172,10 @@ def run_all(say: Callable[[str], None]) -> dict[str, Any]:
     say("quality: photographs …")
     results["photographs"] = photographs()
     say(f"  {json.dumps(results['photographs'])}")
+    say("quality: photographs through a sensor …")
+    results["natural"] = natural()
+    for title, rows in results["natural"].items():
+        say(f"  {title}: {json.dumps(rows)}")
     with tempfile.TemporaryDirectory(prefix="bruto-quality-") as name:
         say("quality: white balance …")
         results["white_balance"], results["charts"] = white_balance(Path(name)), charts(Path(name))

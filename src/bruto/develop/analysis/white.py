@@ -22,9 +22,16 @@ from bruto.container.rawframe import RawMeta
 
 OWN_SIGMA = 0.045
 """Standard deviation of a phone's own balance in log ratio, when its answer is weighed against the picture's."""
-PICTURE_SIGMA = 0.05
-"""The same of a confident estimate from the picture; it grows as the confidence falls."""
-LIGHT_DUV, LIGHT_DUV_SIGMA = 0.0015, 0.0035
+PICTURE_SIGMA, DOUBT = 0.035, 0.08
+"""The same of a confident estimate from the picture; it grows as the confidence falls, and with the distance of the
+estimate from the phone's own, in units of `DOUBT`: a brown table is as even as a grey one (Student's t in place of
+Gauss).
+"""
+REDDER = 0.03
+"""By how much surfaces that pass for grey are redder than that, log red / green (median of photographs): wood, skin and
+earth are more common than their opposites.
+"""
+LIGHT_DUV, LIGHT_DUV_SIGMA = 0.002, 0.0035
 """Duv of lights met in practice: between the Planckian locus (0) and daylight (about +0.003)."""
 PRIOR_SIGMA = 0.09
 """Width around the phone's own balance, in log ratio, in which neutral surfaces are looked for."""
@@ -96,16 +103,15 @@ def likely_neutral(meta: RawMeta, own: NDArray, estimate: WhiteEstimate) -> NDAr
     Planckian and daylight locus); errors are taken as Gaussian in log ratios and in Duv.
     """
     own = np.asarray(own, float) / own[1]
-    picture_sigma = PICTURE_SIGMA / max(estimate.confidence, 0.05)
+    ratio = estimate.ratio - np.array([REDDER, 0.0])
+    picture_sigma = PICTURE_SIGMA / max(estimate.confidence, 0.05) * np.sqrt(1 + ratio @ ratio / DOUBT**2)
 
     def neutral_at(p: NDArray) -> NDArray[np.float64]:
         return own * np.exp([p[0], 0.0, p[1]])
 
     def residuals(p: NDArray) -> NDArray[np.float64]:
         _, duv = kelvin_duv_of(*neutral_to_xy(meta, neutral_at(p)))
-        return np.array(
-            [*(p / OWN_SIGMA), *((p - estimate.ratio) / picture_sigma), (duv - LIGHT_DUV) / LIGHT_DUV_SIGMA]
-        )
+        return np.array([*(p / OWN_SIGMA), *((p - ratio) / picture_sigma), (duv - LIGHT_DUV) / LIGHT_DUV_SIGMA])
 
     return neutral_at(_least_squares(residuals))
 
