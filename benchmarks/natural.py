@@ -272,10 +272,9 @@ def texture() -> dict[str, Any]:
     result: dict[str, Any] = {}
     for iso in (400.0, 1600.0, HIGH_ISO):
         strength = suggested_strengths(iso)
-        noise = tuple(float(v) for v in sensor_for(12).noise(iso))
-        result[f"ISO {iso:g}"] = {
-            "strength": strength, "quick": kept(*noise, strength), "best": kept(*noise, strength, best=True)
-        }  # fmt: skip
+        a, b = (float(v) for v in sensor_for(12).noise(iso))
+        grades = {"quick": kept(a, b, strength), "best": kept(a, b, strength, best=True)}
+        result[f"ISO {iso:g}"] = {"strength": strength, **grades}
     return result
 
 

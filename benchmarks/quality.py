@@ -157,6 +157,34 @@ def views(folder: Path) -> dict[str, Any]:
     return result
 
 
+def net_loft(folder: Path) -> dict[str, Any]:
+    """Fur, rope, net, print, cloth and even paints at 12 MP: CIEDE2000 of the suggested picture from the same without
+    noise, and spread of hue inside the paints.
+    """
+    from bruto.color.difference import delta_e00
+    from bruto.color.spaces import picture_to_lab
+    from bruto.develop.pipeline import Developer
+    from bruto.develop.recipe import Recipe
+    from bruto.develop.source import open_source
+    from bruto.develop.suggest.suggesting import suggest_all, take_all
+
+    result: dict[str, Any] = {}
+    for iso in (100.0, 1600.0, 6400.0):
+        made = [
+            command("simulate", "net-loft", "-o", folder / f"{iso:g}-{k}", "--iso", at, "--seed", 5)["shots"][0]
+            for k, at in enumerate((iso, 50.0))
+        ]
+        noisy, quiet = (Developer(open_source(shot["files"][0])) for shot in made)
+        recipe = take_all(Recipe(), suggest_all(noisy))
+        clean = recipe.changed(brightness_noise=0.0, colour_noise=0.0)
+        difference = delta_e00(*(picture_to_lab(d.render(r)) for d, r in ((noisy, recipe), (quiet, clean))))
+        result[f"ISO {iso:g}"] = {
+            "strength": recipe.brightness_noise, "mean": float(difference.mean()),
+            "p95": float(np.percentile(difference, 95)),
+        }  # fmt: skip
+    return result
+
+
 def photographs() -> dict[str, Any]:
     """Demosaicing and noise reduction on photographs against general-purpose libraries."""
     return {
@@ -180,7 +208,13 @@ def run_all(say: Callable[[str], None]) -> dict[str, Any]:
         say("quality: white balance …")
         results["white_balance"], results["charts"] = white_balance(Path(name)), charts(Path(name))
         say(f"  {json.dumps({k: results[k] for k in ('white_balance', 'charts')})}")
-        for key, work in (("card", chart), ("burst_of_8", burst), ("bracket_of_3", bracket), ("views", views)):
+        for key, work in (
+            ("card", chart),
+            ("burst_of_8", burst),
+            ("bracket_of_3", bracket),
+            ("views", views),
+            ("net_loft", net_loft),
+        ):
             say(f"quality: {key} …")
             results[key] = work(Path(name))
             say(f"  {json.dumps(results[key])}")

@@ -247,7 +247,7 @@ class Backlit(unittest.TestCase):
             self.assertLess(abs(found - wanted), 6)
 
     def test_night_stays_dark(self) -> None:
-        evening, night = (middle_lightness(3.4, value) for value in (5.0, -2.0))
+        evening, night = (middle_lightness(3.9, value) for value in (5.0, -2.0))
         self.assertLess(night, evening - 10)
         even = np.zeros((40, 40), np.float32)
         even[:8] = 4.0

@@ -126,11 +126,40 @@ class Truth(unittest.TestCase):
         self.assertGreater(fine[0].std(), 2 * fine[1].std())
 
     def test_every_scene_is_there_with_its_light(self) -> None:
-        self.assertEqual(set(SCENES), {"pans", "boiling-house", "sluice", "crystals", "card"})
+        self.assertEqual(set(SCENES), {"pans", "boiling-house", "sluice", "crystals", "card", "net-loft"})
         for name in SCENES:
             phone = Phone(name, size=SMALL)
             self.assertTrue(np.isfinite(np.asarray(phone.camera, float)).all(), name)
             self.assertGreater(float(np.median(phone.camera)), 0, name)
+
+    def test_the_loft_holds_what_is_hard(self) -> None:
+        """Even paints of high chroma beside white, and texture up to the finest pixels."""
+        import cv2
+
+        from bruto.color.spaces import xyz_to_lab
+
+        truth = np.asarray(Phone("net-loft", size=MIDDLE).truth, np.float32)
+        star = xyz_to_lab(truth / np.percentile(truth[..., 1], 97)).astype(np.float32)
+        chroma = np.hypot(star[..., 1], star[..., 2])
+        even = cv2.blur(chroma * chroma, (9, 9)) - cv2.blur(chroma, (9, 9)) ** 2 < 1.0
+        self.assertGreater(float(((chroma > 40) & even).mean()), 0.02)
+        self.assertGreater(float(((star[..., 0] > 85) & even).mean()), 0.2)
+        fine = np.abs(star[..., 0] - cv2.GaussianBlur(star[..., 0], (0, 0), 0.8))
+        self.assertGreater(float((fine > 5).mean()), 0.02)
+
+    def test_a_hand_s_drift_draws_no_outlines(self) -> None:
+        """Light seen from a little elsewhere is nowhere below or above the light around."""
+        import cv2
+
+        from bruto.simphone.capture import _moved
+
+        phone = Phone("boiling-house", size=SMALL)
+        image = phone._optical()
+        shift = np.array([[1.0, 0, 0.37], [0, 1.0, -0.41]])
+        moved = _moved(image, shift, (image.shape[1], image.shape[0]))
+        near = np.ones((5, 5), np.uint8)
+        inner = (slice(4, -4), slice(4, -4))
+        self.assertTrue((moved >= cv2.erode(image, near) * 0.999)[inner].all())
 
 
 class Spectra(unittest.TestCase):

@@ -22,7 +22,7 @@ from bruto.publish import clean_leftovers, own_folder, temporary_folder, write_o
 from bruto.simphone.optics import TRACE_VERSION, Mishap
 from bruto.storage.reading import read_json
 
-DEMO_VERSION = f"7.{TRACE_VERSION}"
+DEMO_VERSION = f"8.{TRACE_VERSION}"
 STAMP = ".made"
 SHOTS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("sluice", {"seed": 20, "iso": 200.0}),

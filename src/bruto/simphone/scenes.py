@@ -27,7 +27,7 @@ from bruto.simphone.scene_parts import (
     _waves,
     _wind_pump,
 )
-from bruto.simphone.small_scenes import card, crystals
+from bruto.simphone.small_scenes import card, crystals, net_loft
 
 
 def pans() -> Scene:
@@ -377,6 +377,7 @@ SCENES: dict[str, Callable[[], Scene]] = {
     "sluice": sluice,
     "crystals": crystals,
     "card": card,
+    "net-loft": net_loft,
 }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -160,4 +161,80 @@ def card() -> Scene:
         6500,
         5200,
         patches=np.array(corners),
+    )
+
+
+FLOATS = (
+    (0.015, 0.05, 0.30), (0.36, 0.02, 0.03), (0.02, 0.14, 0.05), (0.55, 0.16, 0.01), (0.60, 0.42, 0.03),
+    (0.10, 0.02, 0.18), (0.004, 0.014, 0.05), (0.02, 0.20, 0.24),
+)  # fmt: skip
+"""Paints of the floats, reflectance of red, green, blue."""
+
+
+def _net(b: Builder, left: float, right: float, high: float, low: float, z: float) -> None:
+    """A hanging net with meshes of 5 cm."""
+    steps = np.arange(left, right, 0.05)
+    for k, x in enumerate(steps):
+        for j in range(int((high - low) / 0.05)):
+            y = high - 0.05 * j + 0.06 * math.sin(3.1 * (x - left))
+            for side in (-1, 1):
+                if 0 <= k + side < len(steps):
+                    b.tube(
+                        (x, y, z),
+                        (steps[k + side], y - 0.05, z + 0.004 * side),
+                        0.0014,
+                        tx.ROPE,
+                        sides=5,
+                        tint=(0.10, 0.16, 0.13),
+                    )
+
+
+def net_loft() -> Scene:
+    """A wall of the net loft in open shade: floats painted in even colours on white boards, a net, ropes, a jacket,
+    brooms with their bristles, a goatskin, a printed sheet of tide times.
+    """
+    b = Builder(16)
+    b.box((0, 1.5, 1.62), (5.2, 3.0, 0.04), tx.FLAT, tint=(0.84, 0.83, 0.80))
+    b.plank_wall((-2.6, 0, -2.2), (0, 0, 1), 3.8, 3.0, material=tx.LIMEWASH)
+    for k in range(8):
+        b.beam((-2.4, 0.55, 0.78 + 0.115 * k), (2.4, 0.55, 0.78 + 0.115 * k), 0.112, 0.04, tx.WOOD)
+    for k, paint in enumerate(FLOATS):
+        x, y = -0.95 + 0.21 * (k % 4), 1.55 - 0.34 * (k // 4)
+        b.box((x, y, 1.585), (0.15, 0.24, 0.03), tx.FLAT, tint=paint)
+        b.tube((x, y + 0.12, 1.57), (x, y + 0.17, 1.585), 0.008, tx.ROPE, sides=8, tint=(0.5, 0.42, 0.28))
+    for k, paint in enumerate((FLOATS[1], FLOATS[3])):
+        b.tube(
+            (0.58 + 0.15 * k, 0.57, 1.05), (0.58 + 0.15 * k, 0.79, 1.05), 0.07, tx.FLAT, top=0.05, sides=48, tint=paint
+        )
+    _net(b, 0.02, 0.95, 1.78, 1.02, 1.54)
+    for k in range(5):  # coils on the bench
+        angles = np.linspace(0, 2 * np.pi, 40)
+        ring = np.stack([0.16 * np.cos(angles) - 0.05, 0.59 + 0.026 * k + 0 * angles, 0.16 * np.sin(angles) + 1.02], 1)
+        for start, end in itertools.pairwise(ring):
+            b.tube(start, end, 0.014, tx.ROPE, sides=12, tint=(0.62, 0.50, 0.30))
+    b.box((-0.62, 0.86, 1.40), (0.46, 0.56, 0.05), tx.CLOTH, turn=rotation(pitch=0.12), tint=(0.035, 0.06, 0.14))
+    b.box((-0.30, 0.80, 1.30), (0.20, 0.44, 0.04), tx.CLOTH, turn=rotation(pitch=0.2), tint=(0.28, 0.05, 0.03))
+    b.box((1.17, 1.40, 1.58), (0.36, 0.60, 0.03), tx.FUR, turn=rotation(roll=0.06), tint=(0.30, 0.27, 0.24))
+    for k in range(2):
+        x = 0.30 + 0.20 * k
+        b.box((x, 0.66, 1.22), (0.15, 0.14, 0.05), tx.FUR, tint=((0.36, 0.24, 0.10), (0.10, 0.09, 0.085))[k])
+        b.tube((x, 0.73, 1.22), (x + 0.05, 1.20, 1.42), 0.014, tx.WOOD, tint=(1.2, 1.0, 0.8))
+    b.box((1.02, 0.80, 1.40), (0.34, 0.44, 0.002), tx.PRINT, turn=rotation(pitch=0.15), tint=(1.0, 0.99, 0.95))
+    b.box((-1.15, 0.70, 1.15), (0.22, 0.22, 0.22), tx.FLAT, turn=rotation(yaw=0.5), tint=(0.80, 0.80, 0.78))
+    sun = _direction(150, 50)
+    sky = _sky(
+        (2000, 2200, 2500), (3300, 3400, 3500), sun, (0, 0, 0), 5.0, 0.0, (1, 1, 1), 1, 3, (900, 880, 840), (1, 1, 1)
+    )
+    return Scene(
+        "net-loft",
+        "Net loft",
+        b.mesh(),
+        (0.08, 1.34, -0.50),
+        (0.08, 1.12, 1.5),
+        sun,
+        np.zeros(3),
+        sky,
+        np.array([5000.0, 5200, 5500]),
+        6200,
+        4800,
     )

@@ -18,6 +18,8 @@ import bruto.compiled  # noqa: F401  sets up what kernels run on
 CLAY, SALT, WOOD, RUST, WATER, GRASS, BRICK, LIMEWASH, PAINT, IRON, CHART, CRYSTAL, CLOTH, LAMP, GRAVEL, REED = range(
     16
 )
+FLAT, FUR, ROPE, PRINT = range(16, 20)
+"""An even coat of paint, bristles or fur along the axis, three-strand rope, a printed sheet."""
 
 
 @njit(inline="always")
@@ -117,6 +119,10 @@ def _height(material, x, y, z, fp, seed):
         return 0.0006 * math.sin(x * 900 + y * 300) * max(0.0, 1 - fp * 300)
     if material == GRAVEL:
         return 0.012 * fbm(x, y, z, 22.0, 6, fp, seed + 7)
+    if material == FUR:
+        return 0.0012 * fbm(x, y, z, 260.0, 4, fp, seed)
+    if material == ROPE:
+        return 0.0010 * fbm(x, y, z, 200.0, 4, fp, seed)
     if material == IRON:
         return 0.0008 * fbm(x, y, z, 50.0, 5, fp, seed + 8)
     return 0.0
@@ -242,6 +248,40 @@ def _albedo(material, x, y, z, gx, gy, gz, fp, seed, out):
     elif material == REED:
         n = fbm(x, y * 0.2, z, 20.0, 4, fp, seed)
         out[0], out[1], out[2] = 0.20 + 0.1 * n, 0.19 + 0.1 * n, 0.07 + 0.04 * n
+    elif material == FLAT:
+        spec, rough = 0.05, 0.3
+    elif material == FUR:
+        # hairs lie along the axis and part in tufts; each has a dark root and a light tip
+        bend = 0.004 * fbm(gx, gy, gz, 40.0, 3, fp, seed + 1)
+        hair = fbm(gx + bend, gy * 0.05, gz + bend, 700.0, 4, fp, seed + 2)
+        tuft = fbm(gx + 3 * bend, gy * 0.2, gz, 70.0, 4, fp, seed + 3)
+        patch = _smoothstep(-0.15, 0.15, fbm(x, y, z, 9.0, 4, fp, seed + 4))
+        v = max(0.12, 1.0 + 1.3 * hair + 0.9 * tuft) * (0.35 + 0.65 * patch)
+        out[0], out[1], out[2] = out[0] * v, out[1] * v, out[2] * v
+        spec, rough = 0.10, 0.2
+    elif material == ROPE:
+        # three strands twist round the axis, fibres along each
+        turn = math.atan2(gz - 0.5 * math.floor(2 * gz), gx) / 6.2832
+        strand = abs(math.sin(3.14159 * (3 * turn + gy * 45.0)))
+        fibre = fbm(gx + gy, gy * 0.3, gz + gy, 500.0, 4, fp, seed)
+        v = (0.45 + 0.55 * strand) * (1 + 0.8 * fibre) * (1 + 0.4 * fbm(x, y, z, 12.0, 4, fp, seed + 1))
+        out[0], out[1], out[2] = out[0] * v, out[1] * v, out[2] * v
+    elif material == PRINT:
+        # lines of words whose letters are smaller and smaller down the sheet, and rules between them
+        size = 0.006 * (0.35 + max(0.0, gy - math.floor(gy)))
+        line = math.floor(gy / (1.8 * size))
+        within = gy - line * 1.8 * size
+        letter = math.floor(gz / (0.62 * size))
+        code = _hash(int(letter), int(line), 3, seed)
+        place = gz - letter * 0.62 * size
+        ink = 0.0
+        if code & np.uint32(7):  # an eighth are gaps between words
+            upright = 0.18 * size if code & np.uint32(8) else 0.40 * size
+            bar = 0.25 * size if code & np.uint32(16) else 0.75 * size
+            tall = _line(within - 0.5 * size, 0.5 * size, fp)
+            ink = max(_line(place - upright, 0.065 * size, fp) * tall, _line(within - bar, 0.065 * size, fp) * 0.8)
+        v = 0.86 * (1 - 0.93 * ink) * (1 + 0.04 * fbm(x, y, z, 25.0, 4, fp, seed))
+        out[0], out[1], out[2] = out[0] * v, out[1] * v, out[2] * v
     for c in range(3):
         out[c] = min(0.93, max(0.004, out[c]))
     return spec, rough

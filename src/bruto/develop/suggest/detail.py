@@ -25,6 +25,10 @@ would flatten texture into paint; what is left is a fine, even grain (found on s
 """
 
 
+DARKEST = -4.0
+"""EV from grey of the darkest middle of a picture whose noise counts."""
+
+
 MOST_ON_DETAIL = 1.15
 """Variance of what noise reduction takes out on detail over that on plain surfaces, up to which it is noise alone."""
 
@@ -33,23 +37,30 @@ LESS_NOISE = (0.0, 0.1, 0.2)
 """Steps that noise reduction goes back by where detail would go with the noise, times the noise measured."""
 
 
-def grey_noise(developer: Developer, exposure: float) -> float:
-    """Standard deviation in L* that brightness noise has at middle grey after an exposure gain, at 1:1."""
+def grey_noise(developer: Developer, exposure: float, stops: float = 0.0) -> float:
+    """Standard deviation in L* that brightness noise has at middle grey after an exposure gain, at 1:1; `stops`: or at
+    so many EV from grey.
+    """
     a, b = developer.noise[1]
-    x = 0.18 / 2.0 ** (exposure + developer.source.meta.baseline_exposure)
-    sigma = math.sqrt(a * x + b) / x * 0.18
-    return float((lightness(0.18 + sigma) - lightness(max(0.18 - sigma, 0.0))) / 2)
+    light = 0.18 * 2.0**stops
+    x = light / 2.0 ** (exposure + developer.source.meta.baseline_exposure)
+    sigma = math.sqrt(a * x + b) / x * light
+    return float((lightness(light + sigma) - lightness(max(light - sigma, 0.0))) / 2)
 
 
-def suggest_noise(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
-    """As much as goes without texture where it would be seen, less where it would not; colour noise nearly all."""
-    sigma = grey_noise(developer, exposure)
+def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) -> tuple[Suggestion, Suggestion]:
+    """As much as goes without texture where it would be seen, less where it would not; colour noise nearly all.
+    `middle`: EV of the scene's middle from grey, before exposure; where that is dark, its noise counts.
+    """
+    stops = float(np.clip(middle + exposure, DARKEST, 0.0))
+    sigma = grey_noise(developer, exposure, stops)
     least, more, most = STRENGTH
     share = sigma / (sigma + 0.1 * VISIBLE_NOISE)
     brightness = round(share * min(least + more * sigma, most), 2)
     colour = round(0.75 + 0.25 * share, 2)
     where = "from the file" if developer.source.noise_from == "file" else "measured in the picture"
-    text = f"σ {sigma:.1f} L* at grey after exposure, {where}"
+    place = "at grey" if stops > -0.5 else f"{-stops:.1f} EV below grey, where the picture's middle is,"
+    text = f"σ {sigma:.1f} L* {place} after exposure, {where}"
     if sigma > 1.5 * VISIBLE_NOISE:  # it must be taken
         text = f"{text}; a fine grain stays, and texture with it"
     else:

@@ -38,19 +38,20 @@ def scene_ev(developer: Developer) -> NDArray[np.float32]:
     return np.log2(np.maximum(developer.luminance(factor), 2e-5) / 0.18)
 
 
-BACKLIT = (2.2, 3.2)
-"""Contrast, EV from the mean of logarithms to the bright surfaces, where a scene begins to be lit from behind, and
-where it is: there the middle of the picture is placed, not its mean of dark and bright.
+BACKLIT = (2.8, 3.6)
+"""Contrast, EV from the middle of the scene (its median: black cloth in front of a wall is no backlight) to the bright
+surfaces, where a scene begins to be lit from behind, and where it is: there the middle of the picture is placed, not
+its mean of dark and bright.
 """
 BACKLIT_LIGHTNESS, DIMMER, LEAST_LIGHTNESS = 40.0, 6.0, 17.0
-"""L* of the middle of a backlit picture; less for each EV of contrast beyond 3.4, as eyes that have the window in view
+"""L* of the middle of a backlit picture; less for each EV of contrast beyond 3.9, as eyes that have the window in view
 see the room dim; and the least. A dusk keeps ground that can be read, a room remains a room.
 """
 NIGHT, NIGHT_DIMMER = 3.0, 2.5
 """Light value (EV at ISO 100) of the scene's middle below which it is night, and L* less for each EV below."""
 DARK_SHARE = 0.5
 """L* of the darkest tenth over that of the middle in a backlit picture."""
-ROOM, ROOM_LIGHTNESS = (4.2, 5.2), 50.0
+ROOM, ROOM_LIGHTNESS = (4.7, 5.7), 50.0
 """Contrast from which it is a room with windows, and is; L* of what is brightest in such a room."""
 
 
@@ -59,8 +60,8 @@ WINDOW, WINDOW_LIGHTNESS = (2.6, 4.0), 79.0
 
 
 def backlit(ev: NDArray[np.float32]) -> tuple[float, float]:
-    """How far a scene is lit from behind, 0..1, and its contrast: EV from the mean of logarithms to bright surfaces."""
-    contrast = float(np.percentile(ev, 97)) - float(np.mean(np.clip(ev, -9, 4)))
+    """How far a scene is lit from behind, 0..1, and its contrast: EV from its middle to the bright surfaces."""
+    contrast = float(np.percentile(ev, 97) - np.percentile(ev, 50))
     return _smooth(contrast, BACKLIT), contrast
 
 
@@ -81,10 +82,10 @@ def light_value(meta: RawMeta, ev: NDArray[np.float32]) -> float | None:
 def middle_lightness(contrast: float, value: float | None) -> float:
     """L* at which the middle of a backlit or night picture should come to lie.
 
-    >>> [round(middle_lightness(contrast, value)) for contrast, value in ((3.4, 6.0), (6.4, 6.0), (3.4, 1.0))]
+    >>> [round(middle_lightness(contrast, value)) for contrast, value in ((3.9, 6.0), (6.9, 6.0), (3.9, 1.0))]
     [40, 22, 35]
     """
-    dim = DIMMER * max(contrast - 3.4, 0.0)
+    dim = DIMMER * max(contrast - 3.9, 0.0)
     night = NIGHT_DIMMER * min(max(NIGHT - value, 0.0), 6.0) if value is not None else 0.0
     return max(BACKLIT_LIGHTNESS - dim - night, LEAST_LIGHTNESS)
 

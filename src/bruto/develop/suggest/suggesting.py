@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+import numpy as np
+
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.suggest.detail import grey_noise, suggest_noise, suggest_sharpness
@@ -43,7 +45,7 @@ def _parts_of(developer: Developer, found: dict[str, Suggestion]) -> Iterator[It
     exposure = suggest_exposure(ev, noise_limit(developer), value)
     yield [exposure]
     yield suggest_white(developer)
-    yield suggest_noise(developer, exposure.value)
+    yield suggest_noise(developer, exposure.value, float(np.median(ev)))
     yield suggest_sharpness(developer, exposure.value)
     yield [suggest_tone(developer, ev, exposure.value, value)]
     look = suggest_base_look(developer)
