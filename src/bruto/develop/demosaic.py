@@ -10,7 +10,8 @@ green by the slope that they have around, and what is left of them is interpolat
 
 All is worked as colour differences on tiles that stay in the processor's cache. A row is kept as two: `own`, the sites
 that are not green (red in red rows, blue in blue ones), and `green`; so neighbours lie side by side in memory. Site k
-of `own` is column 2 k + s, site k of `green` column 2 k + 1 - s of the tile, s = 0 or 1 by row.
+of `own` is column 2 k + s, site k of `green` column 2 k + 1 - s of the tile, s = 0 or 1 by row. Sums are taken in the
+order written (no fast arithmetic), so that pieces of a frame agree with the whole to the last digit: thresholds follow.
 """
 
 from __future__ import annotations
@@ -53,7 +54,7 @@ def colour_offsets(cfa: str) -> tuple[int, int]:
     return divmod(cfa.index("R"), 2)
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
 def mirrored(k, n):
     """A place beyond the ends of n values as one inside, the end values not repeated."""
     k = -k if k < 0 else k
@@ -61,7 +62,7 @@ def mirrored(k, n):
     return min(max(k, 0), n - 1)
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
 def _standing(bend, a, b, light):
     """A second difference of sites, less by how little it stands out of noise of variance a x + b."""
     square = bend * bend
@@ -69,7 +70,7 @@ def _standing(bend, a, b, light):
     return bend * square / (square + noise)
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
 def _directions(own, green, noise, of_red, across, along, low, high, n, start):
     """Differences own - green estimated along the row and along the column; `of_red`: parity of red rows; `noise`
     (3, 2): a, b of red, green, blue.
@@ -101,7 +102,7 @@ def _directions(own, green, noise, of_red, across, along, low, high, n, start):
                 down[k] = half * (o1[k] - g2[k] - g3[k]) + quarter * (over[k] + under[k])
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
 def _decide(across, along, share, difference, low, high, n, start):
     """Share of the row's direction by the roughness of the differences, and the differences mixed by it."""
     three, one = np.float32(3), np.float32(1e-10)
@@ -138,7 +139,7 @@ def _decide(across, along, share, difference, low, high, n, start):
             out[k] = c1[k] + v / (h + v) * (a1[k] - c1[k])
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
 def _at_green(difference, of_row, of_column, low, high, n, start):
     """Differences of both colours at green sites: the row's own, and that of the rows above and below."""
     half = np.float32(0.5)
@@ -153,7 +154,7 @@ def _at_green(difference, of_row, of_column, low, high, n, start):
             out[k] = half * (d0[k] + d1[k])
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
 def _refine_green(of_row, of_column, share, difference, low, high, n, start):
     """Differences own - green averaged with those at both neighbours."""
     third = np.float32(1 / 3)
@@ -168,7 +169,7 @@ def _refine_green(of_row, of_column, share, difference, low, high, n, start):
             out[k] = third * (out[k] + v + w[k] * (h - v))
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
 def _above(value, a, b, black):
     """A value between two sites, not below half of the lower one where the edge between them is steep; `black`: what
     counts as dark.
@@ -178,14 +179,25 @@ def _above(value, a, b, black):
     return max(value, least)
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
+def _woven(own, green, s, line):
+    """Values at sites of own and at green ones to a line."""
+    if s:
+        for k in range(len(own)):
+            line[2 * k], line[2 * k + 1] = green[k], own[k]
+    else:
+        for k in range(len(own)):
+            line[2 * k], line[2 * k + 1] = own[k], green[k]
+
+
+@njit(cache=True, error_model="numpy")
 def _sums(line, total):
     """Sums of three values side by side."""
     for k in range(1, len(line) - 1):
         total[k] = (line[k - 1] + line[k]) + line[k + 1]
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
 def _slopes(own, difference, noise, of_red, slope, low, high, n):
     """Slope of own over green at the sites of own, over 3 x 3 of them."""
     ninth = np.float32(1 / 9)
@@ -215,7 +227,7 @@ def _slopes(own, difference, noise, of_red, slope, low, high, n):
             out[k] = min(max(both / alone, np.float32(-STEEPEST)), np.float32(STEEPEST))
 
 
-@njit(cache=True, fastmath=True, error_model="numpy")
+@njit(cache=True, error_model="numpy")
 def _smoothed(slope, own, difference, smooth, rest, low, high, n):
     """Slopes averaged over 3 x 3 sites, and what is left of own less green times that."""
     ninth = np.float32(1 / 9)
@@ -231,7 +243,7 @@ def _smoothed(slope, own, difference, smooth, rest, low, high, n):
             left[k] = o[k] - out[k] * (o[k] - d[k])
 
 
-@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _demosaic(mosaic, ry, rx, gains, noise, blacks, out):
     """`gains` (3,): of red, green and blue; `noise` (3, 2): a, b after them; `blacks` (3,): see `_above`; `out`: lines
     of RGB (h, 3 w).
@@ -241,12 +253,12 @@ def _demosaic(mosaic, ry, rx, gains, noise, blacks, out):
     for tile in prange(rows * columns):
         top, left = tile // columns * _ROWS, tile % columns * _COLUMNS
         bottom, right = min(top + _ROWS, h), min(left + _COLUMNS, w)
-        height, n = bottom - top + 2 * REACH, (right - left + 1) // 2 + REACH
+        height, n = bottom - top + 2 * REACH, (right - left + 1) // 2 + REACH + 2
         own, green = np.empty((height, n), np.float32), np.empty((height, n), np.float32)
         across, along = np.zeros((height, n), np.float32), np.zeros((height, n), np.float32)
         share, difference = np.zeros((height, n), np.float32), np.zeros((height, n), np.float32)
         of_row, of_column = np.zeros((height, n), np.float32), np.zeros((height, n), np.float32)
-        three = np.empty((3, 2 * n), np.float32)
+        three, rows = np.empty((3, 2 * n), np.float32), np.empty((4, n), np.float32)
         first, x0 = top - REACH, left - REACH
         # s of tile row y is (start + y) & 1; red rows hold red at column rx, blue ones blue at rx + 1 of the pattern
         start = (first - ry + rx + x0) & 1
@@ -297,21 +309,23 @@ def _demosaic(mosaic, ry, rx, gains, noise, blacks, out):
             n3, n4 = own[y - 1, side:][:count], own[y + 1, side:][:count]
             e0, e1 = green[y, place + s - 1 :][:count], green[y, place + s :][:count]
             e2, e3 = green[y - 1, place:][:count], green[y + 1, place:][:count]
+            mid, beside, other, corner = rows[0, :count], rows[1, :count], rows[2, :count], rows[3, :count]
+            dark, black, far = blacks[1], blacks[mine], blacks[2 - mine]
             for k in range(count):
-                here, there = a[k] - d[k], g[k]
                 least = min(min(e0[k], e1[k]), min(e2[k], e3[k]))
-                here = _above(here, least, max(max(e0[k], e1[k]), max(e2[k], e3[k])), blacks[1])
-                x, z = 2 * k + s, 2 * k + 1 - s
-                same[x], same[z] = (
-                    a[k],
-                    _above(half * ((m0[k] + m1[k]) * there + (r0[k] + r1[k])), o0[k], o1[k], blacks[mine]),
-                )
-                middle[x], middle[z] = here, there
-                u, v = u1[k] + l1[k], v1[k] + w1[k]
-                across_from[z] = _above(half * (u * there + v), n1[k], n2[k], blacks[2 - mine])
-                corner = half * half * ((u + (u2[k] + l2[k])) * here + (v + (v2[k] + w2[k])))
-                least, most = min(min(n1[k], n2[k]), min(n3[k], n4[k])), max(max(n1[k], n2[k]), max(n3[k], n4[k]))
-                across_from[x] = _above(corner, least, most, blacks[2 - mine])
+                mid[k] = _above(a[k] - d[k], least, max(max(e0[k], e1[k]), max(e2[k], e3[k])), dark)
+            for k in range(count):
+                beside[k] = _above(half * ((m0[k] + m1[k]) * g[k] + (r0[k] + r1[k])), o0[k], o1[k], black)
+            for k in range(count):
+                other[k] = _above(half * ((u1[k] + l1[k]) * g[k] + (v1[k] + w1[k])), n1[k], n2[k], far)
+            for k in range(count):
+                slope, left_over = (u1[k] + l1[k]) + (u2[k] + l2[k]), (v1[k] + w1[k]) + (v2[k] + w2[k])
+                least = min(min(n1[k], n2[k]), min(n3[k], n4[k]))
+                most = max(max(n1[k], n2[k]), max(n3[k], n4[k]))
+                corner[k] = _above(half * half * (slope * mid[k] + left_over), least, most, far)
+            _woven(a, beside, s, same)
+            _woven(mid, g, s, middle)
+            _woven(corner, other, s, across_from)
             wide = right - left
             together(three[0, :wide], three[1, :wide], three[2, :wide], out[at, 3 * left : 3 * right])
 

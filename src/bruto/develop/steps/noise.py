@@ -362,6 +362,23 @@ def reduce_noise(
     return out
 
 
+SHADING_STEP = 8
+"""Pixels from one value of the shading gain to the next: fine enough that pieces of a frame agree with the whole."""
+
+
+def _shading_of(shading: NDArray, area: tuple[float, float, float, float], h: int, w: int) -> NDArray[np.float32]:
+    """The frame's shading gain (gh, gw) over a part (x0, y0, x1, y1; 0..1) of h x w pixels, straight between places."""
+    places = [
+        (low + (np.arange(m) + 0.5) / m * (high - low)) * n - 0.5
+        for low, high, m, n in (
+            (area[0], area[2], -(-w // SHADING_STEP), shading.shape[1]),
+            (area[1], area[3], -(-h // SHADING_STEP), shading.shape[0]),
+        )
+    ]
+    x, y = np.meshgrid(*(p.astype(np.float32) for p in places))
+    return cv2.remap(np.asarray(shading, np.float32), x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
 def noise_left(recipe: Recipe) -> float:
     """Share of the brightness noise's standard deviation that noise reduction leaves."""
     return max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
@@ -400,12 +417,9 @@ class NoiseReduction(RawStep):
         )  # fmt: skip
 
     def apply(self, rgb: NDArray[np.float32], prepared: PreparedNoise, place: RawPlace) -> NDArray[np.float32]:
-        p, area, shading = prepared, place.area, prepared.shading
-        gh, gw = shading.shape
-        if gh > 1:
-            rows = slice(int(area[1] * gh), max(int(area[1] * gh) + 1, int(np.ceil(area[3] * gh))))
-            columns = slice(int(area[0] * gw), max(int(area[0] * gw) + 1, int(np.ceil(area[2] * gw))))
-            shading = shading[rows, columns]
+        p, shading = prepared, prepared.shading
+        if shading.size > 1:
+            shading = _shading_of(shading, place.area, rgb.shape[0], rgb.shape[1])
         return reduce_noise(
             rgb, p.noise, p.brightness, p.colour, p.kind, np.ascontiguousarray(shading), p.best, p.half
         )  # fmt: skip
