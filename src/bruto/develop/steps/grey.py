@@ -49,7 +49,7 @@ def grey_row(y, place, table_u, table_v, u, v):
     last = np.float32(len(table_u) - 2)
     for j in range(len(y)):
         at = max((y[j] - start) * per, np.float32(0))
-        k = np.uint32(min(at, last))
+        k = np.uint32(np.int32(min(at, last)))
         f = at - np.float32(k)
         u[j] = table_u[k] + f * (table_u[k + np.uint32(1)] - table_u[k])
         v[j] = table_v[k] + f * (table_v[k + np.uint32(1)] - table_v[k])

@@ -19,7 +19,7 @@ import bruto.compiled  # noqa: F401  sets up what kernels run on
 
 FARTHEST = 3.0
 """Standard deviations below black that are noise; what is lower (demosaicing overshoots) counts as that."""
-BRIGHTEST = 40.0
+BRIGHTEST = 16.0
 """Electrons up to which the mean is calculated; above, its expansion is as good."""
 PLACES = 256
 """Of the table, evenly over stabilised values."""
@@ -113,7 +113,7 @@ def inverses(a: NDArray, b: NDArray, variance: NDArray) -> tuple[NDArray[np.floa
         read, v = _rounded(float(a[c]), float(b[c]), float(variance[c]))
         places[c, 2] = v / 4 - 0.375 - read
         if read > QUIETEST:
-            places[c, 0] = -np.inf  # the table is never asked
+            places[c, 0] = -3e38  # the table is never asked
             continue
         place, tables[c] = _inverse(read, v)
         end = float(place[0] + (PLACES - 1) / place[1])
@@ -127,16 +127,21 @@ def light_row(d, scale, place, table):
     start, per, quarter = place[0], place[1], np.float32(0.25)
     last = np.float32(len(table) - 2)
     level = place[2]
-    if start < np.float32(-1e30):
+    end = start + np.float32(len(table) - 1) / per
+    darkest = np.float32(3e38)
+    for j in range(len(d)):
+        darkest = min(darkest, d[j])
+    if darkest > end or start < np.float32(-1e30):  # rows without dark places are many, and need no table
         for j in range(len(d)):
             x = max(d[j], np.float32(0))
             d[j] = scale * (x * x * quarter + level)
         return
-    end = start + np.float32(len(table) - 1) / per
     for j in range(len(d)):
         x = d[j]
-        at = (x - start) * per
-        k = np.uint32(min(max(at, np.float32(0)), last))
-        low = table[k]
-        few = low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low)
-        d[j] = scale * (x * x * quarter + level if x > end else few)
+        if x > end:
+            d[j] = scale * (x * x * quarter + level)
+        else:
+            at = (x - start) * per
+            k = np.uint32(np.int32(min(max(at, np.float32(0)), last)))
+            low = table[k]
+            d[j] = scale * (low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low))
