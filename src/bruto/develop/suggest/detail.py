@@ -59,10 +59,10 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
     brightness = round(share * min(least + more * sigma, most), 2)
     colour = round(0.75 + 0.25 * share, 2)
     where = "from the file" if developer.source.noise_from == "file" else "measured in the picture"
-    place = "at grey" if stops > -0.5 else f"{-stops:.1f} EV below grey, where the picture's middle is,"
+    place = "at grey" if stops > -0.5 else "in its dark middle"
     text = f"σ {sigma:.1f} L* {place} after exposure, {where}"
     if sigma > 1.5 * VISIBLE_NOISE:  # it must be taken
-        text = f"{text}; a fine grain stays, and texture with it"
+        text = f"{text}; a fine grain and texture stay"
     else:
         residual = Residual(developer)
         fits = (less for less in LESS_NOISE if residual.on_detail(brightness - less, colour) <= MOST_ON_DETAIL)
