@@ -6,17 +6,20 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import lightness, luminance_of, picture_to_lab
+from bruto.container.dng_reader import read_dng
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.merge.merging import merge
+from bruto.merge.methods import bracket
 from bruto.simphone.capture import Exposure, Phone
 from tests.photographs import KINDS, write_photograph
 from tests.shots import MIDDLE, raws_of, taken
@@ -74,6 +77,15 @@ class WindowAndRoom(unittest.TestCase):
         merged, short, _, long = found
         self.assertGreater(merged[0], short[0] / 1.2, found)
         self.assertGreater(merged[1], long[1] / 1.2, found)
+
+    def test_bands_do_not_show(self) -> None:
+        files = raws_of("boiling-house", size=MIDDLE, bracket=(-3.0, 0.0, 3.0), seed=6, static=True)
+        found = []
+        for k, band in enumerate((384, 90)):
+            with mock.patch.object(bracket, "BAND", band):
+                merge("bracket", files, self.folder / f"{k}.dng")
+            found.append(read_dng(self.folder / f"{k}.dng").codes.astype(np.float32))
+        np.testing.assert_allclose(found[0], found[1], rtol=2e-3, atol=1e-6)  # half floats
 
     def test_no_outlines(self) -> None:
         """Next to edges of 8 EV nothing is darker than the room, nor brighter than the window."""

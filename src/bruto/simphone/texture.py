@@ -267,7 +267,7 @@ def _albedo(material, x, y, z, gx, gy, gz, fp, seed, out):
         v = (0.45 + 0.55 * strand) * (1 + 0.8 * fibre) * (1 + 0.4 * fbm(x, y, z, 12.0, 4, fp, seed + 1))
         out[0], out[1], out[2] = out[0] * v, out[1] * v, out[2] * v
     elif material == PRINT:
-        # lines of words whose letters are smaller and smaller down the sheet, and rules between them
+        # lines of words whose letters are of other sizes from line to line
         size = 0.006 * (0.35 + max(0.0, gy - math.floor(gy)))
         line = math.floor(gy / (1.8 * size))
         within = gy - line * 1.8 * size
@@ -276,10 +276,10 @@ def _albedo(material, x, y, z, gx, gy, gz, fp, seed, out):
         place = gz - letter * 0.62 * size
         ink = 0.0
         if code & np.uint32(7):  # an eighth are gaps between words
-            upright = 0.18 * size if code & np.uint32(8) else 0.40 * size
+            stem = 0.18 * size if code & np.uint32(8) else 0.40 * size
             bar = 0.25 * size if code & np.uint32(16) else 0.75 * size
             tall = _line(within - 0.5 * size, 0.5 * size, fp)
-            ink = max(_line(place - upright, 0.065 * size, fp) * tall, _line(within - bar, 0.065 * size, fp) * 0.8)
+            ink = max(_line(place - stem, 0.065 * size, fp) * tall, _line(within - bar, 0.065 * size, fp) * 0.8)
         v = 0.86 * (1 - 0.93 * ink) * (1 + 0.04 * fbm(x, y, z, 25.0, 4, fp, seed))
         out[0], out[1], out[2] = out[0] * v, out[1] * v, out[2] * v
     for c in range(3):

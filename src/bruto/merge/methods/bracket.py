@@ -29,6 +29,8 @@ FULL_FROM, FULL_AT = 0.86, 0.95
 """Share of saturation from which a frame's weight falls, and at which it is nothing."""
 NEAR, REACH = 5, 11
 """Widths in pixels around a clipped site in which demosaiced values are not trusted, and in which they are little."""
+AROUND = REACH // 2 + 2
+"""Rows around a band that its result depends on: of full sites, and of places like one that is poorly known."""
 SPILL = 0.01
 """Standard deviation that demosaicing adds there, of saturation."""
 POOR = 0.25
@@ -145,8 +147,8 @@ def _combine(reader: Reader) -> Combined:
     for top in range(0, h, BAND):
         reader.check()
         bottom = min(h, top + BAND)
-        # two rows more at both ends, of what lies around
-        first, last = max(0, top - 2), min(h, bottom + 2)
+        # more rows at both ends, of what lies around: bands must not show
+        first, last = max(0, top - AROUND), min(h, bottom + AROUND)
         bands = np.empty((len(frames), last - first, w, 3), np.float32)
         full = np.empty((len(frames), last - first, w), np.float32)
         spilt = np.empty_like(full)
