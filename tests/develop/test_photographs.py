@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from bruto.develop.analysis.veil import veil_of
 from bruto.develop.demosaic import demosaic
 from bruto.develop.noise_coefficients import coefficient_noise, ratios_of
-from bruto.develop.steps.grey import grey_line
+from bruto.develop.steps.grey import grey_line, grey_row
 from bruto.develop.steps.haze import haze_of
 from bruto.develop.steps.unbiased import inverses, light_row, mean_stabilised, means, stabilised
 from tests.photographs import KINDS, LIGHT, Sensor, codes_of, light_of, noisy, seen
@@ -85,14 +85,18 @@ class Stabilisation(unittest.TestCase):
             np.testing.assert_allclose(line, light, atol=2e-3 * a[c] + 2e-6, rtol=2e-3)
 
     def test_grey_is_what_grey_shows(self) -> None:
-        a, b = np.array([0.03, 0.014, 0.02]), np.array([0.01, 0.0018, 0.0036])
-        variance = np.array([0.5, 0.8, 0.8])
-        mixing = np.array([0.25, 0.5, 1.0, 1.0], np.float32)
-        line = grey_line(a, b, variance, mixing)
-        r, g, blue = means(np.array([0.2]), a, b, variance)[0]
-        at = (0.25 * (r + blue) + 0.5 * g - line.place[0]) * line.place[1]
-        self.assertAlmostEqual(float(np.interp(at, np.arange(len(line.u)), line.u)), (r - blue) / 2, delta=1e-3)
-        self.assertAlmostEqual(float(np.interp(at, np.arange(len(line.v)), line.v)), (r - 2 * g + blue) / 4, delta=1e-3)
+        """By the tables in the dark and by the expansion in the light, for much noise and for little."""
+        mixing, variance = np.array([0.25, 0.5, 1.0, 1.0], np.float32), np.array([0.5, 0.8, 0.8])
+        for a, b in (([0.03, 0.014, 0.02], [0.01, 0.0018, 0.0036]), ([2e-4, 1e-4, 1.5e-4], [3e-8, 1e-8, 2e-8])):
+            light = np.linspace(0, 1.4, 2000) ** 2
+            r, g, blue = means(light, np.array(a), np.array(b), variance).T
+            line = grey_line(np.array(a), np.array(b), variance, mixing)
+            y = (0.25 * (r + blue) + 0.5 * g).astype(np.float32)
+            self.assertEqual(bool(y[-1] > line.place[2]), a[0] < 0.001)
+            u, v = np.empty_like(y), np.empty_like(y)
+            grey_row(y, *line, u, v)
+            np.testing.assert_allclose(u, (r - blue) / 2, atol=1e-3)
+            np.testing.assert_allclose(v, (r - 2 * g + blue) / 4, atol=1e-3)
 
 
 class NoiseReduction(unittest.TestCase):

@@ -192,17 +192,21 @@ def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, place
             _doubled_row(half[1], i, mixed, g)
             _doubled_row(half[2], i, mixed, b)
             for j in range(w):
-                finer = light[j] - r[j]
-                line_u[j] += g[j] * finer
-                line_v[j] += b[j] * finer
+                line_u[j] += g[j] * (light[j] - r[j])
+            for j in range(w):
+                line_v[j] += b[j] * (light[j] - r[j])
         grey_row(light, grey, grey_u, grey_v, r, g)
+        # loops over few arrays each: those over many are not put into vector registers
         for j in range(w):
             line_u[j] += r[j]
+        for j in range(w):
             line_v[j] += g[j]
         for j in range(w):
             r[j] = light[j] + to_side * line_v[j] + line_u[j]
-            g[j] = light[j] - to_middle * line_v[j]
+        for j in range(w):
             b[j] = light[j] + to_side * line_v[j] - line_u[j]
+        for j in range(w):
+            g[j] = light[j] - to_middle * line_v[j]
         light_row(r, scale[0], places[0], tables[0])
         light_row(g, scale[1], places[1], tables[1])
         light_row(b, scale[2], places[2], tables[2])

@@ -23,6 +23,8 @@ BRIGHTEST = 16.0
 """Electrons up to which the mean is calculated; above, its expansion is as good."""
 PLACES = 256
 """Of the table, evenly over stabilised values."""
+PART = 128
+"""Pixels of a row that are looked up in the table together, if one of them is dark."""
 QUIETEST = 200.0
 """Variance of read noise, electrons squared, above which noise is as good as Gaussian and the expansion holds."""
 
@@ -124,24 +126,24 @@ def inverses(a: NDArray, b: NDArray, variance: NDArray) -> tuple[NDArray[np.floa
 @njit(cache=True, fastmath=True, error_model="numpy")
 def light_row(d, scale, place, table):
     """Stabilised values of one channel back to light, in place; `scale`: light of an electron."""
-    start, per, quarter = place[0], place[1], np.float32(0.25)
+    start, per, quarter, level = place[0], place[1], np.float32(0.25), place[2]
     last = np.float32(len(table) - 2)
-    level = place[2]
     end = start + np.float32(len(table) - 1) / per
-    darkest = np.float32(3e38)
-    for j in range(len(d)):
-        darkest = min(darkest, d[j])
-    if darkest > end or start < np.float32(-1e30):  # rows without dark places are many, and need no table
-        for j in range(len(d)):
-            x = max(d[j], np.float32(0))
-            d[j] = scale * (x * x * quarter + level)
-        return
-    for j in range(len(d)):
-        x = d[j]
-        if x > end:
-            d[j] = scale * (x * x * quarter + level)
-        else:
+    known = start > np.float32(-1e30)
+    for first in range(0, len(d), PART):
+        part = d[first : first + PART]
+        below = np.float32(0)  # a sum, as the least of many is not found in vector registers
+        for j in range(len(part)):
+            below += max(end - part[j], np.float32(0))
+        if below == 0 or not known:  # parts without dark places are many, and need no table
+            for j in range(len(part)):
+                x = max(part[j], np.float32(0))
+                part[j] = scale * (x * x * quarter + level)
+            continue
+        for j in range(len(part)):
+            x = part[j]
             at = (x - start) * per
             k = np.uint32(np.int32(min(max(at, np.float32(0)), last)))
             low = table[k]
-            d[j] = scale * (low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low))
+            dark = low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low)
+            part[j] = scale * (dark if x <= end else x * x * quarter + level)
