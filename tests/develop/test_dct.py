@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import dctn, idctn
 
-from bruto.develop.steps.dct import ALONE, SIDE, THRESHOLD, WIENER, WINDOW, denoise_plane
+from bruto.develop.steps.dct import SIDE, THRESHOLD, WIENER, WINDOW, denoise_plane
 from bruto.develop.steps.noise import COARSE, _add_coarse, _coarse_of
 
 
@@ -42,25 +42,19 @@ class Filter(unittest.TestCase):
         self.sigma = random.uniform(0.5, 1.5, (SIDE, SIDE)).astype(np.float32)
         self.gain = random.uniform(0.8, 1.3, (3, 53)).astype(np.float32)
 
-    def test_threshold_block_by_block(self) -> None:
-        for stride in (2, 4):
-            found = denoise_plane(self.plane, self.sigma, 1.2, self.gain, stride, 1)
-            wanted = plain_filter(self.plane, self.sigma * 1.2 * ALONE, self.gain, stride, None)
-            np.testing.assert_allclose(found, wanted, atol=2e-4)
-
     def test_wiener_with_the_threshold_as_pilot(self) -> None:
         for stride in (2, 4):
-            found = denoise_plane(self.plane, self.sigma, 1.0, self.gain, stride, 2)
-            pilot = plain_filter(self.plane, self.sigma * THRESHOLD, self.gain, stride, None)
-            wanted = plain_filter(self.plane, self.sigma * WIENER, self.gain, stride, pilot)
+            found = denoise_plane(self.plane, self.sigma, 1.2, self.gain, stride)
+            pilot = plain_filter(self.plane, self.sigma * 1.2 * THRESHOLD, self.gain, stride, None)
+            wanted = plain_filter(self.plane, self.sigma * 1.2 * WIENER, self.gain, stride, pilot)
             np.testing.assert_allclose(found, wanted, atol=2e-4)
 
     def test_tiles_have_no_seams(self) -> None:
         plane = np.random.default_rng(5).standard_normal((150, 700)).astype(np.float32)
         sigma, gain = np.ones((SIDE, SIDE), np.float32), np.ones((1, 700), np.float32)
         for stride in (2, 4):
-            whole = denoise_plane(plane, sigma, 1.0, gain, stride, 2)
-            part = denoise_plane(np.ascontiguousarray(plane[32:128, 240:640]), sigma, 1.0, gain[:, :400], stride, 2)
+            whole = denoise_plane(plane, sigma, 1.0, gain, stride)
+            part = denoise_plane(np.ascontiguousarray(plane[32:128, 240:640]), sigma, 1.0, gain[:, :400], stride)
             np.testing.assert_allclose(part[24:-24, 24:-24], whole[56:104, 264:616], atol=2e-5)
 
 

@@ -26,8 +26,6 @@ THRESHOLD, WIENER = 3.0, 1.1
 """Hard threshold, and noise of Wiener's filter, in standard deviations of a coefficient's noise: a little more than
 theory has it, as the pilot still holds some.
 """
-ALONE = 2.8
-"""Hard threshold where no second pass follows."""
 WINDOW = np.array([0.28, 0.58, 0.84, 1.0, 1.0, 0.84, 0.58, 0.28], np.float32)
 """Weight of a block's rows and columns: less at its edges, whose steps would show as a mesh."""
 _BAND, _BLOCKS = 64, 144
@@ -367,21 +365,15 @@ def denoise_plane(
     strength: float,
     gain: NDArray[np.float32],
     stride: int,
-    passes: int = 2,
 ) -> NDArray[np.float32]:
     """A plane (H, W) without noise.
 
     `sigma` (8, 8): standard deviation of the noise in each coefficient; `strength`: times that is taken out; `gain`
-    (gh, W): factor on the noise's standard deviation over the plane; `stride`: 4 is quick, 2 is better; `passes`: 1 is
-    the threshold alone.
+    (gh, W): factor on the noise's standard deviation over the plane; `stride`: 4 is quick, 2 is better.
     """
     sigma = np.asarray(sigma, np.float32) * np.float32(strength)
-    pilot = empty(plane.shape)
-    threshold = np.float32(ALONE if passes == 1 else THRESHOLD)
+    pilot, out = empty(plane.shape), empty(plane.shape)
     apply = _FILTERS[stride]
-    apply(plane, plane, sigma * threshold, gain, False, pilot)
-    if passes == 1:
-        return pilot
-    out = empty(plane.shape)
+    apply(plane, plane, sigma * np.float32(THRESHOLD), gain, False, pilot)
     apply(plane, pilot, sigma * np.float32(WIENER), gain, True, out)
     return out

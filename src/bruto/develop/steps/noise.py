@@ -9,8 +9,8 @@ are sampled and eyes see it; finer colour follows brightness as it does around (
 in for the coarse part (Pierazzo, Rais, Morel, Facciolo, "Multi-scale DCT denoising", IPOL 7, 2017). The shading gain of
 the lens raises noise towards the corners; `gain` carries it.
 
-Two grades: *quick* (blocks every 4 pixels, colour by the threshold alone) and *best* (every 2, all in two passes, and a
-third one over groups of like blocks, see `alike`).
+Two grades: *quick* (blocks every 4 pixels) and *best* (every 2, and a third pass over groups of like blocks, see
+`block_matching`).
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ from bruto.develop.steps.step import RawPlace, RawStep, Recorded
 from bruto.develop.steps.unbiased import FARTHEST, inverses, light_row
 from bruto.scratch import empty
 
-UNEVEN = (1.2, 1.2)
+UNEVEN = (1.2, 1.08)
 """Factors on brightness and colour noise after demosaicing: it is uneven from site to site, so that its mean falls
 short (found on scikit-image's photographs).
 """
@@ -255,17 +255,16 @@ def _without(
     strength: float,
     gain: NDArray[np.float32],
     stride: int,
-    passes: int,
 ) -> NDArray[np.float32]:
     """A plane without fine and coarse noise; `fine`, `coarse` (8, 8): noise by coefficient."""
-    done = denoise_plane(plane, fine, strength, _across(gain, plane.shape[1]), stride, passes)
+    done = denoise_plane(plane, fine, strength, _across(gain, plane.shape[1]), stride)
     h, w = (n // COARSE for n in plane.shape)
     if min(h, w) < 3 * SIDE:
         return done
     small, low = np.empty((h, w), np.float32), np.empty((h, w), np.float32)
     _coarse_of(plane, small)
     _coarse_of(done, low)
-    _add_coarse(denoise_plane(small, coarse, strength, _across(gain, w), 4, 2) - low, done)
+    _add_coarse(denoise_plane(small, coarse, strength, _across(gain, w), 4) - low, done)
     return done
 
 
@@ -347,12 +346,11 @@ def reduce_noise(
     stride = 2 if best else 4
     noisy_y, grey = y, grey_line(a, b, variance, mixing)
     if brightness > 0:
-        y = _without(y, fine[0], coarse[0], brightness, gain, stride, 2)
+        y = _without(y, fine[0], coarse[0], brightness, gain, stride)
     without_grey(y, *grey, u, v, u, v)
     noisy = (noisy_y, u, v)
     if colour > 0:
-        passes = 2 if best else 1
-        u, v = (_without(p, fine[k], coarse[k], colour, gain, stride, passes) for k, p in ((1, u), (2, v)))
+        u, v = (_without(p, fine[k], coarse[k], colour, gain, stride) for k, p in ((1, u), (2, v)))
     if best:
         y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, colour, colour), gain)
     out = empty(rgb.shape)
