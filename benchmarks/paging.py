@@ -29,7 +29,7 @@ def main(folder: str, times: int) -> dict:
     window.resize(1280, 800)
     window.show()
     window.open_paths([folder])
-    window.set_task("Develop")
+    window.set_task("Correct")
     shots = window.shoot.shots
     rounds = []
     for k in range(times):

@@ -172,7 +172,7 @@ def interactive(path: Path) -> dict[str, Any]:
 
 def demo_start() -> dict[str, float]:
     """Seconds from starting the program to a usable window on the demo shoot (made before)."""
-    from bruto.app.main import demo_folder
+    from bruto.app.demo_day import demo_folder
     from bruto.simphone.demo import make_demo
 
     make_demo(demo_folder())

@@ -347,7 +347,15 @@ class OtherPrograms(Store):
 
     def test_without_a_rating_of_others(self) -> None:
         edit, _ = self.edit()
-        for verdict, stars in (("pick", 5), ("", 0), ("reject", -1), ("pick", 5), ("reject", -1), ("", 0)):
+        for verdict, stars in (
+            ("pick", 4),
+            ("", 0),
+            ("reject", -1),
+            ("best", 5),
+            ("spare", 2),
+            ("reject", -1),
+            ("", 0),
+        ):
             edit.judge(verdict=verdict)
             found = read_rating(self.raw)
             assert found is not None

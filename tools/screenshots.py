@@ -15,7 +15,8 @@ from pathlib import Path
 from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QApplication
 
-from bruto.app.main import application, demo_folder
+from bruto.app.demo_day import demo_folder
+from bruto.app.main import application
 from bruto.app.widgets import theme
 from bruto.app.window import Window
 from bruto.deliver import jobs
@@ -79,7 +80,7 @@ def main() -> int:
         p.save("intake-large")
         w.intake.set_large(False)
         w.intake.full_button.setChecked(False)
-        w.set_task("Develop")
+        w.set_task("Correct")
         p.choose("pans-001")
         p.save("develop")
         w.develop.ledger.all_button.click()
@@ -129,7 +130,7 @@ def main() -> int:
         w.merge.go.click()
         p.settle(lambda: not w.merge.progress.isVisible() and w.merge.stage.base is not None)
         p.save("merge")
-        w.set_task("Develop")
+        w.set_task("Correct")
         p.choose("crystals-002")
         p.save("develop-picture")
         p.choose("crystals-001")
@@ -142,7 +143,7 @@ def main() -> int:
         w.deliver.this.click()
         p.settle(lambda: all(j.state in (jobs.DONE, jobs.FAILED) for j in w.queue.jobs))
         p.save("deliver")
-        w.set_task("Develop")
+        w.set_task("Correct")
         p.choose("sluice-001-01")
         w.develop.ledger.all_button.click()
         p.settle()
@@ -151,7 +152,7 @@ def main() -> int:
         w.set_task("Intake")
         p.save("intake-dim")
         w.toggle_theme()
-        w.set_task("Develop")
+        w.set_task("Correct")
         w.resize(1024, 700)
         p.save("develop-small")
         w.close()

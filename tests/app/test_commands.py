@@ -30,8 +30,8 @@ class Keys(WindowTest):
         QTest.keyClicks(page.words, "undo")
         self.assertEqual(page.shown, ["undo"])
         QTest.keyClick(self.window, Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
-        self.assertEqual(self.window.task(), "Develop")
-        self.assertTrue(self.window.task_buttons["Develop"].isChecked())
+        self.assertEqual(self.window.task(), "Correct")
+        self.assertTrue(self.window.task_buttons["Correct"].isChecked())
 
     def test_the_menu_says_what_can_be_done_and_keys_go_on_after_it(self) -> None:
         self.window.shoot.select(None)
@@ -41,7 +41,7 @@ class Keys(WindowTest):
         menu.aboutToHide.emit()
         self.choose("card-003")
         steps = len(self.window.develop.edit.sidecar.history)
-        QTest.keyClick(self.window, Qt.Key.Key_T)
+        QTest.keyClick(self.window, Qt.Key.Key_A, Qt.KeyboardModifier.AltModifier)
         self.assertEqual(len(self.window.develop.edit.sidecar.history), steps + 1)
 
     def test_the_path_of_a_shot_is_copied(self) -> None:

@@ -23,7 +23,7 @@ class DevelopTest(WindowTest):
 
     def setUp(self) -> None:
         super().setUp()
-        self.task("Develop")
+        self.task("Correct")
         self.choose("card-003")
         self.page = self.window.develop
         self.ledger = self.page.ledger
@@ -144,7 +144,7 @@ class PickingWhite(DevelopTest):
         found = []
         for kind in ("grey", "leaves"):
             part.surface.setCurrentIndex(part.surface.findData(kind))
-            QTest.keyClick(self.window, Qt.Key.Key_W)
+            QTest.keyClick(self.window, Qt.Key.Key_W, Qt.KeyboardModifier.AltModifier)
             self.assertTrue(self.ledger.pick_button.isChecked())
             self.click(self.page.stage, self.page.stage.to_widget(*(0.5 * n for n in self.page.stage.frame_size)))
             self.settle()
@@ -189,7 +189,7 @@ class Hues(DevelopTest):
         np.testing.assert_array_equal(self.picture(), before)
 
     def test_a_colour_is_picked_in_the_picture(self) -> None:
-        QTest.keyClick(self.window, KEY.Key_H)
+        QTest.keyClick(self.window, KEY.Key_H, Qt.KeyboardModifier.AltModifier)
         self.assertTrue(self.page.stage.picking)
         picture = self.picture().astype(int)
         most = np.ptp(picture, axis=2)
@@ -213,7 +213,7 @@ class Hues(DevelopTest):
     def test_grey_has_no_hue_to_pick(self) -> None:
         self.edit.change("x", chroma=0.0)
         self.settle()
-        QTest.keyClick(self.window, KEY.Key_H)
+        QTest.keyClick(self.window, KEY.Key_H, Qt.KeyboardModifier.AltModifier)
         self.click(self.page.stage, QPointF(self.page.stage.width() / 2, self.page.stage.height() / 2))
         self.assertEqual(self.edit.recipe.hue_nodes, ())
         self.assertIn("no colour", self.window.message.text())
@@ -269,7 +269,7 @@ class CurvesAndColour(DevelopTest):
 
 class ToneByHand(DevelopTest):
     def test_dragging_up_in_the_picture_lifts_that_tone(self) -> None:
-        QTest.keyClick(self.window, KEY.Key_D)
+        QTest.keyClick(self.window, KEY.Key_T, Qt.KeyboardModifier.AltModifier)
         self.assertTrue(self.page.tone_button.isChecked())
         before, steps = self.picture(), len(self.edit.sidecar.history)
         stage = self.page.stage
@@ -291,7 +291,7 @@ class ToneByHand(DevelopTest):
         developer = self.page.developer
         assert developer is not None
         developer._levels[2] = developer.level(2) * np.array([6.0, 1.0, 0.9], np.float32)
-        QTest.keyClick(self.window, KEY.Key_W)
+        QTest.keyClick(self.window, KEY.Key_W, Qt.KeyboardModifier.AltModifier)
         self.click(self.page.stage, QPointF(self.page.stage.width() / 2, self.page.stage.height() / 2))
         self.assertIsNotNone(self.edit.recipe.raw_neutral)
         self.assertIn("sensor's own colour", self.ledger.groups["white"].sentence.text())
@@ -336,7 +336,7 @@ class Recipes(DevelopTest):
         dialog.target.setCurrentText("its set")
         QTest.mouseClick(dialog.use, LEFT)
         self.settle()
-        self.assertIn("Used on 4 shots", self.window.message.text())
+        self.assertIn("Used recipe Warm on 4 shots", self.window.message.text())
         for path in sorted(self.folder.glob("sluice*.dng")):
             side = load_sidecar(path)[0]
             self.assertEqual((side.recipe.chroma, side.recipe.exposure), (1.4, 0.0))

@@ -30,7 +30,7 @@ class CropOnThePicture(DevelopTest):
         self.settle()
 
     def framing(self) -> CropTool:
-        QTest.keyClick(self.window, KEY.Key_C)
+        QTest.keyClick(self.window, KEY.Key_F, Qt.KeyboardModifier.AltModifier)
         self.settle()
         self.assertTrue(self.page.framing)
         assert self.page.stage.crop is not None
@@ -48,7 +48,7 @@ class CropOnThePicture(DevelopTest):
         assert crop is not None
         self.assertAlmostEqual(crop[2], -0.5 + 0.6, delta=0.02)
         self.assertEqual(self.edit.sidecar.history[-1][0], "crop")
-        QTest.keyClick(self.window, KEY.Key_C)
+        QTest.keyClick(self.window, KEY.Key_F, Qt.KeyboardModifier.AltModifier)
         self.settle()
         self.assertFalse(self.page.framing)
         w, h = self.page.stage.frame_size
@@ -71,7 +71,7 @@ class CropOnThePicture(DevelopTest):
         self.assertEqual(w, h)
         self.framing()
         self.drag(self.page.stage, self.corner(0, 0), self.corner(0.3, 0.2))
-        QTest.keyClick(self.window, KEY.Key_C)
+        QTest.keyClick(self.window, KEY.Key_F, Qt.KeyboardModifier.AltModifier)
         self.settle()
         smaller = self.page.stage.frame_size
         self.assertLess(smaller[0], 0.85 * w)
@@ -84,7 +84,7 @@ class CropOnThePicture(DevelopTest):
         self.assertAlmostEqual(w / h, 2 / 3, delta=0.02)
 
     def test_a_line_along_something_leaning_levels_it(self) -> None:
-        QTest.keyClick(self.window, KEY.Key_C, Qt.KeyboardModifier.ShiftModifier)
+        QTest.keyClick(self.window, KEY.Key_L, Qt.KeyboardModifier.AltModifier)
         self.settle()
         self.assertTrue(self.page.framing)
         start = self.corner(0.3, 0.4)
@@ -93,7 +93,7 @@ class CropOnThePicture(DevelopTest):
         self.assertAlmostEqual(self.edit.recipe.horizon, -4.0, delta=0.3)
         self.assertFalse(self.ledger.frame_part.line_button.isChecked())
         # the crop is what holds only picture: smaller than the frame, of its shape
-        QTest.keyClick(self.window, KEY.Key_C)
+        QTest.keyClick(self.window, KEY.Key_F, Qt.KeyboardModifier.AltModifier)
         self.settle()
         w, h = self.page.stage.frame_size
         ow, oh = self.page.developer.source.meta.oriented_size  # type: ignore[union-attr]

@@ -23,6 +23,7 @@ from tests.app.windows import LEFT, WindowTest, pixels
 from tests.shots import SMALL, copy_of, taken
 
 KEY = Qt.Key
+SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 class IntakeTest(WindowTest):
@@ -108,10 +109,10 @@ class Board(IntakeTest):
 
     def test_picks_and_rejects_by_key_are_kept_and_filtered(self) -> None:
         self.card("card-003")
-        QTest.keyClick(self.page.board, KEY.Key_P)
+        QTest.keyClick(self.page.board, KEY.Key_F7)
         self.card("pans-007")
-        QTest.keyClick(self.page.board, KEY.Key_X)
-        self.menu(self.page.only_button.menu(), "Picks")
+        QTest.keyClick(self.page.board, KEY.Key_F5)
+        self.menu(self.page.only_button.menu(), "Kept: Keep and Best")
         self.assertEqual(self.names(), ["card-003"])
         raw = self.folder / "card-003.dng"
         self.assertEqual(load_sidecar(raw)[0].verdict, "pick")
@@ -121,7 +122,7 @@ class Board(IntakeTest):
         self.menu(self.page.only_button.menu(), "Everything")
         self.card("card-003")
         self.assertTrue(self.page.reading.judges["pick"].isChecked())
-        QTest.keyClick(self.page.board, KEY.Key_U)
+        QTest.keyClick(self.page.board, KEY.Key_F7)
         self.assertEqual(load_sidecar(raw)[0].verdict, "")
 
     def test_notes_and_gear_are_kept(self) -> None:
@@ -148,14 +149,14 @@ class ReadingOfAShot(IntakeTest):
         place, zoom = stage.centre, stage.zoom
         seen = {self.page.tag.text(): self.shown()}
         for _ in range(2):
-            QTest.keyClick(self.page, KEY.Key_V)
+            QTest.keyClick(self.page, KEY.Key_F3, SHIFT)
             self.settle()
             seen[self.page.tag.text()] = self.shown()
             self.assertEqual((stage.centre, stage.zoom), (place, zoom))
         self.assertEqual(set(seen), {"RAW, no look", "PREVIEW INSIDE THE FILE", "PHONE'S PICTURE"})
         self.assertNotEqual(seen["RAW, no look"].mean(), seen["PHONE'S PICTURE"].mean())
         self.assertEqual(seen["PREVIEW INSIDE THE FILE"].shape[0], SMALL[1] // 4)
-        QTest.keyClick(self.page, KEY.Key_V)
+        QTest.keyClick(self.page, KEY.Key_F3, SHIFT)
         self.settle()
         self.assertEqual(self.page.tag.text(), "RAW, no look")
 
@@ -181,7 +182,7 @@ class ReadingOfAShot(IntakeTest):
         assert counts is not None
         self.assertGreater(int((counts == 3).sum()), 20)
         before = pixels(self.page.stage.grab().toImage())
-        QTest.keyClick(self.page, KEY.Key_F)
+        QTest.keyClick(self.page, KEY.Key_F4, SHIFT)
         self.settle()
         self.assertTrue(self.page.full_button.isChecked())
         after = pixels(self.page.stage.grab().toImage())
@@ -242,10 +243,10 @@ class ReadingOfAShot(IntakeTest):
 
     def test_develop_follows(self) -> None:
         self.card("pans-007")
-        button = next(b for b in self.page.findChildren(QPushButton) if b.text() == "Develop")
+        button = next(b for b in self.page.findChildren(QPushButton) if b.text() == "Correct")
         QTest.mouseClick(button, LEFT)
         self.settle()
-        self.assertEqual(self.window.task(), "Develop")
+        self.assertEqual(self.window.task(), "Correct")
         assert self.window.develop.shot is not None
         self.assertEqual(self.window.develop.shot.name, "pans-007")
 
@@ -300,11 +301,11 @@ class TakesAndGear(IntakeTest):
         found = self.window.shoot.picture_reports[key]
         texts = [w.text() for w in self.page.reading.rows.findChildren(type(self.page.reading.advice_text))]
         self.assertTrue(any(f"any {found.clipped_percent['any']:.2f} %" in t for t in texts), texts)
-        QTest.keyClick(self.page.board, KEY.Key_V)
-        QTest.keyClick(self.page.board, KEY.Key_V)
+        QTest.keyClick(self.page.board, KEY.Key_F3, SHIFT)
+        QTest.keyClick(self.page.board, KEY.Key_F3, SHIFT)
         self.settle()
         self.assertEqual((self.page.view, self.page.reading.preview_light.title), ("phone", "Phone's picture"))
-        QTest.keyClick(self.page.board, KEY.Key_V)
+        QTest.keyClick(self.page.board, KEY.Key_F3, SHIFT)
         self.settle()
         self.assertEqual(self.page.reading.preview_light.title, "Preview inside the file")
 

@@ -24,7 +24,7 @@ class ProfileRows(WindowTest):
 
     def setUp(self) -> None:
         super().setUp()
-        self.task("Develop")
+        self.task("Correct")
         self.row = self.window.develop.ledger.profile
 
     def open_kind(self, kind: str) -> None:

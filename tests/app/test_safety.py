@@ -64,7 +64,7 @@ class Texts(WindowTest):
         shown = ""
         for shot in list(self.window.shoot.shots):
             self.window.shoot.select(shot)
-            for task in ("Intake", "Develop", "Compare", "Merge", "Deliver"):
+            for task in ("Intake", "Correct", "Compare", "Merge", "Deliver"):
                 self.task(task)
                 labels = [w for w in self.app.allWidgets() if isinstance(w, QLabel)]
                 self.assertGreater(len(labels), 100)
@@ -105,7 +105,7 @@ class RightShot(WindowTest):
         ):
             self.window.session.opened.turn_to(other)
         self.assertIsNone(self.window.develop.edit)
-        QTest.keyClick(self.window, Qt.Key.Key_T)
+        QTest.keyClick(self.window, Qt.Key.Key_A, Qt.KeyboardModifier.AltModifier)
         self.window.page("Intake").judge("reject")
         self.assertEqual((before.sidecar.verdict, before.recipe), ("", Recipe()))
 

@@ -69,7 +69,7 @@ class Versions(DevelopTest):
         self.edit.change("x", exposure=1.0)
         self.settle()
         self.page.versions.choose("version", "dark")
-        QTest.keyClick(self.window, KEY.Key_S)
+        QTest.keyClick(self.window, KEY.Key_F4)
         self.settle()
         seen = pixels(self.page.stage.grab().toImage()).astype(float)
         r = self.page.stage.frame_rect()
@@ -82,7 +82,7 @@ class Versions(DevelopTest):
         self.page.stage.set_one_to_one()
         self.settle()
         self.assertIsNotNone(self.page.stage.before_piece)
-        QTest.keyClick(self.window, KEY.Key_S)
+        QTest.keyClick(self.window, KEY.Key_F4)
         self.assertEqual(self.page.stage.beside, "")
 
     def test_a_pinned_shot_is_compared_with_another(self) -> None:

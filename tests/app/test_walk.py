@@ -102,7 +102,7 @@ class Walk(WindowTest):
         self.assertIn("3 frames merged", w.merge.outcome.text())
         QTest.mouseClick(w.merge.open_button, LEFT)
         self.settle()
-        self.assertEqual(w.task(), "Develop")
+        self.assertEqual(w.task(), "Correct")
         self.assertEqual(w.develop.tag.text(), "MERGED, developed")
 
         # deliver the first shot
@@ -121,7 +121,7 @@ class Walk(WindowTest):
         self.assertTrue(row.state.text().startswith("done"))
 
         # everything taken back again
-        self.task("Develop")
+        self.task("Correct")
         while edit.can_undo:
             QTest.mouseClick(ledger.undo_button, LEFT)
         self.settle()

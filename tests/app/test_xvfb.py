@@ -67,7 +67,7 @@ class RealWindow(unittest.TestCase):
             sidecar = self.folder / "card-003.dng.bruto.json"
             end = time.monotonic() + 60
             while not sidecar.is_file() and time.monotonic() < end:
-                self.hand("key", "t")  # take all suggestions, once they are there
+                self.hand("key", "alt+a")  # take all suggestions, once they are there
                 time.sleep(1.5)  # longer than the pause after which values are saved
             self.assertTrue(sidecar.is_file())
             self.assertNotEqual(json.loads(sidecar.read_text())["recipe"]["exposure"], 0.0)

@@ -1,6 +1,8 @@
-"""Everything that can be done by a word: one list, read by the menu, the shortcuts, the tooltips and the sheet of keys.
+"""Everything that can be done by a word: one list, read by the menus, the shortcuts, the sheet of keys and the search
+for commands.
 
-One more command is one entry here (or in the list of its page, see `pages.pages`).
+One more command is one entry here (or in the list of its page, see `pages.pages`). Keys are grouped by what the hand
+does: looking F2 to F4, choosing F5 to F8, correcting Alt and a letter; users can change each.
 """
 
 from __future__ import annotations
@@ -13,12 +15,24 @@ from PySide6.QtGui import QGuiApplication
 
 from bruto.app.host import Host
 from bruto.session.edit import Edit
+from bruto.shoot.verdicts import VERDICTS
+
+GROUPS: dict[str, str] = {
+    "shoot": "Shoot",
+    "choose": "Choosing",
+    "look": "Looking",
+    "correct": "Correcting",
+    "frame": "Frame",
+    "tasks": "Tasks",
+    "window": "Window",
+}
+"""Subjects of commands, in the order of the menu, and their titles."""
 
 
 @dataclass(frozen=True)
 class Command:
     """`id`: its name in the program; `title`: in menus; `keys`: its shortcut, "" for none; `act`: what it does;
-    `group`: the part of the menu it stands in; `enabled`: whether it can be done now.
+    `group`: the subject it stands under; `enabled`: whether it can be done now; `held`: it lasts while its key is held.
     """
 
     id: str
@@ -27,6 +41,7 @@ class Command:
     act: Callable[[Host], Any]
     group: str
     enabled: Callable[[Host], bool] = lambda host: True
+    held: bool = False
 
 
 def _edited(what: Callable[[Edit], Any]) -> Callable[[Host], Any]:
@@ -40,12 +55,22 @@ def _edited(what: Callable[[Edit], Any]) -> Callable[[Host], Any]:
     return act
 
 
-def _developed(what: Callable[[Any], Any]) -> Callable[[Host], Any]:
-    """Something done on the page Develop, while it shows a decoded shot."""
+def _corrected(what: Callable[[Any], Any]) -> Callable[[Host], Any]:
+    """Something done on the page Correct, while it shows a decoded shot."""
 
     def act(host: Host) -> None:
-        if host.task() == "Develop" and host.session.opened.developer is not None:
-            what(host.page("Develop"))
+        if host.task() == "Correct" and host.session.opened.developer is not None:
+            what(host.page("Correct"))
+
+    return act
+
+
+def _read(what: Callable[[Any], Any]) -> Callable[[Host], Any]:
+    """Something done on the page Intake, while it is shown."""
+
+    def act(host: Host) -> None:
+        if host.task() == "Intake":
+            what(host.page("Intake"))
 
     return act
 
@@ -54,14 +79,37 @@ def _open(host: Host) -> bool:
     return host.session.opened.edit is not None
 
 
+def _correcting(host: Host) -> bool:
+    return host.task() == "Correct" and host.session.opened.developer is not None
+
+
+def _reading(host: Host) -> bool:
+    return host.task() == "Intake" and _shots(host)
+
+
+def _shots(host: Host) -> bool:
+    return bool(host.session.shoot.shots)
+
+
+def _copied(host: Host) -> bool:
+    return bool(host.session.copied) and _shots(host)
+
+
 def _toggle_zoom(host: Host) -> None:
     stage = getattr(host.page(host.task()), "stage", None)
-    if stage is not None:
-        stage.set_one_to_one() if stage.fit else stage.set_fit()
+    if stage is not None and stage.fit:
+        stage.set_one_to_one()
+    elif stage is not None:
+        stage.set_fit()
 
 
-def _ledger(host: Host) -> None:
-    host.page("Develop").ledger.unfold()
+def _judge(verdict: str, on: bool) -> Callable[[Host], None]:
+    def act(host: Host) -> None:
+        host.session.judge(verdict)
+        if on:
+            host.step(1)
+
+    return act
 
 
 def _copy_path(host: Host) -> None:
@@ -72,39 +120,170 @@ def _copy_path(host: Host) -> None:
         host.say(f"Copied: {shot.main.name} with its folder.")
 
 
+def _choosing() -> list[Command]:
+    """A key for each verdict, and one that goes on to the next shot."""
+    one = [
+        Command(f"verdict-{v.id}", v.text, f"F{5 + k}", _judge(v.id, False), "choose", _shots)
+        for k, v in enumerate(VERDICTS)
+    ]
+    on = [
+        Command(
+            f"verdict-{v.id}-next", f"{v.text}, then the next", f"Ctrl+F{5 + k}", _judge(v.id, True), "choose", _shots
+        )
+        for k, v in enumerate(VERDICTS)
+    ]
+    return [*one, *on]
+
+
 COMMANDS: tuple[Command, ...] = (
-    Command("open", "Open a folder…", "Ctrl+O", lambda h: h.choose_folder(), "file"),
-    Command("undo", "Undo", "Ctrl+Z", _edited(Edit.undo), "values", _open),
-    Command("redo", "Redo", "Ctrl+Shift+Z", _edited(Edit.redo), "values", _open),
+    Command("open", "Open a folder…", "Ctrl+O", lambda h: h.choose_folder(), "shoot"),
+    Command("start", "Start page", "Ctrl+0", lambda h: h.set_task("Start"), "shoot"),
+    Command("take-in", "Take files in from a phone or card…", "Ctrl+T", lambda h: h.take_in(), "shoot", _shots),
+    Command("card", "Card of this phone…", "Ctrl+K", lambda h: h.show_card(), "shoot", _open),
+    Command("file-tree", "Everything in this file", "Ctrl+I", lambda h: h.page("Intake").show_tree(), "shoot", _open),
+    Command("copy-path", "Copy the path of this shot", "Ctrl+Shift+C", _copy_path, "shoot", _open),
     Command(
-        "proof", "Mark what sRGB, then Display P3, cannot hold", "Ctrl+G", _developed(lambda p: p.next_proof()),
-        "values",
+        "wastebasket",
+        "Move those that are Out to the wastebasket…",
+        "Ctrl+Shift+Del",
+        lambda h: h.throw_out(),
+        "shoot",
+        _shots,
     ),
-    Command("beside", "Before beside the picture", "S", _developed(lambda p: p.toggle_beside()), "values"),
+    *_choosing(),
+    Command("next", "Next shot", "PgDown", lambda h: h.step(1), "choose", _shots),
+    Command("previous", "Previous shot", "PgUp", lambda h: h.step(-1), "choose", _shots),
+    Command("select-all", "Select all that are listed", "Ctrl+Shift+A", lambda h: h.select("all"), "choose", _shots),
+    Command("select-set", "Select this shot's set", "Ctrl+Shift+S", lambda h: h.select("set"), "choose", _shots),
+    Command("zoom", "Whole picture or 1:1", "F2", _toggle_zoom, "look", _shots),
+    Command("before", "The picture before, while held", "F3", lambda h: None, "look", _correcting, held=True),
+    Command("beside", "Before beside the picture", "F4", _corrected(lambda p: p.toggle_beside()), "look", _correcting),
     Command(
-        "keep-version", "Keep as a version…", "Ctrl+Shift+K", lambda h: h.page("Develop").versions.ask_name(), "values",
+        "large", "Large picture or the board", "Shift+F2", _read(lambda p: p.large_button.toggle()), "look", _reading
+    ),
+    Command("flip", "Raw, preview, phone's picture", "Shift+F3", _read(lambda p: p.flip()), "look", _reading),
+    Command("full", "Mark what is full", "Shift+F4", _read(lambda p: p.full_button.toggle()), "look", _reading),
+    Command(
+        "proof",
+        "Mark what sRGB, then Display P3, cannot hold",
+        "Ctrl+G",
+        _corrected(lambda p: p.next_proof()),
+        "look",
+        _correcting,
+    ),
+    Command("fold-shots", "Fold or show the shots", "F9", lambda h: h.fold("shots"), "look"),
+    Command("fold-strip", "Fold or show the light strip", "F10", lambda h: h.fold("strip"), "look"),
+    Command("undo", "Undo", "Ctrl+Z", _edited(Edit.undo), "correct", _open),
+    Command("redo", "Redo", "Ctrl+Shift+Z", _edited(Edit.redo), "correct", _open),
+    Command("take-all", "Take all suggestions", "Alt+A", _edited(Edit.take_all), "correct", _open),
+    Command(
+        "take-selection",
+        "Take the suggestions of all that are selected",
+        "Alt+Shift+A",
+        lambda h: h.suggest_selection(),
+        "correct",
+        _shots,
+    ),
+    Command("copy-some", "Copy values of chosen groups…", "Alt+Shift+C", lambda h: h.choose_groups(), "correct", _open),
+    Command("copy-values", "Copy this shot's values", "Alt+C", lambda h: h.session.using.copy(), "correct", _open),
+    Command(
+        "paste-values",
+        "Use the copied values on the selection",
+        "Alt+V",
+        lambda h: h.session.using.paste(),
+        "correct",
+        _copied,
+    ),
+    Command(
+        "undo-paste", "Take back the last use on a selection", "Alt+Z", lambda h: h.session.using.take_back(), "correct"
+    ),
+    Command("reset-all", "Reset all values", "Ctrl+R", _edited(Edit.reset), "correct", _open),
+    Command(
+        "pick-white",
+        "Pick white in the picture",
+        "Alt+W",
+        _corrected(lambda p: p.toggle_pick("white")),
+        "correct",
+        _correcting,
+    ),
+    Command(
+        "pick-hue",
+        "Pick a hue in the picture",
+        "Alt+H",
+        _corrected(lambda p: p.toggle_pick("hue")),
+        "correct",
+        _correcting,
+    ),
+    Command(
+        "lift",
+        "Tone by hand in the picture",
+        "Alt+T",
+        _corrected(lambda p: p.tone_button.toggle()),
+        "correct",
+        _correcting,
+    ),
+    Command("recipes", "Recipes…", "Ctrl+E", lambda h: h.show_recipes(), "correct", _open),
+    Command(
+        "keep-version",
+        "Keep as a version…",
+        "Ctrl+Shift+K",
+        lambda h: h.page("Correct").versions.ask_name(),
+        "correct",
         _open,
     ),
-    Command("crop", "Crop on the picture", "C", _developed(lambda p: p.toggle_frame_tool("frame_button")), "values"),
-    Command("level", "Level by a line", "Shift+C", _developed(lambda p: p.toggle_frame_tool("line_button")), "values"),
-    Command("turn-right", "Turn clockwise", "R", lambda h: h.page("Develop").frame_tool.turn(1), "values"),
-    Command("turn-left", "Turn anticlockwise", "Shift+R", lambda h: h.page("Develop").frame_tool.turn(3), "values"),
-    Command("take-all", "Take all suggestions", "T", _edited(Edit.take_all), "values", _open),
-    Command("reset-all", "Reset all values", "Ctrl+R", _edited(Edit.reset), "values", _open),
-    Command("pick-white", "Pick white in the picture", "W", _developed(lambda p: p.toggle_pick("white")), "values"),
-    Command("pick-hue", "Pick a hue in the picture", "H", _developed(lambda p: p.toggle_pick("hue")), "values"),
-    Command("lift", "Tone by hand in the picture", "D", _developed(lambda p: p.tone_button.toggle()), "values"),
-    Command("recipes", "Recipes…", "Ctrl+E", lambda h: h.show_recipes(), "values"),
-    Command("unfold", "Unfold all groups of the ledger", "Ctrl+U", _ledger, "values"),
-    Command("zoom", "Whole picture or 1:1", "Z", _toggle_zoom, "view"),
-    Command("file-tree", "Everything in this file", "Ctrl+I", lambda h: h.page("Intake").show_tree(), "view"),
-    Command("card", "Card of this phone…", "Ctrl+K", lambda h: h.show_card(), "view"),
-    Command("copy-path", "Copy the path of this shot", "Ctrl+Shift+C", _copy_path, "view", _open),
-    Command("take-in", "Take files in from a phone or card…", "Ctrl+T", lambda h: h.take_in(), "view"),
-    Command("next", "Next shot", "PgDown", lambda h: h.step(1), "view"),
-    Command("previous", "Previous shot", "PgUp", lambda h: h.step(-1), "view"),
-    Command("fold-shots", "Fold or show the shots", "F9", lambda h: h.fold("shots"), "view"),
-    Command("fold-strip", "Fold or show the light strip", "F10", lambda h: h.fold("strip"), "view"),
+    Command(
+        "unfold", "Unfold all groups of the ledger", "Ctrl+U", lambda h: h.page("Correct").ledger.unfold(), "correct"
+    ),
+    Command(
+        "fold-groups",
+        "Fold all groups of the ledger",
+        "Ctrl+Shift+U",
+        lambda h: h.page("Correct").ledger.fold_all(),
+        "correct",
+    ),
+    Command(
+        "find-row",
+        "Find a row of the ledger",
+        "Ctrl+F",
+        _corrected(lambda p: p.ledger.row_finder.setFocus()),
+        "correct",
+        _correcting,
+    ),
+    Command(
+        "crop",
+        "Crop on the picture",
+        "Alt+F",
+        _corrected(lambda p: p.toggle_frame_tool("frame_button")),
+        "frame",
+        _correcting,
+    ),
+    Command(
+        "level",
+        "Level by a line",
+        "Alt+L",
+        _corrected(lambda p: p.toggle_frame_tool("line_button")),
+        "frame",
+        _correcting,
+    ),
+    Command(
+        "turn-right", "Turn clockwise", "Alt+Right", lambda h: h.page("Correct").frame_tool.turn(1), "frame", _open
+    ),
+    Command(
+        "turn-left", "Turn anticlockwise", "Alt+Left", lambda h: h.page("Correct").frame_tool.turn(3), "frame", _open
+    ),
+    Command("find", "Find a command", "Ctrl+Space", lambda h: h.find_command(), "window"),
+    Command("messages", "Messages", "Ctrl+M", lambda h: h.show_messages(), "window"),
     Command("theme", "Dim or light theme", "Ctrl+D", lambda h: h.toggle_theme(), "window"),
     Command("quit", "Quit", "Ctrl+Q", lambda h: h.close(), "window"),
+)
+
+OF_SHOTS = (
+    *(f"verdict-{v.id}" for v in VERDICTS), "", "task-Correct", "task-Compare", "task-Merge", "task-Deliver", "",
+    "copy-values", "paste-values", "take-selection", "", "select-set", "copy-path", "file-tree", "card",
 )  # fmt: skip
+"""Commands in the menu of a shot or of the shots that are selected; "" is a line between them."""
+OF_STAGE = (
+    "zoom", "before", "beside", "proof", "", "pick-white", "pick-hue", "lift", "crop", "level", "turn-left",
+    "turn-right", "", "undo", "redo", "keep-version",
+)  # fmt: skip
+OF_STRIP = ("take-all", "undo", "redo", "fold-strip")

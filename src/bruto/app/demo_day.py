@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import platformdirs
 from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
 from bruto.app.widgets.task_line import TaskLine
@@ -15,6 +16,12 @@ from bruto.simphone.demo import missing
 LAST_SEEN_MS = 5000
 """After its end: when the watched folder has shown its last shot."""
 TITLE = "The simulated phone is shooting"
+DEMO_TITLE = "Orrin Saltern, one day"
+
+
+def demo_folder() -> Path:
+    """Where the demo shoot lies: made once, in the user's data folder."""
+    return Path(platformdirs.user_data_dir("bruto")) / "Orrin Saltern"
 
 
 class DemoDay(QObject):

@@ -34,8 +34,11 @@ class Host(Protocol):
     def fold(self, part: str) -> None:
         """Fold or show the list of shots, or the light strip."""
 
-    def open_paths(self, paths: list[str | Path], title: str = "") -> None:
-        """Open folders or files; a problem becomes a message."""
+    def open_paths(self, paths: list[str | Path], title: str = "") -> bool:
+        """Open folders or files; a problem becomes a message. Whether it was done."""
+
+    def open_shoot(self, paths: list[str | Path], title: str = "") -> None:
+        """Open a shoot and turn to where the user was in it, the first time to Intake."""
 
     def choose_folder(self) -> None:
         """Ask for a folder and open it."""
@@ -48,6 +51,33 @@ class Host(Protocol):
 
     def show_card(self) -> Any:
         """The card of the phone that took the current shot."""
+
+    def choose_groups(self) -> Any:
+        """Copy values of groups that are ticked."""
+
+    def select(self, what: str) -> None:
+        """Select "all" shots that are listed, or the "set" of the current one."""
+
+    def suggest_selection(self) -> None:
+        """Take the own suggestions of all that are selected."""
+
+    def throw_out(self) -> None:
+        """Ask, then move shots that are Out to the wastebasket."""
+
+    def find_command(self) -> Any:
+        """The search for commands."""
+
+    def show_messages(self) -> None:
+        """The drawer of messages."""
+
+    def keys_of(self, name: str) -> str:
+        """The shortcut of a command, as the user has it."""
+
+    def set_keys(self, name: str, keys: str) -> str:
+        """Give a command another shortcut; returns why that cannot be, or ""."""
+
+    def menu_of(self, names: tuple[str, ...], place: Any) -> None:
+        """Show a menu of commands; "" is a line."""
 
     def toggle_theme(self) -> None:
         """Light by day, dim by night."""

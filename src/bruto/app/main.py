@@ -10,18 +10,22 @@ from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 
-import platformdirs
 from PySide6.QtCore import QBuffer, QIODevice, QTimer
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
+from bruto.app.demo_day import DEMO_TITLE, demo_folder
 from bruto.app.memory import give_back_memory
 from bruto.app.widgets import theme
+from bruto.app.widgets.manners import Manners
 from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError
 from bruto.logged import unexpected
 from bruto.publish import clean_leftovers, write_new
 from bruto.storage.outputs import Outputs
+
+USUAL_SIZE = (1280, 800)
+"""Of the window, pixels, where the screen has room for it."""
 
 
 def check_display() -> None:
@@ -57,13 +61,17 @@ def application() -> QApplication:
     theme.load_fonts()
     app.setFont(theme.font(12))
     app.setStyleSheet(theme.style_sheet(theme.current()))
+    if not isinstance(app.property("manners"), Manners):
+        manners = Manners(app)
+        app.installEventFilter(manners)
+        app.setProperty("manners", manners)
     return app
 
 
 def run(
     paths: list[str],
     title: str = "",
-    size: tuple[int, int] = (1280, 800),
+    size: tuple[int, int] | None = None,
     screenshot: Path | None = None,
     started: float | None = None,
     demo: bool = False,
@@ -79,13 +87,15 @@ def run(
 
     window = Window()
     tell_unexpected(window.say)
-    window.resize(*size)
-    window.show()
+    known = window.session.remembered
+    room = app.primaryScreen().availableGeometry()
+    wanted = size or known.size or USUAL_SIZE
+    window.resize(*(wanted if size else (min(wanted[0], room.width()), min(wanted[1], room.height()))))
+    window.showMaximized() if size is None and known.maximised else window.show()
 
     def begin() -> None:
-        window.open_paths(list(paths), title)
-        if demo or len(window.shoot.shots) > 1:  # a folder begins with looking at what was got, one file with the edit
-            window.set_task("Intake")
+        if paths:
+            window.open_shoot(list(paths), title)
         if demo:
             window.shoot_demo(Path(paths[0]))
 
@@ -143,11 +153,6 @@ def _save_picture(picture: QImage, path: Path) -> None:
         sys.stderr.write(f"bruto: {error}\n")
 
 
-def demo_folder() -> Path:
-    """Where the demo shoot lies: made once, in the user's data folder."""
-    return Path(platformdirs.user_data_dir("bruto")) / "Orrin Saltern"
-
-
 def run_demo(size: str, screenshot: Path | None) -> int:
     """Open the demo shoot; on a new machine as soon as its first shot is taken, the others follow behind the window."""
     started = time.perf_counter()
@@ -168,4 +173,4 @@ def run_demo(size: str, screenshot: Path | None) -> int:
             sys.stderr.write(f"the simulated phone takes its first shot: {text}\n")
 
     folder = make_demo(demo_folder(), say, only_first=True)
-    return run([str(folder)], "Orrin Saltern, one day", (width, height), screenshot, started, demo=True)
+    return run([str(folder)], DEMO_TITLE, (width, height), screenshot, started, demo=True)

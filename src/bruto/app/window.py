@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QEvent, Qt, QTimer
+from PySide6.QtCore import QEvent, QFile, QPoint, Qt, QTimer
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -29,13 +30,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.demo_day import DemoDay
+from bruto.app.commands import GROUPS, OF_SHOTS, OF_STAGE, OF_STRIP
+from bruto.app.demo_day import DEMO_TITLE, DemoDay, demo_folder
 from bruto.app.pages.pages import PAGES, all_commands
 from bruto.app.posted import Posted
 from bruto.app.widgets import theme
 from bruto.app.widgets.card_dialog import CardDialog
+from bruto.app.widgets.command_search import CommandSearch
+from bruto.app.widgets.group_ticks import GroupTicks
+from bruto.app.widgets.messages import MessageDrawer, MessageLine
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.app.widgets.plain import Label
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.recipes_dialog import RecipesDialog
 from bruto.app.widgets.shotlist import ShotList
@@ -44,9 +49,12 @@ from bruto.app.widgets.thumbs import Thumbs
 from bruto.errors import BrutoError
 from bruto.session.session import Session
 from bruto.session.unfinished import Merge, TakeIn
+from bruto.shoot.out import files_of
 from bruto.shoot.shots import Shot
+from bruto.shoot.verdicts import KEPT
 from bruto.shoot.watch import Changes
 from bruto.storage.outputs import Outputs
+from bruto.storage.remembered import Recent
 
 NARROW = 1120
 """Window width under which the shot list folds, pixels."""
@@ -86,27 +94,41 @@ class Window(QMainWindow):
         self.pages = QStackedWidget()
         row.addWidget(self.pages, 1)
         column.addLayout(row, 1)
-        column.addWidget(self._status_bar())
+        status = self._status_bar()
+        self.drawer = MessageDrawer(self.messages)
+        self.messages.wanted.connect(self.drawer.toggle)
+        column.addWidget(self.drawer)
+        column.addWidget(status)
         self.setCentralWidget(central)
         self._actions()
-        intake, develop = self.page("Intake"), self.page("Develop")
+        intake, develop = self.page("Intake"), self.page("Correct")
         self.thumbs = Thumbs(self.session.render, self.shots.model, intake.board.cards, self.say)
         self._connect(intake, develop)
+        self._use_remembered()
         self._offer_unfinished()
-        self.set_task("Develop")
         develop.show_shot()
+        self.set_task("Start")
 
     def _connect(self, intake: Any, develop: Any) -> None:
-        self.shots.chosen.connect(self.shoot.select)
-        intake.board.chosen.connect(self.choose)
+        self.shots.chosen.connect(lambda shot: self.shoot.select(shot, keep=True))
+        intake.board.chosen.connect(self._chosen_on_board)
         self.session.message.connect(self.say)
+        self.session.told.connect(self.tell)
+        self.session.using.progress.connect(lambda share, text: self.line.show_progress(share, text))
+        self.session.using.ended.connect(self.line.end)
+        for view in (self.shots.view, intake.board):
+            view.menu_wanted.connect(lambda place: self.menu_of(OF_SHOTS, place))
+        for widget, names in ((develop.stage, OF_STAGE), (develop.strip, OF_STRIP)):
+            widget.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            widget.customContextMenuRequested.connect(lambda at, w=widget, n=names: self.menu_of(n, w.mapToGlobal(at)))
+        self.page("Start").demo_wanted.connect(self.open_demo)
         self.session.taking_in.connect(lambda share, text: self.line.show_progress(share, text))
         develop.pictured.connect(self.thumbs.developed)
         develop.outdated.connect(self.thumbs.outdated)
         self.gauge.progress.connect(lambda text: self.measured.setText(text))
         self.gauge.changed.connect(self._files_changed)
         self.gauge.arrived.connect(self._arrived)
-        self.session.opened.shown.connect(lambda: self.message.setText(""))
+        self.session.opened.shown.connect(self.messages.clear)
         self.shoot.opened.connect(self._shoot_opened)
         self.queue.problem.connect(lambda text: self._posted.post(partial(self.say, text)))
         self._watching = QTimer(self)
@@ -118,7 +140,7 @@ class Window(QMainWindow):
         """What earlier windows did not finish."""
         left = self.queue.restore()
         if left:
-            self.say(f"{left} deliveries were not finished last time; Deliver shows them, and goes on with them.")
+            self.tell(f"{left} deliveries were not finished last time; Deliver shows them, and goes on with them.")
         for work in self.session.unfinished.left():
             self.line.offer(work.text, partial(self._go_on, work))
 
@@ -145,7 +167,7 @@ class Window(QMainWindow):
         return self._pages[title]
 
     intake: Any = property(lambda self: self.page("Intake"))
-    develop: Any = property(lambda self: self.page("Develop"))
+    develop: Any = property(lambda self: self.page("Correct"))
     compare: Any = property(lambda self: self.page("Compare"))
     merge: Any = property(lambda self: self.page("Merge"))
     deliver: Any = property(lambda self: self.page("Deliver"))
@@ -197,7 +219,9 @@ class Window(QMainWindow):
         row = QHBoxLayout(bar)
         row.setContentsMargins(14, 0, 14, 0)
         row.setSpacing(18)
-        self.pointer, self.timing, self.saved, self.message = Label(""), Label(""), Label(""), Label("")
+        self.pointer, self.timing, self.saved = Label(""), Label(""), Label("")
+        self.messages = MessageLine()
+        self.message = self.messages.text
         self.measured = Label("")
         self.line, self.demo_line = TaskLine(), TaskLine()
         row.addWidget(self.line)
@@ -205,8 +229,7 @@ class Window(QMainWindow):
         for label in (self.measured, self.timing, self.saved, self.pointer):
             label.setObjectName("quiet")
             row.addWidget(label)
-        self.message.setObjectName("warning")
-        row.addWidget(self.message, 1)
+        row.addWidget(self.messages, 1)
         return bar
 
     def _actions(self) -> None:
@@ -214,20 +237,78 @@ class Window(QMainWindow):
         menu = QMenu(self)
         self.menu_button.setMenu(menu)
         self.actions_by_id: dict[str, QAction] = {}
-        group = ""
+        parts = {group: menu.addMenu(title) for group, title in GROUPS.items()}
         for command in all_commands():
-            if group and command.group != group:
-                menu.addSeparator()
-            group = command.group
             action = QAction(command.title, self)
-            if command.keys:
-                action.setShortcut(QKeySequence(command.keys))
             action.triggered.connect(lambda _=False, c=command: c.act(self) if c.enabled(self) else None)
-            menu.addAction(action)
+            parts[command.group].addAction(action)
             self.addAction(action)
             self.actions_by_id[command.id] = action
-        menu.aboutToShow.connect(self._enable)
+        self._use_keys()
+        for part in (menu, *parts.values()):
+            part.aboutToShow.connect(self._enable)
         menu.aboutToHide.connect(self._enable_all)
+
+    # -- commands
+
+    def keys_of(self, name: str) -> str:
+        """The shortcut of a command, as the user has it."""
+        usual = next(c.keys for c in all_commands() if c.id == name)
+        return self.session.remembered.keys.get(name, usual)
+
+    def set_keys(self, name: str, keys: str) -> str:
+        """Give a command another shortcut; returns why that cannot be, or ""."""
+        wanted = QKeySequence(keys).toString()
+        if wanted:
+            for other in all_commands():
+                if other.id != name and QKeySequence(self.keys_of(other.id)).toString() == wanted:
+                    return f"{wanted} is the key of “{other.title.rstrip('…')}”; change that one first."
+            if len(wanted) == 1 and wanted.isalnum():
+                return "A letter or figure alone would act while you type; add Ctrl or Alt, or take a function key."
+        usual = next(c.keys for c in all_commands() if c.id == name)
+        kept = self.session.remembered.keys
+        kept.pop(name, None)
+        if wanted != QKeySequence(usual).toString():
+            kept[name] = wanted
+        self._use_keys()
+        self.session.remember()
+        return ""
+
+    def _use_keys(self) -> None:
+        """Shortcuts as the user has them; what lasts while a key is held is no shortcut."""
+        self._held: dict[int, str] = {}
+        for command in all_commands():
+            sequence = QKeySequence(self.keys_of(command.id))
+            if command.held:
+                if not sequence.isEmpty():
+                    keys: Any = sequence
+                    self._held[keys[0].toCombined()] = command.id
+            else:
+                self.actions_by_id[command.id].setShortcut(sequence)
+        for title, button in self.task_buttons.items():
+            button.setToolTip(f"{title} ({self.keys_of(f'task-{title}')})")
+
+    def menu_of(self, names: tuple[str, ...], place: QPoint) -> None:
+        """Show a menu of commands; "" is a line."""
+        self._enable()
+        menu = QMenu(self)
+        for name in names:
+            menu.addAction(self.actions_by_id[name]) if name else menu.addSeparator()
+        menu.aboutToHide.connect(self._enable_all)
+        self.context_menu = menu
+        menu.popup(place)
+
+    def find_command(self) -> CommandSearch:
+        """The search for commands."""
+        entries = [(c.id, c.title, self.keys_of(c.id), c.enabled(self)) for c in all_commands() if not c.held]
+        search = CommandSearch(self, entries, lambda name: self.actions_by_id[name].trigger())
+        search.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        search.open()
+        return search
+
+    def show_messages(self) -> None:
+        """The drawer of messages."""
+        self.drawer.toggle()
 
     def _enable(self) -> None:
         """While the menu is open it says what can be done now; a key asks when it is pressed."""
@@ -240,12 +321,86 @@ class Window(QMainWindow):
 
     # -- opening
 
-    def open_paths(self, paths: list[str | Path], title: str = "") -> None:
-        """Open folders or files; a problem becomes a message."""
+    def open_paths(self, paths: list[str | Path], title: str = "") -> bool:
+        """Open folders or files; a problem becomes a message. Whether it was done."""
+        self.remember_place()
         try:
             self.shoot.open(paths, title)
         except BrutoError as error:
             self.say(str(error))
+            return False
+        if self.task() == "Start":
+            self.set_task("Correct")
+        return True
+
+    def open_shoot(self, paths: list[str | Path], title: str = "") -> None:
+        """Open a shoot and turn to where the user was in it: the first time to Intake, with one file to Correct."""
+        known = self._recent([str(Path(p).absolute()) for p in paths])
+        if not self.open_paths(paths, title or (known.title if known else "")):
+            return
+        task = known.task if known is not None and known.task in self.task_buttons else ""
+        self.set_task(task or ("Intake" if len(self.shoot.shots) > 1 else "Correct"))
+        if known is not None:
+            shot = next((s for s in self.shoot.shots if str(s.main.absolute()) == known.shot), None)
+            if shot is not None:
+                self.choose(shot)
+            if known.close:
+                self.develop.stage.set_one_to_one()
+        self.remember_place()
+
+    def open_demo(self) -> None:
+        """The demo shoot: made where it is not there yet, while the window watches."""
+        folder = demo_folder()
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            self.say(f"The folder of the demo cannot be made: {error.strerror or error}.")
+            return
+        self.open_shoot([folder], DEMO_TITLE)
+        self.shoot_demo(folder)
+        if not self.shoot.shots:
+            self.tell("The simulated phone takes its first shot; it appears here when it is there.")
+
+    # -- what is remembered
+
+    def _recent(self, paths: list[str]) -> Recent | None:
+        return next((r for r in self.session.remembered.recent if r.paths == paths), None)
+
+    def remember_place(self) -> None:
+        """Where the user is in the open shoot, for the next time."""
+        if not self.shoot.paths:
+            return
+        paths = [str(Path(p).absolute()) for p in self.shoot.paths]
+        current = self.shoot.current
+        kept = sum(v in KEPT for v in self.shoot.verdicts.values())
+        task = self.task() if self.task() in self.task_buttons else ""
+        now = Recent(
+            paths, self.shoot.title, datetime.now().isoformat(timespec="seconds"), len(self.shoot.shots), kept,
+            "" if current is None else str(current.main.absolute()), task, not self.develop.stage.fit,
+        )  # fmt: skip
+        remembered = self.session.remembered
+        remembered.recent = [now, *(r for r in remembered.recent if r.paths != paths)]
+
+    def _use_remembered(self) -> None:
+        known = self.session.remembered
+        self._folded.update(known.folded)
+        if known.theme == "dim" and theme.current() is theme.LIGHT:
+            self.toggle_theme()
+        if known.groups is not None:
+            self.develop.ledger.set_open_groups(known.groups)
+        self.intake.use_order(known.sort, known.only)
+
+    def _remember(self) -> None:
+        known = self.session.remembered
+        self.remember_place()
+        known.theme = theme.current().name
+        known.maximised = self.isMaximized()
+        if not known.maximised:
+            known.size = (self.width(), self.height())
+        known.folded = dict(self._folded)
+        known.groups = self.develop.ledger.open_groups()
+        known.sort, known.only = self.intake.board.cards.sort_by, self.intake.board.cards.only
+        self.session.remember()
 
     def shoot_demo(self, folder: Path) -> None:
         """Let the simulated phone take what is missing of the demo's day, behind the window."""
@@ -256,7 +411,7 @@ class Window(QMainWindow):
     def choose_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Folder of shots", str(self.shoot.folder))
         if chosen:
-            self.open_paths([chosen])
+            self.open_shoot([chosen])
 
     def _shoot_opened(self) -> None:
         count = len(self.shoot.shots)
@@ -278,6 +433,12 @@ class Window(QMainWindow):
         self.shots.select(shot)
         self.shoot.select(shot)
 
+    def _chosen_on_board(self, shot: Shot) -> None:
+        self.shoot.select(shot, keep=True)
+        row = self.shots.view.row_of(shot)
+        if row is not None:
+            self.shots.view.make_current(row, told=False)
+
     def _files_changed(self, changes: Changes) -> None:
         self.thumbs.forget(changes.new)
 
@@ -286,7 +447,7 @@ class Window(QMainWindow):
             return  # a whole day comes in: what is looked at stays
         if self.task() == "Intake":
             self.choose(shot)
-        self.say(f"{count} new file{'s' if count > 1 else ''} in the folder.")
+        self.tell(f"{count} new file{'s' if count > 1 else ''} in the folder.")
 
     # -- dialogs
 
@@ -318,14 +479,68 @@ class Window(QMainWindow):
     def take_in(self) -> None:
         """Ask for a phone or card and take its files in."""
         chosen = QFileDialog.getExistingDirectory(self, "Phone or card to take files from")
-        if chosen:
+        if chosen and not self.shoot.paths:
+            target = QFileDialog.getExistingDirectory(self, "Folder that the files are copied to")
+            if not target:
+                return
+            self.open_shoot([target])
+        if chosen and self.shoot.paths:
             self.take_in_from(Path(chosen))
 
     def take_in_from(self, source: Path) -> None:
         """Copy what is new from a phone or card into the open folder, verified."""
-        stop = self.session.take_in_from(source, self.line.ended(self.say))
+        stop = self.session.take_in_from(source, self.line.ended(self.tell))
         if stop is not None:
             self.line.begin("Taking in", stop)
+
+    # -- what is selected
+
+    def select(self, what: str) -> None:
+        """Select "all" shots that are listed, or the "set" of the current one."""
+        current = self.shoot.current
+        if what == "set" and current is not None:
+            self.shoot.choose(list(self.shoot.set_of(current).shots))
+        elif what == "all":
+            view = self.intake.board if self.task() == "Intake" else self.shots.view
+            self.shoot.choose([s for row in range(len(view.cards.rows)) for s in view.stands_for(row)])
+
+    def suggest_selection(self) -> None:
+        """Take the own suggestions of all that are selected."""
+        stop = self.session.using.suggest(self.shoot.selection)
+        if stop is not None:
+            self.line.begin("Suggestions", stop)
+
+    def choose_groups(self) -> GroupTicks:
+        """Copy values of groups that are ticked."""
+        using = self.session.using
+        dialog = GroupTicks(self, using.groups)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+
+        def copy() -> None:
+            using.groups = dialog.chosen()
+            using.copy()
+
+        dialog.accepted.connect(copy)
+        dialog.open()
+        return dialog
+
+    def throw_out(self) -> None:
+        """Ask, then move shots that are Out to the wastebasket, each with its picture and what is kept beside it."""
+        shots = [s for s in self.shoot.shots if self.shoot.verdicts.get(str(s.main)) == "reject"]
+        if not shots:
+            self.say("No shot is Out. Give that verdict first; nothing is ever deleted for good.")
+            return
+        files = [f for s in shots for f in files_of(s)]
+        text = f"{len(shots)} shots, {len(files)} files. They can be taken back from there."
+        if not self.confirm("Move what is Out to the wastebasket?", text, "Move", "Leave them"):
+            return
+        self.session.opened.save_all()
+        left = [f.name for f in files if not QFile.moveToTrash(str(f))]
+        if left:
+            self.say(f"{len(left)} files could not be moved and stay, such as {left[0]}.")
+        else:
+            self.tell(f"{len(shots)} shots are in the wastebasket.")
+        self.gauge.look()
 
     # -- tasks
 
@@ -353,9 +568,12 @@ class Window(QMainWindow):
     # -- small things
 
     def say(self, text: str) -> None:
-        """Show a message in the status line, whole in its tooltip."""
-        self.message.setText(text)
-        self.message.setToolTip(plain_tooltip(text))
+        """Tell of a problem, in the status line and the drawer."""
+        self.messages.show_message(text, good=False)
+
+    def tell(self, text: str) -> None:
+        """Tell good news; it goes by itself."""
+        self.messages.show_message(text, good=True)
 
     def status(self, pointer: str, timing: str, saved: str) -> None:
         for label, text in ((self.pointer, pointer), (self.timing, timing), (self.saved, saved)):
@@ -363,17 +581,20 @@ class Window(QMainWindow):
                 label.setText(text.strip())
 
     def step(self, by: int) -> None:
-        """The shot that many places further on in the list."""
-        view = self.shots.view
+        """The shot that many places further on: on the board as it is sorted, elsewhere in the list."""
+        view = self.intake.board if self.task() == "Intake" else self.shots.view
         row = view.currentIndex().row() + by
-        if 0 <= row < self.shots.model.rowCount():
-            view.setCurrentIndex(self.shots.model.index(row))
+        if 0 <= row < view.cards.rowCount():
+            view.setCurrentIndex(view.cards.index(row))
 
     def fold(self, part: str) -> None:
         """Fold or show the list of shots, or the light strip."""
-        widget = self.shots if part == "shots" else self.develop.strip
-        self._folded[part] = not widget.isHidden()
-        widget.setVisible(widget.isHidden())
+        if part == "shots":
+            self._folded[part] = not self.shots.isHidden()
+            self.shots.setVisible(self._list_wanted())
+            return
+        self._folded[part] = self.develop.strip_wanted
+        self.develop.want_strip(not self._folded[part])
 
     def toggle_theme(self) -> None:
         """Light by day, dim by night."""
@@ -384,21 +605,41 @@ class Window(QMainWindow):
         app.setStyleSheet(theme.style_sheet(theme.current()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat() and self.task() == "Develop":
+        if self._is_held(event) and self.task() == "Correct":
             self.develop.hold_before(True)
+        elif event.key() == Qt.Key.Key_Escape and self.leave():
+            event.accept()
         else:
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+        if self._is_held(event):
             self.develop.hold_before(False)
         else:
             super().keyReleaseEvent(event)
 
+    def _is_held(self, event: QKeyEvent) -> bool:
+        return not event.isAutoRepeat() and event.keyCombination().toCombined() in self._held
+
+    def leave(self) -> bool:
+        """Escape: out of the tool in use, else close the drawer, else let the picture have the keys. Whether there was
+        something to leave.
+        """
+        if self.task() == "Correct" and self.develop.leave_tool():
+            return True
+        if self.drawer.isVisible():
+            self.drawer.hide()
+            return True
+        stage = getattr(self.page(self.task()), "stage", None)
+        if stage is not None and not stage.hasFocus():
+            stage.setFocus()
+            return True
+        return False
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.shots.setVisible(self._list_wanted())
-        self.develop.strip.setVisible(not self._folded.get("strip", self.height() < LOW))
+        self.develop.want_strip(not self._folded.get("strip", self.height() < LOW))
 
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
@@ -412,7 +653,7 @@ class Window(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:
         paths: list[str | Path] = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
         if paths:
-            self.open_paths(paths)
+            self.open_shoot(paths)
 
     def unfinished(self) -> list[str]:
         """What would be lost or cut short if the window was closed now, each in a sentence."""
@@ -428,6 +669,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._watching.stop()
+        self._remember()
         self.line.stop()
         if self.demo is not None:
             self.demo.stop()

@@ -13,10 +13,9 @@ from bruto.develop.suggest.suggestion import Suggestion
 from bruto.develop.values import Tone
 from bruto.errors import BrutoError
 from bruto.shoot.sidecar import Sidecar, load_sidecar, put_aside, save_sidecar
+from bruto.shoot.verdicts import UNRATED, stars_for
 from bruto.shoot.xmp import read_rating, write_rating
 
-PICKED, REJECTED, UNRATED = 5, -1, 0
-"""Stars of the standard rating that stand for a pick, a reject and neither."""
 LONGEST_NAME = 60
 """Letters of a version's name."""
 
@@ -204,13 +203,15 @@ class Edit:
         return found is not None and self.change(f"version {name}", **found.model_dump(by_alias=True))
 
     def judge(self, *, verdict: str | None = None, note: str | None = None, gear: str | None = None) -> bool:
-        """Set pick, reject or neither, a note, gear; kept beside the raw and as XMP. A problem becomes a message."""
+        """Set a verdict ("" for none), a note, gear; kept beside the raw and as XMP. A problem becomes a message."""
         if not self._open_for_changes():
             return False
         side = self._sidecar
         stars = None
         if verdict is not None and verdict != side.verdict:
-            stars = self._stars_for(verdict)
+            there = read_rating(self.path)
+            now = there.stars if there is not None else UNRATED
+            stars, side.stars = stars_for(verdict, side.verdict, now, side.stars)
             side.verdict = verdict
         caption = note if note is not None and note != side.note else None
         side.note = side.note if note is None else note
@@ -223,27 +224,6 @@ class Edit:
             except (BrutoError, OSError) as error:
                 self.message.emit(str(error))
         return True
-
-    def _stars_for(self, verdict: str) -> int | None:
-        """The rating to be written for a verdict; None leaves the one that is there. Stars that another program
-        gave are remembered, and come back when the verdict is taken back.
-        """
-        side = self._sidecar
-        there = read_rating(self.path)
-        now = there.stars if there is not None else UNRATED
-        if verdict == "pick":
-            if now > UNRATED:
-                return None
-            side.stars = side.stars if side.stars is not None else UNRATED
-            return side.stars if side.stars > UNRATED else PICKED
-        if verdict == "reject":
-            if now != REJECTED:
-                side.stars = now if side.verdict != "pick" or now != PICKED else side.stars
-            return REJECTED
-        before, side.stars = side.stars, None
-        if now == REJECTED:
-            return before if before is not None and before > UNRATED else UNRATED
-        return before if before is not None and now == PICKED else None
 
     def save(self) -> None:
         """Write the sidecar when something changed; a problem becomes a message and `not_saved`."""

@@ -22,10 +22,12 @@ from bruto.session.merging import Merging
 from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
 from bruto.session.unfinished import Unfinished
+from bruto.session.using import Using
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.takein import TakenIn, take_in
+from bruto.storage.remembered import keep_remembered, load_remembered
 
 
 class Session:
@@ -34,6 +36,9 @@ class Session:
     """
 
     message = Signal(str)
+    """A problem, and what can be done."""
+    told = Signal(str)
+    """Good news."""
     taking_in = Signal(float, str)
     """Share that is taken in, and the file."""
 
@@ -48,9 +53,18 @@ class Session:
         self.comparing = Comparing(self.opened, self.render)
         self.merging = Merging(self.shoot, self.background, self.render, self.unfinished, post)
         self.queue = Queue()
+        self.using = Using(self.shoot, self.opened, self.bulk, self.background, post)
+        self.remembered = load_remembered()
+        self.using.told.connect(lambda text: self.told.emit(text))
         self._take_in = self.background.channel("taking in")
         self.shoot.current_changed.connect(lambda: self.opened.turn_to(self.shoot.current))
-        for signal in (self.shoot.message, self.opened.message, self.gauge.problem, self.comparing.message):
+        for signal in (
+            self.shoot.message,
+            self.opened.message,
+            self.gauge.problem,
+            self.comparing.message,
+            self.using.message,
+        ):
             signal.connect(self.say)
 
     def say(self, text: str) -> None:
@@ -74,17 +88,40 @@ class Session:
     # -- changes of several shots
 
     def use_recipe(self, values: dict[str, Any], title: str, target: str) -> None:
-        """Use values on the current shot, its set, all picks or all shots."""
+        """Use values on the current shot, the selection, its set, all kept or all shots."""
+
+        shot = self.shoot.current
+        if shot is not None:
+            self.using.use(values, f"recipe {title}", self.shoot.targets(shot, target))
+
+    @property
+    def copied(self) -> dict[str, Any]:
+        """Values that were copied, empty where none were."""
+        return self.using.copied
+
+    def remember(self) -> None:
+        """Keep what the window remembers for the next one; a problem becomes a message."""
+        try:
+            keep_remembered(self.remembered)
+        except (BrutoError, OSError) as error:
+            self.say(str(error))
+
+    def judge(self, verdict: str) -> None:
+        """A verdict on all that is selected; the one that all of them have already is taken back."""
+        shots = [s for s in self.shoot.selection if not s.problem]
+        if shots and all(self.shoot.verdicts.get(str(s.main), "") == verdict for s in shots):
+            verdict = ""
 
         def use(edit: Edit) -> bool:
-            changed = edit.change(f"recipe {title}", **values)
-            edit.save()
-            return changed
+            return edit.judge(verdict=verdict)
 
-        def told(count: int) -> str:
-            return f"Used on {count} shot{'s' if count != 1 else ''}; each can be undone by itself."
+        def done(count: int, problems: list[str]) -> None:
+            if problems:
+                self.message.emit(" ".join(problems[:2]))
 
-        self._change(target, use, told)
+        for shot in shots:
+            self.shoot.set_verdict(shot, verdict)
+        self.bulk.change(shots, use, done)
 
     def note_gear(self, gear: str) -> None:
         """Note the gear of every shot of the current one's set."""
@@ -100,7 +137,7 @@ class Session:
         if shot is not None:
 
             def done(count: int, problems: list[str]) -> None:
-                self.message.emit(" ".join([told(count), *problems[:2]]))
+                (self.message if problems else self.told).emit(" ".join([told(count), *problems[:2]]))
 
             self.bulk.change(self.shoot.targets(shot, target), act, done)
 

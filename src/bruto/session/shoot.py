@@ -19,11 +19,7 @@ from bruto.shoot.likeness import takes_of
 from bruto.shoot.ranking import Rank, rank
 from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import Shot, ShotSet, read_shot
-
-PICKED, REJECTED, UNRATED = 5, -1, 0
-"""Stars of the standard rating that stand for a pick, a reject and neither."""
-LONGEST_NAME = 60
-"""Letters of a version's name."""
+from bruto.shoot.verdicts import KEPT
 
 
 class Shoot:
@@ -34,6 +30,7 @@ class Shoot:
 
     opened = Signal()
     current_changed = Signal()
+    selection_changed = Signal()
     measured = Signal(object)
     judged = Signal(object)
     message = Signal(str)
@@ -52,6 +49,7 @@ class Shoot:
         self._cards_before: dict[tuple[str, str], PhoneCard] = {}
         self._usual = Asked()
         self._current: Shot | None = None
+        self._selected: tuple[str, ...] = ()
 
     def open(self, paths: list[str | Path], title: str = "") -> None:
         """Replace the shoot; raises `BrutoError` where nothing can be opened."""
@@ -62,7 +60,7 @@ class Shoot:
         self.paths, self.folder, self.record = list(paths), folder, record
         self.title = title or self.folder.resolve().name
         self.reports, self.picture_reports, self.verdicts = {}, {}, {}
-        self._current = None
+        self._current, self._selected = None, ()
         self._take(shots)
 
     def _take(self, shots: list[Shot]) -> None:
@@ -93,10 +91,26 @@ class Shoot:
     def current(self) -> Shot | None:
         return self._current
 
-    def select(self, shot: Shot | None) -> None:
+    def select(self, shot: Shot | None, keep: bool = False) -> None:
+        """Make a shot the current one; one outside the selection becomes all of it, unless that is to be kept."""
         if shot is not self._current:
             self._current = shot
+            if not keep and (shot is None or str(shot.main) not in self._selected):
+                self.choose([] if shot is None else [shot])
             self.current_changed.emit()
+
+    @property
+    def selection(self) -> list[Shot]:
+        """The shots that are selected, in the order of the shoot: the current one at least."""
+        chosen = [s for s in self.shots if str(s.main) in self._selected]
+        return chosen or ([self._current] if self._current is not None else [])
+
+    def choose(self, shots: list[Shot]) -> None:
+        """Select shots; the current one stays as it is."""
+        new = tuple(sorted({str(s.main) for s in shots}))
+        if new != self._selected:
+            self._selected = new
+            self.selection_changed.emit()
 
     def set_of(self, shot: Shot) -> ShotSet:
         return next((s for s in self.sets if shot in s.shots or shot in s.tests), ShotSet("single", (shot,)))
@@ -167,7 +181,7 @@ class Shoot:
         self.opened.emit()
 
     def set_verdict(self, shot: Shot, verdict: str) -> None:
-        """Remember a pick, a reject or neither."""
+        """Remember a verdict."""
         self.verdicts[str(shot.main)] = verdict
         self.judged.emit(shot)
 
@@ -189,11 +203,12 @@ class Shoot:
         return rank([(s, self.reports[str(s.main)]) for s in takes]) if len(takes) > 1 else []
 
     def targets(self, shot: Shot, target: str) -> list[Shot]:
-        """The shots meant by "this shot", "its set", "all picks" or "all shots"."""
+        """The shots meant by "this shot", "the selection", "its set", "all kept" or "all shots"."""
         return {
             "this shot": [shot],
+            "the selection": self.selection,
             "its set": [*self.set_of(shot).shots, *self.set_of(shot).tests],
-            "all picks": [s for s in self.shots if self.verdicts.get(str(s.main)) == "pick"],
+            "all kept": [s for s in self.shots if self.verdicts.get(str(s.main)) in KEPT],
             "all shots": [s for s in self.shots if not s.problem],
         }[target]
 

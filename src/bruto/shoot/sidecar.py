@@ -29,6 +29,7 @@ from bruto.develop.recipe import Recipe, readable_recipe, recipe_from
 from bruto.errors import BrutoError, FileProblem
 from bruto.files import content_key, explain, open_regular, read_bounded
 from bruto.publish import free_names, own_folder, why_not_regular, write_new, write_own
+from bruto.shoot.verdicts import of_stars
 from bruto.shoot.xmp import read_rating
 from bruto.storage.documents import readable, unknown
 from bruto.storage.reading import LARGEST_JSON, Damaged, parse_json
@@ -47,14 +48,14 @@ class Kept:
     """What is kept beside the recipe, as it stands in the file.
 
     `history`: what was changed, oldest first, each with the values before of what was; `versions`: recipes kept under
-    names; `verdict`: "pick", "reject" or ""; `gear`: what the file cannot know, such as an add-on lens or a filter;
+    names; `verdict`: see `verdicts`, or ""; `gear`: what the file cannot know, such as an add-on lens or a filter;
     `stars`: rating in the XMP before Bruto changed it.
     """
 
     history: list[Step] = field(default_factory=list)
     future: list[Step] = field(default_factory=list)
     versions: dict[str, dict[str, Any]] = field(default_factory=dict)
-    verdict: Annotated[str, Field(pattern="^(pick|reject|)$")] = ""
+    verdict: Annotated[str, Field(pattern="^(reject|spare|pick|best|)$")] = ""
     note: str = ""
     gear: str = ""
     stars: Annotated[int, Field(strict=True, ge=-1, le=5)] | None = None
@@ -389,9 +390,9 @@ def name_of_last(side: Sidecar) -> str:
 
 
 def verdict_beside(original: str | Path) -> str:
-    """Pick or reject as the sidecar says it, else as a standard XMP rating does (a pick from 4 stars)."""
+    """The verdict as the sidecar says it, else as a standard XMP rating does."""
     found = _loaded(Path(original))
     if found is not None:
         return found[1].verdict
     rating = read_rating(original)
-    return "" if rating is None else "reject" if rating.stars < 0 else "pick" if rating.stars >= 4 else ""
+    return "" if rating is None else of_stars(rating.stars)

@@ -17,8 +17,9 @@ from PySide6.QtWidgets import (
 
 from bruto.app.ledger.ring import hue_colour
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
-from bruto.app.ledger.rows import Track, ValueBox
+from bruto.app.ledger.rows import Track
 from bruto.app.widgets import theme
+from bruto.app.widgets.numbers import ValueBox
 from bruto.app.widgets.plain import Label
 from bruto.develop.recipe import Recipe
 from bruto.develop.values import IDENTITY, SWAP_RED_BLUE, Zone

@@ -84,9 +84,7 @@ class CurvePlot(QWidget):
             p.setBrush(t.color("accent") if k == self.current else t.color("raised"))
             p.drawEllipse(self.place(a, b), 5, 5)
         if self.hasFocus():
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.setPen(QPen(t.color("accent"), 1))
-            p.drawRect(self.rect().adjusted(0, 0, -1, -1))
+            theme.ring(p, QRectF(self.rect()))
 
     def _near(self, pos: QPointF) -> int:
         for k, (x, y) in enumerate(self.points):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app.ledger.colour_parts import ColourSwitches, Tints
 from bruto.app.ledger.curve_editor import CurveEditor
@@ -40,6 +40,8 @@ class Ledger(QWidget):
         self.setFixedWidth(334)
         self.edit: Edit | None = None
         self.as_shot: tuple[float, float] = (6500.0, 0.0)
+        self._open_before: list[str] | None = None
+        """Groups that were unfolded before a row was looked for."""
         outer = QVBoxLayout(self)
         outer.setContentsMargins(10, 8, 4, 8)
         outer.setSpacing(6)
@@ -62,10 +64,23 @@ class Ledger(QWidget):
         head.addWidget(self.history_button)
         self.all_button = QPushButton("Take all")
         self.all_button.setObjectName("primary")
-        self.all_button.setToolTip("Take every suggestion (T)")
+        self.all_button.setToolTip("Take every suggestion (Alt+A)")
         head.addWidget(self.all_button)
         head.addSpacing(6)
         outer.addLayout(head)
+        finding = QHBoxLayout()
+        self.row_finder = QLineEdit()
+        self.row_finder.setPlaceholderText("find a row")
+        self.row_finder.setAccessibleName("Find a row")
+        self.row_finder.setToolTip("A part of a name shows its row; Escape shows all (Ctrl+F)")
+        self.row_finder.textChanged.connect(self._found)
+        finding.addWidget(self.row_finder, 1)
+        self.fold_button = QPushButton("Fold all")
+        self.fold_button.setToolTip("Fold every group to a sentence, or unfold all")
+        self.fold_button.clicked.connect(lambda: self.fold_all() if self.open_groups() else self.unfold())
+        finding.addWidget(self.fold_button)
+        finding.addSpacing(6)
+        outer.addLayout(finding)
         self.scroll_area = scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -221,6 +236,37 @@ class Ledger(QWidget):
                 group.set_open(True)
         if names:  # once the rows have their places
             QTimer.singleShot(0, lambda: self.scroll_area.ensureWidgetVisible(self.groups[names[-1]].content))
+
+    def _found(self, text: str) -> None:
+        """Show the rows, and groups, whose names hold a text; all rows for none."""
+        wanted = text.strip().lower()
+        if wanted and self._open_before is None:
+            self._open_before = self.open_groups()
+        for name, group in self.groups.items():
+            rows = [r for f, r in self.rows.items() if SAID[f].group == name]
+            whole = wanted in group.title.lower()
+            hits = [r for r in rows if whole or wanted in r.title.lower()]
+            for row in rows:
+                row.setVisible(not wanted or row in hits)
+            group.setVisible(not wanted or whole or bool(hits))
+            if wanted:
+                group.set_open(whole or bool(hits))
+        if not wanted and self._open_before is not None:
+            self.set_open_groups(self._open_before)
+            self._open_before = None
+
+    def fold_all(self) -> None:
+        """Fold every group to its sentence."""
+        self.set_open_groups([])
+
+    def open_groups(self) -> list[str]:
+        """The groups that are unfolded."""
+        return [name for name, group in self.groups.items() if group.opened]
+
+    def set_open_groups(self, names: list[str]) -> None:
+        """Unfold these groups and fold the others."""
+        for name, group in self.groups.items():
+            group.set_open(name in names)
 
     def add_hue(self, node: HueNode) -> None:
         """A colour that was picked in the picture becomes a node."""

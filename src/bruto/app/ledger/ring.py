@@ -108,9 +108,7 @@ class HueRing(QWidget):
         text = "click a hue" if not self.nodes else f"{len(self.nodes)} of {MOST_NODES}"
         p.drawText(QRectF(self._middle().x() - 45, self._middle().y() - 10, 90, 20), Qt.AlignmentFlag.AlignCenter, text)
         if self.hasFocus():
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.setPen(QPen(t.color("accent"), 1))
-            p.drawRect(self.rect().adjusted(0, 0, -1, -1))
+            theme.ring(p, QRectF(self.rect()))
 
     def _grabbed(self, pos: QPointF) -> tuple[int, str] | None:
         ring, outer = self.radii()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from pydantic.fields import FieldInfo
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
@@ -18,12 +16,18 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.widgets import theme
+from bruto.app.widgets.numbers import ValueBox
 from bruto.app.widgets.plain import Label
 from bruto.develop.shown import KEPT, decimals, limits, shown
 
+FINE = 0.1
+"""How fast a value follows the hand while Shift is held."""
+
 
 class Track(QWidget):
-    """A track with a square for the value and a diamond notch for the suggestion; drag, wheel or arrow keys."""
+    """A track with a square for the value and a diamond notch for the suggestion; drag (a tenth as fast with Shift) or
+    arrow keys.
+    """
 
     moved = Signal(float, bool)
 
@@ -32,6 +36,7 @@ class Track(QWidget):
         self.low, self.high, self.step, self.mired = low, high, step, mired
         self.value, self.origin = low, low
         self.suggestion: float | None = None
+        self._at = self._pointer = 0.0
         self._dragging = False
         self.setFixedHeight(24)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -75,22 +80,32 @@ class Track(QWidget):
         x = self.x_of(self.value)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(t.color("accent"))
-        grow = 1 if self.hasFocus() else 0
-        p.drawRoundedRect(QRectF(x - 4 - grow, y - 6 - grow, 8 + 2 * grow, 12 + 2 * grow), 2, 2)
+        p.drawRoundedRect(QRectF(x - 4, y - 6, 8, 12), 2, 2)
+        if self.hasFocus():
+            theme.ring(p, QRectF(self.rect()))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._dragging = True
-            self.moved.emit(self.value_at(event.position().x()), False)
+            self._at = self._pointer = event.position().x()
+            self.moved.emit(self.value_at(self._at), False)
+
+    def _drag(self, event: QMouseEvent, final: bool) -> None:
+        """With Shift the value follows a tenth as fast."""
+        x = event.position().x()
+        fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        self._at += (x - self._pointer) * (FINE if fine else 1.0)
+        self._pointer = x
+        self.moved.emit(self.value_at(self._at), final)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._dragging:
-            self.moved.emit(self.value_at(event.position().x()), False)
+            self._drag(event, False)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._dragging:
             self._dragging = False
-            self.moved.emit(self.value_at(event.position().x()), True)
+            self._drag(event, True)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         direction = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}.get(
@@ -104,30 +119,6 @@ class Track(QWidget):
             min(self.high, max(self.low, round((self.value + direction * times * self.step) / self.step) * self.step)),
             True,
         )
-
-
-class ValueBox(QDoubleSpinBox):
-    """A number with its unit; minus is written as a minus sign, typed as either; `signed` ones tell a plus too."""
-
-    def __init__(self, signed: bool = False) -> None:
-        super().__init__()
-        self._signed = signed
-
-    def textFromValue(self, val: float) -> str:
-        text = super().textFromValue(val).replace("-", "−")
-        return f"+{text}" if self._signed and val > 0 else text
-
-    def valueFromText(self, text: str) -> float:
-        return super().valueFromText(_plain(text))
-
-    def validate(self, input: str, pos: int) -> object:
-        found: Any = super().validate(_plain(input), pos)
-        return found[0], input, pos
-
-
-def _plain(text: str) -> str:
-    """A number as it was typed, with the signs of programs."""
-    return text.strip().replace("−", "-").removeprefix("+")
 
 
 class Row(QWidget):

@@ -6,15 +6,17 @@ from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from bruto.app.facts import kind_text, set_fact, shot_fact
 from bruto.app.widgets import theme
+from bruto.app.widgets.shot_view import ShotView
 from bruto.app.widgets.shotlist import ShotModel
 from bruto.session.shoot import Shoot
 from bruto.shoot.shots import Shot, ShotSet
+from bruto.shoot.verdicts import BY_ID, KEPT
 
 CARD_WIDTH = 158
 """Least width of a card, pixels; cards grow until their columns fill the board."""
@@ -34,8 +36,10 @@ SORTS: dict[str, str] = {
 FILTERS: dict[str, str] = {
     "all": "Everything",
     "undecided": "Still to decide",
-    "pick": "Picks",
-    "reject": "Rejects",
+    "kept": "Kept: Keep and Best",
+    "best": "Best",
+    "spare": "Spare",
+    "reject": "Out",
     "warned": "With a warning",
     "no-raw": "Without a raw",
     "sets": "Sets",
@@ -69,7 +73,9 @@ class BoardModel(ShotModel):
         return {
             "all": True,
             "undecided": verdict == "",
-            "pick": verdict == "pick",
+            "kept": verdict in KEPT,
+            "best": verdict == "best",
+            "spare": verdict == "spare",
             "reject": verdict == "reject",
             "warned": self.fact(shot)[1] == "warning",
             "no-raw": shot.raw is None,
@@ -120,14 +126,15 @@ class _Card(QStyledItemDelegate):
         folded = first and group.kind != "single" and group.shots[0].name not in self.model.open_sets
         state: Any = option.state  # type: ignore[attr-defined]
         selected = bool(state & QStyle.StateFlag.State_Selected)
+        focus, current = bool(state & QStyle.StateFlag.State_HasFocus), shot is self.model.shoot.current
         box: QRect = option.rect  # type: ignore[attr-defined]
         fact = set_fact(group, self.model.shoot.reports) if folded else self.model.fact(shot)
         thumb = self.model.thumbs.get(str(shot.main))
         ratio = p.device().devicePixelRatioF()
         verdict = self.model.shoot.verdicts.get(str(shot.main), "")
         key = (
-            str(shot.main), id(thumb), fact, verdict, selected, folded, first, box.width(), box.height(), ratio,
-            theme.current().name, len(group.shots),
+            str(shot.main), id(thumb), fact, verdict, selected, current, folded, first, box.width(), box.height(),
+            ratio, theme.current().name, len(group.shots),
         )  # fmt: skip
         if key in self._drawn:  # drawing a card takes a millisecond: scrolling must not do it for all
             self._drawn.move_to_end(key)
@@ -136,16 +143,23 @@ class _Card(QStyledItemDelegate):
             card.setDevicePixelRatio(ratio)
             card.fill(Qt.GlobalColor.transparent)
             painter = QPainter(card)
-            self._draw(painter, QRect(0, 0, box.width(), box.height()), group, shot, first, folded, selected, fact)
+            self._draw(
+                painter, QRect(0, 0, box.width(), box.height()), group, shot, first, folded, selected, current, fact
+            )
             painter.end()
             self._drawn[key] = card
             while len(self._drawn) > CARDS_KEPT:
                 self._drawn.popitem(last=False)
         p.drawPixmap(box.topLeft(), self._drawn[key])
+        if focus:
+            p.save()
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            theme.ring(p, QRectF(box))
+            p.restore()
 
     def _draw(
         self, p: QPainter, whole: QRect, group: ShotSet, shot: Shot, first: bool, folded: bool, selected: bool,
-        fact: tuple[str, str],
+        current: bool, fact: tuple[str, str],
     ) -> None:  # fmt: skip
         t = theme.current()
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -155,9 +169,14 @@ class _Card(QStyledItemDelegate):
             p.setPen(QPen(t.color("line")))
             p.setBrush(t.color("panel"))
             p.drawRoundedRect(box.adjusted(4, 4, 3, 3), 5, 5)
-        p.setPen(QPen(t.color("accent" if selected else "line"), 2 if selected else 1))
-        p.setBrush(t.color("raised"))
+        p.setPen(QPen(t.color("accent" if selected else "line"), 1))
+        p.setBrush(t.color("chosen" if selected else "raised"))
         p.drawRoundedRect(box, 5, 5)
+        if selected:  # a bar below, thick for the one that is shown
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(t.color("accent"))
+            thick = 5 if current else 2
+            p.drawRoundedRect(QRect(box.left(), box.bottom() - thick + 1, box.width(), thick), 2, 2)
         self._picture(p, box, shot, folded, len(group.shots))
         x, width, y = box.left() + 7, box.width() - 14, box.bottom() - TEXT + 4
         title = group.title if first else shot.name
@@ -188,8 +207,8 @@ class _Card(QStyledItemDelegate):
         p.setFont(theme.font(12))
         self._label(p, thumb.left() + 4, thumb.bottom() - 21, kind, dark=True)
         verdict = self.model.shoot.verdicts.get(str(shot.main), "")
-        if verdict:
-            text = {"pick": "✓ pick", "reject": "✕ reject"}[verdict]
+        if verdict in BY_ID:
+            text = BY_ID[verdict].text
             width = p.fontMetrics().horizontalAdvance(text) + 12
             self._label(p, thumb.right() - width - 3, thumb.top() + 4, text, dark=False)
         if folded:
@@ -208,32 +227,25 @@ class _Card(QStyledItemDelegate):
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
-class Board(QListView):
-    """Emits `chosen` with the shot under the cursor, `opened` on a double click or Return, `verdict` on P, X and U."""
+class Board(ShotView):
+    """Emits `chosen` with the shot under the cursor, `opened` on a double click or Return."""
 
-    chosen = Signal(object)
     opened = Signal(object)
-    verdict = Signal(str)
 
     def __init__(self, shoot: Shoot) -> None:
-        super().__init__()
+        super().__init__(shoot, BoardModel(shoot))
         self.setAccessibleName("Board of shots")
-        self.cards = BoardModel(shoot)
-        self.setModel(self.cards)
         self._delegate = _Card(self.cards)
         self.setItemDelegate(self._delegate)
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setResizeMode(QListView.ResizeMode.Adjust)
         self.setMovement(QListView.Movement.Static)
-        self.setUniformItemSizes(True)
+        self.setSelectionRectVisible(True)
         self.setSpacing(0)
         self.setLayoutMode(QListView.LayoutMode.Batched)
         self.setBatchSize(200)
-        self.setMouseTracking(True)
-        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
-        self.selectionModel().currentChanged.connect(self._current)
         self.doubleClicked.connect(self._activated)
-        self.quiet = False
+        shoot.current_changed.connect(lambda: self.viewport().update())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         room = self.width() - 14  # the scroll bar, always counted so that cards do not jump
@@ -242,15 +254,6 @@ class Board(QListView):
         self._delegate.size = QSize(width, (width - 22) * 3 // 4 + TEXT + 18)
         self.setGridSize(self._delegate.size)
         super().resizeEvent(event)
-
-    def shot_at(self, index: QModelIndex) -> Shot | None:
-        """The shot of a card."""
-        return self.cards.rows[index.row()][1] if index.isValid() and index.row() < len(self.cards.rows) else None
-
-    def _current(self, index: QModelIndex) -> None:
-        shot = self.shot_at(index)
-        if shot is not None and not self.quiet:
-            self.chosen.emit(shot)
 
     def _activated(self, index: QModelIndex) -> None:
         group, shot, first = self.cards.rows[index.row()]
@@ -265,8 +268,8 @@ class Board(QListView):
         self.refresh()
 
     def refresh(self) -> None:
-        """Rows anew, with the current shot kept."""
-        shot = self.shot_at(self.currentIndex())
+        """Rows anew, with the current shot and the selection kept."""
+        shot = self.shot_at(self.currentIndex()) or self.shoot.current
         self.quiet = True
         self.cards.rebuild()
         self.quiet = False
@@ -275,23 +278,14 @@ class Board(QListView):
 
     def select(self, shot: Shot) -> None:
         """Make a shot current, or the first of its folded set, without telling."""
-        best = None
-        for k, (group, s, _) in enumerate(self.cards.rows):
-            if s.main == shot.main:
-                best = k
-                break
-            if any(q.main == shot.main for q in group.shots) and best is None:
-                best = k
-        if best is not None:
-            self.quiet = True
-            self.setCurrentIndex(self.cards.index(best))
-            self.quiet = False
+        row = self.row_of(shot)
+        if row is not None:
+            self.make_current(row, told=False)
+        else:
+            self.follow()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        verdicts = {Qt.Key.Key_P: "pick", Qt.Key.Key_X: "reject", Qt.Key.Key_U: ""}
-        if event.key() in verdicts and not event.modifiers():
-            self.verdict.emit(verdicts[Qt.Key(event.key())])
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
             self._activated(self.currentIndex())
         else:
             super().keyPressEvent(event)

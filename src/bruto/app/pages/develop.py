@@ -18,6 +18,7 @@ from bruto.app.stage.reference import Reference
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import KINDS, StageBar
 from bruto.app.stage.strip import LightStrip
+from bruto.app.stage.verdict_buttons import VerdictButtons
 from bruto.app.stage.versions_menu import VersionsMenu
 from bruto.container.orientation import orient
 from bruto.develop.analysis.pick import hue_at, lifted
@@ -63,6 +64,8 @@ class DevelopPage(ShotPage):
         self.last_render_ms = self.change_to_screen_ms = self._whole_ms = 0.0
         self.proof = self._picks = ""
         self._lift_from: tuple[Tone, float] | None = None
+        self.strip_wanted = True
+        """Whether the light strip is shown where there is a shot."""
         self._save_timer = self._timer(SAVE_AFTER_MS, self.save)
         self._pictured_timer = self._timer(PICTURED_AFTER_MS, self._tell_pictured)
         layout = QHBoxLayout(self)
@@ -128,15 +131,39 @@ class DevelopPage(ShotPage):
     def _bar(self) -> StageBar:
         bar = StageBar("NOTHING OPEN")
         self.tag, self.kind = bar.tag, bar.facts
-        self.fit_button = bar.add("Fit", "Whole picture (Z)", checkable=True)
-        self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (Z)", checkable=True)
-        self.before_button = bar.add("Before", "Hold to see the picture before your corrections (B)")
-        self.beside_button = bar.add("Beside", "Before, or what you chose, in the left half (S)", checkable=True)
+        self.fit_button = bar.add("Fit", "Whole picture (F2)", checkable=True)
+        self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (F2)", checkable=True)
+        self.before_button = bar.add("Before", "Hold to see the picture before your corrections (F3)")
+        self.beside_button = bar.add("Beside", "Before, or what you chose, in the left half (F4)", checkable=True)
         self.versions_button = bar.add("Versions ▾", "Keep versions of this shot; choose what to compare with")
         self.versions_button.setMenu(self.versions)
-        self.tone_button = bar.add("Tone by hand", "Point at a tone and drag up or down (D)", checkable=True)
+        self.tone_button = bar.add("Tone by hand", "Point at a tone and drag up or down (Alt+T)", checkable=True)
         self.fit_button.setChecked(True)
+        self.verdicts = VerdictButtons(bar, self.host)
         return bar
+
+    def want_strip(self, on: bool) -> None:
+        """Show or fold the light strip."""
+        self.strip_wanted = on
+        self._show_parts()
+
+    def _show_parts(self) -> None:
+        """Without a shot to correct there is nothing to set: neither ledger nor strip."""
+        there = self.edit is not None
+        self.ledger.setVisible(there)
+        self.strip.setVisible(there and self.strip_wanted)
+
+    def leave_tool(self) -> bool:
+        """Put down the tool in use; whether there was one."""
+        if self.framing:
+            self.frame_tool.set(False)
+        elif self.stage.picking:
+            self.stop_picking()
+        elif self.tone_button.isChecked():
+            self.tone_button.setChecked(False)
+        else:
+            return False
+        return True
 
     # -- opening
 
@@ -155,8 +182,9 @@ class DevelopPage(ShotPage):
         self.stage.set_piece(None)
         self.stage.set_before(None)
         self.strip.set_light(None)
+        self._show_parts()
         if shot is None:
-            self._show_none("NOTHING OPEN", "", "Open a folder of DNG files with Ctrl+O, or drop one here.")
+            self._show_none("NOTHING OPEN", "", "Open a folder of shots with Ctrl+O, or drop one here.")
             return
         if shot.problem:
             self._show_none("CANNOT BE OPENED", shot.main.name, shot.problem)

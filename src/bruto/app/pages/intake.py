@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QActionGroup, QKeyEvent
+from PySide6.QtGui import QActionGroup
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSlider, QStackedWidget, QVBoxLayout, QWidget
 
 from bruto.app.host import Host
@@ -110,7 +109,6 @@ class IntakePage(ShotPage):
         column.addWidget(self.summary)
         self.board = Board(self.shoot)
         self.board.opened.connect(lambda _: self.set_large(True))
-        self.board.verdict.connect(self.judge)
         column.addWidget(self.board, 1)
         return side
 
@@ -136,9 +134,9 @@ class IntakePage(ShotPage):
         self.name = Label("What this raw holds")
         self.name.setObjectName("heading")
         head.addWidget(self.name, 1)
-        develop = QPushButton("Develop")
+        develop = QPushButton("Correct")
         develop.setToolTip("Turn to Develop with this shot")
-        develop.clicked.connect(lambda: self.host.set_task("Develop"))
+        develop.clicked.connect(lambda: self.host.set_task("Correct"))
         head.addWidget(develop)
         column.addLayout(head)
         self.viewer = QWidget()
@@ -148,10 +146,10 @@ class IntakePage(ShotPage):
         bar = StageBar("NOTHING OPEN")
         self.tag = bar.tag
         self.full_button = bar.add(
-            "Full", "Patterns where the raw is full: one channel, two, all", checkable=True, shortcut="F"
+            "Full", "Patterns where the raw is full: one channel, two, all (Shift+F4)", checkable=True
         )
-        self.flip_button = bar.add("Flip", "Raw, preview, phone's picture, at the same place and size", shortcut="V")
-        self.large_button = bar.add("Large", "Use the room of the board for the picture", checkable=True, shortcut="L")
+        self.flip_button = bar.add("Flip", "Raw, preview, phone's picture, at the same place and size (Shift+F3)")
+        self.large_button = bar.add("Large", "Use the room of the board for the picture (Shift+F2)", checkable=True)
         viewer.addWidget(bar)
         self.stage = ReadingStage()
         self.stage.setMinimumHeight(150)
@@ -194,6 +192,7 @@ class IntakePage(ShotPage):
 
     def _opened(self) -> None:
         self.board.refresh()
+        self._tell_hidden()
         shots, sets = self.shoot.shots, [s for s in self.shoot.sets if s.kind != "single"]
         count = f"{len(shots)} shot{'s' if len(shots) != 1 else ''}" + (f" · {len(sets)} sets" if sets else "")
         self.summary.setText(f"{count} · {space_text(space_of(shots))}" if shots else "No shots here yet.")
@@ -209,17 +208,41 @@ class IntakePage(ShotPage):
 
     def _judged(self, shot: Shot) -> None:
         self.board.cards.changed(shot)
+        if shot is self.shot:
+            self._show_reading()
 
     def _sort(self, key: str) -> None:
         self.board.cards.sort_by = key
         self.sort_button.setText(f"Sort: {SORTS[key].split(',')[0].lower()}" if key != "time" else "Sort: time")
         self.board.refresh()
 
+    def use_order(self, sort: str, only: str) -> None:
+        """Sort and filter as they were left, where they are known."""
+        for choices, key, chosen, button in (
+            (SORTS, sort, self._sort, self.sort_button), (FILTERS, only, self._only, self.only_button),
+        ):  # fmt: skip
+            if key in choices:
+                chosen(key)
+                for action, name in zip(button.menu().actions(), choices, strict=True):
+                    action.setChecked(name == key)
+
     def _only(self, key: str) -> None:
         self.board.cards.only = key
         self.board.refresh()
-        count = self.board.cards.rowCount()
-        self.only_button.setText(f"Only: {FILTERS[key].lower()}" + ("" if key == "all" else f" {count}"))
+        self._tell_hidden()
+
+    def _tell_hidden(self) -> None:
+        """How many the filter leaves, and how many it hides."""
+        cards = self.board.cards
+        name = FILTERS[cards.only].split(":")[0].lower()
+        if cards.only == "all":
+            self.only_button.setText(f"Only: {name}")
+            self.only_button.setToolTip("")
+            return
+        shown = {str(s.main) for row in range(len(cards.rows)) for s in self.board.stands_for(row)}
+        hidden = sum(str(s.main) not in shown for s in self.shoot.shots)
+        self.only_button.setText(f"Only: {name} {len(shown)}, {hidden} hidden")
+        self.only_button.setToolTip(f"{hidden} shots are not listed; choose “Everything” to see them")
 
     def _asked(self) -> None:
         self.board.refresh()
@@ -445,12 +468,8 @@ class IntakePage(ShotPage):
     # -- intents
 
     def judge(self, verdict: str) -> None:
-        """Pick, reject or neither, for the current shot."""
-        if self.edit is None or self.shot is None:
-            return
-        self.edit.judge(verdict=verdict)
-        self.shoot.set_verdict(self.shot, verdict)
-        self._show_reading()
+        """A verdict on all that is selected; the one that all have is taken back."""
+        self.session.judge(verdict)
 
     def _noted(self, note: str, gear: str) -> None:
         if self.edit is not None and (note, gear) != (self.edit.sidecar.note, self.edit.sidecar.gear):
@@ -465,10 +484,3 @@ class IntakePage(ShotPage):
         tree.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         tree.show()
         return tree
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        verdicts: dict[int, Any] = {Qt.Key.Key_P: "pick", Qt.Key.Key_X: "reject", Qt.Key.Key_U: ""}
-        if event.key() in verdicts and not event.modifiers():
-            self.judge(verdicts[event.key()])
-        else:
-            super().keyPressEvent(event)

@@ -1,53 +1,132 @@
-"""The sheet of keys: every command with its shortcut, from the list that the menu reads; a word finds them."""
+"""The sheet of keys: every command with its shortcut, from the list that the menus read; a word finds them, and a click
+on a key changes it.
+"""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from functools import partial
 
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QKeySequenceEdit,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.commands import GROUPS, Command
 from bruto.app.host import Host
 from bruto.app.widgets.plain import Label
 
-TITLES = dict(file="Files", values="Values and picture", view="View and shots", tasks="Tasks", window="Window")  # noqa: C408
 COLUMNS = 2
 
 
+class KeyDialog(QDialog):
+    """Asks for another key of a command."""
+
+    def __init__(self, parent: QWidget, host: Host, command: Command) -> None:
+        super().__init__(parent)
+        self.host, self.command = host, command
+        self.setWindowTitle("Another key")
+        self.setObjectName("question")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(10)
+        heading = Label(command.title.rstrip("…"))
+        heading.setObjectName("heading")
+        column.addWidget(heading)
+        column.addWidget(Label("Press the keys it shall have."))
+        self.field = QKeySequenceEdit()
+        self.field.setMaximumSequenceLength(1)
+        self.field.setAccessibleName(f"Keys of {command.title}")
+        column.addWidget(self.field)
+        self.why = Label("")
+        self.why.setObjectName("warning")
+        self.why.setWordWrap(True)
+        self.why.setMinimumWidth(340)
+        column.addWidget(self.why)
+        row = QHBoxLayout()
+        for text, call in (
+            ("No key", partial(self.use, "")),
+            ("The usual key", partial(self.use, command.keys)),
+            ("Leave it", self.reject),
+        ):
+            button = QPushButton(text)
+            button.setAutoDefault(False)
+            button.clicked.connect(call)
+            row.addWidget(button)
+        self.yes = QPushButton("Use it")
+        self.yes.setObjectName("primary")
+        self.yes.clicked.connect(lambda: self.use(self.field.keySequence().toString()))
+        row.addWidget(self.yes)
+        column.addLayout(row)
+
+    def use(self, keys: str, *_: object) -> None:
+        """Use the keys, or say why they cannot be."""
+        self.why.setText(self.host.set_keys(self.command.id, keys))
+        if not self.why.text():
+            self.accept()
+
+
 class KeysPage(QWidget):
-    """Commands by group, in columns."""
+    """Commands by subject, in columns."""
 
     def __init__(self, host: Host) -> None:
         super().__init__()
         from bruto.app.pages.pages import all_commands  # the list of pages makes this one
 
+        self.host = host
         self.commands = all_commands()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 16, 24, 16)
+        head = QHBoxLayout()
         title = Label("Keys")
         title.setObjectName("heading")
-        column.addWidget(title)
+        head.addWidget(title)
         self.words = QLineEdit()
         self.words.setPlaceholderText("find a command")
         self.words.setAccessibleName("Find a command")
         self.words.setMaximumWidth(420)
         self.words.textChanged.connect(self.fill)
-        column.addWidget(self.words)
+        head.addWidget(self.words, 1)
+        hint = Label("Click a key to change it.")
+        hint.setObjectName("quiet")
+        head.addWidget(hint)
+        head.addStretch(1)
+        column.addLayout(head)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         body = QWidget()
         body.setObjectName("panelBody")
         self.grid = QGridLayout(body)
         self.grid.setHorizontalSpacing(14)
-        self.grid.setVerticalSpacing(4)
+        self.grid.setVerticalSpacing(2)
         scroll.setWidget(body)
         column.addWidget(scroll, 1)
         self.shown: list[str] = []
+        self.buttons: dict[str, QPushButton] = {}
         self.fill()
 
     def turned_to(self) -> None:
         """The page was chosen: a word can be typed at once."""
         self.words.setFocus()
+
+    def change(self, command: Command) -> KeyDialog:
+        """Ask for another key."""
+        dialog = KeyDialog(self, self.host, command)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(self.fill)
+        dialog.open()
+        dialog.field.setFocus()
+        return dialog
 
     def fill(self) -> None:
         """Show the commands that hold the words."""
@@ -55,22 +134,33 @@ class KeysPage(QWidget):
             item = self.grid.takeAt(0)
             if item is not None and item.widget() is not None:
                 item.widget().setParent(None)
-        wanted = [c for c in self.commands if self.words.text().lower() in f"{c.title} {c.keys}".lower()]
+        keys = {c.id: self.host.keys_of(c.id) for c in self.commands}
+        wanted = [c for c in self.commands if self.words.text().lower() in f"{c.title} {keys[c.id]}".lower()]
         self.shown = [c.id for c in wanted]
-        cells: list[tuple[str, str, bool]] = []
-        for group, name in TITLES.items():
-            mine = [(c.title.rstrip("…"), c.keys, False) for c in wanted if c.group == group]
-            cells += [(name, "", True), *mine] if mine else []
+        self.buttons = {}
+        cells: list[Command | str] = []
+        for group, name in GROUPS.items():
+            mine = [c for c in wanted if c.group == group]
+            cells += [name, *mine] if mine else []
         rows = -(-len(cells) // COLUMNS)
-        if rows < len(cells) and cells[rows - 1][2]:  # a heading stays with what it is over
-            cells.insert(rows - 1, ("", "", False))
-        for k, (text, keys, heading) in enumerate(cells):
+        if rows < len(cells) and isinstance(cells[rows - 1], str):  # a heading stays with what it is over
+            cells.insert(rows - 1, "")
+        for k, cell in enumerate(cells):
             place = 3 * min(k // rows, COLUMNS - 1)
-            label, chord = Label(text), Label(keys)
-            label.setObjectName("heading" if heading else "")
-            chord.setObjectName("quiet")
-            self.grid.addWidget(label, k - place // 3 * rows, place)
-            self.grid.addWidget(chord, k - place // 3 * rows, place + 1)
+            row = k - place // 3 * rows
+            if isinstance(cell, str):
+                label = Label(cell)
+                label.setObjectName("heading")
+                label.setMinimumHeight(30)
+                self.grid.addWidget(label, row, place, 1, 2)
+                continue
+            self.grid.addWidget(Label(cell.title.rstrip("…")), row, place)
+            button = self.buttons[cell.id] = QPushButton(keys[cell.id] or "no key")
+            button.setObjectName("inLine")
+            button.setFixedHeight(24)
+            button.setAccessibleName(f"Keys of {cell.title}")
+            button.clicked.connect(lambda _=False, c=cell: self.change(c))
+            self.grid.addWidget(button, row, place + 1, Qt.AlignmentFlag.AlignLeft)
         for k in range(COLUMNS):
             self.grid.setColumnStretch(3 * k + 2, 1)
         self.grid.setRowStretch(rows + 1, 1)

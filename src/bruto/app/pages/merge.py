@@ -118,7 +118,7 @@ class MergePage(QWidget):
         shot = next((s for s in self.session.shoot.shots if s.raw == self._output), None)
         if shot is not None:
             self.host.choose(shot)
-            self.host.set_task("Develop")
+            self.host.set_task("Correct")
 
     def _seen(self, result: MergeResult, picture: NDArray[np.uint8]) -> None:
         """The result developed, where its set is still shown."""

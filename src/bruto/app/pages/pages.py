@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import Any
 
-from bruto.app.commands import COMMANDS, Command
+from bruto.app.commands import COMMANDS, GROUPS, Command
 from bruto.app.host import Host
 
 
@@ -35,20 +35,20 @@ class Page:
 
 PAGES: tuple[Page, ...] = (
     Page("Intake", "intake", "IntakePage", "Ctrl+1", with_shots=False),
-    Page("Develop", "develop", "DevelopPage", "Ctrl+2"),
+    Page("Correct", "develop", "DevelopPage", "Ctrl+2"),
     Page("Compare", "compare", "ComparePage", "Ctrl+3"),
     Page("Merge", "merge", "MergePage", "Ctrl+4"),
     Page("Deliver", "deliver", "DeliverPage", "Ctrl+5"),
+    Page("Start", "start", "StartPage", "", with_shots=False, in_bar=False),
     Page("Keys", "keys", "KeysPage", "F1", with_shots=False, in_bar=False),
 )
 
 
 def all_commands() -> list[Command]:
     """Every command in the order of the menu, with one for each page."""
-    turning = [Command(f"task-{p.title}", p.title, p.keys, _turn(p), "tasks") for p in PAGES]
-    own = [c for p in PAGES for c in p.commands]
-    last = [c for c in COMMANDS if c.group == "window"]
-    return [*(c for c in COMMANDS if c.group != "window"), *own, *turning, *last]
+    turning = [Command(f"task-{p.title}", p.title, p.keys, _turn(p), "tasks") for p in PAGES if p.keys]
+    found = [*COMMANDS, *(c for p in PAGES for c in p.commands), *turning]
+    return sorted(found, key=lambda c: list(GROUPS).index(c.group))
 
 
 def _turn(page: Page) -> Any:

@@ -24,12 +24,8 @@ from bruto.sensor.report import PictureReport, SensorReport
 from bruto.shoot.asked import Finding
 from bruto.shoot.ranking import Rank
 from bruto.shoot.shots import Shot
+from bruto.shoot.verdicts import VERDICTS
 
-JUDGES = (
-    ("pick", "✓ Pick", "Keep this one (P)"),
-    ("reject", "✕ Reject", "Throw this one out later (X)"),
-    ("", "Undecided", "Neither (U)"),
-)
 NAMES = (("r", "red"), ("g", "green"), ("b", "blue"))
 
 
@@ -140,12 +136,12 @@ class Reading(QScrollArea):
         judge = QHBoxLayout()
         judge.setSpacing(6)
         self.judges: dict[str, QPushButton] = {}
-        for value, text, tip in JUDGES:
-            button = QPushButton(text)
+        for found in VERDICTS:
+            button = QPushButton(found.text)
             button.setCheckable(True)
-            button.setToolTip(tip)
-            button.clicked.connect(lambda _=False, v=value: self.verdict.emit(v))
-            self.judges[value] = button
+            button.setToolTip(f"{found.title}: {found.meaning}; once more takes it back")
+            button.clicked.connect(lambda _=False, v=found.id: self.verdict.emit(v))
+            self.judges[found.id] = button
             judge.addWidget(button)
         judge.addStretch(1)
         column.addLayout(judge)

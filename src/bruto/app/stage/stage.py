@@ -171,8 +171,7 @@ class Stage(Viewing):
             p.setPen(QPen(QColor("#FFFFFF")))
             p.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
         if self.hasFocus():
-            p.setPen(QPen(QColor(255, 255, 255, 90), 1))
-            p.drawRect(self.rect().adjusted(0, 0, -1, -1))
+            theme.ring(p, QRectF(self.rect()), on_surround=True)
 
     def _draw(self, p: QPainter, rect: QRectF, whole: QImage | None, piece: QImage | None, part: QRectF) -> None:
         """A picture of the frame, kept in its own shape, and a sharp part of it."""

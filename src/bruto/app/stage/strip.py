@@ -111,8 +111,7 @@ class LightStrip(QWidget):
         self._draw_scale(p)
         self._draw_handles(p, t)
         if self.hasFocus():
-            p.setPen(QPen(t.color("accent"), 1))
-            p.drawRect(self.rect().adjusted(0, 0, -1, -1))
+            theme.ring(p, QRectF(self.rect()))
 
     def _draw_floor(self, p: QPainter, t: theme.Theme, shift: float) -> None:
         if self.light is None:

@@ -23,7 +23,7 @@ from bruto.develop.shown import GROUPS
 from bruto.errors import BrutoError
 
 OWN = "The values of this shot"
-TARGETS = ("this shot", "its set", "all picks", "all shots")
+TARGETS = ("this shot", "the selection", "its set", "all kept", "all shots")
 PER_SHOT = ("light", "white", "frame")
 """Groups that are mostly each shot's own, and not ticked at first."""
 

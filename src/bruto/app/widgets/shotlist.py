@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPen
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QListView,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -18,8 +17,10 @@ from PySide6.QtWidgets import (
 
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.app.widgets.shot_view import ShotView
 from bruto.session.shoot import Shoot, shot_facts
 from bruto.shoot.shots import Shot, ShotSet
+from bruto.shoot.verdicts import BY_ID
 
 ROW = 82
 THUMB = QSize(72, 54)
@@ -91,9 +92,10 @@ class _Delegate(QStyledItemDelegate):
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         box: QRect = option.rect.adjusted(6 if first else 18, 3, -6, -3)  # type: ignore[attr-defined]
         state: Any = option.state  # type: ignore[attr-defined]
+        current = shot is self.model.shoot.current
         if state & QStyle.StateFlag.State_Selected:
             p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(t.color("raised"))
+            p.setBrush(t.color("raised" if current else "chosen"))
             p.drawRoundedRect(box, 5, 5)
             p.setBrush(t.color("accent"))
             p.drawRoundedRect(QRect(box.left(), box.top(), 4, box.height()), 2, 2)
@@ -101,6 +103,8 @@ class _Delegate(QStyledItemDelegate):
             p.setPen(QPen(t.color("line")))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRoundedRect(box, 5, 5)
+        if state & QStyle.StateFlag.State_HasFocus:
+            theme.ring(p, QRectF(box))
         thumb = QRect(box.left() + 9, box.top() + 8, THUMB.width(), THUMB.height())
         found = self.model.thumbs.get(str(shot.main))
         p.fillRect(thumb, t.color("surround"))
@@ -131,6 +135,12 @@ class _Delegate(QStyledItemDelegate):
         p.setFont(theme.font(12))
         facts = shot_facts(shot)
         count = f"{group.kind} of {len(group.shots)}" if first and group.kind != "single" else facts[1]
+        verdict = BY_ID.get(self.model.shoot.verdicts.get(str(shot.main), ""))
+        if verdict is not None:
+            text = p.fontMetrics().elidedText(verdict.text, Qt.TextElideMode.ElideRight, width)
+            p.setPen(t.color("ink"))
+            place = QRect(x, box.bottom() - 18, width, 16)
+            p.drawText(place, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
         for k, text in enumerate((facts[0], count)):
             p.setPen(t.color("warning") if shot.problem else t.color("quiet"))
             p.drawText(
@@ -170,29 +180,39 @@ class ShotList(QWidget):
         self.count.setObjectName("quiet")
         head.addWidget(self.count)
         layout.addLayout(head)
-        self.view = QListView()
-        self.view.setAccessibleName("Shots")
         self.model = ShotModel(shoot)
-        self.view.setModel(self.model)
+        self.view = ShotView(shoot, self.model)
+        self.view.setAccessibleName("Shots")
         self._delegate = _Delegate(self.model)
         self.view.setItemDelegate(self._delegate)
-        self.view.setUniformItemSizes(True)
-        self.view.setMouseTracking(True)
-        self.view.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
-        self.view.selectionModel().currentChanged.connect(self._current)
+        self.view.chosen.connect(self.chosen)
         self.view.doubleClicked.connect(self._toggle)
         self.view.clicked.connect(self._clicked)
+        shoot.current_changed.connect(lambda: self.view.viewport().update())
+        shoot.selection_changed.connect(self._count)
+        shoot.judged.connect(self.model.changed)
         layout.addWidget(self.view)
         shoot.opened.connect(self._opened)
 
     def _opened(self) -> None:
         self.model.rebuild()
-        shots, sets = len(self.model.shoot.shots), sum(s.kind != "single" for s in self.model.shoot.sets)
-        self.count.setText(f"{shots} shots · {sets} sets" if sets else f"{shots} shots")
+        self._count()
+        self._restore()
 
-    def _current(self, index: QModelIndex) -> None:
-        if index.isValid():
-            self.chosen.emit(self.model.rows[index.row()][1])
+    def _count(self) -> None:
+        shoot = self.model.shoot
+        shots, sets, chosen = len(shoot.shots), sum(s.kind != "single" for s in shoot.sets), len(shoot.selection)
+        text = f"{shots} shots · {sets} sets" if sets else f"{shots} shots"
+        self.count.setText(f"{chosen} of {shots} selected" if chosen > 1 else text)
+
+    def _restore(self) -> None:
+        """The current shot and the selection are those of the shoot, whatever rows there are now."""
+        shot = self.model.shoot.current
+        row = None if shot is None else self.view.row_of(shot)
+        if row is not None:
+            self.view.make_current(row, told=False)
+        else:
+            self.view.follow()
 
     def _clicked(self, index: QModelIndex) -> None:
         box = self.view.visualRect(index)
@@ -205,10 +225,11 @@ class ShotList(QWidget):
             return
         self.model.open_sets ^= {shot.name}
         self.model.rebuild()
-        self.select(shot)
+        self._restore()
 
     def select(self, shot: Shot) -> None:
-        for k, (_, s, _) in enumerate(self.model.rows):
-            if s is shot or s.main == shot.main:
-                self.view.setCurrentIndex(self.model.index(k))
-                return
+        """Make a shot current, and all that is selected."""
+        row = next((k for k, (_, s, _) in enumerate(self.model.rows) if s is shot or s.main == shot.main), None)
+        if row is not None:
+            self.model.shoot.choose(self.view.stands_for(row))
+            self.view.make_current(row, told=True)

@@ -8,12 +8,15 @@ from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
 
-from PySide6.QtGui import QColor, QFont, QFontDatabase
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPen
 
 
 @dataclass(frozen=True)
 class Theme:
-    """Roles of colour; every text role has contrast >= 4.5 : 1 on the surfaces it is used on."""
+    """Roles of colour; every text role has contrast >= 4.5 : 1 on the surfaces it is used on, `track` (of tracks and
+    the edges of what can be pressed or typed into) >= 3 : 1; `chosen` lies under what is selected.
+    """
 
     name: str
     panel: str
@@ -27,6 +30,7 @@ class Theme:
     suggestion: str
     warning: str
     track: str
+    chosen: str
     surround: str = "#6C6C6C"
     on_surround: str = "#FFFFFF"
     red: str = "#C0574A"
@@ -51,7 +55,8 @@ LIGHT = Theme(
     "#FFFFFF",
     "#3D3F8F",
     "#A8341A",
-    "#C4C0B7",
+    "#85817A",
+    "#DCE6E0",
 )
 DIM = Theme(
     "dim",
@@ -65,7 +70,8 @@ DIM = Theme(
     "#10201E",
     "#A9ABF0",
     "#F0937C",
-    "#55585D",
+    "#85898F",
+    "#34403F",
     surround="#3C3C3C",
     red="#D0796E",
     green="#8FB56E",
@@ -99,6 +105,14 @@ def font(px: int = 12, bold: bool = False) -> QFont:
     return f
 
 
+def ring(p: QPainter, box: QRectF, on_surround: bool = False) -> None:
+    """The ring of the focus just inside a box; it never fills."""
+    inner = box.adjusted(1, 1, -1, -1)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(QColor("#FFFFFF") if on_surround else current().color("accent"), 2))
+    p.drawRoundedRect(inner, 3, 3)
+
+
 def style_sheet(t: Theme) -> str:
     arrow = Path(str(files("bruto.app") / f"icons/down-{t.name}.svg")).as_posix()
     return f"""
@@ -124,60 +138,68 @@ def style_sheet(t: Theme) -> str:
     QSlider::handle:horizontal:focus {{ border: 2px solid {t.accent}; }}
     QPushButton:checked {{ border: 2px solid {t.accent}; padding: 3px 9px; font-weight: bold; }}
     Label#warning {{ color: {t.warning}; }}
+    Label#good {{ color: {t.ink}; }}
+    QPushButton#recent {{ text-align: left; }}
     Label#heading {{ font-weight: bold; font-size: 13px; }}
     Label#brand {{ font-weight: bold; font-size: 18px; }}
     Label#tag {{ background: {t.raised}; color: {t.ink}; font-weight: bold; padding: 3px 8px; border-radius: 2px; }}
     Label#onStage {{ color: #FFFFFF; }}
-    QPushButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 4px 10px;
+    QPushButton {{ background: {t.raised}; border: 1px solid {t.track}; border-radius: 4px; padding: 4px 10px;
         min-height: 16px; }}
     QPushButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
     QPushButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
     QPushButton:pressed {{ background: {t.line}; }}
     QPushButton#primary {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: bold; }}
-    QPushButton#primary:disabled {{ background: {t.track}; color: {t.quiet}; border-color: {t.track}; }}
+    QPushButton#primary:disabled {{ background: {t.panel}; color: {t.quiet}; border-color: {t.track}; }}
     QPushButton#inLine {{ padding: 2px 10px; min-height: 18px; }}
     QPushButton#inLine:focus {{ padding: 1px 9px; }}
     QPushButton#take {{ background: transparent; border: none; color: {t.suggestion}; font-weight: bold;
         padding: 2px 4px; min-height: 20px; text-align: right; }}
     QPushButton#take:checked {{ background: {t.suggestion}; color: {t.raised}; border-radius: 4px; }}
     QPushButton#take:hover {{ text-decoration: underline; }}
-    QPushButton#take:focus {{ border: 1px solid {t.suggestion}; padding: 1px 3px; }}
+    QPushButton#take:focus {{ border: 2px solid {t.accent}; border-radius: 4px; padding: 0 2px; }}
     QPushButton#fold {{ background: transparent; border: 1px solid transparent; text-align: left; font-weight: bold;
         padding: 4px 4px; }}
-    QPushButton#fold:hover, QPushButton#fold:focus {{ color: {t.accent}; border-color: {t.line}; }}
+    QPushButton#fold:hover {{ color: {t.accent}; border-color: {t.line}; }}
+    QPushButton#fold:focus {{ border: 2px solid {t.accent}; padding: 3px 3px; }}
     QPushButton#bypass {{ padding: 2px 8px; min-width: 22px; min-height: 18px; }}
-    QPushButton#bypass:checked {{ border: 1px solid {t.line}; padding: 2px 8px; font-weight: normal; }}
+    QPushButton#bypass:checked {{ border: 1px solid {t.track}; padding: 2px 8px; font-weight: normal; }}
     QPushButton#bypass:!checked {{ border: 1px solid {t.warning}; color: {t.warning}; }}
     QCheckBox#rowUsed {{ font-weight: bold; spacing: 6px; min-height: 24px; color: {t.ink}; background: transparent; }}
     QCheckBox#rowUsed:!checked {{ color: {t.warning}; }}
     QCheckBox#rowUsed::indicator {{ width: 9px; height: 9px; border: 1px solid {t.quiet}; border-radius: 2px; }}
     QCheckBox#rowUsed::indicator:checked {{ background: {t.quiet}; }}
     QCheckBox#rowUsed::indicator:!checked {{ border-color: {t.warning}; background: transparent; }}
-    QCheckBox#rowUsed:focus {{ color: {t.accent}; }}
-    QPushButton#bypass:focus {{ border: 1px solid {t.accent}; }}
+    QCheckBox#rowUsed:focus {{ border: 2px solid {t.accent}; border-radius: 4px; }}
+    QPushButton#bypass:focus, QPushButton#bypass:checked:focus {{ border: 2px solid {t.accent}; padding: 1px 7px; }}
     QPushButton#icon {{ background: transparent; border: 1px solid transparent; padding: 0; min-width: 24px;
         min-height: 22px; font-size: 15px; color: {t.quiet}; }}
-    QPushButton#icon:hover, QPushButton#icon:focus {{ color: {t.accent}; border-color: {t.line}; }}
+    QPushButton#icon:hover {{ color: {t.accent}; border-color: {t.line}; }}
+    QPushButton#icon:focus {{ border: 2px solid {t.accent}; }}
     QPushButton#task {{ background: transparent; border: none; border-bottom: 3px solid transparent;
         border-radius: 0; padding: 11px 14px 8px 14px; color: {t.quiet}; font-size: 13px; }}
     QPushButton#task:checked {{ color: {t.accent}; font-weight: bold; border-bottom: 3px solid {t.accent}; }}
-    QPushButton#task:focus {{ color: {t.accent}; }}
+    QPushButton#task:focus {{ border: 2px solid {t.accent}; border-radius: 4px; padding: 9px 12px 9px 12px; }}
     QPushButton#onStage {{ background: transparent; color: #FFFFFF; border: 1px solid #C9C9C9; padding: 3px 10px; }}
     QPushButton#onStage:hover {{ border: 1px solid #FFFFFF; background: #7A7A7A; }}
     QPushButton#onStage:checked {{ background: {t.raised if t.name == "light" else t.ink};
         color: {t.ink if t.name == "light" else t.panel}; font-weight: bold; }}
+    QPushButton#onStage:focus {{ border: 2px solid #FFFFFF; padding: 2px 9px; }}
+    QPushButton#onStage:checked:focus {{ border: 2px solid {t.accent if t.name == "light" else "#0B5E55"}; }}
     QPushButton#take:disabled {{ color: {t.quiet}; font-weight: normal; }}
     QPushButton#onStage:disabled {{ color: #B5B5B5; border-color: #8A8A8A; }}
     QWidget#row {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 5px; }}
     QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit, QPlainTextEdit {{ background: {t.raised};
-        border: 1px solid {t.line};
+        border: 1px solid {t.track};
         border-radius: 4px; padding: 3px 6px; min-height: 18px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
     QDoubleSpinBox#value {{ background: transparent; border: 1px solid transparent;
         padding: 1px 2px; }}
-    QDoubleSpinBox#value:hover, QDoubleSpinBox#value:focus {{ border-color: {t.line}; background: {t.panel}; }}
-    QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {t.accent}; }}
+    QDoubleSpinBox#value:hover {{ border-color: {t.line}; background: {t.panel}; }}
+    QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus, QPlainTextEdit:focus {{ border: 2px solid {t.accent};
+        padding: 2px 5px; }}
+    QDoubleSpinBox#value:focus {{ border: 2px solid {t.accent}; padding: 0 1px; background: {t.panel}; }}
     QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.accent};
         selection-color: {t.on_accent}; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}

@@ -1,0 +1,148 @@
+"""What the program has said: the last message in the status line, all of them with their time in a drawer."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass
+from datetime import datetime
+
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from bruto.app.widgets.panel import surface
+from bruto.app.widgets.plain import Label, plain_tooltip
+
+KEPT = 200
+"""Messages in the drawer."""
+GOOD_MS = 9000
+"""How long good news stays in the status line."""
+HEIGHT = 210
+"""Of the drawer, pixels."""
+
+
+@dataclass(frozen=True)
+class Message:
+    """`good`: news rather than a problem."""
+
+    at: datetime
+    text: str
+    good: bool
+
+
+class MessageLine(QWidget):
+    """The last message, and a button that opens the drawer."""
+
+    wanted = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        self.text = Label("")
+        row.addWidget(self.text, 1)
+        self.button = QPushButton("Messages")
+        self.button.setObjectName("inLine")
+        self.button.setFixedHeight(24)
+        self.button.setToolTip("What was said so far, with its time (Ctrl+M)")
+        self.button.clicked.connect(self.wanted)
+        row.addWidget(self.button)
+        self.said: deque[Message] = deque(maxlen=KEPT)
+        self.unread = 0
+        """Problems since the drawer was last open."""
+        self._fade = QTimer(self)
+        self._fade.setSingleShot(True)
+        self._fade.setInterval(GOOD_MS)
+        self._fade.timeout.connect(self.clear)
+
+    def show_message(self, text: str, good: bool) -> None:
+        """Tell something; an empty text takes away what is there."""
+        self._fade.stop()
+        if not text:
+            self.clear()
+            return
+        last = self.said[-1].text if self.said else ""
+        if text != last:
+            self.said.append(Message(datetime.now(), text, good))
+            self.unread += not good
+        self.text.setObjectName("good" if good else "warning")
+        self.text.style().unpolish(self.text)
+        self.text.style().polish(self.text)
+        self.text.setText(text)
+        self.text.setToolTip(plain_tooltip(text))
+        if good:
+            self._fade.start()
+        self._label()
+
+    def clear(self) -> None:
+        """What was told is over; the drawer keeps it."""
+        self.text.setText("")
+        self.text.setToolTip("")
+
+    def read(self) -> None:
+        """The drawer was opened."""
+        self.unread = 0
+        self._label()
+
+    def _label(self) -> None:
+        self.button.setText(f"Messages {self.unread}" if self.unread else "Messages")
+
+
+class MessageDrawer(QWidget):
+    """All messages, the newest first."""
+
+    def __init__(self, line: MessageLine) -> None:
+        super().__init__()
+        self.line = line
+        self.setFixedHeight(HEIGHT)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        holder = surface("bar")
+        outer.addWidget(holder)
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(14, 8, 14, 8)
+        head = QHBoxLayout()
+        title = Label("Messages")
+        title.setObjectName("heading")
+        head.addWidget(title)
+        head.addStretch(1)
+        close = QPushButton("Close")
+        close.clicked.connect(self.hide)
+        head.addWidget(close)
+        column.addLayout(head)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        body = QWidget()
+        body.setObjectName("panelBody")
+        self.rows = QVBoxLayout(body)
+        self.rows.setContentsMargins(0, 0, 6, 0)
+        self.rows.setSpacing(4)
+        scroll.setWidget(body)
+        column.addWidget(scroll, 1)
+        self.hide()
+
+    def toggle(self) -> None:
+        """Open it with what was said until now, or close it."""
+        if self.isVisible():
+            self.hide()
+            return
+        self.fill()
+        self.line.read()
+        self.show()
+
+    def fill(self) -> None:
+        """Rows anew."""
+        while self.rows.count():
+            item = self.rows.takeAt(0)
+            if item is not None and item.widget() is not None:
+                item.widget().setParent(None)
+        for said in reversed(self.line.said):
+            label = Label(f"{said.at:%H:%M:%S}   {said.text}")
+            label.setWordWrap(True)
+            label.setObjectName("good" if said.good else "warning")
+            self.rows.addWidget(label)
+        if not self.line.said:
+            quiet = Label("Nothing was said yet.")
+            quiet.setObjectName("quiet")
+            self.rows.addWidget(quiet)
+        self.rows.addStretch(1)

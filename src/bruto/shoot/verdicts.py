@@ -1,0 +1,78 @@
+"""Verdicts on shots: four levels, from what may go to the best of all, and their standard ratings.
+
+One list, read by the board, the list of shots, the menus and the commands. XMP (ISO 16684-1) has -1 for rejected and 0
+to 5; a rating that another program gave within a level's range stays as it is.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+REJECTED, UNRATED = -1, 0
+"""Ratings of the standard."""
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """`id`: its name in files; `title` and `mark`: how it is shown; `meaning`: what it says; `low` to `stars`: the
+    ratings that mean it, of which `stars` is written.
+    """
+
+    id: str
+    title: str
+    mark: str
+    meaning: str
+    low: int
+    stars: int
+
+    @property
+    def text(self) -> str:
+        """Mark and title."""
+        return f"{self.mark} {self.title}"
+
+
+VERDICTS: tuple[Verdict, ...] = (
+    Verdict("reject", "Out", "✕", "may go to the wastebasket", REJECTED, REJECTED),
+    Verdict("spare", "Spare", "○", "only if nothing better turns up", 1, 2),
+    Verdict("pick", "Keep", "●", "to be corrected and delivered", 3, 4),
+    Verdict("best", "Best", "▲", "the ones to show first", 5, 5),
+)
+BY_ID = {v.id: v for v in VERDICTS}
+KEPT = ("pick", "best")
+"""Those that are delivered as the kept ones."""
+
+
+def of_stars(stars: int) -> str:
+    """The verdict that a rating means; "" for none.
+
+    >>> of_stars(-1), of_stars(0), of_stars(3), of_stars(5)
+    ('reject', '', 'pick', 'best')
+    """
+    if stars < UNRATED:
+        return "reject"
+    return next((v.id for v in VERDICTS if v.low > 0 and v.low <= stars <= v.stars), "")
+
+
+def stars_for(verdict: str, before: str, now: int, remembered: int | None) -> tuple[int | None, int | None]:
+    """The rating to write for a new verdict (None leaves the one that is there), and the one to remember.
+
+    `before`: the verdict until now; `now`: the rating in the file; `remembered`: the rating that another program had
+    given before Bruto wrote one, which comes back when the verdict is taken back.
+
+    >>> stars_for("pick", "", 0, None)
+    (4, 0)
+    >>> stars_for("", "pick", 4, 0)
+    (0, None)
+    >>> stars_for("pick", "", 3, None)  # means the same: it stays
+    (None, 3)
+    """
+    written = of_stars(now) == before or (before == "pick" and now == BY_ID["best"].stars)  # once written for a pick
+    ours = before in BY_ID and remembered is not None and written and now != remembered
+    other = remembered if ours else now
+    if not verdict:
+        return (other if ours else UNRATED if now == REJECTED else None), None
+    if of_stars(now) == verdict:
+        return None, other
+    if other is not None and of_stars(other) == verdict:
+        return other, other
+    return BY_ID[verdict].stars, other
