@@ -171,7 +171,7 @@ class CropOnThePicture(DevelopTest):
         self.settle()
         before = self.picture()
         size = self.page.stage.frame_size
-        QTest.keyClick(self.window, KEY.Key_R)
+        QTest.keyClick(self.window, KEY.Key_Right, Qt.KeyboardModifier.AltModifier)
         self.settle()
         self.assertEqual(self.page.stage.frame_size, size[::-1])
         self.assertEqual(self.edit.recipe.crop, (-0.25, -0.3, 0.2, 0.1))
@@ -205,7 +205,7 @@ class CropOnThePicture(DevelopTest):
         self.wait(lambda: thumbs[key][1] == "developed")
         self.assertGreater(thumbs[key][0].width(), thumbs[key][0].height())
         dark = pixels(thumbs[key][0]).mean()
-        QTest.keyClick(self.window, KEY.Key_R)
+        QTest.keyClick(self.window, KEY.Key_Right, Qt.KeyboardModifier.AltModifier)
         edit.change("exposure", exposure=1.5)
         self.wait(
             lambda: thumbs[key][0].width() < thumbs[key][0].height() and pixels(thumbs[key][0]).mean() > dark + 20

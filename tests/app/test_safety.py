@@ -13,6 +13,7 @@ from pathlib import Path
 from unittest import mock
 
 from PIL import Image
+from psygnal import EmitLoopError
 from PySide6.QtCore import Qt
 from PySide6.QtGui import Qt as GuiQt
 from PySide6.QtTest import QTest
@@ -101,9 +102,9 @@ class RightShot(WindowTest):
         other = next(s for s in self.window.shoot.shots if s.name == "sluice-001-01")
         with (
             mock.patch("bruto.session.open_shots.Edit", side_effect=OSError("cannot be opened")),
-            self.assertRaises(OSError),
+            self.assertRaises(EmitLoopError),
         ):
-            self.window.session.opened.turn_to(other)
+            self.window.shoot.select(other)
         self.assertIsNone(self.window.develop.edit)
         QTest.keyClick(self.window, Qt.Key.Key_A, Qt.KeyboardModifier.AltModifier)
         self.window.page("Intake").judge("reject")

@@ -237,7 +237,7 @@ class Window(QMainWindow):
         menu = QMenu(self)
         self.menu_button.setMenu(menu)
         self.actions_by_id: dict[str, QAction] = {}
-        parts = {group: menu.addMenu(title) for group, title in GROUPS.items()}
+        self.menus = parts = {group: menu.addMenu(title) for group, title in GROUPS.items()}
         for command in all_commands():
             action = QAction(command.title, self)
             action.triggered.connect(lambda _=False, c=command: c.act(self) if c.enabled(self) else None)

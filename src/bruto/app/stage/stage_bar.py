@@ -67,3 +67,7 @@ class StageBar(QWidget):
         else:
             self._row.addWidget(button)
         return button
+
+    def add_widget(self, widget: QWidget) -> None:
+        """Something else at the right end."""
+        self._row.addWidget(widget)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.host import Host
 from bruto.app.stage.stage_bar import StageBar
@@ -15,9 +15,17 @@ class VerdictButtons:
     def __init__(self, bar: StageBar, host: Host) -> None:
         self.host, self.shoot = host, host.session.shoot
         self.buttons: dict[str, QPushButton] = {}
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(2)
+        bar.add_widget(holder)
         for verdict in VERDICTS:
-            button = bar.add(verdict.mark, "", left=False, checkable=True)
-            button.setFixedWidth(30)
+            button = QPushButton(verdict.mark)
+            button.setObjectName("verdict")
+            button.setCheckable(True)
+            button.setFixedSize(24, 26)
+            row.addWidget(button)
             button.setAccessibleName(f"Verdict: {verdict.title}")
             button.setToolTip(f"{verdict.title}: {verdict.meaning}; once more takes it back")
             button.clicked.connect(lambda _=False, v=verdict.id: self._given(v))

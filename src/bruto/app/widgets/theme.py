@@ -181,6 +181,12 @@ def style_sheet(t: Theme) -> str:
         border-radius: 0; padding: 11px 14px 8px 14px; color: {t.quiet}; font-size: 13px; }}
     QPushButton#task:checked {{ color: {t.accent}; font-weight: bold; border-bottom: 3px solid {t.accent}; }}
     QPushButton#task:focus {{ border: 2px solid {t.accent}; border-radius: 4px; padding: 9px 12px 9px 12px; }}
+    QPushButton#verdict {{ background: transparent; color: #FFFFFF; border: 1px solid #C9C9C9; padding: 0; }}
+    QPushButton#verdict:hover {{ border: 1px solid #FFFFFF; background: #7A7A7A; }}
+    QPushButton#verdict:checked {{ background: {t.raised if t.name == "light" else t.ink};
+        color: {t.ink if t.name == "light" else t.panel}; }}
+    QPushButton#verdict:focus {{ border: 2px solid #FFFFFF; }}
+    QPushButton#verdict:checked:focus {{ border: 2px solid {t.accent if t.name == "light" else "#0B5E55"}; }}
     QPushButton#onStage {{ background: transparent; color: #FFFFFF; border: 1px solid #C9C9C9; padding: 3px 10px; }}
     QPushButton#onStage:hover {{ border: 1px solid #FFFFFF; background: #7A7A7A; }}
     QPushButton#onStage:checked {{ background: {t.raised if t.name == "light" else t.ink};
