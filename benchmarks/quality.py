@@ -48,8 +48,9 @@ def chart(folder: Path) -> dict[str, Any]:
     for seed in (1, 2, 3):
         shot = command("simulate", "card", "-o", folder, "--seed", seed)["shots"][0]
         raw = Path(shot["files"][0])
-        command("develop", raw, "-o", folder / "n.tif", "--neutral", "--space", "linear")
-        errors.append(float(np.median(chart_error(phone, tifffile.imread(folder / "n.tif"), masks))))
+        neutral_picture = folder / f"neutral-{seed}.tif"
+        command("develop", raw, "-o", neutral_picture, "--neutral", "--space", "linear")
+        errors.append(float(np.median(chart_error(phone, tifffile.imread(neutral_picture), masks))))
         true = np.array(shot["true_neutral"])
         neutral = np.array(command("inspect", raw)["as_shot_neutral"])
         cosine = (1 / true) @ (1 / neutral) / np.linalg.norm(1 / true) / np.linalg.norm(1 / neutral)

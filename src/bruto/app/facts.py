@@ -67,6 +67,21 @@ def set_fact(group: ShotSet, reports: dict[str, SensorReport]) -> tuple[str, str
     return f"{len(known)} alike", "accent"
 
 
+def card_text(shot: Shot) -> str:
+    """What the file says of the subject, else what files there are."""
+    said = shot.seen.description if shot.seen else ""
+    return said or kind_text(shot)
+
+
+def tag_text(shot: Shot) -> str:
+    """What is exceptional about the files of a shot; "" for a raw as the sensor saw it."""
+    if shot.seen is None:
+        return ""
+    if shot.seen.merged:
+        return "merged"
+    return {"mosaic": "", "linear": "processed raw", "picture": "no raw"}[shot.seen.kind]
+
+
 def kind_text(shot: Shot) -> str:
     """What files a shot has, in words."""
     kind = {"mosaic": "raw", "linear": "processed raw", "picture": "picture only"}[shot.seen.kind] if shot.seen else ""

@@ -19,7 +19,7 @@ class Group(QWidget):
         self.name, self.title = name, title
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
+        layout.setSpacing(2)
         head = QHBoxLayout()
         head.setSpacing(4)
         self.button = QPushButton("")
@@ -45,7 +45,7 @@ class Group(QWidget):
         self.content = QWidget()
         self.body = QVBoxLayout(self.content)
         self.body.setContentsMargins(0, 0, 0, 2)
-        self.body.setSpacing(6)
+        self.body.setSpacing(0)
         layout.addWidget(self.content)
         self._open_count = 0
         self.opened: bool = not opened

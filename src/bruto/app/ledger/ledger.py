@@ -14,7 +14,8 @@ from bruto.app.ledger.group import Group
 from bruto.app.ledger.profile_row import ProfileRow
 from bruto.app.ledger.ring import HueEditor
 from bruto.app.ledger.row_parts import as_row, row_name
-from bruto.app.ledger.rows import Row
+from bruto.app.ledger.rows import SAYS, VALUE, Row
+from bruto.app.ledger.walk import Walk
 from bruto.app.ledger.white_part import WhitePart
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.container.rawframe import RawMeta
@@ -37,7 +38,7 @@ class Ledger(QWidget):
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(334)
+        self.setFixedWidth(372)
         self.edit: Edit | None = None
         self.as_shot: tuple[float, float] = (6500.0, 0.0)
         self._open_before: list[str] | None = None
@@ -81,6 +82,20 @@ class Ledger(QWidget):
         finding.addWidget(self.fold_button)
         finding.addSpacing(6)
         outer.addLayout(finding)
+        columns = QHBoxLayout()
+        columns.setContentsMargins(6, 0, 20, 0)
+        columns.setSpacing(4)
+        for text, width, side in (
+            ("correction", 0, Qt.AlignmentFlag.AlignLeft), ("value", VALUE, Qt.AlignmentFlag.AlignRight),
+            ("measured", SAYS + 4, Qt.AlignmentFlag.AlignRight),
+        ):  # fmt: skip
+            label = Label(text)
+            label.setObjectName("quiet")
+            label.setAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+            if width:
+                label.setFixedWidth(width)
+            columns.addWidget(label, 0 if width else 1)
+        outer.addLayout(columns)
         self.scroll_area = scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -152,6 +167,7 @@ class Ledger(QWidget):
         column.addStretch(1)
         scroll.setWidget(body)
         outer.addWidget(scroll)
+        self.walk = Walk(body, self)
         self.all_button.clicked.connect(lambda: self.edit and self.edit.take_all())
         self.undo_button.clicked.connect(lambda: self.edit and self.edit.undo())
         self.redo_button.clicked.connect(lambda: self.edit and self.edit.redo())
@@ -346,7 +362,8 @@ class Ledger(QWidget):
             mine = fields_of(name)
             left_out = all(f in recipe.bypassed for f in mine)
             group.show_state(sentence(name, recipe.effective()), sum(f in mine for f in still), left_out)
-        self.all_button.setText(f"Take all {len(still)}" if still else "All taken")
+        done = "All taken" if edit.suggestions else "Measuring …"
+        self.all_button.setText(f"Take all {len(still)}" if still else done)
         self.all_button.setEnabled(bool(still))
         self.undo_button.setEnabled(edit.can_undo)
         self.redo_button.setEnabled(edit.can_redo)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from pydantic.fields import FieldInfo
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
+    QApplication,
     QCheckBox,
     QDoubleSpinBox,
     QHBoxLayout,
+    QMenu,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
@@ -17,9 +19,12 @@ from PySide6.QtWidgets import (
 
 from bruto.app.widgets import theme
 from bruto.app.widgets.numbers import ValueBox
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.develop.shown import KEPT, decimals, limits, shown
 
+NAME, VALUE, SAYS = 112, 86, 58
+"""Widths of the columns beside the track, pixels."""
+KEYPAD = Qt.KeyboardModifier.KeypadModifier.value | Qt.KeyboardModifier.ShiftModifier.value
 FINE = 0.1
 """How fast a value follows the hand while Shift is held."""
 
@@ -122,7 +127,10 @@ class Track(QWidget):
 
 
 class Row(QWidget):
-    """One correction: name, value with unit, track, evidence, take, reset."""
+    """One correction on one line: name, track, value with unit, and what was measured; the evidence stands below while
+    the row has the focus. Left and Right change the value, a figure or Return types it, = takes the suggestion, Space
+    leaves the row out, Backspace gives it its default.
+    """
 
     changed = Signal(str, float, bool)
     taken = Signal(str)
@@ -131,72 +139,71 @@ class Row(QWidget):
 
     def __init__(self, field: str, info: FieldInfo) -> None:
         super().__init__()
-        self.setObjectName("row")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setObjectName("ledgerRow")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.field = field
         said = shown(info)
         assert said is not None
         low, high = limits(info)
         self.said, self.title, self.unit = said, said.title, said.unit
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 5, 8, 4)
+        layout.setContentsMargins(6, 2, 4, 2)
         layout.setSpacing(0)
-        head = QHBoxLayout()
-        head.setSpacing(4)
+        line = QHBoxLayout()
+        line.setSpacing(4)
         self.used = QCheckBox(self.title)
         self.used.setObjectName("rowUsed")
         self.used.setChecked(True)
+        self.used.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.used.setAccessibleName(f"{self.title} used")
-        self.used.setToolTip(f"Untick to leave {self.title.lower()} out for a look; its value is kept")
+        self.used.setToolTip(f"{info.description}. Untick to leave it out for a look; its value is kept")
         self.used.clicked.connect(lambda on: self.bypassed.emit(field, not on))
-        name = Label(self.title)
-        name.setFont(theme.font(12, bold=True))
-        name.setStyleSheet("font-weight: bold;")
-        head.addWidget(name if said.neutral is KEPT else self.used)
-        self.extra = QHBoxLayout()
-        head.addLayout(self.extra)
-        head.addStretch(1)
+        name: QWidget = self.used
+        if said.neutral is KEPT:
+            name = Label(self.title)
+            name.setToolTip(f"{info.description}.")
+        name.setFixedWidth(NAME)
+        line.addWidget(name)
+        track_low, track_high = said.track or (low, high)
+        self.track = Track(track_low, track_high, said.step, mired=said.mired)
+        self.track.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.track.setAccessibleName(f"{self.title} track")
+        self.track.setToolTip(f"{info.description}. The diamond is what was measured; Shift drags finely.")
+        line.addWidget(self.track, 1)
+        unit = self.unit.removesuffix(" σ")
         self.spin = ValueBox(said.signed)
         self.spin.setObjectName("value")
+        self.spin.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.spin.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.spin.setRange(low, high)
         self.spin.setDecimals(decimals(said.step))
         self.spin.setSingleStep(said.step)
-        self.spin.setSuffix(f" {self.unit}")
-        self.spin.setKeyboardTracking(False)
-        self.spin.setFixedWidth(98)
+        self.spin.setSuffix(f" {unit}")
+        self.spin.setFixedWidth(VALUE)
         self.spin.setAccessibleName(self.title)
         self.spin.setToolTip(f"{self.title}: {info.description} ({self.unit}). Type a number, or use the arrow keys.")
-        head.addWidget(self.spin)
-        back = QPushButton("↺")
-        back.setObjectName("icon")
-        back.setToolTip(f"Reset {self.title.lower()} to its default")
-        back.setAccessibleName(f"Reset {self.title}")
-        head.addWidget(back)
-        layout.addLayout(head)
-        track_low, track_high = said.track or (low, high)
-        self.track = Track(track_low, track_high, said.step, mired=said.mired)
-        self.track.setAccessibleName(f"{self.title} track")
-        self.track.setToolTip(f"{info.description}. The diamond is the suggestion.")
-        layout.addWidget(self.track)
-        foot = QHBoxLayout()
-        foot.setSpacing(6)
+        line.addWidget(self.spin)
+        self.take = QPushButton("")
+        self.take.setObjectName("take")
+        self.take.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.take.setFixedWidth(SAYS)
+        line.addWidget(self.take)
+        layout.addLayout(line)
         self.evidence = Label("measuring …")
         self.evidence.setObjectName("quiet")
         self.evidence.setWordWrap(True)
-        self.evidence.setMinimumWidth(40)
-        foot.addWidget(self.evidence, 1)
-        self.take = QPushButton("take")
-        self.take.setObjectName("take")
-        self.take.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        self.take.hide()
-        foot.addWidget(self.take, 0, Qt.AlignmentFlag.AlignTop)
-        layout.addLayout(foot)
+        self.evidence.setContentsMargins(2, 0, 2, 2)
+        self.evidence.hide()
+        layout.addWidget(self.evidence)
         self.spin.valueChanged.connect(lambda v: self.changed.emit(field, v, True))
+        self.spin.lineEdit().returnPressed.connect(lambda: self.setFocus(Qt.FocusReason.OtherFocusReason))
         self.track.moved.connect(lambda v, final: self.changed.emit(field, v, final))
         self.take.clicked.connect(lambda: self.taken.emit(field))
-        back.clicked.connect(lambda: self.reset.emit(field))
+        for part in (self.spin.lineEdit(), self.track):
+            part.installEventFilter(self)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._menu)
 
     def text_of(self, value: float) -> str:
         return self.said.text(value)
@@ -204,24 +211,106 @@ class Row(QWidget):
     def show_used(self, used: bool) -> None:
         """Whether the value counts, or is kept and left out."""
         self.used.setChecked(used)
-        for part in (self.spin, self.track, self.take):
+        for part in (self.spin, self.track):
             part.setEnabled(used)
         if not used:
             self.evidence.setText("left out; the value is kept")
-            self.evidence.setVisible(True)
+            self.take.setText("left out")
+        self.take.setEnabled(used and self.take.isEnabled())
 
     def show_values(
         self, value: float, default: float, suggestion: float | None, evidence: str | None, same: bool
     ) -> None:
         """Put values on screen without sending them back."""
-        self.spin.blockSignals(True)
-        self.spin.setValue(value)
-        self.spin.blockSignals(False)
+        if not self.spin.hasFocus() or not self.spin.lineEdit().isModified():
+            self.spin.blockSignals(True)
+            self.spin.setValue(value)
+            self.spin.blockSignals(False)
         self.track.show_values(value, default, suggestion)
         if evidence is not None:
             self.evidence.setText(evidence)
-            self.evidence.setVisible(bool(evidence))
-        self.take.setVisible(suggestion is not None and not same)
-        if suggestion is not None:
-            self.take.setText(f"take {self.text_of(suggestion)}")
-            self.take.setToolTip(f"Take the suggested {self.title.lower()}: {self.text_of(suggestion)} {self.unit}")
+            self._show_evidence()
+        offered = suggestion is not None and not same
+        self.take.setEnabled(offered)
+        self.take.setText(self.text_of(suggestion) if suggestion is not None and not same else "✓" if same else "")
+        words = f"{self.evidence.text()}. " if self.evidence.text() else ""
+        if suggestion is not None and offered:
+            said = f"Measured: {words}Take {self.text_of(suggestion)} {self.unit}"
+            self.take.setAccessibleName(f"Take the suggested {self.title.lower()}, {self.text_of(suggestion)}")
+        else:
+            said = f"Measured: {words}The value is what is suggested" if same else words or "Nothing is suggested here"
+            self.take.setAccessibleName(f"{self.title}: nothing to take")
+        self.take.setToolTip(plain_tooltip(said))
+
+    # -- focus and keys
+
+    def _show_evidence(self) -> None:
+        inside = QApplication.focusWidget()
+        here = inside is not None and (inside is self or self.isAncestorOf(inside))
+        self.evidence.setVisible(here and bool(self.evidence.text()))
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self._show_evidence()
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        if event.reason() not in (Qt.FocusReason.PopupFocusReason, Qt.FocusReason.ActiveWindowFocusReason):
+            QTimer.singleShot(0, self._show_evidence)
+        self.update()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """The evidence follows the focus; a press on the track gives the row the focus, a double one its default."""
+        if watched is self.track:
+            if event.type() == QEvent.Type.MouseButtonPress:
+                self.setFocus(Qt.FocusReason.MouseFocusReason)
+            elif event.type() == QEvent.Type.MouseButtonDblClick:
+                self.reset.emit(self.field)
+                return True
+        elif event.type() in (QEvent.Type.FocusIn, QEvent.Type.FocusOut):
+            QTimer.singleShot(0, self._show_evidence)
+        return super().eventFilter(watched, event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.setFocus(Qt.FocusReason.MouseFocusReason)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.evidence.isVisible() or self.hasFocus():
+            p = QPainter(self)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            if self.hasFocus():
+                theme.ring(p, QRectF(self.rect()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key, text = event.key(), event.text()
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and self.used.isChecked():
+            self.track.keyPressEvent(event)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.spin.isEnabled():
+            self.spin.setFocus(Qt.FocusReason.OtherFocusReason)
+        elif key == Qt.Key.Key_Space and self.said.neutral is not KEPT:
+            self.used.click()
+        elif key in (Qt.Key.Key_Backspace, Qt.Key.Key_Delete):
+            self.reset.emit(self.field)
+        elif text == "=" and self.take.isEnabled():
+            self.taken.emit(self.field)
+        elif key == Qt.Key.Key_Escape and self.spin.hasFocus():
+            self.setFocus(Qt.FocusReason.OtherFocusReason)
+        elif text and text in "0123456789+-−.," and self.spin.isEnabled() and not event.modifiers().value & ~KEYPAD:
+            self.spin.setFocus(Qt.FocusReason.OtherFocusReason)
+            self.spin.selectAll()
+            QApplication.sendEvent(self.spin, event)
+        else:
+            super().keyPressEvent(event)
+
+    def _menu(self, place: QPoint) -> None:
+        menu = QMenu(self)
+        take = menu.addAction(f"Take {self.take.text()} {self.unit}" if self.take.isEnabled() else "Nothing to take")
+        take.setEnabled(self.take.isEnabled())
+        take.triggered.connect(lambda: self.taken.emit(self.field))
+        menu.addAction("Give it its default").triggered.connect(lambda: self.reset.emit(self.field))
+        if self.said.neutral is not KEPT:
+            used = self.used.isChecked()
+            menu.addAction("Leave it out" if used else "Use it again").triggered.connect(self.used.click)
+        menu.popup(self.mapToGlobal(place))

@@ -44,7 +44,7 @@ class WhitePart(QWidget):
         self.button = QPushButton("pick")
         self.button.setObjectName("take")
         self.button.setCheckable(True)
-        self.button.setToolTip("Click the surface in the picture: the light that makes it so becomes white (W)")
+        self.button.setToolTip("Click the surface in the picture: the light that makes it so becomes white (Alt+W)")
         self.button.toggled.connect(self.pick)
         line.addWidget(row_name("From"))
         line.addWidget(self.surface, 1)

@@ -10,7 +10,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QS
 from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from bruto.app.facts import kind_text, set_fact, shot_fact
+from bruto.app.facts import card_text, set_fact, shot_fact, tag_text
 from bruto.app.widgets import theme
 from bruto.app.widgets.shot_view import ShotView
 from bruto.app.widgets.shotlist import ShotModel
@@ -106,8 +106,8 @@ class BoardModel(ShotModel):
 
     def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role == Qt.ItemDataRole.AccessibleTextRole:
-            group, shot, first = self.rows[index.row()]
-            return ", ".join([group.title if first else shot.name, kind_text(shot), self.fact(shot)[0]])
+            _group, shot, _first = self.rows[index.row()]
+            return ", ".join([shot.name, card_text(shot), self.fact(shot)[0]])
         return super().data(index, role)
 
 
@@ -179,17 +179,18 @@ class _Card(QStyledItemDelegate):
             p.drawRoundedRect(QRect(box.left(), box.bottom() - thick + 1, box.width(), thick), 2, 2)
         self._picture(p, box, shot, folded, len(group.shots))
         x, width, y = box.left() + 7, box.width() - 14, box.bottom() - TEXT + 4
-        title = group.title if first else shot.name
-        second = f"{group.kind} of {len(group.shots)}" if folded else kind_text(shot)
+        second = f"{group.kind} of {len(group.shots)}" if folded else card_text(shot)
         p.setFont(theme.font(12, bold=True))
-        for k, (text, colour) in enumerate(((title, "ink"), (second, "quiet"), fact)):
+        for k, (text, colour) in enumerate(((shot.name, "ink"), (second, "quiet"), fact)):
             if k:
                 p.setFont(theme.font(12))
             p.setPen(t.color(colour))
             p.drawText(
                 QRect(x, y + 18 * k, width, 18),
                 Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-                p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width),
+                p.fontMetrics().elidedText(
+                    text, Qt.TextElideMode.ElideRight if k else Qt.TextElideMode.ElideMiddle, width
+                ),
             )
 
     def _picture(self, p: QPainter, box: QRect, shot: Shot, folded: bool, count: int) -> None:
@@ -197,15 +198,17 @@ class _Card(QStyledItemDelegate):
         thumb = QRect(box.left() + 7, box.top() + 7, box.width() - 14, box.height() - TEXT - 10)
         p.fillRect(thumb, t.color("surround"))
         found = self.model.thumbs.get(str(shot.main))
-        kind = "no preview" if shot.problem else "…"
+        kind = "no preview" if shot.problem else "" if found is not None else "…"
         if found is not None:
-            image, kind = found
+            image, _ = found
             size = image.size().scaled(thumb.size(), Qt.AspectRatioMode.KeepAspectRatio)
             place = QRect(0, 0, size.width(), size.height())
             place.moveCenter(thumb.center())
             p.drawImage(place, image)
         p.setFont(theme.font(12))
-        self._label(p, thumb.left() + 4, thumb.bottom() - 21, kind, dark=True)
+        kind = kind or tag_text(shot)
+        if kind:
+            self._label(p, thumb.left() + 4, thumb.bottom() - 21, kind, dark=True)
         verdict = self.model.shoot.verdicts.get(str(shot.main), "")
         if verdict in BY_ID:
             text = BY_ID[verdict].text

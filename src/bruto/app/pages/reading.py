@@ -26,6 +26,8 @@ from bruto.shoot.ranking import Rank
 from bruto.shoot.shots import Shot
 from bruto.shoot.verdicts import VERDICTS
 
+TOLD_EV = 0.05
+"""A warning that comes less early or late than this comes in time, and nothing is said of it."""
 NAMES = (("r", "red"), ("g", "green"), ("b", "blue"))
 
 
@@ -85,12 +87,13 @@ def fact_rows(
         rows.append(("Hot sites", f"{report.hot_sites}, mended on opening"))
     if report.veil_at_most is not None:
         rows.append(("Veil", f"at most {100 * report.veil_at_most:.0f} % of the light is spread"))
-    if report.preview_offset_ev is not None:
+    if report.preview_offset_ev is not None and abs(report.preview_offset_ev) >= TOLD_EV:
         word = "early" if report.preview_offset_ev >= 0 else "late"
         rows.append(("Viewfinder", f"warns {abs(report.preview_offset_ev):.1f} EV {word} (judged by the preview)"))
     if learnt_ev is not None:
         word = "early" if learnt_ev >= 0 else "late"
-        rows.append(("This program", f"warns {abs(learnt_ev):.1f} EV {word} (median of its shots so far)"))
+        said = f"{abs(learnt_ev):.1f} EV {word}" if abs(learnt_ev) >= TOLD_EV else "in time"
+        rows.append(("This program", f"warns {said} (median of its shots so far)"))
     if phone is not None:
         rows.append(("Phone's picture", phone_text(phone)))
     if meta.gain_maps:

@@ -8,6 +8,9 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from bruto.app.widgets.plain import Label
 
+LEAST = 56
+"""Pixels below which a line of text is left away."""
+
 
 class ElidedLabel(Label):
     """A line of text that takes what room is left and ends in "…" where that is too little; the tip has all of it."""
@@ -17,6 +20,8 @@ class ElidedLabel(Label):
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        if self.width() < LEAST:  # a letter or two say nothing
+            return
         painter = QPainter(self)
         painter.setPen(self.palette().windowText().color())
         text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())

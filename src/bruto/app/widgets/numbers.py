@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import re
 
-from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QValidator
 from PySide6.QtWidgets import QDoubleSpinBox, QToolTip
 
@@ -40,7 +40,6 @@ class ValueBox(QDoubleSpinBox):
         """Why the last thing typed was not taken, for a moment at the field."""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setKeyboardTracking(False)
-        self.lineEdit().installEventFilter(self)
 
     def textFromValue(self, val: float) -> str:
         text = f"{val:.{self.decimals()}f}"
@@ -63,7 +62,7 @@ class ValueBox(QDoubleSpinBox):
             return (QValidator.State.Acceptable if inside else QValidator.State.Intermediate), input, pos
         if _BEGUN.fullmatch(text):
             return QValidator.State.Intermediate, input, pos
-        self.refuse(f"Type a number, such as {self.textFromValue(self.minimum() / 2 + self.maximum() / 2)}.")
+        self.refuse(f"Type a number, such as {self.textFromValue(self.minimum() / 2 + self.maximum() / 3)}.")
         return QValidator.State.Invalid, input, pos
 
     def fixup(self, input: str) -> str:
@@ -87,12 +86,6 @@ class ValueBox(QDoubleSpinBox):
     def _dressed(self, value: float) -> str:
         return self.textFromValue(value) + self.suffix()
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """The click that comes into the field selects the number; the next one sets the cursor."""
-        if event.type() == QEvent.Type.MouseButtonPress and not self.hasFocus():
-            QTimer.singleShot(0, self.selectAll)
-        return super().eventFilter(watched, event)
-
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.text() != self._dressed(self.value()):
             self.lineEdit().setText(self._dressed(self.value()))
@@ -104,6 +97,10 @@ class ValueBox(QDoubleSpinBox):
             self.selectAll()
 
     def focusInEvent(self, event: QFocusEvent) -> None:
+        """The click that comes into the field selects the number, as Tab does; the next one sets the cursor."""
         super().focusInEvent(event)
-        if event.reason() != Qt.FocusReason.MouseFocusReason:
+        QTimer.singleShot(0, self._select_if_untouched)
+
+    def _select_if_untouched(self) -> None:
+        if not self.lineEdit().isModified():
             self.selectAll()

@@ -51,11 +51,11 @@ class ShotModel(QAbstractListModel):
         return len(self.rows)
 
     def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        group, shot, first = self.rows[index.row()]
+        _group, shot, _first = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return group.title if first else shot.name
+            return shot.name
         if role == Qt.ItemDataRole.AccessibleTextRole:
-            return ", ".join([group.title, *shot_facts(shot)])
+            return ", ".join([shot.name, *shot_facts(shot)])
         if role == Qt.ItemDataRole.ToolTipRole:
             return plain_tooltip(shot.problem or str(shot.main))
         if role == Qt.ItemDataRole.UserRole:
@@ -121,16 +121,17 @@ class _Delegate(QStyledItemDelegate):
             p.setFont(theme.font(12))
             label = QRect(thumb.left(), thumb.bottom() + 1, thumb.width(), 14)
             p.setPen(t.color("quiet"))
-            p.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, kind)
+            if kind != "preview":
+                p.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, kind)
         x = thumb.right() + 9
         width = box.right() - x - 4
         p.setFont(theme.font(12, bold=True))
         p.setPen(t.color("ink"))
-        title = group.title if first else shot.name
+        title = shot.name
         p.drawText(
             QRect(x, box.top() + 5, width, 16),
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-            p.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, width),
+            p.fontMetrics().elidedText(title, Qt.TextElideMode.ElideMiddle, width),
         )
         p.setFont(theme.font(12))
         facts = shot_facts(shot)

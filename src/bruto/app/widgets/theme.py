@@ -156,6 +156,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton#inLine:focus {{ padding: 1px 9px; }}
     QPushButton#take {{ background: transparent; border: none; color: {t.suggestion}; font-weight: bold;
         padding: 2px 4px; min-height: 20px; text-align: right; }}
+    QWidget#ledgerRow {{ background: transparent; }}
     QPushButton#take:checked {{ background: {t.suggestion}; color: {t.raised}; border-radius: 4px; }}
     QPushButton#take:hover {{ text-decoration: underline; }}
     QPushButton#take:focus {{ border: 2px solid {t.accent}; border-radius: 4px; padding: 0 2px; }}
@@ -166,7 +167,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton#bypass {{ padding: 2px 8px; min-width: 22px; min-height: 18px; }}
     QPushButton#bypass:checked {{ border: 1px solid {t.track}; padding: 2px 8px; font-weight: normal; }}
     QPushButton#bypass:!checked {{ border: 1px solid {t.warning}; color: {t.warning}; }}
-    QCheckBox#rowUsed {{ font-weight: bold; spacing: 6px; min-height: 24px; color: {t.ink}; background: transparent; }}
+    QCheckBox#rowUsed {{ spacing: 6px; min-height: 24px; color: {t.ink}; background: transparent; }}
     QCheckBox#rowUsed:!checked {{ color: {t.warning}; }}
     QCheckBox#rowUsed::indicator {{ width: 9px; height: 9px; border: 1px solid {t.quiet}; border-radius: 2px; }}
     QCheckBox#rowUsed::indicator:checked {{ background: {t.quiet}; }}
@@ -193,7 +194,7 @@ def style_sheet(t: Theme) -> str:
         color: {t.ink if t.name == "light" else t.panel}; font-weight: bold; }}
     QPushButton#onStage:focus {{ border: 2px solid #FFFFFF; padding: 2px 9px; }}
     QPushButton#onStage:checked:focus {{ border: 2px solid {t.accent if t.name == "light" else "#0B5E55"}; }}
-    QPushButton#take:disabled {{ color: {t.quiet}; font-weight: normal; }}
+    QPushButton#take:disabled {{ color: {t.quiet}; font-weight: normal; text-decoration: none; }}
     QPushButton#onStage:disabled {{ color: #B5B5B5; border-color: #8A8A8A; }}
     QWidget#row {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 5px; }}
     QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit, QPlainTextEdit {{ background: {t.raised};
@@ -202,10 +203,10 @@ def style_sheet(t: Theme) -> str:
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
     QDoubleSpinBox#value {{ background: transparent; border: 1px solid transparent;
         padding: 1px 2px; }}
-    QDoubleSpinBox#value:hover {{ border-color: {t.line}; background: {t.panel}; }}
+    QDoubleSpinBox#value:hover {{ border-color: {t.track}; }}
     QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus, QPlainTextEdit:focus {{ border: 2px solid {t.accent};
         padding: 2px 5px; }}
-    QDoubleSpinBox#value:focus {{ border: 2px solid {t.accent}; padding: 0 1px; background: {t.panel}; }}
+    QDoubleSpinBox#value:focus {{ border: 2px solid {t.accent}; padding: 0 1px; }}
     QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.accent};
         selection-color: {t.on_accent}; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}
