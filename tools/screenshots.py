@@ -140,7 +140,7 @@ def main() -> int:
         bar.setValue(0)
         w.set_task("Deliver")
         p.choose("boiling-house-001-01")
-        w.deliver.this.click()
+        w.deliver.go.click()
         p.settle(lambda: all(j.state in (jobs.DONE, jobs.FAILED) for j in w.queue.jobs))
         p.save("deliver")
         w.set_task("Correct")

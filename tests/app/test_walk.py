@@ -111,7 +111,7 @@ class Walk(WindowTest):
         w.deliver.folder.selectAll()
         QTest.keyClicks(w.deliver.folder, str(self.folder / "out"))
         w.deliver.format.setCurrentText("PNG, 8 bit")
-        QTest.mouseClick(w.deliver.this, LEFT)
+        QTest.mouseClick(w.deliver.go, LEFT)
         self.wait(lambda: bool(w.queue.jobs) and all(j.state == jobs.DONE for j in w.queue.jobs))
         with Image.open(self.folder / "out/card-003.png") as image:
             found = np.asarray(image)

@@ -7,6 +7,7 @@ import time
 from unittest import mock
 
 import numpy as np
+from PIL import Image
 from PySide6.QtCore import QPoint, QPointF, QSize, Qt, QUrl
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
@@ -354,26 +355,44 @@ class States(WindowTest):
         self.choose("card-003")
         self.task("Deliver")
         self.window.deliver.folder.setText(str(self.folder / "card-003.dng" / "x"))
-        QTest.mouseClick(self.window.deliver.this, LEFT)
+        QTest.mouseClick(self.window.deliver.go, LEFT)
         self.app.processEvents()
         self.assertIn("Cannot make the folder", self.window.message.text())
 
-    def test_the_ticket_says_what_will_be_written(self) -> None:
+    def test_what_will_leave_is_listed_as_it_comes_out(self) -> None:
+        """Names, and sizes with turns and crops, of this shot, of those that are kept and of all."""
+        page = self.window.deliver
         self.choose("card-003")
+        edit = self.window.develop.edit
+        assert edit is not None
+        edit.change("crop", crop=(-0.3, -0.2, 0.2, 0.2), turns=1)
         self.task("Deliver")
-        self.assertIn("504 × 378 px, JPEG, sRGB", self.window.deliver.summary.text())
-        self.window.deliver.format.setCurrentText("TIFF, 16 bit")
-        self.assertIn("TIFF, 16 bit", self.window.deliver.summary.text())
-        self.choose("broken")
-        self.assertFalse(self.window.deliver.this.isEnabled())
-        self.assertEqual(self.window.deliver.summary.text(), "")
+        self.wait(lambda: page.list.count() == 1)
+        promised = page.list.item(0).text()
+        page.folder.setText(str(self.folder.parent / "out"))
+        QTest.mouseClick(page.go, LEFT)
+        self.wait(lambda: bool(self.window.queue.jobs) and self.window.queue.jobs[0].state == jobs.DONE)
+        with Image.open(self.folder.parent / "out/card-003.jpg") as image:
+            self.assertIn(f"card-003.jpg     {image.width} × {image.height} px", promised)
+        page.size_box.setCurrentText("Another long edge")
+        page.edge.setValue(100)
+        self.wait(lambda: page.list.count() == 1 and "100 × 80 px" in page.list.item(0).text())
+        page.which.setCurrentIndex(1)
+        self.wait(lambda: page.list.count() == 0)
+        self.assertFalse(page.go.isEnabled())
+        self.assertIn("No shot has the verdict", page.summary.text())
+        self.window.session.judge("best")
+        self.wait(lambda: page.list.count() == 1)
+        page.which.setCurrentIndex(2)
+        self.wait(lambda: page.list.count() == len([s for s in self.window.shoot.shots if not s.problem]))
+        self.assertIn("None of them says where", page.said.text())
 
     def test_all_shots_are_delivered_and_none_overwritten(self) -> None:
         self.task("Deliver")
         out = self.folder.parent / "out"
         self.window.deliver.folder.setText(str(out))
         for _ in range(2):
-            QTest.mouseClick(self.window.deliver.this, LEFT)
+            QTest.mouseClick(self.window.deliver.go, LEFT)
         self.wait(lambda: all(j.state == jobs.DONE for j in self.window.queue.jobs))
         self.assertEqual(len(list(out.iterdir())), 2)
 

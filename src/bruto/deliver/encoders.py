@@ -39,13 +39,24 @@ def check_ticket(path: Path, ticket: Ticket) -> Format:
     return found
 
 
+def reduced_size(width: int, height: int, long_edge: int | None) -> tuple[int, int]:
+    """Size of a picture reduced to a long edge; never larger than it is.
+
+    >>> reduced_size(4000, 3000, 2048), reduced_size(800, 600, 2048), reduced_size(800, 600, None)
+    ((2048, 1536), (800, 600), (800, 600))
+    """
+    if long_edge is None or max(width, height) <= long_edge:
+        return width, height
+    scale = long_edge / max(width, height)
+    return max(1, round(width * scale)), max(1, round(height * scale))
+
+
 def resize_linear(picture: NDArray, long_edge: int | None) -> NDArray:
     """Reduce an encoded picture (H, W, 3) to a long edge, averaging light instead of codes; never enlarges."""
     h, w = picture.shape[:2]
-    if long_edge is None or max(h, w) <= long_edge:
+    size = reduced_size(w, h, long_edge)
+    if size == (w, h):
         return picture
-    scale = long_edge / max(h, w)
-    size = (max(1, round(w * scale)), max(1, round(h * scale)))
     if picture.dtype == np.float32:
         return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
     top = float(np.iinfo(picture.dtype).max)
@@ -61,6 +72,6 @@ def write_picture(target: Target | str | Path, picture: NDArray, ticket: Ticket,
     path = target.path if isinstance(target, Target) else Path(target)
     found = check_ticket(path, ticket)
     picture = resize_linear(picture, ticket.long_edge)
-    exif = exif_bytes(meta, picture.shape[1], picture.shape[0], ticket.keep_exif)
+    exif = exif_bytes(meta, picture.shape[1], picture.shape[0], ticket.keep_exif, ticket.keep_place)
     with published(target) as temporary:
         found.write(temporary, Content(picture, ticket, meta, profile(ticket.space), exif))

@@ -8,7 +8,7 @@ from typing import Any
 from PIL import Image
 
 from bruto.container.provenance import SOFTWARE
-from bruto.container.rawframe import RawMeta
+from bruto.container.rawframe import GpsPlace, RawMeta
 
 JPEG_QUALITY = 92
 
@@ -16,7 +16,7 @@ JPEG_QUALITY = 92
 @dataclass(frozen=True)
 class Ticket:
     """How a picture is delivered: output `space`, `bits` a channel (8 or 16), `long_edge` in pixels or None, JPEG
-    `quality`, Exif or not.
+    `quality`, Exif or not, and with it the place where the shot was taken or not.
     """
 
     space: str = "srgb"
@@ -24,6 +24,7 @@ class Ticket:
     long_edge: int | None = None
     quality: int = JPEG_QUALITY
     keep_exif: bool = True
+    keep_place: bool = False
 
 
 LONGEST_TEXT = 2000
@@ -38,8 +39,29 @@ def passed_on(text: str) -> str:
     return plain if len(plain) <= LONGEST_TEXT else plain[:LONGEST_TEXT].rstrip() + " (shortened)"
 
 
-def exif_bytes(meta: RawMeta, width: int, height: int, keep: bool = True) -> bytes:
-    """Exif of a developed picture: what the source says, oriented; without `keep` only who wrote it."""
+def _place(gps: GpsPlace) -> dict[int, Any]:
+    """The GPS directory (Exif 3.0, section 4.6.6)."""
+
+    def angle(value: float) -> tuple[float, float, float]:
+        minutes = abs(value) % 1 * 60
+        return float(int(abs(value))), float(int(minutes)), round(minutes % 1 * 60, 4)
+
+    found: dict[int, Any] = {
+        0: b"\2\3\0\0",
+        1: "N" if gps.latitude >= 0 else "S",
+        2: angle(gps.latitude),
+        3: "E" if gps.longitude >= 0 else "W",
+        4: angle(gps.longitude),
+    }
+    if gps.altitude_m is not None:
+        found |= {5: bytes([int(gps.altitude_m < 0)]), 6: abs(gps.altitude_m)}
+    return found
+
+
+def exif_bytes(meta: RawMeta, width: int, height: int, keep: bool = True, place: bool = False) -> bytes:
+    """Exif of a developed picture: what the source says, oriented; without `keep` only who wrote it. With `place` the
+    place where the shot was taken, too.
+    """
     exif = Image.Exif()
     exif[274] = 1
     exif[305] = SOFTWARE
@@ -59,4 +81,6 @@ def exif_bytes(meta: RawMeta, width: int, height: int, keep: bool = True) -> byt
     if meta.taken:
         sub[36867] = passed_on(meta.taken)
     sub[40962], sub[40963] = width, height
+    if place and meta.gps is not None:
+        exif.get_ifd(34853).update(_place(meta.gps))
     return exif.tobytes()

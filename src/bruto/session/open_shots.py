@@ -216,6 +216,10 @@ class OpenShots:
         scene = f"{ev + self.edit.recipe.exposure:+.1f}".replace("-", "−")
         return f"Pointer: {scene} EV scene → L* {star:.0f}"
 
+    def recipes(self) -> dict[str, Recipe]:
+        """The recipes of all shots whose edits are open, by main file."""
+        return {key: edit.recipe for key, edit in self.edits.items()}
+
     @property
     def recipe(self) -> Recipe:
         """The recipe that is shown, the default one where nothing is open."""

@@ -18,6 +18,7 @@ from bruto.session.bulk import Act, Bulk
 from bruto.session.comparing import Comparing
 from bruto.session.edit import Edit
 from bruto.session.gauge import Gauge
+from bruto.session.leaving import leaving
 from bruto.session.merging import Merging
 from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
@@ -25,7 +26,6 @@ from bruto.session.unfinished import Unfinished
 from bruto.session.using import Using
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import Shot
-from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.takein import TakenIn, take_in
 from bruto.storage.remembered import keep_remembered, load_remembered
 
@@ -175,11 +175,10 @@ class Session:
         """Queue shots, developed with their own values. Raises `BrutoError`; none is queued then."""
         self.opened.save()
         usable_folder(folder)
-        wanted = []
-        for shot in shots:
-            edit = self.opened.edits.get(str(shot.main))
-            recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
-            wanted.append(Job(shot.main, folder, shot.name + suffix, recipe, ticket))
+        wanted = [
+            Job(w.shot.main, folder, w.name, w.recipe, ticket)
+            for w in leaving(shots, self.opened.recipes(), suffix, ticket.long_edge, sizes=False)
+        ]
         if not wanted:
             raise BrutoError("There is no shot to deliver: choose one in the list.")
         self.queue.add(*wanted)

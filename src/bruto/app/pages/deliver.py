@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -12,6 +13,8 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
+    QListWidget,
+    QListWidgetItem,
     QProgressBar,
     QPushButton,
     QScrollArea,
@@ -21,15 +24,28 @@ from PySide6.QtWidgets import (
 
 from bruto.app.host import Host
 from bruto.app.posted import Posted
+from bruto.app.widgets.numbers import ValueBox
 from bruto.app.widgets.panel import side_panel, surface
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.deliver import jobs
 from bruto.deliver.formats import choices
-from bruto.deliver.ticket import Ticket
+from bruto.deliver.ticket import JPEG_QUALITY, Ticket
 from bruto.errors import BrutoError
+from bruto.session.leaving import Leaving, leaving
 from bruto.shoot.shots import Shot
+from bruto.shoot.verdicts import KEPT
 
-SIZES = (("Full size", None), ("3840 px long edge", 3840), ("2048 px long edge", 2048), ("1280 px long edge", 1280))
+OWN_SIZE = 0
+SIZES = (
+    ("Full size", None),
+    ("3840 px long edge", 3840),
+    ("2048 px long edge", 2048),
+    ("1280 px long edge", 1280),
+    ("Another long edge", OWN_SIZE),
+)
+WITH_QUALITY = (".jpg", ".jpeg", ".avif", ".webp")
+"""Formats whose quality can be set."""
+ICON = QSize(64, 48)
 SPACES = (
     ("sRGB: for anywhere", "srgb"),
     ("Display P3: wider, for newer screens", "display-p3"),
@@ -73,6 +89,7 @@ class JobRow(QWidget):
 
     def refresh(self) -> None:
         j = self.job
+        self.shown_state = j.state
         self.bar.setValue(round(100 * j.progress))
         self.bar.setVisible(j.state in (jobs.RUNNING, jobs.WAITING))
         self.state.setText(f"{j.state}{': ' + j.message if j.message else ''} · {j.output.parent}")
@@ -83,43 +100,96 @@ class JobRow(QWidget):
 
 
 class DeliverPage(QWidget):
-    """The ticket, and the queue with what it does."""
+    """What will leave and the queue at the left, the ticket at the right."""
 
     def __init__(self, host: Host) -> None:
         super().__init__()
-        self.session = host.session
-        self.queue = self.session.queue
+        self.host, self.session = host, host.session
+        self.shoot, self.queue = self.session.shoot, self.session.queue
         self.rows: dict[int, JobRow] = {}
+        self._listing = self.session.render.channel("what will leave", 135)
+        self._folder_of: Path | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        middle = QVBoxLayout()
+        layout.addWidget(self._left(), 1)
+        layout.addWidget(self._ticket_side())
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(60)
+        self._timer.timeout.connect(self.refresh)
+        self._use_last_ticket()
+        for box in (self.which, self.format, self.size_box, self.space):
+            box.currentIndexChanged.connect(self.soon)
+        for field in (self.edge, self.quality):
+            field.valueChanged.connect(self.soon)
+        for tick in (self.exif, self.place):
+            tick.toggled.connect(self.soon)
+        self.folder.textChanged.connect(self.soon)
+        self._threads = Posted()
+        self.queue.changed.connect(lambda job: self._threads.post(lambda: self.job_changed(job)))
+        self.shoot.opened.connect(self._folder_opened)
+        for signal in (self.shoot.current_changed, self.shoot.selection_changed):
+            signal.connect(lambda: self.soon())
+        for signal in (self.shoot.judged, self.shoot.measured):
+            signal.connect(lambda _: self.soon())
+        self.session.opened.edited.connect(lambda *_: self.soon())
+        for job in self.queue.jobs:
+            self.job_changed(job)
+        self._folder_opened()
+        self.refresh()
+
+    # -- parts
+
+    def _left(self) -> QWidget:
+        holder = surface()
+        middle = QVBoxLayout(holder)
         middle.setContentsMargins(18, 12, 18, 12)
+        self.heading = Label("What will leave")
+        self.heading.setObjectName("heading")
+        middle.addWidget(self.heading)
+        self.list = QListWidget()
+        self.list.setAccessibleName("What will leave")
+        self.list.setIconSize(ICON)
+        self.list.setUniformItemSizes(True)
+        self.list.setSelectionMode(QListWidget.SelectionMode.NoSelection)
+        middle.addWidget(self.list, 3)
+        head = QHBoxLayout()
         title = Label("Queue")
         title.setObjectName("heading")
-        middle.addWidget(title)
-        self.empty = Label(
-            "Nothing is waiting. Set the ticket at the right and deliver this shot, or all of them; they are "
-            "developed here in the background while you go on."
-        )
+        head.addWidget(title)
+        head.addStretch(1)
+        self.go_on, self.cancel_all = QPushButton("Go on with all"), QPushButton("Cancel all")
+        self.go_on.setToolTip("Queue again what was stopped or has failed")
+        self.cancel_all.setToolTip("Stop what waits and runs; what is finished stays")
+        self.go_on.clicked.connect(self._go_on_with_all)
+        self.cancel_all.clicked.connect(self._cancel_all)
+        for button in (self.go_on, self.cancel_all):
+            head.addWidget(button)
+        middle.addLayout(head)
+        self.empty = Label("Nothing is waiting. Pictures are made here in the background while you go on.")
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         middle.addWidget(self.empty)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         body = QWidget()
         body.setObjectName("panelBody")
         self.column = QVBoxLayout(body)
         self.column.setContentsMargins(0, 0, 6, 0)
         self.column.addStretch(1)
         scroll.setWidget(body)
-        middle.addWidget(scroll, 1)
-        holder = surface()
-        holder.setLayout(middle)
-        layout.addWidget(holder, 1)
+        middle.addWidget(scroll, 2)
+        return holder
+
+    def _ticket_side(self) -> QWidget:
         side, form = side_panel("Ticket", 5)
-        self.format, self.size_box, self.space = QComboBox(), QComboBox(), QComboBox()
+        self.which, self.format, self.size_box, self.space = (QComboBox() for _ in range(4))
+        for text, key in (("This shot", "selection"), ("All that are kept", "kept"), ("All shots", "all")):
+            self.which.addItem(text, key)
         for label, box, entries in (
+            ("Shots", self.which, ()),
             ("Format", self.format, choices()),
             ("Size", self.size_box, SIZES),
             ("Colour space", self.space, SPACES),
@@ -129,6 +199,10 @@ class DeliverPage(QWidget):
                 box.addItem(entry[0], entry)
             box.setAccessibleName(label)
             form.addWidget(box)
+            if box is self.format:
+                self.quality_row, self.quality = self._number(form, "Quality", 40, 100, JPEG_QUALITY, "")
+            elif box is self.size_box:
+                self.edge_row, self.edge = self._number(form, "Long edge", 16, 20000, 2400, " px")
         form.addWidget(Label("Folder"))
         line = QHBoxLayout()
         self.folder = QLineEdit()
@@ -140,91 +214,204 @@ class DeliverPage(QWidget):
         form.addLayout(line)
         self.exif = QCheckBox("Keep shooting data (Exif)")
         self.exif.setChecked(True)
+        self.place = QCheckBox("Keep the place where it was taken")
+        self.place.setToolTip(
+            "A place tells where you live and work to all who get the picture; TIFF files never hold it"
+        )
         form.addWidget(self.exif)
+        form.addWidget(self.place)
+        self.said = Label("")
+        self.said.setObjectName("quiet")
+        self.said.setWordWrap(True)
+        form.addWidget(self.said)
         self.summary = Label("")
         self.summary.setWordWrap(True)
-        form.addSpacing(4)
         form.addWidget(self.summary)
-        form.addSpacing(4)
-        self.this = QPushButton("Deliver this shot")
-        self.this.setObjectName("primary")
-        self.every = QPushButton("Deliver all shots")
-        self.this.clicked.connect(lambda: self._send(False))
-        self.every.clicked.connect(lambda: self._send(True))
-        form.addWidget(self.this)
-        form.addWidget(self.every)
+        self.go = QPushButton("Deliver")
+        self.go.setObjectName("primary")
+        self.go.setMinimumHeight(32)
+        self.go.clicked.connect(self.send)
+        form.addWidget(self.go)
         self.note = Label("Originals are never written. A file of the same name gets a number.")
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)
         form.addWidget(self.note)
         form.addStretch(1)
-        layout.addWidget(side)
-        self.shot: Shot | None = None
-        for box in (self.format, self.size_box, self.space):
-            box.currentIndexChanged.connect(self._summarise)
-        self._threads = Posted()
-        self.queue.changed.connect(lambda job: self._threads.post(lambda: self.job_changed(job)))
-        self.session.opened.shown.connect(self._shot_changed)
-        self.session.shoot.opened.connect(self._folder_opened)
-        for job in self.queue.jobs:
-            self.job_changed(job)
-        self._folder_opened()
-        self._shot_changed()
+        return side
+
+    @staticmethod
+    def _number(form: QVBoxLayout, title: str, low: int, high: int, value: int, unit: str) -> tuple[QWidget, ValueBox]:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(Label(title))
+        field = ValueBox()
+        field.setDecimals(0)
+        field.setRange(low, high)
+        field.setValue(value)
+        field.setSuffix(unit)
+        field.setAccessibleName(title)
+        line.addWidget(field, 1)
+        form.addWidget(row)
+        return row, field
+
+    # -- the ticket
+
+    def ticket(self) -> Ticket:
+        """What is set at the right."""
+        _, _, bits = self.format.currentData()
+        long_edge = self.size_box.currentData()[1]
+        return Ticket(
+            self.space.currentData()[1], bits, round(self.edge.value()) if long_edge == OWN_SIZE else long_edge,
+            round(self.quality.value()), self.exif.isChecked(), self.exif.isChecked() and self.place.isChecked(),
+        )  # fmt: skip
+
+    def _use_last_ticket(self) -> None:
+        """The ticket as it was left."""
+        kept = self.session.remembered.ticket
+        for name, box in (("format", self.format), ("size", self.size_box), ("space", self.space)):
+            k = box.findText(str(kept.get(name, "")))
+            if k >= 0:
+                box.setCurrentIndex(k)
+        for name, field in (("edge", self.edge), ("quality", self.quality)):
+            if isinstance(kept.get(name), int | float):
+                field.setValue(float(kept[name]))
+        for name, tick in (("exif", self.exif), ("place", self.place)):
+            if isinstance(kept.get(name), bool):
+                tick.setChecked(kept[name])
+
+    def _remember(self) -> None:
+        self.session.remembered.ticket = {
+            "format": self.format.currentText(), "size": self.size_box.currentText(),
+            "space": self.space.currentText(), "edge": self.edge.value(), "quality": self.quality.value(),
+            "exif": self.exif.isChecked(), "place": self.place.isChecked(),
+        }  # fmt: skip
+
+    # -- what will leave
+
+    def soon(self, *_: object) -> None:
+        """Something that decides what will leave has changed."""
+        if self.isVisible():
+            self._timer.start()
+
+    def turned_to(self) -> None:
+        """The page was chosen."""
+        self.refresh()
+
+    def shots(self) -> list[Shot]:
+        """The shots that are meant."""
+        key = self.which.currentData()
+        if key == "selection":
+            return [s for s in self.shoot.selection if not s.problem]
+        every = [s for s in self.shoot.shots if not s.problem]
+        return [s for s in every if key == "all" or self.shoot.verdicts.get(str(s.main)) in KEPT]
+
+    def refresh(self) -> None:
+        """List what will leave, and say it in a sentence."""
+        chosen = len(self.shoot.selection)
+        kept = sum(self.shoot.verdicts.get(str(s.main)) in KEPT for s in self.shoot.shots)
+        for k, text in enumerate(
+            (f"The {chosen} that are selected" if chosen > 1 else "This shot", f"All that are kept ({kept})",
+             f"All shots ({len(self.shoot.shots)})")
+        ):  # fmt: skip
+            self.which.setItemText(k, text)
+        _, suffix, _ = self.format.currentData()
+        self.quality_row.setVisible(suffix in WITH_QUALITY)
+        self.edge_row.setVisible(self.size_box.currentData()[1] == OWN_SIZE)
+        self.place.setEnabled(self.exif.isChecked())
+        shots, recipes, long_edge = self.shots(), self.session.opened.recipes(), self.ticket().long_edge
+        count = f"{len(shots)} picture{'s' if len(shots) != 1 else ''}"
+        self.heading.setText(f"What will leave: {count}" if shots else "Nothing is chosen to leave")
+        where = self.folder.text() or "no folder yet"
+        self.summary.setText(f"{count} to {where}, each with its own values." if shots else self._why_none())
+        self.go.setText(f"Deliver {count}")
+        self.go.setEnabled(bool(shots) and bool(self.folder.text().strip()))
+        self._buttons()
+        if not shots:
+            self._listed([])
+            return
+        self._listing.ask(
+            None, lambda: leaving(shots, recipes, suffix, long_edge), self._listed, self.session.say
+        )  # fmt: skip
+
+    def _listed(self, found: list[Leaving]) -> None:
+        """Show pictures, names and sizes of what will leave."""
+        _, suffix, _ = self.format.currentData()
+        thumbs = self.host.page("Intake").board.cards.thumbs
+        self.list.clear()
+        for one in found:
+            size = f"{one.size[0]} × {one.size[1]} px" if one.size else ""
+            item = QListWidgetItem(f"{one.name}     {size}")
+            picture = thumbs.get(str(one.shot.main))
+            item.setIcon(QIcon(QPixmap.fromImage(picture[0])) if picture else QIcon())
+            item.setToolTip(plain_tooltip(str(Path(self.folder.text()) / one.name)))
+            self.list.addItem(item)
+        places = sum(one.shot.meta is not None and one.shot.meta.gps is not None for one in found)
+        self.said.setText(self._of_places(places, suffix) if found else "")
+
+    def _why_none(self) -> str:
+        if not self.shoot.shots:
+            return "Open a shoot first."
+        return "No shot has the verdict Keep or Best yet." if self.which.currentData() == "kept" else "Choose a shot."
+
+    def _of_places(self, count: int, suffix: str) -> str:
+        """What becomes of the places in the files, in words."""
+        if not count:
+            return "None of them says where it was taken."
+        which = f"{count} of them say" if count > 1 else "One of them says"
+        kept = self.ticket().keep_place and suffix not in (".tif", ".tiff")
+        return f"{which} where it was taken: this {'stays' if kept else 'is taken out'}."
 
     def _folder_opened(self) -> None:
-        if not self.folder.text() and self.session.shoot.paths:
-            self.folder.setText(str(self.session.shoot.folder / "finished"))
-
-    def _shot_changed(self) -> None:
-        self.set_shot(self.session.shoot.current)
-
-    def set_shot(self, shot: Shot | None) -> None:
-        """The shot that would be delivered now."""
-        self.shot = shot
-        self.this.setEnabled(shot is not None and not shot.problem)
-        self._summarise()
-
-    def _summarise(self) -> None:
-        """What will be written, before it is."""
-        shot = self.shot
-        if shot is None or shot.meta is None:
-            self.summary.setText("")
-            return
-        w, h = shot.meta.oriented_size
-        long_edge = self.size_box.currentData()[1]
-        scale = min(1.0, long_edge / max(w, h)) if long_edge else 1.0
-        space = self.space.currentData()[0].split(":")[0]
-        self.summary.setText(
-            f"{shot.name} becomes {round(w * scale)} × {round(h * scale)} px, "
-            f"{self.format.currentData()[0]}, {space}, developed with its own values."
-        )
+        """The folder belongs to the shoot; one that was chosen by hand stays while its shoot is open."""
+        if self.shoot.paths and self._folder_of != self.shoot.folder:
+            self._folder_of = self.shoot.folder
+            self.folder.setText(str(self.shoot.folder.absolute() / "finished"))
+        self.soon()
 
     def _browse(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Folder for finished pictures", self.folder.text())
         if chosen:
             self.folder.setText(chosen)
 
-    def _send(self, every: bool) -> None:
-        _, suffix, bits = self.format.currentData()
-        space, long_edge = self.space.currentData()[1], self.size_box.currentData()[1]
-        ticket = Ticket(space, bits, long_edge, keep_exif=self.exif.isChecked())
-        current = self.session.shoot.current
-        shots = self.session.shoot.shots if every else [s for s in (current,) if s is not None]
+    def send(self) -> None:
+        """Queue what is listed."""
+        _, suffix, _ = self.format.currentData()
         try:
-            self.session.deliver(
-                Path(self.folder.text()), suffix, ticket, [s for s in shots if not s.problem]
-            )  # fmt: skip
+            self.session.deliver(Path(self.folder.text()), suffix, self.ticket(), self.shots())
+            self._remember()
         except BrutoError as error:
             self.session.say(str(error))
+
+    # -- the queue
+
+    def _go_on_with_all(self) -> None:
+        for job in list(self.queue.jobs):
+            self.queue.retry(job)
+
+    def _cancel_all(self) -> None:
+        for job in self.queue.unfinished():
+            self.queue.cancel(job)
+
+    def _buttons(self) -> None:
+        states = [j.state for j in self.queue.jobs]
+        self.cancel_all.setVisible(any(s in (jobs.WAITING, jobs.RUNNING) for s in states))
+        self.go_on.setVisible(any(s in (jobs.STOPPED, jobs.FAILED) for s in states))
 
     def job_changed(self, job: jobs.Job) -> None:
         """A job was added or moved on (called on the interface thread)."""
         row = self.rows.get(job.number)
+        before = None if row is None else row.shown_state
         if row is None:
             row = JobRow(job)
             row.cancel.connect(self.queue.cancel)
             row.retry.connect(self.queue.retry)
             self.rows[job.number] = row
-            self.column.insertWidget(0, row)
+            self.column.insertWidget(self.column.count() - 1, row)
             self.empty.hide()
         row.refresh()
+        if job.state == jobs.RUNNING and before != jobs.RUNNING:  # what runs stands on top
+            self.column.removeWidget(row)
+            self.column.insertWidget(0, row)
+        if before != job.state:
+            self._buttons()

@@ -29,6 +29,7 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.values import HANDLE_NAMES, Tone
 
 VIEW_FROM, VIEW_TO = -9.5, 5.0
+"""The least that the axis covers, EV from grey; it goes on to the noise and to where the last channel is full."""
 LEFT, RIGHT = 14, 14
 AXIS_Y, HIST_TOP, HANDLE_Y, SCALE_Y = 14, 42, 108, 140
 GRAB = 13
@@ -49,6 +50,8 @@ class LightStrip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Light strip")
         self.light: SceneLight | None = None
+        self.view = VIEW_FROM, VIEW_TO
+        """What the axis covers, EV from grey: set with the light of a shot, so that it stands still in a drag."""
         self._kept_shapes: tuple[tuple, QPixmap] | None = None
         self.recipe = Recipe()
         self.suggested: Tone | None = None
@@ -61,6 +64,12 @@ class LightStrip(QWidget):
 
     def set_light(self, light: SceneLight | None) -> None:
         self.light = light
+        low, high = VIEW_FROM, VIEW_TO
+        if light is not None:
+            shift = self.recipe.exposure
+            low = max(min(low, float(np.floor(light.floor_ev + shift)) - 0.5), EV_FROM)
+            high = min(max(high, float(np.ceil(light.clip_ev.max() + shift)) + 0.5), EV_TO)
+        self.view = low, high
         self.update()
 
     def set_recipe(self, recipe: Recipe) -> None:
@@ -74,17 +83,19 @@ class LightStrip(QWidget):
     # -- geometry
 
     def x_of(self, ev: float) -> float:
-        return LEFT + (ev - VIEW_FROM) / (VIEW_TO - VIEW_FROM) * (self.width() - LEFT - RIGHT)
+        low, high = self.view
+        return LEFT + (ev - low) / (high - low) * (self.width() - LEFT - RIGHT)
 
     def ev_of(self, x: float) -> float:
-        return VIEW_FROM + (x - LEFT) / (self.width() - LEFT - RIGHT) * (VIEW_TO - VIEW_FROM)
+        low, high = self.view
+        return low + (x - LEFT) / (self.width() - LEFT - RIGHT) * (high - low)
 
     def scale_x(self, lightness: float) -> float:
         return LEFT + lightness / 100 * (self.width() - LEFT - RIGHT)
 
     def handle_point(self, name: str) -> QPointF:
         """Where a handle's upper end is drawn (for the pointer and for tests)."""
-        return QPointF(self.x_of(max(VIEW_FROM, min(VIEW_TO, getattr(self.recipe.tone, name).ev))), HANDLE_Y)
+        return QPointF(self.x_of(max(self.view[0], min(self.view[1], getattr(self.recipe.tone, name).ev))), HANDLE_Y)
 
     def foot_point(self, name: str) -> QPointF:
         """Where a handle's lower end is drawn."""
@@ -104,7 +115,11 @@ class LightStrip(QWidget):
         p.setPen(t.color("line"))
         p.drawLine(QPointF(LEFT, HANDLE_Y), QPointF(self.width() - RIGHT, HANDLE_Y))
         p.setPen(t.color("ink"))
-        for ev in range(int(VIEW_FROM), int(VIEW_TO) + 1):
+        low, high = self.view
+        every = 1 if self.x_of(1) - self.x_of(0) >= 30 else 2
+        for ev in range(int(low), int(high) + 1):
+            if ev % every:
+                continue
             text = "grey" if ev == 0 else f"{ev:+d}".replace("-", "−")
             p.drawText(QRectF(self.x_of(ev) - 24, AXIS_Y - 12, 48, 16), Qt.AlignmentFlag.AlignCenter, text)
         self._draw_kept(p, t, shift)
@@ -135,7 +150,7 @@ class LightStrip(QWidget):
         """
         assert self.light is not None
         ratio = self.devicePixelRatioF()
-        key = (id(self.light), self.width(), theme.current().name, ratio)
+        key = (id(self.light), self.width(), self.view, theme.current().name, ratio)
         if self._kept_shapes is None or self._kept_shapes[0] != key:
             xs = [self.x_of(e) for e in np.linspace(EV_FROM, EV_TO, BINS)]
             shapes = []

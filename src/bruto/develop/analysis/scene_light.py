@@ -14,7 +14,7 @@ from bruto.container.picture import decode_jpeg
 from bruto.develop.pipeline import Developer
 from bruto.errors import BrutoError
 
-EV_FROM, EV_TO, BINS = -10.0, 6.0, 256
+EV_FROM, EV_TO, BINS = -12.0, 10.0, 352
 REACH = 2
 """Cells to each side of a place whose light is looked up."""
 
@@ -47,7 +47,7 @@ def scene_light(developer: Developer) -> SceneLight:
         factor *= 2
     rgb = developer.level(factor)
     baseline = developer.source.meta.baseline_exposure
-    ev = np.log2(np.maximum(rgb, 2e-5) / 0.18) + np.float32(baseline)
+    ev = np.log2(np.maximum(rgb, 1e-6) / 0.18) + np.float32(baseline)
     histograms = np.stack([np.histogram(ev[..., c], bins=BINS, range=(EV_FROM, EV_TO))[0] for c in range(3)]).astype(
         np.float32
     )

@@ -1,0 +1,49 @@
+"""What will leave: each shot with the size and the name that its picture will have."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+
+from bruto.container.orientation import turned
+from bruto.container.rawframe import RawMeta
+from bruto.deliver.encoders import reduced_size
+from bruto.develop.frame import geometry_of
+from bruto.develop.recipe import Recipe
+from bruto.shoot.shots import Shot
+from bruto.shoot.sidecar import load_sidecar
+
+
+@dataclass(frozen=True)
+class Leaving:
+    """`size`: width and height of the picture, pixels, None where the file does not say its own."""
+
+    shot: Shot
+    recipe: Recipe
+    name: str
+    size: tuple[int, int] | None
+
+
+def framed_size(meta: RawMeta, recipe: Recipe) -> tuple[int, int]:
+    """Width and height of a developed picture after turning, straightening and cropping, pixels."""
+    used = recipe.effective()
+    area = meta.active_area if used.whole_area and meta.kind != "picture" else meta.default_crop
+    asked = replace(meta, default_crop=area, orientation=turned(meta.orientation, used.turns))
+    return geometry_of(asked, used).oriented_size
+
+
+def leaving(
+    shots: Iterable[Shot], recipes: Mapping[str, Recipe], suffix: str, long_edge: int | None, sizes: bool = True
+) -> list[Leaving]:
+    """What would be written of shots that can be opened. `recipes`: of those that are open, by main file; the others'
+    are read. `sizes`: whether they are wanted, for which the files are looked into.
+    """
+    found = []
+    for shot in shots:
+        if shot.problem:
+            continue
+        recipe = recipes.get(str(shot.main)) or load_sidecar(shot.main)[0].recipe
+        meta = shot.meta if sizes else None
+        size = None if meta is None else reduced_size(*framed_size(meta, recipe), long_edge)
+        found.append(Leaving(shot, recipe, shot.name + suffix, size))
+    return found

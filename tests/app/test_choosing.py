@@ -1,0 +1,175 @@
+"""Several shots: selected by mouse and keys, judged, given values, delivered; and nothing is lost on the way."""
+
+from __future__ import annotations
+
+from unittest import mock
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from bruto.shoot.sidecar import load_sidecar
+from bruto.shoot.verdicts import VERDICTS
+from bruto.shoot.xmp import read_rating
+from tests.app.windows import LEFT, WindowTest
+
+KEY = Qt.Key
+CTRL, SHIFT, ALT = (
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+)
+
+
+class Choosing(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.task("Intake")
+        self.board = self.window.intake.board
+        self.wait(lambda: len(self.window.shoot.reports) >= 8)
+
+    def card(self, name: str) -> QPoint:
+        row = next(k for k, (_, shot, _) in enumerate(self.board.cards.rows) if shot.name == name)
+        self.board.scrollTo(self.board.cards.index(row))
+        self.app.processEvents()
+        return self.board.visualRect(self.board.cards.index(row)).center()
+
+    def click(self, name: str, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.mouseClick(self.board.viewport(), LEFT, held, self.card(name))
+        self.settle()
+
+    def names(self) -> list[str]:
+        return sorted(s.name for s in self.window.shoot.selection)
+
+    def test_clicks_ctrl_shift_and_sets(self) -> None:
+        self.click("card-003")
+        self.assertEqual(self.names(), ["card-003"])
+        self.click("pans-001", CTRL)
+        self.assertEqual(self.names(), ["card-003", "pans-001"])
+        self.click("pans-001", CTRL)
+        self.assertEqual(self.names(), ["card-003"])
+        self.click("sluice-001-01")  # a folded set stands for all its shots
+        self.assertEqual(self.names(), [f"sluice-001-0{k}" for k in (1, 2, 3, 4)])
+        self.click("card-003")
+        first, last = self.board.cards.rows[0][1].name, self.board.cards.rows[2][1].name
+        self.click(first)
+        self.click(last, SHIFT)
+        wanted = {s.name for k in range(3) for s in self.board.stands_for(k)}
+        self.assertEqual(set(self.names()), wanted)
+        self.assertEqual(self.window.shots.count.text().split()[0], str(len(wanted)))
+
+    def test_a_rubber_band_selects(self) -> None:
+        place = self.board.visualRect(self.board.cards.index(0))
+        free = QPoint(self.board.viewport().width() - 3, self.board.visualRect(self.board.cards.index(3)).bottom() + 60)
+        QTest.mousePress(self.board.viewport(), LEFT, pos=free)
+        for k in range(1, 9):
+            QTest.mouseMove(self.board.viewport(), free + (place.center() - free) * (k / 8))
+            self.app.processEvents()
+        QTest.mouseRelease(self.board.viewport(), LEFT, pos=place.center())
+        self.settle()
+        self.assertGreater(len(self.names()), 4)
+
+    def test_four_verdicts_by_key_on_all_and_back(self) -> None:
+        self.click("card-003")
+        self.click("pans-001", CTRL)
+        raw = self.folder / "card-003.dng"
+        for k, verdict in enumerate(VERDICTS):
+            QTest.keyClick(self.board, Qt.Key(KEY.Key_F5.value + k))
+            self.settle()
+            self.assertEqual(
+                [self.window.shoot.verdicts[str(s.main)] for s in self.window.shoot.selection], [verdict.id] * 2
+            )
+            self.assertEqual(load_sidecar(raw)[0].verdict, verdict.id)
+            rating = read_rating(raw)
+            assert rating is not None
+            self.assertEqual(rating.stars, verdict.stars)
+        QTest.keyClick(self.board, KEY.Key_F8)  # once more takes it back
+        self.settle()
+        self.assertEqual(load_sidecar(raw)[0].verdict, "")
+        rating = read_rating(raw)
+        assert rating is not None
+        self.assertEqual(rating.stars, 0)
+
+    def test_a_verdict_and_on_to_the_next(self) -> None:
+        self.click(self.board.cards.rows[0][1].name)
+        before = self.window.shoot.current
+        QTest.keyClick(self.board, KEY.Key_F7, CTRL)
+        self.settle()
+        assert before is not None
+        self.assertEqual(self.window.shoot.verdicts[str(before.main)], "pick")
+        self.assertIs(self.window.shoot.current, self.board.cards.rows[1][1])
+
+    def test_the_selection_stays_when_the_list_changes(self) -> None:
+        self.click("card-003")
+        self.click("sluice-001-01", CTRL)
+        before = self.names()
+        self.window.intake.use_order("name", "all")
+        self.window.intake.use_order("name", "no-raw")
+        self.assertIn("hidden", self.window.intake.only_button.text())
+        self.window.intake.use_order("time", "all")
+        self.window.shoot.again(list(self.window.shoot.shots))
+        self.settle()
+        self.assertEqual(self.names(), before)
+        self.assertEqual(self.window.shoot.current.name, "sluice-001-01")  # type: ignore[union-attr]
+
+    def test_values_are_copied_used_and_taken_back_together(self) -> None:
+        self.click("card-003")
+        edit = self.window.develop.edit
+        assert edit is not None
+        edit.change("exposure", exposure=0.7, crop=(-0.3, -0.2, 0.2, 0.2))
+        QTest.keyClick(self.window, KEY.Key_C, ALT)
+        self.assertIn("without frame", self.window.message.text())
+        self.click("sluice-001-01")
+        QTest.keyClick(self.window, KEY.Key_V, ALT)
+        self.wait(lambda: "on 4 shots" in self.window.message.text())
+        self.settle()
+        files = [self.folder / f"sluice-001-0{k}.dng" for k in (1, 2, 3, 4)]
+        values = [load_sidecar(f)[0].recipe for f in files]
+        self.assertEqual({(v.exposure, v.crop) for v in values}, {(0.7, None)})
+        QTest.keyClick(self.window, KEY.Key_Z, ALT)
+        self.wait(lambda: "Took back copied values on 4 shots" in self.window.message.text())
+        self.settle()
+        self.assertEqual({load_sidecar(f)[0].recipe.exposure for f in files}, {0.0})
+
+    def test_suggestions_of_all_that_are_selected_are_each_their_own(self) -> None:
+        self.click("card-003")
+        self.click("boiling-house-001-01", CTRL)
+        QTest.keyClick(self.window, KEY.Key_A, ALT | SHIFT)
+        self.wait(lambda: "each its own" in self.window.message.text(), 120)
+        self.settle()
+        found = [load_sidecar(s.main)[0].recipe for s in self.window.shoot.selection]
+        self.assertEqual(len(found), 4)
+        self.assertEqual(len({r.exposure for r in found}), 4)
+        self.assertFalse(self.window.line.running)
+
+    def test_out_goes_to_the_wastebasket_after_a_question_and_nothing_is_deleted(self) -> None:
+        self.click("card-003")
+        QTest.keyClick(self.board, KEY.Key_F5)
+        self.settle()
+        moved: list[str] = []
+        asked: list[str] = []
+
+        def answer(question: str, text: str, *_: str) -> bool:
+            asked.append(text)
+            return len(asked) > 1
+
+        self.window.confirm = answer
+        with mock.patch("bruto.app.window.QFile.moveToTrash", side_effect=lambda f: moved.append(f) or True):
+            QTest.keyClick(self.window, KEY.Key_Delete, CTRL | SHIFT)
+            self.assertEqual(moved, [])
+            QTest.keyClick(self.window, KEY.Key_Delete, CTRL | SHIFT)
+        self.assertIn("1 shots, 4 files", asked[0])
+        names = sorted(f.rsplit("/", 1)[1] for f in moved)
+        self.assertEqual(names, ["card-003.dng", "card-003.dng.bruto.json", "card-003.jpg", "card-003.xmp"])
+
+    def test_a_menu_of_commands_stands_on_shots_stage_and_strip(self) -> None:
+        self.click("card-003")
+        self.click("pans-001", CTRL)
+        self.board.menu_wanted.emit(QPoint(200, 200))
+        texts = [a.text() for a in self.window.context_menu.actions()]
+        self.assertIn("● Keep", texts)
+        self.assertEqual(self.names(), ["card-003", "pans-001"])
+        self.window.context_menu.close()
+        self.task("Correct")
+        self.window.develop.stage.customContextMenuRequested.emit(QPoint(50, 50))
+        self.assertIn("Crop on the picture", [a.text() for a in self.window.context_menu.actions()])
+        self.window.context_menu.close()

@@ -1,0 +1,143 @@
+"""The start page, what is remembered between windows, keys of one's own, the search for commands and the messages."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import platformdirs
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtTest import QTest
+
+from bruto.app.widgets import theme
+from bruto.app.widgets.command_search import CommandSearch
+from bruto.app.window import Window
+from bruto.storage.remembered import load_remembered
+from tests.app.windows import LEFT, WindowTest
+
+KEY = Qt.Key
+CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
+
+
+class Start(WindowTest):
+    def again(self) -> None:
+        """Close the window and open the next one."""
+        self.window.close()
+        self.window.deleteLater()
+        self.app.processEvents()
+        self.window = Window()
+        self.window.confirm = lambda *_: True
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.app.processEvents()
+
+    def test_nothing_open_shows_no_values(self) -> None:
+        self.again()
+        self.assertEqual(self.window.task(), "Start")
+        self.task("Correct")
+        self.assertFalse(self.window.develop.ledger.isVisible())
+        self.assertFalse(self.window.develop.strip.isVisible())
+        self.assertIn("Open a folder", self.window.develop.stage.message)
+
+    def test_a_shoot_opens_where_one_was(self) -> None:
+        self.window.open_shoot([str(self.folder)], "A day")
+        self.settle()
+        self.assertEqual(self.window.task(), "Intake")  # the first time
+        self.choose_in_list("sluice-001-01")
+        self.task("Compare")
+        self.window.develop.ledger.set_open_groups(["noise"])
+        self.window.intake.use_order("name", "all")
+        self.window.session.judge("pick")
+        self.settle()
+        self.again()
+        start = self.window.page("Start")
+        self.assertEqual([c.lines[0] for c in start.cards], ["A day"])
+        self.assertIn("4 kept", start.cards[0].lines[1])
+        self.wait(lambda: start.cards[0].picture is not None)
+        QTest.mouseClick(start.cards[0], LEFT)
+        self.settle()
+        self.assertEqual(self.window.task(), "Compare")
+        self.assertEqual(self.window.shoot.current.name, "sluice-001-01")  # type: ignore[union-attr]
+        self.assertEqual(self.window.develop.ledger.open_groups(), ["noise"])
+        self.assertEqual(self.window.intake.board.cards.sort_by, "name")
+
+    def choose_in_list(self, name: str) -> None:
+        self.window.choose(next(s for s in self.window.shoot.shots if s.name == name))
+        self.settle()
+
+    def test_a_shoot_that_is_gone_is_told(self) -> None:
+        self.window.open_shoot([str(self.folder)], "A day")
+        self.settle()
+        self.folder.rename(self.folder.with_name("elsewhere"))
+        self.window.page("Start").fill()
+        card = self.window.page("Start").cards[0]
+        self.assertFalse(card.isEnabled())
+        self.assertIn("not there now", card.lines[1])
+        self.folder.with_name("elsewhere").rename(self.folder)
+
+    def test_what_is_remembered_stands_damage(self) -> None:
+        place = Path(platformdirs.user_state_dir("bruto")) / "window.json"
+        place.parent.mkdir(parents=True, exist_ok=True)
+        for text in ("", "[1]", '{"theme": 7, "recent": [{"paths": 3}], "size": [1, 2], "keys": {"undo": "F12"}}'):
+            place.write_text(text)
+            found = load_remembered()
+            self.assertEqual((found.theme, found.size, found.recent), ("light", None, []))
+        self.assertEqual(found.keys, {"undo": "F12"})
+        self.again()
+        self.window.close()
+        self.assertEqual(json.loads(place.read_text())["theme"], theme.current().name)
+
+    def test_keys_are_changed_and_kept(self) -> None:
+        page = self.window.page("Keys")
+        self.window.set_task("Keys")
+        undo = next(c for c in page.commands if c.id == "undo")
+        dialog = page.change(undo)
+        for keys, said in (("Ctrl+Shift+Z", "is the key of “Redo”"), ("K", "while you type")):
+            dialog.field.setKeySequence(QKeySequence(keys))
+            QTest.mouseClick(dialog.yes, LEFT)
+            self.assertIn(said, dialog.why.text())
+        dialog.field.setKeySequence(QKeySequence("Ctrl+J"))
+        QTest.mouseClick(dialog.yes, LEFT)
+        self.assertEqual(page.buttons["undo"].text(), "Ctrl+J")
+        self.window.activateWindow()
+        self.choose("card-003")
+        self.task("Correct")
+        edit = self.window.develop.edit
+        assert edit is not None
+        edit.change("exposure", exposure=0.5)
+        QTest.keyClick(self.window, KEY.Key_Z, CTRL)
+        self.assertEqual(edit.recipe.exposure, 0.5)
+        QTest.keyClick(self.window, KEY.Key_J, CTRL)
+        self.assertEqual(edit.recipe.exposure, 0.0)
+        self.again()
+        self.assertEqual(self.window.keys_of("undo"), "Ctrl+J")
+
+    def test_a_command_is_found_and_done(self) -> None:
+        self.choose("card-003")
+        self.task("Correct")
+        QTest.keyClick(self.window, KEY.Key_Space, CTRL)
+        search = self.window.findChildren(CommandSearch)[0]
+        QTest.keyClicks(search.words, "suggest take all")
+        QTest.keyClick(search.words, KEY.Key_Return)
+        self.settle()
+        edit = self.window.develop.edit
+        assert edit is not None
+        self.assertEqual(edit.open_suggestions(), [])
+
+    def test_messages_are_kept_and_good_news_is_not_red(self) -> None:
+        self.window.say("That cannot be.")
+        self.assertEqual(
+            (self.window.message.objectName(), self.window.messages.button.text()), ("warning", "Messages 1")
+        )
+        self.window.tell("Done.")
+        self.assertEqual(self.window.message.objectName(), "good")
+        QTest.keyClick(self.window, KEY.Key_M, CTRL)
+        self.app.processEvents()
+        self.assertTrue(self.window.drawer.isVisible())
+        labels = [w.text() for w in self.window.drawer.findChildren(type(self.window.message))]
+        self.assertTrue(any(t.endswith("That cannot be.") for t in labels))
+        self.assertEqual(self.window.messages.button.text(), "Messages")
+        self.window.develop.stage.setFocus()
+        QTest.keyClick(self.window, KEY.Key_Escape)
+        self.assertFalse(self.window.drawer.isVisible())
