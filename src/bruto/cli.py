@@ -398,11 +398,11 @@ def demo(
 
 
 @app.command("open")
-def open_window(paths: list[Path]) -> None:
-    """Open the window on folders or files (also without the word: bruto FOLDER)."""
+def open_window(paths: Annotated[list[Path] | None, typer.Argument()] = None) -> None:
+    """Open the window on folders or files (also without the word: bruto FOLDER), or on its start page."""
     from bruto.app.main import run
 
-    raise typer.Exit(run([str(p) for p in paths]))
+    raise typer.Exit(run([str(p) for p in paths or []]))
 
 
 @app.command()
@@ -435,7 +435,7 @@ def main(arguments: list[str] | None = None) -> int:
     """Entry point; returns the exit code. Whatever happens ends in one line, never in a trace."""
     args = sys.argv[1:] if arguments is None else arguments
     if not args or (args[0] not in COMMANDS and not args[0].startswith("-")):
-        args = ["open", *args] if args else ["open", "."]
+        args = ["open", *args]
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")

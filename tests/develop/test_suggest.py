@@ -10,6 +10,7 @@ import warnings
 from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -168,6 +169,18 @@ class NoiseRows(unittest.TestCase):
             taken_both = base.changed(**{r: found[r].value for r in ("brightness_noise", "colour_noise")})
             after = error(noisy.render(taken_both), target)
             self.assertLess(after, 0.75 * before, f"{scene}, ISO {iso:.0f}")
+
+    def test_a_drawing_without_noise_asks_for_none(self) -> None:
+        """Flat paper with fine print: all that a filter would take is print, and there is hardly anything to take."""
+        page = np.full((480, 640, 3), 235, np.uint8)
+        page[::4, 40:300] = page[40:400:8, 320:600] = 30
+        with TemporaryDirectory() as folder:
+            Image.fromarray(page).save(f"{folder}/page.png")
+            developer = Developer(open_source(f"{folder}/page.png"))
+            with mock.patch("bruto.develop.suggest.detail.Residual.on_detail", return_value=9.0):
+                found = suggest_all(developer)
+        self.assertEqual(found["brightness_noise"].value, 0.0)
+        take_all(Recipe(), found)
 
     def test_number_is_the_noise_seen_at_grey(self) -> None:
         source = source_of("card", iso=800.0)

@@ -65,11 +65,11 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
         text = f"{text}; a fine grain and texture stay"
     else:
         residual = Residual(developer)
-        fits = (less for less in LESS_NOISE if residual.on_detail(brightness - less, colour) <= MOST_ON_DETAIL)
-        less = next(fits, LESS_NOISE[-1])
-        if less:
+        offered = [round(max(0.0, brightness - less), 2) for less in LESS_NOISE]
+        kept = next((b for b in offered if residual.on_detail(b, colour) <= MOST_ON_DETAIL), offered[-1])
+        if kept < brightness:
             text = f"{text}; more would take detail with it"
-            brightness = round(brightness - less, 2)
+            brightness = kept
     return (
         Suggestion("brightness_noise", brightness, text, sigma),
         Suggestion("colour_noise", colour, "colour has no detail this fine; nearly all of it goes", sigma),
