@@ -138,7 +138,7 @@ class Hand(WindowTest):
             self.assertEqual(self.state(), before, task)
             self.assertEqual(self.window.task(), task)
 
-    def test_escape_leaves_a_tool_wherever_the_focus_is(self) -> None:
+    def test_escape_leaves_and_enter_ends_a_tool_wherever_the_focus_is(self) -> None:
         self.task("Correct")
         page = self.window.develop
         for tool, on in (
@@ -154,6 +154,13 @@ class Hand(WindowTest):
                 QTest.keyClick(QApplication.focusWidget() or page, KEY.Key_Escape)
                 self.settle()
                 self.assertFalse(on(), type(holder).__name__)
+        for holder in (page.stage, page.strip, page.fit_button):
+            page.toggle_frame_tool("frame_button")
+            self.settle()
+            holder.setFocus()
+            QTest.keyClick(QApplication.focusWidget() or page, KEY.Key_Return)
+            self.settle()
+            self.assertFalse(page.framing, type(holder).__name__)
 
     def test_a_drag_with_shift_is_fine(self) -> None:
         self.task("Correct")

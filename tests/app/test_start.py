@@ -55,7 +55,9 @@ class Start(WindowTest):
         self.assertEqual([c.lines[0] for c in start.cards], ["A day"])
         self.assertIn("4 kept", start.cards[0].lines[1])
         self.wait(lambda: start.cards[0].picture is not None)
-        QTest.mouseClick(start.cards[0], LEFT)
+        self.assertGreaterEqual(start.cards[0].height(), 80)
+        self.assertTrue(start.cards[0].hasFocus())
+        QTest.keyClick(start.cards[0], KEY.Key_Return)
         self.settle()
         self.assertEqual(self.window.task(), "Compare")
         self.assertEqual(self.window.shoot.current.name, "sluice-001-01")  # type: ignore[union-attr]

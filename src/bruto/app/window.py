@@ -609,6 +609,8 @@ class Window(QMainWindow):
             self.develop.hold_before(True)
         elif event.key() == Qt.Key.Key_Escape and self.leave():
             event.accept()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.in_tool():
+            self.develop.leave_tool()
         else:
             super().keyPressEvent(event)
 
@@ -620,6 +622,10 @@ class Window(QMainWindow):
 
     def _is_held(self, event: QKeyEvent) -> bool:
         return not event.isAutoRepeat() and event.keyCombination().toCombined() in self._held
+
+    def in_tool(self) -> bool:
+        """Whether a tool is in use on the picture, which Return and Escape end."""
+        return self.task() == "Correct" and self.develop.in_tool()
 
     def leave(self) -> bool:
         """Escape: out of the tool in use, else close the drawer, else let the picture have the keys. Whether there was

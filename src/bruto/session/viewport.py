@@ -81,8 +81,9 @@ class Viewport:
         self.zoom_to(1 / self.ratio, x, y)
 
     def pan(self, dx: float, dy: float) -> None:
-        """Move the picture by pixels of the pane."""
-        self.fit = False
+        """Move the picture by pixels of the pane; one that is shown whole stays where it is."""
+        if self.fit:
+            return
         self.centre = (self.centre[0] - dx / self.zoom, self.centre[1] - dy / self.zoom)
         self._hold()
 

@@ -45,7 +45,7 @@ SIZES = (
 )
 WITH_QUALITY = (".jpg", ".jpeg", ".avif", ".webp")
 """Formats whose quality can be set."""
-ICON = QSize(64, 48)
+ICON = QSize(96, 72)
 SPACES = (
     ("sRGB: for anywhere", "srgb"),
     ("Display P3: wider, for newer screens", "display-p3"),
@@ -246,6 +246,7 @@ class DeliverPage(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(Label(title))
         field = ValueBox()
+        field.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
         field.setDecimals(0)
         field.setRange(low, high)
         field.setValue(value)
@@ -323,7 +324,8 @@ class DeliverPage(QWidget):
         count = f"{len(shots)} picture{'s' if len(shots) != 1 else ''}"
         self.heading.setText(f"What will leave: {count}" if shots else "Nothing is chosen to leave")
         where = self.folder.text() or "no folder yet"
-        self.summary.setText(f"{count} to {where}, each with its own values." if shots else self._why_none())
+        own = "each with its own values" if len(shots) > 1 else "with its own values"
+        self.summary.setText(f"{count} to {where}, {own}." if shots else self._why_none())
         self.go.setText(f"Deliver {count}")
         self.go.setEnabled(bool(shots) and bool(self.folder.text().strip()))
         self._buttons()

@@ -153,6 +153,10 @@ class DevelopPage(ShotPage):
         self.ledger.setVisible(there)
         self.strip.setVisible(there and self.strip_wanted)
 
+    def in_tool(self) -> bool:
+        """Whether clicks and drags in the picture do something."""
+        return self.framing or self.stage.picking or self.tone_button.isChecked()
+
     def leave_tool(self) -> bool:
         """Put down the tool in use; whether there was one."""
         if self.framing:

@@ -1,9 +1,12 @@
-"""Manners of the whole window: the wheel scrolls, and changes a number only where it has the focus."""
+"""Manners of the whole window: the wheel scrolls, and changes a number only where it has the focus; Return presses the
+button that has the focus, unless a tool is in use, which it ends.
+"""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtWidgets import QAbstractSlider, QAbstractSpinBox, QComboBox, QScrollBar, QWidget
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QAbstractSlider, QAbstractSpinBox, QComboBox, QPushButton, QScrollBar, QWidget
 
 HELD = (QAbstractSpinBox, QComboBox, QAbstractSlider)
 
@@ -22,5 +25,10 @@ class Manners(QObject):
                 isinstance(held, HELD) and not isinstance(held, QScrollBar) and not held.hasFocus()
             ):
                 event.ignore()  # it goes on to what scrolls
+                return True
+        elif kind == QEvent.Type.KeyPress and isinstance(watched, QPushButton) and isinstance(event, QKeyEvent):
+            busy = getattr(watched.window(), "in_tool", None)
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not (busy is not None and busy()):
+                watched.click()
                 return True
         return False

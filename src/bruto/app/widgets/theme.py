@@ -115,6 +115,7 @@ def ring(p: QPainter, box: QRectF, on_surround: bool = False) -> None:
 
 def style_sheet(t: Theme) -> str:
     arrow = Path(str(files("bruto.app") / f"icons/down-{t.name}.svg")).as_posix()
+    tick = Path(str(files("bruto.app") / f"icons/tick-{t.name}.svg")).as_posix()
     return f"""
     * {{ font-family: 'B612'; font-size: 12px; color: {t.ink}; }}
     QMainWindow, QWidget#panel, QScrollArea, QWidget#panelBody {{ background: {t.panel}; border: none; }}
@@ -139,7 +140,12 @@ def style_sheet(t: Theme) -> str:
     QPushButton:checked {{ border: 2px solid {t.accent}; padding: 3px 9px; font-weight: bold; }}
     Label#warning {{ color: {t.warning}; }}
     Label#good {{ color: {t.ink}; }}
-    QPushButton#recent {{ text-align: left; }}
+    QPushButton#recent {{ text-align: left; min-height: 78px; }}
+    QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.track}; border-radius: 3px;
+        background: {t.raised}; }}
+    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; image: url({tick}); }}
+    QCheckBox:focus {{ border: 2px solid {t.accent}; border-radius: 4px; }}
+    QCheckBox {{ min-height: 24px; background: transparent; }}
     Label#heading {{ font-weight: bold; font-size: 13px; }}
     Label#brand {{ font-weight: bold; font-size: 18px; }}
     Label#tag {{ background: {t.raised}; color: {t.ink}; font-weight: bold; padding: 3px 8px; border-radius: 2px; }}
