@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from unittest import mock
 
-from PySide6.QtCore import QPoint, Qt
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
+from bruto.container.orientation import orient
+from bruto.develop.frame import Rectangle, stored_rect
 from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.verdicts import VERDICTS
 from bruto.shoot.xmp import read_rating
-from tests.app.windows import LEFT, WindowTest
+from tests.app.windows import LEFT, WindowTest, pixels
 
 KEY = Qt.Key
 CTRL, SHIFT, ALT = (
@@ -160,6 +163,32 @@ class Choosing(WindowTest):
         self.assertIn("1 shots, 4 files", asked[0])
         names = sorted(f.rsplit("/", 1)[1] for f in moved)
         self.assertEqual(names, ["card-003.dng", "card-003.dng.bruto.json", "card-003.jpg", "card-003.xmp"])
+
+    def test_takes_side_by_side_show_the_same_place(self) -> None:
+        self.click("sluice-001-01")
+        QTest.keyClick(self.window, KEY.Key_6, CTRL)
+        page = self.window.page("Side by side")
+        self.wait(lambda: all(p.developer is not None for p in page.shown))
+        self.settle()
+        self.assertEqual([p.shot.name for p in page.shown], self.names())
+        self.assertEqual(sum("most fine detail" in p.facts.text() for p in page.shown), 1)
+        first = page.shown[1].stage
+        first.set_one_to_one(QPointF(40, 30))
+        self.settle()
+        self.assertEqual({p.stage.viewport.visible() for p in page.shown}, {first.viewport.visible()})
+        for pane in page.shown:
+            self.assertIsNotNone(pane.stage.piece)
+            developer, (x, y, w, h) = pane.developer, first.viewport.visible()
+            wanted = orient(
+                developer.view(pane.recipe, 1, stored_rect(Rectangle(x, y, w, h), 1, developer.source.size)), 1
+            )
+            np.testing.assert_array_equal(pixels(pane.stage.piece), wanted)
+        self.drag(first, QPointF(100, 100), QPointF(60, 80))
+        self.assertEqual(len({p.stage.viewport.visible() for p in page.shown}), 1)
+        QTest.mouseClick(page.shown[2].buttons["best"], LEFT)
+        self.settle()
+        self.assertEqual(self.window.shoot.verdicts[str(page.shown[2].shot.main)], "best")
+        self.assertEqual(self.window.shoot.verdicts.get(str(page.shown[1].shot.main), ""), "")
 
     def test_a_menu_of_commands_stands_on_shots_stage_and_strip(self) -> None:
         self.click("card-003")

@@ -278,7 +278,8 @@ COMMANDS: tuple[Command, ...] = (
 )
 
 OF_SHOTS = (
-    *(f"verdict-{v.id}" for v in VERDICTS), "", "task-Correct", "task-Compare", "task-Merge", "task-Deliver", "",
+    *(f"verdict-{v.id}" for v in VERDICTS), "", "task-Side by side", "task-Correct", "task-Compare", "task-Merge",
+    "task-Deliver", "",
     "copy-values", "paste-values", "take-selection", "", "select-set", "copy-path", "file-tree", "card",
 )  # fmt: skip
 """Commands in the menu of a shot or of the shots that are selected; "" is a line between them."""

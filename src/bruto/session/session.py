@@ -106,9 +106,9 @@ class Session:
         except (BrutoError, OSError) as error:
             self.say(str(error))
 
-    def judge(self, verdict: str) -> None:
-        """A verdict on all that is selected; the one that all of them have already is taken back."""
-        shots = [s for s in self.shoot.selection if not s.problem]
+    def judge(self, verdict: str, shots: list[Shot] | None = None) -> None:
+        """A verdict on shots, those that are selected by themselves; the one that all of them have is taken back."""
+        shots = [s for s in (self.shoot.selection if shots is None else shots) if not s.problem]
         if shots and all(self.shoot.verdicts.get(str(s.main), "") == verdict for s in shots):
             verdict = ""
 
