@@ -38,7 +38,6 @@ class Ledger(QWidget):
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(372)
         self.edit: Edit | None = None
         self.as_shot: tuple[float, float] = (6500.0, 0.0)
         self._open_before: list[str] | None = None

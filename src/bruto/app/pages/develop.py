@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bruto.app.host import Host
@@ -38,6 +39,8 @@ SAVE_AFTER_MS, PICTURED_AFTER_MS = 600, 250
 FOLLOWING_MS = 60.0
 """A picture that takes longer is made coarser while a value is dragged, and sharp once it is let go."""
 COARSER = (1.5, 2.0, 3.0)
+NARROW, LEDGER = 1120, (372, 330)
+"""Window width below which the ledger is narrower, and its widths, pixels."""
 LIFT_PER_PIXEL = 0.15
 """L* a pixel of a drag in the picture."""
 PROOFS = {"": "", "srgb": "sRGB", "display-p3": "Display P3"}
@@ -141,6 +144,11 @@ class DevelopPage(ShotPage):
         self.fit_button.setChecked(True)
         self.verdicts = VerdictButtons(bar, self.host)
         return bar
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow window the ledger leaves more room to the picture."""
+        self.ledger.setFixedWidth(LEDGER[self.window().width() < NARROW])
+        super().resizeEvent(event)
 
     def want_strip(self, on: bool) -> None:
         """Show or fold the light strip."""
