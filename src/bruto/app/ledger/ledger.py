@@ -22,6 +22,7 @@ from bruto.container.rawframe import RawMeta
 from bruto.develop.illuminants import values_of
 from bruto.develop.recipe import SAID, Recipe, fields_of, sentence
 from bruto.develop.shown import GROUPS
+from bruto.develop.steps_said import step_text
 from bruto.develop.values import HueNode, Tone
 from bruto.session.edit import Edit
 
@@ -177,7 +178,9 @@ class Ledger(QWidget):
         if not history:
             self.history_menu.addAction("Nothing was done yet").setEnabled(False)
         for index in range(len(history) - 1, max(-1, len(history) - 1 - STEPS_SHOWN), -1):
-            action = self.history_menu.addAction(f"before {history[index][0]}")
+            assert self.edit is not None
+            said = step_text(history, index, self.edit.recipe)
+            action = self.history_menu.addAction(f"before {history[index][0]}{said}")
             action.triggered.connect(lambda _=False, k=index: self._back_to(k))
 
     def _back_to(self, index: int) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -20,7 +22,7 @@ from PySide6.QtWidgets import (
 from bruto.app.host import Host
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
-from bruto.app.widgets.frame_chart import FrameChart
+from bruto.app.widgets.frame_chart import FrameChart, reference_of
 from bruto.app.widgets.panel import side_panel
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.task_line import time_left
@@ -33,6 +35,18 @@ from bruto.storage.outputs import Outputs
 
 MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 """Kinds of set that some method is for."""
+
+
+MOST_SETS = 12
+"""Sets that are listed to be gone to."""
+SAME_EV = 0.3
+"""Exposures that differ by less are the same."""
+
+
+def kind_of(shots: Sequence[Shot]) -> str:
+    """What kind of set shots make that were selected by hand: a "bracket" where exposures differ, else a "burst"."""
+    light = [s.seen.exposure_s * s.seen.iso for s in shots if s.seen and s.seen.exposure_s and s.seen.iso]
+    return "bracket" if light and math.log2(max(light) / min(light)) > SAME_EV else "burst"
 
 
 class MergePage(QWidget):
@@ -51,8 +65,8 @@ class MergePage(QWidget):
         middle.setSpacing(0)
         bar = StageBar("MERGE")
         self.tag, self.which = bar.tag, bar.facts
-        self.fit_button = bar.add("Fit", "Whole picture (Z)")
-        self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (Z)")
+        self.fit_button = bar.add("Fit", "Whole picture (F2)")
+        self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (F2)")
         middle.addWidget(bar)
         self.stage = Stage()
         self.fit_button.clicked.connect(self.stage.set_fit)
@@ -65,6 +79,9 @@ class MergePage(QWidget):
         self.facts = Label("")
         self.facts.setWordWrap(True)
         column.addWidget(self.facts)
+        self.sets = QVBoxLayout()
+        self.sets.setSpacing(4)
+        column.addLayout(self.sets)
         column.addWidget(Label("How the frames are combined"))
         self.method = QComboBox()
         self.method.setAccessibleName("Method")
@@ -94,7 +111,7 @@ class MergePage(QWidget):
         self.outcome.setWordWrap(True)
         self.outcome.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self.outcome)
-        self.open_button = QPushButton("Develop the result")
+        self.open_button = QPushButton("Correct the result")
         self.open_button.hide()
         self.open_button.clicked.connect(self._open_result)
         column.addWidget(self.open_button)
@@ -108,11 +125,31 @@ class MergePage(QWidget):
         self.merging.seen.connect(self._seen)
         self.session.opened.shown.connect(self._shot_changed)
         self.session.shoot.opened.connect(self._shot_changed)
+        self.session.shoot.selection_changed.connect(self._shot_changed)
         self._shot_changed()
 
     def _shot_changed(self) -> None:
-        shot = self.session.shoot.current
-        self.set_group(None if shot is None else self.session.shoot.set_of(shot))
+        shoot = self.session.shoot
+        shot = shoot.current
+        group = None if shot is None else shoot.set_of(shot)
+        chosen = tuple(s for s in shoot.selection if s.raw is not None and not s.problem)
+        if len(chosen) > 1 and (group is None or any(s not in group.shots for s in chosen)):
+            group = ShotSet(kind_of(chosen), chosen)  # what was selected by hand
+        self.set_group(group)
+        self._list_sets()
+
+    def _list_sets(self) -> None:
+        """Where the shot stands alone: the sets of the shoot, to go to."""
+        while self.sets.count():
+            item = self.sets.takeAt(0)
+            if item is not None and item.widget() is not None:
+                item.widget().setParent(None)
+        if self.group is not None and self.group.kind in MERGED_SETS:
+            return
+        for group in [g for g in self.session.shoot.sets if g.kind in MERGED_SETS][:MOST_SETS]:
+            button = QPushButton(f"{group.shots[0].name}: {group.kind} of {len(group.shots)}")
+            button.clicked.connect(lambda _=False, s=group.shots[0]: self.host.choose(s))
+            self.sets.addWidget(button)
 
     def _open_result(self) -> None:
         shot = next((s for s in self.session.shoot.shots if s.raw == self._output), None)
@@ -159,7 +196,7 @@ class MergePage(QWidget):
         self.stage.message, self.stage.base = "", None
         self.tag.setText("MERGE")
         if self.group is None or self.group.kind not in MERGED_SETS:
-            self.stage.message = "Choose a set in the list: a burst or a bracket."
+            self.stage.message = "Choose a burst or a bracket at the right or in the list, or select several shots."
             return
         shot = self.group.shots[0]
         try:
@@ -181,7 +218,7 @@ class MergePage(QWidget):
             self.which.setText("")
             self.facts.setText(
                 "This shot stands alone. Choose a burst (same settings, seconds apart) or a bracket (stepped "
-                "exposure) in the list."
+                "exposure), or select several shots."
             )
             self.expect.setText("")
             self.go.setEnabled(False)
@@ -241,7 +278,7 @@ class MergePage(QWidget):
         used = [f for f in result.frames if f.used]
         lines = [
             f"{len(used)} frames merged",
-            f"noise {result.noise_gain:.2f} × lower than one frame",
+            f"noise {result.noise_gain:.2f} × lower than in {reference_of(result)}",
             f"aligned within {result.rms_px:.2f} px",
         ]
         if result.range_ev:

@@ -95,7 +95,7 @@ class FrameChart(QWidget):
         p.drawText(
             QRectF(20, 122, self.width() - 40, 18),
             Qt.AlignmentFlag.AlignLeft,
-            "movement against the first frame" if self.result else "shutter time of each frame, seconds",
+            f"movement against {reference_of(self.result)}" if self.result else "shutter time of each frame, seconds",
         )
 
     def _at(self, pos: QPointF) -> int | None:
@@ -118,6 +118,12 @@ class FrameChart(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._paint_to = None
+
+
+def reference_of(result: MergeResult) -> str:
+    """Name of the frame that the others were laid on."""
+    still = next((f for f in result.frames if f.used and tuple(f.shift_px) == (0.0, 0.0)), None)
+    return Path(still.file).stem if still is not None else "the first frame"
 
 
 def _log2(x: float) -> float:
