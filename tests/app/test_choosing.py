@@ -92,6 +92,14 @@ class Choosing(WindowTest):
         assert rating is not None
         self.assertEqual(rating.stars, 0)
 
+    def test_verdicts_of_pictures_alone_are_known_again(self) -> None:
+        self.click("pans-001")
+        QTest.keyClick(self.board, KEY.Key_F8)
+        self.settle()
+        self.window.open_paths([str(self.folder)], "A day")
+        shot = next(s for s in self.window.shoot.shots if s.name == "pans-001")
+        self.wait(lambda: self.window.shoot.verdicts.get(str(shot.main)) == "best")
+
     def test_a_verdict_and_on_to_the_next(self) -> None:
         self.click(self.board.cards.rows[0][1].name)
         before = self.window.shoot.current

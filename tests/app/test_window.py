@@ -283,6 +283,30 @@ class States(WindowTest):
         self.choose("card-003")
         self.assertEqual(self.window.develop.tag.text(), "RAW, developed")
 
+    def test_a_raw_that_ends_early_ends_every_wait_and_takes_no_values(self) -> None:
+        whole = (self.folder / "card-003.dng").read_bytes()
+        cut = self.folder / "zz.dng"
+        cut.write_bytes(whole[: len(whole) * 6 // 10])
+        (self.folder / "zz.jpg").write_bytes((self.folder / "card-003.jpg").read_bytes())
+        with mock.patch.object(self.window.gauge, "_measure_next"):  # before it is measured and known as broken
+            self.window.open_paths([str(self.folder)], "A day")
+            self.window.shoot.select(next(s for s in self.window.shoot.shots if s.name == "zz"))
+            self.settle()
+        page = self.window.develop
+        self.assertIn("ends early", page.stage.message)
+        self.assertIn("zz.jpg, is still there", page.stage.message)
+        self.assertFalse(page.ledger.isVisible() or page.strip.isVisible())
+        self.task("Intake")
+        self.assertIn("ends early", self.window.intake.stage.message)
+        QTest.keyClick(self.window, Qt.Key.Key_F3, Qt.KeyboardModifier.ShiftModifier)
+        QTest.keyClick(self.window, Qt.Key.Key_F3, Qt.KeyboardModifier.ShiftModifier)
+        self.wait(lambda: self.window.intake.stage.base is not None)
+        self.assertEqual(self.window.intake.tag.text(), "PHONE'S PICTURE")
+        for task in ("Correct", "Compare", "Merge", "Deliver"):
+            self.task(task)
+            said = [w.text() for w in self.window.pages.currentWidget().findChildren(QLabel) if w.isVisible()]
+            self.assertFalse([t for t in said if t.endswith("…") and "easuring" in t], task)
+
     def test_a_file_that_vanishes_is_a_message(self) -> None:
         (self.folder / "card-003.dng").unlink()
         self.choose("card-003")

@@ -30,7 +30,7 @@ class Gauge:
         self.shoot = shoot
         self.worker = Worker("gauge", post)
         self._again, self._looking = self.worker.channel("reading the folder", 1), self.worker.channel("watching", 2)
-        self._measuring = self.worker.channel("measuring", 3)
+        self._verdicts, self._measuring = self.worker.channel("verdicts", 3), self.worker.channel("measuring", 4)
         self._watch: FolderWatch | None = None
 
     def idle(self) -> bool:
@@ -45,6 +45,7 @@ class Gauge:
         """The shoot was opened or changed: watch its folder, measure what is not measured."""
         if self._watch is None or self._watch.folder != self.shoot.folder:
             self._watch = FolderWatch(self.shoot.folder)
+        self._read_verdicts()
         self._measure_next()
 
     def look(self) -> None:
@@ -52,6 +53,21 @@ class Gauge:
         watch = self._watch
         if watch is not None:
             self._looking.ask(watch.folder, watch.poll, lambda found: self._found(watch, found), self.problem.emit)
+
+    def _read_verdicts(self) -> None:
+        """What was said of each shot before, at once: measuring takes longer, and pictures alone are not measured."""
+        shoot = self.shoot
+        shots = list(shoot.shots)
+
+        def done(found: dict[str, str]) -> None:
+            for shot in shots:
+                verdict = found.get(str(shot.main), "")
+                if verdict and str(shot.main) not in shoot.verdicts:
+                    shoot.set_verdict(shot, verdict)
+
+        self._verdicts.ask(
+            shoot.folder, lambda: {str(s.main): verdict_beside(s.main) for s in shots}, done, self.problem.emit
+        )
 
     def _measure_next(self) -> None:
         """Measure shots one after the other, the current one first."""

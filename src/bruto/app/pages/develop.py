@@ -67,6 +67,8 @@ class DevelopPage(ShotPage):
         self.last_render_ms = self.change_to_screen_ms = self._whole_ms = 0.0
         self.proof = self._picks = ""
         self._lift_from: tuple[Tone, float] | None = None
+        self._unopenable = False
+        """Whether the shown shot's file turned out not to be readable: there is nothing to correct."""
         self.strip_wanted = True
         """Whether the light strip is shown where there is a shot."""
         self._save_timer = self._timer(SAVE_AFTER_MS, self.save)
@@ -157,7 +159,7 @@ class DevelopPage(ShotPage):
 
     def _show_parts(self) -> None:
         """Without a shot to correct there is nothing to set: neither ledger nor strip."""
-        there = self.edit is not None
+        there = self.edit is not None and not self._unopenable
         self.ledger.setVisible(there)
         self.strip.setVisible(there and self.strip_wanted)
 
@@ -194,6 +196,7 @@ class DevelopPage(ShotPage):
         self.stage.set_piece(None)
         self.stage.set_before(None)
         self.strip.set_light(None)
+        self._unopenable = False
         self._show_parts()
         if shot is None:
             self._show_none("NOTHING OPEN", "", "Open a folder of shots with Ctrl+O, or drop one here.")
@@ -230,9 +233,18 @@ class DevelopPage(ShotPage):
             self.tag.setText("READING …")
 
     def _failed(self, message: str) -> None:
+        self._unopenable = True
+        self._show_parts()
+        self.ledger.show_edit(None)
         self.tag.setText("CANNOT BE OPENED")
         self.stage.base = None
-        self.stage.message = message
+        shot = self.shot
+        left = (
+            ""
+            if shot is None or shot.picture is None
+            else f" The phone's picture, {shot.picture.name}, is still there."
+        )
+        self.stage.message = message + left
         self.stage.update()
         self.say(message)
         self.ready.emit()

@@ -70,6 +70,7 @@ class IntakePage(ShotPage):
         self.shoot.judged.connect(self._judged)
         self.opened.shown.connect(self.open_shot)
         self.opened.decoded.connect(self._decoded)
+        self.opened.failed.connect(self._failed)
 
     # -- parts
 
@@ -281,6 +282,16 @@ class IntakePage(ShotPage):
         if developer.source.kind != "picture":
             self._counting.ask(shot.main, lambda: self._counted(developer), self._got_counts, self.say)
             self._measure_picture(shot, developer)
+
+    def _failed(self, why: str) -> None:
+        """The shot's file cannot be read: nothing waits for it any more; preview and picture can still be looked at."""
+        if self.view == "raw":
+            self.tag.setText("CANNOT BE OPENED")
+            self.stage.base = None
+            there = [v for v in self._views() if v != "raw"]
+            more = " Flip shows what else there is of it." if there else ""
+            self.stage.message = why + more
+            self.stage.update()
 
     @staticmethod
     def _counted(developer: Developer) -> NDArray[np.uint8]:
