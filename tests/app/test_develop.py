@@ -354,7 +354,14 @@ class Recipes(DevelopTest):
         menu = self.ledger.history_menu
         menu.aboutToShow.emit()
         texts = [a.text() for a in menu.actions()]
-        self.assertEqual(texts[:3], ["before step 2", "before step 1", "before step 0"])
+        self.assertEqual(
+            texts[:3],
+            [
+                "before step 2: exposure +1.00 → +1.50 EV",
+                "before step 1: exposure +0.50 → +1.00 EV",
+                "before step 0: exposure 0.00 → +0.50 EV",
+            ],
+        )
         menu.actions()[1].trigger()
         self.settle()
         self.assertEqual(self.edit.recipe.exposure, 0.5)

@@ -445,8 +445,9 @@ class Window(QMainWindow):
     def _arrived(self, shot: Shot, count: int) -> None:
         if self.demo is not None and self.demo.shooting:
             return  # a whole day comes in: what is looked at stays
-        if self.task() == "Intake":
-            self.choose(shot)
+        merged = shot.seen is not None and bool(shot.seen.merged)
+        if self.task() == "Intake" and not merged and len(self.shoot.selection) < 2:
+            self.choose(shot)  # the test shot just taken; what was made here, and what is selected, stays as it is
         self.tell(f"{count} new file{'s' if count > 1 else ''} in the folder.")
 
     # -- dialogs

@@ -86,7 +86,7 @@ class IntakePage(ShotPage):
         self.sort_button, self.only_button = QPushButton("Sort: time"), QPushButton("Only: everything")
         for button, choices, chosen in ((self.sort_button, SORTS, self._sort), (self.only_button, FILTERS, self._only)):
             button.setMenu(self._choices(choices, chosen))
-            button.setMinimumWidth(128)
+            button.setMinimumWidth(142)
             head.addWidget(button)
         self.pair_button = QPushButton("Pair with")
         self.pair_button.setToolTip("Correct which picture belongs to this raw")
