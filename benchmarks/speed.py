@@ -20,6 +20,7 @@ from typing import Any
 import numpy as np
 
 from benchmarks.folder import folder_of_1000
+from benchmarks.pauses import pauses
 
 ROOT = Path(__file__).resolve().parents[1]
 ROUNDS = 3
@@ -199,6 +200,7 @@ def run_all(say: Callable[[str], None], quality: bool = False) -> dict[str, Any]
             ("develop_12mp", "developing 12 MP", lambda: develop_ratio(small)),
             ("develop_48mp", "developing 48 MP", lambda: develop_ratio(large, 1)),
             ("interactive", "changing values in the window", lambda: interactive(small)),
+            ("pauses", "pausing while everything runs", pauses),
             ("demo", "starting the demo", demo_start),
             ("measure_12mp", "measuring 12 MP", lambda: measure_ratio(small)),
             ("folder", "opening a folder of 1000 shots", folder_of_1000),

@@ -203,7 +203,7 @@ class Choosing(WindowTest):
         self.click("pans-001", CTRL)
         self.board.menu_wanted.emit(QPoint(200, 200))
         texts = [a.text() for a in self.window.context_menu.actions()]
-        self.assertIn("● Keep", texts)
+        self.assertIn("✓ Keep", texts)
         self.assertEqual(self.names(), ["card-003", "pans-001"])
         self.window.context_menu.close()
         self.task("Correct")

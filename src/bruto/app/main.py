@@ -60,6 +60,7 @@ def application() -> QApplication:
     app.setStyle("Fusion")
     theme.load_fonts()
     app.setFont(theme.font(12))
+    app.setPalette(theme.palette(theme.current()))
     app.setStyleSheet(theme.style_sheet(theme.current()))
     if not isinstance(app.property("manners"), Manners):
         manners = Manners(app)

@@ -34,7 +34,7 @@ class Verdict:
 VERDICTS: tuple[Verdict, ...] = (
     Verdict("reject", "Out", "✕", "may go to the wastebasket", REJECTED, REJECTED),
     Verdict("spare", "Spare", "○", "only if nothing better turns up", 1, 2),
-    Verdict("pick", "Keep", "●", "to be corrected and delivered", 3, 4),
+    Verdict("pick", "Keep", "✓", "to be corrected and delivered", 3, 4),
     Verdict("best", "Best", "▲", "the ones to show first", 5, 5),
 )
 BY_ID = {v.id: v for v in VERDICTS}

@@ -23,7 +23,7 @@ from bruto.app.commands import GROUPS, Command
 from bruto.app.host import Host
 from bruto.app.widgets.plain import Label
 
-COLUMNS = 2
+COLUMNS = 3
 
 
 class KeyDialog(QDialog):

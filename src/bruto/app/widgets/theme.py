@@ -9,7 +9,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPen
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen
 
 
 @dataclass(frozen=True)
@@ -113,17 +113,44 @@ def ring(p: QPainter, box: QRectF, on_surround: bool = False) -> None:
     p.drawRoundedRect(inner, 3, 3)
 
 
+def palette(t: Theme) -> QPalette:
+    """Colours of all that the style sheet says nothing about: a rule for every widget would make a change of theme
+    ten times as long.
+    """
+    p = QPalette()
+    for role, name in (
+        (QPalette.ColorRole.Window, t.panel),
+        (QPalette.ColorRole.WindowText, t.ink),
+        (QPalette.ColorRole.Base, t.raised),
+        (QPalette.ColorRole.AlternateBase, t.panel),
+        (QPalette.ColorRole.Text, t.ink),
+        (QPalette.ColorRole.Button, t.raised),
+        (QPalette.ColorRole.ButtonText, t.ink),
+        (QPalette.ColorRole.ToolTipBase, t.raised),
+        (QPalette.ColorRole.ToolTipText, t.ink),
+        (QPalette.ColorRole.PlaceholderText, t.quiet),
+        (QPalette.ColorRole.Highlight, t.accent),
+        (QPalette.ColorRole.HighlightedText, t.on_accent),
+        (QPalette.ColorRole.BrightText, t.warning),
+        (QPalette.ColorRole.Link, t.accent),
+    ):
+        p.setColor(role, QColor(name))
+    for role in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
+        p.setColor(QPalette.ColorGroup.Disabled, role, QColor(t.quiet))
+    return p
+
+
 def style_sheet(t: Theme) -> str:
     arrow = Path(str(files("bruto.app") / f"icons/down-{t.name}.svg")).as_posix()
     tick = Path(str(files("bruto.app") / f"icons/tick-{t.name}.svg")).as_posix()
     return f"""
-    * {{ font-family: 'B612'; font-size: 12px; color: {t.ink}; }}
     QMainWindow, QWidget#panel, QScrollArea, QWidget#panelBody {{ background: {t.panel}; border: none; }}
     QWidget#rule {{ background: {t.line}; }}
     QWidget#bar {{ background: {t.bar}; border-bottom: 1px solid {t.line}; }}
     QDialog#question {{ background: {t.panel}; border: 1px solid {t.quiet}; }}
     QWidget#statusBar {{ background: {t.bar}; border-top: 1px solid {t.line}; }}
     QWidget#stageBar {{ background: {"#5C5C5C" if t.name == "light" else "#333333"}; }}
+    Label {{ color: {t.ink}; }}
     Label#quiet {{ color: {t.quiet}; }}
     Label#factName {{ color: {t.quiet}; border: none; border-bottom: 1px solid {t.line}; padding: 2px 2px; }}
     Label#fact {{ border: none; border-bottom: 1px solid {t.line}; padding: 2px 2px; }}
@@ -145,12 +172,12 @@ def style_sheet(t: Theme) -> str:
         background: {t.raised}; }}
     QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; image: url({tick}); }}
     QCheckBox:focus {{ border: 2px solid {t.accent}; border-radius: 4px; }}
-    QCheckBox {{ min-height: 24px; background: transparent; }}
+    QCheckBox {{ color: {t.ink}; min-height: 24px; background: transparent; }}
     Label#heading {{ font-weight: bold; font-size: 13px; }}
     Label#brand {{ font-weight: bold; font-size: 18px; }}
     Label#tag {{ background: {t.raised}; color: {t.ink}; font-weight: bold; padding: 3px 8px; border-radius: 2px; }}
     Label#onStage {{ color: #FFFFFF; }}
-    QPushButton {{ background: {t.raised}; border: 1px solid {t.track}; border-radius: 4px; padding: 4px 10px;
+    QPushButton {{ color: {t.ink}; background: {t.raised}; border: 1px solid {t.track}; border-radius: 4px; padding: 4px 10px;
         min-height: 16px; }}
     QPushButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
@@ -170,10 +197,11 @@ def style_sheet(t: Theme) -> str:
         padding: 4px 4px; }}
     QPushButton#fold:hover {{ color: {t.accent}; border-color: {t.line}; }}
     QPushButton#fold:focus {{ border: 2px solid {t.accent}; padding: 3px 3px; }}
-    QPushButton#bypass {{ padding: 2px 8px; min-width: 22px; min-height: 18px; }}
-    QPushButton#bypass:checked {{ border: 1px solid {t.track}; padding: 2px 8px; font-weight: normal; }}
+    QPushButton#bypass {{ color: {t.ink}; padding: 2px 8px; min-width: 22px; min-height: 18px; }}
+    QPushButton#bypass:checked {{ color: {t.ink}; border: 1px solid {t.track}; padding: 2px 8px; font-weight: normal; }}
     QPushButton#bypass:!checked {{ border: 1px solid {t.warning}; color: {t.warning}; }}
     QCheckBox#rowUsed {{ spacing: 6px; min-height: 24px; color: {t.ink}; background: transparent; }}
+    QCheckBox#rowUsed:checked {{ color: {t.ink}; }}
     QCheckBox#rowUsed:!checked {{ color: {t.warning}; }}
     QCheckBox#rowUsed::indicator {{ width: 9px; height: 9px; border: 1px solid {t.quiet}; border-radius: 2px; }}
     QCheckBox#rowUsed::indicator:checked {{ background: {t.quiet}; }}
