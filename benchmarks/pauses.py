@@ -65,7 +65,7 @@ def pauses() -> dict[str, Any]:
             app.processEvents()
             window.grab()
             theme.append(time.perf_counter() - start)
-        window.confirm = lambda *_: True
+        window.confirm = lambda *_: True  # type: ignore[assignment]
         window.close()
     return {
         "p99_ms": 1e3 * float(np.percentile(gaps, 99)), "longest_ms": 1e3 * max(gaps),

@@ -177,8 +177,8 @@ def style_sheet(t: Theme) -> str:
     Label#brand {{ font-weight: bold; font-size: 18px; }}
     Label#tag {{ background: {t.raised}; color: {t.ink}; font-weight: bold; padding: 3px 8px; border-radius: 2px; }}
     Label#onStage {{ color: #FFFFFF; }}
-    QPushButton {{ color: {t.ink}; background: {t.raised}; border: 1px solid {t.track}; border-radius: 4px; padding: 4px 10px;
-        min-height: 16px; }}
+    QPushButton {{ color: {t.ink}; background: {t.raised}; border: 1px solid {t.track}; border-radius: 4px;
+        padding: 4px 10px; min-height: 16px; }}
     QPushButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
     QPushButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
