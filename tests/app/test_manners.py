@@ -177,6 +177,20 @@ class Hand(WindowTest):
         self.assertGreater(ends[0], 0)
         self.assertAlmostEqual(ends[1], ends[0] / 10, delta=0.02)
 
+    def test_a_handle_follows_finely_with_shift(self) -> None:
+        self.task("Correct")
+        strip, edit = self.window.develop.strip, self.window.develop.edit
+        assert edit is not None
+        moved = []
+        for held in (NONE, Qt.KeyboardModifier.ShiftModifier):
+            foot, before = strip.foot_point("shadow"), edit.recipe.tone.shadow.lightness
+            QTest.mousePress(strip, LEFT, pos=foot.toPoint())
+            QTest.mouseRelease(strip, LEFT, held, pos=(foot + QPointF(50, 0)).toPoint())
+            self.settle()
+            moved.append(edit.recipe.tone.shadow.lightness - before)
+        self.assertGreater(moved[0], 4)
+        self.assertAlmostEqual(moved[1], moved[0] / 10, delta=0.3)
+
 
 class LedgerByKeys(WindowTest):
     def setUp(self) -> None:

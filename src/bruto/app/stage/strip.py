@@ -33,6 +33,8 @@ VIEW_FROM, VIEW_TO = -9.5, 5.0
 LEFT, RIGHT = 14, 14
 AXIS_Y, HIST_TOP, HANDLE_Y, SCALE_Y = 14, 42, 108, 140
 GRAB = 13
+FINE = 0.1
+"""How fast a handle follows the hand while Shift is held."""
 _GREYS = [(l / 100, int(255 * float(encode_srgb(luminance_of(float(l)))) + 0.5)) for l in range(0, 101, 5)]
 """Place on the L* scale and the grey that has it."""
 
@@ -56,10 +58,11 @@ class LightStrip(QWidget):
         self.recipe = Recipe()
         self.suggested: Tone | None = None
         self._drag: tuple[str, str] | None = None
+        self._at_x = self._pointer = 0.0
         self._chosen = "grey"
         self.setToolTip(
-            "Drag a handle sideways to choose the scene light, its lower end to choose how light it becomes. Arrow "
-            "keys move the chosen handle."
+            "Drag a handle sideways to choose the scene light, its lower end to choose how light it becomes, finely "
+            "with Shift. Arrow keys move the chosen handle, Page Up and Page Down choose another."
         )
 
     def set_light(self, light: SceneLight | None) -> None:
@@ -302,6 +305,7 @@ class LightStrip(QWidget):
             self._drag = self._at(event.position())
             if self._drag:
                 self._chosen = self._drag[0]
+                self._at_x = self._pointer = event.position().x()
                 self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -318,7 +322,10 @@ class LightStrip(QWidget):
     def _drag_to(self, event: QMouseEvent, final: bool) -> None:
         assert self._drag is not None
         name, end = self._drag
-        x = event.position().x()
+        fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        self._at_x += (event.position().x() - self._pointer) * (FINE if fine else 1.0)
+        self._pointer = event.position().x()
+        x = self._at_x
         if end == "top":
             self._moved(name, final, ev=self.ev_of(x))
         else:
