@@ -100,6 +100,17 @@ class Choosing(WindowTest):
         shot = next(s for s in self.window.shoot.shots if s.name == "pans-001")
         self.wait(lambda: self.window.shoot.verdicts.get(str(shot.main)) == "best")
 
+    def test_words_are_noted_for_all_that_are_selected(self) -> None:
+        self.click("card-003")
+        self.click("sluice-001-01", CTRL)
+        field = self.window.intake.reading.gear
+        field.setFocus()
+        QTest.keyClicks(field, "polariser")
+        QTest.keyClick(field, KEY.Key_Return)
+        self.wait(lambda: "Noted for 5 shots" in self.window.message.text())
+        self.settle()
+        self.assertEqual({load_sidecar(s.main)[0].gear for s in self.window.shoot.selection}, {"polariser"})
+
     def test_a_verdict_and_on_to_the_next(self) -> None:
         self.click(self.board.cards.rows[0][1].name)
         before = self.window.shoot.current

@@ -123,6 +123,21 @@ class Session:
             self.shoot.set_verdict(shot, verdict)
         self.bulk.change(shots, use, done)
 
+    def note(self, words: dict[str, str]) -> None:
+        """A `note` or `gear`, or both, for all that is selected."""
+        shots = [s for s in self.shoot.selection if not s.problem]
+
+        def use(edit: Edit) -> bool:
+            return edit.judge(**words)
+
+        def done(count: int, problems: list[str]) -> None:
+            if problems:
+                self.message.emit(" ".join(problems[:2]))
+            elif count > 1:
+                self.told.emit(f"Noted for {count} shots.")
+
+        self.bulk.change(shots, use, done)
+
     def note_gear(self, gear: str) -> None:
         """Note the gear of every shot of the current one's set."""
 

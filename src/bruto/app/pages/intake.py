@@ -16,10 +16,10 @@ from bruto.app.pages.intake_menus import AskedMenu, PairMenu
 from bruto.app.pages.page import ShotPage
 from bruto.app.pages.reading import Reading
 from bruto.app.stage.reading_stage import ReadingStage
-from bruto.app.stage.stage_bar import StageBar
+from bruto.app.stage.stage_bar import ElidedLabel, StageBar
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
 from bruto.develop.frame import Rectangle, stored_rect
@@ -132,7 +132,7 @@ class IntakePage(ShotPage):
         column.setSpacing(0)
         head = QHBoxLayout()
         head.setContentsMargins(10, 8, 12, 6)
-        self.name = Label("What this raw holds")
+        self.name = ElidedLabel("What this raw holds")
         self.name.setObjectName("heading")
         head.addWidget(self.name, 1)
         develop = QPushButton("Correct")
@@ -325,6 +325,7 @@ class IntakePage(ShotPage):
         shot = self.shot
         what = "what this raw holds" if shot is None or shot.raw else "a picture without a raw"
         self.name.setText(what.capitalize() if shot is None else f"{shot.name}: {what}")
+        self.name.setToolTip(plain_tooltip(self.name.text()))
         report = self.shoot.reports.get(str(shot.main)) if shot is not None else None
         findings = self.shoot.findings(shot) if shot is not None else []
         ranks = self.shoot.ranks(shot) if shot is not None else []
@@ -483,8 +484,13 @@ class IntakePage(ShotPage):
         self.session.judge(verdict)
 
     def _noted(self, note: str, gear: str) -> None:
-        if self.edit is not None and (note, gear) != (self.edit.sidecar.note, self.edit.sidecar.gear):
-            self.edit.judge(note=note, gear=gear)
+        """What was typed of the shown shot holds for all that is selected."""
+        if self.edit is None:
+            return
+        side = self.edit.sidecar
+        changed = {k: v for k, v, now in (("note", note, side.note), ("gear", gear, side.gear)) if v != now}
+        if changed:
+            self.session.note(changed)
 
     def show_tree(self) -> FileTree | None:
         """Everything in the file, in a window of its own."""

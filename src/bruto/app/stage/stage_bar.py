@@ -15,8 +15,8 @@ LEAST = 56
 class ElidedLabel(Label):
     """A line of text that takes what room is left and ends in "…" where that is too little; the tip has all of it."""
 
-    def __init__(self) -> None:
-        super().__init__("")
+    def __init__(self, text: str = "") -> None:
+        super().__init__(text)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
     def paintEvent(self, event: QPaintEvent) -> None:
