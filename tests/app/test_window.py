@@ -134,6 +134,10 @@ class DevelopRows(WindowTest):
         value = self.edit.recipe.tone.grey.lightness
         QTest.keyClick(strip, Qt.Key.Key_Up)
         self.assertAlmostEqual(self.edit.recipe.tone.grey.lightness, value + 1)
+        shadow = self.edit.recipe.tone.shadow.lightness
+        QTest.keyClick(strip, Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
+        QTest.keyClick(strip, Qt.Key.Key_Up)
+        self.assertAlmostEqual(self.edit.recipe.tone.shadow.lightness, shadow + 1)
 
     def test_before_is_shown_while_held(self) -> None:
         self.edit.change("exposure", exposure=2.0)

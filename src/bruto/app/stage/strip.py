@@ -62,7 +62,7 @@ class LightStrip(QWidget):
         self._chosen = "grey"
         self.setToolTip(
             "Drag a handle sideways to choose the scene light, its lower end to choose how light it becomes, finely "
-            "with Shift. Arrow keys move the chosen handle, Page Up and Page Down choose another."
+            "with Shift. Arrow keys move the chosen handle, with Ctrl they choose another."
         )
 
     def set_light(self, light: SceneLight | None) -> None:
@@ -335,12 +335,13 @@ class LightStrip(QWidget):
         k = HANDLE_NAMES.index(self._chosen)
         value = getattr(self.recipe.tone, self._chosen)
         key = event.key()
-        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key), 0)
+        if step and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._chosen = HANDLE_NAMES[(k + step) % 5]
+            self.update()
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self._moved(self._chosen, True, ev=value.ev + (0.1 if key == Qt.Key.Key_Right else -0.1))
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self._moved(self._chosen, True, lightness=value.lightness + (1 if key == Qt.Key.Key_Up else -1))
-        elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
-            self._chosen = HANDLE_NAMES[(k + (1 if key == Qt.Key.Key_PageUp else -1)) % 5]
-            self.update()
         else:
             super().keyPressEvent(event)
