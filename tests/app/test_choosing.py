@@ -204,7 +204,7 @@ class Choosing(WindowTest):
             np.testing.assert_array_equal(pixels(pane.stage.piece), wanted)
         self.drag(first, QPointF(100, 100), QPointF(60, 80))
         self.assertEqual(len({p.stage.viewport.visible() for p in page.shown}), 1)
-        QTest.mouseClick(page.shown[2].buttons["best"], LEFT)
+        QTest.mouseClick(page.shown[2].verdict.buttons["best"], LEFT)
         self.settle()
         self.assertEqual(self.window.shoot.verdicts[str(page.shown[2].shot.main)], "best")
         self.assertEqual(self.window.shoot.verdicts.get(str(page.shown[1].shot.main), ""), "")

@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QProgressBar,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -25,7 +24,7 @@ from PySide6.QtWidgets import (
 from bruto.app.host import Host
 from bruto.app.posted import Posted
 from bruto.app.widgets.numbers import ValueBox
-from bruto.app.widgets.panel import side_panel, surface
+from bruto.app.widgets.panel import scrolled, side_panel, surface
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.deliver import jobs
 from bruto.deliver.formats import choices
@@ -171,15 +170,8 @@ class DeliverPage(QWidget):
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         middle.addWidget(self.empty)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        body = QWidget()
-        body.setObjectName("panelBody")
-        self.column = QVBoxLayout(body)
-        self.column.setContentsMargins(0, 0, 6, 0)
+        scroll, self.column = scrolled(6)
         self.column.addStretch(1)
-        scroll.setWidget(body)
         middle.addWidget(scroll, 2)
         return holder
 

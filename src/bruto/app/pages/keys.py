@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.commands import GROUPS, Command
 from bruto.app.host import Host
+from bruto.app.widgets.panel import clear
 from bruto.app.widgets.plain import Label
 
 COLUMNS = 3
@@ -130,10 +131,7 @@ class KeysPage(QWidget):
 
     def fill(self) -> None:
         """Show the commands that hold the words."""
-        while self.grid.count():
-            item = self.grid.takeAt(0)
-            if item is not None and item.widget() is not None:
-                item.widget().setParent(None)
+        clear(self.grid)
         keys = {c.id: self.host.keys_of(c.id) for c in self.commands}
         wanted = [c for c in self.commands if self.words.text().lower() in f"{c.title} {keys[c.id]}".lower()]
         self.shown = [c.id for c in wanted]

@@ -23,7 +23,7 @@ from bruto.app.host import Host
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.widgets.frame_chart import FrameChart, reference_of
-from bruto.app.widgets.panel import side_panel
+from bruto.app.widgets.panel import clear, side_panel
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.task_line import time_left
 from bruto.errors import BrutoError
@@ -140,10 +140,7 @@ class MergePage(QWidget):
 
     def _list_sets(self) -> None:
         """Where the shot stands alone: the sets of the shoot, to go to."""
-        while self.sets.count():
-            item = self.sets.takeAt(0)
-            if item is not None and item.widget() is not None:
-                item.widget().setParent(None)
+        clear(self.sets)
         if self.group is not None and self.group.kind in MERGED_SETS:
             return
         for group in [g for g in self.session.shoot.sets if g.kind in MERGED_SETS][:MOST_SETS]:

@@ -8,11 +8,12 @@ from pathlib import Path
 
 from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.host import Host
 from bruto.app.stage.stage import to_qimage
 from bruto.app.widgets import theme
+from bruto.app.widgets.panel import clear, scrolled
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.errors import BrutoError
 from bruto.shoot.shots import read_shot, small_view
@@ -133,15 +134,7 @@ class StartPage(QWidget):
         self.heading = Label("Go on with")
         self.heading.setObjectName("heading")
         column.addWidget(self.heading)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        body = QWidget()
-        body.setObjectName("panelBody")
-        self.column = QVBoxLayout(body)
-        self.column.setContentsMargins(0, 0, 6, 0)
-        self.column.setSpacing(8)
-        scroll.setWidget(body)
+        scroll, self.column = scrolled(8)
         column.addWidget(scroll, 1)
         self.cards: list[RecentCard] = []
         self.fill()
@@ -153,10 +146,7 @@ class StartPage(QWidget):
 
     def fill(self) -> None:
         """The shoots that were opened before."""
-        while self.column.count():
-            item = self.column.takeAt(0)
-            if item is not None and item.widget() is not None:
-                item.widget().setParent(None)
+        clear(self.column)
         self.cards = [RecentCard(r) for r in self.host.session.remembered.recent if r.paths]
         self.heading.setVisible(bool(self.cards))
         for card in self.cards:

@@ -6,11 +6,12 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from bruto.app.host import Host
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
+from bruto.app.stage.verdict_buttons import VerdictRow
 from bruto.app.widgets.plain import Label
 from bruto.container.orientation import orient
 from bruto.develop.frame import Rectangle, geometry_of, stored_rect
@@ -21,7 +22,6 @@ from bruto.develop.source import open_source
 from bruto.session.work import Channel
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import load_sidecar
-from bruto.shoot.verdicts import VERDICTS
 
 MOST = 4
 """Shots side by side."""
@@ -41,21 +41,8 @@ class Pane(QWidget):
         column.setSpacing(0)
         bar = StageBar("")
         self.name, self.facts = bar.tag, bar.facts
-        self.buttons: dict[str, QPushButton] = {}
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(2)
-        for verdict in VERDICTS:
-            button = QPushButton(verdict.mark)
-            button.setObjectName("verdict")
-            button.setCheckable(True)
-            button.setFixedSize(24, 26)
-            button.setToolTip(f"{verdict.title}: {verdict.meaning}; once more takes it back")
-            button.clicked.connect(lambda _=False, v=verdict.id: self._judge(v))
-            self.buttons[verdict.id] = button
-            row.addWidget(button)
-        bar.add_widget(holder)
+        self.verdict = VerdictRow(self._judge)
+        bar.add_widget(self.verdict)
         column.addWidget(bar)
         self.stage = Stage()
         self.stage.view_changed.connect(lambda: page.follow(self))
@@ -67,8 +54,6 @@ class Pane(QWidget):
         self.channel.turn_to(shot.main)
         self.name.setText(shot.name)
         self.stage.message = "Reading …"
-        for button in self.buttons.values():
-            button.setAccessibleName(f"{button.toolTip().split(':')[0]}: {shot.name}")
         edit = self.page.session.opened.edits.get(str(shot.main))
         self.recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
         if shot.meta is not None:
@@ -78,9 +63,8 @@ class Pane(QWidget):
 
     def show_verdict(self) -> None:
         """The verdict that the shot has."""
-        now = "" if self.shot is None else self.page.shoot.verdicts.get(str(self.shot.main), "")
-        for name, button in self.buttons.items():
-            button.setChecked(name == now)
+        if self.shot is not None:
+            self.verdict.show_verdict(self.page.shoot.verdicts.get(str(self.shot.main), ""), self.shot.name)
 
     def _judge(self, verdict: str) -> None:
         if self.shot is not None:

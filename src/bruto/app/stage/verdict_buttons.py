@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.host import Host
@@ -9,27 +11,42 @@ from bruto.app.stage.stage_bar import StageBar
 from bruto.shoot.verdicts import VERDICTS
 
 
-class VerdictButtons:
-    """Buttons that show and give the verdict of the shots that are selected."""
+class VerdictRow(QWidget):
+    """Buttons for the verdicts; `given` is called with the one that is pressed."""
 
-    def __init__(self, bar: StageBar, host: Host) -> None:
-        self.host, self.shoot = host, host.session.shoot
+    def __init__(self, given: Callable[[str], None]) -> None:
+        super().__init__()
         self.buttons: dict[str, QPushButton] = {}
-        holder = QWidget()
-        row = QHBoxLayout(holder)
+        row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
-        bar.add_widget(holder)
         for verdict in VERDICTS:
             button = QPushButton(verdict.mark)
             button.setObjectName("verdict")
             button.setCheckable(True)
             button.setFixedSize(24, 26)
-            row.addWidget(button)
-            button.setAccessibleName(f"Verdict: {verdict.title}")
             button.setToolTip(f"{verdict.title}: {verdict.meaning}; once more takes it back")
-            button.clicked.connect(lambda _=False, v=verdict.id: self._given(v))
+            button.clicked.connect(lambda _=False, v=verdict.id: given(v))
             self.buttons[verdict.id] = button
+            row.addWidget(button)
+        self.show_verdict("")
+
+    def show_verdict(self, now: str, of: str = "", enabled: bool = True) -> None:
+        """The verdict that there is, of the shot of that name."""
+        for verdict in VERDICTS:
+            button = self.buttons[verdict.id]
+            button.setChecked(verdict.id == now)
+            button.setEnabled(enabled)
+            button.setAccessibleName(f"Verdict: {verdict.title}" + (f", {of}" if of else ""))
+
+
+class VerdictButtons:
+    """Buttons that show the verdict of the current shot, and give one to the shots that are selected."""
+
+    def __init__(self, bar: StageBar, host: Host) -> None:
+        self.host, self.shoot = host, host.session.shoot
+        self.row = VerdictRow(self._given)
+        bar.add_widget(self.row)
         for signal in (self.shoot.current_changed, self.shoot.opened):
             signal.connect(self.show)
         self.shoot.judged.connect(lambda _: self.show())
@@ -44,6 +61,4 @@ class VerdictButtons:
         """The verdict of the shot that is shown."""
         shot = self.shoot.current
         now = "" if shot is None else self.shoot.verdicts.get(str(shot.main), "")
-        for name, button in self.buttons.items():
-            button.setChecked(name == now)
-            button.setEnabled(shot is not None and not shot.problem)
+        self.row.show_verdict(now, enabled=shot is not None and not shot.problem)

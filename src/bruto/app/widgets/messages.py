@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bruto.app.widgets.panel import surface
+from bruto.app.widgets.panel import clear, scrolled, surface
 from bruto.app.widgets.plain import Label, plain_tooltip
 
 KEPT = 200
@@ -110,14 +110,7 @@ class MessageDrawer(QWidget):
         close.clicked.connect(self.hide)
         head.addWidget(close)
         column.addLayout(head)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        body = QWidget()
-        body.setObjectName("panelBody")
-        self.rows = QVBoxLayout(body)
-        self.rows.setContentsMargins(0, 0, 6, 0)
-        self.rows.setSpacing(4)
-        scroll.setWidget(body)
+        scroll, self.rows = scrolled(4)
         column.addWidget(scroll, 1)
         self.hide()
 
@@ -132,10 +125,7 @@ class MessageDrawer(QWidget):
 
     def fill(self) -> None:
         """Rows anew."""
-        while self.rows.count():
-            item = self.rows.takeAt(0)
-            if item is not None and item.widget() is not None:
-                item.widget().setParent(None)
+        clear(self.rows)
         for said in reversed(self.line.said):
             label = Label(f"{said.at:%H:%M:%S}   {said.text}")
             label.setWordWrap(True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLayout, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app.widgets.plain import Label
 
@@ -30,3 +30,26 @@ def side_panel(title: str, spacing: int) -> tuple[QWidget, QVBoxLayout]:
     heading.setObjectName("heading")
     column.addWidget(heading)
     return panel, column
+
+
+def scrolled(spacing: int) -> tuple[QScrollArea, QVBoxLayout]:
+    """A column that scrolls where it is longer than its place, and no stop of the Tab key."""
+    scroll = QScrollArea()
+    scroll.setWidgetResizable(True)
+    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    body = QWidget()
+    body.setObjectName("panelBody")
+    column = QVBoxLayout(body)
+    column.setContentsMargins(0, 0, 6, 0)
+    column.setSpacing(spacing)
+    scroll.setWidget(body)
+    return scroll, column
+
+
+def clear(layout: QLayout) -> None:
+    """Take all out of a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = None if item is None else item.widget()
+        if widget is not None:
+            widget.setParent(None)
