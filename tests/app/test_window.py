@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
+from dataclasses import replace
 from unittest import mock
 
 import numpy as np
@@ -122,6 +123,22 @@ class DevelopRows(WindowTest):
         y, x = int(60 / 378 * after.shape[0]), int(250 / 504 * after.shape[1])
         here = [float(np.ptp(p[y - 2 : y + 3, x - 2 : x + 3].reshape(-1, 3).mean(axis=0))) for p in (before, after)]
         self.assertLess(here[1], max(4.0, here[0]))
+
+    def test_the_axis_reaches_to_where_the_last_channel_is_full(self) -> None:
+        """Of a merged bracket it is far up; the axis stands still while exposure is dragged."""
+        strip, light = self.window.develop.strip, self.window.develop.strip.light
+        assert light is not None
+        usual = strip.view
+        strip.set_light(replace(light, clip_ev=light.clip_ev + 7 - light.clip_ev.max(), floor_ev=-11.0))
+        self.assertLessEqual(strip.view[0], -11.0)
+        self.assertGreaterEqual(strip.view[1], 7.0)
+        self.assertLess(strip.x_of(7.0), strip.width())
+        before = strip.view
+        strip.set_recipe(self.edit.recipe.changed(exposure=2.0))
+        self.assertEqual(strip.view, before)
+        strip.set_recipe(self.edit.recipe)
+        strip.set_light(light)
+        self.assertEqual(strip.view, usual)
 
     def test_handles_by_mouse_and_keys(self) -> None:
         strip = self.window.develop.strip

@@ -17,7 +17,6 @@ from PySide6.QtWidgets import QApplication
 from bruto.app.demo_day import DEMO_TITLE, demo_folder
 from bruto.app.memory import give_back_memory
 from bruto.app.widgets import theme
-from bruto.app.widgets.manners import Manners
 from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError
 from bruto.logged import unexpected
@@ -62,10 +61,6 @@ def application() -> QApplication:
     app.setFont(theme.font(12))
     app.setPalette(theme.palette(theme.current()))
     app.setStyleSheet(theme.style_sheet(theme.current()))
-    if not isinstance(app.property("manners"), Manners):
-        manners = Manners(app)
-        app.installEventFilter(manners)
-        app.setProperty("manners", manners)
     return app
 
 

@@ -38,6 +38,7 @@ from bruto.app.widgets import theme
 from bruto.app.widgets.card_dialog import CardDialog
 from bruto.app.widgets.command_search import CommandSearch
 from bruto.app.widgets.group_ticks import GroupTicks
+from bruto.app.widgets.manners import Manners
 from bruto.app.widgets.messages import MessageDrawer, MessageLine
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label
@@ -74,6 +75,7 @@ class Window(QMainWindow):
         self.confirm = partial(ask_user, self)
         """Asks the user (question, text, yes, no); tests answer for him."""
         self._posted = Posted()
+        self.manners = Manners(self)
         self.session = Session(self._posted.post)
         self.shoot, self.gauge, self.queue = self.session.shoot, self.session.gauge, self.session.queue
         self.worker, self.background, self.writer = self.session.render, self.session.background, self.session.writer
@@ -164,6 +166,7 @@ class Window(QMainWindow):
         if title not in self._pages:
             made = self._pages[title] = next(p for p in PAGES if p.title == title).make(self)
             self.pages.addWidget(made)
+            self.manners.attach(made)
         return self._pages[title]
 
     intake: Any = property(lambda self: self.page("Intake"))
@@ -459,6 +462,7 @@ class Window(QMainWindow):
             self.say("Choose a shot first.")
             return None
         dialog = RecipesDialog(edit.recipe, self)
+        self.manners.attach(dialog)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.wanted.connect(self.session.use_recipe)
         dialog.show()
@@ -612,8 +616,12 @@ class Window(QMainWindow):
             self.develop.hold_before(True)
         elif event.key() == Qt.Key.Key_Escape and self.leave():
             event.accept()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.in_tool():
-            self.develop.leave_tool()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            focus = QApplication.focusWidget()
+            if self.in_tool():
+                self.develop.leave_tool()
+            elif isinstance(focus, QPushButton):  # which only answers to Space by itself
+                focus.click()
         else:
             super().keyPressEvent(event)
 
