@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QApplication,
     QComboBox,
     QScrollBar,
+    QToolTip,
     QWidget,
 )
 
@@ -118,6 +119,8 @@ class Hand(WindowTest):
         QTest.keyClicks(spin, "99")
         QTest.keyClick(spin, KEY.Key_Return)
         self.assertIn("Exposure goes from", spin.refused)
+        self.wait(lambda: "Exposure goes from" in QToolTip.text())  # it outlives the change of focus
+        self.assertFalse(spin.lineEdit().hasSelectedText())
         self.assertEqual(edit.recipe.exposure, spin.maximum())
         QTest.mouseClick(spin.lineEdit(), LEFT)
         spin.selectAll()

@@ -16,6 +16,10 @@ _WHOLE = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)")
 _BEGUN = re.compile(r"[+-]?\d*\.?\d*")
 
 
+SETTLED_MS, SHOWN_MS = 40, 6000
+"""After which the focus stands, and how long it is told why something was refused."""
+
+
 def plain_number(text: str) -> str:
     """A number as people write it, as programs do: the last comma or point is the decimal mark.
 
@@ -77,8 +81,11 @@ class ValueBox(QDoubleSpinBox):
     def refuse(self, why: str) -> None:
         """Tell at the field why something was not taken."""
         self.refused = why
+        QTimer.singleShot(SETTLED_MS, self._show_refusal)  # a change of focus takes such words away
+
+    def _show_refusal(self) -> None:
         place = self.mapToGlobal(QPoint(0, self.height()))
-        QToolTip.showText(place, plain_tooltip(why), self, self.rect(), 6000)
+        QToolTip.showText(place, plain_tooltip(self.refused), self, self.rect(), SHOWN_MS)
 
     def _bare(self, text: str) -> str:
         return text.strip().removesuffix(self.suffix().strip()).strip()
@@ -94,7 +101,8 @@ class ValueBox(QDoubleSpinBox):
         super().keyPressEvent(event)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             event.accept()  # it ends the number, and nothing else
-            self.selectAll()
+            if self.hasFocus():
+                self.selectAll()
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         """The click that comes into the field selects the number, as Tab does; the next one sets the cursor."""
@@ -104,3 +112,9 @@ class ValueBox(QDoubleSpinBox):
     def _select_if_untouched(self) -> None:
         if not self.lineEdit().isModified():
             self.selectAll()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """What is left is not selected any more: that would look like the focus."""
+        super().focusOutEvent(event)
+        if event.reason() != Qt.FocusReason.PopupFocusReason:
+            self.lineEdit().deselect()
