@@ -342,7 +342,8 @@ class Window(QMainWindow):
         if not self.open_paths(paths, title or (known.title if known else "")):
             return
         task = known.task if known is not None and known.task in self.task_buttons else ""
-        self.set_task(task or ("Intake" if len(self.shoot.shots) > 1 else "Correct"))
+        whole = len(self.shoot.shots) != 1 or Path(paths[0]).is_dir()
+        self.set_task(task or ("Intake" if whole else "Correct"))
         if known is not None:
             shot = next((s for s in self.shoot.shots if str(s.main.absolute()) == known.shot), None)
             if shot is not None:
