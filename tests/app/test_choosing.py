@@ -209,6 +209,45 @@ class Choosing(WindowTest):
         self.assertEqual(self.window.shoot.verdicts[str(page.shown[2].shot.main)], "best")
         self.assertEqual(self.window.shoot.verdicts.get(str(page.shown[1].shot.main), ""), "")
 
+    def test_the_wastebasket_takes_whole_files_and_no_one_elses(self) -> None:
+        """The real wastebasket: bytes are all there; an XMP that another file of its name shares stays."""
+        raw = self.folder / "card-003.dng"
+        bytes_of = raw.read_bytes()
+        self.click("card-003")
+        QTest.keyClick(self.board, KEY.Key_F5)
+        self.settle()
+        (self.folder / "card-003.heic").write_bytes(b"another program's")
+        before = set(self.folder.iterdir())
+        self.window.throw_out()
+        self.assertIn("in the wastebasket", self.window.message.text())
+        gone = {p.name for p in before - set(self.folder.iterdir())}
+        self.assertEqual(gone, {"card-003.dng", "card-003.dng.bruto.json", "card-003.jpg"})
+        found = [p for p in self.folder.parent.rglob("card-003.dng") if p.parent != self.folder]
+        self.assertEqual([p.read_bytes() for p in found], [bytes_of])
+
+    def test_an_empty_folder_leaves_nothing_of_the_one_before(self) -> None:
+        self.click("card-003")
+        empty = self.folder.parent / "empty"
+        empty.mkdir()
+        self.window.open_paths([str(empty)])
+        self.assertIsNone(self.window.develop.edit)
+        self.assertIn("No DNG files", self.window.develop.stage.message)
+        QTest.keyClick(self.board, KEY.Key_F8)
+        self.assertEqual(load_sidecar(self.folder / "card-003.dng")[0].verdict, "")
+
+    def test_a_verdict_that_cannot_be_written_is_not_shown(self) -> None:
+        self.click("sluice-001-01")
+        full = OSError("no space")
+        with (
+            mock.patch("bruto.session.edit.save_sidecar", side_effect=full),
+            mock.patch("bruto.session.edit.write_rating", side_effect=full),
+        ):
+            self.window.session.judge("best", [s for s in self.window.shoot.selection if s.name.endswith("04")])
+            self.settle()
+        shot = next(s for s in self.window.shoot.shots if s.name == "sluice-001-04")
+        self.assertEqual(self.window.shoot.verdicts[str(shot.main)], "")
+        self.assertIn("no space", self.window.message.text())
+
     def test_a_menu_of_commands_stands_on_shots_stage_and_strip(self) -> None:
         self.click("card-003")
         self.click("pans-001", CTRL)

@@ -19,6 +19,7 @@ from PIL import Image, ImageCms
 
 from bruto.color.spaces import decode_srgb
 from bruto.container.provenance import made_here
+from bruto.container.rawframe import GpsPlace
 from bruto.deliver import jobs
 from bruto.deliver.encoders import check_ticket, resize_linear, write_picture
 from bruto.deliver.icc import profile
@@ -102,6 +103,24 @@ class Formats(Folder):
             self.assertTrue(made_here(self.folder / name), name)
         with tifffile.TiffFile(self.folder / "u.tif") as tif:
             self.assertIn("漢字", tif.pages[0].tags[272].value)
+
+    def test_the_place_is_kept_only_where_it_is_asked_for(self) -> None:
+        meta = replace(META, gps=GpsPlace(-33.5125, 151.25, 12.5))
+        for name in ("p.jpg", "p.png", "p.webp", "p.avif"):
+            for place in (False, True):
+                write_picture(self.folder / f"{place}-{name}", PICTURE, Ticket(keep_place=place), meta)
+                with Image.open(self.folder / f"{place}-{name}") as image:
+                    found = image.getexif().get_ifd(34853)
+                self.assertEqual(bool(found), place, name)
+            self.assertEqual((found[1], found[3]), ("S", "E"))
+            degrees, minutes, seconds = (float(v) for v in found[2])
+            self.assertAlmostEqual(degrees + minutes / 60 + seconds / 3600, 33.5125, places=6)
+            self.assertAlmostEqual(float(found[6]), 12.5)
+
+    def test_quality_is_that_of_the_ticket(self) -> None:
+        for name in ("q.jpg", "q.avif", "q.webp"):
+            sizes = [self.written(f"{q}-{name}", quality=q).stat().st_size for q in (60, 92, 99)]
+            self.assertEqual(sizes, sorted(set(sizes)), name)
 
     def test_exif_can_be_left_out(self) -> None:
         with Image.open(self.written("a.jpg", keep_exif=False)) as image:

@@ -427,6 +427,7 @@ class Window(QMainWindow):
             if self.shoot.shots:
                 self.shots.select(self.shoot.sets[0].shots[0])
             else:
+                self.session.opened.turn_to(None)  # nothing reaches the shot of the folder before
                 self.develop.stage.message = (
                     f"No DNG files or pictures in {self.shoot.folder}. Open another folder with Ctrl+O."
                 )
@@ -495,7 +496,7 @@ class Window(QMainWindow):
 
     def take_in_from(self, source: Path) -> None:
         """Copy what is new from a phone or card into the open folder, verified."""
-        stop = self.session.take_in_from(source, self.line.ended(self.tell))
+        stop = self.session.take_in_from(source, self.line.ended(lambda _: None))
         if stop is not None:
             self.line.begin("Taking in", stop)
 

@@ -109,8 +109,7 @@ def _tiff(path: Path, c: Content) -> None:
 
 
 def _avif(path: Path, c: Content) -> None:
-    quality = min(c.ticket.quality, 90)
-    Image.fromarray(c.picture).save(path, "AVIF", quality=quality, icc_profile=c.icc, exif=c.exif)
+    Image.fromarray(c.picture).save(path, "AVIF", quality=c.ticket.quality, icc_profile=c.icc, exif=c.exif)
 
 
 def _webp(path: Path, c: Content) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from psygnal import Signal
 
 from bruto.sensor.measures import measured
@@ -32,6 +34,8 @@ class Gauge:
         self._again, self._looking = self.worker.channel("reading the folder", 1), self.worker.channel("watching", 2)
         self._verdicts, self._measuring = self.worker.channel("verdicts", 3), self.worker.channel("measuring", 4)
         self._watch: FolderWatch | None = None
+        self._opening, self._read = 0, set[Path]()
+        """Which opening of a shoot its shots' verdicts belong to, and the files of which they are known."""
 
     def idle(self) -> bool:
         """Whether nothing is being measured or looked for."""
@@ -45,6 +49,8 @@ class Gauge:
         """The shoot was opened or changed: watch its folder, measure what is not measured."""
         if self._watch is None or self._watch.folder != self.shoot.folder:
             self._watch = FolderWatch(self.shoot.folder)
+        if self.shoot.opening != self._opening:
+            self._opening, self._read = self.shoot.opening, set()
         self._read_verdicts()
         self._measure_next()
 
@@ -57,14 +63,17 @@ class Gauge:
     def _read_verdicts(self) -> None:
         """What was said of each shot before, at once: measuring takes longer, and pictures alone are not measured."""
         shoot = self.shoot
-        shots = list(shoot.shots)
+        shots = [s for s in shoot.shots if s.main not in self._read]
 
         def done(found: dict[str, str]) -> None:
+            self._read |= {s.main for s in shots}
             for shot in shots:
                 verdict = found.get(str(shot.main), "")
                 if verdict and str(shot.main) not in shoot.verdicts:
                     shoot.set_verdict(shot, verdict)
 
+        if not shots:
+            return
         self._verdicts.ask(
             shoot.folder, lambda: {str(s.main): verdict_beside(s.main) for s in shots}, done, self.problem.emit
         )
@@ -82,11 +91,11 @@ class Gauge:
         shot = current if current is not None and current in left else left[0]
         path, offer = shot.main, shoot.offer(shot)
 
-        def work() -> tuple[SensorReport, str]:
-            return measured(path, offer), verdict_beside(path)
+        def work() -> SensorReport:
+            return measured(path, offer)
 
-        def done(found: tuple[SensorReport, str]) -> None:
-            shoot.set_report(shot, *found)
+        def done(found: SensorReport) -> None:
+            shoot.set_report(shot, found)
             self._measure_next()
 
         def failed(text: str) -> None:

@@ -26,6 +26,7 @@ from bruto.session.unfinished import Unfinished
 from bruto.session.using import Using
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import Shot
+from bruto.shoot.sidecar import verdict_beside
 from bruto.shoot.takein import TakenIn, take_in
 from bruto.storage.remembered import keep_remembered, load_remembered
 
@@ -118,6 +119,9 @@ class Session:
         def done(count: int, problems: list[str]) -> None:
             if problems:
                 self.message.emit(" ".join(problems[:2]))
+                for shot in shots:  # what could not be written is not shown either
+                    if str(shot.main) not in self.opened.edits:
+                        self.shoot.set_verdict(shot, verdict_beside(shot.main))
 
         for shot in shots:
             self.shoot.set_verdict(shot, verdict)
@@ -158,9 +162,9 @@ class Session:
 
     # -- taking in and delivering
 
-    def take_in_from(self, source: Path, ended: Callable[[str], None]) -> Callable[[], None] | None:
-        """Copy what is new from a phone or card into the open folder, verified; returns what stops it. `ended` gets
-        what came of it in words. None where no folder is open.
+    def take_in_from(self, source: Path, ended: Callable[[Any], None]) -> Callable[[], None] | None:
+        """Copy what is new from a phone or card into the open folder, verified; returns what stops it.
+        `ended` is called at its end, before it is told what came of it. None where no folder is open.
         """
         folder = self.shoot.folder
         if not self.shoot.paths:  # without a folder the files would land wherever the program was started
@@ -169,16 +173,17 @@ class Session:
         stop = threading.Event()
         self.unfinished.begin("take in", source=str(source.absolute()), folder=str(folder.absolute()))
 
-        def told(text: str) -> None:
+        def told(text: str, good: bool = False) -> None:
             self.unfinished.end("take in")
-            ended(text)
+            ended(None)
+            (self.told if good else self.message).emit(text)
             self.gauge.look()
 
         def done(result: TakenIn) -> None:
             text = f"{len(result.copied)} files copied and verified, {len(result.skipped)} were there already"
             if result.failed:
                 text += f", {len(result.failed)} failed: {result.failed[0][1]}"
-            told(text + ". Nothing was deleted.")
+            told(text + ". Nothing was deleted.", good=not result.failed)
 
         def tell(share: float, text: str) -> None:
             self.post(lambda: self.taking_in.emit(share, text))

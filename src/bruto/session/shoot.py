@@ -50,6 +50,8 @@ class Shoot:
         self._usual = Asked()
         self._current: Shot | None = None
         self._selected: tuple[str, ...] = ()
+        self.opening = 0
+        """How often a shoot was opened."""
 
     def open(self, paths: list[str | Path], title: str = "") -> None:
         """Replace the shoot; raises `BrutoError` where nothing can be opened."""
@@ -61,6 +63,7 @@ class Shoot:
         self.title = title or self.folder.resolve().name
         self.reports, self.picture_reports, self.verdicts = {}, {}, {}
         self._current, self._selected = None, ()
+        self.opening += 1
         self._take(shots)
 
     def _take(self, shots: list[Shot]) -> None:
@@ -163,11 +166,9 @@ class Shoot:
         card = self.card_of(shot)
         return card.viewfinder(shot.seen.software) if card and shot.seen else None
 
-    def set_report(self, shot: Shot, report: SensorReport, verdict: str | None = None) -> None:
+    def set_report(self, shot: Shot, report: SensorReport) -> None:
         """Keep a measured report, and let the phone's card learn from it."""
         self.reports[str(shot.main)] = report
-        if verdict is not None:
-            self.verdicts[str(shot.main)] = verdict
         seen = shot.seen
         if seen is not None and (seen.make, seen.model) in self.cards:
             self.cards[(seen.make, seen.model)] = learn_report(self.cards[(seen.make, seen.model)], seen, report)

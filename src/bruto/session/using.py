@@ -22,6 +22,7 @@ from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import Shot
+from bruto.shoot.sidecar import load_sidecar
 
 NOT_COPIED = ("frame",)
 """Groups that are each shot's own and not copied unless asked for."""
@@ -115,6 +116,7 @@ class Using:
         if not shots:
             return None
         stop, what = threading.Event(), "suggestions of each"
+        recipes = self.opened.recipes()
         self._last = (what, shots)
 
         def work() -> tuple[int, list[str]]:
@@ -123,8 +125,9 @@ class Using:
                 if stop.is_set():
                     break
                 self.post(partial(self.progress.emit, k / len(shots), shot.name))
-                try:
-                    found = suggest_all(Developer(open_source(shot.main)))
+                try:  # turned and cut as the shot is: its lines and lights lie elsewhere then
+                    recipe = recipes.get(str(shot.main)) or load_sidecar(shot.main)[0].recipe
+                    found = suggest_all(Developer(open_source(shot.main)).asked(recipe))
                 except BrutoError as error:
                     problems.append(str(error))
                     continue

@@ -370,6 +370,6 @@ class Ledger(QWidget):
         self.undo_button.setEnabled(edit.can_undo)
         self.redo_button.setEnabled(edit.can_redo)
         history = edit.sidecar.history
-        self.undo_button.setToolTip(plain_tooltip(f"Undo {history[-1][0]} (Ctrl+Z)" if history else "Nothing to undo"))
-        redo = f"Redo {edit.sidecar.future[-1][0]} (Ctrl+Shift+Z)" if edit.can_redo else "Nothing to redo"
+        self.undo_button.setToolTip(plain_tooltip(f"Undo {history[-1][0]}" if history else "Nothing to undo"))
+        redo = f"Redo {edit.sidecar.future[-1][0]}" if edit.can_redo else "Nothing to redo"
         self.redo_button.setToolTip(plain_tooltip(redo))
