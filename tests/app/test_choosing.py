@@ -175,7 +175,7 @@ class Choosing(WindowTest):
             return len(asked) > 1
 
         self.window.confirm = answer
-        with mock.patch("bruto.app.window.QFile.moveToTrash", side_effect=lambda f: moved.append(f) or True):
+        with mock.patch("bruto.app.wastebasket.QFile.moveToTrash", side_effect=lambda f: moved.append(f) or True):
             QTest.keyClick(self.window, KEY.Key_Delete, CTRL | SHIFT)
             self.assertEqual(moved, [])
             QTest.keyClick(self.window, KEY.Key_Delete, CTRL | SHIFT)
@@ -218,7 +218,7 @@ class Choosing(WindowTest):
         self.settle()
         (self.folder / "card-003.heic").write_bytes(b"another program's")
         before = set(self.folder.iterdir())
-        self.window.throw_out()
+        self.window.asking.throw_out()
         self.assertIn("in the wastebasket", self.window.message.text())
         gone = {p.name for p in before - set(self.folder.iterdir())}
         self.assertEqual(gone, {"card-003.dng", "card-003.dng.bruto.json", "card-003.jpg"})
@@ -252,11 +252,11 @@ class Choosing(WindowTest):
         self.click("card-003")
         self.click("pans-001", CTRL)
         self.board.menu_wanted.emit(QPoint(200, 200))
-        texts = [a.text() for a in self.window.context_menu.actions()]
+        texts = [a.text() for a in self.window.commands.shown.actions()]
         self.assertIn("✓ Keep", texts)
         self.assertEqual(self.names(), ["card-003", "pans-001"])
-        self.window.context_menu.close()
+        self.window.commands.shown.close()
         self.task("Correct")
         self.window.develop.stage.customContextMenuRequested.emit(QPoint(50, 50))
-        self.assertIn("Crop on the picture", [a.text() for a in self.window.context_menu.actions()])
-        self.window.context_menu.close()
+        self.assertIn("Crop on the picture", [a.text() for a in self.window.commands.shown.actions()])
+        self.window.commands.shown.close()

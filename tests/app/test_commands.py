@@ -37,7 +37,7 @@ class Keys(WindowTest):
         self.window.shoot.select(None)
         menu = self.window.menu_button.menu()
         menu.aboutToShow.emit()
-        self.assertFalse(self.window.actions_by_id["take-all"].isEnabled())
+        self.assertFalse(self.window.commands.actions["take-all"].isEnabled())
         menu.aboutToHide.emit()
         self.choose("card-003")
         steps = len(self.window.develop.edit.sidecar.history)
@@ -46,7 +46,7 @@ class Keys(WindowTest):
 
     def test_the_path_of_a_shot_is_copied(self) -> None:
         self.choose("card-003")
-        self.window.actions_by_id["copy-path"].trigger()
+        self.window.commands.actions["copy-path"].trigger()
         self.assertEqual(QGuiApplication.clipboard().text(), str(self.folder / "card-003.dng"))
 
 

@@ -321,7 +321,7 @@ class Recipes(DevelopTest):
 
     def test_values_are_kept_and_used_on_a_set(self) -> None:
         self.edit.change("x", exposure=1.5, chroma=1.4)
-        dialog = self.window.show_recipes()
+        dialog = self.window.asking.show_recipes()
         assert dialog is not None
         self.assertFalse(dialog.ticks["light"].isChecked())
         dialog.name.setText("Warm")
@@ -329,7 +329,7 @@ class Recipes(DevelopTest):
         self.assertEqual(dialog.names.currentItem().text(), "Warm")
         dialog.close()
         self.choose("sluice-001-01")
-        dialog = self.window.show_recipes()
+        dialog = self.window.asking.show_recipes()
         assert dialog is not None
         dialog.names.setCurrentRow(1)
         self.assertFalse(dialog.ticks["light"].isEnabled())

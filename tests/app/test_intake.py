@@ -319,7 +319,7 @@ class TakesAndGear(IntakeTest):
 class Card(IntakeTest):
     def test_the_phones_card_is_mended_and_used(self) -> None:
         self.card("card-003")
-        dialog = self.window.show_card()
+        dialog = self.window.asking.show_card()
         assert dialog is not None
         dialog.isos.setText("50, abc")
         QTest.mouseClick(dialog.keep, LEFT)
@@ -364,7 +364,7 @@ class FilesComeAndGo(IntakeTest):
         card = self.folder.parent / "card"
         card.mkdir()
         copy_of(taken("card", size=SMALL, seed=9)[0]["files"], card)
-        self.window.take_in_from(card)
+        self.window.asking.take_in_from(card)
         self.wait(lambda: "copied and verified" in self.window.message.text() or "card-009" in self.names(), 20)
         self.wait(lambda: "card-009" in self.names(), 20)
         self.assertEqual(len(list(card.iterdir())), 2)
@@ -374,7 +374,7 @@ class FilesComeAndGo(IntakeTest):
         card = self.folder.parent / "card"
         card.mkdir()
         copy_of(taken("card", size=SMALL, seed=9)[0]["files"], card)
-        self.window.take_in_from(card)
+        self.window.asking.take_in_from(card)
         self.settle()
         self.assertIn("Open the folder", self.window.message.text())
         self.assertFalse((self.folder / "card-009.dng").exists())

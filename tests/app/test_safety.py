@@ -187,7 +187,7 @@ class Unfinished(WindowTest):
         burst = [s.main for s in self.window.shoot.shots if s.name.startswith("sluice-001")][:2]
         held = (self.window.session._take_in, self.window.session.merging._work)
         with mock.patch.object(held[0], "ask"), mock.patch.object(held[1], "ask"):
-            self.window.take_in_from(card)
+            self.window.asking.take_in_from(card)
             self.window.session.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
             said: list[tuple] = []
             self.window.confirm = lambda *words: said.append(words) or True  # type: ignore[func-returns-value]
@@ -232,7 +232,7 @@ class Unfinished(WindowTest):
             with (card / f"shot-{k:03d}.dng").open("ab") as stream:
                 stream.write(bytes([k]))
         line = self.window.line
-        self.window.take_in_from(card)
+        self.window.asking.take_in_from(card)
         self.assertTrue(line.isVisible() and line.running)
         self.wait(lambda: "%" in line.text.text())
         QTest.mouseClick(line.button, LEFT)

@@ -102,6 +102,9 @@ class Start(WindowTest):
         dialog.field.setKeySequence(QKeySequence("Ctrl+J"))
         QTest.mouseClick(dialog.yes, LEFT)
         self.assertEqual(page.buttons["undo"].text(), "Ctrl+J")
+        for keys, tip in (("F12", "Whole picture (F12)"), ("", "Whole picture"), ("F2", "Whole picture (F2)")):
+            self.assertEqual(self.window.set_keys("zoom", keys), "")
+            self.assertEqual(self.window.develop.fit_button.toolTip().strip(), tip)
         self.window.activateWindow()
         self.choose("card-003")
         self.task("Correct")

@@ -518,11 +518,11 @@ class Looks(WindowTest):
         self.assertAlmostEqual(pixels(self.window.grab().toImage()).mean(), light, delta=3)
 
     def test_every_command_stands_in_a_menu_by_its_subject(self) -> None:
-        parts = list(self.window.menus.values())
+        parts = list(self.window.commands.menus.values())
         texts = [a.text() for part in parts for a in part.actions() if a.text()]
         self.assertEqual(sorted(texts), sorted(c.title for c in all_commands()))
         self.assertLess(max(len(part.actions()) for part in parts), 25)
-        shortcuts = [s for a in self.window.actions_by_id.values() if (s := a.shortcut().toString())]
+        shortcuts = [s for a in self.window.commands.actions.values() if (s := a.shortcut().toString())]
         self.assertEqual(len(set(shortcuts)), len(shortcuts))
         self.assertFalse([s for s in shortcuts if len(s) == 1], "a letter alone acts while one types")
 

@@ -15,6 +15,8 @@ class Host(Protocol):
 
     session: Session
     line: TaskLine
+    asking: Any
+    """See `asking.Asking`."""
 
     def page(self, title: str) -> Any:
         """The page of a task, made when it is first wanted."""
@@ -43,26 +45,8 @@ class Host(Protocol):
     def choose_folder(self) -> None:
         """Ask for a folder and open it."""
 
-    def take_in(self) -> None:
-        """Ask for a phone or card and take its files in."""
-
-    def show_recipes(self) -> Any:
-        """Kept recipes, and this shot's values for other shots."""
-
-    def show_card(self) -> Any:
-        """The card of the phone that took the current shot."""
-
-    def choose_groups(self) -> Any:
-        """Copy values of groups that are ticked."""
-
     def select(self, what: str) -> None:
         """Select "all" shots that are listed, or the "set" of the current one."""
-
-    def suggest_selection(self) -> None:
-        """Take the own suggestions of all that are selected."""
-
-    def throw_out(self) -> None:
-        """Ask, then move shots that are Out to the wastebasket."""
 
     def find_command(self) -> Any:
         """The search for commands."""
@@ -75,9 +59,6 @@ class Host(Protocol):
 
     def set_keys(self, name: str, keys: str) -> str:
         """Give a command another shortcut; returns why that cannot be, or ""."""
-
-    def menu_of(self, names: tuple[str, ...], place: Any) -> None:
-        """Show a menu of commands; "" is a line."""
 
     def toggle_theme(self) -> None:
         """Light by day, dim by night."""

@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QEvent, QFile, QPoint, Qt, QTimer
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import (
-    QAction,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
     QKeyEvent,
-    QKeySequence,
     QResizeEvent,
 )
 from PySide6.QtWidgets import (
@@ -23,39 +20,35 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLayout,
     QMainWindow,
-    QMenu,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from bruto.app.commands import GROUPS, OF_SHOTS, OF_STAGE, OF_STRIP
+from bruto.app.asking import Asking
+from bruto.app.command_menu import CommandMenu
+from bruto.app.commands import OF_SHOTS, OF_STAGE, OF_STRIP
 from bruto.app.demo_day import DEMO_TITLE, DemoDay, demo_folder
-from bruto.app.pages.pages import PAGES, all_commands
+from bruto.app.pages.pages import PAGES
+from bruto.app.places import Places
 from bruto.app.posted import Posted
 from bruto.app.widgets import theme
-from bruto.app.widgets.card_dialog import CardDialog
 from bruto.app.widgets.command_search import CommandSearch
-from bruto.app.widgets.group_ticks import GroupTicks
 from bruto.app.widgets.manners import Manners
 from bruto.app.widgets.messages import MessageDrawer, MessageLine
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.question import ask_user
-from bruto.app.widgets.recipes_dialog import RecipesDialog
 from bruto.app.widgets.shotlist import ShotList
 from bruto.app.widgets.task_line import TaskLine
 from bruto.app.widgets.thumbs import Thumbs
 from bruto.errors import BrutoError
 from bruto.session.session import Session
 from bruto.session.unfinished import Merge, TakeIn
-from bruto.shoot.out import files_of
 from bruto.shoot.shots import Shot
-from bruto.shoot.verdicts import KEPT
 from bruto.shoot.watch import Changes
 from bruto.storage.outputs import Outputs
-from bruto.storage.remembered import Recent
 
 NARROW = 1120
 """Window width under which the shot list folds, pixels."""
@@ -79,7 +72,7 @@ class Window(QMainWindow):
         self.session = Session(self._posted.post)
         self.shoot, self.gauge, self.queue = self.session.shoot, self.session.gauge, self.session.queue
         self.worker, self.background, self.writer = self.session.render, self.session.background, self.session.writer
-        self._folded: dict[str, bool] = {}
+        self.folded: dict[str, bool] = {}
         self._pages: dict[str, QWidget] = {}
         self.demo: DemoDay | None = None
         central = QWidget()
@@ -102,11 +95,12 @@ class Window(QMainWindow):
         column.addWidget(self.drawer)
         column.addWidget(status)
         self.setCentralWidget(central)
-        self._actions()
+        self.commands = CommandMenu(self, self.menu_button)
+        self.places, self.asking = Places(self), Asking(self)
         intake, develop = self.page("Intake"), self.page("Correct")
         self.thumbs = Thumbs(self.session.render, self.shots.model, intake.board.cards, self.say)
         self._connect(intake, develop)
-        self._use_remembered()
+        self.places.use()
         self._offer_unfinished()
         develop.show_shot()
         self.set_task("Start")
@@ -119,10 +113,12 @@ class Window(QMainWindow):
         self.session.using.progress.connect(lambda share, text: self.line.show_progress(share, text))
         self.session.using.ended.connect(self.line.end)
         for view in (self.shots.view, intake.board):
-            view.menu_wanted.connect(lambda place: self.menu_of(OF_SHOTS, place))
+            view.menu_wanted.connect(lambda place: self.commands.menu_of(OF_SHOTS, place))
         for widget, names in ((develop.stage, OF_STAGE), (develop.strip, OF_STRIP)):
             widget.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-            widget.customContextMenuRequested.connect(lambda at, w=widget, n=names: self.menu_of(n, w.mapToGlobal(at)))
+            widget.customContextMenuRequested.connect(
+                lambda at, w=widget, n=names: self.commands.menu_of(n, w.mapToGlobal(at))
+            )
         self.page("Start").demo_wanted.connect(self.open_demo)
         self.session.taking_in.connect(lambda share, text: self.line.show_progress(share, text))
         develop.pictured.connect(self.thumbs.developed)
@@ -149,7 +145,7 @@ class Window(QMainWindow):
     def _go_on(self, work: TakeIn | Merge) -> None:
         if isinstance(work, TakeIn):
             self.open_paths([work.folder])
-            self.take_in_from(work.source)
+            self.asking.take_in_from(work.source)
             return
         self.open_paths([work.output.parent])
         files = list(work.files)
@@ -167,6 +163,8 @@ class Window(QMainWindow):
             made = self._pages[title] = next(p for p in PAGES if p.title == title).make(self)
             self.pages.addWidget(made)
             self.manners.attach(made)
+            if hasattr(self, "commands"):
+                self.commands.tell_keys(made)
         return self._pages[title]
 
     intake: Any = property(lambda self: self.page("Intake"))
@@ -235,98 +233,27 @@ class Window(QMainWindow):
         row.addWidget(self.messages, 1)
         return bar
 
-    def _actions(self) -> None:
-        """Menu and shortcuts, from the list of commands."""
-        menu = QMenu(self)
-        self.menu_button.setMenu(menu)
-        self.actions_by_id: dict[str, QAction] = {}
-        self.menus = parts = {group: menu.addMenu(title) for group, title in GROUPS.items()}
-        for command in all_commands():
-            action = QAction(command.title, self)
-            action.triggered.connect(lambda _=False, c=command: c.act(self) if c.enabled(self) else None)
-            parts[command.group].addAction(action)
-            self.addAction(action)
-            self.actions_by_id[command.id] = action
-        self._use_keys()
-        for part in (menu, *parts.values()):
-            part.aboutToShow.connect(self._enable)
-        menu.aboutToHide.connect(self._enable_all)
-
-    # -- commands
-
     def keys_of(self, name: str) -> str:
         """The shortcut of a command, as the user has it."""
-        usual = next(c.keys for c in all_commands() if c.id == name)
-        return self.session.remembered.keys.get(name, usual)
+        return self.commands.keys_of(name)
 
     def set_keys(self, name: str, keys: str) -> str:
         """Give a command another shortcut; returns why that cannot be, or ""."""
-        wanted = QKeySequence(keys).toString()
-        if wanted:
-            for other in all_commands():
-                if other.id != name and QKeySequence(self.keys_of(other.id)).toString() == wanted:
-                    return f"{wanted} is the key of “{other.title.rstrip('…')}”; change that one first."
-            if len(wanted) == 1 and wanted.isalnum():
-                return "A letter or figure alone would act while you type; add Ctrl or Alt, or take a function key."
-        usual = next(c.keys for c in all_commands() if c.id == name)
-        kept = self.session.remembered.keys
-        kept.pop(name, None)
-        if wanted != QKeySequence(usual).toString():
-            kept[name] = wanted
-        self._use_keys()
-        self.session.remember()
-        return ""
-
-    def _use_keys(self) -> None:
-        """Shortcuts as the user has them; what lasts while a key is held is no shortcut."""
-        self._held: dict[int, str] = {}
-        for command in all_commands():
-            sequence = QKeySequence(self.keys_of(command.id))
-            if command.held:
-                if not sequence.isEmpty():
-                    keys: Any = sequence
-                    self._held[keys[0].toCombined()] = command.id
-            else:
-                self.actions_by_id[command.id].setShortcut(sequence)
-        for title, button in self.task_buttons.items():
-            button.setToolTip(f"{title} ({self.keys_of(f'task-{title}')})")
-
-    def menu_of(self, names: tuple[str, ...], place: QPoint) -> None:
-        """Show a menu of commands; "" is a line."""
-        self._enable()
-        menu = QMenu(self)
-        for name in names:
-            menu.addAction(self.actions_by_id[name]) if name else menu.addSeparator()
-        menu.aboutToHide.connect(self._enable_all)
-        self.context_menu = menu
-        menu.popup(place)
+        return self.commands.set_keys(name, keys)
 
     def find_command(self) -> CommandSearch:
         """The search for commands."""
-        entries = [(c.id, c.title, self.keys_of(c.id), c.enabled(self)) for c in all_commands() if not c.held]
-        search = CommandSearch(self, entries, lambda name: self.actions_by_id[name].trigger())
-        search.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        search.open()
-        return search
+        return self.commands.find()
 
     def show_messages(self) -> None:
         """The drawer of messages."""
         self.drawer.toggle()
 
-    def _enable(self) -> None:
-        """While the menu is open it says what can be done now; a key asks when it is pressed."""
-        for command in all_commands():
-            self.actions_by_id[command.id].setEnabled(command.enabled(self))
-
-    def _enable_all(self) -> None:
-        for action in self.actions_by_id.values():
-            action.setEnabled(True)
-
     # -- opening
 
     def open_paths(self, paths: list[str | Path], title: str = "") -> bool:
         """Open folders or files; a problem becomes a message. Whether it was done."""
-        self.remember_place()
+        self.places.note()
         try:
             self.shoot.open(paths, title)
         except BrutoError as error:
@@ -338,7 +265,7 @@ class Window(QMainWindow):
 
     def open_shoot(self, paths: list[str | Path], title: str = "") -> None:
         """Open a shoot and turn to where the user was in it: the first time to Intake, with one file to Correct."""
-        known = self._recent([str(Path(p).absolute()) for p in paths])
+        known = self.places.recent([str(Path(p).absolute()) for p in paths])
         if not self.open_paths(paths, title or (known.title if known else "")):
             return
         task = known.task if known is not None and known.task in self.task_buttons else ""
@@ -350,7 +277,7 @@ class Window(QMainWindow):
                 self.choose(shot)
             if known.close:
                 self.develop.stage.set_one_to_one()
-        self.remember_place()
+        self.places.note()
 
     def open_demo(self) -> None:
         """The demo shoot: made where it is not there yet, while the window watches."""
@@ -364,47 +291,6 @@ class Window(QMainWindow):
         self.shoot_demo(folder)
         if not self.shoot.shots:
             self.tell("The simulated phone takes its first shot; it appears here when it is there.")
-
-    # -- what is remembered
-
-    def _recent(self, paths: list[str]) -> Recent | None:
-        return next((r for r in self.session.remembered.recent if r.paths == paths), None)
-
-    def remember_place(self) -> None:
-        """Where the user is in the open shoot, for the next time."""
-        if not self.shoot.paths:
-            return
-        paths = [str(Path(p).absolute()) for p in self.shoot.paths]
-        current = self.shoot.current
-        kept = sum(v in KEPT for v in self.shoot.verdicts.values())
-        task = self.task() if self.task() in self.task_buttons else ""
-        now = Recent(
-            paths, self.shoot.title, datetime.now().isoformat(timespec="seconds"), len(self.shoot.shots), kept,
-            "" if current is None else str(current.main.absolute()), task, not self.develop.stage.fit,
-        )  # fmt: skip
-        remembered = self.session.remembered
-        remembered.recent = [now, *(r for r in remembered.recent if r.paths != paths)]
-
-    def _use_remembered(self) -> None:
-        known = self.session.remembered
-        self._folded.update(known.folded)
-        if known.theme == "dim" and theme.current() is theme.LIGHT:
-            self.toggle_theme()
-        if known.groups is not None:
-            self.develop.ledger.set_open_groups(known.groups)
-        self.intake.use_order(known.sort, known.only)
-
-    def _remember(self) -> None:
-        known = self.session.remembered
-        self.remember_place()
-        known.theme = theme.current().name
-        known.maximised = self.isMaximized()
-        if not known.maximised:
-            known.size = (self.width(), self.height())
-        known.folded = dict(self._folded)
-        known.groups = self.develop.ledger.open_groups()
-        known.sort, known.only = self.intake.board.cards.sort_by, self.intake.board.cards.only
-        self.session.remember()
 
     def shoot_demo(self, folder: Path) -> None:
         """Let the simulated phone take what is missing of the demo's day, behind the window."""
@@ -455,51 +341,6 @@ class Window(QMainWindow):
             self.choose(shot)  # the test shot just taken; what was made here, and what is selected, stays as it is
         self.tell(f"{count} new file{'s' if count > 1 else ''} in the folder.")
 
-    # -- dialogs
-
-    def show_recipes(self) -> RecipesDialog | None:
-        """Kept recipes, and this shot's values for other shots."""
-        edit = self.session.opened.edit
-        if edit is None:
-            self.say("Choose a shot first.")
-            return None
-        dialog = RecipesDialog(edit.recipe, self)
-        self.manners.attach(dialog)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.wanted.connect(self.session.use_recipe)
-        dialog.show()
-        return dialog
-
-    def show_card(self) -> CardDialog | None:
-        """The card of the phone that took the current shot."""
-        shot = self.shoot.current
-        card = self.shoot.card_of(shot) if shot is not None else None
-        if card is None:
-            self.say("Choose a shot that says which phone took it.")
-            return None
-        dialog = CardDialog(card, self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.accepted.connect(lambda: self.shoot.set_card(dialog.card))
-        dialog.show()
-        return dialog
-
-    def take_in(self) -> None:
-        """Ask for a phone or card and take its files in."""
-        chosen = QFileDialog.getExistingDirectory(self, "Phone or card to take files from")
-        if chosen and not self.shoot.paths:
-            target = QFileDialog.getExistingDirectory(self, "Folder that the files are copied to")
-            if not target:
-                return
-            self.open_shoot([target])
-        if chosen and self.shoot.paths:
-            self.take_in_from(Path(chosen))
-
-    def take_in_from(self, source: Path) -> None:
-        """Copy what is new from a phone or card into the open folder, verified."""
-        stop = self.session.take_in_from(source, self.line.ended(lambda _: None))
-        if stop is not None:
-            self.line.begin("Taking in", stop)
-
     # -- what is selected
 
     def select(self, what: str) -> None:
@@ -510,44 +351,6 @@ class Window(QMainWindow):
         elif what == "all":
             view = self.intake.board if self.task() == "Intake" else self.shots.view
             self.shoot.choose([s for row in range(len(view.cards.rows)) for s in view.stands_for(row)])
-
-    def suggest_selection(self) -> None:
-        """Take the own suggestions of all that are selected."""
-        stop = self.session.using.suggest(self.shoot.selection)
-        if stop is not None:
-            self.line.begin("Suggestions", stop)
-
-    def choose_groups(self) -> GroupTicks:
-        """Copy values of groups that are ticked."""
-        using = self.session.using
-        dialog = GroupTicks(self, using.groups)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-
-        def copy() -> None:
-            using.groups = dialog.chosen()
-            using.copy()
-
-        dialog.accepted.connect(copy)
-        dialog.open()
-        return dialog
-
-    def throw_out(self) -> None:
-        """Ask, then move shots that are Out to the wastebasket, each with its picture and what is kept beside it."""
-        shots = [s for s in self.shoot.shots if self.shoot.verdicts.get(str(s.main)) == "reject"]
-        if not shots:
-            self.say("No shot is Out. Give that verdict first; nothing is ever deleted for good.")
-            return
-        files = [f for s in shots for f in files_of(s)]
-        text = f"{len(shots)} shots, {len(files)} files. They can be taken back from there."
-        if not self.confirm("Move what is Out to the wastebasket?", text, "Move", "Leave them"):
-            return
-        self.session.opened.save_all()
-        left = [f.name for f in files if not QFile.moveToTrash(str(f))]
-        if left:
-            self.say(f"{len(left)} files could not be moved and stay, such as {left[0]}.")
-        else:
-            self.tell(f"{len(shots)} shots are in the wastebasket.")
-        self.gauge.look()
 
     # -- tasks
 
@@ -565,7 +368,7 @@ class Window(QMainWindow):
     def _list_wanted(self) -> bool:
         """The board stands for the list on Intake; elsewhere it folds where the window is narrow."""
         page = next(p for p in PAGES if p.title == self.task())
-        return page.with_shots and not self._folded.get("shots", self.width() < NARROW)
+        return page.with_shots and not self.folded.get("shots", self.width() < NARROW)
 
     def task(self) -> str:
         """The task that is shown."""
@@ -597,11 +400,11 @@ class Window(QMainWindow):
     def fold(self, part: str) -> None:
         """Fold or show the list of shots, or the light strip."""
         if part == "shots":
-            self._folded[part] = not self.shots.isHidden()
+            self.folded[part] = not self.shots.isHidden()
             self.shots.setVisible(self._list_wanted())
             return
-        self._folded[part] = self.develop.strip_wanted
-        self.develop.want_strip(not self._folded[part])
+        self.folded[part] = self.develop.strip_wanted
+        self.develop.want_strip(not self.folded[part])
 
     def toggle_theme(self) -> None:
         """Light by day, dim by night."""
@@ -634,7 +437,7 @@ class Window(QMainWindow):
             super().keyReleaseEvent(event)
 
     def _is_held(self, event: QKeyEvent) -> bool:
-        return not event.isAutoRepeat() and event.keyCombination().toCombined() in self._held
+        return not event.isAutoRepeat() and event.keyCombination().toCombined() in self.commands.held
 
     def in_tool(self) -> bool:
         """Whether a tool is in use on the picture, which Return and Escape end."""
@@ -658,7 +461,7 @@ class Window(QMainWindow):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.shots.setVisible(self._list_wanted())
-        self.develop.want_strip(not self._folded.get("strip", self.height() < LOW))
+        self.develop.want_strip(not self.folded.get("strip", self.height() < LOW))
 
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
@@ -688,7 +491,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._watching.stop()
-        self._remember()
+        self.places.keep()
         self.line.stop()
         if self.demo is not None:
             self.demo.stop()

@@ -103,7 +103,7 @@ class IntakePage(ShotPage):
         head.addWidget(self.asked_button)
         self.take_button = QPushButton("Take in …")
         self.take_button.setToolTip("Copy new files from a phone or card into this folder, with verification (Ctrl+T)")
-        self.take_button.clicked.connect(self.host.take_in)
+        self.take_button.clicked.connect(self.host.asking.take_in)
         head.addWidget(self.take_button)
         head.addStretch(1)
         column.addLayout(head)

@@ -121,7 +121,7 @@ class StartPage(QWidget):
         self.demo.clicked.connect(self.demo_wanted)
         self.take = QPushButton("Take in from a phone or card…")
         self.take.setToolTip("Choose the phone or card, then the folder that its files are copied to")
-        self.take.clicked.connect(lambda: host.take_in())
+        self.take.clicked.connect(lambda: host.asking.take_in())
         for button in (self.open, self.take, self.demo):
             button.setMinimumHeight(32)
             row.addWidget(button)
