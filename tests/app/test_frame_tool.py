@@ -160,10 +160,11 @@ class CropOnThePicture(DevelopTest):
         bar = self.page.tag.parentWidget()
         for width in (1280, 1024):
             self.window.resize(width, 700)
-            self.page.tag.setText("PROCESSED RAW, developed")
-            self.settle()
-            self.assertGreaterEqual(self.page.tag.width(), self.page.tag.sizeHint().width())
-            self.assertLessEqual(self.page.tone_button.geometry().right(), bar.width())
+            for tag in ("PROCESSED RAW, developed", "PICTURE ONLY, developed", "PREVIEW INSIDE THE FILE"):
+                self.page.tag.setText(tag)
+                self.settle()
+                self.assertGreaterEqual(self.page.tag.width(), self.page.tag.sizeHint().width(), (width, tag))
+                self.assertLessEqual(self.page.tone_button.geometry().right(), bar.width())
 
     def test_a_quarter_turn_takes_the_crop_along(self) -> None:
         """Buttons and keys turn the picture; undo turns it back; the sidecar keeps it."""

@@ -129,7 +129,12 @@ class DevelopRows(WindowTest):
         strip, light = self.window.develop.strip, self.window.develop.strip.light
         assert light is not None
         usual = strip.view
-        strip.set_light(replace(light, clip_ev=light.clip_ev + 7 - light.clip_ev.max(), floor_ev=-11.0))
+        dark = np.zeros_like(light.histograms)
+        dark[:, 20:60] = 1.0  # from 1.25 EV over the darkest that is counted
+        clip = light.clip_ev + 7 - light.clip_ev.max()
+        strip.set_light(replace(light, clip_ev=clip, floor_ev=-11.0))
+        self.assertEqual(strip.view[0], usual[0])  # no light lies so deep
+        strip.set_light(replace(light, clip_ev=clip, floor_ev=-11.0, histograms=dark))
         self.assertLessEqual(strip.view[0], -11.0)
         self.assertGreaterEqual(strip.view[1], 7.0)
         self.assertLess(strip.x_of(7.0), strip.width())

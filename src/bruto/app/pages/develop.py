@@ -142,7 +142,9 @@ class DevelopPage(ShotPage):
         self.beside_button = bar.add("Beside", "Before, or what you chose, in the left half (F4)", checkable=True)
         self.versions_button = bar.add("Versions ▾", "Keep versions of this shot; choose what to compare with")
         self.versions_button.setMenu(self.versions)
-        self.tone_button = bar.add("Tone by hand", "Point at a tone and drag up or down (Alt+T)", checkable=True)
+        self.tone_button = bar.add(
+            "By hand", "Tone by hand: point at a tone and drag up or down (Alt+T)", checkable=True
+        )
         self.fit_button.setChecked(True)
         self.verdicts = VerdictButtons(bar, self.host)
         return bar

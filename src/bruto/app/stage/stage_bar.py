@@ -46,7 +46,7 @@ class StageBar(QWidget):
         self.setFixedHeight(36)
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(10, 0, 10, 0)
-        self._row.setSpacing(8)
+        self._row.setSpacing(6)
         self.tag = Label(tag)
         self.tag.setObjectName("tag")
         self._row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)

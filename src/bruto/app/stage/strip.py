@@ -33,6 +33,8 @@ VIEW_FROM, VIEW_TO = -9.5, 5.0
 LEFT, RIGHT = 14, 14
 AXIS_Y, HIST_TOP, HANDLE_Y, SCALE_Y = 14, 42, 108, 140
 GRAB = 13
+SEEN = 0.02
+"""Share of the highest of a histogram from which there is light to be seen."""
 FINE = 0.1
 """How fast a handle follows the hand while Shift is held."""
 _GREYS = [(l / 100, int(255 * float(encode_srgb(luminance_of(float(l)))) + 0.5)) for l in range(0, 101, 5)]
@@ -70,7 +72,9 @@ class LightStrip(QWidget):
         low, high = VIEW_FROM, VIEW_TO
         if light is not None:
             shift = self.recipe.exposure
-            low = max(min(low, float(np.floor(light.floor_ev + shift)) - 0.5), EV_FROM)
+            there = np.flatnonzero(light.histograms.max(axis=0) > SEEN)
+            darkest = EV_FROM + (there[0] if len(there) else BINS) * (EV_TO - EV_FROM) / BINS
+            low = max(min(low, float(np.floor(max(light.floor_ev, darkest) + shift)) - 0.5), EV_FROM)
             high = min(max(high, float(np.ceil(light.clip_ev.max() + shift)) + 0.5), EV_TO)
         self.view = low, high
         self.update()
