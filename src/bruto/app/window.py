@@ -122,7 +122,8 @@ class Window(QMainWindow):
         self.page("Start").demo_wanted.connect(self.open_demo)
         self.session.taking_in.connect(lambda share, text: self.line.show_progress(share, text))
         develop.pictured.connect(self.thumbs.developed)
-        develop.outdated.connect(self.thumbs.outdated)
+        develop.outdated.connect(lambda shot: self.session.starting.again([shot]))
+        self.session.starting.made.connect(self.thumbs.made)
         self.gauge.progress.connect(lambda text: self.measured.setText(text))
         self.gauge.changed.connect(self._files_changed)
         self.gauge.arrived.connect(self._arrived)
@@ -332,6 +333,7 @@ class Window(QMainWindow):
 
     def _files_changed(self, changes: Changes) -> None:
         self.thumbs.forget(changes.new)
+        self.session.starting.forget(changes.new)
 
     def _arrived(self, shot: Shot, count: int) -> None:
         if self.demo is not None and self.demo.shooting:

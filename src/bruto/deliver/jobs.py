@@ -21,6 +21,7 @@ from bruto.deliver.waiting import Kept, keep_waiting, take_waiting
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
+from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.errors import BrutoError, Cancelled
 from bruto.logged import unexpected
 from bruto.publish import NameTaken, Target
@@ -82,19 +83,24 @@ def deliver(
             target = renamed()
 
 
+def _suggested(developer: Developer) -> Recipe:
+    return take_all(Recipe(), suggest_all(developer))
+
+
 _numbers = itertools.count(1)
 
 
 @dataclass
 class Job:
     """One delivery and where it stands; `progress` 0..1. It goes into `folder`, under `name` or, where that is taken,
-    under the first free name with a number, which `output` says.
+    under the first free name with a number, which `output` says. `recipe`: None: its own suggestions, found when it is
+    run.
     """
 
     source: Path
     folder: Path
     name: str
-    recipe: Recipe
+    recipe: Recipe | None
     ticket: Ticket
     number: int = field(default_factory=lambda: next(_numbers))
     state: str = WAITING
@@ -250,7 +256,7 @@ class Queue:
         assert job.target is not None
         try:
             where, _ = deliver(
-                job.source, job.target, job.recipe, job.ticket,
+                job.source, job.target, job.recipe or _suggested, job.ticket,
                 renamed=renamed, progress=tick, cancelled=job.stop.is_set,
             )  # fmt: skip
             job.state, job.progress, job.message = DONE, 1.0, f"{where.stat().st_size / 1e6:.1f} MB"

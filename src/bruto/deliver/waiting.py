@@ -23,7 +23,7 @@ class Kept:
     source: Path
     folder: Path
     name: str
-    recipe: Recipe
+    recipe: Recipe | None
     ticket: Ticket
 
 
@@ -34,7 +34,7 @@ def keep_waiting(jobs: list[Kept]) -> None:
             "source": str(j.source.absolute()),
             "folder": str(j.folder.absolute()),
             "name": j.name,
-            "recipe": j.recipe.model_dump(by_alias=True),
+            "recipe": None if j.recipe is None else j.recipe.model_dump(by_alias=True),
             "ticket": asdict(j.ticket),
         }
         for j in jobs
@@ -61,7 +61,7 @@ class _Stored:
     source: Path
     folder: Path
     name: str
-    recipe: dict[str, Any]
+    recipe: dict[str, Any] | None
     ticket: Ticket
 
 
@@ -70,6 +70,7 @@ def _kept(row: Any) -> Kept | None:
         found = read_as(_Stored, row)
         if Path(found.name).name != found.name:
             return None
-        return Kept(found.source, found.folder, found.name, recipe_from(found.recipe), found.ticket)
+        recipe = None if found.recipe is None else recipe_from(found.recipe)
+        return Kept(found.source, found.folder, found.name, recipe, found.ticket)
     except (ValueError, BrutoError):
         return None

@@ -6,6 +6,8 @@ import time
 from collections import deque
 from collections.abc import Callable, Iterable, Mapping
 
+from psygnal import Signal
+
 from bruto.errors import BrutoError
 from bruto.session.edit import Edit
 from bruto.session.work import Worker
@@ -16,16 +18,19 @@ Done = Callable[[int, list[str]], None]
 
 
 class Bulk:
-    """Runs an action on the edits of shots, in the order asked for; none is dropped for a newer one.
+    """Runs an action on the edits of shots, in the order asked for; none is dropped for a newer one. Emits `written`
+    with shots that are not open and may be changed.
 
     `edits`: those that are open, by main file; they know of changes that are not saved yet.
     """
+
+    written = Signal(list)
 
     def __init__(self, worker: Worker, edits: Mapping[str, Edit], failed: Callable[[str], None]) -> None:
         self.worker, self.edits, self.failed = worker, edits, failed
         self._channel = worker.channel("sidecars")
         self._waiting: deque[tuple[list[Shot], Act, int, Done]] = deque()
-        self._finished: deque[tuple[list[Shot], Act, int, list[str], Done]] = deque()
+        self._finished: deque[tuple[list[Shot], list[Shot], Act, int, list[str], Done]] = deque()
 
     def change(self, shots: Iterable[Shot], act: Act, done: Done) -> None:
         """Do `act` (which says whether it did something) to each shot; `done` gets to how many, and what went wrong."""
@@ -65,9 +70,10 @@ class Bulk:
                     count += act(edit)
                 except (BrutoError, OSError) as error:  # the others are not to blame
                     messages.append(f"{shot.main.name}: {error}")
-            self._finished.append((opened, act, count, messages, done))
+            self._finished.append((closed, opened, act, count, messages, done))
 
     def _tell(self) -> None:
         while self._finished:
-            opened, act, count, messages, done = self._finished.popleft()
+            closed, opened, act, count, messages, done = self._finished.popleft()
+            self.written.emit([s for s in closed if s not in opened])
             done(count + sum(act(self.edits[str(s.main)]) for s in opened), messages)

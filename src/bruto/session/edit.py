@@ -37,10 +37,46 @@ class Edit:
         self.suggestions: dict[str, Suggestion] = {}
         self._before_drag: Recipe | None = None
         self._unsaved = False
+        self._pristine = self._sidecar.recipe if self._sidecar.untouched else None
+        """The default values that were never changed: as long as they stand, `_start` is in force."""
+        self._start: Recipe | None = None
+        self.awaits_start = False
+        """Whether its suggestions shall be in force, and are not known yet."""
 
     @property
     def recipe(self) -> Recipe:
-        return self._sidecar.recipe
+        """The values in force."""
+        return self._start if self._start is not None and self.untouched else self._sidecar.recipe
+
+    @property
+    def started(self) -> bool:
+        """Whether it starts with its suggestions."""
+        return self._start is not None
+
+    @property
+    def untouched(self) -> bool:
+        """Whether no value was ever changed."""
+        return self._sidecar.recipe is self._pristine
+
+    def start_with(self, recipe: Recipe | None) -> None:
+        """Let a recipe be in force as long as nothing was changed (None: the default values). Nothing is written for
+        it. What was changed while it was awaited stands on top of it.
+        """
+        awaited, self.awaits_start = self.awaits_start, False
+        if self.untouched:
+            if recipe != self._start:
+                self._start = recipe
+                self.changed.emit()
+        elif awaited and recipe is not None:
+            default = Recipe().model_dump(by_alias=True)
+            mine, start = self._sidecar.recipe.differing(Recipe()), recipe.model_dump(by_alias=True)
+            self._sidecar.recipe = recipe.changed(**mine)
+            self._sidecar.history[:] = [
+                (what, {f: start[f] if v == default[f] else v for f, v in values.items()})
+                for what, values in self._sidecar.history
+            ]
+            self._unsaved = True
+            self.changed.emit()
 
     @property
     def sidecar(self) -> Sidecar:
@@ -75,8 +111,10 @@ class Edit:
             self.changed.emit()
             return True
         self._before_drag = None
+        if self._pristine is not None and new == before == (self._start or self._pristine) and not self.can_undo:
+            new = self._pristine  # a drag that ended where it began
         self._sidecar.recipe = new
-        if new != before:
+        if new is not self._pristine and new != before:
             self._sidecar.history.append((what, before.differing(new)))
             self._sidecar.future.clear()
             self._unsaved = True
@@ -93,6 +131,7 @@ class Edit:
                 return False
             self._sidecar = side = again
             self._base = again.snapshot()
+            self._pristine = again.recipe if again.untouched else None
             self.problem = problem
             self.changed.emit()
         try:
@@ -121,8 +160,22 @@ class Edit:
     def take_all(self) -> None:
         """Take every suggestion, as one step."""
         if self.suggestions:
-            new = take_all(self.recipe, self.suggestions)
-            self.change("take all suggestions", **new.model_dump(by_alias=True))
+            self.adopt("take all suggestions", self.suggestions)
+
+    def adopt(self, what: str, suggestions: dict[str, Suggestion]) -> bool:
+        """Take suggestions, as one step; those that are in force already as the start become the shot's own values,
+        which are written.
+        """
+        new = take_all(self.recipe, suggestions)
+        if not (self.untouched and self.started and new == self.recipe):
+            return self.change(what, **new.model_dump(by_alias=True))
+        if not self._open_for_changes():
+            return False
+        self._sidecar.recipe = new
+        self._sidecar.history.append((what, {}))
+        self._unsaved = True
+        self.changed.emit()
+        return True
 
     def open_suggestions(self) -> list[str]:
         """Fields whose value differs from the suggestion."""
@@ -241,6 +294,8 @@ class Edit:
         self._base = self._sidecar.snapshot()
         self.saved.emit()
         if joined:
+            if self._sidecar.untouched:
+                self._pristine = self._sidecar.recipe
             self.message.emit(joined)
             self.changed.emit()
         if where.parent != self.path.parent:

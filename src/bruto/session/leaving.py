@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 from bruto.container.orientation import turned
 from bruto.container.rawframe import RawMeta
@@ -11,15 +12,16 @@ from bruto.deliver.encoders import reduced_size
 from bruto.develop.frame import geometry_of
 from bruto.develop.recipe import Recipe
 from bruto.shoot.shots import Shot
-from bruto.shoot.sidecar import load_sidecar
 
 
 @dataclass(frozen=True)
 class Leaving:
-    """`size`: width and height of the picture, pixels, None where the file does not say its own."""
+    """`recipe`: None where its suggestions are found when it leaves; `size`: width and height of the picture, pixels,
+    None where it is not known yet.
+    """
 
     shot: Shot
-    recipe: Recipe
+    recipe: Recipe | None
     name: str
     size: tuple[int, int] | None
 
@@ -33,17 +35,21 @@ def framed_size(meta: RawMeta, recipe: Recipe) -> tuple[int, int]:
 
 
 def leaving(
-    shots: Iterable[Shot], recipes: Mapping[str, Recipe], suffix: str, long_edge: int | None, sizes: bool = True
+    shots: Iterable[Shot],
+    values: Callable[[Path], Recipe | None],
+    suffix: str,
+    long_edge: int | None,
+    sizes: bool = True,
 ) -> list[Leaving]:
-    """What would be written of shots that can be opened. `recipes`: of those that are open, by main file; the others'
-    are read. `sizes`: whether they are wanted, for which the files are looked into.
+    """What would be written of shots that can be opened. `values`: finds the values in force of a file, see
+    `OpenShots.values`. `sizes`: whether they are wanted, for which the files are looked into.
     """
     found = []
     for shot in shots:
         if shot.problem:
             continue
-        recipe = recipes.get(str(shot.main)) or load_sidecar(shot.main)[0].recipe
+        recipe = values(shot.main)
         meta = shot.meta if sizes else None
-        size = None if meta is None else reduced_size(*framed_size(meta, recipe), long_edge)
+        size = None if meta is None or recipe is None else reduced_size(*framed_size(meta, recipe), long_edge)
         found.append(Leaving(shot, recipe, shot.name + suffix, size))
     return found

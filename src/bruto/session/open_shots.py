@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -16,8 +17,9 @@ from bruto.develop.frame import Geometry, geometry_of
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import is_as_asked, open_source
-from bruto.develop.suggest.suggesting import Suggesting
+from bruto.develop.suggest.suggesting import Suggesting, take_all
 from bruto.session.edit import Edit
+from bruto.session.starting import Starting
 from bruto.session.work import AGAIN, Worker
 from bruto.shoot.shots import Shot
 
@@ -56,7 +58,11 @@ class OpenShots:
     """An edit was saved, or could not be."""
     message = Signal(str)
 
-    def __init__(self, worker: Worker) -> None:
+    def __init__(self, worker: Worker, starting: Starting) -> None:
+        self.starting = starting
+        starting.values = self._values
+        starting.found.connect(self._start_found)
+        starting.changed.connect(self._starts_changed)
         self.shot: Shot | None = None
         self.edit: Edit | None = None
         self.developer: Developer | None = None
@@ -107,6 +113,7 @@ class OpenShots:
         edit = self.edits.pop(key, None)
         if edit is None:
             edit = Edit(shot.main)
+            self._begin(edit)
             edit.changed.connect(partial(self._edited, shot, edit))
             edit.suggested.connect(partial(self._was_suggested, edit))
             edit.message.connect(self._say)
@@ -117,6 +124,40 @@ class OpenShots:
                 del self.edits[old]
                 self._lights.pop(old, None)
         return edit
+
+    # -- where shots start that were never edited
+
+    def _begin(self, edit: Edit) -> None:
+        """Let an edit start where new shots start."""
+        if edit.untouched:
+            start = self.starting.of(edit.path)
+            edit.start_with(start)
+            edit.awaits_start = start is None and self.starting.on
+
+    def _values(self, path: Path) -> Recipe | None:
+        edit = self.edits.get(str(path))
+        return None if edit is None or edit.awaits_start else edit.recipe
+
+    def _start_found(self, path: Path) -> None:
+        edit = self.edits.get(str(path))
+        if edit is not None and edit.awaits_start:
+            edit.start_with(self.starting.of(path))
+
+    def _starts_changed(self) -> None:
+        for edit in list(self.edits.values()):
+            self._begin(edit)
+        if self.edit is not None and self.edit.awaits_start and self.developer is not None:
+            self._start_suggested(self.edit)
+
+    def _start_suggested(self, edit: Edit) -> None:
+        """Its suggestions were found: where it was never edited, it starts with them."""
+        if edit.untouched and edit.suggestions:
+            recipe = take_all(Recipe(), edit.suggestions)
+            self.starting.learn(edit.path, recipe)
+            if self.starting.on:
+                edit.start_with(recipe)
+        elif edit.awaits_start:
+            edit.start_with(take_all(Recipe(), edit.suggestions) if edit.suggestions else None)
 
     def _edited(self, shot: Shot, edit: Edit) -> None:
         developer = self.developer
@@ -169,9 +210,12 @@ class OpenShots:
         def done(_: object) -> None:
             self._suggesting.pop(key, None)
             edit.set_suggestions(suggesting.found)
+            self._start_suggested(edit)
 
         def failed(why: str) -> None:
             self._suggesting.pop(key, None)  # begun anew when the shot is opened again
+            edit.start_with(None)
+            self.decoded.emit()  # its picture was held back until now
             self.message.emit(why)
 
         self._suggestions.ask(key, lambda: AGAIN if suggesting.step() else None, done, failed)
@@ -216,9 +260,17 @@ class OpenShots:
         scene = f"{ev + self.edit.recipe.exposure:+.1f}".replace("-", "−")
         return f"Pointer: {scene} EV scene → L* {star:.0f}"
 
-    def recipes(self) -> dict[str, Recipe]:
-        """The recipes of all shots whose edits are open, by main file."""
-        return {key: edit.recipe for key, edit in self.edits.items()}
+    def values(self) -> Callable[[Path], Recipe | None]:
+        """Finds the values in force of any file, open or not, also on another thread; None where its suggestions have
+        to be found first.
+        """
+        now = {key: self._values(edit.path) for key, edit in self.edits.items()}
+
+        def values_of(path: Path) -> Recipe | None:
+            key = str(path)
+            return now[key] if key in now else self.starting.recipe_of(path)
+
+        return values_of
 
     @property
     def recipe(self) -> Recipe:

@@ -22,6 +22,7 @@ from bruto.session.leaving import leaving
 from bruto.session.merging import Merging
 from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
+from bruto.session.starting import DEFAULTS, SUGGESTIONS, Starting
 from bruto.session.unfinished import Unfinished
 from bruto.session.using import Using
 from bruto.session.work import Post, Worker
@@ -47,7 +48,9 @@ class Session:
         self.post = post
         self.shoot = Shoot()
         self.render, self.background, self.writer = (Worker(name, post) for name in ("render", "long work", "sidecars"))
-        self.opened = OpenShots(self.render)
+        self.remembered = load_remembered()
+        self.starting = Starting(self.remembered.start != DEFAULTS, post)
+        self.opened = OpenShots(self.render, self.starting)
         self.unfinished = Unfinished()
         self.bulk = Bulk(self.writer, self.opened.edits, self.say)
         self.gauge = Gauge(self.shoot, post)
@@ -55,9 +58,11 @@ class Session:
         self.merging = Merging(self.shoot, self.background, self.render, self.unfinished, post)
         self.queue = Queue()
         self.using = Using(self.shoot, self.opened, self.bulk, self.background, post)
-        self.remembered = load_remembered()
         self.using.told.connect(lambda text: self.told.emit(text))
         self._take_in = self.background.channel("taking in")
+        self.bulk.written.connect(self.starting.again)
+        self.shoot.opened.connect(lambda: self.starting.follow(self.shoot.shots))
+        self.starting.changed.connect(lambda: self.starting.follow(self.shoot.shots))
         self.shoot.current_changed.connect(lambda: self.opened.turn_to(self.shoot.current))
         for signal in (
             self.shoot.message,
@@ -67,6 +72,12 @@ class Session:
             self.using.message,
         ):
             signal.connect(self.say)
+
+    def start_with(self, suggestions: bool) -> None:
+        """Whether shots that were never edited start with their suggestions, or with the default values."""
+        self.remembered.start = SUGGESTIONS if suggestions else DEFAULTS
+        self.starting.set_on(suggestions)
+        self.remember()
 
     def say(self, text: str) -> None:
         """Tell the user something."""
@@ -82,6 +93,7 @@ class Session:
         self.shoot.keep_cards()  # what could not be kept is learnt again from the files
         self.queue.close()
         self.gauge.close()
+        self.starting.close()
         self.render.close()
         self.background.close()
         self.bulk.finish()
@@ -197,7 +209,7 @@ class Session:
         usable_folder(folder)
         wanted = [
             Job(w.shot.main, folder, w.name, w.recipe, ticket)
-            for w in leaving(shots, self.opened.recipes(), suffix, ticket.long_edge, sizes=False)
+            for w in leaving(shots, self.opened.values(), suffix, ticket.long_edge, sizes=False)
         ]
         if not wanted:
             raise BrutoError("There is no shot to deliver: choose one in the list.")

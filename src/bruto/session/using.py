@@ -11,18 +11,18 @@ from psygnal import Signal
 
 from bruto.develop.library import NamedRecipe
 from bruto.develop.pipeline import Developer
-from bruto.develop.recipe import fields_of
+from bruto.develop.recipe import Recipe, fields_of
 from bruto.develop.shown import GROUPS
 from bruto.develop.source import open_source
-from bruto.develop.suggest.suggesting import suggest_all, take_all
+from bruto.develop.suggest.suggesting import suggest_all
 from bruto.errors import BrutoError
 from bruto.session.bulk import Bulk
 from bruto.session.edit import Edit
 from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
+from bruto.session.starting import find_start
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import Shot
-from bruto.shoot.sidecar import load_sidecar
 
 NOT_COPIED = ("frame",)
 """Groups that are each shot's own and not copied unless asked for."""
@@ -76,6 +76,7 @@ class Using:
         shots = [s for s in shots if not s.problem]
 
         def act(edit: Edit) -> bool:
+            self._begin(edit)
             changed = edit.change(what, **values)
             edit.save()
             return changed
@@ -86,7 +87,20 @@ class Using:
             self._tell(problems, " ".join([f"Used {what} on {_shots(count)}{rest}.", *problems[:2]]))
 
         self._last = (what, shots)
+        starting, opened = self.opened.starting, self.opened.edits
+        if starting.on and any(str(s.main) not in opened and starting.of(s.main) is None for s in shots):
+            self.told.emit(
+                f"Finding the suggestions of {_shots(len(shots))} first: what is used stands on top of them."
+            )
         self.bulk.change(shots, act, done)
+
+    def _begin(self, edit: Edit) -> None:
+        """A shot that was never opened starts where new shots start, which has to be found first: on the thread that
+        writes.
+        """
+        starting = self.opened.starting
+        if starting.on and edit.untouched and str(edit.path) not in self.opened.edits:
+            edit.start_with(find_start(edit.path))
 
     def take_back(self) -> None:
         """Take back what was last used on several shots, where it is still the last step."""
@@ -115,8 +129,7 @@ class Using:
         shots = [s for s in shots if not s.problem]
         if not shots:
             return None
-        stop, what = threading.Event(), "suggestions of each"
-        recipes = self.opened.recipes()
+        stop, what, values = threading.Event(), "suggestions of each", self.opened.values()
         self._last = (what, shots)
 
         def work() -> tuple[int, list[str]]:
@@ -126,14 +139,14 @@ class Using:
                     break
                 self.post(partial(self.progress.emit, k / len(shots), shot.name))
                 try:  # turned and cut as the shot is: its lines and lights lie elsewhere then
-                    recipe = recipes.get(str(shot.main)) or load_sidecar(shot.main)[0].recipe
+                    recipe = values(shot.main) or Recipe()
                     found = suggest_all(Developer(open_source(shot.main)).asked(recipe))
                 except BrutoError as error:
                     problems.append(str(error))
                     continue
 
                 def act(edit: Edit, found: Any = found) -> bool:
-                    changed = edit.change(what, **take_all(edit.recipe, found).model_dump(by_alias=True))
+                    changed = edit.adopt(what, found)
                     edit.save()
                     return changed
 

@@ -7,6 +7,8 @@ Answers come where `post` brings them: on the interface thread in a window, at o
 
 from __future__ import annotations
 
+import contextlib
+import os
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -95,8 +97,11 @@ class Channel:
 class Worker:
     """Runs the requests of its channels on a thread of its own, the most urgent one first."""
 
-    def __init__(self, name: str = "render", post: Post = lambda call: call()) -> None:
-        """`post`: brings a call to where answers are wanted; it may be called from the worker's thread."""
+    def __init__(self, name: str = "render", post: Post = lambda call: call(), niceness: int = 0) -> None:
+        """`post`: brings a call to where answers are wanted; it may be called from the worker's thread. `niceness`: of
+        the thread, 0 to 19 (setpriority(2)); the higher, the more it waits for others.
+        """
+        self._niceness = niceness
         self.wake = threading.Condition()
         self.busy = False
         self._post = post
@@ -140,6 +145,9 @@ class Worker:
         return None if channel is None else channel.take()
 
     def _run(self) -> None:
+        if self._niceness:
+            with contextlib.suppress(OSError):
+                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), self._niceness)
         while True:
             with self.wake:
                 request = None

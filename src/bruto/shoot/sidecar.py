@@ -73,6 +73,11 @@ class Sidecar(Kept):
     locked: str = ""
     damaged: bytes | None = field(default=None, repr=False)
 
+    @property
+    def untouched(self) -> bool:
+        """Whether no value was ever set, as far as can be read."""
+        return not (self.history or self.future or self.locked or self.damaged) and self.recipe == Recipe()
+
     def version(self, name: str) -> Recipe:
         """The recipe kept under a name; raises `BrutoError` where there is none, or it cannot be used."""
         if name not in self.versions:

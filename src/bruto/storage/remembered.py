@@ -38,12 +38,14 @@ class Recent:
 
 @dataclass
 class Remembered:
-    """`theme`: "light" or "dim"; `size` (width, height) of the window, `maximised`; `keys`: shortcuts by command that
-    the user changed; `groups`: those of the ledger that are unfolded, None for the usual ones; `folded`: parts of the
-    window; `sort`, `only`: order and filter of the board; `ticket`: the last one, by the names of its fields.
+    """`theme`: "light" or "dim"; `start`: where new shots start, "suggestions" or "defaults"; `size` (width, height) of
+    the window, `maximised`; `keys`: shortcuts by command that the user changed; `groups`: those of the ledger that are
+    unfolded, None for the usual ones; `folded`: parts of the window; `sort`, `only`: order and filter of the board;
+    `ticket`: the last one, by the names of its fields.
     """
 
     theme: Text = "light"
+    start: Text = "suggestions"
     size: tuple[Annotated[int, Field(ge=200, le=20000)], Annotated[int, Field(ge=200, le=20000)]] | None = None
     maximised: bool = False
     keys: dict[Text, Text] = field(default_factory=dict)

@@ -29,10 +29,14 @@ from bruto.session.edit import Edit
 STEPS_SHOWN = 25
 
 
+IN_FORCE = "The suggestions are in force. Nothing is written until you change something."
+
+
 class Ledger(QWidget):
     """All rows of the current shot; shows an `Edit` and sends intents to it."""
 
     pick_white = Signal(bool)
+    start_chosen = Signal(bool)
     pick_hue = Signal(bool)
 
     def __init__(self) -> None:
@@ -81,6 +85,7 @@ class Ledger(QWidget):
         self.fold_button.clicked.connect(lambda: self.fold_all() if self.open_groups() else self.unfold())
         finding.addWidget(self.fold_button)
         finding.addSpacing(6)
+        finding.insertWidget(1, self._start_button())
         outer.addLayout(finding)
         columns = QHBoxLayout()
         columns.setContentsMargins(6, 0, 20, 0)
@@ -171,6 +176,25 @@ class Ledger(QWidget):
         self.all_button.clicked.connect(lambda: self.edit and self.edit.take_all())
         self.undo_button.clicked.connect(lambda: self.edit and self.edit.undo())
         self.redo_button.clicked.connect(lambda: self.edit and self.edit.redo())
+
+    def _start_button(self) -> QPushButton:
+        """Where shots start that were never edited."""
+        self.start_button = QPushButton("New shots")
+        self.start_button.setToolTip("What is in force in shots that were never edited")
+        menu = QMenu(self.start_button)
+        self.starts = {}
+        for on, text in ((True, "start with their suggestions"), (False, "start with the default values")):
+            action = self.starts[on] = menu.addAction(f"New shots {text}")
+            action.setCheckable(True)
+            action.triggered.connect(lambda _=False, on=on: self.start_chosen.emit(on))
+        self.start_button.setMenu(menu)
+        self.start_button.setMinimumWidth(104)
+        return self.start_button
+
+    def show_start(self, on: bool) -> None:
+        """Whether new shots start with their suggestions."""
+        for key, action in self.starts.items():
+            action.setChecked(key == on)
 
     def _fill_history(self) -> None:
         self.history_menu.clear()
@@ -364,9 +388,12 @@ class Ledger(QWidget):
             mine = fields_of(name)
             left_out = all(f in recipe.bypassed for f in mine)
             group.show_state(sentence(name, recipe.effective()), sum(f in mine for f in still), left_out)
-        done = "All taken" if edit.suggestions else "Measuring …"
+        done = (
+            "Measuring …" if not edit.suggestions else "Suggested" if edit.untouched and edit.started else "All taken"
+        )
         self.all_button.setText(f"Take all {len(still)}" if still else done)
         self.all_button.setEnabled(bool(still))
+        self.all_button.setToolTip(IN_FORCE if done == "Suggested" else "Take every suggestion (Alt+A)")
         self.undo_button.setEnabled(edit.can_undo)
         self.redo_button.setEnabled(edit.can_redo)
         history = edit.sidecar.history

@@ -198,7 +198,7 @@ class _Card(QStyledItemDelegate):
         thumb = QRect(box.left() + 7, box.top() + 7, box.width() - 14, box.height() - TEXT - 10)
         p.fillRect(thumb, t.color("surround"))
         found = self.model.thumbs.get(str(shot.main))
-        kind = "no preview" if shot.problem else "" if found is not None else "…"
+        kind = "no preview" if shot.problem else "…" if found is None else "preview" if found[1] == "preview" else ""
         if found is not None:
             image, _ = found
             size = image.size().scaled(thumb.size(), Qt.AspectRatioMode.KeepAspectRatio)

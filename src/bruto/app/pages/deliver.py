@@ -133,6 +133,7 @@ class DeliverPage(QWidget):
         for signal in (self.shoot.judged, self.shoot.measured):
             signal.connect(lambda _: self.soon())
         self.session.opened.edited.connect(lambda *_: self.soon())
+        self.session.starting.made.connect(lambda *_: self.soon())
         for job in self.queue.jobs:
             self.job_changed(job)
         self._folder_opened()
@@ -312,7 +313,7 @@ class DeliverPage(QWidget):
         self.quality_row.setVisible(suffix in WITH_QUALITY)
         self.edge_row.setVisible(self.size_box.currentData()[1] == OWN_SIZE)
         self.place.setEnabled(self.exif.isChecked())
-        shots, recipes, long_edge = self.shots(), self.session.opened.recipes(), self.ticket().long_edge
+        shots, values, long_edge = self.shots(), self.session.opened.values(), self.ticket().long_edge
         count = f"{len(shots)} picture{'s' if len(shots) != 1 else ''}"
         self.heading.setText(f"What will leave: {count}" if shots else "Nothing is chosen to leave")
         where = self.folder.text() or "no folder yet"
@@ -325,7 +326,7 @@ class DeliverPage(QWidget):
             self._listed([])
             return
         self._listing.ask(
-            None, lambda: leaving(shots, recipes, suffix, long_edge), self._listed, self.session.say
+            None, lambda: leaving(shots, values, suffix, long_edge), self._listed, self.session.say
         )  # fmt: skip
 
     def _listed(self, found: list[Leaving]) -> None:
@@ -334,7 +335,7 @@ class DeliverPage(QWidget):
         thumbs = self.host.page("Intake").board.cards.thumbs
         self.list.clear()
         for one in found:
-            size = f"{one.size[0]} × {one.size[1]} px" if one.size else ""
+            size = f"{one.size[0]} × {one.size[1]} px" if one.size else "size with its suggestions"
             item = QListWidgetItem(f"{one.name}     {size}")
             picture = thumbs.get(str(one.shot.main))
             item.setIcon(QIcon(QPixmap.fromImage(picture[0])) if picture else QIcon())

@@ -26,7 +26,6 @@ from bruto.develop.analysis.pick import hue_at, lifted
 from bruto.develop.analysis.pick_white import SURFACES, white_at
 from bruto.develop.analysis.proof import hatched, out_of_gamut
 from bruto.develop.frame import Rectangle, stored_rect
-from bruto.develop.recipe import Recipe
 from bruto.develop.recorded import COARSEST
 from bruto.develop.source import has_more, is_as_asked
 from bruto.develop.values import Tone
@@ -113,6 +112,8 @@ class DevelopPage(ShotPage):
         self.strip.handle_moved.connect(
             lambda tone, final: self.edit and self.edit.change("tone", final=final, tone=tone)
         )
+        ledger.start_chosen.connect(self._start_chosen)
+        ledger.show_start(self.session.starting.on)
         ledger.pick_white.connect(lambda on: self._pick("white", on))
         ledger.pick_hue.connect(lambda on: self._pick("hue", on))
         self.frame_tool.turned.connect(self._framing_turned)
@@ -301,6 +302,9 @@ class DevelopPage(ShotPage):
         developer, edit, shown = self.developer, self.edit, self.opened.geometry(self.framing)
         if developer is None or edit is None or shown is None or self.shot is None:
             return
+        if edit.awaits_start:  # flat and dull first, and good a moment later, would frighten: the preview stays so long
+            self.host.status("", "finding the suggestions …", "")
+            return
         key, recipe, factor, framing = self.shot.main, edit.recipe, self.factor(), self.framing
         orientation = developer.source.meta.orientation
         began, dropped = time.perf_counter(), self._base.dropped
@@ -352,10 +356,7 @@ class DevelopPage(ShotPage):
         if self.edit.dragging:
             self._pictured_timer.start()
             return
-        if self.edit.recipe == Recipe():
-            self.outdated.emit(self.shot)
-        else:
-            self.pictured.emit(self.shot, base)
+        self.pictured.emit(self.shot, base)
 
     def _got_piece(self, found: tuple[Any, float], rect: tuple[int, int, int, int]) -> None:
         picture, ms = found
@@ -399,6 +400,10 @@ class DevelopPage(ShotPage):
         self.host.status("", "", text)
 
     # -- intents
+
+    def _start_chosen(self, on: bool) -> None:
+        self.session.start_with(on)
+        self.ledger.show_start(on)
 
     def hold_before(self, on: bool) -> None:
         """Show what the picture is compared with while held."""

@@ -19,9 +19,9 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.recorded import COARSEST
 from bruto.develop.source import open_source
+from bruto.session.starting import find_start
 from bruto.session.work import Channel
 from bruto.shoot.shots import Shot
-from bruto.shoot.sidecar import load_sidecar
 
 MOST = 4
 """Shots side by side."""
@@ -35,7 +35,8 @@ class Pane(QWidget):
         self.page, self.channel = page, channel
         self.shot: Shot | None = None
         self.developer: Developer | None = None
-        self.recipe = Recipe()
+        self.recipe: Recipe | None = None
+        """Its values; None: those of its suggestions, not known yet."""
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -54,8 +55,7 @@ class Pane(QWidget):
         self.channel.turn_to(shot.main)
         self.name.setText(shot.name)
         self.stage.message = "Reading …"
-        edit = self.page.session.opened.edits.get(str(shot.main))
-        self.recipe = edit.recipe if edit is not None else load_sidecar(shot.main)[0].recipe
+        self.recipe = self.page.session.opened.values()(shot.main)
         if shot.meta is not None:
             self.stage.set_frame(*shot.meta.oriented_size)
         self.show_verdict()
@@ -73,7 +73,7 @@ class Pane(QWidget):
 
     def ask(self) -> None:
         """Have what is seen made."""
-        shot, recipe, known = self.shot, self.recipe, self.developer
+        shot, values, known = self.shot, self.recipe, self.developer
         if shot is None:
             return
         view = self.stage.viewport
@@ -81,6 +81,7 @@ class Pane(QWidget):
         held = self.page.session.opened.opened(shot.main)
 
         def work() -> Any:
+            recipe = find_start(shot.main) if values is None else values
             developer = known or (held or Developer(open_source(shot.main))).asked(recipe)
             meta = developer.source.meta
             shown = geometry_of(meta, recipe.effective())
@@ -89,11 +90,11 @@ class Pane(QWidget):
             if sharp and known is not None:
                 rect = stored_rect(Rectangle(*visible), meta.orientation, shown.size)
                 part = orient(developer.view(recipe, 1, rect), meta.orientation)
-            return developer, shown.oriented_size, whole, part
+            return developer, recipe, shown.oriented_size, whole, part
 
         def done(found: Any) -> None:
             fresh = self.developer is None
-            self.developer, size, whole, part = found
+            self.developer, self.recipe, size, whole, part = found
             self.stage.message = ""
             self.stage.resize_frame(*size)
             self.stage.set_base(whole)

@@ -121,7 +121,7 @@ class _Delegate(QStyledItemDelegate):
             p.setFont(theme.font(12))
             label = QRect(thumb.left(), thumb.bottom() + 1, thumb.width(), 14)
             p.setPen(t.color("quiet"))
-            if kind != "preview":
+            if kind == "preview":  # until it is developed
                 p.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, kind)
         x = thumb.right() + 9
         width = box.right() - x - 4

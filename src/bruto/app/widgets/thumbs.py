@@ -23,7 +23,7 @@ BATCH_S = 0.12
 
 
 class Thumbs:
-    """Fills the thumbnails of the list and of the board, which goes on showing what the phone left."""
+    """Fills the thumbnails of the list and of the board: first what the phone left, then what is made of it."""
 
     def __init__(self, worker: Worker, listed: ShotModel, board: ShotModel, say: Callable[[str], None]) -> None:
         self.listed, self.board, self.say = listed, board, say
@@ -60,9 +60,8 @@ class Thumbs:
                 if picture is None:
                     continue
                 image = to_qimage(picture)
-                self.board.set_thumb(shot, image, kind)
                 if str(shot.main) not in self.listed.thumbs:  # what was made of it meanwhile stays
-                    self.listed.set_thumb(shot, image, kind)
+                    self._set(shot, image, kind)
             tried = {str(shot.main) for shot, _, _ in made}
             self._todo = [s for s in self._todo if str(s.main) not in tried]
             self._next()
@@ -79,12 +78,12 @@ class Thumbs:
         """What was made of a shot, as it stands on the stage."""
         size = QSize(THUMB_EDGE, THUMB_EDGE)
         small = picture.scaled(size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
-        self.listed.set_thumb(shot, small, DEVELOPED)
+        self._set(shot, small, DEVELOPED)
 
-    def outdated(self, shot: Shot) -> None:
-        """What was made of a shot is not what its recipe says any more: the preview stands in until it is opened."""
-        key = str(shot.main)
-        if self.listed.thumbs.get(key, (None, ""))[1] == DEVELOPED:
-            del self.listed.thumbs[key]
-            self._todo.insert(0, shot)  # a newer request takes the place of one that waits: all the rest goes along
-            self._next()
+    def made(self, shot: Shot, picture: Any) -> None:
+        """The same, made behind the window: (h, w, 3) uint8."""
+        self._set(shot, to_qimage(picture), DEVELOPED)
+
+    def _set(self, shot: Shot, image: QImage, kind: str) -> None:
+        for model in (self.listed, self.board):
+            model.set_thumb(shot, image, kind)
