@@ -45,7 +45,8 @@ class Photographer:
         while time.monotonic() < end and quiet < 4:
             self.app.processEvents()
             time.sleep(0.03)
-            idle = self.window.worker.idle() and self.window.background.idle() and ready()
+            starting = self.window.session.starting.worker
+            idle = self.window.worker.idle() and self.window.background.idle() and starting.idle() and ready()
             quiet = quiet + 1 if idle else 0
 
     def choose(self, name: str) -> None:
@@ -93,9 +94,6 @@ def main() -> int:
         w.set_task("Correct")
         p.choose("pans-001")
         p.save("develop")
-        w.develop.ledger.all_button.click()
-        w.develop.ledger.rows["exposure"].setFocus()
-        p.save("develop-taken")
         w.develop.stage.set_one_to_one(QPointF(500, 140))
         p.save("develop-pixels")
         w.develop.stage.set_fit()
@@ -157,6 +155,13 @@ def main() -> int:
         w.toggle_theme()
         p.save("develop-dim")
         w.toggle_theme()
+        w.open_paths([str(original)], "Orrin Saltern, one day")
+        w.places.note()
+        w.set_task("Start")
+        p.settle(lambda: w.page("Start").cards[0].picture is not None)
+        p.save("start")
+        w.open_paths([str(shoot)], "Orrin Saltern, one day")
+        p.settle()
         w.set_task("Correct")
         w.resize(1024, 700)
         p.save("develop-small")

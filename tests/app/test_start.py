@@ -74,7 +74,7 @@ class Start(WindowTest):
         self.folder.rename(self.folder.with_name("elsewhere"))
         self.window.page("Start").fill()
         card = self.window.page("Start").cards[0]
-        self.assertFalse(card.isEnabled())
+        self.wait(lambda: not card.isEnabled())
         self.assertIn("not there now", card.lines[1])
         self.folder.with_name("elsewhere").rename(self.folder)
 

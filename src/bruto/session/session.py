@@ -49,6 +49,7 @@ class Session:
         self.shoot = Shoot()
         self.render, self.background, self.writer = (Worker(name, post) for name in ("render", "long work", "sidecars"))
         self.remembered = load_remembered()
+        self.places = Worker("places", post)  # disks that answer late or never hold nothing else up
         self.starting = Starting(self.remembered.start != DEFAULTS, post)
         self.opened = OpenShots(self.render, self.starting)
         self.unfinished = Unfinished()
@@ -94,6 +95,7 @@ class Session:
         self.queue.close()
         self.gauge.close()
         self.starting.close()
+        self.places.close(0.2)
         self.render.close()
         self.background.close()
         self.bulk.finish()

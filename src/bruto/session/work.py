@@ -132,13 +132,13 @@ class Worker:
         with self.wake:
             return not self.busy and not any(c.waiting for c in self._channels)
 
-    def close(self) -> None:
-        """End, after what is running has ended; what waits is not done."""
+    def close(self, most_s: float = 20.0) -> None:
+        """End, after what is running has ended, which is waited for `most_s` seconds; what waits is not done."""
         with self.wake:
             self._closing = True
             self.wake.notify()
         if threading.current_thread() is not self._thread:
-            self._thread.join(timeout=20)
+            self._thread.join(timeout=most_s)
 
     def _next(self) -> _Request | None:
         channel = next((c for c in self._channels if c.waiting), None)

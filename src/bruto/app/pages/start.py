@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.host import Host
 from bruto.app.stage.stage import to_qimage
@@ -27,6 +27,22 @@ WHAT = (
     "Corrects it with a reason behind every value, and puts it beside the phone's own picture on equal terms.",
     "Merges several frames into one better raw. Your originals are never written to.",
 )
+
+DAY = (
+    (
+        "Intake",
+        "Pairs raw and picture, finds bursts and brackets, and says what is clipped, shaken or left unused in each.",
+    ),
+    (
+        "Correct",
+        "Each correction with the value that was measured for it. New shots start with these; change what you like.",
+    ),
+    ("Side by side", "Two to four takes at the same place and size, to keep the sharpest."),
+    ("Compare", "The raw beside the phone's picture, aligned, and the same push on both."),
+    ("Merge", "A burst into less noise, a bracket into more range. The result is a raw again."),
+    ("Deliver", "What leaves, how large and where to. What is not finished goes on at the next start."),
+)
+"""Tasks, and what they are for."""
 
 
 def when(text: str, now: datetime) -> str:
@@ -54,15 +70,22 @@ class RecentCard(QPushButton):
         self.setObjectName("recent")
         self.setFixedHeight(PICTURE.height() + 16)
         self.picture: QImage | None = None
-        self.there = all(Path(p).exists() for p in recent.paths)
         kept = f", {recent.kept} kept" if recent.kept else ""
         count = f"{recent.shots} shot{'s' if recent.shots != 1 else ''}{kept}"
         state = f"{count} · opened {when(recent.opened, datetime.now())}"
-        self.lines = (recent.title, state if self.there else "not there now: is its card or disk connected?",
-                      recent.paths[0] if recent.paths else "")  # fmt: skip
-        self.setAccessibleName(", ".join(self.lines))
+        self.lines = [recent.title, state, recent.paths[0] if recent.paths else ""]
         self.setToolTip(plain_tooltip(self.lines[2]))
-        self.setEnabled(self.there)
+        self.there = True
+        self.show_there(True, None)
+
+    def show_there(self, there: bool, picture: QImage | None) -> None:
+        """Whether its folder was found, and the picture of its last shot."""
+        self.there, self.picture = there, picture
+        if not there:
+            self.lines[1] = "not there now: is its card or disk connected?"
+        self.setAccessibleName(", ".join(self.lines))
+        self.setEnabled(there)
+        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
@@ -95,7 +118,7 @@ class StartPage(QWidget):
         self.host = host
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._pictures = host.session.render.channel("pictures of shoots", 145)
+        self._pictures = host.session.places.channel("shoots")
         outer = QHBoxLayout(self)
         outer.setContentsMargins(24, 28, 24, 16)
         outer.addStretch(1)
@@ -134,15 +157,39 @@ class StartPage(QWidget):
         self.heading = Label("Go on with")
         self.heading.setObjectName("heading")
         column.addWidget(self.heading)
+        self.day = self._day()
+        column.addWidget(self.day)
         scroll, self.column = scrolled(8)
         column.addWidget(scroll, 1)
         self.cards: list[RecentCard] = []
         self.fill()
 
+    @staticmethod
+    def _day() -> QWidget:
+        """What each task is for, until there are shoots to go on with."""
+        day = QWidget()
+        grid = QGridLayout(day)
+        grid.setContentsMargins(0, 8, 0, 0)
+        grid.setHorizontalSpacing(24)
+        grid.setVerticalSpacing(14)
+        for k, (title, text) in enumerate(DAY):
+            part = QVBoxLayout()
+            part.setSpacing(3)
+            for words, name in ((title, "heading"), (text, "quiet")):
+                label = Label(words)
+                label.setObjectName(name)
+                label.setWordWrap(True)
+                part.addWidget(label)
+            part.addStretch(1)
+            grid.addLayout(part, k // 2, k % 2)
+        for side in (0, 1):
+            grid.setColumnStretch(side, 1)
+        return day
+
     def turned_to(self) -> None:
         """The page was chosen."""
         self.fill()
-        (self.cards[0] if self.cards and self.cards[0].there else self.open).setFocus()
+        (self.cards[0] if self.cards else self.open).setFocus()
 
     def fill(self) -> None:
         """The shoots that were opened before."""
@@ -153,30 +200,31 @@ class StartPage(QWidget):
             card.clicked.connect(partial(self._open, card.recent))
             self.column.addWidget(card)
         self.column.addStretch(1)
-        self._picture(0)
+        self.day.setVisible(not self.cards)
+        self._look(0)
 
     def _open(self, recent: Recent) -> None:
         self.host.open_shoot(list(recent.paths), recent.title)
 
-    def _picture(self, k: int) -> None:
-        """The picture of one card after the other."""
+    def _look(self, k: int) -> None:
+        """Look for one shoot after the other, and for its picture."""
         cards = self.cards
-        while k < len(cards) and not (cards[k].there and cards[k].recent.shot):
-            k += 1
         if k >= len(cards):
             return
-        path = Path(cards[k].recent.shot)
+        recent = cards[k].recent
 
-        def done(found: QImage | None) -> None:
+        def done(found: tuple[bool, QImage | None]) -> None:
             if cards is self.cards:
-                cards[k].picture = found
-                cards[k].update()
-                self._picture(k + 1)
+                cards[k].show_there(*found)
+                self._look(k + 1)
 
-        def work() -> QImage | None:
+        def work() -> tuple[bool, QImage | None]:
+            if not all(Path(p).exists() for p in recent.paths):
+                return False, None
             try:
-                return to_qimage(small_view(read_shot(path, None), 2 * PICTURE.width())[0])
+                shot = read_shot(Path(recent.shot), None) if recent.shot else None
+                return True, None if shot is None else to_qimage(small_view(shot, 2 * PICTURE.width())[0])
             except BrutoError:
-                return None
+                return True, None
 
         self._pictures.ask(None, work, done, lambda _: None)
