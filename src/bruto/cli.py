@@ -261,12 +261,17 @@ def compare(
     as_json: JsonFlag = False,
 ) -> None:
     """Compare two files of one scene: raw, merged or picture."""
+    from bruto.compare.metrics import COMPARE_EDGE, sentences
     from bruto.compare.metrics import compare as compare_pictures
-    from bruto.compare.metrics import sentences
-    from bruto.compare.rendering import for_comparison
+    from bruto.compare.push import cannot_act
+    from bruto.compare.sides import side_of
+    from bruto.develop.recipe import load_recipe
 
-    a, b = for_comparison(first, push), for_comparison(second, push)
-    c = compare_pictures(a, b)
+    pushing = None if push is None else load_recipe(push)
+    if pushing is not None and cannot_act(pushing):
+        typer.echo(f"Left out of the push, as no finished picture has it: {', '.join(cannot_act(pushing))}", err=True)
+    sides = [side_of(path, values_beside(path), pushing) for path in (first, second)]
+    c = compare_pictures(sides[0].whole(COMPARE_EDGE), sides[1].whole(COMPARE_EDGE))
     if as_json:
         print_json(
             {
@@ -288,6 +293,58 @@ def compare(
     typer.echo(f"aligned within {c.alignment.model_px:.2f} px ({c.alignment.tracks} tracks)")
     for name, x, y, text in sentences(c, first.name, second.name):
         typer.echo(shown(f"{name:26} {x:>7} {y:>7}  {text}"))
+
+
+@app.command()
+def match(
+    raw: Path,
+    phone: Path,
+    output: Annotated[Path, typer.Option("-o", "--output", help="The recipe, JSON.")],
+    parts: Annotated[str, typer.Option(help="Which parts are taken: tone,white,colour,local,detail.")] = "",
+    strength: Annotated[float, typer.Option(min=0, max=100, help="How far, percent.")] = 100.0,
+    overwrite: OverwriteFlag = False,
+    as_json: JsonFlag = False,
+) -> None:
+    """Find the recipe that makes a raw look like the phone's picture, and say what the phone did."""
+    from bruto.align.registration import register_codes
+    from bruto.compare.match.parts import PARTS, mixed, parts_of
+    from bruto.compare.match.solve import match as solve
+    from bruto.compare.metrics import COMPARE_EDGE
+    from bruto.compare.sides import Developed, Finished, side_of
+    from bruto.develop.recipe import save_recipe
+    from bruto.storage.outputs import Outputs
+
+    chosen = parts_of(parts) or tuple(PARTS)
+    target = Outputs([raw, phone], overwrite=overwrite).file(output)
+    ours, theirs = side_of(raw, values_beside(raw)), side_of(phone)
+    if not isinstance(ours, Developed) or not isinstance(theirs, Finished):
+        raise BrutoError("A raw comes first, and a finished picture second: bruto match RAW PHONE -o RECIPE.json.")
+    alignment = register_codes(ours.whole(COMPARE_EDGE), theirs.pixels)
+    progress = ProgressLine()
+    found = solve(ours.developer, theirs.pixels, alignment, ours.recipe, progress=lambda s: progress(s, "match"))
+    recipe = mixed(ours.recipe, found.recipe, chosen, strength / 100, ours.developer.as_shot())
+    save_recipe(recipe, target)
+    if as_json:
+        print_json({
+            "delta_e00": {"before_median": found.before[0], "before_p95": found.before[1], "median": found.after[0],
+                          "p95": found.after[1]},
+            "did": [{"what": d.what, "value": d.value, "unit": d.unit} for d in found.did],
+            "kept_out_blocks": found.kept_out,
+        })  # fmt: skip
+        return
+    typer.echo(
+        f"ΔE00 {found.before[0]:.1f} → {found.after[0]:.1f} (median), {found.before[1]:.1f} → {found.after[1]:.1f} "
+        f"(95 %) on {found.kept_out} blocks that the fit did not see"
+    )
+    typer.echo(shown("The phone: " + ", ".join(d.text for d in found.did) + "."))
+
+
+def values_beside(path: Path) -> Any:
+    """The values beside a file, None where it was never edited."""
+    from bruto.shoot.sidecar import load_sidecar
+
+    side, _ = load_sidecar(path)
+    return None if side.untouched else side.recipe
 
 
 def _merged(result: Any, as_json: bool) -> None:
@@ -428,7 +485,7 @@ def bench(
         typer.echo(json.dumps(results, indent=1))
 
 
-COMMANDS = {"inspect", "measure", "develop", "compare", "merge", "simulate", "demo", "open", "bench"}
+COMMANDS = {"inspect", "measure", "develop", "compare", "match", "merge", "simulate", "demo", "open", "bench"}
 
 
 def main(arguments: list[str] | None = None) -> int:

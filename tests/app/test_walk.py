@@ -167,5 +167,4 @@ class Subjects(WindowTest):
         w.shoot.select(next(s for s in w.shoot.shots if s.name == "pans-001"))  # a picture alone
         self.go.set()
         self.settle()
-        self.assertIsNone(w.compare.stage.first)
-        self.assertIn("only one file", w.compare.stage.message)
+        self.assertEqual(w.compare.stage.names[0], "the picture, as corrected")

@@ -346,7 +346,8 @@ class States(WindowTest):
         self.settle()
         self.assertGreater(np.abs(self.picture().astype(int) - before).mean(), 0.5)
         self.task("Compare")
-        self.assertIn("only one file", self.window.compare.stage.message)
+        wells = [well.currentText() for well in self.window.compare.wells]
+        self.assertEqual(wells, ["the picture, as corrected", "the picture, as it is"])
 
     def test_no_shots(self) -> None:
         empty = self.folder.parent / "nothing"

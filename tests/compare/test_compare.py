@@ -4,25 +4,36 @@ from __future__ import annotations
 
 import unittest
 from dataclasses import replace
+from pathlib import Path
 
 import cv2
 import numpy as np
 from PIL import Image
 
 from bruto.align.registration import normalised, register
-from bruto.color.spaces import encode_srgb
+from bruto.color.difference import delta_e00
+from bruto.color.spaces import encode_srgb, picture_to_lab
+from bruto.compare.maps import difference_map, lab_of_codes
 from bruto.compare.measures import edge_overshoot
 from bruto.compare.metrics import compare, sentences
-from bruto.compare.rendering import for_comparison, sharp_pair
+from bruto.compare.places import places_of
+from bruto.compare.push import ADDED, RAW_ONLY, SCALED, TAKEN, cannot_act, pushed
+from bruto.compare.sides import Developed, Finished, sharp_pair, side_of
 from bruto.container.orientation import orient
 from bruto.develop.frame import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
-from bruto.develop.recipe import Recipe, save_recipe
+from bruto.develop.recipe import FRAME_FIELDS, Recipe
 from bruto.develop.source import open_source
+from bruto.develop.values import Handle, Tone
 from bruto.errors import BrutoError
 from bruto.simphone.capture import Phone
 from bruto.simphone.finish import phone_map
 from tests.shots import MIDDLE, raw_of, taken
+
+
+def for_comparison(path: str | Path, push: Recipe | None = None) -> np.ndarray:
+    """All of a side at full size."""
+    return side_of(path, None, push).whole(1 << 20)
 
 
 def scene(name: str = "pans") -> np.ndarray:
@@ -219,7 +230,7 @@ class Sharp(unittest.TestCase):
             ]
             alignment = compare(small[0], small[1]).alignment
             rect = Rectangle(300, 250, 260, 200)
-            pair = sharp_pair(developer, recipe, picture, alignment, rect)
+            pair = sharp_pair(Developed(developer, recipe), Finished(picture), alignment, rect)
             self.assertEqual(pair.first.shape, (200, 260, 3))
             self.assertEqual(pair.second.shape, (200, 260, 3))
             np.testing.assert_array_equal(pair.first, developer_rect(developer, recipe, rect, orientation))
@@ -235,20 +246,90 @@ def developer_rect(developer: Developer, recipe: Recipe, rect: Rectangle, orient
 
 class Push(unittest.TestCase):
     def test_the_same_push_changes_both(self) -> None:
-        from pathlib import Path
-        from tempfile import TemporaryDirectory
-
         shot = taken("pans", size=MIDDLE, seed=2)[0]
-        with TemporaryDirectory() as folder:
-            push = Path(folder) / "push.json"
-            save_recipe(Recipe(exposure=1.5), push)
-            for file in shot["files"]:
-                plain, pushed = for_comparison(file), for_comparison(file, push)
-                self.assertEqual(plain.shape, pushed.shape)
-                self.assertGreater(pushed.mean(), plain.mean() + 15)
+        for file in shot["files"]:
+            plain = for_comparison(file).astype(float)
+            for push, least in ((Recipe(exposure=1.5), 15), (Recipe(tone=lifted(20)), 2)):
+                pushed_one = for_comparison(file, push)
+                self.assertEqual(plain.shape, pushed_one.shape)
+                self.assertGreater(pushed_one.mean(), plain.mean() + least)
+            grey = for_comparison(file, Recipe(chroma=0.0)).astype(int)
+            self.assertLess(np.abs(grey[..., 0] - grey[..., 2]).mean(), 2)
+
+    def test_a_push_adds_to_what_is_there(self) -> None:
+        own = Recipe(exposure=0.5, chroma=1.2, temperature=5000.0)
+        both = pushed(own, Recipe(exposure=1.0, chroma=2 * Recipe().chroma, temperature=6500.0))
+        self.assertEqual((both.exposure, both.chroma, both.temperature), (1.5, 2.4, 5000.0))
+        self.assertEqual(pushed(own, Recipe()), own)
+        self.assertEqual(pushed(Recipe(exposure=7.5), Recipe(exposure=4.0)).exposure, 8.0)  # as far as it goes
+        self.assertEqual(cannot_act(Recipe(noise_best=True, horizon=2.0)), ["best grade in files", "horizon"])
+
+    def test_every_field_has_a_way_to_act_or_is_named(self) -> None:
+        known = {*ADDED, *SCALED, *TAKEN, *RAW_ONLY, *FRAME_FIELDS, "temperature", "tint"}
+        left = set(Recipe.model_fields) - known - {"schema_version", "engine", "bypassed"}
+        self.assertEqual(left, set())
 
     def test_a_picture_is_shown_as_it_is(self) -> None:
         shot = taken("pans", size=MIDDLE, seed=2)[0]
         with Image.open(shot["files"][1]) as image:
             np.testing.assert_array_equal(for_comparison(shot["files"][1]), np.asarray(image))
         self.assertEqual(for_comparison(raw_of("pans", size=MIDDLE, seed=2)).shape, (MIDDLE[1], MIDDLE[0], 3))
+
+
+def lifted(by: float) -> Tone:
+    """Tone with lighter shadows."""
+    tone = Tone()
+    return tone.model_copy(update={"shadow": Handle(ev=-3.0, lightness=14.5 + by)})
+
+
+class Maps(unittest.TestCase):
+    def test_they_are_the_formulas(self) -> None:
+        random = np.random.default_rng(3)
+        one, other = (random.integers(0, 256, (60, 80, 3)).astype(np.uint8) for _ in range(2))
+        other[:20] = np.clip(one[:20].astype(int) + random.integers(-3, 4, (20, 80, 3)), 0, 255)
+        one[:5] = other[:5] = one[:5, :, :1]  # without colour
+        labs = [picture_to_lab(p) for p in (one, other)]
+        np.testing.assert_allclose(lab_of_codes(one), labs[0], atol=2e-3)
+        np.testing.assert_allclose(
+            difference_map(*(lab.astype(np.float32) for lab in labs)), delta_e00(*labs), atol=2e-3
+        )
+
+
+class Places(unittest.TestCase):
+    """One fault made in one corner of a picture is found there, and told for what it is."""
+
+    def setUp(self) -> None:
+        self.plain = picture(0.02 + 0.5 * scene("card"))
+        self.valid = np.ones(self.plain.shape[:2], bool)
+
+    def found(self, kind: str, changed: np.ndarray) -> tuple[float, float, str]:
+        places = places_of(self.plain, changed, self.valid)
+        (place,) = [p for p in places if p.kind == kind]
+        return place.x, place.y, place.sentence.format(first="raw", second="picture")
+
+    def test_each_kind(self) -> None:
+        h, w = self.plain.shape[:2]
+        corner = (slice(h // 2, h), slice(0, w // 2))
+        smeared = self.plain.copy()
+        smeared[corner] = cv2.GaussianBlur(self.plain, (0, 0), 2.5)[corner]
+        x, y, said = self.found("detail", smeared)
+        self.assertTrue(x < 0.55 and y > 0.45, (x, y))
+        self.assertIn("in the picture it is smeared", said)
+        tinted = self.plain.astype(int)
+        tinted[corner] += [0, 14, 0]
+        x, y, said = self.found("tint", np.clip(tinted, 0, 255).astype(np.uint8))
+        self.assertTrue(x < 0.55 and y > 0.45, (x, y))
+        self.assertIn("greener in the picture", said)
+        noisy = self.plain.astype(float)
+        noisy[corner] += np.random.default_rng(1).normal(0, 8, noisy[corner].shape[:2])[..., None]
+        x, y, said = self.found("noise", np.clip(noisy, 0, 255).astype(np.uint8))
+        self.assertTrue(x < 0.55 and y > 0.45, (x, y))
+        self.assertIn("picture shows more grain", said)
+        burnt = self.plain.copy()
+        burnt[corner] = np.clip(burnt[corner].astype(int) * 3, 0, 255)
+        x, y, said = self.found("clipping", burnt)
+        self.assertTrue(x < 0.55 and y > 0.45, (x, y))
+        self.assertIn("The raw still has", said)
+
+    def test_equal_pictures_have_none(self) -> None:
+        self.assertEqual(places_of(self.plain, self.plain, self.valid), [])

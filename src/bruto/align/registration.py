@@ -109,6 +109,17 @@ def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str
         raise BrutoError("The two pictures could not be aligned: they show too little, or no common scene.") from error
 
 
+def register_codes(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Alignment:
+    """Align two sRGB pictures (H, W, 3) of any sizes; see `register`."""
+    greys = []
+    for picture in (first, second):
+        scale = WORKING_EDGE / max(picture.shape)
+        if scale < 1:
+            picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        greys.append((cv2.cvtColor(np.ascontiguousarray(picture), cv2.COLOR_RGB2GRAY).astype(np.float32) / 255) ** 2)
+    return register(greys[0], greys[1], model)
+
+
 def _registered(first: NDArray[np.float32], second: NDArray[np.float32], model: str) -> Alignment:
     size_a, size_b = (first.shape[1], first.shape[0]), (second.shape[1], second.shape[0])
     a, b = normalised(_shrunk(first)), normalised(_shrunk(second))

@@ -9,8 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.align.registration import Alignment, register
-from bruto.color.difference import delta_e00
-from bruto.color.spaces import picture_to_lab
+from bruto.compare.maps import difference_map, lab_of_codes
 from bruto.compare.measures import MEASURES, Seen
 from bruto.errors import BrutoError
 
@@ -60,13 +59,13 @@ def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
     valid = (mx >= 0) & (my >= 0) & (mx <= b.shape[1] - 1) & (my <= b.shape[0] - 1)
     if valid.mean() < 0.1:
         raise BrutoError("The two pictures share too little of the scene to be compared.")
-    lab_a, lab_b = (picture_to_lab(x).astype(np.float32) for x in (a, moved))
+    lab_a, lab_b = (lab_of_codes(x) for x in (a, moved))
     flat = _flat_mask(lab_a, valid) & _flat_mask(lab_b, valid)
     if flat.sum() < 200:
         flat = _flat_mask(lab_a, valid)
     busy = valid & ~cv2.dilate(flat.astype(np.uint8), np.ones((9, 9))).astype(bool)
-    difference = delta_e00(lab_a, lab_b).astype(np.float32)
-    blurred = delta_e00(*(cv2.GaussianBlur(x, (0, 0), 2.0) for x in (lab_a, lab_b)))  # colour, not grain
+    difference = difference_map(lab_a, lab_b)
+    blurred = difference_map(*(cv2.GaussianBlur(x, (0, 0), 2.0) for x in (lab_a, lab_b)))  # colour, not grain
     # the residual is stated in pixels of the first picture as given
     scale = max(first.shape) / max(a.shape)
     alignment = replace(alignment, residual_px=alignment.residual_px * scale, model_px=alignment.model_px * scale)

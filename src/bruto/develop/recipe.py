@@ -10,7 +10,17 @@ from pydantic import ConfigDict, Field, ValidationError, field_validator
 
 from bruto.develop.migrations import SCHEMA, migrated
 from bruto.develop.shown import KEPT, Shown, shown
-from bruto.develop.values import CURVE_NAMES, IDENTITY, SWAP_RED_BLUE, Curves, Frozen, HueNode, Tints, Tone
+from bruto.develop.values import (
+    CURVE_NAMES,
+    IDENTITY,
+    SWAP_RED_BLUE,
+    Curves,
+    Frozen,
+    HueNode,
+    LocalTone,
+    Tints,
+    Tone,
+)
 from bruto.errors import BrutoError
 from bruto.files import check_readable
 from bruto.publish import Target, write_new
@@ -56,6 +66,10 @@ def _tone(r: Recipe) -> str:
         f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from "
         f"{tone.white.ev:+.1f} EV; set on the light strip"
     ).replace("-", "−")
+
+
+def _local(r: Recipe) -> str:
+    return f"local tone {r.local_strength:.2f} ×" if r.local_tone.gains and r.local_strength else ""
 
 
 def _tints(r: Recipe) -> str:
@@ -226,6 +240,13 @@ class Recipe(Frozen):
     )
     tone: Annotated[Tone, Shown("Tone", group="tone", neutral=Tone(), phrase=_tone)] = Field(
         default=Tone(), description="five handles from scene light to lightness"
+    )
+    local_tone: Annotated[
+        LocalTone,
+        Shown("Local tone", group="tone", neutral=LocalTone(), phrase=lambda r: ""),
+    ] = Field(default=LocalTone(), description="gains over place and light, after the tone handles")
+    local_strength: Annotated[float, Shown("Local tone", "×", 0.05, "tone", 0.0, phrase=lambda r: _local(r))] = Field(
+        default=1.0, ge=0, le=2, description="share of the local gains that is used"
     )
     bypassed: Annotated[tuple[FieldName, ...], Shown("Left out")] = Field(
         default=(), max_length=64, description="fields whose values are kept but not used"

@@ -99,6 +99,32 @@ class Tints(Frozen):
     bright: Zone = Zone()
 
 
+MOST_COLUMNS, MOST_ROWS, MOST_LIGHTS = 12, 9, 8
+"""Points of a local tone field at most, over the width, the height and the light."""
+
+
+class LocalTone(Frozen):
+    """Gains (EV) over place and light, read between points in all three directions: `columns` and `rows` of cells over
+    the recorded frame, `lights` from black to white in equal steps of the cube root of the picture's light. `gains`
+    row by row, column by column, from black to white. Without gains there is none.
+    """
+
+    columns: int = Field(default=0, ge=0, le=MOST_COLUMNS)
+    rows: int = Field(default=0, ge=0, le=MOST_ROWS)
+    lights: int = Field(default=0, ge=0, le=MOST_LIGHTS)
+    gains: tuple[Annotated[float, Field(ge=-6, le=6)], ...] = Field(
+        default=(), max_length=MOST_COLUMNS * MOST_ROWS * MOST_LIGHTS
+    )
+
+    @field_validator("gains")
+    @classmethod
+    def _as_many_as_points(cls, gains: tuple[float, ...], info: Any) -> tuple[float, ...]:
+        columns, rows, lights = (info.data.get(k, 0) for k in ("columns", "rows", "lights"))
+        if len(gains) != columns * rows * lights or (gains and lights < 2):
+            raise ValueError("there must be one gain for each point, and two steps of light or more")
+        return gains
+
+
 Points = tuple[tuple[float, float], ...]
 
 

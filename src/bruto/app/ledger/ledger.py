@@ -45,6 +45,8 @@ class Ledger(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.edit: Edit | None = None
         self.as_shot: tuple[float, float] = (6500.0, 0.0)
+        self._absent: tuple[str, ...] = ("local_strength",)
+        """Rows of what the shot does not have."""
         self._open_before: list[str] | None = None
         """Groups that were unfolded before a row was looked for."""
         outer = QVBoxLayout(self)
@@ -172,6 +174,7 @@ class Ledger(QWidget):
         column.addStretch(1)
         scroll.setWidget(body)
         outer.addWidget(scroll)
+        self._found("")
         self.walk = Walk(body, self)
         self.all_button.clicked.connect(lambda: self.edit and self.edit.take_all())
         self.undo_button.clicked.connect(lambda: self.edit and self.edit.undo())
@@ -289,7 +292,7 @@ class Ledger(QWidget):
             whole = wanted in group.title.lower()
             hits = [r for r in rows if whole or wanted in r.title.lower()]
             for row in rows:
-                row.setVisible(not wanted or row in hits)
+                row.setVisible((not wanted or row in hits) and row.field not in self._absent)
             group.setVisible(not wanted or whole or bool(hits))
             if wanted:
                 group.set_open(whole or bool(hits))
@@ -373,6 +376,10 @@ class Ledger(QWidget):
             same = suggestion is not None and row.text_of(suggestion) == row.text_of(value)
             row.show_values(value, self._shown(field, getattr(default, field)), suggestion, evidence, same)
             row.show_used(field not in recipe.bypassed)
+        absent = () if recipe.local_tone.gains else ("local_strength",)
+        if absent != self._absent:
+            self._absent = absent
+            self._found(self.row_finder.text())
         self.best.setChecked(recipe.noise_best)
         self.profile.show_values(recipe, edit.suggestions.get("base_look"))
         self.white.show_recipe(recipe)

@@ -1,30 +1,56 @@
-"""Compare: the raw against the phone's picture, seen and measured."""
+"""Compare: any two pictures on equal terms, seen and measured, and the phone's look on demand."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QSlider,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bruto.app.host import Host
+from bruto.app.pages.compare_look import LookBox
 from bruto.app.stage.compare_stage import MODES, CompareStage
+from bruto.app.stage.places_view import PlacesView, short
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label
 from bruto.compare.metrics import Comparison, sentences
+from bruto.develop.recipe import Recipe
+from bruto.develop.values import Tone
+
+PLACES = "Places"
+TIPS = {
+    PLACES: "The places where both differ most, at 1:1",
+    "Side by side": "Both at the same place and size",
+    "Curtain": "The first left of a line, the second right of it",
+    "Alternate": "One after the other",
+    "Difference": "Where and how much the colours differ",
+}
+PUSHES = (("exposure", "Exposure", -20, 40), ("shadows", "Shadows", 0, 40), ("chroma", "Chroma", -50, 150))
+"""Pushes: name, title, least and most, in tenths of EV, L* and percent."""
+PUSH_AFTER_MS = 350
 
 
 class ComparePanel(QWidget):
     """The measured table, a plain sentence under each line."""
 
-    push_changed = Signal()
-
-    def __init__(self) -> None:
+    def __init__(self, host: Host) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(334)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 8, 10, 8)
+        self.look = LookBox(host)
+        layout.addWidget(self.look)
         title = Label("What it shows")
         title.setObjectName("heading")
         layout.addWidget(title)
@@ -46,7 +72,13 @@ class ComparePanel(QWidget):
         layout.addWidget(scroll, 1)
         self.values: dict[str, tuple[str, str]] = {}
 
-    def set_comparison(self, c: Comparison | None, note: str, columns: tuple[str, str] = ("raw", "phone")) -> None:
+    def set_comparison(
+        self,
+        c: Comparison | None,
+        note: str,
+        columns: tuple[str, str] = ("first", "second"),
+        names: tuple[str, str] = ("first", "second"),
+    ) -> None:
         """Fill the table, or empty it and say why."""
         self.note.setText(note)
         while self.grid.count():
@@ -61,7 +93,7 @@ class ComparePanel(QWidget):
             label.setObjectName("quiet")
             self.grid.addWidget(label, 0, k + 1, Qt.AlignmentFlag.AlignRight)
         row = 1
-        for name, a, b, sentence in sentences(c):
+        for name, a, b, sentence in sentences(c, *(short(n) for n in names)):
             self.values[name] = (a, b)
             title = Label(name)
             title.setStyleSheet("font-weight: bold;")
@@ -79,8 +111,80 @@ class ComparePanel(QWidget):
         self.grid.setRowStretch(row, 1)
 
 
+class PushRow(QWidget):
+    """The same push on both sides. Emits `changed` with a recipe when it is let go."""
+
+    changed = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("bar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 4, 12, 4)
+        row.setSpacing(8)
+        title = Label("Same push on both")
+        title.setObjectName("quiet")
+        row.addWidget(title)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(PUSH_AFTER_MS)
+        self._timer.timeout.connect(lambda: self.changed.emit(self.recipe()))
+        self.sliders: dict[str, QSlider] = {}
+        self.values: dict[str, Label] = {}
+        for name, text, low, high in PUSHES:
+            row.addWidget(Label(text))
+            slider = self.sliders[name] = QSlider(Qt.Orientation.Horizontal)
+            slider.setRange(low, high)
+            slider.setSingleStep(5)
+            slider.setMinimumHeight(26)
+            slider.setAccessibleName(f"Push of {text.lower()} on both")
+            slider.valueChanged.connect(self._moved)
+            row.addWidget(slider, 1)
+            value = self.values[name] = Label("")
+            value.setMinimumWidth(58)
+            row.addWidget(value)
+        self.none = QPushButton("None")
+        self.none.setToolTip("Take the push back")
+        self.none.clicked.connect(self.reset)
+        row.addWidget(self.none)
+        self._told()
+
+    def recipe(self) -> Recipe:
+        """The push as values."""
+        exposure, shadows, chroma = (self.sliders[n].value() for n in ("exposure", "shadows", "chroma"))
+        tone = Tone()
+        if shadows:
+            lifted = tone.shadow.model_copy(update={"lightness": tone.shadow.lightness + shadows})
+            black = tone.black.model_copy(update={"lightness": tone.black.lightness + shadows / 4})
+            tone = tone.model_copy(update={"shadow": lifted, "black": black})
+        default = Recipe()
+        return default.changed(
+            exposure=exposure / 10, tone=tone.model_dump(), chroma=default.chroma * (1 + chroma / 100)
+        )
+
+    def reset(self) -> None:
+        """No push."""
+        for slider in self.sliders.values():
+            slider.setValue(0)
+
+    def _told(self) -> None:
+        exposure, shadows, chroma = (self.sliders[n].value() for n in ("exposure", "shadows", "chroma"))
+        for name, text in (
+            ("exposure", f"{exposure / 10:+.1f} EV"),
+            ("shadows", f"{shadows:+d} L*"),
+            ("chroma", f"{chroma:+d} %"),
+        ):
+            self.values[name].setText(text.replace("-", "−"))
+        self.none.setEnabled(bool(exposure or shadows or chroma))
+
+    def _moved(self, _: int) -> None:
+        self._told()
+        self._timer.start()
+
+
 class ComparePage(QWidget):
-    """Stage with its bar, and the panel."""
+    """Two wells, the stage with its bar, the push, and the panel."""
 
     def __init__(self, host: Host) -> None:
         super().__init__()
@@ -90,57 +194,154 @@ class ComparePage(QWidget):
         layout.setSpacing(0)
         middle = QVBoxLayout()
         middle.setSpacing(0)
+        middle.addWidget(self._wells())
         bar = StageBar("COMPARE")
         self.tag = bar.tag
         self.stage = CompareStage()
+        self.places = PlacesView()
         self.buttons: dict[str, QPushButton] = {}
-        for k, mode in enumerate(MODES):
-            button = bar.add(mode, mode, left=True, checkable=True, shortcut=f"Alt+{k + 1}")
+        for k, mode in enumerate((PLACES, *MODES)):
+            button = bar.add(mode, TIPS[mode], left=True, checkable=True, shortcut=f"Alt+{k + 1}")
             button.clicked.connect(lambda _, m=mode: self.set_mode(m))
             self.buttons[mode] = button
-        bar.add("Fit", "Whole picture (Z)").clicked.connect(self.stage.set_fit)
-        bar.add("1:1", "One pixel of the raw on one of the screen (Z)").clicked.connect(self.stage.set_one_to_one)
+        bar.add("Fit", "Whole picture (F2)").clicked.connect(self._fit)
+        bar.add("1:1", "One pixel of the first on one of the screen (F2)").clicked.connect(self._one_to_one)
         middle.addWidget(bar)
-        middle.addWidget(self.stage, 1)
+        self.views = QStackedWidget()
+        self.views.addWidget(self.places)
+        self.views.addWidget(self.stage)
+        middle.addWidget(self.views, 1)
+        self.push = PushRow()
+        self.push.changed.connect(self.comparing.set_push)
+        middle.addWidget(self.push)
         layout.addLayout(middle, 1)
-        self.panel = ComparePanel()
+        self.panel = ComparePanel(host)
         layout.addWidget(self.panel)
-        self.set_mode("Curtain")
+        self.set_mode(PLACES)
         self.stage.view_changed.connect(self._ask_piece)
+        self.places.chosen.connect(self._look_at)
         self.comparing.changed.connect(self._show)
+        self.comparing.first_made.connect(self.stage.set_first)
         self.comparing.piece_made.connect(self.stage.set_pieces)
+        self.comparing.place_made.connect(self.places.set_pair)
         host.session.opened.shown.connect(self._shot_changed)
         host.session.opened.decoded.connect(self._shot_changed)
+        host.session.opened.edited.connect(lambda *_: self._shot_changed())
+        host.session.shoot.selection_changed.connect(self._fill_wells)
+
+    def _wells(self) -> QWidget:
+        bar = surface("bar")
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 5, 12, 5)
+        row.setSpacing(8)
+        self.wells = (QComboBox(), QComboBox())
+        for k, (well, name) in enumerate(zip(self.wells, ("First", "Second"), strict=True)):
+            label = Label(name)
+            label.setObjectName("quiet")
+            row.addWidget(label)
+            well.setAccessibleName(f"{name} picture")
+            well.setMinimumWidth(150)
+            well.activated.connect(lambda index, k=k: self._chosen(k, index))
+            row.addWidget(well, 1)
+            if k == 0:
+                self.swap = QPushButton("⇄")
+                self.swap.setAccessibleName("Exchange both")
+                self.swap.setToolTip("Exchange both")
+                self.swap.setFixedWidth(34)
+                self.swap.clicked.connect(self._swap)
+                row.addWidget(self.swap)
+        return bar
+
+    def _fill_wells(self) -> None:
+        choices = self.comparing.choices()
+        for well, now in zip(self.wells, self.comparing.wells, strict=True):
+            items = [c.title for c in choices]
+            if items != [well.itemText(k) for k in range(well.count())]:
+                well.clear()
+                for c in choices:
+                    well.addItem(c.title, (c.kind, c.name))
+            index = next((k for k, c in enumerate(choices) if (c.kind, c.name) == now), -1)
+            well.setCurrentIndex(index)
+            well.setEnabled(len(choices) > 1)
+        self.swap.setEnabled(len(choices) > 1)
+
+    def _chosen(self, well: int, index: int) -> None:
+        self.comparing.choose(well, *self.wells[well].itemData(index))
+
+    def _swap(self) -> None:
+        first, second = self.comparing.wells
+        self.comparing.wells = (second, first)
+        self.comparing.show()
 
     def set_mode(self, mode: str) -> None:
+        """Places, or one of the stage's modes."""
         for name, button in self.buttons.items():
             button.setChecked(name == mode)
-        self.stage.set_mode(mode)
+        self.views.setCurrentIndex(int(mode != PLACES))
+        if mode != PLACES:
+            self.stage.set_mode(mode)
+
+    @property
+    def mode(self) -> str:
+        """What is shown."""
+        return next(name for name, button in self.buttons.items() if button.isChecked())
+
+    def _fit(self) -> None:
+        self._on_stage()
+        self.stage.set_fit()
+
+    def _one_to_one(self) -> None:
+        self._on_stage()
+        self.stage.set_one_to_one()
+
+    def _on_stage(self) -> None:
+        if self.mode == PLACES:
+            self.set_mode("Curtain")
+
+    def _look_at(self, k: int) -> None:
+        """A place on the stage, at 1:1."""
+        found = self.comparing.state
+        if isinstance(found, str) or k >= len(found.places):
+            return
+        self._on_stage()
+        place = found.places[k]
+        self.stage.set_one_to_one()
+        self.stage.viewport.centre = (place.x * found.first.size[0], place.y * found.first.size[1])
+        self.stage.view_changed.emit()
+        self.stage.update()
 
     def turned_to(self) -> None:
         """The task was chosen: compare the shot as it is developed now."""
         self.comparing.show()
+        self._fill_wells()
+        self.panel.look.refresh()
 
     def _shot_changed(self) -> None:
         if self.isVisible():
-            self.comparing.show()
+            self.turned_to()
 
     def _show(self) -> None:
         """What there is for the shot, or why there is none."""
         found = self.comparing.state
+        self._fill_wells()
+        self.panel.look.refresh()
         if isinstance(found, str):
             self.tag.setText("COMPARE")
-            self.stage.message = found
+            self.stage.message = self.places.message = found
             self.stage.set_comparison(None)
+            self.places.show_places((), ("", ""))
             self.panel.set_comparison(None, "")
             return
         c = found.comparison
         self.tag.setText(f"ALIGNED within {max(c.alignment.model_px, 0.05):.2f} px")
         self.tag.setToolTip(f"{c.alignment.tracks} places tracked; error left in the fitted model")
-        self.stage.set_comparison(c, found.full_size, ("raw, developed", "phone's picture"))
+        self.stage.set_comparison(c, found.first.size, found.titles)
+        self.places.message = "Both are alike: no place stands out."
+        self.places.show_places(found.places, found.titles)
         self.panel.set_comparison(
-            c, "Both at equal size, the phone's picture brought onto the raw. Values of flat and busy places."
-        )
+            c, "Both at equal size, the second brought onto the first. Values of flat and busy places.",
+            names=found.titles,
+        )  # fmt: skip
         self._ask_piece()
 
     def _ask_piece(self) -> None:

@@ -13,7 +13,7 @@ from bruto.app.stage.stage import to_qimage
 from bruto.app.stage.viewing import Viewing
 from bruto.app.widgets import theme
 from bruto.compare.metrics import Comparison
-from bruto.compare.rendering import SharpPair
+from bruto.compare.sides import SharpPair
 from bruto.session.viewport import MOST_PIECE
 
 MODES = ("Side by side", "Curtain", "Alternate", "Difference")
@@ -68,6 +68,12 @@ class CompareStage(Viewing):
             self._fill_pane()
             self.viewport.set_frame(*size)
         self.update()
+
+    def set_first(self, picture: NDArray[np.uint8]) -> None:
+        """The first picture anew, on the same grid, while its values are dragged."""
+        if self.first is not None:
+            self.first, self.pieces = to_qimage(picture), None
+            self.update()
 
     def _fill_pane(self) -> None:
         pane = self._panes()[0]

@@ -81,18 +81,23 @@ def by_hue(nodes: tuple[HueNode, ...]) -> NDArray[np.float32]:
     return np.stack([np.cos(angle), np.sin(angle), gain, step], axis=1).astype(np.float32)
 
 
-def _tints(tints: Tints) -> NDArray[np.float32]:
-    """What is added to a and b by OKLab L: dark, middle and bright overlap and sum to one; black and white stay."""
-    l = np.arange(LIGHTS + 2) / LIGHTS
+def zone_weights(l: NDArray) -> tuple[NDArray, NDArray, NDArray]:
+    """How much the dark, middle and bright tints act at OKLab L: they overlap and sum to one; black and white stay."""
     star = np.clip(lightness(l**3) / 100, 0, 1)
     dark = np.clip(1 - star / 0.5, 0, 1) ** 1.5
     bright = np.clip((star - 0.5) / 0.5, 0, 1) ** 1.5
     middle = np.clip(1 - dark - bright, 0, 1)
     ends = np.clip(star / 0.08, 0, 1) * np.clip((1 - star) / 0.05, 0, 1)
+    return dark * ends, middle * ends, bright * ends
+
+
+def _tints(tints: Tints) -> NDArray[np.float32]:
+    """What is added to a and b by OKLab L."""
     out = np.zeros((LIGHTS + 2, 2))
-    for weight, zone in ((dark, tints.dark), (middle, tints.middle), (bright, tints.bright)):
+    zones = (tints.dark, tints.middle, tints.bright)
+    for weight, zone in zip(zone_weights(np.arange(LIGHTS + 2) / LIGHTS), zones, strict=True):
         angle = np.radians(zone.hue)
-        out += (weight * ends * zone.amount)[:, None] * np.array([np.cos(angle), np.sin(angle)])
+        out += (weight * zone.amount)[:, None] * np.array([np.cos(angle), np.sin(angle)])
     return out.astype(np.float32)
 
 

@@ -10,6 +10,7 @@ from bruto.develop.steps.edge_light import EdgeLight
 from bruto.develop.steps.edge_tint import EdgeTint
 from bruto.develop.steps.haze import HazeRemoval
 from bruto.develop.steps.light import Light
+from bruto.develop.steps.local_tone import LocalToneField
 from bruto.develop.steps.mixing import Mixing
 from bruto.develop.steps.noise import NoiseReduction
 from bruto.develop.steps.output import Output
@@ -25,6 +26,7 @@ POINT_STEPS: tuple[PointStep, ...] = (
     Light(),
     HazeRemoval(),
     ToneMapping(),
+    LocalToneField(),
     EdgeLight(),
     EdgeTint(),
     Mixing(),

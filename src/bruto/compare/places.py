@@ -1,0 +1,157 @@
+"""The places of a pair that are worth a look: where the two differ most in detail, tint, halos, clipping and noise."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.compare.maps import lab_of_codes
+from bruto.compare.measures import HIGH, LOW
+
+SIDE = 96
+"""Sides of a place on the compared grid, pixels."""
+STEP = 24
+FLAT, EDGE = 1.2, 6.0
+"""Change of smoothed L* a pixel below which a place is flat, and from which it is an edge."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """`kind` of difference; `x`, `y`: its middle on the compared grid, relative to the grid's width and height;
+    `sentence`, with `{first}` and `{second}` for the pictures.
+    """
+
+    kind: str
+    x: float
+    y: float
+    sentence: str
+
+
+@dataclass(frozen=True)
+class _Maps:
+    """CIELAB of both, what is finer than about 4 px of their L*, where both show something, and how steep it is."""
+
+    one: NDArray[np.float32]
+    other: NDArray[np.float32]
+    fine: tuple[NDArray[np.float32], NDArray[np.float32]]
+    valid: NDArray[np.float32]
+    steep: NDArray[np.float32]
+
+    def mean(self, values: NDArray) -> NDArray[np.float32]:
+        """The mean of squares at every step."""
+        whole = cv2.blur(np.ascontiguousarray(values, np.float32), (SIDE, SIDE), borderType=cv2.BORDER_REPLICATE)
+        return whole[::STEP, ::STEP]
+
+    def strength(self, values: NDArray, where: NDArray) -> NDArray[np.float32]:
+        """Root of the mean square, of places that count."""
+        return np.sqrt(np.maximum(self.mean(values * values * where), 0))
+
+
+def _detail(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+    one, other = (m.strength(f, m.valid) for f in m.fine)
+    score = np.abs(one - other)
+    return (
+        score,
+        lambda k: (
+            "The {first} has finer structure here; in the {second} it is smeared."
+            if one.flat[k] > other.flat[k]
+            else "The {second} is crisper here, by sharpening or by detail."
+        ),
+    )
+
+
+def _tint(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+    chroma = np.minimum(np.hypot(m.one[..., 1], m.one[..., 2]), np.hypot(m.other[..., 1], m.other[..., 2]))
+    grey = m.valid * (chroma < 10) * (m.one[..., 0] > 8)
+    share = np.maximum(m.mean(grey), 1e-3)
+    a, b = (m.mean((m.other[..., k] - m.one[..., k]) * grey) / share for k in (1, 2))
+    score = np.hypot(a, b) * (share > 0.2)
+    names = ((0, "redder"), (60, "yellower"), (150, "greener"), (240, "bluer"), (320, "more magenta"))
+
+    def said(k: int) -> str:
+        hue = float(np.degrees(np.arctan2(b.flat[k], a.flat[k]))) % 360
+        name = min(names, key=lambda n: abs((hue - n[0] + 180) % 360 - 180))[1]
+        return f"What is nearly grey is {name} in the {{second}}, by {score.flat[k]:.0f} in a*b*."
+
+    return score, said
+
+
+def _halo(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+    edges = m.valid * cv2.dilate((m.steep > EDGE).astype(np.float32), np.ones((7, 7)))
+    one, other = (m.strength(f, edges) for f in m.fine)
+    score = np.abs(other - one)
+    return (
+        score,
+        lambda k: (
+            "Edges are drawn harder in the {second}: look for light and dark lines along them."
+            if other.flat[k] > one.flat[k]
+            else "Edges are harder in the {first}; those of the {second} are soft."
+        ),
+    )
+
+
+def _clipping(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+    lost = [((p[..., 0] >= HIGH) | (p[..., 0] <= LOW)) * m.valid for p in (m.one, m.other)]
+    one, other = (m.mean(l) for l in lost)
+    bright = m.mean(m.one[..., 0]) > 50
+    score = np.abs(one - other)
+
+    def said(k: int) -> str:
+        where = "bright" if bright.flat[k] else "dark"
+        holds, loses = ("{first}", "{second}") if other.flat[k] > one.flat[k] else ("{second}", "{first}")
+        return f"The {holds} still has {where} detail that the {loses} has lost."
+
+    return score, said
+
+
+def _noise(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+    flat = m.valid * (m.steep < FLAT)
+    share = np.maximum(m.mean(flat), 1e-3)
+    one, other = (m.strength(f, flat) / np.sqrt(share) for f in m.fine)
+    score = np.abs(one - other) * (share > 0.5)
+    return score, lambda k: (
+        "The {first} shows more grain in even tones." if one.flat[k] > other.flat[k]
+        else "The {second} shows more grain in even tones."
+    )  # fmt: skip
+
+
+KINDS: tuple[tuple[str, Callable[[_Maps], tuple[NDArray, Callable[[int], str]]], float], ...] = (
+    ("detail", _detail, 0.25), ("tint", _tint, 1.5), ("halo", _halo, 0.3), ("clipping", _clipping, 0.01),
+    ("noise", _noise, 0.1),
+)  # fmt: skip
+"""Kinds of difference, how each is found, and the least of it that is worth a look."""
+
+
+def places_of(first: NDArray[np.uint8], second: NDArray[np.uint8], valid: NDArray[np.bool_]) -> list[Place]:
+    """Up to five places where two pictures (H, W, 3; sRGB codes) on one grid differ most, one for each kind."""
+    one, other = (lab_of_codes(p) for p in (first, second))
+    inner = cv2.erode(valid.astype(np.uint8), np.ones((SIDE // 2, SIDE // 2), np.uint8)).astype(np.float32)
+    smooth = [cv2.GaussianBlur(np.ascontiguousarray(p[..., 0]), (0, 0), 1.5) for p in (one, other)]
+    steep = np.maximum(*(
+        np.hypot(cv2.Sobel(s, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(s, cv2.CV_32F, 0, 1, scale=1 / 8))
+        for s in smooth
+    ))  # fmt: skip
+    fine = tuple(
+        np.ascontiguousarray(p[..., 0]) - cv2.GaussianBlur(np.ascontiguousarray(p[..., 0]), (0, 0), 2.0)
+        for p in (one, other)
+    )
+    maps = _Maps(one, other, fine, inner, steep)  # type: ignore[arg-type]
+    whole = maps.mean(valid) > 0.98
+    found: list[Place] = []
+    height, width = valid.shape
+    for kind, of, least in KINDS:
+        score, said = of(maps)
+        score = np.where(whole, score, 0.0)
+        for k in np.argsort(score.ravel())[::-1][:400]:
+            if score.flat[k] < least:
+                break
+            row, column = divmod(int(k), score.shape[1])
+            x, y = column * STEP / width, row * STEP / height
+            if all(abs(x - p.x) * width > SIDE or abs(y - p.y) * height > SIDE for p in found):
+                found.append(Place(kind, x, y, said(int(k))))
+                break
+    return found

@@ -1,0 +1,134 @@
+"""Compare in the real window: wells, places, the push on both, and the phone's look."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from bruto.shoot.sidecar import load_sidecar
+from tests.app.windows import LEFT, WindowTest, pixels
+from tests.shots import MIDDLE, SMALL, copy_of, taken
+
+
+class Compares(WindowTest):
+    def fill(self) -> None:
+        self.files = copy_of(taken("pans", size=MIDDLE, seed=2)[0]["files"], self.folder)
+        copy_of([f for s in taken("sluice", size=SMALL, count=3, iso=400.0) for f in s["files"]], self.folder)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.choose("pans-002")
+        self.task("Compare")
+        self.page = self.window.compare
+        self.comparing = self.window.session.comparing
+        self.compared()
+
+    def compared(self) -> None:
+        self.wait(lambda: not isinstance(self.comparing.state, str))
+        self.settle()
+
+    def pick(self, well: int, text: str) -> None:
+        """By the keyboard, in the box itself."""
+        box = self.page.wells[well]
+        box.setFocus()
+        QTest.keyClick(box, Qt.Key.Key_Home)
+        for _ in range(box.count()):
+            if box.currentText() == text:
+                break
+            QTest.keyClick(box, Qt.Key.Key_Down)
+            box.activated.emit(box.currentIndex())
+        self.assertEqual(box.currentText(), text)
+        self.compared()
+
+    def test_it_opens_with_places_and_each_leads_to_the_stage(self) -> None:
+        self.assertEqual(self.page.mode, "Places")
+        self.assertIs(self.page.views.currentWidget(), self.page.places)
+        self.assertGreaterEqual(len(self.page.places.places), 3)
+        self.wait(lambda: len(self.page.places.pairs) == len(self.page.places.places))
+        image = pixels(self.page.places.grab().toImage())
+        self.assertGreater(len(np.unique(image.reshape(-1, 3), axis=0)), 2000)
+        cell = self.page.places.cells()[1]
+        QTest.mouseClick(self.page.places, LEFT, pos=cell.center().toPoint())
+        self.settle()
+        self.assertEqual(self.page.mode, "Curtain")
+        place = self.page.places.places[1]
+        self.assertAlmostEqual(self.page.stage.viewport.centre[0], place.x * MIDDLE[0], delta=MIDDLE[0] * 0.3)
+        QTest.keyClick(self.window, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier)
+        self.assertEqual(self.page.mode, "Places")
+
+    def test_any_two_stand_in_the_wells(self) -> None:
+        names = [self.page.wells[1].itemText(k) for k in range(self.page.wells[1].count())]
+        for name in (
+            "the raw, as corrected",
+            "the raw, default values",
+            "the phone's picture",
+            "the preview in the file",
+        ):
+            self.assertIn(name, names)
+        self.pick(1, "the raw, default values")
+        self.assertEqual(self.page.stage.names, ("the raw, as corrected", "the raw, default values"))
+        self.assertLess(self.comparing.state.comparison.delta_e00_median, 0.5)  # type: ignore[union-attr]
+        QTest.mouseClick(self.page.swap, LEFT)
+        self.compared()
+        self.assertEqual(self.page.stage.names, ("the raw, default values", "the raw, as corrected"))
+        self.choose("sluice-001-01")
+        self.compared()
+        names = [self.page.wells[1].itemText(k) for k in range(self.page.wells[1].count())]
+        self.assertTrue(any("sluice-001-02" in n for n in names), names)
+
+    def test_the_same_push_on_both_and_none(self) -> None:
+        before = self.comparing.state.comparison  # type: ignore[union-attr]
+        slider = self.page.push.sliders["exposure"]
+        slider.setFocus()
+        for _ in range(4):
+            QTest.keyClick(slider, Qt.Key.Key_Right)
+        self.assertEqual(self.page.push.values["exposure"].text(), "+2.0 EV")
+        self.wait(lambda: self.comparing.push.exposure == 2.0)
+        self.compared()
+        after = self.comparing.state.comparison  # type: ignore[union-attr]
+        for one, other in ((before.first, after.first), (before.second, after.second)):
+            self.assertGreater(float(other.mean()), float(one.mean()) + 20)
+        QTest.mouseClick(self.page.push.none, LEFT)
+        self.wait(lambda: self.comparing.push.exposure == 0)
+        self.compared()
+        np.testing.assert_array_equal(self.comparing.state.comparison.second, before.second)  # type: ignore[union-attr]
+
+    def test_the_phones_look_is_found_taken_in_part_and_used(self) -> None:
+        look = self.page.panel.look
+        before = self.comparing.state.comparison.delta_e00_median  # type: ignore[union-attr]
+        QTest.mouseClick(look.find_button, LEFT)
+        self.assertTrue(look.stop.isVisible())
+        self.wait(lambda: self.comparing.matched is not None)
+        self.compared()
+        self.assertEqual(self.page.stage.names[0], "the raw, with the phone's look")
+        self.assertLess(self.comparing.state.comparison.delta_e00_median, 0.5 * before)  # type: ignore[union-attr]
+        self.assertIn("The phone: exposure", look.said.text())
+        QTest.mouseClick(look.ticks["colour"], LEFT, pos=look.ticks["colour"].rect().center() / 3)
+        self.compared()
+        self.assertEqual(self.comparing.look().chroma, self.window.develop.edit.recipe.chroma)
+        look.strength.setFocus()
+        for _ in range(10):
+            QTest.keyClick(look.strength, Qt.Key.Key_Left)
+        self.compared()
+        self.assertEqual(look.percent.text(), "50 %")
+        self.assertEqual(self.comparing.look().local_strength, 0.5)
+        QTest.mouseClick(look.use, LEFT)
+        self.window.develop.save()
+        self.compared()
+        side, _ = load_sidecar(self.files[0])
+        self.assertGreater(len(side.recipe.local_tone.gains), 100)
+        self.assertEqual([what for what, _ in side.history], ["the phone's look"])
+        self.assertTrue(self.window.develop.ledger.rows["local_strength"].isVisibleTo(self.window.develop.ledger))
+        self.window.develop.edit.undo()
+        self.assertFalse(self.window.develop.ledger.rows["local_strength"].isVisibleTo(self.window.develop.ledger))
+
+    def test_a_search_is_stopped(self) -> None:
+        look = self.page.panel.look
+        QTest.mouseClick(look.find_button, LEFT)
+        QTest.mouseClick(look.stop, LEFT)
+        self.wait(lambda: not look.stop.isVisible() and look.find_button.isVisible())
+        self.assertIsNone(self.comparing.matched)
+        self.choose("sluice-001-01")
+        self.compared()
+        self.assertIsNone(self.comparing.matched)
