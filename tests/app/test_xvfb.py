@@ -55,7 +55,8 @@ class RealWindow(unittest.TestCase):
             end = time.monotonic() + 60
             while not found and time.monotonic() < end:
                 time.sleep(0.2)
-                self.assertIsNone(window.poll(), "the program ended")
+                if window.poll() is not None:
+                    self.fail(f"the program ended ({window.returncode}): {window.communicate()[1][-2000:]}")
                 done = subprocess.run(
                     ["xdotool", "search", "--onlyvisible", "--name", "Bruto"], env=self.environment,
                     capture_output=True, text=True,

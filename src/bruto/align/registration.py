@@ -19,6 +19,10 @@ from bruto.errors import BrutoError
 WORKING_EDGE = 2016
 """Long edge in pixels at which features are tracked."""
 LEAST_TRACKS = 24
+LEAST_SHARE = 0.5
+"""Share of the tracks that move as the model says, below which two pictures are not of one scene."""
+FEATURE_EDGE = 1000
+"""Long edge beyond which features are matched at half the size, pixels."""
 REFINING_EDGE = 1344
 """Long edge in pixels at which a rigid motion is refined over all pixels."""
 
@@ -163,6 +167,8 @@ def _registered(first: NDArray[np.float32], second: NDArray[np.float32], model: 
         raise BrutoError("The two pictures could not be aligned: their details do not move together.")
     rms = float(np.sqrt(np.mean(residual[inlier] ** 2))) * scale_a
     share = float(inlier.mean()) * float(keep.mean())
+    if share < LEAST_SHARE or keep.sum() < LEAST_TRACKS:
+        raise BrutoError("The two pictures could not be aligned: too few of their details move together.")
     if refined is not None:
         return Alignment(refined[0], 0.0, rms, int(keep.sum()), size_a, size_b, refined[1], share)
     parameters = {"rigid": 3, "homography": 8, "lens": 9}[model]
@@ -230,7 +236,10 @@ def _refine_rigid(
 def _coarse(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float64]:
     """Homography in relative coordinates from matched features, or the identity where too few match."""
     orb = cv2.ORB_create(2500)  # type: ignore[attr-defined]
-    small = [cv2.resize(x, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) for x in (a, b)]
+    small = [
+        cv2.resize(x, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) if max(x.shape) > FEATURE_EDGE else x
+        for x in (a, b)
+    ]
     (ka, da), (kb, db) = (orb.detectAndCompute(x, None) for x in small)
     if da is None or db is None or len(ka) < 20 or len(kb) < 20:
         return np.eye(3)

@@ -22,7 +22,7 @@ from bruto.errors import BrutoError
 from bruto.publish import free_names, numbered, own_file, usable_folder, write_new
 from bruto.simphone import processed, spectral
 from bruto.simphone import sensor_model as sm
-from bruto.simphone.finish import finish
+from bruto.simphone.finish import MERGED, STYLES, finish
 from bruto.simphone.optics import TRACE_VERSION, Mishap, mishandled
 from bruto.simphone.scene_parts import Scene
 from bruto.simphone.scenes import load_scene
@@ -280,12 +280,29 @@ def calibrations() -> tuple[Calibration, Calibration]:
     )  # type: ignore[return-value]
 
 
-def picture_of(capture: Capture) -> NDArray[np.uint8]:
-    """The phone's own finished picture of a capture, (H, W, 3) uint8 sRGB."""
+def _merged(capture: Capture) -> tuple[NDArray[np.float32], tuple[float, float]]:
+    """Light at the photosites (H, W) as the phone has it for its finished picture, and its noise: of the shot, merged
+    with others of the same moment where it is dark.
+    """
+    frames = next((n for iso, n in MERGED if capture.exposure.iso >= iso), 1)
+    data = (capture.codes.astype(np.float32) - sm.BLACK) / (sm.WHITE - sm.BLACK)
+    a, b = capture.noise
+    if frames > 1:
+        random = np.random.default_rng([int(capture.codes[0, :64].sum()), frames])
+        ideal = np.minimum(capture.ideal, 1.0)
+        spread = np.sqrt((a * ideal + b) / (frames - 1)).astype(np.float32)
+        others = np.clip(ideal + spread * random.standard_normal(ideal.shape, np.float32), -1, 1)
+        data = data / frames + others * np.float32(1 - 1 / frames)
+    return data, (a / frames, b / frames)
+
+
+def picture_of(capture: Capture, style: str = "crisp") -> NDArray[np.uint8]:
+    """The phone's own finished picture of a capture, (H, W, 3) uint8 sRGB; `style`: one of `STYLES`."""
+    noise = capture.noise
     if capture.light is not None:
         linear = capture.light
     else:
-        data = (capture.codes.astype(np.float32) - sm.BLACK) / (sm.WHITE - sm.BLACK)
+        data, noise = _merged(capture)
         for site, channel in enumerate((0, 1, 1, 2)):
             r, c = divmod(site, 2)
             h, w = data.shape
@@ -299,7 +316,7 @@ def picture_of(capture: Capture) -> NDArray[np.uint8]:
     )
     middle = linear[::8, ::8, 1]
     aim = 0.15 / max(1e-4, float(np.exp(np.mean(np.log(np.maximum(middle, 1e-4))))))
-    return finish(linear, 1 / capture.neutral, forward, capture.noise, float(np.clip(aim, 0.8, 3.2)))
+    return finish(linear, 1 / capture.neutral, forward, noise, float(np.clip(aim, 0.8, 3.2)), STYLES[style])
 
 
 def _tags(capture: Capture, stamp: str) -> DngTags:
