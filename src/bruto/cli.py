@@ -258,20 +258,31 @@ def compare(
     first: Path,
     second: Path,
     push: Annotated[Path | None, typer.Option(help="Recipe applied to both.")] = None,
+    report: Annotated[Path | None, typer.Option(help="One page about both: .html, .pdf or .csv.")] = None,
+    overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
     """Compare two files of one scene: raw, merged or picture."""
     from bruto.compare.metrics import COMPARE_EDGE, sentences
     from bruto.compare.metrics import compare as compare_pictures
     from bruto.compare.push import cannot_act
+    from bruto.compare.report import Compared, write_report
     from bruto.compare.sides import side_of
     from bruto.develop.recipe import load_recipe
+    from bruto.storage.outputs import Outputs
 
     pushing = None if push is None else load_recipe(push)
     if pushing is not None and cannot_act(pushing):
         typer.echo(f"Left out of the push, as no finished picture has it: {', '.join(cannot_act(pushing))}", err=True)
+    target = None
+    if report is not None:
+        if report.suffix.lower() not in (".html", ".pdf", ".csv"):
+            raise BrutoError(f"A report ends in .html, .pdf or .csv, and not in '{report.suffix}'.")
+        target = Outputs([first, second], overwrite=overwrite).file(report)
     sides = [side_of(path, values_beside(path), pushing) for path in (first, second)]
     c = compare_pictures(sides[0].whole(COMPARE_EDGE), sides[1].whole(COMPARE_EDGE))
+    if target is not None:
+        write_report(target, Compared(c, sides[0], sides[1], (first.name, second.name)), printed=print_page)
     if as_json:
         print_json(
             {
@@ -293,6 +304,13 @@ def compare(
     typer.echo(f"aligned within {c.alignment.model_px:.2f} px ({c.alignment.tracks} tracks)")
     for name, x, y, text in sentences(c, first.name, second.name):
         typer.echo(shown(f"{name:26} {x:>7} {y:>7}  {text}"))
+
+
+def print_page(page: str, target: Any) -> None:
+    """A page as PDF, which needs Qt: loaded where it is wanted only."""
+    from bruto.app.paper import print_html
+
+    print_html(page, target)
 
 
 @app.command()

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+import csv
+import re
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
 
 import cv2
 import numpy as np
 from PIL import Image
+from typer.testing import CliRunner
 
 from bruto.align.registration import normalised, register
+from bruto.cli import app
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import encode_srgb, picture_to_lab
 from bruto.compare.maps import difference_map, lab_of_codes
-from bruto.compare.measures import edge_overshoot
+from bruto.compare.measures import MEASURES, edge_overshoot
 from bruto.compare.metrics import compare, sentences
 from bruto.compare.places import places_of
 from bruto.compare.push import ADDED, RAW_ONLY, SCALED, TAKEN, cannot_act, pushed
@@ -28,7 +34,7 @@ from bruto.develop.values import Handle, Tone
 from bruto.errors import BrutoError
 from bruto.simphone.capture import Phone
 from bruto.simphone.finish import phone_map
-from tests.shots import MIDDLE, raw_of, taken
+from tests.shots import MIDDLE, copy_of, raw_of, taken
 
 
 def for_comparison(path: str | Path, push: Recipe | None = None) -> np.ndarray:
@@ -333,3 +339,52 @@ class Places(unittest.TestCase):
 
     def test_equal_pictures_have_none(self) -> None:
         self.assertEqual(places_of(self.plain, self.plain, self.valid), [])
+
+
+class Report(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(TemporaryDirectory()))
+        self.raw, self.phone = copy_of(taken("pans", size=MIDDLE, seed=2)[0]["files"], self.folder)
+
+    def run_compare(self, *more: str) -> Any:
+        return CliRunner().invoke(app, ["compare", str(self.raw), str(self.phone), *more])
+
+    def test_html_has_all_in_one_file(self) -> None:
+        out = self.folder / "a.html"
+        done = self.run_compare("--report", str(out))
+        self.assertEqual(done.exit_code, 0, done.output)
+        text = out.read_text()
+        for words in ("What was measured", "Places worth a look", "Lost highlights", self.raw.name, "The picture"):
+            self.assertIn(words, text)
+        self.assertGreaterEqual(text.count("data:image/jpeg;base64,"), 5)
+        self.assertNotRegex(text, r'(src|href)="(?!data:)')
+        self.assertEqual(self.run_compare("--report", str(out)).exit_code, 1)  # it is there already
+        self.assertEqual(self.run_compare("--report", str(out), "--overwrite").exit_code, 0)
+
+    def test_pdf_is_one_page(self) -> None:
+        out = self.folder / "a.pdf"
+        self.assertEqual(self.run_compare("--report", str(out)).exit_code, 0)
+        data = out.read_bytes()
+        self.assertTrue(data.startswith(b"%PDF"))
+        counts = re.findall(rb"/Count (\d+)", data)
+        self.assertEqual(counts, [b"1"])
+
+    def test_csv_and_other_kinds(self) -> None:
+        out = self.folder / "a.csv"
+        self.assertEqual(self.run_compare("--report", str(out)).exit_code, 0)
+        with out.open(newline="") as stream:
+            rows = list(csv.reader(stream))
+        self.assertEqual(rows[0], ["measure", self.raw.name, self.phone.name, "in words"])
+        self.assertEqual(len(rows), len(MEASURES) + 2)
+        float(rows[1][1])
+        done = self.run_compare("--report", str(self.folder / "a.txt"))
+        self.assertEqual(done.exit_code, 1)
+        self.assertIn(".html, .pdf or .csv", str(done.exception))
+
+    def test_names_of_files_are_data(self) -> None:
+        odd = self.folder / "<img src=x onerror=y>.jpg"
+        self.phone.rename(odd)
+        self.phone = odd
+        out = self.folder / "b.html"
+        self.assertEqual(self.run_compare("--report", str(out)).exit_code, 0)
+        self.assertNotIn("<img src=x", out.read_text())

@@ -292,8 +292,8 @@ def _merged(capture: Capture) -> tuple[NDArray[np.float32], tuple[float, float]]
         ideal = np.minimum(capture.ideal, 1.0)
         spread = np.sqrt((a * ideal + b) / (frames - 1)).astype(np.float32)
         others = np.clip(ideal + spread * random.standard_normal(ideal.shape, np.float32), -1, 1)
-        data = data / frames + others * np.float32(1 - 1 / frames)
-    return data, (a / frames, b / frames)
+        data = data * np.float32(1 / frames) + others * np.float32(1 - 1 / frames)
+    return data.astype(np.float32), (a / frames, b / frames)
 
 
 def picture_of(capture: Capture, style: str = "crisp") -> NDArray[np.uint8]:

@@ -1,0 +1,44 @@
+"""HTML pages as PDF: A4, with our own fonts."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from PySide6.QtCore import QMarginsF, QSizeF
+from PySide6.QtGui import QGuiApplication, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+
+from bruto.app.widgets import theme
+from bruto.publish import Target, published
+
+MARGIN_MM = 14.0
+DOTS_PER_INCH = 96
+LEAST_SCALE = 0.75
+"""To which a page is made smaller, to stay one."""
+
+
+def print_html(page: str, target: Target | str | Path) -> None:
+    """Write a page as PDF. Raises `FileProblem`; nothing is half-written."""
+    if QGuiApplication.instance() is None:
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        print_html.application = QGuiApplication([])  # type: ignore[attr-defined]  # lives as long as the program
+    theme.load_fonts()
+    with published(target) as temporary:
+        writer = QPdfWriter(str(temporary))
+        writer.setResolution(DOTS_PER_INCH)
+        writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+        writer.setPageMargins(QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter)
+        document = QTextDocument()
+        document.setHtml(page)
+        area = writer.pageLayout().paintRectPixels(DOTS_PER_INCH)
+        document.setTextWidth(area.width())
+        share = area.height() / max(document.size().height(), 1.0)
+        if share >= LEAST_SCALE:  # on one page, a little smaller where it is a little too long
+            painter = QPainter(writer)
+            painter.scale(min(1.0, share), min(1.0, share))
+            document.drawContents(painter)
+            painter.end()
+        else:
+            document.setPageSize(QSizeF(area.width(), area.height()))
+            document.print_(writer)
+        del writer

@@ -1,0 +1,188 @@
+"""One page about a comparison: both pictures, places worth a look, the table with sentences, what the phone did.
+
+The page is one file of plain HTML tables, so that a browser shows it and a printer's page can be made of it; pictures
+are inside it. Nothing of it is fetched from anywhere.
+"""
+
+from __future__ import annotations
+
+import base64
+import csv
+import html
+import io
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from importlib.resources import files
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.compare.match.solve import Match
+from bruto.compare.metrics import Comparison, sentences
+from bruto.compare.places import Place, places_of
+from bruto.compare.sides import Developed, SharpPair, Side, sharp_pair
+from bruto.develop.frame import Rectangle
+from bruto.errors import BrutoError
+from bruto.publish import Target, write_new
+
+WHOLE, PIECE = 318, 104
+"""Widths on the page, pixels."""
+IN_ROW = 3
+QUALITY = 90
+STYLE = """
+body { font-family: "B612", sans-serif; font-size: 12px; color: #20242A; background: #F7F6F3; margin: 10px; }
+h1 { font-size: 18px; color: #0B5E55; margin: 0; } h2 { font-size: 14px; margin: 8px 0 2px 0; } p { margin: 2px 0; }
+td { padding: 1px 10px 1px 0; vertical-align: top; } .n { text-align: right; } .q { color: #5A5F66; }
+"""
+
+
+def _image(picture: NDArray[np.uint8], width: int) -> str:
+    scale = width / picture.shape[1]
+    if scale < 1:
+        picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    _, data = cv2.imencode(".jpg", np.ascontiguousarray(picture[..., ::-1]), [cv2.IMWRITE_JPEG_QUALITY, QUALITY])
+    code = base64.b64encode(data.tobytes()).decode()
+    return f'<img width="{picture.shape[1]}" height="{picture.shape[0]}" src="data:image/jpeg;base64,{code}">'
+
+
+def _font() -> str:
+    data = base64.b64encode((files("bruto.app") / "fonts/B612-Regular.otf").read_bytes()).decode()
+    return f'@font-face {{ font-family: "B612"; src: url("data:font/otf;base64,{data}"); }}'
+
+
+def _place(place: Place, pair: SharpPair, short: tuple[str, str]) -> str:
+    text = html.escape(place.sentence.format(first=short[0], second=short[1]))
+    gap = np.full((pair.first.shape[0], 2, 3), 255, np.uint8)
+    both = np.concatenate([pair.first, gap, pair.second], axis=1)  # one image: a page would break between two
+    return f"<td>{_image(both, both.shape[1])}<br><b>{place.kind.capitalize()}.</b> {text}</td>"
+
+
+def verdict(c: Comparison, first: str, second: str) -> str:
+    """Which of both has kept more, in a sentence: by what each has lost in light, texture and clean tones."""
+    points = 0
+    for key, least in (
+        ("lost_highlights_percent", 0.3),
+        ("lost_shadows_percent", 0.5),
+        ("edge_overshoot_percent", 4.0),
+    ):
+        points += (c.b[key] > c.a[key] + least) - (c.a[key] > c.b[key] + least)
+    noise = max(c.a["noise_l"], 0.05) / max(c.b["noise_l"], 0.05)
+    points -= (noise > 2.5) - (noise < 0.4)
+    if points > 0:
+        return f"The {first} has kept more than the {second}."
+    if points < 0:
+        return f"The {second} comes off better here: the {first} has lost light, or shows more noise."
+    return "Neither has kept clearly more than the other."
+
+
+def report_html(
+    c: Comparison,
+    pieces: Sequence[tuple[Place, SharpPair]],
+    names: tuple[str, str],
+    short: tuple[str, str],
+    match: Match | None = None,
+    embed_font: bool = True,
+) -> str:
+    """The page as HTML. `names` of both sides, and `short`, what they are called in sentences; `pieces`: places with
+    their pixels at 1:1; `match`: the phone's look.
+    """
+    first, second = (html.escape(n) for n in names)
+    rows = [
+        f'<tr><td><b>{html.escape(title)}</b></td><td class="n">{a}</td><td class="n">{b}</td>'
+        f'<td class="q">{html.escape(text)}</td></tr>'
+        for title, a, b, text in sentences(c, *short)
+    ]
+    body = [
+        f"<h1>{first} and {second}</h1>", f"<p>{html.escape(verdict(c, *short))}</p>",
+        f"<p class='q'>Both at equal size, the second brought onto the first: aligned within "
+        f"{max(c.alignment.model_px, 0.05):.2f} px by {c.alignment.tracks} places.</p>",
+        f"<table><tr><td>{_image(c.first, WHOLE)}<br>{first}</td>"
+        f"<td>{_image(c.second, WHOLE)}<br>{second}</td></tr></table>",
+        "<h2>What was measured</h2>",
+        f'<table><tr><td></td><td class="n">{first}</td><td class="n">{second}</td><td></td></tr>{"".join(rows)}'
+        "</table>",
+    ]  # fmt: skip
+    if match is not None:
+        did = html.escape(", ".join(d.text for d in match.did))
+        body += [
+            "<h2>What the phone did</h2>", f"<p>{did}.</p>",
+            f"<p class='q'>With the values found for it, half of all places differ by {match.after[0]:.1f} ΔE00 "
+            f"instead of {match.before[0]:.1f}, 95 % by less than {match.after[1]:.1f}: on {match.kept_out} blocks "
+            "that the search did not see.</p>",
+        ]  # fmt: skip
+    if pieces:
+        body.append("<h2>Places worth a look, at 1:1</h2><table>")
+        for k in range(0, len(pieces), IN_ROW):
+            body.append(
+                "<tr>" + "".join(_place(place, pair, short) for place, pair in pieces[k : k + IN_ROW]) + "</tr>"
+            )
+        body.append("</table>")
+    font = _font() if embed_font else ""
+    return (
+        f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{first} and {second}</title>'
+        f"<style>{font}{STYLE}</style></head><body>{''.join(body)}</body></html>\n"
+    )
+
+
+@dataclass(frozen=True)
+class Compared:
+    """A comparison with its sides and what they are called."""
+
+    comparison: Comparison
+    first: Side
+    second: Side
+    names: tuple[str, str]
+
+    @property
+    def short(self) -> tuple[str, str]:
+        """What the sides are called in sentences."""
+        raws = [isinstance(s, Developed) and s.developer.source.kind != "picture" for s in (self.first, self.second)]
+        return ("raw", "picture") if raws == [True, False] else ("picture", "raw") if raws == [False, True] else (
+            "first", "second"
+        )  # fmt: skip
+
+
+def write_report(
+    target: Target | str | Path,
+    found: Compared,
+    match: Match | None = None,
+    printed: Callable[[str, Target | str | Path], None] | None = None,
+) -> None:
+    """Write the page, as the file's name says: HTML, CSV of the numbers, or PDF by `printed`, which gets the page.
+
+    Raises `BrutoError`; nothing is half-written.
+    """
+    path = target.path if isinstance(target, Target) else Path(target)
+    suffix = path.suffix.lower()
+    if suffix == ".csv":
+        write_new(target, numbers_csv(found.comparison, found.names, found.short).encode())
+        return
+    pieces = pieces_of(found)
+    if suffix == ".pdf":
+        if printed is None:
+            raise BrutoError("A PDF can only be made where there is a printer for pages.")
+        printed(report_html(found.comparison, pieces, found.names, found.short, match, embed_font=False), target)
+        return
+    write_new(target, report_html(found.comparison, pieces, found.names, found.short, match).encode())
+
+
+def pieces_of(found: Compared) -> list[tuple[Place, SharpPair]]:
+    """The places of a comparison with their pixels at 1:1."""
+    c, (width, height) = found.comparison, found.first.size
+    side = min(PIECE, width, height)
+    pieces = []
+    for place in places_of(c.first, c.second, c.valid):
+        x, y = (int(np.clip(p * n - side / 2, 0, n - side)) for p, n in ((place.x, width), (place.y, height)))
+        pieces.append((place, sharp_pair(found.first, found.second, c.alignment, Rectangle(x, y, side, side))))
+    return pieces
+
+
+def numbers_csv(c: Comparison, names: tuple[str, str], short: tuple[str, str]) -> str:
+    """The table as CSV: measure, both numbers, the sentence."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["measure", *names, "in words"])
+    writer.writerows(sentences(c, *short))
+    return out.getvalue()
