@@ -20,7 +20,7 @@ from bruto.cli import app
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import encode_srgb, picture_to_lab
 from bruto.compare.maps import difference_map, lab_of_codes
-from bruto.compare.measures import MEASURES, edge_overshoot
+from bruto.compare.measures import MEASURES, edge_overshoot, edge_width, oklab_of_lab
 from bruto.compare.metrics import compare, sentences
 from bruto.compare.places import places_of
 from bruto.compare.push import ADDED, RAW_ONLY, SCALED, TAKEN, cannot_act, pushed
@@ -388,3 +388,59 @@ class Report(unittest.TestCase):
         out = self.folder / "b.html"
         self.assertEqual(self.run_compare("--report", str(out)).exit_code, 0)
         self.assertNotIn("<img src=x", out.read_text())
+
+
+class Copies(unittest.TestCase):
+    """One picture, and copies with one fault each: every measure tells its own, in the right direction and size."""
+
+    def setUp(self) -> None:
+        light = 0.02 + 0.6 * scene("pans")
+        grain = np.random.default_rng(4).normal(0, 0.004, light.shape)
+        self.plain = picture(np.clip(light * (1 + grain), 0, 1))
+
+    def both(self, changed: np.ndarray, key: str) -> tuple[float, float]:
+        c = compare(self.plain, np.clip(changed, 0, 255).astype(np.uint8))
+        return c.a[key], c.b[key]
+
+    def test_a_smoothed_copy_keeps_edges_and_loses_texture(self) -> None:
+        smooth = cv2.bilateralFilter(self.plain, 9, 30, 3)
+        first, second = self.both(smooth, "texture_kept_percent")
+        self.assertEqual(first, 100)
+        self.assertLess(second, 65)
+        self.assertGreater(self.both(self.plain, "texture_kept_percent")[1], 90)
+
+    def test_a_tinted_copy(self) -> None:
+        """The median of dark greys moves as far as OKLab says of the tint."""
+        tint = self.plain.astype(float) + [0, 7, 0]
+        first, second = self.both(tint, "dark_tint")
+        grey = np.full((1, 3), 60.0)
+        expected = np.hypot(*(oklab_of_lab(picture_to_lab((grey + [0, 7, 0]).astype(np.uint8)))[0, 1:])) * 1000
+        self.assertLess(first, 2)
+        self.assertAlmostEqual(second, expected, delta=0.35 * expected)
+
+    def test_a_blotched_copy(self) -> None:
+        noise = np.random.default_rng(5).normal(0, 1, (*self.plain.shape[:2], 2)).astype(np.float32)
+        coarse = cv2.GaussianBlur(noise, (0, 0), 7.0)
+        coarse *= 6 / coarse.std()
+        changed = self.plain + np.stack([coarse[..., 0], -coarse.sum(axis=2) / 2, coarse[..., 1]], axis=2)
+        first, second = self.both(changed, "blotch")
+        self.assertLess(first, 0.2)
+        self.assertGreater(second, first + 0.8)
+
+    def test_widths_of_known_edges(self) -> None:
+        """10 to 90 % of a blurred step lie 2.563 standard deviations apart."""
+        step = np.full((200, 400), 30.0, np.float32)
+        for k in range(8):
+            step[:, 20 + 48 * k : 44 + 48 * k] = 70.0
+        valid = np.ones(step.shape, bool)
+        for sigma in (1.0, 1.6, 2.4):
+            found = edge_width(cv2.GaussianBlur(step, (0, 0), sigma), valid)
+            self.assertAlmostEqual(found, 2.563 * sigma, delta=0.15 * 2.563 * sigma)
+
+    def test_a_copy_with_fringes(self) -> None:
+        """Red a pixel to the left, blue a pixel to the right."""
+        fringed = self.plain.copy()
+        fringed[..., 0] = np.roll(self.plain[..., 0], -1, 1)
+        fringed[..., 2] = np.roll(self.plain[..., 2], 1, 1)
+        first, second = self.both(fringed, "fringes")
+        self.assertGreater(second, first + 3)

@@ -10,20 +10,29 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.color.spaces import D65_XYZ, OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ
+
+TEXTURE = 1.5
+"""Fine L* below which structure counts as weak texture."""
+LEAST_GREYS = 400
+"""Places below which nothing is told of tints, texture and fringes."""
 HIGH, LOW = 99.0, 2.0
 """L* beyond which a place counts as lost in highlights or shadows."""
 
 
 @dataclass(frozen=True)
 class Seen:
-    """One picture on the compared grid: CIE `lab` (H, W, 3), where both pictures are `valid`, and the places that are
-    `flat` and `busy` in both.
+    """One picture on the compared grid: CIE `lab` (H, W, 3), where both pictures are `valid`, the places that are
+    `flat` and `busy` in both, and that are nearly `grey` in one of them; `first` is the picture that stands first, None
+    where that is this one.
     """
 
     lab: NDArray[np.float32]
     valid: NDArray[np.bool_]
     flat: NDArray[np.bool_]
     busy: NDArray[np.bool_]
+    grey: NDArray[np.bool_] | None = None
+    first: Seen | None = None
 
     @property
     def lightness(self) -> NDArray[np.float32]:
@@ -40,6 +49,14 @@ class Seen:
         """Standard deviation of fine lightness in flat places."""
         fine = self.fine[self.flat]
         return 1.4826 * float(np.median(np.abs(fine - np.median(fine)))) if self.flat.any() else 0.0
+
+
+def oklab_of_lab(lab: NDArray) -> NDArray[np.float64]:
+    """OKLab of CIELAB (N, 3), both of D65."""
+    y = (lab[:, 0] + 16) / 116
+    f = np.stack([y + lab[:, 1] / 500, y, y - lab[:, 2] / 200], axis=1)
+    xyz = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29)) * D65_XYZ
+    return np.cbrt(xyz @ OKLAB_LMS_FROM_XYZ.T) @ OKLAB_FROM_LMS.T
 
 
 @dataclass(frozen=True)
@@ -76,8 +93,93 @@ def _texture(s: Seen) -> float:
     return max(float(np.mean(s.fine[s.busy] ** 2)) - s.grain**2, 0.0) ** 0.5 if s.busy.any() else 0.0
 
 
+def _tint(s: Seen, low: float, high: float) -> float:
+    """How far greys of some lightness are from grey: length of their median (a, b) in OKLab, times 1000."""
+    if s.grey is None:
+        return 0.0
+    there = s.grey & (s.lightness > low) & (s.lightness < high)
+    if there.sum() < LEAST_GREYS:
+        return 0.0
+    found = oklab_of_lab(s.lab[there][::3])
+    return 1000 * float(np.hypot(float(np.median(found[:, 1])), float(np.median(found[:, 2]))))
+
+
+def _blotches(s: Seen) -> float:
+    """Colour noise coarser than specks in flat places: of a* and b* between 4 and 16 px."""
+    if not s.flat.any():
+        return 0.0
+    bands = []
+    for k in (1, 2):
+        plane = np.ascontiguousarray(s.lab[..., k])
+        band = cv2.GaussianBlur(plane, (0, 0), 4.0) - cv2.GaussianBlur(plane, (0, 0), 16.0)
+        there = band[s.flat]
+        bands.append(1.4826 * float(np.median(np.abs(there - np.median(there)))))
+    return float(np.hypot(bands[0], bands[1]))
+
+
+def _texture_kept(s: Seen) -> float:
+    """Percent of the first picture's weak texture, above its grain, that this one follows, beside edges."""
+    first = s.first
+    if first is None:
+        return 100.0
+    weak = s.busy & (np.abs(first.fine) < TEXTURE) & (np.abs(s.fine) < 3 * TEXTURE)
+    if weak.sum() < LEAST_GREYS:
+        return 100.0
+    a, b = first.fine[weak], s.fine[weak]
+    own = float(np.mean(a * a)) - min(first.grain, TEXTURE) ** 2
+    edges = s.busy & (np.abs(first.fine) > 4 * TEXTURE)
+    if own < 0.01 or edges.sum() < LEAST_GREYS:
+        return 100.0
+    e, f = first.fine[edges], s.fine[edges]
+    steep = float((e * f).mean() / (e * e).mean())  # what tone, and no smoothing, does to structure
+    return 100 * float(np.clip(np.mean(a * b) / own / max(steep, 0.1), 0, 1.5))
+
+
+def _fringes(s: Seen) -> float:
+    """Purple against green along strong edges: fine changes of a* - b*, beside those of even edges, in a*b*."""
+    steep = np.abs(cv2.Sobel(s.lightness, cv2.CV_32F, 1, 0, scale=1 / 8))
+    edges = s.valid & (steep > max(3.0, float(np.percentile(steep[::3, ::3], 98))))
+    if edges.sum() < LEAST_GREYS:
+        return 0.0
+    axis = np.ascontiguousarray(s.lab[..., 1] - s.lab[..., 2]) / np.float32(2**0.5)
+    fine = axis - cv2.GaussianBlur(axis, (0, 0), 3.0)
+    return float(np.sqrt(np.mean(fine[edges] ** 2)))
+
+
+def edge_width(l: NDArray[np.float32], valid: NDArray) -> float:
+    """Median distance from 10 to 90 % of strong isolated edges, pixels of the grid; 0 where there are too few."""
+    found = _edges(l, valid)
+    if found is None:
+        return 0.0
+    profile, low, high = found
+    share = (profile - low[:, None]) / (high - low)[:, None]
+    middle = profile.shape[1] // 2
+    places = []
+    for level, part, offset in ((0.1, share[:, : middle + 1][:, ::-1], -1), (0.9, share[:, middle:], 1)):
+        beyond = part < level if offset < 0 else part > level
+        reached = beyond.any(axis=1)
+        k = np.clip(beyond.argmax(axis=1), 1, None)
+        rows = np.arange(len(part))
+        one, other = part[rows, k - 1], part[rows, k]
+        between = (level - one) / np.where(np.abs(other - one) > 1e-6, other - one, 1.0)
+        places.append(np.where(reached, k - 1 + np.clip(between, 0, 1), np.nan))
+    return float(np.nanmedian(places[0] + places[1]))
+
+
 def edge_overshoot(l: NDArray[np.float32], valid: NDArray) -> float:
     """Median overshoot beside strong isolated edges, as a share of the step, in L*."""
+    found = _edges(l, valid)
+    if found is None:
+        return 0.0
+    profile, low, high = found
+    step = high - low
+    over = (profile[:, 13:20].max(axis=1) - high) / step
+    under = (low - profile[:, 5:12].min(axis=1)) / step
+    return float(max(0.0, np.median((over + under) / 2)))
+
+
+def _edges(l: NDArray[np.float32], valid: NDArray) -> tuple[NDArray, NDArray, NDArray] | None:
+    """Profiles (N, 25) across strong isolated edges, from dark to bright, and L* of both sides; None if too few."""
     gx = cv2.Sobel(l, cv2.CV_32F, 1, 0, scale=1 / 8)
     strong = np.abs(gx)
     peak = (
@@ -88,18 +190,14 @@ def edge_overshoot(l: NDArray[np.float32], valid: NDArray) -> float:
     )
     ys, xs = np.nonzero(peak[:, 14:-14])
     if len(ys) < 40:
-        return 0.0
+        return None
     pick = np.random.default_rng(0).choice(len(ys), min(6000, len(ys)), replace=False)
     ys, xs = ys[pick], xs[pick] + 14
     profile = l[ys[:, None], xs[:, None] + np.arange(-12, 13)[None]] * np.sign(gx[ys, xs])[:, None]
     high, low = profile[:, 20:].mean(axis=1), profile[:, :5].mean(axis=1)
     step = high - low
     flat = (profile[:, 20:].std(axis=1) < 0.1 * step) & (profile[:, :5].std(axis=1) < 0.1 * step) & (step > 8)
-    if flat.sum() < 20:
-        return 0.0
-    over = (profile[flat][:, 13:20].max(axis=1) - high[flat]) / step[flat]
-    under = (low[flat] - profile[flat][:, 5:12].min(axis=1)) / step[flat]
-    return float(max(0.0, np.median((over + under) / 2)))
+    return (profile[flat], low[flat], high[flat]) if flat.sum() >= 20 else None
 
 
 MEASURES: tuple[Measure, ...] = (
@@ -125,6 +223,34 @@ MEASURES: tuple[Measure, ...] = (
         "texture_l", "Texture under 4 px, L*", _texture, 2, lambda a: 0.15 * max(a, 0.1),
         "Fine texture is smeared in the {second}.",
         "The {second} is crisper, by sharpening or by detail: look at 1:1.", "Alike in fine texture.",
+    ),
+    Measure(
+        "texture_kept_percent", "Texture kept, %", _texture_kept, 0, lambda a: 12,
+        "Weak texture of the {first} is lost in the {second}: below half it looks painted.",
+        "Weak texture stands out more in the {second}.", "Weak texture is kept.",
+    ),
+    Measure(
+        "blotch", "Colour blotches, σ", _blotches, 2, lambda a: max(0.1, 0.2 * a),
+        "The {first} has larger colour blotches.",
+        "The {second} has soft blotches of colour.", "Equally even.",
+    ),
+    Measure(
+        "dark_tint", "Tint of dark greys, OKLab × 1000", lambda s: _tint(s, 6, 32), 0, lambda a: 4,
+        "Dark greys are cleaner in the {second}.", "Dark greys are tinted in the {second}.",
+        "Dark greys are alike.",
+    ),
+    Measure(
+        "bright_tint", "Tint of bright greys, OKLab × 1000", lambda s: _tint(s, 62, 97), 0, lambda a: 4,
+        "Bright greys are cleaner in the {second}.", "Bright greys are tinted in the {second}.",
+        "Bright greys are alike.",
+    ),
+    Measure(
+        "fringes", "Colour along edges, a*b*", _fringes, 1, lambda a: max(0.6, 0.15 * a),
+        "The {first} has more colour along edges.", "The {second} has more colour along edges.", "Edges are as clean.",
+    ),
+    Measure(
+        "edge_width_px", "Edge width, px", lambda s: edge_width(s.lightness, s.valid), 2, lambda a: 0.12 * max(a, 0.5),
+        "Edges are narrower in the {second}.", "Edges are wider in the {second}.", "Edges are as wide.",
     ),
     Measure(
         "edge_overshoot_percent", "Edge overshoot, %", lambda s: 100 * edge_overshoot(s.lightness, s.valid), 0,

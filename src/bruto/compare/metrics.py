@@ -14,6 +14,8 @@ from bruto.compare.measures import MEASURES, Seen
 from bruto.errors import BrutoError
 
 COMPARE_EDGE = 2016
+NEARLY_GREY = 8.0
+"""Chroma (CIELAB) in one of both below which a place counts as grey."""
 
 
 @dataclass(frozen=True)
@@ -69,10 +71,12 @@ def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
     # the residual is stated in pixels of the first picture as given
     scale = max(first.shape) / max(a.shape)
     alignment = replace(alignment, residual_px=alignment.residual_px * scale, model_px=alignment.model_px * scale)
+    grey = valid & (np.minimum(*(np.hypot(lab[..., 1], lab[..., 2]) for lab in (lab_a, lab_b))) < NEARLY_GREY)
+    one = Seen(lab_a, valid, flat, busy, grey)
     return Comparison(
         alignment,
-        _measured(lab_a, valid, flat, busy),
-        _measured(lab_b, valid, flat, busy),
+        _measured(one),
+        _measured(Seen(lab_b, valid, flat, busy, grey, one)),
         float(np.median(blurred[valid])),
         float(np.percentile(blurred[valid], 95)),
         float((lab_b[..., 0] - lab_a[..., 0])[valid].mean()),
@@ -92,8 +96,7 @@ def _reduced(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
     )
 
 
-def _measured(lab: NDArray[np.float32], valid: NDArray, flat: NDArray, busy: NDArray) -> dict[str, float]:
-    seen = Seen(lab, valid, flat, busy)
+def _measured(seen: Seen) -> dict[str, float]:
     return {measure.key: measure.of(seen) for measure in MEASURES}
 
 
