@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from unittest import mock
+
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
 
 from bruto.shoot.sidecar import load_sidecar
+from bruto.storage.remembered import load_remembered
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.shots import MIDDLE, SMALL, copy_of, taken
 
@@ -132,3 +136,41 @@ class Compares(WindowTest):
         self.choose("sluice-001-01")
         self.compared()
         self.assertIsNone(self.comparing.matched)
+
+    def test_blind_hides_which_is_which_until_one_is_chosen(self) -> None:
+        QTest.mouseClick(self.page.blind, LEFT)
+        self.settle()
+        self.assertEqual(self.page.stage.names, ("A", "B"))
+        self.assertEqual(self.page.mode, "Side by side")
+        self.assertFalse(self.page.panel.isVisible() or self.page.wells[0].isVisible())
+        exchanged = self.comparing.blind
+        image = pixels(self.page.stage.grab().toImage()).astype(float)
+        half = image.shape[1] // 2
+        left = image[60:-60, 40 : half - 40].mean()
+        c = self.comparing.state.comparison  # type: ignore[union-attr]
+        brighter_first = c.first.mean() > c.second.mean()
+        self.assertEqual(left > image[60:-60, half + 40 : -40].mean(), brighter_first != exchanged)
+        QTest.mouseClick(self.page.answers["A"], LEFT)
+        names = ("the raw, as corrected", "the phone's picture")
+        chosen, other = names[::-1] if exchanged else names
+        self.assertEqual(self.window.message.text(), f"You preferred {chosen} to {other}.")
+        self.assertTrue(self.page.panel.isVisible())
+        self.assertEqual(self.page.stage.names, names)
+        self.assertIn(f"{chosen} 1", self.page.panel.note.text())
+        self.window.session.remember()
+        self.assertEqual(load_remembered().blind, {f"{chosen} > {other}": 1})
+
+    def test_a_page_is_saved(self) -> None:
+        out = self.folder.parent / "both.html"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(out), "")):
+            QTest.mouseClick(self.page.panel.page, LEFT)
+        self.wait(out.is_file)
+        self.settle()
+        self.assertIn("What was measured", out.read_text())
+        self.assertIn("Written", self.window.message.text())
+        raw = self.files[0]
+        before = raw.read_bytes()
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(raw.with_suffix(".html")), "")):
+            QTest.mouseClick(self.page.panel.page, LEFT)
+        self.settle()
+        self.assertEqual(raw.read_bytes(), before)

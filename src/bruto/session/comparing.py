@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,6 +17,8 @@ from bruto.compare.match.solve import Match, match
 from bruto.compare.metrics import COMPARE_EDGE, Comparison, compare
 from bruto.compare.places import Place, places_of
 from bruto.compare.push import pushed
+from bruto.compare.report import Compared as Page
+from bruto.compare.report import write_report
 from bruto.compare.sides import Developed, Finished, Side, sharp_pair, side_of
 from bruto.container.picture import read_picture
 from bruto.develop.frame import Rectangle
@@ -24,6 +27,7 @@ from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import oriented_preview
+from bruto.storage.outputs import Outputs
 
 CORRECTED, DEFAULTS, PHONE, PREVIEW, MATCHED, VERSION, OTHER = (
     "corrected", "defaults", "phone", "preview", "matched", "version", "shot",
@@ -81,11 +85,16 @@ class Comparing:
         self.matched: Match | None = None
         self.parts: tuple[str, ...] = tuple(PARTS)
         self.strength = 1.0
+        self.blind: bool | None = None
+        """Whether names are hidden, and then whether both were exchanged; None: they are shown."""
+        self.tally: dict[str, int] = {}
+        """How often what was preferred to what while names were hidden."""
         self._matched_of: Path | None = None
         self._channel = render.channel("comparing", 110)
         self._quick = render.channel("compared anew", 35)
         self._pieces = render.channel("compared piece", 120)
         self._places = render.channel("places", 125)
+        self._page = background.channel("page about both")
         self._match = background.channel("matching")
         self._key: Any = None
 
@@ -258,6 +267,65 @@ class Comparing:
             (self._key, k), lambda: sharp_pair(found.first, found.second, found.alignment, Rectangle(x, y, side, side)),
             done, self.message.emit,
         )  # fmt: skip
+
+    def write_page(self, path: Path, printed: Callable[..., None], told: Callable[[str], None]) -> None:
+        """Write a page about both, behind the window; a file that is there is replaced, an original never."""
+        found = self.state
+        if isinstance(found, str):
+            self.message.emit(found)
+            return
+        known = [s.main for s in self.shoot.shots]
+        if path.suffix.lower() not in (".html", ".pdf", ".csv"):
+            path = path.with_name(path.name + ".html")
+
+        def work() -> Path:
+            target = Outputs(known, overwrite=True).file(path)
+            pair = Page(found.comparison, found.first, found.second, found.titles)
+            write_report(target, pair, self.matched, printed)
+            return target.path
+
+        self._page.ask(str(path), work, lambda where: told(f"Written: {where}"), self.message.emit)
+
+    # -- without names
+
+    def hide_names(self, on: bool) -> None:
+        """Show both as A and B, in an order that nobody knows, until one is preferred."""
+        self.blind = secrets.randbelow(2) == 1 if on else None
+        self.changed.emit()
+
+    def shown_names(self) -> tuple[str, str]:
+        """What both are called on the stage."""
+        found = self.state
+        if isinstance(found, str):
+            return "", ""
+        return found.titles if self.blind is None else ("A", "B")
+
+    def prefer(self, which: int | None) -> str:
+        """A (0) or B (1) is preferred, or neither (None): kept in the tally; says what they were, and shows it."""
+        found = self.state
+        if isinstance(found, str) or self.blind is None:
+            return ""
+        names = found.titles[::-1] if self.blind else found.titles
+        self.blind = None
+        if which is None:
+            text = f"A was {names[0]}, B was {names[1]}."
+            key = f"{min(names)} = {max(names)}"
+        else:
+            text = f"You preferred {names[which]} to {names[1 - which]}."
+            key = f"{names[which]} > {names[1 - which]}"
+        self.tally[key] = self.tally.get(key, 0) + 1
+        self.changed.emit()
+        return text
+
+    def tally_said(self) -> str:
+        """The tally of these two, in words."""
+        found = self.state
+        if isinstance(found, str):
+            return ""
+        one, other = found.titles
+        a, b = self.tally.get(f"{one} > {other}", 0), self.tally.get(f"{other} > {one}", 0)
+        same = self.tally.get(f"{min(one, other)} = {max(one, other)}", 0)
+        return f"So far, without names: {one} {a}, {other} {b}, no difference {same}." if a + b + same else ""
 
     # -- the phone's look
 

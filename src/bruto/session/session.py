@@ -56,6 +56,7 @@ class Session:
         self.bulk = Bulk(self.writer, self.opened.edits, self.say)
         self.gauge = Gauge(self.shoot, post)
         self.comparing = Comparing(self.opened, self.shoot, self.render, self.background, post)
+        self.comparing.tally = self.remembered.blind
         self.merging = Merging(self.shoot, self.background, self.render, self.unfinished, post)
         self.queue = Queue()
         self.using = Using(self.shoot, self.opened, self.bulk, self.background, post)

@@ -41,7 +41,7 @@ class Remembered:
     """`theme`: "light" or "dim"; `start`: where new shots start, "suggestions" or "defaults"; `size` (width, height) of
     the window, `maximised`; `keys`: shortcuts by command that the user changed; `groups`: those of the ledger that are
     unfolded, None for the usual ones; `folded`: parts of the window; `sort`, `only`: order and filter of the board;
-    `ticket`: the last one, by the names of its fields.
+    `ticket`: the last one, by the names of its fields; `blind`: how often what was preferred when names were hidden.
     """
 
     theme: Text = "light"
@@ -54,6 +54,7 @@ class Remembered:
     sort: Text = "time"
     only: Text = "all"
     ticket: dict[Text, Any] = field(default_factory=dict)
+    blind: dict[Text, Annotated[int, Field(ge=0)]] = field(default_factory=dict)
     recent: list[Recent] = field(default_factory=list)
 
 

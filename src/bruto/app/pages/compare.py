@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
+    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QPushButton,
@@ -17,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.host import Host
 from bruto.app.pages.compare_look import LookBox
+from bruto.app.paper import print_html
 from bruto.app.stage.compare_stage import MODES, CompareStage
 from bruto.app.stage.places_view import PlacesView, short
 from bruto.app.stage.stage_bar import StageBar
@@ -40,7 +44,9 @@ PUSH_AFTER_MS = 350
 
 
 class ComparePanel(QWidget):
-    """The measured table, a plain sentence under each line."""
+    """The phone's look, and the measured table with a plain sentence under each line."""
+
+    page_wanted = Signal()
 
     def __init__(self, host: Host) -> None:
         super().__init__()
@@ -70,6 +76,10 @@ class ComparePanel(QWidget):
         self.grid.setColumnStretch(0, 1)
         scroll.setWidget(self.body)
         layout.addWidget(scroll, 1)
+        self.page = QPushButton("Save as a page …")
+        self.page.setToolTip("Pictures, places, numbers and sentences: HTML, PDF or CSV")
+        self.page.clicked.connect(lambda: self.page_wanted.emit())
+        layout.addWidget(self.page, 0, Qt.AlignmentFlag.AlignLeft)
         self.values: dict[str, tuple[str, str]] = {}
 
     def set_comparison(
@@ -86,6 +96,7 @@ class ComparePanel(QWidget):
             if item is not None and item.widget() is not None:
                 item.widget().setParent(None)  # gone at once, not when the event loop comes round
         self.values = {}
+        self.page.setEnabled(c is not None)
         if c is None:
             return
         for k, text in enumerate(columns):
@@ -188,6 +199,7 @@ class ComparePage(QWidget):
 
     def __init__(self, host: Host) -> None:
         super().__init__()
+        self.host = host
         self.comparing = host.session.comparing
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -204,18 +216,22 @@ class ComparePage(QWidget):
             button = bar.add(mode, TIPS[mode], left=True, checkable=True, shortcut=f"Alt+{k + 1}")
             button.clicked.connect(lambda _, m=mode: self.set_mode(m))
             self.buttons[mode] = button
+        self.blind = bar.add("Blind", "Hide which is which, choose the better one, then see", checkable=True)
+        self.blind.clicked.connect(lambda on: self.comparing.hide_names(bool(on)))
         bar.add("Fit", "Whole picture (F2)").clicked.connect(self._fit)
         bar.add("1:1", "One pixel of the first on one of the screen (F2)").clicked.connect(self._one_to_one)
         middle.addWidget(bar)
         self.views = QStackedWidget()
         self.views.addWidget(self.places)
         self.views.addWidget(self.stage)
+        middle.addWidget(self._asking())
         middle.addWidget(self.views, 1)
         self.push = PushRow()
         self.push.changed.connect(self.comparing.set_push)
         middle.addWidget(self.push)
         layout.addLayout(middle, 1)
         self.panel = ComparePanel(host)
+        self.panel.page_wanted.connect(self._save_page)
         layout.addWidget(self.panel)
         self.set_mode(PLACES)
         self.stage.view_changed.connect(self._ask_piece)
@@ -251,6 +267,21 @@ class ComparePage(QWidget):
                 self.swap.clicked.connect(self._swap)
                 row.addWidget(self.swap)
         return bar
+
+    def _asking(self) -> QWidget:
+        """Which is better, while names are hidden."""
+        self.asking = surface("bar")
+        row = QHBoxLayout(self.asking)
+        row.setContentsMargins(12, 4, 12, 4)
+        row.addWidget(Label("Which one is better?"))
+        self.answers: dict[str, QPushButton] = {}
+        for text, which in (("A", 0), ("B", 1), ("No difference", None)):
+            button = self.answers[text] = QPushButton(text)
+            button.clicked.connect(lambda _=False, w=which: self.host.session.told.emit(self.comparing.prefer(w)))
+            row.addWidget(button)
+        row.addStretch(1)
+        self.asking.hide()
+        return self.asking
 
     def _fill_wells(self) -> None:
         choices = self.comparing.choices()
@@ -310,6 +341,16 @@ class ComparePage(QWidget):
         self.stage.view_changed.emit()
         self.stage.update()
 
+    def _save_page(self) -> None:
+        """Ask for a name, and write the page behind the window."""
+        session = self.host.session
+        start = str(session.shoot.folder / f"{session.opened.shot.name if session.opened.shot else 'compare'}.html")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "A page about both", start, "Page (*.html);;PDF (*.pdf);;Numbers (*.csv)"
+        )
+        if name:
+            self.comparing.write_page(Path(name), print_html, session.told.emit)
+
     def turned_to(self) -> None:
         """The task was chosen: compare the shot as it is developed now."""
         self.comparing.show()
@@ -323,6 +364,18 @@ class ComparePage(QWidget):
     def _show(self) -> None:
         """What there is for the shot, or why there is none."""
         found = self.comparing.state
+        hidden = self.comparing.blind is not None and not isinstance(found, str)
+        self.blind.setChecked(hidden)
+        self.asking.setVisible(hidden)
+        self.panel.setVisible(not hidden)
+        for well in self.wells:
+            well.setVisible(not hidden)
+        self.swap.setVisible(not hidden)
+        if hidden and self.mode not in ("Side by side", "Curtain", "Alternate"):
+            self.set_mode("Side by side")
+        for mode in (PLACES, "Difference"):
+            self.buttons[mode].setEnabled(not hidden)
+        self.stage.exchanged = bool(self.comparing.blind)
         self._fill_wells()
         self.panel.look.refresh()
         if isinstance(found, str):
@@ -335,11 +388,11 @@ class ComparePage(QWidget):
         c = found.comparison
         self.tag.setText(f"ALIGNED within {max(c.alignment.model_px, 0.05):.2f} px")
         self.tag.setToolTip(f"{c.alignment.tracks} places tracked; error left in the fitted model")
-        self.stage.set_comparison(c, found.first.size, found.titles)
+        self.stage.set_comparison(c, found.first.size, self.comparing.shown_names())
         self.places.message = "Both are alike: no place stands out."
         self.places.show_places(found.places, found.titles)
         self.panel.set_comparison(
-            c, "Both at equal size, the second brought onto the first. Values of flat and busy places.",
+            c, f"Both at equal size, the second brought onto the first. {self.comparing.tally_said()}".strip(),
             names=found.titles,
         )  # fmt: skip
         self._ask_piece()

@@ -46,6 +46,8 @@ class CompareStage(Viewing):
         self.piece_rect = QRectF()
         self.names = ("raw", "phone's picture")
         self.curtain = 0.5
+        self.exchanged = False
+        """Whether the second one stands in the place of the first."""
         self.flip = False
         self._drag: tuple[str, QPointF] | None = None
         self._timer = QTimer(self)
@@ -134,6 +136,8 @@ class CompareStage(Viewing):
 
     def _draw(self, p: QPainter, which: int, target: QRectF) -> None:
         """One of first, second, difference on a pane, with its sharp piece over it."""
+        if self.exchanged and which < 2:
+            which = 1 - which
         image = (self.first, self.second, self.difference)[which]
         assert image is not None
         p.drawImage(target, image)
