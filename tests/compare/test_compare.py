@@ -20,7 +20,7 @@ from bruto.cli import app
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import encode_srgb, picture_to_lab
 from bruto.compare.maps import difference_map, lab_of_codes
-from bruto.compare.measures import MEASURES, edge_overshoot, edge_width, oklab_of_lab
+from bruto.compare.measures import MEASURES, edge_overshoot, edge_width, edges_of, oklab_of_lab
 from bruto.compare.metrics import compare, sentences
 from bruto.compare.places import places_of
 from bruto.compare.push import ADDED, RAW_ONLY, SCALED, TAKEN, cannot_act, pushed
@@ -204,9 +204,9 @@ class Measures(unittest.TestCase):
             step[:, 20 + 48 * k : 44 + 48 * k] = 70.0
         soft = cv2.GaussianBlur(step, (0, 0), 1.0)
         valid = np.ones(step.shape, bool)
-        self.assertLess(edge_overshoot(soft, valid), 0.02)
+        self.assertLess(edge_overshoot(edges_of(soft, valid)), 0.02)
         over = soft + 1.2 * (soft - cv2.GaussianBlur(soft, (0, 0), 1.5))
-        self.assertAlmostEqual(edge_overshoot(over, valid), float((over.max() - 70) / 40), delta=0.05)
+        self.assertAlmostEqual(edge_overshoot(edges_of(over, valid)), float((over.max() - 70) / 40), delta=0.05)
 
     def test_raw_and_phone_differ_as_people_say(self) -> None:
         """The raw keeps more texture, the phone's picture has stronger halos."""
@@ -309,7 +309,7 @@ class Places(unittest.TestCase):
         self.valid = np.ones(self.plain.shape[:2], bool)
 
     def found(self, kind: str, changed: np.ndarray) -> tuple[float, float, str]:
-        places = places_of(self.plain, changed, self.valid)
+        places = places_of(lab_of_codes(self.plain), lab_of_codes(changed), self.valid)
         (place,) = [p for p in places if p.kind == kind]
         return place.x, place.y, place.sentence.format(first="raw", second="picture")
 
@@ -338,7 +338,8 @@ class Places(unittest.TestCase):
         self.assertIn("The raw still has", said)
 
     def test_equal_pictures_have_none(self) -> None:
-        self.assertEqual(places_of(self.plain, self.plain, self.valid), [])
+        plain = lab_of_codes(self.plain)
+        self.assertEqual(places_of(plain, plain, self.valid), [])
 
 
 class Report(unittest.TestCase):
@@ -434,7 +435,7 @@ class Copies(unittest.TestCase):
             step[:, 20 + 48 * k : 44 + 48 * k] = 70.0
         valid = np.ones(step.shape, bool)
         for sigma in (1.0, 1.6, 2.4):
-            found = edge_width(cv2.GaussianBlur(step, (0, 0), sigma), valid)
+            found = edge_width(edges_of(cv2.GaussianBlur(step, (0, 0), sigma), valid))
             self.assertAlmostEqual(found, 2.563 * sigma, delta=0.15 * 2.563 * sigma)
 
     def test_a_copy_with_fringes(self) -> None:

@@ -45,6 +45,11 @@ class Seen:
         return self.lightness - cv2.GaussianBlur(self.lightness, (0, 0), 2.0)
 
     @cached_property
+    def edges(self) -> tuple[NDArray, NDArray, NDArray] | None:
+        """Profiles across strong edges, see `edges_of`."""
+        return edges_of(np.ascontiguousarray(self.lightness), self.valid)
+
+    @cached_property
     def grain(self) -> float:
         """Standard deviation of fine lightness in flat places."""
         fine = self.fine[self.flat]
@@ -109,10 +114,13 @@ def _blotches(s: Seen) -> float:
     if not s.flat.any():
         return 0.0
     bands = []
+    quarter = (max(2, s.lab.shape[1] // 4), max(2, s.lab.shape[0] // 4))  # so coarse a band needs no more
+    flat = cv2.resize(s.flat.astype(np.uint8), quarter, interpolation=cv2.INTER_NEAREST).astype(bool)
+    if not flat.any():
+        return 0.0
     for k in (1, 2):
-        plane = np.ascontiguousarray(s.lab[..., k])
-        band = cv2.GaussianBlur(plane, (0, 0), 4.0) - cv2.GaussianBlur(plane, (0, 0), 16.0)
-        there = band[s.flat]
+        plane = cv2.resize(np.ascontiguousarray(s.lab[..., k]), quarter, interpolation=cv2.INTER_AREA)
+        there = (cv2.GaussianBlur(plane, (0, 0), 1.0) - cv2.GaussianBlur(plane, (0, 0), 4.0))[flat]
         bands.append(1.4826 * float(np.median(np.abs(there - np.median(there)))))
     return float(np.hypot(bands[0], bands[1]))
 
@@ -146,9 +154,8 @@ def _fringes(s: Seen) -> float:
     return float(np.sqrt(np.mean(fine[edges] ** 2)))
 
 
-def edge_width(l: NDArray[np.float32], valid: NDArray) -> float:
+def edge_width(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
     """Median distance from 10 to 90 % of strong isolated edges, pixels of the grid; 0 where there are too few."""
-    found = _edges(l, valid)
     if found is None:
         return 0.0
     profile, low, high = found
@@ -166,9 +173,8 @@ def edge_width(l: NDArray[np.float32], valid: NDArray) -> float:
     return float(np.nanmedian(places[0] + places[1]))
 
 
-def edge_overshoot(l: NDArray[np.float32], valid: NDArray) -> float:
+def edge_overshoot(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
     """Median overshoot beside strong isolated edges, as a share of the step, in L*."""
-    found = _edges(l, valid)
     if found is None:
         return 0.0
     profile, low, high = found
@@ -178,7 +184,7 @@ def edge_overshoot(l: NDArray[np.float32], valid: NDArray) -> float:
     return float(max(0.0, np.median((over + under) / 2)))
 
 
-def _edges(l: NDArray[np.float32], valid: NDArray) -> tuple[NDArray, NDArray, NDArray] | None:
+def edges_of(l: NDArray[np.float32], valid: NDArray) -> tuple[NDArray, NDArray, NDArray] | None:
     """Profiles (N, 25) across strong isolated edges, from dark to bright, and L* of both sides; None if too few."""
     gx = cv2.Sobel(l, cv2.CV_32F, 1, 0, scale=1 / 8)
     strong = np.abs(gx)
@@ -249,11 +255,11 @@ MEASURES: tuple[Measure, ...] = (
         "The {first} has more colour along edges.", "The {second} has more colour along edges.", "Edges are as clean.",
     ),
     Measure(
-        "edge_width_px", "Edge width, px", lambda s: edge_width(s.lightness, s.valid), 2, lambda a: 0.12 * max(a, 0.5),
+        "edge_width_px", "Edge width, px", lambda s: edge_width(s.edges), 2, lambda a: 0.12 * max(a, 0.5),
         "Edges are narrower in the {second}.", "Edges are wider in the {second}.", "Edges are as wide.",
     ),
     Measure(
-        "edge_overshoot_percent", "Edge overshoot, %", lambda s: 100 * edge_overshoot(s.lightness, s.valid), 0,
+        "edge_overshoot_percent", "Edge overshoot, %", lambda s: 100 * edge_overshoot(s.edges), 0,
         lambda a: 2, "The {first} has stronger halos.", "Halos along edges in the {second}.", "Edges are alike.",
     ),
     Measure(

@@ -9,7 +9,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.compare.maps import lab_of_codes
 from bruto.compare.measures import HIGH, LOW
 
 SIDE = 96
@@ -126,9 +125,8 @@ KINDS: tuple[tuple[str, Callable[[_Maps], tuple[NDArray, Callable[[int], str]]],
 """Kinds of difference, how each is found, and the least of it that is worth a look."""
 
 
-def places_of(first: NDArray[np.uint8], second: NDArray[np.uint8], valid: NDArray[np.bool_]) -> list[Place]:
-    """Up to five places where two pictures (H, W, 3; sRGB codes) on one grid differ most, one for each kind."""
-    one, other = (lab_of_codes(p) for p in (first, second))
+def places_of(one: NDArray[np.float32], other: NDArray[np.float32], valid: NDArray[np.bool_]) -> list[Place]:
+    """Up to five places where two pictures (H, W, 3; CIELAB) on one grid differ most, one for each kind."""
     inner = cv2.erode(valid.astype(np.uint8), np.ones((SIDE // 2, SIDE // 2), np.uint8)).astype(np.float32)
     smooth = [cv2.GaussianBlur(np.ascontiguousarray(p[..., 0]), (0, 0), 1.5) for p in (one, other)]
     steep = np.maximum(*(

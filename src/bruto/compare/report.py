@@ -173,7 +173,7 @@ def pieces_of(found: Compared) -> list[tuple[Place, SharpPair]]:
     c, (width, height) = found.comparison, found.first.size
     side = min(PIECE, width, height)
     pieces = []
-    for place in places_of(c.first, c.second, c.valid):
+    for place in places_of(*c.labs, c.valid):
         x, y = (int(np.clip(p * n - side / 2, 0, n - side)) for p, n in ((place.x, width), (place.y, height)))
         pieces.append((place, sharp_pair(found.first, found.second, c.alignment, Rectangle(x, y, side, side))))
     return pieces

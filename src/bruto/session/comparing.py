@@ -71,6 +71,8 @@ class Comparing:
     """The first side anew (H, W, 3; uint8), while its values are dragged."""
     piece_made = Signal(object)
     """A sharp pair, None to take it away."""
+    difference_made = Signal(object, object)
+    """ΔE00 (H, W) of what is compared, and where it holds."""
     place_made = Signal(int, object)
     """The number of a place, and its sharp pair."""
     matching = Signal(float)
@@ -94,6 +96,7 @@ class Comparing:
         self._quick = render.channel("compared anew", 35)
         self._pieces = render.channel("compared piece", 120)
         self._places = render.channel("places", 125)
+        self._difference = render.channel("difference", 126)
         self._page = background.channel("page about both")
         self._match = background.channel("matching")
         self._key: Any = None
@@ -216,13 +219,13 @@ class Comparing:
         def work() -> Compared:
             first, second = (make() for make in makers)
             found = compare(first.whole(COMPARE_EDGE), second.whole(COMPARE_EDGE))
-            return Compared(found, first, second, names, tuple(places_of(found.first, found.second, found.valid)))
+            return Compared(found, first, second, names, tuple(places_of(*found.labs, found.valid)))
 
         self._channel.ask(shot.main, work, self._compared, self._failed)
 
     def _say(self, text: str) -> None:
         self._key = None
-        for channel in (self._channel, self._pieces, self._places, self._quick):
+        for channel in (self._channel, self._pieces, self._places, self._quick, self._difference):
             channel.forget()
         self.state = text
         self.changed.emit()
@@ -231,6 +234,10 @@ class Comparing:
         self.state = found
         self.changed.emit()
         self._next_place(0)
+        c = found.comparison
+        self._difference.ask(
+            self._key, lambda: c.map, lambda made: self.difference_made.emit(made, c.valid), self.message.emit
+        )
 
     def _failed(self, text: str) -> None:
         self.state = text

@@ -239,6 +239,7 @@ class ComparePage(QWidget):
         self.comparing.changed.connect(self._show)
         self.comparing.first_made.connect(self.stage.set_first)
         self.comparing.piece_made.connect(self.stage.set_pieces)
+        self.comparing.difference_made.connect(self.stage.set_difference)
         self.comparing.place_made.connect(self.places.set_pair)
         host.session.opened.shown.connect(self._shot_changed)
         host.session.opened.decoded.connect(self._shot_changed)

@@ -62,13 +62,14 @@ class CompareStage(Viewing):
         if c is None:
             self.first = self.second = self.difference = None
         else:
-            self.first, self.second, self.difference = (
-                to_qimage(c.first),
-                to_qimage(c.second),
-                to_qimage(difference_picture(c.map, c.valid)),
-            )
+            self.first, self.second, self.difference = to_qimage(c.first), to_qimage(c.second), None
             self._fill_pane()
             self.viewport.set_frame(*size)
+        self.update()
+
+    def set_difference(self, difference: NDArray, valid: NDArray) -> None:
+        """ΔE00 (H, W) of what is shown, and where it holds."""
+        self.difference = to_qimage(difference_picture(difference, valid))
         self.update()
 
     def set_first(self, picture: NDArray[np.uint8]) -> None:
@@ -139,7 +140,8 @@ class CompareStage(Viewing):
         if self.exchanged and which < 2:
             which = 1 - which
         image = (self.first, self.second, self.difference)[which]
-        assert image is not None
+        if image is None:
+            return
         p.drawImage(target, image)
         if self.pieces is not None and self._coarse:
             r = self.piece_rect
@@ -156,7 +158,7 @@ class CompareStage(Viewing):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.fillRect(self.rect(), t.color("surround"))
-        if self.first is None or self.second is None or self.difference is None:
+        if self.first is None or self.second is None:
             p.setPen(t.color("on_surround"))
             p.setFont(theme.font(13))
             p.drawText(
