@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
+from bruto.app.widgets import theme
 from bruto.shoot.sidecar import load_sidecar
 from bruto.storage.remembered import load_remembered
 from tests.app.windows import LEFT, WindowTest, pixels
@@ -174,3 +175,19 @@ class Compares(WindowTest):
             QTest.mouseClick(self.page.panel.page, LEFT)
         self.settle()
         self.assertEqual(raw.read_bytes(), before)
+
+    def test_a_sweep_plots_both_under_growing_pushes(self) -> None:
+        QTest.keyClick(self.window, Qt.Key.Key_6, Qt.KeyboardModifier.AltModifier)
+        self.assertEqual(self.page.mode, "Sweep")
+        self.wait(lambda: len(self.page.sweep.swept) == 5)
+        self.settle()
+        found = self.page.sweep.swept
+        self.assertEqual([s.ev for s in found], [0, 1, 2, 3, 4])
+        for side in ("a", "b"):
+            lost = [getattr(s, side)["lost_highlights_percent"] for s in found]
+            self.assertGreater(lost[-1], lost[0] + 5)
+        image = pixels(self.page.sweep.grab().toImage())
+        for role in ("accent", "suggestion"):  # a line of each
+            colour = theme.current().color(role)
+            wanted = np.array([colour.red(), colour.green(), colour.blue()])
+            self.assertGreater(int((np.abs(image.astype(int) - wanted).max(axis=2) < 12).sum()), 150, role)

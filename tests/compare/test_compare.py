@@ -25,6 +25,7 @@ from bruto.compare.metrics import compare, sentences
 from bruto.compare.places import places_of
 from bruto.compare.push import ADDED, RAW_ONLY, SCALED, TAKEN, cannot_act, pushed
 from bruto.compare.sides import Developed, Finished, sharp_pair, side_of
+from bruto.compare.worth import lost, worth
 from bruto.container.orientation import orient
 from bruto.develop.frame import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
@@ -340,6 +341,24 @@ class Places(unittest.TestCase):
     def test_equal_pictures_have_none(self) -> None:
         plain = lab_of_codes(self.plain)
         self.assertEqual(places_of(plain, plain, self.valid), [])
+
+
+class Worth(unittest.TestCase):
+    def test_what_the_picture_lost_is_named_with_its_area(self) -> None:
+        light = 0.03 + 0.9 * np.minimum(scene("card"), 1)
+        plain = picture(light)
+        burnt = picture(np.where(light > 0.55, 1.0, light))
+        area = 100 * float(((light > 0.55) & (light < 0.95)).mean())
+        c = compare(plain, burnt)
+        bright, dark, stops = lost(c)
+        self.assertAlmostEqual(bright, area, delta=0.25 * area)
+        self.assertLess(dark, 0.2)
+        self.assertAlmostEqual(stops, np.log2(0.93 / 0.57), delta=0.35)
+        said = worth(c, 20_000_000, 2_000_000)
+        self.assertRegex(
+            said, r"^Keep the raw \(20\.0 MB, 10 times the picture\): the picture has lost bright detail in"
+        )
+        self.assertIn("holds hardly more", worth(compare(plain, plain), 20_000_000, 2_000_000))
 
 
 class Report(unittest.TestCase):

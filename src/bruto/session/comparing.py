@@ -20,6 +20,8 @@ from bruto.compare.push import pushed
 from bruto.compare.report import Compared as Page
 from bruto.compare.report import write_report
 from bruto.compare.sides import Developed, Finished, Side, sharp_pair, side_of
+from bruto.compare.sweep import STEPS_EV, Swept, swept
+from bruto.compare.worth import worth
 from bruto.container.picture import read_picture
 from bruto.develop.frame import Rectangle
 from bruto.develop.recipe import Recipe
@@ -47,13 +49,16 @@ class Choice:
 
 @dataclass(frozen=True)
 class Compared:
-    """A comparison of two sides with their titles, and the `places` worth looking at."""
+    """A comparison of two sides with their titles, and the `places` worth a look; `worth`: whether the raw is, where
+    it stands beside its picture.
+    """
 
     comparison: Comparison
     first: Side
     second: Side
     titles: tuple[str, str]
     places: tuple[Place, ...]
+    worth: str = ""
 
     @property
     def alignment(self) -> Alignment:
@@ -73,6 +78,8 @@ class Comparing:
     """A sharp pair, None to take it away."""
     difference_made = Signal(object, object)
     """ΔE00 (H, W) of what is compared, and where it holds."""
+    swept = Signal(object)
+    """A `Swept`: both under one push of a sweep."""
     place_made = Signal(int, object)
     """The number of a place, and its sharp pair."""
     matching = Signal(float)
@@ -96,6 +103,7 @@ class Comparing:
         self._quick = render.channel("compared anew", 35)
         self._pieces = render.channel("compared piece", 120)
         self._places = render.channel("places", 125)
+        self._sweep = render.channel("sweep", 135)
         self._difference = render.channel("difference", 126)
         self._page = background.channel("page about both")
         self._match = background.channel("matching")
@@ -171,9 +179,9 @@ class Comparing:
         as_shot = self.opened.as_shot or (5500.0, 0.0)
         return mixed(edit.recipe, self.matched.recipe, self.parts, self.strength, as_shot)
 
-    def _maker(self, kind: str, name: str) -> Callable[[], Side]:
-        """What makes a side, for the thread that renders."""
-        shot, developer, push = self.opened.shot, self.opened.developer, self.push
+    def _maker(self, kind: str, name: str, push: Recipe) -> Callable[[], Side]:
+        """What makes a side under a push, for the thread that renders."""
+        shot, developer = self.opened.shot, self.opened.developer
         assert shot is not None
         changes = None if push == Recipe() else push
         if kind == PHONE:
@@ -212,20 +220,24 @@ class Comparing:
             return
         titles = {(c.kind, c.name): c.title for c in self.choices()}
         names = (titles[self.wells[0]], titles[self.wells[1]])
-        makers = [self._maker(*w) for w in self.wells]
+        makers = [self._maker(*w, self.push) for w in self.wells]
         self._say("Developing and aligning both …")
         self._key = key
+        sizes: tuple[int, ...] = ()
+        if self.wells[1][0] == PHONE and shot.raw is not None and shot.picture is not None:
+            sizes = tuple(p.stat().st_size if p.exists() else 0 for p in (shot.raw, shot.picture))
 
         def work() -> Compared:
             first, second = (make() for make in makers)
             found = compare(first.whole(COMPARE_EDGE), second.whole(COMPARE_EDGE))
-            return Compared(found, first, second, names, tuple(places_of(*found.labs, found.valid)))
+            said = worth(found, *sizes) if sizes else ""
+            return Compared(found, first, second, names, tuple(places_of(*found.labs, found.valid)), said)
 
         self._channel.ask(shot.main, work, self._compared, self._failed)
 
     def _say(self, text: str) -> None:
         self._key = None
-        for channel in (self._channel, self._pieces, self._places, self._quick, self._difference):
+        for channel in (self._channel, self._pieces, self._places, self._quick, self._difference, self._sweep):
             channel.forget()
         self.state = text
         self.changed.emit()
@@ -255,6 +267,25 @@ class Comparing:
             self.piece_made.emit,
             self.message.emit,
         )
+
+    def sweep(self) -> None:
+        """Compare both under pushes of 0 to 4 EV, one after the other."""
+        found = self.state
+        if isinstance(found, str):
+            return
+        steps = [tuple(self._maker(*w, Recipe(exposure=ev)) for w in self.wells) for ev in STEPS_EV]
+        self._sweep_step(0, steps)
+
+    def _sweep_step(self, k: int, steps: list[Any]) -> None:
+        if k >= len(steps):
+            return
+        makers, ev = steps[k], STEPS_EV[k]
+
+        def done(found: Swept) -> None:
+            self.swept.emit(found)
+            self._sweep_step(k + 1, steps)
+
+        self._sweep.ask((self._key, k), lambda: swept(ev, *(make() for make in makers)), done, self.message.emit)
 
     def _next_place(self, k: int) -> None:
         """Sharp pieces of one place after the other."""

@@ -24,15 +24,17 @@ from bruto.app.paper import print_html
 from bruto.app.stage.compare_stage import MODES, CompareStage
 from bruto.app.stage.places_view import PlacesView, short
 from bruto.app.stage.stage_bar import StageBar
+from bruto.app.stage.sweep_view import SweepView
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label
 from bruto.compare.metrics import Comparison, sentences
 from bruto.develop.recipe import Recipe
 from bruto.develop.values import Tone
 
-PLACES = "Places"
+PLACES, SWEEP = "Places", "Sweep"
 TIPS = {
     PLACES: "The places where both differ most, at 1:1",
+    SWEEP: "What survives of both under a push of 0 to 4 EV",
     "Side by side": "Both at the same place and size",
     "Curtain": "The first left of a line, the second right of it",
     "Alternate": "One after the other",
@@ -41,6 +43,7 @@ TIPS = {
 PUSHES = (("exposure", "Exposure", -20, 40), ("shadows", "Shadows", 0, 40), ("chroma", "Chroma", -50, 150))
 """Pushes: name, title, least and most, in tenths of EV, L* and percent."""
 PUSH_AFTER_MS = 350
+EQUAL_SIZE = "Both at equal size, the second brought onto the first."
 
 
 class ComparePanel(QWidget):
@@ -212,7 +215,7 @@ class ComparePage(QWidget):
         self.stage = CompareStage()
         self.places = PlacesView()
         self.buttons: dict[str, QPushButton] = {}
-        for k, mode in enumerate((PLACES, *MODES)):
+        for k, mode in enumerate((PLACES, *MODES, SWEEP)):
             button = bar.add(mode, TIPS[mode], left=True, checkable=True, shortcut=f"Alt+{k + 1}")
             button.clicked.connect(lambda _, m=mode: self.set_mode(m))
             self.buttons[mode] = button
@@ -224,6 +227,8 @@ class ComparePage(QWidget):
         self.views = QStackedWidget()
         self.views.addWidget(self.places)
         self.views.addWidget(self.stage)
+        self.sweep = SweepView()
+        self.views.addWidget(self.sweep)
         middle.addWidget(self._asking())
         middle.addWidget(self.views, 1)
         self.push = PushRow()
@@ -239,6 +244,7 @@ class ComparePage(QWidget):
         self.comparing.changed.connect(self._show)
         self.comparing.first_made.connect(self.stage.set_first)
         self.comparing.piece_made.connect(self.stage.set_pieces)
+        self.comparing.swept.connect(self.sweep.add)
         self.comparing.difference_made.connect(self.stage.set_difference)
         self.comparing.place_made.connect(self.places.set_pair)
         host.session.opened.shown.connect(self._shot_changed)
@@ -309,9 +315,17 @@ class ComparePage(QWidget):
         """Places, or one of the stage's modes."""
         for name, button in self.buttons.items():
             button.setChecked(name == mode)
-        self.views.setCurrentIndex(int(mode != PLACES))
-        if mode != PLACES:
+        self.views.setCurrentIndex({PLACES: 0, SWEEP: 2}.get(mode, 1))
+        if mode == SWEEP:
+            self._begin_sweep()
+        elif mode != PLACES:
             self.stage.set_mode(mode)
+
+    def _begin_sweep(self) -> None:
+        found = self.comparing.state
+        names = ("first", "second") if isinstance(found, str) else found.titles
+        self.sweep.begin(names, found if isinstance(found, str) else "")
+        self.comparing.sweep()
 
     @property
     def mode(self) -> str:
@@ -327,7 +341,7 @@ class ComparePage(QWidget):
         self.stage.set_one_to_one()
 
     def _on_stage(self) -> None:
-        if self.mode == PLACES:
+        if self.mode in (PLACES, SWEEP):
             self.set_mode("Curtain")
 
     def _look_at(self, k: int) -> None:
@@ -374,7 +388,7 @@ class ComparePage(QWidget):
         self.swap.setVisible(not hidden)
         if hidden and self.mode not in ("Side by side", "Curtain", "Alternate"):
             self.set_mode("Side by side")
-        for mode in (PLACES, "Difference"):
+        for mode in (PLACES, "Difference", SWEEP):
             self.buttons[mode].setEnabled(not hidden)
         self.stage.exchanged = bool(self.comparing.blind)
         self._fill_wells()
@@ -393,10 +407,12 @@ class ComparePage(QWidget):
         self.places.message = "Both are alike: no place stands out."
         self.places.show_places(found.places, found.titles)
         self.panel.set_comparison(
-            c, f"Both at equal size, the second brought onto the first. {self.comparing.tally_said()}".strip(),
+            c, " ".join(filter(None, (found.worth or EQUAL_SIZE, self.comparing.tally_said()))),
             names=found.titles,
         )  # fmt: skip
         self._ask_piece()
+        if self.mode == SWEEP:
+            self._begin_sweep()
 
     def _ask_piece(self) -> None:
         self.comparing.piece(self.stage.wanted_piece())
