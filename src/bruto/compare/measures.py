@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
@@ -81,7 +82,9 @@ class Measure:
     same: str
 
     def sentence(self, a: float, b: float, first: str, second: str) -> str:
-        """What two numbers say, plainly."""
+        """What two numbers say, plainly; NaN: there was too little to measure."""
+        if math.isnan(a) or math.isnan(b):
+            return "Too little of it to tell."
         alike = abs(a - b) <= self.tolerance(a)
         return (self.same if alike else self.higher if b > a else self.lower).format(first=first, second=second)
 
@@ -99,12 +102,14 @@ def _texture(s: Seen) -> float:
 
 
 def _tint(s: Seen, low: float, high: float) -> float:
-    """How far greys of some lightness are from grey: length of their median (a, b) in OKLab, times 1000."""
+    """How far greys of some lightness are from grey: length of their median (a, b) in OKLab, times 1000;
+    NaN where there are too few.
+    """
     if s.grey is None:
-        return 0.0
+        return float("nan")
     there = s.grey & (s.lightness > low) & (s.lightness < high)
     if there.sum() < LEAST_GREYS:
-        return 0.0
+        return float("nan")
     found = oklab_of_lab(s.lab[there][::3])
     return 1000 * float(np.hypot(float(np.median(found[:, 1])), float(np.median(found[:, 2]))))
 

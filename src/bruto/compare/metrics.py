@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -111,7 +112,7 @@ def sentences(c: Comparison, first: str = "raw", second: str = "phone's picture"
     rows = []
     for measure in MEASURES:
         a, b = c.a[measure.key], c.b[measure.key]
-        one, other = (f"{v:.{measure.digits}f}" for v in (a, b))
+        one, other = ("–" if math.isnan(v) else f"{v:.{measure.digits}f}" for v in (a, b))
         rows.append((measure.title, one, other, measure.sentence(a, b, first, second)))
     text = "Half of all places differ by less than the first number, 95 % by less than the second."
     rows.append(("Colour difference, ΔE00", f"{c.delta_e00_median:.1f}", f"{c.delta_e00_p95:.1f}", text))

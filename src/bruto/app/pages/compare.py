@@ -211,7 +211,7 @@ class ComparePage(QWidget):
         middle.setSpacing(0)
         middle.addWidget(self._wells())
         bar = StageBar("COMPARE")
-        self.tag = bar.tag
+        self.tag, self.residual = bar.tag, bar.facts
         self.stage = CompareStage()
         self.places = PlacesView()
         self.buttons: dict[str, QPushButton] = {}
@@ -253,7 +253,7 @@ class ComparePage(QWidget):
         host.session.shoot.selection_changed.connect(self._fill_wells)
 
     def _wells(self) -> QWidget:
-        bar = surface("bar")
+        bar = self.wells_bar = surface("bar")
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 5, 12, 5)
         row.setSpacing(8)
@@ -383,9 +383,7 @@ class ComparePage(QWidget):
         self.blind.setChecked(hidden)
         self.asking.setVisible(hidden)
         self.panel.setVisible(not hidden)
-        for well in self.wells:
-            well.setVisible(not hidden)
-        self.swap.setVisible(not hidden)
+        self.wells_bar.setVisible(not hidden)
         if hidden and self.mode not in ("Side by side", "Curtain", "Alternate"):
             self.set_mode("Side by side")
         for mode in (PLACES, "Difference", SWEEP):
@@ -395,13 +393,15 @@ class ComparePage(QWidget):
         self.panel.look.refresh()
         if isinstance(found, str):
             self.tag.setText("COMPARE")
+            self.residual.setText("")
             self.stage.message = self.places.message = found
             self.stage.set_comparison(None)
             self.places.show_places((), ("", ""))
             self.panel.set_comparison(None, "")
             return
         c = found.comparison
-        self.tag.setText(f"ALIGNED within {max(c.alignment.model_px, 0.05):.2f} px")
+        self.tag.setText("ALIGNED")
+        self.residual.setText(f"within {max(c.alignment.model_px, 0.05):.2f} px")
         self.tag.setToolTip(f"{c.alignment.tracks} places tracked; error left in the fitted model")
         self.stage.set_comparison(c, found.first.size, self.comparing.shown_names())
         self.places.message = "Both are alike: no place stands out."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from itertools import pairwise
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -77,7 +78,8 @@ class SweepView(QWidget):
         p.drawText(box.adjusted(10, 6, -10, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, TITLES[key])
         p.setFont(theme.font(12))
         inner = box.adjusted(52, 34, -18, -26)
-        top = max([*(max(s.a[key], s.b[key]) for s in self.swept), 1e-3]) * 1.15
+        known = [v for s in self.swept for v in (s.a[key], s.b[key]) if not math.isnan(v)]
+        top = max([*known, 1e-3]) * 1.15
         p.setPen(QPen(t.color("track"), 1))
         p.drawLine(inner.bottomLeft(), inner.bottomRight())
         p.drawLine(inner.bottomLeft(), inner.topLeft())
@@ -97,6 +99,7 @@ class SweepView(QWidget):
                     inner.bottom() - inner.height() * (s.a if which == 0 else s.b)[key] / top,
                 )
                 for s in self.swept
+                if not math.isnan((s.a if which == 0 else s.b)[key])
             ]
             style = Qt.PenStyle.SolidLine if which == 0 else Qt.PenStyle.DashLine
             p.setPen(QPen(t.color("accent" if which == 0 else "suggestion"), 2, style))
