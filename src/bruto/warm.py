@@ -102,6 +102,7 @@ def _develop() -> None:
     from bruto.develop.plain import plain_view
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import source_of_raw
+    from bruto.develop.values import LocalTone
     from bruto.simphone.capture import sample_tags
 
     random = np.random.default_rng(1)
@@ -112,7 +113,8 @@ def _develop() -> None:
         write_dng(path, codes, sample_tags(), np.zeros((90, 120, 3), np.uint8))
         frame = read_dng(path)
         developer = Developer(source_of_raw(path, frame))
-        recipe = Recipe(relief_fine=1.2, relief_medium=1.1, haze=20, chroma=1.2)
+        field = LocalTone(columns=1, rows=1, lights=2, gains=(0.1, 0.1))
+        recipe = Recipe(relief_fine=1.2, relief_medium=1.1, haze=20, chroma=1.2, local_tone=field)
         developer.view(recipe, 2)
         developer.view(recipe, 1, Rectangle(10, 10, 200, 100))
         developer.render(recipe)
@@ -123,7 +125,10 @@ def _develop() -> None:
 
 
 def _rest() -> None:
-    """The simulated phone, measuring, suggesting, merging, the best grade of noise reduction."""
+    """The simulated phone, measuring, suggesting, merging, comparing, the best grade of noise reduction."""
+    import numpy as np
+
+    from bruto.compare.maps import difference_map, lab_of_codes
     from bruto.container.dng_reader import read_dng
     from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe
@@ -133,6 +138,8 @@ def _rest() -> None:
     from bruto.sensor.measure import measure
     from bruto.simphone.capture import simulate
 
+    labs = lab_of_codes(np.zeros((8, 8, 3), np.uint8))
+    difference_map(labs, labs)
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         simulate("pans", folder, size=(252, 190))

@@ -6,7 +6,8 @@ import os
 from pathlib import Path
 
 from PySide6.QtCore import QMarginsF, QSizeF
-from PySide6.QtGui import QGuiApplication, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+from PySide6.QtWidgets import QApplication
 
 from bruto.app.widgets import theme
 from bruto.publish import Target, published
@@ -19,9 +20,9 @@ LEAST_SCALE = 0.75
 
 def print_html(page: str, target: Target | str | Path) -> None:
     """Write a page as PDF. Raises `FileProblem`; nothing is half-written."""
-    if QGuiApplication.instance() is None:
+    if QApplication.instance() is None:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        print_html.application = QGuiApplication([])  # type: ignore[attr-defined]  # lives as long as the program
+        print_html.application = QApplication([])  # type: ignore[attr-defined]  # lives as long as the program
     theme.load_fonts()
     with published(target) as temporary:
         writer = QPdfWriter(str(temporary))
