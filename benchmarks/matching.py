@@ -8,8 +8,10 @@ not its own; how far apart raw and picture are before and after, on blocks that 
 from __future__ import annotations
 
 import json
+import sys
 import time
 from collections.abc import Iterator
+from datetime import datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -58,8 +60,6 @@ def simulated(megapixels: int = 3) -> Iterator[tuple[str, Developer, NDArray[np.
             light = metered.iso * metered.seconds
             capture = phone.shoot(Exposure(iso, light / iso), seed=10 + k)
             path = Path(name) / f"{scene}-{iso:.0f}.dng"
-            from datetime import datetime
-
             save(capture, path, datetime(2026, 6, 21, 12), picture=False)
             developer = Developer(open_source(path))
             for style in STYLES:
@@ -92,7 +92,8 @@ def measured(pairs: Iterator[tuple[str, Developer, NDArray[np.uint8]]]) -> dict[
             "after": np.round(found.after, 2).tolist(), "seconds": round(time.perf_counter() - began, 2),
             "did": [d.text for d in found.did],
         }  # fmt: skip
-        print(name, {k: v for k, v in result[name].items() if k != "did"}, flush=True)
+        told = {k: v for k, v in result[name].items() if k != "did"}
+        print(name, told, file=sys.stderr, flush=True)
     return result
 
 

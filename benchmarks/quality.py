@@ -16,6 +16,7 @@ import tifffile
 from tests.truth import chart_error, ideal_rgb, patch_masks, plain_linear, relative_sigma, true_noise
 
 from benchmarks import photos
+from benchmarks.matching import matching
 from benchmarks.natural import natural
 from benchmarks.white import charts, white_balance
 from bruto.container.dng_reader import read_dng
@@ -205,6 +206,9 @@ def run_all(say: Callable[[str], None]) -> dict[str, Any]:
     results["natural"] = natural()
     for title, rows in results["natural"].items():
         say(f"  {title}: {json.dumps(rows)}")
+    say("quality: the phone's look on pairs …")
+    results["matching"] = matching()
+    say(f"  {json.dumps({k: v for k, v in results['matching'].items() if k != 'pairs'})}")
     with tempfile.TemporaryDirectory(prefix="bruto-quality-") as name:
         say("quality: white balance …")
         results["white_balance"], results["charts"] = white_balance(Path(name)), charts(Path(name))

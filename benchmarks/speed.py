@@ -77,6 +77,45 @@ def develop_ratio(path: Path, rounds: int = ROUNDS) -> dict[str, float]:
     return {"ratio": own / other, "seconds": own, "rawpy_seconds": other}
 
 
+def compare_ratio(path: Path, rounds: int = 3) -> dict[str, float]:
+    """Comparing a raw with its picture (registration and all measures), and finding the phone's look, over developing
+    the raw to a file in the same run.
+    """
+    from bruto.align.registration import register_codes
+    from bruto.compare.match.solve import match
+    from bruto.compare.metrics import COMPARE_EDGE, compare
+    from bruto.compare.places import places_of
+    from bruto.compare.sides import Developed, side_of
+    from bruto.container.picture import read_picture
+    from bruto.deliver.jobs import deliver
+    from bruto.deliver.ticket import Ticket
+    from bruto.develop.pipeline import Developer
+    from bruto.develop.recipe import Recipe
+    from bruto.develop.source import open_source
+
+    recipe, phone = Recipe(exposure=0.4), path.with_suffix(".jpg")
+    picture = read_picture(phone).pixels
+    developer = Developer(open_source(path))
+
+    def develop() -> None:
+        deliver(path, path.with_suffix(".out.jpg"), recipe, Ticket(), overwrite=True)
+
+    def comparing() -> None:
+        first = side_of(path, recipe, None, developer).whole(COMPARE_EDGE)
+        places_of(*(found := compare(first, side_of(phone).whole(COMPARE_EDGE))).labs, found.valid)
+
+    def look() -> None:
+        alignment = register_codes(Developed(developer, recipe).whole(COMPARE_EDGE), picture)
+        match(developer, picture, alignment, recipe)
+
+    for work in (develop, comparing, look):
+        work()
+    rows = [tuple(_seconds(work) for work in (develop, comparing, look)) for _ in range(rounds)]
+    own, compared, matched = (statistics.median(r[k] for r in rows) for k in range(3))
+    return {"compare_ratio": compared / own, "match_ratio": matched / own, "compare_seconds": compared,
+            "match_seconds": matched, "develop_seconds": own}  # fmt: skip
+
+
 def measure_ratio(path: Path, rounds: int = 7) -> dict[str, float]:
     """Measuring a decoded 12 MP raw over decoding it."""
     from bruto.container.dng_reader import read_dng
@@ -203,6 +242,7 @@ def run_all(say: Callable[[str], None], quality: bool = False) -> dict[str, Any]
             ("pauses", "pausing while everything runs", pauses),
             ("demo", "starting the demo", demo_start),
             ("measure_12mp", "measuring 12 MP", lambda: measure_ratio(small)),
+            ("compare_12mp", "comparing 12 MP, and finding the phone's look", lambda: compare_ratio(small)),
             ("folder", "opening a folder of 1000 shots", folder_of_1000),
             ("memory_mb", "measuring memory", lambda: memory(small, large, folder)),
         ):

@@ -401,7 +401,7 @@ class ComparePage(QWidget):
             return
         c = found.comparison
         self.tag.setText("ALIGNED")
-        self.residual.setText(f"within {max(c.alignment.model_px, 0.05):.2f} px")
+        self.residual.setText(f"±{max(c.alignment.model_px, 0.05):.2f} px")
         self.tag.setToolTip(f"{c.alignment.tracks} places tracked; error left in the fitted model")
         self.stage.set_comparison(c, found.first.size, self.comparing.shown_names())
         self.places.message = "Both are alike: no place stands out."
