@@ -48,7 +48,9 @@ HOWS = (
 def as_file(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """A picture as it comes out of a JPEG."""
     _, data = cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 92])
-    return np.ascontiguousarray(cv2.imdecode(data, cv2.IMREAD_COLOR)[..., ::-1])
+    found = cv2.imdecode(data, cv2.IMREAD_COLOR)
+    assert found is not None
+    return np.ascontiguousarray(found[..., ::-1])
 
 
 def simulated(megapixels: int = 3) -> Iterator[tuple[str, Developer, NDArray[np.uint8]]]:
