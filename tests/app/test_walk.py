@@ -12,7 +12,7 @@ from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
-from bruto.compare.metrics import Comparison, compare
+from bruto.compare.metrics import Aligned, aligned
 from bruto.container.dng_reader import read_dng
 from bruto.deliver import jobs
 from bruto.develop.pipeline import Developer
@@ -137,12 +137,12 @@ class Subjects(WindowTest):
         self.go = threading.Event()
         held = threading.Event()
 
-        def slow(*pictures: Any) -> Comparison:
+        def slow(*pictures: Any) -> Aligned:
             held.set()
             self.go.wait(60)
-            return compare(*pictures)
+            return aligned(*pictures)
 
-        self.enterContext(mock.patch("bruto.session.comparing.compare", slow))
+        self.enterContext(mock.patch("bruto.session.comparing.aligned", slow))
         QTest.mouseClick(self.window.task_buttons["Compare"], LEFT)
         self.wait(held.is_set)
 

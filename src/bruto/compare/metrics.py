@@ -54,11 +54,20 @@ def _flat_mask(lab: NDArray[np.float32], valid: NDArray) -> NDArray[np.bool_]:
     return usable & (change <= np.quantile(change[usable][::7], 0.10))
 
 
-def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Comparison:
-    """Compare two oriented sRGB pictures (H, W, 3) of one scene, of any sizes, at equal output size.
+@dataclass(frozen=True)
+class Aligned:
+    """Two pictures on one grid: `first`, `second` (H, W, 3) uint8, `valid` (H, W) where both exist."""
 
-    Both are reduced to `COMPARE_EDGE`; the second is brought onto the first. Raises `BrutoError` where they cannot be
-    aligned.
+    alignment: Alignment
+    first: NDArray[np.uint8]
+    second: NDArray[np.uint8]
+    valid: NDArray[np.bool_]
+
+
+def aligned(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Aligned:
+    """Bring the second of two oriented sRGB pictures (H, W, 3) of one scene, of any sizes, onto the first.
+
+    Both are reduced to `COMPARE_EDGE`. Raises `BrutoError` where they cannot be aligned.
     """
     a, b = _reduced(first), _reduced(second)
     greys = [cv2.cvtColor(x, cv2.COLOR_RGB2GRAY).astype(np.float32) / 255 for x in (a, b)]
@@ -68,27 +77,41 @@ def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
     valid = (mx >= 0) & (my >= 0) & (mx <= b.shape[1] - 1) & (my <= b.shape[0] - 1)
     if valid.mean() < 0.1:
         raise BrutoError("The two pictures share too little of the scene to be compared.")
-    lab_a, lab_b = (lab_of_codes(x) for x in (a, moved))
+    # the residual is stated in pixels of the first picture as given
+    scale = max(first.shape) / max(a.shape)
+    alignment = replace(alignment, residual_px=alignment.residual_px * scale, model_px=alignment.model_px * scale)
+    return Aligned(alignment, a, moved, valid)
+
+
+def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Comparison:
+    """Compare two oriented sRGB pictures (H, W, 3) of one scene, of any sizes, at equal output size.
+
+    Raises `BrutoError` where they cannot be aligned.
+    """
+    return measured(aligned(first, second, model))
+
+
+def measured(pair: Aligned) -> Comparison:
+    """What two pictures on one grid have lost and kept."""
+    valid = pair.valid
+    lab_a, lab_b = (lab_of_codes(x) for x in (pair.first, pair.second))
     flat = _flat_mask(lab_a, valid) & _flat_mask(lab_b, valid)
     if flat.sum() < 200:
         flat = _flat_mask(lab_a, valid)
     busy = valid & ~cv2.dilate(flat.astype(np.uint8), np.ones((9, 9))).astype(bool)
     # colour, not grain: blurred, and every second place of it
     blurred = difference_map(*(cv2.GaussianBlur(x, (0, 0), 2.0)[::2, ::2] for x in (lab_a, lab_b)))
-    # the residual is stated in pixels of the first picture as given
-    scale = max(first.shape) / max(a.shape)
-    alignment = replace(alignment, residual_px=alignment.residual_px * scale, model_px=alignment.model_px * scale)
     grey = valid & (np.minimum(*(np.hypot(lab[..., 1], lab[..., 2]) for lab in (lab_a, lab_b))) < NEARLY_GREY)
     one = Seen(lab_a, valid, flat, busy, grey)
     return Comparison(
-        alignment,
+        pair.alignment,
         _measured(one),
         _measured(Seen(lab_b, valid, flat, busy, grey, one)),
         float(np.median(blurred[valid[::2, ::2]])),
         float(np.percentile(blurred[valid[::2, ::2]], 95)),
         float((lab_b[..., 0] - lab_a[..., 0])[valid].mean()),
-        a,
-        moved,
+        pair.first,
+        pair.second,
         valid,
         (lab_a, lab_b),
     )

@@ -14,7 +14,7 @@ from psygnal import Signal
 from bruto.align.registration import Alignment
 from bruto.compare.match.parts import PARTS, mixed
 from bruto.compare.match.solve import Match, match
-from bruto.compare.metrics import COMPARE_EDGE, Comparison, compare
+from bruto.compare.metrics import COMPARE_EDGE, Aligned, Comparison, aligned, measured
 from bruto.compare.places import Place, places_of
 from bruto.compare.push import pushed
 from bruto.compare.report import Compared as Page
@@ -72,6 +72,8 @@ class Comparing:
     """
 
     changed = Signal()
+    aligned_made = Signal(object, object, object)
+    """Both on one grid (`Aligned`), the size of the first and their titles: to be seen while they are measured."""
     first_made = Signal(object)
     """The first side anew (H, W, 3; uint8), while its values are dragged."""
     piece_made = Signal(object)
@@ -100,6 +102,7 @@ class Comparing:
         """How often what was preferred to what while names were hidden."""
         self._matched_of: Path | None = None
         self._channel = render.channel("comparing", 110)
+        self._measuring = render.channel("measuring both", 112)
         self._quick = render.channel("compared anew", 35)
         self._pieces = render.channel("compared piece", 120)
         self._places = render.channel("places", 125)
@@ -227,17 +230,33 @@ class Comparing:
         if self.wells[1][0] == PHONE and shot.raw is not None and shot.picture is not None:
             sizes = tuple(p.stat().st_size if p.exists() else 0 for p in (shot.raw, shot.picture))
 
-        def work() -> Compared:
+        def align() -> tuple[Side, Side, Aligned]:
             first, second = (make() for make in makers)
-            found = compare(first.whole(COMPARE_EDGE), second.whole(COMPARE_EDGE))
+            return first, second, aligned(first.whole(COMPARE_EDGE), second.whole(COMPARE_EDGE))
+
+        def work(first: Side, second: Side, pair: Aligned) -> Compared:
+            found = measured(pair)
             said = worth(found, *sizes) if sizes else ""
             return Compared(found, first, second, names, tuple(places_of(*found.labs, found.valid)), said)
 
-        self._channel.ask(shot.main, work, self._compared, self._failed)
+        def seen(found: tuple[Side, Side, Aligned]) -> None:
+            self.aligned_made.emit(found[2], found[0].size, names)
+            self._measuring.ask(shot.main, lambda: work(*found), self._compared, self._failed)
+
+        self._measuring.forget()
+        self._channel.ask(shot.main, align, seen, self._failed)
 
     def _say(self, text: str) -> None:
         self._key = None
-        for channel in (self._channel, self._pieces, self._places, self._quick, self._difference, self._sweep):
+        for channel in (
+            self._channel,
+            self._measuring,
+            self._pieces,
+            self._places,
+            self._quick,
+            self._difference,
+            self._sweep,
+        ):
             channel.forget()
         self.state = text
         self.changed.emit()

@@ -27,7 +27,7 @@ from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.sweep_view import SweepView
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label
-from bruto.compare.metrics import Comparison, sentences
+from bruto.compare.metrics import Aligned, Comparison, sentences
 from bruto.develop.recipe import Recipe
 from bruto.develop.values import Tone
 
@@ -242,6 +242,7 @@ class ComparePage(QWidget):
         self.stage.view_changed.connect(self._ask_piece)
         self.places.chosen.connect(self._look_at)
         self.comparing.changed.connect(self._show)
+        self.comparing.aligned_made.connect(self._aligned)
         self.comparing.first_made.connect(self.stage.set_first)
         self.comparing.piece_made.connect(self.stage.set_pieces)
         self.comparing.swept.connect(self.sweep.add)
@@ -406,6 +407,8 @@ class ComparePage(QWidget):
         self.stage.set_comparison(c, found.first.size, self.comparing.shown_names())
         self.places.message = "Both are alike: no place stands out."
         self.places.show_places(found.places, found.titles)
+        if self.mode == PLACES:
+            self.views.setCurrentIndex(0)
         self.panel.set_comparison(
             c, " ".join(filter(None, (found.worth or EQUAL_SIZE, self.comparing.tally_said()))),
             names=found.titles,
@@ -413,6 +416,14 @@ class ComparePage(QWidget):
         self._ask_piece()
         if self.mode == SWEEP:
             self._begin_sweep()
+
+    def _aligned(self, pair: Aligned, size: tuple[int, int], names: tuple[str, str]) -> None:
+        """Both lie on each other: the curtain shows them at once, places and numbers follow."""
+        self.tag.setText("ALIGNED")
+        if self.comparing.blind is None:
+            self.stage.set_aligned(pair, size, names)
+            if self.mode == PLACES:
+                self.views.setCurrentIndex(1)
 
     def _ask_piece(self) -> None:
         self.comparing.piece(self.stage.wanted_piece())

@@ -12,7 +12,7 @@ from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from bruto.app.stage.stage import to_qimage
 from bruto.app.stage.viewing import Viewing
 from bruto.app.widgets import theme
-from bruto.compare.metrics import Comparison
+from bruto.compare.metrics import Aligned, Comparison
 from bruto.compare.sides import SharpPair
 from bruto.session.viewport import MOST_PIECE
 
@@ -65,6 +65,14 @@ class CompareStage(Viewing):
             self.first, self.second, self.difference = to_qimage(c.first), to_qimage(c.second), None
             self._fill_pane()
             self.viewport.set_frame(*size)
+        self.update()
+
+    def set_aligned(self, pair: Aligned, size: tuple[int, int], names: tuple[str, str]) -> None:
+        """Both, while they are being measured."""
+        self.names, self.pieces = names, None
+        self.first, self.second, self.difference = to_qimage(pair.first), to_qimage(pair.second), None
+        self._fill_pane()
+        self.viewport.set_frame(*size)
         self.update()
 
     def set_difference(self, difference: NDArray, valid: NDArray) -> None:
