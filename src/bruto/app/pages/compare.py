@@ -4,32 +4,27 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QPushButton,
-    QScrollArea,
-    QSlider,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.host import Host
-from bruto.app.pages.compare_look import LookBox
+from bruto.app.pages.compare_panel import ComparePanel
 from bruto.app.paper import print_html
 from bruto.app.stage.compare_stage import MODES, CompareStage
-from bruto.app.stage.places_view import PlacesView, short
+from bruto.app.stage.places_view import PlacesView
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.sweep_view import SweepView
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label
-from bruto.compare.metrics import Aligned, Comparison, sentences
-from bruto.develop.recipe import Recipe
-from bruto.develop.values import Tone
+from bruto.app.widgets.push_row import PushRow
+from bruto.compare.metrics import Aligned
 
 PLACES, SWEEP = "Places", "Sweep"
 TIPS = {
@@ -40,161 +35,7 @@ TIPS = {
     "Alternate": "One after the other",
     "Difference": "Where and how much the colours differ",
 }
-PUSHES = (("exposure", "Exposure", -20, 40), ("shadows", "Shadows", 0, 40), ("chroma", "Chroma", -50, 150))
-"""Pushes: name, title, least and most, in tenths of EV, L* and percent."""
-PUSH_AFTER_MS = 350
 EQUAL_SIZE = "Both at equal size, the second brought onto the first."
-
-
-class ComparePanel(QWidget):
-    """The phone's look, and the measured table with a plain sentence under each line."""
-
-    page_wanted = Signal()
-
-    def __init__(self, host: Host) -> None:
-        super().__init__()
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(334)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 8, 10, 8)
-        self.look = LookBox(host)
-        layout.addWidget(self.look)
-        title = Label("What it shows")
-        title.setObjectName("heading")
-        layout.addWidget(title)
-        self.note = Label("")
-        self.note.setObjectName("quiet")
-        self.note.setWordWrap(True)
-        layout.addWidget(self.note)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.body = QWidget()
-        self.body.setObjectName("panelBody")
-        self.grid = QGridLayout(self.body)
-        self.grid.setContentsMargins(0, 0, 8, 0)
-        self.grid.setHorizontalSpacing(10)
-        self.grid.setVerticalSpacing(1)
-        self.grid.setColumnStretch(0, 1)
-        scroll.setWidget(self.body)
-        layout.addWidget(scroll, 1)
-        self.page = QPushButton("Save as a page …")
-        self.page.setToolTip("Pictures, places, numbers and sentences: HTML, PDF or CSV")
-        self.page.clicked.connect(lambda: self.page_wanted.emit())
-        layout.addWidget(self.page, 0, Qt.AlignmentFlag.AlignLeft)
-        self.values: dict[str, tuple[str, str]] = {}
-
-    def set_comparison(
-        self,
-        c: Comparison | None,
-        note: str,
-        columns: tuple[str, str] = ("first", "second"),
-        names: tuple[str, str] = ("first", "second"),
-    ) -> None:
-        """Fill the table, or empty it and say why."""
-        self.note.setText(note)
-        while self.grid.count():
-            item = self.grid.takeAt(0)
-            if item is not None and item.widget() is not None:
-                item.widget().setParent(None)  # gone at once, not when the event loop comes round
-        self.values = {}
-        self.page.setEnabled(c is not None)
-        if c is None:
-            return
-        for k, text in enumerate(columns):
-            label = Label(text)
-            label.setObjectName("quiet")
-            self.grid.addWidget(label, 0, k + 1, Qt.AlignmentFlag.AlignRight)
-        row = 1
-        for name, a, b, sentence in sentences(c, *(short(n) for n in names)):
-            self.values[name] = (a, b)
-            title = Label(name)
-            title.setStyleSheet("font-weight: bold;")
-            self.grid.addWidget(title, row, 0)
-            for k, value in enumerate((a, b)):
-                self.grid.addWidget(Label(value), row, k + 1, Qt.AlignmentFlag.AlignRight)
-            words = Label(sentence)
-            words.setObjectName("quiet")
-            words.setWordWrap(True)
-            self.grid.addWidget(words, row + 1, 0, 1, 3)
-            line = surface("rule")
-            line.setFixedHeight(1)
-            self.grid.addWidget(line, row + 2, 0, 1, 3)
-            row += 3
-        self.grid.setRowStretch(row, 1)
-
-
-class PushRow(QWidget):
-    """The same push on both sides. Emits `changed` with a recipe when it is let go."""
-
-    changed = Signal(object)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setObjectName("bar")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 4, 12, 4)
-        row.setSpacing(8)
-        title = Label("Same push on both")
-        title.setObjectName("quiet")
-        row.addWidget(title)
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(PUSH_AFTER_MS)
-        self._timer.timeout.connect(lambda: self.changed.emit(self.recipe()))
-        self.sliders: dict[str, QSlider] = {}
-        self.values: dict[str, Label] = {}
-        for name, text, low, high in PUSHES:
-            row.addWidget(Label(text))
-            slider = self.sliders[name] = QSlider(Qt.Orientation.Horizontal)
-            slider.setRange(low, high)
-            slider.setSingleStep(5)
-            slider.setMinimumHeight(26)
-            slider.setAccessibleName(f"Push of {text.lower()} on both")
-            slider.valueChanged.connect(self._moved)
-            row.addWidget(slider, 1)
-            value = self.values[name] = Label("")
-            value.setMinimumWidth(58)
-            row.addWidget(value)
-        self.none = QPushButton("None")
-        self.none.setToolTip("Take the push back")
-        self.none.clicked.connect(self.reset)
-        row.addWidget(self.none)
-        self._told()
-
-    def recipe(self) -> Recipe:
-        """The push as values."""
-        exposure, shadows, chroma = (self.sliders[n].value() for n in ("exposure", "shadows", "chroma"))
-        tone = Tone()
-        if shadows:
-            lifted = tone.shadow.model_copy(update={"lightness": tone.shadow.lightness + shadows})
-            black = tone.black.model_copy(update={"lightness": tone.black.lightness + shadows / 4})
-            tone = tone.model_copy(update={"shadow": lifted, "black": black})
-        default = Recipe()
-        return default.changed(
-            exposure=exposure / 10, tone=tone.model_dump(), chroma=default.chroma * (1 + chroma / 100)
-        )
-
-    def reset(self) -> None:
-        """No push."""
-        for slider in self.sliders.values():
-            slider.setValue(0)
-
-    def _told(self) -> None:
-        exposure, shadows, chroma = (self.sliders[n].value() for n in ("exposure", "shadows", "chroma"))
-        for name, text in (
-            ("exposure", f"{exposure / 10:+.1f} EV"),
-            ("shadows", f"{shadows:+d} L*"),
-            ("chroma", f"{chroma:+d} %"),
-        ):
-            self.values[name].setText(text.replace("-", "−"))
-        self.none.setEnabled(bool(exposure or shadows or chroma))
-
-    def _moved(self, _: int) -> None:
-        self._told()
-        self._timer.start()
 
 
 class ComparePage(QWidget):

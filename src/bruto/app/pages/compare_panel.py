@@ -1,0 +1,92 @@
+"""The panel of Compare: the phone's look, and the measured table."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from bruto.app.host import Host
+from bruto.app.pages.compare_look import LookBox
+from bruto.app.stage.places_view import short
+from bruto.app.widgets.panel import surface
+from bruto.app.widgets.plain import Label
+from bruto.compare.metrics import Comparison, sentences
+
+
+class ComparePanel(QWidget):
+    """The phone's look, and the measured table with a plain sentence under each line."""
+
+    page_wanted = Signal()
+
+    def __init__(self, host: Host) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(334)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 8, 10, 8)
+        self.look = LookBox(host)
+        layout.addWidget(self.look)
+        title = Label("What it shows")
+        title.setObjectName("heading")
+        layout.addWidget(title)
+        self.note = Label("")
+        self.note.setObjectName("quiet")
+        self.note.setWordWrap(True)
+        layout.addWidget(self.note)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.body = QWidget()
+        self.body.setObjectName("panelBody")
+        self.grid = QGridLayout(self.body)
+        self.grid.setContentsMargins(0, 0, 8, 0)
+        self.grid.setHorizontalSpacing(10)
+        self.grid.setVerticalSpacing(1)
+        self.grid.setColumnStretch(0, 1)
+        scroll.setWidget(self.body)
+        layout.addWidget(scroll, 1)
+        self.page = QPushButton("Save as a page …")
+        self.page.setToolTip("Pictures, places, numbers and sentences: HTML, PDF or CSV")
+        self.page.clicked.connect(lambda: self.page_wanted.emit())
+        layout.addWidget(self.page, 0, Qt.AlignmentFlag.AlignLeft)
+        self.values: dict[str, tuple[str, str]] = {}
+
+    def set_comparison(
+        self,
+        c: Comparison | None,
+        note: str,
+        columns: tuple[str, str] = ("first", "second"),
+        names: tuple[str, str] = ("first", "second"),
+    ) -> None:
+        """Fill the table, or empty it and say why."""
+        self.note.setText(note)
+        while self.grid.count():
+            item = self.grid.takeAt(0)
+            if item is not None and item.widget() is not None:
+                item.widget().setParent(None)  # gone at once, not when the event loop comes round
+        self.values = {}
+        self.page.setEnabled(c is not None)
+        if c is None:
+            return
+        for k, text in enumerate(columns):
+            label = Label(text)
+            label.setObjectName("quiet")
+            self.grid.addWidget(label, 0, k + 1, Qt.AlignmentFlag.AlignRight)
+        row = 1
+        for name, a, b, sentence in sentences(c, *(short(n) for n in names)):
+            self.values[name] = (a, b)
+            title = Label(name)
+            title.setStyleSheet("font-weight: bold;")
+            self.grid.addWidget(title, row, 0)
+            for k, value in enumerate((a, b)):
+                self.grid.addWidget(Label(value), row, k + 1, Qt.AlignmentFlag.AlignRight)
+            words = Label(sentence)
+            words.setObjectName("quiet")
+            words.setWordWrap(True)
+            self.grid.addWidget(words, row + 1, 0, 1, 3)
+            line = surface("rule")
+            line.setFixedHeight(1)
+            self.grid.addWidget(line, row + 2, 0, 1, 3)
+            row += 3
+        self.grid.setRowStretch(row, 1)
