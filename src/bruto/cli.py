@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import math
 import os
 import sys
 import time
@@ -285,22 +284,7 @@ def compare(
     if target is not None:
         write_report(target, Compared(c, sides[0], sides[1], (first.name, second.name)), printed=print_page)
     if as_json:
-        print_json(
-            {
-                "registration": {
-                    "residual_px": c.alignment.residual_px,
-                    "model_px": c.alignment.model_px,
-                    "tracks": c.alignment.tracks,
-                },
-                "a": {k: None if math.isnan(v) else v for k, v in c.a.items()},
-                "b": {k: None if math.isnan(v) else v for k, v in c.b.items()},
-                "difference": {
-                    "delta_e00_median": c.delta_e00_median,
-                    "delta_e00_p95": c.delta_e00_p95,
-                    "delta_l_mean": c.delta_l_mean,
-                },
-            }
-        )
+        print_json(c.as_json())
         return
     typer.echo(f"aligned within {c.alignment.model_px:.2f} px ({c.alignment.tracks} tracks)")
     for name, x, y, text in sentences(c, first.name, second.name):
@@ -344,12 +328,7 @@ def match(
     recipe = mixed(ours.recipe, found.recipe, chosen, strength / 100, ours.developer.as_shot())
     save_recipe(recipe, target)
     if as_json:
-        print_json({
-            "delta_e00": {"before_median": found.before[0], "before_p95": found.before[1], "median": found.after[0],
-                          "p95": found.after[1]},
-            "did": [{"what": d.what, "value": d.value, "unit": d.unit} for d in found.did],
-            "kept_out_blocks": found.kept_out,
-        })  # fmt: skip
+        print_json(found.as_json())
         return
     typer.echo(
         f"ΔE00 {found.before[0]:.1f} → {found.after[0]:.1f} (median), {found.before[1]:.1f} → {found.after[1]:.1f} "

@@ -240,67 +240,6 @@ class StageMoves(WindowTest):
         self.assertRegex(self.window.pointer.text(), r"L\* \d+")
 
 
-class CompareMoves(WindowTest):
-    def setUp(self) -> None:
-        # a grid coarser than the raw, as it is for real sizes
-        self.enterContext(mock.patch("bruto.compare.metrics.COMPARE_EDGE", 252))
-        super().setUp()
-        self.choose("card-003")
-        self.task("Compare")
-        self.wait(lambda: self.window.compare.stage.first is not None)
-        self.stage = self.window.compare.stage
-
-    def test_one_to_one_shows_the_raws_own_pixels(self) -> None:
-        QTest.keyClick(self.window, Qt.Key.Key_F2)
-        self.settle()
-        self.assertAlmostEqual(self.stage.zoom, 1.0)
-        assert self.stage.pieces is not None
-        developer, edit = self.window.develop.developer, self.window.develop.edit
-        assert developer is not None and edit is not None
-        wanted = self.stage.wanted_piece()
-        assert wanted is not None
-        whole = developer.render(edit.recipe)
-        x, y, w, h = wanted
-        found = pixels(self.stage.pieces[0])
-        self.assertLess(np.abs(found.astype(int) - whole[y : y + h, x : x + w]).mean(), 0.6)
-        QTest.keyClick(self.window, Qt.Key.Key_F2)
-        self.assertTrue(self.stage.fit)
-
-    def test_zoom_and_pan_are_linked(self) -> None:
-        QTest.mouseClick(self.window.compare.buttons["Side by side"], LEFT)
-        self.stage.set_one_to_one()
-        self.settle()
-        before = self.stage.centre
-        self.drag(self.stage, QPointF(400, 300), QPointF(360, 320))
-        self.assertAlmostEqual(self.stage.centre.x() - before.x(), 40, delta=0.6)
-        image = pixels(self.stage.grab().toImage()).astype(int)
-        half = image.shape[1] // 2
-        left, right = image[50:-60, 20 : half - 20], image[50:-60, half + 22 : 2 * half - 18]
-        n = min(left.shape[1], right.shape[1])
-        self.assertGreater(np.corrcoef(left[:, :n].mean(axis=2).ravel(), right[:, :n].mean(axis=2).ravel())[0, 1], 0.8)
-
-    def test_the_curtain_is_dragged_and_moved_by_keys(self) -> None:
-        QTest.mouseClick(self.window.compare.buttons["Curtain"], LEFT)
-        x = self.stage.width() * self.stage.curtain
-        self.drag(self.stage, QPointF(x, 200), QPointF(x - 150, 200))
-        self.assertAlmostEqual(self.stage.curtain, (x - 150) / self.stage.width(), delta=0.01)
-        self.stage.setFocus()
-        now = self.stage.curtain
-        QTest.keyClick(self.stage, Qt.Key.Key_Right)
-        self.assertGreater(self.stage.curtain, now)
-
-    def test_a_change_in_develop_changes_the_comparison(self) -> None:
-        values = dict(self.window.compare.panel.values)
-        edit = self.window.develop.edit
-        assert edit is not None
-        edit.change("exposure", exposure=1.2)
-        self.task("Correct")
-        self.task("Compare")
-        self.wait(lambda: self.window.compare.stage.first is not None)
-        name = "Mean lightness, L*"
-        self.assertGreater(float(self.window.compare.panel.values[name][0]), float(values[name][0]) + 3)
-
-
 class States(WindowTest):
     def test_a_broken_file_says_so_and_the_rest_goes_on(self) -> None:
         self.choose("broken")

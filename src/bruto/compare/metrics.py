@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import cv2
 import numpy as np
@@ -36,6 +37,15 @@ class Comparison:
     second: NDArray[np.uint8]
     valid: NDArray[np.bool_]
     labs: tuple[NDArray[np.float32], NDArray[np.float32]]
+
+    def as_json(self) -> dict[str, Any]:
+        """What the command line prints; numbers that could not be measured are null."""
+        a, b = ({k: None if math.isnan(v) else v for k, v in side.items()} for side in (self.a, self.b))
+        names = ("residual_px", "model_px", "tracks")
+        return {
+            "registration": {name: getattr(self.alignment, name) for name in names}, "a": a, "b": b,
+            "difference": {n: getattr(self, n) for n in ("delta_e00_median", "delta_e00_p95", "delta_l_mean")},
+        }  # fmt: skip
 
     @cached_property
     def map(self) -> NDArray[np.float32]:

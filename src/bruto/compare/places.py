@@ -50,20 +50,24 @@ class _Maps:
         return np.sqrt(np.maximum(self.mean(values * values * where), 0))
 
 
-def _detail(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+Scored = tuple[NDArray, Callable[[int], str]]
+"""How much both differ at every step, and what is said of one of them."""
+
+
+def _stronger(one: NDArray, other: NDArray, if_first: str, if_second: str, where: NDArray | float = 1.0) -> Scored:
+    """Where one is stronger than the other, and the sentence for each case."""
+    return np.abs(one - other) * where, lambda k: if_first if one.flat[k] > other.flat[k] else if_second
+
+
+def _detail(m: _Maps) -> Scored:
     one, other = (m.strength(f, m.valid) for f in m.fine)
-    score = np.abs(one - other)
-    return (
-        score,
-        lambda k: (
-            "The {first} has finer structure here; in the {second} it is smeared."
-            if one.flat[k] > other.flat[k]
-            else "The {second} is crisper here, by sharpening or by detail."
-        ),
-    )
+    return _stronger(
+        one, other, "The {first} has finer structure here; in the {second} it is smeared.",
+        "The {second} is crisper here, by sharpening or by detail.",
+    )  # fmt: skip
 
 
-def _tint(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+def _tint(m: _Maps) -> Scored:
     chroma = np.minimum(np.hypot(m.one[..., 1], m.one[..., 2]), np.hypot(m.other[..., 1], m.other[..., 2]))
     grey = m.valid * (chroma < 10) * (m.one[..., 0] > 8)
     share = np.maximum(m.mean(grey), 1e-3)
@@ -79,21 +83,16 @@ def _tint(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
     return score, said
 
 
-def _halo(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+def _halo(m: _Maps) -> Scored:
     edges = m.valid * cv2.dilate((m.steep > EDGE).astype(np.float32), np.ones((7, 7)))
     one, other = (m.strength(f, edges) for f in m.fine)
-    score = np.abs(other - one)
-    return (
-        score,
-        lambda k: (
-            "Edges are drawn harder in the {second}: look for light and dark lines along them."
-            if other.flat[k] > one.flat[k]
-            else "Edges are harder in the {first}; those of the {second} are soft."
-        ),
-    )
+    return _stronger(
+        one, other, "Edges are harder in the {first}; those of the {second} are soft.",
+        "Edges are drawn harder in the {second}: look for light and dark lines along them.",
+    )  # fmt: skip
 
 
-def _clipping(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+def _clipping(m: _Maps) -> Scored:
     lost = [((p[..., 0] >= HIGH) | (p[..., 0] <= LOW)) * m.valid for p in (m.one, m.other)]
     one, other = (m.mean(l) for l in lost)
     bright = m.mean(m.one[..., 0]) > 50
@@ -107,18 +106,15 @@ def _clipping(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
     return score, said
 
 
-def _noise(m: _Maps) -> tuple[NDArray, Callable[[int], str]]:
+def _noise(m: _Maps) -> Scored:
     flat = m.valid * (m.steep < FLAT)
     share = np.maximum(m.mean(flat), 1e-3)
     one, other = (m.strength(f, flat) / np.sqrt(share) for f in m.fine)
-    score = np.abs(one - other) * (share > 0.5)
-    return score, lambda k: (
-        "The {first} shows more grain in even tones." if one.flat[k] > other.flat[k]
-        else "The {second} shows more grain in even tones."
-    )  # fmt: skip
+    first, second = (f"The {{{name}}} shows more grain in even tones." for name in ("first", "second"))
+    return _stronger(one, other, first, second, share > 0.5)
 
 
-KINDS: tuple[tuple[str, Callable[[_Maps], tuple[NDArray, Callable[[int], str]]], float], ...] = (
+KINDS: tuple[tuple[str, Callable[[_Maps], Scored], float], ...] = (
     ("detail", _detail, 0.25), ("tint", _tint, 1.5), ("halo", _halo, 0.3), ("clipping", _clipping, 0.01),
     ("noise", _noise, 0.1),
 )  # fmt: skip

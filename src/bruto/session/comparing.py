@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from psygnal import Signal
 
-from bruto.align.registration import Alignment
+from bruto.align.registration import Alignment, register_codes
 from bruto.compare.match.parts import PARTS, mixed
 from bruto.compare.match.solve import Match, match
 from bruto.compare.metrics import COMPARE_EDGE, Aligned, Comparison, aligned, measured
@@ -24,6 +24,7 @@ from bruto.compare.sweep import STEPS_EV, Swept, swept
 from bruto.compare.worth import worth
 from bruto.container.picture import read_picture
 from bruto.develop.frame import Rectangle
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
@@ -108,7 +109,7 @@ class Comparing:
         self._places = render.channel("places", 125)
         self._sweep = render.channel("sweep", 135)
         self._difference = render.channel("difference", 126)
-        self._page = background.channel("page about both")
+        self._page = render.channel("page about both", 150)
         self._match = background.channel("matching")
         self._key: Any = None
 
@@ -326,22 +327,22 @@ class Comparing:
         )  # fmt: skip
 
     def write_page(self, path: Path, printed: Callable[..., None], told: Callable[[str], None]) -> None:
-        """Write a page about both, behind the window; a file that is there is replaced, an original never."""
+        """Write a page about both, behind the window; the file that was chosen is replaced, any other never."""
         found = self.state
         if isinstance(found, str):
             self.message.emit(found)
             return
-        known = [s.main for s in self.shoot.shots]
-        if path.suffix.lower() not in (".html", ".pdf", ".csv"):
-            path = path.with_name(path.name + ".html")
+        known = [file for s in self.shoot.shots for file in s.files]
+        chosen = path.suffix.lower() in (".html", ".pdf", ".csv")
+        where = path if chosen else path.with_name(path.name + ".html")  # a name that nobody was asked about
 
         def work() -> Path:
-            target = Outputs(known, overwrite=True).file(path)
+            target = Outputs(known, overwrite=chosen).file(where)
             pair = Page(found.comparison, found.first, found.second, found.titles)
             write_report(target, pair, self.matched, printed)
             return target.path
 
-        self._page.ask(str(path), work, lambda where: told(f"Written: {where}"), self.message.emit)
+        self._page.ask(str(where), work, lambda made: told(f"Written: {made}"), self.message.emit)
 
     # -- without names
 
@@ -404,19 +405,15 @@ class Comparing:
             return None
         stopped: list[bool] = []
         recipe, path, main = edit.recipe, shot.picture, shot.main
+        own = Developer(developer.source)  # what the stage shows is developed on another thread meanwhile
 
         def progress(share: float) -> None:
             self.post(lambda: self.matching.emit(min(share, 0.99)))
 
         def work() -> Match:
             picture = read_picture(path).pixels
-            side = Developed(developer, recipe)
-            from bruto.align.registration import register_codes
-
-            alignment = register_codes(side.whole(COMPARE_EDGE), picture)
-            return match(
-                developer, picture, alignment, recipe, progress, lambda: bool(stopped) or self._match.dropped()
-            )
+            alignment = register_codes(Developed(own, recipe).whole(COMPARE_EDGE), picture)
+            return match(own, picture, alignment, recipe, progress, lambda: bool(stopped) or self._match.dropped())
 
         def done(found: Match) -> None:
             self.matched, self._matched_of = found, main

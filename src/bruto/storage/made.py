@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+import re
 import shutil
 from functools import cache
 from pathlib import Path
@@ -21,6 +22,7 @@ from bruto.publish import own_folder, write_own
 
 MAKERS = ("color", "container", "sensor", "develop")
 """Packages whose code decides what a developed picture looks like."""
+VERSION = re.compile("[0-9a-f]{16}")
 LARGEST = 4 << 20
 """Bytes of an entry."""
 
@@ -54,6 +56,7 @@ def keep(kind: str, key: str, data: bytes) -> None:
         folder = _folder(kind)
         if not folder.is_dir() and folder.parent.is_dir():
             for old in folder.parent.iterdir():
-                shutil.rmtree(old, ignore_errors=True)
+                if VERSION.fullmatch(old.name):  # and nothing else that may lie there
+                    shutil.rmtree(old, ignore_errors=True)
         own_folder(folder / key[:2])
         write_own(folder / key[:2] / key, data, durable=False)

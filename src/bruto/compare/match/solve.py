@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,6 +39,15 @@ class Match:
     after: tuple[float, float]
     kept_out: int
     did: tuple[Did, ...]
+
+    def as_json(self) -> dict[str, Any]:
+        """What the command line prints."""
+        (before, before_high), (after, high) = self.before, self.after
+        return {
+            "delta_e00": {"before_median": before, "before_p95": before_high, "median": after, "p95": high},
+            "did": [{"what": d.what, "value": d.value, "unit": d.unit} for d in self.did],
+            "kept_out_blocks": self.kept_out,
+        }
 
 
 def _score(pair: Pair, recipe: Recipe) -> tuple[float, float]:
