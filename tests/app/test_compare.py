@@ -169,6 +169,11 @@ class Compares(WindowTest):
         self.settle()
         self.assertIn("What was measured", out.read_text())
         self.assertIn("Written", self.window.message.text())
+        out.write_text("of the user")
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(out.with_suffix("")), "")):
+            QTest.mouseClick(self.page.panel.page, LEFT)  # nobody was asked about the name that an ending makes
+        self.settle()
+        self.assertEqual(out.read_text(), "of the user")
         raw = self.files[0]
         before = raw.read_bytes()
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(raw.with_suffix(".html")), "")):

@@ -212,10 +212,13 @@ class Kept(unittest.TestCase):
         (entry,) = (p for p in (self.home / "cache/bruto/made/start").rglob("*") if p.is_file())
         entry.write_bytes(b"{")
         self.assertEqual(find_start(self.raw), start)
+        beside = self.home / "cache/bruto/made/start/of-the-user"
+        beside.mkdir()
         with mock.patch.object(made, "makers", return_value="another"):
             self.assertIsNone(made.kept("start", entry.name))
             made.keep("start", entry.name, b"{}")
         self.assertFalse(entry.exists(), "what another version made is swept away")
+        self.assertTrue(beside.is_dir())
 
     def test_a_full_disk_is_no_reason_to_fail(self) -> None:
         with mock.patch.object(made, "write_own", side_effect=OSError("no room")):
