@@ -131,7 +131,7 @@ def main() -> int:
         p.settle(lambda: bool(places.places) and len(places.pairs) == len(places.places))
         p.save("compare")
         w.compare.panel.look.find_button.click()
-        p.settle(lambda: w.session.comparing.matched is not None)
+        p.settle(lambda: w.session.comparing.phone.matched is not None)
         w.compare.set_mode("Curtain")
         p.settle(lambda: w.compare.stage.names[0].endswith("look"))
         p.save("compare-look")

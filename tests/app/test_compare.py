@@ -104,20 +104,20 @@ class Compares(WindowTest):
         before = self.comparing.state.comparison.delta_e00_median  # type: ignore[union-attr]
         QTest.mouseClick(look.find_button, LEFT)
         self.assertTrue(look.stop.isVisible())
-        self.wait(lambda: self.comparing.matched is not None)
+        self.wait(lambda: self.comparing.phone.matched is not None)
         self.compared()
         self.assertEqual(self.page.stage.names[0], "the raw, with the phone's look")
         self.assertLess(self.comparing.state.comparison.delta_e00_median, 0.5 * before)  # type: ignore[union-attr]
         self.assertIn("The phone: exposure", look.said.text())
         QTest.mouseClick(look.ticks["colour"], LEFT, pos=look.ticks["colour"].rect().center() / 3)
         self.compared()
-        self.assertEqual(self.comparing.look().chroma, self.window.develop.edit.recipe.chroma)
+        self.assertEqual(self.comparing.phone.recipe().chroma, self.window.develop.edit.recipe.chroma)
         look.strength.setFocus()
         for _ in range(10):
             QTest.keyClick(look.strength, Qt.Key.Key_Left)
         self.compared()
         self.assertEqual(look.percent.text(), "50 %")
-        self.assertEqual(self.comparing.look().local_strength, 0.5)
+        self.assertEqual(self.comparing.phone.recipe().local_strength, 0.5)
         QTest.mouseClick(look.use, LEFT)
         self.window.develop.save()
         self.compared()
@@ -133,10 +133,10 @@ class Compares(WindowTest):
         QTest.mouseClick(look.find_button, LEFT)
         QTest.mouseClick(look.stop, LEFT)
         self.wait(lambda: not look.stop.isVisible() and look.find_button.isVisible())
-        self.assertIsNone(self.comparing.matched)
+        self.assertIsNone(self.comparing.phone.matched)
         self.choose("sluice-001-01")
         self.compared()
-        self.assertIsNone(self.comparing.matched)
+        self.assertIsNone(self.comparing.phone.matched)
 
     def test_blind_hides_which_is_which_until_one_is_chosen(self) -> None:
         QTest.mouseClick(self.page.blind, LEFT)
@@ -144,7 +144,7 @@ class Compares(WindowTest):
         self.assertEqual(self.page.stage.names, ("A", "B"))
         self.assertEqual(self.page.mode, "Side by side")
         self.assertFalse(self.page.panel.isVisible() or self.page.wells[0].isVisible())
-        exchanged = self.comparing.blind
+        exchanged = self.comparing.blind.exchanged
         image = pixels(self.page.stage.grab().toImage()).astype(float)
         half = image.shape[1] // 2
         left = image[60:-60, 40 : half - 40].mean()

@@ -79,18 +79,25 @@ def aligned(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
 
     Both are reduced to `COMPARE_EDGE`. Raises `BrutoError` where they cannot be aligned.
     """
-    a, b = _reduced(first), _reduced(second)
+    a, b = reduced(first), reduced(second)
     greys = [cv2.cvtColor(x, cv2.COLOR_RGB2GRAY).astype(np.float32) / 255 for x in (a, b)]
     alignment = register(greys[0] ** 2, greys[1] ** 2, model)
-    mx, my = alignment.maps()
-    moved = cv2.remap(b, mx, my, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-    valid = (mx >= 0) & (my >= 0) & (mx <= b.shape[1] - 1) & (my <= b.shape[0] - 1)
+    moved, valid = brought(b, alignment)
     if valid.mean() < 0.1:
         raise BrutoError("The two pictures share too little of the scene to be compared.")
     # the residual is stated in pixels of the first picture as given
     scale = max(first.shape) / max(a.shape)
     alignment = replace(alignment, residual_px=alignment.residual_px * scale, model_px=alignment.model_px * scale)
     return Aligned(alignment, a, moved, valid)
+
+
+def brought(second: NDArray[np.uint8], alignment: Alignment) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
+    """A picture (H, W, 3), reduced as it was aligned, on the first one's grid, and where it has something there."""
+    b = reduced(second)
+    mx, my = alignment.maps()
+    moved = cv2.remap(b, mx, my, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    valid = (mx >= 0) & (my >= 0) & (mx <= b.shape[1] - 1) & (my <= b.shape[0] - 1)
+    return moved, valid
 
 
 def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Comparison:
@@ -127,7 +134,8 @@ def measured(pair: Aligned) -> Comparison:
     )
 
 
-def _reduced(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+def reduced(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """A picture with a long edge of `COMPARE_EDGE` at most."""
     scale = COMPARE_EDGE / max(picture.shape)
     return (
         cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)

@@ -121,6 +121,34 @@ KINDS: tuple[tuple[str, Callable[[_Maps], Scored], float], ...] = (
 """Kinds of difference, how each is found, and the least of it that is worth a look."""
 
 
+OWN = "your place"
+"""Kind of a place that was chosen by hand."""
+LEAST_L, LEAST_AB, LEAST_RATIO = 1.0, 1.5, 1.15
+"""Differences of L*, of a*b*, and ratio of fine structure from which they are told."""
+
+
+def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: float) -> Place:
+    """A place of two pictures (H, W, 3; CIELAB) on one grid, and how they differ there; `x`, `y` as in `Place`."""
+    height, width = one.shape[:2]
+    side = min(SIDE, height, width)
+    row, column = (int(np.clip(round(p * n) - side // 2, 0, n - side)) for p, n in ((y, height), (x, width)))
+    parts = [np.ascontiguousarray(p[row : row + side, column : column + side]) for p in (one, other)]
+    means = [p.reshape(-1, 3).mean(axis=0) for p in parts]
+    fine = [float((p[..., 0] - cv2.GaussianBlur(p[..., 0], (0, 0), 2.0)).std()) for p in parts]
+    light = float(means[1][0] - means[0][0])
+    colour = float(np.hypot(*(means[1][1:] - means[0][1:])))
+    said = []
+    if abs(light) >= LEAST_L:
+        said.append(f"is {'brighter' if light > 0 else 'darker'} by {abs(light):.0f} L*")
+    ratio = max(fine[1], 0.02) / max(fine[0], 0.02)
+    if max(ratio, 1 / ratio) >= LEAST_RATIO:
+        said.append(f"has {ratio:.1f} times the fine structure")
+    if colour >= LEAST_AB:
+        said.append(f"differs in colour by {colour:.0f} a*b*")
+    text = f"The {{second}} {' and '.join(said) if len(said) < 3 else ', '.join(said[:2]) + ' and ' + said[2]} here."
+    return Place(OWN, x, y, text if said else "Both are alike here.")
+
+
 def places_of(one: NDArray[np.float32], other: NDArray[np.float32], valid: NDArray[np.bool_]) -> list[Place]:
     """Up to five places where two pictures (H, W, 3; CIELAB) on one grid differ most, one for each kind."""
     inner = cv2.erode(valid.astype(np.uint8), np.ones((SIDE // 2, SIDE // 2), np.uint8)).astype(np.float32)

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from bruto.develop.recipe import FRAME_FIELDS, SAID, Recipe
+from bruto.develop.values import HANDLE_NAMES, Tone
 
 ADDED = ("exposure", "haze", "edge_light", "edge_tint", "sharpness", "brightness_noise", "colour_noise", "grain")
 SCALED = ("contrast", "relief_fine", "relief_medium", "relief_broad", "chroma", "quiet_colours")
-TAKEN = ("tone", "curves", "hue_nodes", "tints", "mixing", "monochrome", "local_tone", "local_strength", "grain_size")
-"""How fields of a push act: as a difference from the default value, as a ratio to it, or instead of what is there."""
+TAKEN = ("curves", "hue_nodes", "tints", "mixing", "monochrome", "local_tone", "local_strength", "grain_size")
+"""How fields of a push act: as a difference from the default value, as a ratio to it, or instead of what is there.
+Handles of tone move by as much as the push moves the default ones.
+"""
 RAW_ONLY = ("raw_neutral", "profile", "base_look", "noise_best", "sharpness_radius")
 """Fields that cannot act on a finished picture."""
 DAYLIGHT = 6500.0
@@ -22,6 +26,22 @@ def _limited(field: str, value: float) -> float:
     for mark in Recipe.model_fields[field].metadata:
         low, high = getattr(mark, "ge", low), getattr(mark, "le", high)
     return max(low if low is not None else value, min(high if high is not None else value, value))
+
+
+def tone_moved(tone: Tone, moves: Mapping[str, tuple[float, float]]) -> dict[str, Any]:
+    """Handles of tone, as `Recipe.changed` takes them, moved by name: by EV and L*; they go on rising.
+
+    >>> tone_moved(Tone(), {"shadow": (0.0, 10.0)})["shadow"]["lightness"]
+    24.5
+    """
+    values: dict[str, Any] = {}
+    ev, lightness = -99.0, 0.0
+    for name in HANDLE_NAMES:
+        now, (by_ev, by_lightness) = getattr(tone, name), moves.get(name, (0.0, 0.0))
+        ev = min(max(now.ev + by_ev, ev + 0.1, -14.0), 8.0)
+        lightness = min(max(now.lightness + by_lightness, lightness), 100.0)
+        values[name] = {"ev": ev, "lightness": lightness}
+    return values
 
 
 def pushed(recipe: Recipe, push: Recipe, as_shot: tuple[float, float] = (DAYLIGHT, 0.0)) -> Recipe:
@@ -41,6 +61,10 @@ def pushed(recipe: Recipe, push: Recipe, as_shot: tuple[float, float] = (DAYLIGH
         ratio = getattr(push, field) / getattr(_DEFAULT, field)
         if ratio != 1:
             values[field] = _limited(field, getattr(recipe, field) * ratio)
+    if push.tone != _DEFAULT.tone:
+        usual = {n: (getattr(push.tone, n), getattr(_DEFAULT.tone, n)) for n in HANDLE_NAMES}
+        moves = {n: (h.ev - u.ev, h.lightness - u.lightness) for n, (h, u) in usual.items()}
+        values["tone"] = tone_moved(recipe.tone, moves)
     dumped = push.model_dump()
     for field in TAKEN:
         if getattr(push, field) != getattr(_DEFAULT, field):
@@ -53,6 +77,11 @@ def pushed(recipe: Recipe, push: Recipe, as_shot: tuple[float, float] = (DAYLIGH
         now = recipe.tint if recipe.tint is not None else as_shot[1]
         values["tint"] = _limited("tint", now + push.tint)
     return recipe.changed(**values) if values else recipe
+
+
+def further(push: Recipe, ev: float) -> Recipe:
+    """A push with `ev` more exposure."""
+    return push.changed(exposure=_limited("exposure", push.exposure + ev)) if ev else push
 
 
 def cannot_act(push: Recipe) -> list[str]:

@@ -17,12 +17,12 @@ from bruto.compare.maps import difference_map, lab_of_codes
 from bruto.compare.push import pushed
 from bruto.container.dng_reader import is_raw
 from bruto.container.orientation import orient
-from bruto.container.picture import is_picture, read_picture
+from bruto.container.picture import PictureFile, is_picture, read_picture
 from bruto.develop.frame import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
 from bruto.develop.recorded import COARSEST
-from bruto.develop.source import open_source
+from bruto.develop.source import open_source, source_of_picture
 from bruto.develop.suggest.suggesting import suggest_all, take_all
 
 UNTOUCHED = {
@@ -105,6 +105,15 @@ def side_of(
     if push is not None:
         recipe = pushed(recipe, push, developer.as_shot())
     return Developed(developer.asked(recipe), recipe)
+
+
+def side_of_pixels(path: Path, pixels: NDArray[np.uint8], push: Recipe | None = None) -> Side:
+    """A finished picture (H, W, 3; sRGB codes, oriented) out of a file, such as its preview, as it is compared."""
+    if push is None or push == Recipe():
+        return Finished(pixels)
+    picture = PictureFile(profile="sRGB", size=(pixels.shape[1], pixels.shape[0]), kind="picture", pixels=pixels)
+    recipe = pushed(Recipe().changed(**UNTOUCHED), push)
+    return Developed(Developer(source_of_picture(path, picture)), recipe)
 
 
 @dataclass(frozen=True)

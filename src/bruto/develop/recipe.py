@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -310,8 +311,15 @@ def sentence(group: str, recipe: Recipe) -> str:
     >>> sentence("light", Recipe(exposure=0.5))
     'exposure +0.50 EV'
     """
+    return sentence_of(fields_of(group), recipe)
+
+
+def sentence_of(fields: Iterable[str], recipe: Recipe) -> str:
+    """What some fields of a recipe do, in words with numbers."""
     parts = []
-    for name in fields_of(group):
+    for name in fields:
+        if name not in SAID:
+            continue
         said, value = SAID[name], getattr(recipe, name)
         if said.phrase is not None:
             parts.append(said.phrase(recipe))

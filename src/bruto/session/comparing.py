@@ -2,30 +2,28 @@
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from psygnal import Signal
 
-from bruto.align.registration import Alignment, register_codes
-from bruto.compare.match.parts import PARTS, mixed
-from bruto.compare.match.solve import Match, match
+from bruto.align.registration import Alignment
+from bruto.compare.brightness import equalled
 from bruto.compare.metrics import COMPARE_EDGE, Aligned, Comparison, aligned, measured
-from bruto.compare.places import Place, places_of
-from bruto.compare.push import pushed
+from bruto.compare.places import OWN, Place, place_at, places_of
+from bruto.compare.push import further, pushed
 from bruto.compare.report import Compared as Page
 from bruto.compare.report import write_report
-from bruto.compare.sides import Developed, Finished, Side, sharp_pair, side_of
+from bruto.compare.sides import Developed, Side, sharp_pair, side_of, side_of_pixels
 from bruto.compare.sweep import STEPS_EV, Swept, swept
 from bruto.compare.worth import worth
-from bruto.container.picture import read_picture
 from bruto.develop.frame import Rectangle
-from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
+from bruto.session.blind import Blind
+from bruto.session.look import PhoneLook
 from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
 from bruto.session.work import Post, Worker
@@ -35,6 +33,8 @@ from bruto.storage.outputs import Outputs
 CORRECTED, DEFAULTS, PHONE, PREVIEW, MATCHED, VERSION, OTHER = (
     "corrected", "defaults", "phone", "preview", "matched", "version", "shot",
 )  # fmt: skip
+MOST_PINS = 4
+"""Places of one's own at once."""
 PIECE_SIDE = 360
 """Sides of the two pieces that a place is shown by, pixels of the first."""
 
@@ -51,7 +51,7 @@ class Choice:
 @dataclass(frozen=True)
 class Compared:
     """A comparison of two sides with their titles, and the `places` worth a look; `worth`: whether the raw is, where
-    it stands beside its picture.
+    it stands beside its picture; `equal_ev`: how far the second was pushed to be as bright as the first.
     """
 
     comparison: Comparison
@@ -60,6 +60,7 @@ class Compared:
     titles: tuple[str, str]
     places: tuple[Place, ...]
     worth: str = ""
+    equal_ev: float = 0.0
 
     @property
     def alignment(self) -> Alignment:
@@ -68,8 +69,7 @@ class Compared:
 
 class Comparing:
     """`state`: what there is for the shot that is shown, a `Compared` or a sentence why there is none (yet); `wells`:
-    kind and name of both sides; `push`: what acts on both; `matched`: the phone's look, once it was solved; `parts`,
-    `strength` (0..1): how much of it is taken.
+    kind and name of both sides; `push`: what acts on both; `phone`: the phone's look; `blind`: both without names.
     """
 
     changed = Signal()
@@ -85,23 +85,20 @@ class Comparing:
     """A `Swept`: both under one push of a sweep."""
     place_made = Signal(int, object)
     """The number of a place, and its sharp pair."""
-    matching = Signal(float)
-    """How far the match is, 0..1; 1 also where it was given up."""
     message = Signal(str)
 
     def __init__(self, opened: OpenShots, shoot: Shoot, render: Worker, background: Worker, post: Post) -> None:
         self.opened, self.shoot, self.post = opened, shoot, post
         self.state: Compared | str = "Choose a shot to compare."
         self.wells: tuple[tuple[str, str], tuple[str, str]] = ((CORRECTED, ""), (PHONE, ""))
+        self.guests: list[str] = []
+        """Shots that were brought here from anywhere in the shoot, by their paths."""
+        self.pins: list[tuple[float, float]] = []
+        """Places of one's own, as shares of the first's width and height."""
+        self._pins_of: Path | None = None
         self.push = Recipe()
-        self.matched: Match | None = None
-        self.parts: tuple[str, ...] = tuple(PARTS)
-        self.strength = 1.0
-        self.blind: bool | None = None
-        """Whether names are hidden, and then whether both were exchanged; None: they are shown."""
-        self.tally: dict[str, int] = {}
-        """How often what was preferred to what while names were hidden."""
-        self._matched_of: Path | None = None
+        self.equal = False
+        """Whether the second is brought to the brightness of the first."""
         self._channel = render.channel("comparing", 110)
         self._measuring = render.channel("measuring both", 112)
         self._quick = render.channel("compared anew", 35)
@@ -110,8 +107,12 @@ class Comparing:
         self._sweep = render.channel("sweep", 135)
         self._difference = render.channel("difference", 126)
         self._page = render.channel("page about both", 150)
-        self._match = background.channel("matching")
         self._key: Any = None
+        self.phone = PhoneLook(opened, shoot, background, post)
+        self.phone.message.connect(self.message.emit)
+        self.phone.found.connect(lambda: self.choose(0, MATCHED))
+        self.phone.used.connect(lambda: self.choose(0, CORRECTED))
+        self.blind = Blind()
 
     # -- the wells
 
@@ -123,7 +124,7 @@ class Comparing:
         raw = shot.raw is not None
         found = [Choice(CORRECTED, "", "the raw, as corrected" if raw else "the picture, as corrected")]
         found.append(Choice(DEFAULTS, "", "the raw, default values" if raw else "the picture, as it is"))
-        if self.matched is not None and self._matched_of == shot.main:
+        if self.phone.matched is not None and self.phone.of == shot.main:
             found.append(Choice(MATCHED, "", "the raw, with the phone's look"))
         found += [Choice(VERSION, name, f"version {name}") for name in edit.sidecar.versions]
         if raw and shot.picture is not None:
@@ -131,6 +132,7 @@ class Comparing:
         if shot.preview is not None:
             found.append(Choice(PREVIEW, "", "the preview in the file"))
         near = [s for s in self.shoot.selection if s.main != shot.main and not s.problem]
+        near += [s for s in self.shoot.shots if str(s.main) in self.guests and s not in near and s.main != shot.main]
         near += [s for s in self.shoot.set_of(shot).shots if s.main != shot.main and s not in near and not s.problem]
         best = max(
             (s for s in (shot, *near) if str(s.main) in self.shoot.reports),
@@ -147,6 +149,16 @@ class Comparing:
         self.wells = (new, self.wells[1]) if well == 0 else (self.wells[0], new)
         self.show()
 
+    def bring(self, well: int, path: str) -> None:
+        """Put a shot, wherever it is in the shoot, into a well."""
+        shot = self.opened.shot
+        if shot is not None and str(shot.main) == path:
+            self.choose(well, CORRECTED)
+            return
+        if path not in self.guests:
+            self.guests.append(path)
+        self.choose(well, OTHER, path)
+
     def _settled(self) -> None:
         """Wells that hold what this shot does not have get what it has."""
         known = {(c.kind, c.name) for c in self.choices()}
@@ -162,47 +174,45 @@ class Comparing:
             self.push = push
             self.show()
 
+    def set_equal(self, on: bool) -> None:
+        """Both at equal brightness from now on, or each as it is."""
+        if on != self.equal:
+            self.equal = on
+            self.show()
+
     # -- comparing
 
-    def _recipe(self, kind: str, name: str) -> Recipe | None:
+    def recipe_of(self, kind: str, name: str) -> Recipe | None:
         """The values of a side of the shown shot; None where its file is finished."""
         edit = self.opened.edit
         assert edit is not None
         if kind == VERSION:
             return edit.version(name) or edit.recipe
-        if kind == MATCHED and self.matched is not None:
-            return self.look()
+        if kind == MATCHED and self.phone.matched is not None:
+            return self.phone.recipe()
         if kind == DEFAULTS:
             return Recipe()
         return edit.recipe if kind == CORRECTED else None
 
-    def look(self) -> Recipe:
-        """The shown shot's values with what is taken of the phone's look."""
-        edit = self.opened.edit
-        assert edit is not None and self.matched is not None
-        as_shot = self.opened.as_shot or (5500.0, 0.0)
-        return mixed(edit.recipe, self.matched.recipe, self.parts, self.strength, as_shot)
-
-    def _maker(self, kind: str, name: str, push: Recipe) -> Callable[[], Side]:
+    def maker(self, kind: str, name: str) -> Callable[[Recipe], Side]:
         """What makes a side under a push, for the thread that renders."""
         shot, developer = self.opened.shot, self.opened.developer
         assert shot is not None
-        changes = None if push == Recipe() else push
         if kind == PHONE:
             path = shot.picture
             assert path is not None
-            return lambda: side_of(path, None, changes)
+            return lambda push: side_of(path, None, push)
         if kind == PREVIEW:
-            return lambda: Finished(np.ascontiguousarray(oriented_preview(shot)))
+            return lambda push: side_of_pixels(shot.main, np.ascontiguousarray(oriented_preview(shot)), push)
         if kind == OTHER:
             values, other = self.opened.values(), Path(name)
             held = self.opened.opened(other)
-            return lambda: side_of(other, values(other), changes, held)
-        recipe = self._recipe(kind, name)
+            return lambda push: side_of(other, values(other), push, held)
+        recipe = self.recipe_of(kind, name)
         main = shot.main
         if kind == DEFAULTS and shot.raw is None:
-            return lambda: side_of(main, None, changes)
-        return lambda: side_of(main, recipe, changes, developer)
+            return lambda push: side_of(main, None, push)
+        return lambda push: side_of(main, recipe, push, developer)
 
     def show(self) -> None:
         """Compare what stands in the wells as it is now, unless that is done or on its way."""
@@ -213,34 +223,39 @@ class Comparing:
         if developer is None or edit is None or edit.awaits_start:  # whoever shows it asks again when it is decoded
             self._say("Reading …")
             return
-        if self._matched_of != shot.main:
-            self._match.forget()
-            self.matched = self._matched_of = None
-            self.matching.emit(1.0)
+        if self._pins_of != shot.main:
+            self.pins, self._pins_of = [], shot.main
+        self.phone.turn_to(shot.main)
         self._settled()
-        values = [self._recipe(*w) for w in self.wells]
-        key = (shot.main, self.wells, values, self.push)
+        values = [self.recipe_of(*w) for w in self.wells]
+        push, equal = self.push, self.equal
+        key = (shot.main, self.wells, values, push, equal)
         if key == self._key:
             return
         titles = {(c.kind, c.name): c.title for c in self.choices()}
         names = (titles[self.wells[0]], titles[self.wells[1]])
-        makers = [self._maker(*w, self.push) for w in self.wells]
+        makers = [self.maker(*w) for w in self.wells]
         self._say("Developing and aligning both …")
         self._key = key
         sizes: tuple[int, ...] = ()
         if self.wells[1][0] == PHONE and shot.raw is not None and shot.picture is not None:
             sizes = tuple(p.stat().st_size if p.exists() else 0 for p in (shot.raw, shot.picture))
 
-        def align() -> tuple[Side, Side, Aligned]:
-            first, second = (make() for make in makers)
-            return first, second, aligned(first.whole(COMPARE_EDGE), second.whole(COMPARE_EDGE))
+        def align() -> tuple[Side, Side, Aligned, float]:
+            first, second = (make(push) for make in makers)
+            pair = aligned(first.whole(COMPARE_EDGE), second.whole(COMPARE_EDGE))
+            ev = 0.0
+            if equal:
+                second, pair, ev = equalled(pair, second, lambda ev: makers[1](further(push, ev)))
+            return first, second, pair, ev
 
-        def work(first: Side, second: Side, pair: Aligned) -> Compared:
+        def work(first: Side, second: Side, pair: Aligned, ev: float) -> Compared:
             found = measured(pair)
             said = worth(found, *sizes) if sizes else ""
-            return Compared(found, first, second, names, tuple(places_of(*found.labs, found.valid)), said)
+            places = (*places_of(*found.labs, found.valid), *self._own_places(found))
+            return Compared(found, first, second, names, places, said, ev)
 
-        def seen(found: tuple[Side, Side, Aligned]) -> None:
+        def seen(found: tuple[Side, Side, Aligned, float]) -> None:
             self.aligned_made.emit(found[2], found[0].size, names)
             self._measuring.ask(shot.main, lambda: work(*found), self._compared, self._failed)
 
@@ -262,11 +277,13 @@ class Comparing:
         self.state = text
         self.changed.emit()
 
-    def _compared(self, found: Compared) -> None:
+    def _compared(self, found: Compared, told: bool = True) -> None:
         self.state = found
         self.changed.emit()
         self._next_place(0)
         c = found.comparison
+        if not told:  # the same pictures
+            return
         self._difference.ask(
             self._key, lambda: c.map, lambda made: self.difference_made.emit(made, c.valid), self.message.emit
         )
@@ -293,19 +310,20 @@ class Comparing:
         found = self.state
         if isinstance(found, str):
             return
-        steps = [tuple(self._maker(*w, Recipe(exposure=ev)) for w in self.wells) for ev in STEPS_EV]
-        self._sweep_step(0, steps)
+        self._sweep_step(0, [self.maker(*w) for w in self.wells])
 
-    def _sweep_step(self, k: int, steps: list[Any]) -> None:
-        if k >= len(steps):
+    def _sweep_step(self, k: int, makers: list[Callable[[Recipe], Side]]) -> None:
+        if k >= len(STEPS_EV):
             return
-        makers, ev = steps[k], STEPS_EV[k]
+        ev = STEPS_EV[k]
 
         def done(found: Swept) -> None:
             self.swept.emit(found)
-            self._sweep_step(k + 1, steps)
+            self._sweep_step(k + 1, makers)
 
-        self._sweep.ask((self._key, k), lambda: swept(ev, *(make() for make in makers)), done, self.message.emit)
+        self._sweep.ask(
+            (self._key, k), lambda: swept(ev, *(make(Recipe(exposure=ev)) for make in makers)), done, self.message.emit
+        )
 
     def _next_place(self, k: int) -> None:
         """Sharp pieces of one place after the other."""
@@ -339,99 +357,47 @@ class Comparing:
         def work() -> Path:
             target = Outputs(known, overwrite=chosen).file(where)
             pair = Page(found.comparison, found.first, found.second, found.titles)
-            write_report(target, pair, self.matched, printed)
+            write_report(target, pair, self.phone.matched, printed)
             return target.path
 
         self._page.ask(str(where), work, lambda made: told(f"Written: {made}"), self.message.emit)
 
-    # -- without names
+    # -- places of one's own
 
-    def hide_names(self, on: bool) -> None:
-        """Show both as A and B, in an order that nobody knows, until one is preferred."""
-        self.blind = secrets.randbelow(2) == 1 if on else None
-        self.changed.emit()
+    def pin(self, x: float, y: float) -> None:
+        """Keep a place (shares of the first's width and height) among those that are shown at 1:1."""
+        if isinstance(self.state, str):
+            self.message.emit("Places are kept once both are measured.")
+            return
+        if len(self.pins) >= MOST_PINS:
+            self.message.emit(f"{MOST_PINS} places of your own are kept; take one away first (Delete in the places).")
+            return
+        self.pins.append((x, y))
+        self._pinned()
 
-    def shown_names(self) -> tuple[str, str]:
-        """What both are called on the stage."""
+    def unpin(self, k: int) -> None:
+        """Take a place of one's own away, by its number among all places."""
         found = self.state
-        if isinstance(found, str):
-            return "", ""
-        return found.titles if self.blind is None else ("A", "B")
+        if isinstance(found, str) or not 0 <= k < len(found.places) or found.places[k].kind != OWN:
+            return
+        self.pins.remove((found.places[k].x, found.places[k].y))
+        self._pinned()
 
-    def prefer(self, which: int | None) -> str:
-        """A (0) or B (1) is preferred, or neither (None): kept in the tally; says what they were, and shows it."""
+    def _pinned(self) -> None:
         found = self.state
-        if isinstance(found, str) or self.blind is None:
-            return ""
-        names = found.titles[::-1] if self.blind else found.titles
-        self.blind = None
-        if which is None:
-            text = f"A was {names[0]}, B was {names[1]}."
-            key = f"{min(names)} = {max(names)}"
-        else:
-            text = f"You preferred {names[which]} to {names[1 - which]}."
-            key = f"{names[which]} > {names[1 - which]}"
-        self.tally[key] = self.tally.get(key, 0) + 1
-        self.changed.emit()
-        return text
+        if not isinstance(found, str):
+            kept = tuple(p for p in found.places if p.kind != OWN)
+            self._compared(replace(found, places=(*kept, *self._own_places(found.comparison))), told=False)
 
-    def tally_said(self) -> str:
-        """The tally of these two, in words."""
-        found = self.state
-        if isinstance(found, str):
-            return ""
-        one, other = found.titles
-        a, b = self.tally.get(f"{one} > {other}", 0), self.tally.get(f"{other} > {one}", 0)
-        same = self.tally.get(f"{min(one, other)} = {max(one, other)}", 0)
-        return f"So far, without names: {one} {a}, {other} {b}, no difference {same}." if a + b + same else ""
+    def _own_places(self, c: Comparison) -> tuple[Place, ...]:
+        return tuple(place_at(*c.labs, x, y) for x, y in self.pins)
 
-    # -- the phone's look
-
-    def can_match(self) -> str:
-        """Why the phone's look cannot be found for the shown shot, "" where it can."""
-        shot = self.opened.shot
-        if shot is None or shot.problem or self.opened.developer is None:
-            return "Choose a shot first."
-        if shot.raw is None or shot.picture is None:
-            return "A raw and the phone's picture of the same moment are needed."
-        return ""
-
-    def find_look(self) -> Callable[[], None] | None:
-        """Solve the recipe by which the raw looks like the phone's picture; returns what stops it."""
-        shot, edit, developer = self.opened.shot, self.opened.edit, self.opened.developer
-        why = self.can_match()
-        if why or shot is None or edit is None or developer is None or shot.picture is None:
-            self.message.emit(why)
-            return None
-        stopped: list[bool] = []
-        recipe, path, main = edit.recipe, shot.picture, shot.main
-        own = Developer(developer.source)  # what the stage shows is developed on another thread meanwhile
-
-        def progress(share: float) -> None:
-            self.post(lambda: self.matching.emit(min(share, 0.99)))
-
-        def work() -> Match:
-            picture = read_picture(path).pixels
-            alignment = register_codes(Developed(own, recipe).whole(COMPARE_EDGE), picture)
-            return match(own, picture, alignment, recipe, progress, lambda: bool(stopped) or self._match.dropped())
-
-        def done(found: Match) -> None:
-            self.matched, self._matched_of = found, main
-            self.matching.emit(1.0)
-            if self.opened.shot is not None and self.opened.shot.main == main:
-                self.choose(0, MATCHED)
-
-        def failed(why: str) -> None:
-            self.matching.emit(1.0)
-            self.message.emit(why)
-
-        self._match.ask(main, work, done, failed)
-        return lambda: stopped.append(True)
+    # -- the phone's look, taken in part
 
     def take_part(self, parts: tuple[str, ...], strength: float, final: bool = True) -> None:
         """How much of the phone's look is taken; while that is dragged only the first side is made anew."""
-        self.parts, self.strength = parts, strength
-        if self.matched is None:
+        self.phone.parts, self.phone.strength = parts, strength
+        if self.phone.matched is None:
             return
         if final:
             self.choose(0, MATCHED)
@@ -439,24 +405,34 @@ class Comparing:
         developer = self.opened.developer
         if developer is None or isinstance(self.state, str):
             return
-        recipe = pushed(self.look(), self.push, developer.as_shot())
+        recipe = pushed(self.phone.recipe(), self.push, developer.as_shot())
         self._quick.ask(
             self.opened.shot and self.opened.shot.main, lambda: Developed(developer, recipe).whole(COMPARE_EDGE),
             self.first_made.emit, self.message.emit,
         )  # fmt: skip
 
-    def shared_values(self) -> dict[str, Any]:
-        """What is taken of the look, without what belongs to this shot's frame."""
-        look = self.look().model_dump(by_alias=True)
-        parts = [p for p in self.parts if p != "local"]
-        return {f: look[f] for part in parts for f in PARTS[part][1]}
+    # -- without names
 
-    def use_look(self) -> None:
-        """Give the shown shot what is taken of the phone's look, as one step."""
-        edit = self.opened.edit
-        if edit is not None and self.matched is not None:
-            look = self.look()
-            fields = {f for part in self.parts for f in PARTS[part][1]}
-            values = {k: v for k, v in look.model_dump(by_alias=True).items() if k in fields}
-            edit.change("the phone's look", **values)
-            self.choose(0, CORRECTED)
+    def hide_names(self, on: bool) -> None:
+        """Show both as A and B, in an order that nobody knows, until one is preferred."""
+        self.blind.hide(on)
+        self.changed.emit()
+
+    def shown_names(self) -> tuple[str, str]:
+        """What both are called on the stage."""
+        found = self.state
+        return ("", "") if isinstance(found, str) else self.blind.names(found.titles)
+
+    def prefer(self, which: int | None) -> str:
+        """A (0) or B (1) is preferred, or neither (None): kept in the tally; says what they were, and shows it."""
+        found = self.state
+        if isinstance(found, str) or self.blind.exchanged is None:
+            return ""
+        text = self.blind.prefer(found.titles, which)
+        self.changed.emit()
+        return text
+
+    def tally_said(self) -> str:
+        """The tally of these two, in words."""
+        found = self.state
+        return "" if isinstance(found, str) else self.blind.said(found.titles)

@@ -18,6 +18,7 @@ from bruto.session.bulk import Act, Bulk
 from bruto.session.comparing import Comparing
 from bruto.session.edit import Edit
 from bruto.session.gauge import Gauge
+from bruto.session.grid import Grid
 from bruto.session.leaving import leaving
 from bruto.session.merging import Merging
 from bruto.session.open_shots import OpenShots
@@ -56,7 +57,8 @@ class Session:
         self.bulk = Bulk(self.writer, self.opened.edits, self.say)
         self.gauge = Gauge(self.shoot, post)
         self.comparing = Comparing(self.opened, self.shoot, self.render, self.background, post)
-        self.comparing.tally = self.remembered.blind
+        self.grid = Grid(self.comparing, self.render)
+        self.comparing.blind.tally = self.remembered.blind
         self.merging = Merging(self.shoot, self.background, self.render, self.unfinished, post)
         self.queue = Queue()
         self.using = Using(self.shoot, self.opened, self.bulk, self.background, post)

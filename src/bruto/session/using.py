@@ -24,6 +24,7 @@ from bruto.session.starting import find_start
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import Shot
 
+Values = dict[str, Any] | Callable[[Edit], dict[str, Any]]
 NOT_COPIED = ("frame",)
 """Groups that are each shot's own and not copied unless asked for."""
 
@@ -71,13 +72,15 @@ class Using:
             return
         self.use(self.copied, "copied values", self.shoot.selection)
 
-    def use(self, values: dict[str, Any], what: str, shots: list[Shot]) -> None:
-        """Use values on shots; one step of history in each, and taken back together by `take_back`."""
+    def use(self, values: Values, what: str, shots: list[Shot]) -> None:
+        """Use values, or those that each shot's edit gets, on shots; one step of history in each, and taken back
+        together by `take_back`.
+        """
         shots = [s for s in shots if not s.problem]
 
         def act(edit: Edit) -> bool:
             self._begin(edit)
-            changed = edit.change(what, **values)
+            changed = edit.change(what, **(values(edit) if callable(values) else values))
             edit.save()
             return changed
 

@@ -27,6 +27,7 @@ class Viewport:
         self.frame = (0, 0)
         self.pane = (200.0, 150.0)
         self.ratio = 1.0
+        self.padding = PADDING
         self.fit = True
         self.zoom = 1.0
         self.centre = (0.0, 0.0)
@@ -57,7 +58,7 @@ class Viewport:
     def _fit(self) -> None:
         w, h = self.frame
         if w and h:
-            room_w, room_h = (max(20.0, n - 2 * PADDING) for n in self.pane)
+            room_w, room_h = (max(20.0, n - 2 * self.padding) for n in self.pane)
             self.zoom = min(room_w / w, room_h / h, MOST_ZOOM)
             self.centre = (w / 2, h / 2)
 

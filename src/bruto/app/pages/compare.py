@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtWidgets import (
-    QComboBox,
+    QCheckBox,
     QFileDialog,
     QHBoxLayout,
     QPushButton,
@@ -15,27 +15,40 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.host import Host
+from bruto.app.pages.compare_grid import GridPart
 from bruto.app.pages.compare_panel import ComparePanel
 from bruto.app.paper import print_html
 from bruto.app.stage.compare_stage import MODES, CompareStage
 from bruto.app.stage.places_view import PlacesView
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.sweep_view import SweepView
+from bruto.app.stage.viewing import Viewing
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.push_row import PushRow
+from bruto.app.widgets.well import Well
 from bruto.compare.metrics import Aligned
+from bruto.develop.recipe import Recipe
+from bruto.session.comparing import Compared
 
-PLACES, SWEEP = "Places", "Sweep"
+PLACES, SWEEP, GRID = "Places", "Sweep", "Grid"
 TIPS = {
     PLACES: "The places where both differ most, at 1:1",
     SWEEP: "What survives of both under a push of 0 to 4 EV",
+    GRID: "Up to nine at once: the selected shots, or versions of this one, with their settings",
     "Side by side": "Both at the same place and size",
-    "Curtain": "The first left of a line, the second right of it",
-    "Alternate": "One after the other",
+    "Curtain": "The first left of a line, the second right of it; turn the line at its ends or with [ and ]",
+    "Alternate": "One after the other; + and − change the pace, Space changes by hand",
     "Difference": "Where and how much the colours differ",
 }
 EQUAL_SIZE = "Both at equal size, the second brought onto the first."
+
+
+def equal_said(found: Compared) -> str:
+    """How far the second was pushed to be as bright as the first, in words; "" where it was not."""
+    if not found.equal_ev:
+        return ""
+    return f"The second is shown {found.equal_ev:+.2f} EV to be as bright.".replace("-", "−")
 
 
 class ComparePage(QWidget):
@@ -56,7 +69,7 @@ class ComparePage(QWidget):
         self.stage = CompareStage()
         self.places = PlacesView()
         self.buttons: dict[str, QPushButton] = {}
-        for k, mode in enumerate((PLACES, *MODES, SWEEP)):
+        for k, mode in enumerate((PLACES, *MODES, SWEEP, GRID)):
             button = bar.add(mode, TIPS[mode], left=True, checkable=True, shortcut=f"Alt+{k + 1}")
             button.clicked.connect(lambda _, m=mode: self.set_mode(m))
             self.buttons[mode] = button
@@ -70,10 +83,11 @@ class ComparePage(QWidget):
         self.views.addWidget(self.stage)
         self.sweep = SweepView()
         self.views.addWidget(self.sweep)
+        self.views.addWidget(self.grid)
         middle.addWidget(self._asking())
         middle.addWidget(self.views, 1)
         self.push = PushRow()
-        self.push.changed.connect(self.comparing.set_push)
+        self.push.changed.connect(self._pushed)
         middle.addWidget(self.push)
         layout.addLayout(middle, 1)
         self.panel = ComparePanel(host)
@@ -81,7 +95,9 @@ class ComparePage(QWidget):
         layout.addWidget(self.panel)
         self.set_mode(PLACES)
         self.stage.view_changed.connect(self._ask_piece)
+        self.stage.pinned.connect(self._pin)
         self.places.chosen.connect(self._look_at)
+        self.places.unwanted.connect(self.comparing.unpin)
         self.comparing.changed.connect(self._show)
         self.comparing.aligned_made.connect(self._aligned)
         self.comparing.first_made.connect(self.stage.set_first)
@@ -99,14 +115,16 @@ class ComparePage(QWidget):
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 5, 12, 5)
         row.setSpacing(8)
-        self.wells = (QComboBox(), QComboBox())
+        self.wells = (Well(), Well())
         for k, (well, name) in enumerate(zip(self.wells, ("First", "Second"), strict=True)):
             label = Label(name)
             label.setObjectName("quiet")
             row.addWidget(label)
             well.setAccessibleName(f"{name} picture")
             well.setMinimumWidth(150)
+            well.setToolTip("Choose what stands here, or drag a shot here from the list")
             well.activated.connect(lambda index, k=k: self._chosen(k, index))
+            well.dropped.connect(lambda path, k=k: self.comparing.bring(k, path))
             row.addWidget(well, 1)
             if k == 0:
                 self.swap = QPushButton("⇄")
@@ -115,7 +133,29 @@ class ComparePage(QWidget):
                 self.swap.setFixedWidth(34)
                 self.swap.clicked.connect(self._swap)
                 row.addWidget(self.swap)
+        self.well_widgets = [w for w in bar.findChildren(QWidget) if w.parent() is bar]
+        self.grid = GridPart(self.host)
+        self.grid.chosen.connect(self._beside)
+        row.addWidget(self.grid.choice, 1)
+        self.equal = QCheckBox("Equal brightness")
+        self.equal.setMinimumWidth(self.equal.sizeHint().width() + 8)  # a ring of focus stands about it
+        self.equal.setToolTip("Push the second until it is as bright as the first; it says by how much")
+        self.equal.toggled.connect(self._equal)
+        row.addWidget(self.equal)
         return bar
+
+    def _equal(self, on: bool) -> None:
+        self.comparing.set_equal(on)
+        self.grid.turned_to(self.mode == GRID)
+
+    def _pushed(self, push: Recipe) -> None:
+        self.comparing.set_push(push)
+        self.grid.turned_to(self.mode == GRID)
+
+    def _pin(self, x: float, y: float) -> None:
+        self.comparing.pin(x, y)
+        if self.comparing.pins and self.comparing.pins[-1] == (x, y):
+            self.host.session.told.emit("Kept among the places (Alt+1), at 1:1; Delete there takes it away.")
 
     def _asking(self) -> QWidget:
         """Which is better, while names are hidden."""
@@ -157,10 +197,14 @@ class ComparePage(QWidget):
         """Places, or one of the stage's modes."""
         for name, button in self.buttons.items():
             button.setChecked(name == mode)
-        self.views.setCurrentIndex({PLACES: 0, SWEEP: 2}.get(mode, 1))
+        for widget in self.well_widgets:  # the grid has its own choice
+            widget.setVisible(mode != GRID)
+        self.grid.choice.setVisible(mode == GRID)
+        self.views.setCurrentIndex({PLACES: 0, SWEEP: 2, GRID: 3}.get(mode, 1))
+        self.grid.turned_to(mode == GRID)
         if mode == SWEEP:
             self._begin_sweep()
-        elif mode != PLACES:
+        elif mode not in (PLACES, GRID):
             self.stage.set_mode(mode)
 
     def _begin_sweep(self) -> None:
@@ -176,11 +220,19 @@ class ComparePage(QWidget):
 
     def _fit(self) -> None:
         self._on_stage()
-        self.stage.set_fit()
+        self._seen().set_fit()
 
     def _one_to_one(self) -> None:
         self._on_stage()
-        self.stage.set_one_to_one()
+        self._seen().set_one_to_one()
+
+    def _seen(self) -> Viewing:
+        return self.grid.view if self.mode == GRID else self.stage
+
+    def _beside(self, kind: str, name: str) -> None:
+        """One of the grid beside the shown shot."""
+        self.comparing.choose(1, kind, name)
+        self.set_mode("Side by side")
 
     def _on_stage(self) -> None:
         if self.mode in (PLACES, SWEEP):
@@ -212,6 +264,7 @@ class ComparePage(QWidget):
         """The task was chosen: compare the shot as it is developed now."""
         self.comparing.show()
         self._fill_wells()
+        self.grid.turned_to(self.mode == GRID)
         self.panel.look.refresh()
 
     def _shot_changed(self) -> None:
@@ -221,16 +274,16 @@ class ComparePage(QWidget):
     def _show(self) -> None:
         """What there is for the shot, or why there is none."""
         found = self.comparing.state
-        hidden = self.comparing.blind is not None and not isinstance(found, str)
+        hidden = self.comparing.blind.exchanged is not None and not isinstance(found, str)
         self.blind.setChecked(hidden)
         self.asking.setVisible(hidden)
         self.panel.setVisible(not hidden)
         self.wells_bar.setVisible(not hidden)
         if hidden and self.mode not in ("Side by side", "Curtain", "Alternate"):
             self.set_mode("Side by side")
-        for mode in (PLACES, "Difference", SWEEP):
+        for mode in (PLACES, "Difference", SWEEP, GRID):
             self.buttons[mode].setEnabled(not hidden)
-        self.stage.exchanged = bool(self.comparing.blind)
+        self.stage.exchanged = bool(self.comparing.blind.exchanged)
         self._fill_wells()
         self.panel.look.refresh()
         if isinstance(found, str):
@@ -251,7 +304,7 @@ class ComparePage(QWidget):
         if self.mode == PLACES:
             self.views.setCurrentIndex(0)
         self.panel.set_comparison(
-            c, " ".join(filter(None, (found.worth or EQUAL_SIZE, self.comparing.tally_said()))),
+            c, " ".join(filter(None, (found.worth or EQUAL_SIZE, equal_said(found), self.comparing.tally_said()))),
             names=found.titles,
         )  # fmt: skip
         self._ask_piece()
@@ -261,7 +314,7 @@ class ComparePage(QWidget):
     def _aligned(self, pair: Aligned, size: tuple[int, int], names: tuple[str, str]) -> None:
         """Both lie on each other: the curtain shows them at once, places and numbers follow."""
         self.tag.setText("ALIGNED")
-        if self.comparing.blind is None:
+        if self.comparing.blind.exchanged is None:
             self.stage.set_aligned(pair, size, names)
             if self.mode == PLACES:
                 self.views.setCurrentIndex(1)

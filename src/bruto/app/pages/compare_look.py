@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
+    QLineEdit,
     QProgressBar,
     QPushButton,
     QSlider,
@@ -17,8 +18,10 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.host import Host
+from bruto.app.stage.stage_bar import ElidedLabel
 from bruto.app.widgets.plain import Label
 from bruto.compare.match.parts import PARTS
+from bruto.develop.recipe import sentence_of
 from bruto.session.comparing import Comparing
 
 
@@ -29,6 +32,7 @@ class LookBox(QWidget):
         super().__init__()
         self.host = host
         self.comparing: Comparing = host.session.comparing
+        self.phone = self.comparing.phone
         self._stop: Callable[[], None] | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 6)
@@ -63,12 +67,22 @@ class LookBox(QWidget):
         found.addWidget(self.said)
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(0)
+        grid.setColumnStretch(1, 1)
         self.ticks: dict[str, QCheckBox] = {}
+        self.evidence: dict[str, Label] = {}
+        self.values: dict[str, ElidedLabel] = {}
         for k, (name, (title, _)) in enumerate(PARTS.items()):
             tick = self.ticks[name] = QCheckBox(title)
             tick.setChecked(True)
             tick.toggled.connect(lambda _: self._changed(True))
-            grid.addWidget(tick, k // 3, k % 3)
+            grid.addWidget(tick, 2 * k, 0)
+            told = self.evidence[name] = Label("")
+            told.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            grid.addWidget(told, 2 * k, 1)
+            does = self.values[name] = ElidedLabel("")
+            does.setObjectName("quiet")
+            grid.addWidget(does, 2 * k + 1, 0, 1, 2)
         found.addLayout(grid)
         line = QHBoxLayout()
         line.addWidget(Label("How far"))
@@ -98,13 +112,26 @@ class LookBox(QWidget):
             buttons.addWidget(button)
         buttons.addStretch(1)
         found.addLayout(buttons)
+        keeping = QHBoxLayout()
+        self.keep = QPushButton("Keep as")
+        self.keep.setToolTip(
+            "A recipe of this name, for other shots and days (Ctrl+E); local tone stays with this shot"
+        )
+        self.keep.clicked.connect(self._keep)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("name of a recipe")
+        self.name.setAccessibleName("Name of the recipe of the phone's look")
+        self.name.returnPressed.connect(self._keep)
+        keeping.addWidget(self.keep)
+        keeping.addWidget(self.name, 1)
+        found.addLayout(keeping)
         column.addWidget(self.found)
-        self.comparing.matching.connect(self._moved_on)
+        self.phone.progress.connect(self._moved_on)
         self.refresh()
 
     def refresh(self) -> None:
         """Show what there is for the shown shot."""
-        why, match = self.comparing.can_match(), self.comparing.matched
+        why, match = self.phone.why_not(), self.phone.matched
         running = self._stop is not None
         self.find_button.setVisible(match is None and not running)
         self.find_button.setEnabled(not why)
@@ -121,9 +148,20 @@ class LookBox(QWidget):
             f"95 % by less than {match.after[1]:.1f}: on {match.kept_out} blocks that the search did not see."
         )
         self.said.setText("The phone: " + ", ".join(d.text for d in match.did) + ".")
+        for name, (_, fields) in PARTS.items():
+            left = match.without.get(name)
+            self.evidence[name].setText("finer than this counts" if left is None else f"without it {left:.1f} ΔE00")
+            self.evidence[name].setToolTip(
+                "Sharpness and texture are matched at full size"
+                if left is None
+                else f"Median difference where this part is left out; {match.after[0]:.1f} with all of them"
+            )
+            does = sentence_of(fields, match.recipe)
+            self.values[name].setText(does)
+            self.values[name].setToolTip(does)
 
     def _find(self) -> None:
-        self._stop = self.comparing.find_look()
+        self._stop = self.phone.find()
         self.progress.setValue(0)
         self.refresh()
 
@@ -146,8 +184,14 @@ class LookBox(QWidget):
         self.comparing.take_part(parts, self.strength.value() / 100, final)
 
     def _use(self) -> None:
-        self.comparing.use_look()
+        self.phone.use()
 
     def _use_on_selection(self) -> None:
         session = self.host.session
-        session.using.use(self.comparing.shared_values(), "the phone's look", session.shoot.selection)
+        session.using.use(self.phone.values_for_others(), "the phone's look", session.shoot.selection)
+
+    def _keep(self) -> None:
+        name = self.name.text().strip()
+        if self.phone.keep_as(name):
+            self.host.session.told.emit(f"Kept as the recipe {name}: Ctrl+E uses it on other shots.")
+            self.name.clear()

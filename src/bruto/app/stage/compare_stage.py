@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
 
+from bruto.app.stage.levels import Levels
 from bruto.app.stage.stage import to_qimage
 from bruto.app.stage.viewing import Viewing
 from bruto.app.widgets import theme
@@ -29,6 +31,10 @@ def difference_picture(difference: NDArray, valid: NDArray | None = None) -> NDA
     return np.repeat(grey[..., None], 3, axis=2)
 
 
+PACES = (150, 4000)
+"""Least and most milliseconds for which one of both is seen where they alternate."""
+
+
 class CompareStage(Viewing):
     """Two pictures of one frame with linked zoom and pan, through one viewport.
 
@@ -36,16 +42,22 @@ class CompareStage(Viewing):
     size. Coordinates are the raw's full-size pixels.
     """
 
+    pinned = Signal(float, float)
+    """A place to keep, as shares of the frame's width and height."""
+
     def __init__(self) -> None:
         super().__init__("Comparison")
         self.mode = MODES[1]
-        self.first: QImage | None = None
-        self.second: QImage | None = None
-        self.difference: QImage | None = None
+        self.first: Levels | None = None
+        self.second: Levels | None = None
+        self.difference: Levels | None = None
         self.pieces: tuple[QImage, QImage, QImage] | None = None
         self.piece_rect = QRectF()
         self.names = ("raw", "phone's picture")
-        self.curtain = 0.5
+        self.curtain, self.level = 0.5, 0.5
+        """Where the curtain is held, as shares of the width and of the height."""
+        self.angle = 0.0
+        """Degrees by which the curtain's line leans from upright, clockwise."""
         self.exchanged = False
         """Whether the second one stands in the place of the first."""
         self.flip = False
@@ -62,7 +74,7 @@ class CompareStage(Viewing):
         if c is None:
             self.first = self.second = self.difference = None
         else:
-            self.first, self.second, self.difference = to_qimage(c.first), to_qimage(c.second), None
+            self.first, self.second, self.difference = Levels(c.first), Levels(c.second), None
             self._fill_pane()
             self.viewport.set_frame(*size)
         self.update()
@@ -70,20 +82,20 @@ class CompareStage(Viewing):
     def set_aligned(self, pair: Aligned, size: tuple[int, int], names: tuple[str, str]) -> None:
         """Both, while they are being measured."""
         self.names, self.pieces = names, None
-        self.first, self.second, self.difference = to_qimage(pair.first), to_qimage(pair.second), None
+        self.first, self.second, self.difference = Levels(pair.first), Levels(pair.second), None
         self._fill_pane()
         self.viewport.set_frame(*size)
         self.update()
 
     def set_difference(self, difference: NDArray, valid: NDArray) -> None:
         """ΔE00 (H, W) of what is shown, and where it holds."""
-        self.difference = to_qimage(difference_picture(difference, valid))
+        self.difference = Levels(difference_picture(difference, valid))
         self.update()
 
     def set_first(self, picture: NDArray[np.uint8]) -> None:
         """The first picture anew, on the same grid, while its values are dragged."""
         if self.first is not None:
-            self.first, self.pieces = to_qimage(picture), None
+            self.first, self.pieces = Levels(picture), None
             self.update()
 
     def _fill_pane(self) -> None:
@@ -103,6 +115,12 @@ class CompareStage(Viewing):
     def showEvent(self, event: Any) -> None:
         if self.mode == "Alternate":
             self._timer.start()
+
+    def set_pace(self, milliseconds: float) -> None:
+        """How long each of both is seen where they alternate, and let them."""
+        self._timer.setInterval(round(min(max(milliseconds, PACES[0]), PACES[1])))
+        self._timer.start()
+        self.update()
 
     def _tick(self) -> None:
         self.flip = not self.flip
@@ -150,7 +168,7 @@ class CompareStage(Viewing):
         image = (self.first, self.second, self.difference)[which]
         if image is None:
             return
-        p.drawImage(target, image)
+        p.drawImage(target, image.at(target.width() * self.viewport.ratio / image.width()))
         if self.pieces is not None and self._coarse:
             r = self.piece_rect
             place = QPointF(target.left() + r.left() * self.zoom, target.top() + r.top() * self.zoom)
@@ -190,20 +208,70 @@ class CompareStage(Viewing):
             return
         if self.mode == "Alternate":
             self._draw(p, int(self.flip), target)
+            pace = f"every {self._timer.interval() / 1000:.1f} s" if self._timer.isActive() else "held"
             self._label(p, self.names[int(self.flip)], 10, True)
+            self._label(p, f"{pace}: + and − for the pace, Space by hand", pane.width() - 10, False)
             return
-        x = pane.width() * self.curtain
         self._draw(p, 0, target)
-        p.setClipRect(QRectF(x, 0, pane.width() - x, pane.height()))
+        p.setClipPath(self._beyond())
         self._draw(p, 1, target)
         p.setClipping(False)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(QPen(t.color("on_surround"), 2))
-        p.drawLine(QPointF(x, 0), QPointF(x, pane.height()))
+        middle, along = self._middle(), self._along()
+        p.drawLine(middle - along * 3000, middle + along * 3000)
         p.setBrush(t.color("raised"))
         p.setPen(QPen(t.color("ink"), 1))
-        p.drawRoundedRect(QRectF(x - 6, pane.height() / 2 - 16, 12, 32), 4, 4)
+        for turn in self._turners():
+            p.drawEllipse(turn, 6, 6)
+        p.translate(middle)
+        p.rotate(self.angle)
+        p.drawRoundedRect(QRectF(-6, -16, 12, 32), 4, 4)
+        p.resetTransform()
         self._label(p, self.names[0], 10, True)
         self._label(p, self.names[1], pane.width() - 10, False)
+
+    # -- the curtain
+
+    def _middle(self) -> QPointF:
+        """Where the curtain is held."""
+        return QPointF(self.width() * self.curtain, self.height() * self.level)
+
+    def _along(self) -> QPointF:
+        """Direction of the curtain's line, a unit long."""
+        turn = math.radians(self.angle)
+        return QPointF(-math.sin(turn), math.cos(turn))
+
+    def _turners(self) -> list[QPointF]:
+        """Where the curtain's line is turned: near both its ends."""
+        reach = 0.36 * min(self.height(), self.width())
+        return [self._middle() - self._along() * reach, self._middle() + self._along() * reach]
+
+    def _beyond(self) -> QPainterPath:
+        """What lies right of the curtain's line."""
+        middle, along = self._middle(), self._along() * 4000
+        right = QPointF(along.y(), -along.x())
+        path = QPainterPath(middle - along)
+        for corner in (middle - along + right, middle + along + right, middle + along):
+            path.lineTo(corner)
+        path.closeSubpath()
+        return path
+
+    def _held(self, at: QPointF) -> str:
+        """What a press does there: moves the curtain, turns it, or pans."""
+        if self.mode != "Curtain":
+            return "pan"
+        if any((at - turner).manhattanLength() < 16 for turner in self._turners()):
+            return "turn"
+        away, along = at - self._middle(), self._along()
+        return "curtain" if abs(away.x() * along.y() - away.y() * along.x()) < 14 else "pan"
+
+    def turn_to(self, angle: float) -> None:
+        """Let the curtain lean by an angle (degrees); near upright, level and half way it holds there."""
+        angle = (angle + 90) % 180 - 90
+        near = min((-90.0, -45.0, 0.0, 45.0, 90.0), key=lambda a: abs(a - angle))
+        self.angle = near if abs(near - angle) < 3 else angle
+        self.update()
 
     def _label(self, p: QPainter, text: str, x: float, left: bool) -> None:
         t = theme.current()
@@ -223,15 +291,21 @@ class CompareStage(Viewing):
         self._moved()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        near = abs(event.position().x() - self.width() * self.curtain) < 14
-        self._drag = ("curtain" if self.mode == "Curtain" and near else "pan", event.position())
+        self._drag = (self._held(event.position()), event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag is None:
+            shapes = {"curtain": Qt.CursorShape.SizeHorCursor, "turn": Qt.CursorShape.CrossCursor}
+            self.setCursor(shapes.get(self._held(event.position()), Qt.CursorShape.ArrowCursor))
             return
         kind, last = self._drag
         if kind == "curtain":
-            self.curtain = min(0.98, max(0.02, event.position().x() / self.width()))
+            moved = event.position() - last
+            self.curtain = min(0.98, max(0.02, self.curtain + moved.x() / self.width()))
+            self.level = min(0.9, max(0.1, self.level + moved.y() / self.height()))
+        elif kind == "turn":
+            away = event.position() - self._middle()
+            self.turn_to(math.degrees(math.atan2(-away.x(), away.y())))
         else:
             moved = event.position() - last
             self.viewport.pan(moved.x(), moved.y())
@@ -242,7 +316,30 @@ class CompareStage(Viewing):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        pane = next((q for q in self._panes() if q.contains(event.position())), self._panes()[0])
+        self._pin(event.position() - pane.topLeft())
+
+    def _pin(self, at: QPointF) -> None:
+        (x, y), (w, h) = self.viewport.to_frame(at.x(), at.y()), self.viewport.frame
+        if self.first is not None and w and 0 <= x <= w and 0 <= y <= h:
+            self.pinned.emit(x / w, y / h)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and self.mode == "Alternate":
+            self._tick()
+            self._timer.stop()  # held by hand from now on
+            return
+        if event.text() in ("[", "]") and self.mode == "Curtain":
+            self.turn_to(self.angle + (15 if event.text() == "]" else -15))
+            return
+        if event.text() in ("+", "-") and self.mode == "Alternate":
+            self.set_pace(self._timer.interval() * (2 / 3 if event.text() == "+" else 3 / 2))
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            pane = self._panes()[0]
+            self._pin(pane.center() - pane.topLeft())
+            return
         if self.mode == "Curtain" and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.curtain = min(0.98, max(0.02, self.curtain + (0.03 if event.key() == Qt.Key.Key_Right else -0.03)))
             self.update()

@@ -28,6 +28,8 @@ class PlacesView(QWidget):
     """Emits `chosen` with the number of a place that is to be seen on the stage."""
 
     chosen = Signal(int)
+    unwanted = Signal(int)
+    """The number of a place of one's own that is to go."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -61,7 +63,7 @@ class PlacesView(QWidget):
         count = len(self.places)
         if not count:
             return []
-        columns = 2 if count > 1 and self.width() > 620 else 1
+        columns = 1 if count == 1 or self.width() <= 620 else 2 if count <= 6 else 3
         rows = -(-count // columns)
         w = (self.width() - 2 * MARGIN - (columns - 1) * GAP) / columns
         h = (self.height() - 2 * MARGIN - (rows - 1) * GAP) / rows
@@ -127,5 +129,7 @@ class PlacesView(QWidget):
             self.update()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space) and self.places:
             self.chosen.emit(self.current)
+        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.places:
+            self.unwanted.emit(self.current)
         else:
             super().keyPressEvent(event)

@@ -1,17 +1,57 @@
-"""The same push on both sides of a comparison, by three sliders."""
+"""The same push on both sides of a comparison: by sliders, and by a kept recipe."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton, QSlider, QWidget
 
 from bruto.app.widgets.plain import Label
+from bruto.compare.push import cannot_act, tone_moved
+from bruto.develop.library import NamedRecipe, kept
 from bruto.develop.recipe import Recipe
-from bruto.develop.values import Tone
 
-PUSHES = (("exposure", "Exposure", -20, 40), ("shadows", "Shadows", 0, 40), ("chroma", "Chroma", -50, 150))
-"""Pushes: name, title, least and most, in tenths of EV, L* and percent."""
+PUSHES: dict[str, tuple[str, int, int, float, str]] = {
+    "exposure": ("Exposure", -20, 40, 0.1, "EV"),
+    "shadows": ("Shadows", -20, 40, 1.0, "L*"),
+    "highlights": ("Highlights", -40, 20, 1.0, "L*"),
+    "relief": ("Relief", -50, 150, 1.0, "%"),
+    "chroma": ("Chroma", -50, 150, 1.0, "%"),
+}
+"""Pushes: title, least and most, what a step of the slider is, and its unit."""
+IN_ROW = 3
 PUSH_AFTER_MS = 350
+NO_RECIPE = "no recipe"
+
+
+class RecipeBox(QComboBox):
+    """Kept recipes, read when it is opened."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("Recipe on both")
+        self.setToolTip("Kept recipes (Ctrl+E) act on both as well")
+        self.setMinimumWidth(70)
+        self.found: list[NamedRecipe] = []
+        self.addItem(NO_RECIPE)
+
+    def fill(self) -> None:
+        """Read what is kept, with what is chosen still chosen."""
+        chosen = self.currentText()
+        self.found = kept()[0]
+        self.blockSignals(True)
+        self.clear()
+        self.addItems([NO_RECIPE, *(n.name for n in self.found)])
+        self.setCurrentIndex(max(self.findText(chosen), 0))
+        self.blockSignals(False)
+
+    def showPopup(self) -> None:
+        self.fill()
+        super().showPopup()
+
+    def recipe(self) -> Recipe:
+        """What is chosen."""
+        named = next((n for n in self.found if n.name == self.currentText()), None)
+        return Recipe() if named is None else Recipe().changed(**named.values())
 
 
 class PushRow(QWidget):
@@ -23,64 +63,79 @@ class PushRow(QWidget):
         super().__init__()
         self.setObjectName("bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 4, 12, 4)
-        row.setSpacing(8)
-        title = Label("Same push on both")
+        grid = QGridLayout(self)
+        grid.setContentsMargins(12, 4, 12, 4)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(0)
+        title = Label("Same push\non both")
         title.setObjectName("quiet")
-        row.addWidget(title)
+        grid.addWidget(title, 0, 0, 2, 1)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(PUSH_AFTER_MS)
         self._timer.timeout.connect(lambda: self.changed.emit(self.recipe()))
         self.sliders: dict[str, QSlider] = {}
         self.values: dict[str, Label] = {}
-        for name, text, low, high in PUSHES:
-            row.addWidget(Label(text))
+        for k, (name, (text, low, high, _, _)) in enumerate(PUSHES.items()):
+            row, column = k // IN_ROW, 1 + 3 * (k % IN_ROW)
+            grid.addWidget(Label(text), row, column)
             slider = self.sliders[name] = QSlider(Qt.Orientation.Horizontal)
             slider.setRange(low, high)
             slider.setSingleStep(5)
             slider.setMinimumHeight(26)
+            slider.setMinimumWidth(48)
             slider.setAccessibleName(f"Push of {text.lower()} on both")
             slider.valueChanged.connect(self._moved)
-            row.addWidget(slider, 1)
+            grid.addWidget(slider, row, column + 1)
             value = self.values[name] = Label("")
-            value.setMinimumWidth(58)
-            row.addWidget(value)
+            value.setMinimumWidth(52)
+            grid.addWidget(value, row, column + 2)
+            grid.setColumnStretch(column + 1, 1)
+        last = 1 + 3 * (len(PUSHES) % IN_ROW)
+        grid.addWidget(Label("Recipe"), 1, last)
+        self.kept = RecipeBox()
+        self.kept.currentIndexChanged.connect(self._moved)
+        grid.addWidget(self.kept, 1, last + 1)
         self.none = QPushButton("None")
         self.none.setToolTip("Take the push back")
         self.none.clicked.connect(self.reset)
-        row.addWidget(self.none)
-        self._told()
+        grid.addWidget(self.none, 1, last + 2)
+        self.told = Label("")
+        self.told.setObjectName("warning")
+        self.told.setWordWrap(True)
+        self.told.hide()
+        grid.addWidget(self.told, 2, 0, 1, grid.columnCount())
+        self._said()
 
     def recipe(self) -> Recipe:
         """The push as values."""
-        exposure, shadows, chroma = (self.sliders[n].value() for n in ("exposure", "shadows", "chroma"))
-        tone = Tone()
-        if shadows:
-            lifted = tone.shadow.model_copy(update={"lightness": tone.shadow.lightness + shadows})
-            black = tone.black.model_copy(update={"lightness": tone.black.lightness + shadows / 4})
-            tone = tone.model_copy(update={"shadow": lifted, "black": black})
-        default = Recipe()
-        return default.changed(
-            exposure=exposure / 10, tone=tone.model_dump(), chroma=default.chroma * (1 + chroma / 100)
+        by = {name: slider.value() for name, slider in self.sliders.items()}
+        base = self.kept.recipe()
+        up, down = by["shadows"], by["highlights"]
+        moves = {"black": (0.0, up / 4), "shadow": (0.0, up), "bright": (0.0, down), "white": (0.0, down / 4)}
+        return base.changed(
+            exposure=base.exposure + by["exposure"] / 10,
+            tone=tone_moved(base.tone, moves),
+            relief_medium=base.relief_medium * (1 + by["relief"] / 100),
+            chroma=base.chroma * (1 + by["chroma"] / 100),
         )
 
     def reset(self) -> None:
         """No push."""
+        self.kept.setCurrentIndex(0)
         for slider in self.sliders.values():
             slider.setValue(0)
 
-    def _told(self) -> None:
-        exposure, shadows, chroma = (self.sliders[n].value() for n in ("exposure", "shadows", "chroma"))
-        for name, text in (
-            ("exposure", f"{exposure / 10:+.1f} EV"),
-            ("shadows", f"{shadows:+d} L*"),
-            ("chroma", f"{chroma:+d} %"),
-        ):
+    def _said(self) -> None:
+        for name, (_, _, _, step, unit) in PUSHES.items():
+            value = self.sliders[name].value() * step
+            text = f"{value:+.1f} {unit}" if step < 1 else f"{value:+.0f} {unit}"
             self.values[name].setText(text.replace("-", "−"))
-        self.none.setEnabled(bool(exposure or shadows or chroma))
+        self.none.setEnabled(any(s.value() for s in self.sliders.values()) or self.kept.currentIndex() > 0)
+        cannot = cannot_act(self.kept.recipe())
+        self.told.setText(f"Cannot act on a finished picture, and is left out: {', '.join(cannot)}." if cannot else "")
+        self.told.setVisible(bool(cannot))
 
     def _moved(self, _: int) -> None:
-        self._told()
+        self._said()
         self._timer.start()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, Protocol
 
 from PySide6.QtCore import QItemSelection, QItemSelectionModel, QModelIndex, QPoint, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtGui import QContextMenuEvent, QDrag
 from PySide6.QtWidgets import QListView
 
 from bruto.session.shoot import Shoot
@@ -35,6 +35,7 @@ class ShotView(QListView):
         self.shoot, self.cards = shoot, cards
         self.quiet = False
         """While it follows what was selected elsewhere."""
+        self._pressed_from: tuple[Shot | None, list[Shot]] = (None, [])
         self.setModel(cards)
         self.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
         self.setUniformItemSizes(True)
@@ -116,4 +117,20 @@ class ShotView(QListView):
             self.indexAt(event.position().toPoint())
         ):
             return  # a menu for all that is selected
+        self._pressed_from = self.shoot.current, list(self.shoot.selection)
         super().mousePressEvent(event)
+
+    def startDrag(self, supported: Qt.DropAction) -> None:
+        """Take the pressed shot elsewhere; what was current before the press is current again where it is dropped."""
+        index = self.currentIndex()
+        if not index.isValid():
+            return
+        drag = QDrag(self)
+        drag.setMimeData(self.cards.mimeData([index]))
+        before, selection = self._pressed_from
+        if before is not None and before is not self.shot_at(index):
+            row = self.row_of(before)
+            if row is not None:
+                self.shoot.choose(selection)
+                self.make_current(row, told=True)
+        drag.exec(Qt.DropAction.CopyAction)

@@ -2,9 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QMimeData,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRect,
+    QRectF,
+    QSize,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QImage, QPainter, QPen
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -18,6 +29,7 @@ from PySide6.QtWidgets import (
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.app.widgets.shot_view import ShotView
+from bruto.app.widgets.well import DRAGGED, dragged
 from bruto.session.shoot import Shoot, shot_facts
 from bruto.shoot.shots import Shot, ShotSet
 from bruto.shoot.verdicts import BY_ID
@@ -61,6 +73,15 @@ class ShotModel(QAbstractListModel):
         if role == Qt.ItemDataRole.UserRole:
             return shot
         return None
+
+    def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
+        return super().flags(index) | Qt.ItemFlag.ItemIsDragEnabled
+
+    def mimeTypes(self) -> list[str]:
+        return [DRAGGED]
+
+    def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
+        return dragged(self.rows[indexes[0].row()][1])
 
     def set_thumb(self, shot: Shot, image: QImage, kind: str) -> None:
         """The small picture of a shot and what it is."""
@@ -184,6 +205,7 @@ class ShotList(QWidget):
         self.model = ShotModel(shoot)
         self.view = ShotView(shoot, self.model)
         self.view.setAccessibleName("Shots")
+        self.view.setDragEnabled(True)
         self._delegate = _Delegate(self.model)
         self.view.setItemDelegate(self._delegate)
         self.view.chosen.connect(self.chosen)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,7 +21,7 @@ from bruto.color.spaces import (
     luminance_of,
     working_to_xyz,
 )
-from bruto.compare.maps import TO_XYZ
+from bruto.compare.maps import TO_XYZ, lab_of_light
 from bruto.compare.match.pair import EMPTY, FULL, Pair
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
@@ -41,6 +42,8 @@ GREY, UNSEEN = 0.25, 0.012
 """Logarithm of red, or blue, over green within which a place is about grey; gains below which white is left as it is.
 """
 LEAST = 200
+SCATTER = 2.0
+"""Scatter of a*, b* about a place at which it counts half."""
 OUTLIER = 2.0
 """Error, in about ΔE, from which a place counts less."""
 _TO_LMS = OKLAB_LMS_FROM_XYZ @ TO_XYZ
@@ -114,12 +117,26 @@ def fit_white(pair: Pair, recipe: Recipe) -> NDArray:
     return found if np.abs(found).max() > UNSEEN else np.zeros(2)
 
 
+def _evenness(pair: Pair, now: NDArray[np.float32]) -> NDArray[np.float32]:
+    """How much a place (H, W) counts, 0..1: less where colours scatter about it in either picture. Noise there makes
+    the raw look more colourful than it is, and a fit that believes it gives too little chroma to all others.
+    """
+    scatter = np.zeros(pair.valid.shape, np.float32)
+    for lab in (lab_of_light(now), pair.lab):
+        for k in (1, 2):
+            plane = np.ascontiguousarray(lab[..., k])
+            fine = plane - cv2.GaussianBlur(plane, (0, 0), 3 * pair.limit)
+            scatter += cv2.GaussianBlur(fine * fine, (0, 0), 3 * pair.limit)
+    return (1 / (1 + scatter / SCATTER**2)).astype(np.float32)
+
+
 def fit_colour(pair: Pair, recipe: Recipe, known: NDArray | None = None) -> NDArray:
     """Parameters of `_Model` without white; `known`: those of an earlier fit, to begin with."""
     from scipy.optimize import least_squares  # takes long to import
 
     plain = recipe.changed(chroma=1.0, quiet_colours=1.0, hue_nodes=(), curves=Curves().model_dump())
     now = pair.seen(plain)
+    even = _evenness(pair, now)
     codes = encode_srgb(np.clip(now, 0, 1))
     ys, xs = np.nonzero(pair.used & (codes < FULL).all(axis=2) & (codes > EMPTY / 4).all(axis=2))
     pick = np.random.default_rng(3).choice(len(ys), min(PLACES, len(ys)), replace=False)
@@ -127,9 +144,11 @@ def fit_colour(pair: Pair, recipe: Recipe, known: NDArray | None = None) -> NDAr
     model, wanted = _Model(now[ys, xs].astype(float)), oklab(pair.target[ys, xs].astype(float))
     # about ΔE00: colours count less where there is much of them
     scale = 250 / (1 + 13.5 * np.hypot(wanted[:, 1], wanted[:, 2])) ** 0.75
-    scales = np.stack([np.full(len(scale), 70.0), scale, scale], axis=1)
-    prior = np.full(model.COUNT, FREE * np.sqrt(len(scale)))
-    prior[1] = FREE_QUIET * np.sqrt(len(scale))
+    even = even[ys, xs]
+    scales = np.stack([np.full(len(scale), 70.0), scale, scale], axis=1) * even[:, None]
+    told = np.sqrt(float((even * even).sum()))
+    prior = np.full(model.COUNT, FREE * told)
+    prior[1] = FREE_QUIET * told
 
     def residual(v: NDArray) -> NDArray:
         return np.concatenate([((model(v) - wanted) * scales).ravel(), v * prior])

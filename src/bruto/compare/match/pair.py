@@ -20,7 +20,7 @@ from bruto.errors import BrutoError
 
 GRID_EDGE = 1008
 """Long edge at which tone and colour are fitted, pixels."""
-LIMITS = (1.0, 1.4, 2.0, 2.8, 4.0)
+LIMITS = (1.0, 1.4, 2.0, 2.8, 4.0, 5.6, 8.0)
 """Standard deviations on the grid by which both may be blurred, pixels: what is finer than the picture's own texture
 limit is noise, or texture that the phone smeared, and no matter of tone or colour.
 """

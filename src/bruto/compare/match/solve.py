@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -14,6 +14,7 @@ from bruto.compare.match.colour import fit_colour, fit_white, with_colour, with_
 from bruto.compare.match.detail import match_detail
 from bruto.compare.match.local import match_local
 from bruto.compare.match.pair import BLOCKS, Pair, pair_of
+from bruto.compare.match.parts import PARTS, mixed
 from bruto.compare.match.said import Did, what_was_done
 from bruto.compare.match.tone import first_handles, match_exposure, match_tone
 from bruto.develop.pipeline import Developer
@@ -31,7 +32,8 @@ PLAIN = (
 class Match:
     """`recipe`: of all parts, in the frame of the recipe that was given; `before`, `after`: median and 95th percentile
     of CIEDE2000 over the blocks that no fit saw, between the picture and the default values, and the match;
-    `kept_out`: how many blocks that are; `did`: what the phone did, in words of one list.
+    `kept_out`: how many blocks that are; `did`: what the phone did, in words of one list; `without`: the median that
+    is left where one part (of `match.parts`) is not taken.
     """
 
     recipe: Recipe
@@ -39,6 +41,7 @@ class Match:
     after: tuple[float, float]
     kept_out: int
     did: tuple[Did, ...]
+    without: dict[str, float] = field(default_factory=dict)
 
     def as_json(self) -> dict[str, Any]:
         """What the command line prints."""
@@ -47,6 +50,7 @@ class Match:
             "delta_e00": {"before_median": before, "before_p95": before_high, "median": after, "p95": high},
             "did": [{"what": d.what, "value": d.value, "unit": d.unit} for d in self.did],
             "kept_out_blocks": self.kept_out,
+            "median_without": self.without,
         }
 
 
@@ -116,9 +120,14 @@ def match(
     step(0.9)
     found, detail = match_detail(developer, picture, alignment, found)
     did = what_was_done(pair, default, shared, found, detail)
+    as_shot = developer.as_shot()
+    judged = [part for part in PARTS if part != "detail"]  # which is finer than what colours are compared at
+    without = {
+        part: _score(pair, mixed(default, found, [p for p in PARTS if p != part], 1.0, as_shot))[0] for part in judged
+    }
     step(1.0)
     framed = found.model_copy(update={name: getattr(recipe, name) for name in FRAME_FIELDS})
-    return Match(framed, before, after, _blocks(pair), did)
+    return Match(framed, before, after, _blocks(pair), did, without)
 
 
 def _blocks(pair: Pair) -> int:

@@ -1,0 +1,80 @@
+"""The grid of Compare: what is shown in it, and the pictures."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from bruto.app.host import Host
+from bruto.app.stage.grid_view import GridView
+from bruto.app.widgets.plain import Label
+from bruto.session.grid import MOST
+
+
+class GridPart(QWidget):
+    """Emits `chosen` with kind and name of a picture that is to stand beside the shown shot."""
+
+    chosen = Signal(str, str)
+
+    def __init__(self, host: Host) -> None:
+        super().__init__()
+        self.grid = host.session.grid
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.choice = QWidget()
+        """What is shown, for the bar of the page."""
+        row = QHBoxLayout(self.choice)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.pick = QPushButton("What is shown")
+        self.menu = QMenu(self.pick)
+        self.menu.aboutToShow.connect(self._fill)
+        self.pick.setMenu(self.menu)
+        row.addWidget(self.pick)
+        self.hint = Label("")
+        self.hint.setObjectName("quiet")
+        row.addWidget(self.hint, 1)
+        self.view = GridView()
+        self.view.setToolTip("Double click one to set it beside the first")
+        self.view.message = "Choose a shot to compare."
+        column.addWidget(self.view, 1)
+        self.view.view_changed.connect(self._ask_pieces)
+        self.view.chosen.connect(self._chosen)
+        self.grid.changed.connect(self._changed)
+        self.grid.made.connect(self.view.set_picture)
+        self.grid.piece_made.connect(self.view.set_piece)
+        self.grid.failed.connect(self.view.set_problem)
+
+    def turned_to(self, on: bool) -> None:
+        """It is on show, or no more."""
+        if on:
+            self.grid.show()
+
+    def _fill(self) -> None:
+        self.menu.clear()
+        picked = self.grid.picked()
+        for c in self.grid.choices():
+            action = QAction(c.title.replace("&", "&&"), self.menu)
+            action.setCheckable(True)
+            action.setChecked((c.kind, c.name) in picked)
+            action.setEnabled(action.isChecked() or len(picked) < MOST)
+            action.toggled.connect(lambda on, c=c: self.grid.pick(c.kind, c.name, on))
+            self.menu.addAction(action)
+
+    def _changed(self) -> None:
+        cells = self.grid.cells
+        self.view.set_cells(cells)
+        self.pick.setEnabled(bool(cells))
+        self.hint.setText(
+            f"{len(cells)} of {len(self.grid.choices())}, at the size of the first. Selected shots stand here."
+            if cells
+            else ""
+        )
+
+    def _ask_pieces(self) -> None:
+        self.grid.pieces(self.view.wanted_piece() if self.isVisible() else None)
+
+    def _chosen(self, k: int) -> None:
+        choice = self.grid.cells[k].choice
+        self.chosen.emit(choice.kind, choice.name)
