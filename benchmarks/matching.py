@@ -35,7 +35,7 @@ from bruto.simphone.finish import STYLES
 
 SHOTS = (
     ("pans", 50.0), ("pans", 400.0), ("boiling-house", 50.0), ("boiling-house", 800.0), ("card", 50.0),
-    ("card", 1600.0), ("sluice", 200.0), ("sluice", 3200.0),
+    ("card", 1600.0), ("crystals", 100.0), ("sluice", 200.0), ("sluice", 3200.0),
 )  # fmt: skip
 """Scenes and ISO, each in every style."""
 PHOTOGRAPHS = ("coffee", "chelsea", "astronaut", "rocket", "stereo_motorcycle")
@@ -66,6 +66,51 @@ def simulated(megapixels: int = 3) -> Iterator[tuple[str, Developer, NDArray[np.
             developer = Developer(open_source(path))
             for style in STYLES:
                 yield f"{scene}, ISO {iso:.0f}, {style}", developer, as_file(picture_of(capture, style))
+
+
+def cut(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """A picture whose borders are cut off, 4 % of each side."""
+    h, w = (n * 4 // 100 for n in picture.shape[:2])
+    return np.ascontiguousarray(picture[h:-h, w:-w])
+
+
+def bent(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """A picture through a lens that is corrected otherwise: places move by 1.2 % of the half diagonal at the corners."""
+    height, width = picture.shape[:2]
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    cy, cx = (height - 1) / 2, (width - 1) / 2
+    squared = ((x - cx) ** 2 + (y - cy) ** 2) / (cx * cx + cy * cy)
+    scale = (1 - 0.012 * squared).astype(np.float32)
+    mapped = (cx + (x - cx) * scale).astype(np.float32), (cy + (y - cy) * scale).astype(np.float32)
+    return cv2.remap(picture, *mapped, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+
+
+def quartered(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """A picture of half the width, as a phone makes that joins four pixels into one."""
+    return cv2.resize(picture, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+
+
+FRAMED = (
+    ("pans", 3, 50.0, "cut by 4 %", cut), ("boiling-house", 3, 50.0, "bent", bent), ("card", 3, 50.0, "bent", bent),
+    ("sluice", 3, 200.0, "cut by 4 %", cut), ("crystals", 48, 50.0, "48 MP against 12", quartered),
+)  # fmt: skip
+"""Scene, megapixels, ISO and what was done to the picture's frame."""
+
+
+def framed() -> Iterator[tuple[str, Developer, NDArray[np.uint8]]]:
+    """Pairs whose pictures show another part, are bent otherwise, or have another number of pixels."""
+    with TemporaryDirectory() as name:
+        for k, (scene, megapixels, iso, what, how) in enumerate(FRAMED):
+            phone = Phone(scene, megapixels)
+            metered = phone.meter()
+            capture = phone.shoot(Exposure(iso, metered.iso * metered.seconds / iso), seed=40 + k)
+            path = Path(name) / f"{k}.dng"
+            save(capture, path, datetime(2026, 6, 21, 12), picture=False)
+            yield (
+                f"{scene}, {what}",
+                Developer(open_source(path)),
+                as_file(how(picture_of(capture, tuple(STYLES)[k % len(STYLES)]))),
+            )
 
 
 def photographed() -> Iterator[tuple[str, Developer, NDArray[np.uint8]]]:
@@ -101,7 +146,7 @@ def measured(pairs: Iterator[tuple[str, Developer, NDArray[np.uint8]]]) -> dict[
 
 def matching() -> dict[str, Any]:
     """All pairs, with the medians over them."""
-    result = {**measured(simulated()), **measured(photographed())}
+    result = {**measured(simulated()), **measured(framed()), **measured(photographed())}
     after = np.array([r["after"] for r in result.values()])
     return {
         "pairs": result,

@@ -17,6 +17,12 @@ TEXTURE = 1.5
 """Fine L* below which structure counts as weak texture."""
 LEAST_GREYS = 400
 """Places below which nothing is told of tints, texture and fringes."""
+PLATEAU = 0.12
+"""L* within which a place counts as one with its neighbours."""
+STEP_APART, MOST_STEP = 12, 8.0
+"""Pixels between two plateaus, and the highest step between them, L*: beyond it is an edge."""
+RING = 5
+"""Pixels from the middle of a small light at which it has to be dark."""
 HIGH, LOW = 99.0, 2.0
 """L* beyond which a place counts as lost in highlights or shadows."""
 
@@ -114,8 +120,8 @@ def _tint(s: Seen, low: float, high: float) -> float:
     return 1000 * float(np.hypot(float(np.median(found[:, 1])), float(np.median(found[:, 2]))))
 
 
-def _blotches(s: Seen) -> float:
-    """Colour noise coarser than specks in flat places: of a* and b* between 4 and 16 px."""
+def _coarse(s: Seen, channels: tuple[int, ...]) -> float:
+    """Noise coarser than specks in flat places: of channels of CIELAB, between 4 and 16 px."""
     if not s.flat.any():
         return 0.0
     bands = []
@@ -123,11 +129,46 @@ def _blotches(s: Seen) -> float:
     flat = cv2.resize(s.flat.astype(np.uint8), quarter, interpolation=cv2.INTER_NEAREST).astype(bool)
     if not flat.any():
         return 0.0
-    for k in (1, 2):
+    for k in channels:
         plane = cv2.resize(np.ascontiguousarray(s.lab[..., k]), quarter, interpolation=cv2.INTER_AREA)
         there = (cv2.GaussianBlur(plane, (0, 0), 1.0) - cv2.GaussianBlur(plane, (0, 0), 4.0))[flat]
         bands.append(1.4826 * float(np.median(np.abs(there - np.median(there)))))
-    return float(np.hypot(bands[0], bands[1]))
+    return float(np.linalg.norm(bands))
+
+
+def _steps(s: Seen) -> float:
+    """Height of the steps in which even tones change, L*: between plateaus that lie `STEP_APART` pixels from each
+    other; 0 where grain or a smooth change leaves no plateaus.
+    """
+    l = s.lightness
+    mean = cv2.blur(l, (5, 5))
+    plateau = s.flat & (np.abs(l - mean) < PLATEAU) & (cv2.blur((l - mean) ** 2, (5, 5)) < PLATEAU**2)
+    if plateau.sum() < max(LEAST_GREYS, 0.2 * s.flat.sum()):
+        return 0.0
+    jumps = []
+    for axis in (0, 1):
+        ahead = np.roll(l, -STEP_APART, axis)
+        both = plateau & np.roll(plateau, -STEP_APART, axis)
+        jumps.append(np.abs(ahead - l)[both])
+    found = np.concatenate(jumps)
+    found = found[(found > 2 * PLATEAU) & (found < MOST_STEP)]
+    return float(np.percentile(found, 40)) if len(found) >= LEAST_GREYS // 8 else 0.0
+
+
+def _small_lights(s: Seen) -> float:
+    """How many small round lights stand in the dark, such as lamps and stars."""
+    l = cv2.GaussianBlur(s.lightness, (0, 0), 0.7)
+    peak = s.valid & (l >= cv2.dilate(l, np.ones((5, 5), np.uint8))) & (l > 45)
+    ys, xs = np.nonzero(peak)
+    inside = (ys >= RING) & (xs >= RING) & (ys < l.shape[0] - RING) & (xs < l.shape[1] - RING)
+    ys, xs = ys[inside], xs[inside]
+    if not len(ys):
+        return 0.0
+    turns = np.arange(12) * np.pi / 6
+    dy, dx = (np.round(RING * f(turns)).astype(int) for f in (np.sin, np.cos))
+    ring = l[ys[:, None] + dy, xs[:, None] + dx]
+    lights = (ring.max(axis=1) < l[ys, xs] - 15) & (np.median(ring, axis=1) < 45)
+    return float(lights.sum())
 
 
 def _texture_kept(s: Seen) -> float:
@@ -241,7 +282,12 @@ MEASURES: tuple[Measure, ...] = (
         "Weak texture stands out more in the {second}.", "Weak texture is kept.",
     ),
     Measure(
-        "blotch", "Colour blotches, σ", _blotches, 2, lambda a: max(0.1, 0.2 * a),
+        "coarse_l", "Coarse grain, σ L*", lambda s: _coarse(s, (0,)), 2, lambda a: max(0.1, 0.25 * a),
+        "The {first} has more patches of light and dark in even tones.",
+        "The {second} has more patches of light and dark in even tones.", "Equally even in brightness.",
+    ),
+    Measure(
+        "blotch", "Colour blotches, σ", lambda s: _coarse(s, (1, 2)), 2, lambda a: max(0.1, 0.2 * a),
         "The {first} has larger colour blotches.",
         "The {second} has soft blotches of colour.", "Equally even.",
     ),
@@ -266,6 +312,16 @@ MEASURES: tuple[Measure, ...] = (
     Measure(
         "edge_overshoot_percent", "Edge overshoot, %", lambda s: 100 * edge_overshoot(s.edges), 0,
         lambda a: 2, "The {first} has stronger halos.", "Halos along edges in the {second}.", "Edges are alike.",
+    ),
+    Measure(
+        "steps_l", "Steps in even tones, L*", _steps, 1, lambda a: max(0.5, 0.2 * a),
+        "Even tones change in steps in the {first}.", "Even tones change in steps in the {second}.",
+        "Even tones change as smoothly.",
+    ),
+    Measure(
+        "small_lights", "Small lights in the dark", _small_lights, 0, lambda a: max(2.0, 0.1 * a),
+        "Small lights have merged or gone in the {second}.", "The {second} shows more small lights, or specks.",
+        "As many small lights.",
     ),
     Measure(
         "mean_l", "Mean lightness, L*", lambda s: float(s.lightness[s.valid].mean()), 0,

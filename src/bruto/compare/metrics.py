@@ -17,14 +17,36 @@ from bruto.compare.measures import MEASURES, Seen
 from bruto.errors import BrutoError
 
 COMPARE_EDGE = 2016
+FEW_BITS = 1.0
+"""Bits a pixel below which a JPEG shows its blocks (Wallace 1992, "The JPEG still picture compression standard")."""
 NEARLY_GREY = 8.0
 """Chroma (CIELAB) in one of both below which a place counts as grey."""
 
 
 @dataclass(frozen=True)
+class Stored:
+    """What a file takes: its `size`, bytes, for so many `pixels`."""
+
+    size: int
+    pixels: int
+
+    @property
+    def bits_per_pixel(self) -> float:
+        """Bits of the file a pixel."""
+        return 8 * self.size / max(self.pixels, 1)
+
+
+def _plain(side: dict[str, float], stored: Stored | None) -> dict[str, float | None]:
+    found: dict[str, float | None] = {k: None if math.isnan(v) else v for k, v in side.items()}
+    found["file_bytes"] = None if stored is None else stored.size
+    found["bits_per_pixel"] = None if stored is None else round(stored.bits_per_pixel, 3)
+    return found
+
+
+@dataclass(frozen=True)
 class Comparison:
     """Measures of both by their keys, their alignment and difference; `first`, `second` (H, W, 3) uint8 lie on one
-    grid, `valid` (H, W) where both exist; `labs` both in CIELAB.
+    grid, `valid` (H, W) where both exist; `labs` both in CIELAB; `stored`: what the files take, where that is known.
     """
 
     alignment: Alignment
@@ -37,10 +59,11 @@ class Comparison:
     second: NDArray[np.uint8]
     valid: NDArray[np.bool_]
     labs: tuple[NDArray[np.float32], NDArray[np.float32]]
+    stored: tuple[Stored | None, Stored | None] = (None, None)
 
     def as_json(self) -> dict[str, Any]:
         """What the command line prints; numbers that could not be measured are null."""
-        a, b = ({k: None if math.isnan(v) else v for k, v in side.items()} for side in (self.a, self.b))
+        a, b = (_plain(side, stored) for side, stored in zip((self.a, self.b), self.stored, strict=True))
         names = ("residual_px", "model_px", "tracks")
         return {
             "registration": {name: getattr(self.alignment, name) for name in names}, "a": a, "b": b,
@@ -108,8 +131,8 @@ def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
     return measured(aligned(first, second, model))
 
 
-def measured(pair: Aligned) -> Comparison:
-    """What two pictures on one grid have lost and kept."""
+def measured(pair: Aligned, stored: tuple[Stored | None, Stored | None] = (None, None)) -> Comparison:
+    """What two pictures on one grid have lost and kept; `stored`: what their files take."""
     valid = pair.valid
     lab_a, lab_b = (lab_of_codes(x) for x in (pair.first, pair.second))
     flat = _flat_mask(lab_a, valid) & _flat_mask(lab_b, valid)
@@ -131,6 +154,7 @@ def measured(pair: Aligned) -> Comparison:
         pair.second,
         valid,
         (lab_a, lab_b),
+        stored,
     )
 
 
@@ -148,6 +172,19 @@ def _measured(seen: Seen) -> dict[str, float]:
     return {measure.key: measure.of(seen) for measure in MEASURES}
 
 
+def _stored_rows(c: Comparison, first: str, second: str) -> list[tuple[str, str, str, str]]:
+    one, other = (s for s in c.stored if s is not None)
+    ratio = one.size / max(other.size, 1)
+    alike = 0.8 < ratio < 1.25
+    larger, smaller, times = (first, second, ratio) if ratio > 1 else (second, first, 1 / max(ratio, 1e-9))
+    text = "Both take about as much." if alike else f"The {larger} takes {times:.1f} times what the {smaller} takes."
+    rows = [("File, MB", *(f"{s.size / 1e6:.1f}" for s in (one, other)), text)]
+    few = min(one.bits_per_pixel, other.bits_per_pixel)
+    text = f"Below {FEW_BITS:.0f} a finished picture is packed so hard that it shows." if few < FEW_BITS else ""
+    rows.append(("Bits a pixel", *(f"{s.bits_per_pixel:.1f}" for s in (one, other)), text))
+    return rows  # type: ignore[return-value]
+
+
 def sentences(c: Comparison, first: str = "raw", second: str = "phone's picture") -> list[tuple[str, str, str, str]]:
     """Rows for a table: name with unit, value of each side, a plain sentence."""
     rows = []
@@ -155,6 +192,8 @@ def sentences(c: Comparison, first: str = "raw", second: str = "phone's picture"
         a, b = c.a[measure.key], c.b[measure.key]
         one, other = ("–" if math.isnan(v) else f"{v:.{measure.digits}f}" for v in (a, b))
         rows.append((measure.title, one, other, measure.sentence(a, b, first, second)))
+    if all(c.stored):
+        rows += _stored_rows(c, first, second)
     text = "Half of all places differ by less than the first number, 95 % by less than the second."
     rows.append(("Colour difference, ΔE00", f"{c.delta_e00_median:.1f}", f"{c.delta_e00_p95:.1f}", text))
     return rows

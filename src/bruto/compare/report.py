@@ -38,7 +38,8 @@ td { padding: 1px 10px 1px 0; vertical-align: top; } .n { text-align: right; } .
 """
 
 
-def _image(picture: NDArray[np.uint8], width: int) -> str:
+def image(picture: NDArray[np.uint8], width: int) -> str:
+    """A picture (H, W, 3) for a page, `width` pixels across at most, inside the page's own text."""
     scale = width / picture.shape[1]
     if scale < 1:
         picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
@@ -47,7 +48,8 @@ def _image(picture: NDArray[np.uint8], width: int) -> str:
     return f'<img width="{picture.shape[1]}" height="{picture.shape[0]}" src="data:image/jpeg;base64,{code}">'
 
 
-def _font() -> str:
+def embedded_font() -> str:
+    """Our typeface inside a page's own text."""
     data = base64.b64encode((files("bruto.app") / "fonts/B612-Regular.otf").read_bytes()).decode()
     return f'@font-face {{ font-family: "B612"; src: url("data:font/otf;base64,{data}"); }}'
 
@@ -56,7 +58,7 @@ def _place(place: Place, pair: SharpPair, short: tuple[str, str]) -> str:
     text = html.escape(place.sentence.format(first=short[0], second=short[1]))
     gap = np.full((pair.first.shape[0], 2, 3), 255, np.uint8)
     both = np.concatenate([pair.first, gap, pair.second], axis=1)  # one image: a page would break between two
-    return f"<td>{_image(both, both.shape[1])}<br><b>{place.kind.capitalize()}.</b> {text}</td>"
+    return f"<td>{image(both, both.shape[1])}<br><b>{place.kind.capitalize()}.</b> {text}</td>"
 
 
 def verdict(c: Comparison, first: str, second: str) -> str:
@@ -98,8 +100,8 @@ def report_html(
         f"<h1>{first} and {second}</h1>", f"<p>{html.escape(verdict(c, *short))}</p>",
         f"<p class='q'>Both at equal size, the second brought onto the first: aligned within "
         f"{max(c.alignment.model_px, 0.05):.2f} px by {c.alignment.tracks} places.</p>",
-        f"<table><tr><td>{_image(c.first, WHOLE)}<br>{first}</td>"
-        f"<td>{_image(c.second, WHOLE)}<br>{second}</td></tr></table>",
+        f"<table><tr><td>{image(c.first, WHOLE)}<br>{first}</td>"
+        f"<td>{image(c.second, WHOLE)}<br>{second}</td></tr></table>",
         "<h2>What was measured</h2>",
         f'<table><tr><td></td><td class="n">{first}</td><td class="n">{second}</td><td></td></tr>{"".join(rows)}'
         "</table>",
@@ -119,7 +121,7 @@ def report_html(
                 "<tr>" + "".join(_place(place, pair, short) for place, pair in pieces[k : k + IN_ROW]) + "</tr>"
             )
         body.append("</table>")
-    font = _font() if embed_font else ""
+    font = embedded_font() if embed_font else ""
     return (
         f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{first} and {second}</title>'
         f"<style>{font}{STYLE}</style></head><body>{''.join(body)}</body></html>\n"

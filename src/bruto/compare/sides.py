@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from bruto.align.registration import Alignment
 from bruto.compare.maps import difference_map, lab_of_codes
+from bruto.compare.metrics import Stored
 from bruto.compare.push import pushed
 from bruto.container.dng_reader import is_raw
 from bruto.container.orientation import orient
@@ -69,9 +70,10 @@ class Developed:
 
 @dataclass(frozen=True)
 class Finished:
-    """A finished picture (H, W, 3; sRGB codes, oriented) as it is."""
+    """A finished picture (H, W, 3; sRGB codes, oriented) as it is; `path`: of its file, None where it has none."""
 
     pixels: NDArray[np.uint8]
+    path: Path | None = None
 
     @property
     def size(self) -> tuple[int, int]:
@@ -95,7 +97,7 @@ def side_of(
     path = Path(path)
     if developer is None and is_picture(path) and not is_raw(path):
         if push is None or push == Recipe():
-            return Finished(read_picture(path).pixels)
+            return Finished(read_picture(path).pixels, path)
         developer = Developer(open_source(path))
     developer = developer or Developer(open_source(path))
     if developer.source.kind == "picture" and recipe is None:
@@ -105,6 +107,17 @@ def side_of(
     if push is not None:
         recipe = pushed(recipe, push, developer.as_shot())
     return Developed(developer.asked(recipe), recipe)
+
+
+def stored(side: Side) -> Stored | None:
+    """What the file of a side takes; None where it has no file of its own, or that is gone."""
+    path = side.developer.source.path if isinstance(side, Developed) else None
+    if isinstance(side, Finished):
+        path = side.path
+    try:
+        return None if path is None else Stored(path.stat().st_size, side.size[0] * side.size[1])
+    except OSError:
+        return None
 
 
 def side_of_pixels(path: Path, pixels: NDArray[np.uint8], push: Recipe | None = None) -> Side:

@@ -29,23 +29,31 @@ def lost(c: Comparison) -> tuple[float, float, float]:
     return 100 * float(bright.sum()) / total, 100 * float(dark.sum()) / total, stops
 
 
-def worth(c: Comparison, raw_bytes: int, picture_bytes: int) -> str:
-    """A verdict in a sentence: keep the raw, or not, and why. `c`: of the raw with its picture, in this order."""
+def reasons(c: Comparison) -> list[str]:
+    """What the picture has lost and the raw still has, in phrases; none: the raw holds hardly more. `c`: of the raw
+    with its picture, in this order.
+    """
     bright, dark, stops = lost(c)
-    reasons = []
+    found = []
     for what, area in (("bright", bright), ("dark", dark)):
         if area >= AREA:
-            reasons.append(f"{what} detail in {area:.1f} % of the area")
-    if reasons and stops >= 0.2:
-        reasons[-1] += f" (over {stops:.1f} EV)"
+            found.append(f"{what} detail in {area:.1f} % of the area")
+    if found and stops >= 0.2:
+        found[-1] += f" (over {stops:.1f} EV)"
     kept = c.b["texture_kept_percent"]
     if kept < TEXTURE:
-        reasons.append(f"{100 - kept:.0f} % of the weak texture")
+        found.append(f"{100 - kept:.0f} % of the weak texture")
     if c.b["dark_tint"] > c.a["dark_tint"] + TINT:
-        reasons.append("the neutral colour of dark greys")
+        found.append("the neutral colour of dark greys")
+    return found
+
+
+def worth(c: Comparison, raw_bytes: int, picture_bytes: int) -> str:
+    """A verdict in a sentence: keep the raw, or not, and why. `c`: of the raw with its picture, in this order."""
+    found = reasons(c)
     size = f"{raw_bytes / 1e6:.1f} MB"
     times = f"{raw_bytes / max(picture_bytes, 1):.0f} times the picture" if picture_bytes else "without a picture"
-    if reasons:
-        listed = reasons[0] if len(reasons) == 1 else ", ".join(reasons[:-1]) + " and " + reasons[-1]
+    if found:
+        listed = found[0] if len(found) == 1 else ", ".join(found[:-1]) + " and " + found[-1]
         return f"Keep the raw ({size}, {times}): the picture has lost {listed}."
     return f"This raw ({size}, {times}) holds hardly more than its picture as both stand now."

@@ -17,7 +17,7 @@ from bruto.compare.places import OWN, Place, place_at, places_of
 from bruto.compare.push import further, pushed
 from bruto.compare.report import Compared as Page
 from bruto.compare.report import write_report
-from bruto.compare.sides import Developed, Side, sharp_pair, side_of, side_of_pixels
+from bruto.compare.sides import Developed, Side, sharp_pair, side_of, side_of_pixels, stored
 from bruto.compare.sweep import STEPS_EV, Swept, swept
 from bruto.compare.worth import worth
 from bruto.develop.frame import Rectangle
@@ -250,7 +250,7 @@ class Comparing:
             return first, second, pair, ev
 
         def work(first: Side, second: Side, pair: Aligned, ev: float) -> Compared:
-            found = measured(pair)
+            found = measured(pair, (stored(first), stored(second)))
             said = worth(found, *sizes) if sizes else ""
             places = (*places_of(*found.labs, found.valid), *self._own_places(found))
             return Compared(found, first, second, names, places, said, ev)

@@ -150,9 +150,9 @@ class LookBox(QWidget):
         self.said.setText("The phone: " + ", ".join(d.text for d in match.did) + ".")
         for name, (_, fields) in PARTS.items():
             left = match.without.get(name)
-            self.evidence[name].setText("finer than this counts" if left is None else f"without it {left:.1f} ΔE00")
+            self.evidence[name].setText("matched at full size" if left is None else f"without it {left:.1f} ΔE00")
             self.evidence[name].setToolTip(
-                "Sharpness and texture are matched at full size"
+                "Sharpness and texture are finer than colours are compared at"
                 if left is None
                 else f"Median difference where this part is left out; {match.after[0]:.1f} with all of them"
             )

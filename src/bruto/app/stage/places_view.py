@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from bruto.app.stage.stage import to_qimage
@@ -74,6 +74,18 @@ class PlacesView(QWidget):
             found[-1].setWidth(2 * w + GAP)
         return found
 
+    def _words(self, cell: QRectF) -> float:
+        """Room under a place for the longest of the sentences."""
+        room = QFontMetricsF(theme.font(12))
+        how = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap
+        box = QRectF(0, 0, cell.width(), 1000)
+        return max(
+            WORDS, *(room.boundingRect(box, int(how), self._text(k)).height() + 8 for k in range(len(self.places)))
+        )
+
+    def _text(self, k: int) -> str:
+        return f"{self.places[k].kind.capitalize()}: {self.sentence(k)}"
+
     def paintEvent(self, event: QPaintEvent) -> None:
         t = theme.current()
         p = QPainter(self)
@@ -92,7 +104,8 @@ class PlacesView(QWidget):
     def _draw(self, p: QPainter, k: int, cell: QRectF) -> None:
         t = theme.current()
         half = (cell.width() - 2) / 2
-        high = cell.height() - WORDS
+        words = self._words(cell)
+        high = cell.height() - words
         for side, name in enumerate(self.names):
             box = QRectF(cell.left() + side * (half + 2), cell.top(), half, high)
             p.fillRect(box, Qt.GlobalColor.black)
@@ -105,16 +118,20 @@ class PlacesView(QWidget):
                 place.moveCenter(box.center())
                 p.drawImage(place, image, source)
             p.setFont(theme.font(12))
-            width = min(half, p.fontMetrics().horizontalAdvance(name) + 12)
+            room = p.fontMetrics()
+            if room.horizontalAdvance(name) + 12 > half:
+                name = short(name)
+            name = room.elidedText(name, Qt.TextElideMode.ElideRight, int(half) - 8)
+            width = min(half, room.horizontalAdvance(name) + 12)
             tag = QRectF(box.left(), box.top(), width, 19)
             p.fillRect(tag, t.color("raised"))
             p.setPen(t.color("ink"))
             p.drawText(tag.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, name)
         p.setPen(QPen(t.color("on_surround")))
         p.setFont(theme.font(12))
-        text = f"{self.places[k].kind.capitalize()}: {self.sentence(k)}"
-        words = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap
-        p.drawText(QRectF(cell.left(), cell.bottom() - WORDS + 4, cell.width(), WORDS - 4), words, text)
+        text = self._text(k)
+        how = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap
+        p.drawText(QRectF(cell.left(), cell.bottom() - words + 4, cell.width(), words - 4), how, text)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         for k, cell in enumerate(self.cells()):

@@ -42,7 +42,7 @@ GREY, UNSEEN = 0.25, 0.012
 """Logarithm of red, or blue, over green within which a place is about grey; gains below which white is left as it is.
 """
 LEAST = 200
-SCATTER = 2.0
+SCATTER = 1.5
 """Scatter of a*, b* about a place at which it counts half."""
 OUTLIER = 2.0
 """Error, in about ΔE, from which a place counts less."""
@@ -118,15 +118,15 @@ def fit_white(pair: Pair, recipe: Recipe) -> NDArray:
 
 
 def _evenness(pair: Pair, now: NDArray[np.float32]) -> NDArray[np.float32]:
-    """How much a place (H, W) counts, 0..1: less where colours scatter about it in either picture. Noise there makes
-    the raw look more colourful than it is, and a fit that believes it gives too little chroma to all others.
+    """How much a place (H, W) counts, 0..1: less where the colours of both part from each other at random. Noise
+    there makes the raw look more colourful than it is, and a fit that believes it gives too little chroma to all others.
     """
     scatter = np.zeros(pair.valid.shape, np.float32)
-    for lab in (lab_of_light(now), pair.lab):
-        for k in (1, 2):
-            plane = np.ascontiguousarray(lab[..., k])
-            fine = plane - cv2.GaussianBlur(plane, (0, 0), 3 * pair.limit)
-            scatter += cv2.GaussianBlur(fine * fine, (0, 0), 3 * pair.limit)
+    ours = lab_of_light(now)
+    for k in (1, 2):
+        apart = np.ascontiguousarray(pair.lab[..., k] - ours[..., k])
+        fine = apart - cv2.GaussianBlur(apart, (0, 0), 3 * pair.limit)
+        scatter += cv2.GaussianBlur(fine * fine, (0, 0), 3 * pair.limit)
     return (1 / (1 + scatter / SCATTER**2)).astype(np.float32)
 
 

@@ -24,6 +24,8 @@ LIMITS = (1.0, 1.4, 2.0, 2.8, 4.0, 5.6, 8.0)
 """Standard deviations on the grid by which both may be blurred, pixels: what is finer than the picture's own texture
 limit is noise, or texture that the phone smeared, and no matter of tone or colour.
 """
+SHARPENED = 3.0
+"""Pixels of the raw at full size below which a phone's sharpening and its halos reach: no matter of tone or colour."""
 FOLLOWS, FOLLOWS_COLOUR = 0.9, 0.7
 """Correlation of both in L* and in a*, b*, between a limit and twice it, from which the picture still shows the scene.
 """
@@ -128,5 +130,5 @@ def pair_of(developer: Developer, picture: NDArray[np.uint8], alignment: Alignme
         raise BrutoError("There is too little in both pictures that is not clipped: nothing can be matched.")
     rows, columns = (np.arange(n) * b // n for n, b in zip(shape, BLOCKS, strict=True))
     held = np.random.default_rng(1).random(BLOCKS) < HELD_SHARE
-    limit = texture_limit(CODES[first], target, usable)
+    limit = max(texture_limit(CODES[first], target, usable), SHARPENED / factor)
     return Pair(developer, factor, blurred(target, limit), valid, usable, held[rows[:, None], columns[None, :]], limit)

@@ -1,0 +1,5 @@
+"""`python -m bruto.cli`."""
+
+from bruto.cli.main import run
+
+run()

@@ -1,0 +1,72 @@
+"""The command line: every task without a window. Exit 0 done, 1 the work failed, 2 wrong usage."""
+
+from __future__ import annotations
+
+import io
+import os
+import sys
+from pathlib import Path
+
+import bruto.cli.comparing
+import bruto.cli.demo
+import bruto.cli.developing
+import bruto.cli.reading  # noqa: F401  each adds its commands
+from bruto.cli.base import app
+from bruto.errors import BrutoError
+from bruto.files import explain
+from bruto.logged import unexpected
+from bruto.publish import clean_leftovers
+from bruto.terminal import say
+
+COMMANDS = {"inspect", "measure", "develop", "compare", "match", "merge", "simulate", "demo", "open", "bench"}
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Entry point; returns the exit code. Whatever happens ends in one line, never in a trace."""
+    args = sys.argv[1:] if arguments is None else arguments
+    if not args or (args[0] not in COMMANDS and not args[0].startswith("-")):
+        args = ["open", *args]
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
+    clean_leftovers()
+    try:
+        if args[0] == "merge":
+            from bruto.cli.merging import add_merges
+
+            add_merges()
+        app(args=args)
+        return 0
+    except SystemExit as end:
+        return end.code if isinstance(end.code, int) else 0
+    except BrutoError as error:
+        say(f"bruto: {error}")
+        return 1
+    except MemoryError:
+        say("bruto: there is not enough memory for this; close other programs or work on fewer files.")
+        return 1
+    except KeyboardInterrupt:
+        say("bruto: stopped; nothing was written.")
+        return 130
+    except BrokenPipeError:  # whoever reads the output has heard enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+        return 1
+    except OSError as error:
+        place = f" {error.filename}" if error.filename else ""
+        say(f"bruto: {explain(error, Path(str(error.filename or '')), 'use')}" if place else f"bruto: {error}.")
+        unexpected(error, "running " + " ".join(args[:1]))
+        return 1
+    except Exception as error:
+        say(f"bruto: {unexpected(error, 'running ' + ' '.join(args[:1]))}")
+        return 1
+
+
+def run() -> None:
+    """The command as a process: it ends at once, as all is written and memory need not be given back piece by piece."""
+    code = main()
+    try:
+        sys.stdout.flush()
+        sys.stderr.flush()
+    except (OSError, ValueError):
+        pass
+    os._exit(code)
