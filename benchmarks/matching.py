@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 from tests.photographs import KINDS, light_of, source_of
 from tests.processing import Processing, finished
 
-from bruto.align.registration import register_codes
+from bruto.align.registration import Alignment, register_codes
 from bruto.compare.match.solve import match
 from bruto.compare.metrics import COMPARE_EDGE
 from bruto.compare.sides import Developed
@@ -31,7 +31,7 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.simphone.capture import Exposure, Phone, picture_of, save
-from bruto.simphone.finish import STYLES
+from bruto.simphone.finish import STYLES, phone_map
 
 SHOTS = (
     ("pans", 50.0), ("pans", 400.0), ("boiling-house", 50.0), ("boiling-house", 800.0), ("card", 50.0),
@@ -75,7 +75,7 @@ def cut(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 
 def bent(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """A picture through a lens that is corrected otherwise: places move by 1.2 % of the half diagonal at the corners."""
+    """A picture through a lens that is corrected otherwise: corners move by 1.2 % of the half diagonal."""
     height, width = picture.shape[:2]
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     cy, cx = (height - 1) / 2, (width - 1) / 2
@@ -125,6 +125,18 @@ def photographed() -> Iterator[tuple[str, Developer, NDArray[np.uint8]]]:
                 yield f"{photograph}, processing {n + 1}", developer, as_file(finished(light, how))
 
 
+def misplaced(alignment: Alignment, size: tuple[int, int]) -> float:
+    """How far (rms over the frame, pixels of the raw, both axes) the simulated phone's picture lies from where an
+    alignment says.
+    """
+    width, height = size
+    ys, xs = (np.linspace(0.06 * n, 0.94 * n, 9).astype(int) for n in (height, width))
+    mx, my = phone_map(width, height)
+    places = np.stack([mx[ys[:, None], xs], my[ys[:, None], xs]], axis=2).reshape(-1, 2)
+    picture = np.stack(np.broadcast_arrays(xs[None], ys[:, None]), axis=2).reshape(-1, 2)
+    return float(np.sqrt(((alignment.apply(places) - picture) ** 2).sum(axis=1).mean()))
+
+
 def measured(pairs: Iterator[tuple[str, Developer, NDArray[np.uint8]]]) -> dict[str, Any]:
     """Figures of each pair."""
     result: dict[str, Any] = {}
@@ -132,6 +144,7 @@ def measured(pairs: Iterator[tuple[str, Developer, NDArray[np.uint8]]]) -> dict[
     for name, developer, picture in pairs:
         recipe = recipes.setdefault(id(developer), take_all(Recipe(), suggest_all(developer)))
         alignment = register_codes(Developed(developer, recipe).whole(COMPARE_EDGE), picture)
+        own = alignment.at_size(developer.source.meta.oriented_size, (picture.shape[1], picture.shape[0]))
         began = time.perf_counter()
         found = match(developer, picture, alignment, recipe)
         result[name] = {
@@ -139,6 +152,8 @@ def measured(pairs: Iterator[tuple[str, Developer, NDArray[np.uint8]]]) -> dict[
             "after": np.round(found.after, 2).tolist(), "seconds": round(time.perf_counter() - began, 2),
             "did": [d.text for d in found.did],
         }  # fmt: skip
+        if ", ISO" in name:
+            result[name]["misplaced_px"] = round(misplaced(own, developer.source.meta.oriented_size), 2)
         told = {k: v for k, v in result[name].items() if k != "did"}
         print(name, told, file=sys.stderr, flush=True)
     return result
@@ -148,10 +163,12 @@ def matching() -> dict[str, Any]:
     """All pairs, with the medians over them."""
     result = {**measured(simulated()), **measured(framed()), **measured(photographed())}
     after = np.array([r["after"] for r in result.values()])
+    off = [r["misplaced_px"] for r in result.values() if "misplaced_px" in r]
     return {
         "pairs": result,
         "residual_px": {"median": float(np.median([r["residual_px"] for r in result.values()])),
                         "worst": max(r["residual_px"] for r in result.values())},
+        "misplaced_px": {"median": float(np.median(off)), "worst": max(off)},
         "median_at_most_2": int((after[:, 0] <= 2).sum()), "p95_at_most_6": int((after[:, 1] <= 6).sum()),
         "of": len(after),
     }  # fmt: skip

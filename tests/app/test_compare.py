@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import csv
 from unittest import mock
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog
 
+from bruto.app.stage.compare_stage import FULL_DIFFERENCE
 from bruto.app.widgets import theme
+from bruto.app.widgets.well import dragged
+from bruto.develop.library import NamedRecipe, keep, kept
+from bruto.develop.recipe import Recipe
 from bruto.shoot.sidecar import load_sidecar
 from bruto.storage.remembered import load_remembered
 from tests.app.windows import LEFT, WindowTest, pixels
@@ -118,6 +124,16 @@ class Compares(WindowTest):
         self.compared()
         self.assertEqual(look.percent.text(), "50 %")
         self.assertEqual(self.comparing.phone.recipe().local_strength, 0.5)
+        for name in ("tone", "colour"):
+            self.assertRegex(look.evidence[name].text(), r"^without it \d+\.\d ΔE00$")
+        match = self.comparing.phone.matched
+        self.assertGreater(match.without["tone"], match.after[0] + 0.5)
+        look.name.setFocus()
+        QTest.keyClicks(look.name, "as the phone")
+        QTest.keyClick(look.name, Qt.Key.Key_Return)
+        named = next(n for n in kept()[0] if n.name == "as the phone")
+        self.assertEqual(named.recipe.exposure, self.comparing.phone.recipe().exposure)
+        self.assertNotIn("local_tone", named.fields)
         QTest.mouseClick(look.use, LEFT)
         self.window.develop.save()
         self.compared()
@@ -180,6 +196,106 @@ class Compares(WindowTest):
             QTest.mouseClick(self.page.panel.page, LEFT)
         self.settle()
         self.assertEqual(raw.read_bytes(), before)
+
+    def test_a_page_of_the_whole_shoot_is_saved(self) -> None:
+        out = self.folder.parent / "shoot.csv"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(out), "")):
+            QTest.mouseClick(self.page.panel.shoot_page, LEFT)
+        self.assertTrue(self.window.line.running)
+        with mock.patch.object(QFileDialog, "getSaveFileName") as asked:
+            QTest.mouseClick(self.page.panel.shoot_page, LEFT)
+        asked.assert_not_called()
+        self.assertIn("Wait until", self.window.message.text())
+        self.wait(out.is_file)
+        self.settle()
+        self.assertFalse(self.window.line.running)
+        rows = list(csv.DictReader(out.read_text().splitlines()))
+        pairs = [s for s in self.window.shoot.shots if s.raw and s.picture]
+        self.assertEqual([r["shot"] for r in rows], [s.name for s in pairs for _ in range(2)])
+        self.assertEqual([int(r["bytes"]) for r in rows[:2]], [p.stat().st_size for p in pairs[0].files[:2]])
+        self.assertIn(f"of {len(pairs)} raws", self.window.message.text())
+
+    def test_the_second_is_shown_as_bright_as_the_first(self) -> None:
+        self.pick(1, "the raw, default values")
+        self.window.develop.edit.change("exposure", exposure=1.0)  # type: ignore[union-attr]
+        self.task("Correct")
+        self.task("Compare")
+        self.compared()
+        before = self.comparing.state.comparison  # type: ignore[union-attr]
+        self.assertLess(before.delta_l_mean, -5)
+        QTest.mouseClick(self.page.equal, LEFT, pos=QPoint(10, self.page.equal.height() // 2))
+        self.assertTrue(self.page.equal.isChecked())
+        self.compared()
+        found = self.comparing.state
+        self.assertLess(abs(found.comparison.delta_l_mean), 1.0)  # type: ignore[union-attr]
+        self.assertIn("EV to be as bright", self.page.panel.note.text())
+        QTest.mouseClick(self.page.equal, LEFT, pos=QPoint(10, self.page.equal.height() // 2))
+        self.compared()
+        self.assertEqual(self.comparing.state.comparison.delta_l_mean, before.delta_l_mean)  # type: ignore[union-attr]
+
+    def test_places_of_ones_own_stand_among_the_others(self) -> None:
+        found = len(self.page.places.places)
+        QTest.keyClick(self.window, Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
+        stage = self.page.stage
+        for x, y in ((0.3, 0.4), (0.7, 0.6)):
+            w, h = stage.viewport.frame
+            QTest.mouseDClick(stage, LEFT, pos=QPointF(*stage.viewport.to_pane(x * w, y * h)).toPoint())
+        self.settle()
+        QTest.keyClick(self.window, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier)
+        self.wait(lambda: len(self.page.places.pairs) == found + 2)
+        own = self.page.places.places[-1]
+        self.assertEqual(own.kind, "your place")
+        self.assertAlmostEqual(own.x, 0.7, delta=0.01)
+        self.assertRegex(self.page.places.sentence(found + 1), "here.$")
+        self.page.places.setFocus()
+        for _ in range(found + 1):
+            QTest.keyClick(self.page.places, Qt.Key.Key_Right)
+        QTest.keyClick(self.page.places, Qt.Key.Key_Delete)
+        self.assertEqual([p.x for p in self.page.places.places[found:]], [self.comparing.pins[0][0]])
+        QTest.keyClick(self.page.places, Qt.Key.Key_Home)
+        self.page.places.current = 0
+        QTest.keyClick(self.page.places, Qt.Key.Key_Delete)  # what was found stays
+        self.assertEqual(len(self.page.places.places), found + 1)
+        self.choose("sluice-001-01")
+        self.compared()
+        self.assertNotIn("your place", [p.kind for p in self.page.places.places])
+
+    def test_a_shot_is_dragged_into_a_well(self) -> None:
+        other = next(s for s in self.window.shoot.shots if s.name == "sluice-001-02")
+        well = self.page.wells[1]
+        data = dragged(other)
+        at = well.rect().center()
+        plain = well.grab().toImage()
+        buttons, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        QApplication.sendEvent(well, QDragEnterEvent(at, Qt.DropAction.CopyAction, data, buttons, none))
+        self.assertNotEqual(well.grab().toImage(), plain)  # it shows that it takes it
+        QApplication.sendEvent(well, QDropEvent(at.toPointF(), Qt.DropAction.CopyAction, data, buttons, none))
+        self.wait(lambda: self.comparing.wells[1] == ("shot", str(other.main)))
+        self.settle()
+        self.assertEqual(well.currentText(), "sluice-001-02")
+        self.assertIn("to be aligned. The grid shows", str(self.comparing.state))  # another scene, said in words
+        self.assertEqual(well.grab().toImage().size(), plain.size())
+        text = QMimeData()
+        text.setText("words")
+        event = QDragEnterEvent(at, Qt.DropAction.CopyAction, text, buttons, none)
+        event.ignore()
+        QApplication.sendEvent(well, event)
+        self.assertFalse(event.isAccepted())
+
+    def test_a_kept_recipe_is_pushed_on_both(self) -> None:
+        keep(NamedRecipe("without colour", ("monochrome", "raw_neutral"), Recipe(monochrome=True)))
+        box = self.page.push.kept
+        box.fill()
+        box.setFocus()
+        QTest.keyClick(box, Qt.Key.Key_Down)
+        self.assertEqual(box.currentText(), "without colour")
+        self.wait(lambda: self.comparing.push.monochrome)
+        self.compared()
+        c = self.comparing.state.comparison  # type: ignore[union-attr]
+        for picture in (c.first, c.second):
+            self.assertLess(int(np.ptp(picture.astype(int), axis=2).max()), 4)
+        QTest.mouseClick(self.page.push.none, LEFT)
+        self.wait(lambda: not self.comparing.push.monochrome)
 
     def test_a_sweep_plots_both_under_growing_pushes(self) -> None:
         QTest.keyClick(self.window, Qt.Key.Key_6, Qt.KeyboardModifier.AltModifier)
@@ -246,6 +362,56 @@ class CompareMoves(WindowTest):
         now = self.stage.curtain
         QTest.keyClick(self.stage, Qt.Key.Key_Right)
         self.assertGreater(self.stage.curtain, now)
+
+    def test_the_curtain_leans_at_any_angle(self) -> None:
+        QTest.mouseClick(self.window.compare.buttons["Curtain"], LEFT)
+        self.stage.names = ("first", "second")
+        turner = self.stage._turners()[1]
+        middle = self.stage._middle()
+        self.drag(self.stage, turner, QPointF(middle.x() - 120, middle.y() + 121))
+        self.assertEqual(self.stage.angle, 45.0)  # near 45 degrees it holds there
+        self.stage.setFocus()
+        QTest.keyClicks(self.stage, "]]]")
+        self.assertEqual(self.stage.angle, -90.0)  # a level line, second half below or above
+        image = pixels(self.stage.grab().toImage()).astype(int)
+        first, second = (pixels(p.at(1.0)).astype(int) for p in (self.stage.first, self.stage.second))
+        self.assertGreater(np.abs(first.mean(axis=(0, 1)) - second.mean(axis=(0, 1))).max(), 2)
+        x, y = (round(v) for v in self.stage.viewport.to_pane(*(n * 0.5 for n in self.stage.viewport.frame)))
+        above, below = (image[y + dy - 10 : y + dy + 10, x - 60 : x + 60].mean(axis=(0, 1)) for dy in (-60, 60))
+        h, w = first.shape[:2]
+        zoom = self.stage.zoom * self.stage.viewport.frame[0] / w
+        rows = [round(h / 2 + dy / zoom) for dy in (-60, 60)]
+        half = round(60 / zoom)
+        deep = max(2, round(10 / zoom))
+        for found, row, shown in ((above, rows[0], second), (below, rows[1], first)):
+            part = shown[row - deep : row + deep, w // 2 - half : w // 2 + half].mean(axis=(0, 1))
+            np.testing.assert_allclose(found, part, atol=4)
+
+    def test_the_difference_is_told_with_its_scale(self) -> None:
+        QTest.mouseClick(self.window.compare.buttons["Difference"], LEFT)
+        self.settle()
+        assert self.stage.difference is not None
+        c = self.window.session.comparing.state.comparison  # type: ignore[union-attr]
+        shown = pixels(self.stage.difference.at(1.0)).astype(int)
+        places = np.argwhere(c.valid)[:: c.valid.sum() // 200]
+        wanted = np.clip(c.map[places[:, 0], places[:, 1]] / FULL_DIFFERENCE, 0, 1) * 255
+        np.testing.assert_allclose(shown[places[:, 0], places[:, 1], 0], wanted, atol=1.5)
+        image = pixels(self.stage.grab().toImage())
+        self.assertEqual(int(np.ptp(image[60:400, 100:-100].astype(int), axis=2).max()), 0)  # grey, no false colours
+
+    def test_both_alternate_at_a_pace_and_by_hand(self) -> None:
+        QTest.mouseClick(self.window.compare.buttons["Alternate"], LEFT)
+        self.stage.setFocus()
+        pace = self.stage._timer.interval()
+        QTest.keyClicks(self.stage, "+")
+        self.assertLess(self.stage._timer.interval(), pace)
+        QTest.keyClick(self.stage, Qt.Key.Key_Space)
+        self.assertFalse(self.stage._timer.isActive())
+        before = self.stage.flip
+        one = pixels(self.stage.grab().toImage())
+        QTest.keyClick(self.stage, Qt.Key.Key_Space)
+        self.assertNotEqual(self.stage.flip, before)
+        self.assertGreater(np.abs(pixels(self.stage.grab().toImage()).astype(int) - one).mean(), 0.5)
 
     def test_a_change_in_develop_changes_the_comparison(self) -> None:
         values = dict(self.window.compare.panel.values)

@@ -268,11 +268,16 @@ class Push(unittest.TestCase):
         both = pushed(own, Recipe(exposure=1.0, chroma=2 * Recipe().chroma, temperature=6500.0))
         self.assertEqual((both.exposure, both.chroma, both.temperature), (1.5, 2.4, 5000.0))
         self.assertEqual(pushed(own, Recipe()), own)
+        mine = Recipe(tone=Tone(shadow=Handle(ev=-3.5, lightness=20.0), white=Handle(ev=4.0, lightness=99.0)))
+        tone = pushed(mine, Recipe(tone=lifted(10))).tone
+        self.assertEqual((tone.shadow.ev, tone.shadow.lightness, tone.white), (-3.5, 30.0, mine.tone.white))
+        steep = pushed(mine, Recipe(tone=lifted(85))).tone  # handles go on rising
+        self.assertEqual(sorted(h.lightness for h in steep.handles()), [h.lightness for h in steep.handles()])
         self.assertEqual(pushed(Recipe(exposure=7.5), Recipe(exposure=4.0)).exposure, 8.0)  # as far as it goes
         self.assertEqual(cannot_act(Recipe(noise_best=True, horizon=2.0)), ["best grade in files", "horizon"])
 
     def test_every_field_has_a_way_to_act_or_is_named(self) -> None:
-        known = {*ADDED, *SCALED, *TAKEN, *RAW_ONLY, *FRAME_FIELDS, "temperature", "tint"}
+        known = {*ADDED, *SCALED, *TAKEN, *RAW_ONLY, *FRAME_FIELDS, "tone", "temperature", "tint"}
         left = set(Recipe.model_fields) - known - {"schema_version", "engine", "bypassed"}
         self.assertEqual(left, set())
 
@@ -395,7 +400,7 @@ class Report(unittest.TestCase):
         with out.open(newline="") as stream:
             rows = list(csv.reader(stream))
         self.assertEqual(rows[0], ["measure", self.raw.name, self.phone.name, "in words"])
-        self.assertEqual(len(rows), len(MEASURES) + 2)
+        self.assertEqual(len(rows), len(MEASURES) + 4)  # the difference, and what the files take
         float(rows[1][1])
         done = self.run_compare("--report", str(self.folder / "a.txt"))
         self.assertEqual(done.exit_code, 1)

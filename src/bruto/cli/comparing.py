@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -11,43 +12,100 @@ from bruto.cli.base import JsonFlag, OverwriteFlag, app, print_page, values_besi
 from bruto.errors import BrutoError
 from bruto.terminal import ProgressLine, print_json, shown
 
+if TYPE_CHECKING:
+    from bruto.develop.recipe import Recipe
+
+
+PAGES = (".html", ".pdf", ".csv")
+"""Endings of a report."""
+
 
 @app.command()
 def compare(
     first: Path,
-    second: Path,
+    second: Annotated[Path | None, typer.Argument(help="Left out where FIRST is a folder of pairs.")] = None,
     push: Annotated[Path | None, typer.Option(help="Recipe applied to both.")] = None,
-    report: Annotated[Path | None, typer.Option(help="One page about both: .html, .pdf or .csv.")] = None,
+    report: Annotated[Path | None, typer.Option(help="One page about it: .html, .pdf or .csv.")] = None,
+    equal: Annotated[bool, typer.Option("--equal", help="Push the second until it is as bright as the first.")] = False,
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
-    """Compare two files of one scene: raw, merged or picture."""
-    from bruto.compare.metrics import COMPARE_EDGE, sentences
-    from bruto.compare.metrics import compare as compare_pictures
+    """Compare two files of one scene: raw, merged or picture; or each raw of a folder with its picture."""
     from bruto.compare.push import cannot_act
-    from bruto.compare.report import Compared, write_report
-    from bruto.compare.sides import side_of
     from bruto.develop.recipe import load_recipe
-    from bruto.storage.outputs import Outputs
 
+    if report is not None and report.suffix.lower() not in PAGES:
+        raise BrutoError(f"A report ends in .html, .pdf or .csv, and not in '{report.suffix}'.")
     pushing = None if push is None else load_recipe(push)
     if pushing is not None and cannot_act(pushing):
         typer.echo(f"Left out of the push, as no finished picture has it: {', '.join(cannot_act(pushing))}", err=True)
-    target = None
-    if report is not None:
-        if report.suffix.lower() not in (".html", ".pdf", ".csv"):
-            raise BrutoError(f"A report ends in .html, .pdf or .csv, and not in '{report.suffix}'.")
-        target = Outputs([first, second], overwrite=overwrite).file(report)
-    sides = [side_of(path, values_beside(path), pushing) for path in (first, second)]
-    c = compare_pictures(sides[0].whole(COMPARE_EDGE), sides[1].whole(COMPARE_EDGE))
+    if second is not None:
+        _compare_two(first, second, pushing, report, equal, overwrite, as_json)
+    elif first.is_dir():
+        _compare_folder(first, pushing, report, overwrite, as_json)
+    else:
+        raise BrutoError(f"{first} is compared with what? Name a second file, or a folder of raws with their pictures.")
+
+
+def _compare_two(
+    first: Path, second: Path, push: Recipe | None, report: Path | None, equal: bool, overwrite: bool, as_json: bool
+) -> None:
+    from bruto.compare.brightness import equalled
+    from bruto.compare.metrics import COMPARE_EDGE, aligned, measured, sentences
+    from bruto.compare.push import further
+    from bruto.compare.report import Compared, write_report
+    from bruto.compare.sides import side_of, stored
+    from bruto.develop.recipe import Recipe
+    from bruto.storage.outputs import Outputs
+
+    target = None if report is None else Outputs([first, second], overwrite=overwrite).file(report)
+    one, other = (side_of(path, values_beside(path), push) for path in (first, second))
+    pair, ev = aligned(one.whole(COMPARE_EDGE), other.whole(COMPARE_EDGE)), 0.0
+    if equal:
+        values = values_beside(second)
+        other, pair, ev = equalled(pair, other, lambda ev: side_of(second, values, further(push or Recipe(), ev)))
+    c = measured(pair, (stored(one), stored(other)))
     if target is not None:
-        write_report(target, Compared(c, sides[0], sides[1], (first.name, second.name)), printed=print_page)
+        write_report(target, Compared(c, one, other, (first.name, second.name)), printed=print_page)
     if as_json:
-        print_json(c.as_json())
+        print_json({**c.as_json(), "equal_ev": round(ev, 3)})
         return
     typer.echo(f"aligned within {c.alignment.model_px:.2f} px ({c.alignment.tracks} tracks)")
+    if equal:
+        typer.echo(shown(f"{second.name} pushed {ev:+.2f} EV to be as bright as {first.name}"))
     for name, x, y, text in sentences(c, first.name, second.name):
-        typer.echo(shown(f"{name:26} {x:>7} {y:>7}  {text}"))
+        typer.echo(shown(f"{name:30} {x:>7} {y:>7}  {text}"))
+
+
+def _compare_folder(folder: Path, push: Recipe | None, report: Path | None, overwrite: bool, as_json: bool) -> None:
+    from bruto.compare.shoot_page import lines_of, summary, write_shoot_page
+    from bruto.compare.sides import Side, side_of
+    from bruto.shoot.folder import load_record, open_shoot
+    from bruto.storage.outputs import Outputs
+
+    shots = open_shoot([folder], load_record(folder))
+    target = None
+    if report is not None:
+        target = Outputs([f for s in shots for f in s.files], overwrite=overwrite).file(report)
+
+    def pair(raw: Path, picture: Path) -> Callable[[], tuple[Side, Side]]:
+        return lambda: (side_of(raw, values_beside(raw), push), side_of(picture, None, push))
+
+    pairs = [(s.name, pair(s.raw, s.picture)) for s in shots if s.raw and s.picture and not s.problem]
+    if not pairs:
+        raise BrutoError(f"{folder} holds no raw with the phone's picture of the same moment.")
+    progress = ProgressLine()
+    lines, problems = lines_of(pairs, progress)
+    if target is not None:
+        write_shoot_page(target, lines, problems, folder.resolve().name, print_page)
+    if as_json:
+        print_json({"shots": [line.as_json() for line in lines], "not_compared": problems, "summary": summary(lines)})
+        return
+    for line in lines:
+        typer.echo(shown(f"{line.name}: {line.said}"))
+    for text in problems:
+        typer.echo(shown(f"not compared: {text}"))
+    typer.echo(summary(lines))
 
 
 @app.command()

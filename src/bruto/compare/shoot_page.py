@@ -9,6 +9,7 @@ import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from bruto.compare.metrics import COMPARE_EDGE, Comparison, aligned, measured
 from bruto.compare.report import STYLE, embedded_font, image
@@ -17,10 +18,12 @@ from bruto.compare.worth import reasons, worth
 from bruto.errors import BrutoError
 from bruto.publish import Target, write_new
 
-THUMB = 132
+THUMB = 124
 """Width of a picture on the page, pixels."""
+IN_ROW = 4
+"""Numbers beside each other."""
 COLUMNS = (
-    ("lost_highlights_percent", "lost highlights, %", 1), ("lost_shadows_percent", "lost shadows, %", 1),
+    ("lost_highlights_percent", "bright lost, %", 1), ("lost_shadows_percent", "dark lost, %", 1),
     ("noise_l", "grain, L*", 2), ("texture_kept_percent", "texture kept, %", 0), ("blotch", "blotches", 2),
     ("edge_overshoot_percent", "halos, %", 0), ("mean_chroma", "chroma", 0),
 )  # fmt: skip
@@ -42,6 +45,14 @@ class Line:
     keep: bool
     said: str
     images: tuple[str, str]
+
+    def as_json(self) -> dict[str, Any]:
+        """What the command line prints; numbers that could not be measured are null."""
+        a, b = ({k: None if math.isnan(v) else v for k, v in m.items()} for m in (self.a, self.b))
+        return {
+            "shot": self.name, "raw": a, "picture": b, "delta_e00_median": self.delta_e00, "keep": self.keep,
+            "bytes": list(self.sizes), "said": self.said,
+        }  # fmt: skip
 
 
 def line_of(name: str, raw: Side, picture: Side) -> Line:
@@ -92,22 +103,20 @@ def _number(value: float, digits: int) -> str:
 def shoot_html(lines: Iterable[Line], problems: Sequence[str], title: str, embed_font: bool = True) -> str:
     """The page as HTML."""
     lines = list(lines)
-    heads = "".join(f'<td class="n"><b>{html.escape(t)}</b></td>' for _, t, _ in COLUMNS)
     body = [f"<h1>{html.escape(title)}: raws and pictures</h1>", f"<p>{html.escape(summary(lines))}</p>"]
     body.append(
-        "<p class='q'>Each raw as it is corrected, with its picture at equal size; numbers of the raw above, of the "
-        "picture below.</p>"
+        "<p class='q'>Each raw as it is corrected, left, and its picture, right, at equal size; numbers in this "
+        "order.</p>"
     )
     for line in lines:
-        rows = [
-            f"<tr><td>{who}</td>{''.join(f'<td class=n>{_number(m[k], d)}</td>' for k, _, d in COLUMNS)}"
-            f'<td class="n">{size / 1e6:.1f}</td></tr>'
-            for who, m, size in (("raw", line.a, line.sizes[0]), ("picture", line.b, line.sizes[1]))
-        ]
+        told = [(t, *(_number(m[k], d) for m in (line.a, line.b))) for k, t, d in COLUMNS]
+        told.append(("MB", *(f"{size / 1e6:.1f}" for size in line.sizes)))
+        cells = [f"<td><span class='q'>{html.escape(t)}</span><br>{one} · {other}</td>" for t, one, other in told]
+        rows = "".join(f"<tr>{''.join(cells[k : k + IN_ROW])}</tr>" for k in range(0, len(cells), IN_ROW))
         body.append(
             f"<table><tr><td>{line.images[0]} {line.images[1]}</td><td><b>{html.escape(line.name)}</b><br>"
             f"{html.escape(line.said)} Half of all places differ by more than {line.delta_e00:.1f} ΔE00."
-            f'<table><tr><td></td>{heads}<td class="n"><b>MB</b></td></tr>{"".join(rows)}</table></td></tr></table>'
+            f"<table>{rows}</table></td></tr></table>"
         )
     if problems:
         listed = "".join(f"<li>{html.escape(p)}</li>" for p in problems)

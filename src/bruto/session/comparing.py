@@ -15,8 +15,6 @@ from bruto.compare.brightness import equalled
 from bruto.compare.metrics import COMPARE_EDGE, Aligned, Comparison, aligned, measured
 from bruto.compare.places import OWN, Place, place_at, places_of
 from bruto.compare.push import further, pushed
-from bruto.compare.report import Compared as Page
-from bruto.compare.report import write_report
 from bruto.compare.sides import Developed, Side, sharp_pair, side_of, side_of_pixels, stored
 from bruto.compare.sweep import STEPS_EV, Swept, swept
 from bruto.compare.worth import worth
@@ -28,11 +26,12 @@ from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import oriented_preview
-from bruto.storage.outputs import Outputs
 
 CORRECTED, DEFAULTS, PHONE, PREVIEW, MATCHED, VERSION, OTHER = (
     "corrected", "defaults", "phone", "preview", "matched", "version", "shot",
 )  # fmt: skip
+ANY_SCENES = "The grid shows pictures of any scenes beside each other."
+"""What is said of two that cannot be aligned."""
 MOST_PINS = 4
 """Places of one's own at once."""
 PIECE_SIDE = 360
@@ -106,7 +105,6 @@ class Comparing:
         self._places = render.channel("places", 125)
         self._sweep = render.channel("sweep", 135)
         self._difference = render.channel("difference", 126)
-        self._page = render.channel("page about both", 150)
         self._key: Any = None
         self.phone = PhoneLook(opened, shoot, background, post)
         self.phone.message.connect(self.message.emit)
@@ -260,7 +258,7 @@ class Comparing:
             self._measuring.ask(shot.main, lambda: work(*found), self._compared, self._failed)
 
         self._measuring.forget()
-        self._channel.ask(shot.main, align, seen, self._failed)
+        self._channel.ask(shot.main, align, seen, lambda why: self._failed(f"{why} {ANY_SCENES}"))
 
     def _say(self, text: str) -> None:
         self._key = None
@@ -343,24 +341,6 @@ class Comparing:
             (self._key, k), lambda: sharp_pair(found.first, found.second, found.alignment, Rectangle(x, y, side, side)),
             done, self.message.emit,
         )  # fmt: skip
-
-    def write_page(self, path: Path, printed: Callable[..., None], told: Callable[[str], None]) -> None:
-        """Write a page about both, behind the window; the file that was chosen is replaced, any other never."""
-        found = self.state
-        if isinstance(found, str):
-            self.message.emit(found)
-            return
-        known = [file for s in self.shoot.shots for file in s.files]
-        chosen = path.suffix.lower() in (".html", ".pdf", ".csv")
-        where = path if chosen else path.with_name(path.name + ".html")  # a name that nobody was asked about
-
-        def work() -> Path:
-            target = Outputs(known, overwrite=chosen).file(where)
-            pair = Page(found.comparison, found.first, found.second, found.titles)
-            write_report(target, pair, self.phone.matched, printed)
-            return target.path
-
-        self._page.ask(str(where), work, lambda made: told(f"Written: {made}"), self.message.emit)
 
     # -- places of one's own
 

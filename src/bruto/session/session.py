@@ -22,6 +22,7 @@ from bruto.session.grid import Grid
 from bruto.session.leaving import leaving
 from bruto.session.merging import Merging
 from bruto.session.open_shots import OpenShots
+from bruto.session.reports import Reports
 from bruto.session.shoot import Shoot
 from bruto.session.starting import DEFAULTS, SUGGESTIONS, Starting
 from bruto.session.unfinished import Unfinished
@@ -58,6 +59,8 @@ class Session:
         self.gauge = Gauge(self.shoot, post)
         self.comparing = Comparing(self.opened, self.shoot, self.render, self.background, post)
         self.grid = Grid(self.comparing, self.render)
+        self.reports = Reports(self.comparing, self.render, self.background, post)
+        self.reports.told.connect(lambda text: self.told.emit(text))
         self.comparing.blind.tally = self.remembered.blind
         self.merging = Merging(self.shoot, self.background, self.render, self.unfinished, post)
         self.queue = Queue()
@@ -73,6 +76,7 @@ class Session:
             self.opened.message,
             self.gauge.problem,
             self.comparing.message,
+            self.reports.message,
             self.using.message,
         ):
             signal.connect(self.say)

@@ -92,6 +92,9 @@ class ComparePage(QWidget):
         layout.addLayout(middle, 1)
         self.panel = ComparePanel(host)
         self.panel.page_wanted.connect(self._save_page)
+        self.panel.shoot_page_wanted.connect(self._save_shoot_page)
+        host.session.reports.progress.connect(lambda share, text: self.host.line.show_progress(share, text))
+        host.session.reports.ended.connect(lambda: self.host.line.end())
         layout.addWidget(self.panel)
         self.set_mode(PLACES)
         self.stage.view_changed.connect(self._ask_piece)
@@ -258,7 +261,21 @@ class ComparePage(QWidget):
             self, "A page about both", start, "Page (*.html);;PDF (*.pdf);;Numbers (*.csv)"
         )
         if name:
-            self.comparing.write_page(Path(name), print_html, session.told.emit)
+            session.reports.write_pair(Path(name), print_html)
+
+    def _save_shoot_page(self) -> None:
+        """Ask for a name, and write a page about all pairs behind the window."""
+        session = self.host.session
+        if self.host.line.running:
+            session.say(f"Wait until this is done: {self.host.line.title.lower()}.")
+            return
+        start = str(session.shoot.folder / f"{session.shoot.title or 'shoot'}.html")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "A page about all raws and their pictures", start, "Page (*.html);;PDF (*.pdf);;Numbers (*.csv)"
+        )
+        stop = session.reports.write_shoot(Path(name), print_html) if name else None
+        if stop is not None:
+            self.host.line.begin("Comparing raws with their pictures", stop)
 
     def turned_to(self) -> None:
         """The task was chosen: compare the shot as it is developed now."""

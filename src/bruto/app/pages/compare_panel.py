@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app.host import Host
 from bruto.app.pages.compare_look import LookBox
@@ -17,6 +17,7 @@ class ComparePanel(QWidget):
     """The phone's look, and the measured table with a plain sentence under each line."""
 
     page_wanted = Signal()
+    shoot_page_wanted = Signal()
 
     def __init__(self, host: Host) -> None:
         super().__init__()
@@ -49,7 +50,14 @@ class ComparePanel(QWidget):
         self.page = QPushButton("Save as a page …")
         self.page.setToolTip("Pictures, places, numbers and sentences: HTML, PDF or CSV")
         self.page.clicked.connect(lambda: self.page_wanted.emit())
-        layout.addWidget(self.page, 0, Qt.AlignmentFlag.AlignLeft)
+        self.shoot_page = QPushButton("Of the whole shoot …")
+        self.shoot_page.setToolTip("Each raw with its picture: which are worth their space, and why")
+        self.shoot_page.clicked.connect(lambda: self.shoot_page_wanted.emit())
+        row = QHBoxLayout()
+        row.addWidget(self.page)
+        row.addWidget(self.shoot_page)
+        row.addStretch(1)
+        layout.addLayout(row)
         self.values: dict[str, tuple[str, str]] = {}
 
     def set_comparison(

@@ -119,7 +119,7 @@ def fit_white(pair: Pair, recipe: Recipe) -> NDArray:
 
 def _evenness(pair: Pair, now: NDArray[np.float32]) -> NDArray[np.float32]:
     """How much a place (H, W) counts, 0..1: less where the colours of both part from each other at random. Noise
-    there makes the raw look more colourful than it is, and a fit that believes it gives too little chroma to all others.
+    there makes the raw look more colourful than it is, and a fit that believes it gives too little chroma to all.
     """
     scatter = np.zeros(pair.valid.shape, np.float32)
     ours = lab_of_light(now)
