@@ -138,6 +138,12 @@ def main() -> int:
         w.compare.set_mode("Sweep")
         p.settle(lambda: len(w.compare.sweep.swept) == 5)
         p.save("compare-sweep")
+        p.choose("sluice-020")
+        w.select("set")
+        w.compare.set_mode("Grid")
+        grid = w.compare.grid.view
+        p.settle(lambda: len(grid.cells) == 4 and len(grid.images) == 4)
+        p.save("compare-grid")
         w.set_task("Merge")
         p.choose("sluice-001-01")
         w.merge.go.click()

@@ -78,7 +78,7 @@ class Walk(WindowTest):
         self.assertTrue(all(float(a) >= 0 for a, _ in values.values()))
         first, second = w.compare.stage.first, w.compare.stage.second
         assert first is not None and second is not None
-        self.assertEqual(first.size(), second.size())
+        self.assertEqual(first.at(1.0).size(), second.at(1.0).size())
         views = {}
         for mode, button in w.compare.buttons.items():
             QTest.mouseClick(button, LEFT)

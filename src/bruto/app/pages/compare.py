@@ -141,7 +141,6 @@ class ComparePage(QWidget):
         self.grid.chosen.connect(self._beside)
         row.addWidget(self.grid.choice, 1)
         self.equal = QCheckBox("Equal brightness")
-        self.equal.setMinimumWidth(self.equal.sizeHint().width() + 8)  # a ring of focus stands about it
         self.equal.setToolTip("Push the second until it is as bright as the first; it says by how much")
         self.equal.toggled.connect(self._equal)
         row.addWidget(self.equal)
@@ -203,6 +202,7 @@ class ComparePage(QWidget):
         for widget in self.well_widgets:  # the grid has its own choice
             widget.setVisible(mode != GRID)
         self.grid.choice.setVisible(mode == GRID)
+        self.tag.setVisible(mode != GRID)
         self.views.setCurrentIndex({PLACES: 0, SWEEP: 2, GRID: 3}.get(mode, 1))
         self.grid.turned_to(mode == GRID)
         if mode == SWEEP:

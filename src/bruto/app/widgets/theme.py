@@ -171,8 +171,8 @@ def style_sheet(t: Theme) -> str:
     QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.track}; border-radius: 3px;
         background: {t.raised}; }}
     QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; image: url({tick}); }}
+    QCheckBox {{ color: {t.ink}; min-height: 24px; background: transparent; border: 2px solid transparent; }}
     QCheckBox:focus {{ border: 2px solid {t.accent}; border-radius: 4px; }}
-    QCheckBox {{ color: {t.ink}; min-height: 24px; background: transparent; }}
     Label#heading {{ font-weight: bold; font-size: 13px; }}
     Label#brand {{ font-weight: bold; font-size: 18px; }}
     Label#tag {{ background: {t.raised}; color: {t.ink}; font-weight: bold; padding: 3px 8px; border-radius: 2px; }}
