@@ -159,5 +159,5 @@ def merge(
     rms = float(np.sqrt(np.mean([v.model_px**2 for v in moved]))) if moved else 0.0
     progress(1.0, "done")
     return MergeResult(
-        target.path, (*reader.verdicts, *same), rms, found.gain, found.expected, range_ev=found.range_ev
+        target.path, (*reader.verdicts, *same), rms, found.gain, found.expected, found.range_ev, found.warnings,
     )  # fmt: skip

@@ -5,11 +5,13 @@ from __future__ import annotations
 from bruto.errors import BrutoError
 from bruto.merge.methods.bracket import BRACKET
 from bruto.merge.methods.clipped import CLIPPED
+from bruto.merge.methods.long import LIGHTEN, LONG, LONG_ALL
 from bruto.merge.methods.mean import MEAN
 from bruto.merge.methods.median import MEDIAN
 from bruto.merge.methods.method import Method
+from bruto.merge.methods.trails import TRAILS
 
-METHODS: tuple[Method, ...] = (MEAN, MEDIAN, CLIPPED, BRACKET)
+METHODS: tuple[Method, ...] = (MEAN, MEDIAN, CLIPPED, BRACKET, TRAILS, LONG, LONG_ALL, LIGHTEN)
 
 
 def commands() -> dict[str, list[Method]]:

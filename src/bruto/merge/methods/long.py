@@ -1,0 +1,145 @@
+"""Many short frames as one long exposure: what moves flows together, as behind a dark filter that nobody brought.
+
+The mean of N frames gathers the light of all of them. Whoever passes stands in a few frames only: values far from the
+middle one of their place, beyond what noise and the place's own movement explain, are left out; water, which is
+different in every frame, has a wide middle and keeps all of its values.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.merge.frames import warped_band
+from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.reader import Reader
+from bruto.merge.spool import combined_by_rows
+
+FAR = 3.0
+"""Robust standard deviations of a place's values from their middle, beyond which one is of something that passed."""
+BAND = 384
+
+
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _without_passing(stack, a, b, far, out):
+    """Mean of the values of each place that are near their middle one; the middle of all colours decides together."""
+    count, rows, width = stack.shape[:3]
+    for y in prange(rows):
+        values = np.empty(count, np.float32)
+        apart = np.empty(count, np.float32)
+        keep = np.empty(count, np.bool_)
+        for x in range(width):
+            for k in range(count):
+                keep[k] = not np.isnan(stack[k, y, x, 0])
+            for c in range(3):
+                n = 0
+                for k in range(count):
+                    if not np.isnan(stack[k, y, x, c]):
+                        values[n] = stack[k, y, x, c]
+                        n += 1
+                if n < 4:
+                    continue
+                some = np.sort(values[:n])
+                middle = (some[(n - 1) // 2] + some[n // 2]) / 2
+                for k in range(n):
+                    apart[k] = abs(some[k] - middle)
+                spread = np.float32(1.4826) * np.sort(apart[:n])[n // 2]
+                noise = math.sqrt(max(a[c] * max(middle, np.float32(0)) + b[c], np.float32(0)))
+                room = far * max(spread, np.float32(noise))
+                for k in range(count):
+                    if abs(stack[k, y, x, c] - middle) > room:
+                        keep[k] = False
+            for c in range(3):
+                total, n = np.float32(0), 0
+                for k in range(count):
+                    if keep[k]:
+                        total += stack[k, y, x, c]
+                        n += 1
+                if n:
+                    out[y, x, c] = total / n
+                else:  # each differs from the others in some colour: the middle one
+                    n = 0
+                    for k in range(count):
+                        if not np.isnan(stack[k, y, x, c]):
+                            values[n] = stack[k, y, x, c]
+                            n += 1
+                    out[y, x, c] = np.sort(values[:n])[n // 2] if n else np.float32(0)
+
+
+def without_passing(stack: NDArray[np.float32], noise: NDArray, far: float = FAR) -> NDArray[np.float32]:
+    """The mean of a stack (N, rows, W, 3; NaN where a frame holds no picture) without what passes through a few frames;
+    `noise` (3, 2): a, b of the variance.
+    """
+    out = np.empty(stack.shape[1:], np.float32)
+    a, b = (np.ascontiguousarray(noise[:, k], np.float32) for k in (0, 1))
+    _without_passing(stack, a, b, np.float32(far), out)
+    return out
+
+
+def _removed(reader: Reader) -> Combined:
+    noise = reader.reference.noise
+    light, count = combined_by_rows(reader, lambda stack: without_passing(stack, noise), "leaving out who passed")
+    gain = 0.98 * math.sqrt(count)  # a few values of pure noise lie beyond the limit
+    return Combined(light, noise / gain**2, gain, math.sqrt(count))
+
+
+def _running(reader: Reader, lighten: bool) -> Combined:
+    """The mean or the lightest value of all frames; memory holds one frame and the result."""
+    h, w = reader.size
+    total = np.zeros((h, w, 3), np.float32)
+    counts = np.zeros((h, w), np.float32)
+    used = 0
+    for frame, alignment in reader:
+        used += 1
+        for top in range(0, h, BAND):
+            reader.check()
+            rows = slice(top, min(h, top + BAND))
+            band, inside = warped_band(frame, alignment, rows.start, rows.stop)
+            if inside is None:
+                inside = np.ones(band.shape[:2], bool)
+            if lighten:
+                new = inside & (counts[rows] == 0)
+                total[rows] = np.where(
+                    new[..., None], band, np.where(inside[..., None], np.maximum(total[rows], band), total[rows])
+                )
+            else:
+                total[rows] += np.where(inside[..., None], band, 0)
+            counts[rows] += inside
+    noise = reader.reference.noise
+    if lighten:
+        return Combined(total, noise, 1.0, 1.0)
+    gain = math.sqrt(used)
+    return Combined(total / np.maximum(counts, 1)[..., None], noise / gain**2, gain, gain)
+
+
+def longer_by(frames: Sequence[Shown]) -> str:
+    """How long the exposure becomes, in words."""
+    seconds = [f.seconds for f in frames if f.seconds]
+    stops = math.log2(max(len(frames), 1))
+    if not seconds:
+        return f"As {stops:.1f} stops of dark filter."
+    total = sum(seconds)
+    text = f"{total:.1f} s" if total < 90 else f"{total / 60:.1f} min"
+    return f"As one exposure of {text}, {stops:.1f} stops longer than each frame."
+
+
+LONG = Method(
+    key="long", command="long", help="Merge many frames as one long exposure.",
+    title="Long exposure, without passers-by", sets=("burst", "trail"), expect=longer_by, combine=_removed,
+)  # fmt: skip
+LONG_ALL = Method(
+    key="long-all", command="long", help="Merge many frames as one long exposure.",
+    title="Long exposure, with all that moves", sets=("burst", "trail"), expect=longer_by,
+    combine=lambda reader: _running(reader, False),
+)  # fmt: skip
+LIGHTEN = Method(
+    key="lighten", command="long", help="Merge many frames as one long exposure.",
+    title="Lightest of all, for traces of light", sets=("burst", "trail"),
+    expect=lambda frames: "Each place keeps the lightest of its values: lamps that move leave lines.",
+    combine=lambda reader: _running(reader, True),
+)  # fmt: skip

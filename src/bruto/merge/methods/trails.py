@@ -1,0 +1,269 @@
+"""Star trails: the lightest of what each frame has above the sky, on the mean of the sky and the ground.
+
+The background is the mean of the chunks' middle values, so that its noise falls and a lamp stays as bright as in one
+frame. On it stand the trails. Two frames that follow each other are joined where a star went from one into the other:
+there their sum counts, as far as it is no lighter than the trail beside it. What was left out or clouded is bridged
+along the arcs about the pole.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.container.glance import glance
+from bruto.container.linearise import linearise
+from bruto.container.rawframe import RawFrame
+from bruto.errors import BrutoError
+from bruto.merge.frames import Frame, colour_band
+from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.reader import READING, Reader
+from bruto.merge.result import FrameVerdict
+from bruto.merge.sky.arcs import draw, missed
+from bruto.merge.sky.night import Night, Seen
+from bruto.merge.sky.turning import Turning, find_turning
+
+HOT = 6.0
+"""Standard deviations above all its neighbours from which a site of the background is a defect."""
+STAND_OUT = 3.5
+"""Standard deviations of a neighbourhood's lightest values above the usual ones, from which a trail is believed."""
+MANY = 24
+"""Frames by which the pole is found."""
+TRAIL_SIGMA = 0.9
+"""Width of a bridged trail where none can be measured, pixels."""
+BAND = 384
+
+
+@dataclass(frozen=True)
+class Options:
+    """`bridge` gaps; `remove` aircraft and satellites; `fade`: share of its light that the first frame loses."""
+
+    bridge: bool = True
+    remove: bool = True
+    fade: float = 0.0
+
+
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _lighten(most, layer, before, joined, weight, step_x, step_y):
+    """Keep the lightest of a layer, and of its sum with the one before where a star went from one into the other."""
+    h, w = most.shape
+    for y in prange(h):
+        for x in range(w):
+            now = layer[y, x]
+            value = np.float32(now)
+            if joined:
+                last = before[y, x]
+                both = np.float32(now) + np.float32(last)
+                if both * weight > most[y, x] and now > 0 and last > 0:
+                    beside = max(now, last)
+                    for j in range(-1, 2):
+                        for i in range(-1, 2):
+                            yy, xx = y + j * step_y, x + i * step_x
+                            if 0 <= yy < h and 0 <= xx < w:
+                                beside = max(beside, layer[yy, xx], before[yy, xx])
+                    value = min(both, np.float32(beside))
+            value *= weight
+            if value > most[y, x]:
+                most[y, x] = value
+
+
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _in_noise(most, back, black, a, b, out):
+    """The lightest of each place in standard deviations of one frame's noise there."""
+    h, w = most.shape
+    for y in prange(h):
+        for x in range(w):
+            level = max(back[y, x] - black, np.float32(0))
+            out[y, x] = most[y, x] / math.sqrt(a * level + b)
+
+
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _kept(most, relative, around, usual, room):
+    """Take away what noise alone brings; a trail is more than one place, and stands out of its neighbourhood."""
+    h, w = most.shape
+    for y in prange(h):
+        for x in range(w):
+            told = (around[y, x] - usual - room) / room
+            above = relative[y, x] / usual - np.float32(1)
+            share = min(max(told, np.float32(0)), np.float32(1)) * min(max(above * 3, np.float32(0)), np.float32(1))
+            most[y, x] *= share
+
+
+def _above_noise(most: NDArray, back: NDArray, black: float, a: float, b: float) -> None:
+    """Leave only trails in the lightest values of many frames (H, W; codes above the background)."""
+    relative = np.empty_like(most)
+    _in_noise(most, back, np.float32(black), np.float32(a), np.float32(b), relative)
+    usual = float(np.median(relative[::3, ::5]))  # most places hold no star
+    around = cv2.blur(np.minimum(relative, 3 * usual), (5, 5))
+    spread = 1.4826 * float(np.median(np.abs(around[::3, ::5] - np.median(around[::3, ::5]))))
+    _kept(most, relative, around, np.float32(np.median(around[::3, ::5])), np.float32(STAND_OUT * spread))
+
+
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _without_hot(back, black, a, b, sigmas, step_x, step_y, out):
+    """Single sites far above their neighbours of the same colour become the median of these."""
+    h, w = back.shape
+    for y in prange(h):
+        near = np.empty(8, np.float32)
+        for x in range(w):
+            n = 0
+            for j in range(-1, 2):
+                for i in range(-1, 2):
+                    yy, xx = y + j * step_y, x + i * step_x
+                    if (i or j) and 0 <= yy < h and 0 <= xx < w:
+                        near[n] = back[yy, xx]
+                        n += 1
+            some = np.sort(near[:n])
+            noise = math.sqrt(a * max(some[n - 1] - black, np.float32(0)) + b)
+            hot = back[y, x] > some[n - 1] + sigmas * noise
+            out[y, x] = (some[(n - 1) // 2] + some[n // 2]) / 2 if hot else back[y, x]
+
+
+def usual_first(paths: list[Path]) -> tuple[list[Path], Path]:
+    """The files as they are, and the first one that is exposed as most are."""
+    told: dict[Path, tuple[Any, ...]] = {}
+    for path in paths:
+        try:
+            m = glance(path)
+            told[path] = (m.model, m.focal_mm, m.iso, m.exposure_s)
+        except BrutoError:
+            continue
+    if not told:
+        return paths, paths[0]
+    kinds = list(told.values())
+    usual = max(set(kinds), key=kinds.count)
+    return paths, next(p for p in paths if told.get(p) == usual)
+
+
+def _at_sites(black: NDArray[np.float64], shape: tuple[int, ...], kind: str) -> Any:
+    """Black levels at the sites of a frame, or of its planes."""
+    if kind != "mosaic":
+        return black
+    found = np.empty(shape, np.float32)
+    for row in range(2):
+        for column in range(2):
+            found[row::2, column::2] = black[row, column]
+    return found
+
+
+def _linear(codes: NDArray[np.float32], frame: RawFrame, above_black: bool) -> NDArray[np.float32]:
+    """Light of codes with fractions, 1 = saturation; `above_black`: the codes are counted from black."""
+    m = frame.meta
+    offset: Any
+    times = float(max(1, int(65535 // (float(np.max(m.white)) + 1))))
+    black = np.asarray(m.black, float) * times
+    shaped = codes.reshape(frame.codes.shape)
+    offset = np.float32(0.5)
+    if above_black:
+        offset = offset + _at_sites(black, shaped.shape, m.kind)
+    stored = np.clip(shaped * times + offset, 0, 65535).astype(np.uint16)
+    meta = replace(m, black=black, white=np.asarray(m.white, float) * times, gain_maps=())
+    return linearise(RawFrame(stored, meta)).data
+
+
+def _colours(frame: Frame, data: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Camera RGB (H, W, 3) of light at the sites."""
+    whole = replace(frame, linear=replace(frame.linear, data=data))
+    h = data.shape[0]
+    return np.concatenate([colour_band(whole, top, min(h, top + BAND)) for top in range(0, h, BAND)])
+
+
+def turning_of(night: Night, frame: Frame) -> Turning:
+    """How the sky turns in the frames of a night that were read. Raises `BrutoError`."""
+    clear = [f for f in night.frames if not f.why and f.clear > 0.7]
+    some = clear[:: max(1, len(clear) // MANY)]
+    h, w = frame.linear.data.shape[:2]
+    return find_turning([f.spots for f in some], [f.start for f in some], (w, h), frame.meta.focal_35mm)
+
+
+def combine(reader: Reader, options: Options) -> Combined:
+    """Trails of a reader's files."""
+
+    def tell(share: float, text: str) -> None:
+        reader.progress(READING * share, text)
+
+    night = Night(reader.paths, reader.check, tell, options.remove)
+    night.plan()
+    most = before = back = None
+    last: Seen | None = None
+    weights, used = 0.0, 0
+    total = max(len([f for f in night.frames if not f.why]), 1)
+    for chunk in night:
+        if most is None or back is None:
+            most = np.zeros(chunk.middle.shape, np.float32)
+            back = np.zeros(chunk.middle.shape, np.float32)
+        step = (2, 2) if night.first is not None and night.first.codes.ndim == 2 else (3, 1)
+        for k, seen in enumerate(chunk.seen):
+            reader.check()
+            layer = chunk.layers(k)
+            joined = before is not None and last is not None and night.follows(last, seen)
+            weight = 1.0 - options.fade * (1 - used / total)
+            _lighten(most, layer, layer if before is None else before, joined, np.float32(weight), *step)
+            before, last = layer, seen
+            used += 1
+        share = len(chunk.seen) * max(chunk.clear - 0.3, 0.02) ** 2
+        back += np.float32(share) * chunk.middle
+        weights += share
+    reader.verdicts += [FrameVerdict(str(f.path), not f.why, f.why) for f in night.frames]
+    if most is None or back is None or night.first is None or used < 2:
+        reasons = "; ".join(f"{f.path.name}: {f.why}" for f in night.frames if f.why)
+        raise BrutoError(f"Fewer than two of these frames can be merged. {reasons}")
+    back /= np.float32(weights)
+    return _finished(reader, night, most, back, used, options)
+
+
+def _finished(reader: Reader, night: Night, most: NDArray, back: NDArray, used: int, options: Options) -> Combined:
+    frame, first = reader.reference, night.first
+    assert first is not None
+    reader.progress(READING, "joining trails and sky")
+    black, span = float(np.mean(first.meta.black)), float(np.min(first.meta.white)) - float(np.mean(first.meta.black))
+    a, b = (float(frame.noise[:, k].mean()) for k in (0, 1))
+    a, b = a * span, b * span * span  # in codes
+    step = (2, 2) if first.codes.ndim == 2 else (3, 1)
+    clean = np.empty_like(back)
+    _without_hot(back, np.float32(black), np.float32(a), np.float32(b), np.float32(HOT / math.sqrt(used)), *step, clean)
+    _above_noise(most, clean, black, a, b)
+    reader.check()
+    sky = _linear(clean, first, False)
+    trails = _linear(most, first, True)
+    ground = _colours(frame, sky)
+    light = _colours(frame, sky + trails)
+    warnings = []
+    if options.bridge:
+        try:
+            turning = turning_of(night, frame)
+            arcs = missed(night.frames, turning, night.pace)
+            stars = light - ground
+            draw(stars, arcs, _width(night))
+            light = ground + stars
+        except BrutoError as error:
+            warnings.append(f"Gaps are not bridged: {error}")
+    gain = math.sqrt(used)
+    return Combined(light, frame.noise / gain**2, gain, gain, warnings=tuple(warnings))
+
+
+def _width(night: Night) -> float:
+    """Standard deviation across trails, pixels: of the narrow side of the spots, in half-size planes."""
+    return TRAIL_SIGMA
+
+
+def _expect(frames: Sequence[Shown]) -> str:
+    seconds = sum(f.seconds or 0.0 for f in frames)
+    turn = f"Trails of {seconds / 239.3:.1f}°" if seconds else "Trails"
+    return f"{turn}; the ground and the sky become {math.sqrt(max(len(frames), 1)):.0f} × cleaner."
+
+
+TRAILS = Method(
+    key="trails", command="trails", help="Merge frames of a night into star trails.",
+    title="Star trails", sets=("trail",), expect=_expect,
+    combine=lambda reader: combine(reader, Options()), order=usual_first,
+)  # fmt: skip

@@ -1,0 +1,83 @@
+"""Stars of a frame: bright round spots above their surroundings, with their places between pixels."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+AROUND = 25
+"""Pixels of the half-size plane about a place by which its surroundings are judged."""
+LEAST_SNR = 7.0
+"""Height of a star's peak over the noise about it."""
+MOST = 900
+"""Stars of a frame at most, the brightest."""
+REACH = 3
+"""Pixels about a peak within which its light is gathered."""
+
+
+@dataclass(frozen=True)
+class Spots:
+    """`places` (N, 2) in pixels of the full frame, `light` (N,) above the surroundings in units of saturation times
+    pixels, `long` (N,): how much longer than wide each is (1 = round).
+    """
+
+    places: NDArray[np.float64]
+    light: NDArray[np.float64]
+    long: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+
+def half_plane(data: NDArray) -> NDArray[np.float32]:
+    """A mosaic, or colours (H, W, 3), as one plane of half the size, float32."""
+    if data.ndim == 3:
+        return cv2.resize(data.astype(np.float32).mean(axis=2), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    h, w = data.shape[0] // 2 * 2, data.shape[1] // 2 * 2
+    return cv2.resize(data[:h, :w], (w // 2, h // 2), interpolation=cv2.INTER_AREA).astype(np.float32)
+
+
+def above(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """A plane above its surroundings, and the noise there (standard deviation, from median deviations of blocks)."""
+    small = (max(2, plane.shape[1] // 8), max(2, plane.shape[0] // 8))
+    base = cv2.resize(plane, small, interpolation=cv2.INTER_AREA)
+    base = cv2.resize(cv2.medianBlur(base, 3), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+    over = plane - base
+    step = np.abs(over[:, 1:] - over[:, :-1])
+    h, w = step.shape[0] // AROUND, step.shape[1] // AROUND
+    if h < 1 or w < 1:
+        return over, np.full_like(over, max(float(np.median(step)) / 0.954, 1e-6))
+    blocks = step[: h * AROUND, : w * AROUND].reshape(h, AROUND, w, AROUND)[:, ::3, :, ::2]
+    spread = np.median(blocks.transpose(0, 2, 1, 3).reshape(h, w, -1), axis=2) / 0.954
+    noise = cv2.resize(spread.astype(np.float32), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+    return over, np.maximum(noise, 1e-6)
+
+
+def find_spots(plane: NDArray[np.float32], least: float = LEAST_SNR) -> Spots:
+    """Spots in a half-size plane (see `half_plane`)."""
+    over, noise = above(plane)
+    soft = cv2.GaussianBlur(over, (0, 0), 0.8)
+    peak = (soft >= cv2.dilate(soft, np.ones((5, 5), np.uint8))) & (soft > least * 0.42 * noise)
+    peak[:REACH] = peak[-REACH:] = False
+    peak[:, :REACH] = peak[:, -REACH:] = False
+    ys, xs = np.nonzero(peak)
+    if len(ys) > MOST:
+        keep = np.argsort(soft[ys, xs])[::-1][:MOST]
+        ys, xs = ys[keep], xs[keep]
+    if not len(ys):
+        return Spots(np.zeros((0, 2)), np.zeros(0), np.zeros(0))
+    offsets = np.arange(-REACH, REACH + 1)
+    parts = over[ys[:, None, None] + offsets[:, None], xs[:, None, None] + offsets].astype(float)
+    fall = np.exp(-(offsets[:, None] ** 2 + offsets**2) / (2 * 1.6**2))
+    weight = np.maximum(parts, 0) * fall
+    total = np.maximum(weight.sum(axis=(1, 2)), 1e-12)
+    dx, dy = (weight * offsets).sum(axis=(1, 2)) / total, (weight * offsets[:, None]).sum(axis=(1, 2)) / total
+    ax, ay = offsets - dx[:, None, None], offsets[:, None] - dy[:, None, None]
+    xx, yy, xy = ((weight * m).sum(axis=(1, 2)) / total for m in (ax * ax, ay * ay, ax * ay))
+    middle, apart = (xx + yy) / 2, np.sqrt(((xx - yy) / 2) ** 2 + xy**2)
+    long = np.sqrt((middle + apart + 0.05) / np.maximum(middle - apart + 0.05, 0.02))
+    places = np.stack([2 * (xs + dx) + 0.5, 2 * (ys + dy) + 0.5], axis=1)
+    return Spots(places, parts.sum(axis=(1, 2)), long)
