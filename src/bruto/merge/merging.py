@@ -160,4 +160,5 @@ def merge(
     progress(1.0, "done")
     return MergeResult(
         target.path, (*reader.verdicts, *same), rms, found.gain, found.expected, found.range_ev, found.warnings,
+        found.stops,
     )  # fmt: skip

@@ -319,7 +319,7 @@ def picture_of(capture: Capture, style: str = "crisp") -> NDArray[np.uint8]:
     return finish(linear, 1 / capture.neutral, forward, noise, float(np.clip(aim, 0.8, 3.2)), STYLES[style])
 
 
-def _tags(capture: Capture, stamp: str) -> DngTags:
+def tags_of(capture: Capture, stamp: str) -> DngTags:
     """Tags of a mosaic raw."""
     lens = sm.LENSES[capture.lens]
     return DngTags(
@@ -400,7 +400,7 @@ def save(
     """Write the DNG and, beside it, the phone's picture (JPEG, or HEIC or AVIF by suffix); returns the files."""
     finished = picture_of(capture)
     h, w = finished.shape[:2]
-    tags = _tags(capture, taken.strftime("%Y:%m:%d %H:%M:%S"))
+    tags = tags_of(capture, taken.strftime("%Y:%m:%d %H:%M:%S"))
     if capture.light is not None:
         _write_processed(path, capture, tags, finished)
     else:

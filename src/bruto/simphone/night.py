@@ -8,7 +8,9 @@ frame come as they are asked for; each frame tells which of them it has.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -16,9 +18,10 @@ from numba import njit
 from numpy.typing import NDArray
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.container.dng_writer import write_dng
 from bruto.simphone import processed
 from bruto.simphone import sensor_model as sm
-from bruto.simphone.capture import Capture, Exposure, Phone
+from bruto.simphone.capture import Capture, Exposure, Phone, tags_of
 
 SIDEREAL = 2 * math.pi / 86164.0905
 """Turn of the sky, radians a second (sidereal day, IAU)."""
@@ -133,6 +136,7 @@ class NightPhone(Phone):
         self._lux = MAGNITUDE_0_LUX * 10 ** (-0.4 * magnitudes)
         self.magnitudes = magnitudes
         self._ground, self._sky = self._still()
+        self._back = self._air()
         self._frame: NightFrame | None = None
 
     # -- where stars are
@@ -188,6 +192,16 @@ class NightPhone(Phone):
             ground = ground + light[..., None] * np.array([1.0, 0.72, 0.35], np.float32)
             sky = sky * (1 - np.clip(light / 0.01, 0, 1))
         return (ground * (1 - sky[..., None])).astype(np.float32), sky
+
+    def _air(self) -> NDArray[np.float32]:
+        """Light of the clear sky (H, W, 3; cd/m2, camera RGB): lighter and greener towards the horizon."""
+        sine = np.maximum(self._height(), 0.02)
+        glow = SKY_CD_M2 * (0.75 + 0.25 / np.maximum(sine, 0.12) * 0.8)
+        green = SKY_CD_M2 * 0.25 * np.exp(-(((sine - 0.28) / 0.14) ** 2))  # a band of airglow
+        back = glow[..., None] * (self.true_neutral * [0.9, 1.0, 1.15]) + green[..., None] * (
+            self.true_neutral * [0.25, 1.0, 0.35]
+        )
+        return back.astype(np.float32)
 
     # -- frames
 
@@ -283,17 +297,11 @@ class NightPhone(Phone):
         self._lines(frame, stars, sigma)
         per_second = sm.F_NUMBER**2 / (sm.LENS_TRANSMISSION * seconds)  # lux seconds to cd/m2, see `exposure_factor`
         stars *= np.float32(per_second)
-        sine = np.maximum(self._height(), 0.02)
-        glow = SKY_CD_M2 * (0.75 + 0.25 / np.maximum(sine, 0.12) * 0.8)
-        green = SKY_CD_M2 * 0.25 * np.exp(-(((sine - 0.28) / 0.14) ** 2))  # a band of airglow
-        back = glow[..., None] * (self.true_neutral * [0.9, 1.0, 1.15]) + green[..., None] * (
-            self.true_neutral * [0.25, 1.0, 0.35]
-        )
-        clouds = self._clouds(frame)
+        clouds, back = self._clouds(frame), self._back
         if clouds is not None:
             stars *= clouds[..., None]
             back = back * (1 + 1.8 * (1 - clouds))[..., None]
-        image = self._ground + self._sky[..., None] * (back.astype(np.float32) + stars)
+        image = self._ground + self._sky[..., None] * (back + stars)
         if "shaken" in frame.marks:
             image = cv2.filter2D(image, -1, _line_kernel(0.012 * self.width))
         if frame.bad == "test shot":
@@ -307,6 +315,15 @@ class NightPhone(Phone):
             return self.shoot(frame.exposure, seed=seed * 10_000 + frame.number)
         finally:
             self._frame = None
+
+
+def save_frame(capture: Capture, path: Path, taken: datetime) -> Path:
+    """Write a frame as the phone does in its mode for the night: a raw with a small preview, and no picture."""
+    half = cv2.resize(capture.codes, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA).astype(np.float32)
+    grey = (np.clip((half - sm.BLACK) / (sm.WHITE - sm.BLACK) * 6, 0, 1) ** 0.45 * 255).astype(np.uint8)
+    tags = replace(tags_of(capture, taken.strftime("%Y:%m:%d %H:%M:%S")), description="Sky over the works")
+    write_dng(path, capture.codes, tags, np.repeat(grey[..., None], 3, axis=2))
+    return path
 
 
 def _line_kernel(length: float) -> NDArray[np.float32]:

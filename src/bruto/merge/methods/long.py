@@ -85,7 +85,7 @@ def _removed(reader: Reader) -> Combined:
     noise = reader.reference.noise
     light, count = combined_by_rows(reader, lambda stack: without_passing(stack, noise), "leaving out who passed")
     gain = 0.98 * math.sqrt(count)  # a few values of pure noise lie beyond the limit
-    return Combined(light, noise / gain**2, gain, math.sqrt(count))
+    return Combined(light, noise / gain**2, gain, math.sqrt(count), stops=math.log2(count))
 
 
 def _running(reader: Reader, lighten: bool) -> Combined:
@@ -112,9 +112,9 @@ def _running(reader: Reader, lighten: bool) -> Combined:
             counts[rows] += inside
     noise = reader.reference.noise
     if lighten:
-        return Combined(total, noise, 1.0, 1.0)
+        return Combined(total, noise, 1.0, 1.0, stops=math.log2(used))
     gain = math.sqrt(used)
-    return Combined(total / np.maximum(counts, 1)[..., None], noise / gain**2, gain, gain)
+    return Combined(total / np.maximum(counts, 1)[..., None], noise / gain**2, gain, gain, stops=math.log2(used))
 
 
 def longer_by(frames: Sequence[Shown]) -> str:

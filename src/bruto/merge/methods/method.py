@@ -27,7 +27,7 @@ class Combined:
     `light` (H, W, 3): float32, 1 = saturation of the reference, or float16, 1 = saturation of the shortest frame, which
     is written as such; `noise` (3, 2): a, b of its channels; `gain`: how much lower its noise is than that of one
     frame; `expected`: what was to be had; `baseline`: EV that the result is darker than the
-    reference; `range_ev`; `warnings`: what fell short.
+    reference; `range_ev`; `warnings`: what fell short; `stops`: how much longer it exposed than one frame.
     """
 
     light: NDArray
@@ -37,6 +37,7 @@ class Combined:
     baseline: float = 0.0
     range_ev: float = 0.0
     warnings: tuple[str, ...] = ()
+    stops: float = 0.0
 
 
 @dataclass(frozen=True)

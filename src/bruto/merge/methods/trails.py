@@ -238,7 +238,7 @@ def _finished(reader: Reader, night: Night, most: NDArray, back: NDArray, used: 
     ground = _colours(frame, sky)
     light = _colours(frame, sky + trails)
     warnings = []
-    if options.bridge:
+    if options.bridge and options.fade < 1:
         try:
             turning = turning_of(night, frame)
             arcs = missed(night.frames, turning, night.pace)
@@ -248,7 +248,7 @@ def _finished(reader: Reader, night: Night, most: NDArray, back: NDArray, used: 
         except BrutoError as error:
             warnings.append(f"Gaps are not bridged: {error}")
     gain = math.sqrt(used)
-    return Combined(light, frame.noise / gain**2, gain, gain, warnings=tuple(warnings))
+    return Combined(light, frame.noise / gain**2, gain, gain, warnings=tuple(warnings), stops=math.log2(used))
 
 
 def _width(night: Night) -> float:

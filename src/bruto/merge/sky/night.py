@@ -292,11 +292,11 @@ class Night:
         if not used:
             return None
         stack = np.stack([held[k][1] for k in used])
-        middle = np.empty(stack.shape[1:], np.float32)
+        height, width = held[0][1].shape
+        middle = np.empty((height, width), np.float32)
         _middle(stack, middle)
         some = [held[k][0] for k in used]
         size = COARSE * (3 if self.first is not None and self.first.codes.ndim == 3 else 1)
-        height, width = int(middle.shape[0]), int(middle.shape[1])
         shape = (-(-height // COARSE), -(-width // size))
 
         def layer(k: int) -> NDArray[np.int16]:
