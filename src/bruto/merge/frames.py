@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -24,6 +25,11 @@ LEAST_SHARE = 0.25
 """Share of tracked details that must move together."""
 STILL_PX = 0.06
 """Movement of the corners, in pixels, below which a frame counts as unmoved."""
+
+STILL_BLOCK, STILL_SHIFT, STILL_SHARE, LEAST_BLOCKS = 24, 0.08, 0.4, 24
+"""Pixels of the half-size plane a side of a block, the shift below which one stands still, the share of such blocks
+that tells of a tripod, and how many blocks have to know.
+"""
 
 
 @dataclass(frozen=True)
@@ -112,8 +118,38 @@ def brightness(frame: Frame, gain: float = 1.0) -> NDArray[np.float32]:
     return half * np.float32(gain)
 
 
+def still_share(reference: NDArray[np.float32], other: NDArray[np.float32]) -> tuple[float, int]:
+    """Share of the blocks with structure in which a frame (half-size brightness) has not moved, and how many there are:
+    each block's shift by least squares (Lucas, Kanade 1981), where noise lets it be known.
+    """
+    smooth = [cv2.GaussianBlur(p, (0, 0), 1.2) for p in (reference, other)]
+    gx, gy = (cv2.Sobel(smooth[0], cv2.CV_32F, dx, dy, scale=1 / 8) for dx, dy in ((1, 0), (0, 1)))
+    gap = smooth[0] - smooth[1]
+    rows, columns = (n // STILL_BLOCK for n in reference.shape)
+    if rows < 2 or columns < 2:
+        return 0.0, 0
+    size = (columns, rows)
+    xx, xy, yy, bx, by, rest = (
+        cv2.resize(p, size, interpolation=cv2.INTER_AREA).astype(float) * STILL_BLOCK**2
+        for p in (gx * gx, gx * gy, gy * gy, gx * gap, gy * gap, gap * gap)
+    )
+    determinant = np.maximum(xx * yy - xy * xy, 1e-20)
+    dx, dy = (yy * bx - xy * by) / determinant, (xx * by - xy * bx) / determinant
+    least = (xx + yy) / 2 - np.sqrt(((xx - yy) / 2) ** 2 + xy * xy)
+    noise = float(np.percentile(rest, 20)) / STILL_BLOCK**2
+    known = least > noise * 8 / (STILL_SHIFT / 2) ** 2  # smoothed noise: some eight places count as one
+    if known.sum() < LEAST_BLOCKS:
+        return 0.0, int(known.sum())
+    return float((np.hypot(dx, dy)[known] < STILL_SHIFT).mean()), int(known.sum())
+
+
 def align(reference: NDArray[np.float32], other: NDArray[np.float32], size: tuple[int, int]) -> Alignment:
-    """Alignment of full-size frames (width, height) from half-size brightness."""
+    """Alignment of full-size frames (width, height) from half-size brightness. Where a good part of the picture has not
+    moved at all the frame stands still, whatever water and people do in the rest of it.
+    """
+    share, blocks = still_share(reference, other)
+    if share >= STILL_SHARE:
+        return Alignment(np.eye(3), 0.0, STILL_SHIFT / 2, blocks, size, size, STILL_SHIFT / math.sqrt(blocks), share)
     found = register(reference, other, "rigid")
     # the half-size grid: full pixel x has its centre at (x + 0.5) / 2 - 0.5, so relative coordinates are the same
     found = replace(

@@ -20,13 +20,15 @@ from bruto.merge.methods.method import Combined, Method, Shown
 from bruto.merge.reader import Reader
 from bruto.merge.spool import combined_by_rows
 
-FAR = 3.0
-"""Robust standard deviations of a place's values from their middle, beyond which one is of something that passed."""
+FAR, FAR_MOVING = 3.0, 4.5
+"""Standard deviations from a place's middle value beyond which one is of something that passed: of the noise, and of
+what the place itself does where it moves, as water does, whose light has a long tail.
+"""
 BAND = 384
 
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _without_passing(stack, a, b, far, out):
+def _without_passing(stack, a, b, far, far_moving, out):
     """Mean of the values of each place that are near their middle one; the middle of all colours decides together."""
     count, rows, width = stack.shape[:3]
     for y in prange(rows):
@@ -50,7 +52,7 @@ def _without_passing(stack, a, b, far, out):
                     apart[k] = abs(some[k] - middle)
                 spread = np.float32(1.4826) * np.sort(apart[:n])[n // 2]
                 noise = math.sqrt(max(a[c] * max(middle, np.float32(0)) + b[c], np.float32(0)))
-                room = far * max(spread, np.float32(noise))
+                room = max(far * np.float32(noise), far * spread if spread < 1.5 * noise else far_moving * spread)
                 for k in range(count):
                     if abs(stack[k, y, x, c] - middle) > room:
                         keep[k] = False
@@ -71,13 +73,13 @@ def _without_passing(stack, a, b, far, out):
                     out[y, x, c] = np.sort(values[:n])[n // 2] if n else np.float32(0)
 
 
-def without_passing(stack: NDArray[np.float32], noise: NDArray, far: float = FAR) -> NDArray[np.float32]:
+def without_passing(stack: NDArray[np.float32], noise: NDArray) -> NDArray[np.float32]:
     """The mean of a stack (N, rows, W, 3; NaN where a frame holds no picture) without what passes through a few frames;
     `noise` (3, 2): a, b of the variance.
     """
     out = np.empty(stack.shape[1:], np.float32)
     a, b = (np.ascontiguousarray(noise[:, k], np.float32) for k in (0, 1))
-    _without_passing(stack, a, b, np.float32(far), out)
+    _without_passing(stack, a, b, np.float32(FAR), np.float32(FAR_MOVING), out)
     return out
 
 

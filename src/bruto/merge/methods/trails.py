@@ -28,18 +28,18 @@ from bruto.merge.frames import Frame, colour_band
 from bruto.merge.methods.method import Combined, Method, Shown
 from bruto.merge.reader import READING, Reader
 from bruto.merge.result import FrameVerdict
-from bruto.merge.sky.arcs import draw, missed
-from bruto.merge.sky.night import Night, Seen
+from bruto.merge.sky.arcs import draw, even_colour, missed, smoothed_along
+from bruto.merge.sky.night import COARSE, Chunk, Night, Seen
 from bruto.merge.sky.turning import Turning, find_turning
 
 HOT = 6.0
 """Standard deviations above all its neighbours from which a site of the background is a defect."""
+CLEAR = 0.85
+"""Share of the sky that a chunk shows, from which its stars near the pole count."""
 STAND_OUT = 3.5
 """Standard deviations of a neighbourhood's lightest values above the usual ones, from which a trail is believed."""
 MANY = 24
 """Frames by which the pole is found."""
-TRAIL_SIGMA = 0.9
-"""Width of a bridged trail where none can be measured, pixels."""
 BAND = 384
 
 
@@ -177,12 +177,58 @@ def _colours(frame: Frame, data: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.concatenate([colour_band(whole, top, min(h, top + BAND)) for top in range(0, h, BAND)])
 
 
+def _slow(lightest: NDArray[np.float32], back: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Stars near the pole, which stay where they are for a whole chunk: the lightest of the chunks' middle values above
+    the mean of them, less what changes slowly over the frame.
+    """
+    if not lightest.any():
+        return np.zeros_like(back)
+    over = lightest - back
+    small = cv2.resize(over, None, fx=1 / COARSE, fy=1 / COARSE, interpolation=cv2.INTER_AREA)
+    return over - cv2.resize(cv2.medianBlur(small, 5), over.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+
+
 def turning_of(night: Night, frame: Frame) -> Turning:
     """How the sky turns in the frames of a night that were read. Raises `BrutoError`."""
     clear = [f for f in night.frames if not f.why and f.clear > 0.7]
     some = clear[:: max(1, len(clear) // MANY)]
     h, w = frame.linear.data.shape[:2]
     return find_turning([f.spots for f in some], [f.start for f in some], (w, h), frame.meta.focal_35mm)
+
+
+class _Sums:
+    """What is kept of all frames (H, W; codes): `most`, the lightest above the sky; `back`, the weighted sum of middle
+    values; `lightest` of these.
+    """
+
+    def __init__(self, shape: tuple[int, ...], step: tuple[int, int]) -> None:
+        self.most, self.back, self.lightest = (np.zeros(shape, np.float32) for _ in range(3))
+        self.step = step
+        self.weights, self.used = 0.0, 0
+        self._before: tuple[NDArray[np.int16], Seen] | None = None
+
+    def add(self, layer: NDArray[np.int16], seen: Seen, night: Night, weight: float) -> None:
+        """One frame's stars, with a `weight` of their light."""
+        before, joined = layer, False
+        if self._before is not None:
+            before, joined = self._before[0], night.follows(self._before[1], seen)
+        _lighten(self.most, layer, before, joined, np.float32(weight), *self.step)
+        self._before = layer, seen
+        self.used += 1
+
+    def add_middle(self, chunk: Chunk) -> None:
+        """The sky and ground of a chunk; the less clear, the less they count."""
+        share = len(chunk.seen) * max(chunk.clear - 0.3, 0.02) ** 2
+        self.back += np.float32(share) * chunk.middle
+        self.weights += share
+        if chunk.clear > CLEAR:
+            np.maximum(self.lightest, chunk.middle, out=self.lightest)
+
+    def finished(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """The lightest above the sky, and the sky."""
+        back = self.back / np.float32(self.weights)
+        np.maximum(self.most, _slow(self.lightest, back), out=self.most)
+        return self.most, back
 
 
 def combine(reader: Reader, options: Options) -> Combined:
@@ -193,31 +239,23 @@ def combine(reader: Reader, options: Options) -> Combined:
 
     night = Night(reader.paths, reader.check, tell, options.remove)
     night.plan()
-    most = before = back = None
-    last: Seen | None = None
-    weights, used = 0.0, 0
     total = max(len([f for f in night.frames if not f.why]), 1)
+    sums: _Sums | None = None
     for chunk in night:
-        if most is None or back is None:
-            most = np.zeros(chunk.middle.shape, np.float32)
-            back = np.zeros(chunk.middle.shape, np.float32)
-        step = (2, 2) if night.first is not None and night.first.codes.ndim == 2 else (3, 1)
+        if sums is None:
+            mosaic = night.first is not None and night.first.codes.ndim == 2
+            sums = _Sums(chunk.middle.shape, (2, 2) if mosaic else (3, 1))
         for k, seen in enumerate(chunk.seen):
             reader.check()
-            layer = chunk.layers(k)
-            joined = before is not None and last is not None and night.follows(last, seen)
-            weight = 1.0 - options.fade * (1 - used / total)
-            _lighten(most, layer, layer if before is None else before, joined, np.float32(weight), *step)
-            before, last = layer, seen
-            used += 1
-        share = len(chunk.seen) * max(chunk.clear - 0.3, 0.02) ** 2
-        back += np.float32(share) * chunk.middle
-        weights += share
+            sums.add(chunk.layers(k), seen, night, 1.0 - options.fade * (1 - sums.used / total))
+        sums.add_middle(chunk)
     reader.verdicts += [FrameVerdict(str(f.path), not f.why, f.why) for f in night.frames]
-    if most is None or back is None or night.first is None or used < 2:
+    if sums is None or sums.used < 2:
         reasons = "; ".join(f"{f.path.name}: {f.why}" for f in night.frames if f.why)
         raise BrutoError(f"Fewer than two of these frames can be merged. {reasons}")
-    back /= np.float32(weights)
+    most, back = sums.finished()
+    used = sums.used
+    del sums
     return _finished(reader, night, most, back, used, options)
 
 
@@ -238,22 +276,18 @@ def _finished(reader: Reader, night: Night, most: NDArray, back: NDArray, used: 
     ground = _colours(frame, sky)
     light = _colours(frame, sky + trails)
     warnings = []
-    if options.bridge and options.fade < 1:
-        try:
-            turning = turning_of(night, frame)
-            arcs = missed(night.frames, turning, night.pace)
-            stars = light - ground
-            draw(stars, arcs, _width(night))
-            light = ground + stars
-        except BrutoError as error:
-            warnings.append(f"Gaps are not bridged: {error}")
+    stars = even_colour(light - ground)
+    try:
+        turning = turning_of(night, frame)
+        if options.bridge and options.fade < 1:
+            draw(stars, missed(night.frames, turning, night.pace))
+        starts = [f.start for f in night.frames if not f.why]
+        stars = smoothed_along(stars, turning, max(starts) - min(starts))
+    except BrutoError as error:
+        warnings.append(f"Gaps are not bridged: {error}" if options.bridge else str(error))
+    light = ground + stars
     gain = math.sqrt(used)
     return Combined(light, frame.noise / gain**2, gain, gain, warnings=tuple(warnings), stops=math.log2(used))
-
-
-def _width(night: Night) -> float:
-    """Standard deviation across trails, pixels: of the narrow side of the spots, in half-size planes."""
-    return TRAIL_SIGMA
 
 
 def _expect(frames: Sequence[Shown]) -> str:

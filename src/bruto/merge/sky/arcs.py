@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
+import cv2
 import numpy as np
-from numba import njit
+from numba import njit, prange
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
@@ -21,11 +22,17 @@ FOUND_PX = 2.5
 """Pixels from where a star should be within which a spot is that star."""
 LEAST_TIMES = 3
 """Frames that a star is seen in at least."""
-ROUND_ABOUT_PX, HIDDEN_SHARE, LEAST_ABOUT = 260.0, 0.6, 4
-"""Stars about one, the share of them that is not seen where a cloud hides them, and how many tell that."""
+NEIGHBOURS, HIDDEN_SHARE, LEAST_ABOUT = 8, 0.6, 4
+"""Stars about one, the share of them that is not seen where a cloud hides them, and how many tell that at least."""
 LONGEST = 40
 """Frames that are bridged at once."""
 STEP_PX = 0.5
+COLOUR_SIGMA = 2.5
+"""Pixels about a place by which the colour of a trail is told."""
+ALONG_PX = 4
+"""Pixels to both sides over which a trail is averaged along its arc, at most."""
+ACROSS_PX, ON_PX = 4.0, 7.0
+"""Pixels to both sides of a trail's middle, and along it, that its profile is taken from."""
 SAMPLES = 24
 """Frames whose stars make the catalogue."""
 
@@ -107,48 +114,142 @@ def _way(turning: Turning, star: NDArray, begin: float, end: float, count: int) 
 
 
 def _clouded(where: NDArray, inside: NDArray, seen: NDArray) -> NDArray[np.bool_]:
-    """Stars about which most others are hidden as well."""
-    places = np.where(inside[:, None], where, -1e6)
+    """Stars of which most neighbours are hidden as well."""
     hidden = np.zeros(len(where), bool)
-    for k, about in enumerate(cKDTree(places).query_ball_point(places, ROUND_ABOUT_PX)):
-        if inside[k] and len(about) >= LEAST_ABOUT:
-            hidden[k] = 1 - seen[about].mean() > HIDDEN_SHARE
+    there = np.nonzero(inside)[0]
+    count = min(NEIGHBOURS, len(there))
+    if count >= LEAST_ABOUT:
+        _, about = cKDTree(where[there]).query(where[there], count)
+        hidden[there] = 1 - seen[there][about].mean(axis=1) > HIDDEN_SHARE
     return hidden
 
 
+def even_colour(stars: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Trails (H, W, 3) whose colour is that of their neighbourhood: a trail is narrower than the mosaic can tell colours
+    apart, but its star has one colour all along.
+    """
+    light = np.maximum(stars, 0)
+    around = cv2.GaussianBlur(light, (0, 0), COLOUR_SIGMA)
+    brightness, mean = light.sum(axis=2), around.sum(axis=2)
+    return around * (brightness / np.maximum(mean, 1e-9))[..., None]
+
+
+def drift(turning: Turning, step: int = 16) -> NDArray[np.float32]:
+    """How far stars move at each place, pixels a second (H, W, 2)."""
+    w, h = turning.size
+    ys, xs = np.meshgrid(np.arange(0, h + step, step), np.arange(0, w + step, step), indexing="ij")
+    places = np.stack([xs.ravel(), ys.ravel()], axis=1).astype(float)
+    moved = (turning.moved(places, 10.0) - turning.moved(places, -10.0)) / 20.0
+    field = np.nan_to_num(moved).reshape(*xs.shape, 2).astype(np.float32)
+    grid = np.float32(1 / step)
+    mx, my = np.meshgrid(np.arange(w, dtype=np.float32) * grid, np.arange(h, dtype=np.float32) * grid)
+    return cv2.remap(field, mx, my, cv2.INTER_LINEAR)
+
+
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _along(stars, field, seconds, reach, out):
+    h, w = stars.shape[:2]
+    for y in prange(h):
+        for x in range(w):
+            dx, dy = field[y, x, 0], field[y, x, 1]
+            speed = math.sqrt(dx * dx + dy * dy)
+            steps = int(min(float(reach), speed * seconds / 6))
+            if steps < 1:
+                for c in range(3):
+                    out[y, x, c] = stars[y, x, c]
+                continue
+            dx, dy = dx / speed, dy / speed
+            for c in range(3):
+                out[y, x, c] = 0
+            for k in range(-steps, steps + 1):
+                px, py = x + k * dx, y + k * dy
+                ix, iy = int(math.floor(px)), int(math.floor(py))
+                if ix < 0 or iy < 0 or ix >= w - 1 or iy >= h - 1:
+                    continue
+                fx, fy = px - ix, py - iy
+                for c in range(3):
+                    top = stars[iy, ix, c] * (1 - fx) + stars[iy, ix + 1, c] * fx
+                    bottom = stars[iy + 1, ix, c] * (1 - fx) + stars[iy + 1, ix + 1, c] * fx
+                    out[y, x, c] += top * (1 - fy) + bottom * fy
+            for c in range(3):
+                out[y, x, c] /= 2 * steps + 1
+
+
+def smoothed_along(stars: NDArray[np.float32], turning: Turning, seconds: float) -> NDArray[np.float32]:
+    """Trails (H, W, 3) of a night of so many seconds averaged along the way that stars go, over a few pixels: noise and
+    the mosaic make beads of them, the sky does not.
+    """
+    out = np.empty_like(stars)
+    _along(stars, drift(turning), np.float32(seconds), ALONG_PX, out)
+    return out
+
+
 @njit(cache=True, nogil=True)
-def _drawn(image, xs, ys, light, sigma):
+def _drawn(image, xs, ys, tx, ty, one, other):
+    """Give places within reach of an arc (points every half pixel with unit directions) what stands across the trail at
+    its ends (U, 3; every half pixel), mixed by the way between them.
+    """
     h, w = image.shape[:2]
-    reach = math.ceil(3 * sigma)
-    for k in range(len(xs)):
+    half = (len(one) - 1) // 2
+    reach = half // 2
+    count = len(xs)
+    for k in range(count):
+        share = np.float32(k / max(count - 1, 1))
         cx, cy = round(xs[k]), round(ys[k])
         for y in range(max(0, cy - reach), min(h, cy + reach + 1)):
             for x in range(max(0, cx - reach), min(w, cx + reach + 1)):
-                d = (x - xs[k]) ** 2 + (y - ys[k]) ** 2
-                weight = math.exp(-d / (2 * sigma * sigma))
+                dx, dy = x - xs[k], y - ys[k]
+                if abs(dx * tx[k] + dy * ty[k]) > 0.5:
+                    continue
+                at = 2 * (dx * -ty[k] + dy * tx[k]) + half
+                low = math.floor(at)
+                if low < 0 or low >= len(one) - 1:
+                    continue
+                part = np.float32(at - low)
                 for c in range(3):
-                    value = np.float32(light[k, c] * weight)
+                    a = one[low, c] * (1 - part) + one[low + 1, c] * part
+                    b = other[low, c] * (1 - part) + other[low + 1, c] * part
+                    value = a * (1 - share) + b * share
                     if value > image[y, x, c]:
                         image[y, x, c] = value
 
 
-def draw(stars: NDArray[np.float32], arcs: Sequence[Arc], sigma: float) -> int:
-    """Add arcs to an image of trails alone (H, W, 3), as bright as the trail is at both their ends; how many."""
-    drawn = 0
+def _across(
+    stars: NDArray[np.float32], place: NDArray[np.float64], direction: NDArray[np.float64]
+) -> tuple[NDArray[np.float32], float] | None:
+    """What stands across a trail (U, 3; every half pixel from `-ACROSS_PX`), mean of a few places from `place`, about
+    its own middle, and how far that lies from the place, pixels.
+    """
     h, w = stars.shape[:2]
+    across = np.arange(-ACROSS_PX, ACROSS_PX + 0.25, 0.5)
+    on = np.arange(0.0, ON_PX, 1.0)
+    x = place[0] + on[:, None] * direction[0] - across[None] * direction[1]
+    y = place[1] + on[:, None] * direction[1] + across[None] * direction[0]
+    if x.min() < 1 or y.min() < 1 or x.max() > w - 2 or y.max() > h - 2:
+        return None
+    middle = 0.0
+    for _ in range(3):
+        shifted = (x - middle * direction[1]).astype(np.float32), (y + middle * direction[0]).astype(np.float32)
+        part = np.maximum(cv2.remap(stars, *shifted, cv2.INTER_CUBIC), 0).mean(axis=0)
+        weight = part.sum(axis=1) * (np.abs(across) <= ACROSS_PX / 2)
+        middle += float((weight * across).sum() / max(float(weight.sum()), 1e-12))
+        middle = float(np.clip(middle, -1.5, 1.5))
+    return part.astype(np.float32), middle
+
+
+def draw(stars: NDArray[np.float32], arcs: Sequence[Arc]) -> int:
+    """Add arcs to an image of trails alone (H, W, 3), as they are at both their ends; how many."""
+    drawn = 0
     original = stars.copy() if arcs else stars
     for arc in arcs:
-        ends = []
-        for x, y in (arc.places[0], arc.places[-1]):
-            if not (3 <= x < w - 3 and 3 <= y < h - 3):
-                break
-            part = original[round(y) - 1 : round(y) + 2, round(x) - 1 : round(x) + 2].reshape(-1, 3)
-            ends.append(part[part.sum(axis=1).argmax()])
-        if len(ends) < 2 or min(e.sum() for e in ends) <= 0:
+        way = np.gradient(arc.places, axis=0)
+        way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
+        begin, end = _across(original, arc.places[0], -way[0]), _across(original, arc.places[-1], way[-1])
+        if begin is None or end is None or min(begin[0].max(), end[0].max()) <= 0:
             continue
-        share = np.linspace(0, 1, len(arc.places))[:, None]
-        light = np.maximum(ends[0] * (1 - share) + ends[1] * share, 0)
-        inside = _inside(arc.places, (w, h), 0.0)
-        _drawn(stars, arc.places[inside, 0], arc.places[inside, 1], light[inside], sigma)
+        one = begin[0][::-1].copy()  # it was looked at backwards
+        off = np.linspace(-begin[1], end[1], len(way))
+        x, y = arc.places[:, 0] - off * way[:, 1], arc.places[:, 1] + off * way[:, 0]
+        _drawn(stars, x, y, way[:, 0], way[:, 1], one, end[0])
         drawn += 1
     return drawn

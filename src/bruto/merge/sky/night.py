@@ -28,6 +28,8 @@ from bruto.merge.sky.turning import DIAGONAL_35MM, SIDEREAL, USUAL_35MM
 
 CHUNK = 12
 """Frames that are held at a time."""
+LEAST_OF_CHUNK = 7
+"""Frames of a chunk from which the middle value holds no star."""
 COARSE = 32
 """Places a side of the blocks by which slow changes are told."""
 SHAKEN = 0.72
@@ -155,6 +157,8 @@ class Night:
         self._counts: list[int] = []
         self._sky: NDArray[np.float64] | None = None
         self._low: list[NDArray] = []
+        self._carried: list[tuple[Seen, NDArray]] = []
+        self._middle: NDArray[np.float32] | None = None
         self._spare = np.zeros((1, 1), np.bool_)
 
     # -- which frames belong to it
@@ -248,13 +252,13 @@ class Night:
                     continue
                 held.append((seen, frame.codes.reshape(frame.codes.shape[0], -1)))
                 left = len(wanted) - k - 1
-                if (len(held) == CHUNK and left >= CHUNK // 2) or (left == 0 and held):
-                    chunk = self._chunk(held)
+                if len(held) == CHUNK and left >= CHUNK // 2:
+                    chunk = self._chunk(held, False)
                     if chunk is not None:
                         yield chunk
                     held = []
-            if held:
-                chunk = self._chunk(held)
+            if held or self._carried:
+                chunk = self._chunk(held, True)
                 if chunk is not None:
                     yield chunk
 
@@ -282,19 +286,27 @@ class Night:
         small = cv2.resize(codes[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA).astype(np.float32)
         return (small - np.float32(black)) / np.float32(span)
 
-    def _chunk(self, held: list[tuple[Seen, NDArray]]) -> Chunk | None:
+    def _chunk(self, fresh: list[tuple[Seen, NDArray]], last: bool) -> Chunk | None:
+        """A chunk of frames that were just read, with those that wait; None where too few of them are of use."""
+        held = [*self._carried, *fresh]
+        self._carried = []
         planes = [self.half(codes) for _, codes in held]
         middle_plane = np.median(np.stack(planes), axis=0).astype(np.float32)
-        for (seen, _), plane in zip(held, planes, strict=True):
+        for (seen, _), plane in zip(fresh, planes[len(held) - len(fresh) :], strict=True):
             self._look(seen, plane, middle_plane)
-        self._judge_sky([seen for seen, _ in held], planes, middle_plane)
+        self._judge_sky([seen for seen, _ in held], planes, middle_plane, len(fresh))
         used = [k for k, (seen, _) in enumerate(held) if not seen.why]
-        if not used:
+        if not used or (len(used) < LEAST_OF_CHUNK and not last):
+            self._carried = [held[k] for k in used]  # too few to tell what stands still: they wait for the next ones
             return None
         stack = np.stack([held[k][1] for k in used])
         height, width = held[0][1].shape
         middle = np.empty((height, width), np.float32)
-        _middle(stack, middle)
+        if len(used) < LEAST_OF_CHUNK and self._middle is not None:
+            middle = self._middle
+        else:
+            _middle(stack, middle)
+        self._middle = middle
         some = [held[k][0] for k in used]
         size = COARSE * (3 if self.first is not None and self.first.codes.ndim == 3 else 1)
         shape = (-(-height // COARSE), -(-width // size))
@@ -325,9 +337,10 @@ class Night:
         else:
             seen.lines = self._lines(plane - middle)
 
-    def _judge_sky(self, frames: list[Seen], planes: list[NDArray], middle: NDArray[np.float32]) -> None:
-        """How much of the sky and of its stars each frame shows, and which frames show too little."""
-        trees = self._confirmed(frames, middle)
+    def _judge_sky(self, frames: list[Seen], planes: list[NDArray], middle: NDArray[np.float32], fresh: int) -> None:
+        """How much of the sky and of its stars each frame shows, and which of the last `fresh` ones show too little."""
+        trees = self._confirmed(frames, middle)[len(frames) - fresh :]
+        frames, planes = frames[len(frames) - fresh :], planes[len(planes) - fresh :]
         rows, columns = (max(4, n // SKY_BLOCK) for n in middle.shape)
         if self._sky is None:
             self._sky = np.zeros((rows, columns))
@@ -356,7 +369,7 @@ class Night:
                 seen.why = f"clouds: {100 * len(places) / usual:.0f} % of the stars are seen"
 
     def _confirmed(self, frames: list[Seen], middle: NDArray[np.float32]) -> list[NDArray[np.float64]]:
-        """Places of spots that do not stand still, and that the frame before or after shows nearby as well."""
+        """Places of spots that do not stand still, and that one of the frames before or after shows nearby."""
         from scipy.spatial import cKDTree
 
         still = find_spots(middle).places
@@ -367,11 +380,11 @@ class Night:
                 places = places[np.isinf(cKDTree(still).query(places, distance_upper_bound=1.2)[0])]
             moving.append(places)
         diagonal = 2 * math.hypot(*middle.shape)
-        reach = 1.5 + 1.4 * self.pace * SIDEREAL * diagonal * USUAL_35MM / DIAGONAL_35MM
+        reach = 1.5 + 2.2 * self.pace * SIDEREAL * diagonal * USUAL_35MM / DIAGONAL_35MM
         found = []
         for k, places in enumerate(moving):
             near = np.zeros(len(places), bool)
-            for other in (k - 1, k + 1):
+            for other in (k - 2, k - 1, k + 1, k + 2):
                 if 0 <= other < len(moving) and len(moving[other]) and len(places):
                     near |= np.isfinite(cKDTree(moving[other]).query(places, distance_upper_bound=reach)[0])
             found.append(places[near])
