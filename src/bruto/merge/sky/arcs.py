@@ -125,8 +125,8 @@ def _clouded(where: NDArray, inside: NDArray, seen: NDArray) -> NDArray[np.bool_
 
 
 def even_colour(stars: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Trails (H, W, 3) whose colour is that of their neighbourhood: a trail is narrower than the mosaic can tell colours
-    apart, but its star has one colour all along.
+    """Trails (H, W, 3) whose colour is that of their neighbourhood: a trail is narrower than the mosaic can tell
+    colours apart, but its star has one colour all along.
     """
     light = np.maximum(stars, 0)
     around = cv2.GaussianBlur(light, (0, 0), COLOUR_SIGMA)
@@ -153,7 +153,7 @@ def _along(stars, field, seconds, reach, out):
         for x in range(w):
             dx, dy = field[y, x, 0], field[y, x, 1]
             speed = math.sqrt(dx * dx + dy * dy)
-            steps = int(min(float(reach), speed * seconds / 6))
+            steps = math.floor(min(float(reach), speed * seconds / 6))
             if steps < 1:
                 for c in range(3):
                     out[y, x, c] = stars[y, x, c]
@@ -163,7 +163,7 @@ def _along(stars, field, seconds, reach, out):
                 out[y, x, c] = 0
             for k in range(-steps, steps + 1):
                 px, py = x + k * dx, y + k * dy
-                ix, iy = int(math.floor(px)), int(math.floor(py))
+                ix, iy = math.floor(px), math.floor(py)
                 if ix < 0 or iy < 0 or ix >= w - 1 or iy >= h - 1:
                     continue
                 fx, fy = px - ix, py - iy

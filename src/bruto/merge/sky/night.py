@@ -20,7 +20,10 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.color.spaces import decode_srgb
 from bruto.container.dng_reader import read_dng
+from bruto.container.glance import glance
+from bruto.container.picture import decode_jpeg
 from bruto.container.rawframe import RawFrame
 from bruto.errors import BrutoError
 from bruto.merge.sky.stars import Spots, find_spots
@@ -44,6 +47,9 @@ CHANGED, CLOUD_SHARE = 0.06, 0.2
 STARS_SEEN = 0.3
 """Share of the stars of a clear frame, below which one is clouded."""
 MOST_LINES = 8
+PREVIEW_EDGE = 1400
+"""Long edge of a preview by which frames are judged, pixels."""
+CODES_LIGHT = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
 REMEMBERED = 60
 """Frames whose light is remembered to tell what is usual."""
 GAP = 1.6
@@ -165,8 +171,6 @@ class Night:
 
     def plan(self) -> None:
         """Look at what each file says: order by time, leave out test shots, and frames of other sizes and lenses."""
-        from bruto.container.glance import glance  # what a file says without its pixels
-
         told: list[tuple[Path, datetime | None, tuple, float]] = []
         for path in self._paths:
             try:
@@ -261,6 +265,29 @@ class Night:
                 chunk = self._chunk(held, True)
                 if chunk is not None:
                     yield chunk
+
+    def overview(self) -> Iterator[list[Seen]]:
+        """Judge the frames by the previews in their files, without reading a raw: chunk after chunk, all of them as far
+        as they are judged. Frames without a preview are not judged, and count as good.
+        """
+        wanted = [f for f in self.frames if not f.why]
+        held: list[tuple[Seen, NDArray[np.float32]]] = []
+        for k, seen in enumerate(wanted):
+            self._check()
+            self._progress((k + 1) / max(len(wanted), 1), f"looking at {seen.path.name}")
+            plane = _preview_plane(seen.path)
+            if plane is not None and (not held or held[0][1].shape == plane.shape):
+                held.append((seen, plane))
+            left = len(wanted) - k - 1
+            if held and ((len(held) == CHUNK and left >= CHUNK // 2) or left == 0):
+                planes = [p for _, p in held]
+                middle = np.median(np.stack(planes), axis=0).astype(np.float32)
+                some = [s for s, _ in held]
+                for one, plane in held:
+                    self._look(one, plane, middle)
+                self._judge_sky(some, planes, middle, len(some))
+                held = []
+                yield self.frames
 
     def _unusable(self, frame: RawFrame) -> str:
         if self.first is None:
@@ -411,6 +438,22 @@ class Night:
             dx, dy = 14 * (x1 - x0) / length, 14 * (y1 - y0) / length  # their ends are fainter than what was seen
             cv2.line(mask, (round(x0 - dx), round(y0 - dy)), (round(x1 + dx), round(y1 + dy)), 1, 7)
         return np.ascontiguousarray(mask.astype(bool))
+
+
+def _preview_plane(path: Path) -> NDArray[np.float32] | None:
+    """The preview in a raw as a plane of about linear light, `PREVIEW_EDGE` at most; None where there is none."""
+    try:
+        found = glance(path).preview
+        if found is None:
+            return None
+        with path.open("rb") as stream:
+            stream.seek(found[0])
+            picture = decode_jpeg(stream.read(found[1]))
+    except (BrutoError, OSError):
+        return None
+    scale = PREVIEW_EDGE / max(picture.shape[:2])
+    grey = CODES_LIGHT[picture[..., 1]]
+    return cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else grey
 
 
 def _blocks_of(codes: NDArray, middle: NDArray, size: int, out: NDArray) -> None:
