@@ -18,6 +18,7 @@ from typer.testing import CliRunner
 from bruto.cli import app
 from bruto.cli.merging import add_merges
 from bruto.container.dng_reader import read_dng
+from bruto.container.glance import glance
 from bruto.errors import BrutoError, Cancelled
 from bruto.merge.merging import merge
 from bruto.merge.methods.trails import TRAILS, Options, combine
@@ -112,6 +113,7 @@ class Judged(Sky):
         self.assertAlmostEqual(self.result.equivalent_stops, np.log2(used), places=3)
         self.assertEqual(self.result.warnings, ())
         self.assertEqual(read_dng(self.out).meta.merged, f"trails of {used} frames")
+        self.assertEqual(glance(self.out).merged, f"trails of {used} frames")  # so that it is no frame of its own set
         with rawpy.imread(str(self.out)) as raw:
             self.assertEqual(raw.raw_image_visible.shape[:2], SIZE[::-1])
 

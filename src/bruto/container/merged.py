@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from bruto.container.facts import text_of
 
 TAG = 50740
@@ -23,6 +25,8 @@ def private_of(merged: str) -> bytes:
 
 def merged_of(value: Any, software: str = "", description: str = "") -> str:
     """How a file was merged, from its private data; "" of any other file."""
+    if isinstance(value, np.ndarray) and value.dtype == np.uint8:
+        value = value[:400].tobytes()
     if isinstance(value, list | tuple):
         value = bytes(v for v in value[:400] if isinstance(v, int) and 0 <= v < 256)
     if isinstance(value, bytes | bytearray) and bytes(value).startswith(_HEAD):

@@ -16,6 +16,7 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
 from bruto.develop.source import open_source
 from bruto.develop.suggest.suggesting import suggest_all, take_all
+from bruto.errors import Cancelled
 from bruto.merge.result import MergeResult
 from bruto.publish import Target
 from bruto.session.shoot import Shoot
@@ -36,17 +37,45 @@ class Merging:
     finished = Signal(object)
     failed = Signal(str)
     seen = Signal(object, object)
+    judged = Signal(object)
+    """What is known of the frames of a night so far: a list of `Seen`."""
 
     def __init__(self, shoot: Shoot, background: Worker, render: Worker, unfinished: Unfinished, post: Post) -> None:
         self.shoot, self.unfinished, self._post = shoot, unfinished, post
         self._work = background.channel("merging")
         self._picture = render.channel("merged picture", 125)
+        self._judging = background.channel("judging frames")
         self._stop = threading.Event()
         self.running = False
+        self._judged_of: list[Path] = []
 
     def stop(self) -> None:
         """Stop the running merge; nothing is written."""
         self._stop.set()
+
+    def judge(self, files: list[Path]) -> None:
+        """Judge the frames of a night by their previews, behind the window; `judged` tells as it goes on."""
+
+        def work() -> object:
+            from bruto.merge.sky.night import Night  # its kernels are loaded where they are wanted
+
+            night = Night(files, self._check_judging, lambda share, text: None)
+            night.plan()
+            for frames in night.overview():
+                known = list(frames)
+                self._post(lambda known=known: self._tell_judged(files, known))  # type: ignore[misc]
+            return night.frames
+
+        self._judged_of = files
+        self._judging.ask(tuple(files), work, lambda found: self._tell_judged(files, found), lambda why: None)
+
+    def _check_judging(self) -> None:
+        if self._judging.dropped():
+            raise Cancelled("Other frames are looked at.")
+
+    def _tell_judged(self, files: list[Path], found: object) -> None:
+        if files is self._judged_of:
+            self.judged.emit(found)
 
     def start(self, files: list[Path], method: str, output: Target) -> None:
         """Merge files by a method to a new raw."""

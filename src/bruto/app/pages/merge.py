@@ -6,6 +6,7 @@ import math
 import time
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,6 +38,8 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 """Kinds of set that some method is for."""
 
 
+REASONS = (("test shots", "a test shot"), ("under clouds", "clouds"), ("moved", "moved"))
+"""What many frames are left out for, by how the reason of one begins."""
 MOST_SETS = 12
 """Sets that are listed to be gone to."""
 SAME_EV = 0.3
@@ -90,6 +93,15 @@ class MergePage(QWidget):
         self.expect.setObjectName("quiet")
         self.expect.setWordWrap(True)
         column.addWidget(self.expect)
+        self.judged = Label("")
+        self.judged.setWordWrap(True)
+        column.addWidget(self.judged)
+        self.suggested = QPushButton("Leave out what looks bad")
+        self.suggested.setToolTip(
+            "Clouds, test shots, moved frames: the chart marks them; aircraft are taken out as they are"
+        )
+        self.suggested.clicked.connect(self.chart.take_suggested)
+        column.addWidget(self.suggested)
         self.go = QPushButton("Merge")
         self.go.setObjectName("primary")
         self.go.setToolTip("Merge the chosen frames into one raw beside them")
@@ -119,6 +131,7 @@ class MergePage(QWidget):
         layout.addWidget(side)
         self.chart.chosen_changed.connect(self._describe)
         self.method.currentIndexChanged.connect(self._describe)
+        self.merging.judged.connect(self._show_judged)
         self.merging.progress.connect(self.set_progress)
         self.merging.finished.connect(self.finish)
         self.merging.failed.connect(lambda text: self.finish(None, text))
@@ -177,15 +190,38 @@ class MergePage(QWidget):
         self.method.clear()
         if usable:
             assert group is not None
-            self.chart.set_frames(group.shots)
+            night = group.kind == "trail"
+            shown = (*group.tests, *group.shots) if night else group.shots
+            self.chart.set_frames(shown, night, len(shown) - len(group.shots))
+            if night:
+                self.merging.judge([s.raw for s in self.chart.shots if s.raw is not None])
             for method in METHODS:
                 if group.kind in method.sets:
                     self.method.addItem(method.title, method.key)
         else:
             self.chart.set_frames(())
         self.method.setEnabled(usable)
+        self._show_judged(())
         self._show_reference()
         self._describe()
+
+    def _show_judged(self, frames: Sequence[Any]) -> None:
+        """What is known of a night's frames, and the button that acts on it."""
+        self.chart.set_judged(frames)
+        bad = [self.chart.why(k) for k in self.chart.bad()]
+        self.suggested.setVisible(self.chart.by_time)
+        self.suggested.setEnabled(bool(bad))
+        self.judged.setVisible(self.chart.by_time)
+        if not frames:
+            self.judged.setText("Looking at the frames …" if self.chart.by_time else "")
+            return
+        kinds = [next((name for name, begins in REASONS if why.startswith(begins)), "others") for why in bad]
+        counts = ", ".join(f"{kinds.count(name)} {name}" for name in dict.fromkeys(kinds))
+        flying = sum(bool(f.lines) for f in frames)
+        text = f"{len(bad)} of {len(frames)} frames look bad: {counts}." if bad else "All frames look good."
+        if flying:
+            text += f" Something flies through {flying} of them; that is taken out of the trails."
+        self.judged.setText(text)
 
     def _show_reference(self) -> None:
         """The first frame's preview, until there is a result."""
@@ -220,11 +256,11 @@ class MergePage(QWidget):
             self.expect.setText("")
             self.go.setEnabled(False)
             return
-        self.which.setText(f"{self.group.kind} of {len(self.group.shots)}, {n} used")
+        self.which.setText(f"{self.group.kind} of {len(self.chart.shots)}, {n} used")
         first = self.group.shots[0].meta
         assert first is not None
         self.facts.setText(
-            f"{n} used of {len(self.group.shots)}\n{first.width} × {first.height} px each, ISO {first.iso or 0:.0f}"
+            f"{n} used of {len(self.chart.shots)}\n{first.width} × {first.height} px each, ISO {first.iso or 0:.0f}"
         )
         frames = [Shown(s.meta.exposure_s, s.meta.iso) for s in chosen if s.meta]
         if self.method.currentData():

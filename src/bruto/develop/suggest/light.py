@@ -49,6 +49,8 @@ see the room dim; and the least. A dusk keeps ground that can be read, a room re
 """
 NIGHT, NIGHT_DIMMER = 3.0, 2.5
 """Light value (EV at ISO 100) of the scene's middle below which it is night, and L* less for each EV below."""
+NIGHT_EV, MOST_NIGHT_EV = 0.2, 1.5
+"""EV less for each EV below `NIGHT`, and at most."""
 DARK_SHARE = 0.5
 """L* of the darkest tenth over that of the middle in a backlit picture."""
 ROOM, ROOM_LIGHTNESS = (4.7, 5.7), 50.0
@@ -79,6 +81,15 @@ def light_value(meta: RawMeta, ev: NDArray[np.float32]) -> float | None:
     return camera + float(np.median(ev)) - meta.baseline_exposure
 
 
+def night_dimmed(value: float | None) -> float:
+    """EV by which a scene of a light value stays darker than by day: what is lifted to grey is no night.
+
+    >>> night_dimmed(8.0), round(night_dimmed(-5.0), 1)
+    (0.0, 1.5)
+    """
+    return 0.0 if value is None else min(NIGHT_EV * max(NIGHT - value, 0.0), MOST_NIGHT_EV)
+
+
 def middle_lightness(contrast: float, value: float | None) -> float:
     """L* at which the middle of a backlit or night picture should come to lie.
 
@@ -100,6 +111,8 @@ def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0, value: float | 
     white = float(np.percentile(ev, 97))
     by_middle, by_white = MIDDLE_EV - middle, WHITE_SURFACE_EV - white
     gain = min(0.5 * by_middle + 0.5 * by_white, HIGHLIGHTS_EV - float(np.percentile(ev, 99.5)))
+    night = night_dimmed(value)
+    gain -= night
     share, contrast = backlit(ev)
     if share > 0:
         wanted = middle_lightness(contrast, value)
@@ -117,6 +130,8 @@ def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0, value: float | 
     rest = "held back: noise would show" if held else f"bright surfaces at {bright} EV"
     if share > 0.5 and not held:
         rest = f"{rest}: lit from behind"
+    elif night and not held:
+        rest = f"{rest}: kept {night:.1f} EV darker, as it is night"
     return Suggestion("exposure", gain, f"middle of the scene lies {abs(middle):.1f} EV {side} grey, {rest}", middle)
 
 

@@ -285,7 +285,9 @@ class Night:
                 some = [s for s, _ in held]
                 for one, plane in held:
                     self._look(one, plane, middle)
-                self._judge_sky(some, planes, middle, len(some))
+                # each preview was made as light as it should look: what clouds do is in parts of it only
+                even = [p * np.float32(np.median(middle) / max(float(np.median(p)), 1e-6)) for p in planes]
+                self._judge_sky(some, even, middle, len(some))
                 held = []
                 yield self.frames
 
