@@ -10,7 +10,7 @@ import numpy as np
 
 from bruto.errors import BrutoError
 from bruto.merge.sky.arcs import Arc, catalogue, draw, missed
-from bruto.merge.sky.night import Seen
+from bruto.merge.sky.seen import Seen
 from bruto.merge.sky.stars import Spots, find_spots
 from bruto.merge.sky.turning import SIDEREAL, Turning, find_turning
 
@@ -125,7 +125,7 @@ class Arcs(unittest.TestCase):
                 keep = spots.places[:, 0] > SIZE[0] / 2
                 spots, clear = Spots(spots.places[keep], spots.light[keep], spots.long[keep]), 0.5
             if k not in lost:
-                frames.append(Seen(None, start, 15.0, spots=spots, clear=clear))  # type: ignore[arg-type]
+                frames.append(Seen(None, start, 15.0, spots=spots, cloud=1 - clear))  # type: ignore[arg-type]
         return frames, stars
 
     def test_the_catalogue_is_the_sky(self) -> None:

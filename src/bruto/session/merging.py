@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -57,14 +58,13 @@ class Merging:
         """Judge the frames of a night by their previews, behind the window; `judged` tells as it goes on."""
 
         def work() -> object:
-            from bruto.merge.sky.night import Night  # its kernels are loaded where they are wanted
+            from bruto.merge.sky.judging import overview  # its kernels are loaded where they are wanted
+            from bruto.merge.sky.seen import plan
 
-            night = Night(files, self._check_judging, lambda share, text: None)
-            night.plan()
-            for frames in night.overview():
-                known = list(frames)
-                self._post(lambda known=known: self._tell_judged(files, known))  # type: ignore[misc]
-            return night.frames
+            frames = plan(files)
+            for known in overview(frames, self._check_judging):
+                self._post(partial(self._tell_judged, files, list(known)))
+            return frames
 
         self._judged_of = files
         self._judging.ask(tuple(files), work, lambda found: self._tell_judged(files, found), lambda why: None)

@@ -29,7 +29,8 @@ from bruto.merge.methods.method import Combined, Method, Shown
 from bruto.merge.reader import READING, Reader
 from bruto.merge.result import FrameVerdict
 from bruto.merge.sky.arcs import draw, even_colour, missed, smoothed_along
-from bruto.merge.sky.night import COARSE, Chunk, Night, Seen
+from bruto.merge.sky.night import COARSE, Chunk, Night
+from bruto.merge.sky.seen import Seen
 from bruto.merge.sky.turning import Turning, find_turning
 
 HOT = 6.0
@@ -190,7 +191,7 @@ def _slow(lightest: NDArray[np.float32], back: NDArray[np.float32]) -> NDArray[n
 
 def turning_of(night: Night, frame: Frame) -> Turning:
     """How the sky turns in the frames of a night that were read. Raises `BrutoError`."""
-    clear = [f for f in night.frames if not f.why and f.clear > 0.7]
+    clear = [f for f in night.frames if not f.why and f.fine and f.clear > CLEAR]
     some = clear[:: max(1, len(clear) // MANY)]
     h, w = frame.linear.data.shape[:2]
     return find_turning([f.spots for f in some], [f.start for f in some], (w, h), frame.meta.focal_35mm)
@@ -238,7 +239,6 @@ def combine(reader: Reader, options: Options) -> Combined:
         reader.progress(READING * share, text)
 
     night = Night(reader.paths, reader.check, tell, options.remove)
-    night.plan()
     total = max(len([f for f in night.frames if not f.why]), 1)
     sums: _Sums | None = None
     for chunk in night:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
-from bruto.merge.sky.night import Seen
+from bruto.merge.sky.seen import Seen
 from bruto.merge.sky.turning import Turning
 
 FOUND_PX = 2.5

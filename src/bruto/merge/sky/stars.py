@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-AROUND = 25
+AROUND = 24
 """Pixels of the half-size plane about a place by which its surroundings are judged."""
 LEAST_SNR = 7.0
 """Height of a star's peak over the noise about it."""
@@ -21,12 +21,13 @@ REACH = 3
 @dataclass(frozen=True)
 class Spots:
     """`places` (N, 2) in pixels of the full frame, `light` (N,) above the surroundings in units of saturation times
-    pixels, `long` (N,): how much longer than wide each is (1 = round).
+    pixels, `long` (N,): how much longer than wide each is (1 = round); `size`: width and height of the frame.
     """
 
     places: NDArray[np.float64]
     light: NDArray[np.float64]
     long: NDArray[np.float64]
+    size: tuple[int, int] = (0, 0)
 
     def __len__(self) -> int:
         return len(self.places)
@@ -46,18 +47,19 @@ def above(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.f
     base = cv2.resize(plane, small, interpolation=cv2.INTER_AREA)
     base = cv2.resize(cv2.medianBlur(base, 3), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR)
     over = plane - base
-    step = np.abs(over[:, 1:] - over[:, :-1])
-    h, w = step.shape[0] // AROUND, step.shape[1] // AROUND
+    step = np.abs(over[::3, 1::2] - over[::3, : over.shape[1] // 2 * 2 : 2])  # some of them tell it
+    tall, wide = AROUND // 3, AROUND // 2
+    h, w = step.shape[0] // tall, step.shape[1] // wide
     if h < 1 or w < 1:
         return over, np.full_like(over, max(float(np.median(step)) / 0.954, 1e-6))
-    blocks = step[: h * AROUND, : w * AROUND].reshape(h, AROUND, w, AROUND)[:, ::3, :, ::2]
+    blocks = step[: h * tall, : w * wide].reshape(h, tall, w, wide)
     spread = np.median(blocks.transpose(0, 2, 1, 3).reshape(h, w, -1), axis=2) / 0.954
     noise = cv2.resize(spread.astype(np.float32), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR)
     return over, np.maximum(noise, 1e-6)
 
 
-def find_spots(plane: NDArray[np.float32], least: float = LEAST_SNR) -> Spots:
-    """Spots in a half-size plane (see `half_plane`)."""
+def find_spots(plane: NDArray[np.float32], least: float = LEAST_SNR, scale: float = 2.0) -> Spots:
+    """Spots in a plane that is so many times smaller than the frame (see `half_plane`)."""
     over, noise = above(plane)
     soft = cv2.GaussianBlur(over, (0, 0), 0.8)
     peak = (soft >= cv2.dilate(soft, np.ones((5, 5), np.uint8))) & (soft > least * 0.42 * noise)
@@ -79,5 +81,6 @@ def find_spots(plane: NDArray[np.float32], least: float = LEAST_SNR) -> Spots:
     xx, yy, xy = ((weight * m).sum(axis=(1, 2)) / total for m in (ax * ax, ay * ay, ax * ay))
     middle, apart = (xx + yy) / 2, np.sqrt(((xx - yy) / 2) ** 2 + xy**2)
     long = np.sqrt((middle + apart + 0.05) / np.maximum(middle - apart + 0.05, 0.02))
-    places = np.stack([2 * (xs + dx) + 0.5, 2 * (ys + dy) + 0.5], axis=1)
-    return Spots(places, parts.sum(axis=(1, 2)), long)
+    places = np.stack([scale * (xs + dx + 0.5) - 0.5, scale * (ys + dy + 0.5) - 0.5], axis=1)
+    size = round(scale * plane.shape[1]), round(scale * plane.shape[0])
+    return Spots(places, parts.sum(axis=(1, 2)), long, size)
