@@ -31,9 +31,9 @@ SIZE = (1008, 756)
 EXPOSURE = Exposure(1600.0, 15.0)
 BEGIN = datetime(2026, 6, 21, 23, 0, 0)
 WHAT = Happening(
-    clouds=((24, 29),), aircraft=(6,), satellites=(12,), lost=(17, 18), shaken=(34,), tests=2, lamp=True
+    clouds=((22, 34),), aircraft=(6,), satellites=(12,), lost=(17, 18), shaken=(40,), tests=2, lamp=True
 )  # fmt: skip
-COUNT = 44
+COUNT = 52
 
 
 def recorded(phone: NightPhone, frames: list[NightFrame], folder: Path) -> list[Path]:
@@ -151,11 +151,13 @@ class Trails(Sky):
                 found.append(way)
         return found
 
-    def profile(self, light: np.ndarray, way: np.ndarray) -> np.ndarray:
+    def profile(self, light: np.ndarray, way: np.ndarray, whole: bool = False) -> np.ndarray:
         grey = light.sum(axis=2).astype(np.float32)
         even = cv2.GaussianBlur(grey - cv2.blur(np.minimum(grey, 2 * np.median(grey)), (41, 41)), (0, 0), 1.5)
         found = cv2.remap(even, *(way[:, k].astype(np.float32)[None] for k in (0, 1)), cv2.INTER_LINEAR)[0]
-        edge = len(found) // 15
+        edge = 0 if whole else len(found) // 15
+        if not edge:
+            return found
         return found[edge:-edge]
 
     def test_arcs_are_whole(self) -> None:
@@ -166,16 +168,27 @@ class Trails(Sky):
         left = self.folder / "left.dng"
         merge(_with(bridge=False), self.files, left)
         broken = plain_linear(read_dng(left))
-        gaps = [1 - np.percentile(p, 2) / np.median(p) for p in (self.profile(broken, way) for way in ways)]
-        self.assertGreater(float(np.median(gaps)), 0.5)
+        whole, gaps = ([self.clouded(light, way) for way in ways] for light in (self.light, broken))
+        self.assertGreater(float(np.median(whole)), 0.8)
+        self.assertLess(float(np.median(gaps)), 0.75)
+
+    def clouded(self, light: np.ndarray, way: np.ndarray) -> float:
+        """Brightness of an arc while the clouds were there, against all of it."""
+        profile = self.profile(light, way, whole=True)
+        good = [f for f in self.frames if f.bad != "test shot"]
+        cloud = [f.start for f in good if f.bad == "cloud"]
+        times = good[0].start + 7.5 + 2.0 * np.arange(len(profile))
+        there = (times > cloud[1]) & (times < cloud[-1])
+        return float(profile[there].mean() / np.median(profile))
 
     def test_aircraft_go_and_stay_as_wanted(self) -> None:
         kept = self.folder / "kept.dng"
         merge(_with(remove=False), self.files, kept)
         more = (plain_linear(read_dng(kept)) - self.light).sum(axis=2)
         line = more > 8 * 1.4826 * np.median(np.abs(more))
-        self.assertGreater(line[: SIZE[1] // 3].sum(), 300)  # where it flew
-        self.assertLess(line[SIZE[1] // 2 :].sum(), 60)
+        above, below = line[: SIZE[1] // 3].sum(), line[SIZE[1] // 2 :].sum()
+        self.assertGreater(above, 300)  # where it flew
+        self.assertLess(below, 0.1 * above)
 
     def test_the_ground_is_cleaner_and_the_lamp_no_brighter(self) -> None:
         frame = next(f for f in self.frames if not f.bad and not f.marks)
@@ -201,7 +214,7 @@ class Trails(Sky):
         for way in self.ways(4.6):
             profile = self.profile(light, way)
             third = len(profile) // 3
-            self.assertLess(np.median(profile[:third]), 0.55 * np.median(profile[-third:]))
+            self.assertLess(np.median(profile[:third]), 0.7 * np.median(profile[-third:]))
 
     def test_the_command_line(self) -> None:
         add_merges()
