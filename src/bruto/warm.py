@@ -156,6 +156,39 @@ def _rest() -> None:
         Developer(open_source(folder / "bracket.dng")).render(best)
         developer = Developer(open_source(files[0]))
         developer.render(take_all(Recipe(), suggest_all(developer)).changed(noise_best=True))
+        merge("long", files, folder / "long.dng")
+        merge("trails", _night(folder), folder / "trails.dng")
+
+
+def _night(folder: Path) -> list[Path]:
+    """Frames of made-up stars that turn about a pole."""
+    from dataclasses import replace
+
+    import numpy as np
+
+    from bruto.container.dng_writer import write_dng
+    from bruto.merge.sky.turning import Turning
+    from bruto.simphone.capture import sample_tags
+    from bruto.simphone.night import _splash
+
+    w, h = SIZE
+    random = np.random.default_rng(2)
+    turning = Turning(np.array([0.0, -0.3, 0.954]), 380.0, 0.0, SIZE)
+    stars = turning.directions(random.uniform(-200, 700, (300, 2)))
+    tags = replace(sample_tags(), iso=1600.0, exposure_s=20.0)
+    ground = np.repeat(np.repeat(random.uniform(0, 0.2, (h // 6, w // 6)), 6, 0), 6, 1)[: h // 3]
+    files = []
+    for k in range(10):
+        light = random.normal(0.03, 0.001, (h, w, 3)).astype(np.float32)
+        light[-len(ground) :, : ground.shape[1]] += ground[..., None].astype(np.float32)
+        places = np.nan_to_num(turning.places(turning.turned(stars, 300.0 * k)), nan=-1e3)
+        _splash(light, places[:, 0], places[:, 1], np.full((len(places), 3), 0.4), 0.8)
+        codes = np.clip(light[..., 1] * float(tags.white[0]) + float(tags.black.mean()), 0, float(tags.white[0]))
+        path = folder / f"night{k}.dng"
+        taken = f"2026:06:21 23:{5 * k:02d}:00"
+        write_dng(path, codes.astype(np.uint16), replace(tags, taken=taken), np.zeros((90, 120, 3), np.uint8))
+        files.append(path)
+    return files
 
 
 if __name__ == "__main__":
