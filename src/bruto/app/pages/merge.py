@@ -312,8 +312,12 @@ class MergePage(QWidget):
         lines = [
             f"{len(used)} frames merged",
             f"noise {result.noise_gain:.2f} × lower than in {reference_of(result)}",
-            f"aligned within {result.rms_px:.2f} px",
         ]
+        if result.rms_px:
+            lines.append(f"aligned within {result.rms_px:.2f} px")
+        if result.equivalent_stops:
+            lines.append(f"exposed {result.equivalent_stops:.1f} stops longer than one frame")
+        lines += result.warnings
         if result.range_ev:
             lines.append(f"{result.range_ev:.1f} EV from noise to full")
         lines += [f"left out: {Path(f.file).name}, {f.reason}" for f in result.frames if not f.used]
