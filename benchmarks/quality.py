@@ -18,6 +18,7 @@ from tests.truth import chart_error, ideal_rgb, patch_masks, plain_linear, relat
 from benchmarks import photos
 from benchmarks.matching import matching
 from benchmarks.natural import natural
+from benchmarks.nights import nights
 from benchmarks.white import charts, white_balance
 from bruto.container.dng_reader import read_dng
 from bruto.merge.frames import colour_band, load_frame
@@ -209,6 +210,9 @@ def run_all(say: Callable[[str], None]) -> dict[str, Any]:
     say("quality: the phone's look on pairs …")
     results["matching"] = matching()
     say(f"  {json.dumps({k: v for k, v in results['matching'].items() if k != 'pairs'})}")
+    say("quality: a night …")
+    results["night"] = nights()
+    say(f"  {json.dumps(results['night'])}")
     with tempfile.TemporaryDirectory(prefix="bruto-quality-") as name:
         say("quality: white balance …")
         results["white_balance"], results["charts"] = white_balance(Path(name)), charts(Path(name))

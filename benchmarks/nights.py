@@ -1,0 +1,121 @@
+"""A night of many frames: `./run bench --quality`, or `python -m benchmarks.nights [FRAMES [MEGAPIXELS]]` for these
+figures alone.
+
+Frames of the simulated night, whose truth is known: how long trails take over decoding, how much memory, which frames
+are judged rightly by the previews and by the raws, and how far arcs dip where clouds were.
+"""
+
+from __future__ import annotations
+
+import json
+import multiprocessing
+import resource
+import sys
+import time
+from datetime import datetime, timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.container.dng_reader import read_dng
+from bruto.container.linearise import linearise
+from bruto.merge.merging import merge
+from bruto.merge.sky.judging import overview
+from bruto.merge.sky.seen import plan
+from bruto.simphone.capture import Exposure
+from bruto.simphone.night import Happening, NightFrame, NightPhone, save_frame
+from bruto.simphone.sensor_model import SIZES
+
+EXPOSURE = Exposure(1600.0, 15.0)
+BRIGHTEST = 4.8
+"""Magnitude up to which arcs are looked at."""
+
+
+def happening(count: int) -> Happening:
+    """A tenth of the night under clouds, two aircraft, a satellite, two lost frames, a moved one, two test shots."""
+    clouds = (count // 3, count // 3 + count // 10)
+    return Happening(
+        clouds=(clouds,), aircraft=(count // 5, count * 4 // 5),
+        satellites=(count // 2,), lost=(count * 6 // 10, count * 62 // 100), shaken=(count * 7 // 10,),
+        tests=2, lamp=True,
+    )  # fmt: skip
+
+
+def dips(light: NDArray, phone: NightPhone, frames: list[NightFrame]) -> list[float]:
+    """How far below its median each bright arc falls (hundredth of its length), as seen from a little away."""
+    good = [f for f in frames if f.bad != "test shot"]
+    times = np.arange(good[0].start + 7.5, good[-1].start + 7.5, 2.0)
+    grey = light.sum(axis=2).astype(np.float32)
+    even = cv2.GaussianBlur(grey - cv2.blur(np.minimum(grey, 1.5 * np.median(grey)), (41, 41)), (0, 0), 1.5)
+    at = [phone.places(t) for t in times]
+    size, found = np.array([phone.width, phone.height]), []
+    for k in np.nonzero(phone.magnitudes < BRIGHTEST)[0]:
+        if not all(ahead[k] for _, ahead in at):
+            continue
+        way = np.array([places[k] for places, _ in at])
+        if not ((way > 10).all() and (way < size - 10).all() and way[:, 1].max() < 0.36 * phone.height):
+            continue
+        if np.linalg.norm(np.diff(way, axis=0), axis=1).sum() < 30:
+            continue
+        x, y = (way[:, i].astype(np.float32)[None] for i in (0, 1))
+        profile = cv2.remap(even, x, y, cv2.INTER_LINEAR)[0]
+        edge = len(profile) // 20
+        inner = profile[edge:-edge]
+        found.append(float(1 - np.percentile(inner, 1) / np.median(inner)))
+    return found
+
+
+def _merged(files: list[Path], out: Path, told: Any) -> None:
+    began = time.perf_counter()
+    result = merge("trails", files, out)
+    told.put({
+        "seconds": time.perf_counter() - began, "peak_gb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6,
+        "used": [Path(f.file).name for f in result.frames if f.used],
+    })  # fmt: skip
+
+
+def nights(count: int = 36, megapixels: int = 12) -> dict[str, Any]:
+    """Figures of a night of so many frames."""
+    with TemporaryDirectory(prefix="bruto-night-") as name:
+        folder = Path(name)
+        phone = NightPhone(megapixels, happening=happening(count))
+        frames = phone.frames(count, EXPOSURE)
+        begin = datetime(2026, 6, 21, 23)
+        files = [
+            save_frame(phone.take(f), folder / f"sky-{f.number + 1:03d}.dng", begin + timedelta(seconds=f.start))
+            for f in frames
+        ]
+        began = time.perf_counter()
+        for file in files[: min(count, 40)]:
+            read_dng(file)
+        decode = (time.perf_counter() - began) / min(count, 40) * len(files)
+        began = time.perf_counter()
+        seen = plan(files)
+        for _ in overview(seen, lambda: None):
+            pass
+        looked = time.perf_counter() - began
+        context = multiprocessing.get_context("spawn")  # its own memory is measured
+        told: Any = context.Queue()
+        process = context.Process(target=_merged, args=(files, folder / "out.dng", told))
+        process.start()
+        merged = told.get()
+        process.join()
+        arcs = dips(linearise(read_dng(folder / "out.dng")).data, phone, frames)
+        bad = {file.name for file, f in zip(files, frames, strict=True) if f.bad}
+        by_preview = {s.path.name for s in seen if s.why}
+        by_raw = {f.name for f in files} - set(merged["used"])
+        return {
+            "frames": len(files), "pixels": SIZES[megapixels], "decode_s": decode, "trails_s": merged["seconds"],
+            "over_decoding": merged["seconds"] / decode, "peak_gb": merged["peak_gb"], "previews_judged_s": looked,
+            "bad": len(bad), "found_by_preview": len(bad & by_preview), "lost_by_preview": len(by_preview - bad),
+            "found_by_raw": len(bad & by_raw), "lost_by_raw": len(by_raw - bad), "arcs": len(arcs),
+            "dip_median": float(np.median(arcs)) if arcs else None, "dip_worst": max(arcs, default=None),
+        }  # fmt: skip
+
+
+if __name__ == "__main__":
+    print(json.dumps(nights(*map(int, sys.argv[1:3])), indent=1))
