@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -41,6 +42,8 @@ TIPS = {
     "Alternate": "One after the other; + and − change the pace, Space changes by hand",
     "Difference": "Where and how much the colours differ",
 }
+ROOM_FOR_TAG = 715
+"""Width of the bar, pixels, from which its tag has room beside the buttons."""
 EQUAL_SIZE = "Both at equal size, the second brought onto the first."
 
 
@@ -64,7 +67,7 @@ class ComparePage(QWidget):
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self._wells())
-        bar = StageBar("COMPARE")
+        bar = self.stage_bar = StageBar("COMPARE")
         self.tag, self.residual = bar.tag, bar.facts
         self.stage = CompareStage()
         self.places = PlacesView()
@@ -202,13 +205,23 @@ class ComparePage(QWidget):
         for widget in self.well_widgets:  # the grid has its own choice
             widget.setVisible(mode != GRID)
         self.grid.choice.setVisible(mode == GRID)
-        self.tag.setVisible(mode != GRID)
+        self._fit_bar()
         self.views.setCurrentIndex({PLACES: 0, SWEEP: 2, GRID: 3}.get(mode, 1))
         self.grid.turned_to(mode == GRID)
         if mode == SWEEP:
             self._begin_sweep()
         elif mode not in (PLACES, GRID):
             self.stage.set_mode(mode)
+
+    def _fit_bar(self) -> None:
+        """What the bar tells of both gives way to its buttons where there is little room, and in the grid."""
+        room = self.stage_bar.width() >= ROOM_FOR_TAG
+        self.tag.setVisible(self.mode != GRID and room)
+        self.residual.setVisible(self.mode != GRID)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_bar()
 
     def _begin_sweep(self) -> None:
         found = self.comparing.state

@@ -20,7 +20,7 @@ PUSHES: dict[str, tuple[str, int, int, float, str]] = {
 """Pushes: title, least and most, what a step of the slider is, and its unit."""
 IN_ROW = 3
 PUSH_AFTER_MS = 350
-NO_RECIPE = "no recipe"
+NO_RECIPE = "none"
 
 
 class RecipeBox(QComboBox):
