@@ -285,7 +285,6 @@ class Compares(WindowTest):
     def test_a_kept_recipe_is_pushed_on_both(self) -> None:
         keep(NamedRecipe("without colour", ("monochrome", "raw_neutral"), Recipe(monochrome=True)))
         box = self.page.push.kept
-        box.fill()
         box.setFocus()
         QTest.keyClick(box, Qt.Key.Key_Down)
         self.assertEqual(box.currentText(), "without colour")

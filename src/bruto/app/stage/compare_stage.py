@@ -57,7 +57,7 @@ class CompareStage(Viewing):
         self.curtain, self.level = 0.5, 0.5
         """Where the curtain is held, as shares of the width and of the height."""
         self.angle = 0.0
-        """Degrees by which the curtain's line leans from upright, clockwise."""
+        """Degrees by which the curtain's line leans from the vertical, clockwise."""
         self.exchanged = False
         """Whether the second one stands in the place of the first."""
         self.flip = False
@@ -267,7 +267,7 @@ class CompareStage(Viewing):
         return "curtain" if abs(away.x() * along.y() - away.y() * along.x()) < 14 else "pan"
 
     def turn_to(self, angle: float) -> None:
-        """Let the curtain lean by an angle (degrees); near upright, level and half way it holds there."""
+        """Let the curtain lean by an angle (degrees); near vertical, level and half way it holds there."""
         angle = (angle + 90) % 180 - 90
         near = min((-90.0, -45.0, 0.0, 45.0, 90.0), key=lambda a: abs(a - angle))
         self.angle = near if abs(near - angle) < 3 else angle

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton, QSlider, QWidget
 
 from bruto.app.widgets.plain import Label
@@ -43,6 +44,10 @@ class RecipeBox(QComboBox):
         self.addItems([NO_RECIPE, *(n.name for n in self.found)])
         self.setCurrentIndex(max(self.findText(chosen), 0))
         self.blockSignals(False)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        self.fill()  # keys choose without opening it
+        super().focusInEvent(event)
 
     def showPopup(self) -> None:
         self.fill()

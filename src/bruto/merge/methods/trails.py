@@ -35,6 +35,8 @@ from bruto.merge.sky.turning import Turning, find_turning
 
 HOT = 6.0
 """Standard deviations above all its neighbours from which a site of the background is a defect."""
+MOST_TOLD = 4
+"""Frames that a message names, of many."""
 CLEAR = 0.85
 """Share of the sky that a chunk shows, from which its stars near the pole count."""
 STAND_OUT = 3.5
@@ -145,30 +147,21 @@ def usual_first(paths: list[Path]) -> tuple[list[Path], Path]:
     return paths, next(p for p in paths if told.get(p) == usual)
 
 
-def _at_sites(black: NDArray[np.float64], shape: tuple[int, ...], kind: str) -> Any:
-    """Black levels at the sites of a frame, or of its planes."""
-    if kind != "mosaic":
-        return black
-    found = np.empty(shape, np.float32)
-    for row in range(2):
-        for column in range(2):
-            found[row::2, column::2] = black[row, column]
-    return found
-
-
 def _linear(codes: NDArray[np.float32], frame: RawFrame, above_black: bool) -> NDArray[np.float32]:
     """Light of codes with fractions, 1 = saturation; `above_black`: the codes are counted from black."""
     m = frame.meta
-    offset: Any
-    times = float(max(1, int(65535 // (float(np.max(m.white)) + 1))))
-    black = np.asarray(m.black, float) * times
-    shaped = codes.reshape(frame.codes.shape)
-    offset = np.float32(0.5)
+    # corrections of the codes themselves are made for whole ones
+    times = 1.0 if m.code_corrections else float(max(1, int(65535 // (float(np.max(m.white)) + 1))))
+    black, white = np.asarray(m.black, float) * times, np.asarray(m.white, float) * times
+    rows, columns = (None if d is None else d * times for d in (m.black_rows, m.black_columns))
+    meta = replace(m, black=black, white=white, black_rows=rows, black_columns=columns, gain_maps=())
     if above_black:
-        offset = offset + _at_sites(black, shaped.shape, m.kind)
-    stored = np.clip(shaped * times + offset, 0, 65535).astype(np.uint16)
-    meta = replace(m, black=black, white=np.asarray(m.white, float) * times, gain_maps=())
-    return linearise(RawFrame(stored, meta)).data
+        span = white - float(black.mean())
+        meta = replace(
+            meta, black=np.zeros_like(black), white=span, black_rows=None, black_columns=None, code_corrections=()
+        )
+    stored = np.clip(codes.reshape(frame.codes.shape) * np.float32(times) + np.float32(0.5), 0, 65535)
+    return linearise(RawFrame(stored.astype(np.uint16), meta)).data
 
 
 def _colours(frame: Frame, data: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -251,8 +244,9 @@ def combine(reader: Reader, options: Options) -> Combined:
         sums.add_middle(chunk)
     reader.verdicts += [FrameVerdict(str(f.path), not f.why, f.why) for f in night.frames]
     if sums is None or sums.used < 2:
-        reasons = "; ".join(f"{f.path.name}: {f.why}" for f in night.frames if f.why)
-        raise BrutoError(f"Fewer than two of these frames can be merged. {reasons}")
+        bad = [f"{f.path.name}: {f.why}" for f in night.frames if f.why]
+        more = f" And {len(bad) - MOST_TOLD} more." if len(bad) > MOST_TOLD else ""
+        raise BrutoError(f"Fewer than two of these frames can be merged. {'; '.join(bad[:MOST_TOLD])}.{more}")
     most, back = sums.finished()
     used = sums.used
     del sums
@@ -263,6 +257,9 @@ def _finished(reader: Reader, night: Night, most: NDArray, back: NDArray, used: 
     frame, first = reader.reference, night.first
     assert first is not None
     reader.progress(READING, "joining trails and sky")
+    left, top, width, height = first.meta.default_crop  # stars were found in all that is stored
+    for f in night.frames:
+        f.spots = replace(f.spots, places=f.spots.places - [left, top], size=(width, height))
     black, span = float(np.mean(first.meta.black)), float(np.min(first.meta.white)) - float(np.mean(first.meta.black))
     a, b = (float(frame.noise[:, k].mean()) for k in (0, 1))
     a, b = a * span, b * span * span  # in codes

@@ -115,6 +115,8 @@ class Night:
     def _unusable(self, frame: RawFrame) -> str:
         if frame.meta.linearisation is not None:
             return "its codes are not linear: a night is merged from plain raws"
+        if frame.codes.dtype != np.uint16:
+            return "its codes are no whole numbers: a night is merged from plain raws"
         if self.first is None:
             self.first = frame
             return ""
