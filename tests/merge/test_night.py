@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 import unittest
+from dataclasses import replace
 from datetime import datetime, timedelta
 from functools import cache
 from pathlib import Path
@@ -18,12 +19,13 @@ from typer.testing import CliRunner
 from bruto.cli import app
 from bruto.cli.merging import add_merges
 from bruto.container.dng_reader import read_dng
+from bruto.container.dng_writer import write_dng
 from bruto.container.glance import glance
 from bruto.errors import BrutoError, Cancelled
 from bruto.merge.merging import merge
 from bruto.merge.methods.trails import TRAILS, Options, combine
 from bruto.merge.result import MergeResult
-from bruto.simphone.capture import Exposure
+from bruto.simphone.capture import Exposure, sample_tags
 from bruto.simphone.night import SIDEREAL, Happening, NightFrame, NightPhone, save_frame
 from tests.truth import plain_linear
 
@@ -133,6 +135,38 @@ class Judged(Sky):
             self.assertFalse((folder / "q.dng").exists())
 
 
+class Margins(Sky):
+    def test_margins_about_the_picture_change_nothing(self) -> None:
+        """As other makers store it: sites without light about the active area, a crop inside it."""
+        chosen = [p for f, p in zip(self.frames, self.files, strict=True) if f.bad in ("", "cloud")][14:40]
+        left, top, w, h = 10, 6, *SIZE
+        padded = []
+        for path in chosen:
+            raw = read_dng(path)
+            codes = np.full((h + 16, w + 24), 256, np.uint16)
+            codes[top : top + h, left : left + w] = raw.codes
+            m = raw.meta
+            tags = replace(
+                sample_tags(), taken=m.taken, iso=m.iso, exposure_s=m.exposure_s, as_shot_neutral=m.as_shot_neutral,
+                noise_profile=m.noise_profile, gain_maps=(), active_area=(4, 2, w + 16, h + 10),
+                default_crop=(left - 4, top - 2, w, h),
+            )  # fmt: skip
+            padded.append(self.folder / path.name)
+            write_dng(padded[-1], codes, tags, np.zeros((90, 120, 3), np.uint8))
+        found = []
+        for files in (chosen, padded):
+            out = self.folder / f"of-{len(found)}.dng"
+            result = merge("trails", files, out)
+            self.assertEqual(result.warnings, ())
+            found.append(plain_linear(read_dng(out)))
+        self.assertEqual(found[0].shape, found[1].shape)
+        inner = (slice(20, -20), slice(20, -20))
+        stars = found[0][inner].max(axis=2) > 0.15
+        self.assertGreater(stars.sum(), 200)
+        apart = np.abs(found[0][inner] - found[1][inner])
+        self.assertLess(float(apart[stars].mean()), 0.1 * float(found[0][inner][stars].mean()))
+
+
 class Trails(Sky):
     def ways(self, brightest: float = 5.2) -> list[np.ndarray]:
         """Ways of bright stars over the whole night, (N, 2) each second one."""
@@ -229,7 +263,5 @@ class Trails(Sky):
 
 def _with(**options: object) -> object:
     """The method with other options."""
-    from dataclasses import replace
-
     chosen = Options(**options)  # type: ignore[arg-type]
     return replace(TRAILS, combine=lambda reader: combine(reader, chosen))
