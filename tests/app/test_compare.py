@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+from dataclasses import replace
 from unittest import mock
 
 import numpy as np
@@ -16,6 +17,8 @@ from bruto.app.widgets import theme
 from bruto.app.widgets.well import dragged
 from bruto.develop.library import NamedRecipe, keep, kept
 from bruto.develop.recipe import Recipe
+from bruto.session.edit import Edit
+from bruto.shoot.shots import ShotSet
 from bruto.shoot.sidecar import load_sidecar
 from bruto.storage.remembered import load_remembered
 from tests.app.windows import LEFT, WindowTest, pixels
@@ -143,6 +146,29 @@ class Compares(WindowTest):
         self.assertTrue(self.window.develop.ledger.rows["local_strength"].isVisibleTo(self.window.develop.ledger))
         self.window.develop.edit.undo()
         self.assertFalse(self.window.develop.ledger.rows["local_strength"].isVisibleTo(self.window.develop.ledger))
+
+    def test_other_shots_of_a_set_get_the_look_at_their_own_exposure(self) -> None:
+        phone = self.comparing.phone
+        shot, edit = self.window.session.opened.shot, self.window.session.opened.edit
+        assert shot is not None and edit is not None and shot.seen is not None
+        edit.change("light", exposure=0.5)
+        look = edit.recipe.changed(exposure=1.25, chroma=1.3)
+        others = [s for s in self.window.shoot.shots if s.main != shot.main]
+        brighter, elsewhere = others[0], others[1]
+        lit = replace(shot.seen, exposure_s=shot.seen.exposure_s * 4)  # two stops more light, in the same set
+        group = ShotSet("bracket", (shot, replace(brighter, seen=lit)))
+        with (
+            mock.patch.object(phone, "recipe", return_value=look),
+            mock.patch.object(phone, "matched", object()),
+            mock.patch.object(self.window.shoot, "set_of", return_value=group),
+        ):
+            values = phone.values_for_others()
+        found = values(Edit(brighter.main))
+        self.assertAlmostEqual(found["exposure"], 1.25 - 2.0, places=2)
+        self.assertEqual(found["chroma"], 1.3)
+        own = Edit(elsewhere.main)
+        self.assertAlmostEqual(values(own)["exposure"], own.recipe.exposure + 0.75, places=2)
+        self.assertNotIn("local_tone", found)
 
     def test_a_search_is_stopped(self) -> None:
         look = self.page.panel.look

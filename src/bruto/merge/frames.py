@@ -26,7 +26,7 @@ LEAST_SHARE = 0.25
 STILL_PX = 0.06
 """Movement of the corners, in pixels, below which a frame counts as unmoved."""
 
-STILL_BLOCK, STILL_SHIFT, STILL_SHARE, LEAST_BLOCKS = 24, 0.08, 0.4, 24
+STILL_BLOCK, STILL_SHIFT, STILL_SHARE, LEAST_BLOCKS = 24, 0.075, 0.4, 24
 """Pixels of the half-size plane a side of a block, the shift below which one stands still, the share of such blocks
 that tells of a tripod, and how many blocks have to know.
 """
