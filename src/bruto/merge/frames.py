@@ -8,15 +8,19 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+from numba import njit, prange
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment, register
+from bruto.align.rigid import Motion, Pyramid, find_motion, pyramid, still_share
 from bruto.container.dng_reader import read_dng
 from bruto.container.linearise import linearise
 from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta
 from bruto.develop import demosaic as dm
 from bruto.errors import BrutoError
 from bruto.files import content_key, explain, whole_digest
+from bruto.merge.resample import STEP, least_light_of, nodes_of, resampled
 from bruto.sensor.noise import estimate_noise, file_noise
 
 ROUGH_PX = 0.6
@@ -26,10 +30,13 @@ LEAST_SHARE = 0.25
 STILL_PX = 0.06
 """Movement of the corners, in pixels, below which a frame counts as unmoved."""
 
-STILL_BLOCK, STILL_SHIFT, STILL_SHARE, LEAST_BLOCKS = 24, 0.075, 0.4, 24
-"""Pixels of the half-size plane a side of a block, the shift below which one stands still, the share of such blocks
-that tells of a tripod, and how many blocks have to know.
+STILL_SHIFT, STILL_SHARE, LEAST_BLOCKS = 0.075, 0.4, 24
+"""Pixels of the half-size plane below which a block stands still, the share of such blocks that tells of a tripod, and
+how many blocks have to know.
 """
+PLANE_ROWS = 384
+AGREE = 0.5
+"""Share of the blocks that have to follow a motion; else it is looked for by features."""
 
 
 @dataclass(frozen=True)
@@ -45,6 +52,10 @@ class Frame:
     @property
     def neutral(self) -> NDArray[np.float64]:
         return self.meta.as_shot_neutral / self.meta.as_shot_neutral[1]
+
+    def with_data(self, data: NDArray[np.float32]) -> Frame:
+        """The same frame with other light at its sites."""
+        return replace(self, linear=replace(self.linear, data=data))
 
     @property
     def exposure(self) -> float:
@@ -118,43 +129,37 @@ def brightness(frame: Frame, gain: float = 1.0) -> NDArray[np.float32]:
     return half * np.float32(gain)
 
 
-def still_share(reference: NDArray[np.float32], other: NDArray[np.float32]) -> tuple[float, int]:
-    """Share of the blocks with structure in which a frame (half-size brightness) has not moved, and how many there are:
-    each block's shift by least squares (Lucas, Kanade 1981), where noise lets it be known.
-    """
-    smooth = [cv2.GaussianBlur(p, (0, 0), 1.2) for p in (reference, other)]
-    gx, gy = (cv2.Sobel(smooth[0], cv2.CV_32F, dx, dy, scale=1 / 8) for dx, dy in ((1, 0), (0, 1)))
-    gap = smooth[0] - smooth[1]
-    rows, columns = (n // STILL_BLOCK for n in reference.shape)
-    if rows < 2 or columns < 2:
-        return 0.0, 0
-    size = (columns, rows)
-    xx, xy, yy, bx, by, rest = (
-        cv2.resize(p, size, interpolation=cv2.INTER_AREA).astype(float) * STILL_BLOCK**2
-        for p in (gx * gx, gx * gy, gy * gy, gx * gap, gy * gap, gap * gap)
-    )
-    determinant = np.maximum(xx * yy - xy * xy, 1e-20)
-    dx, dy = (yy * bx - xy * by) / determinant, (xx * by - xy * bx) / determinant
-    least = (xx + yy) / 2 - np.sqrt(((xx - yy) / 2) ** 2 + xy * xy)
-    noise = float(np.percentile(rest, 20)) / STILL_BLOCK**2
-    known = least > noise * 8 / (STILL_SHIFT / 2) ** 2  # smoothed noise: some eight places count as one
-    if known.sum() < LEAST_BLOCKS:
-        return 0.0, int(known.sum())
-    return float((np.hypot(dx, dy)[known] < STILL_SHIFT).mean()), int(known.sum())
+def noise_floor(frame: Frame) -> float:
+    """Light at which the noise of reading equals that of photons, b / a."""
+    a, b = (float(frame.noise[:, k].mean()) for k in (0, 1))
+    return b / max(a, 1e-9)
 
 
-def align(reference: NDArray[np.float32], other: NDArray[np.float32], size: tuple[int, int]) -> Alignment:
+def align(
+    reference: NDArray[np.float32],
+    other: NDArray[np.float32],
+    size: tuple[int, int],
+    floor: float = 1e-3,
+    known: Pyramid | None = None,
+) -> Alignment:
     """Alignment of full-size frames (width, height) from half-size brightness. Where a good part of the picture has not
-    moved at all the frame stands still, whatever water and people do in the rest of it.
+    moved at all the frame stands still, whatever water and people do in the rest of it. `floor`: see `noise_floor`;
+    `known`: the reference's pyramid, where it was made before.
     """
-    share, blocks = still_share(reference, other)
-    if share >= STILL_SHARE:
+    first = pyramid(reference, floor, True) if known is None else known
+    second = pyramid(other, floor)
+    share, blocks = still_share(first, second, STILL_SHIFT)
+    if share >= STILL_SHARE and blocks >= LEAST_BLOCKS:
         return Alignment(np.eye(3), 0.0, STILL_SHIFT / 2, blocks, size, size, STILL_SHIFT / math.sqrt(blocks), share)
-    found = register(reference, other, "rigid")
-    # the half-size grid: full pixel x has its centre at (x + 0.5) / 2 - 0.5, so relative coordinates are the same
-    found = replace(
-        found, residual_px=found.residual_px * 2, model_px=found.model_px * 2, first_size=size, second_size=size
-    )
+    motion = find_motion(first, second)
+    if motion is not None and motion.share >= AGREE and motion.blocks >= LEAST_BLOCKS:
+        found = _of_motion(motion, size)
+    else:
+        found = register(reference, other, "rigid")
+        # the half-size grid: full pixel x has its centre at (x + 0.5) / 2 - 0.5: relative coordinates are the same
+        found = replace(
+            found, residual_px=found.residual_px * 2, model_px=found.model_px * 2, first_size=size, second_size=size
+        )
     w, h = size
     corners = np.array([[0, 0], [w - 1, 0], [0, h - 1], [w - 1, h - 1]], float)
     if np.abs(found.apply(corners) - corners).max() < max(STILL_PX, 3 * found.model_px):
@@ -162,8 +167,13 @@ def align(reference: NDArray[np.float32], other: NDArray[np.float32], size: tupl
     return found
 
 
-STEEP, STEEP_FROM = 8.0, 0.01
-"""Light over light next to it that makes an edge steep, from how much light of full (noise makes none)."""
+def _of_motion(motion: Motion, size: tuple[int, int]) -> Alignment:
+    """A motion of half-size planes as an alignment of full frames."""
+    matrix, edge = motion.matrix, max(size)
+    homography = np.vstack([np.column_stack([matrix[:, :2], 2 * matrix[:, 2] / edge]), [0, 0, 1]])
+    return Alignment(
+        homography, 0.0, 2 * motion.spread, motion.blocks, size, size, 2 * motion.error, motion.share,
+    )  # fmt: skip
 
 
 def is_still(alignment: Alignment | None) -> bool:
@@ -181,6 +191,15 @@ def rough(alignment: Alignment) -> str | None:
     return None
 
 
+def _colours(frame: Frame, top: int, bottom: int) -> tuple[NDArray[np.float32], int]:
+    """Balanced colours of rows with some more around, and how many more stand above."""
+    data = frame.linear.data
+    y0, y1 = max(0, top - 2 * dm.REACH) & ~1, min(data.shape[0], bottom + 2 * dm.REACH)
+    gains = 1 / frame.neutral
+    noise = frame.noise * np.stack([gains, gains**2], axis=1)
+    return dm.demosaic(data[y0:y1], frame.linear.cfa, gains, noise, averaged=True), top - y0
+
+
 def colour_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
     """Rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again; the exact rows of the
     whole.
@@ -188,14 +207,59 @@ def colour_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
     data = frame.linear.data
     if data.ndim == 3:
         return np.ascontiguousarray(data[top:bottom])
-    h = data.shape[0]
-    y0, y1 = max(0, top - 2 * dm.REACH) & ~1, min(h, bottom + 2 * dm.REACH)
-    gains = 1 / frame.neutral
-    quad = np.array([gains["RGB".index(c)] for c in frame.linear.cfa], np.float32).reshape(2, 2)
-    part = data[y0:y1] * np.tile(quad, ((y1 - y0 + 1) // 2, (data.shape[1] + 1) // 2))[: y1 - y0, : data.shape[1]]
-    noise = frame.noise * np.stack([gains, gains**2], axis=1)
-    rgb = dm.demosaic(part, frame.linear.cfa, noise=noise, averaged=True)[top - y0 : bottom - y0]
-    return rgb * frame.neutral.astype(np.float32)
+    rgb, above = _colours(frame, top, bottom)
+    return rgb[above : above + bottom - top] * frame.neutral.astype(np.float32)
+
+
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _apart(rgb, above, times, top, out):
+    """Colours (h, W, 3) without their first rows, times a factor each, into planes (3, H, W) from a row on."""
+    rows, width = len(rgb) - above, rgb.shape[1]
+    for r in prange(min(rows, out.shape[1] - top)):
+        line = rgb[above + r]
+        for c in range(3):
+            to, by = out[c, top + r], times[c]
+            for x in range(width):
+                to[x] = line[x, c] * by
+
+
+def planes_of(frame: Frame, out: NDArray[np.float32] | None = None, top: int = 0, bottom: int | None = None) -> NDArray:
+    """Camera RGB of rows as planes (3, rows, W), in `out` where that is given."""
+    h, w = frame.linear.data.shape[:2]
+    bottom = h if bottom is None else bottom
+    out = np.empty((3, bottom - top, w), np.float32) if out is None else out
+    ones = np.ones(3, np.float32)
+    for y in range(top, bottom, PLANE_ROWS):
+        end = min(bottom, y + PLANE_ROWS)
+        if frame.linear.data.ndim == 3:
+            _apart(np.ascontiguousarray(frame.linear.data[y:end]), 0, ones, y - top, out[:, : end - top])
+            continue
+        rgb, above = _colours(frame, y, end)
+        _apart(rgb, above, frame.neutral.astype(np.float32), y - top, out[:, : end - top])
+    return out
+
+
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _quads(data, red_y, red_x, out):
+    h, w = out.shape[1:]
+    for y in prange(h):
+        one, other = data[2 * y + red_y], data[2 * y + 1 - red_y]
+        for x in range(w):
+            out[0, y, x] = one[2 * x + red_x]
+            out[1, y, x] = (one[2 * x + 1 - red_x] + other[2 * x + red_x]) * np.float32(0.5)
+            out[2, y, x] = other[2 * x + 1 - red_x]
+
+
+def quads_of(frame: Frame) -> NDArray[np.float32]:
+    """Red, green and blue at half the size, (3, H / 2, W / 2), as they were measured: green is the mean of two."""
+    data = frame.linear.data
+    h, w = data.shape[0] // 2, data.shape[1] // 2
+    if data.ndim == 3:
+        half = cv2.resize(data[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
+        return np.ascontiguousarray(np.moveaxis(half, 2, 0))
+    out = np.empty((3, h, w), np.float32)
+    _quads(data, *dm.colour_offsets(frame.linear.cfa), out)
+    return out
 
 
 def warped_band(
@@ -205,30 +269,14 @@ def warped_band(
     if alignment is None or is_still(alignment):
         return colour_band(frame, top, bottom), None
     h, w = frame.linear.data.shape[:2]
-    mx, my = alignment.maps(0, top, w, bottom - top)
-    y0, y1 = max(0, int(np.floor(my.min())) - 6), min(h, int(np.ceil(my.max())) + 7)
+    nodes = nodes_of(alignment, w, h)
+    rows = nodes[max(0, top // STEP) : bottom // STEP + 2, :, 1]
+    y0, y1 = max(0, int(np.floor(rows.min())) - 6), min(h, int(np.ceil(rows.max())) + 7)
     if y1 - y0 < 8:
         return np.zeros((bottom - top, w, 3), np.float32), np.zeros((bottom - top, w), bool)
-    source = colour_band(frame, y0, y1)
-    inside = (mx >= 0) & (mx <= w - 1) & (my >= 0) & (my <= h - 1)
-    return _resampled(source, mx, my - np.float32(y0)), inside
-
-
-def _resampled(source: NDArray[np.float32], mx: NDArray, my: NDArray) -> NDArray[np.float32]:
-    """Values between pixels; at edges of several stops no lower and no higher than around, or the kernel's lobes would
-    leave black outlines.
-    """
-    moved = cv2.remap(source, mx, my, cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
-    around = np.ones((3, 3), np.uint8)
-    low, high = cv2.erode(source, around), cv2.dilate(source, around)
-    steep = (high > STEEP * np.maximum(low, STEEP_FROM)).any(axis=2)
-    if not steep.any():
-        return moved
-    marked = cv2.dilate(steep.astype(np.uint8), np.ones((5, 5), np.uint8))
-    near = cv2.remap(marked, mx, my, cv2.INTER_NEAREST) > 0
-    low, high = (cv2.remap(p, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for p in (low, high))
-    moved[near] = np.clip(moved[near], low[near], high[near])
-    return moved
+    shifted = nodes - np.array([0, y0], np.float32)
+    moved, inside = resampled(planes_of(frame, None, y0, y1), shifted, top, bottom, w, least_light_of(frame.noise))
+    return np.ascontiguousarray(np.moveaxis(moved, 0, 2)), inside
 
 
 def plane_gain_maps(meta: RawMeta) -> tuple[GainMap, ...]:

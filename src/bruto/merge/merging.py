@@ -7,8 +7,10 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+from numba import njit, prange
 from numpy.typing import NDArray
 
+import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.container.dng_writer import DngTags, write_dng
 from bruto.container.picture import decode_jpeg
 from bruto.container.provenance import SOFTWARE
@@ -24,7 +26,6 @@ from bruto.storage.outputs import Outputs
 PEDESTAL = 2048
 """Black level of merged integer files, so that noise below black is kept."""
 WHITE = 65535
-_ROWS = 384
 
 
 def _target(files: Sequence[str | Path], output: Target | str | Path, overwrite: bool) -> Target:
@@ -101,14 +102,26 @@ def _preview(first: Frame) -> NDArray[np.uint8]:
     return np.repeat((255 * np.clip(small * 2, 0, 1) ** 0.45).astype(np.uint8)[..., None], 3, axis=2)
 
 
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _coded(light, span, pedestal, top, out):
+    """Whole numbers of light above a pedestal (H, 3 W) from lines of colours, or from planes (3, H, W)."""
+    for y in prange(out.shape[0]):
+        line = out[y]
+        for c in range(3):
+            of = light[c, y]
+            for x in range(len(of)):
+                line[3 * x + c] = np.uint16(min(max(of[x] * span + pedestal, np.float32(0)), top))
+
+
 def _codes(light: NDArray) -> NDArray:
-    """Merged light as it is written: half floats as they are, else integers above a pedestal."""
+    """Merged light (H, W, 3) or (3, H, W) as it is written: half floats as they are, else integers above a pedestal."""
     if light.dtype == np.float16:
         return light
-    codes = np.empty(light.shape, np.uint16)
-    for top in range(0, len(light), _ROWS):
-        rows = slice(top, top + _ROWS)
-        codes[rows] = np.clip(np.rint(light[rows] * (WHITE - PEDESTAL) + PEDESTAL), 0, WHITE)
+    planes = light if light.shape[0] == 3 and light.shape[2] != 3 else np.moveaxis(light, 2, 0)
+    _, h, w = planes.shape
+    codes = np.empty((h, w, 3), np.uint16)
+    span, half = np.float32(WHITE - PEDESTAL), np.float32(PEDESTAL + 0.5)  # whole numbers are cut: the nearest is meant
+    _coded(planes[:], span, half, np.float32(WHITE), codes.reshape(h, -1))
     return codes
 
 
@@ -147,7 +160,7 @@ def merge(
     target = _target(files, output, overwrite)
     paths, same = _different([Path(f) for f in files])
     ordered, reference = how.order(paths)
-    reader = Reader(ordered, reference, target.path.parent, how.planes, progress, cancelled)
+    reader = Reader(ordered, reference, target.path.parent, how.common, progress, cancelled)
     found = how.combine(reader)
     codes = _codes(found.light)
     reader.check()

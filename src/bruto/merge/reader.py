@@ -7,30 +7,29 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bruto.align.registration import Alignment
+from bruto.align.rigid import Pyramid, pyramid
 from bruto.errors import BrutoError, Cancelled
-from bruto.merge.frames import Frame, align, brightness, check_alike, load_frame, rough
+from bruto.merge.frames import Frame, align, brightness, check_alike, load_frame, noise_floor, rough
 from bruto.merge.result import FrameVerdict
 
 Progress = Callable[[float, str], None]
-Planes = Callable[[Frame, Frame], tuple[NDArray[np.float32], NDArray[np.float32]]]
-"""Brightness of the reference and of another frame, at half the size, by which they are aligned."""
+Common = Callable[[Frame, Frame], tuple[float, float | None]]
+"""What the light of another frame is multiplied by to be like the reference's, and the light at which both are cut."""
 READING = 0.9
 """Share of a merge's progress that reading and aligning its frames takes, as far as it is told."""
 
 
-def plain(reference: Frame, other: Frame) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Planes of frames of equal exposure."""
-    return brightness(reference), brightness(other)
+def plain(reference: Frame, other: Frame) -> tuple[float, float | None]:
+    """Frames of equal exposure."""
+    return 1.0, None
 
 
-def common_light(reference: Frame, other: Frame) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Planes of frames of unlike exposure: both are cut at the light that the brighter one still holds."""
+def common_light(reference: Frame, other: Frame) -> tuple[float, float | None]:
+    """Frames of unlike exposure: both are cut at the light that the brighter one still holds."""
     ratio = reference.exposure / other.exposure
-    top = np.float32(min(1.0, ratio))
-    return np.minimum(brightness(reference), top), np.minimum(brightness(other, ratio), top)
+    return ratio, min(1.0, ratio)
 
 
 class Reader:
@@ -43,7 +42,7 @@ class Reader:
         paths: Sequence[Path],
         reference: Path,
         scratch: Path,
-        planes: Planes = plain,
+        common: Common = plain,
         progress: Progress = lambda share, text: None,
         cancelled: Callable[[], bool] | None = None,
     ) -> None:
@@ -51,8 +50,8 @@ class Reader:
         cannot be read.
         """
         self.paths, self.scratch = list(paths), scratch
-        self._planes, self.progress, self._cancelled = planes, progress, cancelled
-        self._base: tuple[float, NDArray[np.float32]] | None = None
+        self._common, self.progress, self._cancelled = common, progress, cancelled
+        self._pyramid: Pyramid | None = None
         self.verdicts: list[FrameVerdict] = []
         self.check()
         self.reference = load_frame(reference)
@@ -73,6 +72,18 @@ class Reader:
         if self._cancelled is not None and self._cancelled():
             raise Cancelled("The merge was stopped; nothing was written.")
 
+    def _aligned(self, frame: Frame, size: tuple[int, int]) -> Alignment:
+        ratio, top = self._common(self.reference, frame)
+        floor = noise_floor(self.reference)
+        if top is not None:
+            cut = np.float32(top)
+            planes = np.minimum(brightness(self.reference), cut), np.minimum(brightness(frame, ratio), cut)
+            return align(*planes, size, max(floor, ratio * noise_floor(frame)))
+        first = brightness(self.reference)
+        if self._pyramid is None:
+            self._pyramid = pyramid(first, floor, True)
+        return align(first, brightness(frame, ratio), size, floor, self._pyramid)
+
     def __iter__(self) -> Iterator[tuple[Frame, Alignment | None]]:
         h, w = self.size
         for k, path in enumerate(self.paths):
@@ -86,7 +97,7 @@ class Reader:
                 frame = load_frame(path)
                 reason = check_alike(self.reference, frame)
                 if reason is None:
-                    alignment = align(*self._planes(self.reference, frame), (w, h))
+                    alignment = self._aligned(frame, (w, h))
                     reason = rough(alignment)
             except Cancelled:
                 raise

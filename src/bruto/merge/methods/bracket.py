@@ -242,5 +242,5 @@ BRACKET = Method(
     expect=_expect,
     combine=_combine,
     order=_order,
-    planes=common_light,
+    common=common_light,
 )

@@ -1,5 +1,7 @@
 """A burst as one frame: the mean with weights that fall where a frame differs from the first by more than the noise
 explains, so that moving things are taken from the first alone.
+
+Frames that stand still are added as they were stored and demosaiced once; others are demosaiced and moved.
 """
 
 from __future__ import annotations
@@ -9,71 +11,146 @@ from collections.abc import Sequence
 
 import numpy as np
 from numba import njit, prange
+from numpy.typing import NDArray
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
-from bruto.merge.frames import warped_band
+from bruto.align.registration import Alignment
+from bruto.merge.frames import Frame, is_still, planes_of, quads_of
 from bruto.merge.methods.method import Combined, Method, Shown
 from bruto.merge.reader import Reader
+from bruto.merge.resample import least_light_of, line_of, nodes_of, steep_tiles
+from bruto.merge.weights import weights_of
 
-BAND = 384
+
+@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _doubled(weights, y, out):
+    """Row y of weights (h, w) at twice the size, straight between their places."""
+    h, w = weights.shape
+    at = min(max((y - 0.5) / 2, 0.0), h - 1.0)
+    row = min(int(at), max(h - 2, 0))
+    part = np.float32(at - row)
+    one, other = weights[row], weights[min(row + 1, h - 1)]
+    for x in range(len(out)):
+        left = min(max((x - 1) // 2, 0), w - 1)
+        right = min((x + 1) // 2, w - 1)
+        share = np.float32(0.25) if x % 2 else np.float32(0.75)
+        a, b = one[left] + (other[left] - one[left]) * part, one[right] + (other[right] - one[right]) * part
+        out[x] = a + (b - a) * share
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _accumulate(band, reference, a, b, inside, all_inside, total, weights, squares):
-    """Add a band with weights that fall where its 3 x 3 mean differs from the reference by more than noise."""
-    h, w = band.shape[:2]
+def _add_moved(planes, steep, least_light, nodes, weights, total):
+    """Add a frame (3, H, W) on the grid of the first with its weights (h, w; half the size)."""
+    h, width = total.shape[1:]
     for y in prange(h):
-        for x in range(w):
-            if not all_inside and not inside[y, x]:
-                continue
-            excess = np.float32(0)
-            for c in range(3):
-                d = np.float32(0)
-                level = np.float32(0)
-                n = np.float32(0)
-                for j in range(max(0, y - 1), min(h, y + 2)):
-                    for i in range(max(0, x - 1), min(w, x + 2)):
-                        d += band[j, i, c] - reference[j, i, c]
-                        level += reference[j, i, c]
-                        n += 1
-                d /= n
-                variance = 2 * (a[c] * max(level / n, np.float32(0)) + b[c])
-                # neighbours are correlated by the demosaicing: nine count as about three; small shifts of edges are
-                # allowed for
-                room = variance / 3 + (np.float32(0.05) * level / n) ** 2
-                excess = max(excess, d * d / room)
-            weight = np.float32(1)
-            if excess > 9:
-                weight = np.float32(math.exp(-(excess - 9) / 6))
-            for c in range(3):
-                total[y, x, c] += weight * band[y, x, c]
-            weights[y, x] += weight
-            squares[y, x] += weight * weight
+        line, inside = np.empty((3, width), np.float32), np.empty(width, np.bool_)
+        weight = np.empty(width, np.float32)
+        line_of(planes, steep, least_light, nodes, y, line, inside)
+        _doubled(weights, y, weight)
+        for c in range(3):
+            to, of = total[c, y], line[c]
+            for x in range(width):
+                to[x] += weight[x] * of[x]
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _add_still(data, weights, total):
+    """Add sites (H, channels * W) with weights (h, w; half the size)."""
+    h, width = data.shape
+    step = width // (weights.shape[1] * 2)
+    for y in prange(h):
+        weight = np.empty(width // max(step, 1), np.float32)
+        _doubled(weights, y, weight)
+        to, of = total[y], data[y]
+        for x in range(width):
+            to[x] += weight[x // step] * of[x]
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _settled(planes, total, still, moved):
+    """Both sums as one mean, into `total` (3, H, W): `planes` are the mean of the frames that stand still, with weights
+    `still`, `total` the sum of those that moved, with `moved` (h, w; half the size).
+    """
+    h, width = total.shape[1:]
+    for y in prange(h):
+        one, other = np.empty(width, np.float32), np.empty(width, np.float32)
+        _doubled(still, y, one)
+        _doubled(moved, y, other)
+        for c in range(3):
+            to, of = total[c, y], planes[c, y]
+            for x in range(width):
+                to[x] = (to[x] + one[x] * of[x]) / (one[x] + other[x])
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _divided(total, weights):
+    h, width = total.shape
+    step = width // (weights.shape[1] * 2)
+    for y in prange(h):
+        weight = np.empty(width // max(step, 1), np.float32)
+        _doubled(weights, y, weight)
+        for x in range(width):
+            total[y, x] /= weight[x // step]
+
+
+class _Sums:
+    """Sums of frames: of those that stand still at their sites, of others as planes on the first frame's grid."""
+
+    def __init__(self, first: Frame) -> None:
+        self.first = first
+        self.quads = quads_of(first)
+        self.planes: NDArray[np.float32] | None = None
+        """One frame's colours: memory that is used again."""
+        self.moved: NDArray[np.float32] | None = None
+        shape = self.quads.shape[1:]
+        self.still = first.linear.data.copy()
+        self.weights_still, self.weights_moved = np.ones(shape, np.float32), np.zeros(shape, np.float32)
+        self.squares = np.ones(shape, np.float32)
+
+    def add(self, frame: Frame, alignment: Alignment | None) -> None:
+        """One more frame."""
+        h, w = frame.linear.data.shape[:2]
+        whole = alignment or Alignment(np.eye(3), 0.0, 0.0, 0, (w, h), (w, h))
+        nodes = nodes_of(whole, w, h)
+        weights = weights_of(self.quads, quads_of(frame), nodes, self.first.noise)
+        self.squares += weights * weights
+        if is_still(alignment):
+            self.weights_still += weights
+            _add_still(frame.linear.data.reshape(h, -1), weights, self.still.reshape(h, -1))
+            return
+        self.weights_moved += weights
+        if self.planes is None or self.moved is None:
+            self.planes, self.moved = np.empty((3, h, w), np.float32), np.zeros((3, h, w), np.float32)
+        planes_of(frame, self.planes)
+        least = least_light_of(frame.noise)
+        _add_moved(self.planes, steep_tiles(self.planes, least), least, nodes, weights, self.moved)
+
+    def finished(self) -> tuple[NDArray[np.float32], float]:
+        """The mean as planes (3, H, W), and its gain."""
+        first = self.first
+        h = first.linear.data.shape[0]
+        _divided(self.still.reshape(h, -1), self.weights_still)
+        mean = planes_of(first.with_data(self.still), self.planes)
+        if self.moved is not None:
+            _settled(mean, self.moved, self.weights_still, self.weights_moved)
+            mean = self.moved
+        total = self.weights_still + self.weights_moved
+        return mean, float(np.median(total[::2, ::2] / np.sqrt(self.squares[::2, ::2])))
 
 
 def _combine(reader: Reader) -> Combined:
-    """Memory holds one frame, the reference and the sums."""
-    h, w = reader.size
+    """Memory holds one frame, the first and the sums."""
     first = reader.reference
-    a, b = first.noise[:, 0].astype(np.float32), first.noise[:, 1].astype(np.float32)
-    reference = np.empty((h, w, 3), np.float32)
-    for top in range(0, h, BAND):
-        reference[top : top + BAND] = warped_band(first, None, top, min(h, top + BAND))[0]
-    total, weights, squares = reference.copy(), np.ones((h, w), np.float32), np.ones((h, w), np.float32)
+    sums: _Sums | None = None
     for frame, alignment in reader:
-        if frame is first:
-            continue
-        for top in range(0, h, BAND):
-            reader.check()
-            bottom = min(h, top + BAND)
-            band, inside = warped_band(frame, alignment, top, bottom)
-            rows = slice(top, bottom)
-            mask = np.zeros((1, 1), bool) if inside is None else inside
-            _accumulate(band, reference[rows], a, b, mask, inside is None, total[rows], weights[rows], squares[rows])
-    del reference
-    total /= weights[..., None]
-    gain = float(np.median(weights[::4, ::4] / np.sqrt(squares[::4, ::4])))
-    return Combined(total, first.noise / gain**2, gain, math.sqrt(len(reader.used)))
+        reader.check()
+        if sums is None:
+            sums = _Sums(first)
+        if frame is not first:
+            sums.add(frame, alignment)
+    assert sums is not None
+    light, gain = sums.finished()
+    return Combined(light, first.noise / gain**2, gain, math.sqrt(len(reader.used)))
 
 
 def _expect(frames: Sequence[Shown]) -> str:

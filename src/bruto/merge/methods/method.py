@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.merge.reader import Planes, Reader, plain
+from bruto.merge.reader import Common, Reader, plain
 
 
 @dataclass(frozen=True)
@@ -24,10 +24,10 @@ class Shown:
 class Combined:
     """What a method gives back.
 
-    `light` (H, W, 3): float32, 1 = saturation of the reference, or float16, 1 = saturation of the shortest frame, which
-    is written as such; `noise` (3, 2): a, b of its channels; `gain`: how much lower its noise is than that of one
-    frame; `expected`: what was to be had; `baseline`: EV that the result is darker than the
-    reference; `range_ev`; `warnings`: what fell short; `stops`: how much longer it exposed than one frame.
+    `light` (H, W, 3), or as planes (3, H, W): float32, 1 = saturation of the reference, or (H, W, 3) float16, 1 =
+    saturation of the shortest frame, which is written as such; `noise` (3, 2): a, b of its channels; `gain`: how much
+    lower its noise is than that of one frame; `expected`: what was to be had; `baseline`: EV that the result is darker
+    than the reference; `range_ev`; `warnings`: what fell short; `stops`: how much longer it exposed than one frame.
     """
 
     light: NDArray
@@ -44,7 +44,8 @@ class Combined:
 class Method:
     """`key`: in files and on the command line; `command`: its command there, `help`: of that; `title`: in the window;
     `sets`: kinds of set that it offers itself for; `expect`: what it should give, in a sentence; `order`: the files as
-    they are to be read, and the reference; `planes`: by which frames are aligned; `combine`: the work.
+    they are to be read, and the reference; `common`: how the light of frames is made alike to align them; `combine`:
+    the work.
     """
 
     key: str
@@ -55,4 +56,4 @@ class Method:
     expect: Callable[[Sequence[Shown]], str]
     combine: Callable[[Reader], Combined]
     order: Callable[[list[Path]], tuple[list[Path], Path]] = lambda paths: (paths, paths[0])
-    planes: Planes = plain
+    common: Common = plain
