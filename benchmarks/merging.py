@@ -22,9 +22,8 @@ from tests.truth import plain_linear
 from benchmarks.hand import MARGIN, OVER, SIZE, collage, record, seen_from, sensor_at, shaken
 from bruto.container.dng_reader import read_dng
 from bruto.container.linearise import linearise
-from bruto.container.rawframe import RawFrame
 from bruto.develop.demosaic import demosaic
-from bruto.merge.frames import align, brightness, colour_band, load_frame, noise_floor
+from bruto.merge.frames import align, colour_band, load_frame
 from bruto.merge.merging import merge
 from bruto.simphone.capture import Exposure, Phone
 
@@ -177,6 +176,10 @@ def by_opencv(files: list[Path], out: Path) -> NDArray[np.float32]:
     return mean
 
 
+def _rms(difference: NDArray, where: NDArray) -> float:
+    return float(np.sqrt(np.mean(difference[where] ** 2)))
+
+
 def burst(iso: float, amount: float, run: Merger, moving: bool = False, count: int = COUNT) -> dict[str, float]:
     """Gain over one frame, and its share of the root of the number of frames; loss of MTF50; error in moved areas over
     one frame's. Noise is what differs between two bursts of the same movement: what demosaicing does is in both.
@@ -213,13 +216,11 @@ def burst(iso: float, amount: float, run: Merger, moving: bool = False, count: i
     sharp = [mtf50(mean[r, c, 1], a) / mtf50(one[r, c, 1], a) for r, c, a in edges]
     found = {
         "gain": gain, "of_root_n": gain / math.sqrt(count), "mtf50_loss": 1 - float(np.mean(sharp)),
-        "error_over_one": float(np.sqrt(np.mean((merged[0] - ideal)[still] ** 2) / np.mean((single[0] - ideal)[still] ** 2))),
+        "error_over_one": _rms(merged[0] - ideal, still) / _rms(single[0] - ideal, still),
     }  # fmt: skip
     if moving:
         area = good & touched
-        found["moved_error"] = float(
-            np.sqrt(np.mean((merged[0] - ideal)[area] ** 2) / np.mean((single[0] - ideal)[area] ** 2))
-        )
+        found["moved_error"] = _rms(merged[0] - ideal, area) / _rms(single[0] - ideal, area)
     return {k: round(v, 3) for k, v in found.items()}
 
 

@@ -27,12 +27,14 @@ _ROWS = 32
 
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _differences(first, second, nodes, y, out, inside):
-    """What the second frame has more at row y of the first's half-size grid (3, w), straight between its places."""
+def _differences(first, second, nodes, full, y, out, inside):
+    """What the second frame has more at row y of the first's half-size grid (3, w), straight between its places; from
+    `full` on it may hold any more.
+    """
     h, w = second.shape[1:]
-    full = 2 * y + np.float32(0.5)
-    row = min(int(full) // STEP, nodes.shape[0] - 2)
-    part = (full - np.float32(row * STEP)) / np.float32(STEP)
+    middle = 2 * y + np.float32(0.5)
+    row = min(int(middle) // STEP, nodes.shape[0] - 2)
+    part = (middle - np.float32(row * STEP)) / np.float32(STEP)
     width = first.shape[2]
     for column in range((2 * width + STEP - 1) // STEP):
         a, b, c, d = nodes[row, column], nodes[row, column + 1], nodes[row + 1, column], nodes[row + 1, column + 1]
@@ -56,11 +58,12 @@ def _differences(first, second, nodes, y, out, inside):
             for k in range(3):
                 top = second[k, iy, ix] + (second[k, iy, ix + 1] - second[k, iy, ix]) * fx
                 low = second[k, iy + 1, ix] + (second[k, iy + 1, ix + 1] - second[k, iy + 1, ix]) * fx
-                out[k, x] = top + (low - top) * fy - first[k, y, x]
+                value, own = top + (low - top) * fy, first[k, y, x]
+                out[k, x] = value - own if value < full else max(full - own, np.float32(0))
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _weights(first, second, nodes, a, b, out):
+def _weights(first, second, nodes, a, b, rough, full, out):
     h, w = first.shape[1:]
     for band in prange((h + _ROWS - 1) // _ROWS):
         top, bottom = band * _ROWS, min(band * _ROWS + _ROWS, h)
@@ -68,7 +71,7 @@ def _weights(first, second, nodes, a, b, out):
         apart = np.empty((end - begin, 3, w), np.float32)
         inside = np.empty((end - begin, w), np.bool_)
         for y in range(begin, end):
-            _differences(first, second, nodes, y, apart[y - begin], inside[y - begin])
+            _differences(first, second, nodes, full, y, apart[y - begin], inside[y - begin])
         excess = np.zeros((end - begin, w), np.float32)
         for y in range(max(begin, 1), min(end, h - 1)):
             r = y - begin
@@ -89,8 +92,6 @@ def _weights(first, second, nodes, a, b, out):
                     level = max((t0 + t1 + t2) * np.float32(1 / 9), np.float32(0))
                     d *= np.float32(1 / 9)
                     variance = single * (a[c] * level + b[c])
-                    allowed = np.float32(EDGE) * level
-                    wide = d * d / (variance * np.float32(1 / 9) + allowed * allowed) - np.float32(EXCESS)
                     low = min(
                         min(min(l0[x - 1], l0[x]), min(l0[x + 1], l1[x - 1])),
                         min(min(l1[x], l1[x + 1]), min(min(l2[x - 1], l2[x]), l2[x + 1])),
@@ -99,7 +100,9 @@ def _weights(first, second, nodes, a, b, out):
                         max(max(l0[x - 1], l0[x]), max(l0[x + 1], l1[x - 1])),
                         max(max(l1[x], l1[x + 1]), max(max(l2[x - 1], l2[x]), l2[x + 1])),
                     )
-                    allowed = np.float32(EDGE_ALONE) * level + np.float32(ROUGH) * (high - low)
+                    allowed = np.float32(EDGE) * level + rough * (high - low)
+                    wide = d * d / (variance * np.float32(1 / 9) + allowed * allowed) - np.float32(EXCESS)
+                    allowed = np.float32(EDGE_ALONE) * level + (np.float32(ROUGH) + rough) * (high - low)
                     alone = d1[x] * d1[x] / (variance + allowed * allowed) - np.float32(EXCESS_ALONE)
                     excess[r, x] = max(excess[r, x], max(wide, alone))
         for y in range(top, bottom):
@@ -116,12 +119,19 @@ def _weights(first, second, nodes, a, b, out):
 
 
 def weights_of(
-    first: NDArray[np.float32], second: NDArray[np.float32], nodes: NDArray[np.float32], noise: NDArray[np.float64]
+    first: NDArray[np.float32],
+    second: NDArray[np.float32],
+    nodes: NDArray[np.float32],
+    noise: NDArray[np.float64],
+    rough: float = 0.0,
+    full: float = math.inf,
 ) -> NDArray[np.float32]:
     """Weights 0..1 (h, w) at half the size of the first frame, of quads (3, h, w) of both; `nodes`: see
-    `resample.nodes_of`; `noise` (3, 2): a, b of the variance a x + b of a place.
+    `resample.nodes_of`; `noise` (3, 2): a, b of the variance a x + b of a place, the mean of both frames'; `rough`: as
+    a share of the range around, what may be off for other reasons; `full`: light from which on the second only says
+    that there is as much.
     """
     out = np.empty(first.shape[1:], np.float32)
     a, b = (np.ascontiguousarray(noise[:, k], np.float32) for k in (0, 1))
-    _weights(first, second, nodes, a, b, out)
+    _weights(first, second, nodes, a, b, np.float32(rough), np.float32(full), out)
     return out

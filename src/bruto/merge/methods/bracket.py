@@ -21,6 +21,7 @@ from bruto.container.dng_reader import read_dng_meta
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, brightness, exposure_of, warped_band
 from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.moved import chosen_frames, shares_of
 from bruto.merge.reader import Reader, common_light
 
 BAND = 384
@@ -144,6 +145,9 @@ def _combine(reader: Reader) -> Combined:
     a = np.stack([f.noise[:, 0] for f, _ in frames]).astype(np.float32)
     b = np.stack([f.noise[:, 1] for f, _ in frames]).astype(np.float32)
     out = np.empty((h, w, 3), np.float16)
+    reference = next(k for k, (f, _) in enumerate(frames) if f is reader.reference)
+    chosen = chosen_frames(frames, exposures, FULL_FROM, reference)
+    shares = None if chosen is None else [shares_of(chosen, k, (h, w)).astype(np.float16) for k in range(len(frames))]
     for top in range(0, h, BAND):
         reader.check()
         bottom = min(h, top + BAND)
@@ -160,6 +164,8 @@ def _combine(reader: Reader) -> Combined:
             spilt[k] = 1 - np.clip((FULL_AT - wide) / (FULL_AT - FULL_FROM), 0, 1)
             if inside is not None:
                 full[k][~inside] = 0
+            if shares is not None:
+                full[k] *= shares[k][first:last]
         # where even the shortest frame is clipped, it is all there is
         full[0] = np.where(full.max(axis=0) <= 0, 1e-6, full[0])
         found, known, result = (np.empty((last - first, w, 3), np.float32) for _ in range(3))
