@@ -44,7 +44,7 @@ def add_merges() -> None:
     """A command for each kind of merge: methods are known only where they are wanted, as they take long to load."""
     from bruto.merge.methods import commands
 
-    own: dict[str, Callable[..., None]] = {"long": _long, "trails": _trails}
+    own: dict[str, Callable[..., None]] = {"long": _long, "trails": _trails, "sky": _sky}
     for name, methods in commands().items():
         text = methods[0].help
         if name not in own and len(methods) > 1:
@@ -106,6 +106,21 @@ def _trails(
         fade,
     )
     _run(replace(TRAILS, combine=lambda reader: combine(reader, options)), files, output, overwrite, as_json)
+
+
+def _sky(
+    files: list[Path],
+    output: Output,
+    ground: Annotated[str, typer.Option(help="merged, or the file whose ground is taken.")] = "merged",
+    gradient: Annotated[str, typer.Option(help="keep or remove: what the sky is lighter at one side.")] = "keep",
+    overwrite: OverwriteFlag = False,
+    as_json: JsonFlag = False,
+) -> None:
+    from bruto.merge.methods.starfield import SKY, Options, combine
+
+    even = _one_of("--gradient", gradient, "keep", "remove") == "remove"
+    options = Options(None if ground == "merged" else Path(ground), even)
+    _run(replace(SKY, combine=lambda reader: combine(reader, options)), files, output, overwrite, as_json)
 
 
 def _one_of(option: str, value: str, *known: str) -> str:

@@ -138,7 +138,7 @@ def linearise(frame: RawFrame) -> Linear:
     apply_corrections(data, meta.light_corrections, (y0, x0))
     if not meta.gain_maps:
         return _bounded(_without_vignette(plain, meta))
-    gains = _gains_over_crop(meta)
+    gains = gains_over_crop(meta)
     return _bounded(_without_vignette(Linear(data * gains, plain.clipped, plain.cfa, float(gains.max())), meta))
 
 
@@ -161,7 +161,7 @@ def _without_vignette(linear: Linear, meta: RawMeta) -> Linear:
     return replace(linear, gain=largest)
 
 
-def _gains_over_crop(meta: RawMeta) -> NDArray[np.float32]:
+def gains_over_crop(meta: RawMeta) -> NDArray[np.float32]:
     """The gain maps at every site of the default crop: a frame of ones sent through them."""
     shape = (meta.height, meta.width) if meta.kind == "mosaic" else (meta.height, meta.width, 3)
     unit = replace(meta, black=np.zeros_like(meta.black), white=np.ones_like(meta.white), linearisation=None)

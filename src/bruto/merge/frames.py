@@ -15,11 +15,12 @@ import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment, register
 from bruto.align.rigid import Motion, Pyramid, find_motion, pyramid, still_share
 from bruto.container.dng_reader import read_dng
-from bruto.container.linearise import linearise
+from bruto.container.linearise import gains_over_crop, linearise
 from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta
 from bruto.develop import demosaic as dm
 from bruto.errors import BrutoError
 from bruto.files import content_key, explain, whole_digest
+from bruto.merge.defects import without_hot
 from bruto.merge.resample import STEP, least_light_of, nodes_of, resampled
 from bruto.sensor.noise import estimate_noise, file_noise
 
@@ -27,8 +28,8 @@ ROUGH_PX = 0.6
 """Error of the alignment, in pixels, above which a frame is left out."""
 LEAST_SHARE = 0.25
 """Share of tracked details that must move together."""
-STILL_PX = 0.06
-"""Movement of the corners, in pixels, below which a frame counts as unmoved."""
+STILL_PX = 0.12
+"""Movement of the corners, in pixels, below which a frame counts as unmoved: resampling would cost more sharpness."""
 
 STILL_SHIFT, STILL_SHARE, LEAST_BLOCKS = 0.075, 0.4, 24
 """Pixels of the half-size plane below which a block stands still, the share of such blocks that tells of a tripod, and
@@ -76,7 +77,20 @@ def load_frame(path: str | Path) -> Frame:
     plain = replace(raw.meta, gain_maps=())
     linear = linearise(RawFrame(raw.codes, plain))
     noise = file_noise(raw.meta)
-    return Frame(Path(path), linear, raw.meta, estimate_noise(linear) if noise is None else noise, raw.preview)
+    noise = estimate_noise(linear) if noise is None else noise
+    if linear.data.ndim == 2:
+        linear = replace(linear, data=without_hot(linear.data, noise))
+    return Frame(Path(path), linear, raw.meta, noise, raw.preview)
+
+
+def shading_of(frame: Frame) -> NDArray[np.float32] | None:
+    """The lens-shading gain that a frame was read without, as planes (3, H, W); None where it has none."""
+    if not frame.meta.gain_maps:
+        return None
+    h, w = frame.linear.data.shape[:2]
+    gains = gains_over_crop(frame.meta)
+    quads = quads_of(frame.with_data(gains))
+    return np.stack([cv2.resize(q, (w, h), interpolation=cv2.INTER_LINEAR) for q in quads])
 
 
 def doubles(paths: list[Path]) -> dict[int, int]:

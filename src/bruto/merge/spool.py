@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import tempfile
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,3 +52,37 @@ def combined_by_rows(
     except OSError as error:
         raise explain(error, reader.scratch / "temporary frames", "keep") from error
     return merged, count
+
+
+class Held:
+    """Light of frames kept in a temporary file, half floats, to be read again; close it when done."""
+
+    def __init__(self, folder: Path) -> None:
+        """Raises `BrutoError` where nothing can be kept in the folder."""
+        self._folder = folder
+        self._shape: tuple[int, ...] = ()
+        self._count = 0
+        try:
+            self._file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115  it is closed with the frames
+        except OSError as error:
+            raise explain(error, folder / "temporary frames", "keep") from error
+
+    def add(self, data: NDArray[np.float32]) -> int:
+        """Keep a frame; its number. Raises `BrutoError` where there is no room."""
+        self._shape = data.shape
+        try:
+            self._file.seek(self._count * data.size * 2)
+            self._file.write(data.astype(np.float16).tobytes())
+        except OSError as error:
+            raise explain(error, self._folder / "temporary frames", "keep") from error
+        self._count += 1
+        return self._count - 1
+
+    def get(self, number: int) -> NDArray[np.float32]:
+        """A frame that was kept."""
+        size = math.prod(self._shape) * 2
+        self._file.seek(number * size)
+        return np.frombuffer(self._file.read(size), np.float16).reshape(self._shape).astype(np.float32)
+
+    def close(self) -> None:
+        self._file.close()

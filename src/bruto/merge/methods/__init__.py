@@ -9,9 +9,10 @@ from bruto.merge.methods.long import LIGHTEN, LONG, LONG_ALL
 from bruto.merge.methods.mean import MEAN
 from bruto.merge.methods.median import MEDIAN
 from bruto.merge.methods.method import Method
+from bruto.merge.methods.starfield import SKY
 from bruto.merge.methods.trails import TRAILS
 
-METHODS: tuple[Method, ...] = (MEAN, MEDIAN, CLIPPED, BRACKET, TRAILS, LONG, LONG_ALL, LIGHTEN)
+METHODS: tuple[Method, ...] = (MEAN, MEDIAN, CLIPPED, BRACKET, TRAILS, SKY, LONG, LONG_ALL, LIGHTEN)
 
 
 def commands() -> dict[str, list[Method]]:

@@ -93,7 +93,7 @@ def _divided(total, weights):
             total[y, x] /= weight[x // step]
 
 
-class _Sums:
+class Sums:
     """Sums of frames: of those that stand still at their sites, of others as planes on the first frame's grid."""
 
     def __init__(self, first: Frame) -> None:
@@ -141,11 +141,11 @@ class _Sums:
 def _combine(reader: Reader) -> Combined:
     """Memory holds one frame, the first and the sums."""
     first = reader.reference
-    sums: _Sums | None = None
+    sums: Sums | None = None
     for frame, alignment in reader:
         reader.check()
         if sums is None:
-            sums = _Sums(first)
+            sums = Sums(first)
         if frame is not first:
             sums.add(frame, alignment)
     assert sums is not None

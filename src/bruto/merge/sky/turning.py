@@ -112,7 +112,7 @@ def _brightest(spots: Spots, count: int) -> Spots:
     return Spots(spots.places[keep], spots.light[keep], spots.long[keep])
 
 
-def _moving(frames: Sequence[Spots]) -> list[Spots]:
+def moving_only(frames: Sequence[Spots]) -> list[Spots]:
     """Spots that do not stand at one place in most frames: hot pixels and lamps do."""
     found = []
     trees = [cKDTree(f.places) if len(f) else None for f in frames]
@@ -138,7 +138,7 @@ def find_turning(
 
     diagonal = math.hypot(*size)
     focal = (focal_35mm or USUAL_35MM) / DIAGONAL_35MM * diagonal
-    moving = _moving(frames)
+    moving = moving_only(frames)
     # enough movement to tell, little enough to be found again
     order = np.argsort(starts)
     base = int(order[0])

@@ -1,0 +1,411 @@
+"""A star field: frames laid on each other by their stars, and the ground by itself, joined along its border.
+
+Each frame is decoded once and kept in a temporary file. How the sky turns is found from the stars of all of them
+(`sky.turning`), so that a frame needs no stars everywhere, and the lens's bend is accounted for. What differs from the
+others at its place (satellites, aircraft, hot pixels, which stand still while stars do not) is left out.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.errors import BrutoError
+from bruto.merge.frames import (
+    align,
+    brightness,
+    check_alike,
+    load_frame,
+    noise_floor,
+    planes_of,
+    rough,
+    shading_of,
+)
+from bruto.merge.methods.mean import Sums
+from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.methods.trails import usual_first
+from bruto.merge.reader import Reader
+from bruto.merge.resample import STEP, least_light_of, line_of, nodes_of, resampled, steep_tiles
+from bruto.merge.result import FrameVerdict
+from bruto.merge.sky.arcs import FOUND_PX, catalogue
+from bruto.merge.sky.judging import CHUNK, Judge, plane_of
+from bruto.merge.sky.kernels import middle
+from bruto.merge.sky.light import sky_light
+from bruto.merge.sky.mask import sky_mask
+from bruto.merge.sky.seen import Seen, pace_of, plan
+from bruto.merge.sky.stars import find_spots
+from bruto.merge.sky.turning import Turning, find_turning, moving_only
+from bruto.merge.spool import Held
+
+FAR = 3.5
+"""Standard deviations of one frame's noise from the others, beyond which a value is left out."""
+OWN_SHARE = 0.6
+"""Share of a star's light above the sky that its value in one frame may be off: a star is smaller than the mosaic."""
+NEAR_GROUND = 5
+"""Pixels from the ground, at half the size, within which a frame shows no sky."""
+LEAST_PAIRS, LEAST_OFF = 20, 0.08
+"""Stars that tell how a frame lies beside the turning, and pixels from which that is believed."""
+SEEN_SHARE = 0.6
+"""Share of the frames that have to show a star, of those in which it could be."""
+BLOCK = 32
+READ, STACKED = 0.4, 0.85
+"""Shares of the progress after reading, and after laying the frames on each other."""
+
+
+@dataclass(frozen=True)
+class Options:
+    """`ground`: the file that the ground is taken from, None for the mean of all; `even`: take away what the sky's own
+    light is more than at its darkest.
+    """
+
+    ground: Path | None = None
+    even: bool = False
+
+
+@dataclass
+class _Field:
+    """Frames that were read: what was seen of each, its number in `held`, and the sums of the ground."""
+
+    seen: list[Seen]
+    number: dict[Path, int]
+    held: Held
+    ground: Sums
+
+    @property
+    def used(self) -> list[Seen]:
+        return [f for f in self.seen if not f.why and f.path in self.number]
+
+
+def _without_stars(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    return cv2.medianBlur(light, 5)
+
+
+def _read(reader: Reader, held: Held) -> _Field:
+    """Read, judge and keep all frames; the ground is summed up on the way."""
+    first = reader.reference
+    seen = plan(reader.paths)
+    wanted = [f for f in seen if not f.why]
+    judge = Judge(pace_of(seen))
+    field = _Field(seen, {}, held, Sums(first))
+    still = _without_stars(brightness(first))
+    floor, (h, w) = noise_floor(first), reader.size
+    chunk: list[tuple[Seen, NDArray[np.float32]]] = []
+    for k, one in enumerate(wanted):
+        reader.check()
+        reader.progress(READ * (k + 0.5) / len(wanted), f"reading {one.path.name}")
+        try:
+            frame = first if one.path == first.path else load_frame(one.path)
+            one.why = check_alike(first, frame) or "" if frame is not first else ""
+            if not one.why and frame is not first:
+                alignment = align(still, _without_stars(brightness(frame)), (w, h), floor)
+                one.why = rough(alignment) or ""
+        except BrutoError as error:
+            one.why = str(error)
+        if not one.why:
+            half = brightness(frame)
+            one.spots = find_spots(half)
+            one.fine = True
+            chunk.append((one, plane_of(half)))
+            field.number[one.path] = held.add(frame.linear.data)
+        left = len(wanted) - k - 1
+        if chunk and ((len(chunk) >= CHUNK and left >= CHUNK // 2) or left == 0):
+            planes = [p for _, p in chunk]
+            scale = h / planes[0].shape[0]
+            judge.judge([s for s, _ in chunk], planes, find_spots(middle(np.stack(planes)), scale=scale), len(chunk))
+            for s, _ in chunk:
+                if not s.why and s.path != first.path:
+                    own = first.with_data(held.get(field.number[s.path]))
+                    shift = align(still, _without_stars(brightness(own)), (w, h), floor)
+                    field.ground.add(replace(own, path=s.path), shift)
+            chunk = []
+    return field
+
+
+Pairs = tuple[NDArray[np.float64], NDArray[np.float64]]
+"""Where the stars of a frame should be, and where they are."""
+
+
+def _following(frames: Sequence[Seen], turning: Turning, size: tuple[int, int]) -> tuple[NDArray, list[Pairs]]:
+    """Places of all spots that turn with the sky, in all frames, and the pairs of each frame."""
+    for f, spots in zip(frames, moving_only([f.spots for f in frames]), strict=True):
+        f.spots = replace(spots, size=size)
+    stars = catalogue(frames, turning)
+    if not len(stars):
+        return np.zeros((0, 2)), [(np.zeros((0, 2)), np.zeros((0, 2)))] * len(frames)
+    where = np.stack([turning.places(turning.turned(stars, f.start + f.seconds / 2)) for f in frames])
+    with np.errstate(invalid="ignore"):
+        inside: NDArray[np.bool_] = np.asarray(((where > 8) & (where < np.array(size) - 9)).all(axis=2))
+    hit, at = np.zeros(inside.shape, bool), np.zeros(inside.shape, int)
+    for k, f in enumerate(frames):
+        if len(f.spots):
+            places = np.where(inside[k][:, None], where[k], -1e6)
+            distance, at[k] = cKDTree(f.spots.places).query(places, distance_upper_bound=FOUND_PX)
+            hit[k] = np.isfinite(distance)
+    true = hit.sum(axis=0) >= np.maximum(SEEN_SHARE * inside.sum(axis=0), 2)
+    hit &= true
+    pairs = [(where[k][hit[k]], f.spots.places[at[k][hit[k]]]) for k, f in enumerate(frames)]
+    return np.concatenate([are for _, are in pairs]), pairs
+
+
+def _beside(pair: Pairs, size: tuple[int, int]) -> NDArray[np.float64]:
+    """Matrix (2, 3) from where stars should be to where a frame has them: a tripod settles."""
+    should, are = pair
+    still = np.array([[1.0, 0, 0], [0, 1.0, 0]])
+    if len(should) < LEAST_PAIRS:
+        return still
+    found, _ = cv2.estimateAffinePartial2D(should, are, method=cv2.RANSAC, ransacReprojThreshold=1.0)
+    if found is None:
+        return still
+    turn = math.atan2(found[1, 0], found[0, 0])
+    c, s = math.cos(turn), math.sin(turn)
+    rotation = np.array([[c, -s], [s, c]])
+    shift = np.median(are - should @ rotation.T, axis=0)
+    corner = np.array([[0, 0], [size[0], 0], [0, size[1]], list(size)], float)
+    if np.abs(corner @ rotation.T + shift - corner).max() < LEAST_OFF:
+        return still
+    return np.column_stack([rotation, shift])
+
+
+def _nodes(turning: Turning, seconds: float, beside: NDArray, size: tuple[int, int]) -> NDArray[np.float32]:
+    """Where stars at nodes of the reference's grid are after a time, (rows, columns, 2); see `resample.nodes_of`."""
+    w, h = size
+    xs, ys = (np.arange(0, n + STEP, STEP, dtype=float) for n in (w, h))
+    xx, yy = np.meshgrid(xs, ys)
+    found = turning.moved(np.stack([xx.ravel(), yy.ravel()], axis=1), seconds)
+    found = found @ beside[:, :2].T + beside[:, 2]
+    return np.nan_to_num(found, nan=-1e5).reshape(len(ys), len(xs), 2).astype(np.float32)
+
+
+@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _open_at(opened, nodes, y, out):
+    """Whether each place of row y lies in a frame's sky (`opened` (h, w), half its size)."""
+    h, w = opened.shape
+    row = min(y // STEP, nodes.shape[0] - 2)
+    part = np.float32((y - row * STEP) / STEP)
+    for x in range(len(out)):
+        column = x // STEP
+        share = np.float32((x - column * STEP) / STEP)
+        a, b, c, d = nodes[row, column], nodes[row, column + 1], nodes[row + 1, column], nodes[row + 1, column + 1]
+        left, right = a[0] + (c[0] - a[0]) * part, b[0] + (d[0] - b[0]) * part
+        top, low = a[1] + (c[1] - a[1]) * part, b[1] + (d[1] - b[1]) * part
+        px, py = int((left + (right - left) * share) / 2), int((top + (low - top) * share) / 2)
+        out[x] = 0 <= px < w and 0 <= py < h and opened[py, px]
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _gather(planes, steep, least_light, nodes, opened, total, low, high, count):
+    """Sum, least and most of each place of the frames whose sky is open there."""
+    h, width = total.shape[1:]
+    for y in prange(h):
+        line, inside, there = np.empty((3, width), np.float32), np.empty(width, np.bool_), np.empty(width, np.bool_)
+        line_of(planes, steep, least_light, nodes, y, line, inside)
+        _open_at(opened, nodes, y, there)
+        for x in range(width):
+            if inside[x] and there[x]:
+                count[y, x] += np.uint16(1)
+                for c in range(3):
+                    value = line[c, x]
+                    total[c, y, x] += value
+                    low[c, y, x], high[c, y, x] = min(low[c, y, x], value), max(high[c, y, x], value)
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _centre(total, low, high, count):
+    """A middle value that one thing too light and one too dark do not move, into `total`."""
+    h, width = total.shape[1:]
+    for y in prange(h):
+        for x in range(width):
+            n = count[y, x]
+            for c in range(3):
+                if n >= 5:
+                    total[c, y, x] = (total[c, y, x] - low[c, y, x] - high[c, y, x]) / (n - 2)
+                elif n >= 3:
+                    total[c, y, x] = (total[c, y, x] - high[c, y, x]) / (n - 1)
+                elif n:
+                    total[c, y, x] = low[c, y, x]
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _add_near(planes, steep, least_light, nodes, opened, middle, back, a, b, mean, count):
+    """Add what is near the middle value, in all colours at once."""
+    h, width = middle.shape[1:]
+    for y in prange(h):
+        line, inside, there = np.empty((3, width), np.float32), np.empty(width, np.bool_), np.empty(width, np.bool_)
+        line_of(planes, steep, least_light, nodes, y, line, inside)
+        _open_at(opened, nodes, y, there)
+        row = min(y // BLOCK, back.shape[1] - 1)
+        for x in range(width):
+            if not (inside[x] and there[x]):
+                continue
+            near = True
+            for c in range(3):
+                own = middle[c, y, x]
+                level = max(own, np.float32(0))
+                above = max(own - back[c, row, min(x // BLOCK, back.shape[2] - 1)], np.float32(0))
+                room = np.float32(FAR) * math.sqrt(a[c] * level + b[c]) + np.float32(OWN_SHARE) * above
+                near &= abs(line[c, x] - own) <= room
+            if near:
+                count[y, x] += np.uint16(1)
+                for c in range(3):
+                    mean[c, y, x] += line[c, x]
+
+
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _joined(ground, middle, mean, count, mask):
+    """Ground and sky as one, into `ground` (3, H, W): the mean of what was near where there is any."""
+    h, width = mask.shape
+    for y in prange(h):
+        for x in range(width):
+            share, n = mask[y, x], count[y, x]
+            if share <= 0:
+                continue
+            for c in range(3):
+                sky = mean[c, y, x] / n if n else middle[c, y, x]
+                ground[c, y, x] += (sky - ground[c, y, x]) * share
+
+
+def _back(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The sky's light in blocks, (3, h, w)."""
+    small = np.stack([cv2.resize(p, None, fx=2 / BLOCK, fy=2 / BLOCK, interpolation=cv2.INTER_AREA) for p in light])
+    small = np.stack([cv2.medianBlur(p, 5) for p in small])
+    rows, columns = -(-light.shape[1] // BLOCK), -(-light.shape[2] // BLOCK)
+    return np.stack([cv2.resize(p, (columns, rows), interpolation=cv2.INTER_AREA) for p in small])
+
+
+def _ground_of(reader: Reader, file: Path) -> NDArray[np.float32]:
+    """The ground of one file as planes (3, H, W). Raises `BrutoError`."""
+    first, (h, w) = reader.reference, reader.size
+    own = first if file.absolute() == first.path.absolute() else load_frame(file)
+    why = check_alike(first, own)
+    if why is not None:
+        raise BrutoError(f"{file.name} cannot be the ground: {why}.")
+    still, other = (_without_stars(brightness(f)) for f in (first, own))
+    shift = align(still, other, (w, h), noise_floor(first))
+    one = Sums(own)
+    planes, _ = one.finished()
+    if np.array_equal(shift.homography, np.eye(3)):
+        return planes
+    return resampled(planes, nodes_of(shift, w, h), 0, h, w, least_light_of(own.noise))[0]
+
+
+def combine(reader: Reader, options: Options) -> Combined:
+    """The star field of a reader's files. Raises `BrutoError` where fewer than two frames show stars that turn."""
+    held = Held(reader.scratch)
+    try:
+        return _combined(reader, options, _read(reader, held))
+    finally:
+        held.close()
+
+
+def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
+    first, (h, w) = reader.reference, reader.size
+    used = field.used
+    reader.verdicts += [FrameVerdict(str(f.path), not f.why, f.why) for f in field.seen]
+    if len(used) < 2:
+        bad = "; ".join(f"{f.path.name}: {f.why}" for f in field.seen if f.why)
+        raise BrutoError(f"Fewer than two of these frames can be merged. {bad}.")
+    reader.progress(READ, "finding how the sky turns")
+    turning = find_turning([f.spots for f in used], [f.start for f in used], (w, h), first.meta.focal_35mm)
+    base = next((f for f in used if f.path == first.path), used[len(used) // 2])
+    ground, _ = field.ground.finished()
+    stars, pairs = _following(used, turning, (w, h))
+    mask = sky_mask(ground[1], stars)
+    if options.ground is not None:
+        ground = _ground_of(reader, options.ground)
+    opened = cv2.erode(
+        (cv2.resize(mask, (w // 2, h // 2), interpolation=cv2.INTER_AREA) > 0.98).astype(np.uint8),
+        np.ones((2 * NEAR_GROUND + 1, 2 * NEAR_GROUND + 1), np.uint8), borderValue=1,
+    ).astype(bool)  # fmt: skip
+    shading = shading_of(first)
+    noise = first.noise
+    least = least_light_of(noise)
+    planes = np.empty((3, h, w), np.float32)
+    nodes = [
+        _nodes(turning, f.start + f.seconds / 2 - base.start - base.seconds / 2, _beside(pair, (w, h)), (w, h))
+        for f, pair in zip(used, pairs, strict=True)
+    ]
+
+    def laid(k: int) -> NDArray[np.bool_]:
+        frame = first.with_data(field.held.get(field.number[used[k].path]))
+        planes_of(frame, planes)
+        if shading is not None:
+            np.multiply(planes, shading, out=planes)
+        return steep_tiles(planes, least)
+
+    middle_of = np.zeros((3, h, w), np.float32)
+    low, high = np.full((3, h, w), np.inf, np.float32), np.full((3, h, w), -np.inf, np.float32)
+    count = np.zeros((h, w), np.uint16)
+    for k, f in enumerate(used):
+        reader.check()
+        reader.progress(READ + (STACKED - READ) * (k + 0.5) / (2 * len(used)), f"laying {f.path.name} on the others")
+        steep = laid(k)
+        _gather(planes, steep, least, nodes[k], opened, middle_of, low, high, count)
+    _centre(middle_of, low, high, count)
+    mean = low  # their memory, no longer needed
+    mean[:] = 0
+    del high
+    back = _back(middle_of)
+    most = float(shading.max()) if shading is not None else 1.0
+    a, b = np.ascontiguousarray(noise[:, 0] * most, np.float32), np.ascontiguousarray(noise[:, 1] * most**2, np.float32)
+    seen_in = count.copy()
+    count[:] = 0
+    for k, f in enumerate(used):
+        reader.check()
+        share = (STACKED + READ) / 2 + (STACKED - READ) * (k + 0.5) / (2 * len(used))
+        reader.progress(share, f"adding {f.path.name}")
+        steep = laid(k)
+        _add_near(planes, steep, least, nodes[k], opened, middle_of, back, a, b, mean, count)
+    mask = mask * cv2.GaussianBlur((seen_in > 0).astype(np.float32), (0, 0), 2.0) * (seen_in > 0)
+    if shading is not None:
+        ground *= shading
+    _joined(ground, middle_of, mean, count, mask)
+    warnings = []
+    of_sky = sky_light(ground, mask, first.neutral)
+    if of_sky is not None:
+        told = of_sky.told()
+        if options.even:
+            ground -= of_sky.over(h, w) * mask
+            told += " That was taken away." if told else ""
+        if told:
+            warnings.append(told)
+    if shading is not None:
+        ground /= shading
+    sky = mask > 0.9
+    frames_there = float(np.median(count[sky])) if sky.any() else float(len(used))
+    gain = math.sqrt(max(frames_there, 1.0))
+    if not sky.any():
+        warnings.append("No border between sky and ground was found: all of it was taken as ground.")
+    return Combined(
+        ground, noise / gain**2, gain, math.sqrt(len(used)), warnings=tuple(warnings), stops=math.log2(len(used))
+    )
+
+
+def middle_first(paths: list[Path]) -> tuple[list[Path], Path]:
+    """The files as they are; the middle one in time of those that are exposed as most are is the reference."""
+    ordered, usual = usual_first(paths)
+    try:
+        good = [f.path for f in plan(paths) if not f.why]
+    except BrutoError:
+        return ordered, usual
+    return ordered, good[len(good) // 2] if good else usual
+
+
+def _expect(frames: Sequence[Shown]) -> str:
+    n = max(len(frames), 1)
+    return f"Stars as points; the sky's noise should fall about {math.sqrt(n):.1f} ×, the ground's too."
+
+
+SKY = Method(
+    key="sky", command="sky", help="Merge frames of a night into a star field: stars as points, the ground sharp.",
+    title="Star field, stars as points", sets=("trail", "burst"), expect=_expect,
+    combine=lambda reader: combine(reader, Options()), order=middle_first,
+)  # fmt: skip
