@@ -17,6 +17,8 @@ class Host(Protocol):
     line: TaskLine
     asking: Any
     """See `asking.Asking`."""
+    thumbs: Any
+    """See `widgets.thumbs.Thumbs`."""
 
     def page(self, title: str) -> Any:
         """The page of a task, made when it is first wanted."""

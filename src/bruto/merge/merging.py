@@ -134,6 +134,7 @@ def merge(
     renamed: Callable[[], Target] | None = None,
     progress: Progress = lambda share, text: None,
     cancelled: Callable[[], bool] | None = None,
+    enough: Callable[[], bool] | None = None,
 ) -> MergeResult:
     """Merge frames into a new linear DNG.
 
@@ -146,6 +147,7 @@ def merge(
     renamed : gives another target where a file took the name while the merge ran.
     progress : told the share that is done, and what is being done.
     cancelled : asked often whether to stop.
+    enough : asked before each frame whether those that were read are enough.
 
     Returns
     -------
@@ -160,7 +162,7 @@ def merge(
     target = _target(files, output, overwrite)
     paths, same = _different([Path(f) for f in files])
     ordered, reference = how.order(paths)
-    reader = Reader(ordered, reference, target.path.parent, how.common, progress, cancelled)
+    reader = Reader(ordered, reference, target.path.parent, how.common, progress, cancelled, enough)
     found = how.combine(reader)
     codes = _codes(found.light)
     reader.check()
@@ -173,5 +175,5 @@ def merge(
     progress(1.0, "done")
     return MergeResult(
         target.path, (*reader.verdicts, *same), rms, found.gain, found.expected, found.range_ev, found.warnings,
-        found.stops,
+        found.stops, found.gains,
     )  # fmt: skip

@@ -17,6 +17,7 @@ from bruto.merge.result import FrameVerdict
 Progress = Callable[[float, str], None]
 Common = Callable[[Frame, Frame], tuple[float, float | None]]
 """What the light of another frame is multiplied by to be like the reference's, and the light at which both are cut."""
+UNREAD = "not read: the merge was ended before"
 READING = 0.9
 """Share of a merge's progress that reading and aligning its frames takes, as far as it is told."""
 
@@ -45,6 +46,7 @@ class Reader:
         common: Common = plain,
         progress: Progress = lambda share, text: None,
         cancelled: Callable[[], bool] | None = None,
+        enough: Callable[[], bool] | None = None,
     ) -> None:
         """`paths` in the order wanted; `scratch`: folder for temporary files. Raises `BrutoError` where the reference
         cannot be read.
@@ -52,6 +54,7 @@ class Reader:
         self.paths, self.scratch = list(paths), scratch
         self._common, self.progress, self._cancelled = common, progress, cancelled
         self._pyramid: Pyramid | None = None
+        self._enough = enough
         self.verdicts: list[FrameVerdict] = []
         self.check()
         self.reference = load_frame(reference)
@@ -72,6 +75,10 @@ class Reader:
         if self._cancelled is not None and self._cancelled():
             raise Cancelled("The merge was stopped; nothing was written.")
 
+    def enough(self, used: int) -> bool:
+        """Whether the frames that were read are to be all: it was asked for, and at least two can be merged."""
+        return used >= 2 and self._enough is not None and self._enough()
+
     def _aligned(self, frame: Frame, size: tuple[int, int]) -> Alignment:
         ratio, top = self._common(self.reference, frame)
         floor = noise_floor(self.reference)
@@ -88,6 +95,9 @@ class Reader:
         h, w = self.size
         for k, path in enumerate(self.paths):
             self.check()
+            if self.enough(len(self.used)):
+                self.verdicts += [FrameVerdict(str(p), False, UNREAD) for p in self.paths[k:]]
+                break
             self.progress(READING * (k + 0.5) / len(self.paths), f"reading {path.name}")
             if path == self.reference.path:
                 self.verdicts.append(_verdict(self.reference, None))

@@ -22,7 +22,8 @@ class FrameVerdict:
 @dataclass(frozen=True)
 class MergeResult:
     """`noise_gain`: how much lower the noise of the result is (standard deviation of one frame over the result's);
-    `rms_px`: error left in the alignment's model, over all frames; `equivalent_stops`: how much longer it exposed.
+    `rms_px`: error left in the alignment's model, over all frames; `equivalent_stops`: how much longer it exposed;
+    `gains`: the gain after each frame, where it is known.
     """
 
     output: Path
@@ -33,6 +34,7 @@ class MergeResult:
     range_ev: float = 0.0
     warnings: tuple[str, ...] = field(default=())
     equivalent_stops: float = 0.0
+    gains: tuple[float, ...] = ()
 
     def as_json(self) -> dict:
         used = [f for f in self.frames if f.used]
@@ -53,7 +55,11 @@ class MergeResult:
                     for f in used
                 ],
             },
-            "gain": {"noise": round(self.noise_gain, 4), "expected": round(self.expected_gain, 4)},
+            "gain": {
+                "noise": round(self.noise_gain, 4),
+                "expected": round(self.expected_gain, 4),
+                "after_each": [round(g, 3) for g in self.gains],
+            },
             "range_ev": round(self.range_ev, 2),
             "equivalent_stops": round(self.equivalent_stops, 2),
             "warnings": list(self.warnings),

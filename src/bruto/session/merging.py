@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -12,7 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 from psygnal import Signal
 
+from bruto.compare.places import Place
+from bruto.compare.sides import SharpPair
 from bruto.container.orientation import orient
+from bruto.develop.frame import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
 from bruto.develop.source import open_source
@@ -20,13 +24,69 @@ from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.errors import Cancelled
 from bruto.merge.result import MergeResult
 from bruto.publish import Target
+from bruto.session.differing import differing
 from bruto.session.shoot import Shoot
 from bruto.session.unfinished import Unfinished
 from bruto.session.work import Post, Worker
 from bruto.storage.outputs import Outputs
 
-_LARGE = 2500
-"""Long edge from which the result is looked at at half its size, pixels."""
+
+@dataclass(frozen=True)
+class Waiting:
+    """A set that is to be merged when its turn comes."""
+
+    files: tuple[Path, ...]
+    method: str
+    output: Target
+    choices: dict[str, bool | float]
+
+
+@dataclass(frozen=True)
+class Look:
+    """A result beside one of its frames, both with the corrections suggested for the result: pictures (H, W, 3) uint8,
+    upright; `names` of both; `size`: width and height of the full frame; `places` where they differ most, with `pairs`
+    of pieces at 1:1.
+    """
+
+    one: NDArray[np.uint8]
+    merged: NDArray[np.uint8]
+    names: tuple[str, str]
+    size: tuple[int, int]
+    places: tuple[Place, ...]
+    pairs: tuple[SharpPair, ...]
+
+
+_LARGE = 4500
+"""Long edge from which both are looked at at half their size, pixels."""
+PIECE = 420
+"""Pixels a side of a piece at 1:1."""
+
+
+def _look_at(result: MergeResult) -> Look:
+    """Develop a result and the frame that the others were laid on."""
+    developer = Developer(open_source(result.output))
+    recipe = unframed(take_all(Recipe(), suggest_all(developer)))
+    reference = reference_file(result)
+    frame = Developer(open_source(reference))
+    scale = 2 if max(developer.source.size) > _LARGE else 1
+    orientation = developer.source.meta.orientation
+    merged, one = (np.asarray(orient(d.view(recipe, scale), orientation)) for d in (developer, frame))
+    h, w = merged.shape[:2]
+    one = one[:h, :w]
+    places = differing(one, merged)
+    pairs = []
+    for place in places:
+        x, y = (min(max(round(s * n) - PIECE // 2, 0), max(n - PIECE, 0)) for s, n in ((place.x, w), (place.y, h)))
+        part = np.s_[y : y + PIECE, x : x + PIECE]
+        pairs.append(SharpPair(one[part], merged[part], np.zeros((1, 1), np.float32), Rectangle(x, y, PIECE, PIECE)))
+    return Look(one, merged, (reference.stem, "merged"), (w * scale, h * scale), places, tuple(pairs))
+
+
+def reference_file(result: MergeResult) -> Path:
+    """The frame that the others were laid on."""
+    still = next((f for f in result.frames if f.used and tuple(f.shift_px) == (0.0, 0.0)), None)
+    used = [f for f in result.frames if f.used]
+    return Path((still or used[0]).file)
 
 
 class Merging:
@@ -35,6 +95,7 @@ class Merging:
     """
 
     progress = Signal(float, str)
+    waiting_changed = Signal()
     finished = Signal(object)
     failed = Signal(str)
     seen = Signal(object, object)
@@ -46,7 +107,10 @@ class Merging:
         self._work = background.channel("merging")
         self._picture = render.channel("merged picture", 125)
         self._judging = background.channel("judging frames")
-        self._stop = threading.Event()
+        self._stop, self._enough = threading.Event(), threading.Event()
+        self.waiting: tuple[Waiting, ...] = ()
+        self.output = Path()
+        """What the running merge writes."""
         self.running = False
         self._judged_of: list[Path] = []
 
@@ -54,16 +118,25 @@ class Merging:
         """Stop the running merge; nothing is written."""
         self._stop.set()
 
-    def judge(self, files: list[Path]) -> None:
-        """Judge the frames of a night by their previews, behind the window; `judged` tells as it goes on."""
+    def judge(self, files: list[Path], night: bool) -> None:
+        """Judge the frames of a set behind the window, those of a night by their previews; `judged` tells as it goes
+        on.
+        """
 
         def work() -> object:
-            from bruto.merge.sky.judging import overview  # its kernels are loaded where they are wanted
-            from bruto.merge.sky.seen import plan
+            if night:
+                from bruto.merge.sky.judging import overview  # its kernels are loaded where they are wanted
+                from bruto.merge.sky.seen import plan
 
-            frames = plan(files)
-            for known in overview(frames, self._check_judging):
-                self._post(partial(self._tell_judged, files, list(known)))
+                frames: list[Any] = list(plan(files))
+                looked: Any = overview(frames, self._check_judging)
+            else:
+                from bruto.merge.judging import judged
+
+                frames, looked = [], judged(files, self._check_judging)
+            for known in looked:
+                frames = list(known)
+                self._post(partial(self._tell_judged, files, frames))
             return frames
 
         self._judged_of = files
@@ -77,10 +150,22 @@ class Merging:
         if files is self._judged_of:
             self.judged.emit(found)
 
-    def start(self, files: list[Path], method: str, output: Target) -> None:
-        """Merge files by a method to a new raw."""
+    def stop_and_keep(self) -> None:
+        """End the running merge with the frames that were read."""
+        self._enough.set()
+
+    def start(
+        self, files: list[Path], method: str, output: Target, choices: Mapping[str, bool | float] | None = None
+    ) -> None:
+        """Merge files by a method, with the choices it leaves, to a new raw; where one is running, after it."""
+        if self.running:
+            self.waiting = (*self.waiting, Waiting(tuple(files), method, output, dict(choices or {})))
+            self.waiting_changed.emit()
+            return
         self._stop.clear()
+        self._enough.clear()
         self.running = True
+        self.output = output.path
         self.unfinished.begin(
             "merge", files=[str(f.absolute()) for f in files], method=method, output=str(output.path.absolute())
         )
@@ -90,10 +175,14 @@ class Merging:
 
         def work() -> MergeResult:
             from bruto.merge.merging import merge  # the methods' kernels are loaded where they are wanted
+            from bruto.merge.methods import method_of
+
+            def renamed() -> Target:
+                return Outputs(files).in_folder(output.path.parent, output.path.name)
 
             return merge(
-                method, files, output, renamed=lambda: Outputs(files).in_folder(output.path.parent, output.path.name),
-                progress=tell, cancelled=self._stop.is_set,
+                method_of(method).chosen(choices or {}), files, output, renamed=renamed, progress=tell,
+                cancelled=self._stop.is_set, enough=self._enough.is_set,
             )  # fmt: skip
 
         self._work.ask(output.path, work, self._merged, self._ended(self.failed.emit))
@@ -103,17 +192,27 @@ class Merging:
             self.running = False
             self.unfinished.end("merge")
             then(outcome)
+            self._next()
 
         return call
+
+    def _next(self) -> None:
+        """Begin with the next set that waits."""
+        if self.running or not self.waiting:
+            return
+        one, self.waiting = self.waiting[0], self.waiting[1:]
+        self.start(list(one.files), one.method, one.output, one.choices)
+        self.waiting_changed.emit()
+
+    def forget_waiting(self, number: int) -> None:
+        """Take a set out of those that wait."""
+        self.waiting = tuple(w for k, w in enumerate(self.waiting) if k != number)
+        self.waiting_changed.emit()
 
     def _merged(self, result: MergeResult) -> None:
         self._ended(self.finished.emit)(result)
         self.shoot.add_file(result.output)
 
-        def work() -> NDArray[np.uint8]:
-            developer = Developer(open_source(result.output))
-            recipe = unframed(take_all(Recipe(), suggest_all(developer)))
-            picture = developer.view(recipe, 2 if max(developer.source.size) > _LARGE else 1)
-            return np.asarray(orient(picture, developer.source.meta.orientation))
-
-        self._picture.ask(result.output, work, lambda picture: self.seen.emit(result, picture), self.failed.emit)
+        self._picture.ask(
+            result.output, partial(_look_at, result), lambda look: self.seen.emit(result, look), self.failed.emit
+        )

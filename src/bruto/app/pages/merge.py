@@ -8,29 +8,36 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QProgressBar,
     QPushButton,
+    QSlider,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.host import Host
+from bruto.app.stage.compare_stage import CompareStage
+from bruto.app.stage.places_view import PlacesView
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
-from bruto.app.widgets.frame_chart import FrameChart, reference_of
+from bruto.app.stage.viewing import Viewing
+from bruto.app.widgets.frame_chart import LEAST_WINDOW, FrameChart, reference_of
+from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, side_panel
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.task_line import time_left
 from bruto.errors import BrutoError
 from bruto.merge.methods import METHODS, method_of
-from bruto.merge.methods.method import Shown
+from bruto.merge.methods.method import Choice, Shown
 from bruto.merge.result import MergeResult
+from bruto.session.merging import Look
 from bruto.shoot.shots import Shot, ShotSet, oriented_preview
 from bruto.storage.outputs import Outputs
 
@@ -38,7 +45,8 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 """Kinds of set that some method is for."""
 
 
-REASONS = (("test shots", "a test shot"), ("under clouds", "clouds"), ("moved", "moved"))
+CURTAIN, PLACES = "Curtain", "Places"
+REASONS = (("blurred", "blurred"), ("test shots", "a test shot"), ("under clouds", "clouds"), ("moved", "moved"))
 """What many frames are left out for, by how the reason of one begins."""
 MOST_SETS = 12
 """Sets that are listed to be gone to."""
@@ -68,13 +76,27 @@ class MergePage(QWidget):
         middle.setSpacing(0)
         bar = StageBar("MERGE")
         self.tag, self.which = bar.tag, bar.facts
+        self.views_buttons: dict[str, QPushButton] = {}
+        for name, tip in (
+            (CURTAIN, "One frame left of a line, the result right of it; turn the line at its ends or with [ and ]"),
+            (PLACES, "Where one frame and the result differ most, at 1:1"),
+        ):
+            button = bar.add(name, tip, left=True, checkable=True)
+            button.clicked.connect(lambda _=False, n=name: self.set_view(n))
+            button.setEnabled(False)
+            self.views_buttons[name] = button
         self.fit_button = bar.add("Fit", "Whole picture (F2)")
         self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (F2)")
         middle.addWidget(bar)
-        self.stage = Stage()
-        self.fit_button.clicked.connect(self.stage.set_fit)
-        self.one_button.clicked.connect(lambda: self.stage.set_one_to_one())
-        middle.addWidget(self.stage, 1)
+        self.stage, self.curtain, self.places = Stage(), CompareStage(), PlacesView()
+        self.curtain.set_mode("Curtain")
+        self.views = QStackedWidget()
+        for view in (self.stage, self.curtain, self.places):
+            self.views.addWidget(view)
+        self.fit_button.clicked.connect(lambda: self._seen_view().set_fit())
+        self.one_button.clicked.connect(lambda: self._seen_view().set_one_to_one())
+        self.places.chosen.connect(self._look_at)
+        middle.addWidget(self.views, 1)
         self.chart = FrameChart()
         middle.addWidget(self.chart)
         layout.addLayout(middle, 1)
@@ -93,13 +115,16 @@ class MergePage(QWidget):
         self.expect.setObjectName("quiet")
         self.expect.setWordWrap(True)
         column.addWidget(self.expect)
+        self.choices = QVBoxLayout()
+        self.choices.setSpacing(4)
+        column.addLayout(self.choices)
+        self.plot = GainPlot()
+        column.addWidget(self.plot)
         self.judged = Label("")
         self.judged.setWordWrap(True)
         column.addWidget(self.judged)
         self.suggested = QPushButton("Leave out what looks bad")
-        self.suggested.setToolTip(
-            "Clouds, test shots, moved frames: the chart marks them; aircraft are taken out as they are"
-        )
+        self.suggested.setToolTip("Use all frames but those that the chart marks in red")
         self.suggested.clicked.connect(self.chart.take_suggested)
         column.addWidget(self.suggested)
         self.go = QPushButton("Merge")
@@ -117,8 +142,15 @@ class MergePage(QWidget):
         column.addWidget(self.doing)
         self.stop_button = QPushButton("Stop, write nothing")
         self.stop_button.clicked.connect(self.merging.stop)
-        self.stop_button.hide()
-        column.addWidget(self.stop_button)
+        self.keep_button = QPushButton("End now, keep what was read")
+        self.keep_button.setToolTip("Read no more frames, and merge those that were read")
+        self.keep_button.clicked.connect(self.merging.stop_and_keep)
+        for button in (self.keep_button, self.stop_button):
+            button.hide()
+            column.addWidget(button)
+        self.waiting = QVBoxLayout()
+        self.waiting.setSpacing(4)
+        column.addLayout(self.waiting)
         self.outcome = Label("")
         self.outcome.setWordWrap(True)
         self.outcome.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -130,7 +162,8 @@ class MergePage(QWidget):
         column.addStretch(1)
         layout.addWidget(side)
         self.chart.chosen_changed.connect(self._describe)
-        self.method.currentIndexChanged.connect(self._describe)
+        self.method.currentIndexChanged.connect(self._method_changed)
+        self.merging.waiting_changed.connect(self._list_waiting)
         self.merging.judged.connect(self._show_judged)
         self.merging.progress.connect(self.set_progress)
         self.merging.finished.connect(self.finish)
@@ -167,12 +200,41 @@ class MergePage(QWidget):
             self.host.choose(shot)
             self.host.set_task("Correct")
 
-    def _seen(self, result: MergeResult, picture: NDArray[np.uint8]) -> None:
-        """The result developed, where its set is still shown."""
-        if self.chart.result is result:
-            self.stage.set_frame(*self.stage.frame_size)
-            self.stage.set_base(picture)
-            self.tag.setText("MERGED, developed")
+    def _seen(self, result: MergeResult, look: Look) -> None:
+        """The result developed beside one of its frames, where its set is still shown."""
+        if self.chart.result is not result:
+            return
+        self.stage.set_frame(*look.size)
+        self.stage.set_base(look.merged)
+        self.curtain.set_pictures(look.one, look.merged, look.size, look.names)
+        self.places.show_places(look.places, look.names)
+        for k, pair in enumerate(look.pairs):
+            self.places.set_pair(k, pair)
+        for name, button in self.views_buttons.items():
+            button.setEnabled(name == CURTAIN or bool(look.places))
+        self.set_view(CURTAIN)
+        self.tag.setText("MERGED, developed")
+
+    def set_view(self, name: str) -> None:
+        """One frame against the result by a curtain, or the places where they differ; "" for the frame's preview."""
+        for key, button in self.views_buttons.items():
+            button.setChecked(key == name)
+        self.views.setCurrentIndex({CURTAIN: 1, PLACES: 2}.get(name, 0))
+
+    def _seen_view(self) -> Viewing:
+        """What is zoomed: from the places one goes to the curtain."""
+        if self.views.currentIndex() == 2:
+            self.set_view(CURTAIN)
+        return self.curtain if self.views.currentIndex() == 1 else self.stage
+
+    def _look_at(self, k: int) -> None:
+        """A place under the curtain, at 1:1."""
+        place = self.places.places[k]
+        self.set_view(CURTAIN)
+        self.curtain.set_one_to_one()
+        w, h = self.curtain.viewport.frame
+        self.curtain.viewport.centre = (place.x * w, place.y * h)
+        self.curtain.update()
 
     def set_group(self, group: ShotSet | None) -> None:
         """Show a set; None or a single shot says what to choose."""
@@ -193,27 +255,92 @@ class MergePage(QWidget):
             night = group.kind == "trail"
             shown = (*group.tests, *group.shots) if night else group.shots
             self.chart.set_frames(shown, night, len(shown) - len(group.shots))
-            if night:
-                self.merging.judge([s.raw for s in self.chart.shots if s.raw is not None])
+            self.merging.judge([s.raw for s in self.chart.shots if s.raw is not None], night)
+            self.method.blockSignals(True)
             for method in METHODS:
                 if group.kind in method.sets:
                     self.method.addItem(method.title, method.key)
+            self.method.blockSignals(False)
         else:
             self.chart.set_frames(())
         self.method.setEnabled(usable)
         self._show_judged(())
         self._show_reference()
+        self._method_changed()
+        self._show_running()
+
+    def _method_changed(self) -> None:
+        """Other choices, of another method."""
+        clear(self.choices)
+        self._chosen_values: dict[str, Any] = {}
+        key = self.method.currentData()
+        for choice in method_of(str(key)).choices if key else ():
+            if isinstance(choice.usual, bool):
+                box = QCheckBox(choice.title)
+                box.setChecked(choice.usual)
+                box.setToolTip(choice.tip)
+                self.choices.addWidget(box)
+                self._chosen_values[choice.key] = box.isChecked
+            else:
+                self._add_amount(choice)
         self._describe()
+
+    def _add_amount(self, choice: Choice) -> None:
+        """A share that is set on a track."""
+        title, track = Label(""), QSlider(Qt.Orientation.Horizontal)
+        track.setRange(0, 100)
+        track.setAccessibleName(choice.title)
+        track.setToolTip(choice.tip)
+        track.valueChanged.connect(
+            lambda value: title.setText(f"{choice.title}: {value} %" if value else f"{choice.title}: not")
+        )
+        track.setValue(1)  # so that the first value is told
+        track.setValue(round(100 * float(choice.usual)))
+        self.choices.addWidget(title)
+        self.choices.addWidget(track)
+        self._chosen_values[choice.key] = lambda: track.value() / 100
+
+    def values(self) -> dict[str, bool | float]:
+        """The choices that the method leaves, as they stand."""
+        return {key: value() for key, value in self._chosen_values.items()}
+
+    def _list_waiting(self) -> None:
+        """Sets that are merged after this one."""
+        clear(self.waiting)
+        for k, one in enumerate(self.merging.waiting):
+            button = QPushButton(f"Waiting: {one.output.path.name}")
+            button.setToolTip("Take it out again: it is not merged")
+            button.clicked.connect(lambda _=False, k=k: self.merging.forget_waiting(k))
+            self.waiting.addWidget(button)
+        self._show_running()
+
+    def _show_running(self) -> None:
+        """Progress and its buttons stand as long as a merge runs, whichever set is shown."""
+        running = self.merging.running
+        for widget in (self.progress, self.stop_button, self.keep_button):
+            widget.setVisible(running)
+        if not running:
+            self.doing.setText("")
+        self._name_go()
+
+    def _name_go(self) -> None:
+        n = len(self._chosen())
+        text = f"Merge {n} frames"
+        usable = self.group is not None and self.group.kind in MERGED_SETS
+        self.go.setText(f"{text} after this one" if self.merging.running and usable else text if usable else "Merge")
+        self.go.setEnabled(usable and n >= 2)
 
     def _show_judged(self, frames: Sequence[Any]) -> None:
         """What is known of a night's frames, and the button that acts on it."""
         self.chart.set_judged(frames)
+        self._show_thumbs()
         bad = [self.chart.why(k) for k in self.chart.bad()]
-        self.suggested.setVisible(self.chart.by_time)
+        there = bool(self.chart.shots)
+        self.suggested.setVisible(there)
         self.suggested.setEnabled(bool(bad))
-        self.judged.setVisible(self.chart.by_time)
-        if not frames:
-            self.judged.setText("Looking at the frames …" if self.chart.by_time else "")
+        self.judged.setVisible(there)
+        if len(frames) < len(self.chart.shots):
+            self.judged.setText(f"Looking at the frames, {len(frames)} of {len(self.chart.shots)} …" if there else "")
             return
         kinds = [next((name for name, begins in REASONS if why.startswith(begins)), "others") for why in bad]
         counts = ", ".join(f"{kinds.count(name)} {name}" for name in dict.fromkeys(kinds))
@@ -223,10 +350,20 @@ class MergePage(QWidget):
             text += f" Something flies through {flying} of them; that is taken out of the trails."
         self.judged.setText(text)
 
+    def _show_thumbs(self) -> None:
+        self.chart.show_thumbs(self.host.thumbs.listed.thumbs, self.window().height() >= LEAST_WINDOW)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._show_thumbs()
+
     def _show_reference(self) -> None:
         """The first frame's preview, until there is a result."""
         self.stage.set_frame(0, 0)
         self.stage.message, self.stage.base = "", None
+        for button in self.views_buttons.values():
+            button.setEnabled(False)
+        self.set_view("")
         self.tag.setText("MERGE")
         if self.group is None or self.group.kind not in MERGED_SETS:
             self.stage.message = "Choose a burst or a bracket at the right or in the list, or select several shots."
@@ -254,7 +391,8 @@ class MergePage(QWidget):
                 "exposure), or select several shots."
             )
             self.expect.setText("")
-            self.go.setEnabled(False)
+            self.plot.show_gain(0, None)
+            self._name_go()
             return
         self.which.setText(f"{self.group.kind} of {len(self.chart.shots)}, {n} used")
         first = self.group.shots[0].meta
@@ -264,9 +402,14 @@ class MergePage(QWidget):
         )
         frames = [Shown(s.meta.exposure_s, s.meta.iso) for s in chosen if s.meta]
         if self.method.currentData():
-            self.expect.setText(method_of(str(self.method.currentData())).expect(frames))
-        self.go.setText(f"Merge {n} frames")
-        self.go.setEnabled(n >= 2 and not self.progress.isVisible())
+            method = method_of(str(self.method.currentData()))
+            self.expect.setText(method.expect(frames))
+            result = self.chart.result
+            reached = result.gains if result is not None and result.gains else ()
+            if result is not None and not reached and method.gain is not None:
+                reached = (1.0, result.noise_gain) if result.noise_gain > 1 and n == 2 else ()
+            self.plot.show_gain(n, method.gain, tuple(reached))
+        self._name_go()
 
     def _start(self) -> None:
         chosen = self._chosen()
@@ -281,15 +424,16 @@ class MergePage(QWidget):
         except BrutoError as error:
             self.finish(None, str(error))
             return
+        if self.merging.running:
+            self.merging.start(raws, kind, target, self.values())
+            return
         self._output = target.path
         self.outcome.setText("")
         self.open_button.hide()
         self._began = time.monotonic()
         self.progress.setValue(0)
-        self.progress.show()
-        self.stop_button.show()
-        self.go.setEnabled(False)
-        self.merging.start(raws, kind, target)
+        self.merging.start(raws, kind, target, self.values())
+        self._show_running()
 
     def set_progress(self, share: float, text: str) -> None:
         self.progress.setValue(round(share * 100))
@@ -297,16 +441,16 @@ class MergePage(QWidget):
 
     def finish(self, result: MergeResult | None, problem: str = "") -> None:
         """Show the result, or what went wrong."""
-        self.progress.hide()
-        self.stop_button.hide()
-        self.doing.setText("")
-        self._describe()
+        self._began = time.monotonic()
+        self._show_running()
         self.outcome.setObjectName("warning" if result is None else "")
         self.outcome.style().polish(self.outcome)
         if result is None:
             self.outcome.setText(problem)
             return
-        self.chart.set_result(result)
+        if self._is_shown(result):
+            self.chart.set_result(result)
+        self._describe()
         self._output = result.output
         used = [f for f in result.frames if f.used]
         lines = [
@@ -324,3 +468,8 @@ class MergePage(QWidget):
         lines.append(result.output.name)
         self.outcome.setText("\n".join(lines))
         self.open_button.show()
+
+    def _is_shown(self, result: MergeResult) -> bool:
+        """Whether a result is of the set that is shown."""
+        names = {s.raw.name for s in self.chart.shots if s.raw is not None}
+        return all(Path(f.file).name in names for f in result.frames)

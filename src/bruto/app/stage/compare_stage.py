@@ -81,8 +81,14 @@ class CompareStage(Viewing):
 
     def set_aligned(self, pair: Aligned, size: tuple[int, int], names: tuple[str, str]) -> None:
         """Both, while they are being measured."""
+        self.set_pictures(pair.first, pair.second, size, names)
+
+    def set_pictures(
+        self, first: NDArray[np.uint8], second: NDArray[np.uint8], size: tuple[int, int], names: tuple[str, str]
+    ) -> None:
+        """Two pictures (H, W, 3) of one frame of a full size (width, height)."""
         self.names, self.pieces = names, None
-        self.first, self.second, self.difference = Levels(pair.first), Levels(pair.second), None
+        self.first, self.second, self.difference = Levels(first), Levels(second), None
         self._fill_pane()
         self.viewport.set_frame(*size)
         self.update()

@@ -8,32 +8,44 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
 from bruto.merge.result import MergeResult
+from bruto.session.merging import reference_file
 from bruto.shoot.shots import Shot
 
-LANES = (
+NIGHT = (
     ("light", lambda f, top: f.level / max(top, 1e-9)),
     ("sharp", lambda f, top: min(f.sharp, 1.2) / 1.2),
     ("sky", lambda f, top: 1 - f.cloud),
 )
 """What is told of each frame of a night, one lane each: its name, and how high it is (0..1) of a `Seen`."""
+HAND = (
+    ("light", lambda f, top: 1 + max(-6.0, _log2(f.level / max(top, 1e-9))) / 6),
+    ("sharp", lambda f, top: min(f.sharp, 1.0)),
+    ("shift", lambda f, top: min(f.shift_px / SHIFT_PX, 1.0)),
+)
+"""The same of a burst or bracket (`Judged`): light in stops below the lightest frame."""
+SHIFT_PX = 40.0
+"""Movement that fills its lane, pixels."""
 LANE, HEAD, NAMES = 24.0, 30.0, 52.0
+ROW, HEIGHT = 20.0, 150
+THUMB, LEAST_WINDOW = 44.0, 740
+"""Height of the thumbnails under the chart, and of the window from which there is room for them, pixels."""
 
 
 class FrameChart(QWidget):
-    """Frames over time as bars of light, those of a night in lanes of what was judged; click or drag over them to leave
-    frames out or take them in.
-    """
+    """Frames over time in lanes of what was judged; click or drag over them to choose those that are used."""
 
     chosen_changed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(150)
+        self.setFixedHeight(HEIGHT)
+        self.thumbs: dict[str, tuple[QImage, str]] = {}
+        self.with_thumbs = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -47,7 +59,7 @@ class FrameChart(QWidget):
         self._paint_to: bool | None = None
 
     def set_frames(self, shots: tuple[Shot, ...], by_time: bool = False, left_out: int = 0) -> None:
-        """Other frames; `by_time`: of a night, which will be judged; the first `left_out` are not used at first."""
+        """Other frames; `by_time`: of a night; the first `left_out` are not used at first."""
         self.shots, self.used, self.result = shots, [k >= left_out for k in range(len(shots))], None
         self.judged, self.by_time = {}, by_time
         self.update()
@@ -80,14 +92,15 @@ class FrameChart(QWidget):
         self.result = result
         self.update()
 
+    @property
+    def lanes(self) -> tuple[Any, ...]:
+        return NIGHT if self.by_time else HAND
+
     def bar(self, k: int) -> QRectF:
-        """Rectangle of frame k."""
+        """Rectangle of frame k in the row of verdicts."""
         n = max(1, len(self.shots))
-        if self.by_time:
-            step = (self.width() - 40 - NAMES) / n
-            return QRectF(20 + NAMES + k * step, HEAD + 3 * LANE + 4, step, 20)
-        step = min(64.0, (self.width() - 40) / n)
-        return QRectF(20 + k * step, 34, max(4.0, step - 6), 62)
+        step = (self.width() - 40 - NAMES) / n
+        return QRectF(20 + NAMES + k * step, HEAD + 3 * LANE + 4, step, ROW)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         t = theme.current()
@@ -96,63 +109,23 @@ class FrameChart(QWidget):
         p.fillRect(self.rect(), t.color("bar"))
         p.setFont(theme.font(12, bold=True))
         p.setPen(t.color("ink"))
-        p.drawText(QRectF(20, 6, 300, 18), Qt.AlignmentFlag.AlignLeft, "Frames over time")
+        p.drawText(QRectF(20, 6, 200, 18), Qt.AlignmentFlag.AlignLeft, "Frames over time")
         p.setFont(theme.font(12))
         p.setPen(t.color("quiet"))
-        p.drawText(
-            QRectF(self.width() - 420, 6, 400, 18),
-            Qt.AlignmentFlag.AlignRight,
-            "drag over frames to leave them out or take them in"
-            if self.by_time
-            else "height: exposure · click to leave out or take in",
-        )
+        words = "drag over frames to leave them out or take them in"
+        p.drawText(QRectF(self.width() - 420, 6, 400, 18), Qt.AlignmentFlag.AlignRight, words)
         if not self.shots:
             return
-        if self.by_time:
-            self._paint_night(p)
-            return
-        light = [(s.meta.exposure_s or 0) * (s.meta.iso or 0) if s.meta else 0 for s in self.shots]
-        top = max(light) or 1
-        verdicts = {Path(f.file).name: f for f in self.result.frames} if self.result else {}
-        for k, shot in enumerate(self.shots):
-            box = self.bar(k)
-            height = 14 + 48 * (1 + max(-4.0, _log2(light[k] / top)) / 5) if light[k] else 14
-            body = QRectF(box.left(), box.bottom() - height, box.width(), height)
-            if self.used[k]:
-                p.fillRect(body, t.color("accent", 200))
-            else:
-                p.setPen(QPen(t.color("warning"), 1.5, Qt.PenStyle.DashLine))
-                p.drawRect(body)
-            if box.width() > 30:
-                p.setPen(t.color("on_accent") if self.used[k] else t.color("warning"))
-                p.drawText(body, Qt.AlignmentFlag.AlignCenter, str(k + 1) if self.used[k] else "out")
-                found = verdicts.get(shot.raw.name) if shot.raw else None
-                p.setPen(t.color("quiet"))
-                if found is not None:
-                    text = (
-                        f"{(found.shift_px[0] ** 2 + found.shift_px[1] ** 2) ** 0.5:.1f} px"
-                        if found.used
-                        else "left out"
-                    )
-                else:
-                    seconds = shot.meta.exposure_s if shot.meta else None
-                    text = "" if not seconds else (f"1/{1 / seconds:.0f}" if seconds < 0.3 else f"{seconds:g} s")
-                p.drawText(
-                    QRectF(box.left() - 4, box.bottom() + 4, box.width() + 8, 16), Qt.AlignmentFlag.AlignCenter, text
-                )
-        p.setPen(t.color("quiet"))
-        p.drawText(
-            QRectF(20, 122, self.width() - 40, 18),
-            Qt.AlignmentFlag.AlignLeft,
-            f"movement against {reference_of(self.result)}" if self.result else "shutter time of each frame, seconds",
-        )
+        self._paint_lanes(p)
+        self._paint_row(p)
+        self._paint_thumbs(p)
 
-    def _paint_night(self, p: QPainter) -> None:
+    def _paint_lanes(self, p: QPainter) -> None:
         t = theme.current()
         seen = [self.judged.get(s.raw.name) if s.raw is not None else None for s in self.shots]
         top = max((f.level for f in seen if f is not None), default=1.0)
-        p.setFont(theme.font(12))
-        for row, (name, height) in enumerate(LANES):
+        few = self.bar(0).width() > 14
+        for row, (name, height) in enumerate(self.lanes):
             box = QRectF(20 + NAMES, HEAD + row * LANE, self.width() - 40 - NAMES, LANE - 5)
             p.setPen(t.color("quiet"))
             p.drawText(QRectF(20, box.top(), NAMES, box.height()), Qt.AlignmentFlag.AlignVCenter, name)
@@ -165,23 +138,75 @@ class FrameChart(QWidget):
                     line = QPolygonF()
                     continue
                 share = min(max(float(height(found, top)), 0.0), 1.0)
-                line.append(QPointF(self.bar(k).center().x(), box.bottom() - share * box.height()))
+                line.append(QPointF(self.bar(k).center().x(), box.bottom() - 1 - share * (box.height() - 2)))
+                if few:
+                    p.fillRect(QRectF(line.last().x() - 2.5, line.last().y() - 2.5, 5, 5), t.color("accent"))
             p.drawPolyline(line)
-        for k, found in enumerate(seen):
+
+    def _paint_row(self, p: QPainter) -> None:
+        """Which frames are used, and which look bad."""
+        t = theme.current()
+        verdicts = {Path(f.file).name: f for f in self.result.frames} if self.result else {}
+        for k, shot in enumerate(self.shots):
             box = self.bar(k)
+            found = self.judged.get(shot.raw.name) if shot.raw is not None else None
             body = box.adjusted(0, 2, -min(1.0, box.width() / 4), 0)
             bad = found is not None and bool(found.why)
+            told = verdicts.get(shot.raw.name) if shot.raw is not None else None
             if self.used[k]:
-                p.fillRect(body, t.color("warning" if bad else "accent", 200))
+                p.fillRect(body, t.color("warning" if bad or (told is not None and not told.used) else "accent", 200))
             else:
                 p.fillRect(QRectF(body.left(), body.center().y() - 1, body.width(), 2), t.color("warning"))
             if found is not None and found.lines:
                 p.fillRect(QRectF(body.left(), box.bottom() + 2, max(body.width(), 2), 4), t.color("suggestion"))
+            if box.width() > 40 and self.used[k]:
+                p.setPen(t.color("on_accent"))
+                p.drawText(body, Qt.AlignmentFlag.AlignCenter, self._said(k, told))
         p.setPen(t.color("quiet"))
+        below = "mark below: aircraft or satellite, taken out" if self.by_time else self._below()
         p.drawText(
             QRectF(20, self.bar(0).bottom() + 8, self.width() - 40, 18), Qt.AlignmentFlag.AlignLeft,
-            "filled: used · red: looks bad · line: left out · mark below: aircraft or satellite, taken out",
+            f"filled: used · red: looks bad · line: left out · {below}",
         )  # fmt: skip
+
+    def _below(self) -> str:
+        if self.result is not None:
+            return f"movement against {reference_of(self.result)}"
+        return "shutter time of each"
+
+    def _said(self, k: int, told: Any) -> str:
+        """What stands in a wide enough cell of a frame: how it moved once it was merged, else its time."""
+        if told is not None:
+            return f"{math.hypot(*told.shift_px):.1f} px" if told.used else "left out"
+        shot = self.shots[k]
+        seconds = shot.meta.exposure_s if shot.meta else None
+        return "" if not seconds else (f"1/{1 / seconds:.0f}" if seconds < 0.3 else f"{seconds:g} s")
+
+    def _paint_thumbs(self, p: QPainter) -> None:
+        """Thumbnails of as many frames as have room, where they stand in the chart."""
+        if not self.with_thumbs:
+            return
+        top = self.bar(0).bottom() + 30
+        free = 20 + NAMES
+        for k, shot in enumerate(self.shots):
+            image, _ = self.thumbs.get(str(shot.main), (None, ""))
+            if image is None or image.isNull():
+                continue
+            width = THUMB * image.width() / image.height()
+            left = self.bar(k).center().x() - width / 2
+            if left < free - 0.5 and k:
+                continue
+            left = min(max(left, 20 + NAMES), self.width() - 20 - width)
+            p.drawImage(QRectF(left, top, width, THUMB), image)
+            if not self.used[k]:
+                p.fillRect(QRectF(left, top, width, THUMB), theme.current().color("bar", 170))
+            free = left + width + 4
+
+    def show_thumbs(self, thumbs: dict[str, tuple[QImage, str]], on: bool) -> None:
+        """Thumbnails by the paths of shots, and whether they are shown."""
+        self.thumbs, self.with_thumbs = thumbs, on
+        self.setFixedHeight(round(HEIGHT + (THUMB + 8 if on else 0)))
+        self.update()
 
     def tip(self, k: int) -> str:
         """What is told of a frame under the pointer."""
@@ -189,17 +214,24 @@ class FrameChart(QWidget):
         found = self.judged.get(shot.raw.name) if shot.raw is not None else None
         if found is None:
             return shot.name
-        told = found.why or f"sharp {100 * min(found.sharp, 1):.0f} %, clouds over {100 * found.cloud:.0f} % of the sky"
+        if found.why:
+            told = found.why
+        elif self.by_time:
+            told = f"sharp {100 * min(found.sharp, 1):.0f} %, clouds over {100 * found.cloud:.0f} % of the sky"
+        else:
+            told = f"sharp {100 * found.sharp:.0f} %, moved {found.shift_px:.1f} px, turned {found.turn_deg:.2f}°"
+            if found.blur is not None:
+                told += f", blurred along {found.blur:.0f}°"
         return f"{shot.name}: {told}" + ("; something flies through" if found.lines else "")
 
     def _at(self, pos: QPointF) -> int | None:
-        if self.by_time:
-            row = self.bar(0) if self.shots else QRectF()
-            if not self.shots or not HEAD <= pos.y() <= row.bottom() + 8:
-                return None
-            k = math.floor((pos.x() - row.left()) / max(row.width(), 1e-6))
-            return k if 0 <= k < len(self.shots) else None
-        return next((k for k in range(len(self.shots)) if self.bar(k).adjusted(-3, -8, 3, 8).contains(pos)), None)
+        if not self.shots:
+            return None
+        row = self.bar(0)
+        if not HEAD <= pos.y() <= row.bottom() + 8:
+            return None
+        k = math.floor((pos.x() - row.left()) / max(row.width(), 1e-6))
+        return k if 0 <= k < len(self.shots) else None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         k = self._at(event.position())
@@ -211,8 +243,7 @@ class FrameChart(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         k = self._at(event.position())
-        if self.by_time:
-            self.setToolTip("" if k is None else self.tip(k))
+        self.setToolTip("" if k is None else self.tip(k))
         if self._paint_to is not None and k is not None and self.used[k] != self._paint_to:
             self.used[k] = self._paint_to
             self.chosen_changed.emit()
@@ -224,8 +255,7 @@ class FrameChart(QWidget):
 
 def reference_of(result: MergeResult) -> str:
     """Name of the frame that the others were laid on."""
-    still = next((f for f in result.frames if f.used and tuple(f.shift_px) == (0.0, 0.0)), None)
-    return Path(still.file).stem if still is not None else "the first frame"
+    return reference_file(result).stem
 
 
 def _log2(x: float) -> float:

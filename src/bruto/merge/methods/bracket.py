@@ -249,4 +249,5 @@ BRACKET = Method(
     combine=_combine,
     order=_order,
     common=common_light,
+    gain=None,
 )

@@ -53,4 +53,5 @@ CLIPPED = Method(
     sets=("burst",),
     expect=_expect,
     combine=_combine,
+    gain=lambda n: 0.97 * math.sqrt(n),
 )

@@ -143,5 +143,5 @@ LIGHTEN = Method(
     key="lighten", command="long", help="Merge many frames as one long exposure.",
     title="Lightest of all, for traces of light", sets=("burst", "trail"),
     expect=lambda frames: "Each place keeps the lightest of its values: lamps that move leave lines.",
-    combine=lambda reader: _running(reader, True),
+    combine=lambda reader: _running(reader, True), gain=None,
 )  # fmt: skip

@@ -134,23 +134,30 @@ class Sums:
         if self.moved is not None:
             _settled(mean, self.moved, self.weights_still, self.weights_moved)
             mean = self.moved
-        total = self.weights_still + self.weights_moved
-        return mean, float(np.median(total[::2, ::2] / np.sqrt(self.squares[::2, ::2])))
+        return mean, self.gain()
+
+    def gain(self) -> float:
+        """How much lower the noise is than one frame's, as far as frames were added."""
+        some = np.s_[::4, ::4]
+        total = self.weights_still[some] + self.weights_moved[some]
+        return float(np.median(total / np.sqrt(self.squares[some])))
 
 
 def _combine(reader: Reader) -> Combined:
     """Memory holds one frame, the first and the sums."""
     first = reader.reference
     sums: Sums | None = None
+    gains = [1.0]
     for frame, alignment in reader:
         reader.check()
         if sums is None:
             sums = Sums(first)
         if frame is not first:
             sums.add(frame, alignment)
+            gains.append(sums.gain())
     assert sums is not None
     light, gain = sums.finished()
-    return Combined(light, first.noise / gain**2, gain, math.sqrt(len(reader.used)))
+    return Combined(light, first.noise / gain**2, gain, math.sqrt(len(reader.used)), gains=tuple(gains))
 
 
 def _expect(frames: Sequence[Shown]) -> str:

@@ -39,4 +39,5 @@ MEDIAN = Method(
     sets=("burst",),
     expect=_expect,
     combine=_combine,
+    gain=lambda n: math.sqrt(n * efficiency(n)),
 )

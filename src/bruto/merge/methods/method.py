@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -27,7 +28,8 @@ class Combined:
     `light` (H, W, 3), or as planes (3, H, W): float32, 1 = saturation of the reference, or (H, W, 3) float16, 1 =
     saturation of the shortest frame, which is written as such; `noise` (3, 2): a, b of its channels; `gain`: how much
     lower its noise is than that of one frame; `expected`: what was to be had; `baseline`: EV that the result is darker
-    than the reference; `range_ev`; `warnings`: what fell short; `stops`: how much longer it exposed than one frame.
+    than the reference; `range_ev`; `warnings`: what fell short; `stops`: how much longer it exposed than one
+    frame; `gains`: gain after each frame.
     """
 
     light: NDArray
@@ -38,6 +40,19 @@ class Combined:
     range_ev: float = 0.0
     warnings: tuple[str, ...] = ()
     stops: float = 0.0
+    gains: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
+class Choice:
+    """What a method leaves to its user: `key`, `title` and a `tip` in the window; `usual` value: of a switch True or
+    False, of an amount a share 0..1.
+    """
+
+    key: str
+    title: str
+    usual: bool | float
+    tip: str = ""
 
 
 @dataclass(frozen=True)
@@ -45,7 +60,8 @@ class Method:
     """`key`: in files and on the command line; `command`: its command there, `help`: of that; `title`: in the window;
     `sets`: kinds of set that it offers itself for; `expect`: what it should give, in a sentence; `order`: the files as
     they are to be read, and the reference; `common`: how the light of frames is made alike to align them; `combine`:
-    the work.
+    the work; `choices`: what it leaves to its user, and `with_choices`: the work with these; `gain`: how much lower
+    noise is to be of so many frames, None where that is not the point.
     """
 
     key: str
@@ -57,3 +73,13 @@ class Method:
     combine: Callable[[Reader], Combined]
     order: Callable[[list[Path]], tuple[list[Path], Path]] = lambda paths: (paths, paths[0])
     common: Common = plain
+    choices: tuple[Choice, ...] = ()
+    with_choices: Callable[[Mapping[str, bool | float]], Callable[[Reader], Combined]] | None = None
+    gain: Callable[[int], float] | None = math.sqrt
+
+    def chosen(self, values: Mapping[str, bool | float]) -> Method:
+        """The method with its choices made."""
+        if self.with_choices is None:
+            return self
+        made = {c.key: values.get(c.key, c.usual) for c in self.choices}
+        return replace(self, combine=self.with_choices(made))

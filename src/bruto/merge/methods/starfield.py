@@ -31,9 +31,9 @@ from bruto.merge.frames import (
     shading_of,
 )
 from bruto.merge.methods.mean import Sums
-from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.methods.method import Choice, Combined, Method, Shown
 from bruto.merge.methods.trails import usual_first
-from bruto.merge.reader import Reader
+from bruto.merge.reader import UNREAD, Reader
 from bruto.merge.resample import STEP, least_light_of, line_of, nodes_of, resampled, steep_tiles
 from bruto.merge.result import FrameVerdict
 from bruto.merge.sky.arcs import FOUND_PX, catalogue
@@ -101,8 +101,12 @@ def _read(reader: Reader, held: Held) -> _Field:
     chunk: list[tuple[Seen, NDArray[np.float32]]] = []
     for k, one in enumerate(wanted):
         reader.check()
+        if one.path != first.path and reader.enough(len(field.number)):
+            one.why = UNREAD
         reader.progress(READ * (k + 0.5) / len(wanted), f"reading {one.path.name}")
         try:
+            if one.why:
+                raise BrutoError(one.why)
             frame = first if one.path == first.path else load_frame(one.path)
             one.why = check_alike(first, frame) or "" if frame is not first else ""
             if not one.why and frame is not first:
@@ -406,6 +410,8 @@ def _expect(frames: Sequence[Shown]) -> str:
 
 SKY = Method(
     key="sky", command="sky", help="Merge frames of a night into a star field: stars as points, the ground sharp.",
-    title="Star field, stars as points", sets=("trail", "burst"), expect=_expect,
+    title="Star field, stars as points", sets=("trail",), expect=_expect,
     combine=lambda reader: combine(reader, Options()), order=middle_first,
+    with_choices=lambda values: lambda reader: combine(reader, Options(even=bool(values["even"]))),
+    choices=(Choice("even", "Take away the sky's own light", False, "What towns and airglow make lighter"),),
 )  # fmt: skip

@@ -9,7 +9,7 @@ along the arcs about the pole.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -25,7 +25,7 @@ from bruto.container.linearise import linearise
 from bruto.container.rawframe import RawFrame
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, colour_band
-from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.methods.method import Choice, Combined, Method, Shown
 from bruto.merge.reader import READING, Reader
 from bruto.merge.result import FrameVerdict
 from bruto.merge.sky.arcs import draw, even_colour, missed, smoothed_along
@@ -231,7 +231,7 @@ def combine(reader: Reader, options: Options) -> Combined:
     def tell(share: float, text: str) -> None:
         reader.progress(READING * share, text)
 
-    night = Night(reader.paths, reader.check, tell, options.remove)
+    night = Night(reader.paths, reader.check, tell, options.remove, reader.enough)
     total = max(len([f for f in night.frames if not f.why]), 1)
     sums: _Sums | None = None
     for chunk in night:
@@ -293,8 +293,18 @@ def _expect(frames: Sequence[Shown]) -> str:
     return f"{turn}; the ground and the sky become {math.sqrt(max(len(frames), 1)):.0f} × cleaner."
 
 
+def _with(values: Mapping[str, bool | float]) -> Callable[[Reader], Combined]:
+    options = Options(bool(values["bridge"]), bool(values["remove"]), float(values["fade"]))
+    return lambda reader: combine(reader, options)
+
+
 TRAILS = Method(
     key="trails", command="trails", help="Merge frames of a night into star trails.",
     title="Star trails", sets=("trail",), expect=_expect,
-    combine=lambda reader: combine(reader, Options()), order=usual_first,
+    combine=lambda reader: combine(reader, Options()), order=usual_first, with_choices=_with,
+    choices=(
+        Choice("bridge", "Bridge gaps and clouds", True, "Trails go on along their arcs where frames are missing"),
+        Choice("remove", "Take out aircraft and satellites", True),
+        Choice("fade", "Fade the beginning", 0.0, "How much of their light the first frames lose: trails with a head"),
+    ),
 )  # fmt: skip

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import RawFrame
 from bruto.errors import BrutoError
+from bruto.merge.reader import UNREAD
 from bruto.merge.sky import kernels
 from bruto.merge.sky.judging import CHUNK, PLANE_EDGE, Judge
 from bruto.merge.sky.seen import GAP, Seen, pace_of, plan
@@ -59,9 +60,11 @@ class Night:
         check: Callable[[], None],
         progress: Callable[[float, str], None],
         remove_lines: bool = True,
+        enough: Callable[[int], bool] = lambda used: False,
     ) -> None:
         """Raises `BrutoError` where none of the frames can be read."""
         self._check, self._progress, self._remove = check, progress, remove_lines
+        self._enough = enough
         self.first: RawFrame | None = None
         self.frames = plan(paths)
         self.pace = pace_of(self.frames)
@@ -87,6 +90,10 @@ class Night:
             waiting = {k: ahead.submit(self._read, f) for k, f in enumerate(wanted[:2])}
             for k, seen in enumerate(wanted):
                 self._check()
+                if self._enough(k):
+                    for rest in wanted[k:]:
+                        rest.why = UNREAD
+                    break
                 frame = waiting.pop(k).result()
                 if k + 2 < len(wanted):
                     waiting[k + 2] = ahead.submit(self._read, wanted[k + 2])
