@@ -17,6 +17,8 @@ class Host(Protocol):
     line: TaskLine
     asking: Any
     """See `asking.Asking`."""
+    manners: Any
+    """See `widgets.manners.Manners`."""
     thumbs: Any
     """See `widgets.thumbs.Thumbs`."""
 

@@ -29,7 +29,8 @@ NOISE_SLOPE = 0.0392
 @dataclass
 class Judged:
     """What is known of a frame: `why` it had better be left out, "" for nothing; `level`: light, times the exposure's
-    share of the first one's; `sharp`: against the sharpest, 0..1; `shift_px` and `turn_deg` against the first; `blur`:
+    share of the first one's; `sharp`: against the sharpest, 0..1, in the
+    direction that lost most; `shift_px` and `turn_deg` against the first; `blur`:
     direction in degrees from the horizontal in which it is blurred, None for none.
     """
 
@@ -120,11 +121,11 @@ def _sharpness(found: list[Judged]) -> None:
     whiten = vectors @ np.diag(1 / np.sqrt(np.maximum(values, 1e-12))) @ vectors.T
     for f in alike:
         assert f.slopes is not None
-        f.sharp = math.sqrt(float(np.trace(f.slopes)) / float(np.trace(best.slopes)))
         against, directions = np.linalg.eigh(whiten @ f.slopes @ whiten)
+        f.sharp = min(math.sqrt(max(float(against[0]), 0.0)), 1.0)  # in the direction that lost most
         if f is not best and math.sqrt(max(against[0], 0) / max(against[1], 1e-12)) < ALONG:
             x, y = directions[:, 0]
             f.blur = math.degrees(math.atan2(-y, x)) % 180
         if f.sharp < BLURRED:
-            along = "" if f.blur is None else f", along {f.blur:.0f}°"
+            along = "" if f.blur is None else f", along {round(f.blur) % 180}°"
             f.why = f"blurred: {100 * f.sharp:.0f} % of the sharpness of {best.path.stem}{along}"

@@ -30,7 +30,7 @@ from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.viewing import Viewing
 from bruto.app.widgets.frame_chart import LEAST_WINDOW, FrameChart, reference_of
 from bruto.app.widgets.gain_plot import GainPlot
-from bruto.app.widgets.panel import clear, side_panel
+from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.task_line import time_left
 from bruto.errors import BrutoError
@@ -50,6 +50,8 @@ REASONS = (("blurred", "blurred"), ("test shots", "a test shot"), ("under clouds
 """What many frames are left out for, by how the reason of one begins."""
 MOST_SETS = 12
 """Sets that are listed to be gone to."""
+MOST_TOLD = 8
+"""Frames left out that are told one by one."""
 SAME_EV = 0.3
 """Exposures that differ by less are the same."""
 
@@ -100,7 +102,9 @@ class MergePage(QWidget):
         self.chart = FrameChart()
         middle.addWidget(self.chart)
         layout.addLayout(middle, 1)
-        side, column = side_panel("Sequence", 8)
+        side, whole = side_panel("Sequence", 8)
+        scroll, column = scrolled(8)
+        whole.addWidget(scroll, 1)
         self.facts = Label("")
         self.facts.setWordWrap(True)
         column.addWidget(self.facts)
@@ -283,12 +287,14 @@ class MergePage(QWidget):
                 self._chosen_values[choice.key] = box.isChecked
             else:
                 self._add_amount(choice)
+        self.host.manners.attach(self)
         self._describe()
 
     def _add_amount(self, choice: Choice) -> None:
         """A share that is set on a track."""
         title, track = Label(""), QSlider(Qt.Orientation.Horizontal)
         track.setRange(0, 100)
+        track.setSingleStep(5)
         track.setAccessibleName(choice.title)
         track.setToolTip(choice.tip)
         track.valueChanged.connect(
@@ -464,7 +470,10 @@ class MergePage(QWidget):
         lines += result.warnings
         if result.range_ev:
             lines.append(f"{result.range_ev:.1f} EV from noise to full")
-        lines += [f"left out: {Path(f.file).name}, {f.reason}" for f in result.frames if not f.used]
+        out = [f"left out: {Path(f.file).name}, {f.reason}" for f in result.frames if not f.used]
+        lines += out[:MOST_TOLD]
+        if len(out) > MOST_TOLD:
+            lines.append(f"and {len(out) - MOST_TOLD} more left out")
         lines.append(result.output.name)
         self.outcome.setText("\n".join(lines))
         self.open_button.show()

@@ -221,7 +221,7 @@ class FrameChart(QWidget):
         else:
             told = f"sharp {100 * found.sharp:.0f} %, moved {found.shift_px:.1f} px, turned {found.turn_deg:.2f}°"
             if found.blur is not None:
-                told += f", blurred along {found.blur:.0f}°"
+                told += f", blurred along {round(found.blur) % 180}°"
         return f"{shot.name}: {told}" + ("; something flies through" if found.lines else "")
 
     def _at(self, pos: QPointF) -> int | None:

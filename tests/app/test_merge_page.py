@@ -1,0 +1,187 @@
+"""The Merge page in the real window: judged frames, one against the result, the choices of a method, sets that wait."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+from unittest import mock
+
+import cv2
+import numpy as np
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox, QSlider
+
+from bruto.container.dng_reader import read_dng
+from bruto.container.dng_writer import write_dng
+from bruto.merge.merging import merge
+from bruto.merge.reader import UNREAD
+from bruto.simphone.capture import tags_of
+from bruto.simphone.night import NightPhone
+from tests.app.windows import LEFT, WindowTest, pixels
+from tests.merge.test_night import EXPOSURE, recorded
+from tests.shots import MIDDLE, copy_of, raws_of, taken
+
+COUNT = 6
+BLURRED = 3
+
+
+def blurred(path: Path, pixels_along: int) -> None:
+    """Write a raw anew as if it had been shaken along the rows."""
+    frame = read_dng(path)
+    codes = frame.codes.astype(np.float32)
+    kernel = np.full((1, pixels_along), 1 / pixels_along, np.float32)
+    for y in range(2):
+        for x in range(2):
+            codes[y::2, x::2] = cv2.filter2D(codes[y::2, x::2], -1, kernel)
+    m = frame.meta
+    from bruto.simphone.capture import Exposure, Phone
+
+    capture = Phone("sluice", size=MIDDLE).shoot(Exposure(m.iso or 1, m.exposure_s or 1), seed=0)
+    path.unlink()
+    write_dng(path, np.rint(codes).astype(np.uint16), tags_of(capture, m.taken or ""), np.zeros((60, 80, 3), np.uint8))
+
+
+class Hand(WindowTest):
+    def fill(self) -> None:
+        settings = {"size": MIDDLE, "count": COUNT, "iso": 800.0, "seed": 5}
+        self.files = copy_of(raws_of("sluice", **settings), self.folder)
+        blurred(self.files[BLURRED], 7)
+        copy_of([s["files"][0] for s in taken("boiling-house", size=MIDDLE, bracket=(-2.0, 0.0, 2.0))], self.folder)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.choose(self.files[0].stem)
+        self.task("Merge")
+        self.page, self.chart = self.window.merge, self.window.merge.chart
+        self.wait(lambda: len(self.chart.judged) == COUNT)
+        self.settle()
+
+    def merged(self) -> None:
+        QTest.mouseClick(self.page.go, LEFT)
+        self.wait(lambda: self.page.open_button.isVisible() and self.page.views_buttons["Curtain"].isEnabled())
+        self.settle()
+
+    def test_a_blurred_frame_is_found_and_left_out(self) -> None:
+        self.assertEqual(self.chart.bad(), [BLURRED])
+        self.assertRegex(self.chart.why(BLURRED), r"blurred: \d+ % of the sharpness of .*, along (0|1|2|17\d)°")
+        self.assertIn("1 blurred", self.page.judged.text())
+        QTest.mouseClick(self.page.suggested, LEFT)
+        self.assertEqual([k for k, used in enumerate(self.chart.used) if not used], [BLURRED])
+        self.assertEqual(self.page.go.text(), f"Merge {COUNT - 1} frames")
+        self.assertIn("moved", self.chart.tip(1))
+
+    def test_one_frame_stands_beside_the_result(self) -> None:
+        self.assertFalse(self.page.views_buttons["Places"].isEnabled())
+        self.merged()
+        curtain = self.page.curtain
+        self.assertTrue(curtain.isVisible())
+        self.assertEqual(curtain.names, (self.files[0].stem, "merged"))
+        middle = curtain.rect().center()
+        before = pixels(curtain.grab().toImage())
+        self.drag(curtain, QPointF(middle), QPointF(middle.x() + 150, middle.y()))
+        after = pixels(curtain.grab().toImage())
+        between = np.s_[40:-40, middle.x() + 20 : middle.x() + 130]
+        self.assertGreater(float(np.abs(before[between].astype(int) - after[between]).mean()), 0.5)
+        # left of the line is the noisy one
+        height = after.shape[0]
+        left, right = (
+            after[height // 3 : height // 2, x - 60 : x].astype(float) for x in (middle.x() + 140, middle.x() + 220)
+        )
+        noise = [float(np.abs(np.diff(p, axis=1)).mean()) for p in (left, right)]
+        self.assertGreater(noise[0], noise[1])
+        QTest.mouseClick(self.page.views_buttons["Places"], LEFT)
+        self.assertTrue(self.page.places.isVisible())
+        self.assertGreaterEqual(len(self.page.places.places), 2)
+        self.assertIn("L*", self.page.places.sentence(0))
+        QTest.mouseClick(self.page.places, LEFT, pos=self.page.places.cells()[0].center().toPoint())
+        self.assertTrue(curtain.isVisible())
+        self.assertAlmostEqual(curtain.zoom, 1.0, places=3)
+
+    def test_the_plot_tells_what_was_expected_and_reached(self) -> None:
+        plot = self.page.plot
+        self.assertIn("expected of 6 frames", plot.accessibleDescription())
+        empty = pixels(plot.grab().toImage())
+        self.merged()
+        self.assertEqual(len(plot.reached), COUNT)
+        self.assertEqual(plot.reached[0], 1.0)
+        self.assertTrue(all(a <= b + 1e-6 for a, b in zip(plot.reached, plot.reached[1:], strict=False)))
+        self.assertIn("reached", plot.accessibleDescription())
+        self.assertFalse((pixels(plot.grab().toImage()) == empty).all())
+        self.assertLess(plot.at(6, 2.0).y(), plot.at(6, 1.0).y())
+
+    def test_another_set_waits_its_turn_and_can_be_taken_out(self) -> None:
+        go, begun = threading.Event(), threading.Event()
+
+        def held(*args: object, **kwargs: object) -> object:
+            begun.set()
+            go.wait(30)
+            return merge(*args, **kwargs)  # type: ignore[arg-type]
+
+        with mock.patch("bruto.merge.merging.merge", held):
+            QTest.mouseClick(self.page.go, LEFT)
+            self.wait(begun.is_set)
+            for _ in range(2):
+                QTest.mouseClick(self.window.task_buttons["Merge"], LEFT)
+                bracket = next(s for s in self.window.shoot.shots if s.name.startswith("boiling"))
+                self.window.choose(bracket)
+                self.app.processEvents()
+                self.assertIn("after this one", self.page.go.text())
+                QTest.mouseClick(self.page.go, LEFT)
+            merging = self.window.session.merging
+            self.assertEqual(len(merging.waiting), 2)
+            QTest.mouseClick(self.page.waiting.itemAt(1).widget(), LEFT)
+            self.assertEqual(len(merging.waiting), 1)
+            go.set()
+            self.wait(lambda: not merging.running and not merging.waiting)
+            self.settle()
+        made = sorted(p.name for p in self.folder.glob("*-of-*.dng"))
+        self.assertEqual(made, ["boiling-house-001-01-bracket-of-3.dng", f"{self.files[0].stem}-mean-of-6.dng"])
+
+    def test_ending_keeps_what_was_read(self) -> None:
+        seen = threading.Event()
+
+        def told(*args: object, **kwargs: object) -> object:
+            progress = kwargs["progress"]
+
+            def tell(share: float, text: str) -> None:
+                progress(share, text)  # type: ignore[operator]
+                if self.files[2].name in text:
+                    self.window.session.merging.stop_and_keep()
+                    seen.set()
+
+            return merge(*args, **{**kwargs, "progress": tell})  # type: ignore[arg-type]
+
+        with mock.patch("bruto.merge.merging.merge", told):
+            QTest.mouseClick(self.page.go, LEFT)
+            self.wait(lambda: self.page.open_button.isVisible())
+        self.assertTrue(seen.is_set())
+        self.assertIn("3 frames merged", self.page.outcome.text())
+        self.assertIn(UNREAD, self.page.outcome.text())
+
+
+class Choices(WindowTest):
+    """What a method leaves to its user."""
+
+    def fill(self) -> None:
+        phone = NightPhone(size=(756, 568))
+        self.files = recorded(phone, phone.frames(20, EXPOSURE), self.folder)
+
+    def test_a_fading_trail(self) -> None:
+        self.choose(self.files[0].stem)
+        self.task("Merge")
+        page = self.window.merge
+        boxes = [page.choices.itemAt(k).widget() for k in range(page.choices.count())]
+        track = next(b for b in boxes if isinstance(b, QSlider))
+        ticks = [b for b in boxes if isinstance(b, QCheckBox)]
+        self.assertEqual(page.values(), {"bridge": True, "remove": True, "fade": 0.0})
+        QTest.mouseClick(ticks[0], LEFT, pos=QPointF(12, ticks[0].height() / 2).toPoint())
+        track.setFocus()
+        for _ in range(3):
+            QTest.keyClick(track, Qt.Key.Key_Right)
+        self.assertEqual(page.values(), {"bridge": False, "remove": True, "fade": 0.15})
+        page.method.setFocus()
+        QTest.keyClick(page.method, Qt.Key.Key_Down)  # the star field has another choice
+        self.assertEqual(page.values(), {"even": False})
+        QTest.keyClick(page.method, Qt.Key.Key_Up)
+        self.assertEqual(page.values()["fade"], 0.0)
