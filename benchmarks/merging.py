@@ -224,6 +224,93 @@ def burst(iso: float, amount: float, run: Merger, moving: bool = False, count: i
     return {k: round(v, 3) for k, v in found.items()}
 
 
+# -- brackets
+
+
+def _static(scene: str, steps: tuple[float, ...], static: bool, folder: Path) -> tuple[list[dict], NDArray, NDArray]:
+    """Shots of a bracket, its exposures over the shortest, and its light in units of that one's saturation."""
+    from tests.truth import ideal_rgb
+
+    from bruto.simphone.capture import simulate
+
+    shots = simulate(scene, folder, megapixels=3, bracket=steps, seed=6, static=static)
+    rising = sorted(shots, key=lambda shot: shot["ev"])
+    reference = rising[len(rising) // 2]
+    capture = Phone(scene, 3).shoot(
+        Exposure(reference["iso"], reference["exposure_s"]), seed=6001, transform=np.array(reference["transform"])
+    )
+    exposures = np.array([2.0 ** (s["ev"] - rising[0]["ev"]) for s in rising])
+    return rising, exposures, ideal_rgb(capture) / float(exposures[len(rising) // 2])
+
+
+def _over_bound(merged: NDArray, true: NDArray, exposures: NDArray, noise: dict) -> dict[str, float]:
+    """Error of green over the least possible, over all places and in the worst stretch of two stops, of places where no
+    frame is about to clip and no edge is near; and errors in EV.
+    """
+    inner = np.s_[40:-40, 40:-40]
+    light, x, found = true[inner].max(axis=2), true[inner][..., 1], merged[inner][..., 1]
+    kernel = np.ones((13, 13), np.uint8)
+    near = cv2.dilate(light, kernel)
+    smooth = near < 1.6 * np.maximum(cv2.erode(light, kernel), 1e-5)
+    for e in exposures:  # a weight that fades out counts for the bound as a whole
+        smooth &= (near * e < 0.72) | (light * e > 1.05)
+    smooth &= (x > 1e-5) & (near < 0.9)
+    seen = np.stack([light * e < 0.95 for e in exposures])
+    information = np.zeros(x.shape)
+    for e, there in zip(exposures, seen, strict=True):
+        information += there * e * e / (noise["a"] * e * x + noise["b"])
+    ratio = (found - x) ** 2 * information
+    stops = np.floor(np.log2(np.maximum(x, 1e-6)) / 2)
+    bands = [
+        float(np.sqrt(ratio[smooth & (stops == s)].mean()))
+        for s in np.unique(stops)
+        if (smooth & (stops == s)).sum() > 400
+    ]
+    good = (x > 1.6e-4) & (light < 0.9)
+    error = np.abs(np.log2(np.maximum(found[good], 1e-6) / x[good]))
+    return {
+        "over_bound": float(np.sqrt(ratio[smooth].mean())), "worst_band": max(bands),
+        "range_ev": float(np.log2(x[smooth].max() / x[smooth].min())),
+        "median_ev": float(np.median(error)), "p95_ev": float(np.percentile(error, 95)),
+    }  # fmt: skip
+
+
+def bracket(scene: str, steps: tuple[float, ...], static: bool, opencv: bool = False) -> dict[str, float]:
+    """What a bracket reaches; of OpenCV the errors in EV at its best brightness."""
+    with TemporaryDirectory(prefix="bruto-bracket-") as name:
+        folder = Path(name)
+        rising, exposures, true = _static(scene, steps, static, folder / "shots")
+        files = [Path(s["files"][0]) for s in rising]
+        began = time.perf_counter()
+        if opencv:
+            merged = _debevec(files, exposures)
+            inner = np.s_[40:-40, 40:-40]
+            good = (true[inner][..., 1] > 1.6e-4) & (true[inner].max(axis=2) < 0.9)
+            error = np.log2(np.maximum(merged[inner][..., 1][good], 1e-6) / true[inner][..., 1][good])
+            error = np.abs(error - np.median(error))
+            found = {"median_ev": float(np.median(error)), "p95_ev": float(np.percentile(error, 95))}
+        else:
+            merge("bracket", list(files), folder / "out.dng")
+            merged = plain_linear(read_dng(folder / "out.dng"))
+            found = _over_bound(merged, true, exposures, rising[0]["noise"])
+        found["seconds"] = time.perf_counter() - began
+    return {k: round(v, 3) for k, v in found.items()}
+
+
+def _debevec(files: list[Path], exposures: NDArray) -> NDArray[np.float32]:
+    """Radiance (H, W, 3) by OpenCV from its own pictures of the frames."""
+    pictures = []
+    for file in files:
+        frame = read_dng(file)
+        rgb = cv2.cvtColor(frame.codes, cv2.COLOR_BayerRGGB2RGB_EA).astype(np.float32)
+        black, white = float(np.mean(frame.meta.black)), float(np.mean(frame.meta.white))
+        pictures.append((255 * np.clip((rgb - black) / (white - black), 0, 1) ** (1 / 2.2)).round().astype(np.uint8))
+    cv2.createAlignMTB().process(pictures, pictures)
+    times = exposures.astype(np.float32)
+    response = cv2.createCalibrateDebevec().process(pictures, times)
+    return cv2.createMergeDebevec().process(pictures, times, response)
+
+
 def speed(megapixels: int = 12, count: int = 8) -> dict[str, Any]:
     """Seconds of merging a burst, of reading and demosaicing its frames, and of OpenCV's merge."""
     from bruto.simphone.capture import simulate
@@ -279,6 +366,11 @@ def merging(say: Callable[[str], None] = lambda text: None) -> dict[str, Any]:
         ("handheld, ISO 400, moving things", lambda: burst(400, 0.6, ours(), True)),
         ("opencv, handheld, ISO 400, moving things", lambda: burst(400, 0.6, by_opencv, True)),
         ("opencv, handheld, ISO 1600", lambda: burst(1600, 1.0, by_opencv)),
+        ("bracket of 3, static", lambda: bracket("boiling-house", (-3.0, 0.0, 3.0), True)),
+        ("bracket of 5, static", lambda: bracket("boiling-house", (-4.0, -2.0, 0.0, 2.0, 4.0), True)),
+        ("bracket of 3, handheld", lambda: bracket("boiling-house", (-3.0, 0.0, 3.0), False)),
+        ("bracket of 5, handheld", lambda: bracket("sluice", (-4.0, -2.0, 0.0, 2.0, 4.0), False)),
+        ("opencv, bracket of 3, handheld", lambda: bracket("boiling-house", (-3.0, 0.0, 3.0), False, True)),
         ("speed", speed),
     ):
         found[key] = work()

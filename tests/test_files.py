@@ -126,6 +126,27 @@ class Demo(unittest.TestCase):
             self.assertTrue(len(said) > len(demo.SHOTS) and edit.is_file())
             self.assertEqual({p.name for p in self.folder.iterdir()}, names | {edit.name})
 
+    def test_the_night_comes_frame_by_frame_and_goes_on(self) -> None:
+        taken: list[dict] = []
+
+        def small(scene: str, settings: dict, folder: Path) -> list[Path]:
+            taken.append(settings)
+            if len(taken) == 20:
+                raise KeyboardInterrupt
+            path = folder / f"{scene}-{len(taken):03d}.dng"
+            path.write_bytes(b"frame")
+            return [path] if settings.get("frame") != 3 else []
+
+        with mock.patch("bruto.simphone.demo_night.take", small):
+            with self.assertRaises(KeyboardInterrupt):
+                demo.make_demo(self.folder, night=True)
+            self.assertEqual(len(demo.missing(self.folder, True)), len(demo.shots_of(True)) - 19)
+            demo.make_demo(self.folder, night=True)
+        self.assertEqual(demo.missing(self.folder, True), [])
+        self.assertEqual(len(taken), len(demo.shots_of(True)) + 1)
+        self.assertGreaterEqual(sum(scene == "sky" for scene, _ in demo.shots_of(True)), 240)
+        self.assertEqual(len(demo.missing(self.folder)), len(demo.SHOTS))  # the day is another thing
+
     def test_an_interrupted_making_leaves_no_half_shot_and_goes_on(self) -> None:
         def interrupted(scene: str, folder: Path, **settings) -> list[dict]:
             if scene == "pans":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import shutil
 import unittest
@@ -181,6 +182,31 @@ class Bracket(Folder):
         good = (ideal[40:-40, 40:-40, 1] > 3e-4) & (ideal[40:-40, 40:-40, 1] < 0.5)
         ratio = merged[40:-40, 40:-40, 1][good] / ideal[40:-40, 40:-40, 1][good]
         self.assertLess(float(np.median(np.abs(np.log2(np.maximum(ratio, 1e-3))))), 0.06)
+
+    def test_what_moves_is_seen_once(self) -> None:
+        """A post that wanders over a tripod's bracket: where the middle frame has it, and nowhere else."""
+        files = raws_of("card", size=MIDDLE, bracket=(-2.0, 0.0, 2.0), static=True)
+        middles = (300, 480, 660)
+        yy, xx = np.mgrid[0 : MIDDLE[1], 0 : MIDDLE[0]]
+        painted = []
+        for k, file in enumerate(files):
+            frame = read_dng(file)
+            codes, m = frame.codes.copy(), frame.meta
+            black = float(np.mean(m.black))
+            post = (abs(xx - middles[k]) < 14) & (abs(yy - 430) < 120)
+            codes[post] = (black + 0.12 * (codes[post].astype(float) - black)).astype(np.uint16)
+            path = self.folder / f"{k}.dng"
+            told = tags(black=m.black, as_shot_neutral=m.as_shot_neutral, noise_profile=m.noise_profile)
+            write_dng(path, codes, dataclasses.replace(told, exposure_s=m.exposure_s, iso=m.iso), PREVIEW)
+            painted.append(path)
+        merge("bracket", painted, self.out)
+        whole = self.folder / "whole.dng"
+        merge("bracket", list(files), whole)
+        merged, clean = plain_linear(read_dng(self.out)), plain_linear(read_dng(whole))
+        for k, x in enumerate(middles):
+            spot = (slice(340, 520), slice(x - 10, x + 10))
+            share = float(np.median(merged[spot][..., 1] / np.maximum(clean[spot][..., 1], 1e-6)))
+            self.assertAlmostEqual(share, 0.12 if k == 1 else 1.0, delta=0.03 if k == 1 else 0.06)
 
     def test_range_grows(self) -> None:
         files = raws_of("boiling-house", **BRACKET)

@@ -16,23 +16,23 @@ from bruto.simphone.demo import missing
 LAST_SEEN_MS = 5000
 """After its end: when the watched folder has shown its last shot."""
 TITLE = "The simulated phone is shooting"
-DEMO_TITLE = "Orrin Saltern, one day"
+DEMO_TITLE, NIGHT_TITLE = "Orrin Saltern, one day", "Orrin Saltern, the night"
 
 
-def demo_folder() -> Path:
-    """Where the demo shoot lies: made once, in the user's data folder."""
-    return Path(platformdirs.user_data_dir("bruto")) / "Orrin Saltern"
+def demo_folder(night: bool = False) -> Path:
+    """Where the demo's day, or its night, lies: made once, in the user's data folder."""
+    return Path(platformdirs.user_data_dir("bruto")) / ("Orrin Saltern, night" if night else "Orrin Saltern")
 
 
 class DemoDay(QObject):
-    """Runs the simulated phone as a process while anything of the day is missing; ends it with the window."""
+    """Runs the simulated phone as a process while anything of the day or night is missing; ends it with the window."""
 
     problem = Signal(str)
     finished = Signal()
 
-    def __init__(self, folder: Path, line: TaskLine) -> None:
+    def __init__(self, folder: Path, line: TaskLine, night: bool = False) -> None:
         super().__init__()
-        self.folder, self.line = folder, line
+        self.folder, self.line, self.night = folder, line, night
         self.process = QProcess(self)
         self.process.readyReadStandardOutput.connect(self._told)
         self.process.finished.connect(self._ended)
@@ -42,11 +42,13 @@ class DemoDay(QObject):
 
     def start(self) -> None:
         """Go on where the last start ended; nothing is done where the day is whole."""
-        if not missing(self.folder):
+        if not missing(self.folder, self.night):
             return
         self.shooting = True
         self.line.begin(TITLE, self.stop)
-        self.process.start(sys.executable, ["-m", "bruto.simphone.demo", str(self.folder)])
+        self.process.start(
+            sys.executable, ["-m", "bruto.simphone.demo", str(self.folder), *(["night"] if self.night else [])]
+        )
 
     def stop(self) -> None:
         """End it now; what is there stays, and the next start goes on."""

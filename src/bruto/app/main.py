@@ -14,7 +14,7 @@ from PySide6.QtCore import QBuffer, QIODevice, QTimer
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
-from bruto.app.demo_day import DEMO_TITLE, demo_folder
+from bruto.app.demo_day import DEMO_TITLE, NIGHT_TITLE, demo_folder
 from bruto.app.memory import give_back_memory
 from bruto.app.widgets import theme
 from bruto.container.provenance import SOFTWARE
@@ -71,10 +71,11 @@ def run(
     screenshot: Path | None = None,
     started: float | None = None,
     demo: bool = False,
+    night: bool = False,
 ) -> int:
     """Open the window on paths; with `screenshot`, save a picture of it once the first shot is developed, and close.
 
-    `demo`: the paths are the demo's folder, into which the simulated phone goes on shooting.
+    `demo`: the paths are the folder of the demo's day, or its `night`, into which the simulated phone goes on shooting.
     """
     started = started or time.perf_counter()
     app = application()
@@ -93,7 +94,7 @@ def run(
         if paths:
             window.open_shoot(list(paths), title)
         if demo:
-            window.shoot_demo(Path(paths[0]))
+            window.shoot_demo(Path(paths[0]), night)
 
     QTimer.singleShot(0, begin)
     if screenshot is not None:
@@ -149,7 +150,7 @@ def _save_picture(picture: QImage, path: Path) -> None:
         sys.stderr.write(f"bruto: {error}\n")
 
 
-def run_demo(size: str, screenshot: Path | None) -> int:
+def run_demo(size: str, screenshot: Path | None, night: bool = False) -> int:
     """Open the demo shoot; on a new machine as soon as its first shot is taken, the others follow behind the window."""
     started = time.perf_counter()
     check_display()
@@ -168,5 +169,6 @@ def run_demo(size: str, screenshot: Path | None) -> int:
         if text:
             sys.stderr.write(f"the simulated phone takes its first shot: {text}\n")
 
-    folder = make_demo(demo_folder(), say, only_first=True)
-    return run([str(folder)], DEMO_TITLE, (width, height), screenshot, started, demo=True)
+    folder = make_demo(demo_folder(night), say, only_first=True, night=night)
+    title = NIGHT_TITLE if night else DEMO_TITLE
+    return run([str(folder)], title, (width, height), screenshot, started, demo=True, night=night)

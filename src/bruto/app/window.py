@@ -29,7 +29,7 @@ from PySide6.QtWidgets import (
 from bruto.app.asking import Asking
 from bruto.app.command_menu import CommandMenu
 from bruto.app.commands import OF_SHOTS, OF_STAGE, OF_STRIP
-from bruto.app.demo_day import DEMO_TITLE, DemoDay, demo_folder
+from bruto.app.demo_day import DEMO_TITLE, NIGHT_TITLE, DemoDay, demo_folder
 from bruto.app.pages.pages import PAGES
 from bruto.app.places import Places
 from bruto.app.posted import Posted
@@ -280,22 +280,24 @@ class Window(QMainWindow):
                 self.develop.stage.set_one_to_one()
         self.places.note()
 
-    def open_demo(self) -> None:
-        """The demo shoot: made where it is not there yet, while the window watches."""
-        folder = demo_folder()
+    def open_demo(self, night: bool = False) -> None:
+        """The demo's day, or its night: made where it is not there yet, while the window watches."""
+        folder = demo_folder(night)
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             self.say(f"The folder of the demo cannot be made: {error.strerror or error}.")
             return
-        self.open_shoot([folder], DEMO_TITLE)
-        self.shoot_demo(folder)
+        self.open_shoot([folder], NIGHT_TITLE if night else DEMO_TITLE)
+        self.shoot_demo(folder, night)
         if not self.shoot.shots:
             self.tell("The simulated phone takes its first shot; it appears here when it is there.")
 
-    def shoot_demo(self, folder: Path) -> None:
-        """Let the simulated phone take what is missing of the demo's day, behind the window."""
-        self.demo = DemoDay(folder, self.demo_line)
+    def shoot_demo(self, folder: Path, night: bool = False) -> None:
+        """Let the simulated phone take what is missing of the demo's day or night, behind the window."""
+        if self.demo is not None:
+            self.demo.stop()
+        self.demo = DemoDay(folder, self.demo_line, night)
         self.demo.problem.connect(self.say)
         self.demo.start()
 

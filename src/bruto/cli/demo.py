@@ -70,11 +70,12 @@ def demo(
     screenshot: Annotated[
         Path | None, typer.Option(help="Save a picture of the window once it is usable, and close.")
     ] = None,
+    night: Annotated[bool, typer.Option("--night", help="Its night instead of its day.")] = False,
 ) -> None:
     """Open the window on the demo shoot."""
     from bruto.app.main import run_demo
 
-    raise typer.Exit(run_demo(size, screenshot))
+    raise typer.Exit(run_demo(size, screenshot, night))
 
 
 @app.command("open")

@@ -1,7 +1,7 @@
 """The demo shoot: one day at Orrin Saltern, taken shot by shot into a folder that is being watched.
 
-`python -m bruto.simphone.demo FOLDER` takes what is missing, at low priority, and tells its progress on stdout, one
-JSON object a line: `{"share": 0.3, "text": "sluice"}`. It can be stopped at any moment: each file is whole or not
+`python -m bruto.simphone.demo FOLDER [night]` takes what is missing, at low priority, and tells its progress on stdout,
+one JSON object a line: `{"share": 0.3, "text": "sluice"}`. It can be stopped at any moment: each file is whole or not
 there, and the next start goes on.
 """
 
@@ -12,7 +12,7 @@ import hashlib
 import json
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -47,6 +47,18 @@ WITHOUT_RAW = ("crystals", 2)
 """Scene and seed of the shot of which the phone kept no raw."""
 
 
+Shots = Sequence[tuple[str, dict[str, Any]]]
+
+
+def shots_of(night: bool) -> Shots:
+    """Scene and settings of the shots of the day, or of the frames of the night."""
+    if not night:
+        return SHOTS
+    from bruto.simphone.demo_night import NIGHT  # it takes long to load
+
+    return NIGHT
+
+
 def _key(scene: str, settings: dict[str, Any]) -> str:
     plain = {k: asdict(v) if isinstance(v, Mishap) else v for k, v in settings.items()}
     text = json.dumps([DEMO_VERSION, scene, plain], sort_keys=True)
@@ -68,37 +80,48 @@ def _made(folder: Path) -> dict[str, list[str]]:
     }
 
 
-def missing(folder: Path) -> list[tuple[str, dict[str, Any]]]:
+def missing(folder: Path, night: bool = False) -> list[tuple[str, dict[str, Any]]]:
     """Shots that are not in the folder yet, in the order of making."""
     made = _made(folder)
-    return [shot for shot in SHOTS if _key(*shot) not in made]
+    return [shot for shot in shots_of(night) if _key(*shot) not in made]
 
 
 def make_demo(
-    folder: Path, tell: Callable[[float, str], None] = lambda share, text: None, only_first: bool = False
+    folder: Path,
+    tell: Callable[[float, str], None] = lambda share, text: None,
+    only_first: bool = False,
+    night: bool = False,
 ) -> Path:
     """Take the shots that are missing; returns the folder. Raises `BrutoError`.
 
-    `tell` gets the share that is done and what is being taken; `only_first`: stop once there is a shot to open.
+    `tell` gets the share that is done and what is being taken; `only_first`: stop once there is a shot to open;
+    `night`: the frames of the night instead of the shots of the day.
     """
     own_folder(folder)
-    while left := missing(folder):
-        done = len(SHOTS) - len(left)
-        if only_first and done:
-            break
+    total = len(shots_of(night))
+    left = missing(folder, night)
+    made = _made(folder)
+    while left and not (only_first and len(left) < total):
         scene, settings = left[0]
-        tell(done / len(SHOTS), scene)
-        made = _made(folder)
-        made[_key(scene, settings)] = _take(folder, scene, settings)
+        tell((total - len(left)) / total, scene)
+        made[_key(scene, settings)] = _take(folder, scene, settings, night)
         write_own(folder / STAMP, json.dumps({"version": DEMO_VERSION, "shots": made}, indent=1).encode() + b"\n")
-    tell((len(SHOTS) - len(missing(folder))) / len(SHOTS), "")
+        left = left[1:]
+    tell((total - len(left)) / total, "")
     return folder
 
 
-def _take(folder: Path, scene: str, settings: dict[str, Any]) -> list[str]:
+def _take(folder: Path, scene: str, settings: dict[str, Any], night: bool) -> list[str]:
     """Take one shot or set; its files come into the folder one after the other, each whole."""
     names = []
     with temporary_folder(folder) as place:
+        if night:
+            from bruto.simphone.demo_night import take
+
+            for file in reversed(take(scene, settings, place)):
+                os.replace(file, folder / file.name)
+                names.append(file.name)
+            return names
         from bruto.simphone.capture import simulate  # it takes long to load, and often nothing is missing
 
         for shot in simulate(scene, place, **{"megapixels": 3, **settings}):
@@ -125,7 +148,7 @@ def main(arguments: list[str]) -> int:
 
     clean_leftovers()
     try:
-        make_demo(Path(arguments[0]), tell)
+        make_demo(Path(arguments[0]), tell, night="night" in arguments[1:])
     except BrutoError as error:
         sys.stderr.write(f"{error}\n")
         return 1

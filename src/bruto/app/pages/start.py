@@ -109,9 +109,9 @@ class RecentCard(QPushButton):
 
 
 class StartPage(QWidget):
-    """Emits `demo_wanted`."""
+    """Emits `demo_wanted`: whether its night is meant."""
 
-    demo_wanted = Signal()
+    demo_wanted = Signal(bool)
 
     def __init__(self, host: Host) -> None:
         super().__init__()
@@ -141,11 +141,16 @@ class StartPage(QWidget):
         self.open.clicked.connect(host.choose_folder)
         self.demo = QPushButton("Try the demo shoot")
         self.demo.setToolTip("One day at a made-up salt works, taken by a simulated phone")
-        self.demo.clicked.connect(self.demo_wanted)
+        self.demo.clicked.connect(lambda: self.demo_wanted.emit(False))
+        self.night = QPushButton("Its night")
+        self.night.setToolTip(
+            "A ladder of settings, a star field, running water, and a sky of 240 frames, taken while you look on"
+        )
+        self.night.clicked.connect(lambda: self.demo_wanted.emit(True))
         self.take = QPushButton("Take in from a phone or card…")
         self.take.setToolTip("Choose the phone or card, then the folder that its files are copied to")
         self.take.clicked.connect(lambda: host.asking.take_in())
-        for button in (self.open, self.take, self.demo):
+        for button in (self.open, self.take, self.demo, self.night):
             button.setMinimumHeight(32)
             row.addWidget(button)
         row.addStretch(1)
