@@ -104,8 +104,9 @@ class Hand(WindowTest):
         empty = pixels(plot.grab().toImage())
         self.merged()
         self.assertEqual(len(plot.reached), COUNT)
-        self.assertEqual(plot.reached[0], 1.0)
-        self.assertTrue(all(a <= b + 1e-6 for a, b in zip(plot.reached, plot.reached[1:], strict=False)))
+        self.assertEqual(plot.reached[0], (1, 1.0))
+        gains = [gain for _, gain in plot.reached]
+        self.assertEqual(gains, sorted(gains))
         self.assertIn("reached", plot.accessibleDescription())
         self.assertFalse((pixels(plot.grab().toImage()) == empty).all())
         self.assertLess(plot.at(6, 2.0).y(), plot.at(6, 1.0).y())

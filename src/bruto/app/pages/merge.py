@@ -36,6 +36,7 @@ from bruto.app.widgets.task_line import time_left
 from bruto.errors import BrutoError
 from bruto.merge.methods import METHODS, method_of
 from bruto.merge.methods.method import Choice, Shown
+from bruto.merge.methods.starfield import SKY
 from bruto.merge.result import MergeResult
 from bruto.session.merging import Look
 from bruto.shoot.shots import Shot, ShotSet, oriented_preview
@@ -48,6 +49,8 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 CURTAIN, PLACES = "Curtain", "Places"
 REASONS = (("blurred", "blurred"), ("test shots", "a test shot"), ("under clouds", "clouds"), ("moved", "moved"))
 """What many frames are left out for, by how the reason of one begins."""
+FEW = 30
+"""Frames of a night below which they are laid on each other by their stars, as trails would be short."""
 MOST_SETS = 12
 """Sets that are listed to be gone to."""
 MOST_TOLD = 8
@@ -264,6 +267,8 @@ class MergePage(QWidget):
             for method in METHODS:
                 if group.kind in method.sets:
                     self.method.addItem(method.title, method.key)
+            if night and len(group.shots) < FEW:
+                self.method.setCurrentIndex(max(self.method.findData(SKY.key), 0))
             self.method.blockSignals(False)
         else:
             self.chart.set_frames(())
@@ -353,7 +358,7 @@ class MergePage(QWidget):
         flying = sum(bool(f.lines) for f in frames)
         text = f"{len(bad)} of {len(frames)} frames look bad: {counts}." if bad else "All frames look good."
         if flying:
-            text += f" Something flies through {flying} of them; that is taken out of the trails."
+            text += f" Something flies through {flying} of them; that is taken out."
         self.judged.setText(text)
 
     def _show_thumbs(self) -> None:
@@ -411,10 +416,12 @@ class MergePage(QWidget):
             method = method_of(str(self.method.currentData()))
             self.expect.setText(method.expect(frames))
             result = self.chart.result
-            reached = result.gains if result is not None and result.gains else ()
-            if result is not None and not reached and method.gain is not None:
-                reached = (1.0, result.noise_gain) if result.noise_gain > 1 and n == 2 else ()
-            self.plot.show_gain(n, method.gain, tuple(reached))
+            reached: tuple[tuple[int, float], ...] = ()
+            if result is not None:
+                reached = tuple((k + 1, gain) for k, gain in enumerate(result.gains))
+                used = sum(f.used for f in result.frames)
+                reached = reached or ((used, result.noise_gain),)
+            self.plot.show_gain(n, method.gain, reached)
         self._name_go()
 
     def _start(self) -> None:

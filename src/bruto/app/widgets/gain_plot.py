@@ -30,20 +30,22 @@ class GainPlot(QWidget):
         self.setAccessibleName("Noise over the number of frames")
         self.count = 0
         self.expected: Callable[[int], float] | None = None
-        self.reached: tuple[float, ...] = ()
+        self.reached: tuple[tuple[int, float], ...] = ()
 
-    def show_gain(self, count: int, expected: Callable[[int], float] | None, reached: tuple[float, ...] = ()) -> None:
-        """So many chosen frames, what a method should gain of a number of them, and what was gained after each."""
+    def show_gain(
+        self, count: int, expected: Callable[[int], float] | None, reached: tuple[tuple[int, float], ...] = ()
+    ) -> None:
+        """So many chosen frames, what a method should gain of a number of them, and what was gained of how many."""
         self.count, self.expected, self.reached = count, expected, reached
         self.setVisible(expected is not None and count >= 2)
         if expected is not None and count >= 2:
             told = f"{expected(count):.1f} times lower noise expected of {count} frames"
-            self.setAccessibleDescription(told + (f", {reached[-1]:.1f} reached" if reached else ""))
+            self.setAccessibleDescription(told + (f", {reached[-1][1]:.1f} reached" if reached else ""))
         self.update()
 
     def at(self, frames: float, gain: float) -> QPointF:
         """Where a gain of a number of frames stands."""
-        most = max(self.count, len(self.reached), 2)
+        most = max(self.count, *(n for n, _ in self.reached), 2)
         high = math.sqrt(most) * 1.08
         w, h = self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM
         return QPointF(LEFT + w * (frames - 1) / (most - 1), TOP + h * (1 - (gain - 1) / (high - 1)))
@@ -54,7 +56,7 @@ class GainPlot(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.expected is None or self.count < 2:
             return
-        most = max(self.count, len(self.reached), 2)
+        most = max(self.count, *(n for n, _ in self.reached), 2)
         p.setFont(theme.font(12))
         box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
         p.setPen(QPen(t.color("line"), 1))
@@ -78,12 +80,11 @@ class GainPlot(QWidget):
         p.drawEllipse(self.at(self.count, self.expected(self.count)), 5, 5)
         if self.reached:
             p.setPen(QPen(t.color("accent"), 1.6))
-            p.drawPolyline(QPolygonF([self.at(n + 1, g) for n, g in enumerate(self.reached)]))
+            p.drawPolyline(QPolygonF([self.at(n, height) for n, height in self.reached]))
             p.setBrush(t.color("accent"))
             p.setPen(Qt.PenStyle.NoPen)
-            dots = list(enumerate(self.reached))
-            for n, height in dots if len(dots) <= MOST_DOTS else dots[-1:]:
-                p.drawEllipse(self.at(n + 1, height), 3, 3)
+            for n, height in self.reached if len(self.reached) <= MOST_DOTS else self.reached[-1:]:
+                p.drawEllipse(self.at(n, height), 3, 3)
         p.setPen(t.color("quiet"))
         text = "dashed: √N · ring: expected" + (" · dots: reached" if self.reached else "")
         p.setFont(theme.font(12))

@@ -313,8 +313,8 @@ def combine(reader: Reader, options: Options) -> Combined:
 def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
     first, (h, w) = reader.reference, reader.size
     used = field.used
-    reader.verdicts += [FrameVerdict(str(f.path), not f.why, f.why) for f in field.seen]
     if len(used) < 2:
+        reader.verdicts += [FrameVerdict(str(f.path), False, f.why) for f in field.seen if f.why]
         bad = "; ".join(f"{f.path.name}: {f.why}" for f in field.seen if f.why)
         raise BrutoError(f"Fewer than two of these frames can be merged. {bad}.")
     reader.progress(READ, "finding how the sky turns")
@@ -337,6 +337,15 @@ def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
         _nodes(turning, f.start + f.seconds / 2 - base.start - base.seconds / 2, _beside(pair, (w, h)), (w, h))
         for f, pair in zip(used, pairs, strict=True)
     ]
+
+    centre = np.array([(w - 1) / 2, (h - 1) / 2])
+    for f in field.seen:
+        moved = np.zeros(2)
+        if not f.why and f is not base:
+            moved = (turning.moved(centre[None], f.start - base.start) - centre)[0]
+        shift = (float(moved[0]), float(moved[1]))
+        error = turning.rms if moved.any() else 0.0
+        reader.verdicts.append(FrameVerdict(str(f.path), not f.why, f.why, shift, model_px=error, residual_px=error))
 
     def laid(k: int) -> NDArray[np.bool_]:
         frame = first.with_data(field.held.get(field.number[used[k].path]))

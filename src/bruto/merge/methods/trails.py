@@ -118,6 +118,10 @@ def _without_hot(back, black, a, b, sigmas, step_x, step_y, out):
     for y in prange(h):
         near = np.empty(8, np.float32)
         for x in range(w):
+            own = back[y, x]
+            out[y, x] = own
+            if (x >= step_x and back[y, x - step_x] >= own) or (x + step_x < w and back[y, x + step_x] >= own):
+                continue  # most sites are no lighter than their neighbours
             n = 0
             for j in range(-1, 2):
                 for i in range(-1, 2):
@@ -125,10 +129,12 @@ def _without_hot(back, black, a, b, sigmas, step_x, step_y, out):
                     if (i or j) and 0 <= yy < h and 0 <= xx < w:
                         near[n] = back[yy, xx]
                         n += 1
-            some = np.sort(near[:n])
-            noise = math.sqrt(a * max(some[n - 1] - black, np.float32(0)) + b)
-            hot = back[y, x] > some[n - 1] + sigmas * noise
-            out[y, x] = (some[(n - 1) // 2] + some[n // 2]) / 2 if hot else back[y, x]
+            most = near[0]
+            for k in range(1, n):
+                most = max(most, near[k])
+            if own > most + sigmas * math.sqrt(a * max(most - black, np.float32(0)) + b):
+                some = np.sort(near[:n])
+                out[y, x] = (some[(n - 1) // 2] + some[n // 2]) / 2
 
 
 def usual_first(paths: list[Path]) -> tuple[list[Path], Path]:

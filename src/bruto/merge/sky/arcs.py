@@ -29,6 +29,8 @@ LONGEST = 40
 STEP_PX = 0.5
 COLOUR_SIGMA = 2.5
 """Pixels about a place by which the colour of a trail is told."""
+TRACE = 1e-5
+"""Share of the brightest trail's light below which there is none."""
 ALONG_PX = 4
 """Pixels to both sides over which a trail is averaged along its arc, at most."""
 ACROSS_PX, ON_PX = 4.0, 7.0
@@ -147,10 +149,14 @@ def drift(turning: Turning, step: int = 16) -> NDArray[np.float32]:
 
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _along(stars, field, seconds, reach, out):
+def _along(stars, near, field, seconds, reach, out):
     h, w = stars.shape[:2]
     for y in prange(h):
         for x in range(w):
+            if not near[y, x]:
+                for c in range(3):
+                    out[y, x, c] = stars[y, x, c]
+                continue
             dx, dy = field[y, x, 0], field[y, x, 1]
             speed = math.sqrt(dx * dx + dy * dy)
             steps = math.floor(min(float(reach), speed * seconds / 6))
@@ -180,7 +186,9 @@ def smoothed_along(stars: NDArray[np.float32], turning: Turning, seconds: float)
     the mosaic make beads of them, the sky does not.
     """
     out = np.empty_like(stars)
-    _along(stars, drift(turning), np.float32(seconds), ALONG_PX, out)
+    lit = (np.abs(stars[..., 1]) > TRACE * float(np.abs(stars[..., 1]).max())).astype(np.uint8)
+    near = cv2.dilate(lit, np.ones((2 * ALONG_PX + 3, 2 * ALONG_PX + 3), np.uint8))
+    _along(stars, near, drift(turning), np.float32(seconds), ALONG_PX, out)
     return out
 
 

@@ -65,18 +65,21 @@ class Judge:
         `planes`: see `plane_of`; `still`: spots of their middle value, which do not move.
         """
         middle = middle_of(np.stack(planes))
+        fine = middle - cv2.blur(middle, (5, 5))
+        edges = np.abs(fine)
+        strong = np.nonzero((edges > np.percentile(edges[::3, ::3], 99)).ravel())[0]
+        usual = max(float(np.median(middle[::4, ::4])), 1e-6)
         for seen, plane in zip(frames[len(frames) - fresh :], planes[len(frames) - fresh :], strict=True):
-            self._look(seen, plane, middle)
+            self._look(seen, plane, middle, fine.ravel()[strong], strong, usual)
         self._judge_sky(list(frames), list(planes), still, fresh)
 
-    def _look(self, seen: Seen, plane: NDArray[np.float32], middle: NDArray[np.float32]) -> None:
-        """What a frame shows by itself."""
+    def _look(
+        self, seen: Seen, plane: NDArray, middle: NDArray, edges: NDArray, strong: NDArray[np.int64], usual: float
+    ) -> None:
+        """What a frame shows by itself; `edges` of the middle value, at the places `strong`."""
         seen.level = float(np.median(plane[::4, ::4]))
-        fine = [p - cv2.blur(p, (5, 5)) for p in (plane, middle)]
-        edges = np.abs(fine[1])
-        strong = edges > np.percentile(edges[::3, ::3], 99)
-        seen.sharp = float((fine[0][strong] * fine[1][strong]).sum() / max(float((fine[1][strong] ** 2).sum()), 1e-12))
-        usual = max(float(np.median(middle[::4, ::4])), 1e-6)
+        own = (plane - cv2.blur(plane, (5, 5))).ravel()[strong]
+        seen.sharp = float((own * edges).sum() / max(float((edges**2).sum()), 1e-12))
         if seen.sharp < SHAKEN and seen.level < BRIGHTER * usual:  # clouds take contrast too, and are light
             seen.why = f"moved: {100 * seen.sharp:.0f} % of the sharpness of the others"
         else:

@@ -8,6 +8,9 @@ from numpy.typing import NDArray
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 
+EVERY = 5
+"""Of so many rows one tells of slow changes: of both kinds of rows in turn."""
+
 
 def network(count: int) -> NDArray[np.int64]:
     """Pairs of places to compare and exchange, so that `count` values are in order (Batcher 1968, odd-even merge)."""
@@ -51,8 +54,8 @@ def middle(chunk: NDArray) -> NDArray[np.float32]:
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def blocks(codes, middle, size, step, out):
-    """Mean of what a frame (H, W) has above the middle in blocks of `size` rows and `step * size` columns, of every
-    second row and of all their colours.
+    """Mean of what a frame (H, W) has above the middle in blocks of `size` rows and `step * size` columns, of some rows
+    and of all their colours.
     """
     rows, columns = out.shape
     h, w = codes.shape
@@ -60,7 +63,7 @@ def blocks(codes, middle, size, step, out):
     for r in prange(rows):
         for c in range(columns):
             total, n = np.float32(0), 0
-            for y in range(r * size + (c & 1), min(r * size + size, h), 2):
+            for y in range(r * size + (c & 1), min(r * size + size, h), EVERY):
                 for x in range(c * wide, min(c * wide + wide, w)):
                     total += np.float32(codes[y, x]) - middle[y, x]
                     n += 1
