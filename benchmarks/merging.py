@@ -16,10 +16,10 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from tests.hand import MARGIN, OVER, SIZE, collage, record, seen_from, sensor_at, shaken
 from tests.photographs import Sensor, codes_of
 from tests.truth import plain_linear
 
-from benchmarks.hand import MARGIN, OVER, SIZE, collage, record, seen_from, sensor_at, shaken
 from bruto.container.dng_reader import read_dng
 from bruto.container.linearise import linearise
 from bruto.develop.demosaic import demosaic

@@ -23,6 +23,8 @@ LEAST_SHARE = 0.5
 """Share of the tracks that move as the model says, below which two pictures are not of one scene."""
 FEATURE_EDGE = 1000
 """Long edge beyond which features are matched at half the size, pixels."""
+_MOST = 30000
+"""Places that are looked up in a field at once."""
 REFINING_EDGE = 1344
 """Long edge in pixels at which a rigid motion is refined over all pixels."""
 
@@ -34,7 +36,8 @@ class Alignment:
     `homography` (3, 3) in relative coordinates (long edge = 1, origin in the middle), then radius scaled by 1 + k
     r^2. `residual_px`: rms of held-out tracks in pixels of the first picture, each axis, mostly the tracks' own
     error; `model_px`: what that leaves in the fitted model, residual x sqrt(parameters / measurements); `tracks`: how
-    many were used.
+    many were used. `local` (rows, columns, 2): what is added in blocks of `local_step` a side, from the first picture's
+    corner; both relative to the long edge.
     """
 
     homography: NDArray[np.float64]
@@ -45,6 +48,8 @@ class Alignment:
     second_size: tuple[int, int]
     model_px: float = 0.0
     share: float = 1.0
+    local: NDArray[np.float32] | None = None
+    local_step: float = 0.0
 
     def at_size(self, first: tuple[int, int], second: tuple[int, int]) -> Alignment:
         """The same alignment for the two pictures at other sizes (width, height)."""
@@ -53,9 +58,17 @@ class Alignment:
     def apply(self, points: NDArray) -> NDArray[np.float64]:
         """Pixel positions (N, 2) in the second picture of positions in the first (pixel centres at .0)."""
         w, h = self.first_size
-        return _to_pixels(
-            _model(self.homography, self.radial, _to_relative(np.asarray(points, float), w, h)), *self.second_size
-        )
+        points = np.asarray(points, float)
+        there = _model(self.homography, self.radial, _to_relative(points, w, h))
+        if self.local is not None:
+            at = ((points + 0.5) / (self.local_step * max(w, h)) - 0.5).astype(np.float32)
+            there = there + np.concatenate([
+                cv2.remap(
+                    self.local, at[None, k : k + _MOST, 0], at[None, k : k + _MOST, 1], cv2.INTER_LINEAR,
+                    borderMode=cv2.BORDER_REPLICATE,
+                )[0] for k in range(0, len(at), _MOST)
+            ])  # fmt: skip
+        return _to_pixels(there, *self.second_size)
 
     def maps(
         self, x0: int = 0, y0: int = 0, width: int | None = None, height: int | None = None

@@ -8,7 +8,7 @@ with it, how far the found motion is off, and what is left to move locally: the 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -40,17 +40,27 @@ FOLLOWS = 0.75
 UNEXPLAINED = 16.0
 """Times the usual squared residual above which a block shows something else, where its own contrast is no excuse."""
 OWN_CONTRAST = 0.3
+LOCAL_LEVEL, NEAR_PX = 2, 1.5
+"""Level at which local movement is looked for first, and how far a block may be off at each, pixels of the level."""
+LOCAL_BLOCKS, LOCAL_PX, LOCAL_ERROR = 1.2, 2.0, 0.08
+"""Blocks over which local movement is smoothed, how much is expected, and how far sampling alone misleads a block,
+pixels of a level.
+"""
+LEAST_LOCAL, MUCH_LESS, MOST_AS_ONE = 0.06, 0.5, 0.95
+"""Local movement in pixels of the finest level (rms), and share of the squared shifts that may be left, from which it
+is believed; share of the blocks that move as the whole, from which it is not looked for.
+"""
 
 _XX, _XY, _YY, _XT, _YT, _TT, _XG, _YG, _TG, _GG, _BX, _BY, _BT, _BG, _R, _N = range(16)
-_UXX, _UXY, _UYY, _UBX, _UBY = range(16, 21)
-_SUMS = 21
+_UXX, _UXY, _UYY, _UBX, _UBY, _UX, _UY, _U = range(16, 24)
+_SUMS = 24
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _sums(first, gx, gy, second, move, gain, narrow, block, far, out):
+def _sums(first, gx, gy, second, move, local, gain, narrow, block, far, out):
     """Sums of each block (rows, columns, `_SUMS`) for one step; `move` (2, 3): places of the first, from its middle, to
     those of the second, from its middle; `narrow`: 1 / squared residual that counts half; turns are counted in pixels
-    at a distance of 1 / `far`.
+    at a distance of 1 / `far`; `local` (rows, columns, 2): what is added in each block.
     """
     h, w = first.shape
     rows, columns = out.shape[:2]
@@ -59,14 +69,16 @@ def _sums(first, gx, gy, second, move, gain, narrow, block, far, out):
     for r in prange(rows):
         for c in range(columns):
             zero = np.float32(0)
+            lx, ly = local[r, c, 0] + cx, local[r, c, 1] + cy
             xx, xy, yy, xt, yt, tt = zero, zero, zero, zero, zero, zero
             xg, yg, tg, gg, bx, by, bt, bg = zero, zero, zero, zero, zero, zero, zero, zero
             rr, n, uxx, uxy, uyy, ubx, uby = zero, zero, zero, zero, zero, zero, zero
+            ux, uy, ud = zero, zero, zero
             for y in range(r * block, min(r * block + block, h)):
                 v = np.float32(y) - cy
                 for x in range(c * block, min(c * block + block, w)):
                     u = np.float32(x) - cx
-                    px, py = m00 * u + m01 * v + m02 + cx, m10 * u + m11 * v + m12 + cy
+                    px, py = m00 * u + m01 * v + m02 + lx, m10 * u + m11 * v + m12 + ly
                     if not (0 <= px < w - 1 and 0 <= py < h - 1):
                         continue
                     ix, iy = int(px), int(py)
@@ -100,10 +112,14 @@ def _sums(first, gx, gy, second, move, gain, narrow, block, far, out):
                     uyy += b * b
                     ubx += a * d
                     uby += b * d
+                    ux += a
+                    uy += b
+                    ud += d
             s = out[r, c]
             s[0], s[1], s[2], s[3], s[4], s[5] = xx, xy, yy, xt, yt, tt
             s[6], s[7], s[8], s[9], s[10], s[11], s[12], s[13] = xg, yg, tg, gg, bx, by, bt, bg
             s[14], s[15], s[16], s[17], s[18], s[19], s[20] = rr, n, uxx, uxy, uyy, ubx, uby
+            s[21], s[22], s[23] = ux, uy, ud
 
 
 @dataclass(frozen=True)
@@ -130,8 +146,8 @@ def pyramid(light: NDArray[np.float32], floor: float, with_slopes: bool = False)
 class Motion:
     """`turn` (radians) and `shift` (2,): a place p of the first, from its middle, lies at R p + shift in the second, in
     pixels of the finest level; `error`: of that at the corners, from two halves of the blocks; `spread`: rms shift of
-    blocks against it, of which `share` follow it, of `blocks` that can tell; `local` (rows, columns, 2): shift of each
-    block, and `weight` (rows, columns): 1 / its variance.
+    blocks against it, of which `share` follow it, of `blocks` that can tell; `local` (rows, columns, 2): what is added
+    to it in blocks of `BLOCK` pixels where parts of the frame moved on their own, None where they did not.
     """
 
     turn: float
@@ -140,8 +156,7 @@ class Motion:
     spread: float
     share: float
     blocks: int
-    local: NDArray[np.float64]
-    weight: NDArray[np.float64]
+    local: NDArray[np.float32] | None
 
     @property
     def matrix(self) -> NDArray[np.float64]:
@@ -178,16 +193,20 @@ class _Found:
     gain: float = 1.0
     narrow: float = 0.0
 
-    def sums(self, first: Pyramid, second: Pyramid, level: int) -> NDArray[np.float64]:
-        """Sums of the blocks of a level."""
+    def sums(
+        self, first: Pyramid, second: Pyramid, level: int, local: NDArray[np.float32] | None = None
+    ) -> NDArray[np.float64]:
+        """Sums of the blocks of a level; `local`: what is added to the motion in each, pixels of the level."""
         plane = first.planes[level]
         h, w = plane.shape
-        out = np.empty((-(-h // BLOCK), -(-w // BLOCK), _SUMS))
+        shape = (-(-h // BLOCK), -(-w // BLOCK))
+        out = np.empty((*shape, _SUMS))
+        local = np.zeros((*shape, 2), np.float32) if local is None else local
         c, s = math.cos(self.turn), math.sin(self.turn)
         move = np.array([[c, -s, self.shift[0]], [s, c, self.shift[1]]], np.float32)
         _sums(
-            plane, *first.slopes[level], second.planes[level], move, np.float32(self.gain), np.float32(self.narrow),
-            BLOCK, np.float32(1 / _reach(plane)), out,
+            plane, *first.slopes[level], second.planes[level], move, local, np.float32(self.gain),
+            np.float32(self.narrow), BLOCK, np.float32(1 / _reach(plane)), out,
         )  # fmt: skip
         return out
 
@@ -228,17 +247,79 @@ def find_motion(first: Pyramid, second: Pyramid) -> Motion | None:
                 return None
             if k and not first_time and math.hypot(step[0], step[1]) + abs(step[2]) * reach < ENOUGH:
                 break
-    return _judged(first, found.sums(first, second, 0), found)
+    local = _local(first, second, found)
+    return _judged(first, second, found, local)
+
+
+def _smooth(shifts: NDArray, weight: NDArray) -> NDArray[np.float32]:
+    """Shifts of blocks (rows, columns, 2) as a smooth field: means by weight, drawn to none where little is known."""
+    total = cv2.GaussianBlur(weight, (0, 0), LOCAL_BLOCKS, borderType=cv2.BORDER_REFLECT)
+    mean = cv2.GaussianBlur(shifts * weight[..., None], (0, 0), LOCAL_BLOCKS, borderType=cv2.BORDER_REFLECT)
+    return (mean / (total + 1 / LOCAL_PX**2)[..., None]).astype(np.float32)
+
+
+def _asked(sums: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Shift of each block that is left, and 1 / its variance where the block shows the same in both."""
+    moved, variance = shifts_of(sums)
+    residual = sums[..., _R] / np.maximum(sums[..., _N], 1)
+    slope = (sums[..., _UXX] + sums[..., _UYY]) / np.maximum(sums[..., _N], 1)
+    like = residual < np.maximum(UNEXPLAINED * _usual(sums), OWN_CONTRAST * slope)
+    near = like & (variance < KNOWN**2) & (np.hypot(moved[..., 0], moved[..., 1]) < NEAR_PX)
+    return moved, np.where(near, 1 / (variance + LOCAL_ERROR**2), 0.0)
+
+
+def _as_one(first: Pyramid, second: Pyramid, found: _Found) -> bool:
+    """Whether all of a frame moves as a whole, at a quick look at a coarser level."""
+    level = min(1, len(first.planes) - 1)
+    sums = replace(found, shift=found.shift / 2**level).sums(first, second, level)
+    moved, weight = _asked(sums)
+    known = shifts_of(sums)[1] < KNOWN**2
+    if not weight.any() or (weight[known] > 0).mean() < MOST_AS_ONE:
+        return not weight.any()
+    rms = math.sqrt(float((weight[..., None] * _smooth(moved, weight) ** 2).sum() / weight.sum() / 2))
+    return rms < LEAST_LOCAL / 2**level
+
+
+def _local(first: Pyramid, second: Pyramid, found: _Found) -> NDArray[np.float32] | None:
+    """What parts of the frame have moved against the whole, from coarse to fine; None where it is nothing."""
+    if _as_one(first, second, found):
+        return None
+    start = min(LOCAL_LEVEL, len(first.planes) - 1)
+    field: NDArray[np.float32] | None = None
+    for level in range(start, -1, -1):
+        at = replace(found, shift=found.shift / 2**level)
+        h, w = first.planes[level].shape
+        columns, rows = -(-w // BLOCK), -(-h // BLOCK)
+        field = (
+            np.zeros((rows, columns, 2), np.float32) if field is None
+            else 2 * cv2.resize(field, (columns, rows), interpolation=cv2.INTER_LINEAR)
+        )  # fmt: skip
+        for _ in range(2):
+            moved, weight = _asked(at.sums(first, second, level, field))
+            if not weight.any():
+                return None
+            field = field - _smooth(moved, weight)
+    assert field is not None
+    moved, weight = _asked(found.sums(first, second, 0))
+    if not weight.any():
+        return None
+    before = float((weight * (moved**2).sum(axis=2)).sum())
+    rms = math.sqrt(float((weight[..., None] * field**2).sum() / weight.sum() / 2))
+    moved, weight = _asked(found.sums(first, second, 0, field))
+    after = float((weight * (moved**2).sum(axis=2)).sum())
+    return field if rms > LEAST_LOCAL and after < MUCH_LESS * before else None
 
 
 def shifts_of(sums: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Shift of each block (rows, columns, 2), and the variance of it; infinite where the block shows nothing."""
-    xx, xy, yy = sums[..., _UXX], sums[..., _UXY], sums[..., _UYY]
-    bx, by = sums[..., _UBX], sums[..., _UBY]
+    count = np.maximum(sums[..., _N], 1)
+    gx, gy, off = (sums[..., k] / count for k in (_UX, _UY, _U))
+    # a difference of the whole block's light is no movement: a lens that shades, a cloud
+    xx, xy, yy = sums[..., _UXX] - count * gx * gx, sums[..., _UXY] - count * gx * gy, sums[..., _UYY] - count * gy * gy
+    bx, by = sums[..., _UBX] - count * gx * off, sums[..., _UBY] - count * gy * off
     determinant = np.maximum(xx * yy - xy * xy, 1e-30)
     moved = np.stack([(yy * bx - xy * by) / determinant, (xx * by - xy * bx) / determinant], axis=-1)
     least = (xx + yy) / 2 - np.sqrt(((xx - yy) / 2) ** 2 + xy * xy)
-    count = np.maximum(sums[..., _N], 1)
     full = sums[..., _N] > BLOCK * BLOCK / 4
     noise = float(np.percentile((sums[..., _R] / count)[full], 20)) if full.any() else 0.0
     with np.errstate(divide="ignore"):
@@ -246,8 +327,9 @@ def shifts_of(sums: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     return moved, variance
 
 
-def _judged(first: Pyramid, sums: NDArray, found: _Found) -> Motion:
+def _judged(first: Pyramid, second: Pyramid, found: _Found, local: NDArray[np.float32] | None) -> Motion:
     reach = _reach(first.planes[0])
+    sums = found.sums(first, second, 0, local)
     moved, variance = shifts_of(sums)
     rows, columns = variance.shape
     last = _step(sums.sum(axis=(0, 1)), reach)
@@ -274,8 +356,7 @@ def _judged(first: Pyramid, sums: NDArray, found: _Found) -> Motion:
     follows = known & like & (np.hypot(moved[..., 0], moved[..., 1]) < FOLLOWS)
     share = float(follows.sum() / max(known.sum(), 1))
     spread = float(np.sqrt(np.mean(moved[follows] ** 2))) if follows.any() else 0.0
-    weight = np.where(follows, 1 / variance, 0.0)
-    return Motion(found.turn, found.shift, error, spread, share, int(known.sum()), moved, weight)
+    return Motion(found.turn, found.shift, error, spread, share, int(known.sum()), local)
 
 
 def still_share(first: Pyramid, second: Pyramid, shift: float) -> tuple[float, int]:

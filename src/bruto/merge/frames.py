@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment, register
-from bruto.align.rigid import Motion, Pyramid, find_motion, pyramid, still_share
+from bruto.align.rigid import BLOCK, Motion, Pyramid, find_motion, pyramid, still_share
 from bruto.container.dng_reader import read_dng
 from bruto.container.linearise import gains_over_crop, linearise
 from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta
@@ -177,7 +177,7 @@ def align(
     w, h = size
     corners = np.array([[0, 0], [w - 1, 0], [0, h - 1], [w - 1, h - 1]], float)
     if np.abs(found.apply(corners) - corners).max() < max(STILL_PX, 3 * found.model_px):
-        return replace(found, homography=np.eye(3))  # on a tripod: nothing is gained by resampling
+        return replace(found, homography=np.eye(3), local=None)  # on a tripod: nothing is gained by resampling
     return found
 
 
@@ -185,14 +185,18 @@ def _of_motion(motion: Motion, size: tuple[int, int]) -> Alignment:
     """A motion of half-size planes as an alignment of full frames."""
     matrix, edge = motion.matrix, max(size)
     homography = np.vstack([np.column_stack([matrix[:, :2], 2 * matrix[:, 2] / edge]), [0, 0, 1]])
+    local = None if motion.local is None else (2 * motion.local / edge).astype(np.float32)
     return Alignment(
-        homography, 0.0, 2 * motion.spread, motion.blocks, size, size, 2 * motion.error, motion.share,
+        homography, 0.0, 2 * motion.spread, motion.blocks, size, size, 2 * motion.error, motion.share, local,
+        2 * BLOCK / edge,
     )  # fmt: skip
 
 
 def is_still(alignment: Alignment | None) -> bool:
     """Whether a frame needs no resampling."""
-    return alignment is None or bool(np.array_equal(alignment.homography, np.eye(3)) and alignment.radial == 0)
+    if alignment is None:
+        return True
+    return alignment.local is None and alignment.radial == 0 and np.array_equal(alignment.homography, np.eye(3))
 
 
 def rough(alignment: Alignment) -> str | None:

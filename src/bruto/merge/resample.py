@@ -94,8 +94,8 @@ def _kept_within(plane, least_light, px, py, value):
     h, w = plane.shape
     ix, iy = min(max(int(px), 2), w - 4), min(max(int(py), 2), h - 4)
     low, high = plane[iy, ix], plane[iy, ix]
-    for j in range(-1, 3):
-        for i in range(-1, 3):
+    for j in range(-2, 4):
+        for i in range(-2, 4):
             low, high = min(low, plane[iy + j, ix + i]), max(high, plane[iy + j, ix + i])
     if high <= np.float32(STEEP) * max(low, least_light):
         return value

@@ -12,9 +12,9 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from tests.photographs import Sensor, light_of, write_photograph
 
 from bruto.simphone.sensor_model import sensor_for
+from tests.photographs import Sensor, light_of, write_photograph
 
 SIZE = (2016, 1512)
 """Width and height of the frames, pixels."""
