@@ -22,6 +22,7 @@ from bruto.app.window import Window
 from bruto.deliver import jobs
 from bruto.develop.shown import GROUPS
 from bruto.simphone.demo import make_demo
+from bruto.simphone.demo_night import FIELD, take
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -147,11 +148,19 @@ def main() -> int:
         w.set_task("Merge")
         p.choose("sluice-001-01")
         w.merge.go.click()
-        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.stage.base is not None)
+        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.views_buttons["Curtain"].isEnabled())
         p.save("merge")
-        w.set_task("Correct")
-        p.choose("crystals-002")
-        p.save("develop-picture")
+        night = Path(temporary) / "Orrin Saltern, the night"
+        night.mkdir()
+        for k in range(FIELD):
+            take("pump", {"frame": k}, night)
+        w.open_paths([str(night)], "Orrin Saltern, the night")
+        p.settle(lambda: len(w.merge.chart.judged) == FIELD)
+        w.merge.go.click()
+        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.views_buttons["Curtain"].isEnabled())
+        p.save("merge-night")
+        w.open_paths([str(shoot)], "Orrin Saltern, one day")
+        p.settle()
         w.set_task("Deliver")
         p.choose("boiling-house-001-01")
         w.select("set")

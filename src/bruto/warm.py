@@ -157,7 +157,11 @@ def _rest() -> None:
         developer = Developer(open_source(files[0]))
         developer.render(take_all(Recipe(), suggest_all(developer)).changed(noise_best=True))
         merge("long", files, folder / "long.dng")
-        merge("trails", _night(folder), folder / "trails.dng")
+        night = _night(folder)
+        merge("trails", night, folder / "trails.dng")
+        merge("sky", night, folder / "sky.dng")
+        still = simulate("card", folder, size=SIZE, count=2, seed=3, static=True)
+        merge("mean", [s["files"][0] for s in still], folder / "still.dng")
 
 
 def _night(folder: Path) -> list[Path]:

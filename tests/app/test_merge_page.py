@@ -186,3 +186,16 @@ class Choices(WindowTest):
         self.assertEqual(page.values(), {"even": False})
         QTest.keyClick(page.method, Qt.Key.Key_Up)
         self.assertEqual(page.values()["fade"], 0.0)
+
+    def test_a_clip_is_made_behind_the_window(self) -> None:
+        self.choose(self.files[0].stem)
+        self.task("Merge")
+        page, out = self.window.merge, self.folder / "night.mp4"
+        told: list[str] = []
+        self.window.session.told.connect(told.append)
+        with mock.patch("bruto.app.pages.merge.QFileDialog.getSaveFileName", return_value=(str(out), "")):
+            QTest.mouseClick(page.clip_button, LEFT)
+        self.wait(lambda: any("frames" in text for text in told))
+        self.assertTrue(out.is_file())
+        self.assertIn("night.mp4: 20 frames, 0.8 s", told[-1])
+        self.assertFalse(self.window.line.running)

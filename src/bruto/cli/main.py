@@ -7,6 +7,7 @@ import os
 import sys
 from pathlib import Path
 
+import bruto.cli.clipping
 import bruto.cli.comparing
 import bruto.cli.demo
 import bruto.cli.developing
@@ -18,7 +19,7 @@ from bruto.logged import unexpected
 from bruto.publish import clean_leftovers
 from bruto.terminal import say
 
-COMMANDS = {"inspect", "measure", "develop", "compare", "match", "merge", "simulate", "demo", "open", "bench"}
+COMMANDS = {"inspect", "measure", "develop", "compare", "match", "merge", "clip", "simulate", "demo", "open", "bench"}
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -15,6 +15,7 @@ from bruto.deliver.ticket import Ticket
 from bruto.errors import BrutoError
 from bruto.publish import usable_folder
 from bruto.session.bulk import Act, Bulk
+from bruto.session.clips import Clips, edited_values
 from bruto.session.comparing import Comparing
 from bruto.session.edit import Edit
 from bruto.session.gauge import Gauge
@@ -63,6 +64,7 @@ class Session:
         self.reports.told.connect(lambda text: self.told.emit(text))
         self.comparing.blind.tally = self.remembered.blind
         self.merging = Merging(self.shoot, self.background, self.render, self.unfinished, post)
+        self.clips = Clips(self.background, post, edited_values)
         self.queue = Queue()
         self.using = Using(self.shoot, self.opened, self.bulk, self.background, post)
         self.using.told.connect(lambda text: self.told.emit(text))

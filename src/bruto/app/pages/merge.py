@@ -13,6 +13,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QFileDialog,
     QHBoxLayout,
     QProgressBar,
     QPushButton,
@@ -49,7 +50,9 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 CURTAIN, PLACES = "Curtain", "Places"
 REASONS = (("blurred", "blurred"), ("test shots", "a test shot"), ("under clouds", "clouds"), ("moved", "moved"))
 """What many frames are left out for, by how the reason of one begins."""
-FEW = 30
+CLIP_FROM, TOLD_FLICKER = 8, 0.02
+"""Frames from which a set can become a clip, and flicker in EV that is worth telling."""
+FEW = 20
 """Frames of a night below which they are laid on each other by their stars, as trails would be short."""
 MOST_SETS = 12
 """Sets that are listed to be gone to."""
@@ -167,10 +170,18 @@ class MergePage(QWidget):
         self.open_button.clicked.connect(self._open_result)
         column.addWidget(self.open_button)
         column.addStretch(1)
+        self.clip_button = QPushButton("Save as a clip …")
+        self.clip_button.setToolTip("The chosen frames one after the other, developed alike, without flicker, as MP4")
+        self.clip_button.clicked.connect(self._ask_clip)
+        column.addWidget(self.clip_button)
         layout.addWidget(side)
         self.chart.chosen_changed.connect(self._describe)
         self.method.currentIndexChanged.connect(self._method_changed)
         self.merging.waiting_changed.connect(self._list_waiting)
+        clips = self.session.clips
+        clips.progress.connect(lambda share, text: self.host.line.show_progress(share, text))
+        clips.made.connect(self._clip_made)
+        clips.failed.connect(self._clip_failed)
         self.merging.judged.connect(self._show_judged)
         self.merging.progress.connect(self.set_progress)
         self.merging.finished.connect(self.finish)
@@ -336,6 +347,7 @@ class MergePage(QWidget):
 
     def _name_go(self) -> None:
         n = len(self._chosen())
+        self.clip_button.setVisible(self.group is not None and self.group.kind in ("trail", "burst") and n >= CLIP_FROM)
         text = f"Merge {n} frames"
         usable = self.group is not None and self.group.kind in MERGED_SETS
         self.go.setText(f"{text} after this one" if self.merging.running and usable else text if usable else "Merge")
@@ -484,6 +496,38 @@ class MergePage(QWidget):
         lines.append(result.output.name)
         self.outcome.setText("\n".join(lines))
         self.open_button.show()
+
+    def _ask_clip(self) -> None:
+        """Ask for a name, and make a clip of the chosen frames behind the window."""
+        raws = [s.raw for s in self._chosen() if s.raw is not None]
+        if self.host.line.running:
+            self.session.told.emit(f"Wait until this is done: {self.host.line.title.lower()}.")
+            return
+        start = str(raws[0].parent / f"{raws[0].stem}-clip.mp4")
+        name, _ = QFileDialog.getSaveFileName(self, "A clip of these frames", start, "Clip (*.mp4)")
+        if name:
+            self.save_clip(raws, Path(name))
+
+    def save_clip(self, raws: list[Path], path: Path) -> None:
+        """Make a clip of frames behind the window."""
+        try:
+            target = Outputs(raws).file(path)
+        except BrutoError as error:
+            self.session.told.emit(str(error))
+            return
+        self.host.line.begin("Making a clip", self.session.clips.stop)
+        self.session.clips.start(raws, target)
+
+    def _clip_made(self, clip: Any) -> None:
+        self.host.line.end()
+        text = f"{clip.output.name}: {clip.frames} frames, {clip.seconds:.1f} s"
+        if clip.flicker_ev > TOLD_FLICKER:
+            text += f"; flicker of up to {clip.flicker_ev:.2f} EV was evened out"
+        self.session.told.emit(text + ".")
+
+    def _clip_failed(self, why: str) -> None:
+        self.host.line.end()
+        self.session.told.emit(why)
 
     def _is_shown(self, result: MergeResult) -> bool:
         """Whether a result is of the set that is shown."""
