@@ -309,6 +309,20 @@ class Refusals(Folder):
         self.assertEqual(merged_of(None, "Bruto 0.1", "bracket of 3 frames: a.dng"), "bracket of 3 frames")
         self.assertEqual(merged_of(None, "another program", "mean of all"), "")
 
+    def test_finished_pictures_merge_too_and_it_is_said_that_they_hold_less(self) -> None:
+        pictures = [s["files"][1] for s in taken("card", size=SMALL, count=4, iso=1600.0)]
+        result = merge("mean", pictures, self.out)
+        self.assertEqual(sum(f.used for f in result.frames), 4)
+        self.assertIn("not raws", result.warnings[0])
+        merged, one = Developer(open_source(self.out)), Developer(open_source(pictures[0]))
+        self.assertEqual(merged.source.meta.kind, "linear")
+        a, b = (d.render(Recipe()).astype(float) for d in (merged, one))
+        self.assertLess(float(np.abs(a - b).mean()), 4.0)
+        with rawpy.imread(str(self.out)) as raw:
+            self.assertEqual(raw.postprocess().shape[:2], (SMALL[1], SMALL[0]))
+        with self.assertRaisesRegex(BrutoError, "another size or kind"):
+            merge("mean", [pictures[0], raws_of("card", size=SMALL, count=2)[0]], self.folder / "mixed.dng")
+
     def test_originals_stay_as_they_are(self) -> None:
         files = raws_of("card", size=SMALL, count=4)
         before = [(Path(f).read_bytes(), Path(f).stat().st_mtime_ns) for f in files]

@@ -152,7 +152,7 @@ class Window(QMainWindow):
         files = list(work.files)
         try:
             target = Outputs(files).in_folder(work.output.parent, work.output.name)
-            self.session.merging.start(files, work.method, target)
+            self.session.merging.start(files, work.method, target, work.choices)
         except BrutoError as error:
             self.say(str(error))
 

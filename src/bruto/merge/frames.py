@@ -14,10 +14,12 @@ from numpy.typing import NDArray
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment, register
 from bruto.align.rigid import BLOCK, Motion, Pyramid, find_motion, pyramid, still_share
-from bruto.container.dng_reader import read_dng
+from bruto.container.dng_reader import is_raw, read_dng, read_dng_meta
 from bruto.container.linearise import gains_over_crop, linearise
+from bruto.container.picture import is_picture, picture_meta, read_picture
 from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta
 from bruto.develop import demosaic as dm
+from bruto.develop.source import open_source
 from bruto.errors import BrutoError
 from bruto.files import content_key, explain, whole_digest
 from bruto.merge.defects import without_hot
@@ -71,8 +73,20 @@ def exposure_of(meta: RawMeta, path: Path) -> float:
     return meta.exposure_s * meta.iso / (meta.f_number or 1.0) ** 2
 
 
+def meta_of(path: str | Path) -> RawMeta:
+    """What is known of a raw, or of a finished picture, without its pixels. Raises `FileProblem`."""
+    if is_picture(path) and not is_raw(path):
+        return picture_meta(read_picture(path))
+    return read_dng_meta(path).meta
+
+
 def load_frame(path: str | Path) -> Frame:
-    """Read one frame without its shading gain, which is carried over to the result instead."""
+    """Read one frame without its shading gain, which is carried over to the result instead. A finished picture becomes
+    the light that its codes stand for.
+    """
+    if is_picture(path) and not is_raw(path):
+        made = open_source(path)
+        return Frame(Path(path), made.linear, made.meta, made.noise, None)
     raw = read_dng(path)
     plain = replace(raw.meta, gain_maps=())
     linear = linearise(RawFrame(raw.codes, plain))

@@ -11,8 +11,10 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.color.spaces import space
 from bruto.container.dng_writer import DngTags, write_dng
 from bruto.container.picture import decode_jpeg
+from bruto.container.profile import Calibration
 from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, brightness, doubles, plane_gain_maps
@@ -23,6 +25,12 @@ from bruto.merge.result import FrameVerdict, MergeResult
 from bruto.publish import NameTaken, Target
 from bruto.storage.outputs import Outputs
 
+D65 = 21
+"""Exif code of the illuminant."""
+PICTURES = (
+    "These are finished pictures, not raws: what the phone clipped, smoothed and sharpened in each of them stays, so "
+    "that less is gained than from raws."
+)
 PEDESTAL = 2048
 """Black level of merged integer files, so that noise below black is kept."""
 WHITE = 65535
@@ -70,7 +78,7 @@ def _tags(first: Frame, found: Combined, sources: list[str], how: str) -> DngTag
         black=np.zeros(3) if floating else np.full(3, float(PEDESTAL)),
         white=np.full(3, 1.0 if floating else float(WHITE)),
         bits=16,
-        calibrations=m.calibrations,
+        calibrations=_calibrations(first),
         as_shot_neutral=m.as_shot_neutral,
         noise_profile=found.noise,
         baseline_exposure=m.baseline_exposure + found.baseline,
@@ -89,6 +97,13 @@ def _tags(first: Frame, found: Combined, sources: list[str], how: str) -> DngTag
         focal_35mm=m.focal_35mm,
         source_files=tuple(sources),
     )
+
+
+def _calibrations(first: Frame) -> tuple[Calibration, ...]:
+    """The matrices of the frames; of finished pictures that of sRGB."""
+    if first.meta.kind != "picture":
+        return first.meta.calibrations
+    return (Calibration(D65, color=np.linalg.inv(space("srgb").to_xyz()).astype(np.float64)),)
 
 
 def _preview(first: Frame) -> NDArray[np.uint8]:
@@ -173,7 +188,8 @@ def merge(
     moved = [v for v in reader.used if v.file != str(reader.reference.path)]
     rms = float(np.sqrt(np.mean([v.model_px**2 for v in moved]))) if moved else 0.0
     progress(1.0, "done")
+    warnings = (*found.warnings, *((PICTURES,) if reader.reference.meta.kind == "picture" else ()))
     return MergeResult(
-        target.path, (*reader.verdicts, *same), rms, found.gain, found.expected, found.range_ev, found.warnings,
+        target.path, (*reader.verdicts, *same), rms, found.gain, found.expected, found.range_ev, warnings,
         found.stops, found.gains,
     )  # fmt: skip

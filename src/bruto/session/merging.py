@@ -167,8 +167,9 @@ class Merging:
         self.running = True
         self.output = output.path
         self.unfinished.begin(
-            "merge", files=[str(f.absolute()) for f in files], method=method, output=str(output.path.absolute())
-        )
+            "merge", files=[str(f.absolute()) for f in files], method=method, output=str(output.path.absolute()),
+            choices=dict(choices or {}),
+        )  # fmt: skip
 
         def tell(share: float, text: str) -> None:
             self._post(lambda: self.progress.emit(share, text))

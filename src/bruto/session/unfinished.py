@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +32,7 @@ class Merge:
     files: tuple[Path, ...]
     method: str
     output: Path
+    choices: dict[str, bool | float] = field(default_factory=dict)
 
     @property
     def text(self) -> str:

@@ -17,9 +17,8 @@ from numpy.typing import NDArray
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment
 from bruto.color.spaces import highest
-from bruto.container.dng_reader import read_dng_meta
 from bruto.errors import BrutoError
-from bruto.merge.frames import Frame, brightness, exposure_of, warped_band
+from bruto.merge.frames import Frame, brightness, exposure_of, meta_of, warped_band
 from bruto.merge.methods.method import Combined, Method, Shown
 from bruto.merge.moved import chosen_frames, shares_of
 from bruto.merge.reader import Reader, common_light
@@ -54,7 +53,7 @@ def _order(paths: list[Path]) -> tuple[list[Path], Path]:
     problems: list[BrutoError] = []
     for path in paths:
         try:
-            exposures[path] = exposure_of(read_dng_meta(path).meta, path)
+            exposures[path] = exposure_of(meta_of(path), path)
         except BrutoError as error:  # the reader names it and leaves it out
             problems.append(error)
     if len(exposures) < 2:
