@@ -54,6 +54,8 @@ CLIP_FROM, TOLD_FLICKER = 8, 0.02
 """Frames from which a set can become a clip, and flicker in EV that is worth telling."""
 FEW = 20
 """Frames of a night below which they are laid on each other by their stars, as trails would be short."""
+ROW = 24
+"""Height of a method in the list of methods, pixels."""
 MOST_SETS = 12
 """Sets that are listed to be gone to."""
 MOST_TOLD = 8
@@ -278,6 +280,7 @@ class MergePage(QWidget):
             for method in METHODS:
                 if group.kind in method.sets:
                     self.method.addItem(method.title, method.key)
+            self.method.view().setMinimumHeight(ROW * self.method.count() + 8)  # else the last one is cut
             if night and len(group.shots) < FEW:
                 self.method.setCurrentIndex(max(self.method.findData(SKY.key), 0))
             self.method.blockSignals(False)
