@@ -18,6 +18,7 @@ import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.merge.frames import warped_band
 from bruto.merge.methods.method import Combined, Method, Shown
 from bruto.merge.reader import Reader
+from bruto.merge.sky.kernels import network
 from bruto.merge.spool import combined_by_rows
 
 FAR, FAR_MOVING = 3.0, 4.5
@@ -27,50 +28,115 @@ what the place itself does where it moves, as water does, whose light has a long
 BAND = 384
 
 
-@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _without_passing(stack, a, b, far, far_moving, out):
-    """Mean of the values of each place that are near their middle one; the middle of all colours decides together."""
-    count, rows, width = stack.shape[:3]
-    for y in prange(rows):
-        values = np.empty(count, np.float32)
-        apart = np.empty(count, np.float32)
-        keep = np.empty(count, np.bool_)
+@njit(cache=True, nogil=True, error_model="numpy")
+def _room(middle, spread, a, b, far, far_moving):
+    """How far a value may lie from the middle one of its place."""
+    noise = np.float32(math.sqrt(max(a * max(middle, np.float32(0)) + b, np.float32(0))))
+    return max(far * noise, far * spread if spread < np.float32(1.5) * noise else far_moving * spread)
+
+
+@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _in_order(rows, pairs):
+    """Put the values of each column (N, W) in order."""
+    for n in range(len(pairs)):
+        one, other = rows[pairs[n, 0]], rows[pairs[n, 1]]
+        for x in range(rows.shape[1]):
+            a, b = one[x], other[x]
+            one[x], other[x] = min(a, b), max(a, b)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _row(stack, a, b, far, far_moving, pairs, out):
+    """One row of a stack (N, W, 3) of which all values are there."""
+    count, width = stack.shape[:2]
+    keep = np.ones((count, width), np.bool_)
+    line, some = np.empty((count, width), np.float32), np.empty((count, width), np.float32)
+    middle, room = np.empty(width, np.float32), np.empty(width, np.float32)
+    low, high = (count - 1) // 2, count // 2
+    for c in range(3):
+        for k in range(count):
+            for x in range(width):
+                line[k, x] = stack[k, x, c]
+                some[k, x] = stack[k, x, c]
+        _in_order(some, pairs)
         for x in range(width):
+            middle[x] = (some[low, x] + some[high, x]) * np.float32(0.5)
+        for k in range(count):
+            for x in range(width):
+                some[k, x] = abs(line[k, x] - middle[x])
+        _in_order(some, pairs)
+        for x in range(width):
+            room[x] = _room(middle[x], np.float32(1.4826) * some[high, x], a[c], b[c], far, far_moving)
+        for k in range(count):
+            for x in range(width):
+                keep[k, x] &= abs(line[k, x] - middle[x]) <= room[x]
+    for x in range(width):
+        n = 0
+        red, green, blue = np.float32(0), np.float32(0), np.float32(0)
+        for k in range(count):
+            if keep[k, x]:
+                red += stack[k, x, 0]
+                green += stack[k, x, 1]
+                blue += stack[k, x, 2]
+                n += 1
+        if n:
+            out[x, 0], out[x, 1], out[x, 2] = red / n, green / n, blue / n
+        else:  # each differs from the others in some colour: the middle one
+            for c in range(3):
+                out[x, c] = np.sort(stack[:, x, c].copy())[high]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _row_with_gaps(stack, a, b, far, far_moving, out):
+    """The same where some frames hold no picture (NaN)."""
+    count, width = stack.shape[:2]
+    values, keep = np.empty(count, np.float32), np.empty(count, np.bool_)
+    for x in range(width):
+        for k in range(count):
+            keep[k] = not np.isnan(stack[k, x, 0])
+        for c in range(3):
+            n = 0
             for k in range(count):
-                keep[k] = not np.isnan(stack[k, y, x, 0])
+                if not np.isnan(stack[k, x, c]):
+                    values[n] = stack[k, x, c]
+                    n += 1
+            out[x, c] = np.float32(0)
+            if n == 0:
+                continue
+            some = np.sort(values[:n])
+            out[x, c] = some[n // 2]
+            if n < 4:
+                continue
+            middle = (some[(n - 1) // 2] + some[n // 2]) * np.float32(0.5)
+            spread = np.float32(1.4826) * np.sort(np.abs(some - middle))[n // 2]
+            room = _room(middle, spread, a[c], b[c], far, far_moving)
+            for k in range(count):
+                if abs(stack[k, x, c] - middle) > room:
+                    keep[k] = False
+        n = 0
+        for k in range(count):
+            n += keep[k]
+        if n:
             for c in range(3):
-                n = 0
-                for k in range(count):
-                    if not np.isnan(stack[k, y, x, c]):
-                        values[n] = stack[k, y, x, c]
-                        n += 1
-                if n < 4:
-                    continue
-                some = np.sort(values[:n])
-                middle = (some[(n - 1) // 2] + some[n // 2]) / 2
-                for k in range(n):
-                    apart[k] = abs(some[k] - middle)
-                spread = np.float32(1.4826) * np.sort(apart[:n])[n // 2]
-                noise = math.sqrt(max(a[c] * max(middle, np.float32(0)) + b[c], np.float32(0)))
-                room = max(far * np.float32(noise), far * spread if spread < 1.5 * noise else far_moving * spread)
-                for k in range(count):
-                    if abs(stack[k, y, x, c] - middle) > room:
-                        keep[k] = False
-            for c in range(3):
-                total, n = np.float32(0), 0
+                total = np.float32(0)
                 for k in range(count):
                     if keep[k]:
-                        total += stack[k, y, x, c]
-                        n += 1
-                if n:
-                    out[y, x, c] = total / n
-                else:  # each differs from the others in some colour: the middle one
-                    n = 0
-                    for k in range(count):
-                        if not np.isnan(stack[k, y, x, c]):
-                            values[n] = stack[k, y, x, c]
-                            n += 1
-                    out[y, x, c] = np.sort(values[:n])[n // 2] if n else np.float32(0)
+                        total += stack[k, x, c]
+                out[x, c] = total / n
+
+
+@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _without_passing(stack, a, b, far, far_moving, pairs, out):
+    """Mean of the values of each place that are near their middle one; the middle of all colours decides together."""
+    for y in prange(stack.shape[1]):
+        gaps = False
+        for k in range(stack.shape[0]):
+            for x in range(stack.shape[2]):
+                gaps |= np.isnan(stack[k, y, x, 0])
+        if gaps or stack.shape[0] < 4:
+            _row_with_gaps(stack[:, y], a, b, far, far_moving, out[y])
+        else:
+            _row(stack[:, y], a, b, far, far_moving, pairs, out[y])
 
 
 def without_passing(stack: NDArray[np.float32], noise: NDArray) -> NDArray[np.float32]:
@@ -79,7 +145,7 @@ def without_passing(stack: NDArray[np.float32], noise: NDArray) -> NDArray[np.fl
     """
     out = np.empty(stack.shape[1:], np.float32)
     a, b = (np.ascontiguousarray(noise[:, k], np.float32) for k in (0, 1))
-    _without_passing(stack, a, b, np.float32(FAR), np.float32(FAR_MOVING), out)
+    _without_passing(stack, a, b, np.float32(FAR), np.float32(FAR_MOVING), network(len(stack)), out)
     return out
 
 
