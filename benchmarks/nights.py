@@ -1,5 +1,5 @@
-"""A night of many frames: `./run bench --quality`, or `python -m benchmarks.nights [FRAMES [MEGAPIXELS]]` for these
-figures alone.
+"""A night of many frames: `./run bench --quality`, or `python -m benchmarks.nights [FRAMES [MEGAPIXELS] | field]` for
+these figures alone.
 
 Frames of the simulated night, whose truth is known: how long trails take over decoding, how much memory, which frames
 are judged rightly by the previews and by the raws, and how far arcs dip where clouds were.
@@ -12,6 +12,7 @@ import multiprocessing
 import resource
 import sys
 import time
+from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -23,6 +24,7 @@ from numpy.typing import NDArray
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.linearise import linearise
+from bruto.container.rawframe import RawFrame
 from bruto.merge.merging import merge
 from bruto.merge.sky.judging import overview
 from bruto.merge.sky.seen import plan
@@ -117,5 +119,63 @@ def nights(count: int = 36, megapixels: int = 12) -> dict[str, Any]:
         }  # fmt: skip
 
 
+def widths(light: NDArray, places: NDArray, reach: int = 5) -> NDArray:
+    """Root of the mean squared distance of each star's light from its middle, pixels."""
+    found, offsets = [], np.arange(-reach, reach + 1)
+    for x, y in np.rint(places).astype(int):
+        part = light[y - reach : y + reach + 1, x - reach : x + reach + 1].sum(axis=2).astype(float)
+        ring = np.concatenate([part[0], part[-1], part[:, 0], part[:, -1]])
+        part = np.maximum(part - np.median(ring) - 2 * ring.std(), 0)
+        total = max(float(part.sum()), 1e-12)
+        cx, cy = (part.sum(axis=0) * offsets).sum() / total, (part.sum(axis=1) * offsets).sum() / total
+        found.append(float(np.sqrt((part * ((offsets[None] - cx) ** 2 + (offsets[:, None] - cy) ** 2)).sum() / total)))
+    return np.array(found)
+
+
+def field(count: int = 12, size: tuple[int, int] = (2016, 1512)) -> dict[str, Any]:
+    """A star field of frames between which the sky turns by 0.4 degrees: stars' widths, noise of the sky, seconds."""
+    from tests.truth import ideal_rgb
+
+    from bruto.merge.frames import colour_band, load_frame
+
+    with TemporaryDirectory(prefix="bruto-field-") as name:
+        folder = Path(name)
+        phone = NightPhone(size=size, seed=3, happening=Happening(satellites=(4,)))
+        frames = phone.frames(count, EXPOSURE, 0.4 * 86164.0905 / 360 - EXPOSURE.seconds)
+        begin = datetime(2026, 6, 21, 23)
+        files = [
+            save_frame(phone.take(f), folder / f"sky-{f.number + 1:03d}.dng", begin + timedelta(seconds=f.start))
+            for f in frames
+        ]
+        began = time.perf_counter()
+        result = merge("sky", list(files), folder / "out.dng")
+        took = time.perf_counter() - began
+        merged = linearise(replace_gains(read_dng(folder / "out.dng"))).data
+        middle = frames[count // 2]
+        one = colour_band(load_frame(files[count // 2]), 0, size[1])
+        true = ideal_rgb(phone.take(middle))
+        places, ahead = phone.places(middle.start + EXPOSURE.seconds / 2)
+        good = ahead & (phone.magnitudes < 5.4) & (phone.magnitudes > 2)
+        good &= ((places > 40) & (places < [size[0] - 40, 0.33 * size[1]])).all(axis=1)
+        ratio = widths(merged, places[good]) / widths(one, places[good])
+        m = round((phone._whole[1] - size[0]) / 2)
+        sky = cv2.erode(phone._sky[m:-m, m:-m], np.ones((81, 81), np.uint8)) > 0.99
+        level = cv2.blur(true, (41, 41))
+        sky &= (np.abs(true - level) < 0.03 * level).all(axis=2)
+        sky[:60], sky[:, :60], sky[:, -60:] = False, False, False
+        gain = float((one - true)[sky].std() / (merged - true)[sky].std())
+        return {
+            "frames": count, "used": sum(f.used for f in result.frames), "seconds": took,
+            "turning_rms_px": result.rms_px,
+            "stars": int(np.isfinite(ratio).sum()), "width_over_one": float(np.nanmedian(ratio)),
+            "sky_gain": gain, "of_root_n": gain / count**0.5,
+        }  # fmt: skip
+
+
+def replace_gains(frame: RawFrame) -> RawFrame:
+    """A frame without its lens-shading gain."""
+    return RawFrame(frame.codes, replace(frame.meta, gain_maps=()))
+
+
 if __name__ == "__main__":
-    print(json.dumps(nights(*map(int, sys.argv[1:3])), indent=1))
+    print(json.dumps(field() if sys.argv[1:] == ["field"] else nights(*map(int, sys.argv[1:3])), indent=1))

@@ -17,8 +17,9 @@ from tests.truth import chart_error, ideal_rgb, patch_masks, plain_linear, relat
 
 from benchmarks import photos
 from benchmarks.matching import matching
+from benchmarks.merging import merging
 from benchmarks.natural import natural
-from benchmarks.nights import nights
+from benchmarks.nights import field, nights
 from benchmarks.white import charts, white_balance
 from bruto.container.dng_reader import read_dng
 from bruto.merge.frames import colour_band, load_frame
@@ -211,8 +212,10 @@ def run_all(say: Callable[[str], None]) -> dict[str, Any]:
     results["matching"] = matching()
     say(f"  {json.dumps({k: v for k, v in results['matching'].items() if k != 'pairs'})}")
     say("quality: a night …")
-    results["night"] = nights()
-    say(f"  {json.dumps(results['night'])}")
+    results["night"], results["star_field"] = nights(), field()
+    say(f"  {json.dumps(results['night'])} {json.dumps(results['star_field'])}")
+    say("quality: bursts and brackets, beside OpenCV …")
+    results["merging"] = merging(lambda text: say(f"  {text}"))
     with tempfile.TemporaryDirectory(prefix="bruto-quality-") as name:
         say("quality: white balance …")
         results["white_balance"], results["charts"] = white_balance(Path(name)), charts(Path(name))
