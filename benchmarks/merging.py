@@ -139,7 +139,7 @@ def _ideal(light: NDArray[np.float32], sensor: Sensor) -> NDArray[np.float32]:
     codes = codes_of(light, sensor, -1).astype(np.float32)
     data = (codes - np.float32(sensor.black)) / np.float32(sensor.white - sensor.black)
     gains = np.array(sensor.gains)
-    return demosaic(data, sensor.cfa, gains, averaged=True) / gains.astype(np.float32)
+    return np.asarray(demosaic(data, sensor.cfa, gains, averaged=True) / gains.astype(np.float32), np.float32)
 
 
 Merger = Callable[[list[Path], Path], NDArray[np.float32]]

@@ -62,7 +62,7 @@ def without_hot(data: NDArray[np.float32], noise: NDArray[np.float64]) -> NDArra
     variance a x + b.
 
     >>> mosaic = np.full((9, 9), 0.1, np.float32); mosaic[4, 4] = 0.9
-    >>> float(without_hot(mosaic, np.full((3, 2), 1e-5))[4, 4].round(2))
+    >>> round(float(without_hot(mosaic, np.full((3, 2), 1e-5))[4, 4]), 3)
     0.1
     """
     out = np.empty_like(data)

@@ -146,9 +146,13 @@ def check_alike(first: Frame, other: Frame) -> str | None:
     return None
 
 
-def brightness(frame: Frame, gain: float = 1.0) -> NDArray[np.float32]:
-    """Half-size brightness for alignment, (H / 2, W / 2); clipped light is held at its level."""
+def brightness(frame: Frame, gain: float = 1.0, top: float | None = None) -> NDArray[np.float32]:
+    """Half-size brightness for alignment, (H / 2, W / 2), times a gain; `top`: light at which every site is cut, after
+    the gain, so that edges of what is clipped lie where they do in a frame that is not.
+    """
     data = frame.linear.data
+    if top is not None:
+        data = np.minimum(data, np.float32(top / gain))
     if data.ndim == 2:
         h, w = data.shape[0] // 2 * 2, data.shape[1] // 2 * 2
         half = cv2.resize(data[:h, :w], (w // 2, h // 2), interpolation=cv2.INTER_AREA)

@@ -18,6 +18,8 @@ Progress = Callable[[float, str], None]
 Common = Callable[[Frame, Frame], tuple[float, float | None]]
 """What the light of another frame is multiplied by to be like the reference's, and the light at which both are cut."""
 UNREAD = "not read: the merge was ended before"
+CUT = 0.9
+"""Share of the light that both hold, at which frames of unlike exposure are cut: near the top noise is clipped too."""
 READING = 0.9
 """Share of a merge's progress that reading and aligning its frames takes, as far as it is told."""
 
@@ -83,8 +85,8 @@ class Reader:
         ratio, top = self._common(self.reference, frame)
         floor = noise_floor(self.reference)
         if top is not None:
-            cut = np.float32(top)
-            planes = np.minimum(brightness(self.reference), cut), np.minimum(brightness(frame, ratio), cut)
+            cut = CUT * top
+            planes = brightness(self.reference, 1.0, cut), brightness(frame, ratio, cut)
             return align(*planes, size, max(floor, ratio * noise_floor(frame)))
         first = brightness(self.reference)
         if self._pyramid is None:

@@ -102,12 +102,13 @@ def _radiance(bands, full, spilt, exposures, a, b, out, known):
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _settle(light, known, out):
     """Beside a window a place is known from the shortest frame alone, whose noise is far above that of the places
-    around: there it becomes the mean of those that it could be one of, by what is known of each.
+    around: there it becomes the mean of those that it could be one of, by what is known of each, and no darker than all
+    that are well known.
     """
     h, w = light.shape[:2]
     for y in prange(h):
         top, bottom = max(y - 2, 0), min(y + 3, h)
-        total, weights = np.empty(3, np.float32), np.empty(3, np.float32)
+        total, weights, least = np.empty(3, np.float32), np.empty(3, np.float32), np.empty(3, np.float32)
         for x in range(w):
             left, right = max(x - 2, 0), min(x + 3, w)
             best, mine = np.float32(0), known[y, x, 1]
@@ -117,10 +118,14 @@ def _settle(light, known, out):
             for c in range(3):
                 out[y, x, c] = light[y, x, c]
                 total[c] = weights[c] = np.float32(0)
+                least[c] = np.float32(1e30)
             if mine <= 0 or mine >= np.float32(POOR) * best:
                 continue
             for i in range(top, bottom):
                 for j in range(left, right):
+                    if known[i, j, 1] >= np.float32(POOR) * best:
+                        for c in range(3):
+                            least[c] = min(least[c], light[i, j, c])
                     far = np.float32(0)  # all colours decide together: one alone would leave coloured dots
                     for c in range(3):
                         off = light[i, j, c] - light[y, x, c]
@@ -133,6 +138,8 @@ def _settle(light, known, out):
             for c in range(3):
                 if weights[c] > 0:
                     out[y, x, c] = total[c] / weights[c]
+                if least[c] < np.float32(1e29):
+                    out[y, x, c] = max(out[y, x, c], least[c])
 
 
 def _combine(reader: Reader) -> Combined:

@@ -19,11 +19,13 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
+from bruto.align.rigid import pyramid
 from bruto.errors import BrutoError
 from bruto.merge.frames import (
     align,
     brightness,
     check_alike,
+    is_still,
     load_frame,
     noise_floor,
     planes_of,
@@ -98,6 +100,7 @@ def _read(reader: Reader, held: Held) -> _Field:
     field = _Field(seen, {}, held, Sums(first))
     still = _without_stars(brightness(first))
     floor, (h, w) = noise_floor(first), reader.size
+    known, shifts = pyramid(still, floor, True), {}
     chunk: list[tuple[Seen, NDArray[np.float32]]] = []
     for k, one in enumerate(wanted):
         reader.check()
@@ -110,8 +113,8 @@ def _read(reader: Reader, held: Held) -> _Field:
             frame = first if one.path == first.path else load_frame(one.path)
             one.why = check_alike(first, frame) or "" if frame is not first else ""
             if not one.why and frame is not first:
-                alignment = align(still, _without_stars(brightness(frame)), (w, h), floor)
-                one.why = rough(alignment) or ""
+                shifts[one.path] = align(still, _without_stars(brightness(frame)), (w, h), floor, known)
+                one.why = rough(shifts[one.path]) or ""
         except BrutoError as error:
             one.why = str(error)
         if not one.why:
@@ -128,8 +131,7 @@ def _read(reader: Reader, held: Held) -> _Field:
             for s, _ in chunk:
                 if not s.why and s.path != first.path:
                     own = first.with_data(held.get(field.number[s.path]))
-                    shift = align(still, _without_stars(brightness(own)), (w, h), floor)
-                    field.ground.add(replace(own, path=s.path), shift)
+                    field.ground.add(replace(own, path=s.path), shifts[s.path])
             chunk = []
     return field
 
@@ -296,7 +298,7 @@ def _ground_of(reader: Reader, file: Path) -> NDArray[np.float32]:
     shift = align(still, other, (w, h), noise_floor(first))
     one = Sums(own)
     planes, _ = one.finished()
-    if np.array_equal(shift.homography, np.eye(3)):
+    if is_still(shift):
         return planes
     return resampled(planes, nodes_of(shift, w, h), 0, h, w, least_light_of(own.noise))[0]
 
