@@ -20,7 +20,7 @@ from bruto.simphone.capture import tags_of
 from bruto.simphone.night import NightPhone
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.merge.test_night import EXPOSURE, recorded
-from tests.shots import MIDDLE, copy_of, raws_of, taken
+from tests.shots import MIDDLE, SMALL, copy_of, raws_of, taken
 
 COUNT = 6
 BLURRED = 3
@@ -186,6 +186,19 @@ class Choices(WindowTest):
         self.assertEqual(page.values(), {"even": False})
         QTest.keyClick(page.method, Qt.Key.Key_Up)
         self.assertEqual(page.values()["fade"], 0.0)
+
+    def test_a_night_that_is_opened_here_is_a_night(self) -> None:
+        """Its frames come in selected, before it is known that they are a set."""
+        other = self.folder.parent / "other"
+        other.mkdir()
+        copy_of([taken("pans", size=SMALL)[0]["files"][0]], other)
+        self.window.open_paths([str(other)])
+        self.task("Merge")
+        self.window.open_paths([str(self.folder)])
+        self.wait(lambda: self.window.merge.group is not None and len(self.window.merge.chart.shots) == 20)
+        self.settle()
+        self.assertEqual(self.window.merge.group.kind, "trail")
+        self.assertTrue(self.window.merge.chart.by_time)
 
     def test_a_clip_is_made_behind_the_window(self) -> None:
         self.choose(self.files[0].stem)

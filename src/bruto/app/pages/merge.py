@@ -261,6 +261,7 @@ class MergePage(QWidget):
         same = (
             self.group is not None
             and group is not None
+            and group.kind == self.group.kind
             and [s.name for s in group.shots] == [s.name for s in self.group.shots]
         )
         self.group = group
@@ -486,7 +487,7 @@ class MergePage(QWidget):
             f"noise {result.noise_gain:.2f} × lower than in {reference_of(result)}",
         ]
         if result.rms_px:
-            lines.append(f"aligned within {result.rms_px:.2f} px")
+            lines.append(f"aligned within {max(result.rms_px, 0.01):.2f} px")
         if result.equivalent_stops:
             lines.append(f"exposed {result.equivalent_stops:.1f} stops longer than one frame")
         lines += result.warnings

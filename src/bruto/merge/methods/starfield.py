@@ -58,6 +58,8 @@ LEAST_PAIRS, LEAST_OFF = 20, 0.08
 """Stars that tell how a frame lies beside the turning, and pixels from which that is believed."""
 SEEN_SHARE = 0.6
 """Share of the frames that have to show a star, of those in which it could be."""
+PARAMETERS = 4
+"""Of how the sky turns: two of the pole, two of the lens."""
 BLOCK = 32
 READ, STACKED = 0.4, 0.85
 """Shares of the progress after reading, and after laying the frames on each other."""
@@ -347,7 +349,8 @@ def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
             moved = (turning.moved(centre[None], f.start - base.start) - centre)[0]
         shift = (float(moved[0]), float(moved[1]))
         error = turning.rms if moved.any() else 0.0
-        reader.verdicts.append(FrameVerdict(str(f.path), not f.why, f.why, shift, model_px=error, residual_px=error))
+        of_model = error * math.sqrt(PARAMETERS / (2 * max(turning.stars, 1)))
+        reader.verdicts.append(FrameVerdict(str(f.path), not f.why, f.why, shift, 0.0, error, of_model))
 
     def laid(k: int) -> NDArray[np.bool_]:
         frame = first.with_data(field.held.get(field.number[used[k].path]))
