@@ -300,6 +300,8 @@ def first(hand: Hand, folder: Path) -> None:
         hand.key("ctrl+1")
         hand.click_card(name)
         hand.key("ctrl+4")
+        hand.until(lambda: w.merge.isVisible() and w.merge.go.isEnabled(), "the set is shown")
+        hand.quiet()
         hand.click(w.merge.go)
         hand.until(lambda: w.merge.open_button.isVisible(), "merged")
         hand.until(lambda m=merged: any(s.main.name == m for s in w.shoot.shots), "listed")
