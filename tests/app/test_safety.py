@@ -190,6 +190,7 @@ class Unfinished(WindowTest):
         with mock.patch.object(held[0], "ask"), mock.patch.object(held[1], "ask"):
             self.window.asking.take_in_from(card)
             self.window.session.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
+            self.window.session.merging.start(burst, "median", Outputs(burst).in_folder(self.folder, "n.dng"))
             said: list[tuple] = []
             self.window.confirm = lambda *words: said.append(words) or True  # type: ignore[func-returns-value]
             self.window.close()
@@ -208,7 +209,10 @@ class Unfinished(WindowTest):
         QTest.mouseClick(line.leave, LEFT)
         self.assertEqual(line.text.text(), "Merging 2 frames to m.dng was not finished.")
         QTest.mouseClick(line.button, LEFT)
-        self.wait(lambda: (self.folder / "m.dng").is_file() and not again.session.merging.running)
+        self.assertEqual(line.text.text(), "Merging 2 frames to n.dng was not finished.")  # it waited
+        QTest.mouseClick(line.button, LEFT)
+        self.wait(lambda: (self.folder / "n.dng").is_file() and not again.session.merging.running)
+        self.assertTrue((self.folder / "m.dng").is_file())
         self.wait(lambda: all(w.idle() for w in (again.worker, again.background)))
         self.assertEqual(list((Path(os.environ["XDG_STATE_HOME"]) / "bruto/tasks").iterdir()), [])
 

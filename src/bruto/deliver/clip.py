@@ -170,7 +170,7 @@ def make_clip(
 
 
 def _picture(file: Path, recipe: Recipe, long_edge: int) -> NDArray[np.uint8]:
-    """A frame developed at about the size of the clip, upright."""
+    """A frame developed at about the size of the clip, turned as it was held."""
     developer = Developer(open_source(file))
     scale = 2 if max(developer.source.size) >= 2 * long_edge else 1
     return np.asarray(orient(developer.view(recipe, scale), developer.source.meta.orientation))

@@ -41,11 +41,19 @@ class Waiting:
     choices: dict[str, bool | float]
 
 
+def _told(one: Waiting) -> dict[str, Any]:
+    """What is needed to go on with a merge in another window; see `unfinished.Merge`."""
+    return {
+        "files": [str(f.absolute()) for f in one.files], "method": one.method,
+        "output": str(one.output.path.absolute()), "choices": one.choices,
+    }  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Look:
     """A result beside one of its frames, both with the corrections suggested for the result: pictures (H, W, 3) uint8,
-    upright; `names` of both; `size`: width and height of the full frame; `places` where they differ most, with `pairs`
-    of pieces at 1:1.
+    turned as held; `names` of both; `size`: width and height of the full frame; `places` where they differ most, with
+    `pairs` of pieces at 1:1.
     """
 
     one: NDArray[np.uint8]
@@ -159,17 +167,13 @@ class Merging:
     ) -> None:
         """Merge files by a method, with the choices it leaves, to a new raw; where one is running, after it."""
         if self.running:
-            self.waiting = (*self.waiting, Waiting(tuple(files), method, output, dict(choices or {})))
-            self.waiting_changed.emit()
+            self._wait((*self.waiting, Waiting(tuple(files), method, output, dict(choices or {}))))
             return
         self._stop.clear()
         self._enough.clear()
         self.running = True
         self.output = output.path
-        self.unfinished.begin(
-            "merge", files=[str(f.absolute()) for f in files], method=method, output=str(output.path.absolute()),
-            choices=dict(choices or {}),
-        )  # fmt: skip
+        self.unfinished.begin("merge", **_told(Waiting(tuple(files), method, output, dict(choices or {}))))
 
         def tell(share: float, text: str) -> None:
             self._post(lambda: self.progress.emit(share, text))
@@ -201,13 +205,21 @@ class Merging:
         """Begin with the next set that waits."""
         if self.running or not self.waiting:
             return
-        one, self.waiting = self.waiting[0], self.waiting[1:]
+        one = self.waiting[0]
         self.start(list(one.files), one.method, one.output, one.choices)
-        self.waiting_changed.emit()
+        self._wait(self.waiting[1:])
 
     def forget_waiting(self, number: int) -> None:
         """Take a set out of those that wait."""
-        self.waiting = tuple(w for k, w in enumerate(self.waiting) if k != number)
+        self._wait(tuple(w for k, w in enumerate(self.waiting) if k != number))
+
+    def _wait(self, waiting: tuple[Waiting, ...]) -> None:
+        """Other sets wait; they are kept, to be offered again where the window closes before their turn."""
+        self.waiting = waiting
+        if waiting:
+            self.unfinished.begin("waiting", sets=[_told(w) for w in waiting])
+        else:
+            self.unfinished.end("waiting")
         self.waiting_changed.emit()
 
     def _merged(self, result: MergeResult) -> None:

@@ -65,7 +65,10 @@ class Unfinished:
         """What earlier windows left."""
         found: list[TakeIn | Merge] = []
         for work in take_unfinished(KIND):
-            for kind, what in ((TakeIn, work.get("take in")), (Merge, work.get("merge"))):
+            waiting = work.get("waiting")
+            sets = waiting.get("sets") if isinstance(waiting, dict) else None
+            merges = [work.get("merge"), *(sets if isinstance(sets, list) else [])]
+            for kind, what in ((TakeIn, work.get("take in")), *((Merge, merge) for merge in merges)):
                 try:
                     found.append(read_as(kind, what))  # type: ignore[type-var, arg-type]
                 except BrutoError:
