@@ -248,6 +248,7 @@ def combine(reader: Reader, options: Options) -> Combined:
             reader.check()
             sums.add(chunk.layers(k), seen, night, 1.0 - options.fade * (1 - sums.used / total))
         sums.add_middle(chunk)
+        del chunk  # it holds its frames
     reader.verdicts += [FrameVerdict(str(f.path), not f.why, f.why) for f in night.frames]
     if sums is None or sums.used < 2:
         bad = [f"{f.path.name}: {f.why}" for f in night.frames if f.why]

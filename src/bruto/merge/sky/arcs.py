@@ -126,14 +126,26 @@ def _clouded(where: NDArray, inside: NDArray, seen: NDArray) -> NDArray[np.bool_
     return hidden
 
 
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
+def _evened(light, around):
+    """Give light (H, W, 3) its surroundings' colour, into these."""
+    for y in prange(len(light)):
+        own, near = light[y], around[y]
+        for x in range(len(own)):
+            brightness = own[x, 0] + own[x, 1] + own[x, 2]
+            share = brightness / max(near[x, 0] + near[x, 1] + near[x, 2], np.float32(1e-9))
+            for c in range(3):
+                near[x, c] *= share
+
+
 def even_colour(stars: NDArray[np.float32]) -> NDArray[np.float32]:
     """Trails (H, W, 3) whose colour is that of their neighbourhood: a trail is narrower than the mosaic can tell
     colours apart, but its star has one colour all along.
     """
     light = np.maximum(stars, 0)
     around = cv2.GaussianBlur(light, (0, 0), COLOUR_SIGMA)
-    brightness, mean = light.sum(axis=2), around.sum(axis=2)
-    return around * (brightness / np.maximum(mean, 1e-9))[..., None]
+    _evened(light, around)
+    return around
 
 
 def drift(turning: Turning, step: int = 16) -> NDArray[np.float32]:

@@ -17,6 +17,7 @@ from bruto.merge.sky.kernels import middle as middle_of
 from bruto.merge.sky.seen import Seen, pace_of
 from bruto.merge.sky.stars import Spots, find_spots
 from bruto.merge.sky.turning import DIAGONAL_35MM, SIDEREAL, USUAL_35MM
+from bruto.parallel import map_threads
 
 CHUNK = 10
 """Frames that are judged together."""
@@ -69,8 +70,8 @@ class Judge:
         edges = np.abs(fine)
         strong = np.nonzero((edges > np.percentile(edges[::3, ::3], 99)).ravel())[0]
         usual = max(float(np.median(middle[::4, ::4])), 1e-6)
-        for seen, plane in zip(frames[len(frames) - fresh :], planes[len(frames) - fresh :], strict=True):
-            self._look(seen, plane, middle, fine.ravel()[strong], strong, usual)
+        own, places = list(zip(frames, planes, strict=True))[len(frames) - fresh :], fine.ravel()[strong]
+        map_threads(lambda each: self._look(*each, middle, places, strong, usual), own)
         self._judge_sky(list(frames), list(planes), still, fresh)
 
     def _look(

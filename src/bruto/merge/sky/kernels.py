@@ -70,7 +70,7 @@ def blocks(codes, middle, size, step, out):
             out[r, c] = total / max(n, 1)
 
 
-@njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def layer(codes, middle, coarse, size, step, out):
     """What a frame has above the middle and above slow changes (straight from block to block), as int16."""
     h, w = codes.shape
@@ -81,19 +81,22 @@ def layer(codes, middle, coarse, size, step, out):
         r = min(int(gy), max(rows - 2, 0))
         fy = np.float32(gy - r)
         below = min(r + 1, rows - 1)
+        slow = np.empty(w, np.float32)  # a line of its own lets the rest be done several places at once
         begin = 0
         for c in range(-1, columns):
             left, right = max(c, 0), min(c + 1, columns - 1)
             a = coarse[r, left] + (coarse[below, left] - coarse[r, left]) * fy
             b = coarse[r, right] + (coarse[below, right] - coarse[r, right]) * fy
             slope = (b - a) / wide
-            start = np.float32((c + 0.5) * wide)
-            end = min(int((c + 1.5) * wide), w) if c < columns - 1 else w
-            for x in range(begin, end):
-                value = np.float32(codes[y, x]) - middle[y, x] - (a + slope * (np.float32(x) + np.float32(0.5) - start))
-                value = min(max(value, np.float32(-32000)), np.float32(32000))
-                out[y, x] = np.int16(value)
-            begin = max(begin, end)
+            first = a + slope * (np.float32(begin) + np.float32(0.5) - np.float32((c + 0.5) * wide))
+            end = max(begin, min(int((c + 1.5) * wide), w) if c < columns - 1 else w)
+            for k in range(end - begin):
+                slow[begin + k] = first + slope * np.float32(k)
+            begin = end
+        of, mid, to = codes[y], middle[y], out[y]
+        for x in range(w):
+            value = np.float32(of[x]) - mid[x] - slow[x]
+            to[x] = np.int16(np.int32(min(max(value, np.float32(-32000)), np.float32(32000))))
 
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")

@@ -24,11 +24,14 @@ from bruto.merge.sky import kernels
 from bruto.merge.sky.judging import CHUNK, PLANE_EDGE, Judge
 from bruto.merge.sky.seen import GAP, Seen, pace_of, plan
 from bruto.merge.sky.stars import find_spots
+from bruto.parallel import map_threads
 
 LEAST_OF_CHUNK = 6
 """Frames of a chunk from which the middle value holds no star."""
-FINE = 4
-"""Of so many frames one is searched for stars at half its size, to find the pole by; the others at a smaller one."""
+FINE, LEAST_FINE = 4, 30
+"""Of so many frames one is searched for stars at half its size, to find the pole by, the others at a smaller one; of
+many frames fewer, down to so many in all.
+"""
 COARSE = 32
 """Places a side of the blocks by which slow changes are told."""
 BEYOND, WIDE = 0.014, 7
@@ -147,14 +150,20 @@ class Night:
     def _judged(self) -> None:
         """Say of the frames that are new what is to be said."""
         assert self._codes is not None
-        planes = [self.plane(self._codes[k], PLANE_EDGE) for k in range(len(self._held))]
-        still = find_spots(kernels.middle(np.stack(planes)), scale=self._codes.shape[1] / planes[0].shape[0])
-        for k in range(self._carried, len(self._held)):
-            seen = self._held[k]
-            seen.fine = self._looked % FINE == 0
+        codes, scale = self._codes, self._codes.shape[1]
+        planes = map_threads(lambda k: self.plane(codes[k], PLANE_EDGE), range(len(self._held)))
+        still = find_spots(kernels.middle(np.stack(planes)), scale=scale / planes[0].shape[0])
+        new = range(self._carried, len(self._held))
+        for k in new:
+            self._held[k].fine = self._looked % max(FINE, len(self.frames) // LEAST_FINE) == 0
             self._looked += 1
-            plane = self.plane(self._codes[k]) if seen.fine else planes[k]
-            seen.spots = find_spots(plane, scale=self._codes.shape[1] / plane.shape[0])
+
+        def spots(k: int) -> None:
+            seen = self._held[k]
+            plane = self.plane(codes[k]) if seen.fine else planes[k]
+            seen.spots = find_spots(plane, scale=scale / plane.shape[0])
+
+        map_threads(spots, new)
         self._judge.judge(self._held, planes, still, len(self._held) - self._carried)
 
     def _chunk(self, last: bool) -> Chunk | None:

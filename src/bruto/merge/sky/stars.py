@@ -45,29 +45,40 @@ def above(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.f
     """A plane above its surroundings, and the noise there (standard deviation, from median deviations of blocks)."""
     small = (max(2, plane.shape[1] // 8), max(2, plane.shape[0] // 8))
     base = cv2.resize(plane, small, interpolation=cv2.INTER_AREA)
-    base = cv2.resize(cv2.medianBlur(base, 3), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-    over = plane - base
+    over = cv2.subtract(plane, cv2.resize(cv2.medianBlur(base, 3), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR))
     step = np.abs(over[::3, 1::2] - over[::3, : over.shape[1] // 2 * 2 : 2])  # some of them tell it
     tall, wide = AROUND // 3, AROUND // 2
     h, w = step.shape[0] // tall, step.shape[1] // wide
     if h < 1 or w < 1:
         return over, np.full_like(over, max(float(np.median(step)) / 0.954, 1e-6))
-    blocks = step[: h * tall, : w * wide].reshape(h, tall, w, wide)
-    spread = np.median(blocks.transpose(0, 2, 1, 3).reshape(h, w, -1), axis=2) / 0.954
-    noise = cv2.resize(spread.astype(np.float32), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-    return over, np.maximum(noise, 1e-6)
+    blocks = step[: h * tall, : w * wide].reshape(h, tall, w, wide).transpose(0, 2, 1, 3).reshape(h, w, -1)
+    spread = np.partition(blocks, tall * wide // 2, axis=2)[..., tall * wide // 2] / np.float32(0.954)
+    return over, cv2.resize(np.maximum(spread, np.float32(1e-6)), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+
+
+def _peaks(over: NDArray[np.float32], noise: NDArray[np.float32], least: float) -> tuple[NDArray, NDArray, NDArray]:
+    """Rows and columns of places higher than the 5 x 5 about them and than noise, and how high these are, smoothed."""
+    soft = cv2.GaussianBlur(over, (0, 0), 0.8)
+    high = cv2.compare(soft, noise * np.float32(least * 0.42), cv2.CMP_GT)
+    high[:REACH] = high[-REACH:] = 0
+    high[:, :REACH] = high[:, -REACH:] = 0
+    found = cv2.findNonZero(high)
+    if found is None:
+        return np.zeros(0, int), np.zeros(0, int), np.zeros(0, np.float32)
+    xs, ys = found.reshape(-1, 2).T
+    own, most = soft[ys, xs], np.ones(len(xs), bool)
+    for j in range(-2, 3):
+        for i in range(-2, 3):
+            most &= own >= soft[ys + j, xs + i]
+    return ys[most], xs[most], own[most]
 
 
 def find_spots(plane: NDArray[np.float32], least: float = LEAST_SNR, scale: float = 2.0) -> Spots:
     """Spots in a plane that is so many times smaller than the frame (see `half_plane`)."""
     over, noise = above(plane)
-    soft = cv2.GaussianBlur(over, (0, 0), 0.8)
-    peak = (soft >= cv2.dilate(soft, np.ones((5, 5), np.uint8))) & (soft > least * 0.42 * noise)
-    peak[:REACH] = peak[-REACH:] = False
-    peak[:, :REACH] = peak[:, -REACH:] = False
-    ys, xs = np.nonzero(peak)
+    ys, xs, height = _peaks(over, noise, least)
     if len(ys) > MOST:
-        keep = np.argsort(soft[ys, xs])[::-1][:MOST]
+        keep = np.argsort(height)[::-1][:MOST]
         ys, xs = ys[keep], xs[keep]
     if not len(ys):
         return Spots(np.zeros((0, 2)), np.zeros(0), np.zeros(0))
