@@ -14,6 +14,7 @@ import sys
 import time
 from dataclasses import replace
 from datetime import datetime, timedelta
+from itertools import pairwise
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -35,6 +36,8 @@ from bruto.simphone.sensor_model import SIZES
 EXPOSURE = Exposure(1600.0, 15.0)
 BRIGHTEST = 4.8
 """Magnitude up to which arcs are looked at."""
+BESIDE = 12
+"""Pixels of an arc to each side of a gap with which what bridges it is compared."""
 
 
 def happening(count: int) -> Happening:
@@ -47,28 +50,46 @@ def happening(count: int) -> Happening:
     )  # fmt: skip
 
 
-def dips(light: NDArray, phone: NightPhone, frames: list[NightFrame]) -> list[float]:
-    """How far below its median each bright arc falls (hundredth of its length), as seen from a little away."""
+def dips(
+    light: NDArray, phone: NightPhone, frames: list[NightFrame], used: set[int]
+) -> tuple[list[float], list[float]]:
+    """How far below its median each bright arc falls (hundredth of its length), as seen from a little away; and how
+    far where it was bridged (none of the frames `used` was exposed) below the arc to both sides of there, means of
+    `BESIDE` pixels.
+    """
     good = [f for f in frames if f.bad != "test shot"]
     times = np.arange(good[0].start + 7.5, good[-1].start + 7.5, 2.0)
+    seconds = EXPOSURE.seconds
+    open_at = np.zeros(len(times), bool)
+    for f in frames:
+        if f.number in used:
+            open_at |= (times >= f.start - 1.5) & (times <= f.start + seconds + 1.5)
     grey = light.sum(axis=2).astype(np.float32)
     even = cv2.GaussianBlur(grey - cv2.blur(np.minimum(grey, 1.5 * np.median(grey)), (41, 41)), (0, 0), 1.5)
     at = [phone.places(t) for t in times]
-    size, found = np.array([phone.width, phone.height]), []
+    size, whole, bridged = np.array([phone.width, phone.height]), [], []
     for k in np.nonzero(phone.magnitudes < BRIGHTEST)[0]:
         if not all(ahead[k] for _, ahead in at):
             continue
         way = np.array([places[k] for places, _ in at])
         if not ((way > 10).all() and (way < size - 10).all() and way[:, 1].max() < 0.36 * phone.height):
             continue
-        if np.linalg.norm(np.diff(way, axis=0), axis=1).sum() < 30:
+        steps = np.linalg.norm(np.diff(way, axis=0), axis=1)
+        if steps.sum() < 30:
             continue
         x, y = (way[:, i].astype(np.float32)[None] for i in (0, 1))
         profile = cv2.remap(even, x, y, cv2.INTER_LINEAR)[0]
         edge = len(profile) // 20
         inner = profile[edge:-edge]
-        found.append(float(1 - np.percentile(inner, 1) / np.median(inner)))
-    return found
+        whole.append(float(1 - np.percentile(inner, 1) / np.median(inner)))
+        near = max(2, round(BESIDE / steps.mean()))
+        change = np.flatnonzero(np.diff(open_at.astype(int)))
+        for a, b in pairwise(change):
+            if open_at[a + 1] or a < edge + near or b + near > len(profile) - edge:
+                continue
+            beside = np.concatenate([profile[a - near + 1 : a + 1], profile[b + 1 : b + 1 + near]]).mean()
+            bridged.append(float(1 - np.mean(profile[a + 1 : b + 1]) / beside))
+    return whole, bridged
 
 
 def _merged(files: list[Path], out: Path, told: Any) -> None:
@@ -106,7 +127,8 @@ def nights(count: int = 36, megapixels: int = 12) -> dict[str, Any]:
         process.start()
         merged = told.get()
         process.join()
-        arcs = dips(linearise(read_dng(folder / "out.dng")).data, phone, frames)
+        used = {f.number for file, f in zip(files, frames, strict=True) if file.name in merged["used"]}
+        arcs, gaps = dips(linearise(read_dng(folder / "out.dng")).data, phone, frames, used)
         bad = {file.name for file, f in zip(files, frames, strict=True) if f.bad}
         by_preview = {s.path.name for s in seen if s.why}
         by_raw = {f.name for f in files} - set(merged["used"])
@@ -116,6 +138,8 @@ def nights(count: int = 36, megapixels: int = 12) -> dict[str, Any]:
             "bad": len(bad), "found_by_preview": len(bad & by_preview), "lost_by_preview": len(by_preview - bad),
             "found_by_raw": len(bad & by_raw), "lost_by_raw": len(by_raw - bad), "arcs": len(arcs),
             "dip_median": float(np.median(arcs)) if arcs else None, "dip_worst": max(arcs, default=None),
+            "gaps": len(gaps), "gap_dip_median": float(np.median(gaps)) if gaps else None,
+            "gap_dip_worst": max(gaps, default=None),
         }  # fmt: skip
 
 

@@ -26,8 +26,8 @@ from bruto.merge.sky.seen import GAP, Seen, pace_of, plan
 from bruto.merge.sky.stars import find_spots
 from bruto.parallel import map_threads
 
-LEAST_OF_CHUNK = 6
-"""Frames of a chunk from which the middle value holds no star."""
+LEAST_OF_CHUNK = 8
+"""Frames of a chunk from which the middle value holds no star, even if half of them follow each other."""
 FINE, LEAST_FINE = 4, 30
 """Of so many frames one is searched for stars at half its size, to find the pole by, the others at a smaller one; of
 many frames fewer, down to so many in all.
