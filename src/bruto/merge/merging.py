@@ -18,6 +18,7 @@ from bruto.container.profile import Calibration
 from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, brightness, doubles, plane_gain_maps
+from bruto.merge.live import LivePicture
 from bruto.merge.methods import Method, method_of
 from bruto.merge.methods.method import Combined
 from bruto.merge.reader import Progress, Reader
@@ -150,6 +151,7 @@ def merge(
     progress: Progress = lambda share, text: None,
     cancelled: Callable[[], bool] | None = None,
     enough: Callable[[], bool] | None = None,
+    seen: Callable[[LivePicture], None] | None = None,
 ) -> MergeResult:
     """Merge frames into a new linear DNG.
 
@@ -163,6 +165,7 @@ def merge(
     progress : told the share that is done, and what is being done.
     cancelled : asked often whether to stop.
     enough : asked before each frame whether those that were read are enough.
+    seen : shown small pictures of what is merged so far, about one a second.
 
     Returns
     -------
@@ -177,7 +180,7 @@ def merge(
     target = _target(files, output, overwrite)
     paths, same = _different([Path(f) for f in files])
     ordered, reference = how.order(paths)
-    reader = Reader(ordered, reference, target.path.parent, how.common, progress, cancelled, enough)
+    reader = Reader(ordered, reference, target.path.parent, how.common, progress, cancelled, enough, seen)
     found = how.combine(reader)
     codes = _codes(found.light)
     reader.check()

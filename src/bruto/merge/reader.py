@@ -12,6 +12,7 @@ from bruto.align.registration import Alignment
 from bruto.align.rigid import Pyramid, pyramid
 from bruto.errors import BrutoError, Cancelled
 from bruto.merge.frames import Frame, align, brightness, check_alike, load_frame, noise_floor, rough
+from bruto.merge.live import Live, LivePicture
 from bruto.merge.result import FrameVerdict
 
 Progress = Callable[[float, str], None]
@@ -49,6 +50,7 @@ class Reader:
         progress: Progress = lambda share, text: None,
         cancelled: Callable[[], bool] | None = None,
         enough: Callable[[], bool] | None = None,
+        seen: Callable[[LivePicture], None] | None = None,
     ) -> None:
         """`paths` in the order wanted; `scratch`: folder for temporary files. Raises `BrutoError` where the reference
         cannot be read.
@@ -57,6 +59,7 @@ class Reader:
         self._common, self.progress, self._cancelled = common, progress, cancelled
         self._pyramid: Pyramid | None = None
         self._enough = enough
+        self.live = Live(seen)
         self.verdicts: list[FrameVerdict] = []
         self.check()
         self.reference = load_frame(reference)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 import tempfile
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bruto.files import explain
-from bruto.merge.frames import warped_band
+from bruto.merge.frames import quads_of, warped_band
 from bruto.merge.reader import Reader
 
 BAND, ROWS = 384, 64
@@ -32,6 +33,7 @@ def combined_by_rows(
             count = 0
             for frame, alignment in reader:
                 count += 1
+                reader.live.show(partial(quads_of, frame), frame, count, False)
                 for top in range(0, h, BAND):
                     reader.check()
                     band, inside = warped_band(frame, alignment, top, min(h, top + BAND))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -16,12 +16,14 @@ from psygnal import Signal
 from bruto.compare.places import Place
 from bruto.compare.sides import SharpPair
 from bruto.container.orientation import orient
+from bruto.container.rawframe import Linear
 from bruto.develop.frame import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
-from bruto.develop.source import open_source
+from bruto.develop.source import Source, open_source
 from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.errors import Cancelled
+from bruto.merge.live import LivePicture
 from bruto.merge.result import MergeResult
 from bruto.publish import Target
 from bruto.session.differing import differing
@@ -62,6 +64,46 @@ class Look:
     size: tuple[int, int]
     places: tuple[Place, ...]
     pairs: tuple[SharpPair, ...]
+
+
+@dataclass(frozen=True)
+class LiveLook:
+    """What a running merge holds so far, developed: `picture` (h, w, 3) uint8, turned as held; `size`: width and height
+    of the full frame; `count`: frames in it; `summed`: whether they are merged in it.
+    """
+
+    picture: NDArray[np.uint8]
+    size: tuple[int, int]
+    count: int
+    summed: bool
+
+
+class _Developing:
+    """Develops pictures of a running merge, all with the corrections that were suggested for the first of them."""
+
+    def __init__(self) -> None:
+        self._recipe: Recipe | None = None
+
+    def __call__(self, live: LivePicture) -> LiveLook:
+        h, w = live.light.shape[:2]
+        known = live.frame.meta
+        meta = replace(
+            known, kind="linear", width=w, height=h, cfa="", active_area=(0, 0, w, h), default_crop=(0, 0, w, h),
+            gain_maps=(), warps=(), vignettes=(), semantic_masks=(),
+        )  # fmt: skip
+        full = known.default_crop[2:]
+        noise = live.frame.noise / (live.count * full[0] * full[1] / (w * h))  # it is smaller, too
+        clipped = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8)
+        developer = Developer(Source(
+            live.frame.path, "linear", Linear(live.light, clipped, "", 1.0), meta, noise, "file",
+            np.ones((1, 1), np.float32),
+        ))  # fmt: skip
+        if self._recipe is None:
+            self._recipe = unframed(take_all(Recipe(), suggest_all(developer)))
+        picture = orient(developer.view(self._recipe, 1), meta.orientation)
+        return LiveLook(
+            np.ascontiguousarray(picture), full if known.orientation < 5 else full[::-1], live.count, live.summed
+        )
 
 
 _LARGE = 4500
@@ -107,6 +149,8 @@ class Merging:
     finished = Signal(object)
     failed = Signal(str)
     seen = Signal(object, object)
+    live = Signal(object, object)
+    """What the running merge holds so far: a `LiveLook`, with the files it is of."""
     judged = Signal(object)
     """What is known of the frames of a night so far: a list of `Seen`."""
 
@@ -178,6 +222,12 @@ class Merging:
         def tell(share: float, text: str) -> None:
             self._post(lambda: self.progress.emit(share, text))
 
+        developed = _Developing()
+
+        def see(picture: LivePicture) -> None:
+            look = developed(picture)
+            self._post(lambda: self.live.emit(look, files))
+
         def work() -> MergeResult:
             from bruto.merge.merging import merge  # the methods' kernels are loaded where they are wanted
             from bruto.merge.methods import method_of
@@ -187,7 +237,7 @@ class Merging:
 
             return merge(
                 method_of(method).chosen(choices or {}), files, output, renamed=renamed, progress=tell,
-                cancelled=self._stop.is_set, enough=self._enough.is_set,
+                cancelled=self._stop.is_set, enough=self._enough.is_set, seen=see,
             )  # fmt: skip
 
         self._work.ask(output.path, work, self._merged, self._ended(self.failed.emit))

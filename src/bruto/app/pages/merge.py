@@ -39,7 +39,7 @@ from bruto.merge.methods import METHODS, method_of
 from bruto.merge.methods.method import Choice, Shown
 from bruto.merge.methods.starfield import SKY
 from bruto.merge.result import MergeResult
-from bruto.session.merging import Look
+from bruto.session.merging import LiveLook, Look
 from bruto.shoot.shots import Shot, ShotSet, oriented_preview
 from bruto.storage.outputs import Outputs
 
@@ -187,6 +187,7 @@ class MergePage(QWidget):
         clips.failed.connect(self._clip_failed)
         self.merging.judged.connect(self._show_judged)
         self.merging.progress.connect(self.set_progress)
+        self.merging.live.connect(self._show_live)
         self.merging.finished.connect(self.finish)
         self.merging.failed.connect(lambda text: self.finish(None, text))
         self.merging.seen.connect(self._seen)
@@ -235,6 +236,15 @@ class MergePage(QWidget):
             button.setEnabled(name == CURTAIN or bool(look.places))
         self.set_view(CURTAIN)
         self.tag.setText("MERGED, developed")
+
+    def _show_live(self, look: LiveLook, files: list[Path]) -> None:
+        """What a running merge holds so far, where its set is shown and nobody looks at a result of it."""
+        if not self.merging.running or not set(files) <= {s.raw for s in self.chart.shots}:
+            return
+        self.set_view("")
+        self.stage.set_frame(*look.size)
+        self.stage.set_base(look.picture)
+        self.tag.setText(f"{look.count} FRAMES MERGED SO FAR" if look.summed else f"FRAME {look.count}, being read")
 
     def set_view(self, name: str) -> None:
         """One frame against the result by a curtain, or the places where they differ; "" for the frame's preview."""

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 
 import cv2
@@ -18,7 +19,7 @@ import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment
 from bruto.color.spaces import highest
 from bruto.errors import BrutoError
-from bruto.merge.frames import Frame, brightness, exposure_of, meta_of, warped_band
+from bruto.merge.frames import Frame, brightness, exposure_of, meta_of, quads_of, warped_band
 from bruto.merge.methods.method import Combined, Method, Shown
 from bruto.merge.moved import chosen_frames, shares_of
 from bruto.merge.reader import Reader, common_light
@@ -144,7 +145,10 @@ def _settle(light, known, out):
 
 def _combine(reader: Reader) -> Combined:
     """Memory holds the frames, as each place of the result is made of all of them."""
-    frames: list[tuple[Frame, Alignment | None]] = list(reader)
+    frames: list[tuple[Frame, Alignment | None]] = []
+    for frame, alignment in reader:
+        frames.append((frame, alignment))
+        reader.live.show(partial(quads_of, frame), frame, len(frames), False)
     h, w = reader.size
     shortest, longest = frames[0][0], frames[-1][0]
     exposures = true_exposures([f for f, _ in frames]).astype(np.float32)

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.merge.frames import warped_band
 from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.order import held_by_all, in_order, run_end
 from bruto.merge.reader import Reader
 from bruto.merge.sky.kernels import network
 from bruto.merge.spool import combined_by_rows
@@ -35,16 +36,6 @@ def _room(middle, spread, a, b, far, far_moving):
     return max(far * noise, far * spread if spread < np.float32(1.5) * noise else far_moving * spread)
 
 
-@njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _in_order(rows, pairs):
-    """Put the values of each column (N, W) in order."""
-    for n in range(len(pairs)):
-        one, other = rows[pairs[n, 0]], rows[pairs[n, 1]]
-        for x in range(rows.shape[1]):
-            a, b = one[x], other[x]
-            one[x], other[x] = min(a, b), max(a, b)
-
-
 @njit(cache=True, nogil=True, error_model="numpy")
 def _row(stack, a, b, far, far_moving, pairs, out):
     """One row of a stack (N, W, 3) of which all values are there."""
@@ -58,13 +49,13 @@ def _row(stack, a, b, far, far_moving, pairs, out):
             for x in range(width):
                 line[k, x] = stack[k, x, c]
                 some[k, x] = stack[k, x, c]
-        _in_order(some, pairs)
+        in_order(some, pairs)
         for x in range(width):
             middle[x] = (some[low, x] + some[high, x]) * np.float32(0.5)
         for k in range(count):
             for x in range(width):
                 some[k, x] = abs(line[k, x] - middle[x])
-        _in_order(some, pairs)
+        in_order(some, pairs)
         for x in range(width):
             room[x] = _room(middle[x], np.float32(1.4826) * some[high, x], a[c], b[c], far, far_moving)
         for k in range(count):
@@ -129,14 +120,16 @@ def _row_with_gaps(stack, a, b, far, far_moving, out):
 def _without_passing(stack, a, b, far, far_moving, pairs, out):
     """Mean of the values of each place that are near their middle one; the middle of all colours decides together."""
     for y in prange(stack.shape[1]):
-        gaps = False
-        for k in range(stack.shape[0]):
-            for x in range(stack.shape[2]):
-                gaps |= np.isnan(stack[k, y, x, 0])
-        if gaps or stack.shape[0] < 4:
-            _row_with_gaps(stack[:, y], a, b, far, far_moving, out[y])
-        else:
-            _row(stack[:, y], a, b, far, far_moving, pairs, out[y])
+        held = np.empty(stack.shape[2], np.bool_)
+        held_by_all(stack[:, y], held)
+        begin = 0
+        while begin < len(held):
+            end = run_end(held, begin)
+            if held[begin] and stack.shape[0] >= 4:
+                _row(stack[:, y, begin:end], a, b, far, far_moving, pairs, out[y, begin:end])
+            else:
+                _row_with_gaps(stack[:, y, begin:end], a, b, far, far_moving, out[y, begin:end])
+            begin = end
 
 
 def without_passing(stack: NDArray[np.float32], noise: NDArray) -> NDArray[np.float32]:
@@ -154,6 +147,14 @@ def _removed(reader: Reader) -> Combined:
     light, count = combined_by_rows(reader, lambda stack: without_passing(stack, noise), "leaving out who passed")
     gain = 0.98 * math.sqrt(count)  # a few values of pure noise lie beyond the limit
     return Combined(light, noise / gain**2, gain, math.sqrt(count), stops=math.log2(count))
+
+
+def _small(total: NDArray[np.float32], counts: NDArray[np.float32] | None) -> NDArray[np.float32]:
+    """Sums (H, W, 3) as planes of half the size, over how many frames they are of where that is given."""
+    planes: NDArray[np.float32] = np.moveaxis(total[::2, ::2], 2, 0)
+    if counts is not None:
+        planes = (planes / np.maximum(counts[::2, ::2], 1)).astype(np.float32)
+    return planes
 
 
 def _running(reader: Reader, lighten: bool) -> Combined:
@@ -178,6 +179,7 @@ def _running(reader: Reader, lighten: bool) -> Combined:
             else:
                 total[rows] += np.where(inside[..., None], band, 0)
             counts[rows] += inside
+        reader.live.show(lambda: _small(total, None if lighten else counts), reader.reference, used)
     noise = reader.reference.noise
     if lighten:
         return Combined(total, noise, 1.0, 1.0, stops=math.log2(used))

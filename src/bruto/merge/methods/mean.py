@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
@@ -136,6 +137,14 @@ class Sums:
             mean = self.moved
         return mean, self.gain()
 
+    def small(self) -> NDArray[np.float32]:
+        """What is summed up so far, at half the size (3, H / 2, W / 2)."""
+        total = quads_of(self.first.with_data(self.still))
+        if self.moved is not None:
+            for c in range(3):
+                total[c] += cv2.resize(self.moved[c], total.shape[:0:-1], interpolation=cv2.INTER_AREA)
+        return total / (self.weights_still + self.weights_moved)
+
     def gain(self) -> float:
         """How much lower the noise is than one frame's, as far as frames were added."""
         some = np.s_[::4, ::4]
@@ -155,6 +164,7 @@ def _combine(reader: Reader) -> Combined:
         if frame is not first:
             sums.add(frame, alignment)
             gains.append(sums.gain())
+            reader.live.show(sums.small, first, len(gains))
     assert sums is not None
     light, gain = sums.finished()
     return Combined(light, first.noise / gain**2, gain, math.sqrt(len(reader.used)), gains=tuple(gains))

@@ -5,9 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-import numpy as np
-
 from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.order import middle_values
 from bruto.merge.reader import Reader
 from bruto.merge.spool import combined_by_rows
 
@@ -21,7 +20,7 @@ def efficiency(count: int) -> float:
 
 
 def _combine(reader: Reader) -> Combined:
-    merged, count = combined_by_rows(reader, lambda stack: np.nanmedian(stack, axis=0), "taking the middle values")
+    merged, count = combined_by_rows(reader, middle_values, "taking the middle values")
     gain = math.sqrt(count * efficiency(count))
     return Combined(merged, reader.reference.noise / gain**2, gain, math.sqrt(count))
 

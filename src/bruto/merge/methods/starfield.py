@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 import cv2
@@ -29,6 +30,7 @@ from bruto.merge.frames import (
     load_frame,
     noise_floor,
     planes_of,
+    quads_of,
     rough,
     shading_of,
 )
@@ -120,6 +122,7 @@ def _read(reader: Reader, held: Held) -> _Field:
         except BrutoError as error:
             one.why = str(error)
         if not one.why:
+            reader.live.show(partial(quads_of, frame), frame, k + 1, False)
             half = brightness(frame)
             one.spots = find_spots(half)
             one.fine = True
@@ -305,6 +308,19 @@ def _ground_of(reader: Reader, file: Path) -> NDArray[np.float32]:
     return resampled(planes, nodes_of(shift, w, h), 0, h, w, least_light_of(own.noise))[0]
 
 
+def _so_far(
+    ground: NDArray, mean: NDArray, count: NDArray, mask: NDArray, shading: NDArray | None
+) -> NDArray[np.float32]:
+    """Ground and sky as far as they are summed up, at half the size and without the lens's shading."""
+    some = np.s_[::2, ::2]
+    sky = mean[:, ::2, ::2] / np.maximum(count[some], 1)
+    if shading is not None:
+        sky /= shading[:, ::2, ::2]
+    share = mask[some] * (count[some] > 0)
+    light: NDArray[np.float32] = ground[:, ::2, ::2] * (1 - share) + sky * share
+    return light
+
+
 def combine(reader: Reader, options: Options) -> Combined:
     """The star field of a reader's files. Raises `BrutoError` where fewer than two frames show stars that turn."""
     held = Held(reader.scratch)
@@ -382,6 +398,7 @@ def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
         reader.progress(share, f"adding {f.path.name}")
         steep = laid(k)
         _add_near(planes, steep, least, nodes[k], opened, middle_of, back, a, b, mean, count)
+        reader.live.show(lambda: _so_far(ground, mean, count, mask, shading), first, k + 1)
     mask = mask * cv2.GaussianBlur((seen_in > 0).astype(np.float32), (0, 0), 2.0) * (seen_in > 0)
     if shading is not None:
         ground *= shading

@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +25,7 @@ from bruto.container.glance import glance
 from bruto.container.linearise import linearise
 from bruto.container.rawframe import RawFrame
 from bruto.errors import BrutoError
-from bruto.merge.frames import Frame, colour_band
+from bruto.merge.frames import Frame, colour_band, quads_of
 from bruto.merge.methods.method import Choice, Combined, Method, Shown
 from bruto.merge.reader import READING, Reader
 from bruto.merge.result import FrameVerdict
@@ -231,6 +232,13 @@ class _Sums:
         return self.most, back
 
 
+def _so_far(sums: _Sums, first: RawFrame, reference: Frame) -> NDArray[np.float32]:
+    """Trails and sky as far as they are read, at half the size."""
+    noise = 1.5 * float(np.median(sums.most[::8, ::8]))  # the lightest of many frames is lighter everywhere
+    codes = np.maximum(sums.most - np.float32(noise), 0) + sums.back / np.float32(sums.weights)
+    return quads_of(reference.with_data(_linear(codes, first, False)))
+
+
 def combine(reader: Reader, options: Options) -> Combined:
     """Trails of a reader's files."""
 
@@ -248,6 +256,9 @@ def combine(reader: Reader, options: Options) -> Combined:
             reader.check()
             sums.add(chunk.layers(k), seen, night, 1.0 - options.fade * (1 - sums.used / total))
         sums.add_middle(chunk)
+        first = night.first
+        if first is not None:
+            reader.live.show(partial(_so_far, sums, first, reader.reference), reader.reference, sums.used)
         del chunk  # it holds its frames
     reader.verdicts += [FrameVerdict(str(f.path), not f.why, f.why) for f in night.frames]
     if sums is None or sums.used < 2:
