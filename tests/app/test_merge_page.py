@@ -200,6 +200,42 @@ class Choices(WindowTest):
         self.assertEqual(self.window.merge.group.kind, "trail")
         self.assertTrue(self.window.merge.chart.by_time)
 
+    def test_the_skys_border_is_painted_and_merged_again(self) -> None:
+        self.choose(self.files[0].stem)
+        self.task("Merge")
+        page = self.window.merge
+        self.wait(lambda: len(page.chart.judged) == 20)
+        page.method.setFocus()
+        QTest.keyClick(page.method, Qt.Key.Key_Down)
+        self.drag(page.chart, *(QPointF(page.chart.bar(k).center()) for k in (8, 19)))
+        self.assertFalse(page.views_buttons["Border"].isVisible())
+
+        def merged() -> None:
+            QTest.mouseClick(page.go, LEFT)
+            self.wait(lambda: not self.window.session.merging.running and page.views_buttons["Border"].isVisible())
+            self.settle()
+
+        merged()
+        QTest.mouseClick(page.views_buttons["Border"], LEFT)
+        stage = page.border.stage
+        self.assertTrue(stage.isVisible())
+        h, w = stage.area.shape
+        self.assertGreater(int(stage.area[h // 10, w // 3]), 200)
+        QTest.mouseClick(page.border.ground, LEFT)
+        self.drag(stage, *(stage.to_widget(x * 756, 0.1 * 568) for x in (0.3, 0.6)))
+        self.assertLess(int(stage.area[h // 10, w // 2]), 10)
+        self.assertEqual(page.go.text(), f"Merge {page.chart.used.count(True)} frames again")
+        merged()
+        self.wait(lambda: page.chart.result is not None and "-2" in page.chart.result.output.name)
+        border = page.chart.result.border
+        self.assertLess(int(border[h // 10, w // 2]), 10)
+        self.assertGreater(int(border[h // 4, w // 2]), 200)
+        self.settle()
+        QTest.mouseClick(page.views_buttons["Border"], LEFT)
+        QTest.mouseClick(page.border.undo, LEFT)
+        self.assertEqual(page.go.text(), f"Merge {page.chart.used.count(True)} frames")
+        self.assertEqual(page.border.strokes(), ())
+
     def test_a_clip_is_made_behind_the_window(self) -> None:
         self.choose(self.files[0].stem)
         self.task("Merge")

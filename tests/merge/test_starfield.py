@@ -181,6 +181,36 @@ class StarField(unittest.TestCase):
         bottom = slice(int(0.8 * SIZE[1]), None)
         self.assertLess(float(np.abs(even[bottom] - frame[bottom]).mean()), 1e-3)  # the ground of that frame alone
 
+    def test_the_border_is_corrected_by_strokes(self) -> None:
+        """Where a stroke says that the ground is, stars stand as they do in its mean; elsewhere nothing changes."""
+        _, _, files, _, _ = field()
+        with TemporaryDirectory() as name:
+            folder = Path(name)
+            stroke = {"adds": False, "reach": 0.04, "points": [[0.2, 0.12], [0.8, 0.12]]}
+            (folder / "border.json").write_text(json.dumps({"strokes": [stroke]}))
+            add_merges()
+            made = {}
+            for out, more in (("plain", []), ("painted", ["--border", str(folder / "border.json")])):
+                to = str(folder / f"{out}.dng")
+                ran = CliRunner().invoke(app, ["merge", "sky", *map(str, files[:4]), "-o", to, *more])
+                self.assertEqual(ran.exit_code, 0, ran.output)
+                made[out] = plain_linear(read_dng(to))
+            apart = np.abs(made["painted"] - made["plain"]).max(axis=2)
+            ys, xs = np.mgrid[0 : SIZE[1], 0 : SIZE[0]]
+            away = np.hypot(np.maximum(np.abs(xs - SIZE[0] / 2) - 0.3 * SIZE[0], 0), ys - 0.12 * SIZE[1])
+            # the sky turns: what a frame shows under the stroke is missing a little beside it
+            self.assertEqual(float(apart[away > 0.12 * SIZE[0]].max()), 0.0)
+            inside = away < 0.02 * SIZE[0]
+            self.assertGreater(float(apart[inside].max()), 0.05)  # a star that moved stands in the ground as it passed
+            self.assertGreater(float((apart[inside] > 0).mean()), 0.99)
+            (folder / "border.json").write_text('{"strokes": [{"reach": 9}]}')
+            to = str(folder / "no.dng")
+            ran = CliRunner().invoke(app, ["merge", "sky", *map(str, files[:4]), "-o", to, "--border",
+                                           str(folder / "border.json")])  # fmt: skip
+            self.assertNotEqual(ran.exit_code, 0)
+            self.assertIn("stroke 1: 'reach'", str(ran.exception) + ran.output)
+            self.assertFalse(Path(to).exists())
+
 
 class Refused(unittest.TestCase):
     def test_no_stars_are_no_field(self) -> None:

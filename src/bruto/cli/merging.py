@@ -113,13 +113,22 @@ def _sky(
     output: Output,
     ground: Annotated[str, typer.Option(help="merged, or the file whose ground is taken.")] = "merged",
     gradient: Annotated[str, typer.Option(help="keep or remove: what the sky is lighter at one side.")] = "keep",
+    border: Annotated[
+        Path | None,
+        typer.Option(
+            help='JSON that corrects what is sky: {"strokes": [{"adds": true, "reach": 0.02, "points": [[x, y]]}]}'
+        ),
+    ] = None,
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
+    from bruto.develop.strokes import strokes_of
     from bruto.merge.methods.starfield import SKY, Options, combine
+    from bruto.storage.reading import read_json
 
     even = _one_of("--gradient", gradient, "keep", "remove") == "remove"
-    options = Options(None if ground == "merged" else Path(ground), even)
+    strokes = strokes_of(read_json(border).get("strokes")) if border is not None else ()
+    options = Options(None if ground == "merged" else Path(ground), even, strokes)
     _run(replace(SKY, combine=lambda reader: combine(reader, options)), files, output, overwrite, as_json)
 
 

@@ -28,6 +28,17 @@ def turned(orientation: int, quarters: int) -> int:
     return orientation
 
 
+def place_as_stored(x: float, y: float, orientation: int) -> tuple[float, float]:
+    """Where a place of an oriented picture (shares of its width and height) lies in the stored one.
+
+    >>> place_as_stored(0.25, 0.5, 6)
+    (0.5, 0.75)
+    """
+    for _ in range({3: 2, 4: 2, 5: 1, 6: 3, 7: 3, 8: 1}.get(orientation, 0)):
+        x, y = 1 - y, x
+    return (1 - x if orientation in (2, 4, 5, 7) else x), y
+
+
 def as_stored(picture: NDArray, orientation: int) -> NDArray:
     """A picture that can be looked at, laid as one of that orientation is stored: undoes `orient`.
 

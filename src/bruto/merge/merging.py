@@ -194,5 +194,5 @@ def merge(
     warnings = (*found.warnings, *((PICTURES,) if reader.reference.meta.kind == "picture" else ()))
     return MergeResult(
         target.path, (*reader.verdicts, *same), rms, found.gain, found.expected, found.range_ev, warnings,
-        found.stops, found.gains,
+        found.stops, found.gains, found.border,
     )  # fmt: skip

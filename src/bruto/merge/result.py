@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 
 @dataclass(frozen=True)
 class FrameVerdict:
@@ -23,7 +26,7 @@ class FrameVerdict:
 class MergeResult:
     """`noise_gain`: how much lower the noise of the result is (standard deviation of one frame over the result's);
     `rms_px`: error left in the alignment's model, over all frames; `equivalent_stops`: how much longer it exposed;
-    `gains`: the gain after each frame, where it is known.
+    `gains`: the gain after each frame, where it is known; `border`: see `methods.method.Combined`.
     """
 
     output: Path
@@ -35,6 +38,7 @@ class MergeResult:
     warnings: tuple[str, ...] = field(default=())
     equivalent_stops: float = 0.0
     gains: tuple[float, ...] = ()
+    border: NDArray[np.uint8] | None = None
 
     def as_json(self) -> dict:
         used = [f for f in self.frames if f.used]

@@ -40,7 +40,7 @@ class Waiting:
     files: tuple[Path, ...]
     method: str
     output: Target
-    choices: dict[str, bool | float]
+    choices: dict[str, Any]
 
 
 def _told(one: Waiting) -> dict[str, Any]:
@@ -55,7 +55,8 @@ def _told(one: Waiting) -> dict[str, Any]:
 class Look:
     """A result beside one of its frames, both with the corrections suggested for the result: pictures (H, W, 3) uint8,
     turned as held; `names` of both; `size`: width and height of the full frame; `places` where they differ most, with
-    `pairs` of pieces at 1:1.
+    `pairs` of pieces at 1:1; `border` (h, w): share of sky of each place, 255 = all, where there is one;
+    `orientation`: Exif, by which all of it was turned.
     """
 
     one: NDArray[np.uint8]
@@ -64,6 +65,8 @@ class Look:
     size: tuple[int, int]
     places: tuple[Place, ...]
     pairs: tuple[SharpPair, ...]
+    border: NDArray[np.uint8] | None = None
+    orientation: int = 1
 
 
 @dataclass(frozen=True)
@@ -129,7 +132,9 @@ def _look_at(result: MergeResult) -> Look:
         x, y = (min(max(round(s * n) - PIECE // 2, 0), max(n - PIECE, 0)) for s, n in ((place.x, w), (place.y, h)))
         part = np.s_[y : y + PIECE, x : x + PIECE]
         pairs.append(SharpPair(one[part], merged[part], np.zeros((1, 1), np.float32), Rectangle(x, y, PIECE, PIECE)))
-    return Look(one, merged, (reference.stem, "merged"), (w * scale, h * scale), places, tuple(pairs))
+    border = None if result.border is None else np.ascontiguousarray(orient(result.border, orientation))
+    names = reference.stem, "merged"
+    return Look(one, merged, names, (w * scale, h * scale), places, tuple(pairs), border, orientation)
 
 
 def reference_file(result: MergeResult) -> Path:
@@ -206,9 +211,7 @@ class Merging:
         """End the running merge with the frames that were read."""
         self._enough.set()
 
-    def start(
-        self, files: list[Path], method: str, output: Target, choices: Mapping[str, bool | float] | None = None
-    ) -> None:
+    def start(self, files: list[Path], method: str, output: Target, choices: Mapping[str, Any] | None = None) -> None:
         """Merge files by a method, with the choices it leaves, to a new raw; where one is running, after it."""
         if self.running:
             self._wait((*self.waiting, Waiting(tuple(files), method, output, dict(choices or {}))))

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.host import Host
+from bruto.app.pages.merge_border import BorderPanel
 from bruto.app.stage.compare_stage import CompareStage
 from bruto.app.stage.places_view import PlacesView
 from bruto.app.stage.stage import Stage
@@ -34,6 +35,7 @@ from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain import Label
 from bruto.app.widgets.task_line import time_left
+from bruto.develop.strokes import strokes_as_json
 from bruto.errors import BrutoError
 from bruto.merge.methods import METHODS, method_of
 from bruto.merge.methods.method import Choice, Shown
@@ -47,7 +49,7 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 """Kinds of set that some method is for."""
 
 
-CURTAIN, PLACES = "Curtain", "Places"
+CURTAIN, PLACES, BORDER = "Curtain", "Places", "Border"
 REASONS = (("blurred", "blurred"), ("test shots", "a test shot"), ("under clouds", "clouds"), ("moved", "moved"))
 """What many frames are left out for, by how the reason of one begins."""
 CLIP_FROM, TOLD_FLICKER = 8, 0.02
@@ -90,6 +92,7 @@ class MergePage(QWidget):
         for name, tip in (
             (CURTAIN, "One frame left of a line, the result right of it; turn the line at its ends or with [ and ]"),
             (PLACES, "Where one frame and the result differ most, at 1:1"),
+            (BORDER, "Where sky and ground are joined; correct it with a brush"),
         ):
             button = bar.add(name, tip, left=True, checkable=True)
             button.clicked.connect(lambda _=False, n=name: self.set_view(n))
@@ -101,7 +104,8 @@ class MergePage(QWidget):
         self.stage, self.curtain, self.places = Stage(), CompareStage(), PlacesView()
         self.curtain.set_mode("Curtain")
         self.views = QStackedWidget()
-        for view in (self.stage, self.curtain, self.places):
+        self.border = BorderPanel()
+        for view in (self.stage, self.curtain, self.places, self.border.stage):
             self.views.addWidget(view)
         self.fit_button.clicked.connect(lambda: self._seen_view().set_fit())
         self.one_button.clicked.connect(lambda: self._seen_view().set_one_to_one())
@@ -156,6 +160,9 @@ class MergePage(QWidget):
         self.waiting = QVBoxLayout()
         self.waiting.setSpacing(4)
         column.addLayout(self.waiting)
+        self.border.hide()
+        self.border.changed.connect(self._name_go)
+        column.addWidget(self.border)
         # what is said while frames are looked at stands below: it must not move the button from under the hand
         self.judged = Label("")
         self.judged.setWordWrap(True)
@@ -232,8 +239,11 @@ class MergePage(QWidget):
         self.places.show_places(look.places, look.names)
         for k, pair in enumerate(look.pairs):
             self.places.set_pair(k, pair)
+        self.border.show_look(look)
+        there = {CURTAIN: True, PLACES: bool(look.places), BORDER: look.border is not None}
         for name, button in self.views_buttons.items():
-            button.setEnabled(name == CURTAIN or bool(look.places))
+            button.setEnabled(there[name])
+        self.views_buttons[BORDER].setVisible(there[BORDER])
         self.set_view(CURTAIN)
         self.tag.setText("MERGED, developed")
 
@@ -244,19 +254,21 @@ class MergePage(QWidget):
         self.set_view("")
         self.stage.set_frame(*look.size)
         self.stage.set_base(look.picture)
-        self.tag.setText(f"{look.count} FRAMES MERGED SO FAR" if look.summed else f"FRAME {look.count}, being read")
+        some = "FRAME" if look.count == 1 else "FRAMES"
+        self.tag.setText(f"{look.count} {some} MERGED SO FAR" if look.summed else f"FRAME {look.count}")
 
     def set_view(self, name: str) -> None:
         """One frame against the result by a curtain, or the places where they differ; "" for the frame's preview."""
         for key, button in self.views_buttons.items():
             button.setChecked(key == name)
-        self.views.setCurrentIndex({CURTAIN: 1, PLACES: 2}.get(name, 0))
+        self.views.setCurrentIndex({CURTAIN: 1, PLACES: 2, BORDER: 3}.get(name, 0))
+        self.border.setVisible(name == BORDER)
 
     def _seen_view(self) -> Viewing:
         """What is zoomed: from the places one goes to the curtain."""
         if self.views.currentIndex() == 2:
             self.set_view(CURTAIN)
-        return self.curtain if self.views.currentIndex() == 1 else self.stage
+        return {1: self.curtain, 3: self.border.stage}.get(self.views.currentIndex(), self.stage)
 
     def _look_at(self, k: int) -> None:
         """A place under the curtain, at 1:1."""
@@ -279,6 +291,7 @@ class MergePage(QWidget):
         if same:
             return
         self.open_button.hide()
+        self.border.clear()
         self.outcome.setText("")
         usable = group is not None and group.kind in MERGED_SETS
         self.method.clear()
@@ -337,9 +350,11 @@ class MergePage(QWidget):
         self.choices.addWidget(track)
         self._chosen_values[choice.key] = lambda: track.value() / 100
 
-    def values(self) -> dict[str, bool | float]:
+    def values(self) -> dict[str, Any]:
         """The choices that the method leaves, as they stand."""
-        return {key: value() for key, value in self._chosen_values.items()}
+        found = {key: value() for key, value in self._chosen_values.items()}
+        paints, strokes = method_of(str(self.method.currentData())).paints, self.border.strokes()
+        return {**found, paints: strokes_as_json(strokes)} if paints and strokes else found
 
     def _list_waiting(self) -> None:
         """Sets that are merged after this one."""
@@ -363,7 +378,8 @@ class MergePage(QWidget):
     def _name_go(self) -> None:
         n = len(self._chosen())
         self.clip_button.setVisible(self.group is not None and self.group.kind in ("trail", "burst") and n >= CLIP_FROM)
-        text = f"Merge {n} frames"
+        again = self.border.undo.isEnabled() and self.method.currentData() == SKY.key
+        text = f"Merge {n} frames again" if again else f"Merge {n} frames"
         usable = self.group is not None and self.group.kind in MERGED_SETS
         self.go.setText(f"{text} after this one" if self.merging.running and usable else text if usable else "Merge")
         self.go.setEnabled(usable and n >= 2)
@@ -401,6 +417,7 @@ class MergePage(QWidget):
         self.stage.message, self.stage.base = "", None
         for button in self.views_buttons.values():
             button.setEnabled(False)
+        self.views_buttons[BORDER].hide()
         self.set_view("")
         self.tag.setText("MERGE")
         if self.group is None or self.group.kind not in MERGED_SETS:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,7 +30,8 @@ class Combined:
     saturation of the shortest frame, which is written as such; `noise` (3, 2): a, b of its channels; `gain`: how much
     lower its noise is than that of one frame; `expected`: what was to be had; `baseline`: EV that the result is darker
     than the reference; `range_ev`; `warnings`: what fell short; `stops`: how much longer it exposed than one
-    frame; `gains`: gain after each frame.
+    frame; `gains`: gain after each frame; `border` (h, w): share of sky of each place, 255 = all of it, where
+    sky and ground were merged by themselves.
     """
 
     light: NDArray
@@ -41,6 +43,7 @@ class Combined:
     warnings: tuple[str, ...] = ()
     stops: float = 0.0
     gains: tuple[float, ...] = ()
+    border: NDArray[np.uint8] | None = None
 
 
 @dataclass(frozen=True)
@@ -61,7 +64,8 @@ class Method:
     `sets`: kinds of set that it offers itself for; `expect`: what it should give, in a sentence; `order`: the files as
     they are to be read, and the reference; `common`: how the light of frames is made alike to align them; `combine`:
     the work; `choices`: what it leaves to its user, and `with_choices`: the work with these; `gain`: how much lower
-    noise is to be of so many frames, None where that is not the point.
+    noise is to be of so many frames, None where that is not the point; `paints`: key of the strokes (see
+    `develop.strokes`) by which its user corrects where it joins sky and ground, "" where it does not.
     """
 
     key: str
@@ -74,12 +78,14 @@ class Method:
     order: Callable[[list[Path]], tuple[list[Path], Path]] = lambda paths: (paths, paths[0])
     common: Common = plain
     choices: tuple[Choice, ...] = ()
-    with_choices: Callable[[Mapping[str, bool | float]], Callable[[Reader], Combined]] | None = None
+    with_choices: Callable[[Mapping[str, Any]], Callable[[Reader], Combined]] | None = None
+    paints: str = ""
     gain: Callable[[int], float] | None = math.sqrt
 
-    def chosen(self, values: Mapping[str, bool | float]) -> Method:
+    def chosen(self, values: Mapping[str, Any]) -> Method:
         """The method with its choices made."""
         if self.with_choices is None:
             return self
         made = {c.key: values.get(c.key, c.usual) for c in self.choices}
+        made[self.paints] = values.get(self.paints, ())
         return replace(self, combine=self.with_choices(made))

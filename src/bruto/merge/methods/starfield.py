@@ -8,10 +8,11 @@ others at its place (satellites, aircraft, hot pixels, which stand still while s
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -21,6 +22,7 @@ from scipy.spatial import cKDTree
 
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.align.rigid import pyramid
+from bruto.develop.strokes import Stroke, painted, strokes_of
 from bruto.errors import BrutoError
 from bruto.merge.frames import (
     align,
@@ -44,7 +46,7 @@ from bruto.merge.sky.arcs import FOUND_PX, catalogue
 from bruto.merge.sky.judging import CHUNK, Judge, plane_of
 from bruto.merge.sky.kernels import middle
 from bruto.merge.sky.light import sky_light
-from bruto.merge.sky.mask import sky_mask
+from bruto.merge.sky.mask import EDGE, sky_mask
 from bruto.merge.sky.seen import Seen, pace_of, plan
 from bruto.merge.sky.stars import find_spots
 from bruto.merge.sky.turning import Turning, find_turning, moving_only
@@ -70,11 +72,12 @@ READ, STACKED = 0.4, 0.85
 @dataclass(frozen=True)
 class Options:
     """`ground`: the file that the ground is taken from, None for the mean of all; `even`: take away what the sky's own
-    light is more than at its darkest.
+    light is more than at its darkest; `border`: strokes that correct what is sky (see `develop.strokes`).
     """
 
     ground: Path | None = None
     even: bool = False
+    border: tuple[Stroke, ...] = ()
 
 
 @dataclass
@@ -321,6 +324,13 @@ def _so_far(
     return light
 
 
+def _small_border(mask: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """A mask as it is shown, small."""
+    scale = min(1.0, EDGE / max(mask.shape))
+    size = tuple(max(1, round(n * scale)) for n in mask.shape[::-1])
+    return (255 * np.clip(cv2.resize(mask, size, interpolation=cv2.INTER_AREA), 0, 1) + 0.5).astype(np.uint8)
+
+
 def combine(reader: Reader, options: Options) -> Combined:
     """The star field of a reader's files. Raises `BrutoError` where fewer than two frames show stars that turn."""
     held = Held(reader.scratch)
@@ -342,7 +352,7 @@ def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
     base = next((f for f in used if f.path == first.path), used[len(used) // 2])
     ground, _ = field.ground.finished()
     stars, pairs = _following(used, turning, (w, h))
-    mask = sky_mask(ground[1], stars)
+    mask = painted(sky_mask(ground[1], stars), options.border)
     if options.ground is not None:
         ground = _ground_of(reader, options.ground)
     opened = cv2.erode(
@@ -420,7 +430,13 @@ def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
     if not sky.any():
         warnings.append("No border between sky and ground was found: all of it was taken as ground.")
     return Combined(
-        ground, noise / gain**2, gain, math.sqrt(len(used)), warnings=tuple(warnings), stops=math.log2(len(used))
+        ground,
+        noise / gain**2,
+        gain,
+        math.sqrt(len(used)),
+        warnings=tuple(warnings),
+        stops=math.log2(len(used)),
+        border=_small_border(mask),
     )
 
 
@@ -439,10 +455,15 @@ def _expect(frames: Sequence[Shown]) -> str:
     return f"Stars as points; the sky's noise should fall about {math.sqrt(n):.1f} ×, the ground's too."
 
 
+def _with(values: Mapping[str, Any]) -> Callable[[Reader], Combined]:
+    options = Options(even=bool(values["even"]), border=strokes_of(values["border"]))
+    return lambda reader: combine(reader, options)
+
+
 SKY = Method(
     key="sky", command="sky", help="Merge frames of a night into a star field: stars as points, the ground sharp.",
     title="Star field, stars as points", sets=("trail",), expect=_expect,
     combine=lambda reader: combine(reader, Options()), order=middle_first,
-    with_choices=lambda values: lambda reader: combine(reader, Options(even=bool(values["even"]))),
+    with_choices=_with, paints="border",
     choices=(Choice("even", "Take away the sky's own light", False, "What towns and airglow make lighter"),),
 )  # fmt: skip
