@@ -4,15 +4,21 @@ from __future__ import annotations
 
 import math
 import unittest
+from dataclasses import replace
+from datetime import datetime, timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import cv2
 import numpy as np
 
+from bruto.container.dng_writer import write_dng
 from bruto.errors import BrutoError
 from bruto.merge.sky.arcs import Arc, catalogue, draw, missed
-from bruto.merge.sky.seen import Seen
+from bruto.merge.sky.seen import Seen, plan
 from bruto.merge.sky.stars import Spots, find_spots
 from bruto.merge.sky.turning import SIDEREAL, Turning, find_turning
+from bruto.simphone.capture import sample_tags
 
 SIZE = (4032, 3024)
 TRUE = Turning(np.array([0.05, -0.28, 0.9587]), 3000.0, -0.012, SIZE)
@@ -39,6 +45,39 @@ def spots_at(stars: np.ndarray, seconds: float, *, error: float = 0.15, false: i
     return Spots(
         np.concatenate([places, fake]), np.concatenate([light, np.full(false, 0.005)]), np.ones(len(places) + false)
     )
+
+
+class Clock(unittest.TestCase):
+    """Frames whose files tell the time of a phone's clock that was changed in the night."""
+
+    def planned(self, changed_h: float) -> list[Seen]:
+        with TemporaryDirectory() as name:
+            tags = sample_tags()
+            begin, paths = datetime(2026, 10, 25, 2, 40), []
+            for k in range(9):
+                taken = begin + timedelta(seconds=16.4 * k, hours=changed_h if k >= 5 else 0)
+                paths.append(Path(name) / f"sky-{k + 6}.dng")
+                write_dng(paths[-1], np.full((16, 16), 300, np.uint16), replace(
+                    tags, taken=taken.strftime("%Y:%m:%d %H:%M:%S"), exposure_s=15.0, iso=1600.0
+                ), np.zeros((8, 8, 3), np.uint8))  # fmt: skip
+            return plan(paths[::-1])
+
+    def test_one_hour_forward_or_back_is_undone_and_said(self) -> None:
+        for changed in (1.0, -1.0, 0.5, -2.0, 0.0):
+            with self.subTest(changed):
+                frames = self.planned(changed)
+                self.assertEqual([f.path.stem for f in frames], [f"sky-{k + 6}" for k in range(9)])
+                np.testing.assert_allclose([f.start for f in frames], 16.4 * np.arange(9), atol=1.0)
+                notes = [f.note for f in frames if f.note]
+                self.assertEqual(len(notes), int(changed != 0))
+                if changed:
+                    way = "forward" if changed > 0 else "back"
+                    self.assertIn(f"put {way} by {abs(changed):g} h before sky-11.dng", notes[0])
+
+    def test_a_pause_is_a_pause(self) -> None:
+        frames = self.planned(0.75)
+        self.assertGreater(frames[5].start - frames[4].start, 2700)
+        self.assertFalse(any(f.note for f in frames))
 
 
 class Finding(unittest.TestCase):

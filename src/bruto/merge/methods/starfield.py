@@ -47,7 +47,7 @@ from bruto.merge.sky.judging import CHUNK, Judge, plane_of
 from bruto.merge.sky.kernels import middle
 from bruto.merge.sky.light import sky_light
 from bruto.merge.sky.mask import EDGE, sky_mask
-from bruto.merge.sky.seen import Seen, pace_of, plan
+from bruto.merge.sky.seen import Seen, pace_of, plan, too_few
 from bruto.merge.sky.stars import find_spots
 from bruto.merge.sky.turning import Turning, find_turning, moving_only
 from bruto.merge.spool import Held
@@ -345,8 +345,7 @@ def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
     used = field.used
     if len(used) < 2:
         reader.verdicts += [FrameVerdict(str(f.path), False, f.why) for f in field.seen if f.why]
-        bad = "; ".join(f"{f.path.name}: {f.why}" for f in field.seen if f.why)
-        raise BrutoError(f"Fewer than two of these frames can be merged. {bad}.")
+        raise too_few(field.seen)
     reader.progress(READ, "finding how the sky turns")
     turning = find_turning([f.spots for f in used], [f.start for f in used], (w, h), first.meta.focal_35mm)
     base = next((f for f in used if f.path == first.path), used[len(used) // 2])
@@ -413,7 +412,7 @@ def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
     if shading is not None:
         ground *= shading
     _joined(ground, middle_of, mean, count, mask)
-    warnings = []
+    warnings = [f"{f.note[0].upper()}{f.note[1:]}." for f in field.seen if f.note]
     of_sky = sky_light(ground, mask, first.neutral)
     if of_sky is not None:
         told = of_sky.told()

@@ -31,13 +31,11 @@ from bruto.merge.reader import READING, Reader
 from bruto.merge.result import FrameVerdict
 from bruto.merge.sky.arcs import draw, even_colour, missed, smoothed_along
 from bruto.merge.sky.night import COARSE, Chunk, Night
-from bruto.merge.sky.seen import Seen
+from bruto.merge.sky.seen import Seen, too_few
 from bruto.merge.sky.turning import Turning, find_turning
 
 HOT = 6.0
 """Standard deviations above all its neighbours from which a site of the background is a defect."""
-MOST_TOLD = 4
-"""Frames that a message names, of many."""
 CLEAR = 0.85
 """Share of the sky that a chunk shows, from which its stars near the pole count."""
 STAND_OUT = 3.5
@@ -262,9 +260,7 @@ def combine(reader: Reader, options: Options) -> Combined:
         del chunk  # it holds its frames
     reader.verdicts += [FrameVerdict(str(f.path), not f.why, f.why) for f in night.frames]
     if sums is None or sums.used < 2:
-        bad = [f"{f.path.name}: {f.why}" for f in night.frames if f.why]
-        more = f" And {len(bad) - MOST_TOLD} more." if len(bad) > MOST_TOLD else ""
-        raise BrutoError(f"Fewer than two of these frames can be merged. {'; '.join(bad[:MOST_TOLD])}.{more}")
+        raise too_few(night.frames)
     most, back = sums.finished()
     used = sums.used
     del sums
@@ -290,7 +286,7 @@ def _finished(reader: Reader, night: Night, most: NDArray, back: NDArray, used: 
     trails = _linear(most, first, True)
     ground = _colours(frame, sky)
     light = _colours(frame, sky + trails)
-    warnings = []
+    warnings = [f"{f.note[0].upper()}{f.note[1:]}." for f in night.frames if f.note]
     stars = even_colour(light - ground)
     try:
         turning = turning_of(night, frame)

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +20,10 @@ GAP = 1.6
 """Times the usual interval from which one frame is missing."""
 CLOCK_S = 1.2
 """Seconds by which clocks that tell whole ones may lie beside an even pace."""
+MOST_TOLD = 4
+"""Frames that a message names, of many."""
+CLOCK_STEP_S, MOST_CLOCK_S = 1800.0, 7200.0
+"""Seconds by which clocks are put forward or back, for summer or in another zone, and how far at most."""
 SLACK = 1.05
 """Times the exposure from one frame to the next where no clock tells it."""
 
@@ -27,7 +33,7 @@ class Seen:
     """What is known of a frame: `start`, seconds since the first; `why` it is not used, "" where it is; `spots`;
     `lines` of light that passed (x0, y0, x1, y1; shares of the width and the height); `sharp`, against the others of
     its chunk; `level`: median over the frame, of saturation; `cloud`: share of the sky under clouds, `clear`: the rest;
-    `fine`: whether its spots are told to a part of a pixel.
+    `fine`: whether its spots are told to a part of a pixel; `note`: what else is to be said of it.
     """
 
     path: Path
@@ -40,6 +46,7 @@ class Seen:
     level: float = 0.0
     cloud: float = 0.0
     fine: bool = True
+    note: str = ""
 
     @property
     def clear(self) -> float:
@@ -51,6 +58,13 @@ def pace_of(frames: Sequence[Seen]) -> float:
     """Usual seconds from one frame to the next."""
     starts = [f.start for f in frames if not f.why]
     return float(np.median(np.diff(starts))) if len(starts) > 1 else 1.0
+
+
+def too_few(frames: Sequence[Seen]) -> BrutoError:
+    """That fewer than two frames can be merged, and why some of them cannot."""
+    bad = [f"{f.path.name}: {f.why}" for f in frames if f.why]
+    more = f" And {len(bad) - MOST_TOLD} more." if len(bad) > MOST_TOLD else ""
+    return BrutoError(f"Fewer than two of these frames can be merged. {'; '.join(bad[:MOST_TOLD])}.{more}")
 
 
 def plan(paths: Sequence[Path]) -> list[Seen]:
@@ -74,16 +88,43 @@ def plan(paths: Sequence[Path]) -> list[Seen]:
     kinds = [k for *_, k, _ in told]
     usual = max(set(kinds), key=kinds.count)
     timed = all(t is not None for _, t, _, _ in told)
+    notes: dict[Path, str] = {}
     if timed:
+        told.sort(key=lambda t: _by_number(t[0].name))
+        times, notes = _one_clock([(p, t) for p, t, _, _ in told if t is not None])
+        told = [(p, times[p], k, s) for p, _, k, s in told]
         told.sort(key=lambda t: (t[1], t[0].name))  # type: ignore[arg-type,return-value]
     begin, seconds = next((t, s) for _, t, k, s in told if k == usual)
     for n, (path, taken, kind, own) in enumerate(told):
         start = n * (seconds or 1.0) * SLACK
         if timed and taken is not None and begin is not None:
             start = (taken - begin).total_seconds()
-        found.append(Seen(path, start, own, "" if kind == usual else _unlike(kind, usual)))
+        why = "" if kind == usual else _unlike(kind, usual)
+        found.append(Seen(path, start, own, why, note=notes.get(path, "")))
     _smooth_starts([f for f in found if not f.why])
     return found
+
+
+def _by_number(name: str) -> tuple[str | int, ...]:
+    """A name by which files sort as they were numbered: 9 before 10."""
+    return tuple(int(part) if part.isdigit() else part for part in re.split(r"(\d+)", name))
+
+
+def _one_clock(told: list[tuple[Path, datetime]]) -> tuple[dict[Path, datetime], dict[Path, str]]:
+    """Times of files in the order of their names as if the phone's clock had not been put forward or back meanwhile, by
+    whole half hours; and what is said of the frames before which it was.
+    """
+    steps = [(b - a).total_seconds() for (_, a), (_, b) in pairwise(told)]
+    usual = float(np.median(steps)) if steps else 0.0
+    times, notes, ahead = dict(told[:1]), {}, 0.0
+    for step, (path, taken) in zip(steps, told[1:], strict=True):
+        changed = CLOCK_STEP_S * round((step - usual) / CLOCK_STEP_S)
+        if 0 < usual < CLOCK_STEP_S and 0 < abs(changed) <= MOST_CLOCK_S and abs(step - usual - changed) <= 2:
+            ahead += changed
+            way = "forward" if changed > 0 else "back"
+            notes[path] = f"the clock was put {way} by {abs(changed) / 3600:g} h before {path.name}; that was undone"
+        times[path] = taken - timedelta(seconds=ahead)
+    return times, notes
 
 
 def _smooth_starts(used: list[Seen]) -> None:
