@@ -1,0 +1,224 @@
+"""A night, or a day, at a place: everything that decides when to shoot, on one axis of time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from bruto.plan.almanac import (
+    ASTRONOMICAL,
+    BLUE,
+    CIVIL,
+    GALACTIC_CENTRE,
+    GOLDEN,
+    NAUTICAL,
+    REFRACTION,
+    SUN_RISES,
+    Body,
+    Spot,
+    common,
+    first,
+    highest,
+    moon,
+    moon_brightens,
+    moon_limb,
+    moon_lit,
+    passages,
+    pole,
+    spans,
+    star,
+    sun,
+)
+from bruto.plan.place import Place, midnight, night_of, told
+
+TRACK_STEP = timedelta(minutes=10)
+TWILIGHTS = (("civil", CIVIL), ("nautical", NAUTICAL), ("astronomical", ASTRONOMICAL))
+Span = tuple[datetime, datetime]
+
+
+@dataclass(frozen=True)
+class Night:
+    """From noon to noon. `sun`: moments by name (set, rise, civil_end, …), None where there is none; `moon`: rise and
+    set; `moon_lit`: share of its disc in the middle of the night; `dark`: when the sun is 18° down and the moon is not
+    up; `sun_state`: what is said where the sun does not rise or set.
+    """
+
+    place: Place
+    begin: datetime
+    end: datetime
+    sun: dict[str, datetime | None]
+    moon: dict[str, datetime | None]
+    moon_lit: float
+    dark: list[Span]
+    sun_state: str
+    target: tuple[float, float]
+    target_rise: datetime | None
+    target_set: datetime | None
+    target_highest: tuple[datetime, Spot] | None
+    target_in_dark: tuple[datetime, Spot] | None
+    moon_brightens: float
+
+    def as_json(self) -> dict[str, Any]:
+        """As the command line tells it."""
+        body = star(*self.target)
+        at, dark = self.target_highest, self.target_in_dark
+        centre = star(*GALACTIC_CENTRE)
+        up = (body, (at, dark, self.target_rise, self.target_set))
+        is_centre = self.target == GALACTIC_CENTRE
+        of_centre = up[1] if is_centre else _path(centre, self.place, self.begin, self.end, self.dark)
+        tip = pole(self.place)
+        return {
+            "place": {
+                "latitude": self.place.latitude, "longitude": self.place.longitude, "zone": self.place.clock_name
+            },
+            "from": told(self.begin, self.place), "to": told(self.end, self.place),
+            "sun": {k: told(v, self.place) for k, v in self.sun.items()}, "sun_state": self.sun_state,
+            "moon": {
+                **{k: told(v, self.place) for k, v in self.moon.items()},
+                "illuminated_percent": round(100 * self.moon_lit, 1),
+                "brightens_zenith_mag": round(self.moon_brightens, 2),
+            },
+            "dark": [{"from": told(a, self.place), "to": told(b, self.place)} for a, b in self.dark],
+            "pole": {"altitude_deg": round(tip.altitude, 3), "azimuth_deg": tip.azimuth},
+            "galactic_centre": self._told_path(of_centre),
+            "target": {"ra_deg": self.target[0], "dec_deg": self.target[1], **self._told_path(up[1])},
+            "track": [
+                {"time": told(t, self.place), "altitude_deg": round(s.altitude, 3), "azimuth_deg": round(s.azimuth, 3)}
+                for t, s in track(body, self.place, self.begin, self.end)
+            ],
+        }  # fmt: skip
+
+    def _told_path(self, path: Any) -> dict[str, Any]:
+        at, dark, rise, down = path
+        return {
+            "rise": told(rise, self.place), "set": told(down, self.place),
+            "highest": told(at[0], self.place) if at else None,
+            "altitude_deg": round(at[1].altitude, 3) if at else None,
+            "azimuth_deg": round(at[1].azimuth, 3) if at else None,
+            "highest_in_dark": told(dark[0], self.place) if dark else None,
+            "altitude_in_dark_deg": round(dark[1].altitude, 3) if dark else None,
+            "azimuth_in_dark_deg": round(dark[1].azimuth, 3) if dark else None,
+        }  # fmt: skip
+
+
+def track(body: Body, place: Place, begin: datetime, end: datetime) -> list[tuple[datetime, Spot]]:
+    """Where something is, every ten minutes of a span."""
+    count = round((end - begin) / TRACK_STEP)
+    return [(begin + k * TRACK_STEP, body(place, begin + k * TRACK_STEP)) for k in range(count + 1)]
+
+
+def _path(body: Body, place: Place, begin: datetime, end: datetime, dark: list[Span]) -> tuple:
+    """Highest over all and in the dark, rise and set of a star."""
+    found = passages(body, place, begin, end, -REFRACTION)
+    return highest(body, place, [(begin, end)]), highest(body, place, dark), first(found, True), first(found, False)
+
+
+def _sun_state(place: Place, begin: datetime, end: datetime) -> str:
+    """What is said of a sun that does not rise or set, "" where it does both."""
+    found = passages(sun, place, begin, end, SUN_RISES)
+    if first(found, True) and first(found, False):
+        return ""
+    if found:
+        return "the sun sets and does not rise" if not found[-1].upward else "the sun rises and does not set"
+    up = sun(place, begin).altitude > SUN_RISES
+    return "polar day: the sun does not set" if up else "polar night: the sun does not rise"
+
+
+def night(place: Place, day: date, target: tuple[float, float] | None = None) -> Night:
+    """The night that begins on a day. `target`: right ascension and declination, degrees, J2000; the centre of the
+    Milky Way where none is given. Raises `BrutoError`.
+    """
+    begin, end = night_of(place, day)
+    moments: dict[str, datetime | None] = {}
+    found = passages(sun, place, begin, end, SUN_RISES)
+    moments["set"], moments["rise"] = first(found, False), first(found, True)
+    for name, height in TWILIGHTS:
+        found = passages(sun, place, begin, end, height)
+        moments[f"{name}_end"], moments[f"{name}_begin"] = first(found, False), first(found, True)
+    up = passages(moon_limb, place, begin, end, 0.0)
+    dark = common(
+        spans(sun, place, begin, end, ASTRONOMICAL, False), spans(moon_limb, place, begin, end, 0.0, False)
+    )  # fmt: skip
+    middle = begin + (end - begin) / 2
+    aim = GALACTIC_CENTRE if target is None else target
+    at, in_dark, rise, down = _path(star(*aim), place, begin, end, dark)
+    lightest = max(
+        (moon_brightens(place, t) for t, _ in track(moon, place, begin, end) if sun(place, t).altitude < ASTRONOMICAL),
+        default=0.0,
+    )
+    return Night(
+        place, begin, end, moments, {"rise": first(up, True), "set": first(up, False)}, moon_lit(middle), dark,
+        _sun_state(place, begin, end), aim, rise, down, at, in_dark, lightest,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Day:
+    """From midnight to midnight: when the sun rises, is highest and sets; `golden` and `blue` hours; `light`: when the
+    sun shines on a wall that faces a bearing (None where none was asked for).
+    """
+
+    place: Place
+    begin: datetime
+    end: datetime
+    rise: datetime | None
+    set: datetime | None
+    noon: tuple[datetime, Spot]
+    golden: list[Span]
+    blue: list[Span]
+    sun_state: str
+    facade: float | None
+    light: list[Span]
+
+    def as_json(self) -> dict[str, Any]:
+        """As the command line tells it."""
+        place = self.place
+
+        def told_spans(some: list[Span]) -> list[dict[str, str | None]]:
+            return [{"from": told(a, place), "to": told(b, place)} for a, b in some]
+
+        found: dict[str, Any] = {
+            "place": {"latitude": place.latitude, "longitude": place.longitude, "zone": place.clock_name},
+            "from": told(self.begin, place), "to": told(self.end, place),
+            "sun": {
+                "rise": told(self.rise, place), "set": told(self.set, place), "highest": told(self.noon[0], place),
+                "altitude_deg": round(self.noon[1].altitude, 3), "azimuth_deg": round(self.noon[1].azimuth, 3),
+            },
+            "sun_state": self.sun_state, "golden": told_spans(self.golden), "blue": told_spans(self.blue),
+            "track": [
+                {"time": told(t, place), "altitude_deg": round(s.altitude, 3), "azimuth_deg": round(s.azimuth, 3)}
+                for t, s in track(sun, place, self.begin, self.end)
+            ],
+        }  # fmt: skip
+        if self.facade is not None:
+            found["facade"] = {"faces_deg": self.facade, "light": told_spans(self.light)}
+        return found
+
+
+def _on_wall(faces: float) -> Body:
+    """How far the sun stands in front of a wall, as a height: below 0 it is behind it or under the horizon."""
+
+    def seen(place: Place, moment: datetime) -> Spot:
+        spot = sun(place, moment)
+        aside = abs((spot.azimuth - faces + 180) % 360 - 180)
+        return Spot(min(spot.altitude - SUN_RISES, 90 - aside), spot.azimuth)
+
+    return seen
+
+
+def day(place: Place, on: date, facade: float | None = None) -> Day:
+    """The day of a date. `facade`: where a wall faces, degrees from north over east. Raises `BrutoError`."""
+    begin, end = midnight(place, on), midnight(place, on + timedelta(days=1))
+    found = passages(sun, place, begin, end, SUN_RISES)
+    top = highest(sun, place, [(begin, end)])
+    assert top is not None
+
+    def between(low: float, high: float) -> list[Span]:
+        return common(spans(sun, place, begin, end, low, True), spans(sun, place, begin, end, high, False))
+
+    light = [] if facade is None else spans(_on_wall(facade), place, begin, end, 0.0, True)
+    return Day(
+        place, begin, end, first(found, True), first(found, False), top, between(*GOLDEN), between(*BLUE),
+        _sun_state(place, begin, end), facade, light,
+    )  # fmt: skip

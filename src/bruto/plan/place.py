@@ -1,0 +1,93 @@
+"""Where and when: a place on the earth with its zone, and the day and night of a date there."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta, timezone, tzinfo
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from bruto.errors import BrutoError
+
+FIRST_YEAR, LAST_YEAR = 1900, 2100
+"""Years for which the almanac is good: the motion of the sun and the moon is given for these."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """`latitude`, `longitude`: degrees, north and east positive; `height_m`: above the sea; `zone`: a name of the
+    tz database such as "CET", "" for the zone that the longitude gives; `name`: what it is called.
+    """
+
+    latitude: float
+    longitude: float
+    height_m: float = 0.0
+    zone: str = ""
+    name: str = ""
+
+    def __post_init__(self) -> None:
+        if not (math.isfinite(self.latitude) and -90 <= self.latitude <= 90):
+            raise BrutoError(f"A latitude is from -90 to 90 degrees, north positive, not {self.latitude:g}.")
+        if not (math.isfinite(self.longitude) and -180 <= self.longitude <= 180):
+            raise BrutoError(f"A longitude is from -180 to 180 degrees, east positive, not {self.longitude:g}.")
+        if not (math.isfinite(self.height_m) and -500 <= self.height_m <= 9000):
+            raise BrutoError(f"A height is from -500 to 9000 m above the sea, not {self.height_m:g}.")
+
+    @property
+    def clock(self) -> tzinfo:
+        """The zone's clock. Raises `BrutoError` where there is no zone of that name."""
+        if not self.zone:
+            return timezone(timedelta(hours=round(self.longitude / 15)))
+        if self.zone.upper() == "UTC":
+            return UTC
+        try:
+            return ZoneInfo(self.zone)
+        except (ZoneInfoNotFoundError, ValueError, OSError) as error:
+            raise BrutoError(
+                f"There is no zone '{self.zone}': a name of the tz database is wanted, such as CET, or none at all."
+            ) from error
+
+    @property
+    def clock_name(self) -> str:
+        """What the times are told in."""
+        return self.zone or f"UTC{round(self.longitude / 15):+d} (by the longitude)"
+
+
+def parsed_date(text: str) -> date:
+    """A date from YYYY-MM-DD; raises `BrutoError`.
+
+    >>> parsed_date("2026-06-21").isoformat()
+    '2026-06-21'
+    """
+    try:
+        found = date.fromisoformat(text)
+    except ValueError as error:
+        raise BrutoError(f"A date is year, month and day, such as 2026-06-21, not '{text}'.") from error
+    if not FIRST_YEAR <= found.year <= LAST_YEAR:
+        raise BrutoError(f"The almanac is good from {FIRST_YEAR} to {LAST_YEAR}, not for {found.year}.")
+    return found
+
+
+def noon(place: Place, day: date) -> datetime:
+    """Noon of a day by the clock of a place, in UTC: in a zone that is put forward or back, sums of times go wrong."""
+    return datetime.combine(day, time(12), place.clock).astimezone(UTC)
+
+
+def midnight(place: Place, day: date) -> datetime:
+    """The beginning of a day by the clock of a place, in UTC."""
+    return datetime.combine(day, time(0), place.clock).astimezone(UTC)
+
+
+def night_of(place: Place, day: date) -> tuple[datetime, datetime]:
+    """The night that begins on a day: from noon to noon by the clock, 23 or 25 hours where that is put forward or back
+    meanwhile.
+    """
+    return noon(place, day), noon(place, day + timedelta(days=1))
+
+
+def told(moment: datetime | None, place: Place) -> str | None:
+    """A moment in the place's time, ISO 8601 to the second with its offset; None where there is none."""
+    if moment is None:
+        return None
+    whole = moment + timedelta(seconds=0.5)
+    return whole.astimezone(place.clock).replace(microsecond=0).isoformat()
