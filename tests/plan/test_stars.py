@@ -45,6 +45,7 @@ class Trails(unittest.TestCase):
             cx, cy = (part * xs).sum() / part.sum(), (part * ys).sum() / part.sum()
             way = (last - first)[k] / np.hypot(*(last - first)[k])
             along, across = (xs - cx) * way[0] + (ys - cy) * way[1], (ys - cy) * way[0] - (xs - cx) * way[1]
+            part = part * ((np.abs(across) < 4) & (np.abs(along) < np.hypot(*(last - first)[k]) / 2 + 4))
             spread = (part * along**2).sum() / part.sum() - (part * across**2).sum() / part.sum()
             found = phone.directions(frame.start + seconds / 2)[k]
             declination = math.degrees(math.asin(float(found @ phone.pole)))

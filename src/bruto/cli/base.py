@@ -17,6 +17,12 @@ app = typer.Typer(
 )
 merge_app = typer.Typer(help="Merge several raws into one better raw (a linear DNG).", no_args_is_help=True)
 app.add_typer(merge_app, name="merge")
+plan_app = typer.Typer(help="The arithmetic before the shot, in values that the phone offers.", no_args_is_help=True)
+app.add_typer(plan_app, name="plan")
+log_app = typer.Typer(
+    help="The logbook: what was measured of the shots so far, and what is learnt.", no_args_is_help=True
+)
+app.add_typer(log_app, name="log")
 
 OverwriteFlag = Annotated[
     bool, typer.Option("--overwrite", help="Replace an existing file. Originals are not replaced all the same.")

@@ -19,7 +19,10 @@ from bruto.logged import unexpected
 from bruto.publish import clean_leftovers
 from bruto.terminal import say
 
-COMMANDS = {"inspect", "measure", "develop", "compare", "match", "merge", "clip", "simulate", "demo", "open", "bench"}
+COMMANDS = {
+    "inspect", "measure", "develop", "compare", "match", "merge", "clip", "plan", "log", "simulate", "demo", "open",
+    "bench",
+}  # fmt: skip
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -36,6 +39,10 @@ def main(arguments: list[str] | None = None) -> int:
             from bruto.cli.merging import add_merges
 
             add_merges()
+        if args[0] == "plan":
+            import bruto.cli.planning
+        if args[0] == "log":
+            import bruto.cli.logbook  # noqa: F401
         app(args=args)
         return 0
     except SystemExit as end:

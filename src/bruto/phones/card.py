@@ -244,6 +244,12 @@ def learn_pace(card: PhoneCard, starts: list[float], exposures: list[float]) -> 
     return replace(card, pace_s=round(max(0.0, middle), 2))
 
 
+def noise_by_iso(card: PhoneCard, seen: Glance) -> dict[float, tuple[float, float]]:
+    """a, b of green by ISO, as they were measured in raws of a lens and size."""
+    begin = _noise_key(seen.focal_mm, *seen.size, 0).rpartition("|")[0] + "|"
+    return {float(k.rpartition("|")[2]): v for k, v in (card.noise or {}).items() if k.startswith(begin)}
+
+
 def offer(card: PhoneCard, seen: Glance) -> Offer:
     """What the card offers for the next shot like this one."""
     lens = seen.focal_mm

@@ -23,6 +23,7 @@ from bruto.session.grid import Grid
 from bruto.session.leaving import leaving
 from bruto.session.merging import Merging
 from bruto.session.open_shots import OpenShots
+from bruto.session.remembering import Remembering
 from bruto.session.reports import Reports
 from bruto.session.shoot import Shoot
 from bruto.session.starting import DEFAULTS, SUGGESTIONS, Starting
@@ -68,6 +69,7 @@ class Session:
         self.queue = Queue()
         self.using = Using(self.shoot, self.opened, self.bulk, self.background, post)
         self.using.told.connect(lambda text: self.told.emit(text))
+        self.logbook = Remembering(self.shoot, post)
         self._take_in = self.background.channel("taking in")
         self.bulk.written.connect(self.starting.again)
         self.shoot.opened.connect(lambda: self.starting.follow(self.shoot.shots))
@@ -80,6 +82,7 @@ class Session:
             self.comparing.message,
             self.reports.message,
             self.using.message,
+            self.logbook.problem,
         ):
             signal.connect(self.say)
 
@@ -108,6 +111,7 @@ class Session:
         self.render.close()
         self.background.close()
         self.bulk.finish()
+        self.logbook.finish()
 
     # -- changes of several shots
 

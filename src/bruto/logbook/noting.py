@@ -1,0 +1,63 @@
+"""A record of a shot, from what its file says and what was measured of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from bruto.container.glance import Glance
+from bruto.errors import BrutoError
+from bruto.files import content_key
+from bruto.logbook.records import Record
+from bruto.sensor.report import SensorReport
+
+
+def _size(files: Sequence[Path]) -> int | None:
+    try:
+        return sum(f.stat().st_size for f in files)
+    except OSError:
+        return None
+
+
+def record_from(
+    path: Path, seen: Glance, report: SensorReport | None, *, shoot: str, files: Sequence[Path] = (), verdict: str = "",
+    held: str = "", key: str = "",
+) -> Record:  # fmt: skip
+    """The record of a shot.
+
+    Parameters
+    ----------
+    path, seen : its main file, and what that says.
+    report : what was measured, None where nothing was.
+    shoot : what its folder is called.
+    files : all its files, which are counted as storage.
+    held : "tripod" or "hand" where that is known.
+    key : content key, where it is known.
+
+    Raises
+    ------
+    BrutoError
+        Where the file cannot be read.
+    """
+    if not seen.model and report is None:
+        raise BrutoError(f"{path.name} tells nothing that could be learnt from.")
+    taken = (seen.taken or "")[:19]
+    if len(taken) == 19:
+        taken = taken[:10].replace(":", "-") + "T" + taken[11:]
+    measured: dict[str, Any] = {}
+    if report is not None:
+        a, b = report.noise_measured
+        measured = {
+            "noise_a": a if a > 0 else None, "noise_b": b if a > 0 else None,
+            "noise_error": report.noise_interval[1], "headroom_ev": report.headroom_ev,
+            "viewfinder_ev": report.preview_offset_ev, "blur_px": report.motion_px, "blur_deg": report.motion_degrees,
+            "sharpness": report.sharpest,
+        }  # fmt: skip
+    width, height = seen.size
+    return Record(
+        key=key or content_key(path), shoot=shoot, name=path.stem, taken=taken, make=seen.make, model=seen.model,
+        focal_mm=seen.focal_mm, focal_35mm=seen.focal_35mm, f_number=seen.f_number, kind=seen.kind, width=width,
+        height=height, iso=seen.iso, exposure_s=seen.exposure_s, program=seen.software, held=held, verdict=verdict,
+        bytes=_size(files or [path]), **measured,
+    )  # fmt: skip

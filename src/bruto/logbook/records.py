@@ -1,0 +1,118 @@
+"""What is remembered of a shot: measures and settings, no picture."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict, dataclass, fields
+from typing import Any
+
+from bruto.errors import BrutoError
+
+LONGEST = 4000
+"""Characters of a text at most."""
+HELD = ("", "hand", "tripod")
+
+
+@dataclass(frozen=True)
+class Record:
+    """One measured shot. `key`: content hash of its file, by which it is known wherever it lies; `shoot`: its folder as
+    the user calls it; `noise_a`, `noise_b`: of variance a x + b of green, x in shares of saturation, `noise_error`:
+    factor on its standard deviation between which the truth is likely; `viewfinder_ev`: how early its preview warned;
+    `blur_px`, `blur_deg`: length and direction of movement; `held`: "hand", "tripod" or ""; `darkness`: of the sky,
+    magnitudes per square arc second; `recipe`: digest of its corrections; `bytes`: of its files.
+    """
+
+    key: str
+    shoot: str = ""
+    name: str = ""
+    taken: str = ""
+    make: str = ""
+    model: str = ""
+    focal_mm: float | None = None
+    focal_35mm: float | None = None
+    f_number: float | None = None
+    kind: str = ""
+    width: int | None = None
+    height: int | None = None
+    iso: float | None = None
+    exposure_s: float | None = None
+    noise_a: float | None = None
+    noise_b: float | None = None
+    noise_error: float | None = None
+    headroom_ev: float | None = None
+    viewfinder_ev: float | None = None
+    program: str = ""
+    blur_px: float | None = None
+    blur_deg: float | None = None
+    held: str = ""
+    sharpness: float | None = None
+    place: str = ""
+    darkness: float | None = None
+    gear: str = ""
+    verdict: str = ""
+    picked: str = ""
+    recipe: str = ""
+    bytes: int | None = None
+    note: str = ""
+
+
+NAMES = tuple(f.name for f in fields(Record))
+_KINDS: dict[str, str] = {f.name: str(f.type).split(" ")[0] for f in fields(Record)}
+
+
+def record_of(data: Mapping[str, Any], where: str = "A record") -> Record:
+    """A record from plain values, as texts or as they are; what it does not know is passed over.
+
+    Raises `BrutoError` where a value cannot be real.
+    """
+    found: dict[str, Any] = {}
+    for name in NAMES:
+        value = data.get(name)
+        kind = _KINDS[name]
+        if kind == "str":
+            text = "" if value is None else str(value)
+            if len(text) > LONGEST or "\x00" in text:
+                raise BrutoError(f"{where}: '{name}' is too long or no text.")
+            found[name] = text
+        elif value is None or value == "":
+            found[name] = None
+        else:
+            try:
+                number = float(value)
+            except (TypeError, ValueError) as error:
+                raise BrutoError(f"{where}: '{name}' is no number, but '{str(value)[:40]}'.") from error
+            if not math.isfinite(number) or isinstance(value, bool) or abs(number) > 1e15:
+                raise BrutoError(f"{where}: '{name}' cannot be {str(value)[:40]}.")
+            found[name] = round(number) if kind == "int" else number
+    if not found["key"]:
+        raise BrutoError(f"{where} has no 'key', by which a shot is known.")
+    if found["held"] not in HELD:
+        raise BrutoError(f"{where}: 'held' is hand, tripod or nothing, not '{found['held'][:40]}'.")
+    return Record(**found)
+
+
+def as_csv(records: Iterable[Record]) -> str:
+    """Records as a table with a line of names; numbers with all their digits. A text that a table would take for a
+    formula is written as it is: it is data, and comes back unchanged.
+    """
+    out = io.StringIO(newline="")
+    table = csv.writer(out, lineterminator="\r\n")
+    table.writerow(NAMES)
+    for record in records:
+        row = asdict(record)
+        table.writerow(["" if row[n] is None else repr(row[n]) if isinstance(row[n], float) else row[n] for n in NAMES])
+    return out.getvalue()
+
+
+def from_csv(text: str) -> list[Record]:
+    """Records of a table as `as_csv` writes it. Raises `BrutoError`, naming the line."""
+    rows = csv.DictReader(io.StringIO(text, newline=""))
+    if not rows.fieldnames or "key" not in rows.fieldnames:
+        raise BrutoError("This table is none of a logbook: its first line has no 'key'.")
+    try:
+        return [record_of(row, f"Line {k + 2}") for k, row in enumerate(rows)]
+    except csv.Error as error:
+        raise BrutoError(f"This table cannot be read: {error}.") from error

@@ -1,0 +1,324 @@
+"""The logbook's store: SQLite in the user's data folder, one row for each measured shot.
+
+Every change is one transaction in a write-ahead log: what is killed meanwhile leaves either all of it or nothing. What
+cannot be written to (damaged, of a newer version, without permission) is opened for reading, and says why.
+"""
+
+from __future__ import annotations
+
+import filecmp
+import json
+import shutil
+import sqlite3
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import closing, contextmanager
+from dataclasses import asdict, dataclass
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+
+from bruto.errors import BrutoError
+from bruto.logbook.records import NAMES, Record, as_csv, from_csv, record_of
+from bruto.publish import free_names, own_folder
+
+VERSION = 1
+BUSY_S = 5.0
+"""Seconds for which another window's writing is waited for."""
+PAGE = 200
+"""Records of a page, usually."""
+BATCH = 500
+"""Records that are written at once."""
+LARGEST_IMPORT = 512 << 20
+"""Bytes of a file that is taken in at most."""
+ORDERS = {"taken": "taken, id", "newest": "taken DESC, id DESC"}
+_FILTERS = ("shoot", "model", "kind", "place", "verdict", "held", "iso", "focal_mm")
+
+
+def usual_place() -> Path:
+    """Where the user's logbook lies."""
+    return Path(platformdirs.user_data_dir("bruto")) / "logbook.sqlite"
+
+
+@dataclass(frozen=True)
+class ShootRow:
+    """A shoot: how many shots, when the first and the last were taken, how many of them are picked, their bytes, and
+    what was noted.
+    """
+
+    name: str
+    shots: int
+    begin: str
+    end: str
+    picked: int
+    bytes: int
+    note: str = ""
+
+
+def _said(error: sqlite3.Error, place: Path) -> BrutoError:
+    """A database's error in plain words, with what to do."""
+    text = str(error)
+    if "locked" in text or "busy" in text:
+        return BrutoError(f"The logbook {place.name} is being written by another window; try again in a moment.")
+    if "full" in text:
+        return BrutoError(f"There is no room to write the logbook {place}; free some and try again. Nothing was lost.")
+    if "readonly" in text or "unable to open" in text:
+        return BrutoError(f"The logbook {place} cannot be written: look at the permissions of its folder.")
+    return BrutoError(f"The logbook {place} cannot be used: {text}.")
+
+
+class Logbook:
+    """A logbook that is open; close it when done. `problem`: why it can only be read, "" where it can be written."""
+
+    def __init__(self, place: str | Path | None = None) -> None:
+        """Open a logbook, or begin one. Raises `BrutoError` where not even an empty one can be had there."""
+        self.place = usual_place() if place is None else Path(place)
+        self.problem = ""
+        own_folder(self.place.parent)
+        try:
+            self._base = self._opened()
+        except sqlite3.DatabaseError as error:
+            text = str(error)
+            if not ("malformed" in text or "not a database" in text or "corrupt" in text):
+                self._base = self._reading(str(_said(error, self.place)))
+            else:
+                aside = self._kept_aside()
+                self._base = self._reading(
+                    f"The logbook {self.place.name} is damaged. What can be read of it is shown, nothing is written to "
+                    f"it; a copy was kept as {aside}. Export what is left, put the file aside, and take it in again."
+                )
+
+    def _connected(self, uri: str) -> sqlite3.Connection:
+        base = sqlite3.connect(uri, uri=True, timeout=BUSY_S, isolation_level=None, check_same_thread=False)
+        base.row_factory = sqlite3.Row
+        return base
+
+    def _opened(self) -> sqlite3.Connection:
+        base = self._connected(f"{self.place.absolute().as_uri()}?mode=rwc")
+        try:
+            version = int(base.execute("PRAGMA user_version").fetchone()[0])
+            if version > VERSION:
+                self.problem = (
+                    f"The logbook {self.place.name} was written by a newer version of Bruto: it is shown, and nothing "
+                    "is written to it."
+                )
+                return base
+            base.execute("PRAGMA journal_mode = WAL")
+            base.execute("PRAGMA synchronous = NORMAL")
+            base.execute("PRAGMA cache_size = -32000")
+            if version < VERSION:
+                self._migrate(base, version)
+            if base.execute("PRAGMA quick_check(1)").fetchone()[0] != "ok" and self._is_small():
+                raise sqlite3.DatabaseError("malformed")
+            return base
+        except BaseException:
+            base.close()
+            raise
+
+    def _is_small(self) -> bool:
+        """Whether a look through all of it takes no time that is felt."""
+        return self.place.stat().st_size < 64 << 20
+
+    def _migrate(self, base: sqlite3.Connection, version: int) -> None:
+        """From a version to this one, each step in one transaction."""
+        base.execute("BEGIN IMMEDIATE")
+        try:
+            version = int(base.execute("PRAGMA user_version").fetchone()[0])  # another window may have been first
+            if version < 1:
+                lines = (files("bruto.logbook") / "schema.sql").read_text(encoding="utf-8").splitlines()
+                text = "\n".join(line for line in lines if not line.startswith("--"))
+                for statement in filter(str.strip, text.split(";")):
+                    base.execute(statement)
+            base.execute(f"PRAGMA user_version = {VERSION}")
+            base.execute("COMMIT")
+        except BaseException:
+            base.execute("ROLLBACK")
+            raise
+
+    def _kept_aside(self) -> str:
+        try:
+            for known in self.place.parent.glob(f"{self.place.name}.damaged-*"):
+                if filecmp.cmp(known, self.place, shallow=False):
+                    return known.name  # it was opened before
+            aside = free_names(self.place.parent, lambda n: [f"{self.place.name}.damaged-{n}"])[0]
+            shutil.copyfile(self.place, aside)
+            return aside.name
+        except OSError:
+            return "nothing, as there is no room"
+
+    def _reading(self, problem: str) -> sqlite3.Connection:
+        """What can be read of it; an empty one in memory where nothing can."""
+        self.problem = problem
+        try:
+            base = self._connected(f"{self.place.absolute().as_uri()}?mode=ro")
+            base.execute("SELECT count(*) FROM shot").fetchone()
+            return base
+        except sqlite3.Error:
+            base = self._connected("file::memory:")
+            self._migrate(base, 0)
+            return base
+
+    def close(self) -> None:
+        self._base.close()
+
+    def __enter__(self) -> Logbook:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    # -- writing
+
+    @contextmanager
+    def _writing(self) -> Iterator[sqlite3.Connection]:
+        """One transaction. Raises `BrutoError`; then nothing of it was written."""
+        if self.problem:
+            raise BrutoError(self.problem)
+        try:
+            self._base.execute("BEGIN IMMEDIATE")
+            try:
+                yield self._base
+                self._base.execute("COMMIT")
+            except BaseException:
+                if self._base.in_transaction:
+                    self._base.execute("ROLLBACK")
+                raise
+        except sqlite3.Error as error:
+            raise _said(error, self.place) from error
+
+    def put(self, records: Iterable[Record]) -> int:
+        """Keep records, each in place of an earlier one of its shot; what was told of that by hand (place, gear, note)
+        stays where the new one tells nothing. How many. Raises `BrutoError`.
+        """
+        rows = [tuple(asdict(r)[n] for n in NAMES) for r in records]
+        kept = {"place", "gear", "note", "held"}
+        sets = ", ".join(
+            f"{n} = CASE WHEN excluded.{n} = '' THEN {n} ELSE excluded.{n} END" if n in kept
+            else f"{n} = coalesce(excluded.{n}, {n})" if n == "darkness" else f"{n} = excluded.{n}"
+            for n in NAMES if n != "key"
+        )  # fmt: skip
+        text = (
+            f"INSERT INTO shot ({', '.join(NAMES)}) VALUES ({', '.join('?' * len(NAMES))}) "
+            f"ON CONFLICT (key) DO UPDATE SET {sets}"
+        )
+        with self._writing() as base:
+            base.executemany(text, rows)
+        return len(rows)
+
+    def tell(self, keys: Sequence[str], **values: Any) -> None:
+        """Write down what the user tells of some shots: place, darkness, gear, held, note, verdict, picked."""
+        if not values or set(values) - set(NAMES[1:]):
+            raise BrutoError("That is nothing that a logbook keeps of a shot.")
+        record_of({"key": "k", **values})
+        sets = ", ".join(f"{n} = ?" for n in values)
+        with self._writing() as base:
+            base.executemany(f"UPDATE shot SET {sets} WHERE key = ?", [(*values.values(), k) for k in keys])
+
+    def forget_shoot(self, name: str) -> int:
+        """Delete all records of a shoot, and what was noted of it. How many there were."""
+        with self._writing() as base:
+            count = base.execute("DELETE FROM shot WHERE shoot = ?", (name,)).rowcount
+            base.execute("DELETE FROM shoot WHERE name = ?", (name,))
+        return int(count)
+
+    def note_shoot(self, name: str, note: str | None = None, battery: tuple[float, float, float] | None = None) -> None:
+        """Note something of a shoot; `battery`: charge at its beginning and end, percent, and the hours between."""
+        with self._writing() as base:
+            base.execute("INSERT INTO shoot (name) VALUES (?) ON CONFLICT DO NOTHING", (name,))
+            if note is not None:
+                base.execute("UPDATE shoot SET note = ? WHERE name = ?", (note, name))
+            if battery is not None:
+                base.execute(
+                    "UPDATE shoot SET battery_from = ?, battery_to = ?, battery_hours = ? WHERE name = ?",
+                    (*battery, name),
+                )
+
+    # -- reading
+
+    def _asked(self, text: str, values: Sequence[Any] = ()) -> list[sqlite3.Row]:
+        try:
+            with closing(self._base.execute(text, values)) as found:
+                return found.fetchall()
+        except sqlite3.Error as error:
+            raise _said(error, self.place) from error
+
+    def page(self, offset: int = 0, limit: int = PAGE, order: str = "newest", **only: Any) -> list[Record]:
+        """Records in an order (see `ORDERS`); `only`: values that they have, of shoot, model, kind, place, …"""
+        where, values = self._where(only)
+        # by number first: the index alone is gone through up to the page
+        text = (
+            f"SELECT {', '.join(NAMES)} FROM shot WHERE id IN (SELECT id FROM shot{where} ORDER BY {ORDERS[order]} "
+            f"LIMIT ? OFFSET ?) ORDER BY {ORDERS[order]}"
+        )
+        return [Record(**dict(row)) for row in self._asked(text, (*values, limit, offset))]
+
+    def _where(self, only: dict[str, Any]) -> tuple[str, list[Any]]:
+        if set(only) - set(_FILTERS):
+            raise BrutoError("The logbook cannot be asked for that.")
+        return (" WHERE " + " AND ".join(f"{n} = ?" for n in only) if only else ""), list(only.values())
+
+    def count(self, **only: Any) -> int:
+        """How many records there are with some values."""
+        where, values = self._where(only)
+        return int(self._asked(f"SELECT count(*) FROM shot{where}", values)[0][0])
+
+    def shoots(self) -> list[ShootRow]:
+        """Shoots, the newest first."""
+        rows = self._asked(
+            "SELECT s.shoot AS name, count(*) AS shots, min(s.taken) AS begin, max(s.taken) AS end, "
+            "sum(s.picked != '') AS picked, coalesce(sum(s.bytes), 0) AS bytes, coalesce(n.note, '') AS note "
+            "FROM shot s LEFT JOIN shoot n ON n.name = s.shoot GROUP BY s.shoot ORDER BY end DESC"
+        )
+        return [ShootRow(**dict(row)) for row in rows]
+
+    def batteries(self) -> list[tuple[str, float, float, float]]:
+        """Shoots whose battery was noted: name, charge before and after, percent, and hours."""
+        rows = self._asked(
+            "SELECT name, battery_from, battery_to, battery_hours FROM shoot WHERE battery_hours > 0 ORDER BY name"
+        )
+        return [tuple(row) for row in rows]
+
+    def every(self, **only: Any) -> Iterator[Record]:
+        """All records with some values, in the order in which they were taken, some at a time."""
+        offset = 0
+        while some := self.page(offset, 5000, "taken", **only):
+            yield from some
+            offset += len(some)
+
+    # -- out and in
+
+    def exported(self, kind: str) -> str:
+        """All of it as text: "csv" (the shots), or "json" (and what is noted of shoots)."""
+        if kind == "csv":
+            return as_csv(self.every())
+        if kind != "json":
+            raise BrutoError(f"A logbook is exported as csv or json, not '{kind}'.")
+        shoots = [dict(r) for r in self._asked("SELECT * FROM shoot ORDER BY name")]
+        data = {"logbook": VERSION, "shots": [asdict(r) for r in self.every()], "shoots": shoots}
+        return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
+
+    def taken_in(self, text: str, kind: str) -> int:
+        """Take in what was exported; all of it or nothing. How many shots. Raises `BrutoError`."""
+        if len(text) > LARGEST_IMPORT:
+            raise BrutoError("This file is too large for a logbook.")
+        shoots: list[Any] = []
+        if kind == "csv":
+            records = from_csv(text)
+        else:
+            try:
+                data = json.loads(text)
+            except (ValueError, RecursionError) as error:
+                raise BrutoError(f"This is no JSON: {str(error)[:100]}.") from error
+            if not isinstance(data, dict) or not isinstance(data.get("shots"), list):
+                raise BrutoError("This file is none of a logbook: it has no 'shots'.")
+            records = [
+                record_of(r if isinstance(r, dict) else {}, f"Shot {k + 1}") for k, r in enumerate(data["shots"])
+            ]
+            shoots = [s for s in data.get("shoots", []) if isinstance(s, dict) and isinstance(s.get("name"), str)]
+        self.put(records)
+        for s in shoots:
+            charge = s.get("battery_from"), s.get("battery_to"), s.get("battery_hours")
+            whole = all(isinstance(v, int | float) for v in charge)
+            self.note_shoot(s["name"], str(s.get("note", ""))[:4000], charge if whole else None)  # type: ignore[arg-type]
+        return len(records)

@@ -1,0 +1,87 @@
+"""Exposures in steps that a phone offers: what is the same light, and what a wish becomes."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from bruto.errors import BrutoError
+
+NEAR_EV = 0.17
+"""EV by which an offered exposure may differ from the one wanted and count as the same: half a third of a stop."""
+
+
+@dataclass(frozen=True)
+class Setting:
+    """An ISO and a time in seconds."""
+
+    iso: float
+    seconds: float
+
+    def __post_init__(self) -> None:
+        if not (math.isfinite(self.iso) and 1 <= self.iso <= 1e7):
+            raise BrutoError(f"An ISO is from 1 to 10,000,000, not {self.iso:g}.")
+        if not (math.isfinite(self.seconds) and 1e-7 <= self.seconds <= 1e6):
+            raise BrutoError(f"A time is from 0.0000001 to 1,000,000 s, not {self.seconds:g}.")
+
+    @property
+    def gathered(self) -> float:
+        """How bright the picture becomes: ISO times seconds."""
+        return self.iso * self.seconds
+
+
+def ev_between(one: Setting, other: Setting) -> float:
+    """EV by which `other` is exposed more than `one`.
+
+    >>> ev_between(Setting(100, 1 / 100), Setting(200, 1 / 50))
+    2.0
+    """
+    return math.log2(other.gathered / one.gathered)
+
+
+@dataclass(frozen=True)
+class Same:
+    """An offered setting, and the `ev` by which it is off."""
+
+    setting: Setting
+    ev: float
+
+
+def equivalents(
+    wanted: Setting, isos: Sequence[float], seconds: Sequence[float], ev: float = 0.0, near: float = NEAR_EV
+) -> list[Same]:
+    """Settings that a phone offers and that expose as `wanted` does and `ev` more, by falling ISO.
+
+    For each ISO the nearest time; those farther off than `near` are left out. Where none is near, the nearest of all.
+    """
+    if not isos or not seconds:
+        raise BrutoError("The phone's ISOs and times are not known: give them, or open its shots once.")
+    target = Setting(wanted.iso, wanted.seconds).gathered * 2**ev
+    every = [
+        Same(Setting(i, s), math.log2(i * s / target))
+        for i in sorted(set(isos), reverse=True)
+        for s in [min(seconds, key=lambda s: abs(math.log2(i * s / target)))]
+    ]
+    found = [e for e in every if abs(e.ev) <= near + 1e-9]
+    return found or [min(every, key=lambda e: abs(e.ev))]
+
+
+def compensation(viewfinder_ev: float | None, room_ev: float = 0.0) -> float:
+    """What to dial so that the raw is as full as it may be: the learnt offset of the viewfinder's warning (it warns so
+    many EV early where positive), less `room_ev` to spare, in thirds.
+
+    >>> compensation(0.8, 0.3)
+    0.3333333333333333
+    """
+    wanted = (viewfinder_ev or 0.0) - room_ev
+    return math.floor(3 * wanted + 1e-6) / 3
+
+
+def as_json(wanted: Setting, found: Sequence[Same]) -> dict[str, Any]:
+    """As the command line tells it."""
+    return {
+        "wanted": {"iso": wanted.iso, "seconds": wanted.seconds},
+        "equivalent": [{"iso": s.setting.iso, "seconds": s.setting.seconds, "off_ev": round(s.ev, 3)} for s in found],
+    }

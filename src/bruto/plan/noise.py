@@ -1,0 +1,248 @@
+"""What a phone's measured noise foretells: which exposures are worth trying, and what long, many or bright cost."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy.optimize import nnls
+
+from bruto.errors import BrutoError
+
+GREY = 0.18
+"""Light of a middle grey, of saturation, in a frame that is exposed as phones expose."""
+SHADOW_EV = -3.0
+"""Of a shadow that is looked into, under grey."""
+ENOUGH_SNR = 4.0
+"""Signal over noise from which a shadow can be used."""
+SEEN = 1.15
+"""Times less noise that is seen at equal brightness."""
+ROOM_EV = 1.0
+"""EV of highlights that are a reason for another step."""
+
+
+@dataclass(frozen=True)
+class NoiseModel:
+    """Variance a x + b of light x (1 = saturation) by ISO: a = `photons` ISO, b = `fixed` + `amplified` ISO^2."""
+
+    photons: float
+    fixed: float
+    amplified: float
+
+    def at(self, iso: float) -> tuple[float, float]:
+        """a and b at an ISO."""
+        return self.photons * iso, self.fixed + self.amplified * iso * iso
+
+    def snr(self, x: float, iso: float) -> float:
+        """Signal over noise of light x at an ISO, in one pixel."""
+        a, b = self.at(iso)
+        return x / math.sqrt(max(a * max(x, 0.0) + b, 1e-30))
+
+
+def model_of(known: Mapping[float, tuple[float, float]]) -> NoiseModel:
+    """A model through a, b that were measured at some ISOs.
+
+    >>> model = model_of({100.0: (1e-4, 2e-6), 400.0: (4e-4, 17e-6)})
+    >>> [round(v * 1e6) for v in model.at(200.0)]
+    [200, 5]
+    """
+    some = {i: (a, b) for i, (a, b) in known.items() if i > 0 and a > 0 and b >= 0 and math.isfinite(a + b)}
+    if not some:
+        raise BrutoError("This phone's noise is not known: open some of its raws once, or give a and b at an ISO.")
+    photons = float(np.exp(np.median([math.log(a / i) for i, (a, _) in some.items()])))
+    b = np.array([max(v[1], 1e-12) for v in some.values()])
+    if len(some) == 1:
+        iso = next(iter(some))
+        return NoiseModel(photons, 0.0, float(b[0]) / iso**2)
+    design = np.array([[1.0, i * i] for i in some]) / b[:, None]
+    scale = design.max(axis=0)
+    found, _ = nnls(design / scale, np.ones(len(b)))
+    fixed, amplified = found / scale
+    return NoiseModel(photons, float(fixed), float(amplified))
+
+
+@dataclass(frozen=True)
+class Step:
+    """An exposure: where `grey` lies (of saturation), signal over noise of grey and of the shadow, and `room_ev` from
+    grey to full.
+    """
+
+    iso: float
+    seconds: float
+    grey: float
+    snr_grey: float
+    snr_shadow: float
+    room_ev: float
+
+    def as_json(self) -> dict[str, float]:
+        """As the command line tells it."""
+        return {
+            "iso": self.iso, "seconds": self.seconds, "grey": round(self.grey, 5),
+            "snr_grey": round(self.snr_grey, 2), "snr_shadow": round(self.snr_shadow, 3),
+            "room_ev": round(self.room_ev, 2),
+        }  # fmt: skip
+
+
+def step(model: NoiseModel, rate: float, iso: float, seconds: float, frames: int = 1) -> Step:
+    """An exposure of a scene whose grey reaches `rate` of saturation at ISO 1 in one second; mean of `frames`."""
+    grey = rate * iso * seconds
+    lower = math.sqrt(frames)
+    return Step(
+        iso, seconds, grey, model.snr(grey, iso) * lower, model.snr(grey * 2**SHADOW_EV, iso) * lower,
+        math.log2(1 / max(grey, 1e-12)),
+    )  # fmt: skip
+
+
+def rate_of(level: float, iso: float, seconds: float) -> float:
+    """Rate of a scene whose grey lies at `level` of saturation in a test shot."""
+    for name, value in (("A level", level), ("An ISO", iso), ("A time", seconds)):
+        if not (math.isfinite(value) and value > 0):
+            raise BrutoError(f"{name} is more than 0, not {value:g}.")
+    return level / (iso * seconds)
+
+
+def ladder(
+    model: NoiseModel, rate: float, isos: Sequence[float], seconds: Sequence[float], highlights_ev: float = 2.0
+) -> tuple[list[Step], list[Step]]:
+    """Steps of ISO and time that are worth trying in a scene, and those that are left out.
+
+    At one time, a higher ISO is worth a frame only where its read noise is seen to be lower at equal brightness (by
+    `SEEN`), and where what lies `highlights_ev` over grey still fits. The lowest ISO of each time is the anchor.
+    """
+    kept: list[Step] = []
+    out: list[Step] = []
+    for s in sorted(set(seconds)):
+        last: Step | None = None
+        for iso in sorted(set(isos)):
+            one = step(model, rate, iso, s)
+            worth = last is None or one.snr_shadow >= SEEN * last.snr_shadow
+            if one.room_ev < highlights_ev and last is not None:
+                worth = False
+            (kept if worth else out).append(one)
+            last = one if worth else last
+    return _different(kept, out), out
+
+
+def _different(kept: list[Step], out: list[Step]) -> list[Step]:
+    """Steps of which no other has more signal and more room."""
+    found: list[Step] = []
+    for one in kept:
+        beaten = any(
+            o.snr_shadow > one.snr_shadow * SEEN and o.room_ev >= one.room_ev - 1e-9 and o.seconds <= one.seconds
+            for o in kept
+        )
+        (out if beaten else found).append(one)
+    return found
+
+
+@dataclass(frozen=True)
+class Answer:
+    """One of the three ways in low light: `frames` of a step, `snr_grey` and `snr_shadow` of what they give together,
+    `blur_chance` (0..1) that a frame is blurred, `total_s` that it takes.
+    """
+
+    name: str
+    frames: int
+    step: Step
+    snr_grey: float
+    snr_shadow: float
+    blur_chance: float
+    total_s: float
+
+    def as_json(self) -> dict[str, Any]:
+        """As the command line tells it."""
+        return {
+            "name": self.name, "frames": self.frames, "iso": self.step.iso, "seconds": self.step.seconds,
+            "snr_grey": round(self.snr_grey, 2), "snr_shadow": round(self.snr_shadow, 3),
+            "blur_chance": round(self.blur_chance, 3), "total_s": round(self.total_s, 3),
+        }  # fmt: skip
+
+
+HAND_SPREAD = 0.55
+"""Spread of the logarithm (natural) of the time at which a hand blurs a frame, as far as a person's own is not
+learnt.
+"""
+
+
+def blur_chance(seconds: float, limit: float, spread: float = HAND_SPREAD) -> float:
+    """Chance that a frame held in the hand is blurred: half at the person's `limit`, log-normal about it.
+
+    >>> blur_chance(0.1, 0.1)
+    0.5
+    """
+    if not (limit > 0 and spread > 0 and seconds > 0):
+        raise BrutoError("A time and a person's limit are more than 0 s.")
+    return 0.5 * (1 + math.erf(math.log(seconds / limit) / (spread * math.sqrt(2))))
+
+
+def low_light(
+    model: NoiseModel, rate: float, isos: Sequence[float], seconds: Sequence[float], limit: float, pause: float = 0.5,
+    frames: int = 8,
+) -> list[Answer]:  # fmt: skip
+    """Three answers to low light: a tripod and a long time, a burst that is merged, and a higher ISO.
+
+    `limit`: seconds at which half of this person's frames are blurred; `frames` of the burst, `pause` between them.
+    """
+    if not isos or not seconds:
+        raise BrutoError("The phone's ISOs and times are not known: give them, or open its shots once.")
+
+    def nearest(values: Iterable[float], wanted: float) -> float:
+        return min(values, key=lambda v: abs(math.log(v / wanted)))
+
+    low = min(isos)
+    long = nearest(seconds, GREY / (rate * low))
+    hand = max((s for s in seconds if blur_chance(s, limit) <= 0.1), default=min(seconds))
+    iso = nearest(isos, GREY / (rate * hand))
+    found = []
+    for name, count, one, by_hand in (
+        ("tripod and long", 1, step(model, rate, low, long), False),
+        (f"burst of {frames}", frames, step(model, rate, iso, hand), True),
+        ("higher ISO", 1, step(model, rate, iso, hand), True),
+    ):
+        gain = math.sqrt(count)
+        found.append(Answer(
+            name, count, one, one.snr_grey * gain, one.snr_shadow * gain,
+            blur_chance(one.seconds, limit) if by_hand else 0.0, count * one.seconds + (count - 1) * pause,
+        ))  # fmt: skip
+    return found
+
+
+def bracket(
+    model: NoiseModel, iso: float, highlights_ev: float, shadows_ev: float, most_step: float = 3.0
+) -> list[float]:
+    """Exposures of a bracket, EV against the one that puts grey at `GREY`, for a scene that reaches from `shadows_ev`
+    to `highlights_ev` about grey: the lightest holds the highlights, the darkest has the shadows at a signal of
+    `ENOUGH_SNR` times the noise, and steps are no wider than `most_step`, so that neighbours overlap.
+
+    >>> bracket(NoiseModel(1e-6, 0, 1e-10), 50, 2.0, -3.0)
+    [0.0]
+    """
+    if not (math.isfinite(highlights_ev) and math.isfinite(shadows_ev) and shadows_ev < highlights_ev):
+        raise BrutoError("Highlights lie above shadows, both in EV about grey.")
+    darkest = min(0.0, math.floor(3 * (math.log2(1 / GREY) - highlights_ev) + 1e-9) / 3)
+    a, b = model.at(iso)
+    least = (ENOUGH_SNR**2 * a + math.sqrt(ENOUGH_SNR**4 * a * a + 4 * ENOUGH_SNR**2 * b)) / 2  # x / sqrt(a x + b)
+    lightest = max(0.0, math.ceil(3 * (math.log2(least / GREY) - shadows_ev) - 1e-9) / 3)
+    if lightest - darkest < 1 / 6:
+        return [0.0]
+    count = max(2, math.ceil((lightest - darkest) / most_step - 1e-9) + 1)
+    return [round(3 * (darkest + (lightest - darkest) * k / (count - 1))) / 3 for k in range(count)]
+
+
+def sizes(
+    binned: tuple[float, float], full: tuple[float, float], level: float = GREY * 2**SHADOW_EV, ratio: int = 4
+) -> dict[str, float]:
+    """Signal over noise of a frame at full resolution and of one that the phone binned, in one light: of single pixels,
+    and at equal output size, where `ratio` pixels of the full frame are averaged.
+    """
+    (a, b), (c, d) = binned, full
+    if min(a, b, c, d) < 0 or not level > 0:
+        raise BrutoError("Noise is not negative, and light is more than 0.")
+    one, other = level / math.sqrt(a * level + b), level / math.sqrt(c * level + d)
+    return {
+        "binned_snr": one, "full_snr_pixel": other, "full_snr_equal_size": other * math.sqrt(ratio),
+        "binned_better_by": one / max(other * math.sqrt(ratio), 1e-12),
+    }  # fmt: skip

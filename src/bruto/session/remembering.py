@@ -1,0 +1,107 @@
+"""Every measured shot leaves a record in the logbook by itself, some at a time, behind the window.
+
+Shots of the simulated phone go into a logbook of their own: what is made up is never learnt from.
+"""
+
+from __future__ import annotations
+
+import threading
+from functools import partial
+from pathlib import Path
+
+from psygnal import Signal
+
+from bruto.errors import BrutoError
+from bruto.logbook.noting import record_from
+from bruto.logbook.records import Record
+from bruto.logbook.store import Logbook, usual_place
+from bruto.sensor.report import SensorReport
+from bruto.session.shoot import Shoot
+from bruto.session.work import Post, Worker
+from bruto.shoot.shots import Shot
+from bruto.simphone.sensor_model import MAKE, MODEL
+
+BATCH, WAIT_S = 50, 0.5
+"""Shots that are written at once, and seconds for which more of them are waited for."""
+STEADY = ("trail",)
+"""Kinds of set whose frames stand on a tripod."""
+
+
+def demo_place() -> Path:
+    """Where the logbook of the simulated phone lies."""
+    return usual_place().with_name("logbook-demo.sqlite")
+
+
+class Remembering:
+    """`problem` tells once why nothing can be written down; `written` tells that there are new records."""
+
+    problem = Signal(str)
+    written = Signal()
+
+    def __init__(self, shoot: Shoot, post: Post) -> None:
+        self.shoot, self._post = shoot, post
+        self._worker = Worker("logbook", post, 10)  # its own: it waits for more shots
+        self._channel = self._worker.channel("logbook")
+        self._closing = threading.Event()
+        self._lock = threading.Lock()
+        self._waiting: dict[str, tuple[Shot, SensorReport, str, str, str]] = {}
+        self._told: set[str] = set()
+        shoot.measured.connect(self.note)
+        shoot.judged.connect(self.note)
+
+    def note(self, shot: Shot) -> None:
+        """Write down a shot, soon."""
+        report = self.shoot.reports.get(str(shot.main))
+        if report is None or shot.seen is None or shot.seen.merged:
+            return
+        held = "tripod" if self.shoot.set_of(shot).kind in STEADY else ""
+        verdict = self.shoot.verdicts.get(str(shot.main), "")
+        with self._lock:
+            self._waiting[str(shot.main)] = (shot, report, self.shoot.title, held, verdict)
+        self._channel.ask("logbook", self._write, self._done, self._failed)
+
+    def _take(self) -> list[tuple[Shot, SensorReport, str, str, str]]:
+        with self._lock:
+            some = list(self._waiting)[:BATCH]
+            return [self._waiting.pop(k) for k in some]
+
+    def _write(self) -> int:
+        if len(self._waiting) < BATCH:
+            self._closing.wait(WAIT_S)
+        count = 0
+        while some := self._take():
+            by_place: dict[Path, list[Record]] = {}
+            for shot, report, title, held, verdict in some:
+                seen = shot.seen
+                assert seen is not None
+                place = demo_place() if (seen.make, seen.model) == (MAKE, MODEL) else usual_place()
+                try:
+                    record = record_from(
+                        shot.main, seen, report, shoot=title, files=shot.files, verdict=verdict, held=held
+                    )
+                except (BrutoError, OSError):
+                    continue  # it is gone: it was told where it is shown
+                by_place.setdefault(place, []).append(record)
+            for place, records in by_place.items():
+                try:
+                    with Logbook(place) as book:
+                        count += book.put(records)
+                except (BrutoError, OSError) as error:  # told at once: a later request may take this one's place
+                    self._post(partial(self._failed, str(error)))
+        return count
+
+    def _done(self, count: int) -> None:
+        if count:
+            self.written.emit()
+
+    def _failed(self, why: str) -> None:
+        if why not in self._told:
+            self._told.add(why)
+            self.problem.emit(why)
+
+    def finish(self) -> None:
+        """Write what waits, before the window closes."""
+        self._closing.set()
+        self._worker.close()
+        if self._waiting:
+            self._write()

@@ -1,0 +1,246 @@
+"""The logbook's store: what is put comes back, what is damaged or newer is only read, what is killed is whole."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+import unittest
+from dataclasses import replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from unittest import mock
+
+import numpy as np
+
+from bruto.errors import BrutoError
+from bruto.logbook.records import NAMES, Record, as_csv, from_csv, record_of
+from bruto.logbook.store import VERSION, Logbook
+
+KILLS = int(os.environ.get("BRUTO_KILLS", "12"))
+"""Kills while writing; a whole run of them is 500."""
+
+
+def some(count: int, shoot: str = "the pans", begin: int = 0) -> list[Record]:
+    random = np.random.default_rng(begin)
+    return [
+        Record(
+            key=f"{shoot}-{k:07d}", shoot=shoot, name=f"saltern-{k:04d}",
+            taken=f"2026-{1 + k % 12:02d}-{1 + k % 28:02d}T{k % 24:02d}:{k % 60:02d}:00", make="Vessar",
+            model="Vessar Tide 4", focal_mm=5.9, focal_35mm=26.0, kind="mosaic", width=4032, height=3024,
+            iso=float(50 * 2 ** (k % 8)), exposure_s=float(random.uniform(0.001, 1)), noise_a=1e-4, noise_b=2e-6,
+            bytes=24_000_000 + k, place="Orrin Saltern" if k % 3 else "", verdict="good" if k % 5 else "",
+        )
+        for k in range(begin, begin + count)
+    ]  # fmt: skip
+
+
+class StoreTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(TemporaryDirectory()))
+        self.place = self.folder / "logbook.sqlite"
+
+    def book(self) -> Logbook:
+        book = Logbook(self.place)
+        self.addCleanup(book.close)
+        return book
+
+
+class Keeping(StoreTest):
+    def test_what_is_put_comes_back(self) -> None:
+        made = some(30)
+        with Logbook(self.place) as book:
+            self.assertEqual(book.problem, "")
+            self.assertEqual(book.put(made), 30)
+        book = self.book()
+        self.assertEqual(sorted(book.every(), key=lambda r: r.key), made)
+        self.assertEqual([r.taken for r in book.page(0, 5)], sorted((r.taken for r in made), reverse=True)[:5])
+        self.assertEqual(book.count(place="Orrin Saltern"), 20)
+        self.assertEqual({r.iso for r in book.page(iso=100.0)}, {100.0})
+        row = book.shoots()[0]
+        self.assertEqual((row.name, row.shots, row.bytes), ("the pans", 30, sum(r.bytes for r in made)))
+
+    def test_a_shot_is_known_by_its_content(self) -> None:
+        """A file that moved to another shoot has one record, and keeps what was told of it."""
+        book = self.book()
+        book.put(some(3))
+        book.tell(["the pans-0000001"], note="steady", gear="clamp", darkness=21.2, held="tripod")
+        book.put([replace(some(3)[1], shoot="moved", noise_a=2e-4, note="", place="")])
+        self.assertEqual(book.count(), 3)
+        found = book.page(shoot="moved")[0]
+        self.assertEqual((found.note, found.gear, found.darkness, found.held), ("steady", "clamp", 21.2, "tripod"))
+        self.assertEqual((found.noise_a, found.place), (2e-4, "Orrin Saltern"))
+
+    def test_a_shoot_is_forgotten_by_one_action(self) -> None:
+        book = self.book()
+        book.put([*some(5), *some(4, "the sluice")])
+        book.note_shoot("the pans", "windy", (90.0, 62.0, 3.5))
+        self.assertEqual(book.batteries(), [("the pans", 90.0, 62.0, 3.5)])
+        self.assertEqual(book.forget_shoot("the pans"), 5)
+        self.assertEqual([r.name for r in book.shoots()], ["the sluice"])
+        self.assertEqual(book.batteries(), [])
+
+    def test_out_and_in_again(self) -> None:
+        odd = Record(key="odd", note='=1+1, "quoted"\nsecond line – ümläut', iso=1 / 3, exposure_s=1e-5, bytes=2**40)
+        book = self.book()
+        book.put([*some(20), odd])
+        book.note_shoot("the pans", "windy", (90.0, 62.0, 3.5))
+        for kind in ("csv", "json"):
+            text = book.exported(kind)
+            with Logbook(self.folder / f"{kind}.sqlite") as other:
+                self.assertEqual(other.taken_in(text, kind), 21)
+                self.assertEqual(list(other.every()), list(book.every()))
+                self.assertEqual(other.taken_in(text, kind), 21)  # twice changes nothing
+                self.assertEqual(other.count(), 21)
+                if kind == "json":
+                    self.assertEqual(other.batteries(), book.batteries())
+                    self.assertEqual(other.exported("json"), text)
+
+    def test_what_is_no_record(self) -> None:
+        for data, said in (
+            ({}, "no 'key'"), ({"key": "a", "iso": "many"}, "'iso'"), ({"key": "a", "iso": float("nan")}, "'iso'"),
+            ({"key": "a", "note": "x" * 5000}, "'note'"), ({"key": "a", "held": "teeth"}, "'held'"),
+            ({"key": "a", "bytes": True}, "'bytes'"),
+        ):  # fmt: skip
+            with self.subTest(said), self.assertRaisesRegex(BrutoError, said):
+                record_of(data)
+        book = self.book()
+        book.put(some(2))
+        for text, kind in (
+            ("a,b\n1,2\n", "csv"), ("key,iso\nx,many\n", "csv"), ("{", "json"), ("[]", "json"),
+            ('{"shots": [3]}', "json"),
+            ('{"shots": [{"key": "good"}, {"key": "bad", "iso": "x"}]}', "json"), ("[" * 100000, "json"),
+        ):  # fmt: skip
+            with self.subTest(text[:40]), self.assertRaises(BrutoError):
+                book.taken_in(text, kind)
+        self.assertEqual(book.count(), 2)
+        self.assertEqual(from_csv(as_csv(some(2))), some(2))
+        with self.assertRaises(BrutoError):
+            book.page(key="x")
+        with self.assertRaises(BrutoError):
+            book.tell(["a"], key="b")
+        self.assertEqual(set(NAMES), set(some(1)[0].__dataclass_fields__))
+
+
+class Bad(StoreTest):
+    def test_a_newer_one_is_only_read(self) -> None:
+        with Logbook(self.place) as book:
+            book.put(some(4))
+        with sqlite3.connect(self.place) as base:
+            base.execute(f"PRAGMA user_version = {VERSION + 1}")
+        base.close()
+        before = self.place.read_bytes()
+        book = self.book()
+        self.assertIn("newer version", book.problem)
+        self.assertEqual(book.count(), 4)
+        with self.assertRaisesRegex(BrutoError, "newer version"):
+            book.put(some(1))
+        book.close()
+        self.assertEqual(self.place.read_bytes(), before)
+
+    def test_a_damaged_one_is_kept_aside_and_never_emptied(self) -> None:
+        with Logbook(self.place) as book:
+            book.put(some(3000))
+        whole = self.place.read_bytes()
+        for name, bad in (
+            ("head", b"\x00" * 100 + whole[100:]), ("text", b"this is no database at all, but text" * 50),
+            ("middle", whole[: len(whole) // 2] + b"\xff" * 8192 + whole[len(whole) // 2 + 8192 :]),
+            ("cut", whole[: len(whole) // 3]),
+        ):  # fmt: skip
+            with self.subTest(name):
+                place = self.folder / f"{name}.sqlite"
+                place.write_bytes(bad)
+                with Logbook(place) as book:
+                    self.assertIn("damaged", book.problem)
+                    with self.assertRaises(BrutoError):
+                        book.put(some(1))
+                self.assertEqual(place.read_bytes(), bad)
+                aside = list(self.folder.glob(f"{name}.sqlite.damaged-*"))
+                self.assertEqual([p.read_bytes() for p in aside], [bad])
+
+    def test_another_window_writes(self) -> None:
+        book = self.book()
+        book.put(some(1))
+        other = sqlite3.connect(self.place, isolation_level=None)
+        self.addCleanup(other.close)
+        other.execute("BEGIN IMMEDIATE")
+        book._base.execute("PRAGMA busy_timeout = 50")
+        with self.assertRaisesRegex(BrutoError, "another window"):
+            book.put(some(2))
+        self.assertEqual(book.count(), 1)  # reading goes on meanwhile
+        other.execute("ROLLBACK")
+        book.put(some(2))
+        self.assertEqual(book.count(), 2)
+
+    def test_no_room_leaves_what_was(self) -> None:
+        book = self.book()
+        book.put(some(100))
+        pages = book._base.execute("PRAGMA page_count").fetchone()[0]
+        book._base.execute(f"PRAGMA max_page_count = {pages + 4}")
+        with self.assertRaisesRegex(BrutoError, "no room"):
+            book.put(some(20000, begin=100))
+        self.assertEqual(book.count(), 100)
+        book._base.execute("PRAGMA max_page_count = 1000000")
+        book.put(some(10, begin=100))
+        self.assertEqual(book.count(), 110)
+
+    def test_a_folder_without_permission(self) -> None:
+        opened = mock.patch("sqlite3.connect", side_effect=sqlite3.OperationalError("unable to open database file"))
+        with opened, self.assertRaises((BrutoError, sqlite3.Error)):
+            Logbook(self.place)
+
+
+WRITER = """
+import sys
+from pathlib import Path
+from bruto.logbook.store import Logbook
+from tests.logbook.test_store import some
+book = Logbook(Path(sys.argv[1]))
+begin = book.count()
+print("ready", flush=True)
+while True:
+    book.put(some(50, begin=begin))
+    begin += 50
+    print(begin, flush=True)
+"""
+
+
+class Killed(StoreTest):
+    def test_nothing_is_lost_and_nothing_half_written(self) -> None:
+        """What was told to be written is there after a kill, and batches are there whole."""
+        random = np.random.default_rng(2)
+        env = {**os.environ, "PYTHONPATH": os.pathsep.join([str(Path(__file__).parents[2]), *sys.path])}
+        for _ in range(KILLS):
+            writer = subprocess.Popen(
+                [sys.executable, "-c", WRITER, str(self.place)], stdout=subprocess.PIPE, text=True, env=env
+            )
+            assert writer.stdout is not None
+            told = 0
+            self.assertEqual(writer.stdout.readline(), "ready\n")
+            time.sleep(float(random.uniform(0, 0.05)))
+            writer.send_signal(signal.SIGKILL)
+            for line in writer.stdout.read().split():
+                told = int(line)
+            writer.wait()
+            writer.stdout.close()
+            with Logbook(self.place) as book:
+                self.assertEqual(book.problem, "")
+                count = book.count()
+                self.assertGreaterEqual(count, told)
+                self.assertEqual(count % 50, 0)
+                self.assertEqual(book._base.execute("PRAGMA integrity_check").fetchone()[0], "ok")
+
+
+class Json(unittest.TestCase):
+    def test_a_shoots_note_that_is_no_note_is_passed_over(self) -> None:
+        with TemporaryDirectory() as name, Logbook(Path(name) / "l.sqlite") as book:
+            data = {"shots": [{"key": "a"}], "shoots": [3, {"name": 4}, {"name": "b", "battery_from": "x"}]}
+            self.assertEqual(book.taken_in(json.dumps(data), "json"), 1)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,130 @@
+"""`bruto plan …`: what the contract names is there, and wrong input is told."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from dataclasses import replace
+from datetime import datetime, timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import numpy as np
+from typer.testing import CliRunner
+
+import bruto.cli.planning  # noqa: F401  it adds the commands
+from bruto.cli import app
+from bruto.cli.planning import number, numbers
+from bruto.container.dng_writer import write_dng
+from bruto.errors import BrutoError
+from bruto.simphone.capture import sample_tags
+from tests.shots import SMALL, raw_of
+
+
+def run(*arguments: object) -> dict:
+    ran = CliRunner().invoke(app, ["plan", *map(str, arguments), "--json"])
+    assert ran.exit_code == 0, f"{ran.output} {ran.exception}"
+    return json.loads(ran.stdout)
+
+
+class Contract(unittest.TestCase):
+    def test_stars(self) -> None:
+        found = run(
+            "stars", "--focal-35mm", 26, "--f-number", 1.9, "--pixel-um", 1.95, "--focal-mm", 5.9, "--declination", 40,
+            "--offered", "1/3,1,4,8,13,20",
+        )  # fmt: skip
+        self.assertEqual([r["name"] for r in found["rules"]], ["500", "aperture-pitch"])
+        self.assertEqual([o["seconds"] for o in found["offered"]][:2], [1 / 3, 1.0])
+        self.assertEqual(found["offered"][-2]["within"], ["500", "aperture-pitch"])
+        self.assertEqual(set(found["stack"]) >= {"frames", "seconds"}, True)
+
+    def test_night_and_day(self) -> None:
+        where = ("--latitude", 41, "--longitude", 8.5, "--date", "2026-12-05", "--zone", "CET")
+        found = run("night", *where, "--target", "10.68,41.27")
+        self.assertGreaterEqual(
+            set(found["sun"]),
+            {"set", "rise", "civil_end", "nautical_end", "astronomical_end", "astronomical_begin", "civil_begin"},
+        )
+        self.assertGreaterEqual(set(found["moon"]), {"rise", "set", "illuminated_percent"})
+        self.assertEqual(set(found["dark"][0]), {"from", "to"})
+        self.assertGreaterEqual(
+            set(found["galactic_centre"]), {"rise", "set", "highest", "altitude_deg", "azimuth_deg"}
+        )
+        self.assertEqual(set(found["track"][0]), {"time", "altitude_deg", "azimuth_deg"})
+        self.assertTrue(found["track"][0]["time"].endswith("+01:00"))
+        self.assertGreater(found["target"]["altitude_deg"], 85)
+        day = run("day", *where, "--facade", 270)
+        self.assertEqual(set(day["facade"]["light"][0]), {"from", "to"})
+        polar = run("night", "--latitude", 80, "--longitude", 0, "--date", "2026-06-21")
+        self.assertEqual((polar["sun"]["set"], polar["sun"]["civil_end"], polar["dark"]), (None, None, []))
+
+    def test_interval_by_frames(self) -> None:
+        begin, tags = datetime(2026, 6, 21, 23), sample_tags()
+        with TemporaryDirectory() as name:
+            at = 0.0
+            for k in range(12):
+                at += 16.4 if k != 7 else 2 * 16.4
+                taken = (begin + timedelta(seconds=at)).strftime("%Y:%m:%d %H:%M:%S")
+                seconds = 2.0 if k == 0 else 15.0  # the first is a test shot
+                write_dng(
+                    Path(name) / f"sky-{k:02d}.dng", np.full((32, 32), 300, np.uint16),
+                    replace(tags, taken=taken, exposure_s=seconds), np.zeros((8, 8, 3), np.uint8),
+                )  # fmt: skip
+            found = run("interval", "--exposure", 15, "--frames", name, "--duration", 3600)
+        self.assertAlmostEqual(found["pause_s"], 1.4, delta=0.15)
+        self.assertEqual(found["missed"], [{"after": "sky-06.dng", "frames": 1}])
+        self.assertIn(found["frames"], (218, 219, 220))
+        plain = run("interval", "--exposure", "1/2", "--pause", 0.5, "--duration", 10)
+        self.assertEqual((plain["interval_s"], plain["frames"], plain["missed"]), (1.0, 10, []))
+
+    def test_what_a_raw_tells(self) -> None:
+        raw = raw_of("sluice", size=SMALL)
+        found = run("bracket", raw)
+        self.assertEqual(found["frames"], len(found["ev"]))
+        self.assertEqual(found["one_is_enough"], found["frames"] == 1)
+        self.assertTrue(run("ladder", "--level", 0.05, "--iso", 400, "--shutter", 4, "--like", raw)["try"])
+        self.assertEqual(
+            len(run("lowlight", "--level", 0.05, "--iso", 400, "--shutter", "1/4", "--like", raw)["answers"]), 3
+        )
+        self.assertTrue(run("exposure", "--iso", 100, "--shutter", "1/50", "--like", raw)["equivalent"])
+        self.assertTrue(run("stars", "--like", raw)["offered"])
+        self.assertAlmostEqual(run("filter", "--plain", raw, "--filtered", raw)["stops_lost"], 0.0)
+
+    def test_the_others(self) -> None:
+        self.assertEqual(run("size", "--zoom", 2)["width"], 2016)
+        self.assertLess(
+            run("size", "--binned", "1e-4:1e-6", "--full", "4e-4:16e-6")["noise"]["full_snr_equal_size"], 1e3
+        )
+        depth = ("depth", "--focal-mm", 5.9, "--focal-35mm", 26, "--f-number", 1.9, "--distance")
+        self.assertIsNone(run(*depth, 20)["far_m"])
+        self.assertFalse(run("space", "--frames", 1000, "--free-gb", 2)["fits"])
+        self.assertEqual(run("filter", "--holder", 37, "--thread", 52)["rings_mm"][0][0], 37)
+
+    def test_what_is_wrong_is_told(self) -> None:
+        for arguments, said in (
+            (("stars",), "--focal-35mm"), (("stars", "--focal-35mm", 0), "equivalent"),
+            (("stars", "--focal-35mm", 26, "--offered", "1/0"), "no number"),
+            (("interval", "--exposure", 3), "--pause"), (("interval", "--exposure", -3, "--pause", 1), "not negative"),
+            (("interval", "--exposure", 3, "--frames", "/nowhere"), "nowhere"),
+            (("night", "--latitude", 91, "--longitude", 0, "--date", "2026-01-01"), "latitude"),
+            (("night", "--latitude", 0, "--longitude", 0, "--date", "soon"), "date"),
+            (("day", "--latitude", 0, "--longitude", 0, "--date", "2026-01-01", "--zone", "X/Y"), "zone"),
+            (("bracket",), "test raw"), (("filter",), "--shutter"),
+            (("exposure", "--iso", 100, "--shutter", 1), "known"),
+        ):  # fmt: skip
+            ran = CliRunner().invoke(app, ["plan", *map(str, arguments)])
+            with self.subTest(arguments):
+                self.assertIsInstance(ran.exception, BrutoError)
+                self.assertIn(said, str(ran.exception))
+
+    def test_numbers(self) -> None:
+        self.assertEqual(
+            (number("1/50"), number("2.5 s"), numbers("1/3, 1"), numbers("")), (0.02, 2.5, (1 / 3, 1.0), ())
+        )
+        for bad in ("", "a", "1/0", "1,2"):
+            with self.assertRaises(BrutoError):
+                number(bad)
+
+
+if __name__ == "__main__":
+    unittest.main()
