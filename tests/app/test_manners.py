@@ -20,7 +20,7 @@ from bruto.app.ledger.rows import Track
 from tests.app.windows import LEFT, WindowTest, pixels
 
 KEY = Qt.Key
-TASKS = ("Intake", "Correct", "Compare", "Merge", "Deliver")
+TASKS = ("Intake", "Correct", "Compare", "Merge", "Deliver", "Logbook")
 NONE = Qt.KeyboardModifier.NoModifier
 MOST_CHANGED = 1 / 3
 """Share of a widget's pixels that the focus may change: a ring, never a fill."""

@@ -176,6 +176,24 @@ class Bad(StoreTest):
         book.put(some(2))
         self.assertEqual(book.count(), 2)
 
+    def test_many_begin_at_once(self) -> None:
+        """Eight threads that find no logbook yet: it is begun once, and all of them write."""
+        from concurrent.futures import ThreadPoolExecutor
+
+        def begin(k: int) -> str:
+            with Logbook(self.place) as book:
+                if not book.problem:
+                    book.put(some(20, f"shoot {k}"))
+                return book.problem
+
+        for _ in range(6):
+            for old in self.folder.glob("logbook.sqlite*"):
+                old.unlink()
+            with ThreadPoolExecutor(8) as pool:
+                self.assertEqual(list(pool.map(begin, range(8))), [""] * 8)
+            with Logbook(self.place) as book:
+                self.assertEqual(book.count(), 160)
+
     def test_no_room_leaves_what_was(self) -> None:
         book = self.book()
         book.put(some(100))

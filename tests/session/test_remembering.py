@@ -42,8 +42,9 @@ class RememberingTest(unittest.TestCase):
         self.assertEqual(self.problems, [])
         self.assertFalse(usual_place().exists())
         with Logbook(demo_place()) as book:
-            found = list(book.every())
+            found = list(book.every(shoot="the sluice"))
             self.assertEqual(len(found), 3)
+            self.assertEqual(book.count(), 43)  # with what the invented phone took before
             one = next(r for r in found if r.name == first.name)
             self.assertEqual((one.shoot, one.verdict, one.iso, one.kind), ("the sluice", "keep", 400.0, "mosaic"))
             self.assertGreater(one.noise_a, 0)
@@ -60,8 +61,8 @@ class RememberingTest(unittest.TestCase):
         self.measured()
         again.finish()
         with Logbook(demo_place()) as book:
-            self.assertEqual([s.name for s in book.shoots()], ["elsewhere"])
-            self.assertEqual(book.count(), 3)
+            self.assertEqual(book.count(shoot="elsewhere"), 3)
+            self.assertEqual(book.count(shoot="the sluice"), 0)
 
     def test_a_real_phone_has_the_users_logbook(self) -> None:
         shot = self.shoot.shots[0]

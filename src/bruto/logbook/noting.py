@@ -48,10 +48,13 @@ def record_from(
     measured: dict[str, Any] = {}
     if report is not None:
         a, b = report.noise_measured
+        blur = report.motion_px
+        if blur is None and report.edge_blur_px is not None:
+            blur = 0.0  # there are edges, and none of them tells of a movement
         measured = {
             "noise_a": a if a > 0 else None, "noise_b": b if a > 0 else None,
             "noise_error": report.noise_interval[1], "headroom_ev": report.headroom_ev,
-            "viewfinder_ev": report.preview_offset_ev, "blur_px": report.motion_px, "blur_deg": report.motion_degrees,
+            "viewfinder_ev": report.preview_offset_ev, "blur_px": blur, "blur_deg": report.motion_degrees,
             "sharpness": report.sharpest,
         }  # fmt: skip
     width, height = seen.size

@@ -10,6 +10,7 @@ import filecmp
 import json
 import shutil
 import sqlite3
+import time
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import closing, contextmanager
 from dataclasses import asdict, dataclass
@@ -77,7 +78,7 @@ class Logbook:
         self.problem = ""
         own_folder(self.place.parent)
         try:
-            self._base = self._opened()
+            self._base = self._opened_in_time()
         except sqlite3.DatabaseError as error:
             text = str(error)
             if not ("malformed" in text or "not a database" in text or "corrupt" in text):
@@ -94,6 +95,17 @@ class Logbook:
         base.row_factory = sqlite3.Row
         return base
 
+    def _opened_in_time(self) -> sqlite3.Connection:
+        """Open it; two that begin a logbook at once are in each other's way for a moment, whatever SQLite waits for."""
+        end = time.monotonic() + BUSY_S
+        while True:
+            try:
+                return self._opened()
+            except sqlite3.OperationalError as error:
+                if "locked" not in str(error) or time.monotonic() > end:
+                    raise
+                time.sleep(0.02)
+
     def _opened(self) -> sqlite3.Connection:
         base = self._connected(f"{self.place.absolute().as_uri()}?mode=rwc")
         try:
@@ -104,7 +116,8 @@ class Logbook:
                     "is written to it."
                 )
                 return base
-            base.execute("PRAGMA journal_mode = WAL")
+            if base.execute("PRAGMA journal_mode").fetchone()[0] != "wal":
+                base.execute("PRAGMA journal_mode = WAL")
             base.execute("PRAGMA synchronous = NORMAL")
             base.execute("PRAGMA cache_size = -32000")
             if version < VERSION:
@@ -271,6 +284,16 @@ class Logbook:
             "FROM shot s LEFT JOIN shoot n ON n.name = s.shoot GROUP BY s.shoot ORDER BY end DESC"
         )
         return [ShootRow(**dict(row)) for row in rows]
+
+    def phones(self) -> list[str]:
+        """Models of the phones that shots were taken with."""
+        # from one to the next in the index: a distinct count would go through all rows
+        rows = self._asked(
+            "WITH RECURSIVE m(model) AS (SELECT min(model) FROM shot UNION ALL "
+            "SELECT (SELECT min(model) FROM shot WHERE model > m.model) FROM m WHERE m.model IS NOT NULL) "
+            "SELECT model FROM m WHERE model IS NOT NULL"
+        )
+        return [str(row[0]) for row in rows]
 
     def batteries(self) -> list[tuple[str, float, float, float]]:
         """Shoots whose battery was noted: name, charge before and after, percent, and hours."""

@@ -13,16 +13,19 @@ from psygnal import Signal
 
 from bruto.errors import BrutoError
 from bruto.logbook.noting import record_from
-from bruto.logbook.records import Record
+from bruto.logbook.records import Record, record_of
 from bruto.logbook.store import Logbook, usual_place
 from bruto.sensor.report import SensorReport
 from bruto.session.shoot import Shoot
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import Shot
+from bruto.simphone.history import history
 from bruto.simphone.sensor_model import MAKE, MODEL
 
 BATCH, WAIT_S = 50, 0.5
 """Shots that are written at once, and seconds for which more of them are waited for."""
+Noted = tuple[Shot, SensorReport, str, str, str]
+"""A shot, what was measured, its shoot, how it was held, and its verdict."""
 STEADY = ("trail",)
 """Kinds of set whose frames stand on a tripod."""
 
@@ -44,7 +47,7 @@ class Remembering:
         self._channel = self._worker.channel("logbook")
         self._closing = threading.Event()
         self._lock = threading.Lock()
-        self._waiting: dict[str, tuple[Shot, SensorReport, str, str, str]] = {}
+        self._waiting: dict[str, Noted] = {}
         self._told: set[str] = set()
         shoot.measured.connect(self.note)
         shoot.judged.connect(self.note)
@@ -60,7 +63,7 @@ class Remembering:
             self._waiting[str(shot.main)] = (shot, report, self.shoot.title, held, verdict)
         self._channel.ask("logbook", self._write, self._done, self._failed)
 
-    def _take(self) -> list[tuple[Shot, SensorReport, str, str, str]]:
+    def _take(self) -> list[Noted]:
         with self._lock:
             some = list(self._waiting)[:BATCH]
             return [self._waiting.pop(k) for k in some]
@@ -68,10 +71,11 @@ class Remembering:
     def _write(self) -> int:
         if len(self._waiting) < BATCH:
             self._closing.wait(WAIT_S)
-        count = 0
+        count, late = 0, []
         while some := self._take():
-            by_place: dict[Path, list[Record]] = {}
-            for shot, report, title, held, verdict in some:
+            by_place: dict[Path, list[tuple[Noted, Record]]] = {}
+            for noted in some:
+                shot, report, title, held, verdict = noted
                 seen = shot.seen
                 assert seen is not None
                 place = demo_place() if (seen.make, seen.model) == (MAKE, MODEL) else usual_place()
@@ -81,13 +85,19 @@ class Remembering:
                     )
                 except (BrutoError, OSError):
                     continue  # it is gone: it was told where it is shown
-                by_place.setdefault(place, []).append(record)
+                by_place.setdefault(place, []).append((noted, record))
             for place, records in by_place.items():
                 try:
                     with Logbook(place) as book:
-                        count += book.put(records)
+                        if place == demo_place() and not book.problem and not book.count():
+                            book.put(record_of(r) for r in history())  # so that there is something to look back at
+                        count += book.put([r for _, r in records])
                 except (BrutoError, OSError) as error:  # told at once: a later request may take this one's place
                     self._post(partial(self._failed, str(error)))
+                    late += [noted for noted, _ in records]
+        with self._lock:
+            for noted in late:  # they are written with the next ones, if that goes then
+                self._waiting.setdefault(str(noted[0].main), noted)
         return count
 
     def _done(self, count: int) -> None:

@@ -21,6 +21,7 @@ from bruto.session.edit import Edit
 from bruto.session.gauge import Gauge
 from bruto.session.grid import Grid
 from bruto.session.leaving import leaving
+from bruto.session.looking_back import LookingBack
 from bruto.session.merging import Merging
 from bruto.session.open_shots import OpenShots
 from bruto.session.remembering import Remembering
@@ -70,6 +71,8 @@ class Session:
         self.using = Using(self.shoot, self.opened, self.bulk, self.background, post)
         self.using.told.connect(lambda text: self.told.emit(text))
         self.logbook = Remembering(self.shoot, post)
+        self.looking_back = LookingBack(self.shoot, self.logbook, self.background, post)
+        self.looking_back.told.connect(lambda text: self.told.emit(text))
         self._take_in = self.background.channel("taking in")
         self.bulk.written.connect(self.starting.again)
         self.shoot.opened.connect(lambda: self.starting.follow(self.shoot.shots))
@@ -83,6 +86,7 @@ class Session:
             self.reports.message,
             self.using.message,
             self.logbook.problem,
+            self.looking_back.message,
         ):
             signal.connect(self.say)
 

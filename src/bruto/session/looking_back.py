@@ -1,0 +1,258 @@
+"""What the logbook shows: its shoots, what is learnt of a phone, and answers to ready questions."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from psygnal import Signal
+
+from bruto.errors import BrutoError
+from bruto.logbook import learn
+from bruto.logbook.records import Record
+from bruto.logbook.store import Logbook, ShootRow, usual_place
+from bruto.publish import write_new
+from bruto.session.remembering import Remembering, demo_place
+from bruto.session.shoot import Shoot
+from bruto.session.work import Post, Worker
+from bruto.shoot.verdicts import KEPT
+from bruto.simphone.sensor_model import MAKE, MODEL
+from bruto.storage.outputs import Outputs
+
+MOST_SHOTS = 500
+"""Shots of a list at most."""
+MOST_LEARNT = 20_000
+"""Shots of a phone that are learnt from, the newest."""
+STARS_S = 1.0
+"""Seconds from which a shot at night may be one of stars."""
+QUESTIONS = {
+    "stars": "What worked for stars?",
+    "place": "This place before?",
+    "clean": "Which ISO is still clean?",
+}
+
+
+@dataclass(frozen=True)
+class Group:
+    """Shots of one lens, kind and size with what is learnt of their noise."""
+
+    title: str
+    noise: learn.LearntNoise
+    shots: tuple[Record, ...]
+
+
+@dataclass(frozen=True)
+class LookBack:
+    """What is shown. `made_up`: the shots are those of the simulated phone; `title` and `answer` of the `shots`."""
+
+    made_up: bool = False
+    problem: str = ""
+    count: int = 0
+    shoots: tuple[ShootRow, ...] = ()
+    phones: tuple[str, ...] = ()
+    phone: str = ""
+    groups: tuple[Group, ...] = ()
+    hand: learn.Hand | None = None
+    hand_shots: tuple[Record, ...] = ()
+    hand_said: str = ""
+    viewfinder: dict[str, learn.Learnt] | None = None
+    pace: dict[str, learn.Learnt] | None = None
+    storage: dict[str, learn.Learnt] | None = None
+    battery: learn.Learnt | None = None
+    shoot: str = ""
+    title: str = ""
+    answer: str = ""
+    shots: tuple[Record, ...] = ()
+
+
+def _span(values: Sequence[float], unit: str) -> str:
+    """Least and greatest of values as words."""
+    low, high = min(values), max(values)
+    return f"{low:g}{unit}" if low == high else f"{low:g} to {high:g}{unit}"
+
+
+def plain_iso(iso: float) -> str:
+    """An ISO in two figures, rounded down.
+
+    >>> plain_iso(452.3), plain_iso(1290.0)
+    ('450', '1200')
+    """
+    step = 10 ** max(math.floor(math.log10(max(iso, 1.0))) - 1, 0)
+    return f"{math.floor(iso / step) * step:.0f}"
+
+
+def _of_phone(book: Logbook, phone: str) -> dict[str, Any]:
+    """What is learnt of a phone."""
+    mine = book.page(0, MOST_LEARNT, "newest", model=phone)
+    by: dict[tuple, list[Record]] = {}
+    for r in mine:
+        by.setdefault((r.focal_35mm or 0.0, r.kind, round((r.width or 0) * (r.height or 0) / 1e6)), []).append(r)
+    groups = []
+    for (focal, kind, megapixels), some in sorted(by.items(), key=lambda g: -len(g[1])):
+        try:
+            groups.append(Group(f"{focal:.0f} mm, {kind}, {megapixels} MP", learn.noise(some), tuple(some)))
+        except BrutoError:
+            continue
+    found: dict[str, Any] = {
+        "groups": tuple(groups), "viewfinder": learn.viewfinder(mine), "pace": learn.pace(mine),
+        "storage": learn.storage(mine), "hand": None, "hand_said": "",
+        "hand_shots": tuple(r for r in mine if r.held == "hand" and r.blur_px is not None and r.exposure_s),
+    }  # fmt: skip
+    try:
+        found["hand"] = learn.hand(mine)
+    except BrutoError as error:
+        found["hand_said"] = str(error)
+    return found
+
+
+def _stars(book: Logbook, phone: str) -> tuple[str, list[Record]]:
+    """Long exposures, those that were kept first."""
+    night = [r for r in book.page(0, MOST_LEARNT, model=phone) if (r.exposure_s or 0) >= STARS_S]
+    kept = [r for r in night if r.verdict in KEPT]
+    if not night:
+        return "No shot of a second or longer is in the logbook yet.", []
+    use = kept or night
+    isos, times = [r.iso for r in use if r.iso], [r.exposure_s for r in use if r.exposure_s]
+    how = f"{len(kept)} of {len(night)} were kept" if kept else f"{len(night)} shots, none kept or dropped yet"
+    text = f"{how}: {_span(times, ' s')}" + (f", ISO {_span(isos, '')}" if isos else "")
+    return text + ".", [*kept, *(r for r in night if r.verdict not in KEPT)]
+
+
+def _clean(groups: Sequence[Group]) -> str:
+    if not groups:
+        return "No shot here tells its noise: open some mosaic raws of this phone."
+    told = []
+    for g in groups[:3]:
+        iso = g.noise.ceiling_iso
+        top = "not even the lowest ISO" if iso is None else f"up to ISO {plain_iso(iso)}"
+        told.append(f"{g.title}: {top} ({g.noise.count} shots)")
+    return "A shadow 3 EV under grey keeps 4 × its noise: " + "; ".join(told) + "."
+
+
+def _read(place: Path, made_up: bool, question: str, shoot: str, phone: str) -> LookBack:
+    """On the worker's thread."""
+    with Logbook(place) as book:
+        count, shoots = book.count(), tuple(book.shoots())
+        base = LookBack(made_up, book.problem, count, shoots)
+        if not count:
+            return base
+        phones = Counter({m: book.count(model=m) for m in book.phones()})
+        chosen = phone if phone in phones else phones.most_common(1)[0][0]
+        found = replace(
+            base, phones=tuple(m for m, _ in phones.most_common()), phone=chosen,
+            battery=learn.battery(book.batteries()), **_of_phone(book, chosen),
+        )  # fmt: skip
+        of_shoot = shoot if any(s.name == shoot for s in shoots) else shoots[0].name
+        if question == "stars":
+            answer, some = _stars(book, chosen)
+            return replace(found, title=QUESTIONS[question], answer=answer, shots=tuple(some[:MOST_SHOTS]))
+        if question == "clean":
+            by_iso = [r for g in found.groups[:1] for r in sorted(g.shots, key=lambda r: r.iso or 0)]
+            answer = _clean(found.groups)
+            return replace(found, title=QUESTIONS[question], answer=answer, shots=tuple(by_iso[:MOST_SHOTS]))
+        some = book.page(0, MOST_SHOTS, "taken", shoot=of_shoot)
+        if question == "place":
+            places = Counter(r.place for r in some if r.place)
+            if not places:
+                said = f"Write down at the right where {of_shoot} was; then its other shoots are found."
+                return replace(found, shoot=of_shoot, title=QUESTIONS[question], answer=said, shots=tuple(some))
+            where = places.most_common(1)[0][0]
+            there = book.page(0, MOST_SHOTS, place=where)
+            visits = sorted({r.shoot for r in there})
+            said = f"{where}: {len(there)} shots in {len(visits)} shoot{'s' if len(visits) > 1 else ''}."
+            return replace(found, shoot=of_shoot, title=QUESTIONS[question], answer=said, shots=tuple(there))
+        kept = sum(r.verdict in KEPT for r in some)
+        return replace(
+            found, shoot=of_shoot, title=of_shoot, answer=f"{len(some)} shots, {kept} kept.", shots=tuple(some)
+        )
+
+
+class LookingBack:
+    """Emits `changed` when there is something else to see."""
+
+    changed = Signal()
+    told = Signal(str)
+    message = Signal(str)
+
+    def __init__(self, shoot: Shoot, remembering: Remembering, worker: Worker, post: Post) -> None:
+        self.shoot, self._post = shoot, post
+        self._channel = worker.channel("looking back", 140)
+        self._writing = worker.channel("writing in the logbook", 90)
+        self.state = LookBack()
+        self.question, self._shoot, self._phone = "", "", ""
+        self.wanted = False
+        """Whether a page shows it: nothing is read before."""
+        remembering.written.connect(self.again)
+
+    @property
+    def made_up(self) -> bool:
+        """Whether the shoot that is open is one of the simulated phone."""
+        seen = [s.seen for s in self.shoot.shots if s.seen]
+        return bool(seen) and all((s.make, s.model) == (MAKE, MODEL) for s in seen)
+
+    @property
+    def place(self) -> Path:
+        """Where the logbook lies that is shown."""
+        return demo_place() if self.made_up else usual_place()
+
+    def ask(self, question: str = "", shoot: str | None = None, phone: str | None = None) -> None:
+        """Show the shots of a shoot, or the answer to a question (see `QUESTIONS`)."""
+        self.question = question
+        if shoot is not None:
+            self._shoot = shoot
+        if phone is not None:
+            self._phone = phone
+        self.again()
+
+    def again(self) -> None:
+        """Read anew what is shown."""
+        if self.wanted:
+            work = partial(_read, self.place, self.made_up, self.question, self._shoot, self._phone)
+            self._channel.ask("logbook", work, self._show, self.message.emit)
+
+    def _show(self, state: LookBack) -> None:
+        self.state = state
+        self.changed.emit()
+
+    def _write(self, work: Callable[[Logbook], Any], said: str) -> None:
+        place = self.place
+
+        def run() -> Any:
+            with Logbook(place) as book:
+                return work(book)
+
+        def done(_: Any) -> None:
+            self.again()
+            if said:
+                self.told.emit(said)
+
+        self._writing.ask(said or object(), run, done, self.message.emit)
+
+    def tell(self, records: Sequence[Record], **values: Any) -> None:
+        """Write down what is told of some shots."""
+        keys = [r.key for r in records]
+        self._write(lambda book: book.tell(keys, **values), "")
+
+    def note(self, shoot: str, note: str | None = None, battery: tuple[float, float, float] | None = None) -> None:
+        """Note something of a shoot."""
+        self._write(lambda book: book.note_shoot(shoot, note, battery), "")
+
+    def forget(self, shoot: str) -> None:
+        """Delete the records of a shoot."""
+        self._write(lambda book: book.forget_shoot(shoot), f"The records of {shoot} are deleted; its files are not.")
+
+    def export(self, path: Path) -> None:
+        """Write all of it to a file, .csv or .json, whose name was chosen."""
+        kind = path.suffix.lower().lstrip(".")
+        known = [f for s in self.shoot.shots for f in s.files]
+
+        def work(book: Logbook) -> None:
+            text = book.exported(kind)
+            write_new(Outputs(known, overwrite=True).file(path), text.encode("utf-8", "surrogatepass"))
+
+        self._write(work, f"Written: {path}")

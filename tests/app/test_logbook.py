@@ -1,0 +1,106 @@
+"""The Logbook page in the real window: measured shots are in it, questions, what is told, deleting, export."""
+
+from __future__ import annotations
+
+from unittest import mock
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from bruto.logbook.records import Record
+from bruto.logbook.store import Logbook
+from bruto.session.remembering import demo_place
+from tests.app.windows import LEFT, WindowTest
+from tests.shots import MIDDLE, copy_of, raws_of
+
+COUNT = 3
+
+
+class Looking(WindowTest):
+    def fill(self) -> None:
+        if demo_place().exists():
+            with Logbook(demo_place()) as book:  # one folder of data serves all tests of this process
+                for shoot in book.shoots():
+                    book.forget_shoot(shoot.name)
+        self.files = copy_of(raws_of("sluice", size=MIDDLE, count=COUNT, iso=400.0, seed=6), self.folder)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.wait(lambda: len(self.window.shoot.reports) == COUNT)
+        self.task("Logbook")
+        self.page = self.window.page("Logbook")
+        self.title = self.window.shoot.title
+        self.wait(lambda: self.row(self.title) is not None and f"{COUNT} shots" in self.row(self.title).text())
+
+    def row(self, name: str):
+        """The shoot's row in the list."""
+        rows = [self.page.list.item(k) for k in range(self.page.list.count())]
+        return next((r for r in rows if r.data(Qt.ItemDataRole.UserRole) == name), None)
+
+    def choose_shoot(self, name: str) -> None:
+        place = self.page.list.visualItemRect(self.row(name)).center()
+        QTest.mouseClick(self.page.list.viewport(), LEFT, pos=place)
+        self.wait(lambda: self.page.title.text() == name)
+
+    def book(self, shoot: str) -> list[Record]:
+        with Logbook(demo_place()) as book:
+            return book.page(shoot=shoot)
+
+    def test_shots_questions_and_what_is_told(self) -> None:
+        page = self.page
+        self.assertIn("made up", page.made_up.text())
+        self.assertIn("ISO", page.noise.said)
+        self.assertGreater(len(page.noise.dots), 30)
+        self.assertIn("half blurred at 1/", page.hand.said)
+        self.choose_shoot(self.title)
+        self.assertEqual(page.table.rowCount(), COUNT)
+        self.assertEqual(page.table.item(0, 1).text(), "400")
+        QTest.mouseClick(page.asked["place"], LEFT)
+        self.wait(lambda: "Write down" in page.answer.text())
+        page.fields["place"].setFocus()
+        QTest.keyClicks(page.fields["place"], "the sluice")
+        QTest.keyClick(page.fields["place"], Qt.Key.Key_Return)
+        self.wait(lambda: f"the sluice: {6 + COUNT} shots in 2 shoots." == page.answer.text())
+        self.assertEqual({r.place for r in self.book(self.title)}, {"the sluice"})
+        QTest.mouseClick(page.asked["clean"], LEFT)
+        self.wait(lambda: "up to ISO" in page.answer.text())
+        QTest.mouseClick(page.asked["stars"], LEFT)
+        self.wait(lambda: "of 8 were kept" in page.answer.text())
+        self.assertEqual(page.table.rowCount(), 8)
+
+    def test_how_shots_were_held(self) -> None:
+        self.choose_shoot(self.title)
+        page = self.page
+        before = len(page.hand.dots)
+        QTest.mouseClick(page.table.viewport(), LEFT, pos=page.table.visualItemRect(page.table.item(1, 0)).center())
+        QTest.mouseClick(page.by_hand, LEFT)
+        self.wait(lambda: sum(r.held == "hand" for r in self.book(self.title)) == 1)
+        self.wait(lambda: len(page.hand.dots) == before + 1)
+
+    def test_a_shoots_records_are_deleted_and_its_files_stay(self) -> None:
+        self.choose_shoot("Pump under the stars")
+        with mock.patch("bruto.app.pages.logbook.ask_user", return_value=False):
+            QTest.mouseClick(self.page.forget, LEFT)
+        self.assertEqual(len(self.book("Pump under the stars")), 8)
+        with mock.patch("bruto.app.pages.logbook.ask_user", return_value=True):
+            QTest.mouseClick(self.page.forget, LEFT)
+        self.wait(lambda: self.row("Pump under the stars") is None)
+        self.assertEqual(self.book("Pump under the stars"), [])
+        self.assertTrue(all(f.exists() for f in self.files))
+
+    def test_all_of_it_is_exported(self) -> None:
+        place = self.folder.parent / "book"
+        with mock.patch("bruto.app.pages.logbook.QFileDialog.getSaveFileName", return_value=(str(place), "")):
+            QTest.mouseClick(self.page.export, LEFT)
+        made = place.with_name("book.csv")
+        self.wait(made.exists)
+        self.assertEqual(len(made.read_text().splitlines()), 1 + 40 + COUNT)
+
+    def test_plots_in_both_themes_hold_their_text(self) -> None:
+        page = self.page
+        for plot in (page.noise, page.hand, page.viewfinder, page.pace):
+            self.assertGreaterEqual(plot.width(), 220)
+            self.assertTrue(plot.said or plot.empty)
+            for x, y, _ in plot.dots:
+                at = plot.at(x, y)
+                self.assertTrue(plot.rect().contains(QPoint(round(at.x()), round(at.y()))), (plot.title, x, y))
