@@ -181,9 +181,9 @@ def main() -> int:
         p.save("start")
         w.open_paths([str(shoot)], "Orrin Saltern, one day")
         p.settle()
-        w.set_task("Correct")
-        w.resize(1024, 700)
-        p.save("develop-small")
+        w.set_task("Logbook")
+        p.settle(lambda: w.session.looking_back.state.count > 40 and len(w.page("Logbook").noise.dots) > 30)
+        p.save("logbook")
         w.close()
     theme.use(theme.LIGHT)
     return 0

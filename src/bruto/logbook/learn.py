@@ -91,15 +91,15 @@ def noise(records: Iterable[Record]) -> LearntNoise:
             by_iso[r.iso].append(r)
     if not by_iso:
         raise BrutoError("No shot here tells its noise: open some mosaic raws of this phone.")
-    outliers, kept = [], []
-    for some in by_iso.values():
-        usual = math.exp(median(math.log(_sigma(r)) for r in some))
-        for r in some:
-            far = len(some) > 2 and not 1 / OUTLIER < _sigma(r) / usual < OUTLIER
-            outliers.append(r.name or r.key[:12]) if far else kept.append(r)
+    outliers: list[str] = []
+    kept: list[Record] = []
     middle: dict[float, tuple[float, float, int]] = {}
     for iso, some in by_iso.items():
-        good = [r for r in some if r in kept] or some
+        usual = math.exp(median(math.log(_sigma(r)) for r in some))
+        near = [len(some) < 3 or 1 / OUTLIER < _sigma(r) / usual < OUTLIER for r in some]
+        outliers += [r.name or r.key[:12] for r, good in zip(some, near, strict=True) if not good]
+        good = [r for r, fine in zip(some, near, strict=True) if fine] or some
+        kept += good
         middle[iso] = median(r.noise_a or 0 for r in good), median(r.noise_b or 0 for r in good), len(good)
     model = model_of({i: (a, b) for i, (a, b, _) in middle.items()})
     apart = [math.log(_sigma(r) / math.sqrt(sum(

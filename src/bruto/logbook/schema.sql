@@ -36,8 +36,9 @@ CREATE TABLE shot (
     note TEXT NOT NULL DEFAULT ''
 ) STRICT;
 CREATE INDEX shot_taken ON shot (taken, id);
-CREATE INDEX shot_shoot ON shot (shoot, taken, id);
-CREATE INDEX shot_phone ON shot (model, focal_mm, kind, iso);
+CREATE INDEX shot_shoot ON shot (shoot, taken, id, verdict, bytes);
+CREATE INDEX shot_phone ON shot (model, taken, id);
+CREATE INDEX shot_iso ON shot (model, iso, taken, id);
 CREATE INDEX shot_place ON shot (place, taken, id);
 CREATE TABLE shoot (
     name TEXT PRIMARY KEY,

@@ -15,6 +15,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import closing, contextmanager
 from dataclasses import asdict, dataclass
 from importlib.resources import files
+from operator import attrgetter
 from pathlib import Path
 from typing import Any
 
@@ -29,8 +30,8 @@ BUSY_S = 5.0
 """Seconds for which another window's writing is waited for."""
 PAGE = 200
 """Records of a page, usually."""
-BATCH = 500
-"""Records that are written at once."""
+MOST_SHOOTS = 200
+"""Shoots that are listed, the newest."""
 LARGEST_IMPORT = 512 << 20
 """Bytes of a file that is taken in at most."""
 ORDERS = {"taken": "taken, id", "newest": "taken DESC, id DESC"}
@@ -204,7 +205,8 @@ class Logbook:
         """Keep records, each in place of an earlier one of its shot; what was told of that by hand (place, gear, note)
         stays where the new one tells nothing. How many. Raises `BrutoError`.
         """
-        rows = [tuple(asdict(r)[n] for n in NAMES) for r in records]
+        values = attrgetter(*NAMES)
+        rows = [values(r) for r in records]
         kept = {"place", "gear", "note", "held"}
         sets = ", ".join(
             f"{n} = CASE WHEN excluded.{n} = '' THEN {n} ELSE excluded.{n} END" if n in kept
@@ -276,12 +278,19 @@ class Logbook:
         where, values = self._where(only)
         return int(self._asked(f"SELECT count(*) FROM shot{where}", values)[0][0])
 
-    def shoots(self) -> list[ShootRow]:
+    def shoots(self, limit: int = MOST_SHOOTS) -> list[ShootRow]:
         """Shoots, the newest first."""
+        # from name to name in the index, and only those that are shown are summed up: a million shots are many
         rows = self._asked(
-            "SELECT s.shoot AS name, count(*) AS shots, min(s.taken) AS begin, max(s.taken) AS end, "
-            "sum(s.picked != '') AS picked, coalesce(sum(s.bytes), 0) AS bytes, coalesce(n.note, '') AS note "
-            "FROM shot s LEFT JOIN shoot n ON n.name = s.shoot GROUP BY s.shoot ORDER BY end DESC"
+            "WITH RECURSIVE n(name) AS (SELECT min(shoot) FROM shot UNION ALL "
+            "SELECT (SELECT min(shoot) FROM shot WHERE shoot > n.name) FROM n WHERE n.name IS NOT NULL), "
+            "newest AS MATERIALIZED (SELECT name, (SELECT max(taken) FROM shot WHERE shoot = n.name) AS last FROM n "
+            "WHERE name IS NOT NULL ORDER BY last DESC LIMIT ?) "
+            "SELECT m.name AS name, count(*) AS shots, min(s.taken) AS begin, m.last AS end, "
+            "sum(s.verdict IN ('pick', 'best')) AS picked, coalesce(sum(s.bytes), 0) AS bytes, "
+            "coalesce(t.note, '') AS note FROM newest m JOIN shot s ON s.shoot = m.name "
+            "LEFT JOIN shoot t ON t.name = m.name GROUP BY m.name ORDER BY m.last DESC",
+            (limit,),
         )
         return [ShootRow(**dict(row)) for row in rows]
 

@@ -26,7 +26,7 @@ from bruto.storage.outputs import Outputs
 
 MOST_SHOTS = 500
 """Shots of a list at most."""
-MOST_LEARNT = 20_000
+MOST_LEARNT = 4000
 """Shots of a phone that are learnt from, the newest."""
 STARS_S = 1.0
 """Seconds from which a shot at night may be one of stars."""
