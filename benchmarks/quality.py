@@ -16,6 +16,7 @@ import tifffile
 from tests.truth import chart_error, ideal_rgb, patch_masks, plain_linear, relative_sigma, true_noise
 
 from benchmarks import photos
+from benchmarks.logbook import pages
 from benchmarks.matching import matching
 from benchmarks.merging import merging
 from benchmarks.natural import natural
@@ -214,6 +215,9 @@ def run_all(say: Callable[[str], None]) -> dict[str, Any]:
     say("quality: a night …")
     results["night"], results["star_field"] = nights(), field()
     say(f"  {json.dumps(results['night'])} {json.dumps(results['star_field'])}")
+    say("quality: the logbook of a million shots …")
+    results["logbook"] = pages()
+    say(f"  {json.dumps(results['logbook'])}")
     say("quality: bursts and brackets, beside OpenCV …")
     results["merging"] = merging(lambda text: say(f"  {text}"))
     with tempfile.TemporaryDirectory(prefix="bruto-quality-") as name:
