@@ -62,7 +62,7 @@ class Keeping(StoreTest):
         self.assertEqual(book.count(place="Orrin Saltern"), 20)
         self.assertEqual({r.iso for r in book.page(iso=100.0)}, {100.0})
         row = book.shoots()[0]
-        self.assertEqual((row.name, row.shots, row.bytes), ("the pans", 30, sum(r.bytes for r in made)))
+        self.assertEqual((row.name, row.shots, row.bytes), ("the pans", 30, sum(r.bytes or 0 for r in made)))
 
     def test_a_shot_is_known_by_its_content(self) -> None:
         """A file that moved to another shoot has one record, and keeps what was told of it."""
