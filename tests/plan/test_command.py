@@ -117,6 +117,30 @@ class Contract(unittest.TestCase):
                 self.assertIsInstance(ran.exception, BrutoError)
                 self.assertIn(said, str(ran.exception))
 
+    def test_a_plan_from_its_beginning_to_what_became_of_it(self) -> None:
+        with TemporaryDirectory() as name:
+            folder = Path(name)
+            plan = folder / "plan.json"
+            ran = CliRunner().invoke(app, ["plan", "new", "-o", str(plan)])
+            self.assertEqual(ran.exit_code, 0, ran.output)
+            for out in ("list.html", "list.pdf"):
+                found = run("list", plan, "-o", folder / out, "--night")
+                self.assertEqual(found["output"], str(folder / out))
+            self.assertIn("Dark", (folder / "list.html").read_text())
+            self.assertEqual((folder / "list.pdf").read_bytes()[:5], b"%PDF-")
+            tags = sample_tags()
+            for k, seconds in enumerate((13.0, 13.0, 1 / 250)):
+                write_dng(
+                    folder / f"s-{k}.dng", np.full((32, 32), 300, np.uint16),
+                    replace(tags, exposure_s=seconds, iso=1600.0, focal_35mm=26.0), np.zeros((8, 8, 3), np.uint8),
+                )  # fmt: skip
+            became = run("list", plan, "--taken", folder)
+            self.assertEqual([b["state"] for b in became["became"]], ["done", "missing", "missing"])
+            ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(plan)])
+            self.assertIsInstance(ran.exception, BrutoError)  # the plan is not written over
+            ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(folder / "list.html")])
+            self.assertIn("--overwrite", str(ran.exception))
+
     def test_numbers(self) -> None:
         self.assertEqual(
             (number("1/50"), number("2.5 s"), numbers("1/3, 1"), numbers("")), (0.02, 2.5, (1 / 3, 1.0), ())

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 import os
 from pathlib import Path
 
-from PySide6.QtCore import QMarginsF, QSizeF
-from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+from PySide6.QtCore import QMarginsF, QRectF, QSizeF
+from PySide6.QtGui import QColor, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import QApplication
 
 from bruto.app.widgets import theme
@@ -18,8 +19,8 @@ LEAST_SCALE = 0.75
 """To which a page is made smaller, to stay one."""
 
 
-def print_html(page: str, target: Target | str | Path) -> None:
-    """Write a page as PDF. Raises `FileProblem`; nothing is half-written."""
+def print_html(page: str, target: Target | str | Path, dark: bool = False) -> None:
+    """Write a page as PDF; `dark`: on black paper. Raises `FileProblem`; nothing is half-written."""
     if QApplication.instance() is None:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         print_html.application = QApplication([])  # type: ignore[attr-defined]  # lives as long as the program
@@ -33,6 +34,10 @@ def print_html(page: str, target: Target | str | Path) -> None:
         document.setHtml(page)
         area = writer.pageLayout().paintRectPixels(DOTS_PER_INCH)
         document.setTextWidth(area.width())
+        if dark:
+            _on_black(writer, document)
+            del writer
+            return
         share = area.height() / max(document.size().height(), 1.0)
         if share >= LEAST_SCALE:  # on one page, a little smaller where it is a little too long
             painter = QPainter(writer)
@@ -43,3 +48,21 @@ def print_html(page: str, target: Target | str | Path) -> None:
             document.setPageSize(QSizeF(area.width(), area.height()))
             document.print_(writer)
         del writer
+
+
+def _on_black(writer: QPdfWriter, document: QTextDocument) -> None:
+    """Pages whose whole paper is black, as a screen is in the dark."""
+    area = writer.pageLayout().paintRectPixels(DOTS_PER_INCH)
+    writer.setPageMargins(QMarginsF(0, 0, 0, 0), QPageLayout.Unit.Millimeter)
+    paper = writer.pageLayout().fullRectPixels(DOTS_PER_INCH)
+    pages = max(1, math.ceil(document.size().height() / area.height()))
+    painter = QPainter(writer)
+    for k in range(pages):
+        if k:
+            writer.newPage()
+        painter.fillRect(paper, QColor("#000000"))
+        painter.save()
+        painter.translate(area.left(), area.top() - k * area.height())
+        document.drawContents(painter, QRectF(0, k * area.height(), area.width(), area.height()))
+        painter.restore()
+    painter.end()

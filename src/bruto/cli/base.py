@@ -38,8 +38,8 @@ def values_beside(path: Path) -> Any:
     return None if side.untouched else side.recipe
 
 
-def print_page(page: str, target: Any) -> None:
+def print_page(page: str, target: Any, dark: bool = False) -> None:
     """A page as PDF, which needs Qt: loaded where it is wanted only."""
     from bruto.app.paper import print_html
 
-    print_html(page, target)
+    print_html(page, target, dark)

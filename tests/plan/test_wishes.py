@@ -1,0 +1,119 @@
+"""A plan through its file, on paper, and laid on the shots that were taken."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from dataclasses import asdict, replace
+from html.parser import HTMLParser
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from bruto.errors import BrutoError
+from bruto.plan.wishes import (
+    KINDS,
+    Plan,
+    Shot,
+    Wish,
+    as_bytes,
+    example,
+    load_plan,
+    matched,
+    plan_from,
+    shot_list,
+    summary,
+)
+
+
+class _Text(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__()
+        self.words: list[str] = []
+        self.tags: list[str] = []
+
+    def handle_starttag(self, tag: str, attrs: object) -> None:
+        self.tags.append(tag)
+
+    def handle_data(self, data: str) -> None:
+        self.words.append(data)
+
+
+class File(unittest.TestCase):
+    def test_through_a_file(self) -> None:
+        with TemporaryDirectory() as name:
+            path = Path(name) / "plan.json"
+            path.write_bytes(as_bytes(example()))
+            self.assertEqual(load_plan(path), example())
+
+    def test_what_is_no_plan(self) -> None:
+        good = asdict(example())
+        for bad in (
+            {}, {**good, "date": "soon"}, {**good, "latitude": 91}, {**good, "zone": "No/Where"},
+            {**good, "wishes": [{"title": "x", "frames": 0}]}, {**good, "wishes": [{"title": "x", "seconds": -1}]},
+            {**good, "wishes": [{"title": "x" * 1000}]}, {**good, "wishes": [{"title": "x"}] * 300},
+        ):  # fmt: skip
+            with self.assertRaises(BrutoError):
+                plan_from(json.loads(json.dumps(bad)))
+
+
+class Paper(unittest.TestCase):
+    def test_all_of_it_stands_there_and_words_stay_words(self) -> None:
+        plan = replace(example(), note="<script>no</script> & so on")
+        for night in (False, True):
+            page = shot_list(plan, ("dark from 22:10 to 04:40",), night)
+            seen = _Text()
+            seen.feed(page)
+            text = " ".join(seen.words)
+            for wish in plan.wishes:
+                self.assertIn(wish.title, text)
+                for caution in wish.cautions:
+                    self.assertIn(caution, text)
+            self.assertEqual(text.count("☐"), 3)
+            self.assertIn("23:10", text)
+            self.assertIn("dark from", text)
+            self.assertNotIn("script", seen.tags)
+            self.assertEqual("#000000" in page, night)
+
+    def test_cautions_stand_where_they_apply_and_can_be_dismissed(self) -> None:
+        self.assertEqual(Wish("a", "close").cautions, [])
+        self.assertEqual(len(Wish("a", "stars").cautions), 2)
+        self.assertEqual(len(Wish("a", "stars", dismissed=("battery",)).cautions), 1)
+        self.assertTrue(any("sun" in c for c in Wish("a", "infrared").cautions))
+        self.assertEqual({w.kind for w in example().wishes} - set(KINDS), set())
+
+
+class Became(unittest.TestCase):
+    def test_done_differently_and_missing(self) -> None:
+        plan = example()
+        trail = [Shot(f"t{k}", 1600, 13, 26) for k in range(470)]
+        found = matched(Plan("p", "2026-08-12", wishes=plan.wishes[1:]), trail)
+        self.assertEqual([b.state for b in found], ["done", "missing"])
+        self.assertEqual(len(found[0].shots), 470)
+        few = matched(Plan("p", "2026-08-12", wishes=plan.wishes[1:2]), trail[:100])
+        self.assertEqual((few[0].state, few[0].said), ("differently", "asked 480 frames, got 100"))
+        stars = Plan("p", "2026-08-12", wishes=(Wish("s", "stars", iso=1600, seconds=30, focal_35mm=26),))
+        other = matched(stars, [Shot("a", 3200, 15, 26)])[0]
+        self.assertEqual(other.said, "asked 30 s, got 15 s; asked ISO 1600, got ISO 3200")
+        for shot in (Shot("wide", 1600, 30, 15), Shot("day", 50, 1 / 1000, 26)):
+            self.assertEqual(matched(stars, [shot])[0].state, "missing")
+
+    def test_each_shot_belongs_to_the_nearest_wish(self) -> None:
+        wishes = tuple(Wish(f"{s:g}", seconds=s, iso=100, focal_35mm=26) for s in (1 / 100, 1 / 25, 1 / 6))
+        shots = [Shot(f"{s:g}", 100, s, 26.2) for s in (1 / 98, 1 / 25, 1 / 24, 1 / 6.2)]
+        found = matched(Plan("p", "2026-01-01", wishes=wishes), shots)
+        self.assertEqual([len(b.shots) for b in found], [1, 2, 1])
+        told = summary(found)
+        self.assertEqual((told.done, told.differently, told.missing), (3, 0, 0))
+
+    def test_what_a_file_does_not_tell_does_not_part(self) -> None:
+        self.assertEqual(
+            matched(Plan("p", "2026-01-01", wishes=(Wish("a", iso=100, seconds=1),)), [Shot("x", None, 1.0, None)])[
+                0
+            ].state,
+            "done",
+        )
+        self.assertEqual(matched(Plan("p", "2026-01-01"), [Shot("x", 100, 1, 26)]), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
