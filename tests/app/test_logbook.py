@@ -96,10 +96,15 @@ class Looking(WindowTest):
         self.wait(made.exists)
         self.assertEqual(len(made.read_text().splitlines()), 1 + 40 + COUNT)
 
+    def test_it_fits_into_a_small_window(self) -> None:
+        self.window.resize(1024, 700)
+        self.settle()
+        self.assertEqual((self.window.width(), self.window.height()), (1024, 700))
+
     def test_plots_in_both_themes_hold_their_text(self) -> None:
         page = self.page
         for plot in (page.noise, page.hand, page.viewfinder, page.pace):
-            self.assertGreaterEqual(plot.width(), 220)
+            self.assertGreaterEqual(plot.width(), 190)
             self.assertTrue(plot.said or plot.empty)
             for x, y, _ in plot.dots:
                 at = plot.at(x, y)

@@ -87,7 +87,8 @@ def run(
     known = window.session.remembered
     room = app.primaryScreen().availableGeometry()
     wanted = size or known.size or USUAL_SIZE
-    window.resize(*(wanted if size else (min(wanted[0], room.width()), min(wanted[1], room.height()))))
+    fitting = min(wanted[0], room.width()), min(wanted[1], room.height())
+    window.resize(*(wanted if size and screenshot else fitting))
     window.showMaximized() if size is None and known.maximised else window.show()
 
     def begin() -> None:

@@ -102,6 +102,17 @@ class LogbookPage(QWidget):
         self.list.itemClicked.connect(self._choose)
         self.list.itemActivated.connect(self._choose)
         column.addWidget(self.list, 1)
+        self.phone = QComboBox()
+        self.phone.setAccessibleName("Phone")
+        self.phone.activated.connect(lambda _: self.looking.ask(self.looking.question, phone=self.phone.currentText()))
+        column.addWidget(self.phone)
+        self.asked: dict[str, QPushButton] = {}
+        for key, text in QUESTIONS.items():
+            button = QPushButton(text)
+            button.setCheckable(True)
+            button.clicked.connect(partial(self._ask, key))
+            column.addWidget(button)
+            self.asked[key] = button
         self.export = QPushButton("Export all …")
         self.export.setToolTip("The whole logbook as a table (CSV) or as JSON")
         self.export.clicked.connect(self._ask_export)
@@ -113,20 +124,6 @@ class LogbookPage(QWidget):
         column = QVBoxLayout(holder)
         column.setContentsMargins(14, 8, 14, 8)
         column.setSpacing(6)
-        line = QHBoxLayout()
-        self.phone = QComboBox()
-        self.phone.setAccessibleName("Phone")
-        self.phone.activated.connect(lambda _: self.looking.ask(self.looking.question, phone=self.phone.currentText()))
-        line.addWidget(self.phone)
-        self.asked: dict[str, QPushButton] = {}
-        for key, text in QUESTIONS.items():
-            button = QPushButton(text)
-            button.setCheckable(True)
-            button.clicked.connect(partial(self._ask, key))
-            line.addWidget(button)
-            self.asked[key] = button
-        line.addStretch(1)
-        column.addLayout(line)
         self.problem = Label("")
         self.problem.setObjectName("warning")
         self.problem.setWordWrap(True)
@@ -244,7 +241,8 @@ class LogbookPage(QWidget):
         self.list.clear()
         for shoot in state.shoots:
             size = f"{shoot.bytes / 1e9:.1f} GB" if shoot.bytes >= 1e8 else f"{shoot.bytes / 1e6:.0f} MB"
-            item = QListWidgetItem(f"{shoot.end[:10] or 'no date'}\n{shoot.name}\n{shoot.shots} shots · {size}")
+            count = f"{shoot.shots} shot{'s' if shoot.shots != 1 else ''}"
+            item = QListWidgetItem(f"{shoot.end[:10] or 'no date'}\n{shoot.name}\n{count} · {size}")
             item.setData(Qt.ItemDataRole.UserRole, shoot.name)
             self.list.addItem(item)
             if shoot.name == state.shoot and not self.looking.question:
@@ -315,7 +313,7 @@ class LogbookPage(QWidget):
         self.noise.show_plot(
             doublings(low, high),
             y,
-            ("ISO", f"noise of a shadow at −3 EV · {group.title.split(',')[0]}"),
+            ("ISO", f"noise at −3 EV · {group.title.split(',')[0]}"),
             dots,
             [model, *band],
             said,

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
 
-LEFT, RIGHT, TOP, BOTTOM = 52.0, 14.0, 30.0, 38.0
+LEFT, RIGHT, TOP, BOTTOM = 52.0, 14.0, 44.0, 38.0
 MOST_DOTS = 4000
 
 
@@ -54,7 +54,7 @@ class LogPlot(QWidget):
         self.x_name = self.y_name = ""
         self.dots: Sequence[tuple[float, float, bool]] = ()
         self.lines: Sequence[Sequence[tuple[float, float]]] = ()
-        self.setMinimumSize(220, 150)
+        self.setMinimumSize(190, 140)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(title)
 
@@ -99,10 +99,9 @@ class LogPlot(QWidget):
             box = QRectF(16, TOP, self.width() - 32, self.height() - TOP - 8)
             p.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
             return
-        room = self.width() - width - 28
-        said = p.fontMetrics().elidedText(self.said, Qt.TextElideMode.ElideRight, int(room))
+        said = p.fontMetrics().elidedText(self.said, Qt.TextElideMode.ElideRight, self.width() - 16)
+        p.drawText(QRectF(8, 22, self.width() - 16, 18), Qt.AlignmentFlag.AlignVCenter, said)
         right_middle = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        p.drawText(QRectF(width + 18, 4, room, 20), right_middle, said)
         box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
         for value, text in self.across.ticks:
             x = self.at(value, self.upward.low).x()
@@ -118,7 +117,9 @@ class LogPlot(QWidget):
             p.drawText(QRectF(0, y - 8, LEFT - 5, 16), right_middle, text)
         p.setPen(t.color("quiet"))
         p.drawText(QRectF(LEFT, self.height() - 19, box.width(), 16), Qt.AlignmentFlag.AlignRight, self.x_name)
-        p.drawText(QRectF(8, self.height() - 19, box.width(), 16), Qt.AlignmentFlag.AlignLeft, self.y_name)
+        room = int(self.width() - 30 - p.fontMetrics().horizontalAdvance(self.x_name))
+        name = p.fontMetrics().elidedText(self.y_name, Qt.TextElideMode.ElideRight, room)
+        p.drawText(QRectF(8, self.height() - 19, room, 16), Qt.AlignmentFlag.AlignLeft, name)
         p.setClipRect(box.adjusted(-4, -4, 4, 4))
         for x, y, counts in self.dots:
             p.setPen(QPen(t.color("accent" if counts else "warning"), 1.4))
