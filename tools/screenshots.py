@@ -182,7 +182,7 @@ def main() -> int:
         w.open_paths([str(shoot)], "Orrin Saltern, one day")
         p.settle()
         w.set_task("Logbook")
-        p.settle(lambda: w.session.looking_back.state.count > 40 and len(w.page("Logbook").noise.dots) > 30)
+        p.settle(lambda: w.session.looking_back.state.count > 40 and len(w.page("Logbook").plots.noise.dots) > 30)
         p.save("logbook")
         w.close()
     theme.use(theme.LIGHT)

@@ -49,9 +49,9 @@ class Looking(WindowTest):
     def test_shots_questions_and_what_is_told(self) -> None:
         page = self.page
         self.assertIn("made up", page.made_up.text())
-        self.assertIn("ISO", page.noise.said)
-        self.assertGreater(len(page.noise.dots), 30)
-        self.assertIn("half blurred at 1/", page.hand.said)
+        self.assertIn("ISO", page.plots.noise.said)
+        self.assertGreater(len(page.plots.noise.dots), 30)
+        self.assertIn("half blurred at 1/", page.plots.hand.said)
         self.choose_shoot(self.title)
         self.assertEqual(page.table.rowCount(), COUNT)
         self.assertEqual(page.table.item(0, 1).text(), "400")
@@ -71,11 +71,11 @@ class Looking(WindowTest):
     def test_how_shots_were_held(self) -> None:
         self.choose_shoot(self.title)
         page = self.page
-        before = len(page.hand.dots)
+        before = len(page.plots.hand.dots)
         QTest.mouseClick(page.table.viewport(), LEFT, pos=page.table.visualItemRect(page.table.item(1, 0)).center())
         QTest.mouseClick(page.by_hand, LEFT)
         self.wait(lambda: sum(r.held == "hand" for r in self.book(self.title)) == 1)
-        self.wait(lambda: len(page.hand.dots) == before + 1)
+        self.wait(lambda: len(page.plots.hand.dots) == before + 1)
 
     def test_a_shoots_records_are_deleted_and_its_files_stay(self) -> None:
         self.choose_shoot("Pump under the stars")
@@ -88,6 +88,31 @@ class Looking(WindowTest):
         self.assertEqual(self.book("Pump under the stars"), [])
         self.assertTrue(all(f.exists() for f in self.files))
 
+    def test_what_is_being_typed_stays_while_shots_are_measured(self) -> None:
+        """Records come in all the time: neither words nor the selection may go, and both go to the right shots."""
+        self.choose_shoot(self.title)
+        page, field = self.page, self.page.fields["gear"]
+        QTest.mouseClick(page.table.viewport(), LEFT, pos=page.table.visualItemRect(page.table.item(2, 0)).center())
+        name = page.table.item(2, 0).text()
+        field.setFocus()
+        QTest.keyClicks(field, "a clamp")
+        with Logbook(demo_place()) as book:
+            book.put([Record(key="a new one", shoot=self.title, name="a-new-one", taken="2020-01-01T00:00:00")])
+        self.window.session.looking_back.again()
+        self.wait(lambda: page.table.rowCount() == COUNT + 1)
+        self.assertEqual(field.text(), "a clamp")
+        self.assertEqual([r.name for r in page._selected()], [name])
+        QTest.keyClick(field, Qt.Key.Key_Tab)
+        QTest.keyClicks(page.fields["note"], "windy")
+        QTest.keyClick(page.fields["note"], Qt.Key.Key_Return)
+        self.wait(lambda: {r.gear for r in self.book(self.title)} == {"a clamp"})
+        looking = self.window.session.looking_back
+        self.wait(lambda: next(s.note for s in looking.state.shoots if s.name == self.title) == "windy")
+        QTest.mouseClick(page.asked["stars"], LEFT)
+        self.wait(lambda: page.title.text() == "What worked for stars?")
+        for widget in (*page.fields.values(), page.forget, page.by_hand):  # these are shots of many shoots
+            self.assertFalse(widget.isEnabled())
+
     def test_all_of_it_is_exported(self) -> None:
         place = self.folder.parent / "book"
         with mock.patch("bruto.app.pages.logbook.QFileDialog.getSaveFileName", return_value=(str(place), "")):
@@ -95,6 +120,13 @@ class Looking(WindowTest):
         made = place.with_name("book.csv")
         self.wait(made.exists)
         self.assertEqual(len(made.read_text().splitlines()), 1 + 40 + COUNT)
+        made.write_text("somebody's own")  # a name that was not asked about is not written over
+        said: list[str] = []
+        self.window.session.message.connect(said.append)
+        with mock.patch("bruto.app.pages.logbook.QFileDialog.getSaveFileName", return_value=(str(place), "")):
+            QTest.mouseClick(self.page.export, LEFT)
+        self.wait(lambda: bool(said))
+        self.assertEqual(made.read_text(), "somebody's own")
 
     def test_it_fits_into_a_small_window(self) -> None:
         self.window.resize(1024, 700)
@@ -103,7 +135,7 @@ class Looking(WindowTest):
 
     def test_plots_in_both_themes_hold_their_text(self) -> None:
         page = self.page
-        for plot in (page.noise, page.hand, page.viewfinder, page.pace):
+        for plot in (page.plots.noise, page.plots.hand, page.plots.viewfinder, page.plots.room):
             self.assertGreaterEqual(plot.width(), 190)
             self.assertTrue(plot.said or plot.empty)
             for x, y, _ in plot.dots:

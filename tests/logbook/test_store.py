@@ -42,6 +42,9 @@ def some(count: int, shoot: str = "the pans", begin: int = 0) -> list[Record]:
 class StoreTest(unittest.TestCase):
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(TemporaryDirectory()))
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_DATA_HOME": str(self.folder)}))
+        self.folder = self.folder / "bruto"  # where logbooks are kept
+        self.folder.mkdir()
         self.place = self.folder / "logbook.sqlite"
 
     def book(self) -> Logbook:
@@ -74,6 +77,14 @@ class Keeping(StoreTest):
         found = book.page(shoot="moved")[0]
         self.assertEqual((found.note, found.gear, found.darkness, found.held), ("steady", "clamp", 21.2, "tripod"))
         self.assertEqual((found.noise_a, found.place), (2e-4, "Orrin Saltern"))
+
+    def test_all_of_a_large_shoot_is_told(self) -> None:
+        book = self.book()
+        book.put([*some(2500), *some(5, "other")])
+        self.assertEqual(book.tell_shoot("the pans", place="by the sea"), 2500)
+        self.assertEqual((book.count(place="by the sea"), book.visits("by the sea")), (2500, 1))
+        with self.assertRaises(BrutoError):
+            book.tell_shoot("the pans", held="teeth")
 
     def test_a_shoot_is_forgotten_by_one_action(self) -> None:
         book = self.book()
@@ -161,6 +172,48 @@ class Bad(StoreTest):
                 self.assertEqual(place.read_bytes(), bad)
                 aside = list(self.folder.glob(f"{name}.sqlite.damaged-*"))
                 self.assertEqual([p.read_bytes() for p in aside], [bad])
+
+    def test_what_is_no_logbook_is_left_alone(self) -> None:
+        """Files that were named by mistake: raws, texts, databases of other programs, an empty folder."""
+        other = self.folder.parent / "other"
+        other.mkdir()
+        (other / "raw.dng").write_bytes(b"II*\x00" + b"light" * 1000)
+        (other / "words.txt").write_text("some words")
+        with sqlite3.connect(other / "theirs.sqlite") as base:
+            base.execute("CREATE TABLE shot (id INTEGER)")
+            base.execute("INSERT INTO shot VALUES (7)")
+        base.close()
+        with sqlite3.connect(other / "marked.sqlite") as base:
+            base.execute("PRAGMA application_id = 99")
+            base.execute("CREATE TABLE t (id INTEGER)")
+        base.close()
+        before = {p.name: p.read_bytes() for p in other.iterdir()}
+        for name in (*before, "folder"):
+            (other / "folder").mkdir(exist_ok=True)
+            with self.subTest(name), self.assertRaisesRegex(BrutoError, "no logbook"):
+                Logbook(other / name)
+        (other / "folder").rmdir()
+        self.assertEqual({p.name: p.read_bytes() for p in other.iterdir()}, before)
+        with self.assertRaisesRegex(BrutoError, "There is no logbook"):
+            Logbook(other / "new.sqlite", begin=False)
+        self.assertFalse((other / "new.sqlite").exists())
+        with Logbook(other / "new.sqlite") as book:
+            book.put(some(2))
+        with Logbook(other / "new.sqlite", begin=False) as book:
+            self.assertEqual((book.count(), book.problem), (2, ""))
+
+    def test_a_logbook_that_was_just_begun_is_one(self) -> None:
+        """A process killed while it began: an empty file, or one with a head and no table."""
+        self.place.touch()
+        with Logbook(self.place) as book:
+            self.assertEqual(book.problem, "")
+        for old in self.folder.glob("logbook.sqlite*"):
+            old.unlink()
+        base = sqlite3.connect(self.place)
+        base.execute("PRAGMA journal_mode = WAL")
+        base.close()
+        with Logbook(self.place) as book:
+            self.assertEqual((book.problem, book.put(some(3))), ("", 3))
 
     def test_another_window_writes(self) -> None:
         book = self.book()

@@ -17,10 +17,10 @@ BookFile = Annotated[Path | None, typer.Option("--book", help="Another logbook t
 MOST_LISTED = 10_000
 
 
-def _opened(book: Path | None) -> Any:
+def _opened(book: Path | None, begin: bool = False) -> Any:
     from bruto.logbook.store import Logbook
 
-    found = Logbook(book)
+    found = Logbook(book, begin=begin or book is None)
     if found.problem:
         say(f"bruto: {found.problem}")
     return found
@@ -140,7 +140,7 @@ def _import(file: Path, book: BookFile = None, as_json: JsonFlag = False) -> Non
         text = read_bounded(file, LARGEST_IMPORT).decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise BrutoError(f"{file.name} is no text in UTF-8.") from error
-    with _opened(book) as log:
+    with _opened(book, begin=True) as log:
         count = log.taken_in(text, kind)
     if as_json:
         print_json({"shots": count})

@@ -22,10 +22,15 @@ from typing import Any
 import platformdirs
 
 from bruto.errors import BrutoError
-from bruto.logbook.records import NAMES, Record, as_csv, from_csv, record_of
+from bruto.files import explain
+from bruto.logbook.records import LONGEST, NAMES, Record, as_csv, from_csv, record_of
 from bruto.publish import free_names, own_folder
 
 VERSION = 1
+APPLICATION = 0x4252554C
+"""Mark of a logbook in a database's head (PRAGMA application_id)."""
+MAGIC = b"SQLite format 3\x00"
+"""What each database of SQLite begins with (its file format, 1.3.1)."""
 BUSY_S = 5.0
 """Seconds for which another window's writing is waited for."""
 PAGE = 200
@@ -70,13 +75,52 @@ def _said(error: sqlite3.Error, place: Path) -> BrutoError:
     return BrutoError(f"The logbook {place} cannot be used: {text}.")
 
 
+def _told(values: dict[str, Any]) -> str:
+    """The part of a statement that sets values of a shot. Raises `BrutoError` where it has none such."""
+    if not values or set(values) - set(NAMES[1:]):
+        raise BrutoError("That is nothing that a logbook keeps of a shot.")
+    record_of({"key": "k", **values})
+    return ", ".join(f"{n} = ?" for n in values)
+
+
+def _put(base: sqlite3.Connection, records: Iterable[Record]) -> None:
+    """Insert records in a transaction, each in place of an earlier one of its shot."""
+    kept = {"place", "gear", "note", "held"}
+    sets = ", ".join(
+        f"{n} = CASE WHEN excluded.{n} = '' THEN {n} ELSE excluded.{n} END" if n in kept
+        else f"{n} = coalesce(excluded.{n}, {n})" if n == "darkness" else f"{n} = excluded.{n}"
+        for n in NAMES if n != "key"
+    )  # fmt: skip
+    base.executemany(
+        f"INSERT INTO shot ({', '.join(NAMES)}) VALUES ({', '.join('?' * len(NAMES))}) "
+        f"ON CONFLICT (key) DO UPDATE SET {sets}",
+        map(attrgetter(*NAMES), records),
+    )
+
+
+def _note(base: sqlite3.Connection, name: str, note: str | None, battery: Any) -> None:
+    """Note something of a shoot in a transaction."""
+    base.execute("INSERT INTO shoot (name) VALUES (?) ON CONFLICT DO NOTHING", (name,))
+    if note is not None:
+        base.execute("UPDATE shoot SET note = ? WHERE name = ?", (note, name))
+    if battery is not None:
+        base.execute(
+            "UPDATE shoot SET battery_from = ?, battery_to = ?, battery_hours = ? WHERE name = ?", (*battery, name)
+        )
+
+
 class Logbook:
     """A logbook that is open; close it when done. `problem`: why it can only be read, "" where it can be written."""
 
-    def __init__(self, place: str | Path | None = None) -> None:
-        """Open a logbook, or begin one. Raises `BrutoError` where not even an empty one can be had there."""
+    def __init__(self, place: str | Path | None = None, *, begin: bool = True) -> None:
+        """Open a logbook, or `begin` one. Raises `BrutoError` where not even an empty one can be had there, and where
+        the file is something else.
+        """
         self.place = usual_place() if place is None else Path(place)
         self.problem = ""
+        if not begin and not self.place.is_file():
+            raise BrutoError(f"There is no logbook {self.place}.")
+        self._check_kind()
         own_folder(self.place.parent)
         try:
             self._base = self._opened_in_time()
@@ -110,6 +154,7 @@ class Logbook:
     def _opened(self) -> sqlite3.Connection:
         base = self._connected(f"{self.place.absolute().as_uri()}?mode=rwc")
         try:
+            self._check_own(base)
             version = int(base.execute("PRAGMA user_version").fetchone()[0])
             if version > VERSION:
                 self.problem = (
@@ -130,6 +175,33 @@ class Logbook:
             base.close()
             raise
 
+    def _check_kind(self) -> None:
+        """Raises `BrutoError` where a file that was named is no database at all. What lies where logbooks are kept is
+        one, however damaged.
+        """
+        if self.place.parent.absolute() == usual_place().parent.absolute() or not self.place.exists():
+            return
+        if not self.place.is_file():
+            raise BrutoError(f"{self.place} is no file, and no logbook.")
+        try:
+            with self.place.open("rb") as stream:
+                head = stream.read(len(MAGIC))
+        except OSError as error:
+            raise explain(error, self.place, "read") from error
+        if head and head != MAGIC:
+            raise BrutoError(f"{self.place.name} is no logbook; it is left alone.")
+
+    def _check_own(self, base: sqlite3.Connection) -> None:
+        """Raises `BrutoError` where a database is none of ours, before anything is changed in it. One without any table
+        is one that was just begun.
+        """
+        base.execute("BEGIN")  # both are read of one state: another window may be beginning it
+        mark = int(base.execute("PRAGMA application_id").fetchone()[0])
+        tables = int(base.execute("SELECT count(*) FROM sqlite_master").fetchone()[0])
+        base.execute("COMMIT")
+        if mark != APPLICATION and (mark or tables):
+            raise BrutoError(f"{self.place.name} is a database of another program, no logbook; it is left alone.")
+
     def _is_small(self) -> bool:
         """Whether a look through all of it takes no time that is felt."""
         return self.place.stat().st_size < 64 << 20
@@ -144,6 +216,7 @@ class Logbook:
                 text = "\n".join(line for line in lines if not line.startswith("--"))
                 for statement in filter(str.strip, text.split(";")):
                     base.execute(statement)
+            base.execute(f"PRAGMA application_id = {APPLICATION}")
             base.execute(f"PRAGMA user_version = {VERSION}")
             base.execute("COMMIT")
         except BaseException:
@@ -205,30 +278,22 @@ class Logbook:
         """Keep records, each in place of an earlier one of its shot; what was told of that by hand (place, gear, note)
         stays where the new one tells nothing. How many. Raises `BrutoError`.
         """
-        values = attrgetter(*NAMES)
-        rows = [values(r) for r in records]
-        kept = {"place", "gear", "note", "held"}
-        sets = ", ".join(
-            f"{n} = CASE WHEN excluded.{n} = '' THEN {n} ELSE excluded.{n} END" if n in kept
-            else f"{n} = coalesce(excluded.{n}, {n})" if n == "darkness" else f"{n} = excluded.{n}"
-            for n in NAMES if n != "key"
-        )  # fmt: skip
-        text = (
-            f"INSERT INTO shot ({', '.join(NAMES)}) VALUES ({', '.join('?' * len(NAMES))}) "
-            f"ON CONFLICT (key) DO UPDATE SET {sets}"
-        )
+        rows = list(records)
         with self._writing() as base:
-            base.executemany(text, rows)
+            _put(base, rows)
         return len(rows)
 
     def tell(self, keys: Sequence[str], **values: Any) -> None:
         """Write down what the user tells of some shots: place, darkness, gear, held, note, verdict, picked."""
-        if not values or set(values) - set(NAMES[1:]):
-            raise BrutoError("That is nothing that a logbook keeps of a shot.")
-        record_of({"key": "k", **values})
-        sets = ", ".join(f"{n} = ?" for n in values)
+        sets = _told(values)
         with self._writing() as base:
             base.executemany(f"UPDATE shot SET {sets} WHERE key = ?", [(*values.values(), k) for k in keys])
+
+    def tell_shoot(self, shoot: str, **values: Any) -> int:
+        """Write down what the user tells of all shots of a shoot, however many these are; how many."""
+        sets = _told(values)
+        with self._writing() as base:
+            return int(base.execute(f"UPDATE shot SET {sets} WHERE shoot = ?", (*values.values(), shoot)).rowcount)
 
     def forget_shoot(self, name: str) -> int:
         """Delete all records of a shoot, and what was noted of it. How many there were."""
@@ -240,14 +305,7 @@ class Logbook:
     def note_shoot(self, name: str, note: str | None = None, battery: tuple[float, float, float] | None = None) -> None:
         """Note something of a shoot; `battery`: charge at its beginning and end, percent, and the hours between."""
         with self._writing() as base:
-            base.execute("INSERT INTO shoot (name) VALUES (?) ON CONFLICT DO NOTHING", (name,))
-            if note is not None:
-                base.execute("UPDATE shoot SET note = ? WHERE name = ?", (note, name))
-            if battery is not None:
-                base.execute(
-                    "UPDATE shoot SET battery_from = ?, battery_to = ?, battery_hours = ? WHERE name = ?",
-                    (*battery, name),
-                )
+            _note(base, name, note, battery)
 
     # -- reading
 
@@ -293,6 +351,10 @@ class Logbook:
             (limit,),
         )
         return [ShootRow(**dict(row)) for row in rows]
+
+    def visits(self, place: str) -> int:
+        """How many shoots were at a place."""
+        return int(self._asked("SELECT count(DISTINCT shoot) FROM shot WHERE place = ?", (place,))[0][0])
 
     def phones(self) -> list[str]:
         """Models of the phones that shots were taken with."""
@@ -348,9 +410,10 @@ class Logbook:
                 record_of(r if isinstance(r, dict) else {}, f"Shot {k + 1}") for k, r in enumerate(data["shots"])
             ]
             shoots = [s for s in data.get("shoots", []) if isinstance(s, dict) and isinstance(s.get("name"), str)]
-        self.put(records)
-        for s in shoots:
-            charge = s.get("battery_from"), s.get("battery_to"), s.get("battery_hours")
-            whole = all(isinstance(v, int | float) for v in charge)
-            self.note_shoot(s["name"], str(s.get("note", ""))[:4000], charge if whole else None)  # type: ignore[arg-type]
+        with self._writing() as base:
+            _put(base, records)
+            for s in shoots:
+                charge = s.get("battery_from"), s.get("battery_to"), s.get("battery_hours")
+                whole = all(isinstance(v, int | float) for v in charge)
+                _note(base, s["name"], str(s.get("note", ""))[:LONGEST], charge if whole else None)
         return len(records)

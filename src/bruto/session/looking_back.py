@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
-from collections import Counter
+from collections import Counter, deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -120,6 +121,8 @@ def _stars(book: Logbook, phone: str) -> tuple[str, list[Record]]:
     isos, times = [r.iso for r in use if r.iso], [r.exposure_s for r in use if r.exposure_s]
     how = f"{len(kept)} of {len(night)} were kept" if kept else f"{len(night)} shots, none kept or dropped yet"
     text = f"{how}: {_span(times, ' s')}" + (f", ISO {_span(isos, '')}" if isos else "")
+    if book.count(model=phone) > MOST_LEARNT:
+        text += f", among the newest {MOST_LEARNT} shots"
     return text + ".", [*kept, *(r for r in night if r.verdict not in KEPT)]
 
 
@@ -163,13 +166,14 @@ def _read(place: Path, made_up: bool, question: str, shoot: str, phone: str) -> 
                 return replace(found, shoot=of_shoot, title=QUESTIONS[question], answer=said, shots=tuple(some))
             where = places.most_common(1)[0][0]
             there = book.page(0, MOST_SHOTS, place=where)
-            visits = sorted({r.shoot for r in there})
-            said = f"{where}: {len(there)} shots in {len(visits)} shoot{'s' if len(visits) > 1 else ''}."
-            return replace(found, shoot=of_shoot, title=QUESTIONS[question], answer=said, shots=tuple(there))
-        kept = sum(r.verdict in KEPT for r in some)
-        return replace(
-            found, shoot=of_shoot, title=of_shoot, answer=f"{len(some)} shots, {kept} kept.", shots=tuple(some)
-        )
+            visits = book.visits(where)
+            said = f"{where}: {book.count(place=where)} shots in {visits} shoot{'s' if visits > 1 else ''}."
+            return replace(found, title=QUESTIONS[question], answer=said, shots=tuple(there))
+        row = next(r for r in shoots if r.name == of_shoot)
+        told = f"{row.shots} shot{'s' if row.shots != 1 else ''}, {row.picked} kept."
+        if row.shots > len(some):
+            told += f" The first {len(some)} are listed."
+        return replace(found, shoot=of_shoot, title=of_shoot, answer=told, shots=tuple(some))
 
 
 class LookingBack:
@@ -179,15 +183,27 @@ class LookingBack:
     told = Signal(str)
     message = Signal(str)
 
-    def __init__(self, shoot: Shoot, remembering: Remembering, worker: Worker, post: Post) -> None:
-        self.shoot, self._post = shoot, post
-        self._channel = worker.channel("looking back", 140)
-        self._writing = worker.channel("writing in the logbook", 90)
+    def __init__(self, shoot: Shoot, remembering: Remembering, post: Post) -> None:
+        self.shoot = shoot
+        self._worker = Worker("looking back", post)  # its own: a merge that runs is not waited for
+        self._reading = self._worker.channel("logbook", 140)
+        self._writing = self._worker.channel("writing in the logbook", 90)
+        self._told: deque[tuple[Path, Callable[[Logbook], Any], str]] = deque()
         self.state = LookBack()
         self.question, self._shoot, self._phone = "", "", ""
         self.wanted = False
         """Whether a page shows it: nothing is read before."""
         remembering.written.connect(self.again)
+
+    def idle(self) -> bool:
+        """Whether nothing is read or written."""
+        return self._worker.idle()
+
+    def finish(self) -> None:
+        """Write what was told, and end."""
+        self._worker.close()
+        with contextlib.suppress(BrutoError, OSError):  # there is nobody left to tell
+            self._write()
 
     @property
     def made_up(self) -> bool:
@@ -213,46 +229,53 @@ class LookingBack:
         """Read anew what is shown."""
         if self.wanted:
             work = partial(_read, self.place, self.made_up, self.question, self._shoot, self._phone)
-            self._channel.ask("logbook", work, self._show, self.message.emit)
+            self._reading.ask("logbook", work, self._show, self.message.emit)
 
     def _show(self, state: LookBack) -> None:
         self.state = state
         self.changed.emit()
 
-    def _write(self, work: Callable[[Logbook], Any], said: str) -> None:
-        place = self.place
+    def _tell(self, work: Callable[[Logbook], Any], said: str = "") -> None:
+        """Change the logbook, in the order in which it is asked for; none is dropped for a newer one."""
+        self._told.append((self.place, work, said))
+        self._writing.ask("logbook", self._write, self._written, self.message.emit)
 
-        def run() -> Any:
+    def _write(self) -> list[str]:
+        """On the worker's thread: all that waits."""
+        said = []
+        while self._told:
+            place, work, text = self._told.popleft()
             with Logbook(place) as book:
-                return work(book)
+                work(book)
+            said.append(text)
+        return said
 
-        def done(_: Any) -> None:
-            self.again()
-            if said:
-                self.told.emit(said)
-
-        self._writing.ask(said or object(), run, done, self.message.emit)
+    def _written(self, said: list[str]) -> None:
+        self.again()
+        for text in filter(None, said):
+            self.told.emit(text)
 
     def tell(self, records: Sequence[Record], **values: Any) -> None:
-        """Write down what is told of some shots."""
-        keys = [r.key for r in records]
-        self._write(lambda book: book.tell(keys, **values), "")
+        """Write down what is told of some shots; of all of the shoot that is shown, where none are given."""
+        keys, shoot = [r.key for r in records], self.state.shoot
+        self._tell(lambda book: book.tell(keys, **values) if keys else book.tell_shoot(shoot, **values))
 
     def note(self, shoot: str, note: str | None = None, battery: tuple[float, float, float] | None = None) -> None:
         """Note something of a shoot."""
-        self._write(lambda book: book.note_shoot(shoot, note, battery), "")
+        self._tell(lambda book: book.note_shoot(shoot, note, battery))
 
     def forget(self, shoot: str) -> None:
         """Delete the records of a shoot."""
-        self._write(lambda book: book.forget_shoot(shoot), f"The records of {shoot} are deleted; its files are not.")
+        self._tell(lambda book: book.forget_shoot(shoot), f"The records of {shoot} are deleted; its files are not.")
 
-    def export(self, path: Path) -> None:
-        """Write all of it to a file, .csv or .json, whose name was chosen."""
+    def export(self, path: Path, chosen: bool) -> None:
+        """Write all of it to a file, .csv or .json; one that is there is replaced where its whole name was `chosen`."""
         kind = path.suffix.lower().lstrip(".")
         known = [f for s in self.shoot.shots for f in s.files]
 
         def work(book: Logbook) -> None:
             text = book.exported(kind)
-            write_new(Outputs(known, overwrite=True).file(path), text.encode("utf-8", "surrogatepass"))
+            target = Outputs([*known, book.place], overwrite=chosen).file(path)
+            write_new(target, text.encode("utf-8", "surrogatepass"))
 
-        self._write(work, f"Written: {path}")
+        self._tell(work, f"Written: {path}")

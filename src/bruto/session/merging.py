@@ -23,6 +23,7 @@ from bruto.develop.recipe import Recipe, unframed
 from bruto.develop.source import Source, open_source
 from bruto.develop.suggest.suggesting import suggest_all, take_all
 from bruto.errors import Cancelled
+from bruto.logged import unexpected
 from bruto.merge.live import LivePicture
 from bruto.merge.result import MergeResult
 from bruto.publish import Target
@@ -95,7 +96,8 @@ class _Developing:
             gain_maps=(), warps=(), vignettes=(), semantic_masks=(),
         )  # fmt: skip
         full = known.default_crop[2:]
-        noise = live.frame.noise / (live.count * full[0] * full[1] / (w * h))  # it is smaller, too
+        frames = live.count if live.summed else 1
+        noise = live.frame.noise / (frames * full[0] * full[1] / (w * h))  # it is smaller, too
         clipped = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8)
         developer = Developer(Source(
             live.frame.path, "linear", Linear(live.light, clipped, "", 1.0), meta, noise, "file",
@@ -228,7 +230,11 @@ class Merging:
         developed = _Developing()
 
         def see(picture: LivePicture) -> None:
-            look = developed(picture)
+            try:
+                look = developed(picture)
+            except Exception as error:  # a picture on the way is worth no merge
+                unexpected(error, "showing what is merged so far")
+                return
             self._post(lambda: self.live.emit(look, files))
 
         def work() -> MergeResult:

@@ -71,7 +71,7 @@ class Session:
         self.using = Using(self.shoot, self.opened, self.bulk, self.background, post)
         self.using.told.connect(lambda text: self.told.emit(text))
         self.logbook = Remembering(self.shoot, post)
-        self.looking_back = LookingBack(self.shoot, self.logbook, self.background, post)
+        self.looking_back = LookingBack(self.shoot, self.logbook, post)
         self.looking_back.told.connect(lambda text: self.told.emit(text))
         self._take_in = self.background.channel("taking in")
         self.bulk.written.connect(self.starting.again)
@@ -116,6 +116,7 @@ class Session:
         self.background.close()
         self.bulk.finish()
         self.logbook.finish()
+        self.looking_back.finish()
 
     # -- changes of several shots
 

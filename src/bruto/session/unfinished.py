@@ -32,7 +32,7 @@ class Merge:
     files: tuple[Path, ...]
     method: str
     output: Path
-    choices: dict[str, bool | float] = field(default_factory=dict)
+    choices: dict[str, bool | float | list[dict[str, Any]]] = field(default_factory=dict)
 
     @property
     def text(self) -> str:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
+from bruto.app.widgets.plain import plain_tooltip
 
 LEFT, RIGHT, TOP, BOTTOM = 52.0, 14.0, 44.0, 38.0
 MOST_DOTS = 4000
@@ -67,7 +68,7 @@ class LogPlot(QWidget):
         self.x_name, self.y_name = names
         self.dots, self.lines, self.said = dots[:MOST_DOTS], lines, said
         self.setAccessibleDescription(said)
-        self.setToolTip(said)
+        self.setToolTip(plain_tooltip(said))
         self.update()
 
     def show_nothing(self, why: str) -> None:

@@ -107,7 +107,7 @@ def plan(paths: Sequence[Path]) -> list[Seen]:
 
 def _by_number(name: str) -> tuple[str | int, ...]:
     """A name by which files sort as they were numbered: 9 before 10."""
-    return tuple(int(part) if part.isdigit() else part for part in re.split(r"(\d+)", name))
+    return tuple(int(part) if part.isdecimal() else part for part in re.split(r"(\d+)", name))
 
 
 def _one_clock(told: list[tuple[Path, datetime]]) -> tuple[dict[Path, datetime], dict[Path, str]]:

@@ -1,0 +1,155 @@
+"""What a logbook has learnt of a phone and of a hand, as plots with every shot as a dot."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+
+from bruto.app.widgets.log_plot import LogPlot, Scale, doublings
+from bruto.app.widgets.plain import Label
+from bruto.logbook.learn import BLURRED_PX
+from bruto.plan.noise import GREY, SHADOW_EV, blur_chance
+from bruto.session.looking_back import LookBack, plain_iso
+
+FOCAL_TOLD = 26.0
+"""Equivalent focal length, mm, for which the hand's limit is drawn where none is more common."""
+
+
+def time_text(seconds: float | None) -> str:
+    """A time as it is dialled.
+
+    >>> time_text(1 / 50), time_text(2.5), time_text(None)
+    ('1/50 s', '2.5 s', '–')
+    """
+    if not seconds:
+        return "–"
+    return f"1/{1 / seconds:.0f} s" if seconds < 0.4 else f"{seconds:g} s"
+
+
+def _sigma(a: float, b: float) -> float:
+    """Noise of the shadow that is looked into, percent of its light."""
+    x = GREY * 2**SHADOW_EV
+    return 100 * math.sqrt(max(a * x + b, 1e-30)) / x
+
+
+def _signed(ev: int) -> str:
+    """Whole EV with their sign."""
+    return f"{ev:+d} EV".replace("-", "−") if ev else "0 EV"
+
+
+class LearntPlots(QWidget):
+    """Noise by ISO, blur by time, what the viewfinder hides, and room; and pace and battery in a sentence."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        grid = QGridLayout()
+        self.noise, self.hand = LogPlot("Noise by ISO"), LogPlot("Blur by time")
+        self.viewfinder, self.room = LogPlot("Viewfinder"), LogPlot("Room on the phone")
+        for k, plot in enumerate((self.noise, self.hand, self.viewfinder, self.room)):
+            grid.addWidget(plot, k // 2, k % 2)
+        column.addLayout(grid, 1)
+        self.learnt = Label("")
+        self.learnt.setObjectName("quiet")
+        self.learnt.setWordWrap(True)
+        column.addWidget(self.learnt)
+
+    def show_state(self, state: LookBack) -> None:
+        """Show what is learnt."""
+        self._plot_noise(state)
+        self._plot_hand(state)
+        self._plot_viewfinder(state)
+        self._plot_room(state)
+        told = []
+        if state.pace:
+            told += [f"a {kind} is saved in {v.value:.1f} s ± {v.spread:.1f}" for kind, v in state.pace.items()]
+        if state.battery is not None:
+            told.append(f"the battery falls by {state.battery.value:.0f} % an hour")
+        text = "; ".join(told)
+        self.learnt.setText(text[:1].upper() + text[1:] + "." if text else "")
+
+    def _plot_noise(self, state: LookBack) -> None:
+        if not state.groups:
+            self.noise.show_nothing("No shot tells its noise yet: open some mosaic raws of this phone.")
+            return
+        group = state.groups[0]
+        shots = [r for r in group.shots if r.iso and r.noise_a and r.noise_b is not None]
+        isos = [r.iso or 1 for r in shots]
+        dots = [
+            (r.iso or 1, _sigma(r.noise_a or 0, r.noise_b or 0), (r.name or r.key[:12]) not in group.noise.outliers)
+            for r in shots
+        ]
+        low, high = min(isos), max(isos)
+        every = [low / 1.2 * (high * 1.44 / low) ** (k / 40) for k in range(41)]
+        model = [(i, _sigma(*group.noise.model.at(i))) for i in every]
+        band = [[(i, s * f) for i, s in model] for f in (group.noise.error, 1 / group.noise.error)]
+        values = [d[1] for d in dots] + [s for _, s in model]
+        ticks = tuple((v, f"{v:g} %") for v in (0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500))
+        y = Scale(min(values) / 1.3, max(values) * 1.3, ticks)
+        y = Scale(y.low, y.high, tuple(t for t in ticks if y.low < t[0] < y.high))
+        iso = group.noise.ceiling_iso
+        said = "" if iso is None else f"shadows usable up to ISO {plain_iso(iso)}"
+        self.noise.show_plot(
+            doublings(low, high),
+            y,
+            ("ISO", f"noise at −3 EV · {group.title.split(',')[0]}"),
+            dots,
+            [model, *band],
+            said,
+        )
+
+    def _plot_hand(self, state: LookBack) -> None:
+        if state.hand is None:
+            self.hand.show_nothing(state.hand_said + " Mark at the right which shots were held in the hand.")
+            return
+        shots = state.hand_shots
+        times = [(r.exposure_s or 1) * (r.focal_35mm or FOCAL_TOLD) / FOCAL_TOLD for r in shots]
+        dots = [(s, 100.0 if (r.blur_px or 0) >= BLURRED_PX else 0.0, True) for s, r in zip(times, shots, strict=True)]
+        low, high = min(times), max(times)
+        limit = state.hand.seconds(FOCAL_TOLD)
+        every = [low * (high / low) ** (k / 60) for k in range(61)]
+        curve = [(s, 100 * blur_chance(s, limit, state.hand.spread)) for s in every]
+        ticks = tuple((1 / n, f"1/{n}") for n in (1000, 250, 60, 15, 4)) + ((1.0, "1 s"), (4.0, "4 s"))
+        x = Scale(low / 1.2, high * 1.2, tuple(t for t in ticks if low / 1.2 < t[0] < high * 1.2))
+        y = Scale(-6, 106, ((0, "0 %"), (50, "50 %"), (100, "100 %")), even=True)
+        tenth = time_text(state.hand.seconds(FOCAL_TOLD, 0.1))
+        said = f"half blurred at {time_text(limit)}, a tenth at {tenth}"
+        self.hand.show_plot(x, y, ("time", f"blurred, at {FOCAL_TOLD:.0f} mm"), dots, [curve], said)
+
+    def _plot_viewfinder(self, state: LookBack) -> None:
+        shots = [r for g in state.groups for r in g.shots if r.viewfinder_ev is not None and r.iso]
+        if not state.viewfinder or not shots:
+            self.viewfinder.show_nothing("Three shots with light near full tell how early the viewfinder warns.")
+            return
+        learnt = max(state.viewfinder.values(), key=lambda v: v.count)
+        values = [r.viewfinder_ev or 0.0 for r in shots]
+        reach = max(1.0, math.ceil(max(abs(v) for v in values) + 0.2))
+        isos = [r.iso or 1 for r in shots]
+        x = doublings(min(isos), max(isos))
+        y = Scale(-reach, reach, tuple((float(v), _signed(v)) for v in range(-int(reach), int(reach) + 1)), even=True)
+        way = "early" if learnt.value >= 0 else "late"
+        self.viewfinder.show_plot(
+            x, y, ("ISO", "warns early (+)"), [(r.iso or 1, r.viewfinder_ev or 0.0, True) for r in shots],
+            [[(x.low, learnt.value), (x.high, learnt.value)]], f"it warns {abs(learnt.value):.1f} EV {way}",
+        )  # fmt: skip
+
+    def _plot_room(self, state: LookBack) -> None:
+        shots = [r for g in state.groups[:1] for r in g.shots if r.bytes and r.iso]
+        if not state.storage or not shots:
+            self.room.show_nothing("What a shot takes on the phone is told once some are measured.")
+            return
+        name, most = max(state.storage.items(), key=lambda kv: kv[1].count)
+        isos = [r.iso or 1 for r in shots]
+        sizes = [(r.bytes or 0) / 1e6 for r in shots]
+        top = max(sizes) * 1.15
+        step = 10 ** math.floor(math.log10(top / 2))
+        step *= next(f for f in (1, 2, 5, 10) if top / (f * step) <= 5)
+        ticks = tuple((k * step, f"{k * step:g} MB") for k in range(math.floor(top / step) + 1))
+        x = doublings(min(isos), max(isos))
+        self.room.show_plot(
+            x, Scale(0, top, ticks, even=True), ("ISO", "a shot with its files"),
+            [(r.iso or 1, (r.bytes or 0) / 1e6, True) for r in shots],
+            [[(x.low, most.value / 1e6), (x.high, most.value / 1e6)]], f"{name}: {most.value / 1e6:.1f} MB a shot",
+        )  # fmt: skip
