@@ -98,6 +98,40 @@ class Hand(WindowTest):
         self.assertTrue(curtain.isVisible())
         self.assertAlmostEqual(curtain.zoom, 1.0, places=3)
 
+    def test_it_is_seen_how_it_grows(self) -> None:
+        """What is merged so far takes the stage once; who turns to the last result meanwhile stays there."""
+        self.merged()
+        tags: list[str] = []
+        held = threading.Event()
+        looks: list[object] = []
+
+        def seen(look: object, files: object) -> None:
+            looks.append(look)
+            tags.append(self.page.tag.text())
+            if len(looks) == 2:
+                QTest.mouseClick(self.page.views_buttons["Curtain"], LEFT)
+            if len(looks) >= 3:
+                held.set()
+
+        self.page.merging.live.connect(seen)
+        with mock.patch("bruto.merge.live.EVERY_S", 0.0):
+            QTest.mouseClick(self.page.go, LEFT)
+            self.wait(held.is_set)
+        self.assertRegex(tags[0], r"^\d+ FRAMES? MERGED SO FAR$")
+        self.assertEqual(tags[-1], "MERGED, developed")
+        self.assertTrue(self.page.curtain.isVisible())
+        self.wait(lambda: not self.page.merging.running)
+        self.settle()
+        self.assertEqual(self.page.tag.text(), "MERGED, developed")
+
+    def test_a_picture_on_the_way_ends_no_merge(self) -> None:
+        with (
+            mock.patch("bruto.merge.live.EVERY_S", 0.0),
+            mock.patch("bruto.session.merging._Developing.__call__", side_effect=ValueError("no picture")),
+        ):
+            self.merged()
+        self.assertIn("frames merged", self.page.outcome.text())
+
     def test_the_plot_tells_what_was_expected_and_reached(self) -> None:
         plot = self.page.plot
         self.assertIn("expected of 6 frames", plot.accessibleDescription())
@@ -172,7 +206,7 @@ class Choices(WindowTest):
         self.choose(self.files[0].stem)
         self.task("Merge")
         page = self.window.merge
-        boxes = [page.choices.itemAt(k).widget() for k in range(page.choices.count())]
+        boxes = [page.choices.rows.itemAt(k).widget() for k in range(page.choices.rows.count())]
         track = next(b for b in boxes if isinstance(b, QSlider))
         ticks = [b for b in boxes if isinstance(b, QCheckBox)]
         self.assertEqual(page.values(), {"bridge": True, "remove": True, "fade": 0.0})

@@ -12,9 +12,9 @@ from tempfile import TemporaryDirectory
 import numpy as np
 from typer.testing import CliRunner
 
-import bruto.cli.planning  # noqa: F401  it adds the commands
+import bruto.cli.plan  # noqa: F401  it adds the commands
 from bruto.cli import app
-from bruto.cli.planning import number, numbers
+from bruto.cli.plan.asking import number, numbers
 from bruto.container.dng_writer import write_dng
 from bruto.errors import BrutoError
 from bruto.simphone.capture import sample_tags

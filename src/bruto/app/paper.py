@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import os
 from pathlib import Path
 
@@ -34,35 +33,22 @@ def print_html(page: str, target: Target | str | Path, dark: bool = False) -> No
         document.setHtml(page)
         area = writer.pageLayout().paintRectPixels(DOTS_PER_INCH)
         document.setTextWidth(area.width())
-        if dark:
-            _on_black(writer, document)
-            del writer
-            return
         share = area.height() / max(document.size().height(), 1.0)
-        if share >= LEAST_SCALE:  # on one page, a little smaller where it is a little too long
-            painter = QPainter(writer)
-            painter.scale(min(1.0, share), min(1.0, share))
-            document.drawContents(painter)
-            painter.end()
-        else:
+        if share < LEAST_SCALE:
             document.setPageSize(QSizeF(area.width(), area.height()))
-            document.print_(writer)
+        # on one page, a little smaller where it is a little too long
+        scale = min(1.0, share) if share >= LEAST_SCALE else 1.0
+        paper = QRectF(writer.pageLayout().fullRectPixels(DOTS_PER_INCH)).translated(-area.left(), -area.top())
+        painter = QPainter(writer)
+        for k in range(document.pageCount() if share < LEAST_SCALE else 1):
+            if k:
+                writer.newPage()
+            if dark:
+                painter.fillRect(paper, QColor("#000000"))
+            painter.save()
+            painter.scale(scale, scale)
+            painter.translate(0, -k * area.height())
+            document.drawContents(painter, QRectF(0, k * area.height(), area.width(), area.height() / scale))
+            painter.restore()
+        painter.end()
         del writer
-
-
-def _on_black(writer: QPdfWriter, document: QTextDocument) -> None:
-    """Pages whose whole paper is black, as a screen is in the dark."""
-    area = writer.pageLayout().paintRectPixels(DOTS_PER_INCH)
-    writer.setPageMargins(QMarginsF(0, 0, 0, 0), QPageLayout.Unit.Millimeter)
-    paper = writer.pageLayout().fullRectPixels(DOTS_PER_INCH)
-    pages = max(1, math.ceil(document.size().height() / area.height()))
-    painter = QPainter(writer)
-    for k in range(pages):
-        if k:
-            writer.newPage()
-        painter.fillRect(paper, QColor("#000000"))
-        painter.save()
-        painter.translate(area.left(), area.top() - k * area.height())
-        document.drawContents(painter, QRectF(0, k * area.height(), area.width(), area.height()))
-        painter.restore()
-    painter.end()

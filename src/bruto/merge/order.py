@@ -74,16 +74,23 @@ def _near_in_run(stack, a, b, far, pairs, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def there(stack, x, c, values):
+    """Values of a place of a row (N, W, 3) of the frames that hold it, into `values`; how many."""
+    n = 0
+    for k in range(stack.shape[0]):
+        if not np.isnan(stack[k, x, c]):
+            values[n] = stack[k, x, c]
+            n += 1
+    return n
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def _near_one_by_one(stack, a, b, far, out):
     """The same where some frames hold nothing; NaN where none does."""
     values = np.empty(stack.shape[0], np.float32)
     for x in range(stack.shape[1]):
         for c in range(3):
-            n = 0
-            for k in range(stack.shape[0]):
-                if not np.isnan(stack[k, x, c]):
-                    values[n] = stack[k, x, c]
-                    n += 1
+            n = there(stack, x, c, values)
             if n == 0:
                 out[x, c] = np.float32(np.nan)
                 continue

@@ -11,25 +11,18 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QFileDialog,
     QHBoxLayout,
     QProgressBar,
     QPushButton,
-    QSlider,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.host import Host
-from bruto.app.pages.merge_border import BorderPanel
-from bruto.app.stage.compare_stage import CompareStage
-from bruto.app.stage.places_view import PlacesView
-from bruto.app.stage.stage import Stage
-from bruto.app.stage.stage_bar import StageBar
-from bruto.app.stage.viewing import Viewing
+from bruto.app.pages.merge_choices import MethodChoices
+from bruto.app.pages.merge_views import MergeViews
 from bruto.app.widgets.frame_chart import LEAST_WINDOW, FrameChart, reference_of
 from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, scrolled, side_panel
@@ -38,7 +31,7 @@ from bruto.app.widgets.task_line import time_left
 from bruto.develop.strokes import strokes_as_json
 from bruto.errors import BrutoError
 from bruto.merge.methods import METHODS, method_of
-from bruto.merge.methods.method import Choice, Shown
+from bruto.merge.methods.method import Shown
 from bruto.merge.methods.starfield import SKY
 from bruto.merge.result import MergeResult
 from bruto.session.merging import LiveLook, Look
@@ -49,7 +42,6 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 """Kinds of set that some method is for."""
 
 
-CURTAIN, PLACES, BORDER = "Curtain", "Places", "Border"
 REASONS = (("blurred", "blurred"), ("test shots", "a test shot"), ("under clouds", "clouds"), ("moved", "moved"))
 """What many frames are left out for, by how the reason of one begins."""
 CLIP_FROM, TOLD_FLICKER = 8, 0.02
@@ -86,30 +78,10 @@ class MergePage(QWidget):
         layout.setSpacing(0)
         middle = QVBoxLayout()
         middle.setSpacing(0)
-        bar = StageBar("MERGE")
-        self.tag, self.which = bar.tag, bar.facts
-        self.views_buttons: dict[str, QPushButton] = {}
-        for name, tip in (
-            (CURTAIN, "One frame left of a line, the result right of it; turn the line at its ends or with [ and ]"),
-            (PLACES, "Where one frame and the result differ most, at 1:1"),
-            (BORDER, "Where sky and ground are joined; correct it with a brush"),
-        ):
-            button = bar.add(name, tip, left=True, checkable=True)
-            button.clicked.connect(lambda _=False, n=name: self.set_view(n))
-            button.setEnabled(False)
-            self.views_buttons[name] = button
-        self.fit_button = bar.add("Fit", "Whole picture (F2)")
-        self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (F2)")
-        middle.addWidget(bar)
-        self.stage, self.curtain, self.places = Stage(), CompareStage(), PlacesView()
-        self.curtain.set_mode("Curtain")
-        self.views = QStackedWidget()
-        self.border = BorderPanel()
-        for view in (self.stage, self.curtain, self.places, self.border.stage):
-            self.views.addWidget(view)
-        self.fit_button.clicked.connect(lambda: self._seen_view().set_fit())
-        self.one_button.clicked.connect(lambda: self._seen_view().set_one_to_one())
-        self.places.chosen.connect(self._look_at)
+        self.views = MergeViews()
+        self.tag, self.which, self.views_buttons = self.views.tag, self.views.which, self.views.buttons
+        self.stage, self.curtain, self.places = self.views.stage, self.views.curtain, self.views.places
+        self.border = self.views.border
         middle.addWidget(self.views, 1)
         self.chart = FrameChart()
         middle.addWidget(self.chart)
@@ -131,9 +103,8 @@ class MergePage(QWidget):
         self.expect.setObjectName("quiet")
         self.expect.setWordWrap(True)
         column.addWidget(self.expect)
-        self.choices = QVBoxLayout()
-        self.choices.setSpacing(4)
-        column.addLayout(self.choices)
+        self.choices = MethodChoices()
+        column.addWidget(self.choices)
         self.plot = GainPlot()
         column.addWidget(self.plot)
         self.go = QPushButton("Merge")
@@ -231,53 +202,13 @@ class MergePage(QWidget):
 
     def _seen(self, result: MergeResult, look: Look) -> None:
         """The result developed beside one of its frames, where its set is still shown."""
-        if self.chart.result is not result:
-            return
-        self.stage.set_frame(*look.size)
-        self.stage.set_base(look.merged)
-        self.curtain.set_pictures(look.one, look.merged, look.size, look.names)
-        self.places.show_places(look.places, look.names)
-        for k, pair in enumerate(look.pairs):
-            self.places.set_pair(k, pair)
-        self.border.show_look(look)
-        there = {CURTAIN: True, PLACES: bool(look.places), BORDER: look.border is not None}
-        for name, button in self.views_buttons.items():
-            button.setEnabled(there[name])
-        self.views_buttons[BORDER].setVisible(there[BORDER])
-        self.set_view(CURTAIN)
-        self.tag.setText("MERGED, developed")
+        if self.chart.result is result:
+            self.views.show_look(look)
 
     def _show_live(self, look: LiveLook, files: list[Path]) -> None:
-        """What a running merge holds so far, where its set is shown and nobody looks at a result of it."""
-        if not self.merging.running or not set(files) <= {s.raw for s in self.chart.shots}:
-            return
-        self.set_view("")
-        self.stage.set_frame(*look.size)
-        self.stage.set_base(look.picture)
-        some = "FRAME" if look.count == 1 else "FRAMES"
-        self.tag.setText(f"{look.count} {some} MERGED SO FAR" if look.summed else f"FRAME {look.count}")
-
-    def set_view(self, name: str) -> None:
-        """One frame against the result by a curtain, or the places where they differ; "" for the frame's preview."""
-        for key, button in self.views_buttons.items():
-            button.setChecked(key == name)
-        self.views.setCurrentIndex({CURTAIN: 1, PLACES: 2, BORDER: 3}.get(name, 0))
-        self.border.setVisible(name == BORDER)
-
-    def _seen_view(self) -> Viewing:
-        """What is zoomed: from the places one goes to the curtain."""
-        if self.views.currentIndex() == 2:
-            self.set_view(CURTAIN)
-        return {1: self.curtain, 3: self.border.stage}.get(self.views.currentIndex(), self.stage)
-
-    def _look_at(self, k: int) -> None:
-        """A place under the curtain, at 1:1."""
-        place = self.places.places[k]
-        self.set_view(CURTAIN)
-        self.curtain.set_one_to_one()
-        w, h = self.curtain.viewport.frame
-        self.curtain.viewport.centre = (place.x * w, place.y * h)
-        self.curtain.update()
+        """What a running merge holds so far, where its set is shown."""
+        if self.merging.running and set(files) <= {s.raw for s in self.chart.shots}:
+            self.views.show_live(look)
 
     def set_group(self, group: ShotSet | None) -> None:
         """Show a set; None or a single shot says what to choose."""
@@ -319,40 +250,14 @@ class MergePage(QWidget):
 
     def _method_changed(self) -> None:
         """Other choices, of another method."""
-        clear(self.choices)
-        self._chosen_values: dict[str, Any] = {}
         key = self.method.currentData()
-        for choice in method_of(str(key)).choices if key else ():
-            if isinstance(choice.usual, bool):
-                box = QCheckBox(choice.title)
-                box.setChecked(choice.usual)
-                box.setToolTip(choice.tip)
-                self.choices.addWidget(box)
-                self._chosen_values[choice.key] = box.isChecked
-            else:
-                self._add_amount(choice)
+        self.choices.show_choices(method_of(str(key)).choices if key else ())
         self.host.manners.attach(self)
         self._describe()
 
-    def _add_amount(self, choice: Choice) -> None:
-        """A share that is set on a track."""
-        title, track = Label(""), QSlider(Qt.Orientation.Horizontal)
-        track.setRange(0, 100)
-        track.setSingleStep(5)
-        track.setAccessibleName(choice.title)
-        track.setToolTip(choice.tip)
-        track.valueChanged.connect(
-            lambda value: title.setText(f"{choice.title}: {value} %" if value else f"{choice.title}: not")
-        )
-        track.setValue(1)  # so that the first value is told
-        track.setValue(round(100 * float(choice.usual)))
-        self.choices.addWidget(title)
-        self.choices.addWidget(track)
-        self._chosen_values[choice.key] = lambda: track.value() / 100
-
     def values(self) -> dict[str, Any]:
         """The choices that the method leaves, as they stand."""
-        found = {key: value() for key, value in self._chosen_values.items()}
+        found = self.choices.values()
         paints, strokes = method_of(str(self.method.currentData())).paints, self.border.strokes()
         return {**found, paints: strokes_as_json(strokes)} if paints and strokes else found
 
@@ -413,25 +318,17 @@ class MergePage(QWidget):
 
     def _show_reference(self) -> None:
         """The first frame's preview, until there is a result."""
-        self.stage.set_frame(0, 0)
-        self.stage.message, self.stage.base = "", None
-        for button in self.views_buttons.values():
-            button.setEnabled(False)
-        self.views_buttons[BORDER].hide()
-        self.set_view("")
-        self.tag.setText("MERGE")
         if self.group is None or self.group.kind not in MERGED_SETS:
-            self.stage.message = "Choose a burst or a bracket at the right or in the list, or select several shots."
+            self.views.show_nothing("Choose a burst or a bracket at the right or in the list, or select several shots.")
             return
         shot = self.group.shots[0]
         try:
             picture = oriented_preview(shot)
         except BrutoError:
+            self.views.show_nothing("")
             return
         assert shot.meta is not None
-        self.stage.set_frame(*shot.meta.oriented_size)
-        self.stage.set_base(picture)
-        self.tag.setText("FRAME 1, preview")
+        self.views.show_frame(picture, shot.meta.oriented_size)
 
     def _chosen(self) -> list[Shot]:
         return [s for s, used in zip(self.chart.shots, self.chart.used, strict=True) if used]
@@ -489,6 +386,7 @@ class MergePage(QWidget):
         self.open_button.hide()
         self._began = time.monotonic()
         self.progress.setValue(0)
+        self.views.begin_live()
         self.merging.start(raws, kind, target, self.values())
         self._show_running()
 
@@ -499,6 +397,7 @@ class MergePage(QWidget):
     def finish(self, result: MergeResult | None, problem: str = "") -> None:
         """Show the result, or what went wrong."""
         self._began = time.monotonic()
+        self.views.begin_live()
         self._show_running()
         self.outcome.setObjectName("warning" if result is None else "")
         self.outcome.style().polish(self.outcome)

@@ -33,7 +33,8 @@ class BrushStage(Stage):
         self._base_mask: NDArray[np.float32] | None = None
         self._points: list[tuple[float, float]] = []
         self._at: QPointF | None = None
-        self._strokes: tuple[Stroke, ...] = ()
+        self._done: NDArray[np.float32] | None = None
+        """The area after the strokes that are finished: one that is drawn is painted on it anew at each move."""
         self.setCursor(Qt.CursorShape.CrossCursor)
 
     def set_area(self, mask: NDArray[np.uint8], strokes: tuple[Stroke, ...]) -> None:
@@ -43,17 +44,14 @@ class BrushStage(Stage):
 
     def set_strokes(self, strokes: tuple[Stroke, ...]) -> None:
         """Show the area after other strokes."""
-        self._strokes = strokes
-        self._shade(strokes)
+        if self._base_mask is not None:
+            self._done = painted(self._base_mask, strokes)
+            self._shade(self._done)
 
-    def _shade(self, strokes: tuple[Stroke, ...]) -> None:
-        if self._base_mask is None:
-            return
-        share = painted(self._base_mask, strokes)
+    def _shade(self, share: NDArray[np.float32]) -> None:
         self.area = (255 * share + 0.5).astype(np.uint8)
         h, w = share.shape
-        y, x = np.mgrid[0:h, 0:w]
-        lines = (x + y) % LINES < LINE
+        lines = np.add.outer(np.arange(h), np.arange(w)) % LINES < LINE
         marks = np.zeros((h, w, 4), np.uint8)
         marks[..., :3] = SHADE
         marks[..., 3] = (1 - share) * np.where(lines, 170, 50)
@@ -84,7 +82,8 @@ class BrushStage(Stage):
         if self._points and last is not None:
             if (event.position() - last).manhattanLength() >= STEP:
                 self._points.append(self._place(event.position()))
-                self._shade((*self._strokes, self._stroke()))
+                if self._done is not None:
+                    self._shade(painted(self._done, [self._stroke()]))
             else:
                 self._at = last
         self.update()

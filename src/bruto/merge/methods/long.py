@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 import bruto.compiled  # noqa: F401  sets up what kernels run on
 from bruto.merge.frames import warped_band
 from bruto.merge.methods.method import Combined, Method, Shown
-from bruto.merge.order import held_by_all, in_order, run_end
+from bruto.merge.order import held_by_all, in_order, run_end, there
 from bruto.merge.reader import Reader
 from bruto.merge.sky.kernels import network
 from bruto.merge.spool import combined_by_rows
@@ -86,11 +86,7 @@ def _row_with_gaps(stack, a, b, far, far_moving, out):
         for k in range(count):
             keep[k] = not np.isnan(stack[k, x, 0])
         for c in range(3):
-            n = 0
-            for k in range(count):
-                if not np.isnan(stack[k, x, c]):
-                    values[n] = stack[k, x, c]
-                    n += 1
+            n = there(stack, x, c, values)
             out[x, c] = np.float32(0)
             if n == 0:
                 continue

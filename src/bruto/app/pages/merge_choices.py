@@ -1,0 +1,58 @@
+"""What a merge method leaves to its user, as ticks and tracks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QSlider, QVBoxLayout, QWidget
+
+from bruto.app.widgets.panel import clear
+from bruto.app.widgets.plain import Label
+from bruto.merge.methods.method import Choice
+
+
+class MethodChoices(QWidget):
+    """One row for each choice."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows = QVBoxLayout(self)
+        self.rows.setContentsMargins(0, 0, 0, 0)
+        self.rows.setSpacing(4)
+        self._values: dict[str, Callable[[], bool | float]] = {}
+
+    def show_choices(self, choices: Sequence[Choice]) -> None:
+        """Show other choices, at their usual values."""
+        clear(self.rows)
+        self._values = {}
+        for choice in choices:
+            if isinstance(choice.usual, bool):
+                box = QCheckBox(choice.title)
+                box.setChecked(choice.usual)
+                box.setToolTip(choice.tip)
+                self.rows.addWidget(box)
+                self._values[choice.key] = box.isChecked
+            else:
+                self._add_amount(choice)
+        self.setVisible(bool(choices))
+
+    def _add_amount(self, choice: Choice) -> None:
+        """A share that is set on a track."""
+        title, track = Label(""), QSlider(Qt.Orientation.Horizontal)
+        track.setRange(0, 100)
+        track.setSingleStep(5)
+        track.setAccessibleName(choice.title)
+        track.setToolTip(choice.tip)
+        track.valueChanged.connect(
+            lambda value: title.setText(f"{choice.title}: {value} %" if value else f"{choice.title}: not")
+        )
+        track.setValue(1)  # so that the first value is told
+        track.setValue(round(100 * float(choice.usual)))
+        self.rows.addWidget(title)
+        self.rows.addWidget(track)
+        self._values[choice.key] = lambda: track.value() / 100
+
+    def values(self) -> dict[str, bool | float]:
+        """The choices as they stand."""
+        return {key: value() for key, value in self._values.items()}
