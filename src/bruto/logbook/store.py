@@ -31,6 +31,8 @@ APPLICATION = 0x4252554C
 """Mark of a logbook in a database's head (PRAGMA application_id)."""
 MAGIC = b"SQLite format 3\x00"
 """What each database of SQLite begins with (its file format, 1.3.1)."""
+READABLE = "What can be read of it is shown: export that, put the file aside, and take it in again."
+UNREADABLE = "Nothing of it can be read: put the file aside, so that a new one is begun."
 BUSY_S = 5.0
 """Seconds for which another window's writing is waited for."""
 PAGE = 200
@@ -130,9 +132,11 @@ class Logbook:
                 self._base = self._reading(str(_said(error, self.place)))
             else:
                 aside = self._kept_aside()
-                self._base = self._reading(
-                    f"The logbook {self.place.name} is damaged. What can be read of it is shown, nothing is written to "
-                    f"it; a copy was kept as {aside}. Export what is left, put the file aside, and take it in again."
+                self._base = self._reading("")
+                left = bool(self._base.execute("SELECT EXISTS (SELECT 1 FROM shot)").fetchone()[0])
+                self.problem = (
+                    f"The logbook {self.place} is damaged. It is left as it is, and a copy was kept as {aside}. "
+                    + (READABLE if left else UNREADABLE)
                 )
 
     def _connected(self, uri: str) -> sqlite3.Connection:

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.host import Host
 from bruto.app.pages.logbook_plots import LearntPlots, time_text
+from bruto.app.widgets.empty import Empty
 from bruto.app.widgets.panel import side_panel, surface
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.app.widgets.question import ask_user
@@ -30,6 +31,7 @@ from bruto.session.looking_back import QUESTIONS, LookBack
 from bruto.shoot.verdicts import BY_ID
 
 LEFT_WIDTH = 224
+"""Pixels."""
 COLUMNS = ("Shot", "ISO", "Time", "Verdict")
 EXPORTS = {"Table (*.csv)": ".csv", "JSON (*.json)": ".json"}
 MADE_UP = "Shots of the simulated phone: made up, and kept apart from yours."
@@ -50,9 +52,10 @@ class LogbookPage(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(self._shoots_side())
+        self.left, self.right = self._shoots_side(), self._shots_side()
+        layout.addWidget(self.left)
         layout.addWidget(self._middle(), 1)
-        layout.addWidget(self._shots_side())
+        layout.addWidget(self.right)
         self.looking.changed.connect(self._show)
         self.session.shoot.opened.connect(self._folder_opened)
         self._show()
@@ -100,11 +103,10 @@ class LogbookPage(QWidget):
         column.setSpacing(6)
         self.problem = Label("")
         self.problem.setObjectName("warning")
+        self.problem.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.problem.setWordWrap(True)
         column.addWidget(self.problem)
-        self.nothing = Label(EMPTY)
-        self.nothing.setWordWrap(True)
-        self.nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.nothing = Empty(EMPTY, ("Open a folder …", self.host.choose_folder))
         column.addWidget(self.nothing, 1)
         self.plots = LearntPlots()
         column.addWidget(self.plots, 1)
@@ -180,12 +182,10 @@ class LogbookPage(QWidget):
         self.made_up.setVisible(state.made_up)
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
-        self.nothing.setVisible(not there)
-        shown: tuple[QWidget, ...] = (self.plots, self.table, self.phone)
+        self.nothing.setVisible(not there and not state.problem)
+        shown: tuple[QWidget, ...] = (self.left, self.right, self.plots)
         for part in shown:
             part.setVisible(there)
-        for button in (*self.asked.values(), self.export):
-            button.setEnabled(there)
         # what is told, and what is deleted, is of the shoot that is shown; answers gather shots of many
         self.forget.setEnabled(bool(state.shoot))
         for field in self.fields.values():
