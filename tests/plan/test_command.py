@@ -129,13 +129,16 @@ class Contract(unittest.TestCase):
             self.assertIn("Dark", (folder / "list.html").read_text())
             self.assertEqual((folder / "list.pdf").read_bytes()[:5], b"%PDF-")
             tags = sample_tags()
-            for k, seconds in enumerate((13.0, 13.0, 1 / 250)):
+            for k, seconds in enumerate((15.0, 15.0, 1 / 4000)):
                 write_dng(
                     folder / f"s-{k}.dng", np.full((32, 32), 300, np.uint16),
-                    replace(tags, exposure_s=seconds, iso=1600.0, focal_35mm=26.0), np.zeros((8, 8, 3), np.uint8),
+                    replace(tags, exposure_s=seconds, iso=1600.0, focal_35mm=26.0,
+                            taken="2026:06:21 23:41:00"), np.zeros((8, 8, 3), np.uint8),
                 )  # fmt: skip
             became = run("list", plan, "--taken", folder)
-            self.assertEqual([b["state"] for b in became["became"]], ["done", "missing", "missing"])
+            self.assertEqual(
+                [b["state"] for b in became["became"]], ["differently", "missing", "missing", "done", "missing"]
+            )
             ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(plan)])
             self.assertIsInstance(ran.exception, BrutoError)  # the plan is not written over
             ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(folder / "list.html")])

@@ -10,19 +10,11 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from bruto.errors import BrutoError
-from bruto.plan.wishes import (
-    KINDS,
-    Plan,
-    Shot,
-    Wish,
-    as_bytes,
-    example,
-    load_plan,
-    matched,
-    plan_from,
-    shot_list,
-    summary,
-)
+from bruto.plan.became import Shot, matched, summary
+from bruto.plan.examples import example
+from bruto.plan.kinds import KINDS
+from bruto.plan.shot_list import shot_list
+from bruto.plan.wishes import Plan, Wish, as_bytes, load_plan, plan_from
 
 
 class _Text(HTMLParser):
@@ -68,8 +60,8 @@ class Paper(unittest.TestCase):
                 self.assertIn(wish.title, text)
                 for caution in wish.cautions:
                     self.assertIn(caution, text)
-            self.assertEqual(text.count("☐"), 3)
-            self.assertIn("23:10", text)
+            self.assertEqual(text.count("☐"), len(plan.wishes))
+            self.assertIn("23:50", text)
             self.assertIn("dark from", text)
             self.assertNotIn("script", seen.tags)
             self.assertEqual("#000000" in page, night)
@@ -84,18 +76,33 @@ class Paper(unittest.TestCase):
 
 class Became(unittest.TestCase):
     def test_done_differently_and_missing(self) -> None:
-        plan = example()
-        trail = [Shot(f"t{k}", 1600, 13, 26) for k in range(470)]
-        found = matched(Plan("p", "2026-08-12", wishes=plan.wishes[1:]), trail)
+        trail = Wish("t", "trail", "", 1600, 13, 26, 480, 14.2)
+        dusk = Wish("d", "dusk", "", 100, 1 / 60, 15)
+        shots = [Shot(f"t{k}", 1600, 13, 26) for k in range(470)]
+        found = matched(Plan("p", "2026-08-12", wishes=(trail, dusk)), shots)
         self.assertEqual([b.state for b in found], ["done", "missing"])
         self.assertEqual(len(found[0].shots), 470)
-        few = matched(Plan("p", "2026-08-12", wishes=plan.wishes[1:2]), trail[:100])
+        few = matched(Plan("p", "2026-08-12", wishes=(trail,)), shots[:100])
         self.assertEqual((few[0].state, few[0].said), ("differently", "asked 480 frames, got 100"))
         stars = Plan("p", "2026-08-12", wishes=(Wish("s", "stars", iso=1600, seconds=30, focal_35mm=26),))
         other = matched(stars, [Shot("a", 3200, 15, 26)])[0]
         self.assertEqual(other.said, "asked 30 s, got 15 s; asked ISO 1600, got ISO 3200")
         for shot in (Shot("wide", 1600, 30, 15), Shot("day", 50, 1 / 1000, 26)):
             self.assertEqual(matched(stars, [shot])[0].state, "missing")
+
+    def test_of_two_wishes_with_one_setting_each_gets_what_was_taken_at_its_time(self) -> None:
+        one = Wish("one", "stars", "2026-08-12T23:10", 1600, 15, 26)
+        many = Wish("many", "trail", "2026-08-12T23:30", 1600, 15, 26, 240, 16)
+        free = Wish("noon", at="2026-08-12T12:00")
+        shots = [Shot("a", 1600, 15, 26, "2026-08-12T23:12:00")]
+        shots += [Shot(f"b{k}", 1600, 15, 26, f"2026-08-12T23:{35 + k // 4}:{15 * (k % 4):02d}") for k in range(80)]
+        shots += [
+            Shot("c", 50, 1 / 2000, 15, "2026-08-12T12:40:00"),
+            Shot("d", 50, 1 / 2000, 15, "2026-08-12T16:40:00"),
+        ]
+        found = matched(Plan("p", "2026-08-12", wishes=(many, one, free)), shots)
+        self.assertEqual([len(b.shots) for b in found], [80, 1, 1])
+        self.assertEqual(found[2].shots[0].name, "c")
 
     def test_each_shot_belongs_to_the_nearest_wish(self) -> None:
         wishes = tuple(Wish(f"{s:g}", seconds=s, iso=100, focal_35mm=26) for s in (1 / 100, 1 / 25, 1 / 6))

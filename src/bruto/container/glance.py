@@ -73,6 +73,12 @@ class Glance(CaptureFacts):
     length: int = 0
 
     @property
+    def taken_iso(self) -> str:
+        """When it was taken, ISO 8601 to the second by the phone's clock; "" where it is not told."""
+        taken = (self.taken or "")[:19]
+        return taken[:10].replace(":", "-") + "T" + taken[11:] if len(taken) == 19 else taken
+
+    @property
     def oriented_size(self) -> tuple[int, int]:
         """Width and height as looked at."""
         return (self.size[1], self.size[0]) if self.orientation >= 5 else self.size

@@ -15,7 +15,7 @@ from scipy.optimize import minimize
 
 from bruto.errors import BrutoError
 from bruto.logbook.records import Record
-from bruto.plan.noise import ENOUGH_SNR, GREY, SHADOW_EV, NoiseModel, model_of
+from bruto.plan.noise import ENOUGH_SNR, GREY, SHADOW_EV, NoiseModel, model_of, time_of_chance
 
 OUTLIER = 1.35
 """Factor from the usual noise of an ISO beyond which a shot is named and left out."""
@@ -154,9 +154,7 @@ class Hand:
 
     def seconds(self, focal_35mm: float, chance: float = 0.5) -> float:
         """Seconds at which so many of the shots are blurred, by focal length."""
-        from scipy.special import ndtri
-
-        return self.limit_35mm / focal_35mm * math.exp(self.spread * float(ndtri(chance)))
+        return time_of_chance(chance, self.limit_35mm / focal_35mm, self.spread)
 
     def as_json(self) -> dict[str, Any]:
         """As the command line tells it."""

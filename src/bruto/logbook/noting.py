@@ -42,9 +42,6 @@ def record_from(
     """
     if not seen.model and report is None:
         raise BrutoError(f"{path.name} tells nothing that could be learnt from.")
-    taken = (seen.taken or "")[:19]
-    if len(taken) == 19:
-        taken = taken[:10].replace(":", "-") + "T" + taken[11:]
     measured: dict[str, Any] = {}
     if report is not None:
         a, b = report.noise_measured
@@ -59,8 +56,8 @@ def record_from(
         }  # fmt: skip
     width, height = seen.size
     return Record(
-        key=key or content_key(path), shoot=shoot, name=path.stem, taken=taken, make=seen.make, model=seen.model,
-        focal_mm=seen.focal_mm, focal_35mm=seen.focal_35mm, f_number=seen.f_number, kind=seen.kind, width=width,
+        key=key or content_key(path), shoot=shoot, name=path.stem, taken=seen.taken_iso, make=seen.make,
+        model=seen.model, focal_mm=seen.focal_mm, focal_35mm=seen.focal_35mm, f_number=seen.f_number, kind=seen.kind, width=width,
         height=height, iso=seen.iso, exposure_s=seen.exposure_s, program=seen.software, held=held, verdict=verdict,
         bytes=_size(files or [path]), **measured,
     )  # fmt: skip

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 from scipy.optimize import nnls
+from scipy.special import ndtri
 
 from bruto.errors import BrutoError
 
@@ -176,6 +177,17 @@ def blur_chance(seconds: float, limit: float, spread: float = HAND_SPREAD) -> fl
     if not (limit > 0 and spread > 0 and seconds > 0):
         raise BrutoError("A time and a person's limit are more than 0 s.")
     return 0.5 * (1 + math.erf(math.log(seconds / limit) / (spread * math.sqrt(2))))
+
+
+def time_of_chance(chance: float, limit: float, spread: float = HAND_SPREAD) -> float:
+    """Seconds at which a frame held in the hand is blurred with some chance: the inverse of `blur_chance`.
+
+    >>> round(time_of_chance(0.5, 0.1), 6), round(blur_chance(time_of_chance(0.1, 0.1), 0.1), 6)
+    (0.1, 0.1)
+    """
+    if not (0 < chance < 1 and limit > 0 and spread > 0):
+        raise BrutoError("A chance is between 0 and 1, a person's limit more than 0 s.")
+    return limit * math.exp(spread * float(ndtri(chance)))
 
 
 def low_light(

@@ -45,13 +45,15 @@ def thirds(ev: float) -> str:
     return f"{sign}{whole or ''}{('', '⅓', '⅔')[part]}" if n else "0"
 
 
-def time_text(seconds: float) -> str:
-    """An exposure time as photographers write it.
+def time_text(seconds: float | None) -> str:
+    """An exposure time as it is dialled.
 
-    >>> time_text(0.004), time_text(2.0)
-    ('1/250 s', '2 s')
+    >>> time_text(1 / 50), time_text(2.5), time_text(None)
+    ('1/50 s', '2.5 s', '–')
     """
-    return f"1/{1 / seconds:.0f} s" if seconds < 0.3 else f"{seconds:g} s"
+    if not seconds:
+        return "–"
+    return f"1/{1 / seconds:.0f} s" if seconds < 0.4 else f"{seconds:g} s"
 
 
 def _nearest(values: Sequence[float], wanted: float, at_most: bool) -> float:

@@ -22,7 +22,6 @@ from bruto.session.remembering import Remembering, demo_place
 from bruto.session.shoot import Shoot
 from bruto.session.work import Post, Worker
 from bruto.shoot.verdicts import KEPT
-from bruto.simphone.sensor_model import MAKE, MODEL
 from bruto.storage.outputs import Outputs
 
 MOST_SHOTS = 500
@@ -206,15 +205,9 @@ class LookingBack:
             self._write()
 
     @property
-    def made_up(self) -> bool:
-        """Whether the shoot that is open is one of the simulated phone."""
-        seen = [s.seen for s in self.shoot.shots if s.seen]
-        return bool(seen) and all((s.make, s.model) == (MAKE, MODEL) for s in seen)
-
-    @property
     def place(self) -> Path:
         """Where the logbook lies that is shown."""
-        return demo_place() if self.made_up else usual_place()
+        return demo_place() if self.shoot.made_up else usual_place()
 
     def ask(self, question: str = "", shoot: str | None = None, phone: str | None = None) -> None:
         """Show the shots of a shoot, or the answer to a question (see `QUESTIONS`)."""
@@ -228,7 +221,7 @@ class LookingBack:
     def again(self) -> None:
         """Read anew what is shown."""
         if self.wanted:
-            work = partial(_read, self.place, self.made_up, self.question, self._shoot, self._phone)
+            work = partial(_read, self.place, self.shoot.made_up, self.question, self._shoot, self._phone)
             self._reading.ask("logbook", work, self._show, self.message.emit)
 
     def _show(self, state: LookBack) -> None:

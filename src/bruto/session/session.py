@@ -24,6 +24,7 @@ from bruto.session.leaving import leaving
 from bruto.session.looking_back import LookingBack
 from bruto.session.merging import Merging
 from bruto.session.open_shots import OpenShots
+from bruto.session.planning import Planning
 from bruto.session.remembering import Remembering
 from bruto.session.reports import Reports
 from bruto.session.shoot import Shoot
@@ -73,6 +74,8 @@ class Session:
         self.logbook = Remembering(self.shoot, post)
         self.looking_back = LookingBack(self.shoot, self.logbook, post)
         self.looking_back.told.connect(lambda text: self.told.emit(text))
+        self.planning = Planning(self.shoot, post, lambda: self.looking_back.place)
+        self.planning.told.connect(lambda text: self.told.emit(text))
         self._take_in = self.background.channel("taking in")
         self.bulk.written.connect(self.starting.again)
         self.shoot.opened.connect(lambda: self.starting.follow(self.shoot.shots))
@@ -87,6 +90,7 @@ class Session:
             self.using.message,
             self.logbook.problem,
             self.looking_back.message,
+            self.planning.message,
         ):
             signal.connect(self.say)
 
@@ -117,6 +121,7 @@ class Session:
         self.bulk.finish()
         self.logbook.finish()
         self.looking_back.finish()
+        self.planning.finish()
 
     # -- changes of several shots
 

@@ -20,6 +20,7 @@ from bruto.shoot.ranking import Rank, rank
 from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import Shot, ShotSet, read_shot
 from bruto.shoot.verdicts import KEPT
+from bruto.simphone.sensor_model import MAKE, MODEL
 
 
 class Shoot:
@@ -132,6 +133,12 @@ class Shoot:
         """What the shot's phone offers."""
         card = self.card_of(shot)
         return phone_offer(card, shot.seen) if card and shot.seen else Offer()
+
+    @property
+    def made_up(self) -> bool:
+        """Whether all that is open is of the simulated phone."""
+        seen = [s.seen for s in self.shots if s.seen]
+        return bool(seen) and all((s.make, s.model) == (MAKE, MODEL) for s in seen)
 
     def card_of(self, shot: Shot) -> PhoneCard | None:
         """The card of the phone that took a shot."""

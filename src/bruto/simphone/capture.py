@@ -138,12 +138,16 @@ class Phone:
         self._margin = round(MARGIN * self.width)
         self.lens = sm.LENSES[lens]
         self.mishap = mishap or Mishap()
-        self.camera, self.truth = scene_light(scene, self.width, self.height, self.lens.focal_35mm, kelvin)
+        self.camera, self.truth = self._seen(scene, kelvin)
         self.sensor = sm.sensor_for(megapixels, lens)
         light = spectral.illuminant(self.scene.kelvin, self.scene.tungsten)
         white = spectral.camera_response(np.ones((81, 1)), light)[0]
         self.true_neutral = white / white[1]
         self._blurred: NDArray[np.float32] | None = None
+
+    def _seen(self, scene: str, kelvin: float | None) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
+        """Camera RGB and XYZ of the scene."""
+        return scene_light(scene, self.width, self.height, self.lens.focal_35mm, kelvin)
 
     def meter(self, ev: float = 0.0) -> Exposure:
         """The automatic's choice."""

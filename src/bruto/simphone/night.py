@@ -95,8 +95,8 @@ def _splash(image, xs, ys, energies, sigma):
 
 
 class NightPhone(Phone):
-    """The phone on a tripod under the stars of `seed`, looking north with its middle `pitch` degrees above the horizon,
-    where the pole stands `latitude` degrees high.
+    """The phone on a tripod under the stars of `seed`, looking at a bearing of `azimuth` degrees (0: north) with its
+    middle `pitch` degrees above the horizon, where the northern pole stands `latitude` degrees high.
     """
 
     def __init__(
@@ -108,19 +108,22 @@ class NightPhone(Phone):
         pitch: float = 24.0,
         latitude: float = 41.0,
         happening: Happening | None = None,
+        azimuth: float = 0.0,
+        focal_px: float | None = None,
     ) -> None:
+        """`focal_px`: another focal length than the lens's, in pixels: a part of a larger frame."""
         super().__init__("pans", megapixels, size=size)
         self.happening = happening or Happening()
         self._seed = seed
         m, w, h = self._margin, self.width, self.height
         self._whole = (h + 2 * m, w + 2 * m)
-        self.focal_px = self.lens.focal_35mm / DIAGONAL_35MM * math.hypot(w, h)
+        self.focal_px = focal_px or self.lens.focal_35mm / DIAGONAL_35MM * math.hypot(w, h)
         self._middle = (m + (w - 1) / 2, m + (h - 1) / 2)
-        up = math.radians(pitch)
+        up, over = math.radians(pitch), math.radians(azimuth)
         # camera axes in the world (x east, y north, z up): right, down, forward
-        self._axes = np.array([
-            [1.0, 0.0, 0.0], [0.0, math.sin(up), -math.cos(up)], [0.0, math.cos(up), math.sin(up)],
-        ])  # fmt: skip
+        right = np.array([math.cos(over), -math.sin(over), 0.0])
+        ahead = np.array([math.cos(up) * math.sin(over), math.cos(up) * math.cos(over), math.sin(up)])
+        self._axes = np.stack([right, np.cross(ahead, right), ahead])
         high = math.radians(latitude)
         self._pole_world = np.array([0.0, math.cos(high), math.sin(high)])
         self.pole = self._axes @ self._pole_world
@@ -271,8 +274,7 @@ class NightPhone(Phone):
     def _gathered(self, seconds: float) -> float:
         """Focal-plane exposure (lux seconds) on one pixel of a source of 1 lux that stands still there."""
         lens = self.lens
-        sensor_mm = lens.focal_mm / lens.focal_35mm * DIAGONAL_35MM
-        pitch = sensor_mm / math.hypot(self.width, self.height) * 1e-3
+        pitch = lens.focal_mm / self.focal_px * 1e-3
         area = math.pi * (lens.focal_mm * 1e-3 / lens.f_number / 2) ** 2
         return sm.LENS_TRANSMISSION / 0.65 * 0.9 * area / pitch**2 * seconds
 

@@ -122,7 +122,7 @@ class Ledger(QWidget):
         for field, said in SAID.items():
             if not said.step:
                 continue
-            row = Row(field, Recipe.model_fields[field])
+            row = Row.of(field, Recipe.model_fields[field])
             row.changed.connect(self._changed)
             row.taken.connect(self._take)
             row.reset.connect(self._reset)

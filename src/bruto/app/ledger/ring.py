@@ -200,7 +200,7 @@ class HueEditor(QWidget):
         layout.addWidget(self.ring)
         self.rows: dict[str, Row] = {}
         for field, info in HueNode.model_fields.items():
-            row = Row(field, info)
+            row = Row.of(field, info)
             row.changed.connect(lambda f, v, final: self._moved(self.current, {f: v}, final))
             row.reset.connect(lambda f: self._moved(self.current, {f: getattr(HueNode(hue=0), f)}, True))
             self.rows[field] = row

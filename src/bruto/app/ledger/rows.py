@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from bruto.app.widgets import theme
 from bruto.app.widgets.numbers import ValueBox
 from bruto.app.widgets.plain import Label, plain_tooltip
-from bruto.develop.shown import KEPT, decimals, limits, shown
+from bruto.develop.shown import KEPT, Shown, decimals, limits, shown
 
 NAME, VALUE, SAYS = 112, 86, 58
 """Widths of the columns beside the track, pixels."""
@@ -120,10 +120,11 @@ class Track(QWidget):
             super().keyPressEvent(event)
             return
         times = 5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        self.moved.emit(
-            min(self.high, max(self.low, round((self.value + direction * times * self.step) / self.step) * self.step)),
-            True,
-        )
+        self.moved.emit(min(self.high, max(self.low, self.nudged(direction * times))), True)
+
+    def nudged(self, steps: int) -> float:
+        """The value that many steps further on."""
+        return round((self.value + steps * self.step) / self.step) * self.step
 
 
 class Row(QWidget):
@@ -136,15 +137,26 @@ class Row(QWidget):
     taken = Signal(str)
     reset = Signal(str)
     bypassed = Signal(str, bool)
+    FOUND = "measured"
+    """How what is suggested came to be."""
 
-    def __init__(self, field: str, info: FieldInfo) -> None:
+    @classmethod
+    def of(cls, field: str, info: FieldInfo) -> Row:
+        """The row of a field of the recipe."""
+        said = shown(info)
+        assert said is not None
+        return cls(field, said, limits(info), info.description or "")
+
+    def __init__(
+        self, field: str, said: Shown, span: tuple[float, float], about: str, track: Track | None = None,
+        box: ValueBox | None = None,
+    ) -> None:  # fmt: skip
+        """`span`: least and greatest value; `about`: what it is, in words; `track` and `box`: others than usual."""
         super().__init__()
         self.setObjectName("ledgerRow")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.field = field
-        said = shown(info)
-        assert said is not None
-        low, high = limits(info)
+        low, high = span
         self.said, self.title, self.unit = said, said.title, said.unit
         layout = QVBoxLayout(self)
         layout.setContentsMargins(6, 2, 4, 2)
@@ -156,22 +168,23 @@ class Row(QWidget):
         self.used.setChecked(True)
         self.used.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.used.setAccessibleName(f"{self.title} used")
-        self.used.setToolTip(f"{info.description}. Untick to leave it out for a look; its value is kept")
+        self.used.setToolTip(f"{about}. Untick to leave it out for a look; its value is kept")
         self.used.clicked.connect(lambda on: self.bypassed.emit(field, not on))
         name: QWidget = self.used
         if said.neutral is KEPT:
             name = Label(self.title)
-            name.setToolTip(f"{info.description}.")
+            name.setToolTip(f"{about}.")
         name.setFixedWidth(NAME)
         line.addWidget(name)
         track_low, track_high = said.track or (low, high)
-        self.track = Track(track_low, track_high, said.step, mired=said.mired)
+        self.track = track or Track(track_low, track_high, said.step, mired=said.mired)
         self.track.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.track.setAccessibleName(f"{self.title} track")
-        self.track.setToolTip(f"{info.description}. The diamond is what was measured; Shift drags finely.")
+        self.track.setToolTip(f"{about}. The diamond is what was {self.FOUND}; Shift drags finely.")
         line.addWidget(self.track, 1)
         unit = self.unit.removesuffix(" σ")
-        self.spin = ValueBox(said.signed)
+        unit_said = f" ({self.unit})" if self.unit else ""
+        self.spin = box or ValueBox(said.signed)
         self.spin.setObjectName("value")
         self.spin.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
@@ -179,10 +192,10 @@ class Row(QWidget):
         self.spin.setRange(low, high)
         self.spin.setDecimals(decimals(said.step))
         self.spin.setSingleStep(said.step)
-        self.spin.setSuffix(f" {unit}")
+        self.spin.setSuffix(f" {unit}" if unit else "")
         self.spin.setFixedWidth(VALUE)
         self.spin.setAccessibleName(self.title)
-        self.spin.setToolTip(f"{self.title}: {info.description} ({self.unit}). Type a number, or use the arrow keys.")
+        self.spin.setToolTip(f"{self.title}: {about}{unit_said}. Type a number, or use the arrow keys.")
         line.addWidget(self.spin)
         self.take = QPushButton("")
         self.take.setObjectName("take")
@@ -235,7 +248,7 @@ class Row(QWidget):
         self.take.setText(self.text_of(suggestion) if suggestion is not None and not same else "✓" if same else "")
         words = f"{self.evidence.text()}. " if self.evidence.text() else ""
         if suggestion is not None and offered:
-            said = f"Measured: {words}Take {self.text_of(suggestion)} {self.unit}"
+            said = f"{self.FOUND.capitalize()}: {words}Take {self.text_of(suggestion)} {self.unit}".rstrip()
             self.take.setAccessibleName(f"Take the suggested {self.title.lower()}, {self.text_of(suggestion)}")
         else:
             said = f"Measured: {words}The value is what is suggested" if same else words or "Nothing is suggested here"
@@ -306,7 +319,9 @@ class Row(QWidget):
 
     def _menu(self, place: QPoint) -> None:
         menu = QMenu(self)
-        take = menu.addAction(f"Take {self.take.text()} {self.unit}" if self.take.isEnabled() else "Nothing to take")
+        take = menu.addAction(
+            f"Take {self.take.text()} {self.unit}".rstrip() if self.take.isEnabled() else "Nothing to take"
+        )
         take.setEnabled(self.take.isEnabled())
         take.triggered.connect(lambda: self.taken.emit(self.field))
         menu.addAction("Give it its default").triggered.connect(lambda: self.reset.emit(self.field))

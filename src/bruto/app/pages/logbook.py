@@ -21,12 +21,13 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.host import Host
-from bruto.app.pages.logbook_plots import LearntPlots, time_text
+from bruto.app.pages.logbook_plots import LearntPlots
 from bruto.app.widgets.empty import Empty
 from bruto.app.widgets.panel import side_panel, surface
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.app.widgets.question import ask_user
 from bruto.logbook.records import Record
+from bruto.sensor.advice import time_text
 from bruto.session.looking_back import QUESTIONS, LookBack
 from bruto.shoot.verdicts import BY_ID
 

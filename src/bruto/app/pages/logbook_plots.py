@@ -10,21 +10,11 @@ from bruto.app.widgets.log_plot import LogPlot, Scale, doublings
 from bruto.app.widgets.plain import Label
 from bruto.logbook.learn import BLURRED_PX
 from bruto.plan.noise import GREY, SHADOW_EV, blur_chance
+from bruto.sensor.advice import time_text
 from bruto.session.looking_back import LookBack, plain_iso
 
 FOCAL_TOLD = 26.0
 """Equivalent focal length, mm, for which the hand's limit is drawn where none is more common."""
-
-
-def time_text(seconds: float | None) -> str:
-    """A time as it is dialled.
-
-    >>> time_text(1 / 50), time_text(2.5), time_text(None)
-    ('1/50 s', '2.5 s', '–')
-    """
-    if not seconds:
-        return "–"
-    return f"1/{1 / seconds:.0f} s" if seconds < 0.4 else f"{seconds:g} s"
 
 
 def _sigma(a: float, b: float) -> float:

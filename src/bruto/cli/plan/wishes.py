@@ -16,7 +16,8 @@ from bruto.terminal import shown
 
 @plan_app.command("new", help="A plan to be changed: a JSON file with a place, a date and a list of wishes.")
 def _new(output: Annotated[Path, typer.Option("-o", "--output")], overwrite: OverwriteFlag = False) -> None:
-    from bruto.plan.wishes import as_bytes, example
+    from bruto.plan.examples import example
+    from bruto.plan.wishes import as_bytes
     from bruto.publish import write_new
     from bruto.storage.outputs import Outputs
 
@@ -37,7 +38,9 @@ def _list(
 ) -> None:
     from dataclasses import asdict
 
-    from bruto.plan.wishes import load_plan, matched, shot_list, summary
+    from bruto.plan.became import matched, summary
+    from bruto.plan.shot_list import shot_list
+    from bruto.plan.wishes import load_plan
 
     found = load_plan(plan)
     told: dict[str, Any] = {"name": found.name, "wishes": [asdict(w) for w in found.wishes], "output": None}
@@ -96,7 +99,7 @@ def _shots(folder: Path) -> list[Any]:
     """What the raws of a folder tell of themselves."""
     from bruto.container.glance import glance
     from bruto.files import explain
-    from bruto.plan.wishes import Shot
+    from bruto.plan.became import Shot
 
     try:
         files = sorted(p for p in folder.iterdir() if p.suffix.lower() == ".dng")
@@ -108,5 +111,5 @@ def _shots(folder: Path) -> list[Any]:
             seen = glance(path)
         except BrutoError:
             continue
-        found.append(Shot(path.name, seen.iso, seen.exposure_s, seen.focal_35mm))
+        found.append(Shot(path.name, seen.iso, seen.exposure_s, seen.focal_35mm, seen.taken_iso))
     return found

@@ -1,0 +1,54 @@
+"""A plan on paper: large type and boxes to tick."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Sequence
+
+from bruto.plan.wishes import Plan, Wish
+from bruto.sensor.advice import time_text
+
+
+def _row(wish: Wish) -> str:
+    settings = []
+    if wish.focal_35mm:
+        settings.append(f"{wish.focal_35mm:.0f} mm")
+    if wish.iso:
+        settings.append(f"ISO {wish.iso:.0f}")
+    if wish.seconds:
+        settings.append(time_text(wish.seconds))
+    if wish.frames > 1:
+        settings.append(f"× {wish.frames}")
+    if wish.interval_s:
+        settings.append(f"every {wish.interval_s:g} s")
+    more = [f"Take along: {wish.gear}" if wish.gear else "", wish.price, wish.reason, wish.note]
+    small = "".join(f"<p class=small>{html.escape(m)}</p>" for m in more if m)
+    at = wish.at[11:16] if len(wish.at) >= 16 else ""
+    return (
+        f"<tr><td class=tick>☐</td><td class=at>{html.escape(at)}</td><td><b>{html.escape(wish.title)}</b>"
+        f"<p class=set>{html.escape(' · '.join(settings))}</p>{small}</td></tr>"
+    )
+
+
+def shot_list(plan: Plan, facts: Sequence[str] = (), night: bool = False) -> str:
+    """The plan as a page that prints on one sheet: large, with boxes to tick; `facts`: of the night or the day, above
+    the list; `night`: red on black, which leaves eyes used to the dark.
+    """
+    ink, ground = ("#d03020", "#000000") if night else ("#111111", "#ffffff")
+    rows = "".join(_row(w) for w in sorted(plan.wishes, key=lambda w: w.at or "~"))
+    phone = plan.model if plan.model.startswith(plan.make) else f"{plan.make} {plan.model}".strip()
+    head = " · ".join(p for p in (plan.date, plan.place, phone) if p)
+    mind = "".join(f"<li>{html.escape(c)}</li>" for c in dict.fromkeys(c for w in plan.wishes for c in w.cautions))
+    mind = f"<p><b>Mind</b></p><ul>{mind}</ul>" if mind else ""
+    told = "".join(f"<li>{html.escape(f)}</li>" for f in facts)
+    note = f"<p>{html.escape(plan.note)}</p>" if plan.note else ""
+    return (
+        '<!DOCTYPE html><html lang="en"><head><meta charset="utf-8">'
+        f"<title>{html.escape(plan.name)}</title><style>"
+        f"body{{font-family:sans-serif;color:{ink};background:{ground};font-size:15pt;margin:24px}}"
+        "h1{font-size:22pt;margin:0} p{margin:2px 0} table{border-collapse:collapse;width:100%}"
+        f"td{{border-top:1px solid {ink};padding:6px;vertical-align:top}} .tick{{font-size:22pt;width:32px}}"
+        ".at{width:64px} .set{font-size:17pt} .small{font-size:11pt} li{font-size:12pt}"
+        f"</style></head><body><h1>{html.escape(plan.name)}</h1><p>{html.escape(head)}</p><ul>{told}</ul>"
+        f"<table>{rows}</table>{note}{mind}</body></html>"
+    )

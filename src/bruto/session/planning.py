@@ -1,0 +1,532 @@
+"""The plan that is open: its wishes with what is proposed and foretold, what the sky does, and what became of it."""
+
+from __future__ import annotations
+
+import contextlib
+import re
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
+from datetime import UTC, date, datetime, timedelta
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+from psygnal import Signal
+
+from bruto.errors import BrutoError
+from bruto.phones.card import PhoneCard
+from bruto.plan.almanac import Spot, moon, pole, star, sun
+from bruto.plan.became import Became, matched
+from bruto.plan.became import Shot as Taken
+from bruto.plan.examples import example
+from bruto.plan.kinds import KINDS, TARGETS, kind_of
+from bruto.plan.means import Means
+from bruto.plan.night import Span, track
+from bruto.plan.place import Place
+from bruto.plan.pricing import Price, price_of
+from bruto.plan.proposing import (
+    Facts,
+    Proposal,
+    aim_of,
+    at_text,
+    facts_of,
+    light_of,
+    moment_of,
+    proposed,
+    target_of,
+    with_proposals,
+)
+from bruto.plan.wishes import MOST_ITEMS, Plan, Wish, as_bytes, load_plan, plan_from
+from bruto.publish import free_names, own_folder, write_own
+from bruto.session.means import means_of
+from bruto.session.shoot import Shoot
+from bruto.session.work import Post, Worker
+from bruto.simphone.foreseen import Foreseen, Settings, day_picture, night_picture
+
+MOST_STEPS = 200
+"""Changes that can be taken back."""
+LEAST_SHOWN_S = 300.0
+"""For which a block stands on the axis at least, so that it can be taken hold of."""
+Track = list[tuple[datetime, float]]
+
+
+@dataclass(frozen=True)
+class Axis:
+    """What stands on the axis of time: heights in degrees of what is up, by name; `light`: how high the sun is;
+    `dark`: without sun and moon; `marks`: moments with their names.
+    """
+
+    begin: datetime
+    end: datetime
+    tracks: dict[str, Track]
+    sun: Track
+    dark: list[Span]
+    marks: list[tuple[datetime, str]]
+
+
+@dataclass(frozen=True)
+class Sky:
+    """What is reckoned of a place and date."""
+
+    facts: Facts
+    night: Axis
+    day: Axis
+
+
+def plans_folder(made_up: bool) -> Path:
+    """Where plans lie: those of the demo apart from the user's own."""
+    return Path(platformdirs.user_data_dir("bruto")) / ("plans-demo" if made_up else "plans")
+
+
+def _marks(*named: tuple[datetime | None, str]) -> list[tuple[datetime, str]]:
+    return sorted((m, name) for m, name in named if m is not None)
+
+
+def _heights(body: Any, place: Place, begin: datetime, end: datetime) -> Track:
+    return [(t, s.altitude) for t, s in track(body, place, begin, end)]
+
+
+def sky_of(plan: Plan) -> Sky:
+    """All that is reckoned of a plan's place and date. Raises `BrutoError`."""
+    facts, where = facts_of(plan), plan.where
+    night, day = facts.night, facts.day
+    aim = target_of(plan.target)
+    name = TARGETS[plan.target][0] if plan.target in TARGETS else "Target"
+    tracks: dict[str, Track] = {"Moon": _heights(moon, where, night.begin, night.end)}
+    if aim is not None:
+        tracks[name] = _heights(star(*aim), where, night.begin, night.end)
+    else:
+        tracks[name] = [(night.begin, pole(where).altitude), (night.end, pole(where).altitude)]
+    by_night = Axis(
+        night.begin, night.end, tracks, _heights(sun, where, night.begin, night.end), night.dark,
+        _marks((night.sun["set"], "sun sets"), (night.sun["rise"], "sun rises"), (night.moon["rise"], "moon rises"),
+               (night.moon["set"], "moon sets")),
+    )  # fmt: skip
+    height = _heights(sun, where, day.begin, day.end)
+    by_day = Axis(
+        day.begin, day.end, {"Sun": height, "Moon": _heights(moon, where, day.begin, day.end)}, height, day.light,
+        _marks((day.rise, "sun rises"), (day.set, "sun sets"), (day.noon[0], "highest")),
+    )  # fmt: skip
+    return Sky(facts, by_night, by_day)
+
+
+def _picture(wish: Wish, plan: Plan, means: Means, facts: Facts) -> Foreseen:
+    """What the simulated phone would take, with the noise that is known of this one."""
+    kind = kind_of(wish.kind)
+    got = proposed(wish, plan, means, facts)
+    lens = means.lens(wish.focal_35mm or got["focal_35mm"].value)
+    iso, seconds = wish.iso or got["iso"].value, wish.seconds or got["seconds"].value
+    every = wish.interval_s or (got["interval_s"].value if "interval_s" in got else seconds + means.pace_s)
+    merged = kind.merged if wish.frames > 1 else ""
+    settings = Settings(
+        iso, seconds, wish.frames, max(every, seconds), merged, means.noise.at(iso), lens.focal_35mm, lens.size[0]
+    )
+    moment = moment_of(wish, plan.where) or datetime.fromtimestamp(got["at"].value, UTC)
+    if kind.light == "sky":
+        aim = aim_of(wish, got)
+        light = light_of(wish, plan, moment, aim)
+        return night_picture(settings, aim.altitude, aim.azimuth, plan.latitude, light)
+    price = price_of(wish, plan, means, facts)
+    held = wish.held or kind.held
+    blur = seconds / (means.limit_35mm / lens.focal_35mm) if held == "hand" else 0.0
+    return day_picture(settings, kind.scene, price.level, min(blur, 40.0))
+
+
+class Planning:
+    """`changed`: something else is to be seen; `foreseen`: the picture of the chosen wish is another one."""
+
+    changed = Signal()
+    foreseen = Signal()
+    told = Signal(str)
+    message = Signal(str)
+
+    def __init__(self, shoot: Shoot, post: Post, book: Callable[[], Path]) -> None:
+        """`book`: where the logbook lies that is learnt from."""
+        self.shoot, self._book = shoot, book
+        self._worker = Worker("planning", post)
+        self._reckoning = self._worker.channel("the sky", 50)
+        self._knowing = self._worker.channel("the phone", 60)
+        self._picturing = self._worker.channel("the picture", 90)
+        self._keeping = self._worker.channel("writing the plan", 40)
+        self.plan: Plan | None = None
+        self.path: Path | None = None
+        self.chosen = 0
+        self.sky: Sky | None = None
+        self.means = Means()
+        self.picture: Foreseen | None = None
+        self.picture_of: Wish | None = None
+        """The wish that the picture is of."""
+        self.problem = ""
+        """Why the sky or the picture is not there."""
+        self.unsaved = ""
+        self.wanted = False
+        """Whether a page shows it: nothing is reckoned before."""
+        self._back: list[Plan] = []
+        self._forward: list[Plan] = []
+        self._joined = False
+        self._on_disk: bytes | None = None
+        shoot.measured.connect(lambda _: self._taken())
+        shoot.opened.connect(self._taken)
+
+    # -- which plan
+
+    def plans(self) -> list[Path]:
+        """Plans that were made, the newest first; in the demo there is one from the beginning."""
+        folder = plans_folder(self.shoot.made_up)
+        found = []
+        with contextlib.suppress(OSError):
+            found = sorted(folder.glob("*.json"), key=lambda p: -p.stat().st_mtime)
+        return found
+
+    def show_first(self) -> None:
+        """Open the plan that was worked on last, where none is open; the demo's where the demo is."""
+        self.wanted = True
+        inside = self.path is not None and self.path.parent == plans_folder(self.shoot.made_up)
+        if self.plan is not None and (inside or not self.shoot.made_up):
+            self.again()
+            return
+        there = self.plans()
+        if there:
+            self.open(there[0])
+        elif self.shoot.made_up:
+            self.begin(example())
+        else:
+            self.changed.emit()
+
+    def new(self) -> None:
+        """Begin a plan for today, at the place and for the phone of the last one."""
+        base, today = self.plan, date.today().isoformat()
+        seen = next((s.seen for s in self.shoot.shots if s.seen and s.seen.model), None)
+        make, model = (seen.make, seen.model) if seen else ("", "")
+        if base is not None:
+            fresh = replace(base, name="New plan", date=today, wishes=(), note="")
+            self.begin(fresh)
+        else:
+            self.begin(Plan("New plan", today, make=make, model=model))
+
+    def begin(self, plan: Plan) -> None:
+        """Keep a new plan in a file of its own and show it."""
+        folder = plans_folder(self.shoot.made_up)
+        try:
+            own_folder(folder)
+            stem = re.sub(r"[^\w -]+", "", f"{plan.date} {plan.name}").strip()[:60] or "plan"
+            path = free_names(folder, lambda n: [f"{stem}{'' if n == 1 else f'-{n}'}.json"])[0]
+            write_own(path, as_bytes(plan))
+        except (BrutoError, OSError) as error:
+            self.message.emit(str(error))
+            return
+        self._show(plan, path)
+
+    def open(self, path: Path) -> None:
+        """Show a plan of a file; a problem becomes a message."""
+        self.flush()
+        try:
+            plan = load_plan(path)
+        except (BrutoError, OSError) as error:
+            self.message.emit(str(error))
+            return
+        self._show(plan, path)
+
+    def _show(self, plan: Plan, path: Path) -> None:
+        self.plan, self.path, self.chosen = plan, path, 0
+        self._back, self._forward, self._joined = [], [], False
+        self._on_disk, self.unsaved = as_bytes(plan), ""
+        self.sky, self.picture, self.picture_of = None, None, None
+        self.again()
+
+    def close_plan(self) -> Path | None:
+        """Put the plan away, as it is kept; its file."""
+        self.flush()
+        path, self.plan, self.path, self.sky, self.picture = self.path, None, None, None, None
+        return path
+
+    # -- changing it
+
+    @property
+    def wish(self) -> Wish | None:
+        """The wish that is chosen."""
+        if self.plan is None or not 0 <= self.chosen < len(self.plan.wishes):
+            return None
+        return self.plan.wishes[self.chosen]
+
+    def choose(self, index: int) -> None:
+        """Choose a wish by its number."""
+        if index != self.chosen:
+            self.chosen, self._joined = index, False
+            self.changed.emit()
+            self._foresee()
+
+    def change(self, joined: bool = False, **fields: Any) -> bool:
+        """Change fields of the plan; `joined`: with the change before as one step. Whether it was taken: what cannot be
+        real becomes a message.
+        """
+        if self.plan is None:
+            return False
+        wanted = replace(self.plan, **fields)
+        if wanted == self.plan:
+            return True
+        try:
+            plan_from(asdict(wanted))
+        except BrutoError as error:
+            self.message.emit(str(error))
+            self.changed.emit()
+            return False
+        if not (joined and self._joined):
+            self._back = [*self._back, self.plan][-MOST_STEPS:]
+        self._joined, self._forward = joined, []
+        self._take(wanted)
+        return True
+
+    def change_wish(self, joined: bool = False, **fields: Any) -> bool:
+        """Change fields of the chosen wish."""
+        wish = self.wish
+        if self.plan is None or wish is None:
+            return False
+        some = list(self.plan.wishes)
+        some[self.chosen] = replace(wish, **fields)
+        return self.change(joined, wishes=tuple(some))
+
+    def settle(self) -> None:
+        """A drag has ended: the next change is a step of its own."""
+        self._joined = False
+
+    def add(self, kind: str) -> None:
+        """Add a wish with all that is proposed for it."""
+        if self.plan is None:
+            return
+        if len(self.plan.wishes) >= MOST_ITEMS:
+            self.message.emit(f"A plan holds at most {MOST_ITEMS} shots: begin another one.")
+            return
+        known = KINDS[kind]
+        wish = Wish(known.title, kind, gear=known.gear, frames=known.frames)
+        if self.sky is not None:
+            wish = with_proposals(wish, self.plan, self.means, self.sky.facts)
+        wishes = (*self.plan.wishes, wish)
+        if self.change(wishes=wishes):
+            self.choose(len(wishes) - 1)
+
+    def remove(self) -> None:
+        """Take the chosen wish out of the plan."""
+        if self.plan is not None and self.wish is not None:
+            wishes = tuple(w for k, w in enumerate(self.plan.wishes) if k != self.chosen)
+            self.chosen = max(0, min(self.chosen, len(wishes) - 1))
+            self.change(wishes=wishes)
+
+    def take(self, name: str) -> None:
+        """Take what is proposed for a value of the chosen wish."""
+        offered = self.proposals().get(name)
+        if offered is not None and self.plan is not None:
+            self.change_wish(**{name: self.stored(name, offered.value)})
+
+    def stored(self, name: str, value: float) -> Any:
+        """A value of a row as the wish holds it."""
+        if name == "at":
+            assert self.plan is not None
+            return at_text(datetime.fromtimestamp(value, UTC), self.plan.where)
+        return round(value) if name == "frames" else value
+
+    def take_all(self) -> None:
+        """Take everything that is proposed for the chosen wish."""
+        if self.plan is None or self.wish is None or self.sky is None:
+            return
+        bare = replace(
+            self.wish, at="", iso=None, seconds=None, focal_35mm=None, interval_s=None, altitude=None, azimuth=None
+        )
+        fresh = with_proposals(bare, self.plan, self.means, self.sky.facts)
+        some = list(self.plan.wishes)
+        some[self.chosen] = fresh
+        self.change(wishes=tuple(some))
+
+    def undo(self) -> None:
+        """Take the last change back."""
+        if self._back and self.plan is not None:
+            self._forward.append(self.plan)
+            self._step_to(self._back.pop())
+
+    def redo(self) -> None:
+        """Do again what was taken back."""
+        if self._forward and self.plan is not None:
+            self._back.append(self.plan)
+            self._step_to(self._forward.pop())
+
+    def _step_to(self, plan: Plan) -> None:
+        self._joined = False
+        self.chosen = max(0, min(self.chosen, len(plan.wishes) - 1))
+        self._take(plan)
+
+    def _take(self, plan: Plan) -> None:
+        before, self.plan = self.plan, plan
+        self._keeping.ask("plan", partial(self._write, plan), self._written, self._not_written)
+        if before is None or _seen_by_sky(before) != _seen_by_sky(plan) or self.sky is None:
+            self.again()
+        else:
+            self.changed.emit()
+            self._foresee()
+
+    # -- keeping it
+
+    def _write(self, plan: Plan) -> Path:
+        """On the worker's thread. A file that another window changed meanwhile stays, and this one gets a new name."""
+        assert self.path is not None
+        path, data = self.path, as_bytes(plan)
+        try:
+            there: bytes | None = path.read_bytes()
+        except FileNotFoundError:
+            there = None
+        except OSError:
+            there = self._on_disk
+        if there is not None and there not in (self._on_disk, data):
+            path = free_names(path.parent, lambda n: [f"{path.stem}-{n + 1}.json"])[0]
+        write_own(path, data)
+        self.path, self._on_disk = path, data
+        return path
+
+    def _written(self, path: Path) -> None:
+        self.unsaved = ""
+
+    def _not_written(self, why: str) -> None:
+        if why != self.unsaved:
+            self.unsaved = why
+            self.message.emit(why)
+
+    def flush(self) -> None:
+        """Write what is not written yet."""
+        if self.plan is not None and self.path is not None and as_bytes(self.plan) != self._on_disk:
+            self._keeping.forget()
+            try:
+                self._write(self.plan)
+            except (BrutoError, OSError) as error:
+                self._not_written(str(error))
+
+    def finish(self) -> None:
+        """Write and end."""
+        self._worker.close()
+        self.flush()
+
+    # -- what is reckoned
+
+    def again(self) -> None:
+        """Reckon anew what the sky does and what is known of the phone."""
+        self.changed.emit()
+        if self.plan is None or not self.wanted:
+            return
+        plan, book = self.plan, self._book()
+        card = self.shoot.cards.get((plan.make, plan.model))
+        self._knowing.ask("phone", partial(self._know, plan, book, card), self._known, self._failed)
+        self._reckoning.ask("sky", partial(sky_of, plan), self._reckoned, self._failed)
+
+    @staticmethod
+    def _know(plan: Plan, book: Path, card: PhoneCard | None) -> Means:
+        return means_of(plan.make, plan.model, book, card)
+
+    def _known(self, means: Means) -> None:
+        if means != self.means:
+            self.means = means
+            self.changed.emit()
+            self._foresee()
+
+    def _reckoned(self, sky: Sky) -> None:
+        self.sky, self.problem = sky, ""
+        self.changed.emit()
+        self._foresee()
+
+    def _failed(self, why: str) -> None:
+        self.problem = why
+        self.changed.emit()
+
+    def proposals(self) -> dict[str, Proposal]:
+        """What is proposed for the chosen wish; empty until the sky is reckoned."""
+        if self.plan is None or self.wish is None or self.sky is None:
+            return {}
+        try:
+            return proposed(self.wish, self.plan, self.means, self.sky.facts)
+        except BrutoError as error:
+            self.problem = str(error)
+            return {}
+
+    def price(self, wish: Wish | None = None) -> Price | None:
+        """What a wish, else the chosen one, costs."""
+        wish = wish or self.wish
+        if self.plan is None or wish is None or self.sky is None:
+            return None
+        try:
+            return price_of(wish, self.plan, self.means, self.sky.facts)
+        except BrutoError:
+            return None
+
+    def _foresee(self) -> None:
+        wish = self.wish
+        if self.plan is None or wish is None or self.sky is None:
+            self._picturing.forget()
+            self.picture = self.picture_of = None
+            self.foreseen.emit()
+            return
+        work = partial(_picture, wish, self.plan, self.means, self.sky.facts)
+        self._picturing.ask("picture", work, partial(self._pictured, wish), self._not_pictured)
+
+    def _pictured(self, wish: Wish, picture: Foreseen) -> None:
+        self.picture, self.picture_of = picture, wish
+        self.foreseen.emit()
+
+    def _not_pictured(self, why: str) -> None:
+        self.picture, self.picture_of, self.problem = None, None, why
+        self.foreseen.emit()
+
+    def idle(self) -> bool:
+        """Whether nothing is reckoned or written."""
+        return self._worker.idle()
+
+    def span_of(self, wish: Wish) -> Span | None:
+        """When a wish begins and ends, UTC; None where it is not said."""
+        if self.plan is None:
+            return None
+        try:
+            begin = moment_of(wish, self.plan.where)
+        except BrutoError:
+            return None
+        if begin is None:
+            return None
+        price = self.price(wish)
+        lasts = max(price.seconds if price is not None else 0.0, 1.0)
+        return begin, begin + timedelta(seconds=lasts)
+
+    def spot(self, moment: datetime) -> dict[str, Spot]:
+        """Where sun, moon and target are at a moment."""
+        if self.plan is None:
+            return {}
+        where, aim = self.plan.where, target_of(self.plan.target)
+        name = TARGETS[self.plan.target][0] if self.plan.target in TARGETS else "Target"
+        found = {"Sun": sun(where, moment), "Moon": moon(where, moment)}
+        found[name] = pole(where) if aim is None else star(*aim)(where, moment)
+        return found
+
+    # -- what became of it
+
+    def _taken(self) -> None:
+        if self.wanted and self.plan is not None:
+            self.changed.emit()
+
+    def became(self) -> list[Became]:
+        """Shots of the open shoot laid on the plan, where any was taken on its day or night; else empty."""
+        if self.plan is None:
+            return []
+        begin = datetime.fromisoformat(self.plan.date)
+        end = begin + timedelta(days=1, hours=14)
+        some = []
+        for shot in self.shoot.shots:
+            seen = shot.seen
+            if seen is None or seen.merged or not seen.taken_iso:
+                continue
+            with contextlib.suppress(ValueError):
+                if begin <= datetime.fromisoformat(seen.taken_iso) < end:
+                    some.append(Taken(shot.main.stem, seen.iso, seen.exposure_s, seen.focal_35mm, seen.taken_iso))
+        return matched(self.plan, some) if some else []
+
+
+def _seen_by_sky(plan: Plan) -> tuple:
+    """What the sky and the means depend on."""
+    return (
+        plan.date, plan.latitude, plan.longitude, plan.height_m, plan.zone, plan.target, plan.facade, plan.make,
+        plan.model,
+    )  # fmt: skip
