@@ -79,6 +79,24 @@ def _open(host: Host) -> bool:
     return host.session.opened.edit is not None
 
 
+def _undo(host: Host) -> None:
+    if host.task() == "Plan":
+        host.session.planning.undo()
+    else:
+        _edited(Edit.undo)(host)
+
+
+def _redo(host: Host) -> None:
+    if host.task() == "Plan":
+        host.session.planning.redo()
+    else:
+        _edited(Edit.redo)(host)
+
+
+def _undoable(host: Host) -> bool:
+    return host.session.planning.plan is not None if host.task() == "Plan" else _open(host)
+
+
 def _correcting(host: Host) -> bool:
     return host.task() == "Correct" and host.session.opened.developer is not None
 
@@ -173,8 +191,8 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("fold-shots", "Fold or show the shots", "F9", lambda h: h.fold("shots"), "look"),
     Command("fold-strip", "Fold or show the light strip", "F10", lambda h: h.fold("strip"), "look"),
-    Command("undo", "Undo", "Ctrl+Z", _edited(Edit.undo), "correct", _open),
-    Command("redo", "Redo", "Ctrl+Shift+Z", _edited(Edit.redo), "correct", _open),
+    Command("undo", "Undo", "Ctrl+Z", _undo, "correct", _undoable),
+    Command("redo", "Redo", "Ctrl+Shift+Z", _redo, "correct", _undoable),
     Command("take-all", "Take all suggestions", "Alt+A", _edited(Edit.take_all), "correct", _open),
     Command(
         "take-selection",

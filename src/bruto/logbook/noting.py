@@ -57,7 +57,7 @@ def record_from(
     width, height = seen.size
     return Record(
         key=key or content_key(path), shoot=shoot, name=path.stem, taken=seen.taken_iso, make=seen.make,
-        model=seen.model, focal_mm=seen.focal_mm, focal_35mm=seen.focal_35mm, f_number=seen.f_number, kind=seen.kind, width=width,
-        height=height, iso=seen.iso, exposure_s=seen.exposure_s, program=seen.software, held=held, verdict=verdict,
-        bytes=_size(files or [path]), **measured,
+        model=seen.model, focal_mm=seen.focal_mm, focal_35mm=seen.focal_35mm, f_number=seen.f_number, kind=seen.kind,
+        width=width, height=height, iso=seen.iso, exposure_s=seen.exposure_s, program=seen.software, held=held,
+        verdict=verdict, bytes=_size(files or [path]), **measured,
     )  # fmt: skip

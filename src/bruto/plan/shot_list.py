@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import html
 from collections.abc import Sequence
+from datetime import datetime
 
+from bruto.plan.night import night
+from bruto.plan.place import parsed_date
 from bruto.plan.wishes import Plan, Wish
 from bruto.sensor.advice import time_text
 
@@ -52,3 +55,20 @@ def shot_list(plan: Plan, facts: Sequence[str] = (), night: bool = False) -> str
         f"</style></head><body><h1>{html.escape(plan.name)}</h1><p>{html.escape(head)}</p><ul>{told}</ul>"
         f"<table>{rows}</table>{note}{mind}</body></html>"
     )
+
+
+def sky_told(plan: Plan) -> list[str]:
+    """What the night of a plan offers, for its page. Raises `BrutoError`."""
+    found = night(plan.where, parsed_date(plan.date))
+
+    def clock(moment: datetime | None) -> str:
+        return "–" if moment is None else f"{moment.astimezone(plan.where.clock):%H:%M}"
+
+    facts = [f"Sun sets {clock(found.sun['set'])}, rises {clock(found.sun['rise'])}"]
+    if found.sun_state:
+        facts = [found.sun_state[:1].upper() + found.sun_state[1:]]
+    lit = f"{100 * found.moon_lit:.0f} % lit"
+    facts.append(f"Moon rises {clock(found.moon['rise'])}, sets {clock(found.moon['set'])}, {lit}")
+    dark = ", ".join(f"{clock(a)}–{clock(b)}" for a, b in found.dark)
+    facts.append(f"Dark {dark}" if dark else "It does not become dark without the moon")
+    return facts

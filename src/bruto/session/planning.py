@@ -15,6 +15,7 @@ import platformdirs
 from psygnal import Signal
 
 from bruto.errors import BrutoError
+from bruto.files import explain
 from bruto.phones.card import PhoneCard
 from bruto.plan.almanac import Spot, moon, pole, star, sun
 from bruto.plan.became import Became, matched
@@ -37,12 +38,14 @@ from bruto.plan.proposing import (
     target_of,
     with_proposals,
 )
+from bruto.plan.shot_list import shot_list, sky_told
 from bruto.plan.wishes import MOST_ITEMS, Plan, Wish, as_bytes, load_plan, plan_from
-from bruto.publish import free_names, own_folder, write_own
+from bruto.publish import free_names, own_folder, write_new, write_own
 from bruto.session.means import means_of
 from bruto.session.shoot import Shoot
 from bruto.session.work import Post, Worker
 from bruto.simphone.foreseen import Foreseen, Settings, day_picture, night_picture
+from bruto.storage.outputs import Outputs
 
 MOST_STEPS = 200
 """Changes that can be taken back."""
@@ -235,11 +238,21 @@ class Planning:
         self.sky, self.picture, self.picture_of = None, None, None
         self.again()
 
-    def close_plan(self) -> Path | None:
-        """Put the plan away, as it is kept; its file."""
-        self.flush()
-        path, self.plan, self.path, self.sky, self.picture = self.path, None, None, None, None
-        return path
+    def delete(self) -> None:
+        """Delete the plan that is shown, and show the next one."""
+        path = self.path
+        self._keeping.forget()
+        self.plan = self.path = self.sky = self.picture = self.picture_of = None
+        if path is not None:
+            try:
+                path.unlink(missing_ok=True)
+            except OSError as error:
+                self.message.emit(str(explain(error, path, "delete")))
+        there = self.plans()
+        if there:
+            self.open(there[0])
+        else:
+            self.changed.emit()
 
     # -- changing it
 
@@ -328,14 +341,28 @@ class Planning:
 
     def take_all(self) -> None:
         """Take everything that is proposed for the chosen wish."""
-        if self.plan is None or self.wish is None or self.sky is None:
+        if self.wish is not None:
+            self._propose_anew(self.wish)
+
+    def turn_into(self, kind: str) -> None:
+        """Make the chosen wish one of another kind, with what is proposed for that."""
+        wish = self.wish
+        if wish is None or wish.kind == kind:
+            return
+        old, new = kind_of(wish.kind), kind_of(kind)
+        title = new.title if wish.title == old.title else wish.title
+        self._propose_anew(
+            replace(wish, kind=kind, title=title, gear=new.gear if wish.gear == old.gear else wish.gear, held="")
+        )
+
+    def _propose_anew(self, wish: Wish) -> None:
+        if self.plan is None or self.sky is None:
             return
         bare = replace(
-            self.wish, at="", iso=None, seconds=None, focal_35mm=None, interval_s=None, altitude=None, azimuth=None
+            wish, at="", iso=None, seconds=None, focal_35mm=None, interval_s=None, altitude=None, azimuth=None
         )
-        fresh = with_proposals(bare, self.plan, self.means, self.sky.facts)
         some = list(self.plan.wishes)
-        some[self.chosen] = fresh
+        some[self.chosen] = with_proposals(bare, self.plan, self.means, self.sky.facts)
         self.change(wishes=tuple(some))
 
     def undo(self) -> None:
@@ -506,6 +533,25 @@ class Planning:
     def _taken(self) -> None:
         if self.wanted and self.plan is not None:
             self.changed.emit()
+
+    def print_list(self, path: Path, night: bool, chosen: bool, write: Callable[[str, Any, bool], None]) -> None:
+        """Write the list as a page, .html or .pdf, with what each shot costs; one that is there is replaced where its
+        whole name was `chosen`. `write`: prints a page as PDF. Raises `BrutoError`.
+        """
+        if self.plan is None:
+            return
+        prices = {w: self.price(w) for w in self.plan.wishes}
+        told = replace(self.plan, wishes=tuple(
+            w if w.price or (found := prices[w]) is None else replace(w, price=found.text()) for w in self.plan.wishes
+        ))  # fmt: skip
+        page = shot_list(told, sky_told(self.plan), night)
+        known = [f for s in self.shoot.shots for f in s.files]
+        target = Outputs([*known, *([self.path] if self.path else [])], overwrite=chosen).file(path)
+        if path.suffix.lower() == ".pdf":
+            write(page, target, night)
+        else:
+            write_new(target, page.encode("utf-8", "surrogatepass"))
+        self.told.emit(f"Written: {path}")
 
     def became(self) -> list[Became]:
         """Shots of the open shoot laid on the plan, where any was taken on its day or night; else empty."""

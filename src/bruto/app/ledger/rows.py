@@ -137,8 +137,8 @@ class Row(QWidget):
     taken = Signal(str)
     reset = Signal(str)
     bypassed = Signal(str, bool)
-    FOUND = "measured"
-    """How what is suggested came to be."""
+    FOUND, NAME_WIDTH = "measured", NAME
+    """How what is suggested came to be; pixels of the name."""
 
     @classmethod
     def of(cls, field: str, info: FieldInfo) -> Row:
@@ -174,7 +174,7 @@ class Row(QWidget):
         if said.neutral is KEPT:
             name = Label(self.title)
             name.setToolTip(f"{about}.")
-        name.setFixedWidth(NAME)
+        name.setFixedWidth(self.NAME_WIDTH)
         line.addWidget(name)
         track_low, track_high = said.track or (low, high)
         self.track = track or Track(track_low, track_high, said.step, mired=said.mired)
@@ -319,9 +319,8 @@ class Row(QWidget):
 
     def _menu(self, place: QPoint) -> None:
         menu = QMenu(self)
-        take = menu.addAction(
-            f"Take {self.take.text()} {self.unit}".rstrip() if self.take.isEnabled() else "Nothing to take"
-        )
+        offered = f"Take {self.take.text()} {self.unit}".rstrip()
+        take = menu.addAction(offered if self.take.isEnabled() else "Nothing to take")
         take.setEnabled(self.take.isEnabled())
         take.triggered.connect(lambda: self.taken.emit(self.field))
         menu.addAction("Give it its default").triggered.connect(lambda: self.reset.emit(self.field))

@@ -34,6 +34,7 @@ class Page:
 
 
 PAGES: tuple[Page, ...] = (
+    Page("Plan", "plan", "PlanPage", "Ctrl+8", with_shots=False),
     Page("Intake", "intake", "IntakePage", "Ctrl+1", with_shots=False),
     Page("Correct", "develop", "DevelopPage", "Ctrl+2"),
     Page("Compare", "compare", "ComparePage", "Ctrl+3"),

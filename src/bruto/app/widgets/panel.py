@@ -36,6 +36,7 @@ def scrolled(spacing: int) -> tuple[QScrollArea, QVBoxLayout]:
     """A column that scrolls where it is longer than its place, and no stop of the Tab key."""
     scroll = QScrollArea()
     scroll.setWidgetResizable(True)
+    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     body = QWidget()
     body.setObjectName("panelBody")
@@ -52,4 +53,5 @@ def clear(layout: QLayout) -> None:
         item = layout.takeAt(0)
         widget = None if item is None else item.widget()
         if widget is not None:
+            widget.hide()  # one that had no parent would be a window of its own
             widget.setParent(None)

@@ -231,20 +231,22 @@ def style_sheet(t: Theme) -> str:
     QPushButton#take:disabled {{ color: {t.quiet}; font-weight: normal; text-decoration: none; }}
     QPushButton#onStage:disabled {{ color: #B5B5B5; border-color: #8A8A8A; }}
     QWidget#row {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 5px; }}
-    QDoubleSpinBox, QSpinBox, QComboBox, QLineEdit, QPlainTextEdit {{ background: {t.raised};
+    QDoubleSpinBox, QSpinBox, QDateEdit, QComboBox, QLineEdit, QPlainTextEdit {{
+        background: {t.raised};
         border: 1px solid {t.track};
         border-radius: 4px; padding: 3px 6px; min-height: 18px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
     QDoubleSpinBox#value {{ background: transparent; border: 1px solid transparent;
         padding: 1px 2px; }}
     QDoubleSpinBox#value:hover {{ border-color: {t.track}; }}
-    QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus, QPlainTextEdit:focus {{ border: 2px solid {t.accent};
+    QDoubleSpinBox:focus, QDateEdit:focus, QComboBox:focus, QLineEdit:focus, QPlainTextEdit:focus {{
+        border: 2px solid {t.accent};
         padding: 2px 5px; }}
     QDoubleSpinBox#value:focus {{ border: 2px solid {t.accent}; padding: 0 1px; }}
     QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.accent};
         selection-color: {t.on_accent}; }}
-    QComboBox::drop-down {{ border: none; width: 22px; }}
-    QComboBox::down-arrow {{ image: url({arrow}); width: 10px; height: 6px; margin-right: 8px; }}
+    QComboBox::drop-down, QDateEdit::drop-down {{ border: none; width: 22px; }}
+    QComboBox::down-arrow, QDateEdit::down-arrow {{ image: url({arrow}); width: 10px; height: 6px; margin-right: 8px; }}
     QPushButton::menu-indicator {{ image: url({arrow}); width: 10px; height: 6px; subcontrol-origin: padding;
         subcontrol-position: right center; right: 8px; }}
     QPushButton#onStage::menu-indicator {{ image: none; width: 0; }}

@@ -9,7 +9,6 @@ import typer
 
 from bruto.cli.base import JsonFlag, OverwriteFlag, plan_app, print_page
 from bruto.cli.plan.asking import say
-from bruto.cli.plan.sky import clock
 from bruto.errors import BrutoError
 from bruto.terminal import shown
 
@@ -39,14 +38,14 @@ def _list(
     from dataclasses import asdict
 
     from bruto.plan.became import matched, summary
-    from bruto.plan.shot_list import shot_list
+    from bruto.plan.shot_list import shot_list, sky_told
     from bruto.plan.wishes import load_plan
 
     found = load_plan(plan)
     told: dict[str, Any] = {"name": found.name, "wishes": [asdict(w) for w in found.wishes], "output": None}
     lines = []
     if output is not None:
-        _print_list(output, shot_list(found, _facts(found), night), plan, night, overwrite)
+        _print_list(output, shot_list(found, sky_told(found), night), plan, night, overwrite)
         told["output"] = str(output)
         lines.append(f"{len(found.wishes)} wishes → {output}")
     if taken is not None:
@@ -75,24 +74,6 @@ def _print_list(output: Path, page: str, plan: Path, night: bool, overwrite: boo
         print_page(page, target, night)
     else:
         write_new(target, page.encode("utf-8", "surrogatepass"))
-
-
-def _facts(plan: Any) -> list[str]:
-    """What the night or the day of a plan offers, for its page."""
-    from bruto.plan.night import night
-    from bruto.plan.place import parsed_date
-
-    found = night(plan.where, parsed_date(plan.date)).as_json()
-    sun, moon = found["sun"], found["moon"]
-    facts = [f"Sun sets {clock(sun['set'])}, rises {clock(sun['rise'])}"]
-    if found["sun_state"]:
-        facts = [found["sun_state"][:1].upper() + found["sun_state"][1:]]
-    facts.append(
-        f"Moon rises {clock(moon['rise'])}, sets {clock(moon['set'])}, {moon['illuminated_percent']:.0f} % lit"
-    )
-    dark = ", ".join(f"{clock(d['from'])}–{clock(d['to'])}" for d in found["dark"])
-    facts.append(f"Dark {dark}" if dark else "It does not become dark without the moon")
-    return facts
 
 
 def _shots(folder: Path) -> list[Any]:

@@ -1,0 +1,327 @@
+"""Plan: a shoot as a list at the left, the foretold picture over the axis of time, a shot's ledger at the right."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.host import Host
+from bruto.app.pages.plan_ledger import PlanLedger
+from bruto.app.pages.plan_preview import PreviewView
+from bruto.app.pages.plan_rows import read_bearing
+from bruto.app.pages.plan_side import PlanSide
+from bruto.app.paper import print_html
+from bruto.app.widgets.empty import Empty
+from bruto.app.widgets.panel import surface
+from bruto.app.widgets.plain import Label
+from bruto.app.widgets.question import ask_user
+from bruto.app.widgets.time_axis import Block, TimeAxis
+from bruto.errors import BrutoError
+from bruto.plan.examples import example
+from bruto.plan.kinds import TARGETS, kind_of
+from bruto.plan.pricing import Price, longest_arc
+from bruto.session.planning import Axis
+
+PAPERS = {"PDF (*.pdf)": ".pdf", "Web page (*.html)": ".html"}
+EMPTY = (
+    "A plan is a shoot as a list: where, when, and which shots. For each of them Bruto proposes settings that your "
+    "phone offers, with the reason, and shows what they cost and what the picture will look like. The sun, the moon "
+    "and the stars are reckoned here; nothing is sent anywhere."
+)
+OTHER = "Another place in the sky …"
+
+
+class PlanPage(QWidget):
+    """All of it follows `session.planning`."""
+
+    def __init__(self, host: Host) -> None:
+        super().__init__()
+        self.host, self.session = host, host.session
+        self.planning = self.session.planning
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        self.nothing = Empty(
+            EMPTY, ("Begin a plan", self.planning.new),
+            ("See one for Orrin Saltern", lambda: self.planning.begin(example())),
+        )  # fmt: skip
+        outer.addWidget(self.nothing)
+        self.whole = QWidget()
+        outer.addWidget(self.whole)
+        layout = QHBoxLayout(self.whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.side = PlanSide(self.planning)
+        self.side.wanted.connect(self._wanted)
+        layout.addWidget(self.side)
+        layout.addWidget(self._middle(), 1)
+        self.ledger = PlanLedger(self.planning)
+        layout.addWidget(self.ledger)
+        self.by_day = False
+        self.planning.changed.connect(self._show)
+        self.planning.foreseen.connect(self._show_picture)
+        self._show()
+
+    def _middle(self) -> QWidget:
+        holder = surface()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        parts = QSplitter()
+        parts.setOrientation(Qt.Orientation.Vertical)
+        parts.setChildrenCollapsible(False)
+        self.preview = PreviewView()
+        parts.addWidget(self.preview)
+        low = surface()
+        lower = QVBoxLayout(low)
+        lower.setContentsMargins(0, 4, 0, 0)
+        lower.setSpacing(2)
+        row = QHBoxLayout()
+        row.setContentsMargins(10, 0, 10, 0)
+        self.spans = QButtonGroup(self)
+        self.night, self.day = QPushButton("Night"), QPushButton("Day")
+        for button in (self.day, self.night):
+            button.setCheckable(True)
+            button.setObjectName("inLine")
+            self.spans.addButton(button)
+            row.addWidget(button)
+        self.night.setChecked(True)
+        self.night.clicked.connect(lambda: self._turn(False))
+        self.day.clicked.connect(lambda: self._turn(True))
+        self.target = QComboBox()
+        self.target.setAccessibleName("Followed over the night")
+        self.target.setToolTip("What is followed over the night, and what shots under the sky look at")
+        for key, (name, _) in TARGETS.items():
+            self.target.addItem(name, key)
+        self.target.addItem(OTHER, None)
+        self.target.activated.connect(self._target_chosen)
+        row.addWidget(self.target)
+        self.other = QLineEdit()
+        self.other.setPlaceholderText("right ascension, declination in degrees")
+        self.other.setAccessibleName("Place in the sky")
+        self.other.setToolTip("Right ascension and declination, degrees, such as 83.8, -5.4")
+        self.other.editingFinished.connect(self._other_typed)
+        self.other.hide()
+        row.addWidget(self.other, 1)
+        self.wall = QLineEdit()
+        self.wall.setPlaceholderText("wall faces …°")
+        self.wall.setAccessibleName("Where a wall faces")
+        self.wall.setToolTip("Where a wall faces, degrees from north over east: when the sun shines on it is marked")
+        self.wall.setFixedWidth(110)
+        self.wall.editingFinished.connect(self._wall_typed)
+        self.wall.hide()
+        row.addWidget(self.wall)
+        self.said = Label("")
+        self.said.setObjectName("quiet")
+        row.addWidget(self.said, 1)
+        lower.addLayout(row)
+        self.axis = TimeAxis()
+        self.axis.moved.connect(self._moved)
+        self.axis.chosen.connect(self.planning.choose)
+        lower.addWidget(self.axis, 1)
+        parts.addWidget(low)
+        parts.setStretchFactor(0, 5)
+        parts.setStretchFactor(1, 3)
+        parts.setSizes([470, 260])
+        column.addWidget(parts)
+        return holder
+
+    # -- what is shown
+
+    def turned_to(self) -> None:
+        """The task is chosen."""
+        self.planning.show_first()
+
+    def _axis(self) -> Axis | None:
+        sky = self.planning.sky
+        return None if sky is None else (sky.day if self.by_day else sky.night)
+
+    def _show(self) -> None:
+        plan = self.planning.plan
+        self.nothing.setVisible(plan is None)
+        self.whole.setVisible(plan is not None)
+        if plan is None:
+            return
+        self._follow_wish()
+        self.side.show_plan(self.planning.became())
+        key = plan.target if plan.target in TARGETS else None
+        self.target.setCurrentIndex(self.target.findData(key) if key is not None else len(TARGETS))
+        self.target.setVisible(not self.by_day)
+        self.other.setVisible(not self.by_day and key is None)
+        self.wall.setVisible(self.by_day)
+        for field, text in (
+            (self.other, plan.target if key is None else ""),
+            (self.wall, "" if plan.facade is None else f"{plan.facade:.0f}°"),
+        ):
+            if not (field.hasFocus() and field.isModified()):
+                field.setText(text)
+                field.setModified(False)
+        blocks = []
+        for k, wish in enumerate(plan.wishes):
+            span = self.planning.span_of(wish)
+            price = self.planning.price(wish)
+            axis = self._axis()
+            if span is not None and axis is not None and span[1] > axis.begin and span[0] < axis.end:
+                minded = price is not None and (price.full or price.fits is False)
+                blocks.append(Block(k, wish.title, *span, minded=minded))
+        self.axis.show_axis(self._axis(), plan.where.clock, blocks, self.planning.chosen)
+        self.said.setText(self.planning.problem or self._told())
+        self.ledger.show_wish(self._axis())
+        if self.planning.picture_of is not self.planning.wish:
+            self._wait_for_picture()
+
+    def _follow_wish(self) -> None:
+        """The axis is the one on which the chosen shot is."""
+        wish, sky = self.planning.wish, self.planning.sky
+        if wish is None or sky is None or self.axis._held is not None:
+            return
+        span = self.planning.span_of(wish)
+        if span is None:
+            return
+        by_night = kind_of(wish.kind).light == "sky"
+        first, second = (sky.night, sky.day) if by_night else (sky.day, sky.night)
+        if first.begin <= span[0] < first.end:
+            self._turn(not by_night, show=False)
+        elif second.begin <= span[0] < second.end:
+            self._turn(by_night, show=False)
+
+    def _told(self) -> str:
+        """What decides of the night or the day, in a line."""
+        sky, plan = self.planning.sky, self.planning.plan
+        if sky is None or plan is None:
+            return "reckoning the sky …"
+        facts = sky.facts
+
+        def clock(moment: datetime) -> str:
+            return f"{moment.astimezone(plan.where.clock):%H:%M}"
+
+        if self.by_day:
+            noon = facts.day.noon
+            found = facts.day.sun_state or f"sun {noon[1].altitude:.0f}° high at {clock(noon[0])}"
+            if facts.day.facade is not None:
+                lit = ", ".join(f"{clock(a)}–{clock(b)}" for a, b in facts.day.light)
+                found += f"; on the wall {lit}" if lit else "; never on the wall"
+            return found
+        night = facts.night
+        dark = ", ".join(f"{clock(a)}–{clock(b)}" for a, b in night.dark)
+        moon = f"moon {100 * night.moon_lit:.0f} % lit"
+        return night.sun_state or (f"dark {dark}, {moon}" if dark else f"not dark without the moon, {moon}")
+
+    def _wait_for_picture(self) -> None:
+        if self.planning.wish is None:
+            self.preview.show_nothing("Add a shot: its picture is foretold here, simulated at its settings.")
+        elif self.preview.whole is None:
+            self.preview.show_nothing("making a picture …")
+        else:
+            self.preview.show_waiting()
+
+    def _show_picture(self) -> None:
+        picture, wish = self.planning.picture, self.planning.picture_of
+        if picture is None or wish is None:
+            if self.planning.problem:
+                self.preview.show_nothing(self.planning.problem)
+            else:
+                self._wait_for_picture()
+            return
+        price = self.planning.price(wish)
+        gain = f"{picture.gain_ev:+.1f} EV".replace("-", "−")
+        self.preview.show_picture(
+            picture.whole, picture.piece, f"Simulated: a made-up scene with your phone's noise, brightened by {gain}",
+            self._piece_said(price, kind_of(wish.kind).light == "sky"),
+        )  # fmt: skip
+
+    def _piece_said(self, price: Price | None, sky: bool) -> str:
+        if price is None:
+            return "A piece at 1:1"
+        said = "A piece at 1:1: "
+        if sky:
+            move = "" if price.trail is None else f"stars move {price.trail:.1f} px in a frame, "
+            wish, plan, facts = self.planning.wish, self.planning.plan, self.planning.sky
+            if wish is not None and wish.kind == "trail" and plan is not None and facts is not None:
+                length, way = longest_arc(wish, plan, self.planning.means, facts.facts)
+                move = f"arcs up to {length:.0f} px, beginning {way}; " if way else move
+            return f"{said}{move}the sky has {price.snr:.1f} × its noise"
+        blur = "" if price.blur is None else f", {100 * price.blur:.0f} of 100 frames blurred"
+        return f"{said}grey has {price.snr:.0f} × its noise{blur}"
+
+    # -- what is done
+
+    def _turn(self, by_day: bool, show: bool = True) -> None:
+        self.by_day = by_day
+        (self.day if by_day else self.night).setChecked(True)
+        if show:
+            self._show()
+
+    def _moved(self, index: int, begin: datetime | None, final: bool) -> None:
+        if begin is not None:
+            self.planning.choose(index)
+            self.planning.change_wish(True, at=self.planning.stored("at", begin.astimezone(UTC).timestamp()))
+        if final:
+            self.planning.settle()
+
+    def _target_chosen(self, _: int) -> None:
+        key = self.target.currentData()
+        if key is not None:
+            self.planning.change(target=str(key))
+        else:
+            self.other.show()
+            self.other.setFocus()
+
+    def _other_typed(self) -> None:
+        if self.other.isModified():
+            self.other.setModified(False)
+            self.planning.change(target=self.other.text().strip())
+
+    def _wall_typed(self) -> None:
+        if not self.wall.isModified():
+            return
+        self.wall.setModified(False)
+        text = self.wall.text().strip()
+        value = read_bearing(text) if text else None
+        if text and (value is None or not 0 <= value <= 360):
+            self.session.say(f"A direction is 0 to 360 degrees or a wind such as SW, not '{text}'.")
+            return
+        self.planning.change(facade=value)
+
+    def _wanted(self, what: str) -> None:
+        if what == "new":
+            self.planning.new()
+        elif what == "delete":
+            self._ask_delete()
+        else:
+            self._ask_paper(what == "night")
+
+    def _ask_delete(self) -> None:
+        plan = self.planning.plan
+        if plan is not None and ask_user(
+            self, f"Delete the plan {plan.name}?", "Shots that were taken of it stay.", "Delete the plan", "Keep it"
+        ):
+            self.planning.delete()
+
+    def _ask_paper(self, night: bool) -> None:
+        plan = self.planning.plan
+        if plan is None:
+            return
+        start = str(Path.home() / f"{plan.date} {plan.name.replace('/', '-')}.pdf")
+        name, kind = QFileDialog.getSaveFileName(self, "The shot list", start, ";;".join(PAPERS))
+        if not name:
+            return
+        path = Path(name)
+        chosen = path.suffix.lower() in PAPERS.values()
+        path = path if chosen else path.with_name(path.name + PAPERS.get(kind, ".pdf"))
+        try:
+            self.planning.print_list(path, night, chosen, print_html)
+        except (BrutoError, OSError) as error:
+            self.session.say(str(error))

@@ -1,0 +1,89 @@
+"""The picture that is foretold for a wish: the whole frame, and a piece of it at 1:1."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from bruto.app.widgets import theme
+
+GAP, TAG, LEAST = 8.0, 22.0, 120
+"""Pixels: between the two, of a line of text, least height."""
+
+
+def image_of(picture: NDArray[np.uint8]) -> QImage:
+    """A picture (H, W, 3) as Qt draws it, with its own memory."""
+    h, w = picture.shape[:2]
+    data = np.ascontiguousarray(picture)
+    return QImage(data.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
+
+
+class PreviewView(QWidget):
+    """On the neutral surround, with a line that says what is seen."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.whole: QImage | None = None
+        self.piece: QImage | None = None
+        self.said, self.piece_said, self.empty = "", "", ""
+        self.waiting = False
+        self.setMinimumSize(240, LEAST)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Foretold picture")
+
+    def show_picture(self, whole: NDArray[np.uint8], piece: NDArray[np.uint8], said: str, piece_said: str) -> None:
+        """Show both; `said`: what stands under each."""
+        self.whole, self.piece = image_of(whole), image_of(piece)
+        self.said, self.piece_said, self.empty, self.waiting = said, piece_said, "", False
+        self.setAccessibleDescription(f"{said}. {piece_said}")
+        self.update()
+
+    def show_waiting(self) -> None:
+        """Another picture is being made; the old one stays until it is there."""
+        self.waiting = True
+        self.update()
+
+    def show_nothing(self, why: str) -> None:
+        """Say why there is none."""
+        self.whole = self.piece = None
+        self.empty, self.waiting = why, False
+        self.setAccessibleDescription(why)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.fillRect(self.rect(), t.color("surround"))
+        p.setFont(theme.font(12))
+        p.setPen(t.color("on_surround"))
+        if self.whole is None or self.piece is None:
+            words = Qt.AlignmentFlag.AlignCenter.value | Qt.TextFlag.TextWordWrap.value
+            p.drawText(QRectF(self.rect()).adjusted(24, 8, -24, -8), words, self.empty or "making a picture …")
+            return
+        height = self.height() - 2 * GAP - TAG
+        part = min(float(self.piece.width()), max(120.0, 0.29 * self.width()))
+        room = self.width() - part - 3 * GAP
+        scale = min(room / self.whole.width(), height / self.whole.height())
+        w, h = self.whole.width() * scale, self.whole.height() * scale
+        left = max(GAP, (self.width() - w - part - GAP) / 2)
+        box = QRectF(left, GAP + (height - h) / 2, w, h)
+        p.drawImage(box, self.whole)
+        tall = min(h, float(self.piece.height()))
+        aside = QRectF(box.right() + GAP, box.top(), part, tall)
+        source = QRectF((self.piece.width() - part) / 2, (self.piece.height() - tall) / 2, part, tall)
+        p.drawImage(aside, self.piece, source)
+        under = QRectF(aside.left(), aside.bottom() + 2, part, max(box.bottom() - aside.bottom() - 2, TAG))
+        if under.height() >= 2 * TAG:
+            p.drawText(under, Qt.TextFlag.TextWordWrap.value, self.piece_said)
+        line = p.fontMetrics().elidedText(self.said, Qt.TextElideMode.ElideRight, int(self.width() - 2 * GAP))
+        p.drawText(QRectF(box.left(), box.bottom() + 2, self.width() - box.left() - GAP, TAG), 0, line)
+        if self.waiting:
+            words = "another is being made …"
+            width = p.fontMetrics().horizontalAdvance(words) + 12
+            tag = QRectF(box.right() - width - 4, box.top() + 4, width, 20)
+            p.fillRect(tag, t.color("surround"))
+            p.drawText(tag, Qt.AlignmentFlag.AlignCenter, words)

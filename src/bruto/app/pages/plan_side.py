@@ -1,0 +1,242 @@
+"""The left side of the plan: which plan, where and when, and its shots as a list."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QDate, Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDateEdit,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.widgets.numbers import ValueBox
+from bruto.app.widgets.panel import surface
+from bruto.app.widgets.plain import Label
+from bruto.plan.became import Became
+from bruto.plan.kinds import KINDS
+from bruto.plan.wishes import Plan, Wish
+from bruto.sensor.advice import time_text
+from bruto.session.planning import Planning
+
+WIDTH = 250
+"""Pixels."""
+STATES = {"done": "✓", "differently": "≠", "missing": "–"}
+
+
+def settings_text(wish: Wish) -> str:
+    """What is set of a wish, in a line."""
+    parts = [f"{wish.focal_35mm:.0f} mm" if wish.focal_35mm else "", f"ISO {wish.iso:.0f}" if wish.iso else ""]
+    if wish.seconds:
+        parts.append(time_text(wish.seconds) + (f" × {wish.frames}" if wish.frames > 1 else ""))
+    return " · ".join(p for p in parts if p)
+
+
+class PlanSide(QWidget):
+    """Follows a `Planning`; `wanted` asks the page to do something, by a word: "new", "delete", "paper", "night"."""
+
+    wanted = Signal(str)
+
+    def __init__(self, planning: Planning) -> None:
+        super().__init__()
+        self.planning = planning
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        holder = surface()
+        holder.setFixedWidth(WIDTH)
+        outer.addWidget(holder)
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(10, 8, 6, 8)
+        column.setSpacing(5)
+        row = QHBoxLayout()
+        self.plans = QComboBox()
+        self.plans.setAccessibleName("Plan")
+        self.plans.setToolTip("The plan that is shown; others are in the list")
+        self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.plans.setMinimumContentsLength(10)
+        self.plans.activated.connect(lambda k: planning.open(Path(self.plans.itemData(k))))
+        row.addWidget(self.plans, 1)
+        self.new = QPushButton("New")
+        self.new.setToolTip("Begin another plan, for today and at this place")
+        self.new.clicked.connect(lambda: self.wanted.emit("new"))
+        row.addWidget(self.new)
+        column.addLayout(row)
+        column.addLayout(self._where())
+        heading = Label("Shots")
+        heading.setObjectName("heading")
+        column.addWidget(heading)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Shots of the plan")
+        self.list.currentRowChanged.connect(self._chosen)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(self.list, 1)
+        self.taken = Label("")
+        self.taken.setObjectName("quiet")
+        self.taken.setWordWrap(True)
+        column.addWidget(self.taken)
+        buttons = QHBoxLayout()
+        self.add = QPushButton("Add a shot")
+        self.add.setObjectName("primary")
+        kinds = QMenu(self.add)
+        for key, kind in KINDS.items():
+            kinds.addAction(kind.title).triggered.connect(partial(planning.add, key))
+        self.add.setMenu(kinds)
+        self.paper = QPushButton("Shot list")
+        self.paper.setToolTip("The plan on one page, to print or to take along")
+        papers = QMenu(self.paper)
+        papers.addAction("Black on white …").triggered.connect(lambda: self.wanted.emit("paper"))
+        papers.addAction("Red on black, for the night …").triggered.connect(lambda: self.wanted.emit("night"))
+        papers.addSeparator()
+        papers.addAction("Delete this plan …").triggered.connect(lambda: self.wanted.emit("delete"))
+        self.paper.setMenu(papers)
+        buttons.addWidget(self.add, 1)
+        buttons.addWidget(self.paper, 1)
+        column.addLayout(buttons)
+
+    def _where(self) -> QFormLayout:
+        """Name, place, date, phone."""
+        form = QFormLayout()
+        form.setHorizontalSpacing(6)
+        form.setVerticalSpacing(4)
+        self.texts: dict[str, QLineEdit] = {}
+        for name, title, tip in (
+            ("name", "Name", "What the plan is called"),
+            ("place", "Place", "What the place is called; it is kept here and never sent anywhere"),
+        ):
+            field = QLineEdit()
+            field.setMaxLength(200)
+            field.setAccessibleName(title)
+            field.setToolTip(tip)
+            field.editingFinished.connect(partial(self._text, name))
+            self.texts[name] = field
+            form.addRow(title, field)
+        self.numbers: dict[str, ValueBox] = {}
+        spot = QHBoxLayout()
+        spot.setSpacing(4)
+        for name, title, most in (("latitude", "Latitude", 90.0), ("longitude", "Longitude", 180.0)):
+            box = ValueBox()
+            box.setRange(-most, most)
+            box.setDecimals(3)
+            box.setSingleStep(0.1)
+            box.setSuffix("°")
+            box.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
+            box.setAccessibleName(title)
+            box.setToolTip(f"{title}, degrees; {'north' if most == 90 else 'east'} is positive")
+            box.valueChanged.connect(partial(self._number, name))
+            spot.addWidget(box, 1)
+            self.numbers[name] = box
+        form.addRow("N, E", spot)
+        when = QHBoxLayout()
+        when.setSpacing(4)
+        self.date = QDateEdit()
+        self.date.setDisplayFormat("yyyy-MM-dd")
+        self.date.setCalendarPopup(True)
+        self.date.setDateRange(QDate(1900, 1, 1), QDate(2100, 12, 30))
+        self.date.setAccessibleName("Date")
+        self.date.setToolTip("The day; its night is the one that follows")
+        self.date.setKeyboardTracking(False)
+        self.date.dateChanged.connect(lambda d: planning_change(self.planning, date=d.toString("yyyy-MM-dd")))
+        self.zone = QLineEdit()
+        self.zone.setPlaceholderText("zone")
+        self.zone.setAccessibleName("Zone")
+        self.zone.setToolTip("Name of the time zone, such as CET; empty for that of the longitude")
+        self.zone.setFixedWidth(76)
+        self.zone.editingFinished.connect(partial(self._text, "zone"))
+        self.texts["zone"] = self.zone
+        when.addWidget(self.date, 1)
+        when.addWidget(self.zone)
+        form.addRow("Date", when)
+        self.phone = Label("")
+        self.phone.setWordWrap(True)
+        form.addRow("Phone", self.phone)
+        return form
+
+    # -- what is shown
+
+    def show_plan(self, became: list[Became]) -> None:
+        """Show the plan that is open, and what became of it."""
+        plan = self.planning.plan
+        self.setVisible(plan is not None)
+        if plan is None:
+            return
+        self._list_plans(plan)
+        for name, field in self.texts.items():
+            if not (field.hasFocus() and field.isModified()):
+                field.setText(getattr(plan, name))
+                field.setModified(False)
+        for name, box in self.numbers.items():
+            if not (box.hasFocus() and box.lineEdit().isModified()):
+                box.blockSignals(True)
+                box.setValue(getattr(plan, name))
+                box.blockSignals(False)
+        self.date.blockSignals(True)
+        self.date.setDate(QDate.fromString(plan.date, "yyyy-MM-dd"))
+        self.date.blockSignals(False)
+        self.phone.setText(self.planning.means.phone or plan.model or "none known: usual values")
+        self._list_wishes(plan, became)
+        done = sum(b.state == "done" for b in became)
+        self.taken.setText(f"Of the open shoot: {done} of {len(became)} done." if became else "")
+        self.taken.setVisible(bool(became))
+
+    def _list_plans(self, plan: Plan) -> None:
+        path = self.planning.path
+        there = self.planning.plans()
+        if path is not None and path not in there:
+            there = [path, *there]
+        self.plans.blockSignals(True)
+        self.plans.clear()
+        for p in there:
+            self.plans.addItem(plan.name if p == path else p.stem, str(p))
+        self.plans.setCurrentIndex(there.index(path) if path in there else -1)
+        self.plans.blockSignals(False)
+
+    def _list_wishes(self, plan: Plan, became: list[Became]) -> None:
+        self.list.blockSignals(True)
+        for k, wish in enumerate(plan.wishes):
+            item = self.list.item(k) or QListWidgetItem(self.list)
+            at = wish.at[11:16]
+            first = f"{at}  {wish.title}" if at else wish.title
+            second = settings_text(wish)
+            if became:
+                b = became[k]
+                first = f"{STATES[b.state]} {first}"
+                second = f"{b.state}: {b.said}" if b.said else f"{b.state}: {len(b.shots)} taken"
+            item.setText(f"{first}\n{second}")
+            item.setToolTip(f"{wish.title}: {settings_text(wish)}")
+        while self.list.count() > len(plan.wishes):
+            self.list.takeItem(self.list.count() - 1)
+        self.list.setCurrentRow(self.planning.chosen if plan.wishes else -1)
+        self.list.blockSignals(False)
+
+    # -- what is done
+
+    def _chosen(self, row: int) -> None:
+        if row >= 0:
+            self.planning.choose(row)
+
+    def _text(self, name: str) -> None:
+        field = self.texts[name]
+        if field.isModified():
+            field.setModified(False)
+            planning_change(self.planning, **{name: field.text().strip()})
+
+    def _number(self, name: str, value: float) -> None:
+        planning_change(self.planning, **{name: value})
+
+
+def planning_change(planning: Planning, **fields: Any) -> None:
+    """Change the plan, a step of its own."""
+    planning.settle()
+    planning.change(**fields)
