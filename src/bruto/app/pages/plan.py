@@ -238,7 +238,7 @@ class PlanPage(QWidget):
         price = self.planning.price(wish)
         gain = f"{picture.gain_ev:+.1f} EV".replace("-", "−")
         self.preview.show_picture(
-            picture.whole, picture.piece, f"Simulated: a made-up scene with your phone's noise, brightened by {gain}",
+            picture.whole, picture.piece, f"Simulated, {gain}: a made-up scene, your phone's noise",
             self._piece_said(price, kind_of(wish.kind).light == "sky"),
         )  # fmt: skip
 

@@ -80,10 +80,10 @@ class PreviewView(QWidget):
         if under.height() >= 2 * TAG:
             p.drawText(under, Qt.TextFlag.TextWordWrap.value, self.piece_said)
         line = p.fontMetrics().elidedText(self.said, Qt.TextElideMode.ElideRight, int(self.width() - 2 * GAP))
-        p.drawText(QRectF(box.left(), box.bottom() + 2, self.width() - box.left() - GAP, TAG), 0, line)
+        p.drawText(QRectF(box.left(), box.bottom() + 2, self.width() - box.left() - GAP, TAG), line)
         if self.waiting:
-            words = "another is being made …"
-            width = p.fontMetrics().horizontalAdvance(words) + 12
+            tag_words = "another is being made …"
+            width = p.fontMetrics().horizontalAdvance(tag_words) + 12
             tag = QRectF(box.right() - width - 4, box.top() + 4, width, 20)
             p.fillRect(tag, t.color("surround"))
-            p.drawText(tag, Qt.AlignmentFlag.AlignCenter, words)
+            p.drawText(tag, Qt.AlignmentFlag.AlignCenter.value, tag_words)

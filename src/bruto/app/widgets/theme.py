@@ -142,6 +142,7 @@ def palette(t: Theme) -> QPalette:
 
 def style_sheet(t: Theme) -> str:
     arrow = Path(str(files("bruto.app") / f"icons/down-{t.name}.svg")).as_posix()
+    on_accent = Path(str(files("bruto.app") / f"icons/down-{DIM.name if t is LIGHT else LIGHT.name}.svg")).as_posix()
     tick = Path(str(files("bruto.app") / f"icons/tick-{t.name}.svg")).as_posix()
     return f"""
     QMainWindow, QWidget#panel, QScrollArea, QWidget#panelBody {{ background: {t.panel}; border: none; }}
@@ -249,6 +250,7 @@ def style_sheet(t: Theme) -> str:
     QComboBox::down-arrow, QDateEdit::down-arrow {{ image: url({arrow}); width: 10px; height: 6px; margin-right: 8px; }}
     QPushButton::menu-indicator {{ image: url({arrow}); width: 10px; height: 6px; subcontrol-origin: padding;
         subcontrol-position: right center; right: 8px; }}
+    QPushButton#primary::menu-indicator {{ image: url({on_accent}); }}
     QPushButton#onStage::menu-indicator {{ image: none; width: 0; }}
     QProgressBar {{ background: {t.track}; border: none; border-radius: 3px; height: 8px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
