@@ -26,13 +26,18 @@ from bruto.files import explain
 from bruto.logbook.records import LONGEST, NAMES, Record, as_csv, from_csv, record_of
 from bruto.publish import free_names, own_folder
 
-VERSION = 1
+VERSION = 2
 APPLICATION = 0x4252554C
 """Mark of a logbook in a database's head (PRAGMA application_id)."""
 MAGIC = b"SQLite format 3\x00"
 """What each database of SQLite begins with (its file format, 1.3.1)."""
 READABLE = "What can be read of it is shown: export that, put the file aside, and take it in again."
 UNREADABLE = "Nothing of it can be read: put the file aside, so that a new one is begun."
+PRACTICE = (
+    "CREATE TABLE IF NOT EXISTS practice (id INTEGER PRIMARY KEY, exercise TEXT NOT NULL, tried TEXT NOT NULL, "
+    "was_right INTEGER NOT NULL) STRICT"
+)
+"""What version 2 adds: tries of exercises, when (ISO 8601), and whether they were right."""
 BUSY_S = 5.0
 """Seconds for which another window's writing is waited for."""
 PAGE = 200
@@ -220,6 +225,8 @@ class Logbook:
                 text = "\n".join(line for line in lines if not line.startswith("--"))
                 for statement in filter(str.strip, text.split(";")):
                     base.execute(statement)
+            if version < 2:
+                base.execute(PRACTICE)
             base.execute(f"PRAGMA application_id = {APPLICATION}")
             base.execute(f"PRAGMA user_version = {VERSION}")
             base.execute("COMMIT")
@@ -311,7 +318,21 @@ class Logbook:
         with self._writing() as base:
             _note(base, name, note, battery)
 
+    def tried(self, exercise: str, at: str, right: bool) -> None:
+        """Write down a try of an exercise: when (ISO 8601), and whether it was right."""
+        with self._writing() as base:
+            base.execute(
+                "INSERT INTO practice (exercise, tried, was_right) VALUES (?, ?, ?)", (exercise[:40], at[:40], right)
+            )
+
     # -- reading
+
+    def scores(self) -> dict[str, tuple[int, int]]:
+        """Right tries and all tries of each exercise; none of a logbook from before there were exercises."""
+        if not self._asked("SELECT 1 FROM sqlite_master WHERE name = 'practice'"):
+            return {}
+        rows = self._asked("SELECT exercise, sum(was_right), count(*) FROM practice GROUP BY exercise")
+        return {str(r[0]): (int(r[1]), int(r[2])) for r in rows}
 
     def _asked(self, text: str, values: Sequence[Any] = ()) -> list[sqlite3.Row]:
         try:
@@ -387,13 +408,17 @@ class Logbook:
     # -- out and in
 
     def exported(self, kind: str) -> str:
-        """All of it as text: "csv" (the shots), or "json" (and what is noted of shoots)."""
+        """All of it as text: "csv" (the shots), or "json" (and what is noted of shoots, and of exercises)."""
         if kind == "csv":
             return as_csv(self.every())
         if kind != "json":
             raise BrutoError(f"A logbook is exported as csv or json, not '{kind}'.")
         shoots = [dict(r) for r in self._asked("SELECT * FROM shoot ORDER BY name")]
-        data = {"logbook": VERSION, "shots": [asdict(r) for r in self.every()], "shoots": shoots}
+        some = self._asked("SELECT exercise, tried, was_right FROM practice ORDER BY id") if self.scores() else []
+        data = {
+            "logbook": VERSION, "shots": [asdict(r) for r in self.every()], "shoots": shoots,
+            "practice": [{"exercise": r[0], "tried": r[1], "right": bool(r[2])} for r in some],
+        }  # fmt: skip
         return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
 
     def taken_in(self, text: str, kind: str) -> int:
@@ -401,6 +426,7 @@ class Logbook:
         if len(text) > LARGEST_IMPORT:
             raise BrutoError("This file is too large for a logbook.")
         shoots: list[Any] = []
+        tries: list[tuple[str, str, bool]] = []
         if kind == "csv":
             records = from_csv(text)
         else:
@@ -413,6 +439,10 @@ class Logbook:
             records = [
                 record_of(r if isinstance(r, dict) else {}, f"Shot {k + 1}") for k, r in enumerate(data["shots"])
             ]
+            tries = [
+                (p["exercise"][:40], p["tried"][:40], bool(p.get("right"))) for p in data.get("practice", [])
+                if isinstance(p, dict) and isinstance(p.get("exercise"), str) and isinstance(p.get("tried"), str)
+            ]  # fmt: skip
             shoots = [s for s in data.get("shoots", []) if isinstance(s, dict) and isinstance(s.get("name"), str)]
         with self._writing() as base:
             _put(base, records)
@@ -420,4 +450,9 @@ class Logbook:
                 charge = s.get("battery_from"), s.get("battery_to"), s.get("battery_hours")
                 whole = all(isinstance(v, int | float) for v in charge)
                 _note(base, s["name"], str(s.get("note", ""))[:LONGEST], charge if whole else None)
+            for t in tries:  # one that is there already is the same one
+                base.execute(
+                    "INSERT INTO practice (exercise, tried, was_right) SELECT ?, ?, ? WHERE NOT EXISTS "
+                    "(SELECT 1 FROM practice WHERE exercise = ? AND tried = ?)", (*t, *t[:2]),
+                )  # fmt: skip
         return len(records)

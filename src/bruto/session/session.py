@@ -13,6 +13,7 @@ from psygnal import Signal
 from bruto.deliver.jobs import Job, Queue
 from bruto.deliver.ticket import Ticket
 from bruto.errors import BrutoError
+from bruto.logbook.store import usual_place
 from bruto.publish import usable_folder
 from bruto.session.bulk import Act, Bulk
 from bruto.session.clips import Clips, edited_values
@@ -25,6 +26,7 @@ from bruto.session.looking_back import LookingBack
 from bruto.session.merging import Merging
 from bruto.session.open_shots import OpenShots
 from bruto.session.planning import Planning
+from bruto.session.practising import Practising
 from bruto.session.remembering import Remembering
 from bruto.session.reports import Reports
 from bruto.session.shoot import Shoot
@@ -76,6 +78,7 @@ class Session:
         self.looking_back.told.connect(lambda text: self.told.emit(text))
         self.planning = Planning(self.shoot, post, lambda: self.looking_back.place)
         self.planning.told.connect(lambda text: self.told.emit(text))
+        self.practising = Practising(post, usual_place)
         self._take_in = self.background.channel("taking in")
         self.bulk.written.connect(self.starting.again)
         self.shoot.opened.connect(lambda: self.starting.follow(self.shoot.shots))
@@ -91,6 +94,7 @@ class Session:
             self.logbook.problem,
             self.looking_back.message,
             self.planning.message,
+            self.practising.message,
         ):
             signal.connect(self.say)
 
@@ -122,6 +126,7 @@ class Session:
         self.logbook.finish()
         self.looking_back.finish()
         self.planning.finish()
+        self.practising.finish()
 
     # -- changes of several shots
 

@@ -174,37 +174,41 @@ def night_picture(
         phone.lens = lens
     a, b = at.noise[0] * at.share, at.noise[1] * at.share
     lights = whole.light(at, sky_cd_m2), piece.light(at, sky_cd_m2)
-    first, second = _noisy(lights[0], (a / ratio**2, b / ratio**2), seed), _noisy(lights[1], (a, b), seed + 1)
+    first, second = noisy(lights[0], (a / ratio**2, b / ratio**2), seed), noisy(lights[1], (a, b), seed + 1)
     return _shown(first, second, whole.true_neutral, whole.scene.kelvin, BRIGHT_SKY)
 
 
 # -- the day
 
 
-@lru_cache(maxsize=2)
-def _phone(scene: str, lens: str) -> Phone:
+@lru_cache(maxsize=3)
+def phone_at(scene: str, lens: str = "main") -> Phone:
+    """The simulated phone in front of a scene at the size of a preview; scenes are traced once and kept."""
     return Phone(scene, size=WHOLE, lens=lens)
+
+
+def scene_at(phone: Phone, level: float) -> NDArray[np.float32]:
+    """Light of a scene in the frame (H, W, 3; shares of saturation, camera RGB), its geometric mean at `level`."""
+    m = phone._margin
+    light = np.asarray(phone._optical()[m : m + phone.height, m : m + phone.width], np.float32)
+    middle = float(np.exp(np.mean(np.log(np.maximum(light[::4, ::4, 1], 1e-3)))))
+    return light * np.float32(level / max(middle, 1e-6))
 
 
 def day_picture(at: Settings, scene: str, level: float, blur_px: float, seed: int = 1) -> Foreseen:
     """A scene whose grey lies at `level` of saturation; a frame's movement is `blur_px` long at 1:1."""
-    phone = _phone(scene, _lens(at.focal_35mm))
-    metered = phone.meter()
-    m = phone._margin
-    light = np.asarray(phone._optical()[m : m + phone.height, m : m + phone.width], np.float32)
-    light = light * np.float32(sm.exposure_factor(metered.iso, metered.seconds, phone.lens.f_number))
-    middle = float(np.exp(np.mean(np.log(np.maximum(light[::4, ::4, 1], 1e-5)))))
-    light *= np.float32(level / max(middle, 1e-6))
+    phone = phone_at(scene, _lens(at.focal_35mm))
+    light = scene_at(phone, level)
     ratio = at.frame / WHOLE[0]
     a, b = at.noise[0] * at.share, at.noise[1] * at.share
     left, top = round(0.34 * WHOLE[0]), round(0.42 * WHOLE[1])
     part = light[top : top + PIECE[1], left : left + PIECE[0]]
-    first = _noisy(_moved(light, blur_px / ratio), (a / ratio**2, b / ratio**2), seed)
-    second = _noisy(_moved(part, blur_px), (a, b), seed + 1)
+    first = noisy(moved_by_hand(light, blur_px / ratio), (a / ratio**2, b / ratio**2), seed)
+    second = noisy(moved_by_hand(part, blur_px), (a, b), seed + 1)
     return _shown(first, second, phone.true_neutral, phone.scene.kelvin, BRIGHT)
 
 
-def _moved(light: NDArray[np.float32], length: float) -> NDArray[np.float32]:
+def moved_by_hand(light: NDArray[np.float32], length: float) -> NDArray[np.float32]:
     """Smeared along a line, as by a hand."""
     if length < 0.5:
         return light
@@ -224,7 +228,7 @@ def _moved(light: NDArray[np.float32], length: float) -> NDArray[np.float32]:
 # -- noise and colour
 
 
-def _noisy(light: NDArray[np.float32], noise: Noise, seed: int) -> NDArray[np.float32]:
+def noisy(light: NDArray[np.float32], noise: Noise, seed: int) -> NDArray[np.float32]:
     """What a mosaic sensor makes of it, three colours a pixel again."""
     h, w = light.shape[:2]
     mosaic = np.empty((h, w), np.float32)
@@ -237,19 +241,24 @@ def _noisy(light: NDArray[np.float32], noise: Noise, seed: int) -> NDArray[np.fl
     return (cv2.cvtColor(code, cv2.COLOR_BayerRGGB2RGB_EA).astype(np.float32) - 8000) / 50000
 
 
+def encoded(
+    image: NDArray[np.float32], gain: float, neutral: NDArray[np.float64], kelvin: float
+) -> NDArray[np.uint8]:  # fmt: skip
+    """Camera RGB in shares of saturation as sRGB, `gain` times as light; what is full is white."""
+    _, forward = spectral.matrices(max(kelvin, 4000.0))
+    matrix = (SRGB_FROM_XYZ_D50 @ forward).T.astype(np.float32)
+    light = np.maximum(np.minimum(image / neutral.astype(np.float32), 1.0) @ matrix, 0) * np.float32(gain)
+    light = (light * (1 + light / WHITE**2) / (1 + light)).astype(np.float32)  # Reinhard et al. 2002, eq. 4
+    found: NDArray[np.uint8] = np.rint(encode_srgb(light) * 255).astype(np.uint8)
+    return found
+
+
 def _shown(
     whole: NDArray[np.float32], piece: NDArray[np.float32], neutral: NDArray[np.float64], kelvin: float, bright: float
 ) -> Foreseen:  # fmt: skip
-    """Both at one brightness as sRGB; what is full is white."""
+    """Both at one brightness."""
     middle = float(np.median(cv2.blur(whole[..., 1], (15, 15))))
     gain = float(np.clip(bright / max(middle, 1e-5), 0.05, MOST_GAIN))
-    _, forward = spectral.matrices(max(kelvin, 4000.0))
-    matrix = (SRGB_FROM_XYZ_D50 @ forward).T.astype(np.float32)
-    balance = (1 / neutral).astype(np.float32)
-
-    def encoded(image: NDArray[np.float32]) -> NDArray[np.uint8]:
-        light = np.maximum(np.minimum(image * balance, 1.0) @ matrix, 0) * np.float32(gain)
-        light = light * (1 + light / WHITE**2) / (1 + light)  # Reinhard et al. 2002, eq. 4
-        return np.rint(encode_srgb(light) * 255).astype(np.uint8)
-
-    return Foreseen(encoded(whole), encoded(piece), math.log2(gain))
+    return Foreseen(
+        encoded(whole, gain, neutral, kelvin), encoded(piece, gain, neutral, kelvin), math.log2(gain)
+    )  # fmt: skip

@@ -41,6 +41,7 @@ PAGES: tuple[Page, ...] = (
     Page("Merge", "merge", "MergePage", "Ctrl+4"),
     Page("Deliver", "deliver", "DeliverPage", "Ctrl+5"),
     Page("Logbook", "logbook", "LogbookPage", "Ctrl+7", with_shots=False),
+    Page("Practice", "practice", "PracticePage", "Ctrl+9", with_shots=False),
     Page("Side by side", "together", "TogetherPage", "Ctrl+6", in_bar=False),
     Page("Start", "start", "StartPage", "", with_shots=False, in_bar=False),
     Page("Keys", "keys", "KeysPage", "F1", with_shots=False, in_bar=False),

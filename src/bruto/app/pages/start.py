@@ -40,6 +40,8 @@ DAY = (
     ("Side by side", "Two to four takes at the same place and size, to keep the sharpest."),
     ("Compare", "The raw beside the phone's picture, aligned, and the same push on both."),
     ("Merge", "A burst into less noise, a bracket into more range. The result is a raw again."),
+    ("Plan", "Sun, moon and stars of a place, the shots of a night or a day, and what each will look like."),
+    ("Logbook", "What your phone and your hand can do, learnt from every shot that was measured."),
     ("Deliver", "What leaves, how large and where to. What is not finished goes on at the next start."),
 )
 """Tasks, and what they are for."""

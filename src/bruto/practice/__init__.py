@@ -1,0 +1,1 @@
+"""Exercises with the simulated phone: predict, shoot, see, with the truth shown."""

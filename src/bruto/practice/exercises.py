@@ -1,0 +1,24 @@
+"""The twelve exercises in the order in which they are learnt best."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bruto.practice import exposing, noising
+from bruto.practice.rounds import Exercise, Round
+
+ORDER = (
+    "raw", "lamp", "preview", "lost", "iso", "frames", "held", "size", "interval", "edge", "phone", "infrared",
+)  # fmt: skip
+EXERCISES: dict[str, Exercise] = {k: (exposing.EXERCISES | noising.EXERCISES)[k] for k in ORDER}
+
+
+def a_round(name: str, seed: int) -> Round:
+    """A round of an exercise; the same seed gives the same one.
+
+    Raises
+    ------
+    KeyError
+        Of a name that is none of `EXERCISES`.
+    """
+    return EXERCISES[name].make(np.random.default_rng([seed, ORDER.index(name)]))

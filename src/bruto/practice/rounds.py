@@ -1,0 +1,117 @@
+"""What an exercise is made of, and how its pictures are taken."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.simphone import sensor_model as sm
+from bruto.simphone.foreseen import encoded, moved_by_hand, noisy, phone_at, scene_at
+
+Light = NDArray[np.float32]
+"""(H, W, 3), shares of saturation, camera RGB."""
+BRIGHT = 0.16
+"""Light to which a scene's middle is brought in a picture, of white."""
+LETTERS = "ABCDEF"
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A picture (H, W, 3) uint8 with what stands under it."""
+
+    title: str
+    pixels: NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class Round:
+    """One try: what is seen, what is asked, answers of which the one with the number `right` is true; then `told`: the
+    truth with what was measured, and what is seen `after`.
+    """
+
+    pictures: tuple[Picture, ...]
+    question: str
+    options: tuple[str, ...]
+    right: int
+    told: str
+    after: tuple[Picture, ...] = ()
+
+
+@dataclass(frozen=True)
+class Exercise:
+    """`title`; `asks`: what is practised, in a line; `thought`: what is often thought of it, and what is so; `page`:
+    the task where one does it for real; `make`: a round from a source of chance.
+    """
+
+    title: str
+    asks: str
+    thought: str
+    page: str
+    make: Callable[[np.random.Generator], Round]
+
+
+@dataclass(frozen=True)
+class Scene:
+    """A scene of the simulated phone, cut to `box` (left, top, width, height of its 800 x 600)."""
+
+    name: str
+    box: tuple[int, int, int, int] = (0, 0, 800, 600)
+
+    def light(self, level: float) -> Light:
+        """Light with the geometric mean of the whole scene at `level`."""
+        left, top, width, height = self.box
+        return scene_at(phone_at(self.name), level)[top : top + height, left : left + width]
+
+    def picture(self, light: Light, gain: float) -> NDArray[np.uint8]:
+        """Light as a picture, `gain` times as light."""
+        phone = phone_at(self.name)
+        return encoded(light, gain, phone.true_neutral, phone.scene.kelvin)
+
+
+def noise_of(iso: float, megapixels: int = 12) -> tuple[float, float]:
+    """a, b of the simulated phone's noise at an ISO."""
+    return sm.sensor_for(megapixels).noise(iso)
+
+
+def taken(light: Light, iso: float, seed: int, frames: int = 1, blur: float = 0.0, megapixels: int = 12) -> Light:
+    """A frame of the simulated phone, or the mean of several: with noise, full where it is full."""
+    a, b = noise_of(iso, megapixels)
+    return noisy(moved_by_hand(light, blur), (a / frames, b / frames), seed)
+
+
+def full(light: Light) -> NDArray[np.bool_]:
+    """Which channels are full (H, W, 3)."""
+    return light >= 1.0
+
+
+def marked(picture: NDArray[np.uint8], where: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    """A picture with diagonal stripes where something is so."""
+    h, w = where.shape
+    y, x = np.mgrid[0:h, 0:w]
+    found = picture.copy()
+    found[where & ((x + y) % 6 < 3)] = (190, 40, 150)
+    return found
+
+
+def snr_of(light: Light, flat: tuple[int, int, int, int]) -> float:
+    """Signal over noise of green in an even part (left, top, width, height): differences of neighbours tell the noise,
+    so that slow changes of the light do not count.
+    """
+    left, top, width, height = flat
+    part = light[top : top + height, left : left + width, 1]
+    fine = part - cv2.GaussianBlur(part, (0, 0), 4.0)
+    return float(part.mean() / max(fine.std(), 1e-9))
+
+
+def shuffled(random: np.random.Generator, count: int) -> list[int]:
+    """Numbers below `count` in any order."""
+    return [int(k) for k in random.permutation(count)]
+
+
+def seed_from(random: np.random.Generator) -> int:
+    """A seed for noise."""
+    return int(random.integers(1, 1 << 30))
