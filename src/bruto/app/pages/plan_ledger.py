@@ -202,7 +202,7 @@ class PlanLedger(QWidget):
             tick.setChecked(name not in wish.dismissed)
             tick.setToolTip("Untick it to keep it off the list")
             tick.setAccessibleName(f"Caution: {CAUTIONS[name]}")
-            tick.clicked.connect(partial(self._dismiss, name))
+            tick.clicked.connect(lambda on, name=name: self._dismiss(name, on))
             text = Label(CAUTIONS[name])
             text.setWordWrap(True)
             if name in wish.dismissed:

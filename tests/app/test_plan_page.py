@@ -1,0 +1,234 @@
+"""The Plan page in the real window: from a place to a printed list, to shots that are matched, to the logbook."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from unittest import mock
+
+from PySide6.QtCore import QDate, QPoint, QPointF, Qt, QTimer
+from PySide6.QtTest import QTest
+
+from bruto.plan.wishes import load_plan
+from bruto.simphone.capture import Exposure
+from bruto.simphone.night import NightPhone, save_frame
+from tests.app.windows import LEFT, WindowTest, pixels
+from tests.shots import SMALL, copy_of, taken
+
+FRAMES = 6
+
+
+class Plans(WindowTest):
+    def fill(self) -> None:
+        copy_of(taken("card", size=SMALL, seed=3)[0]["files"], self.folder)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.planning = self.window.session.planning
+        self.task("Plan")
+        self.page = self.window.page("Plan")
+        self.reckoned()
+
+    def reckoned(self) -> None:
+        """Until sky and phone are reckoned, and all is shown."""
+        self.wait(lambda: self.planning.sky is not None and self.planning.idle(), 120)
+        self.settle()
+
+    def typed(self, field, text: str) -> None:
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        self.settle()
+
+    def pick(self, button, title: str) -> None:
+        """Choose in the menu of a button by its keys."""
+        QTimer.singleShot(0, button.showMenu)
+        self.wait(lambda: button.menu().isVisible())
+        action = next(a for a in button.menu().actions() if a.text() == title)
+        button.menu().setActiveAction(action)
+        QTest.keyClick(button.menu(), Qt.Key.Key_Return)
+        self.settle()
+
+    def test_a_newcomers_path(self) -> None:
+        """Place, night, a trail, its list as PDF, the shoot, what became of it, the logbook."""
+        page, side, planning = self.page, self.page.side, self.planning
+        QTest.mouseClick(side.new, LEFT)
+        self.reckoned()
+        self.assertEqual(planning.plan.wishes, ())
+        self.typed(side.texts["name"], "First trail")
+        self.typed(side.texts["place"], "behind the works")
+        self.typed(side.numbers["latitude"].lineEdit(), "41,5")
+        self.typed(side.numbers["longitude"].lineEdit(), "8.25")
+        self.typed(side.texts["zone"], "CET")
+        side.date.setDate(QDate(2026, 8, 12))
+        self.reckoned()
+        self.assertEqual((planning.plan.latitude, planning.plan.date), (41.5, "2026-08-12"))
+        QTest.mouseClick(page.night, LEFT)
+        self.assertIn("dark 22:", page.said.text())
+        self.pick(side.add, "Star trail")
+        self.reckoned()
+        wish = planning.wish
+        self.assertEqual((wish.kind, wish.azimuth), ("trail", 0.0))
+        self.assertEqual(len(page.axis.blocks), 1)
+        # the block is moved half an hour on, by the hand
+        block = page.axis.blocks[0]
+        start = page.axis.box_of(block).center()
+        later = page.axis.x_of(block.begin + timedelta(minutes=30)) - page.axis.x_of(block.begin)
+        self.drag(page.axis, start, start + QPointF(later, 0))
+        self.reckoned()
+        moved = datetime.fromisoformat(planning.wish.at) - datetime.fromisoformat(wish.at)
+        self.assertAlmostEqual(moved.total_seconds(), 1800, delta=400)
+        self.typed(page.ledger.rows["frames"].spin.lineEdit(), str(FRAMES))
+        self.typed(page.ledger.rows["seconds"].spin.lineEdit(), "15")
+        wish = planning.wish
+        self.assertEqual((wish.frames, wish.seconds), (FRAMES, 15.0))
+        self.wait(lambda: planning.picture_of is planning.wish and page.preview.whole is not None, 120)
+        out = self.folder.parent / "list"
+        with mock.patch("bruto.app.pages.plan.QFileDialog.getSaveFileName", return_value=(str(out), "PDF (*.pdf)")):
+            self.pick(side.paper, "Red on black, for the night …")
+        self.assertEqual(out.with_name("list.pdf").read_bytes()[:5], b"%PDF-")
+        # the shoot
+        phone = NightPhone(size=SMALL, latitude=41.5)
+        begin = datetime.fromisoformat(wish.at)
+        for frame in phone.frames(FRAMES, Exposure(wish.iso, wish.seconds), wish.interval_s - wish.seconds):
+            path = self.folder / f"trail-{frame.number:02d}.dng"
+            save_frame(phone.take(frame), path, begin + timedelta(seconds=frame.start))
+        self.window.session.gauge.look()
+        self.wait(lambda: len(self.window.shoot.reports) >= FRAMES + 1, 120)
+        self.settle()
+        self.wait(lambda: side.list.item(0).text().startswith("✓"))
+        self.assertIn(f"done: {FRAMES} taken", side.list.item(0).text())
+        self.assertIn("1 of 1 done", side.taken.text())
+        self.task("Logbook")
+        book = self.window.page("Logbook")
+        self.wait(lambda: book.table.rowCount() == FRAMES + 1)
+        self.assertIn("trail-00", {book.table.item(k, 0).text() for k in range(FRAMES + 1)})
+
+    def test_the_demo_has_a_plan_and_its_shots_are_shown_on_their_axis(self) -> None:
+        page, planning = self.page, self.planning
+        self.assertEqual(planning.plan.name, "Pans and pump, midsummer")
+        self.assertTrue(page.by_day)  # the first is one of the day
+        self.assertEqual(page.side.list.count(), 5)
+        row = page.side.list.visualItemRect(page.side.list.item(4)).center()
+        QTest.mouseClick(page.side.list.viewport(), LEFT, pos=row)
+        self.reckoned()
+        self.assertFalse(page.by_day)
+        self.assertIn("Centre of the Milky Way", planning.sky.night.tracks)
+        self.assertEqual(planning.wish.kind, "trail")
+        self.assertIn("gaps of", " ".join(said for _, said, _ in planning.price().lines()))
+        before = pixels(page.axis.grab().toImage())
+        page.axis.setFocus()
+        QTest.keyClick(page.axis, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+        self.reckoned()
+        self.assertEqual(planning.wish.at, "2026-06-22T00:50")
+        self.assertGreater(float((pixels(page.axis.grab().toImage()) != before).mean()), 0.0005)
+        QTest.keyClick(page.axis, Qt.Key.Key_Up)
+        self.assertEqual(planning.wish.kind, "stars")
+        QTest.keyClick(self.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(planning.plan.wishes[4].at, "2026-06-21T23:50")
+
+    def test_rows_take_what_is_proposed_and_refuse_what_cannot_be(self) -> None:
+        page, planning = self.page, self.planning
+        planning.choose(3)
+        self.reckoned()
+        row = page.ledger.rows["seconds"]
+        offered = planning.proposals()["seconds"]
+        self.assertNotEqual(planning.wish.seconds, offered.value)
+        row.setFocus()
+        self.assertTrue(row.evidence.isVisible())
+        self.assertIn("500 / 26 mm", row.evidence.text())
+        QTest.mouseClick(row.take, LEFT)
+        self.reckoned()
+        self.assertEqual(planning.wish.seconds, offered.value)
+        self.assertEqual(page.ledger.rows["seconds"].take.text(), "✓")
+        row = page.ledger.rows["seconds"]
+        row.setFocus()
+        QTest.keyClick(row, Qt.Key.Key_Left)
+        self.reckoned()
+        steps = sorted(planning.means.seconds)
+        self.assertEqual(planning.wish.seconds, steps[steps.index(offered.value) - 1])
+        self.typed(page.ledger.rows["at"].spin.lineEdit(), "1:15")
+        self.assertEqual(planning.wish.at, "2026-06-22T01:15")
+        self.typed(page.ledger.rows["at"].spin.lineEdit(), "25:00")
+        self.assertEqual(planning.wish.at, "2026-06-22T01:15")
+        self.typed(page.ledger.rows["azimuth"].spin.lineEdit(), "SW")
+        self.assertEqual(planning.wish.azimuth, 225.0)
+        iso = page.ledger.rows["iso"]
+        iso.setFocus()
+        before = planning.wish.iso
+        self.drag(iso.track, QPointF(iso.track.x_of(before), 12), QPointF(iso.track.x_of(before) + 30, 12))
+        self.reckoned()
+        self.assertGreater(planning.wish.iso, before)
+        self.assertIn(planning.wish.iso, planning.means.isos)
+        planning.undo()
+        self.assertEqual(planning.wish.iso, before)  # a drag is one step
+
+    def test_a_caution_is_kept_off_the_list_and_a_plan_is_kept(self) -> None:
+        page, planning = self.page, self.planning
+        planning.choose(4)
+        self.reckoned()
+        tick = page.ledger.cautions.itemAt(0).widget()
+        QTest.mouseClick(tick, LEFT, pos=QPoint(9, tick.height() // 2))
+        self.reckoned()
+        self.assertEqual(len(planning.wish.cautions), 1)
+        self.typed(page.ledger.fields["note"], "behind the shed")
+        path = Path(planning.path)
+        planning.flush()
+        self.assertEqual(load_plan(path).wishes[4].note, "behind the shed")
+        with mock.patch("bruto.app.pages.plan.ask_user", return_value=True):
+            self.pick(page.side.paper, "Delete this plan …")
+        self.assertFalse(path.exists())
+        self.assertTrue(page.nothing.isVisible())
+        QTest.mouseClick(page.nothing.buttons[1], LEFT)
+        self.reckoned()
+        self.assertEqual(len(planning.plan.wishes), 5)
+
+    def test_a_place_without_a_night(self) -> None:
+        page = self.page
+        self.typed(page.side.numbers["latitude"].lineEdit(), "78")
+        self.reckoned()
+        page._turn(False)
+        self.assertIn("polar day", page.said.text())
+        self.typed(page.side.texts["zone"], "No/Where")
+        self.assertEqual(self.planning.plan.zone, "CET")
+        self.planning.choose(3)
+        self.reckoned()
+        got = self.planning.proposals()["at"]
+        begin = datetime.fromtimestamp(got.value, UTC)
+        self.assertTrue(self.planning.sky.night.begin <= begin < self.planning.sky.night.end)
+
+
+class Practice(WindowTest):
+    def fill(self) -> None:
+        copy_of(taken("card", size=SMALL, seed=3)[0]["files"], self.folder)
+
+    def test_a_round_is_answered_and_the_score_stays(self) -> None:
+        practising = self.window.session.practising
+        self.task("Practice")
+        page = self.window.page("Practice")
+        self.wait(lambda: practising.round is not None, 120)
+        self.assertEqual(len(page.pictures.boxes()), 2)
+        right = practising.round.right
+        QTest.mouseClick(page.buttons[right], LEFT)
+        self.wait(practising.idle)
+        self.assertIn("That is so", page.verdict.text())
+        self.assertIn("Thought:", page.thought.text())
+        self.assertIn("1/1", page.list.item(0).text())
+        QTest.mouseClick(page.buttons[1 - right], LEFT)  # the first answer counts
+        self.assertEqual(practising.answer, right)
+        QTest.mouseClick(page.again, LEFT)
+        self.wait(lambda: practising.round is not None and practising.answer is None, 120)
+        QTest.mouseClick(page.buttons[1 - practising.round.right], LEFT)
+        self.wait(practising.idle)
+        self.assertIn("It is:", page.verdict.text())
+        self.assertIn("1/2", page.list.item(0).text())
+        row = page.list.visualItemRect(page.list.item(8)).center()
+        QTest.mouseClick(page.list.viewport(), LEFT, pos=row)
+        self.wait(lambda: practising.round is not None, 120)
+        self.assertIn("Which interval", page.question.text())
+        QTest.mouseClick(page.real, LEFT)
+        self.assertEqual(self.window.task(), "Plan")
+        practising.scores = {}
+        practising.begin()
+        self.wait(lambda: practising.scores.get("raw") == (1, 2))  # as the logbook keeps it
