@@ -306,6 +306,12 @@ class Logbook:
         with self._writing() as base:
             return int(base.execute(f"UPDATE shot SET {sets} WHERE shoot = ?", (*values.values(), shoot)).rowcount)
 
+    def tell_place(self, place: str, **values: Any) -> int:
+        """Write down what is told of all shots of a place; how many."""
+        sets = _told(values)
+        with self._writing() as base:
+            return int(base.execute(f"UPDATE shot SET {sets} WHERE place = ?", (*values.values(), place)).rowcount)
+
     def forget_shoot(self, name: str) -> int:
         """Delete all records of a shoot, and what was noted of it. How many there were."""
         with self._writing() as base:
@@ -380,6 +386,14 @@ class Logbook:
     def visits(self, place: str) -> int:
         """How many shoots were at a place."""
         return int(self._asked("SELECT count(DISTINCT shoot) FROM shot WHERE place = ?", (place,))[0][0])
+
+    def darkness(self, place: str) -> float | None:
+        """The darkness that was noted last of a place, magnitudes per square arc second; None where none was."""
+        rows = self._asked(
+            "SELECT darkness FROM shot WHERE place = ? AND darkness IS NOT NULL ORDER BY taken DESC, id DESC LIMIT 1",
+            (place,),
+        )
+        return float(rows[0][0]) if rows else None
 
     def phones(self) -> list[str]:
         """Models of the phones that shots were taken with."""

@@ -14,6 +14,7 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.linearise import linearise
 from bruto.container.rawframe import Linear, RawFrame, RawMeta
 from bruto.errors import BrutoError
+from bruto.files import check_readable
 from bruto.plan.noise import GREY
 
 DEEPEST, LIGHTEST = 2.0, 99.5
@@ -35,9 +36,9 @@ class SceneRange:
     iso: float | None
 
 
-def _green(path: Path) -> tuple[NDArray[np.float32], RawMeta]:
+def green_light(path: Path) -> tuple[NDArray[np.float32], RawMeta]:
     """Light of green, means of 8 x 8 sites, without the lens's shading gain."""
-    raw = read_dng(path)
+    raw = read_dng(check_readable(path))
     linear: Linear = linearise(RawFrame(raw.codes, replace(raw.meta, gain_maps=())))
     data = linear.data
     if data.ndim == 3:
@@ -56,7 +57,7 @@ def _green(path: Path) -> tuple[NDArray[np.float32], RawMeta]:
 
 def scene_range(path: str | Path) -> SceneRange:
     """How far a scene reaches, by a raw of it. Raises `BrutoError`."""
-    light, meta = _green(Path(path))
+    light, meta = green_light(Path(path))
     low, high = (max(float(v), 1e-6) for v in np.percentile(light, (DEEPEST, LIGHTEST)))
     full = 100 * float((light >= FULL).mean())
     if full > SOME_FULL:
@@ -66,7 +67,7 @@ def scene_range(path: str | Path) -> SceneRange:
 
 def level_of(path: str | Path) -> tuple[float, float]:
     """Middle light of a raw, of saturation, and what it gathered (ISO times seconds). Raises `BrutoError`."""
-    light, meta = _green(Path(path))
+    light, meta = green_light(Path(path))
     if not meta.iso or not meta.exposure_s:
         raise BrutoError(f"{Path(path).name} does not tell its ISO and time.")
     level = float(np.median(light))

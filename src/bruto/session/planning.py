@@ -16,10 +16,12 @@ from psygnal import Signal
 
 from bruto.errors import BrutoError
 from bruto.files import explain
+from bruto.logbook.store import Logbook
 from bruto.phones.card import PhoneCard
 from bruto.plan.almanac import Spot, moon, pole, star, sun
 from bruto.plan.became import Became, matched
 from bruto.plan.became import Shot as Taken
+from bruto.plan.darkness import Darkness, darkness_of
 from bruto.plan.examples import example
 from bruto.plan.kinds import KINDS, TARGETS, kind_of
 from bruto.plan.means import Means
@@ -151,6 +153,7 @@ class Planning:
         self._reckoning = self._worker.channel("the sky", 50)
         self._knowing = self._worker.channel("the phone", 60)
         self._picturing = self._worker.channel("the picture", 90)
+        self._measuring = self._worker.channel("the sky's darkness", 70)
         self._keeping = self._worker.channel("writing the plan", 40)
         self.plan: Plan | None = None
         self.path: Path | None = None
@@ -527,6 +530,28 @@ class Planning:
         found = {"Sun": sun(where, moment), "Moon": moon(where, moment)}
         found[name] = pole(where) if aim is None else star(*aim)(where, moment)
         return found
+
+    def measure_darkness(self, path: Path) -> None:
+        """Measure how dark the sky of a raw is, for this plan and for the shots of its place in the logbook."""
+        if self.plan is None:
+            return
+        place, book = self.plan.place, self._book()
+
+        def work() -> tuple[Darkness, int]:
+            found, noted = darkness_of(path), 0
+            if place and book.exists():
+                with Logbook(book) as opened:
+                    noted = opened.tell_place(place, darkness=round(found.magnitudes, 2))
+            return found, noted
+
+        def done(result: tuple[Darkness, int]) -> None:
+            found, noted = result
+            self.settle()
+            self.change(darkness=round(min(max(found.magnitudes, 10.0), 23.0), 2))
+            text = f"{found.magnitudes:.1f} ± {found.error:.1f} magnitudes per square arc second: {found.called}."
+            self.told.emit(text + (f" Noted for {noted} shots at {place}." if noted else ""))
+
+        self._measuring.ask(path, work, done, self.message.emit)
 
     # -- what became of it
 

@@ -30,6 +30,7 @@ from bruto.app.widgets.plain import Label
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.time_axis import Block, TimeAxis
 from bruto.errors import BrutoError
+from bruto.plan.darkness import LEAST_S
 from bruto.plan.examples import example
 from bruto.plan.kinds import TARGETS, kind_of
 from bruto.plan.pricing import Price, longest_arc
@@ -298,10 +299,22 @@ class PlanPage(QWidget):
     def _wanted(self, what: str) -> None:
         if what == "new":
             self.planning.new()
+        elif what == "darkness":
+            self._ask_darkness()
         elif what == "delete":
             self._ask_delete()
         else:
             self._ask_paper(what == "night")
+
+    def _ask_darkness(self) -> None:
+        """Of the shot that is open where it is a long exposure, else of a file."""
+        shot = self.session.shoot.current
+        if shot is not None and shot.raw is not None and shot.seen and (shot.seen.exposure_s or 0) >= LEAST_S:
+            self.planning.measure_darkness(shot.raw)
+            return
+        name, _ = QFileDialog.getOpenFileName(self, "A raw of the sky", "", "Raws (*.dng *.DNG)")
+        if name:
+            self.planning.measure_darkness(Path(name))
 
     def _ask_delete(self) -> None:
         plan = self.planning.plan

@@ -32,6 +32,8 @@ from bruto.session.planning import Planning
 
 WIDTH = 250
 """Pixels."""
+NOT_TOLD = 9.9
+"""Stands for a darkness that is not told, magnitudes."""
 STATES = {"done": "✓", "differently": "≠", "missing": "–"}
 
 
@@ -44,7 +46,8 @@ def settings_text(wish: Wish) -> str:
 
 
 class PlanSide(QWidget):
-    """Follows a `Planning`; `wanted` asks the page to do something, by a word: "new", "delete", "paper", "night"."""
+    """Follows a `Planning`; `wanted` asks the page to do something, by a word: "new",
+    "delete", "paper", "night", "darkness"."""
 
     wanted = Signal(str)
 
@@ -158,6 +161,38 @@ class PlanSide(QWidget):
         when.addWidget(self.date, 1)
         when.addWidget(self.zone)
         form.addRow("Date", when)
+        sky = QHBoxLayout()
+        sky.setSpacing(4)
+        self.dark = ValueBox()
+        self.dark.setRange(NOT_TOLD, 23.0)
+        self.dark.setDecimals(1)
+        self.dark.setSingleStep(0.1)
+        self.dark.setSpecialValueText("natural")
+        self.dark.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
+        self.dark.setAccessibleName("Darkness of the sky")
+        self.dark.setToolTip(
+            "Of the sky without a moon, magnitudes per square arc second: 22 natural, 20 country, 18 town"
+        )
+        self.dark.valueChanged.connect(
+            lambda v: planning_change(self.planning, darkness=None if v <= NOT_TOLD else max(v, 10.0))
+        )
+        self.measure = QPushButton("Measure")
+        self.measure.setObjectName("inLine")
+        self.measure.setToolTip("By a raw of the sky: the shot that is open, else a file that is asked for")
+        self.measure.clicked.connect(lambda: self.wanted.emit("darkness"))
+        sky.addWidget(self.dark, 1)
+        sky.addWidget(self.measure)
+        form.addRow("Sky", sky)
+        self.free = ValueBox()
+        self.free.setRange(0.0, 9999.0)
+        self.free.setDecimals(0)
+        self.free.setSuffix(" GB")
+        self.free.setSpecialValueText("not told")
+        self.free.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
+        self.free.setAccessibleName("Free on the phone")
+        self.free.setToolTip("Gigabytes that are free on the phone, against which the shots are counted")
+        self.free.valueChanged.connect(lambda v: planning_change(self.planning, free_mb=1000 * v if v > 0 else None))
+        form.addRow("Free", self.free)
         self.phone = Label("")
         self.phone.setWordWrap(True)
         form.addRow("Phone", self.phone)
@@ -180,6 +215,13 @@ class PlanSide(QWidget):
             if not (box.hasFocus() and box.lineEdit().isModified()):
                 box.blockSignals(True)
                 box.setValue(getattr(plan, name))
+                box.blockSignals(False)
+        for box, value in (
+            (self.dark, NOT_TOLD if plan.darkness is None else plan.darkness), (self.free, (plan.free_mb or 0) / 1000),
+        ):  # fmt: skip
+            if not (box.hasFocus() and box.lineEdit().isModified()):
+                box.blockSignals(True)
+                box.setValue(value)
                 box.blockSignals(False)
         self.date.blockSignals(True)
         self.date.setDate(QDate.fromString(plan.date, "yyyy-MM-dd"))

@@ -127,6 +127,28 @@ def clock(text: str | None) -> str:
     return "–" if text is None else text[11:16]
 
 
+@plan_app.command("darkness", help="How dark the sky of a raw is, magnitudes per square arc second.")
+def _darkness(
+    file: Path,
+    f_number: Annotated[float | None, typer.Option("--f-number", help="Where the file tells none.")] = None,
+    place: Annotated[str, typer.Option(help="Note it in the logbook for the shots of this place.")] = "",
+    book: Annotated[Path | None, typer.Option(help="Another logbook than the usual one.")] = None,
+    as_json: JsonFlag = False,
+) -> None:
+    from bruto.plan.darkness import darkness_of
+
+    seen = darkness_of(file, f_number)
+    found = {**seen.as_json(), "noted": 0}
+    lines = [f"{seen.magnitudes:.1f} ± {seen.error:.1f} magnitudes per square arc second: {seen.called}"]
+    if place:
+        from bruto.logbook.store import Logbook, usual_place
+
+        with Logbook(book or usual_place()) as opened:
+            found["noted"] = opened.tell_place(place, darkness=round(seen.magnitudes, 2))
+        lines.append(f"noted for {found['noted']} shots at {place}")
+    say(found, as_json, lines)
+
+
 @plan_app.command("night", help="Sun, moon, pole and a target from noon to noon, and when it is dark.")
 def _night(
     latitude: Latitude, longitude: Longitude, on: OnDate, zone: Zone = "",
