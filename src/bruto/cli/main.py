@@ -40,7 +40,7 @@ def main(arguments: list[str] | None = None) -> int:
 
             add_merges()
         if args[0] == "plan":
-            import bruto.cli.planning
+            import bruto.cli.plan
         if args[0] == "log":
             import bruto.cli.logbook  # noqa: F401
         app(args=args)

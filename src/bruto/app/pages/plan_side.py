@@ -170,9 +170,7 @@ class PlanSide(QWidget):
         self.dark.setSpecialValueText("natural")
         self.dark.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
         self.dark.setAccessibleName("Darkness of the sky")
-        self.dark.setToolTip(
-            "Of the sky without a moon, magnitudes per square arc second: 22 natural, 20 country, 18 town"
-        )
+        self.dark.setToolTip("Without a moon, magnitudes per square arc second: 22 natural, 20 country, 18 town")
         self.dark.valueChanged.connect(
             lambda v: planning_change(self.planning, darkness=None if v <= NOT_TOLD else max(v, 10.0))
         )
