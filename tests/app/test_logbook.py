@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from unittest import mock
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from bruto.app.widgets.plain import Label
 from bruto.logbook.records import Record
 from bruto.logbook.store import Logbook
+from bruto.session.means import means_of
 from bruto.session.remembering import demo_place
+from bruto.simphone.history import LIMIT_S_MM, SPREAD
 from tests.app.windows import LEFT, WindowTest
 from tests.shots import MIDDLE, copy_of, raws_of
 
@@ -76,6 +80,38 @@ class Looking(WindowTest):
         QTest.mouseClick(page.by_hand, LEFT)
         self.wait(lambda: sum(r.held == "hand" for r in self.book(self.title)) == 1)
         self.wait(lambda: len(page.plots.hand.dots) == before + 1)
+
+    def test_what_the_battery_did_is_learnt_from(self) -> None:
+        self.choose_shoot(self.title)
+        page = self.page
+        for box, text in zip(page.charge, ("90", "60", "2,5"), strict=True):
+            box.setFocus()
+            box.selectAll()
+            QTest.keyClicks(box.lineEdit(), text)
+            QTest.keyClick(box.lineEdit(), Qt.Key.Key_Return)
+        page.table.setFocus()
+        with Logbook(demo_place()) as book:
+            self.wait(lambda: book.batteries() == [(self.title, 90.0, 60.0, 2.5)])
+        looking = self.window.session.looking_back
+        self.wait(lambda: looking.state.battery is not None)
+        self.assertAlmostEqual(looking.state.battery.value, 12.0)
+        self.assertEqual(means_of("Vessar", "Vessar Tide 4", demo_place()).percent_h, 12.0)
+        with Logbook(demo_place()) as book:
+            book.note_shoot(self.title, battery=(0.0, 0.0, 0.0))
+
+    def test_the_hand_is_learnt_and_advice_and_the_card_tell_it(self) -> None:
+        """Of the made-up shots before: what nine of ten hold goes into the advice, all of it stands on the card."""
+        shoot = self.window.shoot
+        self.wait(lambda: bool(shoot.hands))
+        steady = shoot.hands["Vessar Tide 4"].steady_35mm
+        self.assertTrue(0.3 < steady / (LIMIT_S_MM * math.exp(-1.28 * SPREAD)) < 2.5)
+        self.choose_shoot(self.title)
+        card = self.window.asking.show_card()
+        self.addCleanup(card.close)
+        texts = " ".join(label.text() for label in card.findChildren(Label))
+        self.assertIn("half of the shots are blurred at 1/", texts)
+        self.assertIn("usable up to ISO", texts)
+        self.assertTrue(card.take_pace.text() == "" or card.take_pace.text().startswith("Take "))
 
     def test_a_shoots_records_are_deleted_and_its_files_stay(self) -> None:
         self.choose_shoot("Pump under the stars")

@@ -9,8 +9,13 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
 
+import numpy as np
+
 from bruto.container.dng_reader import read_dng
+from bruto.container.dng_writer import write_dng
 from bruto.container.glance import Glance, glance
+from bruto.container.rawframe import RawFrame
+from bruto.develop.source import source_of_raw
 from bruto.errors import BrutoError
 from bruto.phones.card import (
     CardLens,
@@ -28,6 +33,7 @@ from bruto.phones.card import (
 )  # fmt: skip
 from bruto.sensor.measure import measure
 from bruto.simphone import sensor_model as sm
+from bruto.simphone.capture import sample_tags
 from tests.shots import SMALL, raw_of
 
 
@@ -125,3 +131,42 @@ class Cards(unittest.TestCase):
         assert found.binned_noise and found.full_noise
         self.assertGreater(found.full_noise[0], found.binned_noise[0])
         self.assertEqual(offer(PhoneCard("Orrery", "Orrery Two"), seen()).isos, ())
+
+
+class Busy(unittest.TestCase):
+    """Noise of a picture without flat places is taken from others of the same phone and ISO."""
+
+    def setUp(self) -> None:
+        home = self.enterContext(TemporaryDirectory())
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_DATA_HOME": home}))
+
+    def busy(self) -> RawFrame:
+        """A mosaic full of texture, of a file that states no noise."""
+        random = np.random.default_rng(3)
+        light = random.uniform(0.02, 0.7, (400, 400))
+        a, b = sm.sensor_for(12).noise(400.0)
+        codes = 256 + (light + random.normal(0, 1, light.shape) * np.sqrt(a * light + b)) * (4095 - 256)
+        tags = replace(sample_tags(), noise_profile=None, iso=400.0)
+        path = Path(os.environ["XDG_DATA_HOME"]) / "busy.dng"
+        write_dng(path, np.clip(codes, 0, 4095).astype(np.uint16), tags, np.zeros((8, 8, 3), np.uint8))
+        return read_dng(path)
+
+    def test_learnt_from_other_shots(self) -> None:
+        frame = self.busy()
+        meta = frame.meta
+        true = sm.sensor_for(12).noise(400.0)
+        alone = source_of_raw(Path("busy.dng"), frame)
+        self.assertEqual(alone.noise_from, "picture")
+        self.assertGreater(alone.noise[1, 0], 5 * true[0])  # texture taken for noise
+        facts = seen(
+            make=meta.make, model=meta.model, focal_mm=meta.focal_mm, iso=400.0, size=(400, 400), kind="mosaic"
+        )
+        plain = replace(measure(read_dng(raw_of("card", size=SMALL))), noise_measured=true, noise_interval=(0.9, 1.1))
+        card = learn_report(PhoneCard(meta.make, meta.model), facts, plain)
+        save_card(card)
+        known = source_of_raw(Path("busy.dng"), frame)
+        self.assertEqual(known.noise_from, "learnt")
+        np.testing.assert_allclose(known.noise, np.tile(true, (3, 1)))
+        # the busy one does not spoil what is learnt
+        spoilt = learn_report(card, facts, replace(plain, noise_measured=(1.0, 1.0), noise_interval=(0.4, 1.5)))
+        self.assertEqual(spoilt.noise, card.noise)

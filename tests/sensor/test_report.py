@@ -43,7 +43,9 @@ class Noise(unittest.TestCase):
         ramp = np.linspace(0.01, 0.8, 600, dtype=np.float32)[None].repeat(600, 0)
         for a, b in ((1e-4, 1e-6), (1e-3, 4e-6), (4e-3, 1e-4)):
             noisy = (ramp + random.normal(0, 1, ramp.shape) * np.sqrt(a * ramp + b)).astype(np.float32)
-            found = estimate_noise(Linear(np.repeat(noisy[..., None], 3, 2), np.zeros((300, 300), np.uint8), "", 1.0))
+            found = estimate_noise(
+                Linear(np.repeat(noisy[..., None], 3, 2), np.zeros((300, 300), np.uint8), "", 1.0)
+            ).model
             for at in (0.03, 0.18, 0.6):
                 self.assertAlmostEqual(relative_sigma(found[1], a, b, at), 1, delta=0.06, msg=f"a {a}, at {at}")
 

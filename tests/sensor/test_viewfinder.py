@@ -16,7 +16,7 @@ from bruto.color.spaces import encode_srgb
 from bruto.container.dng_reader import read_dng
 from bruto.container.rawframe import RawFrame
 from bruto.sensor import measures
-from bruto.sensor.advice import Offer, next_setting, time_text
+from bruto.sensor.advice import Hand, Offer, advise, next_setting, time_text
 from bruto.sensor.measure import measure
 from bruto.sensor.noise import blocks_of
 from bruto.sensor.planes import planes_of
@@ -91,6 +91,25 @@ class NextShot(unittest.TestCase):
         found = next_setting(self.meta(50, 1 / 30), 2.0, replace(self.offer, seconds=(1 / 30, 1 / 8)))
         assert found is not None
         self.assertTrue(found.tripod)
+
+    def test_a_hand_that_is_learnt_goes_before_the_rule(self) -> None:
+        steady, shaky = (replace(self.offer, hand=Hand(s, 40)) for s in (26 / 20, 26 / 300))
+        for offer, tripod in ((steady, False), (shaky, True), (self.offer, False)):
+            found = next_setting(self.meta(50, 1 / 250), 1.0, offer)
+            assert found is not None
+            self.assertEqual((found.seconds, found.tripod), (1 / 125, tripod))
+        dark = replace(measure(flat_frame()), headroom_ev=2.0, motion_px=4.0, motion_degrees=5.0)
+        told = advise(dark, self.meta(50, 1 / 250), shaky)
+        self.assertIn("at 26 mm your hand holds 1/300 s in nine of ten (40 shots)", next(
+            a.text for a in told if a.topic == "setting"
+        ))  # fmt: skip
+        self.assertIn("At 26 mm your hand holds 1/300 s", next(a.text for a in told if a.topic == "sharpness"))
+
+    def test_what_the_viewfinder_did_on_other_shots_is_told(self) -> None:
+        early = replace(measure(flat_frame()), preview_offset_ev=1.0)
+        told = advise(early, self.meta(50, 1 / 250), replace(self.offer, viewfinder=(0.6, 12)))
+        text = next(a.text for a in told if a.topic == "preview")
+        self.assertTrue(text.endswith("On 12 shots of this phone it came 0.6 EV early."), text)
 
     def test_never_more_than_was_said(self) -> None:
         """What the phone offers is rounded so that nothing is lost: never brighter than advised."""

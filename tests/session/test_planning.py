@@ -21,6 +21,7 @@ from bruto.session.planning import Planning, plans_folder
 from bruto.session.shoot import Shoot
 from bruto.simphone.history import LIMIT_S_MM, history
 from bruto.simphone.sensor_model import sensor_for
+from tests.shots import MIDDLE, raws_of
 
 
 class PlanningTest(unittest.TestCase):
@@ -185,6 +186,19 @@ class Phones(PlanningTest):
         told, true = means.noise.at(400.0), a * x + b
         self.assertAlmostEqual((told[0] * x + told[1]) / true, 1, delta=0.15)
         self.assertAlmostEqual(means.mb_each, 24.6, delta=1.0)
+
+    def test_room_is_foretold(self) -> None:
+        """Learnt from shots of one kind, the room of others is told within 10 %."""
+        shots = [Path(f) for iso in (100.0, 400.0, 1600.0) for f in raws_of("sluice", size=MIDDLE, count=2, iso=iso)]
+        others = [Path(f) for iso in (200.0, 800.0) for f in raws_of("sluice", size=MIDDLE, count=3, iso=iso, seed=9)]
+        records = [record_of({
+            "key": f"k{k}", "kind": "mosaic", "width": 4000, "height": 3000, "bytes": p.stat().st_size, "model": "M"
+        }) for k, p in enumerate(shots)]  # fmt: skip
+        book = Path(os.environ["XDG_DATA_HOME"]) / "book.sqlite"
+        with Logbook(book) as opened:
+            opened.put(records)
+        told = means_of("", "M", book).mb_each * len(others)
+        self.assertAlmostEqual(told / (sum(p.stat().st_size for p in others) / 1e6), 1, delta=0.1)
 
 
 if __name__ == "__main__":

@@ -12,6 +12,7 @@ from bruto.app.wastebasket import moved_out
 from bruto.app.widgets.card_dialog import CardDialog
 from bruto.app.widgets.group_ticks import GroupTicks
 from bruto.app.widgets.recipes_dialog import RecipesDialog
+from bruto.session.means import means_of
 from bruto.shoot.out import files_of
 
 
@@ -41,7 +42,8 @@ class Asking:
         if card is None:
             self.window.say("Choose a shot that says which phone took it.")
             return None
-        dialog = CardDialog(card, self.window)
+        learnt = means_of(card.make, card.model, self.window.session.looking_back.place, card)
+        dialog = CardDialog(card, self.window, learnt)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.accepted.connect(lambda: self.window.shoot.set_card(dialog.card))
         dialog.show()

@@ -16,7 +16,12 @@ from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, pict
 from bruto.container.rawframe import Linear, RawFrame, RawMeta, check_size
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
-from bruto.sensor.noise import estimate_noise, file_noise
+from bruto.phones.card import PLAIN, learnt_noise
+from bruto.sensor.noise import NoiseEstimate, estimate_noise, file_noise
+
+GREY = 0.18
+MORE_THAN_NOISE = 1.4
+"""Times the noise at grey of other shots from which what is measured is texture."""
 
 
 @dataclass(frozen=True)
@@ -24,9 +29,10 @@ class Source:
     """Linear light and what is known of it.
 
     `linear`: see `rawframe.Linear`; `noise` (3, 2): a, b of each unbalanced channel before the shading gain;
-    `noise_from`: "file" or "picture"; `kind`: "mosaic", "linear" or "picture"; `shading` (h, w): shading gain over the
-    frame; `frame`, `picture`: the file as it was read; `held`: Exif orientation of a picture's file. `meta` may have
-    another orientation and another crop than the file, see `as_asked`.
+    `noise_from`: "file", "picture" or "learnt" (from other shots of the phone); `kind`: "mosaic", "linear" or
+    "picture"; `shading` (h, w): shading gain over the frame; `frame`, `picture`: the file as it was read; `held`: Exif
+    orientation of a picture's file. `meta` may have another orientation and another crop than the file, see
+    `as_asked`.
     """
 
     path: Path
@@ -52,6 +58,15 @@ class Source:
         return w, h
 
 
+def _is_busy(seen: NoiseEstimate, known: tuple[float, float]) -> bool:
+    """Whether a picture has too little that is flat for its noise to be told: it says so, or it tells far more noise
+    than other shots of the phone at its ISO.
+    """
+    a, b = seen.model[1]
+    more = np.sqrt((a * GREY + b) / max(known[0] * GREY + known[1], 1e-12))
+    return bool(seen.interval[1, 0] < PLAIN or more > MORE_THAN_NOISE)
+
+
 def source_of_raw(path: Path, frame: RawFrame, whole_area: bool = False) -> Source:
     """A source from a decoded raw; `whole_area`: with what its default crop leaves out."""
     meta = replace(frame.meta, default_crop=frame.meta.active_area) if whole_area else frame.meta
@@ -60,7 +75,11 @@ def source_of_raw(path: Path, frame: RawFrame, whole_area: bool = False) -> Sour
     noise, origin = file_noise(meta), "file"
     if noise is None:
         plain = linearise(RawFrame(frame.codes, replace(meta, gain_maps=())))
-        noise, origin = estimate_noise(plain), "picture"
+        seen = estimate_noise(plain)
+        noise, origin = seen.model, "picture"
+        known = learnt_noise(meta)
+        if known is not None and _is_busy(seen, known):
+            noise, origin = np.tile(np.asarray(known, np.float64), (3, 1)), "learnt"
     return Source(path, meta.kind, linear, meta, noise, origin, shading_grid(meta), frame=frame)
 
 
@@ -113,7 +132,7 @@ def source_of_picture(path: Path, picture: PictureFile) -> Source:
         "picture",
         linear,
         meta,
-        estimate_noise(linear),
+        estimate_noise(linear).model,
         "picture",
         np.ones((1, 1), np.float32),
         picture=picture,

@@ -91,7 +91,7 @@ def load_frame(path: str | Path) -> Frame:
     plain = replace(raw.meta, gain_maps=())
     linear = linearise(RawFrame(raw.codes, plain))
     noise = file_noise(raw.meta)
-    noise = estimate_noise(linear) if noise is None else noise
+    noise = estimate_noise(linear).model if noise is None else noise
     if linear.data.ndim == 2:
         linear = replace(linear, data=without_hot(linear.data, noise))
     return Frame(Path(path), linear, raw.meta, noise, raw.preview)

@@ -21,6 +21,7 @@ import platformdirs
 from pydantic import Field
 
 from bruto.container.glance import Glance, glance
+from bruto.container.rawframe import RawMeta
 from bruto.errors import BrutoError
 from bruto.files import explain
 from bruto.publish import free_names, own_folder, write_own
@@ -29,6 +30,10 @@ from bruto.sensor.report import SensorReport
 from bruto.storage.documents import read_as
 from bruto.storage.reading import parse_json, read_json
 
+PLAIN = 0.75
+"""Least factor on a measured noise from which a picture has flat places enough to tell it (see
+`sensor.noise.NoiseEstimate`).
+"""
 CROP_RATIO = 1.05
 """Angle of view tighter than a lens's own by this factor is a crop of it."""
 _OFFSETS_KEPT = 50
@@ -228,7 +233,9 @@ def learn_report(card: PhoneCard, seen: Glance, report: SensorReport) -> PhoneCa
         del row[:-_OFFSETS_KEPT]
     noise = dict(card.noise or {})
     if seen.kind == "mosaic" and seen.iso:
-        noise[_noise_key(seen.focal_mm, *seen.size, seen.iso)] = report.noise_measured
+        key = _noise_key(seen.focal_mm, *seen.size, seen.iso)
+        if key not in noise or report.noise_interval[0] >= PLAIN:  # a busy picture tells little
+            noise[key] = report.noise_measured
     return replace(card, viewfinder_ev=offsets, noise=noise, learnt_from=learnt_from)
 
 
@@ -242,6 +249,21 @@ def learn_pace(card: PhoneCard, starts: list[float], exposures: list[float]) -> 
     if middle < 2:  # stamps of whole seconds tell a quick pace only over the whole sequence
         middle = sum(pauses) / len(pauses)
     return replace(card, pace_s=round(max(0.0, middle), 2))
+
+
+def learnt_noise(meta: RawMeta) -> tuple[float, float] | None:
+    """a, b of green of a phone's raws like one of which these are the facts, learnt from others; None where none tells.
+
+    The user's own card is asked only: what the program ships is of no phone of his.
+    """
+    if not (meta.model and meta.iso):
+        return None
+    try:
+        card = card_from(read_json(_user_place(meta.make, meta.model), LARGEST))
+    except BrutoError:
+        return None
+    height, width = meta.default_crop[3], meta.default_crop[2]
+    return (card.noise or {}).get(_noise_key(meta.focal_mm, width, height, meta.iso))
 
 
 def noise_by_iso(card: PhoneCard, seen: Glance) -> dict[float, tuple[float, float]]:

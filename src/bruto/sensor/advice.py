@@ -21,16 +21,27 @@ LATE_EV, EARLY_EV = -0.25, 0.35
 
 
 @dataclass(frozen=True)
+class Hand:
+    """`steady_35mm`: seconds times mm (at 35 mm film) up to which nine of ten shots are sharp, of so many `shots`."""
+
+    steady_35mm: float
+    shots: int
+
+
+@dataclass(frozen=True)
 class Offer:
     """What a phone offers for one lens: ISO speeds and exposure times in seconds, ascending; empty = not known.
 
-    `binned_noise`, `full_noise`: (a, b) at this ISO of the two resolutions where both are known.
+    `binned_noise`, `full_noise`: (a, b) at this ISO of the two resolutions where both are known; `hand`: what is learnt
+    of this person's; `viewfinder`: how early it warned on other shots, EV, and on how many.
     """
 
     isos: tuple[float, ...] = ()
     seconds: tuple[float, ...] = ()
     binned_noise: tuple[float, float] | None = None
     full_noise: tuple[float, float] | None = None
+    hand: Hand | None = None
+    viewfinder: tuple[float, int] | None = None
 
 
 def thirds(ev: float) -> str:
@@ -92,9 +103,9 @@ def next_setting(meta: RawMeta, ev: float, offer: Offer, *, tripod: bool = False
         new_seconds = _nearest(offer.seconds, seconds * 2**left, at_most=True)
     else:
         new_iso, new_seconds = iso, _nearest(offer.seconds, seconds * 2**ev, at_most=True)
-    steady = HANDHELD / (meta.focal_35mm or 28.0)
+    steady = HANDHELD * 1.5 if offer.hand is None else offer.hand.steady_35mm
     change = math.log2(new_iso * new_seconds / (iso * seconds))
-    return NextSetting(new_iso, new_seconds, tripod or new_seconds > steady * 1.5, change)
+    return NextSetting(new_iso, new_seconds, tripod or new_seconds > steady / (meta.focal_35mm or 28.0), change)
 
 
 def advise(report: SensorReport, meta: RawMeta, offer: Offer | None = None) -> tuple[Advice, ...]:
@@ -106,9 +117,11 @@ def advise(report: SensorReport, meta: RawMeta, offer: Offer | None = None) -> t
     if setting is not None and abs(exposure.value) > 0.1 and abs(setting.ev) > 0.1:
         change = thirds(setting.ev)
         text = f"Next: ISO {setting.iso:g} and {time_text(setting.seconds)} ({change} EV)"
-        found.append(Advice("setting", text + (", on a tripod." if setting.tripod else "."), setting.ev, "EV"))
-    found += _viewfinder(report)
-    found += _support(report, meta)
+        if setting.tripod:
+            text += ", on a tripod" + (f": {hand_text(offer.hand, meta)}" if offer.hand is not None else "")
+        found.append(Advice("setting", text + ".", setting.ev, "EV"))
+    found += _viewfinder(report, offer)
+    found += _support(report, meta, offer)
     found.append(_noise(report))
     found += _file_against_picture(report)
     found += _resolution(report, meta, offer)
@@ -148,20 +161,33 @@ def _exposure(report: SensorReport) -> Advice:
     return Advice("exposure", "The exposure uses the sensor's range; keep it.", 0.0, "EV")
 
 
-def _viewfinder(report: SensorReport) -> list[Advice]:
+def hand_text(hand: Hand, meta: RawMeta) -> str:
+    """What is learnt of a hand, for the lens of a shot."""
+    focal = meta.focal_35mm or 28.0
+    return (
+        f"at {focal:.0f} mm your hand holds {time_text(hand.steady_35mm / focal)} in nine of ten ({hand.shots} shots)"
+    )
+
+
+def _viewfinder(report: SensorReport, offer: Offer) -> list[Advice]:
+    usual = ""
+    if offer.viewfinder is not None:
+        learnt, count = offer.viewfinder
+        usual = f" On {count} shots of this phone it came {abs(learnt):.1f} EV {'early' if learnt >= 0 else 'late'}."
     offset, shown, c = report.preview_offset_ev, report.preview_clipped_percent, report.clipped_percent
     if offset is not None and offset > EARLY_EV:
         text = (
             f"Judged by the preview inside the file, a stand-in for the viewfinder: its warning comes {offset:.1f} EV "
-            f"early; the raw still holds light there."
+            f"early; the raw still holds light there.{usual}"
         )
         return [Advice("preview", text, offset, "EV")]
     if offset is not None and offset < LATE_EV:
         lost = c["any"] >= CLIP_COUNTS
         least = "more than " if -offset >= MOST_LATE_EV else ""
+        what = "this is lost in the raw" if lost else "the raw fills up before it shows"
         text = (
             f"Judged by the preview inside the file, a stand-in for the viewfinder: its warning comes {least}"
-            f"{-offset:.1f} EV late; {'this is lost in the raw' if lost else 'the raw fills up before it shows'}."
+            f"{-offset:.1f} EV late; {what}.{usual}"
         )
         return [Advice("preview", text, offset, "EV")]
     if offset is None and shown is not None and shown["any"] > c["any"] + 1:
@@ -187,7 +213,7 @@ def direction_text(degrees: float) -> str:
     return "up and down" if d < 112.5 else "along the falling diagonal"
 
 
-def _support(report: SensorReport, meta: RawMeta) -> list[Advice]:
+def _support(report: SensorReport, meta: RawMeta, offer: Offer) -> list[Advice]:
     time = time_text(meta.exposure_s) if meta.exposure_s else "this time"
     if report.motion_px is not None and report.motion_degrees is not None:
         shorter = math.ceil(math.log2(report.motion_px / 1.5) * 3) / 3
@@ -196,6 +222,9 @@ def _support(report: SensorReport, meta: RawMeta) -> list[Advice]:
             f"during {time}. "
             f"Brace it or use a tripod, or make the time {shorter:.1f} EV shorter."
         )
+        if offer.hand is not None:
+            known = hand_text(offer.hand, meta)
+            text += f" {known[:1].upper()}{known[1:]}."
         return [Advice("sharpness", text, report.motion_px, "px")]
     if report.edge_blur_px is not None and report.edge_blur_px > SOFT_EDGES_PX:
         text = (

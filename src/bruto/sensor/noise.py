@@ -118,9 +118,9 @@ def picture_noise(blocks: list[Blocks]) -> NoiseEstimate:
     return NoiseEstimate(model, interval, levels)
 
 
-def estimate_noise(linear: Linear) -> NDArray[np.float64]:
-    """(3, 2) a, b of red, green, blue of light without shading gains, from its flat places (see `picture_noise`)."""
-    return picture_noise(blocks_of(planes_of_light(linear))).model
+def estimate_noise(linear: Linear) -> NoiseEstimate:
+    """Noise of red, green, blue of light without shading gains, from its flat places (see `picture_noise`)."""
+    return picture_noise(blocks_of(planes_of_light(linear)))
 
 
 def _fit_line(x: NDArray, v: NDArray) -> tuple[float, float, NDArray[np.bool_]]:

@@ -48,7 +48,9 @@ class Group:
 
 @dataclass(frozen=True)
 class LookBack:
-    """What is shown. `made_up`: the shots are those of the simulated phone; `title` and `answer` of the `shots`."""
+    """What is shown. `made_up`: the shots are those of the simulated phone; `charges`: the battery before and after,
+    percent, and hours, of shoots of which that was noted; `title` and `answer` of the `shots`.
+    """
 
     made_up: bool = False
     problem: str = ""
@@ -64,6 +66,7 @@ class LookBack:
     pace: dict[str, learn.Learnt] | None = None
     storage: dict[str, learn.Learnt] | None = None
     battery: learn.Learnt | None = None
+    charges: dict[str, tuple[float, float, float]] | None = None
     shoot: str = ""
     title: str = ""
     answer: str = ""
@@ -147,7 +150,8 @@ def _read(place: Path, made_up: bool, question: str, shoot: str, phone: str) -> 
         chosen = phone if phone in phones else phones.most_common(1)[0][0]
         found = replace(
             base, phones=tuple(m for m, _ in phones.most_common()), phone=chosen,
-            battery=learn.battery(book.batteries()), **_of_phone(book, chosen),
+            battery=learn.battery(book.batteries()),
+            charges={name: (a, b, h) for name, a, b, h in book.batteries()}, **_of_phone(book, chosen),
         )  # fmt: skip
         of_shoot = shoot if any(s.name == shoot for s in shoots) else shoots[0].name
         if question == "stars":

@@ -61,14 +61,14 @@ class Remembering:
         verdict = self.shoot.verdicts.get(str(shot.main), "")
         with self._lock:
             self._waiting[str(shot.main)] = (shot, report, self.shoot.title, held, verdict)
-        self._channel.ask("logbook", self._write, self._done, self._failed)
+        self._channel.ask("logbook", self._write, lambda _: None, self._failed)
 
     def _take(self) -> list[Noted]:
         with self._lock:
             some = list(self._waiting)[:BATCH]
             return [self._waiting.pop(k) for k in some]
 
-    def _write(self) -> int:
+    def _write(self) -> None:
         if len(self._waiting) < BATCH:
             self._closing.wait(WAIT_S)
         count, late = 0, []
@@ -98,11 +98,8 @@ class Remembering:
         with self._lock:
             for noted in late:  # they are written with the next ones, if that goes then
                 self._waiting.setdefault(str(noted[0].main), noted)
-        return count
-
-    def _done(self, count: int) -> None:
-        if count:
-            self.written.emit()
+        if count:  # told from here: a later request takes the place of this one, and its answer is the only one given
+            self._post(self.written.emit)
 
     def _failed(self, why: str) -> None:
         if why not in self._told:

@@ -21,6 +21,7 @@ from bruto.session.comparing import Comparing
 from bruto.session.edit import Edit
 from bruto.session.gauge import Gauge
 from bruto.session.grid import Grid
+from bruto.session.knowing import Knowing
 from bruto.session.leaving import leaving
 from bruto.session.looking_back import LookingBack
 from bruto.session.merging import Merging
@@ -76,6 +77,7 @@ class Session:
         self.logbook = Remembering(self.shoot, post)
         self.looking_back = LookingBack(self.shoot, self.logbook, post)
         self.looking_back.told.connect(lambda text: self.told.emit(text))
+        self.knowing = Knowing(self.shoot, self.logbook, post, lambda: self.looking_back.place)
         self.planning = Planning(self.shoot, post, lambda: self.looking_back.place)
         self.planning.told.connect(lambda text: self.told.emit(text))
         self.practising = Practising(post, usual_place)
@@ -126,6 +128,7 @@ class Session:
         self.logbook.finish()
         self.looking_back.finish()
         self.planning.finish()
+        self.knowing.finish()
         self.practising.finish()
 
     # -- changes of several shots

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ from psygnal import Signal
 from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card, save_card
 from bruto.phones.card import offer as phone_offer
-from bruto.sensor.advice import Offer, advise
+from bruto.sensor.advice import Hand, Offer, advise
 from bruto.sensor.report import PictureReport, SensorReport
 from bruto.shoot.asked import Finding, check, usual
 from bruto.shoot.folder import Asked, Record, load_record, open_shoot, pair_by_hand, save_record
@@ -47,6 +48,7 @@ class Shoot:
         self.picture_reports: dict[str, PictureReport] = {}
         self.verdicts: dict[str, str] = {}
         self.cards: dict[tuple[str, str], PhoneCard] = {}
+        self.hands: dict[str, Hand] = {}
         self._cards_before: dict[tuple[str, str], PhoneCard] = {}
         self._usual = Asked()
         self._current: Shot | None = None
@@ -132,7 +134,14 @@ class Shoot:
     def offer(self, shot: Shot) -> Offer:
         """What the shot's phone offers."""
         card = self.card_of(shot)
-        return phone_offer(card, shot.seen) if card and shot.seen else Offer()
+        if card is None or shot.seen is None:
+            return Offer()
+        seen = (card.viewfinder_ev or {}).get(shot.seen.software, [])
+        usual = card.viewfinder(shot.seen.software)
+        return replace(
+            phone_offer(card, shot.seen), hand=self.hands.get(shot.seen.model),
+            viewfinder=None if usual is None else (usual, len(seen)),
+        )  # fmt: skip
 
     @property
     def made_up(self) -> bool:
@@ -161,9 +170,19 @@ class Shoot:
     def set_card(self, card: PhoneCard) -> None:
         """Use a card that was changed by hand: checks and advice follow it."""
         self.cards[(card.make, card.model)] = card
+        self._advise_anew(lambda shot: self.card_of(shot) is card)
+
+    def set_hands(self, hands: dict[str, Hand]) -> None:
+        """What is learnt of the hand that holds each phone, by model: advice follows it."""
+        changed = {m for m in {*hands, *self.hands} if hands.get(m) != self.hands.get(m)}
+        self.hands = hands
+        if changed:
+            self._advise_anew(lambda shot: shot.seen is not None and shot.seen.model in changed)
+
+    def _advise_anew(self, concerned: Callable[[Shot], bool]) -> None:
         for shot in self.shots:
             report = self.reports.get(str(shot.main))
-            if report is not None and self.card_of(shot) is card and shot.meta is not None:
+            if report is not None and shot.meta is not None and concerned(shot):
                 self.reports[str(shot.main)] = replace(report, advice=advise(report, shot.meta, self.offer(shot)))
         if self._current is not None:
             self.measured.emit(self._current)

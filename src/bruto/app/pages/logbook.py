@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from bruto.app.host import Host
 from bruto.app.pages.logbook_plots import LearntPlots
 from bruto.app.widgets.empty import Empty
+from bruto.app.widgets.numbers import ValueBox
 from bruto.app.widgets.panel import side_panel, surface
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.app.widgets.question import ask_user
@@ -154,6 +155,29 @@ class LogbookPage(QWidget):
             column.addLayout(row)
             self.fields[key] = field
         row = QHBoxLayout()
+        row.setSpacing(4)
+        label = Label("Battery")
+        label.setFixedWidth(44)
+        row.addWidget(label)
+        self.charge: list[ValueBox] = []
+        for name, unit, most, tip in (
+            ("Charge before", " %", 100, "Charge of the battery when the shoot began"),
+            ("Charge after", " %", 100, "Charge of the battery at its end"),
+            ("Hours", " h", 48, "Hours between the two: what an hour takes is learnt from all shoots"),
+        ):
+            box = ValueBox()
+            box.setRange(0, most)
+            box.setDecimals(0 if most == 100 else 1)
+            box.setSuffix(unit)
+            box.setSpecialValueText("–")
+            box.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
+            box.setAccessibleName(name)
+            box.setToolTip(tip)
+            box.valueChanged.connect(self._charge_told)
+            row.addWidget(box, 1)
+            self.charge.append(box)
+        column.addLayout(row)
+        row = QHBoxLayout()
         self.by_hand, self.tripod = QPushButton("In the hand"), QPushButton("On a tripod")
         for button, held in ((self.by_hand, "hand"), (self.tripod, "tripod")):
             button.setToolTip("How the selected shots were held; all of the shoot where none is selected")
@@ -189,8 +213,14 @@ class LogbookPage(QWidget):
             part.setVisible(there)
         # what is told, and what is deleted, is of the shoot that is shown; answers gather shots of many
         self.forget.setEnabled(bool(state.shoot))
-        for field in self.fields.values():
+        for field in (*self.fields.values(), *self.charge):
             field.setEnabled(bool(state.shoot))
+        told = (state.charges or {}).get(state.shoot, (0.0, 0.0, 0.0))
+        if not any(box.hasFocus() for box in self.charge):  # what is being typed stays
+            for box, value in zip(self.charge, told, strict=True):
+                box.blockSignals(True)
+                box.setValue(value)
+                box.blockSignals(False)
         for key, button in self.asked.items():
             button.setChecked(key == self.looking.question)
         self._list_phones(state)
@@ -287,6 +317,13 @@ class LogbookPage(QWidget):
             self.looking.note(shoot, field.text())
         else:
             self.looking.tell((), **{key: field.text()})
+
+    def _charge_told(self) -> None:
+        """All three are needed: the charge fell over some time."""
+        before, after, hours = (box.value() for box in self.charge)
+        shoot = self.looking.state.shoot
+        if shoot and hours > 0 and before > after:
+            self.looking.note(shoot, battery=(before, after, hours))
 
     def _ask_forget(self) -> None:
         name = self.looking.state.shoot

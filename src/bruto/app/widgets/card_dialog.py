@@ -17,7 +17,10 @@ from PySide6.QtWidgets import (
 
 from bruto.app.widgets.plain import Label
 from bruto.errors import BrutoError
+from bruto.logbook.learn import ceiling
 from bruto.phones.card import CardLens, PhoneCard, save_card, written
+from bruto.plan.means import Means
+from bruto.sensor.advice import time_text
 
 KINDS = {"mosaic": "mosaic raw", "linear": "processed raw"}
 
@@ -56,10 +59,27 @@ def parse_lens(line: str) -> CardLens:
     return CardLens(f"{film:.0f} mm", real, film, stop)
 
 
+def learnt_text(learnt: Means) -> str:
+    """What the logbook has learnt of a phone, beside what its card tells; "" of nothing."""
+    lines = []
+    for name, text in (
+        ("noise", f"noise: a shadow 3 EV under grey is usable up to ISO {ceiling(learnt.noise) or 0:.0f}"),
+        ("hand", f"hand: half of the shots are blurred at {time_text(learnt.limit_35mm / 26)} at 26 mm"),
+        ("mb_each", f"room: {learnt.mb_each:.0f} MB a shot"),
+        ("percent_h", f"battery: {learnt.percent_h or 0:.0f} % an hour"),
+        ("viewfinder_ev", f"viewfinder: warns {abs(learnt.viewfinder_ev or 0):.1f} EV "
+                          f"{'early' if (learnt.viewfinder_ev or 0) >= 0 else 'late'}"),
+    ):  # fmt: skip
+        if learnt.from_where(name).startswith("learnt"):
+            lines.append(f"{text} ({learnt.from_where(name)})")
+    return "\n".join(["Learnt from shots in the logbook", *lines]) if lines else ""
+
+
 class CardDialog(QDialog):
     """What is typed and kept counts as the user's word: learning from files leaves it alone."""
 
-    def __init__(self, card: PhoneCard, parent: QWidget | None = None) -> None:
+    def __init__(self, card: PhoneCard, parent: QWidget | None = None, learnt: Means | None = None) -> None:
+        """`learnt`: what the logbook tells of this phone."""
         super().__init__(parent)
         self.setObjectName("panel")
         self.card = card
@@ -92,6 +112,15 @@ class CardDialog(QDialog):
         ):
             widget.setAccessibleName(name)
             form.addRow(name, widget)
+        self.take_pace = QPushButton("")
+        self.take_pace.hide()
+        if learnt is not None and learnt.from_where("pace_s").startswith("learnt"):
+            pace = f"{learnt.pace_s:.2g}"
+            if pace != self.pace.text():
+                self.take_pace.setText(f"Take {pace} s, {learnt.from_where('pace_s')}")
+                self.take_pace.clicked.connect(lambda: self.pace.setText(pace))
+                self.take_pace.show()
+                form.addRow("", self.take_pace)
         for edit in (self.isos, self.seconds):
             edit.setCursorPosition(0)
         column.addLayout(form)
@@ -103,6 +132,10 @@ class CardDialog(QDialog):
         facts.setWordWrap(True)
         facts.setObjectName("quiet")
         column.addWidget(facts)
+        known = Label(learnt_text(learnt) if learnt is not None else "")
+        known.setWordWrap(True)
+        known.setVisible(bool(known.text()))
+        column.addWidget(known)
         column.addStretch(1)
         self.problem = Label("")
         self.problem.setObjectName("warning")

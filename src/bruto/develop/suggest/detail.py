@@ -33,6 +33,9 @@ MOST_ON_DETAIL = 1.15
 """Variance of what noise reduction takes out on detail over that on plain surfaces, up to which it is noise alone."""
 
 
+NOISE_FROM = {
+    "file": "from the file", "picture": "measured in the picture", "learnt": "learnt from other shots at this ISO",
+}  # fmt: skip
 LESS_NOISE = (0.0, 0.1, 0.2)
 """Steps that noise reduction goes back by where detail would go with the noise, times the noise measured."""
 
@@ -58,7 +61,7 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
     share = sigma / (sigma + 0.1 * VISIBLE_NOISE)
     brightness = round(share * min(least + more * sigma, most), 2)
     colour = round(0.75 + 0.25 * share, 2)
-    where = "from the file" if developer.source.noise_from == "file" else "measured in the picture"
+    where = NOISE_FROM[developer.source.noise_from]
     place = "at grey" if stops > -0.5 else "in its dark middle"
     text = f"σ {sigma:.1f} L* {place} after exposure, {where}"
     if sigma > 1.5 * VISIBLE_NOISE:  # it must be taken
