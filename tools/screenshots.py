@@ -119,11 +119,6 @@ def main() -> int:
         ledger.frame_part.frame_button.setChecked(True)
         p.save("develop-frame")
         ledger.frame_part.frame_button.setChecked(False)
-        ledger.edit.change("x", chroma=1.35, exposure=0.4, temperature=4200)  # type: ignore[union-attr]
-        w.develop.versions.choose("version", "as measured")
-        w.develop.reference.set_beside(True)
-        p.save("develop-beside")
-        w.develop.reference.set_beside(False)
         for name, _, opened in GROUPS:
             ledger.groups[name].set_open(opened)
         p.choose("pans-001")
@@ -136,9 +131,6 @@ def main() -> int:
         w.compare.set_mode("Curtain")
         p.settle(lambda: w.compare.stage.names[0].endswith("look"))
         p.save("compare-look")
-        w.compare.set_mode("Sweep")
-        p.settle(lambda: len(w.compare.sweep.swept) == 5)
-        p.save("compare-sweep")
         p.choose("sluice-020")
         w.select("set")
         w.compare.set_mode("Grid")
@@ -184,6 +176,19 @@ def main() -> int:
         w.set_task("Logbook")
         p.settle(lambda: w.session.looking_back.state.count > 40 and len(w.page("Logbook").plots.noise.dots) > 30)
         p.save("logbook")
+        planning = w.session.planning
+        w.set_task("Plan")
+        p.settle(lambda: planning.sky is not None and planning.idle())
+        planning.choose(len(planning.plan.wishes) - 1)  # type: ignore[union-attr]
+        p.settle(lambda: planning.picture is not None and planning.picture_of is planning.wish)
+        p.save("plan")
+        practising = w.session.practising
+        w.set_task("Practice")
+        p.settle(lambda: practising.idle())
+        practising.choose("lamp")
+        p.settle(lambda: practising.round is not None)
+        practising.give(practising.round.right)  # type: ignore[union-attr]
+        p.save("practice")
         w.close()
     theme.use(theme.LIGHT)
     return 0

@@ -41,6 +41,7 @@ from bruto.plan.proposing import (
     with_proposals,
 )
 from bruto.plan.shot_list import shot_list, sky_told
+from bruto.plan.ways import Way, ways_of
 from bruto.plan.wishes import MOST_ITEMS, Plan, Wish, as_bytes, load_plan, plan_from
 from bruto.publish import free_names, own_folder, write_new, write_own
 from bruto.session.means import means_of
@@ -485,6 +486,15 @@ class Planning:
         except BrutoError:
             return None
 
+    def ways(self) -> list[Way]:
+        """Other ways to take what the chosen wish is for."""
+        if self.plan is None or self.wish is None or self.sky is None:
+            return []
+        try:
+            return ways_of(self.wish, self.plan, self.means, self.sky.facts)
+        except BrutoError:
+            return []
+
     def _foresee(self) -> None:
         wish = self.wish
         if self.plan is None or wish is None or self.sky is None:
@@ -565,10 +575,7 @@ class Planning:
         """
         if self.plan is None:
             return
-        prices = {w: self.price(w) for w in self.plan.wishes}
-        told = replace(self.plan, wishes=tuple(
-            w if w.price or (found := prices[w]) is None else replace(w, price=found.text()) for w in self.plan.wishes
-        ))  # fmt: skip
+        told = replace(self.plan, wishes=tuple(self._explained(w) for w in self.plan.wishes))
         page = shot_list(told, sky_told(self.plan), night)
         known = [f for s in self.shoot.shots for f in s.files]
         target = Outputs([*known, *([self.path] if self.path else [])], overwrite=chosen).file(path)
@@ -577,6 +584,15 @@ class Planning:
         else:
             write_new(target, page.encode("utf-8", "surrogatepass"))
         self.told.emit(f"Written: {path}")
+
+    def _explained(self, wish: Wish) -> Wish:
+        """A wish with what it costs, and why its time is so where it is as proposed."""
+        price = self.price(wish)
+        if self.plan is None or self.sky is None or price is None:
+            return wish
+        offered = proposed(wish, self.plan, self.means, self.sky.facts).get("seconds")
+        why = offered.reason if offered is not None and offered.value == wish.seconds else ""
+        return replace(wish, price=wish.price or price.text()[:400], reason=wish.reason or why)
 
     def became(self) -> list[Became]:
         """Shots of the open shoot laid on the plan, where any was taken on its day or night; else empty."""

@@ -169,7 +169,7 @@ class LogbookPage(QWidget):
             box.setRange(0, most)
             box.setDecimals(0 if most == 100 else 1)
             box.setSuffix(unit)
-            box.setSpecialValueText("–")
+            box.setSpecialValueText(name.removeprefix("Charge ").lower())
             box.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
             box.setAccessibleName(name)
             box.setToolTip(tip)

@@ -203,6 +203,8 @@ class PlanPage(QWidget):
         sky, plan = self.planning.sky, self.planning.plan
         if sky is None or plan is None:
             return "reckoning the sky …"
+        if plan.latitude == 0 and plan.longitude == 0 and not plan.place:
+            return "Type at the left where it is: latitude (N) and longitude (E)."
         facts = sky.facts
 
         def clock(moment: datetime) -> str:

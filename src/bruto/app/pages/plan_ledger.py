@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.pages.plan_rows import PlanRow, rows_for
 from bruto.app.widgets.panel import clear, scrolled, side_panel
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.plan.kinds import CAUTIONS, KINDS, kind_of
 from bruto.plan.proposing import Proposal, moment_of
 from bruto.plan.wishes import Wish
@@ -87,6 +87,15 @@ class PlanLedger(QWidget):
         self.facts.setVerticalSpacing(0)
         self.facts.setColumnStretch(1, 1)
         body.addLayout(self.facts)
+        self.ways_heading = Label("Other ways")
+        self.ways_heading.setObjectName("heading")
+        body.addSpacing(4)
+        body.addWidget(self.ways_heading)
+        self.ways = QGridLayout()
+        self.ways.setHorizontalSpacing(8)
+        self.ways.setVerticalSpacing(2)
+        self.ways.setColumnStretch(0, 1)
+        body.addLayout(self.ways)
         self.fields: dict[str, QLineEdit] = {}
         for name, title, tip in (
             ("gear", "Gear", "What is to be taken along for it"), ("note", "Note", "What is to be remembered there"),
@@ -140,6 +149,7 @@ class PlanLedger(QWidget):
             self._make_rows(wish, axis, tuple(offered))
             self._show_rows(wish, offered)
         self._show_price()
+        self._show_ways(wish)
         self._show_cautions(wish)
 
     def _make_rows(self, wish: Wish, axis: Axis, names: tuple[str, ...]) -> None:
@@ -194,6 +204,24 @@ class PlanLedger(QWidget):
             self.facts.addWidget(left, k, 0)
             self.facts.addWidget(right, k, 1)
 
+    def _show_ways(self, wish: Wish) -> None:
+        """What else would do, with a button that takes it."""
+        clear(self.ways)
+        ways = self.planning.ways()
+        self.ways_heading.setVisible(bool(ways))
+        for k, way in enumerate(ways):
+            text = Label(f"{way.name}: {way.said}")
+            text.setWordWrap(True)
+            here = way.taken_by(wish)
+            take = QPushButton("✓" if here else "Take")
+            take.setObjectName("inLine")
+            take.setEnabled(not here)
+            take.setAccessibleName(f"Take: {way.name}")
+            take.setToolTip(plain_tooltip(f"{way.name}: {way.said}"))
+            take.clicked.connect(lambda _=False, fields=way.fields: self._take_way(fields))
+            self.ways.addWidget(text, k, 0)
+            self.ways.addWidget(take, k, 1)
+
     def _show_cautions(self, wish: Wish) -> None:
         names = kind_of(wish.kind).cautions
         clear(self.cautions)
@@ -220,6 +248,10 @@ class PlanLedger(QWidget):
             })  # fmt: skip
             if final:
                 self.planning.settle()
+
+    def _take_way(self, fields: dict[str, Any]) -> None:
+        self.planning.settle()
+        self.planning.change_wish(**fields)
 
     def _words(self, name: str) -> None:
         field = self.title if name == "title" else self.fields[name]

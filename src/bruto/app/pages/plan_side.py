@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.widgets.numbers import ValueBox
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.plan.became import Became
 from bruto.plan.kinds import KINDS
 from bruto.plan.wishes import Plan, Wish
@@ -252,9 +252,11 @@ class PlanSide(QWidget):
             if became:
                 b = became[k]
                 first = f"{STATES[b.state]} {first}"
-                second = f"{b.state}: {b.said}" if b.said else f"{b.state}: {len(b.shots)} taken"
+                second = {
+                    "done": f"done: {len(b.shots)} taken", "missing": f"missing · {second}", "differently": b.said,
+                }[b.state]  # fmt: skip
             item.setText(f"{first}\n{second}")
-            item.setToolTip(f"{wish.title}: {settings_text(wish)}")
+            item.setToolTip(plain_tooltip(f"{wish.title}: {settings_text(wish)}. {second}"))
         while self.list.count() > len(plan.wishes):
             self.list.takeItem(self.list.count() - 1)
         self.list.setCurrentRow(self.planning.chosen if plan.wishes else -1)
