@@ -158,6 +158,7 @@ class Keeping(PlanningTest):
         page = out.read_text()
         self.assertIn("Sky turning over the works", page)
         self.assertIn("240 frames", page)  # what it costs
+        self.assertIn("Look 22° high, towards 0° N", page)
         with self.assertRaises(BrutoError):
             self.planning.print_list(self.planning.path, True, True, lambda *_: None)
         self.assertEqual(self.planning.path.read_bytes(), as_bytes(self.planning.plan))

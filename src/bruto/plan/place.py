@@ -11,6 +11,7 @@ from bruto.errors import BrutoError
 
 FIRST_YEAR, LAST_YEAR = 1900, 2100
 """Years for which the almanac is good: the motion of the sun and the moon is given for these."""
+WINDS = ("N", "NE", "E", "SE", "S", "SW", "W", "NW")
 
 
 @dataclass(frozen=True)
@@ -83,6 +84,16 @@ def night_of(place: Place, day: date) -> tuple[datetime, datetime]:
     meanwhile.
     """
     return noon(place, day), noon(place, day + timedelta(days=1))
+
+
+def bearing_text(degrees: float) -> str:
+    """A direction in degrees and as a wind.
+
+    >>> bearing_text(186.0), bearing_text(359.9)
+    ('186° S', '0° N')
+    """
+    whole = round(degrees) % 360
+    return f"{whole}° {WINDS[round(whole / 45) % 8]}"
 
 
 def told(moment: datetime | None, place: Place) -> str | None:

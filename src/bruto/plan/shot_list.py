@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from bruto.plan.night import night
-from bruto.plan.place import parsed_date
+from bruto.plan.place import bearing_text, parsed_date
 from bruto.plan.wishes import Plan, Wish
 from bruto.sensor.advice import time_text
 
@@ -19,12 +19,13 @@ def _row(wish: Wish) -> str:
     if wish.iso:
         settings.append(f"ISO {wish.iso:.0f}")
     if wish.seconds:
-        settings.append(time_text(wish.seconds))
-    if wish.frames > 1:
-        settings.append(f"× {wish.frames}")
+        settings.append(time_text(wish.seconds) + (f" × {wish.frames}" if wish.frames > 1 else ""))
     if wish.interval_s:
-        settings.append(f"every {wish.interval_s:g} s")
-    more = [f"Take along: {wish.gear}" if wish.gear else "", wish.price, wish.reason, wish.note]
+        settings.append(f"every {wish.interval_s:g} s".replace(" s", "\N{NO-BREAK SPACE}s"))
+    aim = ""
+    if wish.altitude is not None and wish.azimuth is not None:
+        aim = f"Look {wish.altitude:.0f}° high, towards {bearing_text(wish.azimuth)}"
+    more = [aim, f"Take along: {wish.gear}" if wish.gear else "", wish.price, wish.reason, wish.note]
     small = "".join(f"<p class=small>{html.escape(m)}</p>" for m in more if m)
     at = wish.at[11:16] if len(wish.at) >= 16 else ""
     return (

@@ -590,9 +590,13 @@ class Planning:
         price = self.price(wish)
         if self.plan is None or self.sky is None or price is None:
             return wish
-        offered = proposed(wish, self.plan, self.means, self.sky.facts).get("seconds")
-        why = offered.reason if offered is not None and offered.value == wish.seconds else ""
-        return replace(wish, price=wish.price or price.text()[:400], reason=wish.reason or why)
+        got = proposed(wish, self.plan, self.means, self.sky.facts)
+        why = got["seconds"].reason if got["seconds"].value == wish.seconds else ""
+        aim = aim_of(wish, got) if "altitude" in got else None
+        return replace(
+            wish, price=wish.price or price.text()[:400], reason=wish.reason or why[:1].upper() + why[1:],
+            altitude=aim.altitude if aim else None, azimuth=aim.azimuth if aim else None,
+        )  # fmt: skip
 
     def became(self) -> list[Became]:
         """Shots of the open shoot laid on the plan, where any was taken on its day or night; else empty."""

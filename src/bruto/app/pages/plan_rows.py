@@ -12,7 +12,7 @@ from bruto.app.widgets.numbers import plain_number
 from bruto.app.widgets.told_box import ToldBox
 from bruto.develop.shown import Shown
 from bruto.plan.means import Means
-from bruto.plan.place import Place
+from bruto.plan.place import WINDS, Place, bearing_text
 from bruto.plan.wishes import Wish
 from bruto.sensor.advice import time_text
 from bruto.session.planning import Axis
@@ -43,7 +43,6 @@ FRAMES = (
 )
 CLOCK_STEP_S = 300.0
 MOST_FRAMES = 100_000
-WINDS = ("N", "NE", "E", "SE", "S", "SW", "W", "NW")
 
 
 class StepTrack(Track):
@@ -103,16 +102,6 @@ def read_plain(text: str) -> float | None:
         return float(plain_number(text.strip().rstrip("°mspxISO ").strip()))
     except ValueError:
         return None
-
-
-def bearing_text(degrees: float) -> str:
-    """A direction in degrees and as a wind.
-
-    >>> bearing_text(186.0), bearing_text(359.9)
-    ('186° S', '0° N')
-    """
-    whole = round(degrees) % 360
-    return f"{whole}° {WINDS[round(whole / 45) % 8]}"
 
 
 def read_bearing(text: str) -> float | None:
