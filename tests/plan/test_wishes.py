@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import unittest
 from dataclasses import asdict, replace
+from datetime import datetime, timedelta
 from html.parser import HTMLParser
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -89,6 +90,23 @@ class Became(unittest.TestCase):
         self.assertEqual(other.said, "asked 30 s, got 15 s; asked ISO 1600, got ISO 3200")
         for shot in (Shot("wide", 1600, 30, 15), Shot("day", 50, 1 / 1000, 26)):
             self.assertEqual(matched(stars, [shot])[0].state, "missing")
+
+    def test_a_pace_that_the_phone_cannot_keep_is_told_from_three_frames(self) -> None:
+        wish = Wish("t", "trail", "2026-08-12T23:30", 1600, 15, 26, 240, 16)
+
+        def shots(step: float, count: int = 3) -> list[Shot]:
+            begin = datetime(2026, 8, 12, 23, 30)
+            return [
+                Shot(f"t{k}", 1600, 15, 26, (begin + timedelta(seconds=round(step * k))).isoformat())
+                for k in range(count)
+            ]
+
+        plan = Plan("p", "2026-08-12", wishes=(wish,))
+        self.assertEqual(matched(plan, shots(16))[0].pace, "")
+        self.assertIn("Only one of 2 frames", matched(plan, shots(32))[0].pace)
+        self.assertIn("set 18", matched(plan, shots(18, 12))[0].pace)
+        self.assertEqual(matched(plan, shots(32, 2))[0].pace, "")
+        self.assertEqual(matched(plan, [Shot("x", 1600, 15, 26)] * 5)[0].pace, "")
 
     def test_of_two_wishes_with_one_setting_each_gets_what_was_taken_at_its_time(self) -> None:
         one = Wish("one", "stars", "2026-08-12T23:10", 1600, 15, 26)

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 
+from bruto.errors import BrutoError
+from bruto.plan.interval import watched
 from bruto.plan.wishes import Plan, Wish
 from bruto.sensor.advice import time_text
 
@@ -18,6 +20,8 @@ LATE_PER_H = 0.015
 """Stops that an hour beside the time of a wish counts for: enough to tell two wishes with one setting apart."""
 ABOUT_H = 1.5
 """Hours about its time in which a wish without settings is taken."""
+LEAST_FRAMES = 3
+"""Of a sequence that tell its interval: stamps are of whole seconds."""
 ENOUGH = 0.9
 """Share of the frames that have to be there."""
 
@@ -35,12 +39,15 @@ class Shot:
 
 @dataclass(frozen=True)
 class Became:
-    """`state`: "done", "differently" or "missing"; `shots` that belong to it; `said` where it is not just done."""
+    """`state`: "done", "differently" or "missing"; `shots` that belong to it; `said` where it is not just done; `pace`:
+    what is wrong with the interval of a sequence, and what to set instead, as soon as its first frames tell it.
+    """
 
     wish: Wish
     state: str
     shots: tuple[Shot, ...] = ()
     said: str = ""
+    pace: str = ""
 
 
 def _stops(a: float | None, b: float | None) -> float:
@@ -74,6 +81,27 @@ def _apart(wish: Wish, shot: Shot) -> float:
     return math.hypot(_stops(wish.seconds, shot.seconds), _stops(wish.iso, shot.iso)) + late
 
 
+def pace_of(wish: Wish, shots: Sequence[Shot]) -> str:
+    """What is wrong with the interval of a sequence by its frames, "" where nothing is or nothing can be told."""
+    if not (wish.interval_s and wish.seconds):
+        return ""
+    times = []
+    for shot in shots:
+        try:
+            times.append(datetime.fromisoformat(shot.taken))
+        except ValueError:
+            return ""
+    if len(times) < LEAST_FRAMES:
+        return ""
+    times.sort()
+    try:
+        seen = watched([(t - times[0]).total_seconds() for t in times], wish.seconds, wish.interval_s)
+    except BrutoError:
+        return ""
+    wrong = seen.missed or seen.double or seen.skips > 1 or seen.drift > 0
+    return " ".join(seen.said) if wrong or abs(seen.interval - wish.interval_s) > 0.05 else ""
+
+
 def matched(plan: Plan, shots: Sequence[Shot]) -> list[Became]:
     """Shots that were taken laid on what was wished: each shot belongs to the nearest wish, if any is near.
 
@@ -85,15 +113,15 @@ def matched(plan: Plan, shots: Sequence[Shot]) -> list[Became]:
         far, k = min(near, default=(math.inf, 0))
         if far <= NEAR:
             of[k].append((far, shot))
-    found = []
+    found: list[Became] = []
     for wish, some in zip(plan.wishes, of, strict=True):
         exact = [s for far, s in some if far <= SAME]
         every = tuple(s for _, s in some)
         if len(exact) >= ENOUGH * wish.frames:
-            found.append(Became(wish, "done", tuple(exact)))
+            found.append(Became(wish, "done", tuple(exact), pace=pace_of(wish, exact)))
         elif exact:
             said = f"asked {wish.frames} frames, got {len(exact)}"
-            found.append(Became(wish, "differently", every, said))
+            found.append(Became(wish, "differently", every, said, pace_of(wish, exact)))
         elif some:
             near_shot = min(some, key=lambda each: each[0])[1]
             parts = []

@@ -40,7 +40,8 @@ degrees.
 """
 LEAST_HEIGHT = 5.0
 """Of a target over the horizon, degrees."""
-SMALL_FOCAL = 26.0
+MAIN_FOCAL = 26.0
+"""Of a phone's main lens, about, mm at 35 mm film."""
 
 
 @dataclass(frozen=True)
@@ -290,7 +291,7 @@ def proposed(wish: Wish, plan: Plan, means: Means, facts: Facts) -> dict[str, Pr
     if kind.light == "sky":
         found["focal_35mm"] = Proposal(lens.focal_35mm, f"f/{lens.f_number or 2:g} lets most light in")
     else:
-        lens = means.lens(SMALL_FOCAL)
+        lens = means.lens(MAIN_FOCAL)
         found["focal_35mm"] = Proposal(lens.focal_35mm, "the main lens, whose sensor is largest")
     if wish.focal_35mm:
         lens = means.lens(wish.focal_35mm)

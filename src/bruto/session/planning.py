@@ -172,6 +172,7 @@ class Planning:
         self._back: list[Plan] = []
         self._forward: list[Plan] = []
         self._joined = False
+        self._paces: dict[str, str] = {}
         self._on_disk: bytes | None = None
         shoot.measured.connect(lambda _: self._taken())
         shoot.opened.connect(self._taken)
@@ -566,8 +567,14 @@ class Planning:
     # -- what became of it
 
     def _taken(self) -> None:
-        if self.wanted and self.plan is not None:
-            self.changed.emit()
+        """A shot was measured: what is wrong with the interval of a sequence is told while it can still be mended."""
+        if not self.wanted or self.plan is None:
+            return
+        for each in self.became():
+            if each.pace and each.pace != self._paces.get(each.wish.title):
+                self._paces[each.wish.title] = each.pace
+                self.message.emit(f"{each.wish.title}: {each.pace}")
+        self.changed.emit()
 
     def print_list(self, path: Path, night: bool, chosen: bool, write: Callable[[str, Any, bool], None]) -> None:
         """Write the list as a page, .html or .pdf, with what each shot costs; one that is there is replaced where its

@@ -261,6 +261,8 @@ class Session:
             )
         if self.merging.running:
             found.append("A merge is running: it is stopped and writes nothing.")
+        if self.planning.unsaved:
+            found.append(f"Changes of the plan are not saved and would be lost: {self.planning.unsaved}")
         lost = [e for e in self.opened.edits.values() if e.not_saved]
         for edit in lost[:3]:
             found.append(f"Changes of {edit.path.name} are not saved and would be lost: {edit.not_saved}")

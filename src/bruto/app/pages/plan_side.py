@@ -255,6 +255,7 @@ class PlanSide(QWidget):
                 second = {
                     "done": f"done: {len(b.shots)} taken", "missing": f"missing · {second}", "differently": b.said,
                 }[b.state]  # fmt: skip
+                second = f"{second}. {b.pace}" if b.pace else second
             item.setText(f"{first}\n{second}")
             item.setToolTip(plain_tooltip(f"{wish.title}: {settings_text(wish)}. {second}"))
         while self.list.count() > len(plan.wishes):

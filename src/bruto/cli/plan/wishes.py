@@ -51,7 +51,13 @@ def _list(
     if taken is not None:
         became = matched(found, _shots(taken))
         told["became"] = [
-            {"title": b.wish.title, "state": b.state, "shots": [s.name for s in b.shots], "said": b.said}
+            {
+                "title": b.wish.title,
+                "state": b.state,
+                "shots": [s.name for s in b.shots],
+                "said": b.said,
+                "pace": b.pace,
+            }
             for b in became
         ]
         told["summary"] = asdict(summary(became))
