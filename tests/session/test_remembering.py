@@ -15,7 +15,7 @@ from bruto.logbook.store import Logbook, usual_place
 from bruto.sensor.measure import measure
 from bruto.session.remembering import Remembering, demo_place
 from bruto.session.shoot import Shoot
-from tests.shots import SMALL, copy_of, raws_of
+from tests.shots import MIDDLE, SMALL, copy_of, raws_of
 
 
 class RememberingTest(unittest.TestCase):
@@ -34,6 +34,12 @@ class RememberingTest(unittest.TestCase):
         for shot in self.shoot.shots:
             self.shoot.set_report(shot, measure(read_dng(shot.main)))
 
+    def wait_for_writing(self) -> None:
+        end = time.monotonic() + 60
+        while self.remembering._waiting or not self.remembering._worker.idle():
+            self.assertLess(time.monotonic(), end)
+            time.sleep(0.05)
+
     def test_each_measured_shot_has_a_record(self) -> None:
         self.measured()
         first = self.shoot.shots[0]
@@ -50,6 +56,27 @@ class RememberingTest(unittest.TestCase):
             self.assertGreater(one.noise_a, 0)
             self.assertEqual(one.bytes, sum(f.stat().st_size for f in first.files))
             self.assertRegex(one.taken, r"^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d$")
+
+    def test_how_a_burst_was_held_is_told_by_its_frames(self) -> None:
+        for name, static, held in (("by hand", False, "hand"), ("stood", True, "tripod")):
+            folder = self.folder / name
+            folder.mkdir()
+            copy_of(raws_of("pans", size=MIDDLE, count=3, iso=200.0, seed=6, static=static), folder)
+            self.shoot.open([folder], name)
+            self.assertEqual(self.shoot.sets[0].kind, "burst")
+            self.measured()
+            end = time.monotonic() + 60
+            with Logbook(demo_place()) as book:
+                while book.count(shoot=name) < 3:
+                    self.assertLess(time.monotonic(), end)
+                    time.sleep(0.05)
+                self.assertEqual({r.held for r in book.page(shoot=name)}, {held})
+                book.tell_shoot(name, held="hand")  # the user's word stays, whatever is measured again
+            self.measured()
+            self.wait_for_writing()
+            with Logbook(demo_place()) as book:
+                self.assertEqual({r.held for r in book.page(shoot=name)}, {"hand"})
+        self.remembering.finish()
 
     def test_a_file_that_moves_keeps_its_record(self) -> None:
         self.measured()

@@ -90,11 +90,14 @@ def _told(values: dict[str, Any]) -> str:
     return ", ".join(f"{n} = ?" for n in values)
 
 
-def _put(base: sqlite3.Connection, records: Iterable[Record]) -> None:
-    """Insert records in a transaction, each in place of an earlier one of its shot."""
+def _put(base: sqlite3.Connection, records: Iterable[Record], by_hand: bool = False) -> None:
+    """Insert records in a transaction, each in place of an earlier one of its shot; `by_hand`: how a shot was held is
+    the user's word too, which goes before what was there.
+    """
     kept = {"place", "gear", "note", "held"}
     sets = ", ".join(
-        f"{n} = CASE WHEN excluded.{n} = '' THEN {n} ELSE excluded.{n} END" if n in kept
+        f"{n} = CASE WHEN {n} = '' THEN excluded.{n} ELSE {n} END" if n == "held" and not by_hand
+        else f"{n} = CASE WHEN excluded.{n} = '' THEN {n} ELSE excluded.{n} END" if n in kept
         else f"{n} = coalesce(excluded.{n}, {n})" if n == "darkness" else f"{n} = excluded.{n}"
         for n in NAMES if n != "key"
     )  # fmt: skip
@@ -459,7 +462,7 @@ class Logbook:
             ]  # fmt: skip
             shoots = [s for s in data.get("shoots", []) if isinstance(s, dict) and isinstance(s.get("name"), str)]
         with self._writing() as base:
-            _put(base, records)
+            _put(base, records, by_hand=True)
             for s in shoots:
                 charge = s.get("battery_from"), s.get("battery_to"), s.get("battery_hours")
                 whole = all(isinstance(v, int | float) for v in charge)

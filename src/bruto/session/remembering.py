@@ -19,15 +19,18 @@ from bruto.sensor.report import SensorReport
 from bruto.session.shoot import Shoot
 from bruto.session.work import Post, Worker
 from bruto.shoot.shots import Shot
+from bruto.shoot.steady import held_by
 from bruto.simphone.history import history
 from bruto.simphone.sensor_model import MAKE, MODEL
 
 BATCH, WAIT_S = 50, 0.5
 """Shots that are written at once, and seconds for which more of them are waited for."""
-Noted = tuple[Shot, SensorReport, str, str, str]
-"""A shot, what was measured, its shoot, how it was held, and its verdict."""
+Noted = tuple[Shot, SensorReport, str, str, str, tuple[Path, Path] | None]
+"""A shot, what was measured, its shoot, how it was held, its verdict, and two frames that tell how it was held."""
 STEADY = ("trail",)
 """Kinds of set whose frames stand on a tripod."""
+SHAKES = ("burst", "bracket")
+"""Kinds of set of which two frames tell how they were held."""
 
 
 def demo_place() -> Path:
@@ -49,6 +52,7 @@ class Remembering:
         self._lock = threading.Lock()
         self._waiting: dict[str, Noted] = {}
         self._told: set[str] = set()
+        self._held: dict[tuple[Path, Path], str] = {}
         shoot.measured.connect(self.note)
         shoot.judged.connect(self.note)
 
@@ -57,10 +61,13 @@ class Remembering:
         report = self.shoot.reports.get(str(shot.main))
         if report is None or shot.seen is None or shot.seen.merged:
             return
-        held = "tripod" if self.shoot.set_of(shot).kind in STEADY else ""
+        group = self.shoot.set_of(shot)
+        held = "tripod" if group.kind in STEADY else ""
+        raws = [s.raw for s in group.shots if s.raw is not None and not s.problem]
+        two = (raws[0], raws[1]) if group.kind in SHAKES and len(raws) > 1 else None
         verdict = self.shoot.verdicts.get(str(shot.main), "")
         with self._lock:
-            self._waiting[str(shot.main)] = (shot, report, self.shoot.title, held, verdict)
+            self._waiting[str(shot.main)] = (shot, report, self.shoot.title, held, verdict, two)
         self._channel.ask("logbook", self._write, lambda _: None, self._failed)
 
     def _take(self) -> list[Noted]:
@@ -75,7 +82,8 @@ class Remembering:
         while some := self._take():
             by_place: dict[Path, list[tuple[Noted, Record]]] = {}
             for noted in some:
-                shot, report, title, held, verdict = noted
+                shot, report, title, held, verdict, two = noted
+                held = held or self._how(two)
                 seen = shot.seen
                 assert seen is not None
                 place = demo_place() if (seen.make, seen.model) == (MAKE, MODEL) else usual_place()
@@ -100,6 +108,14 @@ class Remembering:
                 self._waiting.setdefault(str(noted[0].main), noted)
         if count:  # told from here: a later request takes the place of this one, and its answer is the only one given
             self._post(self.written.emit)
+
+    def _how(self, two: tuple[Path, Path] | None) -> str:
+        """How a set was held by two of its frames, looked at once."""
+        if two is None or self._closing.is_set():
+            return self._held.get(two, "") if two is not None else ""
+        if two not in self._held:
+            self._held[two] = held_by(*two)
+        return self._held[two]
 
     def _failed(self, why: str) -> None:
         if why not in self._told:
