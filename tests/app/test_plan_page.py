@@ -184,6 +184,27 @@ class Plans(WindowTest):
         self.reckoned()
         self.assertEqual(len(planning.plan.wishes), 5)
 
+    def test_a_place_of_another_plan_and_another_phone(self) -> None:
+        page, planning = self.page, self.planning
+        QTest.mouseClick(page.side.new, LEFT)
+        self.reckoned()
+        planning.change(place="", latitude=0.0, longitude=0.0, zone="")
+        self.reckoned()
+        self.assertIn("Type at the left where it is", page.said.text())
+        field = page.side.texts["place"]
+        field.setFocus()
+        QTest.keyClicks(field, "orr")
+        self.wait(lambda: field.completer().popup().isVisible())
+        QTest.keyClick(field.completer().popup(), Qt.Key.Key_Down)
+        QTest.keyClick(field.completer().popup(), Qt.Key.Key_Return)
+        self.reckoned()
+        self.assertEqual((planning.plan.place, planning.plan.latitude), ("Orrin Saltern", 41.0))
+        page.side.phone.setCurrentIndex(page.side.phone.count() - 1)
+        page.side.phone.activated.emit(page.side.phone.count() - 1)
+        self.reckoned()
+        self.wait(lambda: planning.means.phone == "")
+        self.assertEqual(page.side.phone.currentText(), "none: usual values")
+
     def test_a_place_without_a_night(self) -> None:
         page = self.page
         self.typed(page.side.numbers["latitude"].lineEdit(), "78")

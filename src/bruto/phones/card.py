@@ -146,6 +146,24 @@ def load_card(make: str, model: str) -> PhoneCard:
     return PhoneCard(make, model)
 
 
+def known_phones(most: int = 50) -> list[tuple[str, str]]:
+    """Make and model of phones that the user's files came from, those that were seen last first."""
+    folder = Path(platformdirs.user_data_dir("bruto")) / "phones"
+    try:
+        files_there = sorted(folder.glob("*.json"), key=lambda p: -p.stat().st_mtime)[:most]
+    except OSError:
+        return []
+    found = []
+    for path in files_there:
+        try:
+            card = card_from(read_json(path, LARGEST))
+        except BrutoError:
+            continue
+        if card.model:
+            found.append((card.make, card.model))
+    return found
+
+
 def save_card(card: PhoneCard, base: PhoneCard | None = None) -> Path:
     """Keep a card in the user's data folder, joined with what another window changed since `base`. A damaged card that
     is there is put aside under another name. Raises `FileProblem`.

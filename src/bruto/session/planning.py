@@ -17,7 +17,7 @@ from psygnal import Signal
 from bruto.errors import BrutoError
 from bruto.files import explain
 from bruto.logbook.store import Logbook
-from bruto.phones.card import PhoneCard
+from bruto.phones.card import PhoneCard, known_phones
 from bruto.plan.almanac import Spot, moon, pole, star, sun
 from bruto.plan.became import Became, matched
 from bruto.plan.became import Shot as Taken
@@ -50,6 +50,8 @@ from bruto.session.work import Post, Worker
 from bruto.simphone.foreseen import Foreseen, Settings, day_picture, night_picture
 from bruto.storage.outputs import Outputs
 
+MOST_KNOWN = 50
+"""Plans whose places are offered."""
 MOST_STEPS = 200
 """Changes that can be taken back."""
 LEAST_SHOWN_S = 300.0
@@ -159,6 +161,10 @@ class Planning:
         self.plan: Plan | None = None
         self.path: Path | None = None
         self.chosen = 0
+        self.places: dict[str, Place] = {}
+        """Places of other plans, by their names."""
+        self.phones: list[tuple[str, str]] = []
+        """Make and model of phones that are known."""
         self.sky: Sky | None = None
         self.means = Means()
         self.picture: Foreseen | None = None
@@ -241,7 +247,26 @@ class Planning:
         self._back, self._forward, self._joined = [], [], False
         self._on_disk, self.unsaved = as_bytes(plan), ""
         self.sky, self.picture, self.picture_of = None, None, None
+        self.places, self.phones = self._known_places(), known_phones()
         self.again()
+
+    def _known_places(self) -> dict[str, Place]:
+        """Places of other plans, by their names."""
+        found: dict[str, Place] = {}
+        for path in self.plans()[:MOST_KNOWN]:
+            with contextlib.suppress(BrutoError, OSError):
+                plan = load_plan(path)
+                if plan.place and (plan.latitude or plan.longitude):
+                    found.setdefault(plan.place, plan.where)
+        return found
+
+    def go_to(self, name: str) -> None:
+        """Turn the plan to a place that another plan knows."""
+        place = self.places.get(name)
+        if place is not None:
+            self.change(
+                place=name, latitude=place.latitude, longitude=place.longitude, height_m=place.height_m, zone=place.zone
+            )
 
     def delete(self) -> None:
         """Delete the plan that is shown, and show the next one."""

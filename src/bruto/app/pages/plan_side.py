@@ -6,9 +6,10 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QDate, Qt, Signal
+from PySide6.QtCore import QDate, QStringListModel, Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
+    QCompleter,
     QDateEdit,
     QFormLayout,
     QHBoxLayout,
@@ -125,6 +126,11 @@ class PlanSide(QWidget):
             field.editingFinished.connect(partial(self._text, name))
             self.texts[name] = field
             form.addRow(title, field)
+        self.known = QStringListModel()
+        completer = QCompleter(self.known, self)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.activated.connect(self.planning.go_to)
+        self.texts["place"].setCompleter(completer)
         self.numbers: dict[str, ValueBox] = {}
         spot = QHBoxLayout()
         spot.setSpacing(4)
@@ -191,8 +197,12 @@ class PlanSide(QWidget):
         self.free.setToolTip("Gigabytes that are free on the phone, against which the shots are counted")
         self.free.valueChanged.connect(lambda v: planning_change(self.planning, free_mb=1000 * v if v > 0 else None))
         form.addRow("Free", self.free)
-        self.phone = Label("")
-        self.phone.setWordWrap(True)
+        self.phone = QComboBox()
+        self.phone.setAccessibleName("Phone")
+        self.phone.setToolTip("Whose lenses, times, noise and pace are used; it is known once its raws were open")
+        self.phone.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.phone.setMinimumContentsLength(8)
+        self.phone.activated.connect(self._phone_chosen)
         form.addRow("Phone", self.phone)
         return form
 
@@ -224,7 +234,8 @@ class PlanSide(QWidget):
         self.date.blockSignals(True)
         self.date.setDate(QDate.fromString(plan.date, "yyyy-MM-dd"))
         self.date.blockSignals(False)
-        self.phone.setText(self.planning.means.phone or plan.model or "none known: usual values")
+        self._list_phones(plan)
+        self.known.setStringList(sorted(self.planning.places))
         self._list_wishes(plan, became)
         done = sum(b.state == "done" for b in became)
         self.taken.setText(f"Of the open shoot: {done} of {len(became)} done." if became else "")
@@ -241,6 +252,18 @@ class PlanSide(QWidget):
             self.plans.addItem(plan.name if p == path else p.stem, str(p))
         self.plans.setCurrentIndex(there.index(path) if path in there else -1)
         self.plans.blockSignals(False)
+
+    def _list_phones(self, plan: Plan) -> None:
+        own = (plan.make, plan.model)
+        some = [p for p in self.planning.phones if p != own]
+        every = [*([own] if plan.model else []), *some, ("", "")]
+        self.phone.blockSignals(True)
+        self.phone.clear()
+        for make, model in every:
+            title = model if model.startswith(make) else f"{make} {model}".strip()
+            self.phone.addItem(title or "none: usual values", (make, model))
+        self.phone.setCurrentIndex(every.index(own))
+        self.phone.blockSignals(False)
 
     def _list_wishes(self, plan: Plan, became: list[Became]) -> None:
         self.list.blockSignals(True)
@@ -274,6 +297,10 @@ class PlanSide(QWidget):
         if field.isModified():
             field.setModified(False)
             planning_change(self.planning, **{name: field.text().strip()})
+
+    def _phone_chosen(self, row: int) -> None:
+        make, model = self.phone.itemData(row)
+        planning_change(self.planning, make=make, model=model)
 
     def _number(self, name: str, value: float) -> None:
         planning_change(self.planning, **{name: value})
