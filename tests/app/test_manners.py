@@ -20,7 +20,7 @@ from bruto.app.ledger.rows import Track
 from tests.app.windows import LEFT, WindowTest, pixels
 
 KEY = Qt.Key
-TASKS = ("Intake", "Correct", "Compare", "Merge", "Deliver", "Logbook")
+TASKS = ("Plan", "Intake", "Correct", "Compare", "Merge", "Deliver", "Logbook", "Practice")
 NONE = Qt.KeyboardModifier.NoModifier
 MOST_CHANGED = 1 / 3
 """Share of a widget's pixels that the focus may change: a ring, never a fill."""
@@ -50,9 +50,11 @@ class Hand(WindowTest):
         edit = self.window.develop.edit
         assert edit is not None
         boxes = [w.currentIndex() for w in self.window.findChildren(QComboBox)]
-        return edit.recipe, len(edit.sidecar.history), boxes, dict(self.window.shoot.verdicts)
+        plan = self.window.session.planning.plan
+        return edit.recipe, len(edit.sidecar.history), boxes, dict(self.window.shoot.verdicts), plan
 
     def test_the_wheel_changes_nothing_that_has_no_focus_and_no_choice_at_all(self) -> None:
+        self.task("Plan")  # there is one from now on
         for task in TASKS:
             self.task(task)
             self.window.develop.ledger.unfold()
@@ -129,6 +131,7 @@ class Hand(WindowTest):
         self.assertEqual((edit.recipe.exposure, spin.value()), (spin.maximum(), spin.maximum()))
 
     def test_enter_and_escape_change_nothing(self) -> None:
+        self.task("Plan")
         for task in TASKS:
             self.task(task)
             before = self.state()

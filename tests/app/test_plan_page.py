@@ -12,6 +12,7 @@ from PySide6.QtTest import QTest
 from bruto.plan.wishes import load_plan
 from bruto.simphone.capture import Exposure
 from bruto.simphone.night import NightPhone, save_frame
+from tests.app.test_manners import wheel
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.shots import SMALL, copy_of, taken
 
@@ -163,6 +164,18 @@ class Plans(WindowTest):
         self.assertIn(planning.wish.iso, planning.means.isos)
         planning.undo()
         self.assertEqual(planning.wish.iso, before)  # a drag is one step
+
+    def test_the_wheel_scrolls_and_changes_nothing(self) -> None:
+        page, planning = self.page, self.planning
+        planning.choose(3)
+        self.reckoned()
+        before = planning.plan
+        for widget in (page.ledger.rows["iso"].spin, page.ledger.rows["at"].spin, page.side.date, page.side.numbers[
+            "latitude"], page.side.dark, page.target, page.ledger.kind):  # fmt: skip
+            self.assertFalse(widget.hasFocus())
+            wheel(widget, 2)
+        self.reckoned()
+        self.assertEqual(planning.plan, before)
 
     def test_a_caution_is_kept_off_the_list_and_a_plan_is_kept(self) -> None:
         page, planning = self.page, self.planning

@@ -112,7 +112,8 @@ class Session:
 
     def idle(self) -> bool:
         """Whether nothing is being made or written; measuring does not count."""
-        return all(w.idle() for w in (self.render, self.background, self.writer))
+        some = (self.render, self.background, self.writer, self.planning, self.practising)
+        return all(w.idle() for w in some)
 
     def close(self) -> None:
         """Stop all work, after what is running has ended."""

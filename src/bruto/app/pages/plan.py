@@ -68,7 +68,7 @@ class PlanPage(QWidget):
         self.side.wanted.connect(self._wanted)
         layout.addWidget(self.side)
         layout.addWidget(self._middle(), 1)
-        self.ledger = PlanLedger(self.planning)
+        self.ledger = PlanLedger(self.planning, host.manners)
         layout.addWidget(self.ledger)
         self.by_day = False
         self.planning.changed.connect(self._show)
@@ -248,7 +248,7 @@ class PlanPage(QWidget):
     def _piece_said(self, price: Price | None, sky: bool) -> str:
         if price is None:
             return "A piece at 1:1"
-        said = "A piece at 1:1: "
+        said = "A piece at 1:1: " if sky else "Grain and movement as at 1:1: "
         if sky:
             move = "" if price.trail is None else f"stars move {price.trail:.1f} px in a frame, "
             wish, plan, facts = self.planning.wish, self.planning.plan, self.planning.sky

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.pages.plan_rows import PlanRow, rows_for
+from bruto.app.widgets.manners import Manners
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.plan.kinds import CAUTIONS, KINDS, kind_of
@@ -40,10 +41,11 @@ def same(name: str, value: float, offered: float) -> bool:
 
 
 class PlanLedger(QWidget):
-    """Follows a `Planning`."""
+    """Follows a `Planning`; `manners` are taught to rows, which are made as they are needed."""
 
-    def __init__(self, planning: Planning) -> None:
+    def __init__(self, planning: Planning, manners: Manners) -> None:
         super().__init__()
+        self.manners = manners
         self.planning = planning
         self.rows: dict[str, PlanRow] = {}
         self._made_for: tuple = ()
@@ -171,6 +173,7 @@ class PlanLedger(QWidget):
             row.reset.connect(self.planning.take)
             self.rows_column.addWidget(row)
             self.rows[row.field] = row
+            self.manners.attach(row)
         if focus in self.rows:
             self.rows[focus].setFocus(Qt.FocusReason.OtherFocusReason)
 
