@@ -280,6 +280,52 @@ while True:
 """
 
 
+class Practice(StoreTest):
+    def test_a_logbook_of_the_first_version_is_brought_on(self) -> None:
+        with Logbook(self.place) as book:
+            book.put([Record(key="a", shoot="s", iso=100.0)])
+        base = sqlite3.connect(self.place)
+        base.execute("DROP TABLE practice")
+        base.execute("PRAGMA user_version = 1")
+        base.commit()
+        base.close()
+        with Logbook(self.place) as book:
+            self.assertEqual((book.problem, book.count(), book.scores()), ("", 1, {}))
+            book.tried("raw", "2026-06-21T12:00:00.000", True)
+            book.tried("raw", "2026-06-21T12:01:00.000", False)
+            self.assertEqual(book.scores(), {"raw": (1, 2)})
+
+    def test_tries_go_out_and_come_back_once(self) -> None:
+        with Logbook(self.place) as book:
+            book.tried("lamp", "2026-06-21T12:00:00.000", True)
+            text = book.exported("json")
+            book.taken_in(text, "json")
+            self.assertEqual(book.scores(), {"lamp": (1, 1)})
+        with Logbook(self.place.with_name("other.sqlite")) as book:
+            book.taken_in(text, "json")
+            self.assertEqual(book.scores(), {"lamp": (1, 1)})
+            book.taken_in('{"shots": [], "practice": [3, {"exercise": 4}, {"tried": "x"}]}', "json")
+            self.assertEqual(book.scores(), {"lamp": (1, 1)})
+
+    def test_the_users_word_on_how_a_shot_was_held_stays(self) -> None:
+        with Logbook(self.place) as book:
+            book.put([Record(key="a", held="tripod")])
+            book.tell(["a"], held="hand")
+            book.put([Record(key="a", held="tripod")])
+            self.assertEqual(book.page()[0].held, "hand")
+            book.taken_in(book.exported("csv").replace("hand", "tripod"), "csv")
+            self.assertEqual(book.page()[0].held, "tripod")
+
+    def test_the_darkness_of_a_place(self) -> None:
+        with Logbook(self.place) as book:
+            book.put(
+                [Record(key=k, place=p, taken=f"2026-06-2{n}") for n, (k, p) in enumerate((("a", "x"), ("b", "y")))]
+            )
+            self.assertIsNone(book.darkness("x"))
+            self.assertEqual(book.tell_place("x", darkness=20.9), 1)
+            self.assertEqual((book.darkness("x"), book.darkness("y")), (20.9, None))
+
+
 class Killed(StoreTest):
     def test_nothing_is_lost_and_nothing_half_written(self) -> None:
         """What was told to be written is there after a kill, and batches are there whole."""

@@ -7,6 +7,7 @@ import os
 import time
 import unittest
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
@@ -17,7 +18,8 @@ from bruto.logbook.store import Logbook
 from bruto.plan.examples import example
 from bruto.plan.wishes import Plan, as_bytes, load_plan
 from bruto.session.means import means_of
-from bruto.session.planning import Planning, plans_folder
+from bruto.session.plan_file import plans_folder
+from bruto.session.planning import Planning
 from bruto.session.shoot import Shoot
 from bruto.simphone.history import LIMIT_S_MM, history
 from bruto.simphone.sensor_model import sensor_for
@@ -142,7 +144,7 @@ class Keeping(PlanningTest):
     def test_a_full_disk_is_told_once_and_nothing_is_lost(self) -> None:
         self.begin()
         path, before = self.planning.path, self.planning.path.read_bytes()
-        with mock.patch("bruto.session.planning.write_own", side_effect=OSError(28, "No space left on device")):
+        with mock.patch("bruto.session.plan_file.write_own", side_effect=OSError(28, "No space left on device")):
             for k in range(3):
                 self.planning.change(note=f"note {k}")
                 self.wait(self.planning.idle)
@@ -187,6 +189,13 @@ class Phones(PlanningTest):
         told, true = means.noise.at(400.0), a * x + b
         self.assertAlmostEqual((told[0] * x + told[1]) / true, 1, delta=0.15)
         self.assertAlmostEqual(means.mb_each, 24.6, delta=1.0)
+
+    def test_the_sky_of_a_place_is_remembered(self) -> None:
+        book = Path(os.environ["XDG_DATA_HOME"]) / "no-book.sqlite"
+        with Logbook(book) as opened:
+            opened.put([record_of({"key": "k", "place": "Orrin Saltern", "darkness": 20.4})])
+        self.begin(replace(example(), darkness=None))
+        self.wait(lambda: self.planning.plan.darkness == 20.4)
 
     def test_room_is_foretold(self) -> None:
         """Learnt from shots of one kind, the room of others is told within 10 %."""

@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 import contextlib
-import re
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from datetime import UTC, date, datetime, timedelta
 from functools import partial
 from pathlib import Path
 from typing import Any
 
-import platformdirs
 from psygnal import Signal
 
 from bruto.errors import BrutoError
-from bruto.files import explain
 from bruto.logbook.store import Logbook
 from bruto.phones.card import PhoneCard, known_phones
 from bruto.plan.almanac import Spot, moon, pole, star, sun
@@ -25,16 +22,13 @@ from bruto.plan.darkness import Darkness, darkness_of
 from bruto.plan.examples import example
 from bruto.plan.kinds import KINDS, TARGETS, kind_of
 from bruto.plan.means import Means
-from bruto.plan.night import Span, track
+from bruto.plan.night import Span
 from bruto.plan.place import Place
 from bruto.plan.pricing import Price, price_of
 from bruto.plan.proposing import (
-    Facts,
     Proposal,
     aim_of,
     at_text,
-    facts_of,
-    light_of,
     moment_of,
     proposed,
     target_of,
@@ -42,12 +36,14 @@ from bruto.plan.proposing import (
 )
 from bruto.plan.shot_list import shot_list, sky_told
 from bruto.plan.ways import Way, ways_of
-from bruto.plan.wishes import MOST_ITEMS, Plan, Wish, as_bytes, load_plan, plan_from
-from bruto.publish import free_names, own_folder, write_new, write_own
+from bruto.plan.wishes import MOST_ITEMS, Plan, Wish, load_plan, plan_from
+from bruto.publish import write_new
+from bruto.session.foreseeing import Sky, picture_of, sky_of
 from bruto.session.means import means_of
+from bruto.session.plan_file import PlanFile, plans_folder
 from bruto.session.shoot import Shoot
 from bruto.session.work import Post, Worker
-from bruto.simphone.foreseen import Foreseen, Settings, day_picture, night_picture
+from bruto.simphone.foreseen import Foreseen
 from bruto.storage.outputs import Outputs
 
 MOST_KNOWN = 50
@@ -56,89 +52,6 @@ MOST_STEPS = 200
 """Changes that can be taken back."""
 LEAST_SHOWN_S = 300.0
 """For which a block stands on the axis at least, so that it can be taken hold of."""
-Track = list[tuple[datetime, float]]
-
-
-@dataclass(frozen=True)
-class Axis:
-    """What stands on the axis of time: heights in degrees of what is up, by name; `light`: how high the sun is;
-    `dark`: without sun and moon; `marks`: moments with their names.
-    """
-
-    begin: datetime
-    end: datetime
-    tracks: dict[str, Track]
-    sun: Track
-    dark: list[Span]
-    marks: list[tuple[datetime, str]]
-
-
-@dataclass(frozen=True)
-class Sky:
-    """What is reckoned of a place and date."""
-
-    facts: Facts
-    night: Axis
-    day: Axis
-
-
-def plans_folder(made_up: bool) -> Path:
-    """Where plans lie: those of the demo apart from the user's own."""
-    return Path(platformdirs.user_data_dir("bruto")) / ("plans-demo" if made_up else "plans")
-
-
-def _marks(*named: tuple[datetime | None, str]) -> list[tuple[datetime, str]]:
-    return sorted((m, name) for m, name in named if m is not None)
-
-
-def _heights(body: Any, place: Place, begin: datetime, end: datetime) -> Track:
-    return [(t, s.altitude) for t, s in track(body, place, begin, end)]
-
-
-def sky_of(plan: Plan) -> Sky:
-    """All that is reckoned of a plan's place and date. Raises `BrutoError`."""
-    facts, where = facts_of(plan), plan.where
-    night, day = facts.night, facts.day
-    aim = target_of(plan.target)
-    name = TARGETS[plan.target][0] if plan.target in TARGETS else "Target"
-    tracks: dict[str, Track] = {"Moon": _heights(moon, where, night.begin, night.end)}
-    if aim is not None:
-        tracks[name] = _heights(star(*aim), where, night.begin, night.end)
-    else:
-        tracks[name] = [(night.begin, pole(where).altitude), (night.end, pole(where).altitude)]
-    by_night = Axis(
-        night.begin, night.end, tracks, _heights(sun, where, night.begin, night.end), night.dark,
-        _marks((night.sun["set"], "sun sets"), (night.sun["rise"], "sun rises"), (night.moon["rise"], "moon rises"),
-               (night.moon["set"], "moon sets")),
-    )  # fmt: skip
-    height = _heights(sun, where, day.begin, day.end)
-    by_day = Axis(
-        day.begin, day.end, {"Sun": height, "Moon": _heights(moon, where, day.begin, day.end)}, height, day.light,
-        _marks((day.rise, "sun rises"), (day.set, "sun sets"), (day.noon[0], "highest")),
-    )  # fmt: skip
-    return Sky(facts, by_night, by_day)
-
-
-def _picture(wish: Wish, plan: Plan, means: Means, facts: Facts) -> Foreseen:
-    """What the simulated phone would take, with the noise that is known of this one."""
-    kind = kind_of(wish.kind)
-    got = proposed(wish, plan, means, facts)
-    lens = means.lens(wish.focal_35mm or got["focal_35mm"].value)
-    iso, seconds = wish.iso or got["iso"].value, wish.seconds or got["seconds"].value
-    every = wish.interval_s or (got["interval_s"].value if "interval_s" in got else seconds + means.pace_s)
-    merged = kind.merged if wish.frames > 1 else ""
-    settings = Settings(
-        iso, seconds, wish.frames, max(every, seconds), merged, means.noise.at(iso), lens.focal_35mm, lens.size[0]
-    )
-    moment = moment_of(wish, plan.where) or datetime.fromtimestamp(got["at"].value, UTC)
-    if kind.light == "sky":
-        aim = aim_of(wish, got)
-        light = light_of(wish, plan, moment, aim)
-        return night_picture(settings, aim.altitude, aim.azimuth, plan.latitude, light)
-    price = price_of(wish, plan, means, facts)
-    held = wish.held or kind.held
-    blur = seconds / (means.limit_35mm / lens.focal_35mm) if held == "hand" else 0.0
-    return day_picture(settings, kind.scene, price.level, min(blur, 40.0))
 
 
 class Planning:
@@ -159,7 +72,7 @@ class Planning:
         self._measuring = self._worker.channel("the sky's darkness", 70)
         self._keeping = self._worker.channel("writing the plan", 40)
         self.plan: Plan | None = None
-        self.path: Path | None = None
+        self.file = PlanFile(lambda: plans_folder(shoot.made_up))
         self.chosen = 0
         self.places: dict[str, Place] = {}
         """Places of other plans, by their names."""
@@ -179,19 +92,19 @@ class Planning:
         self._forward: list[Plan] = []
         self._joined = False
         self._paces: dict[str, str] = {}
-        self._on_disk: bytes | None = None
         shoot.measured.connect(lambda _: self._taken())
         shoot.opened.connect(self._taken)
 
     # -- which plan
 
+    @property
+    def path(self) -> Path | None:
+        """The file of the plan."""
+        return self.file.path
+
     def plans(self) -> list[Path]:
-        """Plans that were made, the newest first; in the demo there is one from the beginning."""
-        folder = plans_folder(self.shoot.made_up)
-        found = []
-        with contextlib.suppress(OSError):
-            found = sorted(folder.glob("*.json"), key=lambda p: -p.stat().st_mtime)
-        return found
+        """Plans that were made, the one that was changed last first."""
+        return self.file.plans()
 
     def show_first(self) -> None:
         """Open the plan that was worked on last, where none is open; the demo's where the demo is."""
@@ -221,31 +134,28 @@ class Planning:
 
     def begin(self, plan: Plan) -> None:
         """Keep a new plan in a file of its own and show it."""
-        folder = plans_folder(self.shoot.made_up)
+        self.flush()
         try:
-            own_folder(folder)
-            stem = re.sub(r"[^\w -]+", "", f"{plan.date} {plan.name}").strip()[:60] or "plan"
-            path = free_names(folder, lambda n: [f"{stem}{'' if n == 1 else f'-{n}'}.json"])[0]
-            write_own(path, as_bytes(plan))
+            self.file.begin(plan)
         except (BrutoError, OSError) as error:
             self.message.emit(str(error))
             return
-        self._show(plan, path)
+        self._show(plan)
 
     def open(self, path: Path) -> None:
         """Show a plan of a file; a problem becomes a message."""
         self.flush()
         try:
-            plan = load_plan(path)
+            plan = self.file.open(path)
         except (BrutoError, OSError) as error:
             self.message.emit(str(error))
             return
-        self._show(plan, path)
+        self._show(plan)
 
-    def _show(self, plan: Plan, path: Path) -> None:
-        self.plan, self.path, self.chosen = plan, path, 0
+    def _show(self, plan: Plan) -> None:
+        self.plan, self.chosen = plan, 0
         self._back, self._forward, self._joined = [], [], False
-        self._on_disk, self.unsaved = as_bytes(plan), ""
+        self.unsaved = ""
         self.sky, self.picture, self.picture_of = None, None, None
         self.places, self.phones = self._known_places(), known_phones()
         self.again()
@@ -270,14 +180,12 @@ class Planning:
 
     def delete(self) -> None:
         """Delete the plan that is shown, and show the next one."""
-        path = self.path
         self._keeping.forget()
-        self.plan = self.path = self.sky = self.picture = self.picture_of = None
-        if path is not None:
-            try:
-                path.unlink(missing_ok=True)
-            except OSError as error:
-                self.message.emit(str(explain(error, path, "delete")))
+        self.plan = self.sky = self.picture = self.picture_of = None
+        try:
+            self.file.delete()
+        except BrutoError as error:
+            self.message.emit(str(error))
         there = self.plans()
         if there:
             self.open(there[0])
@@ -414,7 +322,7 @@ class Planning:
 
     def _take(self, plan: Plan) -> None:
         before, self.plan = self.plan, plan
-        self._keeping.ask("plan", partial(self._write, plan), self._written, self._not_written)
+        self._keeping.ask("plan", partial(self.file.write, plan), self._written, self._not_written)
         if before is None or _seen_by_sky(before) != _seen_by_sky(plan) or self.sky is None:
             self.again()
         else:
@@ -423,23 +331,7 @@ class Planning:
 
     # -- keeping it
 
-    def _write(self, plan: Plan) -> Path:
-        """On the worker's thread. A file that another window changed meanwhile stays, and this one gets a new name."""
-        assert self.path is not None
-        path, data = self.path, as_bytes(plan)
-        try:
-            there: bytes | None = path.read_bytes()
-        except FileNotFoundError:
-            there = None
-        except OSError:
-            there = self._on_disk
-        if there is not None and there not in (self._on_disk, data):
-            path = free_names(path.parent, lambda n: [f"{path.stem}-{n + 1}.json"])[0]
-        write_own(path, data)
-        self.path, self._on_disk = path, data
-        return path
-
-    def _written(self, path: Path) -> None:
+    def _written(self, _: object) -> None:
         self.unsaved = ""
 
     def _not_written(self, why: str) -> None:
@@ -449,10 +341,10 @@ class Planning:
 
     def flush(self) -> None:
         """Write what is not written yet."""
-        if self.plan is not None and self.path is not None and as_bytes(self.plan) != self._on_disk:
+        if self.plan is not None and not self.file.is_kept(self.plan):
             self._keeping.forget()
             try:
-                self._write(self.plan)
+                self.file.write(self.plan)
             except (BrutoError, OSError) as error:
                 self._not_written(str(error))
 
@@ -474,10 +366,19 @@ class Planning:
         self._reckoning.ask("sky", partial(sky_of, plan), self._reckoned, self._failed)
 
     @staticmethod
-    def _know(plan: Plan, book: Path, card: PhoneCard | None) -> Means:
-        return means_of(plan.make, plan.model, book, card)
+    def _know(plan: Plan, book: Path, card: PhoneCard | None) -> tuple[Means, float | None]:
+        """What is known of the phone, and of the place's sky."""
+        dark = None
+        if plan.place and plan.darkness is None and book.exists():
+            with contextlib.suppress(BrutoError), Logbook(book) as opened:
+                dark = opened.darkness(plan.place)
+        return means_of(plan.make, plan.model, book, card), dark
 
-    def _known(self, means: Means) -> None:
+    def _known(self, found: tuple[Means, float | None]) -> None:
+        means, dark = found
+        if dark is not None and self.plan is not None and self.plan.darkness is None:
+            self.change(darkness=min(max(dark, 10.0), 23.0))
+            self.told.emit(f"The sky at {self.plan.place} is {dark:.1f} magnitudes dark, as it was measured there.")
         if means != self.means:
             self.means = means
             self.changed.emit()
@@ -528,7 +429,7 @@ class Planning:
             self.picture = self.picture_of = None
             self.foreseen.emit()
             return
-        work = partial(_picture, wish, self.plan, self.means, self.sky.facts)
+        work = partial(picture_of, wish, self.plan, self.means, self.sky.facts)
         self._picturing.ask("picture", work, partial(self._pictured, wish), self._not_pictured)
 
     def _pictured(self, wish: Wish, picture: Foreseen) -> None:

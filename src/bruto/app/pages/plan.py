@@ -34,7 +34,7 @@ from bruto.plan.darkness import LEAST_S
 from bruto.plan.examples import example
 from bruto.plan.kinds import TARGETS, kind_of
 from bruto.plan.pricing import Price, longest_arc
-from bruto.session.planning import Axis
+from bruto.session.foreseeing import Axis
 
 PAPERS = {"PDF (*.pdf)": ".pdf", "Web page (*.html)": ".html"}
 EMPTY = (

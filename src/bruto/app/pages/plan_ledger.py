@@ -24,7 +24,8 @@ from bruto.app.widgets.plain import Label, plain_tooltip
 from bruto.plan.kinds import CAUTIONS, KINDS, kind_of
 from bruto.plan.proposing import Proposal, moment_of
 from bruto.plan.wishes import Wish
-from bruto.session.planning import Axis, Planning
+from bruto.session.foreseeing import Axis
+from bruto.session.planning import Planning
 
 SAME_SHARE, SAME_S, SAME_DEGREES = 0.02, 240.0, 1.5
 """How near a value is to what is proposed to be the same: a share, seconds of the clock, degrees."""

@@ -15,7 +15,7 @@ from bruto.plan.means import Means
 from bruto.plan.place import WINDS, Place, bearing_text
 from bruto.plan.wishes import Wish
 from bruto.sensor.advice import time_text
-from bruto.session.planning import Axis
+from bruto.session.foreseeing import Axis
 
 FRAMES = (
     *range(1, 11),

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain import plain_tooltip
-from bruto.session.planning import Axis, Track
+from bruto.session.foreseeing import Axis, Track
 
 LEFT, RIGHT, HOURS, NAMES, BAND, LANE = 34.0, 10.0, 20.0, 18.0, 16.0, 26.0
 """Pixels: margins, the line of hours, of names, the band of light, and a row of blocks."""
