@@ -55,7 +55,7 @@ class PlanPage(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         self.nothing = Empty(
-            EMPTY, ("Begin a plan", self.planning.new),
+            EMPTY, ("Begin a plan", self._begin),
             ("See one for Orrin Saltern", lambda: self.planning.begin(example())),
         )  # fmt: skip
         outer.addWidget(self.nothing)
@@ -300,13 +300,20 @@ class PlanPage(QWidget):
 
     def _wanted(self, what: str) -> None:
         if what == "new":
-            self.planning.new()
+            self._begin()
         elif what == "darkness":
             self._ask_darkness()
         elif what == "delete":
             self._ask_delete()
         else:
             self._ask_paper(what == "night")
+
+    def _begin(self) -> None:
+        """A new plan, whose name and place are typed first."""
+        self.planning.new()
+        field = self.side.texts["name"]
+        field.setFocus(Qt.FocusReason.OtherFocusReason)
+        field.selectAll()
 
     def _ask_darkness(self) -> None:
         """Of the shot that is open where it is a long exposure, else of a file."""
