@@ -245,11 +245,9 @@ class PlanLedger(QWidget):
     # -- what is done
 
     def _changed(self, name: str, value: float, final: bool) -> None:
-        wish = self.planning.wish
-        if wish is not None:
-            self.planning.change_wish(not final or self.rows[name].track._dragging, **{
-                name: self.planning.stored(name, value)
-            })  # fmt: skip
+        """A drag is one step, which its end closes; so is a key or a number that is typed."""
+        if self.planning.wish is not None:
+            self.planning.change_wish(True, **{name: self.planning.stored(name, value)})
             if final:
                 self.planning.settle()
 
