@@ -48,6 +48,8 @@ from bruto.storage.outputs import Outputs
 
 MOST_KNOWN = 50
 """Plans whose places are offered."""
+MOST_PRICES = 1000
+"""Wishes whose price is remembered."""
 MOST_STEPS = 200
 """Changes that can be taken back."""
 LEAST_SHOWN_S = 300.0
@@ -92,6 +94,11 @@ class Planning:
         self._forward: list[Plan] = []
         self._joined = False
         self._paces: dict[str, str] = {}
+        self._prices: dict[Wish, Price] = {}
+        """What wishes cost under this sky and with these means: they are asked for at each move of a hand."""
+        self._became: list[Became] = []
+        self._became_of: tuple[Plan, int] | None = None
+        self._shots_seen = 0
         shoot.measured.connect(lambda _: self._taken())
         shoot.opened.connect(self._taken)
 
@@ -156,6 +163,8 @@ class Planning:
         self.plan, self.chosen = plan, 0
         self._back, self._forward, self._joined = [], [], False
         self.unsaved = ""
+        self._prices.clear()
+        self._paces.clear()
         self.sky, self.picture, self.picture_of = None, None, None
         self.places, self.phones = self._known_places(), known_phones()
         self.again()
@@ -239,8 +248,10 @@ class Planning:
         return self.change(joined, wishes=tuple(some))
 
     def settle(self) -> None:
-        """A drag has ended: the next change is a step of its own."""
-        self._joined = False
+        """A drag has ended: the next change is a step of its own, and shots are laid on the plan again."""
+        if self._joined:
+            self._joined = False
+            self.changed.emit()
 
     def add(self, kind: str) -> None:
         """Add a wish with all that is proposed for it."""
@@ -322,6 +333,8 @@ class Planning:
 
     def _take(self, plan: Plan) -> None:
         before, self.plan = self.plan, plan
+        if before is None or replace(before, wishes=()) != replace(plan, wishes=()) or len(self._prices) > MOST_PRICES:
+            self._prices.clear()
         self._keeping.ask("plan", partial(self.file.write, plan), self._written, self._not_written)
         if before is None or _seen_by_sky(before) != _seen_by_sky(plan) or self.sky is None:
             self.again()
@@ -381,11 +394,13 @@ class Planning:
             self.told.emit(f"The sky at {self.plan.place} is {dark:.1f} magnitudes dark, as it was measured there.")
         if means != self.means:
             self.means = means
+            self._prices.clear()
             self.changed.emit()
             self._foresee()
 
     def _reckoned(self, sky: Sky) -> None:
         self.sky, self.problem = sky, ""
+        self._prices.clear()
         self.changed.emit()
         self._foresee()
 
@@ -408,10 +423,12 @@ class Planning:
         wish = wish or self.wish
         if self.plan is None or wish is None or self.sky is None:
             return None
-        try:
-            return price_of(wish, self.plan, self.means, self.sky.facts)
-        except BrutoError:
-            return None
+        if wish not in self._prices:
+            try:
+                self._prices[wish] = price_of(wish, self.plan, self.means, self.sky.facts)
+            except BrutoError:
+                return None
+        return self._prices[wish]
 
     def ways(self) -> list[Way]:
         """Other ways to take what the chosen wish is for."""
@@ -494,6 +511,7 @@ class Planning:
 
     def _taken(self) -> None:
         """A shot was measured: what is wrong with the interval of a sequence is told while it can still be mended."""
+        self._shots_seen += 1
         if not self.wanted or self.plan is None:
             return
         for each in self.became():
@@ -532,10 +550,21 @@ class Planning:
         )  # fmt: skip
 
     def became(self) -> list[Became]:
-        """Shots of the open shoot laid on the plan, where any was taken on its day or night; else empty."""
+        """Shots of the open shoot laid on the plan, where any was taken on its day or night; else empty. During a drag
+        it is what it was before: thousands of shots are not laid on it at each move.
+        """
         if self.plan is None:
             return []
-        begin = datetime.fromisoformat(self.plan.date)
+        if self._joined and len(self._became) in (0, len(self.plan.wishes)):
+            return self._became
+        if self._became_of != (self.plan, self._shots_seen):
+            some = self._shots_of_the_day(self.plan)
+            self._became = matched(self.plan, some) if some else []
+            self._became_of = self.plan, self._shots_seen
+        return self._became
+
+    def _shots_of_the_day(self, plan: Plan) -> list[Taken]:
+        begin = datetime.fromisoformat(plan.date)
         end = begin + timedelta(days=1, hours=14)
         some = []
         for shot in self.shoot.shots:
@@ -545,7 +574,7 @@ class Planning:
             with contextlib.suppress(ValueError):
                 if begin <= datetime.fromisoformat(seen.taken_iso) < end:
                     some.append(Taken(shot.main.stem, seen.iso, seen.exposure_s, seen.focal_35mm, seen.taken_iso))
-        return matched(self.plan, some) if some else []
+        return some
 
 
 def _seen_by_sky(plan: Plan) -> tuple:

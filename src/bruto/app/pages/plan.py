@@ -239,9 +239,11 @@ class PlanPage(QWidget):
                 self._wait_for_picture()
             return
         price = self.planning.price(wish)
+        known = "noise" in self.planning.means.known
+        whose = "your phone's noise" if known else "the noise that is usual of phones"
         gain = f"{picture.gain_ev:+.1f} EV".replace("-", "−")
         self.preview.show_picture(
-            picture.whole, picture.piece, f"Simulated, {gain}: a made-up scene, your phone's noise",
+            picture.whole, picture.piece, f"Simulated, {gain}: a made-up scene, {whose}",
             self._piece_said(price, kind_of(wish.kind).light == "sky"),
         )  # fmt: skip
 
