@@ -22,7 +22,7 @@ app = application()
 window = Window()
 window.resize(1280, 800)
 window.show()
-window.set_task("Intake")
+window.set_task(Task.INTAKE)
 app.processEvents()
 began = time.perf_counter()
 window.open_paths([sys.argv[1]])
@@ -43,6 +43,7 @@ took = time.perf_counter() - started
 peak = [line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM")][0]
 stalls.sort()
 import json
+from bruto.tasks import Task
 print(json.dumps({
     "shots": len(window.shoot.shots), "listed_s": listed, "thumbnails_per_s": (len(thumbs) - first) / took,
     "measured_meanwhile": len(window.shoot.reports), "scroll_step_p95_ms": 1e3 * stalls[int(0.95 * len(stalls))],

@@ -16,7 +16,7 @@ from typing import Any
 from tests.logbook.test_store import some
 
 from bruto.logbook.store import PAGE, Logbook
-from bruto.session.looking_back import _read
+from bruto.session.logbook import _read
 
 
 def pages(records: int = 1_000_000) -> dict[str, Any]:

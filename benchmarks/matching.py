@@ -23,15 +23,15 @@ from tests.photographs import KINDS, light_of, source_of
 from tests.processing import Processing, finished
 
 from bruto.align.registration import Alignment, register_codes
-from bruto.compare.match.solve import match
+from bruto.compare.match.solver import match
 from bruto.compare.metrics import COMPARE_EDGE
-from bruto.compare.sides import Developed
+from bruto.compare.sources import Developed
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
-from bruto.develop.suggest.suggesting import suggest_all, take_all
+from bruto.develop.suggest.suggester import suggest_all, take_all
 from bruto.simphone.capture import Exposure, Phone, picture_of, save
-from bruto.simphone.finish import STYLES, phone_map
+from bruto.simphone.phone_processing import STYLES, phone_map
 
 SHOTS = (
     ("pans", 50.0), ("pans", 400.0), ("boiling-house", 50.0), ("boiling-house", 800.0), ("card", 50.0),
@@ -41,7 +41,7 @@ SHOTS = (
 PHOTOGRAPHS = ("coffee", "chelsea", "astronaut", "rocket", "stereo_motorcycle")
 HOWS = (
     Processing(),
-    Processing(lift=0.0, compress=0.2, slope=1.0, colour=1.5, warm=1.1, sharp=1.3, smear=18, turn=-0.6),
+    Processing(lift=0.0, compress=0.2, slope=1.0, color=1.5, warm=1.1, sharp=1.3, smear=18, turn=-0.6),
 )
 
 
@@ -154,8 +154,8 @@ def measured(pairs: Iterator[tuple[str, Developer, NDArray[np.uint8]]]) -> dict[
         }  # fmt: skip
         if ", ISO" in name:
             result[name]["misplaced_px"] = round(misplaced(own, developer.source.meta.oriented_size), 2)
-        told = {k: v for k, v in result[name].items() if k != "did"}
-        print(name, told, file=sys.stderr, flush=True)
+        notice = {k: v for k, v in result[name].items() if k != "did"}
+        print(name, notice, file=sys.stderr, flush=True)
     return result
 
 

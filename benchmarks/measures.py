@@ -17,8 +17,8 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import write_dng
-from bruto.container.rawframe import RawFrame
-from bruto.sensor.measure import measure
+from bruto.container.raw_frame import RawFrame
+from bruto.sensor.measurement import measure
 from bruto.sensor.noise import blocks_of, picture_noise
 from bruto.sensor.planes import planes_of
 from bruto.simphone import sensor_model as sm

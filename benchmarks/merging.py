@@ -21,10 +21,10 @@ from tests.photographs import Sensor, codes_of
 from tests.truth import plain_linear
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.linearise import linearise
+from bruto.container.linearisation import linearise
 from bruto.develop.demosaic import demosaic
-from bruto.merge.frames import align, colour_band, load_frame
-from bruto.merge.merging import merge
+from bruto.merge.frames import align, color_band, load_frame
+from bruto.merge.merger import merge
 from bruto.simphone.capture import Exposure, Phone
 
 SCENES = ("sluice", "pans", "card", "boiling-house", "crystals")
@@ -202,9 +202,9 @@ def burst(iso: float, amount: float, run: Merger, moving: bool = False, count: i
         for seed in (7, 8):
             files = record(folder, lights, sensor, seed)
             merged.append(run(files, folder / "out.dng"))
-            single.append(colour_band(load_frame(files[0]), 0, SIZE[1]))
+            single.append(color_band(load_frame(files[0]), 0, SIZE[1]))
         # what one frame shows of an edge, its noise averaged away
-        ones = [*single, *(colour_band(load_frame(f), 0, SIZE[1]) for f in record(folder, lights[:1] * 6, sensor, 9))]
+        ones = [*single, *(color_band(load_frame(f), 0, SIZE[1]) for f in record(folder, lights[:1] * 6, sensor, 9))]
         one = np.mean(ones, axis=0)
     ideal = _ideal(lights[0], sensor)
     inner = np.zeros(touched.shape, bool)

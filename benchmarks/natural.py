@@ -22,7 +22,7 @@ from tests.photographs import KINDS, LIGHT, Sensor, light_of, noisy, seen, sourc
 from benchmarks.white import angle
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import decode_srgb, picture_to_lab, space, xyz_to_lab
-from bruto.develop.analysis.white import estimate_white, likely_neutral
+from bruto.develop.analysis.white_estimate import estimate_white, likely_neutral
 from bruto.develop.demosaic import demosaic
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
@@ -30,7 +30,7 @@ from bruto.develop.steps.haze import AIRLIGHT
 from bruto.develop.steps.noise import reduce_noise
 from bruto.develop.suggest.detail import suggest_noise
 from bruto.develop.suggest.look import suggest_haze
-from bruto.develop.suggest.suggesting import suggest_all, take_all
+from bruto.develop.suggest.suggester import suggest_all, take_all
 from bruto.simphone.sensor_model import sensor_for
 
 NAMES = ("chelsea", "astronaut", "rocket", "coffee")
@@ -56,8 +56,8 @@ def levels() -> dict[str, tuple[float, float]]:
 def balanced_mosaic(light: NDArray, sensor: Sensor, seed: int) -> NDArray[np.float32]:
     """A noisy mosaic of balanced light (H, W)."""
     plane = noisy(seen(light, sensor), sensor, seed)
-    for k, colour in enumerate(sensor.cfa):
-        plane[k // 2 :: 2, k % 2 :: 2] *= sensor.gains["RGB".index(colour)]
+    for k, color in enumerate(sensor.cfa):
+        plane[k // 2 :: 2, k % 2 :: 2] *= sensor.gains["RGB".index(color)]
     return plane.astype(np.float32)
 
 
@@ -76,7 +76,7 @@ def lab(light: NDArray) -> NDArray[np.float64]:
     return xyz_to_lab(inner @ space("srgb").to_xyz().T)
 
 
-def colour_errors(found: NDArray, truth: NDArray) -> list[float]:
+def color_errors(found: NDArray, truth: NDArray) -> list[float]:
     """Root mean square of the error of (a*, b*), of single pixels and of means of 2 x 2 and 4 x 4."""
     difference = (lab(found) - lab(truth))[..., 1:]
     errors = []
@@ -99,14 +99,14 @@ def _grade(best: bool) -> str:
     return "best" if best else "quick"
 
 
-def colour_noise() -> dict[str, Any]:
+def chroma_noise() -> dict[str, Any]:
     """Errors of colour on photographs, and those of block matching."""
     reference = json.loads(REFERENCE.read_text()) if REFERENCE.is_file() else {}
     result: dict[str, Any] = {}
     for name in NAMES:
         light = light_of(name)
         for title, (a, b) in levels().items():
-            rows = [colour_errors(denoised(light, Sensor(a, b), seed), light * LIGHT) for seed in (1, 2, 3)]
+            rows = [color_errors(denoised(light, Sensor(a, b), seed), light * LIGHT) for seed in (1, 2, 3)]
             key = f"{name}, {title}"
             result[key] = {
                 "ab_rmse": np.median(rows, axis=0).round(2).tolist(), "worst": np.max(rows, axis=0).round(2).tolist(),
@@ -123,7 +123,7 @@ def grey() -> dict[str, Any]:
         for title, (a, b) in levels().items():
             for best in (False, True):
                 found = denoised(light, Sensor(a, b), 1, best)
-                errors = np.round(colour_errors(found, light * LIGHT), 2).tolist()
+                errors = np.round(color_errors(found, light * LIGHT), 2).tolist()
                 result[f"{name}, {title}, {_grade(best)}"] = {"slope": round(slopes(found), 4), "ab_rmse": errors}
     return result
 
@@ -283,7 +283,7 @@ def natural() -> dict[str, Any]:
     with TemporaryDirectory() as name:
         folder = Path(name)
         return {
-            "colour_noise": colour_noise(), "grey": grey(), "dark": dark(), "texture": texture(),
+            "chroma_noise": chroma_noise(), "grey": grey(), "dark": dark(), "texture": texture(),
             "patches": patches(folder), "haze": haze(folder), "white": white(folder),
         }  # fmt: skip
 

@@ -24,13 +24,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.linearise import linearise
-from bruto.container.rawframe import RawFrame
-from bruto.merge.merging import merge
-from bruto.merge.sky.judging import overview
-from bruto.merge.sky.seen import plan
+from bruto.container.linearisation import linearise
+from bruto.container.raw_frame import RawFrame
+from bruto.merge.merger import merge
+from bruto.merge.sky.frame_assessment import plan
+from bruto.merge.sky.night_judge import overview
 from bruto.simphone.capture import Exposure
-from bruto.simphone.night import Happening, NightFrame, NightPhone, save_frame
+from bruto.simphone.night import NightEvent, NightFrame, NightPhone, save_frame
 from bruto.simphone.sensor_model import SIZES
 
 EXPOSURE = Exposure(1600.0, 15.0)
@@ -40,10 +40,10 @@ BESIDE = 12
 """Pixels of an arc to each side of a gap with which what bridges it is compared."""
 
 
-def happening(count: int) -> Happening:
+def happening(count: int) -> NightEvent:
     """A tenth of the night under clouds, two aircraft, a satellite, two lost frames, a moved one, two test shots."""
     clouds = (count // 3, count // 3 + count // 10)
-    return Happening(
+    return NightEvent(
         clouds=(clouds,), aircraft=(count // 5, count * 4 // 5),
         satellites=(count // 2,), lost=(count * 6 // 10, count * 62 // 100), shaken=(count * 7 // 10,),
         tests=2, lamp=True,
@@ -71,13 +71,17 @@ def dips(
     for k in np.nonzero(phone.magnitudes < BRIGHTEST)[0]:
         if not all(ahead[k] for _, ahead in at):
             continue
-        way = np.array([places[k] for places, _ in at])
-        if not ((way > 10).all() and (way < size - 10).all() and way[:, 1].max() < 0.36 * phone.height):
+        alternative = np.array([places[k] for places, _ in at])
+        if not (
+            (alternative > 10).all()
+            and (alternative < size - 10).all()
+            and alternative[:, 1].max() < 0.36 * phone.height
+        ):
             continue
-        steps = np.linalg.norm(np.diff(way, axis=0), axis=1)
+        steps = np.linalg.norm(np.diff(alternative, axis=0), axis=1)
         if steps.sum() < 30:
             continue
-        x, y = (way[:, i].astype(np.float32)[None] for i in (0, 1))
+        x, y = (alternative[:, i].astype(np.float32)[None] for i in (0, 1))
         profile = cv2.remap(even, x, y, cv2.INTER_LINEAR)[0]
         edge = len(profile) // 20
         inner = profile[edge:-edge]
@@ -92,10 +96,10 @@ def dips(
     return whole, bridged
 
 
-def _merged(files: list[Path], out: Path, told: Any) -> None:
+def _merged(files: list[Path], out: Path, notice: Any) -> None:
     began = time.perf_counter()
     result = merge("trails", files, out)
-    told.put({
+    notice.put({
         "seconds": time.perf_counter() - began, "peak_gb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6,
         "used": [Path(f.file).name for f in result.frames if f.used],
     })  # fmt: skip
@@ -122,10 +126,10 @@ def nights(count: int = 36, megapixels: int = 12) -> dict[str, Any]:
             pass
         looked = time.perf_counter() - began
         context = multiprocessing.get_context("spawn")  # its own memory is measured
-        told: Any = context.Queue()
-        process = context.Process(target=_merged, args=(files, folder / "out.dng", told))
+        notice: Any = context.Queue()
+        process = context.Process(target=_merged, args=(files, folder / "out.dng", notice))
         process.start()
-        merged = told.get()
+        merged = notice.get()
         process.join()
         used = {f.number for file, f in zip(files, frames, strict=True) if file.name in merged["used"]}
         arcs, gaps = dips(linearise(read_dng(folder / "out.dng")).data, phone, frames, used)
@@ -160,11 +164,11 @@ def field(count: int = 12, size: tuple[int, int] = (2016, 1512)) -> dict[str, An
     """A star field of frames between which the sky turns by 0.4 degrees: stars' widths, noise of the sky, seconds."""
     from tests.truth import ideal_rgb
 
-    from bruto.merge.frames import colour_band, load_frame
+    from bruto.merge.frames import color_band, load_frame
 
     with TemporaryDirectory(prefix="bruto-field-") as name:
         folder = Path(name)
-        phone = NightPhone(size=size, seed=3, happening=Happening(satellites=(4,)))
+        phone = NightPhone(size=size, seed=3, happening=NightEvent(satellites=(4,)))
         frames = phone.frames(count, EXPOSURE, 0.4 * 86164.0905 / 360 - EXPOSURE.seconds)
         begin = datetime(2026, 6, 21, 23)
         files = [
@@ -176,7 +180,7 @@ def field(count: int = 12, size: tuple[int, int] = (2016, 1512)) -> dict[str, An
         took = time.perf_counter() - began
         merged = linearise(replace_gains(read_dng(folder / "out.dng"))).data
         middle = frames[count // 2]
-        one = colour_band(load_frame(files[count // 2]), 0, size[1])
+        one = color_band(load_frame(files[count // 2]), 0, size[1])
         true = ideal_rgb(phone.take(middle))
         places, ahead = phone.places(middle.start + EXPOSURE.seconds / 2)
         good = ahead & (phone.magnitudes < 5.4) & (phone.magnitudes > 2)

@@ -13,6 +13,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from bruto.app.main import application
 from bruto.app.window import Window
 from bruto.develop.pipeline import Developer
+from bruto.tasks import Task
 
 
 def resident_mb(name: str = "VmRSS") -> float:
@@ -29,7 +30,7 @@ def main(folder: str, times: int) -> dict:
     window.resize(1280, 800)
     window.show()
     window.open_paths([folder])
-    window.set_task("Correct")
+    window.set_task(Task.CORRECT)
     shots = window.shoot.shots
     rounds = []
     for k in range(times):

@@ -11,6 +11,8 @@ from typing import Any
 
 import numpy as np
 
+from bruto.tasks import Task
+
 SECONDS = 25.0
 FRAMES = 4
 
@@ -20,9 +22,9 @@ def pauses() -> dict[str, Any]:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from bruto.app.main import application
     from bruto.app.window import Window
-    from bruto.deliver.ticket import Ticket
+    from bruto.export.preset import ExportPreset
     from bruto.simphone.capture import simulate
-    from bruto.storage.outputs import Outputs
+    from bruto.storage.output_planner import Outputs
 
     with tempfile.TemporaryDirectory(prefix="bruto-pauses-") as name:
         folder = Path(name)
@@ -34,14 +36,14 @@ def pauses() -> dict[str, Any]:
         window.resize(1280, 800)
         window.show()
         window.open_paths([str(folder)])
-        window.set_task("Correct")
+        window.set_task(Task.CORRECT)
         end = time.monotonic() + 60
         while (window.develop.developer is None or not window.session.idle()) and time.monotonic() < end:
             app.processEvents()
             time.sleep(0.002)
         files = [Path(f) for f in burst]
         window.session.merging.start(files, "mean", Outputs(files).in_folder(folder, "merged.dng"))
-        window.session.deliver(folder / "finished", ".jpg", Ticket(), list(window.shoot.shots))
+        window.session.export_shot(folder / "finished", ".jpg", ExportPreset(), list(window.shoot.shots))
         edit = window.develop.edit
         assert edit is not None
         gaps, began, last, k = [], time.perf_counter(), time.perf_counter(), 0

@@ -23,7 +23,7 @@ from benchmarks.natural import natural
 from benchmarks.nights import field, nights
 from benchmarks.white import charts, white_balance
 from bruto.container.dng_reader import read_dng
-from bruto.merge.frames import colour_band, load_frame
+from bruto.merge.frames import color_band, load_frame
 from bruto.merge.methods.bracket import bracket_variance
 from bruto.simphone.capture import Exposure, Phone
 
@@ -82,21 +82,21 @@ def burst(folder: Path) -> dict[str, Any]:
         made = command("simulate", "sluice", "-o", folder / name, "--count", 8, "--iso", 1600, *extra)["shots"]
         files = [s["files"][0] for s in made]
         merged = folder / f"{name}.dng"
-        said = command("merge", "noise", *files, "-o", merged)
+        text = command("merge", "noise", *files, "-o", merged)
         ideal = ideal_rgb(phone.shoot(Exposure(made[0]["iso"], made[0]["exposure_s"]), seed=1000))
         inner = (slice(80, -80), slice(80, -80))
         good = (ideal[inner].max(axis=2) < 0.8) & (ideal[inner].min(axis=2) > 0.004)
-        one = colour_band(load_frame(files[0]), 0, phone.height)[inner][good] - ideal[inner][good]
+        one = color_band(load_frame(files[0]), 0, phone.height)[inner][good] - ideal[inner][good]
         many = plain_linear(read_dng(merged))[inner][good] - ideal[inner][good]
         centre = np.array([(phone.width - 1) / 2, (phone.height - 1) / 2])
         off = []
-        for shot, frame in zip(made[1:], said["registration"]["frames"][1:], strict=True):
+        for shot, frame in zip(made[1:], text["registration"]["frames"][1:], strict=True):
             t = np.array(shot["transform"])
             off.append(np.array(frame["shift_px"]) - (t[:, :2] @ centre + t[:, 2] - centre))
         gain = float(one.std() / many.std())
         result[name] = {
-            "frames_used": said["frames_used"], "gain": gain, "of_sqrt_8": gain / 8**0.5,
-            "stated": said["gain"]["noise"],
+            "frames_used": text["frames_used"], "gain": gain, "of_sqrt_8": gain / 8**0.5,
+            "stated": text["gain"]["noise"],
             "shift_error_rms_px": float(np.sqrt(np.mean(np.square(off)))),
         }  # fmt: skip
         command("develop", merged, "-o", folder / f"{name}.jpg", "--auto")
@@ -110,7 +110,7 @@ def bracket(folder: Path) -> dict[str, Any]:
     for name, extra in (("static", ["--static"]), ("handheld", [])):
         made = command("simulate", "boiling-house", "-o", folder / f"b{name}", "--bracket", "-3,0,3", *extra)["shots"]
         merged = folder / f"b{name}.dng"
-        said = command("merge", "exposure", *[s["files"][0] for s in made], "-o", merged)
+        text = command("merge", "exposure", *[s["files"][0] for s in made], "-o", merged)
         middle = made[1]
         capture = phone.shoot(
             Exposure(middle["iso"], middle["exposure_s"]), seed=1001, transform=np.array(middle["transform"])
@@ -129,7 +129,7 @@ def bracket(folder: Path) -> dict[str, Any]:
                 "robust_sigma_over_bound": 1.4826 * float(np.median(np.abs(error - np.median(error)))),
                 "median_error_percent": 100 * float(np.median(np.abs(found[here] / ideal[here] - 1))),
             }
-        result[name] = {"range_ev": said["range_ev"], "signals": rows}
+        result[name] = {"range_ev": text["range_ev"], "signals": rows}
         command("develop", merged, "-o", folder / f"b{name}.jpg", "--auto")
     return result
 
@@ -138,11 +138,11 @@ def views(folder: Path) -> dict[str, Any]:
     """Whole views against the reduced file, 12 MP, with default and with suggested values."""
     from bruto.color.difference import delta_e00
     from bruto.color.spaces import picture_to_lab
-    from bruto.deliver.encoders import resize_linear
     from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import open_source
-    from bruto.develop.suggest.suggesting import suggest_all, take_all
+    from bruto.develop.suggest.suggester import suggest_all, take_all
+    from bruto.export.encoders import resize_linear
 
     raw = command("simulate", "pans", "-o", folder)["shots"][0]["files"][0]
     developer = Developer(open_source(raw))
@@ -171,7 +171,7 @@ def net_loft(folder: Path) -> dict[str, Any]:
     from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import open_source
-    from bruto.develop.suggest.suggesting import suggest_all, take_all
+    from bruto.develop.suggest.suggester import suggest_all, take_all
 
     result: dict[str, Any] = {}
     for iso in (100.0, 1600.0, 6400.0):
@@ -181,10 +181,10 @@ def net_loft(folder: Path) -> dict[str, Any]:
         ]
         noisy, quiet = (Developer(open_source(shot["files"][0])) for shot in made)
         recipe = take_all(Recipe(), suggest_all(noisy))
-        clean = recipe.changed(brightness_noise=0.0, colour_noise=0.0)
+        clean = recipe.changed(luminance_noise=0.0, chroma_noise=0.0)
         difference = delta_e00(*(picture_to_lab(d.render(r)) for d, r in ((noisy, recipe), (quiet, clean))))
         result[f"ISO {iso:g}"] = {
-            "strength": recipe.brightness_noise, "mean": float(difference.mean()),
+            "strength": recipe.luminance_noise, "mean": float(difference.mean()),
             "p95": float(np.percentile(difference, 95)),
         }  # fmt: skip
     return result

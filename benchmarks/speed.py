@@ -57,14 +57,14 @@ def develop_ratio(path: Path, rounds: int = ROUNDS) -> dict[str, float]:
     import rawpy
     from PIL import Image
 
-    from bruto.deliver.jobs import deliver
-    from bruto.deliver.ticket import Ticket
     from bruto.develop.recipe import Recipe
+    from bruto.export.preset import ExportPreset
+    from bruto.export.queue import export_shot
 
     out = path.with_suffix(".out.jpg")
 
     def mine() -> None:
-        deliver(path, out, Recipe(), Ticket(), overwrite=True)
+        export_shot(path, out, Recipe(), ExportPreset(), overwrite=True)
 
     def theirs() -> None:
         with rawpy.imread(str(path)) as raw:
@@ -82,23 +82,23 @@ def compare_ratio(path: Path, rounds: int = 3) -> dict[str, float]:
     the raw to a file in the same run.
     """
     from bruto.align.registration import register_codes
-    from bruto.compare.match.solve import match
+    from bruto.compare.match.solver import match
     from bruto.compare.metrics import COMPARE_EDGE, compare
-    from bruto.compare.places import places_of
-    from bruto.compare.sides import Developed, side_of
+    from bruto.compare.regions import places_of
+    from bruto.compare.sources import Developed, side_of
     from bruto.container.picture import read_picture
-    from bruto.deliver.jobs import deliver
-    from bruto.deliver.ticket import Ticket
     from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe
     from bruto.develop.source import open_source
+    from bruto.export.preset import ExportPreset
+    from bruto.export.queue import export_shot
 
     recipe, phone = Recipe(exposure=0.4), path.with_suffix(".jpg")
     picture = read_picture(phone).pixels
     developer = Developer(open_source(path))
 
     def develop() -> None:
-        deliver(path, path.with_suffix(".out.jpg"), recipe, Ticket(), overwrite=True)
+        export_shot(path, path.with_suffix(".out.jpg"), recipe, ExportPreset(), overwrite=True)
 
     def comparing() -> None:
         first = side_of(path, recipe, None, developer).whole(COMPARE_EDGE)
@@ -119,7 +119,7 @@ def compare_ratio(path: Path, rounds: int = 3) -> dict[str, float]:
 def measure_ratio(path: Path, rounds: int = 7) -> dict[str, float]:
     """Measuring a decoded 12 MP raw over decoding it."""
     from bruto.container.dng_reader import read_dng
-    from bruto.sensor.measure import measure
+    from bruto.sensor.measurement import measure
 
     frame = read_dng(path)
     measure(frame)
@@ -200,7 +200,7 @@ def interactive(path: Path) -> dict[str, Any]:
 
     steps = [float(v) for v in np.linspace(0.1, 1.4, 42)]
     result = {
-        "point_p95_ms": p95(series("exposure", steps)), "neighbourhood_p95_ms": p95(series("brightness_noise", steps)),
+        "point_p95_ms": p95(series("exposure", steps)), "neighbourhood_p95_ms": p95(series("luminance_noise", steps)),
     }  # fmt: skip
     window.develop.stage.set_one_to_one()
     settle()

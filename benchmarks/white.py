@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from tests.truth import chart_error, patch_masks
 
 from bruto.color.temperature import xy_of
-from bruto.container.colour_model import xy_to_neutral
-from bruto.develop.analysis.white import estimate_white
+from bruto.container.color_model import xy_to_neutral
+from bruto.develop.analysis.white_estimate import estimate_white
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source

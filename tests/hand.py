@@ -64,8 +64,10 @@ def shaken(seed: int, k: int, amount: float = 1.0) -> NDArray[np.float64]:
     if k == 0:
         return movement((0.0, 0.0), 0.0)
     random = np.random.default_rng([seed, 5, k])
-    far, way = amount * SHAKE_PX * random.uniform(0.1, 1), random.uniform(0, 2 * math.pi)
-    return movement((far * math.cos(way), far * math.sin(way)), amount * TURN_DEG * random.uniform(-1, 1))
+    far, alternative = amount * SHAKE_PX * random.uniform(0.1, 1), random.uniform(0, 2 * math.pi)
+    return movement(
+        (far * math.cos(alternative), far * math.sin(alternative)), amount * TURN_DEG * random.uniform(-1, 1)
+    )
 
 
 def seen_from(light: NDArray[np.float32], moved: NDArray[np.float64]) -> NDArray[np.float32]:

@@ -24,15 +24,15 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.picture import read_picture
-from bruto.deliver.jobs import Job, Queue, deliver
-from bruto.deliver.ticket import Ticket
 from bruto.develop.recipe import Recipe
-from bruto.merge.merging import merge
-from bruto.publish import clean_leftovers
+from bruto.export.preset import ExportPreset
+from bruto.export.queue import Job, Queue, export_shot
+from bruto.merge.merger import merge
+from bruto.shoot.file_import import import_files
 from bruto.shoot.sidecar import load_sidecar, save_sidecar
-from bruto.shoot.takein import take_in
 from bruto.shoot.xmp import write_rating
 from bruto.simphone.capture import simulate
+from bruto.storage.atomic_write import clean_leftovers
 from tests.shots import SMALL, taken
 
 
@@ -60,13 +60,13 @@ class Kills:
             "merge": (self._merge, 2.0),
             "values": (self._values, 0.08),
             "queue": (self._queue, 1.5),
-            "take in": (self._take_in, 0.12),
+            "take in": (self._import, 0.12),
             "simulate": (self._simulate, 1.0),
         }
 
     def _develop(self, n: int) -> None:
         for suffix in (".jpg", ".tif", ".png"):
-            deliver(self.raws[n % 4], self.out / f"d-{n}{suffix}", Recipe(), Ticket())
+            export_shot(self.raws[n % 4], self.out / f"d-{n}{suffix}", Recipe(), ExportPreset())
 
     def _merge(self, n: int) -> None:
         merge("mean" if n % 2 else "median", list(self.raws[:2]), self.out / f"m-{n}.dng")
@@ -82,15 +82,15 @@ class Kills:
     def _queue(self, n: int) -> None:
         queue = Queue()
         for k in range(3):
-            queue.add(Job(self.raws[k], self.out, f"q-{n}.jpg", Recipe(), Ticket()))
+            queue.add(Job(self.raws[k], self.out, f"q-{n}.jpg", Recipe(), ExportPreset()))
         while queue.unfinished():
             time.sleep(0.005)
         queue.close()
 
-    def _take_in(self, n: int) -> None:
+    def _import(self, n: int) -> None:
         for path in self.day.glob("taken-*"):
             path.unlink()
-        take_in(self.card, self.day)
+        import_files(self.card, self.day)
 
     def _simulate(self, n: int) -> None:
         simulate("card", self.out, size=(252, 190), seed=n)

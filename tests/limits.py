@@ -19,17 +19,17 @@ from typing import Any
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.picture import read_picture
-from bruto.deliver.jobs import deliver
-from bruto.deliver.ticket import Ticket
-from bruto.develop.library import NamedRecipe, keep, kept
 from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_library import NamedRecipe, keep, saved_recipes
 from bruto.errors import BrutoError
-from bruto.merge.merging import merge
+from bruto.export.preset import ExportPreset
+from bruto.export.queue import export_shot
+from bruto.merge.merger import merge
 from bruto.phones.card import PhoneCard, load_card, save_card
-from bruto.sensor.measures import measured
+from bruto.sensor.measure_cache import measured
+from bruto.shoot.file_import import import_files
 from bruto.shoot.folder import load_record, open_shoot, save_record
 from bruto.shoot.sidecar import load_sidecar, save_sidecar
-from bruto.shoot.takein import take_in
 from bruto.shoot.xmp import read_rating, write_rating
 from bruto.simphone.capture import simulate
 from tests.shots import SMALL, taken
@@ -92,11 +92,11 @@ def full_disk(base: Path) -> int:
             save_sidecar(raw, side, side.snapshot())
 
         works: dict[str, Callable[[int], Any]] = {
-            "jpg": lambda n: deliver(raw, d / "out.jpg", Recipe(), Ticket()),
-            "png": lambda n: deliver(raw, d / "out.png", Recipe(), Ticket()),
-            "tif": lambda n: deliver(raw, d / "out.tif", Recipe(), Ticket(bits=16)),
-            "avif": lambda n: deliver(raw, d / "out.avif", Recipe(), Ticket()),
-            "jxl": lambda n: deliver(raw, d / "out.jxl", Recipe(), Ticket()),
+            "jpg": lambda n: export_shot(raw, d / "out.jpg", Recipe(), ExportPreset()),
+            "png": lambda n: export_shot(raw, d / "out.png", Recipe(), ExportPreset()),
+            "tif": lambda n: export_shot(raw, d / "out.tif", Recipe(), ExportPreset(bits=16)),
+            "avif": lambda n: export_shot(raw, d / "out.avif", Recipe(), ExportPreset()),
+            "jxl": lambda n: export_shot(raw, d / "out.jxl", Recipe(), ExportPreset()),
             "mean": lambda n: merge("mean", list(burst[:2]), d / "m.dng"),
             "median": lambda n: merge("median", list(burst[:2]), d / "m.dng"),
             "bracket": lambda n: merge("bracket", list(bracket), d / "b.dng"),
@@ -106,7 +106,7 @@ def full_disk(base: Path) -> int:
             "card": lambda n: save_card(PhoneCard("M", "Q", isos=tuple(float(v) for v in range(50, 400)))),
             "recipe": lambda n: keep(NamedRecipe("warm", ("exposure",), Recipe(exposure=n / 1000))),
             "measures": lambda n: measured(raw),
-            "take in": lambda n: take_in(card, d),
+            "take in": lambda n: import_files(card, d),
             "simulate": lambda n: simulate("card", d, size=(252, 190), seed=n + 1),
         }
         for kb in STEPS_KB:
@@ -132,7 +132,7 @@ def full_disk(base: Path) -> int:
                 assert not side.note or side.note.endswith("x")
                 rating = read_rating(raw)
                 assert rating is not None and set(rating.note) <= set("kepty"), f"{name} at {kb} KB: {rating}"
-                assert load_card("M", "Q").isos and len(kept()[0]) == 1, f"{name} at {kb} KB"
+                assert load_card("M", "Q").isos and len(saved_recipes()[0]) == 1, f"{name} at {kb} KB"
                 for path in map(Path, set(after) - set(before)):
                     if path.parent == d:
                         path.unlink()
@@ -159,8 +159,8 @@ def no_permission(base: Path) -> int:
     subprocess.run(["chmod", "-R", "a+rwX", base], check=True)
     works: dict[str, Callable[[], Any]] = {
         "open": lambda: open_shoot([day]),
-        "develop": lambda: deliver(raw, out / "a.jpg", Recipe(), Ticket(), overwrite=True),
-        "picture": lambda: deliver(picture, out / "b.jpg", Recipe(), Ticket(), overwrite=True),
+        "develop": lambda: export_shot(raw, out / "a.jpg", Recipe(), ExportPreset(), overwrite=True),
+        "picture": lambda: export_shot(picture, out / "b.jpg", Recipe(), ExportPreset(), overwrite=True),
         "merge": lambda: merge("mean", [raw, picture], out / "m.dng"),
         "values": lambda: save_sidecar(raw, load_sidecar(raw)[0], load_sidecar(raw)[0]),
         "rating": lambda: write_rating(raw, stars=4),
@@ -168,7 +168,7 @@ def no_permission(base: Path) -> int:
         "card": lambda: save_card(load_card("M", "Q")),
         "recipe": lambda: keep(NamedRecipe("warm", ("exposure",), Recipe(exposure=1.0))),
         "measure": lambda: measured(raw),
-        "take in": lambda: take_in(day, out),
+        "take in": lambda: import_files(day, out),
     }
     for work in works.values():  # whatever is imported late could not be imported without rights
         with contextlib.suppress(BrutoError):

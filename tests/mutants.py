@@ -70,9 +70,9 @@ def mutated_tiff(data: bytes, random: np.random.Generator) -> bytes:
         place, _, kind, count, order = places[int(random.integers(len(places)))]
         size = _SIZES.get(kind, 1) * count
         start = place + 8 if size <= 4 else struct.unpack_from(order + "I", data, place + 8)[0]
-        way = int(random.integers(10))
+        alternative = int(random.integers(10))
         try:
-            if way <= 3 and start + size <= len(out) and count:  # a number inside the value
+            if alternative <= 3 and start + size <= len(out) and count:  # a number inside the value
                 step = {3: 2, 8: 2, 4: 4, 9: 4, 5: 4, 10: 4, 11: 4, 12: 8, 13: 4}.get(kind, 1)
                 spot = start + step * int(random.integers(max(1, size // step)))
                 if kind in (11, 12):
@@ -85,16 +85,16 @@ def mutated_tiff(data: bytes, random: np.random.Generator) -> bytes:
                 else:
                     value = int(random.choice(EXTREMES)) & ((1 << (8 * min(step, 4))) - 1)
                     struct.pack_into(order + {1: "B", 2: "H", 4: "I", 8: "Q"}[step], out, spot, value)
-            elif way == 4:
+            elif alternative == 4:
                 struct.pack_into(order + "H", out, place + 2, int(random.integers(0, 16)))
-            elif way == 5:
+            elif alternative == 5:
                 struct.pack_into(order + "I", out, place + 4, int(random.choice([*EXTREMES, count + 1, count - 1])))
-            elif way == 6:
+            elif alternative == 6:
                 struct.pack_into(order + "I", out, place + 8, int(random.choice([*EXTREMES, len(data), len(data) - 4])))
-            elif way == 7:  # another tag gets this value
+            elif alternative == 7:  # another tag gets this value
                 other = places[int(random.integers(len(places)))]
                 struct.pack_into(order + "H", out, place, other[1])
-            elif way == 8:  # the value of another entry
+            elif alternative == 8:  # the value of another entry
                 other = places[int(random.integers(len(places)))]
                 out[place + 2 : place + 12] = data[other[0] + 2 : other[0] + 12]
             else:
@@ -107,18 +107,18 @@ def mutated_tiff(data: bytes, random: np.random.Generator) -> bytes:
 def mutated_bytes(data: bytes, random: np.random.Generator) -> bytes:
     """Bytes changed, cut, zeroed, doubled or left out anywhere, more often near the head."""
     out = bytearray(data)
-    way = int(random.integers(6))
+    alternative = int(random.integers(6))
     place = int(len(out) * random.random() ** int(random.choice([1, 3, 6])))
-    if way == 0:
+    if alternative == 0:
         for _ in range(int(random.choice([1, 4, 30]))):
             out[min(len(out) - 1, int(len(out) * random.random() ** 4))] = int(random.integers(256))
-    elif way == 1:
+    elif alternative == 1:
         del out[max(1, place) :]
-    elif way == 2:
+    elif alternative == 2:
         out[place : place + 600] = bytes(min(600, len(out) - place))
-    elif way == 3:
+    elif alternative == 3:
         out[place:place] = out[place : place + 64]
-    elif way == 4:
+    elif alternative == 4:
         del out[place : place + int(random.choice([1, 2, 4, 100]))]
     elif place + 4 <= len(out):
         struct.pack_into(">I", out, place, int(random.choice(EXTREMES)))
@@ -128,7 +128,7 @@ def mutated_bytes(data: bytes, random: np.random.Generator) -> bytes:
 def mutated_json(data: bytes, random: np.random.Generator) -> bytes:
     """JSON with one value, key or list changed to something that no field expects."""
     text = data.decode()
-    way = int(random.integers(8))
+    alternative = int(random.integers(8))
     spots = [k for k, c in enumerate(text) if c in ":,[" and k + 1 < len(text)]
     at = spots[int(random.integers(len(spots)))] + 1
     end = at
@@ -136,24 +136,24 @@ def mutated_json(data: bytes, random: np.random.Generator) -> bytes:
     while end < len(text) and (depth or text[end] not in ",]}"):
         depth += (text[end] in "[{") - (text[end] in "]}")
         end += 1
-    if way <= 3:
+    if alternative <= 3:
         return (text[:at] + " " + str(random.choice(NASTY_NUMBERS)) + text[end:]).encode()
-    if way <= 5:
+    if alternative <= 5:
         return (text[:at] + " " + str(random.choice(NASTY_VALUES)) + text[end:]).encode("utf-8", "surrogatepass")
-    if way == 6:
+    if alternative == 6:
         return (text[:at] + text[end:]).encode()
     return mutated_bytes(data, random)
 
 
 def mutated_xml(data: bytes, random: np.random.Generator) -> bytes:
     """XML with names, values and order changed, or bytes."""
-    way = int(random.integers(8))
+    alternative = int(random.integers(8))
     words = (
         b"1e400", b"nan", b"-7", b"", b"<a>", b"&#0;", b"&amp;", b"]]>", b"\xff\xfe", b"'", b'"', b">", b"x" * 10000,
         b"<?xml encoding='UTF-16'?>", b"<!--", b"<rdf:li>", b"</rdf:Description>", b"<" + b"a" * 300 + b">",
         b"<a>" * 3000, b"xmlns:xmp='other'",
     )  # fmt: skip
-    if way <= 3:
+    if alternative <= 3:
         marks = [k for k, c in enumerate(data) if c in b"<>\"' :"]
         at = marks[int(random.integers(len(marks)))]
         return data[:at] + words[int(random.integers(len(words)))] + data[at + int(random.integers(2)) :]

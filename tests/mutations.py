@@ -24,19 +24,19 @@ from PIL import Image, ImageCms
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import Storage
-from bruto.container.glance import glance
-from bruto.container.outline import outline
+from bruto.container.metadata_tree import outline
 from bruto.container.picture import read_picture
 from bruto.container.profile import profile_bytes, read_profile
-from bruto.develop.library import NamedRecipe, keep, kept
+from bruto.container.quick_metadata import glance
 from bruto.develop.pipeline import Developer
 from bruto.develop.profiles import chosen
 from bruto.develop.recipe import Recipe, load_recipe
+from bruto.develop.recipe_library import NamedRecipe, keep, kept
 from bruto.develop.source import open_source, source_of_raw
 from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, load_card, save_card
 from bruto.sensor.advice import advise
-from bruto.sensor.measure import measure
+from bruto.sensor.measurement import measure
 from bruto.shoot.folder import RECORD, load_record, open_shoot, save_record
 from bruto.shoot.shots import small_view
 from bruto.shoot.sidecar import load_sidecar, save_sidecar, sidecar_path
@@ -90,7 +90,7 @@ def bases(folder: Path) -> dict[str, list[bytes]]:
 
     xmp = (Path(__file__).parent / "data_xmp.txt").read_bytes()
     side = {
-        "revision": 4, "recipe": Recipe(exposure=0.4).model_dump(by_alias=True), "verdict": "pick", "note": "a note",
+        "revision": 4, "recipe": Recipe(exposure=0.4).model_dump(by_alias=True), "verdict": "keep", "note": "a note",
         "gear": "tripod", "history": [["exposure", {"exposure": 0.1}], ["tint", {"tint": 0.01}]], "future": [],
         "versions": {"warm": {"exposure": 0.5}}, "stars": 3,
     }  # fmt: skip
@@ -102,7 +102,7 @@ def bases(folder: Path) -> dict[str, list[bytes]]:
         "shots_seen": 3, "learnt_from": ["a"],
     }  # fmt: skip
     named = {"name": "warm", "fields": ["exposure"], "recipe": Recipe().model_dump(by_alias=True)}
-    record = {"pairs": {"a.dng": "b.jpg", "c.dng": None}, "asked": {"megapixels": 12, "kind": "mosaic"}, "revision": 2}
+    record = {"pairs": {"a.dng": "b.jpg", "c.dng": None}, "intent": {"megapixels": 12, "kind": "mosaic"}, "revision": 2}
     framed = Recipe().changed(hue_nodes=[{"hue": 20}], crop=(-0.4, -0.3, 0.4, 0.3)).model_dump(by_alias=True)
     stores = {"side": side, "card": card, "named": named, "record": record}
     dump = {kind: [json.dumps(value).encode()] for kind, value in stores.items()}
@@ -135,7 +135,7 @@ def _tried(kind: str, path: Path, thorough: bool) -> None:
             advise(report, frame.meta, None)
             developer = Developer(source_of_raw(path, frame))
             developer.view(Recipe(), 2)
-            developer.render(Recipe(haze=20, relief_medium=1.2))
+            developer.render(Recipe(haze=20, local_contrast_medium=1.2))
             if developer.problems:
                 raise RuntimeError(f"a step failed: {developer.problems}")
         (shot,) = open_shoot([path])
@@ -303,16 +303,16 @@ def run(count: int, seed: int, workers: int = 2) -> dict[str, Any]:
             k = key.data
             line = key.fileobj.readline()  # type: ignore[union-attr]
             if line:
-                told = json.loads(line)
-                if "begin" in told:
-                    begun[k] = told["begin"]
+                notice = json.loads(line)
+                if "begin" in notice:
+                    begun[k] = notice["begin"]
                     continue
-                nexts[k] = told["n"] + workers
-                slowest, most = max(slowest, told["s"]), max(most, told["mb"])
-                good = told["outcome"] in ("read", "message")
-                outcomes[f"{told['kind']} {told['outcome'] if good else 'BAD'}"] += 1
+                nexts[k] = notice["n"] + workers
+                slowest, most = max(slowest, notice["s"]), max(most, notice["mb"])
+                good = notice["outcome"] in ("read", "message")
+                outcomes[f"{notice['kind']} {notice['outcome'] if good else 'BAD'}"] += 1
                 if not good:
-                    bad.append(f"{told['n']} {told['kind']}: {told['outcome']}")
+                    bad.append(f"{notice['n']} {notice['kind']}: {notice['outcome']}")
                     print(bad[-1], file=sys.stderr, flush=True)
                 continue
             process = running[k]
@@ -327,8 +327,8 @@ def run(count: int, seed: int, workers: int = 2) -> dict[str, Any]:
             nexts[k] = begun[k] + workers
             start(k)
             waiting.register(running[k].stdout, selectors.EVENT_READ, k)  # type: ignore[union-attr, arg-type]
-    told = {"tried": sum(outcomes.values()), "bad": bad, "slowest_s": slowest, "most_mb": most}
-    return {**told, **dict(sorted(outcomes.items()))}
+    notice = {"tried": sum(outcomes.values()), "bad": bad, "slowest_s": slowest, "most_mb": most}
+    return {**notice, **dict(sorted(outcomes.items()))}
 
 
 if __name__ == "__main__":

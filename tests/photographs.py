@@ -74,8 +74,8 @@ KINDS = (
 def seen(light: NDArray[np.float32], sensor: Sensor, scale: float = LIGHT) -> NDArray[np.float32]:
     """The light at the sensor's photosites, without noise (H, W), full = 1."""
     plane = np.empty(light.shape[:2], np.float32)
-    for k, colour in enumerate(sensor.cfa):
-        c = "RGB".index(colour)
+    for k, color in enumerate(sensor.cfa):
+        c = "RGB".index(color)
         plane[k // 2 :: 2, k % 2 :: 2] = light[k // 2 :: 2, k % 2 :: 2, c] * (scale / sensor.gains[c])
     return plane
 

@@ -14,14 +14,14 @@ from bruto.color.spaces import encode_srgb
 @dataclass(frozen=True)
 class Processing:
     """`lift`: gain of light, EV; `compress`: how far the base of light is pressed towards grey; `slope`: of an S-curve
-    in the middle; `colour`: gain of colour differences; `warm`: gain of red over blue; `sharp`: of an unsharp mask;
+    in the middle; `color`: gain of colour differences; `warm`: gain of red over blue; `sharp`: of an unsharp mask;
     `smear`: range of a bilateral filter in codes, 0: none; `crop`, `turn` (degrees), `barrel`: its frame.
     """
 
     lift: float = 0.3
     compress: float = 0.25
     slope: float = 1.15
-    colour: float = 1.25
+    color: float = 1.25
     warm: float = 1.0
     sharp: float = 0.8
     smear: float = 12.0
@@ -42,7 +42,7 @@ def finished(light: NDArray[np.float32], how: Processing) -> NDArray[np.uint8]:
     code = encode_srgb(np.clip(rgb, 0, 1)).astype(np.float32)
     code = 0.5 + 0.5 * np.tanh(how.slope * 1.6 * (code - 0.5)) / np.tanh(0.8 * how.slope)
     mean = code.mean(axis=2, keepdims=True)
-    code = (np.clip(mean + how.colour * (code - mean), 0, 1) * 255).astype(np.float32)
+    code = (np.clip(mean + how.color * (code - mean), 0, 1) * 255).astype(np.float32)
     if how.smear:
         code = cv2.bilateralFilter(code, 7, how.smear, 2.0)
     code = code + how.sharp * (code - cv2.GaussianBlur(code, (0, 0), 1.3))

@@ -320,8 +320,8 @@ class Process(unittest.TestCase):
                     [Path(sys.executable).with_name("bruto"), "develop", raw, "-o", name, "--neutral", "--json"],
                     capture_output=True, env={**os.environ, "PYTHONIOENCODING": coding},
                 )  # fmt: skip
-                told = json.loads(done.stdout)["developed"][0]
-                self.assertTrue(os.path.isfile(told["output"]))
+                notice = json.loads(done.stdout)["developed"][0]
+                self.assertTrue(os.path.isfile(notice["output"]))
 
     def test_a_name_of_244_bytes_can_be_written(self) -> None:
         with tempfile.TemporaryDirectory() as name:

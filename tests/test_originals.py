@@ -24,17 +24,17 @@ from PySide6.QtGui import QColor, QImage
 from bruto.app.main import _save_picture, application
 from bruto.cli import main
 from bruto.container.provenance import is_original, made_here
-from bruto.deliver.jobs import DONE, FAILED, STOPPED, Job, Queue, deliver
-from bruto.deliver.ticket import Ticket
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
-from bruto.merge.merging import merge
-from bruto.shoot.folder import RECORD, Record, save_record
+from bruto.export.preset import ExportPreset
+from bruto.export.queue import DONE, FAILED, STOPPED, Job, Queue, export_shot
+from bruto.merge.merger import merge
+from bruto.shoot.file_import import import_files
+from bruto.shoot.folder import RECORD, ShootRecord, save_record
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
-from bruto.shoot.takein import take_in
 from bruto.shoot.xmp import write_rating, xmp_path
 from bruto.simphone.capture import simulate
-from bruto.storage.outputs import Outputs
+from bruto.storage.output_planner import Outputs
 from tests.shots import SMALL, taken
 
 
@@ -100,11 +100,11 @@ class Awkward(unittest.TestCase):
         self.awkward += made.values()
 
     def run_command(self, *arguments: object) -> tuple[int, str]:
-        said = io.StringIO()
-        with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
+        text = io.StringIO()
+        with contextlib.redirect_stderr(text), contextlib.redirect_stdout(io.StringIO()):
             code = main([str(a) for a in arguments])
-        self.assertNotIn("Traceback", said.getvalue())
-        return code, said.getvalue()
+        self.assertNotIn("Traceback", text.getvalue())
+        return code, text.getvalue()
 
     def assert_untouched(self, what: object, new: bool = True) -> None:
         now = state_of(self.folder)
@@ -129,10 +129,10 @@ class Commands(Awkward):
                 for run in runs:
                     replaceable = extra and target.name.startswith("text")
                     with self.subTest(run=[str(r) for r in run]):
-                        code, said = self.run_command(*run)
-                        self.assertEqual(code, 1, said)
-                        self.assertTrue(said.startswith("bruto: ") and said.count("\n") == 1, said)
-                        self.assertIn(target.name, said)
+                        code, text = self.run_command(*run)
+                        self.assertEqual(code, 1, text)
+                        self.assertTrue(text.startswith("bruto: ") and text.count("\n") == 1, text)
+                        self.assertIn(target.name, text)
                         self.assert_untouched(run, new=False)
                         self.assertFalse(replaceable and code == 0)
                         count += 1
@@ -146,8 +146,8 @@ class Commands(Awkward):
 
     def test_a_folder_gives_numbers(self) -> None:
         for k in (2, 3):
-            code, said = self.run_command("develop", self.raw, "-o", self.folder, "--neutral")
-            self.assertEqual(code, 0, said)
+            code, text = self.run_command("develop", self.raw, "-o", self.folder, "--neutral")
+            self.assertEqual(code, 0, text)
             self.assertTrue(made_here(self.folder / f"card-001-{k}.jpg"))
             self.assert_untouched("develop into the folder of the originals")
         code, _ = self.run_command("develop", self.raw, "-o", self.folder, "--neutral", "--overwrite")
@@ -161,17 +161,17 @@ class Commands(Awkward):
         twin = Path(shutil.copy2(self.other, away / "Card-001.DNG"))
         out = self.folder.parent / "out"
         out.mkdir()
-        code, said = self.run_command("develop", self.raw, twin, self.raw, "-o", out, "--neutral")
-        self.assertEqual(code, 0, said)
+        code, text = self.run_command("develop", self.raw, twin, self.raw, "-o", out, "--neutral")
+        self.assertEqual(code, 0, text)
         self.assertEqual(sorted(p.name for p in out.iterdir()), ["Card-001-2.jpg", "card-001-3.jpg", "card-001.jpg"])
 
     def test_what_bruto_made_is_replaced_only_when_asked(self) -> None:
         out = self.folder / "made.jpg"
         self.assertEqual(self.run_command("develop", self.raw, "-o", out, "--neutral")[0], 0)
         first = out.read_bytes()
-        code, said = self.run_command("develop", self.raw, "-o", out)
+        code, text = self.run_command("develop", self.raw, "-o", out)
         self.assertEqual((code, out.read_bytes()), (1, first))
-        self.assertIn("--overwrite", said)
+        self.assertIn("--overwrite", text)
         self.assertEqual(self.run_command("develop", self.raw, "-o", out, "--overwrite")[0], 0)
         self.assertNotEqual(out.read_bytes(), first)
         self.assert_untouched("overwriting")
@@ -180,13 +180,13 @@ class Commands(Awkward):
         for name in ("a.jpg", "a.png", "a.tif", "a.avif", "a.jxl"):
             for keep in (True, False):
                 out = self.folder / f"{keep}-{name}"
-                deliver(self.raw, out, Recipe(), Ticket(keep_exif=keep))
+                export_shot(self.raw, out, Recipe(), ExportPreset(keep_exif=keep))
                 self.assertTrue(made_here(out) and not is_original(out), name)
         self.assertFalse(made_here(self.picture) or made_here(self.raw))
 
     def test_the_simulated_phone_numbers_too(self) -> None:
-        code, said = self.run_command("simulate", "card", "-o", self.folder, "--megapixels", "3", "--seed", "1")
-        self.assertEqual(code, 0, said)
+        code, text = self.run_command("simulate", "card", "-o", self.folder, "--megapixels", "3", "--seed", "1")
+        self.assertEqual(code, 0, text)
         self.assert_untouched("simulate")
         simulate("card", self.folder, size=SMALL)
         self.assert_untouched("simulate again")
@@ -196,8 +196,8 @@ class Commands(Awkward):
         application()
         for target in self.awkward:
             if target.suffix == ".png":
-                code, said = self.run_command("demo", "--screenshot", target)
-                self.assertEqual(code, 1, said)
+                code, text = self.run_command("demo", "--screenshot", target)
+                self.assertEqual(code, 1, text)
                 self.assert_untouched(f"--screenshot {target}", new=False)
         out = self.folder.parent / "shot.png"
         for grey in (40, 90):
@@ -216,9 +216,9 @@ class Commands(Awkward):
             ["simulate", "card", "-o", gone, "--megapixels", "3"],
             ["simulate", "card", "-o", "/media/no-such-card", "--megapixels", "3"],
         ):
-            code, said = self.run_command(*run)
+            code, text = self.run_command(*run)
             self.assertEqual(code, 1)
-            self.assertIn("does not exist", said)
+            self.assertIn("does not exist", text)
             self.assertFalse(gone.parent.exists())
 
 
@@ -228,7 +228,9 @@ class Window(Awkward):
     def test_the_queue_numbers_and_refuses(self) -> None:
         queue = Queue()
         self.addCleanup(queue.close)
-        jobs = [Job(self.raw, self.folder, p.name, Recipe(), Ticket()) for p in self.awkward if p.suffix != ".dng"]
+        jobs = [
+            Job(self.raw, self.folder, p.name, Recipe(), ExportPreset()) for p in self.awkward if p.suffix != ".dng"
+        ]
         for job in jobs:
             queue.add(job)
         while any(j.unfinished() for j in jobs):
@@ -245,19 +247,21 @@ class Window(Awkward):
         def appear(share: float) -> None:
             (out / "card-001.jpg").write_bytes(b"somebody else's")
 
-        deliver(self.raw, out / "other.jpg", Recipe(), Ticket())
+        export_shot(self.raw, out / "other.jpg", Recipe(), ExportPreset())
         with self.assertRaisesRegex(BrutoError, "there already"):
-            deliver(self.raw, out / "card-001.jpg", Recipe(), Ticket(), progress=appear)
+            export_shot(self.raw, out / "card-001.jpg", Recipe(), ExportPreset(), progress=appear)
         self.assertEqual((out / "card-001.jpg").read_bytes(), b"somebody else's")
         outputs = Outputs()
         target = Outputs().file(out / "new.jpg")
         (out / "new.jpg").write_bytes(b"somebody else's")
-        where, _ = deliver(self.raw, target, Recipe(), Ticket(), renamed=lambda: outputs.in_folder(out, "new.jpg"))
+        where, _ = export_shot(
+            self.raw, target, Recipe(), ExportPreset(), renamed=lambda: outputs.in_folder(out, "new.jpg")
+        )
         self.assertEqual((where.name, (out / "new.jpg").read_bytes()), ("new-2.jpg", b"somebody else's"))
         made = Outputs(overwrite=True).file(where)
         where.write_bytes(b"edited meanwhile, under the same name")
         with self.assertRaisesRegex(BrutoError, "another program wrote it"):
-            deliver(self.raw, made, Recipe(), Ticket())
+            export_shot(self.raw, made, Recipe(), ExportPreset())
         self.assertEqual(where.read_bytes(), b"edited meanwhile, under the same name")
 
     def test_a_merge_whose_name_is_taken_meanwhile_gets_a_number(self) -> None:
@@ -285,7 +289,7 @@ class Window(Awkward):
         for path in self.awkward:
             if path.suffix != ".tif" and ".." not in path.parts:
                 (card / path.name).write_bytes(b"from the card: " + path.name.encode())
-        result = take_in(card, self.folder)
+        result = import_files(card, self.folder)
         self.assertEqual((result.failed, len(result.copied)), ([], len(list(card.iterdir()))))
         self.assert_untouched(f"taking in {len(result.copied)} files")
         print(f"\n{len(result.copied)} files taken in over names that are taken, nothing changed")
@@ -296,7 +300,7 @@ class Window(Awkward):
             for place, save in (
                 (sidecar_path(self.raw), lambda: save_sidecar(self.raw, Sidecar(note="x"), Sidecar())),
                 (xmp_path(self.raw), lambda: write_rating(self.raw, stars=5, note="x")),
-                (self.folder / RECORD, lambda: save_record(self.folder, Record())),
+                (self.folder / RECORD, lambda: save_record(self.folder, ShootRecord())),
             ):
                 {
                     "link": lambda p: p.symlink_to(self.picture), "pipe": os.mkfifo, "dir": Path.mkdir,
@@ -322,7 +326,7 @@ class Window(Awkward):
 
     def test_unfinished_deliveries_come_back_stopped(self) -> None:
         queue = Queue()
-        jobs = [Job(self.raw, self.folder, f"out-{k}.jpg", Recipe(exposure=0.5), Ticket()) for k in range(6)]
+        jobs = [Job(self.raw, self.folder, f"out-{k}.jpg", Recipe(exposure=0.5), ExportPreset()) for k in range(6)]
         for job in jobs:
             queue.add(job)
         queue.close()
@@ -351,10 +355,10 @@ class Window(Awkward):
         self.addCleanup(queue.close)
         out = self.folder.parent / "mount"
         out.mkdir()
-        job = Job(self.raw, out, "a.jpg", Recipe(), Ticket())
+        job = Job(self.raw, out, "a.jpg", Recipe(), ExportPreset())
         target = Outputs().in_folder(out, "a.jpg")
         with self.assertRaisesRegex(BrutoError, "another disk"):
-            deliver(self.raw, replace(target, device=-1), Recipe(), Ticket())
+            export_shot(self.raw, replace(target, device=-1), Recipe(), ExportPreset())
         out.rmdir()
         job.state = FAILED
         queue.add(job)

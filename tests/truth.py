@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from bruto.color.adaptation import bradford
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import D65_XYZ, working_to_xyz, xyz_to_lab
-from bruto.container.linearise import linearise
-from bruto.container.rawframe import RawFrame
+from bruto.container.linearisation import linearise
+from bruto.container.raw_frame import RawFrame
 from bruto.develop.demosaic import demosaic
 from bruto.simphone import sensor_model as sm
 from bruto.simphone import spectral
@@ -20,7 +20,7 @@ from bruto.simphone.capture import Capture, Phone
 from bruto.simphone.scenes import SCENES
 from bruto.simphone.tracer import Tracer, view_of
 
-COLOURS = 24
+COLORS = 24
 """Patches of the chart: 18 colours and 6 neutrals (the grey card is patch 24)."""
 
 
@@ -54,7 +54,7 @@ def chart_error(phone: Phone, working: NDArray[np.float32], masks: dict[int, NDA
     m = round(0.02 * phone.width)
     adapt = bradford(true_white(phone), D65_XYZ)
     found, truth = [], []
-    for k in range(COLOURS):
+    for k in range(COLORS):
         if k not in masks:
             continue
         y, x = masks[k].T

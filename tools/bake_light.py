@@ -20,7 +20,7 @@ import mitsuba as mi
 import numpy as np
 
 from bruto.simphone import texture as tx
-from bruto.simphone.scene_parts import Scene
+from bruto.simphone.scene_parts import SimulatedScene
 from bruto.simphone.scenes import SCENES, load_scene
 from bruto.simphone.tracer import BAKE_REACH, BAKE_SIZE, Tracer, view_of, write_light
 
@@ -29,7 +29,7 @@ FULL_WELL = 9000.0
 """Electrons of a binned site at saturation, ISO 50 (see `simphone.sensor_model`)."""
 
 
-def mean_albedo(scene: Scene) -> np.ndarray:
+def mean_albedo(scene: SimulatedScene) -> np.ndarray:
     """Mean reflectance of each part, sampled on its own vertices, (P, 3)."""
     mesh = scene.mesh
     result = np.zeros((len(mesh.material), 3), np.float32)
@@ -69,7 +69,7 @@ def mean_albedo(scene: Scene) -> np.ndarray:
     return np.clip(result, 0.02, 0.9)
 
 
-def to_mitsuba(scene: Scene, albedo: np.ndarray, folder: Path) -> dict:
+def to_mitsuba(scene: SimulatedScene, albedo: np.ndarray, folder: Path) -> dict:
     """Meshes grouped by quantised reflectance, a sky map, and the camera, as a scene dictionary."""
     mesh = scene.mesh
     key = np.round(albedo * 24).astype(int)
@@ -86,12 +86,12 @@ def to_mitsuba(scene: Scene, albedo: np.ndarray, folder: Path) -> dict:
         params.update()
         path = folder / f"g{k}.ply"
         m.write_ply(str(path))
-        colour = [max(0.02, float(v) / 24) for v in level]
+        color = [max(0.02, float(v) / 24) for v in level]
         scene_dict[f"g{k}"] = {
             "type": "ply",
             "filename": str(path),
             "face_normals": True,
-            "bsdf": {"type": "twosided", "b": {"type": "diffuse", "reflectance": {"type": "rgb", "value": colour}}},
+            "bsdf": {"type": "twosided", "b": {"type": "diffuse", "reflectance": {"type": "rgb", "value": color}}},
         }
     for k, lamp in enumerate(scene.lamps):
         scene_dict[f"lamp{k}"] = {
@@ -103,7 +103,7 @@ def to_mitsuba(scene: Scene, albedo: np.ndarray, folder: Path) -> dict:
     return scene_dict
 
 
-def sky_map(scene: Scene, width: int = 1024) -> np.ndarray:
+def sky_map(scene: SimulatedScene, width: int = 1024) -> np.ndarray:
     """Equirectangular sky in Mitsuba's convention, with the texture's own directions, (h, w, 3)."""
     h = width // 2
     v, u = np.mgrid[0:h, 0:width]

@@ -12,7 +12,7 @@ import json
 import sys
 
 import numpy as np
-from benchmarks.natural import NAMES, REFERENCE, balanced_mosaic, colour_errors, levels
+from benchmarks.natural import NAMES, REFERENCE, balanced_mosaic, color_errors, levels
 from bm3d import bm3d, bm3d_rgb
 from numpy.typing import NDArray
 from tests.photographs import LIGHT, Sensor, light_of
@@ -35,8 +35,8 @@ def after(mosaic: NDArray, sensor: Sensor) -> NDArray:
     stable = np.stack([to_stable(rgb[..., c], *noise[c]) for c in range(3)], axis=-1)
     flat = np.random.default_rng(1).standard_normal((512, 512)).astype(np.float32)
     sigma = np.sqrt(noise[:, 0] * 0.1 + noise[:, 1])
-    for k, colour in enumerate(sensor.cfa):
-        flat[k // 2 :: 2, k % 2 :: 2] *= sigma["RGB".index(colour)]
+    for k, color in enumerate(sensor.cfa):
+        flat[k // 2 :: 2, k % 2 :: 2] *= sigma["RGB".index(color)]
     known = np.stack([np.zeros(3), sigma**2], axis=1)
     spread = (demosaic(flat, sensor.cfa, noise=known) / sigma).std(axis=(0, 1))
     clean = bm3d_rgb(stable / spread, 1.0) * spread
@@ -45,8 +45,8 @@ def after(mosaic: NDArray, sensor: Sensor) -> NDArray:
 
 def before(mosaic: NDArray, sensor: Sensor) -> NDArray:
     out = np.empty_like(mosaic)
-    for k, colour in enumerate(sensor.cfa):
-        g = sensor.gains["RGB".index(colour)]
+    for k, color in enumerate(sensor.cfa):
+        g = sensor.gains["RGB".index(color)]
         a, b = sensor.a * g, sensor.b * g * g
         plane = to_stable(mosaic[k // 2 :: 2, k % 2 :: 2], a, b)
         out[k // 2 :: 2, k % 2 :: 2] = from_stable(bm3d(plane, 1.0), a, b)
@@ -62,7 +62,7 @@ def main() -> int:
                 continue
             sensor = Sensor(a, b)
             mosaic = balanced_mosaic(light_of(name), sensor, 1)
-            both = [colour_errors(how(mosaic, sensor), light_of(name) * LIGHT) for how in (before, after)]
+            both = [color_errors(how(mosaic, sensor), light_of(name) * LIGHT) for how in (before, after)]
             found[key] = np.min(both, axis=0).round(2).tolist()
             sys.stderr.write(f"{key} {both}\n")
             REFERENCE.write_text(json.dumps(found, indent=1) + "\n")

@@ -17,12 +17,14 @@ from PySide6.QtWidgets import QApplication
 
 from bruto.app.demo_day import demo_folder
 from bruto.app.main import application
+from bruto.app.stage.compare_stage import CompareMode
 from bruto.app.widgets import theme
 from bruto.app.window import Window
-from bruto.deliver import jobs
-from bruto.develop.shown import GROUPS
+from bruto.develop.field_ui import GROUPS
+from bruto.export import queue
 from bruto.simphone.demo import make_demo
 from bruto.simphone.demo_night import FIELD, take
+from bruto.tasks import Task
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -70,29 +72,29 @@ def main() -> int:
         shutil.copytree(original, shoot, ignore=shutil.ignore_patterns("*.bruto.json", "*-of-*", "finished"))
         p = Photographer(folder, shoot)
         w = p.window
-        w.set_task("Intake")
+        w.set_task(Task.INTAKE)
         p.choose("sluice-001-01")
         w.intake.board.select(w.shoot.current)  # type: ignore[arg-type]
         w.select("set")
-        w.set_task("Side by side")
-        p.settle(lambda: all(pane.developer is not None for pane in w.page("Side by side").shown))
-        w.page("Side by side").stage.set_one_to_one()
+        w.set_task(Task.SIDE_BY_SIDE)
+        p.settle(lambda: all(pane.developer is not None for pane in w.page(Task.SIDE_BY_SIDE).shown))
+        w.page(Task.SIDE_BY_SIDE).stage.set_one_to_one()
         p.save("side-by-side")
-        w.set_task("Keys")
+        w.set_task(Task.KEYS)
         p.save("keys")
-        w.set_task("Intake")
+        w.set_task(Task.INTAKE)
         p.choose("pans-012")
         w.intake.board.select(w.shoot.current)  # type: ignore[arg-type]
-        w.intake.full_button.setChecked(True)
-        p.settle(lambda: w.gauge.idle() and len(w.shoot.reports) == sum(s.raw is not None for s in w.shoot.shots))
+        w.intake.clipped_button.setChecked(True)
+        p.settle(lambda: w.measuring.idle() and len(w.shoot.reports) == sum(s.raw is not None for s in w.shoot.shots))
         p.save("intake")
         p.choose("boiling-house-030")
         w.intake.set_large(True)
         w.intake.sweep.setValue(30)
         p.save("intake-large")
         w.intake.set_large(False)
-        w.intake.full_button.setChecked(False)
-        w.set_task("Correct")
+        w.intake.clipped_button.setChecked(False)
+        w.set_task(Task.CORRECT)
         p.choose("pans-001")
         p.save("develop")
         w.develop.stage.set_one_to_one(QPointF(500, 140))
@@ -100,10 +102,10 @@ def main() -> int:
         w.develop.stage.set_fit()
         ledger = w.develop.ledger
         for group in ledger.groups.values():
-            group.set_open(group.name in ("hues", "relief"))
+            group.set_open(group.name in ("hues", "local_contrast"))
         ledger.edit.change("hue node", hue_nodes=[{"hue": 245, "width": 60, "chroma": 1.35, "lightness": -6}])  # type: ignore[union-attr]
         p.settle()
-        ledger.scroll_area.verticalScrollBar().setValue(ledger.groups["relief"].y() - 40)
+        ledger.scroll_area.verticalScrollBar().setValue(ledger.groups["local_contrast"].y() - 40)
         p.save("develop-hues")
         ledger.edit.undo()  # type: ignore[union-attr]
         for name, _, opened in GROUPS:
@@ -122,25 +124,25 @@ def main() -> int:
         for name, _, opened in GROUPS:
             ledger.groups[name].set_open(opened)
         p.choose("pans-001")
-        w.set_task("Compare")
+        w.set_task(Task.COMPARE)
         places = w.compare.places
         p.settle(lambda: bool(places.places) and len(places.pairs) == len(places.places))
         p.save("compare")
         w.compare.panel.look.find_button.click()
         p.settle(lambda: w.session.comparing.phone.matched is not None)
-        w.compare.set_mode("Curtain")
+        w.compare.set_mode(CompareMode.CURTAIN)
         p.settle(lambda: w.compare.stage.names[0].endswith("look"))
         p.save("compare-look")
         p.choose("sluice-020")
         w.select("set")
-        w.compare.set_mode("Grid")
+        w.compare.set_mode(CompareMode.GRID)
         grid = w.compare.grid.view
         p.settle(lambda: len(grid.cells) == 4 and len(grid.images) == 4)
         p.save("compare-grid")
-        w.set_task("Merge")
+        w.set_task(Task.MERGE)
         p.choose("sluice-001-01")
         w.merge.go.click()
-        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.views_buttons["Curtain"].isEnabled())
+        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.views_buttons["curtain"].isEnabled())
         p.save("merge")
         night = Path(temporary) / "Orrin Saltern, the night"
         night.mkdir()
@@ -149,17 +151,17 @@ def main() -> int:
         w.open_paths([str(night)], "Orrin Saltern, the night")
         p.settle(lambda: len(w.merge.chart.judged) == FIELD)
         w.merge.go.click()
-        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.views_buttons["Curtain"].isEnabled())
+        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.views_buttons["curtain"].isEnabled())
         p.save("merge-night")
         w.open_paths([str(shoot)], "Orrin Saltern, one day")
         p.settle()
-        w.set_task("Deliver")
+        w.set_task(Task.EXPORT)
         p.choose("boiling-house-001-01")
         w.select("set")
-        w.deliver.go.click()
-        p.settle(lambda: all(j.state in (jobs.DONE, jobs.FAILED) for j in w.queue.jobs))
+        w.export_shot.go.click()
+        p.settle(lambda: all(j.state in (queue.DONE, queue.FAILED) for j in w.queue.jobs))
         p.save("deliver")
-        w.set_task("Correct")
+        w.set_task(Task.CORRECT)
         p.choose("sluice-001-01")
         w.develop.ledger.all_button.click()
         p.settle()
@@ -168,26 +170,26 @@ def main() -> int:
         w.toggle_theme()
         w.open_paths([str(original)], "Orrin Saltern, one day")
         w.places.note()
-        w.set_task("Start")
-        p.settle(lambda: w.page("Start").cards[0].picture is not None)
+        w.set_task(Task.START)
+        p.settle(lambda: w.page(Task.START).cards[0].picture is not None)
         p.save("start")
         w.open_paths([str(shoot)], "Orrin Saltern, one day")
         p.settle()
-        w.set_task("Logbook")
-        p.settle(lambda: w.session.looking_back.state.count > 40 and len(w.page("Logbook").plots.noise.dots) > 30)
+        w.set_task(Task.LOGBOOK)
+        p.settle(lambda: w.session.looking.state.count > 40 and len(w.page(Task.LOGBOOK).plots.noise.dots) > 30)
         p.save("logbook")
-        planning = w.session.planning
-        w.set_task("Plan")
-        p.settle(lambda: planning.sky is not None and planning.idle())
-        planning.choose(len(planning.plan.wishes) - 1)  # type: ignore[union-attr]
-        p.settle(lambda: planning.picture is not None and planning.picture_of is planning.wish)
+        plan_editor = w.session.plan_editor
+        w.set_task(Task.PLAN)
+        p.settle(lambda: plan_editor.sky is not None and plan_editor.idle())
+        plan_editor.choose(len(plan_editor.plan.planned_shots) - 1)  # type: ignore[union-attr]
+        p.settle(lambda: plan_editor.picture is not None and plan_editor.picture_of is plan_editor.planned)
         p.save("plan")
-        practising = w.session.practising
-        w.set_task("Practice")
-        p.settle(lambda: practising.idle())
-        practising.choose("lamp")
-        p.settle(lambda: practising.round is not None)
-        practising.give(practising.round.right)  # type: ignore[union-attr]
+        practice = w.session.practice
+        w.set_task(Task.PRACTICE)
+        p.settle(lambda: practice.idle())
+        practice.choose("lamp")
+        p.settle(lambda: practice.round is not None)
+        practice.give(practice.round.right)  # type: ignore[union-attr]
         p.save("practice")
         w.close()
     theme.use(theme.LIGHT)

@@ -24,9 +24,10 @@ from PySide6.QtCore import QPoint, QPointF
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QFileDialog, QLineEdit, QWidget
 
 from bruto.app.main import application
-from bruto.app.posted import Posted
-from bruto.deliver import jobs
+from bruto.app.main_thread import MainThreadCalls
+from bruto.export import queue
 from bruto.shoot.sidecar import load_sidecar
+from bruto.tasks import Task
 
 SLOW_S = 2.5
 """How much longer a delivery takes in the first part, so that the hand can close the window meanwhile."""
@@ -38,7 +39,7 @@ class Hand:
 
     def __init__(self, window: Any) -> None:
         self.window = window
-        self.posted = Posted()
+        self.posted = MainThreadCalls()
 
     def gui(self, read: Callable[[], Any]) -> Any:
         """What `read` finds in the window."""
@@ -160,7 +161,7 @@ def names(window: Any) -> set[str]:
 def open_folder(hand: Hand, folder: Path) -> None:
     """From the start page through the dialog."""
     w = hand.window
-    start = hand.gui(lambda: w.page("Start"))
+    start = hand.gui(lambda: w.page(Task.START))
     hand.click(start.open)
     hand.until(lambda: isinstance(QApplication.activeModalWidget(), QFileDialog), "dialog")
     dialog = hand.gui(QApplication.activeModalWidget)
@@ -183,9 +184,9 @@ def open_folder(hand: Hand, folder: Path) -> None:
 def first(hand: Hand, folder: Path) -> None:
     """Open, look, choose, correct, merge, deliver, and close in the middle of it."""
     w = hand.window
-    hand.until(lambda: w.task() == "Start", "start page")
+    hand.until(lambda: w.task() == Task.START, "start page")
     open_folder(hand, folder)
-    hand.until(lambda: w.task() == "Intake", "intake")
+    hand.until(lambda: w.task() == Task.INTAKE, "intake")
     hand.until(lambda: len(w.shoot.reports) == sum(s.raw is not None for s in w.shoot.shots), "measured")
 
     # the clipped, the shaken, the one without raw
@@ -202,14 +203,14 @@ def first(hand: Hand, folder: Path) -> None:
         hand.click_card(name)
         hand.key("F7")
     hand.quiet()
-    kept = sorted(p.name.split(".")[0] for p in folder.glob("*.bruto.json") if '"pick"' in p.read_text())
+    kept = sorted(p.name.split(".")[0] for p in folder.glob("*.bruto.json") if '"keep"' in p.read_text())
     assert kept == ["card", "clipped", "good", "other", "still"], kept
 
     # two of them side by side at 1:1, the same place
     hand.click_card("good")
     hand.click_card("other", "ctrl")
     hand.key("ctrl+6")
-    page = hand.until(lambda: w.page("Side by side"), "side by side")
+    page = hand.until(lambda: w.page(Task.SIDE_BY_SIDE), "side by side")
     hand.until(lambda: len(page.shown) == 2 and all(p.developer is not None for p in page.shown), "both")
     hand.key("F2")
     hand.quiet()
@@ -310,12 +311,12 @@ def first(hand: Hand, folder: Path) -> None:
 
     # the kept ones at 2048 px, without place, and the window closed meanwhile
     hand.key("ctrl+5")
-    hand.from_box(w.deliver.which, 1)
-    hand.from_box(w.deliver.size_box, 2)
-    hand.until(lambda: w.deliver.list.count() == 5, "five listed")
-    assert not hand.gui(w.deliver.place.isChecked)
-    hand.click(w.deliver.go)
-    hand.until(lambda: any(j.state == jobs.DONE for j in w.queue.jobs), "the first is done")
+    hand.from_box(w.export_shot.which, 1)
+    hand.from_box(w.export_shot.size_box, 2)
+    hand.until(lambda: w.export_shot.list.count() == 5, "five listed")
+    assert not hand.gui(w.export_shot.place.isChecked)
+    hand.click(w.export_shot.go)
+    hand.until(lambda: any(j.state == queue.DONE for j in w.queue.jobs), "the first is done")
     hand.key("ctrl+q")
     question = hand.until(
         lambda: isinstance(QApplication.activeModalWidget(), QDialog) and QApplication.activeModalWidget(), "question"
@@ -326,17 +327,17 @@ def first(hand: Hand, folder: Path) -> None:
 def second(hand: Hand, folder: Path) -> None:
     """Everything is there, and the delivery goes on to its end."""
     w = hand.window
-    start = hand.until(lambda: w.page("Start"), "start page")
+    start = hand.until(lambda: w.page(Task.START), "start page")
     hand.until(lambda: len(start.cards) == 1, "the shoot")
     assert "5 kept" in hand.gui(lambda: start.cards[0].lines[1])
     hand.key("Return")
-    hand.until(lambda: w.task() == "Deliver", "where it was left")
+    hand.until(lambda: w.task() == Task.EXPORT, "where it was left")
     assert hand.gui(lambda: w.shoot.folder) == folder
-    assert hand.gui(w.deliver.size_box.currentIndex) == 2
+    assert hand.gui(w.export_shot.size_box.currentIndex) == 2
     left = hand.gui(lambda: [j.state for j in w.queue.jobs])
-    assert left and set(left) == {jobs.STOPPED}, left
-    hand.click(w.deliver.go_on)
-    hand.until(lambda: all(j.state == jobs.DONE for j in w.queue.jobs), "delivered")
+    assert left and set(left) == {queue.STOPPED}, left
+    hand.click(w.export_shot.go_on)
+    hand.until(lambda: all(j.state == queue.DONE for j in w.queue.jobs), "delivered")
     made = sorted((folder / "finished").iterdir())
     assert [p.name for p in made] == [f"{n}.jpg" for n in ("card", "clipped", "good", "other", "still")], made
     for path in made:
@@ -378,8 +379,8 @@ def main(folder: Path, part: str) -> int:
             os._exit(1)  # a dialog may still hold the window
         os._exit(0)
 
-    real, hand = jobs.deliver, Hand(window)
-    with mock.patch("bruto.deliver.jobs.deliver", slowly if part == "first" else real):
+    real, hand = queue.export_shot, Hand(window)
+    with mock.patch("bruto.export.queue.deliver", slowly if part == "first" else real):
         thread = threading.Thread(target=work)
         thread.start()
         app.exec()

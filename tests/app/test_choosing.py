@@ -9,10 +9,11 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from bruto.container.orientation import orient
-from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.verdicts import VERDICTS
 from bruto.shoot.xmp import read_rating
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 
 KEY = Qt.Key
@@ -26,7 +27,7 @@ CTRL, SHIFT, ALT = (
 class Choosing(WindowTest):
     def setUp(self) -> None:
         super().setUp()
-        self.task("Intake")
+        self.task(Task.INTAKE)
         self.board = self.window.intake.board
         self.wait(lambda: len(self.window.shoot.reports) >= 8)
 
@@ -117,7 +118,7 @@ class Choosing(WindowTest):
         QTest.keyClick(self.board, KEY.Key_F7, CTRL)
         self.settle()
         assert before is not None
-        self.assertEqual(self.window.shoot.verdicts[str(before.main)], "pick")
+        self.assertEqual(self.window.shoot.verdicts[str(before.main)], "keep")
         self.assertIs(self.window.shoot.current, self.board.cards.rows[1][1])
 
     def test_the_selection_stays_when_the_list_changes(self) -> None:
@@ -186,7 +187,7 @@ class Choosing(WindowTest):
     def test_takes_side_by_side_show_the_same_place(self) -> None:
         self.click("sluice-001-01")
         QTest.keyClick(self.window, KEY.Key_6, CTRL)
-        page = self.window.page("Side by side")
+        page = self.window.page(Task.SIDE_BY_SIDE)
         self.wait(lambda: all(p.developer is not None for p in page.shown))
         self.settle()
         self.assertEqual([p.shot.name for p in page.shown], self.names())
@@ -218,7 +219,7 @@ class Choosing(WindowTest):
         self.settle()
         (self.folder / "card-003.heic").write_bytes(b"another program's")
         before = set(self.folder.iterdir())
-        self.window.asking.throw_out()
+        self.window.asking.discard_shots()
         self.assertIn("in the wastebasket", self.window.message.text())
         gone = {p.name for p in before - set(self.folder.iterdir())}
         self.assertEqual(gone, {"card-003.dng", "card-003.dng.bruto.json", "card-003.jpg"})
@@ -256,7 +257,7 @@ class Choosing(WindowTest):
         self.assertIn("✓ Keep", texts)
         self.assertEqual(self.names(), ["card-003", "pans-001"])
         self.window.commands.shown.close()
-        self.task("Correct")
+        self.task(Task.CORRECT)
         self.window.develop.stage.customContextMenuRequested.emit(QPoint(50, 50))
         self.assertIn("Crop on the picture", [a.text() for a in self.window.commands.shown.actions()])
         self.window.commands.shown.close()

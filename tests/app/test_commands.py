@@ -9,6 +9,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 
 from bruto.app.pages.pages import PAGES, all_commands
+from bruto.tasks import Task
 from tests.app.windows import WindowTest
 
 
@@ -23,15 +24,15 @@ class Lists(unittest.TestCase):
 class Keys(WindowTest):
     def test_the_sheet_lists_and_finds_commands(self) -> None:
         QTest.keyClick(self.window, Qt.Key.Key_F1)
-        self.assertEqual(self.window.task(), "Keys")
+        self.assertEqual(self.window.task(), Task.KEYS)
         self.assertFalse(self.window.shots.isVisible())
-        page = self.window.page("Keys")
+        page = self.window.page(Task.KEYS)
         self.assertEqual(set(page.shown), {c.id for c in all_commands()})
         QTest.keyClicks(page.words, "undo")
         self.assertEqual(page.shown, ["undo"])
         QTest.keyClick(self.window, Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
-        self.assertEqual(self.window.task(), "Correct")
-        self.assertTrue(self.window.task_buttons["Correct"].isChecked())
+        self.assertEqual(self.window.task(), Task.CORRECT)
+        self.assertTrue(self.window.task_buttons[Task.CORRECT].isChecked())
 
     def test_the_menu_says_what_can_be_done_and_keys_go_on_after_it(self) -> None:
         self.window.shoot.select(None)

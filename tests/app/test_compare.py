@@ -12,15 +12,16 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog
 
-from bruto.app.stage.compare_stage import FULL_DIFFERENCE
+from bruto.app.stage.compare_stage import FULL_DIFFERENCE, CompareMode
 from bruto.app.widgets import theme
-from bruto.app.widgets.well import dragged
-from bruto.develop.library import NamedRecipe, keep, kept
+from bruto.app.widgets.source_selector import dragged
 from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_library import NamedRecipe, keep, saved_recipes
 from bruto.session.edit import Edit
 from bruto.shoot.shots import ShotSet
 from bruto.shoot.sidecar import load_sidecar
-from bruto.storage.remembered import load_remembered
+from bruto.storage.settings import load_settings
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.shots import MIDDLE, SMALL, copy_of, taken
 
@@ -33,7 +34,7 @@ class Compares(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.choose("pans-002")
-        self.task("Compare")
+        self.task(Task.COMPARE)
         self.page = self.window.compare
         self.comparing = self.window.session.comparing
         self.compared()
@@ -56,7 +57,7 @@ class Compares(WindowTest):
         self.compared()
 
     def test_it_opens_with_places_and_each_leads_to_the_stage(self) -> None:
-        self.assertEqual(self.page.mode, "Places")
+        self.assertEqual(self.page.mode, CompareMode.REGIONS)
         self.assertIs(self.page.views.currentWidget(), self.page.places)
         self.assertGreaterEqual(len(self.page.places.places), 3)
         self.wait(lambda: len(self.page.places.pairs) == len(self.page.places.places))
@@ -65,11 +66,11 @@ class Compares(WindowTest):
         cell = self.page.places.cells()[1]
         QTest.mouseClick(self.page.places, LEFT, pos=cell.center().toPoint())
         self.settle()
-        self.assertEqual(self.page.mode, "Curtain")
+        self.assertEqual(self.page.mode, CompareMode.CURTAIN)
         place = self.page.places.places[1]
         self.assertAlmostEqual(self.page.stage.viewport.centre[0], place.x * MIDDLE[0], delta=MIDDLE[0] * 0.3)
         QTest.keyClick(self.window, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier)
-        self.assertEqual(self.page.mode, "Places")
+        self.assertEqual(self.page.mode, CompareMode.REGIONS)
 
     def test_any_two_stand_in_the_wells(self) -> None:
         names = [self.page.wells[1].itemText(k) for k in range(self.page.wells[1].count())]
@@ -117,7 +118,7 @@ class Compares(WindowTest):
         self.compared()
         self.assertEqual(self.page.stage.names[0], "the raw, with the phone's look")
         self.assertLess(self.comparing.state.comparison.delta_e00_median, 0.5 * before)  # type: ignore[union-attr]
-        self.assertIn("The phone: exposure", look.said.text())
+        self.assertIn("The phone: exposure", look.text.text())
         QTest.mouseClick(look.ticks["colour"], LEFT, pos=look.ticks["colour"].rect().center() / 3)
         self.compared()
         self.assertEqual(self.comparing.phone.recipe().chroma, self.window.develop.edit.recipe.chroma)
@@ -134,7 +135,7 @@ class Compares(WindowTest):
         look.name.setFocus()
         QTest.keyClicks(look.name, "as the phone")
         QTest.keyClick(look.name, Qt.Key.Key_Return)
-        named = next(n for n in kept()[0] if n.name == "as the phone")
+        named = next(n for n in saved_recipes()[0] if n.name == "as the phone")
         self.assertEqual(named.recipe.exposure, self.comparing.phone.recipe().exposure)
         self.assertNotIn("local_tone", named.fields)
         QTest.mouseClick(look.use, LEFT)
@@ -184,7 +185,7 @@ class Compares(WindowTest):
         QTest.mouseClick(self.page.blind, LEFT)
         self.settle()
         self.assertEqual(self.page.stage.names, ("A", "B"))
-        self.assertEqual(self.page.mode, "Side by side")
+        self.assertEqual(self.page.mode, CompareMode.SIDE_BY_SIDE)
         self.assertFalse(self.page.panel.isVisible() or self.page.wells[0].isVisible())
         exchanged = self.comparing.blind.exchanged
         image = pixels(self.page.stage.grab().toImage()).astype(float)
@@ -200,8 +201,8 @@ class Compares(WindowTest):
         self.assertTrue(self.page.panel.isVisible())
         self.assertEqual(self.page.stage.names, names)
         self.assertIn(f"{chosen} 1", self.page.panel.note.text())
-        self.window.session.remember()
-        self.assertEqual(load_remembered().blind, {f"{chosen} > {other}": 1})
+        self.window.session.save_settings()
+        self.assertEqual(load_settings().blind, {f"{chosen} > {other}": 1})
 
     def test_a_page_is_saved(self) -> None:
         out = self.folder.parent / "both.html"
@@ -244,8 +245,8 @@ class Compares(WindowTest):
     def test_the_second_is_shown_as_bright_as_the_first(self) -> None:
         self.pick(1, "the raw, default values")
         self.window.develop.edit.change("exposure", exposure=1.0)  # type: ignore[union-attr]
-        self.task("Correct")
-        self.task("Compare")
+        self.task(Task.CORRECT)
+        self.task(Task.COMPARE)
         self.compared()
         before = self.comparing.state.comparison  # type: ignore[union-attr]
         self.assertLess(before.delta_l_mean, -5)
@@ -310,7 +311,7 @@ class Compares(WindowTest):
 
     def test_a_kept_recipe_is_pushed_on_both(self) -> None:
         keep(NamedRecipe("without colour", ("monochrome", "raw_neutral"), Recipe(monochrome=True)))
-        box = self.page.push.kept
+        box = self.page.push.recipe_box
         box.setFocus()
         QTest.keyClick(box, Qt.Key.Key_Down)
         self.assertEqual(box.currentText(), "without colour")
@@ -324,7 +325,7 @@ class Compares(WindowTest):
 
     def test_a_sweep_plots_both_under_growing_pushes(self) -> None:
         QTest.keyClick(self.window, Qt.Key.Key_6, Qt.KeyboardModifier.AltModifier)
-        self.assertEqual(self.page.mode, "Sweep")
+        self.assertEqual(self.page.mode, CompareMode.SWEEP)
         self.wait(lambda: len(self.page.sweep.swept) == 5)
         self.settle()
         found = self.page.sweep.swept
@@ -334,8 +335,8 @@ class Compares(WindowTest):
             self.assertGreater(lost[-1], lost[0] + 5)
         image = pixels(self.page.sweep.grab().toImage())
         for role in ("accent", "suggestion"):  # a line of each
-            colour = theme.current().color(role)
-            wanted = np.array([colour.red(), colour.green(), colour.blue()])
+            color = theme.current().color(role)
+            wanted = np.array([color.red(), color.green(), color.blue()])
             self.assertGreater(int((np.abs(image.astype(int) - wanted).max(axis=2) < 12).sum()), 150, role)
 
 
@@ -345,7 +346,7 @@ class CompareMoves(WindowTest):
         self.enterContext(mock.patch("bruto.compare.metrics.COMPARE_EDGE", 252))
         super().setUp()
         self.choose("card-003")
-        self.task("Compare")
+        self.task(Task.COMPARE)
         self.wait(lambda: self.window.compare.stage.first is not None)
         self.stage = self.window.compare.stage
 
@@ -366,7 +367,7 @@ class CompareMoves(WindowTest):
         self.assertTrue(self.stage.fit)
 
     def test_zoom_and_pan_are_linked(self) -> None:
-        QTest.mouseClick(self.window.compare.buttons["Side by side"], LEFT)
+        QTest.mouseClick(self.window.compare.buttons[CompareMode.SIDE_BY_SIDE], LEFT)
         self.stage.set_one_to_one()
         self.settle()
         before = self.stage.centre
@@ -379,7 +380,7 @@ class CompareMoves(WindowTest):
         self.assertGreater(np.corrcoef(left[:, :n].mean(axis=2).ravel(), right[:, :n].mean(axis=2).ravel())[0, 1], 0.8)
 
     def test_the_curtain_is_dragged_and_moved_by_keys(self) -> None:
-        QTest.mouseClick(self.window.compare.buttons["Curtain"], LEFT)
+        QTest.mouseClick(self.window.compare.buttons[CompareMode.CURTAIN], LEFT)
         x = self.stage.width() * self.stage.curtain
         self.drag(self.stage, QPointF(x, 200), QPointF(x - 150, 200))
         self.assertAlmostEqual(self.stage.curtain, (x - 150) / self.stage.width(), delta=0.01)
@@ -389,7 +390,7 @@ class CompareMoves(WindowTest):
         self.assertGreater(self.stage.curtain, now)
 
     def test_the_curtain_leans_at_any_angle(self) -> None:
-        QTest.mouseClick(self.window.compare.buttons["Curtain"], LEFT)
+        QTest.mouseClick(self.window.compare.buttons[CompareMode.CURTAIN], LEFT)
         self.stage.names = ("first", "second")
         turner = self.stage._turners()[1]
         middle = self.stage._middle()
@@ -413,7 +414,7 @@ class CompareMoves(WindowTest):
             np.testing.assert_allclose(found, part, atol=4)
 
     def test_the_difference_is_told_with_its_scale(self) -> None:
-        QTest.mouseClick(self.window.compare.buttons["Difference"], LEFT)
+        QTest.mouseClick(self.window.compare.buttons[CompareMode.DIFFERENCE], LEFT)
         self.settle()
         assert self.stage.difference is not None
         c = self.window.session.comparing.state.comparison  # type: ignore[union-attr]
@@ -425,7 +426,7 @@ class CompareMoves(WindowTest):
         self.assertEqual(int(np.ptp(image[60:400, 100:-100].astype(int), axis=2).max()), 0)  # grey, no false colours
 
     def test_both_alternate_at_a_pace_and_by_hand(self) -> None:
-        QTest.mouseClick(self.window.compare.buttons["Alternate"], LEFT)
+        QTest.mouseClick(self.window.compare.buttons[CompareMode.ALTERNATE], LEFT)
         self.stage.setFocus()
         pace = self.stage._timer.interval()
         QTest.keyClicks(self.stage, "+")
@@ -443,8 +444,8 @@ class CompareMoves(WindowTest):
         edit = self.window.develop.edit
         assert edit is not None
         edit.change("exposure", exposure=1.2)
-        self.task("Correct")
-        self.task("Compare")
+        self.task(Task.CORRECT)
+        self.task(Task.COMPARE)
         self.wait(lambda: self.window.compare.stage.first is not None)
         name = "Mean lightness, L*"
         self.assertGreater(float(self.window.compare.panel.values[name][0]), float(values[name][0]) + 3)

@@ -11,11 +11,11 @@ from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
-from bruto.app.pages import develop as develop_page
+from bruto.app.pages import correct as develop_page
 from bruto.app.stage.crop_tool import CropTool, dragged, lean
 from bruto.container.orientation import orient
-from bruto.deliver.jobs import deliver
-from bruto.deliver.ticket import Ticket
+from bruto.export.preset import ExportPreset
+from bruto.export.queue import export_shot
 from bruto.shoot.sidecar import load_sidecar
 from tests.app.test_develop import DevelopTest
 from tests.app.windows import LEFT, pixels
@@ -120,7 +120,7 @@ class CropOnThePicture(DevelopTest):
         self.edit.change("x", crop=(-0.2, -0.1, 0.3, 0.2), horizon=1.5)
         self.settle()
         assert self.page.shot is not None
-        deliver(self.page.shot.main, self.folder / "a.jpg", self.edit.recipe, Ticket())
+        export_shot(self.page.shot.main, self.folder / "a.jpg", self.edit.recipe, ExportPreset())
         with Image.open(self.folder / "a.jpg") as picture:
             self.assertEqual(picture.size, self.page.stage.frame_size)
 
@@ -137,12 +137,12 @@ class CropOnThePicture(DevelopTest):
     def test_before_is_shown_in_the_same_frame_as_the_tool(self) -> None:
         self.edit.change("x", horizon=6.0)
         self.framing()
-        self.page.hold_before(True)
+        self.page.show_before(True)
         self.settle()
         assert self.page.stage.before is not None and self.page.stage.base is not None
         before, now = self.page.stage.before, self.page.stage.base
         self.assertEqual((before.width(), before.height()), (now.width(), now.height()))
-        self.page.hold_before(False)
+        self.page.show_before(False)
 
     def test_zoom_buttons_say_how_another_shot_is_shown(self) -> None:
         """A cropped shot at 1:1, then a whole one: it is fitted, and the buttons say so."""

@@ -8,6 +8,8 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from bruto.app.stage.compare_stage import CompareMode
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.shots import MIDDLE, SMALL, copy_of, taken
 
@@ -20,7 +22,7 @@ class GridOfMany(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.choose("pans-002")
-        self.task("Compare")
+        self.task(Task.COMPARE)
         self.page, self.grid = self.window.compare, self.window.session.grid
         self.view = self.page.grid.view
 
@@ -30,7 +32,7 @@ class GridOfMany(WindowTest):
 
     def to_grid(self) -> None:
         QTest.keyClick(self.window, Qt.Key.Key_7, Qt.KeyboardModifier.AltModifier)
-        self.assertEqual(self.page.mode, "Grid")
+        self.assertEqual(self.page.mode, CompareMode.GRID)
         self.shown()
 
     def titles(self) -> list[str]:
@@ -99,7 +101,7 @@ class GridOfMany(WindowTest):
         self.to_grid()
         pane = self.view.panes()[1]
         QTest.mouseDClick(self.view, LEFT, pos=pane.center().toPoint())
-        self.assertEqual(self.page.mode, "Side by side")
+        self.assertEqual(self.page.mode, CompareMode.SIDE_BY_SIDE)
         self.assertEqual(self.page.wells[1].currentText(), "the raw, default values")
         self.to_grid()
         self.view.setFocus()

@@ -14,11 +14,12 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu, QPushButton
 
-from bruto.app.facts import set_fact, shot_fact
+from bruto.app.shot_facts import set_fact, shot_fact
 from bruto.app.stage.clip_overlay import overlay, patterns
 from bruto.shoot.folder import RECORD
 from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.xmp import read_rating
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.shots import SMALL, copy_of, taken
 
@@ -29,9 +30,9 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 class IntakeTest(WindowTest):
     def setUp(self) -> None:
         super().setUp()
-        self.task("Intake")
+        self.task(Task.INTAKE)
         self.page = self.window.intake
-        self.wait(lambda: self.window.gauge.idle() and len(self.window.shoot.reports) == 9)
+        self.wait(lambda: self.window.measuring.idle() and len(self.window.shoot.reports) == 9)
         self.settle()
 
     def fill(self) -> None:
@@ -115,13 +116,13 @@ class Board(IntakeTest):
         self.menu(self.page.only_button.menu(), "Kept: Keep and Best")
         self.assertEqual(self.names(), ["card-003"])
         raw = self.folder / "card-003.dng"
-        self.assertEqual(load_sidecar(raw)[0].verdict, "pick")
+        self.assertEqual(load_sidecar(raw)[0].verdict, "keep")
         rating = read_rating(self.folder / "pans-007.dng")
         assert rating is not None
         self.assertEqual(rating.stars, -1)
         self.menu(self.page.only_button.menu(), "Everything")
         self.card("card-003")
-        self.assertTrue(self.page.reading.judges["pick"].isChecked())
+        self.assertTrue(self.page.reading.judges["keep"].isChecked())
         QTest.keyClick(self.page.board, KEY.Key_F7)
         self.assertEqual(load_sidecar(raw)[0].verdict, "")
 
@@ -184,7 +185,7 @@ class ReadingOfAShot(IntakeTest):
         before = pixels(self.page.stage.grab().toImage())
         QTest.keyClick(self.page, KEY.Key_F4, SHIFT)
         self.settle()
-        self.assertTrue(self.page.full_button.isChecked())
+        self.assertTrue(self.page.clipped_button.isChecked())
         after = pixels(self.page.stage.grab().toImage())
         changed = np.argwhere((before != after).any(axis=2))
         legend = after[-70:, -190:]
@@ -226,7 +227,7 @@ class ReadingOfAShot(IntakeTest):
         self.card("spoilt")
         self.assertEqual(self.page.tag.text(), "CANNOT BE OPENED")
         self.assertIn("spoilt.dng", self.page.reading.advice_text.text())
-        self.assertFalse(self.page.reading.judges["pick"].isEnabled())
+        self.assertFalse(self.page.reading.judges["keep"].isEnabled())
 
     def test_everything_in_the_file(self) -> None:
         self.card("card-003")
@@ -246,7 +247,7 @@ class ReadingOfAShot(IntakeTest):
         button = next(b for b in self.page.findChildren(QPushButton) if b.text() == "Correct")
         QTest.mouseClick(button, LEFT)
         self.settle()
-        self.assertEqual(self.window.task(), "Correct")
+        self.assertEqual(self.window.task(), Task.CORRECT)
         assert self.window.develop.shot is not None
         self.assertEqual(self.window.develop.shot.name, "pans-007")
 
@@ -267,9 +268,9 @@ class TakesAndGear(IntakeTest):
 
     def setUp(self) -> None:
         WindowTest.setUp(self)
-        self.task("Intake")
+        self.task(Task.INTAKE)
         self.page = self.window.intake
-        self.wait(lambda: self.window.gauge.idle() and len(self.window.shoot.reports) == 11)
+        self.wait(lambda: self.window.measuring.idle() and len(self.window.shoot.reports) == 11)
         self.settle()
 
     def test_near_duplicates_are_ranked(self) -> None:
@@ -312,7 +313,7 @@ class TakesAndGear(IntakeTest):
     def test_another_lens_than_asked_for_is_told(self) -> None:
         self.card("card-003")
         self.assertNotIn("you asked for", self.page.reading.advice_text.text())
-        self.menu(self.page.asked_menu, "15 mm")
+        self.menu(self.page.intent_menu, "15 mm")
         self.assertIn("Taken with the 26 mm lens; you asked for the 15 mm one", self.page.reading.advice_text.text())
 
 
@@ -391,10 +392,10 @@ class FilesComeAndGo(IntakeTest):
         self.assertEqual((shot.picture and shot.picture.name, shot.paired_by), ("card-003.jpg", "hand"))
 
     def test_what_was_asked_is_checked(self) -> None:
-        self.menu(self.page.asked_menu, "12 megapixels")
+        self.menu(self.page.intent_menu, "12 megapixels")
         self.card("card-003")
         self.assertIn("you asked for 12", self.page.reading.advice_text.text())
-        self.assertEqual(json.loads((self.folder / RECORD).read_text())["asked"]["megapixels"], 12)
+        self.assertEqual(json.loads((self.folder / RECORD).read_text())["intent"]["megapixels"], 12)
         fact = shot_fact(
             self.page.shot,
             self.window.shoot.reports[str(self.page.shot.main)],
@@ -404,7 +405,7 @@ class FilesComeAndGo(IntakeTest):
 
 
 class Overlay(unittest.TestCase):
-    def test_three_patterns_are_told_apart_without_colour(self) -> None:
+    def test_three_patterns_are_told_apart_without_color(self) -> None:
         inked = [(t[..., 3] == 255) & (t[..., 0] < 200) for t in patterns()]
         shares = [float(t.mean()) for t in inked]
         self.assertEqual(shares[0], 0)

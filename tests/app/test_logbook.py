@@ -8,12 +8,13 @@ from unittest import mock
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from bruto.app.widgets.plain import Label
-from bruto.logbook.records import Record
+from bruto.app.widgets.plain_text import Label
+from bruto.logbook.records import LogRecord
 from bruto.logbook.store import Logbook
-from bruto.session.means import means_of
-from bruto.session.remembering import demo_place
-from bruto.simphone.history import LIMIT_S_MM, SPREAD
+from bruto.session.equipment import equipment_of
+from bruto.session.logbook_recorder import demo_logbook
+from bruto.simphone.logbook_history import LIMIT_S_MM, SPREAD
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest
 from tests.shots import MIDDLE, copy_of, raws_of
 
@@ -22,8 +23,8 @@ COUNT = 3
 
 class Looking(WindowTest):
     def fill(self) -> None:
-        if demo_place().exists():
-            with Logbook(demo_place()) as book:  # one folder of data serves all tests of this process
+        if demo_logbook().exists():
+            with Logbook(demo_logbook()) as book:  # one folder of data serves all tests of this process
                 for shoot in book.shoots():
                     book.forget_shoot(shoot.name)
         self.files = copy_of(raws_of("sluice", size=MIDDLE, count=COUNT, iso=400.0, seed=6), self.folder)
@@ -31,8 +32,8 @@ class Looking(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.wait(lambda: len(self.window.shoot.reports) == COUNT)
-        self.task("Logbook")
-        self.page = self.window.page("Logbook")
+        self.task(Task.LOGBOOK)
+        self.page = self.window.page(Task.LOGBOOK)
         self.title = self.window.shoot.title
         self.wait(lambda: self.row(self.title) is not None and f"{COUNT} shots" in self.row(self.title).text())
 
@@ -46,16 +47,16 @@ class Looking(WindowTest):
         QTest.mouseClick(self.page.list.viewport(), LEFT, pos=place)
         self.wait(lambda: self.page.title.text() == name)
 
-    def book(self, shoot: str) -> list[Record]:
-        with Logbook(demo_place()) as book:
+    def book(self, shoot: str) -> list[LogRecord]:
+        with Logbook(demo_logbook()) as book:
             return book.page(shoot=shoot)
 
     def test_shots_questions_and_what_is_told(self) -> None:
         page = self.page
         self.assertIn("made up", page.made_up.text())
-        self.assertIn("ISO", page.plots.noise.said)
+        self.assertIn("ISO", page.plots.noise.text)
         self.assertGreater(len(page.plots.noise.dots), 30)
-        self.assertIn("half blurred at 1/", page.plots.hand.said)
+        self.assertIn("half blurred at 1/", page.plots.hand.text)
         self.choose_shoot(self.title)
         self.assertEqual(page.table.rowCount(), COUNT)
         self.assertEqual(page.table.item(0, 1).text(), "400")
@@ -76,11 +77,11 @@ class Looking(WindowTest):
         """A burst in the hand tells it by itself; the user's word on one of its shots goes before that."""
         self.choose_shoot(self.title)
         page = self.page
-        self.assertEqual([r.held for r in self.book(self.title)], ["hand"] * COUNT)
+        self.assertEqual([r.support for r in self.book(self.title)], ["hand"] * COUNT)
         before = len(page.plots.hand.dots)
         QTest.mouseClick(page.table.viewport(), LEFT, pos=page.table.visualItemRect(page.table.item(1, 0)).center())
         QTest.mouseClick(page.tripod, LEFT)
-        self.wait(lambda: sum(r.held == "tripod" for r in self.book(self.title)) == 1)
+        self.wait(lambda: sum(r.support == "tripod" for r in self.book(self.title)) == 1)
         self.wait(lambda: len(page.plots.hand.dots) == before - 1)
 
     def test_what_the_battery_did_is_learnt_from(self) -> None:
@@ -92,13 +93,13 @@ class Looking(WindowTest):
             QTest.keyClicks(box.lineEdit(), text)
             QTest.keyClick(box.lineEdit(), Qt.Key.Key_Return)
         page.table.setFocus()
-        with Logbook(demo_place()) as book:
+        with Logbook(demo_logbook()) as book:
             self.wait(lambda: book.batteries() == [(self.title, 90.0, 60.0, 2.5)])
-        looking = self.window.session.looking_back
+        looking = self.window.session.looking
         self.wait(lambda: looking.state.battery is not None)
         self.assertAlmostEqual(looking.state.battery.value, 12.0)
-        self.assertEqual(means_of("Vessar", "Vessar Tide 4", demo_place()).percent_h, 12.0)
-        with Logbook(demo_place()) as book:
+        self.assertEqual(equipment_of("Vessar", "Vessar Tide 4", demo_logbook()).percent_h, 12.0)
+        with Logbook(demo_logbook()) as book:
             book.note_shoot(self.title, battery=(0.0, 0.0, 0.0))
 
     def test_the_hand_is_learnt_and_advice_and_the_card_tell_it(self) -> None:
@@ -134,9 +135,9 @@ class Looking(WindowTest):
         name = page.table.item(2, 0).text()
         field.setFocus()
         QTest.keyClicks(field, "a clamp")
-        with Logbook(demo_place()) as book:
-            book.put([Record(key="a new one", shoot=self.title, name="a-new-one", taken="2020-01-01T00:00:00")])
-        self.window.session.looking_back.again()
+        with Logbook(demo_logbook()) as book:
+            book.put([LogRecord(key="a new one", shoot=self.title, name="a-new-one", taken="2020-01-01T00:00:00")])
+        self.window.session.looking.again()
         self.wait(lambda: page.table.rowCount() == COUNT + 1)
         self.assertEqual(field.text(), "a clamp")
         self.assertEqual([r.name for r in page._selected()], [name])
@@ -144,7 +145,7 @@ class Looking(WindowTest):
         QTest.keyClicks(page.fields["note"], "windy")
         QTest.keyClick(page.fields["note"], Qt.Key.Key_Return)
         self.wait(lambda: {r.gear for r in self.book(self.title)} == {"a clamp"})
-        looking = self.window.session.looking_back
+        looking = self.window.session.looking
         self.wait(lambda: next(s.note for s in looking.state.shoots if s.name == self.title) == "windy")
         QTest.mouseClick(page.asked["stars"], LEFT)
         self.wait(lambda: page.title.text() == "What worked for stars?")
@@ -159,11 +160,11 @@ class Looking(WindowTest):
         self.wait(made.exists)
         self.assertEqual(len(made.read_text().splitlines()), 1 + 40 + COUNT)
         made.write_text("somebody's own")  # a name that was not asked about is not written over
-        said: list[str] = []
-        self.window.session.message.connect(said.append)
+        text: list[str] = []
+        self.window.session.message.connect(text.append)
         with mock.patch("bruto.app.pages.logbook.QFileDialog.getSaveFileName", return_value=(str(place), "")):
             QTest.mouseClick(self.page.export, LEFT)
-        self.wait(lambda: bool(said))
+        self.wait(lambda: bool(text))
         self.assertEqual(made.read_text(), "somebody's own")
 
     def test_it_fits_into_a_small_window(self) -> None:
@@ -175,7 +176,7 @@ class Looking(WindowTest):
         page = self.page
         for plot in (page.plots.noise, page.plots.hand, page.plots.viewfinder, page.plots.room):
             self.assertGreaterEqual(plot.width(), 190)
-            self.assertTrue(plot.said or plot.empty)
+            self.assertTrue(plot.text or plot.empty)
             for x, y, _ in plot.dots:
                 at = plot.at(x, y)
                 self.assertTrue(plot.rect().contains(QPoint(round(at.x()), round(at.y()))), (plot.title, x, y))

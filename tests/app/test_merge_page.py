@@ -14,10 +14,11 @@ from PySide6.QtWidgets import QCheckBox, QSlider
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import write_dng
-from bruto.merge.merging import merge
+from bruto.merge.merger import merge
 from bruto.merge.reader import UNREAD
 from bruto.simphone.capture import tags_of
 from bruto.simphone.night import NightPhone
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.merge.test_night import EXPOSURE, recorded
 from tests.shots import MIDDLE, SMALL, copy_of, raws_of, taken
@@ -52,7 +53,7 @@ class Hand(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.choose(self.files[0].stem)
-        self.task("Merge")
+        self.task(Task.MERGE)
         self.page, self.chart = self.window.merge, self.window.merge.chart
         self.wait(lambda: len(self.chart.judged) == COUNT)
         self.settle()
@@ -114,7 +115,7 @@ class Hand(WindowTest):
                 held.set()
 
         self.page.merging.live.connect(seen)
-        with mock.patch("bruto.merge.live.EVERY_S", 0.0):
+        with mock.patch("bruto.merge.live_preview.EVERY_S", 0.0):
             QTest.mouseClick(self.page.go, LEFT)
             self.wait(held.is_set)
         self.assertRegex(tags[0], r"^\d+ FRAMES? MERGED SO FAR$")
@@ -126,8 +127,8 @@ class Hand(WindowTest):
 
     def test_a_picture_on_the_way_ends_no_merge(self) -> None:
         with (
-            mock.patch("bruto.merge.live.EVERY_S", 0.0),
-            mock.patch("bruto.session.merging._Developing.__call__", side_effect=ValueError("no picture")),
+            mock.patch("bruto.merge.live_preview.EVERY_S", 0.0),
+            mock.patch("bruto.session.merge_jobs._Developing.__call__", side_effect=ValueError("no picture")),
         ):
             self.merged()
         self.assertIn("frames merged", self.page.outcome.text())
@@ -153,11 +154,11 @@ class Hand(WindowTest):
             go.wait(30)
             return merge(*args, **kwargs)  # type: ignore[arg-type]
 
-        with mock.patch("bruto.merge.merging.merge", held):
+        with mock.patch("bruto.merge.merger.merge", held):
             QTest.mouseClick(self.page.go, LEFT)
             self.wait(begun.is_set)
             for _ in range(2):
-                QTest.mouseClick(self.window.task_buttons["Merge"], LEFT)
+                QTest.mouseClick(self.window.task_buttons[Task.MERGE], LEFT)
                 bracket = next(s for s in self.window.shoot.shots if s.name.startswith("boiling"))
                 self.window.choose(bracket)
                 self.app.processEvents()
@@ -176,7 +177,7 @@ class Hand(WindowTest):
     def test_ending_keeps_what_was_read(self) -> None:
         seen = threading.Event()
 
-        def told(*args: object, **kwargs: object) -> object:
+        def notice(*args: object, **kwargs: object) -> object:
             progress = kwargs["progress"]
 
             def tell(share: float, text: str) -> None:
@@ -187,7 +188,7 @@ class Hand(WindowTest):
 
             return merge(*args, **{**kwargs, "progress": tell})  # type: ignore[arg-type]
 
-        with mock.patch("bruto.merge.merging.merge", told):
+        with mock.patch("bruto.merge.merger.merge", notice):
             QTest.mouseClick(self.page.go, LEFT)
             self.wait(lambda: self.page.open_button.isVisible())
         self.assertTrue(seen.is_set())
@@ -204,7 +205,7 @@ class Choices(WindowTest):
 
     def test_a_fading_trail(self) -> None:
         self.choose(self.files[0].stem)
-        self.task("Merge")
+        self.task(Task.MERGE)
         page = self.window.merge
         boxes = [page.choices.rows.itemAt(k).widget() for k in range(page.choices.rows.count())]
         track = next(b for b in boxes if isinstance(b, QSlider))
@@ -227,7 +228,7 @@ class Choices(WindowTest):
         other.mkdir()
         copy_of([taken("pans", size=SMALL)[0]["files"][0]], other)
         self.window.open_paths([str(other)])
-        self.task("Merge")
+        self.task(Task.MERGE)
         self.window.open_paths([str(self.folder)])
         self.wait(lambda: self.window.merge.group is not None and len(self.window.merge.chart.shots) == 20)
         self.settle()
@@ -236,7 +237,7 @@ class Choices(WindowTest):
 
     def test_the_skys_border_is_painted_and_merged_again(self) -> None:
         self.choose(self.files[0].stem)
-        self.task("Merge")
+        self.task(Task.MERGE)
         page = self.window.merge
         self.wait(lambda: len(page.chart.judged) == 20)
         page.method.setFocus()
@@ -272,13 +273,13 @@ class Choices(WindowTest):
 
     def test_a_clip_is_made_behind_the_window(self) -> None:
         self.choose(self.files[0].stem)
-        self.task("Merge")
+        self.task(Task.MERGE)
         page, out = self.window.merge, self.folder / "night.mp4"
-        told: list[str] = []
-        self.window.session.told.connect(told.append)
+        notice: list[str] = []
+        self.window.session.notice.connect(notice.append)
         with mock.patch("bruto.app.pages.merge.QFileDialog.getSaveFileName", return_value=(str(out), "")):
             QTest.mouseClick(page.clip_button, LEFT)
-        self.wait(lambda: any("frames" in text for text in told))
+        self.wait(lambda: any("frames" in text for text in notice))
         self.assertTrue(out.is_file())
-        self.assertIn("night.mp4: 20 frames, 0.8 s", told[-1])
+        self.assertIn("night.mp4: 20 frames, 0.8 s", notice[-1])
         self.assertFalse(self.window.line.running)

@@ -10,7 +10,8 @@ from tempfile import TemporaryDirectory
 from PySide6.QtCore import QPointF
 from PySide6.QtTest import QTest
 
-from bruto.simphone.night import Happening, NightPhone
+from bruto.simphone.night import NightEvent, NightPhone
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.merge.test_night import EXPOSURE, recorded
 from tests.shots import copy_of
@@ -23,7 +24,7 @@ COUNT = 24
 def night() -> tuple[list[Path], list[str]]:
     """Files of a night, and what is wrong with each."""
     folder = Path(unittest.enterModuleContext(TemporaryDirectory()))
-    phone = NightPhone(size=SIZE, happening=Happening(clouds=((14, 17),), aircraft=(4,), tests=2))
+    phone = NightPhone(size=SIZE, happening=NightEvent(clouds=((14, 17),), aircraft=(4,), tests=2))
     frames = phone.frames(COUNT, EXPOSURE)
     return recorded(phone, frames, folder), [f.bad for f in frames]
 
@@ -36,7 +37,7 @@ class Night(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.choose("sky-003")
-        self.task("Merge")
+        self.task(Task.MERGE)
         self.page, self.chart = self.window.merge, self.window.merge.chart
         self.wait(lambda: len(self.chart.judged) == len(self.files))
         self.settle()

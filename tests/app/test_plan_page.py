@@ -9,9 +9,10 @@ from unittest import mock
 from PySide6.QtCore import QDate, QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 
-from bruto.plan.wishes import load_plan
+from bruto.plan.planned_shots import load_plan
 from bruto.simphone.capture import Exposure
 from bruto.simphone.night import NightPhone, save_frame
+from bruto.tasks import Task
 from tests.app.test_manners import wheel
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.shots import SMALL, copy_of, taken
@@ -25,14 +26,14 @@ class Plans(WindowTest):
 
     def setUp(self) -> None:
         super().setUp()
-        self.planning = self.window.session.planning
-        self.task("Plan")
-        self.page = self.window.page("Plan")
+        self.plan_editor = self.window.session.plan_editor
+        self.task(Task.PLAN)
+        self.page = self.window.page(Task.PLAN)
         self.reckoned()
 
     def reckoned(self) -> None:
         """Until sky and phone are reckoned, and all is shown."""
-        self.wait(lambda: self.planning.sky is not None and self.planning.idle(), 120)
+        self.wait(lambda: self.plan_editor.sky is not None and self.plan_editor.idle(), 120)
         self.settle()
 
     def typed(self, field, text: str) -> None:
@@ -53,10 +54,10 @@ class Plans(WindowTest):
 
     def test_a_newcomers_path(self) -> None:
         """Place, night, a trail, its list as PDF, the shoot, what became of it, the logbook."""
-        page, side, planning = self.page, self.page.side, self.planning
+        page, side, plan_editor = self.page, self.page.side, self.plan_editor
         QTest.mouseClick(side.new, LEFT)
         self.reckoned()
-        self.assertEqual(planning.plan.wishes, ())
+        self.assertEqual(plan_editor.plan.planned_shots, ())
         self.typed(side.texts["name"], "First trail")
         self.typed(side.texts["place"], "behind the works")
         self.typed(side.numbers["latitude"].lineEdit(), "41,5")
@@ -64,13 +65,13 @@ class Plans(WindowTest):
         self.typed(side.texts["zone"], "CET")
         side.date.setDate(QDate(2026, 8, 12))
         self.reckoned()
-        self.assertEqual((planning.plan.latitude, planning.plan.date), (41.5, "2026-08-12"))
+        self.assertEqual((plan_editor.plan.latitude, plan_editor.plan.date), (41.5, "2026-08-12"))
         QTest.mouseClick(page.night, LEFT)
-        self.assertIn("dark 22:", page.said.text())
+        self.assertIn("dark 22:", page.text.text())
         self.pick(side.add, "Star trail")
         self.reckoned()
-        wish = planning.wish
-        self.assertEqual((wish.kind, wish.azimuth), ("trail", 0.0))
+        planned = plan_editor.planned
+        self.assertEqual((planned.kind, planned.azimuth), ("trail", 0.0))
         self.assertEqual(len(page.axis.blocks), 1)
         # the block is moved half an hour on, by the hand
         block = page.axis.blocks[0]
@@ -78,132 +79,132 @@ class Plans(WindowTest):
         later = page.axis.x_of(block.begin + timedelta(minutes=30)) - page.axis.x_of(block.begin)
         self.drag(page.axis, start, start + QPointF(later, 0))
         self.reckoned()
-        moved = datetime.fromisoformat(planning.wish.at) - datetime.fromisoformat(wish.at)
+        moved = datetime.fromisoformat(plan_editor.planned.at) - datetime.fromisoformat(planned.at)
         self.assertAlmostEqual(moved.total_seconds(), 1800, delta=400)
         self.typed(page.ledger.rows["frames"].spin.lineEdit(), str(FRAMES))
         self.typed(page.ledger.rows["seconds"].spin.lineEdit(), "15")
-        wish = planning.wish
-        self.assertEqual((wish.frames, wish.seconds), (FRAMES, 15.0))
-        self.wait(lambda: planning.picture_of is planning.wish and page.preview.whole is not None, 120)
+        planned = plan_editor.planned
+        self.assertEqual((planned.frames, planned.seconds), (FRAMES, 15.0))
+        self.wait(lambda: plan_editor.picture_of is plan_editor.planned and page.preview.whole is not None, 120)
         out = self.folder.parent / "list"
         with mock.patch("bruto.app.pages.plan.QFileDialog.getSaveFileName", return_value=(str(out), "PDF (*.pdf)")):
             self.pick(side.paper, "Red on black, for the night …")
         self.assertEqual(out.with_name("list.pdf").read_bytes()[:5], b"%PDF-")
         # the shoot
         phone = NightPhone(size=SMALL, latitude=41.5)
-        begin = datetime.fromisoformat(wish.at)
-        for frame in phone.frames(FRAMES, Exposure(wish.iso, wish.seconds), wish.interval_s - wish.seconds):
+        begin = datetime.fromisoformat(planned.at)
+        for frame in phone.frames(FRAMES, Exposure(planned.iso, planned.seconds), planned.interval_s - planned.seconds):
             path = self.folder / f"trail-{frame.number:02d}.dng"
             save_frame(phone.take(frame), path, begin + timedelta(seconds=frame.start))
-        self.window.session.gauge.look()
+        self.window.session.measuring.look()
         self.wait(lambda: len(self.window.shoot.reports) >= FRAMES + 1, 120)
         self.settle()
         self.wait(lambda: side.list.item(0).text().startswith("✓"))
         self.assertIn(f"done: {FRAMES} taken", side.list.item(0).text())
         self.assertIn("1 of 1 done", side.taken.text())
-        self.task("Logbook")
-        book = self.window.page("Logbook")
+        self.task(Task.LOGBOOK)
+        book = self.window.page(Task.LOGBOOK)
         self.wait(lambda: book.table.rowCount() == FRAMES + 1)
         self.assertIn("trail-00", {book.table.item(k, 0).text() for k in range(FRAMES + 1)})
 
     def test_the_demo_has_a_plan_and_its_shots_are_shown_on_their_axis(self) -> None:
-        page, planning = self.page, self.planning
-        self.assertEqual(planning.plan.name, "Pans and pump, midsummer")
+        page, plan_editor = self.page, self.plan_editor
+        self.assertEqual(plan_editor.plan.name, "Pans and pump, midsummer")
         self.assertTrue(page.by_day)  # the first is one of the day
         self.assertEqual(page.side.list.count(), 5)
         row = page.side.list.visualItemRect(page.side.list.item(4)).center()
         QTest.mouseClick(page.side.list.viewport(), LEFT, pos=row)
         self.reckoned()
         self.assertFalse(page.by_day)
-        self.assertIn("Centre of the Milky Way", planning.sky.night.tracks)
-        self.assertEqual(planning.wish.kind, "trail")
-        self.assertIn("gaps of", " ".join(said for _, said, _ in planning.price().lines()))
+        self.assertIn("Centre of the Milky Way", plan_editor.sky.night.tracks)
+        self.assertEqual(plan_editor.planned.kind, "trail")
+        self.assertIn("gaps of", " ".join(text for _, text, _ in plan_editor.forecast().lines()))
         before = pixels(page.axis.grab().toImage())
         page.axis.setFocus()
         QTest.keyClick(page.axis, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
         self.reckoned()
-        self.assertEqual(planning.wish.at, "2026-06-22T00:50")
+        self.assertEqual(plan_editor.planned.at, "2026-06-22T00:50")
         self.assertGreater(float((pixels(page.axis.grab().toImage()) != before).mean()), 0.0005)
         QTest.keyClick(page.axis, Qt.Key.Key_Up)
-        self.assertEqual(planning.wish.kind, "stars")
+        self.assertEqual(plan_editor.planned.kind, "stars")
         QTest.keyClick(self.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-        self.assertEqual(planning.plan.wishes[4].at, "2026-06-21T23:50")
+        self.assertEqual(plan_editor.plan.planned_shots[4].at, "2026-06-21T23:50")
 
     def test_rows_take_what_is_proposed_and_refuse_what_cannot_be(self) -> None:
-        page, planning = self.page, self.planning
-        planning.choose(3)
+        page, plan_editor = self.page, self.plan_editor
+        plan_editor.choose(3)
         self.reckoned()
         row = page.ledger.rows["seconds"]
-        offered = planning.proposals()["seconds"]
-        self.assertNotEqual(planning.wish.seconds, offered.value)
+        offered = plan_editor.recommendations()["seconds"]
+        self.assertNotEqual(plan_editor.planned.seconds, offered.value)
         row.setFocus()
         self.assertTrue(row.evidence.isVisible())
         self.assertIn("500 / 26 mm", row.evidence.text())
         QTest.mouseClick(row.take, LEFT)
         self.reckoned()
-        self.assertEqual(planning.wish.seconds, offered.value)
+        self.assertEqual(plan_editor.planned.seconds, offered.value)
         self.assertEqual(page.ledger.rows["seconds"].take.text(), "✓")
         row = page.ledger.rows["seconds"]
         row.setFocus()
         QTest.keyClick(row, Qt.Key.Key_Left)
         self.reckoned()
-        steps = sorted(planning.means.seconds)
-        self.assertEqual(planning.wish.seconds, steps[steps.index(offered.value) - 1])
+        steps = sorted(plan_editor.means.seconds)
+        self.assertEqual(plan_editor.planned.seconds, steps[steps.index(offered.value) - 1])
         self.typed(page.ledger.rows["at"].spin.lineEdit(), "1:15")
-        self.assertEqual(planning.wish.at, "2026-06-22T01:15")
+        self.assertEqual(plan_editor.planned.at, "2026-06-22T01:15")
         self.typed(page.ledger.rows["at"].spin.lineEdit(), "25:00")
-        self.assertEqual(planning.wish.at, "2026-06-22T01:15")
+        self.assertEqual(plan_editor.planned.at, "2026-06-22T01:15")
         self.typed(page.ledger.rows["azimuth"].spin.lineEdit(), "SW")
-        self.assertEqual(planning.wish.azimuth, 225.0)
+        self.assertEqual(plan_editor.planned.azimuth, 225.0)
         iso = page.ledger.rows["iso"]
         iso.setFocus()
-        before = planning.wish.iso
+        before = plan_editor.planned.iso
         self.drag(iso.track, QPointF(iso.track.x_of(before), 12), QPointF(iso.track.x_of(before) + 30, 12))
         self.reckoned()
-        self.assertGreater(planning.wish.iso, before)
-        self.assertIn(planning.wish.iso, planning.means.isos)
-        planning.undo()
-        self.assertEqual(planning.wish.iso, before)  # a drag is one step
+        self.assertGreater(plan_editor.planned.iso, before)
+        self.assertIn(plan_editor.planned.iso, plan_editor.means.isos)
+        plan_editor.undo()
+        self.assertEqual(plan_editor.planned.iso, before)  # a drag is one step
 
     def test_the_wheel_scrolls_and_changes_nothing(self) -> None:
-        page, planning = self.page, self.planning
-        planning.choose(3)
+        page, plan_editor = self.page, self.plan_editor
+        plan_editor.choose(3)
         self.reckoned()
-        before = planning.plan
+        before = plan_editor.plan
         for widget in (page.ledger.rows["iso"].spin, page.ledger.rows["at"].spin, page.side.date, page.side.numbers[
             "latitude"], page.side.dark, page.target, page.ledger.kind):  # fmt: skip
             self.assertFalse(widget.hasFocus())
             wheel(widget, 2)
         self.reckoned()
-        self.assertEqual(planning.plan, before)
+        self.assertEqual(plan_editor.plan, before)
 
     def test_a_caution_is_kept_off_the_list_and_a_plan_is_kept(self) -> None:
-        page, planning = self.page, self.planning
-        planning.choose(4)
+        page, plan_editor = self.page, self.plan_editor
+        plan_editor.choose(4)
         self.reckoned()
         tick = page.ledger.cautions.itemAt(0).widget()
         QTest.mouseClick(tick, LEFT, pos=QPoint(9, tick.height() // 2))
         self.reckoned()
-        self.assertEqual(len(planning.wish.cautions), 1)
+        self.assertEqual(len(plan_editor.planned.cautions), 1)
         self.typed(page.ledger.fields["note"], "behind the shed")
-        path = Path(planning.path)
-        planning.flush()
-        self.assertEqual(load_plan(path).wishes[4].note, "behind the shed")
+        path = Path(plan_editor.path)
+        plan_editor.flush()
+        self.assertEqual(load_plan(path).planned_shots[4].note, "behind the shed")
         with mock.patch("bruto.app.pages.plan.ask_user", return_value=True):
             self.pick(page.side.paper, "Delete this plan …")
         self.assertFalse(path.exists())
         self.assertTrue(page.nothing.isVisible())
         QTest.mouseClick(page.nothing.buttons[1], LEFT)
         self.reckoned()
-        self.assertEqual(len(planning.plan.wishes), 5)
+        self.assertEqual(len(plan_editor.plan.planned_shots), 5)
 
     def test_a_place_of_another_plan_and_another_phone(self) -> None:
-        page, planning = self.page, self.planning
+        page, plan_editor = self.page, self.plan_editor
         QTest.mouseClick(page.side.new, LEFT)
         self.reckoned()
-        planning.change(place="", latitude=0.0, longitude=0.0, zone="")
+        plan_editor.change(place="", latitude=0.0, longitude=0.0, zone="")
         self.reckoned()
-        self.assertIn("Type at the left where it is", page.said.text())
+        self.assertIn("Type at the left where it is", page.text.text())
         field = page.side.texts["place"]
         field.setFocus()
         QTest.keyClicks(field, "orr")
@@ -211,11 +212,11 @@ class Plans(WindowTest):
         QTest.keyClick(field.completer().popup(), Qt.Key.Key_Down)
         QTest.keyClick(field.completer().popup(), Qt.Key.Key_Return)
         self.reckoned()
-        self.assertEqual((planning.plan.place, planning.plan.latitude), ("Orrin Saltern", 41.0))
+        self.assertEqual((plan_editor.plan.place, plan_editor.plan.latitude), ("Orrin Saltern", 41.0))
         page.side.phone.setCurrentIndex(page.side.phone.count() - 1)
         page.side.phone.activated.emit(page.side.phone.count() - 1)
         self.reckoned()
-        self.wait(lambda: planning.means.phone == "")
+        self.wait(lambda: plan_editor.means.phone == "")
         self.assertEqual(page.side.phone.currentText(), "none: usual values")
 
     def test_a_place_without_a_night(self) -> None:
@@ -223,14 +224,14 @@ class Plans(WindowTest):
         self.typed(page.side.numbers["latitude"].lineEdit(), "78")
         self.reckoned()
         page._turn(False)
-        self.assertIn("polar day", page.said.text())
+        self.assertIn("polar day", page.text.text())
         self.typed(page.side.texts["zone"], "No/Where")
-        self.assertEqual(self.planning.plan.zone, "CET")
-        self.planning.choose(3)
+        self.assertEqual(self.plan_editor.plan.zone, "CET")
+        self.plan_editor.choose(3)
         self.reckoned()
-        got = self.planning.proposals()["at"]
+        got = self.plan_editor.recommendations()["at"]
         begin = datetime.fromtimestamp(got.value, UTC)
-        self.assertTrue(self.planning.sky.night.begin <= begin < self.planning.sky.night.end)
+        self.assertTrue(self.plan_editor.sky.night.begin <= begin < self.plan_editor.sky.night.end)
 
 
 class Practice(WindowTest):
@@ -238,31 +239,31 @@ class Practice(WindowTest):
         copy_of(taken("card", size=SMALL, seed=3)[0]["files"], self.folder)
 
     def test_a_round_is_answered_and_the_score_stays(self) -> None:
-        practising = self.window.session.practising
-        self.task("Practice")
-        page = self.window.page("Practice")
-        self.wait(lambda: practising.round is not None, 120)
+        practice = self.window.session.practice
+        self.task(Task.PRACTICE)
+        page = self.window.page(Task.PRACTICE)
+        self.wait(lambda: practice.round is not None, 120)
         self.assertEqual(len(page.pictures.boxes()), 2)
-        right = practising.round.right
+        right = practice.round.right
         QTest.mouseClick(page.buttons[right], LEFT)
-        self.wait(practising.idle)
+        self.wait(practice.idle)
         self.assertIn("That is so", page.verdict.text())
         self.assertIn("Thought:", page.thought.text())
         self.assertIn("1/1", page.list.item(0).text())
         QTest.mouseClick(page.buttons[1 - right], LEFT)  # the first answer counts
-        self.assertEqual(practising.answer, right)
+        self.assertEqual(practice.answer, right)
         QTest.mouseClick(page.again, LEFT)
-        self.wait(lambda: practising.round is not None and practising.answer is None, 120)
-        QTest.mouseClick(page.buttons[1 - practising.round.right], LEFT)
-        self.wait(practising.idle)
+        self.wait(lambda: practice.round is not None and practice.answer is None, 120)
+        QTest.mouseClick(page.buttons[1 - practice.round.right], LEFT)
+        self.wait(practice.idle)
         self.assertIn("It is:", page.verdict.text())
         self.assertIn("1/2", page.list.item(0).text())
         row = page.list.visualItemRect(page.list.item(8)).center()
         QTest.mouseClick(page.list.viewport(), LEFT, pos=row)
-        self.wait(lambda: practising.round is not None, 120)
+        self.wait(lambda: practice.round is not None, 120)
         self.assertIn("Which interval", page.question.text())
         QTest.mouseClick(page.real, LEFT)
-        self.assertEqual(self.window.task(), "Plan")
-        practising.scores = {}
-        practising.begin()
-        self.wait(lambda: practising.scores.get("raw") == (1, 2))  # as the logbook keeps it
+        self.assertEqual(self.window.task(), Task.PLAN)
+        practice.scores = {}
+        practice.begin()
+        self.wait(lambda: practice.scores.get("raw") == (1, 2))  # as the logbook keeps it

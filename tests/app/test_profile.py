@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from bruto.app.ledger.profile_row import FROM_FILE
 from bruto.container.profile import CameraProfile, HueSatMap, write_profile
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest
 from tests.shots import SMALL, copy_of, taken
 
@@ -24,7 +25,7 @@ class ProfileRows(WindowTest):
 
     def setUp(self) -> None:
         super().setUp()
-        self.task("Correct")
+        self.task(Task.CORRECT)
         self.row = self.window.develop.ledger.profile
 
     def open_kind(self, kind: str) -> None:
@@ -50,7 +51,7 @@ class ProfileRows(WindowTest):
         np.testing.assert_array_equal(self.picture(), dropped)
         self.assertFalse(self.row.take.isVisible())
 
-    def test_a_profile_from_a_file_changes_colour_and_a_lost_one_is_told(self) -> None:
+    def test_a_profile_from_a_file_changes_color_and_a_lost_one_is_told(self) -> None:
         self.open_kind("mosaic")
         self.assertFalse(self.row.keep.isVisible())
         table = np.zeros((1, 6, 3, 3), np.float32)

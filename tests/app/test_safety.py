@@ -20,18 +20,19 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from bruto import app
-from bruto.app.main import tell_unexpected
+from bruto.app.main import report_unexpected
 from bruto.app.widgets.question import Question
 from bruto.app.window import Window
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import DngTags
-from bruto.deliver import jobs
-from bruto.deliver.ticket import Ticket
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
+from bruto.export import queue
+from bruto.export.preset import ExportPreset
 from bruto.shoot.sidecar import load_sidecar, sidecar_path
-from bruto.storage.outputs import Outputs
+from bruto.storage.output_planner import Outputs
+from bruto.tasks import Task
 from tests.again import write_dng
 from tests.app.windows import LEFT, WindowTest
 from tests.shots import SMALL, copy_of, raw_of, taken
@@ -65,7 +66,7 @@ class Texts(WindowTest):
         shown = ""
         for shot in list(self.window.shoot.shots):
             self.window.shoot.select(shot)
-            for task in ("Intake", "Correct", "Compare", "Merge", "Deliver"):
+            for task in (Task.INTAKE, Task.CORRECT, Task.COMPARE, Task.MERGE, Task.EXPORT):
                 self.task(task)
                 labels = [w for w in self.app.allWidgets() if isinstance(w, QLabel)]
                 self.assertGreater(len(labels), 100)
@@ -108,12 +109,12 @@ class RightShot(WindowTest):
             self.window.shoot.select(other)
         self.assertIsNone(self.window.develop.edit)
         QTest.keyClick(self.window, Qt.Key.Key_A, Qt.KeyboardModifier.AltModifier)
-        self.window.page("Intake").judge("reject")
+        self.window.page(Task.INTAKE).judge("discard")
         self.assertEqual((before.sidecar.verdict, before.recipe), ("", Recipe()))
 
     def test_a_defect_in_an_answer_to_the_mouse_is_one_line(self) -> None:
         self.addCleanup(setattr, sys, "excepthook", sys.excepthook)
-        tell_unexpected(self.window.say)
+        report_unexpected(self.window.say)
         sys.excepthook(TypeError, TypeError("int() argument"), None)
         self.assertNotIn("int()", self.window.message.text())
         self.assertIn("errors.log", self.window.message.text())
@@ -143,7 +144,7 @@ class RightShot(WindowTest):
             self.window.develop.save()
             self.assertEqual(self.window.saved.text(), "NOT SAVED")
             asked: list[tuple] = []
-            self.window.confirm = lambda *said: asked.append(said) or False  # type: ignore[func-returns-value]
+            self.window.confirm = lambda *text: asked.append(text) or False  # type: ignore[func-returns-value]
             self.window.close()
             self.assertTrue(self.window.isVisible())
             self.assertIn("the disk is full", asked[0][1])
@@ -159,9 +160,9 @@ class Unfinished(WindowTest):
         out.mkdir()
         with mock.patch.object(self.window.queue, "_do", lambda job: time.sleep(0.2)):
             for shot in raws[:4]:
-                self.window.queue.add(jobs.Job(shot.main, out, f"{shot.name}.jpg", Recipe(), Ticket()))
+                self.window.queue.add(queue.Job(shot.main, out, f"{shot.name}.jpg", Recipe(), ExportPreset()))
             asked: list[tuple] = []
-            self.window.confirm = lambda *said: asked.append(said) or False  # type: ignore[func-returns-value]
+            self.window.confirm = lambda *text: asked.append(text) or False  # type: ignore[func-returns-value]
             self.window.close()
             self.assertTrue(self.window.isVisible())
             self.assertRegex(asked[0][1], r"\d deliver(y is|ies are) not finished")
@@ -174,7 +175,7 @@ class Unfinished(WindowTest):
         self.addCleanup(again.close)
         again.show()
         self.assertIn("were not finished last time", again.message.text())
-        rows = again.deliver.findChildren(QPushButton)
+        rows = again.export_shot.findChildren(QPushButton)
         self.assertTrue(any(b.text() == "Try again" for b in rows))
         for job in list(again.queue.jobs):
             again.queue.retry(job)
@@ -186,16 +187,16 @@ class Unfinished(WindowTest):
         card.mkdir()
         copy_of([taken("pans", size=SMALL)[0]["files"][0]], card)
         burst = [s.main for s in self.window.shoot.shots if s.name.startswith("sluice-001")][:2]
-        held = (self.window.session._take_in, self.window.session.merging._work)
+        held = (self.window.session._import, self.window.session.merging._work)
         with mock.patch.object(held[0], "ask"), mock.patch.object(held[1], "ask"):
             self.window.asking.take_in_from(card)
             self.window.session.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
             self.window.session.merging.start(burst, "median", Outputs(burst).in_folder(self.folder, "n.dng"))
-            said: list[tuple] = []
-            self.window.confirm = lambda *words: said.append(words) or True  # type: ignore[func-returns-value]
+            text: list[tuple] = []
+            self.window.confirm = lambda *words: text.append(words) or True  # type: ignore[func-returns-value]
             self.window.close()
-        self.assertIn("A merge is running", said[0][1])
-        self.assertIn("Taking in is running", said[0][1])
+        self.assertIn("A merge is running", text[0][1])
+        self.assertIn("Taking in is running", text[0][1])
         (kept,) = (Path(os.environ["XDG_STATE_HOME"]) / "bruto/tasks").iterdir()
         host, pid, _ = kept.stem.split("-")
         kept.rename(kept.with_name(f"{host}-{pid}-1.json"))
@@ -257,7 +258,7 @@ class Unfinished(WindowTest):
         def slow(*_: object) -> None:
             time.sleep(0.6)
 
-        with mock.patch("bruto.app.pages.develop.hue_at", slow):
+        with mock.patch("bruto.app.pages.correct.hue_at", slow):
             began = time.monotonic()
             page._picked(0.5, 0.5)
             self.assertLess(time.monotonic() - began, 0.1)

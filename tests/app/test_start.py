@@ -13,7 +13,8 @@ from PySide6.QtTest import QTest
 from bruto.app.widgets import theme
 from bruto.app.widgets.command_search import CommandSearch
 from bruto.app.window import Window
-from bruto.storage.remembered import load_remembered
+from bruto.storage.settings import load_settings
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest
 
 KEY = Qt.Key
@@ -34,8 +35,8 @@ class Start(WindowTest):
 
     def test_nothing_open_shows_no_values(self) -> None:
         self.again()
-        self.assertEqual(self.window.task(), "Start")
-        self.task("Correct")
+        self.assertEqual(self.window.task(), Task.START)
+        self.task(Task.CORRECT)
         self.assertFalse(self.window.develop.ledger.isVisible())
         self.assertFalse(self.window.develop.strip.isVisible())
         self.assertIn("Open a folder", self.window.develop.stage.message)
@@ -43,15 +44,15 @@ class Start(WindowTest):
     def test_a_shoot_opens_where_one_was(self) -> None:
         self.window.open_shoot([str(self.folder)], "A day")
         self.settle()
-        self.assertEqual(self.window.task(), "Intake")  # the first time
+        self.assertEqual(self.window.task(), Task.INTAKE)  # the first time
         self.choose_in_list("sluice-001-01")
-        self.task("Compare")
+        self.task(Task.COMPARE)
         self.window.develop.ledger.set_open_groups(["noise"])
         self.window.intake.use_order("name", "all")
-        self.window.session.judge("pick")
+        self.window.session.judge("keep")
         self.settle()
         self.again()
-        start = self.window.page("Start")
+        start = self.window.page(Task.START)
         self.assertEqual([c.lines[0] for c in start.cards], ["A day"])
         self.assertIn("4 kept", start.cards[0].lines[1])
         self.wait(lambda: start.cards[0].picture is not None)
@@ -59,7 +60,7 @@ class Start(WindowTest):
         self.assertTrue(start.cards[0].hasFocus())
         QTest.keyClick(start.cards[0], KEY.Key_Return)
         self.settle()
-        self.assertEqual(self.window.task(), "Compare")
+        self.assertEqual(self.window.task(), Task.COMPARE)
         self.assertEqual(self.window.shoot.current.name, "sluice-001-01")  # type: ignore[union-attr]
         self.assertEqual(self.window.develop.ledger.open_groups(), ["noise"])
         self.assertEqual(self.window.intake.board.cards.sort_by, "name")
@@ -72,8 +73,8 @@ class Start(WindowTest):
         self.window.open_shoot([str(self.folder)], "A day")
         self.settle()
         self.folder.rename(self.folder.with_name("elsewhere"))
-        self.window.page("Start").fill()
-        card = self.window.page("Start").cards[0]
+        self.window.page(Task.START).fill()
+        card = self.window.page(Task.START).cards[0]
         self.wait(lambda: not card.isEnabled())
         self.assertIn("not there now", card.lines[1])
         self.folder.with_name("elsewhere").rename(self.folder)
@@ -83,7 +84,7 @@ class Start(WindowTest):
         place.parent.mkdir(parents=True, exist_ok=True)
         for text in ("", "[1]", '{"theme": 7, "recent": [{"paths": 3}], "size": [1, 2], "keys": {"undo": "F12"}}'):
             place.write_text(text)
-            found = load_remembered()
+            found = load_settings()
             self.assertEqual((found.theme, found.size, found.recent), ("light", None, []))
         self.assertEqual(found.keys, {"undo": "F12"})
         self.again()
@@ -91,14 +92,14 @@ class Start(WindowTest):
         self.assertEqual(json.loads(place.read_text())["theme"], theme.current().name)
 
     def test_keys_are_changed_and_kept(self) -> None:
-        page = self.window.page("Keys")
-        self.window.set_task("Keys")
+        page = self.window.page(Task.KEYS)
+        self.window.set_task(Task.KEYS)
         undo = next(c for c in page.commands if c.id == "undo")
         dialog = page.change(undo)
-        for keys, said in (("Ctrl+Shift+Z", "is the key of “Redo”"), ("K", "while you type")):
+        for keys, text in (("Ctrl+Shift+Z", "is the key of “Redo”"), ("K", "while you type")):
             dialog.field.setKeySequence(QKeySequence(keys))
             QTest.mouseClick(dialog.yes, LEFT)
-            self.assertIn(said, dialog.why.text())
+            self.assertIn(text, dialog.why.text())
         dialog.field.setKeySequence(QKeySequence("Ctrl+J"))
         QTest.mouseClick(dialog.yes, LEFT)
         self.assertEqual(page.buttons["undo"].text(), "Ctrl+J")
@@ -107,7 +108,7 @@ class Start(WindowTest):
             self.assertEqual(self.window.develop.fit_button.toolTip().strip(), tip)
         self.window.activateWindow()
         self.choose("card-003")
-        self.task("Correct")
+        self.task(Task.CORRECT)
         edit = self.window.develop.edit
         assert edit is not None
         edit.change("exposure", exposure=0.5)
@@ -120,7 +121,7 @@ class Start(WindowTest):
 
     def test_a_command_is_found_and_done(self) -> None:
         self.choose("card-003")
-        self.task("Correct")
+        self.task(Task.CORRECT)
         QTest.keyClick(self.window, KEY.Key_Space, CTRL)
         search = self.window.findChildren(CommandSearch)[0]
         QTest.keyClicks(search.words, "suggest take all")

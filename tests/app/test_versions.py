@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
 
-from bruto.develop.analysis.proof import hatched, out_of_gamut
+from bruto.develop.analysis.soft_proof import hatched, out_of_gamut
 from bruto.develop.illuminants import NAMED, named, values_of
 from bruto.develop.recipe import Recipe
 from bruto.shoot.sidecar import load_sidecar, save_sidecar
@@ -51,13 +51,13 @@ class Versions(DevelopTest):
     def test_nameless_and_damaged_versions(self) -> None:
         self.keep("   ")
         self.assertEqual(self.edit.sidecar.versions, {})
-        said: list[str] = []
-        self.edit.message.connect(said.append)
+        text: list[str] = []
+        self.edit.message.connect(text.append)
         self.edit.sidecar.versions["odd"] = {"exposure": 99}
         before = self.edit.recipe
         self.assertFalse(self.edit.use_version("odd"))
         self.assertEqual(self.edit.recipe, before)
-        self.assertIn("exposure", said[0])
+        self.assertIn("exposure", text[0])
         self.assertFalse(self.edit.use_version("never was"))
         assert self.page.shot is not None
         save_sidecar(self.page.shot.main, self.edit.sidecar)
@@ -89,12 +89,12 @@ class Versions(DevelopTest):
         self.page.versions.fill()
         self.page.versions.pin.emit()
         self.choose("pans-001")
-        self.page.hold_before(True)
+        self.page.show_before(True)
         self.settle()
         self.assertIn("card", self.page.tag.text().lower())
         assert self.page.stage.before is not None
         other = pixels(self.page.stage.before)
-        self.page.hold_before(False)
+        self.page.show_before(False)
         own = self.picture()
         h, w = min(other.shape[0], own.shape[0]), min(other.shape[1], own.shape[1])
         self.assertGreater(float(np.abs(other[:h, :w].astype(int) - own[:h, :w]).mean()), 15)
@@ -106,7 +106,7 @@ class Noise(DevelopTest):
         self.page.versions.choose("residual", "")
         spread = []
         for amount in (0.0, 0.5, 1.5):
-            self.edit.change("x", brightness_noise=amount, colour_noise=amount)
+            self.edit.change("x", luminance_noise=amount, chroma_noise=amount)
             self.page.reference.set_beside(True)
             self.settle()
             assert self.page.stage.before_piece is not None
@@ -120,7 +120,7 @@ class Noise(DevelopTest):
 
 
 class OutOfRange(DevelopTest):
-    def test_marks_follow_the_colours_and_the_space(self) -> None:
+    def test_marks_follow_the_colors_and_the_space(self) -> None:
         developer = self.page.developer
         assert developer is not None
         strong, dull = Recipe(chroma=2.2), Recipe(chroma=0.3)
@@ -141,7 +141,7 @@ class OutOfRange(DevelopTest):
         self.settle()
         self.assertIsNone(self.page.stage.marks)
 
-    def test_marks_are_told_apart_without_colour(self) -> None:
+    def test_marks_are_told_apart_without_color(self) -> None:
         drawn = hatched(np.ones((24, 24), bool))
         self.assertGreater(int(np.ptp(drawn[..., :3].mean(axis=2))), 100)
         self.assertEqual(int(hatched(np.zeros((8, 8), bool)).max()), 0)

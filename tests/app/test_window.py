@@ -16,10 +16,11 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
 from bruto.app.pages.pages import PAGES, all_commands
 from bruto.app.widgets import theme
-from bruto.deliver import jobs
 from bruto.develop.recipe import Recipe
-from bruto.merge.merging import merge
+from bruto.export import queue
+from bruto.merge.merger import merge
 from bruto.shoot.sidecar import load_sidecar, sidecar_path
+from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 
 
@@ -51,7 +52,7 @@ class DevelopRows(WindowTest):
                 self.assertNotEqual(getattr(self.edit.recipe, field), old)
                 self.assertEqual(len(self.edit.sidecar.history), steps + 1)
                 after = pixels(self.window.develop.stage.grab().toImage())
-                if field in ("relief_fine", "grain_size"):
+                if field in ("local_contrast_fine", "grain_size"):
                     continue  # told in pixels of 12 MP: less than one of so small a capture
                 self.assertGreater(np.abs(after.astype(int) - before).mean(), 0.02)
 
@@ -246,7 +247,7 @@ class States(WindowTest):
         self.assertEqual(self.window.develop.tag.text(), "CANNOT BE OPENED")
         self.assertIn("broken.dng", self.window.develop.stage.message)
         self.assertFalse(self.window.develop.ledger.isEnabled())
-        for task in ("Compare", "Merge", "Deliver", "Correct"):
+        for task in (Task.COMPARE, Task.MERGE, Task.EXPORT, Task.CORRECT):
             self.task(task)
         self.choose("card-003")
         self.assertEqual(self.window.develop.tag.text(), "RAW, developed")
@@ -256,7 +257,7 @@ class States(WindowTest):
         cut = self.folder / "zz.dng"
         cut.write_bytes(whole[: len(whole) * 6 // 10])
         (self.folder / "zz.jpg").write_bytes((self.folder / "card-003.jpg").read_bytes())
-        with mock.patch.object(self.window.gauge, "_measure_next"):  # before it is measured and known as broken
+        with mock.patch.object(self.window.measuring, "_measure_next"):  # before it is measured and known as broken
             self.window.open_paths([str(self.folder)], "A day")
             self.window.shoot.select(next(s for s in self.window.shoot.shots if s.name == "zz"))
             self.settle()
@@ -264,16 +265,16 @@ class States(WindowTest):
         self.assertIn("ends early", page.stage.message)
         self.assertIn("zz.jpg, is still there", page.stage.message)
         self.assertFalse(page.ledger.isVisible() or page.strip.isVisible())
-        self.task("Intake")
+        self.task(Task.INTAKE)
         self.assertIn("ends early", self.window.intake.stage.message)
         QTest.keyClick(self.window, Qt.Key.Key_F3, Qt.KeyboardModifier.ShiftModifier)
         QTest.keyClick(self.window, Qt.Key.Key_F3, Qt.KeyboardModifier.ShiftModifier)
         self.wait(lambda: self.window.intake.stage.base is not None)
         self.assertEqual(self.window.intake.tag.text(), "PHONE'S PICTURE")
-        for task in ("Correct", "Compare", "Merge", "Deliver"):
+        for task in (Task.CORRECT, Task.COMPARE, Task.MERGE, Task.EXPORT):
             self.task(task)
-            said = [w.text() for w in self.window.pages.currentWidget().findChildren(QLabel) if w.isVisible()]
-            self.assertFalse([t for t in said if t.endswith("…") and "easuring" in t], task)
+            text = [w.text() for w in self.window.pages.currentWidget().findChildren(QLabel) if w.isVisible()]
+            self.assertFalse([t for t in text if t.endswith("…") and "easuring" in t], task)
 
     def test_a_file_that_vanishes_is_a_message(self) -> None:
         (self.folder / "card-003.dng").unlink()
@@ -288,7 +289,7 @@ class States(WindowTest):
         QTest.mouseClick(self.window.develop.ledger.all_button, LEFT)
         self.settle()
         self.assertGreater(np.abs(self.picture().astype(int) - before).mean(), 0.5)
-        self.task("Compare")
+        self.task(Task.COMPARE)
         wells = [well.currentText() for well in self.window.compare.wells]
         self.assertEqual(wells, ["the picture, as corrected", "the picture, as it is"])
 
@@ -317,7 +318,7 @@ class States(WindowTest):
 
     def test_a_bracket_merges_and_a_single_shot_says_what_to_choose(self) -> None:
         self.choose("card-003")
-        self.task("Merge")
+        self.task(Task.MERGE)
         self.assertFalse(self.window.merge.go.isEnabled())
         self.assertIn("stands alone", self.window.merge.facts.text())
         self.choose("boiling-house-001-01")
@@ -328,14 +329,14 @@ class States(WindowTest):
 
     def test_merging_can_be_stopped(self) -> None:
         self.choose("sluice-001-01")
-        self.task("Merge")
+        self.task(Task.MERGE)
         files, go = set(self.folder.iterdir()), threading.Event()
 
         def once_stopped(*args: object, **kwargs: object) -> object:  # small frames are faster than the hand
             go.wait(30)
             return merge(*args, **kwargs)  # type: ignore[arg-type]
 
-        with mock.patch("bruto.merge.merging.merge", once_stopped):
+        with mock.patch("bruto.merge.merger.merge", once_stopped):
             QTest.mouseClick(self.window.merge.go, LEFT)
             QTest.mouseClick(self.window.merge.stop_button, LEFT)
             go.set()
@@ -346,25 +347,25 @@ class States(WindowTest):
 
     def test_delivering_to_an_impossible_folder_is_a_message(self) -> None:
         self.choose("card-003")
-        self.task("Deliver")
-        self.window.deliver.folder.setText(str(self.folder / "card-003.dng" / "x"))
-        QTest.mouseClick(self.window.deliver.go, LEFT)
+        self.task(Task.EXPORT)
+        self.window.export_shot.folder.setText(str(self.folder / "card-003.dng" / "x"))
+        QTest.mouseClick(self.window.export_shot.go, LEFT)
         self.app.processEvents()
         self.assertIn("Cannot make the folder", self.window.message.text())
 
     def test_what_will_leave_is_listed_as_it_comes_out(self) -> None:
         """Names, and sizes with turns and crops, of this shot, of those that are kept and of all."""
-        page = self.window.deliver
+        page = self.window.export_shot
         self.choose("card-003")
         edit = self.window.develop.edit
         assert edit is not None
         edit.change("crop", crop=(-0.3, -0.2, 0.2, 0.2), turns=1)
-        self.task("Deliver")
+        self.task(Task.EXPORT)
         self.wait(lambda: page.list.count() == 1)
         promised = page.list.item(0).text()
         page.folder.setText(str(self.folder.parent / "out"))
         QTest.mouseClick(page.go, LEFT)
-        self.wait(lambda: bool(self.window.queue.jobs) and self.window.queue.jobs[0].state == jobs.DONE)
+        self.wait(lambda: bool(self.window.queue.jobs) and self.window.queue.jobs[0].state == queue.DONE)
         with Image.open(self.folder.parent / "out/card-003.jpg") as image:
             self.assertIn(f"card-003.jpg     {image.width} × {image.height} px", promised)
         page.size_box.setCurrentText("Another long edge")
@@ -378,15 +379,15 @@ class States(WindowTest):
         self.wait(lambda: page.list.count() == 1)
         page.which.setCurrentIndex(2)
         self.wait(lambda: page.list.count() == len([s for s in self.window.shoot.shots if not s.problem]))
-        self.assertIn("None of them says where", page.said.text())
+        self.assertIn("None of them says where", page.text.text())
 
     def test_all_shots_are_delivered_and_none_overwritten(self) -> None:
-        self.task("Deliver")
+        self.task(Task.EXPORT)
         out = self.folder.parent / "out"
-        self.window.deliver.folder.setText(str(out))
+        self.window.export_shot.folder.setText(str(out))
         for _ in range(2):
-            QTest.mouseClick(self.window.deliver.go, LEFT)
-        self.wait(lambda: all(j.state == jobs.DONE for j in self.window.queue.jobs))
+            QTest.mouseClick(self.window.export_shot.go, LEFT)
+        self.wait(lambda: all(j.state == queue.DONE for j in self.window.queue.jobs))
         self.assertEqual(len(list(out.iterdir())), 2)
 
     def test_originals_are_untouched_and_sidecars_appear_only_after_a_change(self) -> None:
@@ -475,10 +476,10 @@ class Looks(WindowTest):
         self.assertFalse([s for s in shortcuts if len(s) == 1], "a letter alone acts while one types")
 
     def test_keys_turn_the_pages_and_step_through_shots(self) -> None:
-        for k, task in enumerate(("Intake", "Correct", "Compare", "Merge", "Deliver")):
+        for k, task in enumerate((Task.INTAKE, Task.CORRECT, Task.COMPARE, Task.MERGE, Task.EXPORT)):
             QTest.keyClick(self.window, Qt.Key(Qt.Key.Key_1.value + k), Qt.KeyboardModifier.ControlModifier)
             self.assertEqual(self.window.task(), task)
-        self.window.set_task("Correct")
+        self.window.set_task(Task.CORRECT)
         first = self.window.shoot.current
         QTest.keyClick(self.window, Qt.Key.Key_PageDown)
         self.settle()
@@ -494,7 +495,7 @@ class Looks(WindowTest):
         assert edit is not None
         longest = 0.0
         for k in range(12):
-            edit.change("noise", final=False, brightness_noise=0.1 * k)
+            edit.change("noise", final=False, luminance_noise=0.1 * k)
             began = time.perf_counter()
             self.app.processEvents()
             longest = max(longest, time.perf_counter() - began)

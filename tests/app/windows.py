@@ -19,8 +19,8 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from bruto.app.main import application
 from bruto.app.window import Window
-from bruto.session.starting import DEFAULTS
-from bruto.storage.remembered import Remembered, keep_remembered
+from bruto.session.initial_edits import DEFAULTS
+from bruto.storage.settings import Settings, save_settings
 from tests.shots import SMALL, copy_of, taken
 
 LEFT = Qt.MouseButton.LeftButton
@@ -53,7 +53,7 @@ class WindowTest(unittest.TestCase):
         # what the program learns of phones must not reach, or come from, the user's own data
         places = {"XDG_DATA_HOME": f"{home}/data", "XDG_STATE_HOME": f"{home}/state"}
         self.enterContext(mock.patch.dict(os.environ, places))
-        keep_remembered(Remembered(start=self.start))
+        save_settings(Settings(start=self.start))
         self.fill()
         self.window = Window()
         self.window.confirm = lambda *_: True

@@ -22,19 +22,19 @@ from bruto.color.spaces import encode_srgb, picture_to_lab
 from bruto.compare.maps import difference_map, lab_of_codes
 from bruto.compare.measures import MEASURES, edge_overshoot, edge_width, edges_of, oklab_of_lab
 from bruto.compare.metrics import compare, sentences
-from bruto.compare.places import places_of
 from bruto.compare.push import ADDED, RAW_ONLY, SCALED, TAKEN, cannot_act, pushed
-from bruto.compare.sides import Developed, Finished, sharp_pair, side_of
-from bruto.compare.worth import lost, worth
+from bruto.compare.raw_worth import lost, worth
+from bruto.compare.regions import places_of
+from bruto.compare.sources import Developed, Finished, sharp_pair, side_of
 from bruto.container.orientation import orient
-from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
+from bruto.develop.recipe_values import Handle, Tone
 from bruto.develop.source import open_source
-from bruto.develop.values import Handle, Tone
 from bruto.errors import BrutoError
 from bruto.simphone.capture import Phone
-from bruto.simphone.finish import phone_map
+from bruto.simphone.phone_processing import phone_map
 from tests.shots import MIDDLE, copy_of, raw_of, taken
 
 
@@ -182,7 +182,7 @@ class Measures(unittest.TestCase):
         self.assertAlmostEqual(c.b["noise_l"], 6 * 100 / 255, delta=0.8)
         self.assertIn("second shows more grain", {r[0]: r[3] for r in sentences(c, "first", "second")}["Grain, σ L*"])
 
-    def test_smear_halo_colour_and_loss_are_seen(self) -> None:
+    def test_smear_halo_color_and_loss_are_seen(self) -> None:
         smeared = cv2.GaussianBlur(self.plain, (0, 0), 1.2)
         self.assertLess(compare(self.plain, smeared).b["texture_l"], 0.8 * compare(self.plain, smeared).a["texture_l"])
         detail = self.plain.astype(np.float32) - cv2.GaussianBlur(self.plain, (0, 0), 1.6)
@@ -324,24 +324,24 @@ class Places(unittest.TestCase):
         corner = (slice(h // 2, h), slice(0, w // 2))
         smeared = self.plain.copy()
         smeared[corner] = cv2.GaussianBlur(self.plain, (0, 0), 2.5)[corner]
-        x, y, said = self.found("detail", smeared)
+        x, y, text = self.found("detail", smeared)
         self.assertTrue(x < 0.55 and y > 0.45, (x, y))
-        self.assertIn("in the picture it is smeared", said)
+        self.assertIn("in the picture it is smeared", text)
         tinted = self.plain.astype(int)
         tinted[corner] += [0, 14, 0]
-        x, y, said = self.found("tint", np.clip(tinted, 0, 255).astype(np.uint8))
+        x, y, text = self.found("tint", np.clip(tinted, 0, 255).astype(np.uint8))
         self.assertTrue(x < 0.55 and y > 0.45, (x, y))
-        self.assertIn("greener in the picture", said)
+        self.assertIn("greener in the picture", text)
         noisy = self.plain.astype(float)
         noisy[corner] += np.random.default_rng(1).normal(0, 8, noisy[corner].shape[:2])[..., None]
-        x, y, said = self.found("noise", np.clip(noisy, 0, 255).astype(np.uint8))
+        x, y, text = self.found("noise", np.clip(noisy, 0, 255).astype(np.uint8))
         self.assertTrue(x < 0.55 and y > 0.45, (x, y))
-        self.assertIn("picture shows more grain", said)
+        self.assertIn("picture shows more grain", text)
         burnt = self.plain.copy()
         burnt[corner] = np.clip(burnt[corner].astype(int) * 3, 0, 255)
-        x, y, said = self.found("clipping", burnt)
+        x, y, text = self.found("clipping", burnt)
         self.assertTrue(x < 0.55 and y > 0.45, (x, y))
-        self.assertIn("The raw still has", said)
+        self.assertIn("The raw still has", text)
 
     def test_equal_pictures_have_none(self) -> None:
         plain = lab_of_codes(self.plain)
@@ -359,9 +359,9 @@ class Worth(unittest.TestCase):
         self.assertAlmostEqual(bright, area, delta=0.25 * area)
         self.assertLess(dark, 0.2)
         self.assertAlmostEqual(stops, np.log2(0.93 / 0.57), delta=0.35)
-        said = worth(c, 20_000_000, 2_000_000)
+        text = worth(c, 20_000_000, 2_000_000)
         self.assertRegex(
-            said, r"^Keep the raw \(20\.0 MB, 10 times the picture\): the picture has lost bright detail in"
+            text, r"^Keep the raw \(20\.0 MB, 10 times the picture\): the picture has lost bright detail in"
         )
         self.assertIn("holds hardly more", worth(compare(plain, plain), 20_000_000, 2_000_000))
 

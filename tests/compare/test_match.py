@@ -15,13 +15,13 @@ from typer.testing import CliRunner
 from bruto.align.registration import register_codes
 from bruto.cli import app
 from bruto.compare.match.parts import PARTS, mixed, parts_of
-from bruto.compare.match.solve import Match, match
+from bruto.compare.match.solver import Match, match
 from bruto.compare.match.tone import match_exposure
 from bruto.container.picture import read_picture
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, load_recipe
+from bruto.develop.recipe_values import LocalTone
 from bruto.develop.source import open_source
-from bruto.develop.values import LocalTone
 from bruto.errors import BrutoError, Cancelled
 from tests.photographs import KINDS, light_of, source_of
 from tests.processing import Processing, finished
@@ -105,7 +105,7 @@ class Pictures(unittest.TestCase):
                 self.assertGreater(did["sharpening"], 5)
 
     def test_photographs_under_another_processing(self) -> None:
-        warm = Processing(lift=0.1, compress=0.15, colour=1.4, warm=1.12, sharp=0.5, smear=6.0)
+        warm = Processing(lift=0.1, compress=0.15, color=1.4, warm=1.12, sharp=0.5, smear=6.0)
         for name, how, sensor in (("chelsea", Processing(), KINDS[1]), ("coffee", warm, KINDS[2])):
             light = light_of(name)
             with TemporaryDirectory() as folder, self.subTest(name):
@@ -122,11 +122,11 @@ class Pictures(unittest.TestCase):
         developer = developed("pans")
         picture = read_picture(taken("pans", size=MIDDLE, seed=2)[0]["files"][1]).pixels
         alignment = register_codes(developer.render(Recipe()), picture)
-        told: list[float] = []
+        notice: list[float] = []
         with self.assertRaises(Cancelled):
-            match(developer, picture, alignment, Recipe(), told.append, lambda: len(told) > 2)
-        self.assertEqual(told, sorted(told))
-        self.assertLess(told[-1], 0.9)
+            match(developer, picture, alignment, Recipe(), notice.append, lambda: len(notice) > 2)
+        self.assertEqual(notice, sorted(notice))
+        self.assertLess(notice[-1], 0.9)
 
     def test_black_pictures_are_refused_in_words(self) -> None:
         developer = developed("pans")
@@ -138,11 +138,11 @@ class Pictures(unittest.TestCase):
 
     def test_frame_and_noise_of_the_shot_stay(self) -> None:
         developer = developed("card")
-        own = Recipe(horizon=1.5, crop=(-0.3, -0.2, 0.2, 0.1), colour_noise=1.7)
+        own = Recipe(horizon=1.5, crop=(-0.3, -0.2, 0.2, 0.1), chroma_noise=1.7)
         picture = read_picture(taken("card", size=MIDDLE, seed=2)[0]["files"][1]).pixels
-        with mock.patch("bruto.compare.match.solve.match_detail", side_effect=lambda d, p, a, r: (r, None)):
+        with mock.patch("bruto.compare.match.solver.match_detail", side_effect=lambda d, p, a, r: (r, None)):
             found = match(developer, picture, register_codes(developer.render(Recipe()), picture), own)
-        for field in ("horizon", "crop", "colour_noise"):
+        for field in ("horizon", "crop", "chroma_noise"):
             self.assertEqual(getattr(found.recipe, field), getattr(own, field))
 
     def test_exposure_alone(self) -> None:
@@ -198,10 +198,10 @@ class CommandLine(unittest.TestCase):
             out = folder / "look.json"
             done = CliRunner().invoke(app, ["match", str(raw), str(phone), "-o", str(out), "--json"])
             self.assertEqual(done.exit_code, 0, done.output)
-            said = json.loads(done.stdout)
-            self.assertLess(said["delta_e00"]["median"], 2)
-            self.assertGreater(said["delta_e00"]["before_median"], said["delta_e00"]["median"])
-            self.assertEqual({"what", "value", "unit"}, set(said["did"][0]))
+            text = json.loads(done.stdout)
+            self.assertLess(text["delta_e00"]["median"], 2)
+            self.assertGreater(text["delta_e00"]["before_median"], text["delta_e00"]["median"])
+            self.assertEqual({"what", "value", "unit"}, set(text["did"][0]))
             self.assertGreater(len(load_recipe(out).local_tone.gains), 100)
             again = CliRunner().invoke(app, ["match", str(raw), str(phone), "-o", str(out)])
             self.assertEqual(again.exit_code, 1)

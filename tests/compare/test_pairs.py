@@ -11,7 +11,7 @@ import numpy as np
 
 from bruto.align.registration import Alignment, register_codes
 from bruto.color.spaces import encode_srgb
-from bruto.compare.sides import side_of
+from bruto.compare.sources import side_of
 from bruto.container.picture import read_picture
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
@@ -25,7 +25,7 @@ SCENES = (
     ("sluice", 3200.0),
 )  # fmt: skip
 HOWS = (
-    Processing(), Processing(compress=0.45, slope=0.9, colour=1.6, sharp=1.5, smear=25, crop=0.96, turn=-0.6),
+    Processing(), Processing(compress=0.45, slope=0.9, color=1.6, sharp=1.5, smear=25, crop=0.96, turn=-0.6),
     Processing(crop=0.8, turn=2), Processing(turn=5, crop=0.9),
     Processing(slope=1.5, lift=-0.4, crop=1.0, barrel=-0.01),
 )  # fmt: skip
@@ -82,9 +82,9 @@ class Pairs(unittest.TestCase):
             pairs += [(plain, plain[:, ::-1]), (plain[:, : w * 9 // 20], plain[:, w * 11 // 20 :])]
         self.assertGreaterEqual(len(pairs), 40)
         for first, second in pairs:
-            said = refused(first, second)
-            self.assertIsInstance(said, str)
-            self.assertRegex(str(said), r"^The (first|two) pictures? ")
+            text = refused(first, second)
+            self.assertIsInstance(text, str)
+            self.assertRegex(str(text), r"^The (first|two) pictures? ")
 
     def test_other_kinds_of_pictures(self) -> None:
         """Grey, tiny and enormous ones, one with a wide border."""

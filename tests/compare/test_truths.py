@@ -16,23 +16,23 @@ from typer.testing import CliRunner
 from bruto.cli import app
 from bruto.color.spaces import decode_srgb, encode_srgb
 from bruto.compare.brightness import apart_ev, equalled, found_push, push_to, typical_light
-from bruto.compare.measures import MEASURES, Seen
+from bruto.compare.measures import MEASURES, MeasuredSide
 from bruto.compare.metrics import aligned, compare, measured, sentences
-from bruto.compare.places import place_at
 from bruto.compare.push import further
-from bruto.compare.shoot_page import lines_of, shoot_html, summary
-from bruto.compare.sides import Finished, side_of, side_of_pixels, stored
-from bruto.compare.worth import reasons
+from bruto.compare.raw_worth import reasons
+from bruto.compare.regions import place_at
+from bruto.compare.shoot_report import lines_of, shoot_html, summary
+from bruto.compare.sources import Finished, side_of, side_of_pixels, stored
 from bruto.develop.recipe import Recipe
 from tests.shots import MIDDLE, copy_of, taken
 
 BY_KEY = {m.key: m for m in MEASURES}
 
 
-def seen(l: np.ndarray, valid: np.ndarray | None = None) -> Seen:
+def seen(l: np.ndarray, valid: np.ndarray | None = None) -> MeasuredSide:
     """A grey picture of some L*, flat everywhere."""
     everywhere = np.ones(l.shape, bool) if valid is None else valid
-    return Seen(np.stack([l, 0 * l, 0 * l], axis=2).astype(np.float32), everywhere, everywhere, everywhere)
+    return MeasuredSide(np.stack([l, 0 * l, 0 * l], axis=2).astype(np.float32), everywhere, everywhere, everywhere)
 
 
 class Measured(unittest.TestCase):
@@ -183,8 +183,8 @@ class WholeShoot(unittest.TestCase):
             ("strange", lambda: (side_of(raw), strange)),
             ("never", lambda: self.fail("stopped before")),
         ]
-        told: list[str] = []
-        lines, problems = lines_of(pairs, lambda _, name: told.append(name), lambda: len(told) == 2)
+        notice: list[str] = []
+        lines, problems = lines_of(pairs, lambda _, name: notice.append(name), lambda: len(notice) == 2)
         self.assertEqual([line.name for line in lines], ["good <b>"])
         self.assertRegex(problems[0], "^strange: .*aligned")
         page = shoot_html(lines, problems, "one & two")

@@ -10,7 +10,7 @@ import rawpy
 import tifffile
 
 from bruto.container.profile import CameraProfile, GainTableMap, HueSatMap
-from bruto.container.rawframe import RawMeta, shifted_cfa
+from bruto.container.raw_frame import RawMeta, shifted_cfa
 from bruto.simphone.capture import calibrations
 from tests.container.variants import (
     CURVE,
@@ -42,7 +42,7 @@ def by_rawpy(check: Callable[[RawMeta, object], bool]) -> Judge:
     return judge
 
 
-def same_colours(meta: RawMeta, raw: rawpy.RawPy) -> bool:
+def same_colors(meta: RawMeta, raw: rawpy.RawPy) -> bool:
     """Which colour each site of the whole image has, by both."""
     pattern = shifted_cfa(meta.cfa, -meta.active_area[0] % 2, -meta.active_area[1] % 2)
     return pattern == "".join("RGBG"[k] for k in raw.raw_colors[:2, :2].ravel())

@@ -17,14 +17,14 @@ import tifffile
 
 from bruto.container.dng_reader import read_dng, read_dng_meta
 from bruto.container.dng_writer import Storage
-from bruto.container.glance import glance
-from bruto.container.linearise import linearise
-from bruto.container.outline import outline
+from bruto.container.linearisation import linearise
+from bruto.container.metadata_tree import outline
+from bruto.container.quick_metadata import glance
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw
 from bruto.errors import BrutoError
-from bruto.sensor.measure import measure
+from bruto.sensor.measurement import measure
 from bruto.shoot.folder import open_shoot
 from tests.again import write_dng
 from tests.container.test_variants import EVERYTHING

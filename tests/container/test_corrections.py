@@ -14,9 +14,9 @@ import rawpy
 from bruto.container import corrections as co
 from bruto.container.corrections import Correction, apply_corrections, parse_correction, write_correction
 from bruto.container.dng_reader import read_dng
-from bruto.container.linearise import linearise
+from bruto.container.linearisation import linearise
 from bruto.container.opcodes import write_opcodes
-from bruto.container.rawframe import GainMap, RawFrame
+from bruto.container.raw_frame import GainMap, RawFrame
 from bruto.errors import FileProblem
 from tests.again import write_dng
 from tests.container.test_dng import PREVIEW, tags
@@ -82,7 +82,7 @@ class Formulas(unittest.TestCase):
         apply_corrections(data, (Correction(co.SCALE_ROW, (0, 0, 8, 9, 1, 2, 1, 1), np.full(8, 2.0)),))
         np.testing.assert_allclose(data, wanted)
 
-    def test_bad_pixels_take_their_own_colours_neighbours(self) -> None:
+    def test_bad_pixels_take_their_own_colors_neighbours(self) -> None:
         y, x = np.mgrid[0:24, 0:30]
         smooth = (1000 + 10 * y + 7 * x + 500 * (y % 2) + 250 * (x % 2)).astype(np.uint16)
         broken = smooth.copy()

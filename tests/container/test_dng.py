@@ -19,11 +19,11 @@ from bruto.container.dng_reader import is_raw, read_dng, read_dng_meta
 from bruto.container.dng_writer import DngTags
 from bruto.container.picture import decode_jpeg
 from bruto.container.profile import Calibration
-from bruto.container.rawframe import GainMap
+from bruto.container.raw_frame import GainMap
 from bruto.errors import FileProblem
-from bruto.publish import Target, identity
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.capture import calibrations
+from bruto.storage.atomic_write import Target, identity
 from tests.again import write_dng
 from tests.shots import SMALL, raw_of, taken
 

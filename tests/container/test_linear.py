@@ -8,11 +8,11 @@ from dataclasses import replace
 import numpy as np
 
 from bruto.color.spaces import working_to_xyz, xyz_to_lab
-from bruto.container.colour_model import camera_to_working, neutral_to_xy, xy_to_neutral
-from bruto.container.linearise import linearise
+from bruto.container.color_model import camera_to_working, neutral_to_xy, xy_to_neutral
+from bruto.container.linearisation import linearise
 from bruto.container.opcodes import parse_gain_map, parse_opcodes, write_gain_maps
 from bruto.container.profile import Calibration
-from bruto.container.rawframe import GainMap, RawFrame, RawMeta, shifted_cfa
+from bruto.container.raw_frame import GainMap, RawFrame, RawMeta, shifted_cfa
 from bruto.errors import FileProblem
 from bruto.simphone import spectral
 from bruto.simphone.capture import calibrations
@@ -33,7 +33,7 @@ class Linearise(unittest.TestCase):
         for (r, c), black in {(0, 0): 10, (0, 1): 20, (1, 0): 30, (1, 1): 40}.items():
             np.testing.assert_allclose(data[r::2, c::2], (510 - black) / (1010 - black), rtol=1e-6)
 
-    def test_clip_mask_by_colour(self) -> None:
+    def test_clip_mask_by_color(self) -> None:
         codes = np.full((8, 12), 500, np.uint16)
         codes[0, 0] = 1010  # red of the first quad
         codes[0, 3] = codes[1, 2] = 1200  # both greens of the second
@@ -104,7 +104,7 @@ class Opcodes(unittest.TestCase):
             parse_gain_map(bytes(body), "list 2")
 
 
-class ColourModel(unittest.TestCase):
+class ColorModel(unittest.TestCase):
     def camera(self, **values) -> RawMeta:
         return meta(calibrations=calibrations(), **values)
 
@@ -128,11 +128,11 @@ class ColourModel(unittest.TestCase):
     def test_without_forward_matrices_nearly_the_same(self) -> None:
         plain = tuple(Calibration(c.illuminant, c.color) for c in calibrations())
         light = spectral.illuminant(5500)
-        colours = spectral.camera_response(spectral.chart(), light)
+        colors = spectral.camera_response(spectral.chart(), light)
         neutral = spectral.camera_response(np.ones((81, 1)), light)[0]
         results = []
         for use in (calibrations(), plain):
-            rgb = colours @ camera_to_working(meta(calibrations=use), neutral / neutral[1]).T
+            rgb = colors @ camera_to_working(meta(calibrations=use), neutral / neutral[1]).T
             results.append(xyz_to_lab(rgb @ working_to_xyz().T))
         self.assertLess(np.median(np.linalg.norm(results[0] - results[1], axis=1)), 4)
 
@@ -143,14 +143,14 @@ class ColourModel(unittest.TestCase):
 
         for kelvin, tungsten in ((5500, False), (6500, False), (2856, True)):
             light = spectral.illuminant(kelvin, tungsten)
-            colours, xyz = (
+            colors, xyz = (
                 spectral.camera_response(spectral.chart(), light),
                 spectral.tristimulus(spectral.chart(), light),
             )
             white = spectral.tristimulus(np.ones((81, 1)), light)[0]
             neutral = spectral.camera_response(np.ones((81, 1)), light)[0]
             matrix = camera_to_working(self.camera(), neutral / neutral[1])
-            found = (colours / neutral[1]) @ matrix.T @ working_to_xyz().T
+            found = (colors / neutral[1]) @ matrix.T @ working_to_xyz().T
             truth = xyz @ bradford(white, D65_XYZ).T
             found *= np.median(truth[:, 1] / found[:, 1])
             errors = delta_e00(xyz_to_lab(found), xyz_to_lab(truth))
@@ -160,7 +160,7 @@ class ColourModel(unittest.TestCase):
     def test_analog_balance_is_undone(self) -> None:
         balance = np.array([1.3, 1.0, 0.8])
         plain, scaled = self.camera(), self.camera(analog_balance=balance)
-        neutral, colour = np.array([0.5, 1.0, 0.6]), np.array([0.2, 0.3, 0.1])
-        first = camera_to_working(plain, neutral) @ colour
-        second = camera_to_working(scaled, neutral * balance) @ (colour * balance)
+        neutral, color = np.array([0.5, 1.0, 0.6]), np.array([0.2, 0.3, 0.1])
+        first = camera_to_working(plain, neutral) @ color
+        second = camera_to_working(scaled, neutral * balance) @ (color * balance)
         np.testing.assert_allclose(first, second, atol=1e-3)

@@ -21,8 +21,8 @@ from bruto.container.picture import (
     read_picture_facts,
     small_picture,
 )
-from bruto.deliver.icc import profile
 from bruto.errors import FileProblem
+from bruto.export.icc import profile
 
 PICTURE = np.random.default_rng(2).integers(40, 200, (40, 60, 3), np.uint8)
 
@@ -50,24 +50,24 @@ class Reading(unittest.TestCase):
 
     def test_a_wide_profile_is_converted(self) -> None:
         """Display P3 codes become the sRGB codes of the same colour."""
-        colour = np.array([0.3, 0.35, 0.25])
-        code = np.round(255 * encode_srgb(working_to("display-p3") @ colour)).astype(np.uint8)
+        color = np.array([0.3, 0.35, 0.25])
+        code = np.round(255 * encode_srgb(working_to("display-p3") @ color)).astype(np.uint8)
         flat = Image.fromarray(np.broadcast_to(code, (8, 8, 3)).copy())
         found = read_picture(self.saved("p3.png", flat, icc_profile=profile("display-p3")))
         self.assertIn("P3", found.profile)
-        expected = 255 * encode_srgb(working_to("srgb") @ colour)
+        expected = 255 * encode_srgb(working_to("srgb") @ color)
         self.assertLess(np.abs(found.pixels[0, 0] - expected).max(), 2)
 
     def test_heic_and_avif_with_profile_and_orientation(self) -> None:
         import pillow_heif
 
         pillow_heif.register_heif_opener()
-        colour = np.array([0.3, 0.35, 0.25])
-        codes = np.round(255 * encode_srgb(working_to("display-p3") @ colour * [[[1.0]], [[0.4]]])).astype(np.uint8)
+        color = np.array([0.3, 0.35, 0.25])
+        codes = np.round(255 * encode_srgb(working_to("display-p3") @ color * [[[1.0]], [[0.4]]])).astype(np.uint8)
         image = Image.fromarray(np.repeat(np.repeat(codes, 32, 0), 96, 1))  # bright above dark
         exif = Image.Exif()
         exif[274], exif[271] = 6, "Vessar"
-        expected = 255 * encode_srgb(working_to("srgb") @ colour)
+        expected = 255 * encode_srgb(working_to("srgb") @ color)
         for name in ("a.heic", "a.avif", "a.jpg"):
             # a HEIC says its turn in its own way, which the writer at hand cannot: turned pixels are written
             shown = image.rotate(-90, expand=True) if name == "a.heic" else image

@@ -14,14 +14,14 @@ from hypothesis import strategies as st
 
 from bruto.container.corrections import parse_correction
 from bruto.container.dng_reader import read_dng, read_dng_meta
-from bruto.container.dng_writer import Storage
-from bruto.container.glance import glance
-from bruto.container.linearise import linearise
+from bruto.container.dng_writer import SampleStorage
+from bruto.container.linearisation import linearise
 from bruto.container.opcodes import parse_gain_map, parse_opcodes
 from bruto.container.orientation import as_stored, orient
 from bruto.container.picture import read_picture
 from bruto.container.profile import gain_table_body, parse_gain_table, read_profile
-from bruto.container.rawframe import RawFrame
+from bruto.container.quick_metadata import glance
+from bruto.container.raw_frame import RawFrame
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, parse_trim, parse_vignette, parse_warp
 from bruto.errors import BrutoError
 from tests.again import write_dng
@@ -32,7 +32,7 @@ settings.register_profile("repeatable", derandomize=True, database=None, deadlin
 settings.load_profile("repeatable")  # the same examples each time, so that a failure can be seen again
 PATIENT = settings(max_examples=60, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 STORAGES = st.builds(
-    Storage,
+    SampleStorage,
     compression=st.sampled_from([1, 7, 8]),
     bits=st.sampled_from([10, 12, 14, 16]),
     tile=st.sampled_from([None, (16, 16), (32, 64), (64, 32)]),
@@ -51,7 +51,7 @@ class AnyFile(unittest.TestCase):
     @PATIENT
     @given(how=STORAGES, size=SIZES, mosaic=st.booleans(), orientation=st.integers(1, 8), seed=st.integers(0, 2**31))
     def test_what_is_written_is_read(
-        self, how: Storage, size: tuple[int, int], mosaic: bool, orientation: int, seed: int
+        self, how: SampleStorage, size: tuple[int, int], mosaic: bool, orientation: int, seed: int
     ) -> None:
         components = 3 if how.compression == 7 and not mosaic else 1
         how = replace(how, components=components, bits=16 if how.compression == 8 else how.bits)
@@ -123,7 +123,7 @@ class AnyFile(unittest.TestCase):
     def _small(self) -> bytes:
         if not self.path.with_suffix(".base").exists():
             base = self.path.with_suffix(".base")
-            write_dng(base, np.full((40, 50), 500, np.uint16), tags(), PREVIEW, Storage(1, 16, None))
+            write_dng(base, np.full((40, 50), 500, np.uint16), tags(), PREVIEW, SampleStorage(1, 16, None))
         return self.path.with_suffix(".base").read_bytes()
 
 

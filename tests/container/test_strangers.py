@@ -17,22 +17,22 @@ import numpy as np
 import tifffile
 from PIL import Image
 
-from bruto.container import glance as glancing
+from bruto.container import quick_metadata as glancing
 from bruto.container.dng_reader import read_dng, read_dng_meta
-from bruto.container.dng_writer import DngTags, Storage
-from bruto.container.glance import glance
-from bruto.container.linearise import linearise
+from bruto.container.dng_writer import DngTags, SampleStorage
+from bruto.container.linearisation import linearise
 from bruto.container.picture import read_picture, read_picture_facts
 from bruto.container.profile import GainTableMap
-from bruto.container.rawframe import GainMap
-from bruto.deliver.jobs import deliver
-from bruto.deliver.ticket import Ticket
+from bruto.container.quick_metadata import quick_metadata
+from bruto.container.raw_frame import GainMap
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source, source_of_raw
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import MappedFile
-from bruto.sensor.measure import measure
+from bruto.export.preset import ExportPreset
+from bruto.export.queue import export_shot
+from bruto.sensor.measurement import measure
+from bruto.storage.safe_read import MappedFile
 from tests.again import write_dng
 from tests.container.variants import PREVIEW, samples, tags_for
 from tests.shots import SMALL, raw_of, taken
@@ -54,9 +54,9 @@ class Folder(unittest.TestCase):
 class Places(Folder):
     def test_a_gain_table_stands_with_the_raw_or_in_the_first_directory(self) -> None:
         pictures = []
-        codes = samples(Storage(7, 16, components=3), False)
+        codes = samples(SampleStorage(7, 16, components=3), False)
         for table, with_raw in ((None, False), (TABLE, False), (TABLE, True)):
-            how = Storage(7, 16, components=3)
+            how = SampleStorage(7, 16, components=3)
             tags = tags_for(how, False)
             profile = replace(_profile(tags), gain_table=table)
             write_dng(self.path, codes, replace(tags, profile=profile, gain_table_with_raw=with_raw), PREVIEW, how)
@@ -90,12 +90,12 @@ class Numbers(Folder):
         exif[271], exif[305] = "Maker\x07\n", "<img src='/dev/zero'>"
         sub[33437], sub[33434], sub[37386] = 1e-30, 1e300, -4.0
         path = self.picture("a.jpg", exif=exif)
-        for seen in (glance(path), read_picture_facts(path)):
+        for seen in (quick_metadata(path), read_picture_facts(path)):
             self.assertEqual((seen.f_number, seen.exposure_s, seen.focal_mm), (None, None, None))
             self.assertEqual((seen.make, seen.software), ("Maker", "<img src='/dev/zero'>"))
 
     def test_gains_noise_and_neutrals_beyond_belief(self) -> None:
-        how = Storage(7, 16)
+        how = SampleStorage(7, 16)
         good = tags_for(how, True)
         huge = GainMap(0, 0, 1 << 20, 1 << 20, 0, 1, 1, 1, (1.0, 1.0), (0.0, 0.0), np.full((2, 2, 1), 1e30, np.float32))
         write_dng(self.path, samples(how, True), replace(good, gain_maps=(huge,)), PREVIEW, how)
@@ -112,15 +112,16 @@ class Numbers(Folder):
         codes = np.full((40, 60, 3), 0.3, np.float32)
         codes[3:6, 4:9] = [np.nan, np.inf, -np.inf]
         codes[20, 20] = 3e38
-        how = Storage(8, 32, components=3, floating=True, predictor=3)
+        how = SampleStorage(8, 32, components=3, floating=True, predictor=3)
         write_dng(self.path, codes, replace(tags_for(how, False), white=np.ones(3), black=np.zeros(3)), PREVIEW, how)
         frame = read_dng(self.path)
         self.assertTrue(np.isfinite(linearise(frame).data).all())
         recipe = Recipe.model_validate(
             {
-                "mixing": [8, 8, 8, -8, -8, -8, 8, -8, 8], "raw_neutral": [0.001, 1, 1000], "exposure": 8,
-                "curves": {"joint": [[0, 0.3], [0.5, 0.2], [1, 1]]}, "tints": {"dark": {"amount": 0.1}},
-                "hue_nodes": [{"hue": 10, "shift": 90, "chroma": 2.5}], "haze": 100, "relief_medium": 2.5, "grain": 2,
+                "channel_matrix": [8, 8, 8, -8, -8, -8, 8, -8, 8], "raw_neutral": [0.001, 1, 1000], "exposure": 8,
+                "curves": {"joint": [[0, 0.3], [0.5, 0.2], [1, 1]]}, "split_tint": {"shadows": {"amount": 0.1}},
+                "hue_nodes": [{"hue": 10, "shift": 90, "chroma": 2.5}], "haze": 100, "local_contrast_medium": 2.5,
+                "grain": 2,
             }
         )  # fmt: skip
         developer = Developer(source_of_raw(self.path, frame))
@@ -130,7 +131,7 @@ class Numbers(Folder):
 
     def test_a_recipe_beyond_its_bounds_is_refused(self) -> None:
         for values in (
-            {"mixing": [3.5e38, 0, 0, 0, 1, 0, 0, 0, 1]}, {"raw_neutral": [1e-30, 1, 1]}, {"exposure": 1e999},
+            {"channel_matrix": [3.5e38, 0, 0, 0, 1, 0, 0, 0, 1]}, {"raw_neutral": [1e-30, 1, 1]}, {"exposure": 1e999},
             {"hue_nodes": [{"hue": 1e300}]}, {"crop": [-1e300, 0, 1, 1]}, {"bypassed": ["x" * 5000]},
         ):  # fmt: skip
             with self.assertRaises(BrutoError):
@@ -174,17 +175,22 @@ class Claims(Folder):
             read_picture(self.picture("a.png"))
 
     def test_exif_too_long_for_a_jpeg_is_shortened_with_a_word(self) -> None:
-        how = Storage(7, 16)
+        how = SampleStorage(7, 16)
         long = replace(tags_for(how, True), description="salt " * 20_000, make="M" * 9000)
         write_dng(self.path, samples(how, True), long, PREVIEW, how)
-        out, _ = deliver(self.path, self.folder / "out.jpg", Recipe(), Ticket())
+        out, _ = export_shot(self.path, self.folder / "out.jpg", Recipe(), ExportPreset())
         self.assertTrue(read_picture_facts(out).description.endswith("(shortened)"))
 
 
 class Changing(Folder):
     def test_a_file_that_becomes_shorter_while_it_is_read(self) -> None:
         raw, picture = taken("card", size=SMALL)[0]["files"]
-        for source, read in ((raw, read_dng), (raw, glance), (picture, read_picture), (picture, glance)):
+        for source, read in (
+            (raw, read_dng),
+            (raw, quick_metadata),
+            (picture, read_picture),
+            (picture, quick_metadata),
+        ):
             data = Path(source).read_bytes()
             path = self.folder / Path(source).name
             stop = threading.Event()
@@ -230,7 +236,7 @@ class Specials(Folder):
                     "empty": lambda p: p.write_bytes(b""),
                 }[kind](path)  # fmt: skip
                 with self.assertRaises(FileProblem):
-                    glance(path)
+                    quick_metadata(path)
                 with self.assertRaises(FileProblem):
                     open_source(path)
 
@@ -247,13 +253,14 @@ class Tiny(Folder):
         random = np.random.default_rng(3)
         recipe = Recipe.model_validate(
             {
-                "relief_fine": 1.4, "relief_medium": 1.4, "relief_broad": 1.3, "haze": 40, "grain": 1, "edge_light": 1,
+                "local_contrast_fine": 1.4, "local_contrast_medium": 1.4, "local_contrast_broad": 1.3, "haze": 40,
+                "grain": 1, "vignette": 1,
                 "hue_nodes": [{"hue": 30, "shift": 20}], "curves": {"joint": [[0, 0.1], [1, 1]]}, "horizon": 3.0,
             }
         )  # fmt: skip
         count = refused = 0
         for mosaic in (True, False):
-            how = Storage(1, 16, components=1 if mosaic else 3)
+            how = SampleStorage(1, 16, components=1 if mosaic else 3)
             sizes = ((1, 1), (1, 90), (2, 2), (3, 200), (40, 1), (8, 8), (9, 8), (8, 300), (19, 23), (300, 9))
             for h, w in sizes:
                 codes = random.integers(100, 3000, (h, w) if mosaic else (h, w, 3)).astype(np.uint16)
@@ -278,14 +285,14 @@ class Tiny(Folder):
         self.assertEqual((count, refused), (20, 10))
 
     def test_active_areas_of_a_few_rows(self) -> None:
-        how = Storage(1, 16)
+        how = SampleStorage(1, 16)
         codes = np.full((60, 80), 900, np.uint16)
         for area in ((0, 0, 80, 1), (0, 5, 80, 3), (3, 0, 2, 60), (0, 0, 16, 7)):
             tags = replace(tags_for(how, True), active_area=area, default_crop=(0, 0, 40, 30), gain_maps=())
             write_dng(self.path, codes, tags, PREVIEW, how)
             frame = read_dng(self.path)
             developer = Developer(source_of_raw(self.path, frame))
-            self.assertEqual(developer.render(Recipe(edge_light=1.0)).dtype, np.uint8)
+            self.assertEqual(developer.render(Recipe(vignette=1.0)).dtype, np.uint8)
             with self.assertRaisesRegex(FileProblem, "too small"):
                 developer.asked(Recipe(whole_area=True))
 
@@ -300,7 +307,7 @@ class Tiny(Folder):
                 self.assertEqual(Developer(open_source(path)).render(Recipe(haze=30)).shape, (h, w, 3))
 
     def test_fields_of_one_row_or_column(self) -> None:
-        from bruto.develop.steps.rows import across_row, at_least_two
+        from bruto.develop.steps.kernel_rows import across_row, at_least_two
 
         for shape in ((1, 1), (1, 5), (5, 1), (2, 2)):
             field = at_least_two(np.arange(np.prod(shape), dtype=np.float32).reshape(shape))

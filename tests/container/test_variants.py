@@ -29,7 +29,7 @@ from bruto.container.corrections import (
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import Storage
 from bruto.container.profile import CameraProfile, read_profile
-from bruto.container.rawframe import GainMap, GpsPlace, SemanticMask
+from bruto.container.raw_frame import GainMap, GpsPlace, SemanticMask
 from bruto.container.segments import SegmentLayout, _woven, decode_segment
 from bruto.container.warps import Vignette, Warp
 from bruto.errors import FileProblem
@@ -47,7 +47,7 @@ from tests.container.judges import (
     place_as_written,
     profile,
     same,
-    same_colours,
+    same_colors,
     same_gains,
     same_table,
     states,
@@ -82,13 +82,13 @@ def correction(opcode: int, values: np.ndarray) -> Correction:
 MAP = GainMap(0, 0, *SIZE, 0, 1, 1, 1, (0.5, 0.5), (0, 0), np.full((3, 3, 1), 1.5, np.float32))
 WARP = Warp(1, np.array([[1.0, 0.02, 0.01, 0.0]]), np.array([[0.001, 0.002]]), (0.5, 0.5))
 FORMS: tuple[tuple[str, np.ndarray, dict, Judge], ...] = (
-    *((f"mosaic of phase {c}", MOSAIC, {"cfa": c}, by_rawpy(same_colours)) for c in ("RGGB", "BGGR", "GRBG", "GBRG")),
+    *((f"mosaic of phase {c}", MOSAIC, {"cfa": c}, by_rawpy(same_colors)) for c in ("RGGB", "BGGR", "GRBG", "GBRG")),
     *(
         (
             f"active area that shifts the phase by {x}, {y}",
             MOSAIC,
             {"active_area": (x, y, 180, 120)},
-            by_rawpy(same_colours),
+            by_rawpy(same_colors),
         )
         for x, y in ((1, 0), (0, 1), (1, 1))
     ),

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bruto.container.dng_writer import DngTags, Storage
+from bruto.container.dng_writer import DngTags, SampleStorage
 from bruto.container.profile import GainTableMap, HueSatMap
 from bruto.simphone.capture import calibrations
 
@@ -27,19 +27,19 @@ PREVIEW = np.full((38, 53, 3), 90, np.uint8)
 TILE = (64, 80)
 
 
-STRIPS = Storage(1, tile=None)
+STRIPS = SampleStorage(1, tile=None)
 
 
-STORAGES: tuple[tuple[str, Storage, bool, bool], ...] = (  # name, form, mosaic, whether rawpy reads it
-    *((f"uncompressed, {b} bit packed, strips", Storage(1, b, None), True, True) for b in (10, 12, 14)),
+STORAGES: tuple[tuple[str, SampleStorage, bool, bool], ...] = (  # name, form, mosaic, whether rawpy reads it
+    *((f"uncompressed, {b} bit packed, strips", SampleStorage(1, b, None), True, True) for b in (10, 12, 14)),
     *(
-        (f"uncompressed, {b} bit packed, big-endian", Storage(1, b, None, byteorder=">"), True, True)
+        (f"uncompressed, {b} bit packed, big-endian", SampleStorage(1, b, None, byteorder=">"), True, True)
         for b in (10, 12, 14)
     ),
-    ("uncompressed, 8 bit", Storage(1, 8, None), True, True),
+    ("uncompressed, 8 bit", SampleStorage(1, 8, None), True, True),
     ("uncompressed, 16 bit, little-endian", STRIPS, True, True),
     ("uncompressed, 16 bit, big-endian", replace(STRIPS, byteorder=">"), True, True),
-    ("uncompressed, 16 bit, tiles", Storage(1, tile=TILE), True, True),
+    ("uncompressed, 16 bit, tiles", SampleStorage(1, tile=TILE), True, True),
     ("uncompressed, 16 bit, raw image in IFD 0", replace(STRIPS, sub_ifd=False), True, True),
     ("uncompressed, 16 bit, BigTIFF", replace(STRIPS, big=True), True, False),
     (
@@ -49,24 +49,24 @@ STORAGES: tuple[tuple[str, Storage, bool, bool], ...] = (  # name, form, mosaic,
         False,
     ),
     ("uncompressed, linear, 16 bit", STRIPS, False, True),
-    *((f"uncompressed, {b}-bit floats", Storage(1, b, None, floating=True), False, False) for b in (16, 24, 32)),
-    *((f"lossless JPEG, one component, {b} bit", Storage(7, b, TILE), True, True) for b in (8, 10, 12, 14, 16)),
-    ("lossless JPEG, one component, raw image in IFD 0", Storage(7, 12, TILE, sub_ifd=False), True, True),
-    ("lossless JPEG, one component, strips", Storage(7, 12, None), True, False),
-    ("lossless JPEG, two components (interleaved mosaic)", Storage(7, 12, TILE, components=2), True, True),
-    ("lossless JPEG, three components, 12 bit", Storage(7, 12, TILE, components=3), False, True),
+    *((f"uncompressed, {b}-bit floats", SampleStorage(1, b, None, floating=True), False, False) for b in (16, 24, 32)),
+    *((f"lossless JPEG, one component, {b} bit", SampleStorage(7, b, TILE), True, True) for b in (8, 10, 12, 14, 16)),
+    ("lossless JPEG, one component, raw image in IFD 0", SampleStorage(7, 12, TILE, sub_ifd=False), True, True),
+    ("lossless JPEG, one component, strips", SampleStorage(7, 12, None), True, False),
+    ("lossless JPEG, two components (interleaved mosaic)", SampleStorage(7, 12, TILE, components=2), True, True),
+    ("lossless JPEG, three components, 12 bit", SampleStorage(7, 12, TILE, components=3), False, True),
     (
         "lossless JPEG, three components, 16 bit, big-endian",
-        Storage(7, 16, TILE, components=3, byteorder=">"),
+        SampleStorage(7, 16, TILE, components=3, byteorder=">"),
         False,
         True,
     ),
-    *((f"deflate, predictor {p}", Storage(8, 16, TILE, predictor=p), True, False) for p in (1, 2, 34892, 34893)),
-    ("deflate, predictor 2, big-endian", Storage(8, 16, TILE, predictor=2, byteorder=">"), True, False),
+    *((f"deflate, predictor {p}", SampleStorage(8, 16, TILE, predictor=p), True, False) for p in (1, 2, 34892, 34893)),
+    ("deflate, predictor 2, big-endian", SampleStorage(8, 16, TILE, predictor=2, byteorder=">"), True, False),
     *(
         (
             f"deflate, {b}-bit floats, predictor {p}{', big-endian' if o == '>' else ''}",
-            Storage(8, b, TILE, predictor=p, byteorder=o, floating=True),
+            SampleStorage(8, b, TILE, predictor=p, byteorder=o, floating=True),
             False,
             False,
         )
@@ -74,18 +74,18 @@ STORAGES: tuple[tuple[str, Storage, bool, bool], ...] = (  # name, form, mosaic,
         for p in (3, 34894, 34895)
         for o in "<>"
     ),
-    ("deflate, 24-bit floats, predictor 1", Storage(8, 24, TILE, floating=True), False, False),
-    ("deflate, 16-bit floats, mosaic", Storage(8, 16, TILE, predictor=3, floating=True), True, False),
-    ("JPEG XL, lossless mosaic", Storage(52546, 16, TILE), True, False),
+    ("deflate, 24-bit floats, predictor 1", SampleStorage(8, 24, TILE, floating=True), False, False),
+    ("deflate, 16-bit floats, mosaic", SampleStorage(8, 16, TILE, predictor=3, floating=True), True, False),
+    ("JPEG XL, lossless mosaic", SampleStorage(52546, 16, TILE), True, False),
     (
         "JPEG XL, lossless mosaic, rows and columns interleaved",
-        Storage(52546, 16, TILE, interleave=(2, 2)),
+        SampleStorage(52546, 16, TILE, interleave=(2, 2)),
         True,
         False,
     ),
-    ("JPEG XL, lossless linear", Storage(52546, 16, TILE), False, False),
-    ("JPEG XL, lossy linear", Storage(52546, 16, TILE, lossless=False), False, False),
-    ("lossy JPEG, linear, 8 bit", Storage(34892, 8, TILE), False, False),
+    ("JPEG XL, lossless linear", SampleStorage(52546, 16, TILE), False, False),
+    ("JPEG XL, lossy linear", SampleStorage(52546, 16, TILE, lossless=False), False, False),
+    ("lossy JPEG, linear, 8 bit", SampleStorage(34892, 8, TILE), False, False),
 )
 
 
@@ -106,7 +106,7 @@ def tags(**values) -> DngTags:
     return replace(base, **values)
 
 
-def samples(how: Storage, mosaic: bool) -> np.ndarray:
+def samples(how: SampleStorage, mosaic: bool) -> np.ndarray:
     """Smooth light with noise, in the form's samples."""
     h, w = SIZE
     if how.components == 2:
@@ -125,7 +125,7 @@ def samples(how: Storage, mosaic: bool) -> np.ndarray:
     return (light * ((1 << how.bits) - 1)).astype(np.uint8 if how.bits <= 8 else np.uint16)
 
 
-def tags_for(how: Storage, mosaic: bool) -> DngTags:
+def tags_for(how: SampleStorage, mosaic: bool) -> DngTags:
     white = 1.0 if how.floating else float((1 << how.bits) - 1)
     black = np.zeros((2, 2) if mosaic else 3)
     return tags(black=black, white=np.array([white]), bits=how.bits, cfa="RGGB" if mosaic else "")

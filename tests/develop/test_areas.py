@@ -7,18 +7,18 @@ import unittest
 import numpy as np
 
 from bruto.develop.areas import Area
-from bruto.develop.frame import Rectangle
+from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
 from bruto.develop.source import open_source
-from bruto.develop.steps.order import POINT_STEPS, RAW_STEPS
+from bruto.develop.steps.step_order import POINT_STEPS, RAW_STEPS
 from tests.shots import SMALL, raw_of
 
 UNREAD = {"schema_version", "engine", "bypassed", *FRAME_FIELDS}
 """Fields of the recipe that no step reads: what it says of itself, and the frame's."""
 OTHER = Recipe(
-    exposure=0.8, temperature=4200.0, haze=25.0, sharpness=0.2, brightness_noise=1.6, relief_fine=1.4,
-    relief_medium=1.2, chroma=1.0, edge_light=0.4, tone={"shadow": {"ev": -3.0, "lightness": 20.0}},
+    exposure=0.8, temperature=4200.0, haze=25.0, sharpness=0.2, luminance_noise=1.6, local_contrast_fine=1.4,
+    local_contrast_medium=1.2, chroma=1.0, vignette=0.4, tone={"shadow": {"ev": -3.0, "lightness": 20.0}},
 )  # fmt: skip
 
 

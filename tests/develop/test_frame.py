@@ -18,15 +18,15 @@ from bruto.color.difference import delta_e00
 from bruto.color.spaces import picture_to_lab
 from bruto.container.dng_reader import read_dng
 from bruto.container.orientation import orient
-from bruto.container.rawframe import RawFrame
-from bruto.deliver.encoders import resize_linear
+from bruto.container.raw_frame import RawFrame
 from bruto.develop.analysis.lines import camera_pose, find_lines
-from bruto.develop.frame import Rectangle, focal_px, geometry_of, held_inside, largest_inside, rotation
+from bruto.develop.frame_geometry import Rectangle, focal_px, geometry_of, largest_inside, rotation, shrunk_inside
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.develop.source import source_of_raw
 from bruto.develop.suggest.frame import suggest_frame
 from bruto.errors import BrutoError
+from bruto.export.encoders import resize_linear
 from tests.shots import MIDDLE, raw_of
 from tests.truth import scene_tilt
 
@@ -108,8 +108,8 @@ class Mapping(unittest.TestCase):
         np.testing.assert_allclose(largest_inside(diamond, 1.0), (-0.5, -0.5, 0.5, 0.5), atol=1e-6)
         x0, y0, x1, y1 = largest_inside(diamond, 3.0)
         self.assertAlmostEqual((x1 - x0) / 2 + (y1 - y0) / 2, 1.0, places=6)
-        self.assertIsNone(held_inside((2, 2, 3, 3), diamond))
-        np.testing.assert_allclose(held_inside((-1, -1, 1, 1), diamond), (-0.5, -0.5, 0.5, 0.5), atol=1e-9)
+        self.assertIsNone(shrunk_inside((2, 2, 3, 3), diamond))
+        np.testing.assert_allclose(shrunk_inside((-1, -1, 1, 1), diamond), (-0.5, -0.5, 0.5, 0.5), atol=1e-9)
 
     def test_impossible_crops_are_refused(self) -> None:
         for crop in ([0.2, 0, 0.1, 0.5], [0, 0, 0.001, 0.5], [0, 0, 1e9, 1], [0, 0, 1]):
@@ -192,7 +192,7 @@ class Pictures(unittest.TestCase):
     def test_tone_and_full_places_follow_the_picture(self) -> None:
         """Local tone and rebuilt highlights of a turned picture are those of the picture turned afterwards."""
         developer = developer_of("pans", ev=2.0)
-        recipe = Recipe(horizon=8.0, exposure=-1.0, haze=40.0, relief_medium=1.5)
+        recipe = Recipe(horizon=8.0, exposure=-1.0, haze=40.0, local_contrast_medium=1.5)
         plain = developer.view(recipe.changed(horizon=0.0), 2)
         turned = developer.view(recipe, 2)
         h, w = turned.shape[:2]
@@ -244,18 +244,18 @@ class HowHeld(unittest.TestCase):
     def test_roll_and_pitch_of_street_fronts(self) -> None:
         """Of 24 seeded street fronts nearly all are told, and those within half a degree (level) and 1.2 (tilt)."""
         size, focal = (1008, 756), 757.0
-        told, level_off, tilt_off = 0, [], []
+        notice, level_off, tilt_off = 0, [], []
         random = np.random.default_rng(1)
         for seed in range(24):
             roll, pitch = random.uniform(-7, 7), random.uniform(-11, 11)
             held = camera_pose(find_lines(facade(roll, pitch, focal, size, seed)), focal, size[0])
             if held is None:
                 continue
-            told += 1
+            notice += 1
             level_off.append(abs(held.roll - roll))
             if held.verticals is not None:
                 tilt_off.append(abs(held.verticals - pitch))
-        self.assertGreaterEqual(told, 20)
+        self.assertGreaterEqual(notice, 20)
         self.assertGreaterEqual(len(tilt_off), 18)
         self.assertLess(float(np.median(level_off)), 0.15)
         self.assertLess(max(level_off), 0.5)

@@ -11,14 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
-from bruto.container.colour_model import camera_to_working, xy_to_neutral
+from bruto.container.color_model import camera_to_working, xy_to_neutral
 from bruto.container.dng_reader import read_dng
-from bruto.container.linearise import linearise
-from bruto.container.rawframe import RawFrame, RawMeta
+from bruto.container.linearisation import linearise
+from bruto.container.raw_frame import RawFrame, RawMeta
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, Vignette, Warp, source_places
-from bruto.develop.frame import Rectangle, clipped_or_near, geometry_of
+from bruto.develop.frame_geometry import Rectangle, clipped_or_near, geometry_of
+from bruto.develop.linear_preview import plain_view
 from bruto.develop.pipeline import Developer
-from bruto.develop.plain import plain_view
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw
 from tests.shots import MIDDLE, raw_of

@@ -1,4 +1,4 @@
-"""Named recipes: kept, listed, used in part, deleted; damaged ones are told and left alone."""
+"""Named recipes: saved_recipes, listed, used in part, deleted; damaged ones are told and left alone."""
 
 from __future__ import annotations
 
@@ -7,8 +7,8 @@ import tempfile
 import unittest
 from unittest import mock
 
-from bruto.develop.library import NamedRecipe, drop, folder, keep, kept
 from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_library import NamedRecipe, drop, folder, keep, saved_recipes
 from bruto.errors import BrutoError
 
 
@@ -20,17 +20,17 @@ class Library(unittest.TestCase):
     def test_round_trip_of_the_meant_fields(self) -> None:
         recipe = Recipe(chroma=1.3, exposure=2.0).changed(hue_nodes=[{"hue": 200, "shift": 12}])
         keep(NamedRecipe("Evening sky / 2", ("chroma", "hue_nodes"), recipe))
-        found, problems = kept()
+        found, problems = saved_recipes()
         self.assertEqual((problems, found[0].name, found[0].recipe), ([], "Evening sky / 2", recipe))
         other = Recipe(exposure=-1.0).changed(**found[0].values())
         self.assertEqual((other.exposure, other.chroma, other.hue_nodes), (-1.0, 1.3, recipe.hue_nodes))
         drop("Evening sky / 2")
-        self.assertEqual(kept(), ([], []))
+        self.assertEqual(saved_recipes(), ([], []))
 
     def test_the_same_name_replaces(self) -> None:
         for chroma in (1.1, 1.2):
             keep(NamedRecipe("Soft", ("chroma",), Recipe(chroma=chroma)))
-        self.assertEqual([n.recipe.chroma for n in kept()[0]], [1.2])
+        self.assertEqual([n.recipe.chroma for n in saved_recipes()[0]], [1.2])
 
     def test_damaged_and_newer_ones_are_told_and_left(self) -> None:
         keep(NamedRecipe("Good", ("chroma",), Recipe()))
@@ -39,7 +39,7 @@ class Library(unittest.TestCase):
             ("d", '{"name": "d", "fields": ["chroma"], "recipe": {"chroma": 88}}'), ("e", "[1, 2]"),
         ):  # fmt: skip
             (folder() / f"{name}.json").write_text(text)
-        found, problems = kept()
+        found, problems = saved_recipes()
         self.assertEqual([n.name for n in found], ["Good"])
         self.assertEqual(len(problems), 5)
         self.assertEqual((folder() / "a.json").read_text(), "no json")

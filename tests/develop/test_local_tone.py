@@ -10,8 +10,8 @@ from pydantic import ValidationError
 from bruto.color.spaces import decode_srgb, space
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, sentence
+from bruto.develop.recipe_values import LocalTone
 from bruto.develop.source import open_source
-from bruto.develop.values import LocalTone
 from bruto.errors import BrutoError
 from tests.shots import SMALL, raw_of
 
@@ -40,8 +40,8 @@ class Field(unittest.TestCase):
     def stops(self, recipe: Recipe) -> np.ndarray:
         """Change of light, EV, where codes can tell it."""
         after = light(self.developer.view(recipe, 2))
-        told = (self.before > 0.02) & (after > 0.02) & (self.before < 0.8) & (after < 0.8)
-        return np.where(told, np.log2(np.maximum(after, 1e-4) / np.maximum(self.before, 1e-4)), np.nan)
+        notice = (self.before > 0.02) & (after > 0.02) & (self.before < 0.8) & (after < 0.8)
+        return np.where(notice, np.log2(np.maximum(after, 1e-4) / np.maximum(self.before, 1e-4)), np.nan)
 
     def test_the_same_gain_everywhere_is_that_gain(self) -> None:
         for gain in (0.5, -0.75):
@@ -75,8 +75,8 @@ class Field(unittest.TestCase):
         tilted = PLAIN.changed(horizon=12.0, exposure=-0.5)
         before = light(self.developer.view(tilted, 2))
         after = light(self.developer.view(tilted.changed(local_tone=field(gains).model_dump()), 2))
-        told = (before > 0.01) & (before < 0.7)
-        change = np.where(told, np.log2(np.maximum(after, 1e-4) / np.maximum(before, 1e-4)), np.nan)
+        notice = (before > 0.01) & (before < 0.7)
+        change = np.where(notice, np.log2(np.maximum(after, 1e-4) / np.maximum(before, 1e-4)), np.nan)
         shape = self.developer.geometry(tilted)
         h, w = before.shape
         for y, x in ((0.3, 0.2), (0.7, 0.8), (0.25, 0.75)):
@@ -88,7 +88,7 @@ class Field(unittest.TestCase):
     def test_files_and_pieces_agree(self) -> None:
         recipe = with_field(np.random.default_rng(1).normal(0, 0.4, (9, 12, 8)))
         whole = self.developer.render(recipe)
-        from bruto.develop.frame import Rectangle
+        from bruto.develop.frame_geometry import Rectangle
 
         part = self.developer.view(recipe, 1, Rectangle(100, 80, 120, 90))
         self.assertLess(np.abs(whole[80:170, 100:220].astype(int) - part).mean(), 0.6)

@@ -13,16 +13,16 @@ from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline, RegularGridInterpolator
 
 from bruto.color.spaces import decode_srgb, encode_srgb, lightness, luminance_of, xyz_d50_to_working
-from bruto.container.colour_model import camera_to_working, xy_to_neutral
+from bruto.container.color_model import camera_to_working, xy_to_neutral
 from bruto.container.profile import Calibration, CameraProfile, GainTableMap, HueSatMap, write_profile
-from bruto.container.rawframe import RawFrame, RawMeta
+from bruto.container.raw_frame import RawFrame, RawMeta
 from bruto.develop.pipeline import Developer
 from bruto.develop.profiles import MATRIX, choices, chosen, hue_sat_for, with_profile
 from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_values import Handle, Tone
 from bruto.develop.source import source_of_raw
-from bruto.develop.steps.look import ROMM_TO_XYZ_D50, look_of, look_row
+from bruto.develop.steps.profile_look import ROMM_TO_XYZ_D50, look_of, look_row
 from bruto.develop.steps.tone import curve
-from bruto.develop.values import Handle, Tone
 
 W, H = 96, 64
 FROM_ROMM = xyz_d50_to_working() @ ROMM_TO_XYZ_D50
@@ -193,13 +193,13 @@ class Choice(unittest.TestCase):
 
     def test_default_handles_leave_the_curve_as_it_is(self) -> None:
         """Grey light at 0.2 through a square root is 0.447, whose code is known."""
-        got = self.code(self.developer(0.2), Recipe(brightness_noise=0, colour_noise=0, sharpness=0, chroma=1))
+        got = self.code(self.developer(0.2), Recipe(luminance_noise=0, chroma_noise=0, sharpness=0, chroma=1))
         self.assertAlmostEqual(got, float(encode_srgb(np.array(0.2**0.5))), delta=0.002)
 
     def test_moved_handles_act_on_top_of_the_curve(self) -> None:
         tone = Tone(grey=Handle(ev=0.0, lightness=58.0))
         level = 0.18
-        recipe = Recipe(brightness_noise=0, colour_noise=0, sharpness=0, chroma=1)
+        recipe = Recipe(luminance_noise=0, chroma_noise=0, sharpness=0, chroma=1)
         plain = decode_srgb(np.array(self.code(self.developer(level), recipe)))
         moved = decode_srgb(np.array(self.code(self.developer(level), recipe.changed(tone=tone.model_dump()))))
         want = luminance_of(float(curve(tone)(0.0))) / luminance_of(float(curve(Tone())(0.0)))
@@ -207,7 +207,7 @@ class Choice(unittest.TestCase):
 
     def test_dropped_or_by_matrix_alone_the_handles_say_the_lightness(self) -> None:
         for recipe in (Recipe(base_look=False), Recipe(profile=MATRIX)):
-            recipe = recipe.changed(brightness_noise=0, colour_noise=0, sharpness=0, chroma=1)
+            recipe = recipe.changed(luminance_noise=0, chroma_noise=0, sharpness=0, chroma=1)
             got = lightness(decode_srgb(np.array(self.code(self.developer(0.18), recipe))))
             self.assertAlmostEqual(float(got), Tone().grey.lightness, delta=0.3)
 
@@ -215,7 +215,7 @@ class Choice(unittest.TestCase):
         ramp = np.linspace(4, 0.25, 64, dtype=np.float32).reshape(1, 1, 64)
         table = GainTableMap((1.0, 1.0), (0.0, 0.0), (0.0, 1.0, 0.0, 0.0, 0.0), ramp)
         facts = replace(self.facts, profiles=(replace(self.own, gain_table=table, tone_curve=None),))
-        recipe = Recipe(brightness_noise=0, colour_noise=0, sharpness=0, chroma=1)
+        recipe = Recipe(luminance_noise=0, chroma_noise=0, sharpness=0, chroma=1)
         tone = Tone().model_dump()
         at = 0.05
         gain = np.interp(at * 64, np.arange(64), ramp.ravel())

@@ -10,20 +10,20 @@ import numpy as np
 from benchmarks import natural
 from numpy.typing import NDArray
 
-from bruto.develop.analysis.veil import veil_of
+from bruto.develop.analysis.airlight import airlight_of
 from bruto.develop.demosaic import demosaic
 from bruto.develop.noise_coefficients import coefficient_noise, ratios_of
-from bruto.develop.steps.grey import grey_line, grey_row
+from bruto.develop.steps.grey_line import grey_line, grey_row
 from bruto.develop.steps.haze import haze_of
-from bruto.develop.steps.unbiased import inverses, light_row, mean_stabilised, means, stabilised
+from bruto.develop.steps.variance_stabilisation import inverses, light_row, mean_stabilised, means, stabilised
 from tests.photographs import KINDS, LIGHT, Sensor, codes_of, light_of, noisy, seen
 
 
 def mosaic_of(light: NDArray, sensor: Sensor) -> NDArray[np.float32]:
     """Balanced, without noise."""
     plane = seen(light, sensor)
-    for k, colour in enumerate(sensor.cfa):
-        plane[k // 2 :: 2, k % 2 :: 2] *= sensor.gains["RGB".index(colour)]
+    for k, color in enumerate(sensor.cfa):
+        plane[k // 2 :: 2, k % 2 :: 2] *= sensor.gains["RGB".index(color)]
     return plane
 
 
@@ -41,12 +41,12 @@ class Sensors(unittest.TestCase):
 
 
 class Demosaicing(unittest.TestCase):
-    def test_false_colour(self) -> None:
+    def test_false_color(self) -> None:
         """Red and blue follow green by their own slope: fine saturated texture keeps its colour."""
         for name, bar in (("coffee", 5.4), ("chelsea", 3.2), ("rocket", 6.0)):
             for sensor in (KINDS[0], KINDS[3]):
                 found = demosaic(mosaic_of(light_of(name), sensor), sensor.cfa)
-                self.assertLess(natural.colour_errors(found, light_of(name) * LIGHT)[0], bar, (name, sensor.cfa))
+                self.assertLess(natural.color_errors(found, light_of(name) * LIGHT)[0], bar, (name, sensor.cfa))
 
     def test_known_noise_keeps_it_out_of_green(self) -> None:
         """Under the gains of daylight red's noise comes into green by less where it is known, and edges stay."""
@@ -60,9 +60,9 @@ class Demosaicing(unittest.TestCase):
         self.assertLess(known, 0.8 * blind)
         light = light_of("chelsea")
         sharp = demosaic(mosaic_of(light, sensor), sensor.cfa)
-        told = demosaic(mosaic_of(light, sensor), sensor.cfa, noise=noise * 0.01)
+        notice = demosaic(mosaic_of(light, sensor), sensor.cfa, noise=noise * 0.01)
         fine = sharp[..., 1] - sharp.mean()
-        self.assertGreater(float((told[..., 1] * fine).sum() / (sharp[..., 1] * fine).sum()), 0.99)
+        self.assertGreater(float((notice[..., 1] * fine).sum() / (sharp[..., 1] * fine).sum()), 0.99)
 
 
 class Stabilisation(unittest.TestCase):
@@ -86,11 +86,11 @@ class Stabilisation(unittest.TestCase):
 
     def test_grey_is_what_grey_shows(self) -> None:
         """By the tables in the dark and by the expansion in the light, for much noise and for little."""
-        mixing, variance = np.array([0.25, 0.5, 1.0, 1.0], np.float32), np.array([0.5, 0.8, 0.8])
+        channel_matrix, variance = np.array([0.25, 0.5, 1.0, 1.0], np.float32), np.array([0.5, 0.8, 0.8])
         for a, b in (([0.03, 0.014, 0.02], [0.01, 0.0018, 0.0036]), ([2e-4, 1e-4, 1.5e-4], [3e-8, 1e-8, 2e-8])):
             light = np.linspace(0, 1.4, 2000) ** 2
             r, g, blue = means(light, np.array(a), np.array(b), variance).T
-            line = grey_line(np.array(a), np.array(b), variance, mixing)
+            line = grey_line(np.array(a), np.array(b), variance, channel_matrix)
             y = (0.25 * (r + blue) + 0.5 * g).astype(np.float32)
             self.assertEqual(bool(y[-1] > line.place[2]), a[0] < 0.001)
             u, v = np.empty_like(y), np.empty_like(y)
@@ -113,11 +113,11 @@ class NoiseReduction(unittest.TestCase):
         for row in natural.dark((2.0,)).values():
             self.assertLess(max(map(abs, row)), 2.0)
 
-    def test_colour_is_as_good_as_block_matching(self) -> None:
+    def test_color_is_as_good_as_block_matching(self) -> None:
         a, b = natural.levels()["2e-3"]
         for name, bar in (("chelsea", (3.4, 3.1, 2.5)), ("astronaut", (4.6, 3.7, 2.8))):
             light = light_of(name)
-            found = natural.colour_errors(natural.denoised(light, Sensor(a, b), 1), light * LIGHT)
+            found = natural.color_errors(natural.denoised(light, Sensor(a, b), 1), light * LIGHT)
             self.assertTrue(all(f < w for f, w in zip(found, bar, strict=True)), (name, found))
 
     def test_plain_ground_is_no_more_blotched_in_the_best_grade(self) -> None:
@@ -157,7 +157,7 @@ class Airlight(unittest.TestCase):
     def test_nothing_is_said_of_a_plain_or_tiny_picture(self) -> None:
         for shape in ((300, 400, 3), (20, 20, 3)):
             plain = np.full(shape, 0.5, np.float32)
-            self.assertFalse(veil_of(plain, haze_of(plain)).airy)
+            self.assertFalse(airlight_of(plain, haze_of(plain)).airy)
 
 
 if __name__ == "__main__":

@@ -15,16 +15,16 @@ from PIL import Image
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import decode_srgb, encode_srgb, picture_to_lab
 from bruto.container.orientation import orient
-from bruto.container.rawframe import RawFrame
+from bruto.container.raw_frame import RawFrame
 from bruto.develop import pipeline
 from bruto.develop.analysis.scene_light import scene_light
 from bruto.develop.bands import StepFailed
-from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
 from bruto.develop.source import open_source, source_of_raw
-from bruto.develop.steps.order import POINT_STEPS, RAW_STEPS
-from bruto.develop.suggest.suggesting import suggest_all, take_all
+from bruto.develop.steps.step_order import POINT_STEPS, RAW_STEPS
+from bruto.develop.suggest.suggester import suggest_all, take_all
 from bruto.errors import Cancelled, FileProblem
 from bruto.simphone.capture import Phone
 from tests.shots import MIDDLE, SMALL, raw_of, taken
@@ -64,7 +64,7 @@ class Views(unittest.TestCase):
                         self.assertLess(delta_e00(*labs).mean(), most + between)
 
     def test_a_step_that_fails_is_left_out_and_named(self) -> None:
-        recipe = Recipe(haze=20.0, relief_fine=1.2, edge_light=0.3, chroma=1.3)
+        recipe = Recipe(haze=20.0, local_contrast_fine=1.2, vignette=0.3, chroma=1.3)
         good = developer_of("pans", size=SMALL).view(recipe, 2).astype(int)
         tried = 0
         for step in (*RAW_STEPS, *POINT_STEPS[1:-1]):
@@ -80,13 +80,13 @@ class Views(unittest.TestCase):
                     self.assertLess(float(np.abs(view - good).mean()), 60 if step.name == "tone" else 12)
                     with self.assertRaises((ZeroDivisionError, StepFailed)):
                         developer.render(recipe)
-                developer.view(recipe.changed(exposure=0.1, sharpness=0.5, brightness_noise=0.5), 2)
+                developer.view(recipe.changed(exposure=0.1, sharpness=0.5, luminance_noise=0.5), 2)
                 self.assertEqual(developer.problems, {}, step.name)
         self.assertGreater(tried, 13)
 
     def test_a_rectangle_at_full_size_is_exact(self) -> None:
         developer = developer_of("pans", size=MIDDLE, seed=31)
-        recipe = Recipe(exposure=0.7, sharpness=0.9, brightness_noise=0.6)
+        recipe = Recipe(exposure=0.7, sharpness=0.9, luminance_noise=0.6)
         whole = developer.render(recipe)
         for rect in (
             Rectangle(300, 200, 220, 160),
@@ -117,8 +117,8 @@ class Views(unittest.TestCase):
         developer = developer_of("sluice", size=SMALL, iso=800.0)
         plain = developer.render(Recipe(), bits=16).astype(int)
         for change in (
-            {"exposure": 0.5}, {"temperature": 4000.0}, {"tint": 0.02}, {"brightness_noise": 0.0},
-            {"colour_noise": 0.0}, {"sharpness": -0.5}, {"sharpness_radius": 1.4}, {"chroma": 0.5},
+            {"exposure": 0.5}, {"temperature": 4000.0}, {"tint": 0.02}, {"luminance_noise": 0.0},
+            {"chroma_noise": 0.0}, {"sharpness": -0.5}, {"sharpness_radius": 1.4}, {"chroma": 0.5},
         ):  # fmt: skip
             difference = np.abs(developer.render(Recipe().changed(**change), bits=16).astype(int) - plain).mean()
             self.assertGreater(difference, 30, change)
@@ -164,7 +164,7 @@ class Orientation(unittest.TestCase):
         np.testing.assert_array_equal(Developer(turned).render(Recipe()), orient(developer.render(Recipe()), 6))
 
 
-class Colour(unittest.TestCase):
+class ColorStep(unittest.TestCase):
     def test_neutral_development_of_the_chart(self) -> None:
         """Median difference from the scene: below 1.5 with the light's own white, below 3.2 with the phone's guess at
         it.
@@ -226,7 +226,7 @@ class Sources(unittest.TestCase):
 
     def test_a_view_can_be_stopped_before_each_step(self) -> None:
         """Wherever it is stopped, the next one is the same as of a fresh developer."""
-        recipe = Recipe(brightness_noise=1.0, sharpness=0.8)
+        recipe = Recipe(luminance_noise=1.0, sharpness=0.8)
         wanted = developer_of("card", size=SMALL).view(recipe, 2)
         for least in range(5):
             developer, asked = developer_of("card", size=SMALL), iter(range(100))
@@ -242,6 +242,6 @@ class Sources(unittest.TestCase):
         np.testing.assert_allclose(light.clip_ev, np.log2(1 / developer.source.neutral / 0.18), atol=1e-6)
         self.assertLess(light.floor_ev, -8)
         self.assertEqual(light.histograms.shape[0], 3)
-        assert light.kept_ev is not None
-        self.assertLess(light.kept_ev[1], float(light.clip_ev.max()) + 0.3)
-        self.assertGreater(light.kept_ev[1], light.kept_ev[0] + 3)
+        assert light.picture_range_ev is not None
+        self.assertLess(light.picture_range_ev[1], float(light.clip_ev.max()) + 0.3)
+        self.assertGreater(light.picture_range_ev[1], light.picture_range_ev[0] + 3)

@@ -7,9 +7,9 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from bruto.develop.field_ui import shown
 from bruto.develop.recipe import SCHEMA, Recipe, load_recipe, recipe_from, save_recipe
-from bruto.develop.shown import shown
-from bruto.develop.values import HANDLE_NAMES, Tone
+from bruto.develop.recipe_values import HANDLE_NAMES, Tone
 from bruto.errors import BrutoError
 from bruto.session.edit import Edit
 from bruto.shoot.sidecar import sidecar_path
@@ -20,9 +20,9 @@ class Values(unittest.TestCase):
         for name, info in Recipe.model_fields.items():
             if info.annotation not in (float, float | None):
                 continue
-            said = shown(info)
-            assert said is not None
-            row = said.unit and said.title and (said.step or name == "aspect") and said.group
+            text = shown(info)
+            assert text is not None
+            row = text.unit and text.title and (text.step or name == "aspect") and text.group
             self.assertTrue(info.description and row, name)
             self.assertTrue(any(hasattr(m, "ge") for m in info.metadata), name)
             self.assertTrue(any(hasattr(m, "le") for m in info.metadata), name)
@@ -39,8 +39,8 @@ class Values(unittest.TestCase):
             ("curves", {"joint": [[0, 0]]}),
             ("curves", {"red": [[0.5, 0], [0.5, 1]]}),
             ("curves", {"blue": [[0, 0], [1, 2]]}),
-            ("tints", {"dark": {"hue": 10, "amount": 3}}),
-            ("mixing", [1, 2, 3]),
+            ("split_tint", {"shadows": {"hue": 10, "amount": 3}}),
+            ("channel_matrix", [1, 2, 3]),
         ):
             with self.subTest(f"{field} {value}"), self.assertRaisesRegex(BrutoError, field):
                 Recipe().changed(**{field: value})
@@ -112,7 +112,9 @@ class EarlierSchemas(unittest.TestCase):
         path = self.folder / "r.json"
         path.write_text(json.dumps({"schema": 1, "level": -1.5, "balance": dark, "bypassed": ["level", "chroma"]}))
         found = load_recipe(path)
-        self.assertEqual((found.horizon, found.tints.dark.amount, found.bypassed), (-1.5, 0.08, ("horizon", "chroma")))
+        self.assertEqual(
+            (found.horizon, found.split_tint.shadows.amount, found.bypassed), (-1.5, 0.08, ("horizon", "chroma"))
+        )
         self.assertEqual(found.effective().horizon, 0.0)
         self.assertEqual(found.model_dump(by_alias=True)["schema"], SCHEMA)
 

@@ -15,16 +15,16 @@ from scipy.fft import dct
 from skimage import data, restoration
 
 from bruto.color.spaces import D65_XYZ, decode_srgb, encode_srgb, lightness, space, working_to, xyz_to_lab
-from bruto.develop.demosaic import bin_quads, colour_offsets, demosaic
+from bruto.develop.demosaic import bin_quads, color_offsets, demosaic
 from bruto.develop.noise_coefficients import coefficient_noise
+from bruto.develop.recipe_values import HANDLE_NAMES, Handle, SplitTint, Tone
 from bruto.develop.steps import noise, sharpness
-from bruto.develop.steps.approximate import exp2_of, log2_of
-from bruto.develop.steps.base import Base, base_of
-from bruto.develop.steps.colour import lab_stage
+from bruto.develop.steps.base_layer import Base, base_of
+from bruto.develop.steps.color import lab_stage
 from bruto.develop.steps.dct import backward, denoise_plane, forward
-from bruto.develop.steps.light import to_working
-from bruto.develop.steps.tone import colour_table, curve, tables
-from bruto.develop.values import HANDLE_NAMES, Handle, Tints, Tone
+from bruto.develop.steps.fast_math import exp2_of, log2_of
+from bruto.develop.steps.tone import color_table, curve, tables
+from bruto.develop.steps.working_light import to_working
 from tests.develop.point import PointParams, neutral_tables, placed, point_pass
 
 with warnings.catch_warnings():
@@ -67,7 +67,7 @@ class Demosaic(unittest.TestCase):
         found = [psnr(demosaic(mosaic_of(rgb, cfa), cfa), rgb) for cfa in CFAS]
         self.assertLess(max(found) - min(found), 0.4)
 
-    def test_flat_colour_is_exact_and_samples_are_kept(self) -> None:
+    def test_flat_color_is_exact_and_samples_are_kept(self) -> None:
         flat = np.broadcast_to(np.float32([0.3, 0.5, 0.2]), (40, 52, 3))
         np.testing.assert_allclose(demosaic(mosaic_of(flat, "GBRG"), "GBRG"), flat, atol=1e-6)
         rgb = photo("cat")
@@ -90,7 +90,7 @@ class Demosaic(unittest.TestCase):
             greens = [v for v, c in zip(values.values(), cfa, strict=True) if c == "G"]
             red, blue = (quad.ravel()[cfa.index(c)] for c in "RB")
             np.testing.assert_allclose(found, np.broadcast_to([red, np.mean(greens), 10 * blue], (3, 4, 3)))
-            self.assertEqual(colour_offsets(cfa), divmod(cfa.index("R"), 2))
+            self.assertEqual(color_offsets(cfa), divmod(cfa.index("R"), 2))
 
 
 class NoiseStep(unittest.TestCase):
@@ -135,7 +135,7 @@ class NoiseStep(unittest.TestCase):
         self.assertEqual(left[0], flat.std())
         self.assertTrue(all(x > y for x, y in pairwise(left)))
 
-    def test_colour_alone_keeps_brightness(self) -> None:
+    def test_color_alone_keeps_brightness(self) -> None:
         random = np.random.default_rng(10)
         flat = (0.2 + random.normal(0, 0.02, (300, 300, 3))).astype(np.float32)
         clean = self.reduced(flat, 1e-3, 2e-4, 0.0, 1.5)
@@ -283,7 +283,7 @@ class Approximations(unittest.TestCase):
 
 def params(tone: Tone | None = None, chroma: float = 1.0, name: str = "srgb", matrix=None) -> PointParams:
     log, keep = neutral_tables() if tone is None else tables(tone)
-    lab = lab_stage(chroma, 1.0, False, (), Tints()) if chroma != 1 else None
+    lab = lab_stage(chroma, 1.0, False, (), SplitTint()) if chroma != 1 else None
     eye = np.eye(3) if matrix is None else matrix
     return PointParams(eye, 0.0, log, keep, name, tone=tone is not None, lab=lab)
 
@@ -370,7 +370,7 @@ class PaleHighlights(unittest.TestCase):
         light = np.array(colour) / (np.array(colour) @ [0.2627, 0.678, 0.0593])
         flat = np.broadcast_to(light * 0.18 * 2.0**ev, (64, 80, 3)).astype(np.float32)
         p = params(tone)
-        p = replace(p, colour_table=colour_table(tone)) if pale else p
+        p = replace(p, color_table=color_table(tone)) if pale else p
         base = base_of(np.full((64, 80), 0.18 * 2.0**ev, np.float32))
         return lab_of(pass_of(flat, p, base=base)).mean((0, 1))
 
@@ -413,7 +413,7 @@ class Point(unittest.TestCase):
         expected = 255 * encode_srgb(ramp[0])
         self.assertLess(np.abs(out.mean(axis=0) - expected).max(), 0.12)
 
-    def test_spaces_hold_the_same_colour(self) -> None:
+    def test_spaces_hold_the_same_color(self) -> None:
         rgb = np.random.default_rng(2).uniform(0.1, 0.4, (20, 30, 3)).astype(np.float32)
         labs = [lab_of(pass_of(rgb, params(name=n)), n) for n in ("srgb", "display-p3", "rec2020")]
         np.testing.assert_allclose(labs[1], labs[2], atol=0.05)
@@ -421,8 +421,8 @@ class Point(unittest.TestCase):
         np.testing.assert_allclose(labs[0][inside], labs[2][inside], atol=0.05)
 
     def test_gamut_keeps_lightness_and_hue(self) -> None:
-        colours = np.float32([[[0.02, 0.5, 0.02], [0.6, 0.02, 0.02], [0.02, 0.02, 0.5], [0.02, 0.5, 0.6]]])
-        srgb, wide = (lab_of(pass_of(colours, params(name=n)), n) for n in ("srgb", "rec2020"))
+        colors = np.float32([[[0.02, 0.5, 0.02], [0.6, 0.02, 0.02], [0.02, 0.02, 0.5], [0.02, 0.5, 0.6]]])
+        srgb, wide = (lab_of(pass_of(colors, params(name=n)), n) for n in ("srgb", "rec2020"))
         for a, b in zip(srgb[0], wide[0], strict=True):
             self.assertLess(np.hypot(*a[1:]), np.hypot(*b[1:]))
             self.assertLess(abs(a[0] - b[0]), 7)

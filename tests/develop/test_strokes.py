@@ -52,14 +52,14 @@ class TestStrokes(unittest.TestCase):
 
     def test_what_is_no_stroke(self) -> None:
         good = {"reach": 0.1, "points": [[0.5, 0.5]]}
-        for bad, told in (
+        for bad, notice in (
             ("no", "list"), (None, "list"), ([3], "stroke 1"), ([good, {}], "stroke 2: 'reach'"),
             ([{**good, "reach": float("nan")}], "'reach'"), ([{**good, "reach": True}], "'reach'"),
             ([{**good, "points": []}], "'points'"), ([{**good, "points": [[1, 2, 3]]}], "a point"),
             ([{**good, "points": [[0.5, 7]]}], "a point"), ([{**good, "adds": 1}], "'adds'"),
             ([{**good, "more": 1}], "it is not"),
         ):  # fmt: skip
-            with self.subTest(bad=bad), self.assertRaisesRegex(BrutoError, told):
+            with self.subTest(bad=bad), self.assertRaisesRegex(BrutoError, notice):
                 strokes_of(bad)
 
     def test_places_follow_the_picture(self) -> None:

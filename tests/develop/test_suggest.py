@@ -18,17 +18,17 @@ from PIL import Image
 
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import picture_to_lab
-from bruto.container.linearise import linearise
-from bruto.container.rawframe import RawFrame
+from bruto.container.linearisation import linearise
+from bruto.container.raw_frame import RawFrame
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_values import Tone
 from bruto.develop.source import Source, open_source, source_of_raw
 from bruto.develop.steps.haze import AIRLIGHT
 from bruto.develop.suggest.detail import overshoot
 from bruto.develop.suggest.light import light_value, middle_lightness, suggest_exposure
-from bruto.develop.suggest.suggesting import suggest_all, take_all
+from bruto.develop.suggest.suggester import suggest_all, take_all
 from bruto.develop.suggest.suggestion import Suggestion
-from bruto.develop.values import Tone
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.capture import Exposure, Phone
 from tests.shots import MIDDLE, raw_of, taken
@@ -155,18 +155,18 @@ class WhiteRows(unittest.TestCase):
 class NoiseRows(unittest.TestCase):
     def test_more_noise_more_reduction(self) -> None:
         low, high = (suggested(source_of("sluice", iso=iso)) for iso in (100.0, 3200.0))
-        for row in ("brightness_noise", "colour_noise"):
+        for row in ("luminance_noise", "chroma_noise"):
             self.assertGreater(high[row].value, low[row].value)
-        self.assertGreater(high["brightness_noise"].number, 3 * low["brightness_noise"].number)
+        self.assertGreater(high["luminance_noise"].number, 3 * low["luminance_noise"].number)
 
     def test_taking_them_comes_nearer_to_the_scene(self) -> None:
         for scene, iso in (("sluice", 800.0), ("sluice", 3200.0), ("card", 1600.0), ("boiling-house", 400.0)):
             noisy, clean = without_noise(scene, iso)
             found = suggest_all(noisy)
             base = Recipe(exposure=found["exposure"].value, sharpness=0.0)
-            target = clean.render(base.changed(brightness_noise=0.0, colour_noise=0.0))
-            before = error(noisy.render(base.changed(brightness_noise=0.0, colour_noise=0.0)), target)
-            taken_both = base.changed(**{r: found[r].value for r in ("brightness_noise", "colour_noise")})
+            target = clean.render(base.changed(luminance_noise=0.0, chroma_noise=0.0))
+            before = error(noisy.render(base.changed(luminance_noise=0.0, chroma_noise=0.0)), target)
+            taken_both = base.changed(**{r: found[r].value for r in ("luminance_noise", "chroma_noise")})
             after = error(noisy.render(taken_both), target)
             self.assertLess(after, 0.75 * before, f"{scene}, ISO {iso:.0f}")
 
@@ -179,13 +179,13 @@ class NoiseRows(unittest.TestCase):
             developer = Developer(open_source(f"{folder}/page.png"))
             with mock.patch("bruto.develop.suggest.detail.Residual.on_detail", return_value=9.0):
                 found = suggest_all(developer)
-        self.assertEqual(found["brightness_noise"].value, 0.0)
+        self.assertEqual(found["luminance_noise"].value, 0.0)
         take_all(Recipe(), found)
 
     def test_number_is_the_noise_seen_at_grey(self) -> None:
         source = source_of("card", iso=800.0)
-        sigma = suggested(source)["brightness_noise"].number
-        quiet = suggested(source_of("card", iso=100.0))["brightness_noise"].number
+        sigma = suggested(source)["luminance_noise"].number
+        quiet = suggested(source_of("card", iso=100.0))["luminance_noise"].number
         self.assertAlmostEqual(sigma / quiet, 8**0.5, delta=0.5)
 
 
@@ -214,7 +214,7 @@ class SharpnessRows(unittest.TestCase):
         for scene, sigma in (("pans", 0.7), ("card", 0.7), ("crystals", 1.0)):
             shot, sharp = behind_a_lens(scene, sigma)
             found = suggest_all(shot)
-            base = Recipe(exposure=found["exposure"].value, brightness_noise=0.0, colour_noise=0.0)
+            base = Recipe(exposure=found["exposure"].value, luminance_noise=0.0, chroma_noise=0.0)
             values = {r: found[r].value for r in ("sharpness", "sharpness_radius")}
             target = picture_to_lab(sharp.render(base.changed(sharpness=0.0)))[..., 0]
             before, after = (
@@ -325,8 +325,8 @@ class HazeRow(unittest.TestCase):
         self.assertLess(error(hazy.view(Recipe(haze=haze), 2), clear), error(hazy.view(Recipe(), 2), clear))
 
 
-class QuietColoursRow(unittest.TestCase):
-    def test_quieter_colours_rise_more(self) -> None:
+class QuietColorsRow(unittest.TestCase):
+    def test_quieter_colors_rise_more(self) -> None:
         source = source_of("card")
         data, cfa = source.linear.data, source.linear.cfa
         neutral = source.neutral.astype(np.float32)
@@ -336,7 +336,7 @@ class QuietColoursRow(unittest.TestCase):
             cv2.resize(data / white, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA), data.shape[::-1]
         )
         dull = replace(source, linear=replace(source.linear, data=0.6 * grey * white + 0.4 * data))
-        lively, quiet = (suggested(s)["quiet_colours"] for s in (source, dull))
+        lively, quiet = (suggested(s)["muted_chroma"] for s in (source, dull))
         self.assertLess(quiet.number, lively.number)
         self.assertGreaterEqual(quiet.value, lively.value)
         self.assertGreater(quiet.value, 1.1)
@@ -348,22 +348,22 @@ class All(unittest.TestCase):
             "exposure",
             "temperature",
             "tint",
-            "brightness_noise",
-            "colour_noise",
+            "luminance_noise",
+            "chroma_noise",
             "sharpness",
             "sharpness_radius",
             "tone",
             "haze",
-            "quiet_colours",
+            "muted_chroma",
             "horizon",
             "verticals",
             "horizontals",
             "chroma",
             "contrast",
-            "relief_fine",
-            "relief_medium",
-            "relief_broad",
-            "edge_light",
+            "local_contrast_fine",
+            "local_contrast_medium",
+            "local_contrast_broad",
+            "vignette",
             "grain",
         }
         for scene in ("pans", "sluice"):

@@ -14,12 +14,12 @@ from numpy.typing import NDArray
 from bruto.color.spaces import picture_to_lab
 from bruto.develop.analysis.lines import facade_turn, find_lines
 from bruto.develop.analysis.residual import Residual, detailed_pieces
-from bruto.develop.frame import rotation
+from bruto.develop.frame_geometry import rotation
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import Source
 from bruto.develop.suggest.picture_statistics import suggest_spread
-from bruto.develop.suggest.suggesting import suggest_all
+from bruto.develop.suggest.suggester import suggest_all
 from tests.develop.test_suggest import source_of
 from tests.photographs import KINDS, light_of
 from tests.photographs import source_of as source_of_photograph
@@ -56,7 +56,7 @@ class Look(unittest.TestCase):
     def test_a_veil_raises_contrast_and_relief(self) -> None:
         source = source_of("pans")
         clear, thin, thick = (self.rows(veiled(source, share)) for share in (0.0, 0.5, 0.8))
-        for row in ("contrast", "relief_medium", "relief_broad"):
+        for row in ("contrast", "local_contrast_medium", "local_contrast_broad"):
             numbers = [r[row].number for r in (clear, thin, thick)]
             self.assertGreater(numbers[0], numbers[1], row)
             self.assertGreater(numbers[1], numbers[2], row)
@@ -67,7 +67,9 @@ class Look(unittest.TestCase):
         source = source_of("pans")
         clear, hidden = Developer(source), Developer(veiled(source, 0.7))
         found = {s.field: s for s in suggest_spread(hidden, Recipe(), 0.5)}
-        taken = Recipe().changed(**{k: found[k].value for k in ("contrast", "relief_medium", "relief_broad")})
+        taken = Recipe().changed(
+            **{k: found[k].value for k in ("contrast", "local_contrast_medium", "local_contrast_broad")}
+        )
 
         def light(developer: Developer, recipe: Recipe) -> NDArray:
             """L* about its mean: what was lit brighter altogether does not count."""
@@ -78,7 +80,7 @@ class Look(unittest.TestCase):
         before, after = (np.abs(light(hidden, r) - target).mean() for r in (Recipe(), taken))
         self.assertLess(after, 0.97 * before)
 
-    def test_colours_that_do_not_fit_are_raised_less(self) -> None:
+    def test_colors_that_do_not_fit_are_raised_less(self) -> None:
         source = source_of("card")
         vivid = Developer(source).asked(Recipe())
         usual = {s.field: s for s in suggest_spread(vivid, Recipe(), 0.5)}["chroma"]
@@ -90,7 +92,9 @@ class Look(unittest.TestCase):
         source = source_of("card")
         flat = replace(source, linear=replace(source.linear, data=np.full_like(source.linear.data, 0.2)))
         rows = self.rows(flat)
-        self.assertEqual([rows[k].value for k in ("contrast", "relief_medium", "relief_broad")], [1.0] * 3)
+        self.assertEqual(
+            [rows[k].value for k in ("contrast", "local_contrast_medium", "local_contrast_broad")], [1.0] * 3
+        )
 
 
 class ResidualOfNoise(unittest.TestCase):
@@ -118,14 +122,14 @@ class ResidualOfNoise(unittest.TestCase):
                 with tempfile.TemporaryDirectory() as folder:
                     found.append(Developer(source_of_photograph(Path(folder), light_of(name), sensor, seed)))
             noisy, clean = found
-            said = suggest_all(noisy)["brightness_noise"]
-            self.assertIn("take detail", said.evidence)
-            base = Recipe(sharpness=0.0, colour_noise=1.0)
-            target = clean.render(base.changed(brightness_noise=0.0, colour_noise=0.0)).astype(float).mean(axis=2)
+            text = suggest_all(noisy)["luminance_noise"]
+            self.assertIn("take detail", text.evidence)
+            base = Recipe(sharpness=0.0, chroma_noise=1.0)
+            target = clean.render(base.changed(luminance_noise=0.0, chroma_noise=0.0)).astype(float).mean(axis=2)
             fine = target - cv2.GaussianBlur(target, (0, 0), 1.5)
             kept = []
-            for strength in (said.value, said.value + 0.2):
-                picture = noisy.render(base.changed(brightness_noise=strength)).astype(float).mean(axis=2)
+            for strength in (text.value, text.value + 0.2):
+                picture = noisy.render(base.changed(luminance_noise=strength)).astype(float).mean(axis=2)
                 rest = picture - cv2.GaussianBlur(picture, (0, 0), 1.5)
                 kept.append(float((rest * fine).sum() / (fine * fine).sum()))
             self.assertGreater(kept[0], kept[1], name)

@@ -18,17 +18,17 @@ from unittest import mock
 import numpy as np
 
 from bruto.errors import BrutoError
-from bruto.logbook.records import NAMES, Record, as_csv, from_csv, record_of
+from bruto.logbook.records import NAMES, LogRecord, as_csv, from_csv, record_of
 from bruto.logbook.store import VERSION, Logbook
 
 KILLS = int(os.environ.get("BRUTO_KILLS", "12"))
 """Kills while writing; a whole run of them is 500."""
 
 
-def some(count: int, shoot: str = "the pans", begin: int = 0) -> list[Record]:
+def some(count: int, shoot: str = "the pans", begin: int = 0) -> list[LogRecord]:
     random = np.random.default_rng(begin)
     return [
-        Record(
+        LogRecord(
             key=f"{shoot}-{k:07d}", shoot=shoot, name=f"saltern-{k:04d}",
             taken=f"2026-{1 + k % 12:02d}-{1 + k % 28:02d}T{k % 24:02d}:{k % 60:02d}:00", make="Vessar",
             model="Vessar Tide 4", focal_mm=5.9, focal_35mm=26.0, kind="mosaic", width=4032, height=3024,
@@ -71,20 +71,20 @@ class Keeping(StoreTest):
         """A file that moved to another shoot has one record, and keeps what was told of it."""
         book = self.book()
         book.put(some(3))
-        book.tell(["the pans-0000001"], note="steady", gear="clamp", darkness=21.2, held="tripod")
+        book.set_values(["the pans-0000001"], note="steady", gear="clamp", darkness=21.2, support="tripod")
         book.put([replace(some(3)[1], shoot="moved", noise_a=2e-4, note="", place="")])
         self.assertEqual(book.count(), 3)
         found = book.page(shoot="moved")[0]
-        self.assertEqual((found.note, found.gear, found.darkness, found.held), ("steady", "clamp", 21.2, "tripod"))
+        self.assertEqual((found.note, found.gear, found.darkness, found.support), ("steady", "clamp", 21.2, "tripod"))
         self.assertEqual((found.noise_a, found.place), (2e-4, "Orrin Saltern"))
 
     def test_all_of_a_large_shoot_is_told(self) -> None:
         book = self.book()
         book.put([*some(2500), *some(5, "other")])
-        self.assertEqual(book.tell_shoot("the pans", place="by the sea"), 2500)
+        self.assertEqual(book.set_shoot("the pans", place="by the sea"), 2500)
         self.assertEqual((book.count(place="by the sea"), book.visits("by the sea")), (2500, 1))
         with self.assertRaises(BrutoError):
-            book.tell_shoot("the pans", held="teeth")
+            book.set_shoot("the pans", support="teeth")
 
     def test_a_shoot_is_forgotten_by_one_action(self) -> None:
         book = self.book()
@@ -96,28 +96,28 @@ class Keeping(StoreTest):
         self.assertEqual(book.batteries(), [])
 
     def test_out_and_in_again(self) -> None:
-        odd = Record(key="odd", note='=1+1, "quoted"\nsecond line – ümläut', iso=1 / 3, exposure_s=1e-5, bytes=2**40)
+        odd = LogRecord(key="odd", note='=1+1, "quoted"\nsecond line – ümläut', iso=1 / 3, exposure_s=1e-5, bytes=2**40)
         book = self.book()
         book.put([*some(20), odd])
         book.note_shoot("the pans", "windy", (90.0, 62.0, 3.5))
         for kind in ("csv", "json"):
             text = book.exported(kind)
             with Logbook(self.folder / f"{kind}.sqlite") as other:
-                self.assertEqual(other.taken_in(text, kind), 21)
+                self.assertEqual(other.imported(text, kind), 21)
                 self.assertEqual(list(other.every()), list(book.every()))
-                self.assertEqual(other.taken_in(text, kind), 21)  # twice changes nothing
+                self.assertEqual(other.imported(text, kind), 21)  # twice changes nothing
                 self.assertEqual(other.count(), 21)
                 if kind == "json":
                     self.assertEqual(other.batteries(), book.batteries())
                     self.assertEqual(other.exported("json"), text)
 
     def test_what_is_no_record(self) -> None:
-        for data, said in (
+        for data, text in (
             ({}, "no 'key'"), ({"key": "a", "iso": "many"}, "'iso'"), ({"key": "a", "iso": float("nan")}, "'iso'"),
-            ({"key": "a", "note": "x" * 5000}, "'note'"), ({"key": "a", "held": "teeth"}, "'held'"),
+            ({"key": "a", "note": "x" * 5000}, "'note'"), ({"key": "a", "support": "teeth"}, "'support'"),
             ({"key": "a", "bytes": True}, "'bytes'"),
         ):  # fmt: skip
-            with self.subTest(said), self.assertRaisesRegex(BrutoError, said):
+            with self.subTest(text), self.assertRaisesRegex(BrutoError, text):
                 record_of(data)
         book = self.book()
         book.put(some(2))
@@ -127,13 +127,13 @@ class Keeping(StoreTest):
             ('{"shots": [{"key": "good"}, {"key": "bad", "iso": "x"}]}', "json"), ("[" * 100000, "json"),
         ):  # fmt: skip
             with self.subTest(text[:40]), self.assertRaises(BrutoError):
-                book.taken_in(text, kind)
+                book.imported(text, kind)
         self.assertEqual(book.count(), 2)
         self.assertEqual(from_csv(as_csv(some(2))), some(2))
         with self.assertRaises(BrutoError):
             book.page(key="x")
         with self.assertRaises(BrutoError):
-            book.tell(["a"], key="b")
+            book.set_values(["a"], key="b")
         self.assertEqual(set(NAMES), set(some(1)[0].__dataclass_fields__))
 
 
@@ -283,9 +283,10 @@ while True:
 class Practice(StoreTest):
     def test_a_logbook_of_the_first_version_is_brought_on(self) -> None:
         with Logbook(self.place) as book:
-            book.put([Record(key="a", shoot="s", iso=100.0)])
+            book.put([LogRecord(key="a", shoot="s", iso=100.0)])
         base = sqlite3.connect(self.place)
         base.execute("DROP TABLE practice")
+        base.execute("ALTER TABLE shot RENAME COLUMN support TO held")
         base.execute("PRAGMA user_version = 1")
         base.commit()
         base.close()
@@ -299,30 +300,30 @@ class Practice(StoreTest):
         with Logbook(self.place) as book:
             book.tried("lamp", "2026-06-21T12:00:00.000", True)
             text = book.exported("json")
-            book.taken_in(text, "json")
+            book.imported(text, "json")
             self.assertEqual(book.scores(), {"lamp": (1, 1)})
         with Logbook(self.place.with_name("other.sqlite")) as book:
-            book.taken_in(text, "json")
+            book.imported(text, "json")
             self.assertEqual(book.scores(), {"lamp": (1, 1)})
-            book.taken_in('{"shots": [], "practice": [3, {"exercise": 4}, {"tried": "x"}]}', "json")
+            book.imported('{"shots": [], "practice": [3, {"exercise": 4}, {"tried": "x"}]}', "json")
             self.assertEqual(book.scores(), {"lamp": (1, 1)})
 
     def test_the_users_word_on_how_a_shot_was_held_stays(self) -> None:
         with Logbook(self.place) as book:
-            book.put([Record(key="a", held="tripod")])
-            book.tell(["a"], held="hand")
-            book.put([Record(key="a", held="tripod")])
-            self.assertEqual(book.page()[0].held, "hand")
-            book.taken_in(book.exported("csv").replace("hand", "tripod"), "csv")
-            self.assertEqual(book.page()[0].held, "tripod")
+            book.put([LogRecord(key="a", support="tripod")])
+            book.set_values(["a"], support="hand")
+            book.put([LogRecord(key="a", support="tripod")])
+            self.assertEqual(book.page()[0].support, "hand")
+            book.imported(book.exported("csv").replace("hand", "tripod"), "csv")
+            self.assertEqual(book.page()[0].support, "tripod")
 
     def test_the_darkness_of_a_place(self) -> None:
         with Logbook(self.place) as book:
             book.put(
-                [Record(key=k, place=p, taken=f"2026-06-2{n}") for n, (k, p) in enumerate((("a", "x"), ("b", "y")))]
+                [LogRecord(key=k, place=p, taken=f"2026-06-2{n}") for n, (k, p) in enumerate((("a", "x"), ("b", "y")))]
             )
             self.assertIsNone(book.darkness("x"))
-            self.assertEqual(book.tell_place("x", darkness=20.9), 1)
+            self.assertEqual(book.set_place("x", darkness=20.9), 1)
             self.assertEqual((book.darkness("x"), book.darkness("y")), (20.9, None))
 
 
@@ -336,18 +337,18 @@ class Killed(StoreTest):
                 [sys.executable, "-c", WRITER, str(self.place)], stdout=subprocess.PIPE, text=True, env=env
             )
             assert writer.stdout is not None
-            told = 0
+            notice = 0
             self.assertEqual(writer.stdout.readline(), "ready\n")
             time.sleep(float(random.uniform(0, 0.05)))
             writer.send_signal(signal.SIGKILL)
             for line in writer.stdout.read().split():
-                told = int(line)
+                notice = int(line)
             writer.wait()
             writer.stdout.close()
             with Logbook(self.place) as book:
                 self.assertEqual(book.problem, "")
                 count = book.count()
-                self.assertGreaterEqual(count, told)
+                self.assertGreaterEqual(count, notice)
                 self.assertEqual(count % 50, 0)
                 self.assertEqual(book._base.execute("PRAGMA integrity_check").fetchone()[0], "ok")
 
@@ -356,7 +357,7 @@ class Json(unittest.TestCase):
     def test_a_shoots_note_that_is_no_note_is_passed_over(self) -> None:
         with TemporaryDirectory() as name, Logbook(Path(name) / "l.sqlite") as book:
             data = {"shots": [{"key": "a"}], "shoots": [3, {"name": 4}, {"name": "b", "battery_from": "x"}]}
-            self.assertEqual(book.taken_in(json.dumps(data), "json"), 1)
+            self.assertEqual(book.imported(json.dumps(data), "json"), 1)
 
 
 if __name__ == "__main__":

@@ -15,14 +15,14 @@ import numpy as np
 import rawpy
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.glance import glance
-from bruto.container.merged import merged_of
+from bruto.container.merge_record import merged_of
+from bruto.container.quick_metadata import glance
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError, Cancelled
-from bruto.merge.frames import colour_band, load_frame
-from bruto.merge.merging import merge
+from bruto.merge.frames import color_band, load_frame
+from bruto.merge.merger import merge
 from bruto.merge.methods.bracket import bracket_variance
 from bruto.simphone.capture import Exposure, Phone
 from tests.again import write_dng
@@ -63,7 +63,7 @@ class Burst(Folder):
         result = merge(method, files, self.out)
         ideal = ideal_of("card", shots[0], 6000)
         frame = load_frame(files[0])
-        one = residual(colour_band(frame, 0, MIDDLE[1]), ideal)
+        one = residual(color_band(frame, 0, MIDDLE[1]), ideal)
         many = residual(plain_linear(read_dng(self.out)), ideal)
         return float(one.std() / many.std()), result.noise_gain, result
 
@@ -117,7 +117,7 @@ class Burst(Folder):
             painted.append(path)
         merge("mean", painted, self.out)
         merged = plain_linear(read_dng(self.out))
-        first = colour_band(load_frame(painted[0]), 0, MIDDLE[1])
+        first = color_band(load_frame(painted[0]), 0, MIDDLE[1])
         for k in (2, 4, 6):
             spot = (slice(290, 310), slice(190 + 60 * k, 210 + 60 * k))
             self.assertLess(
@@ -196,8 +196,8 @@ class Bracket(Folder):
             post = (abs(xx - middles[k]) < 14) & (abs(yy - 430) < 120)
             codes[post] = (black + 0.12 * (codes[post].astype(float) - black)).astype(np.uint16)
             path = self.folder / f"{k}.dng"
-            told = tags(black=m.black, as_shot_neutral=m.as_shot_neutral, noise_profile=m.noise_profile)
-            write_dng(path, codes, dataclasses.replace(told, exposure_s=m.exposure_s, iso=m.iso), PREVIEW)
+            notice = tags(black=m.black, as_shot_neutral=m.as_shot_neutral, noise_profile=m.noise_profile)
+            write_dng(path, codes, dataclasses.replace(notice, exposure_s=m.exposure_s, iso=m.iso), PREVIEW)
             painted.append(path)
         merge("bracket", painted, self.out)
         whole = self.folder / "whole.dng"
@@ -275,7 +275,7 @@ class Refusals(Folder):
             with self.assertRaises(Cancelled):
                 merge(
                     method, files, self.out, progress=lambda _, s, to=seen: to.append(s),
-                    cancelled=lambda told=seen: len(told) >= 3,
+                    cancelled=lambda notice=seen: len(notice) >= 3,
                 )  # fmt: skip
             self.assertEqual(len(seen), 3, method)
         self.assertEqual(list(self.folder.iterdir()), [])

@@ -17,22 +17,22 @@ import rawpy
 from typer.testing import CliRunner
 
 from bruto.cli import app
-from bruto.cli.merging import add_merges
+from bruto.cli.merge import add_merges
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import write_dng
-from bruto.container.glance import glance
+from bruto.container.quick_metadata import glance
 from bruto.errors import BrutoError, Cancelled
-from bruto.merge.merging import merge
-from bruto.merge.methods.trails import TRAILS, Options, combine
+from bruto.merge.merger import merge
+from bruto.merge.methods.trails import TRAILS, TrailOptions, combine
 from bruto.merge.result import MergeResult
 from bruto.simphone.capture import Exposure, sample_tags
-from bruto.simphone.night import SIDEREAL, Happening, NightFrame, NightPhone, save_frame
+from bruto.simphone.night import SIDEREAL, NightEvent, NightFrame, NightPhone, save_frame
 from tests.truth import plain_linear
 
 SIZE = (1008, 756)
 EXPOSURE = Exposure(1600.0, 15.0)
 BEGIN = datetime(2026, 6, 21, 23, 0, 0)
-WHAT = Happening(
+WHAT = NightEvent(
     clouds=((22, 34),), aircraft=(6,), satellites=(12,), lost=(17, 18), shaken=(40,), tests=2, lamp=True
 )  # fmt: skip
 COUNT = 52
@@ -84,21 +84,21 @@ class Truth(Sky):
         w, h = SIZE
         inside = ahead & (places > 30).all(axis=1) & (places < [w - 30, 0.3 * h]).all(axis=1)
         green = (ideal[0::2, 1::2] + ideal[1::2, 0::2]) / 2
-        told = []
+        notice = []
         for k in np.nonzero(inside & (self.phone.magnitudes < 5.6))[0]:
             near = np.linalg.norm(places - places[k], axis=1)
             if (near < 16).sum() > 1:
                 continue
             x, y = (places[k] / 2).astype(int)
             part = green[y - 6 : y + 7, x - 6 : x + 7]
-            told.append((self.phone.magnitudes[k], part.sum() - 169 * np.median(part)))
-        self.assertGreater(len(told), 5)
-        magnitudes, light = np.array(told).T
+            notice.append((self.phone.magnitudes[k], part.sum() - 169 * np.median(part)))
+        self.assertGreater(len(notice), 5)
+        magnitudes, light = np.array(notice).T
         slope = np.polyfit(magnitudes, -2.5 * np.log10(light), 1)[0]
         self.assertAlmostEqual(slope, 1.0, delta=0.15)
 
 
-class Judged(Sky):
+class BurstAssessment(Sky):
     def test_bad_frames_are_found_and_good_ones_kept(self) -> None:
         found = {Path(f.file).name: f for f in self.result.frames}
         for frame, file in zip(self.frames, self.files, strict=True):
@@ -168,7 +168,7 @@ class Margins(Sky):
 
 
 class Trails(Sky):
-    def ways(self, brightest: float = 5.2) -> list[np.ndarray]:
+    def alternatives(self, brightest: float = 5.2) -> list[np.ndarray]:
         """Ways of bright stars over the whole night, (N, 2) each second one."""
         good = [f for f in self.frames if f.bad != "test shot"]
         times = np.arange(good[0].start + 7.5, good[-1].start + 7.5, 2.0)
@@ -178,37 +178,44 @@ class Trails(Sky):
         for k in np.argsort(self.phone.magnitudes):
             if self.phone.magnitudes[k] > brightest:
                 break
-            way = np.array([places[k] for places, ahead in at if ahead[k]])
-            if len(way) < len(times) or not ((way > 10).all() and (way < [w - 10, 0.34 * h]).all()):
+            alternative = np.array([places[k] for places, ahead in at if ahead[k]])
+            if len(alternative) < len(times) or not (
+                (alternative > 10).all() and (alternative < [w - 10, 0.34 * h]).all()
+            ):
                 continue
-            if np.linalg.norm(way[-1] - way[0]) > 18:
-                found.append(way)
+            if np.linalg.norm(alternative[-1] - alternative[0]) > 18:
+                found.append(alternative)
         return found
 
-    def profile(self, light: np.ndarray, way: np.ndarray, whole: bool = False) -> np.ndarray:
+    def profile(self, light: np.ndarray, alternative: np.ndarray, whole: bool = False) -> np.ndarray:
         grey = light.sum(axis=2).astype(np.float32)
         even = cv2.GaussianBlur(grey - cv2.blur(np.minimum(grey, 2 * np.median(grey)), (41, 41)), (0, 0), 1.5)
-        found = cv2.remap(even, *(way[:, k].astype(np.float32)[None] for k in (0, 1)), cv2.INTER_LINEAR)[0]
+        found = cv2.remap(even, *(alternative[:, k].astype(np.float32)[None] for k in (0, 1)), cv2.INTER_LINEAR)[0]
         edge = 0 if whole else len(found) // 15
         if not edge:
             return found
         return found[edge:-edge]
 
     def test_arcs_are_whole(self) -> None:
-        ways = self.ways()
-        self.assertGreaterEqual(len(ways), 3)
-        dips = [1 - np.percentile(p, 2) / np.median(p) for p in (self.profile(self.light, way) for way in ways)]
+        alternatives = self.alternatives()
+        self.assertGreaterEqual(len(alternatives), 3)
+        dips = [
+            1 - np.percentile(p, 2) / np.median(p)
+            for p in (self.profile(self.light, alternative) for alternative in alternatives)
+        ]
         self.assertLess(float(np.median(dips)), 0.25)  # of few and coarse pixels: noise has its share
         left = self.folder / "left.dng"
         merge(_with(bridge=False), self.files, left)
         broken = plain_linear(read_dng(left))
-        whole, gaps = ([self.clouded(light, way) for way in ways] for light in (self.light, broken))
+        whole, gaps = (
+            [self.clouded(light, alternative) for alternative in alternatives] for light in (self.light, broken)
+        )
         self.assertGreater(float(np.median(whole)), 0.8)
         self.assertLess(float(np.median(gaps)), 0.75)
 
-    def clouded(self, light: np.ndarray, way: np.ndarray) -> float:
+    def clouded(self, light: np.ndarray, alternative: np.ndarray) -> float:
         """Brightness of an arc while the clouds were there, against all of it."""
-        profile = self.profile(light, way, whole=True)
+        profile = self.profile(light, alternative, whole=True)
         good = [f for f in self.frames if f.bad != "test shot"]
         cloud = [f.start for f in good if f.bad == "cloud"]
         times = good[0].start + 7.5 + 2.0 * np.arange(len(profile))
@@ -245,8 +252,8 @@ class Trails(Sky):
         faded = self.folder / "faded.dng"
         merge(_with(fade=1.0), self.files, faded)
         light = plain_linear(read_dng(faded))
-        for way in self.ways(4.6):
-            profile = self.profile(light, way)
+        for alternative in self.alternatives(4.6):
+            profile = self.profile(light, alternative)
             third = len(profile) // 3
             self.assertLess(np.median(profile[:third]), 0.7 * np.median(profile[-third:]))
 
@@ -263,5 +270,5 @@ class Trails(Sky):
 
 def _with(**options: object) -> object:
     """The method with other options."""
-    chosen = Options(**options)  # type: ignore[arg-type]
+    chosen = TrailOptions(**options)  # type: ignore[arg-type]
     return replace(TRAILS, combine=lambda reader: combine(reader, chosen))

@@ -14,15 +14,15 @@ import numpy as np
 
 from bruto.container.dng_writer import write_dng
 from bruto.errors import BrutoError
-from bruto.merge.sky.arcs import Arc, catalogue, draw, missed
-from bruto.merge.sky.seen import Seen, plan
+from bruto.merge.sky.arcs import TrailArc, catalogue, draw, missed
+from bruto.merge.sky.frame_assessment import FrameAssessment, plan
+from bruto.merge.sky.sky_rotation import SIDEREAL, SkyRotation, find_turning
 from bruto.merge.sky.stars import Spots, find_spots
-from bruto.merge.sky.turning import SIDEREAL, Turning, find_turning
 from bruto.simphone.capture import sample_tags
 
 SIZE = (4032, 3024)
-TRUE = Turning(np.array([0.05, -0.28, 0.9587]), 3000.0, -0.012, SIZE)
-TRUE = Turning(TRUE.axis / np.linalg.norm(TRUE.axis), TRUE.focal, TRUE.bend, SIZE)
+TRUE = SkyRotation(np.array([0.05, -0.28, 0.9587]), 3000.0, -0.012, SIZE)
+TRUE = SkyRotation(TRUE.axis / np.linalg.norm(TRUE.axis), TRUE.focal, TRUE.bend, SIZE)
 
 
 def sky(count: int, seed: int = 0) -> np.ndarray:
@@ -50,7 +50,7 @@ def spots_at(stars: np.ndarray, seconds: float, *, error: float = 0.15, false: i
 class Clock(unittest.TestCase):
     """Frames whose files tell the time of a phone's clock that was changed in the night."""
 
-    def planned(self, changed_h: float) -> list[Seen]:
+    def planned(self, changed_h: float) -> list[FrameAssessment]:
         with TemporaryDirectory() as name:
             tags = sample_tags()
             begin, paths = datetime(2026, 10, 25, 2, 40), []
@@ -71,8 +71,8 @@ class Clock(unittest.TestCase):
                 notes = [f.note for f in frames if f.note]
                 self.assertEqual(len(notes), int(changed != 0))
                 if changed:
-                    way = "forward" if changed > 0 else "back"
-                    self.assertIn(f"put {way} by {abs(changed):g} h before sky-11.dng", notes[0])
+                    alternative = "forward" if changed > 0 else "back"
+                    self.assertIn(f"put {alternative} by {abs(changed):g} h before sky-11.dng", notes[0])
 
     def test_a_pause_is_a_pause(self) -> None:
         frames = self.planned(0.75)
@@ -131,8 +131,8 @@ class Turns(unittest.TestCase):
         hot = np.random.default_rng(5).uniform(0, 1, (25, 2)) * SIZE  # defects stand still
         frames = [Spots(np.concatenate([f.places, hot]), np.concatenate([f.light, np.full(25, 2.0)]),
                         np.concatenate([f.long, np.ones(25)])) for f in frames]  # fmt: skip
-        for told in (26.0, None, 27.0):
-            found = find_turning(frames, starts, SIZE, told)
+        for notice in (26.0, None, 27.0):
+            found = find_turning(frames, starts, SIZE, notice)
             places = TRUE.places(TRUE.turned(stars, 0.0))
             later = TRUE.places(TRUE.turned(stars, 7200.0))
             both = ((places > 0) & (places < SIZE) & (later > 0) & (later < SIZE)).all(axis=1)
@@ -153,7 +153,7 @@ class Turns(unittest.TestCase):
 
 
 class Arcs(unittest.TestCase):
-    def night(self, lost: range, cloud: range = range(0)) -> tuple[list[Seen], np.ndarray]:
+    def night(self, lost: range, cloud: range = range(0)) -> tuple[list[FrameAssessment], np.ndarray]:
         stars = sky(160, 4)
         frames = []
         for k in range(40):
@@ -164,7 +164,7 @@ class Arcs(unittest.TestCase):
                 keep = spots.places[:, 0] > SIZE[0] / 2
                 spots, clear = Spots(spots.places[keep], spots.light[keep], spots.long[keep]), 0.5
             if k not in lost:
-                frames.append(Seen(None, start, 15.0, spots=spots, cloud=1 - clear))  # type: ignore[arg-type]
+                frames.append(FrameAssessment(None, start, 15.0, spots=spots, cloud=1 - clear))  # type: ignore[arg-type]
         return frames, stars
 
     def test_the_catalogue_is_the_sky(self) -> None:
@@ -198,8 +198,8 @@ class Arcs(unittest.TestCase):
                 trail[60, x] = (0.2, 0.3, 0.1)
         trail = cv2.GaussianBlur(trail, (0, 0), 0.9)
         before = trail.copy()
-        arc = Arc(np.stack([np.arange(85, 125.5, 0.5), np.full(81, 60.0)], axis=1))
-        outside = Arc(np.array([[-5.0, 3.0], [3.0, 3.0]]))
+        arc = TrailArc(np.stack([np.arange(85, 125.5, 0.5), np.full(81, 60.0)], axis=1))
+        outside = TrailArc(np.array([[-5.0, 3.0], [3.0, 3.0]]))
         self.assertEqual(draw(trail, [arc, outside]), 1)
         line = trail[60, 25:175, 1]
         self.assertGreater(line.min(), 0.9 * np.median(line))

@@ -16,13 +16,13 @@ from numpy.typing import NDArray
 from typer.testing import CliRunner
 
 from bruto.cli import app
-from bruto.cli.merging import add_merges
+from bruto.cli.merge import add_merges
 from bruto.container.dng_reader import read_dng
 from bruto.errors import BrutoError
-from bruto.merge.frames import colour_band, load_frame
-from bruto.merge.merging import merge
-from bruto.merge.sky.light import sky_light
-from bruto.simphone.night import Happening, NightFrame, NightPhone
+from bruto.merge.frames import color_band, load_frame
+from bruto.merge.merger import merge
+from bruto.merge.sky.sky_light import sky_light
+from bruto.simphone.night import NightEvent, NightFrame, NightPhone
 from tests.merge.test_night import EXPOSURE, recorded
 from tests.truth import ideal_rgb, plain_linear
 
@@ -30,7 +30,7 @@ SIZE = (1512, 1134)
 COUNT = 12
 PAUSE = 0.4 * 86164.0905 / 360 - EXPOSURE.seconds
 """Seconds after a frame, so that the sky turns by 0.4 degrees from one to the next."""
-HAPPENING = Happening(satellites=(4,), shaken=(8,))
+HAPPENING = NightEvent(satellites=(4,), shaken=(8,))
 LEAST_MAGNITUDE, MOST_MAGNITUDE = 2.0, 5.2
 
 
@@ -93,7 +93,7 @@ class StarField(unittest.TestCase):
     def test_stars_stay_points(self) -> None:
         _, _, files, out, _ = field()
         merged = plain_linear(read_dng(out))
-        one = colour_band(load_frame(files[reference()]), 0, SIZE[1])
+        one = color_band(load_frame(files[reference()]), 0, SIZE[1])
         places = bright_stars(reference())
         ratio = widths(merged, places) / widths(one, places)
         ratio = ratio[np.isfinite(ratio)]
@@ -102,7 +102,7 @@ class StarField(unittest.TestCase):
 
     def test_the_skys_noise_falls(self) -> None:
         _, _, files, out, _ = field()
-        merged, one = plain_linear(read_dng(out)), colour_band(load_frame(files[reference()]), 0, SIZE[1])
+        merged, one = plain_linear(read_dng(out)), color_band(load_frame(files[reference()]), 0, SIZE[1])
         true, sky = ideal()
         inner = (cv2.erode(sky, np.ones((61, 61), np.uint8)) > 0.99) & (
             cv2.dilate(true.max(axis=2), np.ones((9, 9))) < 0.2
@@ -166,8 +166,8 @@ class StarField(unittest.TestCase):
                 "--json",
             ])  # fmt: skip
             self.assertEqual(ran.exit_code, 0, ran.output)
-            told = json.loads(ran.stdout)
-            self.assertEqual(told["frames_used"], 6)
+            notice = json.loads(ran.stdout)
+            self.assertEqual(notice["frames_used"], 6)
             even = plain_linear(read_dng(out))
         _, sky = ideal()
         mask = (cv2.erode(sky, np.ones((41, 41), np.uint8)) > 0.99).astype(np.float32)
@@ -177,7 +177,7 @@ class StarField(unittest.TestCase):
         kept = sky_light(np.ascontiguousarray(np.moveaxis(plain_linear(read_dng(field()[3])), 2, 0)), mask, shading)
         assert kept is not None
         self.assertLess(found.ev, kept.ev)
-        frame = colour_band(load_frame(files[1]), 0, SIZE[1])
+        frame = color_band(load_frame(files[1]), 0, SIZE[1])
         bottom = slice(int(0.8 * SIZE[1]), None)
         self.assertLess(float(np.abs(even[bottom] - frame[bottom]).mean()), 1e-3)  # the ground of that frame alone
 

@@ -13,8 +13,8 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import write_dng
-from bruto.container.glance import Glance, glance
-from bruto.container.rawframe import RawFrame
+from bruto.container.quick_metadata import QuickMetadata, glance
+from bruto.container.raw_frame import RawFrame
 from bruto.develop.source import source_of_raw
 from bruto.errors import BrutoError
 from bruto.phones.card import (
@@ -31,14 +31,14 @@ from bruto.phones.card import (
     save_card,
     written,
 )  # fmt: skip
-from bruto.sensor.measure import measure
+from bruto.sensor.measurement import measure
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.capture import sample_tags
 from tests.shots import SMALL, raw_of
 
 
-def seen(**changes: object) -> Glance:
-    base = Glance(
+def seen(**changes: object) -> QuickMetadata:
+    base = QuickMetadata(
         "mosaic", (4000, 3000), iso=100.0, exposure_s=0.01, f_number=1.8, focal_mm=6.0, focal_35mm=24.0, make="Orrery",
         model="Orrery Two",
     )  # fmt: skip

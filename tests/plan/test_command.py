@@ -18,7 +18,7 @@ from typer.testing import CliRunner
 
 from bruto.cli import app
 from bruto.cli.main import main
-from bruto.cli.plan.asking import number, numbers
+from bruto.cli.plan.options import number, numbers
 from bruto.container.dng_writer import write_dng
 from bruto.errors import BrutoError
 from bruto.simphone.capture import sample_tags
@@ -121,7 +121,7 @@ class Contract(unittest.TestCase):
         self.assertEqual(run("filter", "--holder", 37, "--thread", 52)["rings_mm"][0][0], 37)
 
     def test_what_is_wrong_is_told(self) -> None:
-        for arguments, said in (
+        for arguments, text in (
             (("stars",), "--focal-35mm"), (("stars", "--focal-35mm", 0), "equivalent"),
             (("stars", "--focal-35mm", 26, "--offered", "1/0"), "no number"),
             (("interval", "--exposure", 3), "--pause"), (("interval", "--exposure", -3, "--pause", 1), "not negative"),
@@ -135,7 +135,7 @@ class Contract(unittest.TestCase):
             ran = CliRunner().invoke(app, ["plan", *map(str, arguments)])
             with self.subTest(arguments):
                 self.assertIsInstance(ran.exception, BrutoError)
-                self.assertIn(said, str(ran.exception))
+                self.assertIn(text, str(ran.exception))
 
     def test_a_plan_from_its_beginning_to_what_became_of_it(self) -> None:
         with TemporaryDirectory() as name:
@@ -155,9 +155,9 @@ class Contract(unittest.TestCase):
                     replace(tags, exposure_s=seconds, iso=1600.0, focal_35mm=26.0,
                             taken="2026:06:21 23:41:00"), np.zeros((8, 8, 3), np.uint8),
                 )  # fmt: skip
-            became = run("list", plan, "--taken", folder)
+            matches = run("list", plan, "--taken", folder)
             self.assertEqual(
-                [b["state"] for b in became["became"]], ["missing", "missing", "missing", "done", "missing"]
+                [b["state"] for b in matches["became"]], ["missing", "missing", "missing", "done", "missing"]
             )
             ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(plan)])
             self.assertIsInstance(ran.exception, BrutoError)  # the plan is not written over

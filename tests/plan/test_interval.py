@@ -58,7 +58,7 @@ class Watching(unittest.TestCase):
             self.assertGreaterEqual(found.interval, exposure + pause)
             again = watched(shot(12, exposure, pause, math.ceil(found.interval)), exposure, math.ceil(found.interval))
             self.assertEqual(again.skips, 1)
-            self.assertIn("kept", again.said[0])
+            self.assertIn("kept", again.messages[0])
 
     def test_doubles_drift_and_losses_are_told_apart(self) -> None:
         starts = shot(20, 15.0, 1.0)
@@ -68,7 +68,7 @@ class Watching(unittest.TestCase):
         self.assertAlmostEqual(found.step, 16.0, delta=0.06)
         warm = watched(shot(40, 4.0, 1.0, drift=3.0), 4.0)
         self.assertGreater(warm.drift, 1.0)
-        self.assertIn("grows", " ".join(warm.said))
+        self.assertIn("grows", " ".join(warm.messages))
         self.assertEqual(watched(shot(60, 8.0, 0.7), 8.0).drift, 0.0)
         gone = [s for k, s in enumerate(starts) if k not in (5, 6)]
         self.assertEqual(watched(gone, 15.0).missed, ((4, 2),))

@@ -12,7 +12,7 @@ import numpy as np
 from bruto.errors import BrutoError
 from bruto.plan import almanac
 from bruto.plan.almanac import GALACTIC_CENTRE, REFRACTION, SUN_RISES, moon, passages, star, sun
-from bruto.plan.night import Night, day, night
+from bruto.plan.night import NightTimes, day, night
 from bruto.plan.place import Place, night_of, parsed_date
 
 COUNT = 200
@@ -31,7 +31,7 @@ def _places() -> list[tuple[Place, date]]:
 
 
 @cache
-def nights() -> list[Night]:
+def nights() -> list[NightTimes]:
     return [night(*each) for each in _places()]
 
 
@@ -153,10 +153,10 @@ class Edges(unittest.TestCase):
         for on, hours in ((date(2026, 10, 24), 25), (date(2026, 3, 28), 23), (date(2026, 6, 1), 24)):
             begin, end = night_of(Place(45, 10, zone="CET"), on)
             self.assertEqual((end - begin), timedelta(hours=hours))
-        told = night(Place(45, 10, zone="CET"), date(2026, 10, 24)).as_json()
-        self.assertEqual((told["from"][-6:], told["to"][-6:]), ("+02:00", "+01:00"))
-        self.assertEqual(told["sun"]["rise"][:11], "2026-10-25T")
-        self.assertEqual(len(told["track"]), 151)
+        notice = night(Place(45, 10, zone="CET"), date(2026, 10, 24)).as_json()
+        self.assertEqual((notice["from"][-6:], notice["to"][-6:]), ("+02:00", "+01:00"))
+        self.assertEqual(notice["sun"]["rise"][:11], "2026-10-25T")
+        self.assertEqual(len(notice["track"]), 151)
 
     def test_both_sides_of_the_date_line(self) -> None:
         """The same sun over the same water, under two dates."""
@@ -166,12 +166,12 @@ class Edges(unittest.TestCase):
         self.assertEqual(east.as_json()["sun"]["set"][:10], "2026-05-01")
 
     def test_the_pole_and_the_target_there(self) -> None:
-        told = night(Place(90, 0), date(2026, 6, 21), (37.95, 89.26)).as_json()
-        self.assertEqual(told["sun_state"], "polar day: the sun does not set")
-        self.assertEqual(told["pole"], {"altitude_deg": 90, "azimuth_deg": 0.0})
-        self.assertEqual(told["dark"], [])
-        self.assertIsNone(told["target"]["set"])
-        self.assertAlmostEqual(told["target"]["altitude_deg"], 89.35, delta=0.2)
+        notice = night(Place(90, 0), date(2026, 6, 21), (37.95, 89.26)).as_json()
+        self.assertEqual(notice["sun_state"], "polar day: the sun does not set")
+        self.assertEqual(notice["pole"], {"altitude_deg": 90, "azimuth_deg": 0.0})
+        self.assertEqual(notice["dark"], [])
+        self.assertIsNone(notice["target"]["set"])
+        self.assertAlmostEqual(notice["target"]["altitude_deg"], 89.35, delta=0.2)
         self.assertEqual(night(Place(-33, 20), date(2026, 6, 21)).as_json()["pole"]["azimuth_deg"], 180.0)
 
     def test_a_sun_that_shows_for_minutes_is_found(self) -> None:
@@ -187,14 +187,14 @@ class Edges(unittest.TestCase):
         self.assertLess(len(last), 3)
 
     def test_what_no_place_and_no_date_is(self) -> None:
-        for make, told in (
+        for make, notice in (
             (lambda: Place(91, 0), "latitude"), (lambda: Place(0, 181), "longitude"),
             (lambda: Place(float("nan"), 0), "latitude"), (lambda: Place(0, 0, 1e6), "height"),
             (lambda: Place(0, 0, zone="Nowhere/Here").clock, "zone"), (lambda: Place(0, 0, zone="../x").clock, "zone"),
             (lambda: parsed_date("2026-13-01"), "date"), (lambda: parsed_date("1066-10-14"), "good from"),
             (lambda: star(400, 0), "right ascension"), (lambda: star(0, -95), "declination"),
         ):  # fmt: skip
-            with self.subTest(told), self.assertRaisesRegex(BrutoError, told):
+            with self.subTest(notice), self.assertRaisesRegex(BrutoError, notice):
                 make()
 
     def test_the_day(self) -> None:

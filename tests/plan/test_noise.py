@@ -14,11 +14,10 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import write_dng
-from bruto.container.linearise import linearise
-from bruto.container.rawframe import RawFrame
+from bruto.container.linearisation import linearise
+from bruto.container.raw_frame import RawFrame
 from bruto.errors import BrutoError
-from bruto.plan import bracketing, noise
-from bruto.plan.bracketing import level_of, scene_range
+from bruto.plan import noise
 from bruto.plan.noise import (
     ENOUGH_SNR,
     GREY,
@@ -32,7 +31,9 @@ from bruto.plan.noise import (
     sizes,
     step,
 )
-from bruto.sensor.measure import measure
+from bruto.sensor import scene_range as scene_range_module
+from bruto.sensor.measurement import measure
+from bruto.sensor.scene_range import level_of, scene_range
 from bruto.simphone.capture import Exposure, Phone, tags_of
 
 ISOS = (50.0, 100.0, 200.0, 400.0, 800.0, 1600.0, 3200.0, 6400.0)
@@ -67,9 +68,9 @@ class AgainstThePhone(unittest.TestCase):
                         continue
                     true = 1.4826 * float(np.median(np.abs(apart[inside]))) / math.sqrt(2)
                     a, b = model.at(iso)
-                    said = math.sqrt(a * float(np.median(mean[inside])) + b)
+                    text = math.sqrt(a * float(np.median(mean[inside])) + b)
                     with self.subTest(iso=iso, low=low):
-                        self.assertAlmostEqual(said / true, 1.0, delta=0.15)
+                        self.assertAlmostEqual(text / true, 1.0, delta=0.15)
 
     def test_how_far_a_scene_reaches(self) -> None:
         with TemporaryDirectory() as name:
@@ -80,7 +81,7 @@ class AgainstThePhone(unittest.TestCase):
                 _save(phone, Exposure(metered.iso, metered.seconds * 2**ev), k, path)
             dark, usual, light = (scene_range(Path(name) / f"{k}.dng") for k in range(3))
             self.assertAlmostEqual(usual.highlights_ev - dark.highlights_ev, 3.0, delta=0.35)
-            self.assertGreater(light.full_percent, 1.0)
+            self.assertGreater(light.clipped_percent, 1.0)
             self.assertEqual(dark.iso, metered.iso)
             one, other = level_of(Path(name) / "0.dng"), level_of(Path(name) / "1.dng")
             self.assertAlmostEqual(math.log2(other[0] / one[0]), 3.0, delta=0.2)
@@ -163,7 +164,7 @@ class Answers(unittest.TestCase):
                 make()
 
     def test_examples(self) -> None:
-        for module in (noise, bracketing):
+        for module in (noise, scene_range_module):
             self.assertEqual(doctest.testmod(module).failed, 0)
 
 

@@ -9,11 +9,11 @@ import unittest
 import numpy as np
 
 from bruto.errors import BrutoError
-from bruto.plan import exposure, optics, space
-from bruto.plan.exposure import Setting, compensation, equivalents, ev_between
+from bruto.plan import exposure, optics, storage_need
+from bruto.plan.exposure import ExposureSetting, compensation, equivalents, ev_between
 from bruto.plan.optics import THREADS_MM, depth, grey_filter, pixels_left, print_width_m, rings, shades, stops_lost
-from bruto.plan.space import space as room
 from bruto.plan.stars import FULL_FRAME_MM
+from bruto.plan.storage_need import space as room
 
 
 def _blur_by_rays(f: float, n: float, focused: float, at: float) -> float:
@@ -60,13 +60,13 @@ class Filters(unittest.TestCase):
     def test_rings_lead_from_one_thread_to_the_other(self) -> None:
         for a in THREADS_MM:
             for b in THREADS_MM:
-                way = rings(a, b)
+                alternative = rings(a, b)
                 at = a
-                for one, other in way:
+                for one, other in alternative:
                     self.assertEqual(one, at)
                     at = other
                 self.assertEqual(at, b)
-                self.assertLessEqual(len(way), math.ceil(len(THREADS_MM) / 4))
+                self.assertLessEqual(len(alternative), math.ceil(len(THREADS_MM) / 4))
         self.assertEqual(rings(37, 37), [])
 
     def test_corners(self) -> None:
@@ -95,7 +95,7 @@ class Steps(unittest.TestCase):
         isos, times = (50, 100, 200, 400, 800), tuple(2.0**-k for k in range(14))
         random = np.random.default_rng(1)
         for _ in range(40):
-            wanted = Setting(float(random.choice(isos)), float(random.choice(times[3:10])))
+            wanted = ExposureSetting(float(random.choice(isos)), float(random.choice(times[3:10])))
             ev = float(random.integers(-2, 3))
             found = equivalents(wanted, isos, times, ev)
             for same in found:
@@ -105,10 +105,14 @@ class Steps(unittest.TestCase):
             self.assertGreaterEqual(len(found), 3)
 
     def test_where_none_is_near_the_nearest(self) -> None:
-        found = equivalents(Setting(100, 1.0), (50,), (30.0,))
+        found = equivalents(ExposureSetting(100, 1.0), (50,), (30.0,))
         self.assertEqual(len(found), 1)
         self.assertAlmostEqual(found[0].ev, math.log2(15))
-        for make in (lambda: equivalents(Setting(100, 1), (), ()), lambda: Setting(0, 1), lambda: Setting(100, -1)):
+        for make in (
+            lambda: equivalents(ExposureSetting(100, 1), (), ()),
+            lambda: ExposureSetting(0, 1),
+            lambda: ExposureSetting(100, -1),
+        ):
             with self.assertRaises(BrutoError):
                 make()
 
@@ -130,7 +134,7 @@ class Room(unittest.TestCase):
                 room(*values)
 
     def test_examples(self) -> None:
-        for module in (exposure, optics, space):
+        for module in (exposure, optics, storage_need):
             self.assertEqual(doctest.testmod(module).failed, 0)
 
 

@@ -11,12 +11,12 @@ import numpy as np
 from bruto.errors import BrutoError
 from bruto.plan import stars as module
 from bruto.plan.almanac import Spot
-from bruto.plan.stars import Lens, aperture_pitch, arcs, pixel_pitch, stars, trail_px
+from bruto.plan.stars import StarLens, aperture_pitch, arcs, pixel_pitch, stars, trail_px
 from bruto.simphone.capture import Exposure
 from bruto.simphone.night import DISTORTION, NightPhone
 
 OFFERED = (1.0, 2.0, 4.0, 8.0, 13.0, 20.0, 30.0)
-LENS = Lens(26.0, 1.9, pixel_pitch(5.9, 26.0, 4032, 3024), 5.9, 4032)
+LENS = StarLens(26.0, 1.9, pixel_pitch(5.9, 26.0, 4032, 3024), 5.9, 4032)
 
 
 class Trails(unittest.TestCase):
@@ -43,17 +43,20 @@ class Trails(unittest.TestCase):
             part = np.maximum(part - np.median(part), 0)
             ys, xs = np.mgrid[-11:12, -11:12]
             cx, cy = (part * xs).sum() / part.sum(), (part * ys).sum() / part.sum()
-            way = (last - first)[k] / np.hypot(*(last - first)[k])
-            along, across = (xs - cx) * way[0] + (ys - cy) * way[1], (ys - cy) * way[0] - (xs - cx) * way[1]
+            alternative = (last - first)[k] / np.hypot(*(last - first)[k])
+            along, across = (
+                (xs - cx) * alternative[0] + (ys - cy) * alternative[1],
+                (ys - cy) * alternative[0] - (xs - cx) * alternative[1],
+            )
             part = part * ((np.abs(across) < 4) & (np.abs(along) < np.hypot(*(last - first)[k]) / 2 + 4))
             spread = (part * along**2).sum() / part.sum() - (part * across**2).sum() / part.sum()
             found = phone.directions(frame.start + seconds / 2)[k]
             declination = math.degrees(math.asin(float(found @ phone.pole)))
-            said = trail_px(seconds, phone.focal_px, 1000.0, declination)  # focal length in units of a pixel
+            text = trail_px(seconds, phone.focal_px, 1000.0, declination)  # focal length in units of a pixel
             ray = found / found[2]
-            stretch = np.hypot(*(last - first)[k]) / said  # away from the middle a flat frame stretches
+            stretch = np.hypot(*(last - first)[k]) / text  # away from the middle a flat frame stretches
             self.assertLess(abs(stretch - 1), 0.35 * float(ray[0] ** 2 + ray[1] ** 2) * 2 + 0.02)
-            errors.append(math.sqrt(12 * max(spread, 0)) / (said * stretch) - 1)
+            errors.append(math.sqrt(12 * max(spread, 0)) / (text * stretch) - 1)
         self.assertGreater(len(errors), 4)
         self.assertLess(abs(float(np.median(errors))), 0.02)
 
@@ -68,10 +71,10 @@ class Trails(unittest.TestCase):
                 # the sky at this very place: turn one star there
                 ray = np.array([(arc.x - 0.5) * size[0], (arc.y - 0.5) * size[1], phone.focal_px])
                 phone._stars = (ray / np.linalg.norm(ray) @ phone._axes)[None]
-                ways = np.array([phone.places(t)[0][0] for t in np.linspace(0, seconds, 61)])
-                true = float(np.hypot(*np.diff(ways, axis=0).T).sum())
+                alternatives = np.array([phone.places(t)[0][0] for t in np.linspace(0, seconds, 61)])
+                true = float(np.hypot(*np.diff(alternatives, axis=0).T).sum())
                 self.assertAlmostEqual(arc.pixels / true, 1.0, delta=0.01)
-                dx, dy = ways[3] - ways[0]
+                dx, dy = alternatives[3] - alternatives[0]
                 aside = (arc.degrees - math.degrees(math.atan2(-dy, dx)) + 180) % 360 - 180
                 self.assertLess(abs(aside), 3.0)
                 del start
@@ -111,24 +114,25 @@ class Rules(unittest.TestCase):
         self.assertAlmostEqual(trail[20.0], 4.41, delta=0.01)
 
     def test_without_what_is_not_known(self) -> None:
-        found = stars(Lens(28.0), OFFERED).as_json()
+        found = stars(StarLens(28.0), OFFERED).as_json()
         self.assertEqual([r["name"] for r in found["rules"]], ["500"])
         self.assertIsNone(found["offered"][0]["trail_px"])
         self.assertEqual(found["stack"], {"frames": 10, "seconds": 13.0, "total_s": 120.0})
-        alone = stars(Lens(28.0)).as_json()
+        alone = stars(StarLens(28.0)).as_json()
         self.assertEqual(alone["offered"], [])
         self.assertAlmostEqual(alone["stack"]["seconds"], 500 / 28, places=4)
 
     def test_all_times_too_long(self) -> None:
-        found = stars(Lens(200.0, 2.6, 1.0, 20.0), (13.0, 20.0))
+        found = stars(StarLens(200.0, 2.6, 1.0, 20.0), (13.0, 20.0))
         self.assertEqual(found.stack, (10, 13.0))
         self.assertIn("shortest", found.advice["share"])
 
     def test_what_no_lens_is(self) -> None:
         for make in (
-            lambda: Lens(0.0), lambda: Lens(26.0, 0.0), lambda: Lens(26.0, pixel_um=-1), lambda: Lens(float("nan")),
-            lambda: stars(Lens(26.0), (-1.0,)), lambda: stars(Lens(26.0), declination=91),
-            lambda: stars(Lens(26.0), total=0),
+            lambda: StarLens(0.0), lambda: StarLens(26.0, 0.0), lambda: StarLens(26.0, pixel_um=-1),
+            lambda: StarLens(float("nan")),
+            lambda: stars(StarLens(26.0), (-1.0,)), lambda: stars(StarLens(26.0), declination=91),
+            lambda: stars(StarLens(26.0), total=0),
         ):  # fmt: skip
             with self.assertRaises(BrutoError):
                 make()

@@ -34,7 +34,7 @@ class Exercises(unittest.TestCase):
                     self.assertTrue(0 <= made.right < len(made.options))
                     self.assertEqual(len(set(made.options)), len(made.options))
                     self.assertTrue(made.question.endswith("?"))
-                    self.assertGreater(len(made.told), 40)
+                    self.assertGreater(len(made.explanation), 40)
                     for picture in (*made.pictures, *made.after):
                         self.assertEqual((picture.pixels.dtype, picture.pixels.shape[2]), (np.uint8, 3))
                         self.assertGreater(float(picture.pixels.std()), 3)  # there is something to see
@@ -45,12 +45,12 @@ class Exercises(unittest.TestCase):
                 answers = {made.options[made.right] + str(made.right) for made in some}
                 self.assertGreater(len(answers), 1)
                 again = a_round(name, SEEDS[0])
-                self.assertEqual((again.right, again.told), (some[0].right, some[0].told))
+                self.assertEqual((again.right, again.explanation), (some[0].right, some[0].explanation))
                 np.testing.assert_array_equal(again.pictures[0].pixels, some[0].pictures[0].pixels)
 
     def numbers(self, name: str) -> list[list[float]]:
         """Numbers that are told in each round."""
-        return [[float(n) for n in re.findall(r"\d+\.\d+", made.told)] for made in self.rounds[name]]
+        return [[float(n) for n in re.findall(r"\d+\.\d+", made.explanation)] for made in self.rounds[name]]
 
     def test_sixteen_times_the_light_is_four_times_the_quality(self) -> None:
         for lifted, high, long in self.numbers("iso"):

@@ -10,9 +10,9 @@ import cv2
 import numpy as np
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.rawframe import RawFrame
-from bruto.sensor.measure import measure, oriented_degrees
-from bruto.sensor.motion import TILE, motion
+from bruto.container.raw_frame import RawFrame
+from bruto.sensor.measurement import measure, oriented_degrees
+from bruto.sensor.motion_blur import TILE, motion
 from bruto.sensor.report import SensorReport
 from bruto.simphone.capture import Exposure, Phone
 from bruto.simphone.optics import Mishap, motion_kernel
@@ -132,12 +132,12 @@ class StrayLight(unittest.TestCase):
             self.assertFalse(measured(scene, Mishap()).smeared, scene)
             r = measured(scene, Mishap(smear=0.25))
             self.assertTrue(r.smeared, scene)
-            assert r.veil_at_most is not None
+            assert r.glare_at_most is not None
             self.assertTrue(any("wipe" in a.text for a in r.advice))
 
     def test_without_a_light_nothing_is_said(self) -> None:
         r = measured("pans", Mishap())
-        self.assertEqual((r.veil_at_most, r.smeared, r.leak), (None, False, ""))
+        self.assertEqual((r.glare_at_most, r.smeared, r.leak), (None, False, ""))
 
     def test_hot_sites_are_counted(self) -> None:
         frame = read_dng(raw_of("card", size=SIZE))

@@ -10,10 +10,10 @@ import cv2
 import numpy as np
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.rawframe import Linear, RawFrame, RawMeta
+from bruto.container.raw_frame import Linear, RawFrame, RawMeta
 from bruto.sensor.advice import thirds
 from bruto.sensor.blur import edge_blur
-from bruto.sensor.measure import measure
+from bruto.sensor.measurement import measure
 from bruto.sensor.noise import dynamic_range_ev, estimate_noise, file_noise, shadow_lift_ev, signal_at_snr
 from bruto.sensor.report import SensorReport
 from bruto.simphone.capture import Exposure, Phone

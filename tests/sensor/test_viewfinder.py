@@ -14,10 +14,10 @@ import numpy as np
 
 from bruto.color.spaces import encode_srgb
 from bruto.container.dng_reader import read_dng
-from bruto.container.rawframe import RawFrame
-from bruto.sensor import measures
-from bruto.sensor.advice import Hand, Offer, advise, next_setting, time_text
-from bruto.sensor.measure import measure
+from bruto.container.raw_frame import RawFrame
+from bruto.sensor import measure_cache
+from bruto.sensor.advice import HandSteadiness, Offer, advise, next_setting, time_text
+from bruto.sensor.measurement import measure
 from bruto.sensor.noise import blocks_of
 from bruto.sensor.planes import planes_of
 from bruto.sensor.report import LIGHT_EV
@@ -93,22 +93,22 @@ class NextShot(unittest.TestCase):
         self.assertTrue(found.tripod)
 
     def test_a_hand_that_is_learnt_goes_before_the_rule(self) -> None:
-        steady, shaky = (replace(self.offer, hand=Hand(s, 40)) for s in (26 / 20, 26 / 300))
+        steady, shaky = (replace(self.offer, hand=HandSteadiness(s, 40)) for s in (26 / 20, 26 / 300))
         for offer, tripod in ((steady, False), (shaky, True), (self.offer, False)):
             found = next_setting(self.meta(50, 1 / 250), 1.0, offer)
             assert found is not None
             self.assertEqual((found.seconds, found.tripod), (1 / 125, tripod))
         dark = replace(measure(flat_frame()), headroom_ev=2.0, motion_px=4.0, motion_degrees=5.0)
-        told = advise(dark, self.meta(50, 1 / 250), shaky)
+        notice = advise(dark, self.meta(50, 1 / 250), shaky)
         self.assertIn("at 26 mm your hand holds 1/300 s in nine of ten (40 shots)", next(
-            a.text for a in told if a.topic == "setting"
+            a.text for a in notice if a.topic == "setting"
         ))  # fmt: skip
-        self.assertIn("At 26 mm your hand holds 1/300 s", next(a.text for a in told if a.topic == "sharpness"))
+        self.assertIn("At 26 mm your hand holds 1/300 s", next(a.text for a in notice if a.topic == "sharpness"))
 
     def test_what_the_viewfinder_did_on_other_shots_is_told(self) -> None:
         early = replace(measure(flat_frame()), preview_offset_ev=1.0)
-        told = advise(early, self.meta(50, 1 / 250), replace(self.offer, viewfinder=(0.6, 12)))
-        text = next(a.text for a in told if a.topic == "preview")
+        notice = advise(early, self.meta(50, 1 / 250), replace(self.offer, viewfinder=(0.6, 12)))
+        text = next(a.text for a in notice if a.topic == "preview")
         self.assertTrue(text.endswith("On 12 shots of this phone it came 0.6 EV early."), text)
 
     def test_never_more_than_was_said(self) -> None:
@@ -142,26 +142,26 @@ class Kept(unittest.TestCase):
         (self.raw,) = copy_of([raw_of("card", size=SMALL)], self.folder)
 
     def test_measured_once_and_found_under_any_name(self) -> None:
-        first = measures.measured(self.raw)
+        first = measure_cache.measured(self.raw)
         moved = self.raw.rename(self.folder / "other.dng")
-        with mock.patch("bruto.sensor.measures.measure", side_effect=AssertionError):
-            self.assertEqual(measures.measured(moved), first)
+        with mock.patch("bruto.sensor.measure_cache.measure", side_effect=AssertionError):
+            self.assertEqual(measure_cache.measured(moved), first)
 
     def test_changed_content_or_method_is_measured_anew(self) -> None:
-        measures.measured(self.raw)
-        with mock.patch("bruto.sensor.measures.MEASURE_VERSION", 999):
-            self.assertIsNone(measures.kept_report(self.raw))
+        measure_cache.measured(self.raw)
+        with mock.patch("bruto.sensor.measure_cache.MEASURE_VERSION", 999):
+            self.assertIsNone(measure_cache.cached_report(self.raw))
         data = bytearray(self.raw.read_bytes())
         data[-1000] ^= 1
         self.raw.write_bytes(bytes(data))
-        self.assertIsNone(measures.kept_report(self.raw))
+        self.assertIsNone(measure_cache.cached_report(self.raw))
 
     def test_a_damaged_entry_counts_as_none(self) -> None:
-        first = measures.measured(self.raw)
+        first = measure_cache.measured(self.raw)
         (entry,) = (self.folder / "cache").rglob("*.json")
         entry.write_text("{}")
-        self.assertIsNone(measures.kept_report(self.raw))
-        self.assertEqual(measures.measured(self.raw), first)
+        self.assertIsNone(measure_cache.cached_report(self.raw))
+        self.assertEqual(measure_cache.measured(self.raw), first)
 
 
 class Light(unittest.TestCase):

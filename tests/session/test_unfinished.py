@@ -9,7 +9,7 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 
 from bruto.develop.strokes import Stroke, strokes_as_json, strokes_of
-from bruto.session.unfinished import Merge, Unfinished
+from bruto.session.unfinished import MergeTask, Unfinished
 from bruto.storage import unfinished as kept
 
 
@@ -28,7 +28,7 @@ class UnfinishedTest(unittest.TestCase):
         choices = {"even": True, "fade": 0.25, "border": strokes_as_json([stroke])}
         files = ["/a/one.dng", "/a/two.dng"]
         (found,) = self.left(files=files, method="sky", output="/a/out.dng", choices=choices)
-        assert isinstance(found, Merge)
+        assert isinstance(found, MergeTask)
         self.assertEqual(found.files, (Path("/a/one.dng"), Path("/a/two.dng")))
         self.assertEqual(found.choices, choices)
         self.assertIs(found.choices["even"], True)

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from bruto.container.dng_tags import DngTags
 from bruto.container.dng_writer import write_dng
-from bruto.publish import write_new
 from bruto.simphone.capture import calibrations, picture_bytes
+from bruto.storage.atomic_write import write_new
 
 SIZE = (96, 72)
 START = datetime(2026, 6, 21, 7, 0, 0)
@@ -45,7 +45,7 @@ class Day:
         self.size, self.preview = size, preview
         self.folder, self.random = folder, np.random.default_rng(seed)
         self.now, self.number, self.truth = START, 100, Truth()
-        self.colour = calibrations()
+        self.color = calibrations()
 
     def scene(self) -> NDArray[np.float32]:
         """A new view: soft random light."""
@@ -83,7 +83,7 @@ class Day:
             black=np.full((2, 2), 64.0),
             white=np.full(1, 1023.0),
             bits=10,
-            calibrations=self.colour,
+            calibrations=self.color,
             as_shot_neutral=np.array([0.5, 1, 0.6]),
             cfa="RGGB",
             make="Vessar",

@@ -11,19 +11,19 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.glance import glance
-from bruto.container.rawframe import RawFrame
+from bruto.container.quick_metadata import glance
+from bruto.container.raw_frame import RawFrame
 from bruto.errors import Cancelled, FileProblem
 from bruto.phones.card import load_card
-from bruto.sensor.measure import measure
-from bruto.shoot.asked import check, usual
-from bruto.shoot.folder import Asked, open_shoot
+from bruto.sensor.measurement import measure
+from bruto.shoot.file_import import import_files
+from bruto.shoot.folder import Intent, open_shoot
+from bruto.shoot.folder_watch import FolderWatch
+from bruto.shoot.intent import check, usual
 from bruto.shoot.ranking import rank
 from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import Shot, read_shot
-from bruto.shoot.space import needed, space_of
-from bruto.shoot.takein import take_in
-from bruto.shoot.watch import FolderWatch
+from bruto.shoot.storage_use import needed, space_of
 from bruto.shoot.xmp import RDF, XMP, Rating, read_rating, write_rating, xmp_path
 from bruto.simphone.capture import Phone
 from bruto.simphone.optics import Mishap
@@ -145,7 +145,7 @@ class TakingIn(Folder):
 
     def test_copies_are_whole_and_nothing_is_deleted(self) -> None:
         before = {p: p.read_bytes() for p in self.card.rglob("*.*")}
-        result = take_in(self.card, self.here)
+        result = import_files(self.card, self.here)
         self.assertEqual((len(result.copied), result.skipped, result.failed), (6, [], []))
         for p, data in before.items():
             self.assertEqual((self.here / p.name).read_bytes(), data)
@@ -153,28 +153,28 @@ class TakingIn(Folder):
             self.assertEqual(p.read_bytes(), data)
 
     def test_what_is_there_is_skipped_under_any_name(self) -> None:
-        take_in(self.card, self.here)
+        import_files(self.card, self.here)
         (self.here / "SHT_0100.dng").rename(self.here / "morning.dng")
-        again = take_in(self.card, self.here)
+        again = import_files(self.card, self.here)
         self.assertEqual((again.copied, len(again.skipped)), ([], 6))
 
     def test_another_file_of_the_name_is_not_overwritten(self) -> None:
         (self.here / "SHT_0100.dng").write_bytes(b"mine")
-        result = take_in(self.card, self.here)
+        result = import_files(self.card, self.here)
         self.assertEqual((self.here / "SHT_0100.dng").read_bytes(), b"mine")
         self.assertIn(self.here / "SHT_0100-2.dng", result.copied)
 
     def test_a_bad_copy_gets_no_name(self) -> None:
-        with mock.patch("bruto.shoot.takein.whole_digest", return_value="0"):
-            result = take_in(self.card, self.here)
+        with mock.patch("bruto.shoot.file_import.whole_digest", return_value="0"):
+            result = import_files(self.card, self.here)
         self.assertEqual((result.copied, len(result.failed)), ([], 6))
         self.assertIn("differs from the original", result.failed[0][1])
         self.assertEqual(list(self.here.iterdir()), [])
 
     def test_no_room(self) -> None:
         usage = mock.Mock(free=10)
-        with mock.patch("bruto.shoot.takein.shutil.disk_usage", return_value=usage):
-            result = take_in(self.card, self.here)
+        with mock.patch("bruto.shoot.file_import.shutil.disk_usage", return_value=usage):
+            result = import_files(self.card, self.here)
         self.assertEqual(len(result.failed), 6)
         self.assertIn("no room", result.failed[0][1])
 
@@ -183,10 +183,10 @@ class TakingIn(Folder):
             return len([p for p in self.here.iterdir() if not p.name.startswith(".")]) == 2
 
         with self.assertRaises(Cancelled):
-            take_in(self.card, self.here, cancelled=cancelled)
+            import_files(self.card, self.here, cancelled=cancelled)
         self.assertEqual(len(list(self.here.iterdir())), 2)
         with self.assertRaisesRegex(FileProblem, "not a folder"):
-            take_in(self.card / "none", self.here)
+            import_files(self.card / "none", self.here)
 
 
 class AskedAndGot(unittest.TestCase):
@@ -198,8 +198,8 @@ class AskedAndGot(unittest.TestCase):
         assert self.shot.seen is not None
         return replace(self.shot, seen=replace(self.shot.seen, **changes))  # type: ignore[arg-type]
 
-    def topics(self, shot: Shot, asked: Asked | None = None, expected: Asked | None = None) -> list[str]:
-        return [f.topic for f in check(shot, asked or Asked(), expected or Asked(), self.card)]
+    def topics(self, shot: Shot, asked: Intent | None = None, expected: Intent | None = None) -> list[str]:
+        return [f.topic for f in check(shot, asked or Intent(), expected or Intent(), self.card)]
 
     def test_what_was_meant_raises_nothing(self) -> None:
         self.assertEqual(self.topics(self.shot), [])
@@ -207,25 +207,25 @@ class AskedAndGot(unittest.TestCase):
     def test_zoom_and_silent_change_of_lens(self) -> None:
         self.assertEqual(self.topics(self.with_seen(zoom=2.0)), ["zoom"])
         self.assertEqual(self.topics(self.with_seen(focal_35mm=52.0)), ["zoom"])
-        found = check(self.with_seen(focal_35mm=68.0), Asked(), Asked(), self.card)
+        found = check(self.with_seen(focal_35mm=68.0), Intent(), Intent(), self.card)
         self.assertEqual([f.topic for f in found], ["lens"])
         self.assertIn("2.6× crop", found[0].text)
         self.assertEqual(self.topics(self.with_seen(focal_mm=9.4, focal_35mm=68.0)), [])
 
     def test_resolution_kind_and_raw(self) -> None:
         full = self.with_seen(size=(8064, 6048))
-        self.assertEqual(self.topics(full, Asked(megapixels=12)), ["resolution"])
-        self.assertEqual(self.topics(self.with_seen(kind="linear"), Asked(kind="mosaic")), ["kind"])
+        self.assertEqual(self.topics(full, Intent(megapixels=12)), ["resolution"])
+        self.assertEqual(self.topics(self.with_seen(kind="linear"), Intent(kind="mosaic")), ["kind"])
         picture = replace(self.shot, raw=None, picture=Path("a.jpg"))
-        self.assertEqual(self.topics(picture, Asked(raw=True)), ["no-raw"])
-        self.assertEqual(self.topics(self.shot, Asked(raw=False)), ["raw"])
+        self.assertEqual(self.topics(picture, Intent(raw=True)), ["no-raw"])
+        self.assertEqual(self.topics(self.shot, Intent(raw=False)), ["raw"])
 
     def test_the_usual_is_what_most_shots_are(self) -> None:
         shots = [self.with_seen(size=(4032, 3024))] * 5 + [self.with_seen(size=(2016, 1512))]
-        self.assertEqual(usual(shots), Asked(12, "mosaic", None, True))
+        self.assertEqual(usual(shots), Intent(12, "mosaic", None, True))
         self.assertEqual(self.topics(shots[-1], expected=usual(shots)), ["resolution"])
         self.assertEqual(self.topics(self.with_seen(size=(8064, 6048)), expected=usual(shots)), [])  # more is no loss
-        self.assertEqual(usual(shots[:2]), Asked())
+        self.assertEqual(usual(shots[:2]), Intent())
 
     def test_an_edited_picture(self) -> None:
         self.assertEqual(self.topics(replace(self.shot, edited="it was cropped")), ["edited"])

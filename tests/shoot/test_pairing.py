@@ -9,7 +9,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
 
-from bruto.shoot.folder import Record, load_record, open_shoot, pair_by_hand, pictures_for, save_record
+from bruto.shoot.folder import ShootRecord, load_record, open_shoot, pair_by_hand, pictures_for, save_record
 from bruto.shoot.sets import find_sets
 from tests.shoot.generated import Day, Truth, make_day
 
@@ -37,8 +37,8 @@ class ADay(unittest.TestCase):
         self.assertEqual(len(self.shots), 300)
 
     def test_each_way_of_pairing_was_needed(self) -> None:
-        ways = {s.paired_by for s in self.shots}
-        self.assertEqual(ways, {"", "stem", "numbers", "time", "likeness"})
+        alternatives = {s.paired_by for s in self.shots}
+        self.assertEqual(alternatives, {"", "stem", "numbers", "time", "likeness"})
 
     def test_doubles_and_edits_are_told(self) -> None:
         self.assertEqual({d.name for s in self.shots for d in s.doubles}, self.truth.doubles)
@@ -87,7 +87,7 @@ class Rules(unittest.TestCase):
         self.day.shot(self.day.scene(), raw_name="a.dng", picture_name="a.jpg")
         self.day.wait(30)
         self.day.shot(self.day.scene(), raw=False, picture_name="b.jpg")
-        record = pair_by_hand(Record(), self.folder / "a.dng", self.folder / "b.jpg")
+        record = pair_by_hand(ShootRecord(), self.folder / "a.dng", self.folder / "b.jpg")
         save_record(self.folder, record)
         self.assertEqual(load_record(self.folder), record)
         self.assertEqual(self.found(), {"a.dng": ("b.jpg", "hand")})

@@ -101,14 +101,14 @@ class Sidecars(Folder):
             history=[("exposure", {"exposure": 0.0})],
             future=[("tint", {"tint": 0.01})],
             versions={"warm": {"exposure": 0.5}},
-            verdict="pick",
+            verdict="keep",
             note="good",
         )
         where, _ = save_sidecar(self.raw, side)
         self.assertEqual(where, sidecar_path(self.raw))
         self.assertEqual(where.name, "card-001.dng.bruto.json")
         back, problem = load_sidecar(self.raw)
-        self.assertEqual((problem, back.recipe.exposure, back.verdict, back.note), ("", 1.0, "pick", "good"))
+        self.assertEqual((problem, back.recipe.exposure, back.verdict, back.note), ("", 1.0, "keep", "good"))
         self.assertEqual((back.history, back.future), (side.history, side.future))
         self.assertEqual(back.version("warm"), Recipe(exposure=0.5))
 

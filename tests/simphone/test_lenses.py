@@ -10,9 +10,9 @@ import rawpy
 import tifffile
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.linearise import linearise
+from bruto.container.linearisation import linearise
 from bruto.errors import BrutoError
-from bruto.simphone import processed
+from bruto.simphone import processed_raw
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.capture import Exposure, Phone
 from bruto.simphone.optics import Mishap, mishandled, motion_kernel
@@ -95,7 +95,7 @@ class ProcessedRaw(unittest.TestCase):
             self.assertEqual((first.compression, w, h), (7, SMALL[1], SMALL[0]))  # full size, as the sensor lies
             tags = {t.code: t.value for t in first.tags}
             self.assertEqual((tags[50778], tags[50779], tags[274]), (17, 21, 6))
-            self.assertEqual(len(tags[50940]), 2 * processed.POINTS)
+            self.assertEqual(len(tags[50940]), 2 * processed_raw.POINTS)
             self.assertLess(tags[50730][0] / tags[50730][1], 0)
             parts = {int(p.tags[254].value): p for p in first.pages}
             raw = parts[0]

@@ -14,7 +14,7 @@ from bruto.errors import BrutoError
 from bruto.simphone import sensor_model as sm
 from bruto.simphone import spectral
 from bruto.simphone.capture import Exposure, Phone, simulate
-from bruto.simphone.finish import phone_map
+from bruto.simphone.phone_processing import phone_map
 from bruto.simphone.scenes import SCENES, load_scene
 from bruto.simphone.tracer import trace
 from tests.shots import MIDDLE, SMALL, taken

@@ -6,7 +6,7 @@ import unittest
 from dataclasses import dataclass, field
 
 from bruto.storage.documents import read_as, readable, unknown
-from bruto.storage.reading import Damaged
+from bruto.storage.json_files import Damaged
 
 
 @dataclass

@@ -169,12 +169,12 @@ def _registered(first: NDArray[np.float32], second: NDArray[np.float32], model: 
         _to_relative(there[good].astype(float), b.shape[1], b.shape[0]),
     )
     order = np.random.default_rng(0).permutation(len(p))
-    held = order[: len(order) // 4]
+    inliers = order[: len(order) // 4]
     used = order[len(order) // 4 :]
     edge = max(a.shape)
     homography, radial, keep = _fit(p[used], q[used], model, 1.0 / edge, start)
     refined = _refine_rigid(first, second, homography) if model == "rigid" else None
-    residual = (_model(homography, radial, p[held]) - q[held]) * edge
+    residual = (_model(homography, radial, p[inliers]) - q[inliers]) * edge
     inlier = np.linalg.norm(residual, axis=1) < 3.0
     if inlier.sum() < 6:
         raise BrutoError("The two pictures could not be aligned: their details do not move together.")

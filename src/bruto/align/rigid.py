@@ -15,7 +15,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 
 BLOCK = 24
 """Pixels a side of the blocks of a level."""
@@ -143,7 +143,7 @@ def pyramid(light: NDArray[np.float32], floor: float, with_slopes: bool = False)
 
 
 @dataclass(frozen=True)
-class Motion:
+class RigidMotion:
     """`turn` (radians) and `shift` (2,): a place p of the first, from its middle, lies at R p + shift in the second, in
     pixels of the finest level; `error`: of that at the corners, from two halves of the blocks; `spread`: rms shift of
     blocks against it, of which `share` follow it, of `blocks` that can tell; `local` (rows, columns, 2): what is added
@@ -224,7 +224,7 @@ def _usual(sums: NDArray) -> float:
     return float(np.median(sums[full][:, _R] / sums[full][:, _N])) if full.any() else 0.0
 
 
-def find_motion(first: Pyramid, second: Pyramid) -> Motion | None:
+def find_motion(first: Pyramid, second: Pyramid) -> RigidMotion | None:
     """The motion of the second against the first (with its slopes), of planes of one size; None where none is found."""
     found = _Found()
     top = len(first.planes) - 1
@@ -327,7 +327,7 @@ def shifts_of(sums: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     return moved, variance
 
 
-def _judged(first: Pyramid, second: Pyramid, found: _Found, local: NDArray[np.float32] | None) -> Motion:
+def _judged(first: Pyramid, second: Pyramid, found: _Found, local: NDArray[np.float32] | None) -> RigidMotion:
     reach = _reach(first.planes[0])
     sums = found.sums(first, second, 0, local)
     moved, variance = shifts_of(sums)
@@ -356,7 +356,7 @@ def _judged(first: Pyramid, second: Pyramid, found: _Found, local: NDArray[np.fl
     follows = known & like & (np.hypot(moved[..., 0], moved[..., 1]) < FOLLOWS)
     share = float(follows.sum() / max(known.sum(), 1))
     spread = float(np.sqrt(np.mean(moved[follows] ** 2))) if follows.any() else 0.0
-    return Motion(found.turn, found.shift, error, spread, share, int(known.sum()), local)
+    return RigidMotion(found.turn, found.shift, error, spread, share, int(known.sum()), local)
 
 
 def still_share(first: Pyramid, second: Pyramid, shift: float) -> tuple[float, int]:

@@ -14,13 +14,14 @@ from bruto.app.widgets.command_search import CommandSearch
 
 
 class CommandMenu:
-    """`actions` by the id of their command, `menus` by subject; `held`: commands by a key that lasts while it is held;
+    """`actions` by the id of their command, `menus` by subject; `hold_keys`: commands by a key that lasts while it
+    is held;
     `shown`: the last menu that was asked for at a place.
     """
 
     def __init__(self, window: Any, button: QPushButton) -> None:
         self.window = window
-        self.held: dict[int, str] = {}
+        self.hold_keys: dict[int, str] = {}
         self.shown: QMenu | None = None
         menu = QMenu(window)
         button.setMenu(menu)
@@ -40,7 +41,7 @@ class CommandMenu:
     def keys_of(self, name: str) -> str:
         """The shortcut of a command, as the user has it."""
         usual = next(c.keys for c in all_commands() if c.id == name)
-        return self.window.session.remembered.keys.get(name, usual)
+        return self.window.session.settings.keys.get(name, usual)
 
     def set_keys(self, name: str, keys: str) -> str:
         """Give a command another shortcut; returns why that cannot be, or ""."""
@@ -52,26 +53,26 @@ class CommandMenu:
             if len(wanted) == 1 and wanted.isalnum():
                 return "A letter or figure alone would act while you type; add Ctrl or Alt, or take a function key."
         usual = next(c.keys for c in all_commands() if c.id == name)
-        kept = self.window.session.remembered.keys
-        kept.pop(name, None)
+        changed_keys = self.window.session.settings.keys
+        changed_keys.pop(name, None)
         if wanted != QKeySequence(usual).toString():
-            kept[name] = wanted
+            changed_keys[name] = wanted
         self.use_keys()
-        self.window.session.remember()
+        self.window.session.save_settings()
         return ""
 
     def use_keys(self) -> None:
         """Shortcuts as the user has them; what lasts while a key is held is no shortcut."""
-        self.held = {}
+        self.hold_keys = {}
         for command in all_commands():
             sequence = QKeySequence(self.keys_of(command.id))
-            if command.held:
+            if command.hold:
                 if not sequence.isEmpty():
                     keys: Any = sequence
-                    self.held[keys[0].toCombined()] = command.id
+                    self.hold_keys[keys[0].toCombined()] = command.id
             else:
                 self.actions[command.id].setShortcut(sequence)
-        self.tell_keys(self.window)
+        self.name_keys(self.window)
 
     def menu_of(self, names: tuple[str, ...], place: QPoint) -> None:
         """Show a menu of commands; "" is a line."""
@@ -85,7 +86,7 @@ class CommandMenu:
 
     def find(self) -> CommandSearch:
         """The search for commands."""
-        entries = [(c.id, c.title, self.keys_of(c.id), c.enabled(self.window)) for c in all_commands() if not c.held]
+        entries = [(c.id, c.title, self.keys_of(c.id), c.enabled(self.window)) for c in all_commands() if not c.hold]
         search = CommandSearch(self.window, entries, lambda name: self.actions[name].trigger())
         search.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         search.open()
@@ -100,7 +101,7 @@ class CommandMenu:
         for action in self.actions.values():
             action.setEnabled(True)
 
-    def tell_keys(self, root: QWidget) -> None:
+    def name_keys(self, root: QWidget) -> None:
         """Tips name the keys as the user has them: each key in brackets is that of a command."""
         changed = {c.keys: self.keys_of(c.id) for c in all_commands() if c.keys}
         for widget in root.findChildren(QWidget):

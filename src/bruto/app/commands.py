@@ -16,6 +16,7 @@ from PySide6.QtGui import QGuiApplication
 from bruto.app.host import Host
 from bruto.session.edit import Edit
 from bruto.shoot.verdicts import VERDICTS
+from bruto.tasks import Task
 
 GROUPS: dict[str, str] = {
     "shoot": "Shoot",
@@ -32,7 +33,7 @@ GROUPS: dict[str, str] = {
 @dataclass(frozen=True)
 class Command:
     """`id`: its name in the program; `title`: in menus; `keys`: its shortcut, "" for none; `act`: what it does;
-    `group`: the subject it stands under; `enabled`: whether it can be done now; `held`: it lasts while its key is held.
+    `group`: the subject it stands under; `enabled`: whether it can be done now; `hold`: it lasts while its key is held.
     """
 
     id: str
@@ -41,7 +42,7 @@ class Command:
     act: Callable[[Host], Any]
     group: str
     enabled: Callable[[Host], bool] = lambda host: True
-    held: bool = False
+    hold: bool = False
 
 
 def _edited(what: Callable[[Edit], Any]) -> Callable[[Host], Any]:
@@ -59,8 +60,8 @@ def _corrected(what: Callable[[Any], Any]) -> Callable[[Host], Any]:
     """Something done on the page Correct, while it shows a decoded shot."""
 
     def act(host: Host) -> None:
-        if host.task() == "Correct" and host.session.opened.developer is not None:
-            what(host.page("Correct"))
+        if host.task() == Task.CORRECT and host.session.opened.developer is not None:
+            what(host.page(Task.CORRECT))
 
     return act
 
@@ -69,8 +70,8 @@ def _read(what: Callable[[Any], Any]) -> Callable[[Host], Any]:
     """Something done on the page Intake, while it is shown."""
 
     def act(host: Host) -> None:
-        if host.task() == "Intake":
-            what(host.page("Intake"))
+        if host.task() == Task.INTAKE:
+            what(host.page(Task.INTAKE))
 
     return act
 
@@ -80,29 +81,29 @@ def _open(host: Host) -> bool:
 
 
 def _undo(host: Host) -> None:
-    if host.task() == "Plan":
-        host.session.planning.undo()
+    if host.task() == Task.PLAN:
+        host.session.plan_editor.undo()
     else:
         _edited(Edit.undo)(host)
 
 
 def _redo(host: Host) -> None:
-    if host.task() == "Plan":
-        host.session.planning.redo()
+    if host.task() == Task.PLAN:
+        host.session.plan_editor.redo()
     else:
         _edited(Edit.redo)(host)
 
 
 def _undoable(host: Host) -> bool:
-    return host.session.planning.plan is not None if host.task() == "Plan" else _open(host)
+    return host.session.plan_editor.plan is not None if host.task() == Task.PLAN else _open(host)
 
 
 def _correcting(host: Host) -> bool:
-    return host.task() == "Correct" and host.session.opened.developer is not None
+    return host.task() == Task.CORRECT and host.session.opened.developer is not None
 
 
 def _reading(host: Host) -> bool:
-    return host.task() == "Intake" and _shots(host)
+    return host.task() == Task.INTAKE and _shots(host)
 
 
 def _shots(host: Host) -> bool:
@@ -155,16 +156,20 @@ def _choosing() -> list[Command]:
 
 COMMANDS: tuple[Command, ...] = (
     Command("open", "Open a folder…", "Ctrl+O", lambda h: h.choose_folder(), "shoot"),
-    Command("start", "Start page", "Ctrl+0", lambda h: h.set_task("Start"), "shoot"),
-    Command("take-in", "Take files in from a phone or card…", "Ctrl+T", lambda h: h.asking.take_in(), "shoot", _shots),
+    Command("start", "Start page", "Ctrl+0", lambda h: h.set_task(Task.START), "shoot"),
+    Command(
+        "import", "Take files in from a phone or card…", "Ctrl+T", lambda h: h.asking.import_files(), "shoot", _shots
+    ),
     Command("card", "Card of this phone…", "Ctrl+K", lambda h: h.asking.show_card(), "shoot", _open),
-    Command("file-tree", "Everything in this file", "Ctrl+I", lambda h: h.page("Intake").show_tree(), "shoot", _open),
+    Command(
+        "file-tree", "Everything in this file", "Ctrl+I", lambda h: h.page(Task.INTAKE).show_tree(), "shoot", _open
+    ),
     Command("copy-path", "Copy the path of this shot", "Ctrl+Shift+C", _copy_path, "shoot", _open),
     Command(
         "wastebasket",
         "Move those that are Out to the wastebasket…",
         "Ctrl+Shift+Del",
-        lambda h: h.asking.throw_out(),
+        lambda h: h.asking.discard_shots(),
         "shoot",
         _shots,
     ),
@@ -174,13 +179,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("select-all", "Select all that are listed", "Ctrl+Shift+A", lambda h: h.select("all"), "choose", _shots),
     Command("select-set", "Select this shot's set", "Ctrl+Shift+S", lambda h: h.select("set"), "choose", _shots),
     Command("zoom", "Whole picture or 1:1", "F2", _toggle_zoom, "look", _shots),
-    Command("before", "The picture before, while held", "F3", lambda h: None, "look", _correcting, held=True),
+    Command("before", "The picture before, while held", "F3", lambda h: None, "look", _correcting, hold=True),
     Command("beside", "Before beside the picture", "F4", _corrected(lambda p: p.toggle_beside()), "look", _correcting),
     Command(
         "large", "Large picture or the board", "Shift+F2", _read(lambda p: p.large_button.toggle()), "look", _reading
     ),
     Command("flip", "Raw, preview, phone's picture", "Shift+F3", _read(lambda p: p.flip()), "look", _reading),
-    Command("full", "Mark what is full", "Shift+F4", _read(lambda p: p.full_button.toggle()), "look", _reading),
+    Command("clipped", "Mark what is full", "Shift+F4", _read(lambda p: p.clipped_button.toggle()), "look", _reading),
     Command(
         "proof",
         "Mark what sRGB, then Display P3, cannot hold",
@@ -193,9 +198,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("fold-strip", "Fold or show the light strip", "F10", lambda h: h.fold("strip"), "look"),
     Command("undo", "Undo", "Ctrl+Z", _undo, "correct", _undoable),
     Command("redo", "Redo", "Ctrl+Shift+Z", _redo, "correct", _undoable),
-    Command("take-all", "Take all suggestions", "Alt+A", _edited(Edit.take_all), "correct", _open),
+    Command("apply-all", "Take all suggestions", "Alt+A", _edited(Edit.take_all), "correct", _open),
     Command(
-        "take-selection",
+        "apply-selection",
         "Take the suggestions of all that are selected",
         "Alt+Shift+A",
         lambda h: h.asking.suggest_selection(),
@@ -210,17 +215,23 @@ COMMANDS: tuple[Command, ...] = (
         "correct",
         _open,
     ),
-    Command("copy-values", "Copy this shot's values", "Alt+C", lambda h: h.session.using.copy(), "correct", _open),
+    Command(
+        "copy-values", "Copy this shot's values", "Alt+C", lambda h: h.session.batch_edits.copy(), "correct", _open
+    ),
     Command(
         "paste-values",
         "Use the copied values on the selection",
         "Alt+V",
-        lambda h: h.session.using.paste(),
+        lambda h: h.session.batch_edits.paste(),
         "correct",
         _copied,
     ),
     Command(
-        "undo-paste", "Take back the last use on a selection", "Alt+Z", lambda h: h.session.using.take_back(), "correct"
+        "undo-paste",
+        "Take back the last use on a selection",
+        "Alt+Z",
+        lambda h: h.session.batch_edits.take_back(),
+        "correct",
     ),
     Command("reset-all", "Reset all values", "Ctrl+R", _edited(Edit.reset), "correct", _open),
     Command(
@@ -252,18 +263,18 @@ COMMANDS: tuple[Command, ...] = (
         "keep-version",
         "Keep as a version…",
         "Ctrl+Shift+K",
-        lambda h: h.page("Correct").versions.ask_name(),
+        lambda h: h.page(Task.CORRECT).versions.ask_name(),
         "correct",
         _open,
     ),
     Command(
-        "unfold", "Unfold all groups of the ledger", "Ctrl+U", lambda h: h.page("Correct").ledger.unfold(), "correct"
+        "unfold", "Unfold all groups of the ledger", "Ctrl+U", lambda h: h.page(Task.CORRECT).ledger.unfold(), "correct"
     ),
     Command(
         "fold-groups",
         "Fold all groups of the ledger",
         "Ctrl+Shift+U",
-        lambda h: h.page("Correct").ledger.fold_all(),
+        lambda h: h.page(Task.CORRECT).ledger.fold_all(),
         "correct",
     ),
     Command(
@@ -291,10 +302,10 @@ COMMANDS: tuple[Command, ...] = (
         _correcting,
     ),
     Command(
-        "turn-right", "Turn clockwise", "Alt+Right", lambda h: h.page("Correct").frame_tool.turn(1), "frame", _open
+        "turn-right", "Turn clockwise", "Alt+Right", lambda h: h.page(Task.CORRECT).frame_tool.turn(1), "frame", _open
     ),
     Command(
-        "turn-left", "Turn anticlockwise", "Alt+Left", lambda h: h.page("Correct").frame_tool.turn(3), "frame", _open
+        "turn-left", "Turn anticlockwise", "Alt+Left", lambda h: h.page(Task.CORRECT).frame_tool.turn(3), "frame", _open
     ),
     Command("find", "Find a command", "Ctrl+Space", lambda h: h.find_command(), "window"),
     Command("messages", "Messages", "Ctrl+M", lambda h: h.show_messages(), "window"),
@@ -303,13 +314,14 @@ COMMANDS: tuple[Command, ...] = (
 )
 
 OF_SHOTS = (
-    *(f"verdict-{v.id}" for v in VERDICTS), "", "task-Side by side", "task-Correct", "task-Compare", "task-Merge",
-    "task-Deliver", "",
-    "copy-values", "paste-values", "take-selection", "", "select-set", "copy-path", "file-tree", "card",
+    *(f"verdict-{v.id}" for v in VERDICTS), "", f"task-{Task.SIDE_BY_SIDE}", f"task-{Task.CORRECT}",
+    f"task-{Task.COMPARE}",
+    f"task-{Task.MERGE}", f"task-{Task.EXPORT}", "",
+    "copy-values", "paste-values", "apply-selection", "", "select-set", "copy-path", "file-tree", "card",
 )  # fmt: skip
 """Commands in the menu of a shot or of the shots that are selected; "" is a line between them."""
 OF_STAGE = (
     "zoom", "before", "beside", "proof", "", "pick-white", "pick-hue", "lift", "crop", "level", "turn-left",
     "turn-right", "", "undo", "redo", "keep-version",
 )  # fmt: skip
-OF_STRIP = ("take-all", "undo", "redo", "fold-strip")
+OF_STRIP = ("apply-all", "undo", "redo", "fold-strip")

@@ -34,7 +34,7 @@ class DemoDay(QObject):
         super().__init__()
         self.folder, self.line, self.night = folder, line, night
         self.process = QProcess(self)
-        self.process.readyReadStandardOutput.connect(self._told)
+        self.process.readyReadStandardOutput.connect(self._read_output)
         self.process.finished.connect(self._ended)
         self._stopped = False
         self.shooting = False
@@ -60,11 +60,11 @@ class DemoDay(QObject):
     def _all_seen(self) -> None:
         self.shooting = False
 
-    def _told(self) -> None:
+    def _read_output(self) -> None:
         while self.process.canReadLine():
             try:
-                said: dict[str, Any] = json.loads(bytes(self.process.readLine().data()))
-                self.line.show_progress(float(said["share"]), str(said["text"]))
+                report: dict[str, Any] = json.loads(bytes(self.process.readLine().data()))
+                self.line.show_progress(float(report["share"]), str(report["text"]))
             except (ValueError, KeyError, TypeError):
                 continue
 
@@ -72,6 +72,6 @@ class DemoDay(QObject):
         self.line.end()
         QTimer.singleShot(LAST_SEEN_MS, self._all_seen)
         if code and not self._stopped:
-            said = bytes(self.process.readAllStandardError().data()).decode("utf-8", "replace").strip().splitlines()
-            self.problem.emit(f"The simulated phone stopped: {said[-1] if said else f'code {code}'}")
+            report = bytes(self.process.readAllStandardError().data()).decode("utf-8", "replace").strip().splitlines()
+            self.problem.emit(f"The simulated phone stopped: {report[-1] if report else f'code {code}'}")
         self.finished.emit()

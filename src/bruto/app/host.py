@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from bruto.app.widgets.task_line import TaskLine
 from bruto.session.session import Session
 from bruto.shoot.shots import Shot
+from bruto.tasks import Task
 
 
 class Host(Protocol):
@@ -16,19 +17,19 @@ class Host(Protocol):
     session: Session
     line: TaskLine
     asking: Any
-    """See `asking.Asking`."""
+    """See `asking.Dialogs`."""
     manners: Any
-    """See `widgets.manners.Manners`."""
+    """See `widgets.manners.WheelGuard`."""
     thumbs: Any
-    """See `widgets.thumbs.Thumbs`."""
+    """See `widgets.thumbs.Thumbnails`."""
 
-    def page(self, title: str) -> Any:
+    def page(self, task: Task) -> Any:
         """The page of a task, made when it is first wanted."""
 
-    def task(self) -> str:
+    def task(self) -> Task:
         """The task that is shown."""
 
-    def set_task(self, title: str) -> None:
+    def set_task(self, task: Task) -> None:
         """Turn to a task."""
 
     def choose(self, shot: Shot) -> None:

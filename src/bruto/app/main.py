@@ -18,10 +18,10 @@ from bruto.app.demo_day import DEMO_TITLE, NIGHT_TITLE, demo_folder
 from bruto.app.memory import give_back_memory
 from bruto.app.widgets import theme
 from bruto.container.provenance import SOFTWARE
+from bruto.error_log import unexpected
 from bruto.errors import BrutoError
-from bruto.logged import unexpected
-from bruto.publish import clean_leftovers, write_new
-from bruto.storage.outputs import Outputs
+from bruto.storage.atomic_write import clean_leftovers, write_new
+from bruto.storage.output_planner import Outputs
 
 USUAL_SIZE = (1280, 800)
 """Of the window, pixels, where the screen has room for it."""
@@ -83,11 +83,11 @@ def run(
     from bruto.app.window import Window  # the heavy imports come behind the splash of the platform
 
     window = Window()
-    tell_unexpected(window.say)
-    known = window.session.remembered
-    room = app.primaryScreen().availableGeometry()
+    report_unexpected(window.say)
+    known = window.session.settings
+    available = app.primaryScreen().availableGeometry()
     wanted = size or known.size or USUAL_SIZE
-    fitting = min(wanted[0], room.width()), min(wanted[1], room.height())
+    fitting = min(wanted[0], available.width()), min(wanted[1], available.height())
     window.resize(*(wanted if size and screenshot else fitting))
     window.showMaximized() if size is None and known.maximised else window.show()
 
@@ -103,7 +103,7 @@ def run(
     return app.exec()
 
 
-def tell_unexpected(say: Callable[[str], None]) -> None:
+def report_unexpected(say: Callable[[str], None]) -> None:
     """Defects of ours in answers to the mouse and the keyboard become a message; the trace goes into the log."""
 
     def tell(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:

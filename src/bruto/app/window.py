@@ -26,29 +26,30 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.asking import Asking
 from bruto.app.command_menu import CommandMenu
 from bruto.app.commands import OF_SHOTS, OF_STAGE, OF_STRIP
 from bruto.app.demo_day import DEMO_TITLE, NIGHT_TITLE, DemoDay, demo_folder
+from bruto.app.dialogs import Dialogs
+from bruto.app.main_thread import MainThreadCalls
 from bruto.app.pages.pages import PAGES
-from bruto.app.places import Places
-from bruto.app.posted import Posted
 from bruto.app.widgets import theme
 from bruto.app.widgets.command_search import CommandSearch
-from bruto.app.widgets.manners import Manners
 from bruto.app.widgets.messages import MessageDrawer, MessageLine
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.question import ask_user
-from bruto.app.widgets.shotlist import ShotList
+from bruto.app.widgets.shot_list import ShotList
 from bruto.app.widgets.task_line import TaskLine
-from bruto.app.widgets.thumbs import Thumbs
+from bruto.app.widgets.thumbnails import Thumbnails
+from bruto.app.widgets.wheel_guard import WheelGuard
+from bruto.app.window_state import WindowState
 from bruto.errors import BrutoError
 from bruto.session.session import Session
-from bruto.session.unfinished import Merge, TakeIn
+from bruto.session.unfinished import ImportTask, MergeTask
+from bruto.shoot.folder_watch import Changes
 from bruto.shoot.shots import Shot
-from bruto.shoot.watch import Changes
-from bruto.storage.outputs import Outputs
+from bruto.storage.output_planner import Outputs
+from bruto.tasks import Task
 
 NARROW = 1120
 """Window width under which the shot list folds, pixels."""
@@ -67,13 +68,13 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.confirm = partial(ask_user, self)
         """Asks the user (question, text, yes, no); tests answer for him."""
-        self._posted = Posted()
-        self.manners = Manners(self)
+        self._posted = MainThreadCalls()
+        self.manners = WheelGuard(self)
         self.session = Session(self._posted.post)
-        self.shoot, self.gauge, self.queue = self.session.shoot, self.session.gauge, self.session.queue
+        self.shoot, self.measuring, self.queue = self.session.shoot, self.session.measuring, self.session.queue
         self.worker, self.background, self.writer = self.session.render, self.session.background, self.session.writer
         self.folded: dict[str, bool] = {}
-        self._pages: dict[str, QWidget] = {}
+        self._pages: dict[Task, QWidget] = {}
         self.demo: DemoDay | None = None
         central = QWidget()
         column = QVBoxLayout(central)
@@ -96,22 +97,22 @@ class Window(QMainWindow):
         column.addWidget(status)
         self.setCentralWidget(central)
         self.commands = CommandMenu(self, self.menu_button)
-        self.places, self.asking = Places(self), Asking(self)
-        intake, develop = self.page("Intake"), self.page("Correct")
-        self.thumbs = Thumbs(self.session.render, self.shots.model, intake.board.cards, self.say)
+        self.places, self.asking = WindowState(self), Dialogs(self)
+        intake, develop = self.page(Task.INTAKE), self.page(Task.CORRECT)
+        self.thumbs = Thumbnails(self.session.render, self.shots.model, intake.board.cards, self.say)
         self._connect(intake, develop)
         self.places.use()
         self._offer_unfinished()
         develop.show_shot()
-        self.set_task("Start")
+        self.set_task(Task.START)
 
     def _connect(self, intake: Any, develop: Any) -> None:
         self.shots.chosen.connect(lambda shot: self.shoot.select(shot, keep=True))
         intake.board.chosen.connect(self._chosen_on_board)
         self.session.message.connect(self.say)
-        self.session.told.connect(self.tell)
-        self.session.using.progress.connect(lambda share, text: self.line.show_progress(share, text))
-        self.session.using.ended.connect(self.line.end)
+        self.session.notice.connect(self.tell)
+        self.session.batch_edits.progress.connect(lambda share, text: self.line.show_progress(share, text))
+        self.session.batch_edits.ended.connect(self.line.end)
         for view in (self.shots.view, intake.board):
             view.menu_wanted.connect(lambda place: self.commands.menu_of(OF_SHOTS, place))
         for widget, names in ((develop.stage, OF_STAGE), (develop.strip, OF_STRIP)):
@@ -119,20 +120,20 @@ class Window(QMainWindow):
             widget.customContextMenuRequested.connect(
                 lambda at, w=widget, n=names: self.commands.menu_of(n, w.mapToGlobal(at))
             )
-        self.page("Start").demo_wanted.connect(self.open_demo)
-        self.session.taking_in.connect(lambda share, text: self.line.show_progress(share, text))
+        self.page(Task.START).demo_wanted.connect(self.open_demo)
+        self.session.importing.connect(lambda share, text: self.line.show_progress(share, text))
         develop.pictured.connect(self.thumbs.developed)
         develop.outdated.connect(lambda shot: self.session.starting.again([shot]))
         self.session.starting.made.connect(self.thumbs.made)
-        self.gauge.progress.connect(lambda text: self.measured.setText(text))
-        self.gauge.changed.connect(self._files_changed)
-        self.gauge.arrived.connect(self._arrived)
+        self.measuring.progress.connect(lambda text: self.measured.setText(text))
+        self.measuring.changed.connect(self._files_changed)
+        self.measuring.arrived.connect(self._arrived)
         self.session.opened.shown.connect(self.messages.clear)
         self.shoot.opened.connect(self._shoot_opened)
         self.queue.problem.connect(lambda text: self._posted.post(partial(self.say, text)))
         self._watching = QTimer(self)
         self._watching.setInterval(WATCH_EVERY_MS)
-        self._watching.timeout.connect(self.gauge.look)
+        self._watching.timeout.connect(self.measuring.look)
         self._watching.start()
 
     def _offer_unfinished(self) -> None:
@@ -143,8 +144,8 @@ class Window(QMainWindow):
         for work in self.session.unfinished.left():
             self.line.offer(work.text, partial(self._go_on, work))
 
-    def _go_on(self, work: TakeIn | Merge) -> None:
-        if isinstance(work, TakeIn):
+    def _go_on(self, work: ImportTask | MergeTask) -> None:
+        if isinstance(work, ImportTask):
             self.open_paths([work.folder])
             self.asking.take_in_from(work.source)
             return
@@ -158,21 +159,21 @@ class Window(QMainWindow):
 
     # -- pages
 
-    def page(self, title: str) -> Any:
+    def page(self, task: Task) -> Any:
         """The page of a task, made when it is first wanted."""
-        if title not in self._pages:
-            made = self._pages[title] = next(p for p in PAGES if p.title == title).make(self)
+        if task not in self._pages:
+            made = self._pages[task] = next(p for p in PAGES if p.task == task).make(self)
             self.pages.addWidget(made)
             self.manners.attach(made)
             if hasattr(self, "commands"):
-                self.commands.tell_keys(made)
-        return self._pages[title]
+                self.commands.name_keys(made)
+        return self._pages[task]
 
-    intake: Any = property(lambda self: self.page("Intake"))
-    develop: Any = property(lambda self: self.page("Correct"))
-    compare: Any = property(lambda self: self.page("Compare"))
-    merge: Any = property(lambda self: self.page("Merge"))
-    deliver: Any = property(lambda self: self.page("Deliver"))
+    intake: Any = property(lambda self: self.page(Task.INTAKE))
+    develop: Any = property(lambda self: self.page(Task.CORRECT))
+    compare: Any = property(lambda self: self.page(Task.COMPARE))
+    merge: Any = property(lambda self: self.page(Task.MERGE))
+    export_shot: Any = property(lambda self: self.page(Task.EXPORT))
 
     # -- parts
 
@@ -186,7 +187,7 @@ class Window(QMainWindow):
         brand.setObjectName("brand")
         row.addWidget(brand)
         row.addSpacing(16)
-        self.task_buttons: dict[str, QPushButton] = {}
+        self.task_buttons: dict[Task, QPushButton] = {}
         for page in PAGES:
             if not page.in_bar:
                 continue
@@ -194,8 +195,8 @@ class Window(QMainWindow):
             button.setObjectName("task")
             button.setCheckable(True)
             button.setToolTip(f"{page.title} ({page.keys})")
-            button.clicked.connect(lambda _, t=page.title: self.set_task(t))
-            self.task_buttons[page.title] = button
+            button.clicked.connect(lambda _, t=page.task: self.set_task(t))
+            self.task_buttons[page.task] = button
             row.addWidget(button)
         row.addStretch(1)
         self.title = Label("")
@@ -260,8 +261,8 @@ class Window(QMainWindow):
         except BrutoError as error:
             self.say(str(error))
             return False
-        if self.task() == "Start":
-            self.set_task("Correct")
+        if self.task() == Task.START:
+            self.set_task(Task.CORRECT)
         return True
 
     def open_shoot(self, paths: list[str | Path], title: str = "") -> None:
@@ -269,9 +270,9 @@ class Window(QMainWindow):
         known = self.places.recent([str(Path(p).absolute()) for p in paths])
         if not self.open_paths(paths, title or (known.title if known else "")):
             return
-        task = known.task if known is not None and known.task in self.task_buttons else ""
+        task = Task(known.task) if known is not None and known.task in self.task_buttons else None
         whole = len(self.shoot.shots) != 1 or Path(paths[0]).is_dir()
-        self.set_task(task or ("Intake" if whole else "Correct"))
+        self.set_task(task or (Task.INTAKE if whole else Task.CORRECT))
         if known is not None:
             shot = next((s for s in self.shoot.shots if str(s.main.absolute()) == known.shot), None)
             if shot is not None:
@@ -311,7 +312,7 @@ class Window(QMainWindow):
         self.title.setText(f"{self.shoot.title} · {count} shot{'s' if count != 1 else ''}")
         self.setWindowTitle(f"{self.shoot.title} – Bruto")
         self.thumbs.make(s for s in self.shoot.shots if not s.problem)
-        self.gauge.follow()
+        self.measuring.follow()
         if self.shoot.current is None:
             if self.shoot.shots:
                 self.shots.select(self.shoot.sets[0].shots[0])
@@ -331,7 +332,7 @@ class Window(QMainWindow):
         self.shoot.select(shot, keep=True)
         row = self.shots.view.row_of(shot)
         if row is not None:
-            self.shots.view.make_current(row, told=False)
+            self.shots.view.make_current(row, announce=False)
 
     def _files_changed(self, changes: Changes) -> None:
         self.thumbs.forget(changes.new)
@@ -341,7 +342,7 @@ class Window(QMainWindow):
         if self.demo is not None and self.demo.shooting:
             return  # a whole day comes in: what is looked at stays
         merged = shot.seen is not None and bool(shot.seen.merged)
-        if self.task() == "Intake" and not merged and len(self.shoot.selection) < 2:
+        if self.task() == Task.INTAKE and not merged and len(self.shoot.selection) < 2:
             self.choose(shot)  # the test shot just taken; what was made here, and what is selected, stays as it is
         self.tell(f"{count} new file{'s' if count > 1 else ''} in the folder.")
 
@@ -353,16 +354,16 @@ class Window(QMainWindow):
         if what == "set" and current is not None:
             self.shoot.choose(list(self.shoot.set_of(current).shots))
         elif what == "all":
-            view = self.intake.board if self.task() == "Intake" else self.shots.view
+            view = self.intake.board if self.task() == Task.INTAKE else self.shots.view
             self.shoot.choose([s for row in range(len(view.cards.rows)) for s in view.stands_for(row)])
 
     # -- tasks
 
-    def set_task(self, title: str) -> None:
+    def set_task(self, task: Task) -> None:
         """Turn to a task."""
-        page = self.page(title)
+        page = self.page(task)
         for name, button in self.task_buttons.items():
-            button.setChecked(name == title)
+            button.setChecked(name == task)
         self.pages.setCurrentWidget(page)
         self.shots.setVisible(self._list_wanted())
         turned_to = getattr(page, "turned_to", None)
@@ -371,13 +372,13 @@ class Window(QMainWindow):
 
     def _list_wanted(self) -> bool:
         """The board stands for the list on Intake; elsewhere it folds where the window is narrow."""
-        page = next(p for p in PAGES if p.title == self.task())
+        page = next(p for p in PAGES if p.task == self.task())
         return page.with_shots and not self.folded.get("shots", self.width() < NARROW)
 
-    def task(self) -> str:
+    def task(self) -> Task:
         """The task that is shown."""
         current = self.pages.currentWidget()
-        return next((title for title, page in self._pages.items() if page is current), PAGES[0].title)
+        return next((task for task, page in self._pages.items() if page is current), PAGES[0].task)
 
     # -- small things
 
@@ -396,7 +397,7 @@ class Window(QMainWindow):
 
     def step(self, by: int) -> None:
         """The shot that many places further on: on the board as it is sorted, elsewhere in the list."""
-        view = self.intake.board if self.task() == "Intake" else self.shots.view
+        view = self.intake.board if self.task() == Task.INTAKE else self.shots.view
         row = view.currentIndex().row() + by
         if 0 <= row < view.cards.rowCount():
             view.setCurrentIndex(view.cards.index(row))
@@ -421,8 +422,8 @@ class Window(QMainWindow):
         app.setStyleSheet(theme.style_sheet(theme.current()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if self._is_held(event) and self.task() == "Correct":
-            self.develop.hold_before(True)
+        if self._is_hold_key(event) and self.task() == Task.CORRECT:
+            self.develop.show_before(True)
         elif event.key() == Qt.Key.Key_Escape and self.leave():
             event.accept()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -435,23 +436,23 @@ class Window(QMainWindow):
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        if self._is_held(event):
-            self.develop.hold_before(False)
+        if self._is_hold_key(event):
+            self.develop.show_before(False)
         else:
             super().keyReleaseEvent(event)
 
-    def _is_held(self, event: QKeyEvent) -> bool:
-        return not event.isAutoRepeat() and event.keyCombination().toCombined() in self.commands.held
+    def _is_hold_key(self, event: QKeyEvent) -> bool:
+        return not event.isAutoRepeat() and event.keyCombination().toCombined() in self.commands.hold_keys
 
     def in_tool(self) -> bool:
         """Whether a tool is in use on the picture, which Return and Escape end."""
-        return self.task() == "Correct" and self.develop.in_tool()
+        return self.task() == Task.CORRECT and self.develop.in_tool()
 
     def leave(self) -> bool:
         """Escape: out of the tool in use, else close the drawer, else let the picture have the keys. Whether there was
         something to leave.
         """
-        if self.task() == "Correct" and self.develop.leave_tool():
+        if self.task() == Task.CORRECT and self.develop.leave_tool():
             return True
         if self.drawer.isVisible():
             self.drawer.hide()
@@ -469,7 +470,7 @@ class Window(QMainWindow):
 
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
-            self.develop.hold_before(False)
+            self.develop.show_before(False)
         super().changeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

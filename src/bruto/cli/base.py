@@ -40,6 +40,6 @@ def values_beside(path: Path) -> Any:
 
 def print_page(page: str, target: Any, dark: bool = False) -> None:
     """A page as PDF, which needs Qt: loaded where it is wanted only."""
-    from bruto.app.paper import print_html
+    from bruto.app.pdf import print_html
 
     print_html(page, target, dark)

@@ -59,7 +59,7 @@ def _learn(
     book: BookFile = None,
     as_json: JsonFlag = False,
 ) -> None:
-    from bruto.logbook import learn
+    from bruto.logbook import estimates
 
     with _opened(book) as log:
         every = list(log.every(**({"model": model} if model is not None else {})))
@@ -75,7 +75,7 @@ def _learn(
         groups.setdefault((r.focal_35mm, r.kind, round((r.width or 0) * (r.height or 0) / 1e6)), []).append(r)
     for (focal, kind, megapixels), some in sorted(groups.items(), key=lambda g: str(g[0])):
         try:
-            made = learn.noise(some)
+            made = estimates.noise(some)
         except BrutoError:
             continue
         found["noise"].append({"focal_35mm": focal, "kind": kind, "megapixels": megapixels, **made.as_json()})
@@ -87,17 +87,18 @@ def _learn(
     if not found["noise"]:
         found["missing"].append("No shot tells its noise: open some mosaic raws of this phone.")
     try:
-        limit = learn.hand(mine)
+        limit = estimates.hand(mine)
         found["hand"] = limit.as_json()
         lines.append(f"hand: half of the shots are blurred at {limit.seconds(26):.3g} s with 26 mm")
     except BrutoError as error:
         found["missing"].append(str(error))
     for name, values in (
-        ("viewfinder_ev", learn.viewfinder(mine)), ("pause_s", learn.pace(mine)), ("bytes", learn.storage(mine)),
+        ("viewfinder_ev", estimates.viewfinder(mine)), ("pause_s", estimates.pace(mine)), ("bytes",
+        estimates.storage(mine)),
     ):  # fmt: skip
         found[name] = {k: v.as_json() for k, v in values.items()}
         lines += [f"{name} {k}: {v.value:.4g} ± {v.spread:.2g}, {v.count} shots" for k, v in values.items()]
-    rate = learn.battery(charged)
+    rate = estimates.battery(charged)
     found["battery_percent_per_hour"] = None if rate is None else rate.as_json()
     if as_json:
         print_json(found)
@@ -113,8 +114,8 @@ def _export(
     book: BookFile = None,
     as_json: JsonFlag = False,
 ) -> None:
-    from bruto.publish import write_new
-    from bruto.storage.outputs import Outputs
+    from bruto.storage.atomic_write import write_new
+    from bruto.storage.output_planner import Outputs
 
     kind = output.suffix.lower().lstrip(".")
     if kind not in ("csv", "json"):
@@ -130,8 +131,8 @@ def _export(
 
 @log_app.command("import", help="Take in what was exported; a shot that is known already is replaced.")
 def _import(file: Path, book: BookFile = None, as_json: JsonFlag = False) -> None:
-    from bruto.files import read_bounded
     from bruto.logbook.store import LARGEST_IMPORT
+    from bruto.storage.safe_read import read_bounded
 
     kind = file.suffix.lower().lstrip(".")
     if kind not in ("csv", "json"):
@@ -141,7 +142,7 @@ def _import(file: Path, book: BookFile = None, as_json: JsonFlag = False) -> Non
     except UnicodeDecodeError as error:
         raise BrutoError(f"{file.name} is no text in UTF-8.") from error
     with _opened(book, begin=True) as log:
-        count = log.taken_in(text, kind)
+        count = log.imported(text, kind)
     if as_json:
         print_json({"shots": count})
     else:

@@ -7,16 +7,16 @@ import os
 import sys
 from pathlib import Path
 
-import bruto.cli.clipping
-import bruto.cli.comparing
+import bruto.cli.clip
+import bruto.cli.compare
 import bruto.cli.demo
-import bruto.cli.developing
-import bruto.cli.reading  # noqa: F401  each adds its commands
+import bruto.cli.develop
+import bruto.cli.inspection  # noqa: F401  each adds its commands
 from bruto.cli.base import app
+from bruto.error_log import unexpected
 from bruto.errors import BrutoError
-from bruto.files import explain
-from bruto.logged import unexpected
-from bruto.publish import clean_leftovers
+from bruto.storage.atomic_write import clean_leftovers
+from bruto.storage.safe_read import explain
 from bruto.terminal import say
 
 COMMANDS = {
@@ -36,7 +36,7 @@ def main(arguments: list[str] | None = None) -> int:
     clean_leftovers()
     try:
         if args[0] == "merge":
-            from bruto.cli.merging import add_merges
+            from bruto.cli.merge import add_merges
 
             add_merges()
         if args[0] == "plan":

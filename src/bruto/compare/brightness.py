@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from bruto.compare.maps import CODES, TO_XYZ
 from bruto.compare.metrics import COMPARE_EDGE, Aligned, brought
-from bruto.compare.sides import Side
+from bruto.compare.sources import Side
 
 DARKEST, BRIGHTEST = 12, 243
 """sRGB codes beyond which a place says little of brightness: it is lost, or bent towards black or white."""

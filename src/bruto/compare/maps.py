@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import D65_XYZ, decode_srgb, space
 
 CODES = decode_srgb(np.arange(256) / 255.0).astype(np.float32)

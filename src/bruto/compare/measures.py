@@ -28,7 +28,7 @@ HIGH, LOW = 99.0, 2.0
 
 
 @dataclass(frozen=True)
-class Seen:
+class MeasuredSide:
     """One picture on the compared grid: CIE `lab` (H, W, 3), where both pictures are `valid`, the places that are
     `flat` and `busy` in both, and that are nearly `grey` in one of them; `first` is the picture that stands first, None
     where that is this one.
@@ -39,7 +39,7 @@ class Seen:
     flat: NDArray[np.bool_]
     busy: NDArray[np.bool_]
     grey: NDArray[np.bool_] | None = None
-    first: Seen | None = None
+    first: MeasuredSide | None = None
 
     @property
     def lightness(self) -> NDArray[np.float32]:
@@ -80,7 +80,7 @@ class Measure:
 
     key: str
     title: str
-    of: Callable[[Seen], float]
+    of: Callable[[MeasuredSide], float]
     digits: int
     tolerance: Callable[[float], float]
     lower: str
@@ -95,7 +95,7 @@ class Measure:
         return (self.same if alike else self.higher if b > a else self.lower).format(first=first, second=second)
 
 
-def _colour_grain(s: Seen) -> float:
+def _color_grain(s: MeasuredSide) -> float:
     if not s.flat.any():
         return 0.0
     a, b = (s.lab[..., k] - cv2.GaussianBlur(np.ascontiguousarray(s.lab[..., k]), (0, 0), 3.0) for k in (1, 2))
@@ -103,11 +103,11 @@ def _colour_grain(s: Seen) -> float:
     return 1.4826 * float(np.median(chroma[s.flat]))
 
 
-def _texture(s: Seen) -> float:
+def _texture(s: MeasuredSide) -> float:
     return max(float(np.mean(s.fine[s.busy] ** 2)) - s.grain**2, 0.0) ** 0.5 if s.busy.any() else 0.0
 
 
-def _tint(s: Seen, low: float, high: float) -> float:
+def _tint(s: MeasuredSide, low: float, high: float) -> float:
     """How far greys of some lightness are from grey: length of their median (a, b) in OKLab, times 1000;
     NaN where there are too few.
     """
@@ -120,7 +120,7 @@ def _tint(s: Seen, low: float, high: float) -> float:
     return 1000 * float(np.hypot(float(np.median(found[:, 1])), float(np.median(found[:, 2]))))
 
 
-def _coarse(s: Seen, channels: tuple[int, ...]) -> float:
+def _coarse(s: MeasuredSide, channels: tuple[int, ...]) -> float:
     """Noise coarser than specks in flat places: of channels of CIELAB, between 4 and 16 px."""
     if not s.flat.any():
         return 0.0
@@ -136,7 +136,7 @@ def _coarse(s: Seen, channels: tuple[int, ...]) -> float:
     return float(np.linalg.norm(bands))
 
 
-def _steps(s: Seen) -> float:
+def _steps(s: MeasuredSide) -> float:
     """Height of the steps in which even tones change, L*: between plateaus that lie `STEP_APART` pixels from each
     other; 0 where grain or a smooth change leaves no plateaus.
     """
@@ -155,7 +155,7 @@ def _steps(s: Seen) -> float:
     return float(np.percentile(found, 40)) if len(found) >= LEAST_GREYS // 8 else 0.0
 
 
-def _small_lights(s: Seen) -> float:
+def _small_lights(s: MeasuredSide) -> float:
     """How many small round lights stand in the dark, such as lamps and stars."""
     l = cv2.GaussianBlur(s.lightness, (0, 0), 0.7)
     peak = s.valid & (l >= cv2.dilate(l, np.ones((5, 5), np.uint8))) & (l > 45)
@@ -171,7 +171,7 @@ def _small_lights(s: Seen) -> float:
     return float(lights.sum())
 
 
-def _texture_kept(s: Seen) -> float:
+def _texture_share(s: MeasuredSide) -> float:
     """Percent of the first picture's weak texture, above its grain, that this one follows, beside edges."""
     first = s.first
     if first is None:
@@ -189,7 +189,7 @@ def _texture_kept(s: Seen) -> float:
     return 100 * float(np.clip(np.mean(a * b) / own / max(steep, 0.1), 0, 1.5))
 
 
-def _fringes(s: Seen) -> float:
+def _fringes(s: MeasuredSide) -> float:
     """Purple against green along strong edges: fine changes of a* - b*, beside those of even edges, in a*b*."""
     steep = np.abs(cv2.Sobel(s.lightness, cv2.CV_32F, 1, 0, scale=1 / 8))
     edges = s.valid & (steep > max(3.0, float(np.percentile(steep[::3, ::3], 98))))
@@ -268,7 +268,7 @@ MEASURES: tuple[Measure, ...] = (
         "The {second} shows more grain.", "Equally fine.",
     ),
     Measure(
-        "colour_noise", "Colour grain, σ", _colour_grain, 2, lambda a: 0.15, "The {first} has more coloured specks.",
+        "colour_noise", "Colour grain, σ", _color_grain, 2, lambda a: 0.15, "The {first} has more coloured specks.",
         "The {second} has more coloured specks.", "Equally clean.",
     ),
     Measure(
@@ -277,7 +277,7 @@ MEASURES: tuple[Measure, ...] = (
         "The {second} is crisper, by sharpening or by detail: look at 1:1.", "Alike in fine texture.",
     ),
     Measure(
-        "texture_kept_percent", "Texture kept, %", _texture_kept, 0, lambda a: 12,
+        "texture_kept_percent", "Texture kept, %", _texture_share, 0, lambda a: 12,
         "Weak texture of the {first} is lost in the {second}: below half it looks painted.",
         "Weak texture stands out more in the {second}.", "Weak texture is kept.",
     ),

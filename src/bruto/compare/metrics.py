@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from bruto.align.registration import Alignment, register
 from bruto.compare.maps import difference_map, lab_of_codes
-from bruto.compare.measures import MEASURES, Seen
+from bruto.compare.measures import MEASURES, MeasuredSide
 from bruto.errors import BrutoError
 
 COMPARE_EDGE = 2016
@@ -24,7 +24,7 @@ NEARLY_GREY = 8.0
 
 
 @dataclass(frozen=True)
-class Stored:
+class StoredSide:
     """What a file takes: its `size`, bytes, for so many `pixels`."""
 
     size: int
@@ -36,7 +36,7 @@ class Stored:
         return 8 * self.size / max(self.pixels, 1)
 
 
-def _plain(side: dict[str, float], stored: Stored | None) -> dict[str, float | None]:
+def _plain(side: dict[str, float], stored: StoredSide | None) -> dict[str, float | None]:
     found: dict[str, float | None] = {k: None if math.isnan(v) else v for k, v in side.items()}
     found["file_bytes"] = None if stored is None else stored.size
     found["bits_per_pixel"] = None if stored is None else round(stored.bits_per_pixel, 3)
@@ -59,7 +59,7 @@ class Comparison:
     second: NDArray[np.uint8]
     valid: NDArray[np.bool_]
     labs: tuple[NDArray[np.float32], NDArray[np.float32]]
-    stored: tuple[Stored | None, Stored | None] = (None, None)
+    stored: tuple[StoredSide | None, StoredSide | None] = (None, None)
 
     def as_json(self) -> dict[str, Any]:
         """What the command line prints; numbers that could not be measured are null."""
@@ -131,7 +131,7 @@ def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
     return measured(aligned(first, second, model))
 
 
-def measured(pair: Aligned, stored: tuple[Stored | None, Stored | None] = (None, None)) -> Comparison:
+def measured(pair: Aligned, stored: tuple[StoredSide | None, StoredSide | None] = (None, None)) -> Comparison:
     """What two pictures on one grid have lost and kept; `stored`: what their files take."""
     valid = pair.valid
     lab_a, lab_b = (lab_of_codes(x) for x in (pair.first, pair.second))
@@ -142,11 +142,11 @@ def measured(pair: Aligned, stored: tuple[Stored | None, Stored | None] = (None,
     # colour, not grain: blurred, and every second place of it
     blurred = difference_map(*(cv2.GaussianBlur(x, (0, 0), 2.0)[::2, ::2] for x in (lab_a, lab_b)))
     grey = valid & (np.minimum(*(np.hypot(lab[..., 1], lab[..., 2]) for lab in (lab_a, lab_b))) < NEARLY_GREY)
-    one = Seen(lab_a, valid, flat, busy, grey)
+    one = MeasuredSide(lab_a, valid, flat, busy, grey)
     return Comparison(
         pair.alignment,
         _measured(one),
-        _measured(Seen(lab_b, valid, flat, busy, grey, one)),
+        _measured(MeasuredSide(lab_b, valid, flat, busy, grey, one)),
         float(np.median(blurred[valid[::2, ::2]])),
         float(np.percentile(blurred[valid[::2, ::2]], 95)),
         float((lab_b[..., 0] - lab_a[..., 0])[valid].mean()),
@@ -168,7 +168,7 @@ def reduced(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
     )
 
 
-def _measured(seen: Seen) -> dict[str, float]:
+def _measured(seen: MeasuredSide) -> dict[str, float]:
     return {measure.key: measure.of(seen) for measure in MEASURES}
 
 

@@ -5,12 +5,21 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from bruto.develop.recipe import FRAME_FIELDS, SAID, Recipe
-from bruto.develop.values import HANDLE_NAMES, Tone
+from bruto.develop.recipe import FIELDS, FRAME_FIELDS, Recipe
+from bruto.develop.recipe_values import HANDLE_NAMES, Tone
 
-ADDED = ("exposure", "haze", "edge_light", "edge_tint", "sharpness", "brightness_noise", "colour_noise", "grain")
-SCALED = ("contrast", "relief_fine", "relief_medium", "relief_broad", "chroma", "quiet_colours")
-TAKEN = ("curves", "hue_nodes", "tints", "mixing", "monochrome", "local_tone", "local_strength", "grain_size")
+ADDED = ("exposure", "haze", "vignette", "corner_color", "sharpness", "luminance_noise", "chroma_noise", "grain")
+SCALED = ("contrast", "local_contrast_fine", "local_contrast_medium", "local_contrast_broad", "chroma", "muted_chroma")
+TAKEN = (
+    "curves",
+    "hue_nodes",
+    "split_tint",
+    "channel_matrix",
+    "monochrome",
+    "local_tone",
+    "local_strength",
+    "grain_size",
+)
 """How fields of a push act: as a difference from the default value, as a ratio to it, or instead of what is there.
 Handles of tone move by as much as the push moves the default ones.
 """
@@ -87,4 +96,4 @@ def further(push: Recipe, ev: float) -> Recipe:
 def cannot_act(push: Recipe) -> list[str]:
     """Titles of what a push changes that cannot act on a finished picture, or on the frame that is compared."""
     changed = [f for f in (*RAW_ONLY, *FRAME_FIELDS) if getattr(push, f, None) != getattr(_DEFAULT, f, None)]
-    return [SAID[f].title.lower() for f in changed if f in SAID]
+    return [FIELDS[f].title.lower() for f in changed if f in FIELDS]

@@ -19,13 +19,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.compare.match.solve import Match
+from bruto.compare.match.solver import Match
 from bruto.compare.metrics import Comparison, sentences
-from bruto.compare.places import Place, places_of
-from bruto.compare.sides import Developed, SharpPair, Side, sharp_pair
-from bruto.develop.frame import Rectangle
+from bruto.compare.regions import Region, places_of
+from bruto.compare.sources import Developed, SharpPair, Side, sharp_pair
+from bruto.develop.frame_geometry import Rectangle
 from bruto.errors import BrutoError
-from bruto.publish import Target, write_new
+from bruto.storage.atomic_write import Target, write_new
 
 WHOLE, PIECE = 318, 104
 """Widths on the page, pixels."""
@@ -54,7 +54,7 @@ def embedded_font() -> str:
     return f'@font-face {{ font-family: "B612"; src: url("data:font/otf;base64,{data}"); }}'
 
 
-def _place(place: Place, pair: SharpPair, short: tuple[str, str]) -> str:
+def _place(place: Region, pair: SharpPair, short: tuple[str, str]) -> str:
     text = html.escape(place.sentence.format(first=short[0], second=short[1]))
     gap = np.full((pair.first.shape[0], 2, 3), 255, np.uint8)
     both = np.concatenate([pair.first, gap, pair.second], axis=1)  # one image: a page would break between two
@@ -81,7 +81,7 @@ def verdict(c: Comparison, first: str, second: str) -> str:
 
 def report_html(
     c: Comparison,
-    pieces: Sequence[tuple[Place, SharpPair]],
+    pieces: Sequence[tuple[Region, SharpPair]],
     names: tuple[str, str],
     short: tuple[str, str],
     match: Match | None = None,
@@ -111,7 +111,7 @@ def report_html(
         body += [
             "<h2>What the phone did</h2>", f"<p>{did}.</p>",
             f"<p class='q'>With the values found for it, half of all places differ by {match.after[0]:.1f} ΔE00 "
-            f"instead of {match.before[0]:.1f}, 95 % by less than {match.after[1]:.1f}: on {match.kept_out} blocks "
+            f"instead of {match.before[0]:.1f}, 95 % by less than {match.after[1]:.1f}: on {match.withheld} blocks "
             "that the search did not see.</p>",
         ]  # fmt: skip
     if pieces:
@@ -129,7 +129,7 @@ def report_html(
 
 
 @dataclass(frozen=True)
-class Compared:
+class ReportContent:
     """A comparison with its sides and what they are called."""
 
     comparison: Comparison
@@ -148,7 +148,7 @@ class Compared:
 
 def write_report(
     target: Target | str | Path,
-    found: Compared,
+    found: ReportContent,
     match: Match | None = None,
     printed: Callable[[str, Target | str | Path], None] | None = None,
 ) -> None:
@@ -170,7 +170,7 @@ def write_report(
     write_new(target, report_html(found.comparison, pieces, found.names, found.short, match).encode())
 
 
-def pieces_of(found: Compared) -> list[tuple[Place, SharpPair]]:
+def pieces_of(found: ReportContent) -> list[tuple[Region, SharpPair]]:
     """The places of a comparison with their pixels at 1:1."""
     c, (width, height) = found.comparison, found.first.size
     side = min(PIECE, width, height)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from bruto.compare.measures import MEASURES
 from bruto.compare.metrics import COMPARE_EDGE, compare
-from bruto.compare.sides import Side
+from bruto.compare.sources import Side
 
 STEPS_EV = (0.0, 1.0, 2.0, 3.0, 4.0)
 SWEPT = ("texture_l", "colour_noise", "dark_tint", "lost_highlights_percent")
@@ -15,7 +15,7 @@ TITLES = {m.key: m.title for m in MEASURES}
 
 
 @dataclass(frozen=True)
-class Swept:
+class SweepStep:
     """Numbers of both, by measure, under a push of `ev`."""
 
     ev: float
@@ -23,7 +23,7 @@ class Swept:
     b: dict[str, float]
 
 
-def swept(ev: float, first: Side, second: Side) -> Swept:
+def swept(ev: float, first: Side, second: Side) -> SweepStep:
     """Both, as they are under a push of `ev`. Raises `BrutoError`."""
     c = compare(first.whole(COMPARE_EDGE // 2), second.whole(COMPARE_EDGE // 2))
-    return Swept(ev, {k: c.a[k] for k in SWEPT}, {k: c.b[k] for k in SWEPT})
+    return SweepStep(ev, {k: c.a[k] for k in SWEPT}, {k: c.b[k] for k in SWEPT})

@@ -8,7 +8,7 @@ from typing import Any
 import imagecodecs
 import numpy as np
 
-from bruto.container.facts import text_of
+from bruto.container.capture_facts import text_of
 from bruto.container.profile import (
     CALIBRATION,
     COLOR,
@@ -19,7 +19,7 @@ from bruto.container.profile import (
     parse_embedded_profile,
     parse_profile,
 )
-from bruto.container.rawframe import GpsPlace, SemanticMask
+from bruto.container.raw_frame import GpsPlace, SemanticMask
 from bruto.container.segments import COMPRESSIONS
 from bruto.errors import BrutoError
 

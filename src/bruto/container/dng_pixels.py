@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.container.dng_values import COPY_AGAIN, tag_value
-from bruto.container.rawframe import RawMeta
+from bruto.container.raw_frame import RawMeta
 from bruto.container.segments import SegmentLayout, decode_segment
 from bruto.errors import FileProblem
-from bruto.files import available_memory
 from bruto.parallel import map_threads
+from bruto.storage.safe_read import available_memory
 
 
 def layout_of(tif: Any, page: Any, meta: RawMeta) -> SegmentLayout:
@@ -37,7 +37,7 @@ def layout_of(tif: Any, page: Any, meta: RawMeta) -> SegmentLayout:
     )
 
 
-def _check_room(meta: RawMeta, layout: SegmentLayout, tile_h: int, tile_w: int, parts: int) -> None:
+def _check_memory(meta: RawMeta, layout: SegmentLayout, tile_h: int, tile_w: int, parts: int) -> None:
     """Refuse before anything is decoded what does not fit into the memory that is free, or has parts far larger than
     the image; raises `FileProblem`.
     """
@@ -77,7 +77,7 @@ def decode_pixels(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
         raise FileProblem(
             f"{across * down} parts of the raw image are expected, {len(offsets)} are listed; the file is damaged."
         )
-    _check_room(meta, layout, tile_h, tile_w, len(offsets))
+    _check_memory(meta, layout, tile_h, tile_w, len(offsets))
     blobs = []
     for offset, count in zip(offsets, counts, strict=True):
         tif.filehandle.seek(offset)

@@ -18,11 +18,7 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
-from bruto.container.corrections import KNOWN, Correction, parse_correction
-from bruto.container.dng_extras import camera_signature, masks_of, pictures_of, place_of, profiles_of
-from bruto.container.dng_pixels import decode_pixels
-from bruto.container.dng_values import COPY_AGAIN, floats_of, rational_of, tag_value, within
-from bruto.container.facts import (
+from bruto.container.capture_facts import (
     EXPOSURE_S,
     F_NUMBER,
     FOCAL_35MM,
@@ -32,11 +28,15 @@ from bruto.container.facts import (
     believed,
     text_of,
 )
-from bruto.container.merged import TAG as MERGED_TAG
-from bruto.container.merged import merged_of
+from bruto.container.corrections import KNOWN, Correction, parse_correction
+from bruto.container.dng_extras import camera_signature, masks_of, pictures_of, place_of, profiles_of
+from bruto.container.dng_pixels import decode_pixels
+from bruto.container.dng_values import COPY_AGAIN, floats_of, rational_of, tag_value, within
+from bruto.container.merge_record import TAG as MERGED_TAG
+from bruto.container.merge_record import merged_of
 from bruto.container.opcodes import GAIN_MAP, NAMES, OPTIONAL, parse_gain_map, parse_opcodes
 from bruto.container.profile import CALIBRATION, COLOR, FORWARD, ILLUMINANT, parse_calibrations, signature_agrees
-from bruto.container.rawframe import CFA_LETTERS, GainMap, RawFrame, RawMeta
+from bruto.container.raw_frame import CFA_LETTERS, GainMap, RawFrame, RawMeta
 from bruto.container.segments import COMPRESSIONS
 from bruto.container.warps import (
     TRIM_BOUNDS,
@@ -51,7 +51,7 @@ from bruto.container.warps import (
     parse_warp,
 )
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import check_readable, explain, open_regular
+from bruto.storage.safe_read import check_readable, explain, open_regular
 
 CFA, LINEAR = 32803, 34892
 MAX_PIXELS = 400_000_000

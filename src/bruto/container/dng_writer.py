@@ -21,13 +21,13 @@ from bruto.container.dng_tags import LONG, SHORT, DngTags, Entry, file_entries, 
 from bruto.container.exif_ifd import exif_entries
 from bruto.container.ifd import write_ifd
 from bruto.container.profile import profile_bytes
-from bruto.container.rawframe import SemanticMask
-from bruto.container.segment_writer import Storage, encode_segments
+from bruto.container.raw_frame import SemanticMask
+from bruto.container.segment_writer import SampleStorage, encode_segments
 from bruto.container.segments import LOSSLESS_JPEG, LOSSY_JPEG
-from bruto.publish import Target, published
+from bruto.storage.atomic_write import Target, published
 
 LONG8 = 16
-__all__ = ["DngTags", "Storage", "write_dng"]
+__all__ = ["DngTags", "SampleStorage", "write_dng"]
 
 
 def _jpeg(preview: NDArray[np.uint8]) -> bytes:
@@ -36,7 +36,7 @@ def _jpeg(preview: NDArray[np.uint8]) -> bytes:
     return stream.getvalue()
 
 
-def _raw_image(codes: NDArray, how: Storage) -> list[Entry]:
+def _raw_image(codes: NDArray, how: SampleStorage) -> list[Entry]:
     height, width = codes.shape[:2]
     samples = 1 if codes.ndim == 2 else 3
     found: list[Entry] = [
@@ -92,7 +92,7 @@ def _mask_image(mask: SemanticMask) -> list[Entry]:
     ]
 
 
-def _version(tags: DngTags, how: Storage) -> int:
+def _version(tags: DngTags, how: SampleStorage) -> int:
     """Least minor version of a reader: half floats came with 1.4, masks and local gains with 1.6, JPEG XL with 1.7."""
     if how.compression == 52546:
         return 7
@@ -102,7 +102,11 @@ def _version(tags: DngTags, how: Storage) -> int:
 
 
 def write_dng(
-    path: Target | str | Path, codes: NDArray, tags: DngTags, preview: NDArray[np.uint8], how: Storage | None = None
+    path: Target | str | Path,
+    codes: NDArray,
+    tags: DngTags,
+    preview: NDArray[np.uint8],
+    how: SampleStorage | None = None,
 ) -> None:
     """Write one DNG.
 
@@ -111,7 +115,7 @@ def write_dng(
     `FileProblem` where the file cannot be written; nothing is left behind then.
     """
     if how is None:
-        how = Storage.usual(codes, tags.bits)
+        how = SampleStorage.usual(codes, tags.bits)
     order, big = how.byteorder, how.big
     word = LONG8 if big else LONG
     parts, jpeg = encode_segments(codes, how), _jpeg(preview)

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from bruto.errors import FileProblem
-from bruto.files import MappedFile
+from bruto.storage.safe_read import MappedFile
 
 FORMATS = {
     1: "u1", 2: "u1", 3: "u2", 4: "u4", 5: "u4", 6: "i1", 7: "u1", 8: "i2", 9: "i4", 10: "i4", 11: "f4", 12: "f8",
@@ -82,16 +82,16 @@ def write_ifd(entries: Sequence[tuple[int, int, Any]], order: str, offset: int, 
     Values of rationals are flat pairs of integers; of types 2 and 7 bytes. `big`: in the form of BigTIFF.
     """
     entries = sorted(entries, key=lambda e: e[0])
-    head_format, word, room = ("HHQ", "Q", 8) if big else ("HHI", "I", 4)
+    head_format, word, inline = ("HHQ", "Q", 8) if big else ("HHI", "I", 4)
     head = struct.pack(order + ("Q" if big else "H"), len(entries))
-    at = offset + len(head) + (4 + 2 * room) * len(entries) + room
+    at = offset + len(head) + (4 + 2 * inline) * len(entries) + inline
     tail = b""
     for tag, kind, values in entries:
         body = bytes(values) if kind in (2, 7) else np.asarray(values, order + FORMATS[kind]).tobytes()
         count = len(body) // np.dtype(FORMATS[kind]).itemsize // (2 if kind in (5, 10) else 1)
         head += struct.pack(order + head_format, tag, kind, count)
-        if len(body) <= room:
-            head += body.ljust(room, b"\0")
+        if len(body) <= inline:
+            head += body.ljust(inline, b"\0")
         else:
             head += struct.pack(order + word, at + len(tail))
             tail += body + b"\0" * (len(body) % 2)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from bruto.container.rawframe import GainMap
+from bruto.container.raw_frame import GainMap
 from bruto.errors import FileProblem
 
 NAMES = {

@@ -18,10 +18,20 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps
 
-from bruto.container.facts import EXPOSURE_S, F_NUMBER, FOCAL_35MM, FOCAL_MM, ISO, ZOOM, CaptureFacts, believed, text_of
-from bruto.container.rawframe import RawMeta
+from bruto.container.capture_facts import (
+    EXPOSURE_S,
+    F_NUMBER,
+    FOCAL_35MM,
+    FOCAL_MM,
+    ISO,
+    ZOOM,
+    CaptureFacts,
+    believed,
+    text_of,
+)
+from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import available_memory, check_readable, open_regular
+from bruto.storage.safe_read import available_memory, check_readable, open_regular
 
 PICTURE_SUFFIXES = {".jpg", ".jpeg", ".heic", ".heif", ".hif", ".avif", ".png", ".tif", ".tiff"}
 PICTURE_KINDS = "JPEG, HEIC, AVIF, PNG, TIFF"
@@ -105,7 +115,7 @@ BYTES_DECODED = 14
 """Memory that decoding a pixel takes at most: as stored, turned and as RGB."""
 
 
-def room_for(path: str | Path, pixels: int, bytes_per_pixel: int) -> None:
+def check_memory(path: str | Path, pixels: int, bytes_per_pixel: int) -> None:
     """Refuse a picture that does not fit into the memory that is free now; raises `FileProblem`."""
     need, free = pixels * bytes_per_pixel, available_memory()
     if need > 0.8 * free:
@@ -224,7 +234,7 @@ def small_picture(path: str | Path, edge: int) -> NDArray[np.uint8]:
     path = check_readable(path)
     with _explained(path), _open(path) as opened:
         opened.draft("RGB", (edge, edge))
-        room_for(path, opened.width * opened.height, BYTES_DECODED)
+        check_memory(path, opened.width * opened.height, BYTES_DECODED)
         image = ImageOps.exif_transpose(opened)
         image.thumbnail((edge, edge), Image.Resampling.BILINEAR, reducing_gap=2.0)
         return np.asarray(_in_srgb(image, opened.info.get("icc_profile")))
@@ -249,7 +259,7 @@ def read_picture(path: str | Path) -> PictureFile:
     path = check_readable(path)
     with _explained(path), _open(path) as opened:
         facts = _facts(path, opened)
-        room_for(path, opened.width * opened.height, BYTES_DECODED)
+        check_memory(path, opened.width * opened.height, BYTES_DECODED)
         image = ImageOps.exif_transpose(opened)
         pixels = np.asarray(_in_srgb(image, opened.info.get("icc_profile")))
     return PictureFile(**facts.__dict__, pixels=pixels)

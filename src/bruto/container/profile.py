@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 
 from bruto.container.ifd import byte_order, read_ifd, write_ifd
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import read_bounded
-from bruto.publish import write_new
+from bruto.storage.atomic_write import write_new
+from bruto.storage.safe_read import read_bounded
 
 DCP_MAGIC = 0x4352
 """Version number in the head of a profile file where a TIFF has 42 (DNG 1.7, "Camera Profile Files")."""

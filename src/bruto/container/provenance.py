@@ -8,10 +8,10 @@ from pathlib import Path
 from PIL import Image
 
 from bruto.container.dng_reader import is_raw
-from bruto.container.glance import glance
 from bruto.container.picture import is_picture
+from bruto.container.quick_metadata import glance
 from bruto.errors import BrutoError
-from bruto.files import open_regular
+from bruto.storage.safe_read import open_regular
 
 SOFTWARE = "Bruto 0.1"
 """What stands in the Software tag of every picture and raw that Bruto writes, Exif kept or not."""

@@ -16,7 +16,7 @@ TILE = 256
 
 
 @dataclass(frozen=True)
-class Storage:
+class SampleStorage:
     """How samples are stored; see `segments.SegmentLayout`.
 
     `tile`: rows and columns, None for strips of `strip_rows`; `components` of a lossless JPEG (a mosaic may be coded as
@@ -38,14 +38,14 @@ class Storage:
     sub_ifd: bool = True
 
     @staticmethod
-    def usual(codes: NDArray, bits: int) -> Storage:
+    def usual(codes: NDArray, bits: int) -> SampleStorage:
         """Lossless JPEG for integers, deflate with the floating-point predictor for floats."""
         if codes.dtype.kind == "f":
-            return Storage(DEFLATE, codes.dtype.itemsize * 8, predictor=3, floating=True)
-        return Storage(LOSSLESS_JPEG, bits, components=1 if codes.ndim == 2 else 3)
+            return SampleStorage(DEFLATE, codes.dtype.itemsize * 8, predictor=3, floating=True)
+        return SampleStorage(LOSSLESS_JPEG, bits, components=1 if codes.ndim == 2 else 3)
 
 
-def encode_segments(codes: NDArray, how: Storage) -> list[bytes]:
+def encode_segments(codes: NDArray, how: SampleStorage) -> list[bytes]:
     """Coded strips or tiles in row order; ragged tiles are filled by repetition. Works on all cores."""
     h, w = codes.shape[:2]
     th, tw = how.tile or (how.strip_rows, w)
@@ -63,7 +63,7 @@ def encode_segments(codes: NDArray, how: Storage) -> list[bytes]:
     return map_threads(code, places)
 
 
-def encode_segment(part: NDArray, how: Storage) -> bytes:
+def encode_segment(part: NDArray, how: SampleStorage) -> bytes:
     """One segment of (rows, columns) or (rows, columns, 3) samples."""
     if how.interleave != (1, 1):
         for axis, factor in enumerate(how.interleave):
@@ -88,7 +88,7 @@ def encode_segment(part: NDArray, how: Storage) -> bytes:
     return bytes(coded)
 
 
-def _numbers(part: NDArray, how: Storage) -> bytes:
+def _numbers(part: NDArray, how: SampleStorage) -> bytes:
     if how.floating and how.bits == 24:
         single = part.astype(np.float32)
         return bytes(imagecodecs.float24_encode(single, byteorder="<" if how.byteorder == "<" else ">"))
@@ -97,7 +97,7 @@ def _numbers(part: NDArray, how: Storage) -> bytes:
     return bytes(imagecodecs.packints_encode(part.ravel(), how.bits, runlen=part.size // part.shape[0]))
 
 
-def _deflated(part: NDArray, how: Storage) -> bytes:
+def _deflated(part: NDArray, how: SampleStorage) -> bytes:
     cube = part if part.ndim == 3 else part[..., None]
     step = PREDICTOR_STEP.get(how.predictor, 0)
     if how.floating and step:

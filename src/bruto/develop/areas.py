@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.step import Place, RawPlace
+from bruto.develop.steps.step import RawPosition, TilePosition
 
 
 @dataclass(frozen=True, eq=False)
@@ -21,7 +21,7 @@ class Area:
     mask: NDArray[np.float32]
     values: Recipe
 
-    def over_tile(self, place: RawPlace, height: int, width: int) -> NDArray[np.float32]:
+    def over_tile(self, place: RawPosition, height: int, width: int) -> NDArray[np.float32]:
         """The mask over pixels of the recorded frame, (height, width)."""
         left, top, right, bottom = place.area
         y = top + (np.arange(height, dtype=np.float32) + 0.5) / height * (bottom - top)
@@ -35,7 +35,7 @@ class PlacedMask:
 
     mask: NDArray[np.float32]
 
-    def rows(self, place: Place, top: int, rows: int, width: int) -> NDArray[np.float32]:
+    def rows(self, place: TilePosition, top: int, rows: int, width: int) -> NDArray[np.float32]:
         """The mask over rows of a tile, (rows, width)."""
         (x0, y0), (w, h) = place.origin, place.frame
         y = (y0 + top + np.arange(rows, dtype=np.float32) + 0.5) * place.factor / h

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.develop.areas import PlacedMask
-from bruto.develop.interleaved import lines
-from bruto.develop.steps.step import Band, Place, PointStep, Tile
+from bruto.develop.rgb_rows import lines
+from bruto.develop.steps.step import Band, PointStep, Tile, TilePosition
 from bruto.parallel import CORES, beside
 
 BAND_PIXELS = 96_000
@@ -39,13 +39,13 @@ def run(
     plan: Sequence[Planned],
     rgb: NDArray[np.float32],
     clipped: NDArray[np.uint8],
-    place: Place,
+    place: TilePosition,
     bits: int,
     band_pixels: int = BAND_PIXELS,
 ) -> NDArray:
     """Balanced camera RGB (H, W, 3) through point steps to codes, uint8 or uint16.
 
-    `clipped`: map of clipped channels, see `Place`. The result does not depend on how bands are cut.
+    `clipped`: map of clipped channels, see `TilePosition`. The result does not depend on how bands are cut.
     """
     h, w = rgb.shape[:2]
     out = np.empty(rgb.shape, np.uint8 if bits == 8 else np.uint16)

@@ -20,10 +20,10 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
-from bruto.container.rawframe import CFA_LETTERS
-from bruto.develop.interleaved import lines, together
-from bruto.scratch import empty
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.buffer_pool import empty
+from bruto.container.raw_frame import CFA_LETTERS
+from bruto.develop.rgb_rows import lines, together
 
 REACH = 12
 """Pixels around a place that its result depends on."""
@@ -45,10 +45,10 @@ STEEPEST = 3.0
 """Limit of the slopes of red and blue, over balanced green."""
 
 
-def colour_offsets(cfa: str) -> tuple[int, int]:
+def color_offsets(cfa: str) -> tuple[int, int]:
     """Row and column (0 or 1) of the red site of a pattern.
 
-    >>> colour_offsets("BGGR")
+    >>> color_offsets("BGGR")
     (1, 1)
     """
     return divmod(cfa.index("R"), 2)
@@ -79,8 +79,8 @@ def _directions(own, green, noise, of_red, across, along, low, high, n, start):
     m = n - 2
     for y in range(low, high):
         s = (start + y) & 1
-        colour = 0 if (y & 1) == of_red else 2
-        a, b = noise[colour, 0], noise[colour, 1]
+        color = 0 if (y & 1) == of_red else 2
+        a, b = noise[color, 0], noise[color, 1]
         known = a > 0 or b > 0
         o0, o1, o2, out = own[y, :m], own[y, 1 : m + 1], own[y, 2 : m + 2], across[y, 1 : m + 1]
         g0, g1 = green[y, s : s + m], green[y, s + 1 : s + 1 + m]
@@ -204,8 +204,8 @@ def _slopes(own, difference, noise, of_red, slope, low, high, n):
     sums = np.empty((4, n), np.float32)
     means = np.empty((4, n), np.float32)
     for y in range(low, high):
-        colour = 0 if (y & 1) == of_red else 2
-        a, b = noise[colour, 0], noise[colour, 1]
+        color = 0 if (y & 1) == of_red else 2
+        a, b = noise[color, 0], noise[color, 1]
         for c in range(4):
             sums[c, :] = np.float32(0)
         for far in (-2, 0, 2):
@@ -349,7 +349,7 @@ def demosaic(
         raise ValueError(f"not a Bayer pattern: {cfa}")
     if min(mosaic.shape) < 2:
         raise ValueError(f"a mosaic of {mosaic.shape[1]} x {mosaic.shape[0]} holds no quad")
-    ry, rx = colour_offsets(cfa)
+    ry, rx = color_offsets(cfa)
     out = empty((*mosaic.shape, 3))
     source = np.ascontiguousarray(mosaic, np.float32)[:]
     source.flags.writeable = False  # one form for all, so that one variant of the kernel is compiled and loaded
@@ -429,7 +429,7 @@ def bin_quads(mosaic: NDArray[np.float32], cfa: str, balance: NDArray) -> NDArra
     Red and blue sit in a corner of their quad; they are moved to its middle, where the greens' mean is, so that edges
     get no coloured rims (but in pictures of less than four quads a side).
     """
-    ry, rx = colour_offsets(cfa)
+    ry, rx = color_offsets(cfa)
     out = np.empty((mosaic.shape[0] // 2, mosaic.shape[1] // 2, 3), np.float32)
     _quads(mosaic, ry, rx, np.asarray(balance, np.float32), lines(out))
     return out

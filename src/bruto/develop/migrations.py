@@ -7,13 +7,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-SCHEMA = 2
+SCHEMA = 3
 """Schema that is written."""
 Values = dict[str, Any]
 
 
 def _renamed(values: Values, names: dict[str, str]) -> Values:
-    """Fields under their new names, also where they are listed as left out."""
+    """Rename fields, also where they are listed as bypassed."""
     found = {names.get(name, name): value for name, value in values.items()}
     if isinstance(found.get("bypassed"), list | tuple):
         found["bypassed"] = [names.get(n, n) if isinstance(n, str) else n for n in found["bypassed"]]
@@ -22,7 +22,24 @@ def _renamed(values: Values, names: dict[str, str]) -> Values:
 
 RENAMED_IN_2 = {"level": "horizon", "balance": "tints"}
 
-MIGRATIONS: dict[int, Callable[[Values], Values]] = {1: lambda values: _renamed(values, RENAMED_IN_2)}
+RENAMED_IN_3 = {
+    "brightness_noise": "luminance_noise", "colour_noise": "chroma_noise", "quiet_colours": "muted_chroma",
+    "relief_fine": "local_contrast_fine", "relief_medium": "local_contrast_medium",
+    "relief_broad": "local_contrast_broad", "edge_light": "vignette", "edge_tint": "corner_color",
+    "tints": "split_tint", "mixing": "channel_matrix",
+}  # fmt: skip
+ZONES_IN_3 = {"dark": "shadows", "middle": "midtones", "bright": "highlights"}
+
+
+def _to_3(values: Values) -> Values:
+    """Rename the fields of schema 2, and the zones of a split tint."""
+    found = _renamed(values, RENAMED_IN_3)
+    if isinstance(found.get("split_tint"), dict):
+        found["split_tint"] = {ZONES_IN_3.get(zone, zone): tint for zone, tint in found["split_tint"].items()}
+    return found
+
+
+MIGRATIONS: dict[int, Callable[[Values], Values]] = {1: lambda values: _renamed(values, RENAMED_IN_2), 2: _to_3}
 """From the schema of the key to the next one."""
 
 
@@ -32,7 +49,7 @@ def migrated(values: Values, schema: Any = None) -> Values:
     What is written without a schema is of the first one; a newer schema than this one's is left as it is.
 
     >>> migrated({"schema": 1, "level": 2.0, "bypassed": ["level"]})
-    {'schema': 2, 'horizon': 2.0, 'bypassed': ['horizon']}
+    {'schema': 3, 'horizon': 2.0, 'bypassed': ['horizon']}
     """
     version = values.get("schema", 1 if schema is None else schema)
     if isinstance(version, bool) or not isinstance(version, int) or version < 1:

@@ -48,7 +48,7 @@ class CoefficientNoise(NamedTuple):
 
 
 @cache
-def _kept() -> dict[str, NDArray[np.float32]]:
+def _tables() -> dict[str, NDArray[np.float32]]:
     with (files("bruto.develop") / PLACE).open("rb") as stream:
         found = np.load(stream)
         return {name: found[name] for name in found.files}
@@ -88,7 +88,7 @@ def coefficient_noise(kind: str, half: bool, red: float = 0.0, blue: float = 0.0
     last = len(RATIOS) - 1
     found = []
     for name in (f"fine {half}", f"coarse {half}", "variance"):
-        table = _kept()[name]
+        table = _tables()[name]
         upper, lower = table[int(i)], table[min(int(i) + 1, last)]
         row = upper * (1 - f) + lower * f
         found.append((row[int(j)] * (1 - g) + row[min(int(j) + 1, last)] * g).astype(np.float32))

@@ -21,46 +21,46 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.buffer_pool import reused
 from bruto.color.temperature import xy_of
-from bruto.container.colour_model import xy_to_neutral
+from bruto.container.color_model import xy_to_neutral
 from bruto.container.orientation import orient
 from bruto.develop.areas import Area, PlacedMask, differs
 from bruto.develop.bands import Planned, StepFailed, run
-from bruto.develop.frame import Geometry, Rectangle, clipped_or_near, geometry_of
+from bruto.develop.frame_geometry import Geometry, Rectangle, clipped_or_near, geometry_of
 from bruto.develop.profiles import chosen, hue_sat_for, with_profile
 from bruto.develop.recipe import FRAME_FIELDS, NEUTRAL_FIELDS, Recipe
-from bruto.develop.recorded import Recorded
+from bruto.develop.sensor_image import SensorImage
 from bruto.develop.source import Source, as_asked
-from bruto.develop.steps.light import to_working
-from bruto.develop.steps.look import Look, gains_over, look_of
-from bruto.develop.steps.order import COLOUR_ONLY, POINT_STEPS, RAW_STEPS
-from bruto.develop.steps.step import CoarseField, Place, RawPlace, RawStep, Scene
+from bruto.develop.steps.profile_look import ProfileLook, gains_over, look_of
+from bruto.develop.steps.step import CoarseField, RawPosition, RawStep, StepInput, TilePosition
+from bruto.develop.steps.step_order import COLOR_ONLY, POINT_STEPS, RAW_STEPS
+from bruto.develop.steps.working_light import to_working
+from bruto.error_log import unexpected
 from bruto.errors import BrutoError, Cancelled
-from bruto.logged import unexpected
-from bruto.scratch import reused
 
 TILE = 1536
 """Rows developed at a time for whole files."""
 CACHED_STAGES, LEAST_STAGES, MOST_STAGES = 7, 3, 400_000_000
 """Results of steps that are kept: how many, how many in any case (those of one view), and bytes beyond those."""
-KEPT_GEOMETRIES = 6
+MOST_GEOMETRIES = 6
 SURROUND = 0x6C
 """Code of the neutral surround of pictures, for what lies outside of the recorded frame."""
 _WHITE_FIELDS = ("temperature", "tint", "raw_neutral", "profile", "base_look")
 
 
 @dataclass(frozen=True)
-class _Tile:
+class _TileRun:
     """Pixels of the recorded frame at 1/factor that raw steps run on: `key` for what is kept; `light` makes them;
     `place` in the frame.
     """
 
     key: tuple
     light: Callable[[], NDArray[np.float32]]
-    place: RawPlace
+    place: RawPosition
 
 
-class Developer(Recorded):
+class Developer(SensorImage):
     """Develops one source. Methods may be called from one thread at a time; `cancel` may be set from any.
 
     A step of a view that fails is left out, and `problems` says why by its name; files are not made without a step.
@@ -73,7 +73,7 @@ class Developer(Recorded):
         self._geometries: OrderedDict[tuple, Geometry] = OrderedDict()
         self._fields: tuple[Geometry, dict[str, Any]] | None = None
         self._near: NDArray[np.uint8] | None = None
-        self._colours: tuple[tuple, tuple[NDArray[np.float64], float, Look | None]] | None = None
+        self._colors: tuple[tuple, tuple[NDArray[np.float64], float, ProfileLook | None]] | None = None
         self.problems: dict[str, str] = {}
         self._lock = threading.Lock()
 
@@ -83,10 +83,10 @@ class Developer(Recorded):
         return self if source is self.source else Developer(source)
 
     @property
-    def held_bytes(self) -> int:
+    def memory_bytes(self) -> int:
         """Memory that is held: the frame, its sizes, and kept results of steps, bytes."""
-        kept = (self._levels, self._between, self._stages)  # they may grow on the render thread: copied at once
-        parts: list[NDArray] = [self.source.linear.data, *(a for cache in kept for a in list(cache.values()))]
+        caches = (self._levels, self._between, self._stages)  # they may grow on the render thread: copied at once
+        parts: list[NDArray] = [self.source.linear.data, *(a for cache in caches for a in list(cache.values()))]
         if self.source.frame is not None:
             parts.append(self.source.frame.codes)
         if self.source.picture is not None:
@@ -103,7 +103,7 @@ class Developer(Recorded):
         key = _frame_key(recipe, uncropped)
         if key not in self._geometries:
             self._geometries[key] = geometry_of(self.source.meta, recipe, uncropped)
-            while len(self._geometries) > KEPT_GEOMETRIES:
+            while len(self._geometries) > MOST_GEOMETRIES:
                 self._geometries.popitem(last=False)
         self._geometries.move_to_end(key)
         return self._geometries[key]
@@ -144,23 +144,23 @@ class Developer(Recorded):
             return found
         if self._fields is None or self._fields[0] is not shape:
             self._fields = (shape, {})
-        kept = self._fields[1]
-        if field.name not in kept:
-            kept[field.name] = field.over(found, shape)
-        return kept[field.name]
+        caches = self._fields[1]
+        if field.name not in caches:
+            caches[field.name] = field.over(found, shape)
+        return caches[field.name]
 
-    def _placed(self, shape: Geometry, area: Rectangle, factor: float) -> tuple[Place, NDArray[np.uint8]]:
+    def _placed(self, shape: Geometry, area: Rectangle, factor: float) -> tuple[TilePosition, NDArray[np.uint8]]:
         """Where an area at 1/factor lies, for the point steps, and the clipped channels that they read."""
         own = (area.x / factor, area.y / factor)
         if shape.offset is not None:
             at = (round((shape.offset[0] + area.x) / factor), round((shape.offset[1] + area.y) / factor))
-            return Place(factor, at, shape.sensor_size, factor / 2, at, own, shape.size), self.clipped
+            return TilePosition(factor, at, shape.sensor_size, factor / 2, at, own, shape.size), self.clipped
         clipped = self.clipped
         if clipped.any():
             clipped = shape.clipped(self._near_clipped(), area, factor)
         else:
             clipped = np.zeros((1, 1), np.uint8)
-        return Place(factor, own, shape.size, min(factor, 2) / 2, (0, 0), own, shape.size), clipped
+        return TilePosition(factor, own, shape.size, min(factor, 2) / 2, (0, 0), own, shape.size), clipped
 
     # -- white and profile
 
@@ -178,28 +178,28 @@ class Developer(Recorded):
         )
         return xy_to_neutral(self.source.meta, *xy)
 
-    def _colour(self, recipe: Recipe) -> tuple[NDArray[np.float64], float, Look | None]:
+    def _color(self, recipe: Recipe) -> tuple[NDArray[np.float64], float, ProfileLook | None]:
         """Matrix from balanced camera RGB to working space, baseline exposure (EV) and look; those of the latest
         white and profile are kept, as they take longer than all else that comes before the pixels.
         """
         key = _values(_WHITE_FIELDS, recipe)
-        if self._colours is None or self._colours[0] != key:
+        if self._colors is None or self._colors[0] != key:
             profile, _ = chosen(self.source.meta, recipe.profile)
             meta = with_profile(self.source.meta, profile)
             neutral = self.neutral(recipe)
             look = None
             if profile is not None:
                 look = look_of(profile, hue_sat_for(profile, meta, neutral), meta, recipe.base_look)
-            self._colours = (key, (self.balanced_matrix(neutral, meta), meta.baseline_exposure, look))
-        return self._colours[1]
+            self._colors = (key, (self.balanced_matrix(neutral, meta), meta.baseline_exposure, look))
+        return self._colors[1]
 
-    def _scene(self, recipe: Recipe, shape: Geometry, space: str, bits: int, colour_only: bool = False) -> Scene:
+    def _scene(self, recipe: Recipe, shape: Geometry, space: str, bits: int, color_only: bool = False) -> StepInput:
         """What the point steps may know of a recipe's picture."""
-        matrix, baseline, look = self._colour(recipe)
-        exposure = 0.0 if colour_only else recipe.exposure + baseline
+        matrix, baseline, look = self._color(recipe)
+        exposure = 0.0 if color_only else recipe.exposure + baseline
         if look is not None and look.gains.size and shape.offset is None:
             look = gains_over(look, shape.places, shape.size, shape.sensor_size)
-        return Scene(
+        return StepInput(
             matrix * 2.0**exposure, exposure, recipe.exposure, look, space, bits, math.hypot(*self.source.size),
             lambda field: self._over(shape, field),
         )  # fmt: skip
@@ -237,7 +237,7 @@ class Developer(Recorded):
             return False
 
     def _raw_step(
-        self, step: RawStep, rgb: NDArray[np.float32], recipe: Recipe, place: RawPlace, file: bool,
+        self, step: RawStep, rgb: NDArray[np.float32], recipe: Recipe, place: RawPosition, file: bool,
         areas: Sequence[Area] = (),
     ) -> NDArray[np.float32]:  # fmt: skip
         """One raw step on a tile; where areas have other values, those weighed by their masks."""
@@ -254,7 +254,7 @@ class Developer(Recorded):
         return out
 
     def _after(
-        self, count: int, recipe: Recipe, tile: _Tile, areas: Sequence[Area], check: Callable[[], None]
+        self, count: int, recipe: Recipe, tile: _TileRun, areas: Sequence[Area], check: Callable[[], None]
     ) -> NDArray[np.float32]:
         """A view's tile after the first `count` raw steps; each one's result is kept."""
         check()
@@ -279,10 +279,10 @@ class Developer(Recorded):
         """A piece of a rectangle (see `piece`) after one raw step; `inset`: of the rectangle in it."""
         return self._raw_step(step, rgb, recipe, self._place_of(rgb, rectangle, inset), False)
 
-    def _place_of(self, rgb: NDArray, rectangle: Rectangle, inset: tuple[int, int]) -> RawPlace:
+    def _place_of(self, rgb: NDArray, rectangle: Rectangle, inset: tuple[int, int]) -> RawPosition:
         w, h = self.source.size
         x, y = (rectangle.x - inset[0]) / w, (rectangle.y - inset[1]) / h
-        return RawPlace(1, (x, y, x + rgb.shape[1] / w, y + rgb.shape[0] / h))
+        return RawPosition(1, (x, y, x + rgb.shape[1] / w, y + rgb.shape[0] / h))
 
     def _plan(
         self, recipe: Recipe, shape: Geometry, space: str, bits: int, areas: Sequence[Area] = (), view: bool = False
@@ -312,14 +312,14 @@ class Developer(Recorded):
         return plan
 
     def _pointed(
-        self, plan: list[Planned], rgb: NDArray[np.float32], clipped: NDArray[np.uint8], place: Place
+        self, plan: list[Planned], rgb: NDArray[np.float32], clipped: NDArray[np.uint8], place: TilePosition
     ) -> NDArray[np.uint8]:
         """Point steps of a view: where one fails, the picture is made without it."""
         while True:
             try:
                 return run(plan, rgb, clipped, place, 8)
             except StepFailed as failed:
-                if failed.name in COLOUR_ONLY:
+                if failed.name in COLOR_ONLY:
                     raise
                 self.problems[failed.name] = unexpected(failed.cause, f"making {failed.name}")
                 plan = [p for p in plan if p.step.name != failed.name]
@@ -362,14 +362,14 @@ class Developer(Recorded):
             area = rect if rect is not None and factor == 1 else Rectangle(0, 0, *shape.size)
             origin = (0, 0)
             if factor > 1:
-                tile = _Tile((factor, None), lambda: self.level(factor), RawPlace(factor, (0, 0, 1, 1)))
+                tile = _TileRun((factor, None), lambda: self.level(factor), RawPosition(factor, (0, 0, 1, 1)))
             else:
                 part = shape.source_area(area)
                 if self._piece is None or self._piece[0] != part:
                     self._piece = (part, self.piece(part))
                 whole, dx, dy = self._piece[1]
                 origin = (part.x - dx, part.y - dy)
-                tile = _Tile((1, part), lambda: whole, self._place_of(whole, part, (dx, dy)))
+                tile = _TileRun((1, part), lambda: whole, self._place_of(whole, part, (dx, dy)))
             marks = tuple(map(id, areas))
 
             def framed() -> NDArray[np.float32]:
@@ -421,11 +421,11 @@ class Developer(Recorded):
         out = np.empty((h, w, 3), np.float32 if linear else (np.uint8 if bits == 8 else np.uint16))
         plan: list[Planned] = []
         if neutral_look:
-            scene = self._scene(recipe, shape, "rec2020" if linear else space, bits, colour_only=True)
+            scene = self._scene(recipe, shape, "rec2020" if linear else space, bits, color_only=True)
             matrix = scene.matrix
-            plan = [Planned(s, s.prepare(recipe, scene)) for s in POINT_STEPS if s.name in COLOUR_ONLY]
+            plan = [Planned(s, s.prepare(recipe, scene)) for s in POINT_STEPS if s.name in COLOR_ONLY]
         elif linear:
-            matrix = self._scene(recipe, shape, "rec2020", bits, colour_only=True).matrix
+            matrix = self._scene(recipe, shape, "rec2020", bits, color_only=True).matrix
         else:
             plan = self._plan(recipe, shape, space, bits, areas)
 

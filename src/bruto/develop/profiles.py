@@ -9,9 +9,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.container.colour_model import calibration_weights
+from bruto.container.color_model import calibration_weights
 from bruto.container.profile import CameraProfile, HueSatMap, read_profile
-from bruto.container.rawframe import RawMeta
+from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError
 
 OWN, MATRIX = "own", "matrix"

@@ -9,9 +9,9 @@ from typing import Annotated, Any
 
 from pydantic import ConfigDict, Field, ValidationError, field_validator
 
+from bruto.develop.field_ui import NO_NEUTRAL, FieldUi, shown
 from bruto.develop.migrations import SCHEMA, migrated
-from bruto.develop.shown import KEPT, Shown, shown
-from bruto.develop.values import (
+from bruto.develop.recipe_values import (
     CURVE_NAMES,
     IDENTITY,
     SWAP_RED_BLUE,
@@ -19,13 +19,13 @@ from bruto.develop.values import (
     Frozen,
     HueNode,
     LocalTone,
-    Tints,
+    SplitTint,
     Tone,
 )
 from bruto.errors import BrutoError
-from bruto.files import check_readable
-from bruto.publish import Target, write_new
-from bruto.storage.reading import Damaged, read_json
+from bruto.storage.atomic_write import Target, write_new
+from bruto.storage.json_files import Damaged, read_json
+from bruto.storage.safe_read import check_readable
 
 ENGINE = 4
 """Raised when the same recipe would give another picture."""
@@ -52,9 +52,9 @@ def _sharpness(r: Recipe) -> str:
 
 
 def _mixing(r: Recipe) -> str:
-    if r.mixing == IDENTITY:
+    if r.channel_matrix == IDENTITY:
         return ""
-    return "red and blue exchanged" if r.mixing == SWAP_RED_BLUE else "channels mixed"
+    return "red and blue exchanged" if r.channel_matrix == SWAP_RED_BLUE else "channels mixed"
 
 
 def _nodes(r: Recipe) -> str:
@@ -74,7 +74,7 @@ def _local(r: Recipe) -> str:
 
 
 def _tints(r: Recipe) -> str:
-    zones = ((name, getattr(r.tints, name)) for name in ("dark", "middle", "bright"))
+    zones = ((name, getattr(r.split_tint, name)) for name in ("shadows", "midtones", "highlights"))
     return ", ".join(f"{name} towards {zone.hue:.0f}°" for name, zone in zones if zone.amount)
 
 
@@ -85,126 +85,126 @@ class Recipe(Frozen):
 
     schema_version: int = Field(default=SCHEMA, alias="schema", ge=1, le=1_000_000)
     engine: int = Field(default=ENGINE, ge=1, le=1_000_000)
-    exposure: Annotated[float, Shown("Exposure", "EV", 0.05, "light", 0.0, signed=True, track=(-4, 4))] = Field(
+    exposure: Annotated[float, FieldUi("Exposure", "EV", 0.05, "light", 0.0, signed=True, track=(-4, 4))] = Field(
         default=0.0, ge=-8, le=8, description="gain before tone"
     )
-    contrast: Annotated[float, Shown("Contrast", "×", 0.02, "light", 1.0)] = Field(
+    contrast: Annotated[float, FieldUi("Contrast", "×", 0.02, "light", 1.0)] = Field(
         default=1.0, ge=0.5, le=2, description="how fast tone rises about grey"
     )
     temperature: Annotated[
         float | None,
-        Shown("Temperature", "K", 50, "white", None, track=(2000, 12000), mired=True, phrase=_white),
+        FieldUi("Temperature", "K", 50, "white", None, track=(2000, 12000), mired=True, phrase=_white),
     ] = Field(default=None, ge=1500, le=50000, description="correlated colour temperature of the light; none: as shot")
     tint: Annotated[
         float | None,
-        Shown("Tint", "Duv", 0.0005, "white", None, signed=True, track=(-0.03, 0.03), phrase=lambda r: ""),
+        FieldUi("Tint", "Duv", 0.0005, "white", None, signed=True, track=(-0.03, 0.03), phrase=lambda r: ""),
     ] = Field(
         default=None, ge=-0.08, le=0.08,
         description="distance from the Planckian locus, greenish light is positive; none: as shot",
     )  # fmt: skip
     raw_neutral: Annotated[
         tuple[ShareOfWhite, ShareOfWhite, ShareOfWhite] | None,
-        Shown("Raw neutral", group="white", neutral=None, phrase=lambda r: ""),
+        FieldUi("Raw neutral", group="white", neutral=None, phrase=lambda r: ""),
     ] = Field(
         default=None,
         description="sensor colour of white, green = 1, where no temperature can say it (infrared); goes before "
         "temperature and tint",
     )
     profile: Annotated[
-        str, Shown("Profile", group="white", phrase=lambda r: "" if r.profile == "own" else "another profile")
+        str, FieldUi("Profile", group="white", phrase=lambda r: "" if r.profile == "own" else "another profile")
     ] = Field(
         default="own", max_length=4096,
         description="camera profile: own (the file's), matrix (the file's matrices alone), the name of one inside the "
         "file, or the path of a .dcp file",
     )  # fmt: skip
     base_look: Annotated[
-        bool, Shown("Base look", group="white", phrase=lambda r: "" if r.base_look else "without the profile's look")
+        bool, FieldUi("Base look", group="white", phrase=lambda r: "" if r.base_look else "without the profile's look")
     ] = Field(default=True, description="whether the profile's local gains, look table and tone curve are used")
-    brightness_noise: Annotated[float, Shown("Brightness noise", "× σ", 0.05, "noise", 0.0)] = Field(
+    luminance_noise: Annotated[float, FieldUi("Brightness noise", "× σ", 0.05, "noise", 0.0)] = Field(
         default=0.8, ge=0, le=3, description="brightness noise taken out, 1 = as much as was measured"
     )
-    colour_noise: Annotated[float, Shown("Colour noise", "× σ", 0.05, "noise", 0.0)] = Field(
+    chroma_noise: Annotated[float, FieldUi("Colour noise", "× σ", 0.05, "noise", 0.0)] = Field(
         default=1.2, ge=0, le=3, description="colour noise taken out, 1 = as much as was measured"
     )
     noise_best: Annotated[
         bool,
-        Shown("Best grade in files", group="noise", phrase=lambda r: "best grade in files" if r.noise_best else ""),
+        FieldUi("Best grade in files", group="noise", phrase=lambda r: "best grade in files" if r.noise_best else ""),
     ] = Field(
         default=False,
         description="files get the best grade of noise reduction, which takes several times as long as the quick one "
         "of the screen",
     )
-    sharpness: Annotated[float, Shown("Sharpness", "×", 0.05, "sharpness", 0.0, signed=True, phrase=_sharpness)] = (
+    sharpness: Annotated[float, FieldUi("Sharpness", "×", 0.05, "sharpness", 0.0, signed=True, phrase=_sharpness)] = (
         Field(default=0.7, ge=-1, le=2, description="share of the lens blur taken back; below 0 softens")
     )
-    sharpness_radius: Annotated[float, Shown("Blur radius", "px", 0.05, "sharpness", phrase=lambda r: "")] = Field(
+    sharpness_radius: Annotated[float, FieldUi("Blur radius", "px", 0.05, "sharpness", phrase=lambda r: "")] = Field(
         default=0.7, ge=0.3, le=3, description="standard deviation of the blur, sensor pixels"
     )
-    haze: Annotated[float, Shown("Haze removal", "%", 2, "relief", 0.0, signed=True)] = Field(
+    haze: Annotated[float, FieldUi("Haze removal", "%", 2, "local_contrast", 0.0, signed=True)] = Field(
         default=0.0, ge=-50, le=100, description="share of the measured airlight taken out; below 0 adds"
     )
-    relief_fine: Annotated[float, Shown("Fine relief", "×", 0.05, "relief", 1.0)] = Field(
+    local_contrast_fine: Annotated[float, FieldUi("Fine relief", "×", 0.05, "local_contrast", 1.0)] = Field(
         default=1.0, ge=0, le=2.5, description="gain of structure of 1 to 3 px of a 12 MP frame; below 1 softens"
     )
-    relief_medium: Annotated[float, Shown("Medium relief", "×", 0.05, "relief", 1.0)] = Field(
+    local_contrast_medium: Annotated[float, FieldUi("Medium relief", "×", 0.05, "local_contrast", 1.0)] = Field(
         default=1.0, ge=0, le=2.5, description="gain of structure of 4 to 16 px of a 12 MP frame; below 1 softens"
     )
-    relief_broad: Annotated[float, Shown("Broad relief", "×", 0.05, "relief", 1.0)] = Field(
+    local_contrast_broad: Annotated[float, FieldUi("Broad relief", "×", 0.05, "local_contrast", 1.0)] = Field(
         default=1.0, ge=0, le=2.5, description="gain of structure of 32 to 128 px of a 12 MP frame; below 1 flattens"
     )
-    chroma: Annotated[float, Shown("Chroma", "×", 0.02, "colour", 1.0, track=(0, 2))] = Field(
+    chroma: Annotated[float, FieldUi("Chroma", "×", 0.02, "color", 1.0, track=(0, 2))] = Field(
         default=1.08, ge=0, le=2.5, description="gain of chroma (OKLCh)"
     )
-    quiet_colours: Annotated[float, Shown("Quiet colours", "×", 0.02, "colour", 1.0, track=(0, 2))] = Field(
+    muted_chroma: Annotated[float, FieldUi("Quiet colours", "×", 0.02, "color", 1.0, track=(0, 2))] = Field(
         default=1.0, ge=0, le=2.5, description="gain of chroma of quiet colours; full ones are left"
     )
     monochrome: Annotated[
         bool,
-        Shown("Monochrome", group="colour", neutral=False, phrase=lambda r: "monochrome" if r.monochrome else ""),
+        FieldUi("Monochrome", group="color", neutral=False, phrase=lambda r: "monochrome" if r.monochrome else ""),
     ] = Field(default=False, description="black and white; hue nodes then say how light each colour becomes")
-    hue_nodes: Annotated[tuple[HueNode, ...], Shown("Hue ring", group="hues", neutral=(), phrase=_nodes)] = Field(
+    hue_nodes: Annotated[tuple[HueNode, ...], FieldUi("Hue ring", group="hues", neutral=(), phrase=_nodes)] = Field(
         default=(), max_length=8, description="colours changed by hue"
     )
-    tints: Annotated[Tints, Shown("Tints by tone", group="tints", neutral=Tints(), phrase=_tints)] = Field(
-        default=Tints(), description="a tint of the dark, middle and bright tones"
-    )
-    mixing: Annotated[
+    split_tint: Annotated[
+        SplitTint, FieldUi("Tints by tone", group="split_tint", neutral=SplitTint(), phrase=_tints)
+    ] = Field(default=SplitTint(), description="a tint of the dark, middle and bright tones")
+    channel_matrix: Annotated[
         tuple[Share, Share, Share, Share, Share, Share, Share, Share, Share],
-        Shown("Channels", group="colour", neutral=IDENTITY, phrase=_mixing),
+        FieldUi("Channels", group="color", neutral=IDENTITY, phrase=_mixing),
     ] = Field(default=IDENTITY, description="channel matrix on linear light, row by row")
     curves: Annotated[
         Curves,
-        Shown(
+        FieldUi(
             "Curves", group="curves", neutral=Curves(),
             phrase=lambda r: ", ".join(name for name in CURVE_NAMES if getattr(r.curves, name)),
         ),
     ] = Field(default=Curves(), description="free curves, joint and of red, green and blue")  # fmt: skip
-    edge_light: Annotated[float, Shown("Edge light", "EV", 0.05, "finish", 0.0, signed=True)] = Field(
+    vignette: Annotated[float, FieldUi("Edge light", "EV", 0.05, "finish", 0.0, signed=True)] = Field(
         default=0.0, ge=-3, le=3, description="light of the corners against the middle"
     )
-    edge_tint: Annotated[float, Shown("Edge tint", "EV", 0.02, "finish", 0.0, signed=True)] = Field(
+    corner_color: Annotated[float, FieldUi("Edge tint", "EV", 0.02, "finish", 0.0, signed=True)] = Field(
         default=0.0, ge=-1, le=1, description="green of the corners against the middle; below 0 magenta"
     )
-    grain: Annotated[float, Shown("Grain", "×", 0.05, "finish", 0.0)] = Field(
+    grain: Annotated[float, FieldUi("Grain", "×", 0.05, "finish", 0.0)] = Field(
         default=0.0, ge=0, le=2, description="film-like grain; 1 = a standard deviation of 3 L* at grey"
     )
     grain_size: Annotated[
         float,
-        Shown("Grain size", "px", 0.1, "finish", phrase=lambda r: f"of {r.grain_size:.1f} px" if r.grain else ""),
+        FieldUi("Grain size", "px", 0.1, "finish", phrase=lambda r: f"of {r.grain_size:.1f} px" if r.grain else ""),
     ] = Field(default=1.2, ge=0.5, le=4, description="standard deviation of a grain, pixels of a 12 MP frame")
-    horizon: Annotated[float, Shown("Horizon", "°", 0.1, "frame", 0.0, signed=True)] = Field(
+    horizon: Annotated[float, FieldUi("Horizon", "°", 0.1, "frame", 0.0, signed=True)] = Field(
         default=0.0, ge=-45, le=45, description="the picture is turned clockwise by it"
     )
-    verticals: Annotated[float, Shown("Verticals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
+    verticals: Annotated[float, FieldUi("Verticals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
         default=0.0, ge=-40, le=40, description="how far the phone looked up; plumb lines become parallel"
     )
-    horizontals: Annotated[float, Shown("Horizontals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
+    horizontals: Annotated[float, FieldUi("Horizontals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
         default=0.0, ge=-40, le=40,
         description="how far the phone looked to the right of a facade; level lines become parallel",
     )  # fmt: skip
     turns: Annotated[
         int,
-        Shown(
+        FieldUi(
             "Quarter turns", group="frame", neutral=0, phrase=lambda r: f"{90 * r.turns}° clockwise" if r.turns else ""
         ),
     ] = Field(
@@ -215,7 +215,7 @@ class Recipe(Frozen):
     )
     whole_area: Annotated[
         bool,
-        Shown(
+        FieldUi(
             "Whole recorded area", group="frame", neutral=False, phrase=lambda r: "all recorded" if r.whole_area else ""
         ),
     ] = Field(
@@ -223,7 +223,7 @@ class Recipe(Frozen):
     )
     aspect: Annotated[
         float,
-        Shown(
+        FieldUi(
             "Aspect ratio",
             ": 1",
             group="frame",
@@ -233,23 +233,23 @@ class Recipe(Frozen):
     ] = Field(default=0.0, ge=0, le=8, description="width over height of the oriented picture; 0: the frame's own")
     crop: Annotated[
         tuple[float, float, float, float] | None,
-        Shown("Crop", group="frame", neutral=None, phrase=lambda r: "cropped" if r.crop is not None else ""),
+        FieldUi("Crop", group="frame", neutral=None, phrase=lambda r: "cropped" if r.crop is not None else ""),
     ] = Field(
         default=None,
         description="left, top, right and bottom of what is kept, from the middle of the oriented, straightened frame, "
         "long edge = 1; none: the largest that holds only picture",
     )
-    tone: Annotated[Tone, Shown("Tone", group="tone", neutral=Tone(), phrase=_tone)] = Field(
+    tone: Annotated[Tone, FieldUi("Tone", group="tone", neutral=Tone(), phrase=_tone)] = Field(
         default=Tone(), description="five handles from scene light to lightness"
     )
     local_tone: Annotated[
         LocalTone,
-        Shown("Local tone", group="tone", neutral=LocalTone(), phrase=lambda r: ""),
+        FieldUi("Local tone", group="tone", neutral=LocalTone(), phrase=lambda r: ""),
     ] = Field(default=LocalTone(), description="gains over place and light, after the tone handles")
-    local_strength: Annotated[float, Shown("Local tone", "×", 0.05, "tone", 0.0, phrase=lambda r: _local(r))] = Field(
+    local_strength: Annotated[float, FieldUi("Local tone", "×", 0.05, "tone", 0.0, phrase=lambda r: _local(r))] = Field(
         default=1.0, ge=0, le=2, description="share of the local gains that is used"
     )
-    bypassed: Annotated[tuple[FieldName, ...], Shown("Left out")] = Field(
+    bypassed: Annotated[tuple[FieldName, ...], FieldUi("Left out")] = Field(
         default=(), max_length=64, description="fields whose values are kept but not used"
     )
 
@@ -292,17 +292,20 @@ class Recipe(Frozen):
         return self.model_copy(update={name: NOTHING[name] for name in known}) if known else self
 
 
-SAID: dict[str, Shown] = {name: said for name, info in Recipe.model_fields.items() if (said := shown(info)) is not None}
+FIELDS: dict[str, FieldUi] = {name: ui for name, info in Recipe.model_fields.items() if (ui := shown(info)) is not None}
 """What is said of each field that is seen."""
-NOTHING: dict[str, Any] = {name: said.neutral for name, said in SAID.items() if said.neutral is not KEPT}
+NOTHING: dict[str, Any] = {name: ui.neutral for name, ui in FIELDS.items() if ui.neutral is not NO_NEUTRAL}
 """Values at which a field does nothing; of the tone, the usual rendering."""
-NEUTRAL_FIELDS = {**{k: v for k, v in NOTHING.items() if k not in ("tone", "tints", "curves")}, "profile": "matrix"}
+NEUTRAL_FIELDS = {
+    **{k: v for k, v in NOTHING.items() if k not in ("tone", "split_tint", "curves")},
+    "profile": "matrix",
+}
 """What `--neutral` sets: colour only."""
 
 
 def fields_of(group: str) -> tuple[str, ...]:
     """The fields of a group."""
-    return tuple(name for name, said in SAID.items() if said.group == group)
+    return tuple(name for name, ui in FIELDS.items() if ui.group == group)
 
 
 def sentence(group: str, recipe: Recipe) -> str:
@@ -318,13 +321,13 @@ def sentence_of(fields: Iterable[str], recipe: Recipe) -> str:
     """What some fields of a recipe do, in words with numbers."""
     parts = []
     for name in fields:
-        if name not in SAID:
+        if name not in FIELDS:
             continue
-        said, value = SAID[name], getattr(recipe, name)
-        if said.phrase is not None:
-            parts.append(said.phrase(recipe))
-        elif value != said.neutral:
-            parts.append(f"{said.title.lower()} {said.text(value)} {said.unit}")
+        ui, value = FIELDS[name], getattr(recipe, name)
+        if ui.phrase is not None:
+            parts.append(ui.phrase(recipe))
+        elif value != ui.neutral:
+            parts.append(f"{ui.title.lower()} {ui.text(value)} {ui.unit}")
     return ", ".join(p for p in parts if p) or "nothing changed"
 
 

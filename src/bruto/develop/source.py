@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
 from bruto.container.dng_reader import is_raw, read_dng
-from bruto.container.linearise import linearise, shading_grid
+from bruto.container.linearisation import linearise, shading_grid
 from bruto.container.orientation import turned
 from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, picture_meta, read_picture
-from bruto.container.rawframe import Linear, RawFrame, RawMeta, check_size
+from bruto.container.raw_frame import Linear, RawFrame, RawMeta, check_size
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
 from bruto.phones.card import PLAIN, learnt_noise
@@ -30,7 +30,8 @@ class Source:
 
     `linear`: see `rawframe.Linear`; `noise` (3, 2): a, b of each unbalanced channel before the shading gain;
     `noise_from`: "file", "picture" or "learnt" (from other shots of the phone); `kind`: "mosaic", "linear" or
-    "picture"; `shading` (h, w): shading gain over the frame; `frame`, `picture`: the file as it was read; `held`: Exif
+    "picture"; `shading` (h, w): shading gain over the frame; `frame`, `picture`: the file as it was read;
+    `orientation`: Exif
     orientation of a picture's file. `meta` may have another orientation and another crop than the file, see
     `as_asked`.
     """
@@ -44,7 +45,7 @@ class Source:
     shading: NDArray[np.float32]
     frame: RawFrame | None = None
     picture: PictureFile | None = None
-    held: int = 1
+    orientation: int = 1
 
     @property
     def neutral(self) -> NDArray[np.float64]:
@@ -92,8 +93,8 @@ def _asked(source: Source, recipe: Recipe) -> tuple[tuple[int, int, int, int], i
     """Crop and orientation that a recipe asks for."""
     recipe = recipe.effective()
     known = source.frame.meta if source.frame is not None else source.meta
-    held = source.held if source.frame is None else known.orientation
-    return known.active_area if recipe.whole_area else known.default_crop, turned(held, recipe.turns)
+    orientation = source.orientation if source.frame is None else known.orientation
+    return known.active_area if recipe.whole_area else known.default_crop, turned(orientation, recipe.turns)
 
 
 def is_as_asked(source: Source, recipe: Recipe) -> bool:
@@ -136,7 +137,7 @@ def source_of_picture(path: Path, picture: PictureFile) -> Source:
         "picture",
         np.ones((1, 1), np.float32),
         picture=picture,
-        held=meta.orientation,
+        orientation=meta.orientation,
     )
 
 

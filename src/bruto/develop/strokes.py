@@ -51,8 +51,16 @@ def painted(mask: NDArray[np.float32], strokes: Iterable[Stroke]) -> NDArray[np.
         if right <= left or bottom <= top:
             continue
         line = np.full((bottom - top, right - left), 255, np.uint8)
-        way = np.rint((places - [left, top]) * (1 << _SUB)).astype(np.int32).reshape(-1, 1, 2)
-        cv2.polylines(line, [np.repeat(way, 2, axis=0) if len(way) == 1 else way], False, 0, 1, cv2.LINE_8, _SUB)
+        alternative = np.rint((places - [left, top]) * (1 << _SUB)).astype(np.int32).reshape(-1, 1, 2)
+        cv2.polylines(
+            line,
+            [np.repeat(alternative, 2, axis=0) if len(alternative) == 1 else alternative],
+            False,
+            0,
+            1,
+            cv2.LINE_8,
+            _SUB,
+        )
         distance = cv2.distanceTransform(line, cv2.DIST_L2, 5)
         share = np.clip((reach - distance) / max(SOFT * reach, 1.0), 0, 1)
         part = out[top:bottom, left:right]

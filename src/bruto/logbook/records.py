@@ -13,15 +13,17 @@ from bruto.errors import BrutoError
 
 LONGEST = 4000
 """Characters of a text at most."""
-HELD = ("", "hand", "tripod")
+SUPPORTS = ("", "hand", "tripod")
+OLD_IDS = {"reject": "discard", "pick": "keep"}
+"""Verdicts as version 0.1 wrote them."""
 
 
 @dataclass(frozen=True)
-class Record:
+class LogRecord:
     """One measured shot. `key`: content hash of its file, by which it is known wherever it lies; `shoot`: its folder as
     the user calls it; `noise_a`, `noise_b`: of variance a x + b of green, x in shares of saturation, `noise_error`:
     factor on its standard deviation between which the truth is likely; `viewfinder_ev`: how early its preview warned;
-    `blur_px`, `blur_deg`: length and direction of movement; `held`: "hand", "tripod" or ""; `darkness`: of the sky,
+    `blur_px`, `blur_deg`: length and direction of movement; `support`: "hand", "tripod" or ""; `darkness`: of the sky,
     magnitudes per square arc second; `recipe`: digest of its corrections; `bytes`: of its files.
     """
 
@@ -47,7 +49,7 @@ class Record:
     program: str = ""
     blur_px: float | None = None
     blur_deg: float | None = None
-    held: str = ""
+    support: str = ""
     sharpness: float | None = None
     place: str = ""
     darkness: float | None = None
@@ -59,15 +61,26 @@ class Record:
     note: str = ""
 
 
-NAMES = tuple(f.name for f in fields(Record))
-_KINDS: dict[str, str] = {f.name: str(f.type).split(" ")[0] for f in fields(Record)}
+NAMES = tuple(f.name for f in fields(LogRecord))
+_KINDS: dict[str, str] = {f.name: str(f.type).split(" ")[0] for f in fields(LogRecord)}
 
 
-def record_of(data: Mapping[str, Any], where: str = "A record") -> Record:
+def _renamed(data: Mapping[str, Any]) -> dict[str, Any]:
+    """Values of a record exported by version 0.1 under the names of this version."""
+    found: dict[str, Any] = {}
+    if "held" in data and "support" not in data:
+        found["support"] = data["held"]
+    if data.get("verdict") in OLD_IDS:
+        found["verdict"] = OLD_IDS[data["verdict"]]
+    return found
+
+
+def record_of(data: Mapping[str, Any], where: str = "A record") -> LogRecord:
     """A record from plain values, as texts or as they are; what it does not know is passed over.
 
     Raises `BrutoError` where a value cannot be real.
     """
+    data = {**data, **_renamed(data)}
     found: dict[str, Any] = {}
     for name in NAMES:
         value = data.get(name)
@@ -89,12 +102,12 @@ def record_of(data: Mapping[str, Any], where: str = "A record") -> Record:
             found[name] = round(number) if kind == "int" else number
     if not found["key"]:
         raise BrutoError(f"{where} has no 'key', by which a shot is known.")
-    if found["held"] not in HELD:
-        raise BrutoError(f"{where}: 'held' is hand, tripod or nothing, not '{found['held'][:40]}'.")
-    return Record(**found)
+    if found["support"] not in SUPPORTS:
+        raise BrutoError(f"{where}: 'support' is hand, tripod or nothing, not '{found['support'][:40]}'.")
+    return LogRecord(**found)
 
 
-def as_csv(records: Iterable[Record]) -> str:
+def as_csv(records: Iterable[LogRecord]) -> str:
     """Records as a table with a line of names; numbers with all their digits. A text that a table would take for a
     formula is written as it is: it is data, and comes back unchanged.
     """
@@ -107,7 +120,7 @@ def as_csv(records: Iterable[Record]) -> str:
     return out.getvalue()
 
 
-def from_csv(text: str) -> list[Record]:
+def from_csv(text: str) -> list[LogRecord]:
     """Records of a table as `as_csv` writes it. Raises `BrutoError`, naming the line."""
     rows = csv.DictReader(io.StringIO(text, newline=""))
     if not rows.fieldnames or "key" not in rows.fieldnames:

@@ -22,11 +22,11 @@ from typing import Any
 import platformdirs
 
 from bruto.errors import BrutoError
-from bruto.files import explain
-from bruto.logbook.records import LONGEST, NAMES, Record, as_csv, from_csv, record_of
-from bruto.publish import free_names, own_folder
+from bruto.logbook.records import LONGEST, NAMES, LogRecord, as_csv, from_csv, record_of
+from bruto.storage.atomic_write import free_names, own_folder
+from bruto.storage.safe_read import explain
 
-VERSION = 2
+VERSION = 3
 APPLICATION = 0x4252554C
 """Mark of a logbook in a database's head (PRAGMA application_id)."""
 MAGIC = b"SQLite format 3\x00"
@@ -38,6 +38,15 @@ PRACTICE = (
     "was_right INTEGER NOT NULL) STRICT"
 )
 """What version 2 adds: tries of exercises, when (ISO 8601), and whether they were right."""
+RENAMED_IN_3 = (
+    "ALTER TABLE shot RENAME COLUMN held TO support",
+    "UPDATE shot SET verdict = CASE verdict WHEN 'reject' THEN 'discard' WHEN 'pick' THEN 'keep' END "
+    "WHERE verdict IN ('reject', 'pick')",
+    "UPDATE practice SET exercise = 'handheld' WHERE exercise = 'held'",
+)
+"""What version 3 renames: how a shot was held, two verdicts, and an exercise."""
+OLD_EXERCISES = {"held": "handheld"}
+"""Exercises as version 0.1 exported them."""
 BUSY_S = 5.0
 """Seconds for which another window's writing is waited for."""
 PAGE = 200
@@ -47,10 +56,10 @@ MOST_SHOOTS = 200
 LARGEST_IMPORT = 512 << 20
 """Bytes of a file that is taken in at most."""
 ORDERS = {"taken": "taken, id", "newest": "taken DESC, id DESC"}
-_FILTERS = ("shoot", "model", "kind", "place", "verdict", "held", "iso", "focal_mm")
+_FILTERS = ("shoot", "model", "kind", "place", "verdict", "support", "iso", "focal_mm")
 
 
-def usual_place() -> Path:
+def usual_logbook() -> Path:
     """Where the user's logbook lies."""
     return Path(platformdirs.user_data_dir("bruto")) / "logbook.sqlite"
 
@@ -70,7 +79,7 @@ class ShootRow:
     note: str = ""
 
 
-def _said(error: sqlite3.Error, place: Path) -> BrutoError:
+def _explained(error: sqlite3.Error, place: Path) -> BrutoError:
     """A database's error in plain words, with what to do."""
     text = str(error)
     if "locked" in text or "busy" in text:
@@ -82,7 +91,7 @@ def _said(error: sqlite3.Error, place: Path) -> BrutoError:
     return BrutoError(f"The logbook {place} cannot be used: {text}.")
 
 
-def _told(values: dict[str, Any]) -> str:
+def _assignments(values: dict[str, Any]) -> str:
     """The part of a statement that sets values of a shot. Raises `BrutoError` where it has none such."""
     if not values or set(values) - set(NAMES[1:]):
         raise BrutoError("That is nothing that a logbook keeps of a shot.")
@@ -90,14 +99,14 @@ def _told(values: dict[str, Any]) -> str:
     return ", ".join(f"{n} = ?" for n in values)
 
 
-def _put(base: sqlite3.Connection, records: Iterable[Record], by_hand: bool = False) -> None:
+def _put(base: sqlite3.Connection, records: Iterable[LogRecord], by_hand: bool = False) -> None:
     """Insert records in a transaction, each in place of an earlier one of its shot; `by_hand`: how a shot was held is
     the user's word too, which goes before what was there.
     """
-    kept = {"place", "gear", "note", "held"}
+    own_words = {"place", "gear", "note", "support"}
     sets = ", ".join(
-        f"{n} = CASE WHEN {n} = '' THEN excluded.{n} ELSE {n} END" if n == "held" and not by_hand
-        else f"{n} = CASE WHEN excluded.{n} = '' THEN {n} ELSE excluded.{n} END" if n in kept
+        f"{n} = CASE WHEN {n} = '' THEN excluded.{n} ELSE {n} END" if n == "support" and not by_hand
+        else f"{n} = CASE WHEN excluded.{n} = '' THEN {n} ELSE excluded.{n} END" if n in own_words
         else f"{n} = coalesce(excluded.{n}, {n})" if n == "darkness" else f"{n} = excluded.{n}"
         for n in NAMES if n != "key"
     )  # fmt: skip
@@ -126,7 +135,7 @@ class Logbook:
         """Open a logbook, or `begin` one. Raises `BrutoError` where not even an empty one can be had there, and where
         the file is something else.
         """
-        self.place = usual_place() if place is None else Path(place)
+        self.place = usual_logbook() if place is None else Path(place)
         self.problem = ""
         if not begin and not self.place.is_file():
             raise BrutoError(f"There is no logbook {self.place}.")
@@ -137,9 +146,9 @@ class Logbook:
         except sqlite3.DatabaseError as error:
             text = str(error)
             if not ("malformed" in text or "not a database" in text or "corrupt" in text):
-                self._base = self._reading(str(_said(error, self.place)))
+                self._base = self._reading(str(_explained(error, self.place)))
             else:
-                aside = self._kept_aside()
+                aside = self._set_aside()
                 self._base = self._reading("")
                 left = bool(self._base.execute("SELECT EXISTS (SELECT 1 FROM shot)").fetchone()[0])
                 self.problem = (
@@ -191,7 +200,7 @@ class Logbook:
         """Raises `BrutoError` where a file that was named is no database at all. What lies where logbooks are kept is
         one, however damaged.
         """
-        if self.place.parent.absolute() == usual_place().parent.absolute() or not self.place.exists():
+        if self.place.parent.absolute() == usual_logbook().parent.absolute() or not self.place.exists():
             return
         if not self.place.is_file():
             raise BrutoError(f"{self.place} is no file, and no logbook.")
@@ -230,6 +239,9 @@ class Logbook:
                     base.execute(statement)
             if version < 2:
                 base.execute(PRACTICE)
+            if version < 3:
+                for statement in RENAMED_IN_3:
+                    base.execute(statement)
             base.execute(f"PRAGMA application_id = {APPLICATION}")
             base.execute(f"PRAGMA user_version = {VERSION}")
             base.execute("COMMIT")
@@ -237,7 +249,7 @@ class Logbook:
             base.execute("ROLLBACK")
             raise
 
-    def _kept_aside(self) -> str:
+    def _set_aside(self) -> str:
         try:
             for known in self.place.parent.glob(f"{self.place.name}.damaged-*"):
                 if filecmp.cmp(known, self.place, shallow=False):
@@ -254,6 +266,13 @@ class Logbook:
         try:
             base = self._connected(f"{self.place.absolute().as_uri()}?mode=ro")
             base.execute("SELECT count(*) FROM shot").fetchone()
+            version = int(base.execute("PRAGMA user_version").fetchone()[0])
+            if 0 < version < VERSION:  # it cannot be migrated where it lies: a copy in memory is
+                copy = self._connected("file::memory:")
+                base.backup(copy)
+                base.close()
+                self._migrate(copy, version)
+                return copy
             return base
         except sqlite3.Error:
             base = self._connected("file::memory:")
@@ -286,9 +305,9 @@ class Logbook:
                     self._base.execute("ROLLBACK")
                 raise
         except sqlite3.Error as error:
-            raise _said(error, self.place) from error
+            raise _explained(error, self.place) from error
 
-    def put(self, records: Iterable[Record]) -> int:
+    def put(self, records: Iterable[LogRecord]) -> int:
         """Keep records, each in place of an earlier one of its shot; what was told of that by hand (place, gear, note)
         stays where the new one tells nothing. How many. Raises `BrutoError`.
         """
@@ -297,21 +316,21 @@ class Logbook:
             _put(base, rows)
         return len(rows)
 
-    def tell(self, keys: Sequence[str], **values: Any) -> None:
+    def set_values(self, keys: Sequence[str], **values: Any) -> None:
         """Write down what the user tells of some shots: place, darkness, gear, held, note, verdict, picked."""
-        sets = _told(values)
+        sets = _assignments(values)
         with self._writing() as base:
             base.executemany(f"UPDATE shot SET {sets} WHERE key = ?", [(*values.values(), k) for k in keys])
 
-    def tell_shoot(self, shoot: str, **values: Any) -> int:
+    def set_shoot(self, shoot: str, **values: Any) -> int:
         """Write down what the user tells of all shots of a shoot, however many these are; how many."""
-        sets = _told(values)
+        sets = _assignments(values)
         with self._writing() as base:
             return int(base.execute(f"UPDATE shot SET {sets} WHERE shoot = ?", (*values.values(), shoot)).rowcount)
 
-    def tell_place(self, place: str, **values: Any) -> int:
+    def set_place(self, place: str, **values: Any) -> int:
         """Write down what is told of all shots of a place; how many."""
-        sets = _told(values)
+        sets = _assignments(values)
         with self._writing() as base:
             return int(base.execute(f"UPDATE shot SET {sets} WHERE place = ?", (*values.values(), place)).rowcount)
 
@@ -348,9 +367,9 @@ class Logbook:
             with closing(self._base.execute(text, values)) as found:
                 return found.fetchall()
         except sqlite3.Error as error:
-            raise _said(error, self.place) from error
+            raise _explained(error, self.place) from error
 
-    def page(self, offset: int = 0, limit: int = PAGE, order: str = "newest", **only: Any) -> list[Record]:
+    def page(self, offset: int = 0, limit: int = PAGE, order: str = "newest", **only: Any) -> list[LogRecord]:
         """Records in an order (see `ORDERS`); `only`: values that they have, of shoot, model, kind, place, …"""
         where, values = self._where(only)
         # by number first: the index alone is gone through up to the page
@@ -358,7 +377,7 @@ class Logbook:
             f"SELECT {', '.join(NAMES)} FROM shot WHERE id IN (SELECT id FROM shot{where} ORDER BY {ORDERS[order]} "
             f"LIMIT ? OFFSET ?) ORDER BY {ORDERS[order]}"
         )
-        return [Record(**dict(row)) for row in self._asked(text, (*values, limit, offset))]
+        return [LogRecord(**dict(row)) for row in self._asked(text, (*values, limit, offset))]
 
     def _where(self, only: dict[str, Any]) -> tuple[str, list[Any]]:
         if set(only) - set(_FILTERS):
@@ -379,7 +398,7 @@ class Logbook:
             "newest AS MATERIALIZED (SELECT name, (SELECT max(taken) FROM shot WHERE shoot = n.name) AS last FROM n "
             "WHERE name IS NOT NULL ORDER BY last DESC LIMIT ?) "
             "SELECT m.name AS name, count(*) AS shots, min(s.taken) AS begin, m.last AS end, "
-            "sum(s.verdict IN ('pick', 'best')) AS picked, coalesce(sum(s.bytes), 0) AS bytes, "
+            "sum(s.verdict IN ('keep', 'best')) AS picked, coalesce(sum(s.bytes), 0) AS bytes, "
             "coalesce(t.note, '') AS note FROM newest m JOIN shot s ON s.shoot = m.name "
             "LEFT JOIN shoot t ON t.name = m.name GROUP BY m.name ORDER BY m.last DESC",
             (limit,),
@@ -415,7 +434,7 @@ class Logbook:
         )
         return [tuple(row) for row in rows]
 
-    def every(self, **only: Any) -> Iterator[Record]:
+    def every(self, **only: Any) -> Iterator[LogRecord]:
         """All records with some values, in the order in which they were taken, some at a time."""
         offset = 0
         while some := self.page(offset, 5000, "taken", **only):
@@ -438,7 +457,7 @@ class Logbook:
         }  # fmt: skip
         return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
 
-    def taken_in(self, text: str, kind: str) -> int:
+    def imported(self, text: str, kind: str) -> int:
         """Take in what was exported; all of it or nothing. How many shots. Raises `BrutoError`."""
         if len(text) > LARGEST_IMPORT:
             raise BrutoError("This file is too large for a logbook.")
@@ -457,7 +476,8 @@ class Logbook:
                 record_of(r if isinstance(r, dict) else {}, f"Shot {k + 1}") for k, r in enumerate(data["shots"])
             ]
             tries = [
-                (p["exercise"][:40], p["tried"][:40], bool(p.get("right"))) for p in data.get("practice", [])
+                (OLD_EXERCISES.get(p["exercise"], p["exercise"][:40]), p["tried"][:40],
+                bool(p.get("right"))) for p in data.get("practice", [])
                 if isinstance(p, dict) and isinstance(p.get("exercise"), str) and isinstance(p.get("tried"), str)
             ]  # fmt: skip
             shoots = [s for s in data.get("shoots", []) if isinstance(s, dict) and isinstance(s.get("name"), str)]

@@ -11,20 +11,20 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment, register
-from bruto.align.rigid import BLOCK, Motion, Pyramid, find_motion, pyramid, still_share
+from bruto.align.rigid import BLOCK, Pyramid, RigidMotion, find_motion, pyramid, still_share
 from bruto.container.dng_reader import is_raw, read_dng, read_dng_meta
-from bruto.container.linearise import gains_over_crop, linearise
+from bruto.container.linearisation import gains_over_crop, linearise
 from bruto.container.picture import is_picture, picture_meta, read_picture
-from bruto.container.rawframe import GainMap, Linear, RawFrame, RawMeta
+from bruto.container.raw_frame import GainMap, Linear, RawFrame, RawMeta
 from bruto.develop import demosaic as dm
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError
-from bruto.files import content_key, explain, whole_digest
-from bruto.merge.defects import without_hot
-from bruto.merge.resample import STEP, least_light_of, nodes_of, resampled
+from bruto.merge.hot_pixels import without_hot
+from bruto.merge.resampling import STEP, least_light_of, nodes_of, resampled
 from bruto.sensor.noise import estimate_noise, file_noise
+from bruto.storage.safe_read import content_key, explain, whole_digest
 
 ROUGH_PX = 0.6
 """Error of the alignment, in pixels, above which a frame is left out."""
@@ -199,7 +199,7 @@ def align(
     return found
 
 
-def _of_motion(motion: Motion, size: tuple[int, int]) -> Alignment:
+def _of_motion(motion: RigidMotion, size: tuple[int, int]) -> Alignment:
     """A motion of half-size planes as an alignment of full frames."""
     matrix, edge = motion.matrix, max(size)
     homography = np.vstack([np.column_stack([matrix[:, :2], 2 * matrix[:, 2] / edge]), [0, 0, 1]])
@@ -227,7 +227,7 @@ def rough(alignment: Alignment) -> str | None:
     return None
 
 
-def _colours(frame: Frame, top: int, bottom: int) -> tuple[NDArray[np.float32], int]:
+def _colors(frame: Frame, top: int, bottom: int) -> tuple[NDArray[np.float32], int]:
     """Balanced colours of rows with some more around, and how many more stand above."""
     data = frame.linear.data
     y0, y1 = max(0, top - 2 * dm.REACH) & ~1, min(data.shape[0], bottom + 2 * dm.REACH)
@@ -236,14 +236,14 @@ def _colours(frame: Frame, top: int, bottom: int) -> tuple[NDArray[np.float32], 
     return dm.demosaic(data[y0:y1], frame.linear.cfa, gains, noise, averaged=True), top - y0
 
 
-def colour_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
+def color_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
     """Rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again; the exact rows of the
     whole.
     """
     data = frame.linear.data
     if data.ndim == 3:
         return np.ascontiguousarray(data[top:bottom])
-    rgb, above = _colours(frame, top, bottom)
+    rgb, above = _colors(frame, top, bottom)
     return rgb[above : above + bottom - top] * frame.neutral.astype(np.float32)
 
 
@@ -270,7 +270,7 @@ def planes_of(frame: Frame, out: NDArray[np.float32] | None = None, top: int = 0
         if frame.linear.data.ndim == 3:
             _apart(np.ascontiguousarray(frame.linear.data[y:end]), 0, ones, y - top, out[:, : end - top])
             continue
-        rgb, above = _colours(frame, y, end)
+        rgb, above = _colors(frame, y, end)
         _apart(rgb, above, frame.neutral.astype(np.float32), y - top, out[:, : end - top])
     return out
 
@@ -294,7 +294,7 @@ def quads_of(frame: Frame) -> NDArray[np.float32]:
         half = cv2.resize(data[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
         return np.ascontiguousarray(np.moveaxis(half, 2, 0))
     out = np.empty((3, h, w), np.float32)
-    _quads(data, *dm.colour_offsets(frame.linear.cfa), out)
+    _quads(data, *dm.color_offsets(frame.linear.cfa), out)
     return out
 
 
@@ -303,7 +303,7 @@ def warped_band(
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_] | None]:
     """A band of a frame on the reference's grid, and where it holds picture (None: everywhere)."""
     if alignment is None or is_still(alignment):
-        return colour_band(frame, top, bottom), None
+        return color_band(frame, top, bottom), None
     h, w = frame.linear.data.shape[:2]
     nodes = nodes_of(alignment, w, h)
     rows = nodes[max(0, top // STEP) : bottom // STEP + 2, :, 1]
@@ -320,10 +320,10 @@ def plane_gain_maps(meta: RawMeta) -> tuple[GainMap, ...]:
     if not meta.gain_maps or meta.kind != "mosaic":
         return meta.gain_maps
     first = meta.gain_maps[0]
-    by_colour: dict[str, list[NDArray]] = {"R": [], "G": [], "B": []}
+    by_color: dict[str, list[NDArray]] = {"R": [], "G": [], "B": []}
     for m in meta.gain_maps:
         if m.gains.shape == first.gains.shape:
-            by_colour[meta.cfa[(m.top % 2) * 2 + m.left % 2]].append(m.gains)
+            by_color[meta.cfa[(m.top % 2) * 2 + m.left % 2]].append(m.gains)
     return tuple(
         GainMap(
             0,
@@ -336,8 +336,8 @@ def plane_gain_maps(meta: RawMeta) -> tuple[GainMap, ...]:
             1,
             first.spacing,
             first.origin,
-            np.mean(by_colour[c], axis=0).astype(np.float32),
+            np.mean(by_color[c], axis=0).astype(np.float32),
         )
         for k, c in enumerate("RGB")
-        if by_colour[c]
+        if by_color[c]
     )

@@ -12,7 +12,7 @@ from bruto.align.registration import Alignment
 from bruto.align.rigid import Pyramid, pyramid
 from bruto.errors import BrutoError, Cancelled
 from bruto.merge.frames import Frame, align, brightness, check_alike, load_frame, noise_floor, rough
-from bruto.merge.live import Live, LivePicture
+from bruto.merge.live_preview import Live, LivePicture
 from bruto.merge.result import FrameVerdict
 
 Progress = Callable[[float, str], None]

@@ -11,9 +11,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.files import explain
 from bruto.merge.frames import quads_of, warped_band
 from bruto.merge.reader import Reader
+from bruto.storage.safe_read import explain
 
 BAND, ROWS = 384, 64
 """Rows that are written, and that are read back, at a time."""
@@ -56,7 +56,7 @@ def combined_by_rows(
     return merged, count
 
 
-class Held:
+class FrameSpool:
     """Light of frames kept in a temporary file, half floats, to be read again; close it when done."""
 
     def __init__(self, folder: Path) -> None:

@@ -12,8 +12,8 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
-from bruto.merge.resample import STEP
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.merge.resampling import STEP
 
 EXCESS, EXCESS_ALONE = 9.0, 16.0
 """Squared deviations from which the mean of 3 x 3 places, and a single one, count less."""

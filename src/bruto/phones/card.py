@@ -20,15 +20,15 @@ from typing import Annotated, Any
 import platformdirs
 from pydantic import Field
 
-from bruto.container.glance import Glance, glance
-from bruto.container.rawframe import RawMeta
+from bruto.container.quick_metadata import QuickMetadata, glance
+from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError
-from bruto.files import explain
-from bruto.publish import free_names, own_folder, write_own
 from bruto.sensor.advice import Offer
 from bruto.sensor.report import SensorReport
+from bruto.storage.atomic_write import free_names, own_folder, write_own
 from bruto.storage.documents import read_as
-from bruto.storage.reading import parse_json, read_json
+from bruto.storage.json_files import parse_json, read_json
+from bruto.storage.safe_read import explain
 
 PLAIN = 0.75
 """Least factor on a measured noise from which a picture has flat places enough to tell it (see
@@ -36,8 +36,8 @@ PLAIN = 0.75
 """
 CROP_RATIO = 1.05
 """Angle of view tighter than a lens's own by this factor is a crop of it."""
-_OFFSETS_KEPT = 50
-_SHOTS_KEPT = 1000
+_MOST_OFFSETS = 50
+_MOST_SHOTS = 1000
 LARGEST = 4 << 20
 """Bytes of a card's file at most."""
 
@@ -210,7 +210,7 @@ def _merged(known: Iterable[float], new: Iterable[float]) -> tuple[float, ...]:
     return tuple(result)
 
 
-def learn(card: PhoneCard, seen: Iterable[Glance]) -> PhoneCard:
+def learn(card: PhoneCard, seen: Iterable[QuickMetadata]) -> PhoneCard:
     """What files of this phone add to its card: lenses, speeds, times, kinds of raw by lens and size."""
     mine = [g for g in seen if (g.make, g.model) == (card.make, card.model)]
     if not mine:
@@ -239,7 +239,7 @@ def _noise_key(focal_mm: float | None, width: int, height: int, iso: float | Non
     return f"{focal_mm or 0:g}|{round(width * height / 1e6)}|{iso or 0:g}"
 
 
-def learn_report(card: PhoneCard, seen: Glance, report: SensorReport) -> PhoneCard:
+def learn_report(card: PhoneCard, seen: QuickMetadata, report: SensorReport) -> PhoneCard:
     """What one measured raw adds: the viewfinder's offset and the noise at its ISO."""
     offsets = {k: list(v) for k, v in (card.viewfinder_ev or {}).items()}
     shot, learnt_from = f"{seen.taken} {seen.exposure_s or 0:g} {seen.length}", card.learnt_from
@@ -247,8 +247,8 @@ def learn_report(card: PhoneCard, seen: Glance, report: SensorReport) -> PhoneCa
         row = offsets.setdefault(seen.software, [])
         if shot not in card.learnt_from:  # a shot that is opened again tells nothing new
             row.append(round(report.preview_offset_ev, 3))
-            learnt_from = (*card.learnt_from, shot)[-_SHOTS_KEPT:]
-        del row[:-_OFFSETS_KEPT]
+            learnt_from = (*card.learnt_from, shot)[-_MOST_SHOTS:]
+        del row[:-_MOST_OFFSETS]
     noise = dict(card.noise or {})
     if seen.kind == "mosaic" and seen.iso:
         key = _noise_key(seen.focal_mm, *seen.size, seen.iso)
@@ -284,13 +284,13 @@ def learnt_noise(meta: RawMeta) -> tuple[float, float] | None:
     return (card.noise or {}).get(_noise_key(meta.focal_mm, width, height, meta.iso))
 
 
-def noise_by_iso(card: PhoneCard, seen: Glance) -> dict[float, tuple[float, float]]:
+def noise_by_iso(card: PhoneCard, seen: QuickMetadata) -> dict[float, tuple[float, float]]:
     """a, b of green by ISO, as they were measured in raws of a lens and size."""
     begin = _noise_key(seen.focal_mm, *seen.size, 0).rpartition("|")[0] + "|"
     return {float(k.rpartition("|")[2]): v for k, v in (card.noise or {}).items() if k.startswith(begin)}
 
 
-def offer(card: PhoneCard, seen: Glance) -> Offer:
+def offer(card: PhoneCard, seen: QuickMetadata) -> Offer:
     """What the card offers for the next shot like this one."""
     lens = seen.focal_mm
     sizes = sorted(

@@ -14,7 +14,7 @@ NEAR_EV = 0.17
 
 
 @dataclass(frozen=True)
-class Setting:
+class ExposureSetting:
     """An ISO and a time in seconds."""
 
     iso: float
@@ -32,10 +32,10 @@ class Setting:
         return self.iso * self.seconds
 
 
-def ev_between(one: Setting, other: Setting) -> float:
+def ev_between(one: ExposureSetting, other: ExposureSetting) -> float:
     """EV by which `other` is exposed more than `one`.
 
-    >>> ev_between(Setting(100, 1 / 100), Setting(200, 1 / 50))
+    >>> ev_between(ExposureSetting(100, 1 / 100), ExposureSetting(200, 1 / 50))
     2.0
     """
     return math.log2(other.gathered / one.gathered)
@@ -45,12 +45,12 @@ def ev_between(one: Setting, other: Setting) -> float:
 class Same:
     """An offered setting, and the `ev` by which it is off."""
 
-    setting: Setting
+    setting: ExposureSetting
     ev: float
 
 
 def equivalents(
-    wanted: Setting, isos: Sequence[float], seconds: Sequence[float], ev: float = 0.0, near: float = NEAR_EV
+    wanted: ExposureSetting, isos: Sequence[float], seconds: Sequence[float], ev: float = 0.0, near: float = NEAR_EV
 ) -> list[Same]:
     """Settings that a phone offers and that expose as `wanted` does and `ev` more, by falling ISO.
 
@@ -58,9 +58,9 @@ def equivalents(
     """
     if not isos or not seconds:
         raise BrutoError("The phone's ISOs and times are not known: give them, or open its shots once.")
-    target = Setting(wanted.iso, wanted.seconds).gathered * 2**ev
+    target = ExposureSetting(wanted.iso, wanted.seconds).gathered * 2**ev
     every = [
-        Same(Setting(i, s), math.log2(i * s / target))
+        Same(ExposureSetting(i, s), math.log2(i * s / target))
         for i in sorted(set(isos), reverse=True)
         for s in [min(seconds, key=lambda s: abs(math.log2(i * s / target)))]
     ]
@@ -68,18 +68,18 @@ def equivalents(
     return found or [min(every, key=lambda e: abs(e.ev))]
 
 
-def compensation(viewfinder_ev: float | None, room_ev: float = 0.0) -> float:
+def compensation(viewfinder_ev: float | None, headroom_ev: float = 0.0) -> float:
     """What to dial so that the raw is as full as it may be: the learnt offset of the viewfinder's warning (it warns so
-    many EV early where positive), less `room_ev` to spare, in thirds.
+    many EV early where positive), less `headroom_ev` to spare, in thirds.
 
     >>> compensation(0.8, 0.3)
     0.3333333333333333
     """
-    wanted = (viewfinder_ev or 0.0) - room_ev
+    wanted = (viewfinder_ev or 0.0) - headroom_ev
     return math.floor(3 * wanted + 1e-6) / 3
 
 
-def as_json(wanted: Setting, found: Sequence[Same]) -> dict[str, Any]:
+def as_json(wanted: ExposureSetting, found: Sequence[Same]) -> dict[str, Any]:
     """As the command line tells it."""
     return {
         "wanted": {"iso": wanted.iso, "seconds": wanted.seconds},

@@ -58,11 +58,11 @@ def sequence(
 
 
 @dataclass(frozen=True)
-class Watched:
+class IntervalCheck:
     """What frames tell that were taken: `step`, usual seconds from one to the next; `pause` that the phone needs at
     least as far as it is known; `missed`: numbers of frames (from 0) after which some are missing, and how many;
     `double`: frames that are there twice; `drift`: seconds by which the step grows over the sequence; `skips`: of so
-    many frames asked for one was taken; `interval`: seconds that should be set; `said`: all of it in words.
+    many frames asked for one was taken; `interval`: seconds that should be set; `messages`: all of it in words.
     """
 
     step: float
@@ -72,7 +72,7 @@ class Watched:
     drift: float
     skips: int
     interval: float
-    said: tuple[str, ...]
+    messages: tuple[str, ...]
 
 
 def _step_of(steps: NDArray[np.float64], exposure: float) -> float:
@@ -84,7 +84,7 @@ def _step_of(steps: NDArray[np.float64], exposure: float) -> float:
     return float(steps.sum() / number.sum()) if usual > 0 else exposure
 
 
-def watched(starts: Sequence[float], exposure: float, asked: float | None = None) -> Watched:
+def watched(starts: Sequence[float], exposure: float, asked: float | None = None) -> IntervalCheck:
     """What the first frames of a sequence tell.
 
     Parameters
@@ -106,9 +106,9 @@ def watched(starts: Sequence[float], exposure: float, asked: float | None = None
     if (every < 0).any():
         raise BrutoError("The frames are not in the order in which they were taken.")
     double = tuple(int(k) + 1 for k in np.flatnonzero(every < DOUBLE * exposure)) if exposure >= 2 else ()
-    kept = [s for k, s in enumerate(starts) if k not in double]
+    unique = [s for k, s in enumerate(starts) if k not in double]
     numbers = [k for k in range(len(starts)) if k not in double]
-    steps = np.diff(np.asarray(kept, float))
+    steps = np.diff(np.asarray(unique, float))
     if not len(steps):
         raise BrutoError("All of these frames are one and the same.")
     step = _step_of(steps, exposure)
@@ -118,7 +118,7 @@ def watched(starts: Sequence[float], exposure: float, asked: float | None = None
     missed = tuple(
         (numbers[k], round(s / step) - 1) for k, s in enumerate(steps) if round(s / step) > 1 and s > LOST_FROM * step
     )
-    drift = _drift(kept, step)
+    drift = _drift(unique, step)
     return _judged(step, exposure, asked, skips, missed, double, drift)
 
 
@@ -137,36 +137,36 @@ def _drift(starts: Sequence[float], step: float) -> float:
 def _judged(
     step: float, exposure: float, asked: float | None, skips: int, missed: tuple[tuple[int, int], ...],
     double: tuple[int, ...], drift: float,
-) -> Watched:  # fmt: skip
-    said = []
+) -> IntervalCheck:  # fmt: skip
+    messages = []
     pause = max(0.0, step - exposure)
     interval = exposure + pause + (SPARE_S + SPARE_SHARE * pause if asked is not None else 0.0)
     if asked is None:
-        said.append(f"A frame every {step:.2f} s: {exposure:g} s exposed, {pause:.2f} s to save it.")
+        messages.append(f"A frame every {step:.2f} s: {exposure:g} s exposed, {pause:.2f} s to save it.")
     elif skips > 1:
         least = asked * (skips - 1)
-        said.append(
+        messages.append(
             f"Only one of {skips} frames asked for was taken: after {exposure:g} s the phone needs more than "
             f"{max(least - exposure, 0):.1f} s to save. Set {interval:.1f} s."
         )
     elif step <= asked * 1.02 + 0.05:
         interval = asked
-        said.append(f"The interval of {asked:g} s is kept.")
+        messages.append(f"The interval of {asked:g} s is kept.")
     else:
-        said.append(f"The phone takes {step:.2f} s, not {asked:g} s: set {interval:.1f} s.")
+        messages.append(f"The phone takes {step:.2f} s, not {asked:g} s: set {interval:.1f} s.")
     if drift > 0:
         interval += drift
-        said.append(f"The pause grows, by {drift:.1f} s so far: set {interval:.1f} s, or pause to let it cool.")
+        messages.append(f"The pause grows, by {drift:.1f} s so far: set {interval:.1f} s, or pause to let it cool.")
     for number, count in missed[:3]:
-        said.append(f"{count} missing after frame {number + 1}.")
+        messages.append(f"{count} missing after frame {number + 1}.")
     if len(missed) > 3:
-        said.append(f"Frames are missing at {len(missed) - 3} more places.")
+        messages.append(f"Frames are missing at {len(missed) - 3} more places.")
     if double:
-        said.append(f"{len(double)} frames are there twice.")
-    return Watched(step, pause, missed, double, drift, skips, interval, tuple(said))
+        messages.append(f"{len(double)} frames are there twice.")
+    return IntervalCheck(step, pause, missed, double, drift, skips, interval, tuple(messages))
 
 
-def as_json(plan: FramePlan, seen: Watched | None, names: Sequence[str] = ()) -> dict[str, Any]:
+def as_json(plan: FramePlan, seen: IntervalCheck | None, names: Sequence[str] = ()) -> dict[str, Any]:
     """As the command line tells it; `names` of the frames that were watched."""
     found: dict[str, Any] = {
         "interval_s": round(plan.interval, 3), "pause_s": round(plan.pause, 3), "frames": plan.frames,
@@ -180,5 +180,5 @@ def as_json(plan: FramePlan, seen: Watched | None, names: Sequence[str] = ()) ->
         ]
         found["double"] = [names[k] if k < len(names) else str(k + 1) for k in seen.double]
         found["skips"], found["drift_s"] = seen.skips, round(seen.drift, 3)
-        found["corrected_interval_s"], found["said"] = round(seen.interval, 2), list(seen.said)
+        found["corrected_interval_s"], found["said"] = round(seen.interval, 2), list(seen.messages)
     return found

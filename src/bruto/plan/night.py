@@ -30,7 +30,7 @@ from bruto.plan.almanac import (
     star,
     sun,
 )
-from bruto.plan.place import Place, midnight, night_of, told
+from bruto.plan.place import Place, local_iso, midnight, night_of
 
 TRACK_STEP = timedelta(minutes=10)
 TWILIGHTS = (("civil", CIVIL), ("nautical", NAUTICAL), ("astronomical", ASTRONOMICAL))
@@ -38,7 +38,7 @@ Span = tuple[datetime, datetime]
 
 
 @dataclass(frozen=True)
-class Night:
+class NightTimes:
     """From noon to noon. `sun`: moments by name (set, rise, civil_end, …), None where there is none; `moon`: rise and
     set; `moon_lit`: share of its disc in the middle of the night; `dark`: when the sun is 18° down and the moon is not
     up; `sun_state`: what is said where the sun does not rise or set.
@@ -72,31 +72,32 @@ class Night:
             "place": {
                 "latitude": self.place.latitude, "longitude": self.place.longitude, "zone": self.place.clock_name
             },
-            "from": told(self.begin, self.place), "to": told(self.end, self.place),
-            "sun": {k: told(v, self.place) for k, v in self.sun.items()}, "sun_state": self.sun_state,
+            "from": local_iso(self.begin, self.place), "to": local_iso(self.end, self.place),
+            "sun": {k: local_iso(v, self.place) for k, v in self.sun.items()}, "sun_state": self.sun_state,
             "moon": {
-                **{k: told(v, self.place) for k, v in self.moon.items()},
+                **{k: local_iso(v, self.place) for k, v in self.moon.items()},
                 "illuminated_percent": round(100 * self.moon_lit, 1),
                 "brightens_zenith_mag": round(self.moon_brightens, 2),
             },
-            "dark": [{"from": told(a, self.place), "to": told(b, self.place)} for a, b in self.dark],
+            "dark": [{"from": local_iso(a, self.place), "to": local_iso(b, self.place)} for a, b in self.dark],
             "pole": {"altitude_deg": round(tip.altitude, 3), "azimuth_deg": tip.azimuth},
-            "galactic_centre": self._told_path(of_centre),
-            "target": {"ra_deg": self.target[0], "dec_deg": self.target[1], **self._told_path(up[1])},
+            "galactic_centre": self._path_texts(of_centre),
+            "target": {"ra_deg": self.target[0], "dec_deg": self.target[1], **self._path_texts(up[1])},
             "track": [
-                {"time": told(t, self.place), "altitude_deg": round(s.altitude, 3), "azimuth_deg": round(s.azimuth, 3)}
+                {"time": local_iso(t, self.place), "altitude_deg": round(s.altitude, 3),
+                "azimuth_deg": round(s.azimuth, 3)}
                 for t, s in track(body, self.place, self.begin, self.end)
             ],
         }  # fmt: skip
 
-    def _told_path(self, path: Any) -> dict[str, Any]:
+    def _path_texts(self, path: Any) -> dict[str, Any]:
         at, dark, rise, down = path
         return {
-            "rise": told(rise, self.place), "set": told(down, self.place),
-            "highest": told(at[0], self.place) if at else None,
+            "rise": local_iso(rise, self.place), "set": local_iso(down, self.place),
+            "highest": local_iso(at[0], self.place) if at else None,
             "altitude_deg": round(at[1].altitude, 3) if at else None,
             "azimuth_deg": round(at[1].azimuth, 3) if at else None,
-            "highest_in_dark": told(dark[0], self.place) if dark else None,
+            "highest_in_dark": local_iso(dark[0], self.place) if dark else None,
             "altitude_in_dark_deg": round(dark[1].altitude, 3) if dark else None,
             "azimuth_in_dark_deg": round(dark[1].azimuth, 3) if dark else None,
         }  # fmt: skip
@@ -125,7 +126,7 @@ def _sun_state(place: Place, begin: datetime, end: datetime) -> str:
     return "polar day: the sun does not set" if up else "polar night: the sun does not rise"
 
 
-def night(place: Place, day: date, target: tuple[float, float] | None = None) -> Night:
+def night(place: Place, day: date, target: tuple[float, float] | None = None) -> NightTimes:
     """The night that begins on a day. `target`: right ascension and declination, degrees, J2000; the centre of the
     Milky Way where none is given. Raises `BrutoError`.
     """
@@ -147,14 +148,14 @@ def night(place: Place, day: date, target: tuple[float, float] | None = None) ->
         (moon_brightens(place, t) for t, _ in track(moon, place, begin, end) if sun(place, t).altitude < ASTRONOMICAL),
         default=0.0,
     )
-    return Night(
+    return NightTimes(
         place, begin, end, moments, {"rise": first(up, True), "set": first(up, False)}, moon_lit(middle), dark,
         _sun_state(place, begin, end), aim, rise, down, at, in_dark, lightest,
     )  # fmt: skip
 
 
 @dataclass(frozen=True)
-class Day:
+class DayTimes:
     """From midnight to midnight: when the sun rises, is highest and sets; `golden` and `blue` hours; `light`: when the
     sun shines on a wall that faces a bearing (None where none was asked for).
     """
@@ -175,24 +176,25 @@ class Day:
         """As the command line tells it."""
         place = self.place
 
-        def told_spans(some: list[Span]) -> list[dict[str, str | None]]:
-            return [{"from": told(a, place), "to": told(b, place)} for a, b in some]
+        def span_texts(some: list[Span]) -> list[dict[str, str | None]]:
+            return [{"from": local_iso(a, place), "to": local_iso(b, place)} for a, b in some]
 
         found: dict[str, Any] = {
             "place": {"latitude": place.latitude, "longitude": place.longitude, "zone": place.clock_name},
-            "from": told(self.begin, place), "to": told(self.end, place),
+            "from": local_iso(self.begin, place), "to": local_iso(self.end, place),
             "sun": {
-                "rise": told(self.rise, place), "set": told(self.set, place), "highest": told(self.noon[0], place),
+                "rise": local_iso(self.rise, place), "set": local_iso(self.set, place),
+                "highest": local_iso(self.noon[0], place),
                 "altitude_deg": round(self.noon[1].altitude, 3), "azimuth_deg": round(self.noon[1].azimuth, 3),
             },
-            "sun_state": self.sun_state, "golden": told_spans(self.golden), "blue": told_spans(self.blue),
+            "sun_state": self.sun_state, "golden": span_texts(self.golden), "blue": span_texts(self.blue),
             "track": [
-                {"time": told(t, place), "altitude_deg": round(s.altitude, 3), "azimuth_deg": round(s.azimuth, 3)}
+                {"time": local_iso(t, place), "altitude_deg": round(s.altitude, 3), "azimuth_deg": round(s.azimuth, 3)}
                 for t, s in track(sun, place, self.begin, self.end)
             ],
         }  # fmt: skip
         if self.facade is not None:
-            found["facade"] = {"faces_deg": self.facade, "light": told_spans(self.light)}
+            found["facade"] = {"faces_deg": self.facade, "light": span_texts(self.light)}
         return found
 
 
@@ -207,7 +209,7 @@ def _on_wall(faces: float) -> Body:
     return seen
 
 
-def day(place: Place, on: date, facade: float | None = None) -> Day:
+def day(place: Place, on: date, facade: float | None = None) -> DayTimes:
     """The day of a date. `facade`: where a wall faces, degrees from north over east. Raises `BrutoError`."""
     begin, end = midnight(place, on), midnight(place, on + timedelta(days=1))
     found = passages(sun, place, begin, end, SUN_RISES)
@@ -218,7 +220,7 @@ def day(place: Place, on: date, facade: float | None = None) -> Day:
         return common(spans(sun, place, begin, end, low, True), spans(sun, place, begin, end, high, False))
 
     light = [] if facade is None else spans(_on_wall(facade), place, begin, end, 0.0, True)
-    return Day(
+    return DayTimes(
         place, begin, end, first(found, True), first(found, False), top, between(*GOLDEN), between(*BLUE),
         _sun_state(place, begin, end), facade, light,
     )  # fmt: skip

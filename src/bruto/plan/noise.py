@@ -21,7 +21,7 @@ ENOUGH_SNR = 4.0
 """Signal over noise from which a shadow can be used."""
 SEEN = 1.15
 """Times less noise that is seen at equal brightness."""
-ROOM_EV = 1.0
+HEADROOM_EV = 1.0
 """EV of highlights that are a reason for another step."""
 
 
@@ -67,7 +67,8 @@ def model_of(known: Mapping[float, tuple[float, float]]) -> NoiseModel:
 
 @dataclass(frozen=True)
 class Step:
-    """An exposure: where `grey` lies (of saturation), signal over noise of grey and of the shadow, and `room_ev` from
+    """An exposure: where `grey` lies (of saturation), signal over noise of grey and of the shadow, and `headroom_ev`
+    from
     grey to full.
     """
 
@@ -76,14 +77,14 @@ class Step:
     grey: float
     snr_grey: float
     snr_shadow: float
-    room_ev: float
+    headroom_ev: float
 
     def as_json(self) -> dict[str, float]:
         """As the command line tells it."""
         return {
             "iso": self.iso, "seconds": self.seconds, "grey": round(self.grey, 5),
             "snr_grey": round(self.snr_grey, 2), "snr_shadow": round(self.snr_shadow, 3),
-            "room_ev": round(self.room_ev, 2),
+            "room_ev": round(self.headroom_ev, 2),
         }  # fmt: skip
 
 
@@ -113,34 +114,36 @@ def ladder(
     At one time, a higher ISO is worth a frame only where its read noise is seen to be lower at equal brightness (by
     `SEEN`), and where what lies `highlights_ev` over grey still fits. The lowest ISO of each time is the anchor.
     """
-    kept: list[Step] = []
+    worthwhile: list[Step] = []
     out: list[Step] = []
     for s in sorted(set(seconds)):
         last: Step | None = None
         for iso in sorted(set(isos)):
             one = step(model, rate, iso, s)
             worth = last is None or one.snr_shadow >= SEEN * last.snr_shadow
-            if one.room_ev < highlights_ev and last is not None:
+            if one.headroom_ev < highlights_ev and last is not None:
                 worth = False
-            (kept if worth else out).append(one)
+            (worthwhile if worth else out).append(one)
             last = one if worth else last
-    return _different(kept, out), out
+    return _different(worthwhile, out), out
 
 
-def _different(kept: list[Step], out: list[Step]) -> list[Step]:
+def _different(worthwhile: list[Step], out: list[Step]) -> list[Step]:
     """Steps of which no other has more signal and more room."""
     found: list[Step] = []
-    for one in kept:
+    for one in worthwhile:
         beaten = any(
-            o.snr_shadow > one.snr_shadow * SEEN and o.room_ev >= one.room_ev - 1e-9 and o.seconds <= one.seconds
-            for o in kept
+            o.snr_shadow > one.snr_shadow * SEEN
+            and o.headroom_ev >= one.headroom_ev - 1e-9
+            and o.seconds <= one.seconds
+            for o in worthwhile
         )
         (out if beaten else found).append(one)
     return found
 
 
 @dataclass(frozen=True)
-class Answer:
+class LowLightAnswer:
     """One of the three ways in low light: `frames` of a step, `snr_grey` and `snr_shadow` of what they give together,
     `blur_chance` (0..1) that a frame is blurred, `total_s` that it takes.
     """
@@ -193,7 +196,7 @@ def time_of_chance(chance: float, limit: float, spread: float = HAND_SPREAD) -> 
 def low_light(
     model: NoiseModel, rate: float, isos: Sequence[float], seconds: Sequence[float], limit: float, pause: float = 0.5,
     frames: int = 8,
-) -> list[Answer]:  # fmt: skip
+) -> list[LowLightAnswer]:  # fmt: skip
     """Three answers to low light: a tripod and a long time, a burst that is merged, and a higher ISO.
 
     `limit`: seconds at which half of this person's frames are blurred; `frames` of the burst, `pause` between them.
@@ -215,7 +218,7 @@ def low_light(
         ("higher ISO", 1, step(model, rate, iso, hand), True),
     ):
         gain = math.sqrt(count)
-        found.append(Answer(
+        found.append(LowLightAnswer(
             name, count, one, one.snr_grey * gain, one.snr_shadow * gain,
             blur_chance(one.seconds, limit) if by_hand else 0.0, count * one.seconds + (count - 1) * pause,
         ))  # fmt: skip

@@ -130,8 +130,8 @@ def grey_filter(seconds: float, stops: float, offered: Sequence[float] = ()) -> 
     if not (math.isfinite(stops) and 0 <= stops <= 30):
         raise BrutoError(f"A filter has from 0 to 30 stops, not {stops:g}.")
     wanted = seconds * 2**stops
-    held = [s for s in offered if s <= wanted * 1.02]
-    longest = max(held) if held else None
+    fitting = [s for s in offered if s <= wanted * 1.02]
+    longest = max(fitting) if fitting else None
     frames = None if longest is None else max(1, round(wanted / longest))
     return Filter(stops, seconds, wanted, longest, frames, max(1, math.ceil(2**stops - 1e-9)))
 
@@ -145,11 +145,11 @@ def rings(holder_mm: float, filter_mm: float, offered: Sequence[float] = THREADS
     if holder_mm == filter_mm:
         return []
     between = [t for t in offered if min(holder_mm, filter_mm) < t < max(holder_mm, filter_mm)]
-    way = [holder_mm, *(between if holder_mm < filter_mm else between[::-1]), filter_mm]
+    alternative = [holder_mm, *(between if holder_mm < filter_mm else between[::-1]), filter_mm]
     found, at = [], 0
-    while at < len(way) - 1:
-        to = min(at + MOST_STEPS, len(way) - 1)
-        found.append((way[at], way[to]))
+    while at < len(alternative) - 1:
+        to = min(at + MOST_STEPS, len(alternative) - 1)
+        found.append((alternative[at], alternative[to]))
         at = to
     return found
 

@@ -96,7 +96,7 @@ def bearing_text(degrees: float) -> str:
     return f"{whole}° {WINDS[round(whole / 45) % 8]}"
 
 
-def told(moment: datetime | None, place: Place) -> str | None:
+def local_iso(moment: datetime | None, place: Place) -> str | None:
     """A moment in the place's time, ISO 8601 to the second with its offset; None where there is none."""
     if moment is None:
         return None

@@ -8,28 +8,28 @@ from datetime import datetime
 
 from bruto.plan.night import night
 from bruto.plan.place import bearing_text, parsed_date
-from bruto.plan.wishes import Plan, Wish
+from bruto.plan.planned_shots import Plan, PlannedShot
 from bruto.sensor.advice import time_text
 
 
-def _row(wish: Wish) -> str:
+def _row(planned: PlannedShot) -> str:
     settings = []
-    if wish.focal_35mm:
-        settings.append(f"{wish.focal_35mm:.0f} mm")
-    if wish.iso:
-        settings.append(f"ISO {wish.iso:.0f}")
-    if wish.seconds:
-        settings.append(time_text(wish.seconds) + (f" × {wish.frames}" if wish.frames > 1 else ""))
-    if wish.interval_s:
-        settings.append(f"every {wish.interval_s:g} s".replace(" s", "\N{NO-BREAK SPACE}s"))
+    if planned.focal_35mm:
+        settings.append(f"{planned.focal_35mm:.0f} mm")
+    if planned.iso:
+        settings.append(f"ISO {planned.iso:.0f}")
+    if planned.seconds:
+        settings.append(time_text(planned.seconds) + (f" × {planned.frames}" if planned.frames > 1 else ""))
+    if planned.interval_s:
+        settings.append(f"every {planned.interval_s:g} s".replace(" s", "\N{NO-BREAK SPACE}s"))
     aim = ""
-    if wish.altitude is not None and wish.azimuth is not None:
-        aim = f"Look {wish.altitude:.0f}° high, towards {bearing_text(wish.azimuth)}"
-    more = [aim, f"Take along: {wish.gear}" if wish.gear else "", wish.price, wish.reason, wish.note]
+    if planned.altitude is not None and planned.azimuth is not None:
+        aim = f"Look {planned.altitude:.0f}° high, towards {bearing_text(planned.azimuth)}"
+    more = [aim, f"Take along: {planned.gear}" if planned.gear else "", planned.forecast, planned.reason, planned.note]
     small = "".join(f"<p class=small>{html.escape(m)}</p>" for m in more if m)
-    at = wish.at[11:16] if len(wish.at) >= 16 else ""
+    at = planned.at[11:16] if len(planned.at) >= 16 else ""
     return (
-        f"<tr><td class=tick>☐</td><td class=at>{html.escape(at)}</td><td><b>{html.escape(wish.title)}</b>"
+        f"<tr><td class=tick>☐</td><td class=at>{html.escape(at)}</td><td><b>{html.escape(planned.title)}</b>"
         f"<p class=set>{html.escape(' · '.join(settings))}</p>{small}</td></tr>"
     )
 
@@ -39,12 +39,14 @@ def shot_list(plan: Plan, facts: Sequence[str] = (), night: bool = False) -> str
     the list; `night`: red on black, which leaves eyes used to the dark.
     """
     ink, ground = ("#d03020", "#000000") if night else ("#111111", "#ffffff")
-    rows = "".join(_row(w) for w in sorted(plan.wishes, key=lambda w: w.at or "~"))
+    rows = "".join(_row(w) for w in sorted(plan.planned_shots, key=lambda w: w.at or "~"))
     phone = plan.model if plan.model.startswith(plan.make) else f"{plan.make} {plan.model}".strip()
     head = " · ".join(p for p in (plan.date, plan.place, phone) if p)
-    mind = "".join(f"<li>{html.escape(c)}</li>" for c in dict.fromkeys(c for w in plan.wishes for c in w.cautions))
+    mind = "".join(
+        f"<li>{html.escape(c)}</li>" for c in dict.fromkeys(c for w in plan.planned_shots for c in w.cautions)
+    )
     mind = f"<p><b>Mind</b></p><ul>{mind}</ul>" if mind else ""
-    told = "".join(f"<li>{html.escape(f)}</li>" for f in facts)
+    items = "".join(f"<li>{html.escape(f)}</li>" for f in facts)
     note = f"<p>{html.escape(plan.note)}</p>" if plan.note else ""
     return (
         '<!DOCTYPE html><html lang="en"><head><meta charset="utf-8">'
@@ -53,12 +55,12 @@ def shot_list(plan: Plan, facts: Sequence[str] = (), night: bool = False) -> str
         "h1{font-size:22pt;margin:0} p{margin:2px 0} table{border-collapse:collapse;width:100%}"
         f"td{{border-top:1px solid {ink};padding:6px;vertical-align:top}} .tick{{font-size:22pt;width:32px}}"
         ".at{width:64px} .set{font-size:17pt} .small{font-size:11pt} li{font-size:12pt}"
-        f"</style></head><body><h1>{html.escape(plan.name)}</h1><p>{html.escape(head)}</p><ul>{told}</ul>"
+        f"</style></head><body><h1>{html.escape(plan.name)}</h1><p>{html.escape(head)}</p><ul>{items}</ul>"
         f"<table>{rows}</table>{note}{mind}</body></html>"
     )
 
 
-def sky_told(plan: Plan) -> list[str]:
+def sky_facts(plan: Plan) -> list[str]:
     """What the night of a plan offers, for its page. Raises `BrutoError`."""
     found = night(plan.where, parsed_date(plan.date))
 

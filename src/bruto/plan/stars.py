@@ -32,7 +32,7 @@ LEAST_DECLINATION = 1e-3
 
 
 @dataclass(frozen=True)
-class Lens:
+class StarLens:
     """`focal_35mm`: equivalent focal length, mm; and where they are known the f-number, the `pixel_um` pitch in
     micrometres, the true `focal_mm`, and the `width` of the frame in pixels.
     """
@@ -142,7 +142,7 @@ class Stars:
         }  # fmt: skip
 
 
-def stars(lens: Lens, offered: Sequence[float] = (), declination: float = 0.0, total: float = 120.0) -> Stars:
+def stars(lens: StarLens, offered: Sequence[float] = (), declination: float = 0.0, total: float = 120.0) -> Stars:
     """How long the shutter may stay open under stars of a declination (degrees; 0 moves most).
 
     `offered`: times that the phone offers, seconds; `total`: exposure that a stack shall gather, seconds.
@@ -176,15 +176,15 @@ def _advice(rules: dict[str, float], offered: Sequence[Offered], stack: tuple[in
         strict = min(rules, key=lambda k: rules[k])
         return {"stack": f"{stack[0]} frames of {stack[1]:.3g} s each, the rule '{strict}' kept."}
     shared = [o for o in offered if (o.shared if o.shared is not None else 0) <= 2 * TRAIL_SHOWS and "500" in o.within]
-    kept = [o for o in offered if len(o.within) == len(rules)]
+    usable = [o for o in offered if len(o.within) == len(rules)]
     found = {}
     if shared:
         found["share"] = f"{shared[-1].seconds:g} s: the longest within 500 / focal length, points at {SHARED_EDGE} px."
     else:
         found["share"] = f"{offered[0].seconds:g} s is the shortest, and draws lines already."
-    if kept:
-        line = "" if kept[-1].trail is None else f", a line of {kept[-1].trail:.1f} px"
-        found["print"] = f"{kept[-1].seconds:g} s: the longest within all rules{line}."
+    if usable:
+        line = "" if usable[-1].trail is None else f", a line of {usable[-1].trail:.1f} px"
+        found["print"] = f"{usable[-1].seconds:g} s: the longest within all rules{line}."
     else:
         found["print"] = f"No time that is offered keeps points; {offered[0].seconds:g} s comes nearest."
     gain = math.sqrt(stack[0])
@@ -193,7 +193,7 @@ def _advice(rules: dict[str, float], offered: Sequence[Offered], stack: tuple[in
 
 
 @dataclass(frozen=True)
-class Arc:
+class StarArc:
     """What a star draws at a place of the frame (shares of width and height): `pixels`, and the direction in which it
     goes, `degrees` from the right over the top; `declination` in degrees.
     """
@@ -218,7 +218,7 @@ def arcs(
     aim: Spot, latitude: float, focal_px: float, size: tuple[int, int], seconds: float, roll: float = 0.0,
     grid: tuple[int, int] = (3, 3),
     bend: float = 0.0,
-) -> list[Arc]:  # fmt: skip
+) -> list[StarArc]:  # fmt: skip
     """Arcs that stars draw in a time in a frame that is pointed somewhere.
 
     Parameters
@@ -246,13 +246,13 @@ def arcs(
             ray = np.array([(u - 0.5) * w, (v - 0.5) * h, focal_px]) @ axes
             ray /= np.linalg.norm(ray)
             along, across = to_pole * (ray @ to_pole), np.cross(to_pole, ray)
-            ways = along + np.outer(np.cos(turn), ray - along) + np.outer(np.sin(turn), across)
-            seen = ways @ axes.T
+            alternatives = along + np.outer(np.cos(turn), ray - along) + np.outer(np.sin(turn), across)
+            seen = alternatives @ axes.T
             places = focal_px * seen[:, :2] / np.maximum(seen[:, 2:], 1e-6)
             places = places * (1 + bend * (places**2).sum(axis=1, keepdims=True) / (w * w / 4 + h * h / 4))
             moved = np.diff(places, axis=0)
             first = moved[0]
-            found.append(Arc(
+            found.append(StarArc(
                 float(u), float(v), float(np.hypot(*moved.T).sum()),
                 math.degrees(math.atan2(-first[1], first[0])) % 360,
                 math.degrees(math.asin(min(max(float(ray @ to_pole), -1.0), 1.0))),

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from bruto.practice import exposing, noising
+from bruto.practice import exposure_exercises, noise_exercises
 from bruto.practice.rounds import Exercise, Round
 
 ORDER = (
-    "raw", "lamp", "preview", "lost", "iso", "frames", "held", "size", "interval", "edge", "phone", "infrared",
+    "raw", "lamp", "preview", "lost", "iso", "frames", "handheld", "size", "interval", "edge", "phone", "infrared",
 )  # fmt: skip
-EXERCISES: dict[str, Exercise] = {k: (exposing.EXERCISES | noising.EXERCISES)[k] for k in ORDER}
+EXERCISES: dict[str, Exercise] = {k: (exposure_exercises.EXERCISES | noise_exercises.EXERCISES)[k] for k in ORDER}
 
 
 def a_round(name: str, seed: int) -> Round:

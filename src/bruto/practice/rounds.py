@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.simphone import sensor_model as sm
-from bruto.simphone.foreseen import encoded, moved_by_hand, noisy, phone_at, scene_at
+from bruto.simphone.preview import encoded, moved_by_hand, noisy, phone_at, scene_at
+from bruto.tasks import Task
 
 Light = NDArray[np.float32]
 """(H, W, 3), shares of saturation, camera RGB."""
@@ -29,7 +30,8 @@ class Picture:
 
 @dataclass(frozen=True)
 class Round:
-    """One try: what is seen, what is asked, answers of which the one with the number `right` is true; then `told`: the
+    """One try: what is seen, what is asked, answers of which the one with the number `right` is true; then
+    `explanation`: the
     truth with what was measured, and what is seen `after`.
     """
 
@@ -37,7 +39,7 @@ class Round:
     question: str
     options: tuple[str, ...]
     right: int
-    told: str
+    explanation: str
     after: tuple[Picture, ...] = ()
 
 
@@ -50,12 +52,12 @@ class Exercise:
     title: str
     asks: str
     thought: str
-    page: str
+    task: Task
     make: Callable[[np.random.Generator], Round]
 
 
 @dataclass(frozen=True)
-class Scene:
+class ExerciseScene:
     """A scene of the simulated phone, cut to `box` (left, top, width, height of its 800 x 600)."""
 
     name: str

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from bruto.container.rawframe import RawMeta
+from bruto.container.raw_frame import RawMeta
 from bruto.sensor.clipping import CLIP_COUNTS
 from bruto.sensor.noise import signal_at_snr
 from bruto.sensor.report import Advice, SensorReport
@@ -21,7 +21,7 @@ LATE_EV, EARLY_EV = -0.25, 0.35
 
 
 @dataclass(frozen=True)
-class Hand:
+class HandSteadiness:
     """`steady_35mm`: seconds times mm (at 35 mm film) up to which nine of ten shots are sharp, of so many `shots`."""
 
     steady_35mm: float
@@ -40,7 +40,7 @@ class Offer:
     seconds: tuple[float, ...] = ()
     binned_noise: tuple[float, float] | None = None
     full_noise: tuple[float, float] | None = None
-    hand: Hand | None = None
+    hand: HandSteadiness | None = None
     viewfinder: tuple[float, int] | None = None
 
 
@@ -161,7 +161,7 @@ def _exposure(report: SensorReport) -> Advice:
     return Advice("exposure", "The exposure uses the sensor's range; keep it.", 0.0, "EV")
 
 
-def hand_text(hand: Hand, meta: RawMeta) -> str:
+def hand_text(hand: HandSteadiness, meta: RawMeta) -> str:
     """What is learnt of a hand, for the lens of a shot."""
     focal = meta.focal_35mm or 28.0
     return (
@@ -292,12 +292,12 @@ def _resolution(report: SensorReport, meta: RawMeta, offer: Offer) -> list[Advic
 
 def _veil(report: SensorReport) -> list[Advice]:
     found = []
-    if report.smeared and report.veil_at_most is not None:
+    if report.smeared and report.glare_at_most is not None:
         text = (
-            f"Even the darkest places hold {100 * report.veil_at_most:.0f} % of the light around them: the "
+            f"Even the darkest places hold {100 * report.glare_at_most:.0f} % of the light around them: the "
             f"lens may be smeared; wipe it."
         )
-        found.append(Advice("veil", text, 100 * report.veil_at_most, "%"))
+        found.append(Advice("veil", text, 100 * report.glare_at_most, "%"))
     if report.leak:
         text = (
             f"Dark places brighten towards the {report.leak} edge: light may leak in there, if the scene "

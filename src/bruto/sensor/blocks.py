@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 
 BLOCK = 8
 
@@ -24,10 +24,10 @@ def histogram(codes: NDArray[np.uint16], parts: int = 8) -> NDArray[np.int64]:
 
 
 @njit(parallel=True, cache=True, nogil=True)
-def full_quads(codes: NDArray[np.uint16], full: NDArray[np.int64], colour: NDArray[np.int64]) -> NDArray[np.int64]:
+def clipped_quads(codes: NDArray[np.uint16], full: NDArray[np.int64], color: NDArray[np.int64]) -> NDArray[np.int64]:
     """How many 2 x 2 quads of a mosaic have each combination of full channels: counts of the bit sums 0..7.
 
-    `full`, `colour`: (4,), first full code and channel of each site.
+    `full`, `color`: (4,), first full code and channel of each site.
     """
     h, w = codes.shape[0] // 2, codes.shape[1] // 2
     parts = 8
@@ -37,13 +37,13 @@ def full_quads(codes: NDArray[np.uint16], full: NDArray[np.int64], colour: NDArr
             for x in range(w):
                 bits = 0
                 if codes[2 * y, 2 * x] >= full[0]:
-                    bits |= 1 << colour[0]
+                    bits |= 1 << color[0]
                 if codes[2 * y, 2 * x + 1] >= full[1]:
-                    bits |= 1 << colour[1]
+                    bits |= 1 << color[1]
                 if codes[2 * y + 1, 2 * x] >= full[2]:
-                    bits |= 1 << colour[2]
+                    bits |= 1 << color[2]
                 if codes[2 * y + 1, 2 * x + 1] >= full[3]:
-                    bits |= 1 << colour[3]
+                    bits |= 1 << color[3]
                 counts[part, bits] += 1
     return counts.sum(axis=0)
 

@@ -7,9 +7,9 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.container.linearise import linearise
-from bruto.container.rawframe import CFA_LETTERS, RawFrame
-from bruto.sensor.blocks import full_quads
+from bruto.container.linearisation import linearise
+from bruto.container.raw_frame import CFA_LETTERS, RawFrame
+from bruto.sensor.blocks import clipped_quads
 from bruto.sensor.noise import Blocks
 from bruto.sensor.planes import Plane
 
@@ -39,7 +39,7 @@ def _combinations(frame: RawFrame, planes: list[Plane]) -> NDArray[np.int64]:
         x0, y0, w, h = frame.meta.default_crop
         codes = frame.codes[y0 : y0 + h, x0 : x0 + w]
         if codes.dtype == np.uint16 and np.shares_memory(codes, planes[0].codes):
-            return full_quads(codes, np.array([p.full for p in planes]), np.array([p.channel for p in planes]))
+            return clipped_quads(codes, np.array([p.full for p in planes]), np.array([p.channel for p in planes]))
     if frame.meta.kind == "linear":
         bits = np.zeros(planes[0].codes.shape, np.uint8)
         for p in planes:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.container.rawframe import CFA_LETTERS, Linear, RawMeta
+from bruto.container.raw_frame import CFA_LETTERS, Linear, RawMeta
 from bruto.sensor.blocks import block_statistics
 from bruto.sensor.planes import Plane, planes_of_light
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.container.linearise import linearise
-from bruto.container.rawframe import CFA_LETTERS, Linear, RawFrame, shifted_cfa
+from bruto.container.linearisation import linearise
+from bruto.container.raw_frame import CFA_LETTERS, Linear, RawFrame, shifted_cfa
 
 _STEPS = 50_000
 """Codes from black to saturation that stand for light without a table: corrected frames and floats."""

@@ -17,7 +17,7 @@ class Advice:
     unit: str
 
 
-MEASURE_VERSION = 3
+MEASURE_VERSION = 4
 """Raised whenever a measure changes, so that kept ones are made again."""
 LIGHT_EV = np.arange(-10, 5.01, 0.25)
 """Edges of the histograms of light, EV from grey."""
@@ -39,7 +39,8 @@ class SensorReport:
     and `shadow_lift_screen_ev` at 1280 px, to signal / noise 4. `edge_blur_px`: standard deviation of the blur of
     edges, or None where there are none; `motion_px`, `motion_degrees`: a movement during the exposure, as the picture
     is looked at. `middle_ev`: the middle of the scene from grey. `preview_offset_ev`: how early (+) or late (-) the
-    preview warns. `veil_at_most`, `smeared`, `leak`: see `veil.Veil`. `hot_sites`: sites far above their neighbours.
+    preview warns. `glare_at_most`, `smeared`, `leak`: see `veiling_glare.VeilingGlare`. `hot_sites`: sites far above their
+    neighbours.
     `light`: for each channel the share of sites in each step of `LIGHT_EV`, as balanced by the phone; `preview_light`:
     likewise of the preview. `detail`: structure finer than noise, relative to the light, by place (rows of a grid,
     unoriented). `glimpse`: green light of `GLIMPSE` x `GLIMPSE` cells in steps of 1/16 EV, row by row.
@@ -63,7 +64,7 @@ class SensorReport:
     motion_px: float | None = None
     motion_degrees: float | None = None
     preview_offset_ev: float | None = None
-    veil_at_most: float | None = None
+    glare_at_most: float | None = None
     smeared: bool = False
     leak: str = ""
     hot_sites: int = 0

@@ -26,7 +26,7 @@ _LEAST_CELLS = 12
 
 
 @dataclass(frozen=True)
-class Foresight:
+class ViewfinderOffset:
     """`clipped_percent`: any and all channels full; `offset_ev`: how much before the raw is full the picture is:
     positive = the warning comes early, negative = late; None where the shot has no light near either.
     """
@@ -43,9 +43,9 @@ def picture_clipping(pixels: NDArray[np.uint8]) -> dict[str, float]:
     return {"any": share * int((most >= FULL).sum()), "all": share * int((least >= FULL).sum())}
 
 
-def warning_of(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> Foresight:
+def warning_of(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> ViewfinderOffset:
     """Judge a finished picture of the same shot, lying as the raw does, against the raw's block means."""
-    return Foresight(picture_clipping(pixels), offset_ev(pixels, blocks))
+    return ViewfinderOffset(picture_clipping(pixels), offset_ev(pixels, blocks))
 
 
 def offset_ev(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> float | None:

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import picture_to_lab
-from bruto.compare.places import Place
+from bruto.compare.regions import Region
 
 EDGE = 1400
 """Long edge at which places are looked for, pixels."""
@@ -31,7 +31,7 @@ def _blocks(values: NDArray[np.float32]) -> NDArray[np.float32]:
     return values[: h * BLOCK, : w * BLOCK].reshape(h, BLOCK, w, BLOCK).mean(axis=(1, 3))
 
 
-def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Place, ...]:
+def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Region, ...]:
     """Up to `MOST` places of two developed pictures (H, W, 3) of one frame, with what is to be seen there."""
     scale = min(1.0, EDGE / max(one.shape))
     h, w = round(one.shape[0] * scale), round(one.shape[1] * scale)
@@ -46,7 +46,7 @@ def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Place,
     level = _blocks(lightness[1])
     rows, columns = moved.shape
     found: list[tuple[int, int]] = []
-    places: list[Place] = []
+    places: list[Region] = []
 
     def take(score: NDArray, kind: str, sentence: str) -> None:
         score = score.copy()
@@ -58,7 +58,7 @@ def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Place,
         found.append((y, x))
         ratio = noise[0][y, x] / max(float(noise[1][y, x]), 0.05)
         text = sentence.format(one=noise[0][y, x], merged=noise[1][y, x], ratio=ratio, moved=moved[y, x])
-        places.append(Place(kind, (x + 0.5) / columns, (y + 0.5) / rows, text))
+        places.append(Region(kind, (x + 0.5) / columns, (y + 0.5) / rows, text))
 
     if moved.max() > MOVED:
         take(
@@ -66,9 +66,9 @@ def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Place,
             "something is in one of both only: they are {moved:.0f} L* apart.",
         )  # fmt: skip
     gone = noise[0] - noise[1]
-    told = "fine structure is {one:.1f} L* in one frame, {merged:.1f} merged."
-    take(np.where(level < 35, gone, -np.inf), "dark", told)
+    template = "fine structure is {one:.1f} L* in one frame, {merged:.1f} merged."
+    take(np.where(level < 35, gone, -np.inf), "dark", template)
     detail = np.where(noise[1] > 1.2 * np.median(noise[1]), noise[1] * (np.abs(gone) + 0.2), -np.inf)
-    take(detail, "detail", told)
-    take(np.where(level >= 35, gone, -np.inf), "light", told)
+    take(detail, "detail", template)
+    take(np.where(level >= 35, gone, -np.inf), "light", template)
     return tuple(places[:MOST])

@@ -7,10 +7,11 @@ from typing import Any
 
 from psygnal import Signal
 
+from bruto.develop.history_text import APPLIED_ALL, step_title
 from bruto.develop.recipe import Recipe
-from bruto.develop.suggest.suggesting import take_all
+from bruto.develop.recipe_values import Tone
+from bruto.develop.suggest.suggester import take_all
 from bruto.develop.suggest.suggestion import Suggestion
-from bruto.develop.values import Tone
 from bruto.errors import BrutoError
 from bruto.shoot.sidecar import Sidecar, load_sidecar, put_aside, save_sidecar
 from bruto.shoot.verdicts import UNRATED, stars_for
@@ -147,7 +148,7 @@ class Edit:
         """Give fields (all without names) their default values."""
         default = Recipe().model_dump(by_alias=True)
         chosen = {k: default[k] for k in (fields or [k for k in default if k not in ("schema", "engine")])}
-        self.change("reset " + (fields[0].replace("_", " ") if fields else "all"), **chosen)
+        self.change(f"reset:{fields[0]}" if fields else "reset", **chosen)
 
     def take(self, field: str) -> None:
         """Take one suggestion."""
@@ -155,12 +156,12 @@ class Edit:
         if suggestion is not None:
             value = suggestion.value.model_dump() if isinstance(suggestion.value, Tone) else suggestion.value
             values: dict[str, Any] = {field: value}
-            self.change(f"take {field.replace('_', ' ')}", **values)
+            self.change(f"applied:{field}", **values)
 
     def take_all(self) -> None:
         """Take every suggestion, as one step."""
         if self.suggestions:
-            self.adopt("take all suggestions", self.suggestions)
+            self.adopt(APPLIED_ALL, self.suggestions)
 
     def adopt(self, what: str, suggestions: dict[str, Suggestion]) -> bool:
         """Take suggestions, as one step; those that are in force already as the start become the shot's own values,
@@ -209,7 +210,7 @@ class Edit:
             recipe = self.recipe.changed(**values)
         except BrutoError as error:  # the steps beyond it are still good
             source.pop()
-            self.message.emit(f"The step “{what}” cannot be used and is passed over: {error}")
+            self.message.emit(f"The step “{step_title(what)}” cannot be used and is passed over: {error}")
             return self._step(source, target)
         source.pop()
         target.append((what, self.recipe.differing(recipe)))
@@ -217,7 +218,7 @@ class Edit:
         self._before_drag = None
         self._unsaved = True
         self.changed.emit()
-        return what
+        return step_title(what)
 
     def back_to(self, index: int) -> None:
         """Step back until the history holds `index` entries."""
@@ -253,7 +254,7 @@ class Edit:
     def use_version(self, name: str) -> bool:
         """Give the shot a version's values, as one step of history."""
         found = self.version(name)
-        return found is not None and self.change(f"version {name}", **found.model_dump(by_alias=True))
+        return found is not None and self.change(f"version:{name}", **found.model_dump(by_alias=True))
 
     def judge(self, *, verdict: str | None = None, note: str | None = None, gear: str | None = None) -> bool:
         """Set a verdict ("" for none), a note, gear; kept beside the raw and as XMP. A problem becomes a message."""

@@ -13,13 +13,13 @@ from psygnal import Signal
 
 from bruto.compare.brightness import push_to, typical_light
 from bruto.compare.push import further
-from bruto.compare.sides import Side
-from bruto.develop.frame import Rectangle
-from bruto.develop.recipe import SAID, Recipe, sentence
-from bruto.develop.shown import GROUPS
-from bruto.session.comparing import CORRECTED, DEFAULTS, OTHER, PHONE, PREVIEW, Choice, Comparing
+from bruto.compare.sources import Side
+from bruto.develop.field_ui import GROUPS
+from bruto.develop.frame_geometry import Rectangle
+from bruto.develop.recipe import FIELDS, Recipe, sentence
+from bruto.session.comparison import CORRECTED, DEFAULTS, OTHER, PHONE, PREVIEW, ComparisonSession, SourceChoice
 from bruto.session.shoot import shot_facts
-from bruto.session.work import Worker
+from bruto.session.workers import Worker
 
 MOST = 9
 """Pictures at once."""
@@ -34,7 +34,7 @@ Rect = tuple[float, float, float, float]
 class Cell:
     """One of the pictures: what it is, its title, and how it was taken or what its values do."""
 
-    choice: Choice
+    choice: SourceChoice
     title: str
     settings: str
 
@@ -46,7 +46,7 @@ def settings_between(recipe: Recipe, base: Recipe) -> str:
     'exposure +0.50 EV'
     """
     differing = set(recipe.differing(base)) | set(base.differing(recipe))
-    groups = [name for name, _, _ in GROUPS if any(SAID[f].group == name for f in differing if f in SAID)]
+    groups = [name for name, _, _ in GROUPS if any(FIELDS[f].group == name for f in differing if f in FIELDS)]
     return ", ".join(sentence(name, recipe) for name in groups) or "the same values"
 
 
@@ -63,7 +63,7 @@ class Grid:
     """Number of a cell, sharp pixels, and the place (x, y, width, height; shares of the frame) they have."""
     failed = Signal(int, str)
 
-    def __init__(self, comparing: Comparing, render: Worker) -> None:
+    def __init__(self, comparing: ComparisonSession, render: Worker) -> None:
         self.comparing = comparing
         self.cells: list[Cell] = []
         self._chosen: tuple[Any, tuple[tuple[str, str], ...]] = (None, ())
@@ -76,7 +76,7 @@ class Grid:
 
     # -- what is shown
 
-    def choices(self) -> list[Choice]:
+    def choices(self) -> list[SourceChoice]:
         """All that may be shown beside each other."""
         return self.comparing.choices()
 
@@ -108,7 +108,7 @@ class Grid:
         self._chosen = (self._subject(), tuple(sorted(now, key=order.index))[:MOST])
         self.show()
 
-    def _cell(self, choice: Choice) -> Cell:
+    def _cell(self, choice: SourceChoice) -> Cell:
         opened, shoot = self.comparing.opened, self.comparing.shoot
         assert opened.shot is not None and opened.edit is not None
         if choice.kind == OTHER:
@@ -205,10 +205,10 @@ class Grid:
         if not left:
             return
         k, rest = left[0], left[1:]
-        held, ev = self._sides.get(k), self._pushes[k]
+        cached, ev = self._sides.get(k), self._pushes[k]
 
         def work() -> tuple[Side, NDArray[np.uint8], Rect]:
-            side = held or self._side(k, ev)
+            side = cached or self._side(k, ev)
             w, h = side.size
             x, y = (min(max(round(rect[i] * n), 0), n - 1) for i, n in ((0, w), (1, h)))
             width, height = (max(1, min(round(rect[i] * n), n - o)) for i, n, o in ((2, w, x), (3, h, y)))

@@ -13,19 +13,19 @@ from psygnal import Signal
 
 from bruto.color.spaces import decode_srgb, lightness, space
 from bruto.develop.analysis.scene_light import SceneLight, scene_light
-from bruto.develop.frame import Geometry, geometry_of
+from bruto.develop.frame_geometry import Geometry, geometry_of
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import is_as_asked, open_source
-from bruto.develop.suggest.suggesting import Suggesting, take_all
+from bruto.develop.suggest.suggester import SuggestionInput, take_all
 from bruto.session.edit import Edit
-from bruto.session.starting import Starting
-from bruto.session.work import AGAIN, Worker
+from bruto.session.initial_edits import InitialEdits
+from bruto.session.workers import AGAIN, Worker
 from bruto.shoot.shots import Shot
 
-KEPT_OPEN, KEPT_BYTES = 2, 900_000_000
+MOST_OPEN, MOST_BYTES = 2, 900_000_000
 """Decoded files of recent shots kept in memory: how many, and bytes beyond which only the one that is shown is."""
-KEPT_EDITS = 40
+MOST_EDITS = 40
 """Shots whose values, suggestions and light are kept, the latest."""
 
 
@@ -58,7 +58,7 @@ class OpenShots:
     """An edit was saved, or could not be."""
     message = Signal(str)
 
-    def __init__(self, worker: Worker, starting: Starting) -> None:
+    def __init__(self, worker: Worker, starting: InitialEdits) -> None:
         self.starting = starting
         starting.values = self._values
         starting.found.connect(self._start_found)
@@ -69,7 +69,7 @@ class OpenShots:
         self.as_shot: tuple[float, float] | None = None
         self.edits: dict[str, Edit] = {}
         self._open: OrderedDict[str, Decoded] = OrderedDict()
-        self._suggesting: dict[str, Suggesting] = {}
+        self._suggesting: dict[str, SuggestionInput] = {}
         self._lights: dict[str, SceneLight] = {}
         self._geometry: tuple[tuple, Geometry] | None = None
         self._opening = worker.channel("opening", 80)
@@ -119,7 +119,7 @@ class OpenShots:
             edit.message.connect(self._say)
             edit.saved.connect(lambda: self.saved.emit())
         self.edits[key] = edit  # the latest is the last
-        for old, left in list(self.edits.items())[:-KEPT_EDITS]:  # what was looked at long ago is let go, once saved
+        for old, left in list(self.edits.items())[:-MOST_EDITS]:  # what was looked at long ago is let go, once saved
             if not left.unsaved:
                 del self.edits[old]
                 self._lights.pop(old, None)
@@ -185,7 +185,7 @@ class OpenShots:
         self._open[key] = found
         self._open.move_to_end(key)
         while len(self._open) > 1 and (
-            len(self._open) > KEPT_OPEN or sum(d.developer.held_bytes for d in self._open.values()) > KEPT_BYTES
+            len(self._open) > MOST_OPEN or sum(d.developer.memory_bytes for d in self._open.values()) > MOST_BYTES
         ):
             oldest, _ = self._open.popitem(last=False)
             self._suggesting.pop(oldest, None)
@@ -204,7 +204,7 @@ class OpenShots:
         """Find suggestions part by part; pictures asked for meanwhile come in between."""
         known = self._suggesting.get(key)
         if known is None or known.developer is not developer:
-            known = self._suggesting[key] = Suggesting(developer)
+            known = self._suggesting[key] = SuggestionInput(developer)
         suggesting = known
 
         def done(_: object) -> None:
@@ -251,7 +251,7 @@ class OpenShots:
         light = self.light
         return None if light is None else light.at(x, y)
 
-    def said_of(self, code: tuple[float, float, float], x: float, y: float) -> str:
+    def value_text(self, code: tuple[float, float, float], x: float, y: float) -> str:
         """What is under the pointer: an sRGB code (0..1) of the picture, at a relative place of the recorded frame."""
         star = float(lightness(decode_srgb(np.array(code)) @ space("srgb").to_xyz()[1]))
         ev = self.light_at(x, y)

@@ -9,9 +9,9 @@ from pathlib import Path
 
 import platformdirs
 
-from bruto.files import explain
-from bruto.plan.wishes import Plan, as_bytes, load_plan
-from bruto.publish import free_names, own_folder, write_own
+from bruto.plan.planned_shots import Plan, as_bytes, load_plan
+from bruto.storage.atomic_write import free_names, own_folder, write_own
+from bruto.storage.safe_read import explain
 
 
 def plans_folder(made_up: bool) -> Path:
@@ -53,7 +53,7 @@ class PlanFile:
             raise explain(error, path, "read") from error
         return plan
 
-    def is_kept(self, plan: Plan) -> bool:
+    def is_saved(self, plan: Plan) -> bool:
         """Whether the file holds this plan."""
         return self.path is None or as_bytes(plan) == self._on_disk
 

@@ -10,35 +10,35 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.deliver.jobs import Job, Queue
-from bruto.deliver.ticket import Ticket
 from bruto.errors import BrutoError
-from bruto.logbook.store import usual_place
-from bruto.publish import usable_folder
-from bruto.session.bulk import Act, Bulk
-from bruto.session.clips import Clips, edited_values
-from bruto.session.comparing import Comparing
+from bruto.export.preset import ExportPreset
+from bruto.export.queue import Job, Queue
+from bruto.logbook.store import usual_logbook
+from bruto.session.batch_edits import BatchEdits
+from bruto.session.bulk_writer import Act, BulkWriter
+from bruto.session.clip_jobs import ClipJobs, edited_values
+from bruto.session.comparison import ComparisonSession
 from bruto.session.edit import Edit
-from bruto.session.gauge import Gauge
+from bruto.session.export_preview import export_previews
 from bruto.session.grid import Grid
-from bruto.session.knowing import Knowing
-from bruto.session.leaving import leaving
-from bruto.session.looking_back import LookingBack
-from bruto.session.merging import Merging
+from bruto.session.handheld import HandheldKnowledge
+from bruto.session.initial_edits import DEFAULTS, SUGGESTIONS, InitialEdits
+from bruto.session.logbook import LogbookSession
+from bruto.session.logbook_recorder import LogbookRecorder
+from bruto.session.measurement_queue import MeasurementQueue
+from bruto.session.merge_jobs import MergeJobs
 from bruto.session.open_shots import OpenShots
-from bruto.session.planning import Planning
-from bruto.session.practising import Practising
-from bruto.session.remembering import Remembering
-from bruto.session.reports import Reports
+from bruto.session.plan_editor import PlanEditor
+from bruto.session.practice import PracticeSession
+from bruto.session.report_jobs import ReportJobs
 from bruto.session.shoot import Shoot
-from bruto.session.starting import DEFAULTS, SUGGESTIONS, Starting
 from bruto.session.unfinished import Unfinished
-from bruto.session.using import Using
-from bruto.session.work import Post, Worker
+from bruto.session.workers import Post, Worker
+from bruto.shoot.file_import import ImportResult, import_files
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import verdict_beside
-from bruto.shoot.takein import TakenIn, take_in
-from bruto.storage.remembered import keep_remembered, load_remembered
+from bruto.storage.atomic_write import usable_folder
+from bruto.storage.settings import load_settings, save_settings
 
 
 class Session:
@@ -48,40 +48,40 @@ class Session:
 
     message = Signal(str)
     """A problem, and what can be done."""
-    told = Signal(str)
+    notice = Signal(str)
     """Good news."""
-    taking_in = Signal(float, str)
+    importing = Signal(float, str)
     """Share that is taken in, and the file."""
 
     def __init__(self, post: Post) -> None:
         self.post = post
         self.shoot = Shoot()
         self.render, self.background, self.writer = (Worker(name, post) for name in ("render", "long work", "sidecars"))
-        self.remembered = load_remembered()
+        self.settings = load_settings()
         self.places = Worker("places", post)  # disks that answer late or never hold nothing else up
-        self.starting = Starting(self.remembered.start != DEFAULTS, post)
+        self.starting = InitialEdits(self.settings.start != DEFAULTS, post)
         self.opened = OpenShots(self.render, self.starting)
         self.unfinished = Unfinished()
-        self.bulk = Bulk(self.writer, self.opened.edits, self.say)
-        self.gauge = Gauge(self.shoot, post)
-        self.comparing = Comparing(self.opened, self.shoot, self.render, self.background, post)
+        self.bulk = BulkWriter(self.writer, self.opened.edits, self.say)
+        self.measuring = MeasurementQueue(self.shoot, post)
+        self.comparing = ComparisonSession(self.opened, self.shoot, self.render, self.background, post)
         self.grid = Grid(self.comparing, self.render)
-        self.reports = Reports(self.comparing, self.render, self.background, post)
-        self.reports.told.connect(lambda text: self.told.emit(text))
-        self.comparing.blind.tally = self.remembered.blind
-        self.merging = Merging(self.shoot, self.background, self.render, self.unfinished, post)
-        self.clips = Clips(self.background, post, edited_values)
+        self.reports = ReportJobs(self.comparing, self.render, self.background, post)
+        self.reports.notice.connect(lambda text: self.notice.emit(text))
+        self.comparing.blind.tally = self.settings.blind
+        self.merging = MergeJobs(self.shoot, self.background, self.render, self.unfinished, post)
+        self.clips = ClipJobs(self.background, post, edited_values)
         self.queue = Queue()
-        self.using = Using(self.shoot, self.opened, self.bulk, self.background, post)
-        self.using.told.connect(lambda text: self.told.emit(text))
-        self.logbook = Remembering(self.shoot, post)
-        self.looking_back = LookingBack(self.shoot, self.logbook, post)
-        self.looking_back.told.connect(lambda text: self.told.emit(text))
-        self.knowing = Knowing(self.shoot, self.logbook, post, lambda: self.looking_back.place)
-        self.planning = Planning(self.shoot, post, lambda: self.looking_back.place)
-        self.planning.told.connect(lambda text: self.told.emit(text))
-        self.practising = Practising(post, usual_place)
-        self._take_in = self.background.channel("taking in")
+        self.batch_edits = BatchEdits(self.shoot, self.opened, self.bulk, self.background, post)
+        self.batch_edits.notice.connect(lambda text: self.notice.emit(text))
+        self.logbook = LogbookRecorder(self.shoot, post)
+        self.looking = LogbookSession(self.shoot, self.logbook, post)
+        self.looking.notice.connect(lambda text: self.notice.emit(text))
+        self.knowing = HandheldKnowledge(self.shoot, self.logbook, post, lambda: self.looking.place)
+        self.plan_editor = PlanEditor(self.shoot, post, lambda: self.looking.place)
+        self.plan_editor.notice.connect(lambda text: self.notice.emit(text))
+        self.practice = PracticeSession(post, usual_logbook)
+        self._import = self.background.channel("taking in")
         self.bulk.written.connect(self.starting.again)
         self.shoot.opened.connect(lambda: self.starting.follow(self.shoot.shots))
         self.starting.changed.connect(lambda: self.starting.follow(self.shoot.shots))
@@ -89,22 +89,22 @@ class Session:
         for signal in (
             self.shoot.message,
             self.opened.message,
-            self.gauge.problem,
+            self.measuring.problem,
             self.comparing.message,
             self.reports.message,
-            self.using.message,
+            self.batch_edits.message,
             self.logbook.problem,
-            self.looking_back.message,
-            self.planning.message,
-            self.practising.message,
+            self.looking.message,
+            self.plan_editor.message,
+            self.practice.message,
         ):
             signal.connect(self.say)
 
     def start_with(self, suggestions: bool) -> None:
         """Whether shots that were never edited start with their suggestions, or with the default values."""
-        self.remembered.start = SUGGESTIONS if suggestions else DEFAULTS
+        self.settings.start = SUGGESTIONS if suggestions else DEFAULTS
         self.starting.set_on(suggestions)
-        self.remember()
+        self.save_settings()
 
     def say(self, text: str) -> None:
         """Tell the user something."""
@@ -112,7 +112,7 @@ class Session:
 
     def idle(self) -> bool:
         """Whether nothing is being made or written; measuring does not count."""
-        some = (self.render, self.background, self.writer, self.planning, self.practising)
+        some = (self.render, self.background, self.writer, self.plan_editor, self.practice)
         return all(w.idle() for w in some)
 
     def close(self) -> None:
@@ -120,17 +120,17 @@ class Session:
         self.merging.stop()
         self.shoot.keep_cards()  # what could not be kept is learnt again from the files
         self.queue.close()
-        self.gauge.close()
+        self.measuring.close()
         self.starting.close()
         self.places.close(0.2)
         self.render.close()
         self.background.close()
         self.bulk.finish()
         self.logbook.finish()
-        self.looking_back.finish()
-        self.planning.finish()
+        self.looking.finish()
+        self.plan_editor.finish()
         self.knowing.finish()
-        self.practising.finish()
+        self.practice.finish()
 
     # -- changes of several shots
 
@@ -139,17 +139,17 @@ class Session:
 
         shot = self.shoot.current
         if shot is not None:
-            self.using.use(values, f"recipe {title}", self.shoot.targets(shot, target))
+            self.batch_edits.use(values, f"recipe:{title}", self.shoot.targets(shot, target))
 
     @property
     def copied(self) -> dict[str, Any]:
         """Values that were copied, empty where none were."""
-        return self.using.copied
+        return self.batch_edits.copied
 
-    def remember(self) -> None:
+    def save_settings(self) -> None:
         """Keep what the window remembers for the next one; a problem becomes a message."""
         try:
-            keep_remembered(self.remembered)
+            save_settings(self.settings)
         except (BrutoError, OSError) as error:
             self.say(str(error))
 
@@ -184,7 +184,7 @@ class Session:
             if problems:
                 self.message.emit(" ".join(problems[:2]))
             elif count > 1:
-                self.told.emit(f"Noted for {count} shots.")
+                self.notice.emit(f"Noted for {count} shots.")
 
         self.bulk.change(shots, use, done)
 
@@ -197,12 +197,12 @@ class Session:
 
         self._change("its set", note, lambda count: f"Gear noted for {count} shots of the set.")
 
-    def _change(self, target: str, act: Act, told: Callable[[int], str]) -> None:
+    def _change(self, target: str, act: Act, notice: Callable[[int], str]) -> None:
         shot = self.shoot.current
         if shot is not None:
 
             def done(count: int, problems: list[str]) -> None:
-                (self.message if problems else self.told).emit(" ".join([told(count), *problems[:2]]))
+                (self.message if problems else self.notice).emit(" ".join([notice(count), *problems[:2]]))
 
             self.bulk.change(self.shoot.targets(shot, target), act, done)
 
@@ -217,33 +217,33 @@ class Session:
             self.message.emit("Open the folder that the files shall go to first (Ctrl+O).")
             return None
         stop = threading.Event()
-        self.unfinished.begin("take in", source=str(source.absolute()), folder=str(folder.absolute()))
+        self.unfinished.begin("import", source=str(source.absolute()), folder=str(folder.absolute()))
 
-        def told(text: str, good: bool = False) -> None:
-            self.unfinished.end("take in")
+        def notice(text: str, good: bool = False) -> None:
+            self.unfinished.end("import")
             ended(None)
-            (self.told if good else self.message).emit(text)
-            self.gauge.look()
+            (self.notice if good else self.message).emit(text)
+            self.measuring.look()
 
-        def done(result: TakenIn) -> None:
+        def done(result: ImportResult) -> None:
             text = f"{len(result.copied)} files copied and verified, {len(result.skipped)} were there already"
             if result.failed:
                 text += f", {len(result.failed)} failed: {result.failed[0][1]}"
-            told(text + ". Nothing was deleted.", good=not result.failed)
+            notice(text + ". Nothing was deleted.", good=not result.failed)
 
         def tell(share: float, text: str) -> None:
-            self.post(lambda: self.taking_in.emit(share, text))
+            self.post(lambda: self.importing.emit(share, text))
 
-        self._take_in.ask(source, partial(take_in, source, folder, tell, stop.is_set), done, told)
+        self._import.ask(source, partial(import_files, source, folder, tell, stop.is_set), done, notice)
         return stop.set
 
-    def deliver(self, folder: Path, suffix: str, ticket: Ticket, shots: list[Shot]) -> None:
+    def export_shot(self, folder: Path, suffix: str, preset: ExportPreset, shots: list[Shot]) -> None:
         """Queue shots, developed with their own values. Raises `BrutoError`; none is queued then."""
         self.opened.save()
         usable_folder(folder)
         wanted = [
-            Job(w.shot.main, folder, w.name, w.recipe, ticket)
-            for w in leaving(shots, self.opened.values(), suffix, ticket.long_edge, sizes=False)
+            Job(w.shot.main, folder, w.name, w.recipe, preset)
+            for w in export_previews(shots, self.opened.values(), suffix, preset.long_edge, sizes=False)
         ]
         if not wanted:
             raise BrutoError("There is no shot to deliver: choose one in the list.")
@@ -262,8 +262,8 @@ class Session:
             )
         if self.merging.running:
             found.append("A merge is running: it is stopped and writes nothing.")
-        if self.planning.unsaved:
-            found.append(f"Changes of the plan are not saved and would be lost: {self.planning.unsaved}")
+        if self.plan_editor.unsaved:
+            found.append(f"Changes of the plan are not saved and would be lost: {self.plan_editor.unsaved}")
         lost = [e for e in self.opened.edits.values() if e.not_saved]
         for edit in lost[:3]:
             found.append(f"Changes of {edit.path.name} are not saved and would be lost: {edit.not_saved}")

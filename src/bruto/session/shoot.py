@@ -12,15 +12,15 @@ from psygnal import Signal
 from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card, save_card
 from bruto.phones.card import offer as phone_offer
-from bruto.sensor.advice import Hand, Offer, advise
+from bruto.sensor.advice import HandSteadiness, Offer, advise
 from bruto.sensor.report import PictureReport, SensorReport
-from bruto.shoot.asked import Finding, check, usual
-from bruto.shoot.folder import Asked, Record, load_record, open_shoot, pair_by_hand, save_record
-from bruto.shoot.likeness import takes_of
+from bruto.shoot.folder import Intent, ShootRecord, load_record, open_shoot, pair_by_hand, save_record
+from bruto.shoot.intent import Finding, check, usual
 from bruto.shoot.ranking import Rank, rank
 from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import Shot, ShotSet, read_shot
-from bruto.shoot.verdicts import KEPT
+from bruto.shoot.similarity import takes_of
+from bruto.shoot.verdicts import KEEP_OR_BEST
 from bruto.simphone.sensor_model import MAKE, MODEL
 
 
@@ -43,14 +43,14 @@ class Shoot:
         self.title = ""
         self.folder = Path()
         self.paths: list[str | Path] = []
-        self.record = Record()
+        self.record = ShootRecord()
         self.reports: dict[str, SensorReport] = {}
         self.picture_reports: dict[str, PictureReport] = {}
         self.verdicts: dict[str, str] = {}
         self.cards: dict[tuple[str, str], PhoneCard] = {}
-        self.hands: dict[str, Hand] = {}
+        self.hands: dict[str, HandSteadiness] = {}
         self._cards_before: dict[tuple[str, str], PhoneCard] = {}
-        self._usual = Asked()
+        self._usual = Intent()
         self._current: Shot | None = None
         self._selected: tuple[str, ...] = ()
         self.opening = 0
@@ -172,7 +172,7 @@ class Shoot:
         self.cards[(card.make, card.model)] = card
         self._advise_anew(lambda shot: self.card_of(shot) is card)
 
-    def set_hands(self, hands: dict[str, Hand]) -> None:
+    def set_hands(self, hands: dict[str, HandSteadiness]) -> None:
         """What is learnt of the hand that holds each phone, by model: advice follows it."""
         changed = {m for m in {*hands, *self.hands} if hands.get(m) != self.hands.get(m)}
         self.hands = hands
@@ -214,14 +214,14 @@ class Shoot:
 
     def findings(self, shot: Shot) -> list[Finding]:
         """Asked and got: what a shot is that was not meant."""
-        return check(shot, self.record.asked, self._usual, self.card_of(shot) or PhoneCard("", ""))
+        return check(shot, self.record.intent, self._usual, self.card_of(shot) or PhoneCard("", ""))
 
     def ranks(self, shot: Shot) -> list[Rank]:
         """Takes of the shot's set, best first, once all are measured."""
         takes = [(s, self.reports[str(s.main)]) for s in self.set_of(shot).shots if str(s.main) in self.reports]
         return rank(takes) if len(takes) == len(self.set_of(shot).shots) > 1 else []
 
-    def takes_alike(self, shot: Shot) -> list[Rank]:
+    def similar_takes(self, shot: Shot) -> list[Rank]:
         """Single shots of the same view as this one, best first; empty where there is no other."""
         if self.set_of(shot).kind != "single":
             return []
@@ -235,13 +235,13 @@ class Shoot:
             "this shot": [shot],
             "the selection": self.selection,
             "its set": [*self.set_of(shot).shots, *self.set_of(shot).tests],
-            "all kept": [s for s in self.shots if self.verdicts.get(str(s.main)) in KEPT],
+            "all kept": [s for s in self.shots if self.verdicts.get(str(s.main)) in KEEP_OR_BEST],
             "all shots": [s for s in self.shots if not s.problem],
         }[target]
 
     def ask_for(self, **changes: Any) -> None:
         """What was meant to be got, remembered beside the files; a problem becomes a message."""
-        self.record = replace(self.record, asked=replace(self.record.asked, **changes))
+        self.record = replace(self.record, intent=replace(self.record.intent, **changes))
         self._keep_record()
 
     def _keep_record(self) -> None:

@@ -14,7 +14,7 @@ KIND = "tasks"
 
 
 @dataclass(frozen=True)
-class TakeIn:
+class ImportTask:
     """Taking in from a phone or card to a folder."""
 
     source: Path
@@ -26,7 +26,7 @@ class TakeIn:
 
 
 @dataclass(frozen=True)
-class Merge:
+class MergeTask:
     """A merge of files by a method to an output."""
 
     files: tuple[Path, ...]
@@ -61,16 +61,19 @@ class Unfinished:
         except (BrutoError, OSError):
             pass  # nothing of the user's is lost by it: the work can be asked for again
 
-    def left(self) -> list[TakeIn | Merge]:
+    def left(self) -> list[ImportTask | MergeTask]:
         """What earlier windows left."""
-        found: list[TakeIn | Merge] = []
+        found: list[ImportTask | MergeTask] = []
         for work in take_unfinished(KIND):
             waiting = work.get("waiting")
             sets = waiting.get("sets") if isinstance(waiting, dict) else None
             merges = [work.get("merge"), *(sets if isinstance(sets, list) else [])]
-            for kind, what in ((TakeIn, work.get("take in")), *((Merge, merge) for merge in merges)):
+            for kind, what in (
+                (ImportTask, work.get("import", work.get("take in"))),
+                *((MergeTask, merge) for merge in merges),
+            ):
                 try:
                     found.append(read_as(kind, what))  # type: ignore[type-var, arg-type]
                 except BrutoError:
                     continue
-        return [w for w in found if not (isinstance(w, Merge) and len(w.files) < 2)]
+        return [w for w in found if not (isinstance(w, MergeTask) and len(w.files) < 2)]

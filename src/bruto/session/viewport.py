@@ -58,8 +58,8 @@ class Viewport:
     def _fit(self) -> None:
         w, h = self.frame
         if w and h:
-            room_w, room_h = (max(20.0, n - 2 * self.padding) for n in self.pane)
-            self.zoom = min(room_w / w, room_h / h, MOST_ZOOM)
+            free_w, free_h = (max(20.0, n - 2 * self.padding) for n in self.pane)
+            self.zoom = min(free_w / w, free_h / h, MOST_ZOOM)
             self.centre = (w / 2, h / 2)
 
     def set_fit(self) -> None:

@@ -14,11 +14,11 @@ import platformdirs
 from pydantic import Field
 
 from bruto.errors import BrutoError, FileProblem
-from bruto.publish import free_names, own_folder, why_not_regular, write_new, write_own
 from bruto.shoot.pairing import list_files, pair
 from bruto.shoot.shots import Shot
+from bruto.storage.atomic_write import free_names, own_folder, why_not_regular, write_new, write_own
 from bruto.storage.documents import readable
-from bruto.storage.reading import Damaged, read_json
+from bruto.storage.json_files import Damaged, read_json
 
 RECORD = ".bruto-shoot.json"
 LARGEST_RECORD = 8 << 20
@@ -26,7 +26,7 @@ LARGEST_RECORD = 8 << 20
 
 
 @dataclass(frozen=True)
-class Asked:
+class Intent:
     """What the user meant to get from the phone; None = as most of the shoot. `megapixels` rounded; `kind`: "mosaic" or
     "linear"; `focal_35mm`: of the lens; `raw`: whether raws were wanted.
     """
@@ -38,11 +38,11 @@ class Asked:
 
 
 @dataclass
-class Record:
-    """`pairs`: picture's file name (None: none) for a raw's, by hand; `asked`: what was meant to be got."""
+class ShootRecord:
+    """`pairs`: picture's file name (None: none) for a raw's, by hand; `intent`: what was meant to be got."""
 
     pairs: dict[str, str | None] = field(default_factory=dict)
-    asked: Asked = field(default_factory=Asked)
+    intent: Intent = field(default_factory=Intent)
     revision: Annotated[int, Field(strict=True, ge=0, lt=1 << 52)] = 0
 
 
@@ -52,15 +52,15 @@ def _spare(folder: Path) -> Path:
     return Path(platformdirs.user_data_dir("bruto")) / "shoots" / name
 
 
-def _record(place: Path) -> Record:
+def _record(place: Path) -> ShootRecord:
     """A stored record, as far as it can be used; raises `FileProblem`."""
     data = read_json(place, LARGEST_RECORD)
-    asked = data.get("asked")
-    data["asked"] = readable(Asked, asked)[0] if isinstance(asked, dict) else Asked()
-    return readable(Record, data)[0]
+    intent = data.get("intent", data.get("asked"))  # "asked": as version 0.1 wrote it
+    data["intent"] = readable(Intent, intent)[0] if isinstance(intent, dict) else Intent()
+    return readable(ShootRecord, data)[0]
 
 
-def load_record(folder: Path) -> Record:
+def load_record(folder: Path) -> ShootRecord:
     """The record of a folder, of the highest revision; a fresh one where there is none or it is damaged."""
     found = []
     for place in (folder / RECORD, _spare(folder)):
@@ -68,10 +68,10 @@ def load_record(folder: Path) -> Record:
             found.append(_record(place))
         except BrutoError:
             continue
-    return max(found, key=lambda r: r.revision, default=Record())
+    return max(found, key=lambda r: r.revision, default=ShootRecord())
 
 
-def save_record(folder: Path, record: Record) -> Path:
+def save_record(folder: Path, record: ShootRecord) -> Path:
     """Keep the record in the folder, or in the user's data where the folder is read-only and holds none. A damaged one
     is put aside. Raises `FileProblem` where it could not be kept.
     """
@@ -104,7 +104,7 @@ def save_record(folder: Path, record: Record) -> Path:
         return spare
 
 
-def open_shoot(paths: list[str | Path], record: Record | None = None) -> list[Shot]:
+def open_shoot(paths: list[str | Path], record: ShootRecord | None = None) -> list[Shot]:
     """Shots of folders and files, in order of time. Raises `FileProblem`."""
     first = Path(paths[0]) if paths else Path()
     if record is None:
@@ -112,7 +112,7 @@ def open_shoot(paths: list[str | Path], record: Record | None = None) -> list[Sh
     return pair(list_files(paths), record.pairs)
 
 
-def pair_by_hand(record: Record, raw: Path, picture: Path | None) -> Record:
+def pair_by_hand(record: ShootRecord, raw: Path, picture: Path | None) -> ShootRecord:
     """The record after the user paired a raw with a picture, or set it apart."""
     pairs = {k: v for k, v in record.pairs.items() if picture is None or v != picture.name}
     pairs[raw.name] = picture.name if picture else None

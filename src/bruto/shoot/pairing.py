@@ -14,11 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.container.dng_reader import is_raw
-from bruto.container.glance import Glance, glance
 from bruto.container.picture import PICTURE_KINDS, is_picture
+from bruto.container.quick_metadata import QuickMetadata, glance
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import content_key, explain, whole_digest
 from bruto.shoot.shots import Shot, edit_marks, read_shot, small_view, taken_at
+from bruto.storage.safe_read import content_key, explain, whole_digest
 
 CLIPS = (".mp4", ".mov", ".m4v")
 SAME_MOMENT_S = 2.0
@@ -59,15 +59,15 @@ def list_files(paths: list[str | Path]) -> list[Path]:
     return found
 
 
-class _Seen:
+class _FileEntry:
     """Glances and small grey pictures, each made once."""
 
     def __init__(self) -> None:
-        self.known: dict[Path, Glance] = {}
+        self.known: dict[Path, QuickMetadata] = {}
         self._unreadable: set[Path] = set()
         self._greys: dict[Path, NDArray[np.float32] | None] = {}
 
-    def glance(self, path: Path) -> Glance | None:
+    def glance(self, path: Path) -> QuickMetadata | None:
         if path not in self.known and path not in self._unreadable:
             try:
                 self.known[path] = glance(path)
@@ -112,7 +112,7 @@ class _Seen:
 
 def pair(files: list[Path], by_hand: dict[str, str | None] | None = None) -> list[Shot]:
     """Shots of files, in order of time. `by_hand`: picture's file name (or None) for a raw's, corrected by the user."""
-    seen = _Seen()
+    seen = _FileEntry()
     files, doubles = _without_doubles(files)
     sorts = _Files()
     for f in files:
@@ -185,10 +185,10 @@ def _without_doubles(files: list[Path]) -> tuple[list[Path], dict[Path, list[Pat
     return [f for f in files if f not in dropped], extra
 
 
-_Step = Callable[[list[Path], list[Path], _Seen], dict[Path, tuple[Path | None, str]]]
+_Step = Callable[[list[Path], list[Path], _FileEntry], dict[Path, tuple[Path | None, str]]]
 
 
-def _by_stem(raws: list[Path], pictures: list[Path], seen: _Seen) -> dict[Path, tuple[Path | None, str]]:
+def _by_stem(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dict[Path, tuple[Path | None, str]]:
     """Same folder and stem, unless time and settings speak against it."""
     stems: dict[tuple[Path, str], list[Path]] = defaultdict(list)
     for p in pictures:
@@ -203,7 +203,7 @@ def _by_stem(raws: list[Path], pictures: list[Path], seen: _Seen) -> dict[Path, 
     return result
 
 
-def _by_numbers(raws: list[Path], pictures: list[Path], seen: _Seen) -> dict[Path, tuple[Path | None, str]]:
+def _by_numbers(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dict[Path, tuple[Path | None, str]]:
     """Numbers that follow each other (n, n + 1 or n, n - 1), where time and settings agree.
 
     Where both neighbours of a raw would do, the direction that the folder's clear cases show decides.
@@ -239,14 +239,14 @@ def _by_numbers(raws: list[Path], pictures: list[Path], seen: _Seen) -> dict[Pat
     return {r: (p, h) for r, (p, h) in result.items() if p is not None and (r in sure or _not_unlike(seen, r, p))}
 
 
-def _not_unlike(seen: _Seen, raw: Path, picture: Path) -> bool:
+def _not_unlike(seen: _FileEntry, raw: Path, picture: Path) -> bool:
     """False where both can be seen and do not look alike."""
     if seen.grey(raw) is None or seen.grey(picture) is None:
         return True
     return seen.likeness(raw, picture) > 0.6
 
 
-def _by_time(raws: list[Path], pictures: list[Path], seen: _Seen) -> dict[Path, tuple[Path | None, str]]:
+def _by_time(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dict[Path, tuple[Path | None, str]]:
     """The one picture of the same moment and settings, where it has no other raw."""
     fits = {r: [p for p in pictures if seen.agree(r, p)] for r in raws}
     rivals: dict[Path, int] = defaultdict(int)
@@ -260,7 +260,7 @@ def _by_time(raws: list[Path], pictures: list[Path], seen: _Seen) -> dict[Path, 
     }
 
 
-def _by_likeness(raws: list[Path], pictures: list[Path], seen: _Seen) -> dict[Path, tuple[Path | None, str]]:
+def _by_likeness(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dict[Path, tuple[Path | None, str]]:
     """The picture that looks like the raw's preview, clearly more than any other, among those that time allows."""
     scores = []
     for r in raws:

@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.container.dng_reader import read_dng_meta
-from bruto.container.glance import Glance, glance, preview_bytes
 from bruto.container.orientation import orient
 from bruto.container.picture import decode_jpeg, picture_meta, read_picture_facts, small_picture
-from bruto.container.rawframe import RawMeta
+from bruto.container.quick_metadata import QuickMetadata, glance, preview_bytes
+from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError
 
 
@@ -30,8 +30,8 @@ class Shot:
     name: str
     raw: Path | None
     picture: Path | None
-    seen: Glance | None = None
-    picture_seen: Glance | None = None
+    seen: QuickMetadata | None = None
+    picture_seen: QuickMetadata | None = None
     problem: str = ""
     clip: Path | None = None
     paired_by: str = ""
@@ -99,7 +99,7 @@ class ShotSet:
         return first.name if not text or (first.seen and first.seen.merged) else text
 
 
-def taken_at(seen: Glance) -> datetime | None:
+def taken_at(seen: QuickMetadata) -> datetime | None:
     """The time of capture with its fraction, or None."""
     try:
         return datetime.strptime(seen.taken[:19], "%Y:%m:%d %H:%M:%S") + timedelta(seconds=seen.fraction)
@@ -112,7 +112,7 @@ def read_shot(
     picture: Path | None,
     clip: Path | None = None,
     paired_by: str = "",
-    known: Mapping[Path, Glance] | None = None,
+    known: Mapping[Path, QuickMetadata] | None = None,
 ) -> Shot:
     """A shot from its files; problems are noted, not raised, so that one broken file never hides the others.
 
@@ -172,7 +172,7 @@ def small_view(shot: Shot, edge: int = 320) -> tuple[NDArray[np.uint8], str]:
     return np.ascontiguousarray(picture), kind
 
 
-def edit_marks(raw: Glance | None, picture: Glance) -> str:
+def edit_marks(raw: QuickMetadata | None, picture: QuickMetadata) -> str:
     """What tells that a picture was edited, filtered or styled after the capture; "" where nothing does."""
     if picture.xmp_edited:
         return "its own record tells of editing"

@@ -24,15 +24,16 @@ from typing import Annotated, Any
 import platformdirs
 from pydantic import Field
 
+from bruto.develop.history_text import JOINED, step_key
 from bruto.develop.migrations import migrated
 from bruto.develop.recipe import Recipe, readable_recipe, recipe_from
 from bruto.errors import BrutoError, FileProblem
-from bruto.files import content_key, explain, open_regular, read_bounded
-from bruto.publish import free_names, own_folder, why_not_regular, write_new, write_own
-from bruto.shoot.verdicts import of_stars
+from bruto.shoot.verdicts import OLD_IDS, of_stars
 from bruto.shoot.xmp import read_rating
+from bruto.storage.atomic_write import free_names, own_folder, why_not_regular, write_new, write_own
 from bruto.storage.documents import readable, unknown
-from bruto.storage.reading import LARGEST_JSON, Damaged, parse_json
+from bruto.storage.json_files import LARGEST_JSON, Damaged, parse_json
+from bruto.storage.safe_read import content_key, explain, open_regular, read_bounded
 
 SUFFIX = ".bruto.json"
 HISTORY = 200
@@ -44,7 +45,7 @@ Step = tuple[str, dict[str, Any]]
 
 
 @dataclass(kw_only=True)
-class Kept:
+class StoredValues:
     """What is kept beside the recipe, as it stands in the file.
 
     `history`: what was changed, oldest first, each with the values before of what was; `versions`: recipes kept under
@@ -55,7 +56,7 @@ class Kept:
     history: list[Step] = field(default_factory=list)
     future: list[Step] = field(default_factory=list)
     versions: dict[str, dict[str, Any]] = field(default_factory=dict)
-    verdict: Annotated[str, Field(pattern="^(reject|spare|pick|best|)$")] = ""
+    verdict: Annotated[str, Field(pattern="^(discard|spare|keep|best|)$")] = ""
     note: str = ""
     gear: str = ""
     stars: Annotated[int, Field(strict=True, ge=-1, le=5)] | None = None
@@ -63,7 +64,7 @@ class Kept:
 
 
 @dataclass(kw_only=True)
-class Sidecar(Kept):
+class Sidecar(StoredValues):
     """`unknown`: fields of newer versions; `locked`: why nothing can be saved now ("" where it can); `damaged`: the
     bytes of a sidecar of which only a part can be read, to be kept aside before anything is written.
     """
@@ -140,8 +141,8 @@ def _places(original: Path) -> list[Path]:
     """Sidecars that exist, the one beside the file first. Raises `OSError` where that cannot be known."""
     found = [p for p in (sidecar_path(original),) if _is_there(p)]
     try:
-        with os.scandir(_spare_folder()) as kept:
-            spares = (_spare, _spare_before) if any(True for _ in kept) else ()  # else the original need not be read
+        with os.scandir(_spare_folder()) as stored:
+            spares = (_spare, _spare_before) if any(True for _ in stored) else ()  # else the original need not be read
         found += [place for spare in spares if _is_there(place := spare(original))]
     except (OSError, BrutoError):
         pass  # an original that cannot be read has no spare place
@@ -199,12 +200,14 @@ def _from_json(data: dict[str, Any]) -> tuple[Sidecar, list[str]]:
     recipe, lost = readable_recipe(data.get("recipe", {}))
     rest = {k: v for k, v in data.items() if k not in ("recipe", "pick")}
     if "verdict" not in rest and data.get("pick") is True:  # before there were verdicts
-        rest["verdict"] = "pick"
-    kept, wrong = readable(Kept, rest)
+        rest["verdict"] = "keep"
+    if isinstance(rest.get("verdict"), str):
+        rest["verdict"] = OLD_IDS.get(rest["verdict"], rest["verdict"])
+    stored, wrong = readable(StoredValues, rest)
     schema = data["recipe"].get("schema") if isinstance(data.get("recipe"), dict) else None
-    for steps in (kept.history, kept.future):
-        steps[:] = [(what, migrated(values, schema)) for what, values in steps[-HISTORY:]]
-    return Sidecar(**vars(kept), recipe=recipe, unknown=unknown(Kept, rest)), lost + wrong
+    for steps in (stored.history, stored.future):
+        steps[:] = [(step_key(what), migrated(values, schema)) for what, values in steps[-HISTORY:]]
+    return Sidecar(**vars(stored), recipe=recipe, unknown=unknown(StoredValues, rest)), lost + wrong
 
 
 # -- writing
@@ -274,7 +277,7 @@ def save_sidecar(original: str | Path, sidecar: Sidecar, base: Sidecar | None = 
         if special:
             raise FileProblem(f"Not saved: {found[0] if found else original} cannot be written: {special}.")
         put_aside(original, sidecar)
-        told = ""
+        joined = ""
         if found is not None:
             where, there, problem = found
             if there.locked:
@@ -287,12 +290,12 @@ def save_sidecar(original: str | Path, sidecar: Sidecar, base: Sidecar | None = 
             elif there.revision != sidecar.revision:
                 if base is None:
                     raise FileProblem(f"{where} was changed by another program; open the shot again to see its values.")
-                told = join(sidecar, base, there)
+                joined = join(sidecar, base, there)
                 sidecar.revision = max(there.revision, sidecar.revision)
         before = sidecar.revision
         sidecar.revision += 1
         try:
-            return _write(original, sidecar, found[0] if found else None), told
+            return _write(original, sidecar, found[0] if found else None), joined
         except (BrutoError, OSError):
             sidecar.revision = before
             raise
@@ -364,7 +367,7 @@ def join(mine: Sidecar, base: Sidecar, theirs: Sidecar) -> str:
         same += 1
     mine.history = theirs.history + mine.history[same:]
     if taken:
-        mine.history.append(("joined with another window", {name: a.get(name) for name in taken}))
+        mine.history.append((JOINED, {name: a.get(name) for name in taken}))
     mine.recipe = recipe_from(values)
     mine.versions = {**theirs.versions, **mine.versions}
     if clash:

@@ -32,13 +32,14 @@ class Verdict:
 
 
 VERDICTS: tuple[Verdict, ...] = (
-    Verdict("reject", "Out", "✕", "may go to the wastebasket", REJECTED, REJECTED),
+    Verdict("discard", "Discard", "✕", "may go to the wastebasket", REJECTED, REJECTED),
     Verdict("spare", "Spare", "○", "only if nothing better turns up", 1, 2),
-    Verdict("pick", "Keep", "✓", "to be corrected and delivered", 3, 4),
+    Verdict("keep", "Keep", "✓", "to be corrected and delivered", 3, 4),
     Verdict("best", "Best", "▲", "the ones to show first", 5, 5),
 )
 BY_ID = {v.id: v for v in VERDICTS}
-KEPT = ("pick", "best")
+KEEP_OR_BEST = ("keep", "best")
+OLD_IDS = {"reject": "discard", "pick": "keep"}
 """Those that are delivered as the kept ones."""
 
 
@@ -46,29 +47,29 @@ def of_stars(stars: int) -> str:
     """The verdict that a rating means; "" for none.
 
     >>> of_stars(-1), of_stars(0), of_stars(3), of_stars(5)
-    ('reject', '', 'pick', 'best')
+    ('discard', '', 'keep', 'best')
     """
     if stars < UNRATED:
-        return "reject"
+        return "discard"
     return next((v.id for v in VERDICTS if v.low > 0 and v.low <= stars <= v.stars), "")
 
 
-def stars_for(verdict: str, before: str, now: int, remembered: int | None) -> tuple[int | None, int | None]:
+def stars_for(verdict: str, before: str, now: int, settings: int | None) -> tuple[int | None, int | None]:
     """The rating to write for a new verdict (None leaves the one that is there), and the one to remember.
 
-    `before`: the verdict until now; `now`: the rating in the file; `remembered`: the rating that another program had
+    `before`: the verdict until now; `now`: the rating in the file; `settings`: the rating that another program had
     given before Bruto wrote one, which comes back when the verdict is taken back.
 
-    >>> stars_for("pick", "", 0, None)
+    >>> stars_for("keep", "", 0, None)
     (4, 0)
-    >>> stars_for("", "pick", 4, 0)
+    >>> stars_for("", "keep", 4, 0)
     (0, None)
-    >>> stars_for("pick", "", 3, None)  # means the same: it stays
+    >>> stars_for("keep", "", 3, None)  # means the same: it stays
     (None, 3)
     """
-    written = of_stars(now) == before or (before == "pick" and now == BY_ID["best"].stars)  # once written for a pick
-    ours = before in BY_ID and remembered is not None and written and now != remembered
-    other = remembered if ours else now
+    written = of_stars(now) == before or (before == "keep" and now == BY_ID["best"].stars)  # once written for a pick
+    ours = before in BY_ID and settings is not None and written and now != settings
+    other = settings if ours else now
     if not verdict:
         return (other if ours else UNRATED if now == REJECTED else None), None
     if of_stars(now) == verdict:

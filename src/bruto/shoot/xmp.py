@@ -15,8 +15,8 @@ from html import escape
 from pathlib import Path
 
 from bruto.errors import FileProblem
-from bruto.files import read_bounded
-from bruto.publish import identity, write_own
+from bruto.storage.atomic_write import identity, write_own
+from bruto.storage.safe_read import read_bounded
 
 RDF = "http://www.w3.org/1999/02/22-rdf-syntax-ns#"
 XMP = "http://ns.adobe.com/xap/1.0/"

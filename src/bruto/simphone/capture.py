@@ -15,18 +15,18 @@ import platformdirs
 from numpy.typing import NDArray
 from PIL import Image
 
-from bruto.container.dng_writer import DngTags, Storage, write_dng
+from bruto.container.dng_writer import DngTags, SampleStorage, write_dng
 from bruto.container.profile import Calibration
-from bruto.container.rawframe import GainMap
+from bruto.container.raw_frame import GainMap
 from bruto.errors import BrutoError
-from bruto.publish import free_names, numbered, own_file, usable_folder, write_new
-from bruto.simphone import processed, spectral
+from bruto.simphone import processed_raw, spectral
 from bruto.simphone import sensor_model as sm
-from bruto.simphone.finish import MERGED, STYLES, finish
 from bruto.simphone.optics import TRACE_VERSION, Mishap, mishandled
-from bruto.simphone.scene_parts import Scene
+from bruto.simphone.phone_processing import MERGED, STYLES, finish
+from bruto.simphone.scene_parts import SimulatedScene
 from bruto.simphone.scenes import load_scene
 from bruto.simphone.tracer import MARGIN, trace
+from bruto.storage.atomic_write import free_names, numbered, own_file, usable_folder, write_new
 
 FIRST_SHOT = datetime(2026, 6, 21, 12, 4, 10)
 _HOURS = {"pans": 0.0, "boiling-house": 1.2, "crystals": 5.6, "card": 3.1, "sluice": 9.4}
@@ -59,7 +59,7 @@ class Capture:
     neutral: NDArray[np.float64]
     true_neutral: NDArray[np.float64]
     transform: NDArray[np.float64]
-    scene: Scene
+    scene: SimulatedScene
     megapixels: int
     lens: str = "main"
     light: NDArray[np.float32] | None = None  # linear light of a processed raw, before it is coded
@@ -212,11 +212,11 @@ class Phone:
         else:
             ideal = (seen * np.float32(factor)).astype(np.float32)
             # four frames merged by the phone; the file's codes are made of them behind its table
-            merged = self._expose(ideal, exposure, random, 4.0, black=processed.BLACK, white=processed.WHITE)
-            light = (merged.astype(np.float32) - np.float32(processed.BLACK)) / np.float32(
-                processed.WHITE - processed.BLACK
+            merged = self._expose(ideal, exposure, random, 4.0, black=processed_raw.BLACK, white=processed_raw.WHITE)
+            light = (merged.astype(np.float32) - np.float32(processed_raw.BLACK)) / np.float32(
+                processed_raw.WHITE - processed_raw.BLACK
             )
-            codes = processed.stored_codes(light)
+            codes = processed_raw.stored_codes(light)
             a, b = a / 4, b / 4
         drift = 1 + AUTO_WHITE_ERROR * np.random.default_rng([seed, 9, len(self.scene.name)]).normal(0, 1, 3)
         neutral = self.true_neutral * drift
@@ -374,26 +374,26 @@ def _write_processed(path: Path, capture: Capture, tags: DngTags, finished: NDAr
     """The processed raw: turned as the sensor lies in a phone held across, with look and mask."""
     assert capture.light is not None
     h, w = capture.codes.shape[:2]
-    mask = processed.sky_mask(capture.scene, w, h, sm.LENSES[capture.lens].focal_35mm)
+    mask = processed_raw.sky_mask(capture.scene, w, h, sm.LENSES[capture.lens].focal_35mm)
     assert mask.data is not None
     turned = replace(mask, width=mask.height, height=mask.width, data=np.ascontiguousarray(np.rot90(mask.data)))
     light = np.ascontiguousarray(np.rot90(capture.light))
     tags = replace(
         tags,
-        black=np.full(3, float(processed.BLACK)),
-        white=np.full(3, float(processed.WHITE)),
+        black=np.full(3, float(processed_raw.BLACK)),
+        white=np.full(3, float(processed_raw.WHITE)),
         cfa="",
         noise_profile=np.array([capture.noise]),
         gain_maps=(),
         orientation=6,
-        linearisation=processed.linearisation_table(),
-        baseline_exposure=processed.BASELINE_EXPOSURE,
-        noise_reduction_applied=processed.NOISE_REDUCTION_APPLIED,
-        profile=processed.look(light),
+        linearisation=processed_raw.linearisation_table(),
+        baseline_exposure=processed_raw.BASELINE_EXPOSURE,
+        noise_reduction_applied=processed_raw.NOISE_REDUCTION_APPLIED,
+        profile=processed_raw.look(light),
         gain_table_with_raw=capture.gain_table_with_raw,
         masks=(turned,),
     )
-    how = Storage(7, sm.BITS, components=3, byteorder=">")
+    how = SampleStorage(7, sm.BITS, components=3, byteorder=">")
     codes = np.ascontiguousarray(np.rot90(capture.codes))
     write_dng(path, codes, tags, np.ascontiguousarray(np.rot90(finished)), how)
 

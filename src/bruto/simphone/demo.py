@@ -18,9 +18,9 @@ from pathlib import Path
 from typing import Any
 
 from bruto.errors import BrutoError
-from bruto.publish import clean_leftovers, own_folder, temporary_folder, write_own
 from bruto.simphone.optics import TRACE_VERSION, Mishap
-from bruto.storage.reading import read_json
+from bruto.storage.atomic_write import clean_leftovers, own_folder, temporary_folder, write_own
+from bruto.storage.json_files import read_json
 
 DEMO_VERSION = f"8.{TRACE_VERSION}"
 STAMP = ".made"

@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from bruto.simphone.capture import Exposure
-from bruto.simphone.night import Happening, NightFrame, NightPhone, save_frame
-from bruto.simphone.race import RacePhone, race_frame
+from bruto.simphone.night import NightEvent, NightFrame, NightPhone, save_frame
+from bruto.simphone.running_water import RunningWaterPhone, race_frame
 
 PUMP, SKY = (2016, 1512), (1008, 756)
 """Width and height of the frames at the pump, and of the long sequence, pixels."""
@@ -21,7 +21,7 @@ LADDER = tuple((iso, seconds) for iso in (400.0, 1600.0, 6400.0) for seconds in 
 FIELD, RACE, TRAIL = 12, 24, 240
 FIELD_PAUSE = 81.0
 """Seconds between frames of the star field."""
-WHAT = Happening(
+WHAT = NightEvent(
     clouds=((96, 118),), aircraft=(40, 171), satellites=(66, 140), lost=(152, 153), shaken=(205,), tests=2, lamp=True
 )  # fmt: skip
 NIGHT: tuple[tuple[str, dict[str, Any]], ...] = (
@@ -36,13 +36,13 @@ NIGHT: tuple[tuple[str, dict[str, Any]], ...] = (
 @cache
 def _phone(scene: str) -> NightPhone:
     if scene == "pump":
-        return NightPhone(size=PUMP, seed=7, happening=Happening(satellites=(5,)))
+        return NightPhone(size=PUMP, seed=7, happening=NightEvent(satellites=(5,)))
     return NightPhone(size=SKY, seed=3, happening=WHAT)
 
 
 @cache
-def _race() -> RacePhone:
-    return RacePhone(SKY)
+def _race() -> RunningWaterPhone:
+    return RunningWaterPhone(SKY)
 
 
 @cache

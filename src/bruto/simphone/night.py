@@ -17,9 +17,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.container.dng_writer import write_dng
-from bruto.simphone import processed
+from bruto.simphone import processed_raw
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.capture import Capture, Exposure, Phone, tags_of
 
@@ -41,7 +41,7 @@ STEP_PX = 0.4
 
 
 @dataclass(frozen=True)
-class Happening:
+class NightEvent:
     """What happens in a night, by the number of the frame: `clouds` from one to another; `aircraft` and `satellites`
     with the frame that they come in; `lost` frames, which leave a gap; `shaken` ones; `tests` before the first.
     """
@@ -107,13 +107,13 @@ class NightPhone(Phone):
         seed: int = 1,
         pitch: float = 24.0,
         latitude: float = 41.0,
-        happening: Happening | None = None,
+        happening: NightEvent | None = None,
         azimuth: float = 0.0,
         focal_px: float | None = None,
     ) -> None:
         """`focal_px`: another focal length than the lens's, in pixels: a part of a larger frame."""
         super().__init__("pans", megapixels, size=size)
-        self.happening = happening or Happening()
+        self.happening = happening or NightEvent()
         self._seed = seed
         m, w, h = self._margin, self.width, self.height
         self._whole = (h + 2 * m, w + 2 * m)
@@ -135,7 +135,7 @@ class NightPhone(Phone):
         self._stars = np.stack([flat * np.cos(turn), flat * np.sin(turn), z], axis=1)
         magnitudes = FAINTEST + np.log10(random.uniform(10 ** (0.48 * (0.0 - FAINTEST)), 1.0, STARS)) / 0.48
         warm = random.normal(0, 0.22, STARS)
-        self._colours = np.stack([np.exp(warm), np.ones(STARS), np.exp(-warm)], axis=1) * self.true_neutral
+        self._colors = np.stack([np.exp(warm), np.ones(STARS), np.exp(-warm)], axis=1) * self.true_neutral
         self._lux = MAGNITUDE_0_LUX * 10 ** (-0.4 * magnitudes)
         self.magnitudes = magnitudes
         self._ground, self._sky = self._still()
@@ -179,7 +179,7 @@ class NightPhone(Phone):
     def _still(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """What does not move: the ground's light (H, W, 3; cd/m2, camera RGB) with the lamp, and the share of sky."""
         h, w = self._whole
-        mask = processed.sky_mask(self.scene, self.width, self.height, self.lens.focal_35mm)
+        mask = processed_raw.sky_mask(self.scene, self.width, self.height, self.lens.focal_35mm)
         assert mask.data is not None
         m = self._margin
         sky = cv2.resize(mask.data, (self.width, self.height), interpolation=cv2.INTER_LINEAR).astype(np.float32) / 255
@@ -292,7 +292,7 @@ class NightPhone(Phone):
         count = max(2, int(reach / STEP_PX) + 1)
         height = np.maximum(self.directions(frame.start + seconds / 2) @ (self._axes @ np.array([0, 0, 1.0])), 0.03)
         dimmed = 10 ** (-0.4 * EXTINCTION * (1 / height - 1))
-        energy = (self._lux * dimmed * self._gathered(seconds) / count)[:, None] * self._colours
+        energy = (self._lux * dimmed * self._gathered(seconds) / count)[:, None] * self._colors
         for k in range(count):
             places, _ = self.places(frame.start + (k + 0.5) / count * seconds)
             _splash(stars, places[inside, 0] + m, places[inside, 1] + m, energy[inside], sigma)

@@ -14,7 +14,7 @@ from bruto.simphone.geometry import Builder, Mesh, rotation
 
 
 @dataclass(frozen=True)
-class Scene:
+class SimulatedScene:
     """One place: what stands there, how it is lit, and from where it is taken.
 
     `sun_lux`: illuminance on a surface facing the sun, (3,). `sky`: the 25 numbers of `texture.sky_radiance`.

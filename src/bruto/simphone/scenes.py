@@ -17,7 +17,7 @@ from bruto.errors import BrutoError
 from bruto.simphone import texture as tx
 from bruto.simphone.geometry import Builder, rotation
 from bruto.simphone.scene_parts import (
-    Scene,
+    SimulatedScene,
     _clutter,
     _direction,
     _hills,
@@ -30,7 +30,7 @@ from bruto.simphone.scene_parts import (
 from bruto.simphone.small_scenes import card, crystals, net_loft
 
 
-def pans() -> Scene:
+def pans() -> SimulatedScene:
     """The pans at noon: hard sun, broken cloud, dykes, salt heaps, sheds, the wind pump and hills beyond."""
     b = Builder(11)
     cross = [
@@ -109,7 +109,7 @@ def pans() -> Scene:
         (2600, 2400, 2000),
         (7200, 8000, 9200),
     )
-    return Scene(
+    return SimulatedScene(
         "pans",
         "Pans, noon",
         b.mesh(),
@@ -126,7 +126,7 @@ def pans() -> Scene:
     )
 
 
-def boiling_house() -> Scene:
+def boiling_house() -> SimulatedScene:
     """The boiling house: dark planks and brick around an iron pan, one bright window and a half-open door."""
     b = Builder(12)
     x, z = np.arange(-4.2, 4.2, 0.03), np.arange(-1.0, 8.2, 0.03)
@@ -240,7 +240,7 @@ def boiling_house() -> Scene:
         (2600, 2400, 2000),
         (7000, 7800, 9000),
     )
-    return Scene(
+    return SimulatedScene(
         "boiling-house",
         "Boiling house",
         b.mesh(),
@@ -258,7 +258,7 @@ def boiling_house() -> Scene:
     )
 
 
-def sluice() -> Scene:
+def sluice() -> SimulatedScene:
     """The sluice at dusk: gate, posts and planks over the channel, a lantern, the last light on clouds."""
     b = Builder(13)
     x, z = np.arange(-12, 12, 0.05), np.arange(0.8, 26, 0.05)
@@ -352,7 +352,7 @@ def sluice() -> Scene:
         (14.0, 12.0, 11.0),
         (26.0, 27.0, 36.0),
     )
-    return Scene(
+    return SimulatedScene(
         "sluice",
         "Sluice, dusk",
         b.mesh(),
@@ -371,7 +371,7 @@ def sluice() -> Scene:
     )
 
 
-SCENES: dict[str, Callable[[], Scene]] = {
+SCENES: dict[str, Callable[[], SimulatedScene]] = {
     "pans": pans,
     "boiling-house": boiling_house,
     "sluice": sluice,
@@ -382,12 +382,12 @@ SCENES: dict[str, Callable[[], Scene]] = {
 
 
 @lru_cache(maxsize=2)
-def _built(name: str) -> Scene:
+def _built(name: str) -> SimulatedScene:
     """Building takes a second or two, and one phone takes many shots of a scene."""
     return SCENES[name]()
 
 
-def load_scene(name: str, kelvin: float | None = None) -> Scene:
+def load_scene(name: str, kelvin: float | None = None) -> SimulatedScene:
     """The scene of that name, under another light where `kelvin` is given; raises `BrutoError` for an unknown one."""
     if name not in SCENES:
         raise BrutoError(f"There is no scene called '{name}'. Scenes: {', '.join(SCENES)}.")

@@ -18,7 +18,7 @@ BLACK, WHITE, BITS = 256, 4095, 12
 
 
 @dataclass(frozen=True)
-class Lens:
+class SimulatedLens:
     """One lens with its sensor. `blur`: standard deviation at 12 MP, pixels; `shading`: falloff relative to the main
     lens.
     """
@@ -34,9 +34,9 @@ class Lens:
 
 
 LENSES = {
-    "main": Lens("main", FOCAL_35MM, FOCAL_MM, F_NUMBER, 9000.0, 3.0, 0.575, 1.0),
-    "wide": Lens("wide", 15.0, 2.2, 2.4, 6200.0, 2.2, 0.75, 1.5),
-    "tele": Lens("tele", 68.0, 9.4, 2.6, 5200.0, 2.0, 0.65, 0.6),
+    "main": SimulatedLens("main", FOCAL_35MM, FOCAL_MM, F_NUMBER, 9000.0, 3.0, 0.575, 1.0),
+    "wide": SimulatedLens("wide", 15.0, 2.2, 2.4, 6200.0, 2.2, 0.75, 1.5),
+    "tele": SimulatedLens("tele", 68.0, 9.4, 2.6, 5200.0, 2.0, 0.65, 0.6),
 }
 """The phone's lenses: a quad sensor behind the main one, plain 12 MP sensors behind the others."""
 LENS_TRANSMISSION = 0.65

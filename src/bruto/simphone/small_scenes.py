@@ -10,14 +10,14 @@ import numpy as np
 from bruto.simphone import texture as tx
 from bruto.simphone.geometry import Builder, rotation
 from bruto.simphone.scene_parts import (
-    Scene,
+    SimulatedScene,
     _direction,
     _sky,
     _waves,
 )
 
 
-def crystals() -> Scene:
+def crystals() -> SimulatedScene:
     """Rake and crystals close up: coarse salt in low sun with a worn wooden rake lying on it."""
     b = Builder(14)
     x, z = np.arange(-1.3, 1.3, 0.005), np.arange(0.05, 2.4, 0.005)
@@ -82,7 +82,7 @@ def crystals() -> Scene:
         (2600, 2400, 2000),
         (1, 1, 1),
     )
-    return Scene(
+    return SimulatedScene(
         "crystals",
         "Rake and crystals",
         b.mesh(),
@@ -102,7 +102,7 @@ _CHART_ORDER = [14, 3, 7, 10, 1, 12, 5, 16, 23, 21, 22, 19, 20, 18, 11, 9, 6, 13
 """Patch numbers of `spectral.chart` from top left; the six neutrals stand in the middle row."""
 
 
-def card() -> Scene:
+def card() -> SimulatedScene:
     """The grey card and a chart of twenty-four known patches on a bench in open shade."""
     b = Builder(15)
     for k in range(9):
@@ -148,7 +148,7 @@ def card() -> Scene:
     sky = _sky(
         (2100, 2250, 2500), (3400, 3450, 3500), sun, (0, 0, 0), 5.0, 0.0, (1, 1, 1), 1, 3, (900, 880, 840), (1, 1, 1)
     )
-    return Scene(
+    return SimulatedScene(
         "card",
         "Grey card",
         b.mesh(),
@@ -189,7 +189,7 @@ def _net(b: Builder, left: float, right: float, high: float, low: float, z: floa
                     )
 
 
-def net_loft() -> Scene:
+def net_loft() -> SimulatedScene:
     """A wall of the net loft in open shade: floats painted in even colours on white boards, a net, ropes, a jacket,
     brooms with their bristles, a goatskin, a printed sheet of tide times.
     """
@@ -225,7 +225,7 @@ def net_loft() -> Scene:
     sky = _sky(
         (2000, 2200, 2500), (3300, 3400, 3500), sun, (0, 0, 0), 5.0, 0.0, (1, 1, 1), 1, 3, (900, 880, 840), (1, 1, 1)
     )
-    return Scene(
+    return SimulatedScene(
         "net-loft",
         "Net loft",
         b.mesh(),

@@ -75,7 +75,7 @@ def chart() -> NDArray[np.float64]:
     def peak(at, width, base, top):
         return base + (top - base) * np.exp(-0.5 * ((nm - at) / width) ** 2)
 
-    colours = [
+    colors = [
         step(592, 22, 0.05, 0.20) + peak(450, 40, 0, 0.02),
         step(570, 28, 0.16, 0.62),
         peak(465, 55, 0.08, 0.34),
@@ -96,7 +96,7 @@ def chart() -> NDArray[np.float64]:
         peak(495, 48, 0.05, 0.36),
     ]
     neutrals = [np.full_like(nm, v) * (1 + 0.01 * (nm - 560) / 200) for v in (0.88, 0.58, 0.36, 0.19, 0.09, 0.033)]
-    return np.clip(np.stack([*colours, *neutrals, np.full_like(nm, 0.18)], axis=1), 0.005, 0.95)
+    return np.clip(np.stack([*colors, *neutrals, np.full_like(nm, 0.18)], axis=1), 0.005, 0.95)
 
 
 @cache

@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numba import njit, prange
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 
 # Material numbers, used by the geometry and by `shade_surface`.
 CLAY, SALT, WOOD, RUST, WATER, GRASS, BRICK, LIMEWASH, PAINT, IRON, CHART, CRYSTAL, CLOTH, LAMP, GRAVEL, REED = range(
@@ -383,5 +383,5 @@ def sky_radiance(direction, footprint, sky, out):
         cover = density * (1 - 0.75 * math.exp(-9 * up))
         for c in range(3):
             shade = sky[22 + c]
-            colour = shade + (sky[14 + c] - shade) * lit
-            out[i, c] += (colour - out[i, c]) * cover
+            color = shade + (sky[14 + c] - shade) * lit
+            out[i, c] += (color - out[i, c]) * cover

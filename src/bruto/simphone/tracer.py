@@ -18,12 +18,12 @@ from embreex.rtcore_scene import EmbreeScene
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.errors import BrutoError
 from bruto.parallel import map_threads
 from bruto.simphone import spectral
 from bruto.simphone import texture as tx
-from bruto.simphone.scene_parts import Scene
+from bruto.simphone.scene_parts import SimulatedScene
 
 HALF_DIAGONAL_MM = 21.633
 """Half the diagonal of a 36 x 24 mm frame, the reference of equivalent focal lengths (CIPA DCG-001)."""
@@ -65,7 +65,7 @@ class View:
         return np.stack([(u + 1) / 2 * self.width, (1 - v) / 2 * self.height], axis=1)
 
 
-def view_of(scene: Scene, width: int, height: int, focal_35mm: float = 26.0, reach: float = 1.0) -> View:
+def view_of(scene: SimulatedScene, width: int, height: int, focal_35mm: float = 26.0, reach: float = 1.0) -> View:
     """The camera of a scene for a 4:3 frame of an equivalent focal length; `reach` widens it."""
     eye, target = np.asarray(scene.eye), np.asarray(scene.target)
     forward = (target - eye) / np.linalg.norm(target - eye)
@@ -78,7 +78,7 @@ def view_of(scene: Scene, width: int, height: int, focal_35mm: float = 26.0, rea
 class Tracer:
     """Traces one scene; safe from several threads once built."""
 
-    def __init__(self, scene: Scene, light: NDArray[np.float32] | None = None) -> None:
+    def __init__(self, scene: SimulatedScene, light: NDArray[np.float32] | None = None) -> None:
         """`light`: (h, w, 3) baked illuminance in lux; read from the package when None."""
         self.scene = scene
         mesh = scene.mesh
@@ -339,7 +339,7 @@ STEP_OF_LIGHT = 0.18
 
 
 def trace(
-    scene: Scene,
+    scene: SimulatedScene,
     width: int,
     height: int,
     focal_35mm: float = 26.0,
@@ -369,7 +369,7 @@ def trace(
     truth = np.empty((full_h, full_w, 3), np.float16)
     pixel_angle = 2 * view.half_width / full_w
 
-    def coloured(x, y):
+    def colored(x, y):
         d = view.directions(x, y)
         rad, patch, g = tracer.radiance(np.broadcast_to(view.eye.astype(np.float32), d.shape), d, pixel_angle)
         rad = rad / 1000.0
@@ -385,7 +385,7 @@ def trace(
     def tile(y0: int) -> None:
         y1 = min(full_h, y0 + rows_per_tile)
         yy, xx = np.mgrid[y0:y1, 0:full_w]
-        cam, xyz, g, patch = coloured(xx.ravel() + 0.5, yy.ravel() + 0.5)
+        cam, xyz, g, patch = colored(xx.ravel() + 0.5, yy.ravel() + 0.5)
         shape = (y1 - y0, full_w)
         edges = _edges(
             np.where(g["hit"], g["part"], -1).reshape(shape),
@@ -402,7 +402,7 @@ def trace(
             for k in range(samples_on_edges):
                 # the R2 sequence fills the pixel evenly
                 ox, oy = (0.5 + 0.7548776662 * (k + 1)) % 1, (0.5 + 0.5698402910 * (k + 1)) % 1
-                c, t, _, _ = coloured(ex + ox, ey + y0 + oy)
+                c, t, _, _ = colored(ex + ox, ey + y0 + oy)
                 sum_cam += c
                 sum_xyz += t
             cam[flat], xyz[flat] = sum_cam / samples_on_edges, sum_xyz / samples_on_edges

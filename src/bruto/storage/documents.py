@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
-from bruto.storage.reading import Damaged
+from bruto.storage.json_files import Damaged
 
 T = TypeVar("T")
 _MOST_ROUNDS = 200
@@ -43,7 +43,7 @@ def read_as(kind: type[T], data: Any, where: str = "It") -> T:
     try:
         return _adapter(kind).validate_python(data)
     except (ValidationError, RecursionError) as error:
-        raise Damaged(f"{where} cannot be used: {_said(error)}.") from error
+        raise Damaged(f"{where} cannot be used: {_first_problem(error)}.") from error
 
 
 def readable(kind: type[T], data: dict[str, Any]) -> tuple[T, list[str]]:
@@ -61,10 +61,10 @@ def readable(kind: type[T], data: dict[str, Any]) -> tuple[T, list[str]]:
             break
         except ValidationError as error:
             places = sorted({_part(e["loc"], left) for e in error.errors()}, key=str, reverse=True)
-            said = {_part(e["loc"], left): e["msg"] for e in error.errors()}
+            messages = {_part(e["loc"], left): e["msg"] for e in error.errors()}
             for place in sorted(places, key=_last_first, reverse=True):
                 _remove(left, place)
-                lost.append(f"{' '.join(str(p) for p in place[:2])[:60]}: {said[place][:80]}")
+                lost.append(f"{' '.join(str(p) for p in place[:2])[:60]}: {messages[place][:80]}")
     return _adapter(kind).validate_python({}), [*lost, "its values cannot be used"]
 
 
@@ -108,7 +108,7 @@ def _remove(data: dict[str, Any], place: _Path) -> None:
         holder.pop(str(place[1]), None)
 
 
-def _said(error: ValidationError | RecursionError) -> str:
+def _first_problem(error: ValidationError | RecursionError) -> str:
     if isinstance(error, RecursionError):
         return "it is nested deeper than can be real"
     first = error.errors()[0]

@@ -12,8 +12,8 @@ from typing import Any
 import platformdirs
 
 from bruto.errors import BrutoError
-from bruto.publish import own_folder, process_gone, process_mark, write_own
-from bruto.storage.reading import read_json
+from bruto.storage.atomic_write import own_folder, process_gone, process_mark, write_own
+from bruto.storage.json_files import read_json
 
 
 def _folder(kind: str) -> Path:

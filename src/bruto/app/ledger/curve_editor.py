@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from bruto.app.widgets import theme
 from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_values import CURVE_NAMES, Points
 from bruto.develop.steps.curves import curve_values
-from bruto.develop.values import CURVE_NAMES, Points
 
 MARGIN = 10
 LEAST_APART = 0.02

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.develop.recipe import Recipe
 
 RATIOS = (("1 : 1", 1.0), ("5 : 4", 1.25), ("4 : 3", 4 / 3), ("3 : 2", 1.5), ("16 : 9", 16 / 9), ("2 : 1", 2.0))

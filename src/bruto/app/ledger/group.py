@@ -5,10 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 
 
-class Group(QWidget):
+class LedgerGroup(QWidget):
     """Add rows to `body`; emits `toggled(open)`, and `bypassed(on)` where it has a bypass."""
 
     toggled = Signal(bool)

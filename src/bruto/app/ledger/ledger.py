@@ -7,23 +7,23 @@ from typing import Any
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from bruto.app.ledger.colour_parts import ColourSwitches, Tints
+from bruto.app.ledger.color_parts import ColorSwitches, SplitTintEditor
 from bruto.app.ledger.curve_editor import CurveEditor
 from bruto.app.ledger.frame_part import FramePart
-from bruto.app.ledger.group import Group
+from bruto.app.ledger.group import LedgerGroup
+from bruto.app.ledger.hue_ring import HueEditor
+from bruto.app.ledger.keyboard_walk import KeyboardWalk
 from bruto.app.ledger.profile_row import ProfileRow
-from bruto.app.ledger.ring import HueEditor
 from bruto.app.ledger.row_parts import as_row, row_name
 from bruto.app.ledger.rows import SAYS, VALUE, Row
-from bruto.app.ledger.walk import Walk
 from bruto.app.ledger.white_part import WhitePart
-from bruto.app.widgets.plain import Label, plain_tooltip
-from bruto.container.rawframe import RawMeta
+from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.container.raw_frame import RawMeta
+from bruto.develop.field_ui import GROUPS
+from bruto.develop.history_text import step_text, step_title
 from bruto.develop.illuminants import values_of
-from bruto.develop.recipe import SAID, Recipe, fields_of, sentence
-from bruto.develop.shown import GROUPS
-from bruto.develop.steps_said import step_text
-from bruto.develop.values import HueNode, Tone
+from bruto.develop.recipe import FIELDS, Recipe, fields_of, sentence
+from bruto.develop.recipe_values import HueNode, Tone
 from bruto.session.edit import Edit
 
 STEPS_SHOWN = 25
@@ -113,14 +113,14 @@ class Ledger(QWidget):
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(6)
         self.rows: dict[str, Row] = {}
-        self.groups: dict[str, Group] = {}
+        self.groups: dict[str, LedgerGroup] = {}
         for key, text, opened in GROUPS:
-            group = Group(key, text, opened, bypass=key != "white")
+            group = LedgerGroup(key, text, opened, bypass=key != "white")
             group.bypassed.connect(lambda off, g=key: self._bypass(g, off))
             self.groups[key] = group
             column.addWidget(group)
-        for field, said in SAID.items():
-            if not said.step:
+        for field, ui in FIELDS.items():
+            if not ui.step:
                 continue
             row = Row.of(field, Recipe.model_fields[field])
             row.changed.connect(self._changed)
@@ -128,7 +128,7 @@ class Ledger(QWidget):
             row.reset.connect(self._reset)
             row.bypassed.connect(self._bypass_row)
             self.rows[field] = row
-            self.groups[said.group].body.addWidget(row)
+            self.groups[ui.group].body.addWidget(row)
         self.white = WhitePart()
         self.white.lit.connect(self._light_chosen)
         self.white.pick.connect(self.pick_white)
@@ -145,9 +145,9 @@ class Ledger(QWidget):
         self.best.clicked.connect(lambda on: self._part("noise_best", bool(on), "grade of noise reduction", True))
         self.groups["noise"].body.addWidget(self.best, 0, Qt.AlignmentFlag.AlignLeft)
         self.groups["tone"].body.addWidget(self._tone_row())
-        self.switches = ColourSwitches()
+        self.switches = ColorSwitches()
         self.switches.changed.connect(self._part)
-        self.groups["colour"].body.addWidget(self.switches)
+        self.groups["color"].body.addWidget(self.switches)
         self.hues = HueEditor()
         self.hues.changed.connect(
             lambda nodes, what, final: self._part("hue_nodes", [n.model_dump() for n in nodes], what, final)
@@ -157,9 +157,9 @@ class Ledger(QWidget):
         self.curves = CurveEditor()
         self.curves.changed.connect(lambda values, what, final: self._part("curves", values, what, final))
         self.groups["curves"].body.addWidget(self.curves)
-        self.tints = Tints()
-        self.tints.changed.connect(lambda values, what, final: self._part("tints", values, what, final))
-        self.groups["tints"].body.addWidget(self.tints)
+        self.split_tint = SplitTintEditor()
+        self.split_tint.changed.connect(lambda values, what, final: self._part("split_tint", values, what, final))
+        self.groups["split_tint"].body.addWidget(self.split_tint)
         self.frame_part = FramePart()
         self.frame_part.reset.connect(lambda: self._reset("crop", "aspect"))
         self.groups["frame"].body.addWidget(self.frame_part)
@@ -175,7 +175,7 @@ class Ledger(QWidget):
         scroll.setWidget(body)
         outer.addWidget(scroll)
         self._found("")
-        self.walk = Walk(body, self)
+        self.walk = KeyboardWalk(body, self)
         self.all_button.clicked.connect(lambda: self.edit and self.edit.take_all())
         self.undo_button.clicked.connect(lambda: self.edit and self.edit.undo())
         self.redo_button.clicked.connect(lambda: self.edit and self.edit.redo())
@@ -206,8 +206,8 @@ class Ledger(QWidget):
             self.history_menu.addAction("Nothing was done yet").setEnabled(False)
         for index in range(len(history) - 1, max(-1, len(history) - 1 - STEPS_SHOWN), -1):
             assert self.edit is not None
-            said = step_text(history, index, self.edit.recipe)
-            action = self.history_menu.addAction(f"before {history[index][0]}{said}")
+            ui = step_text(history, index, self.edit.recipe)
+            action = self.history_menu.addAction(f"before {step_title(history[index][0])}{ui}")
             action.triggered.connect(lambda _=False, k=index: self._back_to(k))
 
     def _back_to(self, index: int) -> None:
@@ -288,7 +288,7 @@ class Ledger(QWidget):
         if wanted and self._open_before is None:
             self._open_before = self.open_groups()
         for name, group in self.groups.items():
-            rows = [r for f, r in self.rows.items() if SAID[f].group == name]
+            rows = [r for f, r in self.rows.items() if FIELDS[f].group == name]
             whole = wanted in group.title.lower()
             hits = [r for r in rows if whole or wanted in r.title.lower()]
             for row in rows:
@@ -327,7 +327,7 @@ class Ledger(QWidget):
 
     def _profile_changed(self, field: str, value: Any) -> None:
         if self.edit is not None:
-            self.edit.change(field.replace("_", " "), **{field: value})
+            self.edit.change(field, **{field: value})
 
     def show_edit(
         self,
@@ -388,7 +388,7 @@ class Ledger(QWidget):
         self.tone_evidence.setText(found.evidence if found else "measuring …")
         self.tone_take.setVisible(found is not None and isinstance(found.value, Tone) and found.value != recipe.tone)
         self.tone_take.setText("take handles")
-        for part in (self.switches, self.hues, self.curves, self.tints, self.frame_part):
+        for part in (self.switches, self.hues, self.curves, self.split_tint, self.frame_part):
             part.show_recipe(recipe)
         still = [f for f in edit.open_suggestions() if f not in self.rows or not self._reached(f)]
         for name, group in self.groups.items():
@@ -404,6 +404,8 @@ class Ledger(QWidget):
         self.undo_button.setEnabled(edit.can_undo)
         self.redo_button.setEnabled(edit.can_redo)
         history = edit.sidecar.history
-        self.undo_button.setToolTip(plain_tooltip(f"Undo {history[-1][0]}" if history else "Nothing to undo"))
+        self.undo_button.setToolTip(
+            plain_tooltip(f"Undo {step_title(history[-1][0])}" if history else "Nothing to undo")
+        )
         redo = f"Redo {edit.sidecar.future[-1][0]}" if edit.can_redo else "Nothing to redo"
         self.redo_button.setToolTip(plain_tooltip(redo))

@@ -8,9 +8,9 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
-from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.container.profile import CameraProfile
-from bruto.container.rawframe import RawMeta
+from bruto.container.raw_frame import RawMeta
 from bruto.develop.profiles import OWN, choices, chosen
 from bruto.develop.recipe import Recipe
 from bruto.develop.suggest.suggestion import Suggestion

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 
 
 def as_row(widget: QWidget, spacing: int = 4) -> QVBoxLayout:

@@ -18,9 +18,9 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.widgets import theme
-from bruto.app.widgets.numbers import ValueBox
-from bruto.app.widgets.plain import Label, plain_tooltip
-from bruto.develop.shown import KEPT, Shown, decimals, limits, shown
+from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.app.widgets.value_box import ValueBox
+from bruto.develop.field_ui import NO_NEUTRAL, FieldUi, decimals, limits, shown
 
 NAME, VALUE, SAYS = 112, 86, 58
 """Widths of the columns beside the track, pixels."""
@@ -143,12 +143,12 @@ class Row(QWidget):
     @classmethod
     def of(cls, field: str, info: FieldInfo) -> Row:
         """The row of a field of the recipe."""
-        said = shown(info)
-        assert said is not None
-        return cls(field, said, limits(info), info.description or "")
+        ui = shown(info)
+        assert ui is not None
+        return cls(field, ui, limits(info), info.description or "")
 
     def __init__(
-        self, field: str, said: Shown, span: tuple[float, float], about: str, track: Track | None = None,
+        self, field: str, ui: FieldUi, span: tuple[float, float], about: str, track: Track | None = None,
         box: ValueBox | None = None,
     ) -> None:  # fmt: skip
         """`span`: least and greatest value; `about`: what it is, in words; `track` and `box`: others than usual."""
@@ -157,7 +157,7 @@ class Row(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.field = field
         low, high = span
-        self.said, self.title, self.unit = said, said.title, said.unit
+        self.ui, self.title, self.unit = ui, ui.title, ui.unit
         layout = QVBoxLayout(self)
         layout.setContentsMargins(6, 2, 4, 2)
         layout.setSpacing(0)
@@ -171,31 +171,31 @@ class Row(QWidget):
         self.used.setToolTip(f"{about}. Untick to leave it out for a look; its value is kept")
         self.used.clicked.connect(lambda on: self.bypassed.emit(field, not on))
         name: QWidget = self.used
-        if said.neutral is KEPT:
+        if ui.neutral is NO_NEUTRAL:
             name = Label(self.title)
             name.setToolTip(f"{about}.")
         name.setFixedWidth(self.NAME_WIDTH)
         line.addWidget(name)
-        track_low, track_high = said.track or (low, high)
-        self.track = track or Track(track_low, track_high, said.step, mired=said.mired)
+        track_low, track_high = ui.track or (low, high)
+        self.track = track or Track(track_low, track_high, ui.step, mired=ui.mired)
         self.track.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.track.setAccessibleName(f"{self.title} track")
         self.track.setToolTip(f"{about}. The diamond is what was {self.FOUND}; Shift drags finely.")
         line.addWidget(self.track, 1)
         unit = self.unit.removesuffix(" σ")
-        unit_said = f" ({self.unit})" if self.unit else ""
-        self.spin = box or ValueBox(said.signed)
+        unit_text = f" ({self.unit})" if self.unit else ""
+        self.spin = box or ValueBox(ui.signed)
         self.spin.setObjectName("value")
         self.spin.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.spin.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.spin.setRange(low, high)
-        self.spin.setDecimals(decimals(said.step))
-        self.spin.setSingleStep(said.step)
+        self.spin.setDecimals(decimals(ui.step))
+        self.spin.setSingleStep(ui.step)
         self.spin.setSuffix(f" {unit}" if unit else "")
         self.spin.setFixedWidth(VALUE)
         self.spin.setAccessibleName(self.title)
-        self.spin.setToolTip(f"{self.title}: {about}{unit_said}. Type a number, or use the arrow keys.")
+        self.spin.setToolTip(f"{self.title}: {about}{unit_text}. Type a number, or use the arrow keys.")
         line.addWidget(self.spin)
         self.take = QPushButton("")
         self.take.setObjectName("take")
@@ -219,7 +219,7 @@ class Row(QWidget):
         self.customContextMenuRequested.connect(self._menu)
 
     def text_of(self, value: float) -> str:
-        return self.said.text(value)
+        return self.ui.text(value)
 
     def show_used(self, used: bool) -> None:
         """Whether the value counts, or is kept and left out."""
@@ -248,12 +248,12 @@ class Row(QWidget):
         self.take.setText(self.text_of(suggestion) if suggestion is not None and not same else "✓" if same else "")
         words = f"{self.evidence.text()}. " if self.evidence.text() else ""
         if suggestion is not None and offered:
-            said = f"{self.FOUND.capitalize()}: {words}Take {self.text_of(suggestion)} {self.unit}".rstrip()
+            ui = f"{self.FOUND.capitalize()}: {words}Take {self.text_of(suggestion)} {self.unit}".rstrip()
             self.take.setAccessibleName(f"Take the suggested {self.title.lower()}, {self.text_of(suggestion)}")
         else:
-            said = f"Measured: {words}The value is what is suggested" if same else words or "Nothing is suggested here"
+            ui = f"Measured: {words}The value is what is suggested" if same else words or "Nothing is suggested here"
             self.take.setAccessibleName(f"{self.title}: nothing to take")
-        self.take.setToolTip(plain_tooltip(said))
+        self.take.setToolTip(plain_tooltip(ui))
 
     # -- focus and keys
 
@@ -302,7 +302,7 @@ class Row(QWidget):
             self.track.keyPressEvent(event)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.spin.isEnabled():
             self.spin.setFocus(Qt.FocusReason.OtherFocusReason)
-        elif key == Qt.Key.Key_Space and self.said.neutral is not KEPT:
+        elif key == Qt.Key.Key_Space and self.ui.neutral is not NO_NEUTRAL:
             self.used.click()
         elif key in (Qt.Key.Key_Backspace, Qt.Key.Key_Delete):
             self.reset.emit(self.field)
@@ -324,7 +324,7 @@ class Row(QWidget):
         take.setEnabled(self.take.isEnabled())
         take.triggered.connect(lambda: self.taken.emit(self.field))
         menu.addAction("Give it its default").triggered.connect(lambda: self.reset.emit(self.field))
-        if self.said.neutral is not KEPT:
+        if self.ui.neutral is not NO_NEUTRAL:
             used = self.used.isChecked()
             menu.addAction("Leave it out" if used else "Use it again").triggered.connect(self.used.click)
         menu.popup(self.mapToGlobal(place))

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
-from bruto.develop.analysis.pick_white import SIDES, SURFACES
+from bruto.develop.analysis.white_picker import SIDES, SURFACES
 from bruto.develop.illuminants import NAMED, named, values_of
 from bruto.develop.recipe import Recipe
 

@@ -10,17 +10,17 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QS
 from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from bruto.app.facts import card_text, set_fact, shot_fact, tag_text
+from bruto.app.shot_facts import card_text, set_fact, shot_fact, tag_text
 from bruto.app.widgets import theme
+from bruto.app.widgets.shot_list import ShotModel
 from bruto.app.widgets.shot_view import ShotView
-from bruto.app.widgets.shotlist import ShotModel
 from bruto.session.shoot import Shoot
 from bruto.shoot.shots import Shot, ShotSet
-from bruto.shoot.verdicts import BY_ID, KEPT
+from bruto.shoot.verdicts import BY_ID, KEEP_OR_BEST
 
 CARD_WIDTH = 158
 """Least width of a card, pixels; cards grow until their columns fill the board."""
-CARDS_KEPT = 160
+MOST_CARDS = 160
 """Drawn cards that are kept, about 20 MB."""
 TEXT = 66
 """Height of the three lines under a thumbnail."""
@@ -36,10 +36,10 @@ SORTS: dict[str, str] = {
 FILTERS: dict[str, str] = {
     "all": "Everything",
     "undecided": "Still to decide",
-    "kept": "Kept: Keep and Best",
+    "keep_or_best": "Keep and Best",
     "best": "Best",
     "spare": "Spare",
-    "reject": "Out",
+    "discard": "Discard",
     "warned": "With a warning",
     "no-raw": "Without a raw",
     "sets": "Sets",
@@ -73,10 +73,10 @@ class BoardModel(ShotModel):
         return {
             "all": True,
             "undecided": verdict == "",
-            "kept": verdict in KEPT,
+            "keep_or_best": verdict in KEEP_OR_BEST,
             "best": verdict == "best",
             "spare": verdict == "spare",
-            "reject": verdict == "reject",
+            "discard": verdict == "discard",
             "warned": self.fact(shot)[1] == "warning",
             "no-raw": shot.raw is None,
             "sets": True,
@@ -148,7 +148,7 @@ class _Card(QStyledItemDelegate):
             )
             painter.end()
             self._drawn[key] = card
-            while len(self._drawn) > CARDS_KEPT:
+            while len(self._drawn) > MOST_CARDS:
                 self._drawn.popitem(last=False)
         p.drawPixmap(box.topLeft(), self._drawn[key])
         if focus:
@@ -181,10 +181,10 @@ class _Card(QStyledItemDelegate):
         x, width, y = box.left() + 7, box.width() - 14, box.bottom() - TEXT + 4
         second = f"{group.kind} of {len(group.shots)}" if folded else card_text(shot)
         p.setFont(theme.font(12, bold=True))
-        for k, (text, colour) in enumerate(((shot.name, "ink"), (second, "quiet"), fact)):
+        for k, (text, color) in enumerate(((shot.name, "ink"), (second, "quiet"), fact)):
             if k:
                 p.setFont(theme.font(12))
-            p.setPen(t.color(colour))
+            p.setPen(t.color(color))
             p.drawText(
                 QRect(x, y + 18 * k, width, 18),
                 Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
@@ -251,9 +251,9 @@ class Board(ShotView):
         shoot.current_changed.connect(lambda: self.viewport().update())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        room = self.width() - 14  # the scroll bar, always counted so that cards do not jump
-        columns = max(1, room // CARD_WIDTH)
-        width = room // columns
+        available = self.width() - 14  # the scroll bar, always counted so that cards do not jump
+        columns = max(1, available // CARD_WIDTH)
+        width = available // columns
         self._delegate.size = QSize(width, (width - 22) * 3 // 4 + TEXT + 18)
         self.setGridSize(self._delegate.size)
         super().resizeEvent(event)
@@ -283,7 +283,7 @@ class Board(ShotView):
         """Make a shot current, or the first of its folded set, without telling."""
         row = self.row_of(shot)
         if row is not None:
-            self.make_current(row, told=False)
+            self.make_current(row, announce=False)
         else:
             self.follow()
 

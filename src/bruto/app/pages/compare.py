@@ -18,36 +18,45 @@ from PySide6.QtWidgets import (
 from bruto.app.host import Host
 from bruto.app.pages.compare_grid import GridPart
 from bruto.app.pages.compare_panel import ComparePanel
-from bruto.app.paper import print_html
-from bruto.app.stage.compare_stage import MODES, CompareStage
-from bruto.app.stage.places_view import PlacesView
+from bruto.app.pdf import print_html
+from bruto.app.stage.compare_stage import ON_STAGE, CompareMode, CompareStage
+from bruto.app.stage.regions_view import RegionsView
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.sweep_view import SweepView
-from bruto.app.stage.viewing import Viewing
+from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.push_row import PushRow
-from bruto.app.widgets.well import Well
+from bruto.app.widgets.source_selector import SourceSelector
 from bruto.compare.metrics import Aligned
 from bruto.develop.recipe import Recipe
-from bruto.session.comparing import Compared
+from bruto.session.comparison import ComparedPair
 
-PLACES, SWEEP, GRID = "Places", "Sweep", "Grid"
+REGIONS, SWEEP, GRID = CompareMode.REGIONS, CompareMode.SWEEP, CompareMode.GRID
+TITLES = {
+    REGIONS: "Regions",
+    CompareMode.SIDE_BY_SIDE: "Side by side",
+    CompareMode.CURTAIN: "Curtain",
+    CompareMode.ALTERNATE: "Alternate",
+    CompareMode.DIFFERENCE: "Difference",
+    SWEEP: "Sweep",
+    GRID: "Grid",
+}
 TIPS = {
-    PLACES: "The places where both differ most, at 1:1",
+    REGIONS: "The places where both differ most, at 1:1",
     SWEEP: "What survives of both under a push of 0 to 4 EV",
     GRID: "Up to nine at once: the selected shots, or versions of this one, with their settings",
-    "Side by side": "Both at the same place and size",
-    "Curtain": "The first left of a line, the second right of it; turn the line at its ends or with [ and ]",
-    "Alternate": "One after the other; + and − change the pace, Space changes by hand",
-    "Difference": "Where and how much the colours differ",
+    CompareMode.SIDE_BY_SIDE: "Both at the same place and size",
+    CompareMode.CURTAIN: "The first left of a line, the second right of it; turn the line at its ends or with [ and ]",
+    CompareMode.ALTERNATE: "One after the other; + and − change the pace, Space changes by hand",
+    CompareMode.DIFFERENCE: "Where and how much the colours differ",
 }
-ROOM_FOR_TAG = 715
+TAG_WIDTH = 715
 """Width of the bar, pixels, from which its tag has room beside the buttons."""
 EQUAL_SIZE = "Both at equal size, the second brought onto the first."
 
 
-def equal_said(found: Compared) -> str:
+def equal_text(found: ComparedPair) -> str:
     """How far the second was pushed to be as bright as the first, in words; "" where it was not."""
     if not found.equal_ev:
         return ""
@@ -70,10 +79,10 @@ class ComparePage(QWidget):
         bar = self.stage_bar = StageBar("COMPARE")
         self.tag, self.residual = bar.tag, bar.facts
         self.stage = CompareStage()
-        self.places = PlacesView()
-        self.buttons: dict[str, QPushButton] = {}
-        for k, mode in enumerate((PLACES, *MODES, SWEEP, GRID)):
-            button = bar.add(mode, TIPS[mode], left=True, checkable=True, shortcut=f"Alt+{k + 1}")
+        self.places = RegionsView()
+        self.buttons: dict[CompareMode, QPushButton] = {}
+        for k, mode in enumerate((REGIONS, *ON_STAGE, SWEEP, GRID)):
+            button = bar.add(TITLES[mode], TIPS[mode], left=True, checkable=True, shortcut=f"Alt+{k + 1}")
             button.clicked.connect(lambda _, m=mode: self.set_mode(m))
             self.buttons[mode] = button
         self.blind = bar.add("Blind", "Hide which is which, choose the better one, then see", checkable=True)
@@ -99,7 +108,7 @@ class ComparePage(QWidget):
         host.session.reports.progress.connect(lambda share, text: self.host.line.show_progress(share, text))
         host.session.reports.ended.connect(lambda: self.host.line.end())
         layout.addWidget(self.panel)
-        self.set_mode(PLACES)
+        self.set_mode(REGIONS)
         self.stage.view_changed.connect(self._ask_piece)
         self.stage.pinned.connect(self._pin)
         self.places.chosen.connect(self._look_at)
@@ -121,7 +130,7 @@ class ComparePage(QWidget):
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 5, 12, 5)
         row.setSpacing(8)
-        self.wells = (Well(), Well())
+        self.wells = (SourceSelector(), SourceSelector())
         for k, (well, name) in enumerate(zip(self.wells, ("First", "Second"), strict=True)):
             label = Label(name)
             label.setObjectName("quiet")
@@ -160,7 +169,7 @@ class ComparePage(QWidget):
     def _pin(self, x: float, y: float) -> None:
         self.comparing.pin(x, y)
         if self.comparing.pins and self.comparing.pins[-1] == (x, y):
-            self.host.session.told.emit("Kept among the places (Alt+1), at 1:1; Delete there takes it away.")
+            self.host.session.notice.emit("Kept among the places (Alt+1), at 1:1; Delete there takes it away.")
 
     def _asking(self) -> QWidget:
         """Which is better, while names are hidden."""
@@ -171,7 +180,7 @@ class ComparePage(QWidget):
         self.answers: dict[str, QPushButton] = {}
         for text, which in (("A", 0), ("B", 1), ("No difference", None)):
             button = self.answers[text] = QPushButton(text)
-            button.clicked.connect(lambda _=False, w=which: self.host.session.told.emit(self.comparing.prefer(w)))
+            button.clicked.connect(lambda _=False, w=which: self.host.session.notice.emit(self.comparing.prefer(w)))
             row.addWidget(button)
         row.addStretch(1)
         self.asking.hide()
@@ -198,7 +207,7 @@ class ComparePage(QWidget):
         self.comparing.wells = (second, first)
         self.comparing.show()
 
-    def set_mode(self, mode: str) -> None:
+    def set_mode(self, mode: CompareMode) -> None:
         """Places, or one of the stage's modes."""
         for name, button in self.buttons.items():
             button.setChecked(name == mode)
@@ -206,17 +215,17 @@ class ComparePage(QWidget):
             widget.setVisible(mode != GRID)
         self.grid.choice.setVisible(mode == GRID)
         self._fit_bar()
-        self.views.setCurrentIndex({PLACES: 0, SWEEP: 2, GRID: 3}.get(mode, 1))
+        self.views.setCurrentIndex({REGIONS: 0, SWEEP: 2, GRID: 3}.get(mode, 1))
         self.grid.turned_to(mode == GRID)
         if mode == SWEEP:
             self._begin_sweep()
-        elif mode not in (PLACES, GRID):
+        elif mode not in (REGIONS, GRID):
             self.stage.set_mode(mode)
 
     def _fit_bar(self) -> None:
         """What the bar tells of both gives way to its buttons where there is little room, and in the grid."""
-        room = self.stage_bar.width() >= ROOM_FOR_TAG
-        self.tag.setVisible(self.mode != GRID and room)
+        wide = self.stage_bar.width() >= TAG_WIDTH
+        self.tag.setVisible(self.mode != GRID and wide)
         self.residual.setVisible(self.mode != GRID)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -230,7 +239,7 @@ class ComparePage(QWidget):
         self.comparing.sweep()
 
     @property
-    def mode(self) -> str:
+    def mode(self) -> CompareMode:
         """What is shown."""
         return next(name for name, button in self.buttons.items() if button.isChecked())
 
@@ -242,17 +251,17 @@ class ComparePage(QWidget):
         self._on_stage()
         self._seen().set_one_to_one()
 
-    def _seen(self) -> Viewing:
+    def _seen(self) -> ViewportWidget:
         return self.grid.view if self.mode == GRID else self.stage
 
     def _beside(self, kind: str, name: str) -> None:
         """One of the grid beside the shown shot."""
         self.comparing.choose(1, kind, name)
-        self.set_mode("Side by side")
+        self.set_mode(CompareMode.SIDE_BY_SIDE)
 
     def _on_stage(self) -> None:
-        if self.mode in (PLACES, SWEEP):
-            self.set_mode("Curtain")
+        if self.mode in (REGIONS, SWEEP):
+            self.set_mode(CompareMode.CURTAIN)
 
     def _look_at(self, k: int) -> None:
         """A place on the stage, at 1:1."""
@@ -309,9 +318,9 @@ class ComparePage(QWidget):
         self.asking.setVisible(hidden)
         self.panel.setVisible(not hidden)
         self.wells_bar.setVisible(not hidden)
-        if hidden and self.mode not in ("Side by side", "Curtain", "Alternate"):
-            self.set_mode("Side by side")
-        for mode in (PLACES, "Difference", SWEEP, GRID):
+        if hidden and self.mode not in (CompareMode.SIDE_BY_SIDE, CompareMode.CURTAIN, CompareMode.ALTERNATE):
+            self.set_mode(CompareMode.SIDE_BY_SIDE)
+        for mode in (REGIONS, CompareMode.DIFFERENCE, SWEEP, GRID):
             self.buttons[mode].setEnabled(not hidden)
         self.stage.exchanged = bool(self.comparing.blind.exchanged)
         self._fill_wells()
@@ -331,10 +340,10 @@ class ComparePage(QWidget):
         self.stage.set_comparison(c, found.first.size, self.comparing.shown_names())
         self.places.message = "Both are alike: no place stands out."
         self.places.show_places(found.places, found.titles)
-        if self.mode == PLACES:
+        if self.mode == REGIONS:
             self.views.setCurrentIndex(0)
         self.panel.set_comparison(
-            c, " ".join(filter(None, (found.worth or EQUAL_SIZE, equal_said(found), self.comparing.tally_said()))),
+            c, " ".join(filter(None, (found.worth or EQUAL_SIZE, equal_text(found), self.comparing.tally_text()))),
             names=found.titles,
         )  # fmt: skip
         self._ask_piece()
@@ -346,7 +355,7 @@ class ComparePage(QWidget):
         self.tag.setText("ALIGNED")
         if self.comparing.blind.exchanged is None:
             self.stage.set_aligned(pair, size, names)
-            if self.mode == PLACES:
+            if self.mode == REGIONS:
                 self.views.setCurrentIndex(1)
 
     def _ask_piece(self) -> None:

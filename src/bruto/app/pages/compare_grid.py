@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 
 from bruto.app.host import Host
 from bruto.app.stage.grid_view import GridView
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.session.grid import MOST
 
 

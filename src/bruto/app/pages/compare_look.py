@@ -19,19 +19,20 @@ from PySide6.QtWidgets import (
 
 from bruto.app.host import Host
 from bruto.app.stage.stage_bar import ElidedLabel
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.compare.match.parts import PARTS
+from bruto.develop.history_text import PHONE_LOOK
 from bruto.develop.recipe import sentence_of
-from bruto.session.comparing import Comparing
+from bruto.session.comparison import ComparisonSession
 
 
-class LookBox(QWidget):
+class PhoneLookBox(QWidget):
     """A button to find it, and rows to take it by."""
 
     def __init__(self, host: Host) -> None:
         super().__init__()
         self.host = host
-        self.comparing: Comparing = host.session.comparing
+        self.comparing: ComparisonSession = host.session.comparing
         self.phone = self.comparing.phone
         self._stop: Callable[[], None] | None = None
         column = QVBoxLayout(self)
@@ -62,9 +63,9 @@ class LookBox(QWidget):
         found = QVBoxLayout(self.found)
         found.setContentsMargins(0, 0, 0, 0)
         found.setSpacing(6)
-        self.said = Label("")
-        self.said.setWordWrap(True)
-        found.addWidget(self.said)
+        self.summary = Label("")
+        self.summary.setWordWrap(True)
+        found.addWidget(self.summary)
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(0)
@@ -77,9 +78,9 @@ class LookBox(QWidget):
             tick.setChecked(True)
             tick.toggled.connect(lambda _: self._changed(True))
             grid.addWidget(tick, 2 * k, 0)
-            told = self.evidence[name] = Label("")
-            told.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            grid.addWidget(told, 2 * k, 1)
+            notice = self.evidence[name] = Label("")
+            notice.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            grid.addWidget(notice, 2 * k, 1)
             does = self.values[name] = ElidedLabel("")
             does.setObjectName("quiet")
             grid.addWidget(does, 2 * k + 1, 0, 1, 2)
@@ -145,9 +146,9 @@ class LookBox(QWidget):
             return
         self.hint.setText(
             f"Half of all places differed by {match.before[0]:.1f} ΔE00 and differ by {match.after[0]:.1f} now, "
-            f"95 % by less than {match.after[1]:.1f}: on {match.kept_out} blocks that the search did not see."
+            f"95 % by less than {match.after[1]:.1f}: on {match.withheld} blocks that the search did not see."
         )
-        self.said.setText("The phone: " + ", ".join(d.text for d in match.did) + ".")
+        self.summary.setText("The phone: " + ", ".join(d.text for d in match.did) + ".")
         for name, (_, fields) in PARTS.items():
             left = match.without.get(name)
             self.evidence[name].setText("matched at full size" if left is None else f"without it {left:.1f} ΔE00")
@@ -188,10 +189,10 @@ class LookBox(QWidget):
 
     def _use_on_selection(self) -> None:
         session = self.host.session
-        session.using.use(self.phone.values_for_others(), "the phone's look", session.shoot.selection)
+        session.batch_edits.use(self.phone.values_for_others(), PHONE_LOOK, session.shoot.selection)
 
     def _keep(self) -> None:
         name = self.name.text().strip()
         if self.phone.keep_as(name):
-            self.host.session.told.emit(f"Kept as the recipe {name}: Ctrl+E uses it on other shots.")
+            self.host.session.notice.emit(f"Kept as the recipe {name}: Ctrl+E uses it on other shots.")
             self.name.clear()

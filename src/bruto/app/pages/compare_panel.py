@@ -6,10 +6,10 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bruto.app.host import Host
-from bruto.app.pages.compare_look import LookBox
-from bruto.app.stage.places_view import short
+from bruto.app.pages.compare_look import PhoneLookBox
+from bruto.app.stage.regions_view import short
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.compare.metrics import Comparison, sentences
 
 
@@ -26,7 +26,7 @@ class ComparePanel(QWidget):
         self.setFixedWidth(334)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 8, 10, 8)
-        self.look = LookBox(host)
+        self.look = PhoneLookBox(host)
         layout.addWidget(self.look)
         title = Label("What it shows")
         title.setObjectName("heading")

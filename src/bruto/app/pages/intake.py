@@ -12,26 +12,27 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSlider, QStacked
 
 from bruto.app.host import Host
 from bruto.app.pages.board import FILTERS, SORTS, Board
-from bruto.app.pages.intake_menus import AskedMenu, PairMenu
+from bruto.app.pages.intake_menus import IntentMenu, PairMenu
 from bruto.app.pages.page import ShotPage
-from bruto.app.pages.reading import Reading
+from bruto.app.pages.shot_reading import Reading
 from bruto.app.stage.reading_stage import ReadingStage
 from bruto.app.stage.stage_bar import ElidedLabel, StageBar
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
-from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.frame_geometry import Rectangle, stored_rect
+from bruto.develop.linear_preview import plain_view
 from bruto.develop.pipeline import Developer
-from bruto.develop.plain import plain_view
 from bruto.develop.recipe import Recipe
-from bruto.develop.recorded import COARSEST
+from bruto.develop.sensor_image import COARSEST
 from bruto.errors import BrutoError
-from bruto.sensor.measure import measure_picture
+from bruto.sensor.measurement import measure_picture
 from bruto.sensor.report import PictureReport
 from bruto.shoot.shots import Shot, oriented_preview
-from bruto.shoot.space import space_of, space_text
+from bruto.shoot.storage_use import space_of, space_text
+from bruto.tasks import Task
 
 VIEWS = {"raw": "RAW, no look", "preview": "PREVIEW INSIDE THE FILE", "phone": "PHONE'S PICTURE"}
 MOST_SWEEP_EV = 6.0
@@ -94,16 +95,16 @@ class IntakePage(ShotPage):
         self.pair_button.setMenu(self.pair_menu)
         self.pair_button.setMinimumWidth(96)
         head.addWidget(self.pair_button)
-        self.asked_button = QPushButton("Meant to get")
-        self.asked_button.setToolTip("What you meant to get from the phone; every shot is checked against it")
-        self.asked_menu = AskedMenu(self.session, self)
-        self.asked_menu.asked.connect(self._asked)
-        self.asked_button.setMenu(self.asked_menu)
-        self.asked_button.setMinimumWidth(118)
-        head.addWidget(self.asked_button)
+        self.intent_button = QPushButton("Meant to get")
+        self.intent_button.setToolTip("What you meant to get from the phone; every shot is checked against it")
+        self.intent_menu = IntentMenu(self.session, self)
+        self.intent_menu.intent_changed.connect(self._intent_changed)
+        self.intent_button.setMenu(self.intent_menu)
+        self.intent_button.setMinimumWidth(118)
+        head.addWidget(self.intent_button)
         self.take_button = QPushButton("Take in …")
         self.take_button.setToolTip("Copy new files from a phone or card into this folder, with verification (Ctrl+T)")
-        self.take_button.clicked.connect(self.host.asking.take_in)
+        self.take_button.clicked.connect(self.host.asking.import_files)
         head.addWidget(self.take_button)
         head.addStretch(1)
         column.addLayout(head)
@@ -137,7 +138,7 @@ class IntakePage(ShotPage):
         head.addWidget(self.name, 1)
         develop = QPushButton("Correct")
         develop.setToolTip("Turn to Develop with this shot")
-        develop.clicked.connect(lambda: self.host.set_task("Correct"))
+        develop.clicked.connect(lambda: self.host.set_task(Task.CORRECT))
         head.addWidget(develop)
         column.addLayout(head)
         self.viewer = QWidget()
@@ -146,7 +147,7 @@ class IntakePage(ShotPage):
         viewer.setSpacing(0)
         bar = StageBar("NOTHING OPEN")
         self.tag = bar.tag
-        self.full_button = bar.add(
+        self.clipped_button = bar.add(
             "Full", "Patterns where the raw is full: one channel, two, all (Shift+F4)", checkable=True
         )
         self.flip_button = bar.add("Flip", "Raw, preview, phone's picture, at the same place and size (Shift+F3)")
@@ -179,7 +180,7 @@ class IntakePage(ShotPage):
         column.addWidget(self.viewer)
         self.reading = Reading()
         column.addWidget(self.reading, 1)
-        self.full_button.toggled.connect(self._show_full)
+        self.clipped_button.toggled.connect(self._show_clipped)
         self.flip_button.clicked.connect(self.flip)
         self.large_button.toggled.connect(self.set_large)
         self.stage.view_changed.connect(self._render)
@@ -245,7 +246,7 @@ class IntakePage(ShotPage):
         self.only_button.setText(f"Only: {name} {len(shown)}, {hidden} hidden")
         self.only_button.setToolTip(f"{hidden} shots are not listed; choose “Everything” to see them")
 
-    def _asked(self) -> None:
+    def _intent_changed(self) -> None:
         self.board.refresh()
         self._show_reading()
 
@@ -330,7 +331,7 @@ class IntakePage(ShotPage):
         findings = self.shoot.findings(shot) if shot is not None else []
         ranks = self.shoot.ranks(shot) if shot is not None else []
         learnt = self.shoot.viewfinder(shot) if shot is not None else None
-        alike = self.shoot.takes_alike(shot) if shot is not None else []
+        alike = self.shoot.similar_takes(shot) if shot is not None else []
         phone = self.shoot.picture_reports.get(str(shot.main)) if shot is not None else None
         self.reading.show_report(
             shot,
@@ -352,7 +353,7 @@ class IntakePage(ShotPage):
             self.reading.show_words(side.verdict, side.note, side.gear, in_set)
         else:
             self.reading.show_words("", "", "")
-        self.full_button.setEnabled(shot is not None and shot.raw is not None)
+        self.clipped_button.setEnabled(shot is not None and shot.raw is not None)
 
     # -- the picture
 
@@ -455,8 +456,8 @@ class IntakePage(ShotPage):
         self._set_sweep(steps)
         self._render()
 
-    def _show_full(self, on: bool) -> None:
-        self.stage.show_full = on
+    def _show_clipped(self, on: bool) -> None:
+        self.stage.show_clipped = on
         self.stage.update()
 
     def set_large(self, on: bool) -> None:

@@ -10,8 +10,8 @@ from PySide6.QtGui import QActionGroup
 from PySide6.QtWidgets import QMenu, QWidget
 
 from bruto.session.session import Session
-from bruto.shoot.asked import lens_title
 from bruto.shoot.folder import pictures_for
+from bruto.shoot.intent import lens_title
 
 PAIRED_BY = {
     "stem": "same name",
@@ -52,10 +52,10 @@ class PairMenu(QMenu):
             self.session.shoot.pair_by_hand(self.session.opened.shot, picture)
 
 
-class AskedMenu(QMenu):
-    """What was meant to be got from the phone. Emits `asked` when it was changed."""
+class IntentMenu(QMenu):
+    """What was meant to be got from the phone. Emits `intent_changed` when it was changed."""
 
-    asked = Signal()
+    intent_changed = Signal()
 
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
@@ -65,7 +65,7 @@ class AskedMenu(QMenu):
     def fill(self) -> None:
         """What can be asked: sizes and kinds that the phone's card offers, raws always or never."""
         self.clear()
-        asked, cards = self.shoot.record.asked, self.shoot.cards.values()
+        intent, cards = self.shoot.record.intent, self.shoot.cards.values()
         sizes = sorted({round(m.width * m.height / 1e6) for c in cards for m in c.modes})
         lenses = sorted({(round(q.focal_35mm), q.name) for c in cards for q in c.lenses})
         groups: tuple[tuple[str, str, list[tuple[str, Any]]], ...] = (
@@ -81,10 +81,10 @@ class AskedMenu(QMenu):
             for text, value in choices:
                 action = self.addAction(text)
                 action.setCheckable(True)
-                action.setChecked(getattr(asked, name) == value)
+                action.setChecked(getattr(intent, name) == value)
                 group.addAction(action)
                 action.triggered.connect(lambda _=False, n=name, v=value: self._ask_for(n, v))
 
     def _ask_for(self, name: str, value: Any) -> None:
         self.shoot.ask_for(**{name: value})
-        self.asked.emit()
+        self.intent_changed.emit()

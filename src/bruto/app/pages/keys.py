@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from bruto.app.commands import GROUPS, Command
 from bruto.app.host import Host
 from bruto.app.widgets.panel import clear
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 
 COLUMNS = 3
 

@@ -22,14 +22,14 @@ from PySide6.QtWidgets import (
 
 from bruto.app.host import Host
 from bruto.app.pages.logbook_plots import LearntPlots
-from bruto.app.widgets.empty import Empty
-from bruto.app.widgets.numbers import ValueBox
+from bruto.app.widgets.empty_state import EmptyState
 from bruto.app.widgets.panel import side_panel, surface
-from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.question import ask_user
-from bruto.logbook.records import Record
+from bruto.app.widgets.value_box import ValueBox
+from bruto.logbook.records import LogRecord
 from bruto.sensor.advice import time_text
-from bruto.session.looking_back import QUESTIONS, LookBack
+from bruto.session.logbook import QUESTIONS, LogbookContent
 from bruto.shoot.verdicts import BY_ID
 
 LEFT_WIDTH = 224
@@ -44,13 +44,13 @@ EMPTY = (
 
 
 class LogbookPage(QWidget):
-    """All of it follows `session.looking_back`."""
+    """All of it follows `session.looking`."""
 
     def __init__(self, host: Host) -> None:
         super().__init__()
         self.host, self.session = host, host.session
-        self.looking = self.session.looking_back
-        self._listed: tuple[Record, ...] = ()
+        self.looking = self.session.looking
+        self._listed: tuple[LogRecord, ...] = ()
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -108,7 +108,7 @@ class LogbookPage(QWidget):
         self.problem.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.problem.setWordWrap(True)
         column.addWidget(self.problem)
-        self.nothing = Empty(EMPTY, ("Open a folder …", self.host.choose_folder))
+        self.nothing = EmptyState(EMPTY, ("Open a folder …", self.host.choose_folder))
         column.addWidget(self.nothing, 1)
         self.plots = LearntPlots()
         column.addWidget(self.plots, 1)
@@ -135,7 +135,7 @@ class LogbookPage(QWidget):
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.horizontalHeader().setStretchLastSection(True)
         self.table.verticalHeader().setDefaultSectionSize(24)
-        self.table.itemSelectionChanged.connect(self._enable_held)
+        self.table.itemSelectionChanged.connect(self._enable_support)
         column.addWidget(self.table, 1)
         self.fields: dict[str, QLineEdit] = {}
         for key, name, tip in (
@@ -149,7 +149,7 @@ class LogbookPage(QWidget):
             field = QLineEdit()
             field.setAccessibleName(name)
             field.setToolTip(tip)
-            field.editingFinished.connect(partial(self._told, key))
+            field.editingFinished.connect(partial(self._field_changed, key))
             row.addWidget(label)
             row.addWidget(field)
             column.addLayout(row)
@@ -173,15 +173,17 @@ class LogbookPage(QWidget):
             box.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
             box.setAccessibleName(name)
             box.setToolTip(tip)
-            box.valueChanged.connect(self._charge_told)
+            box.valueChanged.connect(self._charge_changed)
             row.addWidget(box, 1)
             self.charge.append(box)
         column.addLayout(row)
         row = QHBoxLayout()
         self.by_hand, self.tripod = QPushButton("In the hand"), QPushButton("On a tripod")
-        for button, held in ((self.by_hand, "hand"), (self.tripod, "tripod")):
+        for button, support in ((self.by_hand, "hand"), (self.tripod, "tripod")):
             button.setToolTip("How the selected shots were held; all of the shoot where none is selected")
-            button.clicked.connect(lambda _=False, held=held: self.looking.tell(self._selected(), held=held))
+            button.clicked.connect(
+                lambda _=False, support=support: self.looking.set_values(self._selected(), support=support)
+            )
             row.addWidget(button)
         column.addLayout(row)
         self.forget = QPushButton("Delete this shoot's records …")
@@ -215,9 +217,9 @@ class LogbookPage(QWidget):
         self.forget.setEnabled(bool(state.shoot))
         for field in (*self.fields.values(), *self.charge):
             field.setEnabled(bool(state.shoot))
-        told = (state.charges or {}).get(state.shoot, (0.0, 0.0, 0.0))
+        charge = (state.charges or {}).get(state.shoot, (0.0, 0.0, 0.0))
         if not any(box.hasFocus() for box in self.charge):  # what is being typed stays
-            for box, value in zip(self.charge, told, strict=True):
+            for box, value in zip(self.charge, charge, strict=True):
                 box.blockSignals(True)
                 box.setValue(value)
                 box.blockSignals(False)
@@ -226,18 +228,18 @@ class LogbookPage(QWidget):
         self._list_phones(state)
         self._list_shoots(state)
         self._list_shots(state)
-        self._enable_held()
+        self._enable_support()
         if there:
             self.plots.show_state(state)
 
-    def _list_phones(self, state: LookBack) -> None:
+    def _list_phones(self, state: LogbookContent) -> None:
         names = [self.phone.itemText(k) for k in range(self.phone.count())]
         if names != list(state.phones):
             self.phone.clear()
             self.phone.addItems(list(state.phones))
         self.phone.setCurrentText(state.phone)
 
-    def _list_shoots(self, state: LookBack) -> None:
+    def _list_shoots(self, state: LogbookContent) -> None:
         """Shoots are measured while one looks: rows that stay are not made anew, so that nothing jumps."""
         for k, shoot in enumerate(state.shoots):
             size = f"{shoot.bytes / 1e9:.1f} GB" if shoot.bytes >= 1e8 else f"{shoot.bytes / 1e6:.0f} MB"
@@ -251,7 +253,7 @@ class LogbookPage(QWidget):
         shown = names.index(state.shoot) if state.shoot in names and not self.looking.question else -1
         self.list.setCurrentRow(shown)
 
-    def _list_shots(self, state: LookBack) -> None:
+    def _list_shots(self, state: LogbookContent) -> None:
         self.title.setText(state.title)
         self.answer.setText(state.answer)
         if state.shots != self._listed:
@@ -261,7 +263,7 @@ class LogbookPage(QWidget):
                 field.setText(self._common(state, key))
                 field.setModified(False)
 
-    def _fill_table(self, state: LookBack) -> None:
+    def _fill_table(self, state: LogbookContent) -> None:
         chosen = {r.key for r in self._selected()}
         self._listed = state.shots
         self.table.clearSelection()
@@ -275,14 +277,14 @@ class LogbookPage(QWidget):
                 item.setSelected(r.key in chosen)
 
     @staticmethod
-    def _about(r: Record) -> str:
+    def _about(r: LogRecord) -> str:
         facts = [r.taken.replace("T", " "), f"{r.focal_35mm:.0f} mm" if r.focal_35mm else "", r.kind, r.place, r.gear]
         if r.blur_px is not None:
             facts.append(f"moved by {r.blur_px:.1f} px")
         return " · ".join(f for f in facts if f)
 
     @staticmethod
-    def _common(state: LookBack, key: str) -> str:
+    def _common(state: LogbookContent, key: str) -> str:
         if key == "note":
             return next((s.note for s in state.shoots if s.name == state.shoot), "")
         values = {getattr(r, key) for r in state.shots}
@@ -296,16 +298,16 @@ class LogbookPage(QWidget):
     def _ask(self, key: str) -> None:
         self.looking.ask("" if self.looking.question == key else key)
 
-    def _selected(self) -> list[Record]:
+    def _selected(self) -> list[LogRecord]:
         rows = sorted({i.row() for i in self.table.selectedIndexes()})
         return [self._listed[k] for k in rows if k < len(self._listed)]
 
-    def _enable_held(self) -> None:
+    def _enable_support(self) -> None:
         """How shots were held is told of those that are selected, or of the shoot that is shown."""
         for button in (self.by_hand, self.tripod):
             button.setEnabled(bool(self.looking.state.shoot or self._selected()))
 
-    def _told(self, key: str) -> None:
+    def _field_changed(self, key: str) -> None:
         field = self.fields[key]
         if not field.isModified():
             return
@@ -316,9 +318,9 @@ class LogbookPage(QWidget):
         if key == "note":
             self.looking.note(shoot, field.text())
         else:
-            self.looking.tell((), **{key: field.text()})
+            self.looking.set_values((), **{key: field.text()})
 
-    def _charge_told(self) -> None:
+    def _charge_changed(self) -> None:
         """All three are needed: the charge fell over some time."""
         before, after, hours = (box.value() for box in self.charge)
         shoot = self.looking.state.shoot

@@ -7,13 +7,13 @@ import math
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from bruto.app.widgets.log_plot import LogPlot, Scale, doublings
-from bruto.app.widgets.plain import Label
-from bruto.logbook.learn import BLURRED_PX
+from bruto.app.widgets.plain_text import Label
+from bruto.logbook.estimates import BLURRED_PX
 from bruto.plan.noise import GREY, SHADOW_EV, blur_chance
 from bruto.sensor.advice import time_text
-from bruto.session.looking_back import LookBack, plain_iso
+from bruto.session.logbook import LogbookContent, plain_iso
 
-FOCAL_TOLD = 26.0
+USUAL_FOCAL_35MM = 26.0
 """Equivalent focal length, mm, for which the hand's limit is drawn where none is more common."""
 
 
@@ -37,8 +37,8 @@ class LearntPlots(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         grid = QGridLayout()
         self.noise, self.hand = LogPlot("Noise by ISO"), LogPlot("Blur by time")
-        self.viewfinder, self.room = LogPlot("Viewfinder"), LogPlot("Room on the phone")
-        for k, plot in enumerate((self.noise, self.hand, self.viewfinder, self.room)):
+        self.viewfinder, self.storage = LogPlot("Viewfinder"), LogPlot("Room on the phone")
+        for k, plot in enumerate((self.noise, self.hand, self.viewfinder, self.storage)):
             grid.addWidget(plot, k // 2, k % 2)
         column.addLayout(grid, 1)
         self.learnt = Label("")
@@ -46,21 +46,21 @@ class LearntPlots(QWidget):
         self.learnt.setWordWrap(True)
         column.addWidget(self.learnt)
 
-    def show_state(self, state: LookBack) -> None:
+    def show_state(self, state: LogbookContent) -> None:
         """Show what is learnt."""
         self._plot_noise(state)
         self._plot_hand(state)
         self._plot_viewfinder(state)
-        self._plot_room(state)
-        told = []
+        self._plot_storage(state)
+        parts = []
         if state.pace:
-            told += [f"a {kind} is saved in {v.value:.1f} s ± {v.spread:.1f}" for kind, v in state.pace.items()]
+            parts += [f"a {kind} is saved in {v.value:.1f} s ± {v.spread:.1f}" for kind, v in state.pace.items()]
         if state.battery is not None:
-            told.append(f"the battery falls by {state.battery.value:.0f} % an hour")
-        text = "; ".join(told)
+            parts.append(f"the battery falls by {state.battery.value:.0f} % an hour")
+        text = "; ".join(parts)
         self.learnt.setText(text[:1].upper() + text[1:] + "." if text else "")
 
-    def _plot_noise(self, state: LookBack) -> None:
+    def _plot_noise(self, state: LogbookContent) -> None:
         if not state.groups:
             self.noise.show_nothing("No shot tells its noise yet: open some mosaic raws of this phone.")
             return
@@ -80,35 +80,35 @@ class LearntPlots(QWidget):
         y = Scale(min(values) / 1.3, max(values) * 1.3, ticks)
         y = Scale(y.low, y.high, tuple(t for t in ticks if y.low < t[0] < y.high))
         iso = group.noise.ceiling_iso
-        said = "" if iso is None else f"shadows usable up to ISO {plain_iso(iso)}"
+        text = "" if iso is None else f"shadows usable up to ISO {plain_iso(iso)}"
         self.noise.show_plot(
             doublings(low, high),
             y,
             ("ISO", f"noise at −3 EV · {group.title.split(',')[0]}"),
             dots,
             [model, *band],
-            said,
+            text,
         )
 
-    def _plot_hand(self, state: LookBack) -> None:
+    def _plot_hand(self, state: LogbookContent) -> None:
         if state.hand is None:
-            self.hand.show_nothing(state.hand_said + " Mark at the right which shots were held in the hand.")
+            self.hand.show_nothing(state.hand_text + " Mark at the right which shots were held in the hand.")
             return
         shots = state.hand_shots
-        times = [(r.exposure_s or 1) * (r.focal_35mm or FOCAL_TOLD) / FOCAL_TOLD for r in shots]
+        times = [(r.exposure_s or 1) * (r.focal_35mm or USUAL_FOCAL_35MM) / USUAL_FOCAL_35MM for r in shots]
         dots = [(s, 100.0 if (r.blur_px or 0) >= BLURRED_PX else 0.0, True) for s, r in zip(times, shots, strict=True)]
         low, high = min(times), max(times)
-        limit = state.hand.seconds(FOCAL_TOLD)
+        limit = state.hand.seconds(USUAL_FOCAL_35MM)
         every = [low * (high / low) ** (k / 60) for k in range(61)]
         curve = [(s, 100 * blur_chance(s, limit, state.hand.spread)) for s in every]
         ticks = tuple((1 / n, f"1/{n}") for n in (1000, 250, 60, 15, 4)) + ((1.0, "1 s"), (4.0, "4 s"))
         x = Scale(low / 1.2, high * 1.2, tuple(t for t in ticks if low / 1.2 < t[0] < high * 1.2))
         y = Scale(-6, 106, ((0, "0 %"), (50, "50 %"), (100, "100 %")), even=True)
-        tenth = time_text(state.hand.seconds(FOCAL_TOLD, 0.1))
-        said = f"half blurred at {time_text(limit)}, a tenth at {tenth}"
-        self.hand.show_plot(x, y, ("time", f"blurred, at {FOCAL_TOLD:.0f} mm"), dots, [curve], said)
+        tenth = time_text(state.hand.seconds(USUAL_FOCAL_35MM, 0.1))
+        text = f"half blurred at {time_text(limit)}, a tenth at {tenth}"
+        self.hand.show_plot(x, y, ("time", f"blurred, at {USUAL_FOCAL_35MM:.0f} mm"), dots, [curve], text)
 
-    def _plot_viewfinder(self, state: LookBack) -> None:
+    def _plot_viewfinder(self, state: LogbookContent) -> None:
         shots = [r for g in state.groups for r in g.shots if r.viewfinder_ev is not None and r.iso]
         if not state.viewfinder or not shots:
             self.viewfinder.show_nothing("Three shots with light near full tell how early the viewfinder warns.")
@@ -119,16 +119,16 @@ class LearntPlots(QWidget):
         isos = [r.iso or 1 for r in shots]
         x = doublings(min(isos), max(isos))
         y = Scale(-reach, reach, tuple((float(v), _signed(v)) for v in range(-int(reach), int(reach) + 1)), even=True)
-        way = "early" if learnt.value >= 0 else "late"
+        alternative = "early" if learnt.value >= 0 else "late"
         self.viewfinder.show_plot(
             x, y, ("ISO", "warns early (+)"), [(r.iso or 1, r.viewfinder_ev or 0.0, True) for r in shots],
-            [[(x.low, learnt.value), (x.high, learnt.value)]], f"it warns {abs(learnt.value):.1f} EV {way}",
+            [[(x.low, learnt.value), (x.high, learnt.value)]], f"it warns {abs(learnt.value):.1f} EV {alternative}",
         )  # fmt: skip
 
-    def _plot_room(self, state: LookBack) -> None:
+    def _plot_storage(self, state: LogbookContent) -> None:
         shots = [r for g in state.groups[:1] for r in g.shots if r.bytes and r.iso]
         if not state.storage or not shots:
-            self.room.show_nothing("What a shot takes on the phone is told once some are measured.")
+            self.storage.show_nothing("What a shot takes on the phone is told once some are measured.")
             return
         name, most = max(state.storage.items(), key=lambda kv: kv[1].count)
         isos = [r.iso or 1 for r in shots]
@@ -138,7 +138,7 @@ class LearntPlots(QWidget):
         step *= next(f for f in (1, 2, 5, 10) if top / (f * step) <= 5)
         ticks = tuple((k * step, f"{k * step:g} MB") for k in range(math.floor(top / step) + 1))
         x = doublings(min(isos), max(isos))
-        self.room.show_plot(
+        self.storage.show_plot(
             x, Scale(0, top, ticks, even=True), ("ISO", "a shot with its files"),
             [(r.iso or 1, (r.bytes or 0) / 1e6, True) for r in shots],
             [[(x.low, most.value / 1e6), (x.high, most.value / 1e6)]], f"{name}: {most.value / 1e6:.1f} MB a shot",

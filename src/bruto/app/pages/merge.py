@@ -26,17 +26,18 @@ from bruto.app.pages.merge_views import MergeViews
 from bruto.app.widgets.frame_chart import LEAST_WINDOW, FrameChart, reference_of
 from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, scrolled, side_panel
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.task_line import time_left
 from bruto.develop.strokes import strokes_as_json
 from bruto.errors import BrutoError
 from bruto.merge.methods import METHODS, method_of
-from bruto.merge.methods.method import Shown
+from bruto.merge.methods.method import MergeSteps
 from bruto.merge.methods.starfield import SKY
 from bruto.merge.result import MergeResult
-from bruto.session.merging import LiveLook, Look
+from bruto.session.merge_jobs import LiveView, MergeView
 from bruto.shoot.shots import Shot, ShotSet, oriented_preview
-from bruto.storage.outputs import Outputs
+from bruto.storage.output_planner import Outputs
+from bruto.tasks import Task
 
 MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 """Kinds of set that some method is for."""
@@ -44,7 +45,7 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 
 REASONS = (("blurred", "blurred"), ("test shots", "a test shot"), ("under clouds", "clouds"), ("moved", "moved"))
 """What many frames are left out for, by how the reason of one begins."""
-CLIP_FROM, TOLD_FLICKER = 8, 0.02
+CLIP_FROM, SHOWN_FLICKER = 8, 0.02
 """Frames from which a set can become a clip, and flicker in EV that is worth telling."""
 FEW = 20
 """Frames of a night below which they are laid on each other by their stars, as trails would be short."""
@@ -52,7 +53,7 @@ ROW = 24
 """Height of a method in the list of methods, pixels."""
 MOST_SETS = 12
 """Sets that are listed to be gone to."""
-MOST_TOLD = 8
+MOST_NAMED = 8
 """Frames left out that are told one by one."""
 SAME_EV = 0.3
 """Exposures that differ by less are the same."""
@@ -198,14 +199,14 @@ class MergePage(QWidget):
         shot = next((s for s in self.session.shoot.shots if s.raw == self._output), None)
         if shot is not None:
             self.host.choose(shot)
-            self.host.set_task("Correct")
+            self.host.set_task(Task.CORRECT)
 
-    def _seen(self, result: MergeResult, look: Look) -> None:
+    def _seen(self, result: MergeResult, look: MergeView) -> None:
         """The result developed beside one of its frames, where its set is still shown."""
         if self.chart.result is result:
             self.views.show_look(look)
 
-    def _show_live(self, look: LiveLook, files: list[Path]) -> None:
+    def _show_live(self, look: LiveView, files: list[Path]) -> None:
         """What a running merge holds so far, where its set is shown."""
         if self.merging.running and set(files) <= {s.raw for s in self.chart.shots}:
             self.views.show_live(look)
@@ -352,7 +353,7 @@ class MergePage(QWidget):
         self.facts.setText(
             f"{n} used of {len(self.chart.shots)}\n{first.width} × {first.height} px each, ISO {first.iso or 0:.0f}"
         )
-        frames = [Shown(s.meta.exposure_s, s.meta.iso) for s in chosen if s.meta]
+        frames = [MergeSteps(s.meta.exposure_s, s.meta.iso) for s in chosen if s.meta]
         if self.method.currentData():
             method = method_of(str(self.method.currentData()))
             self.expect.setText(method.expect(frames))
@@ -421,9 +422,9 @@ class MergePage(QWidget):
         if result.range_ev:
             lines.append(f"{result.range_ev:.1f} EV from noise to full")
         out = [f"left out: {Path(f.file).name}, {f.reason}" for f in result.frames if not f.used]
-        lines += out[:MOST_TOLD]
-        if len(out) > MOST_TOLD:
-            lines.append(f"and {len(out) - MOST_TOLD} more left out")
+        lines += out[:MOST_NAMED]
+        if len(out) > MOST_NAMED:
+            lines.append(f"and {len(out) - MOST_NAMED} more left out")
         lines.append(result.output.name)
         self.outcome.setText("\n".join(lines))
         self.open_button.show()
@@ -432,7 +433,7 @@ class MergePage(QWidget):
         """Ask for a name, and make a clip of the chosen frames behind the window."""
         raws = [s.raw for s in self._chosen() if s.raw is not None]
         if self.host.line.running:
-            self.session.told.emit(f"Wait until this is done: {self.host.line.title.lower()}.")
+            self.session.notice.emit(f"Wait until this is done: {self.host.line.title.lower()}.")
             return
         start = str(raws[0].parent / f"{raws[0].stem}-clip.mp4")
         name, _ = QFileDialog.getSaveFileName(self, "A clip of these frames", start, "Clip (*.mp4)")
@@ -444,7 +445,7 @@ class MergePage(QWidget):
         try:
             target = Outputs(raws).file(path)
         except BrutoError as error:
-            self.session.told.emit(str(error))
+            self.session.notice.emit(str(error))
             return
         self.host.line.begin("Making a clip", self.session.clips.stop)
         self.session.clips.start(raws, target)
@@ -452,13 +453,13 @@ class MergePage(QWidget):
     def _clip_made(self, clip: Any) -> None:
         self.host.line.end()
         text = f"{clip.output.name}: {clip.frames} frames, {clip.seconds:.1f} s"
-        if clip.flicker_ev > TOLD_FLICKER:
+        if clip.flicker_ev > SHOWN_FLICKER:
             text += f"; flicker of up to {clip.flicker_ev:.2f} EV was evened out"
-        self.session.told.emit(text + ".")
+        self.session.notice.emit(text + ".")
 
     def _clip_failed(self, why: str) -> None:
         self.host.line.end()
-        self.session.told.emit(why)
+        self.session.notice.emit(why)
 
     def _is_shown(self, result: MergeResult) -> bool:
         """Whether a result is of the set that is shown."""

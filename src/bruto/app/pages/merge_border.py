@@ -6,10 +6,10 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from bruto.app.stage.brush_stage import BrushStage
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.container.orientation import place_as_stored
 from bruto.develop.strokes import Stroke
-from bruto.session.merging import Look
+from bruto.session.merge_jobs import MergeView
 
 REACH = (4, 100, 20)
 """Least, greatest and usual radius of the brush, thousandths of the long edge."""
@@ -75,7 +75,7 @@ class BorderPanel(QWidget):
         """Another set: no strokes."""
         self._set_strokes(())
 
-    def show_look(self, look: Look) -> None:
+    def show_look(self, look: MergeView) -> None:
         """A result, on which the strokes that it was made with are seen already."""
         if look.border is None:
             return

@@ -8,8 +8,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QSlider, QVBoxLayout, QWidget
 
 from bruto.app.widgets.panel import clear
-from bruto.app.widgets.plain import Label
-from bruto.merge.methods.method import Choice
+from bruto.app.widgets.plain_text import Label
+from bruto.merge.methods.method import MethodOption
 
 
 class MethodChoices(QWidget):
@@ -22,7 +22,7 @@ class MethodChoices(QWidget):
         self.rows.setSpacing(4)
         self._values: dict[str, Callable[[], bool | float]] = {}
 
-    def show_choices(self, choices: Sequence[Choice]) -> None:
+    def show_choices(self, choices: Sequence[MethodOption]) -> None:
         """Show other choices, at their usual values."""
         clear(self.rows)
         self._values = {}
@@ -37,7 +37,7 @@ class MethodChoices(QWidget):
                 self._add_amount(choice)
         self.setVisible(bool(choices))
 
-    def _add_amount(self, choice: Choice) -> None:
+    def _add_amount(self, choice: MethodOption) -> None:
         """A share that is set on a track."""
         title, track = Label(""), QSlider(Qt.Orientation.Horizontal)
         track.setRange(0, 100)

@@ -7,19 +7,20 @@ from numpy.typing import NDArray
 from PySide6.QtWidgets import QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from bruto.app.pages.merge_border import BorderPanel
-from bruto.app.stage.compare_stage import CompareStage
-from bruto.app.stage.places_view import PlacesView
+from bruto.app.stage.compare_stage import CompareMode, CompareStage
+from bruto.app.stage.regions_view import RegionsView
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
-from bruto.app.stage.viewing import Viewing
-from bruto.session.merging import LiveLook, Look
+from bruto.app.stage.viewport_widget import ViewportWidget
+from bruto.session.merge_jobs import LiveView, MergeView
 
-FRAME, CURTAIN, PLACES, BORDER = "", "Curtain", "Places", "Border"
-ORDER = (FRAME, CURTAIN, PLACES, BORDER)
+FRAME, CURTAIN, REGIONS, BORDER = "", "curtain", "regions", "border"
+TITLES = {CURTAIN: "Curtain", REGIONS: "Regions", BORDER: "Border"}
+ORDER = (FRAME, CURTAIN, REGIONS, BORDER)
 RESULT = "MERGED, developed"
 TIPS = {
     CURTAIN: "One frame left of a line, the result right of it; turn the line at its ends or with [ and ]",
-    PLACES: "Where one frame and the result differ most, at 1:1",
+    REGIONS: "Where one frame and the result differ most, at 1:1",
     BORDER: "Where sky and ground are joined; correct it with a brush",
 }
 
@@ -38,16 +39,16 @@ class MergeViews(QWidget):
         self.tag, self.which = bar.tag, bar.facts
         self.buttons: dict[str, QPushButton] = {}
         for name, tip in TIPS.items():
-            button = bar.add(name, tip, left=True, checkable=True)
+            button = bar.add(TITLES[name], tip, left=True, checkable=True)
             button.clicked.connect(lambda _=False, n=name: self._turn(n))
             button.setEnabled(False)
             self.buttons[name] = button
         fit = bar.add("Fit", "Whole picture (F2)")
         one = bar.add("1:1", "One pixel of the raw on one of the screen (F2)")
         column.addWidget(bar)
-        self.stage, self.curtain, self.places = Stage(), CompareStage(), PlacesView()
+        self.stage, self.curtain, self.places = Stage(), CompareStage(), RegionsView()
         self.border = BorderPanel()
-        self.curtain.set_mode("Curtain")
+        self.curtain.set_mode(CompareMode.CURTAIN)
         self.stack = QStackedWidget()
         for view in (self.stage, self.curtain, self.places, self.border.stage):
             self.stack.addWidget(view)
@@ -75,9 +76,9 @@ class MergeViews(QWidget):
         if name != FRAME:
             self.tag.setText(RESULT)
 
-    def zoomed(self) -> Viewing:
+    def zoomed(self) -> ViewportWidget:
         """What is zoomed: from the places one goes to the curtain."""
-        if self.view == PLACES:
+        if self.view == REGIONS:
             self.set_view(CURTAIN)
         return {CURTAIN: self.curtain, BORDER: self.border.stage}.get(self.view, self.stage)
 
@@ -111,7 +112,7 @@ class MergeViews(QWidget):
         """A merge begins, or has ended: its first picture turns to the stage."""
         self._live = False
 
-    def show_live(self, look: LiveLook) -> None:
+    def show_live(self, look: LiveView) -> None:
         """What a running merge holds so far. Its first picture turns to the stage, later ones leave the user where he
         looks.
         """
@@ -125,7 +126,7 @@ class MergeViews(QWidget):
             some = "FRAME" if look.count == 1 else "FRAMES"
             self.tag.setText(f"{look.count} {some} MERGED SO FAR" if look.summed else f"FRAME {look.count}")
 
-    def show_look(self, look: Look) -> None:
+    def show_look(self, look: MergeView) -> None:
         """A result developed beside one of its frames."""
         self.stage.set_frame(*look.size)
         self.stage.set_base(look.merged)
@@ -134,7 +135,7 @@ class MergeViews(QWidget):
         for k, pair in enumerate(look.pairs):
             self.places.set_pair(k, pair)
         self.border.show_look(look)
-        there = {CURTAIN: True, PLACES: bool(look.places), BORDER: look.border is not None}
+        there = {CURTAIN: True, REGIONS: bool(look.places), BORDER: look.border is not None}
         for name, button in self.buttons.items():
             button.setEnabled(there[name])
         self.buttons[BORDER].setVisible(there[BORDER])

@@ -12,16 +12,18 @@ from typing import Any
 
 from bruto.app.commands import COMMANDS, GROUPS, Command
 from bruto.app.host import Host
+from bruto.tasks import Task
 
 
 @dataclass(frozen=True)
 class Page:
-    """`title` of the task; `module` and `name` of its class, loaded when it is first wanted; `keys` that turn to it;
+    """`task`: its identifier, which its module is called too; `title`; `name` of its class, loaded when first
+    needed; `keys` that turn to it;
     `commands` of its own; `with_shots`: whether the list of shots stands beside it; `in_bar`: in the top bar.
     """
 
+    task: Task
     title: str
-    module: str
     name: str
     keys: str
     commands: tuple[Command, ...] = ()
@@ -30,30 +32,35 @@ class Page:
 
     def make(self, host: Host) -> Any:
         """The page's widget."""
-        return getattr(import_module(f"bruto.app.pages.{self.module}"), self.name)(host)
+        return getattr(import_module(f"bruto.app.pages.{self.task}"), self.name)(host)
 
 
 PAGES: tuple[Page, ...] = (
-    Page("Plan", "plan", "PlanPage", "Ctrl+8", with_shots=False),
-    Page("Intake", "intake", "IntakePage", "Ctrl+1", with_shots=False),
-    Page("Correct", "develop", "DevelopPage", "Ctrl+2"),
-    Page("Compare", "compare", "ComparePage", "Ctrl+3"),
-    Page("Merge", "merge", "MergePage", "Ctrl+4"),
-    Page("Deliver", "deliver", "DeliverPage", "Ctrl+5"),
-    Page("Logbook", "logbook", "LogbookPage", "Ctrl+7", with_shots=False),
-    Page("Practice", "practice", "PracticePage", "Ctrl+9", with_shots=False),
-    Page("Side by side", "together", "TogetherPage", "Ctrl+6", in_bar=False),
-    Page("Start", "start", "StartPage", "", with_shots=False, in_bar=False),
-    Page("Keys", "keys", "KeysPage", "F1", with_shots=False, in_bar=False),
+    Page(Task.PLAN, "Plan", "PlanPage", "Ctrl+8", with_shots=False),
+    Page(Task.INTAKE, "Intake", "IntakePage", "Ctrl+1", with_shots=False),
+    Page(Task.CORRECT, "Correct", "CorrectPage", "Ctrl+2"),
+    Page(Task.COMPARE, "Compare", "ComparePage", "Ctrl+3"),
+    Page(Task.MERGE, "Merge", "MergePage", "Ctrl+4"),
+    Page(Task.EXPORT, "Export", "ExportPage", "Ctrl+5"),
+    Page(Task.LOGBOOK, "Logbook", "LogbookPage", "Ctrl+7", with_shots=False),
+    Page(Task.PRACTICE, "Practice", "PracticePage", "Ctrl+9", with_shots=False),
+    Page(Task.SIDE_BY_SIDE, "Side by side", "SideBySidePage", "Ctrl+6", in_bar=False),
+    Page(Task.START, "Start", "StartPage", "", with_shots=False, in_bar=False),
+    Page(Task.KEYS, "Keys", "KeysPage", "F1", with_shots=False, in_bar=False),
 )
+
+
+def title_of(task: Task) -> str:
+    """The title of a task."""
+    return next(p.title for p in PAGES if p.task == task)
 
 
 def all_commands() -> list[Command]:
     """Every command in the order of the menu, with one for each page."""
-    turning = [Command(f"task-{p.title}", p.title, p.keys, _turn(p), "tasks") for p in PAGES if p.keys]
+    turning = [Command(f"task-{p.task}", p.title, p.keys, _turn(p), "tasks") for p in PAGES if p.keys]
     found = [*COMMANDS, *(c for p in PAGES for c in p.commands), *turning]
     return sorted(found, key=lambda c: list(GROUPS).index(c.group))
 
 
 def _turn(page: Page) -> Any:
-    return lambda host: host.set_task(page.title)
+    return lambda host: host.set_task(page.task)

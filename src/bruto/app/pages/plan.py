@@ -23,18 +23,18 @@ from bruto.app.pages.plan_ledger import PlanLedger
 from bruto.app.pages.plan_preview import PreviewView
 from bruto.app.pages.plan_rows import read_bearing
 from bruto.app.pages.plan_side import PlanSide
-from bruto.app.paper import print_html
-from bruto.app.widgets.empty import Empty
+from bruto.app.pdf import print_html
+from bruto.app.widgets.empty_state import EmptyState
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.time_axis import Block, TimeAxis
 from bruto.errors import BrutoError
-from bruto.plan.darkness import LEAST_S
 from bruto.plan.examples import example
-from bruto.plan.kinds import TARGETS, kind_of
-from bruto.plan.pricing import Price, longest_arc
-from bruto.session.foreseeing import Axis
+from bruto.plan.forecast import ShotForecast, longest_arc
+from bruto.plan.shot_kinds import TARGETS, kind_of
+from bruto.plan.sky_darkness import LEAST_S
+from bruto.session.simulated_preview import Axis
 
 PAPERS = {"PDF (*.pdf)": ".pdf", "Web page (*.html)": ".html"}
 EMPTY = (
@@ -46,17 +46,17 @@ OTHER = "Another place in the sky …"
 
 
 class PlanPage(QWidget):
-    """All of it follows `session.planning`."""
+    """All of it follows `session.plan_editor`."""
 
     def __init__(self, host: Host) -> None:
         super().__init__()
         self.host, self.session = host, host.session
-        self.planning = self.session.planning
+        self.plan_editor = self.session.plan_editor
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
-        self.nothing = Empty(
+        self.nothing = EmptyState(
             EMPTY, ("Begin a plan", self._begin),
-            ("See one for Orrin Saltern", lambda: self.planning.begin(example())),
+            ("See one for Orrin Saltern", lambda: self.plan_editor.begin(example())),
         )  # fmt: skip
         outer.addWidget(self.nothing)
         self.whole = QWidget()
@@ -64,15 +64,15 @@ class PlanPage(QWidget):
         layout = QHBoxLayout(self.whole)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        self.side = PlanSide(self.planning)
+        self.side = PlanSide(self.plan_editor)
         self.side.wanted.connect(self._wanted)
         layout.addWidget(self.side)
         layout.addWidget(self._middle(), 1)
-        self.ledger = PlanLedger(self.planning, host.manners)
+        self.ledger = PlanLedger(self.plan_editor, host.manners)
         layout.addWidget(self.ledger)
         self.by_day = False
-        self.planning.changed.connect(self._show)
-        self.planning.foreseen.connect(self._show_picture)
+        self.plan_editor.changed.connect(self._show)
+        self.plan_editor.previewed.connect(self._show_picture)
         self._show()
 
     def _middle(self) -> QWidget:
@@ -124,13 +124,13 @@ class PlanPage(QWidget):
         self.wall.editingFinished.connect(self._wall_typed)
         self.wall.hide()
         row.addWidget(self.wall)
-        self.said = Label("")
-        self.said.setObjectName("quiet")
-        row.addWidget(self.said, 1)
+        self.status = Label("")
+        self.status.setObjectName("quiet")
+        row.addWidget(self.status, 1)
         lower.addLayout(row)
         self.axis = TimeAxis()
         self.axis.moved.connect(self._moved)
-        self.axis.chosen.connect(self.planning.choose)
+        self.axis.chosen.connect(self.plan_editor.choose)
         lower.addWidget(self.axis, 1)
         parts.addWidget(low)
         parts.setStretchFactor(0, 5)
@@ -143,20 +143,20 @@ class PlanPage(QWidget):
 
     def turned_to(self) -> None:
         """The task is chosen."""
-        self.planning.show_first()
+        self.plan_editor.show_first()
 
     def _axis(self) -> Axis | None:
-        sky = self.planning.sky
+        sky = self.plan_editor.sky
         return None if sky is None else (sky.day if self.by_day else sky.night)
 
     def _show(self) -> None:
-        plan = self.planning.plan
+        plan = self.plan_editor.plan
         self.nothing.setVisible(plan is None)
         self.whole.setVisible(plan is not None)
         if plan is None:
             return
-        self._follow_wish()
-        self.side.show_plan(self.planning.became())
+        self._follow_shot()
+        self.side.show_plan(self.plan_editor.matches())
         key = plan.target if plan.target in TARGETS else None
         self.target.setCurrentIndex(self.target.findData(key) if key is not None else len(TARGETS))
         self.target.setVisible(not self.by_day)
@@ -170,37 +170,37 @@ class PlanPage(QWidget):
                 field.setText(text)
                 field.setModified(False)
         blocks = []
-        for k, wish in enumerate(plan.wishes):
-            span = self.planning.span_of(wish)
-            price = self.planning.price(wish)
+        for k, planned in enumerate(plan.planned_shots):
+            span = self.plan_editor.span_of(planned)
+            forecast = self.plan_editor.forecast(planned)
             axis = self._axis()
             if span is not None and axis is not None and span[1] > axis.begin and span[0] < axis.end:
-                minded = price is not None and (price.full or price.fits is False)
-                blocks.append(Block(k, wish.title, *span, minded=minded))
-        self.axis.show_axis(self._axis(), plan.where.clock, blocks, self.planning.chosen)
-        self.said.setText(self.planning.problem or self._told())
-        self.ledger.show_wish(self._axis())
-        if self.planning.picture_of is not self.planning.wish:
+                minded = forecast is not None and (forecast.full or forecast.fits is False)
+                blocks.append(Block(k, planned.title, *span, minded=minded))
+        self.axis.show_axis(self._axis(), plan.where.clock, blocks, self.plan_editor.chosen)
+        self.status.setText(self.plan_editor.problem or self._sky_summary())
+        self.ledger.show_shot(self._axis())
+        if self.plan_editor.picture_of is not self.plan_editor.planned:
             self._wait_for_picture()
 
-    def _follow_wish(self) -> None:
+    def _follow_shot(self) -> None:
         """The axis is the one on which the chosen shot is."""
-        wish, sky = self.planning.wish, self.planning.sky
-        if wish is None or sky is None or self.axis._held is not None:
+        planned, sky = self.plan_editor.planned, self.plan_editor.sky
+        if planned is None or sky is None or self.axis._drag is not None:
             return
-        span = self.planning.span_of(wish)
+        span = self.plan_editor.span_of(planned)
         if span is None:
             return
-        by_night = kind_of(wish.kind).light == "sky"
+        by_night = kind_of(planned.kind).light == "sky"
         first, second = (sky.night, sky.day) if by_night else (sky.day, sky.night)
         if first.begin <= span[0] < first.end:
             self._turn(not by_night, show=False)
         elif second.begin <= span[0] < second.end:
             self._turn(by_night, show=False)
 
-    def _told(self) -> str:
+    def _sky_summary(self) -> str:
         """What decides of the night or the day, in a line."""
-        sky, plan = self.planning.sky, self.planning.plan
+        sky, plan = self.plan_editor.sky, self.plan_editor.plan
         if sky is None or plan is None:
             return "reckoning the sky …"
         if plan.latitude == 0 and plan.longitude == 0 and not plan.place:
@@ -223,7 +223,7 @@ class PlanPage(QWidget):
         return night.sun_state or (f"dark {dark}, {moon}" if dark else f"not dark without the moon, {moon}")
 
     def _wait_for_picture(self) -> None:
-        if self.planning.wish is None:
+        if self.plan_editor.planned is None:
             self.preview.show_nothing("Add a shot: its picture is foretold here, simulated at its settings.")
         elif self.preview.whole is None:
             self.preview.show_nothing("making a picture …")
@@ -231,35 +231,35 @@ class PlanPage(QWidget):
             self.preview.show_waiting()
 
     def _show_picture(self) -> None:
-        picture, wish = self.planning.picture, self.planning.picture_of
-        if picture is None or wish is None:
-            if self.planning.problem:
-                self.preview.show_nothing(self.planning.problem)
+        picture, planned = self.plan_editor.picture, self.plan_editor.picture_of
+        if picture is None or planned is None:
+            if self.plan_editor.problem:
+                self.preview.show_nothing(self.plan_editor.problem)
             else:
                 self._wait_for_picture()
             return
-        price = self.planning.price(wish)
-        known = "noise" in self.planning.means.known
+        forecast = self.plan_editor.forecast(planned)
+        known = "noise" in self.plan_editor.means.known
         whose = "your phone's noise" if known else "the noise that is usual of phones"
         gain = f"{picture.gain_ev:+.1f} EV".replace("-", "−")
         self.preview.show_picture(
             picture.whole, picture.piece, f"Simulated, {gain}: a made-up scene, {whose}",
-            self._piece_said(price, kind_of(wish.kind).light == "sky"),
+            self._piece_text(forecast, kind_of(planned.kind).light == "sky"),
         )  # fmt: skip
 
-    def _piece_said(self, price: Price | None, sky: bool) -> str:
-        if price is None:
+    def _piece_text(self, forecast: ShotForecast | None, sky: bool) -> str:
+        if forecast is None:
             return "A piece at 1:1"
-        said = "A piece at 1:1: " if sky else "Grain and movement as at 1:1: "
+        status = "A piece at 1:1: " if sky else "Grain and movement as at 1:1: "
         if sky:
-            move = "" if price.trail is None else f"stars move {price.trail:.1f} px in a frame, "
-            wish, plan, facts = self.planning.wish, self.planning.plan, self.planning.sky
-            if wish is not None and wish.kind == "trail" and plan is not None and facts is not None:
-                length, way = longest_arc(wish, plan, self.planning.means, facts.facts)
-                move = f"arcs up to {length:.0f} px, beginning {way}; " if way else move
-            return f"{said}{move}the sky has {price.snr:.1f} × its noise"
-        blur = "" if price.blur is None else f", {100 * price.blur:.0f} of 100 frames blurred"
-        return f"{said}grey has {price.snr:.0f} × its noise{blur}"
+            move = "" if forecast.trail is None else f"stars move {forecast.trail:.1f} px in a frame, "
+            planned, plan, facts = self.plan_editor.planned, self.plan_editor.plan, self.plan_editor.sky
+            if planned is not None and planned.kind == "trail" and plan is not None and facts is not None:
+                length, alternative = longest_arc(planned, plan, self.plan_editor.means, facts.facts)
+                move = f"arcs up to {length:.0f} px, beginning {alternative}; " if alternative else move
+            return f"{status}{move}the sky has {forecast.snr:.1f} × its noise"
+        blur = "" if forecast.blur is None else f", {100 * forecast.blur:.0f} of 100 frames blurred"
+        return f"{status}grey has {forecast.snr:.0f} × its noise{blur}"
 
     # -- what is done
 
@@ -271,15 +271,15 @@ class PlanPage(QWidget):
 
     def _moved(self, index: int, begin: datetime | None, final: bool) -> None:
         if begin is not None:
-            self.planning.choose(index)
-            self.planning.change_wish(True, at=self.planning.stored("at", begin.astimezone(UTC).timestamp()))
+            self.plan_editor.choose(index)
+            self.plan_editor.change_shot(True, at=self.plan_editor.stored("at", begin.astimezone(UTC).timestamp()))
         if final:
-            self.planning.settle()
+            self.plan_editor.settle()
 
     def _target_chosen(self, _: int) -> None:
         key = self.target.currentData()
         if key is not None:
-            self.planning.change(target=str(key))
+            self.plan_editor.change(target=str(key))
         else:
             self.other.show()
             self.other.setFocus()
@@ -287,7 +287,7 @@ class PlanPage(QWidget):
     def _other_typed(self) -> None:
         if self.other.isModified():
             self.other.setModified(False)
-            self.planning.change(target=self.other.text().strip())
+            self.plan_editor.change(target=self.other.text().strip())
 
     def _wall_typed(self) -> None:
         if not self.wall.isModified():
@@ -298,7 +298,7 @@ class PlanPage(QWidget):
         if text and (value is None or not 0 <= value <= 360):
             self.session.say(f"A direction is 0 to 360 degrees or a wind such as SW, not '{text}'.")
             return
-        self.planning.change(facade=value)
+        self.plan_editor.change(facade=value)
 
     def _wanted(self, what: str) -> None:
         if what == "new":
@@ -312,7 +312,7 @@ class PlanPage(QWidget):
 
     def _begin(self) -> None:
         """A new plan, whose name and place are typed first."""
-        self.planning.new()
+        self.plan_editor.new()
         field = self.side.texts["name"]
         field.setFocus(Qt.FocusReason.OtherFocusReason)
         field.selectAll()
@@ -321,21 +321,21 @@ class PlanPage(QWidget):
         """Of the shot that is open where it is a long exposure, else of a file."""
         shot = self.session.shoot.current
         if shot is not None and shot.raw is not None and shot.seen and (shot.seen.exposure_s or 0) >= LEAST_S:
-            self.planning.measure_darkness(shot.raw)
+            self.plan_editor.measure_darkness(shot.raw)
             return
         name, _ = QFileDialog.getOpenFileName(self, "A raw of the sky", "", "Raws (*.dng *.DNG)")
         if name:
-            self.planning.measure_darkness(Path(name))
+            self.plan_editor.measure_darkness(Path(name))
 
     def _ask_delete(self) -> None:
-        plan = self.planning.plan
+        plan = self.plan_editor.plan
         if plan is not None and ask_user(
             self, f"Delete the plan {plan.name}?", "Shots that were taken of it stay.", "Delete the plan", "Keep it"
         ):
-            self.planning.delete()
+            self.plan_editor.delete()
 
     def _ask_paper(self, night: bool) -> None:
-        plan = self.planning.plan
+        plan = self.plan_editor.plan
         if plan is None:
             return
         start = str(Path.home() / f"{plan.date} {plan.name.replace('/', '-')}.pdf")
@@ -346,6 +346,6 @@ class PlanPage(QWidget):
         chosen = path.suffix.lower() in PAPERS.values()
         path = path if chosen else path.with_name(path.name + PAPERS.get(kind, ".pdf"))
         try:
-            self.planning.print_list(path, night, chosen, print_html)
+            self.plan_editor.print_list(path, night, chosen, print_html)
         except (BrutoError, OSError) as error:
             self.session.say(str(error))

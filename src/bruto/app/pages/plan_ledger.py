@@ -18,18 +18,18 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.pages.plan_rows import PlanRow, rows_for
-from bruto.app.widgets.manners import Manners
 from bruto.app.widgets.panel import clear, scrolled, side_panel
-from bruto.app.widgets.plain import Label, plain_tooltip
-from bruto.plan.kinds import CAUTIONS, KINDS, kind_of
-from bruto.plan.proposing import Proposal, moment_of
-from bruto.plan.wishes import Wish
-from bruto.session.foreseeing import Axis
-from bruto.session.planning import Planning
+from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.app.widgets.wheel_guard import WheelGuard
+from bruto.plan.planned_shots import PlannedShot
+from bruto.plan.recommendations import Recommendation, moment_of
+from bruto.plan.shot_kinds import CAUTIONS, KINDS, kind_of
+from bruto.session.plan_editor import PlanEditor
+from bruto.session.simulated_preview import Axis
 
 SAME_SHARE, SAME_S, SAME_DEGREES = 0.02, 240.0, 1.5
 """How near a value is to what is proposed to be the same: a share, seconds of the clock, degrees."""
-HELD = {"": "held as usual", "tripod": "on a tripod", "hand": "in the hand"}
+SUPPORTS = {"": "held as usual", "tripod": "on a tripod", "hand": "in the hand"}
 
 
 def same(name: str, value: float, offered: float) -> bool:
@@ -42,12 +42,12 @@ def same(name: str, value: float, offered: float) -> bool:
 
 
 class PlanLedger(QWidget):
-    """Follows a `Planning`; `manners` are taught to rows, which are made as they are needed."""
+    """Follows a `PlanEditor`; `manners` are taught to rows, which are made as they are needed."""
 
-    def __init__(self, planning: Planning, manners: Manners) -> None:
+    def __init__(self, plan_editor: PlanEditor, manners: WheelGuard) -> None:
         super().__init__()
         self.manners = manners
-        self.planning = planning
+        self.plan_editor = plan_editor
         self.rows: dict[str, PlanRow] = {}
         self._made_for: tuple = ()
         layout = QVBoxLayout(self)
@@ -65,16 +65,16 @@ class PlanLedger(QWidget):
         self.kind.setAccessibleName("Kind of shot")
         for key, kind in KINDS.items():
             self.kind.addItem(kind.title, key)
-        self.kind.activated.connect(lambda _: planning.turn_into(str(self.kind.currentData())))
+        self.kind.activated.connect(lambda _: plan_editor.turn_into(str(self.kind.currentData())))
         column.addLayout(head)
         kinds = QHBoxLayout()
         kinds.addWidget(self.kind, 1)
-        self.held = QComboBox()
-        self.held.setAccessibleName("How it is held")
-        for key, text in HELD.items():
-            self.held.addItem(text, key)
-        self.held.activated.connect(lambda _: planning.change_wish(held=self.held.currentData()))
-        kinds.addWidget(self.held)
+        self.support = QComboBox()
+        self.support.setAccessibleName("How it is held")
+        for key, text in SUPPORTS.items():
+            self.support.addItem(text, key)
+        self.support.activated.connect(lambda _: plan_editor.change_shot(support=self.support.currentData()))
+        kinds.addWidget(self.support)
         column.addLayout(kinds)
         scroll, body = scrolled(2)
         column.addWidget(scroll, 1)
@@ -90,15 +90,15 @@ class PlanLedger(QWidget):
         self.facts.setVerticalSpacing(0)
         self.facts.setColumnStretch(1, 1)
         body.addLayout(self.facts)
-        self.ways_heading = Label("Other ways")
-        self.ways_heading.setObjectName("heading")
+        self.alternatives_heading = Label("Other ways")
+        self.alternatives_heading.setObjectName("heading")
         body.addSpacing(4)
-        body.addWidget(self.ways_heading)
-        self.ways = QGridLayout()
-        self.ways.setHorizontalSpacing(8)
-        self.ways.setVerticalSpacing(2)
-        self.ways.setColumnStretch(0, 1)
-        body.addLayout(self.ways)
+        body.addWidget(self.alternatives_heading)
+        self.alternatives = QGridLayout()
+        self.alternatives.setHorizontalSpacing(8)
+        self.alternatives.setVerticalSpacing(2)
+        self.alternatives.setColumnStretch(0, 1)
+        body.addLayout(self.alternatives)
         self.fields: dict[str, QLineEdit] = {}
         for name, title, tip in (
             ("gear", "Gear", "What is to be taken along for it"), ("note", "Note", "What is to be remembered there"),
@@ -124,10 +124,10 @@ class PlanLedger(QWidget):
         buttons = QHBoxLayout()
         self.take_all = QPushButton("Take all proposed")
         self.take_all.setToolTip("Every value of this shot as it is proposed")
-        self.take_all.clicked.connect(planning.take_all)
+        self.take_all.clicked.connect(plan_editor.take_all)
         self.remove = QPushButton("Remove")
         self.remove.setToolTip("Take this shot out of the plan; Ctrl+Z brings it back")
-        self.remove.clicked.connect(planning.remove)
+        self.remove.clicked.connect(plan_editor.remove)
         buttons.addWidget(self.take_all)
         buttons.addWidget(self.remove)
         buttons.addStretch(1)
@@ -135,32 +135,32 @@ class PlanLedger(QWidget):
 
     # -- what is shown
 
-    def show_wish(self, axis: Axis | None) -> None:
+    def show_shot(self, axis: Axis | None) -> None:
         """Show the chosen wish; `axis`: the one on which its time is set."""
-        wish, plan = self.planning.wish, self.planning.plan
-        self.panel.setVisible(wish is not None)
-        if wish is None or plan is None:
+        planned, plan = self.plan_editor.planned, self.plan_editor.plan
+        self.panel.setVisible(planned is not None)
+        if planned is None or plan is None:
             return
         for name, field in (("title", self.title), *self.fields.items()):
             if not (field.hasFocus() and field.isModified()):
-                field.setText(getattr(wish, name))
+                field.setText(getattr(planned, name))
                 field.setModified(False)
-        self.kind.setCurrentIndex(self.kind.findData(wish.kind if wish.kind in KINDS else "other"))
-        self.held.setCurrentIndex(self.held.findData(wish.held))
-        offered = self.planning.proposals()
+        self.kind.setCurrentIndex(self.kind.findData(planned.kind if planned.kind in KINDS else "other"))
+        self.support.setCurrentIndex(self.support.findData(planned.support))
+        offered = self.plan_editor.recommendations()
         if axis is not None:
-            self._make_rows(wish, axis, tuple(offered))
-            self._show_rows(wish, offered)
-        self._show_price()
-        self._show_ways(wish)
-        self._show_cautions(wish)
+            self._make_rows(planned, axis, tuple(offered))
+            self._show_rows(planned, offered)
+        self._show_forecast()
+        self._show_alternatives(planned)
+        self._show_cautions(planned)
 
-    def _make_rows(self, wish: Wish, axis: Axis, names: tuple[str, ...]) -> None:
-        means, plan = self.planning.means, self.planning.plan
+    def _make_rows(self, planned: PlannedShot, axis: Axis, names: tuple[str, ...]) -> None:
+        means, plan = self.plan_editor.means, self.plan_editor.plan
         assert plan is not None
         made_for = (
             names, tuple(means.isos), tuple(means.seconds), tuple(means.lenses), axis.begin, axis.end, plan.where,
-            wish.seconds if "interval_s" in names else 0,
+            planned.seconds if "interval_s" in names else 0,
         )  # fmt: skip
         if made_for == self._made_for:
             return
@@ -168,76 +168,82 @@ class PlanLedger(QWidget):
         self._made_for = made_for
         clear(self.rows_column)
         self.rows = {}
-        for row in rows_for(wish, means, axis, plan.where, names):
+        for row in rows_for(planned, means, axis, plan.where, names):
             row.changed.connect(self._changed)
-            row.taken.connect(self.planning.take)
-            row.reset.connect(self.planning.take)
+            row.taken.connect(self.plan_editor.take)
+            row.reset.connect(self.plan_editor.take)
             self.rows_column.addWidget(row)
             self.rows[row.field] = row
             self.manners.attach(row)
         if focus in self.rows:
             self.rows[focus].setFocus(Qt.FocusReason.OtherFocusReason)
 
-    def _show_rows(self, wish: Wish, offered: dict[str, Proposal]) -> None:
-        plan = self.planning.plan
+    def _show_rows(self, planned: PlannedShot, offered: dict[str, Recommendation]) -> None:
+        plan = self.plan_editor.plan
         assert plan is not None
         for name, row in self.rows.items():
-            proposal = offered.get(name)
-            if proposal is None:
+            recommendation = offered.get(name)
+            if recommendation is None:
                 continue
             if name == "at":
-                moment = moment_of(wish, plan.where)
-                value = proposal.value if moment is None else moment.timestamp()
+                moment = moment_of(planned, plan.where)
+                value = recommendation.value if moment is None else moment.timestamp()
             else:
-                told = getattr(wish, name)
-                value = proposal.value if told is None else float(told)
-            is_same = same(name, value, proposal.value)
-            row.show_values(value, value, proposal.value, proposal.reason[:1].upper() + proposal.reason[1:], is_same)
+                own = getattr(planned, name)
+                value = recommendation.value if own is None else float(own)
+            is_same = same(name, value, recommendation.value)
+            row.show_values(
+                value,
+                value,
+                recommendation.value,
+                recommendation.reason[:1].upper() + recommendation.reason[1:],
+                is_same,
+            )
 
-    def _show_price(self) -> None:
+    def _show_forecast(self) -> None:
         clear(self.facts)
-        price = self.planning.price()
-        for k, (name, said, minded) in enumerate(price.lines() if price is not None else ()):
-            left, right = Label(name), Label(said)
+        forecast = self.plan_editor.forecast()
+        for k, (name, value_text, minded) in enumerate(forecast.lines() if forecast is not None else ()):
+            left, right = Label(name), Label(value_text)
             left.setObjectName("factName")
             right.setObjectName("fact")
             right.setWordWrap(True)
             if minded:
-                right.setText(f"▲ {said}")
+                right.setText(f"▲ {value_text}")
                 right.setStyleSheet("font-weight: bold;")
             self.facts.addWidget(left, k, 0)
             self.facts.addWidget(right, k, 1)
 
-    def _show_ways(self, wish: Wish) -> None:
+    def _show_alternatives(self, planned: PlannedShot) -> None:
         """What else would do, with a button that takes it."""
-        clear(self.ways)
-        ways = self.planning.ways()
-        self.ways_heading.setVisible(bool(ways))
-        for k, way in enumerate(ways):
-            text = Label(f"{way.name}: {way.said}")
+        clear(self.alternatives)
+        alternatives = self.plan_editor.alternatives()
+        self.alternatives_heading.setVisible(bool(alternatives))
+        for k, alternative in enumerate(alternatives):
+            text = Label(f"{alternative.name}: {alternative.text}")
             text.setWordWrap(True)
-            here = way.taken_by(wish)
+            here = alternative.taken_by(planned)
             take = QPushButton("✓" if here else "Take")
             take.setObjectName("inLine")
             take.setEnabled(not here)
-            take.setAccessibleName(f"Take: {way.name}")
-            take.setToolTip(plain_tooltip(f"{way.name}: {way.said}"))
-            take.clicked.connect(lambda _=False, fields=way.fields: self._take_way(fields))
-            self.ways.addWidget(text, k, 0)
-            self.ways.addWidget(take, k, 1)
+            take.setAccessibleName(f"Take: {alternative.name}")
+            take.setToolTip(plain_tooltip(f"{alternative.name}: {alternative.text}"))
+            take.clicked.connect(lambda _=False, fields=alternative.fields: self._take_alternative(fields))
+            self.alternatives.addWidget(text, k, 0)
+            self.alternatives.addWidget(take, k, 1)
 
-    def _show_cautions(self, wish: Wish) -> None:
-        names = kind_of(wish.kind).cautions
+    def _show_cautions(self, planned: PlannedShot) -> None:
+        names = kind_of(planned.kind).cautions
         clear(self.cautions)
         for k, name in enumerate(names):
             tick = QCheckBox()
-            tick.setChecked(name not in wish.dismissed)
+            tick.setChecked(name not in planned.dismissed)
             tick.setToolTip("Untick it to keep it off the list")
             tick.setAccessibleName(f"Caution: {CAUTIONS[name]}")
             tick.clicked.connect(lambda on, name=name: self._dismiss(name, on))
             text = Label(CAUTIONS[name])
             text.setWordWrap(True)
-            if name in wish.dismissed:
+            if name in planned.dismissed:
                 text.setObjectName("quiet")
             self.cautions.addWidget(tick, k, 0, Qt.AlignmentFlag.AlignTop)
             self.cautions.addWidget(text, k, 1)
@@ -246,26 +252,26 @@ class PlanLedger(QWidget):
 
     def _changed(self, name: str, value: float, final: bool) -> None:
         """A drag is one step, which its end closes; so is a key or a number that is typed."""
-        if self.planning.wish is not None:
-            self.planning.change_wish(True, **{name: self.planning.stored(name, value)})
+        if self.plan_editor.planned is not None:
+            self.plan_editor.change_shot(True, **{name: self.plan_editor.stored(name, value)})
             if final:
-                self.planning.settle()
+                self.plan_editor.settle()
 
-    def _take_way(self, fields: dict[str, Any]) -> None:
-        self.planning.settle()
-        self.planning.change_wish(**fields)
+    def _take_alternative(self, fields: dict[str, Any]) -> None:
+        self.plan_editor.settle()
+        self.plan_editor.change_shot(**fields)
 
     def _words(self, name: str) -> None:
         field = self.title if name == "title" else self.fields[name]
-        wish = self.planning.wish
-        if field.isModified() and wish is not None:
+        planned = self.plan_editor.planned
+        if field.isModified() and planned is not None:
             field.setModified(False)
             words = field.text().strip()
-            fields: dict[str, Any] = {name: words or (kind_of(wish.kind).title if name == "title" else "")}
-            self.planning.change_wish(**fields)
+            fields: dict[str, Any] = {name: words or (kind_of(planned.kind).title if name == "title" else "")}
+            self.plan_editor.change_shot(**fields)
 
-    def _dismiss(self, name: str, said: bool) -> None:
-        wish = self.planning.wish
-        if wish is not None:
-            kept = tuple(d for d in wish.dismissed if d != name)
-            self.planning.change_wish(dismissed=kept if said else (*kept, name))
+    def _dismiss(self, name: str, shown: bool) -> None:
+        planned = self.plan_editor.planned
+        if planned is not None:
+            dismissed = tuple(d for d in planned.dismissed if d != name)
+            self.plan_editor.change_shot(dismissed=dismissed if shown else (*dismissed, name))

@@ -28,17 +28,17 @@ class PreviewView(QWidget):
         super().__init__()
         self.whole: QImage | None = None
         self.piece: QImage | None = None
-        self.said, self.piece_said, self.empty = "", "", ""
+        self.caption, self.piece_text, self.empty = "", "", ""
         self.waiting = False
         self.setMinimumSize(240, LEAST)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Foretold picture")
 
-    def show_picture(self, whole: NDArray[np.uint8], piece: NDArray[np.uint8], said: str, piece_said: str) -> None:
-        """Show both; `said`: what stands under each."""
+    def show_picture(self, whole: NDArray[np.uint8], piece: NDArray[np.uint8], caption: str, piece_text: str) -> None:
+        """Show both; `caption`: what stands under each."""
         self.whole, self.piece = image_of(whole), image_of(piece)
-        self.said, self.piece_said, self.empty, self.waiting = said, piece_said, "", False
-        self.setAccessibleDescription(f"{said}. {piece_said}")
+        self.caption, self.piece_text, self.empty, self.waiting = caption, piece_text, "", False
+        self.setAccessibleDescription(f"{caption}. {piece_text}")
         self.update()
 
     def show_waiting(self) -> None:
@@ -66,8 +66,8 @@ class PreviewView(QWidget):
             return
         height = self.height() - 2 * GAP - TAG
         part = min(float(self.piece.width()), max(120.0, 0.29 * self.width()))
-        room = self.width() - part - 3 * GAP
-        scale = min(room / self.whole.width(), height / self.whole.height())
+        free = self.width() - part - 3 * GAP
+        scale = min(free / self.whole.width(), height / self.whole.height())
         w, h = self.whole.width() * scale, self.whole.height() * scale
         left = max(GAP, (self.width() - w - part - GAP) / 2)
         box = QRectF(left, GAP + (height - h) / 2, w, h)
@@ -78,8 +78,8 @@ class PreviewView(QWidget):
         p.drawImage(aside, self.piece, source)
         under = QRectF(aside.left(), aside.bottom() + 2, part, max(box.bottom() - aside.bottom() - 2, TAG))
         if under.height() >= 2 * TAG:
-            p.drawText(under, Qt.TextFlag.TextWordWrap.value, self.piece_said)
-        line = p.fontMetrics().elidedText(self.said, Qt.TextElideMode.ElideRight, int(self.width() - 2 * GAP))
+            p.drawText(under, Qt.TextFlag.TextWordWrap.value, self.piece_text)
+        line = p.fontMetrics().elidedText(self.caption, Qt.TextElideMode.ElideRight, int(self.width() - 2 * GAP))
         p.drawText(QRectF(box.left(), box.bottom() + 2, self.width() - box.left() - GAP, TAG), line)
         if self.waiting:
             tag_words = "another is being made …"

@@ -8,14 +8,14 @@ from datetime import UTC, datetime, timedelta
 from fractions import Fraction
 
 from bruto.app.ledger.rows import Row, Track
-from bruto.app.widgets.numbers import plain_number
-from bruto.app.widgets.told_box import ToldBox
-from bruto.develop.shown import Shown
-from bruto.plan.means import Means
+from bruto.app.widgets.formatted_spin_box import FormattedSpinBox
+from bruto.app.widgets.value_box import plain_number
+from bruto.develop.field_ui import FieldUi
+from bruto.plan.equipment import Equipment
 from bruto.plan.place import WINDS, Place, bearing_text
-from bruto.plan.wishes import Wish
+from bruto.plan.planned_shots import PlannedShot
 from bruto.sensor.advice import time_text
-from bruto.session.foreseeing import Axis
+from bruto.session.simulated_preview import Axis
 
 FRAMES = (
     *range(1, 11),
@@ -113,26 +113,28 @@ def read_bearing(text: str) -> float | None:
 
 
 class PlanRow(Row):
-    """A row of a wish; what stands in it is written as `told` says."""
+    """A row of a wish; what stands in it is written as `write` says."""
 
     FOUND, NAME_WIDTH = "proposed", 64
 
     def __init__(
         self, field: str, title: str, span: tuple[float, float], about: str, track: Track,
-        told: Callable[[float], str], read: Callable[[str], float | None], example: str,
+        write: Callable[[float], str], read: Callable[[str], float | None], example: str,
     ) -> None:  # fmt: skip
-        self.told = told
+        self.write = write
 
         def next_to(value: float, steps: int) -> float:
             if isinstance(track, StepTrack):
                 return next_step(track.steps, value, steps)
             return round((value + steps * track.step) / track.step) * track.step
 
-        super().__init__(field, Shown(title, "", 0.0001), span, about, track, ToldBox(told, read, next_to, example))
-        self.spin.setDecimals(6)  # the digits that are seen are those of `told`
+        super().__init__(
+            field, FieldUi(title, "", 0.0001), span, about, track, FormattedSpinBox(write, read, next_to, example)
+        )
+        self.spin.setDecimals(6)  # the digits that are seen are those of `write`
 
     def text_of(self, value: float) -> str:
-        return self.told(value)
+        return self.write(value)
 
 
 def clock_reader(axis: Axis, place: Place) -> Callable[[str], float | None]:
@@ -162,12 +164,12 @@ def clock_teller(place: Place) -> Callable[[float], str]:
     return lambda value: f"{datetime.fromtimestamp(value, UTC).astimezone(place.clock):%H:%M}"
 
 
-def rows_for(wish: Wish, means: Means, axis: Axis, place: Place, names: Sequence[str]) -> list[PlanRow]:
+def rows_for(planned: PlannedShot, means: Equipment, axis: Axis, place: Place, names: Sequence[str]) -> list[PlanRow]:
     """The rows of a wish in working order; `names`: for which something is proposed."""
     lenses = sorted({q.focal_35mm for q in means.lenses})
     begin, end = axis.begin.timestamp(), axis.end.timestamp()
     seconds, isos = sorted(means.seconds), sorted(means.isos)
-    exposure = wish.seconds or 1.0
+    exposure = planned.seconds or 1.0
     every: dict[str, Callable[[], PlanRow]] = {
         "at": lambda: PlanRow(
             "at", "Begins", (begin, end), "When it begins, by the place's clock", Track(begin, end, CLOCK_STEP_S),

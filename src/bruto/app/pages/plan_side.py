@@ -22,39 +22,42 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.widgets.numbers import ValueBox
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain import Label, plain_tooltip
-from bruto.plan.became import Became
-from bruto.plan.kinds import KINDS
-from bruto.plan.wishes import Plan, Wish
+from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.app.widgets.value_box import ValueBox
+from bruto.plan.plan_vs_actual import PlanMatch
+from bruto.plan.planned_shots import Plan, PlannedShot
+from bruto.plan.shot_kinds import KINDS
 from bruto.sensor.advice import time_text
-from bruto.session.planning import Planning
+from bruto.session.plan_editor import PlanEditor
 
 WIDTH = 250
 """Pixels."""
-NOT_TOLD = 9.9
+UNKNOWN = 9.9
 """Stands for a darkness that is not told, magnitudes."""
 STATES = {"done": "✓", "differently": "≠", "missing": "–"}
 
 
-def settings_text(wish: Wish) -> str:
+def settings_text(planned: PlannedShot) -> str:
     """What is set of a wish, in a line."""
-    parts = [f"{wish.focal_35mm:.0f} mm" if wish.focal_35mm else "", f"ISO {wish.iso:.0f}" if wish.iso else ""]
-    if wish.seconds:
-        parts.append(time_text(wish.seconds) + (f" × {wish.frames}" if wish.frames > 1 else ""))
+    parts = [
+        f"{planned.focal_35mm:.0f} mm" if planned.focal_35mm else "",
+        f"ISO {planned.iso:.0f}" if planned.iso else "",
+    ]
+    if planned.seconds:
+        parts.append(time_text(planned.seconds) + (f" × {planned.frames}" if planned.frames > 1 else ""))
     return " · ".join(p for p in parts if p)
 
 
 class PlanSide(QWidget):
-    """Follows a `Planning`; `wanted` asks the page to do something, by a word: "new",
+    """Follows a `PlanEditor`; `wanted` asks the page to do something, by a word: "new",
     "delete", "paper", "night", "darkness"."""
 
     wanted = Signal(str)
 
-    def __init__(self, planning: Planning) -> None:
+    def __init__(self, plan_editor: PlanEditor) -> None:
         super().__init__()
-        self.planning = planning
+        self.plan_editor = plan_editor
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         holder = surface()
@@ -69,7 +72,7 @@ class PlanSide(QWidget):
         self.plans.setToolTip("The plan that is shown; others are in the list")
         self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.plans.setMinimumContentsLength(10)
-        self.plans.activated.connect(lambda k: planning.open(Path(self.plans.itemData(k))))
+        self.plans.activated.connect(lambda k: plan_editor.open(Path(self.plans.itemData(k))))
         row.addWidget(self.plans, 1)
         self.new = QPushButton("New")
         self.new.setToolTip("Begin another plan, for today and at this place")
@@ -95,7 +98,7 @@ class PlanSide(QWidget):
         self.add.setObjectName("primary")
         kinds = QMenu(self.add)
         for key, kind in KINDS.items():
-            kinds.addAction(kind.title).triggered.connect(partial(planning.add, key))
+            kinds.addAction(kind.title).triggered.connect(partial(plan_editor.add, key))
         self.add.setMenu(kinds)
         self.paper = QPushButton("Shot list")
         self.paper.setToolTip("The plan on one page, to print or to take along")
@@ -129,7 +132,7 @@ class PlanSide(QWidget):
         self.known = QStringListModel()
         completer = QCompleter(self.known, self)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        completer.activated.connect(self.planning.go_to)
+        completer.activated.connect(self.plan_editor.go_to)
         self.texts["place"].setCompleter(completer)
         self.numbers: dict[str, ValueBox] = {}
         spot = QHBoxLayout()
@@ -156,7 +159,7 @@ class PlanSide(QWidget):
         self.date.setAccessibleName("Date")
         self.date.setToolTip("The day; its night is the one that follows")
         self.date.setKeyboardTracking(False)
-        self.date.dateChanged.connect(lambda d: planning_change(self.planning, date=d.toString("yyyy-MM-dd")))
+        self.date.dateChanged.connect(lambda d: planning_change(self.plan_editor, date=d.toString("yyyy-MM-dd")))
         self.zone = QLineEdit()
         self.zone.setPlaceholderText("zone")
         self.zone.setAccessibleName("Zone")
@@ -170,7 +173,7 @@ class PlanSide(QWidget):
         sky = QHBoxLayout()
         sky.setSpacing(4)
         self.dark = ValueBox()
-        self.dark.setRange(NOT_TOLD, 23.0)
+        self.dark.setRange(UNKNOWN, 23.0)
         self.dark.setDecimals(1)
         self.dark.setSingleStep(0.1)
         self.dark.setSpecialValueText("natural")
@@ -178,7 +181,7 @@ class PlanSide(QWidget):
         self.dark.setAccessibleName("Darkness of the sky")
         self.dark.setToolTip("Without a moon, magnitudes per square arc second: 22 natural, 20 country, 18 town")
         self.dark.valueChanged.connect(
-            lambda v: planning_change(self.planning, darkness=None if v <= NOT_TOLD else max(v, 10.0))
+            lambda v: planning_change(self.plan_editor, darkness=None if v <= UNKNOWN else max(v, 10.0))
         )
         self.measure = QPushButton("Measure")
         self.measure.setObjectName("inLine")
@@ -195,7 +198,7 @@ class PlanSide(QWidget):
         self.free.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
         self.free.setAccessibleName("Free on the phone")
         self.free.setToolTip("Gigabytes that are free on the phone, against which the shots are counted")
-        self.free.valueChanged.connect(lambda v: planning_change(self.planning, free_mb=1000 * v if v > 0 else None))
+        self.free.valueChanged.connect(lambda v: planning_change(self.plan_editor, free_mb=1000 * v if v > 0 else None))
         form.addRow("Free", self.free)
         self.phone = QComboBox()
         self.phone.setAccessibleName("Phone")
@@ -208,9 +211,9 @@ class PlanSide(QWidget):
 
     # -- what is shown
 
-    def show_plan(self, became: list[Became]) -> None:
+    def show_plan(self, matches: list[PlanMatch]) -> None:
         """Show the plan that is open, and what became of it."""
-        plan = self.planning.plan
+        plan = self.plan_editor.plan
         self.setVisible(plan is not None)
         if plan is None:
             return
@@ -225,7 +228,7 @@ class PlanSide(QWidget):
                 box.setValue(getattr(plan, name))
                 box.blockSignals(False)
         for box, value in (
-            (self.dark, NOT_TOLD if plan.darkness is None else plan.darkness), (self.free, (plan.free_mb or 0) / 1000),
+            (self.dark, UNKNOWN if plan.darkness is None else plan.darkness), (self.free, (plan.free_mb or 0) / 1000),
         ):  # fmt: skip
             if not (box.hasFocus() and box.lineEdit().isModified()):
                 box.blockSignals(True)
@@ -235,15 +238,15 @@ class PlanSide(QWidget):
         self.date.setDate(QDate.fromString(plan.date, "yyyy-MM-dd"))
         self.date.blockSignals(False)
         self._list_phones(plan)
-        self.known.setStringList(sorted(self.planning.places))
-        self._list_wishes(plan, became)
-        done = sum(b.state == "done" for b in became)
-        self.taken.setText(f"Of the open shoot: {done} of {len(became)} done." if became else "")
-        self.taken.setVisible(bool(became))
+        self.known.setStringList(sorted(self.plan_editor.places))
+        self._list_shots(plan, matches)
+        done = sum(b.state == "done" for b in matches)
+        self.taken.setText(f"Of the open shoot: {done} of {len(matches)} done." if matches else "")
+        self.taken.setVisible(bool(matches))
 
     def _list_plans(self, plan: Plan) -> None:
-        path = self.planning.path
-        there = self.planning.plans()
+        path = self.plan_editor.path
+        there = self.plan_editor.plans()
         if path is not None and path not in there:
             there = [path, *there]
         self.plans.blockSignals(True)
@@ -255,7 +258,7 @@ class PlanSide(QWidget):
 
     def _list_phones(self, plan: Plan) -> None:
         own = (plan.make, plan.model)
-        some = [p for p in self.planning.phones if p != own]
+        some = [p for p in self.plan_editor.phones if p != own]
         every = [*([own] if plan.model else []), *some, ("", "")]
         self.phone.blockSignals(True)
         self.phone.clear()
@@ -265,48 +268,48 @@ class PlanSide(QWidget):
         self.phone.setCurrentIndex(every.index(own))
         self.phone.blockSignals(False)
 
-    def _list_wishes(self, plan: Plan, became: list[Became]) -> None:
+    def _list_shots(self, plan: Plan, matches: list[PlanMatch]) -> None:
         self.list.blockSignals(True)
-        for k, wish in enumerate(plan.wishes):
+        for k, planned in enumerate(plan.planned_shots):
             item = self.list.item(k) or QListWidgetItem(self.list)
-            at = wish.at[11:16]
-            first = f"{at}  {wish.title}" if at else wish.title
-            second = settings_text(wish)
-            if became:
-                b = became[k]
+            at = planned.at[11:16]
+            first = f"{at}  {planned.title}" if at else planned.title
+            second = settings_text(planned)
+            if matches:
+                b = matches[k]
                 first = f"{STATES[b.state]} {first}"
                 second = {
-                    "done": f"done: {len(b.shots)} taken", "missing": f"missing · {second}", "differently": b.said,
+                    "done": f"done: {len(b.shots)} taken", "missing": f"missing · {second}", "differently": b.note,
                 }[b.state]  # fmt: skip
                 second = f"{second}. {b.pace}" if b.pace else second
             item.setText(f"{first}\n{second}")
-            item.setToolTip(plain_tooltip(f"{wish.title}: {settings_text(wish)}. {second}"))
-        while self.list.count() > len(plan.wishes):
+            item.setToolTip(plain_tooltip(f"{planned.title}: {settings_text(planned)}. {second}"))
+        while self.list.count() > len(plan.planned_shots):
             self.list.takeItem(self.list.count() - 1)
-        self.list.setCurrentRow(self.planning.chosen if plan.wishes else -1)
+        self.list.setCurrentRow(self.plan_editor.chosen if plan.planned_shots else -1)
         self.list.blockSignals(False)
 
     # -- what is done
 
     def _chosen(self, row: int) -> None:
         if row >= 0:
-            self.planning.choose(row)
+            self.plan_editor.choose(row)
 
     def _text(self, name: str) -> None:
         field = self.texts[name]
         if field.isModified():
             field.setModified(False)
-            planning_change(self.planning, **{name: field.text().strip()})
+            planning_change(self.plan_editor, **{name: field.text().strip()})
 
     def _phone_chosen(self, row: int) -> None:
         make, model = self.phone.itemData(row)
-        planning_change(self.planning, make=make, model=model)
+        planning_change(self.plan_editor, make=make, model=model)
 
     def _number(self, name: str, value: float) -> None:
-        planning_change(self.planning, **{name: value})
+        planning_change(self.plan_editor, **{name: value})
 
 
-def planning_change(planning: Planning, **fields: Any) -> None:
+def planning_change(plan_editor: PlanEditor, **fields: Any) -> None:
     """Change the plan, a step of its own."""
-    planning.settle()
-    planning.change(**fields)
+    plan_editor.settle()
+    plan_editor.change(**fields)

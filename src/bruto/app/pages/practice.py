@@ -9,10 +9,11 @@ from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from bruto.app.host import Host
+from bruto.app.pages.pages import title_of
 from bruto.app.pages.plan_preview import image_of
 from bruto.app.widgets import theme
 from bruto.app.widgets.panel import clear, surface
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.practice.exercises import EXERCISES, ORDER
 from bruto.practice.rounds import Picture
 
@@ -46,9 +47,9 @@ class Pictures(QWidget):
         size = max((i.width() for _, i in self.shown), default=1), max((i.height() for _, i in self.shown), default=1)
         for rows in (1, 2):
             across = -(-count // rows)
-            room_x = (self.width() - GAP * (across + 1)) / max(across, 1) / size[0]
-            room_y = (self.height() - rows * (LINE + GAP) - GAP) / rows / size[1]
-            scale = min(room_x, room_y, MOST_SCALE)
+            scale_x = (self.width() - GAP * (across + 1)) / max(across, 1) / size[0]
+            scale_y = (self.height() - rows * (LINE + GAP) - GAP) / rows / size[1]
+            scale = min(scale_x, scale_y, MOST_SCALE)
             if scale > best[0] * 1.05:
                 best = scale, across
         scale, across = best
@@ -83,18 +84,18 @@ class Pictures(QWidget):
 
 
 class PracticePage(QWidget):
-    """All of it follows `session.practising`."""
+    """All of it follows `session.practice`."""
 
     def __init__(self, host: Host) -> None:
         super().__init__()
-        self.host, self.practising = host, host.session.practising
+        self.host, self.practice = host, host.session.practice
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self._side())
         layout.addWidget(self._middle(), 1)
         self._shown_round: object = None
-        self.practising.changed.connect(self._show)
+        self.practice.changed.connect(self._show)
         self._show()
 
     def _side(self) -> QWidget:
@@ -139,9 +140,9 @@ class PracticePage(QWidget):
         self.verdict = Label("")
         self.verdict.setObjectName("heading")
         low.addWidget(self.verdict)
-        self.told = Label("")
-        self.told.setWordWrap(True)
-        low.addWidget(self.told)
+        self.explanation = Label("")
+        self.explanation.setWordWrap(True)
+        low.addWidget(self.explanation)
         self.thought = Label("")
         self.thought.setObjectName("quiet")
         self.thought.setWordWrap(True)
@@ -149,9 +150,9 @@ class PracticePage(QWidget):
         row = QHBoxLayout()
         self.again, self.next, self.real = QPushButton("Another round"), QPushButton("Next exercise"), QPushButton("")
         self.next.setObjectName("primary")
-        self.again.clicked.connect(self.practising.again)
-        self.next.clicked.connect(self.practising.next)
-        self.real.clicked.connect(lambda: self.host.set_task(EXERCISES[self.practising.exercise].page))
+        self.again.clicked.connect(self.practice.again)
+        self.next.clicked.connect(self.practice.next)
+        self.real.clicked.connect(lambda: self.host.set_task(EXERCISES[self.practice.exercise].task))
         for button in (self.again, self.next, self.real):
             row.addWidget(button)
         row.addStretch(1)
@@ -163,10 +164,10 @@ class PracticePage(QWidget):
 
     def turned_to(self) -> None:
         """The task is chosen."""
-        self.practising.begin()
+        self.practice.begin()
 
     def _show(self) -> None:
-        now = self.practising
+        now = self.practice
         exercise = EXERCISES[now.exercise]
         self.sum.setText(f"Predict, look, see the truth. {now.learnt} of {len(ORDER)} answered right.")
         self.list.blockSignals(True)
@@ -188,13 +189,13 @@ class PracticePage(QWidget):
             self._shown_round = made, answered
             self._make_answers()
         self.verdict.setVisible(answered)
-        self.told.setVisible(answered)
+        self.explanation.setVisible(answered)
         self.thought.setVisible(answered)
-        self.real.setText(f"Do it for real: {exercise.page}")
+        self.real.setText(f"Do it for real: {title_of(exercise.task)}")
         if made is not None and answered:
             right = now.answer == made.right
             self.verdict.setText("✓ That is so." if right else f"≠ It is: {made.options[made.right]}.")
-            self.told.setText(made.told)
+            self.explanation.setText(made.explanation)
             self.thought.setText(exercise.thought)
         for button in (self.again, self.next):
             button.setVisible(answered or bool(now.problem))
@@ -202,7 +203,7 @@ class PracticePage(QWidget):
             self.next.setFocus()
 
     def _make_answers(self) -> None:
-        now = self.practising
+        now = self.practice
         clear(self.answers)
         self.buttons: list[QPushButton] = []
         if now.round is None:
@@ -221,5 +222,5 @@ class PracticePage(QWidget):
         self.answers.addWidget(spring, 1)
 
     def _choose(self, name: str) -> None:
-        if name != self.practising.exercise:
-            self.practising.choose(name)
+        if name != self.practice.exercise:
+            self.practice.choose(name)

@@ -11,13 +11,15 @@ from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.host import Host
+from bruto.app.pages.pages import title_of
 from bruto.app.stage.stage import to_qimage
 from bruto.app.widgets import theme
 from bruto.app.widgets.panel import clear, scrolled
-from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.errors import BrutoError
 from bruto.shoot.shots import read_shot, small_view
-from bruto.storage.remembered import Recent
+from bruto.storage.settings import RecentShoot
+from bruto.tasks import Task
 
 WIDTH = 640
 """Of the column, pixels."""
@@ -30,19 +32,19 @@ WHAT = (
 
 DAY = (
     (
-        "Intake",
+        Task.INTAKE,
         "Pairs raw and picture, finds bursts and brackets, and says what is clipped, shaken or left unused in each.",
     ),
     (
-        "Correct",
+        Task.CORRECT,
         "Each correction with the value that was measured for it. New shots start with these; change what you like.",
     ),
-    ("Side by side", "Two to four takes at the same place and size, to keep the sharpest."),
-    ("Compare", "The raw beside the phone's picture, aligned, and the same push on both."),
-    ("Merge", "A burst into less noise, a bracket into more range. The result is a raw again."),
-    ("Plan", "Sun, moon and stars of a place, the shots of a night or a day, and what each will look like."),
-    ("Logbook", "What your phone and your hand can do, learnt from every shot that was measured."),
-    ("Deliver", "What leaves, how large and where to. What is not finished goes on at the next start."),
+    (Task.SIDE_BY_SIDE, "Two to four takes at the same place and size, to keep the sharpest."),
+    (Task.COMPARE, "The raw beside the phone's picture, aligned, and the same push on both."),
+    (Task.MERGE, "A burst into less noise, a bracket into more range. The result is a raw again."),
+    (Task.PLAN, "Sun, moon and stars of a place, the shots of a night or a day, and what each will look like."),
+    (Task.LOGBOOK, "What your phone and your hand can do, learnt from every shot that was measured."),
+    (Task.EXPORT, "What leaves, how large and where to. What is not finished goes on at the next start."),
 )
 """Tasks, and what they are for."""
 
@@ -66,14 +68,14 @@ def when(text: str, now: datetime) -> str:
 class RecentCard(QPushButton):
     """One shoot that was opened before: picture, name, state, place."""
 
-    def __init__(self, recent: Recent) -> None:
+    def __init__(self, recent: RecentShoot) -> None:
         super().__init__()
         self.recent = recent
         self.setObjectName("recent")
         self.setFixedHeight(PICTURE.height() + 16)
         self.picture: QImage | None = None
-        kept = f", {recent.kept} kept" if recent.kept else ""
-        count = f"{recent.shots} shot{'s' if recent.shots != 1 else ''}{kept}"
+        selected = f", {recent.selected} kept" if recent.selected else ""
+        count = f"{recent.shots} shot{'s' if recent.shots != 1 else ''}{selected}"
         state = f"{count} · opened {when(recent.opened, datetime.now())}"
         self.lines = [recent.title, state, recent.paths[0] if recent.paths else ""]
         self.setToolTip(plain_tooltip(self.lines[2]))
@@ -151,7 +153,7 @@ class StartPage(QWidget):
         self.night.clicked.connect(lambda: self.demo_wanted.emit(True))
         self.take = QPushButton("Take in from a phone or card…")
         self.take.setToolTip("Choose the phone or card, then the folder that its files are copied to")
-        self.take.clicked.connect(lambda: host.asking.take_in())
+        self.take.clicked.connect(lambda: host.asking.import_files())
         for button in (self.open, self.take, self.demo, self.night):
             button.setMinimumHeight(32)
             row.addWidget(button)
@@ -179,10 +181,10 @@ class StartPage(QWidget):
         grid.setContentsMargins(0, 8, 0, 0)
         grid.setHorizontalSpacing(24)
         grid.setVerticalSpacing(14)
-        for k, (title, text) in enumerate(DAY):
+        for k, (task, text) in enumerate(DAY):
             part = QVBoxLayout()
             part.setSpacing(3)
-            for words, name in ((title, "heading"), (text, "quiet")):
+            for words, name in ((title_of(task), "heading"), (text, "quiet")):
                 label = Label(words)
                 label.setObjectName(name)
                 label.setWordWrap(True)
@@ -201,7 +203,7 @@ class StartPage(QWidget):
     def fill(self) -> None:
         """The shoots that were opened before."""
         clear(self.column)
-        self.cards = [RecentCard(r) for r in self.host.session.remembered.recent if r.paths]
+        self.cards = [RecentCard(r) for r in self.host.session.settings.recent if r.paths]
         self.heading.setVisible(bool(self.cards))
         for card in self.cards:
             card.clicked.connect(partial(self._open, card.recent))
@@ -210,7 +212,7 @@ class StartPage(QWidget):
         self.day.setVisible(not self.cards)
         self._look(0)
 
-    def _open(self, recent: Recent) -> None:
+    def _open(self, recent: RecentShoot) -> None:
         self.host.open_shoot(list(recent.paths), recent.title)
 
     def _look(self, k: int) -> None:

@@ -108,8 +108,8 @@ class BrushStage(Stage):
         radius = self.reach * max(self.frame_size) * self.zoom
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for width, colour in ((3.0, QColor(0, 0, 0, 160)), (1.2, QColor(255, 255, 255))):
-            pen = QPen(colour, width)
+        for width, color in ((3.0, QColor(0, 0, 0, 160)), (1.2, QColor(255, 255, 255))):
+            pen = QPen(color, width)
             if not self.adds:
                 pen.setDashPattern([4, 3])
             p.setPen(pen)

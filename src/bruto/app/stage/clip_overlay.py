@@ -24,8 +24,8 @@ def patterns() -> NDArray[np.uint8]:
     tiles = np.zeros((4, PERIOD, PERIOD, 4), np.uint8)
     ink = {1: rising < 2, 2: (rising < 2) | (falling < 2), 3: ~((x % 4 == 1) & (y % 4 == 1))}
     edge = {1: (rising == 2) | (rising == 3), 2: ((rising == 2) | (falling == 2)) & ~ink[2], 3: ~ink[3]}
-    for k, colour in INKS.items():
-        tiles[k][ink[k]] = (*colour, 255)
+    for k, color in INKS.items():
+        tiles[k][ink[k]] = (*color, 255)
         tiles[k][edge[k]] = (255, 255, 255, 225)
     return tiles
 

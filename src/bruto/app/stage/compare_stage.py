@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from enum import StrEnum
 from typing import Any
 
 import numpy as np
@@ -10,15 +11,29 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
 
-from bruto.app.stage.levels import Levels
+from bruto.app.stage.image_pyramid import ImagePyramid
 from bruto.app.stage.stage import to_qimage
-from bruto.app.stage.viewing import Viewing
+from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
 from bruto.compare.metrics import Aligned, Comparison
-from bruto.compare.sides import SharpPair
+from bruto.compare.sources import SharpPair
 from bruto.session.viewport import MOST_PIECE
 
-MODES = ("Side by side", "Curtain", "Alternate", "Difference")
+
+class CompareMode(StrEnum):
+    """How two pictures are compared, by the identifier that code and tests use."""
+
+    REGIONS = "regions"
+    SIDE_BY_SIDE = "side_by_side"
+    CURTAIN = "curtain"
+    ALTERNATE = "alternate"
+    DIFFERENCE = "difference"
+    SWEEP = "sweep"
+    GRID = "grid"
+
+
+ON_STAGE = (CompareMode.SIDE_BY_SIDE, CompareMode.CURTAIN, CompareMode.ALTERNATE, CompareMode.DIFFERENCE)
+"""Modes that the stage itself draws."""
 FULL_DIFFERENCE = 15.0
 """CIEDE2000 shown as the brightest difference."""
 
@@ -35,7 +50,7 @@ PACES = (150, 4000)
 """Least and most milliseconds for which one of both is seen where they alternate."""
 
 
-class CompareStage(Viewing):
+class CompareStage(ViewportWidget):
     """Two pictures of one frame with linked zoom and pan, through one viewport.
 
     The whole is shown on the compared grid; zoomed in beyond it, `view_changed` asks for sharp pieces at the raw's
@@ -47,10 +62,10 @@ class CompareStage(Viewing):
 
     def __init__(self) -> None:
         super().__init__("Comparison")
-        self.mode = MODES[1]
-        self.first: Levels | None = None
-        self.second: Levels | None = None
-        self.difference: Levels | None = None
+        self.mode = CompareMode.CURTAIN
+        self.first: ImagePyramid | None = None
+        self.second: ImagePyramid | None = None
+        self.difference: ImagePyramid | None = None
         self.pieces: tuple[QImage, QImage, QImage] | None = None
         self.piece_rect = QRectF()
         self.names = ("raw", "phone's picture")
@@ -74,7 +89,7 @@ class CompareStage(Viewing):
         if c is None:
             self.first = self.second = self.difference = None
         else:
-            self.first, self.second, self.difference = Levels(c.first), Levels(c.second), None
+            self.first, self.second, self.difference = ImagePyramid(c.first), ImagePyramid(c.second), None
             self._fill_pane()
             self.viewport.set_frame(*size)
         self.update()
@@ -88,30 +103,30 @@ class CompareStage(Viewing):
     ) -> None:
         """Two pictures (H, W, 3) of one frame of a full size (width, height)."""
         self.names, self.pieces = names, None
-        self.first, self.second, self.difference = Levels(first), Levels(second), None
+        self.first, self.second, self.difference = ImagePyramid(first), ImagePyramid(second), None
         self._fill_pane()
         self.viewport.set_frame(*size)
         self.update()
 
     def set_difference(self, difference: NDArray, valid: NDArray) -> None:
         """ΔE00 (H, W) of what is shown, and where it holds."""
-        self.difference = Levels(difference_picture(difference, valid))
+        self.difference = ImagePyramid(difference_picture(difference, valid))
         self.update()
 
     def set_first(self, picture: NDArray[np.uint8]) -> None:
         """The first picture anew, on the same grid, while its values are dragged."""
         if self.first is not None:
-            self.first, self.pieces = Levels(picture), None
+            self.first, self.pieces = ImagePyramid(picture), None
             self.update()
 
     def _fill_pane(self) -> None:
         pane = self._panes()[0]
         self.viewport.set_pane(pane.width(), pane.height(), self.devicePixelRatioF())
 
-    def set_mode(self, mode: str) -> None:
+    def set_mode(self, mode: CompareMode) -> None:
         self.mode = mode
         self.flip = False
-        self._timer.start() if mode == "Alternate" else self._timer.stop()
+        self._timer.start() if mode == CompareMode.ALTERNATE else self._timer.stop()
         self._fill_pane()
         self._moved()
 
@@ -119,7 +134,7 @@ class CompareStage(Viewing):
         self._timer.stop()
 
     def showEvent(self, event: Any) -> None:
-        if self.mode == "Alternate":
+        if self.mode == CompareMode.ALTERNATE:
             self._timer.start()
 
     def set_pace(self, milliseconds: float) -> None:
@@ -133,7 +148,7 @@ class CompareStage(Viewing):
         self.update()
 
     def _panes(self) -> list[QRectF]:
-        if self.mode == "Side by side":
+        if self.mode == CompareMode.SIDE_BY_SIDE:
             half = self.width() / 2
             return [QRectF(0, 0, half - 1, self.height()), QRectF(half + 1, 0, half - 1, self.height())]
         return [QRectF(self.rect())]
@@ -200,7 +215,7 @@ class CompareStage(Viewing):
             )
             return
         panes = self._panes()
-        if self.mode == "Side by side":
+        if self.mode == CompareMode.SIDE_BY_SIDE:
             for which, (pane, name) in enumerate(zip(panes, self.names, strict=True)):
                 p.setClipRect(pane)
                 self._draw(p, which, self._target(pane))
@@ -208,11 +223,11 @@ class CompareStage(Viewing):
             return
         pane = panes[0]
         target = self._target(pane)
-        if self.mode == "Difference":
+        if self.mode == CompareMode.DIFFERENCE:
             self._draw(p, 2, target)
             self._label(p, f"difference, ΔE00: black 0, white {FULL_DIFFERENCE:.0f} or more", 10, True)
             return
-        if self.mode == "Alternate":
+        if self.mode == CompareMode.ALTERNATE:
             self._draw(p, int(self.flip), target)
             pace = f"every {self._timer.interval() / 1000:.1f} s" if self._timer.isActive() else "held"
             self._label(p, self.names[int(self.flip)], 10, True)
@@ -263,9 +278,9 @@ class CompareStage(Viewing):
         path.closeSubpath()
         return path
 
-    def _held(self, at: QPointF) -> str:
+    def _grip_at(self, at: QPointF) -> str:
         """What a press does there: moves the curtain, turns it, or pans."""
-        if self.mode != "Curtain":
+        if self.mode != CompareMode.CURTAIN:
             return "pan"
         if any((at - turner).manhattanLength() < 16 for turner in self._turners()):
             return "turn"
@@ -297,12 +312,12 @@ class CompareStage(Viewing):
         self._moved()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._drag = (self._held(event.position()), event.position())
+        self._drag = (self._grip_at(event.position()), event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag is None:
             shapes = {"curtain": Qt.CursorShape.SizeHorCursor, "turn": Qt.CursorShape.CrossCursor}
-            self.setCursor(shapes.get(self._held(event.position()), Qt.CursorShape.ArrowCursor))
+            self.setCursor(shapes.get(self._grip_at(event.position()), Qt.CursorShape.ArrowCursor))
             return
         kind, last = self._drag
         if kind == "curtain":
@@ -332,21 +347,21 @@ class CompareStage(Viewing):
             self.pinned.emit(x / w, y / h)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Space and self.mode == "Alternate":
+        if event.key() == Qt.Key.Key_Space and self.mode == CompareMode.ALTERNATE:
             self._tick()
             self._timer.stop()  # held by hand from now on
             return
-        if event.text() in ("[", "]") and self.mode == "Curtain":
+        if event.text() in ("[", "]") and self.mode == CompareMode.CURTAIN:
             self.turn_to(self.angle + (15 if event.text() == "]" else -15))
             return
-        if event.text() in ("+", "-") and self.mode == "Alternate":
+        if event.text() in ("+", "-") and self.mode == CompareMode.ALTERNATE:
             self.set_pace(self._timer.interval() * (2 / 3 if event.text() == "+" else 3 / 2))
             return
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             pane = self._panes()[0]
             self._pin(pane.center() - pane.topLeft())
             return
-        if self.mode == "Curtain" and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+        if self.mode == CompareMode.CURTAIN and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.curtain = min(0.98, max(0.02, self.curtain + (0.03 if event.key() == Qt.Key.Key_Right else -0.03)))
             self.update()
         else:

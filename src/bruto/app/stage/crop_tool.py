@@ -48,9 +48,9 @@ def dragged(
             w, h = (w, w / ratio) if w / ratio <= h else (h * ratio, h)
         # the side across from the one that is held stays; a side alone grows about its middle
         cx, cy = (x0 + x1) / 2, (y0 + y1) / 2
-        room_w = x1 if "left" in part else (1 - x0 if "right" in part else 2 * min(cx, 1 - cx))
-        room_h = y1 if "top" in part else (1 - y0 if "bottom" in part else 2 * min(cy, 1 - cy))
-        shrink = min(1.0, room_w / w, room_h / h)
+        free_w = x1 if "left" in part else (1 - x0 if "right" in part else 2 * min(cx, 1 - cx))
+        free_h = y1 if "top" in part else (1 - y0 if "bottom" in part else 2 * min(cy, 1 - cy))
+        shrink = min(1.0, free_w / w, free_h / h)
         w, h = w * shrink, h * shrink
         x0, x1 = (x1 - w, x1) if "left" in part else ((x0, x0 + w) if "right" in part else (cx - w / 2, cx + w / 2))
         y0, y1 = (y1 - h, y1) if "top" in part else ((y0, y0 + h) if "bottom" in part else (cy - h / 2, cy + h / 2))
@@ -78,7 +78,7 @@ class CropTool:
         self.ratio = 0.0
         self.by_line = False
         self.line: tuple[QPointF, QPointF] | None = None
-        self._held: tuple[str, QPointF, tuple[float, float, float, float]] | None = None
+        self._grip: tuple[str, QPointF, tuple[float, float, float, float]] | None = None
 
     def rect(self, frame: QRectF) -> QRectF:
         """The crop on the screen."""
@@ -110,7 +110,7 @@ class CropTool:
             return True
         part = self.part_at(at, frame)
         if part:
-            self._held = (part, at, self.crop)
+            self._grip = (part, at, self.crop)
         return bool(part)
 
     def move(self, at: QPointF, frame: QRectF) -> bool:
@@ -118,24 +118,24 @@ class CropTool:
         if self.line is not None:
             self.line = (self.line[0], at)
             return False
-        if self._held is None:
+        if self._grip is None:
             return False
-        part, start, crop = self._held
+        part, start, crop = self._grip
         dx, dy = (at.x() - start.x()) / frame.width(), (at.y() - start.y()) / frame.height()
         self.crop = dragged(crop, part, dx, dy, self.ratio)
         return True
 
     def release(self) -> tuple[bool, float | None]:
         """Let go: whether a rectangle was held, and how far a line leans."""
-        held, line = self._held is not None, self.line
-        self._held = self.line = None
+        dragged, line = self._grip is not None, self.line
+        self._grip = self.line = None
         if line is None:
-            return held, None
-        return held, lean(line[0].x(), line[0].y(), line[1].x(), line[1].y())
+            return dragged, None
+        return dragged, lean(line[0].x(), line[0].y(), line[1].x(), line[1].y())
 
     @property
     def holding(self) -> bool:
-        return self._held is not None or self.line is not None
+        return self._grip is not None or self.line is not None
 
     def paint(self, p: QPainter, frame: QRectF) -> None:
         """Darken what falls away; the rectangle with its thirds and grips."""

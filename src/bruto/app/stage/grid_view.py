@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 
-from bruto.app.stage.levels import Levels
+from bruto.app.stage.image_pyramid import ImagePyramid
 from bruto.app.stage.stage import to_qimage
-from bruto.app.stage.viewing import Viewing
+from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
 from bruto.session.grid import MOST, Cell, Rect
 from bruto.session.viewport import MOST_PIECE, SHARP_FROM
@@ -36,7 +36,7 @@ def columns_for(count: int, width: float, height: float, aspect: float) -> int:
     return max(range(1, max(count, 1) + 1), key=scale)
 
 
-class GridView(Viewing):
+class GridView(ViewportWidget):
     """Coordinates are full-size pixels of the first cell; the others are shown at its size. Emits `chosen` with the
     number of a cell that is to stand beside the first.
     """
@@ -46,7 +46,7 @@ class GridView(Viewing):
     def __init__(self) -> None:
         super().__init__("Pictures at once")
         self.cells: list[Cell] = []
-        self.images: dict[int, Levels] = {}
+        self.images: dict[int, ImagePyramid] = {}
         self.pieces: dict[int, tuple[QImage, Rect]] = {}
         self.pushes: dict[int, float] = {}
         self.problems: dict[int, str] = {}
@@ -56,8 +56,8 @@ class GridView(Viewing):
 
     def set_cells(self, cells: list[Cell]) -> None:
         """Other cells; their pictures follow."""
-        kept = [c.title for c in cells] == [c.title for c in self.cells]
-        if not kept:
+        same = [c.title for c in cells] == [c.title for c in self.cells]
+        if not same:
             self.images, self.current = {}, 0
         self.cells, self.pieces, self.pushes, self.problems = cells[:MOST], {}, {}, {}
         self._describe()
@@ -66,7 +66,7 @@ class GridView(Viewing):
 
     def set_picture(self, k: int, picture: NDArray, size: tuple[int, int], ev: float) -> None:
         """The whole picture of a cell, its full size, and the push that made it as bright as the first."""
-        self.images[k], self.pushes[k] = Levels(picture), ev
+        self.images[k], self.pushes[k] = ImagePyramid(picture), ev
         self.problems.pop(k, None)
         self.pieces.pop(k, None)
         if k == 0:
@@ -163,8 +163,8 @@ class GridView(Viewing):
         for row, (text, bold) in enumerate(((self.cells[k].title, True), (self.words(k), False))):
             p.setFont(theme.font(12, bold=bold))
             p.setPen(QPen(t.color("on_surround")))
-            told = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(line.width()))
-            p.drawText(line.translated(0, row * (WORDS / 2 - 2)), Qt.AlignmentFlag.AlignVCenter, told)
+            shortened = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(line.width()))
+            p.drawText(line.translated(0, row * (WORDS / 2 - 2)), Qt.AlignmentFlag.AlignVCenter, shortened)
 
     def _at(self, position: QPointF) -> int | None:
         return next((k for k, pane in enumerate(self.panes()) if pane.contains(position)), None)

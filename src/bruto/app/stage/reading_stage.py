@@ -18,11 +18,11 @@ class ReadingStage(Stage):
         super().__init__()
         self.counts: NDArray[np.uint8] | None = None
         self.shares: dict[str, float] = {}
-        self.show_full = False
+        self.show_clipped = False
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        if not self.show_full or self.counts is None or self.base is None:
+        if not self.show_clipped or self.counts is None or self.base is None:
             return
         ratio = self.devicePixelRatioF()
         r = self.frame_rect()

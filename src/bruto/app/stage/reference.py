@@ -10,10 +10,10 @@ from PySide6.QtCore import QObject, Signal
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.versions_menu import RESIDUAL_GAIN, Pinned, VersionsMenu
 from bruto.container.orientation import orient
-from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
-from bruto.develop.recorded import COARSEST
+from bruto.develop.sensor_image import COARSEST
 from bruto.develop.source import open_source
 from bruto.session.session import Session
 
@@ -85,7 +85,7 @@ class Reference(QObject):
         if pinned is not None:
             return pinned.recipe
         if kind in ("noisy", "residual"):
-            return edit.recipe.model_copy(update={"brightness_noise": 0.0, "colour_noise": 0.0})
+            return edit.recipe.model_copy(update={"luminance_noise": 0.0, "chroma_noise": 0.0})
         found = (edit.version(name) if kind == "version" else None) or Recipe()
         return found.model_copy(update={k: getattr(edit.recipe, k) for k in FRAME_FIELDS})
 

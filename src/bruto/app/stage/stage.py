@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 
 from bruto.app.stage.crop_tool import CropTool
-from bruto.app.stage.viewing import Viewing
+from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
 
 PAN_STEP = 60
@@ -22,7 +22,7 @@ def to_qimage(picture: NDArray[np.uint8]) -> QImage:
     return QImage(data.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
 
 
-class Stage(Viewing):
+class Stage(ViewportWidget):
     """Shows a coarse picture of the whole frame and, zoomed in, a sharp piece of it.
 
     Coordinates of the frame are full-size pixels of the oriented picture. `view_changed` asks for new pixels; `picked`
@@ -250,8 +250,8 @@ class Stage(Viewing):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self.crop is not None and self.crop.holding:
-            held, angle = self.crop.release()
-            if held:
+            dragged, angle = self.crop.release()
+            if dragged:
                 self.cropped.emit(True)
             if angle is not None:
                 self.leaned.emit(angle)

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 
 LEAST = 56
 """Pixels below which a line of text is left away."""

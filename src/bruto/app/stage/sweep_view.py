@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from bruto.app.widgets import theme
-from bruto.compare.sweep import STEPS_EV, SWEPT, TITLES, Swept
+from bruto.compare.sweep import STEPS_EV, SWEPT, TITLES, SweepStep
 
 MARGIN = 18.0
 
@@ -23,7 +23,7 @@ class SweepView(QWidget):
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setAccessibleName("What survives a push")
-        self.swept: list[Swept] = []
+        self.swept: list[SweepStep] = []
         self.names = ("first", "second")
         self.message = ""
 
@@ -32,11 +32,11 @@ class SweepView(QWidget):
         self.swept, self.names, self.message = [], names, message
         self.update()
 
-    def add(self, found: Swept) -> None:
+    def add(self, found: SweepStep) -> None:
         """One more push."""
         self.swept.append(found)
-        told = (f"{TITLES[k]} {found.a[k]:.1f} and {found.b[k]:.1f}" for k in SWEPT)
-        self.setAccessibleDescription(f"At {found.ev:+.0f} EV: {', '.join(told)}.")
+        parts = (f"{TITLES[k]} {found.a[k]:.1f} and {found.b[k]:.1f}" for k in SWEPT)
+        self.setAccessibleDescription(f"At {found.ev:+.0f} EV: {', '.join(parts)}.")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -55,9 +55,9 @@ class SweepView(QWidget):
             self._plot(p, QRectF(MARGIN + (k % 2) * (w + MARGIN), 62 + (k // 2) * (h + MARGIN), w, h), key)
 
     def _mark(self, p: QPainter, at: QPointF, which: int) -> None:
-        colour = theme.current().color("accent" if which == 0 else "suggestion")
-        p.setPen(QPen(colour, 1.5))
-        p.setBrush(colour)
+        color = theme.current().color("accent" if which == 0 else "suggestion")
+        p.setPen(QPen(color, 1.5))
+        p.setBrush(color)
         p.drawEllipse(at, 4, 4) if which == 0 else p.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
 
     def _legend(self, p: QPainter) -> None:

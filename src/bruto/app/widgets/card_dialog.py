@@ -15,11 +15,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.errors import BrutoError
-from bruto.logbook.learn import ceiling
+from bruto.logbook.estimates import ceiling
 from bruto.phones.card import CardLens, PhoneCard, save_card, written
-from bruto.plan.means import Means
+from bruto.plan.equipment import Equipment
 from bruto.sensor.advice import time_text
 
 KINDS = {"mosaic": "mosaic raw", "linear": "processed raw"}
@@ -59,7 +59,7 @@ def parse_lens(line: str) -> CardLens:
     return CardLens(f"{film:.0f} mm", real, film, stop)
 
 
-def learnt_text(learnt: Means) -> str:
+def learnt_text(learnt: Equipment) -> str:
     """What the logbook has learnt of a phone, beside what its card tells; "" of nothing."""
     lines = []
     for name, text in (
@@ -78,7 +78,7 @@ def learnt_text(learnt: Means) -> str:
 class CardDialog(QDialog):
     """What is typed and kept counts as the user's word: learning from files leaves it alone."""
 
-    def __init__(self, card: PhoneCard, parent: QWidget | None = None, learnt: Means | None = None) -> None:
+    def __init__(self, card: PhoneCard, parent: QWidget | None = None, learnt: Equipment | None = None) -> None:
         """`learnt`: what the logbook tells of this phone."""
         super().__init__(parent)
         self.setObjectName("panel")

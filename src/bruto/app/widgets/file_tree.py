@@ -15,9 +15,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.widgets.plain import Label, plain_tooltip
-from bruto.container.outline import outline
-from bruto.container.rawframe import RawMeta
+from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.container.metadata_tree import outline
+from bruto.container.raw_frame import RawMeta
 
 
 class FileTree(QDialog):

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
 from bruto.merge.result import MergeResult
-from bruto.session.merging import reference_file
+from bruto.session.merge_jobs import reference_file
 from bruto.shoot.shots import Shot
 
 NIGHT = (
@@ -27,7 +27,7 @@ HAND = (
     ("sharp", lambda f, top: min(f.sharp, 1.0)),
     ("shift", lambda f, top: min(f.shift_px / SHIFT_PX, 1.0)),
 )
-"""The same of a burst or bracket (`Judged`): light in stops below the lightest frame."""
+"""The same of a burst or bracket (`BurstAssessment`): light in stops below the lightest frame."""
 SHIFT_PX = 40.0
 """Movement that fills its lane, pixels."""
 LANE, HEAD, NAMES = 24.0, 30.0, 52.0
@@ -152,16 +152,16 @@ class FrameChart(QWidget):
             found = self.judged.get(shot.raw.name) if shot.raw is not None else None
             body = box.adjusted(0, 2, -min(1.0, box.width() / 4), 0)
             bad = found is not None and bool(found.why)
-            told = verdicts.get(shot.raw.name) if shot.raw is not None else None
+            note = verdicts.get(shot.raw.name) if shot.raw is not None else None
             if self.used[k]:
-                p.fillRect(body, t.color("warning" if bad or (told is not None and not told.used) else "accent", 200))
+                p.fillRect(body, t.color("warning" if bad or (note is not None and not note.used) else "accent", 200))
             else:
                 p.fillRect(QRectF(body.left(), body.center().y() - 1, body.width(), 2), t.color("warning"))
             if found is not None and found.lines:
                 p.fillRect(QRectF(body.left(), box.bottom() + 2, max(body.width(), 2), 4), t.color("suggestion"))
             if box.width() > 40 and self.used[k]:
                 p.setPen(t.color("on_accent"))
-                p.drawText(body, Qt.AlignmentFlag.AlignCenter, self._said(k, told))
+                p.drawText(body, Qt.AlignmentFlag.AlignCenter, self._caption(k, note))
         p.setPen(t.color("quiet"))
         below = "mark below: aircraft or satellite, taken out" if self.by_time else self._below()
         p.drawText(
@@ -174,10 +174,10 @@ class FrameChart(QWidget):
             return f"movement against {reference_of(self.result)}"
         return "shutter time of each"
 
-    def _said(self, k: int, told: Any) -> str:
+    def _caption(self, k: int, note: Any) -> str:
         """What stands in a wide enough cell of a frame: how it moved once it was merged, else its time."""
-        if told is not None:
-            return f"{math.hypot(*told.shift_px):.1f} px" if told.used else "left out"
+        if note is not None:
+            return f"{math.hypot(*note.shift_px):.1f} px" if note.used else "left out"
         shot = self.shots[k]
         seconds = shot.meta.exposure_s if shot.meta else None
         return "" if not seconds else (f"1/{1 / seconds:.0f}" if seconds < 0.3 else f"{seconds:g} s")
@@ -215,14 +215,14 @@ class FrameChart(QWidget):
         if found is None:
             return shot.name
         if found.why:
-            told = found.why
+            note = found.why
         elif self.by_time:
-            told = f"sharp {100 * min(found.sharp, 1):.0f} %, clouds over {100 * found.cloud:.0f} % of the sky"
+            note = f"sharp {100 * min(found.sharp, 1):.0f} %, clouds over {100 * found.cloud:.0f} % of the sky"
         else:
-            told = f"sharp {100 * found.sharp:.0f} %, moved {found.shift_px:.1f} px, turned {found.turn_deg:.2f}°"
+            note = f"sharp {100 * found.sharp:.0f} %, moved {found.shift_px:.1f} px, turned {found.turn_deg:.2f}°"
             if found.blur is not None:
-                told += f", blurred along {round(found.blur) % 180}°"
-        return f"{shot.name}: {told}" + ("; something flies through" if found.lines else "")
+                note += f", blurred along {round(found.blur) % 180}°"
+        return f"{shot.name}: {note}" + ("; something flies through" if found.lines else "")
 
     def _at(self, pos: QPointF) -> int | None:
         if not self.shots:

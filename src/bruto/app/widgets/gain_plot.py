@@ -39,8 +39,8 @@ class GainPlot(QWidget):
         self.count, self.expected, self.reached = count, expected, reached
         self.setVisible(expected is not None and count >= 2)
         if expected is not None and count >= 2:
-            told = f"{expected(count):.1f} times lower noise expected of {count} frames"
-            self.setAccessibleDescription(told + (f", {reached[-1][1]:.1f} reached" if reached else ""))
+            description = f"{expected(count):.1f} times lower noise expected of {count} frames"
+            self.setAccessibleDescription(description + (f", {reached[-1][1]:.1f} reached" if reached else ""))
         self.update()
 
     def at(self, frames: float, gain: float) -> QPointF:

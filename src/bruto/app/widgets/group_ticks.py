@@ -6,8 +6,8 @@ from collections.abc import Iterable
 
 from PySide6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bruto.app.widgets.plain import Label
-from bruto.develop.shown import GROUPS
+from bruto.app.widgets.plain_text import Label
+from bruto.develop.field_ui import GROUPS
 
 
 class GroupTicks(QDialog):

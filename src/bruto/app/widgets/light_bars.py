@@ -21,7 +21,7 @@ class LightBars(QWidget):
         super().__init__()
         self.title, self.note, self.warns = title, "", False
         self.light: np.ndarray | None = None
-        self.full_ev: tuple[float, ...] = ()
+        self.clip_ev: tuple[float, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(98)
         self.setAccessibleName(title)
@@ -29,12 +29,12 @@ class LightBars(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(320, 98)
 
-    def set_light(self, light: tuple, full_ev: tuple[float, ...], note: str, warns: bool) -> None:
+    def set_light(self, light: tuple, clip_ev: tuple[float, ...], note: str, warns: bool) -> None:
         """`note`: what is full, at the right of the title; empty light shows a plain sentence."""
         # codes lie apart in deep shadows: smoothed over half a stop they do not look like teeth
         soft = [np.convolve(row, (0.25, 0.5, 0.25), "same") for row in light]
         self.light = np.array(soft) if len(light) else None
-        self.full_ev, self.note, self.warns = full_ev, note, warns
+        self.clip_ev, self.note, self.warns = clip_ev, note, warns
         self.setAccessibleDescription(note)
         self.update()
 
@@ -52,10 +52,10 @@ class LightBars(QWidget):
         )
         p.setFont(theme.font(12))
         p.setPen(t.color("warning" if self.warns else "quiet"))
-        room = self.width() - left - 10
-        note = p.fontMetrics().elidedText(self.note, Qt.TextElideMode.ElideRight, room)
+        free = self.width() - left - 10
+        note = p.fontMetrics().elidedText(self.note, Qt.TextElideMode.ElideRight, free)
         p.drawText(
-            QRectF(left + 10, 0, room, HEAD - 2), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, note
+            QRectF(left + 10, 0, free, HEAD - 2), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, note
         )
         box = QRectF(0.5, HEAD + 0.5, self.width() - 1, self.height() - HEAD - FOOT)
         p.fillRect(box, t.color("raised"))
@@ -87,8 +87,8 @@ class LightBars(QWidget):
             p.setPen(QPen(t.color(role), 1.2))
             p.setBrush(t.color(role, 90))
             p.drawPolygon(shape)
-        for k, ev in enumerate(self.full_ev):
+        for k, ev in enumerate(self.clip_ev):
             if ev < TO_EV:
-                p.setPen(QPen(t.color(("red", "green", "blue")[k] if len(self.full_ev) == 3 else "warning"), 1.6))
+                p.setPen(QPen(t.color(("red", "green", "blue")[k] if len(self.clip_ev) == 3 else "warning"), 1.6))
                 p.drawLine(QPointF(self.x_of(ev), box.top()), QPointF(self.x_of(ev), box.bottom()))
         p.restore()

@@ -11,7 +11,7 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
-from bruto.app.widgets.plain import plain_tooltip
+from bruto.app.widgets.plain_text import plain_tooltip
 
 LEFT, RIGHT, TOP, BOTTOM = 52.0, 14.0, 44.0, 38.0
 MOST_DOTS = 4000
@@ -49,7 +49,7 @@ class LogPlot(QWidget):
 
     def __init__(self, title: str) -> None:
         super().__init__()
-        self.title, self.said, self.empty = title, "", ""
+        self.title, self.caption, self.empty = title, "", ""
         self.across: Scale | None = None
         self.upward: Scale | None = None
         self.x_name = self.y_name = ""
@@ -61,20 +61,20 @@ class LogPlot(QWidget):
 
     def show_plot(
         self, x: Scale, y: Scale, names: tuple[str, str], dots: Sequence[tuple[float, float, bool]],
-        lines: Sequence[Sequence[tuple[float, float]]], said: str,
+        lines: Sequence[Sequence[tuple[float, float]]], caption: str,
     ) -> None:  # fmt: skip
-        """Show dots and lines; `names` of both scales with their units; `said`: the result in a sentence."""
+        """Show dots and lines; `names` of both scales with their units; `caption`: the result in a sentence."""
         self.across, self.upward, self.empty = x, y, ""
         self.x_name, self.y_name = names
-        self.dots, self.lines, self.said = dots[:MOST_DOTS], lines, said
-        self.setAccessibleDescription(said)
-        self.setToolTip(plain_tooltip(said))
+        self.dots, self.lines, self.caption = dots[:MOST_DOTS], lines, caption
+        self.setAccessibleDescription(caption)
+        self.setToolTip(plain_tooltip(caption))
         self.update()
 
     def show_nothing(self, why: str) -> None:
         """Say why there is nothing, and what to do."""
         self.across = self.upward = None
-        self.said, self.empty = "", why
+        self.caption, self.empty = "", why
         self.setAccessibleDescription(why)
         self.setToolTip("")
         self.update()
@@ -100,8 +100,8 @@ class LogPlot(QWidget):
             box = QRectF(16, TOP, self.width() - 32, self.height() - TOP - 8)
             p.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
             return
-        said = p.fontMetrics().elidedText(self.said, Qt.TextElideMode.ElideRight, self.width() - 16)
-        p.drawText(QRectF(8, 22, self.width() - 16, 18), Qt.AlignmentFlag.AlignVCenter, said)
+        caption = p.fontMetrics().elidedText(self.caption, Qt.TextElideMode.ElideRight, self.width() - 16)
+        p.drawText(QRectF(8, 22, self.width() - 16, 18), Qt.AlignmentFlag.AlignVCenter, caption)
         right_middle = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
         for value, text in self.across.ticks:
@@ -118,9 +118,9 @@ class LogPlot(QWidget):
             p.drawText(QRectF(0, y - 8, LEFT - 5, 16), right_middle, text)
         p.setPen(t.color("quiet"))
         p.drawText(QRectF(LEFT, self.height() - 19, box.width(), 16), Qt.AlignmentFlag.AlignRight, self.x_name)
-        room = int(self.width() - 30 - p.fontMetrics().horizontalAdvance(self.x_name))
-        name = p.fontMetrics().elidedText(self.y_name, Qt.TextElideMode.ElideRight, room)
-        p.drawText(QRectF(8, self.height() - 19, room, 16), Qt.AlignmentFlag.AlignLeft, name)
+        free = int(self.width() - 30 - p.fontMetrics().horizontalAdvance(self.x_name))
+        name = p.fontMetrics().elidedText(self.y_name, Qt.TextElideMode.ElideRight, free)
+        p.drawText(QRectF(8, self.height() - 19, free, 16), Qt.AlignmentFlag.AlignLeft, name)
         p.setClipRect(box.adjusted(-4, -4, 4, 4))
         for x, y, counts in self.dots:
             p.setPen(QPen(t.color("accent" if counts else "warning"), 1.4))

@@ -10,9 +10,9 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.widgets.panel import clear, scrolled, surface
-from bruto.app.widgets.plain import Label, plain_tooltip
+from bruto.app.widgets.plain_text import Label, plain_tooltip
 
-KEPT = 200
+MOST_MESSAGES = 200
 """Messages in the drawer."""
 GOOD_MS = 9000
 """How long good news stays in the status line."""
@@ -47,7 +47,7 @@ class MessageLine(QWidget):
         self.button.setToolTip("What was said so far, with its time (Ctrl+M)")
         self.button.clicked.connect(self.wanted)
         row.addWidget(self.button)
-        self.said: deque[Message] = deque(maxlen=KEPT)
+        self.history: deque[Message] = deque(maxlen=MOST_MESSAGES)
         self.unread = 0
         """Problems since the drawer was last open."""
         self._fade = QTimer(self)
@@ -61,9 +61,9 @@ class MessageLine(QWidget):
         if not text:
             self.clear()
             return
-        last = self.said[-1].text if self.said else ""
+        last = self.history[-1].text if self.history else ""
         if text != last:
-            self.said.append(Message(datetime.now(), text, good))
+            self.history.append(Message(datetime.now(), text, good))
             self.unread += not good
         self.text.setObjectName("good" if good else "warning")
         self.text.style().unpolish(self.text)
@@ -126,12 +126,12 @@ class MessageDrawer(QWidget):
     def fill(self) -> None:
         """Rows anew."""
         clear(self.rows)
-        for said in reversed(self.line.said):
-            label = Label(f"{said.at:%H:%M:%S}   {said.text}")
+        for entry in reversed(self.line.history):
+            label = Label(f"{entry.at:%H:%M:%S}   {entry.text}")
             label.setWordWrap(True)
-            label.setObjectName("good" if said.good else "warning")
+            label.setObjectName("good" if entry.good else "warning")
             self.rows.addWidget(label)
-        if not self.line.said:
+        if not self.line.history:
             quiet = Label("Nothing was said yet.")
             quiet.setObjectName("quiet")
             self.rows.addWidget(quiet)

@@ -6,16 +6,16 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton, QSlider, QWidget
 
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 from bruto.compare.push import cannot_act, tone_moved
-from bruto.develop.library import NamedRecipe, kept
 from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_library import NamedRecipe, saved_recipes
 
 PUSHES: dict[str, tuple[str, int, int, float, str]] = {
     "exposure": ("Exposure", -20, 40, 0.1, "EV"),
     "shadows": ("Shadows", -20, 40, 1.0, "L*"),
     "highlights": ("Highlights", -40, 20, 1.0, "L*"),
-    "relief": ("Relief", -50, 150, 1.0, "%"),
+    "local_contrast": ("Relief", -50, 150, 1.0, "%"),
     "chroma": ("Chroma", -50, 150, 1.0, "%"),
 }
 """Pushes: title, least and most, what a step of the slider is, and its unit."""
@@ -38,7 +38,7 @@ class RecipeBox(QComboBox):
     def fill(self) -> None:
         """Read what is kept, with what is chosen still chosen."""
         chosen = self.currentText()
-        self.found = kept()[0]
+        self.found = saved_recipes()[0]
         self.blockSignals(True)
         self.clear()
         self.addItems([NO_RECIPE, *(n.name for n in self.found)])
@@ -98,49 +98,51 @@ class PushRow(QWidget):
             grid.setColumnStretch(column + 1, 1)
         last = 1 + 3 * (len(PUSHES) % IN_ROW)
         grid.addWidget(Label("Recipe"), 1, last)
-        self.kept = RecipeBox()
-        self.kept.currentIndexChanged.connect(self._moved)
-        grid.addWidget(self.kept, 1, last + 1)
+        self.recipe_box = RecipeBox()
+        self.recipe_box.currentIndexChanged.connect(self._moved)
+        grid.addWidget(self.recipe_box, 1, last + 1)
         self.none = QPushButton("None")
         self.none.setToolTip("Take the push back")
         self.none.clicked.connect(self.reset)
         grid.addWidget(self.none, 1, last + 2)
-        self.told = Label("")
-        self.told.setObjectName("warning")
-        self.told.setWordWrap(True)
-        self.told.hide()
-        grid.addWidget(self.told, 2, 0, 1, grid.columnCount())
-        self._said()
+        self.warning = Label("")
+        self.warning.setObjectName("warning")
+        self.warning.setWordWrap(True)
+        self.warning.hide()
+        grid.addWidget(self.warning, 2, 0, 1, grid.columnCount())
+        self._explain()
 
     def recipe(self) -> Recipe:
         """The push as values."""
         by = {name: slider.value() for name, slider in self.sliders.items()}
-        base = self.kept.recipe()
+        base = self.recipe_box.recipe()
         up, down = by["shadows"], by["highlights"]
         moves = {"black": (0.0, up / 4), "shadow": (0.0, up), "bright": (0.0, down), "white": (0.0, down / 4)}
         return base.changed(
             exposure=base.exposure + by["exposure"] / 10,
             tone=tone_moved(base.tone, moves),
-            relief_medium=base.relief_medium * (1 + by["relief"] / 100),
+            local_contrast_medium=base.local_contrast_medium * (1 + by["local_contrast"] / 100),
             chroma=base.chroma * (1 + by["chroma"] / 100),
         )
 
     def reset(self) -> None:
         """No push."""
-        self.kept.setCurrentIndex(0)
+        self.recipe_box.setCurrentIndex(0)
         for slider in self.sliders.values():
             slider.setValue(0)
 
-    def _said(self) -> None:
+    def _explain(self) -> None:
         for name, (_, _, _, step, unit) in PUSHES.items():
             value = self.sliders[name].value() * step
             text = f"{value:+.1f} {unit}" if step < 1 else f"{value:+.0f} {unit}"
             self.values[name].setText(text.replace("-", "−"))
-        self.none.setEnabled(any(s.value() for s in self.sliders.values()) or self.kept.currentIndex() > 0)
-        cannot = cannot_act(self.kept.recipe())
-        self.told.setText(f"Cannot act on a finished picture, and is left out: {', '.join(cannot)}." if cannot else "")
-        self.told.setVisible(bool(cannot))
+        self.none.setEnabled(any(s.value() for s in self.sliders.values()) or self.recipe_box.currentIndex() > 0)
+        cannot = cannot_act(self.recipe_box.recipe())
+        self.warning.setText(
+            f"Cannot act on a finished picture, and is left out: {', '.join(cannot)}." if cannot else ""
+        )
+        self.warning.setVisible(bool(cannot))
 
     def _moved(self, _: int) -> None:
-        self._said()
+        self._explain()
         self._timer.start()

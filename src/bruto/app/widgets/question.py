@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 
 WIDTH = 420
 """Of the text, pixels."""

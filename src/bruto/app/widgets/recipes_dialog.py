@@ -16,10 +16,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.widgets.plain import Label
-from bruto.develop.library import NamedRecipe, drop, keep, kept
+from bruto.app.widgets.plain_text import Label
+from bruto.develop.field_ui import GROUPS
 from bruto.develop.recipe import Recipe, fields_of
-from bruto.develop.shown import GROUPS
+from bruto.develop.recipe_library import NamedRecipe, drop, keep, saved_recipes
 from bruto.errors import BrutoError
 
 OWN = "The values of this shot"
@@ -99,7 +99,7 @@ class RecipesDialog(QDialog):
         self._fill()
 
     def _fill(self, choose: str = OWN) -> None:
-        self.found, problems = kept()
+        self.found, problems = saved_recipes()
         self.names.clear()
         self.names.addItem(OWN)
         self.names.addItems([n.name for n in self.found])

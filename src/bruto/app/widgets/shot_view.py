@@ -79,14 +79,15 @@ class ShotView(QListView):
         self.selectionModel().select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         self.quiet = False
 
-    def make_current(self, row: int, told: bool) -> None:
-        """Let a row be the current one, with the selection as it is in the shoot; `told`: whether `chosen` is sent."""
+    def make_current(self, row: int, announce: bool) -> None:
+        """Let a row be the current one, with the selection as it is in the shoot; `announce`: whether `chosen` is
+        sent."""
         self.quiet = True
         self.selectionModel().setCurrentIndex(self.cards.index(row), QItemSelectionModel.SelectionFlag.NoUpdate)
         self.quiet = False
         self.scrollTo(self.cards.index(row))
         shot = self.shot_at(self.cards.index(row))
-        if told and shot is not None:
+        if announce and shot is not None:
             self.chosen.emit(shot)
         self.follow()
 
@@ -132,5 +133,5 @@ class ShotView(QListView):
             row = self.row_of(before)
             if row is not None:
                 self.shoot.choose(selection)
-                self.make_current(row, told=True)
+                self.make_current(row, announce=True)
         drag.exec(Qt.DropAction.CopyAction)

@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-from bruto.app.widgets.plain import Label
+from bruto.app.widgets.plain_text import Label
 
 
 def time_left(elapsed_s: float, share: float) -> str:

@@ -13,8 +13,8 @@ from PySide6.QtGui import QBrush, QFontMetricsF, QKeyEvent, QMouseEvent, QPainte
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from bruto.app.widgets import theme
-from bruto.app.widgets.plain import plain_tooltip
-from bruto.session.foreseeing import Axis, Track
+from bruto.app.widgets.plain_text import plain_tooltip
+from bruto.session.simulated_preview import Axis, Track
 
 LEFT, RIGHT, HOURS, NAMES, BAND, LANE = 34.0, 10.0, 20.0, 18.0, 16.0, 26.0
 """Pixels: margins, the line of hours, of names, the band of light, and a row of blocks."""
@@ -40,7 +40,7 @@ class Block:
 
 
 @dataclass
-class _Held:
+class _BlockDrag:
     """A block in the hand: how far from its beginning and where it was pressed, and whether it was moved."""
 
     index: int
@@ -65,7 +65,7 @@ class TimeAxis(QWidget):
         self.blocks: list[Block] = []
         self.current = -1
         self._lanes: dict[int, int] = {}
-        self._held: _Held | None = None
+        self._drag: _BlockDrag | None = None
         self._pointer: float | None = None
         self.setMinimumHeight(188)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -77,10 +77,10 @@ class TimeAxis(QWidget):
         """Show an axis with blocks; `current`: the number of the chosen one."""
         self.axis, self.clock, self.current = axis, clock, current
         self.blocks = sorted(blocks, key=lambda b: (b.begin, b.index))
-        if self._held is None:
+        if self._drag is None:
             self._lanes = self._in_lanes()
-        told = "; ".join(f"{b.title} {self._time(b.begin)}" for b in self.blocks)
-        self.setAccessibleDescription(told or "no shots yet")
+        description = "; ".join(f"{b.title} {self._time(b.begin)}" for b in self.blocks)
+        self.setAccessibleDescription(description or "no shots yet")
         self.update()
 
     def _in_lanes(self) -> dict[int, int]:
@@ -161,7 +161,7 @@ class TimeAxis(QWidget):
         self._paint_hours(p, self.axis)
         self._paint_heights(p, self.axis)
         self._paint_blocks(p)
-        if self._pointer is not None and self._held is None:
+        if self._pointer is not None and self._drag is None:
             p.setPen(QPen(t.color("quiet"), 1, Qt.PenStyle.DotLine))
             p.drawLine(QPointF(self._pointer, HOURS), QPointF(self._pointer, self._lanes_top()))
         if self.hasFocus():
@@ -278,9 +278,9 @@ class TimeAxis(QWidget):
             inside = metrics.horizontalAdvance(block.title) + 10 <= box.width()
             p.setPen(t.color("on_accent") if here and inside else t.color("ink"))
             left = box.left() + 5 if inside else box.right() + 4
-            room = (box.right() if inside else self.width() - RIGHT) - left
-            text = metrics.elidedText(block.title, Qt.TextElideMode.ElideRight, room)
-            p.drawText(QRectF(left, box.top(), room, box.height()), Qt.AlignmentFlag.AlignVCenter, text)
+            free = (box.right() if inside else self.width() - RIGHT) - left
+            text = metrics.elidedText(block.title, Qt.TextElideMode.ElideRight, free)
+            p.drawText(QRectF(left, box.top(), free, box.height()), Qt.AlignmentFlag.AlignVCenter, text)
 
     # -- the hand
 
@@ -296,7 +296,7 @@ class TimeAxis(QWidget):
         block = self.block_at(event.position())
         if block is not None:
             x = event.position().x()
-            self._held = _Held(block.index, self.moment_at(x) - block.begin, x)
+            self._drag = _BlockDrag(block.index, self.moment_at(x) - block.begin, x)
             self.chosen.emit(block.index)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -304,12 +304,12 @@ class TimeAxis(QWidget):
             return
         x, place = event.position().x(), event.globalPosition().toPoint()
         self._pointer = min(max(x, LEFT), self.width() - RIGHT)
-        held = self._held
-        if held is not None:
-            held.moved = held.moved or abs(x - held.pressed) > DRAG
-            if held.moved:
-                begin = self._snapped(self.moment_at(x) - held.off)
-                self.moved.emit(held.index, begin, False)
+        drag = self._drag
+        if drag is not None:
+            drag.moved = drag.moved or abs(x - drag.pressed) > DRAG
+            if drag.moved:
+                begin = self._snapped(self.moment_at(x) - drag.off)
+                self.moved.emit(drag.index, begin, False)
                 QToolTip.showText(place, self._time(begin), self)
         else:
             over = self.block_at(event.position())
@@ -329,10 +329,10 @@ class TimeAxis(QWidget):
         return ", ".join([f"{self._time(moment)}: {light}", *up]).replace("-", "−")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        held, self._held = self._held, None
-        if held is not None:
-            if held.moved:
-                self.moved.emit(held.index, self._snapped(self.moment_at(event.position().x()) - held.off), True)
+        drag, self._drag = self._drag, None
+        if drag is not None:
+            if drag.moved:
+                self.moved.emit(drag.index, self._snapped(self.moment_at(event.position().x()) - drag.off), True)
             self._lanes = self._in_lanes()
             self.update()
 

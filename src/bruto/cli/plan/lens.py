@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from bruto.cli.base import JsonFlag, plan_app
-from bruto.cli.plan.asking import DEFAULT_MB, Times, number, numbers, say
+from bruto.cli.plan.options import DEFAULT_MB, Times, number, numbers, say
 from bruto.errors import BrutoError
 
 
@@ -52,7 +52,7 @@ def _filter(
     found: dict[str, Any] = {}
     lines = []
     if plain is not None and filtered is not None:
-        from bruto.plan.bracketing import level_of
+        from bruto.sensor.scene_range import level_of
 
         lost = stops_lost(*level_of(plain), *level_of(filtered))
         found["stops_lost"] = round(lost, 2)
@@ -94,14 +94,14 @@ def _space(
 ) -> None:
     import shutil
 
-    from bruto.plan.space import space
+    from bruto.plan.storage_need import space
 
     free = None if free_gb is None else free_gb * 1000
     if folder is not None:
         try:
             free = shutil.disk_usage(folder).free / 1e6
         except OSError as error:
-            from bruto.files import explain
+            from bruto.storage.safe_read import explain
 
             raise explain(error, folder, "read") from error
     made = space(frames, mb_each, free, save)

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from bruto.cli.base import JsonFlag, plan_app
-from bruto.cli.plan.asking import LikeFile, Times, noise_model, number, offers, say
+from bruto.cli.plan.options import LikeFile, Times, noise_model, number, offers, say
 from bruto.errors import BrutoError
 
 Isos = Annotated[str | None, typer.Option("--isos", help='ISOs that the phone offers, such as "50,100,200".')]
@@ -32,11 +32,11 @@ def _ladder(
         raise BrutoError("Give --isos and --times, or --like a raw of the phone.")
     if like is not None and not times:
         some = tuple(s for s in some if s >= number(shutter) / 8)
-    kept, out = ladder(model, rate_of(level, iso, number(shutter)), offered, some, highlights)
-    found = {"try": [s.as_json() for s in kept], "left_out": [s.as_json() for s in out]}
+    worth_trying, out = ladder(model, rate_of(level, iso, number(shutter)), offered, some, highlights)
+    found = {"try": [s.as_json() for s in worth_trying], "left_out": [s.as_json() for s in out]}
     lines = [
-        f"☐ ISO {s.iso:g}, {s.seconds:g} s: shadows {s.snr_shadow:.1f} × their noise, {s.room_ev:.1f} EV to full"
-        for s in kept
+        f"☐ ISO {s.iso:g}, {s.seconds:g} s: shadows {s.snr_shadow:.1f} × their noise, {s.headroom_ev:.1f} EV to full"
+        for s in worth_trying
     ]
     say(found, as_json, [*lines, f"{len(out)} steps are left out: they cannot differ visibly, or are full."])
 
@@ -72,26 +72,30 @@ def _bracket(
     widest: Annotated[float, typer.Option(min=0.3, max=6, help="Widest step, EV.")] = 3.0,
     as_json: JsonFlag = False,
 ) -> None:
-    from bruto.plan.bracketing import scene_range
     from bruto.plan.noise import bracket
+    from bruto.sensor.scene_range import scene_range
 
-    full_percent, used = 0.0, iso
+    clipped_percent, used = 0.0, iso
     if file is not None:
         seen = scene_range(file)
         highlights = seen.highlights_ev if highlights is None else highlights
         shadows = seen.shadows_ev if shadows is None else shadows
-        full_percent, used = seen.full_percent, iso or seen.iso
+        clipped_percent, used = seen.clipped_percent, iso or seen.iso
     if highlights is None or shadows is None or used is None:
         raise BrutoError("Give a test raw, or --highlights, --shadows, --noise and --iso.")
     steps = bracket(noise_model(file, noise), used, highlights, shadows, widest)
     found = {
         "frames": len(steps), "ev": [round(s, 3) for s in steps], "iso": used,
         "highlights_ev": round(highlights, 2), "shadows_ev": round(shadows, 2),
-        "full_percent": round(full_percent, 3), "one_is_enough": len(steps) == 1,
+        "full_percent": round(clipped_percent, 3), "one_is_enough": len(steps) == 1,
         "storage_times": len(steps),
     }  # fmt: skip
     text = "One frame is enough." if len(steps) == 1 else "Steps: " + ", ".join(f"{s:+.1f} EV" for s in steps)
-    more = [f"{full_percent:.2f} % of this frame are full: the lights may reach higher."] if full_percent > 0.05 else []
+    more = (
+        [f"{clipped_percent:.2f} % of this frame are full: the lights may reach higher."]
+        if clipped_percent > 0.05
+        else []
+    )
     say(found, as_json, [f"The scene reaches from {shadows:+.1f} to {highlights:+.1f} EV about grey.", text, *more])
 
 
@@ -135,10 +139,10 @@ def _exposure(
     ev: Annotated[float, typer.Option(help="EV more (or less) than that.")] = 0.0,
     isos: Isos = None, times: Times = None, like: LikeFile = None, as_json: JsonFlag = False,
 ) -> None:  # fmt: skip
-    from bruto.plan.exposure import Setting, equivalents
-    from bruto.plan.exposure import as_json as told
+    from bruto.plan.exposure import ExposureSetting, equivalents
+    from bruto.plan.exposure import as_json as as_dict
 
-    wanted = Setting(iso, number(shutter))
+    wanted = ExposureSetting(iso, number(shutter))
     found = equivalents(wanted, offers(isos, like, "isos"), offers(times, like, "seconds"), ev)
     lines = [f"ISO {s.setting.iso:g}, {s.setting.seconds:.4g} s ({s.ev:+.2f} EV)" for s in found]
-    say(told(wanted, found), as_json, lines)
+    say(as_dict(wanted, found), as_json, lines)

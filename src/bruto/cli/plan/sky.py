@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from bruto.cli.base import JsonFlag, plan_app
-from bruto.cli.plan.asking import DEFAULT_MB, LikeFile, card_of, number, numbers, offers, say
+from bruto.cli.plan.options import DEFAULT_MB, LikeFile, card_of, number, numbers, offers, say
 from bruto.errors import BrutoError
 
 
@@ -25,7 +25,7 @@ def _stars(
     like: LikeFile = None,
     as_json: JsonFlag = False,
 ) -> None:
-    from bruto.plan.stars import Lens, pixel_pitch, stars
+    from bruto.plan.stars import StarLens, pixel_pitch, stars
 
     seen, card = card_of(like)
     width = None
@@ -39,7 +39,7 @@ def _stars(
     if focal_35mm is None:
         raise BrutoError("Give --focal-35mm, or --like a raw of the phone.")
     found = stars(
-        Lens(focal_35mm, f_number, pixel_um, focal_mm, width), offers(offered, like, "seconds"), declination, total
+        StarLens(focal_35mm, f_number, pixel_um, focal_mm, width), offers(offered, like, "seconds"), declination, total
     )
     lines = [f"{name}: {seconds:.1f} s" for name, seconds in found.rules.items()]
     lines += [f"to {aim}: {text}" for aim, text in found.advice.items()]
@@ -56,7 +56,7 @@ def _interval(
     mb_each: Annotated[float | None, typer.Option("--mb-each", help="Megabytes of a frame.")] = None,
     as_json: JsonFlag = False,
 ) -> None:
-    from bruto.plan.interval import as_json as told
+    from bruto.plan.interval import as_json as listed
     from bruto.plan.interval import sequence, watched
 
     seconds, lasts = number(exposure), None if duration is None else number(duration)
@@ -76,7 +76,7 @@ def _interval(
     lines = [f"every {plan.interval:.2f} s: {seconds:g} s exposed, {plan.pause:.2f} s to save"]
     if plan.frames is not None:
         lines.append(f"{plan.frames} frames, about {plan.frames * (each or DEFAULT_MB) / 1000:.1f} GB")
-    say(told(plan, seen, names), as_json, [*lines, *(seen.said if seen else ())])
+    say(listed(plan, seen, names), as_json, [*lines, *(seen.messages if seen else ())])
 
 
 def _starts(folder: Path, exposure: float) -> tuple[list[float], list[str], float]:
@@ -86,10 +86,10 @@ def _starts(folder: Path, exposure: float) -> tuple[list[float], list[str], floa
     from datetime import datetime
 
     from bruto.container.dng_reader import is_raw
-    from bruto.container.glance import glance
-    from bruto.files import explain
+    from bruto.container.quick_metadata import glance
+    from bruto.storage.safe_read import explain
 
-    told = []
+    listed = []
     try:
         files = sorted(p for p in folder.iterdir() if p.suffix.lower() == ".dng" and is_raw(p))
     except OSError as error:
@@ -98,14 +98,14 @@ def _starts(folder: Path, exposure: float) -> tuple[list[float], list[str], floa
         try:
             seen = glance(path)
             if not seen.exposure_s or 0.9 < seen.exposure_s / exposure < 1.1:  # others are test shots
-                told.append((datetime.strptime((seen.taken or "")[:19], "%Y:%m:%d %H:%M:%S"), path))
+                listed.append((datetime.strptime((seen.taken or "")[:19], "%Y:%m:%d %H:%M:%S"), path))
         except (BrutoError, ValueError):
             continue
-    if len(told) < 2:
+    if len(listed) < 2:
         raise BrutoError(f"{folder.name} holds fewer than two raws of {exposure:g} s that tell when they were taken.")
-    told.sort(key=lambda each: (each[0], each[1].name))
-    size = sum(p.stat().st_size for _, p in told) / len(told) / 1e6
-    return [(t - told[0][0]).total_seconds() for t, _ in told], [p.name for _, p in told], size
+    listed.sort(key=lambda each: (each[0], each[1].name))
+    size = sum(p.stat().st_size for _, p in listed) / len(listed) / 1e6
+    return [(t - listed[0][0]).total_seconds() for t, _ in listed], [p.name for _, p in listed], size
 
 
 Latitude = Annotated[float, typer.Option(help="Degrees, north positive.")]
@@ -135,16 +135,16 @@ def _darkness(
     book: Annotated[Path | None, typer.Option(help="Another logbook than the usual one.")] = None,
     as_json: JsonFlag = False,
 ) -> None:
-    from bruto.plan.darkness import darkness_of
+    from bruto.plan.sky_darkness import darkness_of
 
     seen = darkness_of(file, f_number)
     found = {**seen.as_json(), "noted": 0}
     lines = [f"{seen.magnitudes:.1f} ± {seen.error:.1f} magnitudes per square arc second: {seen.called}"]
     if place:
-        from bruto.logbook.store import Logbook, usual_place
+        from bruto.logbook.store import Logbook, usual_logbook
 
-        with Logbook(book or usual_place()) as opened:
-            found["noted"] = opened.tell_place(place, darkness=round(seen.magnitudes, 2))
+        with Logbook(book or usual_logbook()) as opened:
+            found["noted"] = opened.set_place(place, darkness=round(seen.magnitudes, 2))
         lines.append(f"noted for {found['noted']} shots at {place}")
     say(found, as_json, lines)
 
@@ -189,16 +189,16 @@ def _day(
     found = day(where, when, facade).as_json()
     sun = found["sun"]
 
-    def told(some: list[dict[str, str]]) -> str:
+    def listed(some: list[dict[str, str]]) -> str:
         return ", ".join(f"{clock(s['from'])}–{clock(s['to'])}" for s in some) or "not at all"
 
     lines = [
         f"sun: rises {clock(sun['rise'])}, highest {clock(sun['highest'])} at {sun['altitude_deg']:.0f}°, sets "
         f"{clock(sun['set'])} ({where.clock_name})",
-        f"golden: {told(found['golden'])}", f"blue: {told(found['blue'])}",
+        f"golden: {listed(found['golden'])}", f"blue: {listed(found['blue'])}",
     ]  # fmt: skip
     if facade is not None:
-        lines.append(f"on the wall: {told(found['facade']['light'])}")
+        lines.append(f"on the wall: {listed(found['facade']['light'])}")
     if found["sun_state"]:
         lines.insert(1, found["sun_state"])
     say(found, as_json, lines)

@@ -18,7 +18,7 @@ from bruto.color.spaces import lightness
 from bruto.compare.maps import CODES
 from bruto.compare.match.pair import SRGB_WEIGHTS
 from bruto.container.orientation import orient
-from bruto.develop.frame import Rectangle, stored_rect
+from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
 
@@ -28,9 +28,9 @@ EDGES = (0.0, 1.0, 2.0, 4.0)
 """Standard deviations between which the bands lie, pixels of the raw."""
 STRONG = 85.0
 """Percentile of what both bands have in common from which a place counts as an edge."""
-TRIED = {"sharpness": 0.5, "relief_fine": 0.3, "relief_medium": 0.25}
+TRIED = {"sharpness": 0.5, "local_contrast_fine": 0.3, "local_contrast_medium": 0.25}
 """Fields that shape the bands, and the changes by which their effect is measured."""
-LIMITS = {"sharpness": (-0.8, 1.9), "relief_fine": (0.3, 2.2), "relief_medium": (0.5, 1.8)}
+LIMITS = {"sharpness": (-0.8, 1.9), "local_contrast_fine": (0.3, 2.2), "local_contrast_medium": (0.5, 1.8)}
 CHEAP = (0.002, 0.004, 0.02)
 """Cost of a change of each field against an error of a band (of its logarithm): sharpness is tried first."""
 ROUNDS = 3
@@ -152,7 +152,7 @@ def match_detail(
     ours, theirs = before.grain
     if theirs < 0.8 * ours:
         recipe = recipe.changed(
-            brightness_noise=round(min(MOST_NOISE, recipe.brightness_noise + 0.6 * (ours / max(theirs, 0.05) - 1)), 2)
+            luminance_noise=round(min(MOST_NOISE, recipe.luminance_noise + 0.6 * (ours / max(theirs, 0.05) - 1)), 2)
         )
         now = bands(recipe)
     start = np.array([getattr(recipe, name) for name in TRIED])

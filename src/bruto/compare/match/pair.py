@@ -14,8 +14,8 @@ from bruto.compare.maps import CODES, TO_XYZ, difference_map, lab_of_light
 from bruto.container.orientation import as_stored
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.light import to_working
-from bruto.develop.steps.rows import WEIGHTS
+from bruto.develop.steps.kernel_rows import WEIGHTS
+from bruto.develop.steps.working_light import to_working
 from bruto.errors import BrutoError
 
 GRID_EDGE = 1008
@@ -26,10 +26,10 @@ limit is noise, or texture that the phone smeared, and no matter of tone or colo
 """
 SHARPENED = 3.0
 """Pixels of the raw at full size below which a phone's sharpening and its halos reach: no matter of tone or colour."""
-FOLLOWS, FOLLOWS_COLOUR = 0.9, 0.7
+FOLLOWS, FOLLOWS_COLOR = 0.9, 0.7
 """Correlation of both in L* and in a*, b*, between a limit and twice it, from which the picture still shows the scene.
 """
-BLOCKS, HELD_SHARE = (18, 24), 0.25
+BLOCKS, TEST_SHARE = (18, 24), 0.25
 """Rows and columns of blocks, and the share of them that no fit sees."""
 FULL, EMPTY = 250 / 255, 4 / 255
 """Code of a picture beyond which a channel counts as full, and below which all three count as lost."""
@@ -42,7 +42,7 @@ LEAST_PLACES = 400
 class Pair:
     """`target` (H, W, 3): the picture as linear sRGB on the raw's grid, as the raw is stored, blurred by its texture
     limit `limit` (pixels of the grid); `valid` (H, W): where it shows anything, `usable`: and is clipped in neither;
-    `held`: the blocks that are kept out of every fit.
+    `test_blocks`: the blocks that are kept out of every fit.
     """
 
     developer: Developer
@@ -50,13 +50,13 @@ class Pair:
     target: NDArray[np.float32]
     valid: NDArray[np.bool_]
     usable: NDArray[np.bool_]
-    held: NDArray[np.bool_]
+    test_blocks: NDArray[np.bool_]
     limit: float
 
     @property
     def used(self) -> NDArray[np.bool_]:
         """Where fits look."""
-        return self.usable & ~self.held
+        return self.usable & ~self.test_blocks
 
     @cached_property
     def lab(self) -> NDArray[np.float32]:
@@ -94,7 +94,7 @@ def texture_limit(first: NDArray[np.float32], second: NDArray[np.float32], where
         for k in range(3):
             a, b = one[..., k][where], other[..., k][where]
             follows.append(float((a * b).sum() / np.sqrt(max(float((a * a).sum() * (b * b).sum()), 1e-12))))
-        if follows[0] >= FOLLOWS and (follows[1] + follows[2]) / 2 >= FOLLOWS_COLOUR:
+        if follows[0] >= FOLLOWS and (follows[1] + follows[2]) / 2 >= FOLLOWS_COLOR:
             return limit
     return LIMITS[-1]
 
@@ -129,6 +129,8 @@ def pair_of(developer: Developer, picture: NDArray[np.uint8], alignment: Alignme
     if usable.sum() < LEAST_PLACES:
         raise BrutoError("There is too little in both pictures that is not clipped: nothing can be matched.")
     rows, columns = (np.arange(n) * b // n for n, b in zip(shape, BLOCKS, strict=True))
-    held = np.random.default_rng(1).random(BLOCKS) < HELD_SHARE
+    test_blocks = np.random.default_rng(1).random(BLOCKS) < TEST_SHARE
     limit = max(texture_limit(CODES[first], target, usable), SHARPENED / factor)
-    return Pair(developer, factor, blurred(target, limit), valid, usable, held[rows[:, None], columns[None, :]], limit)
+    return Pair(
+        developer, factor, blurred(target, limit), valid, usable, test_blocks[rows[:, None], columns[None, :]], limit
+    )

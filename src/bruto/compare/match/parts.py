@@ -6,15 +6,15 @@ from collections.abc import Iterable
 from typing import Any
 
 from bruto.develop.recipe import Recipe
-from bruto.develop.values import CURVE_NAMES, HANDLE_NAMES
+from bruto.develop.recipe_values import CURVE_NAMES, HANDLE_NAMES
 from bruto.errors import BrutoError
 
 PARTS: dict[str, tuple[str, tuple[str, ...]]] = {
-    "tone": ("Tone", ("exposure", "contrast", "tone", "haze", "relief_broad")),
+    "tone": ("Tone", ("exposure", "contrast", "tone", "haze", "local_contrast_broad")),
     "white": ("White", ("temperature", "tint", "raw_neutral")),
-    "colour": ("Colour", ("chroma", "quiet_colours", "hue_nodes", "curves")),
+    "colour": ("Colour", ("chroma", "muted_chroma", "hue_nodes", "curves")),
     "local": ("Local tone", ("local_tone", "local_strength")),
-    "detail": ("Detail", ("sharpness", "relief_fine", "relief_medium", "brightness_noise")),
+    "detail": ("Detail", ("sharpness", "local_contrast_fine", "local_contrast_medium", "luminance_noise")),
 }
 """Parts of a match: their titles and fields."""
 

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from bruto.color.spaces import lightness
 from bruto.compare.match.pair import SRGB_WEIGHTS, Pair
 from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_values import HANDLE_NAMES, Tone
 from bruto.develop.steps.tone import curve
-from bruto.develop.values import HANDLE_NAMES, Tone
 
 SHARES = (0.5, 12.0, 50.0, 85.0, 99.5)
 """Percent of the places that are darker than each handle."""

@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import highest, lowest
 from bruto.color.temperature import xy_of
-from bruto.container.colour_model import xy_to_neutral
-from bruto.container.rawframe import RawMeta
-from bruto.develop.analysis.white import HIGHEST, LOWEST, greyness
+from bruto.container.color_model import xy_to_neutral
+from bruto.container.raw_frame import RawMeta
+from bruto.develop.analysis.white_estimate import HIGHEST, LOWEST, greyness
 
 TILES = (6, 8)
 """Rows and columns of tiles."""
@@ -84,10 +84,10 @@ def tile_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) 
 def two_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) -> TwoLights | None:
     """Two lights in as-shot balanced camera RGB (H, W, 3), or None."""
     mired, sure = tile_lights(balanced, meta, balance)
-    told = sure > 0.3
-    if told.sum() < 0.4 * told.size:
+    certain = sure > 0.3
+    if certain.sum() < 0.4 * certain.size:
         return None
-    values, weights = mired[told], sure[told]
+    values, weights = mired[certain], sure[certain]
     low, high = np.percentile(values, [10, 90])
     for _ in range(12):
         warm = np.abs(values - high) < np.abs(values - low)
@@ -98,13 +98,13 @@ def two_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) -
     within = float(np.average(np.abs(values - np.where(warm, high, low)), weights=weights))
     if high - low < max(APART_MIRED, 4 * within) or not LEAST_SHARE <= share <= 1 - LEAST_SHARE:
         return None
-    side = _side(told, warm)
+    side = _side(certain, warm)
     return None if side is None else TwoLights(1e6 / high, 1e6 / low, side, share)
 
 
-def _side(told: NDArray[np.bool_], warm: NDArray[np.bool_]) -> str | None:
+def _side(certain: NDArray[np.bool_], warm: NDArray[np.bool_]) -> str | None:
     """Where the warm tiles lie, if they lie together."""
-    row, column = np.nonzero(told)
+    row, column = np.nonzero(certain)
     y, x = row / (TILES[0] - 1) - 0.5, column / (TILES[1] - 1) - 0.5
     r = np.hypot(x, y)
     found: dict[str, float] = {}

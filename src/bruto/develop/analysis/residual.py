@@ -10,11 +10,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.develop.frame import Rectangle
+from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
-from bruto.develop.recorded import GRID
-from bruto.develop.steps.order import NOISE_REDUCTION
+from bruto.develop.sensor_image import GRID
+from bruto.develop.steps.step_order import NOISE_REDUCTION
 
 PIECES, SIDE = 4, 320
 """Pieces that are looked at, those with most detail, and their side, pixels."""
@@ -59,13 +59,13 @@ class Residual:
         a, b = self.developer.noise[1]
         return np.asarray(2 / a * np.sqrt(np.maximum(a * rgb[..., 1] + 0.375 * a * a + b, 0)), np.float32)
 
-    def on_detail(self, strength: float, colour: float) -> float:
+    def on_detail(self, strength: float, color: float) -> float:
         """How much stronger the residual is on detail than on plain surfaces (variance), 1: as strong, also where
         there is nothing to tell by.
         """
         if not self.pieces:
             return 1.0
-        recipe = Recipe(brightness_noise=strength, colour_noise=colour)
+        recipe = Recipe(luminance_noise=strength, chroma_noise=color)
         taken: list[NDArray] = []
         detail: list[NDArray] = []
         for rect, rgb, dx, dy in self.pieces:

@@ -22,14 +22,15 @@ REACH = 2
 @dataclass(frozen=True)
 class SceneLight:
     """`histograms` (3, BINS): share of red, green, blue at each EV, smoothed, 1 = the highest; `floor_ev`: where
-    signal equals noise; `clip_ev` (3,): where each channel is full; `kept_ev`: scene light that the phone's picture
+    signal equals noise; `clip_ev` (3,): where each channel is full; `picture_range_ev`: scene light that the phone's
+    picture
     still tells apart, or None; `ev` (h, w): luminance over the recorded frame. All before the recipe's exposure.
     """
 
     histograms: NDArray[np.float32]
     floor_ev: float
     clip_ev: NDArray[np.float64]
-    kept_ev: tuple[float, float] | None
+    picture_range_ev: tuple[float, float] | None
     ev: NDArray[np.float32]
 
     def at(self, x: float, y: float) -> float:
@@ -58,10 +59,10 @@ def scene_light(developer: Developer) -> SceneLight:
     floor = math.log2(max((a + math.sqrt(a * a + 4 * b)) / 2, 1e-6) / 0.18) + baseline
     clip = np.log2(developer.balance.astype(float) / 0.18) + baseline
     luminance = np.log2(np.maximum(developer.luminance(factor), 2e-5) / 0.18)
-    return SceneLight(np.minimum(histograms, 1.0), floor, clip, _kept(developer, ev[..., 1]), luminance)
+    return SceneLight(np.minimum(histograms, 1.0), floor, clip, _picture_range(developer, ev[..., 1]), luminance)
 
 
-def _kept(developer: Developer, ev: NDArray[np.float32]) -> tuple[float, float] | None:
+def _picture_range(developer: Developer, ev: NDArray[np.float32]) -> tuple[float, float] | None:
     """Scene light between which the embedded preview is neither black nor white (L* 3 to 98), by median in steps of
     1/4 EV.
     """
@@ -79,10 +80,10 @@ def _kept(developer: Developer, ev: NDArray[np.float32]) -> tuple[float, float] 
     )
     edges = np.arange(EV_FROM, EV_TO, 0.25)
     place = np.digitize(ev.ravel(), edges)
-    kept = []
+    inside = []
     flat = light.ravel()
     for k in range(1, len(edges)):
         here = flat[place == k]
         if len(here) > 60 and 3 < np.median(here) < 98:
-            kept.append(edges[k - 1])
-    return (float(min(kept)), float(max(kept) + 0.25)) if kept else None
+            inside.append(edges[k - 1])
+    return (float(min(inside)), float(max(inside) + 0.25)) if inside else None

@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.develop.steps.dct import SIDE, WIENER, WINDOW, backward, forward
 
 STRIDE = 4
@@ -124,22 +124,22 @@ def _collaborate(guide, planes, pilots, sigma, gain, limit, shifts, group, total
             line = np.zeros(4 * ((w + 3) // 4), np.float32)
             best = np.empty((across, group), np.float32)
             place = np.empty((across, group), np.int64)
-            held = np.empty(across, np.int64)
+            filled = np.empty(across, np.int64)
             block = np.empty((SIDE, SIDE), np.float32)
             noisy, known = np.empty((group, SIDE, SIDE), np.float32), np.empty((group, SIDE, SIDE), np.float32)
             flat, flat_known = noisy.reshape(group, 64), known.reshape(group, 64)
             for r in range(band * rows_of_band, min((band + 1) * rows_of_band, down)):
                 top = min(r * STRIDE, h - SIDE)
-                held[:] = 0
+                filled[:] = 0
                 for s in range(shifts.shape[0]):
                     _differences(guide, top, shifts[s, 0], shifts[s, 1], quarter, line, found)
                     for k in range(across):
                         d = found[k]
-                        n = held[k]
+                        n = filled[k]
                         if d < limit and (n < group - 1 or d < best[k, n - 1]):
                             if n < group - 1:
                                 n += 1
-                                held[k] = n
+                                filled[k] = n
                             at = n - 1
                             while at > 0 and best[k, at - 1] > d:
                                 best[k, at] = best[k, at - 1]
@@ -151,7 +151,7 @@ def _collaborate(guide, planes, pilots, sigma, gain, limit, shifts, group, total
                 for k in range(across):
                     left = min(k * STRIDE, w - SIDE)
                     count = 1
-                    while 2 * count <= held[k] + 1:
+                    while 2 * count <= filled[k] + 1:
                         count *= 2
                     factor = light[left + 4]
                     for p in range(planes.shape[0]):

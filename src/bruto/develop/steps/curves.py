@@ -9,12 +9,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import decode_srgb, encode_srgb
 from bruto.develop.interpolation import MonotoneCurve
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.step import Band, PointStep, Scene
-from bruto.develop.values import Curves, Points
+from bruto.develop.recipe_values import Curves, Points
+from bruto.develop.steps.step import Band, PointStep, StepInput
 
 CURVE_STEPS = 4096
 
@@ -64,7 +64,7 @@ class FreeCurves(PointStep):
     name = "curves"
     fields = ("curves",)
 
-    def prepare(self, recipe: Recipe, scene: Scene) -> NDArray[np.float32] | None:
+    def prepare(self, recipe: Recipe, scene: StepInput) -> NDArray[np.float32] | None:
         return curve_tables(recipe.curves)
 
     def apply(self, band: Band, prepared: NDArray[np.float32]) -> None:

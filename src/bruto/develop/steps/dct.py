@@ -17,9 +17,9 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.buffer_pool import empty
 from bruto.develop.demosaic import mirrored
-from bruto.scratch import empty
 
 SIDE = 8
 THRESHOLD, WIENER = 3.0, 1.1
@@ -134,7 +134,7 @@ def _rows(c, k):
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def _kept(c, s):
+def _shrunk(c, s):
     """1 where a coefficient stands out of its noise, else 0."""
     return np.float32(1) if abs(c) > s else np.float32(0)
 
@@ -152,8 +152,8 @@ def _threshold(phases, stride, sigma, noise, mean, share, out):
         x0, x1, x2, x3, x4, x5, x6, x7 = _columns(phases, k, stride)
         c0, c1, c2, c3, c4, c5, c6, c7 = _dct(x0, x1, x2, x3, x4, x5, x6, x7)
         n = noise[k]
-        k0, k1, k2, k3 = max(_kept(c0, s0 * n), mean), _kept(c1, s1 * n), _kept(c2, s2 * n), _kept(c3, s3 * n)
-        k4, k5, k6, k7 = _kept(c4, s4 * n), _kept(c5, s5 * n), _kept(c6, s6 * n), _kept(c7, s7 * n)
+        k0, k1, k2, k3 = max(_shrunk(c0, s0 * n), mean), _shrunk(c1, s1 * n), _shrunk(c2, s2 * n), _shrunk(c3, s3 * n)
+        k4, k5, k6, k7 = _shrunk(c4, s4 * n), _shrunk(c5, s5 * n), _shrunk(c6, s6 * n), _shrunk(c7, s7 * n)
         out[k], out[k + _row(1)], out[k + _row(2)], out[k + _row(3)] = c0 * k0, c1 * k1, c2 * k2, c3 * k3
         out[k + _row(4)], out[k + _row(5)], out[k + _row(6)], out[k + _row(7)] = c4 * k4, c5 * k5, c6 * k6, c7 * k7
         share[k] += ((k0 + k1) + (k2 + k3)) + ((k4 + k5) + (k6 + k7))

@@ -13,12 +13,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import lowest
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.approximate import log2_of
-from bruto.develop.steps.rows import WEIGHTS, across_row, at_least_two
-from bruto.develop.steps.step import Band, CoarseField, PointStep, Scene
+from bruto.develop.steps.fast_math import log2_of
+from bruto.develop.steps.kernel_rows import WEIGHTS, across_row, at_least_two
+from bruto.develop.steps.step import Band, CoarseField, PointStep, StepInput
 from bruto.develop.steps.tone import GREY
 
 PATCH_SHARE = 0.02
@@ -133,7 +133,7 @@ class HazeRemoval(PointStep):
     name = "haze removal"
     fields = ("haze",)
 
-    def prepare(self, recipe: Recipe, scene: Scene) -> PreparedHaze | None:
+    def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedHaze | None:
         return prepared_haze(scene.coarse(AIRLIGHT), recipe.haze, scene.exposure) if recipe.haze else None
 
     def apply(self, band: Band, prepared: PreparedHaze) -> None:

@@ -14,10 +14,10 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import lowest
-from bruto.develop.steps.approximate import exp2_of
-from bruto.develop.steps.step import CoarseField, Mapping, Recorded
+from bruto.develop.steps.fast_math import exp2_of
+from bruto.develop.steps.step import CoarseField, Mapping, RecordedImage
 
 DARKEST = 0.02
 """Green light from which a place's colour is carried on (saturation = 1): darker ones are noise."""
@@ -25,7 +25,7 @@ MOST_STOPS = 3.0
 """Ratios of channels beyond this, EV, are those of lamps and not carried on."""
 AROUND = 7
 """Side of the square of quads that decides together."""
-NEARLY_FULL = 0.85
+NEARLY_CLIPPED = 0.85
 """Mean of a channel around, as a share of it where it is full, from which all of it counts as nearly full."""
 SMALL, COARSEST = 700, 16
 """Long edge of the small picture at most, pixels, and how many times it is smaller than the frame at most."""
@@ -65,7 +65,7 @@ def settled(clipped: NDArray[np.uint8], rgb: NDArray[np.float32]) -> NDArray[np.
         share = cv2.blur(full, (AROUND, AROUND))
         light = np.ascontiguousarray(rgb[..., channel])
         level = cv2.blur(light * full, (AROUND, AROUND))
-        unsure = (share > 0) & (cv2.blur(light, (AROUND, AROUND)) * share > NEARLY_FULL * level)
+        unsure = (share > 0) & (cv2.blur(light, (AROUND, AROUND)) * share > NEARLY_CLIPPED * level)
         votes = np.where(share >= 0.5, np.uint8(bit), np.uint8(0))
         inner = out[:h, :w]
         inner[unsure] = (inner[unsure] & np.uint8(7 - bit)) | votes[unsure]
@@ -98,7 +98,7 @@ def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
     return Ratios(np.ascontiguousarray(out[..., 0]), np.ascontiguousarray(out[..., 1]))
 
 
-def _of_frame(recorded: Recorded) -> Ratios:
+def _of_frame(recorded: RecordedImage) -> Ratios:
     factor = 4
     while max(recorded.source.size) / factor > SMALL and factor < COARSEST:
         factor *= 2

@@ -12,12 +12,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.approximate import exp2_of, log2_of
-from bruto.develop.steps.rows import WEIGHTS
-from bruto.develop.steps.step import Band, CoarseField, Mapping, PointStep, Recorded, Scene
-from bruto.develop.values import LocalTone
+from bruto.develop.recipe_values import LocalTone
+from bruto.develop.steps.fast_math import exp2_of, log2_of
+from bruto.develop.steps.kernel_rows import WEIGHTS
+from bruto.develop.steps.step import Band, CoarseField, Mapping, PointStep, RecordedImage, StepInput
 
 LEAST_CELLS = 24
 """Columns and rows to which the field is brought where the picture is turned or warped, at least."""
@@ -98,12 +98,12 @@ class LocalToneField(PointStep):
     name = "local tone"
     fields = ("local_tone", "local_strength")
 
-    def prepare(self, recipe: Recipe, scene: Scene) -> PreparedLocalTone | None:
+    def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedLocalTone | None:
         field = recipe.local_tone
         if not field.gains or not recipe.local_strength:
             return None
 
-        def make(_: Recorded) -> NDArray[np.float32]:
+        def make(_: RecordedImage) -> NDArray[np.float32]:
             return points_of(field)
 
         over = scene.coarse(CoarseField(f"local tone {hash(field)}", make, _over))

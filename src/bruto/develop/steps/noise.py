@@ -23,16 +23,16 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
-from bruto.develop.interleaved import lines, together
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.buffer_pool import empty
 from bruto.develop.noise_coefficients import COARSE, EVEN, GREEN, coefficient_noise, ratios_of
 from bruto.develop.recipe import Recipe
+from bruto.develop.rgb_rows import lines, together
 from bruto.develop.steps.block_matching import NEAR, filter_alike
 from bruto.develop.steps.dct import SIDE, denoise_plane
-from bruto.develop.steps.grey import grey_line, grey_row, without_grey
-from bruto.develop.steps.step import RawPlace, RawStep, Recorded
-from bruto.develop.steps.unbiased import FARTHEST, inverses, light_row
-from bruto.scratch import empty
+from bruto.develop.steps.grey_line import grey_line, grey_row, without_grey
+from bruto.develop.steps.step import RawPosition, RawStep, RecordedImage
+from bruto.develop.steps.variance_stabilisation import FARTHEST, inverses, light_row
 
 UNEVEN = (1.2, 1.08)
 """Factors on brightness and colour noise after demosaicing: it is uneven from site to site, so that its mean falls
@@ -51,7 +51,7 @@ REACH = 64
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def _stabilised_row(row, scale, offset, factor, mixing, y, u, v):
+def _stabilised_row(row, scale, offset, factor, channel_matrix, y, u, v):
     """One line of balanced camera RGB to stabilised brightness and colour differences.
 
     What is below black goes on straight, as far as noise goes: the square root's steepness would make black specks.
@@ -61,7 +61,7 @@ def _stabilised_row(row, scale, offset, factor, mixing, y, u, v):
     o0, o1, o2 = offset[0], offset[1], offset[2]
     k0, k1, k2 = factor[0], factor[1], factor[2]
     t0, t1, t2 = np.float32(1) / math.sqrt(o0), np.float32(1) / math.sqrt(o1), np.float32(1) / math.sqrt(o2)
-    side, middle = mixing[0], mixing[1]
+    side, middle = channel_matrix[0], channel_matrix[1]
     for j in range(len(y)):
         r, g, b = row[3 * j], row[3 * j + 1], row[3 * j + 2]
         r = k0 * math.sqrt(s0 * max(r, zero) + o0) + max(t0 * min(r, zero), farthest)
@@ -73,19 +73,19 @@ def _stabilised_row(row, scale, offset, factor, mixing, y, u, v):
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _stabilise(rgb, scale, offset, factor, mixing, y, u, v):
+def _stabilise(rgb, scale, offset, factor, channel_matrix, y, u, v):
     """Lines of balanced camera RGB (h, 3 w) to brightness (h, w) and colour differences: as many, or half a side."""
     h, w = y.shape
     if u.shape[0] == h:
         for i in prange(h):
-            _stabilised_row(rgb[i], scale, offset, factor, mixing, y[i], u[i], v[i])
+            _stabilised_row(rgb[i], scale, offset, factor, channel_matrix, y[i], u[i], v[i])
     else:
         half = u.shape[1]
         for i in prange((h + 1) // 2):
             line_u, line_v = np.empty((2, w), np.float32), np.empty((2, w), np.float32)
             for sub in range(min(2, h - 2 * i)):
                 _stabilised_row(
-                    rgb[2 * i + sub], scale, offset, factor, mixing, y[2 * i + sub], line_u[sub], line_v[sub]
+                    rgb[2 * i + sub], scale, offset, factor, channel_matrix, y[2 * i + sub], line_u[sub], line_v[sub]
                 )
             if i < u.shape[0]:
                 for k in range(half):
@@ -166,7 +166,7 @@ def _halved(plane, out):
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, places, tables, mixing, out):
+def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, places, tables, channel_matrix, out):
     """Back to linear (`places`, `tables`: see `inverses`). Colour differences may be of half the size; then `half`
     holds brightness of that size and the slopes by which they follow it, and what is finer in brightness brings its
     colour along. `grey`, `grey_u`, `grey_v`: see `GreyLine`; what grey has comes back. `grain`: share of what `noisy`
@@ -174,7 +174,7 @@ def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, place
     """
     h, w = y.shape
     full = u.shape[0] == h
-    to_side, to_middle = mixing[2], mixing[3]
+    to_side, to_middle = channel_matrix[2], channel_matrix[3]
     for i in prange(h):
         r, g, b = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
         line_u, line_v = np.empty(w, np.float32), np.empty(w, np.float32)
@@ -315,7 +315,7 @@ def reduce_noise(
     rgb: NDArray[np.float32],
     noise: NDArray,
     brightness: float,
-    colour: float,
+    color: float,
     kind: str,
     gain: NDArray[np.float32],
     best: bool = False,
@@ -323,36 +323,38 @@ def reduce_noise(
 ) -> NDArray[np.float32]:
     """Noise-reduced copy of linear balanced camera RGB (H, W, 3).
 
-    `noise` (3, 2): a, b of variance a x + b for each balanced channel of one photosite. `brightness`, `colour`:
+    `noise` (3, 2): a, b of variance a x + b for each balanced channel of one photosite. `brightness`, `color`:
     multiples of the measured standard deviation taken out. `kind`: see `coefficient_noise`. `gain` (h, w): shading gain
     over this area, any size. `best`: the slower grade. `half`: colour at half the size, but in the best grade of what
     has full colour.
     """
-    if brightness <= 0 and colour <= 0:
+    if brightness <= 0 and color <= 0:
         return rgb
     a = np.maximum(np.asarray(noise, float)[:, 0], 1e-9)
     b = np.maximum(np.asarray(noise, float)[:, 1], 0)
     h, w = rgb.shape[:2]
-    half = half and not (best and kind == "plain") and colour > 0 and min(h, w) > 4 * SIDE
+    half = half and not (best and kind == "plain") and color > 0 and min(h, w) > 4 * SIDE
     y = empty((h, w))
     u, v = (empty((h // 2, w // 2) if half else (h, w)) for _ in range(2))
     scale = a.astype(np.float32)
-    mixing = EVEN if kind == "plain" else GREEN
-    _stabilise(lines(rgb), scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), mixing, y, u, v)
+    channel_matrix = EVEN if kind == "plain" else GREEN
+    _stabilise(
+        lines(rgb), scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), channel_matrix, y, u, v
+    )
     fine, coarse, variance = coefficient_noise(kind, half, *ratios_of(np.stack([a, b], axis=1)))
     asked = brightness
     if kind == "mosaic":
-        brightness, colour = brightness * UNEVEN[0], colour * UNEVEN[1]
+        brightness, color = brightness * UNEVEN[0], color * UNEVEN[1]
     stride = 2 if best else 4
-    noisy_y, grey = y, grey_line(a, b, variance, mixing)
+    noisy_y, grey = y, grey_line(a, b, variance, channel_matrix)
     if brightness > 0:
         y = _without(y, fine[0], coarse[0], brightness, gain, stride)
     without_grey(y, *grey, u, v, u, v)
     noisy = (noisy_y, u, v)
-    if colour > 0:
-        u, v = (_without(p, fine[k], coarse[k], colour, gain, stride) for k, p in ((1, u), (2, v)))
+    if color > 0:
+        u, v = (_without(p, fine[k], coarse[k], color, gain, stride) for k, p in ((1, u), (2, v)))
     if best:
-        y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, colour, colour), gain)
+        y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, color, color), gain)
     out = empty(rgb.shape)
     planes = empty((3, *u.shape)) if half else np.empty((3, 1, 1), np.float32)
     if half:
@@ -360,7 +362,7 @@ def reduce_noise(
         reach, floor = FOLLOWS[kind]
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
     grain = np.float32(GRAIN * min(max(2 - asked, 0.0), 1.0))
-    _unstabilise(y, noisy[0], grain, u, v, planes, *grey, scale, *inverses(a, b, variance), mixing, lines(out))
+    _unstabilise(y, noisy[0], grain, u, v, planes, *grey, scale, *inverses(a, b, variance), channel_matrix, lines(out))
     return out
 
 
@@ -383,7 +385,7 @@ def _shading_of(shading: NDArray, area: tuple[float, float, float, float], h: in
 
 def noise_left(recipe: Recipe) -> float:
     """Share of the brightness noise's standard deviation that noise reduction leaves."""
-    return max(0.25, 1 - 0.7 * min(1.0, recipe.brightness_noise))
+    return max(0.25, 1 - 0.7 * min(1.0, recipe.luminance_noise))
 
 
 @dataclass(frozen=True)
@@ -392,7 +394,7 @@ class PreparedNoise:
 
     noise: NDArray[np.float64]
     brightness: float
-    colour: float
+    color: float
     kind: str
     shading: NDArray[np.float32]
     best: bool
@@ -403,10 +405,10 @@ class NoiseReduction(RawStep):
     """Brightness and colour noise, by the noise model of the frame."""
 
     name = "noise reduction"
-    fields = ("brightness_noise", "colour_noise", "noise_best")
+    fields = ("luminance_noise", "chroma_noise", "noise_best")
 
-    def prepare(self, recipe: Recipe, recorded: Recorded, factor: float, file: bool) -> PreparedNoise | None:
-        if recipe.brightness_noise <= 0 and recipe.colour_noise <= 0:
+    def prepare(self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool) -> PreparedNoise | None:
+        if recipe.luminance_noise <= 0 and recipe.chroma_noise <= 0:
             return None
         kind = "plain"
         if recorded.source.kind == "mosaic":
@@ -414,14 +416,14 @@ class NoiseReduction(RawStep):
         # a view little smaller than the file shows colour as fine as the file has it
         half = factor == 1 or factor >= 4
         return PreparedNoise(
-            recorded.noise_at(factor), recipe.brightness_noise, recipe.colour_noise, kind, recorded.source.shading,
+            recorded.noise_at(factor), recipe.luminance_noise, recipe.chroma_noise, kind, recorded.source.shading,
             recipe.noise_best and file, half,
         )  # fmt: skip
 
-    def apply(self, rgb: NDArray[np.float32], prepared: PreparedNoise, place: RawPlace) -> NDArray[np.float32]:
+    def apply(self, rgb: NDArray[np.float32], prepared: PreparedNoise, place: RawPosition) -> NDArray[np.float32]:
         p, shading = prepared, prepared.shading
         if shading.size > 1:
             shading = _shading_of(shading, place.area, rgb.shape[0], rgb.shape[1])
         return reduce_noise(
-            rgb, p.noise, p.brightness, p.colour, p.kind, np.ascontiguousarray(shading), p.best, p.half
+            rgb, p.noise, p.brightness, p.color, p.kind, np.ascontiguousarray(shading), p.best, p.half
         )  # fmt: skip

@@ -17,13 +17,13 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, working_to, working_to_xyz
-from bruto.develop.interleaved import together
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.relief import DIAGONAL_12MP
-from bruto.develop.steps.rows import code_of, product_row
-from bruto.develop.steps.step import Band, PointStep, Scene
+from bruto.develop.rgb_rows import together
+from bruto.develop.steps.kernel_rows import code_of, product_row
+from bruto.develop.steps.local_contrast import DIAGONAL_12MP
+from bruto.develop.steps.step import Band, PointStep, StepInput
 
 GRAIN_SIDE = 512
 """Side of the grain's pattern, which repeats; its repetition is not seen at this size."""
@@ -182,7 +182,7 @@ class Output(PointStep):
     name = "output"
     fields = ("grain", "grain_size")
 
-    def prepare(self, recipe: Recipe, scene: Scene) -> PreparedOutput:
+    def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedOutput:
         size = recipe.grain_size * scene.diagonal / DIAGONAL_12MP
         return prepared_output(scene.space, scene.bits, recipe.grain, size)
 

@@ -13,13 +13,13 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.buffer_pool import empty
 from bruto.develop.demosaic import mirrored
-from bruto.develop.interleaved import lines
 from bruto.develop.recipe import Recipe
+from bruto.develop.rgb_rows import lines
 from bruto.develop.steps.noise import noise_left
-from bruto.develop.steps.step import RawPlace, RawStep, Recorded
-from bruto.scratch import empty
+from bruto.develop.steps.step import RawPosition, RawStep, RecordedImage
 
 REACH = 25
 HALO_SHARE = 0.12
@@ -111,10 +111,10 @@ def _gain_row(root, first, blur, least, most, around, amount, noise2, gain):
         d = first[x] - blur[x]  # first + root - blur of first, less root
         span = most[x] - least[x]
         new = old + amount * d * (span * span / (span * span + noise2))
-        room = np.float32(HALO_SHARE) * span
+        halo = np.float32(HALO_SHARE) * span
         dim = least[x] / around[x]
-        below = min(room, np.float32(STEEP_SHARE) * least[x] * dim * dim)
-        new = max(min(max(new, least[x] - below), most[x] + room), np.float32(0))
+        below = min(halo, np.float32(STEEP_SHARE) * least[x] * dim * dim)
+        new = max(min(max(new, least[x] - below), most[x] + halo), np.float32(0))
         gain[x] = new * new / (old * old)
 
 
@@ -194,10 +194,10 @@ class Sharpness(RawStep):
     """Takes a share of the measured blur back, or softens."""
 
     name = "sharpness"
-    fields = ("sharpness", "sharpness_radius", "brightness_noise")
+    fields = ("sharpness", "sharpness_radius", "luminance_noise")
 
     def prepare(
-        self, recipe: Recipe, recorded: Recorded, factor: float, file: bool
+        self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool
     ) -> tuple[float, float, float] | None:
         if recipe.sharpness == 0:
             return None
@@ -205,6 +205,6 @@ class Sharpness(RawStep):
         return recipe.sharpness, recipe.sharpness_radius / factor, math.sqrt(a) / 2 * noise_left(recipe)
 
     def apply(
-        self, rgb: NDArray[np.float32], prepared: tuple[float, float, float], place: RawPlace
+        self, rgb: NDArray[np.float32], prepared: tuple[float, float, float], place: RawPosition
     ) -> NDArray[np.float32]:
         return sharpen(rgb, *prepared)

@@ -20,11 +20,11 @@ from numpy.typing import NDArray
 
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import Source
-from bruto.develop.steps.look import Look
+from bruto.develop.steps.profile_look import ProfileLook
 
 
-class Recorded(Protocol):
-    """The recorded frame as steps see it; see `recorded.Recorded`."""
+class RecordedImage(Protocol):
+    """The recorded frame as steps see it; see `recorded.RecordedImage`."""
 
     source: Source
 
@@ -57,12 +57,12 @@ class CoarseField:
     """
 
     name: str
-    make: Callable[[Recorded], Any]
+    make: Callable[[RecordedImage], Any]
     over: Callable[[Any, Mapping], Any]
 
 
 @dataclass(frozen=True)
-class Scene:
+class StepInput:
     """What a point step may know when it prepares.
 
     `matrix`: balanced camera RGB to linear Rec. 2020, exposure included; `exposure`: log2 of that gain, EV, of which
@@ -73,14 +73,14 @@ class Scene:
     matrix: NDArray[np.float64]
     exposure: float
     user_exposure: float
-    look: Look | None
+    look: ProfileLook | None
     space: str
     bits: int
     diagonal: float
     coarse: Callable[[CoarseField], Any]
 
 
-class Place(NamedTuple):
+class TilePosition(NamedTuple):
     """Where a tile of `factor` full-size pixels a pixel lies.
 
     `origin` (x, y; pixels of the tile) and `frame` (width, height; full-size pixels): for fields over the frame;
@@ -97,9 +97,9 @@ class Place(NamedTuple):
     own_frame: tuple[int, int]
 
 
-def placed(factor: float, origin: tuple[float, float], frame: tuple[int, int]) -> Place:
+def placed(factor: float, origin: tuple[float, float], frame: tuple[int, int]) -> TilePosition:
     """A tile of a frame that is shown as it was recorded."""
-    return Place(factor, origin, frame, factor / 2, origin, origin, frame)
+    return TilePosition(factor, origin, frame, factor / 2, origin, origin, frame)
 
 
 class Tile:
@@ -109,7 +109,7 @@ class Tile:
 
     __slots__ = ("clip", "clipped", "out", "pixels", "place", "rgb")
 
-    def __init__(self, rgb: NDArray, clipped: NDArray[np.uint8], place: Place, out: NDArray) -> None:
+    def __init__(self, rgb: NDArray, clipped: NDArray[np.uint8], place: TilePosition, out: NDArray) -> None:
         self.rgb, self.clipped, self.place, self.out = rgb, clipped, place, out
         factor, (x, y), (width, height) = place.factor, place.origin, place.frame
         self.pixels = (
@@ -136,7 +136,7 @@ class Band:
         self.cones = False
 
 
-class RawPlace(NamedTuple):
+class RawPosition(NamedTuple):
     """`area`: relative left, top, right and bottom, in the recorded frame, of pixels at 1/`factor`."""
 
     factor: float
@@ -149,11 +149,11 @@ class RawStep:
     name = ""
     fields: tuple[str, ...] = ()
 
-    def prepare(self, recipe: Recipe, recorded: Recorded, factor: float, file: bool) -> Any:
+    def prepare(self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool) -> Any:
         """What `apply` needs at 1/factor, None where nothing is to be done; `file`: for a file, not for the screen."""
         return None
 
-    def apply(self, rgb: NDArray[np.float32], prepared: Any, place: RawPlace) -> NDArray[np.float32]:
+    def apply(self, rgb: NDArray[np.float32], prepared: Any, place: RawPosition) -> NDArray[np.float32]:
         """Balanced camera RGB (H, W, 3) changed: a new array, or the same where nothing changes."""
         raise NotImplementedError
 
@@ -164,7 +164,7 @@ class PointStep:
     name = ""
     fields: tuple[str, ...] = ()
 
-    def prepare(self, recipe: Recipe, scene: Scene) -> Any:
+    def prepare(self, recipe: Recipe, scene: StepInput) -> Any:
         """What `apply` needs; None where nothing is to be done."""
         return None
 

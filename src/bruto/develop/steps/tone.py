@@ -15,17 +15,17 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import luminance_of
 from bruto.develop.interpolation import MonotoneCurve
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.approximate import exp2_of, log2_of
-from bruto.develop.steps.base import GREY, TONE_BASE, Base
-from bruto.develop.steps.look import Look, look_row, no_look
-from bruto.develop.steps.relief import MEDIUM_BASE
-from bruto.develop.steps.rows import WEIGHTS, across_row, at_least_two
-from bruto.develop.steps.step import Band, PointStep, Scene
-from bruto.develop.values import Tone
+from bruto.develop.recipe_values import Tone
+from bruto.develop.steps.base_layer import GREY, TONE_BASE, Base
+from bruto.develop.steps.fast_math import exp2_of, log2_of
+from bruto.develop.steps.kernel_rows import WEIGHTS, across_row, at_least_two
+from bruto.develop.steps.local_contrast import MEDIUM_BASE
+from bruto.develop.steps.profile_look import ProfileLook, look_row, no_look
+from bruto.develop.steps.step import Band, PointStep, StepInput
 
 EV_LOW, EV_HIGH, EV_STEPS = -16.0, 10.0, 26 * 1024 + 1
 """Range and length of the lookup tables: 1024 a stop, so that the nearest entry is within 0.04 %."""
@@ -68,7 +68,7 @@ def tables(tone: Tone, contrast: float = 1.0) -> tuple[NDArray[np.float32], NDAr
 
 
 @lru_cache(maxsize=8)
-def colour_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
+def color_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
     """Share of colour (0..1) that light keeps, over EV: near white, where the curve presses stops into few tones,
     colours that differ little would stand side by side as patches; they pale, as those of film do whose layers are
     full.
@@ -84,7 +84,7 @@ def colour_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def _row(x, y, z, light, gain, place_y, start_x, step_x, weights, exposure, curve, reference, colour, base_a, base_b,
+def _row(x, y, z, light, gain, place_y, start_x, step_x, weights, exposure, curve, reference, color, base_a, base_b,
          relief, medium_a, medium_b, broad, medium_gain, uses_look, look, raw_scale, baseline_scale):  # fmt: skip
     """Tone, relief and the camera's look on one row of working light, in place; `light`: its luminance."""
     w = len(x)
@@ -134,25 +134,25 @@ def _row(x, y, z, light, gain, place_y, start_x, step_x, weights, exposure, curv
     if bright:  # shoulder: detail above the bright end of the base bends instead of breaking; the base itself is kept
         for j in range(w):
             start = min(max(np.float32(0.18) * exp2_of(b[j]), np.float32(BEND)), np.float32(0.995))
-            room = np.float32(1) - start
+            span = np.float32(1) - start
             over = max(gain[j] - start, np.float32(0))
-            bent = start + room * (np.float32(1) - exp2_of(over * np.float32(-1.44269504) / room))
+            bent = start + span * (np.float32(1) - exp2_of(over * np.float32(-1.44269504) / span))
             gain[j] = bent if over > np.float32(0) else gain[j]
     for j in range(w):
         ratio = gain[j] / light[j]
         x[j] *= ratio
         y[j] *= ratio
         z[j] *= ratio
-    if len(colour) > 1:
+    if len(color) > 1:
         for j in range(w):
-            share, grey = colour[index[j]], gain[j]
+            share, grey = color[index[j]], gain[j]
             x[j] = grey + share * (x[j] - grey)
             y[j] = grey + share * (y[j] - grey)
             z[j] = grey + share * (z[j] - grey)
 
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _tone(xs, ys, zs, top, place, weights, exposure, curve, reference, colour, base_a, base_b,
+def _tone(xs, ys, zs, top, place, weights, exposure, curve, reference, color, base_a, base_b,
           relief, medium_a, medium_b, broad, medium_gain, uses_look, look, raw_scale, baseline_scale):  # fmt: skip
     """Rows of working light (rows, width), in place; `place`: see `Tile.pixels`."""
     w = xs.shape[1]
@@ -164,7 +164,7 @@ def _tone(xs, ys, zs, top, place, weights, exposure, curve, reference, colour, b
         for j in range(w):
             light[j] = max(w0 * x[j] + w1 * y[j] + w2 * z[j], np.float32(1e-6))
         _row(x, y, z, light, gain, (np.float32(top + k) + place[0]) * place[2], start_x, step_x, weights, exposure,
-             curve, reference, colour, base_a, base_b, relief, medium_a, medium_b, broad, medium_gain, uses_look, look,
+             curve, reference, color, base_a, base_b, relief, medium_a, medium_b, broad, medium_gain, uses_look, look,
              raw_scale, baseline_scale)  # fmt: skip
 
 
@@ -175,7 +175,7 @@ class PreparedTone(NamedTuple):
     exposure: np.float32
     curve: NDArray[np.float32]
     reference: NDArray[np.float32]
-    colour: NDArray[np.float32]
+    color: NDArray[np.float32]
     base_a: NDArray[np.float32]
     base_b: NDArray[np.float32]
     relief: bool
@@ -184,7 +184,7 @@ class PreparedTone(NamedTuple):
     broad: np.float32
     medium_gain: np.float32
     uses_look: bool
-    look: Look
+    look: ProfileLook
     raw_scale: np.float32
     baseline_scale: np.float32
 
@@ -195,7 +195,7 @@ def prepared_tone(
     base: Base,
     exposure: float,
     user_exposure: float = 0.0,
-    look: Look | None = None,
+    look: ProfileLook | None = None,
     medium: Base | None = None,
     relief: tuple[float, float] = (1.0, 1.0),
 ) -> PreparedTone:
@@ -211,7 +211,7 @@ def prepared_tone(
         np.float32(exposure),
         np.stack(tables(tone, contrast), axis=1),
         np.stack(tables(Tone()), axis=1) if own_curve else np.zeros((0, 2), np.float32),
-        np.ones(1, np.float32) if own_curve else colour_table(tone, contrast),
+        np.ones(1, np.float32) if own_curve else color_table(tone, contrast),
         at_least_two(base.a),
         at_least_two(base.b),
         relief != (1.0, 1.0) and medium is not None,
@@ -230,10 +230,10 @@ class ToneMapping(PointStep):
     """The handles, contrast, broad and medium relief, and the profile's look."""
 
     name = "tone"
-    fields = ("tone", "contrast", "relief_broad", "relief_medium", "exposure", "profile", "base_look")
+    fields = ("tone", "contrast", "local_contrast_broad", "local_contrast_medium", "exposure", "profile", "base_look")
 
-    def prepare(self, recipe: Recipe, scene: Scene) -> PreparedTone:
-        relief = (recipe.relief_broad, recipe.relief_medium)
+    def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedTone:
+        relief = (recipe.local_contrast_broad, recipe.local_contrast_medium)
         medium = scene.coarse(MEDIUM_BASE) if relief != (1.0, 1.0) else None
         return prepared_tone(
             recipe.tone, recipe.contrast, scene.coarse(TONE_BASE), scene.exposure, scene.user_exposure, scene.look,

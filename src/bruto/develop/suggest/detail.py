@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import lightness
 from bruto.develop.analysis.residual import Residual
-from bruto.develop.frame import Rectangle
+from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.suggest.suggestion import Suggestion
 from bruto.sensor.blur import edge_blur
@@ -60,7 +60,7 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
     least, more, most = STRENGTH
     share = sigma / (sigma + 0.1 * VISIBLE_NOISE)
     brightness = round(share * min(least + more * sigma, most), 2)
-    colour = round(0.75 + 0.25 * share, 2)
+    color = round(0.75 + 0.25 * share, 2)
     where = NOISE_FROM[developer.source.noise_from]
     place = "at grey" if stops > -0.5 else "in its dark middle"
     text = f"σ {sigma:.1f} L* {place} after exposure, {where}"
@@ -69,13 +69,13 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
     else:
         residual = Residual(developer)
         offered = [round(max(0.0, brightness - less), 2) for less in LESS_NOISE]
-        kept = next((b for b in offered if residual.on_detail(b, colour) <= MOST_ON_DETAIL), offered[-1])
-        if kept < brightness:
+        strongest = next((b for b in offered if residual.on_detail(b, color) <= MOST_ON_DETAIL), offered[-1])
+        if strongest < brightness:
             text = f"{text}; more would take detail with it"
-            brightness = kept
+            brightness = strongest
     return (
-        Suggestion("brightness_noise", brightness, text, sigma),
-        Suggestion("colour_noise", colour, "colour has no detail this fine; nearly all of it goes", sigma),
+        Suggestion("luminance_noise", brightness, text, sigma),
+        Suggestion("chroma_noise", color, "colour has no detail this fine; nearly all of it goes", sigma),
     )
 
 

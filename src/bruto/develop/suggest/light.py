@@ -7,12 +7,12 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.container.rawframe import RawMeta
+from bruto.container.raw_frame import RawMeta
 from bruto.develop.pipeline import Developer
+from bruto.develop.recipe_values import Handle, Tone
 from bruto.develop.steps.tone import curve
 from bruto.develop.suggest.detail import grey_noise
 from bruto.develop.suggest.suggestion import Suggestion
-from bruto.develop.values import Handle, Tone
 
 MIDDLE_EV = -0.4
 """Where the mean of logarithms of an ordinary scene lies from middle grey, EV: its arithmetic mean is near 18 %."""
@@ -53,7 +53,7 @@ NIGHT_EV, MOST_NIGHT_EV = 0.2, 1.5
 """EV less for each EV below `NIGHT`, and at most."""
 DARK_SHARE = 0.5
 """L* of the darkest tenth over that of the middle in a backlit picture."""
-ROOM, ROOM_LIGHTNESS = (4.7, 5.7), 50.0
+INTERIOR, INTERIOR_LIGHTNESS = (4.7, 5.7), 50.0
 """Contrast from which it is a room with windows, and is; L* of what is brightest in such a room."""
 
 
@@ -118,19 +118,19 @@ def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0, value: float | 
         wanted = middle_lightness(contrast, value)
         places = np.linspace(-6.0, 2.0, 400)
         usual = curve(_tone(-7.0, DARK_SHARE * wanted + 1.0, 78.0, 5.0))
-        placed, room = np.interp([wanted, ROOM_LIGHTNESS], usual(places), places).tolist()
+        placed, interior = np.interp([wanted, INTERIOR_LIGHTNESS], usual(places), places).tolist()
         placed -= float(np.median(ev))
         inside = ev[ev < white - 2]  # not the windows
-        placed += _smooth(contrast, ROOM) * (room - float(np.percentile(inside, 95)) - placed)
+        placed += _smooth(contrast, INTERIOR) * (interior - float(np.percentile(inside, 95)) - placed)
         gain += share * (placed - gain)
-    held = gain > most
+    limited = gain > most
     gain = float(np.clip(round(round(min(gain, most) / 0.05) * 0.05, 2), -3, 6))
     side = "under" if middle < 0 else "over"
     bright = f"{white:+.1f}".replace("-", "−")
-    rest = "held back: noise would show" if held else f"bright surfaces at {bright} EV"
-    if share > 0.5 and not held:
+    rest = "held back: noise would show" if limited else f"bright surfaces at {bright} EV"
+    if share > 0.5 and not limited:
         rest = f"{rest}: lit from behind"
-    elif night and not held:
+    elif night and not limited:
         rest = f"{rest}: kept {night:.1f} EV darker, as it is night"
     return Suggestion("exposure", gain, f"middle of the scene lies {abs(middle):.1f} EV {side} grey, {rest}", middle)
 
@@ -174,7 +174,7 @@ def suggest_tone(
     bright_ev = 1.6
     share, contrast = backlit(ev)
     beyond = light[light > float(np.percentile(light, 97)) - 2]
-    window = share * _smooth(contrast, ROOM) * _smooth(float(np.median(beyond)), WINDOW)
+    window = share * _smooth(contrast, INTERIOR) * _smooth(float(np.median(beyond)), WINDOW)
     if window > 0:
         bright_ev += window * (min(float(np.median(beyond)), white_ev - 0.8) - bright_ev)
         bright_l += window * (WINDOW_LIGHTNESS - bright_l)

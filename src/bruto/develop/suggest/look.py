@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from bruto.develop.analysis.veil import RISES, veil_of
+from bruto.develop.analysis.airlight import RISES, airlight_of
 from bruto.develop.pipeline import Developer
 from bruto.develop.steps.haze import AIRLIGHT
 from bruto.develop.suggest.detail import grey_noise
@@ -21,7 +21,7 @@ MORE_HAZE, MOST_HAZE = 400.0, 64.0
 def suggest_haze(developer: Developer) -> Suggestion:
     """Take out part of the airlight where it is air: where it grows with depth, or lies over all."""
     typical = developer.coarse(AIRLIGHT).typical
-    veil = veil_of(developer.small(), developer.coarse(AIRLIGHT))
+    veil = airlight_of(developer.small(), developer.coarse(AIRLIGHT))
     amount = float(np.clip(round((veil.far - CLEAR_AIR) * MORE_HAZE / 2) * 2, 0, MOST_HAZE))
     if not veil.airy or amount == 0:
         text = "no sign of air between: dark places are dark, or bright ones no farther away"
@@ -57,6 +57,6 @@ def suggest_finish(developer: Developer, exposure: float) -> list[Suggestion]:
     sigma = grey_noise(developer, exposure)
     side = "darker" if fall < 0 else "brighter"
     return [
-        Suggestion("edge_light", 0.0, f"corners are {abs(fall):.1f} EV {side} than the middle, the scene's own", fall),
+        Suggestion("vignette", 0.0, f"corners are {abs(fall):.1f} EV {side} than the middle, the scene's own", fall),
         Suggestion("grain", 0.0, f"a matter of taste; the raw's own noise is σ {sigma:.1f} L* at grey", sigma),
     ]

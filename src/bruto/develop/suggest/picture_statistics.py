@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, lightness, space
-from bruto.develop.analysis.proof import out_of_gamut
+from bruto.develop.analysis.soft_proof import out_of_gamut
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
-from bruto.develop.steps.relief import DIAGONAL_12MP
+from bruto.develop.steps.local_contrast import DIAGONAL_12MP
 from bruto.develop.suggest.suggestion import Suggestion
 
 EDGE = 1100
@@ -29,11 +29,11 @@ BRIGHT = 0.6
 """Light above which colours are pale on any screen."""
 FLAT_SPREAD = 15.0
 """Standard deviation of L* below which a picture looks flat (13 to 30 in scikit-image's photographs)."""
-BANDS = {"relief_medium": (4.0, 16.0, 2.4), "relief_broad": (32.0, 128.0, 4.2)}
+BANDS = {"local_contrast_medium": (4.0, 16.0, 2.4), "local_contrast_broad": (32.0, 128.0, 4.2)}
 """Finest and coarsest structure, pixels of a 12 MP frame (standard deviations of blurs), and the standard deviation of
 L* in it below which it looks soft (2.6 to 4.9 and 4.1 to 11.6 in scikit-image's photographs).
 """
-MOST_CONTRAST, MOST_RELIEF = 1.15, 1.25
+MOST_CONTRAST, MOST_LOCAL_CONTRAST = 1.15, 1.25
 
 
 def _plane(values: NDArray) -> NDArray[np.float32]:
@@ -50,7 +50,7 @@ def suggest_spread(developer: Developer, recipe: Recipe, noise: float) -> list[S
     found = _lightness_rows(_plane(lightness(light @ space("srgb").to_xyz()[1])), noise)
     # what is nearly white cannot be colourful on any screen and is not missed
     full = float((out_of_gamut(developer, recipe, factor, "srgb") & (light[..., 1] < BRIGHT)).mean())
-    return [_quiet_colours(light.reshape(-1, 3), noise), _chroma(full), *found]
+    return [_muted_chroma(light.reshape(-1, 3), noise), _chroma(full), *found]
 
 
 def _chroma(full: float) -> Suggestion:
@@ -62,15 +62,15 @@ def _chroma(full: float) -> Suggestion:
     )
 
 
-def _quiet_colours(light: NDArray, noise: float) -> Suggestion:
+def _muted_chroma(light: NDArray, noise: float) -> Suggestion:
     """A gentle rise where colours are quieter than in most photographs, less where noise would be raised with them."""
     lab = np.cbrt(light @ (OKLAB_LMS_FROM_XYZ @ space("srgb").to_xyz()).T) @ OKLAB_FROM_LMS.T
-    told = (lab[:, 0] > 0.35) & (lab[:, 0] < 0.97)
-    chroma = float(np.hypot(lab[told, 1], lab[told, 2]).mean()) if told.any() else USUAL_CHROMA
+    usable = (lab[:, 0] > 0.35) & (lab[:, 0] < 0.97)
+    chroma = float(np.hypot(lab[usable, 1], lab[usable, 2]).mean()) if usable.any() else USUAL_CHROMA
     most = 1.3 if noise < 1 else 1.12
     gain = float(np.clip(round((USUAL_CHROMA / max(chroma, 1e-3)) ** 0.7 / 0.02) * 0.02, 1.0, most))
     return Suggestion(
-        "quiet_colours", round(gain, 2), f"mean chroma {chroma:.3f}, in most photographs {USUAL_CHROMA:.3f}", chroma
+        "muted_chroma", round(gain, 2), f"mean chroma {chroma:.3f}, in most photographs {USUAL_CHROMA:.3f}", chroma
     )
 
 
@@ -84,12 +84,12 @@ def _lightness_rows(light: NDArray[np.float32], noise: float) -> list[Suggestion
     for field, (fine, coarse, least) in BANDS.items():
         low, high = (cv2.GaussianBlur(light, (0, 0), max(s * scale, 0.3)) for s in (coarse, fine))
         found = float((high - low).std())
-        gain = _made_up(found, least, MOST_RELIEF if noise < 1.5 else 1.1)
+        gain = _made_up(found, least, MOST_LOCAL_CONTRAST if noise < 1.5 else 1.1)
         look = "clear enough" if gain == 1 else "soft"
         name = field.removeprefix("relief_")
         rows.append(Suggestion(field, gain, f"{name} structure spreads by {found:.1f} L* (σ): {look}", found))
     text = "the finest structure is left to sharpness, which was measured"
-    return [*rows, Suggestion("relief_fine", 1.0, text, 0.0)]
+    return [*rows, Suggestion("local_contrast_fine", 1.0, text, 0.0)]
 
 
 def _made_up(found: float, least: float, most: float) -> float:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from bruto.color.temperature import kelvin_duv_of
-from bruto.container.colour_model import neutral_to_xy
+from bruto.container.color_model import neutral_to_xy
 from bruto.container.orientation import orient
 from bruto.develop.analysis.mixed_light import two_lights
-from bruto.develop.analysis.white import estimate_white, likely_neutral
+from bruto.develop.analysis.white_estimate import estimate_white, likely_neutral
 from bruto.develop.pipeline import Developer
 from bruto.develop.suggest.suggestion import Suggestion
 

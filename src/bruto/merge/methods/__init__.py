@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from bruto.errors import BrutoError
 from bruto.merge.methods.bracket import BRACKET
-from bruto.merge.methods.clipped import CLIPPED
-from bruto.merge.methods.long import LIGHTEN, LONG, LONG_ALL
+from bruto.merge.methods.clipped_mean import CLIPPED
+from bruto.merge.methods.long_exposure import LIGHTEN, LONG, LONG_ALL
 from bruto.merge.methods.mean import MEAN
 from bruto.merge.methods.median import MEDIAN
 from bruto.merge.methods.method import Method

@@ -15,18 +15,18 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment
 from bruto.color.spaces import highest
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, brightness, exposure_of, meta_of, quads_of, warped_band
-from bruto.merge.methods.method import Combined, Method, Shown
-from bruto.merge.moved import chosen_frames, shares_of
+from bruto.merge.ghosts import chosen_frames, shares_of
+from bruto.merge.methods.method import Combined, MergeSteps, Method
 from bruto.merge.reader import Reader, common_light
 
 BAND = 384
 MOST_FRAMES = 15
-FULL_FROM, FULL_AT = 0.86, 0.95
+CLIPPED_FROM, CLIPPED_AT = 0.86, 0.95
 """Share of saturation from which a frame's weight falls, and at which it is nothing."""
 NEAR, REACH = 5, 11
 """Widths in pixels around a clipped site in which demosaiced values are not trusted, and in which they are little."""
@@ -156,7 +156,7 @@ def _combine(reader: Reader) -> Combined:
     b = np.stack([f.noise[:, 1] for f, _ in frames]).astype(np.float32)
     out = np.empty((h, w, 3), np.float16)
     reference = next(k for k, (f, _) in enumerate(frames) if f is reader.reference)
-    chosen = chosen_frames(frames, exposures, FULL_FROM, reference)
+    chosen = chosen_frames(frames, exposures, CLIPPED_FROM, reference)
     shares = None if chosen is None else [shares_of(chosen, k, (h, w)).astype(np.float16) for k in range(len(frames))]
     for top in range(0, h, BAND):
         reader.check()
@@ -170,8 +170,8 @@ def _combine(reader: Reader) -> Combined:
             bands[k], inside = warped_band(frame, alignment, first, last)
             peak = highest(bands[k])
             wide, near = (cv2.dilate(peak, np.ones((n, n), np.uint8)) for n in (REACH, NEAR))
-            full[k] = np.clip((FULL_AT - near) / (FULL_AT - FULL_FROM), 0, 1)
-            spilt[k] = 1 - np.clip((FULL_AT - wide) / (FULL_AT - FULL_FROM), 0, 1)
+            full[k] = np.clip((CLIPPED_AT - near) / (CLIPPED_AT - CLIPPED_FROM), 0, 1)
+            spilt[k] = 1 - np.clip((CLIPPED_AT - wide) / (CLIPPED_AT - CLIPPED_FROM), 0, 1)
             if inside is not None:
                 full[k][~inside] = 0
             if shares is not None:
@@ -226,7 +226,7 @@ def bracket_variance(x: NDArray, exposures: NDArray, a: NDArray, b: NDArray) -> 
     """
     information = np.zeros_like(np.asarray(x, float))
     for e, ak, bk in zip(exposures, a, b, strict=True):
-        information += np.where(x * e < FULL_AT, e * e / (ak * e * x + bk), 0)
+        information += np.where(x * e < CLIPPED_AT, e * e / (ak * e * x + bk), 0)
     return 1 / np.maximum(information, 1e-12)
 
 
@@ -243,7 +243,7 @@ def _noise_of(exposures: NDArray, a: NDArray, b: NDArray) -> NDArray[np.float64]
     return np.maximum(np.array(result), [1e-9, 1e-12])
 
 
-def _expect(frames: Sequence[Shown]) -> str:
+def _expect(frames: Sequence[MergeSteps]) -> str:
     times = [f.seconds or 1.0 for f in frames]
     span = math.log2(max(times) / min(times)) if times else 0.0
     return f"Adds {span:.1f} EV of range; each place comes from the frames that hold it best."

@@ -14,12 +14,12 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment
 from bruto.merge.frames import Frame, is_still, planes_of, quads_of
-from bruto.merge.methods.method import Combined, Method, Shown
+from bruto.merge.methods.method import Combined, MergeSteps, Method
 from bruto.merge.reader import Reader
-from bruto.merge.resample import least_light_of, line_of, nodes_of, steep_tiles
+from bruto.merge.resampling import least_light_of, line_of, nodes_of, steep_tiles
 from bruto.merge.weights import weights_of
 
 
@@ -170,7 +170,7 @@ def _combine(reader: Reader) -> Combined:
     return Combined(light, first.noise / gain**2, gain, math.sqrt(len(reader.used)), gains=tuple(gains))
 
 
-def _expect(frames: Sequence[Shown]) -> str:
+def _expect(frames: Sequence[MergeSteps]) -> str:
     return f"Noise should fall about {math.sqrt(len(frames)):.1f} ×. The first frame stays the reference."
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from bruto.merge.methods.method import Combined, Method, Shown
-from bruto.merge.order import middle_values
+from bruto.merge.methods.method import Combined, MergeSteps, Method
+from bruto.merge.order_statistics import middle_values
 from bruto.merge.reader import Reader
 from bruto.merge.spool import combined_by_rows
 
@@ -25,7 +25,7 @@ def _combine(reader: Reader) -> Combined:
     return Combined(merged, reader.reference.noise / gain**2, gain, math.sqrt(count))
 
 
-def _expect(frames: Sequence[Shown]) -> str:
+def _expect(frames: Sequence[MergeSteps]) -> str:
     n = max(len(frames), 1)
     return f"Noise should fall about {math.sqrt(n * efficiency(n)):.1f} ×. The first frame stays the reference."
 

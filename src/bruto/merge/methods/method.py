@@ -15,7 +15,7 @@ from bruto.merge.reader import Common, Reader, plain
 
 
 @dataclass(frozen=True)
-class Shown:
+class MergeSteps:
     """What is known of a frame before it is read: exposure time in seconds and ISO, None where the file tells none."""
 
     seconds: float | None
@@ -47,7 +47,7 @@ class Combined:
 
 
 @dataclass(frozen=True)
-class Choice:
+class MethodOption:
     """What a method leaves to its user: `key`, `title` and a `tip` in the window; `usual` value: of a switch True or
     False, of an amount a share 0..1.
     """
@@ -73,11 +73,11 @@ class Method:
     help: str
     title: str
     sets: tuple[str, ...]
-    expect: Callable[[Sequence[Shown]], str]
+    expect: Callable[[Sequence[MergeSteps]], str]
     combine: Callable[[Reader], Combined]
     order: Callable[[list[Path]], tuple[list[Path], Path]] = lambda paths: (paths, paths[0])
     common: Common = plain
-    choices: tuple[Choice, ...] = ()
+    choices: tuple[MethodOption, ...] = ()
     with_choices: Callable[[Mapping[str, Any]], Callable[[Reader], Combined]] | None = None
     paints: str = ""
     gain: Callable[[int], float] | None = math.sqrt

@@ -20,7 +20,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.align.rigid import pyramid
 from bruto.develop.strokes import Stroke, painted, strokes_of
 from bruto.errors import BrutoError
@@ -37,20 +37,20 @@ from bruto.merge.frames import (
     shading_of,
 )
 from bruto.merge.methods.mean import Sums
-from bruto.merge.methods.method import Choice, Combined, Method, Shown
+from bruto.merge.methods.method import Combined, MergeSteps, Method, MethodOption
 from bruto.merge.methods.trails import usual_first
 from bruto.merge.reader import UNREAD, Reader
-from bruto.merge.resample import STEP, least_light_of, line_of, nodes_of, resampled, steep_tiles
+from bruto.merge.resampling import STEP, least_light_of, line_of, nodes_of, resampled, steep_tiles
 from bruto.merge.result import FrameVerdict
 from bruto.merge.sky.arcs import FOUND_PX, catalogue
-from bruto.merge.sky.judging import CHUNK, Judge, plane_of
+from bruto.merge.sky.frame_assessment import FrameAssessment, pace_of, plan, too_few
 from bruto.merge.sky.kernels import middle
-from bruto.merge.sky.light import sky_light
 from bruto.merge.sky.mask import EDGE, sky_mask
-from bruto.merge.sky.seen import Seen, pace_of, plan, too_few
+from bruto.merge.sky.night_judge import CHUNK, Judge, plane_of
+from bruto.merge.sky.sky_light import sky_light
+from bruto.merge.sky.sky_rotation import SkyRotation, find_turning, moving_only
 from bruto.merge.sky.stars import find_spots
-from bruto.merge.sky.turning import Turning, find_turning, moving_only
-from bruto.merge.spool import Held
+from bruto.merge.spool import FrameSpool
 
 FAR = 3.5
 """Standard deviations of one frame's noise from the others, beyond which a value is left out."""
@@ -70,7 +70,7 @@ READ, STACKED = 0.4, 0.85
 
 
 @dataclass(frozen=True)
-class Options:
+class StarFieldOptions:
     """`ground`: the file that the ground is taken from, None for the mean of all; `even`: take away what the sky's own
     light is more than at its darkest; `border`: strokes that correct what is sky (see `develop.strokes`).
     """
@@ -82,15 +82,15 @@ class Options:
 
 @dataclass
 class _Field:
-    """Frames that were read: what was seen of each, its number in `held`, and the sums of the ground."""
+    """Frames that were read: what was seen of each, its number in `spool`, and the sums of the ground."""
 
-    seen: list[Seen]
+    seen: list[FrameAssessment]
     number: dict[Path, int]
-    held: Held
+    spool: FrameSpool
     ground: Sums
 
     @property
-    def used(self) -> list[Seen]:
+    def used(self) -> list[FrameAssessment]:
         return [f for f in self.seen if not f.why and f.path in self.number]
 
 
@@ -98,17 +98,17 @@ def _without_stars(light: NDArray[np.float32]) -> NDArray[np.float32]:
     return cv2.medianBlur(light, 5)
 
 
-def _read(reader: Reader, held: Held) -> _Field:
+def _read(reader: Reader, spool: FrameSpool) -> _Field:
     """Read, judge and keep all frames; the ground is summed up on the way."""
     first = reader.reference
     seen = plan(reader.paths)
     wanted = [f for f in seen if not f.why]
     judge = Judge(pace_of(seen))
-    field = _Field(seen, {}, held, Sums(first))
+    field = _Field(seen, {}, spool, Sums(first))
     still = _without_stars(brightness(first))
     floor, (h, w) = noise_floor(first), reader.size
     known, shifts = pyramid(still, floor, True), {}
-    chunk: list[tuple[Seen, NDArray[np.float32]]] = []
+    chunk: list[tuple[FrameAssessment, NDArray[np.float32]]] = []
     for k, one in enumerate(wanted):
         reader.check()
         if one.path != first.path and reader.enough(len(field.number)):
@@ -130,7 +130,7 @@ def _read(reader: Reader, held: Held) -> _Field:
             one.spots = find_spots(half)
             one.fine = True
             chunk.append((one, plane_of(half)))
-            field.number[one.path] = held.add(frame.linear.data)
+            field.number[one.path] = spool.add(frame.linear.data)
         left = len(wanted) - k - 1
         if chunk and ((len(chunk) >= CHUNK and left >= CHUNK // 2) or left == 0):
             planes = [p for _, p in chunk]
@@ -138,7 +138,7 @@ def _read(reader: Reader, held: Held) -> _Field:
             judge.judge([s for s, _ in chunk], planes, find_spots(middle(np.stack(planes)), scale=scale), len(chunk))
             for s, _ in chunk:
                 if not s.why and s.path != first.path:
-                    own = first.with_data(held.get(field.number[s.path]))
+                    own = first.with_data(spool.get(field.number[s.path]))
                     field.ground.add(replace(own, path=s.path), shifts[s.path])
             chunk = []
     return field
@@ -148,7 +148,9 @@ Pairs = tuple[NDArray[np.float64], NDArray[np.float64]]
 """Where the stars of a frame should be, and where they are."""
 
 
-def _following(frames: Sequence[Seen], turning: Turning, size: tuple[int, int]) -> tuple[NDArray, list[Pairs]]:
+def _following(
+    frames: Sequence[FrameAssessment], turning: SkyRotation, size: tuple[int, int]
+) -> tuple[NDArray, list[Pairs]]:
     """Places of all spots that turn with the sky, in all frames, and the pairs of each frame."""
     for f, spots in zip(frames, moving_only([f.spots for f in frames]), strict=True):
         f.spots = replace(spots, size=size)
@@ -189,7 +191,7 @@ def _beside(pair: Pairs, size: tuple[int, int]) -> NDArray[np.float64]:
     return np.column_stack([rotation, shift])
 
 
-def _nodes(turning: Turning, seconds: float, beside: NDArray, size: tuple[int, int]) -> NDArray[np.float32]:
+def _nodes(turning: SkyRotation, seconds: float, beside: NDArray, size: tuple[int, int]) -> NDArray[np.float32]:
     """Where stars at nodes of the reference's grid are after a time, (rows, columns, 2); see `resample.nodes_of`."""
     w, h = size
     xs, ys = (np.arange(0, n + STEP, STEP, dtype=float) for n in (w, h))
@@ -265,8 +267,8 @@ def _add_near(planes, steep, least_light, nodes, opened, middle, back, a, b, mea
                 own = middle[c, y, x]
                 level = max(own, np.float32(0))
                 above = max(own - back[c, row, min(x // BLOCK, back.shape[2] - 1)], np.float32(0))
-                room = np.float32(FAR) * math.sqrt(a[c] * level + b[c]) + np.float32(OWN_SHARE) * above
-                near &= abs(line[c, x] - own) <= room
+                tolerance = np.float32(FAR) * math.sqrt(a[c] * level + b[c]) + np.float32(OWN_SHARE) * above
+                near &= abs(line[c, x] - own) <= tolerance
             if near:
                 count[y, x] += np.uint16(1)
                 for c in range(3):
@@ -331,16 +333,16 @@ def _small_border(mask: NDArray[np.float32]) -> NDArray[np.uint8]:
     return (255 * np.clip(cv2.resize(mask, size, interpolation=cv2.INTER_AREA), 0, 1) + 0.5).astype(np.uint8)
 
 
-def combine(reader: Reader, options: Options) -> Combined:
+def combine(reader: Reader, options: StarFieldOptions) -> Combined:
     """The star field of a reader's files. Raises `BrutoError` where fewer than two frames show stars that turn."""
-    held = Held(reader.scratch)
+    spool = FrameSpool(reader.scratch)
     try:
-        return _combined(reader, options, _read(reader, held))
+        return _combined(reader, options, _read(reader, spool))
     finally:
-        held.close()
+        spool.close()
 
 
-def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
+def _combined(reader: Reader, options: StarFieldOptions, field: _Field) -> Combined:
     first, (h, w) = reader.reference, reader.size
     used = field.used
     if len(used) < 2:
@@ -378,7 +380,7 @@ def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
         reader.verdicts.append(FrameVerdict(str(f.path), not f.why, f.why, shift, 0.0, error, of_model))
 
     def laid(k: int) -> NDArray[np.bool_]:
-        frame = first.with_data(field.held.get(field.number[used[k].path]))
+        frame = first.with_data(field.spool.get(field.number[used[k].path]))
         planes_of(frame, planes)
         if shading is not None:
             np.multiply(planes, shading, out=planes)
@@ -415,12 +417,12 @@ def _combined(reader: Reader, options: Options, field: _Field) -> Combined:
     warnings = [f"{f.note[0].upper()}{f.note[1:]}." for f in field.seen if f.note]
     of_sky = sky_light(ground, mask, first.neutral)
     if of_sky is not None:
-        told = of_sky.told()
+        gradient_text = of_sky.description()
         if options.even:
             ground -= of_sky.over(h, w) * mask
-            told += " That was taken away." if told else ""
-        if told:
-            warnings.append(told)
+            gradient_text += " That was taken away." if gradient_text else ""
+        if gradient_text:
+            warnings.append(gradient_text)
     if shading is not None:
         ground /= shading
     sky = mask > 0.9
@@ -449,20 +451,20 @@ def middle_first(paths: list[Path]) -> tuple[list[Path], Path]:
     return ordered, good[len(good) // 2] if good else usual
 
 
-def _expect(frames: Sequence[Shown]) -> str:
+def _expect(frames: Sequence[MergeSteps]) -> str:
     n = max(len(frames), 1)
     return f"Stars as points; the sky's noise should fall about {math.sqrt(n):.1f} ×, the ground's too."
 
 
 def _with(values: Mapping[str, Any]) -> Callable[[Reader], Combined]:
-    options = Options(even=bool(values["even"]), border=strokes_of(values["border"]))
+    options = StarFieldOptions(even=bool(values["even"]), border=strokes_of(values["border"]))
     return lambda reader: combine(reader, options)
 
 
 SKY = Method(
     key="sky", command="sky", help="Merge frames of a night into a star field: stars as points, the ground sharp.",
     title="Star field, stars as points", sets=("trail",), expect=_expect,
-    combine=lambda reader: combine(reader, Options()), order=middle_first,
+    combine=lambda reader: combine(reader, StarFieldOptions()), order=middle_first,
     with_choices=_with, paints="border",
-    choices=(Choice("even", "Take away the sky's own light", False, "What towns and airglow make lighter"),),
+    choices=(MethodOption("even", "Take away the sky's own light", False, "What towns and airglow make lighter"),),
 )  # fmt: skip

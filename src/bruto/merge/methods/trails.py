@@ -20,19 +20,19 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
-from bruto.container.glance import glance
-from bruto.container.linearise import linearise
-from bruto.container.rawframe import RawFrame
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.container.linearisation import linearise
+from bruto.container.quick_metadata import glance
+from bruto.container.raw_frame import RawFrame
 from bruto.errors import BrutoError
-from bruto.merge.frames import Frame, colour_band, quads_of
-from bruto.merge.methods.method import Choice, Combined, Method, Shown
+from bruto.merge.frames import Frame, color_band, quads_of
+from bruto.merge.methods.method import Combined, MergeSteps, Method, MethodOption
 from bruto.merge.reader import READING, Reader
 from bruto.merge.result import FrameVerdict
-from bruto.merge.sky.arcs import draw, even_colour, missed, smoothed_along
-from bruto.merge.sky.night import COARSE, Chunk, Night
-from bruto.merge.sky.seen import Seen, too_few
-from bruto.merge.sky.turning import Turning, find_turning
+from bruto.merge.sky.arcs import draw, even_color, missed, smoothed_along
+from bruto.merge.sky.frame_assessment import FrameAssessment, too_few
+from bruto.merge.sky.night_reader import COARSE, Chunk, NightReader
+from bruto.merge.sky.sky_rotation import SkyRotation, find_turning
 
 HOT = 6.0
 """Standard deviations above all its neighbours from which a site of the background is a defect."""
@@ -46,7 +46,7 @@ BAND = 384
 
 
 @dataclass(frozen=True)
-class Options:
+class TrailOptions:
     """`bridge` gaps; `remove` aircraft and satellites; `fade`: share of its light that the first frame loses."""
 
     bridge: bool = True
@@ -89,14 +89,14 @@ def _in_noise(most, back, black, a, b, out):
 
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _kept(most, relative, around, usual, room):
+def _above_share(most, relative, around, usual, tolerance):
     """Take away what noise alone brings; a trail is more than one place, and stands out of its neighbourhood."""
     h, w = most.shape
     for y in prange(h):
         for x in range(w):
-            told = (around[y, x] - usual - room) / room
+            known = (around[y, x] - usual - tolerance) / tolerance
             above = relative[y, x] / usual - np.float32(1)
-            share = min(max(told, np.float32(0)), np.float32(1)) * min(max(above * 3, np.float32(0)), np.float32(1))
+            share = min(max(known, np.float32(0)), np.float32(1)) * min(max(above * 3, np.float32(0)), np.float32(1))
             most[y, x] *= share
 
 
@@ -107,7 +107,7 @@ def _above_noise(most: NDArray, back: NDArray, black: float, a: float, b: float)
     usual = float(np.median(relative[::3, ::5]))  # most places hold no star
     around = cv2.blur(np.minimum(relative, 3 * usual), (5, 5))
     spread = 1.4826 * float(np.median(np.abs(around[::3, ::5] - np.median(around[::3, ::5]))))
-    _kept(most, relative, around, np.float32(np.median(around[::3, ::5])), np.float32(STAND_OUT * spread))
+    _above_share(most, relative, around, np.float32(np.median(around[::3, ::5])), np.float32(STAND_OUT * spread))
 
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
@@ -138,18 +138,18 @@ def _without_hot(back, black, a, b, sigmas, step_x, step_y, out):
 
 def usual_first(paths: list[Path]) -> tuple[list[Path], Path]:
     """The files as they are, and the first one that is exposed as most are."""
-    told: dict[Path, tuple[Any, ...]] = {}
+    known: dict[Path, tuple[Any, ...]] = {}
     for path in paths:
         try:
             m = glance(path)
-            told[path] = (m.model, m.focal_mm, m.iso, m.exposure_s)
+            known[path] = (m.model, m.focal_mm, m.iso, m.exposure_s)
         except BrutoError:
             continue
-    if not told:
+    if not known:
         return paths, paths[0]
-    kinds = list(told.values())
+    kinds = list(known.values())
     usual = max(set(kinds), key=kinds.count)
-    return paths, next(p for p in paths if told.get(p) == usual)
+    return paths, next(p for p in paths if known.get(p) == usual)
 
 
 def _linear(codes: NDArray[np.float32], frame: RawFrame, above_black: bool) -> NDArray[np.float32]:
@@ -169,11 +169,11 @@ def _linear(codes: NDArray[np.float32], frame: RawFrame, above_black: bool) -> N
     return linearise(RawFrame(stored.astype(np.uint16), meta)).data
 
 
-def _colours(frame: Frame, data: NDArray[np.float32]) -> NDArray[np.float32]:
+def _colors(frame: Frame, data: NDArray[np.float32]) -> NDArray[np.float32]:
     """Camera RGB (H, W, 3) of light at the sites."""
     whole = replace(frame, linear=replace(frame.linear, data=data))
     h = data.shape[0]
-    return np.concatenate([colour_band(whole, top, min(h, top + BAND)) for top in range(0, h, BAND)])
+    return np.concatenate([color_band(whole, top, min(h, top + BAND)) for top in range(0, h, BAND)])
 
 
 def _slow(lightest: NDArray[np.float32], back: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -187,7 +187,7 @@ def _slow(lightest: NDArray[np.float32], back: NDArray[np.float32]) -> NDArray[n
     return over - cv2.resize(cv2.medianBlur(small, 5), over.shape[1::-1], interpolation=cv2.INTER_LINEAR)
 
 
-def turning_of(night: Night, frame: Frame) -> Turning:
+def turning_of(night: NightReader, frame: Frame) -> SkyRotation:
     """How the sky turns in the frames of a night that were read. Raises `BrutoError`."""
     clear = [f for f in night.frames if not f.why and f.fine and f.clear > CLEAR]
     some = clear[:: max(1, len(clear) // MANY)]
@@ -195,7 +195,7 @@ def turning_of(night: Night, frame: Frame) -> Turning:
     return find_turning([f.spots for f in some], [f.start for f in some], (w, h), frame.meta.focal_35mm)
 
 
-class _Sums:
+class _TrailSums:
     """What is kept of all frames (H, W; codes): `most`, the lightest above the sky; `back`, the weighted sum of middle
     values; `lightest` of these.
     """
@@ -204,9 +204,9 @@ class _Sums:
         self.most, self.back, self.lightest = (np.zeros(shape, np.float32) for _ in range(3))
         self.step = step
         self.weights, self.used = 0.0, 0
-        self._before: tuple[NDArray[np.int16], Seen] | None = None
+        self._before: tuple[NDArray[np.int16], FrameAssessment] | None = None
 
-    def add(self, layer: NDArray[np.int16], seen: Seen, night: Night, weight: float) -> None:
+    def add(self, layer: NDArray[np.int16], seen: FrameAssessment, night: NightReader, weight: float) -> None:
         """One frame's stars, with a `weight` of their light."""
         before, joined = layer, False
         if self._before is not None:
@@ -230,26 +230,26 @@ class _Sums:
         return self.most, back
 
 
-def _so_far(sums: _Sums, first: RawFrame, reference: Frame) -> NDArray[np.float32]:
+def _so_far(sums: _TrailSums, first: RawFrame, reference: Frame) -> NDArray[np.float32]:
     """Trails and sky as far as they are read, at half the size."""
     noise = 1.5 * float(np.median(sums.most[::8, ::8]))  # the lightest of many frames is lighter everywhere
     codes = np.maximum(sums.most - np.float32(noise), 0) + sums.back / np.float32(sums.weights)
     return quads_of(reference.with_data(_linear(codes, first, False)))
 
 
-def combine(reader: Reader, options: Options) -> Combined:
+def combine(reader: Reader, options: TrailOptions) -> Combined:
     """Trails of a reader's files."""
 
     def tell(share: float, text: str) -> None:
         reader.progress(READING * share, text)
 
-    night = Night(reader.paths, reader.check, tell, options.remove, reader.enough)
+    night = NightReader(reader.paths, reader.check, tell, options.remove, reader.enough)
     total = max(len([f for f in night.frames if not f.why]), 1)
-    sums: _Sums | None = None
+    sums: _TrailSums | None = None
     for chunk in night:
         if sums is None:
             mosaic = night.first is not None and night.first.codes.ndim == 2
-            sums = _Sums(chunk.middle.shape, (2, 2) if mosaic else (3, 1))
+            sums = _TrailSums(chunk.middle.shape, (2, 2) if mosaic else (3, 1))
         for k, seen in enumerate(chunk.seen):
             reader.check()
             sums.add(chunk.layers(k), seen, night, 1.0 - options.fade * (1 - sums.used / total))
@@ -267,7 +267,9 @@ def combine(reader: Reader, options: Options) -> Combined:
     return _finished(reader, night, most, back, used, options)
 
 
-def _finished(reader: Reader, night: Night, most: NDArray, back: NDArray, used: int, options: Options) -> Combined:
+def _finished(
+    reader: Reader, night: NightReader, most: NDArray, back: NDArray, used: int, options: TrailOptions
+) -> Combined:
     frame, first = reader.reference, night.first
     assert first is not None
     reader.progress(READING, "joining trails and sky")
@@ -284,10 +286,10 @@ def _finished(reader: Reader, night: Night, most: NDArray, back: NDArray, used: 
     reader.check()
     sky = _linear(clean, first, False)
     trails = _linear(most, first, True)
-    ground = _colours(frame, sky)
-    light = _colours(frame, sky + trails)
+    ground = _colors(frame, sky)
+    light = _colors(frame, sky + trails)
     warnings = [f"{f.note[0].upper()}{f.note[1:]}." for f in night.frames if f.note]
-    stars = even_colour(light - ground)
+    stars = even_color(light - ground)
     try:
         turning = turning_of(night, frame)
         if options.bridge and options.fade < 1:
@@ -301,24 +303,26 @@ def _finished(reader: Reader, night: Night, most: NDArray, back: NDArray, used: 
     return Combined(light, frame.noise / gain**2, gain, gain, warnings=tuple(warnings), stops=math.log2(used))
 
 
-def _expect(frames: Sequence[Shown]) -> str:
+def _expect(frames: Sequence[MergeSteps]) -> str:
     seconds = sum(f.seconds or 0.0 for f in frames)
     turn = f"Trails of {seconds / 239.3:.1f}°" if seconds else "Trails"
     return f"{turn}; the ground and the sky become {math.sqrt(max(len(frames), 1)):.0f} × cleaner."
 
 
 def _with(values: Mapping[str, bool | float]) -> Callable[[Reader], Combined]:
-    options = Options(bool(values["bridge"]), bool(values["remove"]), float(values["fade"]))
+    options = TrailOptions(bool(values["bridge"]), bool(values["remove"]), float(values["fade"]))
     return lambda reader: combine(reader, options)
 
 
 TRAILS = Method(
     key="trails", command="trails", help="Merge frames of a night into star trails.",
     title="Star trails", sets=("trail",), expect=_expect,
-    combine=lambda reader: combine(reader, Options()), order=usual_first, with_choices=_with,
+    combine=lambda reader: combine(reader, TrailOptions()), order=usual_first, with_choices=_with,
     choices=(
-        Choice("bridge", "Bridge gaps and clouds", True, "Trails go on along their arcs where frames are missing"),
-        Choice("remove", "Take out aircraft and satellites", True),
-        Choice("fade", "Fade the beginning", 0.0, "How much of their light the first frames lose: trails with a head"),
+        MethodOption("bridge", "Bridge gaps and clouds", True,
+        "Trails go on along their arcs where frames are missing"),
+        MethodOption("remove", "Take out aircraft and satellites", True),
+        MethodOption("fade", "Fade the beginning", 0.0,
+        "How much of their light the first frames lose: trails with a head"),
     ),
 )  # fmt: skip

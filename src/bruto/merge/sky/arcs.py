@@ -14,9 +14,9 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
-from bruto.merge.sky.seen import Seen
-from bruto.merge.sky.turning import Turning
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.merge.sky.frame_assessment import FrameAssessment
+from bruto.merge.sky.sky_rotation import SkyRotation
 
 FOUND_PX = 2.5
 """Pixels from where a star should be within which a spot is that star."""
@@ -27,7 +27,7 @@ NEIGHBOURS, HIDDEN_SHARE, LEAST_ABOUT = 8, 0.6, 4
 LONGEST = 40
 """Frames that are bridged at once."""
 STEP_PX = 0.5
-COLOUR_SIGMA = 2.5
+COLOR_SIGMA = 2.5
 """Pixels about a place by which the colour of a trail is told."""
 TRACE = 1e-5
 """Share of the brightest trail's light below which there is none."""
@@ -40,13 +40,13 @@ SAMPLES = 24
 
 
 @dataclass(frozen=True)
-class Arc:
+class TrailArc:
     """A piece of a star's way that was missed: `places` (N, 2) every half pixel, from one that was seen to the next."""
 
     places: NDArray[np.float64]
 
 
-def catalogue(frames: Sequence[Seen], turning: Turning) -> NDArray[np.float64]:
+def catalogue(frames: Sequence[FrameAssessment], turning: SkyRotation) -> NDArray[np.float64]:
     """Directions (N, 3) at the first frame's start of the stars that several frames show."""
     some = [f for f in frames if not f.why and len(f.spots) and f.clear > 0.6]
     some = some[:: max(1, len(some) // SAMPLES)][: SAMPLES + 1]
@@ -76,7 +76,7 @@ def _inside(places: NDArray[np.float64], size: tuple[int, int], margin: float = 
     return there
 
 
-def missed(frames: Sequence[Seen], turning: Turning, pace: float) -> list[Arc]:
+def missed(frames: Sequence[FrameAssessment], turning: SkyRotation, pace: float) -> list[TrailArc]:
     """Pieces of arcs that frames left out, or clouds hid: between two frames of `frames` that show the star."""
     stars = catalogue(frames, turning)
     used = [f for f in frames if not f.why]
@@ -105,12 +105,12 @@ def missed(frames: Sequence[Seen], turning: Turning, pace: float) -> list[Arc]:
                 continue
             one, other = by_slot[int(a)], by_slot[int(b)]
             begin, end = one.start + one.seconds / 2, other.start + other.seconds / 2
-            way = float(np.linalg.norm(np.diff(_way(turning, stars[star], begin, end, 2), axis=0)))
-            arcs.append(Arc(_way(turning, stars[star], begin, end, max(2, math.ceil(way / STEP_PX) + 1))))
+            alternative = float(np.linalg.norm(np.diff(_way(turning, stars[star], begin, end, 2), axis=0)))
+            arcs.append(TrailArc(_way(turning, stars[star], begin, end, max(2, math.ceil(alternative / STEP_PX) + 1))))
     return arcs
 
 
-def _way(turning: Turning, star: NDArray, begin: float, end: float, count: int) -> NDArray[np.float64]:
+def _way(turning: SkyRotation, star: NDArray, begin: float, end: float, count: int) -> NDArray[np.float64]:
     times = np.linspace(begin, end, count)
     return turning.places(turning.turned(np.repeat(star[None], count, axis=0), times))
 
@@ -138,17 +138,17 @@ def _evened(light, around):
                 near[x, c] *= share
 
 
-def even_colour(stars: NDArray[np.float32]) -> NDArray[np.float32]:
+def even_color(stars: NDArray[np.float32]) -> NDArray[np.float32]:
     """Trails (H, W, 3) whose colour is that of their neighbourhood: a trail is narrower than the mosaic can tell
     colours apart, but its star has one colour all along.
     """
     light = np.maximum(stars, 0)
-    around = cv2.GaussianBlur(light, (0, 0), COLOUR_SIGMA)
+    around = cv2.GaussianBlur(light, (0, 0), COLOR_SIGMA)
     _evened(light, around)
     return around
 
 
-def drift(turning: Turning, step: int = 16) -> NDArray[np.float32]:
+def drift(turning: SkyRotation, step: int = 16) -> NDArray[np.float32]:
     """How far stars move at each place, pixels a second (H, W, 2)."""
     w, h = turning.size
     ys, xs = np.meshgrid(np.arange(0, h + step, step), np.arange(0, w + step, step), indexing="ij")
@@ -193,7 +193,7 @@ def _along(stars, near, field, seconds, reach, out):
                 out[y, x, c] /= 2 * steps + 1
 
 
-def smoothed_along(stars: NDArray[np.float32], turning: Turning, seconds: float) -> NDArray[np.float32]:
+def smoothed_along(stars: NDArray[np.float32], turning: SkyRotation, seconds: float) -> NDArray[np.float32]:
     """Trails (H, W, 3) of a night of so many seconds averaged along the way that stars go, over a few pixels: noise and
     the mosaic make beads of them, the sky does not.
     """
@@ -257,19 +257,22 @@ def _across(
     return part.astype(np.float32), middle
 
 
-def draw(stars: NDArray[np.float32], arcs: Sequence[Arc]) -> int:
+def draw(stars: NDArray[np.float32], arcs: Sequence[TrailArc]) -> int:
     """Add arcs to an image of trails alone (H, W, 3), as they are at both their ends; how many."""
     drawn = 0
     original = stars.copy() if arcs else stars
     for arc in arcs:
-        way = np.gradient(arc.places, axis=0)
-        way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
-        begin, end = _across(original, arc.places[0], -way[0]), _across(original, arc.places[-1], way[-1])
+        alternative = np.gradient(arc.places, axis=0)
+        alternative /= np.maximum(np.linalg.norm(alternative, axis=1, keepdims=True), 1e-9)
+        begin, end = (
+            _across(original, arc.places[0], -alternative[0]),
+            _across(original, arc.places[-1], alternative[-1]),
+        )
         if begin is None or end is None or min(begin[0].max(), end[0].max()) <= 0:
             continue
         one = begin[0][::-1].copy()  # it was looked at backwards
-        off = np.linspace(-begin[1], end[1], len(way))
-        x, y = arc.places[:, 0] - off * way[:, 1], arc.places[:, 1] + off * way[:, 0]
-        _drawn(stars, x, y, way[:, 0], way[:, 1], one, end[0])
+        off = np.linspace(-begin[1], end[1], len(alternative))
+        x, y = arc.places[:, 0] - off * alternative[:, 1], arc.places[:, 1] + off * alternative[:, 0]
+        _drawn(stars, x, y, alternative[:, 0], alternative[:, 1], one, end[0])
         drawn += 1
     return drawn

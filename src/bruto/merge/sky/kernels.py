@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-import bruto.compiled  # noqa: F401  sets up what kernels run on
+import bruto.numba_config  # noqa: F401  sets up what kernels run on
 
 EVERY = 5
 """Of so many rows one tells of slow changes: of both kinds of rows in turn."""

@@ -1,0 +1,23 @@
+"""Calls brought to the interface thread from any other."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+
+class MainThreadCalls(QObject):
+    """`post(call)` runs a call on the thread that made this object, when its event loop comes round."""
+
+    _wanted = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._wanted.connect(self._do, Qt.ConnectionType.QueuedConnection)
+
+    def post(self, call: Callable[[], None]) -> None:
+        self._wanted.emit(call)
+
+    def _do(self, call: Callable[[], None]) -> None:
+        call()

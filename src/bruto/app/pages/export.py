@@ -1,0 +1,418 @@
+"""Deliver: a ticket (size, space, format) and the queue with progress, cancel and retry."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QIcon, QPixmap
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.host import Host
+from bruto.app.main_thread import MainThreadCalls
+from bruto.app.widgets.panel import scrolled, side_panel, surface
+from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.app.widgets.value_box import ValueBox
+from bruto.errors import BrutoError
+from bruto.export import queue
+from bruto.export.formats import choices
+from bruto.export.preset import JPEG_QUALITY, ExportPreset
+from bruto.session.export_preview import ExportPreview, export_previews
+from bruto.shoot.shots import Shot
+from bruto.shoot.verdicts import KEEP_OR_BEST
+from bruto.tasks import Task
+
+OWN_SIZE = 0
+SIZES = (
+    ("full", "Full size", None),
+    ("3840", "3840 px long edge", 3840),
+    ("2048", "2048 px long edge", 2048),
+    ("1280", "1280 px long edge", 1280),
+    ("own", "Other long edge", OWN_SIZE),
+)
+"""Identifier, title and long edge in pixels of the sizes on offer."""
+WITH_QUALITY = (".jpg", ".jpeg", ".avif", ".webp")
+"""Formats whose quality can be set."""
+ICON = QSize(96, 72)
+SPACES = (
+    ("srgb", "sRGB: shown right everywhere"),
+    ("display-p3", "Display P3: wider, for recent screens"),
+    ("rec2020", "Rec. 2020"),
+)
+
+
+class JobRow(QWidget):
+    """One delivery in the queue."""
+
+    cancel = Signal(object)
+    retry = Signal(object)
+
+    def __init__(self, job: queue.Job) -> None:
+        super().__init__()
+        self.setObjectName("row")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.job = job
+        layout = QGridLayout(self)
+        layout.setContentsMargins(12, 7, 10, 7)
+        name = Label(f"{job.source.name}  →  {job.output.name}")
+        name.setStyleSheet("font-weight: bold;")
+        layout.addWidget(name, 0, 0)
+        self.state = Label("")
+        self.state.setObjectName("quiet")
+        self.state.setWordWrap(True)
+        layout.addWidget(self.state, 1, 0)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(8)
+        layout.addWidget(self.bar, 2, 0)
+        self.button = QPushButton("Cancel")
+        self.button.setFixedWidth(92)
+        self.button.clicked.connect(self._pressed)
+        layout.addWidget(self.button, 0, 1, 3, 1, Qt.AlignmentFlag.AlignVCenter)
+        layout.setColumnStretch(0, 1)
+        self.refresh()
+
+    def _pressed(self) -> None:
+        (self.retry if self.job.state in (queue.FAILED, queue.STOPPED) else self.cancel).emit(self.job)
+
+    def refresh(self) -> None:
+        j = self.job
+        self.shown_state = j.state
+        self.bar.setValue(round(100 * j.progress))
+        self.bar.setVisible(j.state in (queue.RUNNING, queue.WAITING))
+        self.state.setText(f"{j.state}{': ' + j.message if j.message else ''} · {j.output.parent}")
+        self.state.setObjectName("warning" if j.state == queue.FAILED else "quiet")
+        self.state.style().polish(self.state)
+        self.button.setText("Try again" if j.state in (queue.FAILED, queue.STOPPED) else "Cancel")
+        self.button.setVisible(j.state != queue.DONE)
+
+
+class ExportPage(QWidget):
+    """What will leave and the queue at the left, the ticket at the right."""
+
+    def __init__(self, host: Host) -> None:
+        super().__init__()
+        self.host, self.session = host, host.session
+        self.shoot, self.queue = self.session.shoot, self.session.queue
+        self.rows: dict[int, JobRow] = {}
+        self._listing = self.session.render.channel("what will leave", 135)
+        self._folder_of: Path | None = None
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self._left(), 1)
+        layout.addWidget(self._preset_side())
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(60)
+        self._timer.timeout.connect(self.refresh)
+        self._use_last_preset()
+        for box in (self.which, self.format, self.size_box, self.space):
+            box.currentIndexChanged.connect(self.soon)
+        for field in (self.edge, self.quality):
+            field.valueChanged.connect(self.soon)
+        for tick in (self.exif, self.place):
+            tick.toggled.connect(self.soon)
+        self.folder.textChanged.connect(self.soon)
+        self._threads = MainThreadCalls()
+        self.queue.changed.connect(lambda job: self._threads.post(lambda: self.job_changed(job)))
+        self.shoot.opened.connect(self._folder_opened)
+        for signal in (self.shoot.current_changed, self.shoot.selection_changed):
+            signal.connect(lambda: self.soon())
+        for signal in (self.shoot.judged, self.shoot.measured):
+            signal.connect(lambda _: self.soon())
+        self.session.opened.edited.connect(lambda *_: self.soon())
+        self.session.starting.made.connect(lambda *_: self.soon())
+        for job in self.queue.jobs:
+            self.job_changed(job)
+        self._folder_opened()
+        self.refresh()
+
+    # -- parts
+
+    def _left(self) -> QWidget:
+        holder = surface()
+        middle = QVBoxLayout(holder)
+        middle.setContentsMargins(18, 12, 18, 12)
+        self.heading = Label("What will leave")
+        self.heading.setObjectName("heading")
+        middle.addWidget(self.heading)
+        self.list = QListWidget()
+        self.list.setAccessibleName("What will leave")
+        self.list.setIconSize(ICON)
+        self.list.setUniformItemSizes(True)
+        self.list.setSelectionMode(QListWidget.SelectionMode.NoSelection)
+        middle.addWidget(self.list, 3)
+        head = QHBoxLayout()
+        title = Label("Queue")
+        title.setObjectName("heading")
+        head.addWidget(title)
+        head.addStretch(1)
+        self.go_on, self.cancel_all = QPushButton("Go on with all"), QPushButton("Cancel all")
+        self.go_on.setToolTip("Queue again what was stopped or has failed")
+        self.cancel_all.setToolTip("Stop what waits and runs; what is finished stays")
+        self.go_on.clicked.connect(self._go_on_with_all)
+        self.cancel_all.clicked.connect(self._cancel_all)
+        for button in (self.go_on, self.cancel_all):
+            head.addWidget(button)
+        middle.addLayout(head)
+        self.empty = Label("Nothing is waiting. Pictures are made here in the background while you go on.")
+        self.empty.setObjectName("quiet")
+        self.empty.setWordWrap(True)
+        middle.addWidget(self.empty)
+        scroll, self.column = scrolled(6)
+        self.column.addStretch(1)
+        middle.addWidget(scroll, 2)
+        return holder
+
+    def _preset_side(self) -> QWidget:
+        side, form = side_panel("Ticket", 5)
+        self.which, self.format, self.size_box, self.space = (QComboBox() for _ in range(4))
+        for text, key in (("This shot", "selection"), ("All that are kept", "keep_or_best"), ("All shots", "all")):
+            self.which.addItem(text, key)
+        for label, box, entries in (
+            ("Shots", self.which, ()),
+            ("Format", self.format, choices()),
+            ("Size", self.size_box, SIZES),
+            ("Colour space", self.space, SPACES),
+        ):
+            form.addWidget(Label(label))
+            for entry in entries:
+                box.addItem(entry[1], entry)
+            box.setAccessibleName(label)
+            form.addWidget(box)
+            if box is self.format:
+                self.quality_row, self.quality = self._number(form, "Quality", 40, 100, JPEG_QUALITY, "")
+            elif box is self.size_box:
+                self.edge_row, self.edge = self._number(form, "Long edge", 16, 20000, 2400, " px")
+        form.addWidget(Label("Folder"))
+        line = QHBoxLayout()
+        self.folder = QLineEdit()
+        self.folder.setAccessibleName("Folder")
+        browse = QPushButton("Choose…")
+        browse.clicked.connect(self._browse)
+        line.addWidget(self.folder, 1)
+        line.addWidget(browse)
+        form.addLayout(line)
+        self.exif = QCheckBox("Keep shooting data (Exif)")
+        self.exif.setChecked(True)
+        self.place = QCheckBox("Keep the place where it was taken")
+        self.place.setToolTip(
+            "A place tells where you live and work to all who get the picture; TIFF files never hold it"
+        )
+        form.addWidget(self.exif)
+        form.addWidget(self.place)
+        self.place_note = Label("")
+        self.place_note.setObjectName("quiet")
+        self.place_note.setWordWrap(True)
+        form.addWidget(self.place_note)
+        self.summary = Label("")
+        self.summary.setWordWrap(True)
+        form.addWidget(self.summary)
+        self.go = QPushButton("Deliver")
+        self.go.setObjectName("primary")
+        self.go.setMinimumHeight(32)
+        self.go.clicked.connect(self.send)
+        form.addWidget(self.go)
+        self.note = Label("Originals are never written. A file of the same name gets a number.")
+        self.note.setObjectName("quiet")
+        self.note.setWordWrap(True)
+        form.addWidget(self.note)
+        form.addStretch(1)
+        return side
+
+    @staticmethod
+    def _number(form: QVBoxLayout, title: str, low: int, high: int, value: int, unit: str) -> tuple[QWidget, ValueBox]:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(Label(title))
+        field = ValueBox()
+        field.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
+        field.setDecimals(0)
+        field.setRange(low, high)
+        field.setValue(value)
+        field.setSuffix(unit)
+        field.setAccessibleName(title)
+        line.addWidget(field, 1)
+        form.addWidget(row)
+        return row, field
+
+    # -- the ticket
+
+    def preset(self) -> ExportPreset:
+        """What is set at the right."""
+        *_, bits = self.format.currentData()
+        long_edge = self.size_box.currentData()[2]
+        return ExportPreset(
+            self.space.currentData()[0], bits, round(self.edge.value()) if long_edge == OWN_SIZE else long_edge,
+            round(self.quality.value()), self.exif.isChecked(), self.exif.isChecked() and self.place.isChecked(),
+        )  # fmt: skip
+
+    def _use_last_preset(self) -> None:
+        """The ticket as it was left."""
+        saved = self.session.settings.preset
+        for name, box in (("format", self.format), ("size", self.size_box), ("space", self.space)):
+            k = next((k for k in range(box.count()) if box.itemData(k)[0] == saved.get(name)), -1)
+            if k >= 0:
+                box.setCurrentIndex(k)
+        for name, field in (("edge", self.edge), ("quality", self.quality)):
+            if isinstance(saved.get(name), int | float):
+                field.setValue(float(saved[name]))
+        for name, tick in (("exif", self.exif), ("place", self.place)):
+            if isinstance(saved.get(name), bool):
+                tick.setChecked(saved[name])
+
+    def _remember(self) -> None:
+        self.session.settings.preset = {
+            "format": self.format.currentData()[0], "size": self.size_box.currentData()[0],
+            "space": self.space.currentData()[0], "edge": self.edge.value(), "quality": self.quality.value(),
+            "exif": self.exif.isChecked(), "place": self.place.isChecked(),
+        }  # fmt: skip
+
+    # -- what will leave
+
+    def soon(self, *_: object) -> None:
+        """Something that decides what will leave has changed."""
+        if self.isVisible():
+            self._timer.start()
+
+    def turned_to(self) -> None:
+        """The page was chosen."""
+        self.refresh()
+
+    def shots(self) -> list[Shot]:
+        """The shots that are meant."""
+        key = self.which.currentData()
+        if key == "selection":
+            return [s for s in self.shoot.selection if not s.problem]
+        every = [s for s in self.shoot.shots if not s.problem]
+        return [s for s in every if key == "all" or self.shoot.verdicts.get(str(s.main)) in KEEP_OR_BEST]
+
+    def refresh(self) -> None:
+        """List what will leave, and say it in a sentence."""
+        chosen = len(self.shoot.selection)
+        saved = sum(self.shoot.verdicts.get(str(s.main)) in KEEP_OR_BEST for s in self.shoot.shots)
+        for k, text in enumerate(
+            (f"The {chosen} that are selected" if chosen > 1 else "This shot", f"All that are kept ({saved})",
+             f"All shots ({len(self.shoot.shots)})")
+        ):  # fmt: skip
+            self.which.setItemText(k, text)
+        _, _, suffix, _ = self.format.currentData()
+        self.quality_row.setVisible(suffix in WITH_QUALITY)
+        self.edge_row.setVisible(self.size_box.currentData()[2] == OWN_SIZE)
+        self.place.setEnabled(self.exif.isChecked())
+        shots, values, long_edge = self.shots(), self.session.opened.values(), self.preset().long_edge
+        count = f"{len(shots)} picture{'s' if len(shots) != 1 else ''}"
+        self.heading.setText(f"What will leave: {count}" if shots else "Nothing is chosen to leave")
+        where = self.folder.text() or "no folder yet"
+        own = "each with its own values" if len(shots) > 1 else "with its own values"
+        self.summary.setText(f"{count} to {where}, {own}." if shots else self._why_none())
+        self.go.setText(f"Deliver {count}")
+        self.go.setEnabled(bool(shots) and bool(self.folder.text().strip()))
+        self._buttons()
+        if not shots:
+            self._listed([])
+            return
+        self._listing.ask(
+            None, lambda: export_previews(shots, values, suffix, long_edge), self._listed, self.session.say
+        )  # fmt: skip
+
+    def _listed(self, found: list[ExportPreview]) -> None:
+        """Show pictures, names and sizes of what will leave."""
+        _, _, suffix, _ = self.format.currentData()
+        thumbs = self.host.page(Task.INTAKE).board.cards.thumbs
+        self.list.clear()
+        for one in found:
+            size = f"{one.size[0]} × {one.size[1]} px" if one.size else "size with its suggestions"
+            item = QListWidgetItem(f"{one.name}     {size}")
+            picture = thumbs.get(str(one.shot.main))
+            item.setIcon(QIcon(QPixmap.fromImage(picture[0])) if picture else QIcon())
+            item.setToolTip(plain_tooltip(str(Path(self.folder.text()) / one.name)))
+            self.list.addItem(item)
+        places = sum(one.shot.meta is not None and one.shot.meta.gps is not None for one in found)
+        self.place_note.setText(self._of_places(places, suffix) if found else "")
+
+    def _why_none(self) -> str:
+        if not self.shoot.shots:
+            return "Open a shoot first."
+        return (
+            "No shot has the verdict Keep or Best yet."
+            if self.which.currentData() == "keep_or_best"
+            else "Choose a shot."
+        )
+
+    def _of_places(self, count: int, suffix: str) -> str:
+        """What becomes of the places in the files, in words."""
+        if not count:
+            return "None of them says where it was taken."
+        which = f"{count} of them say" if count > 1 else "One of them says"
+        saved = self.preset().keep_place and suffix not in (".tif", ".tiff")
+        return f"{which} where it was taken: this {'stays' if saved else 'is taken out'}."
+
+    def _folder_opened(self) -> None:
+        """The folder belongs to the shoot; one that was chosen by hand stays while its shoot is open."""
+        if self.shoot.paths and self._folder_of != self.shoot.folder:
+            self._folder_of = self.shoot.folder
+            self.folder.setText(str(self.shoot.folder.absolute() / "finished"))
+        self.soon()
+
+    def _browse(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Folder for finished pictures", self.folder.text())
+        if chosen:
+            self.folder.setText(chosen)
+
+    def send(self) -> None:
+        """Queue what is listed."""
+        _, _, suffix, _ = self.format.currentData()
+        try:
+            self.session.export_shot(Path(self.folder.text()), suffix, self.preset(), self.shots())
+            self._remember()
+        except BrutoError as error:
+            self.session.say(str(error))
+
+    # -- the queue
+
+    def _go_on_with_all(self) -> None:
+        for job in list(self.queue.jobs):
+            self.queue.retry(job)
+
+    def _cancel_all(self) -> None:
+        for job in self.queue.unfinished():
+            self.queue.cancel(job)
+
+    def _buttons(self) -> None:
+        states = [j.state for j in self.queue.jobs]
+        self.cancel_all.setVisible(any(s in (queue.WAITING, queue.RUNNING) for s in states))
+        self.go_on.setVisible(any(s in (queue.STOPPED, queue.FAILED) for s in states))
+
+    def job_changed(self, job: queue.Job) -> None:
+        """A job was added or moved on (called on the interface thread)."""
+        row = self.rows.get(job.number)
+        before = None if row is None else row.shown_state
+        if row is None:
+            row = JobRow(job)
+            row.cancel.connect(self.queue.cancel)
+            row.retry.connect(self.queue.retry)
+            self.rows[job.number] = row
+            self.column.insertWidget(self.column.count() - 1, row)
+            self.empty.hide()
+        row.refresh()
+        if job.state == queue.RUNNING and before != queue.RUNNING:  # what runs stands on top
+            self.column.removeWidget(row)
+            self.column.insertWidget(0, row)
+        if before != job.state:
+            self._buttons()

@@ -1,0 +1,294 @@
+"""The reading of one shot: its light in stops, the verdict and advice in plain words, and what is in the file."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bruto.app.widgets.light_bars import LightBars
+from bruto.app.widgets.plain_text import Label
+from bruto.container.raw_frame import RawMeta
+from bruto.sensor.report import PictureReport, SensorReport
+from bruto.shoot.intent import Finding
+from bruto.shoot.ranking import Rank
+from bruto.shoot.shots import Shot
+from bruto.shoot.verdicts import VERDICTS
+
+SHOWN_EV = 0.05
+"""A warning that comes less early or late than this comes in time, and nothing is said of it."""
+NAMES = (("r", "red"), ("g", "green"), ("b", "blue"))
+
+
+def clipped_text(clipped: dict[str, float]) -> str:
+    """Which channels are full, and how much, as a note."""
+    parts = [f"{name} {clipped[key]:.2f} %" for key, name in NAMES if clipped[key] >= 0.01]
+    return "full: " + ", ".join(parts) if parts else "nothing full"
+
+
+def phone_text(phone: PictureReport) -> str:
+    """What the phone's picture has full, and whether before or after the raw."""
+    full = phone.clipped_percent
+    text = f"full: any {full['any']:.2f} %, all {full['all']:.2f} %" if full["any"] >= 0.01 else "nothing full"
+    if phone.offset_ev is None:
+        return text
+    if phone.offset_ev >= 0:
+        return f"{text}; full {phone.offset_ev:.1f} EV before the raw, which holds more"
+    return f"{text}; full {-phone.offset_ev:.1f} EV after the raw: what it shows there was lost"
+
+
+def fact_rows(
+    report: SensorReport, meta: RawMeta, learnt_ev: float | None = None, phone: PictureReport | None = None
+) -> list[tuple[str, str]]:
+    """The measured facts of a raw as rows of name and value with unit. `learnt_ev`: see `Shoot.viewfinder`; `phone`: of
+    the phone's picture.
+    """
+    w, h = meta.oriented_size
+    kind = f"mosaic {meta.cfa}" if meta.kind == "mosaic" else "processed, linear"
+    a, b = report.noise
+    ma, mb = report.noise_measured
+    at_grey = 100 * math.sqrt(a * 0.18 + b) / 0.18
+    shown = 100 * math.sqrt(ma * 0.18 + mb) / 0.18
+    low, high = report.noise_interval
+    noise = f"{shown:.2f} % in the picture ({shown * low:.2f} to {shown * high:.2f})"
+    if report.noise_source == "file":
+        noise = f"file {at_grey:.2f} %, picture {shown:.2f} % ({shown * low:.2f} to {shown * high:.2f})"
+    rows = [
+        ("Picture", f"{w} × {h} px, {kind}"),
+        ("Container", f"{meta.bits_container} bit, {meta.compression}"),
+        ("Levels used", f"{report.levels_used:,}".replace(",", " ") + f", so {report.effective_bits:.1f} bits"),
+        ("Black, white", f"{float(np.mean(meta.black)):.0f}, {float(np.mean(meta.white)):.0f}"),
+        ("Headroom", f"{report.headroom_ev:.2f} EV to the first full channel"),
+        ("Noise at grey", noise),
+        ("Range", f"{report.dynamic_range_ev:.1f} EV to signal = noise"),
+        (
+            "Shadow lift",
+            f"{report.shadow_lift_ev:.1f} EV at 1:1, {report.shadow_lift_screen_ev:.1f} at screen size".replace(
+                "-", "−"
+            ),
+        ),
+    ]
+    if report.edge_blur_px is not None:
+        rows.append(("Edges", f"{report.edge_blur_px:.2f} px blur (standard deviation)"))
+    if report.motion_px is not None:
+        rows.append(("Movement", f"{report.motion_px:.1f} px, {report.motion_degrees:.0f}° from level"))
+    if report.hot_sites:
+        rows.append(("Hot sites", f"{report.hot_sites}, mended on opening"))
+    if report.glare_at_most is not None:
+        rows.append(("Veil", f"at most {100 * report.glare_at_most:.0f} % of the light is spread"))
+    if report.preview_offset_ev is not None and abs(report.preview_offset_ev) >= SHOWN_EV:
+        word = "early" if report.preview_offset_ev >= 0 else "late"
+        rows.append(("Viewfinder", f"warns {abs(report.preview_offset_ev):.1f} EV {word} (judged by the preview)"))
+    if learnt_ev is not None:
+        word = "early" if learnt_ev >= 0 else "late"
+        learnt_text = f"{abs(learnt_ev):.1f} EV {word}" if abs(learnt_ev) >= SHOWN_EV else "in time"
+        rows.append(("This program", f"warns {learnt_text} (median of its shots so far)"))
+    if phone is not None:
+        rows.append(("Phone's picture", phone_text(phone)))
+    if meta.gain_maps:
+        v, h_ = meta.gain_maps[0].gains.shape[:2]
+        rows.append(("Lens shading", f"gain map {h_} × {v}"))
+    if meta.preview_size:
+        rows.append(("Preview inside", f"{meta.preview_size[0]} × {meta.preview_size[1]} px, finished by the phone"))
+    rows.append(("Place", "in the file" if meta.gps else "not in the file"))
+    return rows
+
+
+class Reading(QScrollArea):
+    """`show_report` fills it. Emits `verdict`, `noted(note, gear)`, `gear_for_set(gear)` and `tree_wanted`."""
+
+    verdict = Signal(str)
+    noted = Signal(str, str)
+    gear_for_set = Signal(str)
+    tree_wanted = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        body = QWidget()
+        body.setObjectName("panelBody")
+        self.setWidget(body)
+        column = QVBoxLayout(body)
+        column.setContentsMargins(10, 6, 12, 12)
+        column.setSpacing(8)
+        self.raw_light = LightBars("Raw, stops from grey")
+        self.preview_light = LightBars("Preview inside the file")
+        column.addWidget(self.raw_light)
+        column.addWidget(self.preview_light)
+        self.advice = QFrame()
+        self.advice.setObjectName("row")
+        self.advice_text = Label("")
+        self.advice_text.setWordWrap(True)
+        self.advice_text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        inside = QVBoxLayout(self.advice)
+        inside.setContentsMargins(10, 8, 10, 8)
+        inside.addWidget(self.advice_text)
+        column.addWidget(self.advice)
+        judge = QHBoxLayout()
+        judge.setSpacing(6)
+        self.judges: dict[str, QPushButton] = {}
+        for found in VERDICTS:
+            button = QPushButton(found.text)
+            button.setCheckable(True)
+            button.setToolTip(f"{found.title}: {found.meaning}; once more takes it back")
+            button.clicked.connect(lambda _=False, v=found.id: self.verdict.emit(v))
+            self.judges[found.id] = button
+            judge.addWidget(button)
+        judge.addStretch(1)
+        column.addLayout(judge)
+        words = QGridLayout()
+        words.setSpacing(6)
+        self.note, self.gear = QLineEdit(), QLineEdit()
+        for k, (edit, name, hint) in enumerate(
+            ((self.note, "Note", "what to remember of this shot"), (self.gear, "Gear", "add-on lens, filter, tripod"))
+        ):
+            label = Label(name)
+            label.setObjectName("quiet")
+            words.addWidget(label, k, 0)
+            edit.setPlaceholderText(hint)
+            edit.setAccessibleName(name)
+            edit.editingFinished.connect(self._noted)
+            words.addWidget(edit, k, 1, 1, 2 if edit is self.note else 1)
+        self.set_button = QPushButton("to the set")
+        self.set_button.setToolTip("Note this gear for every shot of the set")
+        self.set_button.clicked.connect(lambda: self.gear_for_set.emit(self.gear.text()))
+        words.addWidget(self.set_button, 1, 2)
+        column.addLayout(words)
+        self.rows = QWidget()
+        self._grid = QGridLayout(self.rows)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setSpacing(0)
+        self._grid.setColumnStretch(1, 1)
+        self._facts: list[tuple[Label, Label]] = []
+        column.addWidget(self.rows)
+        self.tree_button = QPushButton("Everything in this file …")
+        self.tree_button.setToolTip("All that the file says of itself (Ctrl+I)")
+        self.tree_button.clicked.connect(self.tree_wanted.emit)
+        column.addWidget(self.tree_button)
+        column.addStretch(1)
+
+    def _noted(self) -> None:
+        self.noted.emit(self.note.text(), self.gear.text())
+
+    def show_words(self, verdict: str, note: str, gear: str, in_set: bool = False) -> None:
+        """What the user said of the shot; `in_set`: whether others belong to it."""
+        self.set_button.setVisible(in_set)
+        for value, button in self.judges.items():
+            button.setChecked(value == verdict)
+        for edit, text in ((self.note, note), (self.gear, gear)):
+            if edit.text() != text:
+                edit.setText(text)
+
+    def show_report(
+        self,
+        shot: Shot | None,
+        meta: RawMeta | None,
+        report: SensorReport | None,
+        findings: list[Finding],
+        ranks: list[Rank],
+        learnt_ev: float | None = None,
+        alike: list[Rank] | None = None,
+        phone: PictureReport | None = None,
+        phone_shown: bool = False,
+    ) -> None:
+        """Fill everything for a shot; without a report what is known is shown.
+
+        `alike`: single shots of the same view; `phone`: of the phone's picture, whose light stands in the preview's
+        place while it is shown.
+        """
+        enabled = shot is not None and not shot.problem
+        for widget in (*self.judges.values(), self.note, self.gear, self.tree_button):
+            widget.setEnabled(enabled)
+        for widget in (self.raw_light, self.preview_light):
+            widget.setVisible(shot is not None and shot.raw is not None and not shot.problem)
+        self._show_light(meta, report)
+        self.preview_light.title = "Preview inside the file"
+        if phone is not None and phone_shown:
+            self.preview_light.title = "Phone's picture"
+            any_clipped = phone.clipped_percent["any"] >= 0.01
+            note = phone_text(phone).split(";")[0]
+            self.preview_light.set_light(phone.light, (math.log2(1 / 0.18),), note, any_clipped)
+        self.advice_text.setText(self._advice(shot, report, findings, ranks, alike or []))
+        self.advice.setVisible(bool(self.advice_text.text()))
+        self._show_rows(fact_rows(report, meta, learnt_ev, phone) if report is not None and meta is not None else [])
+
+    def _show_light(self, meta: RawMeta | None, report: SensorReport | None) -> None:
+        if meta is None or report is None or meta.kind == "picture":
+            for bars in (self.raw_light, self.preview_light):
+                bars.set_light((), (), "measuring …", False)
+            return
+        gains = meta.as_shot_neutral[1] / meta.as_shot_neutral
+        full = tuple(float(math.log2(g / 0.18) + meta.baseline_exposure) for g in gains)
+        self.raw_light.set_light(
+            report.light, full, clipped_text(report.clipped_percent), report.clipped_percent["any"] >= 0.01
+        )
+        shown = report.preview_clipped_percent
+        if shown is None:
+            self.preview_light.set_light((), (), "no preview inside", False)
+        else:
+            note = (
+                f"full: any {shown['any']:.2f} %, all {shown['all']:.2f} %" if shown["any"] >= 0.01 else "nothing full"
+            )
+            self.preview_light.set_light(report.preview_light, (math.log2(1 / 0.18),), note, shown["any"] >= 0.01)
+
+    def _advice(
+        self,
+        shot: Shot | None,
+        report: SensorReport | None,
+        findings: list[Finding],
+        ranks: list[Rank],
+        alike: list[Rank],
+    ) -> str:
+        if shot is None:
+            return ""
+        if shot.problem:
+            return f"Cannot be opened\n{shot.problem}"
+        lines = [f"Asked and got: {f.text}" for f in findings]
+        if report is not None:
+            setting = next((a for a in report.advice if a.topic == "setting"), None)
+            first = report.advice[0]
+            lines.append(f"Next time: {first.text}" + (f" {setting.text}" if setting else ""))
+            lines += [a.text for a in report.advice[1:] if a.topic != "setting"]
+        elif shot.raw is not None:
+            lines.append("Measuring …")
+        for group, title, whole in (
+            (ranks, "In its set", "the set"),
+            (alike, f"Of {len(alike)} takes of this view", "them"),
+        ):
+            mine = next((r for r in group if r.shot.main == shot.main), None)
+            if mine is not None:
+                best = f"number {mine.place} of {len(group)}; best is {group[0].shot.name}"
+                best = f"best of {whole}" if mine.place == 1 else best
+                lines.append(f"{title}: {best}; {', '.join(mine.reasons)}.")
+        return "\n\n".join(lines)
+
+    def _show_rows(self, rows: list[tuple[str, str]]) -> None:
+        """Fill the rows of facts; labels are used again, so that paging makes no new ones."""
+        while len(self._facts) < len(rows):
+            label, text = Label(""), Label("")
+            label.setObjectName("factName")
+            text.setObjectName("fact")
+            text.setWordWrap(True)
+            text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            label.setAlignment(Qt.AlignmentFlag.AlignTop)
+            self._grid.addWidget(label, len(self._facts), 0)
+            self._grid.addWidget(text, len(self._facts), 1)
+            self._facts.append((label, text))
+        for k, (label, text) in enumerate(self._facts):
+            name, value = rows[k] if k < len(rows) else ("", "")
+            label.setText(name)
+            text.setText(value)
+            label.setVisible(k < len(rows))
+            text.setVisible(k < len(rows))

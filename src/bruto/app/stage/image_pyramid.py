@@ -1,0 +1,38 @@
+"""A picture at several sizes: drawn much smaller than it is, its fine lines would break up otherwise."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtGui import QImage
+
+from bruto.app.stage.stage import to_qimage
+
+SMALLEST = 64
+"""Short edge, pixels, below which no smaller size is made."""
+
+
+class ImagePyramid:
+    """A picture (H, W, 3; uint8) at its size and at halves of it, made when they are first drawn."""
+
+    def __init__(self, picture: NDArray[np.uint8]) -> None:
+        self._pictures = [picture]
+        self._images: dict[int, QImage] = {}
+
+    def width(self) -> int:
+        """Pixels across, at its own size."""
+        return int(self._pictures[0].shape[1])
+
+    def at(self, scale: float) -> QImage:
+        """The smallest size that is not enlarged where a pixel of the picture takes `scale` pixels of the screen."""
+        level = 0
+        while scale <= 0.5 and min(self._pictures[0].shape[:2]) >> (level + 1) >= SMALLEST:
+            scale, level = scale * 2, level + 1
+        while len(self._pictures) <= level:
+            last = self._pictures[-1]
+            size = (last.shape[1] // 2, last.shape[0] // 2)
+            self._pictures.append(cv2.resize(last, size, interpolation=cv2.INTER_AREA))
+        if level not in self._images:
+            self._images[level] = to_qimage(self._pictures[level])
+        return self._images[level]

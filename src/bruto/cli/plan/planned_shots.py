@@ -1,0 +1,102 @@
+"""A shoot as a list: `bruto plan new|list`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from bruto.cli.base import JsonFlag, OverwriteFlag, plan_app, print_page
+from bruto.cli.plan.options import say
+from bruto.errors import BrutoError
+from bruto.terminal import shown
+
+
+@plan_app.command("new", help="A plan to be changed: a JSON file with a place, a date and a list of wishes.")
+def _new(output: Annotated[Path, typer.Option("-o", "--output")], overwrite: OverwriteFlag = False) -> None:
+    from bruto.plan.examples import example
+    from bruto.plan.planned_shots import as_bytes
+    from bruto.storage.atomic_write import write_new
+    from bruto.storage.output_planner import Outputs
+
+    if output.suffix.lower() != ".json":
+        raise BrutoError(f"A plan is a JSON file: let the name end in .json, not '{output.name}'.")
+    write_new(Outputs([], overwrite=overwrite).file(output), as_bytes(example()))
+    typer.echo(shown(f"{output}: change it, then print it with `bruto plan list`"))
+
+
+@plan_app.command("list", help="The shot list of a plan as a page that prints, or what became of it.")
+def _list(
+    plan: Path,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help=".html or .pdf")] = None,
+    night: Annotated[bool, typer.Option("--night", help="Red on black, for eyes that are used to the dark.")] = False,
+    taken: Annotated[Path | None, typer.Option(help="Folder of the shots that were taken.")] = None,
+    overwrite: OverwriteFlag = False,
+    as_json: JsonFlag = False,
+) -> None:
+    from dataclasses import asdict
+
+    from bruto.plan.plan_vs_actual import matched, summary
+    from bruto.plan.planned_shots import load_plan
+    from bruto.plan.shot_list import shot_list, sky_facts
+
+    found = load_plan(plan)
+    result: dict[str, Any] = {"name": found.name, "wishes": [asdict(w) for w in found.planned_shots], "output": None}
+    lines = []
+    if output is not None:
+        _print_list(output, shot_list(found, sky_facts(found), night), plan, night, overwrite)
+        result["output"] = str(output)
+        lines.append(f"{len(found.planned_shots)} wishes → {output}")
+    if taken is not None:
+        matches = matched(found, _shots(taken))
+        result["became"] = [
+            {
+                "title": b.planned.title,
+                "state": b.state,
+                "shots": [s.name for s in b.shots],
+                "said": b.note,
+                "pace": b.pace,
+            }
+            for b in matches
+        ]
+        result["summary"] = asdict(summary(matches))
+        lines += [f"{b.planned.title}: {b.state}" + (f" ({b.note})" if b.note else "") for b in matches]
+    if output is None and taken is None:
+        lines += [f"☐ {w.title}" for w in found.planned_shots]
+    say(result, as_json, lines)
+
+
+def _print_list(output: Path, page: str, plan: Path, night: bool, overwrite: bool) -> None:
+    """Write a page as HTML or PDF."""
+    from bruto.storage.atomic_write import write_new
+    from bruto.storage.output_planner import Outputs
+
+    kind = output.suffix.lower()
+    if kind not in (".html", ".pdf"):
+        raise BrutoError(f"A shot list is .html or .pdf: let the name end so, not '{output.name}'.")
+    target = Outputs([plan], overwrite=overwrite).file(output)
+    if kind == ".pdf":
+        print_page(page, target, night)
+    else:
+        write_new(target, page.encode("utf-8", "surrogatepass"))
+
+
+def _shots(folder: Path) -> list[Any]:
+    """What the raws of a folder tell of themselves."""
+    from bruto.container.quick_metadata import glance
+    from bruto.plan.plan_vs_actual import TakenShot
+    from bruto.storage.safe_read import explain
+
+    try:
+        files = sorted(p for p in folder.iterdir() if p.suffix.lower() == ".dng")
+    except OSError as error:
+        raise explain(error, folder, "read") from error
+    found = []
+    for path in files:
+        try:
+            seen = glance(path)
+        except BrutoError:
+            continue
+        found.append(TakenShot(path.name, seen.iso, seen.exposure_s, seen.focal_35mm, seen.taken_iso))
+    return found

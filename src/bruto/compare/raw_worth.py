@@ -1,0 +1,59 @@
+"""Whether a raw is worth its space: what it still has that the phone's picture has lost, against the megabytes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bruto.compare.maps import CODES
+from bruto.compare.measures import HIGH, LOW
+from bruto.compare.metrics import Comparison
+
+AREA, TEXTURE, TINT = 0.1, 75.0, 8.0
+"""Percent of the area, percent of texture kept and OKLab tint (x 1000) from which a loss of the picture counts."""
+
+
+def lost(c: Comparison) -> tuple[float, float, float]:
+    """What the second picture has lost and the first still has: bright and dark places, percent of the area, and how
+    many stops the first spreads over them.
+    """
+    one, other = (lab[..., 0] for lab in c.labs)
+    bright = c.valid & (other >= HIGH) & (one < HIGH - 1)
+    dark = c.valid & (other <= LOW) & (one > LOW + 1)
+    total = max(int(c.valid.sum()), 1)
+    stops = 0.0
+    for there in (bright, dark):
+        if there.sum() > 200:
+            light = CODES[c.first[there]].mean(axis=1)
+            low, high = np.percentile(np.maximum(light, 1e-4), (5, 95))
+            stops = max(stops, float(np.log2(high / low)))
+    return 100 * float(bright.sum()) / total, 100 * float(dark.sum()) / total, stops
+
+
+def reasons(c: Comparison) -> list[str]:
+    """What the picture has lost and the raw still has, in phrases; none: the raw holds hardly more. `c`: of the raw
+    with its picture, in this order.
+    """
+    bright, dark, stops = lost(c)
+    found = []
+    for what, area in (("bright", bright), ("dark", dark)):
+        if area >= AREA:
+            found.append(f"{what} detail in {area:.1f} % of the area")
+    if found and stops >= 0.2:
+        found[-1] += f" (over {stops:.1f} EV)"
+    texture = c.b["texture_kept_percent"]
+    if texture < TEXTURE:
+        found.append(f"{100 - texture:.0f} % of the weak texture")
+    if c.b["dark_tint"] > c.a["dark_tint"] + TINT:
+        found.append("the neutral colour of dark greys")
+    return found
+
+
+def worth(c: Comparison, raw_bytes: int, picture_bytes: int) -> str:
+    """A verdict in a sentence: keep the raw, or not, and why. `c`: of the raw with its picture, in this order."""
+    found = reasons(c)
+    size = f"{raw_bytes / 1e6:.1f} MB"
+    times = f"{raw_bytes / max(picture_bytes, 1):.0f} times the picture" if picture_bytes else "without a picture"
+    if found:
+        listed = found[0] if len(found) == 1 else ", ".join(found[:-1]) + " and " + found[-1]
+        return f"Keep the raw ({size}, {times}): the picture has lost {listed}."
+    return f"This raw ({size}, {times}) holds hardly more than its picture as both stand now."

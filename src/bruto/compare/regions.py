@@ -1,0 +1,180 @@
+"""The places of a pair that are worth a look: where the two differ most in detail, tint, halos, clipping and noise."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.compare.measures import HIGH, LOW
+
+SIDE = 96
+"""Sides of a place on the compared grid, pixels."""
+STEP = 24
+FLAT, EDGE = 1.2, 6.0
+"""Change of smoothed L* a pixel below which a place is flat, and from which it is an edge."""
+
+
+@dataclass(frozen=True)
+class Region:
+    """`kind` of difference; `x`, `y`: its middle on the compared grid, relative to the grid's width and height;
+    `sentence`, with `{first}` and `{second}` for the pictures.
+    """
+
+    kind: str
+    x: float
+    y: float
+    sentence: str
+
+
+@dataclass(frozen=True)
+class _Maps:
+    """CIELAB of both, what is finer than about 4 px of their L*, where both show something, and how steep it is."""
+
+    one: NDArray[np.float32]
+    other: NDArray[np.float32]
+    fine: tuple[NDArray[np.float32], NDArray[np.float32]]
+    valid: NDArray[np.float32]
+    steep: NDArray[np.float32]
+
+    def mean(self, values: NDArray) -> NDArray[np.float32]:
+        """The mean of squares at every step."""
+        whole = cv2.blur(np.ascontiguousarray(values, np.float32), (SIDE, SIDE), borderType=cv2.BORDER_REPLICATE)
+        return whole[::STEP, ::STEP]
+
+    def strength(self, values: NDArray, where: NDArray) -> NDArray[np.float32]:
+        """Root of the mean square, of places that count."""
+        return np.sqrt(np.maximum(self.mean(values * values * where), 0))
+
+
+Scored = tuple[NDArray, Callable[[int], str]]
+"""How much both differ at every step, and what is said of one of them."""
+
+
+def _stronger(one: NDArray, other: NDArray, if_first: str, if_second: str, where: NDArray | float = 1.0) -> Scored:
+    """Where one is stronger than the other, and the sentence for each case."""
+    return np.abs(one - other) * where, lambda k: if_first if one.flat[k] > other.flat[k] else if_second
+
+
+def _detail(m: _Maps) -> Scored:
+    one, other = (m.strength(f, m.valid) for f in m.fine)
+    return _stronger(
+        one, other, "The {first} has finer structure here; in the {second} it is smeared.",
+        "The {second} is crisper here, by sharpening or by detail.",
+    )  # fmt: skip
+
+
+def _tint(m: _Maps) -> Scored:
+    chroma = np.minimum(np.hypot(m.one[..., 1], m.one[..., 2]), np.hypot(m.other[..., 1], m.other[..., 2]))
+    grey = m.valid * (chroma < 10) * (m.one[..., 0] > 8)
+    share = np.maximum(m.mean(grey), 1e-3)
+    a, b = (m.mean((m.other[..., k] - m.one[..., k]) * grey) / share for k in (1, 2))
+    score = np.hypot(a, b) * (share > 0.2)
+    names = ((0, "redder"), (60, "yellower"), (150, "greener"), (240, "bluer"), (320, "more magenta"))
+
+    def sentence(k: int) -> str:
+        hue = float(np.degrees(np.arctan2(b.flat[k], a.flat[k]))) % 360
+        name = min(names, key=lambda n: abs((hue - n[0] + 180) % 360 - 180))[1]
+        return f"What is nearly grey is {name} in the {{second}}, by {score.flat[k]:.0f} in a*b*."
+
+    return score, sentence
+
+
+def _halo(m: _Maps) -> Scored:
+    edges = m.valid * cv2.dilate((m.steep > EDGE).astype(np.float32), np.ones((7, 7)))
+    one, other = (m.strength(f, edges) for f in m.fine)
+    return _stronger(
+        one, other, "Edges are harder in the {first}; those of the {second} are soft.",
+        "Edges are drawn harder in the {second}: look for light and dark lines along them.",
+    )  # fmt: skip
+
+
+def _clipping(m: _Maps) -> Scored:
+    lost = [((p[..., 0] >= HIGH) | (p[..., 0] <= LOW)) * m.valid for p in (m.one, m.other)]
+    one, other = (m.mean(l) for l in lost)
+    bright = m.mean(m.one[..., 0]) > 50
+    score = np.abs(one - other)
+
+    def sentence(k: int) -> str:
+        where = "bright" if bright.flat[k] else "dark"
+        holds, loses = ("{first}", "{second}") if other.flat[k] > one.flat[k] else ("{second}", "{first}")
+        return f"The {holds} still has {where} detail that the {loses} has lost."
+
+    return score, sentence
+
+
+def _noise(m: _Maps) -> Scored:
+    flat = m.valid * (m.steep < FLAT)
+    share = np.maximum(m.mean(flat), 1e-3)
+    one, other = (m.strength(f, flat) / np.sqrt(share) for f in m.fine)
+    first, second = (f"The {{{name}}} shows more grain in even tones." for name in ("first", "second"))
+    return _stronger(one, other, first, second, share > 0.5)
+
+
+KINDS: tuple[tuple[str, Callable[[_Maps], Scored], float], ...] = (
+    ("detail", _detail, 0.25), ("tint", _tint, 1.5), ("halo", _halo, 0.3), ("clipping", _clipping, 0.01),
+    ("noise", _noise, 0.1),
+)  # fmt: skip
+"""Kinds of difference, how each is found, and the least of it that is worth a look."""
+
+
+OWN = "your place"
+"""Kind of a place that was chosen by hand."""
+LEAST_L, LEAST_AB, LEAST_RATIO = 1.0, 1.5, 1.15
+"""Differences of L*, of a*b*, and ratio of fine structure from which they are told."""
+
+
+def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: float) -> Region:
+    """A place of two pictures (H, W, 3; CIELAB) on one grid, and how they differ there; `x`, `y` as in `Region`."""
+    height, width = one.shape[:2]
+    side = min(SIDE, height, width)
+    row, column = (int(np.clip(round(p * n) - side // 2, 0, n - side)) for p, n in ((y, height), (x, width)))
+    parts = [np.ascontiguousarray(p[row : row + side, column : column + side]) for p in (one, other)]
+    means = [p.reshape(-1, 3).mean(axis=0) for p in parts]
+    fine = [float((p[..., 0] - cv2.GaussianBlur(p[..., 0], (0, 0), 2.0)).std()) for p in parts]
+    light = float(means[1][0] - means[0][0])
+    color = float(np.hypot(*(means[1][1:] - means[0][1:])))
+    sentence = []
+    if abs(light) >= LEAST_L:
+        sentence.append(f"is {'brighter' if light > 0 else 'darker'} by {abs(light):.0f} L*")
+    ratio = max(fine[1], 0.02) / max(fine[0], 0.02)
+    if max(ratio, 1 / ratio) >= LEAST_RATIO:
+        sentence.append(f"has {ratio:.1f} times the fine structure")
+    if color >= LEAST_AB:
+        sentence.append(f"differs in colour by {color:.0f} a*b*")
+    listed = " and ".join(sentence) if len(sentence) < 3 else ", ".join(sentence[:2]) + " and " + sentence[2]
+    text = f"The {{second}} {listed} here."
+    return Region(OWN, x, y, text if sentence else "Both are alike here.")
+
+
+def places_of(one: NDArray[np.float32], other: NDArray[np.float32], valid: NDArray[np.bool_]) -> list[Region]:
+    """Up to five places where two pictures (H, W, 3; CIELAB) on one grid differ most, one for each kind."""
+    inner = cv2.erode(valid.astype(np.uint8), np.ones((SIDE // 2, SIDE // 2), np.uint8)).astype(np.float32)
+    smooth = [cv2.GaussianBlur(np.ascontiguousarray(p[..., 0]), (0, 0), 1.5) for p in (one, other)]
+    steep = np.maximum(*(
+        np.hypot(cv2.Sobel(s, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(s, cv2.CV_32F, 0, 1, scale=1 / 8))
+        for s in smooth
+    ))  # fmt: skip
+    fine = tuple(
+        np.ascontiguousarray(p[..., 0]) - cv2.GaussianBlur(np.ascontiguousarray(p[..., 0]), (0, 0), 2.0)
+        for p in (one, other)
+    )
+    maps = _Maps(one, other, fine, inner, steep)  # type: ignore[arg-type]
+    whole = maps.mean(valid) > 0.98
+    found: list[Region] = []
+    height, width = valid.shape
+    for kind, of, least in KINDS:
+        score, sentence = of(maps)
+        score = np.where(whole, score, 0.0)
+        for k in np.argsort(score.ravel())[::-1][:400]:
+            if score.flat[k] < least:
+                break
+            row, column = divmod(int(k), score.shape[1])
+            x, y = column * STEP / width, row * STEP / height
+            if all(abs(x - p.x) * width > SIDE or abs(y - p.y) * height > SIDE for p in found):
+                found.append(Region(kind, x, y, sentence(int(k))))
+                break
+    return found

@@ -1,0 +1,164 @@
+"""One page about all pairs of a shoot: what each raw still has that its picture has lost, and what that takes."""
+
+from __future__ import annotations
+
+import csv
+import html
+import io
+import math
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from bruto.compare.metrics import COMPARE_EDGE, Comparison, aligned, measured
+from bruto.compare.raw_worth import reasons, worth
+from bruto.compare.report import STYLE, embedded_font, image
+from bruto.compare.sources import Side, stored
+from bruto.errors import BrutoError
+from bruto.storage.atomic_write import Target, write_new
+
+THUMB = 124
+"""Width of a picture on the page, pixels."""
+IN_ROW = 4
+"""Numbers beside each other."""
+COLUMNS = (
+    ("lost_highlights_percent", "bright lost, %", 1), ("lost_shadows_percent", "dark lost, %", 1),
+    ("noise_l", "grain, L*", 2), ("texture_kept_percent", "texture kept, %", 0), ("blotch", "blotches", 2),
+    ("edge_overshoot_percent", "halos, %", 0), ("mean_chroma", "chroma", 0),
+)  # fmt: skip
+"""Measures on the page: key, title, digits."""
+
+
+@dataclass(frozen=True)
+class Line:
+    """A pair: the shot's `name`, measures of the raw (`a`) and of the picture (`b`), their difference (median ΔE00),
+    bytes of both, whether the raw is worth them (`keep`) with the sentence that says why, and both as small images of
+    HTML.
+    """
+
+    name: str
+    a: dict[str, float]
+    b: dict[str, float]
+    delta_e00: float
+    sizes: tuple[int, int]
+    keep: bool
+    sentence: str
+    images: tuple[str, str]
+
+    def as_json(self) -> dict[str, Any]:
+        """What the command line prints; numbers that could not be measured are null."""
+        a, b = ({k: None if math.isnan(v) else v for k, v in m.items()} for m in (self.a, self.b))
+        return {
+            "shot": self.name, "raw": a, "picture": b, "delta_e00_median": self.delta_e00, "keep": self.keep,
+            "bytes": list(self.sizes), "said": self.sentence,
+        }  # fmt: skip
+
+
+def line_of(name: str, raw: Side, picture: Side) -> Line:
+    """What a page tells of a raw and its picture. Raises `BrutoError` where they cannot be aligned."""
+    files = (stored(raw), stored(picture))
+    c: Comparison = measured(aligned(raw.whole(COMPARE_EDGE), picture.whole(COMPARE_EDGE)), files)
+    raw_bytes, picture_bytes = (0 if f is None else f.size for f in files)
+    return Line(
+        name, c.a, c.b, c.delta_e00_median, (raw_bytes, picture_bytes), bool(reasons(c)),
+        worth(c, raw_bytes, picture_bytes), (image(c.first, THUMB), image(c.second, THUMB)),
+    )  # fmt: skip
+
+
+def lines_of(
+    pairs: Sequence[tuple[str, Callable[[], tuple[Side, Side]]]],
+    progress: Callable[[float, str], None] | None = None,
+    stopped: Callable[[], bool] | None = None,
+) -> tuple[list[Line], list[str]]:
+    """Lines of pairs, each made when it is its turn, and why others have none."""
+    found, problems = [], []
+    for k, (name, make) in enumerate(pairs):
+        if stopped is not None and stopped():
+            break
+        if progress is not None:
+            progress(k / len(pairs), name)
+        try:
+            found.append(line_of(name, *make()))
+        except BrutoError as error:
+            problems.append(f"{name}: {error}")
+    return found, problems
+
+
+def summary(lines: Sequence[Line]) -> str:
+    """How many raws are worth their space, in a sentence."""
+    keep = [line for line in lines if line.keep]
+    both = [sum(line.sizes[0] for line in some) / 1e6 for some in (keep, [n for n in lines if not n.keep])]
+    if not lines:
+        return "No raw with a picture could be compared."
+    many = f"{len(keep)} of {len(lines)} raws ({both[0]:.0f} MB) hold what their pictures have lost"
+    rest = f"; the other {len(lines) - len(keep)} ({both[1]:.0f} MB) hold hardly more as they stand now"
+    return many + (rest if len(keep) < len(lines) else "") + "."
+
+
+def _number(value: float, digits: int) -> str:
+    return "–" if math.isnan(value) else f"{value:.{digits}f}"
+
+
+def shoot_html(lines: Iterable[Line], problems: Sequence[str], title: str, embed_font: bool = True) -> str:
+    """The page as HTML."""
+    lines = list(lines)
+    body = [f"<h1>{html.escape(title)}: raws and pictures</h1>", f"<p>{html.escape(summary(lines))}</p>"]
+    body.append(
+        "<p class='q'>Each raw as it is corrected, left, and its picture, right, at equal size; numbers in this "
+        "order.</p>"
+    )
+    for line in lines:
+        values = [(t, *(_number(m[k], d) for m in (line.a, line.b))) for k, t, d in COLUMNS]
+        values.append(("MB", *(f"{size / 1e6:.1f}" for size in line.sizes)))
+        cells = [f"<td><span class='q'>{html.escape(t)}</span><br>{one} · {other}</td>" for t, one, other in values]
+        rows = "".join(f"<tr>{''.join(cells[k : k + IN_ROW])}</tr>" for k in range(0, len(cells), IN_ROW))
+        body.append(
+            f"<table><tr><td>{line.images[0]} {line.images[1]}</td><td><b>{html.escape(line.name)}</b><br>"
+            f"{html.escape(line.sentence)} Half of all places differ by more than {line.delta_e00:.1f} ΔE00."
+            f"<table>{rows}</table></td></tr></table>"
+        )
+    if problems:
+        listed = "".join(f"<li>{html.escape(p)}</li>" for p in problems)
+        body.append(f"<h2>Not compared</h2><ul>{listed}</ul>")
+    font = embedded_font() if embed_font else ""
+    return (
+        f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{html.escape(title)}</title>'
+        f"<style>{font}{STYLE}</style></head><body>{''.join(body)}</body></html>\n"
+    )
+
+
+def shoot_csv(lines: Iterable[Line]) -> str:
+    """All measures of all pairs as CSV, a line for each side."""
+    lines = list(lines)
+    out = io.StringIO()
+    writer = csv.writer(out)
+    keys = list(lines[0].a) if lines else [k for k, _, _ in COLUMNS]
+    writer.writerow(["shot", "side", "bytes", "delta_e00_median", "keep", *keys, "in words"])
+    for line in lines:
+        for who, m, size in (("raw", line.a, line.sizes[0]), ("picture", line.b, line.sizes[1])):
+            numbers = ["" if math.isnan(m[k]) else round(m[k], 4) for k in keys]
+            writer.writerow([line.name, who, size, round(line.delta_e00, 3), line.keep, *numbers, line.sentence])
+    return out.getvalue()
+
+
+def write_shoot_page(
+    target: Target | str | Path,
+    lines: Sequence[Line],
+    problems: Sequence[str],
+    title: str,
+    printed: Callable[[str, Target | str | Path], None] | None = None,
+) -> None:
+    """Write the page, as the file's name says: HTML, CSV, or PDF by `printed`. Raises `BrutoError`; nothing is
+    half-written.
+    """
+    path = target.path if isinstance(target, Target) else Path(target)
+    suffix = path.suffix.lower()
+    if suffix == ".csv":
+        write_new(target, shoot_csv(lines).encode())
+    elif suffix == ".pdf":
+        if printed is None:
+            raise BrutoError("A PDF can only be made where there is a printer for pages.")
+        printed(shoot_html(lines, problems, title, embed_font=False), target)
+    else:
+        write_new(target, shoot_html(lines, problems, title).encode())

@@ -1,0 +1,91 @@
+"""What is said of a field of the recipe wherever it is seen: it stands with the field, and nowhere else."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import GetJsonSchemaHandler
+from pydantic.fields import FieldInfo
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
+
+NO_NEUTRAL = object()
+"""Stands for the neutral value of a field that has none: it cannot be left out."""
+GROUPS: tuple[tuple[str, str, bool], ...] = (
+    ("light", "Light", True),
+    ("white", "White and profile", True),
+    ("noise", "Noise", True),
+    ("sharpness", "Sharpness", True),
+    ("tone", "Tone", True),
+    ("local_contrast", "Haze and relief", False),
+    ("color", "Colour", False),
+    ("hues", "Hue ring", False),
+    ("curves", "Curves", False),
+    ("split_tint", "Tints by tone", False),
+    ("frame", "Frame", False),
+    ("finish", "Edges and grain", False),
+)
+"""Name and title of each group of fields in working order, and whether it is open at first."""
+
+
+def decimals(step: float) -> int:
+    """Digits behind the point that a step needs.
+
+    >>> decimals(50), decimals(0.05), decimals(0.0005)
+    (0, 2, 4)
+    """
+    return max(0, len(f"{step:.6f}".rstrip("0").split(".")[1]))
+
+
+@dataclass(frozen=True)
+class FieldUi:
+    """`title`, `unit`, `step` (0 where it is no plain number of the ledger) and `group`, see `GROUPS`.
+
+    `neutral`: the value at which the field does nothing; `signed`: a plus is told; `track`: the part of its range that
+    a drag covers; `mired`: equal drags are equal steps of the reciprocal; `phrase`: what it does, from the whole
+    recipe, "" where there is nothing to say (else title, value and unit, where it is not neutral).
+    """
+
+    title: str
+    unit: str = ""
+    step: float = 0.0
+    group: str = ""
+    neutral: Any = NO_NEUTRAL
+    signed: bool = False
+    track: tuple[float, float] | None = None
+    mired: bool = False
+    phrase: Callable[[Any], str] | None = None
+
+    def text(self, value: float) -> str:
+        """A value with the digits that its step needs and a true minus sign, without its unit.
+
+        >>> FieldUi("Level", "°", 0.1, signed=True).text(-2.0)
+        '−2.0'
+        """
+        sign = "+" if self.signed and value else ""
+        return f"{value:{sign}.{decimals(self.step)}f}".replace("-", "−")
+
+    def __get_pydantic_json_schema__(self, core: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        found = handler(core)
+        extra = {"title": self.title, "unit": self.unit, "step": self.step, "group": self.group}
+        found.update({k: v for k, v in extra.items() if v})
+        return found
+
+
+def shown(info: FieldInfo) -> FieldUi | None:
+    """What is said of a field; None of one that is never seen."""
+    return next((m for m in info.metadata if isinstance(m, FieldUi)), None)
+
+
+def limits(info: FieldInfo) -> tuple[float, float]:
+    """Range of a field; an open upper end counts as reached."""
+
+    def of(name: str) -> float | None:
+        return next((float(v) for m in info.metadata if (v := getattr(m, name, None)) is not None), None)
+
+    high = of("le")
+    if high is None:
+        high = of("lt")
+    return of("ge") or 0.0, 1.0 if high is None else high

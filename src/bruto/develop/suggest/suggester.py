@@ -1,0 +1,73 @@
+"""A value for every correction, from measurements, with the evidence in one line.
+
+Suggestions never depend on the recipe's current values, except that the tone handles stand on the light after the
+suggested exposure.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+import numpy as np
+
+from bruto.develop.pipeline import Developer
+from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_values import Tone
+from bruto.develop.suggest.detail import grey_noise, suggest_noise, suggest_sharpness
+from bruto.develop.suggest.frame import suggest_frame
+from bruto.develop.suggest.light import light_value, noise_limit, scene_ev, suggest_exposure, suggest_tone
+from bruto.develop.suggest.look import suggest_base_look, suggest_finish, suggest_haze
+from bruto.develop.suggest.picture_statistics import suggest_spread
+from bruto.develop.suggest.suggestion import Suggestion
+from bruto.develop.suggest.white import suggest_white
+
+
+class SuggestionInput:
+    """Suggestions found part by part (tenths of a second each), so that pictures can be made in between."""
+
+    def __init__(self, developer: Developer) -> None:
+        self.developer = developer
+        self.found: dict[str, Suggestion] = {}
+        self._parts = _parts_of(developer, self.found)  # knows nothing of this object: no circle keeps the raw alive
+
+    def step(self) -> bool:
+        """Find the next part; False when all is found."""
+        part = next(self._parts, None)
+        if part is None:
+            return False
+        self.found.update((s.field, s) for s in part)
+        return True
+
+
+def _parts_of(developer: Developer, found: dict[str, Suggestion]) -> Iterator[Iterable[Suggestion]]:
+    ev = scene_ev(developer)
+    value = light_value(developer.source.meta, ev)
+    exposure = suggest_exposure(ev, noise_limit(developer), value)
+    yield [exposure]
+    yield suggest_white(developer)
+    yield suggest_noise(developer, exposure.value, float(np.median(ev)))
+    yield suggest_sharpness(developer, exposure.value)
+    yield [suggest_tone(developer, ev, exposure.value, value)]
+    look = suggest_base_look(developer)
+    yield [look] if look is not None else []
+    yield [suggest_haze(developer)]
+    yield suggest_frame(developer)
+    so_far = take_all(Recipe(), found)
+    yield suggest_spread(developer, so_far, grey_noise(developer, exposure.value))
+    yield suggest_finish(developer, exposure.value)
+
+
+def suggest_all(developer: Developer) -> dict[str, Suggestion]:
+    """All suggestions by field name."""
+    suggesting = SuggestionInput(developer)
+    while suggesting.step():
+        pass
+    return suggesting.found
+
+
+def take_all(recipe: Recipe, suggestions: dict[str, Suggestion]) -> Recipe:
+    """The recipe with every suggestion taken."""
+    values = {
+        field: (s.value.model_dump() if isinstance(s.value, Tone) else s.value) for field, s in suggestions.items()
+    }
+    return recipe.changed(**values)

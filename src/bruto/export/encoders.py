@@ -1,0 +1,77 @@
+"""Finished pictures out, with profile and Exif, written atomically; see `formats` for what they can be."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.color.spaces import decode_srgb, encode_srgb
+from bruto.container.raw_frame import RawMeta
+from bruto.errors import BrutoError
+from bruto.export.formats import FORMATS, Content, Format, format_of
+from bruto.export.icc import profile
+from bruto.export.preset import ExportPreset, exif_bytes
+from bruto.storage.atomic_write import Target, published
+
+
+def check_preset(path: Path, preset: ExportPreset) -> Format:
+    """The format of a name that can be written so; raises `BrutoError`, before any work is done."""
+    found = format_of(path)
+    if found is None:
+        known = ", ".join(sorted(s for f in FORMATS for s in f.suffixes))
+        raise BrutoError(f"Cannot write '{path.suffix or path.name}': the name must end in {known}.")
+    if preset.bits not in (8, 16):
+        raise BrutoError(f"Pictures have 8 or 16 bits a channel, not {preset.bits}.")
+    if preset.space == "linear":
+        if not found.linear:
+            only = " or ".join(f.title for f in FORMATS if f.linear)
+            raise BrutoError(f"Linear light is written as {only} only: let the name end in .tif.")
+    elif found.spaces and preset.space not in found.spaces:
+        raise BrutoError(f"{found.title} is written in sRGB here: choose that space, or JPEG, PNG or TIFF.")
+    if preset.bits not in found.bits:
+        others = ", ".join(f.title for f in FORMATS if preset.bits in f.bits)
+        raise BrutoError(f"{found.title} holds {found.bits[0]} bits here: choose one of {others} for {preset.bits}.")
+    if preset.long_edge is not None and not 16 <= preset.long_edge <= 65000:
+        raise BrutoError(f"The long edge must lie between 16 and 65000 px, not {preset.long_edge}.")
+    return found
+
+
+def reduced_size(width: int, height: int, long_edge: int | None) -> tuple[int, int]:
+    """Size of a picture reduced to a long edge; never larger than it is.
+
+    >>> reduced_size(4000, 3000, 2048), reduced_size(800, 600, 2048), reduced_size(800, 600, None)
+    ((2048, 1536), (800, 600), (800, 600))
+    """
+    if long_edge is None or max(width, height) <= long_edge:
+        return width, height
+    scale = long_edge / max(width, height)
+    return max(1, round(width * scale)), max(1, round(height * scale))
+
+
+def resize_linear(picture: NDArray, long_edge: int | None) -> NDArray:
+    """Reduce an encoded picture (H, W, 3) to a long edge, averaging light instead of codes; never enlarges."""
+    h, w = picture.shape[:2]
+    size = reduced_size(w, h, long_edge)
+    if size == (w, h):
+        return picture
+    if picture.dtype == np.float32:
+        return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    top = float(np.iinfo(picture.dtype).max)
+    table = decode_srgb(np.arange(int(top) + 1) / top).astype(np.float32)
+    small = cv2.resize(table[picture], size, interpolation=cv2.INTER_AREA)
+    return np.rint(encode_srgb(small) * top).astype(picture.dtype)
+
+
+def write_picture(target: Target | str | Path, picture: NDArray, preset: ExportPreset, meta: RawMeta) -> None:
+    """Write an oriented picture (H, W, 3): uint8 or uint16 encoded, or float32 linear. Raises `BrutoError`; leaves
+    nothing half-written.
+    """
+    path = target.path if isinstance(target, Target) else Path(target)
+    found = check_preset(path, preset)
+    picture = resize_linear(picture, preset.long_edge)
+    exif = exif_bytes(meta, picture.shape[1], picture.shape[0], preset.keep_exif, preset.keep_place)
+    with published(target) as temporary:
+        found.write(temporary, Content(picture, preset, meta, profile(preset.space), exif))

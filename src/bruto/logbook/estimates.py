@@ -1,0 +1,244 @@
+"""What is learnt from the shots of a logbook: this phone's noise, this hand, how early the viewfinder warns, pace."""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from statistics import median
+from typing import Any
+
+import numpy as np
+from scipy.optimize import minimize
+
+from bruto.errors import BrutoError
+from bruto.logbook.records import LogRecord
+from bruto.plan.noise import ENOUGH_SNR, GREY, SHADOW_EV, NoiseModel, model_of, time_of_chance
+
+OUTLIER = 1.35
+"""Factor from the usual noise of an ISO beyond which a shot is named and left out."""
+BLURRED_PX = 1.0
+"""Movement from which a shot is blurred, pixels."""
+LEAST_HAND = 8
+"""Shots held in the hand from which a limit is told, of which some are sharp and some are blurred."""
+MOST_PAUSE_S = 20.0
+"""Seconds after the end of an exposure within which the next shot belongs to a sequence."""
+
+
+@dataclass(frozen=True)
+class Learnt:
+    """A value with its `spread` (standard deviation, or factor where that is said), from `count` shots up to a date."""
+
+    value: float
+    spread: float
+    count: int
+    until: str
+
+    def as_json(self) -> dict[str, Any]:
+        """As the command line tells it."""
+        return {
+            "value": round(self.value, 6), "spread": round(self.spread, 6), "count": self.count, "until": self.until
+        }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class LearntNoise:
+    """Noise of a phone's lens, kind and size: the `model`; `by_iso`: a, b and count of each; `error`: usual factor by
+    which single shots differ from it; `outliers`: names of shots left out; `ceiling_iso`: the highest at which a shadow
+    3 EV under grey has a signal of four times its noise.
+    """
+
+    model: NoiseModel
+    by_iso: dict[float, tuple[float, float, int]]
+    error: float
+    outliers: tuple[str, ...]
+    ceiling_iso: float | None
+    count: int
+    until: str
+
+    def as_json(self) -> dict[str, Any]:
+        """As the command line tells it."""
+        return {
+            "by_iso": [
+                {"iso": i, "a": a, "b": b, "count": n} for i, (a, b, n) in sorted(self.by_iso.items())
+            ],
+            "model": {
+                "photons": self.model.photons, "fixed": self.model.fixed, "amplified": self.model.amplified
+            },
+            "error": round(self.error, 4), "outliers": list(self.outliers),
+            "ceiling_iso": None if self.ceiling_iso is None else round(self.ceiling_iso), "count": self.count,
+            "until": self.until,
+        }  # fmt: skip
+
+
+def _sigma(record: LogRecord) -> float:
+    """Noise of a record at the shadow that is looked into."""
+    x = GREY * 2**SHADOW_EV
+    return math.sqrt(max((record.noise_a or 0.0) * x + (record.noise_b or 0.0), 1e-30))
+
+
+def _until(records: Sequence[LogRecord]) -> str:
+    return max((r.taken for r in records), default="")[:10]
+
+
+def noise(records: Iterable[LogRecord]) -> LearntNoise:
+    """The noise of shots of one phone, lens, kind and size. Raises `BrutoError` where none tells it."""
+    by_iso: dict[float, list[LogRecord]] = defaultdict(list)
+    for r in records:
+        if r.iso and r.noise_a and r.noise_b is not None and r.noise_a > 0 and r.noise_b >= 0:
+            by_iso[r.iso].append(r)
+    if not by_iso:
+        raise BrutoError("No shot here tells its noise: open some mosaic raws of this phone.")
+    outliers: list[str] = []
+    inliers: list[LogRecord] = []
+    middle: dict[float, tuple[float, float, int]] = {}
+    for iso, some in by_iso.items():
+        usual = math.exp(median(math.log(_sigma(r)) for r in some))
+        near = [len(some) < 3 or 1 / OUTLIER < _sigma(r) / usual < OUTLIER for r in some]
+        outliers += [r.name or r.key[:12] for r, good in zip(some, near, strict=True) if not good]
+        good = [r for r, fine in zip(some, near, strict=True) if fine] or some
+        inliers += good
+        middle[iso] = median(r.noise_a or 0 for r in good), median(r.noise_b or 0 for r in good), len(good)
+    model = model_of({i: (a, b) for i, (a, b, _) in middle.items()})
+    apart = [math.log(_sigma(r) / math.sqrt(sum(
+        v * w for v, w in zip(model.at(r.iso or 1), (GREY * 2**SHADOW_EV, 1.0), strict=True)
+    ))) for r in inliers]  # fmt: skip
+    error = math.exp(float(np.sqrt(np.mean(np.square(apart))))) if apart else 1.0
+    every = [r for some in by_iso.values() for r in some]
+    return LearntNoise(model, middle, error, tuple(sorted(outliers)), ceiling(model), len(inliers), _until(every))
+
+
+def ceiling(model: NoiseModel, least: float = 25.0, most: float = 102400.0) -> float | None:
+    """The highest ISO at which the shadow is usable, where exposures put grey in its place; None where not even the
+    lowest is.
+    """
+    x = GREY * 2**SHADOW_EV
+    if model.snr(x, least) < ENOUGH_SNR:
+        return None
+    low, high = least, most
+    if model.snr(x, high) >= ENOUGH_SNR:
+        return high
+    for _ in range(60):
+        between = math.sqrt(low * high)
+        low, high = (between, high) if model.snr(x, between) >= ENOUGH_SNR else (low, between)
+    return low
+
+
+def viewfinder(records: Iterable[LogRecord]) -> dict[str, Learnt]:
+    """How early (+) or late (-) the viewfinder warned, EV, by camera program; from three shots on."""
+    by: dict[str, list[LogRecord]] = defaultdict(list)
+    for r in records:
+        if r.viewfinder_ev is not None:
+            by[r.program].append(r)
+    return {
+        program: Learnt(
+            median(r.viewfinder_ev or 0.0 for r in some), float(np.std([r.viewfinder_ev or 0.0 for r in some])),
+            len(some), _until(some),
+        )
+        for program, some in by.items() if len(some) >= 3
+    }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class HandheldLimit:
+    """A person's hand: `limit_35mm`: seconds times mm (at 35 mm film) at which half of the shots are blurred; `spread`:
+    of its natural logarithm; of `count` shots.
+    """
+
+    limit_35mm: float
+    spread: float
+    count: int
+    until: str
+
+    def seconds(self, focal_35mm: float, chance: float = 0.5) -> float:
+        """Seconds at which so many of the shots are blurred, by focal length."""
+        return time_of_chance(chance, self.limit_35mm / focal_35mm, self.spread)
+
+    def as_json(self) -> dict[str, Any]:
+        """As the command line tells it."""
+        return {
+            "limit_s_mm": round(self.limit_35mm, 4), "spread": round(self.spread, 3), "count": self.count,
+            "until": self.until,
+            "seconds": {
+                str(f): {"10": round(self.seconds(f, 0.1), 5), "50": round(self.seconds(f), 5)} for f in (15, 26, 68)
+            },
+        }  # fmt: skip
+
+
+def hand(records: Iterable[LogRecord]) -> HandheldLimit:
+    """The limit of a hand: a normal curve over the logarithm of time times focal length, by maximum likelihood.
+
+    Raises `BrutoError` where too few shots tell it.
+    """
+    some = [
+        r for r in records
+        if r.support == "hand" and r.blur_px is not None and r.exposure_s and r.focal_35mm
+    ]  # fmt: skip
+    x = np.array([math.log((r.exposure_s or 1) * (r.focal_35mm or 1)) for r in some])
+    blurred = np.array([(r.blur_px or 0.0) >= BLURRED_PX for r in some], bool)
+    if len(some) < LEAST_HAND or not blurred.any() or blurred.all():
+        raise BrutoError(
+            f"{LEAST_HAND} shots or more that were held in the hand are needed, some sharp and some blurred."
+        )
+    from scipy.special import log_ndtr
+
+    def loss(p: np.ndarray) -> float:
+        z = (x - p[0]) / math.exp(p[1])
+        fit = np.where(blurred, log_ndtr(z), log_ndtr(-z)).sum()
+        return float(-fit + 0.5 * ((p[1] - math.log(0.55)) / 0.5) ** 2)  # few shots: about as hands usually spread
+
+    start = np.array([float((x[blurred].mean() + x[~blurred].mean()) / 2), math.log(0.55)])
+    found = minimize(loss, start, method="Nelder-Mead", options={"xatol": 1e-4, "fatol": 1e-6, "maxiter": 2000})
+    return HandheldLimit(math.exp(float(found.x[0])), math.exp(float(found.x[1])), len(some), _until(some))
+
+
+def pace(records: Iterable[LogRecord]) -> dict[str, Learnt]:
+    """Pause after an exposure until the next frame of a sequence, seconds, by kind of raw; from four pauses on."""
+    from datetime import datetime
+
+    by: dict[str, list[tuple[float, LogRecord]]] = defaultdict(list)
+    order: dict[tuple[str, str], list[tuple[datetime, LogRecord]]] = defaultdict(list)
+    for r in records:
+        try:
+            order[r.shoot, r.kind].append((datetime.fromisoformat(r.taken), r))
+        except ValueError:
+            continue
+    for (_, kind), some in order.items():
+        some.sort(key=lambda each: (each[0], each[1].name))
+        for (a, one), (b, _) in pairwise(some):
+            pause = (b - a).total_seconds() - (one.exposure_s or 0.0)
+            if -1 < pause < MOST_PAUSE_S:
+                by[kind].append((pause, one))
+    found = {}
+    for kind, pauses in by.items():
+        if len(pauses) < 4:
+            continue
+        values = np.array([p for p, _ in pauses])
+        near = values[np.abs(values - np.median(values)) <= 2.0]  # stamps are of whole seconds
+        found[kind] = Learnt(max(0.0, float(near.mean())), float(near.std()), len(near), _until([r for _, r in pauses]))
+    return found
+
+
+def storage(records: Iterable[LogRecord]) -> dict[str, Learnt]:
+    """Bytes of a shot, by kind and megapixels."""
+    by: dict[str, list[LogRecord]] = defaultdict(list)
+    for r in records:
+        if r.bytes and r.width and r.height:
+            by[f"{r.kind} {round(r.width * r.height / 1e6)} MP"].append(r)
+    return {
+        name: Learnt(
+            float(np.mean([r.bytes or 0 for r in some])), float(np.std([r.bytes or 0 for r in some])), len(some),
+            _until(some),
+        )
+        for name, some in by.items()
+    }  # fmt: skip
+
+
+def battery(noted: Iterable[tuple[str, float, float, float]]) -> Learnt | None:
+    """Percent of the battery an hour takes, of shoots whose charge was noted; None of none."""
+    rates = [(a - b) / h for _, a, b, h in noted if h > 0 and a > b]
+    if not rates:
+        return None
+    return Learnt(float(np.mean(rates)), float(np.std(rates)), len(rates), "")

@@ -1,0 +1,131 @@
+"""Judging the frames of a burst or bracket: how sharp each is, which way it is blurred, and how it moved."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.align.rigid import Pyramid, find_motion, pyramid
+from bruto.errors import BrutoError
+from bruto.merge.frames import Frame, brightness, check_alike, load_frame, noise_floor
+
+BLURRED = 0.7
+"""Share of the sharpness of the sharpest frame, below which one looks blurred."""
+ALONG = 0.8
+"""Slope along a direction over that across it, against the sharpest frame, below which a blur has a direction."""
+ALIKE = 1.4
+"""Ratio of exposures up to which frames are compared by their sharpness."""
+LEAST_SHARE = 0.25
+"""Share of the blocks that have to follow the first frame."""
+NOISE_SLOPE = 0.0392
+"""Mean square of one slope of white noise of variance 1, smoothed and differenced as a pyramid's finest level is."""
+
+
+@dataclass
+class BurstAssessment:
+    """What is known of a frame: `why` it had better be left out, "" for nothing; `level`: light, times the exposure's
+    share of the first one's; `sharp`: against the sharpest, 0..1, in the
+    direction that lost most; `shift_px` and `turn_deg` against the first; `blur`:
+    direction in degrees from the horizontal in which it is blurred, None for none.
+    """
+
+    path: Path
+    why: str = ""
+    level: float = 0.0
+    sharp: float = 1.0
+    shift_px: float = 0.0
+    turn_deg: float = 0.0
+    blur: float | None = None
+    cloud: float = 0.0
+    lines: tuple[tuple[float, float, float, float], ...] = field(default=())
+    slopes: NDArray[np.float64] | None = None
+    exposure: float = 1.0
+
+
+def _slopes(planes: Pyramid, frame: Frame) -> NDArray[np.float64]:
+    """Mean squares and product of the slopes of the finest level, (2, 2), without what noise makes."""
+    gx, gy = planes.slopes[0]
+    a = float(frame.noise[:, 0].mean())
+    noise = NOISE_SLOPE * a / 4 / 4  # of the root of light of four photosites: a / (4 x) times x
+    xx, yy, xy = (float((p * q).mean()) for p, q in ((gx, gx), (gy, gy), (gx, gy)))
+    return np.array([[max(xx - noise, 1e-9), xy], [xy, max(yy - noise, 1e-9)]])
+
+
+def judged(
+    paths: Sequence[Path],
+    check: Callable[[], None],
+    progress: Callable[[float, str], None] = lambda share, text: None,
+) -> Iterator[list[BurstAssessment]]:
+    """Judge the frames of a set one after the other: all that were looked at so far, at last with the verdicts."""
+    found: list[BurstAssessment] = []
+    first: tuple[Frame, Pyramid] | None = None
+    for k, path in enumerate(paths):
+        check()
+        progress((k + 1) / len(paths), f"looking at {path.name}")
+        one = BurstAssessment(path)
+        found.append(one)
+        try:
+            frame = load_frame(path)
+        except BrutoError as error:
+            one.why = str(error)
+            yield found
+            continue
+        half = brightness(frame)
+        one.level = float(np.mean(half[::4, ::4]))
+        planes = pyramid(half, noise_floor(frame), True)
+        one.slopes = _slopes(planes, frame)
+        one.exposure = frame.exposure if frame.meta.exposure_s and frame.meta.iso else 1.0
+        if first is None:
+            first = (frame, planes)
+        else:
+            _against(first, frame, half, one)
+        yield found
+    _sharpness(found)
+    yield found
+
+
+def _against(first: tuple[Frame, Pyramid], frame: Frame, half: NDArray[np.float32], one: BurstAssessment) -> None:
+    reference, planes = first
+    one.why = check_alike(reference, frame) or ""
+    if one.why:
+        return
+    ratio = 1.0
+    if frame.meta.exposure_s and frame.meta.iso and reference.meta.exposure_s and reference.meta.iso:
+        ratio = reference.exposure / frame.exposure
+    motion = find_motion(planes, pyramid(half * np.float32(ratio), noise_floor(reference)))
+    if motion is None:
+        return
+    if motion.share < LEAST_SHARE and 1 / ALIKE < ratio < ALIKE and motion.blocks > 24:
+        one.why = "shows something else, or was moved too far"
+        return
+    one.shift_px, one.turn_deg = 2 * math.hypot(*motion.shift), math.degrees(motion.turn)
+
+
+def _sharpness(found: list[BurstAssessment]) -> None:
+    """Sharpness of frames of one exposure against the sharpest of them, and directions of blur."""
+    some = [f for f in found if f.slopes is not None and not f.why]
+    if len(some) < 2:
+        return
+    usual = float(np.median([f.exposure for f in some]))
+    alike = [f for f in some if usual / ALIKE < f.exposure < usual * ALIKE]
+    if len(alike) < 2:
+        return
+    best = max(alike, key=lambda f: float(np.trace(f.slopes)))  # type: ignore[arg-type]
+    assert best.slopes is not None
+    values, vectors = np.linalg.eigh(best.slopes)
+    whiten = vectors @ np.diag(1 / np.sqrt(np.maximum(values, 1e-12))) @ vectors.T
+    for f in alike:
+        assert f.slopes is not None
+        against, directions = np.linalg.eigh(whiten @ f.slopes @ whiten)
+        f.sharp = min(math.sqrt(max(float(against[0]), 0.0)), 1.0)  # in the direction that lost most
+        if f is not best and math.sqrt(max(against[0], 0) / max(against[1], 1e-12)) < ALONG:
+            x, y = directions[:, 0]
+            f.blur = math.degrees(math.atan2(-y, x)) % 180
+        if f.sharp < BLURRED:
+            along = "" if f.blur is None else f", along {round(f.blur) % 180}°"
+            f.why = f"blurred: {100 * f.sharp:.0f} % of the sharpness of {best.path.stem}{along}"

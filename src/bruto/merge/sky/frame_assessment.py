@@ -1,0 +1,154 @@
+"""The frames of a night: in which order they were taken, which belong together, and what is known of each of them."""
+
+from __future__ import annotations
+
+import contextlib
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+
+from bruto.container.quick_metadata import glance
+from bruto.errors import BrutoError
+from bruto.merge.sky.stars import Spots
+
+GAP = 1.6
+"""Times the usual interval from which one frame is missing."""
+CLOCK_S = 1.2
+"""Seconds by which clocks that tell whole ones may lie beside an even pace."""
+MOST_NAMED = 4
+"""Frames that a message names, of many."""
+CLOCK_STEP_S, MOST_CLOCK_S = 1800.0, 7200.0
+"""Seconds by which clocks are put forward or back, for summer or in another zone, and how far at most."""
+SLACK = 1.05
+"""Times the exposure from one frame to the next where no clock tells it."""
+
+
+@dataclass
+class FrameAssessment:
+    """What is known of a frame: `start`, seconds since the first; `why` it is not used, "" where it is; `spots`;
+    `lines` of light that passed (x0, y0, x1, y1; shares of the width and the height); `sharp`, against the others of
+    its chunk; `level`: median over the frame, of saturation; `cloud`: share of the sky under clouds, `clear`: the rest;
+    `fine`: whether its spots are told to a part of a pixel; `note`: what else is to be said of it.
+    """
+
+    path: Path
+    start: float
+    seconds: float
+    why: str = ""
+    spots: Spots = field(default_factory=lambda: Spots(np.zeros((0, 2)), np.zeros(0), np.zeros(0)))
+    lines: tuple[tuple[float, float, float, float], ...] = ()
+    sharp: float = 1.0
+    level: float = 0.0
+    cloud: float = 0.0
+    fine: bool = True
+    note: str = ""
+
+    @property
+    def clear(self) -> float:
+        """Share of the sky that is seen."""
+        return 1 - self.cloud
+
+
+def pace_of(frames: Sequence[FrameAssessment]) -> float:
+    """Usual seconds from one frame to the next."""
+    starts = [f.start for f in frames if not f.why]
+    return float(np.median(np.diff(starts))) if len(starts) > 1 else 1.0
+
+
+def too_few(frames: Sequence[FrameAssessment]) -> BrutoError:
+    """That fewer than two frames can be merged, and why some of them cannot."""
+    bad = [f"{f.path.name}: {f.why}" for f in frames if f.why]
+    more = f" And {len(bad) - MOST_NAMED} more." if len(bad) > MOST_NAMED else ""
+    return BrutoError(f"Fewer than two of these frames can be merged. {'; '.join(bad[:MOST_NAMED])}.{more}")
+
+
+def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
+    """Frames in order of time by what their files say; unreadable ones, test shots, and those of other lenses are
+    marked as not used. Raises `BrutoError` where none can be read.
+    """
+    found: list[FrameAssessment] = []
+    known: list[tuple[Path, datetime | None, tuple, float]] = []
+    for path in paths:
+        try:
+            m = glance(path)
+        except BrutoError as error:
+            found.append(FrameAssessment(path, 0.0, 0.0, why=str(error)))
+            continue
+        taken = None
+        with contextlib.suppress(ValueError):
+            taken = datetime.strptime(m.taken[:19], "%Y:%m:%d %H:%M:%S") if m.taken else None
+        known.append((path, taken, (m.model, m.focal_mm, m.iso, m.exposure_s), float(m.exposure_s or 0.0)))
+    if not known:
+        raise BrutoError("None of these frames can be read.")
+    kinds = [k for *_, k, _ in known]
+    usual = max(set(kinds), key=kinds.count)
+    timed = all(t is not None for _, t, _, _ in known)
+    notes: dict[Path, str] = {}
+    if timed:
+        known.sort(key=lambda t: _by_number(t[0].name))
+        times, notes = _one_clock([(p, t) for p, t, _, _ in known if t is not None])
+        known = [(p, times[p], k, s) for p, _, k, s in known]
+        known.sort(key=lambda t: (t[1], t[0].name))  # type: ignore[arg-type,return-value]
+    begin, seconds = next((t, s) for _, t, k, s in known if k == usual)
+    for n, (path, taken, kind, own) in enumerate(known):
+        start = n * (seconds or 1.0) * SLACK
+        if timed and taken is not None and begin is not None:
+            start = (taken - begin).total_seconds()
+        why = "" if kind == usual else _unlike(kind, usual)
+        found.append(FrameAssessment(path, start, own, why, note=notes.get(path, "")))
+    _smooth_starts([f for f in found if not f.why])
+    return found
+
+
+def _by_number(name: str) -> tuple[str | int, ...]:
+    """A name by which files sort as they were numbered: 9 before 10."""
+    return tuple(int(part) if part.isdecimal() else part for part in re.split(r"(\d+)", name))
+
+
+def _one_clock(known: list[tuple[Path, datetime]]) -> tuple[dict[Path, datetime], dict[Path, str]]:
+    """Times of files in the order of their names as if the phone's clock had not been put forward or back meanwhile, by
+    whole half hours; and what is said of the frames before which it was.
+    """
+    steps = [(b - a).total_seconds() for (_, a), (_, b) in pairwise(known)]
+    usual = float(np.median(steps)) if steps else 0.0
+    times, notes, ahead = dict(known[:1]), {}, 0.0
+    for step, (path, taken) in zip(steps, known[1:], strict=True):
+        changed = CLOCK_STEP_S * round((step - usual) / CLOCK_STEP_S)
+        if 0 < usual < CLOCK_STEP_S and 0 < abs(changed) <= MOST_CLOCK_S and abs(step - usual - changed) <= 2:
+            ahead += changed
+            alternative = "forward" if changed > 0 else "back"
+            notes[path] = (
+                f"the clock was put {alternative} by {abs(changed) / 3600:g} h before {path.name}; that was undone"
+            )
+        times[path] = taken - timedelta(seconds=ahead)
+    return times, notes
+
+
+def _smooth_starts(used: list[FrameAssessment]) -> None:
+    """Clocks tell whole seconds; a line through the frames tells their pace to a fraction."""
+    if len(used) < 4:
+        return
+    starts = np.array([f.start for f in used])
+    steps = np.diff(starts)
+    pace = float(np.median(steps))
+    if pace <= 0:
+        return
+    number = np.concatenate([[0], np.cumsum(np.maximum(1, np.rint(steps / pace)))])
+    slope, offset = np.polyfit(number, starts, 1)
+    smooth = slope * number + offset
+    if np.abs(smooth - starts).max() <= CLOCK_S:  # else it has pauses of its own: the clock is believed
+        for f, s in zip(used, smooth, strict=True):
+            f.start = float(s)
+
+
+def _unlike(kind: tuple, usual: tuple) -> str:
+    if kind[:2] != usual[:2]:
+        return "another phone or lens"
+    iso, seconds = kind[2], kind[3]
+    others = f"ISO {usual[2] or 0:.0f}, {usual[3] or 0:g} s"
+    return f"a test shot: ISO {iso or 0:.0f}, {seconds or 0:g} s, where the others have {others}"

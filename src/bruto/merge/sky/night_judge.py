@@ -1,0 +1,206 @@
+"""Judging the frames of a night: which were moved, which are clouded, and what flies through them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.color.spaces import decode_srgb
+from bruto.container.picture import decode_jpeg
+from bruto.container.quick_metadata import glance
+from bruto.errors import BrutoError
+from bruto.merge.sky.frame_assessment import FrameAssessment, pace_of
+from bruto.merge.sky.kernels import middle as middle_of
+from bruto.merge.sky.sky_rotation import DIAGONAL_35MM, SIDEREAL, USUAL_35MM
+from bruto.merge.sky.stars import Spots, find_spots
+from bruto.parallel import map_threads
+
+CHUNK = 10
+"""Frames that are judged together."""
+PLANE_EDGE = 1008
+"""Long edge of the planes by which frames are judged, pixels."""
+SHAKEN = 0.72
+"""Share of the sharpness of what stands still, below which a frame was moved."""
+BRIGHTER = 1.08
+"""Times the usual level from which a frame is clouded rather than shaken."""
+SKY_COLUMNS = 24
+"""Blocks across the frame by which clouds are told."""
+LEAST_SKY = 0.05
+"""Share of the blocks that has to show stars, or all of them are looked at."""
+CHANGED, CLOUD_SHARE = 0.06, 0.2
+"""Change of a block's light, as a share of the sky's, that is a cloud's, and the share of such blocks that is too much.
+"""
+STARS_SEEN, LEAST_STARS = 0.3, 8
+"""Share of the stars of a clear frame below which one is clouded, and how many a clear one has to have."""
+REMEMBERED = 60
+"""Frames whose light is remembered to tell what is usual."""
+LINE_SNR, MOST_LINES = 3.2, 8
+"""Noise that a trace stands out by, and how many traces are edges of clouds rather than what flies."""
+LINE_LEAST, LINE_GAP, LINE_VOTES = 36, 12, 26
+"""Pixels of the plane that a line of light is long at least, that it may be broken over, and votes for it."""
+_LIGHT = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
+
+
+def plane_of(half: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A picture of one channel as it is judged."""
+    scale = PLANE_EDGE / max(half.shape)
+    return cv2.resize(half, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else half
+
+
+class Judge:
+    """Frames in order, some at a time; `pace`: seconds from one to the next."""
+
+    def __init__(self, pace: float) -> None:
+        self.pace = pace
+        self._counts: list[int] = []
+        self._sky: NDArray[np.float64] | None = None
+        self._low: list[NDArray[np.float32]] = []
+
+    def judge(
+        self, frames: Sequence[FrameAssessment], planes: Sequence[NDArray[np.float32]], still: Spots, fresh: int
+    ) -> None:
+        """Say of the last `fresh` of some frames, whose spots are known, what is to be said; the others were judged.
+
+        `planes`: see `plane_of`; `still`: spots of their middle value, which do not move.
+        """
+        middle = middle_of(np.stack(planes))
+        fine = middle - cv2.blur(middle, (5, 5))
+        edges = np.abs(fine)
+        strong = np.nonzero((edges > np.percentile(edges[::3, ::3], 99)).ravel())[0]
+        usual = max(float(np.median(middle[::4, ::4])), 1e-6)
+        own, places = list(zip(frames, planes, strict=True))[len(frames) - fresh :], fine.ravel()[strong]
+        map_threads(lambda each: self._look(*each, middle, places, strong, usual), own)
+        self._judge_sky(list(frames), list(planes), still, fresh)
+
+    def _look(
+        self,
+        seen: FrameAssessment,
+        plane: NDArray,
+        middle: NDArray,
+        edges: NDArray,
+        strong: NDArray[np.int64],
+        usual: float,
+    ) -> None:
+        """What a frame shows by itself; `edges` of the middle value, at the places `strong`."""
+        seen.level = float(np.median(plane[::4, ::4]))
+        own = (plane - cv2.blur(plane, (5, 5))).ravel()[strong]
+        seen.sharp = float((own * edges).sum() / max(float((edges**2).sum()), 1e-12))
+        if seen.sharp < SHAKEN and seen.level < BRIGHTER * usual:  # clouds take contrast too, and are light
+            seen.why = f"moved: {100 * seen.sharp:.0f} % of the sharpness of the others"
+        else:
+            seen.lines = lines_in(plane - middle)
+
+    def _judge_sky(self, frames: list[FrameAssessment], planes: list[NDArray], still: Spots, fresh: int) -> None:
+        moving = confirmed(frames, still, self.pace)[len(frames) - fresh :]
+        frames, planes = frames[len(frames) - fresh :], planes[len(planes) - fresh :]
+        height, width = planes[0].shape
+        columns, rows = SKY_COLUMNS, max(4, round(SKY_COLUMNS * height / width))
+        if self._sky is None:
+            self._sky = np.zeros((rows, columns))
+        for shares in moving:
+            at = np.clip((shares * [columns, rows]).astype(int), 0, [columns - 1, rows - 1])
+            np.add.at(self._sky, (at[:, 1], at[:, 0]), 1)
+        stars = self._sky > 0.1 * max(float(self._sky.mean()), 0.1)
+        sky = cv2.dilate(stars.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+        if sky.mean() < LEAST_SKY:
+            sky = np.ones_like(sky)
+        low = [cv2.resize(p, (columns, rows), interpolation=cv2.INTER_AREA) for p in planes]
+        self._low = [*self._low, *(p for p, f in zip(low, frames, strict=True) if not f.why)][-REMEMBERED:]
+        usual_low = np.median(np.stack(self._low or low), axis=0)
+        usual_level = max(float(np.median(usual_low[sky])), 1e-6)
+        self._counts += [len(p) for p, f in zip(moving, frames, strict=True) if not f.lines and not f.why]
+        usual = max(float(np.percentile(self._counts, 75)), 1.0) if self._counts else 1.0
+        for seen, shares, plane in zip(frames, moving, low, strict=True):
+            seen.cloud = float((np.abs(plane - usual_low)[sky] > CHANGED * usual_level).mean())
+            if len(seen.lines) > MOST_LINES:
+                seen.lines = ()
+            if not seen.why and seen.cloud > CLOUD_SHARE:
+                seen.why = f"clouds over {100 * seen.cloud:.0f} % of the sky"
+            elif not seen.why and len(shares) < STARS_SEEN * usual and usual >= LEAST_STARS:
+                seen.why = f"clouds: {100 * len(shares) / usual:.0f} % of the stars are seen"
+
+
+def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> list[NDArray[np.float64]]:
+    """Where the spots of each frame are (N, 2; shares of width and height) that do not stand still, and that one of the
+    frames before or after shows nearby.
+    """
+    from scipy.spatial import cKDTree
+
+    moving = []
+    for f in frames:
+        places = f.spots.places
+        if len(places) and len(still):
+            places = places[np.isinf(cKDTree(still.places).query(places, distance_upper_bound=1.2)[0])]
+        moving.append(places)
+    width, height = next((f.spots.size for f in frames if f.spots.size != (0, 0)), (1, 1))
+    reach = 1.5 + 2.2 * pace * SIDEREAL * float(np.hypot(width, height)) * USUAL_35MM / DIAGONAL_35MM
+    found = []
+    for k, places in enumerate(moving):
+        near = np.zeros(len(places), bool)
+        for other in (k - 2, k - 1, k + 1, k + 2):
+            if 0 <= other < len(moving) and len(moving[other]) and len(places):
+                near |= np.isfinite(cKDTree(moving[other]).query(places, distance_upper_bound=reach)[0])
+        found.append(places[near] / [width, height])
+    return found
+
+
+def lines_in(over: NDArray[np.float32]) -> tuple[tuple[float, float, float, float], ...]:
+    """Long thin traces in what a frame has more than its chunk: both ends, as shares of width and height."""
+    soft = cv2.GaussianBlur(over - cv2.blur(over, (31, 31)), (0, 0), 0.9)
+    spread = 1.4826 * float(np.median(np.abs(soft[::3, ::3])))
+    marked = (soft > LINE_SNR * max(spread, 1e-6)).astype(np.uint8)
+    found = cv2.HoughLinesP(marked, 1, np.pi / 360, LINE_VOTES, minLineLength=LINE_LEAST, maxLineGap=LINE_GAP)
+    if found is None:
+        return ()
+    h, w = over.shape
+    return tuple((a / w, b / h, c / w, d / h) for a, b, c, d in found.reshape(-1, 4).tolist())
+
+
+def overview(
+    frames: list[FrameAssessment],
+    check: Callable[[], None],
+    progress: Callable[[float, str], None] = lambda share, text: None,
+) -> Iterator[list[FrameAssessment]]:
+    """Judge frames (see `seen.plan`) by the previews in their files, without reading a raw: chunk after chunk, all of
+    them as far as they are judged. Frames without a preview are not judged, and count as good.
+    """
+    wanted = [f for f in frames if not f.why]
+    judge = Judge(pace_of(frames))
+    chunk: list[tuple[FrameAssessment, NDArray[np.float32]]] = []
+    usual = 0.0
+    for k, seen in enumerate(wanted):
+        check()
+        progress((k + 1) / max(len(wanted), 1), f"looking at {seen.path.name}")
+        plane = _preview_plane(seen.path)
+        if plane is not None and (not chunk or chunk[0][1].shape == plane.shape):
+            seen.spots = find_spots(plane)
+            chunk.append((seen, plane))
+        left = len(wanted) - k - 1
+        if chunk and ((len(chunk) == CHUNK and left >= CHUNK // 2) or left == 0):
+            planes = [p for _, p in chunk]
+            usual = usual or float(np.median([np.median(p) for p in planes]))
+            # each preview was made as light as it should look: what clouds do is in parts of it only
+            even = [p * np.float32(usual / max(float(np.median(p)), 1e-6)) for p in planes]
+            judge.judge([s for s, _ in chunk], even, find_spots(middle_of(np.stack(even))), len(chunk))
+            for one, plane in chunk:
+                one.level = float(np.median(plane))
+            chunk = []
+            yield frames
+
+
+def _preview_plane(path: Path) -> NDArray[np.float32] | None:
+    """The preview in a raw as a plane of about linear light; None where there is none."""
+    try:
+        found = glance(path).preview
+        if found is None:
+            return None
+        with path.open("rb") as stream:
+            stream.seek(found[0])
+            picture = decode_jpeg(stream.read(found[1]))
+    except (BrutoError, OSError):
+        return None
+    return plane_of(_LIGHT[picture[..., 1]])

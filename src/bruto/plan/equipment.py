@@ -1,0 +1,98 @@
+"""What there is to shoot with: a phone's lenses, steps, noise and pace, and its owner's hand."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from bruto.plan.noise import HAND_SPREAD, NoiseModel
+from bruto.plan.stars import FULL_FRAME_MM, pixel_pitch
+
+LENS_TRANSMISSION, SATURATION_LUX_S = 0.65, 78.0
+"""q of ISO 12232, and lux seconds that fill a sensor at ISO 1."""
+USUAL = "usual of phones; open some of yours once, so that it is learnt"
+
+
+@dataclass(frozen=True)
+class EquipmentLens:
+    """A lens with the `size` (width, height, pixels) of its usual raws."""
+
+    focal_35mm: float
+    focal_mm: float | None = None
+    f_number: float | None = None
+    size: tuple[int, int] = (4032, 3024)
+
+    @property
+    def focal_px(self) -> float:
+        """Focal length in pixels."""
+        return self.focal_35mm / FULL_FRAME_MM * math.hypot(*self.size)
+
+    @property
+    def pixel_um(self) -> float | None:
+        """From pixel to pixel, micrometres."""
+        return None if self.focal_mm is None else pixel_pitch(self.focal_mm, self.focal_35mm, *self.size)
+
+
+USUAL_LENSES = (EquipmentLens(26.0, 5.9, 1.9),)
+USUAL_ISOS = tuple(base * 2.0**k for k in range(8) for base in (50, 64, 80))[:22]
+USUAL_SECONDS = tuple(1 / (base * 2.0**k) for k in range(12, -1, -1) for base in (2.5, 2.0, 1.6)) + (
+    1.0, 2.0, 4.0, 8.0, 15.0, 30.0,
+)  # fmt: skip
+USUAL_NOISE = NoiseModel(1 / (50 * 6000), 5e-9, 4e-11)
+"""Of a binned 12 MP frame of a small sensor: about 6000 electrons at ISO 50."""
+USUAL_LIMIT = 2.6
+"""Seconds times mm at which half of the shots are blurred: a tenth of a second at 26 mm."""
+
+
+@dataclass(frozen=True)
+class Equipment:
+    """`pace_s`: from the end of an exposure to the next frame; `limit_35mm`, `spread`: of the hand, see
+    `logbook.learn.Hand`; `mb_each`: megabytes of a shot; `percent_h`: of the battery an hour; `viewfinder_ev`: how
+    early the viewfinder warns; `known`: where each of these is from, in words, by its name.
+    """
+
+    phone: str = ""
+    lenses: Sequence[EquipmentLens] = USUAL_LENSES
+    isos: Sequence[float] = USUAL_ISOS
+    seconds: Sequence[float] = USUAL_SECONDS
+    pace_s: float = 1.0
+    noise: NoiseModel = USUAL_NOISE
+    limit_35mm: float = USUAL_LIMIT
+    spread: float = HAND_SPREAD
+    mb_each: float = 25.0
+    percent_h: float | None = None
+    viewfinder_ev: float | None = None
+    known: Mapping[str, str] = field(default_factory=dict)
+
+    def from_where(self, name: str) -> str:
+        """Where a value is from, in words."""
+        return self.known.get(name, USUAL)
+
+    def lens(self, focal_35mm: float | None) -> EquipmentLens:
+        """The lens nearest to a focal length."""
+        return min(self.lenses, key=lambda q: abs(math.log(q.focal_35mm / (focal_35mm or 26.0))))
+
+    @property
+    def fastest(self) -> EquipmentLens:
+        """The lens that lets most light in."""
+        return min(self.lenses, key=lambda q: (q.f_number or 99.0, abs(math.log(q.focal_35mm / 26.0))))
+
+
+def saturation_per(f_number: float) -> float:
+    """Light, in shares of saturation, of 1 cd/m2 in one second at ISO 1 (ISO 12232).
+
+    >>> round(saturation_per(1.9) * 4000 * 100 / 1000, 3)  # 4000 cd/m2, ISO 100, 1/1000 s
+    0.923
+    """
+    return LENS_TRANSMISSION / (SATURATION_LUX_S * f_number**2)
+
+
+def nearest(values: Sequence[float], wanted: float) -> float:
+    """The offered value nearest in stops."""
+    return min(values, key=lambda v: abs(math.log(v / max(wanted, 1e-12))))
+
+
+def at_most(values: Sequence[float], wanted: float) -> float:
+    """The largest offered value that is not over a wish; the smallest where all are."""
+    return max((v for v in values if v <= wanted * 1.02), default=min(values))

@@ -1,0 +1,203 @@
+"""What a wish costs and gives: noise, blur, trails, room, time and battery, as what is known of the phone foretells."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from bruto.plan.almanac import Spot
+from bruto.plan.equipment import Equipment, EquipmentLens, saturation_per
+from bruto.plan.noise import ENOUGH_SNR, SHADOW_EV, blur_chance
+from bruto.plan.planned_shots import Plan, PlannedShot
+from bruto.plan.recommendations import Facts, aim_of, declination_of, light_of, moment_of, rate_at, recommended
+from bruto.plan.shot_kinds import kind_of
+from bruto.plan.stars import SHARED_EDGE, SIDEREAL_ARCSEC, arcs, trail_px
+from bruto.plan.storage_need import KEEP_FREE
+from bruto.sensor.advice import time_text
+
+MAGNITUDE_0_LUX = 2.54e-6
+"""Illuminance of a star of magnitude 0 above the air (Allen, Astrophysical Quantities)."""
+EXTINCTION = 0.28
+"""Magnitudes lost for each air mass (Schaefer 1993)."""
+STAR_PIXELS = 8.0
+"""That hold most of a point of light behind a phone's lens."""
+STAR = 4.0
+"""Magnitude of the star whose signal is told: the faintest that is easily seen by eye under a village's sky."""
+LIGHTEN = 0.45
+"""Of a frame's noise that is left in the lightest of many: the spread of the greatest of about a hundred normal
+values (Gumbel 1958).
+"""
+
+
+@dataclass(frozen=True)
+class ShotForecast:
+    """Of the result, in one pixel of the usual raw: `level` of grey, or of the sky, in shares of saturation; `snr` of
+    it and `snr_shadow` 3 EV under it (of a star of magnitude `STAR` for the sky); `blur` chance of a frame, None on a
+    tripod; `trail` of a frame in pixels, `arc` of the sequence in degrees about the pole, `gap` between two frames in
+    pixels, None where stars are not taken; `seconds` it takes, `megabytes`, `percent` of the battery.
+    """
+
+    of_sky: bool
+    level: float
+    snr: float
+    snr_shadow: float
+    blur: float | None
+    trail: float | None
+    trail_shared: float | None
+    arc: float | None
+    gap: float | None
+    frames: int
+    seconds: float
+    megabytes: float
+    free_mb: float | None
+    percent: float | None
+
+    @property
+    def full(self) -> bool:
+        """Whether grey, or the sky, is lost in white."""
+        return self.level >= 1
+
+    @property
+    def fits(self) -> bool | None:
+        """Whether there is room for it; None where what is free is not told."""
+        return None if self.free_mb is None else self.megabytes <= (1 - KEEP_FREE) * self.free_mb
+
+    def lines(self) -> list[tuple[str, str, bool]]:
+        """Name, what is told, and whether it is something to mind."""
+        what = "sky" if self.of_sky else "grey"
+        light = f"{what} at {100 * self.level:.2g} % of full"
+        if not self.full:
+            light += f", {math.log2(1 / max(self.level, 1e-9)):.1f} EV below it"
+        found = [("Light", "the " + light if self.of_sky else light, self.full)]
+        if self.of_sky:
+            found.append((
+                "Noise", f"sky {self.snr:.1f} ×, a star of {STAR:g} mag {self.snr_shadow:.0f} × its noise",
+                self.snr_shadow < ENOUGH_SNR,
+            ))  # fmt: skip
+        else:
+            text = f"grey {self.snr:.0f} ×, a shadow {-SHADOW_EV:.0f} EV under it {self.snr_shadow:.1f} × its noise"
+            found.append(("Noise", text, self.snr_shadow < ENOUGH_SNR))
+        if self.blur is not None:
+            found.append(("Blur", f"{100 * self.blur:.0f} of 100 frames in your hand", self.blur > 0.25))
+        if self.trail is not None:
+            shared = "" if self.trail_shared is None else f", {self.trail_shared:.1f} px at {SHARED_EDGE}"
+            found.append(("Stars", f"move {self.trail:.1f} px in a frame{shared}", False))
+        if self.arc is not None:
+            gap = "" if self.gap is None else f", gaps of {self.gap:.1f} px"
+            found.append(("Arcs", f"{self.arc:.1f}° about the pole{gap}", False))
+        size = f"{self.megabytes / 1000:.1f} GB" if self.megabytes >= 1000 else f"{self.megabytes:.0f} MB"
+        if self.free_mb is not None:
+            size += f" of {self.free_mb / 1000:.1f} GB free"
+        found.append(("Room", f"{size}, {self.frames} frame{'s' if self.frames > 1 else ''}", self.fits is False))
+        found.append(("Time", lasting(self.seconds), False))
+        if self.percent is not None:
+            found.append(("Battery", f"about {self.percent:.0f} %", self.percent > 70))
+        return found
+
+    def text(self) -> str:
+        """It in one line, for the list."""
+        return "; ".join(f"{name.lower()} {text}" if name == "Noise" else text for name, text, _ in self.lines()[1:])
+
+
+def lasting(seconds: float) -> str:
+    """How long something lasts.
+
+    >>> lasting(0.02), lasting(95), lasting(6840)
+    ('1/50 s', '1 min 35 s', '1 h 54 min')
+    """
+    if seconds < 60:
+        return time_text(round(seconds, 1) if seconds >= 1 else seconds)
+    minutes, rest = divmod(round(seconds), 60)
+    if minutes < 60:
+        return f"{minutes} min" + (f" {rest} s" if rest else "")
+    return f"{minutes // 60} h {minutes % 60} min"
+
+
+def star_light(lens: EquipmentLens, magnitude: float, altitude: float) -> float:
+    """Light of a star, in shares of saturation and summed over its pixels, in one second at ISO 1.
+
+    Its illuminance is gathered by the lens's opening and falls on one pixel's area; the air takes its part. 0 where the
+    lens's true focal length or opening is not known.
+    """
+    pitch = lens.pixel_um
+    if pitch is None or lens.focal_mm is None or lens.f_number is None:
+        return 0.0
+    air = 1 / max(math.sin(math.radians(max(altitude, 2.0))), 0.03)
+    lux = MAGNITUDE_0_LUX * 10 ** (-0.4 * (magnitude + EXTINCTION * (air - 1)))
+    # as a luminance over one pixel's angle, so that transmission and geometry are those of `saturation_per`
+    angle = (pitch / 1000 / lens.focal_mm) ** 2
+    return lux / angle * saturation_per(lens.f_number)
+
+
+def star_snr(means: Equipment, iso: float, seconds: float, sky: float, trail: float, light: float) -> float:
+    """Signal over noise of a star whose `light` (of `star_light`) lies over the pixels of its point and its `trail`, on
+    a `sky` of some level.
+    """
+    a, b = means.noise.at(iso)
+    pixels = STAR_PIXELS * (1 + max(trail, 0.0) / 3)
+    signal = light * iso * seconds
+    return signal / math.sqrt(max(a * signal + pixels * (a * sky + b), 1e-30))
+
+
+def forecast_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> ShotForecast:
+    """What a wish costs and gives; what is not set is taken as it is proposed. Raises `BrutoError`."""
+    kind = kind_of(planned.kind)
+    got = recommended(planned, plan, means, facts)
+
+    def of(name: str) -> float:
+        value = getattr(planned, name)
+        return float(got[name].value if value is None else value)
+
+    moment = moment_of(planned, plan.where) or datetime.fromtimestamp(got["at"].value, UTC)
+    lens, iso, seconds = means.lens(of("focal_35mm")), of("iso"), of("seconds")
+    sky = kind.light == "sky"
+    aim = aim_of(planned, got) if sky else None
+    light = light_of(planned, plan, moment, aim or Spot(0.0, 0.0))
+    level = rate_at(lens, light) * iso * seconds
+    better = 1.0
+    if kind.merged == "mean":
+        better = math.sqrt(planned.frames)
+    elif kind.merged == "lighten" and planned.frames > 1:
+        better = 1 / LIGHTEN
+    snr = means.noise.snr(min(level, 1.0), iso) * better
+    shadow = means.noise.snr(min(level, 1.0) * 2**SHADOW_EV, iso) * better
+    trail = shared = arc = gap = None
+    every = of("interval_s") if "interval_s" in got or planned.interval_s else seconds + means.pace_s
+    lasts = (planned.frames - 1) * every + seconds
+    if aim is not None:
+        declination = declination_of(aim, plan.latitude)
+        pitch = lens.pixel_um
+        if pitch is not None and lens.focal_mm is not None:
+            trail = trail_px(seconds, lens.focal_mm, pitch, declination)
+            shared = trail * min(1.0, SHARED_EDGE / lens.size[0])
+            if planned.kind == "trail":
+                gap = trail_px(max(every - seconds, 0.0), lens.focal_mm, pitch, 0.0)
+        if planned.kind == "trail":
+            arc = SIDEREAL_ARCSEC * lasts / 3600
+        star = star_light(lens, STAR, aim.altitude)
+        shadow = star_snr(means, iso, seconds, min(level, 1.0), trail or 0.0, star)
+        shadow *= better if kind.merged == "mean" else 1.0
+    support = planned.support or kind.support
+    blur = None if support == "tripod" else blur_chance(seconds, means.limit_35mm / lens.focal_35mm, means.spread)
+    return ShotForecast(
+        sky, level, snr, shadow, blur, trail, shared, arc, gap, planned.frames, lasts, planned.frames * means.mb_each,
+        plan.free_mb, None if means.percent_h is None else means.percent_h * lasts / 3600,
+    )  # fmt: skip
+
+
+def longest_arc(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> tuple[float, str]:
+    """The longest arc of a sequence in the frame, pixels, and where it goes: "" where nothing is aimed."""
+    got = recommended(planned, plan, means, facts)
+    if "altitude" not in got:
+        return 0.0, ""
+    lens = means.lens(planned.focal_35mm or got["focal_35mm"].value)
+    every = planned.interval_s or (got["interval_s"].value if "interval_s" in got else 0.0)
+    lasts = (planned.frames - 1) * every + (planned.seconds or got["seconds"].value)
+    longest = max(
+        arcs(aim_of(planned, got), plan.latitude, lens.focal_px, lens.size, lasts), key=lambda a: a.pixels, default=None
+    )
+    if longest is None:
+        return 0.0, ""
+    alternatives = ("right", "up and right", "up", "up and left", "left", "down and left", "down", "down and right")
+    return longest.pixels, alternatives[round(longest.degrees / 45) % 8]

@@ -1,0 +1,130 @@
+"""A plan: what is to be shot where and when.
+
+A plan is a JSON file beside the shoots. Nothing of it is sent anywhere.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from bruto.plan.place import Place, parsed_date
+from bruto.plan.shot_kinds import cautions_of
+from bruto.storage.documents import read_as
+from bruto.storage.json_files import read_json
+
+Text = Annotated[str, Field(max_length=400)]
+Number = Annotated[float, Field(ge=0, le=1e7)]
+MOST_ITEMS = 200
+LARGEST = 1 << 20
+"""Bytes of a plan's file at most."""
+
+
+@dataclass(frozen=True)
+class PlannedShot:
+    """One line of a plan. `kind`: see `kinds.KINDS`; `at`: when it begins, ISO 8601 by the place's clock, "" where that
+    does not matter; `frames` of `seconds` at `iso` with a lens of `focal_35mm`, every `interval_s` seconds; `altitude`,
+    `azimuth`: where the middle of the frame looks, degrees above the horizon and from north over east; `support`:
+    "tripod", "hand" or "" for what is usual of its kind; `reason`: why so; `forecast`: what it costs; `dismissed`:
+    cautions that are not to be said of it.
+    """
+
+    title: Text
+    kind: Annotated[str, Field(max_length=20)] = "other"
+    at: Annotated[str, Field(max_length=40)] = ""
+    iso: Number | None = None
+    seconds: Number | None = None
+    focal_35mm: Number | None = None
+    frames: Annotated[int, Field(ge=1, le=100_000)] = 1
+    interval_s: Number | None = None
+    altitude: Annotated[float, Field(ge=-90, le=90)] | None = None
+    azimuth: Annotated[float, Field(ge=0, le=360)] | None = None
+    support: Literal["", "tripod", "hand"] = ""
+    gear: Text = ""
+    note: Text = ""
+    reason: Text = ""
+    forecast: Text = ""
+    dismissed: Annotated[tuple[str, ...], Field(max_length=20)] = ()
+
+    @property
+    def cautions(self) -> list[str]:
+        """What is said with it."""
+        return cautions_of(self.kind, self.dismissed)
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A shoot as a list, at a place on a date (YYYY-MM-DD) with a phone. `target`: what is followed over the night, see
+    `kinds.TARGETS`, or its right ascension and declination in degrees, "RA,DEC"; `facade`: where a wall faces whose
+    light is looked for, degrees from north over east; `darkness`: of the place's sky without a moon, magnitudes per
+    square arc second; `free_mb`: megabytes that are free on the phone.
+    """
+
+    name: Text
+    date: Annotated[str, Field(max_length=10)]
+    latitude: float = 0.0
+    longitude: float = 0.0
+    height_m: float = 0.0
+    zone: Annotated[str, Field(max_length=60)] = ""
+    place: Text = ""
+    make: Text = ""
+    model: Text = ""
+    planned_shots: Annotated[tuple[PlannedShot, ...], Field(max_length=MOST_ITEMS)] = ()
+    note: Text = ""
+    target: Annotated[str, Field(max_length=40)] = ""
+    facade: Annotated[float, Field(ge=0, le=360)] | None = None
+    darkness: Annotated[float, Field(ge=10, le=23)] | None = None
+    free_mb: Number | None = None
+
+    @property
+    def where(self) -> Place:
+        """The place. Raises `BrutoError` where there is no such one."""
+        return Place(self.latitude, self.longitude, self.height_m, self.zone, self.place)
+
+
+PLAN_SCHEMA = 2
+_RENAMED = {"wishes": "planned_shots", "held": "support", "price": "forecast"}
+"""Fields of version 0.1 and what they are called now."""
+
+
+def migrated_plan(data: dict[str, Any]) -> dict[str, Any]:
+    """Bring the fields of a stored plan to the names of this version.
+
+    >>> migrated_plan({"name": "Pans", "wishes": [{"title": "Reeds", "held": "hand"}]})["planned_shots"]
+    [{'title': 'Reeds', 'support': 'hand'}]
+    """
+    found = {_RENAMED.get(name, name): value for name, value in data.items()}
+    shots = found.get("planned_shots")
+    if isinstance(shots, list):
+        found["planned_shots"] = [
+            {_RENAMED.get(name, name): value for name, value in shot.items()} if isinstance(shot, dict) else shot
+            for shot in shots
+        ]
+    return found
+
+
+def plan_from(data: dict[str, Any]) -> Plan:
+    """A plan from JSON data. Raises `BrutoError` where a value cannot be real."""
+    plan = read_as(Plan, migrated_plan(data), "The plan")
+    parsed_date(plan.date)
+    _ = plan.where.clock
+    return plan
+
+
+def load_plan(path: str | Path) -> Plan:
+    """A plan from its file. Raises `BrutoError`."""
+    return plan_from(read_json(path, LARGEST))
+
+
+def as_bytes(plan: Plan) -> bytes:
+    """A plan as its file holds it."""
+    return (
+        json.dumps({"schema": PLAN_SCHEMA, **asdict(plan)}, ensure_ascii=False, indent=1).encode(
+            "utf-8", "surrogatepass"
+        )
+        + b"\n"
+    )

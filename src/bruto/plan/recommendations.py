@@ -1,0 +1,340 @@
+"""What is proposed for a wish: values that the phone offers, each with its reason."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+
+from bruto.errors import BrutoError
+from bruto.plan.almanac import Spot, pole, star
+from bruto.plan.equipment import Equipment, EquipmentLens, at_most, nearest, saturation_per
+from bruto.plan.interval import SPARE_S, SPARE_SHARE
+from bruto.plan.night import DayTimes, NightTimes, Span, day, night
+from bruto.plan.noise import GREY, time_of_chance
+from bruto.plan.place import Place, parsed_date
+from bruto.plan.planned_shots import Plan, PlannedShot
+from bruto.plan.shot_kinds import TARGETS, Kind, kind_of
+from bruto.plan.skylight import ground_lux, sky_cd_m2
+from bruto.plan.stars import aperture_pitch, rule_500
+from bruto.sensor.advice import time_text
+
+INSIDE_LUX = 150.0
+"""Lux in a room by its lamps or away from its window, a usual value; a test shot tells better."""
+INFRARED_STOPS = 8.0
+"""That a filter which stops visible light takes of a phone's light, a usual value; two test frames tell better."""
+TRAIL_S = 7200.0
+"""Of a star trail where the night has room for it."""
+FIELD_S = 240.0
+"""Exposure that the frames of a star field gather."""
+READ_SHARE = 0.15
+"""Of read noise that a higher ISO could still take away, against what stays: below, it is not worth the room."""
+SKY_MOST = 0.25
+"""Of saturation that an even sky should fill: above it are the stars and lamps."""
+SKY_SEEN = 0.02
+"""Of saturation at which a dark sky is seen on the phone, so that one can aim and judge."""
+POLE_UP, LOWEST_POLE = 0.7, 10.0
+"""Share of half a frame that the pole stands above its middle, so that ground is below it; least height of the middle,
+degrees.
+"""
+LEAST_HEIGHT = 5.0
+"""Of a target over the horizon, degrees."""
+MAIN_FOCAL = 26.0
+"""Of a phone's main lens, about, mm at 35 mm film."""
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What the sky does at the plan's place and date."""
+
+    night: NightTimes
+    day: DayTimes
+
+
+@dataclass(frozen=True)
+class Recommendation:
+    """A value and its reason in a sentence."""
+
+    value: float
+    reason: str
+
+
+def target_of(text: str) -> tuple[float, float] | None:
+    """Right ascension and declination, degrees, of what a plan follows; None of the pole. Raises `BrutoError`."""
+    if text in TARGETS:
+        return TARGETS[text][1]
+    parts = text.split(",")
+    try:
+        found = float(parts[0]), float(parts[1])
+    except (ValueError, IndexError) as error:
+        raise BrutoError(
+            f"A target is its right ascension and declination in degrees, such as 266.4,-29.0, not '{text}'."
+        ) from error
+    star(*found)
+    return found
+
+
+def facts_of(plan: Plan) -> Facts:
+    """What the sky does at the plan's place and date. Raises `BrutoError`."""
+    on = parsed_date(plan.date)
+    return Facts(night(plan.where, on, target_of(plan.target)), day(plan.where, on, plan.facade))
+
+
+def moment_of(planned: PlannedShot, place: Place) -> datetime | None:
+    """When a wish begins, in UTC; None where it is not said. Raises `BrutoError`."""
+    if not planned.at:
+        return None
+    try:
+        found = datetime.fromisoformat(planned.at)
+    except ValueError as error:
+        raise BrutoError(f"A time is such as 2026-06-21T23:10, not '{planned.at}'.") from error
+    return (found if found.tzinfo else found.replace(tzinfo=place.clock)).astimezone(UTC)
+
+
+def at_text(moment: datetime, place: Place) -> str:
+    """A moment by the place's clock as a plan's file holds it, to the minute."""
+    whole = (moment + timedelta(seconds=30)).astimezone(place.clock)
+    return whole.replace(second=0, microsecond=0, tzinfo=None).isoformat(timespec="minutes")
+
+
+def declination_of(aim: Spot, latitude: float) -> float:
+    """Declination of stars where a frame looks, degrees.
+
+    >>> round(declination_of(Spot(50.0, 0.0), 50.0), 6)
+    90.0
+    """
+    h, a, b = math.radians(aim.altitude), math.radians(aim.azimuth), math.radians(latitude)
+    sine = math.sin(h) * math.sin(b) + math.cos(h) * math.cos(b) * math.cos(a)
+    return math.degrees(math.asin(min(max(sine, -1.0), 1.0)))
+
+
+def aim_of(planned: PlannedShot, recommendations: dict[str, Recommendation]) -> Spot:
+    """Where a wish looks, as it is set or else as it is proposed."""
+    height = planned.altitude if planned.altitude is not None else recommendations["altitude"].value
+    bearing = planned.azimuth if planned.azimuth is not None else recommendations["azimuth"].value
+    return Spot(height, bearing)
+
+
+# -- when
+
+
+def _longest(spans: Sequence[Span]) -> Span | None:
+    return max(spans, key=lambda s: s[1] - s[0], default=None)
+
+
+def _night_time(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
+    found = facts.night
+    dark = _longest(found.dark)
+    if dark is None:
+        late = found.sun["nautical_end"] or found.sun["civil_end"] or found.sun["set"]
+        if late is None:
+            middle = found.begin + (found.end - found.begin) / 2
+            return middle, found.sun_state or "it does not become dark"
+        return late, "it does not become dark without the moon: the twilight is deepest from about then on"
+    if planned.kind != "trail" and found.target_in_dark is not None and found.target_in_dark[1].altitude > 0:
+        return found.target_in_dark[0], "the target stands highest in the dark then"
+    return dark[0], "it is dark from then on, without the moon"
+
+
+def _day_time(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
+    today = facts.day
+    if planned.kind == "dusk" and today.blue:
+        return today.blue[-1][0], "the blue hour begins"
+    if planned.kind == "water" and today.golden:
+        return today.golden[0][0], "low light, and the water is seldom disturbed"
+    if planned.kind == "sun" and today.golden:
+        return today.golden[-1][0], "the sun is low from then on"
+    if planned.kind == "infrared":
+        return today.noon[0], "the sun is highest: most infrared, shortest times"
+    if today.light:
+        return _longest(today.light)[0], "the sun comes onto the wall"  # type: ignore[index]
+    return today.noon[0], "the sun is highest; any time does"
+
+
+def when(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
+    """When a wish had best begin, UTC, and why."""
+    return (_night_time if kind_of(planned.kind).light == "sky" else _day_time)(planned, facts)
+
+
+# -- where it looks
+
+
+def _aim(planned: PlannedShot, plan: Plan, lens: EquipmentLens, moment: datetime) -> tuple[Spot, str]:
+    where = plan.where
+    tip = pole(where)
+    half = math.degrees(math.atan(lens.size[1] / 2 / lens.focal_px))
+    low = Spot(max(min(tip.altitude, LOWEST_POLE), tip.altitude - POLE_UP * half), tip.azimuth)
+    target = target_of(plan.target)
+    if planned.kind == "trail" or target is None:
+        return low, f"the pole ({tip.altitude:.0f}° high) in the upper part of the frame: stars draw circles about it"
+    spot = star(*target)(where, moment)
+    if spot.altitude < LEAST_HEIGHT:
+        return low, f"the target is {spot.altitude:.0f}° high then: towards the pole"
+    return spot, "the target stands there then"
+
+
+# -- exposure
+
+
+def light_of(planned: PlannedShot, plan: Plan, moment: datetime, aim: Spot) -> float:
+    """Luminance that the exposure is for, cd/m2: of the sky there, or of a grey of 18 % in the open or inside."""
+    kind = kind_of(planned.kind)
+    if kind.light == "sky":
+        return sky_cd_m2(plan.where, moment, plan.darkness, aim.altitude, aim.azimuth)
+    lux = INSIDE_LUX if kind.light == "inside" else ground_lux(plan.where, moment)
+    if planned.kind == "infrared":
+        lux *= 2.0**-INFRARED_STOPS
+    return 0.18 * lux / math.pi
+
+
+def rate_at(lens: EquipmentLens, cd_m2: float) -> float:
+    """Light in shares of saturation, at ISO 1 in one second, of a luminance through a lens."""
+    return cd_m2 * saturation_per(lens.f_number or 2.0)
+
+
+def _sky_seconds(planned: PlannedShot, means: Equipment, lens: EquipmentLens, declination: float) -> Recommendation:
+    rule = rule_500(lens.focal_35mm)
+    if planned.kind == "trail":
+        s = max(means.seconds)
+        return Recommendation(s, "the longest that the phone offers: fewest gaps, and trails are what is wanted "
+                              f"({rule:.0f} "
+                        "s by the rule of 500)")  # fmt: skip
+    if planned.kind == "field" and lens.pixel_um and lens.focal_mm and lens.f_number:
+        strict = aperture_pitch(lens.f_number, lens.pixel_um, lens.focal_mm, declination)
+        s = at_most(means.seconds, min(strict, max(means.seconds)))
+        return Recommendation(s, f"stars stay points up to {strict:.0f} s here, by aperture, pixels and declination")
+    s = at_most(means.seconds, rule)
+    return Recommendation(s, f"the longest within 500 / {lens.focal_35mm:.0f} mm = {rule:.0f} s")
+
+
+def _sky_iso(means: Equipment, rate: float, seconds: float) -> Recommendation:
+    """The lowest ISO from which read noise hardly falls any more, with room above the sky."""
+    model = means.noise
+    for iso in sorted(means.isos):
+        stays = model.photons * rate * seconds + model.amplified
+        if model.fixed / iso**2 <= READ_SHARE * stays:
+            break
+    full = SKY_MOST / (rate * seconds)
+    if full < iso:
+        iso = at_most(means.isos, full)
+        return Recommendation(
+            iso, f"the sky fills {100 * rate * seconds * iso:.0f} % of the range: more leaves no room"
+        )
+    seen = nearest(means.isos, SKY_SEEN / (rate * seconds))
+    if seen > iso:
+        return Recommendation(
+            seen, f"the sky is seen in the phone's picture; the raw is as good from ISO {iso:.0f} on, with more room"
+        )
+    level = 100 * rate * seconds * iso
+    return Recommendation(
+        iso, f"from here on noise hardly falls with ISO, and room is lost; the sky fills {level:.1g} % of the range"
+    )
+
+
+def _hand_seconds(means: Equipment, lens: EquipmentLens) -> float:
+    """Time at which one in ten is blurred."""
+    return time_of_chance(0.1, means.limit_35mm / lens.focal_35mm, means.spread)
+
+
+def _ground(
+    planned: PlannedShot, means: Equipment, lens: EquipmentLens, rate: float, support: str, kind: Kind
+) -> dict[str, Recommendation]:
+    aim = GREY / 4 if planned.kind == "sun" else GREY
+    wanted = aim / rate
+    low = min(means.isos)
+    lights = "2 EV under grey for what is around the sun" if planned.kind == "sun" else "grey in its place"
+    if support == "tripod":
+        s = nearest(means.seconds, wanted / (planned.iso or low))
+        return {
+            "iso": Recommendation(low, "the lowest: on a tripod the time may be long"),
+            "seconds": Recommendation(s, f"puts {lights}, by the sun's height and a clear sky"),
+        }
+    limit = _hand_seconds(means, lens)
+    most = at_most(means.seconds, limit)
+    s = min(most, nearest(means.seconds, wanted / low))
+    time_reason = f"one in ten of your shots is blurred at {time_text(limit)}" if s == most else f"puts {lights}"
+    use = planned.seconds or s
+    iso = nearest(means.isos, wanted / use)
+    reason = f"puts {lights} at {time_text(use)}"
+    if kind.light == "inside":
+        reason += f", in a room of {INSIDE_LUX:.0f} lux"
+    return {"seconds": Recommendation(s, time_reason), "iso": Recommendation(iso, reason)}
+
+
+def _frames(
+    planned: PlannedShot, kind: Kind, facts: Facts, step: float, seconds: float, moment: datetime
+) -> Recommendation:
+    if planned.kind == "trail":
+        dark = next((d for d in facts.night.dark if d[0] - timedelta(minutes=1) <= moment < d[1]), None)
+        available_s = (dark[1] - moment).total_seconds() if dark else TRAIL_S
+        lasts = min(TRAIL_S, available_s)
+        count = max(1, math.floor(lasts / step))
+        why = "two hours" if lasts == TRAIL_S else "until it is not dark any more"
+        return Recommendation(count, f"{why}: arcs of {15.04 * count * step / 3600:.0f}° about the pole")
+    if planned.kind == "field":
+        count = min(max(2, math.ceil(FIELD_S / seconds)), 64)
+        return Recommendation(
+            count, f"{FIELD_S / 60:.0f} minutes of light together: noise {math.sqrt(count):.1f} × lower"
+        )
+    reasons = {
+        "mean": f"merged: noise {math.sqrt(kind.frames):.1f} × lower", "bracket": "dark, usual and light: merged",
+        "lighten": "", "": "one is enough",
+    }  # fmt: skip
+    if planned.kind == "water":
+        return Recommendation(kind.frames, f"as a grey filter of {math.log2(kind.frames):.0f} stops, and as smooth")
+    return Recommendation(kind.frames, reasons[kind.merged])
+
+
+def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> dict[str, Recommendation]:
+    """What is proposed for each value of a wish, as the others are set.
+
+    Keys: "at" (POSIX seconds), "focal_35mm", "altitude", "azimuth" (night only), "seconds", "iso", "frames",
+    "interval_s" (sequences only). Raises `BrutoError`.
+    """
+    kind = kind_of(planned.kind)
+    best, why = when(planned, facts)
+    found = {"at": Recommendation(best.timestamp(), why)}
+    moment = moment_of(planned, plan.where) or best
+    lens = means.fastest
+    if kind.light == "sky":
+        found["focal_35mm"] = Recommendation(lens.focal_35mm, f"f/{lens.f_number or 2:g} lets most light in")
+    else:
+        lens = means.lens(MAIN_FOCAL)
+        found["focal_35mm"] = Recommendation(lens.focal_35mm, "the main lens, whose sensor is largest")
+    if planned.focal_35mm:
+        lens = means.lens(planned.focal_35mm)
+    aim = Spot(0.0, 0.0)
+    if kind.light == "sky":
+        spot, reason = _aim(planned, plan, lens, moment)
+        found["altitude"], found["azimuth"] = (
+            Recommendation(spot.altitude, reason),
+            Recommendation(spot.azimuth, reason),
+        )
+        aim = aim_of(planned, found)
+    rate = rate_at(lens, light_of(planned, plan, moment, aim))
+    support = planned.support or kind.support
+    if kind.light == "sky":
+        found["seconds"] = _sky_seconds(planned, means, lens, declination_of(aim, plan.latitude))
+        found["iso"] = _sky_iso(means, rate, planned.seconds or found["seconds"].value)
+    else:
+        found.update(_ground(planned, means, lens, rate, support, kind))
+    seconds = planned.seconds or found["seconds"].value
+    if kind.merged in ("mean", "lighten") and kind.light == "sky":
+        pause = means.pace_s * (1 + SPARE_SHARE) + SPARE_S
+        found["interval_s"] = Recommendation(
+            math.ceil(10 * (seconds + pause)) / 10,
+            f"{time_text(seconds)} and {pause:.1f} s to save; {means.from_where('pace_s')}",
+        )
+    step = planned.interval_s or (found["interval_s"].value if "interval_s" in found else seconds + means.pace_s)
+    found["frames"] = _frames(planned, kind, facts, step, seconds, moment)
+    return found
+
+
+def with_recommendations(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> PlannedShot:
+    """A wish with everything that is not set as it is proposed."""
+    got = recommended(planned, plan, means, facts)
+    values = {k: p.value for k, p in got.items() if k not in ("at", "frames") and getattr(planned, k) is None}
+    if not planned.at:
+        values["at"] = at_text(datetime.fromtimestamp(got["at"].value, UTC), plan.where)  # type: ignore[assignment]
+    return replace(planned, frames=round(got["frames"].value), **values)  # type: ignore[arg-type]

@@ -1,0 +1,93 @@
+"""How dark a sky is, by one frame of it whose exposure is known."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from bruto.errors import BrutoError
+from bruto.plan.equipment import saturation_per
+from bruto.plan.skylight import luminance, magnitudes
+from bruto.sensor.scene_range import green_light
+
+ERROR_MAG = 0.4
+"""Of a phone's ISO: makers may state it up to a third of a stop off (ISO 12232, 6.2), and colour filters do not see as
+the V band does (about 0.1 magnitudes for a night sky).
+"""
+LEAST_S = 0.5
+"""Exposure from which a frame may be one of a night sky, seconds."""
+CLASSES = (
+    (21.75, "natural, no lamps far around"), (21.5, "dark country"), (20.5, "country"), (19.5, "edge of a town"),
+    (18.0, "town"), (0.0, "city"),
+)  # fmt: skip
+"""From how many magnitudes per square arc second on a sky is so called."""
+
+
+@dataclass(frozen=True)
+class Darkness:
+    """`magnitudes` per square arc second (V, about) with their likely `error`; `level`: of saturation; `share` of the
+    frame that was taken as sky; `called`: in words.
+    """
+
+    magnitudes: float
+    error: float
+    level: float
+    share: float
+    called: str
+
+    def as_json(self) -> dict[str, Any]:
+        """As the command line tells it."""
+        return {
+            "magnitudes": round(self.magnitudes, 2), "error_mag": round(self.error, 2),
+            "cd_m2": luminance(self.magnitudes), "level": round(self.level, 6),
+            "sky_percent": round(100 * self.share, 1), "called": self.called,
+        }  # fmt: skip
+
+
+def called(magnitude: float) -> str:
+    """What a sky of that darkness is called.
+
+    >>> called(21.9), called(18.4)
+    ('natural, no lamps far around', 'town')
+    """
+    return next(name for least, name in CLASSES if magnitude >= least)
+
+
+def darkness_of(path: str | Path, f_number: float | None = None) -> Darkness:
+    """The darkness of the sky in a raw: by its even, lighter part, which is taken as sky, and by ISO, time and aperture
+    as the file tells them (`f_number` where it tells none).
+
+    Raises
+    ------
+    BrutoError
+        Where the file tells no exposure, or holds no sky that could be measured.
+    """
+    light, meta = green_light(Path(path))
+    stop = f_number or meta.f_number
+    if not (meta.iso and meta.exposure_s and stop):
+        raise BrutoError(f"{Path(path).name} does not tell its ISO, time and aperture.")
+    if meta.exposure_s < LEAST_S:
+        raise BrutoError(f"{Path(path).name} was open for less than {LEAST_S:g} s: that is no frame of a dark sky.")
+    upper = light[: max(light.shape[0] * 2 // 3, 1)]
+    edges = np.linspace(0, 1, 17)
+    rows, columns = (np.unique((edges * n).astype(int)) for n in upper.shape)
+    cells = np.array([
+        [np.median(upper[a:b, c:d]) for c, d in pairwise(columns)]
+        for a, b in pairwise(rows)
+    ])  # fmt: skip
+    usual = float(np.percentile(cells, 70))
+    sky = (cells > 0.6 * usual) & (cells < 1.6 * usual)
+    level, share = float(np.median(cells[sky])) if sky.any() else 0.0, float(sky.mean())
+    if level <= 0 or share < 0.2:
+        raise BrutoError(f"{Path(path).name} holds no even sky that could be measured: point up, without lamps.")
+    if level > 0.9:
+        raise BrutoError(f"The sky of {Path(path).name} is full: take a shorter time or a lower ISO.")
+    cd_m2 = level / (saturation_per(stop) * meta.iso * meta.exposure_s)
+    noise = float(np.std(np.log(cells[sky]))) / math.sqrt(max(int(sky.sum()), 1))
+    found = magnitudes(cd_m2)
+    return Darkness(found, math.hypot(ERROR_MAG, 1.086 * noise), level, share, called(found))

@@ -1,0 +1,264 @@
+"""Exercises on noise, sharpness and time."""
+
+from __future__ import annotations
+
+import math
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bruto.plan.equipment import USUAL_LIMIT
+from bruto.plan.interval import watched
+from bruto.plan.noise import HAND_SPREAD, blur_chance
+from bruto.practice.rounds import (
+    BRIGHT,
+    LETTERS,
+    Exercise,
+    ExerciseScene,
+    Picture,
+    Round,
+    seed_from,
+    shuffled,
+    snr_of,
+    taken,
+)
+from bruto.sensor.advice import time_text
+from bruto.simphone import sensor_model as sm
+from bruto.simphone.preview import noisy
+from bruto.tasks import Task
+
+CHART = ExerciseScene("card", (120, 180, 320, 230))
+FULL_WELL = 2300.0
+"""Electrons that a small pixel of full resolution holds."""
+FLAT = (20, 60, 90, 100)
+"""An even part of it, the grey card: left, top, width, height."""
+PRINT = ExerciseScene("net-loft", (560, 60, 240, 180))
+CRYSTALS = ExerciseScene("crystals", (170, 230, 300, 225))
+SHED = ExerciseScene("boiling-house", (200, 330, 300, 225))
+LEAVES = ExerciseScene("pans", (0, 110, 400, 220))
+
+
+def size(random: np.random.Generator) -> Round:
+    """Full resolution against binned, at one size of output."""
+    dark, read = bool(random.random() < 0.65), float(random.choice([1.7, 5.5]))
+    level, iso = (BRIGHT / 20, 200.0) if dark else (BRIGHT, 50.0)
+    light = CHART.light(level)
+    gain = BRIGHT / level * 1.3
+    binned = taken(light, iso, seed_from(random))
+    twice = cv2.resize(light, None, fx=2, fy=2, interpolation=cv2.INTER_CUBIC)
+    one = iso / sm.BASE_ISO / FULL_WELL
+    large = noisy(twice, (one, (read * one) ** 2), seed_from(random))
+    full = cv2.resize(large, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    both = (binned, full)
+    quality = [snr_of(b, FLAT) for b in both]
+    order = shuffled(random, 2)
+    shown = tuple(Picture(LETTERS[n], CHART.picture(both[k], gain)) for n, k in enumerate(order))
+    right = 2 if quality[0] / quality[1] < 1.2 else order.index(0)
+    why = (
+        "In this light the noise of four read-outs shows." if right != 2 else
+        "In good light they come to the same." if not dark else "This sensor reads its small pixels with little noise."
+    )  # fmt: skip
+    return Round(
+        shown, "One was taken at full resolution and made smaller, one was binned by the phone. Which has less noise?",
+        ("A", "B", "No difference that is seen"), right,
+        f"Signal over noise on the grey card: binned {quality[0]:.1f}, full resolution at the same size "
+        f"{quality[1]:.1f}. {why}",
+        tuple(Picture(("binned", "full resolution")[k], shown[n].pixels) for n, k in enumerate(order)),
+    )  # fmt: skip
+
+
+def iso_or_edit(random: np.random.Generator) -> Round:
+    """A ladder at equal brightness: noise comes from too little light."""
+    settings = ((100.0, 1 / 60, "ISO 100, 1/60 s, lifted 4 EV"), (1600.0, 1 / 60, "ISO 1600, 1/60 s"),
+                (100.0, 16 / 60, "ISO 100, 1/4 s"))  # fmt: skip
+    shots = []
+    for iso, seconds, _ in settings:
+        level = BRIGHT * (iso / 100) * (seconds * 60) / 16
+        shots.append((taken(CHART.light(level), iso, seed_from(random)), BRIGHT / level * 1.3))
+    quality = [snr_of(light, FLAT) for light, _ in shots]
+    order = shuffled(random, 3)
+    pixels = [CHART.picture(light, gain) for light, gain in shots]
+    where = order.index(2)
+    return Round(
+        tuple(Picture(LETTERS[n], pixels[k]) for n, k in enumerate(order)),
+        "Three shots, brought to one brightness. One was open 16 × as long as the others. Which?", ("A", "B", "C"),
+        where, f"{LETTERS[where]}. Signal over noise: " + "; ".join(
+            f"{settings[k][2]}: {quality[k]:.1f}" for k in range(3)
+        ) + ". ISO 1600 and the lift in the edit look much alike: both had little light.",
+        tuple(Picture(settings[k][2], pixels[k]) for k in order),
+    )  # fmt: skip
+
+
+def frames(random: np.random.Generator) -> Round:
+    """How many frames a wished noise takes."""
+    factor = int(random.choice([2, 3, 4]))
+    level, iso = BRIGHT / 3, 1600.0
+    light = CHART.light(level)
+    one, many = (taken(light, iso, seed_from(random), frames=n) for n in (1, factor**2))
+    options = sorted({factor, factor**2, 2 * factor, factor**2 * 2})
+    gain = BRIGHT / level * 1.3
+    quality = [snr_of(x, FLAT) for x in (one, many)]
+    return Round(
+        (Picture("one frame", CHART.picture(one, gain)),
+         Picture(f"1/{factor} of its noise", CHART.picture(many, gain))),
+        f"How many frames have to be averaged for 1/{factor} of the noise?", tuple(str(n) for n in options),
+        options.index(factor**2),
+        f"{factor**2}: noise falls with the root of the number. Measured here: {quality[1] / quality[0]:.1f} × better.",
+    )  # fmt: skip
+
+
+def handheld(random: np.random.Generator) -> Round:
+    """Handheld or tripod."""
+    focal = float(random.choice([26.0, 68.0]))
+    chance = float(random.choice([0.02, 0.5, 0.95]))
+    limit = USUAL_LIMIT / focal
+    wanted = limit * math.exp(HAND_SPREAD * {0.02: -2.05, 0.5: 0.0, 0.95: 1.64}[chance])
+    seconds = 1 / max(round(1 / wanted / 5) * 5, 2) if wanted < 0.3 else 0.5
+    truth = blur_chance(seconds, limit)
+    own = [limit * math.exp(HAND_SPREAD * float(random.normal())) for _ in range(3)]
+    light = SHED.light(BRIGHT)
+    shots = tuple(
+        Picture(f"take {k + 1}", SHED.picture(taken(light, 400.0, seed_from(random), blur=min(seconds / o, 12)), 1.6))
+        for k, o in enumerate(own)
+    )
+    right = 0 if truth < 0.2 else 1 if truth < 0.8 else 2
+    return Round(
+        shots, f"A usual hand, {focal:.0f} mm, {time_text(seconds)}: how many of 100 frames are blurred by a pixel or "
+        "more?", ("Few: hold it", "About half: take several", "Most: tripod, or less time"), right,
+        f"{100 * truth:.0f} of 100. Of these three: " + ", ".join(
+            f"{min(seconds / o, 99):.1f} px" for o in own
+        ) + ". Your own limit is in the logbook, once it knows your hand.",
+    )  # fmt: skip
+
+
+def _bars(starts: list[float], exposure: float, until: float) -> NDArray[np.uint8]:
+    """Frames over time as bars."""
+    found = np.full((90, 640, 3), (108, 108, 108), np.uint8)
+    for s in starts:
+        a, b = round(10 + 620 * s / until), round(10 + 620 * (s + exposure) / until)
+        found[25:65, a : max(b - 1, a + 1)] = (240, 236, 226)
+    return found
+
+
+def interval(random: np.random.Generator) -> Round:
+    """Which interval the phone can keep up with."""
+    exposure = float(random.choice([8.0, 15.0, 20.0]))
+    pause = float(random.uniform(1.3, 3.4))
+    asked = exposure + 1.0
+    starts = [round(2 * asked * k, 0) for k in range(5)]
+    check = watched(starts, exposure, asked)
+    right_value = math.ceil(exposure + pause)
+    options = sorted({exposure + 1.0, float(right_value), 2 * asked, float(right_value) + 6})
+    right = options.index(float(right_value)) if right_value > asked else 0
+    times = ", ".join(f"{s:.0f}" for s in starts)
+    return Round(
+        (Picture("frames over time", _bars(starts, exposure, starts[-1] + 2 * asked)),),
+        f"{exposure:g} s are exposed, every {asked:g} s was asked. Frames begin at {times} s. The phone takes "
+        f"{pause:.1f} s to save one. Which interval loses none and leaves the shortest gaps?",
+        tuple(f"{o:g} s" for o in options), right,
+        f"{options[right]:g} s: {exposure:g} s and {pause:.1f} s to save. Asked more often, the phone was not done "
+        f"when its turn came: of {check.skips} frames one was taken.",
+        (Picture(f"every {options[right]:g} s", _bars(
+            [options[right] * k for k in range(9)], exposure, starts[-1] + 2 * asked
+        )),),
+    )  # fmt: skip
+
+
+def edge(random: np.random.Generator) -> Round:
+    """What a sharpened edge is."""
+    level = BRIGHT * 1.5
+    light = PRINT if random.random() < 0.5 else CRYSTALS
+    sharp = light.light(level)
+    soft = cv2.GaussianBlur(sharp, (0, 0), 1.5)
+    pushed = np.maximum(soft + 2.2 * (soft - cv2.GaussianBlur(soft, (0, 0), 2.0)), 0)
+    shots = [taken(x, 50.0, seed_from(random)) for x in (sharp, pushed)]
+
+    def fine(x: NDArray[np.float32]) -> float:
+        g = x[..., 1]
+        return float((cv2.GaussianBlur(g, (0, 0), 0.6) - cv2.GaussianBlur(g, (0, 0), 1.0)).std() / g.mean())
+
+    order = shuffled(random, 2)
+    pixels = [light.picture(x, 1.2) for x in shots]
+    where = order.index(0)
+    detail = [fine(x) for x in (sharp, pushed)]
+    return Round(
+        tuple(Picture(LETTERS[n], pixels[k]) for n, k in enumerate(order)),
+        "One is as the lens drew it, one was blurred and then sharpened. Which holds more fine detail?", ("A", "B"),
+        where, f"{LETTERS[where]}: its finest detail (1 to 2 px) has {detail[0] / detail[1]:.1f} × the contrast. "
+        "Sharpening lifts edges of 3 to 6 px and draws lines along them; what is finer does not come back.",
+        (Picture("as the lens drew it", pixels[0]), Picture("blurred and sharpened", pixels[1])),
+    )  # fmt: skip
+
+
+def infrared(random: np.random.Generator) -> Round:
+    """White for infrared."""
+    light = LEAVES.light(BRIGHT)
+    green, blue = light[..., 1], light[..., 2]
+    leaf = np.clip((green / np.maximum(blue, 1e-6) - 1.62) * 5, 0, 1) * np.clip(2 - 4 * green, 0, 1)
+    leaf = cv2.GaussianBlur(leaf, (0, 0), 1.2).astype(np.float32)
+    sky = (np.clip((1.68 - green / np.maximum(blue, 1e-6)) * 12, 0, 1) * np.clip(4 * green, 0, 1)).astype(np.float32)
+    grey = light.mean(axis=2) * (1 + 2.6 * leaf) * (1 - 0.55 * sky)
+    seen = np.stack([grey, grey * (0.62 + 0.1 * leaf), grey * (0.6 + 0.1 * leaf - 0.14 * sky)], axis=2)
+    seen = taken(seen.astype(np.float32), 100.0, seed_from(random))
+
+    def with_white(gains: NDArray[np.float64], swap: bool = True) -> NDArray[np.uint8]:
+        image = seen * gains.astype(np.float32)
+        image = image[..., ::-1] if swap else image
+        code = np.clip(image / (image + 0.28), 0, 1) ** 0.8
+        return np.rint(code * 255).astype(np.uint8)
+
+    def white_of(mask: NDArray[np.float32]) -> NDArray[np.float64]:
+        some = seen[mask > 0.6].mean(axis=0) if (mask > 0.6).any() else seen.mean(axis=(0, 1))
+        return np.asarray(some.mean() / some, np.float64)
+
+    choices = [("white set on the leaves", white_of(leaf)), ("white set on the sky", white_of(sky)),
+               ("as the phone set it", np.array([1.0, 1.1, 1.2]))]  # fmt: skip
+    order = shuffled(random, 3)
+    where = order.index(0)
+    return Round(
+        tuple(Picture(LETTERS[n], with_white(choices[k][1])) for n, k in enumerate(order)),
+        "Infrared, red and blue swapped: in which one was white set on the leaves?", ("A", "B", "C"), where,
+        f"{LETTERS[where]}: leaves are the brightest thing in infrared and are wanted white; what differs from them, "
+        "the sky first of all, keeps a colour. Kelvin scales end long before this white.",
+        tuple(Picture(choices[k][0], with_white(choices[k][1])) for k in order),
+    )  # fmt: skip
+
+
+EXERCISES = {
+    "size": Exercise(
+        "Full or binned", "A resolution for a light",
+        "Thought: more megapixels are better, or worse. At one size of output they differ only where it is dark.",
+        Task.COMPARE, size,
+    ),
+    "handheld": Exercise(
+        "Hand or tripod", "How many frames are blurred",
+        "Thought: one over the focal length is safe. It is a half for one hand and a tenth for another: measure yours.",
+        Task.LOGBOOK, handheld,
+    ),
+    "interval": Exercise(
+        "Which interval", "The interval of a trail",
+        "Thought: one second more than the exposure is enough. The phone has to save, and some take three.",
+        Task.PLAN, interval,
+    ),
+    "iso": Exercise(
+        "ISO or edit", "Where noise comes from",
+        "Thought: high ISO makes noise. Too little light does: at one light, ISO and the edit come to much the same.",
+        Task.COMPARE, iso_or_edit,
+    ),
+    "infrared": Exercise(
+        "White for infrared", "White beyond the kelvin scale",
+        "Thought: infrared is red. It has hardly any colour: what one sees is what white was set on.",
+        Task.CORRECT, infrared,
+    ),
+    "frames": Exercise(
+        "How many frames", "Frames for a wished noise",
+        "Thought: twice the frames, half the noise. It takes four times as many.",
+        Task.MERGE, frames,
+    ),
+    "edge": Exercise(
+        "A sharpened edge", "Detail or sharpening",
+        "Thought: crisp is sharp. Sharpening moves contrast to edges; it brings back no detail.",
+        Task.COMPARE, edge,
+    ),
+}  # fmt: skip

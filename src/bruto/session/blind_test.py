@@ -1,0 +1,74 @@
+"""Two pictures without their names, so that only what is seen decides; and how often which was preferred."""
+
+from __future__ import annotations
+
+import secrets
+
+
+class BlindTest:
+    """Hide which picture is which, and keep a tally of what was preferred.
+
+    Attributes
+    ----------
+    exchanged
+        None while names are shown, else whether the second picture is shown as A.
+    tally
+        How often what was preferred to what. Its keys are made of the identifiers of both, never of their titles:
+        "first > second", or "first = second" in alphabetical order where no difference was seen.
+    """
+
+    def __init__(self) -> None:
+        self.exchanged: bool | None = None
+        self.tally: dict[str, int] = {}
+
+    def hide(self, on: bool) -> None:
+        """Hide the names, in an order that nobody knows, or show them."""
+        self.exchanged = secrets.randbelow(2) == 1 if on else None
+
+    def names(self, titles: tuple[str, str]) -> tuple[str, str]:
+        """Return what both pictures are called on the stage."""
+        return titles if self.exchanged is None else ("A", "B")
+
+    def prefer(self, ids: tuple[str, str], titles: tuple[str, str], which: int | None) -> str:
+        """Count a preference, show the names again and say what they were.
+
+        Parameters
+        ----------
+        ids
+            Identifiers of the first and the second picture, for the tally.
+        titles
+            Their titles, for the sentence.
+        which
+            0 for A, 1 for B, None where no difference was seen.
+
+        Returns
+        -------
+        str
+            A sentence with both titles.
+
+        Examples
+        --------
+        >>> blind = BlindTest(); blind.exchanged = True
+        >>> blind.prefer(("raw", "picture"), ("the raw", "the picture"), 0), blind.tally
+        ('You preferred the picture to the raw.', {'picture > raw': 1})
+        """
+        order = (1, 0) if self.exchanged else (0, 1)
+        self.exchanged = None
+        if which is None:
+            text = f"A was {titles[order[0]]}, B was {titles[order[1]]}."
+            key = f"{min(ids)} = {max(ids)}"
+        else:
+            better, other = order[which], order[1 - which]
+            text = f"You preferred {titles[better]} to {titles[other]}."
+            key = f"{ids[better]} > {ids[other]}"
+        self.tally[key] = self.tally.get(key, 0) + 1
+        return text
+
+    def tally_text(self, ids: tuple[str, str], titles: tuple[str, str]) -> str:
+        """Say the tally of two pictures, "" where there is none."""
+        one, other = ids
+        a, b = self.tally.get(f"{one} > {other}", 0), self.tally.get(f"{other} > {one}", 0)
+        same = self.tally.get(f"{min(ids)} = {max(ids)}", 0)
+        if not a + b + same:
+            return ""
+        return f"Blind so far: {titles[0]} {a}, {titles[1]} {b}, no difference {same}."

@@ -1,0 +1,278 @@
+"""What the logbook shows: its shoots, what is learnt of a phone, and answers to ready questions."""
+
+from __future__ import annotations
+
+import contextlib
+import math
+from collections import Counter, deque
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from psygnal import Signal
+
+from bruto.errors import BrutoError
+from bruto.logbook import estimates
+from bruto.logbook.records import LogRecord
+from bruto.logbook.store import Logbook, ShootRow, usual_logbook
+from bruto.session.logbook_recorder import LogbookRecorder, demo_logbook
+from bruto.session.shoot import Shoot
+from bruto.session.workers import Post, Worker
+from bruto.shoot.verdicts import KEEP_OR_BEST
+from bruto.storage.atomic_write import write_new
+from bruto.storage.output_planner import Outputs
+
+MOST_SHOTS = 500
+"""Shots of a list at most."""
+MOST_LEARNT = 4000
+"""Shots of a phone that are learnt from, the newest."""
+STARS_S = 1.0
+"""Seconds from which a shot at night may be one of stars."""
+QUESTIONS = {
+    "stars": "What worked for stars?",
+    "place": "This place before?",
+    "clean": "Which ISO is still clean?",
+}
+
+
+@dataclass(frozen=True)
+class NoiseGroup:
+    """Shots of one lens, kind and size with what is learnt of their noise."""
+
+    title: str
+    noise: estimates.LearntNoise
+    shots: tuple[LogRecord, ...]
+
+
+@dataclass(frozen=True)
+class LogbookContent:
+    """What is shown. `made_up`: the shots are those of the simulated phone; `charges`: the battery before and after,
+    percent, and hours, of shoots of which that was noted; `title` and `answer` of the `shots`.
+    """
+
+    made_up: bool = False
+    problem: str = ""
+    count: int = 0
+    shoots: tuple[ShootRow, ...] = ()
+    phones: tuple[str, ...] = ()
+    phone: str = ""
+    groups: tuple[NoiseGroup, ...] = ()
+    hand: estimates.HandheldLimit | None = None
+    hand_shots: tuple[LogRecord, ...] = ()
+    hand_text: str = ""
+    viewfinder: dict[str, estimates.Learnt] | None = None
+    pace: dict[str, estimates.Learnt] | None = None
+    storage: dict[str, estimates.Learnt] | None = None
+    battery: estimates.Learnt | None = None
+    charges: dict[str, tuple[float, float, float]] | None = None
+    shoot: str = ""
+    title: str = ""
+    answer: str = ""
+    shots: tuple[LogRecord, ...] = ()
+
+
+def _span(values: Sequence[float], unit: str) -> str:
+    """Least and greatest of values as words."""
+    low, high = min(values), max(values)
+    return f"{low:g}{unit}" if low == high else f"{low:g} to {high:g}{unit}"
+
+
+def plain_iso(iso: float) -> str:
+    """An ISO in two figures, rounded down.
+
+    >>> plain_iso(452.3), plain_iso(1290.0)
+    ('450', '1200')
+    """
+    step = 10 ** max(math.floor(math.log10(max(iso, 1.0))) - 1, 0)
+    return f"{math.floor(iso / step) * step:.0f}"
+
+
+def _of_phone(book: Logbook, phone: str) -> dict[str, Any]:
+    """What is learnt of a phone."""
+    mine = book.page(0, MOST_LEARNT, "newest", model=phone)
+    by: dict[tuple, list[LogRecord]] = {}
+    for r in mine:
+        by.setdefault((r.focal_35mm or 0.0, r.kind, round((r.width or 0) * (r.height or 0) / 1e6)), []).append(r)
+    groups = []
+    for (focal, kind, megapixels), some in sorted(by.items(), key=lambda g: -len(g[1])):
+        try:
+            groups.append(NoiseGroup(f"{focal:.0f} mm, {kind}, {megapixels} MP", estimates.noise(some), tuple(some)))
+        except BrutoError:
+            continue
+    found: dict[str, Any] = {
+        "groups": tuple(groups), "viewfinder": estimates.viewfinder(mine), "pace": estimates.pace(mine),
+        "storage": estimates.storage(mine), "hand": None, "hand_said": "",
+        "hand_shots": tuple(r for r in mine if r.support == "hand" and r.blur_px is not None and r.exposure_s),
+    }  # fmt: skip
+    try:
+        found["hand"] = estimates.hand(mine)
+    except BrutoError as error:
+        found["hand_said"] = str(error)
+    return found
+
+
+def _stars(book: Logbook, phone: str) -> tuple[str, list[LogRecord]]:
+    """Long exposures, those that were kept first."""
+    night = [r for r in book.page(0, MOST_LEARNT, model=phone) if (r.exposure_s or 0) >= STARS_S]
+    selected = [r for r in night if r.verdict in KEEP_OR_BEST]
+    if not night:
+        return "No shot of a second or longer is in the logbook yet.", []
+    use = selected or night
+    isos, times = [r.iso for r in use if r.iso], [r.exposure_s for r in use if r.exposure_s]
+    how = f"{len(selected)} of {len(night)} were kept" if selected else f"{len(night)} shots, none kept or dropped yet"
+    text = f"{how}: {_span(times, ' s')}" + (f", ISO {_span(isos, '')}" if isos else "")
+    if book.count(model=phone) > MOST_LEARNT:
+        text += f", among the newest {MOST_LEARNT} shots"
+    return text + ".", [*selected, *(r for r in night if r.verdict not in KEEP_OR_BEST)]
+
+
+def _clean(groups: Sequence[NoiseGroup]) -> str:
+    if not groups:
+        return "No shot here tells its noise: open some mosaic raws of this phone."
+    notice = []
+    for g in groups[:3]:
+        iso = g.noise.ceiling_iso
+        top = "not even the lowest ISO" if iso is None else f"up to ISO {plain_iso(iso)}"
+        notice.append(f"{g.title}: {top} ({g.noise.count} shots)")
+    return "A shadow 3 EV under grey keeps 4 × its noise: " + "; ".join(notice) + "."
+
+
+def _read(place: Path, made_up: bool, question: str, shoot: str, phone: str) -> LogbookContent:
+    """On the worker's thread."""
+    with Logbook(place) as book:
+        count, shoots = book.count(), tuple(book.shoots())
+        base = LogbookContent(made_up, book.problem, count, shoots)
+        if not count:
+            return base
+        phones = Counter({m: book.count(model=m) for m in book.phones()})
+        chosen = phone if phone in phones else phones.most_common(1)[0][0]
+        found = replace(
+            base, phones=tuple(m for m, _ in phones.most_common()), phone=chosen,
+            battery=estimates.battery(book.batteries()),
+            charges={name: (a, b, h) for name, a, b, h in book.batteries()}, **_of_phone(book, chosen),
+        )  # fmt: skip
+        of_shoot = shoot if any(s.name == shoot for s in shoots) else shoots[0].name
+        if question == "stars":
+            answer, some = _stars(book, chosen)
+            return replace(found, title=QUESTIONS[question], answer=answer, shots=tuple(some[:MOST_SHOTS]))
+        if question == "clean":
+            by_iso = [r for g in found.groups[:1] for r in sorted(g.shots, key=lambda r: r.iso or 0)]
+            answer = _clean(found.groups)
+            return replace(found, title=QUESTIONS[question], answer=answer, shots=tuple(by_iso[:MOST_SHOTS]))
+        some = book.page(0, MOST_SHOTS, "taken", shoot=of_shoot)
+        if question == "place":
+            places = Counter(r.place for r in some if r.place)
+            if not places:
+                sentence = f"Write down at the right where {of_shoot} was; then its other shoots are found."
+                return replace(found, shoot=of_shoot, title=QUESTIONS[question], answer=sentence, shots=tuple(some))
+            where = places.most_common(1)[0][0]
+            there = book.page(0, MOST_SHOTS, place=where)
+            visits = book.visits(where)
+            sentence = f"{where}: {book.count(place=where)} shots in {visits} shoot{'s' if visits > 1 else ''}."
+            return replace(found, title=QUESTIONS[question], answer=sentence, shots=tuple(there))
+        row = next(r for r in shoots if r.name == of_shoot)
+        notice = f"{row.shots} shot{'s' if row.shots != 1 else ''}, {row.picked} kept."
+        if row.shots > len(some):
+            notice += f" The first {len(some)} are listed."
+        return replace(found, shoot=of_shoot, title=of_shoot, answer=notice, shots=tuple(some))
+
+
+class LogbookSession:
+    """Emits `changed` when there is something else to see."""
+
+    changed = Signal()
+    notice = Signal(str)
+    message = Signal(str)
+
+    def __init__(self, shoot: Shoot, remembering: LogbookRecorder, post: Post) -> None:
+        self.shoot = shoot
+        self._worker = Worker("looking back", post)  # its own: a merge that runs is not waited for
+        self._reading = self._worker.channel("logbook", 140)
+        self._writing = self._worker.channel("writing in the logbook", 90)
+        self._changes: deque[tuple[Path, Callable[[Logbook], Any], str]] = deque()
+        self.state = LogbookContent()
+        self.question, self._shoot, self._phone = "", "", ""
+        self.wanted = False
+        """Whether a page shows it: nothing is read before."""
+        remembering.written.connect(self.again)
+
+    def idle(self) -> bool:
+        """Whether nothing is read or written."""
+        return self._worker.idle()
+
+    def finish(self) -> None:
+        """Write what was told, and end."""
+        self._worker.close()
+        with contextlib.suppress(BrutoError, OSError):  # there is nobody left to tell
+            self._write()
+
+    @property
+    def place(self) -> Path:
+        """Where the logbook lies that is shown."""
+        return demo_logbook() if self.shoot.made_up else usual_logbook()
+
+    def ask(self, question: str = "", shoot: str | None = None, phone: str | None = None) -> None:
+        """Show the shots of a shoot, or the answer to a question (see `QUESTIONS`)."""
+        self.question = question
+        if shoot is not None:
+            self._shoot = shoot
+        if phone is not None:
+            self._phone = phone
+        self.again()
+
+    def again(self) -> None:
+        """Read anew what is shown."""
+        if self.wanted:
+            work = partial(_read, self.place, self.shoot.made_up, self.question, self._shoot, self._phone)
+            self._reading.ask("logbook", work, self._show, self.message.emit)
+
+    def _show(self, state: LogbookContent) -> None:
+        self.state = state
+        self.changed.emit()
+
+    def _change(self, work: Callable[[Logbook], Any], sentence: str = "") -> None:
+        """Change the logbook, in the order in which it is asked for; none is dropped for a newer one."""
+        self._changes.append((self.place, work, sentence))
+        self._writing.ask("logbook", self._write, self._written, self.message.emit)
+
+    def _write(self) -> list[str]:
+        """On the worker's thread: all that waits."""
+        sentence = []
+        while self._changes:
+            place, work, text = self._changes.popleft()
+            with Logbook(place) as book:
+                work(book)
+            sentence.append(text)
+        return sentence
+
+    def _written(self, sentence: list[str]) -> None:
+        self.again()
+        for text in filter(None, sentence):
+            self.notice.emit(text)
+
+    def set_values(self, records: Sequence[LogRecord], **values: Any) -> None:
+        """Write down what is told of some shots; of all of the shoot that is shown, where none are given."""
+        keys, shoot = [r.key for r in records], self.state.shoot
+        self._change(lambda book: book.set_values(keys, **values) if keys else book.set_shoot(shoot, **values))
+
+    def note(self, shoot: str, note: str | None = None, battery: tuple[float, float, float] | None = None) -> None:
+        """Note something of a shoot."""
+        self._change(lambda book: book.note_shoot(shoot, note, battery))
+
+    def forget(self, shoot: str) -> None:
+        """Delete the records of a shoot."""
+        self._change(lambda book: book.forget_shoot(shoot), f"The records of {shoot} are deleted; its files are not.")
+
+    def export(self, path: Path, chosen: bool) -> None:
+        """Write all of it to a file, .csv or .json; one that is there is replaced where its whole name was `chosen`."""
+        kind = path.suffix.lower().lstrip(".")
+        known = [f for s in self.shoot.shots for f in s.files]
+
+        def work(book: Logbook) -> None:
+            text = book.exported(kind)
+            target = Outputs([*known, book.place], overwrite=chosen).file(path)
+            write_new(target, text.encode("utf-8", "surrogatepass"))
+
+        self._change(work, f"Written: {path}")

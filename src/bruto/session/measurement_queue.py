@@ -1,0 +1,123 @@
+"""Measuring and watching behind the window: shots are measured one after the other, new files in the folder appear."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from psygnal import Signal
+
+from bruto.sensor.measure_cache import measured
+from bruto.sensor.report import SensorReport
+from bruto.session.shoot import Shoot
+from bruto.session.workers import Post, Worker
+from bruto.shoot.folder import open_shoot
+from bruto.shoot.folder_watch import Changes, FolderWatch
+from bruto.shoot.shots import Shot
+from bruto.shoot.sidecar import verdict_beside
+
+
+class MeasurementQueue:
+    """Whoever owns it calls `look` from time to time.
+
+    Emits `progress(text)`, `changed(changes)` before the shoot follows a change of the folder, `arrived(shot,
+    count)` when new files are in it, and `problem(text)`.
+    """
+
+    progress = Signal(str)
+    changed = Signal(object)
+    arrived = Signal(object, int)
+    problem = Signal(str)
+
+    def __init__(self, shoot: Shoot, post: Post) -> None:
+        self.shoot = shoot
+        self.worker = Worker("gauge", post)
+        self._again, self._looking = self.worker.channel("reading the folder", 1), self.worker.channel("watching", 2)
+        self._verdicts, self._measuring = self.worker.channel("verdicts", 3), self.worker.channel("measuring", 4)
+        self._watch: FolderWatch | None = None
+        self._opening, self._read = 0, set[Path]()
+        """Which opening of a shoot its shots' verdicts belong to, and the files of which they are known."""
+
+    def idle(self) -> bool:
+        """Whether nothing is being measured or looked for."""
+        return self.worker.idle()
+
+    def close(self) -> None:
+        """Stop, after what is running has ended."""
+        self.worker.close()
+
+    def follow(self) -> None:
+        """The shoot was opened or changed: watch its folder, measure what is not measured."""
+        if self._watch is None or self._watch.folder != self.shoot.folder:
+            self._watch = FolderWatch(self.shoot.folder)
+        if self.shoot.opening != self._opening:
+            self._opening, self._read = self.shoot.opening, set()
+        self._read_verdicts()
+        self._measure_next()
+
+    def look(self) -> None:
+        """Look for new and vanished files."""
+        watch = self._watch
+        if watch is not None:
+            self._looking.ask(watch.folder, watch.poll, lambda found: self._found(watch, found), self.problem.emit)
+
+    def _read_verdicts(self) -> None:
+        """What was said of each shot before, at once: measuring takes longer, and pictures alone are not measured."""
+        shoot = self.shoot
+        shots = [s for s in shoot.shots if s.main not in self._read]
+
+        def done(found: dict[str, str]) -> None:
+            self._read |= {s.main for s in shots}
+            for shot in shots:
+                verdict = found.get(str(shot.main), "")
+                if verdict and str(shot.main) not in shoot.verdicts:
+                    shoot.set_verdict(shot, verdict)
+
+        if not shots:
+            return
+        self._verdicts.ask(
+            shoot.folder, lambda: {str(s.main): verdict_beside(s.main) for s in shots}, done, self.problem.emit
+        )
+
+    def _measure_next(self) -> None:
+        """Measure shots one after the other, the current one first."""
+        shoot = self.shoot
+        raws = [s for s in shoot.shots if s.raw is not None and not s.problem]
+        left = [s for s in raws if str(s.main) not in shoot.reports]
+        watching = "watching the folder · " if self._watch is not None else ""
+        self.progress.emit(f"{watching}measured {len(raws) - len(left)} of {len(raws)}" if raws else "")
+        if not left:
+            return
+        current = shoot.current
+        shot = current if current is not None and current in left else left[0]
+        path, offer = shot.main, shoot.offer(shot)
+
+        def work() -> SensorReport:
+            return measured(path, offer)
+
+        def done(found: SensorReport) -> None:
+            shoot.set_report(shot, found)
+            self._measure_next()
+
+        def failed(text: str) -> None:
+            shoot.mark_broken(shot, text)
+            self._measure_next()
+
+        self._measuring.ask(shot.main, work, done, failed)
+
+    def _found(self, watch: FolderWatch, changes: Changes) -> None:
+        if not changes or watch is not self._watch:
+            return
+        paths, record = list(self.shoot.paths), self.shoot.record
+        for path in changes.new:
+            self.shoot.reports.pop(str(path), None)
+        self.changed.emit(changes)
+
+        def done(shots: list[Shot]) -> None:
+            if watch is not self._watch:
+                return
+            newest = next((s for s in reversed(shots) if set(s.files) & set(changes.new)), None)
+            self.shoot.again(shots)
+            if newest is not None:
+                self.arrived.emit(newest, len(changes.new))
+
+        self._again.ask(watch.folder, lambda: open_shoot(paths, record), done, self.problem.emit)

@@ -1,0 +1,290 @@
+"""A merge that runs: its files, its progress and what came of it, whichever shot is looked at meanwhile."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from psygnal import Signal
+
+from bruto.compare.regions import Region
+from bruto.compare.sources import SharpPair
+from bruto.container.orientation import orient
+from bruto.container.raw_frame import Linear
+from bruto.develop.frame_geometry import Rectangle
+from bruto.develop.pipeline import Developer
+from bruto.develop.recipe import Recipe, unframed
+from bruto.develop.source import Source, open_source
+from bruto.develop.suggest.suggester import suggest_all, take_all
+from bruto.error_log import unexpected
+from bruto.errors import Cancelled
+from bruto.merge.live_preview import LivePicture
+from bruto.merge.result import MergeResult
+from bruto.session.differing import differing
+from bruto.session.shoot import Shoot
+from bruto.session.unfinished import Unfinished
+from bruto.session.workers import Post, Worker
+from bruto.storage.atomic_write import Target
+from bruto.storage.output_planner import Outputs
+
+
+@dataclass(frozen=True)
+class QueuedMerge:
+    """A set that is to be merged when its turn comes."""
+
+    files: tuple[Path, ...]
+    method: str
+    output: Target
+    choices: dict[str, Any]
+
+
+def _as_stored(one: QueuedMerge) -> dict[str, Any]:
+    """What is needed to go on with a merge in another window; see `unfinished.Merge`."""
+    return {
+        "files": [str(f.absolute()) for f in one.files], "method": one.method,
+        "output": str(one.output.path.absolute()), "choices": one.choices,
+    }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class MergeView:
+    """A result beside one of its frames, both with the corrections suggested for the result: pictures (H, W, 3) uint8,
+    turned as held; `names` of both; `size`: width and height of the full frame; `places` where they differ most, with
+    `pairs` of pieces at 1:1; `border` (h, w): share of sky of each place, 255 = all, where there is one;
+    `orientation`: Exif, by which all of it was turned.
+    """
+
+    one: NDArray[np.uint8]
+    merged: NDArray[np.uint8]
+    names: tuple[str, str]
+    size: tuple[int, int]
+    places: tuple[Region, ...]
+    pairs: tuple[SharpPair, ...]
+    border: NDArray[np.uint8] | None = None
+    orientation: int = 1
+
+
+@dataclass(frozen=True)
+class LiveView:
+    """What a running merge holds so far, developed: `picture` (h, w, 3) uint8, turned as held; `size`: width and height
+    of the full frame; `count`: frames in it; `summed`: whether they are merged in it.
+    """
+
+    picture: NDArray[np.uint8]
+    size: tuple[int, int]
+    count: int
+    summed: bool
+
+
+class _Developing:
+    """Develops pictures of a running merge, all with the corrections that were suggested for the first of them."""
+
+    def __init__(self) -> None:
+        self._recipe: Recipe | None = None
+
+    def __call__(self, live: LivePicture) -> LiveView:
+        h, w = live.light.shape[:2]
+        known = live.frame.meta
+        meta = replace(
+            known, kind="linear", width=w, height=h, cfa="", active_area=(0, 0, w, h), default_crop=(0, 0, w, h),
+            gain_maps=(), warps=(), vignettes=(), semantic_masks=(),
+        )  # fmt: skip
+        full = known.default_crop[2:]
+        frames = live.count if live.summed else 1
+        noise = live.frame.noise / (frames * full[0] * full[1] / (w * h))  # it is smaller, too
+        clipped = np.zeros(((h + 1) // 2, (w + 1) // 2), np.uint8)
+        developer = Developer(Source(
+            live.frame.path, "linear", Linear(live.light, clipped, "", 1.0), meta, noise, "file",
+            np.ones((1, 1), np.float32),
+        ))  # fmt: skip
+        if self._recipe is None:
+            self._recipe = unframed(take_all(Recipe(), suggest_all(developer)))
+        picture = orient(developer.view(self._recipe, 1), meta.orientation)
+        return LiveView(
+            np.ascontiguousarray(picture), full if known.orientation < 5 else full[::-1], live.count, live.summed
+        )
+
+
+_LARGE = 4500
+"""Long edge from which both are looked at at half their size, pixels."""
+PIECE = 420
+"""Pixels a side of a piece at 1:1."""
+
+
+def _look_at(result: MergeResult) -> MergeView:
+    """Develop a result and the frame that the others were laid on."""
+    developer = Developer(open_source(result.output))
+    recipe = unframed(take_all(Recipe(), suggest_all(developer)))
+    reference = reference_file(result)
+    frame = Developer(open_source(reference))
+    scale = 2 if max(developer.source.size) > _LARGE else 1
+    orientation = developer.source.meta.orientation
+    merged, one = (np.asarray(orient(d.view(recipe, scale), orientation)) for d in (developer, frame))
+    h, w = merged.shape[:2]
+    one = one[:h, :w]
+    places = differing(one, merged)
+    pairs = []
+    for place in places:
+        x, y = (min(max(round(s * n) - PIECE // 2, 0), max(n - PIECE, 0)) for s, n in ((place.x, w), (place.y, h)))
+        part = np.s_[y : y + PIECE, x : x + PIECE]
+        pairs.append(SharpPair(one[part], merged[part], np.zeros((1, 1), np.float32), Rectangle(x, y, PIECE, PIECE)))
+    border = None if result.border is None else np.ascontiguousarray(orient(result.border, orientation))
+    names = reference.stem, "merged"
+    return MergeView(one, merged, names, (w * scale, h * scale), places, tuple(pairs), border, orientation)
+
+
+def reference_file(result: MergeResult) -> Path:
+    """The frame that the others were laid on."""
+    still = next((f for f in result.frames if f.used and tuple(f.shift_px) == (0.0, 0.0)), None)
+    used = [f for f in result.frames if f.used]
+    return Path((still or used[0]).file)
+
+
+class MergeJobs:
+    """Emits `progress(share, text)`, `finished(result)`, `failed(text)`, and `seen(result, picture)` when the result is
+    developed to be looked at.
+    """
+
+    progress = Signal(float, str)
+    waiting_changed = Signal()
+    finished = Signal(object)
+    failed = Signal(str)
+    seen = Signal(object, object)
+    live = Signal(object, object)
+    """What the running merge holds so far: a `LiveView`, with the files it is of."""
+    judged = Signal(object)
+    """What is known of the frames of a night so far: a list of `Seen`."""
+
+    def __init__(self, shoot: Shoot, background: Worker, render: Worker, unfinished: Unfinished, post: Post) -> None:
+        self.shoot, self.unfinished, self._post = shoot, unfinished, post
+        self._work = background.channel("merging")
+        self._picture = render.channel("merged picture", 125)
+        self._judging = background.channel("judging frames")
+        self._stop, self._enough = threading.Event(), threading.Event()
+        self.waiting: tuple[QueuedMerge, ...] = ()
+        self.output = Path()
+        """What the running merge writes."""
+        self.running = False
+        self._judged_of: list[Path] = []
+
+    def stop(self) -> None:
+        """Stop the running merge; nothing is written."""
+        self._stop.set()
+
+    def judge(self, files: list[Path], night: bool) -> None:
+        """Judge the frames of a set behind the window, those of a night by their previews; `judged` tells as it goes
+        on.
+        """
+
+        def work() -> object:
+            if night:
+                from bruto.merge.sky.frame_assessment import plan
+                from bruto.merge.sky.night_judge import overview  # its kernels are loaded where they are wanted
+
+                frames: list[Any] = list(plan(files))
+                looked: Any = overview(frames, self._check_judging)
+            else:
+                from bruto.merge.burst_assessment import judged
+
+                frames, looked = [], judged(files, self._check_judging)
+            for known in looked:
+                frames = list(known)
+                self._post(partial(self._report_judged, files, frames))
+            return frames
+
+        self._judged_of = files
+        self._judging.ask(tuple(files), work, lambda found: self._report_judged(files, found), lambda why: None)
+
+    def _check_judging(self) -> None:
+        if self._judging.dropped():
+            raise Cancelled("Other frames are looked at.")
+
+    def _report_judged(self, files: list[Path], found: object) -> None:
+        if files is self._judged_of:
+            self.judged.emit(found)
+
+    def stop_and_keep(self) -> None:
+        """End the running merge with the frames that were read."""
+        self._enough.set()
+
+    def start(self, files: list[Path], method: str, output: Target, choices: Mapping[str, Any] | None = None) -> None:
+        """Merge files by a method, with the choices it leaves, to a new raw; where one is running, after it."""
+        if self.running:
+            self._wait((*self.waiting, QueuedMerge(tuple(files), method, output, dict(choices or {}))))
+            return
+        self._stop.clear()
+        self._enough.clear()
+        self.running = True
+        self.output = output.path
+        self.unfinished.begin("merge", **_as_stored(QueuedMerge(tuple(files), method, output, dict(choices or {}))))
+
+        def tell(share: float, text: str) -> None:
+            self._post(lambda: self.progress.emit(share, text))
+
+        developed = _Developing()
+
+        def see(picture: LivePicture) -> None:
+            try:
+                look = developed(picture)
+            except Exception as error:  # a picture on the way is worth no merge
+                unexpected(error, "showing what is merged so far")
+                return
+            self._post(lambda: self.live.emit(look, files))
+
+        def work() -> MergeResult:
+            from bruto.merge.merger import merge  # the methods' kernels are loaded where they are wanted
+            from bruto.merge.methods import method_of
+
+            def renamed() -> Target:
+                return Outputs(files).in_folder(output.path.parent, output.path.name)
+
+            return merge(
+                method_of(method).chosen(choices or {}), files, output, renamed=renamed, progress=tell,
+                cancelled=self._stop.is_set, enough=self._enough.is_set, seen=see,
+            )  # fmt: skip
+
+        self._work.ask(output.path, work, self._merged, self._ended(self.failed.emit))
+
+    def _ended(self, then: Callable[[Any], None]) -> Callable[[Any], None]:
+        def call(outcome: Any) -> None:
+            self.running = False
+            self.unfinished.end("merge")
+            then(outcome)
+            self._next()
+
+        return call
+
+    def _next(self) -> None:
+        """Begin with the next set that waits."""
+        if self.running or not self.waiting:
+            return
+        one = self.waiting[0]
+        self.start(list(one.files), one.method, one.output, one.choices)
+        self._wait(self.waiting[1:])
+
+    def forget_waiting(self, number: int) -> None:
+        """Take a set out of those that wait."""
+        self._wait(tuple(w for k, w in enumerate(self.waiting) if k != number))
+
+    def _wait(self, waiting: tuple[QueuedMerge, ...]) -> None:
+        """Other sets wait; they are kept, to be offered again where the window closes before their turn."""
+        self.waiting = waiting
+        if waiting:
+            self.unfinished.begin("waiting", sets=[_as_stored(w) for w in waiting])
+        else:
+            self.unfinished.end("waiting")
+        self.waiting_changed.emit()
+
+    def _merged(self, result: MergeResult) -> None:
+        self._ended(self.finished.emit)(result)
+        self.shoot.add_file(result.output)
+
+        self._picture.ask(
+            result.output, partial(_look_at, result), lambda look: self.seen.emit(result, look), self.failed.emit
+        )

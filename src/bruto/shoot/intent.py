@@ -1,0 +1,125 @@
+"""Asked and got: is each shot what was meant? Zoom, resolution, lens and raw are checked against the phone's card and
+the rest of the shoot.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+
+from bruto.phones.card import CROP_RATIO, PhoneCard
+from bruto.shoot.folder import Intent
+from bruto.shoot.shots import Shot
+
+SAME_LENS = 0.12
+"""Focal lengths this near to each other, relative, are the same lens."""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """`topic`: "zoom", "resolution", "lens", "kind", "no-raw", "raw" or "edited"; `text`: a sentence."""
+
+    topic: str
+    text: str
+
+
+def usual(shots: list[Shot]) -> Intent:
+    """What most of a shoot is, where a clear majority (two thirds) is alike."""
+    seen = [s.seen for s in shots if s.seen]
+    raws = [s.seen for s in shots if s.raw and s.seen]
+
+    def most(values: list) -> object | None:
+        if not values:
+            return None
+        value, count = Counter(values).most_common(1)[0]
+        return value if count >= 2 / 3 * len(values) and len(values) >= 3 else None
+
+    size = most([_megapixels(*g.size) for g in raws])
+    kind = most([g.kind for g in raws])
+    raw = most([s.raw is not None for s in shots]) if seen else None
+    return Intent(
+        size if isinstance(size, int) else None,
+        kind if isinstance(kind, str) else None,
+        None,
+        raw if isinstance(raw, bool) else None,
+    )
+
+
+def _megapixels(w: int, h: int) -> int:
+    return round(w * h / 1e6)
+
+
+def check(shot: Shot, intent: Intent, expected: Intent, card: PhoneCard) -> list[Finding]:
+    """What a shot is that was not meant. `intent`: what the user said, which goes before `expected`, the usual."""
+    found: list[Finding] = []
+    seen = shot.seen
+    if seen is None:
+        return found
+    _zoom(shot, card, found)
+    if not any(f.topic == "lens" for f in found):
+        _other_lens(shot, intent, card, found)
+    got, wanted = _megapixels(*seen.size), intent.megapixels or expected.megapixels
+    if shot.raw and wanted and abs(got - wanted) > max(1, 0.1 * wanted):
+        if intent.megapixels:
+            found.append(Finding("resolution", f"{got} megapixels; you asked for {wanted}."))
+        elif got < wanted:  # more than the rest is no loss
+            found.append(Finding("resolution", f"{got} megapixels; most of this shoot has {wanted}."))
+    kind = intent.kind
+    if shot.raw and kind and seen.kind != kind:
+        names = {"mosaic": "plain", "linear": "processed"}
+        found.append(Finding("kind", f"A {names.get(seen.kind, seen.kind)} raw; {names[kind]} ones were meant."))
+    wants_raw = intent.raw if intent.raw is not None else expected.raw
+    if shot.raw is None and wants_raw:
+        found.append(Finding("no-raw", "The phone saved only its picture, no raw; check the mode."))
+    if shot.raw is not None and wants_raw is False:
+        found.append(Finding("raw", "A raw was saved that was not meant; it takes the space of several pictures."))
+    if shot.edited:
+        found.append(Finding("edited", f"The phone's picture was changed after the capture: {shot.edited}."))
+    return found
+
+
+def lens_title(name: str, focal_35mm: float) -> str:
+    """A lens by its name and focal length, each once.
+
+    >>> lens_title("26 mm", 26.0), lens_title("wide", 15.0)
+    ('26 mm', 'wide (15 mm)')
+    """
+    length = f"{focal_35mm:.0f} mm"
+    return length if name == length else f"{name} ({length})"
+
+
+def _other_lens(shot: Shot, intent: Intent, card: PhoneCard, found: list[Finding]) -> None:
+    """A silent change of lens: the view was taken with another one than was asked for."""
+    seen = shot.seen
+    assert seen is not None
+    lens = card.lens_of(seen.focal_mm)
+    got = lens.focal_35mm if lens is not None else seen.focal_35mm
+    if not intent.focal_35mm or not got or abs(got / intent.focal_35mm - 1) < SAME_LENS:
+        return
+    wanted = next((q.name for q in card.lenses if abs(q.focal_35mm / intent.focal_35mm - 1) < SAME_LENS), "")
+    name = f"the {lens_title(lens.name, got)} lens" if lens is not None else f"a {got:.0f} mm lens"
+    asked_for = f"the {lens_title(wanted, intent.focal_35mm)} one" if wanted else f"{intent.focal_35mm:.0f} mm"
+    found.append(Finding("lens", f"Taken with {name}; you asked for {asked_for}."))
+
+
+def _zoom(shot: Shot, card: PhoneCard, found: list[Finding]) -> None:
+    seen = shot.seen
+    assert seen is not None
+    if seen.zoom and seen.zoom > CROP_RATIO:
+        found.append(Finding("zoom", f"Digital zoom {seen.zoom:.1f}×: only a crop of the lens's own view."))
+        return
+    lens = card.lens_of(seen.focal_mm)
+    if lens is None or not seen.focal_35mm:
+        return
+    ratio = seen.focal_35mm / lens.focal_35mm
+    if ratio <= CROP_RATIO:
+        return
+    real = [q for q in card.lenses if abs(q.focal_35mm / seen.focal_35mm - 1) < SAME_LENS and q is not lens]
+    if real:
+        text = (
+            f"The {seen.focal_35mm:.0f} mm view was made from the {lens.name} lens, not from the {real[0].name} one: a "
+            f"{ratio:.1f}× crop."
+        )
+        found.append(Finding("lens", text))
+    else:
+        found.append(Finding("zoom", f"Digital zoom {ratio:.1f}×: only a crop of the {lens.name} lens."))

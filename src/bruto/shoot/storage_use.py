@@ -1,0 +1,84 @@
+"""How much room shots take, and what a longer sequence would need."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from statistics import median
+
+from bruto.shoot.shots import Shot, ShotSet
+
+
+@dataclass(frozen=True)
+class StorageUse:
+    """Bytes of raws, pictures, clips and double copies, and the number of each shot's mean."""
+
+    raws: int
+    pictures: int
+    clips: int
+    doubles: int
+    raw_count: int
+    picture_count: int
+
+    @property
+    def total(self) -> int:
+        """All bytes."""
+        return self.raws + self.pictures + self.clips + self.doubles
+
+
+def _length(path: Path | None) -> int:
+    try:
+        return path.stat().st_size if path else 0
+    except OSError:
+        return 0
+
+
+def space_of(shots: list[Shot]) -> StorageUse:
+    """What shots take on the disk."""
+    return StorageUse(
+        sum(_length(s.raw) for s in shots),
+        sum(_length(s.picture) for s in shots),
+        sum(_length(s.clip) for s in shots),
+        sum(_length(d) for s in shots for d in s.doubles),
+        sum(s.raw is not None for s in shots),
+        sum(s.picture is not None for s in shots),
+    )
+
+
+def needed(group: ShotSet, count: int) -> int:
+    """Bytes that `count` shots like those of a set need, raw and picture together."""
+    sizes = [_length(s.raw) + _length(s.picture) for s in group.shots]
+    return round(median(sizes) * count) if sizes else 0
+
+
+def size_text(count: float) -> str:
+    """Bytes in words.
+
+    >>> size_text(15_437_879), size_text(2.4e9)
+    ('15.4 MB', '2.40 GB')
+    """
+    for limit, unit, digits in ((1e3, "B", 0), (1e6, "kB", 0), (1e9, "MB", 1), (1e12, "GB", 2)):
+        if count < limit:
+            return f"{count / (limit / 1e3):.{digits}f} {unit}"
+    return f"{count / 1e12:.2f} TB"
+
+
+def space_text(space: StorageUse) -> str:
+    """One line on a shoot's room.
+
+    >>> space_text(StorageUse(10_000_000, 2_000_000, 0, 0, 1, 1))
+    '12.0 MB: 1 raw 10.0 MB, 1 picture 2.0 MB; a raw takes 5.0 times its picture'
+    """
+    parts = []
+    for count, size, word in ((space.raw_count, space.raws, "raw"), (space.picture_count, space.pictures, "picture")):
+        if count:
+            parts.append(f"{count} {word}{'s' if count != 1 else ''} {size_text(size)}")
+    if space.clips:
+        parts.append(f"clips {size_text(space.clips)}")
+    if space.doubles:
+        parts.append(f"double copies {size_text(space.doubles)}")
+    text = f"{size_text(space.total)}: " + ", ".join(parts)
+    if space.raw_count and space.picture_count and space.pictures:
+        ratio = (space.raws / space.raw_count) / (space.pictures / space.picture_count)
+        text += f"; a raw takes {ratio:.1f} times its picture"
+    return text

@@ -1,0 +1,73 @@
+"""The one reader of stored JSON: regular files only, of a sane size, with numbers and depth that are sane too."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+from typing import Any
+
+from bruto.errors import FileProblem
+from bruto.storage.safe_read import read_bounded
+
+LARGEST_JSON = 16 << 20
+"""Bytes; a sidecar with 200 steps of history has some hundreds of kilobytes."""
+DEEPEST = 40
+"""Levels of lists and objects in each other; ours have six."""
+
+
+class Damaged(FileProblem):
+    """A stored file whose content cannot be used, in difference to one that cannot be read at this moment."""
+
+
+def read_json(path: str | Path, limit: int = LARGEST_JSON) -> dict[str, Any]:
+    """The object in a JSON file. Raises `FileProblem`, `Damaged` where it is no JSON object of a sane form."""
+    return parse_json(read_bounded(path, limit), str(path))
+
+
+def parse_json(data: bytes, where: str) -> dict[str, Any]:
+    """The object in JSON text; raises `Damaged`, which names `where`."""
+    try:
+        found = json.loads(data.decode("utf-8"), parse_constant=str, parse_float=_number, parse_int=_integer)
+    except (ValueError, RecursionError) as error:
+        raise Damaged(f"{where} is damaged: {_plain(error)}.") from error
+    if not isinstance(found, dict):
+        raise Damaged(f"{where} is damaged: it is not a JSON object.")
+    if _too_deep(found):
+        raise Damaged(f"{where} is nested deeper than can be real; it is left as it is.")
+    return found
+
+
+def _plain(error: Exception) -> str:
+    if isinstance(error, json.JSONDecodeError):
+        return f"it is no JSON from line {error.lineno} on"
+    if isinstance(error, UnicodeDecodeError):
+        return f"it is no text from byte {error.start} on"
+    if isinstance(error, RecursionError):
+        return "it is nested deeper than can be real"
+    return str(error) or "it is no JSON"
+
+
+def _too_deep(found: Any) -> bool:
+    """Whether lists and objects lie deeper in each other than `DEEPEST`."""
+    level = [found]
+    for _ in range(DEEPEST):
+        level = [
+            child
+            for item in level
+            for child in (item.values() if isinstance(item, dict) else item)
+            if isinstance(child, dict | list)
+        ]
+        if not level:
+            return False
+    return True
+
+
+def _number(text: str) -> float | str:
+    """A number that is too large for one stays text, so that only the value it stands for is refused."""
+    value = float(text)
+    return value if math.isfinite(value) else text
+
+
+def _integer(text: str) -> int | str:
+    return int(text) if len(text) <= 20 else text
