@@ -32,7 +32,7 @@ from bruto.storage.atomic_write import (
     temporary_folder,
     write_new,
 )
-from tests.test_kept import Store
+from tests.test_stores import Store
 
 
 class Leftovers(Store):

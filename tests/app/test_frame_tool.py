@@ -17,7 +17,7 @@ from bruto.container.orientation import orient
 from bruto.export.preset import ExportPreset
 from bruto.export.queue import export_shot
 from bruto.shoot.sidecar import load_sidecar
-from tests.app.test_develop import DevelopTest
+from tests.app.test_correct_page import DevelopTest
 from tests.app.windows import LEFT, pixels
 
 KEY = Qt.Key

@@ -13,7 +13,7 @@ from bruto.plan.planned_shots import load_plan
 from bruto.simphone.capture import Exposure
 from bruto.simphone.night import NightPhone, save_frame
 from bruto.tasks import Task
-from tests.app.test_manners import wheel
+from tests.app.test_wheel_guard import wheel
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.shots import SMALL, copy_of, taken
 

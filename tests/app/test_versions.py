@@ -14,7 +14,7 @@ from bruto.develop.analysis.soft_proof import hatched, out_of_gamut
 from bruto.develop.illuminants import NAMED, named, values_of
 from bruto.develop.recipe import Recipe
 from bruto.shoot.sidecar import load_sidecar, save_sidecar
-from tests.app.test_develop import DevelopTest
+from tests.app.test_correct_page import DevelopTest
 from tests.app.windows import LEFT, pixels
 
 KEY = Qt.Key

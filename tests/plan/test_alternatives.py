@@ -10,7 +10,7 @@ from bruto.plan.forecast import forecast_of
 from bruto.plan.planned_shots import PlannedShot
 from bruto.plan.recommendations import facts_of, with_recommendations
 from bruto.plan.stars import rule_500
-from tests.plan.test_proposing import PHONE, PLACES
+from tests.plan.test_recommendations import PHONE, PLACES
 
 PLAN = PLACES[0]
 

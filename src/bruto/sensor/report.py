@@ -39,7 +39,7 @@ class SensorReport:
     and `shadow_lift_screen_ev` at 1280 px, to signal / noise 4. `edge_blur_px`: standard deviation of the blur of
     edges, or None where there are none; `motion_px`, `motion_degrees`: a movement during the exposure, as the picture
     is looked at. `middle_ev`: the middle of the scene from grey. `preview_offset_ev`: how early (+) or late (-) the
-    preview warns. `glare_at_most`, `smeared`, `leak`: see `veiling_glare.VeilingGlare`. `hot_sites`: sites far above their
+    preview warns. `glare_at_most`, `smeared`, `leak`: see `VeilingGlare`. `hot_sites`: sites far above their
     neighbours.
     `light`: for each channel the share of sites in each step of `LIGHT_EV`, as balanced by the phone; `preview_light`:
     likewise of the preview. `detail`: structure finer than noise, relative to the light, by place (rows of a grid,
