@@ -22,7 +22,7 @@ from bruto.sensor.measurement import measure
 from bruto.sensor.noise import blocks_of, picture_noise
 from bruto.sensor.planes import planes_of
 from bruto.simphone import sensor_model as sm
-from bruto.simphone.capture import Capture, Exposure, Phone, _tags, picture_of
+from bruto.simphone.capture import Capture, Exposure, Phone, picture_of, tags_of
 from bruto.simphone.optics import Mishap
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -79,7 +79,7 @@ def captures(folder: Path) -> Iterator[tuple[str, Capture, RawFrame]]:
                 capture = phone.shoot(Exposure(float(iso), base.seconds * base.iso / iso), seed=100 + k)
                 path = folder / "a.dng"
                 write_dng(
-                    path, capture.codes, _tags(capture, "2026:06:21 12:00:00"), picture_of(capture)[::4, ::4].copy()
+                    path, capture.codes, tags_of(capture, "2026:06:21 12:00:00"), picture_of(capture)[::4, ::4].copy()
                 )
                 yield f"{scene}, {lens}, ISO {iso}", capture, read_dng(path)
 
@@ -118,7 +118,7 @@ def motions() -> list[tuple[str, float, float, float | None, float | None]]:
             phone = Phone(scene, 3)
             capture = phone.shoot(seed=1)
             path = Path(name) / "a.dng"
-            write_dng(path, capture.codes, _tags(capture, "2026:06:21 12:00:00"), np.zeros((9, 12, 3), np.uint8))
+            write_dng(path, capture.codes, tags_of(capture, "2026:06:21 12:00:00"), np.zeros((9, 12, 3), np.uint8))
             meta = read_dng(path).meta
             for length in (0, *MOTIONS):
                 degrees = float(random.uniform(0, 180))

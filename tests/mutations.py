@@ -23,11 +23,11 @@ import tifffile
 from PIL import Image, ImageCms
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.dng_writer import Storage
+from bruto.container.dng_writer import SampleStorage
 from bruto.container.metadata_tree import outline
 from bruto.container.picture import read_picture
 from bruto.container.profile import profile_bytes, read_profile
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.develop.pipeline import Developer
 from bruto.develop.profiles import chosen
 from bruto.develop.recipe import Recipe, load_recipe
@@ -65,7 +65,7 @@ def bases(folder: Path) -> dict[str, list[bytes]]:
         write_dng(folder / "v.dng", samples(how, mosaic), tags_for(how, mosaic), PREVIEW, how)
         raws.append((folder / "v.dng").read_bytes())
     for order in "<>":
-        write_dng(folder / "v.dng", LINEAR, EVERYTHING, PREVIEW, Storage(7, 16, components=3, byteorder=order))
+        write_dng(folder / "v.dng", LINEAR, EVERYTHING, PREVIEW, SampleStorage(7, 16, components=3, byteorder=order))
         raws.append((folder / "v.dng").read_bytes())
     pixels = random.integers(0, 255, (48, 64, 3)).astype(np.uint8)
     smooth = np.repeat(np.repeat(pixels[:6, :8], 8, 0), 8, 1)
@@ -127,7 +127,7 @@ def bases(folder: Path) -> dict[str, list[bytes]]:
 def _tried(kind: str, path: Path, thorough: bool) -> None:
     """What the program does with such a file; raises where something goes wrong."""
     if kind in ("dng", "hand"):
-        seen = glance(path)
+        seen = read_quick_metadata(path)
         frame = read_dng(path)
         outline(frame.meta, path)
         if thorough:
@@ -142,7 +142,7 @@ def _tried(kind: str, path: Path, thorough: bool) -> None:
         if seen.preview is not None:
             small_view(shot, 64)
     elif kind in ("jpg", "heic", "avif", "png", "tif"):
-        glance(path)
+        read_quick_metadata(path)
         read_picture(path)
         if thorough:
             developer = Developer(open_source(path))

@@ -16,10 +16,10 @@ import numpy as np
 import tifffile
 
 from bruto.container.dng_reader import read_dng, read_dng_meta
-from bruto.container.dng_writer import Storage
+from bruto.container.dng_writer import SampleStorage
 from bruto.container.linearisation import linearise
 from bruto.container.metadata_tree import outline
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import source_of_raw
@@ -114,7 +114,9 @@ class Corpus(unittest.TestCase):
                 write_dng(folder / "v.dng", samples(how, mosaic), tags_for(how, mosaic), PREVIEW, how)
                 bases.append((folder / "v.dng").read_bytes())
             for order in "<>":
-                write_dng(folder / "v.dng", LINEAR, EVERYTHING, PREVIEW, Storage(7, 16, components=3, byteorder=order))
+                write_dng(
+                    folder / "v.dng", LINEAR, EVERYTHING, PREVIEW, SampleStorage(7, 16, components=3, byteorder=order)
+                )
                 bases.append((folder / "v.dng").read_bytes())
             path = folder / "damaged.dng"
             for k in range(480):
@@ -192,7 +194,7 @@ class Corpus(unittest.TestCase):
                     path.write_bytes(mutated(bases[k % 3], KINDS[k % len(KINDS)], random))
                 began = time.perf_counter()
                 try:
-                    self.assertGreater(glance(path).length, 0)
+                    self.assertGreater(read_quick_metadata(path).length, 0)
                 except BrutoError as error:
                     self.assertIn(path.name, str(error))
                 self.assertLess(time.perf_counter() - began, LONGEST_S)

@@ -20,7 +20,7 @@ from bruto.container.opcodes import parse_gain_map, parse_opcodes
 from bruto.container.orientation import as_stored, orient
 from bruto.container.picture import read_picture
 from bruto.container.profile import gain_table_body, parse_gain_table, read_profile
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.container.raw_frame import RawFrame
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, parse_trim, parse_vignette, parse_warp
 from bruto.errors import BrutoError
@@ -64,7 +64,7 @@ class AnyFile(unittest.TestCase):
         frame = read_dng(self.path)
         np.testing.assert_array_equal(frame.codes, codes)
         self.assertEqual((frame.meta.orientation, frame.meta.cfa), (orientation, wanted.cfa))
-        seen = glance(self.path)
+        seen = read_quick_metadata(self.path)
         self.assertEqual(sorted(seen.size), sorted((size[1], size[0])))
 
     @PATIENT
@@ -99,7 +99,7 @@ class AnyFile(unittest.TestCase):
         for at, value in places:
             data[at % len(data)] = value
         self.path.write_bytes(data)
-        for read in (read_dng, read_dng_meta, glance):
+        for read in (read_dng, read_dng_meta, read_quick_metadata):
             try:
                 read(self.path)
             except BrutoError as error:

@@ -23,7 +23,7 @@ from bruto.container.dng_writer import DngTags, SampleStorage
 from bruto.container.linearisation import linearise
 from bruto.container.picture import read_picture, read_picture_facts
 from bruto.container.profile import GainTableMap
-from bruto.container.quick_metadata import quick_metadata
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.container.raw_frame import GainMap
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
@@ -90,7 +90,7 @@ class Numbers(Folder):
         exif[271], exif[305] = "Maker\x07\n", "<img src='/dev/zero'>"
         sub[33437], sub[33434], sub[37386] = 1e-30, 1e300, -4.0
         path = self.picture("a.jpg", exif=exif)
-        for seen in (quick_metadata(path), read_picture_facts(path)):
+        for seen in (read_quick_metadata(path), read_picture_facts(path)):
             self.assertEqual((seen.f_number, seen.exposure_s, seen.focal_mm), (None, None, None))
             self.assertEqual((seen.make, seen.software), ("Maker", "<img src='/dev/zero'>"))
 
@@ -187,9 +187,9 @@ class Changing(Folder):
         raw, picture = taken("card", size=SMALL)[0]["files"]
         for source, read in (
             (raw, read_dng),
-            (raw, quick_metadata),
+            (raw, read_quick_metadata),
             (picture, read_picture),
-            (picture, quick_metadata),
+            (picture, read_quick_metadata),
         ):
             data = Path(source).read_bytes()
             path = self.folder / Path(source).name
@@ -236,7 +236,7 @@ class Specials(Folder):
                     "empty": lambda p: p.write_bytes(b""),
                 }[kind](path)  # fmt: skip
                 with self.assertRaises(FileProblem):
-                    quick_metadata(path)
+                    read_quick_metadata(path)
                 with self.assertRaises(FileProblem):
                     open_source(path)
 
@@ -245,7 +245,7 @@ class Specials(Folder):
         path = self.folder / "named.jpg"
         path.write_bytes(heic.read_bytes())
         self.assertEqual(read_picture(path).pixels.shape, (378, 504, 3))
-        self.assertEqual(glancing.glance(path).size, (504, 378))
+        self.assertEqual(glancing.read_quick_metadata(path).size, (504, 378))
 
 
 class Tiny(Folder):

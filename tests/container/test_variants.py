@@ -27,7 +27,7 @@ from bruto.container.corrections import (
     Correction,
 )
 from bruto.container.dng_reader import read_dng
-from bruto.container.dng_writer import Storage
+from bruto.container.dng_writer import SampleStorage
 from bruto.container.profile import CameraProfile, read_profile
 from bruto.container.raw_frame import GainMap, GpsPlace, SemanticMask
 from bruto.container.segments import SegmentLayout, _woven, decode_segment
@@ -358,7 +358,7 @@ class Forms(unittest.TestCase):
                 stored.append(f"| {name} | yes | yes | {judged} |")
         for name, data, values, judge in FORMS:
             path = self.folder / "v.dng"
-            write_dng(path, data, tags(**values), PREVIEW, Storage(1, 16, None))
+            write_dng(path, data, tags(**values), PREVIEW, SampleStorage(1, 16, None))
             with self.subTest(name):
                 frame = read_dng(path)
                 np.testing.assert_array_equal(frame.codes, data)

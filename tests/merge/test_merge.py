@@ -16,7 +16,7 @@ import rawpy
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.merge_record import merged_of
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
@@ -304,8 +304,8 @@ class Refusals(Folder):
     def test_the_file_says_how_it_was_merged(self) -> None:
         merge("median", raws_of("card", size=SMALL, count=4), self.out)
         self.assertEqual(read_dng(self.out).meta.merged, "median of 4 frames")
-        self.assertEqual(glance(self.out).merged, "median of 4 frames")
-        self.assertEqual(glance(raws_of("card", size=SMALL, count=4)[0]).merged, "")
+        self.assertEqual(read_quick_metadata(self.out).merged, "median of 4 frames")
+        self.assertEqual(read_quick_metadata(raws_of("card", size=SMALL, count=4)[0]).merged, "")
         self.assertEqual(merged_of(None, "Bruto 0.1", "bracket of 3 frames: a.dng"), "bracket of 3 frames")
         self.assertEqual(merged_of(None, "another program", "mean of all"), "")
 

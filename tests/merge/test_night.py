@@ -20,7 +20,7 @@ from bruto.cli import app
 from bruto.cli.merge import add_merges
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import write_dng
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.errors import BrutoError, Cancelled
 from bruto.merge.merger import merge
 from bruto.merge.methods.trails import TRAILS, TrailOptions, combine
@@ -115,7 +115,9 @@ class BurstAssessment(Sky):
         self.assertAlmostEqual(self.result.equivalent_stops, np.log2(used), places=3)
         self.assertEqual(self.result.warnings, ())
         self.assertEqual(read_dng(self.out).meta.merged, f"trails of {used} frames")
-        self.assertEqual(glance(self.out).merged, f"trails of {used} frames")  # so that it is no frame of its own set
+        self.assertEqual(
+            read_quick_metadata(self.out).merged, f"trails of {used} frames"
+        )  # so that it is no frame of its own set
         with rawpy.imread(str(self.out)) as raw:
             self.assertEqual(raw.raw_image_visible.shape[:2], SIZE[::-1])
 

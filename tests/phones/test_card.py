@@ -13,7 +13,7 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import write_dng
-from bruto.container.quick_metadata import QuickMetadata, glance
+from bruto.container.quick_metadata import QuickMetadata, read_quick_metadata
 from bruto.container.raw_frame import RawFrame
 from bruto.develop.source import source_of_raw
 from bruto.errors import BrutoError
@@ -113,7 +113,7 @@ class Cards(unittest.TestCase):
 
     def test_viewfinder_is_learnt_by_program(self) -> None:
         path = raw_of("card", size=SMALL)
-        report, g = measure(read_dng(path)), glance(path)
+        report, g = measure(read_dng(path)), read_quick_metadata(path)
         card = PhoneCard(g.make, g.model)
         for k, offset in enumerate((0.7, 0.9, 0.8)):
             self.assertIsNone(card.viewfinder(g.software))

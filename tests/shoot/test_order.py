@@ -11,7 +11,7 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 
 from bruto.container.dng_reader import read_dng
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.container.raw_frame import RawFrame
 from bruto.errors import Cancelled, FileProblem
 from bruto.phones.card import load_card
@@ -238,7 +238,7 @@ class Glances(unittest.TestCase):
             raw_of("pans", size=SMALL, kind="linear"),
             raw_of("sluice", size=SMALL, lens="tele", iso=400.0),
         ):
-            seen, meta = glance(path), read_dng(path).meta
+            seen, meta = read_quick_metadata(path), read_dng(path).meta
             for name in (
                 "kind",
                 "orientation",
@@ -262,7 +262,7 @@ class Glances(unittest.TestCase):
 
         for suffix in (".jpg", ".heic", ".avif"):
             path = Path(taken("card", size=SMALL, picture_suffix=suffix)[0]["files"][1])
-            seen, facts = glance(path), read_picture_facts(path)
+            seen, facts = read_quick_metadata(path), read_picture_facts(path)
             self.assertEqual(
                 (seen.kind, seen.oriented_size, seen.iso, seen.taken), ("picture", facts.size, facts.iso, facts.taken)
             )

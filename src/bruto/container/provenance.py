@@ -9,7 +9,7 @@ from PIL import Image
 
 from bruto.container.dng_reader import is_raw
 from bruto.container.picture import is_picture
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.errors import BrutoError
 from bruto.storage.safe_read import open_regular
 
@@ -33,7 +33,7 @@ def made_here(path: Path) -> bool:
             return _jxl_software(path).startswith(b"Bruto ")
         if path.suffix.lower() in _OTHER_PICTURES:
             return _exif_software(path).startswith("Bruto ")
-        return glance(path).software.startswith("Bruto ")
+        return read_quick_metadata(path).software.startswith("Bruto ")
     except BrutoError:
         return False
 

@@ -94,7 +94,7 @@ class QuickMetadata(CaptureFacts):
         return (self.size[1], self.size[0]) if self.orientation >= 5 else self.size
 
 
-def glance(path: str | Path) -> QuickMetadata:
+def read_quick_metadata(path: str | Path) -> QuickMetadata:
     """Facts of a raw or picture file. Raises `FileProblem`."""
     path = check_readable(path)
     length = path.stat().st_size

@@ -20,7 +20,7 @@ from typing import Annotated, Any
 import platformdirs
 from pydantic import Field
 
-from bruto.container.quick_metadata import QuickMetadata, glance
+from bruto.container.quick_metadata import QuickMetadata, read_quick_metadata
 from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError
 from bruto.sensor.advice import Offer
@@ -308,5 +308,5 @@ def offer(card: PhoneCard, seen: QuickMetadata) -> Offer:
 
 def offer_for(path: str | Path) -> Offer:
     """What the phone that took a file offers; an empty offer where the file tells no phone. Raises `FileProblem`."""
-    seen = glance(path)
+    seen = read_quick_metadata(path)
     return offer(load_card(seen.make, seen.model), seen) if seen.model else Offer()

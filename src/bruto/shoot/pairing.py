@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from bruto.container.dng_reader import is_raw
 from bruto.container.picture import PICTURE_KINDS, is_picture
-from bruto.container.quick_metadata import QuickMetadata, glance
+from bruto.container.quick_metadata import QuickMetadata, read_quick_metadata
 from bruto.errors import BrutoError, FileProblem
 from bruto.shoot.shots import Shot, edit_marks, read_shot, small_view, taken_at
 from bruto.storage.safe_read import content_key, explain, whole_digest
@@ -67,10 +67,10 @@ class _FileEntry:
         self._unreadable: set[Path] = set()
         self._greys: dict[Path, NDArray[np.float32] | None] = {}
 
-    def glance(self, path: Path) -> QuickMetadata | None:
+    def read_quick_metadata(self, path: Path) -> QuickMetadata | None:
         if path not in self.known and path not in self._unreadable:
             try:
-                self.known[path] = glance(path)
+                self.known[path] = read_quick_metadata(path)
             except BrutoError:
                 self._unreadable.add(path)
         return self.known.get(path)
@@ -80,7 +80,7 @@ class _FileEntry:
         if path not in self._greys:
             raw = is_raw(path)
             try:
-                shot = Shot(path.stem, path if raw else None, None if raw else path, self.glance(path))
+                shot = Shot(path.stem, path if raw else None, None if raw else path, self.read_quick_metadata(path))
                 picture = small_view(shot, 96)[0]
                 grey = cv2.resize(picture, (24, 24), interpolation=cv2.INTER_AREA).mean(axis=2).astype(np.float32)
                 grey -= grey.mean()
@@ -96,7 +96,7 @@ class _FileEntry:
 
     def agree(self, raw: Path, picture: Path, within_s: float = SAME_MOMENT_S) -> bool | None:
         """Whether time, settings and phone allow one press of the shutter; None where the files do not say."""
-        a, b = self.glance(raw), self.glance(picture)
+        a, b = self.read_quick_metadata(raw), self.read_quick_metadata(picture)
         if a is None or b is None:
             return None
         if a.model and b.model and a.model != b.model:

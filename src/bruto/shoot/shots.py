@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from bruto.container.dng_reader import read_dng_meta
 from bruto.container.orientation import orient
 from bruto.container.picture import decode_jpeg, picture_meta, read_picture_facts, small_picture
-from bruto.container.quick_metadata import QuickMetadata, glance, preview_bytes
+from bruto.container.quick_metadata import QuickMetadata, preview_bytes, read_quick_metadata
 from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError
 
@@ -123,12 +123,12 @@ def read_shot(
     seen, picture_seen, problem = None, None, ""
     if raw is not None:
         try:
-            seen = known.get(raw) or glance(raw)
+            seen = known.get(raw) or read_quick_metadata(raw)
         except BrutoError as error:
             problem = str(error)
     if picture is not None:
         try:
-            picture_seen = known.get(picture) or glance(picture)
+            picture_seen = known.get(picture) or read_quick_metadata(picture)
         except BrutoError as error:
             problem = problem or ("" if raw else str(error))
     return Shot(name, raw, picture, seen if raw else picture_seen, picture_seen, problem, clip, paired_by)

@@ -52,10 +52,10 @@ def card_of(like: Path | None) -> tuple[Any, Any]:
     """A raw's facts and its phone's card; None for both without one."""
     if like is None:
         return None, None
-    from bruto.container.quick_metadata import glance
+    from bruto.container.quick_metadata import read_quick_metadata
     from bruto.phones.card import load_card
 
-    seen = glance(like)
+    seen = read_quick_metadata(like)
     return seen, load_card(seen.make, seen.model)
 
 

@@ -84,7 +84,7 @@ def _print_list(output: Path, page: str, plan: Path, night: bool, overwrite: boo
 
 def _shots(folder: Path) -> list[Any]:
     """What the raws of a folder tell of themselves."""
-    from bruto.container.quick_metadata import glance
+    from bruto.container.quick_metadata import read_quick_metadata
     from bruto.plan.plan_vs_actual import TakenShot
     from bruto.storage.safe_read import explain
 
@@ -95,7 +95,7 @@ def _shots(folder: Path) -> list[Any]:
     found = []
     for path in files:
         try:
-            seen = glance(path)
+            seen = read_quick_metadata(path)
         except BrutoError:
             continue
         found.append(TakenShot(path.name, seen.iso, seen.exposure_s, seen.focal_35mm, seen.taken_iso))

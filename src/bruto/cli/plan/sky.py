@@ -86,7 +86,7 @@ def _starts(folder: Path, exposure: float) -> tuple[list[float], list[str], floa
     from datetime import datetime
 
     from bruto.container.dng_reader import is_raw
-    from bruto.container.quick_metadata import glance
+    from bruto.container.quick_metadata import read_quick_metadata
     from bruto.storage.safe_read import explain
 
     listed = []
@@ -96,7 +96,7 @@ def _starts(folder: Path, exposure: float) -> tuple[list[float], list[str], floa
         raise explain(error, folder, "read") from error
     for path in files:
         try:
-            seen = glance(path)
+            seen = read_quick_metadata(path)
             if not seen.exposure_s or 0.9 < seen.exposure_s / exposure < 1.1:  # others are test shots
                 listed.append((datetime.strptime((seen.taken or "")[:19], "%Y:%m:%d %H:%M:%S"), path))
         except (BrutoError, ValueError):

@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.container.linearisation import linearise
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.container.raw_frame import RawFrame
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, color_band, quads_of
@@ -141,7 +141,7 @@ def usual_first(paths: list[Path]) -> tuple[list[Path], Path]:
     known: dict[Path, tuple[Any, ...]] = {}
     for path in paths:
         try:
-            m = glance(path)
+            m = read_quick_metadata(path)
             known[path] = (m.model, m.focal_mm, m.iso, m.exposure_s)
         except BrutoError:
             continue

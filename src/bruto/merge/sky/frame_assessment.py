@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.errors import BrutoError
 from bruto.merge.sky.stars import Spots
 
@@ -75,7 +75,7 @@ def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
     known: list[tuple[Path, datetime | None, tuple, float]] = []
     for path in paths:
         try:
-            m = glance(path)
+            m = read_quick_metadata(path)
         except BrutoError as error:
             found.append(FrameAssessment(path, 0.0, 0.0, why=str(error)))
             continue

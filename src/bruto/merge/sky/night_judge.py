@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from bruto.color.spaces import decode_srgb
 from bruto.container.picture import decode_jpeg
-from bruto.container.quick_metadata import glance
+from bruto.container.quick_metadata import read_quick_metadata
 from bruto.errors import BrutoError
 from bruto.merge.sky.frame_assessment import FrameAssessment, pace_of
 from bruto.merge.sky.kernels import middle as middle_of
@@ -195,7 +195,7 @@ def overview(
 def _preview_plane(path: Path) -> NDArray[np.float32] | None:
     """The preview in a raw as a plane of about linear light; None where there is none."""
     try:
-        found = glance(path).preview
+        found = read_quick_metadata(path).preview
         if found is None:
             return None
         with path.open("rb") as stream:
