@@ -11,6 +11,8 @@ from pathlib import Path
 
 import platformdirs
 
+from bruto.catalog import tr
+
 LARGEST_LOG = 4 << 20
 """A log that has grown to this many bytes is begun anew; the one before is kept."""
 
@@ -23,7 +25,7 @@ def log_file() -> Path:
 def unexpected(error: BaseException, doing: str) -> str:
     """Note an error that is a defect of the program; returns the one line that the user is told."""
     trace = "".join(traceback.format_exception(error))
-    where = "the log could not be written"
+    where = tr("the log could not be written")
     for place in (log_file(), Path(tempfile.gettempdir()) / f"bruto-errors-{os.getuid()}.log"):
         try:
             place.parent.mkdir(parents=True, exist_ok=True)
@@ -32,8 +34,8 @@ def unexpected(error: BaseException, doing: str) -> str:
                     os.replace(place, place.with_suffix(".before.log"))
             with place.open("a", encoding="utf-8", errors="backslashreplace") as stream:
                 stream.write(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {doing}\n{trace}\n")
-            where = f"what happened is noted in {place}"
+            where = tr("details are in {place}", place=place)
             break
         except OSError:
             continue
-    return f"Something went wrong in Bruto itself while {doing}; nothing of yours was changed, {where}."
+    return tr("An error in Bruto itself: this could not be finished. Your files are unchanged; {where}.", where=where)

@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 
 WORKING_EDGE = 2016
@@ -123,7 +124,9 @@ def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str
     try:
         return _registered(first, second, model)
     except (cv2.error, ValueError, np.linalg.LinAlgError) as error:  # pictures of a few pixels, or without any detail
-        raise BrutoError("The two pictures could not be aligned: they show too little, or no common scene.") from error
+        raise BrutoError(
+            tr("The two pictures could not be aligned: they show too little, or no common scene.")
+        ) from error
 
 
 def register_codes(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Alignment:
@@ -144,7 +147,7 @@ def _registered(first: NDArray[np.float32], second: NDArray[np.float32], model: 
     start = _coarse(a, b)
     points = cv2.goodFeaturesToTrack(a, 2500, 0.01, 9, blockSize=7)
     if points is None or len(points) < LEAST_TRACKS:
-        raise BrutoError("The first picture has too little detail to be aligned.")
+        raise BrutoError(tr("The first picture has too little detail to be aligned."))
     points = points.reshape(-1, 2)
     # tracking needs pictures of one size that are turned alike: a crop, a turn or another zoom is undone before
     far = a.shape != b.shape or not _near(start)
@@ -163,7 +166,7 @@ def _registered(first: NDArray[np.float32], second: NDArray[np.float32], model: 
         there = _moved(start, there, a.shape, b.shape)
         good &= ((there >= 0) & (there <= [b.shape[1] - 1, b.shape[0] - 1])).all(axis=1)
     if good.sum() < LEAST_TRACKS:
-        raise BrutoError("The two pictures have too little in common to be aligned.")
+        raise BrutoError(tr("The two pictures have too little in common to be aligned."))
     p, q = (
         _to_relative(points[good], a.shape[1], a.shape[0]),
         _to_relative(there[good].astype(float), b.shape[1], b.shape[0]),
@@ -177,11 +180,11 @@ def _registered(first: NDArray[np.float32], second: NDArray[np.float32], model: 
     residual = (_model(homography, radial, p[inliers]) - q[inliers]) * edge
     inlier = np.linalg.norm(residual, axis=1) < 3.0
     if inlier.sum() < 6:
-        raise BrutoError("The two pictures could not be aligned: their details do not move together.")
+        raise BrutoError(tr("The two pictures could not be aligned: their details do not move together."))
     rms = float(np.sqrt(np.mean(residual[inlier] ** 2))) * scale_a
     share = float(inlier.mean()) * float(keep.mean())
     if model == "lens" and (share < LEAST_SHARE or keep.sum() < LEAST_TRACKS):  # whoever merges judges frames itself
-        raise BrutoError("The two pictures could not be aligned: too few of their details move together.")
+        raise BrutoError(tr("The two pictures could not be aligned: too few of their details move together."))
     if refined is not None:
         return Alignment(refined[0], 0.0, rms, int(keep.sum()), size_a, size_b, refined[1], share)
     parameters = {"rigid": 3, "homography": 8, "lens": 9}[model]

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 from bruto.app.commands import GROUPS
 from bruto.app.pages.pages import all_commands
 from bruto.app.widgets.command_search import CommandSearch
+from bruto.catalog import tr
 
 
 class CommandMenu:
@@ -49,9 +50,13 @@ class CommandMenu:
         if wanted:
             for other in all_commands():
                 if other.id != name and QKeySequence(self.keys_of(other.id)).toString() == wanted:
-                    return f"{wanted} is the key of “{other.title.rstrip('…')}”; change that one first."
+                    return tr(
+                        "{wanted} already belongs to “{rstrip}”. Change that one first.",
+                        wanted=wanted,
+                        rstrip=other.title.rstrip("…"),
+                    )
             if len(wanted) == 1 and wanted.isalnum():
-                return "A letter or figure alone would act while you type; add Ctrl or Alt, or take a function key."
+                return tr("A plain letter or digit would act while you type. Add Ctrl or Alt, or use a function key.")
         usual = next(c.keys for c in all_commands() if c.id == name)
         changed_keys = self.window.session.settings.keys
         changed_keys.pop(name, None)

@@ -14,18 +14,19 @@ from typing import Any
 from PySide6.QtGui import QGuiApplication
 
 from bruto.app.host import Host
+from bruto.catalog import tr
 from bruto.session.edit import Edit
 from bruto.shoot.verdicts import VERDICTS
 from bruto.tasks import Task
 
 GROUPS: dict[str, str] = {
-    "shoot": "Shoot",
-    "choose": "Choosing",
-    "look": "Looking",
-    "correct": "Correcting",
-    "frame": "Frame",
-    "tasks": "Tasks",
-    "window": "Window",
+    "shoot": tr("Shoot"),
+    "choose": tr("Choose"),
+    "look": tr("View"),
+    "correct": tr("Correct"),
+    "frame": tr("Frame"),
+    "tasks": tr("Tasks"),
+    "window": tr("Window"),
 }
 """Subjects of commands, in the order of the menu, and their titles."""
 
@@ -136,7 +137,7 @@ def _copy_path(host: Host) -> None:
     shot = host.session.opened.shot
     if shot is not None:
         QGuiApplication.clipboard().setText(str(shot.main.absolute()))
-        host.say(f"Copied: {shot.main.name} with its folder.")
+        host.say(tr("Copied the path of {name}.", name=shot.main.name))
 
 
 def _choosing() -> list[Command]:
@@ -147,7 +148,12 @@ def _choosing() -> list[Command]:
     ]
     on = [
         Command(
-            f"verdict-{v.id}-next", f"{v.text}, then the next", f"Ctrl+F{5 + k}", _judge(v.id, True), "choose", _shots
+            f"verdict-{v.id}-next",
+            tr("{text}, then next", text=v.text),
+            tr("Ctrl+F{k}", k=5 + k),
+            _judge(v.id, True),
+            "choose",
+            _shots,
         )
         for k, v in enumerate(VERDICTS)
     ]
@@ -155,53 +161,67 @@ def _choosing() -> list[Command]:
 
 
 COMMANDS: tuple[Command, ...] = (
-    Command("open", "Open a folder…", "Ctrl+O", lambda h: h.choose_folder(), "shoot"),
-    Command("start", "Start page", "Ctrl+0", lambda h: h.set_task(Task.START), "shoot"),
+    Command("open", tr("Open a folder…"), "Ctrl+O", lambda h: h.choose_folder(), "shoot"),
+    Command("start", tr("Start page"), "Ctrl+0", lambda h: h.set_task(Task.START), "shoot"),
+    Command("import", tr("Import from a phone or card…"), "Ctrl+T", lambda h: h.asking.import_files(), "shoot", _shots),
+    Command("card", tr("Card of this phone…"), "Ctrl+K", lambda h: h.asking.show_card(), "shoot", _open),
     Command(
-        "import", "Take files in from a phone or card…", "Ctrl+T", lambda h: h.asking.import_files(), "shoot", _shots
+        "file-tree",
+        tr("All metadata of this file"),
+        "Ctrl+I",
+        lambda h: h.page(Task.INTAKE).show_tree(),
+        "shoot",
+        _open,
     ),
-    Command("card", "Card of this phone…", "Ctrl+K", lambda h: h.asking.show_card(), "shoot", _open),
-    Command(
-        "file-tree", "Everything in this file", "Ctrl+I", lambda h: h.page(Task.INTAKE).show_tree(), "shoot", _open
-    ),
-    Command("copy-path", "Copy the path of this shot", "Ctrl+Shift+C", _copy_path, "shoot", _open),
+    Command("copy-path", tr("Copy the path of this shot"), "Ctrl+Shift+C", _copy_path, "shoot", _open),
     Command(
         "wastebasket",
-        "Move those that are Out to the wastebasket…",
+        tr("Move discarded shots to the wastebasket…"),
         "Ctrl+Shift+Del",
         lambda h: h.asking.discard_shots(),
         "shoot",
         _shots,
     ),
     *_choosing(),
-    Command("next", "Next shot", "PgDown", lambda h: h.step(1), "choose", _shots),
-    Command("previous", "Previous shot", "PgUp", lambda h: h.step(-1), "choose", _shots),
-    Command("select-all", "Select all that are listed", "Ctrl+Shift+A", lambda h: h.select("all"), "choose", _shots),
-    Command("select-set", "Select this shot's set", "Ctrl+Shift+S", lambda h: h.select("set"), "choose", _shots),
-    Command("zoom", "Whole picture or 1:1", "F2", _toggle_zoom, "look", _shots),
-    Command("before", "The picture before, while held", "F3", lambda h: None, "look", _correcting, hold=True),
-    Command("beside", "Before beside the picture", "F4", _corrected(lambda p: p.toggle_beside()), "look", _correcting),
+    Command("next", tr("Next shot"), "PgDown", lambda h: h.step(1), "choose", _shots),
+    Command("previous", tr("Previous shot"), "PgUp", lambda h: h.step(-1), "choose", _shots),
+    Command("select-all", tr("Select all listed shots"), "Ctrl+Shift+A", lambda h: h.select("all"), "choose", _shots),
+    Command("select-set", tr("Select this shot's set"), "Ctrl+Shift+S", lambda h: h.select("set"), "choose", _shots),
+    Command("zoom", tr("Whole picture or 1:1"), "F2", _toggle_zoom, "look", _shots),
+    Command("before", tr("Show the picture before (hold)"), "F3", lambda h: None, "look", _correcting, hold=True),
     Command(
-        "large", "Large picture or the board", "Shift+F2", _read(lambda p: p.large_button.toggle()), "look", _reading
+        "beside",
+        tr("Before and after side by side"),
+        "F4",
+        _corrected(lambda p: p.toggle_beside()),
+        "look",
+        _correcting,
     ),
-    Command("flip", "Raw, preview, phone's picture", "Shift+F3", _read(lambda p: p.flip()), "look", _reading),
-    Command("clipped", "Mark what is full", "Shift+F4", _read(lambda p: p.clipped_button.toggle()), "look", _reading),
+    Command(
+        "large", tr("Large picture or board"), "Shift+F2", _read(lambda p: p.large_button.toggle()), "look", _reading
+    ),
+    Command(
+        "flip", tr("Switch raw, preview, phone's picture"), "Shift+F3", _read(lambda p: p.flip()), "look", _reading
+    ),
+    Command(
+        "clipped", tr("Mark clipped places"), "Shift+F4", _read(lambda p: p.clipped_button.toggle()), "look", _reading
+    ),
     Command(
         "proof",
-        "Mark what sRGB, then Display P3, cannot hold",
+        tr("Mark colours outside sRGB, then Display P3"),
         "Ctrl+G",
         _corrected(lambda p: p.next_proof()),
         "look",
         _correcting,
     ),
-    Command("fold-shots", "Fold or show the shots", "F9", lambda h: h.fold("shots"), "look"),
-    Command("fold-strip", "Fold or show the light strip", "F10", lambda h: h.fold("strip"), "look"),
-    Command("undo", "Undo", "Ctrl+Z", _undo, "correct", _undoable),
-    Command("redo", "Redo", "Ctrl+Shift+Z", _redo, "correct", _undoable),
-    Command("apply-all", "Take all suggestions", "Alt+A", _edited(Edit.take_all), "correct", _open),
+    Command("fold-shots", tr("Show or hide the shot list"), "F9", lambda h: h.fold("shots"), "look"),
+    Command("fold-strip", tr("Show or hide the light strip"), "F10", lambda h: h.fold("strip"), "look"),
+    Command("undo", tr("Undo"), "Ctrl+Z", _undo, "correct", _undoable),
+    Command("redo", tr("Redo"), "Ctrl+Shift+Z", _redo, "correct", _undoable),
+    Command("apply-all", tr("Apply all suggestions"), "Alt+A", _edited(Edit.take_all), "correct", _open),
     Command(
         "apply-selection",
-        "Take the suggestions of all that are selected",
+        tr("Apply suggestions to the selection"),
         "Alt+Shift+A",
         lambda h: h.asking.suggest_selection(),
         "correct",
@@ -209,18 +229,16 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "copy-some",
-        "Copy values of chosen groups…",
+        tr("Copy values of some groups…"),
         "Alt+Shift+C",
         lambda h: h.asking.choose_groups(),
         "correct",
         _open,
     ),
-    Command(
-        "copy-values", "Copy this shot's values", "Alt+C", lambda h: h.session.batch_edits.copy(), "correct", _open
-    ),
+    Command("copy-values", tr("Copy values"), "Alt+C", lambda h: h.session.batch_edits.copy(), "correct", _open),
     Command(
         "paste-values",
-        "Use the copied values on the selection",
+        tr("Paste values to the selection"),
         "Alt+V",
         lambda h: h.session.batch_edits.paste(),
         "correct",
@@ -228,15 +246,15 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "undo-paste",
-        "Take back the last use on a selection",
+        tr("Undo the last paste"),
         "Alt+Z",
         lambda h: h.session.batch_edits.take_back(),
         "correct",
     ),
-    Command("reset-all", "Reset all values", "Ctrl+R", _edited(Edit.reset), "correct", _open),
+    Command("reset-all", tr("Reset all values"), "Ctrl+R", _edited(Edit.reset), "correct", _open),
     Command(
         "pick-white",
-        "Pick white in the picture",
+        tr("Pick white in the picture"),
         "Alt+W",
         _corrected(lambda p: p.toggle_pick("white")),
         "correct",
@@ -244,7 +262,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "pick-hue",
-        "Pick a hue in the picture",
+        tr("Pick a hue in the picture"),
         "Alt+H",
         _corrected(lambda p: p.toggle_pick("hue")),
         "correct",
@@ -252,34 +270,32 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "lift",
-        "Tone by hand in the picture",
+        tr("Set tone in the picture"),
         "Alt+T",
         _corrected(lambda p: p.tone_button.toggle()),
         "correct",
         _correcting,
     ),
-    Command("recipes", "Recipes…", "Ctrl+E", lambda h: h.asking.show_recipes(), "correct", _open),
+    Command("recipes", tr("Recipes…"), "Ctrl+E", lambda h: h.asking.show_recipes(), "correct", _open),
     Command(
         "keep-version",
-        "Keep as a version…",
+        tr("Save as a version…"),
         "Ctrl+Shift+K",
         lambda h: h.page(Task.CORRECT).versions.ask_name(),
         "correct",
         _open,
     ),
-    Command(
-        "unfold", "Unfold all groups of the ledger", "Ctrl+U", lambda h: h.page(Task.CORRECT).ledger.unfold(), "correct"
-    ),
+    Command("unfold", tr("Unfold all groups"), "Ctrl+U", lambda h: h.page(Task.CORRECT).ledger.unfold(), "correct"),
     Command(
         "fold-groups",
-        "Fold all groups of the ledger",
+        tr("Fold all groups"),
         "Ctrl+Shift+U",
         lambda h: h.page(Task.CORRECT).ledger.fold_all(),
         "correct",
     ),
     Command(
         "find-row",
-        "Find a row of the ledger",
+        tr("Find a correction"),
         "Ctrl+F",
         _corrected(lambda p: p.ledger.row_finder.setFocus()),
         "correct",
@@ -287,7 +303,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "crop",
-        "Crop on the picture",
+        tr("Crop in the picture"),
         "Alt+F",
         _corrected(lambda p: p.toggle_frame_tool("frame_button")),
         "frame",
@@ -295,22 +311,32 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "level",
-        "Level by a line",
+        tr("Level by a line"),
         "Alt+L",
         _corrected(lambda p: p.toggle_frame_tool("line_button")),
         "frame",
         _correcting,
     ),
     Command(
-        "turn-right", "Turn clockwise", "Alt+Right", lambda h: h.page(Task.CORRECT).frame_tool.turn(1), "frame", _open
+        "turn-right",
+        tr("Rotate clockwise"),
+        "Alt+Right",
+        lambda h: h.page(Task.CORRECT).frame_tool.turn(1),
+        "frame",
+        _open,
     ),
     Command(
-        "turn-left", "Turn anticlockwise", "Alt+Left", lambda h: h.page(Task.CORRECT).frame_tool.turn(3), "frame", _open
+        "turn-left",
+        tr("Rotate anticlockwise"),
+        "Alt+Left",
+        lambda h: h.page(Task.CORRECT).frame_tool.turn(3),
+        "frame",
+        _open,
     ),
-    Command("find", "Find a command", "Ctrl+Space", lambda h: h.find_command(), "window"),
-    Command("messages", "Messages", "Ctrl+M", lambda h: h.show_messages(), "window"),
-    Command("theme", "Dim or light theme", "Ctrl+D", lambda h: h.toggle_theme(), "window"),
-    Command("quit", "Quit", "Ctrl+Q", lambda h: h.close(), "window"),
+    Command("find", tr("Find a command"), "Ctrl+Space", lambda h: h.find_command(), "window"),
+    Command("messages", tr("Messages"), "Ctrl+M", lambda h: h.show_messages(), "window"),
+    Command("theme", tr("Light or dim theme"), "Ctrl+D", lambda h: h.toggle_theme(), "window"),
+    Command("quit", tr("Quit"), "Ctrl+Q", lambda h: h.close(), "window"),
 )
 
 OF_SHOTS = (

@@ -11,17 +11,18 @@ import platformdirs
 from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
 from bruto.app.widgets.task_line import TaskLine
+from bruto.catalog import tr
 from bruto.simphone.demo import missing
 
 LAST_SEEN_MS = 5000
 """After its end: when the watched folder has shown its last shot."""
-TITLE = "The simulated phone is shooting"
-DEMO_TITLE, NIGHT_TITLE = "Orrin Saltern, one day", "Orrin Saltern, the night"
+TITLE = tr("The simulated phone is shooting")
+DEMO_TITLE, NIGHT_TITLE = tr("Orrin Saltern, one day"), tr("Orrin Saltern, the night")
 
 
 def demo_folder(night: bool = False) -> Path:
     """Where the demo's day, or its night, lies: made once, in the user's data folder."""
-    return Path(platformdirs.user_data_dir("bruto")) / ("Orrin Saltern, night" if night else "Orrin Saltern")
+    return Path(platformdirs.user_data_dir("bruto")) / (tr("Orrin Saltern, night") if night else tr("Orrin Saltern"))
 
 
 class DemoDay(QObject):
@@ -73,5 +74,10 @@ class DemoDay(QObject):
         QTimer.singleShot(LAST_SEEN_MS, self._all_seen)
         if code and not self._stopped:
             report = bytes(self.process.readAllStandardError().data()).decode("utf-8", "replace").strip().splitlines()
-            self.problem.emit(f"The simulated phone stopped: {report[-1] if report else f'code {code}'}")
+            self.problem.emit(
+                tr(
+                    "The simulated phone stopped: {report}",
+                    report=report[-1] if report else tr("exit code {code}", code=code),
+                )
+            )
         self.finished.emit()

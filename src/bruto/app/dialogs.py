@@ -12,6 +12,7 @@ from bruto.app.wastebasket import moved_out
 from bruto.app.widgets.card_dialog import CardDialog
 from bruto.app.widgets.group_ticks import GroupTicks
 from bruto.app.widgets.recipes_dialog import RecipesDialog
+from bruto.catalog import tr
 from bruto.session.equipment import equipment_of
 from bruto.shoot.shot_files import files_of
 
@@ -26,7 +27,7 @@ class Dialogs:
         """Kept recipes, and this shot's values for other shots."""
         edit = self.window.session.opened.edit
         if edit is None:
-            self.window.say("Choose a shot first.")
+            self.window.say(tr("Choose a shot first."))
             return None
         dialog = RecipesDialog(edit.recipe, self.window)
         self.window.manners.attach(dialog)
@@ -40,7 +41,7 @@ class Dialogs:
         shot = self.window.shoot.current
         card = self.window.shoot.card_of(shot) if shot is not None else None
         if card is None:
-            self.window.say("Choose a shot that says which phone took it.")
+            self.window.say(tr("Choose a shot whose file names its phone."))
             return None
         learnt = equipment_of(card.make, card.model, self.window.session.looking.place, card)
         dialog = CardDialog(card, self.window, learnt)
@@ -51,9 +52,9 @@ class Dialogs:
 
     def import_files(self) -> None:
         """Ask for a phone or card and take its files in."""
-        chosen = QFileDialog.getExistingDirectory(self.window, "Phone or card to take files from")
+        chosen = QFileDialog.getExistingDirectory(self.window, tr("Phone or card to import from"))
         if chosen and not self.window.shoot.paths:
-            target = QFileDialog.getExistingDirectory(self.window, "Folder that the files are copied to")
+            target = QFileDialog.getExistingDirectory(self.window, tr("Folder to copy the files to"))
             if not target:
                 return
             self.window.open_shoot([target])
@@ -64,13 +65,13 @@ class Dialogs:
         """Copy what is new from a phone or card into the open folder, verified."""
         stop = self.window.session.take_in_from(source, self.window.line.ended(lambda _: None))
         if stop is not None:
-            self.window.line.begin("Taking in", stop)
+            self.window.line.begin(tr("Importing"), stop)
 
     def suggest_selection(self) -> None:
         """Take the own suggestions of all that are selected."""
         stop = self.window.session.batch_edits.suggest(self.window.shoot.selection)
         if stop is not None:
-            self.window.line.begin("Suggestions", stop)
+            self.window.line.begin(tr("Finding suggestions"), stop)
 
     def choose_groups(self) -> GroupTicks:
         """Copy values of groups that are ticked."""
@@ -90,16 +91,26 @@ class Dialogs:
         """Ask, then move shots that are Out to the wastebasket, each with its picture and what is kept beside it."""
         shots = [s for s in self.window.shoot.shots if self.window.shoot.verdicts.get(str(s.main)) == "discard"]
         if not shots:
-            self.window.say("No shot is Out. Give that verdict first; nothing is ever deleted for good.")
+            self.window.say(tr("No shot is marked Discard. Mark shots first; nothing is deleted for good."))
             return
         files = [f for s in shots for f in files_of(s)]
-        text = f"{len(shots)} shots, {len(files)} files. They can be taken back from there."
-        if not self.window.confirm("Move what is Out to the wastebasket?", text, "Move", "Leave them"):
+        text = tr(
+            "{shots_count} shots, {files_count} files. You can restore them from the wastebasket.",
+            shots_count=len(shots),
+            files_count=len(files),
+        )
+        if not self.window.confirm(tr("Move discarded shots to the wastebasket?"), text, tr("Move"), tr("Cancel")):
             return
         self.window.session.opened.save_all()
         left = [f.name for f in moved_out(files)]
         if left:
-            self.window.say(f"{len(left)} files could not be moved and stay, such as {left[0]}.")
+            self.window.say(
+                tr(
+                    "{left_count} files could not be moved and stay where they are, for example {left}.",
+                    left_count=len(left),
+                    left=left[0],
+                )
+            )
         else:
-            self.window.tell(f"{len(shots)} shots are in the wastebasket.")
+            self.window.tell(tr("Moved {shots_count} shots to the wastebasket.", shots_count=len(shots)))
         self.window.measuring.look()

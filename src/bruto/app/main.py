@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QApplication
 from bruto.app.demo_day import DEMO_TITLE, NIGHT_TITLE, demo_folder
 from bruto.app.memory import give_back_memory
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 from bruto.container.provenance import SOFTWARE
 from bruto.error_log import unexpected
 from bruto.errors import BrutoError
@@ -36,7 +37,12 @@ def check_display() -> None:
         return
     name = os.environ.get("DISPLAY", "")
     if not name:
-        raise BrutoError("There is no display to open a window on. Use the commands, such as bruto develop --help.")
+        raise BrutoError(
+            tr(
+                "There is no display to open a window on. Use the command line instead, for example: bruto develop "
+                "--help"
+            )
+        )
     try:
         library = ctypes.CDLL("libxcb.so.1")
         library.xcb_connect.restype = ctypes.c_void_p
@@ -46,7 +52,7 @@ def check_display() -> None:
     except (OSError, AttributeError):
         return
     if failed:
-        raise BrutoError(f"The display {name} cannot be opened; check DISPLAY, or whether you may use it.")
+        raise BrutoError(tr("The display {name} cannot be opened. Check DISPLAY and your access to it.", name=name))
 
 
 def application() -> QApplication:
@@ -157,14 +163,18 @@ def run_demo(size: str, screenshot: Path | None, night: bool = False) -> int:
     check_display()
     if screenshot is not None:
         if screenshot.suffix.lower() != ".png":
-            raise BrutoError(f"A screenshot is written as PNG: let the name end in .png, not '{screenshot.name}'.")
+            raise BrutoError(
+                tr("A screenshot is saved as PNG: choose a name that ends in .png, not '{name}'.", name=screenshot.name)
+            )
         Outputs(overwrite=True).file(screenshot)  # refused before, not after the work
     from bruto.simphone.demo import make_demo
 
     try:
         width, height = (int(v) for v in size.lower().split("x"))
     except ValueError:
-        raise BrutoError(f"A window size looks like 1280x800, not '{size}'.") from None
+        raise BrutoError(
+            tr("Give the window size as WIDTHxHEIGHT, for example 1280x800, not '{size}'.", size=size)
+        ) from None
 
     def say(share: float, text: str) -> None:
         if text:

@@ -43,6 +43,7 @@ from bruto.app.widgets.task_line import TaskLine
 from bruto.app.widgets.thumbnails import Thumbnails
 from bruto.app.widgets.wheel_guard import WheelGuard
 from bruto.app.window_state import WindowState
+from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.session.session import Session
 from bruto.session.unfinished import ImportTask, MergeTask
@@ -140,7 +141,7 @@ class Window(QMainWindow):
         """What earlier windows did not finish."""
         left = self.queue.restore()
         if left:
-            self.tell(f"{left} deliveries were not finished last time; Deliver shows them, and goes on with them.")
+            self.tell(tr("{left} exports did not finish last time. Export lists them and continues.", left=left))
         for work in self.session.unfinished.left():
             self.line.offer(work.text, partial(self._go_on, work))
 
@@ -203,13 +204,13 @@ class Window(QMainWindow):
         self.title.setObjectName("quiet")
         row.addWidget(self.title)
         row.addSpacing(8)
-        self.list_button = QPushButton("Shots")
-        self.list_button.setToolTip("Show or fold the list of shots (F9)")
+        self.list_button = QPushButton(tr("Shots"))
+        self.list_button.setToolTip(tr("Show or hide the shot list (F9)"))
         self.list_button.clicked.connect(lambda: self.fold("shots"))
-        self.theme_button = QPushButton("Dim")
-        self.theme_button.setToolTip("Dim theme for the night, light theme for the day (Ctrl+D)")
+        self.theme_button = QPushButton(tr("Dim"))
+        self.theme_button.setToolTip(tr("Dim theme for the night, light theme for the day (Ctrl+D)"))
         self.theme_button.clicked.connect(self.toggle_theme)
-        self.menu_button = QPushButton("Menu")
+        self.menu_button = QPushButton(tr("Menu"))
         self.menu_button.setMinimumWidth(76)
         for button in (self.list_button, self.theme_button, self.menu_button):
             row.addWidget(button)
@@ -287,12 +288,12 @@ class Window(QMainWindow):
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            self.say(f"The folder of the demo cannot be made: {error.strerror or error}.")
+            self.say(tr("The demo folder cannot be created: {strerror}.", strerror=error.strerror or error))
             return
         self.open_shoot([folder], NIGHT_TITLE if night else DEMO_TITLE)
         self.shoot_demo(folder, night)
         if not self.shoot.shots:
-            self.tell("The simulated phone takes its first shot; it appears here when it is there.")
+            self.tell(tr("The simulated phone is taking its first shot. It appears here as soon as it is ready."))
 
     def shoot_demo(self, folder: Path, night: bool = False) -> None:
         """Let the simulated phone take what is missing of the demo's day or night, behind the window."""
@@ -303,13 +304,15 @@ class Window(QMainWindow):
         self.demo.start()
 
     def choose_folder(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Folder of shots", str(self.shoot.folder))
+        chosen = QFileDialog.getExistingDirectory(self, tr("Folder of shots"), str(self.shoot.folder))
         if chosen:
             self.open_shoot([chosen])
 
     def _shoot_opened(self) -> None:
         count = len(self.shoot.shots)
-        self.title.setText(f"{self.shoot.title} · {count} shot{'s' if count != 1 else ''}")
+        self.title.setText(
+            trn("{title} · {count} shot", "{title} · {count} shots", count=count, title=self.shoot.title)
+        )
         self.setWindowTitle(f"{self.shoot.title} – Bruto")
         self.thumbs.make(s for s in self.shoot.shots if not s.problem)
         self.measuring.follow()
@@ -318,8 +321,9 @@ class Window(QMainWindow):
                 self.shots.select(self.shoot.sets[0].shots[0])
             else:
                 self.session.opened.turn_to(None)  # nothing reaches the shot of the folder before
-                self.develop.stage.message = (
-                    f"No DNG files or pictures in {self.shoot.folder}. Open another folder with Ctrl+O."
+                self.develop.stage.message = tr(
+                    "{folder} holds no DNG files or pictures. Open another folder with Ctrl+O.",
+                    folder=self.shoot.folder,
                 )
                 self.develop.stage.update()
 
@@ -344,7 +348,7 @@ class Window(QMainWindow):
         merged = shot.seen is not None and bool(shot.seen.merged)
         if self.task() == Task.INTAKE and not merged and len(self.shoot.selection) < 2:
             self.choose(shot)  # the test shot just taken; what was made here, and what is selected, stays as it is
-        self.tell(f"{count} new file{'s' if count > 1 else ''} in the folder.")
+        self.tell(trn("{count} new file in the folder.", "{count} new files in the folder.", count=count))
 
     # -- what is selected
 
@@ -414,7 +418,7 @@ class Window(QMainWindow):
     def toggle_theme(self) -> None:
         """Light by day, dim by night."""
         theme.use(theme.DIM if theme.current() is theme.LIGHT else theme.LIGHT)
-        self.theme_button.setText("Light" if theme.current() is theme.DIM else "Dim")
+        self.theme_button.setText(tr("Light") if theme.current() is theme.DIM else tr("Dim"))
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         app.setStyleSheet("")  # one sheet in place of another takes four times as long as none and then the other
@@ -486,13 +490,13 @@ class Window(QMainWindow):
         """What would be lost or cut short if the window was closed now, each in a sentence."""
         found = self.session.would_be_lost()
         if self.line.running:
-            found.append(f"{self.line.title} is running: it is stopped; what is finished stays.")
+            found.append(tr("{title} is running and will be stopped. Finished files stay.", title=self.line.title))
         return found
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.session.opened.save_all()
         left = self.unfinished()
-        if left and not self.confirm("Close all the same?", "\n".join(left), "Close", "Stay"):
+        if left and not self.confirm(tr("Close anyway?"), "\n".join(left), tr("Close"), tr("Keep open")):
             event.ignore()
             return
         self._watching.stop()

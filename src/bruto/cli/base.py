@@ -7,27 +7,30 @@ from typing import Annotated, Any
 
 import typer
 
+from bruto.catalog import tr
+
 app = typer.Typer(
     add_completion=False,
     no_args_is_help=False,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
-    help="Sees what a phone's raw file really holds, develops it with a reason behind every value, compares and "
-    "merges.",
+    help=tr(
+        "Shows what a phone's raw file really holds, develops it with a reason behind every value, compares and merges."
+    ),
 )
-merge_app = typer.Typer(help="Merge several raws into one better raw (a linear DNG).", no_args_is_help=True)
+merge_app = typer.Typer(help=tr("Merge several raws into one better raw (a linear DNG)."), no_args_is_help=True)
 app.add_typer(merge_app, name="merge")
-plan_app = typer.Typer(help="The arithmetic before the shot, in values that the phone offers.", no_args_is_help=True)
+plan_app = typer.Typer(help=tr("Calculations before the shot, in values the phone offers."), no_args_is_help=True)
 app.add_typer(plan_app, name="plan")
 log_app = typer.Typer(
-    help="The logbook: what was measured of the shots so far, and what is learnt.", no_args_is_help=True
+    help=tr("The logbook: what was measured in your shots, and what can be learnt from it."), no_args_is_help=True
 )
 app.add_typer(log_app, name="log")
 
 OverwriteFlag = Annotated[
-    bool, typer.Option("--overwrite", help="Replace an existing file. Originals are not replaced all the same.")
+    bool, typer.Option("--overwrite", help=tr("Replace an existing file. Originals are never replaced."))
 ]
-JsonFlag = Annotated[bool, typer.Option("--json", help="Print one JSON object on stdout and nothing else.")]
+JsonFlag = Annotated[bool, typer.Option("--json", help=tr("Print one JSON object on stdout and nothing else."))]
 
 
 def values_beside(path: Path) -> Any:

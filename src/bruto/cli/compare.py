@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, OverwriteFlag, app, print_page, values_beside
 from bruto.errors import BrutoError
 from bruto.terminal import ProgressLine, print_json, shown
@@ -23,10 +24,10 @@ PAGES = (".html", ".pdf", ".csv")
 @app.command()
 def compare(
     first: Path,
-    second: Annotated[Path | None, typer.Argument(help="Left out where FIRST is a folder of pairs.")] = None,
-    push: Annotated[Path | None, typer.Option(help="Recipe applied to both.")] = None,
-    report: Annotated[Path | None, typer.Option(help="One page about it: .html, .pdf or .csv.")] = None,
-    equal: Annotated[bool, typer.Option("--equal", help="Push the second until it is as bright as the first.")] = False,
+    second: Annotated[Path | None, typer.Argument(help=tr("Omitted where FIRST is a folder of pairs."))] = None,
+    push: Annotated[Path | None, typer.Option(help=tr("Recipe applied to both."))] = None,
+    report: Annotated[Path | None, typer.Option(help=tr("Write a report: .html, .pdf or .csv."))] = None,
+    equal: Annotated[bool, typer.Option("--equal", help=tr("Push the second to the brightness of the first."))] = False,
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
@@ -35,16 +36,24 @@ def compare(
     from bruto.develop.recipe import load_recipe
 
     if report is not None and report.suffix.lower() not in PAGES:
-        raise BrutoError(f"A report ends in .html, .pdf or .csv, and not in '{report.suffix}'.")
+        raise BrutoError(tr("A report ends in .html, .pdf or .csv, not in '{suffix}'.", suffix=report.suffix))
     pushing = None if push is None else load_recipe(push)
     if pushing is not None and cannot_act(pushing):
-        typer.echo(f"Left out of the push, as no finished picture has it: {', '.join(cannot_act(pushing))}", err=True)
+        typer.echo(
+            tr(
+                "Not possible on a finished picture, so not pushed: {cannot_act}",
+                cannot_act=", ".join(cannot_act(pushing)),
+            ),
+            err=True,
+        )
     if second is not None:
         _compare_two(first, second, pushing, report, equal, overwrite, as_json)
     elif first.is_dir():
         _compare_folder(first, pushing, report, overwrite, as_json)
     else:
-        raise BrutoError(f"{first} is compared with what? Name a second file, or a folder of raws with their pictures.")
+        raise BrutoError(
+            tr("Compare {first} with what? Name a second file, or a folder of raws with their pictures.", first=first)
+        )
 
 
 def _compare_two(
@@ -70,9 +79,24 @@ def _compare_two(
     if as_json:
         print_json({**c.as_json(), "equal_ev": round(ev, 3)})
         return
-    typer.echo(f"aligned within {c.alignment.model_px:.2f} px ({c.alignment.tracks} tracks)")
+    typer.echo(
+        tr(
+            "aligned within {model_px:.2f} px ({tracks} tracks)",
+            model_px=c.alignment.model_px,
+            tracks=c.alignment.tracks,
+        )
+    )
     if equal:
-        typer.echo(shown(f"{second.name} pushed {ev:+.2f} EV to be as bright as {first.name}"))
+        typer.echo(
+            shown(
+                tr(
+                    "{name} pushed by {ev:+.2f} EV to the brightness of {name2}",
+                    name=second.name,
+                    ev=ev,
+                    name2=first.name,
+                )
+            )
+        )
     for name, x, y, text in sentences(c, first.name, second.name):
         typer.echo(shown(f"{name:30} {x:>7} {y:>7}  {text}"))
 
@@ -93,7 +117,7 @@ def _compare_folder(folder: Path, push: Recipe | None, report: Path | None, over
 
     pairs = [(s.name, pair(s.raw, s.picture)) for s in shots if s.raw and s.picture and not s.problem]
     if not pairs:
-        raise BrutoError(f"{folder} holds no raw with the phone's picture of the same moment.")
+        raise BrutoError(tr("{folder} holds no raw with the phone's picture of the same moment.", folder=folder))
     progress = ProgressLine()
     lines, problems = lines_of(pairs, progress)
     if target is not None:
@@ -104,7 +128,7 @@ def _compare_folder(folder: Path, push: Recipe | None, report: Path | None, over
     for line in lines:
         typer.echo(shown(f"{line.name}: {line.sentence}"))
     for text in problems:
-        typer.echo(shown(f"not compared: {text}"))
+        typer.echo(shown(tr("not compared: {text}", text=text)))
     typer.echo(summary(lines))
 
 
@@ -112,9 +136,9 @@ def _compare_folder(folder: Path, push: Recipe | None, report: Path | None, over
 def match(
     raw: Path,
     phone: Path,
-    output: Annotated[Path, typer.Option("-o", "--output", help="The recipe, JSON.")],
-    parts: Annotated[str, typer.Option(help="Which parts are taken: tone,white,colour,local,detail.")] = "",
-    strength: Annotated[float, typer.Option(min=0, max=100, help="How far, percent.")] = 100.0,
+    output: Annotated[Path, typer.Option("-o", "--output", help=tr("Recipe to write, JSON."))],
+    parts: Annotated[str, typer.Option(help=tr("Parts to match: tone,white,colour,local,detail."))] = "",
+    strength: Annotated[float, typer.Option(min=0, max=100, help=tr("Strength, percent."))] = 100.0,
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
@@ -131,7 +155,7 @@ def match(
     target = Outputs([raw, phone], overwrite=overwrite).file(output)
     ours, theirs = side_of(raw, values_beside(raw)), side_of(phone)
     if not isinstance(ours, Developed) or not isinstance(theirs, Finished):
-        raise BrutoError("A raw comes first, and a finished picture second: bruto match RAW PHONE -o RECIPE.json.")
+        raise BrutoError(tr("Name the raw first, then the finished picture: bruto match RAW PHONE -o RECIPE.json."))
     alignment = register_codes(ours.whole(COMPARE_EDGE), theirs.pixels)
     progress = ProgressLine()
     found = solve(ours.developer, theirs.pixels, alignment, ours.recipe, progress=lambda s: progress(s, "match"))
@@ -141,7 +165,14 @@ def match(
         print_json(found.as_json())
         return
     typer.echo(
-        f"ΔE00 {found.before[0]:.1f} → {found.after[0]:.1f} (median), {found.before[1]:.1f} → {found.after[1]:.1f} "
-        f"(95 %) on {found.withheld} blocks that the fit did not see"
+        tr(
+            "ΔE00 {before:.1f} → {after:.1f} (median), {before2:.1f} → {after2:.1f} (95 %) on {withheld} blocks "
+            "that the fit did not use",
+            before=found.before[0],
+            after=found.after[0],
+            before2=found.before[1],
+            after2=found.after[1],
+            withheld=found.withheld,
+        )
     )
-    typer.echo(shown("The phone: " + ", ".join(d.text for d in found.did) + "."))
+    typer.echo(shown(tr("The phone: ") + ", ".join(d.text for d in found.did) + "."))

@@ -9,6 +9,7 @@ from typing import Annotated
 
 import typer
 
+from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, app
 from bruto.errors import BrutoError
 from bruto.terminal import print_json, say, shown
@@ -17,19 +18,21 @@ from bruto.terminal import print_json, say, shown
 @app.command()
 def simulate(
     scene: str,
-    output: Annotated[Path, typer.Option("-o", "--output", help="Folder for the shots.")],
+    output: Annotated[Path, typer.Option("-o", "--output", help=tr("Folder for the shots."))],
     iso: float | None = None,
-    shutter: Annotated[float | None, typer.Option(help="Seconds.")] = None,
+    shutter: Annotated[float | None, typer.Option(help=tr("Exposure time, seconds."))] = None,
     ev: float = 0.0,
     count: int = 1,
-    bracket: Annotated[str, typer.Option(help="Exposure steps in EV, such as -2,0,2; or one number for -n,0,+n.")] = "",
+    bracket: Annotated[
+        str, typer.Option(help=tr("Exposure steps in EV, for example -2,0,2, or one number n for -n,0,+n."))
+    ] = "",
     kind: str = "mosaic",
     megapixels: int = 12,
     seed: int = 1,
-    static: Annotated[bool, typer.Option("--static", help="On a tripod.")] = False,
-    lens: Annotated[str, typer.Option(help="main, wide or tele")] = "main",
-    shake: Annotated[float, typer.Option(help="Blur by the hand during the exposure, pixels.")] = 0.0,
-    smear: Annotated[float, typer.Option(help="Share of light that a smeared lens spreads, 0 to 1.")] = 0.0,
+    static: Annotated[bool, typer.Option("--static", help=tr("On a tripod."))] = False,
+    lens: Annotated[str, typer.Option(help=tr("main, wide or tele"))] = "main",
+    shake: Annotated[float, typer.Option(help=tr("Camera shake during the exposure, pixels."))] = 0.0,
+    smear: Annotated[float, typer.Option(help=tr("Share of light scattered by a smeared lens, 0 to 1."))] = 0.0,
     as_json: JsonFlag = False,
 ) -> None:
     """Take shots with the simulated phone."""
@@ -39,7 +42,7 @@ def simulate(
     try:
         steps = tuple(float(v) for v in bracket.split(",")) if bracket else ()
     except ValueError:
-        raise typer.BadParameter("--bracket takes numbers separated by commas") from None
+        raise typer.BadParameter(tr("--bracket takes numbers separated by commas")) from None
     if len(steps) == 1:
         steps = (-abs(steps[0]), 0.0, abs(steps[0]))
     shots = take(
@@ -66,11 +69,11 @@ def simulate(
 
 @app.command()
 def demo(
-    size: Annotated[str, typer.Option(help="Window size, such as 1280x800.")] = "1280x800",
+    size: Annotated[str, typer.Option(help=tr("Window size, for example 1280x800."))] = "1280x800",
     screenshot: Annotated[
-        Path | None, typer.Option(help="Save a picture of the window once it is usable, and close.")
+        Path | None, typer.Option(help=tr("Save a screenshot once the window is ready, then close."))
     ] = None,
-    night: Annotated[bool, typer.Option("--night", help="Its night instead of its day.")] = False,
+    night: Annotated[bool, typer.Option("--night", help=tr("The demo's night instead of its day."))] = False,
 ) -> None:
     """Open the window on the demo shoot."""
     from bruto.app.main import run_demo
@@ -89,7 +92,7 @@ def open_window(paths: Annotated[list[Path] | None, typer.Argument()] = None) ->
 @app.command()
 def bench(
     quality: Annotated[
-        bool, typer.Option("--quality", help=("Also measure errors against the simulated scenes."))
+        bool, typer.Option("--quality", help=(tr("Also measure errors against the simulated scenes.")))
     ] = False,
     as_json: JsonFlag = False,
 ) -> None:
@@ -100,7 +103,10 @@ def bench(
         from benchmarks.speed import run_all
     except ImportError as error:
         raise BrutoError(
-            f"The benchmarks need the project's folder and its development set-up ({error}): use ./run bench there."
+            tr(
+                "The benchmarks need the project folder and its development setup ({error}). Use ./run bench there.",
+                error=error,
+            )
         ) from error
     results = run_all(say, quality)
     if as_json:

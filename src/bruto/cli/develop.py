@@ -10,6 +10,7 @@ from typing import Annotated
 
 import typer
 
+from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, OverwriteFlag, app
 from bruto.errors import BrutoError
 from bruto.terminal import ProgressLine, print_json, say, shown
@@ -18,12 +19,12 @@ from bruto.terminal import ProgressLine, print_json, say, shown
 @app.command()
 def develop(
     files: list[Path],
-    output: Annotated[Path, typer.Option("-o", "--output", help="A file, or a folder for several.")],
-    recipe: Annotated[Path | None, typer.Option(help="Recipe or sidecar (JSON).")] = None,
-    saved: Annotated[str | None, typer.Option(help="Name of a version that was kept beside each file.")] = None,
-    auto: Annotated[bool, typer.Option("--auto", help="Take all suggestions.")] = False,
+    output: Annotated[Path, typer.Option("-o", "--output", help=tr("A file, or a folder for several files."))],
+    recipe: Annotated[Path | None, typer.Option(help=tr("Recipe or sidecar (JSON)."))] = None,
+    saved: Annotated[str | None, typer.Option(help=tr("Name of a version saved with each file."))] = None,
+    auto: Annotated[bool, typer.Option("--auto", help=tr("Apply all suggestions."))] = False,
     neutral: Annotated[
-        bool, typer.Option("--neutral", help="Colour only: no tone, noise reduction or sharpening.")
+        bool, typer.Option("--neutral", help=tr("Colour only: no tone, noise reduction or sharpening."))
     ] = False,
     space: str = "srgb",
     long_edge: int | None = None,
@@ -46,11 +47,11 @@ def develop(
     from bruto.storage.output_planner import Outputs
 
     if sum((recipe is not None, saved is not None, auto, neutral)) > 1:
-        raise typer.BadParameter("choose one of --recipe, --kept, --auto and --neutral")
+        raise typer.BadParameter(tr("choose one of --recipe, --saved, --auto and --neutral"))
     preset = ExportPreset(space, bits, long_edge)
     folder = len(files) > 1 or output.is_dir()
     if folder and not output.is_dir():
-        raise BrutoError(f"{output} is not a folder; several files need one to go to.")
+        raise BrutoError(tr("{output} is not a folder. Several files need a folder.", output=output))
     outputs = Outputs([*files, *([recipe] if recipe is not None else [])], overwrite=overwrite)
     suffix = ".tif" if space == "linear" else ".jpg"
     check_preset(Path("any" + suffix) if folder else output, preset)
@@ -82,7 +83,7 @@ def develop(
         except BrutoError as error:  # the others are not to blame
             if len(files) == 1:
                 raise
-            say(f"bruto: {error}")
+            say(tr("bruto: {error}", error=error))
             failed.append({"file": str(file), "reason": str(error)})
             continue
         results.append(
@@ -98,4 +99,10 @@ def develop(
     if as_json:
         print_json({"developed": results, "failed": failed})
     if failed:
-        raise BrutoError(f"{len(failed)} of {len(files)} files could not be developed; the others are done.")
+        raise BrutoError(
+            tr(
+                "{failed_count} of {files_count} files could not be developed; the others are done.",
+                failed_count=len(failed),
+                files_count=len(files),
+            )
+        )

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import typer
 
+from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, app
 from bruto.terminal import print_json, shown
 
@@ -26,7 +27,7 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
     )
     maps = [
         {
-            "kind": "lens shading",
+            "kind": tr("lens shading"),
             "list": 2,
             "plane": g.plane,
             "size": list(g.gains.shape[:2]),
@@ -40,7 +41,7 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
             v, h, n = table.gains.shape
             maps.append(
                 {
-                    "kind": "local gain table",
+                    "kind": tr("local gain table"),
                     "profile": profile.name,
                     "size": [v, h, n],
                     "gain": [float(table.gains.min()), float(table.gains.max())],
@@ -125,16 +126,39 @@ def measure(file: Path, as_json: JsonFlag = False) -> None:
         return
     c = r.clipped_percent
     typer.echo(
-        f"full            red {c['r']:.2f} %, green {c['g']:.2f} %, blue {c['b']:.2f} %, any {c['any']:.2f} %, all "
-        f"{c['all']:.2f} %"
+        tr(
+            "clipped         red {r:.2f} %, green {g:.2f} %, blue {b:.2f} %, any {any:.2f} %, all {all:.2f} %",
+            r=c["r"],
+            g=c["g"],
+            b=c["b"],
+            any=c["any"],
+            all=c["all"],
+        )
     )
-    typer.echo(f"headroom        {r.headroom_ev:.2f} EV")
-    typer.echo(f"levels          {r.levels_used} codes, {r.effective_bits:.2f} bits between black and white")
-    typer.echo(f"noise           variance = {r.noise[0]:.3e} x + {r.noise[1]:.3e} (from the {r.noise_source})")
-    typer.echo(f"dynamic range   {r.dynamic_range_ev:.1f} EV to signal = noise")
+    typer.echo(tr("headroom        {headroom_ev:.2f} EV", headroom_ev=r.headroom_ev))
     typer.echo(
-        f"shadow lift     {r.shadow_lift_ev:.1f} EV at 1:1, {r.shadow_lift_screen_ev:.1f} EV at 1280 px, to signal "
-        f"/ noise 4"
+        tr(
+            "levels          {levels_used} codes, {effective_bits:.2f} bits between black and white",
+            levels_used=r.levels_used,
+            effective_bits=r.effective_bits,
+        )
+    )
+    typer.echo(
+        tr(
+            "noise           variance = {noise:.3e} x + {noise2:.3e} (from the {noise_source})",
+            noise=r.noise[0],
+            noise2=r.noise[1],
+            noise_source=r.noise_source,
+        )
+    )
+    typer.echo(tr("dynamic range   {dynamic_range_ev:.1f} EV to signal = noise", dynamic_range_ev=r.dynamic_range_ev))
+    typer.echo(
+        tr(
+            "shadow lift     {shadow_lift_ev:.1f} EV at 1:1, {shadow_lift_screen_ev:.1f} EV at 1280 px, to "
+            "signal / noise 4",
+            shadow_lift_ev=r.shadow_lift_ev,
+            shadow_lift_screen_ev=r.shadow_lift_screen_ev,
+        )
     )
     for a in r.advice:
         typer.echo(f"{a.topic:15} {a.text}")

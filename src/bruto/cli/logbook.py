@@ -9,11 +9,12 @@ from typing import Annotated, Any
 
 import typer
 
+from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, OverwriteFlag, log_app
 from bruto.errors import BrutoError
 from bruto.terminal import print_json, say, shown
 
-BookFile = Annotated[Path | None, typer.Option("--book", help="Another logbook than the usual one.")]
+BookFile = Annotated[Path | None, typer.Option("--book", help=tr("A logbook other than your own."))]
 MOST_LISTED = 10_000
 
 
@@ -22,14 +23,14 @@ def _opened(book: Path | None, begin: bool = False) -> Any:
 
     found = Logbook(book, begin=begin or book is None)
     if found.problem:
-        say(f"bruto: {found.problem}")
+        say(tr("bruto: {problem}", problem=found.problem))
     return found
 
 
-@log_app.command("list", help="Shots of the logbook, the newest first.")
+@log_app.command("list", help=tr("Shots in the logbook, newest first."))
 def _list(
-    shoot: Annotated[str | None, typer.Option(help="Only of this shoot.")] = None,
-    place: Annotated[str | None, typer.Option(help="Only of this place.")] = None,
+    shoot: Annotated[str | None, typer.Option(help=tr("Only shots of this shoot."))] = None,
+    place: Annotated[str | None, typer.Option(help=tr("Only shots of this place."))] = None,
     limit: Annotated[int, typer.Option(min=1, max=MOST_LISTED)] = 50,
     offset: Annotated[int, typer.Option(min=0)] = 0,
     book: BookFile = None,
@@ -44,18 +45,22 @@ def _list(
         })  # fmt: skip
         return
     if not count:
-        typer.echo("The logbook is empty: open a folder of raws, and each measured shot leaves a record.")
+        typer.echo(tr("The logbook is empty. Open a folder of raws: every measured shot adds a record."))
     for r in records:
-        iso = f"ISO {r.iso:.0f}" if r.iso else "ISO –"
+        iso = tr("ISO {iso:.0f}", iso=r.iso) if r.iso else tr("ISO –")
         time = f"{r.exposure_s:.4g} s" if r.exposure_s else "– s"
         typer.echo(shown(f"{r.taken[:16]:16}  {r.shoot[:20]:20}  {r.name[:24]:24}  {iso:>9}  {time:>9}  {r.verdict}"))
     if count > offset + len(records):
-        typer.echo(f"… {count - offset - len(records)} more; --offset {offset + len(records)}")
+        typer.echo(
+            tr("… {count} more; --offset {offset}", count=count - offset - len(records), offset=offset + len(records))
+        )
 
 
-@log_app.command("learn", help="What is learnt: noise by ISO, the hand, the viewfinder, pace, storage.")
+@log_app.command("learn", help=tr("What was learnt: noise by ISO, handheld limit, viewfinder, speed, storage."))
 def _learn(
-    model: Annotated[str | None, typer.Option(help="Of this phone; usually the one with most shots.")] = None,
+    model: Annotated[
+        str | None, typer.Option(help=tr("Model of the phone; by default the one with the most shots."))
+    ] = None,
     book: BookFile = None,
     as_json: JsonFlag = False,
 ) -> None:
@@ -65,11 +70,11 @@ def _learn(
         every = list(log.every(**({"model": model} if model is not None else {})))
         charged = log.batteries()
     if not every:
-        raise BrutoError("The logbook holds no shots of that phone." if model else "The logbook is empty.")
+        raise BrutoError(tr("The logbook holds no shots of that phone.") if model else tr("The logbook is empty."))
     phone = Counter(r.model for r in every).most_common(1)[0][0]
     mine = [r for r in every if r.model == phone]
     found: dict[str, Any] = {"phone": phone, "shots": len(mine), "noise": [], "hand": None, "missing": []}
-    lines = [f"{phone}: {len(mine)} shots"]
+    lines = [tr("{phone}: {mine_count} shots", phone=phone, mine_count=len(mine))]
     groups: dict[tuple, list[Any]] = {}
     for r in mine:
         groups.setdefault((r.focal_35mm, r.kind, round((r.width or 0) * (r.height or 0) / 1e6)), []).append(r)
@@ -81,15 +86,25 @@ def _learn(
         found["noise"].append({"focal_35mm": focal, "kind": kind, "megapixels": megapixels, **made.as_json()})
         top = "none" if made.ceiling_iso is None else f"{made.ceiling_iso:.0f}"
         lines.append(
-            f"noise at {focal or 0:.0f} mm, {kind}, {megapixels} MP: {made.count} shots at {len(made.by_iso)} ISOs; "
-            f"shadows usable up to ISO {top}"
+            tr(
+                "noise at {focal:.0f} mm, {kind}, {megapixels} MP: {count} shots at {by_iso_count} ISOs; shadows "
+                "usable up to ISO {top}",
+                focal=focal or 0,
+                kind=kind,
+                megapixels=megapixels,
+                count=made.count,
+                by_iso_count=len(made.by_iso),
+                top=top,
+            )
         )
     if not found["noise"]:
-        found["missing"].append("No shot tells its noise: open some mosaic raws of this phone.")
+        found["missing"].append(tr("No shot shows its noise yet. Open some mosaic raws of this phone."))
     try:
         limit = estimates.hand(mine)
         found["hand"] = limit.as_json()
-        lines.append(f"hand: half of the shots are blurred at {limit.seconds(26):.3g} s with 26 mm")
+        lines.append(
+            tr("handheld: half of the shots are blurred at {seconds:.3g} s with 26 mm", seconds=limit.seconds(26))
+        )
     except BrutoError as error:
         found["missing"].append(str(error))
     for name, values in (
@@ -97,7 +112,17 @@ def _learn(
         estimates.storage(mine)),
     ):  # fmt: skip
         found[name] = {k: v.as_json() for k, v in values.items()}
-        lines += [f"{name} {k}: {v.value:.4g} ± {v.spread:.2g}, {v.count} shots" for k, v in values.items()]
+        lines += [
+            tr(
+                "{name} {k}: {value:.4g} ± {spread:.2g}, {count} shots",
+                name=name,
+                k=k,
+                value=v.value,
+                spread=v.spread,
+                count=v.count,
+            )
+            for k, v in values.items()
+        ]
     rate = estimates.battery(charged)
     found["battery_percent_per_hour"] = None if rate is None else rate.as_json()
     if as_json:
@@ -107,7 +132,7 @@ def _learn(
         typer.echo(shown(line))
 
 
-@log_app.command("export", help="All of the logbook as a table (.csv) or as JSON.")
+@log_app.command("export", help=tr("Export the logbook as a table (.csv) or as JSON."))
 def _export(
     output: Annotated[Path, typer.Option("-o", "--output")],
     overwrite: OverwriteFlag = False,
@@ -119,31 +144,33 @@ def _export(
 
     kind = output.suffix.lower().lstrip(".")
     if kind not in ("csv", "json"):
-        raise BrutoError(f"A logbook is exported as .csv or .json: let the name end so, not '{output.name}'.")
+        raise BrutoError(
+            tr("A logbook is exported as .csv or .json; choose such a name instead of '{name}'.", name=output.name)
+        )
     with _opened(book) as log:
         text, count = log.exported(kind), log.count()
     write_new(Outputs([], overwrite=overwrite).file(output), text.encode("utf-8", "surrogatepass"))
     if as_json:
         print_json({"output": str(output), "shots": count})
     else:
-        typer.echo(shown(f"{count} shots → {output}"))
+        typer.echo(shown(tr("{count} shots → {output}", count=count, output=output)))
 
 
-@log_app.command("import", help="Take in what was exported; a shot that is known already is replaced.")
+@log_app.command("import", help=tr("Import an exported logbook; known shots are replaced."))
 def _import(file: Path, book: BookFile = None, as_json: JsonFlag = False) -> None:
     from bruto.logbook.store import LARGEST_IMPORT
     from bruto.storage.safe_read import read_bounded
 
     kind = file.suffix.lower().lstrip(".")
     if kind not in ("csv", "json"):
-        raise BrutoError(f"A logbook is taken in from .csv or .json, not from '{file.name}'.")
+        raise BrutoError(tr("A logbook is imported from .csv or .json, not from '{name}'.", name=file.name))
     try:
         text = read_bounded(file, LARGEST_IMPORT).decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise BrutoError(f"{file.name} is no text in UTF-8.") from error
+        raise BrutoError(tr("{name} is not text in UTF-8.", name=file.name)) from error
     with _opened(book, begin=True) as log:
         count = log.imported(text, kind)
     if as_json:
         print_json({"shots": count})
     else:
-        typer.echo(f"{count} shots were taken in.")
+        typer.echo(tr("Imported {count} shots.", count=count))

@@ -12,11 +12,12 @@ import bruto.cli.compare
 import bruto.cli.demo
 import bruto.cli.develop
 import bruto.cli.inspection  # noqa: F401  each adds its commands
+from bruto.catalog import tr
 from bruto.cli.base import app
 from bruto.error_log import unexpected
 from bruto.errors import BrutoError
 from bruto.storage.atomic_write import clean_leftovers
-from bruto.storage.safe_read import explain
+from bruto.storage.safe_read import FileAction, explain
 from bruto.terminal import say
 
 COMMANDS = {
@@ -48,24 +49,28 @@ def main(arguments: list[str] | None = None) -> int:
     except SystemExit as end:
         return end.code if isinstance(end.code, int) else 0
     except BrutoError as error:
-        say(f"bruto: {error}")
+        say(tr("bruto: {error}", error=error))
         return 1
     except MemoryError:
-        say("bruto: there is not enough memory for this; close other programs or work on fewer files.")
+        say(tr("bruto: not enough memory. Close other programs or work on fewer files."))
         return 1
     except KeyboardInterrupt:
-        say("bruto: stopped; nothing was written.")
+        say(tr("bruto: stopped; nothing was written."))
         return 130
     except BrokenPipeError:  # whoever reads the output has heard enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
         return 1
     except OSError as error:
         place = f" {error.filename}" if error.filename else ""
-        say(f"bruto: {explain(error, Path(str(error.filename or '')), 'use')}" if place else f"bruto: {error}.")
+        say(
+            tr("bruto: {explain}", explain=explain(error, Path(str(error.filename or "")), FileAction.USE))
+            if place
+            else tr("bruto: {error}.", error=error)
+        )
         unexpected(error, "running " + " ".join(args[:1]))
         return 1
     except Exception as error:
-        say(f"bruto: {unexpected(error, 'running ' + ' '.join(args[:1]))}")
+        say(tr("bruto: {unexpected}", unexpected=unexpected(error, "running " + " ".join(args[:1]))))
         return 1
 
 

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
+from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, OverwriteFlag, merge_app
 from bruto.errors import BrutoError
 from bruto.terminal import ProgressLine, print_json, shown
@@ -20,21 +21,31 @@ def _merged(result: Any, as_json: bool) -> None:
         return
     used = sum(f.used for f in result.frames)
     gain = (
-        f"{result.range_ev:.1f} EV from noise to full" if result.range_ev else f"noise {result.noise_gain:.2f} × lower"
+        tr("{range_ev:.1f} EV from noise to clipping", range_ev=result.range_ev)
+        if result.range_ev
+        else tr("{noise_gain:.2f} × less noise", noise_gain=result.noise_gain)
     )
     typer.echo(
         shown(
-            f"{used} of {len(result.frames)} frames → {result.output}; {gain}, aligned within "
-            f"{max(result.rms_px, 0.01):.2f} px"
+            tr(
+                "{used} of {frames_count} frames → {output}; {gain}, aligned within {rms_px:.2f} px",
+                used=used,
+                frames_count=len(result.frames),
+                output=result.output,
+                gain=gain,
+                rms_px=max(result.rms_px, 0.01),
+            )
         )
     )
     if result.equivalent_stops:
-        typer.echo(f"exposed {result.equivalent_stops:.1f} stops longer than one frame")
+        typer.echo(
+            tr("exposed {equivalent_stops:.1f} stops longer than one frame", equivalent_stops=result.equivalent_stops)
+        )
     for text in result.warnings:
         typer.echo(shown(text), err=True)
     for f in result.frames:
         if not f.used:
-            typer.echo(shown(f"left out {f.file}: {f.reason}"))
+            typer.echo(shown(tr("excluded {file}: {reason}", file=f.file, reason=f.reason)))
 
 
 Output = Annotated[Path, typer.Option("-o", "--output")]
@@ -48,7 +59,7 @@ def add_merges() -> None:
     for name, methods in commands().items():
         text = methods[0].help
         if name not in own and len(methods) > 1:
-            text += f" Methods: {', '.join(m.key for m in methods)}."
+            text += tr(" Methods: {key}.", key=", ".join(m.key for m in methods))
         run = own.get(name) or _command_of(name, methods[0].key)
         merge_app.command(name, help=text)(run)
 
@@ -74,8 +85,8 @@ def _command_of(name: str, usual: str) -> Callable[..., None]:
 def _long(
     files: list[Path],
     output: Output,
-    light: Annotated[str, typer.Option(help="mean, or lighten for traces of light.")] = "mean",
-    passers_by: Annotated[str, typer.Option(help="remove or keep.")] = "remove",
+    light: Annotated[str, typer.Option(help=tr("mean, or lighten for light trails."))] = "mean",
+    passers_by: Annotated[str, typer.Option(help=tr("remove or keep people and cars that pass."))] = "remove",
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
@@ -92,9 +103,11 @@ def _long(
 def _trails(
     files: list[Path],
     output: Output,
-    gaps: Annotated[str, typer.Option(help="bridge or leave.")] = "bridge",
-    aircraft: Annotated[str, typer.Option(help="remove or keep, satellites as well.")] = "remove",
-    fade: Annotated[float, typer.Option(min=0, max=1, help="How much of their light the first frames lose.")] = 0.0,
+    gaps: Annotated[str, typer.Option(help=tr("bridge or leave gaps in the trails."))] = "bridge",
+    aircraft: Annotated[str, typer.Option(help=tr("remove or keep aircraft and satellites."))] = "remove",
+    fade: Annotated[
+        float, typer.Option(min=0, max=1, help=tr("Share of their light that the first frames lose."))
+    ] = 0.0,
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
@@ -111,12 +124,17 @@ def _trails(
 def _sky(
     files: list[Path],
     output: Output,
-    ground: Annotated[str, typer.Option(help="merged, or the file whose ground is taken.")] = "merged",
-    gradient: Annotated[str, typer.Option(help="keep or remove: what the sky is lighter at one side.")] = "keep",
+    ground: Annotated[str, typer.Option(help=tr("merged, or the file that provides the ground."))] = "merged",
+    gradient: Annotated[
+        str, typer.Option(help=tr("keep or remove the brightening of the sky towards one side."))
+    ] = "keep",
     border: Annotated[
         Path | None,
         typer.Option(
-            help='JSON that corrects what is sky: {"strokes": [{"adds": true, "reach": 0.02, "points": [[x, y]]}]}'
+            help=tr(
+                'JSON with strokes that correct the sky\'s border: {"strokes": [{"adds": true, "reach": 0.02, '
+                '"points": [[x, y]]}]}'
+            )
         ),
     ] = None,
     overwrite: OverwriteFlag = False,
@@ -134,5 +152,7 @@ def _sky(
 
 def _one_of(option: str, value: str, *known: str) -> str:
     if value not in known:
-        raise BrutoError(f"{option} is {' or '.join(known)}, not '{value}'.")
+        raise BrutoError(
+            tr("{option} must be {known}, not '{value}'.", option=option, known=" or ".join(known), value=value)
+        )
     return value

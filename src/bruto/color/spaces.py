@@ -12,6 +12,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.color.adaptation import bradford
 from bruto.errors import BrutoError
 
@@ -56,7 +57,13 @@ SPACES = {
 def space(name: str) -> RgbSpace:
     """The space of that name; raises `BrutoError`."""
     if name not in SPACES:
-        raise BrutoError(f"There is no output space '{name}'. Choose one of {', '.join(SPACES)} or linear.")
+        raise BrutoError(
+            tr(
+                "There is no output space '{name}'. Choose one of {SPACES} or linear.",
+                name=name,
+                SPACES=", ".join(SPACES),
+            )
+        )
     return SPACES[name]
 
 

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.align.registration import Alignment, register
+from bruto.catalog import tr
 from bruto.compare.maps import difference_map, lab_of_codes
 from bruto.compare.measures import MEASURES, MeasuredSide
 from bruto.errors import BrutoError
@@ -107,7 +108,7 @@ def aligned(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
     alignment = register(greys[0] ** 2, greys[1] ** 2, model)
     moved, valid = brought(b, alignment)
     if valid.mean() < 0.1:
-        raise BrutoError("The two pictures share too little of the scene to be compared.")
+        raise BrutoError(tr("The two pictures share too little of the scene to be compared."))
     # the residual is stated in pixels of the first picture as given
     scale = max(first.shape) / max(a.shape)
     alignment = replace(alignment, residual_px=alignment.residual_px * scale, model_px=alignment.model_px * scale)
@@ -177,11 +178,24 @@ def _stored_rows(c: Comparison, first: str, second: str) -> list[tuple[str, str,
     ratio = one.size / max(other.size, 1)
     alike = 0.8 < ratio < 1.25
     larger, smaller, times = (first, second, ratio) if ratio > 1 else (second, first, 1 / max(ratio, 1e-9))
-    text = "Both take about as much." if alike else f"The {larger} takes {times:.1f} times what the {smaller} takes."
-    rows = [("File, MB", *(f"{s.size / 1e6:.1f}" for s in (one, other)), text)]
+    text = (
+        tr("Both take about the same storage.")
+        if alike
+        else tr(
+            "The {larger} takes {times:.1f} times the storage of the {smaller}.",
+            larger=larger,
+            times=times,
+            smaller=smaller,
+        )
+    )
+    rows = [(tr("File, MB"), *(f"{s.size / 1e6:.1f}" for s in (one, other)), text)]
     few = min(one.bits_per_pixel, other.bits_per_pixel)
-    text = f"Below {FEW_BITS:.0f} a finished picture is packed so hard that it shows." if few < FEW_BITS else ""
-    rows.append(("Bits a pixel", *(f"{s.bits_per_pixel:.1f}" for s in (one, other)), text))
+    text = (
+        tr("Below {FEW_BITS:.0f}, compression becomes visible in a finished picture.", FEW_BITS=FEW_BITS)
+        if few < FEW_BITS
+        else ""
+    )
+    rows.append((tr("Bits per pixel"), *(f"{s.bits_per_pixel:.1f}" for s in (one, other)), text))
     return rows  # type: ignore[return-value]
 
 
@@ -194,6 +208,6 @@ def sentences(c: Comparison, first: str = "raw", second: str = "phone's picture"
         rows.append((measure.title, one, other, measure.sentence(a, b, first, second)))
     if all(c.stored):
         rows += _stored_rows(c, first, second)
-    text = "Half of all places differ by less than the first number, 95 % by less than the second."
-    rows.append(("Colour difference, ΔE00", f"{c.delta_e00_median:.1f}", f"{c.delta_e00_p95:.1f}", text))
+    text = tr("Half of the picture differs by less than the first number, 95 % by less than the second.")
+    rows.append((tr("Colour difference, ΔE00"), f"{c.delta_e00_median:.1f}", f"{c.delta_e00_p95:.1f}", text))
     return rows

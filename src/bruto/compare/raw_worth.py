@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.compare.maps import CODES
 from bruto.compare.measures import HIGH, LOW
 from bruto.compare.metrics import Comparison
@@ -37,23 +38,29 @@ def reasons(c: Comparison) -> list[str]:
     found = []
     for what, area in (("bright", bright), ("dark", dark)):
         if area >= AREA:
-            found.append(f"{what} detail in {area:.1f} % of the area")
+            found.append(tr("{what} detail in {area:.1f} % of the area", what=what, area=area))
     if found and stops >= 0.2:
-        found[-1] += f" (over {stops:.1f} EV)"
+        found[-1] += tr(" (over {stops:.1f} EV)", stops=stops)
     texture = c.b["texture_kept_percent"]
     if texture < TEXTURE:
-        found.append(f"{100 - texture:.0f} % of the weak texture")
+        found.append(tr("{texture:.0f} % of the faint texture", texture=100 - texture))
     if c.b["dark_tint"] > c.a["dark_tint"] + TINT:
-        found.append("the neutral colour of dark greys")
+        found.append(tr("the neutral colour of dark greys"))
     return found
 
 
 def worth(c: Comparison, raw_bytes: int, picture_bytes: int) -> str:
     """A verdict in a sentence: keep the raw, or not, and why. `c`: of the raw with its picture, in this order."""
     found = reasons(c)
-    size = f"{raw_bytes / 1e6:.1f} MB"
-    times = f"{raw_bytes / max(picture_bytes, 1):.0f} times the picture" if picture_bytes else "without a picture"
+    size = tr("{raw_bytes:.1f} MB", raw_bytes=raw_bytes / 1000000.0)
+    times = (
+        tr("{raw_bytes:.0f} × the picture", raw_bytes=raw_bytes / max(picture_bytes, 1))
+        if picture_bytes
+        else tr("no picture")
+    )
     if found:
         listed = found[0] if len(found) == 1 else ", ".join(found[:-1]) + " and " + found[-1]
-        return f"Keep the raw ({size}, {times}): the picture has lost {listed}."
-    return f"This raw ({size}, {times}) holds hardly more than its picture as both stand now."
+        return tr(
+            "Keep the raw ({size}, {times}): the picture has lost {listed}.", size=size, times=times, listed=listed
+        )
+    return tr("This raw ({size}, {times}) holds hardly more than its picture as both are now.", size=size, times=times)

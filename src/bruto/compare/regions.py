@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.compare.measures import HIGH, LOW
 
 SIDE = 96
@@ -62,9 +63,11 @@ def _stronger(one: NDArray, other: NDArray, if_first: str, if_second: str, where
 def _detail(m: _Maps) -> Scored:
     one, other = (m.strength(f, m.valid) for f in m.fine)
     return _stronger(
-        one, other, "The {first} has finer structure here; in the {second} it is smeared.",
-        "The {second} is crisper here, by sharpening or by detail.",
-    )  # fmt: skip
+        one,
+        other,
+        tr("The {first} has finer structure here; it is smeared in the {second}."),
+        tr("The {second} is crisper here, from sharpening or from detail."),
+    )
 
 
 def _tint(m: _Maps) -> Scored:
@@ -73,12 +76,12 @@ def _tint(m: _Maps) -> Scored:
     share = np.maximum(m.mean(grey), 1e-3)
     a, b = (m.mean((m.other[..., k] - m.one[..., k]) * grey) / share for k in (1, 2))
     score = np.hypot(a, b) * (share > 0.2)
-    names = ((0, "redder"), (60, "yellower"), (150, "greener"), (240, "bluer"), (320, "more magenta"))
+    names = ((0, "redder"), (60, "yellower"), (150, "greener"), (240, "bluer"), (320, tr("more magenta")))
 
     def sentence(k: int) -> str:
         hue = float(np.degrees(np.arctan2(b.flat[k], a.flat[k]))) % 360
         name = min(names, key=lambda n: abs((hue - n[0] + 180) % 360 - 180))[1]
-        return f"What is nearly grey is {name} in the {{second}}, by {score.flat[k]:.0f} in a*b*."
+        return tr("Near-greys are {name} in the {{second}}, by {flat:.0f} in a*b*.", name=name, flat=score.flat[k])
 
     return score, sentence
 
@@ -87,9 +90,11 @@ def _halo(m: _Maps) -> Scored:
     edges = m.valid * cv2.dilate((m.steep > EDGE).astype(np.float32), np.ones((7, 7)))
     one, other = (m.strength(f, edges) for f in m.fine)
     return _stronger(
-        one, other, "Edges are harder in the {first}; those of the {second} are soft.",
-        "Edges are drawn harder in the {second}: look for light and dark lines along them.",
-    )  # fmt: skip
+        one,
+        other,
+        tr("Edges are sharper in the {first} and soft in the {second}."),
+        tr("Edges are drawn harder in the {second}; look for light and dark lines along them."),
+    )
 
 
 def _clipping(m: _Maps) -> Scored:
@@ -101,7 +106,9 @@ def _clipping(m: _Maps) -> Scored:
     def sentence(k: int) -> str:
         where = "bright" if bright.flat[k] else "dark"
         holds, loses = ("{first}", "{second}") if other.flat[k] > one.flat[k] else ("{second}", "{first}")
-        return f"The {holds} still has {where} detail that the {loses} has lost."
+        return tr(
+            "The {holds} still has {where} detail that the {loses} has lost.", holds=holds, where=where, loses=loses
+        )
 
     return score, sentence
 
@@ -110,7 +117,7 @@ def _noise(m: _Maps) -> Scored:
     flat = m.valid * (m.steep < FLAT)
     share = np.maximum(m.mean(flat), 1e-3)
     one, other = (m.strength(f, flat) / np.sqrt(share) for f in m.fine)
-    first, second = (f"The {{{name}}} shows more grain in even tones." for name in ("first", "second"))
+    first, second = (tr("The {{{name}}} shows more grain in even tones.", name=name) for name in ("first", "second"))
     return _stronger(one, other, first, second, share > 0.5)
 
 
@@ -121,7 +128,7 @@ KINDS: tuple[tuple[str, Callable[[_Maps], Scored], float], ...] = (
 """Kinds of difference, how each is found, and the least of it that is worth a look."""
 
 
-OWN = "your place"
+OWN = tr("your region")
 """Kind of a place that was chosen by hand."""
 LEAST_L, LEAST_AB, LEAST_RATIO = 1.0, 1.5, 1.15
 """Differences of L*, of a*b*, and ratio of fine structure from which they are told."""
@@ -139,15 +146,17 @@ def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: 
     color = float(np.hypot(*(means[1][1:] - means[0][1:])))
     sentence = []
     if abs(light) >= LEAST_L:
-        sentence.append(f"is {'brighter' if light > 0 else 'darker'} by {abs(light):.0f} L*")
+        sentence.append(
+            tr("is {value} by {light:.0f} L*", value="brighter" if light > 0 else "darker", light=abs(light))
+        )
     ratio = max(fine[1], 0.02) / max(fine[0], 0.02)
     if max(ratio, 1 / ratio) >= LEAST_RATIO:
-        sentence.append(f"has {ratio:.1f} times the fine structure")
+        sentence.append(tr("has {ratio:.1f} times the fine structure", ratio=ratio))
     if color >= LEAST_AB:
-        sentence.append(f"differs in colour by {color:.0f} a*b*")
+        sentence.append(tr("differs in colour by {color:.0f} a*b*", color=color))
     listed = " and ".join(sentence) if len(sentence) < 3 else ", ".join(sentence[:2]) + " and " + sentence[2]
-    text = f"The {{second}} {listed} here."
-    return Region(OWN, x, y, text if sentence else "Both are alike here.")
+    text = tr("The {{second}} {listed} here.", listed=listed)
+    return Region(OWN, x, y, text if sentence else tr("The two look alike here."))
 
 
 def places_of(one: NDArray[np.float32], other: NDArray[np.float32], valid: NDArray[np.bool_]) -> list[Region]:

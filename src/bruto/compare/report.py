@@ -19,6 +19,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.compare.match.solver import Match
 from bruto.compare.metrics import Comparison, sentences
 from bruto.compare.regions import Region, places_of
@@ -73,10 +74,12 @@ def verdict(c: Comparison, first: str, second: str) -> str:
     noise = max(c.a["noise_l"], 0.05) / max(c.b["noise_l"], 0.05)
     points -= (noise > 2.5) - (noise < 0.4)
     if points > 0:
-        return f"The {first} has kept more than the {second}."
+        return tr("The {first} has kept more than the {second}.", first=first, second=second)
     if points < 0:
-        return f"The {second} comes off better here: the {first} has lost light, or shows more noise."
-    return "Neither has kept clearly more than the other."
+        return tr(
+            "The {second} is better here: the {first} has lost light or shows more noise.", second=second, first=first
+        )
+    return tr("Neither has kept clearly more than the other.")
 
 
 def report_html(
@@ -164,7 +167,7 @@ def write_report(
     pieces = pieces_of(found)
     if suffix == ".pdf":
         if printed is None:
-            raise BrutoError("A PDF can only be made where there is a printer for pages.")
+            raise BrutoError(tr("A PDF needs a page printer, which is not available here."))
         printed(report_html(found.comparison, pieces, found.names, found.short, match, embed_font=False), target)
         return
     write_new(target, report_html(found.comparison, pieces, found.names, found.short, match).encode())

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.compare.metrics import COMPARE_EDGE, Comparison, aligned, measured
 from bruto.compare.raw_worth import reasons, worth
 from bruto.compare.report import STYLE, embedded_font, image
@@ -23,10 +24,14 @@ THUMB = 124
 IN_ROW = 4
 """Numbers beside each other."""
 COLUMNS = (
-    ("lost_highlights_percent", "bright lost, %", 1), ("lost_shadows_percent", "dark lost, %", 1),
-    ("noise_l", "grain, L*", 2), ("texture_kept_percent", "texture kept, %", 0), ("blotch", "blotches", 2),
-    ("edge_overshoot_percent", "halos, %", 0), ("mean_chroma", "chroma", 0),
-)  # fmt: skip
+    ("lost_highlights_percent", tr("highlights lost, %"), 1),
+    ("lost_shadows_percent", tr("shadows lost, %"), 1),
+    ("noise_l", tr("grain, L*"), 2),
+    ("texture_kept_percent", tr("texture kept, %"), 0),
+    ("blotch", "blotches", 2),
+    ("edge_overshoot_percent", tr("halos, %"), 0),
+    ("mean_chroma", "chroma", 0),
+)
 """Measures on the page: key, title, digits."""
 
 
@@ -90,9 +95,18 @@ def summary(lines: Sequence[Line]) -> str:
     keep = [line for line in lines if line.keep]
     both = [sum(line.sizes[0] for line in some) / 1e6 for some in (keep, [n for n in lines if not n.keep])]
     if not lines:
-        return "No raw with a picture could be compared."
-    many = f"{len(keep)} of {len(lines)} raws ({both[0]:.0f} MB) hold what their pictures have lost"
-    rest = f"; the other {len(lines) - len(keep)} ({both[1]:.0f} MB) hold hardly more as they stand now"
+        return tr("No raw with a picture could be compared.")
+    many = tr(
+        "{keep_count} of {lines_count} raws ({both:.0f} MB) hold what their pictures have lost",
+        keep_count=len(keep),
+        lines_count=len(lines),
+        both=both[0],
+    )
+    rest = tr(
+        "; the other {lines_count} ({both:.0f} MB) hold hardly more as they are now",
+        lines_count=len(lines) - len(keep),
+        both=both[1],
+    )
     return many + (rest if len(keep) < len(lines) else "") + "."
 
 
@@ -158,7 +172,7 @@ def write_shoot_page(
         write_new(target, shoot_csv(lines).encode())
     elif suffix == ".pdf":
         if printed is None:
-            raise BrutoError("A PDF can only be made where there is a printer for pages.")
+            raise BrutoError(tr("A PDF needs a page printer, which is not available here."))
         printed(shoot_html(lines, problems, title, embed_font=False), target)
     else:
         write_new(target, shoot_html(lines, problems, title).encode())

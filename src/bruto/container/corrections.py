@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.errors import FileProblem
 
 BAD_CONSTANT, BAD_LIST, MAP_TABLE, MAP_POLYNOMIAL = 4, 5, 7, 8
@@ -44,19 +45,21 @@ def parse_correction(opcode: int, data: bytes, where: str) -> Correction:
             return Correction(opcode, points=_bad_points(data, where))
         area = struct.unpack_from(">8I", data)
         if area[6] < 1 or area[7] < 1 or area[0] > area[2] or area[1] > area[3]:
-            raise FileProblem(f"{where}: an operation has an impossible area; the file is damaged.")
+            raise FileProblem(tr("{where}: an operation has an impossible area; the file is damaged.", where=where))
         (count,) = struct.unpack_from(">I", data, 32)
         if opcode == MAP_POLYNOMIAL:
             if count > MAX_DEGREE:
-                raise FileProblem(f"{where}: a polynomial claims degree {count}; the file is damaged.")
+                raise FileProblem(
+                    tr("{where}: a polynomial claims degree {count}; the file is damaged.", where=where, count=count)
+                )
             kind, count = ">f8", count + 1
         else:
             kind = ">u2" if opcode == MAP_TABLE else ">f4"
         values = np.frombuffer(data, kind, count, 36).astype(np.float64)
     except (struct.error, ValueError) as error:
-        raise FileProblem(f"{where}: an operation is cut short; the file is damaged.") from error
+        raise FileProblem(tr("{where}: an operation is cut short; the file is damaged.", where=where)) from error
     if not len(values) or not np.isfinite(values).all() or np.abs(values).max() > LARGEST_VALUE:
-        raise FileProblem(f"{where}: an operation holds impossible numbers; the file is damaged.")
+        raise FileProblem(tr("{where}: an operation holds impossible numbers; the file is damaged.", where=where))
     return Correction(opcode, area, values)
 
 
@@ -64,7 +67,12 @@ def _bad_points(data: bytes, where: str) -> NDArray[np.int64]:
     _, points, rects = struct.unpack_from(">3I", data)
     if points + rects > MAX_BAD or 12 + 8 * points + 16 * rects > len(data):
         raise FileProblem(
-            f"{where}: a list of bad pixels claims {points} points and {rects} areas; the file is damaged."
+            tr(
+                "{where}: a list of bad pixels claims {points} points and {rects} areas; the file is damaged.",
+                where=where,
+                points=points,
+                rects=rects,
+            )
         )
     found = [np.frombuffer(data, ">u4", 2 * points, 12).astype(np.int64).reshape(-1, 2)]
     total = points
@@ -73,7 +81,9 @@ def _bad_points(data: bytes, where: str) -> NDArray[np.int64]:
     ):
         total += max(0, bottom - top) * max(0, right - left)
         if total > MAX_BAD:
-            raise FileProblem(f"{where}: the areas of bad pixels are larger than can be real; the file is damaged.")
+            raise FileProblem(
+                tr("{where}: the areas of bad pixels are larger than can be real; the file is damaged.", where=where)
+            )
         rows, columns = np.mgrid[top:bottom, left:right]
         found.append(np.stack([rows.ravel(), columns.ravel()], axis=1))
     return np.concatenate(found)

@@ -8,6 +8,7 @@ from typing import Any
 import imagecodecs
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.container.capture_facts import text_of
 from bruto.container.profile import (
     CALIBRATION,
@@ -68,7 +69,7 @@ def profiles_of(
     try:
         found.append(parse_profile(tags, order, "file", signature))
     except (BrutoError, ValueError, TypeError) as error:
-        warnings.append(f"The file's own look is left out: {_why(error)}")
+        warnings.append(tr("The file's own look is not used: {why}", why=_why(error)))
     entry = first.tags.get(EXTRA_PROFILES)
     if entry is None:
         return tuple(found)
@@ -78,12 +79,12 @@ def profiles_of(
         try:
             found.append(parse_embedded_profile(data, int(offset), signature))
         except (BrutoError, ValueError, TypeError) as error:
-            warnings.append(f"A profile embedded in the file is left out: {_why(error)}")
+            warnings.append(tr("An embedded profile is not used: {why}", why=_why(error)))
     return tuple(found)
 
 
 def _why(error: Exception) -> str:
-    return str(error) if isinstance(error, BrutoError) else "it is damaged."
+    return str(error) if isinstance(error, BrutoError) else tr("it is damaged.")
 
 
 def masks_of(tif: Any, pages: list[Any], size: int, pixels: bool, warnings: list[str]) -> tuple[SemanticMask, ...]:
@@ -100,7 +101,7 @@ def masks_of(tif: Any, pages: list[Any], size: int, pixels: bool, warnings: list
             try:
                 data = _mask_pixels(tif, page, size, w, h)
             except Exception:  # a mask is a convenience: the picture does not need it
-                warnings.append(f"The mask '{name}' cannot be decoded; it is left out.")
+                warnings.append(tr("The mask '{name}' cannot be decoded and is not used.", name=name))
         found.append(SemanticMask(name, w, h, data))
     return tuple(found)
 

@@ -18,6 +18,7 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.capture_facts import (
     EXPOSURE_S,
     F_NUMBER,
@@ -51,7 +52,7 @@ from bruto.container.warps import (
     parse_warp,
 )
 from bruto.errors import BrutoError, FileProblem
-from bruto.storage.safe_read import check_readable, explain, open_regular
+from bruto.storage.safe_read import FileAction, check_readable, explain, open_regular
 
 CFA, LINEAR = 32803, 34892
 MAX_PIXELS = 400_000_000
@@ -89,15 +90,22 @@ def _guarded(path: str | Path, work: Callable[[Any, int], RawFrame]) -> RawFrame
         text = str(error)
         raise FileProblem(text if str(path) in text else f"{path}: {text}") from error
     except OSError as error:
-        raise explain(error, path, "read") from error
+        raise explain(error, path, FileAction.READ) from error
     except MemoryError as error:
-        raise FileProblem(f"{path} does not fit into memory; close other programs and try again.") from error
+        raise FileProblem(
+            tr("{path} does not fit into memory. Close other programs and try again.", path=path)
+        ) from error
     except tifffile.TiffFileError as error:
         raise FileProblem(
-            f"{path} is not a DNG, or its head is damaged. Choose a file that the camera program saved as raw."
+            tr(
+                "{path} is not a DNG, or its header is damaged. Choose a file that the camera app saved as raw.",
+                path=path,
+            )
         ) from error
     except Exception as error:  # a damaged structure can fail anywhere in the libraries; the user gets one message
-        raise FileProblem(f"{path} is damaged: its structure cannot be read. Copy it again from the phone.") from error
+        raise FileProblem(
+            tr("{path} is damaged: its structure cannot be read. Copy it again from the phone.", path=path)
+        ) from error
 
 
 def _pages(tif: Any) -> list[Any]:
@@ -124,20 +132,26 @@ def _check_whole(tif: Any, pages: list[Any], size: int) -> None:
                     length = entry[2] * EXIF_SIZES.get(entry[1], 1)
                     end = max(end, at + 2 + 12 * count, entry[3] + length if length > 4 else 0)
             if end > size:
-                raise FileProblem(f"the file ends early: the value of tag {tag.code} is missing. {COPY_AGAIN}")
+                raise FileProblem(
+                    tr(
+                        "the file ends early: the value of tag {code} is missing. {COPY_AGAIN}",
+                        code=tag.code,
+                        COPY_AGAIN=COPY_AGAIN,
+                    )
+                )
 
 
 def _read(tif: Any, size: int, path: Path, pixels: bool) -> RawFrame:
     pages = _pages(tif)
     if not pages:
-        raise FileProblem("there is no image in it; the file is damaged or not a DNG.")
+        raise FileProblem(tr("there is no image in it; the file is damaged or not a DNG."))
     _check_whole(tif, pages, size)
     first = pages[0]
     raws = [p for p in pages if int(tag_value(p, 254, 0)) == 0 and int(p.photometric) in (CFA, LINEAR)]
     if not raws:
         if tag_value(first, 50706) is None:
-            raise FileProblem("it is a TIFF but not a DNG. Open it as a picture, or choose the raw file.")
-        raise FileProblem("it is a DNG without a raw image of a kind that can be developed.")
+            raise FileProblem(tr("it is a TIFF, not a DNG. Open it as a picture, or choose the raw file."))
+        raise FileProblem(tr("it is a DNG without a raw image that Bruto can develop."))
     page = max(raws, key=lambda p: p.imagewidth * p.imagelength)
     meta = _meta(first, page)
     preview, preview_size = _preview(tif, pages, page, size)
@@ -165,12 +179,22 @@ def _meta(first: Any, page: Any) -> RawMeta:
     width, height = int(page.imagewidth), int(page.imagelength)
     if not (0 < width <= 65500 and 0 < height <= 65500) or width * height > MAX_PIXELS:
         raise FileProblem(
-            f"its raw image claims {width} x {height} pixels, more than can be real; the file is damaged."
+            tr(
+                "its raw image claims {width} x {height} pixels, more than can be real; the file is damaged.",
+                width=width,
+                height=height,
+            )
         )
     mosaic = int(page.photometric) == CFA
     samples = int(page.samplesperpixel)
     if samples != (1 if mosaic else 3):
-        raise FileProblem(f"its raw image has {samples} samples a pixel; {'1 is' if mosaic else '3 are'} expected.")
+        raise FileProblem(
+            tr(
+                "its raw image has {samples} samples per pixel instead of {value}.",
+                samples=samples,
+                value=tr("1") if mosaic else tr("3"),
+            )
+        )
     warnings: list[str] = []
     cfa = ""
     if mosaic:
@@ -183,7 +207,7 @@ def _meta(first: Any, page: Any) -> RawMeta:
             )
         )
         if tuple(np.ravel(tag_value(page, 33421, (2, 2)))) != (2, 2) or sorted(pattern) != [0, 1, 1, 2]:
-            raise FileProblem("its colour filter pattern is not a 2 x 2 Bayer pattern.")
+            raise FileProblem(tr("its colour filter pattern is not a 2 x 2 Bayer pattern."))
         cfa = "".join(CFA_LETTERS[c] for c in pattern)
     bits = int(np.max(page.bitspersample))
     floating = int(np.max(tag_value(page, 339, 1))) == 3
@@ -191,26 +215,29 @@ def _meta(first: Any, page: Any) -> RawMeta:
     white = rational_of(page, 50717, np.array([white_default]))
     if len(white) not in (1, 3):
         warnings.append(
-            f"The white level has {len(white)} values where 1 or 3 belong; the sample's full scale is taken."
+            tr(
+                "The white level has {white_count} values instead of 1 or 3; the full scale of the samples is used.",
+                white_count=len(white),
+            )
         )
         white = np.array([white_default])
     black = _black(page, mosaic)
     if np.any(white[:, None] <= black.ravel()[None]):
-        raise FileProblem("its white level lies below its black level; the file is damaged.")
+        raise FileProblem(tr("its white level is below its black level; the file is damaged."))
     if not (within(white, (1e-6, 1e6)) and within(black, (-1e6, 1e6))):
-        raise FileProblem("its black or white level is impossible; the file is damaged.")
+        raise FileProblem(tr("its black or white level is impossible; the file is damaged."))
     if (white.min() - black.max()) < 1e-4 * white_default:
-        raise FileProblem("there is nothing between its black and its white level; the file is damaged.")
+        raise FileProblem(tr("there is nothing between its black and its white level; the file is damaged."))
     active = tag_value(page, 50829)
     top, left, bottom, right = (int(v) for v in np.ravel(active)) if active is not None else (0, 0, height, width)
     if not (0 <= left < right <= width and 0 <= top < bottom <= height):
-        raise FileProblem("its active area lies outside the image; the file is damaged.")
+        raise FileProblem(tr("its active area is outside the image; the file is damaged."))
     origin = rational_of(page, 50719, np.zeros(2))
     extent = rational_of(page, 50720, np.array([right - left, bottom - top], float))
     x0, y0 = left + round(float(origin[0])), top + round(float(origin[1]))
     w, h = round(float(extent[0])), round(float(extent[1]))
     if not (w > 1 and h > 1 and x0 >= 0 and y0 >= 0 and x0 + w <= width and y0 + h <= height):
-        warnings.append("The default crop lies outside the image; the active area is shown instead.")
+        warnings.append(tr("The default crop is outside the image; the active area is shown instead."))
         x0, y0, w, h = left, top, right - left, bottom - top
     operations = _opcodes(page, warnings)
     if operations.trimmed is not None:
@@ -219,13 +246,16 @@ def _meta(first: Any, page: Any) -> RawMeta:
         if x2 - x1 > 1 and y2 - y1 > 1:
             x0, y0, w, h = x1, y1, x2 - x1, y2 - y1
         else:
-            warnings.append("The bounds to trim to lie outside the picture; they are left out.")
+            warnings.append(tr("The trim bounds are outside the picture and are not used."))
     scale = rational_of(page, 50718, np.ones(2))
     if len(scale) != 2 or scale.min() <= 0 or not 0.25 < scale[0] / scale[1] < 4:
         scale = np.ones(2)
     if abs(scale[0] / scale[1] - 1) > 1e-3:
         warnings.append(
-            f"Its pixels are {scale[0] / scale[1]:.3g} times as wide as high; the picture is shown in square ones."
+            tr(
+                "Its pixels are {scale:.3g} times as wide as high; the picture is shown with square pixels.",
+                scale=scale[0] / scale[1],
+            )
         )
     exif = first.tags.get(34665)
     exif = exif.value if exif is not None and isinstance(exif.value, dict) else {}
@@ -234,23 +264,28 @@ def _meta(first: Any, page: Any) -> RawMeta:
     calibrations = parse_calibrations(_calibration_tags(both), signature_agrees(both.tags, camera_signature(both)))
     if neutral is None or len(neutral) != 3 or not within(neutral, NEUTRAL):
         if neutral is not None:
-            warnings.append("The as-shot neutral is impossible; the sensor's own balance is used.")
+            warnings.append(tr("The as-shot neutral is impossible; the sensor's own balance is used."))
         neutral = np.ones(3)
     if not calibrations:
-        warnings.append("The file has no colour matrix; its colours are the sensor's own.")
+        warnings.append(tr("The file has no colour matrix; its colours are the sensor's own."))
     profile = rational_of(both, 51041)
     noise = None
     if profile is not None and 2 <= len(profile) <= 8 and len(profile) % 2 == 0 and within(profile, (0, 1)):
         noise = profile.reshape(-1, 2)
     elif profile is not None:
-        warnings.append("The noise profile is impossible; the noise is measured in the picture.")
+        warnings.append(tr("The noise profile is impossible; the noise is measured in the picture."))
     balance = rational_of(both, 50727, np.ones(3))
     if len(balance) != 3 or not within(balance, NEUTRAL):
-        warnings.append("The analog balance is impossible; it is left out.")
+        warnings.append(tr("The analog balance is impossible and is not used."))
         balance = np.ones(3)
     table = tag_value(page, 50712)
     if int(page.compression) not in COMPRESSIONS:
-        raise FileProblem(f"its raw image is compressed by method {int(page.compression)}, which is not known here.")
+        raise FileProblem(
+            tr(
+                "its raw image uses compression method {compression}, which Bruto does not read.",
+                compression=int(page.compression),
+            )
+        )
     compression = COMPRESSIONS[int(page.compression)]
     orientation = int(tag_value(first, 274, 1))
     return RawMeta(
@@ -356,7 +391,7 @@ def _deltas(page: Any, tag: int, warnings: list[str]) -> NDArray[np.float64] | N
     found = rational_of(page, tag)
     if found is None or within(found, (-65535, 65535)):
         return found
-    warnings.append("The black levels by row or column are impossible; they are left out.")
+    warnings.append(tr("The black levels by row or column are impossible and are not used."))
     return None
 
 
@@ -411,10 +446,10 @@ def _opcodes(page: Any, warnings: list[str]) -> _Operations:
         data = tag_value(page, tag)
         if data is None:
             continue
-        where = f"opcode list {number}"
+        where = tr("opcode list {number}", number=number)
         for opcode, flags, body in parse_opcodes(bytes(data), where):
             name = NAMES.get(opcode, f"opcode {opcode}")
-            found.names.append(f"list {number}: {name}")
+            found.names.append(tr("list {number}: {name}", number=number, name=name))
             if opcode == GAIN_MAP and number == 2:
                 found.maps.append(parse_gain_map(body, where))
             elif opcode in KNOWN and number < 3:
@@ -426,15 +461,26 @@ def _opcodes(page: Any, warnings: list[str]) -> _Operations:
             elif opcode == TRIM_BOUNDS:
                 found.trimmed = parse_trim(body, where)
             elif flags & OPTIONAL:
-                warnings.append(f"{name} in {where} is left out; the file marks it as optional.")
+                warnings.append(
+                    tr("{name} in {where} is not used; the file marks it as optional.", name=name, where=where)
+                )
             elif opcode in NAMES:
                 warnings.append(
-                    f"{name} in {where} is not applied yet; the picture may show what it would have corrected."
+                    tr(
+                        "{name} in {where} is not supported yet; the picture may show what it would correct.",
+                        name=name,
+                        where=where,
+                    )
                 )
             else:
                 raise FileProblem(
-                    f"{where} requires {name}, which is not known here: without it the picture would be wrong. "
-                    f"A newer version may read it."
+                    tr(
+                        "{where} requires {name}, which Bruto does not know; without it the picture would be "
+                        "wrong. A newer "
+                        "version may read it.",
+                        where=where,
+                        name=name,
+                    )
                 )
     return found
 

@@ -7,9 +7,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.errors import FileProblem
 
-COPY_AGAIN = "Copy it again from the phone."
+COPY_AGAIN = tr("Copy it again from the phone.")
 
 
 def tag_value(page: Any, tag: int, default: Any = None) -> Any:
@@ -31,7 +32,7 @@ def rational_of(page: Any, tag: int, default: Any = None) -> Any:
         with np.errstate(divide="ignore", invalid="ignore"):
             values = values[0::2] / values[1::2]
     if not np.isfinite(values).all():
-        raise FileProblem(f"Tag {tag} ({entry.name}) divides by zero; the file is damaged.")
+        raise FileProblem(tr("Tag {tag} ({name}) divides by zero; the file is damaged.", tag=tag, name=entry.name))
     return values
 
 

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.errors import FileProblem
 from bruto.storage.safe_read import MappedFile
 
@@ -25,7 +26,7 @@ def byte_order(data: bytes, at: int = 0) -> str:
     """ "<" or ">" of a TIFF-like head; raises `FileProblem`."""
     order = {b"II": "<", b"MM": ">"}.get(data[at : at + 2])
     if order is None:
-        raise FileProblem("it does not begin like a TIFF structure.")
+        raise FileProblem(tr("it does not begin like a TIFF structure."))
     return order
 
 
@@ -39,14 +40,14 @@ def read_ifd(
     """
     at = base + offset
     if at + 2 > len(data):
-        raise FileProblem("a directory lies outside the file; the file is damaged.")
+        raise FileProblem(tr("a directory is outside the file; the file is damaged."))
     (count,) = struct.unpack(order + "H", data[at : at + 2])
     if count > MAX_ENTRIES or at + 2 + 12 * count > len(data):
-        raise FileProblem(f"a directory claims {count} entries; the file is damaged.")
+        raise FileProblem(tr("a directory claims {count} entries; the file is damaged.", count=count))
     found: dict[int, Any] = {}
     directory = data[at : at + 2 + 12 * count]
     if len(directory) < 2 + 12 * count:
-        raise FileProblem("the file became shorter while it was read.")
+        raise FileProblem(tr("the file became shorter while it was being read."))
     for k in range(count):
         tag, kind, number = struct.unpack_from(order + "HHI", directory, 2 + 12 * k)
         if kind not in FORMATS or (only is not None and tag not in only):
@@ -58,20 +59,20 @@ def read_ifd(
         if size > 4:
             start = base + struct.unpack_from(order + "I", directory, 2 + 12 * k + 8)[0]
         if start + size > len(data):
-            raise FileProblem(f"the value of tag {tag} lies outside the file; the file is damaged.")
+            raise FileProblem(tr("the value of tag {tag} is outside the file; the file is damaged.", tag=tag))
         if kind in (2, 7):
             body = bytes(data[start : start + size])
             found[tag] = body.split(b"\0")[0] if kind == 2 else body
             continue
         body = data[start : start + size]
         if len(body) < size:
-            raise FileProblem("the file became shorter while it was read.")
+            raise FileProblem(tr("the file became shorter while it was being read."))
         values = np.frombuffer(body, dtype)
         if kind in (5, 10):
             with np.errstate(divide="ignore", invalid="ignore"):
                 values = values[0::2].astype(float) / values[1::2]
             if not np.isfinite(values).all():
-                raise FileProblem(f"tag {tag} divides by zero; the file is damaged.")
+                raise FileProblem(tr("tag {tag} divides by zero; the file is damaged.", tag=tag))
         found[tag] = values.astype(FORMATS[kind]) if kind not in (5, 10) else values
     return found
 

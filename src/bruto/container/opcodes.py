@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.container.raw_frame import GainMap
 from bruto.errors import FileProblem
 
@@ -38,17 +39,33 @@ _HEAD = ">10I"
 def parse_opcodes(data: bytes, where: str) -> list[tuple[int, int, bytes]]:
     """(number, flags, parameters) of an opcode list; raises `FileProblem` where it is damaged."""
     if len(data) < 4:
-        raise FileProblem(f"{where} is too short ({len(data)} bytes); the file is damaged.")
+        raise FileProblem(
+            tr("{where} is too short ({data_count} bytes); the file is damaged.", where=where, data_count=len(data))
+        )
     (count,) = struct.unpack_from(">I", data)
     if count > MAX_OPCODES:
-        raise FileProblem(f"{where} claims {count} operations; the file is damaged.")
+        raise FileProblem(tr("{where} claims {count} operations; the file is damaged.", where=where, count=count))
     found, at = [], 4
     for k in range(count):
         if at + 16 > len(data):
-            raise FileProblem(f"{where} ends inside operation {k + 1} of {count}; the file is damaged.")
+            raise FileProblem(
+                tr(
+                    "{where} ends inside operation {k} of {count}; the file is damaged.",
+                    where=where,
+                    k=k + 1,
+                    count=count,
+                )
+            )
         number, _, flags, size = struct.unpack_from(">4I", data, at)
         if at + 16 + size > len(data):
-            raise FileProblem(f"{where}: operation {k + 1} of {count} is cut short; the file is damaged.")
+            raise FileProblem(
+                tr(
+                    "{where}: operation {k} of {count} is cut short; the file is damaged.",
+                    where=where,
+                    k=k + 1,
+                    count=count,
+                )
+            )
         found.append((number, flags, data[at + 16 : at + 16 + size]))
         at += 16 + size
     return found
@@ -58,18 +75,26 @@ def parse_gain_map(data: bytes, where: str) -> GainMap:
     """Parameters of opcode 9."""
     head = struct.calcsize(_HEAD)
     if len(data) < head + 36:
-        raise FileProblem(f"{where}: a gain map is cut short; the file is damaged.")
+        raise FileProblem(tr("{where}: a gain map is cut short; the file is damaged.", where=where))
     top, left, bottom, right, plane, planes, row_pitch, column_pitch, v, h = struct.unpack_from(_HEAD, data)
     sv, sh, ov, oh = struct.unpack_from(">4d", data, head)
     (map_planes,) = struct.unpack_from(">I", data, head + 32)
     count = v * h * map_planes
     if not 0 < count <= MAX_GRID or head + 36 + 4 * count > len(data):
-        raise FileProblem(f"{where}: a gain map claims {v} x {h} x {map_planes} points; the file is damaged.")
+        raise FileProblem(
+            tr(
+                "{where}: a gain map claims {v} x {h} x {map_planes} points; the file is damaged.",
+                where=where,
+                v=v,
+                h=h,
+                map_planes=map_planes,
+            )
+        )
     if not max(abs(q) for q in (sv, sh, ov, oh)) <= 1e3 or min(sv, sh) < 0 or min(row_pitch, column_pitch) < 1:
-        raise FileProblem(f"{where}: a gain map has an impossible grid; the file is damaged.")
+        raise FileProblem(tr("{where}: a gain map has an impossible grid; the file is damaged.", where=where))
     gains = np.frombuffer(data, ">f4", count, head + 36).astype(np.float32).reshape(v, h, map_planes)
     if not np.isfinite(gains).all() or gains.min() < 0 or gains.max() > MAX_GAIN:
-        raise FileProblem(f"{where}: a gain map holds impossible gains; the file is damaged.")
+        raise FileProblem(tr("{where}: a gain map holds impossible gains; the file is damaged.", where=where))
     return GainMap(
         top,
         left,

@@ -18,6 +18,7 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps
 
+from bruto.catalog import tr
 from bruto.container.capture_facts import (
     EXPOSURE_S,
     F_NUMBER,
@@ -86,7 +87,7 @@ def decode_jpeg(data: bytes, edge: int | None = None) -> NDArray[np.uint8]:
                 image.draft("RGB", (edge, edge))
             return np.asarray(ImageOps.exif_transpose(image).convert("RGB"))
     except Exception as error:
-        raise FileProblem("the preview in the file cannot be decoded; it is damaged.") from error
+        raise FileProblem(tr("the embedded preview cannot be decoded; it is damaged.")) from error
 
 
 @contextmanager
@@ -107,7 +108,14 @@ def _open(path: Path) -> Iterator[Image.Image]:
         with Image.open(stream, formats=formats) as image:
             w, h = image.size
             if not (0 < w <= MAX_EDGE and 0 < h <= MAX_EDGE):
-                raise FileProblem(f"{path} claims {w} × {h} pixels, more than can be real; the file is damaged.")
+                raise FileProblem(
+                    tr(
+                        "{path} claims {w} × {h} pixels, more than can be real; the file is damaged.",
+                        path=path,
+                        w=w,
+                        h=h,
+                    )
+                )
             yield image
 
 
@@ -120,8 +128,13 @@ def check_memory(path: str | Path, pixels: int, bytes_per_pixel: int) -> None:
     need, free = pixels * bytes_per_pixel, available_memory()
     if need > 0.8 * free:
         raise FileProblem(
-            f"{path} needs about {need / 1e9:.1f} GB of memory to be read, {free / 1e9:.1f} GB are free; close other "
-            f"programs, or look whether the file is damaged."
+            tr(
+                "reading {path} needs about {need:.1f} GB of memory and {free:.1f} GB are free. Close other "
+                "programs, or check whether the file is damaged.",
+                path=path,
+                need=need / 1000000000.0,
+                free=free / 1000000000.0,
+            )
         )
 
 
@@ -157,13 +170,15 @@ def _check_claim(path: Path, stream: BinaryIO) -> None:
             parts = list(zip(page.dataoffsets, page.databytecounts, strict=False))
             w, h = int(page.imagewidth), int(page.imagelength)
     except Exception as error:  # a damaged structure can fail anywhere in the library
-        raise FileProblem(f"{path} is damaged: its structure cannot be read. Copy it again.") from error
+        raise FileProblem(tr("{path} is damaged: its structure cannot be read. Copy it again.", path=path)) from error
     finally:
         stream.seek(0)
     if w > MAX_EDGE or h > MAX_EDGE:
-        raise FileProblem(f"{path} claims {w} × {h} pixels, more than can be real; the file is damaged.")
+        raise FileProblem(
+            tr("{path} claims {w} × {h} pixels, more than can be real; the file is damaged.", path=path, w=w, h=h)
+        )
     if not parts or any(offset + count > size for offset, count in parts):
-        raise FileProblem(f"{path} is cut short: a part of the picture is missing. Copy it again.")
+        raise FileProblem(tr("{path} is cut short: part of the picture is missing. Copy it again.", path=path))
 
 
 def _facts(path: Path, image: Image.Image) -> PictureFacts:
@@ -211,12 +226,16 @@ def _explained(path: Path) -> Iterator[None]:
     except BrutoError:
         raise
     except Image.DecompressionBombError as error:
-        raise FileProblem(f"{path} claims more pixels than can be real; the file is damaged.") from error
+        raise FileProblem(tr("{path} claims more pixels than can be real; the file is damaged.", path=path)) from error
     except MemoryError as error:
-        raise FileProblem(f"{path} does not fit into memory.") from error
+        raise FileProblem(tr("{path} does not fit into memory.", path=path)) from error
     except Exception as error:
         raise FileProblem(
-            f"{path} cannot be read as a picture. It may be cut short or of another kind; copy it again from the phone."
+            tr(
+                "{path} cannot be read as a picture. It may be cut short or of another type. Copy it from the phone "
+                "again.",
+                path=path,
+            )
         ) from error
 
 
@@ -290,8 +309,14 @@ def picture_meta(picture: PictureFacts) -> RawMeta:
         software=picture.software,
         description=picture.description,
         warnings=(
-            "This is a finished picture: 8 bits, with the phone's own tone and noise reduction. What it lost cannot "
-            "come back.",
-            *(("It brings a gain map for bright screens, which is not used here.",) if picture.gain_map else ()),
+            tr(
+                "This is a finished picture: 8 bits, with the phone's tone and noise reduction. What it lost cannot "
+                "be recovered."
+            ),
+            *(
+                (tr("It contains a gain map for bright screens, which Bruto does not use."),)
+                if picture.gain_map
+                else ()
+            ),
         ),
     )

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.ifd import byte_order, read_ifd, write_ifd
 from bruto.errors import BrutoError, FileProblem
 from bruto.storage.atomic_write import write_new
@@ -99,16 +100,18 @@ class CameraProfile:
         found = []
         if self.hue_sat:
             t = self.hue_sat[0].table.shape
-            found.append(f"hue and saturation map {t[1]} × {t[2]} × {t[0]}")
+            found.append(tr("hue and saturation map {t} × {t2} × {t3}", t=t[1], t2=t[2], t3=t[0]))
         if self.look is not None:
             t = self.look.table.shape
-            found.append(f"look table {t[1]} × {t[2]} × {t[0]}")
+            found.append(tr("look table {t} × {t2} × {t3}", t=t[1], t2=t[2], t3=t[0]))
         if self.tone_curve is not None:
-            found.append(f"tone curve of {len(self.tone_curve)} points")
+            found.append(tr("tone curve of {tone_curve_count} points", tone_curve_count=len(self.tone_curve)))
         if self.gain_table is not None:
             v, h, n = self.gain_table.gains.shape
             low, high = float(self.gain_table.gains.min()), float(self.gain_table.gains.max())
-            found.append(f"local gain table {h} × {v} × {n}, gains {low:.2f} to {high:.2f}")
+            found.append(
+                tr("local gain table {h} × {v} × {n}, gains {low:.2f} to {high:.2f}", h=h, v=v, n=n, low=low, high=high)
+            )
         return found
 
 
@@ -168,11 +171,14 @@ def _table(dims: NDArray | None, data: NDArray | None, encoding: NDArray | None)
         return None
     hues, saturations, values = (int(v) for v in dims[:3]) if len(dims) >= 3 else (*(int(v) for v in dims[:2]), 1)
     if min(hues, saturations, values) < 1 or saturations < 2 or hues * saturations * values > MAX_TABLE:
-        raise FileProblem("a profile's colour table has an impossible size; the file is damaged.")
+        raise FileProblem(tr("a profile's colour table has an impossible size; the file is damaged."))
     if len(data) != hues * saturations * values * 3:
         raise FileProblem(
-            f"a profile's colour table holds {len(data)} numbers where {hues * saturations * values * 3} belong; the "
-            f"file is damaged."
+            tr(
+                "a profile's colour table holds {data_count} numbers instead of {hues}; the file is damaged.",
+                data_count=len(data),
+                hues=hues * saturations * values * 3,
+            )
         )
     return HueSatMap(
         data.reshape(values, hues, saturations, 3).astype(np.float32), 0 if encoding is None else int(encoding[0])
@@ -183,7 +189,7 @@ def parse_gain_table(data: bytes, order: str, version: int = 1) -> GainTableMap:
     """Body of tag 52525 (version 1) or 52544 (version 2), in the file's byte order; raises `FileProblem`."""
     head = 64 if version == 1 else 80
     if len(data) < head:
-        raise FileProblem("a local gain table is cut short; the file is damaged.")
+        raise FileProblem(tr("a local gain table is cut short; the file is damaged."))
     v, h = struct.unpack_from(order + "2I", data)
     sv, sh, ov, oh = struct.unpack_from(order + "4d", data, 8)
     (n,) = struct.unpack_from(order + "I", data, 40)
@@ -194,17 +200,17 @@ def parse_gain_table(data: bytes, order: str, version: int = 1) -> GainTableMap:
         kind, gamma, low, high = struct.unpack_from(order + "I3f", data, 64)
     sizes = {0: "u1", 1: "u2", 2: "f2", 3: "f4"}
     if kind not in sizes:
-        raise FileProblem(f"a local gain table has data of type {kind}, which is not known here.")
+        raise FileProblem(tr("a local gain table has data of type {kind}, which Bruto does not read.", kind=kind))
     dtype = np.dtype(order + sizes[kind])
     if not 0 < count <= MAX_TABLE or head + dtype.itemsize * count > len(data):
-        raise FileProblem(f"a local gain table claims {v} × {h} × {n} points; the file is damaged.")
+        raise FileProblem(tr("a local gain table claims {v} × {h} × {n} points; the file is damaged.", v=v, h=h, n=n))
     gains = np.frombuffer(data, dtype, count, head).astype(np.float32)
     if kind < 2:  # integers span from the least to the greatest gain
         gains = low + (high - low) * gains / np.float32((1 << (8 * dtype.itemsize)) - 1)
     if not np.isfinite(gains).all() or not np.isfinite((sv, sh, ov, oh, gamma, *weights)).all() or gamma <= 0:
-        raise FileProblem("a local gain table holds impossible numbers; the file is damaged.")
+        raise FileProblem(tr("a local gain table holds impossible numbers; the file is damaged."))
     if np.abs(gains).max() > MAX_GAIN or max(abs(v) for v in (sv, sh, ov, oh, gamma, *weights)) > MAX_GAIN:
-        raise FileProblem("a local gain table holds impossible numbers; the file is damaged.")
+        raise FileProblem(tr("a local gain table holds impossible numbers; the file is damaged."))
     return GainTableMap((sv, sh), (ov, oh), tuple(weights), gains.reshape(v, h, n).astype(np.float32), float(gamma))
 
 
@@ -236,7 +242,7 @@ def parse_profile(
     if curve is not None:
         curve = curve[: len(curve) // 2 * 2].reshape(-1, 2)
         if len(curve) < 2 or (np.diff(curve[:, 0]) <= 0).any() or curve.min() < -1e-6 or curve.max() > 1 + 1e-6:
-            raise FileProblem("a profile's tone curve does not rise from 0 to 1; the file is damaged.")
+            raise FileProblem(tr("a profile's tone curve does not rise from 0 to 1; the file is damaged."))
     gain_table = None
     for tag, version in ((52544, 2), (52525, 1)):
         body = tags.get(tag)
@@ -244,7 +250,7 @@ def parse_profile(
             gain_table = parse_gain_table(bytes(body), order, version)
     offset = _numbers(tags, 51109)
     return CameraProfile(
-        name=_text(tags.get(50936)) or ("Profile of the file" if source == "file" else Path(source).stem),
+        name=_text(tags.get(50936)) or (tr("File's own profile") if source == "file" else Path(source).stem),
         calibrations=parse_calibrations(tags, signature == camera_signature),
         hue_sat=tuple(m for m in maps if m is not None),
         look=_table(_numbers(tags, 50981), _numbers(tags, 50982), _numbers(tags, 51108)),
@@ -261,10 +267,10 @@ def parse_embedded_profile(stream: bytes, offset: int, camera_signature: str = "
     """One of the extra profiles of a DNG (tag 50933); its own head says its byte order, offsets count from it."""
     order = byte_order(stream, offset)
     if offset + 8 > len(stream):
-        raise FileProblem("an embedded profile lies outside the file; the file is damaged.")
+        raise FileProblem(tr("an embedded profile is outside the file; the file is damaged."))
     magic, first = struct.unpack_from(order + "HI", stream, offset + 2)
     if magic != DCP_MAGIC:
-        raise FileProblem("an embedded profile does not begin like one; the file is damaged.")
+        raise FileProblem(tr("an embedded profile does not begin like one; the file is damaged."))
     return parse_profile(read_ifd(stream, first, order, offset), order, "embedded", camera_signature)
 
 
@@ -276,12 +282,14 @@ def read_profile(path: str | Path, camera_signature: str = "") -> CameraProfile:
         order = byte_order(data)
         magic, first = struct.unpack_from(order + "HI", data, 2)
         if magic != DCP_MAGIC:
-            raise FileProblem("it is not a camera profile; choose a .dcp file.")
+            raise FileProblem(tr("it is not a camera profile. Choose a .dcp file."))
         return parse_profile(read_ifd(data, first, order), order, str(path), camera_signature)
     except BrutoError as error:
         raise FileProblem(f"{path}: {error}") from error
     except (OSError, struct.error, ValueError) as error:
-        raise FileProblem(f"{path} cannot be read as a camera profile ({error}). Copy it again.") from error
+        raise FileProblem(
+            tr("{path} cannot be read as a camera profile ({error}). Copy it again.", path=path, error=error)
+        ) from error
 
 
 def _rationals(values: Any) -> list[int]:

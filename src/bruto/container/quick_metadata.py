@@ -11,6 +11,7 @@ from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.container.capture_facts import (
     EXPOSURE_S,
     F_NUMBER,
@@ -148,13 +149,13 @@ def _raw(data: MappedFile, length: int) -> QuickMetadata:
     order = byte_order(data[:4])
     version, first = struct.unpack(order + "HI", data[2:8])
     if version != 42:
-        raise FileProblem("not a plain TIFF structure.")
+        raise FileProblem(tr("not a plain TIFF structure."))
     tags = read_ifd(data, first, order, only=_IFD0)
     exif = read_ifd(data, int(tags[34665][0]), order, only=_EXIF) if 34665 in tags else {}
     parts = [tags] + [read_ifd(data, int(at), order, only=_SUB) for at in tags.get(330, [])]
     raws = [p for p in parts if 262 in p and int(p[262][0]) in (CFA, LINEAR_RAW) and int(p.get(254, [0])[0]) == 0]
     if not raws:
-        raise FileProblem("no raw image.")
+        raise FileProblem(tr("no raw image."))
     raw = max(raws, key=lambda p: int(p[256][0]) * int(p[257][0]))
     previews = [
         (int(p[256][0]) * int(p[257][0]), int(p[273][0]), int(p[279][0]))
@@ -168,7 +169,7 @@ def _raw(data: MappedFile, length: int) -> QuickMetadata:
     ]
     preview = max(previews)[1:] if previews else None
     if preview is not None and preview[0] + preview[1] > length:
-        raise FileProblem("the preview lies outside the file.")
+        raise FileProblem(tr("the preview is outside the file."))
     kind = "mosaic" if int(raw[262][0]) == CFA else "linear"
     return QuickMetadata(
         kind, (int(raw[256][0]), int(raw[257][0])), preview=preview, length=length, **_facts(tags, exif)
@@ -177,7 +178,7 @@ def _raw(data: MappedFile, length: int) -> QuickMetadata:
 
 def _jpeg(data: MappedFile, length: int) -> QuickMetadata:
     if data[:2] != b"\xff\xd8":
-        raise FileProblem("not a JPEG file.")
+        raise FileProblem(tr("not a JPEG file."))
     at, tags, exif, edited = 2, {}, {}, False
     while True:
         marker, size = struct.unpack(">HH", data[at : at + 4])
@@ -194,7 +195,7 @@ def _jpeg(data: MappedFile, length: int) -> QuickMetadata:
             h, w = struct.unpack(">HH", data[at + 5 : at + 9])
             return QuickMetadata("picture", (w, h), xmp_edited=edited, length=length, **_facts(tags, exif))
         elif not 0xFFC0 <= marker <= 0xFFFE or marker == 0xFFDA:
-            raise FileProblem("no picture header.")
+            raise FileProblem(tr("no picture header."))
         at += 2 + size
 
 
@@ -222,4 +223,6 @@ def preview_bytes(path: str | Path, seen: QuickMetadata) -> bytes | None:
             stream.seek(seen.preview[0])
             return stream.read(min(seen.preview[1], LARGEST_PREVIEW))
     except OSError as error:
-        raise BrutoError(f"{path}: the preview cannot be read ({error.strerror}).") from error
+        raise BrutoError(
+            tr("{path}: the preview cannot be read ({strerror}).", path=path, strerror=error.strerror)
+        ) from error

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.capture_facts import CaptureFacts
 from bruto.container.corrections import Correction
 from bruto.container.profile import Calibration, CameraProfile
@@ -157,4 +158,4 @@ def check_size(meta: RawMeta) -> None:
     """Raises `FileProblem` where the default crop is too small to be developed or measured."""
     w, h = meta.default_crop[2:]
     if min(w, h) < LEAST_SIDE:
-        raise FileProblem(f"the picture is only {w} × {h} pixels, too small to be developed or measured.")
+        raise FileProblem(tr("the picture is only {w} × {h} pixels, too small to be developed or measured.", w=w, h=h))

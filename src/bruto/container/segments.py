@@ -9,17 +9,18 @@ import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.errors import FileProblem
 
 NONE, LOSSLESS_JPEG, DEFLATE, OLD_DEFLATE, LOSSY_JPEG, JPEG_XL = 1, 7, 8, 32946, 34892, 52546
 """TIFF Compression (TIFF 6.0; DNG 1.7, chapter 3)."""
 COMPRESSIONS = {
     NONE: "none",
-    LOSSLESS_JPEG: "lossless JPEG",
+    LOSSLESS_JPEG: tr("lossless JPEG"),
     DEFLATE: "deflate",
     OLD_DEFLATE: "deflate",
-    LOSSY_JPEG: "lossy JPEG",
-    JPEG_XL: "JPEG XL",
+    LOSSY_JPEG: tr("lossy JPEG"),
+    JPEG_XL: tr("JPEG XL"),
 }
 PREDICTOR_STEP = {2: 1, 3: 1, 34892: 2, 34893: 4, 34894: 2, 34895: 4}
 """Distance of differences: TIFF 6.0 predictor 2, TIFF Technical Note 3 predictor 3, DNG 1.7 X2 and X4 forms of both."""
@@ -66,7 +67,7 @@ def decode_segment(data: bytes, layout: SegmentLayout, rows: int, columns: int) 
     if layout.samples == 1 and decoded.size == rows * columns:
         decoded = decoded.reshape(shape)  # two interleaved components come as half the columns twice
     if decoded.ndim != len(shape) or any(have < want for have, want in zip(decoded.shape, shape, strict=True)):
-        raise FileProblem("it has the wrong size")
+        raise FileProblem(tr("it has the wrong size"))
     decoded = decoded[:rows, :columns]
     return _woven(decoded, layout.interleave) if layout.interleave != (1, 1) else decoded
 
@@ -95,13 +96,15 @@ def _plain(data: bytes, layout: SegmentLayout, rows: int, columns: int) -> NDArr
     """Samples stored as numbers or packed bits, differences undone."""
     need = rows * _row_bytes(layout, columns)
     if len(data) < need:
-        raise FileProblem(f"it holds {len(data)} bytes where {need} are needed")
+        raise FileProblem(tr("it holds {data_count} bytes where {need} are needed", data_count=len(data), need=need))
     shape = (rows, columns, layout.samples)
     data = data[:need]
     step = PREDICTOR_STEP.get(layout.predictor, 0)
     if layout.floating and layout.predictor in _FLOATING_PREDICTORS:
         if layout.bits not in (16, 32):
-            raise FileProblem(f"{layout.bits}-bit floating point with differences is not known here")
+            raise FileProblem(
+                tr("{bits}-bit floating point with differences is a form Bruto does not read", bits=layout.bits)
+            )
         # the predictor stores bytes from the most significant on, whatever the file's order
         stored = np.frombuffer(data, f">f{layout.bits // 8}").reshape(shape)
         found = imagecodecs.floatpred_decode(stored, axis=-2, dist=step).astype(layout.dtype)

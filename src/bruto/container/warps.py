@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.errors import FileProblem
 
 WARP_RECTILINEAR, WARP_FISHEYE, VIGNETTE, TRIM_BOUNDS, WARP_RECTILINEAR_2 = 1, 2, 3, 6, 14
@@ -47,15 +48,17 @@ def parse_warp(opcode: int, data: bytes, where: str) -> Warp:
     try:
         (planes,) = struct.unpack_from(">I", data)
         if planes not in (1, 3):
-            raise FileProblem(f"{where}: a warp claims {planes} planes; the file is damaged.")
+            raise FileProblem(
+                tr("{where}: a warp claims {planes} planes; the file is damaged.", where=where, planes=planes)
+            )
         each = _NUMBERS[opcode]
         numbers = np.array(struct.unpack_from(f">{planes * each}d", data, 4)).reshape(planes, each)
         centre = struct.unpack_from(">2d", data, 4 + 8 * planes * each)
         reciprocal = opcode == WARP_RECTILINEAR_2 and bool(struct.unpack_from(">I", data, 20 + 8 * planes * each)[0])
     except struct.error as error:
-        raise FileProblem(f"{where}: a warp is cut short; the file is damaged.") from error
+        raise FileProblem(tr("{where}: a warp is cut short; the file is damaged.", where=where)) from error
     if not np.isfinite(numbers).all() or not all(-1 <= c <= 2 for c in centre) or np.abs(numbers).max() > 1e4:
-        raise FileProblem(f"{where}: a warp holds impossible numbers; the file is damaged.")
+        raise FileProblem(tr("{where}: a warp holds impossible numbers; the file is damaged.", where=where))
     n = _RADIAL[opcode]
     tangential = np.zeros((planes, 2)) if opcode == WARP_FISHEYE else numbers[:, n : n + 2]
     valid = numbers[:, n + 2 : n + 4] if opcode == WARP_RECTILINEAR_2 else None
@@ -65,20 +68,22 @@ def parse_warp(opcode: int, data: bytes, where: str) -> Warp:
 def parse_vignette(data: bytes, where: str) -> Vignette:
     """Parameters of opcode 3; raises `FileProblem`."""
     if len(data) < 56:
-        raise FileProblem(f"{where}: a vignette correction is cut short; the file is damaged.")
+        raise FileProblem(tr("{where}: a vignette correction is cut short; the file is damaged.", where=where))
     k = struct.unpack_from(">7d", data)
     if not np.isfinite(k).all() or max(abs(v) for v in k[:5]) > 100 or not all(-1 <= c <= 2 for c in k[5:]):
-        raise FileProblem(f"{where}: a vignette correction holds impossible numbers; the file is damaged.")
+        raise FileProblem(
+            tr("{where}: a vignette correction holds impossible numbers; the file is damaged.", where=where)
+        )
     return Vignette(tuple(k[:5]), (k[5], k[6]))
 
 
 def parse_trim(data: bytes, where: str) -> tuple[int, int, int, int]:
     """Top, left, bottom and right of opcode 6; raises `FileProblem`."""
     if len(data) < 16:
-        raise FileProblem(f"{where}: the bounds to trim to are cut short; the file is damaged.")
+        raise FileProblem(tr("{where}: the trim bounds are cut short; the file is damaged.", where=where))
     top, left, bottom, right = struct.unpack_from(">4I", data)
     if top >= bottom or left >= right:
-        raise FileProblem(f"{where}: the bounds to trim to are empty; the file is damaged.")
+        raise FileProblem(tr("{where}: the trim bounds are empty; the file is damaged.", where=where))
     return top, left, bottom, right
 
 

@@ -11,21 +11,23 @@ from pydantic.fields import FieldInfo
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
+from bruto.catalog import tr
+
 NO_NEUTRAL = object()
 """Stands for the neutral value of a field that has none: it cannot be left out."""
 GROUPS: tuple[tuple[str, str, bool], ...] = (
-    ("light", "Light", True),
-    ("white", "White and profile", True),
-    ("noise", "Noise", True),
-    ("sharpness", "Sharpness", True),
-    ("tone", "Tone", True),
-    ("local_contrast", "Haze and relief", False),
-    ("color", "Colour", False),
-    ("hues", "Hue ring", False),
-    ("curves", "Curves", False),
-    ("split_tint", "Tints by tone", False),
-    ("frame", "Frame", False),
-    ("finish", "Edges and grain", False),
+    ("light", tr("Light"), True),
+    ("white", tr("White and profile"), True),
+    ("noise", tr("Noise"), True),
+    ("sharpness", tr("Sharpness"), True),
+    ("tone", tr("Tone"), True),
+    ("local_contrast", tr("Haze and local contrast"), False),
+    ("color", tr("Colour"), False),
+    ("hues", tr("Hue ring"), False),
+    ("curves", tr("Curves"), False),
+    ("split_tint", tr("Split tint"), False),
+    ("frame", tr("Frame"), False),
+    ("finish", tr("Corners and grain"), False),
 )
 """Name and title of each group of fields in working order, and whether it is open at first."""
 

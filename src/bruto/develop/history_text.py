@@ -9,6 +9,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.develop.migrations import migrated_names
 from bruto.develop.recipe import FIELDS, Recipe
 
@@ -20,20 +21,20 @@ APPLIED_EACH = "applied_each"
 PASTED = "pasted"
 PHONE_LOOK = "phone_look"
 ACTIONS: dict[str, str] = {
-    JOINED: "joined with another window",
-    APPLIED_ALL: "all suggestions applied",
-    APPLIED_EACH: "each shot's suggestions applied",
-    PASTED: "copied values used",
-    PHONE_LOOK: "the phone's look",
-    "reset": "all values reset",
-    "aspect": "aspect ratio",
-    "turns": "quarter turn",
-    "whole_area": "recorded area",
-    "applied:": "suggested {subject} applied",
-    "reset:": "{subject} reset",
-    "version:": "version {subject}",
-    "recipe:": "recipe {subject}",
-    "white:": "white picked from {subject}",
+    JOINED: tr("joined with another window"),
+    APPLIED_ALL: tr("all suggestions applied"),
+    APPLIED_EACH: tr("each shot's suggestions applied"),
+    PASTED: tr("values pasted"),
+    PHONE_LOOK: tr("the phone's look"),
+    "reset": tr("all values reset"),
+    "aspect": tr("aspect ratio"),
+    "turns": tr("rotation"),
+    "whole_area": tr("whole sensor"),
+    "applied:": tr("suggested {subject} applied"),
+    "reset:": tr("{subject} reset"),
+    "version:": tr("version {subject}"),
+    "recipe:": tr("recipe {subject}"),
+    "white:": tr("white picked from {subject}"),
 }
 """What a step did, by its key; keys that end with a colon are followed by their subject."""
 _OLD = {
@@ -102,4 +103,4 @@ def step_text(history: Sequence[tuple[str, Mapping[str, Any]]], index: int, reci
         name = "" if field == history[index][0] else f"{ui.title.lower()} "
         parts.append(f"{name}{ui.text(float(old))} → {ui.text(float(new))} {ui.unit}".rstrip())
     more = len(parts) - MOST + others if len(parts) > MOST else (others if parts else 0)
-    return ": " + ", ".join(parts[:MOST]) + (f" and {more} more" if more else "") if parts else ""
+    return ": " + ", ".join(parts[:MOST]) + (tr(" and {more} more", more=more) if more else "") if parts else ""

@@ -22,6 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.buffer_pool import reused
+from bruto.catalog import tr
 from bruto.color.temperature import xy_of
 from bruto.container.color_model import xy_to_neutral
 from bruto.container.orientation import orient
@@ -354,7 +355,7 @@ class Developer(SensorImage):
 
         def check() -> None:
             if cancelled is not None and cancelled():
-                raise Cancelled("The picture is not wanted any more.")
+                raise Cancelled(tr("The picture is no longer needed."))
 
         with self._lock:
             check()
@@ -431,7 +432,7 @@ class Developer(SensorImage):
 
         def check() -> None:
             if cancelled is not None and cancelled():
-                raise Cancelled("The development was stopped; nothing was written.")
+                raise Cancelled(tr("Development stopped; nothing was written."))
 
         def detail(rect: Rectangle) -> NDArray[np.float32]:
             """A rectangle of the recorded frame after the raw steps."""

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.color_model import calibration_weights
 from bruto.container.profile import CameraProfile, HueSatMap, read_profile
 from bruto.container.raw_frame import RawMeta
@@ -21,10 +22,17 @@ OWN, MATRIX = "own", "matrix"
 def choices(meta: RawMeta) -> list[tuple[str, str]]:
     """What a recipe's `profile` may be for a file: its value and how it is called, the file's own first."""
     own = meta.profiles[0] if meta.profiles else None
-    found = [(OWN, f"the file's own: {own.name}" if own is not None and own.holds else "the file's own matrices")]
+    found = [
+        (
+            OWN,
+            tr("the file's own: {name}", name=own.name)
+            if own is not None and own.holds
+            else tr("the file's own matrices"),
+        )
+    ]
     if own is not None and own.holds:
-        found.append((MATRIX, "the file's matrices alone"))
-    found += [(p.name, f"in the file: {p.name}") for p in meta.profiles[1:]]
+        found.append((MATRIX, tr("only the file's matrices")))
+    found += [(p.name, tr("in the file: {name}", name=p.name)) for p in meta.profiles[1:]]
     return found
 
 
@@ -42,9 +50,11 @@ def chosen(meta: RawMeta, choice: str) -> tuple[CameraProfile | None, str]:
         path = Path(choice)
         return _read(choice, path.stat().st_mtime_ns), ""
     except (OSError, ValueError):
-        return own, f"The profile {choice} is not there any more; the file's own is used until you choose another."
+        return own, tr(
+            "The profile {choice} no longer exists. The file's own is used until you choose another.", choice=choice
+        )
     except BrutoError as error:
-        return own, f"{error} The file's own profile is used."
+        return own, tr("{error} The file's own profile is used.", error=error)
 
 
 @lru_cache(maxsize=16)

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 
 from pydantic import ConfigDict, Field, ValidationError, field_validator
 
+from bruto.catalog import tr, trn
 from bruto.develop.field_ui import NO_NEUTRAL, FieldUi, shown
 from bruto.develop.migrations import SCHEMA, migrated
 from bruto.develop.recipe_values import (
@@ -39,43 +40,65 @@ FieldName = Annotated[str, Field(max_length=100)]
 
 def _white(r: Recipe) -> str:
     if r.raw_neutral is not None:
-        return "white by the sensor's own colour"
+        return tr("white from the sensor's own colour")
     if r.temperature is None:
-        return "white as shot" if r.tint is None else "temperature as shot"
-    return f"white at {r.temperature:.0f} K"
+        return tr("white as shot") if r.tint is None else tr("temperature as shot")
+    return tr("white at {temperature:.0f} K", temperature=r.temperature)
 
 
 def _sharpness(r: Recipe) -> str:
     if r.sharpness < 0:
-        return f"softened by {-r.sharpness:.2f} at {r.sharpness_radius:.2f} px"
-    return f"{100 * r.sharpness:.0f} % of a blur of {r.sharpness_radius:.2f} px taken back" if r.sharpness else ""
+        return tr(
+            "softened by {sharpness:.2f} at {sharpness_radius:.2f} px",
+            sharpness=-r.sharpness,
+            sharpness_radius=r.sharpness_radius,
+        )
+    return (
+        tr(
+            "{sharpness:.0f} % of a blur of {sharpness_radius:.2f} px removed",
+            sharpness=100 * r.sharpness,
+            sharpness_radius=r.sharpness_radius,
+        )
+        if r.sharpness
+        else ""
+    )
 
 
 def _mixing(r: Recipe) -> str:
     if r.channel_matrix == IDENTITY:
         return ""
-    return "red and blue exchanged" if r.channel_matrix == SWAP_RED_BLUE else "channels mixed"
+    return tr("red and blue swapped") if r.channel_matrix == SWAP_RED_BLUE else tr("channels mixed")
 
 
 def _nodes(r: Recipe) -> str:
-    return f"{len(r.hue_nodes)} hue{'s' if len(r.hue_nodes) > 1 else ''} changed" if r.hue_nodes else ""
+    return (
+        trn("{hue_nodes_count} hue changed", "{hue_nodes_count} hues changed", hue_nodes_count=len(r.hue_nodes))
+        if r.hue_nodes
+        else ""
+    )
 
 
 def _tone(r: Recipe) -> str:
     tone = r.tone
-    return (
-        f"shadow to L* {tone.shadow.lightness:.0f}, bright to L* {tone.bright.lightness:.0f}, white from "
-        f"{tone.white.ev:+.1f} EV; set on the light strip"
-    ).replace("-", "−")
+    return tr(
+        "shadow to L* {lightness:.0f}, bright to L* {lightness2:.0f}, white from {ev:+.1f} EV; set on the light strip",
+        lightness=tone.shadow.lightness,
+        lightness2=tone.bright.lightness,
+        ev=tone.white.ev,
+    )
 
 
 def _local(r: Recipe) -> str:
-    return f"local tone {r.local_strength:.2f} ×" if r.local_tone.gains and r.local_strength else ""
+    return (
+        tr("local tone {local_strength:.2f} ×", local_strength=r.local_strength)
+        if r.local_tone.gains and r.local_strength
+        else ""
+    )
 
 
 def _tints(r: Recipe) -> str:
     zones = ((name, getattr(r.split_tint, name)) for name in ("shadows", "midtones", "highlights"))
-    return ", ".join(f"{name} towards {zone.hue:.0f}°" for name, zone in zones if zone.amount)
+    return ", ".join(tr("{name} towards {hue:.0f}°", name=name, hue=zone.hue) for name, zone in zones if zone.amount)
 
 
 class Recipe(Frozen):
@@ -86,122 +109,139 @@ class Recipe(Frozen):
     schema_version: int = Field(default=SCHEMA, alias="schema", ge=1, le=1_000_000)
     engine: int = Field(default=ENGINE, ge=1, le=1_000_000)
     exposure: Annotated[float, FieldUi("Exposure", "EV", 0.05, "light", 0.0, signed=True, track=(-4, 4))] = Field(
-        default=0.0, ge=-8, le=8, description="gain before tone"
+        default=0.0, ge=-8, le=8, description=tr("gain before tone")
     )
     contrast: Annotated[float, FieldUi("Contrast", "×", 0.02, "light", 1.0)] = Field(
-        default=1.0, ge=0.5, le=2, description="how fast tone rises about grey"
+        default=1.0, ge=0.5, le=2, description=tr("how steeply tone rises around grey")
     )
     temperature: Annotated[
         float | None,
         FieldUi("Temperature", "K", 50, "white", None, track=(2000, 12000), mired=True, phrase=_white),
-    ] = Field(default=None, ge=1500, le=50000, description="correlated colour temperature of the light; none: as shot")
+    ] = Field(
+        default=None, ge=1500, le=50000, description=tr("correlated colour temperature of the light; none: as shot")
+    )
     tint: Annotated[
         float | None,
         FieldUi("Tint", "Duv", 0.0005, "white", None, signed=True, track=(-0.03, 0.03), phrase=lambda r: ""),
     ] = Field(
-        default=None, ge=-0.08, le=0.08,
-        description="distance from the Planckian locus, greenish light is positive; none: as shot",
-    )  # fmt: skip
+        default=None,
+        ge=-0.08,
+        le=0.08,
+        description=tr("distance from the Planckian locus, positive is greenish light; none: as shot"),
+    )
     raw_neutral: Annotated[
         tuple[ShareOfWhite, ShareOfWhite, ShareOfWhite] | None,
         FieldUi("Raw neutral", group="white", neutral=None, phrase=lambda r: ""),
     ] = Field(
         default=None,
-        description="sensor colour of white, green = 1, where no temperature can say it (infrared); goes before "
-        "temperature and tint",
+        description=tr(
+            "sensor colour of white, green = 1, where no temperature fits (infrared); overrides temperature and tint"
+        ),
     )
     profile: Annotated[
         str, FieldUi("Profile", group="white", phrase=lambda r: "" if r.profile == "own" else "another profile")
     ] = Field(
-        default="own", max_length=4096,
-        description="camera profile: own (the file's), matrix (the file's matrices alone), the name of one inside the "
-        "file, or the path of a .dcp file",
-    )  # fmt: skip
+        default="own",
+        max_length=4096,
+        description=tr(
+            "camera profile: own (the file's), matrix (only the file's matrices), the name of one in "
+            "the file, "
+            "or the path of a .dcp file"
+        ),
+    )
     base_look: Annotated[
         bool, FieldUi("Base look", group="white", phrase=lambda r: "" if r.base_look else "without the profile's look")
-    ] = Field(default=True, description="whether the profile's local gains, look table and tone curve are used")
+    ] = Field(default=True, description=tr("whether the profile's local gains, look table and tone curve are used"))
     luminance_noise: Annotated[float, FieldUi("Brightness noise", "× σ", 0.05, "noise", 0.0)] = Field(
-        default=0.8, ge=0, le=3, description="brightness noise taken out, 1 = as much as was measured"
+        default=0.8, ge=0, le=3, description=tr("luminance noise removed, 1 = as much as was measured")
     )
     chroma_noise: Annotated[float, FieldUi("Colour noise", "× σ", 0.05, "noise", 0.0)] = Field(
-        default=1.2, ge=0, le=3, description="colour noise taken out, 1 = as much as was measured"
+        default=1.2, ge=0, le=3, description=tr("chroma noise removed, 1 = as much as was measured")
     )
     noise_best: Annotated[
         bool,
         FieldUi("Best grade in files", group="noise", phrase=lambda r: "best grade in files" if r.noise_best else ""),
     ] = Field(
         default=False,
-        description="files get the best grade of noise reduction, which takes several times as long as the quick one "
-        "of the screen",
+        description=tr(
+            "exported files get the best noise reduction, which takes several times as long as the quick one on screen"
+        ),
     )
     sharpness: Annotated[float, FieldUi("Sharpness", "×", 0.05, "sharpness", 0.0, signed=True, phrase=_sharpness)] = (
-        Field(default=0.7, ge=-1, le=2, description="share of the lens blur taken back; below 0 softens")
+        Field(default=0.7, ge=-1, le=2, description=tr("share of the lens blur removed; below 0 softens"))
     )
     sharpness_radius: Annotated[float, FieldUi("Blur radius", "px", 0.05, "sharpness", phrase=lambda r: "")] = Field(
-        default=0.7, ge=0.3, le=3, description="standard deviation of the blur, sensor pixels"
+        default=0.7, ge=0.3, le=3, description=tr("standard deviation of the blur in sensor pixels")
     )
     haze: Annotated[float, FieldUi("Haze removal", "%", 2, "local_contrast", 0.0, signed=True)] = Field(
-        default=0.0, ge=-50, le=100, description="share of the measured airlight taken out; below 0 adds"
+        default=0.0, ge=-50, le=100, description=tr("share of the measured airlight removed; below 0 adds")
     )
     local_contrast_fine: Annotated[float, FieldUi("Fine relief", "×", 0.05, "local_contrast", 1.0)] = Field(
-        default=1.0, ge=0, le=2.5, description="gain of structure of 1 to 3 px of a 12 MP frame; below 1 softens"
+        default=1.0, ge=0, le=2.5, description=tr("gain of structure of 1 to 3 px in a 12 MP frame; below 1 softens")
     )
     local_contrast_medium: Annotated[float, FieldUi("Medium relief", "×", 0.05, "local_contrast", 1.0)] = Field(
-        default=1.0, ge=0, le=2.5, description="gain of structure of 4 to 16 px of a 12 MP frame; below 1 softens"
+        default=1.0, ge=0, le=2.5, description=tr("gain of structure of 4 to 16 px in a 12 MP frame; below 1 softens")
     )
     local_contrast_broad: Annotated[float, FieldUi("Broad relief", "×", 0.05, "local_contrast", 1.0)] = Field(
-        default=1.0, ge=0, le=2.5, description="gain of structure of 32 to 128 px of a 12 MP frame; below 1 flattens"
+        default=1.0,
+        ge=0,
+        le=2.5,
+        description=tr("gain of structure of 32 to 128 px in a 12 MP frame; below 1 flattens"),
     )
     chroma: Annotated[float, FieldUi("Chroma", "×", 0.02, "color", 1.0, track=(0, 2))] = Field(
-        default=1.08, ge=0, le=2.5, description="gain of chroma (OKLCh)"
+        default=1.08, ge=0, le=2.5, description=tr("gain of chroma (OKLCh)")
     )
     muted_chroma: Annotated[float, FieldUi("Quiet colours", "×", 0.02, "color", 1.0, track=(0, 2))] = Field(
-        default=1.0, ge=0, le=2.5, description="gain of chroma of quiet colours; full ones are left"
+        default=1.0, ge=0, le=2.5, description=tr("gain of chroma of muted colours; saturated ones are left alone")
     )
     monochrome: Annotated[
         bool,
         FieldUi("Monochrome", group="color", neutral=False, phrase=lambda r: "monochrome" if r.monochrome else ""),
-    ] = Field(default=False, description="black and white; hue nodes then say how light each colour becomes")
+    ] = Field(default=False, description=tr("black and white; hue nodes then set how light each colour becomes"))
     hue_nodes: Annotated[tuple[HueNode, ...], FieldUi("Hue ring", group="hues", neutral=(), phrase=_nodes)] = Field(
-        default=(), max_length=8, description="colours changed by hue"
+        default=(), max_length=8, description=tr("colours changed by hue")
     )
     split_tint: Annotated[
         SplitTint, FieldUi("Tints by tone", group="split_tint", neutral=SplitTint(), phrase=_tints)
-    ] = Field(default=SplitTint(), description="a tint of the dark, middle and bright tones")
+    ] = Field(default=SplitTint(), description=tr("a tint of shadows, midtones and highlights"))
     channel_matrix: Annotated[
         tuple[Share, Share, Share, Share, Share, Share, Share, Share, Share],
         FieldUi("Channels", group="color", neutral=IDENTITY, phrase=_mixing),
-    ] = Field(default=IDENTITY, description="channel matrix on linear light, row by row")
+    ] = Field(default=IDENTITY, description=tr("channel matrix on linear light, row by row"))
     curves: Annotated[
         Curves,
         FieldUi(
-            "Curves", group="curves", neutral=Curves(),
+            "Curves",
+            group="curves",
+            neutral=Curves(),
             phrase=lambda r: ", ".join(name for name in CURVE_NAMES if getattr(r.curves, name)),
         ),
-    ] = Field(default=Curves(), description="free curves, joint and of red, green and blue")  # fmt: skip
+    ] = Field(default=Curves(), description=tr("free curves, joint and of red, green and blue"))
     vignette: Annotated[float, FieldUi("Edge light", "EV", 0.05, "finish", 0.0, signed=True)] = Field(
-        default=0.0, ge=-3, le=3, description="light of the corners against the middle"
+        default=0.0, ge=-3, le=3, description=tr("brightness of the corners relative to the centre")
     )
     corner_color: Annotated[float, FieldUi("Edge tint", "EV", 0.02, "finish", 0.0, signed=True)] = Field(
-        default=0.0, ge=-1, le=1, description="green of the corners against the middle; below 0 magenta"
+        default=0.0, ge=-1, le=1, description=tr("green in the corners relative to the centre; below 0 magenta")
     )
     grain: Annotated[float, FieldUi("Grain", "×", 0.05, "finish", 0.0)] = Field(
-        default=0.0, ge=0, le=2, description="film-like grain; 1 = a standard deviation of 3 L* at grey"
+        default=0.0, ge=0, le=2, description=tr("film-like grain; 1 = a standard deviation of 3 L* at mid-grey")
     )
     grain_size: Annotated[
         float,
         FieldUi("Grain size", "px", 0.1, "finish", phrase=lambda r: f"of {r.grain_size:.1f} px" if r.grain else ""),
-    ] = Field(default=1.2, ge=0.5, le=4, description="standard deviation of a grain, pixels of a 12 MP frame")
+    ] = Field(default=1.2, ge=0.5, le=4, description=tr("standard deviation of a grain in pixels of a 12 MP frame"))
     horizon: Annotated[float, FieldUi("Horizon", "°", 0.1, "frame", 0.0, signed=True)] = Field(
-        default=0.0, ge=-45, le=45, description="the picture is turned clockwise by it"
+        default=0.0, ge=-45, le=45, description=tr("clockwise rotation of the picture")
     )
     verticals: Annotated[float, FieldUi("Verticals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
-        default=0.0, ge=-40, le=40, description="how far the phone looked up; plumb lines become parallel"
+        default=0.0, ge=-40, le=40, description=tr("how far the phone was tilted up; verticals become parallel")
     )
     horizontals: Annotated[float, FieldUi("Horizontals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
-        default=0.0, ge=-40, le=40,
-        description="how far the phone looked to the right of a facade; level lines become parallel",
-    )  # fmt: skip
+        default=0.0,
+        ge=-40,
+        le=40,
+        description=tr("how far the phone faced to the right of a facade; horizontals become parallel"),
+    )
     turns: Annotated[
         int,
         FieldUi(
@@ -211,16 +251,14 @@ class Recipe(Frozen):
         default=0,
         ge=0,
         le=3,
-        description="quarter turns clockwise, on top of how the file says that the phone was held",
+        description=tr("quarter turns clockwise, in addition to the orientation in the file"),
     )
     whole_area: Annotated[
         bool,
         FieldUi(
             "Whole recorded area", group="frame", neutral=False, phrase=lambda r: "all recorded" if r.whole_area else ""
         ),
-    ] = Field(
-        default=False, description="the picture is all that was recorded, with what the file's default crop leaves out"
-    )
+    ] = Field(default=False, description=tr("the picture includes the recorded margin outside the file's default crop"))
     aspect: Annotated[
         float,
         FieldUi(
@@ -230,27 +268,29 @@ class Recipe(Frozen):
             neutral=0.0,
             phrase=lambda r: f"{r.aspect:.2f} : 1" if r.aspect else "",
         ),
-    ] = Field(default=0.0, ge=0, le=8, description="width over height of the oriented picture; 0: the frame's own")
+    ] = Field(default=0.0, ge=0, le=8, description=tr("width over height of the oriented picture; 0: the frame's own"))
     crop: Annotated[
         tuple[float, float, float, float] | None,
         FieldUi("Crop", group="frame", neutral=None, phrase=lambda r: "cropped" if r.crop is not None else ""),
     ] = Field(
         default=None,
-        description="left, top, right and bottom of what is kept, from the middle of the oriented, straightened frame, "
-        "long edge = 1; none: the largest that holds only picture",
+        description=tr(
+            "left, top, right and bottom of the crop, from the centre of the oriented, straightened frame, long "
+            "edge = 1; none: the largest crop without empty corners"
+        ),
     )
     tone: Annotated[Tone, FieldUi("Tone", group="tone", neutral=Tone(), phrase=_tone)] = Field(
-        default=Tone(), description="five handles from scene light to lightness"
+        default=Tone(), description=tr("five handles from scene light to lightness")
     )
     local_tone: Annotated[
         LocalTone,
         FieldUi("Local tone", group="tone", neutral=LocalTone(), phrase=lambda r: ""),
-    ] = Field(default=LocalTone(), description="gains over place and light, after the tone handles")
+    ] = Field(default=LocalTone(), description=tr("gains over position and light, after the tone handles"))
     local_strength: Annotated[float, FieldUi("Local tone", "×", 0.05, "tone", 0.0, phrase=lambda r: _local(r))] = Field(
-        default=1.0, ge=0, le=2, description="share of the local gains that is used"
+        default=1.0, ge=0, le=2, description=tr("share of the local gains in use")
     )
     bypassed: Annotated[tuple[FieldName, ...], FieldUi("Left out")] = Field(
-        default=(), max_length=64, description="fields whose values are kept but not used"
+        default=(), max_length=64, description=tr("fields whose values are saved but not used")
     )
 
     model_config = ConfigDict(frozen=True, extra="allow", populate_by_name=True, allow_inf_nan=False)
@@ -261,14 +301,14 @@ class Recipe(Frozen):
         if value is not None and not (
             value[2] - value[0] >= 0.01 and value[3] - value[1] >= 0.01 and max(abs(v) for v in value) <= 4
         ):
-            raise ValueError("left, top, right, bottom must be in order, at least 0.01 apart and within 4")
+            raise ValueError(tr("left, top, right, bottom must be in order, at least 0.01 apart and within 4"))
         return value
 
     @field_validator("aspect")
     @classmethod
     def _aspect_of_a_picture(cls, value: float) -> float:
         if 0 < value < 0.125:
-            raise ValueError("must be 0 or from 0.125 to 8")
+            raise ValueError(tr("must be 0 or from 0.125 to 8"))
         return value
 
     def changed(self, **values: Any) -> Recipe:
@@ -328,7 +368,7 @@ def sentence_of(fields: Iterable[str], recipe: Recipe) -> str:
             parts.append(ui.phrase(recipe))
         elif value != ui.neutral:
             parts.append(f"{ui.title.lower()} {ui.text(value)} {ui.unit}")
-    return ", ".join(p for p in parts if p) or "nothing changed"
+    return ", ".join(p for p in parts if p) or tr("nothing changed")
 
 
 FRAME_FIELDS = ("turns", "whole_area", "horizon", "verticals", "horizontals", "aspect", "crop")
@@ -343,25 +383,31 @@ def unframed(recipe: Recipe) -> Recipe:
 def recipe_from(data: Any) -> Recipe:
     """A recipe from decoded JSON; raises `BrutoError` naming the field that is wrong."""
     if not isinstance(data, dict):
-        raise BrutoError("The recipe is not a JSON object.")
+        raise BrutoError(tr("The recipe is not a JSON object."))
     schema = data.get("schema", SCHEMA)
     if isinstance(schema, int) and schema > SCHEMA:
         raise BrutoError(
-            f"The recipe was written by a newer Bruto (schema {schema}, this one knows {SCHEMA}). Update Bruto to "
-            f"use it; the file was left as it is."
+            tr(
+                "The recipe was written by a newer Bruto (schema {schema}, this one knows {SCHEMA}). Update Bruto to "
+                "use it. The file is unchanged.",
+                schema=schema,
+                SCHEMA=SCHEMA,
+            )
         )
     try:
         return Recipe.model_validate(migrated(data))
     except ValidationError as error:
         first = error.errors()[0]
         field = ".".join(str(p) for p in first["loc"]) or "recipe"
-        raise BrutoError(f"The recipe's value '{field}' cannot be used: {first['msg']}.") from error
+        raise BrutoError(
+            tr("The recipe's value '{field}' cannot be used: {msg}.", field=field, msg=first["msg"])
+        ) from error
 
 
 def readable_recipe(data: Any) -> tuple[Recipe, list[str]]:
     """What can be used of a stored recipe, field by field, and what cannot, in words; never raises."""
     if not isinstance(data, dict):
-        return Recipe(), ["the recipe is no JSON object"]
+        return Recipe(), [tr("the recipe is not a JSON object")]
     try:
         return recipe_from(data), []
     except BrutoError as error:
@@ -379,8 +425,8 @@ def readable_recipe(data: Any) -> tuple[Recipe, list[str]]:
                 break
             for name in sorted(wrong & left.keys()):
                 del left[name]
-                lost.append(f"{name.replace('_', ' ')[:60]} is out of range or of another kind")
-    return Recipe(), lost or ["its values cannot be used"]
+                lost.append(tr("{replace} is out of range or of the wrong type", replace=name.replace("_", " ")[:60]))
+    return Recipe(), lost or [tr("its values cannot be used")]
 
 
 def load_recipe(path: str | Path) -> Recipe:
@@ -389,7 +435,7 @@ def load_recipe(path: str | Path) -> Recipe:
     try:
         data = read_json(path)
     except Damaged as error:
-        raise BrutoError(f"{path} is not a recipe. {error}") from error
+        raise BrutoError(tr("{path} is not a recipe. {error}", path=path, error=error)) from error
     try:
         return recipe_from(data.get("recipe", data))
     except BrutoError as error:

@@ -11,13 +11,14 @@ from typing import Any
 
 import platformdirs
 
+from bruto.catalog import tr
 from bruto.develop.migrations import migrated_names
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError
 from bruto.storage.atomic_write import free_names, own_folder, write_own
 from bruto.storage.documents import read_as
 from bruto.storage.json_files import read_json
-from bruto.storage.safe_read import explain
+from bruto.storage.safe_read import FileAction, explain
 
 _PLAIN = re.compile(r"[^\w .+-]")
 LONGEST_NAME = 60
@@ -57,7 +58,9 @@ def _new_path(name: str) -> Path:
     """A file name that no other recipe's name leads to. Raises `BrutoError` where the name is none."""
     plain = _PLAIN.sub("_", name)[:40].strip(" .")
     if not any(c.isalnum() for c in name) or len(name) > LONGEST_NAME:
-        raise BrutoError(f"Give the recipe a name of 1 to {LONGEST_NAME} letters or figures.")
+        raise BrutoError(
+            tr("Give the recipe a name of 1 to {LONGEST_NAME} letters or digits.", LONGEST_NAME=LONGEST_NAME)
+        )
     mark = hashlib.sha256(name.encode("utf-8", "surrogatepass")).hexdigest()[:8]
     path = folder() / f"{plain}-{mark}.json"
     return path if not path.exists() else free_names(folder(), lambda n: [f"{plain}-{mark}-{n}.json"])[0]
@@ -85,7 +88,7 @@ def _readable() -> tuple[list[tuple[Path, NamedRecipe]], list[str]]:
     try:
         places = sorted(folder().glob("*.json"))
     except OSError as error:
-        return [], [str(explain(error, folder(), "read"))]
+        return [], [str(explain(error, folder(), FileAction.READ))]
     for path in places:
         try:
             data = read_json(path, LARGEST)
@@ -112,4 +115,4 @@ def drop(name: str) -> None:
     try:
         path.unlink(missing_ok=True)
     except OSError as error:
-        raise explain(error, path, "delete") from error
+        raise explain(error, path, FileAction.DELETE) from error

@@ -7,6 +7,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from bruto.catalog import tr
 from bruto.develop.field_ui import FieldUi
 
 
@@ -19,8 +20,8 @@ class Frozen(BaseModel):
 class Handle(Frozen):
     """One tone handle: scene light `ev` (EV from grey, after exposure) lands at `lightness` (CIE L*)."""
 
-    ev: float = Field(ge=-14, le=8, description="scene light, EV from grey")
-    lightness: float = Field(ge=0, le=100, description="lightness in the picture, L*")
+    ev: float = Field(ge=-14, le=8, description=tr("scene light, EV from grey"))
+    lightness: float = Field(ge=0, le=100, description=tr("lightness in the picture, L*"))
 
 
 class Tone(Frozen):
@@ -41,7 +42,7 @@ class Tone(Frozen):
         handles = [info.data[k] for k in ("black", "shadow", "grey", "bright") if k in info.data] + [white]
         for low, high in pairwise(handles):
             if high.ev - low.ev < 0.099 or high.lightness < low.lightness:
-                raise ValueError("the tone handles must rise from black to white, at least 0.1 EV apart")
+                raise ValueError(tr("the tone handles must rise from black to white, at least 0.1 EV apart"))
         return white
 
 
@@ -56,39 +57,39 @@ class HueNode(Frozen):
     hue: Annotated[float, FieldUi("Centre", "°", 1.0)] = Field(
         ge=0,
         lt=360,
-        description="centre on the hue ring (OKLCh)",
+        description=tr("centre on the hue ring (OKLCh)"),
     )
     width: Annotated[float, FieldUi("Width", "°", 1.0)] = Field(
         default=40.0,
         ge=8,
         le=180,
-        description="where the effect ends, from the centre",
+        description=tr("where the effect ends, from the centre"),
     )
     shift: Annotated[float, FieldUi("Turn", "°", 1.0, signed=True)] = Field(
         default=0.0,
         ge=-90,
         le=90,
-        description="turn of the hue",
+        description=tr("shift of the hue"),
     )
     chroma: Annotated[float, FieldUi("Chroma", "×", 0.05)] = Field(
         default=1.0,
         ge=0,
         le=2.5,
-        description="gain of chroma",
+        description=tr("gain of chroma"),
     )
     lightness: Annotated[float, FieldUi("Lightness", "L*", 0.5, signed=True)] = Field(
         default=0.0,
         ge=-40,
         le=40,
-        description="change of lightness of full colours",
+        description=tr("change of lightness of saturated colours"),
     )
 
 
 class Zone(Frozen):
     """A tint of the dark, middle or bright tones: towards a hue (OKLCh), by an amount."""
 
-    hue: float = Field(default=60.0, ge=0, lt=360, description="hue of the tint, degrees (OKLCh)")
-    amount: float = Field(default=0.0, ge=0, le=0.1, description="chroma of the tint (OKLCh)")
+    hue: float = Field(default=60.0, ge=0, lt=360, description=tr("hue of the tint, degrees (OKLCh)"))
+    amount: float = Field(default=0.0, ge=0, le=0.1, description=tr("chroma of the tint (OKLCh)"))
 
 
 class SplitTint(Frozen):
@@ -121,7 +122,7 @@ class LocalTone(Frozen):
     def _as_many_as_points(cls, gains: tuple[float, ...], info: Any) -> tuple[float, ...]:
         columns, rows, lights = (info.data.get(k, 0) for k in ("columns", "rows", "lights"))
         if len(gains) != columns * rows * lights or (gains and lights < 2):
-            raise ValueError("there must be one gain for each point, and two steps of light or more")
+            raise ValueError(tr("there must be one gain for each point, and two steps of light or more"))
         return gains
 
 
@@ -145,11 +146,11 @@ class Curves(Frozen):
         if not points:
             return points
         if not 2 <= len(points) <= 16:
-            raise ValueError("a curve needs 2 to 16 points")
+            raise ValueError(tr("a curve needs 2 to 16 points"))
         if any(not (0 <= x <= 1 and 0 <= y <= 1) for x, y in points):
-            raise ValueError("a curve's points lie between 0 and 1")
+            raise ValueError(tr("a curve's points lie between 0 and 1"))
         if any(b[0] - a[0] < 0.004 for a, b in pairwise(points)):
-            raise ValueError("a curve's points must go from left to right, at least 0.004 apart")
+            raise ValueError(tr("a curve's points must go from left to right, at least 0.004 apart"))
         return points
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.color.spaces import decode_srgb
 from bruto.container.dng_reader import is_raw, read_dng
 from bruto.container.linearisation import linearise, shading_grid
@@ -150,4 +151,10 @@ def open_source(path: str | Path, frame: RawFrame | None = None) -> Source:
         return source_of_picture(path, read_picture(path))
     if path.is_dir() or not path.exists():
         read_dng(path)  # raises with the reason
-    raise FileProblem(f"{path} is neither a DNG nor a picture that can be opened ({PICTURE_KINDS}).")
+    raise FileProblem(
+        tr(
+            "{path} is neither a DNG nor a picture that Bruto can open ({PICTURE_KINDS}).",
+            path=path,
+            PICTURE_KINDS=PICTURE_KINDS,
+        )
+    )

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 
 LEAST_REACH, MOST_REACH = 0.002, 0.25
@@ -83,29 +84,42 @@ def strokes_of(data: Any) -> tuple[Stroke, ...]:
     (Stroke(points=((0.5, 0.25),), reach=0.02, adds=False),)
     """
     if not isinstance(data, Sequence) or isinstance(data, str) or len(data) > MOST_STROKES:
-        raise BrutoError(f"strokes are a list of up to {MOST_STROKES}.")
+        raise BrutoError(tr("strokes are a list of up to {MOST_STROKES}.", MOST_STROKES=MOST_STROKES))
     return tuple(_stroke(one, k) for k, one in enumerate(data))
 
 
 def _stroke(one: Any, k: int) -> Stroke:
-    wrong = f"stroke {k + 1}: "
+    wrong = tr("stroke {k}: ", k=k + 1)
     if isinstance(one, Stroke):
         return one
     if not isinstance(one, Mapping) or set(one) - {"adds", "reach", "points"}:
-        raise BrutoError(f'{wrong}it is not {{"adds": true, "reach": 0.02, "points": [[x, y], …]}}.')
+        raise BrutoError(tr('{wrong}it is not {{"adds": true, "reach": 0.02, "points": [[x, y], …]}}.', wrong=wrong))
     adds: Any
     reach: Any
     points: Any
     adds, reach, points = one.get("adds", True), one.get("reach"), one.get("points")
     if not isinstance(adds, bool):
-        raise BrutoError(f"{wrong}'adds' is true or false.")
+        raise BrutoError(tr("{wrong}'adds' is true or false.", wrong=wrong))
     if not _number(reach) or not LEAST_REACH <= float(reach) <= MOST_REACH:
-        raise BrutoError(f"{wrong}'reach' is from {LEAST_REACH} to {MOST_REACH}, a share of the long edge.")
+        raise BrutoError(
+            tr(
+                "{wrong}'reach' is from {LEAST_REACH} to {MOST_REACH}, a share of the long edge.",
+                wrong=wrong,
+                LEAST_REACH=LEAST_REACH,
+                MOST_REACH=MOST_REACH,
+            )
+        )
     if not isinstance(points, Sequence) or isinstance(points, str) or not 0 < len(points) <= MOST_POINTS:
-        raise BrutoError(f"{wrong}'points' are up to {MOST_POINTS} pairs of shares of width and height.")
+        raise BrutoError(
+            tr(
+                "{wrong}'points' are up to {MOST_POINTS} pairs of shares of width and height.",
+                wrong=wrong,
+                MOST_POINTS=MOST_POINTS,
+            )
+        )
     for p in points:
         if not isinstance(p, Sequence) or len(p) != 2 or not all(_number(v) and -1 <= v <= 2 for v in p):
-            raise BrutoError(f"{wrong}a point is two shares of width and height, such as [0.5, 0.25].")
+            raise BrutoError(tr("{wrong}a point is two shares of width and height, such as [0.5, 0.25].", wrong=wrong))
     return Stroke(tuple((float(x), float(y)) for x, y in points), float(reach), adds)
 
 

@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.dng_reader import read_dng
 from bruto.container.orientation import orient
 from bruto.develop.pipeline import Developer
@@ -122,23 +123,32 @@ def make_clip(
     import av  # it takes long to load
 
     if output.path.suffix.lower() != ".mp4":
-        raise BrutoError(f"A clip is written as MP4: let the name end in .mp4, not '{output.path.name}'.")
+        raise BrutoError(
+            tr("A clip is an MP4 file; choose a name that ends in .mp4 instead of '{name}'.", name=output.path.name)
+        )
     if not RATES[0] <= rate <= RATES[1]:
-        raise BrutoError(f"A clip has {RATES[0]:g} to {RATES[1]:g} frames a second, not {rate:g}.")
+        raise BrutoError(
+            tr(
+                "A clip has {RATES:g} to {RATES2:g} frames per second, not {rate:g}.",
+                RATES=RATES[0],
+                RATES2=RATES[1],
+                rate=rate,
+            )
+        )
     levels: list[float] = []
     good: list[Path] = []
     bad: list[tuple[str, str]] = []
     for k, file in enumerate(files):
         if cancelled():
-            raise Cancelled("The clip was stopped; nothing was written.")
-        progress(0.2 * (k + 0.5) / len(files), f"measuring {file.name}")
+            raise Cancelled(tr("The clip was stopped; nothing was written."))
+        progress(0.2 * (k + 0.5) / len(files), tr("measuring {name}", name=file.name))
         try:
             levels.append(level_of(file))
             good.append(file)
         except BrutoError as error:
             bad.append((file.name, str(error)))
     if len(good) < 2:
-        raise BrutoError("A clip needs at least two frames that can be read.")
+        raise BrutoError(tr("A clip needs at least two frames that can be read."))
     corrections = flicker(levels)
     plain = unframed(recipe)
     size = (0, 0)
@@ -149,8 +159,8 @@ def make_clip(
         stream.options = {"crf": QUALITY, "preset": "medium"}
         for k, (file, correction) in enumerate(zip(good, corrections, strict=True)):
             if cancelled():
-                raise Cancelled("The clip was stopped; nothing was written.")
-            progress(0.2 + 0.8 * (k + 0.5) / len(good), f"developing {file.name}")
+                raise Cancelled(tr("The clip was stopped; nothing was written."))
+            progress(0.2 + 0.8 * (k + 0.5) / len(good), tr("developing {name}", name=file.name))
             try:
                 picture = _picture(file, plain.changed(exposure=plain.exposure + float(correction)), long_edge)
             except BrutoError as error:

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.color.spaces import decode_srgb, encode_srgb
 from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError
@@ -22,20 +23,36 @@ def check_preset(path: Path, preset: ExportPreset) -> Format:
     found = format_of(path)
     if found is None:
         known = ", ".join(sorted(s for f in FORMATS for s in f.suffixes))
-        raise BrutoError(f"Cannot write '{path.suffix or path.name}': the name must end in {known}.")
+        raise BrutoError(
+            tr("Cannot write '{suffix}': the name must end in {known}.", suffix=path.suffix or path.name, known=known)
+        )
     if preset.bits not in (8, 16):
-        raise BrutoError(f"Pictures have 8 or 16 bits a channel, not {preset.bits}.")
+        raise BrutoError(tr("Pictures have 8 or 16 bits per channel, not {bits}.", bits=preset.bits))
     if preset.space == "linear":
         if not found.linear:
             only = " or ".join(f.title for f in FORMATS if f.linear)
-            raise BrutoError(f"Linear light is written as {only} only: let the name end in .tif.")
+            raise BrutoError(
+                tr("Linear light can only be written as {only}; choose a name that ends in .tif.", only=only)
+            )
     elif found.spaces and preset.space not in found.spaces:
-        raise BrutoError(f"{found.title} is written in sRGB here: choose that space, or JPEG, PNG or TIFF.")
+        raise BrutoError(
+            tr("{title} is written in sRGB only. Choose that space, or JPEG, PNG or TIFF.", title=found.title)
+        )
     if preset.bits not in found.bits:
         others = ", ".join(f.title for f in FORMATS if preset.bits in f.bits)
-        raise BrutoError(f"{found.title} holds {found.bits[0]} bits here: choose one of {others} for {preset.bits}.")
+        raise BrutoError(
+            tr(
+                "{title} holds {bits} bits. Choose one of {others} for {bits2}.",
+                title=found.title,
+                bits=found.bits[0],
+                others=others,
+                bits2=preset.bits,
+            )
+        )
     if preset.long_edge is not None and not 16 <= preset.long_edge <= 65000:
-        raise BrutoError(f"The long edge must lie between 16 and 65000 px, not {preset.long_edge}.")
+        raise BrutoError(
+            tr("The long edge must be between 16 and 65000 px, not {long_edge}.", long_edge=preset.long_edge)
+        )
     return found
 
 

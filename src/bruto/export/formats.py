@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from bruto.catalog import tr
 from bruto.container.exif_ifd import EXIF_PLACEHOLDER, append_exif
 from bruto.container.provenance import SOFTWARE
 from bruto.container.raw_frame import RawMeta
@@ -147,6 +148,6 @@ def choices() -> list[tuple[str, str, str, int]]:
     found = []
     for format in FORMATS:
         for bits in format.bits:
-            title = format.title if len(format.bits) == 1 else f"{format.title}, {bits} bit"
+            title = format.title if len(format.bits) == 1 else tr("{title}, {bits} bit", title=format.title, bits=bits)
             found.append((f"{format.suffixes[0][1:]}-{bits}", title, format.suffixes[0], bits))
     return found

@@ -14,6 +14,7 @@ from pathlib import Path
 
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.container.raw_frame import RawFrame
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
@@ -28,7 +29,7 @@ from bruto.storage.atomic_write import NameTaken, Target
 from bruto.storage.output_planner import Outputs
 
 WAITING, RUNNING, DONE, FAILED, STOPPED = "waiting", "running", "done", "failed", "stopped"
-NOT_FINISHED = "was not finished when Bruto was closed"
+NOT_FINISHED = tr("did not finish before Bruto was closed")
 
 
 def export_shot(
@@ -72,7 +73,7 @@ def export_shot(
         chosen, space=preset.space, bits=preset.bits, neutral_look=neutral_look, progress=progress, cancelled=cancelled
     )
     if cancelled is not None and cancelled():
-        raise Cancelled("The delivery was stopped; nothing was written.")
+        raise Cancelled(tr("Export stopped; nothing was written."))
     while True:
         try:
             write_picture(target, picture, preset, developer.source.meta)
@@ -176,7 +177,7 @@ class Queue:
         """Stop a waiting or running job; a finished one is left."""
         job.stop.set()
         if job.state == WAITING:
-            job.state, job.message = STOPPED, "stopped before it began; nothing was written"
+            job.state, job.message = STOPPED, tr("stopped before it started; nothing was written")
             self._keep()
             self.changed.emit(job)
 
@@ -221,7 +222,7 @@ class Queue:
                 missed = self._missed() if missed is None else missed
                 save_queue([SavedJob(j.source, j.folder, j.name, j.recipe, j.preset) for j in missed])
         except BrutoError as error:
-            self.problem.emit(f"What waits in the queue could not be kept for the next start: {error}")
+            self.problem.emit(tr("The waiting exports could not be saved for the next start: {error}", error=error))
 
     def _next(self) -> Job | None:
         return next((j for j in self.jobs if j.state == WAITING), None)
@@ -259,12 +260,16 @@ class Queue:
                 job.source, job.target, job.recipe or _suggested, job.preset,
                 renamed=renamed, progress=tick, cancelled=job.stop.is_set,
             )  # fmt: skip
-            job.state, job.progress, job.message = DONE, 1.0, f"{where.stat().st_size / 1e6:.1f} MB"
+            job.state, job.progress, job.message = (
+                DONE,
+                1.0,
+                tr("{st_size:.1f} MB", st_size=where.stat().st_size / 1000000.0),
+            )
         except Cancelled as error:
             job.state, job.message = STOPPED, str(error)
         except BrutoError as error:
             job.state, job.message = FAILED, str(error)
         except MemoryError:
-            job.state, job.message = FAILED, "there is not enough memory for this; close other programs"
+            job.state, job.message = FAILED, tr("not enough memory; close other programs")
         except Exception as error:  # the queue must outlive any one job
             job.state, job.message = FAILED, unexpected(error, f"delivering {job.source.name}")

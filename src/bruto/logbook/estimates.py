@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from scipy.optimize import minimize
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.logbook.records import LogRecord
 from bruto.plan.noise import ENOUGH_SNR, GREY, SHADOW_EV, NoiseModel, model_of, time_of_chance
@@ -90,7 +91,7 @@ def noise(records: Iterable[LogRecord]) -> LearntNoise:
         if r.iso and r.noise_a and r.noise_b is not None and r.noise_a > 0 and r.noise_b >= 0:
             by_iso[r.iso].append(r)
     if not by_iso:
-        raise BrutoError("No shot here tells its noise: open some mosaic raws of this phone.")
+        raise BrutoError(tr("No shot here shows its noise. Open some mosaic raws of this phone."))
     outliers: list[str] = []
     inliers: list[LogRecord] = []
     middle: dict[float, tuple[float, float, int]] = {}
@@ -180,7 +181,7 @@ def hand(records: Iterable[LogRecord]) -> HandheldLimit:
     blurred = np.array([(r.blur_px or 0.0) >= BLURRED_PX for r in some], bool)
     if len(some) < LEAST_HAND or not blurred.any() or blurred.all():
         raise BrutoError(
-            f"{LEAST_HAND} shots or more that were held in the hand are needed, some sharp and some blurred."
+            tr("At least {LEAST_HAND} handheld shots are needed, some sharp and some blurred.", LEAST_HAND=LEAST_HAND)
         )
     from scipy.special import log_ndtr
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.container.quick_metadata import QuickMetadata
 from bruto.errors import BrutoError
 from bruto.logbook.records import LogRecord
@@ -42,7 +43,7 @@ def record_from(
         Where the file cannot be read.
     """
     if not seen.model and report is None:
-        raise BrutoError(f"{path.name} tells nothing that could be learnt from.")
+        raise BrutoError(tr("{name} contains nothing to learn from.", name=path.name))
     measured: dict[str, Any] = {}
     if report is not None:
         a, b = report.noise_measured

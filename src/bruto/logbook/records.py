@@ -9,6 +9,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, fields
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 
 LONGEST = 4000
@@ -75,7 +76,7 @@ def _renamed(data: Mapping[str, Any]) -> dict[str, Any]:
     return found
 
 
-def record_of(data: Mapping[str, Any], where: str = "A record") -> LogRecord:
+def record_of(data: Mapping[str, Any], where: str = tr("A record")) -> LogRecord:
     """A record from plain values, as texts or as they are; what it does not know is passed over.
 
     Raises `BrutoError` where a value cannot be real.
@@ -88,7 +89,7 @@ def record_of(data: Mapping[str, Any], where: str = "A record") -> LogRecord:
         if kind == "str":
             text = "" if value is None else str(value)
             if len(text) > LONGEST or "\x00" in text:
-                raise BrutoError(f"{where}: '{name}' is too long or no text.")
+                raise BrutoError(tr("{where}: '{name}' is too long or not text.", where=where, name=name))
             found[name] = text
         elif value is None or value == "":
             found[name] = None
@@ -96,14 +97,29 @@ def record_of(data: Mapping[str, Any], where: str = "A record") -> LogRecord:
             try:
                 number = float(value)
             except (TypeError, ValueError) as error:
-                raise BrutoError(f"{where}: '{name}' is no number, but '{str(value)[:40]}'.") from error
+                raise BrutoError(
+                    tr(
+                        "{where}: '{name}' is not a number but '{value}'.",
+                        where=where,
+                        name=name,
+                        value=str(value)[:40],
+                    )
+                ) from error
             if not math.isfinite(number) or isinstance(value, bool) or abs(number) > 1e15:
-                raise BrutoError(f"{where}: '{name}' cannot be {str(value)[:40]}.")
+                raise BrutoError(
+                    tr("{where}: '{name}' cannot be {value}.", where=where, name=name, value=str(value)[:40])
+                )
             found[name] = round(number) if kind == "int" else number
     if not found["key"]:
-        raise BrutoError(f"{where} has no 'key', by which a shot is known.")
+        raise BrutoError(tr("{where} has no 'key' that identifies a shot.", where=where))
     if found["support"] not in SUPPORTS:
-        raise BrutoError(f"{where}: 'support' is hand, tripod or nothing, not '{found['support'][:40]}'.")
+        raise BrutoError(
+            tr(
+                "{where}: 'support' is hand, tripod or empty, not '{support}'.",
+                where=where,
+                support=found["support"][:40],
+            )
+        )
     return LogRecord(**found)
 
 
@@ -124,8 +140,8 @@ def from_csv(text: str) -> list[LogRecord]:
     """Records of a table as `as_csv` writes it. Raises `BrutoError`, naming the line."""
     rows = csv.DictReader(io.StringIO(text, newline=""))
     if not rows.fieldnames or "key" not in rows.fieldnames:
-        raise BrutoError("This table is none of a logbook: its first line has no 'key'.")
+        raise BrutoError(tr("This table is not from a logbook: its first line has no 'key'."))
     try:
-        return [record_of(row, f"Line {k + 2}") for k, row in enumerate(rows)]
+        return [record_of(row, tr("Line {k}", k=k + 2)) for k, row in enumerate(rows)]
     except csv.Error as error:
-        raise BrutoError(f"This table cannot be read: {error}.") from error
+        raise BrutoError(tr("This table cannot be read: {error}.", error=error)) from error

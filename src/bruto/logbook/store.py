@@ -21,18 +21,19 @@ from typing import Any
 
 import platformdirs
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.logbook.records import LONGEST, NAMES, LogRecord, as_csv, from_csv, record_of
 from bruto.storage.atomic_write import free_names, own_folder
-from bruto.storage.safe_read import explain
+from bruto.storage.safe_read import FileAction, explain
 
 VERSION = 3
 APPLICATION = 0x4252554C
 """Mark of a logbook in a database's head (PRAGMA application_id)."""
 MAGIC = b"SQLite format 3\x00"
 """What each database of SQLite begins with (its file format, 1.3.1)."""
-READABLE = "What can be read of it is shown: export that, put the file aside, and take it in again."
-UNREADABLE = "Nothing of it can be read: put the file aside, so that a new one is begun."
+READABLE = tr("What can still be read is shown: export it, move the file away, and import it again.")
+UNREADABLE = tr("Nothing in it can be read: move the file away, and Bruto starts a new one.")
 PRACTICE = (
     "CREATE TABLE IF NOT EXISTS practice (id INTEGER PRIMARY KEY, exercise TEXT NOT NULL, tried TEXT NOT NULL, "
     "was_right INTEGER NOT NULL) STRICT"
@@ -83,18 +84,27 @@ def _explained(error: sqlite3.Error, place: Path) -> BrutoError:
     """A database's error in plain words, with what to do."""
     text = str(error)
     if "locked" in text or "busy" in text:
-        return BrutoError(f"The logbook {place.name} is being written by another window; try again in a moment.")
+        return BrutoError(
+            tr("Another window is writing to the logbook {name}. Try again in a moment.", name=place.name)
+        )
     if "full" in text:
-        return BrutoError(f"There is no room to write the logbook {place}; free some and try again. Nothing was lost.")
+        return BrutoError(
+            tr(
+                "There is no storage left for the logbook {place}. Free some and try again. Nothing was lost.",
+                place=place,
+            )
+        )
     if "readonly" in text or "unable to open" in text:
-        return BrutoError(f"The logbook {place} cannot be written: look at the permissions of its folder.")
-    return BrutoError(f"The logbook {place} cannot be used: {text}.")
+        return BrutoError(
+            tr("The logbook {place} cannot be written to. Check the permissions of its folder.", place=place)
+        )
+    return BrutoError(tr("The logbook {place} cannot be used: {text}.", place=place, text=text))
 
 
 def _assignments(values: dict[str, Any]) -> str:
     """The part of a statement that sets values of a shot. Raises `BrutoError` where it has none such."""
     if not values or set(values) - set(NAMES[1:]):
-        raise BrutoError("That is nothing that a logbook keeps of a shot.")
+        raise BrutoError(tr("A logbook does not store that about a shot."))
     record_of({"key": "k", **values})
     return ", ".join(f"{n} = ?" for n in values)
 
@@ -138,7 +148,7 @@ class Logbook:
         self.place = usual_logbook() if place is None else Path(place)
         self.problem = ""
         if not begin and not self.place.is_file():
-            raise BrutoError(f"There is no logbook {self.place}.")
+            raise BrutoError(tr("There is no logbook {place}.", place=self.place))
         self._check_kind()
         own_folder(self.place.parent)
         try:
@@ -151,10 +161,11 @@ class Logbook:
                 aside = self._set_aside()
                 self._base = self._reading("")
                 left = bool(self._base.execute("SELECT EXISTS (SELECT 1 FROM shot)").fetchone()[0])
-                self.problem = (
-                    f"The logbook {self.place} is damaged. It is left as it is, and a copy was kept as {aside}. "
-                    + (READABLE if left else UNREADABLE)
-                )
+                self.problem = tr(
+                    "The logbook {place} is damaged. It is unchanged, and a copy is saved as {aside}. ",
+                    place=self.place,
+                    aside=aside,
+                ) + (READABLE if left else UNREADABLE)
 
     def _connected(self, uri: str) -> sqlite3.Connection:
         base = sqlite3.connect(uri, uri=True, timeout=BUSY_S, isolation_level=None, check_same_thread=False)
@@ -178,9 +189,11 @@ class Logbook:
             self._check_own(base)
             version = int(base.execute("PRAGMA user_version").fetchone()[0])
             if version > VERSION:
-                self.problem = (
-                    f"The logbook {self.place.name} was written by a newer version of Bruto: it is shown, and nothing "
-                    "is written to it."
+                self.problem = tr(
+                    "The logbook {name} was written by a newer version of Bruto. It is shown, but nothing is "
+                    "written to "
+                    "it.",
+                    name=self.place.name,
                 )
                 return base
             if base.execute("PRAGMA journal_mode").fetchone()[0] != "wal":
@@ -203,14 +216,14 @@ class Logbook:
         if self.place.parent.absolute() == usual_logbook().parent.absolute() or not self.place.exists():
             return
         if not self.place.is_file():
-            raise BrutoError(f"{self.place} is no file, and no logbook.")
+            raise BrutoError(tr("{place} is not a file and not a logbook.", place=self.place))
         try:
             with self.place.open("rb") as stream:
                 head = stream.read(len(MAGIC))
         except OSError as error:
-            raise explain(error, self.place, "read") from error
+            raise explain(error, self.place, FileAction.READ) from error
         if head and head != MAGIC:
-            raise BrutoError(f"{self.place.name} is no logbook; it is left alone.")
+            raise BrutoError(tr("{name} is not a logbook and is left unchanged.", name=self.place.name))
 
     def _check_own(self, base: sqlite3.Connection) -> None:
         """Raises `BrutoError` where a database is none of ours, before anything is changed in it. One without any table
@@ -221,7 +234,12 @@ class Logbook:
         tables = int(base.execute("SELECT count(*) FROM sqlite_master").fetchone()[0])
         base.execute("COMMIT")
         if mark != APPLICATION and (mark or tables):
-            raise BrutoError(f"{self.place.name} is a database of another program, no logbook; it is left alone.")
+            raise BrutoError(
+                tr(
+                    "{name} is the database of another program, not a logbook, and is left unchanged.",
+                    name=self.place.name,
+                )
+            )
 
     def _is_small(self) -> bool:
         """Whether a look through all of it takes no time that is felt."""
@@ -258,7 +276,7 @@ class Logbook:
             shutil.copyfile(self.place, aside)
             return aside.name
         except OSError:
-            return "nothing, as there is no room"
+            return tr("nothing, since the disk is full")
 
     def _reading(self, problem: str) -> sqlite3.Connection:
         """What can be read of it; an empty one in memory where nothing can."""
@@ -381,7 +399,7 @@ class Logbook:
 
     def _where(self, only: dict[str, Any]) -> tuple[str, list[Any]]:
         if set(only) - set(_FILTERS):
-            raise BrutoError("The logbook cannot be asked for that.")
+            raise BrutoError(tr("The logbook cannot be searched by that."))
         return (" WHERE " + " AND ".join(f"{n} = ?" for n in only) if only else ""), list(only.values())
 
     def count(self, **only: Any) -> int:
@@ -448,7 +466,7 @@ class Logbook:
         if kind == "csv":
             return as_csv(self.every())
         if kind != "json":
-            raise BrutoError(f"A logbook is exported as csv or json, not '{kind}'.")
+            raise BrutoError(tr("A logbook is exported as csv or json, not '{kind}'.", kind=kind))
         shoots = [dict(r) for r in self._asked("SELECT * FROM shoot ORDER BY name")]
         some = self._asked("SELECT exercise, tried, was_right FROM practice ORDER BY id") if self.scores() else []
         data = {
@@ -460,7 +478,7 @@ class Logbook:
     def imported(self, text: str, kind: str) -> int:
         """Take in what was exported; all of it or nothing. How many shots. Raises `BrutoError`."""
         if len(text) > LARGEST_IMPORT:
-            raise BrutoError("This file is too large for a logbook.")
+            raise BrutoError(tr("This file is too large for a logbook."))
         shoots: list[Any] = []
         tries: list[tuple[str, str, bool]] = []
         if kind == "csv":
@@ -469,11 +487,12 @@ class Logbook:
             try:
                 data = json.loads(text)
             except (ValueError, RecursionError) as error:
-                raise BrutoError(f"This is no JSON: {str(error)[:100]}.") from error
+                raise BrutoError(tr("This is not JSON: {error}.", error=str(error)[:100])) from error
             if not isinstance(data, dict) or not isinstance(data.get("shots"), list):
-                raise BrutoError("This file is none of a logbook: it has no 'shots'.")
+                raise BrutoError(tr("This file is not from a logbook: it has no 'shots'."))
             records = [
-                record_of(r if isinstance(r, dict) else {}, f"Shot {k + 1}") for k, r in enumerate(data["shots"])
+                record_of(r if isinstance(r, dict) else {}, tr("Shot {k}", k=k + 1))
+                for k, r in enumerate(data["shots"])
             ]
             tries = [
                 (OLD_EXERCISES.get(p["exercise"], p["exercise"][:40]), p["tried"][:40],

@@ -11,8 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.align.rigid import Pyramid, find_motion, pyramid
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, brightness, check_alike, load_frame, noise_floor
+from bruto.merge.rejection import Rejection, RejectionKind
 
 BLURRED = 0.7
 """Share of the sharpness of the sharpest frame, below which one looks blurred."""
@@ -66,7 +68,7 @@ def judged(
     first: tuple[Frame, Pyramid] | None = None
     for k, path in enumerate(paths):
         check()
-        progress((k + 1) / len(paths), f"looking at {path.name}")
+        progress((k + 1) / len(paths), tr("checking {name}", name=path.name))
         one = BurstAssessment(path)
         found.append(one)
         try:
@@ -101,7 +103,7 @@ def _against(first: tuple[Frame, Pyramid], frame: Frame, half: NDArray[np.float3
     if motion is None:
         return
     if motion.share < LEAST_SHARE and 1 / ALIKE < ratio < ALIKE and motion.blocks > 24:
-        one.why = "shows something else, or was moved too far"
+        one.why = Rejection(RejectionKind.OTHER_SCENE, tr("shows another scene or was moved too far"))
         return
     one.shift_px, one.turn_deg = 2 * math.hypot(*motion.shift), math.degrees(motion.turn)
 
@@ -127,5 +129,11 @@ def _sharpness(found: list[BurstAssessment]) -> None:
             x, y = directions[:, 0]
             f.blur = math.degrees(math.atan2(-y, x)) % 180
         if f.sharp < BLURRED:
-            along = "" if f.blur is None else f", along {round(f.blur) % 180}°"
-            f.why = f"blurred: {100 * f.sharp:.0f} % of the sharpness of {best.path.stem}{along}"
+            along = "" if f.blur is None else tr(", along {blur}°", blur=round(f.blur) % 180)
+            text = tr(
+                "blurred: {sharp:.0f} % of the sharpness of {stem}{along}",
+                sharp=100 * f.sharp,
+                stem=best.path.stem,
+                along=along,
+            )
+            f.why = Rejection(RejectionKind.BLURRED, text)

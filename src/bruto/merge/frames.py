@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment, register
 from bruto.align.rigid import BLOCK, Pyramid, RigidMotion, find_motion, pyramid, still_share
+from bruto.catalog import tr
 from bruto.container.dng_reader import is_raw, read_dng, read_dng_meta
 from bruto.container.linearisation import gains_over_crop, linearise
 from bruto.container.picture import is_picture, picture_meta, read_picture
@@ -24,7 +25,7 @@ from bruto.errors import BrutoError
 from bruto.merge.hot_pixels import without_hot
 from bruto.merge.resampling import STEP, least_light_of, nodes_of, resampled
 from bruto.sensor.noise import estimate_noise, file_noise
-from bruto.storage.safe_read import content_key, explain, whole_digest
+from bruto.storage.safe_read import FileAction, content_key, explain, whole_digest
 
 ROUGH_PX = 0.6
 """Error of the alignment, in pixels, above which a frame is left out."""
@@ -69,7 +70,7 @@ class Frame:
 def exposure_of(meta: RawMeta, path: Path) -> float:
     """Light gathered times gain, seconds x ISO / f-number squared; raises `BrutoError` where the file says neither."""
     if not meta.exposure_s or not meta.iso:
-        raise BrutoError(f"{path}: the file does not say its exposure time and ISO, which this merge needs.")
+        raise BrutoError(tr("{path}: the file gives no exposure time and ISO, which this merge needs.", path=path))
     return meta.exposure_s * meta.iso / (meta.f_number or 1.0) ** 2
 
 
@@ -131,18 +132,18 @@ def doubles(paths: list[Path]) -> dict[int, int]:
             else:
                 near.append(k)
         except OSError as error:
-            raise explain(error, path, "read") from error
+            raise explain(error, path, FileAction.READ) from error
     return found
 
 
 def check_alike(first: Frame, other: Frame) -> str | None:
     """Why a frame cannot be merged with the first, or None."""
     if other.meta.kind != first.meta.kind or other.linear.data.shape != first.linear.data.shape:
-        return "another size or kind of raw"
+        return tr("different size or kind of raw")
     if other.meta.orientation != first.meta.orientation:
-        return "held in another orientation"
+        return tr("different orientation")
     if other.meta.model != first.meta.model or (other.meta.focal_mm or 0) != (first.meta.focal_mm or 0):
-        return "another camera or lens"
+        return tr("different camera or lens")
     return None
 
 
@@ -220,9 +221,10 @@ def is_still(alignment: Alignment | None) -> bool:
 def rough(alignment: Alignment) -> str | None:
     """Why an alignment cannot be trusted, or None."""
     if alignment.model_px > ROUGH_PX or alignment.share < LEAST_SHARE:
-        return (
-            f"does not lie on the first frame ({alignment.share * 100:.0f} % of its details agree, "
-            f"error {alignment.model_px:.1f} px)"
+        return tr(
+            "does not match the first frame ({share:.0f} % of its details agree, error {model_px:.1f} px)",
+            share=alignment.share * 100,
+            model_px=alignment.model_px,
         )
     return None
 

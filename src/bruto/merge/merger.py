@@ -11,6 +11,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.catalog import tr
 from bruto.color.spaces import space
 from bruto.container.dng_writer import DngTags, write_dng
 from bruto.container.picture import decode_jpeg
@@ -28,9 +29,9 @@ from bruto.storage.output_planner import Outputs
 
 D65 = 21
 """Exif code of the illuminant."""
-PICTURES = (
-    "These are finished pictures, not raws: what the phone clipped, smoothed and sharpened in each of them stays, so "
-    "that less is gained than from raws."
+PICTURES = tr(
+    "These are finished pictures, not raws. What the phone clipped, smoothed and sharpened stays, so "
+    "there is less to gain than from raws."
 )
 PEDESTAL = 2048
 """Black level of merged integer files, so that noise below black is kept."""
@@ -42,7 +43,9 @@ def _target(files: Sequence[str | Path], output: Target | str | Path, overwrite:
     if isinstance(output, Target):
         return output
     if Path(output).suffix.lower() != ".dng":
-        raise BrutoError(f"A merge writes a raw: let the name end in .dng, not '{Path(output).name}'.")
+        raise BrutoError(
+            tr("A merge writes a raw: choose a name that ends in .dng instead of '{name}'.", name=Path(output).name)
+        )
     return Outputs(files, overwrite=overwrite).file(output)
 
 
@@ -66,9 +69,14 @@ def _different(paths: list[Path]) -> tuple[list[Path], list[FrameVerdict]]:
     left = [p for k, p in enumerate(paths) if k not in same]
     if len(left) < 2:
         raise BrutoError(
-            "A merge needs at least two different raw files." if same else "A merge needs at least two raw files."
+            tr("A merge needs at least two different raw files.")
+            if same
+            else tr("A merge needs at least two raw files.")
         )
-    found = [FrameVerdict(str(paths[k]), False, f"the same picture as {paths[n].name}") for k, n in same.items()]
+    found = [
+        FrameVerdict(str(paths[k]), False, tr("the same picture as {name}", name=paths[n].name))
+        for k, n in same.items()
+    ]
     return left, found
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from bruto.align.registration import Alignment
 from bruto.align.rigid import Pyramid, pyramid
+from bruto.catalog import tr
 from bruto.errors import BrutoError, Cancelled
 from bruto.merge.frames import Frame, align, brightness, check_alike, load_frame, noise_floor, rough
 from bruto.merge.live_preview import Live, LivePicture
@@ -18,7 +19,7 @@ from bruto.merge.result import FrameVerdict
 Progress = Callable[[float, str], None]
 Common = Callable[[Frame, Frame], tuple[float, float | None]]
 """What the light of another frame is multiplied by to be like the reference's, and the light at which both are cut."""
-UNREAD = "not read: the merge was ended before"
+UNREAD = tr("not read: the merge was stopped before")
 CUT = 0.9
 """Share of the light that both hold, at which frames of unlike exposure are cut: near the top noise is clipped too."""
 READING = 0.9
@@ -78,7 +79,7 @@ class Reader:
     def check(self) -> None:
         """Raises `Cancelled` where the merge is not wanted any more."""
         if self._cancelled is not None and self._cancelled():
-            raise Cancelled("The merge was stopped; nothing was written.")
+            raise Cancelled(tr("The merge was stopped; nothing was written."))
 
     def enough(self, used: int) -> bool:
         """Whether the frames that were read are to be all: it was asked for, and at least two can be merged."""
@@ -103,7 +104,7 @@ class Reader:
             if self.enough(len(self.used)):
                 self.verdicts += [FrameVerdict(str(p), False, UNREAD) for p in self.paths[k:]]
                 break
-            self.progress(READING * (k + 0.5) / len(self.paths), f"reading {path.name}")
+            self.progress(READING * (k + 0.5) / len(self.paths), tr("reading {name}", name=path.name))
             if path == self.reference.path:
                 self.verdicts.append(_verdict(self.reference, None))
                 yield self.reference, None
@@ -126,7 +127,7 @@ class Reader:
             del frame
         if len(self.used) < 2:
             raise BrutoError(
-                f"No frame could be merged with {self.reference.path.name}: "
+                tr("No frame can be merged with {name}: ", name=self.reference.path.name)
                 + "; ".join(f"{Path(v.file).name}: {v.reason}" for v in self.verdicts if not v.used)
             )
 

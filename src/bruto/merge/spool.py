@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from bruto.merge.frames import quads_of, warped_band
 from bruto.merge.reader import Reader
-from bruto.storage.safe_read import explain
+from bruto.storage.safe_read import FileAction, explain
 
 BAND, ROWS = 384, 64
 """Rows that are written, and that are read back, at a time."""
@@ -52,7 +52,7 @@ def combined_by_rows(
                 merged[top : top + rows] = combine(stack)
                 reader.progress(0.9, doing)
     except OSError as error:
-        raise explain(error, reader.scratch / "temporary frames", "keep") from error
+        raise explain(error, reader.scratch / "temporary frames", FileAction.WRITE) from error
     return merged, count
 
 
@@ -67,7 +67,7 @@ class FrameSpool:
         try:
             self._file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115  it is closed with the frames
         except OSError as error:
-            raise explain(error, folder / "temporary frames", "keep") from error
+            raise explain(error, folder / "temporary frames", FileAction.WRITE) from error
 
     def add(self, data: NDArray[np.float32]) -> int:
         """Keep a frame; its number. Raises `BrutoError` where there is no room."""
@@ -76,7 +76,7 @@ class FrameSpool:
             self._file.seek(self._count * data.size * 2)
             self._file.write(data.astype(np.float16).tobytes())
         except OSError as error:
-            raise explain(error, self._folder / "temporary frames", "keep") from error
+            raise explain(error, self._folder / "temporary frames", FileAction.WRITE) from error
         self._count += 1
         return self._count - 1
 

@@ -20,6 +20,7 @@ from typing import Annotated, Any
 import platformdirs
 from pydantic import Field
 
+from bruto.catalog import tr
 from bruto.container.quick_metadata import QuickMetadata, read_quick_metadata
 from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError
@@ -28,7 +29,7 @@ from bruto.sensor.report import SensorReport
 from bruto.storage.atomic_write import free_names, own_folder, write_own
 from bruto.storage.documents import read_as
 from bruto.storage.json_files import parse_json, read_json
-from bruto.storage.safe_read import explain
+from bruto.storage.safe_read import FileAction, explain
 
 PLAIN = 0.75
 """Least factor on a measured noise from which a picture has flat places enough to tell it (see
@@ -126,7 +127,7 @@ def card_from(data: dict[str, Any]) -> PhoneCard:
     try:
         return read_as(PhoneCard, data, "it")
     except BrutoError as error:
-        raise BrutoError(f"The phone's card cannot be read ({error}) Delete or mend it.") from error
+        raise BrutoError(tr("The phone's card cannot be read ({error}). Delete or correct it.", error=error)) from error
 
 
 def load_card(make: str, model: str) -> PhoneCard:
@@ -180,7 +181,7 @@ def save_card(card: PhoneCard, base: PhoneCard | None = None) -> Path:
                 aside = free_names(place.parent, lambda n: [f"{place.name}.damaged-{n}"])[0]
                 place.rename(aside)
             except OSError as failed:
-                raise explain(failed, place, "put aside") from error
+                raise explain(failed, place, FileAction.SET_ASIDE) from error
     write_own(place, json.dumps(asdict(card), indent=1).encode() + b"\n")
     return place
 

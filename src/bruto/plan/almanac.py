@@ -18,6 +18,7 @@ from typing import Any
 import ephem
 from scipy.optimize import brentq
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.plan.place import Place
 
@@ -86,9 +87,11 @@ def moon_lit(moment: datetime) -> float:
 def star(right_ascension: float, declination: float) -> Body:
     """A place among the stars: degrees, J2000. Raises `BrutoError`."""
     if not (math.isfinite(right_ascension) and 0 <= right_ascension < 360 + 1e-9):
-        raise BrutoError(f"A right ascension is from 0 to 360 degrees, not {right_ascension:g}.")
+        raise BrutoError(
+            tr("A right ascension is 0 to 360 degrees, not {right_ascension:g}.", right_ascension=right_ascension)
+        )
     if not (math.isfinite(declination) and -90 <= declination <= 90):
-        raise BrutoError(f"A declination is from -90 to 90 degrees, not {declination:g}.")
+        raise BrutoError(tr("A declination is -90 to 90 degrees, not {declination:g}.", declination=declination))
 
     def seen(place: Place, moment: datetime) -> Spot:
         body = ephem.FixedBody()

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.plan.almanac import Spot
 from bruto.plan.equipment import Equipment
 from bruto.plan.forecast import ShotForecast, forecast_of
@@ -37,8 +38,8 @@ class Alternative:
 
 
 def _stars_text(forecast: ShotForecast) -> str:
-    trail = "" if forecast.trail is None else f"stars {forecast.trail:.1f} px long, "
-    return f"{trail}the sky {forecast.snr:.1f} × its noise"
+    trail = "" if forecast.trail is None else tr("stars {trail:.1f} px long, ", trail=forecast.trail)
+    return tr("{trail}the sky {snr:.1f} × its noise", trail=trail, snr=forecast.snr)
 
 
 def _of_stars(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> list[Alternative]:
@@ -54,20 +55,28 @@ def _of_stars(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) 
     strict = [o.seconds for o in found.offered if len(o.within) == len(found.rules)]
     alternatives: list[tuple[str, dict[str, Any]]] = []
     if within:
-        alternatives.append(("To share", {"kind": "stars", "seconds": within[-1], "frames": 1, "interval_s": None}))
+        alternatives.append((tr("To share"), {"kind": "stars", "seconds": within[-1], "frames": 1, "interval_s": None}))
     if strict and strict[-1] != (within[-1] if within else None):
-        alternatives.append(("To print", {"kind": "stars", "seconds": strict[-1], "frames": 1, "interval_s": None}))
+        alternatives.append((tr("To print"), {"kind": "stars", "seconds": strict[-1], "frames": 1, "interval_s": None}))
     count, seconds = found.stack
     if count > 1:
         every = math.ceil(10 * (seconds + means.pace_s * 1.1 + 0.2)) / 10
-        alternatives.append(("To merge", {"kind": "field", "seconds": seconds, "frames": count, "interval_s": every}))
+        alternatives.append(
+            (tr("To merge"), {"kind": "field", "seconds": seconds, "frames": count, "interval_s": every})
+        )
     made = []
     for name, fields in alternatives:
         other = replace(planned, **fields, iso=None)
         fields["iso"] = recommended(other, plan, means, facts)["iso"].value
         forecast = forecast_of(replace(other, iso=fields["iso"]), plan, means, facts)
         times = f"{time_text(fields['seconds'])}" + (f" × {fields['frames']}" if fields["frames"] > 1 else "")
-        made.append(Alternative(name, f"{times}, ISO {fields['iso']:.0f}: {_stars_text(forecast)}", fields))
+        made.append(
+            Alternative(
+                name,
+                tr("{times}, ISO {iso:.0f}: {stars}", times=times, iso=fields["iso"], stars=_stars_text(forecast)),
+                fields,
+            )
+        )
     return made
 
 
@@ -86,8 +95,14 @@ def _of_low_light(planned: PlannedShot, plan: Plan, means: Equipment, facts: Fac
     found = []
     for answer, hold in zip(answers, supports, strict=True):
         times = time_text(answer.step.seconds) + (f" × {answer.frames}" if answer.frames > 1 else "")
-        blur = f", {100 * answer.blur_chance:.0f} of 100 blurred" if hold == "hand" else ""
-        text = f"{times}, ISO {answer.step.iso:.0f}: grey {answer.snr_grey:.0f} × its noise{blur}"
+        blur = tr(", {blur_chance:.0f} of 100 blurred", blur_chance=100 * answer.blur_chance) if hold == "hand" else ""
+        text = tr(
+            "{times}, ISO {iso:.0f}: grey {snr_grey:.0f} × its noise{blur}",
+            times=times,
+            iso=answer.step.iso,
+            snr_grey=answer.snr_grey,
+            blur=blur,
+        )
         fields = {"seconds": answer.step.seconds, "iso": answer.step.iso, "frames": answer.frames, "support": hold}
         found.append(Alternative(answer.name[:1].upper() + answer.name[1:], text, fields))
     return found

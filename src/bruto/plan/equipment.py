@@ -6,12 +6,13 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from bruto.catalog import tr
 from bruto.plan.noise import HAND_SPREAD, NoiseModel
 from bruto.plan.stars import FULL_FRAME_MM, pixel_pitch
 
 LENS_TRANSMISSION, SATURATION_LUX_S = 0.65, 78.0
 """q of ISO 12232, and lux seconds that fill a sensor at ISO 1."""
-USUAL = "usual of phones; open some of yours once, so that it is learnt"
+USUAL = tr("a typical phone; open some of your shots once so that Bruto learns your phone")
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 
 NEAR_EV = 0.17
@@ -22,9 +23,9 @@ class ExposureSetting:
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.iso) and 1 <= self.iso <= 1e7):
-            raise BrutoError(f"An ISO is from 1 to 10,000,000, not {self.iso:g}.")
+            raise BrutoError(tr("An ISO is 1 to 10,000,000, not {iso:g}.", iso=self.iso))
         if not (math.isfinite(self.seconds) and 1e-7 <= self.seconds <= 1e6):
-            raise BrutoError(f"A time is from 0.0000001 to 1,000,000 s, not {self.seconds:g}.")
+            raise BrutoError(tr("An exposure time is 0.0000001 to 1,000,000 s, not {seconds:g}.", seconds=self.seconds))
 
     @property
     def gathered(self) -> float:
@@ -57,7 +58,7 @@ def equivalents(
     For each ISO the nearest time; those farther off than `near` are left out. Where none is near, the nearest of all.
     """
     if not isos or not seconds:
-        raise BrutoError("The phone's ISOs and times are not known: give them, or open its shots once.")
+        raise BrutoError(tr("The phone's ISOs and times are not known. Give them, or open some of its shots once."))
     target = ExposureSetting(wanted.iso, wanted.seconds).gathered * 2**ev
     every = [
         Same(ExposureSetting(i, s), math.log2(i * s / target))

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from bruto.catalog import tr, trn
 from bruto.plan.almanac import Spot
 from bruto.plan.equipment import Equipment, EquipmentLens, saturation_per
 from bruto.plan.noise import ENOUGH_SNR, SHADOW_EV, blur_chance
@@ -66,33 +67,64 @@ class ShotForecast:
     def lines(self) -> list[tuple[str, str, bool]]:
         """Name, what is told, and whether it is something to mind."""
         what = "sky" if self.of_sky else "grey"
-        light = f"{what} at {100 * self.level:.2g} % of full"
+        light = tr("{what} at {level:.2g} % of saturation", what=what, level=100 * self.level)
         if not self.full:
-            light += f", {math.log2(1 / max(self.level, 1e-9)):.1f} EV below it"
-        found = [("Light", "the " + light if self.of_sky else light, self.full)]
+            light += tr(", {log2:.1f} EV below it", log2=math.log2(1 / max(self.level, 1e-09)))
+        found = [(tr("Light"), "the " + light if self.of_sky else light, self.full)]
         if self.of_sky:
-            found.append((
-                "Noise", f"sky {self.snr:.1f} ×, a star of {STAR:g} mag {self.snr_shadow:.0f} × its noise",
-                self.snr_shadow < ENOUGH_SNR,
-            ))  # fmt: skip
+            found.append(
+                (
+                    tr("Noise"),
+                    tr(
+                        "sky {snr:.1f} ×, a star of magnitude {STAR:g} {snr_shadow:.0f} × its noise",
+                        snr=self.snr,
+                        STAR=STAR,
+                        snr_shadow=self.snr_shadow,
+                    ),
+                    self.snr_shadow < ENOUGH_SNR,
+                )
+            )
         else:
-            text = f"grey {self.snr:.0f} ×, a shadow {-SHADOW_EV:.0f} EV under it {self.snr_shadow:.1f} × its noise"
-            found.append(("Noise", text, self.snr_shadow < ENOUGH_SNR))
+            text = tr(
+                "grey {snr:.0f} ×, a shadow {SHADOW_EV:.0f} EV below it {snr_shadow:.1f} × its noise",
+                snr=self.snr,
+                SHADOW_EV=-SHADOW_EV,
+                snr_shadow=self.snr_shadow,
+            )
+            found.append((tr("Noise"), text, self.snr_shadow < ENOUGH_SNR))
         if self.blur is not None:
-            found.append(("Blur", f"{100 * self.blur:.0f} of 100 frames in your hand", self.blur > 0.25))
+            found.append((tr("Blur"), tr("{blur:.0f} of 100 handheld frames", blur=100 * self.blur), self.blur > 0.25))
         if self.trail is not None:
-            shared = "" if self.trail_shared is None else f", {self.trail_shared:.1f} px at {SHARED_EDGE}"
-            found.append(("Stars", f"move {self.trail:.1f} px in a frame{shared}", False))
+            shared = (
+                ""
+                if self.trail_shared is None
+                else tr(
+                    ", {trail_shared:.1f} px at {SHARED_EDGE}", trail_shared=self.trail_shared, SHARED_EDGE=SHARED_EDGE
+                )
+            )
+            found.append(
+                (tr("Stars"), tr("move {trail:.1f} px in a frame{shared}", trail=self.trail, shared=shared), False)
+            )
         if self.arc is not None:
-            gap = "" if self.gap is None else f", gaps of {self.gap:.1f} px"
-            found.append(("Arcs", f"{self.arc:.1f}° about the pole{gap}", False))
-        size = f"{self.megabytes / 1000:.1f} GB" if self.megabytes >= 1000 else f"{self.megabytes:.0f} MB"
+            gap = "" if self.gap is None else tr(", gaps of {gap:.1f} px", gap=self.gap)
+            found.append((tr("Arcs"), tr("{arc:.1f}° around the pole{gap}", arc=self.arc, gap=gap), False))
+        size = (
+            tr("{megabytes:.1f} GB", megabytes=self.megabytes / 1000)
+            if self.megabytes >= 1000
+            else tr("{megabytes:.0f} MB", megabytes=self.megabytes)
+        )
         if self.free_mb is not None:
-            size += f" of {self.free_mb / 1000:.1f} GB free"
-        found.append(("Room", f"{size}, {self.frames} frame{'s' if self.frames > 1 else ''}", self.fits is False))
-        found.append(("Time", lasting(self.seconds), False))
+            size += tr(" of {free_mb:.1f} GB free", free_mb=self.free_mb / 1000)
+        found.append(
+            (
+                tr("Storage"),
+                trn("{size}, {frames} frame", "{size}, {frames} frames", frames=self.frames, size=size),
+                self.fits is False,
+            )
+        )
+        found.append((tr("Time"), lasting(self.seconds), False))
         if self.percent is not None:
-            found.append(("Battery", f"about {self.percent:.0f} %", self.percent > 70))
+            found.append((tr("Battery"), tr("about {percent:.0f} %", percent=self.percent), self.percent > 70))
         return found
 
     def text(self) -> str:
@@ -110,8 +142,8 @@ def lasting(seconds: float) -> str:
         return time_text(round(seconds, 1) if seconds >= 1 else seconds)
     minutes, rest = divmod(round(seconds), 60)
     if minutes < 60:
-        return f"{minutes} min" + (f" {rest} s" if rest else "")
-    return f"{minutes // 60} h {minutes % 60} min"
+        return tr("{minutes} min", minutes=minutes) + (f" {rest} s" if rest else "")
+    return tr("{minutes} h {minutes2} min", minutes=minutes // 60, minutes2=minutes % 60)
 
 
 def star_light(lens: EquipmentLens, magnitude: float, altitude: float) -> float:
@@ -199,5 +231,14 @@ def longest_arc(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
     )
     if longest is None:
         return 0.0, ""
-    alternatives = ("right", "up and right", "up", "up and left", "left", "down and left", "down", "down and right")
+    alternatives = (
+        "right",
+        tr("up to the right"),
+        "up",
+        tr("up to the left"),
+        "left",
+        tr("down to the left"),
+        "down",
+        tr("down to the right"),
+    )
     return longest.pixels, alternatives[round(longest.degrees / 45) % 8]

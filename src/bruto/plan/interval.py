@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 
 LOST_FROM = 1.5
@@ -46,11 +47,11 @@ def sequence(
     >>> plan.interval, plan.frames
     (31.5, 114)
     """
-    for name, value in (("An exposure", exposure), ("A pause", pause), ("A time", duration)):
+    for name, value in ((tr("The exposure time"), exposure), (tr("The pause"), pause), (tr("The time"), duration)):
         if value is not None and not (math.isfinite(value) and 0 <= value <= 1e7):
-            raise BrutoError(f"{name} is not negative and not longer than 10,000,000 s, not {value:g} s.")
+            raise BrutoError(tr("{name} must be 0 to 10,000,000 s, not {value:g} s.", name=name, value=value))
     if exposure <= 0:
-        raise BrutoError("An exposure is longer than 0 s.")
+        raise BrutoError(tr("The exposure time must be longer than 0 s."))
     frames = None
     if duration is not None:
         frames = math.floor((duration + pause) / (exposure + pause) + 1e-9)
@@ -99,18 +100,18 @@ def watched(starts: Sequence[float], exposure: float, asked: float | None = None
         Of fewer than two frames.
     """
     if len(starts) < 2:
-        raise BrutoError("Two frames at least are needed to tell how they follow each other.")
+        raise BrutoError(tr("At least two frames are needed to see how they follow each other."))
     if not (math.isfinite(exposure) and exposure > 0):
-        raise BrutoError("An exposure is longer than 0 s.")
+        raise BrutoError(tr("The exposure time must be longer than 0 s."))
     every = np.diff(np.asarray(starts, float))
     if (every < 0).any():
-        raise BrutoError("The frames are not in the order in which they were taken.")
+        raise BrutoError(tr("The frames are not in the order in which they were taken."))
     double = tuple(int(k) + 1 for k in np.flatnonzero(every < DOUBLE * exposure)) if exposure >= 2 else ()
     unique = [s for k, s in enumerate(starts) if k not in double]
     numbers = [k for k in range(len(starts)) if k not in double]
     steps = np.diff(np.asarray(unique, float))
     if not len(steps):
-        raise BrutoError("All of these frames are one and the same.")
+        raise BrutoError(tr("All of these are the same frame."))
     step = _step_of(steps, exposure)
     skips = 1
     if asked is not None and asked > 0:
@@ -142,27 +143,53 @@ def _judged(
     pause = max(0.0, step - exposure)
     interval = exposure + pause + (SPARE_S + SPARE_SHARE * pause if asked is not None else 0.0)
     if asked is None:
-        messages.append(f"A frame every {step:.2f} s: {exposure:g} s exposed, {pause:.2f} s to save it.")
+        messages.append(
+            tr(
+                "A frame every {step:.2f} s: {exposure:g} s exposed, {pause:.2f} s to save it.",
+                step=step,
+                exposure=exposure,
+                pause=pause,
+            )
+        )
     elif skips > 1:
         least = asked * (skips - 1)
         messages.append(
-            f"Only one of {skips} frames asked for was taken: after {exposure:g} s the phone needs more than "
-            f"{max(least - exposure, 0):.1f} s to save. Set {interval:.1f} s."
+            tr(
+                "The phone took only one of {skips} frames: after {exposure:g} s it needs more than {least:.1f} s to "
+                "save. Set {interval:.1f} s.",
+                skips=skips,
+                exposure=exposure,
+                least=max(least - exposure, 0),
+                interval=interval,
+            )
         )
     elif step <= asked * 1.02 + 0.05:
         interval = asked
-        messages.append(f"The interval of {asked:g} s is kept.")
+        messages.append(tr("The phone keeps the interval of {asked:g} s.", asked=asked))
     else:
-        messages.append(f"The phone takes {step:.2f} s, not {asked:g} s: set {interval:.1f} s.")
+        messages.append(
+            tr(
+                "The phone takes {step:.2f} s instead of {asked:g} s. Set {interval:.1f} s.",
+                step=step,
+                asked=asked,
+                interval=interval,
+            )
+        )
     if drift > 0:
         interval += drift
-        messages.append(f"The pause grows, by {drift:.1f} s so far: set {interval:.1f} s, or pause to let it cool.")
+        messages.append(
+            tr(
+                "The pause grows, by {drift:.1f} s so far. Set {interval:.1f} s, or stop to let the phone cool.",
+                drift=drift,
+                interval=interval,
+            )
+        )
     for number, count in missed[:3]:
-        messages.append(f"{count} missing after frame {number + 1}.")
+        messages.append(tr("{count} frames missing after frame {number}.", count=count, number=number + 1))
     if len(missed) > 3:
-        messages.append(f"Frames are missing at {len(missed) - 3} more places.")
+        messages.append(tr("Frames are missing at {missed_count} more places.", missed_count=len(missed) - 3))
     if double:
-        messages.append(f"{len(double)} frames are there twice.")
+        messages.append(tr("{double_count} frames exist twice.", double_count=len(double)))
     return IntervalCheck(step, pause, missed, double, drift, skips, interval, tuple(messages))
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.plan.almanac import (
     ASTRONOMICAL,
     BLUE,
@@ -121,9 +122,9 @@ def _sun_state(place: Place, begin: datetime, end: datetime) -> str:
     if first(found, True) and first(found, False):
         return ""
     if found:
-        return "the sun sets and does not rise" if not found[-1].upward else "the sun rises and does not set"
+        return tr("the sun sets and does not rise") if not found[-1].upward else tr("the sun rises and does not set")
     up = sun(place, begin).altitude > SUN_RISES
-    return "polar day: the sun does not set" if up else "polar night: the sun does not rise"
+    return tr("polar day: the sun does not set") if up else tr("polar night: the sun does not rise")
 
 
 def night(place: Place, day: date, target: tuple[float, float] | None = None) -> NightTimes:

@@ -11,6 +11,7 @@ import numpy as np
 from scipy.optimize import nnls
 from scipy.special import ndtri
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 
 GREY = 0.18
@@ -52,7 +53,7 @@ def model_of(known: Mapping[float, tuple[float, float]]) -> NoiseModel:
     """
     some = {i: (a, b) for i, (a, b) in known.items() if i > 0 and a > 0 and b >= 0 and math.isfinite(a + b)}
     if not some:
-        raise BrutoError("This phone's noise is not known: open some of its raws once, or give a and b at an ISO.")
+        raise BrutoError(tr("This phone's noise is not known. Open some of its raws once, or give a and b at an ISO."))
     photons = float(np.exp(np.median([math.log(a / i) for i, (a, _) in some.items()])))
     b = np.array([max(v[1], 1e-12) for v in some.values()])
     if len(some) == 1:
@@ -100,9 +101,9 @@ def step(model: NoiseModel, rate: float, iso: float, seconds: float, frames: int
 
 def rate_of(level: float, iso: float, seconds: float) -> float:
     """Rate of a scene whose grey lies at `level` of saturation in a test shot."""
-    for name, value in (("A level", level), ("An ISO", iso), ("A time", seconds)):
+    for name, value in ((tr("The light level"), level), (tr("The ISO"), iso), (tr("The exposure time"), seconds)):
         if not (math.isfinite(value) and value > 0):
-            raise BrutoError(f"{name} is more than 0, not {value:g}.")
+            raise BrutoError(tr("{name} must be more than 0, not {value:g}.", name=name, value=value))
     return level / (iso * seconds)
 
 
@@ -178,7 +179,7 @@ def blur_chance(seconds: float, limit: float, spread: float = HAND_SPREAD) -> fl
     0.5
     """
     if not (limit > 0 and spread > 0 and seconds > 0):
-        raise BrutoError("A time and a person's limit are more than 0 s.")
+        raise BrutoError(tr("The exposure time and the handheld limit must be more than 0 s."))
     return 0.5 * (1 + math.erf(math.log(seconds / limit) / (spread * math.sqrt(2))))
 
 
@@ -189,7 +190,7 @@ def time_of_chance(chance: float, limit: float, spread: float = HAND_SPREAD) -> 
     (0.1, 0.1)
     """
     if not (0 < chance < 1 and limit > 0 and spread > 0):
-        raise BrutoError("A chance is between 0 and 1, a person's limit more than 0 s.")
+        raise BrutoError(tr("A chance is between 0 and 1, a handheld limit more than 0 s."))
     return limit * math.exp(spread * float(ndtri(chance)))
 
 
@@ -202,7 +203,7 @@ def low_light(
     `limit`: seconds at which half of this person's frames are blurred; `frames` of the burst, `pause` between them.
     """
     if not isos or not seconds:
-        raise BrutoError("The phone's ISOs and times are not known: give them, or open its shots once.")
+        raise BrutoError(tr("The phone's ISOs and times are not known. Give them, or open some of its shots once."))
 
     def nearest(values: Iterable[float], wanted: float) -> float:
         return min(values, key=lambda v: abs(math.log(v / wanted)))
@@ -213,9 +214,9 @@ def low_light(
     iso = nearest(isos, GREY / (rate * hand))
     found = []
     for name, count, one, by_hand in (
-        ("tripod and long", 1, step(model, rate, low, long), False),
-        (f"burst of {frames}", frames, step(model, rate, iso, hand), True),
-        ("higher ISO", 1, step(model, rate, iso, hand), True),
+        (tr("tripod and long exposure"), 1, step(model, rate, low, long), False),
+        (tr("burst of {frames}", frames=frames), frames, step(model, rate, iso, hand), True),
+        (tr("higher ISO"), 1, step(model, rate, iso, hand), True),
     ):
         gain = math.sqrt(count)
         found.append(LowLightAnswer(
@@ -236,7 +237,7 @@ def bracket(
     [0.0]
     """
     if not (math.isfinite(highlights_ev) and math.isfinite(shadows_ev) and shadows_ev < highlights_ev):
-        raise BrutoError("Highlights lie above shadows, both in EV about grey.")
+        raise BrutoError(tr("Highlights must lie above shadows, both in EV around grey."))
     darkest = min(0.0, math.floor(3 * (math.log2(1 / GREY) - highlights_ev) + 1e-9) / 3)
     a, b = model.at(iso)
     least = (ENOUGH_SNR**2 * a + math.sqrt(ENOUGH_SNR**4 * a * a + 4 * ENOUGH_SNR**2 * b)) / 2  # x / sqrt(a x + b)
@@ -255,7 +256,7 @@ def sizes(
     """
     (a, b), (c, d) = binned, full
     if min(a, b, c, d) < 0 or not level > 0:
-        raise BrutoError("Noise is not negative, and light is more than 0.")
+        raise BrutoError(tr("Noise cannot be negative, and light must be more than 0."))
     one, other = level / math.sqrt(a * level + b), level / math.sqrt(c * level + d)
     return {
         "binned_snr": one, "full_snr_pixel": other, "full_snr_equal_size": other * math.sqrt(ratio),

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.plan.stars import FULL_FRAME_MM
 
@@ -22,7 +23,7 @@ RIM_MM = 2.0
 
 def _positive(name: str, value: float, most: float = 1e9) -> None:
     if not (math.isfinite(value) and 0 < value <= most):
-        raise BrutoError(f"{name} is more than 0, not {value:g}.")
+        raise BrutoError(tr("{name} must be more than 0, not {value:g}.", name=name, value=value))
 
 
 @dataclass(frozen=True)
@@ -61,8 +62,9 @@ def depth(
     an add-on lens, which makes the focal length longer and, as it has no stop of its own, keeps the f-number.
     """
     for name, value in (
-        ("A focal length", focal_mm), ("A focal length", focal_35mm), ("An f-number", f_number),
-        ("A distance", distance_m), ("A factor", add_on),
+        (tr("The focal length"), focal_mm), (tr("The 35 mm equivalent "
+                                                "focal length"), focal_35mm), (tr("The f-number"), f_number),
+        (tr("The distance"), distance_m), (tr("The factor"), add_on),
     ):  # fmt: skip
         _positive(name, value)
     f = focal_mm * add_on
@@ -70,13 +72,13 @@ def depth(
     circle = diagonal * CIRCLE_SHARE
     s, h = distance_m * 1000, f * f / (f_number * circle) + f
     if s <= f:
-        raise BrutoError(f"Nothing nearer than {f / 1000:.4f} m can be focused on.")
+        raise BrutoError(tr("This lens cannot focus nearer than {f:.4f} m.", f=f / 1000))
     near = s * (h - f) / (h + s - 2 * f)
     far = None if s >= h else s * (h - f) / (h - s)
     disc = share = None
     if background_m is not None:
         if not background_m > 0:
-            raise BrutoError("A background lies at more than 0 m.")
+            raise BrutoError(tr("The background must be farther than 0 m."))
         behind = 1.0 if math.isinf(background_m) else abs(background_m * 1000 - s) / (background_m * 1000)
         blur = f * f / (f_number * (s - f)) * behind  # mm on the sensor
         pitch = diagonal / math.hypot(width, height)
@@ -90,8 +92,8 @@ def print_width_m(pixels: int, distance_m: float) -> float:
     >>> round(print_width_m(4032, 0.5), 2)
     0.59
     """
-    _positive("A number of pixels", pixels)
-    _positive("A distance", distance_m)
+    _positive(tr("The number of pixels"), pixels)
+    _positive(tr("The distance"), distance_m)
     return pixels * distance_m * math.tan(math.radians(EYE_DEG))
 
 
@@ -102,7 +104,7 @@ def pixels_left(zoom: float, width: int, height: int) -> tuple[int, int]:
     (2016, 1512)
     """
     if not zoom >= 1:
-        raise BrutoError(f"A zoom is 1 or more, not {zoom:g}.")
+        raise BrutoError(tr("A zoom is 1 or more, not {zoom:g}.", zoom=zoom))
     return round(width / zoom), round(height / zoom)
 
 
@@ -126,9 +128,9 @@ def grey_filter(seconds: float, stops: float, offered: Sequence[float] = ()) -> 
     >>> grey_filter(1 / 50, 10).bare_frames
     1024
     """
-    _positive("A time", seconds)
+    _positive(tr("The exposure time"), seconds)
     if not (math.isfinite(stops) and 0 <= stops <= 30):
-        raise BrutoError(f"A filter has from 0 to 30 stops, not {stops:g}.")
+        raise BrutoError(tr("A filter has 0 to 30 stops, not {stops:g}.", stops=stops))
     wanted = seconds * 2**stops
     fitting = [s for s in offered if s <= wanted * 1.02]
     longest = max(fitting) if fitting else None
@@ -140,8 +142,8 @@ def rings(holder_mm: float, filter_mm: float, offered: Sequence[float] = THREADS
     """Thread rings from a holder to a filter, in order: one where it is made, else by the fewest threads between
     (rings are sold over up to `MOST_STEPS` threads).
     """
-    _positive("A thread", holder_mm, 300)
-    _positive("A thread", filter_mm, 300)
+    _positive(tr("The thread"), holder_mm, 300)
+    _positive(tr("The thread"), filter_mm, 300)
     if holder_mm == filter_mm:
         return []
     between = [t for t in offered if min(holder_mm, filter_mm) < t < max(holder_mm, filter_mm)]
@@ -166,10 +168,14 @@ def shades(
     `filter_mm`: its thread; `distance_mm`: from the lens's front to the filter's front edge; `lens_mm`: width of the
     lens's own opening.
     """
-    for name, value in (("A thread", filter_mm), ("A focal length", focal_35mm), ("An opening", lens_mm)):
+    for name, value in (
+        (tr("The thread"), filter_mm),
+        (tr("The focal length"), focal_35mm),
+        (tr("The aperture"), lens_mm),
+    ):
         _positive(name, value)
     if not distance_mm >= 0:
-        raise BrutoError("A filter lies 0 mm or more before the lens.")
+        raise BrutoError(tr("A filter sits 0 mm or more in front of the lens."))
     corner = FULL_FRAME_MM / 2 / focal_35mm  # tangent of half the angle over the diagonal
     return lens_mm / 2 + distance_mm * corner - (filter_mm / 2 - rim_mm)
 
@@ -182,5 +188,5 @@ def stops_lost(level: float, gathered: float, filtered_level: float, filtered_ga
     6.0
     """
     for value in (level, gathered, filtered_level, filtered_gathered):
-        _positive("Light", value)
+        _positive(tr("The light"), value)
     return math.log2(level / gathered / (filtered_level / filtered_gathered))

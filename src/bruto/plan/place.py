@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta, timezone, tzinfo
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 
 FIRST_YEAR, LAST_YEAR = 1900, 2100
@@ -28,11 +29,17 @@ class Place:
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.latitude) and -90 <= self.latitude <= 90):
-            raise BrutoError(f"A latitude is from -90 to 90 degrees, north positive, not {self.latitude:g}.")
+            raise BrutoError(
+                tr("A latitude is -90 to 90 degrees, north positive, not {latitude:g}.", latitude=self.latitude)
+            )
         if not (math.isfinite(self.longitude) and -180 <= self.longitude <= 180):
-            raise BrutoError(f"A longitude is from -180 to 180 degrees, east positive, not {self.longitude:g}.")
+            raise BrutoError(
+                tr("A longitude is -180 to 180 degrees, east positive, not {longitude:g}.", longitude=self.longitude)
+            )
         if not (math.isfinite(self.height_m) and -500 <= self.height_m <= 9000):
-            raise BrutoError(f"A height is from -500 to 9000 m above the sea, not {self.height_m:g}.")
+            raise BrutoError(
+                tr("A height is -500 to 9000 m above sea level, not {height_m:g}.", height_m=self.height_m)
+            )
 
     @property
     def clock(self) -> tzinfo:
@@ -45,13 +52,17 @@ class Place:
             return ZoneInfo(self.zone)
         except (ZoneInfoNotFoundError, ValueError, OSError) as error:
             raise BrutoError(
-                f"There is no zone '{self.zone}': a name of the tz database is wanted, such as CET, or none at all."
+                tr(
+                    "There is no time zone '{zone}'. Give a name from the tz database, for example CET, or leave it "
+                    "empty.",
+                    zone=self.zone,
+                )
             ) from error
 
     @property
     def clock_name(self) -> str:
         """What the times are told in."""
-        return self.zone or f"UTC{round(self.longitude / 15):+d} (by the longitude)"
+        return self.zone or tr("UTC{longitude:+d} (from the longitude)", longitude=round(self.longitude / 15))
 
 
 def parsed_date(text: str) -> date:
@@ -63,9 +74,18 @@ def parsed_date(text: str) -> date:
     try:
         found = date.fromisoformat(text)
     except ValueError as error:
-        raise BrutoError(f"A date is year, month and day, such as 2026-06-21, not '{text}'.") from error
+        raise BrutoError(
+            tr("Give a date as year-month-day, for example 2026-06-21, not '{text}'.", text=text)
+        ) from error
     if not FIRST_YEAR <= found.year <= LAST_YEAR:
-        raise BrutoError(f"The almanac is good from {FIRST_YEAR} to {LAST_YEAR}, not for {found.year}.")
+        raise BrutoError(
+            tr(
+                "Sun and moon can be calculated for {FIRST_YEAR} to {LAST_YEAR}, not for {year}.",
+                FIRST_YEAR=FIRST_YEAR,
+                LAST_YEAR=LAST_YEAR,
+                year=found.year,
+            )
+        )
     return found
 
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.plan.interval import watched
 from bruto.plan.planned_shots import Plan, PlannedShot
@@ -120,18 +121,24 @@ def matched(plan: Plan, shots: Sequence[TakenShot]) -> list[PlanMatch]:
         if len(exact) >= ENOUGH * planned.frames:
             found.append(PlanMatch(planned, "done", tuple(exact), pace=pace_of(planned, exact)))
         elif exact:
-            note = f"asked {planned.frames} frames, got {len(exact)}"
+            note = tr("{frames} frames planned, {exact_count} taken", frames=planned.frames, exact_count=len(exact))
             found.append(PlanMatch(planned, "differently", every, note, pace_of(planned, exact)))
         elif some:
             near_shot = min(some, key=lambda each: each[0])[1]
             parts = []
             if _stops(planned.seconds, near_shot.seconds) > SAME:
-                parts.append(f"asked {time_text(planned.seconds)}, got {time_text(near_shot.seconds)}")
+                parts.append(
+                    tr(
+                        "{time} planned, {time2} taken",
+                        time=time_text(planned.seconds),
+                        time2=time_text(near_shot.seconds),
+                    )
+                )
             if _stops(planned.iso, near_shot.iso) > SAME:
-                parts.append(f"asked ISO {planned.iso:.0f}, got ISO {near_shot.iso:.0f}")
+                parts.append(tr("ISO {iso:.0f} planned, ISO {iso2:.0f} taken", iso=planned.iso, iso2=near_shot.iso))
             found.append(PlanMatch(planned, "differently", every, "; ".join(parts)))
         else:
-            found.append(PlanMatch(planned, "missing", (), "no shot is near to it"))
+            found.append(PlanMatch(planned, "missing", (), tr("no shot comes close")))
     return found
 
 

@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from bruto.catalog import tr
 from bruto.plan.place import Place, parsed_date
 from bruto.plan.shot_kinds import cautions_of
 from bruto.storage.documents import read_as
@@ -109,7 +110,7 @@ def migrated_plan(data: dict[str, Any]) -> dict[str, Any]:
 
 def plan_from(data: dict[str, Any]) -> Plan:
     """A plan from JSON data. Raises `BrutoError` where a value cannot be real."""
-    plan = read_as(Plan, migrated_plan(data), "The plan")
+    plan = read_as(Plan, migrated_plan(data), tr("The plan"))
     parsed_date(plan.date)
     _ = plan.where.clock
     return plan

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.plan.almanac import Spot, pole, star
 from bruto.plan.equipment import Equipment, EquipmentLens, at_most, nearest, saturation_per
@@ -69,7 +70,10 @@ def target_of(text: str) -> tuple[float, float] | None:
         found = float(parts[0]), float(parts[1])
     except (ValueError, IndexError) as error:
         raise BrutoError(
-            f"A target is its right ascension and declination in degrees, such as 266.4,-29.0, not '{text}'."
+            tr(
+                "Give a target as right ascension and declination in degrees, for example 266.4,-29.0, not '{text}'.",
+                text=text,
+            )
         ) from error
     star(*found)
     return found
@@ -88,7 +92,7 @@ def moment_of(planned: PlannedShot, place: Place) -> datetime | None:
     try:
         found = datetime.fromisoformat(planned.at)
     except ValueError as error:
-        raise BrutoError(f"A time is such as 2026-06-21T23:10, not '{planned.at}'.") from error
+        raise BrutoError(tr("Give a time like 2026-06-21T23:10, not '{at}'.", at=planned.at)) from error
     return (found if found.tzinfo else found.replace(tzinfo=place.clock)).astimezone(UTC)
 
 
@@ -130,26 +134,26 @@ def _night_time(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
         late = found.sun["nautical_end"] or found.sun["civil_end"] or found.sun["set"]
         if late is None:
             middle = found.begin + (found.end - found.begin) / 2
-            return middle, found.sun_state or "it does not become dark"
-        return late, "it does not become dark without the moon: the twilight is deepest from about then on"
+            return middle, found.sun_state or tr("it does not get dark")
+        return late, tr("no moonless dark this night; twilight is deepest from about then")
     if planned.kind != "trail" and found.target_in_dark is not None and found.target_in_dark[1].altitude > 0:
-        return found.target_in_dark[0], "the target stands highest in the dark then"
-    return dark[0], "it is dark from then on, without the moon"
+        return found.target_in_dark[0], tr("the target is highest in the dark then")
+    return dark[0], tr("it is dark without the moon from then on")
 
 
 def _day_time(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
     today = facts.day
     if planned.kind == "dusk" and today.blue:
-        return today.blue[-1][0], "the blue hour begins"
+        return today.blue[-1][0], tr("the blue hour begins")
     if planned.kind == "water" and today.golden:
-        return today.golden[0][0], "low light, and the water is seldom disturbed"
+        return today.golden[0][0], tr("low light and calm water")
     if planned.kind == "sun" and today.golden:
-        return today.golden[-1][0], "the sun is low from then on"
+        return today.golden[-1][0], tr("the sun is low from then on")
     if planned.kind == "infrared":
-        return today.noon[0], "the sun is highest: most infrared, shortest times"
+        return today.noon[0], tr("the sun is highest: most infrared, shortest times")
     if today.light:
-        return _longest(today.light)[0], "the sun comes onto the wall"  # type: ignore[index]
-    return today.noon[0], "the sun is highest; any time does"
+        return _longest(today.light)[0], tr("the sun reaches the wall")  # type: ignore[index]
+    return today.noon[0], tr("the sun is highest; any time works")
 
 
 def when(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
@@ -167,11 +171,14 @@ def _aim(planned: PlannedShot, plan: Plan, lens: EquipmentLens, moment: datetime
     low = Spot(max(min(tip.altitude, LOWEST_POLE), tip.altitude - POLE_UP * half), tip.azimuth)
     target = target_of(plan.target)
     if planned.kind == "trail" or target is None:
-        return low, f"the pole ({tip.altitude:.0f}° high) in the upper part of the frame: stars draw circles about it"
+        return low, tr(
+            "the pole ({altitude:.0f}° altitude) in the upper part of the frame: stars draw circles around it",
+            altitude=tip.altitude,
+        )
     spot = star(*target)(where, moment)
     if spot.altitude < LEAST_HEIGHT:
-        return low, f"the target is {spot.altitude:.0f}° high then: towards the pole"
-    return spot, "the target stands there then"
+        return low, tr("the target is at {altitude:.0f}° then: towards the pole", altitude=spot.altitude)
+    return spot, tr("the target is there then")
 
 
 # -- exposure
@@ -197,15 +204,26 @@ def _sky_seconds(planned: PlannedShot, means: Equipment, lens: EquipmentLens, de
     rule = rule_500(lens.focal_35mm)
     if planned.kind == "trail":
         s = max(means.seconds)
-        return Recommendation(s, "the longest that the phone offers: fewest gaps, and trails are what is wanted "
-                              f"({rule:.0f} "
-                        "s by the rule of 500)")  # fmt: skip
+        return Recommendation(
+            s,
+            tr(
+                "the longest the phone offers: fewest gaps, and trails are wanted ({rule:.0f} s by the rule of 500)",
+                rule=rule,
+            ),
+        )
     if planned.kind == "field" and lens.pixel_um and lens.focal_mm and lens.f_number:
         strict = aperture_pitch(lens.f_number, lens.pixel_um, lens.focal_mm, declination)
         s = at_most(means.seconds, min(strict, max(means.seconds)))
-        return Recommendation(s, f"stars stay points up to {strict:.0f} s here, by aperture, pixels and declination")
+        return Recommendation(
+            s,
+            tr(
+                "stars stay points up to {strict:.0f} s here, from aperture, pixel pitch and declination", strict=strict
+            ),
+        )
     s = at_most(means.seconds, rule)
-    return Recommendation(s, f"the longest within 500 / {lens.focal_35mm:.0f} mm = {rule:.0f} s")
+    return Recommendation(
+        s, tr("the longest within 500 / {focal_35mm:.0f} mm = {rule:.0f} s", focal_35mm=lens.focal_35mm, rule=rule)
+    )
 
 
 def _sky_iso(means: Equipment, rate: float, seconds: float) -> Recommendation:
@@ -219,16 +237,23 @@ def _sky_iso(means: Equipment, rate: float, seconds: float) -> Recommendation:
     if full < iso:
         iso = at_most(means.isos, full)
         return Recommendation(
-            iso, f"the sky fills {100 * rate * seconds * iso:.0f} % of the range: more leaves no room"
+            iso, tr("the sky fills {rate:.0f} % of the range: more would clip", rate=100 * rate * seconds * iso)
         )
     seen = nearest(means.isos, SKY_SEEN / (rate * seconds))
     if seen > iso:
         return Recommendation(
-            seen, f"the sky is seen in the phone's picture; the raw is as good from ISO {iso:.0f} on, with more room"
+            seen,
+            tr(
+                "the sky shows in the phone's picture; the raw is as good from ISO {iso:.0f}, with more headroom",
+                iso=iso,
+            ),
         )
     level = 100 * rate * seconds * iso
     return Recommendation(
-        iso, f"from here on noise hardly falls with ISO, and room is lost; the sky fills {level:.1g} % of the range"
+        iso,
+        tr(
+            "above this, noise hardly falls and headroom is lost; the sky fills {level:.1g} % of the range", level=level
+        ),
     )
 
 
@@ -243,22 +268,30 @@ def _ground(
     aim = GREY / 4 if planned.kind == "sun" else GREY
     wanted = aim / rate
     low = min(means.isos)
-    lights = "2 EV under grey for what is around the sun" if planned.kind == "sun" else "grey in its place"
+    lights = (
+        tr("2 EV below grey to protect the surroundings of the sun")
+        if planned.kind == "sun"
+        else tr("mid-grey in its place")
+    )
     if support == "tripod":
         s = nearest(means.seconds, wanted / (planned.iso or low))
         return {
-            "iso": Recommendation(low, "the lowest: on a tripod the time may be long"),
-            "seconds": Recommendation(s, f"puts {lights}, by the sun's height and a clear sky"),
+            "iso": Recommendation(low, tr("the lowest: on a tripod the exposure can be long")),
+            "seconds": Recommendation(s, tr("puts {lights}, from the sun's altitude and a clear sky", lights=lights)),
         }
     limit = _hand_seconds(means, lens)
     most = at_most(means.seconds, limit)
     s = min(most, nearest(means.seconds, wanted / low))
-    time_reason = f"one in ten of your shots is blurred at {time_text(limit)}" if s == most else f"puts {lights}"
+    time_reason = (
+        tr("one in ten of your shots is blurred at {time}", time=time_text(limit))
+        if s == most
+        else tr("puts {lights}", lights=lights)
+    )
     use = planned.seconds or s
     iso = nearest(means.isos, wanted / use)
-    reason = f"puts {lights} at {time_text(use)}"
+    reason = tr("puts {lights} at {time}", lights=lights, time=time_text(use))
     if kind.light == "inside":
-        reason += f", in a room of {INSIDE_LUX:.0f} lux"
+        reason += tr(", in a room of {INSIDE_LUX:.0f} lux", INSIDE_LUX=INSIDE_LUX)
     return {"seconds": Recommendation(s, time_reason), "iso": Recommendation(iso, reason)}
 
 
@@ -270,19 +303,28 @@ def _frames(
         available_s = (dark[1] - moment).total_seconds() if dark else TRAIL_S
         lasts = min(TRAIL_S, available_s)
         count = max(1, math.floor(lasts / step))
-        why = "two hours" if lasts == TRAIL_S else "until it is not dark any more"
-        return Recommendation(count, f"{why}: arcs of {15.04 * count * step / 3600:.0f}° about the pole")
+        why = tr("two hours") if lasts == TRAIL_S else tr("until the dark ends")
+        return Recommendation(
+            count, tr("{why}: arcs of {count:.0f}° around the pole", why=why, count=15.04 * count * step / 3600)
+        )
     if planned.kind == "field":
         count = min(max(2, math.ceil(FIELD_S / seconds)), 64)
         return Recommendation(
-            count, f"{FIELD_S / 60:.0f} minutes of light together: noise {math.sqrt(count):.1f} × lower"
+            count,
+            tr(
+                "{FIELD_S:.0f} minutes of light in total: {sqrt:.1f} × less noise",
+                FIELD_S=FIELD_S / 60,
+                sqrt=math.sqrt(count),
+            ),
         )
     reasons = {
-        "mean": f"merged: noise {math.sqrt(kind.frames):.1f} × lower", "bracket": "dark, usual and light: merged",
-        "lighten": "", "": "one is enough",
-    }  # fmt: skip
+        "mean": tr("merged: {sqrt:.1f} × less noise", sqrt=math.sqrt(kind.frames)),
+        "bracket": tr("dark, normal and bright: merged"),
+        "lighten": "",
+        "": tr("one is enough"),
+    }
     if planned.kind == "water":
-        return Recommendation(kind.frames, f"as a grey filter of {math.log2(kind.frames):.0f} stops, and as smooth")
+        return Recommendation(kind.frames, tr("like a grey filter of {log2:.0f} stops", log2=math.log2(kind.frames)))
     return Recommendation(kind.frames, reasons[kind.merged])
 
 
@@ -298,10 +340,12 @@ def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
     moment = moment_of(planned, plan.where) or best
     lens = means.fastest
     if kind.light == "sky":
-        found["focal_35mm"] = Recommendation(lens.focal_35mm, f"f/{lens.f_number or 2:g} lets most light in")
+        found["focal_35mm"] = Recommendation(
+            lens.focal_35mm, tr("f/{f_number:g} lets in most light", f_number=lens.f_number or 2)
+        )
     else:
         lens = means.lens(MAIN_FOCAL)
-        found["focal_35mm"] = Recommendation(lens.focal_35mm, "the main lens, whose sensor is largest")
+        found["focal_35mm"] = Recommendation(lens.focal_35mm, tr("the main lens has the largest sensor"))
     if planned.focal_35mm:
         lens = means.lens(planned.focal_35mm)
     aim = Spot(0.0, 0.0)
@@ -324,7 +368,12 @@ def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
         pause = means.pace_s * (1 + SPARE_SHARE) + SPARE_S
         found["interval_s"] = Recommendation(
             math.ceil(10 * (seconds + pause)) / 10,
-            f"{time_text(seconds)} and {pause:.1f} s to save; {means.from_where('pace_s')}",
+            tr(
+                "{time} and {pause:.1f} s to save; {from_where}",
+                time=time_text(seconds),
+                pause=pause,
+                from_where=means.from_where("pace_s"),
+            ),
         )
     step = planned.interval_s or (found["interval_s"].value if "interval_s" in found else seconds + means.pace_s)
     found["frames"] = _frames(planned, kind, facts, step, seconds, moment)

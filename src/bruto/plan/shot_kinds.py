@@ -6,16 +6,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from bruto.catalog import tr
 from bruto.plan.almanac import GALACTIC_CENTRE
 
 CAUTIONS: dict[str, str] = {
-    "sun": "Never look at the sun through a lens or a filter; do not point the phone at it for long.",
-    "night": "Tell somebody where you are and when you come back; look at paths and water by day.",
-    "water": "Mind tides, waves and slippery ground; keep away from the edge in the dark.",
-    "battery": "Cold empties batteries; keep a power bank warm, dry and away from what can press it.",
-    "ground": "Ask before you enter private ground; local rules go before any picture.",
-    "road": "Do not stand on a road or beside rails; be seen in the dark.",
-    "drone": "Fly only where local rules allow it, in sight, and not over people.",
+    "sun": tr("Never look at the sun through a lens or a filter, and do not point the phone at it for long."),
+    "night": tr("Tell someone where you are and when you will be back. Look at paths and water by daylight first."),
+    "water": tr("Watch tides, waves and slippery ground, and keep away from the edge in the dark."),
+    "battery": tr("Cold drains batteries. Keep a power bank warm, dry and safe from pressure."),
+    "ground": tr("Ask before you enter private ground. Local rules come first."),
+    "road": tr("Do not stand on a road or beside rails. Wear something visible in the dark."),
+    "drone": tr("Fly only where local rules allow it, within sight, and not over people."),
 }
 """What is said where it applies; local rules and people who know the place go before it."""
 
@@ -39,20 +40,20 @@ class Kind:
 
 
 KINDS: dict[str, Kind] = {
-    "stars": Kind("Stars, one frame", ("night", "battery"), "sky", "tripod", gear="tripod"),
-    "trail": Kind("Star trail", ("night", "battery"), "sky", "tripod", 240, "lighten", "tripod, power bank"),
-    "field": Kind("Star field, to be merged", ("night", "battery"), "sky", "tripod", 16, "mean", "tripod"),
-    "dusk": Kind("Dusk, in the hand", (), "ground", "hand", 8, "mean", scene="sluice"),
-    "window": Kind("Bright window inside", (), "inside", "hand", 3, "bracket", scene="boiling-house"),
-    "water": Kind("Moving water", ("water",), "ground", "tripod", 16, "mean", "tripod", "sluice"),
-    "infrared": Kind("Infrared", ("sun",), "ground", "tripod", gear="tripod, filter, black tape"),
-    "close": Kind("Close up", (), "ground", "hand", scene="crystals"),
-    "sun": Kind("Towards the sun", ("sun",), "ground", "hand", 3, "bracket"),
-    "other": Kind("A shot"),
+    "stars": Kind(tr("Stars, one frame"), ("night", "battery"), "sky", "tripod", gear="tripod"),
+    "trail": Kind(tr("Star trail"), ("night", "battery"), "sky", "tripod", 240, "lighten", tr("tripod, power bank")),
+    "field": Kind(tr("Star field for merging"), ("night", "battery"), "sky", "tripod", 16, "mean", "tripod"),
+    "dusk": Kind(tr("Dusk, handheld"), (), "ground", "hand", 8, "mean", scene="sluice"),
+    "window": Kind(tr("Bright window indoors"), (), "inside", "hand", 3, "bracket", scene="boiling-house"),
+    "water": Kind(tr("Moving water"), ("water",), "ground", "tripod", 16, "mean", "tripod", "sluice"),
+    "infrared": Kind(tr("Infrared"), ("sun",), "ground", "tripod", gear=tr("tripod, filter, black tape")),
+    "close": Kind(tr("Close-up"), (), "ground", "hand", scene="crystals"),
+    "sun": Kind(tr("Towards the sun"), ("sun",), "ground", "hand", 3, "bracket"),
+    "other": Kind(tr("A shot")),
 }
 TARGETS: dict[str, tuple[str, tuple[float, float] | None]] = {
-    "": ("Centre of the Milky Way", GALACTIC_CENTRE),
-    "pole": ("Pole of the sky", None),
+    "": (tr("Centre of the Milky Way"), GALACTIC_CENTRE),
+    "pole": (tr("Celestial pole"), None),
 }
 """What is followed over the night: its name, and its right ascension and declination, degrees, J2000; None of the pole,
 which stands.

@@ -6,6 +6,7 @@ import html
 from collections.abc import Sequence
 from datetime import datetime
 
+from bruto.catalog import tr
 from bruto.plan.night import night
 from bruto.plan.place import bearing_text, parsed_date
 from bruto.plan.planned_shots import Plan, PlannedShot
@@ -15,17 +16,29 @@ from bruto.sensor.advice import time_text
 def _row(planned: PlannedShot) -> str:
     settings = []
     if planned.focal_35mm:
-        settings.append(f"{planned.focal_35mm:.0f} mm")
+        settings.append(tr("{focal_35mm:.0f} mm", focal_35mm=planned.focal_35mm))
     if planned.iso:
-        settings.append(f"ISO {planned.iso:.0f}")
+        settings.append(tr("ISO {iso:.0f}", iso=planned.iso))
     if planned.seconds:
         settings.append(time_text(planned.seconds) + (f" × {planned.frames}" if planned.frames > 1 else ""))
     if planned.interval_s:
-        settings.append(f"every {planned.interval_s:g} s".replace(" s", "\N{NO-BREAK SPACE}s"))
+        settings.append(
+            tr("every {interval_s:g} s", interval_s=planned.interval_s).replace(" s", "\N{NO-BREAK SPACE}s")
+        )
     aim = ""
     if planned.altitude is not None and planned.azimuth is not None:
-        aim = f"Look {planned.altitude:.0f}° high, towards {bearing_text(planned.azimuth)}"
-    more = [aim, f"Take along: {planned.gear}" if planned.gear else "", planned.forecast, planned.reason, planned.note]
+        aim = tr(
+            "Aim at altitude {altitude:.0f}°, towards {bearing}",
+            altitude=planned.altitude,
+            bearing=bearing_text(planned.azimuth),
+        )
+    more = [
+        aim,
+        tr("Bring: {gear}", gear=planned.gear) if planned.gear else "",
+        planned.forecast,
+        planned.reason,
+        planned.note,
+    ]
     small = "".join(f"<p class=small>{html.escape(m)}</p>" for m in more if m)
     at = planned.at[11:16] if len(planned.at) >= 16 else ""
     return (
@@ -67,11 +80,18 @@ def sky_facts(plan: Plan) -> list[str]:
     def clock(moment: datetime | None) -> str:
         return "–" if moment is None else f"{moment.astimezone(plan.where.clock):%H:%M}"
 
-    facts = [f"Sun sets {clock(found.sun['set'])}, rises {clock(found.sun['rise'])}"]
+    facts = [tr("Sunset {clock}, sunrise {clock2}", clock=clock(found.sun["set"]), clock2=clock(found.sun["rise"]))]
     if found.sun_state:
         facts = [found.sun_state[:1].upper() + found.sun_state[1:]]
-    lit = f"{100 * found.moon_lit:.0f} % lit"
-    facts.append(f"Moon rises {clock(found.moon['rise'])}, sets {clock(found.moon['set'])}, {lit}")
+    lit = tr("{moon_lit:.0f} % lit", moon_lit=100 * found.moon_lit)
+    facts.append(
+        tr(
+            "Moonrise {clock}, moonset {clock2}, {lit}",
+            clock=clock(found.moon["rise"]),
+            clock2=clock(found.moon["set"]),
+            lit=lit,
+        )
+    )
     dark = ", ".join(f"{clock(a)}–{clock(b)}" for a, b in found.dark)
-    facts.append(f"Dark {dark}" if dark else "It does not become dark without the moon")
+    facts.append(tr("Dark {dark}", dark=dark) if dark else tr("No moonless dark this night"))
     return facts

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.plan.equipment import saturation_per
 from bruto.plan.skylight import luminance, magnitudes
@@ -22,9 +23,13 @@ the V band does (about 0.1 magnitudes for a night sky).
 LEAST_S = 0.5
 """Exposure from which a frame may be one of a night sky, seconds."""
 CLASSES = (
-    (21.75, "natural, no lamps far around"), (21.5, "dark country"), (20.5, "country"), (19.5, "edge of a town"),
-    (18.0, "town"), (0.0, "city"),
-)  # fmt: skip
+    (21.75, tr("natural, no lamps for miles")),
+    (21.5, tr("dark countryside")),
+    (20.5, "country"),
+    (19.5, tr("edge of a town")),
+    (18.0, "town"),
+    (0.0, "city"),
+)
 """From how many magnitudes per square arc second on a sky is so called."""
 
 
@@ -70,9 +75,15 @@ def darkness_of(path: str | Path, f_number: float | None = None) -> Darkness:
     light, meta = green_light(Path(path))
     stop = f_number or meta.f_number
     if not (meta.iso and meta.exposure_s and stop):
-        raise BrutoError(f"{Path(path).name} does not tell its ISO, time and aperture.")
+        raise BrutoError(tr("{name} gives no ISO, time and aperture.", name=Path(path).name))
     if meta.exposure_s < LEAST_S:
-        raise BrutoError(f"{Path(path).name} was open for less than {LEAST_S:g} s: that is no frame of a dark sky.")
+        raise BrutoError(
+            tr(
+                "{name} was exposed for less than {LEAST_S:g} s; that is too short for a dark sky.",
+                name=Path(path).name,
+                LEAST_S=LEAST_S,
+            )
+        )
     upper = light[: max(light.shape[0] * 2 // 3, 1)]
     edges = np.linspace(0, 1, 17)
     rows, columns = (np.unique((edges * n).astype(int)) for n in upper.shape)
@@ -84,9 +95,9 @@ def darkness_of(path: str | Path, f_number: float | None = None) -> Darkness:
     sky = (cells > 0.6 * usual) & (cells < 1.6 * usual)
     level, share = float(np.median(cells[sky])) if sky.any() else 0.0, float(sky.mean())
     if level <= 0 or share < 0.2:
-        raise BrutoError(f"{Path(path).name} holds no even sky that could be measured: point up, without lamps.")
+        raise BrutoError(tr("{name} shows no even sky to measure. Point up, without lamps.", name=Path(path).name))
     if level > 0.9:
-        raise BrutoError(f"The sky of {Path(path).name} is full: take a shorter time or a lower ISO.")
+        raise BrutoError(tr("The sky of {name} is clipped. Use a shorter time or a lower ISO.", name=Path(path).name))
     cd_m2 = level / (saturation_per(stop) * meta.iso * meta.exposure_s)
     noise = float(np.std(np.log(cells[sky]))) / math.sqrt(max(int(sky.sum()), 1))
     found = magnitudes(cd_m2)

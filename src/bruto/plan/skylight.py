@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from datetime import datetime
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.plan.almanac import moon, moon_brightens, moon_lit, sun
 from bruto.plan.place import Place
@@ -75,7 +76,7 @@ def luminance(magnitudes: float) -> float:
 def magnitudes(cd_m2: float) -> float:
     """Magnitudes per square arc second of a sky from its luminance; raises `BrutoError` of none."""
     if not (math.isfinite(cd_m2) and cd_m2 > 0):
-        raise BrutoError(f"A sky's luminance is more than 0 cd/m², not {cd_m2:g}.")
+        raise BrutoError(tr("The luminance of a sky is more than 0 cd/m², not {cd_m2:g}.", cd_m2=cd_m2))
     return -2.5 * math.log10(cd_m2 / MAGNITUDE_0_CD_M2)
 
 

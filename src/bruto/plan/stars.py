@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.plan.almanac import Spot
 
@@ -45,11 +46,20 @@ class StarLens:
 
     def __post_init__(self) -> None:
         for name, value, least, most in (
-            ("A 35 mm-equivalent focal length", self.focal_35mm, 1, 20000), ("An f-number", self.f_number, 0.3, 100),
-            ("A pixel pitch", self.pixel_um, 0.1, 100), ("A focal length", self.focal_mm, 0.1, 5000),
+            (tr("The 35 mm equivalent "
+                "focal length"), self.focal_35mm, 1, 20000), (tr("The f-number"), self.f_number, 0.3, 100),
+            (tr("The pixel pitch"), self.pixel_um, 0.1, 100), (tr("The focal length"), self.focal_mm, 0.1, 5000),
         ):  # fmt: skip
             if value is not None and not (math.isfinite(value) and least <= value <= most):
-                raise BrutoError(f"{name} is from {least:g} to {most:g}, not {value:g}.")
+                raise BrutoError(
+                    tr(
+                        "{name} is {least:g} to {most:g}, not {value:g}.",
+                        name=name,
+                        least=least,
+                        most=most,
+                        value=value,
+                    )
+                )
 
 
 def pixel_pitch(focal_mm: float, focal_35mm: float, width: int, height: int) -> float:
@@ -63,7 +73,7 @@ def pixel_pitch(focal_mm: float, focal_35mm: float, width: int, height: int) -> 
 
 def _cosine(declination: float) -> float:
     if not (math.isfinite(declination) and -90 <= declination <= 90):
-        raise BrutoError(f"A declination is from -90 to 90 degrees, not {declination:g}.")
+        raise BrutoError(tr("A declination is -90 to 90 degrees, not {declination:g}.", declination=declination))
     return max(math.cos(math.radians(declination)), LEAST_DECLINATION)
 
 
@@ -150,9 +160,9 @@ def stars(lens: StarLens, offered: Sequence[float] = (), declination: float = 0.
     """
     _cosine(declination)
     if not (math.isfinite(total) and 0 < total <= 1e6):
-        raise BrutoError(f"The exposure of a stack is more than 0 s, not {total:g}.")
+        raise BrutoError(tr("The total exposure of a stack must be more than 0 s, not {total:g}.", total=total))
     if any(not (math.isfinite(s) and 0 < s <= 1e6) for s in offered):
-        raise BrutoError("A time that is offered is more than 0 s.")
+        raise BrutoError(tr("Every time must be more than 0 s."))
     rules = {"500": rule_500(lens.focal_35mm)}
     known = lens.focal_mm is not None and lens.pixel_um is not None
     if lens.f_number is not None and lens.focal_mm is not None and lens.pixel_um is not None:
@@ -174,21 +184,41 @@ def _advice(rules: dict[str, float], offered: Sequence[Offered], stack: tuple[in
     """One sentence for each aim, in times that are offered."""
     if not offered:
         strict = min(rules, key=lambda k: rules[k])
-        return {"stack": f"{stack[0]} frames of {stack[1]:.3g} s each, the rule '{strict}' kept."}
+        return {
+            "stack": tr(
+                "{stack} frames of {stack2:.3g} s each, within the rule '{strict}'.",
+                stack=stack[0],
+                stack2=stack[1],
+                strict=strict,
+            )
+        }
     shared = [o for o in offered if (o.shared if o.shared is not None else 0) <= 2 * TRAIL_SHOWS and "500" in o.within]
     usable = [o for o in offered if len(o.within) == len(rules)]
     found = {}
     if shared:
-        found["share"] = f"{shared[-1].seconds:g} s: the longest within 500 / focal length, points at {SHARED_EDGE} px."
+        found["share"] = tr(
+            "{seconds:g} s: the longest within 500 / focal length, points at {SHARED_EDGE} px.",
+            seconds=shared[-1].seconds,
+            SHARED_EDGE=SHARED_EDGE,
+        )
     else:
-        found["share"] = f"{offered[0].seconds:g} s is the shortest, and draws lines already."
+        found["share"] = tr(
+            "{seconds:g} s is the shortest time, and stars are lines already.", seconds=offered[0].seconds
+        )
     if usable:
-        line = "" if usable[-1].trail is None else f", a line of {usable[-1].trail:.1f} px"
-        found["print"] = f"{usable[-1].seconds:g} s: the longest within all rules{line}."
+        line = "" if usable[-1].trail is None else tr(", a line of {trail:.1f} px", trail=usable[-1].trail)
+        found["print"] = tr("{seconds:g} s: the longest within all rules{line}.", seconds=usable[-1].seconds, line=line)
     else:
-        found["print"] = f"No time that is offered keeps points; {offered[0].seconds:g} s comes nearest."
+        found["print"] = tr(
+            "No time on offer keeps stars as points; {seconds:g} s comes closest.", seconds=offered[0].seconds
+        )
     gain = math.sqrt(stack[0])
-    found["stack"] = f"{stack[0]} frames of {stack[1]:g} s: points, and {gain:.1f} × less noise than one of them."
+    found["stack"] = tr(
+        "{stack} frames of {stack2:g} s: points, and {gain:.1f} × less noise than one frame.",
+        stack=stack[0],
+        stack2=stack[1],
+        gain=gain,
+    )
     return found
 
 

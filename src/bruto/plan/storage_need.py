@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 
 KEEP_FREE = 0.05
@@ -47,11 +48,15 @@ def space(
     >>> space(240, 25.0, 8000.0).most
     304
     """
-    for name, value in (("A number of frames", frames), ("A file's size", mb_each), ("What is free", free_mb)):
+    for name, value in (
+        (tr("The number of frames"), frames),
+        (tr("The size of a file"), mb_each),
+        (tr("The free storage"), free_mb),
+    ):
         if value is not None and not (math.isfinite(value) and 0 <= value <= 1e9):
-            raise BrutoError(f"{name} is not negative, not {value:g}.")
+            raise BrutoError(tr("{name} cannot be negative ({value:g}).", name=name, value=value))
     if mb_each <= 0 or not copy_mb_s > 0:
-        raise BrutoError("A file's size and the speed of copying are more than 0.")
+        raise BrutoError(tr("The size of a file and the copying speed must be more than 0."))
     total = frames * mb_each
     most = None if free_mb is None else math.floor(free_mb * (1 - KEEP_FREE) / mb_each)
     return StorageNeed(

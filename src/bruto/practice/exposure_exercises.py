@@ -5,6 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.practice.rounds import (
     BRIGHT,
     LETTERS,
@@ -47,15 +48,23 @@ def lamp(random: np.random.Generator) -> Round:
     right = max((k for k, g in enumerate(good) if g), default=0)
     first = max(0, min(right - int(random.integers(0, 4)), len(steps) - 4))
     some = range(first, first + 4)
-    names = [f"{LETTERS[n]}: {steps[k] - steps[some[0]]:+.0f} EV".replace("+0", "0") for n, k in enumerate(some)]
+    names = [
+        tr("{LETTERS}: {steps:+.0f} EV", LETTERS=LETTERS[n], steps=steps[k] - steps[some[0]]).replace("+0", "0")
+        for n, k in enumerate(some)
+    ]
     return Round(
         tuple(Picture(n, shots[k]) for n, k in zip(names, some, strict=True)),
-        "Which is the highest exposure at which nothing but the lamp is full in the raw?",
-        tuple(LETTERS[n] for n in range(4)), right - first,
-        f"{LETTERS[right - first]}: a step more, and the sky is full too; a step less, and all else has half the "
-        "light for nothing.",
-        tuple(Picture(f"{n}, full is striped", masks[k]) for n, k in zip(names, some, strict=True)),
-    )  # fmt: skip
+        tr("Which is the highest exposure at which only the lamp is clipped in the raw?"),
+        tuple(LETTERS[n] for n in range(4)),
+        right - first,
+        tr(
+            "{LETTERS}: one step more and the sky clips, too; one step less and everything else gets "
+            "half the "
+            "light for nothing.",
+            LETTERS=LETTERS[right - first],
+        ),
+        tuple(Picture(tr("{n}, clipped is striped", n=n), masks[k]) for n, k in zip(names, some, strict=True)),
+    )
 
 
 def lost(random: np.random.Generator) -> Round:
@@ -73,13 +82,21 @@ def lost(random: np.random.Generator) -> Round:
     seen = WINDOW.picture(raw, 8.0 / 2 ** max(ev + 3, 0.0))
     dark = WINDOW.picture(raw, 0.4)
     return Round(
-        (Picture("the phone's picture, white in the window", seen),),
-        "The window is white in the picture. Of what is full in the raw, is most of it lost?",
-        ("Most can be rebuilt: one channel is left at least", "Most is lost: all three are full"), right,
-        f"{100 * share:.1f} % of this part are full in some channel; of those {100 * partly:.0f} % keep one or two "
-        f"channels and can be rebuilt, {100 * (1 - partly):.0f} % have none left.",
-        (Picture("pulled down", dark), Picture("all three full: striped", marked(dark, channels == 3))),
-    )  # fmt: skip
+        (Picture(tr("the phone's picture, white in the window"), seen),),
+        tr("The window is white in the picture. Of what is clipped in the raw, is most of it lost?"),
+        (tr("Most can be rebuilt: at least one channel is left"), tr("Most is lost: all three channels are clipped")),
+        right,
+        tr(
+            "{share:.1f} % of this part are clipped in some channel; of those, {partly:.0f} % keep "
+            "one or two "
+            "channels and can be rebuilt, {partly2:.0f} % have "
+            "none left.",
+            share=100 * share,
+            partly=100 * partly,
+            partly2=100 * (1 - partly),
+        ),
+        (Picture(tr("darkened"), dark), Picture(tr("all three clipped: striped"), marked(dark, channels == 3))),
+    )
 
 
 def preview(random: np.random.Generator) -> Round:
@@ -95,13 +112,19 @@ def preview(random: np.random.Generator) -> Round:
     white = float((phone.min(axis=2) >= 240).mean())
     dark = SKY.picture(raw, 0.6 / 2 ** max(ev, 0.0))
     return Round(
-        (Picture("what the viewfinder shows", phone),),
-        "Much of the viewfinder's picture is white. How much of it is full in the raw?",
-        ("Hardly anything", "Some of it", "Most of it"), right,
-        f"White in the viewfinder: {100 * white:.0f} %. Full in some channel of the raw: {100 * share:.1f} %. The "
-        "viewfinder's warning is of its own 8-bit picture.",
-        (Picture("the raw, pulled down", dark), Picture("full in the raw: striped", marked(dark, whole))),
-    )  # fmt: skip
+        (Picture(tr("what the viewfinder shows"), phone),),
+        tr("Much of the viewfinder's picture is white. How much of it is clipped in the raw?"),
+        (tr("Hardly anything"), tr("Some of it"), tr("Most of it")),
+        right,
+        tr(
+            "White in the viewfinder: {white:.0f} %. Clipped in some channel of the raw: "
+            "{share:.1f} %. The "
+            "viewfinder warns about its own 8-bit picture.",
+            white=100 * white,
+            share=100 * share,
+        ),
+        (Picture(tr("the raw, darkened"), dark), Picture(tr("clipped in the raw: striped"), marked(dark, whole))),
+    )
 
 
 def phone_wins(random: np.random.Generator) -> Round:
@@ -118,18 +141,33 @@ def phone_wins(random: np.random.Generator) -> Round:
     right = 1 if gone[0] > gone[1] + 0.02 else 0
     order = shuffled(random, 2)
     where = order.index(right)
-    who = ("the raw", "the phone's picture")[right]
+    who = (tr("the raw"), tr("the phone's picture"))[right]
     return Round(
         tuple(Picture(LETTERS[n], pixels[k]) for n, k in enumerate(order)),
-        "One is a raw, one the phone's own picture, which it made of a bracket. Highlights are pulled down in both. "
-        "Which is the better beginning?", ("A", "B"), where,
-        f"{LETTERS[where]}, {who}: lost in all channels are {100 * gone[0]:.0f} % of the window in the raw and "
-        f"{100 * gone[1]:.0f} % in the phone's picture. " + (
-            "A raw that was exposed too long has nothing left there." if over else
-            "As well exposed, the raw keeps the texture that the phone smoothed and drew lines around."
+        tr(
+            "One is a raw, one the phone's own picture, merged from a bracket. Highlights are darkened "
+            "in both. "
+            "Which is the better start?"
         ),
-        (Picture("the raw", pixels[0]), Picture("the phone's picture", pixels[1])),
-    )  # fmt: skip
+        ("A", "B"),
+        where,
+        tr(
+            "{LETTERS}, {who}: all channels are clipped in {gone:.0f} % of the window in the "
+            "raw and in "
+            "{gone2:.0f} % in the phone's "
+            "picture. ",
+            LETTERS=LETTERS[where],
+            who=who,
+            gone=100 * gone[0],
+            gone2=100 * gone[1],
+        )
+        + (
+            tr("An overexposed raw has nothing left there.")
+            if over
+            else tr("Exposed equally well, the raw keeps the texture that the phone smoothed and outlined.")
+        ),
+        (Picture(tr("the raw"), pixels[0]), Picture(tr("the phone's picture"), pixels[1])),
+    )
 
 
 def which_raw(random: np.random.Generator) -> Round:
@@ -148,37 +186,60 @@ def which_raw(random: np.random.Generator) -> Round:
     shown = tuple(Picture(LETTERS[n], (raw, made)[k]) for n, k in enumerate(order))
     where = order.index(0)
     return Round(
-        shown, "The same shot twice, at 1:1. Which one is the raw, developed without noise reduction?", ("A", "B"),
-        where, f"{LETTERS[where]}: the raw has grain and soft edges, and its fine texture is still there. In the "
-        f"phone's picture noise, and texture with it, is smeared at ISO {iso:.0f}, and edges have lines along them.",
-        (Picture("the raw", raw), Picture("the phone's picture", made)),
-    )  # fmt: skip
+        shown,
+        tr("The same shot twice, at 1:1. Which one is the raw, developed without noise reduction?"),
+        ("A", "B"),
+        where,
+        tr(
+            "{LETTERS}: the raw has grain and soft edges, and its fine texture is still there. At ISO "
+            "{iso:.0f} "
+            "the phone's picture smears noise and texture alike, and its edges "
+            "have halos.",
+            LETTERS=LETTERS[where],
+            iso=iso,
+        ),
+        (Picture(tr("the raw"), raw), Picture(tr("the phone's picture"), made)),
+    )
 
 
 EXERCISES = {
     "lamp": Exercise(
-        "Only the lamp", "Expose so that only it is full",
-        "Thought: nothing may ever be full. A lamp may: what matters is the brightest thing that has detail.",
-        Task.INTAKE, lamp,
+        tr("Only the lamp"),
+        tr("Expose so that only the lamp clips"),
+        tr("Often thought: nothing may ever clip. A lamp may; what matters is the brightest thing with detail."),
+        Task.INTAKE,
+        lamp,
     ),
     "raw": Exercise(
-        "Which is the raw?", "Raw or the phone's picture",
-        "Thought: the raw looks better. At first it is flat, soft and grainy: that is what the sensor saw.",
-        Task.COMPARE, which_raw,
+        tr("Which is the raw?"),
+        tr("Raw or the phone's picture"),
+        tr("Often thought: the raw looks better. At first it is flat, soft and grainy: that is what the sensor saw."),
+        Task.COMPARE,
+        which_raw,
     ),
     "lost": Exercise(
-        "Is it lost?", "Clipped is not always lost",
-        "Thought: white in the picture is gone. It is gone where all three channels are full, and only there.",
-        Task.CORRECT, lost,
+        tr("Is it lost?"),
+        tr("Clipped is not always lost"),
+        tr("Often thought: white in the picture is lost. It is lost only where all three channels are clipped."),
+        Task.CORRECT,
+        lost,
     ),
     "preview": Exercise(
-        "What the preview hides", "The raw behind a white preview",
-        "Thought: the stripes in the viewfinder tell what is clipped. They tell it of the phone's picture.",
-        Task.INTAKE, preview,
+        tr("What the preview hides"),
+        tr("The raw behind a white preview"),
+        tr("Often thought: the stripes in the viewfinder show what is clipped. They show it for the phone's picture."),
+        Task.INTAKE,
+        preview,
     ),
     "phone": Exercise(
-        "When the phone wins", "Which of the two keeps more",
-        "Thought: the raw always holds more. An over-exposed one can hold less than a picture made of many frames.",
-        Task.COMPARE, phone_wins,
+        tr("When the phone wins"),
+        tr("Which of the two keeps more"),
+        tr(
+            "Often thought: the raw always holds more. An overexposed raw can hold less than a "
+            "picture merged "
+            "from many frames."
+        ),
+        Task.COMPARE,
+        phone_wins,
     ),
-}  # fmt: skip
+}

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.plan.equipment import USUAL_LIMIT
 from bruto.plan.interval import watched
 from bruto.plan.noise import HAND_SPREAD, blur_chance
@@ -56,22 +57,36 @@ def size(random: np.random.Generator) -> Round:
     shown = tuple(Picture(LETTERS[n], CHART.picture(both[k], gain)) for n, k in enumerate(order))
     right = 2 if quality[0] / quality[1] < 1.2 else order.index(0)
     why = (
-        "In this light the noise of four read-outs shows." if right != 2 else
-        "In good light they come to the same." if not dark else "This sensor reads its small pixels with little noise."
-    )  # fmt: skip
+        tr("In this light, the noise of four read-outs shows.")
+        if right != 2
+        else tr("In good light they are equal.")
+        if not dark
+        else tr("This sensor reads its small pixels with little noise.")
+    )
     return Round(
-        shown, "One was taken at full resolution and made smaller, one was binned by the phone. Which has less noise?",
-        ("A", "B", "No difference that is seen"), right,
-        f"Signal over noise on the grey card: binned {quality[0]:.1f}, full resolution at the same size "
-        f"{quality[1]:.1f}. {why}",
-        tuple(Picture(("binned", "full resolution")[k], shown[n].pixels) for n, k in enumerate(order)),
-    )  # fmt: skip
+        shown,
+        tr("One was taken at full resolution and reduced, one was binned by the phone. Which has less noise?"),
+        ("A", "B", tr("No visible difference")),
+        right,
+        tr(
+            "Signal to noise on the grey card: binned {quality:.1f}, full resolution at the "
+            "same size "
+            "{quality2:.1f}. {why}",
+            quality=quality[0],
+            quality2=quality[1],
+            why=why,
+        ),
+        tuple(Picture(("binned", tr("full resolution"))[k], shown[n].pixels) for n, k in enumerate(order)),
+    )
 
 
 def iso_or_edit(random: np.random.Generator) -> Round:
     """A ladder at equal brightness: noise comes from too little light."""
-    settings = ((100.0, 1 / 60, "ISO 100, 1/60 s, lifted 4 EV"), (1600.0, 1 / 60, "ISO 1600, 1/60 s"),
-                (100.0, 16 / 60, "ISO 100, 1/4 s"))  # fmt: skip
+    settings = (
+        (100.0, 1 / 60, tr("ISO 100, 1/60 s, lifted 4 EV")),
+        (1600.0, 1 / 60, tr("ISO 1600, 1/60 s")),
+        (100.0, 16 / 60, tr("ISO 100, 1/4 s")),
+    )
     shots = []
     for iso, seconds, _ in settings:
         level = BRIGHT * (iso / 100) * (seconds * 60) / 16
@@ -82,12 +97,14 @@ def iso_or_edit(random: np.random.Generator) -> Round:
     where = order.index(2)
     return Round(
         tuple(Picture(LETTERS[n], pixels[k]) for n, k in enumerate(order)),
-        "Three shots, brought to one brightness. One was open 16 × as long as the others. Which?", ("A", "B", "C"),
-        where, f"{LETTERS[where]}. Signal over noise: " + "; ".join(
-            f"{settings[k][2]}: {quality[k]:.1f}" for k in range(3)
-        ) + ". ISO 1600 and the lift in the edit look much alike: both had little light.",
+        tr("Three shots, brought to equal brightness. One was exposed 16 × as long as the others. Which?"),
+        ("A", "B", "C"),
+        where,
+        tr("{LETTERS}. Signal to noise: ", LETTERS=LETTERS[where])
+        + "; ".join(f"{settings[k][2]}: {quality[k]:.1f}" for k in range(3))
+        + tr(". ISO 1600 and the lift in the edit look much alike: both had little light."),
         tuple(Picture(settings[k][2], pixels[k]) for k in order),
-    )  # fmt: skip
+    )
 
 
 def frames(random: np.random.Generator) -> Round:
@@ -100,12 +117,19 @@ def frames(random: np.random.Generator) -> Round:
     gain = BRIGHT / level * 1.3
     quality = [snr_of(x, FLAT) for x in (one, many)]
     return Round(
-        (Picture("one frame", CHART.picture(one, gain)),
-         Picture(f"1/{factor} of its noise", CHART.picture(many, gain))),
-        f"How many frames have to be averaged for 1/{factor} of the noise?", tuple(str(n) for n in options),
+        (
+            Picture(tr("one frame"), CHART.picture(one, gain)),
+            Picture(tr("1/{factor} of its noise", factor=factor), CHART.picture(many, gain)),
+        ),
+        tr("How many frames must be averaged for 1/{factor} of the noise?", factor=factor),
+        tuple(str(n) for n in options),
         options.index(factor**2),
-        f"{factor**2}: noise falls with the root of the number. Measured here: {quality[1] / quality[0]:.1f} × better.",
-    )  # fmt: skip
+        tr(
+            "{factor}: noise falls with the square root of the number. Measured here: {quality:.1f} × better.",
+            factor=factor**2,
+            quality=quality[1] / quality[0],
+        ),
+    )
 
 
 def handheld(random: np.random.Generator) -> Round:
@@ -119,17 +143,26 @@ def handheld(random: np.random.Generator) -> Round:
     own = [limit * math.exp(HAND_SPREAD * float(random.normal())) for _ in range(3)]
     light = SHED.light(BRIGHT)
     shots = tuple(
-        Picture(f"take {k + 1}", SHED.picture(taken(light, 400.0, seed_from(random), blur=min(seconds / o, 12)), 1.6))
+        Picture(
+            tr("take {k}", k=k + 1),
+            SHED.picture(taken(light, 400.0, seed_from(random), blur=min(seconds / o, 12)), 1.6),
+        )
         for k, o in enumerate(own)
     )
     right = 0 if truth < 0.2 else 1 if truth < 0.8 else 2
     return Round(
-        shots, f"A usual hand, {focal:.0f} mm, {time_text(seconds)}: how many of 100 frames are blurred by a pixel or "
-        "more?", ("Few: hold it", "About half: take several", "Most: tripod, or less time"), right,
-        f"{100 * truth:.0f} of 100. Of these three: " + ", ".join(
-            f"{min(seconds / o, 99):.1f} px" for o in own
-        ) + ". Your own limit is in the logbook, once it knows your hand.",
-    )  # fmt: skip
+        shots,
+        tr(
+            "A typical hand, {focal:.0f} mm, {time}: how many of 100 frames are blurred by a pixel or more?",
+            focal=focal,
+            time=time_text(seconds),
+        ),
+        (tr("Few: shoot handheld"), tr("About half: take several"), tr("Most: tripod or a shorter time")),
+        right,
+        tr("{truth:.0f} of 100. Of these three: ", truth=100 * truth)
+        + ", ".join(tr("{seconds:.1f} px", seconds=min(seconds / o, 99)) for o in own)
+        + tr(". The logbook shows your own limit once it has enough handheld shots."),
+    )
 
 
 def _bars(starts: list[float], exposure: float, until: float) -> NDArray[np.uint8]:
@@ -153,16 +186,36 @@ def interval(random: np.random.Generator) -> Round:
     right = options.index(float(right_value)) if right_value > asked else 0
     times = ", ".join(f"{s:.0f}" for s in starts)
     return Round(
-        (Picture("frames over time", _bars(starts, exposure, starts[-1] + 2 * asked)),),
-        f"{exposure:g} s are exposed, every {asked:g} s was asked. Frames begin at {times} s. The phone takes "
-        f"{pause:.1f} s to save one. Which interval loses none and leaves the shortest gaps?",
-        tuple(f"{o:g} s" for o in options), right,
-        f"{options[right]:g} s: {exposure:g} s and {pause:.1f} s to save. Asked more often, the phone was not done "
-        f"when its turn came: of {check.skips} frames one was taken.",
-        (Picture(f"every {options[right]:g} s", _bars(
-            [options[right] * k for k in range(9)], exposure, starts[-1] + 2 * asked
-        )),),
-    )  # fmt: skip
+        (Picture(tr("frames over time"), _bars(starts, exposure, starts[-1] + 2 * asked)),),
+        tr(
+            "Exposure {exposure:g} s, interval set to {asked:g} s. Frames begin at {times} s. The "
+            "phone takes "
+            "{pause:.1f} s to save one. Which interval loses no frame and leaves the "
+            "shortest gaps?",
+            exposure=exposure,
+            asked=asked,
+            times=times,
+            pause=pause,
+        ),
+        tuple(f"{o:g} s" for o in options),
+        right,
+        tr(
+            "{options:g} s: {exposure:g} s exposure and {pause:.1f} s to save. With a shorter interval "
+            "the phone "
+            "was still saving, so only one of {skips} frames "
+            "was taken.",
+            options=options[right],
+            exposure=exposure,
+            pause=pause,
+            skips=check.skips,
+        ),
+        (
+            Picture(
+                tr("every {options:g} s", options=options[right]),
+                _bars([options[right] * k for k in range(9)], exposure, starts[-1] + 2 * asked),
+            ),
+        ),
+    )
 
 
 def edge(random: np.random.Generator) -> Round:
@@ -184,11 +237,19 @@ def edge(random: np.random.Generator) -> Round:
     detail = [fine(x) for x in (sharp, pushed)]
     return Round(
         tuple(Picture(LETTERS[n], pixels[k]) for n, k in enumerate(order)),
-        "One is as the lens drew it, one was blurred and then sharpened. Which holds more fine detail?", ("A", "B"),
-        where, f"{LETTERS[where]}: its finest detail (1 to 2 px) has {detail[0] / detail[1]:.1f} × the contrast. "
-        "Sharpening lifts edges of 3 to 6 px and draws lines along them; what is finer does not come back.",
-        (Picture("as the lens drew it", pixels[0]), Picture("blurred and sharpened", pixels[1])),
-    )  # fmt: skip
+        tr("One is as the lens drew it, one was blurred and then sharpened. Which holds more fine detail?"),
+        ("A", "B"),
+        where,
+        tr(
+            "{LETTERS}: its finest detail (1 to 2 px) has {detail:.1f} × the contrast. Sharpening lifts "
+            "edges of "
+            "3 to 6 px and outlines them; finer detail does not "
+            "come back.",
+            LETTERS=LETTERS[where],
+            detail=detail[0] / detail[1],
+        ),
+        (Picture(tr("as the lens drew it"), pixels[0]), Picture(tr("blurred and sharpened"), pixels[1])),
+    )
 
 
 def infrared(random: np.random.Generator) -> Round:
@@ -212,53 +273,85 @@ def infrared(random: np.random.Generator) -> Round:
         some = seen[mask > 0.6].mean(axis=0) if (mask > 0.6).any() else seen.mean(axis=(0, 1))
         return np.asarray(some.mean() / some, np.float64)
 
-    choices = [("white set on the leaves", white_of(leaf)), ("white set on the sky", white_of(sky)),
-               ("as the phone set it", np.array([1.0, 1.1, 1.2]))]  # fmt: skip
+    choices = [
+        (tr("white set on the leaves"), white_of(leaf)),
+        (tr("white set on the sky"), white_of(sky)),
+        (tr("as the phone set it"), np.array([1.0, 1.1, 1.2])),
+    ]
     order = shuffled(random, 3)
     where = order.index(0)
     return Round(
         tuple(Picture(LETTERS[n], with_white(choices[k][1])) for n, k in enumerate(order)),
-        "Infrared, red and blue swapped: in which one was white set on the leaves?", ("A", "B", "C"), where,
-        f"{LETTERS[where]}: leaves are the brightest thing in infrared and are wanted white; what differs from them, "
-        "the sky first of all, keeps a colour. Kelvin scales end long before this white.",
+        tr("Infrared, red and blue swapped: in which one was white set on the leaves?"),
+        ("A", "B", "C"),
+        where,
+        tr(
+            "{LETTERS}: leaves are the brightest thing in infrared and should be white; what differs "
+            "from them, "
+            "above all the sky, keeps a colour. Kelvin scales end long before "
+            "this white.",
+            LETTERS=LETTERS[where],
+        ),
         tuple(Picture(choices[k][0], with_white(choices[k][1])) for k in order),
-    )  # fmt: skip
+    )
 
 
 EXERCISES = {
     "size": Exercise(
-        "Full or binned", "A resolution for a light",
-        "Thought: more megapixels are better, or worse. At one size of output they differ only where it is dark.",
-        Task.COMPARE, size,
+        tr("Full or binned"),
+        tr("The right resolution for the light"),
+        tr("Often thought: more megapixels are better, or worse. At equal output size they differ only in the dark."),
+        Task.COMPARE,
+        size,
     ),
     "handheld": Exercise(
-        "Hand or tripod", "How many frames are blurred",
-        "Thought: one over the focal length is safe. It is a half for one hand and a tenth for another: measure yours.",
-        Task.LOGBOOK, handheld,
+        tr("Handheld or tripod"),
+        tr("How many frames are blurred"),
+        tr(
+            "Often thought: one over the focal length is safe. It is half of that for one hand and a "
+            "tenth for "
+            "another: measure yours."
+        ),
+        Task.LOGBOOK,
+        handheld,
     ),
     "interval": Exercise(
-        "Which interval", "The interval of a trail",
-        "Thought: one second more than the exposure is enough. The phone has to save, and some take three.",
-        Task.PLAN, interval,
+        tr("Which interval"),
+        tr("The interval of a star trail"),
+        tr("Often thought: one second more than the exposure is enough. The phone has to save, and some need three."),
+        Task.PLAN,
+        interval,
     ),
     "iso": Exercise(
-        "ISO or edit", "Where noise comes from",
-        "Thought: high ISO makes noise. Too little light does: at one light, ISO and the edit come to much the same.",
-        Task.COMPARE, iso_or_edit,
+        tr("ISO or edit"),
+        tr("Where noise comes from"),
+        tr(
+            "Often thought: high ISO makes noise. Too little light does; at equal light, ISO and the "
+            "edit look "
+            "much the same."
+        ),
+        Task.COMPARE,
+        iso_or_edit,
     ),
     "infrared": Exercise(
-        "White for infrared", "White beyond the kelvin scale",
-        "Thought: infrared is red. It has hardly any colour: what one sees is what white was set on.",
-        Task.CORRECT, infrared,
+        tr("White for infrared"),
+        tr("White beyond the kelvin scale"),
+        tr("Often thought: infrared is red. It has hardly any colour: what you see depends on what was set to white."),
+        Task.CORRECT,
+        infrared,
     ),
     "frames": Exercise(
-        "How many frames", "Frames for a wished noise",
-        "Thought: twice the frames, half the noise. It takes four times as many.",
-        Task.MERGE, frames,
+        tr("How many frames"),
+        tr("How many frames to reach a noise level"),
+        tr("Often thought: twice the frames, half the noise. It takes four times as many."),
+        Task.MERGE,
+        frames,
     ),
     "edge": Exercise(
-        "A sharpened edge", "Detail or sharpening",
-        "Thought: crisp is sharp. Sharpening moves contrast to edges; it brings back no detail.",
-        Task.COMPARE, edge,
+        tr("A sharpened edge"),
+        tr("Detail or sharpening"),
+        tr("Often thought: crisp is sharp. Sharpening moves contrast to edges and brings back no detail."),
+        Task.COMPARE,
+        edge,
     ),
-}  # fmt: skip
+}

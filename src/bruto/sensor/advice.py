@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from bruto.catalog import tr
 from bruto.container.raw_frame import RawMeta
 from bruto.sensor.clipping import CLIP_COUNTS
 from bruto.sensor.noise import signal_at_snr
@@ -116,9 +117,14 @@ def advise(report: SensorReport, meta: RawMeta, offer: Offer | None = None) -> t
     setting = next_setting(meta, exposure.value, offer)
     if setting is not None and abs(exposure.value) > 0.1 and abs(setting.ev) > 0.1:
         change = thirds(setting.ev)
-        text = f"Next: ISO {setting.iso:g} and {time_text(setting.seconds)} ({change} EV)"
+        text = tr(
+            "Next shot: ISO {iso:g} and {time} ({change} EV)",
+            iso=setting.iso,
+            time=time_text(setting.seconds),
+            change=change,
+        )
         if setting.tripod:
-            text += ", on a tripod" + (f": {hand_text(offer.hand, meta)}" if offer.hand is not None else "")
+            text += tr(", on a tripod") + (f": {hand_text(offer.hand, meta)}" if offer.hand is not None else "")
         found.append(Advice("setting", text + ".", setting.ev, "EV"))
     found += _viewfinder(report, offer)
     found += _support(report, meta, offer)
@@ -130,7 +136,10 @@ def advise(report: SensorReport, meta: RawMeta, offer: Offer | None = None) -> t
         found.append(
             Advice(
                 "kind",
-                "This is a processed raw: already demosaiced and merged by the phone; its noise is what was left.",
+                tr(
+                    "This is a processed raw: the phone already demosaiced and merged it. The noise shown is what "
+                    "remains."
+                ),
                 0.0,
                 "",
             )
@@ -143,29 +152,42 @@ def _exposure(report: SensorReport) -> Advice:
     if c["any"] >= CLIP_COUNTS:
         if c["all"] >= 0.5:
             change = -1.0 if c["all"] > 3 else -2 / 3
-            text = f"{c['all']:.1f} % is full in all channels and cannot come back; dial {thirds(change)} EV."
+            text = tr(
+                "{all:.1f} % is clipped in all channels and cannot be recovered. Change the exposure by {thirds} EV.",
+                all=c["all"],
+                thirds=thirds(change),
+            )
             return Advice("exposure", text, change, "EV")
         kinds = [name for key, name in (("r", "red"), ("g", "green"), ("b", "blue")) if c[key] >= CLIP_COUNTS]
         change = -1 / 3 if c["any"] < 2 else -2 / 3
-        names = ", ".join(kinds[:-1]) + (" and " if len(kinds) > 1 else "") + kinds[-1] if kinds else "single sites"
+        names = (
+            ", ".join(kinds[:-1]) + (" and " if len(kinds) > 1 else "") + kinds[-1] if kinds else tr("single pixels")
+        )
         verb = "is" if len(kinds) == 1 else "are"
-        text = (
-            f"{names.capitalize()} {verb} full in {c['any']:.2f} %; most can be rebuilt. Dial "
-            f"{thirds(change)} EV to keep it."
+        text = tr(
+            "{capitalize} {verb} clipped in {any:.2f} %; most can be rebuilt. Change the exposure by {thirds} EV "
+            "to keep it.",
+            capitalize=names.capitalize(),
+            verb=verb,
+            any=c["any"],
+            thirds=thirds(change),
         )
         return Advice("exposure", text, change, "EV")
     if report.headroom_ev > 0.5:
         ev = math.floor(report.headroom_ev * 3) / 3
-        text = f"Nothing is full: {thirds(ev)} EV more light would still fit and lower the noise."
+        text = tr("Nothing is clipped. {thirds} EV more light would fit and lower the noise.", thirds=thirds(ev))
         return Advice("exposure", text, ev, "EV")
-    return Advice("exposure", "The exposure uses the sensor's range; keep it.", 0.0, "EV")
+    return Advice("exposure", tr("The exposure uses the sensor's range; keep it."), 0.0, "EV")
 
 
 def hand_text(hand: HandSteadiness, meta: RawMeta) -> str:
     """What is learnt of a hand, for the lens of a shot."""
     focal = meta.focal_35mm or 28.0
-    return (
-        f"at {focal:.0f} mm your hand holds {time_text(hand.steady_35mm / focal)} in nine of ten ({hand.shots} shots)"
+    return tr(
+        "at {focal:.0f} mm, 9 of 10 of your handheld shots are sharp at {time} (from {shots} shots)",
+        focal=focal,
+        time=time_text(hand.steady_35mm / focal),
+        shots=hand.shots,
     )
 
 
@@ -173,27 +195,40 @@ def _viewfinder(report: SensorReport, offer: Offer) -> list[Advice]:
     usual = ""
     if offer.viewfinder is not None:
         learnt, count = offer.viewfinder
-        usual = f" On {count} shots of this phone it came {abs(learnt):.1f} EV {'early' if learnt >= 0 else 'late'}."
+        usual = tr(
+            " On {count} shots of this phone it came {learnt:.1f} EV {value}.",
+            count=count,
+            learnt=abs(learnt),
+            value="early" if learnt >= 0 else "late",
+        )
     offset, shown, c = report.preview_offset_ev, report.preview_clipped_percent, report.clipped_percent
     if offset is not None and offset > EARLY_EV:
-        text = (
-            f"Judged by the preview inside the file, a stand-in for the viewfinder: its warning comes {offset:.1f} EV "
-            f"early; the raw still holds light there.{usual}"
+        text = tr(
+            "Judged by the embedded preview as a stand-in, the viewfinder warns {offset:.1f} EV early: the raw "
+            "still holds light there.{usual}",
+            offset=offset,
+            usual=usual,
         )
         return [Advice("preview", text, offset, "EV")]
     if offset is not None and offset < LATE_EV:
         lost = c["any"] >= CLIP_COUNTS
-        least = "more than " if -offset >= MOST_LATE_EV else ""
-        what = "this is lost in the raw" if lost else "the raw fills up before it shows"
-        text = (
-            f"Judged by the preview inside the file, a stand-in for the viewfinder: its warning comes {least}"
-            f"{-offset:.1f} EV late; {what}.{usual}"
+        least = tr("more than ") if -offset >= MOST_LATE_EV else ""
+        what = tr("this is lost in the raw") if lost else tr("the raw clips before the preview shows it")
+        text = tr(
+            "Judged by the embedded preview as a stand-in, the viewfinder warns {least}{offset:.1f} EV late: "
+            "{what}.{usual}",
+            least=least,
+            offset=-offset,
+            what=what,
+            usual=usual,
         )
         return [Advice("preview", text, offset, "EV")]
     if offset is None and shown is not None and shown["any"] > c["any"] + 1:
-        text = (
-            f"The preview inside the file shows {shown['any']:.1f} % lost, the raw {c['any']:.1f} %: judged by it, the "
-            f"warning comes early."
+        text = tr(
+            "The embedded preview shows {any:.1f} % clipped, the raw {any2:.1f} %: judged by it, the viewfinder "
+            "warns early.",
+            any=shown["any"],
+            any2=c["any"],
         )
         return [Advice("preview", text, shown["any"] - c["any"], "%")]
     return []
@@ -209,28 +244,31 @@ def direction_text(degrees: float) -> str:
     if d < 22.5 or d >= 157.5:
         return "sideways"
     if d < 67.5:
-        return "along the rising diagonal"
-    return "up and down" if d < 112.5 else "along the falling diagonal"
+        return tr("along the rising diagonal")
+    return tr("up and down") if d < 112.5 else tr("along the falling diagonal")
 
 
 def _support(report: SensorReport, meta: RawMeta, offer: Offer) -> list[Advice]:
-    time = time_text(meta.exposure_s) if meta.exposure_s else "this time"
+    time = time_text(meta.exposure_s) if meta.exposure_s else tr("this time")
     if report.motion_px is not None and report.motion_degrees is not None:
         shorter = math.ceil(math.log2(report.motion_px / 1.5) * 3) / 3
-        text = (
-            f"Shaken: the picture moved {report.motion_px:.0f} px {direction_text(report.motion_degrees)} "
-            f"during {time}. "
-            f"Brace it or use a tripod, or make the time {shorter:.1f} EV shorter."
+        text = tr(
+            "Camera shake: the picture moved {motion_px:.0f} px {direction} during {time}. Brace the phone, use "
+            "a tripod, or shorten the exposure by {shorter:.1f} EV.",
+            motion_px=report.motion_px,
+            direction=direction_text(report.motion_degrees),
+            time=time,
+            shorter=shorter,
         )
         if offer.hand is not None:
             known = hand_text(offer.hand, meta)
             text += f" {known[:1].upper()}{known[1:]}."
         return [Advice("sharpness", text, report.motion_px, "px")]
     if report.edge_blur_px is not None and report.edge_blur_px > SOFT_EDGES_PX:
-        text = (
-            f"Edges are {report.edge_blur_px:.1f} px soft in every direction: the focus missed, or the lens "
-            f"is smeared. "
-            f"Wipe it, focus again and retake."
+        text = tr(
+            "Edges are {edge_blur_px:.1f} px soft in every direction: the focus missed or the lens is smeared. "
+            "Wipe it, focus again and retake.",
+            edge_blur_px=report.edge_blur_px,
         )
         return [Advice("sharpness", text, report.edge_blur_px, "px")]
     return []
@@ -240,13 +278,15 @@ def _noise(report: SensorReport) -> Advice:
     a, b = report.noise
     grey = 100 * math.sqrt(a * 0.18 + b) / 0.18
     if report.shadow_lift_ev > 0:
-        lift = (
-            f"shadows can be lifted {report.shadow_lift_ev:.1f} EV at 1:1, {report.shadow_lift_screen_ev:.1f} EV at "
-            f"screen size, to a signal of 4 times the noise"
+        lift = tr(
+            "shadows can be lifted {shadow_lift_ev:.1f} EV at 1:1, {shadow_lift_screen_ev:.1f} EV at screen "
+            "size, to a signal of 4 times the noise",
+            shadow_lift_ev=report.shadow_lift_ev,
+            shadow_lift_screen_ev=report.shadow_lift_screen_ev,
         )
     else:
-        lift = "at 1:1 even grey lies under 4 times the noise, so nothing can be lifted"
-    text = f"At grey the noise is {grey:.1f} % of the signal; {lift}."
+        lift = tr("at 1:1 even mid-grey is below 4 times the noise, so shadows cannot be lifted")
+    text = tr("At mid-grey the noise is {grey:.1f} % of the signal; {lift}.", grey=grey, lift=lift)
     return Advice("noise", text, grey, "%")
 
 
@@ -259,10 +299,12 @@ def _file_against_picture(report: SensorReport) -> list[Advice]:
     ratio = math.sqrt((ma * x + mb) / max(a * x + b, 1e-12))
     low, high = report.noise_interval
     if ratio * low > 1.25 or ratio * high < 0.8:
-        text = (
-            f"The file says {100 * math.sqrt(a * x + b) / x:.1f} % noise where the signal is ten times it, "
-            f"the picture shows "
-            f"{100 * math.sqrt(max(ma * x + mb, 0)) / x:.1f} % (picture / file {ratio:.2f})."
+        text = tr(
+            "Where the signal is ten times the noise, the file states {sqrt:.1f} % noise and the picture shows "
+            "{sqrt2:.1f} % (picture / file {ratio:.2f}).",
+            sqrt=100 * math.sqrt(a * x + b) / x,
+            sqrt2=100 * math.sqrt(max(ma * x + mb, 0)) / x,
+            ratio=ratio,
         )
         return [Advice("noise", text, ratio, "×")]
     return []
@@ -277,31 +319,33 @@ def _resolution(report: SensorReport, meta: RawMeta, offer: Offer) -> list[Advic
     full = math.sqrt((offer.full_noise[0] * x + offer.full_noise[1]) / 4)
     ratio = full / binned
     if ratio > 1.1:
-        text = (
-            f"In shadows the binned mode has {100 * (1 - 1 / ratio):.0f} % less noise at equal size; take "
-            f"full resolution only to crop."
+        text = tr(
+            "In shadows the binned mode has {ratio:.0f} % less noise at equal size; use full resolution only to crop.",
+            ratio=100 * (1 - 1 / ratio),
         )
     elif ratio > 1.01:
-        text = (
-            f"At equal size full resolution costs {100 * (ratio - 1):.0f} % noise in shadows; take it if you may crop."
+        text = tr(
+            "At equal size, full resolution has {ratio:.0f} % more noise in shadows; use it if you may crop.",
+            ratio=100 * (ratio - 1),
         )
     else:
-        text = "At equal size full resolution is no noisier in shadows; take it if you may crop."
+        text = tr("At equal size, full resolution is no noisier in shadows; use it if you may crop.")
     return [Advice("resolution", text, ratio, "×")]
 
 
 def _veil(report: SensorReport) -> list[Advice]:
     found = []
     if report.smeared and report.glare_at_most is not None:
-        text = (
-            f"Even the darkest places hold {100 * report.glare_at_most:.0f} % of the light around them: the "
-            f"lens may be smeared; wipe it."
+        text = tr(
+            "Even the darkest places hold {glare_at_most:.0f} % of the surrounding light: the lens may be "
+            "smeared. Wipe it.",
+            glare_at_most=100 * report.glare_at_most,
         )
         found.append(Advice("veil", text, 100 * report.glare_at_most, "%"))
     if report.leak:
-        text = (
-            f"Dark places brighten towards the {report.leak} edge: light may leak in there, if the scene "
-            f"does not do that itself."
+        text = tr(
+            "Dark places brighten towards the {leak} edge: light may leak in there, unless the scene itself does that.",
+            leak=report.leak,
         )
         found.append(Advice("leak", text, 0.0, ""))
     return found

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.dng_reader import read_dng
 from bruto.container.linearisation import linearise
 from bruto.container.raw_frame import Linear, RawFrame, RawMeta
@@ -51,7 +52,7 @@ def green_light(path: Path) -> tuple[NDArray[np.float32], RawMeta]:
         green = (data[first // 2 : h : 2, first % 2 : w : 2] + data[second // 2 : h : 2, second % 2 : w : 2]) / 2
     h, w = green.shape[0] // 4 * 4, green.shape[1] // 4 * 4
     if not h or not w:
-        raise BrutoError(f"{path.name} is too small to be measured.")
+        raise BrutoError(tr("{name} is too small to measure.", name=path.name))
     means = green[:h, :w].reshape(h // 4, 4, w // 4, 4).mean(axis=(1, 3))
     return means.astype(np.float32), raw.meta
 
@@ -70,8 +71,14 @@ def level_of(path: str | Path) -> tuple[float, float]:
     """Middle light of a raw, of saturation, and what it gathered (ISO times seconds). Raises `BrutoError`."""
     light, meta = green_light(Path(path))
     if not meta.iso or not meta.exposure_s:
-        raise BrutoError(f"{Path(path).name} does not tell its ISO and time.")
+        raise BrutoError(tr("{name} gives no ISO and exposure time.", name=Path(path).name))
     level = float(np.median(light))
     if level >= FULL or level <= 0:
-        raise BrutoError(f"{Path(path).name} is {'full' if level > 0 else 'black'}: nothing can be told by it.")
+        raise BrutoError(
+            tr(
+                "{name} is {value}; nothing can be measured in it.",
+                name=Path(path).name,
+                value="full" if level > 0 else "black",
+            )
+        )
     return level, meta.iso * meta.exposure_s

@@ -9,6 +9,7 @@ from typing import Any
 
 from psygnal import Signal
 
+from bruto.catalog import tr, trn
 from bruto.develop.field_ui import GROUPS
 from bruto.develop.history_text import APPLIED_EACH, PASTED, step_title
 from bruto.develop.pipeline import Developer
@@ -31,7 +32,7 @@ NOT_COPIED = ("frame",)
 
 
 def _shots(count: int) -> str:
-    return f"{count} shot{'s' if count != 1 else ''}"
+    return trn("{count} shot", "{count} shots", count=count)
 
 
 class BatchEdits:
@@ -63,13 +64,13 @@ class BatchEdits:
         fields = tuple(f for name in self.groups for f in fields_of(name))
         self.copied = NamedRecipe(f"values of {shot.name}"[:60], fields, edit.recipe).values()
         left = [title.lower() for name, title, _ in GROUPS if name not in self.groups]
-        rest = f", without {', '.join(left)}" if left else ""
-        self.notice.emit(f"Copied the values of {shot.name}{rest}.")
+        rest = tr(", without {left}", left=", ".join(left)) if left else ""
+        self.notice.emit(tr("Copied the values of {name}{rest}.", name=shot.name, rest=rest))
 
     def paste(self) -> None:
         """Use the copied values on all that is selected."""
         if not self.copied:
-            self.message.emit("Copy the values of a shot first.")
+            self.message.emit(tr("Copy the values of a shot first."))
             return
         self.use(self.copied, PASTED, self.shoot.selection)
 
@@ -87,14 +88,27 @@ class BatchEdits:
 
         def done(count: int, problems: list[str]) -> None:
             same = len(shots) - count
-            rest = f"; {_shots(same)} had them already" if same > 0 and not problems else ""
-            self._tell(problems, " ".join([f"Used {step_title(what)} on {_shots(count)}{rest}.", *problems[:2]]))
+            rest = tr("; {shots} had them already", shots=_shots(same)) if same > 0 and not problems else ""
+            self._tell(
+                problems,
+                " ".join(
+                    [
+                        tr(
+                            "Applied {step_title} to {shots}{rest}.",
+                            step_title=step_title(what),
+                            shots=_shots(count),
+                            rest=rest,
+                        ),
+                        *problems[:2],
+                    ]
+                ),
+            )
 
         self._last = (what, shots)
         starting, opened = self.opened.starting, self.opened.edits
         if starting.on and any(str(s.main) not in opened and starting.of(s.main) is None for s in shots):
             self.notice.emit(
-                f"Finding the suggestions of {_shots(len(shots))} first: what is used stands on top of them."
+                tr("Finding the suggestions of {shots} first; the values are applied on top.", shots=_shots(len(shots)))
             )
         self.bulk.change(shots, act, done)
 
@@ -109,7 +123,7 @@ class BatchEdits:
     def take_back(self) -> None:
         """Take back what was last used on several shots, where it is still the last step."""
         if self._last is None:
-            self.message.emit("Nothing was used on a selection yet.")
+            self.message.emit(tr("Nothing was pasted on a selection yet."))
             return
         what, shots = self._last
         self._last = None
@@ -122,7 +136,15 @@ class BatchEdits:
             return True
 
         def done(count: int, problems: list[str]) -> None:
-            self._tell(problems, " ".join([f"Took back {step_title(what)} on {_shots(count)}.", *problems[:2]]))
+            self._tell(
+                problems,
+                " ".join(
+                    [
+                        tr("Undid {step_title} on {shots}.", step_title=step_title(what), shots=_shots(count)),
+                        *problems[:2],
+                    ]
+                ),
+            )
 
         self.bulk.change(shots, act, done)
 
@@ -161,7 +183,10 @@ class BatchEdits:
         def done(found: tuple[int, list[str]]) -> None:
             count, problems = found
             self.ended.emit()
-            self._tell(problems, " ".join([f"Took the suggestions of {_shots(count)}, each its own.", *problems[:2]]))
+            self._tell(
+                problems,
+                " ".join([tr("Applied its own suggestions to each of {shots}.", shots=_shots(count)), *problems[:2]]),
+            )
 
         def failed(why: str) -> None:
             self.ended.emit()

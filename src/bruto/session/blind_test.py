@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import secrets
 
+from bruto.catalog import tr
+
 
 class BlindTest:
     """Hide which picture is which, and keep a tally of what was preferred.
@@ -55,11 +57,11 @@ class BlindTest:
         order = (1, 0) if self.exchanged else (0, 1)
         self.exchanged = None
         if which is None:
-            text = f"A was {titles[order[0]]}, B was {titles[order[1]]}."
+            text = tr("A was {titles}, B was {titles2}.", titles=titles[order[0]], titles2=titles[order[1]])
             key = f"{min(ids)} = {max(ids)}"
         else:
             better, other = order[which], order[1 - which]
-            text = f"You preferred {titles[better]} to {titles[other]}."
+            text = tr("You preferred {titles} to {titles2}.", titles=titles[better], titles2=titles[other])
             key = f"{ids[better]} > {ids[other]}"
         self.tally[key] = self.tally.get(key, 0) + 1
         return text
@@ -71,4 +73,11 @@ class BlindTest:
         same = self.tally.get(f"{min(ids)} = {max(ids)}", 0)
         if not a + b + same:
             return ""
-        return f"Blind so far: {titles[0]} {a}, {titles[1]} {b}, no difference {same}."
+        return tr(
+            "Blind so far: {titles} {a}, {titles2} {b}, no difference {same}.",
+            titles=titles[0],
+            a=a,
+            titles2=titles[1],
+            b=b,
+            same=same,
+        )

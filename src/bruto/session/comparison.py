@@ -11,6 +11,7 @@ import numpy as np
 from psygnal import Signal
 
 from bruto.align.registration import Alignment
+from bruto.catalog import tr
 from bruto.compare.brightness import equalled
 from bruto.compare.metrics import COMPARE_EDGE, Aligned, Comparison, aligned, measured
 from bruto.compare.push import further, pushed
@@ -30,7 +31,7 @@ from bruto.shoot.shots import oriented_preview
 CORRECTED, DEFAULTS, PHONE, PREVIEW, MATCHED, VERSION, OTHER = (
     "corrected", "defaults", "phone", "preview", "matched", "version", "shot",
 )  # fmt: skip
-ANY_SCENES = "The grid shows pictures of any scenes beside each other."
+ANY_SCENES = tr("The grid shows pictures of different scenes side by side.")
 """What is said of two that cannot be aligned."""
 MOST_PINS = 4
 """Places of one's own at once."""
@@ -99,7 +100,7 @@ class ComparisonSession:
 
     def __init__(self, opened: OpenShots, shoot: Shoot, render: Worker, background: Worker, post: Post) -> None:
         self.opened, self.shoot, self.post = opened, shoot, post
-        self.state: ComparedPair | str = "Choose a shot to compare."
+        self.state: ComparedPair | str = tr("Choose a shot to compare.")
         self.wells: tuple[tuple[str, str], tuple[str, str]] = ((CORRECTED, ""), (PHONE, ""))
         self.guests: list[str] = []
         """Shots that were brought here from anywhere in the shoot, by their paths."""
@@ -131,15 +132,15 @@ class ComparisonSession:
         if shot is None or edit is None:
             return []
         raw = shot.raw is not None
-        found = [SourceChoice(CORRECTED, "", "the raw, as corrected" if raw else "the picture, as corrected")]
-        found.append(SourceChoice(DEFAULTS, "", "the raw, default values" if raw else "the picture, as it is"))
+        found = [SourceChoice(CORRECTED, "", tr("the raw, corrected") if raw else tr("the picture, corrected"))]
+        found.append(SourceChoice(DEFAULTS, "", tr("the raw, default values") if raw else tr("the picture, unchanged")))
         if self.phone.matched is not None and self.phone.of == shot.main:
-            found.append(SourceChoice(MATCHED, "", "the raw, with the phone's look"))
-        found += [SourceChoice(VERSION, name, f"version {name}") for name in edit.sidecar.versions]
+            found.append(SourceChoice(MATCHED, "", tr("the raw, with the phone's look")))
+        found += [SourceChoice(VERSION, name, tr("version {name}", name=name)) for name in edit.sidecar.versions]
         if raw and shot.picture is not None:
-            found.append(SourceChoice(PHONE, "", "the phone's picture"))
+            found.append(SourceChoice(PHONE, "", tr("the phone's picture")))
         if shot.preview is not None:
-            found.append(SourceChoice(PREVIEW, "", "the preview in the file"))
+            found.append(SourceChoice(PREVIEW, "", tr("the embedded preview")))
         near = [s for s in self.shoot.selection if s.main != shot.main and not s.problem]
         near += [s for s in self.shoot.shots if str(s.main) in self.guests and s not in near and s.main != shot.main]
         near += [s for s in self.shoot.set_of(shot).shots if s.main != shot.main and s not in near and not s.problem]
@@ -148,7 +149,7 @@ class ComparisonSession:
             key=lambda s: self.shoot.reports[str(s.main)].sharpest or 0.0, default=None,
         )  # fmt: skip
         for s in near[:24]:
-            sharpest = ", the sharpest of these" if s is best and len(near) > 1 else ""
+            sharpest = tr(", the sharpest of these") if s is best and len(near) > 1 else ""
             found.append(SourceChoice(OTHER, str(s.main), f"{s.name}{sharpest}"))
         return found
 
@@ -227,10 +228,10 @@ class ComparisonSession:
         """Compare what stands in the wells as it is now, unless that is done or on its way."""
         shot, edit, developer = self.opened.shot, self.opened.edit, self.opened.developer
         if shot is None or shot.problem:
-            self._say("Choose a shot to compare.")
+            self._say(tr("Choose a shot to compare."))
             return
         if developer is None or edit is None or edit.awaits_start:  # whoever shows it asks again when it is decoded
-            self._say("Reading …")
+            self._say(tr("Reading…"))
             return
         if self._pins_of != shot.main:
             self.pins, self._pins_of = [], shot.main
@@ -245,7 +246,7 @@ class ComparisonSession:
         names = (titles[self.wells[0]], titles[self.wells[1]])
         ids = (source_id(*self.wells[0]), source_id(*self.wells[1]))
         makers = [self.maker(*w) for w in self.wells]
-        self._say("Developing and aligning both …")
+        self._say(tr("Developing and aligning both…"))
         self._key = key
         sizes: tuple[int, ...] = ()
         if self.wells[1][0] == PHONE and shot.raw is not None and shot.picture is not None:
@@ -359,10 +360,15 @@ class ComparisonSession:
     def pin(self, x: float, y: float) -> None:
         """Keep a place (shares of the first's width and height) among those that are shown at 1:1."""
         if isinstance(self.state, str):
-            self.message.emit("Places are kept once both are measured.")
+            self.message.emit(tr("Wait until both are measured, then add regions."))
             return
         if len(self.pins) >= MOST_PINS:
-            self.message.emit(f"{MOST_PINS} places of your own are kept; take one away first (Delete in the places).")
+            self.message.emit(
+                tr(
+                    "At most {MOST_PINS} regions of your own. Remove one first (Delete in the regions).",
+                    MOST_PINS=MOST_PINS,
+                )
+            )
             return
         self.pins.append((x, y))
         self._pinned()

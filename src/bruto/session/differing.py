@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.color.spaces import picture_to_lab
 from bruto.compare.regions import Region
 
@@ -62,11 +63,12 @@ def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Region
 
     if moved.max() > MOVED:
         take(
-            np.where(moved > MOVED, moved, -np.inf), "changed",
-            "something is in one of both only: they are {moved:.0f} L* apart.",
-        )  # fmt: skip
+            np.where(moved > MOVED, moved, -np.inf),
+            "changed",
+            tr("something is in only one of them: they differ by {moved:.0f} L*."),
+        )
     gone = noise[0] - noise[1]
-    template = "fine structure is {one:.1f} L* in one frame, {merged:.1f} merged."
+    template = tr("fine structure is {one:.1f} L* in one frame, {merged:.1f} L* merged.")
     take(np.where(level < 35, gone, -np.inf), "dark", template)
     detail = np.where(noise[1] > 1.2 * np.median(noise[1]), noise[1] * (np.abs(gone) + 0.2), -np.inf)
     take(detail, "detail", template)

@@ -7,6 +7,7 @@ from typing import Any
 
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.develop.history_text import APPLIED_ALL, step_title
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import Tone
@@ -138,10 +139,12 @@ class Edit:
         try:
             aside = put_aside(self.path, side)
         except (BrutoError, OSError) as error:
-            self.message.emit(f"Nothing can be changed: the damaged values could not be put aside. {error}")
+            self.message.emit(
+                tr("Nothing can be changed: the damaged values could not be set aside. {error}", error=error)
+            )
             return False
         if aside is not None:
-            self.message.emit(f"The damaged values are kept as {aside.name}.")
+            self.message.emit(tr("The damaged values are saved as {name}.", name=aside.name))
         return True
 
     def reset(self, *fields: str) -> None:
@@ -210,7 +213,13 @@ class Edit:
             recipe = self.recipe.changed(**values)
         except BrutoError as error:  # the steps beyond it are still good
             source.pop()
-            self.message.emit(f"The step “{step_title(what)}” cannot be used and is passed over: {error}")
+            self.message.emit(
+                tr(
+                    "The step “{step_title}” cannot be used and is skipped: {error}",
+                    step_title=step_title(what),
+                    error=error,
+                )
+            )
             return self._step(source, target)
         source.pop()
         target.append((what, self.recipe.differing(recipe)))
@@ -287,7 +296,7 @@ class Edit:
             where, joined = save_sidecar(self.path, self._sidecar, self._base)
         except (BrutoError, OSError) as error:
             self.not_saved = str(error)
-            self.message.emit(f"Not saved: {error}".replace("Not saved: Not saved:", "Not saved:"))
+            self.message.emit(tr("Not saved: {error}", error=error).replace("Not saved: Not saved:", "Not saved:"))
             self.saved.emit()
             return
         self._unsaved = False
@@ -300,4 +309,4 @@ class Edit:
             self.message.emit(joined)
             self.changed.emit()
         if where.parent != self.path.parent:
-            self.message.emit("This folder cannot be written: the values are kept in your data folder.")
+            self.message.emit(tr("This folder cannot be written to. The values are saved in your data folder."))

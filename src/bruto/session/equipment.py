@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.logbook import estimates
 from bruto.logbook.records import LogRecord
@@ -19,7 +20,9 @@ MOST = 4000
 
 
 def _shots(count: int, until: str = "") -> str:
-    return f"learnt from {count} shot{'s' if count != 1 else ''}" + (f" until {until}" if until else "")
+    return trn("learnt from {count} shot", "learnt from {count} shots", count=count) + (
+        tr(" until {until}", until=until) if until else ""
+    )
 
 
 def _lenses(card: PhoneCard) -> tuple[EquipmentLens, ...]:
@@ -44,14 +47,17 @@ def _of_card(card: PhoneCard) -> tuple[dict[str, Any], dict[str, str]]:
         if getattr(card, name):
             values[name] = getattr(card, name)
     if card.pace_s is not None:
-        values["pace_s"], known["pace_s"] = card.pace_s, "told by the phone's card"
+        values["pace_s"], known["pace_s"] = card.pace_s, tr("from the phone's card")
     by_iso: dict[float, tuple[float, float]] = {}
     for key, noise in (card.noise or {}).items():
         _, megapixels, iso = key.split("|")
         if int(megapixels) <= 16 and float(iso) > 0:
             by_iso[float(iso)] = noise
     if by_iso:
-        values["noise"], known["noise"] = model_of(by_iso), f"learnt at {len(by_iso)} ISO settings"
+        values["noise"], known["noise"] = (
+            model_of(by_iso),
+            tr("learnt at {by_iso_count} ISO settings", by_iso_count=len(by_iso)),
+        )
     return values, known
 
 
@@ -113,5 +119,5 @@ def equipment_of(make: str, model: str, book: Path, card: PhoneCard | None = Non
         known |= learnt_from
         if rate is not None:
             values["percent_h"] = rate.value
-            known["percent_h"] = f"learnt from {rate.count} shoot{'s' if rate.count != 1 else ''}"
+            known["percent_h"] = trn("learnt from {count} shoot", "learnt from {count} shoots", count=rate.count)
     return Equipment(phone=card.title, known=known, **values)

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.compare.brightness import push_to, typical_light
 from bruto.compare.push import further
 from bruto.compare.sources import Side
@@ -47,7 +48,7 @@ def settings_between(recipe: Recipe, base: Recipe) -> str:
     """
     differing = set(recipe.differing(base)) | set(base.differing(recipe))
     groups = [name for name, _, _ in GROUPS if any(FIELDS[f].group == name for f in differing if f in FIELDS)]
-    return ", ".join(sentence(name, recipe) for name in groups) or "the same values"
+    return ", ".join(sentence(name, recipe) for name in groups) or tr("the same values")
 
 
 class Grid:
@@ -122,7 +123,7 @@ class Grid:
         if choice.kind == DEFAULTS:
             return Cell(choice, choice.title, facts[0])
         if recipe is None:
-            return Cell(choice, choice.title, "as the phone made it")
+            return Cell(choice, choice.title, tr("as the phone made it"))
         return Cell(choice, choice.title, settings_between(recipe, Recipe()))
 
     # -- making them

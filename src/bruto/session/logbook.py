@@ -13,6 +13,7 @@ from typing import Any
 
 from psygnal import Signal
 
+from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.logbook import estimates
 from bruto.logbook.records import LogRecord
@@ -31,9 +32,9 @@ MOST_LEARNT = 4000
 STARS_S = 1.0
 """Seconds from which a shot at night may be one of stars."""
 QUESTIONS = {
-    "stars": "What worked for stars?",
-    "place": "This place before?",
-    "clean": "Which ISO is still clean?",
+    "stars": tr("What worked for stars?"),
+    "place": tr("At this place before?"),
+    "clean": tr("Which ISO is clean?"),
 }
 
 
@@ -76,7 +77,7 @@ class LogbookContent:
 def _span(values: Sequence[float], unit: str) -> str:
     """Least and greatest of values as words."""
     low, high = min(values), max(values)
-    return f"{low:g}{unit}" if low == high else f"{low:g} to {high:g}{unit}"
+    return f"{low:g}{unit}" if low == high else tr("{low:g} to {high:g}{unit}", low=low, high=high, unit=unit)
 
 
 def plain_iso(iso: float) -> str:
@@ -98,7 +99,13 @@ def _of_phone(book: Logbook, phone: str) -> dict[str, Any]:
     groups = []
     for (focal, kind, megapixels), some in sorted(by.items(), key=lambda g: -len(g[1])):
         try:
-            groups.append(NoiseGroup(f"{focal:.0f} mm, {kind}, {megapixels} MP", estimates.noise(some), tuple(some)))
+            groups.append(
+                NoiseGroup(
+                    tr("{focal:.0f} mm, {kind}, {megapixels} MP", focal=focal, kind=kind, megapixels=megapixels),
+                    estimates.noise(some),
+                    tuple(some),
+                )
+            )
         except BrutoError:
             continue
     found: dict[str, Any] = {
@@ -118,25 +125,29 @@ def _stars(book: Logbook, phone: str) -> tuple[str, list[LogRecord]]:
     night = [r for r in book.page(0, MOST_LEARNT, model=phone) if (r.exposure_s or 0) >= STARS_S]
     selected = [r for r in night if r.verdict in KEEP_OR_BEST]
     if not night:
-        return "No shot of a second or longer is in the logbook yet.", []
+        return tr("The logbook holds no shot of a second or longer yet."), []
     use = selected or night
     isos, times = [r.iso for r in use if r.iso], [r.exposure_s for r in use if r.exposure_s]
-    how = f"{len(selected)} of {len(night)} were kept" if selected else f"{len(night)} shots, none kept or dropped yet"
-    text = f"{how}: {_span(times, ' s')}" + (f", ISO {_span(isos, '')}" if isos else "")
+    how = (
+        tr("{selected_count} of {night_count} are Keep or Best", selected_count=len(selected), night_count=len(night))
+        if selected
+        else tr("{night_count} shots, no verdicts yet", night_count=len(night))
+    )
+    text = f"{how}: {_span(times, ' s')}" + (tr(", ISO {span}", span=_span(isos, "")) if isos else "")
     if book.count(model=phone) > MOST_LEARNT:
-        text += f", among the newest {MOST_LEARNT} shots"
+        text += tr(", among the newest {MOST_LEARNT} shots", MOST_LEARNT=MOST_LEARNT)
     return text + ".", [*selected, *(r for r in night if r.verdict not in KEEP_OR_BEST)]
 
 
 def _clean(groups: Sequence[NoiseGroup]) -> str:
     if not groups:
-        return "No shot here tells its noise: open some mosaic raws of this phone."
+        return tr("No shot here shows its noise. Open some mosaic raws of this phone.")
     notice = []
     for g in groups[:3]:
         iso = g.noise.ceiling_iso
-        top = "not even the lowest ISO" if iso is None else f"up to ISO {plain_iso(iso)}"
-        notice.append(f"{g.title}: {top} ({g.noise.count} shots)")
-    return "A shadow 3 EV under grey keeps 4 × its noise: " + "; ".join(notice) + "."
+        top = tr("not even the lowest ISO") if iso is None else tr("up to ISO {plain_iso}", plain_iso=plain_iso(iso))
+        notice.append(tr("{title}: {top} ({count} shots)", title=g.title, top=top, count=g.noise.count))
+    return tr("A shadow 3 EV below grey has 4 × its noise: ") + "; ".join(notice) + "."
 
 
 def _read(place: Path, made_up: bool, question: str, shoot: str, phone: str) -> LogbookContent:
@@ -165,17 +176,30 @@ def _read(place: Path, made_up: bool, question: str, shoot: str, phone: str) -> 
         if question == "place":
             places = Counter(r.place for r in some if r.place)
             if not places:
-                sentence = f"Write down at the right where {of_shoot} was; then its other shoots are found."
+                sentence = tr(
+                    "Type on the right where {of_shoot} was; then its other shoots are listed.", of_shoot=of_shoot
+                )
                 return replace(found, shoot=of_shoot, title=QUESTIONS[question], answer=sentence, shots=tuple(some))
             where = places.most_common(1)[0][0]
             there = book.page(0, MOST_SHOTS, place=where)
             visits = book.visits(where)
-            sentence = f"{where}: {book.count(place=where)} shots in {visits} shoot{'s' if visits > 1 else ''}."
+            sentence = trn(
+                "{where}: {count} shots in {visits} shoot.",
+                "{where}: {count} shots in {visits} shoots.",
+                visits=visits,
+                where=where,
+                count=book.count(place=where),
+            )
             return replace(found, title=QUESTIONS[question], answer=sentence, shots=tuple(there))
         row = next(r for r in shoots if r.name == of_shoot)
-        notice = f"{row.shots} shot{'s' if row.shots != 1 else ''}, {row.picked} kept."
+        notice = trn(
+            "{shots} shot, {picked} Keep or Best.",
+            "{shots} shots, {picked} Keep or Best.",
+            shots=row.shots,
+            picked=row.picked,
+        )
         if row.shots > len(some):
-            notice += f" The first {len(some)} are listed."
+            notice += tr(" The first {some_count} are listed.", some_count=len(some))
         return replace(found, shoot=of_shoot, title=of_shoot, answer=notice, shots=tuple(some))
 
 
@@ -263,7 +287,10 @@ class LogbookSession:
 
     def forget(self, shoot: str) -> None:
         """Delete the records of a shoot."""
-        self._change(lambda book: book.forget_shoot(shoot), f"The records of {shoot} are deleted; its files are not.")
+        self._change(
+            lambda book: book.forget_shoot(shoot),
+            tr("Deleted the records of {shoot}; its files are unchanged.", shoot=shoot),
+        )
 
     def export(self, path: Path, chosen: bool) -> None:
         """Write all of it to a file, .csv or .json; one that is there is replaced where its whole name was `chosen`."""
@@ -275,4 +302,4 @@ class LogbookSession:
             target = Outputs([*known, book.place], overwrite=chosen).file(path)
             write_new(target, text.encode("utf-8", "surrogatepass"))
 
-        self._change(work, f"Written: {path}")
+        self._change(work, tr("Saved {path}", path=path))

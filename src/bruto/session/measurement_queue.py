@@ -6,6 +6,7 @@ from pathlib import Path
 
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.sensor.measure_cache import measured
 from bruto.sensor.report import SensorReport
 from bruto.session.shoot import Shoot
@@ -83,8 +84,17 @@ class MeasurementQueue:
         shoot = self.shoot
         raws = [s for s in shoot.shots if s.raw is not None and not s.problem]
         left = [s for s in raws if str(s.main) not in shoot.reports]
-        watching = "watching the folder · " if self._watch is not None else ""
-        self.progress.emit(f"{watching}measured {len(raws) - len(left)} of {len(raws)}" if raws else "")
+        watching = tr("watching the folder · ") if self._watch is not None else ""
+        self.progress.emit(
+            tr(
+                "{watching}measured {raws_count} of {raws_count2}",
+                watching=watching,
+                raws_count=len(raws) - len(left),
+                raws_count2=len(raws),
+            )
+            if raws
+            else ""
+        )
         if not left:
             return
         current = shoot.current

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.compare.regions import Region
 from bruto.compare.sources import SharpPair
 from bruto.container.orientation import orient
@@ -203,7 +204,7 @@ class MergeJobs:
 
     def _check_judging(self) -> None:
         if self._judging.dropped():
-            raise Cancelled("Other frames are looked at.")
+            raise Cancelled(tr("Other frames are being checked."))
 
     def _report_judged(self, files: list[Path], found: object) -> None:
         if files is self._judged_of:

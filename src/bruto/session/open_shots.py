@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.color.spaces import decode_srgb, lightness, space
 from bruto.develop.analysis.scene_light import SceneLight, scene_light
 from bruto.develop.frame_geometry import Geometry, geometry_of
@@ -256,9 +257,9 @@ class OpenShots:
         star = float(lightness(decode_srgb(np.array(code)) @ space("srgb").to_xyz()[1]))
         ev = self.light_at(x, y)
         if ev is None or self.edit is None:
-            return f"Pointer: L* {star:.0f}"
+            return tr("Pointer: L* {star:.0f}", star=star)
         scene = f"{ev + self.edit.recipe.exposure:+.1f}".replace("-", "−")
-        return f"Pointer: {scene} EV scene → L* {star:.0f}"
+        return tr("Pointer: {scene} EV scene → L* {star:.0f}", scene=scene, star=star)
 
     def values(self) -> Callable[[Path], Recipe | None]:
         """Finds the values in force of any file, open or not, also on another thread; None where its suggestions have

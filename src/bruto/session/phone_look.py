@@ -10,6 +10,7 @@ from typing import Any
 from psygnal import Signal
 
 from bruto.align.registration import register_codes
+from bruto.catalog import tr
 from bruto.compare.match.parts import PARTS, mixed
 from bruto.compare.match.solver import Match, match
 from bruto.compare.metrics import COMPARE_EDGE
@@ -71,9 +72,9 @@ class PhoneLookSearch:
         """Why the phone's look cannot be found for the shown shot, "" where it can."""
         shot = self.opened.shot
         if shot is None or shot.problem or self.opened.developer is None:
-            return "Choose a shot first."
+            return tr("Choose a shot first.")
         if shot.raw is None or shot.picture is None:
-            return "A raw and the phone's picture of the same moment are needed."
+            return tr("This needs a raw and the phone's picture of the same moment.")
         return ""
 
     def find(self) -> Callable[[], None] | None:

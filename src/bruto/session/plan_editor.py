@@ -12,6 +12,7 @@ from typing import Any
 
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.logbook.store import Logbook
 from bruto.phones.card import PhoneCard, known_phones
@@ -134,10 +135,10 @@ class PlanEditor:
         seen = next((s.seen for s in self.shoot.shots if s.seen and s.seen.model), None)
         make, model = (seen.make, seen.model) if seen else ("", "")
         if base is not None:
-            fresh = replace(base, name="New plan", date=today, planned_shots=(), note="")
+            fresh = replace(base, name=tr("New plan"), date=today, planned_shots=(), note="")
             self.begin(fresh)
         else:
-            self.begin(Plan("New plan", today, make=make, model=model))
+            self.begin(Plan(tr("New plan"), today, make=make, model=model))
 
     def begin(self, plan: Plan) -> None:
         """Keep a new plan in a file of its own and show it."""
@@ -258,7 +259,7 @@ class PlanEditor:
         if self.plan is None:
             return
         if len(self.plan.planned_shots) >= MOST_ITEMS:
-            self.message.emit(f"A plan holds at most {MOST_ITEMS} shots: begin another one.")
+            self.message.emit(tr("A plan holds at most {MOST_ITEMS} shots. Start another one.", MOST_ITEMS=MOST_ITEMS))
             return
         known = KINDS[kind]
         planned = PlannedShot(known.title, kind, gear=known.gear, frames=known.frames)
@@ -397,7 +398,13 @@ class PlanEditor:
         means, dark = found
         if dark is not None and self.plan is not None and self.plan.darkness is None:
             self.change(darkness=min(max(dark, 10.0), 23.0))
-            self.notice.emit(f"The sky at {self.plan.place} is {dark:.1f} magnitudes dark, as it was measured there.")
+            self.notice.emit(
+                tr(
+                    "The sky at {place} has {dark:.1f} magnitudes per square arc second, as measured there.",
+                    place=self.plan.place,
+                    dark=dark,
+                )
+            )
         if means != self.means:
             self.means = means
             self._forecasts.clear()
@@ -486,7 +493,7 @@ class PlanEditor:
         if self.plan is None:
             return {}
         where, aim = self.plan.where, target_of(self.plan.target)
-        name = TARGETS[self.plan.target][0] if self.plan.target in TARGETS else "Target"
+        name = TARGETS[self.plan.target][0] if self.plan.target in TARGETS else tr("Target")
         found = {"Sun": sun(where, moment), "Moon": moon(where, moment)}
         found[name] = pole(where) if aim is None else star(*aim)(where, moment)
         return found
@@ -508,8 +515,15 @@ class PlanEditor:
             found, noted = result
             self.settle()
             self.change(darkness=round(min(max(found.magnitudes, 10.0), 23.0), 2))
-            text = f"{found.magnitudes:.1f} ± {found.error:.1f} magnitudes per square arc second: {found.called}."
-            self.notice.emit(text + (f" Noted for {noted} shots at {place}." if noted else ""))
+            text = tr(
+                "{magnitudes:.1f} ± {error:.1f} magnitudes per square arc second: {called}.",
+                magnitudes=found.magnitudes,
+                error=found.error,
+                called=found.called,
+            )
+            self.notice.emit(
+                text + (tr(" Saved for {noted} shots at {place}.", noted=noted, place=place) if noted else "")
+            )
 
         self._measuring.ask(path, work, done, self.message.emit)
 
@@ -540,7 +554,7 @@ class PlanEditor:
             write(page, target, night)
         else:
             write_new(target, page.encode("utf-8", "surrogatepass"))
-        self.notice.emit(f"Written: {path}")
+        self.notice.emit(tr("Saved {path}", path=path))
 
     def _explained(self, planned: PlannedShot) -> PlannedShot:
         """A wish with what it costs, and why its time is so where it is as proposed."""

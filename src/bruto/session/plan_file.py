@@ -11,7 +11,7 @@ import platformdirs
 
 from bruto.plan.planned_shots import Plan, as_bytes, load_plan
 from bruto.storage.atomic_write import free_names, own_folder, write_own
-from bruto.storage.safe_read import explain
+from bruto.storage.safe_read import FileAction, explain
 
 
 def plans_folder(made_up: bool) -> Path:
@@ -50,7 +50,7 @@ class PlanFile:
         try:
             self._on_disk = path.read_bytes()  # as it is there, which another hand may have written otherwise
         except OSError as error:
-            raise explain(error, path, "read") from error
+            raise explain(error, path, FileAction.READ) from error
         return plan
 
     def is_saved(self, plan: Plan) -> bool:
@@ -82,4 +82,4 @@ class PlanFile:
             try:
                 path.unlink(missing_ok=True)
             except OSError as error:
-                raise explain(error, path, "delete") from error
+                raise explain(error, path, FileAction.DELETE) from error

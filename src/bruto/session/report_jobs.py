@@ -9,6 +9,7 @@ from pathlib import Path
 
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.compare.report import ReportContent as Page
 from bruto.compare.report import write_report
 from bruto.compare.shoot_report import Line, lines_of, summary, write_shoot_page
@@ -57,7 +58,9 @@ class ReportJobs:
             write_report(target, Page(found.comparison, found.first, found.second, found.titles), matched, printed)
             return target.path
 
-        self._page.ask(str(where), work, lambda made: self.notice.emit(f"Written: {made}"), self.message.emit)
+        self._page.ask(
+            str(where), work, lambda made: self.notice.emit(tr("Saved {made}", made=made)), self.message.emit
+        )
 
     def write_shoot(self, path: Path, printed: Callable[..., None]) -> Callable[[], None] | None:
         """Compare every raw of the shoot with its picture and write a page about them; returns what stops it. Stopped,
@@ -73,7 +76,7 @@ class ReportJobs:
 
         pairs = [(s.name, pair(s)) for s in shoot.shots if s.raw and s.picture and not s.problem]
         if not pairs:
-            self.message.emit("There is no raw with the phone's picture of the same moment in this shoot.")
+            self.message.emit(tr("This shoot has no raw with the phone's picture of the same moment."))
             return None
         where, chosen = self._target(path)
         outputs, title, stop = self._outputs(chosen), shoot.title, threading.Event()
@@ -90,8 +93,10 @@ class ReportJobs:
         def done(found: tuple[Path, list[Line], list[str]]) -> None:
             made, lines, problems = found
             self.ended.emit()
-            rest = f" Not compared: {problems[0]}" if problems else ""
-            (self.message if problems else self.notice).emit(f"{summary(lines)} Written: {made}{rest}")
+            rest = tr(" Not compared: {problems}", problems=problems[0]) if problems else ""
+            (self.message if problems else self.notice).emit(
+                tr("{summary} Saved {made}{rest}", summary=summary(lines), made=made, rest=rest)
+            )
 
         def failed(why: str) -> None:
             self.ended.emit()

@@ -10,6 +10,7 @@ from typing import Any
 
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.export.preset import ExportPreset
 from bruto.export.queue import Job, Queue
@@ -184,7 +185,7 @@ class Session:
             if problems:
                 self.message.emit(" ".join(problems[:2]))
             elif count > 1:
-                self.notice.emit(f"Noted for {count} shots.")
+                self.notice.emit(tr("Saved for {count} shots.", count=count))
 
         self.bulk.change(shots, use, done)
 
@@ -195,7 +196,7 @@ class Session:
             edit.judge(gear=gear)
             return True
 
-        self._change("its set", note, lambda count: f"Gear noted for {count} shots of the set.")
+        self._change("its set", note, lambda count: tr("Saved the gear for {count} shots of the set.", count=count))
 
     def _change(self, target: str, act: Act, notice: Callable[[int], str]) -> None:
         shot = self.shoot.current
@@ -214,7 +215,7 @@ class Session:
         """
         folder = self.shoot.folder
         if not self.shoot.paths:  # without a folder the files would land wherever the program was started
-            self.message.emit("Open the folder that the files shall go to first (Ctrl+O).")
+            self.message.emit(tr("First open the folder to copy the files to (Ctrl+O)."))
             return None
         stop = threading.Event()
         self.unfinished.begin("import", source=str(source.absolute()), folder=str(folder.absolute()))
@@ -226,10 +227,16 @@ class Session:
             self.measuring.look()
 
         def done(result: ImportResult) -> None:
-            text = f"{len(result.copied)} files copied and verified, {len(result.skipped)} were there already"
+            text = tr(
+                "{copied_count} files copied and verified, {skipped_count} already there",
+                copied_count=len(result.copied),
+                skipped_count=len(result.skipped),
+            )
             if result.failed:
-                text += f", {len(result.failed)} failed: {result.failed[0][1]}"
-            notice(text + ". Nothing was deleted.", good=not result.failed)
+                text += tr(
+                    ", {failed_count} failed: {failed}", failed_count=len(result.failed), failed=result.failed[0][1]
+                )
+            notice(text + tr(". Nothing was deleted."), good=not result.failed)
 
         def tell(share: float, text: str) -> None:
             self.post(lambda: self.importing.emit(share, text))
@@ -246,7 +253,7 @@ class Session:
             for w in export_previews(shots, self.opened.values(), suffix, preset.long_edge, sizes=False)
         ]
         if not wanted:
-            raise BrutoError("There is no shot to deliver: choose one in the list.")
+            raise BrutoError(tr("There is no shot to export. Choose one in the list."))
         self.queue.add(*wanted)
 
     # -- what would be lost
@@ -257,16 +264,28 @@ class Session:
         waiting = len(self.queue.unfinished())
         if waiting:
             found.append(
-                f"{waiting} {'delivery is' if waiting == 1 else 'deliveries are'} not finished: Deliver shows "
-                f"{'it' if waiting == 1 else 'them'} again at the next start."
+                tr(
+                    "{waiting} {value} not finished. Export shows {value2} again at the next start.",
+                    waiting=waiting,
+                    value=tr("export is") if waiting == 1 else tr("exports are"),
+                    value2="it" if waiting == 1 else "them",
+                )
             )
         if self.merging.running:
-            found.append("A merge is running: it is stopped and writes nothing.")
+            found.append(tr("A merge is running. It is stopped without saving."))
         if self.plan_editor.unsaved:
-            found.append(f"Changes of the plan are not saved and would be lost: {self.plan_editor.unsaved}")
+            found.append(
+                tr("Changes to the plan are not saved and would be lost: {unsaved}", unsaved=self.plan_editor.unsaved)
+            )
         lost = [e for e in self.opened.edits.values() if e.not_saved]
         for edit in lost[:3]:
-            found.append(f"Changes of {edit.path.name} are not saved and would be lost: {edit.not_saved}")
+            found.append(
+                tr(
+                    "Changes of {name} are not saved and would be lost: {not_saved}",
+                    name=edit.path.name,
+                    not_saved=edit.not_saved,
+                )
+            )
         if len(lost) > 3:
-            found.append(f"So are changes of {len(lost) - 3} other shots.")
+            found.append(tr("Changes to {lost_count} other shots would be lost, too.", lost_count=len(lost) - 3))
         return found

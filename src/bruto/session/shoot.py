@@ -9,6 +9,7 @@ from typing import Any
 
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card, save_card
 from bruto.phones.card import offer as phone_offer
@@ -262,17 +263,17 @@ class Shoot:
 def shot_facts(shot: Shot) -> list[str]:
     """Two lines under a shot's name: settings and kind, as read from the file."""
     if shot.problem:
-        return ["cannot be opened", ""]
+        return [tr("cannot be opened"), ""]
     m = shot.seen
     if m is None:
         return ["", ""]
     exposure = ""
     if m.exposure_s:
         seconds = f"1/{1 / m.exposure_s:.0f} s" if m.exposure_s < 0.3 else f"{m.exposure_s:g} s"
-        exposure = f"ISO {m.iso:.0f} · {seconds}" if m.iso else seconds
-    kind = {"mosaic": "raw", "linear": "processed raw", "picture": "picture only, no raw"}[m.kind]
+        exposure = tr("ISO {iso:.0f} · {seconds}", iso=m.iso, seconds=seconds) if m.iso else seconds
+    kind = {"mosaic": "raw", "linear": tr("processed raw"), "picture": tr("picture only, no raw")}[m.kind]
     if m.merged:
-        kind = f"merged, {m.merged}"
+        kind = tr("merged, {merged}", merged=m.merged)
     elif shot.raw and shot.picture:
-        kind += " + picture"
+        kind += tr(" + picture")
     return [exposure, kind]

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.plan.almanac import moon, pole, star, sun
 from bruto.plan.equipment import Equipment
 from bruto.plan.forecast import forecast_of
@@ -57,22 +58,34 @@ def sky_of(plan: Plan) -> Sky:
     facts, where = facts_of(plan), plan.where
     night, day = facts.night, facts.day
     aim = target_of(plan.target)
-    name = TARGETS[plan.target][0] if plan.target in TARGETS else "Target"
+    name = TARGETS[plan.target][0] if plan.target in TARGETS else tr("Target")
     tracks: dict[str, Track] = {"Moon": _heights(moon, where, night.begin, night.end)}
     if aim is not None:
         tracks[name] = _heights(star(*aim), where, night.begin, night.end)
     else:
         tracks[name] = [(night.begin, pole(where).altitude), (night.end, pole(where).altitude)]
     by_night = Axis(
-        night.begin, night.end, tracks, _heights(sun, where, night.begin, night.end), night.dark,
-        _marks((night.sun["set"], "sun sets"), (night.sun["rise"], "sun rises"), (night.moon["rise"], "moon rises"),
-               (night.moon["set"], "moon sets")),
-    )  # fmt: skip
+        night.begin,
+        night.end,
+        tracks,
+        _heights(sun, where, night.begin, night.end),
+        night.dark,
+        _marks(
+            (night.sun["set"], tr("sunset")),
+            (night.sun["rise"], tr("sunrise")),
+            (night.moon["rise"], tr("moonrise")),
+            (night.moon["set"], tr("moonset")),
+        ),
+    )
     height = _heights(sun, where, day.begin, day.end)
     by_day = Axis(
-        day.begin, day.end, {"Sun": height, "Moon": _heights(moon, where, day.begin, day.end)}, height, day.light,
-        _marks((day.rise, "sun rises"), (day.set, "sun sets"), (day.noon[0], "highest")),
-    )  # fmt: skip
+        day.begin,
+        day.end,
+        {"Sun": height, "Moon": _heights(moon, where, day.begin, day.end)},
+        height,
+        day.light,
+        _marks((day.rise, tr("sunrise")), (day.set, tr("sunset")), (day.noon[0], "highest")),
+    )
     return Sky(facts, by_night, by_day)
 
 

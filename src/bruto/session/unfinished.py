@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.storage.documents import read_as
 from bruto.storage.unfinished import keep_unfinished, take_unfinished
@@ -22,7 +23,7 @@ class ImportTask:
 
     @property
     def text(self) -> str:
-        return f"Taking in from {self.source.name} was not finished."
+        return tr("Importing from {name} did not finish.", name=self.source.name)
 
 
 @dataclass(frozen=True)
@@ -36,7 +37,9 @@ class MergeTask:
 
     @property
     def text(self) -> str:
-        return f"Merging {len(self.files)} frames to {self.output.name} was not finished."
+        return tr(
+            "Merging {files_count} frames to {name} did not finish.", files_count=len(self.files), name=self.output.name
+        )
 
 
 class Unfinished:

@@ -13,6 +13,7 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.error_log import unexpected as unexpected_text
 from bruto.errors import BrutoError, Cancelled
 
@@ -163,7 +164,7 @@ class Worker:
             except (Cancelled, BrutoError) as problem:
                 error = str(problem)
             except MemoryError:
-                error = "There is not enough memory for this; close other programs."
+                error = tr("Not enough memory. Close other programs.")
             except Exception as unexpected:  # the window must outlive any one picture
                 error = unexpected_text(unexpected, f"working on “{request.channel.name}”")
             if result is AGAIN:

@@ -10,13 +10,14 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from bruto.catalog import tr
 from bruto.container.dng_reader import is_raw
 from bruto.container.picture import is_picture
 from bruto.errors import BrutoError, Cancelled, FileProblem
 from bruto.shoot.pairing import CLIPS
 from bruto.storage.atomic_write import Target, published
 from bruto.storage.output_planner import Outputs
-from bruto.storage.safe_read import explain, open_regular, whole_digest
+from bruto.storage.safe_read import FileAction, explain, open_regular, whole_digest
 
 _PIECE = 1 << 20
 
@@ -33,7 +34,9 @@ class ImportResult:
 def files_to_import(source: Path) -> list[Path]:
     """Raws, pictures and clips below a folder, in order of name; links are not followed. Raises `FileProblem`."""
     if not source.is_dir():
-        raise FileProblem(f"{source} is not a folder; choose the phone's or card's folder of pictures.")
+        raise FileProblem(
+            tr("{source} is not a folder. Choose the folder of pictures on the phone or card.", source=source)
+        )
     found = []
     for folder, folders, names in os.walk(source):
         folders[:] = sorted(f for f in folders if not f.startswith("."))
@@ -56,7 +59,7 @@ class _There:
             with os.scandir(folder) as found:
                 entries = list(found)
         except OSError as error:
-            raise explain(error, folder, "take files into") from error
+            raise explain(error, folder, FileAction.IMPORT_TO) from error
         for entry in entries:
             try:
                 if not entry.name.startswith(".") and entry.is_file():
@@ -98,7 +101,9 @@ def import_files(
     """
     wanted = files_to_import(source)
     if not folder.is_dir():  # it is not made: it may be on a card that was taken out
-        raise FileProblem(f"Cannot take files into {folder}: it does not exist. Was a card or disk taken out?")
+        raise FileProblem(
+            tr("Cannot import into {folder}: it does not exist. Was a card or disk removed?", folder=folder)
+        )
     there = _There(folder)
     outputs = Outputs()
     total = 0
@@ -109,7 +114,7 @@ def import_files(
     done = 0
     for path in wanted:
         if cancelled():
-            raise Cancelled("Taking in was stopped; what was copied is whole and stays.")
+            raise Cancelled(tr("Import stopped. Copied files are complete and stay."))
         try:
             size = path.stat().st_size
             if there.holds(path, size):
@@ -117,14 +122,14 @@ def import_files(
             else:
                 if size > shutil.disk_usage(folder).free:
                     raise FileProblem(
-                        f"there is no room for it on the disk of {folder}; free some space and try again."
+                        tr("the disk of {folder} is full. Free some storage and try again.", folder=folder)
                     )
                 target = outputs.in_folder(folder, path.name)
                 result.copied.append(_copy_verified(path, target, cancelled))
                 there.add(target.path, size)
             done += size
         except OSError as error:
-            result.failed.append((path, str(explain(error, path, "copy"))))
+            result.failed.append((path, str(explain(error, path, FileAction.COPY))))
         except Cancelled:
             raise
         except BrutoError as error:
@@ -139,7 +144,7 @@ def _copy_verified(source: Path, target: Target, cancelled: Callable[[], bool]) 
         with open_regular(source) as stream, temporary.open("wb") as out:
             while piece := stream.read(_PIECE):
                 if cancelled():
-                    raise Cancelled("Taking in was stopped; what was copied is whole and stays.")
+                    raise Cancelled(tr("Import stopped. Copied files are complete and stay."))
                 digest.update(piece)
                 out.write(piece)
             out.flush()
@@ -147,6 +152,11 @@ def _copy_verified(source: Path, target: Target, cancelled: Callable[[], bool]) 
             state = os.fstat(stream.fileno())
             os.posix_fadvise(out.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)  # read back from the disk where it can be
         if whole_digest(temporary) != digest.hexdigest():
-            raise FileProblem(f"{source}: the copy differs from the original; check the card or cable and try again.")
+            raise FileProblem(
+                tr(
+                    "{source}: the copy differs from the original. Check the card or cable and try again.",
+                    source=source,
+                )
+            )
         os.utime(temporary, ns=(state.st_atime_ns, state.st_mtime_ns))
     return target.path

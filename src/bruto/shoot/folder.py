@@ -13,6 +13,7 @@ from typing import Annotated, Any
 import platformdirs
 from pydantic import Field
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError, FileProblem
 from bruto.shoot.pairing import list_files, pair
 from bruto.shoot.shots import Shot
@@ -82,7 +83,7 @@ def save_record(folder: Path, record: ShootRecord) -> Path:
     try:
         special = why_not_regular(place)
         if special:
-            raise FileProblem(f"Not saved: {place} cannot be written: {special}.")
+            raise FileProblem(tr("Not saved: {place} cannot be written to: {special}.", place=place, special=special))
         try:
             _record(place)
         except Damaged:

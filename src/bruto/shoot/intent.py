@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 
+from bruto.catalog import tr
 from bruto.phones.card import CROP_RATIO, PhoneCard
 from bruto.shoot.folder import Intent
 from bruto.shoot.shots import Shot
@@ -61,20 +62,35 @@ def check(shot: Shot, intent: Intent, expected: Intent, card: PhoneCard) -> list
     got, wanted = _megapixels(*seen.size), intent.megapixels or expected.megapixels
     if shot.raw and wanted and abs(got - wanted) > max(1, 0.1 * wanted):
         if intent.megapixels:
-            found.append(Finding("resolution", f"{got} megapixels; you asked for {wanted}."))
+            found.append(
+                Finding("resolution", tr("{got} megapixels recorded, {wanted} intended.", got=got, wanted=wanted))
+            )
         elif got < wanted:  # more than the rest is no loss
-            found.append(Finding("resolution", f"{got} megapixels; most of this shoot has {wanted}."))
+            found.append(
+                Finding("resolution", tr("{got} megapixels; most of this shoot has {wanted}.", got=got, wanted=wanted))
+            )
     kind = intent.kind
     if shot.raw and kind and seen.kind != kind:
         names = {"mosaic": "plain", "linear": "processed"}
-        found.append(Finding("kind", f"A {names.get(seen.kind, seen.kind)} raw; {names[kind]} ones were meant."))
+        found.append(
+            Finding(
+                "kind",
+                tr(
+                    "A {get} raw was recorded; {names} raws were intended.",
+                    get=names.get(seen.kind, seen.kind),
+                    names=names[kind],
+                ),
+            )
+        )
     wants_raw = intent.raw if intent.raw is not None else expected.raw
     if shot.raw is None and wants_raw:
-        found.append(Finding("no-raw", "The phone saved only its picture, no raw; check the mode."))
+        found.append(Finding("no-raw", tr("The phone saved a picture but no raw. Check the mode.")))
     if shot.raw is not None and wants_raw is False:
-        found.append(Finding("raw", "A raw was saved that was not meant; it takes the space of several pictures."))
+        found.append(Finding("raw", tr("An unintended raw was saved; it takes the storage of several pictures.")))
     if shot.edited:
-        found.append(Finding("edited", f"The phone's picture was changed after the capture: {shot.edited}."))
+        found.append(
+            Finding("edited", tr("The phone's picture was edited after the capture: {edited}.", edited=shot.edited))
+        )
     return found
 
 
@@ -84,7 +100,7 @@ def lens_title(name: str, focal_35mm: float) -> str:
     >>> lens_title("26 mm", 26.0), lens_title("wide", 15.0)
     ('26 mm', 'wide (15 mm)')
     """
-    length = f"{focal_35mm:.0f} mm"
+    length = tr("{focal_35mm:.0f} mm", focal_35mm=focal_35mm)
     return length if name == length else f"{name} ({length})"
 
 
@@ -97,16 +113,26 @@ def _other_lens(shot: Shot, intent: Intent, card: PhoneCard, found: list[Finding
     if not intent.focal_35mm or not got or abs(got / intent.focal_35mm - 1) < SAME_LENS:
         return
     wanted = next((q.name for q in card.lenses if abs(q.focal_35mm / intent.focal_35mm - 1) < SAME_LENS), "")
-    name = f"the {lens_title(lens.name, got)} lens" if lens is not None else f"a {got:.0f} mm lens"
-    asked_for = f"the {lens_title(wanted, intent.focal_35mm)} one" if wanted else f"{intent.focal_35mm:.0f} mm"
-    found.append(Finding("lens", f"Taken with {name}; you asked for {asked_for}."))
+    name = (
+        tr("the {lens_title} lens", lens_title=lens_title(lens.name, got))
+        if lens is not None
+        else tr("a {got:.0f} mm lens", got=got)
+    )
+    asked_for = (
+        tr("the {lens_title} one", lens_title=lens_title(wanted, intent.focal_35mm))
+        if wanted
+        else tr("{focal_35mm:.0f} mm", focal_35mm=intent.focal_35mm)
+    )
+    found.append(Finding("lens", tr("Taken with {name}; you intended {asked_for}.", name=name, asked_for=asked_for)))
 
 
 def _zoom(shot: Shot, card: PhoneCard, found: list[Finding]) -> None:
     seen = shot.seen
     assert seen is not None
     if seen.zoom and seen.zoom > CROP_RATIO:
-        found.append(Finding("zoom", f"Digital zoom {seen.zoom:.1f}×: only a crop of the lens's own view."))
+        found.append(
+            Finding("zoom", tr("Digital zoom {zoom:.1f}×: only a crop of the lens's own view.", zoom=seen.zoom))
+        )
         return
     lens = card.lens_of(seen.focal_mm)
     if lens is None or not seen.focal_35mm:
@@ -116,10 +142,17 @@ def _zoom(shot: Shot, card: PhoneCard, found: list[Finding]) -> None:
         return
     real = [q for q in card.lenses if abs(q.focal_35mm / seen.focal_35mm - 1) < SAME_LENS and q is not lens]
     if real:
-        text = (
-            f"The {seen.focal_35mm:.0f} mm view was made from the {lens.name} lens, not from the {real[0].name} one: a "
-            f"{ratio:.1f}× crop."
+        text = tr(
+            "The {focal_35mm:.0f} mm view comes from the {name} lens, not from the {name2} lens: a {ratio:.1f}× crop.",
+            focal_35mm=seen.focal_35mm,
+            name=lens.name,
+            name2=real[0].name,
+            ratio=ratio,
         )
         found.append(Finding("lens", text))
     else:
-        found.append(Finding("zoom", f"Digital zoom {ratio:.1f}×: only a crop of the {lens.name} lens."))
+        found.append(
+            Finding(
+                "zoom", tr("Digital zoom {ratio:.1f}×: only a crop of the {name} lens.", ratio=ratio, name=lens.name)
+            )
+        )

@@ -13,12 +13,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.dng_reader import is_raw
 from bruto.container.picture import PICTURE_KINDS, is_picture
 from bruto.container.quick_metadata import QuickMetadata, read_quick_metadata
 from bruto.errors import BrutoError, FileProblem
 from bruto.shoot.shots import Shot, edit_marks, read_shot, small_view, taken_at
-from bruto.storage.safe_read import content_key, explain, whole_digest
+from bruto.storage.safe_read import FileAction, content_key, explain, whole_digest
 
 CLIPS = (".mp4", ".mov", ".m4v")
 SAME_MOMENT_S = 2.0
@@ -45,17 +46,23 @@ def list_files(paths: list[str | Path]) -> list[Path]:
         path = Path(given)
         try:
             if not path.exists():
-                raise FileProblem(f"{path} does not exist; check the name.")
+                raise FileProblem(tr("{path} does not exist. Check the name.", path=path))
             inside = sorted(path.iterdir()) if path.is_dir() else [path]
         except OSError as error:
-            raise explain(error, path, "open") from error
+            raise explain(error, path, FileAction.OPEN) from error
         for file in inside:
             if file.name.startswith("."):
                 continue
             if is_raw(file) or is_picture(file) or file.suffix.lower() in CLIPS:
                 found.append(file)
             elif not path.is_dir():
-                raise FileProblem(f"{file} is neither a DNG nor a picture that can be opened ({PICTURE_KINDS}).")
+                raise FileProblem(
+                    tr(
+                        "{file} is neither a DNG nor a picture that Bruto can open ({PICTURE_KINDS}).",
+                        file=file,
+                        PICTURE_KINDS=PICTURE_KINDS,
+                    )
+                )
     return found
 
 

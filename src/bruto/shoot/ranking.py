@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from bruto.catalog import tr
 from bruto.sensor.report import SensorReport
 from bruto.shoot.shots import Shot
 
@@ -53,13 +54,13 @@ def _reasons(r: SensorReport, parts: tuple[float, float, float, float], first: b
     sharp, shake, lost, light = parts
     words = []
     if first and count > 1 and sharp > -0.02:
-        words.append(f"sharpest of {count}")
+        words.append(tr("sharpest of {count}", count=count))
     elif sharp < -0.15:
-        words.append(f"{100 * (1 - 2**sharp):.0f} % less fine detail")
+        words.append(tr("{sharp:.0f} % less fine detail", sharp=100 * (1 - 2**sharp)))
     if shake < 0 and r.motion_px:
-        words.append(f"moved {r.motion_px:.0f} px")
+        words.append(tr("moved {motion_px:.0f} px", motion_px=r.motion_px))
     if lost < -0.05:
-        words.append(f"{r.clipped_percent['all']:.1f} % lost in all channels")
+        words.append(tr("{all:.1f} % clipped in all channels", all=r.clipped_percent["all"]))
     if light < -0.1:
-        words.append(f"{100 * (2 ** (-2 * light) - 1):.0f} % more noise")
-    return tuple(words) or ("as good as the best",)
+        words.append(tr("{light:.0f} % more noise", light=100 * (2 ** (-2 * light) - 1)))
+    return tuple(words) or (tr("as good as the best"),)

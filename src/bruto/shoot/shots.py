@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.dng_reader import read_dng_meta
 from bruto.container.orientation import orient
 from bruto.container.picture import decode_jpeg, picture_meta, read_picture_facts, small_picture
@@ -142,7 +143,7 @@ def oriented_preview(shot: Shot) -> NDArray[np.uint8]:
     """
     data = shot.preview
     if data is None or shot.seen is None:
-        raise BrutoError(f"{shot.name} has no preview inside.")
+        raise BrutoError(tr("{name} has no embedded preview.", name=shot.name))
     picture = decode_jpeg(data)
     w, h = shot.seen.size
     turned = (picture.shape[1] > picture.shape[0]) != (w > h)
@@ -165,7 +166,7 @@ def small_view(shot: Shot, edge: int = 320) -> tuple[NDArray[np.uint8], str]:
     elif shot.picture is not None:
         picture, kind = small_picture(shot.picture, edge), "picture"
     else:
-        raise BrutoError(f"{shot.name} has no preview inside.")
+        raise BrutoError(tr("{name} has no embedded preview.", name=shot.name))
     scale = edge / max(picture.shape[:2])
     if scale < 1:
         picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
@@ -175,13 +176,17 @@ def small_view(shot: Shot, edge: int = 320) -> tuple[NDArray[np.uint8], str]:
 def edit_marks(raw: QuickMetadata | None, picture: QuickMetadata) -> str:
     """What tells that a picture was edited, filtered or styled after the capture; "" where nothing does."""
     if picture.xmp_edited:
-        return "its own record tells of editing"
+        return tr("its own metadata records editing")
     if picture.modified and picture.taken and picture.modified != picture.taken:
-        return f"it was written again at {picture.modified[11:16]} on {picture.modified[:10].replace(':', '-')}"
+        return tr(
+            "it was saved again at {modified} on {replace}",
+            modified=picture.modified[11:16],
+            replace=picture.modified[:10].replace(":", "-"),
+        )
     if raw is not None and raw.software and picture.software and raw.software != picture.software:
-        return f"another program wrote it last ({picture.software})"
+        return tr("another program saved it last ({software})", software=picture.software)
     if raw is not None and raw.kind != "picture":
         a, b = sorted(raw.oriented_size), sorted(picture.oriented_size)
         if abs((a[0] / a[1]) / (b[0] / b[1]) - 1) > 0.02:
-            return "its sides have another proportion than the raw's: it was cropped"
+            return tr("its aspect ratio differs from the raw's: it was cropped")
     return ""

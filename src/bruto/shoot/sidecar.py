@@ -24,6 +24,7 @@ from typing import Annotated, Any
 import platformdirs
 from pydantic import Field
 
+from bruto.catalog import tr
 from bruto.develop.history_text import JOINED, step_key
 from bruto.develop.migrations import migrated
 from bruto.develop.recipe import Recipe, readable_recipe, recipe_from
@@ -33,7 +34,7 @@ from bruto.shoot.xmp import read_rating
 from bruto.storage.atomic_write import free_names, own_folder, why_not_regular, write_new, write_own
 from bruto.storage.documents import readable, unknown
 from bruto.storage.json_files import LARGEST_JSON, Damaged, parse_json
-from bruto.storage.safe_read import content_key, explain, open_regular, read_bounded
+from bruto.storage.safe_read import FileAction, content_key, explain, open_regular, read_bounded
 
 SUFFIX = ".bruto.json"
 HISTORY = 200
@@ -83,11 +84,11 @@ class Sidecar(StoredValues):
         """The recipe kept under a name; raises `BrutoError` where there is none, or it cannot be used."""
         if name not in self.versions:
             known = ", ".join(sorted(self.versions)) or "none"
-            raise BrutoError(f"There is no version called '{name}'. Kept: {known}.")
+            raise BrutoError(tr("There is no version '{name}'. Saved versions: {known}.", name=name, known=known))
         try:
             return recipe_from(self.versions[name])
         except BrutoError as error:
-            raise BrutoError(f"Version {name}: {error}") from error
+            raise BrutoError(tr("Version {name}: {error}", name=name, error=error)) from error
 
     def snapshot(self) -> Sidecar:
         """A copy that later changes do not reach, to tell what was changed since."""
@@ -160,8 +161,12 @@ def _loaded(original: Path) -> tuple[Path, Sidecar, str] | None:
     try:
         places = _places(original)
     except OSError as error:
-        reason = str(explain(error, sidecar_path(original), "read"))
-        return sidecar_path(original), Sidecar(locked=reason), f"{reason} Changes cannot be saved until then."
+        reason = str(explain(error, sidecar_path(original), FileAction.READ))
+        return (
+            sidecar_path(original),
+            Sidecar(locked=reason),
+            tr("{reason} Changes cannot be saved until then.", reason=reason),
+        )
     found = [(place, *_read(place)) for place in places]
     return max(found, key=lambda f: (f[1].revision, f[0].parent == original.parent)) if found else None
 
@@ -180,17 +185,23 @@ def _read(path: Path) -> tuple[Sidecar, str]:
     try:
         data = read_bounded(path, LARGEST_JSON)
     except BrutoError as error:  # it may be readable again: nothing may take its place
-        return Sidecar(locked=str(error)), f"{error} The values in it are not used, and changes are not saved."
+        return Sidecar(locked=str(error)), tr("{error} Its values are not used and changes are not saved.", error=error)
     try:
         found = parse_json(data, path.name)
     except Damaged as error:
-        return Sidecar(damaged=data), f"{error} The default values are shown; it is copied aside before a change."
+        return Sidecar(damaged=data), tr(
+            "{error} Default values are shown; the file is copied aside before you change anything.", error=error
+        )
     side, lost = _from_json(found)
     if lost:
         side.damaged = data
         return side, (
-            f"{path.name} holds values that cannot be used ({'; '.join(lost[:3])}). The others are used; the file is "
-            "copied aside before a change."
+            tr(
+                "{name} contains values that cannot be used ({lost}). The others are used; the file is copied aside "
+                "before you change anything.",
+                name=path.name,
+                lost="; ".join(lost[:3]),
+            )
         )
     return side, ""
 
@@ -269,27 +280,38 @@ def save_sidecar(original: str | Path, sidecar: Sidecar, base: Sidecar | None = 
     """
     original = Path(original)
     if sidecar.locked:
-        raise FileProblem(f"Not saved: {sidecar.locked}")
+        raise FileProblem(tr("Not saved: {locked}", locked=sidecar.locked))
     with _alone(original):
         known = sidecar.damaged
         found = _loaded(original)
         special = why_not_regular(found[0]) if found is not None else ""
         if special:
-            raise FileProblem(f"Not saved: {found[0] if found else original} cannot be written: {special}.")
+            raise FileProblem(
+                tr(
+                    "Not saved: {found} cannot be written to: {special}.",
+                    found=found[0] if found else original,
+                    special=special,
+                )
+            )
         put_aside(original, sidecar)
         joined = ""
         if found is not None:
             where, there, problem = found
             if there.locked:
-                raise FileProblem(f"Not saved: {there.locked}")
+                raise FileProblem(tr("Not saved: {locked}", locked=there.locked))
             if there.damaged is not None and there.damaged != known:
                 if base is None:
-                    raise FileProblem(f"Not saved: {problem}")
+                    raise FileProblem(tr("Not saved: {problem}", problem=problem))
                 put_aside(original, there)  # it was damaged since it was read
                 sidecar.revision = max(there.revision, sidecar.revision)
             elif there.revision != sidecar.revision:
                 if base is None:
-                    raise FileProblem(f"{where} was changed by another program; open the shot again to see its values.")
+                    raise FileProblem(
+                        tr(
+                            "{where} was changed by another program. Open the shot again to see its values.",
+                            where=where,
+                        )
+                    )
                 joined = join(sidecar, base, there)
                 sidecar.revision = max(there.revision, sidecar.revision)
         before = sidecar.revision
@@ -305,8 +327,11 @@ def _write(original: Path, sidecar: Sidecar, current: Path | None) -> Path:
     body = json.dumps(_as_json(sidecar), indent=1).encode() + b"\n"
     if len(body) > LARGEST_JSON:
         raise FileProblem(
-            f"Not saved: the values of {original.name} would take {len(body) / 1e6:.0f} MB; drop versions or shorten "
-            "the note."
+            tr(
+                "Not saved: the values of {name} would take {body_count:.0f} MB. Delete versions or shorten the note.",
+                name=original.name,
+                body_count=len(body) / 1000000.0,
+            )
         )
     beside = sidecar_path(original)
     if current is not None and current != beside and not _writable(beside):
@@ -371,7 +396,7 @@ def join(mine: Sidecar, base: Sidecar, theirs: Sidecar) -> str:
     mine.recipe = recipe_from(values)
     mine.versions = {**theirs.versions, **mine.versions}
     if clash:
-        name = f"other window {datetime.now():%H:%M}"
+        name = tr("other window {now:%H:%M}", now=datetime.now())
         while name in mine.versions:
             name += "+"
         mine.versions[name] = c
@@ -383,12 +408,16 @@ def join(mine: Sidecar, base: Sidecar, theirs: Sidecar) -> str:
             mine.note = f"{own}\n{other}"
     mine.unknown = {**theirs.unknown, **mine.unknown}
     words = [name.replace("_", " ") for name in sorted(taken)]
-    text = "Another window changed this shot too: " + (
-        f"its values are taken over ({', '.join(words[:6])})." if taken else "both are joined."
+    text = tr("Another window changed this shot, too: ") + (
+        tr("its values are used as well ({words}).", words=", ".join(words[:6])) if taken else tr("both are combined.")
     )
     if clash:
         both = ", ".join(n.replace("_", " ") for n in sorted(clash)[:4])
-        text += f" Both changed {both}: yours is in force, the other is kept as version “{name_of_last(mine)}”."
+        text += tr(
+            " Both changed {both}: yours is in force, the other is saved as version “{name_of_last}”.",
+            both=both,
+            name_of_last=name_of_last(mine),
+        )
     return text
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from statistics import median
 
+from bruto.catalog import tr
 from bruto.shoot.shots import Shot, ShotSet
 
 
@@ -60,7 +61,7 @@ def size_text(count: float) -> str:
     for limit, unit, digits in ((1e3, "B", 0), (1e6, "kB", 0), (1e9, "MB", 1), (1e12, "GB", 2)):
         if count < limit:
             return f"{count / (limit / 1e3):.{digits}f} {unit}"
-    return f"{count / 1e12:.2f} TB"
+    return tr("{count:.2f} TB", count=count / 1000000000000.0)
 
 
 def space_text(space: StorageUse) -> str:
@@ -74,11 +75,11 @@ def space_text(space: StorageUse) -> str:
         if count:
             parts.append(f"{count} {word}{'s' if count != 1 else ''} {size_text(size)}")
     if space.clips:
-        parts.append(f"clips {size_text(space.clips)}")
+        parts.append(tr("clips {size}", size=size_text(space.clips)))
     if space.doubles:
-        parts.append(f"double copies {size_text(space.doubles)}")
+        parts.append(tr("duplicates {size}", size=size_text(space.doubles)))
     text = f"{size_text(space.total)}: " + ", ".join(parts)
     if space.raw_count and space.picture_count and space.pictures:
         ratio = (space.raws / space.raw_count) / (space.pictures / space.picture_count)
-        text += f"; a raw takes {ratio:.1f} times its picture"
+        text += tr("; a raw takes {ratio:.1f} times its picture", ratio=ratio)
     return text

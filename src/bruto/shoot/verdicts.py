@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from bruto.catalog import tr
+
 REJECTED, UNRATED = -1, 0
 """Ratings of the standard."""
 
@@ -32,10 +34,10 @@ class Verdict:
 
 
 VERDICTS: tuple[Verdict, ...] = (
-    Verdict("discard", "Discard", "✕", "may go to the wastebasket", REJECTED, REJECTED),
-    Verdict("spare", "Spare", "○", "only if nothing better turns up", 1, 2),
-    Verdict("keep", "Keep", "✓", "to be corrected and delivered", 3, 4),
-    Verdict("best", "Best", "▲", "the ones to show first", 5, 5),
+    Verdict("discard", tr("Discard"), "✕", tr("can go to the wastebasket"), REJECTED, REJECTED),
+    Verdict("spare", tr("Spare"), "○", tr("use only if nothing better turns up"), 1, 2),
+    Verdict("keep", tr("Keep"), "✓", tr("to be corrected and exported"), 3, 4),
+    Verdict("best", tr("Best"), "▲", tr("the ones to show first"), 5, 5),
 )
 BY_ID = {v.id: v for v in VERDICTS}
 KEEP_OR_BEST = ("keep", "best")

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from html import escape
 from pathlib import Path
 
+from bruto.catalog import tr
 from bruto.errors import FileProblem
 from bruto.storage.atomic_write import identity, write_own
 from bruto.storage.safe_read import read_bounded
@@ -91,14 +92,14 @@ class _Document:
         self.data, self.path = data, path
         self.elements: list[_Element] = []
         if b"<!DOCTYPE" in data or b"<!ENTITY" in data:
-            raise FileProblem(f"{path} is no plain XMP file; it is left alone.")
+            raise FileProblem(tr("{path} is not a plain XMP file and is left unchanged.", path=path))
         parser = xml.parsers.expat.ParserCreate()
         parser.ordered_attributes = True
         stack: list[_Element] = []
 
         def start(name: str, pairs: list[str]) -> None:
             if len(stack) > DEEPEST:
-                raise FileProblem(f"{path} is nested deeper than can be real; it is left alone.")
+                raise FileProblem(tr("{path} is nested too deeply to be real and is left unchanged.", path=path))
             attributes = dict(zip(pairs[0::2], pairs[1::2], strict=True))
             prefixes = dict(stack[-1].prefixes) if stack else {"xml": _XML}
             for written, value in attributes.items():
@@ -133,9 +134,11 @@ class _Document:
         try:
             parser.Parse(data, True)
         except xml.parsers.expat.ExpatError as error:
-            raise FileProblem(f"{path} is damaged from line {error.lineno} on; it is left alone.") from error
+            raise FileProblem(
+                tr("{path} is damaged from line {lineno} on and is left unchanged.", path=path, lineno=error.lineno)
+            ) from error
         except ValueError as error:
-            raise FileProblem(f"{path} is written in a form that is not known here; it is left alone.") from error
+            raise FileProblem(tr("{path} has an unknown form and is left unchanged.", path=path)) from error
 
     def descriptions(self) -> list[_Element]:
         """Top-level rdf:Description elements."""
@@ -192,10 +195,10 @@ def _read(original: str | Path) -> _Document | None:
         if identity(path) is None:
             return None
     except OSError as error:
-        raise FileProblem(f"{path} cannot be read: {error.strerror}.") from error
+        raise FileProblem(tr("{path} cannot be read: {strerror}.", path=path, strerror=error.strerror)) from error
     data = read_bounded(path, MAX_BYTES)
     if data[:2] in (b"\xff\xfe", b"\xfe\xff") or (b"encoding" in data[:100] and b"utf-8" not in data[:100].lower()):
-        raise FileProblem(f"{path} is not written in UTF-8; it is left alone.")
+        raise FileProblem(tr("{path} is not written in UTF-8 and is left unchanged.", path=path))
     return _Document(data, path)
 
 
@@ -239,7 +242,7 @@ def write_rating(original: str | Path, *, stars: int | None = None, note: str | 
 def _block(document: _Document) -> _Element:
     found = document.descriptions()
     if not found:
-        raise FileProblem(f"{document.path} holds no description; it is left alone.")
+        raise FileProblem(tr("{path} contains no description and is left unchanged.", path=document.path))
     return found[0]
 
 
@@ -302,7 +305,7 @@ def _with_caption(document: _Document, note: str) -> bytes:
     if alternatives is not None and not alternatives.empty_tag:
         return data[: alternatives.inside] + _li(alternatives, note) + data[alternatives.inside :]
     if any(c.name == (DC, "description") for b in document.descriptions() for c in b.children):
-        raise FileProblem(f"{document.path} holds a caption in a form that is not known here; it is left alone.")
+        raise FileProblem(tr("{path} contains a caption in an unknown form and is left unchanged.", path=document.path))
     block = _block(document)
     dc, declare_dc = _named(block, DC, "dc")
     rdf, declare_rdf = _named(block, RDF, "rdf")

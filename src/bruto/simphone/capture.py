@@ -15,6 +15,7 @@ import platformdirs
 from numpy.typing import NDArray
 from PIL import Image
 
+from bruto.catalog import tr
 from bruto.container.dng_writer import DngTags, SampleStorage, write_dng
 from bruto.container.profile import Calibration
 from bruto.container.raw_frame import GainMap
@@ -127,11 +128,19 @@ class Phone:
         than the scene's own.
         """
         if lens not in sm.LENSES:
-            raise BrutoError(f"The phone has the lenses {', '.join(sm.LENSES)}, not '{lens}'.")
+            raise BrutoError(
+                tr("The phone has the lenses {LENSES}, not '{lens}'.", LENSES=", ".join(sm.LENSES), lens=lens)
+            )
         if megapixels == 48 and lens != "main":
-            raise BrutoError("Only the main lens has a 48 megapixel mode; take 12.")
+            raise BrutoError(tr("Only the main lens has a 48 megapixel mode; use 12."))
         if size is None and megapixels not in sm.SIZES:
-            raise BrutoError(f"The phone takes {', '.join(map(str, sm.SIZES))} megapixels, not {megapixels}.")
+            raise BrutoError(
+                tr(
+                    "The phone takes {map} megapixels, not {megapixels}.",
+                    map=", ".join(map(str, sm.SIZES)),
+                    megapixels=megapixels,
+                )
+            )
         self.scene = load_scene(scene, kelvin)
         self.megapixels = megapixels
         self.width, self.height = size or sm.SIZES[megapixels]
@@ -459,9 +468,9 @@ def simulate(
     Raises `BrutoError` for settings the phone does not have.
     """
     if kind not in ("mosaic", "linear"):
-        raise BrutoError(f"The phone writes mosaic or linear raws, not '{kind}'.")
+        raise BrutoError(tr("The phone writes mosaic or linear raws, not '{kind}'.", kind=kind))
     if not 1 <= count <= 500:
-        raise BrutoError(f"A burst has 1 to 500 frames, not {count}.")
+        raise BrutoError(tr("A burst has 1 to 500 frames, not {count}.", count=count))
     phone = Phone(scene, megapixels, size=size, lens=lens, mishap=mishap)
     base = phone.meter(ev)
     base = Exposure(
@@ -469,8 +478,13 @@ def simulate(
     )
     if not (sm.ISOS[0] <= base.iso <= sm.ISOS[-1] and 1e-5 <= base.seconds <= 60):
         raise BrutoError(
-            f"The phone offers ISO {sm.ISOS[0]} to {sm.ISOS[-1]} and 1/100000 s to 60 s, not ISO {base.iso:g} at "
-            f"{base.seconds:g} s."
+            tr(
+                "The phone offers ISO {ISOS} to {ISOS2} and 1/100000 s to 60 s, not ISO {iso:g} at {seconds:g} s.",
+                ISOS=sm.ISOS[0],
+                ISOS2=sm.ISOS[-1],
+                iso=base.iso,
+                seconds=base.seconds,
+            )
         )
     folder = usable_folder(folder)
     steps = bracket or (0.0,) * count

@@ -13,6 +13,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.simphone import texture as tx
 from bruto.simphone.geometry import Builder, rotation
@@ -390,6 +391,8 @@ def _built(name: str) -> SimulatedScene:
 def load_scene(name: str, kelvin: float | None = None) -> SimulatedScene:
     """The scene of that name, under another light where `kelvin` is given; raises `BrutoError` for an unknown one."""
     if name not in SCENES:
-        raise BrutoError(f"There is no scene called '{name}'. Scenes: {', '.join(SCENES)}.")
+        raise BrutoError(
+            tr("There is no scene called '{name}'. Scenes: {SCENES}.", name=name, SCENES=", ".join(SCENES))
+        )
     scene = _built(name)
     return scene if kelvin is None else replace(scene, kelvin=kelvin, tungsten=kelvin < 4000)

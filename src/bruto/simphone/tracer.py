@@ -19,6 +19,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.parallel import map_threads
 from bruto.simphone import spectral
@@ -330,7 +331,7 @@ def read_light(name: str) -> NDArray[np.float32] | None:
         return None
     code = imagecodecs.jpegxl_decode(source.read_bytes())
     if code.ndim != 3:
-        raise BrutoError(f"The baked light of scene '{name}' is damaged; install the package again.")
+        raise BrutoError(tr("The baked light of scene '{name}' is damaged. Install Bruto again.", name=name))
     return (np.exp2(code.astype(np.float32) * (32 / 65535)) * LOG_FLOOR).astype(np.float32)
 
 

@@ -29,12 +29,13 @@ from pathlib import Path
 
 import platformdirs
 
+from bruto.catalog import tr
 from bruto.errors import FileProblem
-from bruto.storage.safe_read import explain
+from bruto.storage.safe_read import FileAction, explain
 
 LONGEST_NAME = 255
 """Bytes of a file name (POSIX NAME_MAX of usual file systems)."""
-NOT_REPLACED = "a file of that name is there already"
+NOT_REPLACED = tr("a file with that name exists")
 _MARK = ".bruto-"
 _NOREPLACE, _EXCHANGE = 1, 2
 """Flags of renameat2 (Linux 3.15, linux/fs.h)."""
@@ -88,10 +89,10 @@ def why_not_regular(path: str | Path) -> str:
     if stat.S_ISREG(mode):
         return ""
     if stat.S_ISDIR(mode):
-        return "it is a folder; name a file in it"
+        return tr("it is a folder; name a file in it")
     if stat.S_ISLNK(mode):
-        return "it is a link to another file; name a new file"
-    return "it is a device or a pipe and no regular file; choose another name"
+        return tr("it is a link to another file; choose a new name")
+    return tr("it is a device or a pipe, not a regular file; choose another name")
 
 
 def folded(name: str) -> str:
@@ -118,7 +119,7 @@ def free_names(folder: Path, names: Callable[[int], list[str]]) -> list[Path]:
     try:
         taken = {folded(name) for name in os.listdir(folder)}
     except OSError as error:
-        raise explain(error, folder, "write into") from error
+        raise explain(error, folder, FileAction.WRITE_TO) from error
     for number in itertools.count(1):
         found = names(number)
         if not any(folded(name) in taken for name in found):
@@ -367,12 +368,20 @@ def published(target: Target | str | Path) -> Iterator[Path]:
             _refuse_existing(path)
         if not path.parent.is_dir():
             raise FileProblem(
-                f"Cannot write {path}: the folder {path.parent} does not exist; check the name, or whether a card or "
-                "disk was taken out."
+                tr(
+                    "Cannot write {path}: the folder {parent} does not exist. Check the name, or whether a card "
+                    "or disk "
+                    "was removed.",
+                    path=path,
+                    parent=path.parent,
+                )
             )
         if target.device is not None and os.stat(path.parent).st_dev != target.device:
             raise FileProblem(
-                f"Cannot write {path}: its folder lies on another disk than when it was chosen. Was a card taken out?"
+                tr(
+                    "Cannot write {path}: its folder is on another disk than when you chose it. Was a card removed?",
+                    path=path,
+                )
             )
         with temporary_beside(path) as temporary:
             yield temporary
@@ -384,17 +393,19 @@ def published(target: Target | str | Path) -> Iterator[Path]:
         _settle_folder(path.parent)
     except FileExistsError as error:
         if target.replaces is None:
-            raise NameTaken(f"Cannot write {path}: {NOT_REPLACED}; choose another name.") from error
+            raise NameTaken(
+                tr("Cannot write {path}: {NOT_REPLACED}; choose another name.", path=path, NOT_REPLACED=NOT_REPLACED)
+            ) from error
         raise NameTaken(
-            f"Cannot write {path}: another program wrote it while this was being made; it was left as it is."
+            tr("Cannot write {path}: another program wrote it in the meantime; it was left unchanged.", path=path)
         ) from error
     except OSError as error:
-        raise explain(error, path, "write") from error
+        raise explain(error, path, FileAction.WRITE) from error
 
 
 def _refuse_existing(path: Path) -> None:
-    reason = why_not_regular(path) or f"{NOT_REPLACED}; choose another name"
-    raise NameTaken(f"Cannot write {path}: {reason}.")
+    reason = why_not_regular(path) or tr("{NOT_REPLACED}; choose another name", NOT_REPLACED=NOT_REPLACED)
+    raise NameTaken(tr("Cannot write {path}: {reason}.", path=path, reason=reason))
 
 
 @contextmanager
@@ -407,7 +418,7 @@ def own_file(path: str | Path, durable: bool = True) -> Iterator[Path]:
     try:
         reason = why_not_regular(path)
         if reason:
-            raise FileProblem(f"Cannot write {path}: {reason}.")
+            raise FileProblem(tr("Cannot write {path}: {reason}.", path=path, reason=reason))
         with temporary_beside(path) as temporary:
             yield temporary
             if durable:
@@ -416,7 +427,7 @@ def own_file(path: str | Path, durable: bool = True) -> Iterator[Path]:
                 temporary.chmod(0o644)
             os.replace(temporary, path)
     except OSError as error:
-        raise explain(error, path, "write") from error
+        raise explain(error, path, FileAction.WRITE) from error
 
 
 def write_own(path: str | Path, data: bytes, durable: bool = True) -> None:
@@ -435,7 +446,7 @@ _MOUNTS = (Path("/media"), Path("/run/media"), Path("/mnt"))
 """Where cards and disks are put (Filesystem Hierarchy Standard 3.0, sections 3.11 and 3.12)."""
 
 
-def usable_folder(folder: str | Path, doing: str = "make the folder") -> Path:
+def usable_folder(folder: str | Path) -> Path:
     """A folder that exists, or is made in one that exists: one level only, and not where cards and disks are put, so
     that the place of one which is not there is not made anew on another disk. Raises `FileProblem`.
     """
@@ -446,12 +457,15 @@ def usable_folder(folder: str | Path, doing: str = "make the folder") -> Path:
         place = folder.absolute()
         if any(place.parent == m or place.parent.parent == m for m in _MOUNTS) or not folder.parent.is_dir():
             raise FileProblem(
-                f"Cannot {doing} {folder}: it does not exist, nor the folder it would be in; check the name. "
-                "Was a card or disk taken out?"
+                tr(
+                    "Cannot create the folder {folder}: neither it nor its parent folder exists. Check the name. Was a card or "
+                    "disk removed?",
+                    folder=folder,
+                )
             )
         folder.mkdir(exist_ok=True)
     except OSError as error:
-        raise explain(error, folder, doing) from error
+        raise explain(error, folder, FileAction.CREATE_FOLDER) from error
     return folder
 
 
@@ -460,5 +474,5 @@ def own_folder(folder: Path) -> Path:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise explain(error, folder, "make the folder") from error
+        raise explain(error, folder, FileAction.CREATE_FOLDER) from error
     return folder

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
+from bruto.catalog import tr
 from bruto.storage.json_files import Damaged
 
 T = TypeVar("T")
@@ -27,7 +28,7 @@ def _adapter(kind: Any) -> TypeAdapter:
     return _adapters[kind]
 
 
-def read_as(kind: type[T], data: Any, where: str = "It") -> T:
+def read_as(kind: type[T], data: Any, where: str = tr("It")) -> T:
     """Stored data as an object of a kind.
 
     Parameters
@@ -43,7 +44,9 @@ def read_as(kind: type[T], data: Any, where: str = "It") -> T:
     try:
         return _adapter(kind).validate_python(data)
     except (ValidationError, RecursionError) as error:
-        raise Damaged(f"{where} cannot be used: {_first_problem(error)}.") from error
+        raise Damaged(
+            tr("{where} cannot be used: {first_problem}.", where=where, first_problem=_first_problem(error))
+        ) from error
 
 
 def readable(kind: type[T], data: dict[str, Any]) -> tuple[T, list[str]]:
@@ -65,7 +68,7 @@ def readable(kind: type[T], data: dict[str, Any]) -> tuple[T, list[str]]:
             for place in sorted(places, key=_last_first, reverse=True):
                 _remove(left, place)
                 lost.append(f"{' '.join(str(p) for p in place[:2])[:60]}: {messages[place][:80]}")
-    return _adapter(kind).validate_python({}), [*lost, "its values cannot be used"]
+    return _adapter(kind).validate_python({}), [*lost, tr("its values cannot be used")]
 
 
 def unknown(kind: type, data: dict[str, Any]) -> dict[str, Any]:
@@ -110,7 +113,7 @@ def _remove(data: dict[str, Any], place: _Path) -> None:
 
 def _first_problem(error: ValidationError | RecursionError) -> str:
     if isinstance(error, RecursionError):
-        return "it is nested deeper than can be real"
+        return tr("it is nested too deeply to be real")
     first = error.errors()[0]
     place = ".".join(str(p) for p in first["loc"])
     return f"'{place[:80]}': {first['msg']}" if place else str(first["msg"])

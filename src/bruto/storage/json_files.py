@@ -7,6 +7,7 @@ import math
 from pathlib import Path
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.errors import FileProblem
 from bruto.storage.safe_read import read_bounded
 
@@ -30,22 +31,22 @@ def parse_json(data: bytes, where: str) -> dict[str, Any]:
     try:
         found = json.loads(data.decode("utf-8"), parse_constant=str, parse_float=_number, parse_int=_integer)
     except (ValueError, RecursionError) as error:
-        raise Damaged(f"{where} is damaged: {_plain(error)}.") from error
+        raise Damaged(tr("{where} is damaged: {plain}.", where=where, plain=_plain(error))) from error
     if not isinstance(found, dict):
-        raise Damaged(f"{where} is damaged: it is not a JSON object.")
+        raise Damaged(tr("{where} is damaged: it is not a JSON object.", where=where))
     if _too_deep(found):
-        raise Damaged(f"{where} is nested deeper than can be real; it is left as it is.")
+        raise Damaged(tr("{where} is nested too deeply to be real and is left unchanged.", where=where))
     return found
 
 
 def _plain(error: Exception) -> str:
     if isinstance(error, json.JSONDecodeError):
-        return f"it is no JSON from line {error.lineno} on"
+        return tr("it is not JSON from line {lineno} on", lineno=error.lineno)
     if isinstance(error, UnicodeDecodeError):
-        return f"it is no text from byte {error.start} on"
+        return tr("it is not text from byte {start} on", start=error.start)
     if isinstance(error, RecursionError):
-        return "it is nested deeper than can be real"
-    return str(error) or "it is no JSON"
+        return tr("it is nested too deeply to be real")
+    return str(error) or tr("it is not JSON")
 
 
 def _too_deep(found: Any) -> bool:

@@ -13,10 +13,11 @@ import os
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
+from bruto.catalog import tr
 from bruto.container.provenance import is_original
 from bruto.errors import FileProblem
 from bruto.storage.atomic_write import LONGEST_NAME, NOT_REPLACED, Target, folded, identity, numbered, why_not_regular
-from bruto.storage.safe_read import explain
+from bruto.storage.safe_read import FileAction, explain
 
 _MOST_NUMBERS = 100_000
 
@@ -51,11 +52,14 @@ class Outputs:
         except OSError as error:
             if isinstance(error, FileNotFoundError):
                 raise FileProblem(
-                    f"The folder {folder} does not exist; make it or choose another. Was a card or disk taken out?"
+                    tr(
+                        "The folder {folder} does not exist. Create it or choose another. Was a card or disk removed?",
+                        folder=folder,
+                    )
                 ) from error
-            raise explain(error, folder, "write into") from error
+            raise explain(error, folder, FileAction.WRITE_TO) from error
         if not folder.is_dir():
-            raise FileProblem(f"{folder} is not a folder; choose another.")
+            raise FileProblem(tr("{folder} is not a folder; choose another.", folder=folder))
         return state
 
     def _names(self, folder: Path) -> dict[str, list[str]]:
@@ -68,7 +72,7 @@ class Outputs:
             except PermissionError:
                 pass  # a folder that can be written but not listed: names are looked up one by one
             except OSError as error:
-                raise explain(error, folder, "write into") from error
+                raise explain(error, folder, FileAction.WRITE_TO) from error
             self._listed[folder] = names
         return self._listed[folder]
 
@@ -79,21 +83,23 @@ class Outputs:
             if there is None:
                 others = [n for n in self._names(path.parent).get(folded(path.name), []) if n != path.name]
                 if others and identity(path.parent / others[0]) is not None:
-                    return f"{others[0]} is there already, whose name differs only in case"
+                    return tr("{others} exists and its name differs only in case", others=others[0])
                 return ""
             special = why_not_regular(path)
         except OSError as error:
-            raise explain(error, path, "write") from error
+            raise explain(error, path, FileAction.WRITE) from error
         if special:
             return special
         if (there.device, there.inode) in self._input_files():
-            return "it is the original, one of the files that are read; choose another name"
+            return tr("it is the original, one of the files being read; choose another name")
         if not self.overwrite and not detailed:
             return NOT_REPLACED
         if is_original(path):
-            return "it is an original, which is never replaced; choose another name"
+            return tr("it is an original, which is never replaced; choose another name")
         if not self.overwrite:
-            return f"{NOT_REPLACED}; choose another name, or add --overwrite to replace it"
+            return tr(
+                "{NOT_REPLACED}; choose another name, or add --overwrite to replace it", NOT_REPLACED=NOT_REPLACED
+            )
         return ""
 
     # -- names --
@@ -103,13 +109,13 @@ class Outputs:
         path = Path(path)
         folder = self._folder(path.parent)
         if len(os.fsencode(path.name)) > LONGEST_NAME:
-            raise FileProblem(f"Cannot write {path}: its name is too long; choose a shorter one.")
+            raise FileProblem(tr("Cannot write {path}: its name is too long. Choose a shorter one.", path=path))
         key = (folder.st_dev, folder.st_ino, folded(path.name))
         if key in self._promised:
-            raise FileProblem(f"Cannot write {path}: another output of this run has that name.")
+            raise FileProblem(tr("Cannot write {path}: another output of this run has the same name.", path=path))
         reason = self._why_not(path)
         if reason:
-            raise FileProblem(f"Cannot write {path}: {reason}.")
+            raise FileProblem(tr("Cannot write {path}: {reason}.", path=path, reason=reason))
         self._promised.add(key)
         return Target(path, identity(path) if self.overwrite else None, folder.st_dev)
 
@@ -128,7 +134,7 @@ class Outputs:
                 continue
             self._promised.update(keys)
             return [Target(p, identity(p) if self.overwrite else None, state.st_dev) for p in paths]
-        raise FileProblem(f"There is no free name left in {folder}; choose another folder.")
+        raise FileProblem(tr("No free name is left in {folder}. Choose another folder.", folder=folder))
 
     def release(self, target: Target) -> None:
         """Give a promised name back: nothing was written there."""

@@ -6,32 +6,79 @@ import errno
 import hashlib
 import os
 import stat
+from enum import StrEnum
 from pathlib import Path
 from typing import BinaryIO
 
+from bruto.catalog import tr
 from bruto.errors import FileProblem
 
 
-def explain(error: OSError, path: Path, doing: str) -> FileProblem:
-    """A `FileProblem` for an operating-system error, with what to do next."""
+class FileAction(StrEnum):
+    """What was being done to a file when the operating system reported an error."""
+
+    OPEN = "open"
+    READ = "read"
+    WRITE = "write"
+    WRITE_TO = "write_to"
+    COPY = "copy"
+    IMPORT_TO = "import_to"
+    CREATE_FOLDER = "create_folder"
+    SET_ASIDE = "set_aside"
+    DELETE = "delete"
+    USE = "use"
+
+
+def _sentence(action: FileAction, path: Path, reason: str) -> str:
+    return {
+        FileAction.OPEN: tr("Cannot open {path}: {reason}.", path=path, reason=reason),
+        FileAction.READ: tr("Cannot read {path}: {reason}.", path=path, reason=reason),
+        FileAction.WRITE: tr("Cannot write {path}: {reason}.", path=path, reason=reason),
+        FileAction.WRITE_TO: tr("Cannot write to {path}: {reason}.", path=path, reason=reason),
+        FileAction.COPY: tr("Cannot copy {path}: {reason}.", path=path, reason=reason),
+        FileAction.IMPORT_TO: tr("Cannot import files into {path}: {reason}.", path=path, reason=reason),
+        FileAction.CREATE_FOLDER: tr("Cannot create the folder {path}: {reason}.", path=path, reason=reason),
+        FileAction.SET_ASIDE: tr("Cannot set aside {path}: {reason}.", path=path, reason=reason),
+        FileAction.DELETE: tr("Cannot delete {path}: {reason}.", path=path, reason=reason),
+        FileAction.USE: tr("Cannot use {path}: {reason}.", path=path, reason=reason),
+    }[action]
+
+
+def explain(error: OSError, path: Path, action: FileAction) -> FileProblem:
+    """Explain an operating-system error, with what to do next.
+
+    Parameters
+    ----------
+    error
+        What the operating system reported.
+    path
+        The file or folder concerned.
+    action
+        What was being done to it.
+
+    Returns
+    -------
+    FileProblem
+        To be raised by the caller; its message says what failed, why, and what to do.
+    """
     reasons = {
-        errno.ENOSPC: "the disk is full; free some space or choose another folder",
-        errno.EDQUOT: "your disk quota is used up; free some space or choose another folder",
-        errno.EACCES: "permission is missing; choose another folder or change its permissions",
-        errno.EPERM: "permission is missing; choose another folder or change its permissions",
-        errno.EROFS: "the disk is read-only; choose another folder",
-        errno.ENOENT: "it does not exist; check the name",
-        errno.ENOTDIR: "a part of its path is not a folder; check the name",
-        errno.EISDIR: "it is a folder; name a file in it",
-        errno.EFBIG: "the file would be larger than allowed here; choose another folder",
-        errno.ENAMETOOLONG: "its name is too long for this disk; choose a shorter one",
-        errno.ELOOP: "its links lead round in a circle; name the file itself",
-        errno.ENXIO: "it is no regular file; choose another",
-        errno.EEXIST: "a file of that name is there already; choose another name",
-        errno.EIO: "the disk reports an error; copy the file elsewhere and try again",
+        errno.ENOSPC: tr("the disk is full; free some storage or choose another folder"),
+        errno.EDQUOT: tr("your disk quota is used up; free some storage or choose another folder"),
+        errno.EACCES: tr("you have no permission; choose another folder or change its permissions"),
+        errno.EPERM: tr("you have no permission; choose another folder or change its permissions"),
+        errno.EROFS: tr("the disk is read-only; choose another folder"),
+        errno.ENOENT: tr("it does not exist; check the name"),
+        errno.ENOTDIR: tr("part of its path is not a folder; check the name"),
+        errno.EISDIR: tr("it is a folder; name a file in it"),
+        errno.EFBIG: tr("the file would be larger than allowed here; choose another folder"),
+        errno.ENAMETOOLONG: tr("its name is too long for this disk; choose a shorter one"),
+        errno.ELOOP: tr("its links form a loop; name the file itself"),
+        errno.ENXIO: tr("it is not a regular file; choose another"),
+        errno.EEXIST: tr("a file with that name exists; choose another name"),
+        errno.EIO: tr("the disk reports an error; copy the file elsewhere and try again"),
     }
     reason = reasons.get(error.errno or 0, error.strerror or str(error))
-    return FileProblem(f"Cannot {doing} {path}: {reason}.")
+    return FileProblem(_sentence(action, path, reason))
 
 
 def open_regular(path: str | Path) -> BinaryIO:
@@ -42,15 +89,17 @@ def open_regular(path: str | Path) -> BinaryIO:
     try:
         stream = open(path, "rb", opener=_without_waiting)  # noqa: SIM115, it is handed on
     except IsADirectoryError as error:
-        raise FileProblem(f"{path} is a folder; name a file in it.") from error
+        raise FileProblem(tr("{path} is a folder. Name a file in it.", path=path)) from error
     except OSError as error:
         if error.errno == errno.ENXIO:
-            raise FileProblem(f"{path} is no regular file (a pipe, socket or device); choose another.") from error
-        raise explain(error, path, "read") from error
+            raise FileProblem(
+                tr("{path} is not a regular file (a pipe, socket or device). Choose another.", path=path)
+            ) from error
+        raise explain(error, path, FileAction.READ) from error
     if stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
         return stream
     stream.close()
-    raise FileProblem(f"{path} is no regular file (a pipe, socket or device); choose another.")
+    raise FileProblem(tr("{path} is not a regular file (a pipe, socket or device). Choose another.", path=path))
 
 
 def _without_waiting(path: str, flags: int) -> int:
@@ -63,9 +112,9 @@ def check_readable(path: str | Path) -> Path:
     with open_regular(path) as stream:
         try:
             if not stream.read(1):
-                raise FileProblem(f"{path} is empty (0 bytes); copy it again from the phone.")
+                raise FileProblem(tr("{path} is empty (0 bytes). Copy it from the phone again.", path=path))
         except OSError as error:
-            raise explain(error, path, "read") from error
+            raise explain(error, path, FileAction.READ) from error
     return path
 
 
@@ -75,9 +124,15 @@ def read_bounded(path: str | Path, limit: int) -> bytes:
         try:
             data = stream.read(limit + 1)
         except OSError as error:
-            raise explain(error, Path(path), "read") from error
+            raise explain(error, Path(path), FileAction.READ) from error
     if len(data) > limit:
-        raise FileProblem(f"{path} is larger than {limit / 1e6:.0f} MB, more than can be real; it is left alone.")
+        raise FileProblem(
+            tr(
+                "{path} is larger than {limit:.0f} MB, which cannot be real; it is left unchanged.",
+                path=path,
+                limit=limit / 1000000.0,
+            )
+        )
     return data
 
 

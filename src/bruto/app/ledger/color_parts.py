@@ -21,6 +21,7 @@ from bruto.app.ledger.rows import Track
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.value_box import ValueBox
+from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import IDENTITY, SWAP_RED_BLUE, Zone
 
@@ -29,7 +30,7 @@ CHANNELS = {
     "red and blue exchanged": SWAP_RED_BLUE,
     "red from green, green from blue": (0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0),
 }
-ZONES = (("shadows", "Shadows"), ("midtones", "Midtones"), ("highlights", "Highlights"))
+ZONES = (("shadows", tr("Shadows")), ("midtones", tr("Midtones")), ("highlights", tr("Highlights")))
 
 
 class ColorSwitches(QWidget):
@@ -40,9 +41,9 @@ class ColorSwitches(QWidget):
     def __init__(self) -> None:
         super().__init__()
         layout = as_row(self)
-        self.mono = QPushButton("Monochrome")
+        self.mono = QPushButton(tr("Monochrome"))
         self.mono.setCheckable(True)
-        self.mono.setToolTip("Black and white; nodes on the hue ring then say how light each colour becomes")
+        self.mono.setToolTip(tr("Black and white. The hue ring then sets how light each colour becomes."))
         self.mono.clicked.connect(lambda on: self.changed.emit("monochrome", bool(on), "monochrome", True))
         line = QHBoxLayout()
         line.addWidget(self.mono)
@@ -50,9 +51,11 @@ class ColorSwitches(QWidget):
         layout.addLayout(line)
         row = QHBoxLayout()
         row.setSpacing(6)
-        row.addWidget(row_name("Channels"))
-        tip = "How red, green and blue are made of the camera's own; infrared is often exchanged"
-        self.box = choice_box("Channels", tip)
+        row.addWidget(row_name(tr("Channels")))
+        tip = tr(
+            "How red, green and blue are mixed from the camera's own; for infrared, red and blue are usually swapped"
+        )
+        self.box = choice_box(tr("Channels"), tip)
         for text, matrix in CHANNELS.items():
             self.box.addItem(text, matrix)
         self.box.activated.connect(self._chosen)
@@ -74,7 +77,7 @@ class ColorSwitches(QWidget):
                 cell.setSuffix(f" {source}")
                 cell.setKeyboardTracking(False)
                 cell.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-                cell.setAccessibleName(f"{name_} from {source}")
+                cell.setAccessibleName(tr("{name_} from {source}", name_=name_, source=source))
                 cell.valueChanged.connect(self._typed)
                 self.cells.append(cell)
                 grid.addWidget(cell, k, c + 1)
@@ -91,9 +94,9 @@ class ColorSwitches(QWidget):
     def show_recipe(self, recipe: Recipe) -> None:
         self.mono.setChecked(recipe.monochrome)
         known = next((k for k, m in enumerate(CHANNELS.values()) if m == recipe.channel_matrix), -1)
-        own = self.box.findText("own mixture")
+        own = self.box.findText(tr("own mix"))
         if known < 0 and own < 0:
-            self.box.addItem("own mixture")
+            self.box.addItem(tr("own mix"))
             own = self.box.count() - 1
         self.box.setCurrentIndex(known if known >= 0 else own)
         for cell, value in zip(self.cells, recipe.channel_matrix, strict=True):
@@ -144,16 +147,16 @@ class SplitTintEditor(QWidget):
             head.addWidget(self.texts[zone])
             back = QPushButton("↺")
             back.setObjectName("icon")
-            back.setToolTip(f"No tint for {title.lower()}")
-            back.setAccessibleName(f"Reset {title}")
+            back.setToolTip(tr("Remove the tint of {title}", title=title.lower()))
+            back.setAccessibleName(tr("Reset {title}", title=title))
             back.clicked.connect(lambda _=False, z=zone: self._changed(z, {"amount": 0.0}, True))
             head.addWidget(back)
             layout.addLayout(head)
             hue, amount = HueTrack(0, 359, 1), Track(0, 0.1, 0.002)
-            hue.setAccessibleName(f"{title}: hue of the tint, degrees")
-            hue.setToolTip("Hue of the tint, degrees on the hue ring")
-            amount.setAccessibleName(f"{title}: amount of the tint")
-            amount.setToolTip("Chroma of the tint; 0.03 is plain to see")
+            hue.setAccessibleName(tr("{title}: hue of the tint, degrees", title=title))
+            hue.setToolTip(tr("Hue of the tint in degrees on the hue ring"))
+            amount.setAccessibleName(tr("{title}: amount of the tint", title=title))
+            amount.setToolTip(tr("Chroma of the tint; 0.03 is clearly visible"))
             hue.moved.connect(lambda v, final, z=zone: self._changed(z, {"hue": float(v) % 360}, final))
             amount.moved.connect(lambda v, final, z=zone: self._changed(z, {"amount": round(v, 3)}, final))
             self.hues[zone], self.amounts[zone] = hue, amount
@@ -171,4 +174,8 @@ class SplitTintEditor(QWidget):
             value: Zone = getattr(recipe.split_tint, zone)
             self.hues[zone].show_values(value.hue, value.hue, None)
             self.amounts[zone].show_values(value.amount, 0.0, None)
-            self.texts[zone].setText(f"{value.amount:.3f} towards {value.hue:.0f}°" if value.amount else "no tint")
+            self.texts[zone].setText(
+                tr("{amount:.3f} towards {hue:.0f}°", amount=value.amount, hue=value.hue)
+                if value.amount
+                else tr("no tint")
+            )

@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import CURVE_NAMES, Points
 from bruto.develop.steps.curves import curve_values
@@ -33,9 +34,12 @@ class CurvePlot(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(190)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Curve")
+        self.setAccessibleName(tr("Curve"))
         self.setToolTip(
-            "Click to add a point, drag to move it, double click or Delete to remove it. Both axes: picture code."
+            tr(
+                "Click to add a point, drag to move it, double-click or Delete to remove it. Both axes are picture "
+                "values."
+            )
         )
         self.points: Points = ()
         self.role = "ink"
@@ -182,15 +186,15 @@ class CurveEditor(QWidget):
         for name in CURVE_NAMES:
             button = QPushButton(name.capitalize())
             button.setCheckable(True)
-            button.setToolTip(f"The {name} curve")
+            button.setToolTip(tr("{name} curve", name=name))
             button.clicked.connect(lambda _=False, n=name: self.choose(n))
             self.buttons[name] = button
             head.addWidget(button)
         head.addStretch(1)
         back = QPushButton("↺")
         back.setObjectName("icon")
-        back.setToolTip("Make this curve straight again")
-        back.setAccessibleName("Reset curve")
+        back.setToolTip(tr("Reset this curve to a straight line"))
+        back.setAccessibleName(tr("Reset curve"))
         back.clicked.connect(lambda: self._changed((), True))
         head.addWidget(back)
         layout.addLayout(head)

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
 
 RATIOS = (("1 : 1", 1.0), ("5 : 4", 1.25), ("4 : 3", 4 / 3), ("3 : 2", 1.5), ("16 : 9", 16 / 9), ("2 : 1", 2.0))
@@ -30,35 +31,35 @@ class FramePart(QWidget):
         layout = as_row(self, 5)
         head = QHBoxLayout()
         head.setSpacing(6)
-        head.addWidget(row_name("Crop"))
-        self.box = choice_box("Aspect ratio", "Width to height of what is kept", 8)
-        self.box.addItem("free", 0.0)
+        head.addWidget(row_name(tr("Crop")))
+        self.box = choice_box(tr("Aspect ratio"), tr("Width to height of the crop"), 8)
+        self.box.addItem(tr("free"), 0.0)
         for text, ratio in RATIOS:
             self.box.addItem(text, ratio)
         self.box.activated.connect(self._chosen)
         head.addWidget(self.box, 1)
-        self.turn = QPushButton("tall")
+        self.turn = QPushButton(tr("upright"))
         self.turn.setObjectName("take")
         self.turn.setCheckable(True)
-        self.turn.setToolTip("The ratio tall instead of wide")
+        self.turn.setToolTip(tr("Use the ratio upright instead of wide"))
         self.turn.clicked.connect(self._chosen)
         head.addWidget(self.turn)
         back = QPushButton("↺")
         back.setObjectName("icon")
-        back.setToolTip("Keep the whole frame again")
-        back.setAccessibleName("Reset Crop")
+        back.setToolTip(tr("Reset to the whole frame"))
+        back.setAccessibleName(tr("Reset crop"))
         back.clicked.connect(self.reset)
         head.addWidget(back)
         layout.addLayout(head)
         tools = QHBoxLayout()
         tools.setSpacing(6)
-        self.frame_button = QPushButton("Crop on the picture")
+        self.frame_button = QPushButton(tr("Crop in the picture"))
         self.frame_button.setCheckable(True)
-        self.frame_button.setToolTip("Show the whole straightened frame and drag what is kept (C)")
+        self.frame_button.setToolTip(tr("Show the whole straightened frame and drag the crop (Alt+F)"))
         self.frame_button.toggled.connect(self._framing)
-        self.line_button = QPushButton("Level by a line")
+        self.line_button = QPushButton(tr("Level by a line"))
         self.line_button.setCheckable(True)
-        self.line_button.setToolTip("Draw along something level or plumb (Shift+C)")
+        self.line_button.setToolTip(tr("Draw along something level or vertical in the picture (Alt+L)"))
         self.line_button.toggled.connect(self._by_line)
         tools.addWidget(self.frame_button)
         tools.addWidget(self.line_button)
@@ -66,19 +67,19 @@ class FramePart(QWidget):
         layout.addLayout(tools)
         turns = QHBoxLayout()
         turns.setSpacing(6)
-        turns.addWidget(row_name("Turn"))
+        turns.addWidget(row_name(tr("Rotate")))
         self.left_button, self.right_button = QPushButton("↶ 90°"), QPushButton("↷ 90°")
         for button, quarters, tip in (
-            (self.left_button, 3, "A quarter turn anticlockwise (Shift+R)"),
-            (self.right_button, 1, "A quarter turn clockwise (R)"),
+            (self.left_button, 3, tr("Rotate 90° anticlockwise (Alt+Left)")),
+            (self.right_button, 1, tr("Rotate 90° clockwise (Alt+Right)")),
         ):
             button.setToolTip(tip)
             button.setAccessibleName(tip)
             button.clicked.connect(lambda _=False, n=quarters: self.turned.emit(n))
             turns.addWidget(button)
-        self.area_button = QPushButton("All recorded")
+        self.area_button = QPushButton(tr("Whole sensor"))
         self.area_button.setCheckable(True)
-        self.area_button.setToolTip("Show what was recorded outside of the file's default crop as well")
+        self.area_button.setToolTip(tr("Include the recorded margin outside the file's default crop"))
         self.area_button.clicked.connect(lambda on: self.area.emit(bool(on)))
         turns.addWidget(self.area_button)
         turns.addStretch(1)
@@ -125,4 +126,6 @@ class FramePart(QWidget):
         """What is left, oriented pixels, of the whole frame."""
         w, h = size
         share = 100 * w * h / max(whole[0] * whole[1], 1)
-        self.left.setText(f"keeps {w} × {h} px, {w * h / 1e6:.1f} MP, {share:.0f} % of the frame")
+        self.left.setText(
+            tr("{w} × {h} px, {w2:.1f} MP, {share:.0f} % of the frame", w=w, h=h, w2=w * h / 1000000.0, share=share)
+        )

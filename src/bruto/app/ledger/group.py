@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 
 
 class LedgerGroup(QWidget):
@@ -26,12 +27,12 @@ class LedgerGroup(QWidget):
         self.button.setObjectName("fold")
         self.button.clicked.connect(lambda: self.set_open(not self.opened))
         head.addWidget(self.button, 1)
-        self.bypass = QPushButton("on")
+        self.bypass = QPushButton(tr("on"))
         self.bypass.setObjectName("bypass")
         self.bypass.setCheckable(True)
         self.bypass.setChecked(True)
-        self.bypass.setToolTip(f"Leave {title.lower()} out for a look, values are kept")
-        self.bypass.setAccessibleName(f"{title} used")
+        self.bypass.setToolTip(tr("Switch {title} off for now; the values are kept", title=title.lower()))
+        self.bypass.setAccessibleName(tr("{title} on", title=title))
         self.bypass.clicked.connect(lambda on: self.bypassed.emit(not on))
         self.bypass.setVisible(bypass)
         head.addWidget(self.bypass)
@@ -63,7 +64,7 @@ class LedgerGroup(QWidget):
 
     def show_state(self, sentence: str, open_suggestions: int, bypassed: bool) -> None:
         """What the group does now, how many suggestions are open in it, whether it is left out."""
-        self.sentence.setText("left out" if bypassed else sentence)
+        self.sentence.setText(tr("off") if bypassed else sentence)
         self._open_count = open_suggestions
         self.bypass.setChecked(not bypassed)
         self.bypass.setText("off" if bypassed else "on")
@@ -75,5 +76,12 @@ class LedgerGroup(QWidget):
         count = f"  ◇ {self._open_count}" if self._open_count else ""
         self.button.setText(f"{mark}  {self.title}{count}")
         state = "open" if self.opened else "folded"
-        self.button.setAccessibleName(f"{self.title}, {state}, {self._open_count} suggestions open")
-        self.button.setToolTip("Fold" if self.opened else "Unfold")
+        self.button.setAccessibleName(
+            tr(
+                "{title}, {state}, {_open_count} suggestions open",
+                title=self.title,
+                state=state,
+                _open_count=self._open_count,
+            )
+        )
+        self.button.setToolTip(tr("Fold") if self.opened else tr("Unfold"))

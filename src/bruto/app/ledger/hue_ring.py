@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 from bruto.app.ledger.rows import Row
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, encode_srgb, working_to, working_to_xyz
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import HueNode
@@ -45,10 +46,12 @@ class HueRing(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(176)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Hue ring")
+        self.setAccessibleName(tr("Hue ring"))
         self.setToolTip(
-            "Click a hue to make a node, drag a node to move it, drag its square to turn its colours. Arrow keys turn "
-            "the chosen node's colours."
+            tr(
+                "Click a hue to add a node, drag a node to move it, drag its square to shift its colours. Arrow keys "
+                "shift the selected node's colours."
+            )
         )
         self.nodes: tuple[HueNode, ...] = ()
         self.current = -1
@@ -105,7 +108,11 @@ class HueRing(QWidget):
             p.drawEllipse(self.point(node.hue, ring), 7, 7)
         p.setPen(t.color("quiet"))
         p.setFont(theme.font(12))
-        text = "click a hue" if not self.nodes else f"{len(self.nodes)} of {MOST_NODES}"
+        text = (
+            tr("click a hue")
+            if not self.nodes
+            else tr("{nodes_count} of {MOST_NODES}", nodes_count=len(self.nodes), MOST_NODES=MOST_NODES)
+        )
         p.drawText(QRectF(self._middle().x() - 45, self._middle().y() - 10, 90, 20), Qt.AlignmentFlag.AlignCenter, text)
         if self.hasFocus():
             theme.ring(p, QRectF(self.rect()))
@@ -181,15 +188,15 @@ class HueEditor(QWidget):
         layout.setContentsMargins(10, 6, 8, 6)
         layout.setSpacing(4)
         head = QHBoxLayout()
-        self.pick_button = QPushButton("pick in picture")
+        self.pick_button = QPushButton(tr("Pick in picture"))
         self.pick_button.setObjectName("take")
         self.pick_button.setCheckable(True)
-        self.pick_button.setToolTip("Click a colour in the picture to make a node of it (H)")
+        self.pick_button.setToolTip(tr("Click a colour in the picture to add a node for it (Alt+H)"))
         self.pick_button.toggled.connect(self.pick)
         head.addWidget(self.pick_button)
         head.addStretch(1)
-        self.remove = QPushButton("Remove node")
-        self.remove.setToolTip("Remove the chosen node")
+        self.remove = QPushButton(tr("Remove node"))
+        self.remove.setToolTip(tr("Remove the selected node"))
         self.remove.clicked.connect(self._remove)
         head.addWidget(self.remove)
         layout.addLayout(head)
@@ -205,7 +212,9 @@ class HueEditor(QWidget):
             row.reset.connect(lambda f: self._moved(self.current, {f: getattr(HueNode(hue=0), f)}, True))
             self.rows[field] = row
             layout.addWidget(row)
-        self.hint = Label("Click a hue on the ring, or a colour in the picture: a node appears, and its numbers here.")
+        self.hint = Label(
+            tr("Click a hue on the ring or a colour in the picture. A node appears with its values here.")
+        )
         self.hint.setObjectName("quiet")
         self.hint.setWordWrap(True)
         layout.addWidget(self.hint)

@@ -18,6 +18,7 @@ from bruto.app.ledger.row_parts import as_row, row_name
 from bruto.app.ledger.rows import SAYS, VALUE, Row
 from bruto.app.ledger.white_part import WhitePart
 from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.catalog import tr
 from bruto.container.raw_frame import RawMeta
 from bruto.develop.field_ui import GROUPS
 from bruto.develop.history_text import step_text, step_title
@@ -29,7 +30,7 @@ from bruto.session.edit import Edit
 STEPS_SHOWN = 25
 
 
-IN_FORCE = "The suggestions are in force. Nothing is written until you change something."
+IN_FORCE = tr("Suggestions are in force. Nothing is saved until you change something.")
 
 
 class Ledger(QWidget):
@@ -53,37 +54,37 @@ class Ledger(QWidget):
         outer.setContentsMargins(10, 8, 4, 8)
         outer.setSpacing(6)
         head = QHBoxLayout()
-        title = Label("Ledger")
+        title = Label(tr("Ledger"))
         title.setObjectName("heading")
         head.addWidget(title)
         head.addStretch(1)
         self.undo_button, self.redo_button = QPushButton("↶"), QPushButton("↷")
-        for button, text in ((self.undo_button, "Undo"), (self.redo_button, "Redo")):
+        for button, text in ((self.undo_button, tr("Undo")), (self.redo_button, tr("Redo"))):
             button.setAccessibleName(text)
             button.setFixedWidth(34)
             head.addWidget(button)
-        self.history_button = QPushButton("Steps")
-        self.history_button.setToolTip("What was done, newest first; choose one to go back to before it")
+        self.history_button = QPushButton(tr("History"))
+        self.history_button.setToolTip(tr("Every step, newest first. Choose one to go back to before it."))
         self.history_menu = QMenu(self)
         self.history_menu.aboutToShow.connect(self._fill_history)
         self.history_button.setMenu(self.history_menu)
         self.history_button.setMinimumWidth(74)
         head.addWidget(self.history_button)
-        self.all_button = QPushButton("Take all")
+        self.all_button = QPushButton(tr("Apply all"))
         self.all_button.setObjectName("primary")
-        self.all_button.setToolTip("Take every suggestion (Alt+A)")
+        self.all_button.setToolTip(tr("Apply every suggestion (Alt+A)"))
         head.addWidget(self.all_button)
         head.addSpacing(6)
         outer.addLayout(head)
         finding = QHBoxLayout()
         self.row_finder = QLineEdit()
-        self.row_finder.setPlaceholderText("find a row")
-        self.row_finder.setAccessibleName("Find a row")
-        self.row_finder.setToolTip("A part of a name shows its row; Escape shows all (Ctrl+F)")
+        self.row_finder.setPlaceholderText(tr("find a correction"))
+        self.row_finder.setAccessibleName(tr("Find a correction"))
+        self.row_finder.setToolTip(tr("Type part of a name to show its row; Escape shows all (Ctrl+F)"))
         self.row_finder.textChanged.connect(self._found)
         finding.addWidget(self.row_finder, 1)
-        self.fold_button = QPushButton("Fold all")
-        self.fold_button.setToolTip("Fold every group to a sentence, or unfold all")
+        self.fold_button = QPushButton(tr("Fold all"))
+        self.fold_button.setToolTip(tr("Fold every group to one sentence, or unfold all"))
         self.fold_button.clicked.connect(lambda: self.fold_all() if self.open_groups() else self.unfold())
         finding.addWidget(self.fold_button)
         finding.addSpacing(6)
@@ -139,9 +140,9 @@ class Ledger(QWidget):
         self.profile.taken.connect(self._take)
         self.profile.reset.connect(lambda: self._reset("profile", "base_look"))
         self.groups["white"].body.addWidget(self.profile)
-        self.best = QPushButton("Best grade in files")
+        self.best = QPushButton(tr("Best in files"))
         self.best.setCheckable(True)
-        self.best.setToolTip("Finished files get the best noise reduction; the screen keeps to the quick one")
+        self.best.setToolTip(tr("Exported files get the best noise reduction; the screen uses the quick one"))
         self.best.clicked.connect(lambda on: self._part("noise_best", bool(on), "grade of noise reduction", True))
         self.groups["noise"].body.addWidget(self.best, 0, Qt.AlignmentFlag.AlignLeft)
         self.groups["tone"].body.addWidget(self._tone_row())
@@ -167,8 +168,8 @@ class Ledger(QWidget):
         self.notice.setObjectName("warning")
         self.notice.setWordWrap(True)
         column.addWidget(self.notice)
-        reset_all = QPushButton("Reset all")
-        reset_all.setToolTip("Give every row its default value; can be undone")
+        reset_all = QPushButton(tr("Reset all"))
+        reset_all.setToolTip(tr("Reset every row to its default; you can undo it"))
         reset_all.clicked.connect(lambda: self.edit and self.edit.reset())
         column.addWidget(reset_all, 0, Qt.AlignmentFlag.AlignLeft)
         column.addStretch(1)
@@ -182,12 +183,12 @@ class Ledger(QWidget):
 
     def _start_button(self) -> QPushButton:
         """Where shots start that were never edited."""
-        self.start_button = QPushButton("New shots")
-        self.start_button.setToolTip("What is in force in shots that were never edited")
+        self.start_button = QPushButton(tr("New shots"))
+        self.start_button.setToolTip(tr("Which values shots start with before you edit them"))
         menu = QMenu(self.start_button)
         self.starts = {}
-        for on, text in ((True, "start with their suggestions"), (False, "start with the default values")):
-            action = self.starts[on] = menu.addAction(f"New shots {text}")
+        for on, text in ((True, tr("start with suggestions")), (False, tr("start with defaults"))):
+            action = self.starts[on] = menu.addAction(tr("New shots {text}", text=text))
             action.setCheckable(True)
             action.triggered.connect(lambda _=False, on=on: self.start_chosen.emit(on))
         self.start_button.setMenu(menu)
@@ -203,11 +204,13 @@ class Ledger(QWidget):
         self.history_menu.clear()
         history = self.edit.sidecar.history if self.edit is not None else []
         if not history:
-            self.history_menu.addAction("Nothing was done yet").setEnabled(False)
+            self.history_menu.addAction(tr("No steps yet")).setEnabled(False)
         for index in range(len(history) - 1, max(-1, len(history) - 1 - STEPS_SHOWN), -1):
             assert self.edit is not None
             ui = step_text(history, index, self.edit.recipe)
-            action = self.history_menu.addAction(f"before {step_title(history[index][0])}{ui}")
+            action = self.history_menu.addAction(
+                tr("before {step_title}{ui}", step_title=step_title(history[index][0]), ui=ui)
+            )
             action.triggered.connect(lambda _=False, k=index: self._back_to(k))
 
     def _back_to(self, index: int) -> None:
@@ -227,21 +230,21 @@ class Ledger(QWidget):
         self.tone = QWidget()
         tone_layout = as_row(self.tone, 3)
         tone_head = QHBoxLayout()
-        tone_head.addWidget(row_name("Handles"))
+        tone_head.addWidget(row_name(tr("Handles")))
         tone_head.addStretch(1)
-        self.tone_take = QPushButton("take")
+        self.tone_take = QPushButton(tr("apply"))
         self.tone_take.setObjectName("take")
         self.tone_take.clicked.connect(lambda: self._take("tone"))
         tone_head.addWidget(self.tone_take)
         tone_reset = QPushButton("↺")
         tone_reset.setObjectName("icon")
-        tone_reset.setToolTip("Reset tone to its default")
-        tone_reset.setAccessibleName("Reset Tone")
+        tone_reset.setToolTip(tr("Reset tone to its default"))
+        tone_reset.setAccessibleName(tr("Reset tone"))
         tone_reset.clicked.connect(lambda: self._reset("tone"))
         tone_head.addWidget(tone_reset)
         tone_layout.addLayout(tone_head)
         self.tone_now = Label("")
-        self.tone_evidence = Label("measuring …")
+        self.tone_evidence = Label(tr("measuring…"))
         self.tone_evidence.setObjectName("quiet")
         for label in (self.tone_now, self.tone_evidence):
             label.setWordWrap(True)
@@ -264,14 +267,14 @@ class Ledger(QWidget):
         if self.edit is not None:
             now = [f for f in self.edit.recipe.bypassed if f not in fields_of(group)]
             title = self.groups[group].title.lower()
-            what = f"leave out {title}" if off else f"use {title}"
+            what = tr("switch {title} off", title=title) if off else tr("switch {title} on", title=title)
             self.edit.change(what, bypassed=now + (list(fields_of(group)) if off else []))
 
     def _bypass_row(self, field: str, off: bool) -> None:
         if self.edit is not None:
             now = [f for f in self.edit.recipe.bypassed if f != field]
             title = self.rows[field].title.lower()
-            what = f"leave out {title}" if off else f"use {title}"
+            what = tr("switch {title} off", title=title) if off else tr("switch {title} on", title=title)
             self.edit.change(what, bypassed=now + ([field] if off else []))
 
     def unfold(self, *names: str) -> None:
@@ -364,7 +367,7 @@ class Ledger(QWidget):
         edit = self.edit
         self.setEnabled(edit is not None)
         if edit is None:
-            self.all_button.setText("Take all")
+            self.all_button.setText(tr("Apply all"))
             return
         default = Recipe()
         recipe = edit.recipe
@@ -372,7 +375,7 @@ class Ledger(QWidget):
             value = self._shown(field, getattr(recipe, field))
             found = edit.suggestions.get(field)
             suggestion = None if found is None else self._shown(field, found.value)
-            evidence = found.evidence if found else ("measuring …" if not edit.suggestions else "")
+            evidence = found.evidence if found else (tr("measuring…") if not edit.suggestions else "")
             same = suggestion is not None and row.text_of(suggestion) == row.text_of(value)
             row.show_values(value, self._shown(field, getattr(default, field)), suggestion, evidence, same)
             row.show_used(field not in recipe.bypassed)
@@ -385,9 +388,9 @@ class Ledger(QWidget):
         self.white.show_recipe(recipe)
         self.tone_now.setText(sentence("tone", recipe))
         found = edit.suggestions.get("tone")
-        self.tone_evidence.setText(found.evidence if found else "measuring …")
+        self.tone_evidence.setText(found.evidence if found else tr("measuring…"))
         self.tone_take.setVisible(found is not None and isinstance(found.value, Tone) and found.value != recipe.tone)
-        self.tone_take.setText("take handles")
+        self.tone_take.setText(tr("apply handles"))
         for part in (self.switches, self.hues, self.curves, self.split_tint, self.frame_part):
             part.show_recipe(recipe)
         still = [f for f in edit.open_suggestions() if f not in self.rows or not self._reached(f)]
@@ -396,16 +399,22 @@ class Ledger(QWidget):
             left_out = all(f in recipe.bypassed for f in mine)
             group.show_state(sentence(name, recipe.effective()), sum(f in mine for f in still), left_out)
         done = (
-            "Measuring …" if not edit.suggestions else "Suggested" if edit.untouched and edit.started else "All taken"
+            tr("Measuring…")
+            if not edit.suggestions
+            else tr("Suggested")
+            if edit.untouched and edit.started
+            else tr("All applied")
         )
-        self.all_button.setText(f"Take all {len(still)}" if still else done)
+        self.all_button.setText(tr("Apply all {still_count}", still_count=len(still)) if still else done)
         self.all_button.setEnabled(bool(still))
-        self.all_button.setToolTip(IN_FORCE if done == "Suggested" else "Take every suggestion (Alt+A)")
+        self.all_button.setToolTip(IN_FORCE if done == "Suggested" else tr("Apply every suggestion (Alt+A)"))
         self.undo_button.setEnabled(edit.can_undo)
         self.redo_button.setEnabled(edit.can_redo)
         history = edit.sidecar.history
         self.undo_button.setToolTip(
-            plain_tooltip(f"Undo {step_title(history[-1][0])}" if history else "Nothing to undo")
+            plain_tooltip(
+                tr("Undo {step_title}", step_title=step_title(history[-1][0])) if history else tr("Nothing to undo")
+            )
         )
-        redo = f"Redo {edit.sidecar.future[-1][0]}" if edit.can_redo else "Nothing to redo"
+        redo = tr("Redo {future}", future=edit.sidecar.future[-1][0]) if edit.can_redo else tr("Nothing to redo")
         self.redo_button.setToolTip(plain_tooltip(redo))

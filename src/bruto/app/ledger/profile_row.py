@@ -9,13 +9,14 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
 from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.catalog import tr
 from bruto.container.profile import CameraProfile
 from bruto.container.raw_frame import RawMeta
 from bruto.develop.profiles import OWN, choices, chosen
 from bruto.develop.recipe import Recipe
 from bruto.develop.suggest.suggestion import Suggestion
 
-FROM_FILE = "from a .dcp file …"
+FROM_FILE = tr("from a .dcp file…")
 
 
 def has_base_look(profile: CameraProfile | None) -> bool:
@@ -37,13 +38,13 @@ class ProfileRow(QWidget):
         layout = as_row(self)
         head = QHBoxLayout()
         head.setSpacing(4)
-        head.addWidget(row_name("Profile"))
-        self.box = choice_box("Profile", "The camera profile that turns sensor colour into colour")
+        head.addWidget(row_name(tr("Profile")))
+        self.box = choice_box(tr("Profile"), tr("The camera profile that turns sensor colour into picture colour"))
         head.addWidget(self.box, 1)
         back = QPushButton("↺")
         back.setObjectName("icon")
-        back.setToolTip("Reset profile and base look to the file's own")
-        back.setAccessibleName("Reset Profile")
+        back.setToolTip(tr("Reset profile and base look to the file's own"))
+        back.setAccessibleName(tr("Reset profile"))
         head.addWidget(back)
         layout.addLayout(head)
         self.brings = Label("")
@@ -52,12 +53,12 @@ class ProfileRow(QWidget):
         layout.addWidget(self.brings)
         foot = QHBoxLayout()
         foot.setSpacing(6)
-        self.keep = QPushButton("Base look kept")
+        self.keep = QPushButton(tr("Base look on"))
         self.keep.setCheckable(True)
-        self.keep.setToolTip("Use the profile's local gains, look table and tone curve, or drop them")
+        self.keep.setToolTip(tr("Use or ignore the profile's local gains, look table and tone curve"))
         foot.addWidget(self.keep)
         foot.addStretch(1)
-        self.take = QPushButton("take")
+        self.take = QPushButton(tr("apply"))
         self.take.setObjectName("take")
         foot.addWidget(self.take)
         layout.addLayout(foot)
@@ -72,7 +73,9 @@ class ProfileRow(QWidget):
             self.changed.emit("profile", value)
             return
         self.box.setCurrentIndex(max(0, self.box.findData(self._shown)))
-        path, _ = QFileDialog.getOpenFileName(self, "Choose a camera profile", "", "Camera profiles (*.dcp *.DCP)")
+        path, _ = QFileDialog.getOpenFileName(
+            self, tr("Choose a camera profile"), "", tr("Camera profiles (*.dcp *.DCP)")
+        )
         if path:
             self.changed.emit("profile", path)
 
@@ -88,7 +91,7 @@ class ProfileRow(QWidget):
         self._shown = recipe.profile
         offered = choices(self.meta)
         if recipe.profile not in [value for value, _ in offered]:
-            offered.append((recipe.profile, f"file: {Path(recipe.profile).name}"))
+            offered.append((recipe.profile, tr("file: {name}", name=Path(recipe.profile).name)))
         offered.append((FROM_FILE, FROM_FILE))
         if [(self.box.itemData(k), self.box.itemText(k)) for k in range(self.box.count())] != offered:
             self.box.clear()
@@ -99,9 +102,9 @@ class ProfileRow(QWidget):
         profile, problem = chosen(self.meta, recipe.profile)
         look = has_base_look(profile)
         holds = [] if profile is None else profile.holds
-        text = problem or ("brings " + ", ".join(holds) if holds else "colour matrices only, no look of its own")
+        text = problem or ("brings " + ", ".join(holds) if holds else tr("colour matrices only, no look of its own"))
         if look and not recipe.base_look:
-            text += "; its base look is dropped"
+            text += tr("; its base look is off")
         elif suggestion is not None and suggestion.value != recipe.base_look:
             text = suggestion.evidence
         self.brings.setObjectName("warning" if problem else "quiet")
@@ -109,7 +112,7 @@ class ProfileRow(QWidget):
         self.brings.setText(text)
         self.keep.setVisible(look)
         self.keep.setChecked(recipe.base_look)
-        self.keep.setText("Base look kept" if recipe.base_look else "Base look dropped")
+        self.keep.setText(tr("Base look on") if recipe.base_look else tr("Base look off"))
         offer = look and suggestion is not None and suggestion.value != recipe.base_look
         self.take.setVisible(offer)
-        self.take.setText("take dropped" if suggestion is not None and not suggestion.value else "take kept")
+        self.take.setText(tr("apply off") if suggestion is not None and not suggestion.value else tr("apply on"))

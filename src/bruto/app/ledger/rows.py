@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.value_box import ValueBox
+from bruto.catalog import tr
 from bruto.develop.field_ui import NO_NEUTRAL, FieldUi, decimals, limits, shown
 
 NAME, VALUE, SAYS = 112, 86, 58
@@ -167,8 +168,8 @@ class Row(QWidget):
         self.used.setObjectName("rowUsed")
         self.used.setChecked(True)
         self.used.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.used.setAccessibleName(f"{self.title} used")
-        self.used.setToolTip(f"{about}. Untick to leave it out for a look; its value is kept")
+        self.used.setAccessibleName(tr("{title} on", title=self.title))
+        self.used.setToolTip(tr("{about}. Untick to switch it off for now; the value is kept.", about=about))
         self.used.clicked.connect(lambda on: self.bypassed.emit(field, not on))
         name: QWidget = self.used
         if ui.neutral is NO_NEUTRAL:
@@ -179,8 +180,14 @@ class Row(QWidget):
         track_low, track_high = ui.track or (low, high)
         self.track = track or Track(track_low, track_high, ui.step, mired=ui.mired)
         self.track.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.track.setAccessibleName(f"{self.title} track")
-        self.track.setToolTip(f"{about}. The diamond is what was {self.FOUND}; Shift drags finely.")
+        self.track.setAccessibleName(tr("{title} track", title=self.title))
+        self.track.setToolTip(
+            tr(
+                "{about}. The diamond marks the {FOUND} value; hold Shift for fine steps.",
+                about=about,
+                FOUND=self.FOUND,
+            )
+        )
         line.addWidget(self.track, 1)
         unit = self.unit.removesuffix(" σ")
         unit_text = f" ({self.unit})" if self.unit else ""
@@ -195,7 +202,14 @@ class Row(QWidget):
         self.spin.setSuffix(f" {unit}" if unit else "")
         self.spin.setFixedWidth(VALUE)
         self.spin.setAccessibleName(self.title)
-        self.spin.setToolTip(f"{self.title}: {about}{unit_text}. Type a number, or use the arrow keys.")
+        self.spin.setToolTip(
+            tr(
+                "{title}: {about}{unit_text}. Type a number or use the arrow keys.",
+                title=self.title,
+                about=about,
+                unit_text=unit_text,
+            )
+        )
         line.addWidget(self.spin)
         self.take = QPushButton("")
         self.take.setObjectName("take")
@@ -203,7 +217,7 @@ class Row(QWidget):
         self.take.setFixedWidth(SAYS)
         line.addWidget(self.take)
         layout.addLayout(line)
-        self.evidence = Label("measuring …")
+        self.evidence = Label(tr("measuring…"))
         self.evidence.setObjectName("quiet")
         self.evidence.setWordWrap(True)
         self.evidence.setContentsMargins(2, 0, 2, 2)
@@ -227,8 +241,8 @@ class Row(QWidget):
         for part in (self.spin, self.track):
             part.setEnabled(used)
         if not used:
-            self.evidence.setText("left out; the value is kept")
-            self.take.setText("left out")
+            self.evidence.setText(tr("off; the value is kept"))
+            self.take.setText(tr("off"))
         self.take.setEnabled(used and self.take.isEnabled())
 
     def show_values(
@@ -248,11 +262,23 @@ class Row(QWidget):
         self.take.setText(self.text_of(suggestion) if suggestion is not None and not same else "✓" if same else "")
         words = f"{self.evidence.text()}. " if self.evidence.text() else ""
         if suggestion is not None and offered:
-            ui = f"{self.FOUND.capitalize()}: {words}Take {self.text_of(suggestion)} {self.unit}".rstrip()
-            self.take.setAccessibleName(f"Take the suggested {self.title.lower()}, {self.text_of(suggestion)}")
+            ui = tr(
+                "{capitalize}: {words}Apply {text_of} {unit}",
+                capitalize=self.FOUND.capitalize(),
+                words=words,
+                text_of=self.text_of(suggestion),
+                unit=self.unit,
+            ).rstrip()
+            self.take.setAccessibleName(
+                tr("Apply the suggested {title}, {text_of}", title=self.title.lower(), text_of=self.text_of(suggestion))
+            )
         else:
-            ui = f"Measured: {words}The value is what is suggested" if same else words or "Nothing is suggested here"
-            self.take.setAccessibleName(f"{self.title}: nothing to take")
+            ui = (
+                tr("Measured: {words}The value equals the suggestion", words=words)
+                if same
+                else words or tr("No suggestion for this shot")
+            )
+            self.take.setAccessibleName(tr("{title}: nothing to apply", title=self.title))
         self.take.setToolTip(plain_tooltip(ui))
 
     # -- focus and keys
@@ -319,12 +345,12 @@ class Row(QWidget):
 
     def _menu(self, place: QPoint) -> None:
         menu = QMenu(self)
-        offered = f"Take {self.take.text()} {self.unit}".rstrip()
-        take = menu.addAction(offered if self.take.isEnabled() else "Nothing to take")
+        offered = tr("Apply {text} {unit}", text=self.take.text(), unit=self.unit).rstrip()
+        take = menu.addAction(offered if self.take.isEnabled() else tr("Nothing to apply"))
         take.setEnabled(self.take.isEnabled())
         take.triggered.connect(lambda: self.taken.emit(self.field))
-        menu.addAction("Give it its default").triggered.connect(lambda: self.reset.emit(self.field))
+        menu.addAction(tr("Reset to default")).triggered.connect(lambda: self.reset.emit(self.field))
         if self.ui.neutral is not NO_NEUTRAL:
             used = self.used.isChecked()
-            menu.addAction("Leave it out" if used else "Use it again").triggered.connect(self.used.click)
+            menu.addAction(tr("Switch off") if used else tr("Switch on")).triggered.connect(self.used.click)
         menu.popup(self.mapToGlobal(place))

@@ -6,6 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
+from bruto.catalog import tr
 from bruto.develop.analysis.white_picker import SIDES, SURFACES
 from bruto.develop.illuminants import NAMED, named, values_of
 from bruto.develop.recipe import Recipe
@@ -31,22 +32,24 @@ class WhitePart(QWidget):
         line = QHBoxLayout()
         line.setSpacing(6)
         as_row(row).addLayout(line)
-        self.surface = choice_box("Surface", "What you will click", 6)
+        self.surface = choice_box(tr("Surface"), tr("What you are about to click"), 6)
         for name, known in SURFACES.items():
             self.surface.addItem(name, name)
             self.surface.setItemData(
-                self.surface.count() - 1, f"{known.says}; such surfaces differ by ±{known.spread:.0f} %", 3
+                self.surface.count() - 1,
+                tr("{says}; such surfaces vary by ±{spread:.0f} %", says=known.says, spread=known.spread),
+                3,
             )
-        self.side = choice_box("Averaged square", "Side of the square that is averaged, pixels of the raw", 4)
+        self.side = choice_box(tr("Averaged square"), tr("Side of the averaged square in raw pixels"), 4)
         for side in SIDES:
-            self.side.addItem(f"{side} px", side)
+            self.side.addItem(tr("{side} px", side=side), side)
         self.side.setCurrentIndex(1)
-        self.button = QPushButton("pick")
+        self.button = QPushButton(tr("pick"))
         self.button.setObjectName("take")
         self.button.setCheckable(True)
-        self.button.setToolTip("Click the surface in the picture: the light that makes it so becomes white (Alt+W)")
+        self.button.setToolTip(tr("Click the surface in the picture to make it neutral (Alt+W)"))
         self.button.toggled.connect(self.pick)
-        line.addWidget(row_name("From"))
+        line.addWidget(row_name(tr("From")))
         line.addWidget(self.surface, 1)
         line.addWidget(self.side)
         line.addWidget(self.button)
@@ -56,12 +59,12 @@ class WhitePart(QWidget):
         row = QWidget()
         line = QHBoxLayout()
         as_row(row).addLayout(line)
-        line.addWidget(row_name("Light"))
-        self.lights = choice_box("Light", "White by the name of a light; the letters are the CIE's")
-        self.lights.addItem("as shot", "")
+        line.addWidget(row_name(tr("Light")))
+        self.lights = choice_box(tr("Light"), tr("White balance by a named light; the letters are CIE illuminants"))
+        self.lights.addItem(tr("as shot"), "")
         for title, (code, _) in NAMED.items():
             self.lights.addItem(f"{title} ({code}), {values_of(title)[0]:.0f} K", title)
-        self.lights.addItem("by hand", None)
+        self.lights.addItem(tr("by hand"), None)
         self.lights.activated.connect(self._light_chosen)
         line.addWidget(self.lights, 1)
         return row

@@ -14,6 +14,7 @@ from bruto.app.shot_facts import card_text, set_fact, shot_fact, tag_text
 from bruto.app.widgets import theme
 from bruto.app.widgets.shot_list import ShotModel
 from bruto.app.widgets.shot_view import ShotView
+from bruto.catalog import tr
 from bruto.session.shoot import Shoot
 from bruto.shoot.shots import Shot, ShotSet
 from bruto.shoot.verdicts import BY_ID, KEEP_OR_BEST
@@ -26,23 +27,23 @@ TEXT = 66
 """Height of the three lines under a thumbnail."""
 
 SORTS: dict[str, str] = {
-    "time": "Time taken",
-    "name": "Name",
-    "headroom": "Light unused, most first",
-    "clipped": "Full in all channels, most first",
-    "sharp": "Fine detail, most first",
-    "noise": "Noise at grey, most first",
+    "time": tr("Time taken"),
+    "name": tr("Name"),
+    "headroom": tr("Headroom, most first"),
+    "clipped": tr("Clipped in all channels, most first"),
+    "sharp": tr("Fine detail, most first"),
+    "noise": tr("Noise at mid-grey, most first"),
 }
 FILTERS: dict[str, str] = {
-    "all": "Everything",
-    "undecided": "Still to decide",
-    "keep_or_best": "Keep and Best",
-    "best": "Best",
-    "spare": "Spare",
-    "discard": "Discard",
-    "warned": "With a warning",
-    "no-raw": "Without a raw",
-    "sets": "Sets",
+    "all": tr("All shots"),
+    "undecided": tr("No verdict yet"),
+    "keep_or_best": tr("Keep and Best"),
+    "best": tr("Best"),
+    "spare": tr("Spare"),
+    "discard": tr("Discard"),
+    "warned": tr("With a warning"),
+    "no-raw": tr("Without a raw"),
+    "sets": tr("Sets"),
 }
 
 
@@ -179,7 +180,9 @@ class _Card(QStyledItemDelegate):
             p.drawRoundedRect(QRect(box.left(), box.bottom() - thick + 1, box.width(), thick), 2, 2)
         self._picture(p, box, shot, folded, len(group.shots))
         x, width, y = box.left() + 7, box.width() - 14, box.bottom() - TEXT + 4
-        second = f"{group.kind} of {len(group.shots)}" if folded else card_text(shot)
+        second = (
+            tr("{kind} of {shots_count}", kind=group.kind, shots_count=len(group.shots)) if folded else card_text(shot)
+        )
         p.setFont(theme.font(12, bold=True))
         for k, (text, color) in enumerate(((shot.name, "ink"), (second, "quiet"), fact)):
             if k:
@@ -198,7 +201,9 @@ class _Card(QStyledItemDelegate):
         thumb = QRect(box.left() + 7, box.top() + 7, box.width() - 14, box.height() - TEXT - 10)
         p.fillRect(thumb, t.color("surround"))
         found = self.model.thumbs.get(str(shot.main))
-        kind = "no preview" if shot.problem else "…" if found is None else "preview" if found[1] == "preview" else ""
+        kind = (
+            tr("no preview") if shot.problem else "…" if found is None else "preview" if found[1] == "preview" else ""
+        )
         if found is not None:
             image, _ = found
             size = image.size().scaled(thumb.size(), Qt.AspectRatioMode.KeepAspectRatio)
@@ -237,7 +242,7 @@ class Board(ShotView):
 
     def __init__(self, shoot: Shoot) -> None:
         super().__init__(shoot, BoardModel(shoot))
-        self.setAccessibleName("Board of shots")
+        self.setAccessibleName(tr("Board of shots"))
         self._delegate = _Card(self.cards)
         self.setItemDelegate(self._delegate)
         self.setViewMode(QListView.ViewMode.IconMode)

@@ -28,39 +28,44 @@ from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.push_row import PushRow
 from bruto.app.widgets.source_selector import SourceSelector
+from bruto.catalog import tr
 from bruto.compare.metrics import Aligned
 from bruto.develop.recipe import Recipe
 from bruto.session.comparison import ComparedPair
 
 REGIONS, SWEEP, GRID = CompareMode.REGIONS, CompareMode.SWEEP, CompareMode.GRID
 TITLES = {
-    REGIONS: "Regions",
-    CompareMode.SIDE_BY_SIDE: "Side by side",
-    CompareMode.CURTAIN: "Curtain",
+    REGIONS: tr("Regions"),
+    CompareMode.SIDE_BY_SIDE: tr("Side by side"),
+    CompareMode.CURTAIN: tr("Curtain"),
     CompareMode.ALTERNATE: "Alternate",
-    CompareMode.DIFFERENCE: "Difference",
-    SWEEP: "Sweep",
-    GRID: "Grid",
+    CompareMode.DIFFERENCE: tr("Difference"),
+    SWEEP: tr("Sweep"),
+    GRID: tr("Grid"),
 }
 TIPS = {
-    REGIONS: "The places where both differ most, at 1:1",
-    SWEEP: "What survives of both under a push of 0 to 4 EV",
-    GRID: "Up to nine at once: the selected shots, or versions of this one, with their settings",
-    CompareMode.SIDE_BY_SIDE: "Both at the same place and size",
-    CompareMode.CURTAIN: "The first left of a line, the second right of it; turn the line at its ends or with [ and ]",
-    CompareMode.ALTERNATE: "One after the other; + and − change the pace, Space changes by hand",
-    CompareMode.DIFFERENCE: "Where and how much the colours differ",
+    REGIONS: tr("The regions where the two differ most, at 1:1"),
+    SWEEP: tr("What survives of both under a push of 0 to 4 EV"),
+    GRID: tr("Up to nine at once: the selected shots or versions of this one, with their settings"),
+    CompareMode.SIDE_BY_SIDE: tr("Both at the same place and size"),
+    CompareMode.CURTAIN: tr(
+        "The first left of a line, the second right of it. Turn the line at its ends or with [ and ]."
+    ),
+    CompareMode.ALTERNATE: tr("One after the other. + and − change the pace, Space switches."),
+    CompareMode.DIFFERENCE: tr("Where and by how much the colours differ"),
 }
 TAG_WIDTH = 715
 """Width of the bar, pixels, from which its tag has room beside the buttons."""
-EQUAL_SIZE = "Both at equal size, the second brought onto the first."
+EQUAL_SIZE = tr("Both at equal size, the second aligned to the first.")
 
 
 def equal_text(found: ComparedPair) -> str:
     """How far the second was pushed to be as bright as the first, in words; "" where it was not."""
     if not found.equal_ev:
         return ""
-    return f"The second is shown {found.equal_ev:+.2f} EV to be as bright.".replace("-", "−")
+    return tr("The second is shown at {equal_ev:+.2f} EV for equal brightness.", equal_ev=found.equal_ev).replace(
+        "-", "−"
+    )
 
 
 class ComparePage(QWidget):
@@ -85,10 +90,12 @@ class ComparePage(QWidget):
             button = bar.add(TITLES[mode], TIPS[mode], left=True, checkable=True, shortcut=f"Alt+{k + 1}")
             button.clicked.connect(lambda _, m=mode: self.set_mode(m))
             self.buttons[mode] = button
-        self.blind = bar.add("Blind", "Hide which is which, choose the better one, then see", checkable=True)
+        self.blind = bar.add(
+            tr("Blind"), tr("Hide the names, choose the better picture, then see which it was"), checkable=True
+        )
         self.blind.clicked.connect(lambda on: self.comparing.hide_names(bool(on)))
-        bar.add("Fit", "Whole picture (F2)").clicked.connect(self._fit)
-        bar.add("1:1", "One pixel of the first on one of the screen (F2)").clicked.connect(self._one_to_one)
+        bar.add(tr("Fit"), tr("Whole picture (F2)")).clicked.connect(self._fit)
+        bar.add("1:1", tr("One pixel of the first per screen pixel (F2)")).clicked.connect(self._one_to_one)
         middle.addWidget(bar)
         self.views = QStackedWidget()
         self.views.addWidget(self.places)
@@ -131,20 +138,20 @@ class ComparePage(QWidget):
         row.setContentsMargins(12, 5, 12, 5)
         row.setSpacing(8)
         self.wells = (SourceSelector(), SourceSelector())
-        for k, (well, name) in enumerate(zip(self.wells, ("First", "Second"), strict=True)):
+        for k, (well, name) in enumerate(zip(self.wells, (tr("First"), tr("Second")), strict=True)):
             label = Label(name)
             label.setObjectName("quiet")
             row.addWidget(label)
-            well.setAccessibleName(f"{name} picture")
+            well.setAccessibleName(tr("{name} picture", name=name))
             well.setMinimumWidth(150)
-            well.setToolTip("Choose what stands here, or drag a shot here from the list")
+            well.setToolTip(tr("Choose a picture here, or drag a shot here from the list"))
             well.activated.connect(lambda index, k=k: self._chosen(k, index))
             well.dropped.connect(lambda path, k=k: self.comparing.bring(k, path))
             row.addWidget(well, 1)
             if k == 0:
                 self.swap = QPushButton("⇄")
-                self.swap.setAccessibleName("Exchange both")
-                self.swap.setToolTip("Exchange both")
+                self.swap.setAccessibleName(tr("Swap the two"))
+                self.swap.setToolTip(tr("Swap the two"))
                 self.swap.setFixedWidth(34)
                 self.swap.clicked.connect(self._swap)
                 row.addWidget(self.swap)
@@ -152,8 +159,8 @@ class ComparePage(QWidget):
         self.grid = GridPart(self.host)
         self.grid.chosen.connect(self._beside)
         row.addWidget(self.grid.choice, 1)
-        self.equal = QCheckBox("Equal brightness")
-        self.equal.setToolTip("Push the second until it is as bright as the first; it says by how much")
+        self.equal = QCheckBox(tr("Equal brightness"))
+        self.equal.setToolTip(tr("Push the second to the brightness of the first and say by how much"))
         self.equal.toggled.connect(self._equal)
         row.addWidget(self.equal)
         return bar
@@ -169,16 +176,16 @@ class ComparePage(QWidget):
     def _pin(self, x: float, y: float) -> None:
         self.comparing.pin(x, y)
         if self.comparing.pins and self.comparing.pins[-1] == (x, y):
-            self.host.session.notice.emit("Kept among the places (Alt+1), at 1:1; Delete there takes it away.")
+            self.host.session.notice.emit(tr("Added to the regions (Alt+1), at 1:1. Press Delete there to remove it."))
 
     def _asking(self) -> QWidget:
         """Which is better, while names are hidden."""
         self.asking = surface("bar")
         row = QHBoxLayout(self.asking)
         row.setContentsMargins(12, 4, 12, 4)
-        row.addWidget(Label("Which one is better?"))
+        row.addWidget(Label(tr("Which one is better?")))
         self.answers: dict[str, QPushButton] = {}
-        for text, which in (("A", 0), ("B", 1), ("No difference", None)):
+        for text, which in (("A", 0), ("B", 1), (tr("No difference"), None)):
             button = self.answers[text] = QPushButton(text)
             button.clicked.connect(lambda _=False, w=which: self.host.session.notice.emit(self.comparing.prefer(w)))
             row.addWidget(button)
@@ -280,7 +287,7 @@ class ComparePage(QWidget):
         session = self.host.session
         start = str(session.shoot.folder / f"{session.opened.shot.name if session.opened.shot else 'compare'}.html")
         name, _ = QFileDialog.getSaveFileName(
-            self, "A page about both", start, "Page (*.html);;PDF (*.pdf);;Numbers (*.csv)"
+            self, tr("Report on this comparison"), start, tr("Web page (*.html);;PDF (*.pdf);;Numbers (*.csv)")
         )
         if name:
             session.reports.write_pair(Path(name), print_html)
@@ -289,15 +296,18 @@ class ComparePage(QWidget):
         """Ask for a name, and write a page about all pairs behind the window."""
         session = self.host.session
         if self.host.line.running:
-            session.say(f"Wait until this is done: {self.host.line.title.lower()}.")
+            session.say(tr("Wait until this is done: {title}.", title=self.host.line.title.lower()))
             return
         start = str(session.shoot.folder / f"{session.shoot.title or 'shoot'}.html")
         name, _ = QFileDialog.getSaveFileName(
-            self, "A page about all raws and their pictures", start, "Page (*.html);;PDF (*.pdf);;Numbers (*.csv)"
+            self,
+            tr("Report on all raws and their pictures"),
+            start,
+            tr("Web page (*.html);;PDF (*.pdf);;Numbers (*.csv)"),
         )
         stop = session.reports.write_shoot(Path(name), print_html) if name else None
         if stop is not None:
-            self.host.line.begin("Comparing raws with their pictures", stop)
+            self.host.line.begin(tr("Comparing raws with their pictures"), stop)
 
     def turned_to(self) -> None:
         """The task was chosen: compare the shot as it is developed now."""
@@ -326,7 +336,7 @@ class ComparePage(QWidget):
         self._fill_wells()
         self.panel.look.refresh()
         if isinstance(found, str):
-            self.tag.setText("COMPARE")
+            self.tag.setText(tr("COMPARE"))
             self.residual.setText("")
             self.stage.message = self.places.message = found
             self.stage.set_comparison(None)
@@ -334,11 +344,11 @@ class ComparePage(QWidget):
             self.panel.set_comparison(None, "")
             return
         c = found.comparison
-        self.tag.setText("ALIGNED")
-        self.residual.setText(f"±{max(c.alignment.model_px, 0.05):.2f} px")
-        self.tag.setToolTip(f"{c.alignment.tracks} places tracked; error left in the fitted model")
+        self.tag.setText(tr("ALIGNED"))
+        self.residual.setText(tr("±{model_px:.2f} px", model_px=max(c.alignment.model_px, 0.05)))
+        self.tag.setToolTip(tr("{tracks} places tracked; remaining error of the alignment", tracks=c.alignment.tracks))
         self.stage.set_comparison(c, found.first.size, self.comparing.shown_names())
-        self.places.message = "Both are alike: no place stands out."
+        self.places.message = tr("The two look alike: no region stands out.")
         self.places.show_places(found.places, found.titles)
         if self.mode == REGIONS:
             self.views.setCurrentIndex(0)
@@ -352,7 +362,7 @@ class ComparePage(QWidget):
 
     def _aligned(self, pair: Aligned, size: tuple[int, int], names: tuple[str, str]) -> None:
         """Both lie on each other: the curtain shows them at once, places and numbers follow."""
-        self.tag.setText("ALIGNED")
+        self.tag.setText(tr("ALIGNED"))
         if self.comparing.blind.exchanged is None:
             self.stage.set_aligned(pair, size, names)
             if self.mode == REGIONS:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 from bruto.app.host import Host
 from bruto.app.stage.grid_view import GridView
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.session.grid import MOST
 
 
@@ -27,7 +28,7 @@ class GridPart(QWidget):
         """What is shown, for the bar of the page."""
         row = QHBoxLayout(self.choice)
         row.setContentsMargins(0, 0, 0, 0)
-        self.pick = QPushButton("What is shown")
+        self.pick = QPushButton(tr("Pictures shown"))
         self.menu = QMenu(self.pick)
         self.menu.aboutToShow.connect(self._fill)
         self.pick.setMenu(self.menu)
@@ -36,8 +37,8 @@ class GridPart(QWidget):
         self.hint.setObjectName("quiet")
         row.addWidget(self.hint, 1)
         self.view = GridView()
-        self.view.setToolTip("Double click one to set it beside the first")
-        self.view.message = "Choose a shot to compare."
+        self.view.setToolTip(tr("Double-click a picture to compare it with the first"))
+        self.view.message = tr("Choose a shot to compare.")
         column.addWidget(self.view, 1)
         self.view.view_changed.connect(self._ask_pieces)
         self.view.chosen.connect(self._chosen)
@@ -67,7 +68,11 @@ class GridPart(QWidget):
         self.view.set_cells(cells)
         self.pick.setEnabled(bool(cells))
         self.hint.setText(
-            f"{len(cells)} of {len(self.grid.choices())}, at the size of the first. Selected shots stand here."
+            tr(
+                "{cells_count} of {choices_count}, at the size of the first. Selected shots appear here.",
+                cells_count=len(cells),
+                choices_count=len(self.grid.choices()),
+            )
             if cells
             else ""
         )

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from bruto.app.host import Host
 from bruto.app.stage.stage_bar import ElidedLabel
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.compare.match.parts import PARTS
 from bruto.develop.history_text import PHONE_LOOK
 from bruto.develop.recipe import sentence_of
@@ -38,7 +39,7 @@ class PhoneLookBox(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 6)
         column.setSpacing(6)
-        heading = Label("The phone's look")
+        heading = Label(tr("The phone's look"))
         heading.setObjectName("heading")
         column.addWidget(heading)
         self.hint = Label("")
@@ -46,15 +47,15 @@ class PhoneLookBox(QWidget):
         self.hint.setWordWrap(True)
         column.addWidget(self.hint)
         row = QHBoxLayout()
-        self.find_button = QPushButton("Find the phone's look")
-        self.find_button.setToolTip("Solve the values by which the raw looks like the phone's picture")
+        self.find_button = QPushButton(tr("Find the phone's look"))
+        self.find_button.setToolTip(tr("Find the values that make the raw look like the phone's picture"))
         self.find_button.clicked.connect(self._find)
         row.addWidget(self.find_button)
         self.progress = QProgressBar()
         self.progress.setRange(0, 100)
-        self.progress.setAccessibleName("Finding the phone's look")
+        self.progress.setAccessibleName(tr("Finding the phone's look"))
         row.addWidget(self.progress, 1)
-        self.stop = QPushButton("Stop")
+        self.stop = QPushButton(tr("Stop"))
         self.stop.clicked.connect(self._give_up)
         row.addWidget(self.stop)
         row.addStretch(1)
@@ -86,13 +87,13 @@ class PhoneLookBox(QWidget):
             grid.addWidget(does, 2 * k + 1, 0, 1, 2)
         found.addLayout(grid)
         line = QHBoxLayout()
-        line.addWidget(Label("How far"))
+        line.addWidget(Label(tr("Strength")))
         self.strength = QSlider(Qt.Orientation.Horizontal)
         self.strength.setRange(0, 100)
         self.strength.setValue(100)
         self.strength.setSingleStep(5)
         self.strength.setMinimumHeight(26)
-        self.strength.setAccessibleName("How far towards the phone's look, percent")
+        self.strength.setAccessibleName(tr("Strength of the phone's look, percent"))
         self.strength.valueChanged.connect(lambda _: self._changed(not self.strength.isSliderDown()))
         self.strength.sliderReleased.connect(lambda: self._changed(True))
         line.addWidget(self.strength, 1)
@@ -102,26 +103,24 @@ class PhoneLookBox(QWidget):
         line.addWidget(self.percent)
         found.addLayout(line)
         buttons = QHBoxLayout()
-        self.use = QPushButton("Use on this shot")
+        self.use = QPushButton(tr("Apply to this shot"))
         self.use.setObjectName("primary")
-        self.use.setToolTip("As one step, that can be undone; recipes (Ctrl+E) take it to other shots")
+        self.use.setToolTip(tr("Applied in one step that you can undo; recipes (Ctrl+E) carry it to other shots"))
         self.use.clicked.connect(self._use)
-        self.others = QPushButton("And on the selection")
-        self.others.setToolTip("The same values on all shots that are selected; local tone stays with this shot")
+        self.others = QPushButton(tr("Apply to selection"))
+        self.others.setToolTip(tr("The same values on all selected shots; local tone stays with this shot"))
         self.others.clicked.connect(self._use_on_selection)
         for button in (self.use, self.others):
             buttons.addWidget(button)
         buttons.addStretch(1)
         found.addLayout(buttons)
         keeping = QHBoxLayout()
-        self.keep = QPushButton("Keep as")
-        self.keep.setToolTip(
-            "A recipe of this name, for other shots and days (Ctrl+E); local tone stays with this shot"
-        )
+        self.keep = QPushButton(tr("Save as"))
+        self.keep.setToolTip(tr("Save as a recipe for other shots (Ctrl+E); local tone stays with this shot"))
         self.keep.clicked.connect(self._keep)
         self.name = QLineEdit()
-        self.name.setPlaceholderText("name of a recipe")
-        self.name.setAccessibleName("Name of the recipe of the phone's look")
+        self.name.setPlaceholderText(tr("name of the recipe"))
+        self.name.setAccessibleName(tr("Name of the recipe for the phone's look"))
         self.name.returnPressed.connect(self._keep)
         keeping.addWidget(self.keep)
         keeping.addWidget(self.name, 1)
@@ -141,21 +140,29 @@ class PhoneLookBox(QWidget):
         self.found.setVisible(match is not None)
         if match is None:
             self.hint.setText(
-                why or "Which values make the raw look like the phone's picture, and what did the phone do?"
+                why or tr("Which values make the raw look like the phone's picture, and what did the phone do?")
             )
             return
         self.hint.setText(
-            f"Half of all places differed by {match.before[0]:.1f} ΔE00 and differ by {match.after[0]:.1f} now, "
-            f"95 % by less than {match.after[1]:.1f}: on {match.withheld} blocks that the search did not see."
+            tr(
+                "Median difference {before:.1f} ΔE00 before, {after:.1f} now; 95 % below {after2:.1f}. Measured on "
+                "{withheld} blocks that the search did not use.",
+                before=match.before[0],
+                after=match.after[0],
+                after2=match.after[1],
+                withheld=match.withheld,
+            )
         )
-        self.summary.setText("The phone: " + ", ".join(d.text for d in match.did) + ".")
+        self.summary.setText(tr("The phone: ") + ", ".join(d.text for d in match.did) + ".")
         for name, (_, fields) in PARTS.items():
             left = match.without.get(name)
-            self.evidence[name].setText("matched at full size" if left is None else f"without it {left:.1f} ΔE00")
+            self.evidence[name].setText(
+                tr("matched at full size") if left is None else tr("without it {left:.1f} ΔE00", left=left)
+            )
             self.evidence[name].setToolTip(
-                "Sharpness and texture are finer than colours are compared at"
+                tr("Sharpness and texture are finer than the size at which colours are compared")
                 if left is None
-                else f"Median difference where this part is left out; {match.after[0]:.1f} with all of them"
+                else tr("Median difference without this part; {after:.1f} with all parts", after=match.after[0])
             )
             does = sentence_of(fields, match.recipe)
             self.values[name].setText(does)
@@ -194,5 +201,7 @@ class PhoneLookBox(QWidget):
     def _keep(self) -> None:
         name = self.name.text().strip()
         if self.phone.keep_as(name):
-            self.host.session.notice.emit(f"Kept as the recipe {name}: Ctrl+E uses it on other shots.")
+            self.host.session.notice.emit(
+                tr("Saved as the recipe {name}. Apply it to other shots with Ctrl+E.", name=name)
+            )
             self.name.clear()

@@ -10,6 +10,7 @@ from bruto.app.pages.compare_look import PhoneLookBox
 from bruto.app.stage.regions_view import short
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.compare.metrics import Comparison, sentences
 
 
@@ -28,7 +29,7 @@ class ComparePanel(QWidget):
         layout.setContentsMargins(10, 8, 10, 8)
         self.look = PhoneLookBox(host)
         layout.addWidget(self.look)
-        title = Label("What it shows")
+        title = Label(tr("What it shows"))
         title.setObjectName("heading")
         layout.addWidget(title)
         self.note = Label("")
@@ -47,11 +48,11 @@ class ComparePanel(QWidget):
         self.grid.setColumnStretch(0, 1)
         scroll.setWidget(self.body)
         layout.addWidget(scroll, 1)
-        self.page = QPushButton("Save as a page …")
-        self.page.setToolTip("Pictures, places, numbers and sentences: HTML, PDF or CSV")
+        self.page = QPushButton(tr("Save report…"))
+        self.page.setToolTip(tr("Pictures, regions, numbers and sentences as HTML, PDF or CSV"))
         self.page.clicked.connect(lambda: self.page_wanted.emit())
-        self.shoot_page = QPushButton("Of the whole shoot …")
-        self.shoot_page.setToolTip("Each raw with its picture: which are worth their space, and why")
+        self.shoot_page = QPushButton(tr("Whole shoot…"))
+        self.shoot_page.setToolTip(tr("Each raw with its picture: which raws are worth their space, and why"))
         self.shoot_page.clicked.connect(lambda: self.shoot_page_wanted.emit())
         row = QHBoxLayout()
         row.addWidget(self.page)

@@ -21,6 +21,7 @@ from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import KINDS, StageBar
 from bruto.app.stage.verdict_buttons import VerdictButtons
 from bruto.app.stage.versions_menu import VersionsMenu
+from bruto.catalog import tr
 from bruto.container.orientation import orient
 from bruto.develop.analysis.color_picker import hue_at, lifted
 from bruto.develop.analysis.soft_proof import hatched, out_of_gamut
@@ -42,7 +43,7 @@ NARROW, LEDGER = 1120, (372, 330)
 """Window width below which the ledger is narrower, and its widths, pixels."""
 LIFT_PER_PIXEL = 0.15
 """L* a pixel of a drag in the picture."""
-PROOFS = {"": "", "srgb": "sRGB", "display-p3": "Display P3"}
+PROOFS = {"": "", "srgb": "sRGB", "display-p3": tr("Display P3")}
 """Spaces whose limits can be marked, and their titles."""
 
 
@@ -135,16 +136,18 @@ class CorrectPage(ShotPage):
         return self.frame_tool.on
 
     def _bar(self) -> StageBar:
-        bar = StageBar("NOTHING OPEN")
+        bar = StageBar(tr("NOTHING OPEN"))
         self.tag, self.kind = bar.tag, bar.facts
-        self.fit_button = bar.add("Fit", "Whole picture (F2)", checkable=True)
-        self.one_button = bar.add("1:1", "One pixel of the raw on one of the screen (F2)", checkable=True)
-        self.before_button = bar.add("Before", "Hold to see the picture before your corrections (F3)")
-        self.beside_button = bar.add("Beside", "Before, or what you chose, in the left half (F4)", checkable=True)
-        self.versions_button = bar.add("Versions ▾", "Keep versions of this shot; choose what to compare with")
+        self.fit_button = bar.add(tr("Fit"), tr("Whole picture (F2)"), checkable=True)
+        self.one_button = bar.add("1:1", tr("One raw pixel per screen pixel (F2)"), checkable=True)
+        self.before_button = bar.add(tr("Before"), tr("Hold to see the picture before your corrections (F3)"))
+        self.beside_button = bar.add(
+            tr("Beside"), tr("Before, or what you chose, in the left half (F4)"), checkable=True
+        )
+        self.versions_button = bar.add(tr("Versions ▾"), tr("Save versions of this shot; choose what to compare with"))
         self.versions_button.setMenu(self.versions)
         self.tone_button = bar.add(
-            "By hand", "Tone by hand: point at a tone and drag up or down (Alt+T)", checkable=True
+            tr("Tone"), tr("Set tone in the picture: point at a tone and drag up or down (Alt+T)"), checkable=True
         )
         self.fit_button.setChecked(True)
         self.verdicts = VerdictButtons(bar, self.host)
@@ -202,14 +205,14 @@ class CorrectPage(ShotPage):
         self._unopenable = False
         self._show_parts()
         if shot is None:
-            self._show_none("NOTHING OPEN", "", "Open a folder of shots with Ctrl+O, or drop one here.")
+            self._show_none(tr("NOTHING OPEN"), "", tr("Open a folder of shots with Ctrl+O, or drop one here."))
             return
         if shot.problem:
-            self._show_none("CANNOT BE OPENED", shot.main.name, shot.problem)
+            self._show_none(tr("CANNOT BE OPENED"), shot.main.name, shot.problem)
             self.ready.emit()
             return
         if edit is None or shot.meta is None:
-            self._failed(f"{shot.main} does not exist any more, or cannot be read; look whether it was moved.")
+            self._failed(tr("{main} no longer exists or cannot be read. Check whether it was moved.", main=shot.main))
             return
         self.reference.shot_changed()
         self.stage.set_frame(*shot.meta.oriented_size)
@@ -231,21 +234,21 @@ class CorrectPage(ShotPage):
     def _show_preview(self, shot: Shot, edit: Edit) -> None:
         try:
             self.stage.set_base(np.rot90(oriented_preview(shot), -edit.recipe.effective().turns))
-            self.tag.setText("PREVIEW INSIDE THE FILE")
+            self.tag.setText(tr("EMBEDDED PREVIEW"))
         except BrutoError:
-            self.tag.setText("READING …")
+            self.tag.setText(tr("READING…"))
 
     def _failed(self, message: str) -> None:
         self._unopenable = True
         self._show_parts()
         self.ledger.show_edit(None)
-        self.tag.setText("CANNOT BE OPENED")
+        self.tag.setText(tr("CANNOT BE OPENED"))
         self.stage.base = None
         shot = self.shot
         left = (
             ""
             if shot is None or shot.picture is None
-            else f" The phone's picture, {shot.picture.name}, is still there."
+            else tr(" The phone's picture, {name}, can still be used.", name=shot.picture.name)
         )
         self.stage.message = message + left
         self.stage.update()
@@ -258,10 +261,12 @@ class CorrectPage(ShotPage):
         if developer is None or edit is None:
             return
         source = developer.source
-        self._developed_tag = "MERGED, developed" if source.meta.merged else KINDS[source.kind][0]
+        self._developed_tag = tr("MERGED, developed") if source.meta.merged else KINDS[source.kind][0]
         w, h = source.size
-        self.kind.setText(f"{w * h / 1e6:.0f} MP {KINDS[source.kind][1]}")
-        self.kind.setToolTip(f"{source.meta.width} × {source.meta.height} pixels in the file")
+        self.kind.setText(tr("{w:.0f} MP {KINDS}", w=w * h / 1000000.0, KINDS=KINDS[source.kind][1]))
+        self.kind.setToolTip(
+            tr("{width} × {height} pixels in the file", width=source.meta.width, height=source.meta.height)
+        )
         meta = None if source.kind == "picture" else source.meta
         self.ledger.show_edit(edit, self.opened.as_shot, " ".join(source.meta.warnings), meta)
         self.ledger.frame_part.show_more(has_more(source))
@@ -303,7 +308,7 @@ class CorrectPage(ShotPage):
         if developer is None or edit is None or shown is None or self.shot is None:
             return
         if edit.awaits_start:  # flat and dull first, and good a moment later, would frighten: the preview stays so long
-            self.host.status("", "finding the suggestions …", "")
+            self.host.status("", tr("finding the suggestions…"), "")
             return
         key, recipe, factor, framing = self.shot.main, edit.recipe, self.factor(), self.framing
         orientation = developer.source.meta.orientation
@@ -342,11 +347,11 @@ class CorrectPage(ShotPage):
         self.last_render_ms = ms
         self.change_to_screen_ms = (time.perf_counter() - began) * 1e3
         self.tag.setText(self._developed_tag)
-        self.host.status("", f"rendered in {ms:.0f} ms", "")
+        self.host.status("", tr("rendered in {ms:.0f} ms", ms=ms), "")
         self._ask_proof()
         if self.developer is not None and self.developer.problems:
             left_out = "; ".join(f"{name}: {why}" for name, why in self.developer.problems.items())
-            self.say(f"A step failed and is left out of the picture. {left_out}")
+            self.say(tr("One correction failed and is not in the picture. {left_out}", left_out=left_out))
         self.ready.emit()
 
     def _tell_pictured(self) -> None:
@@ -362,7 +367,7 @@ class CorrectPage(ShotPage):
         picture, ms = found
         if rect == self.stage.visible() or self.stage.piece is None:
             self.stage.set_piece(picture, rect)
-        self.host.status("", f"rendered in {ms:.0f} ms at 1:1", "")
+        self.host.status("", tr("rendered in {ms:.0f} ms at 1:1", ms=ms), "")
 
     def _show_zoom(self) -> None:
         view = self.stage.viewport
@@ -394,9 +399,9 @@ class CorrectPage(ShotPage):
     def _tell_saved(self) -> None:
         edit, text = self.edit, " "
         if edit is not None:
-            text = "not saved yet" if edit.unsaved else "saved" if edit.sidecar.revision > 0 else " "
+            text = tr("not saved yet") if edit.unsaved else "saved" if edit.sidecar.revision > 0 else " "
             if edit.not_saved or edit.sidecar.locked:
-                text = "NOT SAVED"
+                text = tr("NOT SAVED")
         self.host.status("", "", text)
 
     # -- intents
@@ -419,7 +424,7 @@ class CorrectPage(ShotPage):
         if self.proof:
             self._ask_proof()
         else:
-            self.host.status("", "marks of colours out of range are off", "")
+            self.host.status("", tr("out-of-range colours no longer marked"), "")
 
     def _ask_proof(self) -> None:
         developer, edit = self.developer, self.edit
@@ -431,7 +436,13 @@ class CorrectPage(ShotPage):
         def done(mask: Any) -> None:
             if self.proof == name:
                 self.stage.set_marks(hatched(mask))
-                self.host.status("", f"hatched: {100 * float(mask.mean()):.2f} % lie outside {PROOFS[name]}", "")
+                self.host.status(
+                    "",
+                    tr(
+                        "hatched: {mean:.2f} % are outside {PROOFS}", mean=100 * float(mask.mean()), PROOFS=PROOFS[name]
+                    ),
+                    "",
+                )
 
         self._proofs.ask(
             self.shot and self.shot.main,
@@ -502,7 +513,7 @@ class CorrectPage(ShotPage):
         if edit is not self.edit:
             return
         if node is None:
-            self.say("This place has no colour to speak of; click one that has.")
+            self.say(tr("This place has almost no colour. Click one that has."))
             return
         self.ledger.hues.pick_button.setChecked(False)
         self.ledger.add_hue(node)
@@ -516,8 +527,16 @@ class CorrectPage(ShotPage):
             edit.change(f"white:{kind}", temperature=round(kelvin), tint=round(duv, 4), raw_neutral=None)
         self.ledger.pick_button.setChecked(False)
         spread = f"±{SURFACES[kind].spread:.0f} %"
-        found = "a colour that no temperature has" if neutral is not None else f"{kelvin:.0f} K, Duv {duv:+.4f}"
-        self.host.status("", f"white from {kind}: {found} (such surfaces differ by {spread})".replace("-", "−"), "")
+        found = (
+            tr("a white point outside the temperature scale")
+            if neutral is not None
+            else tr("{kelvin:.0f} K, Duv {duv:+.4f}", kelvin=kelvin, duv=duv)
+        )
+        self.host.status(
+            "",
+            tr("white from {kind}: {found} (such surfaces vary by {spread})", kind=kind, found=found, spread=spread),
+            "",
+        )
 
     def _lifted(self, x: float, y: float, up: float, final: bool) -> None:
         """Tone by hand: the handles about the light at the place follow the pointer."""

@@ -26,6 +26,7 @@ from bruto.app.main_thread import MainThreadCalls
 from bruto.app.widgets.panel import scrolled, side_panel, surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.value_box import ValueBox
+from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.export import queue
 from bruto.export.formats import choices
@@ -37,20 +38,20 @@ from bruto.tasks import Task
 
 OWN_SIZE = 0
 SIZES = (
-    ("full", "Full size", None),
-    ("3840", "3840 px long edge", 3840),
-    ("2048", "2048 px long edge", 2048),
-    ("1280", "1280 px long edge", 1280),
-    ("own", "Other long edge", OWN_SIZE),
+    ("full", tr("Full size"), None),
+    ("3840", tr("3840 px long edge"), 3840),
+    ("2048", tr("2048 px long edge"), 2048),
+    ("1280", tr("1280 px long edge"), 1280),
+    ("own", tr("Other long edge"), OWN_SIZE),
 )
 """Identifier, title and long edge in pixels of the sizes on offer."""
 WITH_QUALITY = (".jpg", ".jpeg", ".avif", ".webp")
 """Formats whose quality can be set."""
 ICON = QSize(96, 72)
 SPACES = (
-    ("srgb", "sRGB: shown right everywhere"),
-    ("display-p3", "Display P3: wider, for recent screens"),
-    ("rec2020", "Rec. 2020"),
+    ("srgb", tr("sRGB: shown right everywhere")),
+    ("display-p3", tr("Display P3: wider, for recent screens")),
+    ("rec2020", tr("Rec. 2020")),
 )
 
 
@@ -78,7 +79,7 @@ class JobRow(QWidget):
         self.bar.setTextVisible(False)
         self.bar.setFixedHeight(8)
         layout.addWidget(self.bar, 2, 0)
-        self.button = QPushButton("Cancel")
+        self.button = QPushButton(tr("Cancel"))
         self.button.setFixedWidth(92)
         self.button.clicked.connect(self._pressed)
         layout.addWidget(self.button, 0, 1, 3, 1, Qt.AlignmentFlag.AlignVCenter)
@@ -96,7 +97,7 @@ class JobRow(QWidget):
         self.state.setText(f"{j.state}{': ' + j.message if j.message else ''} · {j.output.parent}")
         self.state.setObjectName("warning" if j.state == queue.FAILED else "quiet")
         self.state.style().polish(self.state)
-        self.button.setText("Try again" if j.state in (queue.FAILED, queue.STOPPED) else "Cancel")
+        self.button.setText(tr("Try again") if j.state in (queue.FAILED, queue.STOPPED) else tr("Cancel"))
         self.button.setVisible(j.state != queue.DONE)
 
 
@@ -147,29 +148,29 @@ class ExportPage(QWidget):
         holder = surface()
         middle = QVBoxLayout(holder)
         middle.setContentsMargins(18, 12, 18, 12)
-        self.heading = Label("What will leave")
+        self.heading = Label(tr("To export"))
         self.heading.setObjectName("heading")
         middle.addWidget(self.heading)
         self.list = QListWidget()
-        self.list.setAccessibleName("What will leave")
+        self.list.setAccessibleName(tr("To export"))
         self.list.setIconSize(ICON)
         self.list.setUniformItemSizes(True)
         self.list.setSelectionMode(QListWidget.SelectionMode.NoSelection)
         middle.addWidget(self.list, 3)
         head = QHBoxLayout()
-        title = Label("Queue")
+        title = Label(tr("Queue"))
         title.setObjectName("heading")
         head.addWidget(title)
         head.addStretch(1)
-        self.go_on, self.cancel_all = QPushButton("Go on with all"), QPushButton("Cancel all")
-        self.go_on.setToolTip("Queue again what was stopped or has failed")
-        self.cancel_all.setToolTip("Stop what waits and runs; what is finished stays")
+        self.go_on, self.cancel_all = QPushButton(tr("Resume all")), QPushButton(tr("Cancel all"))
+        self.go_on.setToolTip(tr("Queue stopped and failed exports again"))
+        self.cancel_all.setToolTip(tr("Stop waiting and running exports; finished files stay"))
         self.go_on.clicked.connect(self._go_on_with_all)
         self.cancel_all.clicked.connect(self._cancel_all)
         for button in (self.go_on, self.cancel_all):
             head.addWidget(button)
         middle.addLayout(head)
-        self.empty = Label("Nothing is waiting. Pictures are made here in the background while you go on.")
+        self.empty = Label(tr("The queue is empty. Pictures are exported in the background while you work."))
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         middle.addWidget(self.empty)
@@ -179,15 +180,19 @@ class ExportPage(QWidget):
         return holder
 
     def _preset_side(self) -> QWidget:
-        side, form = side_panel("Ticket", 5)
+        side, form = side_panel(tr("Preset"), 5)
         self.which, self.format, self.size_box, self.space = (QComboBox() for _ in range(4))
-        for text, key in (("This shot", "selection"), ("All that are kept", "keep_or_best"), ("All shots", "all")):
+        for text, key in (
+            (tr("This shot"), "selection"),
+            (tr("Keep and Best"), "keep_or_best"),
+            (tr("All shots"), "all"),
+        ):
             self.which.addItem(text, key)
         for label, box, entries in (
-            ("Shots", self.which, ()),
-            ("Format", self.format, choices()),
-            ("Size", self.size_box, SIZES),
-            ("Colour space", self.space, SPACES),
+            (tr("Shots"), self.which, ()),
+            (tr("Format"), self.format, choices()),
+            (tr("Size"), self.size_box, SIZES),
+            (tr("Colour space"), self.space, SPACES),
         ):
             form.addWidget(Label(label))
             for entry in entries:
@@ -195,23 +200,23 @@ class ExportPage(QWidget):
             box.setAccessibleName(label)
             form.addWidget(box)
             if box is self.format:
-                self.quality_row, self.quality = self._number(form, "Quality", 40, 100, JPEG_QUALITY, "")
+                self.quality_row, self.quality = self._number(form, tr("Quality"), 40, 100, JPEG_QUALITY, "")
             elif box is self.size_box:
-                self.edge_row, self.edge = self._number(form, "Long edge", 16, 20000, 2400, " px")
-        form.addWidget(Label("Folder"))
+                self.edge_row, self.edge = self._number(form, tr("Long edge"), 16, 20000, 2400, " px")
+        form.addWidget(Label(tr("Folder")))
         line = QHBoxLayout()
         self.folder = QLineEdit()
-        self.folder.setAccessibleName("Folder")
-        browse = QPushButton("Choose…")
+        self.folder.setAccessibleName(tr("Folder"))
+        browse = QPushButton(tr("Choose…"))
         browse.clicked.connect(self._browse)
         line.addWidget(self.folder, 1)
         line.addWidget(browse)
         form.addLayout(line)
-        self.exif = QCheckBox("Keep shooting data (Exif)")
+        self.exif = QCheckBox(tr("Keep shooting data (Exif)"))
         self.exif.setChecked(True)
-        self.place = QCheckBox("Keep the place where it was taken")
+        self.place = QCheckBox(tr("Keep the location"))
         self.place.setToolTip(
-            "A place tells where you live and work to all who get the picture; TIFF files never hold it"
+            tr("The location tells everyone who gets the picture where you live and work. TIFF files never contain it.")
         )
         form.addWidget(self.exif)
         form.addWidget(self.place)
@@ -222,12 +227,12 @@ class ExportPage(QWidget):
         self.summary = Label("")
         self.summary.setWordWrap(True)
         form.addWidget(self.summary)
-        self.go = QPushButton("Deliver")
+        self.go = QPushButton(tr("Export"))
         self.go.setObjectName("primary")
         self.go.setMinimumHeight(32)
         self.go.clicked.connect(self.send)
         form.addWidget(self.go)
-        self.note = Label("Originals are never written. A file of the same name gets a number.")
+        self.note = Label(tr("Originals are never changed. A file whose name exists gets a number."))
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)
         form.addWidget(self.note)
@@ -307,8 +312,10 @@ class ExportPage(QWidget):
         chosen = len(self.shoot.selection)
         saved = sum(self.shoot.verdicts.get(str(s.main)) in KEEP_OR_BEST for s in self.shoot.shots)
         for k, text in enumerate(
-            (f"The {chosen} that are selected" if chosen > 1 else "This shot", f"All that are kept ({saved})",
-             f"All shots ({len(self.shoot.shots)})")
+            (tr("The {chosen} "
+                "selected shots", chosen=chosen) if chosen > 1 else tr("This shot"), tr("Keep and Best "
+                                                                                        "({saved})", saved=saved),
+             tr("All shots ({shots_count})", shots_count=len(self.shoot.shots)))
         ):  # fmt: skip
             self.which.setItemText(k, text)
         _, _, suffix, _ = self.format.currentData()
@@ -316,12 +323,14 @@ class ExportPage(QWidget):
         self.edge_row.setVisible(self.size_box.currentData()[2] == OWN_SIZE)
         self.place.setEnabled(self.exif.isChecked())
         shots, values, long_edge = self.shots(), self.session.opened.values(), self.preset().long_edge
-        count = f"{len(shots)} picture{'s' if len(shots) != 1 else ''}"
-        self.heading.setText(f"What will leave: {count}" if shots else "Nothing is chosen to leave")
-        where = self.folder.text() or "no folder yet"
-        own = "each with its own values" if len(shots) > 1 else "with its own values"
-        self.summary.setText(f"{count} to {where}, {own}." if shots else self._why_none())
-        self.go.setText(f"Deliver {count}")
+        count = trn("{shots_count} picture", "{shots_count} pictures", shots_count=len(shots))
+        self.heading.setText(tr("To export: {count}", count=count) if shots else tr("Nothing to export"))
+        where = self.folder.text() or tr("no folder yet")
+        own = tr("each with its own values") if len(shots) > 1 else tr("with its own values")
+        self.summary.setText(
+            tr("{count} to {where}, {own}.", count=count, where=where, own=own) if shots else self._why_none()
+        )
+        self.go.setText(tr("Export {count}", count=count))
         self.go.setEnabled(bool(shots) and bool(self.folder.text().strip()))
         self._buttons()
         if not shots:
@@ -337,7 +346,11 @@ class ExportPage(QWidget):
         thumbs = self.host.page(Task.INTAKE).board.cards.thumbs
         self.list.clear()
         for one in found:
-            size = f"{one.size[0]} × {one.size[1]} px" if one.size else "size with its suggestions"
+            size = (
+                tr("{size} × {size2} px", size=one.size[0], size2=one.size[1])
+                if one.size
+                else tr("size depends on its suggestions")
+            )
             item = QListWidgetItem(f"{one.name}     {size}")
             picture = thumbs.get(str(one.shot.main))
             item.setIcon(QIcon(QPixmap.fromImage(picture[0])) if picture else QIcon())
@@ -348,20 +361,20 @@ class ExportPage(QWidget):
 
     def _why_none(self) -> str:
         if not self.shoot.shots:
-            return "Open a shoot first."
+            return tr("Open a shoot first.")
         return (
-            "No shot has the verdict Keep or Best yet."
+            tr("No shot is marked Keep or Best yet.")
             if self.which.currentData() == "keep_or_best"
-            else "Choose a shot."
+            else tr("Choose a shot.")
         )
 
     def _of_places(self, count: int, suffix: str) -> str:
         """What becomes of the places in the files, in words."""
         if not count:
-            return "None of them says where it was taken."
-        which = f"{count} of them say" if count > 1 else "One of them says"
+            return tr("None of the files contains a location.")
+        which = tr("{count} files contain a location", count=count) if count > 1 else tr("One file contains a location")
         saved = self.preset().keep_place and suffix not in (".tif", ".tiff")
-        return f"{which} where it was taken: this {'stays' if saved else 'is taken out'}."
+        return tr("{which}; it {value}.", which=which, value="stays" if saved else tr("is removed"))
 
     def _folder_opened(self) -> None:
         """The folder belongs to the shoot; one that was chosen by hand stays while its shoot is open."""
@@ -371,7 +384,7 @@ class ExportPage(QWidget):
         self.soon()
 
     def _browse(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Folder for finished pictures", self.folder.text())
+        chosen = QFileDialog.getExistingDirectory(self, tr("Folder for exported pictures"), self.folder.text())
         if chosen:
             self.folder.setText(chosen)
 

@@ -20,6 +20,7 @@ from bruto.app.stage.stage_bar import ElidedLabel, StageBar
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.catalog import tr, trn
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
 from bruto.develop.frame_geometry import Rectangle, stored_rect
@@ -34,7 +35,7 @@ from bruto.shoot.shots import Shot, oriented_preview
 from bruto.shoot.storage_use import space_of, space_text
 from bruto.tasks import Task
 
-VIEWS = {"raw": "RAW, no look", "preview": "PREVIEW INSIDE THE FILE", "phone": "PHONE'S PICTURE"}
+VIEWS = {"raw": tr("RAW, no look"), "preview": tr("EMBEDDED PREVIEW"), "phone": tr("PHONE'S PICTURE")}
 MOST_SWEEP_EV = 6.0
 MOST_PIECE = 4_000_000
 """Pixels of a sharp piece at most."""
@@ -84,26 +85,26 @@ class IntakePage(ShotPage):
         head.setSpacing(6)
         self.summary = Label("")
         self.summary.setObjectName("quiet")
-        self.sort_button, self.only_button = QPushButton("Sort: time"), QPushButton("Only: everything")
+        self.sort_button, self.only_button = QPushButton(tr("Sort: time taken")), QPushButton(tr("Show: all shots"))
         for button, choices, chosen in ((self.sort_button, SORTS, self._sort), (self.only_button, FILTERS, self._only)):
             button.setMenu(self._choices(choices, chosen))
             button.setMinimumWidth(142)
             head.addWidget(button)
-        self.pair_button = QPushButton("Pair with")
-        self.pair_button.setToolTip("Correct which picture belongs to this raw")
+        self.pair_button = QPushButton(tr("Pair with"))
+        self.pair_button.setToolTip(tr("Change which picture belongs to this raw"))
         self.pair_menu = PairMenu(self.session, self)
         self.pair_button.setMenu(self.pair_menu)
         self.pair_button.setMinimumWidth(96)
         head.addWidget(self.pair_button)
-        self.intent_button = QPushButton("Meant to get")
-        self.intent_button.setToolTip("What you meant to get from the phone; every shot is checked against it")
+        self.intent_button = QPushButton(tr("Intended"))
+        self.intent_button.setToolTip(tr("What you intended to get from the phone; every shot is checked against it"))
         self.intent_menu = IntentMenu(self.session, self)
         self.intent_menu.intent_changed.connect(self._intent_changed)
         self.intent_button.setMenu(self.intent_menu)
         self.intent_button.setMinimumWidth(118)
         head.addWidget(self.intent_button)
-        self.take_button = QPushButton("Take in …")
-        self.take_button.setToolTip("Copy new files from a phone or card into this folder, with verification (Ctrl+T)")
+        self.take_button = QPushButton(tr("Import…"))
+        self.take_button.setToolTip(tr("Copy new files from a phone or card into this folder and verify them (Ctrl+T)"))
         self.take_button.clicked.connect(self.host.asking.import_files)
         head.addWidget(self.take_button)
         head.addStretch(1)
@@ -133,11 +134,11 @@ class IntakePage(ShotPage):
         column.setSpacing(0)
         head = QHBoxLayout()
         head.setContentsMargins(10, 8, 12, 6)
-        self.name = ElidedLabel("What this raw holds")
+        self.name = ElidedLabel(tr("What this raw holds"))
         self.name.setObjectName("heading")
         head.addWidget(self.name, 1)
-        develop = QPushButton("Correct")
-        develop.setToolTip("Turn to Develop with this shot")
+        develop = QPushButton(tr("Correct"))
+        develop.setToolTip(tr("Open this shot in Correct"))
         develop.clicked.connect(lambda: self.host.set_task(Task.CORRECT))
         head.addWidget(develop)
         column.addLayout(head)
@@ -145,13 +146,17 @@ class IntakePage(ShotPage):
         viewer = QVBoxLayout(self.viewer)
         viewer.setContentsMargins(0, 0, 0, 0)
         viewer.setSpacing(0)
-        bar = StageBar("NOTHING OPEN")
+        bar = StageBar(tr("NOTHING OPEN"))
         self.tag = bar.tag
         self.clipped_button = bar.add(
-            "Full", "Patterns where the raw is full: one channel, two, all (Shift+F4)", checkable=True
+            tr("Clipped"), tr("Mark clipped places: one channel, two, all (Shift+F4)"), checkable=True
         )
-        self.flip_button = bar.add("Flip", "Raw, preview, phone's picture, at the same place and size (Shift+F3)")
-        self.large_button = bar.add("Large", "Use the room of the board for the picture (Shift+F2)", checkable=True)
+        self.flip_button = bar.add(
+            tr("Switch"), tr("Raw, preview, phone's picture at the same place and size (Shift+F3)")
+        )
+        self.large_button = bar.add(
+            tr("Large"), tr("Show the picture large instead of the board (Shift+F2)"), checkable=True
+        )
         viewer.addWidget(bar)
         self.stage = ReadingStage()
         self.stage.setMinimumHeight(150)
@@ -159,17 +164,17 @@ class IntakePage(ShotPage):
         sweep = surface("stageBar")
         line = QHBoxLayout(sweep)
         line.setContentsMargins(10, 2, 10, 4)
-        label = Label("Sweep")
+        label = Label(tr("Sweep"))
         label.setObjectName("onStage")
         line.addWidget(label)
         self.sweep = QSlider(Qt.Orientation.Horizontal)
         self.sweep.setRange(round(-MOST_SWEEP_EV * 12), round(MOST_SWEEP_EV * 12))
         self.sweep.setPageStep(12)
-        self.sweep.setAccessibleName("Sweep: exposure of the picture shown here, EV")
-        self.sweep.setToolTip("Slide the raw's brightness to see what is in it; nothing is changed")
+        self.sweep.setAccessibleName(tr("Sweep: exposure of the picture shown here, EV"))
+        self.sweep.setToolTip(tr("Slide the brightness to see what the raw holds; nothing is changed"))
         self.sweep.valueChanged.connect(self._swept)
         line.addWidget(self.sweep, 1)
-        self.sweep_text = Label("0.0 EV")
+        self.sweep_text = Label(tr("0.0 EV"))
         self.sweep_text.setObjectName("onStage")
         self.sweep_text.setFixedWidth(58)
         self.sweep_text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -196,8 +201,10 @@ class IntakePage(ShotPage):
         self.board.refresh()
         self._tell_hidden()
         shots, sets = self.shoot.shots, [s for s in self.shoot.sets if s.kind != "single"]
-        count = f"{len(shots)} shot{'s' if len(shots) != 1 else ''}" + (f" · {len(sets)} sets" if sets else "")
-        self.summary.setText(f"{count} · {space_text(space_of(shots))}" if shots else "No shots here yet.")
+        count = trn("{shots_count} shot", "{shots_count} shots", shots_count=len(shots)) + (
+            tr(" · {sets_count} sets", sets_count=len(sets)) if sets else ""
+        )
+        self.summary.setText(f"{count} · {space_text(space_of(shots))}" if shots else tr("No shots here yet."))
         self.summary.setToolTip(self.summary.text())
 
     def _measured(self, shot: Shot) -> None:
@@ -215,7 +222,9 @@ class IntakePage(ShotPage):
 
     def _sort(self, key: str) -> None:
         self.board.cards.sort_by = key
-        self.sort_button.setText(f"Sort: {SORTS[key].split(',')[0].lower()}" if key != "time" else "Sort: time")
+        self.sort_button.setText(
+            tr("Sort: {split}", split=SORTS[key].split(",")[0].lower()) if key != "time" else tr("Sort: time taken")
+        )
         self.board.refresh()
 
     def use_order(self, sort: str, only: str) -> None:
@@ -238,13 +247,15 @@ class IntakePage(ShotPage):
         cards = self.board.cards
         name = FILTERS[cards.only].split(":")[0].lower()
         if cards.only == "all":
-            self.only_button.setText(f"Only: {name}")
+            self.only_button.setText(tr("Show: {name}", name=name))
             self.only_button.setToolTip("")
             return
         shown = {str(s.main) for row in range(len(cards.rows)) for s in self.board.stands_for(row)}
         hidden = sum(str(s.main) not in shown for s in self.shoot.shots)
-        self.only_button.setText(f"Only: {name} {len(shown)}, {hidden} hidden")
-        self.only_button.setToolTip(f"{hidden} shots are not listed; choose “Everything” to see them")
+        self.only_button.setText(
+            tr("Show: {name} {shown_count}, {hidden} hidden", name=name, shown_count=len(shown), hidden=hidden)
+        )
+        self.only_button.setToolTip(tr("{hidden} shots are hidden. Choose “All shots” to see them.", hidden=hidden))
 
     def _intent_changed(self) -> None:
         self.board.refresh()
@@ -264,7 +275,7 @@ class IntakePage(ShotPage):
         if shot is None or shot.problem or shot.meta is None:
             self.stage.set_frame(0, 0)
             self.stage.message = shot.problem if shot is not None else ""
-            self.tag.setText("CANNOT BE OPENED" if shot is not None else "NOTHING OPEN")
+            self.tag.setText(tr("CANNOT BE OPENED") if shot is not None else tr("NOTHING OPEN"))
         else:
             self.stage.set_frame(*shot.meta.oriented_size)
             there = self._views()
@@ -287,10 +298,10 @@ class IntakePage(ShotPage):
     def _failed(self, why: str) -> None:
         """The shot's file cannot be read: nothing waits for it any more; preview and picture can still be looked at."""
         if self.view == "raw":
-            self.tag.setText("CANNOT BE OPENED")
+            self.tag.setText(tr("CANNOT BE OPENED"))
             self.stage.base = None
             there = [v for v in self._views() if v != "raw"]
-            more = " Flip shows what else there is of it." if there else ""
+            more = tr(" Switch shows what else exists of this shot.") if there else ""
             self.stage.message = why + more
             self.stage.update()
 
@@ -324,7 +335,7 @@ class IntakePage(ShotPage):
 
     def _show_reading(self) -> None:
         shot = self.shot
-        what = "what this raw holds" if shot is None or shot.raw else "a picture without a raw"
+        what = tr("what this raw holds") if shot is None or shot.raw else tr("a picture without a raw")
         self.name.setText(what.capitalize() if shot is None else f"{shot.name}: {what}")
         self.name.setToolTip(plain_tooltip(self.name.text()))
         report = self.shoot.reports.get(str(shot.main)) if shot is not None else None
@@ -382,9 +393,9 @@ class IntakePage(ShotPage):
         self.tag.setText(VIEWS[self.view])
         if self.view == "raw":
             if self.developer is None:
-                self.tag.setText("READING …")
+                self.tag.setText(tr("READING…"))
                 if self.stage.base is None:
-                    self._preview_base(shot, "PREVIEW, raw follows")
+                    self._preview_base(shot, tr("PREVIEW, raw follows"))
             else:
                 self._render()
             return
@@ -405,7 +416,7 @@ class IntakePage(ShotPage):
             self.stage.set_base(self._pictures["preview"])
             self.tag.setText(tag)
         except BrutoError:
-            self.tag.setText("NO PREVIEW INSIDE")
+            self.tag.setText(tr("NO EMBEDDED PREVIEW"))
 
     def _got_phone(self, picture: NDArray[np.uint8]) -> None:
         self._pictures["phone"] = picture
@@ -450,7 +461,7 @@ class IntakePage(ShotPage):
         self.sweep.blockSignals(True)
         self.sweep.setValue(steps)
         self.sweep.blockSignals(False)
-        self.sweep_text.setText(f"{steps / 12:+.1f} EV".replace("-", "−") if steps else "0.0 EV")
+        self.sweep_text.setText(tr("{steps:+.1f} EV", steps=steps / 12) if steps else tr("0.0 EV"))
 
     def _swept(self, steps: int) -> None:
         self._set_sweep(steps)
@@ -465,7 +476,7 @@ class IntakePage(ShotPage):
         if self.large_button.isChecked() != on:
             self.large_button.setChecked(on)
             return
-        self.large_button.setText("Board" if on else "Large")
+        self.large_button.setText(tr("Board") if on else tr("Large"))
         if on:
             self.viewer.setMinimumHeight(0)
             self.viewer.setMaximumHeight(16777215)

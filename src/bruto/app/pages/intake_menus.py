@@ -9,16 +9,17 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QActionGroup
 from PySide6.QtWidgets import QMenu, QWidget
 
+from bruto.catalog import tr
 from bruto.session.session import Session
 from bruto.shoot.folder import pictures_for
 from bruto.shoot.intent import lens_title
 
 PAIRED_BY = {
-    "stem": "same name",
-    "numbers": "following numbers",
-    "time": "same moment and settings",
-    "likeness": "they look alike",
-    "hand": "paired by you",
+    "stem": tr("same name"),
+    "numbers": tr("consecutive numbers"),
+    "time": tr("same moment and settings"),
+    "likeness": tr("same view"),
+    "hand": tr("paired by you"),
 }
 
 
@@ -35,16 +36,16 @@ class PairMenu(QMenu):
         self.clear()
         shot = self.session.opened.shot
         if shot is None or shot.raw is None:
-            self.addAction("Choose a shot with a raw").setEnabled(False)
+            self.addAction(tr("Choose a shot with a raw")).setEnabled(False)
             return
         if shot.picture is not None:
             text = f"{shot.raw.name} + {shot.picture.name}: {PAIRED_BY.get(shot.paired_by, '')}"
             self.addAction(text).setEnabled(False)
-            self.addAction("Set them apart").triggered.connect(lambda: self._pair(None))
+            self.addAction(tr("Separate them")).triggered.connect(lambda: self._pair(None))
         else:
-            self.addAction(f"{shot.raw.name} has no picture").setEnabled(False)
+            self.addAction(tr("{name} has no picture", name=shot.raw.name)).setEnabled(False)
         for picture in pictures_for(self.session.shoot.shots, shot)[:12]:
-            action = self.addAction(f"Pair with {picture.name}")
+            action = self.addAction(tr("Pair with {name}", name=picture.name))
             action.triggered.connect(lambda _=False, p=picture: self._pair(p))
 
     def _pair(self, picture: Path | None) -> None:
@@ -69,10 +70,22 @@ class IntentMenu(QMenu):
         sizes = sorted({round(m.width * m.height / 1e6) for c in cards for m in c.modes})
         lenses = sorted({(round(q.focal_35mm), q.name) for c in cards for q in c.lenses})
         groups: tuple[tuple[str, str, list[tuple[str, Any]]], ...] = (
-            ("Resolution", "megapixels", [("as most of the shoot", None), *((f"{n} megapixels", n) for n in sizes)]),
-            ("Kind of raw", "kind", [("any", None), ("mosaic, one colour a pixel", "mosaic"), ("processed", "linear")]),
-            ("Lens", "focal_35mm", [("any", None), *((lens_title(name, mm), float(mm)) for mm, name in lenses)]),
-            ("Raw", "raw", [("as most of the shoot", None), ("with every picture", True), ("none", False)]),
+            (
+                tr("Resolution"),
+                "megapixels",
+                [(tr("like most of the shoot"), None), *((tr("{n} megapixels", n=n), n) for n in sizes)],
+            ),
+            (
+                tr("Kind of raw"),
+                "kind",
+                [("any", None), (tr("mosaic, one colour per pixel"), "mosaic"), ("processed", "linear")],
+            ),
+            (tr("Lens"), "focal_35mm", [("any", None), *((lens_title(name, mm), float(mm)) for mm, name in lenses)]),
+            (
+                tr("Raw"),
+                "raw",
+                [(tr("like most of the shoot"), None), (tr("with every picture"), True), ("none", False)],
+            ),
         )
         for title, name, choices in groups:
             self.addSection(title)

@@ -23,6 +23,7 @@ from bruto.app.commands import GROUPS, Command
 from bruto.app.host import Host
 from bruto.app.widgets.panel import clear
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 
 COLUMNS = 3
 
@@ -33,7 +34,7 @@ class KeyDialog(QDialog):
     def __init__(self, parent: QWidget, host: Host, command: Command) -> None:
         super().__init__(parent)
         self.host, self.command = host, command
-        self.setWindowTitle("Another key")
+        self.setWindowTitle(tr("Change shortcut"))
         self.setObjectName("question")
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
@@ -41,10 +42,10 @@ class KeyDialog(QDialog):
         heading = Label(command.title.rstrip("…"))
         heading.setObjectName("heading")
         column.addWidget(heading)
-        column.addWidget(Label("Press the keys it shall have."))
+        column.addWidget(Label(tr("Press the new shortcut.")))
         self.field = QKeySequenceEdit()
         self.field.setMaximumSequenceLength(1)
-        self.field.setAccessibleName(f"Keys of {command.title}")
+        self.field.setAccessibleName(tr("Shortcut of {title}", title=command.title))
         column.addWidget(self.field)
         self.why = Label("")
         self.why.setObjectName("warning")
@@ -53,15 +54,15 @@ class KeyDialog(QDialog):
         column.addWidget(self.why)
         row = QHBoxLayout()
         for text, call in (
-            ("No key", partial(self.use, "")),
-            ("The usual key", partial(self.use, command.keys)),
-            ("Leave it", self.reject),
+            (tr("No shortcut"), partial(self.use, "")),
+            (tr("Default"), partial(self.use, command.keys)),
+            (tr("Cancel"), self.reject),
         ):
             button = QPushButton(text)
             button.setAutoDefault(False)
             button.clicked.connect(call)
             row.addWidget(button)
-        self.yes = QPushButton("Use it")
+        self.yes = QPushButton(tr("Use it"))
         self.yes.setObjectName("primary")
         self.yes.clicked.connect(lambda: self.use(self.field.keySequence().toString()))
         row.addWidget(self.yes)
@@ -88,16 +89,16 @@ class KeysPage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 16, 24, 16)
         head = QHBoxLayout()
-        title = Label("Keys")
+        title = Label(tr("Keys"))
         title.setObjectName("heading")
         head.addWidget(title)
         self.words = QLineEdit()
-        self.words.setPlaceholderText("find a command")
-        self.words.setAccessibleName("Find a command")
+        self.words.setPlaceholderText(tr("find a command"))
+        self.words.setAccessibleName(tr("Find a command"))
         self.words.setMaximumWidth(420)
         self.words.textChanged.connect(self.fill)
         head.addWidget(self.words, 1)
-        hint = Label("Click a key to change it.")
+        hint = Label(tr("Click a shortcut to change it."))
         hint.setObjectName("quiet")
         head.addWidget(hint)
         head.addStretch(1)
@@ -153,10 +154,10 @@ class KeysPage(QWidget):
                 self.grid.addWidget(label, row, place, 1, 2)
                 continue
             self.grid.addWidget(Label(cell.title.rstrip("…")), row, place)
-            button = self.buttons[cell.id] = QPushButton(keys[cell.id] or "no key")
+            button = self.buttons[cell.id] = QPushButton(keys[cell.id] or tr("no shortcut"))
             button.setObjectName("inLine")
             button.setFixedHeight(24)
-            button.setAccessibleName(f"Keys of {cell.title}")
+            button.setAccessibleName(tr("Shortcut of {title}", title=cell.title))
             button.clicked.connect(lambda _=False, c=cell: self.change(c))
             self.grid.addWidget(button, row, place + 1, Qt.AlignmentFlag.AlignLeft)
         for k in range(COLUMNS):

@@ -27,6 +27,7 @@ from bruto.app.widgets.panel import side_panel, surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.value_box import ValueBox
+from bruto.catalog import tr, trn
 from bruto.logbook.records import LogRecord
 from bruto.sensor.advice import time_text
 from bruto.session.logbook import QUESTIONS, LogbookContent
@@ -34,12 +35,12 @@ from bruto.shoot.verdicts import BY_ID
 
 LEFT_WIDTH = 224
 """Pixels."""
-COLUMNS = ("Shot", "ISO", "Time", "Verdict")
+COLUMNS = (tr("Shot"), "ISO", tr("Time"), tr("Verdict"))
 EXPORTS = {"Table (*.csv)": ".csv", "JSON (*.json)": ".json"}
-MADE_UP = "Shots of the simulated phone: made up, and kept apart from yours."
-EMPTY = (
-    "The logbook is empty. Open a folder of raws: each shot that is measured leaves a record by itself, with its "
-    "settings, noise, sharpness and verdict. No picture is kept in it."
+MADE_UP = tr("Made-up shots of the simulated phone, separate from yours.")
+EMPTY = tr(
+    "The logbook is empty. Open a folder of raws: every shot that is measured adds a record with its "
+    "settings, noise, sharpness and verdict. No picture is stored in it."
 )
 
 
@@ -69,7 +70,7 @@ class LogbookPage(QWidget):
         holder.setFixedWidth(LEFT_WIDTH)
         column = QVBoxLayout(holder)
         column.setContentsMargins(10, 8, 6, 8)
-        heading = Label("Shoots")
+        heading = Label(tr("Shoots"))
         heading.setObjectName("heading")
         column.addWidget(heading)
         self.made_up = Label("")
@@ -77,12 +78,12 @@ class LogbookPage(QWidget):
         self.made_up.setWordWrap(True)
         column.addWidget(self.made_up)
         self.list = QListWidget()
-        self.list.setAccessibleName("Shoots")
+        self.list.setAccessibleName(tr("Shoots"))
         self.list.itemClicked.connect(self._choose)
         self.list.itemActivated.connect(self._choose)
         column.addWidget(self.list, 1)
         self.phone = QComboBox()
-        self.phone.setAccessibleName("Phone")
+        self.phone.setAccessibleName(tr("Phone"))
         self.phone.activated.connect(lambda _: self.looking.ask(self.looking.question, phone=self.phone.currentText()))
         column.addWidget(self.phone)
         self.asked: dict[str, QPushButton] = {}
@@ -92,8 +93,8 @@ class LogbookPage(QWidget):
             button.clicked.connect(partial(self._ask, key))
             column.addWidget(button)
             self.asked[key] = button
-        self.export = QPushButton("Export all …")
-        self.export.setToolTip("The whole logbook as a table (CSV) or as JSON")
+        self.export = QPushButton(tr("Export all…"))
+        self.export.setToolTip(tr("Export the whole logbook as a table (CSV) or as JSON"))
         self.export.clicked.connect(self._ask_export)
         column.addWidget(self.export)
         return holder
@@ -108,14 +109,14 @@ class LogbookPage(QWidget):
         self.problem.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.problem.setWordWrap(True)
         column.addWidget(self.problem)
-        self.nothing = EmptyState(EMPTY, ("Open a folder …", self.host.choose_folder))
+        self.nothing = EmptyState(EMPTY, (tr("Open a folder…"), self.host.choose_folder))
         column.addWidget(self.nothing, 1)
         self.plots = LearntPlots()
         column.addWidget(self.plots, 1)
         return holder
 
     def _shots_side(self) -> QWidget:
-        panel, column = side_panel("Shots", 6)
+        panel, column = side_panel(tr("Shots"), 6)
         self.title = Label("")
         self.title.setObjectName("heading")
         column.addWidget(self.title)
@@ -123,7 +124,7 @@ class LogbookPage(QWidget):
         self.answer.setWordWrap(True)
         column.addWidget(self.answer)
         self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setAccessibleName("Shots")
+        self.table.setAccessibleName(tr("Shots"))
         self.table.setHorizontalHeaderLabels(COLUMNS)
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -139,9 +140,9 @@ class LogbookPage(QWidget):
         column.addWidget(self.table, 1)
         self.fields: dict[str, QLineEdit] = {}
         for key, name, tip in (
-            ("place", "Place", "Where this shoot was; it is written to all its shots"),
-            ("gear", "Gear", "Tripod, clamp, filters: whatever was used"),
-            ("note", "Note", "What is to be remembered of this shoot"),
+            ("place", tr("Place"), tr("Where this shoot was; saved with all its shots")),
+            ("gear", tr("Gear"), tr("Tripod, clamp, filters and so on")),
+            ("note", tr("Note"), tr("What to remember about this shoot")),
         ):
             row = QHBoxLayout()
             label = Label(name)
@@ -156,14 +157,14 @@ class LogbookPage(QWidget):
             self.fields[key] = field
         row = QHBoxLayout()
         row.setSpacing(4)
-        label = Label("Battery")
+        label = Label(tr("Battery"))
         label.setFixedWidth(44)
         row.addWidget(label)
         self.charge: list[ValueBox] = []
         for name, unit, most, tip in (
-            ("Charge before", " %", 100, "Charge of the battery when the shoot began"),
-            ("Charge after", " %", 100, "Charge of the battery at its end"),
-            ("Hours", " h", 48, "Hours between the two: what an hour takes is learnt from all shoots"),
+            (tr("Charge before"), " %", 100, tr("Battery charge when the shoot began")),
+            (tr("Charge after"), " %", 100, tr("Battery charge when it ended")),
+            (tr("Hours"), " h", 48, tr("Hours between the two; the drain per hour is learnt from all shoots")),
         ):
             box = ValueBox()
             box.setRange(0, most)
@@ -178,15 +179,15 @@ class LogbookPage(QWidget):
             self.charge.append(box)
         column.addLayout(row)
         row = QHBoxLayout()
-        self.by_hand, self.tripod = QPushButton("In the hand"), QPushButton("On a tripod")
+        self.by_hand, self.tripod = QPushButton(tr("Handheld")), QPushButton(tr("On a tripod"))
         for button, support in ((self.by_hand, "hand"), (self.tripod, "tripod")):
-            button.setToolTip("How the selected shots were held; all of the shoot where none is selected")
+            button.setToolTip(tr("How the selected shots were taken, or the whole shoot where none is selected"))
             button.clicked.connect(
                 lambda _=False, support=support: self.looking.set_values(self._selected(), support=support)
             )
             row.addWidget(button)
         column.addLayout(row)
-        self.forget = QPushButton("Delete this shoot's records …")
+        self.forget = QPushButton(tr("Delete these records…"))
         self.forget.clicked.connect(self._ask_forget)
         column.addWidget(self.forget)
         return panel
@@ -242,8 +243,12 @@ class LogbookPage(QWidget):
     def _list_shoots(self, state: LogbookContent) -> None:
         """Shoots are measured while one looks: rows that stay are not made anew, so that nothing jumps."""
         for k, shoot in enumerate(state.shoots):
-            size = f"{shoot.bytes / 1e9:.1f} GB" if shoot.bytes >= 1e8 else f"{shoot.bytes / 1e6:.0f} MB"
-            count = f"{shoot.shots} shot{'s' if shoot.shots != 1 else ''}"
+            size = (
+                tr("{bytes:.1f} GB", bytes=shoot.bytes / 1000000000.0)
+                if shoot.bytes >= 1e8
+                else tr("{bytes:.0f} MB", bytes=shoot.bytes / 1000000.0)
+            )
+            count = trn("{shots} shot", "{shots} shots", shots=shoot.shots)
             item = self.list.item(k) or QListWidgetItem(self.list)
             item.setText(f"{shoot.end[:10] or 'no date'}\n{shoot.name}\n{count} · {size}")
             item.setData(Qt.ItemDataRole.UserRole, shoot.name)
@@ -278,9 +283,15 @@ class LogbookPage(QWidget):
 
     @staticmethod
     def _about(r: LogRecord) -> str:
-        facts = [r.taken.replace("T", " "), f"{r.focal_35mm:.0f} mm" if r.focal_35mm else "", r.kind, r.place, r.gear]
+        facts = [
+            r.taken.replace("T", " "),
+            tr("{focal_35mm:.0f} mm", focal_35mm=r.focal_35mm) if r.focal_35mm else "",
+            r.kind,
+            r.place,
+            r.gear,
+        ]
         if r.blur_px is not None:
-            facts.append(f"moved by {r.blur_px:.1f} px")
+            facts.append(tr("moved {blur_px:.1f} px", blur_px=r.blur_px))
         return " · ".join(f for f in facts if f)
 
     @staticmethod
@@ -330,14 +341,15 @@ class LogbookPage(QWidget):
     def _ask_forget(self) -> None:
         name = self.looking.state.shoot
         if name and ask_user(
-            self, f"Delete the records of {name}?", "Its files stay. What was learnt from these shots is forgotten.",
-            "Delete the records", "Keep them",
+            self, tr("Delete the records of {name}?", name=name), tr("Its files stay. What was learnt from these "
+                                                                     "shots is lost."),
+            tr("Delete records"), tr("Cancel"),
         ):  # fmt: skip
             self.looking.forget(name)
 
     def _ask_export(self) -> None:
         start = str(Path.home() / "logbook.csv")
-        name, kind = QFileDialog.getSaveFileName(self, "The whole logbook", start, ";;".join(EXPORTS))
+        name, kind = QFileDialog.getSaveFileName(self, tr("The whole logbook"), start, ";;".join(EXPORTS))
         if name:
             path = Path(name)
             chosen = path.suffix.lower() in EXPORTS.values()

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from bruto.app.widgets.log_plot import LogPlot, Scale, doublings
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.logbook.estimates import BLURRED_PX
 from bruto.plan.noise import GREY, SHADOW_EV, blur_chance
 from bruto.sensor.advice import time_text
@@ -25,7 +26,7 @@ def _sigma(a: float, b: float) -> float:
 
 def _signed(ev: int) -> str:
     """Whole EV with their sign."""
-    return f"{ev:+d} EV".replace("-", "−") if ev else "0 EV"
+    return tr("{ev:+d} EV", ev=ev) if ev else tr("0 EV")
 
 
 class LearntPlots(QWidget):
@@ -36,8 +37,8 @@ class LearntPlots(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         grid = QGridLayout()
-        self.noise, self.hand = LogPlot("Noise by ISO"), LogPlot("Blur by time")
-        self.viewfinder, self.storage = LogPlot("Viewfinder"), LogPlot("Room on the phone")
+        self.noise, self.hand = LogPlot(tr("Noise by ISO")), LogPlot(tr("Blur by time"))
+        self.viewfinder, self.storage = LogPlot(tr("Viewfinder")), LogPlot(tr("Storage"))
         for k, plot in enumerate((self.noise, self.hand, self.viewfinder, self.storage)):
             grid.addWidget(plot, k // 2, k % 2)
         column.addLayout(grid, 1)
@@ -54,15 +55,18 @@ class LearntPlots(QWidget):
         self._plot_storage(state)
         parts = []
         if state.pace:
-            parts += [f"a {kind} is saved in {v.value:.1f} s ± {v.spread:.1f}" for kind, v in state.pace.items()]
+            parts += [
+                tr("saving a {kind} takes {value:.1f} s ± {spread:.1f}", kind=kind, value=v.value, spread=v.spread)
+                for kind, v in state.pace.items()
+            ]
         if state.battery is not None:
-            parts.append(f"the battery falls by {state.battery.value:.0f} % an hour")
+            parts.append(tr("the battery loses {value:.0f} % an hour", value=state.battery.value))
         text = "; ".join(parts)
         self.learnt.setText(text[:1].upper() + text[1:] + "." if text else "")
 
     def _plot_noise(self, state: LogbookContent) -> None:
         if not state.groups:
-            self.noise.show_nothing("No shot tells its noise yet: open some mosaic raws of this phone.")
+            self.noise.show_nothing(tr("No shot shows its noise yet. Open some mosaic raws of this phone."))
             return
         group = state.groups[0]
         shots = [r for r in group.shots if r.iso and r.noise_a and r.noise_b is not None]
@@ -80,11 +84,11 @@ class LearntPlots(QWidget):
         y = Scale(min(values) / 1.3, max(values) * 1.3, ticks)
         y = Scale(y.low, y.high, tuple(t for t in ticks if y.low < t[0] < y.high))
         iso = group.noise.ceiling_iso
-        text = "" if iso is None else f"shadows usable up to ISO {plain_iso(iso)}"
+        text = "" if iso is None else tr("shadows usable up to ISO {plain_iso}", plain_iso=plain_iso(iso))
         self.noise.show_plot(
             doublings(low, high),
             y,
-            ("ISO", f"noise at −3 EV · {group.title.split(',')[0]}"),
+            ("ISO", tr("noise at −3 EV · {split}", split=group.title.split(",")[0])),
             dots,
             [model, *band],
             text,
@@ -92,7 +96,7 @@ class LearntPlots(QWidget):
 
     def _plot_hand(self, state: LogbookContent) -> None:
         if state.hand is None:
-            self.hand.show_nothing(state.hand_text + " Mark at the right which shots were held in the hand.")
+            self.hand.show_nothing(state.hand_text + tr(" Mark handheld shots on the right."))
             return
         shots = state.hand_shots
         times = [(r.exposure_s or 1) * (r.focal_35mm or USUAL_FOCAL_35MM) / USUAL_FOCAL_35MM for r in shots]
@@ -105,13 +109,20 @@ class LearntPlots(QWidget):
         x = Scale(low / 1.2, high * 1.2, tuple(t for t in ticks if low / 1.2 < t[0] < high * 1.2))
         y = Scale(-6, 106, ((0, "0 %"), (50, "50 %"), (100, "100 %")), even=True)
         tenth = time_text(state.hand.seconds(USUAL_FOCAL_35MM, 0.1))
-        text = f"half blurred at {time_text(limit)}, a tenth at {tenth}"
-        self.hand.show_plot(x, y, ("time", f"blurred, at {USUAL_FOCAL_35MM:.0f} mm"), dots, [curve], text)
+        text = tr("half blurred at {time}, one in ten at {tenth}", time=time_text(limit), tenth=tenth)
+        self.hand.show_plot(
+            x,
+            y,
+            ("time", tr("blurred, at {USUAL_FOCAL_35MM:.0f} mm", USUAL_FOCAL_35MM=USUAL_FOCAL_35MM)),
+            dots,
+            [curve],
+            text,
+        )
 
     def _plot_viewfinder(self, state: LogbookContent) -> None:
         shots = [r for g in state.groups for r in g.shots if r.viewfinder_ev is not None and r.iso]
         if not state.viewfinder or not shots:
-            self.viewfinder.show_nothing("Three shots with light near full tell how early the viewfinder warns.")
+            self.viewfinder.show_nothing(tr("Three shots close to clipping show how early the viewfinder warns."))
             return
         learnt = max(state.viewfinder.values(), key=lambda v: v.count)
         values = [r.viewfinder_ev or 0.0 for r in shots]
@@ -121,14 +132,18 @@ class LearntPlots(QWidget):
         y = Scale(-reach, reach, tuple((float(v), _signed(v)) for v in range(-int(reach), int(reach) + 1)), even=True)
         alternative = "early" if learnt.value >= 0 else "late"
         self.viewfinder.show_plot(
-            x, y, ("ISO", "warns early (+)"), [(r.iso or 1, r.viewfinder_ev or 0.0, True) for r in shots],
-            [[(x.low, learnt.value), (x.high, learnt.value)]], f"it warns {abs(learnt.value):.1f} EV {alternative}",
-        )  # fmt: skip
+            x,
+            y,
+            ("ISO", tr("warns early (+)")),
+            [(r.iso or 1, r.viewfinder_ev or 0.0, True) for r in shots],
+            [[(x.low, learnt.value), (x.high, learnt.value)]],
+            tr("it warns {value:.1f} EV {alternative}", value=abs(learnt.value), alternative=alternative),
+        )
 
     def _plot_storage(self, state: LogbookContent) -> None:
         shots = [r for g in state.groups[:1] for r in g.shots if r.bytes and r.iso]
         if not state.storage or not shots:
-            self.storage.show_nothing("What a shot takes on the phone is told once some are measured.")
+            self.storage.show_nothing(tr("The storage a shot takes appears once some shots are measured."))
             return
         name, most = max(state.storage.items(), key=lambda kv: kv[1].count)
         isos = [r.iso or 1 for r in shots]
@@ -136,10 +151,13 @@ class LearntPlots(QWidget):
         top = max(sizes) * 1.15
         step = 10 ** math.floor(math.log10(top / 2))
         step *= next(f for f in (1, 2, 5, 10) if top / (f * step) <= 5)
-        ticks = tuple((k * step, f"{k * step:g} MB") for k in range(math.floor(top / step) + 1))
+        ticks = tuple((k * step, tr("{k:g} MB", k=k * step)) for k in range(math.floor(top / step) + 1))
         x = doublings(min(isos), max(isos))
         self.storage.show_plot(
-            x, Scale(0, top, ticks, even=True), ("ISO", "a shot with its files"),
+            x,
+            Scale(0, top, ticks, even=True),
+            ("ISO", tr("one shot with its files")),
             [(r.iso or 1, (r.bytes or 0) / 1e6, True) for r in shots],
-            [[(x.low, most.value / 1e6), (x.high, most.value / 1e6)]], f"{name}: {most.value / 1e6:.1f} MB a shot",
-        )  # fmt: skip
+            [[(x.low, most.value / 1e6), (x.high, most.value / 1e6)]],
+            tr("{name}: {value:.1f} MB a shot", name=name, value=most.value / 1000000.0),
+        )

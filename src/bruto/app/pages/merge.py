@@ -28,11 +28,13 @@ from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.task_line import time_left
+from bruto.catalog import tr, trn
 from bruto.develop.strokes import strokes_as_json
 from bruto.errors import BrutoError
 from bruto.merge.methods import METHODS, method_of
 from bruto.merge.methods.method import MergeSteps
 from bruto.merge.methods.starfield import SKY
+from bruto.merge.rejection import RejectionKind, kind_of_rejection
 from bruto.merge.result import MergeResult
 from bruto.session.merge_jobs import LiveView, MergeView
 from bruto.shoot.shots import Shot, ShotSet, oriented_preview
@@ -43,8 +45,6 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 """Kinds of set that some method is for."""
 
 
-REASONS = (("blurred", "blurred"), ("test shots", "a test shot"), ("under clouds", "clouds"), ("moved", "moved"))
-"""What many frames are left out for, by how the reason of one begins."""
 CLIP_FROM, SHOWN_FLICKER = 8, 0.02
 """Frames from which a set can become a clip, and flicker in EV that is worth telling."""
 FEW = 20
@@ -63,6 +63,18 @@ def kind_of(shots: Sequence[Shot]) -> str:
     """What kind of set shots make that were selected by hand: a "bracket" where exposures differ, else a "burst"."""
     light = [s.seen.exposure_s * s.seen.iso for s in shots if s.seen and s.seen.exposure_s and s.seen.iso]
     return "bracket" if light and math.log2(max(light) / min(light)) > SAME_EV else "burst"
+
+
+def _counted(kind: RejectionKind, count: int) -> str:
+    """So many frames that are left out for one kind of reason."""
+    return {
+        RejectionKind.BLURRED: tr("{count} blurred", count=count),
+        RejectionKind.MOVED: tr("{count} moved", count=count),
+        RejectionKind.CLOUDED: tr("{count} clouded", count=count),
+        RejectionKind.TEST_SHOT: trn("{count} test shot", "{count} test shots", count=count),
+        RejectionKind.OTHER_SCENE: trn("{count} shows another scene", "{count} show another scene", count=count),
+        RejectionKind.OTHER: trn("{count} unusable", "{count} unusable", count=count),
+    }[kind]
 
 
 class MergePage(QWidget):
@@ -87,7 +99,7 @@ class MergePage(QWidget):
         self.chart = FrameChart()
         middle.addWidget(self.chart)
         layout.addLayout(middle, 1)
-        side, whole = side_panel("Sequence", 8)
+        side, whole = side_panel(tr("Sequence"), 8)
         scroll, column = scrolled(8)
         whole.addWidget(scroll, 1)
         self.facts = Label("")
@@ -96,9 +108,9 @@ class MergePage(QWidget):
         self.sets = QVBoxLayout()
         self.sets.setSpacing(4)
         column.addLayout(self.sets)
-        column.addWidget(Label("How the frames are combined"))
+        column.addWidget(Label(tr("How the frames are combined")))
         self.method = QComboBox()
-        self.method.setAccessibleName("Method")
+        self.method.setAccessibleName(tr("Method"))
         column.addWidget(self.method)
         self.expect = Label("")
         self.expect.setObjectName("quiet")
@@ -108,9 +120,9 @@ class MergePage(QWidget):
         column.addWidget(self.choices)
         self.plot = GainPlot()
         column.addWidget(self.plot)
-        self.go = QPushButton("Merge")
+        self.go = QPushButton(tr("Merge"))
         self.go.setObjectName("primary")
-        self.go.setToolTip("Merge the chosen frames into one raw beside them")
+        self.go.setToolTip(tr("Merge the chosen frames into one raw beside them"))
         self.go.clicked.connect(self._start)
         column.addWidget(self.go)
         self.progress = QProgressBar()
@@ -121,10 +133,10 @@ class MergePage(QWidget):
         self.doing.setObjectName("quiet")
         self.doing.setWordWrap(True)
         column.addWidget(self.doing)
-        self.stop_button = QPushButton("Stop, write nothing")
+        self.stop_button = QPushButton(tr("Stop without saving"))
         self.stop_button.clicked.connect(self.merging.stop)
-        self.keep_button = QPushButton("End now, keep what was read")
-        self.keep_button.setToolTip("Read no more frames, and merge those that were read")
+        self.keep_button = QPushButton(tr("Stop and merge so far"))
+        self.keep_button.setToolTip(tr("Read no more frames and merge those already read"))
         self.keep_button.clicked.connect(self.merging.stop_and_keep)
         for button in (self.keep_button, self.stop_button):
             button.hide()
@@ -139,21 +151,21 @@ class MergePage(QWidget):
         self.judged = Label("")
         self.judged.setWordWrap(True)
         column.addWidget(self.judged)
-        self.suggested = QPushButton("Leave out what looks bad")
-        self.suggested.setToolTip("Use all frames but those that the chart marks in red")
+        self.suggested = QPushButton(tr("Exclude bad frames"))
+        self.suggested.setToolTip(tr("Use all frames except those marked red in the chart"))
         self.suggested.clicked.connect(self.chart.take_suggested)
         column.addWidget(self.suggested)
         self.outcome = Label("")
         self.outcome.setWordWrap(True)
         self.outcome.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self.outcome)
-        self.open_button = QPushButton("Correct the result")
+        self.open_button = QPushButton(tr("Correct the result"))
         self.open_button.hide()
         self.open_button.clicked.connect(self._open_result)
         column.addWidget(self.open_button)
         column.addStretch(1)
-        self.clip_button = QPushButton("Save as a clip …")
-        self.clip_button.setToolTip("The chosen frames one after the other, developed alike, without flicker, as MP4")
+        self.clip_button = QPushButton(tr("Save as a clip…"))
+        self.clip_button.setToolTip(tr("The chosen frames in sequence, developed alike and without flicker, as MP4"))
         self.clip_button.clicked.connect(self._ask_clip)
         column.addWidget(self.clip_button)
         layout.addWidget(side)
@@ -191,7 +203,14 @@ class MergePage(QWidget):
         if self.group is not None and self.group.kind in MERGED_SETS:
             return
         for group in [g for g in self.session.shoot.sets if g.kind in MERGED_SETS][:MOST_SETS]:
-            button = QPushButton(f"{group.shots[0].name}: {group.kind} of {len(group.shots)}")
+            button = QPushButton(
+                tr(
+                    "{name}: {kind} of {shots_count}",
+                    name=group.shots[0].name,
+                    kind=group.kind,
+                    shots_count=len(group.shots),
+                )
+            )
             button.clicked.connect(lambda _=False, s=group.shots[0]: self.host.choose(s))
             self.sets.addWidget(button)
 
@@ -266,8 +285,8 @@ class MergePage(QWidget):
         """Sets that are merged after this one."""
         clear(self.waiting)
         for k, one in enumerate(self.merging.waiting):
-            button = QPushButton(f"Waiting: {one.output.path.name}")
-            button.setToolTip("Take it out again: it is not merged")
+            button = QPushButton(tr("Waiting: {name}", name=one.output.path.name))
+            button.setToolTip(tr("Remove it from the queue"))
             button.clicked.connect(lambda _=False, k=k: self.merging.forget_waiting(k))
             self.waiting.addWidget(button)
         self._show_running()
@@ -285,9 +304,15 @@ class MergePage(QWidget):
         n = len(self._chosen())
         self.clip_button.setVisible(self.group is not None and self.group.kind in ("trail", "burst") and n >= CLIP_FROM)
         again = self.border.undo.isEnabled() and self.method.currentData() == SKY.key
-        text = f"Merge {n} frames again" if again else f"Merge {n} frames"
+        text = tr("Merge {n} frames again", n=n) if again else tr("Merge {n} frames", n=n)
         usable = self.group is not None and self.group.kind in MERGED_SETS
-        self.go.setText(f"{text} after this one" if self.merging.running and usable else text if usable else "Merge")
+        self.go.setText(
+            tr("{text} after this one", text=text)
+            if self.merging.running and usable
+            else text
+            if usable
+            else tr("Merge")
+        )
         self.go.setEnabled(usable and n >= 2)
 
     def _show_judged(self, frames: Sequence[Any]) -> None:
@@ -300,14 +325,31 @@ class MergePage(QWidget):
         self.suggested.setEnabled(bool(bad))
         self.judged.setVisible(there)
         if len(frames) < len(self.chart.shots):
-            self.judged.setText(f"Looking at the frames, {len(frames)} of {len(self.chart.shots)} …" if there else "")
+            self.judged.setText(
+                tr(
+                    "Checking frames, {frames_count} of {shots_count}…",
+                    frames_count=len(frames),
+                    shots_count=len(self.chart.shots),
+                )
+                if there
+                else ""
+            )
             return
-        kinds = [next((name for name, begins in REASONS if why.startswith(begins)), "others") for why in bad]
-        counts = ", ".join(f"{kinds.count(name)} {name}" for name in dict.fromkeys(kinds))
+        kinds = [kind_of_rejection(why) for why in bad]
+        counts = ", ".join(_counted(kind, kinds.count(kind)) for kind in dict.fromkeys(kinds))
         flying = sum(bool(f.lines) for f in frames)
-        text = f"{len(bad)} of {len(frames)} frames look bad: {counts}." if bad else "All frames look good."
+        text = (
+            tr(
+                "{bad_count} of {frames_count} frames look bad: {counts}.",
+                bad_count=len(bad),
+                frames_count=len(frames),
+                counts=counts,
+            )
+            if bad
+            else tr("All frames look good.")
+        )
         if flying:
-            text += f" Something flies through {flying} of them; that is taken out."
+            text += tr(" An aircraft or satellite crosses {flying} of them and is removed.", flying=flying)
         self.judged.setText(text)
 
     def _show_thumbs(self) -> None:
@@ -320,7 +362,9 @@ class MergePage(QWidget):
     def _show_reference(self) -> None:
         """The first frame's preview, until there is a result."""
         if self.group is None or self.group.kind not in MERGED_SETS:
-            self.views.show_nothing("Choose a burst or a bracket at the right or in the list, or select several shots.")
+            self.views.show_nothing(
+                tr("Choose a burst or a bracket on the right or in the list, or select several shots.")
+            )
             return
         shot = self.group.shots[0]
         try:
@@ -340,18 +384,29 @@ class MergePage(QWidget):
         if self.group is None or self.group.kind not in MERGED_SETS:
             self.which.setText("")
             self.facts.setText(
-                "This shot stands alone. Choose a burst (same settings, seconds apart) or a bracket (stepped "
-                "exposure), or select several shots."
+                tr(
+                    "This is a single shot. Choose a burst (same settings, seconds apart) or a bracket (stepped "
+                    "exposure), or select several shots."
+                )
             )
             self.expect.setText("")
             self.plot.show_gain(0, None)
             self._name_go()
             return
-        self.which.setText(f"{self.group.kind} of {len(self.chart.shots)}, {n} used")
+        self.which.setText(
+            tr("{kind} of {shots_count}, {n} used", kind=self.group.kind, shots_count=len(self.chart.shots), n=n)
+        )
         first = self.group.shots[0].meta
         assert first is not None
         self.facts.setText(
-            f"{n} used of {len(self.chart.shots)}\n{first.width} × {first.height} px each, ISO {first.iso or 0:.0f}"
+            tr(
+                "{n} of {shots_count} used\n{width} × {height} px each, ISO {iso:.0f}",
+                n=n,
+                shots_count=len(self.chart.shots),
+                width=first.width,
+                height=first.height,
+                iso=first.iso or 0,
+            )
         )
         frames = [MergeSteps(s.meta.exposure_s, s.meta.iso) for s in chosen if s.meta]
         if self.method.currentData():
@@ -411,20 +466,33 @@ class MergePage(QWidget):
         self._output = result.output
         used = [f for f in result.frames if f.used]
         lines = [
-            f"{len(used)} frames merged",
-            f"noise {result.noise_gain:.2f} × lower than in {reference_of(result)}",
+            tr("{used_count} frames merged", used_count=len(used)),
+            tr(
+                "{noise_gain:.2f} × less noise than {reference_of}",
+                noise_gain=result.noise_gain,
+                reference_of=reference_of(result),
+            ),
         ]
         if result.rms_px:
-            lines.append(f"aligned within {max(result.rms_px, 0.01):.2f} px")
+            lines.append(tr("aligned within {rms_px:.2f} px", rms_px=max(result.rms_px, 0.01)))
         if result.equivalent_stops:
-            lines.append(f"exposed {result.equivalent_stops:.1f} stops longer than one frame")
+            lines.append(
+                tr(
+                    "exposed {equivalent_stops:.1f} stops longer than one frame",
+                    equivalent_stops=result.equivalent_stops,
+                )
+            )
         lines += result.warnings
         if result.range_ev:
-            lines.append(f"{result.range_ev:.1f} EV from noise to full")
-        out = [f"left out: {Path(f.file).name}, {f.reason}" for f in result.frames if not f.used]
+            lines.append(tr("{range_ev:.1f} EV from noise to clipping", range_ev=result.range_ev))
+        out = [
+            tr("excluded: {name}, {reason}", name=Path(f.file).name, reason=f.reason)
+            for f in result.frames
+            if not f.used
+        ]
         lines += out[:MOST_NAMED]
         if len(out) > MOST_NAMED:
-            lines.append(f"and {len(out) - MOST_NAMED} more left out")
+            lines.append(tr("and {out_count} more excluded", out_count=len(out) - MOST_NAMED))
         lines.append(result.output.name)
         self.outcome.setText("\n".join(lines))
         self.open_button.show()
@@ -433,10 +501,10 @@ class MergePage(QWidget):
         """Ask for a name, and make a clip of the chosen frames behind the window."""
         raws = [s.raw for s in self._chosen() if s.raw is not None]
         if self.host.line.running:
-            self.session.notice.emit(f"Wait until this is done: {self.host.line.title.lower()}.")
+            self.session.notice.emit(tr("Wait until this is done: {title}.", title=self.host.line.title.lower()))
             return
         start = str(raws[0].parent / f"{raws[0].stem}-clip.mp4")
-        name, _ = QFileDialog.getSaveFileName(self, "A clip of these frames", start, "Clip (*.mp4)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Clip of these frames"), start, tr("Clip (*.mp4)"))
         if name:
             self.save_clip(raws, Path(name))
 
@@ -447,14 +515,16 @@ class MergePage(QWidget):
         except BrutoError as error:
             self.session.notice.emit(str(error))
             return
-        self.host.line.begin("Making a clip", self.session.clips.stop)
+        self.host.line.begin(tr("Making a clip"), self.session.clips.stop)
         self.session.clips.start(raws, target)
 
     def _clip_made(self, clip: Any) -> None:
         self.host.line.end()
-        text = f"{clip.output.name}: {clip.frames} frames, {clip.seconds:.1f} s"
+        text = tr(
+            "{name}: {frames} frames, {seconds:.1f} s", name=clip.output.name, frames=clip.frames, seconds=clip.seconds
+        )
         if clip.flicker_ev > SHOWN_FLICKER:
-            text += f"; flicker of up to {clip.flicker_ev:.2f} EV was evened out"
+            text += tr("; flicker of up to {flicker_ev:.2f} EV was removed", flicker_ev=clip.flicker_ev)
         self.session.notice.emit(text + ".")
 
     def _clip_failed(self, why: str) -> None:

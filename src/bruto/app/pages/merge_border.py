@@ -7,13 +7,14 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSlider, Q
 
 from bruto.app.stage.brush_stage import BrushStage
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.container.orientation import place_as_stored
 from bruto.develop.strokes import Stroke
 from bruto.session.merge_jobs import MergeView
 
 REACH = (4, 100, 20)
 """Least, greatest and usual radius of the brush, thousandths of the long edge."""
-TIP = "Under the lines the ground is taken. Paint what is sky, or what is ground, and merge again."
+TIP = tr("The lines mark the ground. Paint what is sky or ground, then merge again.")
 
 
 class BorderPanel(QWidget):
@@ -34,9 +35,9 @@ class BorderPanel(QWidget):
         text.setWordWrap(True)
         layout.addWidget(text)
         row, group = QHBoxLayout(), QButtonGroup(self)
-        self.sky, self.ground = QPushButton("Is sky"), QPushButton("Is ground")
+        self.sky, self.ground = QPushButton(tr("Sky")), QPushButton(tr("Ground"))
         for button, tip in (
-            (self.sky, "The brush marks what is sky"), (self.ground, "The brush marks what is ground")
+            (self.sky, tr("The brush marks sky")), (self.ground, tr("The brush marks ground"))
         ):  # fmt: skip
             button.setCheckable(True)
             button.setToolTip(tip)
@@ -49,10 +50,10 @@ class BorderPanel(QWidget):
         layout.addWidget(self.size_text)
         self.reach = QSlider(Qt.Orientation.Horizontal)
         self.reach.setRange(*REACH[:2])
-        self.reach.setAccessibleName("Radius of the brush")
+        self.reach.setAccessibleName(tr("Radius of the brush"))
         self.reach.valueChanged.connect(lambda _: self._set_brush())
         layout.addWidget(self.reach)
-        self.undo = QPushButton("Take back the last stroke")
+        self.undo = QPushButton(tr("Undo last stroke"))
         self.undo.clicked.connect(lambda: self._set_strokes(self._strokes[:-1]))
         layout.addWidget(self.undo)
         self.stage.stroked.connect(lambda stroke: self._set_strokes((*self._strokes, stroke)))
@@ -62,7 +63,7 @@ class BorderPanel(QWidget):
     def _set_brush(self) -> None:
         self.stage.reach, self.stage.adds = self.reach.value() / 1000, self.sky.isChecked()
         pixels = self.stage.reach * max(self.stage.frame_size)
-        self.size_text.setText(f"Brush: {pixels:.0f} px to each side" if pixels else "Brush")
+        self.size_text.setText(tr("Brush: radius {pixels:.0f} px", pixels=pixels) if pixels else tr("Brush"))
         self.stage.update()
 
     def _set_strokes(self, strokes: tuple[Stroke, ...]) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QSlider, QVBoxLayout, QWidget
 
 from bruto.app.widgets.panel import clear
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.merge.methods.method import MethodOption
 
 
@@ -45,7 +46,9 @@ class MethodChoices(QWidget):
         track.setAccessibleName(choice.title)
         track.setToolTip(choice.tip)
         track.valueChanged.connect(
-            lambda value: title.setText(f"{choice.title}: {value} %" if value else f"{choice.title}: not")
+            lambda value: title.setText(
+                f"{choice.title}: {value} %" if value else tr("{title}: off", title=choice.title)
+            )
         )
         track.setValue(1)  # so that the first value is told
         track.setValue(round(100 * float(choice.usual)))

@@ -12,16 +12,17 @@ from bruto.app.stage.regions_view import RegionsView
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.viewport_widget import ViewportWidget
+from bruto.catalog import tr
 from bruto.session.merge_jobs import LiveView, MergeView
 
 FRAME, CURTAIN, REGIONS, BORDER = "", "curtain", "regions", "border"
-TITLES = {CURTAIN: "Curtain", REGIONS: "Regions", BORDER: "Border"}
+TITLES = {CURTAIN: tr("Curtain"), REGIONS: tr("Regions"), BORDER: tr("Border")}
 ORDER = (FRAME, CURTAIN, REGIONS, BORDER)
-RESULT = "MERGED, developed"
+RESULT = tr("MERGED, developed")
 TIPS = {
-    CURTAIN: "One frame left of a line, the result right of it; turn the line at its ends or with [ and ]",
-    REGIONS: "Where one frame and the result differ most, at 1:1",
-    BORDER: "Where sky and ground are joined; correct it with a brush",
+    CURTAIN: tr("One frame left of a line, the result right of it. Turn the line at its ends or with [ and ]."),
+    REGIONS: tr("Where one frame and the result differ most, at 1:1"),
+    BORDER: tr("Where sky and ground meet; correct it with a brush"),
 }
 
 
@@ -43,8 +44,8 @@ class MergeViews(QWidget):
             button.clicked.connect(lambda _=False, n=name: self._turn(n))
             button.setEnabled(False)
             self.buttons[name] = button
-        fit = bar.add("Fit", "Whole picture (F2)")
-        one = bar.add("1:1", "One pixel of the raw on one of the screen (F2)")
+        fit = bar.add(tr("Fit"), tr("Whole picture (F2)"))
+        one = bar.add("1:1", tr("One raw pixel per screen pixel (F2)"))
         column.addWidget(bar)
         self.stage, self.curtain, self.places = Stage(), CompareStage(), RegionsView()
         self.border = BorderPanel()
@@ -99,14 +100,14 @@ class MergeViews(QWidget):
             button.setEnabled(False)
         self.buttons[BORDER].hide()
         self.set_view(FRAME)
-        self.tag.setText("MERGE")
+        self.tag.setText(tr("MERGE"))
 
     def show_frame(self, picture: NDArray[np.uint8], size: tuple[int, int]) -> None:
         """The preview of the first frame, before there is a result."""
         self.show_nothing("")
         self.stage.set_frame(*size)
         self.stage.set_base(picture)
-        self.tag.setText("FRAME 1, preview")
+        self.tag.setText(tr("FRAME 1, preview"))
 
     def begin_live(self) -> None:
         """A merge begins, or has ended: its first picture turns to the stage."""
@@ -124,7 +125,11 @@ class MergeViews(QWidget):
         self.stage.set_base(look.picture)
         if self.view == FRAME:
             some = "FRAME" if look.count == 1 else "FRAMES"
-            self.tag.setText(f"{look.count} {some} MERGED SO FAR" if look.summed else f"FRAME {look.count}")
+            self.tag.setText(
+                tr("{count} {some} MERGED SO FAR", count=look.count, some=some)
+                if look.summed
+                else tr("FRAME {count}", count=look.count)
+            )
 
     def show_look(self, look: MergeView) -> None:
         """A result developed beside one of its frames."""

@@ -12,6 +12,7 @@ from typing import Any
 
 from bruto.app.commands import COMMANDS, GROUPS, Command
 from bruto.app.host import Host
+from bruto.catalog import tr
 from bruto.tasks import Task
 
 
@@ -36,17 +37,17 @@ class Page:
 
 
 PAGES: tuple[Page, ...] = (
-    Page(Task.PLAN, "Plan", "PlanPage", "Ctrl+8", with_shots=False),
-    Page(Task.INTAKE, "Intake", "IntakePage", "Ctrl+1", with_shots=False),
-    Page(Task.CORRECT, "Correct", "CorrectPage", "Ctrl+2"),
-    Page(Task.COMPARE, "Compare", "ComparePage", "Ctrl+3"),
-    Page(Task.MERGE, "Merge", "MergePage", "Ctrl+4"),
-    Page(Task.EXPORT, "Export", "ExportPage", "Ctrl+5"),
-    Page(Task.LOGBOOK, "Logbook", "LogbookPage", "Ctrl+7", with_shots=False),
-    Page(Task.PRACTICE, "Practice", "PracticePage", "Ctrl+9", with_shots=False),
-    Page(Task.SIDE_BY_SIDE, "Side by side", "SideBySidePage", "Ctrl+6", in_bar=False),
-    Page(Task.START, "Start", "StartPage", "", with_shots=False, in_bar=False),
-    Page(Task.KEYS, "Keys", "KeysPage", "F1", with_shots=False, in_bar=False),
+    Page(Task.PLAN, tr("Plan"), "PlanPage", "Ctrl+8", with_shots=False),
+    Page(Task.INTAKE, tr("Intake"), "IntakePage", "Ctrl+1", with_shots=False),
+    Page(Task.CORRECT, tr("Correct"), "CorrectPage", "Ctrl+2"),
+    Page(Task.COMPARE, tr("Compare"), "ComparePage", "Ctrl+3"),
+    Page(Task.MERGE, tr("Merge"), "MergePage", "Ctrl+4"),
+    Page(Task.EXPORT, tr("Export"), "ExportPage", "Ctrl+5"),
+    Page(Task.LOGBOOK, tr("Logbook"), "LogbookPage", "Ctrl+7", with_shots=False),
+    Page(Task.PRACTICE, tr("Practice"), "PracticePage", "Ctrl+9", with_shots=False),
+    Page(Task.SIDE_BY_SIDE, tr("Side by side"), "SideBySidePage", "Ctrl+6", in_bar=False),
+    Page(Task.START, tr("Start"), "StartPage", "", with_shots=False, in_bar=False),
+    Page(Task.KEYS, tr("Keys"), "KeysPage", "F1", with_shots=False, in_bar=False),
 )
 
 

@@ -29,6 +29,7 @@ from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.time_axis import Block, TimeAxis
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.plan.examples import example
 from bruto.plan.forecast import ShotForecast, longest_arc
@@ -37,12 +38,12 @@ from bruto.plan.sky_darkness import LEAST_S
 from bruto.session.simulated_preview import Axis
 
 PAPERS = {"PDF (*.pdf)": ".pdf", "Web page (*.html)": ".html"}
-EMPTY = (
-    "A plan is a shoot as a list: where, when, and which shots. For each of them Bruto proposes settings that your "
-    "phone offers, with the reason, and shows what they cost and what the picture will look like. The sun, the moon "
-    "and the stars are reckoned here; nothing is sent anywhere."
+EMPTY = tr(
+    "A plan lists the shots of a day or a night: where, when and which. For each shot Bruto recommends "
+    "settings your phone offers, says why, what they cost, and shows a simulated preview. Bruto "
+    "calculates sun, moon and stars on this computer; nothing is sent anywhere."
 )
-OTHER = "Another place in the sky …"
+OTHER = tr("Other position in the sky…")
 
 
 class PlanPage(QWidget):
@@ -55,9 +56,10 @@ class PlanPage(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         self.nothing = EmptyState(
-            EMPTY, ("Begin a plan", self._begin),
-            ("See one for Orrin Saltern", lambda: self.plan_editor.begin(example())),
-        )  # fmt: skip
+            EMPTY,
+            (tr("Start a plan"), self._begin),
+            (tr("Open an example"), lambda: self.plan_editor.begin(example())),
+        )
         outer.addWidget(self.nothing)
         self.whole = QWidget()
         outer.addWidget(self.whole)
@@ -92,7 +94,7 @@ class PlanPage(QWidget):
         row = QHBoxLayout()
         row.setContentsMargins(10, 0, 10, 0)
         self.spans = QButtonGroup(self)
-        self.night, self.day = QPushButton("Night"), QPushButton("Day")
+        self.night, self.day = QPushButton(tr("Night")), QPushButton(tr("Day"))
         for button in (self.day, self.night):
             button.setCheckable(True)
             button.setObjectName("inLine")
@@ -102,24 +104,26 @@ class PlanPage(QWidget):
         self.night.clicked.connect(lambda: self._turn(False))
         self.day.clicked.connect(lambda: self._turn(True))
         self.target = QComboBox()
-        self.target.setAccessibleName("Followed over the night")
-        self.target.setToolTip("What is followed over the night, and what shots under the sky look at")
+        self.target.setAccessibleName(tr("Target of the night"))
+        self.target.setToolTip(tr("What is followed through the night and what shots of the sky point at"))
         for key, (name, _) in TARGETS.items():
             self.target.addItem(name, key)
         self.target.addItem(OTHER, None)
         self.target.activated.connect(self._target_chosen)
         row.addWidget(self.target)
         self.other = QLineEdit()
-        self.other.setPlaceholderText("right ascension, declination in degrees")
-        self.other.setAccessibleName("Place in the sky")
-        self.other.setToolTip("Right ascension and declination, degrees, such as 83.8, -5.4")
+        self.other.setPlaceholderText(tr("right ascension, declination in degrees"))
+        self.other.setAccessibleName(tr("Position in the sky"))
+        self.other.setToolTip(tr("Right ascension and declination in degrees, for example 83.8, -5.4"))
         self.other.editingFinished.connect(self._other_typed)
         self.other.hide()
         row.addWidget(self.other, 1)
         self.wall = QLineEdit()
-        self.wall.setPlaceholderText("wall faces …°")
-        self.wall.setAccessibleName("Where a wall faces")
-        self.wall.setToolTip("Where a wall faces, degrees from north over east: when the sun shines on it is marked")
+        self.wall.setPlaceholderText(tr("wall faces…°"))
+        self.wall.setAccessibleName(tr("Direction a wall faces"))
+        self.wall.setToolTip(
+            tr("Direction a wall faces, degrees clockwise from north; marks when the sun shines on it")
+        )
         self.wall.setFixedWidth(110)
         self.wall.editingFinished.connect(self._wall_typed)
         self.wall.hide()
@@ -202,9 +206,9 @@ class PlanPage(QWidget):
         """What decides of the night or the day, in a line."""
         sky, plan = self.plan_editor.sky, self.plan_editor.plan
         if sky is None or plan is None:
-            return "reckoning the sky …"
+            return tr("calculating the sky…")
         if plan.latitude == 0 and plan.longitude == 0 and not plan.place:
-            return "Type at the left where it is: latitude (N) and longitude (E)."
+            return tr("Type the place on the left: latitude (north) and longitude (east).")
         facts = sky.facts
 
         def clock(moment: datetime) -> str:
@@ -212,21 +216,25 @@ class PlanPage(QWidget):
 
         if self.by_day:
             noon = facts.day.noon
-            found = facts.day.sun_state or f"sun {noon[1].altitude:.0f}° high at {clock(noon[0])}"
+            found = facts.day.sun_state or tr(
+                "sun at {altitude:.0f}° altitude at {clock}", altitude=noon[1].altitude, clock=clock(noon[0])
+            )
             if facts.day.facade is not None:
                 lit = ", ".join(f"{clock(a)}–{clock(b)}" for a, b in facts.day.light)
-                found += f"; on the wall {lit}" if lit else "; never on the wall"
+                found += tr("; on the wall {lit}", lit=lit) if lit else tr("; never on the wall")
             return found
         night = facts.night
         dark = ", ".join(f"{clock(a)}–{clock(b)}" for a, b in night.dark)
-        moon = f"moon {100 * night.moon_lit:.0f} % lit"
-        return night.sun_state or (f"dark {dark}, {moon}" if dark else f"not dark without the moon, {moon}")
+        moon = tr("moon {moon_lit:.0f} % lit", moon_lit=100 * night.moon_lit)
+        return night.sun_state or (
+            tr("dark {dark}, {moon}", dark=dark, moon=moon) if dark else tr("no moonless dark, {moon}", moon=moon)
+        )
 
     def _wait_for_picture(self) -> None:
         if self.plan_editor.planned is None:
-            self.preview.show_nothing("Add a shot: its picture is foretold here, simulated at its settings.")
+            self.preview.show_nothing(tr("Add a shot: a simulated preview appears here."))
         elif self.preview.whole is None:
-            self.preview.show_nothing("making a picture …")
+            self.preview.show_nothing(tr("simulating…"))
         else:
             self.preview.show_waiting()
 
@@ -240,26 +248,32 @@ class PlanPage(QWidget):
             return
         forecast = self.plan_editor.forecast(planned)
         known = "noise" in self.plan_editor.means.known
-        whose = "your phone's noise" if known else "the noise that is usual of phones"
-        gain = f"{picture.gain_ev:+.1f} EV".replace("-", "−")
+        whose = tr("your phone's noise") if known else tr("the noise of a typical phone")
+        gain = tr("{gain_ev:+.1f} EV", gain_ev=picture.gain_ev)
         self.preview.show_picture(
-            picture.whole, picture.piece, f"Simulated, {gain}: a made-up scene, {whose}",
+            picture.whole,
+            picture.piece,
+            tr("Simulated, {gain}: made-up scene, {whose}", gain=gain, whose=whose),
             self._piece_text(forecast, kind_of(planned.kind).light == "sky"),
-        )  # fmt: skip
+        )
 
     def _piece_text(self, forecast: ShotForecast | None, sky: bool) -> str:
         if forecast is None:
-            return "A piece at 1:1"
-        status = "A piece at 1:1: " if sky else "Grain and movement as at 1:1: "
+            return tr("A piece at 1:1")
+        status = tr("A piece at 1:1: ") if sky else tr("Grain and movement at 1:1: ")
         if sky:
-            move = "" if forecast.trail is None else f"stars move {forecast.trail:.1f} px in a frame, "
+            move = "" if forecast.trail is None else tr("stars move {trail:.1f} px in a frame, ", trail=forecast.trail)
             planned, plan, facts = self.plan_editor.planned, self.plan_editor.plan, self.plan_editor.sky
             if planned is not None and planned.kind == "trail" and plan is not None and facts is not None:
                 length, alternative = longest_arc(planned, plan, self.plan_editor.means, facts.facts)
-                move = f"arcs up to {length:.0f} px, beginning {alternative}; " if alternative else move
-            return f"{status}{move}the sky has {forecast.snr:.1f} × its noise"
-        blur = "" if forecast.blur is None else f", {100 * forecast.blur:.0f} of 100 frames blurred"
-        return f"{status}grey has {forecast.snr:.0f} × its noise{blur}"
+                move = (
+                    tr("arcs up to {length:.0f} px, starting {alternative}; ", length=length, alternative=alternative)
+                    if alternative
+                    else move
+                )
+            return tr("{status}{move}the sky has {snr:.1f} × its noise", status=status, move=move, snr=forecast.snr)
+        blur = "" if forecast.blur is None else tr(", {blur:.0f} of 100 frames blurred", blur=100 * forecast.blur)
+        return tr("{status}grey has {snr:.0f} × its noise{blur}", status=status, snr=forecast.snr, blur=blur)
 
     # -- what is done
 
@@ -296,7 +310,9 @@ class PlanPage(QWidget):
         text = self.wall.text().strip()
         value = read_bearing(text) if text else None
         if text and (value is None or not 0 <= value <= 360):
-            self.session.say(f"A direction is 0 to 360 degrees or a wind such as SW, not '{text}'.")
+            self.session.say(
+                tr("A direction is 0 to 360 degrees or a compass point such as SW, not '{text}'.", text=text)
+            )
             return
         self.plan_editor.change(facade=value)
 
@@ -323,14 +339,18 @@ class PlanPage(QWidget):
         if shot is not None and shot.raw is not None and shot.seen and (shot.seen.exposure_s or 0) >= LEAST_S:
             self.plan_editor.measure_darkness(shot.raw)
             return
-        name, _ = QFileDialog.getOpenFileName(self, "A raw of the sky", "", "Raws (*.dng *.DNG)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("A raw of the sky"), "", tr("Raws (*.dng *.DNG)"))
         if name:
             self.plan_editor.measure_darkness(Path(name))
 
     def _ask_delete(self) -> None:
         plan = self.plan_editor.plan
         if plan is not None and ask_user(
-            self, f"Delete the plan {plan.name}?", "Shots that were taken of it stay.", "Delete the plan", "Keep it"
+            self,
+            tr("Delete the plan {name}?", name=plan.name),
+            tr("Shots taken for it stay."),
+            tr("Delete plan"),
+            tr("Cancel"),
         ):
             self.plan_editor.delete()
 
@@ -339,7 +359,7 @@ class PlanPage(QWidget):
         if plan is None:
             return
         start = str(Path.home() / f"{plan.date} {plan.name.replace('/', '-')}.pdf")
-        name, kind = QFileDialog.getSaveFileName(self, "The shot list", start, ";;".join(PAPERS))
+        name, kind = QFileDialog.getSaveFileName(self, tr("Shot list"), start, ";;".join(PAPERS))
         if not name:
             return
         path = Path(name)

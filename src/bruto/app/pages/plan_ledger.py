@@ -21,6 +21,7 @@ from bruto.app.pages.plan_rows import PlanRow, rows_for
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.wheel_guard import WheelGuard
+from bruto.catalog import tr
 from bruto.plan.planned_shots import PlannedShot
 from bruto.plan.recommendations import Recommendation, moment_of
 from bruto.plan.shot_kinds import CAUTIONS, KINDS, kind_of
@@ -29,7 +30,7 @@ from bruto.session.simulated_preview import Axis
 
 SAME_SHARE, SAME_S, SAME_DEGREES = 0.02, 240.0, 1.5
 """How near a value is to what is proposed to be the same: a share, seconds of the clock, degrees."""
-SUPPORTS = {"": "held as usual", "tripod": "on a tripod", "hand": "in the hand"}
+SUPPORTS = {"": tr("usual support"), "tripod": tr("on a tripod"), "hand": tr("handheld")}
 
 
 def same(name: str, value: float, offered: float) -> bool:
@@ -52,17 +53,17 @@ class PlanLedger(QWidget):
         self._made_for: tuple = ()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        panel, column = side_panel("This shot", 4)
+        panel, column = side_panel(tr("This shot"), 4)
         layout.addWidget(panel)
         self.panel = panel
         head = QHBoxLayout()
         self.title = QLineEdit()
-        self.title.setAccessibleName("Title of the shot")
+        self.title.setAccessibleName(tr("Title of the shot"))
         self.title.setMaxLength(200)
         self.title.editingFinished.connect(partial(self._words, "title"))
         head.addWidget(self.title, 1)
         self.kind = QComboBox()
-        self.kind.setAccessibleName("Kind of shot")
+        self.kind.setAccessibleName(tr("Kind of shot"))
         for key, kind in KINDS.items():
             self.kind.addItem(kind.title, key)
         self.kind.activated.connect(lambda _: plan_editor.turn_into(str(self.kind.currentData())))
@@ -70,7 +71,7 @@ class PlanLedger(QWidget):
         kinds = QHBoxLayout()
         kinds.addWidget(self.kind, 1)
         self.support = QComboBox()
-        self.support.setAccessibleName("How it is held")
+        self.support.setAccessibleName(tr("Support"))
         for key, text in SUPPORTS.items():
             self.support.addItem(text, key)
         self.support.activated.connect(lambda _: plan_editor.change_shot(support=self.support.currentData()))
@@ -81,7 +82,7 @@ class PlanLedger(QWidget):
         self.rows_column = QVBoxLayout()
         self.rows_column.setSpacing(0)
         body.addLayout(self.rows_column)
-        heading = Label("What it costs and gives")
+        heading = Label(tr("Cost"))
         heading.setObjectName("heading")
         body.addSpacing(4)
         body.addWidget(heading)
@@ -90,7 +91,7 @@ class PlanLedger(QWidget):
         self.facts.setVerticalSpacing(0)
         self.facts.setColumnStretch(1, 1)
         body.addLayout(self.facts)
-        self.alternatives_heading = Label("Other ways")
+        self.alternatives_heading = Label(tr("Alternatives"))
         self.alternatives_heading.setObjectName("heading")
         body.addSpacing(4)
         body.addWidget(self.alternatives_heading)
@@ -101,7 +102,7 @@ class PlanLedger(QWidget):
         body.addLayout(self.alternatives)
         self.fields: dict[str, QLineEdit] = {}
         for name, title, tip in (
-            ("gear", "Gear", "What is to be taken along for it"), ("note", "Note", "What is to be remembered there"),
+            ("gear", tr("Gear"), tr("Gear to bring for this shot")), ("note", tr("Note"), tr("What to remember there")),
         ):  # fmt: skip
             row = QHBoxLayout()
             label = Label(title)
@@ -122,11 +123,11 @@ class PlanLedger(QWidget):
         body.addLayout(self.cautions)
         body.addStretch(1)
         buttons = QHBoxLayout()
-        self.take_all = QPushButton("Take all proposed")
-        self.take_all.setToolTip("Every value of this shot as it is proposed")
+        self.take_all = QPushButton(tr("Apply all"))
+        self.take_all.setToolTip(tr("Apply every recommended value to this shot"))
         self.take_all.clicked.connect(plan_editor.take_all)
-        self.remove = QPushButton("Remove")
-        self.remove.setToolTip("Take this shot out of the plan; Ctrl+Z brings it back")
+        self.remove = QPushButton(tr("Remove"))
+        self.remove.setToolTip(tr("Remove this shot from the plan; Ctrl+Z brings it back"))
         self.remove.clicked.connect(plan_editor.remove)
         buttons.addWidget(self.take_all)
         buttons.addWidget(self.remove)
@@ -223,10 +224,10 @@ class PlanLedger(QWidget):
             text = Label(f"{alternative.name}: {alternative.text}")
             text.setWordWrap(True)
             here = alternative.taken_by(planned)
-            take = QPushButton("✓" if here else "Take")
+            take = QPushButton("✓" if here else tr("Apply"))
             take.setObjectName("inLine")
             take.setEnabled(not here)
-            take.setAccessibleName(f"Take: {alternative.name}")
+            take.setAccessibleName(tr("Apply: {name}", name=alternative.name))
             take.setToolTip(plain_tooltip(f"{alternative.name}: {alternative.text}"))
             take.clicked.connect(lambda _=False, fields=alternative.fields: self._take_alternative(fields))
             self.alternatives.addWidget(text, k, 0)
@@ -238,8 +239,8 @@ class PlanLedger(QWidget):
         for k, name in enumerate(names):
             tick = QCheckBox()
             tick.setChecked(name not in planned.dismissed)
-            tick.setToolTip("Untick it to keep it off the list")
-            tick.setAccessibleName(f"Caution: {CAUTIONS[name]}")
+            tick.setToolTip(tr("Untick to leave it off the list"))
+            tick.setAccessibleName(tr("Caution: {CAUTIONS}", CAUTIONS=CAUTIONS[name]))
             tick.clicked.connect(lambda on, name=name: self._dismiss(name, on))
             text = Label(CAUTIONS[name])
             text.setWordWrap(True)

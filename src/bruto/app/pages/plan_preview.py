@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 
 GAP, TAG, LEAST = 8.0, 22.0, 120
 """Pixels: between the two, of a line of text, least height."""
@@ -32,7 +33,7 @@ class PreviewView(QWidget):
         self.waiting = False
         self.setMinimumSize(240, LEAST)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Foretold picture")
+        self.setAccessibleName(tr("Simulated preview"))
 
     def show_picture(self, whole: NDArray[np.uint8], piece: NDArray[np.uint8], caption: str, piece_text: str) -> None:
         """Show both; `caption`: what stands under each."""
@@ -62,7 +63,7 @@ class PreviewView(QWidget):
         p.setPen(t.color("on_surround"))
         if self.whole is None or self.piece is None:
             words = Qt.AlignmentFlag.AlignCenter.value | Qt.TextFlag.TextWordWrap.value
-            p.drawText(QRectF(self.rect()).adjusted(24, 8, -24, -8), words, self.empty or "making a picture …")
+            p.drawText(QRectF(self.rect()).adjusted(24, 8, -24, -8), words, self.empty or tr("simulating…"))
             return
         height = self.height() - 2 * GAP - TAG
         part = min(float(self.piece.width()), max(120.0, 0.29 * self.width()))
@@ -82,7 +83,7 @@ class PreviewView(QWidget):
         line = p.fontMetrics().elidedText(self.caption, Qt.TextElideMode.ElideRight, int(self.width() - 2 * GAP))
         p.drawText(QRectF(box.left(), box.bottom() + 2, self.width() - box.left() - GAP, TAG), line)
         if self.waiting:
-            tag_words = "another is being made …"
+            tag_words = tr("updating…")
             width = p.fontMetrics().horizontalAdvance(tag_words) + 12
             tag = QRectF(box.right() - width - 4, box.top() + 4, width, 20)
             p.fillRect(tag, t.color("surround"))

@@ -10,6 +10,7 @@ from fractions import Fraction
 from bruto.app.ledger.rows import Row, Track
 from bruto.app.widgets.formatted_spin_box import FormattedSpinBox
 from bruto.app.widgets.value_box import plain_number
+from bruto.catalog import tr
 from bruto.develop.field_ui import FieldUi
 from bruto.plan.equipment import Equipment
 from bruto.plan.place import WINDS, Place, bearing_text
@@ -172,36 +173,84 @@ def rows_for(planned: PlannedShot, means: Equipment, axis: Axis, place: Place, n
     exposure = planned.seconds or 1.0
     every: dict[str, Callable[[], PlanRow]] = {
         "at": lambda: PlanRow(
-            "at", "Begins", (begin, end), "When it begins, by the place's clock", Track(begin, end, CLOCK_STEP_S),
-            clock_teller(place), clock_reader(axis, place), "23:10",
+            "at",
+            tr("Start"),
+            (begin, end),
+            tr("Start time by the clock of the place"),
+            Track(begin, end, CLOCK_STEP_S),
+            clock_teller(place),
+            clock_reader(axis, place),
+            "23:10",
         ),
         "focal_35mm": lambda: PlanRow(
-            "focal_35mm", "Lens", (lenses[0], lenses[-1]), "Focal length as at 35 mm film, of the phone's lenses",
-            StepTrack(lenses), lambda v: f"{v:.0f} mm", read_plain, "26",
+            "focal_35mm",
+            tr("Lens"),
+            (lenses[0], lenses[-1]),
+            tr("35 mm equivalent focal length, from the phone's lenses"),
+            StepTrack(lenses),
+            lambda v: tr("{v:.0f} mm", v=v),
+            read_plain,
+            "26",
         ),
         "altitude": lambda: PlanRow(
-            "altitude", "Height", (-10, 90), "Where the middle of the frame looks, degrees above the horizon",
-            Track(-10, 90, 1), lambda v: f"{v:.0f}°".replace("-", "−"), read_plain, "35",
+            "altitude",
+            tr("Altitude"),
+            (-10, 90),
+            tr("Altitude of the frame's centre, degrees above the horizon"),
+            Track(-10, 90, 1),
+            lambda v: f"{v:.0f}°".replace("-", "−"),
+            read_plain,
+            "35",
         ),
         "azimuth": lambda: PlanRow(
-            "azimuth", "Direction", (0, 360), "Where the middle of the frame looks, from north over east",
-            Track(0, 360, 1), bearing_text, read_bearing, "180 or S",
+            "azimuth",
+            tr("Azimuth"),
+            (0, 360),
+            tr("Azimuth of the frame's centre, degrees clockwise from north"),
+            Track(0, 360, 1),
+            bearing_text,
+            read_bearing,
+            tr("180 or S"),
         ),
         "seconds": lambda: PlanRow(
-            "seconds", "Time", (min(seconds[0], 1e-5), max(seconds[-1], 3600)), "Exposure time, of those it offers",
-            StepTrack(seconds), time_text, read_time, "1/60 or 2.5",
+            "seconds",
+            tr("Time"),
+            (min(seconds[0], 1e-5), max(seconds[-1], 3600)),
+            tr("Exposure time, from those the phone offers"),
+            StepTrack(seconds),
+            time_text,
+            read_time,
+            tr("1/60 or 2.5"),
         ),
         "iso": lambda: PlanRow(
-            "iso", "ISO", (min(isos[0], 10), max(isos[-1], 102400)), "ISO speed, of those that the phone offers",
-            StepTrack(isos), lambda v: f"{v:.0f}", read_plain, "400",
+            "iso",
+            "ISO",
+            (min(isos[0], 10), max(isos[-1], 102400)),
+            tr("ISO speed, from those the phone offers"),
+            StepTrack(isos),
+            lambda v: f"{v:.0f}",
+            read_plain,
+            "400",
         ),
         "interval_s": lambda: PlanRow(
-            "interval_s", "Every", (0.1, 3600), "From the beginning of one frame to the next",
-            Track(exposure, exposure + 20, 0.1), lambda v: f"{v:.1f} s".replace(".0 s", " s"), read_time, "16.5",
+            "interval_s",
+            tr("Interval"),
+            (0.1, 3600),
+            tr("From the start of one frame to the next"),
+            Track(exposure, exposure + 20, 0.1),
+            lambda v: f"{v:.1f} s".replace(".0 s", " s"),
+            read_time,
+            "16.5",
         ),
         "frames": lambda: PlanRow(
-            "frames", "Frames", (1, MOST_FRAMES), "How many frames are taken", StepTrack(FRAMES),
-            lambda v: f"{v:.0f}", read_plain, "240",
+            "frames",
+            tr("Frames"),
+            (1, MOST_FRAMES),
+            tr("Number of frames"),
+            StepTrack(FRAMES),
+            lambda v: f"{v:.0f}",
+            read_plain,
+            "240",
         ),
-    }  # fmt: skip
+    }
     return [make() for name, make in every.items() if name in names]

@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.value_box import ValueBox
+from bruto.catalog import tr
 from bruto.plan.plan_vs_actual import PlanMatch
 from bruto.plan.planned_shots import Plan, PlannedShot
 from bruto.plan.shot_kinds import KINDS
@@ -41,8 +42,8 @@ STATES = {"done": "✓", "differently": "≠", "missing": "–"}
 def settings_text(planned: PlannedShot) -> str:
     """What is set of a wish, in a line."""
     parts = [
-        f"{planned.focal_35mm:.0f} mm" if planned.focal_35mm else "",
-        f"ISO {planned.iso:.0f}" if planned.iso else "",
+        tr("{focal_35mm:.0f} mm", focal_35mm=planned.focal_35mm) if planned.focal_35mm else "",
+        tr("ISO {iso:.0f}", iso=planned.iso) if planned.iso else "",
     ]
     if planned.seconds:
         parts.append(time_text(planned.seconds) + (f" × {planned.frames}" if planned.frames > 1 else ""))
@@ -68,23 +69,23 @@ class PlanSide(QWidget):
         column.setSpacing(5)
         row = QHBoxLayout()
         self.plans = QComboBox()
-        self.plans.setAccessibleName("Plan")
-        self.plans.setToolTip("The plan that is shown; others are in the list")
+        self.plans.setAccessibleName(tr("Plan"))
+        self.plans.setToolTip(tr("The plan shown; the list holds the others"))
         self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.plans.setMinimumContentsLength(10)
         self.plans.activated.connect(lambda k: plan_editor.open(Path(self.plans.itemData(k))))
         row.addWidget(self.plans, 1)
-        self.new = QPushButton("New")
-        self.new.setToolTip("Begin another plan, for today and at this place")
+        self.new = QPushButton(tr("New"))
+        self.new.setToolTip(tr("Start another plan for today at this place"))
         self.new.clicked.connect(lambda: self.wanted.emit("new"))
         row.addWidget(self.new)
         column.addLayout(row)
         column.addLayout(self._where())
-        heading = Label("Shots")
+        heading = Label(tr("Shots"))
         heading.setObjectName("heading")
         column.addWidget(heading)
         self.list = QListWidget()
-        self.list.setAccessibleName("Shots of the plan")
+        self.list.setAccessibleName(tr("Shots of the plan"))
         self.list.currentRowChanged.connect(self._chosen)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -94,19 +95,19 @@ class PlanSide(QWidget):
         self.taken.setWordWrap(True)
         column.addWidget(self.taken)
         buttons = QHBoxLayout()
-        self.add = QPushButton("Add a shot")
+        self.add = QPushButton(tr("Add a shot"))
         self.add.setObjectName("primary")
         kinds = QMenu(self.add)
         for key, kind in KINDS.items():
             kinds.addAction(kind.title).triggered.connect(partial(plan_editor.add, key))
         self.add.setMenu(kinds)
-        self.paper = QPushButton("Shot list")
-        self.paper.setToolTip("The plan on one page, to print or to take along")
+        self.paper = QPushButton(tr("Shot list"))
+        self.paper.setToolTip(tr("The plan on one page, to print or to carry along"))
         papers = QMenu(self.paper)
-        papers.addAction("Black on white …").triggered.connect(lambda: self.wanted.emit("paper"))
-        papers.addAction("Red on black, for the night …").triggered.connect(lambda: self.wanted.emit("night"))
+        papers.addAction(tr("Black on white…")).triggered.connect(lambda: self.wanted.emit("paper"))
+        papers.addAction(tr("Red on black, for the night…")).triggered.connect(lambda: self.wanted.emit("night"))
         papers.addSeparator()
-        papers.addAction("Delete this plan …").triggered.connect(lambda: self.wanted.emit("delete"))
+        papers.addAction(tr("Delete this plan…")).triggered.connect(lambda: self.wanted.emit("delete"))
         self.paper.setMenu(papers)
         buttons.addWidget(self.add, 1)
         buttons.addWidget(self.paper, 1)
@@ -119,8 +120,8 @@ class PlanSide(QWidget):
         form.setVerticalSpacing(4)
         self.texts: dict[str, QLineEdit] = {}
         for name, title, tip in (
-            ("name", "Name", "What the plan is called"),
-            ("place", "Place", "What the place is called; it is kept here and never sent anywhere"),
+            ("name", tr("Name"), tr("Name of the plan")),
+            ("place", tr("Place"), tr("Name of the place; it stays on this computer")),
         ):
             field = QLineEdit()
             field.setMaxLength(200)
@@ -137,7 +138,7 @@ class PlanSide(QWidget):
         self.numbers: dict[str, ValueBox] = {}
         spot = QHBoxLayout()
         spot.setSpacing(4)
-        for name, title, most in (("latitude", "Latitude", 90.0), ("longitude", "Longitude", 180.0)):
+        for name, title, most in (("latitude", tr("Latitude"), 90.0), ("longitude", tr("Longitude"), 180.0)):
             box = ValueBox()
             box.setRange(-most, most)
             box.setDecimals(3)
@@ -145,7 +146,9 @@ class PlanSide(QWidget):
             box.setSuffix("°")
             box.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
             box.setAccessibleName(title)
-            box.setToolTip(f"{title}, degrees; {'north' if most == 90 else 'east'} is positive")
+            box.setToolTip(
+                tr("{title} in degrees; {value} is positive", title=title, value="north" if most == 90 else "east")
+            )
             box.valueChanged.connect(partial(self._number, name))
             spot.addWidget(box, 1)
             self.numbers[name] = box
@@ -156,20 +159,20 @@ class PlanSide(QWidget):
         self.date.setDisplayFormat("yyyy-MM-dd")
         self.date.setCalendarPopup(True)
         self.date.setDateRange(QDate(1900, 1, 1), QDate(2100, 12, 30))
-        self.date.setAccessibleName("Date")
-        self.date.setToolTip("The day; its night is the one that follows")
+        self.date.setAccessibleName(tr("Date"))
+        self.date.setToolTip(tr("The day; its night is the one that follows"))
         self.date.setKeyboardTracking(False)
         self.date.dateChanged.connect(lambda d: planning_change(self.plan_editor, date=d.toString("yyyy-MM-dd")))
         self.zone = QLineEdit()
-        self.zone.setPlaceholderText("zone")
-        self.zone.setAccessibleName("Zone")
-        self.zone.setToolTip("Name of the time zone, such as CET; empty for that of the longitude")
+        self.zone.setPlaceholderText(tr("time zone"))
+        self.zone.setAccessibleName(tr("Time zone"))
+        self.zone.setToolTip(tr("Name of the time zone, for example CET; empty for the zone of the longitude"))
         self.zone.setFixedWidth(76)
         self.zone.editingFinished.connect(partial(self._text, "zone"))
         self.texts["zone"] = self.zone
         when.addWidget(self.date, 1)
         when.addWidget(self.zone)
-        form.addRow("Date", when)
+        form.addRow(tr("Date"), when)
         sky = QHBoxLayout()
         sky.setSpacing(4)
         self.dark = ValueBox()
@@ -178,35 +181,39 @@ class PlanSide(QWidget):
         self.dark.setSingleStep(0.1)
         self.dark.setSpecialValueText("natural")
         self.dark.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
-        self.dark.setAccessibleName("Darkness of the sky")
-        self.dark.setToolTip("Without a moon, magnitudes per square arc second: 22 natural, 20 country, 18 town")
+        self.dark.setAccessibleName(tr("Sky brightness"))
+        self.dark.setToolTip(
+            tr("Sky brightness without a moon, magnitudes per square arc second: 22 natural, 20 countryside, 18 town")
+        )
         self.dark.valueChanged.connect(
             lambda v: planning_change(self.plan_editor, darkness=None if v <= UNKNOWN else max(v, 10.0))
         )
-        self.measure = QPushButton("Measure")
+        self.measure = QPushButton(tr("Measure"))
         self.measure.setObjectName("inLine")
-        self.measure.setToolTip("By a raw of the sky: the shot that is open, else a file that is asked for")
+        self.measure.setToolTip(tr("From a raw of the sky: the open shot, or a file you choose"))
         self.measure.clicked.connect(lambda: self.wanted.emit("darkness"))
         sky.addWidget(self.dark, 1)
         sky.addWidget(self.measure)
-        form.addRow("Sky", sky)
+        form.addRow(tr("Sky"), sky)
         self.free = ValueBox()
         self.free.setRange(0.0, 9999.0)
         self.free.setDecimals(0)
         self.free.setSuffix(" GB")
-        self.free.setSpecialValueText("not told")
+        self.free.setSpecialValueText(tr("not known"))
         self.free.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
-        self.free.setAccessibleName("Free on the phone")
-        self.free.setToolTip("Gigabytes that are free on the phone, against which the shots are counted")
+        self.free.setAccessibleName(tr("Free storage on the phone"))
+        self.free.setToolTip(tr("Free storage on the phone in gigabytes, compared with what the shots need"))
         self.free.valueChanged.connect(lambda v: planning_change(self.plan_editor, free_mb=1000 * v if v > 0 else None))
-        form.addRow("Free", self.free)
+        form.addRow(tr("Free"), self.free)
         self.phone = QComboBox()
-        self.phone.setAccessibleName("Phone")
-        self.phone.setToolTip("Whose lenses, times, noise and pace are used; it is known once its raws were open")
+        self.phone.setAccessibleName(tr("Phone"))
+        self.phone.setToolTip(
+            tr("The phone whose lenses, times, noise and speed are used; a phone is known once its raws were opened")
+        )
         self.phone.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.phone.setMinimumContentsLength(8)
         self.phone.activated.connect(self._phone_chosen)
-        form.addRow("Phone", self.phone)
+        form.addRow(tr("Phone"), self.phone)
         return form
 
     # -- what is shown
@@ -241,7 +248,9 @@ class PlanSide(QWidget):
         self.known.setStringList(sorted(self.plan_editor.places))
         self._list_shots(plan, matches)
         done = sum(b.state == "done" for b in matches)
-        self.taken.setText(f"Of the open shoot: {done} of {len(matches)} done." if matches else "")
+        self.taken.setText(
+            tr("Open shoot: {done} of {matches_count} done.", done=done, matches_count=len(matches)) if matches else ""
+        )
         self.taken.setVisible(bool(matches))
 
     def _list_plans(self, plan: Plan) -> None:
@@ -264,7 +273,7 @@ class PlanSide(QWidget):
         self.phone.clear()
         for make, model in every:
             title = model if model.startswith(make) else f"{make} {model}".strip()
-            self.phone.addItem(title or "none: usual values", (make, model))
+            self.phone.addItem(title or tr("none: typical values"), (make, model))
         self.phone.setCurrentIndex(every.index(own))
         self.phone.blockSignals(False)
 
@@ -279,8 +288,10 @@ class PlanSide(QWidget):
                 b = matches[k]
                 first = f"{STATES[b.state]} {first}"
                 second = {
-                    "done": f"done: {len(b.shots)} taken", "missing": f"missing · {second}", "differently": b.note,
-                }[b.state]  # fmt: skip
+                    "done": tr("done: {shots_count} taken", shots_count=len(b.shots)),
+                    "missing": tr("missing · {second}", second=second),
+                    "differently": b.note,
+                }[b.state]
                 second = f"{second}. {b.pace}" if b.pace else second
             item.setText(f"{first}\n{second}")
             item.setToolTip(plain_tooltip(f"{planned.title}: {settings_text(planned)}. {second}"))

@@ -14,6 +14,7 @@ from bruto.app.pages.plan_preview import image_of
 from bruto.app.widgets import theme
 from bruto.app.widgets.panel import clear, surface
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.practice.exercises import EXERCISES, ORDER
 from bruto.practice.rounds import Picture
 
@@ -103,7 +104,7 @@ class PracticePage(QWidget):
         holder.setFixedWidth(LEFT_WIDTH)
         column = QVBoxLayout(holder)
         column.setContentsMargins(10, 8, 6, 8)
-        heading = Label("Exercises")
+        heading = Label(tr("Exercises"))
         heading.setObjectName("heading")
         column.addWidget(heading)
         self.sum = Label("")
@@ -111,7 +112,7 @@ class PracticePage(QWidget):
         self.sum.setWordWrap(True)
         column.addWidget(self.sum)
         self.list = QListWidget()
-        self.list.setAccessibleName("Exercises")
+        self.list.setAccessibleName(tr("Exercises"))
         for name in ORDER:
             item = QListWidgetItem(f"{EXERCISES[name].title}\n{EXERCISES[name].asks}", self.list)
             item.setData(Qt.ItemDataRole.UserRole, name)
@@ -148,7 +149,11 @@ class PracticePage(QWidget):
         self.thought.setWordWrap(True)
         low.addWidget(self.thought)
         row = QHBoxLayout()
-        self.again, self.next, self.real = QPushButton("Another round"), QPushButton("Next exercise"), QPushButton("")
+        self.again, self.next, self.real = (
+            QPushButton(tr("Another round")),
+            QPushButton(tr("Next exercise")),
+            QPushButton(""),
+        )
         self.next.setObjectName("primary")
         self.again.clicked.connect(self.practice.again)
         self.next.clicked.connect(self.practice.next)
@@ -169,7 +174,13 @@ class PracticePage(QWidget):
     def _show(self) -> None:
         now = self.practice
         exercise = EXERCISES[now.exercise]
-        self.sum.setText(f"Predict, look, see the truth. {now.learnt} of {len(ORDER)} answered right.")
+        self.sum.setText(
+            tr(
+                "Predict, look, see the truth. {learnt} of {ORDER_count} answered correctly.",
+                learnt=now.learnt,
+                ORDER_count=len(ORDER),
+            )
+        )
         self.list.blockSignals(True)
         for k, name in enumerate(ORDER):
             right, tries = now.scores.get(name, (0, 0))
@@ -181,7 +192,9 @@ class PracticePage(QWidget):
         self.list.setCurrentRow(ORDER.index(now.exercise))
         self.list.blockSignals(False)
         made, answered = now.round, now.answer is not None
-        waits = now.problem or "the simulated phone takes the pictures; a scene's first takes some seconds …"
+        waits = now.problem or tr(
+            "the simulated phone is taking the pictures; the first of a scene takes some seconds…"
+        )
         after = made.after or made.pictures if made is not None else ()
         self.pictures.show_pictures((after if answered else made.pictures) if made is not None else (), waits)
         self.question.setText(made.question if made is not None else exercise.asks)
@@ -191,10 +204,12 @@ class PracticePage(QWidget):
         self.verdict.setVisible(answered)
         self.explanation.setVisible(answered)
         self.thought.setVisible(answered)
-        self.real.setText(f"Do it for real: {title_of(exercise.task)}")
+        self.real.setText(tr("Try it for real: {title_of}", title_of=title_of(exercise.task)))
         if made is not None and answered:
             right = now.answer == made.right
-            self.verdict.setText("✓ That is so." if right else f"≠ It is: {made.options[made.right]}.")
+            self.verdict.setText(
+                tr("✓ Correct.") if right else tr("✗ The answer is: {options}.", options=made.options[made.right])
+            )
             self.explanation.setText(made.explanation)
             self.thought.setText(exercise.thought)
         for button in (self.again, self.next):

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.widgets.light_bars import LightBars
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.container.raw_frame import RawMeta
 from bruto.sensor.report import PictureReport, SensorReport
 from bruto.shoot.intent import Finding
@@ -34,18 +35,28 @@ NAMES = (("r", "red"), ("g", "green"), ("b", "blue"))
 def clipped_text(clipped: dict[str, float]) -> str:
     """Which channels are full, and how much, as a note."""
     parts = [f"{name} {clipped[key]:.2f} %" for key, name in NAMES if clipped[key] >= 0.01]
-    return "full: " + ", ".join(parts) if parts else "nothing full"
+    return "full: " + ", ".join(parts) if parts else tr("nothing clipped")
 
 
 def phone_text(phone: PictureReport) -> str:
     """What the phone's picture has full, and whether before or after the raw."""
     full = phone.clipped_percent
-    text = f"full: any {full['any']:.2f} %, all {full['all']:.2f} %" if full["any"] >= 0.01 else "nothing full"
+    text = (
+        tr("clipped: any channel {any:.2f} %, all {all:.2f} %", any=full["any"], all=full["all"])
+        if full["any"] >= 0.01
+        else tr("nothing clipped")
+    )
     if phone.offset_ev is None:
         return text
     if phone.offset_ev >= 0:
-        return f"{text}; full {phone.offset_ev:.1f} EV before the raw, which holds more"
-    return f"{text}; full {-phone.offset_ev:.1f} EV after the raw: what it shows there was lost"
+        return tr(
+            "{text}; clips {offset_ev:.1f} EV before the raw, which holds more", text=text, offset_ev=phone.offset_ev
+        )
+    return tr(
+        "{text}; clips {offset_ev:.1f} EV after the raw: what it shows there is lost in the raw",
+        text=text,
+        offset_ev=-phone.offset_ev,
+    )
 
 
 def fact_rows(
@@ -55,53 +66,113 @@ def fact_rows(
     the phone's picture.
     """
     w, h = meta.oriented_size
-    kind = f"mosaic {meta.cfa}" if meta.kind == "mosaic" else "processed, linear"
+    kind = tr("mosaic {cfa}", cfa=meta.cfa) if meta.kind == "mosaic" else tr("processed, linear")
     a, b = report.noise
     ma, mb = report.noise_measured
     at_grey = 100 * math.sqrt(a * 0.18 + b) / 0.18
     shown = 100 * math.sqrt(ma * 0.18 + mb) / 0.18
     low, high = report.noise_interval
-    noise = f"{shown:.2f} % in the picture ({shown * low:.2f} to {shown * high:.2f})"
+    noise = tr(
+        "{shown:.2f} % in the picture ({shown2:.2f} to {shown3:.2f})",
+        shown=shown,
+        shown2=shown * low,
+        shown3=shown * high,
+    )
     if report.noise_source == "file":
-        noise = f"file {at_grey:.2f} %, picture {shown:.2f} % ({shown * low:.2f} to {shown * high:.2f})"
+        noise = tr(
+            "file {at_grey:.2f} %, picture {shown:.2f} % ({shown2:.2f} to {shown3:.2f})",
+            at_grey=at_grey,
+            shown=shown,
+            shown2=shown * low,
+            shown3=shown * high,
+        )
     rows = [
-        ("Picture", f"{w} × {h} px, {kind}"),
-        ("Container", f"{meta.bits_container} bit, {meta.compression}"),
-        ("Levels used", f"{report.levels_used:,}".replace(",", " ") + f", so {report.effective_bits:.1f} bits"),
-        ("Black, white", f"{float(np.mean(meta.black)):.0f}, {float(np.mean(meta.white)):.0f}"),
-        ("Headroom", f"{report.headroom_ev:.2f} EV to the first full channel"),
-        ("Noise at grey", noise),
-        ("Range", f"{report.dynamic_range_ev:.1f} EV to signal = noise"),
+        (tr("Picture"), tr("{w} × {h} px, {kind}", w=w, h=h, kind=kind)),
         (
-            "Shadow lift",
-            f"{report.shadow_lift_ev:.1f} EV at 1:1, {report.shadow_lift_screen_ev:.1f} at screen size".replace(
-                "-", "−"
+            tr("Container"),
+            tr("{bits_container} bit, {compression}", bits_container=meta.bits_container, compression=meta.compression),
+        ),
+        (
+            tr("Levels used"),
+            f"{report.levels_used:,}".replace(",", " ")
+            + tr(", so {effective_bits:.1f} bits", effective_bits=report.effective_bits),
+        ),
+        (tr("Black, white"), f"{float(np.mean(meta.black)):.0f}, {float(np.mean(meta.white)):.0f}"),
+        (tr("Headroom"), tr("{headroom_ev:.2f} EV until the first channel clips", headroom_ev=report.headroom_ev)),
+        (tr("Noise at mid-grey"), noise),
+        (tr("Range"), tr("{dynamic_range_ev:.1f} EV down to signal = noise", dynamic_range_ev=report.dynamic_range_ev)),
+        (
+            tr("Shadow lift"),
+            tr(
+                "{shadow_lift_ev:.1f} EV at 1:1, {shadow_lift_screen_ev:.1f} EV at screen size",
+                shadow_lift_ev=report.shadow_lift_ev,
+                shadow_lift_screen_ev=report.shadow_lift_screen_ev,
             ),
         ),
     ]
     if report.edge_blur_px is not None:
-        rows.append(("Edges", f"{report.edge_blur_px:.2f} px blur (standard deviation)"))
+        rows.append(
+            (tr("Edges"), tr("{edge_blur_px:.2f} px blur (standard deviation)", edge_blur_px=report.edge_blur_px))
+        )
     if report.motion_px is not None:
-        rows.append(("Movement", f"{report.motion_px:.1f} px, {report.motion_degrees:.0f}° from level"))
+        rows.append(
+            (
+                tr("Movement"),
+                tr(
+                    "{motion_px:.1f} px, {motion_degrees:.0f}° from horizontal",
+                    motion_px=report.motion_px,
+                    motion_degrees=report.motion_degrees,
+                ),
+            )
+        )
     if report.hot_sites:
-        rows.append(("Hot sites", f"{report.hot_sites}, mended on opening"))
+        rows.append((tr("Hot pixels"), tr("{hot_sites}, corrected on opening", hot_sites=report.hot_sites)))
     if report.glare_at_most is not None:
-        rows.append(("Veil", f"at most {100 * report.glare_at_most:.0f} % of the light is spread"))
+        rows.append(
+            (
+                tr("Veiling glare"),
+                tr("at most {glare_at_most:.0f} % of the light is scattered", glare_at_most=100 * report.glare_at_most),
+            )
+        )
     if report.preview_offset_ev is not None and abs(report.preview_offset_ev) >= SHOWN_EV:
         word = "early" if report.preview_offset_ev >= 0 else "late"
-        rows.append(("Viewfinder", f"warns {abs(report.preview_offset_ev):.1f} EV {word} (judged by the preview)"))
+        rows.append(
+            (
+                tr("Viewfinder"),
+                tr(
+                    "warns {preview_offset_ev:.1f} EV {word} (judged by the embedded preview)",
+                    preview_offset_ev=abs(report.preview_offset_ev),
+                    word=word,
+                ),
+            )
+        )
     if learnt_ev is not None:
         word = "early" if learnt_ev >= 0 else "late"
-        learnt_text = f"{abs(learnt_ev):.1f} EV {word}" if abs(learnt_ev) >= SHOWN_EV else "in time"
-        rows.append(("This program", f"warns {learnt_text} (median of its shots so far)"))
+        learnt_text = (
+            tr("{learnt_ev:.1f} EV {word}", learnt_ev=abs(learnt_ev), word=word)
+            if abs(learnt_ev) >= SHOWN_EV
+            else tr("in time")
+        )
+        rows.append(
+            (tr("This camera app"), tr("warns {learnt_text} (median of its shots so far)", learnt_text=learnt_text))
+        )
     if phone is not None:
-        rows.append(("Phone's picture", phone_text(phone)))
+        rows.append((tr("Phone's picture"), phone_text(phone)))
     if meta.gain_maps:
         v, h_ = meta.gain_maps[0].gains.shape[:2]
-        rows.append(("Lens shading", f"gain map {h_} × {v}"))
+        rows.append((tr("Lens shading"), tr("gain map {h_} × {v}", h_=h_, v=v)))
     if meta.preview_size:
-        rows.append(("Preview inside", f"{meta.preview_size[0]} × {meta.preview_size[1]} px, finished by the phone"))
-    rows.append(("Place", "in the file" if meta.gps else "not in the file"))
+        rows.append(
+            (
+                tr("Embedded preview"),
+                tr(
+                    "{preview_size} × {preview_size2} px, finished by the phone",
+                    preview_size=meta.preview_size[0],
+                    preview_size2=meta.preview_size[1],
+                ),
+            )
+        )
+    rows.append((tr("Location"), tr("in the file") if meta.gps else tr("not in the file")))
     return rows
 
 
@@ -123,8 +194,8 @@ class Reading(QScrollArea):
         column = QVBoxLayout(body)
         column.setContentsMargins(10, 6, 12, 12)
         column.setSpacing(8)
-        self.raw_light = LightBars("Raw, stops from grey")
-        self.preview_light = LightBars("Preview inside the file")
+        self.raw_light = LightBars(tr("Raw, stops from mid-grey"))
+        self.preview_light = LightBars(tr("Embedded preview"))
         column.addWidget(self.raw_light)
         column.addWidget(self.preview_light)
         self.advice = QFrame()
@@ -142,7 +213,9 @@ class Reading(QScrollArea):
         for found in VERDICTS:
             button = QPushButton(found.text)
             button.setCheckable(True)
-            button.setToolTip(f"{found.title}: {found.meaning}; once more takes it back")
+            button.setToolTip(
+                tr("{title}: {meaning}. Click again to remove the verdict.", title=found.title, meaning=found.meaning)
+            )
             button.clicked.connect(lambda _=False, v=found.id: self.verdict.emit(v))
             self.judges[found.id] = button
             judge.addWidget(button)
@@ -152,7 +225,10 @@ class Reading(QScrollArea):
         words.setSpacing(6)
         self.note, self.gear = QLineEdit(), QLineEdit()
         for k, (edit, name, hint) in enumerate(
-            ((self.note, "Note", "what to remember of this shot"), (self.gear, "Gear", "add-on lens, filter, tripod"))
+            (
+                (self.note, tr("Note"), tr("what to remember about this shot")),
+                (self.gear, tr("Gear"), tr("add-on lens, filter, tripod")),
+            )
         ):
             label = Label(name)
             label.setObjectName("quiet")
@@ -161,8 +237,8 @@ class Reading(QScrollArea):
             edit.setAccessibleName(name)
             edit.editingFinished.connect(self._noted)
             words.addWidget(edit, k, 1, 1, 2 if edit is self.note else 1)
-        self.set_button = QPushButton("to the set")
-        self.set_button.setToolTip("Note this gear for every shot of the set")
+        self.set_button = QPushButton(tr("to the set"))
+        self.set_button.setToolTip(tr("Note this gear for every shot of the set"))
         self.set_button.clicked.connect(lambda: self.gear_for_set.emit(self.gear.text()))
         words.addWidget(self.set_button, 1, 2)
         column.addLayout(words)
@@ -173,8 +249,8 @@ class Reading(QScrollArea):
         self._grid.setColumnStretch(1, 1)
         self._facts: list[tuple[Label, Label]] = []
         column.addWidget(self.rows)
-        self.tree_button = QPushButton("Everything in this file …")
-        self.tree_button.setToolTip("All that the file says of itself (Ctrl+I)")
+        self.tree_button = QPushButton(tr("All metadata…"))
+        self.tree_button.setToolTip(tr("Everything the file says about itself (Ctrl+I)"))
         self.tree_button.clicked.connect(self.tree_wanted.emit)
         column.addWidget(self.tree_button)
         column.addStretch(1)
@@ -214,9 +290,9 @@ class Reading(QScrollArea):
         for widget in (self.raw_light, self.preview_light):
             widget.setVisible(shot is not None and shot.raw is not None and not shot.problem)
         self._show_light(meta, report)
-        self.preview_light.title = "Preview inside the file"
+        self.preview_light.title = tr("Embedded preview")
         if phone is not None and phone_shown:
-            self.preview_light.title = "Phone's picture"
+            self.preview_light.title = tr("Phone's picture")
             any_clipped = phone.clipped_percent["any"] >= 0.01
             note = phone_text(phone).split(";")[0]
             self.preview_light.set_light(phone.light, (math.log2(1 / 0.18),), note, any_clipped)
@@ -227,7 +303,7 @@ class Reading(QScrollArea):
     def _show_light(self, meta: RawMeta | None, report: SensorReport | None) -> None:
         if meta is None or report is None or meta.kind == "picture":
             for bars in (self.raw_light, self.preview_light):
-                bars.set_light((), (), "measuring …", False)
+                bars.set_light((), (), tr("measuring…"), False)
             return
         gains = meta.as_shot_neutral[1] / meta.as_shot_neutral
         full = tuple(float(math.log2(g / 0.18) + meta.baseline_exposure) for g in gains)
@@ -236,10 +312,12 @@ class Reading(QScrollArea):
         )
         shown = report.preview_clipped_percent
         if shown is None:
-            self.preview_light.set_light((), (), "no preview inside", False)
+            self.preview_light.set_light((), (), tr("no embedded preview"), False)
         else:
             note = (
-                f"full: any {shown['any']:.2f} %, all {shown['all']:.2f} %" if shown["any"] >= 0.01 else "nothing full"
+                tr("clipped: any {any:.2f} %, all {all:.2f} %", any=shown["any"], all=shown["all"])
+                if shown["any"] >= 0.01
+                else tr("nothing clipped")
             )
             self.preview_light.set_light(report.preview_light, (math.log2(1 / 0.18),), note, shown["any"] >= 0.01)
 
@@ -254,23 +332,28 @@ class Reading(QScrollArea):
         if shot is None:
             return ""
         if shot.problem:
-            return f"Cannot be opened\n{shot.problem}"
-        lines = [f"Asked and got: {f.text}" for f in findings]
+            return tr("Cannot be opened\n{problem}", problem=shot.problem)
+        lines = [tr("Intended and recorded: {text}", text=f.text) for f in findings]
         if report is not None:
             setting = next((a for a in report.advice if a.topic == "setting"), None)
             first = report.advice[0]
-            lines.append(f"Next time: {first.text}" + (f" {setting.text}" if setting else ""))
+            lines.append(tr("Next time: {text}", text=first.text) + (f" {setting.text}" if setting else ""))
             lines += [a.text for a in report.advice[1:] if a.topic != "setting"]
         elif shot.raw is not None:
-            lines.append("Measuring …")
+            lines.append(tr("Measuring…"))
         for group, title, whole in (
-            (ranks, "In its set", "the set"),
-            (alike, f"Of {len(alike)} takes of this view", "them"),
+            (ranks, tr("In its set"), tr("the set")),
+            (alike, tr("Of {alike_count} takes of this view", alike_count=len(alike)), "them"),
         ):
             mine = next((r for r in group if r.shot.main == shot.main), None)
             if mine is not None:
-                best = f"number {mine.place} of {len(group)}; best is {group[0].shot.name}"
-                best = f"best of {whole}" if mine.place == 1 else best
+                best = tr(
+                    "number {place} of {group_count}; best is {name}",
+                    place=mine.place,
+                    group_count=len(group),
+                    name=group[0].shot.name,
+                )
+                best = tr("best of {whole}", whole=whole) if mine.place == 1 else best
                 lines.append(f"{title}: {best}; {', '.join(mine.reasons)}.")
         return "\n\n".join(lines)
 

@@ -13,6 +13,7 @@ from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.verdict_buttons import VerdictRow
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.container.orientation import orient
 from bruto.develop.frame_geometry import Rectangle, geometry_of, stored_rect
 from bruto.develop.pipeline import Developer
@@ -54,7 +55,7 @@ class Pane(QWidget):
         self.shot, self.developer = shot, None
         self.channel.turn_to(shot.main)
         self.name.setText(shot.name)
-        self.stage.message = "Reading …"
+        self.stage.message = tr("Reading…")
         self.recipe = self.page.session.opened.values()(shot.main)
         if shot.meta is not None:
             self.stage.set_frame(*shot.meta.oriented_size)
@@ -167,10 +168,16 @@ class SideBySidePage(QWidget):
             pane.show_shot(shot)
         self._rank(wanted)
         if len(wanted) < 2:
-            self.hint.setText("Select two to four shots (Ctrl and click) to see them side by side.")
+            self.hint.setText(tr("Select two to four shots (Ctrl+click) to see them side by side."))
         else:
-            rest = f"; the first {MOST} of {len(shots)} are shown" if len(shots) > MOST else ""
-            self.hint.setText(f"Zoom or drag one and the others follow. Give each its verdict above it{rest}.")
+            rest = (
+                tr("; showing the first {MOST} of {shots_count}", MOST=MOST, shots_count=len(shots))
+                if len(shots) > MOST
+                else ""
+            )
+            self.hint.setText(
+                tr("Zoom or drag one and the others follow. Give each a verdict above it{rest}.", rest=rest)
+            )
         if self.shown:
             self.shown[0].stage.setFocus(Qt.FocusReason.OtherFocusReason)
 
@@ -185,9 +192,9 @@ class SideBySidePage(QWidget):
             if mine is None or not most:
                 text = ""
             elif mine == most:
-                text = "most fine detail" if len(found) > 1 else ""
+                text = tr("most fine detail") if len(found) > 1 else ""
             else:
-                text = f"{100 * (1 - mine / most):.0f} % less fine detail"
+                text = tr("{mine:.0f} % less fine detail", mine=100 * (1 - mine / most))
             pane.facts.setText(text)
 
     def follow(self, pane: Pane) -> None:

@@ -16,6 +16,7 @@ from bruto.app.stage.stage import to_qimage
 from bruto.app.widgets import theme
 from bruto.app.widgets.panel import clear, scrolled
 from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.shoot.shots import read_shot, small_view
 from bruto.storage.settings import RecentShoot
@@ -25,26 +26,26 @@ WIDTH = 640
 """Of the column, pixels."""
 PICTURE = QSize(96, 72)
 WHAT = (
-    "Shows what a raw really holds: what is full, how much light was unused, how far shadows can be lifted.",
-    "Corrects it with a reason behind every value, and puts it beside the phone's own picture on equal terms.",
-    "Merges several frames into one better raw. Your originals are never written to.",
+    tr("Shows what a raw really holds: what is clipped, how much headroom is left, how far shadows can be lifted."),
+    tr("Corrects it with a reason behind every value, and compares it with the phone's own picture on equal terms."),
+    tr("Merges several frames into one better raw. Your originals are never changed."),
 )
 
 DAY = (
     (
         Task.INTAKE,
-        "Pairs raw and picture, finds bursts and brackets, and says what is clipped, shaken or left unused in each.",
+        tr("Pairs raws with pictures, finds bursts and brackets, and says what is clipped, shaken or underexposed."),
     ),
     (
         Task.CORRECT,
-        "Each correction with the value that was measured for it. New shots start with these; change what you like.",
+        tr("Every correction comes with the value measured for it. New shots start with these; change what you like."),
     ),
-    (Task.SIDE_BY_SIDE, "Two to four takes at the same place and size, to keep the sharpest."),
-    (Task.COMPARE, "The raw beside the phone's picture, aligned, and the same push on both."),
-    (Task.MERGE, "A burst into less noise, a bracket into more range. The result is a raw again."),
-    (Task.PLAN, "Sun, moon and stars of a place, the shots of a night or a day, and what each will look like."),
-    (Task.LOGBOOK, "What your phone and your hand can do, learnt from every shot that was measured."),
-    (Task.EXPORT, "What leaves, how large and where to. What is not finished goes on at the next start."),
+    (Task.SIDE_BY_SIDE, tr("Two to four takes at the same place and size, to find the sharpest.")),
+    (Task.COMPARE, tr("The raw beside the phone's picture, aligned, with the same push on both.")),
+    (Task.MERGE, tr("A burst for less noise, a bracket for more range. The result is a raw again.")),
+    (Task.PLAN, tr("Sun, moon and stars of a place, the shots of a night or a day, and what each will look like.")),
+    (Task.LOGBOOK, tr("What your phone and your hands can do, learnt from every measured shot.")),
+    (Task.EXPORT, tr("Which pictures, how large and where to. Unfinished exports continue at the next start.")),
 )
 """Tasks, and what they are for."""
 
@@ -61,7 +62,13 @@ def when(text: str, now: datetime) -> str:
         return ""
     days = (now.date() - then.date()).days
     return (
-        "today" if days <= 0 else "yesterday" if days == 1 else f"{days} days ago" if days < 60 else f"{then:%Y-%m-%d}"
+        "today"
+        if days <= 0
+        else "yesterday"
+        if days == 1
+        else tr("{days} days ago", days=days)
+        if days < 60
+        else f"{then:%Y-%m-%d}"
     )
 
 
@@ -74,9 +81,9 @@ class RecentCard(QPushButton):
         self.setObjectName("recent")
         self.setFixedHeight(PICTURE.height() + 16)
         self.picture: QImage | None = None
-        selected = f", {recent.selected} kept" if recent.selected else ""
-        count = f"{recent.shots} shot{'s' if recent.shots != 1 else ''}{selected}"
-        state = f"{count} · opened {when(recent.opened, datetime.now())}"
+        selected = tr(", {selected} Keep or Best", selected=recent.selected) if recent.selected else ""
+        count = trn("{shots} shot{selected}", "{shots} shots{selected}", shots=recent.shots, selected=selected)
+        state = tr("{count} · opened {when}", count=count, when=when(recent.opened, datetime.now()))
         self.lines = [recent.title, state, recent.paths[0] if recent.paths else ""]
         self.setToolTip(plain_tooltip(self.lines[2]))
         self.there = True
@@ -86,7 +93,7 @@ class RecentCard(QPushButton):
         """Whether its folder was found, and the picture of its last shot."""
         self.there, self.picture = there, picture
         if not there:
-            self.lines[1] = "not there now: is its card or disk connected?"
+            self.lines[1] = tr("not found: is its card or disk connected?")
         self.setAccessibleName(", ".join(self.lines))
         self.setEnabled(there)
         self.update()
@@ -140,30 +147,30 @@ class StartPage(QWidget):
             column.addWidget(line)
         column.addSpacing(8)
         row = QHBoxLayout()
-        self.open = QPushButton("Open a folder of shots…")
+        self.open = QPushButton(tr("Open a folder…"))
         self.open.setObjectName("primary")
         self.open.clicked.connect(host.choose_folder)
-        self.demo = QPushButton("Try the demo shoot")
-        self.demo.setToolTip("One day at a made-up salt works, taken by a simulated phone")
+        self.demo = QPushButton(tr("Try the demo shoot"))
+        self.demo.setToolTip(tr("One day at a made-up salt works, photographed by a simulated phone"))
         self.demo.clicked.connect(lambda: self.demo_wanted.emit(False))
-        self.night = QPushButton("Its night")
+        self.night = QPushButton(tr("Its night"))
         self.night.setToolTip(
-            "A ladder of settings, a star field, running water, and a sky of 240 frames, taken while you look on"
+            tr("A ladder of settings, a star field, running water and a sky of 240 frames, taken while you watch")
         )
         self.night.clicked.connect(lambda: self.demo_wanted.emit(True))
-        self.take = QPushButton("Take in from a phone or card…")
-        self.take.setToolTip("Choose the phone or card, then the folder that its files are copied to")
+        self.take = QPushButton(tr("Import from a phone or card…"))
+        self.take.setToolTip(tr("Choose the phone or card, then the folder to copy its files to"))
         self.take.clicked.connect(lambda: host.asking.import_files())
         for button in (self.open, self.take, self.demo, self.night):
             button.setMinimumHeight(32)
             row.addWidget(button)
         row.addStretch(1)
         column.addLayout(row)
-        hint = Label("Or drop a folder, or a raw, on this window.")
+        hint = Label(tr("Or drop a folder or a raw on this window."))
         hint.setObjectName("quiet")
         column.addWidget(hint)
         column.addSpacing(8)
-        self.heading = Label("Go on with")
+        self.heading = Label(tr("Continue with"))
         self.heading.setObjectName("heading")
         column.addWidget(self.heading)
         self.day = self._day()

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from bruto.app.stage.stage import Stage
+from bruto.catalog import tr
 from bruto.develop.strokes import Stroke, painted
 
 SHADE = (168, 52, 26)
@@ -27,7 +28,7 @@ class BrushStage(Stage):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Picture to be painted on")
+        self.setAccessibleName(tr("Picture to paint on"))
         self.reach, self.adds = 0.02, True
         self.area: NDArray[np.uint8] | None = None
         self._base_mask: NDArray[np.float32] | None = None

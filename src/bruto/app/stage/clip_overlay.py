@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter
 
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 
 PERIOD = 8
 """Pixels of the screen after which a pattern repeats."""
@@ -65,9 +66,9 @@ def _most(counts: NDArray[np.uint8], xs: NDArray, ys: NDArray, scale: float) -> 
 def draw_legend(p: QPainter, right: float, bottom: float, shares: dict[str, float]) -> None:
     """What the patterns mean and how much of the picture each covers, in the corner above `right`, `bottom`."""
     rows = [
-        (1, f"one channel full, {shares['one']:.2f} %"),
-        (2, f"two, {shares['two']:.2f} %"),
-        (3, f"all, {shares['all']:.2f} %"),
+        (1, tr("one channel clipped, {one:.2f} %", one=shares["one"])),
+        (2, tr("two, {two:.2f} %", two=shares["two"])),
+        (3, tr("all, {all:.2f} %", all=shares["all"])),
     ]
     p.setFont(theme.font(12))
     width = max(p.fontMetrics().horizontalAdvance(text) for _, text in rows) + 36

@@ -15,6 +15,7 @@ from bruto.app.stage.image_pyramid import ImagePyramid
 from bruto.app.stage.stage import to_qimage
 from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 from bruto.compare.metrics import Aligned, Comparison
 from bruto.compare.sources import SharpPair
 from bruto.session.viewport import MOST_PIECE
@@ -61,14 +62,14 @@ class CompareStage(ViewportWidget):
     """A place to keep, as shares of the frame's width and height."""
 
     def __init__(self) -> None:
-        super().__init__("Comparison")
+        super().__init__(tr("Comparison"))
         self.mode = CompareMode.CURTAIN
         self.first: ImagePyramid | None = None
         self.second: ImagePyramid | None = None
         self.difference: ImagePyramid | None = None
         self.pieces: tuple[QImage, QImage, QImage] | None = None
         self.piece_rect = QRectF()
-        self.names = ("raw", "phone's picture")
+        self.names = ("raw", tr("phone's picture"))
         self.curtain, self.level = 0.5, 0.5
         """Where the curtain is held, as shares of the width and of the height."""
         self.angle = 0.0
@@ -82,7 +83,10 @@ class CompareStage(ViewportWidget):
         self._timer.timeout.connect(self._tick)
 
     def set_comparison(
-        self, c: Comparison | None, size: tuple[int, int] = (0, 0), names: tuple[str, str] = ("raw", "phone's picture")
+        self,
+        c: Comparison | None,
+        size: tuple[int, int] = (0, 0),
+        names: tuple[str, str] = ("raw", tr("phone's picture")),
     ) -> None:
         """Show a comparison of a raw of a full size (width, height), or none."""
         self.names, self.pieces = names, None
@@ -225,13 +229,22 @@ class CompareStage(ViewportWidget):
         target = self._target(pane)
         if self.mode == CompareMode.DIFFERENCE:
             self._draw(p, 2, target)
-            self._label(p, f"difference, ΔE00: black 0, white {FULL_DIFFERENCE:.0f} or more", 10, True)
+            self._label(
+                p,
+                tr("difference in ΔE00: black 0, white {FULL_DIFFERENCE:.0f} or more", FULL_DIFFERENCE=FULL_DIFFERENCE),
+                10,
+                True,
+            )
             return
         if self.mode == CompareMode.ALTERNATE:
             self._draw(p, int(self.flip), target)
-            pace = f"every {self._timer.interval() / 1000:.1f} s" if self._timer.isActive() else "held"
+            pace = (
+                tr("every {interval:.1f} s", interval=self._timer.interval() / 1000)
+                if self._timer.isActive()
+                else "held"
+            )
             self._label(p, self.names[int(self.flip)], 10, True)
-            self._label(p, f"{pace}: + and − for the pace, Space by hand", pane.width() - 10, False)
+            self._label(p, tr("{pace}: + and − change the pace, Space switches", pace=pace), pane.width() - 10, False)
             return
         self._draw(p, 0, target)
         p.setClipPath(self._beyond())

@@ -13,6 +13,7 @@ from bruto.app.stage.image_pyramid import ImagePyramid
 from bruto.app.stage.stage import to_qimage
 from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 from bruto.session.grid import MOST, Cell, Rect
 from bruto.session.viewport import MOST_PIECE, SHARP_FROM
 
@@ -44,7 +45,7 @@ class GridView(ViewportWidget):
     chosen = Signal(int)
 
     def __init__(self) -> None:
-        super().__init__("Pictures at once")
+        super().__init__(tr("Pictures at once"))
         self.cells: list[Cell] = []
         self.images: dict[int, ImagePyramid] = {}
         self.pieces: dict[int, tuple[QImage, Rect]] = {}
@@ -91,7 +92,7 @@ class GridView(ViewportWidget):
     def words(self, k: int) -> str:
         """How a cell was taken, or what its values do, and its push."""
         ev = self.pushes.get(k, 0.0)
-        pushed = f"{ev:+.1f} EV to be as bright".replace("-", "−") if abs(ev) >= 0.05 else ""
+        pushed = tr("{ev:+.1f} EV for equal brightness", ev=ev) if abs(ev) >= 0.05 else ""
         return ", ".join(filter(None, (self.cells[k].settings, pushed)))
 
     def panes(self) -> list[QRectF]:

@@ -23,6 +23,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 from bruto.color.spaces import encode_srgb, luminance_of
 from bruto.develop.analysis.scene_light import BINS, EV_FROM, EV_TO, SceneLight
 from bruto.develop.recipe import Recipe
@@ -52,7 +53,7 @@ class LightStrip(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Light strip")
+        self.setAccessibleName(tr("Light strip"))
         self.light: SceneLight | None = None
         self.view = VIEW_FROM, VIEW_TO
         """What the axis covers, EV from grey: set with the light of a shot, so that it stands still in a drag."""
@@ -63,8 +64,10 @@ class LightStrip(QWidget):
         self._at_x = self._pointer = 0.0
         self._chosen = "grey"
         self.setToolTip(
-            "Drag a handle sideways to choose the scene light, its lower end to choose how light it becomes, finely "
-            "with Shift. Arrow keys move the chosen handle, with Ctrl they choose another."
+            tr(
+                "Drag a handle sideways to choose the scene light, its lower end to choose how light it becomes; "
+                "hold Shift for fine steps. Arrow keys move the selected handle, Ctrl+arrows select another."
+            )
         )
 
     def set_light(self, light: SceneLight | None) -> None:
@@ -148,7 +151,7 @@ class LightStrip(QWidget):
         if box.width() > 100:
             p.setPen(t.color("quiet"))
             p.drawText(
-                box.adjusted(6, 2, -4, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, "below the noise"
+                box.adjusted(6, 2, -4, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, tr("below the noise")
             )
 
     def _drawn_histograms(self) -> QPixmap:
@@ -183,7 +186,7 @@ class LightStrip(QWidget):
     def _draw_histograms(self, p: QPainter, t: theme.Theme, shift: float) -> None:
         if self.light is None:
             p.setPen(t.color("quiet"))
-            p.drawText(QRectF(0, HIST_TOP, self.width(), 60), Qt.AlignmentFlag.AlignCenter, "reading the light …")
+            p.drawText(QRectF(0, HIST_TOP, self.width(), 60), Qt.AlignmentFlag.AlignCenter, tr("measuring the light…"))
             return
         p.setClipRect(QRectF(LEFT, HIST_TOP - 2, self.width() - LEFT - RIGHT, HANDLE_Y - HIST_TOP + 2))
         p.drawPixmap(QPointF(self.x_of(EV_FROM + shift) - 2, HIST_TOP - 2), self._drawn_histograms())
@@ -203,7 +206,7 @@ class LightStrip(QWidget):
             p.drawText(
                 QRectF(last + 5, HIST_TOP - 8, free - 5, 48),
                 Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
-                f"full: {names}",
+                tr("clipped: {names}", names=names),
             )
 
     def _draw_picture_range(self, p: QPainter, t: theme.Theme, shift: float) -> None:
@@ -212,7 +215,7 @@ class LightStrip(QWidget):
         a, b = (max(LEFT, min(self.width() - RIGHT, self.x_of(v + shift))) for v in self.light.picture_range_ev)
         p.fillRect(QRectF(a, 25, b - a, 4), t.color("quiet"))
         p.setPen(t.color("quiet"))
-        text = "what the phone's picture keeps"
+        text = tr("range of the phone's picture")
         width = p.fontMetrics().horizontalAdvance(text) + 8
         x = min(max(a + 6, LEFT), self.width() - RIGHT - width)
         p.fillRect(QRectF(x - 4, 30, width, 14), t.color("bar", 200))

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.versions_menu import RESIDUAL_GAIN, Pinned, VersionsMenu
+from bruto.catalog import tr
 from bruto.container.orientation import orient
 from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
@@ -62,11 +63,11 @@ class Reference(QObject):
     def title(self) -> str:
         kind, name = self.menu.reference
         if kind == "shot" and self.menu.pinned is not None:
-            return f"PINNED: {self.menu.pinned.title}"
+            return tr("PINNED: {title}", title=self.menu.pinned.title)
         return {
-            "version": f"VERSION {name}",
-            "noisy": "NO NOISE REDUCTION",
-            "residual": f"TAKEN OUT BY NOISE REDUCTION, {RESIDUAL_GAIN:.0f} ×",
+            "version": tr("VERSION {name}", name=name),
+            "noisy": tr("NO NOISE REDUCTION"),
+            "residual": tr("REMOVED BY NOISE REDUCTION, {RESIDUAL_GAIN:.0f} ×", RESIDUAL_GAIN=RESIDUAL_GAIN),
         }.get(kind, "BEFORE, default values")
 
     def _pin(self) -> None:
@@ -74,7 +75,7 @@ class Reference(QObject):
         shot, edit = self.opened.shot, self.opened.edit
         if shot is not None and edit is not None:
             self._pinned_developer = self.opened.developer
-            self.menu.pinned = Pinned(f"{shot.name}, as pinned", shot.main, edit.recipe)
+            self.menu.pinned = Pinned(tr("{name}, as pinned", name=shot.name), shot.main, edit.recipe)
             self.menu.choose("shot", str(shot.main))
 
     def _recipe(self, pinned: Pinned | None) -> Recipe:

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from bruto.app.stage.stage import to_qimage
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 from bruto.compare.regions import Region
 from bruto.compare.sources import SharpPair
 
@@ -33,7 +34,7 @@ class RegionsView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Places where both differ")
+        self.setAccessibleName(tr("Regions where the two differ most"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.places: tuple[Region, ...] = ()

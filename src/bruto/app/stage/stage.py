@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPai
 from bruto.app.stage.crop_tool import CropTool
 from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 
 PAN_STEP = 60
 """Screen pixels that an arrow key moves the picture by."""
@@ -38,7 +39,7 @@ class Stage(ViewportWidget):
     leaned = Signal(float)
 
     def __init__(self) -> None:
-        super().__init__("Picture")
+        super().__init__(tr("Picture"))
         self.base: QImage | None = None
         self.piece: QImage | None = None
         self.piece_rect = QRectF()

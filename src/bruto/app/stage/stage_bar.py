@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 
 LEAST = 56
 """Pixels below which a line of text is left away."""
@@ -29,9 +30,9 @@ class ElidedLabel(Label):
 
 
 KINDS = {
-    "mosaic": ("RAW, developed", "mosaic"),
-    "linear": ("PROCESSED RAW, developed", "linear"),
-    "picture": ("PICTURE ONLY, developed", "8-bit picture"),
+    "mosaic": (tr("RAW, developed"), "mosaic"),
+    "linear": (tr("PROCESSED RAW, developed"), "linear"),
+    "picture": (tr("PICTURE ONLY, developed"), tr("8-bit picture")),
 }
 """What is said of each kind of source: above the stage, and behind its size."""
 

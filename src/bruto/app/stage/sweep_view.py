@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 from bruto.compare.sweep import STEPS_EV, SWEPT, TITLES, SweepStep
 
 MARGIN = 18.0
@@ -22,7 +23,7 @@ class SweepView(QWidget):
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setAccessibleName("What survives a push")
+        self.setAccessibleName(tr("What survives a push"))
         self.swept: list[SweepStep] = []
         self.names = ("first", "second")
         self.message = ""
@@ -35,8 +36,8 @@ class SweepView(QWidget):
     def add(self, found: SweepStep) -> None:
         """One more push."""
         self.swept.append(found)
-        parts = (f"{TITLES[k]} {found.a[k]:.1f} and {found.b[k]:.1f}" for k in SWEPT)
-        self.setAccessibleDescription(f"At {found.ev:+.0f} EV: {', '.join(parts)}.")
+        parts = (tr("{TITLES} {a:.1f} and {b:.1f}", TITLES=TITLES[k], a=found.a[k], b=found.b[k]) for k in SWEPT)
+        self.setAccessibleDescription(tr("At {ev:+.0f} EV: {parts}.", ev=found.ev, parts=", ".join(parts)))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -46,9 +47,17 @@ class SweepView(QWidget):
         p.fillRect(self.rect(), t.color("panel"))
         p.setFont(theme.font(12))
         p.setPen(t.color("quiet"))
-        done = f"{len(self.swept)} of {len(STEPS_EV)} pushes compared …" if len(self.swept) < len(STEPS_EV) else ""
+        done = (
+            tr(
+                "{swept_count} of {STEPS_EV_count} pushes compared…",
+                swept_count=len(self.swept),
+                STEPS_EV_count=len(STEPS_EV),
+            )
+            if len(self.swept) < len(STEPS_EV)
+            else ""
+        )
         head = QRectF(MARGIN, 8, self.width() - 2 * MARGIN, 20)
-        p.drawText(head, Qt.AlignmentFlag.AlignVCenter, self.message or done or "The same push of exposure on both")
+        p.drawText(head, Qt.AlignmentFlag.AlignVCenter, self.message or done or tr("The same exposure push on both"))
         self._legend(p)
         w, h = (self.width() - 3 * MARGIN) / 2, (self.height() - 64 - 2 * MARGIN) / 2
         for k, key in enumerate(SWEPT):
@@ -91,7 +100,9 @@ class SweepView(QWidget):
             p.drawText(QRectF(box.left() + 4, y - 9, 42, 18), side, text)
         for ev in STEPS_EV:
             x = inner.left() + inner.width() * ev / STEPS_EV[-1]
-            p.drawText(QRectF(x - 30, inner.bottom() + 5, 60, 18), Qt.AlignmentFlag.AlignHCenter, f"{ev:+.0f} EV")
+            p.drawText(
+                QRectF(x - 30, inner.bottom() + 5, 60, 18), Qt.AlignmentFlag.AlignHCenter, tr("{ev:+.0f} EV", ev=ev)
+            )
         for which in (0, 1):
             points = [
                 QPointF(

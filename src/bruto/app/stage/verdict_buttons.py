@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.host import Host
 from bruto.app.stage.stage_bar import StageBar
+from bruto.catalog import tr
 from bruto.shoot.verdicts import VERDICTS
 
 
@@ -25,7 +26,13 @@ class VerdictRow(QWidget):
             button.setObjectName("verdict")
             button.setCheckable(True)
             button.setFixedSize(24, 26)
-            button.setToolTip(f"{verdict.title}: {verdict.meaning}; once more takes it back")
+            button.setToolTip(
+                tr(
+                    "{title}: {meaning}. Click again to remove the verdict.",
+                    title=verdict.title,
+                    meaning=verdict.meaning,
+                )
+            )
             button.clicked.connect(lambda _=False, v=verdict.id: given(v))
             self.buttons[verdict.id] = button
             row.addWidget(button)
@@ -37,7 +44,7 @@ class VerdictRow(QWidget):
             button = self.buttons[verdict.id]
             button.setChecked(verdict.id == now)
             button.setEnabled(enabled)
-            button.setAccessibleName(f"Verdict: {verdict.title}" + (f", {of}" if of else ""))
+            button.setAccessibleName(tr("Verdict: {title}", title=verdict.title) + (f", {of}" if of else ""))
 
 
 class VerdictButtons:

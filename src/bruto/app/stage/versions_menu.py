@@ -9,6 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QActionGroup
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
 from bruto.session.edit import Edit
 
@@ -46,29 +47,31 @@ class VersionsMenu(QMenu):
         self.clear()
         edit = self.edit
         names = sorted(edit.sidecar.versions) if edit is not None else []
-        keep = self.addAction("Keep as a version …")
+        keep = self.addAction(tr("Save as a version…"))
         keep.setEnabled(edit is not None)
         keep.triggered.connect(self.ask_name)
-        for text, slot in (("Use version", "use_version"), ("Forget version", "drop_version")):
+        for text, slot in ((tr("Use version"), "use_version"), (tr("Delete version"), "drop_version")):
             part = self.addMenu(text)
             part.setEnabled(bool(names))
             for name in names:
                 part.addAction(name).triggered.connect(lambda _=False, n=name, s=slot: getattr(edit, s)(n))
         self.addSeparator()
-        self.addSection("Compare with")
+        self.addSection(tr("Compare with"))
         group = QActionGroup(self)
-        entries = [("default values", DEFAULT), *((f"version {n}", ("version", n)) for n in names)]
-        entries.append(("no noise reduction", NOISY))
-        entries.append((f"what noise reduction takes out, {RESIDUAL_GAIN:.0f} ×", RESIDUAL))
+        entries = [(tr("default values"), DEFAULT), *((tr("version {n}", n=n), ("version", n)) for n in names)]
+        entries.append((tr("no noise reduction"), NOISY))
+        entries.append(
+            (tr("what noise reduction removes, {RESIDUAL_GAIN:.0f} ×", RESIDUAL_GAIN=RESIDUAL_GAIN), RESIDUAL)
+        )
         if self.pinned is not None:
-            entries.append((f"shot {self.pinned.title}", ("shot", str(self.pinned.path))))
+            entries.append((tr("shot {title}", title=self.pinned.title), ("shot", str(self.pinned.path))))
         for text, what in entries:
             action = self.addAction(text)
             action.setCheckable(True)
             action.setChecked(what == self.reference)
             group.addAction(action)
             action.triggered.connect(lambda _=False, w=what: self.choose(*w))
-        pin = self.addAction("Pin this shot to compare others with")
+        pin = self.addAction(tr("Pin this shot for comparison"))
         pin.setEnabled(edit is not None)
         pin.triggered.connect(self.pin)
 
@@ -82,7 +85,9 @@ class VersionsMenu(QMenu):
         if self.edit is None:
             return
         count = len(self.edit.sidecar.versions) + 1
-        name, ok = QInputDialog.getText(self.parentWidget(), "Keep as a version", "Name:", text=f"version {count}")
+        name, ok = QInputDialog.getText(
+            self.parentWidget(), tr("Save as a version"), tr("Name:"), text=tr("version {count}", count=count)
+        )
         if ok:
             self.edit.keep_version(name)
 

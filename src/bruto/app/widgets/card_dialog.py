@@ -16,13 +16,14 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.logbook.estimates import ceiling
 from bruto.phones.card import CardLens, PhoneCard, save_card, written
 from bruto.plan.equipment import Equipment
 from bruto.sensor.advice import time_text
 
-KINDS = {"mosaic": "mosaic raw", "linear": "processed raw"}
+KINDS = {"mosaic": tr("mosaic raw"), "linear": tr("processed raw")}
 
 
 def seconds_text(seconds: float) -> str:
@@ -41,9 +42,13 @@ def parse_numbers(text: str, what: str, least: float, most: float) -> tuple[floa
         try:
             value = float(Fraction(word))
         except (ValueError, ZeroDivisionError):
-            raise BrutoError(f"{what}: '{word}' is not a number such as 400 or 1/250.") from None
+            raise BrutoError(
+                tr("{what}: '{word}' is not a number such as 400 or 1/250.", what=what, word=word)
+            ) from None
         if not least <= value <= most:
-            raise BrutoError(f"{what}: {word} is outside {least:g} to {most:g}.")
+            raise BrutoError(
+                tr("{what}: {word} is outside {least:g} to {most:g}.", what=what, word=word, least=least, most=most)
+            )
         values.append(value)
     return tuple(sorted(set(values)))
 
@@ -55,7 +60,7 @@ def parse_lens(line: str) -> CardLens:
         if not (0.5 <= real <= 100 and 8 <= film <= 600 and 0.7 <= stop <= 32):
             raise ValueError
     except (ValueError, ZeroDivisionError):
-        raise BrutoError(f"Lenses: '{line}' is not three numbers such as 5.9, 26, 1.9.") from None
+        raise BrutoError(tr("Lenses: '{line}' is not three numbers such as 5.9, 26, 1.9.", line=line)) from None
     return CardLens(f"{film:.0f} mm", real, film, stop)
 
 
@@ -63,16 +68,19 @@ def learnt_text(learnt: Equipment) -> str:
     """What the logbook has learnt of a phone, beside what its card tells; "" of nothing."""
     lines = []
     for name, text in (
-        ("noise", f"noise: a shadow 3 EV under grey is usable up to ISO {ceiling(learnt.noise) or 0:.0f}"),
-        ("hand", f"hand: half of the shots are blurred at {time_text(learnt.limit_35mm / 26)} at 26 mm"),
-        ("mb_each", f"room: {learnt.mb_each:.0f} MB a shot"),
-        ("percent_h", f"battery: {learnt.percent_h or 0:.0f} % an hour"),
-        ("viewfinder_ev", f"viewfinder: warns {abs(learnt.viewfinder_ev or 0):.1f} EV "
-                          f"{'early' if (learnt.viewfinder_ev or 0) >= 0 else 'late'}"),
+        ("noise", tr("noise: shadows 3 EV below grey are usable up to ISO "
+                     "{ceiling:.0f}", ceiling=ceiling(learnt.noise) or 0)),
+        ("hand", tr("handheld: half of the shots are blurred at {time} "
+                    "at 26 mm", time=time_text(learnt.limit_35mm / 26))),
+        ("mb_each", tr("storage: {mb_each:.0f} MB a shot", mb_each=learnt.mb_each)),
+        ("percent_h", tr("battery: {percent_h:.0f} % an hour", percent_h=learnt.percent_h or 0)),
+        ("viewfinder_ev", tr("viewfinder: warns {viewfinder_ev:.1f} "
+                             "EV {value}", viewfinder_ev=abs(learnt.viewfinder_ev or 0),
+                                 value='early' if (learnt.viewfinder_ev or 0) >= 0 else 'late')),
     ):  # fmt: skip
         if learnt.from_where(name).startswith("learnt"):
             lines.append(f"{text} ({learnt.from_where(name)})")
-    return "\n".join(["Learnt from shots in the logbook", *lines]) if lines else ""
+    return "\n".join([tr("Learnt from shots in the logbook"), *lines]) if lines else ""
 
 
 class CardDialog(QDialog):
@@ -83,14 +91,17 @@ class CardDialog(QDialog):
         super().__init__(parent)
         self.setObjectName("panel")
         self.card = card
-        self.setWindowTitle(f"Card of {card.title}")
+        self.setWindowTitle(tr("Card of {title}", title=card.title))
         self.resize(560, 470)
         column = QVBoxLayout(self)
         head = Label(card.title)
         head.setObjectName("heading")
         column.addWidget(head)
         about = Label(
-            "What the phone offers, learnt from its files. Advice and checks use it; what you write here stays."
+            tr(
+                "What the phone offers, learnt from its files. Advice and checks use it. What you type here is never "
+                "overwritten."
+            )
         )
         about.setObjectName("quiet")
         about.setWordWrap(True)
@@ -99,16 +110,16 @@ class CardDialog(QDialog):
         lenses = "\n".join(f"{q.focal_mm:g}, {q.focal_35mm:g}, {q.f_number or 2:g}" for q in card.lenses)
         self.lenses = QPlainTextEdit(lenses)
         self.lenses.setFixedHeight(76)
-        self.lenses.setToolTip("One lens a line: real focal length in mm, the same at 35 mm film, f-number")
+        self.lenses.setToolTip(tr("One lens per line: focal length in mm, 35 mm equivalent, f-number"))
         self.isos = QLineEdit(", ".join(f"{v:g}" for v in card.isos))
         self.seconds = QLineEdit(", ".join(seconds_text(v) for v in card.seconds))
         self.pace = QLineEdit("" if card.pace_s is None else f"{card.pace_s:g}")
-        self.pace.setPlaceholderText("not known yet: a burst or trail tells it")
+        self.pace.setPlaceholderText(tr("not known yet; learnt from a burst or a trail"))
         for name, widget in (
-            ("Lenses", self.lenses),
+            (tr("Lenses"), self.lenses),
             ("ISO", self.isos),
-            ("Times, s", self.seconds),
-            ("Pause for saving, s", self.pace),
+            (tr("Times, s"), self.seconds),
+            (tr("Time to save, s"), self.pace),
         ):
             widget.setAccessibleName(name)
             form.addRow(name, widget)
@@ -117,7 +128,9 @@ class CardDialog(QDialog):
         if learnt is not None and learnt.from_where("pace_s").startswith("learnt"):
             pace = f"{learnt.pace_s:.2g}"
             if pace != self.pace.text():
-                self.take_pace.setText(f"Take {pace} s, {learnt.from_where('pace_s')}")
+                self.take_pace.setText(
+                    tr("Use {pace} s, {from_where}", pace=pace, from_where=learnt.from_where("pace_s"))
+                )
                 self.take_pace.clicked.connect(lambda: self.pace.setText(pace))
                 self.take_pace.show()
                 form.addRow("", self.take_pace)
@@ -127,8 +140,8 @@ class CardDialog(QDialog):
         modes: dict[str, list[str]] = {}
         for m in card.modes:
             modes.setdefault(f"{m.focal_mm:g} mm, {KINDS.get(m.kind, m.kind)}", []).append(f"{m.width} × {m.height}")
-        lines = [f"{name}: {', '.join(sizes)} px" for name, sizes in modes.items()]
-        facts = Label("Raws it gives\n" + "\n".join(lines) if lines else "No raws seen yet.")
+        lines = [tr("{name}: {sizes} px", name=name, sizes=", ".join(sizes)) for name, sizes in modes.items()]
+        facts = Label(tr("Raws it saves\n") + "\n".join(lines) if lines else tr("No raws seen yet."))
         facts.setWordWrap(True)
         facts.setObjectName("quiet")
         column.addWidget(facts)
@@ -143,7 +156,7 @@ class CardDialog(QDialog):
         column.addWidget(self.problem)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        self.keep, leave = QPushButton("Keep"), QPushButton("Leave as it was")
+        self.keep, leave = QPushButton(tr("Save")), QPushButton(tr("Cancel"))
         self.keep.setObjectName("primary")
         self.keep.clicked.connect(self._keep)
         leave.clicked.connect(self.reject)
@@ -154,8 +167,8 @@ class CardDialog(QDialog):
     def _keep(self) -> None:
         try:
             lenses = tuple(parse_lens(x) for x in self.lenses.toPlainText().splitlines() if x.strip())
-            pace = parse_numbers(self.pace.text(), "Pause for saving", 0, 600)
-            seconds = parse_numbers(self.seconds.text(), "Times", 1e-6, 86400)
+            pace = parse_numbers(self.pace.text(), tr("Time to save"), 0, 600)
+            seconds = parse_numbers(self.seconds.text(), tr("Times"), 1e-6, 86400)
             typed = {
                 "lenses": tuple(sorted(lenses, key=lambda q: q.focal_35mm)),
                 "isos": parse_numbers(self.isos.text(), "ISO", 1, 1_000_000),

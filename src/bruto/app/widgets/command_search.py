@@ -8,6 +8,8 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from bruto.catalog import tr
+
 Entry = tuple[str, str, str, bool]
 """Id, title, keys, and whether it can be done now."""
 
@@ -18,20 +20,20 @@ class CommandSearch(QDialog):
     def __init__(self, parent: QWidget, entries: Iterable[Entry], act: Callable[[str], None]) -> None:
         super().__init__(parent)
         self.setObjectName("question")
-        self.setWindowTitle("Find a command")
+        self.setWindowTitle(tr("Find a command"))
         self.entries, self.act = list(entries), act
         self.resize(520, 380)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 14, 14, 14)
         column.setSpacing(8)
         self.words = QLineEdit()
-        self.words.setPlaceholderText("what do you want to do?")
-        self.words.setAccessibleName("Find a command")
+        self.words.setPlaceholderText(tr("what do you want to do?"))
+        self.words.setAccessibleName(tr("Find a command"))
         self.words.textChanged.connect(self.fill)
         self.words.installEventFilter(self)
         column.addWidget(self.words)
         self.names = QListWidget()
-        self.names.setAccessibleName("Commands")
+        self.names.setAccessibleName(tr("Commands"))
         self.names.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.names.itemClicked.connect(self._chosen)
         column.addWidget(self.names)
@@ -47,7 +49,7 @@ class CommandSearch(QDialog):
             item = QListWidgetItem(f"{title.rstrip('…')}   {keys}" if keys else title)
             item.setData(Qt.ItemDataRole.UserRole, name)
             if not now:
-                item.setText(f"{item.text()}   (not now)")
+                item.setText(tr("{text}   (not available now)", text=item.text()))
                 item.setFlags(Qt.ItemFlag.NoItemFlags)
             self.names.addItem(item)
         if self.names.count() and self.names.item(0).flags() & Qt.ItemFlag.ItemIsEnabled:

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.catalog import tr
 from bruto.container.metadata_tree import outline
 from bruto.container.raw_frame import RawMeta
 
@@ -26,7 +27,7 @@ class FileTree(QDialog):
     def __init__(self, meta: RawMeta, path: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("panel")
-        self.setWindowTitle(f"What is in {path.name}")
+        self.setWindowTitle(tr("Metadata of {name}", name=path.name))
         self.resize(640, 620)
         layout = QVBoxLayout(self)
         head = QHBoxLayout()
@@ -34,8 +35,8 @@ class FileTree(QDialog):
         title.setObjectName("heading")
         head.addWidget(title, 1)
         self.words = QLineEdit()
-        self.words.setPlaceholderText("Show only …")
-        self.words.setAccessibleName("Show only rows that hold these words")
+        self.words.setPlaceholderText(tr("Filter"))
+        self.words.setAccessibleName(tr("Show only rows with these words"))
         self.words.setClearButtonEnabled(True)
         self.words.setFixedWidth(200)
         head.addWidget(self.words)
@@ -44,7 +45,7 @@ class FileTree(QDialog):
         self.tree.setColumnCount(2)
         self.tree.setHeaderLabels(["", ""])
         self.tree.setHeaderHidden(True)
-        self.tree.setAccessibleName("Contents of the file")
+        self.tree.setAccessibleName(tr("Metadata of the file"))
         self.tree.setUniformRowHeights(False)
         self.tree.setWordWrap(True)
         self.tree.setColumnWidth(0, 210)
@@ -60,7 +61,7 @@ class FileTree(QDialog):
                 group.addChild(row)
             group.setExpanded(True)
         layout.addWidget(self.tree)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         foot = QHBoxLayout()
         foot.addStretch(1)

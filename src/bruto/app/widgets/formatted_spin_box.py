@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PySide6.QtGui import QValidator
 
 from bruto.app.widgets.value_box import ValueBox
+from bruto.catalog import tr
 
 _SIGNS = re.compile(r"[\d\s.,:/°+−-]*[a-zA-Z]{0,4}")
 
@@ -39,17 +40,17 @@ class FormattedSpinBox(ValueBox):
         if _SIGNS.fullmatch(bare):
             return QValidator.State.Intermediate, input, pos
         if self.hasFocus():
-            self.refuse(f"Type it as {self._example}.")
+            self.refuse(tr("Type it like {_example}.", _example=self._example))
         return QValidator.State.Invalid, input, pos
 
     def fixup(self, input: str) -> str:
         value = self._read(self._bare(input))
-        name = self.accessibleName() or "This"
+        name = self.accessibleName() or tr("This")
         if value is None:
-            self.refuse(f"{name} is typed as {self._example}.")
+            self.refuse(tr("Type {name} like {_example}.", name=name, _example=self._example))
             return self._dressed(self.value())
         low, high = self._write(self.minimum()), self._write(self.maximum())
-        self.refuse(f"{name} goes from {low} to {high}.")
+        self.refuse(tr("{name} must be between {low} and {high}.", name=name, low=low, high=high))
         return self._dressed(min(self.maximum(), max(self.minimum(), value)))
 
     def stepBy(self, steps: int) -> None:

@@ -12,6 +12,7 @@ from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPol
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 from bruto.merge.result import MergeResult
 from bruto.session.merge_jobs import reference_file
 from bruto.shoot.shots import Shot
@@ -49,7 +50,7 @@ class FrameChart(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Frames over time")
+        self.setAccessibleName(tr("Frames over time"))
         self.shots: tuple[Shot, ...] = ()
         self.used: list[bool] = []
         self.result: MergeResult | None = None
@@ -68,7 +69,11 @@ class FrameChart(QWidget):
         """What is known of the frames so far."""
         self.judged = {f.path.name: f for f in frames}
         bad = self.bad()
-        self.setAccessibleDescription(f"{len(bad)} of {len(self.shots)} frames look bad." if bad else "")
+        self.setAccessibleDescription(
+            tr("{bad_count} of {shots_count} frames look bad.", bad_count=len(bad), shots_count=len(self.shots))
+            if bad
+            else ""
+        )
         self.update()
 
     def bad(self) -> list[int]:
@@ -109,10 +114,10 @@ class FrameChart(QWidget):
         p.fillRect(self.rect(), t.color("bar"))
         p.setFont(theme.font(12, bold=True))
         p.setPen(t.color("ink"))
-        p.drawText(QRectF(20, 6, 200, 18), Qt.AlignmentFlag.AlignLeft, "Frames over time")
+        p.drawText(QRectF(20, 6, 200, 18), Qt.AlignmentFlag.AlignLeft, tr("Frames over time"))
         p.setFont(theme.font(12))
         p.setPen(t.color("quiet"))
-        words = "drag over frames to leave them out or take them in"
+        words = tr("drag over frames to exclude or include them")
         p.drawText(QRectF(self.width() - 420, 6, 400, 18), Qt.AlignmentFlag.AlignRight, words)
         if not self.shots:
             return
@@ -163,21 +168,22 @@ class FrameChart(QWidget):
                 p.setPen(t.color("on_accent"))
                 p.drawText(body, Qt.AlignmentFlag.AlignCenter, self._caption(k, note))
         p.setPen(t.color("quiet"))
-        below = "mark below: aircraft or satellite, taken out" if self.by_time else self._below()
+        below = tr("mark below: aircraft or satellite, removed") if self.by_time else self._below()
         p.drawText(
-            QRectF(20, self.bar(0).bottom() + 8, self.width() - 40, 18), Qt.AlignmentFlag.AlignLeft,
-            f"filled: used · red: looks bad · line: left out · {below}",
-        )  # fmt: skip
+            QRectF(20, self.bar(0).bottom() + 8, self.width() - 40, 18),
+            Qt.AlignmentFlag.AlignLeft,
+            tr("filled: used · red: looks bad · outline: excluded · {below}", below=below),
+        )
 
     def _below(self) -> str:
         if self.result is not None:
-            return f"movement against {reference_of(self.result)}"
-        return "shutter time of each"
+            return tr("movement against {reference_of}", reference_of=reference_of(self.result))
+        return tr("exposure time of each frame")
 
     def _caption(self, k: int, note: Any) -> str:
         """What stands in a wide enough cell of a frame: how it moved once it was merged, else its time."""
         if note is not None:
-            return f"{math.hypot(*note.shift_px):.1f} px" if note.used else "left out"
+            return tr("{hypot:.1f} px", hypot=math.hypot(*note.shift_px)) if note.used else tr("excluded")
         shot = self.shots[k]
         seconds = shot.meta.exposure_s if shot.meta else None
         return "" if not seconds else (f"1/{1 / seconds:.0f}" if seconds < 0.3 else f"{seconds:g} s")
@@ -217,12 +223,21 @@ class FrameChart(QWidget):
         if found.why:
             note = found.why
         elif self.by_time:
-            note = f"sharp {100 * min(found.sharp, 1):.0f} %, clouds over {100 * found.cloud:.0f} % of the sky"
+            note = tr(
+                "sharpness {sharp:.0f} %, clouds over {cloud:.0f} % of the sky",
+                sharp=100 * min(found.sharp, 1),
+                cloud=100 * found.cloud,
+            )
         else:
-            note = f"sharp {100 * found.sharp:.0f} %, moved {found.shift_px:.1f} px, turned {found.turn_deg:.2f}°"
+            note = tr(
+                "sharpness {sharp:.0f} %, moved {shift_px:.1f} px, rotated {turn_deg:.2f}°",
+                sharp=100 * found.sharp,
+                shift_px=found.shift_px,
+                turn_deg=found.turn_deg,
+            )
             if found.blur is not None:
-                note += f", blurred along {round(found.blur) % 180}°"
-        return f"{shot.name}: {note}" + ("; something flies through" if found.lines else "")
+                note += tr(", blurred along {blur}°", blur=round(found.blur) % 180)
+        return f"{shot.name}: {note}" + (tr("; aircraft or satellite") if found.lines else "")
 
     def _at(self, pos: QPointF) -> int | None:
         if not self.shots:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 
 HEIGHT = 118
 RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -27,7 +28,7 @@ class GainPlot(QWidget):
         super().__init__()
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Noise over the number of frames")
+        self.setAccessibleName(tr("Noise by number of frames"))
         self.count = 0
         self.expected: Callable[[int], float] | None = None
         self.reached: tuple[tuple[int, float], ...] = ()
@@ -39,8 +40,12 @@ class GainPlot(QWidget):
         self.count, self.expected, self.reached = count, expected, reached
         self.setVisible(expected is not None and count >= 2)
         if expected is not None and count >= 2:
-            description = f"{expected(count):.1f} times lower noise expected of {count} frames"
-            self.setAccessibleDescription(description + (f", {reached[-1][1]:.1f} reached" if reached else ""))
+            description = tr(
+                "expect {expected:.1f} × less noise from {count} frames", expected=expected(count), count=count
+            )
+            self.setAccessibleDescription(
+                description + (tr(", {reached:.1f} × reached", reached=reached[-1][1]) if reached else "")
+            )
         self.update()
 
     def at(self, frames: float, gain: float) -> QPointF:
@@ -70,7 +75,7 @@ class GainPlot(QWidget):
             )
         for frames in {1, most}:
             side = Qt.AlignmentFlag.AlignLeft if frames == 1 else Qt.AlignmentFlag.AlignRight
-            word = "1 frame" if frames == 1 else str(frames)
+            word = tr("1 frame") if frames == 1 else str(frames)
             p.drawText(QRectF(box.left(), box.bottom() + 2, box.width(), 15), side, word)
         line = QPolygonF([self.at(n, math.sqrt(n)) for n in _steps(most)])
         p.setPen(QPen(t.color("quiet"), 1, Qt.PenStyle.DashLine))
@@ -86,7 +91,7 @@ class GainPlot(QWidget):
             for n, height in self.reached if len(self.reached) <= MOST_DOTS else self.reached[-1:]:
                 p.drawEllipse(self.at(n, height), 3, 3)
         p.setPen(t.color("quiet"))
-        text = "dashed: √N · ring: expected" + (" · dots: reached" if self.reached else "")
+        text = tr("dashed: √N · ring: expected") + (tr(" · dots: reached") if self.reached else "")
         p.setFont(theme.font(12))
         text = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.width())
         p.drawText(QRectF(0, self.height() - 16, self.width(), 16), Qt.AlignmentFlag.AlignLeft, text)

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from PySide6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.develop.field_ui import GROUPS
 
 
@@ -15,12 +16,12 @@ class GroupTicks(QDialog):
 
     def __init__(self, parent: QWidget, ticked: Iterable[str]) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Copy values")
+        self.setWindowTitle(tr("Copy values"))
         self.setObjectName("question")
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(10)
-        heading = Label("Copy the values of these groups")
+        heading = Label(tr("Groups to copy"))
         heading.setObjectName("heading")
         column.addWidget(heading)
         grid = QGridLayout()
@@ -33,7 +34,7 @@ class GroupTicks(QDialog):
         column.addLayout(grid)
         row = QHBoxLayout()
         row.addStretch(1)
-        leave, copy = QPushButton("Leave it"), QPushButton("Copy")
+        leave, copy = QPushButton(tr("Cancel")), QPushButton(tr("Copy"))
         copy.setObjectName("primary")
         copy.setDefault(True)
         leave.clicked.connect(self.reject)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.widgets.panel import clear, scrolled, surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.catalog import tr
 
 MOST_MESSAGES = 200
 """Messages in the drawer."""
@@ -41,10 +42,10 @@ class MessageLine(QWidget):
         row.setSpacing(8)
         self.text = Label("")
         row.addWidget(self.text, 1)
-        self.button = QPushButton("Messages")
+        self.button = QPushButton(tr("Messages"))
         self.button.setObjectName("inLine")
         self.button.setFixedHeight(24)
-        self.button.setToolTip("What was said so far, with its time (Ctrl+M)")
+        self.button.setToolTip(tr("All messages so far, with times (Ctrl+M)"))
         self.button.clicked.connect(self.wanted)
         row.addWidget(self.button)
         self.history: deque[Message] = deque(maxlen=MOST_MESSAGES)
@@ -85,7 +86,7 @@ class MessageLine(QWidget):
         self._label()
 
     def _label(self) -> None:
-        self.button.setText(f"Messages {self.unread}" if self.unread else "Messages")
+        self.button.setText(tr("Messages {unread}", unread=self.unread) if self.unread else tr("Messages"))
 
 
 class MessageDrawer(QWidget):
@@ -102,11 +103,11 @@ class MessageDrawer(QWidget):
         column = QVBoxLayout(holder)
         column.setContentsMargins(14, 8, 14, 8)
         head = QHBoxLayout()
-        title = Label("Messages")
+        title = Label(tr("Messages"))
         title.setObjectName("heading")
         head.addWidget(title)
         head.addStretch(1)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.hide)
         head.addWidget(close)
         column.addLayout(head)
@@ -132,7 +133,7 @@ class MessageDrawer(QWidget):
             label.setObjectName("good" if entry.good else "warning")
             self.rows.addWidget(label)
         if not self.line.history:
-            quiet = Label("Nothing was said yet.")
+            quiet = Label(tr("No messages yet."))
             quiet.setObjectName("quiet")
             self.rows.addWidget(quiet)
         self.rows.addStretch(1)

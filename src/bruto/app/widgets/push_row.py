@@ -7,16 +7,17 @@ from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton, QSlider, QWidget
 
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.compare.push import cannot_act, tone_moved
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_library import NamedRecipe, saved_recipes
 
 PUSHES: dict[str, tuple[str, int, int, float, str]] = {
-    "exposure": ("Exposure", -20, 40, 0.1, "EV"),
-    "shadows": ("Shadows", -20, 40, 1.0, "L*"),
-    "highlights": ("Highlights", -40, 20, 1.0, "L*"),
-    "local_contrast": ("Relief", -50, 150, 1.0, "%"),
-    "chroma": ("Chroma", -50, 150, 1.0, "%"),
+    "exposure": (tr("Exposure"), -20, 40, 0.1, "EV"),
+    "shadows": (tr("Shadows"), -20, 40, 1.0, "L*"),
+    "highlights": (tr("Highlights"), -40, 20, 1.0, "L*"),
+    "local_contrast": (tr("Local contrast"), -50, 150, 1.0, "%"),
+    "chroma": (tr("Chroma"), -50, 150, 1.0, "%"),
 }
 """Pushes: title, least and most, what a step of the slider is, and its unit."""
 IN_ROW = 3
@@ -29,8 +30,8 @@ class RecipeBox(QComboBox):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Recipe on both")
-        self.setToolTip("Kept recipes (Ctrl+E) act on both as well")
+        self.setAccessibleName(tr("Recipe on both"))
+        self.setToolTip(tr("Saved recipes (Ctrl+E) can act on both, too"))
         self.setMinimumWidth(70)
         self.found: list[NamedRecipe] = []
         self.addItem(NO_RECIPE)
@@ -72,7 +73,7 @@ class PushRow(QWidget):
         grid.setContentsMargins(12, 4, 12, 4)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(0)
-        title = Label("Same push\non both")
+        title = Label(tr("Same push\non both"))
         title.setObjectName("quiet")
         grid.addWidget(title, 0, 0, 2, 1)
         self._timer = QTimer(self)
@@ -89,7 +90,7 @@ class PushRow(QWidget):
             slider.setSingleStep(5)
             slider.setMinimumHeight(26)
             slider.setMinimumWidth(48)
-            slider.setAccessibleName(f"Push of {text.lower()} on both")
+            slider.setAccessibleName(tr("Push of {text} on both", text=text.lower()))
             slider.valueChanged.connect(self._moved)
             grid.addWidget(slider, row, column + 1)
             value = self.values[name] = Label("")
@@ -97,12 +98,12 @@ class PushRow(QWidget):
             grid.addWidget(value, row, column + 2)
             grid.setColumnStretch(column + 1, 1)
         last = 1 + 3 * (len(PUSHES) % IN_ROW)
-        grid.addWidget(Label("Recipe"), 1, last)
+        grid.addWidget(Label(tr("Recipe")), 1, last)
         self.recipe_box = RecipeBox()
         self.recipe_box.currentIndexChanged.connect(self._moved)
         grid.addWidget(self.recipe_box, 1, last + 1)
-        self.none = QPushButton("None")
-        self.none.setToolTip("Take the push back")
+        self.none = QPushButton(tr("None"))
+        self.none.setToolTip(tr("Remove the push"))
         self.none.clicked.connect(self.reset)
         grid.addWidget(self.none, 1, last + 2)
         self.warning = Label("")
@@ -139,7 +140,7 @@ class PushRow(QWidget):
         self.none.setEnabled(any(s.value() for s in self.sliders.values()) or self.recipe_box.currentIndex() > 0)
         cannot = cannot_act(self.recipe_box.recipe())
         self.warning.setText(
-            f"Cannot act on a finished picture, and is left out: {', '.join(cannot)}." if cannot else ""
+            tr("Not possible on a finished picture, so ignored: {cannot}.", cannot=", ".join(cannot)) if cannot else ""
         )
         self.warning.setVisible(bool(cannot))
 

@@ -17,12 +17,13 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 from bruto.develop.field_ui import GROUPS
 from bruto.develop.recipe import Recipe, fields_of
 from bruto.develop.recipe_library import NamedRecipe, drop, keep, saved_recipes
 from bruto.errors import BrutoError
 
-OWN = "The values of this shot"
+OWN = tr("The values of this shot")
 TARGETS = ("this shot", "the selection", "its set", "all kept", "all shots")
 PER_SHOT = ("light", "white", "frame")
 """Groups that are mostly each shot's own, and not ticked at first."""
@@ -35,7 +36,7 @@ class RecipesDialog(QDialog):
 
     def __init__(self, recipe: Recipe, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Recipes")
+        self.setWindowTitle(tr("Recipes"))
         self.setObjectName("panel")
         self.setMinimumWidth(520)
         self.recipe = recipe
@@ -44,18 +45,18 @@ class RecipesDialog(QDialog):
         row.setContentsMargins(16, 14, 16, 14)
         row.setSpacing(16)
         left = QVBoxLayout()
-        left.addWidget(Label("Take values from"))
+        left.addWidget(Label(tr("Values from")))
         self.names = QListWidget()
-        self.names.setAccessibleName("Recipes")
+        self.names.setAccessibleName(tr("Recipes"))
         self.names.currentRowChanged.connect(self._chosen)
         left.addWidget(self.names, 1)
-        self.delete = QPushButton("Delete this recipe")
+        self.delete = QPushButton(tr("Delete this recipe"))
         self.delete.clicked.connect(self._delete)
         left.addWidget(self.delete)
         row.addLayout(left, 1)
         right = QVBoxLayout()
         right.setSpacing(8)
-        right.addWidget(Label("these groups"))
+        right.addWidget(Label(tr("Groups")))
         grid = QGridLayout()
         self.ticks: dict[str, QCheckBox] = {}
         for k, (name, title, _) in enumerate(GROUPS):
@@ -63,15 +64,15 @@ class RecipesDialog(QDialog):
             self.ticks[name] = tick
             grid.addWidget(tick, k // 2, k % 2)
         right.addLayout(grid)
-        hint = Label("Light, white and frame are mostly each shot's own; its suggestions stay as they are.")
+        hint = Label(tr("Light, white and frame usually differ between shots; their suggestions stay as they are."))
         hint.setObjectName("quiet")
         hint.setWordWrap(True)
         right.addWidget(hint)
         use = QHBoxLayout()
         self.target = QComboBox()
-        self.target.setAccessibleName("Use on")
+        self.target.setAccessibleName(tr("Apply to"))
         self.target.addItems(TARGETS)
-        self.use = QPushButton("Use on")
+        self.use = QPushButton(tr("Apply to"))
         self.use.setObjectName("primary")
         self.use.clicked.connect(self._use)
         use.addWidget(self.use)
@@ -79,10 +80,10 @@ class RecipesDialog(QDialog):
         right.addLayout(use)
         line = QHBoxLayout()
         self.name = QLineEdit()
-        self.name.setPlaceholderText("name of a recipe")
-        self.name.setAccessibleName("Name of the recipe")
-        self.keep = QPushButton("Keep as")
-        self.keep.setToolTip("Keep this shot's values of the ticked groups under a name")
+        self.name.setPlaceholderText(tr("name of the recipe"))
+        self.name.setAccessibleName(tr("Name of the recipe"))
+        self.keep = QPushButton(tr("Save as"))
+        self.keep.setToolTip(tr("Save this shot's values of the ticked groups under a name"))
         self.keep.clicked.connect(self._keep)
         line.addWidget(self.keep)
         line.addWidget(self.name, 1)
@@ -92,7 +93,7 @@ class RecipesDialog(QDialog):
         self.note.setWordWrap(True)
         right.addWidget(self.note)
         right.addStretch(1)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         right.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
         row.addLayout(right, 2)
@@ -124,14 +125,14 @@ class RecipesDialog(QDialog):
         source = self.found[row - 1] if row > 0 else NamedRecipe("values of another shot", (), self.recipe)
         values = NamedRecipe(source.name, self.fields(), source.recipe).values()
         if not values:
-            self.note.setText("Tick at least one group.")
+            self.note.setText(tr("Tick at least one group."))
             return
         self.note.setText("")
         self.wanted.emit(values, source.name, self.target.currentText())
 
     def _keep(self) -> None:
         if not self.fields():
-            self.note.setText("Tick at least one group.")
+            self.note.setText(tr("Tick at least one group."))
             return
         try:
             keep(NamedRecipe(self.name.text().strip(), self.fields(), self.recipe))

@@ -30,6 +30,7 @@ from bruto.app.widgets import theme
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.shot_view import ShotView
 from bruto.app.widgets.source_selector import DRAGGED, dragged
+from bruto.catalog import tr
 from bruto.session.shoot import Shoot, shot_facts
 from bruto.shoot.shots import Shot, ShotSet
 from bruto.shoot.verdicts import BY_ID
@@ -156,7 +157,11 @@ class _Delegate(QStyledItemDelegate):
         )
         p.setFont(theme.font(12))
         facts = shot_facts(shot)
-        count = f"{group.kind} of {len(group.shots)}" if first and group.kind != "single" else facts[1]
+        count = (
+            tr("{kind} of {shots_count}", kind=group.kind, shots_count=len(group.shots))
+            if first and group.kind != "single"
+            else facts[1]
+        )
         verdict = BY_ID.get(self.model.shoot.verdicts.get(str(shot.main), ""))
         if verdict is not None:
             text = p.fontMetrics().elidedText(verdict.text, Qt.TextElideMode.ElideRight, width)
@@ -194,7 +199,7 @@ class ShotList(QWidget):
         layout.setContentsMargins(0, 8, 0, 0)
         head = QHBoxLayout()
         head.setContentsMargins(10, 0, 10, 0)
-        title = Label("Shots")
+        title = Label(tr("Shots"))
         title.setObjectName("heading")
         head.addWidget(title)
         head.addStretch(1)
@@ -204,7 +209,7 @@ class ShotList(QWidget):
         layout.addLayout(head)
         self.model = ShotModel(shoot)
         self.view = ShotView(shoot, self.model)
-        self.view.setAccessibleName("Shots")
+        self.view.setAccessibleName(tr("Shots"))
         self.view.setDragEnabled(True)
         self._delegate = _Delegate(self.model)
         self.view.setItemDelegate(self._delegate)
@@ -225,8 +230,8 @@ class ShotList(QWidget):
     def _count(self) -> None:
         shoot = self.model.shoot
         shots, sets, chosen = len(shoot.shots), sum(s.kind != "single" for s in shoot.sets), len(shoot.selection)
-        text = f"{shots} shots · {sets} sets" if sets else f"{shots} shots"
-        self.count.setText(f"{chosen} of {shots} selected" if chosen > 1 else text)
+        text = tr("{shots} shots · {sets} sets", shots=shots, sets=sets) if sets else tr("{shots} shots", shots=shots)
+        self.count.setText(tr("{chosen} of {shots} selected", chosen=chosen, shots=shots) if chosen > 1 else text)
 
     def _restore(self) -> None:
         """The current shot and the selection are those of the shoot, whatever rows there are now."""

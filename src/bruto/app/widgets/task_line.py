@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.widgets.plain_text import Label
+from bruto.catalog import tr
 
 
 def time_left(elapsed_s: float, share: float) -> str:
@@ -20,7 +21,11 @@ def time_left(elapsed_s: float, share: float) -> str:
     if share < 0.05 or share >= 1 or elapsed_s < 2:
         return ""
     left = elapsed_s * (1 - share) / share
-    return f" · about {round(left / 60)} min left" if left >= 90 else f" · about {max(1, round(left))} s left"
+    return (
+        tr(" · about {left} min left", left=round(left / 60))
+        if left >= 90
+        else tr(" · about {left} s left", left=max(1, round(left)))
+    )
 
 
 class TaskLine(QWidget):
@@ -32,14 +37,14 @@ class TaskLine(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
         self.text = Label("")
-        self.button = QPushButton("Stop")
+        self.button = QPushButton(tr("Stop"))
         self.button.setObjectName("inLine")
-        self.button.setToolTip("Stop this; what is finished stays")
+        self.button.setToolTip(tr("Stop; finished files stay"))
         self.button.setFixedHeight(24)
         self.button.clicked.connect(self._pressed)
-        self.leave = QPushButton("Leave it")
+        self.leave = QPushButton(tr("Discard"))
         self.leave.setObjectName("inLine")
-        self.leave.setToolTip("Forget this; what is finished stays")
+        self.leave.setToolTip(tr("Do not continue; finished files stay"))
         self.leave.setFixedHeight(24)
         self.leave.clicked.connect(self.end)
         self.leave.hide()
@@ -59,8 +64,8 @@ class TaskLine(QWidget):
         self.title, self._stop, self.running, self._began = title, stop, True, time.monotonic()
         self.text.setText(f"{title} …")
         self._go_on = None
-        self.button.setText("Stop")
-        self.button.setToolTip("Stop this; what is finished stays")
+        self.button.setText(tr("Stop"))
+        self.button.setToolTip(tr("Stop; finished files stay"))
         self.button.setEnabled(True)
         self.leave.hide()
         self.show()
@@ -72,8 +77,8 @@ class TaskLine(QWidget):
             return
         self._go_on = go_on
         self.text.setText(text)
-        self.button.setText("Go on")
-        self.button.setToolTip("Go on with it now")
+        self.button.setText(tr("Continue"))
+        self.button.setToolTip(tr("Continue this now"))
         self.button.setEnabled(True)
         self.leave.show()
         self.show()

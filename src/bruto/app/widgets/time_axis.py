@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain_text import plain_tooltip
+from bruto.catalog import tr
 from bruto.session.simulated_preview import Axis, Track
 
 LEFT, RIGHT, HOURS, NAMES, BAND, LANE = 34.0, 10.0, 20.0, 18.0, 16.0, 26.0
@@ -24,7 +25,12 @@ LEAST_WIDTH = 14.0
 DRAG = 3.0
 """Pixels from which a press is a drag."""
 MOST_LANES = 4
-LIGHT = ((-0.833, "day"), (-6.0, "civil twilight"), (-12.0, "nautical twilight"), (-18.0, "astronomical twilight"))
+LIGHT = (
+    (-0.833, "day"),
+    (-6.0, tr("civil twilight")),
+    (-12.0, tr("nautical twilight")),
+    (-18.0, tr("astronomical twilight")),
+)
 """Height of the sun from which it is so light, and its name."""
 
 
@@ -71,7 +77,7 @@ class TimeAxis(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Axis of time")
+        self.setAccessibleName(tr("Time axis"))
 
     def show_axis(self, axis: Axis | None, clock: tzinfo | None, blocks: Sequence[Block], current: int) -> None:
         """Show an axis with blocks; `current`: the number of the chosen one."""
@@ -80,7 +86,7 @@ class TimeAxis(QWidget):
         if self._drag is None:
             self._lanes = self._in_lanes()
         description = "; ".join(f"{b.title} {self._time(b.begin)}" for b in self.blocks)
-        self.setAccessibleDescription(description or "no shots yet")
+        self.setAccessibleDescription(description or tr("no shots yet"))
         self.update()
 
     def _in_lanes(self) -> dict[int, int]:
@@ -155,7 +161,7 @@ class TimeAxis(QWidget):
         p.setFont(theme.font(12))
         if self.axis is None:
             p.setPen(t.color("quiet"))
-            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "reckoning the sky …")
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, tr("calculating the sky…"))
             return
         self._paint_light(p, self.axis)
         self._paint_hours(p, self.axis)
@@ -216,7 +222,7 @@ class TimeAxis(QWidget):
             p.setPen(t.color("quiet"))
             p.drawText(QRectF(0, y - 8, LEFT - 5, 16), right_middle, f"{height}°")
         looks = ((Qt.PenStyle.SolidLine, "ink", 2.2), (Qt.PenStyle.DashLine, "suggestion", 1.8))
-        names = [n for n in axis.tracks if n != "Moon"] + ["Moon"]
+        names = [n for n in axis.tracks if n != "Moon"] + [tr("Moon")]
         taken: list[QRectF] = []
         for name in names:
             if name not in axis.tracks:
@@ -267,7 +273,9 @@ class TimeAxis(QWidget):
         p.drawLine(QPointF(0, top), QPointF(self.width(), top))
         if not self.blocks:
             p.setPen(t.color("quiet"))
-            p.drawText(QRectF(LEFT, top, self.width(), LANE), Qt.AlignmentFlag.AlignVCenter, "No shot has a time here.")
+            p.drawText(
+                QRectF(LEFT, top, self.width(), LANE), Qt.AlignmentFlag.AlignVCenter, tr("No shot has a time here.")
+            )
         for block in self.blocks:
             box = self.box_of(block)
             here = block.index == self.current
@@ -321,11 +329,19 @@ class TimeAxis(QWidget):
         """What is up at the pointer, or when a block is."""
         assert self.axis is not None and self._pointer is not None
         if over is not None:
-            return f"{over.title}: {self._time(over.begin)} to {self._time(over.end)}. Drag it to another time"
+            return tr(
+                "{title}: {time} to {time2}. Drag to move it.",
+                title=over.title,
+                time=self._time(over.begin),
+                time2=self._time(over.end),
+            )
         moment = self.moment_at(self._pointer)
         height = height_at(self.axis.sun, moment)
         light = next((name for low, name in LIGHT if height >= low), "night")
-        up = [f"{n} {height_at(track, moment):.0f}° high" for n, track in self.axis.tracks.items()]
+        up = [
+            tr("{n} {height_at:.0f}° altitude", n=n, height_at=height_at(track, moment))
+            for n, track in self.axis.tracks.items()
+        ]
         return ", ".join([f"{self._time(moment)}: {light}", *up]).replace("-", "−")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent, QValidator
 from PySide6.QtWidgets import QDoubleSpinBox, QToolTip
 
 from bruto.app.widgets.plain_text import plain_tooltip
+from bruto.catalog import tr
 
 _WHOLE = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)")
 _BEGUN = re.compile(r"[+-]?\d*\.?\d*")
@@ -66,7 +67,12 @@ class ValueBox(QDoubleSpinBox):
             return (QValidator.State.Acceptable if inside else QValidator.State.Intermediate), input, pos
         if _BEGUN.fullmatch(text):
             return QValidator.State.Intermediate, input, pos
-        self.refuse(f"Type a number, such as {self.textFromValue(self.minimum() / 2 + self.maximum() / 3)}.")
+        self.refuse(
+            tr(
+                "Type a number, for example {textFromValue}.",
+                textFromValue=self.textFromValue(self.minimum() / 2 + self.maximum() / 3),
+            )
+        )
         return QValidator.State.Invalid, input, pos
 
     def fixup(self, input: str) -> str:
@@ -74,8 +80,16 @@ class ValueBox(QDoubleSpinBox):
         if not _WHOLE.fullmatch(text):
             return self._dressed(self.value())
         low, high = (self.textFromValue(v) + self.suffix() for v in (self.minimum(), self.maximum()))
-        name = self.accessibleName() or "This"
-        self.refuse(f"{name} goes from {low} to {high}; {text.replace('-', '−')} was typed.")
+        name = self.accessibleName() or tr("This")
+        self.refuse(
+            tr(
+                "{name} must be between {low} and {high}; you typed {replace}.",
+                name=name,
+                low=low,
+                high=high,
+                replace=text.replace("-", "−"),
+            )
+        )
         return self._dressed(min(self.maximum(), max(self.minimum(), float(text))))
 
     def refuse(self, why: str) -> None:

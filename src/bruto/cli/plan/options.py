@@ -8,15 +8,16 @@ from typing import Annotated, Any
 
 import typer
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.terminal import print_json, shown
 
 MOST_VALUES = 500
 LikeFile = Annotated[
     Path | None,
-    typer.Option("--like", help="A raw of the phone, whose card tells its lens, times, ISOs and noise."),
+    typer.Option("--like", help=tr("A raw of the phone; its card provides lens, times, ISOs and noise.")),
 ]
-Times = Annotated[str | None, typer.Option("--times", help='Times that the phone offers, such as "1/50,1/25".')]
+Times = Annotated[str | None, typer.Option("--times", help=tr('Times the phone offers, for example "1/50,1/25".'))]
 DEFAULT_MB = 25.0
 """Megabytes of a 12 MP raw, where nothing better is known."""
 
@@ -26,7 +27,7 @@ def number(text: str) -> float:
     try:
         value = float(Fraction(text.strip().removesuffix("s").strip()))
     except (ValueError, ZeroDivisionError, OverflowError) as error:
-        raise BrutoError(f"'{text.strip()}' is no number: write 2.5 or 1/50.") from error
+        raise BrutoError(tr("'{text}' is not a number. Write 2.5 or 1/50.", text=text.strip())) from error
     return value
 
 
@@ -36,7 +37,7 @@ def numbers(text: str | None) -> tuple[float, ...]:
         return ()
     parts = text.split(",")
     if len(parts) > MOST_VALUES:
-        raise BrutoError(f"At most {MOST_VALUES} values are taken.")
+        raise BrutoError(tr("Give at most {MOST_VALUES} values.", MOST_VALUES=MOST_VALUES))
     return tuple(number(p) for p in parts)
 
 
@@ -68,7 +69,7 @@ def noise_model(like: Path | None, noise: str | None) -> Any:
         for part in noise.split(","):
             values = [number(p) for p in part.split(":")]
             if len(values) != 3:
-                raise BrutoError("Noise is told as ISO:a:b, such as 100:1e-4:2e-6.")
+                raise BrutoError(tr("Give noise as ISO:a:b, for example 100:1e-4:2e-6."))
             known[values[0]] = values[1], values[2]
         return model_of(known)
     seen, card = card_of(like)

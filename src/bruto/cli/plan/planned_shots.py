@@ -7,13 +7,14 @@ from typing import Annotated, Any
 
 import typer
 
+from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, OverwriteFlag, plan_app, print_page
 from bruto.cli.plan.options import say
 from bruto.errors import BrutoError
 from bruto.terminal import shown
 
 
-@plan_app.command("new", help="A plan to be changed: a JSON file with a place, a date and a list of wishes.")
+@plan_app.command("new", help=tr("Write a plan to edit: a JSON file with a place, a date and a list of planned shots."))
 def _new(output: Annotated[Path, typer.Option("-o", "--output")], overwrite: OverwriteFlag = False) -> None:
     from bruto.plan.examples import example
     from bruto.plan.planned_shots import as_bytes
@@ -21,17 +22,19 @@ def _new(output: Annotated[Path, typer.Option("-o", "--output")], overwrite: Ove
     from bruto.storage.output_planner import Outputs
 
     if output.suffix.lower() != ".json":
-        raise BrutoError(f"A plan is a JSON file: let the name end in .json, not '{output.name}'.")
+        raise BrutoError(
+            tr("A plan is a JSON file; choose a name that ends in .json instead of '{name}'.", name=output.name)
+        )
     write_new(Outputs([], overwrite=overwrite).file(output), as_bytes(example()))
-    typer.echo(shown(f"{output}: change it, then print it with `bruto plan list`"))
+    typer.echo(shown(tr("{output}: edit it, then print it with `bruto plan list`", output=output)))
 
 
-@plan_app.command("list", help="The shot list of a plan as a page that prints, or what became of it.")
+@plan_app.command("list", help=tr("Print the shot list of a plan, or compare the plan with the shots taken."))
 def _list(
     plan: Path,
-    output: Annotated[Path | None, typer.Option("-o", "--output", help=".html or .pdf")] = None,
-    night: Annotated[bool, typer.Option("--night", help="Red on black, for eyes that are used to the dark.")] = False,
-    taken: Annotated[Path | None, typer.Option(help="Folder of the shots that were taken.")] = None,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help=tr(".html or .pdf"))] = None,
+    night: Annotated[bool, typer.Option("--night", help=tr("Red on black, for eyes adapted to the dark."))] = False,
+    taken: Annotated[Path | None, typer.Option(help=tr("Folder of the shots taken."))] = None,
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
@@ -47,7 +50,13 @@ def _list(
     if output is not None:
         _print_list(output, shot_list(found, sky_facts(found), night), plan, night, overwrite)
         result["output"] = str(output)
-        lines.append(f"{len(found.planned_shots)} wishes → {output}")
+        lines.append(
+            tr(
+                "{planned_shots_count} planned shots → {output}",
+                planned_shots_count=len(found.planned_shots),
+                output=output,
+            )
+        )
     if taken is not None:
         matches = matched(found, _shots(taken))
         result["became"] = [
@@ -74,7 +83,7 @@ def _print_list(output: Path, page: str, plan: Path, night: bool, overwrite: boo
 
     kind = output.suffix.lower()
     if kind not in (".html", ".pdf"):
-        raise BrutoError(f"A shot list is .html or .pdf: let the name end so, not '{output.name}'.")
+        raise BrutoError(tr("A shot list is .html or .pdf; choose such a name instead of '{name}'.", name=output.name))
     target = Outputs([plan], overwrite=overwrite).file(output)
     if kind == ".pdf":
         print_page(page, target, night)
@@ -86,12 +95,12 @@ def _shots(folder: Path) -> list[Any]:
     """What the raws of a folder tell of themselves."""
     from bruto.container.quick_metadata import read_quick_metadata
     from bruto.plan.plan_vs_actual import TakenShot
-    from bruto.storage.safe_read import explain
+    from bruto.storage.safe_read import FileAction, explain
 
     try:
         files = sorted(p for p in folder.iterdir() if p.suffix.lower() == ".dng")
     except OSError as error:
-        raise explain(error, folder, "read") from error
+        raise explain(error, folder, FileAction.READ) from error
     found = []
     for path in files:
         try:

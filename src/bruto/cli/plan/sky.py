@@ -8,20 +8,23 @@ from typing import Annotated
 
 import typer
 
+from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, plan_app
 from bruto.cli.plan.options import DEFAULT_MB, LikeFile, card_of, number, numbers, offers, say
 from bruto.errors import BrutoError
 
 
-@plan_app.command("stars", help="How long the shutter may stay open before stars draw lines.")
+@plan_app.command("stars", help=tr("How long the shutter may stay open before stars become lines."))
 def _stars(
-    focal_35mm: Annotated[float | None, typer.Option("--focal-35mm", help="35 mm-equivalent focal length.")] = None,
+    focal_35mm: Annotated[float | None, typer.Option("--focal-35mm", help=tr("35 mm equivalent focal length."))] = None,
     f_number: Annotated[float | None, typer.Option("--f-number")] = None,
-    pixel_um: Annotated[float | None, typer.Option("--pixel-um", help="From pixel to pixel, micrometres.")] = None,
-    focal_mm: Annotated[float | None, typer.Option("--focal-mm", help="True focal length.")] = None,
-    declination: Annotated[float, typer.Option(help="Of the stars, degrees; at 0 they move most.")] = 0.0,
-    offered: Annotated[str | None, typer.Option(help='Times that the phone offers, such as "1/3,1,2,4".')] = None,
-    total: Annotated[float, typer.Option(help="Seconds that a stack shall gather.")] = 120.0,
+    pixel_um: Annotated[float | None, typer.Option("--pixel-um", help=tr("Pixel pitch, micrometres."))] = None,
+    focal_mm: Annotated[float | None, typer.Option("--focal-mm", help=tr("True focal length, mm."))] = None,
+    declination: Annotated[
+        float, typer.Option(help=tr("Declination of the stars, degrees; at 0 they move fastest."))
+    ] = 0.0,
+    offered: Annotated[str | None, typer.Option(help=tr('Times the phone offers, for example "1/3,1,2,4".'))] = None,
+    total: Annotated[float, typer.Option(help=tr("Total exposure of a stack, seconds."))] = 120.0,
     like: LikeFile = None,
     as_json: JsonFlag = False,
 ) -> None:
@@ -37,23 +40,23 @@ def _stars(
         if pixel_um is None and focal_mm and focal_35mm:
             pixel_um = pixel_pitch(focal_mm, focal_35mm, width, height)
     if focal_35mm is None:
-        raise BrutoError("Give --focal-35mm, or --like a raw of the phone.")
+        raise BrutoError(tr("Give --focal-35mm, or --phone-from with a raw of the phone."))
     found = stars(
         StarLens(focal_35mm, f_number, pixel_um, focal_mm, width), offers(offered, like, "seconds"), declination, total
     )
     lines = [f"{name}: {seconds:.1f} s" for name, seconds in found.rules.items()]
-    lines += [f"to {aim}: {text}" for aim, text in found.advice.items()]
+    lines += [tr("to {aim}: {text}", aim=aim, text=text) for aim, text in found.advice.items()]
     say(found.as_json(), as_json, lines)
 
 
-@plan_app.command("interval", help="How often the shutter can open, and how many frames a time holds.")
+@plan_app.command("interval", help=tr("How often the shutter can open, and how many frames fit into a time."))
 def _interval(
-    exposure: Annotated[str, typer.Option(help="Of each frame, seconds.")],
-    pause: Annotated[str | None, typer.Option(help="That the phone needs to save, seconds.")] = None,
-    frames: Annotated[Path | None, typer.Option(help="Folder of the first frames, which tell the pause.")] = None,
-    duration: Annotated[str | None, typer.Option(help="Seconds that the sequence shall last.")] = None,
-    asked: Annotated[str | None, typer.Option(help="Interval that was set, seconds.")] = None,
-    mb_each: Annotated[float | None, typer.Option("--mb-each", help="Megabytes of a frame.")] = None,
+    exposure: Annotated[str, typer.Option(help=tr("Exposure time of each frame, seconds."))],
+    pause: Annotated[str | None, typer.Option(help=tr("Time the phone needs to save a frame, seconds."))] = None,
+    frames: Annotated[Path | None, typer.Option(help=tr("Folder of the first frames, which show the pause."))] = None,
+    duration: Annotated[str | None, typer.Option(help=tr("Length of the sequence, seconds."))] = None,
+    asked: Annotated[str | None, typer.Option(help=tr("Interval that was set, seconds."))] = None,
+    mb_each: Annotated[float | None, typer.Option("--mb-each", help=tr("Megabytes per frame."))] = None,
     as_json: JsonFlag = False,
 ) -> None:
     from bruto.plan.interval import as_json as listed
@@ -61,7 +64,7 @@ def _interval(
 
     seconds, lasts = number(exposure), None if duration is None else number(duration)
     if (pause is None) == (frames is None):
-        raise BrutoError("Give --pause, or --frames with the first frames of the sequence.")
+        raise BrutoError(tr("Give --pause, or --frames with the first frames of the sequence."))
     seen, each = None, mb_each
     names: list[str] = []
     if frames is not None:
@@ -73,9 +76,22 @@ def _interval(
         assert pause is not None
         lost = number(pause)
     plan = sequence(seconds, lost, lasts, (each or DEFAULT_MB) * 1e6)
-    lines = [f"every {plan.interval:.2f} s: {seconds:g} s exposed, {plan.pause:.2f} s to save"]
+    lines = [
+        tr(
+            "every {interval:.2f} s: {seconds:g} s exposed, {pause:.2f} s to save",
+            interval=plan.interval,
+            seconds=seconds,
+            pause=plan.pause,
+        )
+    ]
     if plan.frames is not None:
-        lines.append(f"{plan.frames} frames, about {plan.frames * (each or DEFAULT_MB) / 1000:.1f} GB")
+        lines.append(
+            tr(
+                "{frames} frames, about {frames2:.1f} GB",
+                frames=plan.frames,
+                frames2=plan.frames * (each or DEFAULT_MB) / 1000,
+            )
+        )
     say(listed(plan, seen, names), as_json, [*lines, *(seen.messages if seen else ())])
 
 
@@ -87,13 +103,13 @@ def _starts(folder: Path, exposure: float) -> tuple[list[float], list[str], floa
 
     from bruto.container.dng_reader import is_raw
     from bruto.container.quick_metadata import read_quick_metadata
-    from bruto.storage.safe_read import explain
+    from bruto.storage.safe_read import FileAction, explain
 
     listed = []
     try:
         files = sorted(p for p in folder.iterdir() if p.suffix.lower() == ".dng" and is_raw(p))
     except OSError as error:
-        raise explain(error, folder, "read") from error
+        raise explain(error, folder, FileAction.READ) from error
     for path in files:
         try:
             seen = read_quick_metadata(path)
@@ -102,16 +118,18 @@ def _starts(folder: Path, exposure: float) -> tuple[list[float], list[str], floa
         except (BrutoError, ValueError):
             continue
     if len(listed) < 2:
-        raise BrutoError(f"{folder.name} holds fewer than two raws of {exposure:g} s that tell when they were taken.")
+        raise BrutoError(
+            tr("{name} holds fewer than two raws of {exposure:g} s with a time.", name=folder.name, exposure=exposure)
+        )
     listed.sort(key=lambda each: (each[0], each[1].name))
     size = sum(p.stat().st_size for _, p in listed) / len(listed) / 1e6
     return [(t - listed[0][0]).total_seconds() for t, _ in listed], [p.name for _, p in listed], size
 
 
-Latitude = Annotated[float, typer.Option(help="Degrees, north positive.")]
-Longitude = Annotated[float, typer.Option(help="Degrees, east positive.")]
-OnDate = Annotated[str, typer.Option("--date", help="YYYY-MM-DD; a night is from noon to noon.")]
-Zone = Annotated[str, typer.Option(help="Name of the tz database; without one that of the longitude.")]
+Latitude = Annotated[float, typer.Option(help=tr("Degrees, north positive."))]
+Longitude = Annotated[float, typer.Option(help=tr("Degrees, east positive."))]
+OnDate = Annotated[str, typer.Option("--date", help=tr("YYYY-MM-DD; a night runs from noon to noon."))]
+Zone = Annotated[str, typer.Option(help=tr("Time zone of the tz database; by default the zone of the longitude."))]
 
 
 def _target(text: str | None) -> tuple[float, float] | None:
@@ -119,7 +137,7 @@ def _target(text: str | None) -> tuple[float, float] | None:
         return None
     found = numbers(text)
     if len(found) != 2:
-        raise BrutoError("A target is its right ascension and declination in degrees, such as 266.4,-29.0.")
+        raise BrutoError(tr("Give a target as right ascension and declination in degrees, for example 266.4,-29.0."))
     return found[0], found[1]
 
 
@@ -127,33 +145,42 @@ def clock(text: str | None) -> str:
     return "–" if text is None else text[11:16]
 
 
-@plan_app.command("darkness", help="How dark the sky of a raw is, magnitudes per square arc second.")
+@plan_app.command("darkness", help=tr("Sky brightness in a raw, magnitudes per square arc second."))
 def _darkness(
     file: Path,
-    f_number: Annotated[float | None, typer.Option("--f-number", help="Where the file tells none.")] = None,
-    place: Annotated[str, typer.Option(help="Note it in the logbook for the shots of this place.")] = "",
-    book: Annotated[Path | None, typer.Option(help="Another logbook than the usual one.")] = None,
+    f_number: Annotated[
+        float | None, typer.Option("--f-number", help=tr("35 mm equivalent focal length, where the file gives none."))
+    ] = None,
+    place: Annotated[str, typer.Option(help=tr("Save it in the logbook for the shots of this place."))] = "",
+    book: Annotated[Path | None, typer.Option(help=tr("A logbook other than your own."))] = None,
     as_json: JsonFlag = False,
 ) -> None:
     from bruto.plan.sky_darkness import darkness_of
 
     seen = darkness_of(file, f_number)
     found = {**seen.as_json(), "noted": 0}
-    lines = [f"{seen.magnitudes:.1f} ± {seen.error:.1f} magnitudes per square arc second: {seen.called}"]
+    lines = [
+        tr(
+            "{magnitudes:.1f} ± {error:.1f} magnitudes per square arc second: {called}",
+            magnitudes=seen.magnitudes,
+            error=seen.error,
+            called=seen.called,
+        )
+    ]
     if place:
         from bruto.logbook.store import Logbook, usual_logbook
 
         with Logbook(book or usual_logbook()) as opened:
             found["noted"] = opened.set_place(place, darkness=round(seen.magnitudes, 2))
-        lines.append(f"noted for {found['noted']} shots at {place}")
+        lines.append(tr("saved for {noted} shots at {place}", noted=found["noted"], place=place))
     say(found, as_json, lines)
 
 
-@plan_app.command("night", help="Sun, moon, pole and a target from noon to noon, and when it is dark.")
+@plan_app.command("night", help=tr("Sun, moon, pole and a target from noon to noon, and when it is dark."))
 def _night(
     latitude: Latitude, longitude: Longitude, on: OnDate, zone: Zone = "",
-    height: Annotated[float, typer.Option(help="Metres above the sea.")] = 0.0,
-    target: Annotated[str | None, typer.Option(help="Right ascension and declination, degrees: RA,DEC.")] = None,
+    height: Annotated[float, typer.Option(help=tr("Metres above sea level."))] = 0.0,
+    target: Annotated[str | None, typer.Option(help=tr("Right ascension and declination in degrees: RA,DEC."))] = None,
     as_json: JsonFlag = False,
 ) -> None:  # fmt: skip
     from bruto.plan.night import night
@@ -163,42 +190,69 @@ def _night(
     found = night(where, when, _target(target)).as_json()
     sun, moon, aim = found["sun"], found["moon"], found["target"]
     lines = [
-        f"sun: sets {clock(sun['set'])}, rises {clock(sun['rise'])} ({where.clock_name})",
-        f"moon: rises {clock(moon['rise'])}, sets {clock(moon['set'])}, {moon['illuminated_percent']:.0f} % lit",
-        "dark: " + (", ".join(f"{clock(d['from'])}–{clock(d['to'])}" for d in found["dark"]) or "not at all"),
-        f"pole: {found['pole']['altitude_deg']:.1f}° high, bearing {found['pole']['azimuth_deg']:.0f}°",
-        f"target: highest {clock(aim['highest'])} at {aim['altitude_deg']:.0f}°, bearing {aim['azimuth_deg']:.0f}°",
+        tr(
+            "sun: sets {clock}, rises {clock2} ({clock_name})",
+            clock=clock(sun["set"]),
+            clock2=clock(sun["rise"]),
+            clock_name=where.clock_name,
+        ),
+        tr(
+            "moon: rises {clock}, sets {clock2}, {illuminated_percent:.0f} % lit",
+            clock=clock(moon["rise"]),
+            clock2=clock(moon["set"]),
+            illuminated_percent=moon["illuminated_percent"],
+        ),
+        "dark: " + (", ".join(f"{clock(d['from'])}–{clock(d['to'])}" for d in found["dark"]) or tr("never")),
+        tr(
+            "pole: altitude {altitude_deg:.1f}°, azimuth {azimuth_deg:.0f}°",
+            altitude_deg=found["pole"]["altitude_deg"],
+            azimuth_deg=found["pole"]["azimuth_deg"],
+        ),
+        tr(
+            "target: highest {clock} at altitude {altitude_deg:.0f}°, azimuth {azimuth_deg:.0f}°",
+            clock=clock(aim["highest"]),
+            altitude_deg=aim["altitude_deg"],
+            azimuth_deg=aim["azimuth_deg"],
+        ),
     ]
     if found["sun_state"]:
         lines.insert(1, found["sun_state"])
     say(found, as_json, lines)
 
 
-@plan_app.command("day", help="Height and direction of the sun, golden and blue hours, light on a wall.")
+@plan_app.command("day", help=tr("Altitude and azimuth of the sun, golden and blue hours, light on a wall."))
 def _day(
     latitude: Latitude, longitude: Longitude, on: OnDate, zone: Zone = "",
-    facade: Annotated[float | None, typer.Option(help="Where a wall faces, degrees from north over east.")] = None,
+    facade: Annotated[float | None, typer.Option(help=tr("Direction a wall faces, degrees clockwise "
+                                                         "from north."))] = None,
     as_json: JsonFlag = False,
 ) -> None:  # fmt: skip
     from bruto.plan.night import day
     from bruto.plan.place import Place, parsed_date
 
     if facade is not None and not (math.isfinite(facade) and 0 <= facade <= 360):
-        raise BrutoError(f"A wall faces a bearing from 0 to 360 degrees, not {facade:g}.")
+        raise BrutoError(tr("A wall faces 0 to 360 degrees, not {facade:g}.", facade=facade))
     where, when = Place(latitude, longitude, 0.0, zone), parsed_date(on)
     found = day(where, when, facade).as_json()
     sun = found["sun"]
 
     def listed(some: list[dict[str, str]]) -> str:
-        return ", ".join(f"{clock(s['from'])}–{clock(s['to'])}" for s in some) or "not at all"
+        return ", ".join(f"{clock(s['from'])}–{clock(s['to'])}" for s in some) or tr("never")
 
     lines = [
-        f"sun: rises {clock(sun['rise'])}, highest {clock(sun['highest'])} at {sun['altitude_deg']:.0f}°, sets "
-        f"{clock(sun['set'])} ({where.clock_name})",
-        f"golden: {listed(found['golden'])}", f"blue: {listed(found['blue'])}",
-    ]  # fmt: skip
+        tr(
+            "sun: rises {clock}, highest {clock2} at {altitude_deg:.0f}°, sets {clock3} ({clock_name})",
+            clock=clock(sun["rise"]),
+            clock2=clock(sun["highest"]),
+            altitude_deg=sun["altitude_deg"],
+            clock3=clock(sun["set"]),
+            clock_name=where.clock_name,
+        ),
+        tr("golden: {listed}", listed=listed(found["golden"])),
+        tr("blue: {listed}", listed=listed(found["blue"])),
+    ]
     if facade is not None:
-        lines.append(f"on the wall: {listed(found['facade']['light'])}")
+        lines.append(tr("on the wall: {listed}", listed=listed(found["facade"]["light"])))
     if found["sun_state"]:
         lines.insert(1, found["sun_state"])
     say(found, as_json, lines)

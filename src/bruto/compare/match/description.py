@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.color.spaces import lightness
 from bruto.compare.maps import lab_of_light
 from bruto.compare.match.detail import Bands
@@ -19,8 +20,15 @@ DARK, MIDDLE, BRIGHT = (6.0, 22.0), (32.0, 72.0), (80.0, 95.0)
 LEAST = 200
 COLORFUL = 8.0
 """Chroma (CIELAB) from which gains of chroma are told."""
-FAMILIES = (("reds", 30.0), ("oranges and skin", 65.0), ("yellows", 95.0), ("greens", 140.0), ("cyans", 200.0),
-            ("blues", 265.0), ("violets", 325.0))  # fmt: skip
+FAMILIES = (
+    ("reds", 30.0),
+    (tr("oranges and skin"), 65.0),
+    ("yellows", 95.0),
+    ("greens", 140.0),
+    ("cyans", 200.0),
+    ("blues", 265.0),
+    ("violets", 325.0),
+)
 """Names of hues (CIELAB, degrees) whose chroma is told where it departs from all others'."""
 APART = 0.12
 """Logarithm of the gain of chroma from which a family is told apart."""
@@ -72,13 +80,13 @@ def what_was_done(
         without = pair.seen(found.changed(local_tone=LocalTone().model_dump())) @ SRGB_WEIGHTS
         gains = np.log2(np.maximum(pair.seen(found) @ SRGB_WEIGHTS, 1e-4) / np.maximum(without, 1e-4))[used]
         spread = float(np.percentile(gains, 90) - np.percentile(gains, 10))
-        changes.append(_did("local tone", spread, "EV", 2, f"local tone over {spread:.2f} EV"))
+        changes.append(_did("local tone", spread, "EV", 2, tr("local tone over {spread:.2f} EV", spread=spread)))
     if detail is not None:
         before, _ = detail
         raised = 100 * ((before.edges[0] + before.edges[1]) / 2 - 1)
-        changes.append(_did("sharpening", raised, "%", 0, f"edges {raised:+.0f} %".replace("-", "−")))
+        changes.append(_did("sharpening", raised, "%", 0, tr("edges {raised:+.0f} %", raised=raised)))
         gone = 100 * (1 - min(1.0, max(0.0, before.texture[1] / max(before.edges[1], 0.05))))
-        text = f"{gone:.0f} % of the finest texture removed" if gone > 5 else "fine texture kept"
+        text = tr("{gone:.0f} % of the finest texture removed", gone=gone) if gone > 5 else tr("fine texture kept")
         changes.append(_did("smoothing", gone, "%", 0, text))
     return tuple(changes)
 

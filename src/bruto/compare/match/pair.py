@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.align.registration import Alignment
+from bruto.catalog import tr
 from bruto.compare.maps import CODES, TO_XYZ, difference_map, lab_of_light
 from bruto.container.orientation import as_stored
 from bruto.develop.pipeline import Developer
@@ -127,7 +128,7 @@ def pair_of(developer: Developer, picture: NDArray[np.uint8], alignment: Alignme
     lost = cv2.dilate(lost.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
     usable = valid & ~lost
     if usable.sum() < LEAST_PLACES:
-        raise BrutoError("There is too little in both pictures that is not clipped: nothing can be matched.")
+        raise BrutoError(tr("Too little of both pictures is unclipped, so nothing can be matched."))
     rows, columns = (np.arange(n) * b // n for n, b in zip(shape, BLOCKS, strict=True))
     test_blocks = np.random.default_rng(1).random(BLOCKS) < TEST_SHARE
     limit = max(texture_limit(CODES[first], target, usable), SHARPENED / factor)

@@ -5,16 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
+from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import CURVE_NAMES, HANDLE_NAMES
 from bruto.errors import BrutoError
 
 PARTS: dict[str, tuple[str, tuple[str, ...]]] = {
-    "tone": ("Tone", ("exposure", "contrast", "tone", "haze", "local_contrast_broad")),
-    "white": ("White", ("temperature", "tint", "raw_neutral")),
-    "colour": ("Colour", ("chroma", "muted_chroma", "hue_nodes", "curves")),
-    "local": ("Local tone", ("local_tone", "local_strength")),
-    "detail": ("Detail", ("sharpness", "local_contrast_fine", "local_contrast_medium", "luminance_noise")),
+    "tone": (tr("Tone"), ("exposure", "contrast", "tone", "haze", "local_contrast_broad")),
+    "white": (tr("White"), ("temperature", "tint", "raw_neutral")),
+    "colour": (tr("Colour"), ("chroma", "muted_chroma", "hue_nodes", "curves")),
+    "local": (tr("Local tone"), ("local_tone", "local_strength")),
+    "detail": (tr("Detail"), ("sharpness", "local_contrast_fine", "local_contrast_medium", "luminance_noise")),
 }
 """Parts of a match: their titles and fields."""
 
@@ -24,7 +25,9 @@ def parts_of(names: str | Iterable[str]) -> tuple[str, ...]:
     chosen = tuple(n.strip() for n in (names.split(",") if isinstance(names, str) else names) if n.strip())
     for name in chosen:
         if name not in PARTS:
-            raise BrutoError(f"There is no part '{name}' of a match; there are {', '.join(PARTS)}.")
+            raise BrutoError(
+                tr("There is no part '{name}' of a match; the parts are {PARTS}.", name=name, PARTS=", ".join(PARTS))
+            )
     return chosen
 
 

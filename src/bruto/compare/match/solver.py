@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.align.registration import Alignment
+from bruto.catalog import tr
 from bruto.compare.match.color import fit_color, fit_white, with_color, with_white
 from bruto.compare.match.description import PhoneChange, what_was_done
 from bruto.compare.match.detail import match_detail
@@ -88,7 +89,7 @@ def match(
 
     def step(share: float) -> None:
         if cancelled is not None and cancelled():
-            raise Cancelled("The match was stopped.")
+            raise Cancelled(tr("The search was stopped."))
         if progress is not None:
             progress(share)
 

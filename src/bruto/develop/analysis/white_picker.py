@@ -11,6 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.color.adaptation import bradford
 from bruto.color.spaces import D65_XYZ, space, working_to_xyz, xy_to_xyz
 from bruto.color.temperature import KELVIN_RANGE, kelvin_duv_of, xy_of
@@ -51,10 +52,10 @@ class Surface(NamedTuple):
 
 
 SURFACES: dict[str, Surface] = {
-    "grey": Surface(np.ones(3), 1.0, "a grey card, weathered wood, rock"),
-    "white": Surface(np.ones(3), 2.0, "paper, salt, snow, cloud: the brighter half that is not full"),
-    "leaves": Surface(_foliage(), 8.0, "green leaves and grass in even light"),
-    "pavement": Surface(_pavement(), 5.0, "weathered asphalt or concrete"),
+    "grey": Surface(np.ones(3), 1.0, tr("a grey card, weathered wood, rock")),
+    "white": Surface(np.ones(3), 2.0, tr("paper, salt, snow, cloud: the brighter half that is not clipped")),
+    "leaves": Surface(_foliage(), 8.0, tr("green leaves and grass in even light")),
+    "pavement": Surface(_pavement(), 5.0, tr("weathered asphalt or concrete")),
 }
 
 
@@ -91,7 +92,7 @@ def _averaged(developer: Developer, x: float, y: float, side: int, kind: str) ->
     full = developer.source.linear.clipped[place].ravel()
     good = patch[full == 0] if full.size == len(patch) else patch
     if not len(good):
-        raise BrutoError("This place is full in a channel and has no colour of its own; click a darker one.")
+        raise BrutoError(tr("A channel is clipped here, so this place has no colour of its own. Click a darker one."))
     if kind == "white":
         light = good.sum(axis=1)
         good = good[light >= np.median(light)]

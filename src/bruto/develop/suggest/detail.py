@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.color.spaces import lightness
 from bruto.develop.analysis.residual import Residual
 from bruto.develop.frame_geometry import Rectangle
@@ -34,8 +35,10 @@ MOST_ON_DETAIL = 1.15
 
 
 NOISE_FROM = {
-    "file": "from the file", "picture": "measured in the picture", "learnt": "learnt from other shots at this ISO",
-}  # fmt: skip
+    "file": tr("from the file"),
+    "picture": tr("measured in the picture"),
+    "learnt": tr("learnt from other shots at this ISO"),
+}
 LESS_NOISE = (0.0, 0.1, 0.2)
 """Steps that noise reduction goes back by where detail would go with the noise, times the noise measured."""
 
@@ -62,20 +65,20 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
     brightness = round(share * min(least + more * sigma, most), 2)
     color = round(0.75 + 0.25 * share, 2)
     where = NOISE_FROM[developer.source.noise_from]
-    place = "at grey" if stops > -0.5 else "in its dark middle"
-    text = f"σ {sigma:.1f} L* {place} after exposure, {where}"
+    place = tr("at mid-grey") if stops > -0.5 else tr("in its dark middle")
+    text = tr("σ {sigma:.1f} L* {place} after exposure, {where}", sigma=sigma, place=place, where=where)
     if sigma > 1.5 * VISIBLE_NOISE:  # it must be taken
-        text = f"{text}; a fine grain and texture stay"
+        text = tr("{text}; fine grain and texture remain", text=text)
     else:
         residual = Residual(developer)
         offered = [round(max(0.0, brightness - less), 2) for less in LESS_NOISE]
         strongest = next((b for b in offered if residual.on_detail(b, color) <= MOST_ON_DETAIL), offered[-1])
         if strongest < brightness:
-            text = f"{text}; more would take detail with it"
+            text = tr("{text}; more would remove detail", text=text)
             brightness = strongest
     return (
         Suggestion("luminance_noise", brightness, text, sigma),
-        Suggestion("chroma_noise", color, "colour has no detail this fine; nearly all of it goes", sigma),
+        Suggestion("chroma_noise", color, tr("colour has no detail this fine; nearly all of it is removed"), sigma),
     )
 
 
@@ -90,8 +93,8 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
     sigma = grey_noise(developer, exposure)
     if blur is None:
         return (
-            Suggestion("sharpness", 0.4, "no clear edges to measure; a little is safe", 0.0),
-            Suggestion("sharpness_radius", 0.7, "no clear edges to measure; the usual lens blur", 0.7),
+            Suggestion("sharpness", 0.4, tr("no clear edges to measure; a little is safe"), 0.0),
+            Suggestion("sharpness_radius", 0.7, tr("no clear edges to measure; typical lens blur"), 0.7),
         )
     over = overshoot(green)
     if over > 0.10:
@@ -99,10 +102,10 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
             Suggestion(
                 "sharpness",
                 -0.3,
-                f"edges overshoot {over * 100:.0f} %: already over-sharpened, softened a little",
+                tr("edges overshoot by {over:.0f} %: already over-sharpened, so softened a little", over=over * 100),
                 over,
             ),
-            Suggestion("sharpness_radius", 1.0, "softened at the halo's own scale", blur),
+            Suggestion("sharpness_radius", 1.0, tr("softened at the scale of the halo"), blur),
         )
     radius = float(np.clip(round(blur, 2), 0.35, 2.5))
     amount = float(np.clip(round(1.0 - 0.16 * sigma, 2), 0.25, 1.0))
@@ -110,10 +113,14 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
         Suggestion(
             "sharpness",
             amount,
-            f"σ {sigma:.1f} L* of noise at grey allows {amount:.2f} of the blur to be taken back",
+            tr(
+                "σ {sigma:.1f} L* of noise at mid-grey allows {amount:.2f} of the blur to be removed",
+                sigma=sigma,
+                amount=amount,
+            ),
             sigma,
         ),
-        Suggestion("sharpness_radius", radius, f"edges measured {blur:.2f} px wide (σ)", blur),
+        Suggestion("sharpness_radius", radius, tr("edges measure {blur:.2f} px blur (σ)", blur=blur), blur),
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.container.orientation import orient
 from bruto.develop.analysis.lines import CameraPose, camera_pose, facade_turn, find_lines
 from bruto.develop.frame_geometry import focal_px
@@ -38,30 +39,47 @@ def suggest_frame(developer: Developer) -> list[Suggestion]:
 def _square(turn: float | None) -> Suggestion:
     """How a facade was faced is measured; whether it should be squared is the picture's own matter."""
     if turn is None:
-        return Suggestion("horizontals", 0.0, "no level lines that tell how a facade was faced", 0.0)
+        return Suggestion("horizontals", 0.0, tr("no horizontal lines that show how the facade was faced"), 0.0)
     side = "right" if turn > 0 else "left"
-    text = f"level lines tell {turn:+.1f}° (looked to the {side}); set it to square a facade"
-    return Suggestion("horizontals", 0.0, text.replace("-", "−"), turn)
+    text = tr("horizontal lines show {turn:+.1f}° (facing {side}); set it to square up a facade", turn=turn, side=side)
+    return Suggestion("horizontals", 0.0, text, turn)
 
 
 def _pose(pose: CameraPose | None) -> list[Suggestion]:
     if pose is None:
-        text = "no lines that say how the phone was pose"
+        text = tr("no lines that show how the phone was held")
         return [Suggestion("horizon", 0.0, text, 0.0), Suggestion("verticals", 0.0, text, 0.0)]
-    kind = "level lines" if pose.verticals is None and pose.level_lines else "plumb lines"
+    kind = tr("horizontal lines") if pose.verticals is None and pose.level_lines else tr("vertical lines")
     side = "clockwise" if pose.roll < 0 else "anticlockwise"
     roll = round(pose.roll, 1) if LEAST_ROLL <= abs(pose.roll) <= MOST_ROLL else 0.0
-    lean = f"{pose.lines} {kind}, {100 * pose.share:.0f} % of such, lean {abs(pose.roll):.1f}°"
-    text = f"{lean} {side}" if roll else f"{lean}: level enough"
+    lean = tr(
+        "{lines} {kind}, {share:.0f} % of them, lean {roll:.1f}°",
+        lines=pose.lines,
+        kind=kind,
+        share=100 * pose.share,
+        roll=abs(pose.roll),
+    )
+    text = f"{lean} {side}" if roll else tr("{lean}: level enough", lean=lean)
     if abs(pose.roll) > MOST_ROLL:
-        text = f"{lean}: turned on purpose"
+        text = tr("{lean}: tilted on purpose", lean=lean)
     found = [Suggestion("horizon", roll, text, pose.roll)]
     if pose.verticals is None:
-        text = "no plumb lines far enough apart to tell a tilt"
+        text = tr("no verticals far enough apart to show a tilt")
         return [*found, Suggestion("verticals", 0.0, text, 0.0)]
     where = "up" if pose.verticals > 0 else "down"
-    text = f"{pose.lines} plumb lines say that the phone looked {abs(pose.verticals):.1f}° {where}"
+    text = tr(
+        "{lines} verticals show that the phone was tilted {verticals:.1f}° {where}",
+        lines=pose.lines,
+        verticals=abs(pose.verticals),
+        where=where,
+    )
     if abs(pose.verticals) > MOST_VERTICALS:
-        return [*found, Suggestion("verticals", 0.0, f"{text}: on purpose, left so", pose.verticals)]
+        return [
+            *found,
+            Suggestion("verticals", 0.0, tr("{text}: on purpose, so left alone", text=text), pose.verticals),
+        ]
     amount = round(pose.verticals, 1) if abs(pose.verticals) >= LEAST_VERTICALS else 0.0
-    return [*found, Suggestion("verticals", amount, text if amount else f"{text}: straight enough", pose.verticals)]
+    return [
+        *found,
+        Suggestion("verticals", amount, text if amount else tr("{text}: straight enough", text=text), pose.verticals),
+    ]

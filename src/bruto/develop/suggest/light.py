@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.raw_frame import RawMeta
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe_values import Handle, Tone
@@ -127,12 +128,17 @@ def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0, value: float | 
     gain = float(np.clip(round(round(min(gain, most) / 0.05) * 0.05, 2), -3, 6))
     side = "under" if middle < 0 else "over"
     bright = f"{white:+.1f}".replace("-", "−")
-    rest = "held back: noise would show" if limited else f"bright surfaces at {bright} EV"
+    rest = tr("limited, since noise would show") if limited else tr("bright surfaces at {bright} EV", bright=bright)
     if share > 0.5 and not limited:
-        rest = f"{rest}: lit from behind"
+        rest = tr("{rest}: backlit", rest=rest)
     elif night and not limited:
-        rest = f"{rest}: kept {night:.1f} EV darker, as it is night"
-    return Suggestion("exposure", gain, f"middle of the scene lies {abs(middle):.1f} EV {side} grey, {rest}", middle)
+        rest = tr("{rest}: {night:.1f} EV darker, since it is night", rest=rest, night=night)
+    return Suggestion(
+        "exposure",
+        gain,
+        tr("the middle of the scene is {middle:.1f} EV {side} grey, {rest}", middle=abs(middle), side=side, rest=rest),
+        middle,
+    )
 
 
 def noise_limit(developer: Developer) -> float:
@@ -186,9 +192,11 @@ def suggest_tone(
         ]
         off = ((np.array(found) - wanted) ** 2).sum(axis=1)
         shadow_l += share * (float(choices[np.argmin(off)]) - shadow_l)
-    evidence = (
-        f"light from {low:+.1f} to {high:+.1f} EV; {deep * 100:.0f} % deep in shadow, {far * 100:.0f} % above bright"
+    evidence = tr(
+        "light from {low:+.1f} to {high:+.1f} EV; {deep:.0f} % in deep shadow, {far:.0f} % above bright",
+        low=low,
+        high=high,
+        deep=deep * 100,
+        far=far * 100,
     )
-    return Suggestion(
-        "tone", _tone(black_ev, shadow_l, bright_l, white_ev, bright_ev), evidence.replace("-", "−"), deep
-    )
+    return Suggestion("tone", _tone(black_ev, shadow_l, bright_l, white_ev, bright_ev), evidence, deep)

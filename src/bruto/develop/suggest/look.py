@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.develop.analysis.airlight import RISES, airlight_of
 from bruto.develop.pipeline import Developer
 from bruto.develop.steps.haze import AIRLIGHT
@@ -24,11 +25,14 @@ def suggest_haze(developer: Developer) -> Suggestion:
     veil = airlight_of(developer.small(), developer.coarse(AIRLIGHT))
     amount = float(np.clip(round((veil.far - CLEAR_AIR) * MORE_HAZE / 2) * 2, 0, MOST_HAZE))
     if not veil.airy or amount == 0:
-        text = "no sign of air between: dark places are dark, or bright ones no farther away"
+        text = tr("no sign of haze: dark places are dark, or bright ones are no farther away")
         return Suggestion("haze", 0.0, text, typical)
-    how = "and it grows with the distance" if veil.rises >= RISES else "and no place is free of it"
+    how = tr("and it grows with distance") if veil.rises >= RISES else tr("and no place is free of it")
     return Suggestion(
-        "haze", amount, f"airlight is {100 * veil.far:.0f} % of the light in the far third, {how}", typical
+        "haze",
+        amount,
+        tr("airlight is {far:.0f} % of the light in the far third, {how}", far=100 * veil.far, how=how),
+        typical,
     )
 
 
@@ -38,10 +42,17 @@ def suggest_base_look(developer: Developer) -> Suggestion | None:
     if profile is None or (profile.tone_curve is None and profile.gain_table is None):
         return None
     if profile.gain_table is None:
-        return Suggestion("base_look", False, "its tone curve knows nothing of this scene; the light was measured", 0.0)
+        return Suggestion(
+            "base_look", False, tr("its tone curve knows nothing about this scene; the light was measured"), 0.0
+        )
     low, high = float(profile.gain_table.gains.min()), float(profile.gain_table.gains.max())
     stops = math.log2(max(high, 1e-3) / max(low, 1e-3))
-    evidence = f"the phone evens the light by up to {stops:.1f} EV ({low:.2f} to {high:.1f} ×), noise with it"
+    evidence = tr(
+        "the phone evens the light by up to {stops:.1f} EV ({low:.2f} to {high:.1f} ×), and noise with it",
+        stops=stops,
+        low=low,
+        high=high,
+    )
     return Suggestion("base_look", False, evidence, stops)
 
 
@@ -57,6 +68,16 @@ def suggest_finish(developer: Developer, exposure: float) -> list[Suggestion]:
     sigma = grey_noise(developer, exposure)
     side = "darker" if fall < 0 else "brighter"
     return [
-        Suggestion("vignette", 0.0, f"corners are {abs(fall):.1f} EV {side} than the middle, the scene's own", fall),
-        Suggestion("grain", 0.0, f"a matter of taste; the raw's own noise is σ {sigma:.1f} L* at grey", sigma),
+        Suggestion(
+            "vignette",
+            0.0,
+            tr("the corners are {fall:.1f} EV {side} than the centre, as in the scene", fall=abs(fall), side=side),
+            fall,
+        ),
+        Suggestion(
+            "grain",
+            0.0,
+            tr("a matter of taste; the raw's own noise is σ {sigma:.1f} L* at mid-grey", sigma=sigma),
+            sigma,
+        ),
     ]

@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, lightness, space
 from bruto.develop.analysis.soft_proof import out_of_gamut
 from bruto.develop.pipeline import Developer
@@ -58,7 +59,10 @@ def _chroma(full: float) -> Suggestion:
     usual = Recipe().chroma
     gain = usual - 0.02 * round(float(np.clip(full - EASY_FULL, 0, 0.06)) * 100)
     return Suggestion(
-        "chroma", round(gain, 2), f"{100 * full:.1f} % of the picture lies outside sRGB before it fits", full
+        "chroma",
+        round(gain, 2),
+        tr("{full:.1f} % of the picture is outside sRGB before gamut mapping", full=100 * full),
+        full,
     )
 
 
@@ -70,7 +74,14 @@ def _muted_chroma(light: NDArray, noise: float) -> Suggestion:
     most = 1.3 if noise < 1 else 1.12
     gain = float(np.clip(round((USUAL_CHROMA / max(chroma, 1e-3)) ** 0.7 / 0.02) * 0.02, 1.0, most))
     return Suggestion(
-        "muted_chroma", round(gain, 2), f"mean chroma {chroma:.3f}, in most photographs {USUAL_CHROMA:.3f}", chroma
+        "muted_chroma",
+        round(gain, 2),
+        tr(
+            "mean chroma {chroma:.3f}; most photographs have {USUAL_CHROMA:.3f}",
+            chroma=chroma,
+            USUAL_CHROMA=USUAL_CHROMA,
+        ),
+        chroma,
     )
 
 
@@ -78,17 +89,31 @@ def _lightness_rows(light: NDArray[np.float32], noise: float) -> list[Suggestion
     """Contrast and relief from L* (h, w)."""
     spread = float(light.std())
     contrast = _made_up(spread, FLAT_SPREAD, MOST_CONTRAST)
-    look = "lively enough" if contrast == 1 else "flat"
-    rows = [Suggestion("contrast", contrast, f"lightness spreads by {spread:.0f} L* (σ): {look}", spread)]
+    look = tr("colourful enough") if contrast == 1 else "flat"
+    rows = [
+        Suggestion(
+            "contrast",
+            contrast,
+            tr("lightness varies by {spread:.0f} L* (σ): {look}", spread=spread, look=look),
+            spread,
+        )
+    ]
     scale = math.hypot(*light.shape) / DIAGONAL_12MP
     for field, (fine, coarse, least) in BANDS.items():
         low, high = (cv2.GaussianBlur(light, (0, 0), max(s * scale, 0.3)) for s in (coarse, fine))
         found = float((high - low).std())
         gain = _made_up(found, least, MOST_LOCAL_CONTRAST if noise < 1.5 else 1.1)
-        look = "clear enough" if gain == 1 else "soft"
+        look = tr("contrast enough") if gain == 1 else "soft"
         name = field.removeprefix("relief_")
-        rows.append(Suggestion(field, gain, f"{name} structure spreads by {found:.1f} L* (σ): {look}", found))
-    text = "the finest structure is left to sharpness, which was measured"
+        rows.append(
+            Suggestion(
+                field,
+                gain,
+                tr("{name} structure varies by {found:.1f} L* (σ): {look}", name=name, found=found, look=look),
+                found,
+            )
+        )
+    text = tr("the finest structure is left to sharpness, which was measured")
     return [*rows, Suggestion("local_contrast_fine", 1.0, text, 0.0)]
 
 

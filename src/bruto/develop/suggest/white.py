@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.color.temperature import kelvin_duv_of
 from bruto.container.color_model import neutral_to_xy
 from bruto.container.orientation import orient
@@ -17,9 +18,13 @@ SURE_ENOUGH = 0.22
 
 
 PLACES = {
-    "left": "on the left", "right": "on the right", "top": "above", "bottom": "below", "middle": "in the middle",
-    "edges": "about the edges",
-}  # fmt: skip
+    "left": tr("on the left"),
+    "right": tr("on the right"),
+    "top": "above",
+    "bottom": "below",
+    "middle": tr("in the middle"),
+    "edges": tr("around the edges"),
+}
 """Where one of two lights lies, in words."""
 
 
@@ -34,20 +39,36 @@ def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
     kelvin, duv = kelvin_duv_of(*neutral_to_xy(developer.source.meta, neutral))
     kelvin, duv = float(np.clip(round(kelvin / 10) * 10, 1500, 50000)), float(np.clip(round(duv, 4), -0.08, 0.08))
     if estimate.confidence < SURE_ENOUGH:
-        text = f"no clear neutral in the picture; near the file's own {own[0]:.0f} K"
+        text = tr("no clear neutral in the picture; close to the file's own {own:.0f} K", own=own[0])
     elif developer.source.kind == "picture":
-        text = f"grey surfaces and the locus of lights say {kelvin:.0f} K (relative: the phone balanced it already)"
+        text = tr(
+            "grey surfaces and typical lights suggest {kelvin:.0f} K (relative: the phone already balanced it)",
+            kelvin=kelvin,
+        )
     else:
-        text = f"grey surfaces say {kelvin:.0f} K, the file {own[0]:.0f} K, weighed by their errors"
+        text = tr(
+            "grey surfaces suggest {kelvin:.0f} K, the file {own:.0f} K; weighted by their errors",
+            kelvin=kelvin,
+            own=own[0],
+        )
     meta = developer.source.meta
     mixed = two_lights(orient(developer.level(factor), meta.orientation), meta, developer.balance)
     if mixed is not None:
-        text = (
-            f"two lights, {mixed.warm:.0f} K {PLACES[mixed.side]} and {mixed.cold:.0f} K elsewhere, cannot both be "
-            f"white; most greys ask for {kelvin:.0f} K"
+        text = tr(
+            "two lights, {warm:.0f} K {PLACES} and {cold:.0f} K elsewhere, cannot both be white; most greys "
+            "suggest {kelvin:.0f} K",
+            warm=mixed.warm,
+            PLACES=PLACES[mixed.side],
+            cold=mixed.cold,
+            kelvin=kelvin,
         )
     file_duv = f"{own[1]:+.4f}".replace("-", "−")
     return (
         Suggestion("temperature", kelvin, text, estimate.confidence),
-        Suggestion("tint", duv, f"lights lie near the locus; the file's own white has Duv {file_duv}", own[1]),
+        Suggestion(
+            "tint",
+            duv,
+            tr("most lights are near the locus; the file's own white has Duv {file_duv}", file_duv=file_duv),
+            own[1],
+        ),
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.merge.methods.bracket import BRACKET
 from bruto.merge.methods.clipped_mean import CLIPPED
@@ -29,4 +30,4 @@ def method_of(key: str, command: str = "") -> Method:
     for method in found:
         if method.key == key:
             return method
-    raise BrutoError(f"Frames are merged by {' or '.join(m.key for m in found)}, not '{key}'.")
+    raise BrutoError(tr("The merge methods are {key}, not '{key2}'.", key=" or ".join(m.key for m in found), key2=key))

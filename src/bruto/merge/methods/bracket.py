@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment
+from bruto.catalog import tr
 from bruto.color.spaces import highest
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, brightness, exposure_of, meta_of, quads_of, warped_band
@@ -47,8 +48,12 @@ def _order(paths: list[Path]) -> tuple[list[Path], Path]:
     """By exposure, which is read from the files; the middle one is the reference."""
     if len(paths) > MOST_FRAMES:
         raise BrutoError(
-            f"A bracket has at most {MOST_FRAMES} frames, not {len(paths)}. Merge frames of equal exposure as a burst "
-            "first."
+            tr(
+                "A bracket has at most {MOST_FRAMES} frames, not {paths_count}. Merge frames of equal exposure as a "
+                "burst first.",
+                MOST_FRAMES=MOST_FRAMES,
+                paths_count=len(paths),
+            )
         )
     exposures: dict[Path, float] = {}
     problems: list[BrutoError] = []
@@ -62,7 +67,7 @@ def _order(paths: list[Path]) -> tuple[list[Path], Path]:
     rising = sorted(exposures, key=lambda p: exposures[p])
     left = [p for p in paths if p not in exposures]
     if exposures[rising[-1]] / exposures[rising[0]] < 1.2:
-        raise BrutoError("These frames have the same exposure: merge them as a burst (noise) instead.")
+        raise BrutoError(tr("These frames have the same exposure. Merge them as a burst (noise) instead."))
     return rising + left, rising[len(rising) // 2]
 
 
@@ -246,14 +251,14 @@ def _noise_of(exposures: NDArray, a: NDArray, b: NDArray) -> NDArray[np.float64]
 def _expect(frames: Sequence[MergeSteps]) -> str:
     times = [f.seconds or 1.0 for f in frames]
     span = math.log2(max(times) / min(times)) if times else 0.0
-    return f"Adds {span:.1f} EV of range; each place comes from the frames that hold it best."
+    return tr("Adds {span:.1f} EV of range; each place comes from the frames that recorded it best.", span=span)
 
 
 BRACKET = Method(
     key="bracket",
     command="exposure",
-    help="Merge a bracket: more range.",
-    title="Weighted by the noise model",
+    help=tr("Merge a bracket for more range."),
+    title=tr("Weighted by noise"),
     sets=("bracket",),
     expect=_expect,
     combine=_combine,

@@ -7,6 +7,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+from bruto.catalog import tr
 from bruto.merge.methods.method import Combined, MergeSteps, Method
 from bruto.merge.order_statistics import clipped_mean
 from bruto.merge.reader import Reader
@@ -18,20 +19,22 @@ FAR = 2.5
 
 def _combine(reader: Reader) -> Combined:
     noise = reader.reference.noise
-    merged, count = combined_by_rows(reader, lambda stack: clipped_mean(stack, noise, FAR), "averaging what agrees")
+    merged, count = combined_by_rows(reader, lambda stack: clipped_mean(stack, noise, FAR), tr("averaging"))
     gain = 0.97 * math.sqrt(count)  # 1.2 % of normal values lie farther out than `FAR`, and the middle one is noisy too
     return Combined(merged, noise / gain**2, gain, math.sqrt(count))
 
 
 def _expect(frames: Sequence[MergeSteps]) -> str:
-    return f"Noise should fall about {0.97 * math.sqrt(len(frames)):.1f} ×; what is in few frames only is left out."
+    return tr(
+        "Expect {sqrt:.1f} × less noise; what only a few frames show is left out.", sqrt=0.97 * math.sqrt(len(frames))
+    )
 
 
 CLIPPED = Method(
     key="clipped",
     command="noise",
-    help="Merge a burst of equal exposure: less noise.",
-    title="Clipped mean, passing things left out",
+    help=tr("Merge a burst of equal exposure for less noise."),
+    title=tr("Clipped mean, without passers-by"),
     sets=("burst",),
     expect=_expect,
     combine=_combine,

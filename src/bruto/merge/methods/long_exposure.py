@@ -15,6 +15,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.catalog import tr
 from bruto.merge.frames import warped_band
 from bruto.merge.methods.method import Combined, MergeSteps, Method
 from bruto.merge.order_statistics import in_order, run_end, there, valid_in_all
@@ -140,7 +141,7 @@ def without_passing(stack: NDArray[np.float32], noise: NDArray) -> NDArray[np.fl
 
 def _removed(reader: Reader) -> Combined:
     noise = reader.reference.noise
-    light, count = combined_by_rows(reader, lambda stack: without_passing(stack, noise), "leaving out who passed")
+    light, count = combined_by_rows(reader, lambda stack: without_passing(stack, noise), tr("removing passers-by"))
     gain = 0.98 * math.sqrt(count)  # a few values of pure noise lie beyond the limit
     return Combined(light, noise / gain**2, gain, math.sqrt(count), stops=math.log2(count))
 
@@ -188,24 +189,37 @@ def longer_by(frames: Sequence[MergeSteps]) -> str:
     seconds = [f.seconds for f in frames if f.seconds]
     stops = math.log2(max(len(frames), 1))
     if not seconds:
-        return f"As {stops:.1f} stops of dark filter."
+        return tr("Like a grey filter of {stops:.1f} stops.", stops=stops)
     total = sum(seconds)
-    text = f"{total:.1f} s" if total < 90 else f"{total / 60:.1f} min"
-    return f"As one exposure of {text}, {stops:.1f} stops longer than each frame."
+    text = f"{total:.1f} s" if total < 90 else tr("{total:.1f} min", total=total / 60)
+    return tr("Like one exposure of {text}, {stops:.1f} stops longer than each frame.", text=text, stops=stops)
 
 
 LONG = Method(
-    key="long", command="long", help="Merge many frames as one long exposure.",
-    title="Long exposure, without passers-by", sets=("burst", "trail"), expect=longer_by, combine=_removed,
-)  # fmt: skip
+    key="long",
+    command="long",
+    help=tr("Merge many frames into one long exposure."),
+    title=tr("Long exposure, without passers-by"),
+    sets=("burst", "trail"),
+    expect=longer_by,
+    combine=_removed,
+)
 LONG_ALL = Method(
-    key="long-all", command="long", help="Merge many frames as one long exposure.",
-    title="Long exposure, with all that moves", sets=("burst", "trail"), expect=longer_by,
+    key="long-all",
+    command="long",
+    help=tr("Merge many frames into one long exposure."),
+    title=tr("Long exposure, with everything that moves"),
+    sets=("burst", "trail"),
+    expect=longer_by,
     combine=lambda reader: _running(reader, False),
-)  # fmt: skip
+)
 LIGHTEN = Method(
-    key="lighten", command="long", help="Merge many frames as one long exposure.",
-    title="Lightest of all, for traces of light", sets=("burst", "trail"),
-    expect=lambda frames: "Each place keeps the lightest of its values: lamps that move leave lines.",
-    combine=lambda reader: _running(reader, True), gain=None,
-)  # fmt: skip
+    key="lighten",
+    command="long",
+    help=tr("Merge many frames into one long exposure."),
+    title=tr("Lightest of all, for light trails"),
+    sets=("burst", "trail"),
+    expect=lambda frames: tr("Each place takes its brightest value, so moving lamps leave lines."),
+    combine=lambda reader: _running(reader, True),
+    gain=None,
+)

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment
+from bruto.catalog import tr
 from bruto.merge.frames import Frame, is_still, planes_of, quads_of
 from bruto.merge.methods.method import Combined, MergeSteps, Method
 from bruto.merge.reader import Reader
@@ -171,14 +172,14 @@ def _combine(reader: Reader) -> Combined:
 
 
 def _expect(frames: Sequence[MergeSteps]) -> str:
-    return f"Noise should fall about {math.sqrt(len(frames)):.1f} ×. The first frame stays the reference."
+    return tr("Expect {sqrt:.1f} × less noise. The first frame is the reference.", sqrt=math.sqrt(len(frames)))
 
 
 MEAN = Method(
     key="mean",
     command="noise",
-    help="Merge a burst of equal exposure: less noise.",
-    title="Mean, moving things kept out",
+    help=tr("Merge a burst of equal exposure for less noise."),
+    title=tr("Mean, without moving things"),
     sets=("burst",),
     expect=_expect,
     combine=_combine,

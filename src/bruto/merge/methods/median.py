@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+from bruto.catalog import tr
 from bruto.merge.methods.method import Combined, MergeSteps, Method
 from bruto.merge.order_statistics import middle_values
 from bruto.merge.reader import Reader
@@ -20,21 +21,21 @@ def efficiency(count: int) -> float:
 
 
 def _combine(reader: Reader) -> Combined:
-    merged, count = combined_by_rows(reader, middle_values, "taking the middle values")
+    merged, count = combined_by_rows(reader, middle_values, tr("calculating medians"))
     gain = math.sqrt(count * efficiency(count))
     return Combined(merged, reader.reference.noise / gain**2, gain, math.sqrt(count))
 
 
 def _expect(frames: Sequence[MergeSteps]) -> str:
     n = max(len(frames), 1)
-    return f"Noise should fall about {math.sqrt(n * efficiency(n)):.1f} ×. The first frame stays the reference."
+    return tr("Expect {sqrt:.1f} × less noise. The first frame is the reference.", sqrt=math.sqrt(n * efficiency(n)))
 
 
 MEDIAN = Method(
     key="median",
     command="noise",
-    help="Merge a burst of equal exposure: less noise.",
-    title="Median",
+    help=tr("Merge a burst of equal exposure for less noise."),
+    title=tr("Median"),
     sets=("burst",),
     expect=_expect,
     combine=_combine,

@@ -22,6 +22,7 @@ from scipy.spatial import cKDTree
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.align.rigid import pyramid
+from bruto.catalog import tr
 from bruto.develop.strokes import Stroke, painted, strokes_of
 from bruto.errors import BrutoError
 from bruto.merge.frames import (
@@ -113,7 +114,7 @@ def _read(reader: Reader, spool: FrameSpool) -> _Field:
         reader.check()
         if one.path != first.path and reader.enough(len(field.number)):
             one.why = UNREAD
-        reader.progress(READ * (k + 0.5) / len(wanted), f"reading {one.path.name}")
+        reader.progress(READ * (k + 0.5) / len(wanted), tr("reading {name}", name=one.path.name))
         try:
             if one.why:
                 raise BrutoError(one.why)
@@ -303,7 +304,7 @@ def _ground_of(reader: Reader, file: Path) -> NDArray[np.float32]:
     own = first if file.absolute() == first.path.absolute() else load_frame(file)
     why = check_alike(first, own)
     if why is not None:
-        raise BrutoError(f"{file.name} cannot be the ground: {why}.")
+        raise BrutoError(tr("{name} cannot be the ground: {why}.", name=file.name, why=why))
     still, other = (_without_stars(brightness(f)) for f in (first, own))
     shift = align(still, other, (w, h), noise_floor(first))
     one = Sums(own)
@@ -348,7 +349,7 @@ def _combined(reader: Reader, options: StarFieldOptions, field: _Field) -> Combi
     if len(used) < 2:
         reader.verdicts += [FrameVerdict(str(f.path), False, f.why) for f in field.seen if f.why]
         raise too_few(field.seen)
-    reader.progress(READ, "finding how the sky turns")
+    reader.progress(READ, tr("finding how the sky rotates"))
     turning = find_turning([f.spots for f in used], [f.start for f in used], (w, h), first.meta.focal_35mm)
     base = next((f for f in used if f.path == first.path), used[len(used) // 2])
     ground, _ = field.ground.finished()
@@ -391,7 +392,7 @@ def _combined(reader: Reader, options: StarFieldOptions, field: _Field) -> Combi
     count = np.zeros((h, w), np.uint16)
     for k, f in enumerate(used):
         reader.check()
-        reader.progress(READ + (STACKED - READ) * (k + 0.5) / (2 * len(used)), f"laying {f.path.name} on the others")
+        reader.progress(READ + (STACKED - READ) * (k + 0.5) / (2 * len(used)), tr("aligning {name}", name=f.path.name))
         steep = laid(k)
         _gather(planes, steep, least, nodes[k], opened, middle_of, low, high, count)
     _centre(middle_of, low, high, count)
@@ -406,7 +407,7 @@ def _combined(reader: Reader, options: StarFieldOptions, field: _Field) -> Combi
     for k, f in enumerate(used):
         reader.check()
         share = (STACKED + READ) / 2 + (STACKED - READ) * (k + 0.5) / (2 * len(used))
-        reader.progress(share, f"adding {f.path.name}")
+        reader.progress(share, tr("adding {name}", name=f.path.name))
         steep = laid(k)
         _add_near(planes, steep, least, nodes[k], opened, middle_of, back, a, b, mean, count)
         reader.live.show(lambda: _so_far(ground, mean, count, mask, shading), first, k + 1)
@@ -420,7 +421,7 @@ def _combined(reader: Reader, options: StarFieldOptions, field: _Field) -> Combi
         gradient_text = of_sky.description()
         if options.even:
             ground -= of_sky.over(h, w) * mask
-            gradient_text += " That was taken away." if gradient_text else ""
+            gradient_text += tr(" It was removed.") if gradient_text else ""
         if gradient_text:
             warnings.append(gradient_text)
     if shading is not None:
@@ -429,7 +430,7 @@ def _combined(reader: Reader, options: StarFieldOptions, field: _Field) -> Combi
     frames_there = float(np.median(count[sky])) if sky.any() else float(len(used))
     gain = math.sqrt(max(frames_there, 1.0))
     if not sky.any():
-        warnings.append("No border between sky and ground was found: all of it was taken as ground.")
+        warnings.append(tr("No border between sky and ground was found, so everything was treated as ground."))
     return Combined(
         ground,
         noise / gain**2,
@@ -453,7 +454,7 @@ def middle_first(paths: list[Path]) -> tuple[list[Path], Path]:
 
 def _expect(frames: Sequence[MergeSteps]) -> str:
     n = max(len(frames), 1)
-    return f"Stars as points; the sky's noise should fall about {math.sqrt(n):.1f} ×, the ground's too."
+    return tr("Stars as points. Expect {sqrt:.1f} × less noise in the sky and on the ground.", sqrt=math.sqrt(n))
 
 
 def _with(values: Mapping[str, Any]) -> Callable[[Reader], Combined]:
@@ -462,9 +463,17 @@ def _with(values: Mapping[str, Any]) -> Callable[[Reader], Combined]:
 
 
 SKY = Method(
-    key="sky", command="sky", help="Merge frames of a night into a star field: stars as points, the ground sharp.",
-    title="Star field, stars as points", sets=("trail",), expect=_expect,
-    combine=lambda reader: combine(reader, StarFieldOptions()), order=middle_first,
-    with_choices=_with, paints="border",
-    choices=(MethodOption("even", "Take away the sky's own light", False, "What towns and airglow make lighter"),),
-)  # fmt: skip
+    key="sky",
+    command="sky",
+    help=tr("Merge frames of a night into a star field: stars as points, the ground sharp."),
+    title=tr("Star field, stars as points"),
+    sets=("trail",),
+    expect=_expect,
+    combine=lambda reader: combine(reader, StarFieldOptions()),
+    order=middle_first,
+    with_choices=_with,
+    paints="border",
+    choices=(
+        MethodOption("even", tr("Remove sky glow"), False, tr("Removes the glow of towns and airglow from the sky")),
+    ),
+)

@@ -21,6 +21,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
+from bruto.catalog import tr
 from bruto.container.linearisation import linearise
 from bruto.container.quick_metadata import read_quick_metadata
 from bruto.container.raw_frame import RawFrame
@@ -272,7 +273,7 @@ def _finished(
 ) -> Combined:
     frame, first = reader.reference, night.first
     assert first is not None
-    reader.progress(READING, "joining trails and sky")
+    reader.progress(READING, tr("joining trails and sky"))
     left, top, width, height = first.meta.default_crop  # stars were found in all that is stored
     for f in night.frames:
         f.spots = replace(f.spots, places=f.spots.places - [left, top], size=(width, height))
@@ -297,7 +298,7 @@ def _finished(
         starts = [f.start for f in night.frames if not f.why]
         stars = smoothed_along(stars, turning, max(starts) - min(starts))
     except BrutoError as error:
-        warnings.append(f"Gaps are not bridged: {error}" if options.bridge else str(error))
+        warnings.append(tr("Gaps are not bridged: {error}", error=error) if options.bridge else str(error))
     light = ground + stars
     gain = math.sqrt(used)
     return Combined(light, frame.noise / gain**2, gain, gain, warnings=tuple(warnings), stops=math.log2(used))
@@ -305,8 +306,10 @@ def _finished(
 
 def _expect(frames: Sequence[MergeSteps]) -> str:
     seconds = sum(f.seconds or 0.0 for f in frames)
-    turn = f"Trails of {seconds / 239.3:.1f}°" if seconds else "Trails"
-    return f"{turn}; the ground and the sky become {math.sqrt(max(len(frames), 1)):.0f} × cleaner."
+    turn = tr("Trails of {seconds:.1f}°", seconds=seconds / 239.3) if seconds else tr("Trails")
+    return tr(
+        "{turn}; the ground and the sky have {sqrt:.0f} × less noise.", turn=turn, sqrt=math.sqrt(max(len(frames), 1))
+    )
 
 
 def _with(values: Mapping[str, bool | float]) -> Callable[[Reader], Combined]:
@@ -315,14 +318,25 @@ def _with(values: Mapping[str, bool | float]) -> Callable[[Reader], Combined]:
 
 
 TRAILS = Method(
-    key="trails", command="trails", help="Merge frames of a night into star trails.",
-    title="Star trails", sets=("trail",), expect=_expect,
-    combine=lambda reader: combine(reader, TrailOptions()), order=usual_first, with_choices=_with,
+    key="trails",
+    command="trails",
+    help=tr("Merge frames of a night into star trails."),
+    title=tr("Star trails"),
+    sets=("trail",),
+    expect=_expect,
+    combine=lambda reader: combine(reader, TrailOptions()),
+    order=usual_first,
+    with_choices=_with,
     choices=(
-        MethodOption("bridge", "Bridge gaps and clouds", True,
-        "Trails go on along their arcs where frames are missing"),
-        MethodOption("remove", "Take out aircraft and satellites", True),
-        MethodOption("fade", "Fade the beginning", 0.0,
-        "How much of their light the first frames lose: trails with a head"),
+        MethodOption(
+            "bridge",
+            tr("Bridge gaps and clouds"),
+            True,
+            tr("Trails continue along their arcs where frames are missing"),
+        ),
+        MethodOption("remove", tr("Remove aircraft and satellites"), True),
+        MethodOption(
+            "fade", tr("Fade the start"), 0.0, tr("Share of their light that the first frames lose; trails get a head")
+        ),
     ),
-)  # fmt: skip
+)

@@ -12,8 +12,10 @@ from pathlib import Path
 
 import numpy as np
 
+from bruto.catalog import tr
 from bruto.container.quick_metadata import read_quick_metadata
 from bruto.errors import BrutoError
+from bruto.merge.rejection import Rejection, RejectionKind
 from bruto.merge.sky.stars import Spots
 
 GAP = 1.6
@@ -63,8 +65,10 @@ def pace_of(frames: Sequence[FrameAssessment]) -> float:
 def too_few(frames: Sequence[FrameAssessment]) -> BrutoError:
     """That fewer than two frames can be merged, and why some of them cannot."""
     bad = [f"{f.path.name}: {f.why}" for f in frames if f.why]
-    more = f" And {len(bad) - MOST_NAMED} more." if len(bad) > MOST_NAMED else ""
-    return BrutoError(f"Fewer than two of these frames can be merged. {'; '.join(bad[:MOST_NAMED])}.{more}")
+    more = tr(" And {bad_count} more.", bad_count=len(bad) - MOST_NAMED) if len(bad) > MOST_NAMED else ""
+    return BrutoError(
+        tr("Fewer than two of these frames can be merged. {bad}.{more}", bad="; ".join(bad[:MOST_NAMED]), more=more)
+    )
 
 
 def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
@@ -84,7 +88,7 @@ def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
             taken = datetime.strptime(m.taken[:19], "%Y:%m:%d %H:%M:%S") if m.taken else None
         known.append((path, taken, (m.model, m.focal_mm, m.iso, m.exposure_s), float(m.exposure_s or 0.0)))
     if not known:
-        raise BrutoError("None of these frames can be read.")
+        raise BrutoError(tr("None of these frames can be read."))
     kinds = [k for *_, k, _ in known]
     usual = max(set(kinds), key=kinds.count)
     timed = all(t is not None for _, t, _, _ in known)
@@ -121,9 +125,11 @@ def _one_clock(known: list[tuple[Path, datetime]]) -> tuple[dict[Path, datetime]
         changed = CLOCK_STEP_S * round((step - usual) / CLOCK_STEP_S)
         if 0 < usual < CLOCK_STEP_S and 0 < abs(changed) <= MOST_CLOCK_S and abs(step - usual - changed) <= 2:
             ahead += changed
-            alternative = "forward" if changed > 0 else "back"
+            hours = abs(changed) / 3600
             notes[path] = (
-                f"the clock was put {alternative} by {abs(changed) / 3600:g} h before {path.name}; that was undone"
+                tr("the clock was set forward by {hours:g} h before {name}; corrected", hours=hours, name=path.name)
+                if changed > 0
+                else tr("the clock was set back by {hours:g} h before {name}; corrected", hours=hours, name=path.name)
             )
         times[path] = taken - timedelta(seconds=ahead)
     return times, notes
@@ -148,7 +154,13 @@ def _smooth_starts(used: list[FrameAssessment]) -> None:
 
 def _unlike(kind: tuple, usual: tuple) -> str:
     if kind[:2] != usual[:2]:
-        return "another phone or lens"
+        return tr("different phone or lens")
     iso, seconds = kind[2], kind[3]
-    others = f"ISO {usual[2] or 0:.0f}, {usual[3] or 0:g} s"
-    return f"a test shot: ISO {iso or 0:.0f}, {seconds or 0:g} s, where the others have {others}"
+    others = tr("ISO {usual:.0f}, {usual2:g} s", usual=usual[2] or 0, usual2=usual[3] or 0)
+    text = tr(
+        "test shot: ISO {iso:.0f}, {seconds:g} s, the others have {others}",
+        iso=iso or 0,
+        seconds=seconds or 0,
+        others=others,
+    )
+    return Rejection(RejectionKind.TEST_SHOT, text)

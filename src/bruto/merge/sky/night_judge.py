@@ -9,10 +9,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.color.spaces import decode_srgb
 from bruto.container.picture import decode_jpeg
 from bruto.container.quick_metadata import read_quick_metadata
 from bruto.errors import BrutoError
+from bruto.merge.rejection import Rejection, RejectionKind
 from bruto.merge.sky.frame_assessment import FrameAssessment, pace_of
 from bruto.merge.sky.kernels import middle as middle_of
 from bruto.merge.sky.sky_rotation import DIAGONAL_35MM, SIDEREAL, USUAL_35MM
@@ -90,7 +92,8 @@ class Judge:
         own = (plane - cv2.blur(plane, (5, 5))).ravel()[strong]
         seen.sharp = float((own * edges).sum() / max(float((edges**2).sum()), 1e-12))
         if seen.sharp < SHAKEN and seen.level < BRIGHTER * usual:  # clouds take contrast too, and are light
-            seen.why = f"moved: {100 * seen.sharp:.0f} % of the sharpness of the others"
+            text = tr("moved: {sharp:.0f} % of the sharpness of the others", sharp=100 * seen.sharp)
+            seen.why = Rejection(RejectionKind.MOVED, text)
         else:
             seen.lines = lines_in(plane - middle)
 
@@ -119,9 +122,11 @@ class Judge:
             if len(seen.lines) > MOST_LINES:
                 seen.lines = ()
             if not seen.why and seen.cloud > CLOUD_SHARE:
-                seen.why = f"clouds over {100 * seen.cloud:.0f} % of the sky"
+                text = tr("clouds over {cloud:.0f} % of the sky", cloud=100 * seen.cloud)
+                seen.why = Rejection(RejectionKind.CLOUDED, text)
             elif not seen.why and len(shares) < STARS_SEEN * usual and usual >= LEAST_STARS:
-                seen.why = f"clouds: {100 * len(shares) / usual:.0f} % of the stars are seen"
+                text = tr("clouds: {share:.0f} % of the stars are visible", share=100 * len(shares) / usual)
+                seen.why = Rejection(RejectionKind.CLOUDED, text)
 
 
 def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> list[NDArray[np.float64]]:
@@ -174,7 +179,7 @@ def overview(
     usual = 0.0
     for k, seen in enumerate(wanted):
         check()
-        progress((k + 1) / max(len(wanted), 1), f"looking at {seen.path.name}")
+        progress((k + 1) / max(len(wanted), 1), tr("checking {name}", name=seen.path.name))
         plane = _preview_plane(seen.path)
         if plane is not None and (not chunk or chunk[0][1].shape == plane.shape):
             seen.spots = find_spots(plane)

@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
 from bruto.container.dng_reader import read_dng
 from bruto.container.raw_frame import RawFrame
 from bruto.errors import BrutoError
@@ -100,7 +101,7 @@ class NightReader:
                 frame = waiting.pop(k).result()
                 if k + 2 < len(wanted):
                     waiting[k + 2] = ahead.submit(self._read, wanted[k + 2])
-                self._progress((k + 1) / len(wanted), f"reading {seen.path.name}")
+                self._progress((k + 1) / len(wanted), tr("reading {name}", name=seen.path.name))
                 seen.why = frame if isinstance(frame, str) else self._unusable(frame)
                 if not seen.why and not isinstance(frame, str):
                     self._hold(seen, frame.codes)
@@ -124,14 +125,14 @@ class NightReader:
 
     def _unusable(self, frame: RawFrame) -> str:
         if frame.meta.linearisation is not None:
-            return "its codes are not linear: a night is merged from plain raws"
+            return tr("its codes are not linear; a night is merged from mosaic raws")
         if frame.codes.dtype != np.uint16:
-            return "its codes are no whole numbers: a night is merged from plain raws"
+            return tr("its codes are not integers; a night is merged from mosaic raws")
         if self.first is None:
             self.first = frame
             return ""
         if frame.codes.shape != self.first.codes.shape or frame.meta.kind != self.first.meta.kind:
-            return "another size or kind of raw"
+            return tr("different size or kind of raw")
         return ""
 
     def plane(self, codes: NDArray, edge: int | None = None) -> NDArray[np.float32]:

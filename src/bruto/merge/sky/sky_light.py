@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bruto.catalog import tr
+
 BLOCK = 32
 """Pixels a side of the blocks by which the sky's light is told."""
 LEAST_SKY = 0.9
@@ -32,8 +34,10 @@ class SkyLight:
         """What was measured, in a sentence; "" where it is even."""
         if self.ev < 0.15:
             return ""
-        green = f", and {self.green:.0f} % greener" if self.green >= 5 else ""
-        return f"The sky is {self.ev:.1f} EV lighter at its lightest side than at its darkest{green}."
+        green = tr(", and {green:.0f} % greener", green=self.green) if self.green >= 5 else ""
+        return tr(
+            "The sky is {ev:.1f} EV brighter on its brightest side than on its darkest{green}.", ev=self.ev, green=green
+        )
 
     def over(self, h: int, w: int) -> NDArray[np.float32]:
         """What lies above the darkest light at each place (3, H, W)."""

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.merge.sky.stars import Spots
 
@@ -145,7 +146,7 @@ def find_turning(
     apart = [abs(starts[k] - starts[base]) * SIDEREAL * focal for k in range(len(frames))]
     usable = [k for k in range(len(frames)) if apart[k] > 6 and len(moving[k]) >= LEAST_PAIRS]
     if not usable or len(moving[base]) < LEAST_PAIRS:
-        raise BrutoError("There are too few stars in these frames, or they do not move: no pole can be found.")
+        raise BrutoError(tr("These frames show too few stars, or the stars do not move: no pole can be found."))
     first = min(usable, key=lambda k: abs(apart[k] - 25))
     one, other = _brightest(moving[base], BRIGHTEST), _brightest(moving[first], 2 * BRIGHTEST)
     seconds = starts[first] - starts[base]
@@ -177,7 +178,7 @@ def find_turning(
         pairs = [(n, *_pairs(found, moving[base], moving[n], starts[n] - starts[base], 2.0)) for n in done]
         found = _refined(found, moving, starts, base, pairs, least_squares)
     if found.stars < LEAST_PAIRS or found.rms > 1.5:
-        raise BrutoError("The stars of these frames do not turn about one pole: it was moved, or there are too few.")
+        raise BrutoError(tr("The stars do not rotate around one pole: the phone was moved, or there are too few."))
     return found
 
 
