@@ -81,7 +81,7 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
         return
     for key, value in data.items():
         if key == "maps":
-            value = ", ".join(str(q["kind"]) for q in maps) if maps else "none"
+            value = ", ".join(str(q["kind"]) for q in maps) if maps else tr("none")
         typer.echo(shown(f"{key.replace('_', ' '):22} {value}"))
 
 

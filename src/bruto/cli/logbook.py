@@ -84,7 +84,7 @@ def _learn(
         except BrutoError:
             continue
         found["noise"].append({"focal_35mm": focal, "kind": kind, "megapixels": megapixels, **made.as_json()})
-        top = "none" if made.ceiling_iso is None else f"{made.ceiling_iso:.0f}"
+        top = tr("none") if made.ceiling_iso is None else f"{made.ceiling_iso:.0f}"
         lines.append(
             tr(
                 "noise at {focal:.0f} mm, {kind}, {megapixels} MP: {count} shots at {by_iso_count} ISOs; shadows "

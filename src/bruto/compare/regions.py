@@ -104,7 +104,7 @@ def _clipping(m: _Maps) -> Scored:
     score = np.abs(one - other)
 
     def sentence(k: int) -> str:
-        where = "bright" if bright.flat[k] else "dark"
+        where = tr("bright") if bright.flat[k] else tr("dark")
         holds, loses = ("{first}", "{second}") if other.flat[k] > one.flat[k] else ("{second}", "{first}")
         return tr(
             "The {holds} still has {where} detail that the {loses} has lost.", holds=holds, where=where, loses=loses
@@ -147,7 +147,7 @@ def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: 
     sentence = []
     if abs(light) >= LEAST_L:
         sentence.append(
-            tr("is {value} by {light:.0f} L*", value="brighter" if light > 0 else "darker", light=abs(light))
+            tr("is {value} by {light:.0f} L*", value=tr("brighter") if light > 0 else tr("darker"), light=abs(light))
         )
     ratio = max(fine[1], 0.02) / max(fine[0], 0.02)
     if max(ratio, 1 / ratio) >= LEAST_RATIO:

@@ -74,7 +74,7 @@ def step_title(key: str) -> str:
     """Name a step of the history.
 
     >>> step_title("exposure"), step_title("applied:vignette"), step_title("version:soft")
-    ('exposure', 'suggested edge light applied', 'version soft')
+    ('exposure', 'suggested vignette applied', 'version soft')
     """
     if key in ACTIONS:
         return ACTIONS[key]

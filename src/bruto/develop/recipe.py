@@ -108,21 +108,21 @@ class Recipe(Frozen):
 
     schema_version: int = Field(default=SCHEMA, alias="schema", ge=1, le=1_000_000)
     engine: int = Field(default=ENGINE, ge=1, le=1_000_000)
-    exposure: Annotated[float, FieldUi("Exposure", "EV", 0.05, "light", 0.0, signed=True, track=(-4, 4))] = Field(
+    exposure: Annotated[float, FieldUi(tr("Exposure"), "EV", 0.05, "light", 0.0, signed=True, track=(-4, 4))] = Field(
         default=0.0, ge=-8, le=8, description=tr("gain before tone")
     )
-    contrast: Annotated[float, FieldUi("Contrast", "×", 0.02, "light", 1.0)] = Field(
+    contrast: Annotated[float, FieldUi(tr("Contrast"), "×", 0.02, "light", 1.0)] = Field(
         default=1.0, ge=0.5, le=2, description=tr("how steeply tone rises around grey")
     )
     temperature: Annotated[
         float | None,
-        FieldUi("Temperature", "K", 50, "white", None, track=(2000, 12000), mired=True, phrase=_white),
+        FieldUi(tr("Temperature"), "K", 50, "white", None, track=(2000, 12000), mired=True, phrase=_white),
     ] = Field(
         default=None, ge=1500, le=50000, description=tr("correlated colour temperature of the light; none: as shot")
     )
     tint: Annotated[
         float | None,
-        FieldUi("Tint", "Duv", 0.0005, "white", None, signed=True, track=(-0.03, 0.03), phrase=lambda r: ""),
+        FieldUi(tr("Tint"), "Duv", 0.0005, "white", None, signed=True, track=(-0.03, 0.03), phrase=lambda r: ""),
     ] = Field(
         default=None,
         ge=-0.08,
@@ -131,7 +131,7 @@ class Recipe(Frozen):
     )
     raw_neutral: Annotated[
         tuple[ShareOfWhite, ShareOfWhite, ShareOfWhite] | None,
-        FieldUi("Raw neutral", group="white", neutral=None, phrase=lambda r: ""),
+        FieldUi(tr("Raw neutral"), group="white", neutral=None, phrase=lambda r: ""),
     ] = Field(
         default=None,
         description=tr(
@@ -139,7 +139,7 @@ class Recipe(Frozen):
         ),
     )
     profile: Annotated[
-        str, FieldUi("Profile", group="white", phrase=lambda r: "" if r.profile == "own" else "another profile")
+        str, FieldUi(tr("Profile"), group="white", phrase=lambda r: "" if r.profile == "own" else tr("another profile"))
     ] = Field(
         default="own",
         max_length=4096,
@@ -150,93 +150,112 @@ class Recipe(Frozen):
         ),
     )
     base_look: Annotated[
-        bool, FieldUi("Base look", group="white", phrase=lambda r: "" if r.base_look else "without the profile's look")
+        bool,
+        FieldUi(tr("Base look"), group="white", phrase=lambda r: "" if r.base_look else "without the profile's look"),
     ] = Field(default=True, description=tr("whether the profile's local gains, look table and tone curve are used"))
-    luminance_noise: Annotated[float, FieldUi("Brightness noise", "× σ", 0.05, "noise", 0.0)] = Field(
+    luminance_noise: Annotated[float, FieldUi(tr("Luminance noise"), "× σ", 0.05, "noise", 0.0)] = Field(
         default=0.8, ge=0, le=3, description=tr("luminance noise removed, 1 = as much as was measured")
     )
-    chroma_noise: Annotated[float, FieldUi("Colour noise", "× σ", 0.05, "noise", 0.0)] = Field(
+    chroma_noise: Annotated[float, FieldUi(tr("Chroma noise"), "× σ", 0.05, "noise", 0.0)] = Field(
         default=1.2, ge=0, le=3, description=tr("chroma noise removed, 1 = as much as was measured")
     )
     noise_best: Annotated[
         bool,
-        FieldUi("Best grade in files", group="noise", phrase=lambda r: "best grade in files" if r.noise_best else ""),
+        FieldUi(
+            tr("Best in files"),
+            group="noise",
+            phrase=lambda r: tr("best noise reduction in files") if r.noise_best else "",
+        ),
     ] = Field(
         default=False,
         description=tr(
             "exported files get the best noise reduction, which takes several times as long as the quick one on screen"
         ),
     )
-    sharpness: Annotated[float, FieldUi("Sharpness", "×", 0.05, "sharpness", 0.0, signed=True, phrase=_sharpness)] = (
-        Field(default=0.7, ge=-1, le=2, description=tr("share of the lens blur removed; below 0 softens"))
+    sharpness: Annotated[
+        float, FieldUi(tr("Sharpness"), "×", 0.05, "sharpness", 0.0, signed=True, phrase=_sharpness)
+    ] = Field(default=0.7, ge=-1, le=2, description=tr("share of the lens blur removed; below 0 softens"))
+    sharpness_radius: Annotated[float, FieldUi(tr("Blur radius"), "px", 0.05, "sharpness", phrase=lambda r: "")] = (
+        Field(default=0.7, ge=0.3, le=3, description=tr("standard deviation of the blur in sensor pixels"))
     )
-    sharpness_radius: Annotated[float, FieldUi("Blur radius", "px", 0.05, "sharpness", phrase=lambda r: "")] = Field(
-        default=0.7, ge=0.3, le=3, description=tr("standard deviation of the blur in sensor pixels")
-    )
-    haze: Annotated[float, FieldUi("Haze removal", "%", 2, "local_contrast", 0.0, signed=True)] = Field(
+    haze: Annotated[float, FieldUi(tr("Haze removal"), "%", 2, "local_contrast", 0.0, signed=True)] = Field(
         default=0.0, ge=-50, le=100, description=tr("share of the measured airlight removed; below 0 adds")
     )
-    local_contrast_fine: Annotated[float, FieldUi("Fine relief", "×", 0.05, "local_contrast", 1.0)] = Field(
-        default=1.0, ge=0, le=2.5, description=tr("gain of structure of 1 to 3 px in a 12 MP frame; below 1 softens")
+    local_contrast_fine: Annotated[float, FieldUi(tr("Local contrast, fine"), "×", 0.05, "local_contrast", 1.0)] = (
+        Field(
+            default=1.0,
+            ge=0,
+            le=2.5,
+            description=tr("gain of structure of 1 to 3 px in a 12 MP frame; below 1 softens"),
+        )
     )
-    local_contrast_medium: Annotated[float, FieldUi("Medium relief", "×", 0.05, "local_contrast", 1.0)] = Field(
-        default=1.0, ge=0, le=2.5, description=tr("gain of structure of 4 to 16 px in a 12 MP frame; below 1 softens")
+    local_contrast_medium: Annotated[float, FieldUi(tr("Local contrast, medium"), "×", 0.05, "local_contrast", 1.0)] = (
+        Field(
+            default=1.0,
+            ge=0,
+            le=2.5,
+            description=tr("gain of structure of 4 to 16 px in a 12 MP frame; below 1 softens"),
+        )
     )
-    local_contrast_broad: Annotated[float, FieldUi("Broad relief", "×", 0.05, "local_contrast", 1.0)] = Field(
-        default=1.0,
-        ge=0,
-        le=2.5,
-        description=tr("gain of structure of 32 to 128 px in a 12 MP frame; below 1 flattens"),
+    local_contrast_broad: Annotated[float, FieldUi(tr("Local contrast, broad"), "×", 0.05, "local_contrast", 1.0)] = (
+        Field(
+            default=1.0,
+            ge=0,
+            le=2.5,
+            description=tr("gain of structure of 32 to 128 px in a 12 MP frame; below 1 flattens"),
+        )
     )
-    chroma: Annotated[float, FieldUi("Chroma", "×", 0.02, "color", 1.0, track=(0, 2))] = Field(
+    chroma: Annotated[float, FieldUi(tr("Chroma"), "×", 0.02, "color", 1.0, track=(0, 2))] = Field(
         default=1.08, ge=0, le=2.5, description=tr("gain of chroma (OKLCh)")
     )
-    muted_chroma: Annotated[float, FieldUi("Quiet colours", "×", 0.02, "color", 1.0, track=(0, 2))] = Field(
+    muted_chroma: Annotated[float, FieldUi(tr("Muted colours"), "×", 0.02, "color", 1.0, track=(0, 2))] = Field(
         default=1.0, ge=0, le=2.5, description=tr("gain of chroma of muted colours; saturated ones are left alone")
     )
     monochrome: Annotated[
         bool,
-        FieldUi("Monochrome", group="color", neutral=False, phrase=lambda r: "monochrome" if r.monochrome else ""),
+        FieldUi(
+            tr("Monochrome"), group="color", neutral=False, phrase=lambda r: tr("monochrome") if r.monochrome else ""
+        ),
     ] = Field(default=False, description=tr("black and white; hue nodes then set how light each colour becomes"))
-    hue_nodes: Annotated[tuple[HueNode, ...], FieldUi("Hue ring", group="hues", neutral=(), phrase=_nodes)] = Field(
+    hue_nodes: Annotated[tuple[HueNode, ...], FieldUi(tr("Hue ring"), group="hues", neutral=(), phrase=_nodes)] = Field(
         default=(), max_length=8, description=tr("colours changed by hue")
     )
     split_tint: Annotated[
-        SplitTint, FieldUi("Tints by tone", group="split_tint", neutral=SplitTint(), phrase=_tints)
+        SplitTint, FieldUi(tr("Split tint"), group="split_tint", neutral=SplitTint(), phrase=_tints)
     ] = Field(default=SplitTint(), description=tr("a tint of shadows, midtones and highlights"))
     channel_matrix: Annotated[
         tuple[Share, Share, Share, Share, Share, Share, Share, Share, Share],
-        FieldUi("Channels", group="color", neutral=IDENTITY, phrase=_mixing),
+        FieldUi(tr("Channel mix"), group="color", neutral=IDENTITY, phrase=_mixing),
     ] = Field(default=IDENTITY, description=tr("channel matrix on linear light, row by row"))
     curves: Annotated[
         Curves,
         FieldUi(
-            "Curves",
+            tr("Curves"),
             group="curves",
             neutral=Curves(),
             phrase=lambda r: ", ".join(name for name in CURVE_NAMES if getattr(r.curves, name)),
         ),
     ] = Field(default=Curves(), description=tr("free curves, joint and of red, green and blue"))
-    vignette: Annotated[float, FieldUi("Edge light", "EV", 0.05, "finish", 0.0, signed=True)] = Field(
+    vignette: Annotated[float, FieldUi(tr("Vignette"), "EV", 0.05, "finish", 0.0, signed=True)] = Field(
         default=0.0, ge=-3, le=3, description=tr("brightness of the corners relative to the centre")
     )
-    corner_color: Annotated[float, FieldUi("Edge tint", "EV", 0.02, "finish", 0.0, signed=True)] = Field(
+    corner_color: Annotated[float, FieldUi(tr("Corner colour"), "EV", 0.02, "finish", 0.0, signed=True)] = Field(
         default=0.0, ge=-1, le=1, description=tr("green in the corners relative to the centre; below 0 magenta")
     )
-    grain: Annotated[float, FieldUi("Grain", "×", 0.05, "finish", 0.0)] = Field(
+    grain: Annotated[float, FieldUi(tr("Grain"), "×", 0.05, "finish", 0.0)] = Field(
         default=0.0, ge=0, le=2, description=tr("film-like grain; 1 = a standard deviation of 3 L* at mid-grey")
     )
     grain_size: Annotated[
         float,
-        FieldUi("Grain size", "px", 0.1, "finish", phrase=lambda r: f"of {r.grain_size:.1f} px" if r.grain else ""),
+        FieldUi(tr("Grain size"), "px", 0.1, "finish", phrase=lambda r: f"of {r.grain_size:.1f} px" if r.grain else ""),
     ] = Field(default=1.2, ge=0.5, le=4, description=tr("standard deviation of a grain in pixels of a 12 MP frame"))
-    horizon: Annotated[float, FieldUi("Horizon", "°", 0.1, "frame", 0.0, signed=True)] = Field(
+    horizon: Annotated[float, FieldUi(tr("Level"), "°", 0.1, "frame", 0.0, signed=True)] = Field(
         default=0.0, ge=-45, le=45, description=tr("clockwise rotation of the picture")
     )
-    verticals: Annotated[float, FieldUi("Verticals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
+    verticals: Annotated[float, FieldUi(tr("Verticals"), "°", 0.2, "frame", 0.0, signed=True)] = Field(
         default=0.0, ge=-40, le=40, description=tr("how far the phone was tilted up; verticals become parallel")
     )
-    horizontals: Annotated[float, FieldUi("Horizontals", "°", 0.2, "frame", 0.0, signed=True)] = Field(
+    horizontals: Annotated[float, FieldUi(tr("Horizontals"), "°", 0.2, "frame", 0.0, signed=True)] = Field(
         default=0.0,
         ge=-40,
         le=40,
@@ -245,7 +264,10 @@ class Recipe(Frozen):
     turns: Annotated[
         int,
         FieldUi(
-            "Quarter turns", group="frame", neutral=0, phrase=lambda r: f"{90 * r.turns}° clockwise" if r.turns else ""
+            tr("Quarter turns"),
+            group="frame",
+            neutral=0,
+            phrase=lambda r: f"{90 * r.turns}° clockwise" if r.turns else "",
         ),
     ] = Field(
         default=0,
@@ -256,13 +278,16 @@ class Recipe(Frozen):
     whole_area: Annotated[
         bool,
         FieldUi(
-            "Whole recorded area", group="frame", neutral=False, phrase=lambda r: "all recorded" if r.whole_area else ""
+            tr("Whole sensor"),
+            group="frame",
+            neutral=False,
+            phrase=lambda r: tr("whole sensor") if r.whole_area else "",
         ),
     ] = Field(default=False, description=tr("the picture includes the recorded margin outside the file's default crop"))
     aspect: Annotated[
         float,
         FieldUi(
-            "Aspect ratio",
+            tr("Aspect ratio"),
             ": 1",
             group="frame",
             neutral=0.0,
@@ -271,7 +296,7 @@ class Recipe(Frozen):
     ] = Field(default=0.0, ge=0, le=8, description=tr("width over height of the oriented picture; 0: the frame's own"))
     crop: Annotated[
         tuple[float, float, float, float] | None,
-        FieldUi("Crop", group="frame", neutral=None, phrase=lambda r: "cropped" if r.crop is not None else ""),
+        FieldUi(tr("Crop"), group="frame", neutral=None, phrase=lambda r: tr("cropped") if r.crop is not None else ""),
     ] = Field(
         default=None,
         description=tr(
@@ -279,17 +304,17 @@ class Recipe(Frozen):
             "edge = 1; none: the largest crop without empty corners"
         ),
     )
-    tone: Annotated[Tone, FieldUi("Tone", group="tone", neutral=Tone(), phrase=_tone)] = Field(
+    tone: Annotated[Tone, FieldUi(tr("Tone"), group="tone", neutral=Tone(), phrase=_tone)] = Field(
         default=Tone(), description=tr("five handles from scene light to lightness")
     )
     local_tone: Annotated[
         LocalTone,
-        FieldUi("Local tone", group="tone", neutral=LocalTone(), phrase=lambda r: ""),
+        FieldUi(tr("Local tone"), group="tone", neutral=LocalTone(), phrase=lambda r: ""),
     ] = Field(default=LocalTone(), description=tr("gains over position and light, after the tone handles"))
-    local_strength: Annotated[float, FieldUi("Local tone", "×", 0.05, "tone", 0.0, phrase=lambda r: _local(r))] = Field(
-        default=1.0, ge=0, le=2, description=tr("share of the local gains in use")
+    local_strength: Annotated[float, FieldUi(tr("Local tone"), "×", 0.05, "tone", 0.0, phrase=lambda r: _local(r))] = (
+        Field(default=1.0, ge=0, le=2, description=tr("share of the local gains in use"))
     )
-    bypassed: Annotated[tuple[FieldName, ...], FieldUi("Left out")] = Field(
+    bypassed: Annotated[tuple[FieldName, ...], FieldUi(tr("Bypassed"))] = Field(
         default=(), max_length=64, description=tr("fields whose values are saved but not used")
     )
 

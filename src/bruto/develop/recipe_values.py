@@ -54,30 +54,30 @@ class HueNode(Frozen):
     sides.
     """
 
-    hue: Annotated[float, FieldUi("Centre", "°", 1.0)] = Field(
+    hue: Annotated[float, FieldUi(tr("Centre"), "°", 1.0)] = Field(
         ge=0,
         lt=360,
         description=tr("centre on the hue ring (OKLCh)"),
     )
-    width: Annotated[float, FieldUi("Width", "°", 1.0)] = Field(
+    width: Annotated[float, FieldUi(tr("Width"), "°", 1.0)] = Field(
         default=40.0,
         ge=8,
         le=180,
         description=tr("where the effect ends, from the centre"),
     )
-    shift: Annotated[float, FieldUi("Turn", "°", 1.0, signed=True)] = Field(
+    shift: Annotated[float, FieldUi(tr("Shift"), "°", 1.0, signed=True)] = Field(
         default=0.0,
         ge=-90,
         le=90,
         description=tr("shift of the hue"),
     )
-    chroma: Annotated[float, FieldUi("Chroma", "×", 0.05)] = Field(
+    chroma: Annotated[float, FieldUi(tr("Chroma"), "×", 0.05)] = Field(
         default=1.0,
         ge=0,
         le=2.5,
         description=tr("gain of chroma"),
     )
-    lightness: Annotated[float, FieldUi("Lightness", "L*", 0.5, signed=True)] = Field(
+    lightness: Annotated[float, FieldUi(tr("Lightness"), "L*", 0.5, signed=True)] = Field(
         default=0.0,
         ge=-40,
         le=40,

@@ -65,6 +65,8 @@ class Equipment:
     percent_h: float | None = None
     viewfinder_ev: float | None = None
     known: Mapping[str, str] = field(default_factory=dict)
+    learnt: frozenset[str] = frozenset()
+    """Names of the values that shots in the logbook taught."""
 
     def from_where(self, name: str) -> str:
         """Where a value is from, in words."""

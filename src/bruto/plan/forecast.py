@@ -66,7 +66,7 @@ class ShotForecast:
 
     def lines(self) -> list[tuple[str, str, bool]]:
         """Name, what is told, and whether it is something to mind."""
-        what = "sky" if self.of_sky else "grey"
+        what = tr("sky") if self.of_sky else tr("grey")
         light = tr("{what} at {level:.2g} % of saturation", what=what, level=100 * self.level)
         if not self.full:
             light += tr(", {log2:.1f} EV below it", log2=math.log2(1 / max(self.level, 1e-09)))

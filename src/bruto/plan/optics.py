@@ -62,10 +62,12 @@ def depth(
     an add-on lens, which makes the focal length longer and, as it has no stop of its own, keeps the f-number.
     """
     for name, value in (
-        (tr("The focal length"), focal_mm), (tr("The 35 mm equivalent "
-                                                "focal length"), focal_35mm), (tr("The f-number"), f_number),
-        (tr("The distance"), distance_m), (tr("The factor"), add_on),
-    ):  # fmt: skip
+        (tr("The focal length"), focal_mm),
+        (tr("The 35 mm equivalent focal length"), focal_35mm),
+        (tr("The f-number"), f_number),
+        (tr("The distance"), distance_m),
+        (tr("The factor"), add_on),
+    ):
         _positive(name, value)
     f = focal_mm * add_on
     diagonal = FULL_FRAME_MM * focal_mm / focal_35mm

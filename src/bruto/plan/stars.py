@@ -46,10 +46,11 @@ class StarLens:
 
     def __post_init__(self) -> None:
         for name, value, least, most in (
-            (tr("The 35 mm equivalent "
-                "focal length"), self.focal_35mm, 1, 20000), (tr("The f-number"), self.f_number, 0.3, 100),
-            (tr("The pixel pitch"), self.pixel_um, 0.1, 100), (tr("The focal length"), self.focal_mm, 0.1, 5000),
-        ):  # fmt: skip
+            (tr("The 35 mm equivalent focal length"), self.focal_35mm, 1, 20000),
+            (tr("The f-number"), self.f_number, 0.3, 100),
+            (tr("The pixel pitch"), self.pixel_um, 0.1, 100),
+            (tr("The focal length"), self.focal_mm, 0.1, 5000),
+        ):
             if value is not None and not (math.isfinite(value) and least <= value <= most):
                 raise BrutoError(
                     tr(

@@ -199,7 +199,7 @@ def _viewfinder(report: SensorReport, offer: Offer) -> list[Advice]:
             " On {count} shots of this phone it came {learnt:.1f} EV {value}.",
             count=count,
             learnt=abs(learnt),
-            value="early" if learnt >= 0 else "late",
+            value=tr("early") if learnt >= 0 else tr("late"),
         )
     offset, shown, c = report.preview_offset_ev, report.preview_clipped_percent, report.clipped_percent
     if offset is not None and offset > EARLY_EV:

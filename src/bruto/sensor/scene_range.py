@@ -78,7 +78,7 @@ def level_of(path: str | Path) -> tuple[float, float]:
             tr(
                 "{name} is {value}; nothing can be measured in it.",
                 name=Path(path).name,
-                value="full" if level > 0 else "black",
+                value=tr("clipped") if level > 0 else tr("black"),
             )
         )
     return level, meta.iso * meta.exposure_s

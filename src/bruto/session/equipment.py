@@ -105,6 +105,7 @@ def equipment_of(make: str, model: str, book: Path, card: PhoneCard | None = Non
         return Equipment()
     card = card or load_card(make, model)
     values, known = _of_card(card)
+    names: set[str] = {"noise"} & known.keys()
     if book.exists():
         try:
             with Logbook(book) as opened:
@@ -117,7 +118,9 @@ def equipment_of(make: str, model: str, book: Path, card: PhoneCard | None = Non
             learnt_from.pop("pace_s", None)
         values |= learnt
         known |= learnt_from
+        names |= learnt_from.keys()
         if rate is not None:
             values["percent_h"] = rate.value
             known["percent_h"] = trn("learnt from {count} shoot", "learnt from {count} shoots", count=rate.count)
-    return Equipment(phone=card.title, known=known, **values)
+            names.add("percent_h")
+    return Equipment(phone=card.title, known=known, learnt=frozenset(names), **values)

@@ -196,7 +196,7 @@ class Session:
             edit.judge(gear=gear)
             return True
 
-        self._change("its set", note, lambda count: tr("Saved the gear for {count} shots of the set.", count=count))
+        self._change("set", note, lambda count: tr("Saved the gear for {count} shots of the set.", count=count))
 
     def _change(self, target: str, act: Act, notice: Callable[[int], str]) -> None:
         shot = self.shoot.current

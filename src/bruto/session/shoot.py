@@ -231,13 +231,13 @@ class Shoot:
         return rank([(s, self.reports[str(s.main)]) for s in takes]) if len(takes) > 1 else []
 
     def targets(self, shot: Shot, target: str) -> list[Shot]:
-        """The shots meant by "this shot", "the selection", "its set", "all kept" or "all shots"."""
+        """Find the shots meant by "shot", "selection", "set", "keep_or_best" or "all"."""
         return {
-            "this shot": [shot],
-            "the selection": self.selection,
-            "its set": [*self.set_of(shot).shots, *self.set_of(shot).tests],
-            "all kept": [s for s in self.shots if self.verdicts.get(str(s.main)) in KEEP_OR_BEST],
-            "all shots": [s for s in self.shots if not s.problem],
+            "shot": [shot],
+            "selection": self.selection,
+            "set": [*self.set_of(shot).shots, *self.set_of(shot).tests],
+            "keep_or_best": [s for s in self.shots if self.verdicts.get(str(s.main)) in KEEP_OR_BEST],
+            "all": [s for s in self.shots if not s.problem],
         }[target]
 
     def ask_for(self, **changes: Any) -> None:

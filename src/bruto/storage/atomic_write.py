@@ -458,7 +458,8 @@ def usable_folder(folder: str | Path) -> Path:
         if any(place.parent == m or place.parent.parent == m for m in _MOUNTS) or not folder.parent.is_dir():
             raise FileProblem(
                 tr(
-                    "Cannot create the folder {folder}: neither it nor its parent folder exists. Check the name. Was a card or "
+                    "Cannot create the folder {folder}: neither it nor its parent folder exists. Check the name. "
+                    "Was a card or "
                     "disk removed?",
                     folder=folder,
                 )

@@ -30,6 +30,8 @@ CHANNELS = {
     "red and blue exchanged": SWAP_RED_BLUE,
     "red from green, green from blue": (0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0),
 }
+OWN_MIX = "own"
+"""Data of the choice that stands for a channel matrix by hand."""
 ZONES = (("shadows", tr("Shadows")), ("midtones", tr("Midtones")), ("highlights", tr("Highlights")))
 
 
@@ -94,9 +96,9 @@ class ColorSwitches(QWidget):
     def show_recipe(self, recipe: Recipe) -> None:
         self.mono.setChecked(recipe.monochrome)
         known = next((k for k, m in enumerate(CHANNELS.values()) if m == recipe.channel_matrix), -1)
-        own = self.box.findText(tr("own mix"))
+        own = self.box.findData(OWN_MIX)
         if known < 0 and own < 0:
-            self.box.addItem(tr("own mix"))
+            self.box.addItem(tr("own mix"), OWN_MIX)
             own = self.box.count() - 1
         self.box.setCurrentIndex(known if known >= 0 else own)
         for cell, value in zip(self.cells, recipe.channel_matrix, strict=True):

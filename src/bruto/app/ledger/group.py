@@ -67,7 +67,7 @@ class LedgerGroup(QWidget):
         self.sentence.setText(tr("off") if bypassed else sentence)
         self._open_count = open_suggestions
         self.bypass.setChecked(not bypassed)
-        self.bypass.setText("off" if bypassed else "on")
+        self.bypass.setText(tr("off") if bypassed else tr("on"))
         self.content.setEnabled(not bypassed)
         self._label()
 
@@ -75,7 +75,7 @@ class LedgerGroup(QWidget):
         mark = "▾" if self.opened else "▸"
         count = f"  ◇ {self._open_count}" if self._open_count else ""
         self.button.setText(f"{mark}  {self.title}{count}")
-        state = "open" if self.opened else "folded"
+        state = tr("unfolded") if self.opened else tr("folded")
         self.button.setAccessibleName(
             tr(
                 "{title}, {state}, {_open_count} suggestions open",

@@ -399,7 +399,7 @@ class CorrectPage(ShotPage):
     def _tell_saved(self) -> None:
         edit, text = self.edit, " "
         if edit is not None:
-            text = tr("not saved yet") if edit.unsaved else "saved" if edit.sidecar.revision > 0 else " "
+            text = tr("not saved yet") if edit.unsaved else tr("saved") if edit.sidecar.revision > 0 else " "
             if edit.not_saved or edit.sidecar.locked:
                 text = tr("NOT SAVED")
         self.host.status("", "", text)

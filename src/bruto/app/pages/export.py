@@ -312,11 +312,12 @@ class ExportPage(QWidget):
         chosen = len(self.shoot.selection)
         saved = sum(self.shoot.verdicts.get(str(s.main)) in KEEP_OR_BEST for s in self.shoot.shots)
         for k, text in enumerate(
-            (tr("The {chosen} "
-                "selected shots", chosen=chosen) if chosen > 1 else tr("This shot"), tr("Keep and Best "
-                                                                                        "({saved})", saved=saved),
-             tr("All shots ({shots_count})", shots_count=len(self.shoot.shots)))
-        ):  # fmt: skip
+            (
+                tr("The {chosen} selected shots", chosen=chosen) if chosen > 1 else tr("This shot"),
+                tr("Keep and Best ({saved})", saved=saved),
+                tr("All shots ({shots_count})", shots_count=len(self.shoot.shots)),
+            )
+        ):
             self.which.setItemText(k, text)
         _, _, suffix, _ = self.format.currentData()
         self.quality_row.setVisible(suffix in WITH_QUALITY)
@@ -374,7 +375,7 @@ class ExportPage(QWidget):
             return tr("None of the files contains a location.")
         which = tr("{count} files contain a location", count=count) if count > 1 else tr("One file contains a location")
         saved = self.preset().keep_place and suffix not in (".tif", ".tiff")
-        return tr("{which}; it {value}.", which=which, value="stays" if saved else tr("is removed"))
+        return tr("{which}; it {value}.", which=which, value=tr("stays") if saved else tr("is removed"))
 
     def _folder_opened(self) -> None:
         """The folder belongs to the shoot; one that was chosen by hand stays while its shoot is open."""

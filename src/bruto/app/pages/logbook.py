@@ -341,10 +341,12 @@ class LogbookPage(QWidget):
     def _ask_forget(self) -> None:
         name = self.looking.state.shoot
         if name and ask_user(
-            self, tr("Delete the records of {name}?", name=name), tr("Its files stay. What was learnt from these "
-                                                                     "shots is lost."),
-            tr("Delete records"), tr("Cancel"),
-        ):  # fmt: skip
+            self,
+            tr("Delete the records of {name}?", name=name),
+            tr("Its files stay. What was learnt from these shots is lost."),
+            tr("Delete records"),
+            tr("Cancel"),
+        ):
             self.looking.forget(name)
 
     def _ask_export(self) -> None:

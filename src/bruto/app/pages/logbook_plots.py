@@ -130,7 +130,7 @@ class LearntPlots(QWidget):
         isos = [r.iso or 1 for r in shots]
         x = doublings(min(isos), max(isos))
         y = Scale(-reach, reach, tuple((float(v), _signed(v)) for v in range(-int(reach), int(reach) + 1)), even=True)
-        alternative = "early" if learnt.value >= 0 else "late"
+        alternative = tr("early") if learnt.value >= 0 else tr("late")
         self.viewfinder.show_plot(
             x,
             y,

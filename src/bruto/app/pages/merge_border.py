@@ -36,9 +36,7 @@ class BorderPanel(QWidget):
         layout.addWidget(text)
         row, group = QHBoxLayout(), QButtonGroup(self)
         self.sky, self.ground = QPushButton(tr("Sky")), QPushButton(tr("Ground"))
-        for button, tip in (
-            (self.sky, tr("The brush marks sky")), (self.ground, tr("The brush marks ground"))
-        ):  # fmt: skip
+        for button, tip in ((self.sky, tr("The brush marks sky")), (self.ground, tr("The brush marks ground"))):
             button.setCheckable(True)
             button.setToolTip(tip)
             group.addButton(button)

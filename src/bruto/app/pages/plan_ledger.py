@@ -102,8 +102,9 @@ class PlanLedger(QWidget):
         body.addLayout(self.alternatives)
         self.fields: dict[str, QLineEdit] = {}
         for name, title, tip in (
-            ("gear", tr("Gear"), tr("Gear to bring for this shot")), ("note", tr("Note"), tr("What to remember there")),
-        ):  # fmt: skip
+            ("gear", tr("Gear"), tr("Gear to bring for this shot")),
+            ("note", tr("Note"), tr("What to remember there")),
+        ):
             row = QHBoxLayout()
             label = Label(title)
             label.setFixedWidth(48)

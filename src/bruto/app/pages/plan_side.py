@@ -147,7 +147,11 @@ class PlanSide(QWidget):
             box.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
             box.setAccessibleName(title)
             box.setToolTip(
-                tr("{title} in degrees; {value} is positive", title=title, value="north" if most == 90 else "east")
+                tr(
+                    "{title} in degrees; {value} is positive",
+                    title=title,
+                    value=tr("north") if most == 90 else tr("east"),
+                )
             )
             box.valueChanged.connect(partial(self._number, name))
             spot.addWidget(box, 1)

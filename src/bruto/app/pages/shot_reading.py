@@ -135,7 +135,7 @@ def fact_rows(
             )
         )
     if report.preview_offset_ev is not None and abs(report.preview_offset_ev) >= SHOWN_EV:
-        word = "early" if report.preview_offset_ev >= 0 else "late"
+        word = tr("early") if report.preview_offset_ev >= 0 else tr("late")
         rows.append(
             (
                 tr("Viewfinder"),
@@ -147,7 +147,7 @@ def fact_rows(
             )
         )
     if learnt_ev is not None:
-        word = "early" if learnt_ev >= 0 else "late"
+        word = tr("early") if learnt_ev >= 0 else tr("late")
         learnt_text = (
             tr("{learnt_ev:.1f} EV {word}", learnt_ev=abs(learnt_ev), word=word)
             if abs(learnt_ev) >= SHOWN_EV

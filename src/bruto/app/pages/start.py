@@ -62,9 +62,9 @@ def when(text: str, now: datetime) -> str:
         return ""
     days = (now.date() - then.date()).days
     return (
-        "today"
+        tr("today")
         if days <= 0
-        else "yesterday"
+        else tr("yesterday")
         if days == 1
         else tr("{days} days ago", days=days)
         if days < 60

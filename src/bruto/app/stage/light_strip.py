@@ -130,7 +130,7 @@ class LightStrip(QWidget):
         for ev in range(int(low), int(high) + 1):
             if ev % every:
                 continue
-            text = "grey" if ev == 0 else f"{ev:+d}".replace("-", "−")
+            text = tr("grey") if ev == 0 else f"{ev:+d}".replace("-", "−")
             p.drawText(QRectF(self.x_of(ev) - 24, AXIS_Y - 12, 48, 16), Qt.AlignmentFlag.AlignCenter, text)
         self._draw_picture_range(p, t, shift)
         self._draw_scale(p)

@@ -68,17 +68,26 @@ def learnt_text(learnt: Equipment) -> str:
     """What the logbook has learnt of a phone, beside what its card tells; "" of nothing."""
     lines = []
     for name, text in (
-        ("noise", tr("noise: shadows 3 EV below grey are usable up to ISO "
-                     "{ceiling:.0f}", ceiling=ceiling(learnt.noise) or 0)),
-        ("hand", tr("handheld: half of the shots are blurred at {time} "
-                    "at 26 mm", time=time_text(learnt.limit_35mm / 26))),
+        (
+            "noise",
+            tr("noise: shadows 3 EV below grey are usable up to ISO {ceiling:.0f}", ceiling=ceiling(learnt.noise) or 0),
+        ),
+        (
+            "hand",
+            tr("handheld: half of the shots are blurred at {time} at 26 mm", time=time_text(learnt.limit_35mm / 26)),
+        ),
         ("mb_each", tr("storage: {mb_each:.0f} MB a shot", mb_each=learnt.mb_each)),
         ("percent_h", tr("battery: {percent_h:.0f} % an hour", percent_h=learnt.percent_h or 0)),
-        ("viewfinder_ev", tr("viewfinder: warns {viewfinder_ev:.1f} "
-                             "EV {value}", viewfinder_ev=abs(learnt.viewfinder_ev or 0),
-                                 value='early' if (learnt.viewfinder_ev or 0) >= 0 else 'late')),
-    ):  # fmt: skip
-        if learnt.from_where(name).startswith("learnt"):
+        (
+            "viewfinder_ev",
+            tr(
+                "viewfinder: warns {viewfinder_ev:.1f} EV {value}",
+                viewfinder_ev=abs(learnt.viewfinder_ev or 0),
+                value=tr("early") if (learnt.viewfinder_ev or 0) >= 0 else tr("late"),
+            ),
+        ),
+    ):
+        if name in learnt.learnt:
             lines.append(f"{text} ({learnt.from_where(name)})")
     return "\n".join([tr("Learnt from shots in the logbook"), *lines]) if lines else ""
 
@@ -125,7 +134,7 @@ class CardDialog(QDialog):
             form.addRow(name, widget)
         self.take_pace = QPushButton("")
         self.take_pace.hide()
-        if learnt is not None and learnt.from_where("pace_s").startswith("learnt"):
+        if learnt is not None and "pace_s" in learnt.learnt:
             pace = f"{learnt.pace_s:.2g}"
             if pace != self.pace.text():
                 self.take_pace.setText(

@@ -8,6 +8,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
+from bruto.catalog import tr
 from bruto.sensor.report import LIGHT_EV
 
 FROM_EV, TO_EV = -8.0, 5.0
@@ -66,7 +67,7 @@ class LightBars(QWidget):
         p.drawRect(box)
         p.setPen(t.color("quiet"))
         for ev in range(-8, 5, 2):
-            text = "grey" if ev == 0 else f"{ev:+d}".replace("-", "−")
+            text = tr("grey") if ev == 0 else f"{ev:+d}".replace("-", "−")
             x = min(max(self.x_of(ev), 14), self.width() - 14)
             p.drawText(QRectF(x - 24, self.height() - FOOT + 1, 48, FOOT - 1), Qt.AlignmentFlag.AlignCenter, text)
 

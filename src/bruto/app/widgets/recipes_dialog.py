@@ -24,7 +24,14 @@ from bruto.develop.recipe_library import NamedRecipe, drop, keep, saved_recipes
 from bruto.errors import BrutoError
 
 OWN = tr("The values of this shot")
-TARGETS = ("this shot", "the selection", "its set", "all kept", "all shots")
+TARGETS = {
+    "shot": tr("this shot"),
+    "selection": tr("the selection"),
+    "set": tr("its set"),
+    "keep_or_best": tr("Keep and Best"),
+    "all": tr("all shots"),
+}
+"""Shots that values are applied to, by the identifiers of `Shoot.targets`."""
 PER_SHOT = ("light", "white", "frame")
 """Groups that are mostly each shot's own, and not ticked at first."""
 
@@ -71,7 +78,8 @@ class RecipesDialog(QDialog):
         use = QHBoxLayout()
         self.target = QComboBox()
         self.target.setAccessibleName(tr("Apply to"))
-        self.target.addItems(TARGETS)
+        for key, title in TARGETS.items():
+            self.target.addItem(title, key)
         self.use = QPushButton(tr("Apply to"))
         self.use.setObjectName("primary")
         self.use.clicked.connect(self._use)
@@ -128,7 +136,7 @@ class RecipesDialog(QDialog):
             self.note.setText(tr("Tick at least one group."))
             return
         self.note.setText("")
-        self.wanted.emit(values, source.name, self.target.currentText())
+        self.wanted.emit(values, source.name, str(self.target.currentData()))
 
     def _keep(self) -> None:
         if not self.fields():

@@ -40,7 +40,7 @@ def _square(turn: float | None) -> Suggestion:
     """How a facade was faced is measured; whether it should be squared is the picture's own matter."""
     if turn is None:
         return Suggestion("horizontals", 0.0, tr("no horizontal lines that show how the facade was faced"), 0.0)
-    side = "right" if turn > 0 else "left"
+    side = tr("right") if turn > 0 else tr("left")
     text = tr("horizontal lines show {turn:+.1f}° (facing {side}); set it to square up a facade", turn=turn, side=side)
     return Suggestion("horizontals", 0.0, text, turn)
 
@@ -50,7 +50,7 @@ def _pose(pose: CameraPose | None) -> list[Suggestion]:
         text = tr("no lines that show how the phone was held")
         return [Suggestion("horizon", 0.0, text, 0.0), Suggestion("verticals", 0.0, text, 0.0)]
     kind = tr("horizontal lines") if pose.verticals is None and pose.level_lines else tr("vertical lines")
-    side = "clockwise" if pose.roll < 0 else "anticlockwise"
+    side = tr("clockwise") if pose.roll < 0 else tr("anticlockwise")
     roll = round(pose.roll, 1) if LEAST_ROLL <= abs(pose.roll) <= MOST_ROLL else 0.0
     lean = tr(
         "{lines} {kind}, {share:.0f} % of them, lean {roll:.1f}°",
@@ -66,7 +66,7 @@ def _pose(pose: CameraPose | None) -> list[Suggestion]:
     if pose.verticals is None:
         text = tr("no verticals far enough apart to show a tilt")
         return [*found, Suggestion("verticals", 0.0, text, 0.0)]
-    where = "up" if pose.verticals > 0 else "down"
+    where = tr("up") if pose.verticals > 0 else tr("down")
     text = tr(
         "{lines} verticals show that the phone was tilted {verticals:.1f}° {where}",
         lines=pose.lines,

@@ -126,7 +126,7 @@ def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0, value: float | 
         gain += share * (placed - gain)
     limited = gain > most
     gain = float(np.clip(round(round(min(gain, most) / 0.05) * 0.05, 2), -3, 6))
-    side = "under" if middle < 0 else "over"
+    side = tr("below") if middle < 0 else tr("above")
     bright = f"{white:+.1f}".replace("-", "−")
     rest = tr("limited, since noise would show") if limited else tr("bright surfaces at {bright} EV", bright=bright)
     if share > 0.5 and not limited:

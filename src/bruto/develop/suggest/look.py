@@ -66,7 +66,7 @@ def suggest_finish(developer: Developer, exposure: float) -> list[Suggestion]:
     outer, inner = ev[r >= 0.9 * r.max()], ev[r <= max(0.45, float(r.min()))]
     fall = float(np.median(outer) - np.median(inner))
     sigma = grey_noise(developer, exposure)
-    side = "darker" if fall < 0 else "brighter"
+    side = tr("darker") if fall < 0 else tr("brighter")
     return [
         Suggestion(
             "vignette",

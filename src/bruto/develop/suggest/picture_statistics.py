@@ -89,7 +89,7 @@ def _lightness_rows(light: NDArray[np.float32], noise: float) -> list[Suggestion
     """Contrast and relief from L* (h, w)."""
     spread = float(light.std())
     contrast = _made_up(spread, FLAT_SPREAD, MOST_CONTRAST)
-    look = tr("colourful enough") if contrast == 1 else "flat"
+    look = tr("colourful enough") if contrast == 1 else tr("flat")
     rows = [
         Suggestion(
             "contrast",
@@ -103,7 +103,7 @@ def _lightness_rows(light: NDArray[np.float32], noise: float) -> list[Suggestion
         low, high = (cv2.GaussianBlur(light, (0, 0), max(s * scale, 0.3)) for s in (coarse, fine))
         found = float((high - low).std())
         gain = _made_up(found, least, MOST_LOCAL_CONTRAST if noise < 1.5 else 1.1)
-        look = tr("contrast enough") if gain == 1 else "soft"
+        look = tr("contrast enough") if gain == 1 else tr("soft")
         name = field.removeprefix("relief_")
         rows.append(
             Suggestion(
