@@ -95,15 +95,15 @@ class Commands(unittest.TestCase):
         raw = copy_of([self.raw], self.folder)[0]
         square = Recipe(aspect=1.0).model_dump(by_alias=True)
         save_sidecar(raw, Sidecar(versions={"square": square, "odd": {"exposure": 99}}))
-        self.json("develop", raw, "-o", self.folder / "a.png", "--kept", "square")
+        self.json("develop", raw, "-o", self.folder / "a.png", "--saved", "square")
         with Image.open(self.folder / "a.png") as picture:
             self.assertEqual(picture.size, (SMALL[1], SMALL[1]))
         for name, word in (("none of that name", "Kept: odd, square"), ("odd", "exposure")):
-            code, _, err = run("develop", raw, "-o", self.folder / "b.png", "--kept", name)
+            code, _, err = run("develop", raw, "-o", self.folder / "b.png", "--saved", name)
             self.assertEqual(code, 1)
             self.assertIn(word, err)
             self.assertFalse((self.folder / "b.png").exists())
-        self.assertEqual(run("develop", raw, "-o", self.folder / "b.png", "--kept", "odd", "--auto")[0], 2)
+        self.assertEqual(run("develop", raw, "-o", self.folder / "b.png", "--saved", "odd", "--auto")[0], 2)
 
     def test_develop_uses_recipe_sidecar_or_default(self) -> None:
         (raw,) = copy_of([self.raw], self.folder)

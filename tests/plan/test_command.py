@@ -101,13 +101,13 @@ class Contract(unittest.TestCase):
         raw = raw_of("sluice", size=SMALL)
         found = run("bracket", raw)
         self.assertEqual(found["frames"], len(found["ev"]))
-        self.assertEqual(found["one_is_enough"], found["frames"] == 1)
-        self.assertTrue(run("ladder", "--level", 0.05, "--iso", 400, "--shutter", 4, "--like", raw)["try"])
+        self.assertEqual(found["single_frame_suffices"], found["frames"] == 1)
+        self.assertTrue(run("ladder", "--level", 0.05, "--iso", 400, "--shutter", 4, "--phone-from", raw)["try"])
         self.assertEqual(
-            len(run("lowlight", "--level", 0.05, "--iso", 400, "--shutter", "1/4", "--like", raw)["answers"]), 3
+            len(run("lowlight", "--level", 0.05, "--iso", 400, "--shutter", "1/4", "--phone-from", raw)["answers"]), 3
         )
-        self.assertTrue(run("exposure", "--iso", 100, "--shutter", "1/50", "--like", raw)["equivalent"])
-        self.assertTrue(run("stars", "--like", raw)["offered"])
+        self.assertTrue(run("exposure", "--iso", 100, "--shutter", "1/50", "--phone-from", raw)["equivalent"])
+        self.assertTrue(run("stars", "--phone-from", raw)["offered"])
         self.assertAlmostEqual(run("filter", "--plain", raw, "--filtered", raw)["stops_lost"], 0.0)
 
     def test_the_others(self) -> None:
@@ -155,9 +155,9 @@ class Contract(unittest.TestCase):
                     replace(tags, exposure_s=seconds, iso=1600.0, focal_35mm=26.0,
                             taken="2026:06:21 23:41:00"), np.zeros((8, 8, 3), np.uint8),
                 )  # fmt: skip
-            matches = run("list", plan, "--taken", folder)
+            matches = run("list", plan, "--shots", folder)
             self.assertEqual(
-                [b["state"] for b in matches["became"]], ["missing", "missing", "missing", "done", "missing"]
+                [b["state"] for b in matches["matches"]], ["missing", "missing", "missing", "done", "missing"]
             )
             ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(plan)])
             self.assertIsInstance(ran.exception, BrutoError)  # the plan is not written over

@@ -27,7 +27,9 @@ def compare(
     second: Annotated[Path | None, typer.Argument(help=tr("Omitted where FIRST is a folder of pairs."))] = None,
     push: Annotated[Path | None, typer.Option(help=tr("Recipe applied to both."))] = None,
     report: Annotated[Path | None, typer.Option(help=tr("Write a report: .html, .pdf or .csv."))] = None,
-    equal: Annotated[bool, typer.Option("--equal", help=tr("Push the second to the brightness of the first."))] = False,
+    equal: Annotated[
+        bool, typer.Option("--equal-brightness", help=tr("Push the second to the brightness of the first."))
+    ] = False,
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:

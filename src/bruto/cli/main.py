@@ -26,9 +26,30 @@ COMMANDS = {
 }  # fmt: skip
 
 
+RENAMED_OPTIONS = {
+    "--kept": "--saved", "--like": "--phone-from", "--taken": "--shots", "--equal": "--equal-brightness",
+}  # fmt: skip
+"""Options of version 0.1 and what they are called now; they are understood for one more version."""
+
+
+def _renamed(args: list[str]) -> list[str]:
+    """Replace old names of options, and say so once for each."""
+    found = []
+    for position, arg in enumerate(args):
+        if arg == "--":
+            return found + args[position:]
+        name, equals, value = arg.partition("=")
+        if name in RENAMED_OPTIONS:
+            now = RENAMED_OPTIONS[name]
+            say(tr("bruto: {old} is now {new}; the old name still works in this version.", old=name, new=now))
+            arg = now + equals + value
+        found.append(arg)
+    return found
+
+
 def main(arguments: list[str] | None = None) -> int:
     """Entry point; returns the exit code. Whatever happens ends in one line, never in a trace."""
-    args = sys.argv[1:] if arguments is None else arguments
+    args = _renamed(sys.argv[1:] if arguments is None else arguments)
     if not args or (args[0] not in COMMANDS and not args[0].startswith("-")):
         args = ["open", *args]
     for stream in (sys.stdout, sys.stderr):

@@ -9,7 +9,7 @@ import typer
 
 from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, plan_app
-from bruto.cli.plan.options import LikeFile, Times, noise_model, number, offers, say
+from bruto.cli.plan.options import PhoneFrom, Times, noise_model, number, offers, say
 from bruto.errors import BrutoError
 
 Isos = Annotated[str | None, typer.Option("--isos", help=tr('ISOs the phone offers, for example "50,100,200".'))]
@@ -25,7 +25,7 @@ TestTime = Annotated[str, typer.Option("--shutter", help=tr("Exposure time of th
 def _ladder(
     level: Level, iso: TestIso, shutter: TestTime, isos: Isos = None, times: Times = None, noise: NoiseText = None,
     highlights: Annotated[float, typer.Option(help=tr("EV above grey that must not clip."))] = 2.0,
-    like: LikeFile = None, as_json: JsonFlag = False,
+    like: PhoneFrom = None, as_json: JsonFlag = False,
 ) -> None:  # fmt: skip
     from bruto.plan.noise import ladder, rate_of
 
@@ -60,7 +60,7 @@ def _low_light(
     handheld: Annotated[str, typer.Option(help=tr("Exposure time at which half of your frames are blurred, "
                                                   "seconds."))] = "1/15",
     frames: Annotated[int, typer.Option(min=2, max=1000, help=tr("Number of frames of the burst."))] = 8,
-    like: LikeFile = None, as_json: JsonFlag = False,
+    like: PhoneFrom = None, as_json: JsonFlag = False,
 ) -> None:  # fmt: skip
     from bruto.plan.noise import low_light, rate_of
 
@@ -110,8 +110,10 @@ def _bracket(
     found = {
         "frames": len(steps), "ev": [round(s, 3) for s in steps], "iso": used,
         "highlights_ev": round(highlights, 2), "shadows_ev": round(shadows, 2),
-        "full_percent": round(clipped_percent, 3), "one_is_enough": len(steps) == 1,
-        "storage_times": len(steps),
+        "clipped_percent": round(clipped_percent, 3), "single_frame_suffices": len(steps) == 1,
+        "storage_factor": len(steps),
+        # as version 0.1 called them
+        "full_percent": round(clipped_percent, 3), "one_is_enough": len(steps) == 1, "storage_times": len(steps),
     }  # fmt: skip
     text = (
         tr("One frame is enough.")
@@ -195,7 +197,7 @@ def _size(
 def _exposure(
     iso: Annotated[float, typer.Option()], shutter: Annotated[str, typer.Option(help=tr("Exposure time, seconds."))],
     ev: Annotated[float, typer.Option(help=tr("EV more (or less) than that."))] = 0.0,
-    isos: Isos = None, times: Times = None, like: LikeFile = None, as_json: JsonFlag = False,
+    isos: Isos = None, times: Times = None, like: PhoneFrom = None, as_json: JsonFlag = False,
 ) -> None:  # fmt: skip
     from bruto.plan.exposure import ExposureSetting, equivalents
     from bruto.plan.exposure import as_json as as_dict

@@ -13,9 +13,9 @@ from bruto.errors import BrutoError
 from bruto.terminal import print_json, shown
 
 MOST_VALUES = 500
-LikeFile = Annotated[
+PhoneFrom = Annotated[
     Path | None,
-    typer.Option("--like", help=tr("A raw of the phone; its card provides lens, times, ISOs and noise.")),
+    typer.Option("--phone-from", help=tr("A raw of the phone; its card provides lens, times, ISOs and noise.")),
 ]
 Times = Annotated[str | None, typer.Option("--times", help=tr('Times the phone offers, for example "1/50,1/25".'))]
 DEFAULT_MB = 25.0

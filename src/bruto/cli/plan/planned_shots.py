@@ -34,7 +34,7 @@ def _list(
     plan: Path,
     output: Annotated[Path | None, typer.Option("-o", "--output", help=tr(".html or .pdf"))] = None,
     night: Annotated[bool, typer.Option("--night", help=tr("Red on black, for eyes adapted to the dark."))] = False,
-    taken: Annotated[Path | None, typer.Option(help=tr("Folder of the shots taken."))] = None,
+    shots: Annotated[Path | None, typer.Option("--shots", help=tr("Folder of the shots taken."))] = None,
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
@@ -45,7 +45,11 @@ def _list(
     from bruto.plan.shot_list import shot_list, sky_facts
 
     found = load_plan(plan)
-    result: dict[str, Any] = {"name": found.name, "wishes": [asdict(w) for w in found.planned_shots], "output": None}
+    result: dict[str, Any] = {
+        "name": found.name,
+        "planned_shots": [asdict(s) for s in found.planned_shots],
+        "output": None,
+    }
     lines = []
     if output is not None:
         _print_list(output, shot_list(found, sky_facts(found), night), plan, night, overwrite)
@@ -57,21 +61,21 @@ def _list(
                 output=output,
             )
         )
-    if taken is not None:
-        matches = matched(found, _shots(taken))
-        result["became"] = [
+    if shots is not None:
+        matches = matched(found, _shots(shots))
+        result["matches"] = result["became"] = [  # "became": as version 0.1 called them
             {
                 "title": b.planned.title,
                 "state": b.state,
                 "shots": [s.name for s in b.shots],
-                "said": b.note,
+                "note": b.note,
                 "pace": b.pace,
             }
             for b in matches
         ]
         result["summary"] = asdict(summary(matches))
         lines += [f"{b.planned.title}: {b.state}" + (f" ({b.note})" if b.note else "") for b in matches]
-    if output is None and taken is None:
+    if output is None and shots is None:
         lines += [f"☐ {w.title}" for w in found.planned_shots]
     say(result, as_json, lines)
 

@@ -10,7 +10,7 @@ import typer
 
 from bruto.catalog import tr
 from bruto.cli.base import JsonFlag, plan_app
-from bruto.cli.plan.options import DEFAULT_MB, LikeFile, card_of, number, numbers, offers, say
+from bruto.cli.plan.options import DEFAULT_MB, PhoneFrom, card_of, number, numbers, offers, say
 from bruto.errors import BrutoError
 
 
@@ -25,7 +25,7 @@ def _stars(
     ] = 0.0,
     offered: Annotated[str | None, typer.Option(help=tr('Times the phone offers, for example "1/3,1,2,4".'))] = None,
     total: Annotated[float, typer.Option(help=tr("Total exposure of a stack, seconds."))] = 120.0,
-    like: LikeFile = None,
+    like: PhoneFrom = None,
     as_json: JsonFlag = False,
 ) -> None:
     from bruto.plan.stars import StarLens, pixel_pitch, stars
