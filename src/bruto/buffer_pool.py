@@ -39,7 +39,20 @@ def reused() -> Iterator[None]:
 
 
 def empty(shape: tuple[int, ...], dtype: Any = np.float32) -> NDArray:
-    """An array as `np.empty` gives it."""
+    """Compute an array as `np.empty` gives it.
+
+    Parameters
+    ----------
+    shape
+        Shape of the array.
+    dtype
+        Data type.
+
+    Returns
+    -------
+    NDArray
+        An array as `np.empty` gives it.
+    """
     buffers = getattr(_of_thread, "buffers", None)
     size = math.prod(shape) * np.dtype(dtype).itemsize
     if buffers is None or size < LEAST:

@@ -59,8 +59,20 @@ class _Pseudo(gettext.NullTranslations):
 def pseudo(message: str) -> str:
     """Translate a template into the language of tests; the names of its parts stay.
 
+    Parameters
+    ----------
+    message
+        Template with named parts.
+
+    Returns
+    -------
+    str
+        Text for people, "" where there is none.
+
+    Examples
+    --------
     >>> pseudo("Merge {n} frames")
-    '⟦Mérgé {n} fráméså⟧'
+    '⟦Mérgé {n} frámés åö⟧'
     """
     out, length = [], 0
     for literal, name, spec, conversion in string.Formatter().parse(message):
@@ -93,7 +105,8 @@ def tr(message: str, **parts: Any) -> str:
         The template in English, a literal, so that `tools/texts.py` finds it. Its parts are named in braces, with
         their format: ``"{blur_px:.1f} px"``.
     **parts
-        What stands in the braces. Numbers get a true minus sign and the decimal sign of the language.
+        What stands in the braces. Numbers get a true minus sign and the decimal sign of the language. Without parts
+        the template is returned as it is, braces and all, for whoever fills it in later.
 
     Returns
     -------
@@ -107,7 +120,7 @@ def tr(message: str, **parts: Any) -> str:
     """
     translations, formatter = _language()
     text = translations.gettext(message)
-    return formatter.vformat(text, (), parts) if "{" in text or "}" in text else text
+    return formatter.vformat(text, (), parts) if parts else text
 
 
 def trn(one: str, many: str, /, **parts: Any) -> str:

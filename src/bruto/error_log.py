@@ -23,7 +23,20 @@ def log_file() -> Path:
 
 
 def unexpected(error: BaseException, doing: str) -> str:
-    """Note an error that is a defect of the program; returns the one line that the user is told."""
+    """Return the note an error that is a defect of the program; returns the one line that the user is told.
+
+    Parameters
+    ----------
+    error
+        The error.
+    doing
+        What was being done, for the log only.
+
+    Returns
+    -------
+    str
+        Note an error that is a defect of the program.
+    """
     trace = "".join(traceback.format_exception(error))
     where = tr("the log could not be written")
     for place in (log_file(), Path(tempfile.gettempdir()) / f"bruto-errors-{os.getuid()}.log"):

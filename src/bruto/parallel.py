@@ -17,7 +17,22 @@ CORES = max(1, len(os.sched_getaffinity(0)))
 
 
 def map_threads(work: Callable[[A], B], items: Iterable[A], threads: int = CORES) -> list[B]:
-    """Results of `work` in order; the first error is raised after the running calls have ended."""
+    """Return the results of `work` in order; the first error is raised after the running calls have ended.
+
+    Parameters
+    ----------
+    work
+        What to call.
+    items
+        Items to work on.
+    threads
+        Number of threads.
+
+    Returns
+    -------
+    list[B]
+        Results of `work` in order.
+    """
     items = list(items)
     if len(items) < 2 or threads < 2:
         return [work(item) for item in items]
@@ -26,7 +41,15 @@ def map_threads(work: Callable[[A], B], items: Iterable[A], threads: int = CORES
 
 
 def beside(work: Callable[[], None], threads: int = CORES) -> None:
-    """Run the same call on several threads, this one among them; the first error is raised when all have ended."""
+    """Run the same call on several threads, this one among them; the first error is raised when all have ended.
+
+    Parameters
+    ----------
+    work
+        What to call.
+    threads
+        Number of threads.
+    """
     errors: list[BaseException] = []
 
     def guarded() -> None:

@@ -10,6 +10,14 @@ from typing import Any
 
 
 def print_json(data: dict) -> None:
+    """Return the print json.
+
+    Parameters
+    ----------
+    data
+        Decoded JSON.
+    """
+
     def plain(value: Any) -> Any:
         if hasattr(value, "tolist"):
             return value.tolist()
@@ -26,13 +34,32 @@ def print_json(data: dict) -> None:
 
 
 def shown(text: str) -> str:
-    """A text on one line of the terminal: what it holds of control signs or of bytes that are no letters is spelt."""
+    """Return a text on one line of the terminal: what it holds of control signs or of bytes that are no letters is
+    spelt.
+
+    Parameters
+    ----------
+    text
+        Text to read.
+
+    Returns
+    -------
+    str
+        A text on one line of the terminal.
+    """
     plain = "".join(c if c.isprintable() else c.encode("unicode_escape", "surrogatepass").decode() for c in text)
     encoding = sys.stdout.encoding or "utf-8"
     return plain.encode(encoding, "backslashreplace").decode(encoding)
 
 
 def say(text: str) -> None:
+    """Say.
+
+    Parameters
+    ----------
+    text
+        Text to read.
+    """
     sys.stderr.write(shown(text) + "\n")
 
 

@@ -50,7 +50,7 @@ class Difference(unittest.TestCase):
 class Spaces(unittest.TestCase):
     def test_matrices(self) -> None:
         for name, title in (("srgb", "sRGB"), ("display-p3", "Display P3"), ("rec2020", "ITU-R BT.2020")):
-            expected = colour.RGB_COLORSPACES[title].matrix_RGB_to_XYZ
+            expected = colour.RGB_COLOURSPACES[title].matrix_RGB_to_XYZ
             np.testing.assert_allclose(spaces.space(name).to_xyz(), expected, atol=2e-4)
 
     def test_white_stays_white_between_spaces(self) -> None:

@@ -125,7 +125,7 @@ class InLab(unittest.TestCase):
 
     def test_tints_act_on_their_zone(self) -> None:
         greys = np.repeat(np.linspace(0.02, 0.98, W, dtype=np.float32)[None, :, None], 3, axis=2).repeat(H, axis=0)
-        for zone, at in (("dark", 12), ("middle", 29), ("bright", 47)):
+        for zone, at in (("shadows", 12), ("midtones", 29), ("highlights", 47)):
             lab = oklab(done(greys, lab=stage(**{zone: Zone(hue=90, amount=0.03)})))
             lean = lab[0, :, 2]
             with self.subTest(zone):
@@ -139,7 +139,7 @@ class InLab(unittest.TestCase):
         light = np.array([[[-0.2, 0.1, 0.0], [0, 0, 0], [5.0, 4.0, 3.0], [1e-9, 0, 0]]], np.float32).repeat(2, axis=0)
         p = PointParams(
             np.eye(3), 0.0, *neutral_tables(), "srgb", tone=False,
-            lab=stage(1.4, 1.3, False, (HueNode(hue=20, shift=40, lightness=10),), dark=Zone(hue=1, amount=0.05)),
+            lab=stage(1.4, 1.3, False, (HueNode(hue=20, shift=40, lightness=10),), shadows=Zone(hue=1, amount=0.05)),
         )  # type: ignore[arg-type]  # fmt: skip
         out = point_pass(light, np.zeros((1, 2), np.uint8), None, p, placed(1, (0, 0), (4, 2)), bits=16)
         self.assertEqual(out.shape, (2, 4, 3))

@@ -173,7 +173,7 @@ class Choice(unittest.TestCase):
     def test_a_lost_or_damaged_profile_falls_back_and_says_so(self) -> None:
         found, problem = chosen(self.facts, self.path + "x")
         self.assertIs(found, self.own)
-        self.assertIn("not there any more", problem)
+        self.assertIn("no longer exists", problem)
         Path(self.path).write_bytes(b"II\x2a\0\x08\0\0\0")
         found, problem = chosen(self.facts, self.path)
         self.assertIs(found, self.own)

@@ -34,30 +34,55 @@ REFINING_EDGE = 1344
 class Alignment:
     """Where a point of the first picture lies in the second.
 
-    `homography` (3, 3) in relative coordinates (long edge = 1, origin in the middle), then radius scaled by 1 + k
-    r^2. `residual_px`: rms of held-out tracks in pixels of the first picture, each axis, mostly the tracks' own
-    error; `model_px`: what that leaves in the fitted model, residual x sqrt(parameters / measurements); `tracks`: how
-    many were used. `local` (rows, columns, 2): what is added in blocks of `local_step` a side, from the first picture's
-    corner; both relative to the long edge.
+    `homography` (3, 3) in relative coordinates (long edge = 1, origin in the middle), then radius scaled by 1 + k r^2.
+    `local` (rows, columns, 2): what is added in blocks of `local_step` a side, from the first picture's corner; both
+    relative to the long edge.
     """
 
     homography: NDArray[np.float64]
     radial: float
     residual_px: float
+    """Rms of held-out tracks in pixels of the first picture, each axis, mostly the tracks' own error."""
     tracks: int
+    """How many were used."""
     first_size: tuple[int, int]
     second_size: tuple[int, int]
     model_px: float = 0.0
+    """What that leaves in the fitted model, residual x sqrt(parameters / measurements)."""
     share: float = 1.0
     local: NDArray[np.float32] | None = None
     local_step: float = 0.0
 
     def at_size(self, first: tuple[int, int], second: tuple[int, int]) -> Alignment:
-        """The same alignment for the two pictures at other sizes (width, height)."""
+        """Return the same alignment for the two pictures at other sizes (width, height).
+
+        Parameters
+        ----------
+        first
+            Width and height of the first picture, pixels.
+        second
+            Width and height of the second picture, pixels.
+
+        Returns
+        -------
+        Alignment
+            The same alignment for the two pictures at other sizes (width, height).
+        """
         return replace(self, first_size=first, second_size=second)
 
     def apply(self, points: NDArray) -> NDArray[np.float64]:
-        """Pixel positions (N, 2) in the second picture of positions in the first (pixel centres at .0)."""
+        """Compute the pixel positions (N, 2) in the second picture of positions in the first (pixel centres at.0).
+
+        Parameters
+        ----------
+        points
+            Points (N, 2), pixels.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            Pixel positions (N, 2) in the second picture of positions in the first (pixel centres at.0).
+        """
         w, h = self.first_size
         points = np.asarray(points, float)
         there = _model(self.homography, self.radial, _to_relative(points, w, h))
@@ -74,7 +99,24 @@ class Alignment:
     def maps(
         self, x0: int = 0, y0: int = 0, width: int | None = None, height: int | None = None
     ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """`cv2.remap` maps that bring the second picture onto a rectangle of the first."""
+        """Compute `cv2.remap` maps that bring the second picture onto a rectangle of the first.
+
+        Parameters
+        ----------
+        x0
+            Left edge.
+        y0
+            Top edge.
+        width
+            None|Width of the output, pixels; by default that of the picture.
+        height
+            None|Height of the output, pixels; by default that of the picture.
+
+        Returns
+        -------
+        tuple[NDArray[np.float32], NDArray[np.float32]]
+            `cv2.remap` maps that bring the second picture onto a rectangle of the first.
+        """
         width, height = width or self.first_size[0], height or self.first_size[1]
         step = 16  # the model is smooth: evaluated coarsely, interpolated
         gx, gy = np.arange(x0, x0 + width + step, step), np.arange(y0, y0 + height + step, step)
@@ -101,7 +143,18 @@ def _model(homography: NDArray, radial: float, p: NDArray) -> NDArray:
 
 
 def normalised(grey: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """Local contrast of a brightness picture (H, W), 8 bits: mean and deviation over 31 px taken out."""
+    """Compute the local contrast of a brightness picture (H, W), 8 bits: mean and deviation over 31 px taken out.
+
+    Parameters
+    ----------
+    grey
+        Grey picture (H, W).
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        Local contrast of a brightness picture (H, W), 8 bits.
+    """
     grey = np.sqrt(np.maximum(grey, 0)).astype(np.float32)
     grey = cv2.GaussianBlur(grey, (0, 0), 0.8)
     mean = cv2.blur(grey, (31, 31))
@@ -118,8 +171,24 @@ def _shrunk(grey: NDArray[np.float32]) -> NDArray[np.float32]:
 def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str = "homography") -> Alignment:
     """Align two brightness pictures (H, W) of any sizes and proportions; linear light or code values.
 
-    `model`: "rigid" (shift and turn), "homography", or "lens" (homography and radial distortion). Raises `BrutoError`
-    where too little is found in common.
+    Parameters
+    ----------
+    first
+        First picture.
+    second
+        Second picture.
+    model
+        "rigid" (shift and turn), "homography", or "lens" (homography and radial distortion).
+
+    Returns
+    -------
+    Alignment
+        See `Alignment`.
+
+    Raises
+    ------
+    BrutoError
+        Where too little is found in common.
     """
     try:
         return _registered(first, second, model)
@@ -130,7 +199,22 @@ def register(first: NDArray[np.float32], second: NDArray[np.float32], model: str
 
 
 def register_codes(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Alignment:
-    """Align two sRGB pictures (H, W, 3) of any sizes; see `register`."""
+    """Align two sRGB pictures (H, W, 3) of any sizes; see `register`.
+
+    Parameters
+    ----------
+    first
+        First picture.
+    second
+        Second picture.
+    model
+        Motion model: similarity, homography or with radial distortion.
+
+    Returns
+    -------
+    Alignment
+        See `Alignment`.
+    """
     greys = []
     for picture in (first, second):
         scale = WORKING_EDGE / max(picture.shape)

@@ -131,7 +131,22 @@ class Pyramid:
 
 
 def pyramid(light: NDArray[np.float32], floor: float, with_slopes: bool = False) -> Pyramid:
-    """Pyramid of linear light (H, W); `floor`: light at which noise of reading and of photons are alike, b / a."""
+    """Return the pyramid of linear light (H, W).
+
+    Parameters
+    ----------
+    light
+        Linear light, 1 = sensor saturation.
+    floor
+        Light at which noise of reading and of photons are alike, b / a.
+    with_slopes
+        Whether slopes are kept as well.
+
+    Returns
+    -------
+    Pyramid
+        Pyramid of linear light (H, W).
+    """
     root = np.sqrt(np.maximum(light, 0) + np.float32(max(floor, 1e-6)))
     planes = [cv2.GaussianBlur(root, (0, 0), SMOOTH)]
     while min(planes[-1].shape) >= 2 * SMALLEST:
@@ -145,15 +160,16 @@ def pyramid(light: NDArray[np.float32], floor: float, with_slopes: bool = False)
 @dataclass(frozen=True)
 class RigidMotion:
     """`turn` (radians) and `shift` (2,): a place p of the first, from its middle, lies at R p + shift in the second, in
-    pixels of the finest level; `error`: of that at the corners, from two halves of the blocks; `spread`: rms shift of
-    blocks against it, of which `share` follow it, of `blocks` that can tell; `local` (rows, columns, 2): what is added
-    to it in blocks of `BLOCK` pixels where parts of the frame moved on their own, None where they did not.
+    pixels of the finest level; `local` (rows, columns, 2): what is added to it in blocks of `BLOCK` pixels where
+    parts of the frame moved on their own, None where they did not.
     """
 
     turn: float
     shift: NDArray[np.float64]
     error: float
+    """Of that at the corners, from two halves of the blocks."""
     spread: float
+    """Rms shift of blocks against it, of which `share` follow it, of `blocks` that can tell."""
     share: float
     blocks: int
     local: NDArray[np.float32] | None
@@ -186,12 +202,13 @@ def _reach(plane: NDArray) -> float:
 
 @dataclass
 class _Found:
-    """A motion as it is refined; `narrow`: 1 / squared residual that counts half."""
+    """A motion as it is refined."""
 
     turn: float = 0.0
     shift: NDArray[np.float64] = field(default_factory=lambda: np.zeros(2))
     gain: float = 1.0
     narrow: float = 0.0
+    """1 / squared residual that counts half."""
 
     def sums(
         self, first: Pyramid, second: Pyramid, level: int, local: NDArray[np.float32] | None = None
@@ -225,7 +242,21 @@ def _usual(sums: NDArray) -> float:
 
 
 def find_motion(first: Pyramid, second: Pyramid) -> RigidMotion | None:
-    """The motion of the second against the first (with its slopes), of planes of one size; None where none is found."""
+    """Find the motion of the second against the first (with its slopes), of planes of one size; None where none is
+    found.
+
+    Parameters
+    ----------
+    first
+        The first of them.
+    second
+        The second of them.
+
+    Returns
+    -------
+    RigidMotion | None
+        The motion of the second against the first (with its slopes), of planes of one size.
+    """
     found = _Found()
     top = len(first.planes) - 1
     for level in range(top, -1, -1):
@@ -311,7 +342,19 @@ def _local(first: Pyramid, second: Pyramid, found: _Found) -> NDArray[np.float32
 
 
 def shifts_of(sums: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Shift of each block (rows, columns, 2), and the variance of it; infinite where the block shows nothing."""
+    """Compute the shift of each block (rows, columns, 2), and the variance of it; infinite where the block shows
+    nothing.
+
+    Parameters
+    ----------
+    sums
+        Normal equations of the blocks.
+
+    Returns
+    -------
+    tuple[NDArray[np.float64], NDArray[np.float64]]
+        Shift of each block (rows, columns, 2), and the variance of it.
+    """
     count = np.maximum(sums[..., _N], 1)
     gx, gy, off = (sums[..., k] / count for k in (_UX, _UY, _U))
     # a difference of the whole block's light is no movement: a lens that shades, a cloud
@@ -360,8 +403,23 @@ def _judged(first: Pyramid, second: Pyramid, found: _Found, local: NDArray[np.fl
 
 
 def still_share(first: Pyramid, second: Pyramid, shift: float) -> tuple[float, int]:
-    """Share of the blocks with structure in which the second has not moved, by less than `shift` pixels of the finest
-    level, and how many blocks can tell.
+    """Compute the share of the blocks with structure in which the second has not moved, by less than `shift` pixels
+    of the finest level, and how many blocks can tell.
+
+    Parameters
+    ----------
+    first
+        The first of them.
+    second
+        The second of them.
+    shift
+        Shift, pixels.
+
+    Returns
+    -------
+    tuple[float, int]
+        Share of the blocks with structure in which the second has not moved, by less than `shift` pixels of the
+        finest level, and how many blocks can tell.
     """
     level = min(1, len(first.planes) - 1)
     moved, variance = shifts_of(_Found().sums(first, second, level))

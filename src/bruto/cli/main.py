@@ -34,7 +34,7 @@ RENAMED_OPTIONS = {
 
 def _renamed(args: list[str]) -> list[str]:
     """Replace old names of options, and say so once for each."""
-    found = []
+    found: list[str] = []
     for position, arg in enumerate(args):
         if arg == "--":
             return found + args[position:]

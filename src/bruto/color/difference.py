@@ -7,7 +7,21 @@ from numpy.typing import NDArray
 
 
 def delta_e00(first: NDArray, second: NDArray) -> NDArray[np.float64]:
-    """CIEDE2000 of CIELAB arrays (..., 3) (CIE 142:2001; Sharma, Wu, Dalal 2005 for the implementation's pitfalls)."""
+    """Compute the CIEDE2000 of CIELAB arrays (..., 3) (CIE 142:2001; Sharma, Wu, Dalal 2005 for the implementation's
+    pitfalls).
+
+    Parameters
+    ----------
+    first
+        First picture.
+    second
+        Second picture.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        CIEDE2000 of CIELAB arrays (..., 3) (CIE 142:2001.
+    """
     l1, a1, b1 = np.moveaxis(np.asarray(first, float), -1, 0)
     l2, a2, b2 = np.moveaxis(np.asarray(second, float), -1, 0)
     c_mean = (np.hypot(a1, b1) + np.hypot(a2, b2)) / 2

@@ -24,7 +24,20 @@ LUMINANCE_2020 = np.array([0.2627002120112671, 0.6779980715188708, 0.05930171646
 
 
 def xy_to_xyz(x: float, y: float) -> NDArray[np.float64]:
-    """XYZ with Y = 1 of a chromaticity."""
+    """Compute the XYZ with Y = 1 of a chromaticity.
+
+    Parameters
+    ----------
+    x
+        Horizontal position, pixels.
+    y
+        Vertical position, pixels.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        XYZ with Y = 1 of a chromaticity.
+    """
     return np.array([x / y, 1.0, (1 - x - y) / y])
 
 
@@ -55,7 +68,23 @@ SPACES = {
 
 
 def space(name: str) -> RgbSpace:
-    """The space of that name; raises `BrutoError`."""
+    """Return the space of that name.
+
+    Parameters
+    ----------
+    name
+        Identifier of an output space: srgb, display-p3 or rec2020.
+
+    Returns
+    -------
+    RgbSpace
+        The space of that name.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     if name not in SPACES:
         raise BrutoError(
             tr(
@@ -75,7 +104,20 @@ def working_to_xyz() -> NDArray[np.float64]:
 
 @cache
 def working_to(name: str) -> NDArray[np.float64]:
-    """Linear Rec. 2020 to another linear space (3, 3)."""
+    """Compute the linear Rec.
+
+    2020 to another linear space (3, 3).
+
+    Parameters
+    ----------
+    name
+        Identifier of an output space: srgb, display-p3 or rec2020.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Linear Rec.
+    """
     return np.linalg.inv(space(name).to_xyz()) @ working_to_xyz()
 
 
@@ -86,31 +128,88 @@ def xyz_d50_to_working() -> NDArray[np.float64]:
 
 
 def encode_srgb(linear: NDArray) -> NDArray:
-    """Linear 0..1 to sRGB code 0..1 (IEC 61966-2-1)."""
+    """Compute the linear 0..1 to sRGB code 0..1 (IEC 61966-2-1).
+
+    Parameters
+    ----------
+    linear
+        Linear light, 1 = white.
+
+    Returns
+    -------
+    NDArray
+        Linear 0..1 to sRGB code 0..1 (IEC 61966-2-1).
+    """
     linear = np.clip(linear, 0, 1)
     return np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)
 
 
 def decode_srgb(code: NDArray) -> NDArray:
-    """sRGB code 0..1 to linear 0..1 (IEC 61966-2-1)."""
+    """Compute sRGB code 0..1 to linear 0..1 (IEC 61966-2-1).
+
+    Parameters
+    ----------
+    code
+        Picture codes, 0 to 1.
+
+    Returns
+    -------
+    NDArray
+        sRGB code 0..1 to linear 0..1 (IEC 61966-2-1).
+    """
     return np.where(code <= 0.04045, code / 12.92, ((np.maximum(code, 0) + 0.055) / 1.055) ** 2.4)
 
 
 def xyz_to_lab(xyz: NDArray, white: NDArray = D65_XYZ) -> NDArray[np.float64]:
-    """CIELAB of XYZ (..., 3) (CIE 015:2018)."""
+    """Compute the CIELAB of XYZ (..., 3) (CIE 015:2018).
+
+    Parameters
+    ----------
+    xyz
+        XYZ values (…, 3).
+    white
+        White point, XYZ.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        CIELAB of XYZ (..., 3) (CIE 015:2018).
+    """
     t = np.asarray(xyz, float) / white
     f = np.where(t > (6 / 29) ** 3, np.cbrt(t), t / (3 * (6 / 29) ** 2) + 4 / 29)
     return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
 
 
 def lightness(luminance: NDArray | float) -> NDArray:
-    """CIE L* of relative luminance, 1 = white."""
+    """Compute the CIE L* of relative luminance, 1 = white.
+
+    Parameters
+    ----------
+    luminance
+        Luminance (H, W), linear, 1 = white.
+
+    Returns
+    -------
+    NDArray
+        CIE L* of relative luminance, 1 = white.
+    """
     y = np.asarray(luminance, float)
     return np.where(y > (6 / 29) ** 3, 116 * np.cbrt(y) - 16, y * 903.2962963)
 
 
 def luminance_of(lightness_star: NDArray | float) -> NDArray:
-    """Relative luminance of CIE L*."""
+    """Compute the relative luminance of CIE L*.
+
+    Parameters
+    ----------
+    lightness_star
+        CIE lightness L*, 0 to 100.
+
+    Returns
+    -------
+    NDArray
+        Relative luminance of CIE L*.
+    """
     l = np.asarray(lightness_star, float)
     return np.where(l > 8, ((l + 16) / 116) ** 3, l / 903.2962963)
 
@@ -133,16 +232,51 @@ OKLAB_FROM_LMS = np.array(
 
 
 def picture_to_lab(picture: NDArray[np.uint8], name: str = "srgb") -> NDArray[np.float64]:
-    """CIELAB (D65) of an encoded 8-bit picture (..., 3)."""
+    """Compute the CIELAB (D65) of an encoded 8-bit picture (..., 3).
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+    name
+        Identifier of an output space: srgb, display-p3 or rec2020.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        CIELAB (D65) of an encoded 8-bit picture (..., 3).
+    """
     table = decode_srgb(np.arange(256) / 255.0)
     return xyz_to_lab(table[picture] @ space(name).to_xyz().T)
 
 
 def lowest(rgb: NDArray) -> NDArray:
-    """Least of three channels (..., 3); many times faster than `min` along the last axis."""
+    """Compute the least of three channels (..., 3); many times faster than `min` along the last axis.
+
+    Parameters
+    ----------
+    rgb
+        Linear RGB.
+
+    Returns
+    -------
+    NDArray
+        Least of three channels (..., 3); many times faster than `min` along the last axis.
+    """
     return np.minimum(np.minimum(rgb[..., 0], rgb[..., 1]), rgb[..., 2])
 
 
 def highest(rgb: NDArray) -> NDArray:
-    """Largest of three channels (..., 3)."""
+    """Compute the largest of three channels (..., 3).
+
+    Parameters
+    ----------
+    rgb
+        Linear RGB.
+
+    Returns
+    -------
+    NDArray
+        Largest of three channels (..., 3).
+    """
     return np.maximum(np.maximum(rgb[..., 0], rgb[..., 1]), rgb[..., 2])

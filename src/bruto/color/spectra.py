@@ -32,7 +32,18 @@ def observer() -> NDArray[np.float64]:
 
 
 def planck(kelvin: float) -> NDArray[np.float64]:
-    """(81,) relative spectral power of a Planckian radiator, 1 at 560 nm."""
+    """Compute (81,) relative spectral power of a Planckian radiator, 1 at 560 nm.
+
+    Parameters
+    ----------
+    kelvin
+        Colour temperature, kelvin.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        (81,) relative spectral power of a Planckian radiator, 1 at 560 nm.
+    """
     metres = wavelengths() * 1e-9
 
     def power(m):
@@ -42,7 +53,20 @@ def planck(kelvin: float) -> NDArray[np.float64]:
 
 
 def daylight_xy(kelvin: float) -> tuple[float, float]:
-    """Chromaticity of the CIE daylight phase, 4000-25000 K (CIE 015:2018, eq. 4.8 to 4.10)."""
+    """Compute the chromaticity of the CIE daylight phase, 4000-25000 K (CIE 015:2018, eq.
+
+    4.8 to 4.10).
+
+    Parameters
+    ----------
+    kelvin
+        Colour temperature, kelvin.
+
+    Returns
+    -------
+    tuple[float, float]
+        Chromaticity of the CIE daylight phase, 4000-25000 K (CIE 015:2018, eq.
+    """
     t = float(kelvin)
     if t <= 7000:
         x = -4.6070e9 / t**3 + 2.9678e6 / t**2 + 0.09911e3 / t + 0.244063
@@ -52,7 +76,18 @@ def daylight_xy(kelvin: float) -> tuple[float, float]:
 
 
 def daylight(kelvin: float) -> NDArray[np.float64]:
-    """(81,) relative spectral power of a daylight phase, 4000-25000 K."""
+    """Compute (81,) relative spectral power of a daylight phase, 4000-25000 K.
+
+    Parameters
+    ----------
+    kelvin
+        Colour temperature, kelvin.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        (81,) relative spectral power of a daylight phase, 4000-25000 K.
+    """
     x, y = daylight_xy(kelvin)
     m = 0.0241 + 0.2562 * x - 0.7341 * y
     m1 = (-1.3515 - 1.7703 * x + 5.9114 * y) / m
@@ -62,6 +97,17 @@ def daylight(kelvin: float) -> NDArray[np.float64]:
 
 
 def spectrum_xy(power: NDArray[np.float64]) -> tuple[float, float]:
-    """Chromaticity of a spectrum (81,)."""
+    """Compute the chromaticity of a spectrum (81,).
+
+    Parameters
+    ----------
+    power
+        Spectral power by wavelength.
+
+    Returns
+    -------
+    tuple[float, float]
+        Chromaticity of a spectrum (81,).
+    """
     xyz = observer().T @ power
     return float(xyz[0] / xyz.sum()), float(xyz[1] / xyz.sum())

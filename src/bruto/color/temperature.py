@@ -38,7 +38,20 @@ def _uv_to_xy(u: float, v: float) -> tuple[float, float]:
 
 
 def xy_of(kelvin: float, duv: float = 0.0) -> tuple[float, float]:
-    """Chromaticity of a temperature and Duv."""
+    """Compute the chromaticity of a temperature and Duv.
+
+    Parameters
+    ----------
+    kelvin
+        Colour temperature, kelvin.
+    duv
+        Distance from the Planckian locus, CIE 1960.
+
+    Returns
+    -------
+    tuple[float, float]
+        Chromaticity of a temperature and Duv.
+    """
     mired, uv = _locus()
     m = 1e6 / kelvin
     point = np.array([np.interp(m, mired, uv[:, k]) for k in (0, 1)])
@@ -49,7 +62,20 @@ def xy_of(kelvin: float, duv: float = 0.0) -> tuple[float, float]:
 
 
 def kelvin_duv_of(x: float, y: float) -> tuple[float, float]:
-    """Temperature in K and Duv of a chromaticity."""
+    """Compute the temperature in K and Duv of a chromaticity.
+
+    Parameters
+    ----------
+    x
+        Horizontal position, pixels.
+    y
+        Vertical position, pixels.
+
+    Returns
+    -------
+    tuple[float, float]
+        Temperature in K and Duv of a chromaticity.
+    """
     mired, uv = _locus()
     here = _xyz_to_uv(np.array([x, y, 1 - x - y]))
     distance = np.sum((uv - here) ** 2, axis=1)

@@ -23,20 +23,56 @@ _LUMINANCE = np.asarray(TO_XYZ[1], np.float32)
 
 
 def luminance(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
-    """Linear luminance (0..1) of sRGB codes (..., 3)."""
+    """Compute the linear luminance (0..1) of sRGB codes (..., 3).
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Linear luminance (0..1) of sRGB codes (..., 3).
+    """
     return (CODES[picture] @ _LUMINANCE).astype(np.float32)
 
 
 def typical_light(picture: NDArray[np.uint8]) -> float:
-    """Median luminance of a picture's usable places (0..1), of all of them where few are usable."""
+    """Compute the median luminance of a picture's usable places (0..1), of all of them where few are usable.
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+
+    Returns
+    -------
+    float
+        Median luminance of a picture's usable places (0..1), of all of them where few are usable.
+    """
     seen = picture[:: max(1, picture.shape[0] // 400), :: max(1, picture.shape[1] // 400)].reshape(-1, 3)
     usable = (seen.max(axis=1) <= BRIGHTEST) & (seen.max(axis=1) >= DARKEST)
     return max(float(np.median(luminance(seen[usable] if usable.sum() >= LEAST else seen))), 1e-4)
 
 
 def apart_ev(first: NDArray[np.uint8], second: NDArray[np.uint8], valid: NDArray[np.bool_]) -> float:
-    """Stops by which the first of two pictures (H, W, 3) on one grid is brighter: median over the places that are
-    `valid` and usable in both; of the medians where such places are few.
+    """Compute the stops by which the first of two pictures (H, W, 3) on one grid is brighter: median over the places
+    that are `valid` and usable in both; of the medians where such places are few.
+
+    Parameters
+    ----------
+    first
+        First picture.
+    second
+        Second picture.
+    valid
+        Mask of pixels that both pictures show.
+
+    Returns
+    -------
+    float
+        Stops by which the first of two pictures (H, W, 3) on one grid is brighter.
     """
     there = valid[::2, ::2]
     one, other = first[::2, ::2], second[::2, ::2]
@@ -50,9 +86,21 @@ def apart_ev(first: NDArray[np.uint8], second: NDArray[np.uint8], valid: NDArray
 
 
 def found_push(apart: Callable[[float], float]) -> float:
-    """The push (EV) of exposure at which `apart`, the stops that are still missing, is nothing; steps of the secant,
-    as a tone curve makes less of a push than it says.
+    """Compute the push (EV) of exposure at which `apart`, the stops that are still missing, is nothing; steps of the
+    secant, as a tone curve makes less of a push than it says.
 
+    Parameters
+    ----------
+    apart
+        How far apart both are under a push, EV.
+
+    Returns
+    -------
+    float
+        The push (EV) of exposure at which `apart`, the stops that are still missing, is nothing.
+
+    Examples
+    --------
     >>> round(found_push(lambda ev: 1.0 - 0.8 * ev), 2)
     1.25
     """
@@ -71,9 +119,21 @@ def found_push(apart: Callable[[float], float]) -> float:
 
 
 def equalled(pair: Aligned, second: Side, make: Callable[[float], Side]) -> tuple[Side, Aligned, float]:
-    """The second side at the brightness of the first, both on one grid, and the push (EV) that it took.
+    """Return the second side at the brightness of the first, both on one grid, and the push (EV) that it took.
 
-    `make`: the second side under a push of exposure, on top of what is pushed already.
+    Parameters
+    ----------
+    pair
+        Both pictures on one grid.
+    second
+        Second of the two sides.
+    make
+        The second side under a push of exposure, on top of what is pushed already.
+
+    Returns
+    -------
+    tuple[Side, Aligned, float]
+        The second side at the brightness of the first, both on one grid, and the push (EV) that it took.
     """
     state = second, pair
 
@@ -90,7 +150,25 @@ def equalled(pair: Aligned, second: Side, make: Callable[[float], Side]) -> tupl
 
 
 def push_to(light: float, side: Side, make: Callable[[float], Side], edge: int) -> tuple[Side, float]:
-    """A side at a typical light (see `typical_light`) and the push (EV) that it took, where nothing is aligned."""
+    """Return a side at a typical light (see `typical_light`) and the push (EV) that it took, where nothing is
+    aligned.
+
+    Parameters
+    ----------
+    light
+        Light relative to saturation, 0 to 1.
+    side
+        The side concerned.
+    make
+        Makes the side under a push of so many EV.
+    edge
+        Long edge, pixels.
+
+    Returns
+    -------
+    tuple[Side, float]
+        A side at a typical light (see `typical_light`) and the push (EV) that it took, where nothing is aligned.
+    """
     state = side
 
     def missing(ev: float) -> float:

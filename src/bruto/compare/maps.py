@@ -41,14 +41,36 @@ def _lab(linear, m, out):
 
 
 def lab_of_light(linear: NDArray[np.float32]) -> NDArray[np.float32]:
-    """CIELAB (D65) of linear sRGB (H, W, 3)."""
+    """Compute the CIELAB (D65) of linear sRGB (H, W, 3).
+
+    Parameters
+    ----------
+    linear
+        Linear light, 1 = white.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        CIELAB (D65) of linear sRGB (H, W, 3).
+    """
     out = np.empty(linear.shape, np.float32)
     _lab(np.ascontiguousarray(linear, np.float32), _TO_WHITE, out)
     return out
 
 
 def lab_of_codes(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
-    """CIELAB (D65) of an 8-bit sRGB picture (H, W, 3)."""
+    """Compute the CIELAB (D65) of an 8-bit sRGB picture (H, W, 3).
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        CIELAB (D65) of an 8-bit sRGB picture (H, W, 3).
+    """
     return lab_of_light(CODES[picture])
 
 
@@ -107,7 +129,20 @@ def _differences(one, other, out):
 
 
 def difference_map(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.float32]:
-    """CIEDE2000 (H, W) of two pictures in CIELAB (H, W, 3)."""
+    """Compute the CIEDE2000 (H, W) of two pictures in CIELAB (H, W, 3).
+
+    Parameters
+    ----------
+    one
+        First array.
+    other
+        Second array.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        CIEDE2000 (H, W) of two pictures in CIELAB (H, W, 3).
+    """
     out = np.empty(one.shape[:2], np.float32)
     _differences(np.ascontiguousarray(one, np.float32), np.ascontiguousarray(other, np.float32), out)
     return out

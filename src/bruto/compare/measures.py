@@ -65,7 +65,18 @@ class MeasuredSide:
 
 
 def oklab_of_lab(lab: NDArray) -> NDArray[np.float64]:
-    """OKLab of CIELAB (N, 3), both of D65."""
+    """Compute the OKLab of CIELAB (N, 3), both of D65.
+
+    Parameters
+    ----------
+    lab
+        CIELAB values (…, 3).
+
+    Returns
+    -------
+    NDArray[np.float64]
+        OKLab of CIELAB (N, 3), both of D65.
+    """
     y = (lab[:, 0] + 16) / 116
     f = np.stack([y + lab[:, 1] / 500, y, y - lab[:, 2] / 200], axis=1)
     xyz = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29)) * D65_XYZ
@@ -74,14 +85,16 @@ def oklab_of_lab(lab: NDArray) -> NDArray[np.float64]:
 
 @dataclass(frozen=True)
 class Measure:
-    """`key`: in JSON; `title` with its unit; `of`: the number of one picture; `digits` behind the point; `tolerance`
-    up to which two numbers are alike, by the first one; sentences for where the second number is lower, higher or the
-    same, with `{first}` and `{second}` for the pictures.
+    """`title` with its unit; `digits` behind the point; `tolerance` up to which two numbers are alike, by the first
+    one; sentences for where the second number is lower, higher or the same, with `{first}` and `{second}` for the
+    pictures.
     """
 
     key: str
+    """In JSON."""
     title: str
     of: Callable[[MeasuredSide], float]
+    """The number of one picture."""
     digits: int
     tolerance: Callable[[float], float]
     lower: str
@@ -89,7 +102,24 @@ class Measure:
     same: str
 
     def sentence(self, a: float, b: float, first: str, second: str) -> str:
-        """What two numbers say, plainly; NaN: there was too little to measure."""
+        """Say what two numbers say, plainly; NaN: there was too little to measure.
+
+        Parameters
+        ----------
+        a
+            Value of the first side.
+        b
+            Value of the second side.
+        first
+            The first of them.
+        second
+            The second of them.
+
+        Returns
+        -------
+        str
+            What two numbers say, plainly.
+        """
         if math.isnan(a) or math.isnan(b):
             return tr("Too little of it to judge.")
         alike = abs(a - b) <= self.tolerance(a)
@@ -202,7 +232,19 @@ def _fringes(s: MeasuredSide) -> float:
 
 
 def edge_width(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
-    """Median distance from 10 to 90 % of strong isolated edges, pixels of the grid; 0 where there are too few."""
+    """Compute the median distance from 10 to 90 % of strong isolated edges, pixels of the grid; 0 where there are
+    too few.
+
+    Parameters
+    ----------
+    found
+        Edges that were found; None where there are none.
+
+    Returns
+    -------
+    float
+        Median distance from 10 to 90 % of strong isolated edges, pixels of the grid.
+    """
     if found is None:
         return 0.0
     profile, low, high = found
@@ -221,7 +263,18 @@ def edge_width(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
 
 
 def edge_overshoot(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
-    """Median overshoot beside strong isolated edges, as a share of the step, in L*."""
+    """Compute the median overshoot beside strong isolated edges, as a share of the step, in L*.
+
+    Parameters
+    ----------
+    found
+        Edges that were found; None where there are none.
+
+    Returns
+    -------
+    float
+        Median overshoot beside strong isolated edges, as a share of the step, in L*.
+    """
     if found is None:
         return 0.0
     profile, low, high = found
@@ -232,7 +285,21 @@ def edge_overshoot(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
 
 
 def edges_of(l: NDArray[np.float32], valid: NDArray) -> tuple[NDArray, NDArray, NDArray] | None:
-    """Profiles (N, 25) across strong isolated edges, from dark to bright, and L* of both sides; None if too few."""
+    """Compute the profiles (N, 25) across strong isolated edges, from dark to bright, and L* of both sides; None if
+    too few.
+
+    Parameters
+    ----------
+    l
+        Lightness.
+    valid
+        Mask of pixels that both pictures show.
+
+    Returns
+    -------
+    tuple[NDArray, NDArray, NDArray] | None
+        Profiles (N, 25) across strong isolated edges, from dark to bright, and L* of both sides.
+    """
     gx = cv2.Sobel(l, cv2.CV_32F, 1, 0, scale=1 / 8)
     strong = np.abs(gx)
     peak = (

@@ -47,7 +47,7 @@ def _plain(side: dict[str, float], stored: StoredSide | None) -> dict[str, float
 @dataclass(frozen=True)
 class Comparison:
     """Measures of both by their keys, their alignment and difference; `first`, `second` (H, W, 3) uint8 lie on one
-    grid, `valid` (H, W) where both exist; `labs` both in CIELAB; `stored`: what the files take, where that is known.
+    grid, `valid` (H, W) where both exist; `labs` both in CIELAB.
     """
 
     alignment: Alignment
@@ -61,6 +61,7 @@ class Comparison:
     valid: NDArray[np.bool_]
     labs: tuple[NDArray[np.float32], NDArray[np.float32]]
     stored: tuple[StoredSide | None, StoredSide | None] = (None, None)
+    """What the files take, where that is known."""
 
     def as_json(self) -> dict[str, Any]:
         """What the command line prints; numbers that could not be measured are null."""
@@ -101,7 +102,26 @@ class Aligned:
 def aligned(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Aligned:
     """Bring the second of two oriented sRGB pictures (H, W, 3) of one scene, of any sizes, onto the first.
 
-    Both are reduced to `COMPARE_EDGE`. Raises `BrutoError` where they cannot be aligned.
+    Both are reduced to `COMPARE_EDGE`.
+
+    Parameters
+    ----------
+    first
+        First picture.
+    second
+        Second picture.
+    model
+        Motion model of the alignment.
+
+    Returns
+    -------
+    Aligned
+        See `Aligned`.
+
+    Raises
+    ------
+    BrutoError
+        Where they cannot be aligned.
     """
     a, b = reduced(first), reduced(second)
     greys = [cv2.cvtColor(x, cv2.COLOR_RGB2GRAY).astype(np.float32) / 255 for x in (a, b)]
@@ -116,7 +136,22 @@ def aligned(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
 
 
 def brought(second: NDArray[np.uint8], alignment: Alignment) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
-    """A picture (H, W, 3), reduced as it was aligned, on the first one's grid, and where it has something there."""
+    """Compute a picture (H, W, 3), reduced as it was aligned, on the first one's grid, and where it has something
+    there.
+
+    Parameters
+    ----------
+    second
+        Second picture.
+    alignment
+        Mapping from the first picture to the second.
+
+    Returns
+    -------
+    tuple[NDArray[np.uint8], NDArray[np.bool_]]
+        A picture (H, W, 3), reduced as it was aligned, on the first one's grid, and where it has something
+        there.
+    """
     b = reduced(second)
     mx, my = alignment.maps()
     moved = cv2.remap(b, mx, my, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
@@ -127,13 +162,43 @@ def brought(second: NDArray[np.uint8], alignment: Alignment) -> tuple[NDArray[np
 def compare(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "lens") -> Comparison:
     """Compare two oriented sRGB pictures (H, W, 3) of one scene, of any sizes, at equal output size.
 
-    Raises `BrutoError` where they cannot be aligned.
+    Parameters
+    ----------
+    first
+        First picture.
+    second
+        Second picture.
+    model
+        Motion model of the alignment.
+
+    Returns
+    -------
+    Comparison
+        See `Comparison`.
+
+    Raises
+    ------
+    BrutoError
+        Where they cannot be aligned.
     """
     return measured(aligned(first, second, model))
 
 
 def measured(pair: Aligned, stored: tuple[StoredSide | None, StoredSide | None] = (None, None)) -> Comparison:
-    """What two pictures on one grid have lost and kept; `stored`: what their files take."""
+    """Find what two pictures on one grid have lost and kept.
+
+    Parameters
+    ----------
+    pair
+        Both pictures on one grid.
+    stored
+        What their files take.
+
+    Returns
+    -------
+    Comparison
+        What two pictures on one grid have lost and kept.
+    """
     valid = pair.valid
     lab_a, lab_b = (lab_of_codes(x) for x in (pair.first, pair.second))
     flat = _flat_mask(lab_a, valid) & _flat_mask(lab_b, valid)
@@ -160,7 +225,18 @@ def measured(pair: Aligned, stored: tuple[StoredSide | None, StoredSide | None] 
 
 
 def reduced(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """A picture with a long edge of `COMPARE_EDGE` at most."""
+    """Compute a picture with a long edge of `COMPARE_EDGE` at most.
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        A picture with a long edge of `COMPARE_EDGE` at most.
+    """
     scale = COMPARE_EDGE / max(picture.shape)
     return (
         cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
@@ -200,7 +276,22 @@ def _stored_rows(c: Comparison, first: str, second: str) -> list[tuple[str, str,
 
 
 def sentences(c: Comparison, first: str = "raw", second: str = "phone's picture") -> list[tuple[str, str, str, str]]:
-    """Rows for a table: name with unit, value of each side, a plain sentence."""
+    """Return the rows for a table: name with unit, value of each side, a plain sentence.
+
+    Parameters
+    ----------
+    c
+        The comparison.
+    first
+        The first of them.
+    second
+        The second of them.
+
+    Returns
+    -------
+    list[tuple[str, str, str, str]]
+        Rows for a table.
+    """
     rows = []
     for measure in MEASURES:
         a, b = c.a[measure.key], c.b[measure.key]

@@ -38,8 +38,22 @@ def _limited(field: str, value: float) -> float:
 
 
 def tone_moved(tone: Tone, moves: Mapping[str, tuple[float, float]]) -> dict[str, Any]:
-    """Handles of tone, as `Recipe.changed` takes them, moved by name: by EV and L*; they go on rising.
+    """Return the handles of tone, as `Recipe.changed` takes them, moved by name: by EV and L*; they go on rising.
 
+    Parameters
+    ----------
+    tone
+        The five tone handles.
+    moves
+        Shift of handles: EV and L*, by name.
+
+    Returns
+    -------
+    dict[str, Any]
+        Handles of tone, as `Recipe.changed` takes them, moved by name.
+
+    Examples
+    --------
     >>> tone_moved(Tone(), {"shadow": (0.0, 10.0)})["shadow"]["lightness"]
     24.5
     """
@@ -54,10 +68,24 @@ def tone_moved(tone: Tone, moves: Mapping[str, tuple[float, float]]) -> dict[str
 
 
 def pushed(recipe: Recipe, push: Recipe, as_shot: tuple[float, float] = (DAYLIGHT, 0.0)) -> Recipe:
-    """A recipe with a push on top of it.
+    """Return a recipe with a push on top of it.
 
-    `as_shot`: temperature (K) and Duv for which the recipe's own stand where it names none.
+    Parameters
+    ----------
+    recipe
+        The edit, every value in its own unit.
+    push
+        The change applied to both sides.
+    as_shot
+        Temperature (K) and Duv for which the recipe's own stand where it names none.
 
+    Returns
+    -------
+    Recipe
+        A recipe with a push on top of it.
+
+    Examples
+    --------
     >>> pushed(Recipe(exposure=0.5), Recipe(exposure=1.0)).exposure
     1.5
     """
@@ -89,11 +117,36 @@ def pushed(recipe: Recipe, push: Recipe, as_shot: tuple[float, float] = (DAYLIGH
 
 
 def further(push: Recipe, ev: float) -> Recipe:
-    """A push with `ev` more exposure."""
+    """Return a push with `ev` more exposure.
+
+    Parameters
+    ----------
+    push
+        The change applied to both sides.
+    ev
+        Exposure change, EV.
+
+    Returns
+    -------
+    Recipe
+        A push with `ev` more exposure.
+    """
     return push.changed(exposure=_limited("exposure", push.exposure + ev)) if ev else push
 
 
 def cannot_act(push: Recipe) -> list[str]:
-    """Titles of what a push changes that cannot act on a finished picture, or on the frame that is compared."""
+    """Return the titles of what a push changes that cannot act on a finished picture, or on the frame that is
+    compared.
+
+    Parameters
+    ----------
+    push
+        The change applied to both sides.
+
+    Returns
+    -------
+    list[str]
+        Titles of what a push changes that cannot act on a finished picture, or on the frame that is compared.
+    """
     changed = [f for f in (*RAW_ONLY, *FRAME_FIELDS) if getattr(push, f, None) != getattr(_DEFAULT, f, None)]
     return [FIELDS[f].title.lower() for f in changed if f in FIELDS]

@@ -14,8 +14,18 @@ AREA, TEXTURE, TINT = 0.1, 75.0, 8.0
 
 
 def lost(c: Comparison) -> tuple[float, float, float]:
-    """What the second picture has lost and the first still has: bright and dark places, percent of the area, and how
-    many stops the first spreads over them.
+    """Find what the second picture has lost and the first still has: bright and dark places, percent of the area,
+    and how many stops the first spreads over them.
+
+    Parameters
+    ----------
+    c
+        The comparison.
+
+    Returns
+    -------
+    tuple[float, float, float]
+        What the second picture has lost and the first still has.
     """
     one, other = (lab[..., 0] for lab in c.labs)
     bright = c.valid & (other >= HIGH) & (one < HIGH - 1)
@@ -31,8 +41,17 @@ def lost(c: Comparison) -> tuple[float, float, float]:
 
 
 def reasons(c: Comparison) -> list[str]:
-    """What the picture has lost and the raw still has, in phrases; none: the raw holds hardly more. `c`: of the raw
-    with its picture, in this order.
+    """Find what the picture has lost and the raw still has, in phrases; none: the raw holds hardly more.
+
+    Parameters
+    ----------
+    c
+        Of the raw with its picture, in this order.
+
+    Returns
+    -------
+    list[str]
+        What the picture has lost and the raw still has, in phrases.
     """
     bright, dark, stops = lost(c)
     found = []
@@ -50,7 +69,22 @@ def reasons(c: Comparison) -> list[str]:
 
 
 def worth(c: Comparison, raw_bytes: int, picture_bytes: int) -> str:
-    """A verdict in a sentence: keep the raw, or not, and why. `c`: of the raw with its picture, in this order."""
+    """Return a verdict in a sentence: keep the raw, or not, and why.
+
+    Parameters
+    ----------
+    c
+        Of the raw with its picture, in this order.
+    raw_bytes
+        Size of the raw, bytes.
+    picture_bytes
+        Size of the picture, bytes.
+
+    Returns
+    -------
+    str
+        A verdict in a sentence.
+    """
     found = reasons(c)
     size = tr("{raw_bytes:.1f} MB", raw_bytes=raw_bytes / 1000000.0)
     times = (

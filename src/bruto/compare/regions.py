@@ -21,13 +21,13 @@ FLAT, EDGE = 1.2, 6.0
 
 @dataclass(frozen=True)
 class Region:
-    """`kind` of difference; `x`, `y`: its middle on the compared grid, relative to the grid's width and height;
-    `sentence`, with `{first}` and `{second}` for the pictures.
-    """
+    """`kind` of difference; `sentence`, with `{first}` and `{second}` for the pictures."""
 
     kind: str
     x: float
+    """Its middle on the compared grid, relative to the grid's width and height."""
     y: float
+    """Its middle on the compared grid, relative to the grid's width and height."""
     sentence: str
 
 
@@ -135,7 +135,25 @@ LEAST_L, LEAST_AB, LEAST_RATIO = 1.0, 1.5, 1.15
 
 
 def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: float) -> Region:
-    """A place of two pictures (H, W, 3; CIELAB) on one grid, and how they differ there; `x`, `y` as in `Region`."""
+    """Return a place of two pictures (H, W, 3; CIELAB) on one grid, and how they differ there; `x`, `y` as in
+    `Region`.
+
+    Parameters
+    ----------
+    one
+        First array.
+    other
+        Second array.
+    x
+        Horizontal position, pixels.
+    y
+        Vertical position, pixels.
+
+    Returns
+    -------
+    Region
+        A place of two pictures (H, W, 3.
+    """
     height, width = one.shape[:2]
     side = min(SIDE, height, width)
     row, column = (int(np.clip(round(p * n) - side // 2, 0, n - side)) for p, n in ((y, height), (x, width)))
@@ -160,7 +178,22 @@ def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: 
 
 
 def places_of(one: NDArray[np.float32], other: NDArray[np.float32], valid: NDArray[np.bool_]) -> list[Region]:
-    """Up to five places where two pictures (H, W, 3; CIELAB) on one grid differ most, one for each kind."""
+    """Return up to five places where two pictures (H, W, 3; CIELAB) on one grid differ most, one for each kind.
+
+    Parameters
+    ----------
+    one
+        First array.
+    other
+        Second array.
+    valid
+        Mask of pixels that both pictures show.
+
+    Returns
+    -------
+    list[Region]
+        Up to five places where two pictures (H, W, 3.
+    """
     inner = cv2.erode(valid.astype(np.uint8), np.ones((SIDE // 2, SIDE // 2), np.uint8)).astype(np.float32)
     smooth = [cv2.GaussianBlur(np.ascontiguousarray(p[..., 0]), (0, 0), 1.5) for p in (one, other)]
     steep = np.maximum(*(

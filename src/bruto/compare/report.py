@@ -40,7 +40,20 @@ td { padding: 1px 10px 1px 0; vertical-align: top; } .n { text-align: right; } .
 
 
 def image(picture: NDArray[np.uint8], width: int) -> str:
-    """A picture (H, W, 3) for a page, `width` pixels across at most, inside the page's own text."""
+    """Return a picture (H, W, 3) for a page, `width` pixels across at most, inside the page's own text.
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+    width
+        Width, pixels.
+
+    Returns
+    -------
+    str
+        A picture (H, W, 3) for a page, `width` pixels across at most, inside the page's own text.
+    """
     scale = width / picture.shape[1]
     if scale < 1:
         picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
@@ -63,7 +76,22 @@ def _place(place: Region, pair: SharpPair, short: tuple[str, str]) -> str:
 
 
 def verdict(c: Comparison, first: str, second: str) -> str:
-    """Which of both has kept more, in a sentence: by what each has lost in light, texture and clean tones."""
+    """Say which of both has kept more, in a sentence: by what each has lost in light, texture and clean tones.
+
+    Parameters
+    ----------
+    c
+        The comparison.
+    first
+        The first of them.
+    second
+        The second of them.
+
+    Returns
+    -------
+    str
+        Which of both has kept more, in a sentence.
+    """
     points = 0
     for key, least in (
         ("lost_highlights_percent", 0.3),
@@ -90,8 +118,29 @@ def report_html(
     match: Match | None = None,
     embed_font: bool = True,
 ) -> str:
-    """The page as HTML. `names` of both sides, and `short`, what they are called in sentences; `pieces`: places with
-    their pixels at 1:1; `match`: the phone's look.
+    """Return the page as HTML.
+
+    `names` of both sides, and `short`, what they are called in sentences.
+
+    Parameters
+    ----------
+    c
+        The comparison.
+    pieces
+        Places with their pixels at 1:1.
+    names
+        Names of both sides.
+    short
+        Short names of both sides.
+    match
+        The phone's look.
+    embed_font
+        Whether the font is put into the page.
+
+    Returns
+    -------
+    str
+        The page as HTML.
     """
     first, second = (html.escape(n) for n in names)
     rows = [
@@ -157,7 +206,21 @@ def write_report(
 ) -> None:
     """Write the page, as the file's name says: HTML, CSV of the numbers, or PDF by `printed`, which gets the page.
 
-    Raises `BrutoError`; nothing is half-written.
+    Parameters
+    ----------
+    target
+        File to write, from the output planner.
+    found
+        What was found.
+    match
+        The phone's look; None where it was not searched.
+    printed
+        Prints HTML as PDF; None where there is no printer.
+
+    Raises
+    ------
+    BrutoError
+        Nothing is half-written.
     """
     path = target.path if isinstance(target, Target) else Path(target)
     suffix = path.suffix.lower()
@@ -174,7 +237,18 @@ def write_report(
 
 
 def pieces_of(found: ReportContent) -> list[tuple[Region, SharpPair]]:
-    """The places of a comparison with their pixels at 1:1."""
+    """Return the places of a comparison with their pixels at 1:1.
+
+    Parameters
+    ----------
+    found
+        What was found.
+
+    Returns
+    -------
+    list[tuple[Region, SharpPair]]
+        The places of a comparison with their pixels at 1:1.
+    """
     c, (width, height) = found.comparison, found.first.size
     side = min(PIECE, width, height)
     pieces = []
@@ -185,7 +259,22 @@ def pieces_of(found: ReportContent) -> list[tuple[Region, SharpPair]]:
 
 
 def numbers_csv(c: Comparison, names: tuple[str, str], short: tuple[str, str]) -> str:
-    """The table as CSV: measure, both numbers, the sentence."""
+    """Return the table as CSV: measure, both numbers, the sentence.
+
+    Parameters
+    ----------
+    c
+        The comparison.
+    names
+        Names of both sides.
+    short
+        Short names of both sides.
+
+    Returns
+    -------
+    str
+        The table as CSV.
+    """
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(["measure", *names, "in words"])

@@ -61,7 +61,27 @@ class Line:
 
 
 def line_of(name: str, raw: Side, picture: Side) -> Line:
-    """What a page tells of a raw and its picture. Raises `BrutoError` where they cannot be aligned."""
+    """Find what a page tells of a raw and its picture.
+
+    Parameters
+    ----------
+    name
+        Name, as stored or shown.
+    raw
+        The raw's side.
+    picture
+        The finished picture.
+
+    Returns
+    -------
+    Line
+        What a page tells of a raw and its picture.
+
+    Raises
+    ------
+    BrutoError
+        Where they cannot be aligned.
+    """
     files = (stored(raw), stored(picture))
     c: Comparison = measured(aligned(raw.whole(COMPARE_EDGE), picture.whole(COMPARE_EDGE)), files)
     raw_bytes, picture_bytes = (0 if f is None else f.size for f in files)
@@ -76,7 +96,22 @@ def lines_of(
     progress: Callable[[float, str], None] | None = None,
     stopped: Callable[[], bool] | None = None,
 ) -> tuple[list[Line], list[str]]:
-    """Lines of pairs, each made when it is its turn, and why others have none."""
+    """Return the lines of pairs, each made when it is its turn, and why others have none.
+
+    Parameters
+    ----------
+    pairs
+        Pairs to compare, each with its name.
+    progress
+        Called with the share done, 0 to 1, and what is being done.
+    stopped
+        Returns whether to stop.
+
+    Returns
+    -------
+    tuple[list[Line], list[str]]
+        Lines of pairs, each made when it is its turn, and why others have none.
+    """
     found, problems = [], []
     for k, (name, make) in enumerate(pairs):
         if stopped is not None and stopped():
@@ -91,7 +126,18 @@ def lines_of(
 
 
 def summary(lines: Sequence[Line]) -> str:
-    """How many raws are worth their space, in a sentence."""
+    """Say how many raws are worth their space, in a sentence.
+
+    Parameters
+    ----------
+    lines
+        Lines of the report.
+
+    Returns
+    -------
+    str
+        How many raws are worth their space, in a sentence.
+    """
     keep = [line for line in lines if line.keep]
     both = [sum(line.sizes[0] for line in some) / 1e6 for some in (keep, [n for n in lines if not n.keep])]
     if not lines:
@@ -115,7 +161,24 @@ def _number(value: float, digits: int) -> str:
 
 
 def shoot_html(lines: Iterable[Line], problems: Sequence[str], title: str, embed_font: bool = True) -> str:
-    """The page as HTML."""
+    """Return the page as HTML.
+
+    Parameters
+    ----------
+    lines
+        Lines of the report.
+    problems
+        What could not be compared, in sentences.
+    title
+        Title for people.
+    embed_font
+        Whether the font is put into the page.
+
+    Returns
+    -------
+    str
+        The page as HTML.
+    """
     lines = list(lines)
     body = [f"<h1>{html.escape(title)}: raws and pictures</h1>", f"<p>{html.escape(summary(lines))}</p>"]
     body.append(
@@ -143,7 +206,18 @@ def shoot_html(lines: Iterable[Line], problems: Sequence[str], title: str, embed
 
 
 def shoot_csv(lines: Iterable[Line]) -> str:
-    """All measures of all pairs as CSV, a line for each side."""
+    """Return all measures of all pairs as CSV, a line for each side.
+
+    Parameters
+    ----------
+    lines
+        Lines of the report.
+
+    Returns
+    -------
+    str
+        All measures of all pairs as CSV, a line for each side.
+    """
     lines = list(lines)
     out = io.StringIO()
     writer = csv.writer(out)
@@ -163,8 +237,25 @@ def write_shoot_page(
     title: str,
     printed: Callable[[str, Target | str | Path], None] | None = None,
 ) -> None:
-    """Write the page, as the file's name says: HTML, CSV, or PDF by `printed`. Raises `BrutoError`; nothing is
-    half-written.
+    """Write the page, as the file's name says: HTML, CSV, or PDF by `printed`.
+
+    Parameters
+    ----------
+    target
+        File to write, from the output planner.
+    lines
+        Lines of the report.
+    problems
+        What could not be compared, in sentences.
+    title
+        Title for people.
+    printed
+        Prints HTML as PDF; None where there is no printer.
+
+    Raises
+    ------
+    BrutoError
+        Nothing is half-written.
     """
     path = target.path if isinstance(target, Target) else Path(target)
     suffix = path.suffix.lower()

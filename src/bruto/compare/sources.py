@@ -39,10 +39,32 @@ class Side(Protocol):
     def size(self) -> tuple[int, int]: ...
 
     def whole(self, edge: int) -> NDArray[np.uint8]:
-        """All of it (H, W, 3; sRGB codes, oriented), its long edge `edge` to twice that, if it has so much."""
+        """Compute all of it (H, W, 3; sRGB codes, oriented), its long edge `edge` to twice that, if it has so much.
+
+        Parameters
+        ----------
+        edge
+            Long edge, pixels.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            All of it (H, W, 3.
+        """
 
     def part(self, rect: Rectangle) -> NDArray[np.uint8]:
-        """A rectangle at full size."""
+        """Compute a rectangle at full size.
+
+        Parameters
+        ----------
+        rect
+            Rectangle in output pixels.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            A rectangle at full size.
+        """
 
 
 @dataclass(frozen=True)
@@ -57,12 +79,36 @@ class Developed:
         return self.developer.source.meta.oriented_size
 
     def whole(self, edge: int) -> NDArray[np.uint8]:
+        """Compute the whole.
+
+        Parameters
+        ----------
+        edge
+            Long edge, pixels.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            Whole.
+        """
         factor = 1.0
         while max(self.size) / (factor * 2) >= edge and factor < COARSEST:
             factor *= 2
         return orient(self.developer.view(unframed(self.recipe), factor), self.developer.source.meta.orientation)
 
     def part(self, rect: Rectangle) -> NDArray[np.uint8]:
+        """Compute the part.
+
+        Parameters
+        ----------
+        rect
+            Rectangle in output pixels.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            Part.
+        """
         recipe, orientation = unframed(self.recipe), self.developer.source.meta.orientation
         stored = stored_rect(rect, orientation, self.developer.size(recipe))
         return np.ascontiguousarray(orient(self.developer.view(recipe, 1, stored), orientation))
@@ -70,29 +116,75 @@ class Developed:
 
 @dataclass(frozen=True)
 class Finished:
-    """A finished picture (H, W, 3; sRGB codes, oriented) as it is; `path`: of its file, None where it has none."""
+    """A finished picture (H, W, 3; sRGB codes, oriented) as it is."""
 
     pixels: NDArray[np.uint8]
     path: Path | None = None
+    """Of its file, None where it has none."""
 
     @property
     def size(self) -> tuple[int, int]:
         return self.pixels.shape[1], self.pixels.shape[0]
 
     def whole(self, edge: int) -> NDArray[np.uint8]:
+        """Compute the whole.
+
+        Parameters
+        ----------
+        edge
+            Long edge, pixels.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            Whole.
+        """
         return self.pixels
 
     def part(self, rect: Rectangle) -> NDArray[np.uint8]:
+        """Compute the part.
+
+        Parameters
+        ----------
+        rect
+            Rectangle in output pixels.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            Part.
+        """
         return self.pixels[rect.y : rect.y + rect.height, rect.x : rect.x + rect.width]
 
 
 def side_of(
     path: str | Path, recipe: Recipe | None = None, push: Recipe | None = None, developer: Developer | None = None
 ) -> Side:
-    """A file as it is compared. Raises `BrutoError`.
+    """Return a file as it is compared.
 
-    A raw is developed with `recipe`, or with all its suggestions where that is None; a finished picture is taken as it
-    is. A `push` acts on both by the same pipeline. `developer`: the file, where it is open.
+    A raw is developed with `recipe`, or with all its suggestions where that is None; a finished picture is taken as
+    it is. A `push` acts on both by the same pipeline.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    recipe
+        The edit, every value in its own unit.
+    push
+        The change applied to both sides.
+    developer
+        The file, where it is open.
+
+    Returns
+    -------
+    Side
+        A file as it is compared.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
     """
     path = Path(path)
     if developer is None and is_picture(path) and not is_raw(path):
@@ -110,7 +202,18 @@ def side_of(
 
 
 def stored(side: Side) -> StoredSide | None:
-    """What the file of a side takes; None where it has no file of its own, or that is gone."""
+    """Find what the file of a side takes; None where it has no file of its own, or that is gone.
+
+    Parameters
+    ----------
+    side
+        The side concerned.
+
+    Returns
+    -------
+    StoredSide | None
+        What the file of a side takes.
+    """
     path = side.developer.source.path if isinstance(side, Developed) else None
     if isinstance(side, Finished):
         path = side.path
@@ -121,7 +224,23 @@ def stored(side: Side) -> StoredSide | None:
 
 
 def side_of_pixels(path: Path, pixels: NDArray[np.uint8], push: Recipe | None = None) -> Side:
-    """A finished picture (H, W, 3; sRGB codes, oriented) out of a file, such as its preview, as it is compared."""
+    """Return a finished picture (H, W, 3; sRGB codes, oriented) out of a file, such as its preview, as it is
+    compared.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    pixels
+        Pixels (H, W, 3).
+    push
+        The change applied to both sides.
+
+    Returns
+    -------
+    Side
+        A finished picture (H, W, 3.
+    """
     if push is None or push == Recipe():
         return Finished(pixels)
     picture = PictureFile(profile="sRGB", size=(pixels.shape[1], pixels.shape[0]), kind="picture", pixels=pixels)
@@ -142,9 +261,23 @@ class SharpPair:
 
 
 def sharp_pair(first: Side, second: Side, alignment: Alignment, rect: Rectangle) -> SharpPair:
-    """A rectangle of the first side, and the second brought onto it, pixel by pixel.
+    """Return a rectangle of the first side, and the second brought onto it, pixel by pixel.
 
-    `alignment`: from `metrics.compare` of the two, at whatever size; `rect`: in pixels of the first one's frame.
+    Parameters
+    ----------
+    first
+        First of the two sides.
+    second
+        Second of the two sides.
+    alignment
+        From `metrics.compare` of the two, at whatever size.
+    rect
+        In pixels of the first one's frame.
+
+    Returns
+    -------
+    SharpPair
+        A rectangle of the first side, and the second brought onto it, pixel by pixel.
     """
     one = first.part(rect)
     width, height = second.size

@@ -24,6 +24,26 @@ class SweepStep:
 
 
 def swept(ev: float, first: Side, second: Side) -> SweepStep:
-    """Both, as they are under a push of `ev`. Raises `BrutoError`."""
+    """Return both, as they are under a push of `ev`.
+
+    Parameters
+    ----------
+    ev
+        Exposure change, EV.
+    first
+        First of the two sides.
+    second
+        Second of the two sides.
+
+    Returns
+    -------
+    SweepStep
+        Both, as they are under a push of `ev`.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     c = compare(first.whole(COMPARE_EDGE // 2), second.whole(COMPARE_EDGE // 2))
     return SweepStep(ev, {k: c.a[k] for k in SWEPT}, {k: c.b[k] for k in SWEPT})

@@ -12,9 +12,7 @@ from typing import Any
 
 @dataclass(frozen=True, kw_only=True)
 class CaptureFacts:
-    """What any file may say of its capture: `taken` as Exif writes it; `merged`: see `container.merged`; texts are ""
-    and numbers None where it says nothing.
-    """
+    """What any file may say of its capture: `taken` as Exif writes it."""
 
     iso: float | None = None
     exposure_s: float | None = None
@@ -27,6 +25,7 @@ class CaptureFacts:
     software: str = ""
     description: str = ""
     merged: str = ""
+    """See `container.merged`; texts are "" and numbers None where it says nothing."""
 
 
 ISO, EXPOSURE_S, F_NUMBER = (1.0, 1e7), (1e-7, 1e6), (0.3, 200.0)
@@ -39,8 +38,22 @@ LONGEST_TEXT = 4000
 
 
 def believed(value: Any, bounds: tuple[float, float]) -> float | None:
-    """A number within bounds, else None.
+    """Compute a number within bounds, else None.
 
+    Parameters
+    ----------
+    value
+        Value as stored.
+    bounds
+        Lowest and highest believable value.
+
+    Returns
+    -------
+    float | None
+        A number within bounds, else None.
+
+    Examples
+    --------
     >>> believed("12.5", (1, 100)), believed(float("nan"), (1, 100)), believed(1e-30, (0.3, 200))
     (12.5, None, None)
     """
@@ -54,9 +67,21 @@ def believed(value: Any, bounds: tuple[float, float]) -> float | None:
 
 
 def text_of(value: Any) -> str:
-    """A text of a file on one line: control signs are blanks, what is too long is cut.
+    r"""Return a text of a file on one line: control signs are blanks, what is too long is cut.
 
-    >>> text_of("a\\x00b ")
+    Parameters
+    ----------
+    value
+        Value as stored.
+
+    Returns
+    -------
+    str
+        A text of a file on one line.
+
+    Examples
+    --------
+    >>> text_of("a\x00b ")
     'a'
     """
     if isinstance(value, (bytes, bytearray)):

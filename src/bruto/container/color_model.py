@@ -66,7 +66,20 @@ def _weights(calibrations: tuple[Calibration, ...], kelvin: float, xy: tuple[flo
 
 
 def calibration_weights(meta: RawMeta, neutral: NDArray) -> NDArray[np.float64]:
-    """Share of each of the file's calibrations for a camera neutral; they sum to 1."""
+    """Compute the share of each of the file's calibrations for a camera neutral; they sum to 1.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    neutral
+        Camera neutral, green = 1.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Share of each of the file's calibrations for a camera neutral.
+    """
     x, y = neutral_to_xy(meta, neutral)
     kelvin, _ = kelvin_duv_of(x, y)
     return _weights(meta.calibrations or (_PLAIN,), float(np.clip(kelvin, 1000, 100000)), (x, y))
@@ -92,7 +105,20 @@ def _xyz_to_camera(meta: RawMeta, kelvin: float, xy: tuple[float, float]) -> NDA
 
 
 def neutral_to_xy(meta: RawMeta, neutral: NDArray) -> tuple[float, float]:
-    """Chromaticity of the white that a camera neutral stands for (the specification's iteration)."""
+    """Compute the chromaticity of the white that a camera neutral stands for (the specification's iteration).
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    neutral
+        Camera neutral, green = 1.
+
+    Returns
+    -------
+    tuple[float, float]
+        Chromaticity of the white that a camera neutral stands for (the specification's iteration).
+    """
     x, y = 0.3457, 0.3585
     for _ in range(30):
         kelvin, _ = kelvin_duv_of(x, y)
@@ -107,7 +133,22 @@ def neutral_to_xy(meta: RawMeta, neutral: NDArray) -> tuple[float, float]:
 
 
 def xy_to_neutral(meta: RawMeta, x: float, y: float) -> NDArray[np.float64]:
-    """Camera neutral (green = 1) of a white's chromaticity."""
+    """Compute the camera neutral (green = 1) of a white's chromaticity.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    x
+        Horizontal position, pixels.
+    y
+        Vertical position, pixels.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Camera neutral (green = 1) of a white's chromaticity.
+    """
     kelvin, _ = kelvin_duv_of(x, y)
     camera = _xyz_to_camera(meta, float(np.clip(kelvin, 1000, 100000)), (x, y)) @ xy_to_xyz(x, y)
     camera = np.maximum(camera, 1e-4)
@@ -115,8 +156,21 @@ def xy_to_neutral(meta: RawMeta, x: float, y: float) -> NDArray[np.float64]:
 
 
 def camera_to_working(meta: RawMeta, neutral: NDArray) -> NDArray[np.float64]:
-    """Matrix (3, 3) from camera RGB to linear Rec. 2020; the neutral maps to equal values, green of the neutral to
-    1.
+    """Compute the matrix (3, 3) from camera RGB to linear Rec.
+
+    2020; the neutral maps to equal values, green of the neutral to 1.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    neutral
+        Camera neutral, green = 1.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Matrix (3, 3) from camera RGB to linear Rec.
     """
     neutral = np.asarray(neutral, float) / neutral[1]
     x, y = neutral_to_xy(meta, neutral)

@@ -26,18 +26,41 @@ LARGEST_VALUE = 1e6
 
 @dataclass(frozen=True)
 class Correction:
-    """One operation. `area`: top, left, bottom, right, plane, planes, row and column pitch; `values`: table,
-    coefficients or one number a row or column; `points` (N, 2) rows and columns of bad pixels.
+    """One operation.
+
+    `points` (N, 2) rows and columns of bad pixels.
     """
 
     opcode: int
     area: tuple[int, ...] = ()
+    """Top, left, bottom, right, plane, planes, row and column pitch."""
     values: NDArray = field(default_factory=lambda: np.zeros(0))
+    """Table, coefficients or one number a row or column."""
     points: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 2), np.int64))
 
 
 def parse_correction(opcode: int, data: bytes, where: str) -> Correction:
-    """The operation of one of the `KNOWN` opcodes; raises `FileProblem` where its parameters are damaged."""
+    """Parse the operation of one of the `KNOWN` opcodes.
+
+    Parameters
+    ----------
+    opcode
+        Opcode by its number.
+    data
+        Bytes as stored in the file.
+    where
+        Name of the structure for messages.
+
+    Returns
+    -------
+    Correction
+        The operation of one of the `KNOWN` opcodes.
+
+    Raises
+    ------
+    FileProblem
+        Where its parameters are damaged.
+    """
     try:
         if opcode == BAD_CONSTANT:
             return Correction(opcode, values=np.array(struct.unpack_from(">2I", data)[:1], np.float64))
@@ -90,7 +113,18 @@ def _bad_points(data: bytes, where: str) -> NDArray[np.int64]:
 
 
 def write_correction(c: Correction) -> bytes:
-    """Parameters of an operation, as `parse_correction` reads them."""
+    """Make the parameters of an operation, as `parse_correction` reads them.
+
+    Parameters
+    ----------
+    c
+        Channel index for the kernel.
+
+    Returns
+    -------
+    bytes
+        Parameters of an operation, as `parse_correction` reads them.
+    """
     if c.opcode == BAD_CONSTANT:
         return struct.pack(">2I", int(c.values[0]), 0)
     if c.opcode == BAD_LIST:
@@ -110,9 +144,17 @@ def _places(start: int, stop: int, pitch: int, origin: int, size: int) -> tuple[
 
 
 def apply_corrections(data: NDArray, corrections: tuple[Correction, ...], origin: tuple[int, int] = (0, 0)) -> None:
-    """Apply operations in their order to (H, W) or (H, W, 3), in place; `origin`: row and column of its first pixel.
+    """Apply operations in their order to (H, W) or (H, W, 3), in place; Integers are taken as codes (a unit is
+    65535), floats as light (a unit is 1).
 
-    Integers are taken as codes (a unit is 65535), floats as light (a unit is 1).
+    Parameters
+    ----------
+    data
+        Samples, changed in place.
+    corrections
+        Corrections in order.
+    origin
+        Row and column of its first pixel.
     """
     unit = 65535.0 if data.dtype.kind == "u" else 1.0
     for c in corrections:

@@ -38,7 +38,18 @@ MAX_MASK_PIXELS = 100_000_000
 
 
 def camera_signature(first: Any) -> str:
-    """CameraCalibrationSignature of a file."""
+    """Return the CameraCalibrationSignature of a file.
+
+    Parameters
+    ----------
+    first
+        The first of them.
+
+    Returns
+    -------
+    str
+        CameraCalibrationSignature of a file.
+    """
     entry = first.tags.get(CAMERA_SIGNATURE)
     value = "" if entry is None else entry.value
     if isinstance(value, (bytes, tuple, list)):
@@ -49,7 +60,28 @@ def camera_signature(first: Any) -> str:
 def profiles_of(
     tif: Any, first: Any, raw: Any, rational: Callable[[Any, int], Any], warnings: list[str]
 ) -> tuple[CameraProfile, ...]:
-    """The file's own profile and those embedded beside it. A damaged one is left out with a warning."""
+    """Return the file's own profile and those embedded beside it.
+
+    A damaged one is left out with a warning.
+
+    Parameters
+    ----------
+    tif
+        Open TIFF structure.
+    first
+        The first of them.
+    raw
+        The raw's directory in the file.
+    rational
+        Reads a rational tag.
+    warnings
+        List that warnings are added to.
+
+    Returns
+    -------
+    tuple[CameraProfile, ...]
+        The file's own profile and those embedded beside it.
+    """
     signature, order = camera_signature(first), tif.byteorder
     tags: dict[int, Any] = {}
     for tag in _PROFILE_TAGS:
@@ -88,7 +120,26 @@ def _why(error: Exception) -> str:
 
 
 def masks_of(tif: Any, pages: list[Any], size: int, pixels: bool, warnings: list[str]) -> tuple[SemanticMask, ...]:
-    """Semantic masks; their pixels only when asked for."""
+    """Return the semantic masks; their pixels only when asked for.
+
+    Parameters
+    ----------
+    tif
+        Open TIFF structure.
+    pages
+        Directories of the file.
+    size
+        Bytes, or pixels along a side.
+    pixels
+        Whether to decode the pixels too.
+    warnings
+        List that warnings are added to.
+
+    Returns
+    -------
+    tuple[SemanticMask, ...]
+        Semantic masks.
+    """
     found = []
     for page in pages:
         if int(page.photometric) != MASK:
@@ -136,7 +187,18 @@ def _mask_pixels(tif: Any, page: Any, size: int, width: int, height: int) -> np.
 
 
 def place_of(first: Any) -> GpsPlace | None:
-    """Latitude and longitude of the GPS directory (Exif 3.0, tag 34853), or None."""
+    """Return the latitude and longitude of the GPS directory (Exif 3.0, tag 34853), or None.
+
+    Parameters
+    ----------
+    first
+        The first of them.
+
+    Returns
+    -------
+    GpsPlace | None
+        Latitude and longitude of the GPS directory (Exif 3.0, tag 34853), or None.
+    """
     entry = first.tags.get(34853)
     gps = entry.value if entry is not None and isinstance(entry.value, dict) else {}
 
@@ -162,7 +224,20 @@ def place_of(first: Any) -> GpsPlace | None:
 
 
 def pictures_of(pages: list[Any], raw: Any) -> tuple[tuple[int, int, str], ...]:
-    """Width, height and storage of every picture in the file but the raw and the masks."""
+    """Return the width, height and storage of every picture in the file but the raw and the masks.
+
+    Parameters
+    ----------
+    pages
+        Directories of the file.
+    raw
+        The raw's directory in the file.
+
+    Returns
+    -------
+    tuple[tuple[int, int, str], ...]
+        Width, height and storage of every picture in the file but the raw and the masks.
+    """
     return tuple(
         (int(p.imagewidth), int(p.imagelength), COMPRESSIONS.get(int(p.compression), f"method {int(p.compression)}"))
         for p in pages

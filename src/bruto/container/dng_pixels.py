@@ -17,7 +17,22 @@ from bruto.storage.safe_read import available_memory
 
 
 def layout_of(tif: Any, page: Any, meta: RawMeta) -> SegmentLayout:
-    """How the raw image's samples are stored."""
+    """Find how the raw image's samples are stored.
+
+    Parameters
+    ----------
+    tif
+        Open TIFF structure.
+    page
+        Directory of the TIFF structure.
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Returns
+    -------
+    SegmentLayout
+        How the raw image's samples are stored.
+    """
     weave = tuple(int(tag_value(page, tag, 1)) for tag in (50975, 52547))
     if min(weave) < 1 or max(weave) > 64:
         raise FileProblem(tr("its interleave factors are impossible; the file is damaged."))
@@ -63,7 +78,24 @@ def _check_memory(meta: RawMeta, layout: SegmentLayout, tile_h: int, tile_w: int
 
 
 def decode_pixels(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
-    """All tiles or strips into one array; each is checked against the file's length and its own place."""
+    """Compute all tiles or strips into one array; each is checked against the file's length and its own place.
+
+    Parameters
+    ----------
+    tif
+        Open TIFF structure.
+    page
+        Directory of the TIFF structure.
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    size
+        Bytes, or pixels along a side.
+
+    Returns
+    -------
+    NDArray
+        All tiles or strips into one array.
+    """
     offsets, counts = page.dataoffsets, page.databytecounts
     if len(offsets) != len(counts) or not offsets:
         raise FileProblem(tr("the list of its raw image's parts is incomplete; the file is damaged."))

@@ -69,12 +69,39 @@ def is_raw(path: str | Path) -> bool:
 
 
 def read_dng(path: str | Path) -> RawFrame:
-    """Read a DNG: pixels as stored, metadata and embedded preview. Raises `FileProblem`."""
+    """Read a DNG: pixels as stored, metadata and embedded preview.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    RawFrame
+        See `RawFrame`.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     return _guarded(path, lambda tif, size: _read(tif, size, Path(path), pixels=True))
 
 
 def read_dng_meta(path: str | Path) -> RawFrame:
-    """The same without decoding the raw pixels: `codes` is empty."""
+    """Read the same without decoding the raw pixels: `codes` is empty.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    RawFrame
+        The same without decoding the raw pixels.
+    """
     return _guarded(path, lambda tif, size: _read(tif, size, Path(path), pixels=False))
 
 

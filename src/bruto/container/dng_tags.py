@@ -75,7 +75,20 @@ class DngTags:
 
 
 def rationals(values: Any, limit: int = 100_000) -> list[int]:
-    """Numerators and denominators, flat."""
+    """Return the numerators and denominators, flat.
+
+    Parameters
+    ----------
+    values
+        Values to write or check.
+    limit
+        Largest number.
+
+    Returns
+    -------
+    list[int]
+        Numerators and denominators, flat.
+    """
     flat: list[int] = []
     for v in np.ravel(values):
         f = Fraction(float(v)).limit_denominator(limit)
@@ -88,7 +101,22 @@ def _text(tag: int, text: str) -> list[Entry]:
 
 
 def file_entries(tags: DngTags, order: str, version: int) -> list[Entry]:
-    """Tags of the whole file, which stand in IFD 0. `version`: least DNG 1.x that can read it."""
+    """Return the tags of the whole file, which stand in IFD 0.
+
+    Parameters
+    ----------
+    tags
+        Tags to write.
+    order
+        Byte order, "<" or ">".
+    version
+        Least DNG 1.x that can read it.
+
+    Returns
+    -------
+    list[Entry]
+        Tags of the whole file, which stand in IFD 0.
+    """
     unique = f"{tags.make} {tags.model}".strip() or "Bruto merged frame"
     found: list[Entry] = [
         (50706, BYTE, [1, max(4, version), 0, 0]),
@@ -125,7 +153,22 @@ def file_entries(tags: DngTags, order: str, version: int) -> list[Entry]:
 
 
 def raw_entries(tags: DngTags, shape: tuple[int, ...], order: str) -> list[Entry]:
-    """Tags of the raw image: areas, levels, noise and corrections."""
+    """Return the tags of the raw image: areas, levels, noise and corrections.
+
+    Parameters
+    ----------
+    tags
+        Tags to write.
+    shape
+        Shape of the array.
+    order
+        Byte order, "<" or ">".
+
+    Returns
+    -------
+    list[Entry]
+        Tags of the raw image.
+    """
     mosaic = len(shape) == 2
     height, width = shape[:2]
     active = tags.active_area or (0, 0, width, height)
@@ -177,7 +220,18 @@ def raw_entries(tags: DngTags, shape: tuple[int, ...], order: str) -> list[Entry
 
 
 def gps_entries(place: GpsPlace) -> list[Entry]:
-    """The GPS directory (Exif 3.0, section 4.6.6)."""
+    """Return the GPS directory (Exif 3.0, section 4.6.6).
+
+    Parameters
+    ----------
+    place
+        Position on the earth from the file.
+
+    Returns
+    -------
+    list[Entry]
+        The GPS directory (Exif 3.0, section 4.6.6).
+    """
 
     def angle(value: float) -> list[int]:
         degrees = abs(value)

@@ -14,16 +14,59 @@ COPY_AGAIN = tr("Copy it again from the phone.")
 
 
 def tag_value(page: Any, tag: int, default: Any = None) -> Any:
+    """Return the tag value.
+
+    Parameters
+    ----------
+    page
+        Directory of the TIFF structure.
+    tag
+        Tag by its number.
+    default
+        Value where there is none.
+
+    Returns
+    -------
+    Any
+        Tag value.
+    """
     entry = page.tags.get(tag)
     return default if entry is None else entry.value
 
 
 def floats_of(value: Any) -> NDArray[np.float64]:
-    """Rationals come as flat numerator, denominator pairs."""
+    """Compute the rationals come as flat numerator, denominator pairs.
+
+    Parameters
+    ----------
+    value
+        Value as stored.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Rationals come as flat numerator, denominator pairs.
+    """
     return np.atleast_1d(np.asarray(value, float)).ravel()
 
 
 def rational_of(page: Any, tag: int, default: Any = None) -> Any:
+    """Return the rational of.
+
+    Parameters
+    ----------
+    page
+        Directory of the TIFF structure.
+    tag
+        Tag by its number.
+    default
+        Value where there is none.
+
+    Returns
+    -------
+    Any
+        Rational of.
+    """
     entry = page.tags.get(tag)
     if entry is None:
         return default
@@ -37,4 +80,18 @@ def rational_of(page: Any, tag: int, default: Any = None) -> Any:
 
 
 def within(values: NDArray, bounds: tuple[float, float]) -> bool:
+    """Return the within.
+
+    Parameters
+    ----------
+    values
+        Values to write or check.
+    bounds
+        Lowest and highest believable value.
+
+    Returns
+    -------
+    bool
+        Within.
+    """
     return bool(np.isfinite(values).all() and values.min() >= bounds[0] and values.max() <= bounds[1])

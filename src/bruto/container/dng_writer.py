@@ -110,9 +110,25 @@ def write_dng(
 ) -> None:
     """Write one DNG.
 
-    `codes`: (H, W) mosaic or (H, W, 3) linear, uint8, uint16, or float16 / float32 where 1.0 is saturation; `how` they
-    are stored, lossless JPEG and deflated half floats unless said. `preview`: (h, w, 3) uint8 sRGB. Raises
-    `FileProblem` where the file cannot be written; nothing is left behind then.
+    `how` they are stored, lossless JPEG and deflated half floats unless said.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    codes
+        (H, W) mosaic or (H, W, 3) linear, uint8, uint16, or float16 / float32 where 1.0 is saturation.
+    tags
+        Tags to write.
+    preview
+        (h, w, 3) uint8 sRGB.
+    how
+        How samples are stored; by default the usual way.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be written; nothing is left behind then.
     """
     if how is None:
         how = SampleStorage.usual(codes, tags.bits)

@@ -38,7 +38,18 @@ class ShootingData(Protocol):
 
 
 def exif_entries(shot: ShootingData) -> list[tuple[int, int, Any]]:
-    """(tag, type, values) of the Exif IFD."""
+    """Return (tag, type, values) of the Exif IFD.
+
+    Parameters
+    ----------
+    shot
+        Facts of the capture to write.
+
+    Returns
+    -------
+    list[tuple[int, int, Any]]
+        (tag, type, values) of the Exif IFD.
+    """
     entries: list[tuple[int, int, Any]] = []
 
     def rational(tag: int, value: float, limit: int = 1_000_000) -> None:
@@ -67,7 +78,15 @@ def exif_entries(shot: ShootingData) -> list[tuple[int, int, Any]]:
 
 
 def append_exif(path: Path, shot: ShootingData) -> None:
-    """Append an Exif IFD and point tag 34665 of IFD 0 at it (the placeholder was written by the TIFF writer)."""
+    """Append an Exif IFD and point tag 34665 of IFD 0 at it (the placeholder was written by the TIFF writer).
+
+    Parameters
+    ----------
+    path
+        File to read.
+    shot
+        Facts of the capture to write.
+    """
     with tifffile.TiffFile(path) as tif:
         at = tif.pages[0].tags[EXIF_PLACEHOLDER].offset
     with path.open("r+b") as stream:

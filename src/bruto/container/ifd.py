@@ -23,7 +23,25 @@ MAX_ENTRIES = 2000
 
 
 def byte_order(data: bytes, at: int = 0) -> str:
-    """ "<" or ">" of a TIFF-like head; raises `FileProblem`."""
+    """Return "<" or ">" of a TIFF-like head.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    at
+        Offset in bytes.
+
+    Returns
+    -------
+    str
+        "<" or ">" of a TIFF-like head.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     order = {b"II": "<", b"MM": ">"}.get(data[at : at + 2])
     if order is None:
         raise FileProblem(tr("it does not begin like a TIFF structure."))
@@ -33,10 +51,34 @@ def byte_order(data: bytes, at: int = 0) -> str:
 def read_ifd(
     data: bytes | MappedFile, offset: int, order: str, base: int = 0, only: Container[int] | None = None
 ) -> dict[int, Any]:
-    """Tag → bytes (types 2, 7), or float64 / integer array of a directory at `offset`; offsets count from `base`.
+    """Read the tag → bytes (types 2, 7), or float64 / integer array of a directory at `offset`; offsets count from
+    `base`.
 
-    Rationals become their quotients. `only`: tags that are wanted, all without it. Raises `FileProblem` where a value
-    lies outside the data.
+    Rationals become their quotients.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    offset
+        Offset in bytes, or in records.
+    order
+        Byte order, "<" or ">".
+    base
+        Offset of the structure in the file, bytes.
+    only
+        Tags that are wanted, all without it.
+
+    Returns
+    -------
+    dict[int, Any]
+        Tag → bytes (types 2, 7), or float64 / integer array of a directory at `offset`; offsets count from
+        `base`.
+
+    Raises
+    ------
+    FileProblem
+        Where a value lies outside the data.
     """
     at = base + offset
     if at + 2 > len(data):
@@ -78,9 +120,25 @@ def read_ifd(
 
 
 def write_ifd(entries: Sequence[tuple[int, int, Any]], order: str, offset: int, big: bool = False) -> bytes:
-    """A directory of (tag, type, values) that will lie at `offset`, with its values behind it and no next one.
+    """Make a directory of (tag, type, values) that will lie at `offset`, with its values behind it and no next one.
 
-    Values of rationals are flat pairs of integers; of types 2 and 7 bytes. `big`: in the form of BigTIFF.
+    Values of rationals are flat pairs of integers; of types 2 and 7 bytes.
+
+    Parameters
+    ----------
+    entries
+        Entries: tag, type and values.
+    order
+        Byte order, "<" or ">".
+    offset
+        Offset in bytes, or in records.
+    big
+        In the form of BigTIFF.
+
+    Returns
+    -------
+    bytes
+        A directory of (tag, type, values) that will lie at `offset`, with its values behind it and no next one.
     """
     entries = sorted(entries, key=lambda e: e[0])
     head_format, word, inline = ("HHQ", "Q", 8) if big else ("HHI", "I", 4)

@@ -119,10 +119,21 @@ def _bounded(linear: Linear) -> Linear:
 
 
 def linearise(frame: RawFrame) -> Linear:
-    """Stored codes to linear light: opcode list 1, linearisation table, black, white, clip mask, then opcode list 2.
+    """Return the stored codes to linear light: opcode list 1, linearisation table, black, white, clip mask, then
+    opcode list 2.
 
-    DNG 1.7, chapter 5 ("Mapping Raw Values to Linear Reference Values"). NaN and infinities in float data become 0. Of
-    list 2 the point corrections come first, in their order, then the gain maps.
+    DNG 1.7, chapter 5 ("Mapping Raw Values to Linear Reference Values"). NaN and infinities in float data become 0.
+    Of list 2 the point corrections come first, in their order, then the gain maps.
+
+    Parameters
+    ----------
+    frame
+        Raw as stored.
+
+    Returns
+    -------
+    Linear
+        Stored codes to linear light.
     """
     meta = frame.meta
     deltas = _black_deltas(meta, (meta.default_crop[3], meta.default_crop[2]))
@@ -162,7 +173,18 @@ def _without_vignette(linear: Linear, meta: RawMeta) -> Linear:
 
 
 def gains_over_crop(meta: RawMeta) -> NDArray[np.float32]:
-    """The gain maps at every site of the default crop: a frame of ones sent through them."""
+    """Compute the gain maps at every site of the default crop: a frame of ones sent through them.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        The gain maps at every site of the default crop.
+    """
     shape = (meta.height, meta.width) if meta.kind == "mosaic" else (meta.height, meta.width, 3)
     unit = replace(meta, black=np.zeros_like(meta.black), white=np.ones_like(meta.white), linearisation=None)
     unit = replace(unit, code_corrections=())
@@ -248,7 +270,19 @@ def _linearised(frame: RawFrame, meta: RawMeta) -> Linear:
 
 
 def shading_grid(meta: RawMeta) -> NDArray[np.float32]:
-    """Mean gain over the default crop on a coarse grid: lens shading and vignette; (1, 1) where there is none."""
+    """Compute the mean gain over the default crop on a coarse grid: lens shading and vignette; (1, 1) where there is
+    none.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Mean gain over the default crop on a coarse grid.
+    """
     import cv2
 
     vignette = np.ones((48, 64), np.float32)

@@ -15,8 +15,20 @@ _WORDS = ("mean of", "median of", "bracket of")
 
 
 def private_of(merged: str) -> bytes:
-    """Private data that say how a file was merged, as "mean of 8 frames".
+    """Return the private data that say how a file was merged, as "mean of 8 frames".
 
+    Parameters
+    ----------
+    merged
+        How the frames were merged.
+
+    Returns
+    -------
+    bytes
+        Private data that say how a file was merged, as "mean of 8 frames".
+
+    Examples
+    --------
     >>> merged_of(private_of("mean of 8 frames"))
     'mean of 8 frames'
     """
@@ -24,7 +36,22 @@ def private_of(merged: str) -> bytes:
 
 
 def merged_of(value: Any, software: str = "", description: str = "") -> str:
-    """How a file was merged, from its private data; "" of any other file."""
+    """Say how a file was merged, from its private data; "" of any other file.
+
+    Parameters
+    ----------
+    value
+        Value as stored.
+    software
+        Software that wrote the file.
+    description
+        Description in the file.
+
+    Returns
+    -------
+    str
+        How a file was merged, from its private data.
+    """
     if isinstance(value, np.ndarray) and value.dtype == np.uint8:
         value = value[:400].tobytes()
     if isinstance(value, list | tuple):

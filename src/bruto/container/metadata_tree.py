@@ -50,7 +50,20 @@ def _area(box: tuple[int, int, int, int]) -> str:
 
 
 def outline(meta: RawMeta, path: Path | None = None) -> list[tuple[str, list[Row]]]:
-    """Groups of (name, value) rows; groups without rows are left out."""
+    """Return the groups of (name, value) rows; groups without rows are left out.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    path
+        File to read.
+
+    Returns
+    -------
+    list[tuple[str, list[Row]]]
+        Groups of (name, value) rows.
+    """
     kinds = {
         "mosaic": tr("mosaic, one colour per pixel"),
         "linear": tr("processed: linear, three colours per pixel"),

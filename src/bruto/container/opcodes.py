@@ -37,7 +37,25 @@ _HEAD = ">10I"
 
 
 def parse_opcodes(data: bytes, where: str) -> list[tuple[int, int, bytes]]:
-    """(number, flags, parameters) of an opcode list; raises `FileProblem` where it is damaged."""
+    """Parse (number, flags, parameters) of an opcode list.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    where
+        Name of the structure for messages.
+
+    Returns
+    -------
+    list[tuple[int, int, bytes]]
+        (number, flags, parameters) of an opcode list.
+
+    Raises
+    ------
+    FileProblem
+        Where it is damaged.
+    """
     if len(data) < 4:
         raise FileProblem(
             tr("{where} is too short ({data_count} bytes); the file is damaged.", where=where, data_count=len(data))
@@ -72,7 +90,20 @@ def parse_opcodes(data: bytes, where: str) -> list[tuple[int, int, bytes]]:
 
 
 def parse_gain_map(data: bytes, where: str) -> GainMap:
-    """Parameters of opcode 9."""
+    """Parse the parameters of opcode 9.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    where
+        Name of the structure for messages.
+
+    Returns
+    -------
+    GainMap
+        Parameters of opcode 9.
+    """
     head = struct.calcsize(_HEAD)
     if len(data) < head + 36:
         raise FileProblem(tr("{where}: a gain map is cut short; the file is damaged.", where=where))
@@ -111,7 +142,18 @@ def parse_gain_map(data: bytes, where: str) -> GainMap:
 
 
 def gain_map_body(m: GainMap) -> bytes:
-    """Parameters of opcode 9, as `parse_gain_map` reads them."""
+    """Return the parameters of opcode 9, as `parse_gain_map` reads them.
+
+    Parameters
+    ----------
+    m
+        The gain map.
+
+    Returns
+    -------
+    bytes
+        Parameters of opcode 9, as `parse_gain_map` reads them.
+    """
     v, h, planes = m.gains.shape
     head = (m.top, m.left, m.bottom, m.right, m.plane, m.planes, m.row_pitch, m.column_pitch, v, h)
     body = struct.pack(_HEAD, *head) + struct.pack(">4dI", *m.spacing, *m.origin, planes)
@@ -119,12 +161,36 @@ def gain_map_body(m: GainMap) -> bytes:
 
 
 def write_opcodes(operations: Sequence[tuple[int, bytes]], flags: int = 0) -> bytes:
-    """An opcode list of (number, parameters)."""
+    """Make an opcode list of (number, parameters).
+
+    Parameters
+    ----------
+    operations
+        Opcodes with their bodies.
+    flags
+        Flags of the opcodes.
+
+    Returns
+    -------
+    bytes
+        An opcode list of (number, parameters).
+    """
     parts = [struct.pack(">I", len(operations))]
     parts += [struct.pack(">4I", number, 0x01030000, flags, len(body)) + body for number, body in operations]
     return b"".join(parts)
 
 
 def write_gain_maps(maps: tuple[GainMap, ...]) -> bytes:
-    """An opcode list of gain maps."""
+    """Make an opcode list of gain maps.
+
+    Parameters
+    ----------
+    maps
+        Gain maps.
+
+    Returns
+    -------
+    bytes
+        An opcode list of gain maps.
+    """
     return write_opcodes([(GAIN_MAP, gain_map_body(m)) for m in maps])

@@ -10,7 +10,20 @@ _BACK = {5: 5, 6: 8, 7: 7, 8: 6}
 
 
 def orient(picture: NDArray, orientation: int) -> NDArray:
-    """Turn a stored picture by its Exif orientation (1-8), so that it can be looked at."""
+    """Compute the turn a stored picture by its Exif orientation (1-8), so that it can be looked at.
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3).
+    orientation
+        Exif orientation, 1 to 8.
+
+    Returns
+    -------
+    NDArray
+        Turn a stored picture by its Exif orientation (1-8), so that it can be looked at.
+    """
     if orientation in (2, 4, 5, 7):
         picture = picture[:, ::-1]
     turns = {3: 2, 4: 2, 5: 1, 6: 3, 7: 3, 8: 1}.get(orientation, 0)
@@ -18,8 +31,22 @@ def orient(picture: NDArray, orientation: int) -> NDArray:
 
 
 def turned(orientation: int, quarters: int) -> int:
-    """The Exif orientation of a picture that is turned clockwise by so many quarters.
+    """Compute the Exif orientation of a picture that is turned clockwise by so many quarters.
 
+    Parameters
+    ----------
+    orientation
+        Exif orientation, 1 to 8.
+    quarters
+        Quarter turns clockwise.
+
+    Returns
+    -------
+    int
+        The Exif orientation of a picture that is turned clockwise by so many quarters.
+
+    Examples
+    --------
     >>> turned(1, 1), turned(6, 3), turned(2, 2)
     (6, 1, 4)
     """
@@ -29,8 +56,24 @@ def turned(orientation: int, quarters: int) -> int:
 
 
 def place_as_stored(x: float, y: float, orientation: int) -> tuple[float, float]:
-    """Where a place of an oriented picture (shares of its width and height) lies in the stored one.
+    """Find where a place of an oriented picture (shares of its width and height) lies in the stored one.
 
+    Parameters
+    ----------
+    x
+        Horizontal position, pixels.
+    y
+        Vertical position, pixels.
+    orientation
+        Exif orientation, 1 to 8.
+
+    Returns
+    -------
+    tuple[float, float]
+        Where a place of an oriented picture (shares of its width and height) lies in the stored one.
+
+    Examples
+    --------
     >>> place_as_stored(0.25, 0.5, 6)
     (0.5, 0.75)
     """
@@ -40,8 +83,22 @@ def place_as_stored(x: float, y: float, orientation: int) -> tuple[float, float]
 
 
 def as_stored(picture: NDArray, orientation: int) -> NDArray:
-    """A picture that can be looked at, laid as one of that orientation is stored: undoes `orient`.
+    """Compute a picture that can be looked at, laid as one of that orientation is stored: undoes `orient`.
 
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3).
+    orientation
+        Exif orientation, 1 to 8.
+
+    Returns
+    -------
+    NDArray
+        A picture that can be looked at, laid as one of that orientation is stored.
+
+    Examples
+    --------
     >>> as_stored(orient(np.arange(6).reshape(2, 3), 7), 7).tolist()
     [[0, 1, 2], [3, 4, 5]]
     """

@@ -51,16 +51,18 @@ warnings.filterwarnings("ignore", category=UserWarning, module=r"PIL\.")  # dama
 
 @dataclass(frozen=True)
 class PictureFacts(CaptureFacts):
-    """What a picture file says of itself. `profile`: name of its colour profile; `gain_map`: whether it brings a gain
-    map for bright screens; `modified`: when a program last changed it; `size`: width and height as looked at.
-    """
+    """What a picture file says of itself."""
 
     profile: str
+    """Name of its colour profile."""
     size: tuple[int, int]
+    """Width and height as looked at."""
     kind: str
     modified: str = ""
+    """When a program last changed it."""
     zoom: float | None = None
     gain_map: bool = False
+    """Whether it brings a gain map for bright screens."""
     xmp: bytes = field(default=b"", repr=False)
     exif: bytes = field(default=b"", repr=False)
 
@@ -78,8 +80,24 @@ def is_picture(path: str | Path) -> bool:
 
 
 def decode_jpeg(data: bytes, edge: int | None = None) -> NDArray[np.uint8]:
-    """Pixels (H, W, 3) of an embedded preview, at no less than `edge` pixels where that is quicker; raises
-    `FileProblem`.
+    """Compute the pixels (H, W, 3) of an embedded preview, at no less than `edge` pixels where that is quicker.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    edge
+        Long edge, pixels.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        Pixels (H, W, 3) of an embedded preview, at no less than `edge` pixels where that is quicker.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
     """
     try:
         with Image.open(io.BytesIO(data)) as image:
@@ -124,7 +142,22 @@ BYTES_DECODED = 14
 
 
 def check_memory(path: str | Path, pixels: int, bytes_per_pixel: int) -> None:
-    """Refuse a picture that does not fit into the memory that is free now; raises `FileProblem`."""
+    """Refuse a picture that does not fit into the memory that is free now.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    pixels
+        Number of pixels.
+    bytes_per_pixel
+        Bytes that decoding needs per pixel.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     need, free = pixels * bytes_per_pixel, available_memory()
     if need > 0.8 * free:
         raise FileProblem(
@@ -240,15 +273,47 @@ def _explained(path: Path) -> Iterator[None]:
 
 
 def read_picture_facts(path: str | Path) -> PictureFacts:
-    """What a picture file says of itself, without decoding its pixels. Raises `FileProblem`."""
+    """Find what a picture file says of itself, without decoding its pixels.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    PictureFacts
+        What a picture file says of itself, without decoding its pixels.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     path = check_readable(path)
     with _explained(path), _open(path) as image:
         return _facts(path, image)
 
 
 def small_picture(path: str | Path, edge: int) -> NDArray[np.uint8]:
-    """A picture at about `edge` pixels (h, w, 3) uint8 sRGB, oriented; quick where the coding allows. Raises
-    `FileProblem`.
+    """Compute a picture at about `edge` pixels (h, w, 3) uint8 sRGB, oriented; quick where the coding allows.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    edge
+        Long edge, pixels.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        A picture at about `edge` pixels (h, w, 3) uint8 sRGB, oriented.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
     """
     path = check_readable(path)
     with _explained(path), _open(path) as opened:
@@ -274,7 +339,23 @@ def _in_srgb(image: Image.Image, icc: bytes | None) -> Image.Image:
 
 
 def read_picture(path: str | Path) -> PictureFile:
-    """Read a picture file, converted to sRGB by its profile. Raises `FileProblem`."""
+    """Read a picture file, converted to sRGB by its profile.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    PictureFile
+        See `PictureFile`.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     path = check_readable(path)
     with _explained(path), _open(path) as opened:
         facts = _facts(path, opened)
@@ -285,7 +366,18 @@ def read_picture(path: str | Path) -> PictureFile:
 
 
 def picture_meta(picture: PictureFacts) -> RawMeta:
-    """What is known of a finished picture, in the form a raw's metadata has; its limits stand in `warnings`."""
+    """Find what is known of a finished picture, in the form a raw's metadata has; its limits stand in `warnings`.
+
+    Parameters
+    ----------
+    picture
+        The finished picture.
+
+    Returns
+    -------
+    RawMeta
+        What is known of a finished picture, in the form a raw's metadata has.
+    """
     w, h = picture.size
     return RawMeta(
         kind="picture",

@@ -12,8 +12,19 @@ from bruto.errors import BrutoError
 
 
 def read_ahead(path: Path) -> Callable[[], RawFrame | None]:
-    """Begin to read a raw; what is returned gives it when it is there, once, and None of what is no raw. It raises
-    what reading raised.
+    """Begin to read a raw; what is returned gives it when it is there, once, and None of what is no raw.
+
+    It raises what reading raised.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    Callable[[], RawFrame | None]
+        See `Callable[[], RawFrame`; None where there is none.
     """
     if not is_raw(path):
         return lambda: None

@@ -40,47 +40,50 @@ HUE_SAT_DATA = (50938, 50939, 52537)
 class Calibration:
     """One set of colour matrices (DNG 1.7, chapter 6).
 
-    `illuminant`: Exif LightSource code (17 = standard illuminant A, 21 = D65). `color`: XYZ to camera (3, 3).
-    `forward`: balanced camera to XYZ of D50 (3, 3), or None. `camera_calibration` (3, 3), or None.
+    `camera_calibration` (3, 3), or None.
     """
 
     illuminant: int
+    """Exif LightSource code (17 = standard illuminant A, 21 = D65)."""
     color: NDArray[np.float64]
+    """XYZ to camera (3, 3)."""
     forward: NDArray[np.float64] | None = None
+    """Balanced camera to XYZ of D50 (3, 3), or None."""
     camera_calibration: NDArray[np.float64] | None = None
 
 
 @dataclass(frozen=True)
 class HueSatMap:
-    """Hue shift (degrees), saturation and value scale on a grid: `table` (values, hues, saturations, 3) float32.
-
-    `encoding`: 0 linear, 1 sRGB-encoded value axis.
-    """
+    """Hue shift (degrees), saturation and value scale on a grid: `table` (values, hues, saturations, 3) float32."""
 
     table: NDArray[np.float32]
     encoding: int = 0
+    """0 linear, 1 sRGB-encoded value axis."""
 
 
 @dataclass(frozen=True)
 class GainTableMap:
     """Local gains by place and brightness (ProfileGainTableMap, tags 52525 and 52544).
 
-    `gains` (V, H, N) float32; `spacing`, `origin`: V, H relative to the image; `weights`: of R, G, B, min and max for
-    the input; `gamma`: of the input (1 in the first version).
+    `gains` (V, H, N) float32.
     """
 
     spacing: tuple[float, float]
+    """V, H relative to the image."""
     origin: tuple[float, float]
+    """V, H relative to the image."""
     weights: tuple[float, ...]
+    """Of R, G, B, min and max for the input."""
     gains: NDArray[np.float32]
     gamma: float = 1.0
+    """Of the input (1 in the first version)."""
 
 
 @dataclass(frozen=True)
 class CameraProfile:
-    """One profile. `tone_curve` (N, 2): input and output, 0..1; `baseline_offset`: EV added to the baseline exposure.
+    """One profile.
 
-    `source`: "file" (the file's own), "embedded" (another one in it) or a path.
+    `tone_curve` (N, 2): input and output, 0..1.
     """
 
     name: str
@@ -90,9 +93,11 @@ class CameraProfile:
     tone_curve: NDArray[np.float64] | None = None
     gain_table: GainTableMap | None = None
     baseline_offset: float = 0.0
+    """EV added to the baseline exposure."""
     signature: str = ""
     copyright: str = ""
     source: str = "file"
+    """"file" (the file's own), "embedded" (another one in it) or a path."""
 
     @property
     def holds(self) -> list[str]:
@@ -133,7 +138,20 @@ def _text(value: Any) -> str:
 
 
 def signature_agrees(tags: Any, camera: str) -> bool:
-    """Whether the calibration of the unit belongs to the file's own profile: both signatures say the same."""
+    """Check whether the calibration of the unit belongs to the file's own profile: both signatures say the same.
+
+    Parameters
+    ----------
+    tags
+        Tags to write.
+    camera
+        Signature of the camera.
+
+    Returns
+    -------
+    bool
+        True where the calibration of the unit belongs to the file's own profile.
+    """
     entry = tags.get(50932)
     return _text(None if entry is None else entry.value) == camera
 
@@ -144,8 +162,19 @@ def _usable(matrix: NDArray[np.float64]) -> bool:
 
 
 def parse_calibrations(tags: Mapping[int, Any], camera_calibration: bool = True) -> tuple[Calibration, ...]:
-    """One to three calibrations; `camera_calibration`: whether the unit's own calibration may be used (the signatures
-    of camera and profile agree).
+    """Parse one to three calibrations.
+
+    Parameters
+    ----------
+    tags
+        Tags to write.
+    camera_calibration
+        Whether the unit's own calibration may be used (the signatures of camera and profile agree).
+
+    Returns
+    -------
+    tuple[Calibration, ...]
+        One to three calibrations.
     """
     found = []
     for k in range(3):
@@ -186,7 +215,27 @@ def _table(dims: NDArray | None, data: NDArray | None, encoding: NDArray | None)
 
 
 def parse_gain_table(data: bytes, order: str, version: int = 1) -> GainTableMap:
-    """Body of tag 52525 (version 1) or 52544 (version 2), in the file's byte order; raises `FileProblem`."""
+    """Parse the body of tag 52525 (version 1) or 52544 (version 2), in the file's byte order.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    order
+        Byte order, "<" or ">".
+    version
+        Version of the table.
+
+    Returns
+    -------
+    GainTableMap
+        Body of tag 52525 (version 1) or 52544 (version 2), in the file's byte order.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     head = 64 if version == 1 else 80
     if len(data) < head:
         raise FileProblem(tr("a local gain table is cut short; the file is damaged."))
@@ -215,8 +264,24 @@ def parse_gain_table(data: bytes, order: str, version: int = 1) -> GainTableMap:
 
 
 def gain_table_body(table: GainTableMap, order: str, version: int = 1, kind: int = 3) -> bytes:
-    """Body of tag 52525 or 52544 as `parse_gain_table` reads it; `kind` of version 2: 0 to 3 = 8, 16 bit, half,
-    single.
+    """Return the body of tag 52525 or 52544 as `parse_gain_table` reads it; `kind` of version 2: 0 to 3 = 8, 16 bit,
+    half, single.
+
+    Parameters
+    ----------
+    table
+        The gain table.
+    order
+        Byte order, "<" or ">".
+    version
+        Version of the table.
+    kind
+        Data type by its TIFF number.
+
+    Returns
+    -------
+    bytes
+        Body of tag 52525 or 52544 as `parse_gain_table` reads it.
     """
     v, h, n = table.gains.shape
     head = struct.pack(order + "2I4dI5f", v, h, *table.spacing, *table.origin, n, *table.weights)
@@ -234,7 +299,29 @@ def gain_table_body(table: GainTableMap, order: str, version: int = 1, kind: int
 def parse_profile(
     tags: Mapping[int, Any], order: str, source: str = "file", camera_signature: str = ""
 ) -> CameraProfile:
-    """A profile from the tags of a directory; raises `FileProblem` where its tables are damaged."""
+    """Parse a profile from the tags of a directory.
+
+    Parameters
+    ----------
+    tags
+        Tags to write.
+    order
+        Byte order, "<" or ">".
+    source
+        Where the profile comes from, for messages.
+    camera_signature
+        Calibration signature of the camera.
+
+    Returns
+    -------
+    CameraProfile
+        A profile from the tags of a directory.
+
+    Raises
+    ------
+    FileProblem
+        Where its tables are damaged.
+    """
     signature = _text(tags.get(50932))
     dims = _numbers(tags, 50937)
     maps = [_table(dims, _numbers(tags, tag), _numbers(tags, 51107)) for tag in HUE_SAT_DATA]
@@ -264,7 +351,22 @@ def parse_profile(
 
 
 def parse_embedded_profile(stream: bytes, offset: int, camera_signature: str = "") -> CameraProfile:
-    """One of the extra profiles of a DNG (tag 50933); its own head says its byte order, offsets count from it."""
+    """Parse one of the extra profiles of a DNG (tag 50933); its own head says its byte order, offsets count from it.
+
+    Parameters
+    ----------
+    stream
+        Bytes of the embedded profile.
+    offset
+        Offset in bytes, or in records.
+    camera_signature
+        Calibration signature of the camera.
+
+    Returns
+    -------
+    CameraProfile
+        One of the extra profiles of a DNG (tag 50933); its own head says its byte order, offsets count from it.
+    """
     order = byte_order(stream, offset)
     if offset + 8 > len(stream):
         raise FileProblem(tr("an embedded profile is outside the file; the file is damaged."))
@@ -275,7 +377,25 @@ def parse_embedded_profile(stream: bytes, offset: int, camera_signature: str = "
 
 
 def read_profile(path: str | Path, camera_signature: str = "") -> CameraProfile:
-    """A separate profile file (`.dcp`); raises `FileProblem`."""
+    """Read a separate profile file (`.dcp`).
+
+    Parameters
+    ----------
+    path
+        File to read.
+    camera_signature
+        Calibration signature of the camera.
+
+    Returns
+    -------
+    CameraProfile
+        A separate profile file (`.dcp`).
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     path = Path(path)
     data = read_bounded(path, LARGEST_PROFILE)
     try:
@@ -297,7 +417,20 @@ def _rationals(values: Any) -> list[int]:
 
 
 def profile_entries(profile: CameraProfile, order: str) -> list[tuple[int, int, Any]]:
-    """Directory entries of a profile, for files and embedded ones."""
+    """Return the directory entries of a profile, for files and embedded ones.
+
+    Parameters
+    ----------
+    profile
+        Camera profile.
+    order
+        Byte order, "<" or ">".
+
+    Returns
+    -------
+    list[tuple[int, int, Any]]
+        Directory entries of a profile, for files and embedded ones.
+    """
     entries: list[tuple[int, int, Any]] = [(50936, 2, profile.name.encode() + b"\0")]
     for tag, text in ((50932, profile.signature), (50942, profile.copyright)):
         if text:
@@ -331,12 +464,40 @@ def profile_entries(profile: CameraProfile, order: str) -> list[tuple[int, int, 
 
 
 def profile_bytes(profile: CameraProfile, order: str = "<") -> bytes:
-    """A profile as a `.dcp` file holds it, and as it is embedded."""
+    """Return a profile as a `.dcp` file holds it, and as it is embedded.
+
+    Parameters
+    ----------
+    profile
+        Camera profile.
+    order
+        Byte order, "<" or ">".
+
+    Returns
+    -------
+    bytes
+        A profile as a `.dcp` file holds it, and as it is embedded.
+    """
     mark = b"II" if order == "<" else b"MM"
     head = mark + struct.pack(order + "HI", DCP_MAGIC, 8)
     return head + write_ifd(profile_entries(profile, order), order, 8)
 
 
 def write_profile(path: str | Path, profile: CameraProfile, order: str = "<") -> None:
-    """Write a new `.dcp` file; raises `FileProblem`."""
+    """Write a new `.dcp` file.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    profile
+        Camera profile.
+    order
+        Byte order, "<" or ">".
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     write_new(path, profile_bytes(profile, order))

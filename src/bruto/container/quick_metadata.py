@@ -67,21 +67,24 @@ _EDITED_MARKS = (b"xmpMM:History", b"stEvt:action", b"adjustment", b"filter", b"
 
 @dataclass(frozen=True)
 class QuickMetadata(CaptureFacts):
-    """`kind`: "mosaic", "linear" or "picture"; `size`: stored width and height; `taken`: as Exif writes it, with
-    fractions of a second in `fraction` (0..1); `modified`: when a program last changed it; `preview`: place and length
-    of the largest JPEG preview of a raw; `xmp`: whether Exif or XMP tells of editing after the capture; `length`:
-    bytes.
+    """`taken`: as Exif writes it, with fractions of a second in `fraction` (0..1); `xmp`: whether Exif or XMP tells of
+    editing after the capture.
     """
 
     kind: str
+    """"mosaic", "linear" or "picture"."""
     size: tuple[int, int]
+    """Stored width and height."""
     orientation: int = 1
     zoom: float | None = None
     fraction: float = 0.0
     modified: str = ""
+    """When a program last changed it."""
     preview: tuple[int, int] | None = None
+    """Place and length of the largest JPEG preview of a raw."""
     xmp_edited: bool = False
     length: int = 0
+    """Bytes."""
 
     @property
     def taken_iso(self) -> str:
@@ -96,7 +99,23 @@ class QuickMetadata(CaptureFacts):
 
 
 def read_quick_metadata(path: str | Path) -> QuickMetadata:
-    """Facts of a raw or picture file. Raises `FileProblem`."""
+    """Read the facts of a raw or picture file.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    QuickMetadata
+        Facts of a raw or picture file.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     path = check_readable(path)
     length = path.stat().st_size
     try:
@@ -213,8 +232,24 @@ def _thorough(path: Path, length: int) -> QuickMetadata:
 
 
 def preview_bytes(path: str | Path, seen: QuickMetadata) -> bytes | None:
-    """The JPEG preview inside a raw, by its place where a glance found it, else by the thorough reader. Raises
-    `BrutoError`.
+    """Return the JPEG preview inside a raw, by its place where a glance found it, else by the thorough reader.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    seen
+        Quick metadata of the file.
+
+    Returns
+    -------
+    bytes | None
+        The JPEG preview inside a raw, by its place where a glance found it, else by the thorough reader.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
     """
     if seen.preview is None:
         return read_dng_meta(path).preview if seen.kind != "picture" else None

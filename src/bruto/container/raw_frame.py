@@ -119,31 +119,47 @@ class RawMeta(CaptureFacts):
 
 @dataclass(frozen=True)
 class RawFrame:
-    """`codes`: (H, W) mosaic or (H, W, 3) linear, as stored, read-only; uint8, uint16, float16 or float32."""
+    """Raw frame."""
 
     codes: NDArray
+    """(H, W) mosaic or (H, W, 3) linear, as stored, read-only; uint8, uint16, float16 or float32."""
     meta: RawMeta
     preview: bytes | None = None  # the embedded JPEG
 
 
 @dataclass(frozen=True)
 class Linear:
-    """Linear light, 1.0 = saturation before the lens-shading gains.
-
-    `data`: float32, (H, W) mosaic or (H, W, 3), cropped to the default crop; `clipped`: uint8 (ceil(H/2), ceil(W/2)),
-    bits 1, 2, 4 for red, green, blue sites of a quad at or over white; `cfa`: the mosaic's pattern at the crop's
-    corner; `gain`: the largest shading gain.
-    """
+    """Linear light, 1.0 = saturation before the lens-shading gains."""
 
     data: NDArray[np.float32]
+    """Float32, (H, W) mosaic or (H, W, 3), cropped to the default crop."""
     clipped: NDArray[np.uint8]
+    """Uint8 (ceil(H/2), ceil(W/2)), bits 1, 2, 4 for red, green, blue sites of a quad at or over white."""
     cfa: str
+    """The mosaic's pattern at the crop's corner."""
     gain: float
+    """The largest shading gain."""
 
 
 def shifted_cfa(cfa: str, x: int, y: int) -> str:
-    """The pattern seen from (x, y).
+    """Return the pattern seen from (x, y).
 
+    Parameters
+    ----------
+    cfa
+        Bayer pattern, for example "RGGB".
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    y
+        Second plane or vertical position, changed or read by the kernel.
+
+    Returns
+    -------
+    str
+        The pattern seen from (x, y).
+
+    Examples
+    --------
     >>> shifted_cfa("RGGB", 1, 0)
     'GRBG'
     """
@@ -155,7 +171,18 @@ LEAST_SIDE = 8
 
 
 def check_size(meta: RawMeta) -> None:
-    """Raises `FileProblem` where the default crop is too small to be developed or measured."""
+    """Check size.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Raises
+    ------
+    FileProblem
+        Where the default crop is too small to be developed or measured.
+    """
     w, h = meta.default_crop[2:]
     if min(w, h) < LEAST_SIDE:
         raise FileProblem(tr("the picture is only {w} × {h} pixels, too small to be developed or measured.", w=w, h=h))

@@ -19,14 +19,13 @@ TILE = 256
 class SampleStorage:
     """How samples are stored; see `segments.SegmentLayout`.
 
-    `tile`: rows and columns, None for strips of `strip_rows`; `components` of a lossless JPEG (a mosaic may be coded as
-    two); `lossless` False codes JPEG XL with loss; `big`: BigTIFF; `sub_ifd`: the raw image stands in a sub-IFD, the
-    preview in IFD 0.
+    `components` of a lossless JPEG (a mosaic may be coded as two); `lossless` False codes JPEG XL with loss.
     """
 
     compression: int = LOSSLESS_JPEG
     bits: int = 16
     tile: tuple[int, int] | None = (TILE, TILE)
+    """Rows and columns, None for strips of `strip_rows`."""
     strip_rows: int = 32
     byteorder: str = "<"
     predictor: int = 1
@@ -35,18 +34,48 @@ class SampleStorage:
     floating: bool = False
     interleave: tuple[int, int] = (1, 1)
     big: bool = False
+    """BigTIFF."""
     sub_ifd: bool = True
+    """The raw image stands in a sub-IFD, the preview in IFD 0."""
 
     @staticmethod
     def usual(codes: NDArray, bits: int) -> SampleStorage:
-        """Lossless JPEG for integers, deflate with the floating-point predictor for floats."""
+        """Return the lossless JPEG for integers, deflate with the floating-point predictor for floats.
+
+        Parameters
+        ----------
+        codes
+            Stored codes.
+        bits
+            Bits per sample.
+
+        Returns
+        -------
+        SampleStorage
+            Lossless JPEG for integers, deflate with the floating-point predictor for floats.
+        """
         if codes.dtype.kind == "f":
             return SampleStorage(DEFLATE, codes.dtype.itemsize * 8, predictor=3, floating=True)
         return SampleStorage(LOSSLESS_JPEG, bits, components=1 if codes.ndim == 2 else 3)
 
 
 def encode_segments(codes: NDArray, how: SampleStorage) -> list[bytes]:
-    """Coded strips or tiles in row order; ragged tiles are filled by repetition. Works on all cores."""
+    """Return the coded strips or tiles in row order; ragged tiles are filled by repetition.
+
+    Works on all cores.
+
+    Parameters
+    ----------
+    codes
+        Stored codes.
+    how
+        How samples are stored; by default the usual way.
+
+    Returns
+    -------
+    list[bytes]
+        Coded strips or tiles in row order.
+    """
     h, w = codes.shape[:2]
     th, tw = how.tile or (how.strip_rows, w)
     places = [(y, x) for y in range(0, h, th) for x in range(0, w, tw)]
@@ -64,7 +93,20 @@ def encode_segments(codes: NDArray, how: SampleStorage) -> list[bytes]:
 
 
 def encode_segment(part: NDArray, how: SampleStorage) -> bytes:
-    """One segment of (rows, columns) or (rows, columns, 3) samples."""
+    """Return one segment of (rows, columns) or (rows, columns, 3) samples.
+
+    Parameters
+    ----------
+    part
+        Samples of the strip or tile.
+    how
+        How samples are stored; by default the usual way.
+
+    Returns
+    -------
+    bytes
+        One segment of (rows, columns) or (rows, columns, 3) samples.
+    """
     if how.interleave != (1, 1):
         for axis, factor in enumerate(how.interleave):
             fields = [np.take(part, range(k, part.shape[axis], factor), axis) for k in range(factor)]

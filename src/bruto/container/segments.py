@@ -31,17 +31,20 @@ _FLOATING_PREDICTORS = (3, 34894, 34895)
 class SegmentLayout:
     """How the samples of a segment are stored.
 
-    `bits` a sample; `samples` a pixel (1 or 3); `floating`: IEEE numbers; `byteorder`: "<" or ">"; `predictor`: tag
-    317; `interleave`: row and column factors of DNG 1.7 (tags 50975, 52547), applied within a segment.
+    `bits` a sample; `samples` a pixel (1 or 3).
     """
 
     compression: int
     bits: int
     samples: int
     floating: bool = False
+    """IEEE numbers."""
     byteorder: str = "<"
+    """"<" or ">"."""
     predictor: int = 1
+    """Tag 317."""
     interleave: tuple[int, int] = (1, 1)
+    """Row and column factors of DNG 1.7 (tags 50975, 52547), applied within a segment."""
 
     @property
     def dtype(self) -> np.dtype:
@@ -52,7 +55,29 @@ class SegmentLayout:
 
 
 def decode_segment(data: bytes, layout: SegmentLayout, rows: int, columns: int) -> NDArray:
-    """(rows, columns) or (rows, columns, 3) samples. Raises `FileProblem`; codecs raise errors of their own."""
+    """Compute (rows, columns) or (rows, columns, 3) samples.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    layout
+        How the samples are stored.
+    rows
+        Number of rows.
+    columns
+        Number of columns.
+
+    Returns
+    -------
+    NDArray
+        (rows, columns) or (rows, columns, 3) samples.
+
+    Raises
+    ------
+    FileProblem
+        Codecs raise errors of their own.
+    """
     if layout.compression == NONE:
         decoded = _plain(data, layout, rows, columns)
     elif layout.compression in (DEFLATE, OLD_DEFLATE):

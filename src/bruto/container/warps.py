@@ -24,7 +24,7 @@ _NUMBERS = {WARP_RECTILINEAR: 6, WARP_FISHEYE: 4, WARP_RECTILINEAR_2: 19}
 @dataclass(frozen=True)
 class Warp:
     """`radial` (planes, 4 or 15), `tangential` (planes, 2), `centre` (x, y) relative; `valid` (planes, 2): range of
-    radii where the second rectilinear form holds; `reciprocal`: its radial factor divides.
+    radii where the second rectilinear form holds.
     """
 
     opcode: int
@@ -33,6 +33,7 @@ class Warp:
     centre: tuple[float, float]
     valid: NDArray[np.float64] | None = None
     reciprocal: bool = False
+    """Its radial factor divides."""
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,27 @@ class Vignette:
 
 
 def parse_warp(opcode: int, data: bytes, where: str) -> Warp:
-    """Parameters of opcode 1, 2 or 14; raises `FileProblem`."""
+    """Parse the parameters of opcode 1, 2 or 14.
+
+    Parameters
+    ----------
+    opcode
+        Opcode by its number.
+    data
+        Bytes as stored in the file.
+    where
+        Name of the structure for messages.
+
+    Returns
+    -------
+    Warp
+        Parameters of opcode 1, 2 or 14.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     try:
         (planes,) = struct.unpack_from(">I", data)
         if planes not in (1, 3):
@@ -66,7 +87,25 @@ def parse_warp(opcode: int, data: bytes, where: str) -> Warp:
 
 
 def parse_vignette(data: bytes, where: str) -> Vignette:
-    """Parameters of opcode 3; raises `FileProblem`."""
+    """Parse the parameters of opcode 3.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    where
+        Name of the structure for messages.
+
+    Returns
+    -------
+    Vignette
+        Parameters of opcode 3.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     if len(data) < 56:
         raise FileProblem(tr("{where}: a vignette correction is cut short; the file is damaged.", where=where))
     k = struct.unpack_from(">7d", data)
@@ -78,7 +117,25 @@ def parse_vignette(data: bytes, where: str) -> Vignette:
 
 
 def parse_trim(data: bytes, where: str) -> tuple[int, int, int, int]:
-    """Top, left, bottom and right of opcode 6; raises `FileProblem`."""
+    """Parse the top, left, bottom and right of opcode 6.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    where
+        Name of the structure for messages.
+
+    Returns
+    -------
+    tuple[int, int, int, int]
+        Top, left, bottom and right of opcode 6.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     if len(data) < 16:
         raise FileProblem(tr("{where}: the trim bounds are cut short; the file is damaged.", where=where))
     top, left, bottom, right = struct.unpack_from(">4I", data)
@@ -88,7 +145,18 @@ def parse_trim(data: bytes, where: str) -> tuple[int, int, int, int]:
 
 
 def write_warp(w: Warp) -> bytes:
-    """Parameters as `parse_warp` reads them."""
+    """Make the parameters as `parse_warp` reads them.
+
+    Parameters
+    ----------
+    w
+        The warp.
+
+    Returns
+    -------
+    bytes
+        Parameters as `parse_warp` reads them.
+    """
     parts = [w.radial]
     if w.opcode != WARP_FISHEYE:
         parts.append(w.tangential)
@@ -100,7 +168,18 @@ def write_warp(w: Warp) -> bytes:
 
 
 def write_vignette(v: Vignette) -> bytes:
-    """Parameters as `parse_vignette` reads them."""
+    """Make the parameters as `parse_vignette` reads them.
+
+    Parameters
+    ----------
+    v
+        The vignette correction.
+
+    Returns
+    -------
+    bytes
+        Parameters as `parse_vignette` reads them.
+    """
     return struct.pack(">7d", *v.coefficients, *v.centre)
 
 
@@ -111,7 +190,22 @@ def _scale(centre: tuple[float, float], width: int, height: int) -> tuple[float,
 
 
 def radial_factor(warp: Warp, r: NDArray, plane: int) -> NDArray:
-    """Source radius / corrected radius at relative radii `r`."""
+    """Compute the source radius / corrected radius at relative radii `r`.
+
+    Parameters
+    ----------
+    warp
+        The warp.
+    r
+        Red values, or radius.
+    plane
+        Index of the colour plane, 0 to 2.
+
+    Returns
+    -------
+    NDArray
+        Source radius / corrected radius at relative radii `r`.
+    """
     k = warp.radial[min(plane, len(warp.radial) - 1)]
     if warp.opcode == WARP_FISHEYE:
         theta = np.arctan(r)
@@ -128,7 +222,28 @@ def radial_factor(warp: Warp, r: NDArray, plane: int) -> NDArray:
 def source_places(
     warp: Warp, x: NDArray, y: NDArray, width: int, height: int, plane: int
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Where the light of corrected pixels (x, y) was recorded, in pixels of an image of that size."""
+    """Find where the light of corrected pixels (x, y) was recorded, in pixels of an image of that size.
+
+    Parameters
+    ----------
+    warp
+        The warp.
+    x
+        Horizontal positions, pixels.
+    y
+        Vertical positions, pixels.
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+    plane
+        Index of the colour plane, 0 to 2.
+
+    Returns
+    -------
+    tuple[NDArray[np.float64], NDArray[np.float64]]
+        Where the light of corrected pixels (x, y) was recorded, in pixels of an image of that size.
+    """
     cx, cy, m = _scale(warp.centre, width, height)
     dx, dy = (x - cx) / m, (y - cy) / m
     r2 = dx * dx + dy * dy
@@ -140,7 +255,24 @@ def source_places(
 
 
 def vignette_gain(vignettes: tuple[Vignette, ...], u: NDArray, v: NDArray, aspect: float) -> NDArray[np.float64]:
-    """Product of the gains at relative places u, v (0..1); `aspect`: width / height of the image."""
+    """Compute the product of the gains at relative places u, v (0..1).
+
+    Parameters
+    ----------
+    vignettes
+        Vignette corrections.
+    u
+        Horizontal positions, shares.
+    v
+        Values.
+    aspect
+        Width / height of the image.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Product of the gains at relative places u, v (0..1).
+    """
     total = np.ones(np.broadcast(u, v).shape)
     for item in vignettes:
         cx, cy = item.centre

@@ -14,15 +14,31 @@ from bruto.develop.steps.step import RawPosition, TilePosition
 
 @dataclass(frozen=True, eq=False)
 class Area:
-    """`mask` (h, w; float32 0..1, any size) over the recorded frame, unoriented; `values`: the recipe in it. Only
-    steps whose fields differ from the picture's recipe run for it.
+    """`mask` (h, w; float32 0..1, any size) over the recorded frame, unoriented; Only steps whose fields differ from
+    the picture's recipe run for it.
     """
 
     mask: NDArray[np.float32]
     values: Recipe
+    """The recipe in it."""
 
     def over_tile(self, place: RawPosition, height: int, width: int) -> NDArray[np.float32]:
-        """The mask over pixels of the recorded frame, (height, width)."""
+        """Compute the mask over pixels of the recorded frame, (height, width).
+
+        Parameters
+        ----------
+        place
+            Where the tile lies in the raw frame.
+        height
+            Height, pixels.
+        width
+            Width, pixels.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            The mask over pixels of the recorded frame, (height, width).
+        """
         left, top, right, bottom = place.area
         y = top + (np.arange(height, dtype=np.float32) + 0.5) / height * (bottom - top)
         x = left + (np.arange(width, dtype=np.float32) + 0.5) / width * (right - left)
@@ -36,7 +52,24 @@ class PlacedMask:
     mask: NDArray[np.float32]
 
     def rows(self, place: TilePosition, top: int, rows: int, width: int) -> NDArray[np.float32]:
-        """The mask over rows of a tile, (rows, width)."""
+        """Compute the mask over rows of a tile, (rows, width).
+
+        Parameters
+        ----------
+        place
+            Where the tile lies in the picture.
+        top
+            First row.
+        rows
+            Number of rows.
+        width
+            Width, pixels.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            The mask over rows of a tile, (rows, width).
+        """
         (x0, y0), (w, h) = place.origin, place.frame
         y = (y0 + top + np.arange(rows, dtype=np.float32) + 0.5) * place.factor / h
         x = (x0 + np.arange(width, dtype=np.float32) + 0.5) * place.factor / w
@@ -51,5 +84,20 @@ def _read(mask: NDArray[np.float32], x: NDArray, y: NDArray) -> NDArray[np.float
 
 
 def differs(fields: tuple[str, ...], one: Recipe, other: Recipe) -> bool:
-    """Whether two recipes have other values in any of the fields."""
+    """Check whether two recipes have other values in any of the fields.
+
+    Parameters
+    ----------
+    fields
+        Names of the recipe's fields.
+    one
+        First of two.
+    other
+        The recipe compared with.
+
+    Returns
+    -------
+    bool
+        True where two recipes have other values in any of the fields.
+    """
     return any(getattr(one, name) != getattr(other, name) for name in fields)

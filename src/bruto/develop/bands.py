@@ -43,9 +43,29 @@ def run(
     bits: int,
     band_pixels: int = BAND_PIXELS,
 ) -> NDArray:
-    """Balanced camera RGB (H, W, 3) through point steps to codes, uint8 or uint16.
+    """Compute the balanced camera RGB (H, W, 3) through point steps to codes, uint8 or uint16.
 
-    `clipped`: map of clipped channels, see `TilePosition`. The result does not depend on how bands are cut.
+    The result does not depend on how bands are cut.
+
+    Parameters
+    ----------
+    plan
+        Steps with what was prepared for them.
+    rgb
+        Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+    clipped
+        Map of clipped channels, see `TilePosition`.
+    place
+        Where the tile lies in the picture.
+    bits
+        Bits per sample.
+    band_pixels
+        Pixels of a band at most.
+
+    Returns
+    -------
+    NDArray
+        Balanced camera RGB (H, W, 3) through point steps to codes, uint8 or uint16.
     """
     h, w = rgb.shape[:2]
     out = np.empty(rgb.shape, np.uint8 if bits == 8 else np.uint16)

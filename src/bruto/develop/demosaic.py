@@ -46,8 +46,20 @@ STEEPEST = 3.0
 
 
 def color_offsets(cfa: str) -> tuple[int, int]:
-    """Row and column (0 or 1) of the red site of a pattern.
+    """Return the row and column (0 or 1) of the red site of a pattern.
 
+    Parameters
+    ----------
+    cfa
+        Bayer pattern, for example "RGGB".
+
+    Returns
+    -------
+    tuple[int, int]
+        Row and column (0 or 1) of the red site of a pattern.
+
+    Examples
+    --------
     >>> color_offsets("BGGR")
     (1, 1)
     """
@@ -56,7 +68,15 @@ def color_offsets(cfa: str) -> tuple[int, int]:
 
 @njit(cache=True, error_model="numpy")
 def mirrored(k, n):
-    """A place beyond the ends of n values as one inside, the end values not repeated."""
+    """Return a place beyond the ends of n values as one inside, the end values not repeated.
+
+    Parameters
+    ----------
+    k
+        Index.
+    n
+        Number of values.
+    """
     k = -k if k < 0 else k
     k = 2 * (n - 1) - k if k >= n else k
     return min(max(k, 0), n - 1)
@@ -337,13 +357,36 @@ def demosaic(
     noise: NDArray | None = None,
     averaged: bool = False,
 ) -> NDArray[np.float32]:
-    """Three colours a pixel, (H, W, 3) float32, from a Bayer mosaic (H, W) float32 of pattern `cfa` ("RGGB", ...).
+    """Compute three colours a pixel, (H, W, 3) float32, from a Bayer mosaic (H, W) float32 of pattern `cfa`
+    ("RGGB",...).
 
-    `gains` (3,): of red, green and blue, put on the sites before (colour differences should be small: balanced light).
-    `noise` (3, 2): a, b of their variance a x + b after that; None: none. `averaged`: frames of this kind will be, so
-    that what stands in the noise of one must stay. Values keep their units else; the sampled colour of each site is
-    kept exactly. Edges are mirrored. Raises `ValueError` for a pattern that is not Bayer's, and
-    for a mosaic of less than 2 x 2.
+    `gains` (3,): of red, green and blue, put on the sites before (colour differences should be small: balanced
+    light). `noise` (3, 2): a, b of their variance a x + b after that; None: none. Values keep their units else; the
+    sampled colour of each site is kept exactly. Edges are mirrored.
+
+    Parameters
+    ----------
+    mosaic
+        Mosaic (H, W), linear light.
+    cfa
+        Bayer pattern, for example "RGGB".
+    gains
+        Gains per channel.
+    noise
+        Noise (…, 2): a and b of variance = a x + b, x in shares of saturation.
+    averaged
+        Frames of this kind will be, so that what stands in the noise of one must stay.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Three colours a pixel, (H, W, 3) float32, from a Bayer mosaic (H, W) float32 of pattern `cfa`
+        ("RGGB",...).
+
+    Raises
+    ------
+    ValueError
+        For a pattern that is not Bayer's, and for a mosaic of less than 2 x 2.
     """
     if sorted(cfa) != sorted("RGGB") or any(c not in CFA_LETTERS for c in cfa):
         raise ValueError(f"not a Bayer pattern: {cfa}")
@@ -424,10 +467,25 @@ def _quads(m, ry, rx, balance, out):
 
 
 def bin_quads(mosaic: NDArray[np.float32], cfa: str, balance: NDArray) -> NDArray[np.float32]:
-    """Half-size colour (H // 2, W // 2, 3) from quads: red, mean of greens, blue, each times its balance.
+    """Compute the half-size colour (H // 2, W // 2, 3) from quads: red, mean of greens, blue, each times its
+    balance.
 
-    Red and blue sit in a corner of their quad; they are moved to its middle, where the greens' mean is, so that edges
-    get no coloured rims (but in pictures of less than four quads a side).
+    Red and blue sit in a corner of their quad; they are moved to its middle, where the greens' mean is, so that
+    edges get no coloured rims (but in pictures of less than four quads a side).
+
+    Parameters
+    ----------
+    mosaic
+        Mosaic (H, W), linear light.
+    cfa
+        Bayer pattern, for example "RGGB".
+    balance
+        White-balance gains, green = 1.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Half-size colour (H // 2, W // 2, 3) from quads.
     """
     ry, rx = color_offsets(cfa)
     out = np.empty((mosaic.shape[0] // 2, mosaic.shape[1] // 2, 3), np.float32)

@@ -33,8 +33,20 @@ GROUPS: tuple[tuple[str, str, bool], ...] = (
 
 
 def decimals(step: float) -> int:
-    """Digits behind the point that a step needs.
+    """Compute the digits behind the point that a step needs.
 
+    Parameters
+    ----------
+    step
+        Step of the field in its unit.
+
+    Returns
+    -------
+    int
+        Digits behind the point that a step needs.
+
+    Examples
+    --------
     >>> decimals(50), decimals(0.05), decimals(0.0005)
     (0, 2, 4)
     """
@@ -43,26 +55,40 @@ def decimals(step: float) -> int:
 
 @dataclass(frozen=True)
 class FieldUi:
-    """`title`, `unit`, `step` (0 where it is no plain number of the ledger) and `group`, see `GROUPS`.
-
-    `neutral`: the value at which the field does nothing; `signed`: a plus is told; `track`: the part of its range that
-    a drag covers; `mired`: equal drags are equal steps of the reciprocal; `phrase`: what it does, from the whole
-    recipe, "" where there is nothing to say (else title, value and unit, where it is not neutral).
-    """
+    """`title`, `unit`, `step` (0 where it is no plain number of the ledger) and `group`, see `GROUPS`."""
 
     title: str
     unit: str = ""
     step: float = 0.0
     group: str = ""
     neutral: Any = NO_NEUTRAL
+    """The value at which the field does nothing."""
     signed: bool = False
+    """A plus is told."""
     track: tuple[float, float] | None = None
+    """The part of its range that a drag covers."""
     mired: bool = False
+    """Equal drags are equal steps of the reciprocal."""
     phrase: Callable[[Any], str] | None = None
+    """What it does, from the whole recipe, "" where there is nothing to say (else title, value and unit, where it is
+    not neutral).
+    """
 
     def text(self, value: float) -> str:
-        """A value with the digits that its step needs and a true minus sign, without its unit.
+        """Return a value with the digits that its step needs and a true minus sign, without its unit.
 
+        Parameters
+        ----------
+        value
+            Value shown or changed.
+
+        Returns
+        -------
+        str
+            A value with the digits that its step needs and a true minus sign, without its unit.
+
+        Examples
+        --------
         >>> FieldUi("Level", "°", 0.1, signed=True).text(-2.0)
         '−2.0'
         """
@@ -77,12 +103,34 @@ class FieldUi:
 
 
 def shown(info: FieldInfo) -> FieldUi | None:
-    """What is said of a field; None of one that is never seen."""
+    """Find what is said of a field; None of one that is never seen.
+
+    Parameters
+    ----------
+    info
+        Declaration of the field.
+
+    Returns
+    -------
+    FieldUi | None
+        What is said of a field.
+    """
     return next((m for m in info.metadata if isinstance(m, FieldUi)), None)
 
 
 def limits(info: FieldInfo) -> tuple[float, float]:
-    """Range of a field; an open upper end counts as reached."""
+    """Compute the range of a field; an open upper end counts as reached.
+
+    Parameters
+    ----------
+    info
+        Declaration of the field.
+
+    Returns
+    -------
+    tuple[float, float]
+        Range of a field.
+    """
 
     def of(name: str) -> float | None:
         return next((float(v) for m in info.metadata if (v := getattr(m, name, None)) is not None), None)

@@ -48,10 +48,23 @@ class Rectangle:
 
 
 def rotation(horizon: float, verticals: float, horizontals: float) -> NDArray[np.float64]:
-    """Rays of the corrected picture (x right, y down, z ahead) to rays of the phone as it was held (3, 3); degrees.
+    """Compute the rays of the corrected picture (x right, y down, z ahead) to rays of the phone as it was held (3,
+    3); degrees.
 
-    `horizon`: the picture is turned clockwise by it; `verticals`: how far the phone looked up; `horizontals`: how far
-    it looked to the right of the facade's normal.
+    Parameters
+    ----------
+    horizon
+        The picture is turned clockwise by it.
+    verticals
+        How far the phone looked up.
+    horizontals
+        How far it looked to the right of the facade's normal.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Rays of the corrected picture (x right, y down, z ahead) to rays of the phone as it was held (3, 3);
+        degrees.
     """
     a, v, h = (math.radians(x) for x in (horizon, verticals, horizontals))
     roll = np.array([[math.cos(a), math.sin(a), 0], [-math.sin(a), math.cos(a), 0], [0, 0, 1]])
@@ -61,7 +74,18 @@ def rotation(horizon: float, verticals: float, horizontals: float) -> NDArray[np
 
 
 def focal_px(meta: RawMeta) -> float:
-    """Focal length in pixels of the square-pixel frame, from its 35 mm equivalent."""
+    """Compute the focal length in pixels of the square-pixel frame, from its 35 mm equivalent.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Returns
+    -------
+    float
+        Focal length in pixels of the square-pixel frame, from its 35 mm equivalent.
+    """
     w, h = meta.square_size
     stated = meta.focal_35mm
     focal = stated if stated is not None and FOCALS[0] <= stated <= FOCALS[1] else USUAL_FOCAL
@@ -69,7 +93,19 @@ def focal_px(meta: RawMeta) -> float:
 
 
 def oriented_to_stored(orientation: int) -> NDArray[np.float64]:
-    """Directions of the oriented picture as directions of the stored one (2, 2), by the Exif orientation."""
+    """Compute the directions of the oriented picture as directions of the stored one (2, 2), by the Exif
+    orientation.
+
+    Parameters
+    ----------
+    orientation
+        Exif orientation, 1 to 8.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Directions of the oriented picture as directions of the stored one (2, 2), by the Exif orientation.
+    """
     turned = {6: [[0, 1], [-1, 0]], 7: [[0, 1], [-1, 0]], 5: [[0, -1], [1, 0]], 8: [[0, -1], [1, 0]],
               3: [[-1, 0], [0, -1]], 4: [[-1, 0], [0, -1]]}.get(orientation, [[1, 0], [0, 1]])  # fmt: skip
     out = np.array(turned, float)
@@ -121,8 +157,23 @@ def _sides(outline: NDArray) -> tuple[NDArray, NDArray]:
 
 
 def largest_inside(outline: NDArray, aspect: float) -> tuple[float, float, float, float]:
-    """The largest level rectangle of an aspect ratio (width / height) within a convex polygon (n, 2), nearest to its
-    origin: left, top, right, bottom. Linear programming over its middle and size.
+    """Compute the largest level rectangle of an aspect ratio (width / height) within a convex polygon (n, 2),
+    nearest to its origin: left, top, right, bottom.
+
+    Linear programming over its middle and size.
+
+    Parameters
+    ----------
+    outline
+        Outline of the valid area, points (N, 2).
+    aspect
+        Width over height.
+
+    Returns
+    -------
+    tuple[float, float, float, float]
+        The largest level rectangle of an aspect ratio (width / height) within a convex polygon (n, 2), nearest
+        to its origin.
     """
     from scipy.optimize import linprog  # takes long to import; the window is shown before
 
@@ -147,7 +198,21 @@ def largest_inside(outline: NDArray, aspect: float) -> tuple[float, float, float
 def shrunk_inside(
     crop: tuple[float, float, float, float], outline: NDArray
 ) -> tuple[float, float, float, float] | None:
-    """A rectangle shrunk about its middle until it lies within a convex polygon; None if its middle lies outside."""
+    """Compute a rectangle shrunk about its middle until it lies within a convex polygon; None if its middle lies
+    outside.
+
+    Parameters
+    ----------
+    crop
+        Left, top, right and bottom.
+    outline
+        Outline of the valid area, points (N, 2).
+
+    Returns
+    -------
+    tuple[float, float, float, float] | None
+        A rectangle shrunk about its middle until it lies within a convex polygon.
+    """
     normal, distance = _sides(outline)
     x0, y0, x1, y1 = crop
     middle = np.array([(x0 + x1) / 2, (y0 + y1) / 2])
@@ -162,18 +227,18 @@ def shrunk_inside(
 
 @dataclass(frozen=True, eq=False)
 class Geometry:
-    """The mapping of one recipe on one file.
-
-    `size`: of the picture at full size, unoriented; `sensor_size`: of the default crop as recorded; `offset`: pixels
-    between both where the picture is a plain part of the frame, else None. `homography`: corrected to recorded oriented
-    pixels; `origin`: oriented place of the picture's middle, pixels from the frame's middle.
-    """
+    """The mapping of one recipe on one file."""
 
     size: tuple[int, int]
+    """Of the picture at full size, unoriented."""
     sensor_size: tuple[int, int]
+    """Of the default crop as recorded."""
     offset: tuple[int, int] | None
+    """Pixels between both where the picture is a plain part of the frame, else None."""
     homography: NDArray[np.float64]
+    """Corrected to recorded oriented pixels."""
     origin: tuple[float, float]
+    """Oriented place of the picture's middle, pixels from the frame's middle."""
     meta: RawMeta
     outline: NDArray[np.float64]
 
@@ -183,7 +248,23 @@ class Geometry:
         return self.offset == (0, 0) and self.size == self.sensor_size
 
     def places(self, x: NDArray, y: NDArray, plane: int = 1) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Where pixels (x, y) of the picture at full size, unoriented, were recorded: pixels of the default crop."""
+        """Find where pixels (x, y) of the picture at full size, unoriented, were recorded: pixels of the default
+        crop.
+
+        Parameters
+        ----------
+        x
+            Horizontal positions, pixels.
+        y
+            Vertical positions, pixels.
+        plane
+            Index of the colour plane, 0 to 2.
+
+        Returns
+        -------
+        tuple[NDArray[np.float64], NDArray[np.float64]]
+            Where pixels (x, y) of the picture at full size, unoriented, were recorded.
+        """
         if self.offset is not None:
             return np.asarray(x, float) + self.offset[0], np.asarray(y, float) + self.offset[1]
         to_stored = oriented_to_stored(self.meta.orientation)
@@ -209,7 +290,20 @@ class Geometry:
         return sx, sy
 
     def relative_place(self, x: float, y: float) -> tuple[float, float]:
-        """A relative place of the picture as relative place of the recorded frame, both unoriented, 0..1."""
+        """Compute a relative place of the picture as relative place of the recorded frame, both unoriented, 0..1.
+
+        Parameters
+        ----------
+        x
+            Horizontal position, pixels.
+        y
+            Vertical position, pixels.
+
+        Returns
+        -------
+        tuple[float, float]
+            A relative place of the picture as relative place of the recorded frame, both unoriented, 0..1.
+        """
         sx, sy = self.places(np.array([x * self.size[0] - 0.5]), np.array([y * self.size[1] - 0.5]))
         place = (float(sx[0]) + 0.5) / self.sensor_size[0], (float(sy[0]) + 0.5) / self.sensor_size[1]
         return min(max(place[0], 0.0), 1.0), min(max(place[1], 0.0), 1.0)
@@ -220,7 +314,22 @@ class Geometry:
         return 3 if self.offset is None and any(len(w.radial) > 1 for w in self.meta.warps) else 1
 
     def maps(self, area: Rectangle, factor: float, plane: int = 1) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """For `cv2.remap`: where each pixel of an area at 1/factor is read in the frame at 1/factor."""
+        """Compute the for `cv2.remap`: where each pixel of an area at 1/factor is read in the frame at 1/factor.
+
+        Parameters
+        ----------
+        area
+            Rectangle in stored pixels.
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+        plane
+            Index of the colour plane, 0 to 2.
+
+        Returns
+        -------
+        tuple[NDArray[np.float32], NDArray[np.float32]]
+            For `cv2.remap`: where each pixel of an area at 1/factor is read in the frame at 1/factor.
+        """
         w, h = _at(area, factor)
         x0, y0 = int(area.x / factor), int(area.y / factor)
         # points at multiples of the step, whatever the area, so that every piece reads the very same places
@@ -239,7 +348,18 @@ class Geometry:
         )
 
     def source_area(self, area: Rectangle) -> Rectangle:
-        """The part of the recorded frame that an area of the picture is made from."""
+        """Return the part of the recorded frame that an area of the picture is made from.
+
+        Parameters
+        ----------
+        area
+            Rectangle in stored pixels.
+
+        Returns
+        -------
+        Rectangle
+            The part of the recorded frame that an area of the picture is made from.
+        """
         sensor_w, sensor_h = self.sensor_size
         if self.offset is not None:
             return Rectangle(area.x + self.offset[0], area.y + self.offset[1], area.width, area.height)
@@ -256,8 +376,27 @@ class Geometry:
     def resampled(
         self, rgb: NDArray[np.float32], area: Rectangle, factor: float, origin: tuple[int, int] = (0, 0)
     ) -> NDArray[np.float32]:
-        """An area of the picture at 1/factor from camera RGB (h, w, 3) of the frame at that factor, which begins at
-        `origin` (x, y; pixels of it). Light from outside the frame is that of the nearest pixel.
+        """Compute an area of the picture at 1/factor from camera RGB (h, w, 3) of the frame at that factor, which
+        begins at `origin` (x, y; pixels of it).
+
+        Light from outside the frame is that of the nearest pixel.
+
+        Parameters
+        ----------
+        rgb
+            Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+        area
+            Rectangle in stored pixels.
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+        origin
+            Top left corner, pixels.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            An area of the picture at 1/factor from camera RGB (h, w, 3) of the frame at that factor, which
+            begins at `origin` (x, y.
         """
         if self.offset is not None:
             x, y = (round((o + p) / factor) - s for o, p, s in zip(self.offset, (area.x, area.y), origin, strict=True))
@@ -274,7 +413,18 @@ class Geometry:
         return np.stack(parts, axis=2) if self.planes > 1 else parts[0]
 
     def field(self, grid: NDArray[np.float32]) -> NDArray[np.float32]:
-        """A coarse field over the recorded frame as one over the picture."""
+        """Compute a coarse field over the recorded frame as one over the picture.
+
+        Parameters
+        ----------
+        grid
+            Values on a coarse grid.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            A coarse field over the recorded frame as one over the picture.
+        """
         return _read(grid, *self._cells(*grid.shape[:2]))
 
     def _cells(self, rows: int, columns: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
@@ -288,8 +438,23 @@ class Geometry:
         )
 
     def clipped(self, near: NDArray[np.uint8], area: Rectangle, factor: float) -> NDArray[np.uint8]:
-        """Clipped channels of each pixel of an area at 1/factor, from the quads of the frame (which are 2 px wide), see
-        `clipped_or_near`: a place that takes from a clipped one counts as clipped.
+        """Compute the clipped channels of each pixel of an area at 1/factor, from the quads of the frame (which are
+        2 px wide), see `clipped_or_near`: a place that takes from a clipped one counts as clipped.
+
+        Parameters
+        ----------
+        near
+            Mask of places near clipping.
+        area
+            Rectangle in stored pixels.
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            Clipped channels of each pixel of an area at 1/factor, from the quads of the frame (which are 2 px
+            wide), see `clipped_or_near`: a place that takes from a clipped one counts as clipped.
         """
         mx, my = self.maps(area, max(2, factor))
         scale = max(2, factor) / 2
@@ -299,13 +464,43 @@ class Geometry:
         )  # fmt: skip
 
     def outside(self, area: Rectangle, factor: float) -> NDArray[np.bool_]:
-        """Which pixels of an area at 1/factor nothing was recorded for."""
+        """Find which pixels of an area at 1/factor nothing was recorded for.
+
+        Parameters
+        ----------
+        area
+            Rectangle in stored pixels.
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+
+        Returns
+        -------
+        NDArray[np.bool_]
+            Which pixels of an area at 1/factor nothing was recorded for.
+        """
         mx, my = self.maps(area, factor)
         w, h = self.sensor_size
         return (mx < -0.5) | (my < -0.5) | (mx > w / factor - 0.5) | (my > h / factor - 0.5)
 
     def crop_of(self, x0: float, y0: float, x1: float, y1: float) -> tuple[float, float, float, float]:
-        """A rectangle of this oriented picture (relative, 0..1) as the recipe's crop."""
+        """Compute a rectangle of this oriented picture (relative, 0..1) as the recipe's crop.
+
+        Parameters
+        ----------
+        x0
+            Left edge.
+        y0
+            Top edge.
+        x1
+            Right edge.
+        y1
+            Bottom edge.
+
+        Returns
+        -------
+        tuple[float, float, float, float]
+            A rectangle of this oriented picture (relative, 0..1) as the recipe's crop.
+        """
         w, h = self.oriented_size
         edge = max(self.meta.square_size)
         return tuple(
@@ -315,7 +510,18 @@ class Geometry:
         )  # type: ignore[return-value]  # fmt: skip
 
     def relative_crop(self, crop: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
-        """A crop of the recipe as rectangle of this oriented picture (relative)."""
+        """Compute a crop of the recipe as rectangle of this oriented picture (relative).
+
+        Parameters
+        ----------
+        crop
+            Left, top, right and bottom.
+
+        Returns
+        -------
+        tuple[float, float, float, float]
+            A crop of the recipe as rectangle of this oriented picture (relative).
+        """
         w, h = self.oriented_size
         edge = max(self.meta.square_size)
         return tuple(
@@ -335,7 +541,22 @@ def _at(area: Rectangle, factor: float) -> tuple[int, int]:
 
 
 def geometry_of(meta: RawMeta, recipe: Recipe, uncropped: bool = False) -> Geometry:
-    """The mapping of a recipe; `uncropped`: all that the frame covers, with places that hold nothing."""
+    """Return the mapping of a recipe.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    recipe
+        The edit, every value in its own unit.
+    uncropped
+        All that the frame covers, with places that hold nothing.
+
+    Returns
+    -------
+    Geometry
+        The mapping of a recipe.
+    """
     sensor = meta.default_crop[2:]
     square_w, square_h = meta.square_size
     up_w, up_h = meta.oriented_size
@@ -410,7 +631,18 @@ def _read(grid: NDArray[np.float32], x: NDArray[np.float32], y: NDArray[np.float
 
 
 def clipped_or_near(quads: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """Clipped channels of each quad and its neighbours."""
+    """Compute the clipped channels of each quad and its neighbours.
+
+    Parameters
+    ----------
+    quads
+        Clip mask of 2 × 2 quads.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        Clipped channels of each quad and its neighbours.
+    """
     out = quads.copy()
     for bit in (1, 2, 4):
         here = cv2.dilate(quads & np.uint8(bit), np.ones((3, 3), np.uint8))
@@ -419,7 +651,22 @@ def clipped_or_near(quads: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 
 def stored_rect(rect: Rectangle, orientation: int, size: tuple[int, int]) -> Rectangle:
-    """A rectangle of the oriented picture in unoriented pixels; `size` is the unoriented (width, height)."""
+    """Return a rectangle of the oriented picture in unoriented pixels; `size` is the unoriented (width, height).
+
+    Parameters
+    ----------
+    rect
+        Rectangle in output pixels.
+    orientation
+        Exif orientation, 1 to 8.
+    size
+        Width and height, pixels.
+
+    Returns
+    -------
+    Rectangle
+        A rectangle of the oriented picture in unoriented pixels.
+    """
     w, h = size
 
     def stored(x: int, y: int) -> tuple[int, int]:

@@ -50,6 +50,18 @@ _OLD_SUBJECTS = {"take ": "applied:", "reset ": "reset:", "version ": "version:"
 def step_key(what: str) -> str:
     """Find the key of a step that version 0.1 stored under its title; others stay as they are.
 
+    Parameters
+    ----------
+    what
+        Title under which the step was stored.
+
+    Returns
+    -------
+    str
+        Text for people, "" where there is none.
+
+    Examples
+    --------
     >>> step_key("take relief fine"), step_key("quiet colours"), step_key("reset all"), step_key("version soft")
     ('applied:local_contrast_fine', 'muted_chroma', 'reset', 'version:soft')
     """
@@ -71,8 +83,20 @@ def _field(title: str) -> str:
 
 
 def step_title(key: str) -> str:
-    """Name a step of the history.
+    """Return the name a step of the history.
 
+    Parameters
+    ----------
+    key
+        Identifier.
+
+    Returns
+    -------
+    str
+        Name a step of the history.
+
+    Examples
+    --------
     >>> step_title("exposure"), step_title("applied:vignette"), step_title("version:soft")
     ('exposure', 'suggested vignette applied', 'version soft')
     """
@@ -88,8 +112,22 @@ def step_title(key: str) -> str:
 def step_text(history: Sequence[tuple[str, Mapping[str, Any]]], index: int, recipe: Recipe) -> str:
     """Say what step `index` changed, beginning with ": ", "" where that is no plain number.
 
-    `history`: steps with the values that were there before; `recipe`: the values now.
+    Parameters
+    ----------
+    history
+        Steps with the values that were there before.
+    index
+        Position in the list.
+    recipe
+        The values now.
 
+    Returns
+    -------
+    str
+        Text for people, "" where there is none.
+
+    Examples
+    --------
     >>> step_text([("exposure", {"exposure": 0.0})], 0, Recipe(exposure=0.65))
     ': 0.00 → +0.65 EV'
     """

@@ -26,11 +26,40 @@ NAMED: dict[str, tuple[str, tuple[float, float]]] = {
 
 @cache
 def values_of(title: str) -> tuple[float, float]:
-    """Temperature (K) and Duv of a named light, as the recipe holds them; raises `KeyError` for an unknown one."""
+    """Compute the temperature (K) and Duv of a named light, as the recipe holds them.
+
+    Parameters
+    ----------
+    title
+        Title for people.
+
+    Returns
+    -------
+    tuple[float, float]
+        Temperature (K) and Duv of a named light, as the recipe holds them.
+
+    Raises
+    ------
+    KeyError
+        For an unknown one.
+    """
     kelvin, duv = kelvin_duv_of(*NAMED[title][1])
     return float(round(kelvin)), round(duv, 4)
 
 
 def named(kelvin: float | None, duv: float | None) -> str | None:
-    """The title of the light that values stand for, None if it is none of them."""
+    """Return the title of the light that values stand for, None if it is none of them.
+
+    Parameters
+    ----------
+    kelvin
+        Colour temperature, kelvin.
+    duv
+        Distance from the Planckian locus, CIE 1960.
+
+    Returns
+    -------
+    str | None
+        The title of the light that values stand for, None if it is none of them.
+    """
     return next((title for title in NAMED if values_of(title) == (kelvin, duv)), None)

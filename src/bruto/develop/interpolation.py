@@ -58,7 +58,23 @@ def _end(near: float, next_: float, slope: float, beyond: float) -> float:
 
 
 def natural_spline(x: ArrayLike, y: ArrayLike, at: ArrayLike) -> NDArray[np.float64]:
-    """Values of the natural cubic spline through points (N,), N >= 2: no bend at its ends (de Boor 1978, chapter 4)."""
+    """Compute values of the natural cubic spline through points (N,), N >= 2: no bend at its ends (de Boor 1978,
+    chapter 4).
+
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    y
+        Second plane or vertical position, changed or read by the kernel.
+    at
+        Positions to evaluate at.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Values of the natural cubic spline through points (N,), N >= 2.
+    """
     x, y, places = np.asarray(x, float), np.asarray(y, float), np.asarray(at, float)
     step = np.diff(x)
     slope = np.diff(y) / step

@@ -15,10 +15,26 @@ _TABLE = np.rint(255 * encode_srgb(np.arange(_STEPS) / (_STEPS - 1))).astype(np.
 
 
 def plain_view(developer: Developer, ev: float, factor: int, rect: Rectangle | None = None) -> NDArray[np.uint8]:
-    """The whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8 sRGB.
+    """Compute the whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8 sRGB.
 
-    `ev`: gain in stops; at 0 saturation of a neutral is white. What exceeds white is cut off, as a sensor does. Green
-    that is full follows red and blue where these still tell, and places that are full in all channels have no colour.
+    What exceeds white is cut off, as a sensor does. Green that is full follows red and blue where these still tell,
+    and places that are full in all channels have no colour.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    ev
+        Gain in stops; at 0 saturation of a neutral is white.
+    factor
+        Reduction: pixels of the frame per pixel of the result; 1 is full size.
+    rect
+        Rectangle in output pixels.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        The whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8 sRGB.
     """
     rgb = developer.light(Recipe(), factor, rect if factor == 1 else None)
     matrix = working_to("srgb") @ developer.balanced_matrix(developer.source.neutral) * 2.0**ev

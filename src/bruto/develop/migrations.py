@@ -44,10 +44,23 @@ MIGRATIONS: dict[int, Callable[[Values], Values]] = {1: lambda values: _renamed(
 
 
 def migrated(values: Values, schema: Any = None) -> Values:
-    """Values of a recipe, or of some fields of one, under this schema; `schema`: theirs, where they do not say it.
+    """Return values of a recipe, or of some fields of one, under this schema; What is written without a schema is of
+    the first one; a newer schema than this one's is left as it is.
 
-    What is written without a schema is of the first one; a newer schema than this one's is left as it is.
+    Parameters
+    ----------
+    values
+        Fields of a recipe with their values.
+    schema
+        Theirs, where they do not say it.
 
+    Returns
+    -------
+    Values
+        Values of a recipe, or of some fields of one, under this schema.
+
+    Examples
+    --------
     >>> migrated({"schema": 1, "level": 2.0, "bypassed": ["level"]})
     {'schema': 3, 'horizon': 2.0, 'bypassed': ['horizon']}
     """
@@ -61,5 +74,18 @@ def migrated(values: Values, schema: Any = None) -> Values:
 
 
 def migrated_names(names: tuple[str, ...], schema: int) -> tuple[str, ...]:
-    """Names of fields of an earlier schema."""
+    """Return the names of fields of an earlier schema.
+
+    Parameters
+    ----------
+    names
+        Names of both sides.
+    schema
+        Schema under which they were stored.
+
+    Returns
+    -------
+    tuple[str, ...]
+        Names of fields of an earlier schema.
+    """
     return tuple(migrated(dict.fromkeys(names), schema))

@@ -55,8 +55,20 @@ def _tables() -> dict[str, NDArray[np.float32]]:
 
 
 def ratios_of(noise: NDArray) -> tuple[float, float]:
-    """log2 of red's and blue's noise over green's, from a and b (3, 2) of balanced light, within the grid.
+    """Compute log2 of red's and blue's noise over green's, from a and b (3, 2) of balanced light, within the grid.
 
+    Parameters
+    ----------
+    noise
+        Noise (…, 2): a and b of variance = a x + b, x in shares of saturation.
+
+    Returns
+    -------
+    tuple[float, float]
+        log2 of red's and blue's noise over green's, from a and b (3, 2) of balanced light, within the grid.
+
+    Examples
+    --------
     >>> ratios_of(np.array([[2e-3, 0], [1e-3, 0], [4e-3, 0]]))
     (0.5, 1.0)
     """
@@ -96,7 +108,20 @@ def coefficient_noise(kind: str, half: bool, red: float = 0.0, blue: float = 0.0
 
 
 def measured(red: float, blue: float) -> dict[str, NDArray[np.float32]]:
-    """What is kept of one place of the grid, on 768 x 768 of Gaussian noise."""
+    """Find what is kept of one place of the grid, on 768 x 768 of Gaussian noise.
+
+    Parameters
+    ----------
+    red
+        Gain of red.
+    blue
+        Gain of blue.
+
+    Returns
+    -------
+    dict[str, NDArray[np.float32]]
+        What is kept of one place of the grid, on 768 x 768 of Gaussian noise.
+    """
     n = 768
     noise = np.random.default_rng(5).standard_normal((n, n)).astype(np.float32)
     sigma = np.array([2**red, 1, 2**blue], np.float32)

@@ -79,7 +79,19 @@ class Developer(SensorImage):
         self._lock = threading.Lock()
 
     def asked(self, recipe: Recipe) -> Developer:
-        """The developer for the quarter turns and the area that a recipe asks for: itself where it is for those."""
+        """Return the developer for the quarter turns and the area that a recipe asks for: itself where it is for
+        those.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+
+        Returns
+        -------
+        Developer
+            The developer for the quarter turns and the area that a recipe asks for.
+        """
         source = as_asked(self.source, recipe)
         return self if source is self.source else Developer(source)
 
@@ -99,7 +111,20 @@ class Developer(SensorImage):
     # -- frame
 
     def geometry(self, recipe: Recipe, uncropped: bool = False) -> Geometry:
-        """The mapping from the recorded frame to the recipe's picture; `uncropped`: to all that it covers."""
+        """Return the mapping from the recorded frame to the recipe's picture.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        uncropped
+            To all that it covers.
+
+        Returns
+        -------
+        Geometry
+            The mapping from the recorded frame to the recipe's picture.
+        """
         recipe = recipe.effective()
         key = _frame_key(recipe, uncropped)
         if key not in self._geometries:
@@ -110,12 +135,38 @@ class Developer(SensorImage):
         return self._geometries[key]
 
     def size(self, recipe: Recipe) -> tuple[int, int]:
-        """Width and height of the recipe's picture at full size, unoriented."""
+        """Return the width and height of the recipe's picture at full size, unoriented.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+
+        Returns
+        -------
+        tuple[int, int]
+            Width and height of the recipe's picture at full size, unoriented.
+        """
         return self.geometry(recipe).size
 
     def light(self, recipe: Recipe, factor: float, rect: Rectangle | None = None) -> NDArray[np.float32]:
-        """Balanced camera RGB of the recipe's picture at 1/factor, or of a rectangle of it at full size, without any
-        other correction.
+        """Compute the balanced camera RGB of the recipe's picture at 1/factor, or of a rectangle of it at full size,
+        without any other correction.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+        rect
+            Rectangle in output pixels.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Balanced camera RGB of the recipe's picture at 1/factor, or of a rectangle of it at full size,
+            without any other correction.
         """
         shape = self.geometry(recipe)
         area = rect or Rectangle(0, 0, *shape.size)
@@ -126,7 +177,18 @@ class Developer(SensorImage):
         return shape.resampled(rgb, area, 1, (part.x - dx, part.y - dy))
 
     def clipped_channels(self, recipe: Recipe) -> NDArray[np.uint8]:
-        """Clipped channels (bits 1, 2, 4) of the recipe's picture at half the size."""
+        """Compute the clipped channels (bits 1, 2, 4) of the recipe's picture at half the size.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            Clipped channels (bits 1, 2, 4) of the recipe's picture at half the size.
+        """
         shape = self.geometry(recipe)
         if shape.whole:
             return self.clipped
@@ -166,7 +228,18 @@ class Developer(SensorImage):
     # -- white and profile
 
     def neutral(self, recipe: Recipe) -> NDArray[np.float64]:
-        """Camera neutral of a recipe."""
+        """Compute the camera neutral of a recipe.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            Camera neutral of a recipe.
+        """
         if recipe.raw_neutral is not None:
             found = np.clip(np.array(recipe.raw_neutral), 1e-3, None)
             return found / found[1]
@@ -277,7 +350,26 @@ class Developer(SensorImage):
     def after_step(
         self, step: RawStep, rgb: NDArray[np.float32], rectangle: Rectangle, inset: tuple[int, int], recipe: Recipe
     ) -> NDArray[np.float32]:
-        """A piece of a rectangle (see `piece`) after one raw step; `inset`: of the rectangle in it."""
+        """Compute a piece of a rectangle (see `piece`) after one raw step.
+
+        Parameters
+        ----------
+        step
+            The step.
+        rgb
+            Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+        rectangle
+            Rectangle in stored pixels.
+        inset
+            Of the rectangle in it.
+        recipe
+            The edit, every value in its own unit.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            A piece of a rectangle (see `piece`) after one raw step.
+        """
         return self._raw_step(step, rgb, recipe, self._place_of(rgb, rectangle, inset), False)
 
     def _place_of(self, rgb: NDArray, rectangle: Rectangle, inset: tuple[int, int]) -> RawPosition:

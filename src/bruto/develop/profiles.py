@@ -20,7 +20,18 @@ OWN, MATRIX = "own", "matrix"
 
 
 def choices(meta: RawMeta) -> list[tuple[str, str]]:
-    """What a recipe's `profile` may be for a file: its value and how it is called, the file's own first."""
+    """Find what a recipe's `profile` may be for a file: its value and how it is called, the file's own first.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Returns
+    -------
+    list[tuple[str, str]]
+        What a recipe's `profile` may be for a file.
+    """
     own = meta.profiles[0] if meta.profiles else None
     found = [
         (
@@ -37,7 +48,21 @@ def choices(meta: RawMeta) -> list[tuple[str, str]]:
 
 
 def chosen(meta: RawMeta, choice: str) -> tuple[CameraProfile | None, str]:
-    """The profile of a choice, and what went wrong: where it cannot be had, the file's own is used and said so."""
+    """Return the profile of a choice, and what went wrong: where it cannot be had, the file's own is used and said
+    so.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    choice
+        What the recipe asks for.
+
+    Returns
+    -------
+    tuple[CameraProfile | None, str]
+        The profile of a choice, and what went wrong.
+    """
     own = meta.profiles[0] if meta.profiles else None
     if choice == MATRIX:
         return None, ""
@@ -63,9 +88,22 @@ def _read(path: str, changed_ns: int) -> CameraProfile:
 
 
 def with_profile(meta: RawMeta, profile: CameraProfile | None) -> RawMeta:
-    """The file's facts under a profile: its calibrations where it has any, its offset of the baseline exposure.
+    """Return the file's facts under a profile: its calibrations where it has any, its offset of the baseline
+    exposure.
 
     The unit's own calibration of the file is dropped with the matrices that it belongs to.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    profile
+        Camera profile.
+
+    Returns
+    -------
+    RawMeta
+        The file's facts under a profile.
     """
     if profile is None or (meta.profiles and profile is meta.profiles[0]):
         return meta
@@ -78,8 +116,22 @@ def with_profile(meta: RawMeta, profile: CameraProfile | None) -> RawMeta:
 
 
 def hue_sat_for(profile: CameraProfile, meta: RawMeta, neutral: NDArray) -> HueSatMap | None:
-    """The profile's hue and saturation map for a camera neutral: those of its illuminants mixed as their matrices are
-    (DNG 1.7, chapter 6, "Hue/Saturation/Value Mapping Table").
+    """Return the profile's hue and saturation map for a camera neutral: those of its illuminants mixed as their
+    matrices are (DNG 1.7, chapter 6, "Hue/Saturation/Value Mapping Table").
+
+    Parameters
+    ----------
+    profile
+        Camera profile.
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    neutral
+        Camera neutral, green = 1.
+
+    Returns
+    -------
+    HueSatMap | None
+        The profile's hue and saturation map for a camera neutral.
     """
     maps = profile.hue_sat
     if not maps:

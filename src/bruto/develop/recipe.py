@@ -337,14 +337,42 @@ class Recipe(Frozen):
         return value
 
     def changed(self, **values: Any) -> Recipe:
-        """A copy with other values, checked against their ranges; raises `BrutoError`."""
+        """Return a copy with other values, checked against their ranges.
+
+        Parameters
+        ----------
+        **values
+            Fields of a recipe with their values.
+
+        Returns
+        -------
+        Recipe
+            A copy with other values, checked against their ranges.
+
+        Raises
+        ------
+        BrutoError
+            Where that cannot be done; the message says why.
+        """
         data = self.model_dump(by_alias=True)
         data.update(values)
         return recipe_from(data)
 
     def differing(self, other: Recipe) -> dict[str, Any]:
-        """This recipe's values of the fields in which another one differs, as `changed` takes them.
+        """Return this recipe's values of the fields in which another one differs, as `changed` takes them.
 
+        Parameters
+        ----------
+        other
+            The recipe compared with.
+
+        Returns
+        -------
+        dict[str, Any]
+            This recipe's values of the fields in which another one differs, as `changed` takes them.
+
+        Examples
+        --------
         >>> Recipe(exposure=0.5).differing(Recipe(exposure=1.0))
         {'exposure': 0.5}
         """
@@ -369,13 +397,38 @@ NEUTRAL_FIELDS = {
 
 
 def fields_of(group: str) -> tuple[str, ...]:
-    """The fields of a group."""
+    """Return the fields of a group.
+
+    Parameters
+    ----------
+    group
+        Identifier of the group of fields.
+
+    Returns
+    -------
+    tuple[str, ...]
+        The fields of a group.
+    """
     return tuple(name for name, ui in FIELDS.items() if ui.group == group)
 
 
 def sentence(group: str, recipe: Recipe) -> str:
-    """What a group of a recipe does, in words with numbers.
+    """Say what a group of a recipe does, in words with numbers.
 
+    Parameters
+    ----------
+    group
+        Identifier of the group of fields.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    str
+        What a group of a recipe does, in words with numbers.
+
+    Examples
+    --------
     >>> sentence("light", Recipe(exposure=0.5))
     'exposure +0.50 EV'
     """
@@ -383,7 +436,20 @@ def sentence(group: str, recipe: Recipe) -> str:
 
 
 def sentence_of(fields: Iterable[str], recipe: Recipe) -> str:
-    """What some fields of a recipe do, in words with numbers."""
+    """Say what some fields of a recipe do, in words with numbers.
+
+    Parameters
+    ----------
+    fields
+        Names of the recipe's fields.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    str
+        What some fields of a recipe do, in words with numbers.
+    """
     parts = []
     for name in fields:
         if name not in FIELDS:
@@ -401,12 +467,39 @@ FRAME_FIELDS = ("turns", "whole_area", "horizon", "verticals", "horizontals", "a
 
 
 def unframed(recipe: Recipe) -> Recipe:
-    """The recipe for the frame as it was recorded, which pictures are compared in."""
+    """Return the recipe for the frame as it was recorded, which pictures are compared in.
+
+    Parameters
+    ----------
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    Recipe
+        The recipe for the frame as it was recorded, which pictures are compared in.
+    """
     return recipe.model_copy(update={name: NOTHING[name] for name in FRAME_FIELDS})
 
 
 def recipe_from(data: Any) -> Recipe:
-    """A recipe from decoded JSON; raises `BrutoError` naming the field that is wrong."""
+    """Return a recipe from decoded JSON.
+
+    Parameters
+    ----------
+    data
+        Stored data.
+
+    Returns
+    -------
+    Recipe
+        A recipe from decoded JSON.
+
+    Raises
+    ------
+    BrutoError
+        Naming the field that is wrong.
+    """
     if not isinstance(data, dict):
         raise BrutoError(tr("The recipe is not a JSON object."))
     schema = data.get("schema", SCHEMA)
@@ -430,7 +523,18 @@ def recipe_from(data: Any) -> Recipe:
 
 
 def readable_recipe(data: Any) -> tuple[Recipe, list[str]]:
-    """What can be used of a stored recipe, field by field, and what cannot, in words; never raises."""
+    """Find what can be used of a stored recipe, field by field, and what cannot, in words; never raises.
+
+    Parameters
+    ----------
+    data
+        Stored data.
+
+    Returns
+    -------
+    tuple[Recipe, list[str]]
+        What can be used of a stored recipe, field by field, and what cannot, in words.
+    """
     if not isinstance(data, dict):
         return Recipe(), [tr("the recipe is not a JSON object")]
     try:
@@ -455,7 +559,18 @@ def readable_recipe(data: Any) -> tuple[Recipe, list[str]]:
 
 
 def load_recipe(path: str | Path) -> Recipe:
-    """Read a recipe file, or the recipe inside a sidecar."""
+    """Read a recipe file, or the recipe inside a sidecar.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    Recipe
+        The edit.
+    """
     check_readable(path)
     try:
         data = read_json(path)
@@ -468,5 +583,18 @@ def load_recipe(path: str | Path) -> Recipe:
 
 
 def save_recipe(recipe: Recipe, path: Target | str | Path) -> None:
-    """Write a recipe as a new JSON file; raises `FileProblem`."""
+    """Write a recipe as a new JSON file.
+
+    Parameters
+    ----------
+    recipe
+        The edit, every value in its own unit.
+    path
+        File to read.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     write_new(path, json.dumps(recipe.model_dump(by_alias=True), indent=1).encode() + b"\n")

@@ -28,10 +28,11 @@ LARGEST = 1 << 20
 
 @dataclass(frozen=True)
 class NamedRecipe:
-    """`fields`: of the recipe that are meant; the others of `recipe` are not looked at."""
+    """Named recipe."""
 
     name: str
     fields: tuple[str, ...]
+    """Of the recipe that are meant; the others of `recipe` are not looked at."""
     recipe: Recipe
 
     def values(self) -> dict[str, Any]:
@@ -72,8 +73,22 @@ def _path_of(name: str) -> Path | None:
 
 
 def keep(named: NamedRecipe) -> Path:
-    """Write a named recipe, replacing one of that name. Raises `BrutoError` (no usable name, disk full, no
-    permission).
+    """Write a named recipe, replacing one of that name.
+
+    Parameters
+    ----------
+    named
+        The saved recipe.
+
+    Returns
+    -------
+    Path
+        Path of the file.
+
+    Raises
+    ------
+    BrutoError
+        (no usable name, disk full, no permission).
     """
     name = named.name.strip()
     own_folder(folder())
@@ -108,7 +123,18 @@ def saved_recipes() -> tuple[list[NamedRecipe], list[str]]:
 
 
 def drop(name: str) -> None:
-    """Delete the recipe of exactly this name. Raises `FileProblem`."""
+    """Delete the recipe of exactly this name.
+
+    Parameters
+    ----------
+    name
+        Name, as stored or shown.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     path = _path_of(name.strip())
     if path is None:
         return

@@ -14,9 +14,22 @@ import bruto.numba_config  # noqa: F401  sets up what kernels run on
 
 
 def lines(rgb: NDArray) -> NDArray:
-    """Rows of RGB (H, W, 3) as lines (H, 3 W): the same memory where it lies in one piece, else a copy. What is to be
-    written must lie so: make it with `np.empty` (`empty_like` takes over the order of a turned array).
+    """Compute the rows of RGB (H, W, 3) as lines (H, 3 W): the same memory where it lies in one piece, else a copy.
 
+    What is to be written must lie so: make it with `np.empty` (`empty_like` takes over the order of a turned array).
+
+    Parameters
+    ----------
+    rgb
+        Linear RGB.
+
+    Returns
+    -------
+    NDArray
+        Rows of RGB (H, W, 3) as lines (H, 3 W): the same memory where it lies in one piece, else a copy.
+
+    Examples
+    --------
     >>> lines(np.arange(6).reshape(1, 2, 3))
     array([[0, 1, 2, 3, 4, 5]])
     """
@@ -25,7 +38,19 @@ def lines(rgb: NDArray) -> NDArray:
 
 @njit(inline="always")
 def apart(line, r, g, b):
-    """Channels of a line (3 n) to rows of their own (n)."""
+    """Return the channels of a line (3 n) to rows of their own (n).
+
+    Parameters
+    ----------
+    line
+        Interleaved row for the kernel.
+    r
+        Red plane for the kernel.
+    g
+        Green plane for the kernel.
+    b
+        Second coefficient, or blue plane for kernels.
+    """
     for j in range(len(r)):
         r[j] = line[3 * j]
         g[j] = line[3 * j + 1]
@@ -34,7 +59,19 @@ def apart(line, r, g, b):
 
 @njit(inline="always")
 def together(r, g, b, line):
-    """Undoes `apart`; values become the type of the line."""
+    """Return the undoes `apart`; values become the type of the line.
+
+    Parameters
+    ----------
+    r
+        Red plane for the kernel.
+    g
+        Green plane for the kernel.
+    b
+        Second coefficient, or blue plane for kernels.
+    line
+        Interleaved row for the kernel.
+    """
     for j in range(len(r)):
         line[3 * j] = r[j]
         line[3 * j + 1] = g[j]

@@ -46,8 +46,18 @@ class SensorImage:
         self._coarse: dict[str, Any] = {}
 
     def level(self, factor: float) -> NDArray[np.float32]:
-        """Balanced camera RGB of the whole frame at 1/factor: 2, 4, 8, ..., cached, or any other from 2 on, of which
-        the latest are kept.
+        """Compute the balanced camera RGB of the whole frame at 1/factor: 2, 4, 8,..., cached, or any other from 2
+        on, of which the latest are kept.
+
+        Parameters
+        ----------
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Balanced camera RGB of the whole frame at 1/factor.
         """
         power = 2 ** int(math.log2(factor))
         if factor != power:
@@ -78,11 +88,33 @@ class SensorImage:
         return settled(clipped, self.level(2)) if clipped.any() else clipped
 
     def has_level(self, factor: int) -> bool:
-        """Whether the frame at 1/factor is there already."""
+        """Check whether the frame at 1/factor is there already.
+
+        Parameters
+        ----------
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+
+        Returns
+        -------
+        bool
+            True where the frame at 1/factor is there already.
+        """
         return factor in self._levels
 
     def piece(self, rect: Rectangle) -> tuple[NDArray[np.float32], int, int]:
-        """Balanced camera RGB at full size around a rectangle, and the offset of the rectangle in it."""
+        """Compute the balanced camera RGB at full size around a rectangle, and the offset of the rectangle in it.
+
+        Parameters
+        ----------
+        rect
+            Rectangle in output pixels.
+
+        Returns
+        -------
+        tuple[NDArray[np.float32], int, int]
+            Balanced camera RGB at full size around a rectangle, and the offset of the rectangle in it.
+        """
         data = self.source.linear.data
         h, w = data.shape[:2]
         pad = MARGIN + 2 * dm.REACH if data.ndim == 2 else MARGIN
@@ -108,20 +140,54 @@ class SensorImage:
         return to_working(self.level(factor), self.balanced_matrix(self.source.neutral))
 
     def coarse(self, field: CoarseField) -> Any:
-        """A coarse field over the whole recorded frame, measured once."""
+        """Return a coarse field over the whole recorded frame, measured once.
+
+        Parameters
+        ----------
+        field
+            Field over the frame.
+
+        Returns
+        -------
+        Any
+            A coarse field over the whole recorded frame, measured once.
+        """
         if field.name not in self._coarse:
             self._coarse[field.name] = field.make(self)
         return self._coarse[field.name]
 
     def balanced_matrix(self, neutral: NDArray, meta: RawMeta | None = None) -> NDArray[np.float64]:
-        """Balanced camera RGB to linear Rec. 2020 for a neutral, relative to as shot: green's level is kept.
+        """Compute the balanced camera RGB to linear Rec.
 
-        `meta`: the file's facts under another profile.
+        2020 for a neutral, relative to as shot: green's level is kept.
+
+        Parameters
+        ----------
+        neutral
+            Camera neutral, green = 1.
+        meta
+            The file's facts under another profile.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            Balanced camera RGB to linear Rec.
         """
         return camera_to_working(meta or self.source.meta, neutral) @ np.diag(1 / self.balance.astype(float))
 
     def noise_at(self, factor: float) -> NDArray[np.float64]:
-        """a, b of each balanced channel at a factor."""
+        """Compute a, b of each balanced channel at a factor.
+
+        Parameters
+        ----------
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            a, b of each balanced channel at a factor.
+        """
         mosaic = self.source.kind == "mosaic"
         noise = self.noise / ((factor / 2) ** 2 if mosaic and factor > 1 else float(factor**2))
         between = factor / 2 ** int(math.log2(factor))
@@ -134,7 +200,20 @@ class SensorImage:
         return kelvin_duv_of(*neutral_to_xy(self.source.meta, self.source.neutral))
 
     def luminance(self, factor: int = 8) -> NDArray[np.float32]:
-        """Scene luminance at 1/factor (1.0 = saturation of a neutral, baseline exposure included), as-shot balance."""
+        """Compute the scene luminance at 1/factor (1.0 = saturation of a neutral, baseline exposure included),
+        as-shot balance.
+
+        Parameters
+        ----------
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Scene luminance at 1/factor (1.0 = saturation of a neutral, baseline exposure included), as-shot
+            balance.
+        """
         working = to_working(self.level(factor), self.balanced_matrix(self.source.neutral))
         return np.maximum(working @ LUMINANCE_2020.astype(np.float32), 0) * np.float32(
             2.0**self.source.meta.baseline_exposure

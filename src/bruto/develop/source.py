@@ -29,24 +29,26 @@ MORE_THAN_NOISE = 1.4
 class Source:
     """Linear light and what is known of it.
 
-    `linear`: see `rawframe.Linear`; `noise` (3, 2): a, b of each unbalanced channel before the shading gain;
-    `noise_from`: "file", "picture" or "learnt" (from other shots of the phone); `kind`: "mosaic", "linear" or
-    "picture"; `shading` (h, w): shading gain over the frame; `frame`, `picture`: the file as it was read;
-    `orientation`: Exif
-    orientation of a picture's file. `meta` may have another orientation and another crop than the file, see
-    `as_asked`.
+    `noise` (3, 2): a, b of each unbalanced channel before the shading gain; `shading` (h, w): shading gain over the
+    frame; `meta` may have another orientation and another crop than the file, see `as_asked`.
     """
 
     path: Path
     kind: str
+    """"mosaic", "linear" or "picture"."""
     linear: Linear
+    """See `rawframe.Linear`."""
     meta: RawMeta
     noise: NDArray[np.float64]
     noise_from: str
+    """"file", "picture" or "learnt" (from other shots of the phone)."""
     shading: NDArray[np.float32]
     frame: RawFrame | None = None
+    """The file as it was read."""
     picture: PictureFile | None = None
+    """The file as it was read."""
     orientation: int = 1
+    """Exif orientation of a picture's file."""
 
     @property
     def neutral(self) -> NDArray[np.float64]:
@@ -70,7 +72,22 @@ def _is_busy(seen: NoiseEstimate, known: tuple[float, float]) -> bool:
 
 
 def source_of_raw(path: Path, frame: RawFrame, whole_area: bool = False) -> Source:
-    """A source from a decoded raw; `whole_area`: with what its default crop leaves out."""
+    """Return a source from a decoded raw.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    frame
+        Raw as stored.
+    whole_area
+        With what its default crop leaves out.
+
+    Returns
+    -------
+    Source
+        A source from a decoded raw.
+    """
     meta = replace(frame.meta, default_crop=frame.meta.active_area) if whole_area else frame.meta
     check_size(meta)
     linear = linearise(RawFrame(frame.codes, meta))
@@ -86,7 +103,18 @@ def source_of_raw(path: Path, frame: RawFrame, whole_area: bool = False) -> Sour
 
 
 def has_more(source: Source) -> bool:
-    """Whether the file holds picture outside of its default crop."""
+    """Check whether the file holds picture outside of its default crop.
+
+    Parameters
+    ----------
+    source
+        What is developed.
+
+    Returns
+    -------
+    bool
+        True where the file holds picture outside of its default crop.
+    """
     return source.frame is not None and source.frame.meta.default_crop != source.frame.meta.active_area
 
 
@@ -99,12 +127,38 @@ def _asked(source: Source, recipe: Recipe) -> tuple[tuple[int, int, int, int], i
 
 
 def is_as_asked(source: Source, recipe: Recipe) -> bool:
-    """Whether a source is turned and cut as a recipe asks."""
+    """Check whether a source is turned and cut as a recipe asks.
+
+    Parameters
+    ----------
+    source
+        What is developed.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    bool
+        True where a source is turned and cut as a recipe asks.
+    """
     return _asked(source, recipe) == (source.meta.default_crop, source.meta.orientation)
 
 
 def as_asked(source: Source, recipe: Recipe) -> Source:
-    """The source turned by quarters and with the area that a recipe asks for; itself where it is so already."""
+    """Return the source turned by quarters and with the area that a recipe asks for; itself where it is so already.
+
+    Parameters
+    ----------
+    source
+        What is developed.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    Source
+        The source turned by quarters and with the area that a recipe asks for.
+    """
     crop, orientation = _asked(source, recipe)
     if source.frame is not None and source.meta.default_crop != crop:
         source = source_of_raw(source.path, source.frame, recipe.effective().whole_area)
@@ -114,8 +168,20 @@ def as_asked(source: Source, recipe: Recipe) -> Source:
 
 
 def source_of_picture(path: Path, picture: PictureFile) -> Source:
-    """A source from a finished picture: its code values linearised, its noise estimated; nothing beyond white is left
-    in it.
+    """Return a source from a finished picture: its code values linearised, its noise estimated; nothing beyond white
+    is left in it.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    picture
+        The finished picture.
+
+    Returns
+    -------
+    Source
+        A source from a finished picture.
     """
     table = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
     data = table[picture.pixels]
@@ -143,7 +209,25 @@ def source_of_picture(path: Path, picture: PictureFile) -> Source:
 
 
 def open_source(path: str | Path, frame: RawFrame | None = None) -> Source:
-    """Open any file that can be developed; `frame`: of a raw that was decoded already. Raises `FileProblem`."""
+    """Open any file that can be developed.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    frame
+        Of a raw that was decoded already.
+
+    Returns
+    -------
+    Source
+        See `Source`.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     path = Path(path)
     if is_raw(path):
         return source_of_raw(path, read_dng(path) if frame is None else frame)

@@ -34,8 +34,24 @@ class Stroke:
 
 
 def painted(mask: NDArray[np.float32], strokes: Iterable[Stroke]) -> NDArray[np.float32]:
-    """A mask (H, W; 0..1) after strokes, in their order. Each is of one value along its middle and fades to its sides.
+    """Compute a mask (H, W; 0..1) after strokes, in their order.
 
+    Each is of one value along its middle and fades to its sides.
+
+    Parameters
+    ----------
+    mask
+        Mask (H, W).
+    strokes
+        Strokes of the brush.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A mask (H, W.
+
+    Examples
+    --------
     >>> mask = painted(np.zeros((50, 100), np.float32), [Stroke(((0.1, 0.5), (0.9, 0.5)), 0.1)])
     >>> mask[25, 50].item(), mask[5, 50].item()
     (1.0, 0.0)
@@ -70,7 +86,18 @@ def painted(mask: NDArray[np.float32], strokes: Iterable[Stroke]) -> NDArray[np.
 
 
 def strokes_as_json(strokes: Iterable[Stroke]) -> list[dict[str, Any]]:
-    """Strokes as plain lists and numbers."""
+    """Return the strokes as plain lists and numbers.
+
+    Parameters
+    ----------
+    strokes
+        Strokes of the brush.
+
+    Returns
+    -------
+    list[dict[str, Any]]
+        Strokes as plain lists and numbers.
+    """
     return [
         {"adds": s.adds, "reach": round(s.reach, 5), "points": [[round(x, 5), round(y, 5)] for x, y in s.points]}
         for s in strokes
@@ -78,8 +105,25 @@ def strokes_as_json(strokes: Iterable[Stroke]) -> list[dict[str, Any]]:
 
 
 def strokes_of(data: Any) -> tuple[Stroke, ...]:
-    """Strokes from lists and numbers; raises `BrutoError` where they are none.
+    """Return the strokes from lists and numbers.
 
+    Parameters
+    ----------
+    data
+        Stored data.
+
+    Returns
+    -------
+    tuple[Stroke, ...]
+        Strokes from lists and numbers.
+
+    Raises
+    ------
+    BrutoError
+        Where they are none.
+
+    Examples
+    --------
     >>> strokes_of([{"adds": False, "reach": 0.02, "points": [[0.5, 0.25]]}])
     (Stroke(points=((0.5, 0.25),), reach=0.02, adds=False),)
     """

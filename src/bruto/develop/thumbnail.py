@@ -16,7 +16,20 @@ SMALL_EDGE, QUALITY = 192, 92
 
 
 def small_picture(developer: Developer, recipe: Recipe) -> NDArray[np.uint8]:
-    """A file developed small, (h, w, 3) uint8 sRGB, oriented, its longest side at most `SMALL_EDGE`."""
+    """Compute a file developed small, (h, w, 3) uint8 sRGB, oriented, its longest side at most `SMALL_EDGE`.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        A file developed small, (h, w, 3) uint8 sRGB, oriented, its longest side at most `SMALL_EDGE`.
+    """
     developer = developer.asked(recipe)
     factor = min(max(2.0, max(developer.source.size) / (2 * SMALL_EDGE)), float(COARSEST))
     picture = orient(developer.view(recipe, factor), developer.source.meta.orientation)
@@ -27,7 +40,18 @@ def small_picture(developer: Developer, recipe: Recipe) -> NDArray[np.uint8]:
 
 
 def coded(picture: NDArray[np.uint8]) -> bytes:
-    """A small picture as JPEG, with colour at full size."""
+    """Return a small picture as JPEG, with colour at full size.
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+
+    Returns
+    -------
+    bytes
+        A small picture as JPEG, with colour at full size.
+    """
     whole = (cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444)
     _, data = cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, QUALITY, *whole])
     return data.tobytes()

@@ -39,7 +39,7 @@ RATES = (1.0, 120.0)
 
 @dataclass(frozen=True)
 class Clip:
-    """A clip that was written: `frames` in it, those `left_out` with a reason, `flicker_ev`: the largest correction."""
+    """A clip that was written: `frames` in it, those `left_out` with a reason,."""
 
     output: Path
     frames: int
@@ -47,10 +47,27 @@ class Clip:
     size: tuple[int, int]
     left_out: tuple[tuple[str, str], ...]
     flicker_ev: float
+    """The largest correction."""
 
 
 def level_of(path: Path) -> float:
-    """Light of a raw in EV: the median of its sites above black, on a coarse grid. Raises `BrutoError`."""
+    """Compute the light of a raw in EV: the median of its sites above black, on a coarse grid.
+
+    Parameters
+    ----------
+    path
+        File to write.
+
+    Returns
+    -------
+    float
+        Light of a raw in EV.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     frame = read_dng(path)
     step = max(1, min(frame.codes.shape[:2]) // 400) | 1  # odd, so that all colours of a mosaic are met
     codes = frame.codes[::step, ::step].astype(np.float32)
@@ -59,8 +76,20 @@ def level_of(path: Path) -> float:
 
 
 def flicker(levels: Sequence[float]) -> NDArray[np.float64]:
-    """Exposure in EV that brings each frame of a sequence to its neighbours.
+    """Compute the exposure in EV that brings each frame of a sequence to its neighbours.
 
+    Parameters
+    ----------
+    levels
+        Mean light of each frame.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Exposure in EV that brings each frame of a sequence to its neighbours.
+
+    Examples
+    --------
     >>> flicker([0.0, 0.0, 0.3, 0.0, 0.0]).round(2).tolist()
     [0.0, 0.0, -0.3, 0.0, 0.0]
     """
@@ -73,8 +102,25 @@ def flicker(levels: Sequence[float]) -> NDArray[np.float64]:
 
 
 def usual_recipe(files: Sequence[Path], values: Callable[[Path], Recipe | None]) -> Recipe:
-    """Values for a sequence: those of its first frame that was edited (`values` knows them), else what is suggested for
-    the frame in the middle. Raises `BrutoError` where no frame can be read.
+    """Return values for a sequence: those of its first frame that was edited (`values` knows them), else what is
+    suggested for the frame in the middle.
+
+    Parameters
+    ----------
+    files
+        Files in order.
+    values
+        Values to write or check.
+
+    Returns
+    -------
+    Recipe
+        Values for a sequence.
+
+    Raises
+    ------
+    BrutoError
+        Where no frame can be read.
     """
     for file in files:
         own = values(file)

@@ -19,7 +19,25 @@ from bruto.storage.atomic_write import Target, published
 
 
 def check_preset(path: Path, preset: ExportPreset) -> Format:
-    """The format of a name that can be written so; raises `BrutoError`, before any work is done."""
+    """Return the format of a name that can be written so.
+
+    Parameters
+    ----------
+    path
+        File to write.
+    preset
+        How the picture is exported.
+
+    Returns
+    -------
+    Format
+        The format of a name that can be written so.
+
+    Raises
+    ------
+    BrutoError
+        Before any work is done.
+    """
     found = format_of(path)
     if found is None:
         known = ", ".join(sorted(s for f in FORMATS for s in f.suffixes))
@@ -57,8 +75,24 @@ def check_preset(path: Path, preset: ExportPreset) -> Format:
 
 
 def reduced_size(width: int, height: int, long_edge: int | None) -> tuple[int, int]:
-    """Size of a picture reduced to a long edge; never larger than it is.
+    """Return the size of a picture reduced to a long edge; never larger than it is.
 
+    Parameters
+    ----------
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+    long_edge
+        Long edge of the output, pixels; None keeps the size.
+
+    Returns
+    -------
+    tuple[int, int]
+        Size of a picture reduced to a long edge.
+
+    Examples
+    --------
     >>> reduced_size(4000, 3000, 2048), reduced_size(800, 600, 2048), reduced_size(800, 600, None)
     ((2048, 1536), (800, 600), (800, 600))
     """
@@ -69,7 +103,20 @@ def reduced_size(width: int, height: int, long_edge: int | None) -> tuple[int, i
 
 
 def resize_linear(picture: NDArray, long_edge: int | None) -> NDArray:
-    """Reduce an encoded picture (H, W, 3) to a long edge, averaging light instead of codes; never enlarges."""
+    """Reduce an encoded picture (H, W, 3) to a long edge, averaging light instead of codes; never enlarges.
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3).
+    long_edge
+        Long edge of the output, pixels; None keeps the size.
+
+    Returns
+    -------
+    NDArray
+        The new array.
+    """
     h, w = picture.shape[:2]
     size = reduced_size(w, h, long_edge)
     if size == (w, h):
@@ -83,8 +130,23 @@ def resize_linear(picture: NDArray, long_edge: int | None) -> NDArray:
 
 
 def write_picture(target: Target | str | Path, picture: NDArray, preset: ExportPreset, meta: RawMeta) -> None:
-    """Write an oriented picture (H, W, 3): uint8 or uint16 encoded, or float32 linear. Raises `BrutoError`; leaves
-    nothing half-written.
+    """Write an oriented picture (H, W, 3): uint8 or uint16 encoded, or float32 linear.
+
+    Parameters
+    ----------
+    target
+        File to write, from the output planner.
+    picture
+        Picture (H, W, 3).
+    preset
+        How the picture is exported.
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Raises
+    ------
+    BrutoError
+        Leaves nothing half-written.
     """
     path = target.path if isinstance(target, Target) else Path(target)
     found = check_preset(path, preset)

@@ -35,16 +35,18 @@ class Content:
 
 @dataclass(frozen=True)
 class Format:
-    """`suffixes`: names that end so, the usual one first; `bits` a channel that it holds; `spaces`: those it is written
-    in, all where there are none; `linear`: whether it holds linear light; `write`: a file from its content.
-    """
+    """`bits` a channel that it holds."""
 
     title: str
     suffixes: tuple[str, ...]
+    """Names that end so, the usual one first."""
     bits: tuple[int, ...]
     write: Callable[[Path, Content], None]
+    """A file from its content."""
     spaces: tuple[str, ...] = ()
+    """Those it is written in, all where there are none."""
     linear: bool = False
+    """Whether it holds linear light."""
 
 
 def _jpeg(path: Path, c: Content) -> None:
@@ -135,7 +137,18 @@ FORMATS: tuple[Format, ...] = (
 
 
 def format_of(path: Path) -> Format | None:
-    """The format that a name asks for."""
+    """Return the format that a name asks for.
+
+    Parameters
+    ----------
+    path
+        File to write.
+
+    Returns
+    -------
+    Format | None
+        The format that a name asks for.
+    """
     return next((f for f in FORMATS if path.suffix.lower() in f.suffixes), None)
 
 

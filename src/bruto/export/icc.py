@@ -27,8 +27,19 @@ def _text(text: str) -> bytes:
 
 @cache
 def profile(name: str) -> bytes:
-    """Profile of "srgb", "display-p3", "rec2020" (all with the sRGB curve) or "linear" (Rec. 2020 primaries, straight
-    curve).
+    """Return the profile of "srgb", "display-p3", "rec2020" (all with the sRGB curve) or "linear" (Rec.
+
+    2020 primaries, straight curve).
+
+    Parameters
+    ----------
+    name
+        Name, as stored or shown.
+
+    Returns
+    -------
+    bytes
+        Profile of "srgb", "display-p3", "rec2020" (all with the sRGB curve) or "linear" (Rec.
     """
     linear = name == "linear"
     chosen = space("rec2020" if linear else name)

@@ -32,8 +32,18 @@ LONGEST_TEXT = 2000
 
 
 def passed_on(text: str) -> str:
-    """A text of the source as it is written into a picture: without control signs, shortened where it is too long for
-    one, with a word that says so.
+    """Return a text of the source as it is written into a picture: without control signs, shortened where it is too
+    long for one, with a word that says so.
+
+    Parameters
+    ----------
+    text
+        Text to read.
+
+    Returns
+    -------
+    str
+        A text of the source as it is written into a picture.
     """
     plain = "".join(c if c.isprintable() else " " for c in text).strip()
     return plain if len(plain) <= LONGEST_TEXT else plain[:LONGEST_TEXT].rstrip() + " (shortened)"
@@ -59,8 +69,27 @@ def _place(gps: GpsPlace) -> dict[int, Any]:
 
 
 def exif_bytes(meta: RawMeta, width: int, height: int, keep: bool = True, place: bool = False) -> bytes:
-    """Exif of a developed picture: what the source says, oriented; without `keep` only who wrote it. With `place` the
-    place where the shot was taken, too.
+    """Return the Exif of a developed picture: what the source says, oriented; without `keep` only who wrote it.
+
+    With `place` the place where the shot was taken, too.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+    keep
+        Whether it is kept.
+    place
+        Position concerned.
+
+    Returns
+    -------
+    bytes
+        Exif of a developed picture.
     """
     exif = Image.Exif()
     exif[274] = 1

@@ -93,15 +93,17 @@ _numbers = itertools.count(1)
 
 @dataclass
 class Job:
-    """One delivery and where it stands; `progress` 0..1. It goes into `folder`, under `name` or, where that is taken,
-    under the first free name with a number, which `output` says. `recipe`: None: its own suggestions, found when it is
-    run.
+    """One delivery and where it stands; `progress` 0..1.
+
+    It goes into `folder`, under `name` or, where that is taken, under the first free name with a number, which `output`
+    says.
     """
 
     source: Path
     folder: Path
     name: str
     recipe: Recipe | None
+    """None: its own suggestions, found when it is run."""
     preset: ExportPreset
     number: int = field(default_factory=lambda: next(_numbers))
     state: str = WAITING
@@ -135,8 +137,17 @@ class Queue:
         self._thread: threading.Thread | None = None
 
     def add(self, *jobs: Job) -> None:
-        """Queue jobs. Raises `FileProblem` where a folder cannot be written to or a name cannot be had; none is queued
-        then.
+        """Queue jobs.
+
+        Parameters
+        ----------
+        *jobs
+            Jobs of the queue.
+
+        Raises
+        ------
+        FileProblem
+            Where a folder cannot be written to or a name cannot be had; none is queued then.
         """
         planned: list[Target] = []
         try:
@@ -174,7 +185,13 @@ class Queue:
         return [j for j in self.jobs if j.unfinished()]
 
     def cancel(self, job: Job) -> None:
-        """Stop a waiting or running job; a finished one is left."""
+        """Stop a waiting or running job; a finished one is left.
+
+        Parameters
+        ----------
+        job
+            The job.
+        """
         job.stop.set()
         if job.state == WAITING:
             job.state, job.message = STOPPED, tr("stopped before it started; nothing was written")
@@ -182,7 +199,13 @@ class Queue:
             self.changed.emit(job)
 
     def retry(self, job: Job) -> None:
-        """Queue a failed or stopped job again."""
+        """Queue a failed or stopped job again.
+
+        Parameters
+        ----------
+        job
+            The job.
+        """
         if job.state not in (FAILED, STOPPED):
             return
         job.stop.clear()

@@ -28,7 +28,18 @@ class SavedJob:
 
 
 def save_queue(jobs: list[SavedJob]) -> None:
-    """Keep what this program has not finished yet. Raises `FileProblem`."""
+    """Keep what this program has not finished yet.
+
+    Parameters
+    ----------
+    jobs
+        Jobs of the queue.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     rows = [
         {
             "source": str(j.source.absolute()),

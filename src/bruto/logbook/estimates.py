@@ -46,16 +46,17 @@ class Learnt:
 
 @dataclass(frozen=True)
 class LearntNoise:
-    """Noise of a phone's lens, kind and size: the `model`; `by_iso`: a, b and count of each; `error`: usual factor by
-    which single shots differ from it; `outliers`: names of shots left out; `ceiling_iso`: the highest at which a shadow
-    3 EV under grey has a signal of four times its noise.
-    """
+    """Noise of a phone's lens, kind and size: the `model`."""
 
     model: NoiseModel
     by_iso: dict[float, tuple[float, float, int]]
+    """A, b and count of each."""
     error: float
+    """Usual factor by which single shots differ from it."""
     outliers: tuple[str, ...]
+    """Names of shots left out."""
     ceiling_iso: float | None
+    """The highest at which a shadow 3 EV under grey has a signal of four times its noise."""
     count: int
     until: str
 
@@ -85,7 +86,23 @@ def _until(records: Sequence[LogRecord]) -> str:
 
 
 def noise(records: Iterable[LogRecord]) -> LearntNoise:
-    """The noise of shots of one phone, lens, kind and size. Raises `BrutoError` where none tells it."""
+    """Return the noise of shots of one phone, lens, kind and size.
+
+    Parameters
+    ----------
+    records
+        Records of the logbook.
+
+    Returns
+    -------
+    LearntNoise
+        The noise of shots of one phone, lens, kind and size.
+
+    Raises
+    ------
+    BrutoError
+        Where none tells it.
+    """
     by_iso: dict[float, list[LogRecord]] = defaultdict(list)
     for r in records:
         if r.iso and r.noise_a and r.noise_b is not None and r.noise_a > 0 and r.noise_b >= 0:
@@ -112,8 +129,22 @@ def noise(records: Iterable[LogRecord]) -> LearntNoise:
 
 
 def ceiling(model: NoiseModel, least: float = 25.0, most: float = 102400.0) -> float | None:
-    """The highest ISO at which the shadow is usable, where exposures put grey in its place; None where not even the
-    lowest is.
+    """Compute the highest ISO at which the shadow is usable, where exposures put grey in its place; None where not
+    even the lowest is.
+
+    Parameters
+    ----------
+    model
+        Noise of the phone by ISO.
+    least
+        Lower limit.
+    most
+        Upper limit.
+
+    Returns
+    -------
+    float | None
+        The highest ISO at which the shadow is usable, where exposures put grey in its place.
     """
     x = GREY * 2**SHADOW_EV
     if model.snr(x, least) < ENOUGH_SNR:
@@ -128,7 +159,18 @@ def ceiling(model: NoiseModel, least: float = 25.0, most: float = 102400.0) -> f
 
 
 def viewfinder(records: Iterable[LogRecord]) -> dict[str, Learnt]:
-    """How early (+) or late (-) the viewfinder warned, EV, by camera program; from three shots on."""
+    """Find how early (+) or late (-) the viewfinder warned, EV, by camera program; from three shots on.
+
+    Parameters
+    ----------
+    records
+        Records of the logbook.
+
+    Returns
+    -------
+    dict[str, Learnt]
+        How early (+) or late (-) the viewfinder warned, EV, by camera program.
+    """
     by: dict[str, list[LogRecord]] = defaultdict(list)
     for r in records:
         if r.viewfinder_ev is not None:
@@ -144,17 +186,30 @@ def viewfinder(records: Iterable[LogRecord]) -> dict[str, Learnt]:
 
 @dataclass(frozen=True)
 class HandheldLimit:
-    """A person's hand: `limit_35mm`: seconds times mm (at 35 mm film) at which half of the shots are blurred; `spread`:
-    of its natural logarithm; of `count` shots.
-    """
+    """A person's hand:."""
 
     limit_35mm: float
+    """Seconds times mm (at 35 mm film) at which half of the shots are blurred."""
     spread: float
+    """Of its natural logarithm; of `count` shots."""
     count: int
     until: str
 
     def seconds(self, focal_35mm: float, chance: float = 0.5) -> float:
-        """Seconds at which so many of the shots are blurred, by focal length."""
+        """Compute the seconds at which so many of the shots are blurred, by focal length.
+
+        Parameters
+        ----------
+        focal_35mm
+            35 mm equivalent focal length, mm.
+        chance
+            Chance of blur, 0 to 1.
+
+        Returns
+        -------
+        float
+            Seconds at which so many of the shots are blurred, by focal length.
+        """
         return time_of_chance(chance, self.limit_35mm / focal_35mm, self.spread)
 
     def as_json(self) -> dict[str, Any]:
@@ -169,9 +224,23 @@ class HandheldLimit:
 
 
 def hand(records: Iterable[LogRecord]) -> HandheldLimit:
-    """The limit of a hand: a normal curve over the logarithm of time times focal length, by maximum likelihood.
+    """Return the limit of a hand: a normal curve over the logarithm of time times focal length, by maximum
+    likelihood.
 
-    Raises `BrutoError` where too few shots tell it.
+    Parameters
+    ----------
+    records
+        Records of the logbook.
+
+    Returns
+    -------
+    HandheldLimit
+        The limit of a hand.
+
+    Raises
+    ------
+    BrutoError
+        Where too few shots tell it.
     """
     some = [
         r for r in records
@@ -196,7 +265,19 @@ def hand(records: Iterable[LogRecord]) -> HandheldLimit:
 
 
 def pace(records: Iterable[LogRecord]) -> dict[str, Learnt]:
-    """Pause after an exposure until the next frame of a sequence, seconds, by kind of raw; from four pauses on."""
+    """Return the pause after an exposure until the next frame of a sequence, seconds, by kind of raw; from four
+    pauses on.
+
+    Parameters
+    ----------
+    records
+        Records of the logbook.
+
+    Returns
+    -------
+    dict[str, Learnt]
+        Pause after an exposure until the next frame of a sequence, seconds, by kind of raw.
+    """
     from datetime import datetime
 
     by: dict[str, list[tuple[float, LogRecord]]] = defaultdict(list)
@@ -223,7 +304,18 @@ def pace(records: Iterable[LogRecord]) -> dict[str, Learnt]:
 
 
 def storage(records: Iterable[LogRecord]) -> dict[str, Learnt]:
-    """Bytes of a shot, by kind and megapixels."""
+    """Return the bytes of a shot, by kind and megapixels.
+
+    Parameters
+    ----------
+    records
+        Records of the logbook.
+
+    Returns
+    -------
+    dict[str, Learnt]
+        Bytes of a shot, by kind and megapixels.
+    """
     by: dict[str, list[LogRecord]] = defaultdict(list)
     for r in records:
         if r.bytes and r.width and r.height:
@@ -238,7 +330,18 @@ def storage(records: Iterable[LogRecord]) -> dict[str, Learnt]:
 
 
 def battery(noted: Iterable[tuple[str, float, float, float]]) -> Learnt | None:
-    """Percent of the battery an hour takes, of shoots whose charge was noted; None of none."""
+    """Return the percent of the battery an hour takes, of shoots whose charge was noted; None of none.
+
+    Parameters
+    ----------
+    noted
+        Shoots with charge before and after, percent, and hours.
+
+    Returns
+    -------
+    Learnt | None
+        Percent of the battery an hour takes, of shoots whose charge was noted.
+    """
     rates = [(a - b) / h for _, a, b, h in noted if h > 0 and a > b]
     if not rates:
         return None

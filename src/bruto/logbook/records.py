@@ -21,15 +21,12 @@ OLD_IDS = {"reject": "discard", "pick": "keep"}
 
 @dataclass(frozen=True)
 class LogRecord:
-    """One measured shot. `key`: content hash of its file, by which it is known wherever it lies; `shoot`: its folder as
-    the user calls it; `noise_a`, `noise_b`: of variance a x + b of green, x in shares of saturation, `noise_error`:
-    factor on its standard deviation between which the truth is likely; `viewfinder_ev`: how early its preview warned;
-    `blur_px`, `blur_deg`: length and direction of movement; `support`: "hand", "tripod" or ""; `darkness`: of the sky,
-    magnitudes per square arc second; `recipe`: digest of its corrections; `bytes`: of its files.
-    """
+    """One measured shot."""
 
     key: str
+    """Content hash of its file, by which it is known wherever it lies."""
     shoot: str = ""
+    """Its folder as the user calls it."""
     name: str = ""
     taken: str = ""
     make: str = ""
@@ -43,22 +40,36 @@ class LogRecord:
     iso: float | None = None
     exposure_s: float | None = None
     noise_a: float | None = None
+    """Of variance a x + b of green, x in shares of saturation, `noise_error`: factor on its standard deviation between
+    which the truth is likely.
+    """
     noise_b: float | None = None
+    """Of variance a x + b of green, x in shares of saturation, `noise_error`: factor on its standard deviation between
+    which the truth is likely.
+    """
     noise_error: float | None = None
+    """Factor on its standard deviation between which the truth is likely."""
     headroom_ev: float | None = None
     viewfinder_ev: float | None = None
+    """How early its preview warned."""
     program: str = ""
     blur_px: float | None = None
+    """Length and direction of movement."""
     blur_deg: float | None = None
+    """Length and direction of movement."""
     support: str = ""
+    """"hand", "tripod" or ""."""
     sharpness: float | None = None
     place: str = ""
     darkness: float | None = None
+    """Of the sky, magnitudes per square arc second."""
     gear: str = ""
     verdict: str = ""
     picked: str = ""
     recipe: str = ""
+    """Digest of its corrections."""
     bytes: int | None = None
+    """Of its files."""
     note: str = ""
 
 
@@ -77,9 +88,24 @@ def _renamed(data: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def record_of(data: Mapping[str, Any], where: str = tr("A record")) -> LogRecord:
-    """A record from plain values, as texts or as they are; what it does not know is passed over.
+    """Return a record from plain values, as texts or as they are; what it does not know is passed over.
 
-    Raises `BrutoError` where a value cannot be real.
+    Parameters
+    ----------
+    data
+        Stored data.
+    where
+        Name of the structure for messages.
+
+    Returns
+    -------
+    LogRecord
+        A record from plain values, as texts or as they are.
+
+    Raises
+    ------
+    BrutoError
+        Where a value cannot be real.
     """
     data = {**data, **_renamed(data)}
     found: dict[str, Any] = {}
@@ -124,8 +150,19 @@ def record_of(data: Mapping[str, Any], where: str = tr("A record")) -> LogRecord
 
 
 def as_csv(records: Iterable[LogRecord]) -> str:
-    """Records as a table with a line of names; numbers with all their digits. A text that a table would take for a
-    formula is written as it is: it is data, and comes back unchanged.
+    """Return the records as a table with a line of names; numbers with all their digits.
+
+    A text that a table would take for a formula is written as it is: it is data, and comes back unchanged.
+
+    Parameters
+    ----------
+    records
+        Records of the logbook.
+
+    Returns
+    -------
+    str
+        Records as a table with a line of names.
     """
     out = io.StringIO(newline="")
     table = csv.writer(out, lineterminator="\r\n")
@@ -137,7 +174,23 @@ def as_csv(records: Iterable[LogRecord]) -> str:
 
 
 def from_csv(text: str) -> list[LogRecord]:
-    """Records of a table as `as_csv` writes it. Raises `BrutoError`, naming the line."""
+    """Return the records of a table as `as_csv` writes it.
+
+    Parameters
+    ----------
+    text
+        Text to read.
+
+    Returns
+    -------
+    list[LogRecord]
+        Records of a table as `as_csv` writes it.
+
+    Raises
+    ------
+    BrutoError
+        Naming the line.
+    """
     rows = csv.DictReader(io.StringIO(text, newline=""))
     if not rows.fieldnames or "key" not in rows.fieldnames:
         raise BrutoError(tr("This table is not from a logbook: its first line has no 'key'."))

@@ -326,8 +326,25 @@ class Logbook:
             raise _explained(error, self.place) from error
 
     def put(self, records: Iterable[LogRecord]) -> int:
-        """Keep records, each in place of an earlier one of its shot; what was told of that by hand (place, gear, note)
-        stays where the new one tells nothing. How many. Raises `BrutoError`.
+        """Keep records, each in place of an earlier one of its shot; what was told of that by hand (place, gear,
+        note) stays where the new one tells nothing.
+
+        How many.
+
+        Parameters
+        ----------
+        records
+            Records of the logbook.
+
+        Returns
+        -------
+        int
+            The number.
+
+        Raises
+        ------
+        BrutoError
+            Where that cannot be done; the message says why.
         """
         rows = list(records)
         with self._writing() as base:
@@ -335,37 +352,104 @@ class Logbook:
         return len(rows)
 
     def set_values(self, keys: Sequence[str], **values: Any) -> None:
-        """Write down what the user tells of some shots: place, darkness, gear, held, note, verdict, picked."""
+        """Write down what the user tells of some shots: place, darkness, gear, held, note, verdict, picked.
+
+        Parameters
+        ----------
+        keys
+            Content hashes of the shots; all where there are none.
+        **values
+            Values to write or check.
+        """
         sets = _assignments(values)
         with self._writing() as base:
             base.executemany(f"UPDATE shot SET {sets} WHERE key = ?", [(*values.values(), k) for k in keys])
 
     def set_shoot(self, shoot: str, **values: Any) -> int:
-        """Write down what the user tells of all shots of a shoot, however many these are; how many."""
+        """Write down what the user tells of all shots of a shoot, however many these are; how many.
+
+        Parameters
+        ----------
+        shoot
+            Name of the shoot.
+        **values
+            Values to write or check.
+
+        Returns
+        -------
+        int
+            The number.
+        """
         sets = _assignments(values)
         with self._writing() as base:
             return int(base.execute(f"UPDATE shot SET {sets} WHERE shoot = ?", (*values.values(), shoot)).rowcount)
 
     def set_place(self, place: str, **values: Any) -> int:
-        """Write down what is told of all shots of a place; how many."""
+        """Write down what is told of all shots of a place; how many.
+
+        Parameters
+        ----------
+        place
+            Name of a place, as the user calls it.
+        **values
+            Values to write or check.
+
+        Returns
+        -------
+        int
+            The number.
+        """
         sets = _assignments(values)
         with self._writing() as base:
             return int(base.execute(f"UPDATE shot SET {sets} WHERE place = ?", (*values.values(), place)).rowcount)
 
     def forget_shoot(self, name: str) -> int:
-        """Delete all records of a shoot, and what was noted of it. How many there were."""
+        """Delete all records of a shoot, and what was noted of it.
+
+        How many there were.
+
+        Parameters
+        ----------
+        name
+            Name of the shoot.
+
+        Returns
+        -------
+        int
+            The number.
+        """
         with self._writing() as base:
             count = base.execute("DELETE FROM shot WHERE shoot = ?", (name,)).rowcount
             base.execute("DELETE FROM shoot WHERE name = ?", (name,))
         return int(count)
 
     def note_shoot(self, name: str, note: str | None = None, battery: tuple[float, float, float] | None = None) -> None:
-        """Note something of a shoot; `battery`: charge at its beginning and end, percent, and the hours between."""
+        """Note something of a shoot.
+
+        Parameters
+        ----------
+        name
+            Name of the shoot.
+        note
+            Note for people.
+        battery
+            Charge at its beginning and end, percent, and the hours between.
+        """
         with self._writing() as base:
             _note(base, name, note, battery)
 
     def tried(self, exercise: str, at: str, right: bool) -> None:
-        """Write down a try of an exercise: when (ISO 8601), and whether it was right."""
+        """Write down a try of an exercise: when (ISO 8601), and whether it was right.
+
+        Parameters
+        ----------
+        exercise
+            Identifier of the exercise.
+        at
+            Time, ISO 8601.
+        right
+            Whether the answer was right.
+        """
         with self._writing() as base:
             base.execute(
                 "INSERT INTO practice (exercise, tried, was_right) VALUES (?, ?, ?)", (exercise[:40], at[:40], right)
@@ -388,7 +472,24 @@ class Logbook:
             raise _explained(error, self.place) from error
 
     def page(self, offset: int = 0, limit: int = PAGE, order: str = "newest", **only: Any) -> list[LogRecord]:
-        """Records in an order (see `ORDERS`); `only`: values that they have, of shoot, model, kind, place, …"""
+        """Return the records in an order (see `ORDERS`).
+
+        Parameters
+        ----------
+        offset
+            Offset in bytes, or in records.
+        limit
+            Largest number.
+        order
+            Order in which they are returned.
+        **only
+            Values that they have, of shoot, model, kind, place, ….
+
+        Returns
+        -------
+        list[LogRecord]
+            Records in an order (see `ORDERS`).
+        """
         where, values = self._where(only)
         # by number first: the index alone is gone through up to the page
         text = (
@@ -403,12 +504,34 @@ class Logbook:
         return (" WHERE " + " AND ".join(f"{n} = ?" for n in only) if only else ""), list(only.values())
 
     def count(self, **only: Any) -> int:
-        """How many records there are with some values."""
+        """Find how many records there are with some values.
+
+        Parameters
+        ----------
+        **only
+            Values that the records must have, by column.
+
+        Returns
+        -------
+        int
+            How many records there are with some values.
+        """
         where, values = self._where(only)
         return int(self._asked(f"SELECT count(*) FROM shot{where}", values)[0][0])
 
     def shoots(self, limit: int = MOST_SHOOTS) -> list[ShootRow]:
-        """Shoots, the newest first."""
+        """Return the shoots, the newest first.
+
+        Parameters
+        ----------
+        limit
+            Largest number.
+
+        Returns
+        -------
+        list[ShootRow]
+            Shoots, the newest first.
+        """
         # from name to name in the index, and only those that are shown are summed up: a million shots are many
         rows = self._asked(
             "WITH RECURSIVE n(name) AS (SELECT min(shoot) FROM shot UNION ALL "
@@ -424,11 +547,34 @@ class Logbook:
         return [ShootRow(**dict(row)) for row in rows]
 
     def visits(self, place: str) -> int:
-        """How many shoots were at a place."""
+        """Find how many shoots were at a place.
+
+        Parameters
+        ----------
+        place
+            Name of a place, as the user calls it.
+
+        Returns
+        -------
+        int
+            How many shoots were at a place.
+        """
         return int(self._asked("SELECT count(DISTINCT shoot) FROM shot WHERE place = ?", (place,))[0][0])
 
     def darkness(self, place: str) -> float | None:
-        """The darkness that was noted last of a place, magnitudes per square arc second; None where none was."""
+        """Compute the darkness that was noted last of a place, magnitudes per square arc second; None where none
+        was.
+
+        Parameters
+        ----------
+        place
+            Name of a place, as the user calls it.
+
+        Returns
+        -------
+        float | None
+            The darkness that was noted last of a place, magnitudes per square arc second.
+        """
         rows = self._asked(
             "SELECT darkness FROM shot WHERE place = ? AND darkness IS NOT NULL ORDER BY taken DESC, id DESC LIMIT 1",
             (place,),
@@ -453,7 +599,18 @@ class Logbook:
         return [tuple(row) for row in rows]
 
     def every(self, **only: Any) -> Iterator[LogRecord]:
-        """All records with some values, in the order in which they were taken, some at a time."""
+        """Return all records with some values, in the order in which they were taken, some at a time.
+
+        Parameters
+        ----------
+        **only
+            Values that the records must have, by column.
+
+        Yields
+        ------
+        LogRecord
+            All records with some values, in the order in which they were taken, some at a time.
+        """
         offset = 0
         while some := self.page(offset, 5000, "taken", **only):
             yield from some
@@ -462,7 +619,18 @@ class Logbook:
     # -- out and in
 
     def exported(self, kind: str) -> str:
-        """All of it as text: "csv" (the shots), or "json" (and what is noted of shoots, and of exercises)."""
+        """Return all of it as text: "csv" (the shots), or "json" (and what is noted of shoots, and of exercises).
+
+        Parameters
+        ----------
+        kind
+            Format: csv or json.
+
+        Returns
+        -------
+        str
+            All of it as text.
+        """
         if kind == "csv":
             return as_csv(self.every())
         if kind != "json":
@@ -476,7 +644,27 @@ class Logbook:
         return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
 
     def imported(self, text: str, kind: str) -> int:
-        """Take in what was exported; all of it or nothing. How many shots. Raises `BrutoError`."""
+        """Take in what was exported; all of it or nothing.
+
+        How many shots.
+
+        Parameters
+        ----------
+        text
+            Text to read.
+        kind
+            Format: csv or json.
+
+        Returns
+        -------
+        int
+            The number.
+
+        Raises
+        ------
+        BrutoError
+            Where that cannot be done; the message says why.
+        """
         if len(text) > LARGEST_IMPORT:
             raise BrutoError(tr("This file is too large for a logbook."))
         shoots: list[Any] = []

@@ -30,19 +30,20 @@ NOISE_SLOPE = 0.0392
 
 @dataclass
 class BurstAssessment:
-    """What is known of a frame: `why` it had better be left out, "" for nothing; `level`: light, times the exposure's
-    share of the first one's; `sharp`: against the sharpest, 0..1, in the
-    direction that lost most; `shift_px` and `turn_deg` against the first; `blur`:
-    direction in degrees from the horizontal in which it is blurred, None for none.
+    """What is known of a frame: `why` it had better be left out, "" for nothing; `shift_px` and `turn_deg` against the
+    first.
     """
 
     path: Path
     why: str = ""
     level: float = 0.0
+    """Light, times the exposure's share of the first one's."""
     sharp: float = 1.0
+    """Against the sharpest, 0..1, in the direction that lost most."""
     shift_px: float = 0.0
     turn_deg: float = 0.0
     blur: float | None = None
+    """Direction in degrees from the horizontal in which it is blurred, None for none."""
     cloud: float = 0.0
     lines: tuple[tuple[float, float, float, float], ...] = field(default=())
     slopes: NDArray[np.float64] | None = None
@@ -63,7 +64,22 @@ def judged(
     check: Callable[[], None],
     progress: Callable[[float, str], None] = lambda share, text: None,
 ) -> Iterator[list[BurstAssessment]]:
-    """Judge the frames of a set one after the other: all that were looked at so far, at last with the verdicts."""
+    """Judge the frames of a set one after the other: all that were looked at so far, at last with the verdicts.
+
+    Parameters
+    ----------
+    paths
+        Files in order.
+    check
+        Raises `Cancelled` where the work is to stop.
+    progress
+        Called with the share done, 0 to 1, and what is being done.
+
+    Yields
+    ------
+    list[BurstAssessment]
+        See `Iterator[list[BurstAssessment]]`.
+    """
     found: list[BurstAssessment] = []
     first: tuple[Frame, Pyramid] | None = None
     for k, path in enumerate(paths):

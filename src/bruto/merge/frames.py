@@ -58,7 +58,18 @@ class Frame:
         return self.meta.as_shot_neutral / self.meta.as_shot_neutral[1]
 
     def with_data(self, data: NDArray[np.float32]) -> Frame:
-        """The same frame with other light at its sites."""
+        """Return the same frame with other light at its sites.
+
+        Parameters
+        ----------
+        data
+            Samples, changed in place.
+
+        Returns
+        -------
+        Frame
+            The same frame with other light at its sites.
+        """
         return replace(self, linear=replace(self.linear, data=data))
 
     @property
@@ -68,22 +79,67 @@ class Frame:
 
 
 def exposure_of(meta: RawMeta, path: Path) -> float:
-    """Light gathered times gain, seconds x ISO / f-number squared; raises `BrutoError` where the file says neither."""
+    """Compute the light gathered times gain, seconds x ISO / f-number squared.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    path
+        File to read.
+
+    Returns
+    -------
+    float
+        Light gathered times gain, seconds x ISO / f-number squared.
+
+    Raises
+    ------
+    BrutoError
+        Where the file says neither.
+    """
     if not meta.exposure_s or not meta.iso:
         raise BrutoError(tr("{path}: the file gives no exposure time and ISO, which this merge needs.", path=path))
     return meta.exposure_s * meta.iso / (meta.f_number or 1.0) ** 2
 
 
 def meta_of(path: str | Path) -> RawMeta:
-    """What is known of a raw, or of a finished picture, without its pixels. Raises `FileProblem`."""
+    """Find what is known of a raw, or of a finished picture, without its pixels.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    RawMeta
+        What is known of a raw, or of a finished picture, without its pixels.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     if is_picture(path) and not is_raw(path):
         return picture_meta(read_picture(path))
     return read_dng_meta(path).meta
 
 
 def load_frame(path: str | Path) -> Frame:
-    """Read one frame without its shading gain, which is carried over to the result instead. A finished picture becomes
-    the light that its codes stand for.
+    """Read one frame without its shading gain, which is carried over to the result instead.
+
+    A finished picture becomes the light that its codes stand for.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    Frame
+        See `Frame`.
     """
     if is_picture(path) and not is_raw(path):
         made = open_source(path)
@@ -99,7 +155,18 @@ def load_frame(path: str | Path) -> Frame:
 
 
 def shading_of(frame: Frame) -> NDArray[np.float32] | None:
-    """The lens-shading gain that a frame was read without, as planes (3, H, W); None where it has none."""
+    """Compute the lens-shading gain that a frame was read without, as planes (3, H, W); None where it has none.
+
+    Parameters
+    ----------
+    frame
+        Frame of the set.
+
+    Returns
+    -------
+    NDArray[np.float32] | None
+        The lens-shading gain that a frame was read without, as planes (3, H, W); None where it has none.
+    """
     if not frame.meta.gain_maps:
         return None
     h, w = frame.linear.data.shape[:2]
@@ -109,8 +176,23 @@ def shading_of(frame: Frame) -> NDArray[np.float32] | None:
 
 
 def doubles(paths: list[Path]) -> dict[int, int]:
-    """Which files are another one before them, by their place in the list: the same file under another name, or a copy
-    of the same bytes. Raises `FileProblem`.
+    """Find which files are another one before them, by their place in the list: the same file under another name, or
+    a copy of the same bytes.
+
+    Parameters
+    ----------
+    paths
+        Files in order.
+
+    Returns
+    -------
+    dict[int, int]
+        Which files are another one before them, by their place in the list.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
     """
     first: dict[tuple[int, int], int] = {}
     alike: dict[tuple[int, str], list[int]] = {}
@@ -137,7 +219,20 @@ def doubles(paths: list[Path]) -> dict[int, int]:
 
 
 def check_alike(first: Frame, other: Frame) -> str | None:
-    """Why a frame cannot be merged with the first, or None."""
+    """Find why a frame cannot be merged with the first, or None.
+
+    Parameters
+    ----------
+    first
+        The first of them.
+    other
+        The other one.
+
+    Returns
+    -------
+    str | None
+        Why a frame cannot be merged with the first, or None.
+    """
     if other.meta.kind != first.meta.kind or other.linear.data.shape != first.linear.data.shape:
         return tr("different size or kind of raw")
     if other.meta.orientation != first.meta.orientation:
@@ -148,8 +243,22 @@ def check_alike(first: Frame, other: Frame) -> str | None:
 
 
 def brightness(frame: Frame, gain: float = 1.0, top: float | None = None) -> NDArray[np.float32]:
-    """Half-size brightness for alignment, (H / 2, W / 2), times a gain; `top`: light at which every site is cut, after
-    the gain, so that edges of what is clipped lie where they do in a frame that is not.
+    """Compute the half-size brightness for alignment, (H / 2, W / 2), times a gain.
+
+    Parameters
+    ----------
+    frame
+        Frame of the set.
+    gain
+        Gain; 1 changes nothing.
+    top
+        Light at which every site is cut, after the gain, so that edges of what is clipped lie where they do in a
+        frame that is not.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Half-size brightness for alignment, (H / 2, W / 2), times a gain.
     """
     data = frame.linear.data
     if top is not None:
@@ -163,7 +272,18 @@ def brightness(frame: Frame, gain: float = 1.0, top: float | None = None) -> NDA
 
 
 def noise_floor(frame: Frame) -> float:
-    """Light at which the noise of reading equals that of photons, b / a."""
+    """Compute the light at which the noise of reading equals that of photons, b / a.
+
+    Parameters
+    ----------
+    frame
+        Frame of the set.
+
+    Returns
+    -------
+    float
+        Light at which the noise of reading equals that of photons, b / a.
+    """
     a, b = (float(frame.noise[:, k].mean()) for k in (0, 1))
     return b / max(a, 1e-9)
 
@@ -175,9 +295,28 @@ def align(
     floor: float = 1e-3,
     known: Pyramid | None = None,
 ) -> Alignment:
-    """Alignment of full-size frames (width, height) from half-size brightness. Where a good part of the picture has not
-    moved at all the frame stands still, whatever water and people do in the rest of it. `floor`: see `noise_floor`;
-    `known`: the reference's pyramid, where it was made before.
+    """Return the alignment of full-size frames (width, height) from half-size brightness.
+
+    Where a good part of the picture has not moved at all the frame stands still, whatever water and people do in the
+    rest of it.
+
+    Parameters
+    ----------
+    reference
+        Reference frame.
+    other
+        Second array.
+    size
+        Width and height, pixels.
+    floor
+        See `noise_floor`.
+    known
+        The reference's pyramid, where it was made before.
+
+    Returns
+    -------
+    Alignment
+        Alignment of full-size frames (width, height) from half-size brightness.
     """
     first = pyramid(reference, floor, True) if known is None else known
     second = pyramid(other, floor)
@@ -212,14 +351,36 @@ def _of_motion(motion: RigidMotion, size: tuple[int, int]) -> Alignment:
 
 
 def is_still(alignment: Alignment | None) -> bool:
-    """Whether a frame needs no resampling."""
+    """Check whether a frame needs no resampling.
+
+    Parameters
+    ----------
+    alignment
+        Mapping from the first picture to the second.
+
+    Returns
+    -------
+    bool
+        True where a frame needs no resampling.
+    """
     if alignment is None:
         return True
     return alignment.local is None and alignment.radial == 0 and np.array_equal(alignment.homography, np.eye(3))
 
 
 def rough(alignment: Alignment) -> str | None:
-    """Why an alignment cannot be trusted, or None."""
+    """Find why an alignment cannot be trusted, or None.
+
+    Parameters
+    ----------
+    alignment
+        Mapping from the first picture to the second.
+
+    Returns
+    -------
+    str | None
+        Why an alignment cannot be trusted, or None.
+    """
     if alignment.model_px > ROUGH_PX or alignment.share < LEAST_SHARE:
         return tr(
             "does not match the first frame ({share:.0f} % of its details agree, error {model_px:.1f} px)",
@@ -239,8 +400,22 @@ def _colors(frame: Frame, top: int, bottom: int) -> tuple[NDArray[np.float32], i
 
 
 def color_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
-    """Rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again; the exact rows of the
-    whole.
+    """Compute the rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again; the exact
+    rows of the whole.
+
+    Parameters
+    ----------
+    frame
+        Frame of the set.
+    top
+        First row.
+    bottom
+        Row behind the last one.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again.
     """
     data = frame.linear.data
     if data.ndim == 3:
@@ -262,7 +437,24 @@ def _apart(rgb, above, times, top, out):
 
 
 def planes_of(frame: Frame, out: NDArray[np.float32] | None = None, top: int = 0, bottom: int | None = None) -> NDArray:
-    """Camera RGB of rows as planes (3, rows, W), in `out` where that is given."""
+    """Compute the camera RGB of rows as planes (3, rows, W), in `out` where that is given.
+
+    Parameters
+    ----------
+    frame
+        Frame of the set.
+    out
+        Array to fill; a new one by default.
+    top
+        First row.
+    bottom
+        Row behind the last one.
+
+    Returns
+    -------
+    NDArray
+        Camera RGB of rows as planes (3, rows, W), in `out` where that is given.
+    """
     h, w = frame.linear.data.shape[:2]
     bottom = h if bottom is None else bottom
     out = np.empty((3, bottom - top, w), np.float32) if out is None else out
@@ -289,7 +481,19 @@ def _quads(data, red_y, red_x, out):
 
 
 def quads_of(frame: Frame) -> NDArray[np.float32]:
-    """Red, green and blue at half the size, (3, H / 2, W / 2), as they were measured: green is the mean of two."""
+    """Compute the red, green and blue at half the size, (3, H / 2, W / 2), as they were measured: green is the mean
+    of two.
+
+    Parameters
+    ----------
+    frame
+        Frame of the set.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Red, green and blue at half the size, (3, H / 2, W / 2), as they were measured.
+    """
     data = frame.linear.data
     h, w = data.shape[0] // 2, data.shape[1] // 2
     if data.ndim == 3:
@@ -303,7 +507,24 @@ def quads_of(frame: Frame) -> NDArray[np.float32]:
 def warped_band(
     frame: Frame, alignment: Alignment | None, top: int, bottom: int
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_] | None]:
-    """A band of a frame on the reference's grid, and where it holds picture (None: everywhere)."""
+    """Compute a band of a frame on the reference's grid, and where it holds picture (None: everywhere).
+
+    Parameters
+    ----------
+    frame
+        Frame of the set.
+    alignment
+        Mapping from the first picture to the second.
+    top
+        First row.
+    bottom
+        Row behind the last one.
+
+    Returns
+    -------
+    tuple[NDArray[np.float32], NDArray[np.bool_] | None]
+        A band of a frame on the reference's grid, and where it holds picture (None.
+    """
     if alignment is None or is_still(alignment):
         return color_band(frame, top, bottom), None
     h, w = frame.linear.data.shape[:2]
@@ -318,7 +539,18 @@ def warped_band(
 
 
 def plane_gain_maps(meta: RawMeta) -> tuple[GainMap, ...]:
-    """The shading gain of a mosaic as maps of three planes, for a linear file."""
+    """Return the shading gain of a mosaic as maps of three planes, for a linear file.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Returns
+    -------
+    tuple[GainMap, ...]
+        The shading gain of a mosaic as maps of three planes, for a linear file.
+    """
     if not meta.gain_maps or meta.kind != "mosaic":
         return meta.gain_maps
     first = meta.gain_maps[0]

@@ -96,7 +96,22 @@ def _settled(moved: NDArray[np.bool_], clipped: Sequence[NDArray[np.bool_]], ref
 
 
 def shares_of(chosen: NDArray[np.int8], k: int, size: tuple[int, int]) -> NDArray[np.float32]:
-    """How much frame k counts at each place, (H, W; `size`), 0..1 with soft edges."""
+    """Find how much frame k counts at each place, (H, W; `size`), 0..1 with soft edges.
+
+    Parameters
+    ----------
+    chosen
+        Frame chosen for each place.
+    k
+        Index.
+    size
+        Width and height, pixels.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        How much frame k counts at each place, (H, W.
+    """
     own = ((chosen < 0) | (chosen == k)).astype(np.float32)
     soft = cv2.GaussianBlur(own, (0, 0), FEATHER)
     return cv2.resize(soft, size[::-1], interpolation=cv2.INTER_LINEAR)

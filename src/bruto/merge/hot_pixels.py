@@ -58,9 +58,23 @@ def _without_hot(data, a, b, out):
 
 
 def without_hot(data: NDArray[np.float32], noise: NDArray[np.float64]) -> NDArray[np.float32]:
-    """A mosaic (H, W; 1 = saturation) whose hot sites have the median of their neighbours; `noise` (3, 2): a, b of the
-    variance a x + b.
+    """Compute a mosaic (H, W; 1 = saturation) whose hot sites have the median of their neighbours; `noise` (3, 2):
+    a, b of the variance a x + b.
 
+    Parameters
+    ----------
+    data
+        Samples, changed in place.
+    noise
+        Noise (…, 2): a and b of variance = a x + b, x in shares of saturation.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A mosaic (H, W.
+
+    Examples
+    --------
     >>> mosaic = np.full((9, 9), 0.1, np.float32); mosaic[4, 4] = 0.9
     >>> round(float(without_hot(mosaic, np.full((3, 2), 1e-5))[4, 4]), 3)
     0.1

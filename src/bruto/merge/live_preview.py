@@ -22,19 +22,32 @@ EVERY_S = 1.0
 
 @dataclass(frozen=True)
 class LivePicture:
-    """`light` (h, w, 3), camera RGB, 1 = saturation; `frame`: whose tags it has; `count`: frames in it; `summed`:
-    whether they are merged in it, or only the last of them is seen.
-    """
+    """`light` (h, w, 3), camera RGB, 1 = saturation."""
 
     light: NDArray[np.float32]
     frame: Frame
+    """Whose tags it has."""
     count: int
+    """Frames in it."""
     summed: bool
+    """Whether they are merged in it, or only the last of them is seen."""
 
 
 def small(planes: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Planes (3, H, W) as a small picture (h, w, 3).
+    """Compute the planes (3, H, W) as a small picture (h, w, 3).
 
+    Parameters
+    ----------
+    planes
+        Colour planes (C, H, W), linear light.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Planes (3, H, W) as a small picture (h, w, 3).
+
+    Examples
+    --------
     >>> small(np.zeros((3, 1200, 1920), np.float32)).shape
     (600, 960, 3)
     """
@@ -52,7 +65,19 @@ class Live:
         self._last = time.monotonic()
 
     def show(self, make: Callable[[], NDArray[np.float32]], frame: Frame, count: int, summed: bool = True) -> None:
-        """Show what `make` gives (planes, (3, h, w)), where it is time for another picture and somebody looks."""
+        """Show what `make` gives (planes, (3, h, w)), where it is time for another picture and somebody looks.
+
+        Parameters
+        ----------
+        make
+            Makes the picture when it is wanted.
+        frame
+            Frame of the set.
+        count
+            How many.
+        summed
+            Whether frames are merged in it.
+        """
         if self._seen is None or time.monotonic() - self._last < EVERY_S:
             return
         self._seen(LivePicture(small(make()), frame, count, summed))

@@ -18,7 +18,15 @@ from bruto.merge.sky.kernels import network
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def in_order(rows, pairs):
-    """Put the values of each column (N, W) in order by a network."""
+    """Put the values of each column (N, W) in order by a network.
+
+    Parameters
+    ----------
+    rows
+        Number of rows.
+    pairs
+        Pairs to compare, each with its name.
+    """
     for n in range(len(pairs)):
         one, other = rows[pairs[n, 0]], rows[pairs[n, 1]]
         for x in range(rows.shape[1]):
@@ -28,7 +36,15 @@ def in_order(rows, pairs):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def valid_in_all(stack, out):
-    """Which columns of a row (N, W, 3) all frames hold."""
+    """Find which columns of a row (N, W, 3) all frames hold.
+
+    Parameters
+    ----------
+    stack
+        Values of all frames (N, W, C).
+    out
+        Array to fill.
+    """
     out[:] = True
     for k in range(stack.shape[0]):
         for x in range(stack.shape[1]):
@@ -37,7 +53,15 @@ def valid_in_all(stack, out):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def run_end(valid, begin):
-    """Where a run of columns ends that are held, or not, as the one it begins with."""
+    """Find where a run of columns ends that are held, or not, as the one it begins with.
+
+    Parameters
+    ----------
+    valid
+        Mask of pixels that both pictures show.
+    begin
+        Begin of the span.
+    """
     end = begin + 1
     while end < len(valid) and valid[end] == valid[begin]:
         end += 1
@@ -75,7 +99,19 @@ def _near_in_run(stack, a, b, far, pairs, out):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def there(stack, x, c, values):
-    """Values of a place of a row (N, W, 3) of the frames that hold it, into `values`; how many."""
+    """Return values of a place of a row (N, W, 3) of the frames that hold it, into `values`; how many.
+
+    Parameters
+    ----------
+    stack
+        Values of all frames (N, W, C).
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    c
+        Channel index for the kernel.
+    values
+        Values to write or check.
+    """
     n = 0
     for k in range(stack.shape[0]):
         if not np.isnan(stack[k, x, c]):
@@ -122,8 +158,20 @@ def _near(stack, a, b, far, pairs, out):
 
 
 def middle_values(stack: NDArray[np.float32]) -> NDArray[np.float32]:
-    """The middle value of each place, (rows, W, 3); the mean of both where they are of an even number.
+    """Compute the middle value of each place, (rows, W, 3); the mean of both where they are of an even number.
 
+    Parameters
+    ----------
+    stack
+        Values of all frames (N, W, C).
+
+    Returns
+    -------
+    NDArray[np.float32]
+        The middle value of each place, (rows, W, 3); the mean of both where they are of an even number.
+
+    Examples
+    --------
     >>> stack = np.array([0.1, 0.9, 0.2], np.float32).reshape(3, 1, 1, 1) * np.ones((1, 1, 1, 3), np.float32)
     >>> [round(v, 3) for v in middle_values(stack)[0, 0].tolist()]
     [0.2, 0.2, 0.2]
@@ -135,9 +183,25 @@ def middle_values(stack: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def clipped_mean(stack: NDArray[np.float32], noise: NDArray, far: float) -> NDArray[np.float32]:
-    """The mean of what lies within `far` standard deviations of each place's middle value, of its colour; `noise`
-    (3, 2): a, b of variance a x + b.
+    """Compute the mean of what lies within `far` standard deviations of each place's middle value, of its colour;
+    `noise` (3, 2): a, b of variance a x + b.
 
+    Parameters
+    ----------
+    stack
+        Values of all frames (N, W, C).
+    noise
+        Noise (…, 2): a and b of variance = a x + b, x in shares of saturation.
+    far
+        Distance in standard deviations from which a value is left out.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        The mean of what lies within `far` standard deviations of each place's middle value, of its colour.
+
+    Examples
+    --------
     >>> stack = np.full((5, 1, 1, 3), 0.2, np.float32); stack[0] = 0.9
     >>> bool(np.allclose(clipped_mean(stack, np.full((3, 2), 1e-6), 2.5), 0.2))
     True

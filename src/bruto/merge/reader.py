@@ -27,12 +27,38 @@ READING = 0.9
 
 
 def plain(reference: Frame, other: Frame) -> tuple[float, float | None]:
-    """Frames of equal exposure."""
+    """Compute the frames of equal exposure.
+
+    Parameters
+    ----------
+    reference
+        Reference frame.
+    other
+        The other one.
+
+    Returns
+    -------
+    tuple[float, float | None]
+        Frames of equal exposure.
+    """
     return 1.0, None
 
 
 def common_light(reference: Frame, other: Frame) -> tuple[float, float | None]:
-    """Frames of unlike exposure: both are cut at the light that the brighter one still holds."""
+    """Compute the frames of unlike exposure: both are cut at the light that the brighter one still holds.
+
+    Parameters
+    ----------
+    reference
+        Reference frame.
+    other
+        The other one.
+
+    Returns
+    -------
+    tuple[float, float | None]
+        Frames of unlike exposure.
+    """
     ratio = reference.exposure / other.exposure
     return ratio, min(1.0, ratio)
 
@@ -82,7 +108,18 @@ class Reader:
             raise Cancelled(tr("The merge was stopped; nothing was written."))
 
     def enough(self, used: int) -> bool:
-        """Whether the frames that were read are to be all: it was asked for, and at least two can be merged."""
+        """Check whether the frames that were read are to be all: it was asked for, and at least two can be merged.
+
+        Parameters
+        ----------
+        used
+            Number of frames used so far.
+
+        Returns
+        -------
+        bool
+            True where the frames that were read are to be all.
+        """
         return used >= 2 and self._enough is not None and self._enough()
 
     def _aligned(self, frame: Frame, size: tuple[int, int]) -> Alignment:

@@ -29,5 +29,16 @@ class Rejection(str):
 
 
 def kind_of_rejection(why: str) -> RejectionKind:
-    """Find the kind of a reason; a plain sentence, such as a file that cannot be read, is of none in particular."""
+    """Find the kind of a reason; a plain sentence, such as a file that cannot be read, is of none in particular.
+
+    Parameters
+    ----------
+    why
+        Reason in words.
+
+    Returns
+    -------
+    RejectionKind
+        See `RejectionKind`.
+    """
     return why.kind if isinstance(why, Rejection) else RejectionKind.OTHER

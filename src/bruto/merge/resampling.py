@@ -25,7 +25,22 @@ TILE = 16
 
 
 def nodes_of(alignment: Alignment, width: int, height: int) -> NDArray[np.float32]:
-    """Where places every `STEP` pixels of the first frame lie in the second, (rows, columns, 2) as x and y."""
+    """Find where places every `STEP` pixels of the first frame lie in the second, (rows, columns, 2) as x and y.
+
+    Parameters
+    ----------
+    alignment
+        Mapping from the first picture to the second.
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Where places every `STEP` pixels of the first frame lie in the second, (rows, columns, 2) as x and y.
+    """
     xs, ys = (np.arange(0, n + STEP, STEP, dtype=float) for n in (width, height))
     xx, yy = np.meshgrid(xs, ys)
     found = alignment.apply(np.stack([xx.ravel(), yy.ravel()], axis=1))
@@ -181,10 +196,27 @@ def _columns(planes, px, py, rows, part, weights, crossed):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def line_of(planes, steep, least_light, nodes, y, out, inside):
-    """Row y of the first frame's grid, (3, W), of planes of the second (3, H, W); `inside` (W,): where it holds
-    picture, beyond is the nearest that it holds. `steep`, `least_light`: see
-    `steep_tiles`. First along the columns of the second, where the
-    row crosses them, then along the row.
+    """Return the row y of the first frame's grid, (3, W), of planes of the second (3, H, W); `inside` (W,): where it
+    holds picture, beyond is the nearest that it holds.
+
+    First along the columns of the second, where the row crosses them, then along the row.
+
+    Parameters
+    ----------
+    planes
+        Colour planes for the kernel.
+    steep
+        See `steep_tiles`.
+    least_light
+        See `steep_tiles`.
+    nodes
+        Hue nodes.
+    y
+        Second plane or vertical position, changed or read by the kernel.
+    out
+        Array to fill.
+    inside
+        Folder, or mask for kernels.
     """
     h, w = planes.shape[1:]
     width = out.shape[1]
@@ -275,13 +307,38 @@ def _tiles(planes, steep, least_light, found):
 
 
 def least_light_of(noise: NDArray[np.float64]) -> np.float32:
-    """Light from which on edges are judged, where noise has a, b (3, 2)."""
+    """Return the light from which on edges are judged, where noise has a, b (3, 2).
+
+    Parameters
+    ----------
+    noise
+        Noise (…, 2): a and b of variance = a x + b, x in shares of saturation.
+
+    Returns
+    -------
+    np.float32
+        Light from which on edges are judged, where noise has a, b (3, 2).
+    """
     a, b = (float(noise[:, k].mean()) for k in (0, 1))
     return np.float32(max(STEEP_FROM, STEEP_NOISE * math.sqrt(a * STEEP_FROM + b)))
 
 
 def steep_tiles(planes: NDArray[np.float32], least_light: np.float32) -> NDArray[np.bool_]:
-    """Tiles of `TILE` pixels of planes (3, H, W) near which there is a steep edge, from `least_light` on."""
+    """Compute the tiles of `TILE` pixels of planes (3, H, W) near which there is a steep edge, from `least_light`
+    on.
+
+    Parameters
+    ----------
+    planes
+        Colour planes (C, H, W), linear light.
+    least_light
+        Light below which nothing is scaled.
+
+    Returns
+    -------
+    NDArray[np.bool_]
+        Tiles of `TILE` pixels of planes (3, H, W) near which there is a steep edge, from `least_light` on.
+    """
     h, w = planes.shape[1:]
     found = np.zeros((-(-h // TILE), -(-w // TILE)), np.uint8)
     if min(h, w) >= 4:
@@ -303,8 +360,29 @@ def resampled(
     width: int,
     least_light: np.float32 = np.float32(STEEP_FROM),
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """Rows top..bottom of the first frame's grid, (3, rows, width), of planes (3, H, W) of the second, and where it
-    holds picture.
+    """Compute the rows top..bottom of the first frame's grid, (3, rows, width), of planes (3, H, W) of the second,
+    and where it holds picture.
+
+    Parameters
+    ----------
+    planes
+        Colour planes (C, H, W), linear light.
+    nodes
+        Hue nodes.
+    top
+        First row.
+    bottom
+        Row behind the last one.
+    width
+        Width, pixels.
+    least_light
+        Light below which nothing is scaled.
+
+    Returns
+    -------
+    tuple[NDArray[np.float32], NDArray[np.bool_]]
+        Rows top..bottom of the first frame's grid, (3, rows, width), of planes (3, H, W) of the second, and
+        where it holds picture.
     """
     out = np.empty((3, bottom - top, width), np.float32)
     inside = np.empty((bottom - top, width), np.bool_)

@@ -24,21 +24,23 @@ class FrameVerdict:
 
 @dataclass(frozen=True)
 class MergeResult:
-    """`noise_gain`: how much lower the noise of the result is (standard deviation of one frame over the result's);
-    `rms_px`: error left in the alignment's model, over all frames; `equivalent_stops`: how much longer it exposed;
-    `gains`: the gain after each frame, where it is known; `border`: see `methods.method.Combined`.
-    """
+    """Merge result."""
 
     output: Path
     frames: tuple[FrameVerdict, ...]
     rms_px: float
+    """Error left in the alignment's model, over all frames."""
     noise_gain: float
+    """How much lower the noise of the result is (standard deviation of one frame over the result's)."""
     expected_gain: float
     range_ev: float = 0.0
     warnings: tuple[str, ...] = field(default=())
     equivalent_stops: float = 0.0
+    """How much longer it exposed."""
     gains: tuple[float, ...] = ()
+    """The gain after each frame, where it is known."""
     border: NDArray[np.uint8] | None = None
+    """See `methods.method.Combined`."""
 
     def as_json(self) -> dict:
         used = [f for f in self.frames if f.used]

@@ -22,10 +22,26 @@ BAND, ROWS = 384, 64
 def combined_by_rows(
     reader: Reader, combine: Callable[[NDArray[np.float32]], NDArray[np.float32]], doing: str
 ) -> tuple[NDArray[np.float32], int]:
-    """Light (H, W, 3) of all frames of a reader, and how many there were.
+    """Compute the light (H, W, 3) of all frames of a reader, and how many there were.
 
-    `combine`: a stack (N, rows, W, 3), NaN where a frame holds no picture, to rows of the result. `doing`: what that is
-    called meanwhile. Raises `BrutoError`, also where the temporary file beside the output cannot be kept.
+    Parameters
+    ----------
+    reader
+        Reader of the frames.
+    combine
+        A stack (N, rows, W, 3), NaN where a frame holds no picture, to rows of the result.
+    doing
+        What that is called meanwhile.
+
+    Returns
+    -------
+    tuple[NDArray[np.float32], int]
+        Light (H, W, 3) of all frames of a reader, and how many there were.
+
+    Raises
+    ------
+    BrutoError
+        Also where the temporary file beside the output cannot be kept.
     """
     h, w = reader.size
     try:
@@ -70,7 +86,23 @@ class FrameSpool:
             raise explain(error, folder / "temporary frames", FileAction.WRITE) from error
 
     def add(self, data: NDArray[np.float32]) -> int:
-        """Keep a frame; its number. Raises `BrutoError` where there is no room."""
+        """Keep a frame; its number.
+
+        Parameters
+        ----------
+        data
+            Samples, changed in place.
+
+        Returns
+        -------
+        int
+            The number.
+
+        Raises
+        ------
+        BrutoError
+            Where there is no room.
+        """
         self._shape = data.shape
         try:
             self._file.seek(self._count * data.size * 2)
@@ -81,7 +113,18 @@ class FrameSpool:
         return self._count - 1
 
     def get(self, number: int) -> NDArray[np.float32]:
-        """A frame that was kept."""
+        """Compute a frame that was kept.
+
+        Parameters
+        ----------
+        number
+            Index.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            A frame that was kept.
+        """
         size = math.prod(self._shape) * 2
         self._file.seek(number * size)
         return np.frombuffer(self._file.read(size), np.float16).reshape(self._shape).astype(np.float32)

@@ -126,10 +126,28 @@ def weights_of(
     rough: float = 0.0,
     full: float = math.inf,
 ) -> NDArray[np.float32]:
-    """Weights 0..1 (h, w) at half the size of the first frame, of quads (3, h, w) of both; `nodes`: see
-    `resample.nodes_of`; `noise` (3, 2): a, b of the variance a x + b of a place, the mean of both frames'; `rough`: as
-    a share of the range around, what may be off for other reasons; `full`: light from which on the second only says
-    that there is as much.
+    """Compute the weights 0..1 (h, w) at half the size of the first frame, of quads (3, h, w) of both; `noise` (3,
+    2): a, b of the variance a x + b of a place, the mean of both frames'.
+
+    Parameters
+    ----------
+    first
+        First picture.
+    second
+        Second picture.
+    nodes
+        See `resample.nodes_of`.
+    noise
+        Noise (…, 2): a and b of variance = a x + b, x in shares of saturation.
+    rough
+        As a share of the range around, what may be off for other reasons.
+    full
+        Light from which on the second only says that there is as much.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Weights 0..1 (h, w) at half the size of the first frame, of quads (3, h, w) of both.
     """
     out = np.empty(first.shape[1:], np.float32)
     a, b = (np.ascontiguousarray(noise[:, k], np.float32) for k in (0, 1))

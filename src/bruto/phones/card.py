@@ -68,11 +68,7 @@ class Mode:
 
 @dataclass(frozen=True)
 class PhoneCard:
-    """What a phone offers. `pace_s`: from the end of one exposure to the next shot in a sequence, seconds;
-    `viewfinder_ev`: for each camera program, how early (+) or late (-) its preview warned on shots so far; `noise`:
-    a, b of green by "focal|megapixels|ISO"; `written`: fields that the user wrote; `learnt_from`: shots whose
-    viewfinder offset is counted already.
-    """
+    """What a phone offers."""
 
     make: Annotated[str, Field(max_length=200)]
     model: Annotated[str, Field(max_length=200)]
@@ -81,11 +77,16 @@ class PhoneCard:
     seconds: Annotated[tuple[Annotated[float, Field(ge=1e-7, le=1e6)], ...], Field(max_length=5000)] = ()
     modes: Annotated[tuple[Mode, ...], Field(max_length=200)] = ()
     pace_s: Annotated[float, Field(ge=0, le=1e5)] | None = None
+    """From the end of one exposure to the next shot in a sequence, seconds."""
     viewfinder_ev: dict[str, list[Annotated[float, Field(ge=-20, le=20)]]] | None = None
+    """For each camera program, how early (+) or late (-) its preview warned on shots so far."""
     noise: dict[str, tuple[NoisePart, NoisePart]] | None = None
+    """A, b of green by "focal|megapixels|ISO"."""
     written: tuple[str, ...] = ()
+    """Fields that the user wrote."""
     shots_seen: Annotated[int, Field(ge=0, le=1_000_000_000)] = 0
     learnt_from: tuple[str, ...] = ()
+    """Shots whose viewfinder offset is counted already."""
 
     @property
     def title(self) -> str:
@@ -93,12 +94,34 @@ class PhoneCard:
         return self.model if self.model.startswith(self.make) else f"{self.make} {self.model}".strip()
 
     def lens_of(self, focal_mm: float | None) -> CardLens | None:
-        """The real lens of a focal length."""
+        """Return the real lens of a focal length.
+
+        Parameters
+        ----------
+        focal_mm
+            Focal length, mm.
+
+        Returns
+        -------
+        CardLens | None
+            The real lens of a focal length.
+        """
         near = [q for q in self.lenses if focal_mm and abs(q.focal_mm / focal_mm - 1) < 0.03]
         return near[0] if near else None
 
     def viewfinder(self, program: str) -> float | None:
-        """What is learnt of a camera program's warning: the median offset, EV, from three shots on."""
+        """Find what is learnt of a camera program's warning: the median offset, EV, from three shots on.
+
+        Parameters
+        ----------
+        program
+            Software of the camera app.
+
+        Returns
+        -------
+        float | None
+            What is learnt of a camera program's warning.
+        """
         seen = (self.viewfinder_ev or {}).get(program, [])
         return median(seen) if len(seen) >= 3 else None
 
@@ -123,7 +146,23 @@ def _user_place(make: str, model: str) -> Path:
 
 
 def card_from(data: dict[str, Any]) -> PhoneCard:
-    """A card from JSON data; raises `BrutoError` where a value cannot be real."""
+    """Return a card from JSON data.
+
+    Parameters
+    ----------
+    data
+        Decoded JSON.
+
+    Returns
+    -------
+    PhoneCard
+        A card from JSON data.
+
+    Raises
+    ------
+    BrutoError
+        Where a value cannot be real.
+    """
     try:
         return read_as(PhoneCard, data, "it")
     except BrutoError as error:
@@ -131,7 +170,22 @@ def card_from(data: dict[str, Any]) -> PhoneCard:
 
 
 def load_card(make: str, model: str) -> PhoneCard:
-    """The card of a phone: the user's, else the shipped one, else an empty one. A damaged user card is passed over."""
+    """Read the card of a phone: the user's, else the shipped one, else an empty one.
+
+    A damaged user card is passed over.
+
+    Parameters
+    ----------
+    make
+        Maker of the phone, as in its files.
+    model
+        Model of the phone, as in its files.
+
+    Returns
+    -------
+    PhoneCard
+        The card of a phone.
+    """
     shipped = files("bruto.phones") / f"data/{_slug(make, model)}.json"
     try:
         return card_from(read_json(_user_place(make, model), LARGEST))
@@ -148,7 +202,18 @@ def load_card(make: str, model: str) -> PhoneCard:
 
 
 def known_phones(most: int = 50) -> list[tuple[str, str]]:
-    """Make and model of phones that the user's files came from, those that were seen last first."""
+    """Make and model of phones that the user's files came from, those that were seen last first.
+
+    Parameters
+    ----------
+    most
+        Upper limit.
+
+    Returns
+    -------
+    list[tuple[str, str]]
+        What was found, in order.
+    """
     folder = Path(platformdirs.user_data_dir("bruto")) / "phones"
     try:
         files_there = sorted(folder.glob("*.json"), key=lambda p: -p.stat().st_mtime)[:most]
@@ -166,8 +231,26 @@ def known_phones(most: int = 50) -> list[tuple[str, str]]:
 
 
 def save_card(card: PhoneCard, base: PhoneCard | None = None) -> Path:
-    """Keep a card in the user's data folder, joined with what another window changed since `base`. A damaged card that
-    is there is put aside under another name. Raises `FileProblem`.
+    """Keep a card in the user's data folder, joined with what another window changed since `base`.
+
+    A damaged card that is there is put aside under another name.
+
+    Parameters
+    ----------
+    card
+        Card of the phone.
+    base
+        What it starts from.
+
+    Returns
+    -------
+    Path
+        Path of the file.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
     """
     place = _user_place(card.make, card.model)
     own_folder(place.parent)
@@ -198,7 +281,20 @@ def _joined(mine: PhoneCard, base: PhoneCard, theirs: PhoneCard) -> PhoneCard:
 
 
 def written(card: PhoneCard, **fields: Any) -> PhoneCard:
-    """A card with fields written by hand, which learning leaves alone."""
+    """Return a card with fields written by hand, which learning leaves alone.
+
+    Parameters
+    ----------
+    card
+        Card of the phone.
+    **fields
+        Fields of the card with their values.
+
+    Returns
+    -------
+    PhoneCard
+        A card with fields written by hand, which learning leaves alone.
+    """
     return replace(card, **fields, written=tuple(sorted({*card.written, *fields})))
 
 
@@ -212,7 +308,20 @@ def _merged(known: Iterable[float], new: Iterable[float]) -> tuple[float, ...]:
 
 
 def learn(card: PhoneCard, seen: Iterable[QuickMetadata]) -> PhoneCard:
-    """What files of this phone add to its card: lenses, speeds, times, kinds of raw by lens and size."""
+    """Find what files of this phone add to its card: lenses, speeds, times, kinds of raw by lens and size.
+
+    Parameters
+    ----------
+    card
+        Card of the phone.
+    seen
+        Quick metadata of the file.
+
+    Returns
+    -------
+    PhoneCard
+        What files of this phone add to its card.
+    """
     mine = [g for g in seen if (g.make, g.model) == (card.make, card.model)]
     if not mine:
         return card
@@ -241,7 +350,22 @@ def _noise_key(focal_mm: float | None, width: int, height: int, iso: float | Non
 
 
 def learn_report(card: PhoneCard, seen: QuickMetadata, report: SensorReport) -> PhoneCard:
-    """What one measured raw adds: the viewfinder's offset and the noise at its ISO."""
+    """Find what one measured raw adds: the viewfinder's offset and the noise at its ISO.
+
+    Parameters
+    ----------
+    card
+        Card of the phone.
+    seen
+        Quick metadata of the file.
+    report
+        What was measured.
+
+    Returns
+    -------
+    PhoneCard
+        What one measured raw adds.
+    """
     offsets = {k: list(v) for k, v in (card.viewfinder_ev or {}).items()}
     shot, learnt_from = f"{seen.taken} {seen.exposure_s or 0:g} {seen.length}", card.learnt_from
     if report.preview_offset_ev is not None and seen.kind == "mosaic":
@@ -259,7 +383,22 @@ def learn_report(card: PhoneCard, seen: QuickMetadata, report: SensorReport) -> 
 
 
 def learn_pace(card: PhoneCard, starts: list[float], exposures: list[float]) -> PhoneCard:
-    """Pause between the frames of a sequence: `starts` and `exposures` in seconds, in order."""
+    """Return the pause between the frames of a sequence: `starts` and `exposures` in seconds, in order.
+
+    Parameters
+    ----------
+    card
+        Card of the phone.
+    starts
+        Start times, seconds.
+    exposures
+        Exposure times or relative exposures.
+
+    Returns
+    -------
+    PhoneCard
+        Pause between the frames of a sequence.
+    """
     gaps = [b - a for a, b in pairwise(starts)]
     pauses = [g - e for g, e in zip(gaps, exposures, strict=False) if g >= 0]
     if len(pauses) < 2 or "pace_s" in card.written:
@@ -271,9 +410,20 @@ def learn_pace(card: PhoneCard, starts: list[float], exposures: list[float]) -> 
 
 
 def learnt_noise(meta: RawMeta) -> tuple[float, float] | None:
-    """a, b of green of a phone's raws like one of which these are the facts, learnt from others; None where none tells.
+    """Compute a, b of green of a phone's raws like one of which these are the facts, learnt from others; None where
+    none tells.
 
     The user's own card is asked only: what the program ships is of no phone of his.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Returns
+    -------
+    tuple[float, float] | None
+        a, b of green of a phone's raws like one of which these are the facts, learnt from others.
     """
     if not (meta.model and meta.iso):
         return None
@@ -286,13 +436,39 @@ def learnt_noise(meta: RawMeta) -> tuple[float, float] | None:
 
 
 def noise_by_iso(card: PhoneCard, seen: QuickMetadata) -> dict[float, tuple[float, float]]:
-    """a, b of green by ISO, as they were measured in raws of a lens and size."""
+    """Return a, b of green by ISO, as they were measured in raws of a lens and size.
+
+    Parameters
+    ----------
+    card
+        Card of the phone.
+    seen
+        Quick metadata of the file.
+
+    Returns
+    -------
+    dict[float, tuple[float, float]]
+        a, b of green by ISO, as they were measured in raws of a lens and size.
+    """
     begin = _noise_key(seen.focal_mm, *seen.size, 0).rpartition("|")[0] + "|"
     return {float(k.rpartition("|")[2]): v for k, v in (card.noise or {}).items() if k.startswith(begin)}
 
 
 def offer(card: PhoneCard, seen: QuickMetadata) -> Offer:
-    """What the card offers for the next shot like this one."""
+    """Find what the card offers for the next shot like this one.
+
+    Parameters
+    ----------
+    card
+        Card of the phone.
+    seen
+        Quick metadata of the file.
+
+    Returns
+    -------
+    Offer
+        What the card offers for the next shot like this one.
+    """
     lens = seen.focal_mm
     sizes = sorted(
         {m.width * m.height for m in card.modes if m.kind == "mosaic" and lens and abs(m.focal_mm / lens - 1) < 0.03}
@@ -308,6 +484,22 @@ def offer(card: PhoneCard, seen: QuickMetadata) -> Offer:
 
 
 def offer_for(path: str | Path) -> Offer:
-    """What the phone that took a file offers; an empty offer where the file tells no phone. Raises `FileProblem`."""
+    """Find what the phone that took a file offers; an empty offer where the file tells no phone.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    Offer
+        What the phone that took a file offers.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     seen = read_quick_metadata(path)
     return offer(load_card(seen.make, seen.model), seen) if seen.model else Offer()

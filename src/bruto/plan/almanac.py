@@ -63,29 +63,97 @@ def _spot(body: Any) -> Spot:
 
 
 def sun(place: Place, moment: datetime) -> Spot:
-    """Where the sun's middle is."""
+    """Find where the sun's middle is.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    moment
+        Point in time, with time zone.
+
+    Returns
+    -------
+    Spot
+        Where the sun's middle is.
+    """
     return _spot(ephem.Sun(_observer(place, moment)))
 
 
 def moon(place: Place, moment: datetime) -> Spot:
-    """Where the moon's middle is, seen from the place itself."""
+    """Find where the moon's middle is, seen from the place itself.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    moment
+        Point in time, with time zone.
+
+    Returns
+    -------
+    Spot
+        Where the moon's middle is, seen from the place itself.
+    """
     return _spot(ephem.Moon(_observer(place, moment)))
 
 
 def moon_limb(place: Place, moment: datetime) -> Spot:
-    """Where the moon's upper limb is seen, refraction at the horizon included."""
+    """Find where the moon's upper limb is seen, refraction at the horizon included.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    moment
+        Point in time, with time zone.
+
+    Returns
+    -------
+    Spot
+        Where the moon's upper limb is seen, refraction at the horizon included.
+    """
     body = ephem.Moon(_observer(place, moment))
     radius = math.degrees(float(body.radius))
     return Spot(math.degrees(body.alt) + radius + REFRACTION, math.degrees(body.az) % 360)
 
 
 def moon_lit(moment: datetime) -> float:
-    """Share of the moon's disc that is lit, 0..1."""
+    """Compute the share of the moon's disc that is lit, 0..1.
+
+    Parameters
+    ----------
+    moment
+        Point in time, with time zone.
+
+    Returns
+    -------
+    float
+        Share of the moon's disc that is lit, 0..1.
+    """
     return float(ephem.Moon(moment.astimezone(UTC).replace(tzinfo=None)).phase) / 100
 
 
 def star(right_ascension: float, declination: float) -> Body:
-    """A place among the stars: degrees, J2000. Raises `BrutoError`."""
+    """Return a place among the stars: degrees, J2000.
+
+    Parameters
+    ----------
+    right_ascension
+        Right ascension, degrees.
+    declination
+        Declination, degrees.
+
+    Returns
+    -------
+    Body
+        A place among the stars.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     if not (math.isfinite(right_ascension) and 0 <= right_ascension < 360 + 1e-9):
         raise BrutoError(
             tr("A right ascension is 0 to 360 degrees, not {right_ascension:g}.", right_ascension=right_ascension)
@@ -104,7 +172,18 @@ def star(right_ascension: float, declination: float) -> Body:
 
 
 def pole(place: Place) -> Spot:
-    """The pole that is above the horizon: as high as the latitude, due north or south."""
+    """Return the pole that is above the horizon: as high as the latitude, due north or south.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+
+    Returns
+    -------
+    Spot
+        The pole that is above the horizon.
+    """
     return Spot(abs(place.latitude), 0.0 if place.latitude >= 0 else 180.0)
 
 
@@ -117,10 +196,28 @@ class Passage:
 
 
 def passages(body: Body, place: Place, begin: datetime, end: datetime, height: float) -> list[Passage]:
-    """When something passes a height (degrees) in a span, in order.
+    """Find when something passes a height (degrees) in a span, in order.
 
     Heights are looked at every ten minutes; where one of them is an extreme it is sought more closely, so that what
     passes for a few minutes only is found too.
+
+    Parameters
+    ----------
+    body
+        Sun, moon or star: gives the position for a moment.
+    place
+        Place on the earth, with its time zone.
+    begin
+        Begin of the span.
+    end
+        End of the span.
+    height
+        Height, pixels.
+
+    Returns
+    -------
+    list[Passage]
+        When something passes a height (degrees) in a span, in order.
     """
     span = (end - begin).total_seconds()
     count = max(2, math.ceil(span / STEP.total_seconds()) + 1)
@@ -147,14 +244,48 @@ def passages(body: Body, place: Place, begin: datetime, end: datetime, height: f
 
 
 def first(found: list[Passage], upward: bool) -> datetime | None:
-    """The first passage in a direction, None where there is none."""
+    """Return the first passage in a direction, None where there is none.
+
+    Parameters
+    ----------
+    found
+        What was found.
+    upward
+        Whether it must rise through the limit.
+
+    Returns
+    -------
+    datetime | None
+        The first passage in a direction, None where there is none.
+    """
     return next((p.moment for p in found if p.upward == upward), None)
 
 
 def spans(body: Body, place: Place, begin: datetime, end: datetime, height: float, above: bool) -> list[
     tuple[datetime, datetime]
 ]:  # fmt: skip
-    """When something is above a height, or below it, in a span."""
+    """Find when something is above a height, or below it, in a span.
+
+    Parameters
+    ----------
+    body
+        Sun, moon or star: gives the position for a moment.
+    place
+        Place on the earth, with its time zone.
+    begin
+        Begin of the span.
+    end
+        End of the span.
+    height
+        Height, pixels.
+    above
+        Whether it must be above the limit.
+
+    Returns
+    -------
+    list[tuple[datetime, datetime]]
+        When something is above a height, or below it, in a span.
+    """
     inside = (body(place, begin).altitude >= height) == above
     start = begin if inside else None
     found = []
@@ -172,13 +303,41 @@ def spans(body: Body, place: Place, begin: datetime, end: datetime, height: floa
 def common(
     one: list[tuple[datetime, datetime]], other: list[tuple[datetime, datetime]]
 ) -> list[tuple[datetime, datetime]]:
-    """What is in both of two lists of spans."""
+    """Find what is in both of two lists of spans.
+
+    Parameters
+    ----------
+    one
+        First of two.
+    other
+        The other one.
+
+    Returns
+    -------
+    list[tuple[datetime, datetime]]
+        What is in both of two lists of spans.
+    """
     found = [(max(a, c), min(b, d)) for a, b in one for c, d in other]
     return sorted((a, b) for a, b in found if a < b)
 
 
 def highest(body: Body, place: Place, spans_of: list[tuple[datetime, datetime]]) -> tuple[datetime, Spot] | None:
-    """When something is highest in some spans, and where it is then; None of no spans."""
+    """Find when something is highest in some spans, and where it is then; None of no spans.
+
+    Parameters
+    ----------
+    body
+        Sun, moon or star: gives the position for a moment.
+    place
+        Place on the earth, with its time zone.
+    spans_of
+        Spans of time.
+
+    Returns
+    -------
+    tuple[datetime, Spot] | None
+        When something is highest in some spans, and where it is then.
+    """
     best: tuple[datetime, Spot] | None = None
     for begin, end in spans_of:
         span = (end - begin).total_seconds()
@@ -200,10 +359,26 @@ def highest(body: Body, place: Place, spans_of: list[tuple[datetime, datetime]])
 
 
 def moon_brightens(place: Place, moment: datetime, height: float = 90.0, azimuth: float = 0.0) -> float:
-    """How much the moon brightens a dark clear sky at a place of it, magnitudes; 0 where it is down.
+    """Find how much the moon brightens a dark clear sky at a place of it, magnitudes; 0 where it is down.
 
-    Krisciunas and Schaefer 1991, for a sky of 21.6 magnitudes per square arcsecond and an extinction of 0.17; good to
-    about a quarter. `height` and `azimuth` in degrees.
+    Krisciunas and Schaefer 1991, for a sky of 21.6 magnitudes per square arcsecond and an extinction of 0.17; good
+    to about a quarter. `height` and `azimuth` in degrees.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    moment
+        Point in time, with time zone.
+    height
+        Height, pixels.
+    azimuth
+        Azimuth, degrees clockwise from north.
+
+    Returns
+    -------
+    float
+        How much the moon brightens a dark clear sky at a place of it, magnitudes.
     """
     spot = moon(place, moment)
     if spot.altitude <= 0 or height <= 0:

@@ -33,7 +33,18 @@ class Alternative:
     fields: dict[str, Any] = field(default_factory=dict)
 
     def taken_by(self, planned: PlannedShot) -> bool:
-        """Whether a wish is so already."""
+        """Check whether a wish is so already.
+
+        Parameters
+        ----------
+        planned
+            The planned shot.
+
+        Returns
+        -------
+        bool
+            True where a wish is so already.
+        """
         return all(getattr(planned, k) == v for k, v in self.fields.items())
 
 
@@ -109,7 +120,29 @@ def _of_low_light(planned: PlannedShot, plan: Plan, means: Equipment, facts: Fac
 
 
 def alternatives_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> list[Alternative]:
-    """Other ways, empty where there is one only. Raises `BrutoError`."""
+    """Return other ways, empty where there is one only.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    plan
+        The plan.
+    means
+        The phone's equipment: lenses, steps, noise, pace, handheld limit.
+    facts
+        Sun, moon and target of the place and date.
+
+    Returns
+    -------
+    list[Alternative]
+        Other ways, empty where there is one only.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     if planned.kind in ("stars", "field"):
         return _of_stars(planned, plan, means, facts)
     kind = kind_of(planned.kind)

@@ -48,32 +48,58 @@ USUAL_LIMIT = 2.6
 
 @dataclass(frozen=True)
 class Equipment:
-    """`pace_s`: from the end of an exposure to the next frame; `limit_35mm`, `spread`: of the hand, see
-    `logbook.learn.Hand`; `mb_each`: megabytes of a shot; `percent_h`: of the battery an hour; `viewfinder_ev`: how
-    early the viewfinder warns; `known`: where each of these is from, in words, by its name.
-    """
+    """Equipment."""
 
     phone: str = ""
     lenses: Sequence[EquipmentLens] = USUAL_LENSES
     isos: Sequence[float] = USUAL_ISOS
     seconds: Sequence[float] = USUAL_SECONDS
     pace_s: float = 1.0
+    """From the end of an exposure to the next frame."""
     noise: NoiseModel = USUAL_NOISE
     limit_35mm: float = USUAL_LIMIT
+    """Of the hand, see `logbook.learn.Hand`."""
     spread: float = HAND_SPREAD
+    """Of the hand, see `logbook.learn.Hand`."""
     mb_each: float = 25.0
+    """Megabytes of a shot."""
     percent_h: float | None = None
+    """Of the battery an hour."""
     viewfinder_ev: float | None = None
+    """How early the viewfinder warns."""
     known: Mapping[str, str] = field(default_factory=dict)
+    """Where each of these is from, in words, by its name."""
     learnt: frozenset[str] = frozenset()
     """Names of the values that shots in the logbook taught."""
 
     def from_where(self, name: str) -> str:
-        """Where a value is from, in words."""
+        """Say where a value is from, in words.
+
+        Parameters
+        ----------
+        name
+            Identifier, as stored in a plan.
+
+        Returns
+        -------
+        str
+            Where a value is from, in words.
+        """
         return self.known.get(name, USUAL)
 
     def lens(self, focal_35mm: float | None) -> EquipmentLens:
-        """The lens nearest to a focal length."""
+        """Return the lens nearest to a focal length.
+
+        Parameters
+        ----------
+        focal_35mm
+            35 mm equivalent focal length, mm.
+
+        Returns
+        -------
+        EquipmentLens
+            The lens nearest to a focal length.
+        """
         return min(self.lenses, key=lambda q: abs(math.log(q.focal_35mm / (focal_35mm or 26.0))))
 
     @property
@@ -83,8 +109,20 @@ class Equipment:
 
 
 def saturation_per(f_number: float) -> float:
-    """Light, in shares of saturation, of 1 cd/m2 in one second at ISO 1 (ISO 12232).
+    """Compute the light, in shares of saturation, of 1 cd/m2 in one second at ISO 1 (ISO 12232).
 
+    Parameters
+    ----------
+    f_number
+        F-number of the lens.
+
+    Returns
+    -------
+    float
+        Light, in shares of saturation, of 1 cd/m2 in one second at ISO 1 (ISO 12232).
+
+    Examples
+    --------
     >>> round(saturation_per(1.9) * 4000 * 100 / 1000, 3)  # 4000 cd/m2, ISO 100, 1/1000 s
     0.923
     """
@@ -92,10 +130,36 @@ def saturation_per(f_number: float) -> float:
 
 
 def nearest(values: Sequence[float], wanted: float) -> float:
-    """The offered value nearest in stops."""
+    """Compute the offered value nearest in stops.
+
+    Parameters
+    ----------
+    values
+        Values to write or check.
+    wanted
+        Value wished for.
+
+    Returns
+    -------
+    float
+        The offered value nearest in stops.
+    """
     return min(values, key=lambda v: abs(math.log(v / max(wanted, 1e-12))))
 
 
 def at_most(values: Sequence[float], wanted: float) -> float:
-    """The largest offered value that is not over a wish; the smallest where all are."""
+    """Compute the largest offered value that is not over a wish; the smallest where all are.
+
+    Parameters
+    ----------
+    values
+        Values to write or check.
+    wanted
+        Value wished for.
+
+    Returns
+    -------
+    float
+        The largest offered value that is not over a wish.
+    """
     return max((v for v in values if v <= wanted * 1.02), default=min(values))

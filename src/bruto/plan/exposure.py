@@ -34,8 +34,22 @@ class ExposureSetting:
 
 
 def ev_between(one: ExposureSetting, other: ExposureSetting) -> float:
-    """EV by which `other` is exposed more than `one`.
+    """Compute the EV by which `other` is exposed more than `one`.
 
+    Parameters
+    ----------
+    one
+        First of two.
+    other
+        The other one.
+
+    Returns
+    -------
+    float
+        EV by which `other` is exposed more than `one`.
+
+    Examples
+    --------
     >>> ev_between(ExposureSetting(100, 1 / 100), ExposureSetting(200, 1 / 50))
     2.0
     """
@@ -53,9 +67,28 @@ class Same:
 def equivalents(
     wanted: ExposureSetting, isos: Sequence[float], seconds: Sequence[float], ev: float = 0.0, near: float = NEAR_EV
 ) -> list[Same]:
-    """Settings that a phone offers and that expose as `wanted` does and `ev` more, by falling ISO.
+    """Return the settings that a phone offers and that expose as `wanted` does and `ev` more, by falling ISO.
 
-    For each ISO the nearest time; those farther off than `near` are left out. Where none is near, the nearest of all.
+    For each ISO the nearest time; those farther off than `near` are left out. Where none is near, the nearest of
+    all.
+
+    Parameters
+    ----------
+    wanted
+        Value wished for.
+    isos
+        ISO speeds on offer.
+    seconds
+        Exposure times on offer, seconds.
+    ev
+        Exposure change, EV.
+    near
+        Focus or tolerance.
+
+    Returns
+    -------
+    list[Same]
+        Settings that a phone offers and that expose as `wanted` does and `ev` more, by falling ISO.
     """
     if not isos or not seconds:
         raise BrutoError(tr("The phone's ISOs and times are not known. Give them, or open some of its shots once."))
@@ -70,9 +103,23 @@ def equivalents(
 
 
 def compensation(viewfinder_ev: float | None, headroom_ev: float = 0.0) -> float:
-    """What to dial so that the raw is as full as it may be: the learnt offset of the viewfinder's warning (it warns so
-    many EV early where positive), less `headroom_ev` to spare, in thirds.
+    """Find what to dial so that the raw is as full as it may be: the learnt offset of the viewfinder's warning (it
+    warns so many EV early where positive), less `headroom_ev` to spare, in thirds.
 
+    Parameters
+    ----------
+    viewfinder_ev
+        How early (+) or late (-) the viewfinder warns, EV.
+    headroom_ev
+        Headroom of the raw, EV.
+
+    Returns
+    -------
+    float
+        What to dial so that the raw is as full as it may be.
+
+    Examples
+    --------
     >>> compensation(0.8, 0.3)
     0.3333333333333333
     """
@@ -81,7 +128,20 @@ def compensation(viewfinder_ev: float | None, headroom_ev: float = 0.0) -> float
 
 
 def as_json(wanted: ExposureSetting, found: Sequence[Same]) -> dict[str, Any]:
-    """As the command line tells it."""
+    """Return it as the command line tells it.
+
+    Parameters
+    ----------
+    wanted
+        Value wished for.
+    found
+        What was found.
+
+    Returns
+    -------
+    dict[str, Any]
+        As the command line tells it.
+    """
     return {
         "wanted": {"iso": wanted.iso, "seconds": wanted.seconds},
         "equivalent": [{"iso": s.setting.iso, "seconds": s.setting.seconds, "off_ev": round(s.ev, 3)} for s in found],

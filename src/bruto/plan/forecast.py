@@ -133,8 +133,20 @@ class ShotForecast:
 
 
 def lasting(seconds: float) -> str:
-    """How long something lasts.
+    """Say how long something lasts.
 
+    Parameters
+    ----------
+    seconds
+        Exposure time, seconds.
+
+    Returns
+    -------
+    str
+        How long something lasts.
+
+    Examples
+    --------
     >>> lasting(0.02), lasting(95), lasting(6840)
     ('1/50 s', '1 min 35 s', '1 h 54 min')
     """
@@ -147,10 +159,24 @@ def lasting(seconds: float) -> str:
 
 
 def star_light(lens: EquipmentLens, magnitude: float, altitude: float) -> float:
-    """Light of a star, in shares of saturation and summed over its pixels, in one second at ISO 1.
+    """Compute the light of a star, in shares of saturation and summed over its pixels, in one second at ISO 1.
 
-    Its illuminance is gathered by the lens's opening and falls on one pixel's area; the air takes its part. 0 where the
-    lens's true focal length or opening is not known.
+    Its illuminance is gathered by the lens's opening and falls on one pixel's area; the air takes its part. 0 where
+    the lens's true focal length or opening is not known.
+
+    Parameters
+    ----------
+    lens
+        Lens of the phone.
+    magnitude
+        Apparent magnitude.
+    altitude
+        Altitude above the horizon, degrees.
+
+    Returns
+    -------
+    float
+        Light of a star, in shares of saturation and summed over its pixels, in one second at ISO 1.
     """
     pitch = lens.pixel_um
     if pitch is None or lens.focal_mm is None or lens.f_number is None:
@@ -163,8 +189,29 @@ def star_light(lens: EquipmentLens, magnitude: float, altitude: float) -> float:
 
 
 def star_snr(means: Equipment, iso: float, seconds: float, sky: float, trail: float, light: float) -> float:
-    """Signal over noise of a star whose `light` (of `star_light`) lies over the pixels of its point and its `trail`, on
-    a `sky` of some level.
+    """Compute the signal over noise of a star whose `light` (of `star_light`) lies over the pixels of its point and
+    its `trail`, on a `sky` of some level.
+
+    Parameters
+    ----------
+    means
+        The phone's equipment: lenses, steps, noise, pace, handheld limit.
+    iso
+        ISO speed.
+    seconds
+        Exposure time, seconds.
+    sky
+        Light of the sky, share of saturation.
+    trail
+        Length of a star's trail, pixels.
+    light
+        Light relative to saturation, 0 to 1.
+
+    Returns
+    -------
+    float
+        Signal over noise of a star whose `light` (of `star_light`) lies over the pixels of its point and its
+        `trail`, on a `sky` of some level.
     """
     a, b = means.noise.at(iso)
     pixels = STAR_PIXELS * (1 + max(trail, 0.0) / 3)
@@ -173,7 +220,29 @@ def star_snr(means: Equipment, iso: float, seconds: float, sky: float, trail: fl
 
 
 def forecast_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> ShotForecast:
-    """What a wish costs and gives; what is not set is taken as it is proposed. Raises `BrutoError`."""
+    """Find what a wish costs and gives; what is not set is taken as it is proposed.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    plan
+        The plan.
+    means
+        The phone's equipment: lenses, steps, noise, pace, handheld limit.
+    facts
+        Sun, moon and target of the place and date.
+
+    Returns
+    -------
+    ShotForecast
+        What a wish costs and gives.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     kind = kind_of(planned.kind)
     got = recommended(planned, plan, means, facts)
 
@@ -219,7 +288,24 @@ def forecast_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
 
 
 def longest_arc(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> tuple[float, str]:
-    """The longest arc of a sequence in the frame, pixels, and where it goes: "" where nothing is aimed."""
+    """Compute the longest arc of a sequence in the frame, pixels, and where it goes: "" where nothing is aimed.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    plan
+        The plan.
+    means
+        The phone's equipment: lenses, steps, noise, pace, handheld limit.
+    facts
+        Sun, moon and target of the place and date.
+
+    Returns
+    -------
+    tuple[float, str]
+        The longest arc of a sequence in the frame, pixels, and where it goes.
+    """
     got = recommended(planned, plan, means, facts)
     if "altitude" not in got:
         return 0.0, ""

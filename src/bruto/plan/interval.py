@@ -41,8 +41,31 @@ class FramePlan:
 def sequence(
     exposure: float, pause: float, duration: float | None = None, bytes_each: float | None = None
 ) -> FramePlan:
-    """A sequence of frames in a time. Raises `BrutoError`.
+    """Return a sequence of frames in a time.
 
+    Parameters
+    ----------
+    exposure
+        Exposure time, seconds.
+    pause
+        Time to save a frame, seconds.
+    duration
+        Length of the sequence, seconds.
+    bytes_each
+        Bytes of a frame.
+
+    Returns
+    -------
+    FramePlan
+        A sequence of frames in a time.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+
+    Examples
+    --------
     >>> plan = sequence(30, 1.5, 3600)
     >>> plan.interval, plan.frames
     (31.5, 114)
@@ -61,19 +84,23 @@ def sequence(
 @dataclass(frozen=True)
 class IntervalCheck:
     """What frames tell that were taken: `step`, usual seconds from one to the next; `pause` that the phone needs at
-    least as far as it is known; `missed`: numbers of frames (from 0) after which some are missing, and how many;
-    `double`: frames that are there twice; `drift`: seconds by which the step grows over the sequence; `skips`: of so
-    many frames asked for one was taken; `interval`: seconds that should be set; `messages`: all of it in words.
+    least as far as it is known.
     """
 
     step: float
     pause: float
     missed: tuple[tuple[int, int], ...]
+    """Numbers of frames (from 0) after which some are missing, and how many."""
     double: tuple[int, ...]
+    """Frames that are there twice."""
     drift: float
+    """Seconds by which the step grows over the sequence."""
     skips: int
+    """Of so many frames asked for one was taken."""
     interval: float
+    """Seconds that should be set."""
     messages: tuple[str, ...]
+    """All of it in words."""
 
 
 def _step_of(steps: NDArray[np.float64], exposure: float) -> float:
@@ -194,7 +221,22 @@ def _judged(
 
 
 def as_json(plan: FramePlan, seen: IntervalCheck | None, names: Sequence[str] = ()) -> dict[str, Any]:
-    """As the command line tells it; `names` of the frames that were watched."""
+    """Return it as the command line tells it; `names` of the frames that were watched.
+
+    Parameters
+    ----------
+    plan
+        The plan.
+    seen
+        What was read of the file.
+    names
+        Names of the parts.
+
+    Returns
+    -------
+    dict[str, Any]
+        As the command line tells it.
+    """
     found: dict[str, Any] = {
         "interval_s": round(plan.interval, 3), "pause_s": round(plan.pause, 3), "frames": plan.frames,
         "gap_s": round(plan.pause, 3), "missed": [],

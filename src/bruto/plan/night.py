@@ -40,19 +40,21 @@ Span = tuple[datetime, datetime]
 
 @dataclass(frozen=True)
 class NightTimes:
-    """From noon to noon. `sun`: moments by name (set, rise, civil_end, …), None where there is none; `moon`: rise and
-    set; `moon_lit`: share of its disc in the middle of the night; `dark`: when the sun is 18° down and the moon is not
-    up; `sun_state`: what is said where the sun does not rise or set.
-    """
+    """From noon to noon."""
 
     place: Place
     begin: datetime
     end: datetime
     sun: dict[str, datetime | None]
+    """Moments by name (set, rise, civil_end, …), None where there is none."""
     moon: dict[str, datetime | None]
+    """Rise and set."""
     moon_lit: float
+    """Share of its disc in the middle of the night."""
     dark: list[Span]
+    """When the sun is 18° down and the moon is not up."""
     sun_state: str
+    """What is said where the sun does not rise or set."""
     target: tuple[float, float]
     target_rise: datetime | None
     target_set: datetime | None
@@ -105,7 +107,24 @@ class NightTimes:
 
 
 def track(body: Body, place: Place, begin: datetime, end: datetime) -> list[tuple[datetime, Spot]]:
-    """Where something is, every ten minutes of a span."""
+    """Find where something is, every ten minutes of a span.
+
+    Parameters
+    ----------
+    body
+        Sun, moon or star: gives the position for a moment.
+    place
+        Place on the earth, with its time zone.
+    begin
+        Begin of the span.
+    end
+        End of the span.
+
+    Returns
+    -------
+    list[tuple[datetime, Spot]]
+        Where something is, every ten minutes of a span.
+    """
     count = round((end - begin) / TRACK_STEP)
     return [(begin + k * TRACK_STEP, body(place, begin + k * TRACK_STEP)) for k in range(count + 1)]
 
@@ -128,8 +147,26 @@ def _sun_state(place: Place, begin: datetime, end: datetime) -> str:
 
 
 def night(place: Place, day: date, target: tuple[float, float] | None = None) -> NightTimes:
-    """The night that begins on a day. `target`: right ascension and declination, degrees, J2000; the centre of the
-    Milky Way where none is given. Raises `BrutoError`.
+    """Return the night that begins on a day.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    day
+        Calendar day.
+    target
+        Right ascension and declination, degrees, J2000; the centre of the Milky Way where none is given.
+
+    Returns
+    -------
+    NightTimes
+        The night that begins on a day.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
     """
     begin, end = night_of(place, day)
     moments: dict[str, datetime | None] = {}
@@ -157,9 +194,7 @@ def night(place: Place, day: date, target: tuple[float, float] | None = None) ->
 
 @dataclass(frozen=True)
 class DayTimes:
-    """From midnight to midnight: when the sun rises, is highest and sets; `golden` and `blue` hours; `light`: when the
-    sun shines on a wall that faces a bearing (None where none was asked for).
-    """
+    """From midnight to midnight: when the sun rises, is highest and sets; `golden` and `blue` hours."""
 
     place: Place
     begin: datetime
@@ -172,6 +207,7 @@ class DayTimes:
     sun_state: str
     facade: float | None
     light: list[Span]
+    """When the sun shines on a wall that faces a bearing (None where none was asked for)."""
 
     def as_json(self) -> dict[str, Any]:
         """As the command line tells it."""
@@ -211,7 +247,27 @@ def _on_wall(faces: float) -> Body:
 
 
 def day(place: Place, on: date, facade: float | None = None) -> DayTimes:
-    """The day of a date. `facade`: where a wall faces, degrees from north over east. Raises `BrutoError`."""
+    """Return the day of a date.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    on
+        The day.
+    facade
+        Where a wall faces, degrees from north over east.
+
+    Returns
+    -------
+    DayTimes
+        The day of a date.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     begin, end = midnight(place, on), midnight(place, on + timedelta(days=1))
     found = passages(sun, place, begin, end, SUN_RISES)
     top = highest(sun, place, [(begin, end)])

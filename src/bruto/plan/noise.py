@@ -35,18 +35,54 @@ class NoiseModel:
     amplified: float
 
     def at(self, iso: float) -> tuple[float, float]:
-        """a and b at an ISO."""
+        """Compute a and b at an ISO.
+
+        Parameters
+        ----------
+        iso
+            ISO speed.
+
+        Returns
+        -------
+        tuple[float, float]
+            a and b at an ISO.
+        """
         return self.photons * iso, self.fixed + self.amplified * iso * iso
 
     def snr(self, x: float, iso: float) -> float:
-        """Signal over noise of light x at an ISO, in one pixel."""
+        """Compute the signal over noise of light x at an ISO, in one pixel.
+
+        Parameters
+        ----------
+        x
+            Horizontal position, pixels.
+        iso
+            ISO speed.
+
+        Returns
+        -------
+        float
+            Signal over noise of light x at an ISO, in one pixel.
+        """
         a, b = self.at(iso)
         return x / math.sqrt(max(a * max(x, 0.0) + b, 1e-30))
 
 
 def model_of(known: Mapping[float, tuple[float, float]]) -> NoiseModel:
-    """A model through a, b that were measured at some ISOs.
+    """Return a model through a, b that were measured at some ISOs.
 
+    Parameters
+    ----------
+    known
+        Noise by ISO: a and b.
+
+    Returns
+    -------
+    NoiseModel
+        A model through a, b that were measured at some ISOs.
+
+    Examples
+    --------
     >>> model = model_of({100.0: (1e-4, 2e-6), 400.0: (4e-4, 17e-6)})
     >>> [round(v * 1e6) for v in model.at(200.0)]
     [200, 5]
@@ -90,7 +126,27 @@ class Step:
 
 
 def step(model: NoiseModel, rate: float, iso: float, seconds: float, frames: int = 1) -> Step:
-    """An exposure of a scene whose grey reaches `rate` of saturation at ISO 1 in one second; mean of `frames`."""
+    """Return an exposure of a scene whose grey reaches `rate` of saturation at ISO 1 in one second; mean of
+    `frames`.
+
+    Parameters
+    ----------
+    model
+        Noise of the phone by ISO.
+    rate
+        Light per second at ISO 1, share of saturation.
+    iso
+        ISO speed.
+    seconds
+        Exposure time, seconds.
+    frames
+        Number of frames.
+
+    Returns
+    -------
+    Step
+        An exposure of a scene whose grey reaches `rate` of saturation at ISO 1 in one second.
+    """
     grey = rate * iso * seconds
     lower = math.sqrt(frames)
     return Step(
@@ -100,7 +156,22 @@ def step(model: NoiseModel, rate: float, iso: float, seconds: float, frames: int
 
 
 def rate_of(level: float, iso: float, seconds: float) -> float:
-    """Rate of a scene whose grey lies at `level` of saturation in a test shot."""
+    """Compute the rate of a scene whose grey lies at `level` of saturation in a test shot.
+
+    Parameters
+    ----------
+    level
+        Light level, share of saturation, 0 to 1.
+    iso
+        ISO speed.
+    seconds
+        Exposure time, seconds.
+
+    Returns
+    -------
+    float
+        Rate of a scene whose grey lies at `level` of saturation in a test shot.
+    """
     for name, value in ((tr("The light level"), level), (tr("The ISO"), iso), (tr("The exposure time"), seconds)):
         if not (math.isfinite(value) and value > 0):
             raise BrutoError(tr("{name} must be more than 0, not {value:g}.", name=name, value=value))
@@ -110,10 +181,28 @@ def rate_of(level: float, iso: float, seconds: float) -> float:
 def ladder(
     model: NoiseModel, rate: float, isos: Sequence[float], seconds: Sequence[float], highlights_ev: float = 2.0
 ) -> tuple[list[Step], list[Step]]:
-    """Steps of ISO and time that are worth trying in a scene, and those that are left out.
+    """Return the steps of ISO and time that are worth trying in a scene, and those that are left out.
 
     At one time, a higher ISO is worth a frame only where its read noise is seen to be lower at equal brightness (by
     `SEEN`), and where what lies `highlights_ev` over grey still fits. The lowest ISO of each time is the anchor.
+
+    Parameters
+    ----------
+    model
+        Noise of the phone by ISO.
+    rate
+        Light per second at ISO 1, share of saturation.
+    isos
+        ISO speeds on offer.
+    seconds
+        Exposure times on offer, seconds.
+    highlights_ev
+        Highlights of the scene, EV above grey.
+
+    Returns
+    -------
+    tuple[list[Step], list[Step]]
+        Steps of ISO and time that are worth trying in a scene, and those that are left out.
     """
     worthwhile: list[Step] = []
     out: list[Step] = []
@@ -173,8 +262,25 @@ learnt.
 
 
 def blur_chance(seconds: float, limit: float, spread: float = HAND_SPREAD) -> float:
-    """Chance that a frame held in the hand is blurred: half at the person's `limit`, log-normal about it.
+    """Compute the chance that a frame held in the hand is blurred: half at the person's `limit`, log-normal about
+    it.
 
+    Parameters
+    ----------
+    seconds
+        Exposure time, seconds.
+    limit
+        Handheld limit: exposure time at which half of the frames are blurred, seconds.
+    spread
+        Spread of the handheld limit, natural logarithm.
+
+    Returns
+    -------
+    float
+        Chance that a frame held in the hand is blurred.
+
+    Examples
+    --------
     >>> blur_chance(0.1, 0.1)
     0.5
     """
@@ -184,8 +290,25 @@ def blur_chance(seconds: float, limit: float, spread: float = HAND_SPREAD) -> fl
 
 
 def time_of_chance(chance: float, limit: float, spread: float = HAND_SPREAD) -> float:
-    """Seconds at which a frame held in the hand is blurred with some chance: the inverse of `blur_chance`.
+    """Compute the seconds at which a frame held in the hand is blurred with some chance: the inverse of
+    `blur_chance`.
 
+    Parameters
+    ----------
+    chance
+        Chance of blur, 0 to 1.
+    limit
+        Handheld limit: exposure time at which half of the frames are blurred, seconds.
+    spread
+        Spread of the handheld limit, natural logarithm.
+
+    Returns
+    -------
+    float
+        Seconds at which a frame held in the hand is blurred with some chance.
+
+    Examples
+    --------
     >>> round(time_of_chance(0.5, 0.1), 6), round(blur_chance(time_of_chance(0.1, 0.1), 0.1), 6)
     (0.1, 0.1)
     """
@@ -198,9 +321,31 @@ def low_light(
     model: NoiseModel, rate: float, isos: Sequence[float], seconds: Sequence[float], limit: float, pause: float = 0.5,
     frames: int = 8,
 ) -> list[LowLightAnswer]:  # fmt: skip
-    """Three answers to low light: a tripod and a long time, a burst that is merged, and a higher ISO.
+    """Return three answers to low light: a tripod and a long time, a burst that is merged, and a higher ISO.
 
-    `limit`: seconds at which half of this person's frames are blurred; `frames` of the burst, `pause` between them.
+    `frames` of the burst, `pause` between them.
+
+    Parameters
+    ----------
+    model
+        Noise of the phone by ISO.
+    rate
+        Light per second at ISO 1, share of saturation.
+    isos
+        ISO speeds on offer.
+    seconds
+        Exposure times on offer, seconds.
+    limit
+        Seconds at which half of this person's frames are blurred.
+    pause
+        Time to save a frame, seconds.
+    frames
+        Number of frames.
+
+    Returns
+    -------
+    list[LowLightAnswer]
+        Three answers to low light.
     """
     if not isos or not seconds:
         raise BrutoError(tr("The phone's ISOs and times are not known. Give them, or open some of its shots once."))
@@ -229,10 +374,31 @@ def low_light(
 def bracket(
     model: NoiseModel, iso: float, highlights_ev: float, shadows_ev: float, most_step: float = 3.0
 ) -> list[float]:
-    """Exposures of a bracket, EV against the one that puts grey at `GREY`, for a scene that reaches from `shadows_ev`
-    to `highlights_ev` about grey: the lightest holds the highlights, the darkest has the shadows at a signal of
-    `ENOUGH_SNR` times the noise, and steps are no wider than `most_step`, so that neighbours overlap.
+    """Return the exposures of a bracket, EV against the one that puts grey at `GREY`, for a scene that reaches from
+    `shadows_ev` to `highlights_ev` about grey: the lightest holds the highlights, the darkest has the shadows at
+    a signal of `ENOUGH_SNR` times the noise, and steps are no wider than `most_step`, so that neighbours overlap.
 
+    Parameters
+    ----------
+    model
+        Noise of the phone by ISO.
+    iso
+        ISO speed.
+    highlights_ev
+        Highlights of the scene, EV above grey.
+    shadows_ev
+        Shadows of the scene, EV, negative below grey.
+    most_step
+        Widest step, EV.
+
+    Returns
+    -------
+    list[float]
+        Exposures of a bracket, EV against the one that puts grey at `GREY`, for a scene that reaches from
+        `shadows_ev` to `highlights_ev` about grey.
+
+    Examples
+    --------
     >>> bracket(NoiseModel(1e-6, 0, 1e-10), 50, 2.0, -3.0)
     [0.0]
     """
@@ -251,8 +417,24 @@ def bracket(
 def sizes(
     binned: tuple[float, float], full: tuple[float, float], level: float = GREY * 2**SHADOW_EV, ratio: int = 4
 ) -> dict[str, float]:
-    """Signal over noise of a frame at full resolution and of one that the phone binned, in one light: of single pixels,
-    and at equal output size, where `ratio` pixels of the full frame are averaged.
+    """Return the signal over noise of a frame at full resolution and of one that the phone binned, in one light: of
+    single pixels, and at equal output size, where `ratio` pixels of the full frame are averaged.
+
+    Parameters
+    ----------
+    binned
+        A and b of the binned mode.
+    full
+        A and b of the full-resolution mode.
+    level
+        Light level, share of saturation, 0 to 1.
+    ratio
+        Ratio.
+
+    Returns
+    -------
+    dict[str, float]
+        Signal over noise of a frame at full resolution and of one that the phone binned, in one light.
     """
     (a, b), (c, d) = binned, full
     if min(a, b, c, d) < 0 or not level > 0:

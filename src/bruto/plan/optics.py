@@ -28,14 +28,15 @@ def _positive(name: str, value: float, most: float = 1e9) -> None:
 
 @dataclass(frozen=True)
 class Depth:
-    """Distances in metres: from `near` to `far` (None: without end) it is sharp; `hyperfocal`; `disc_px`: diameter of
-    the blur of a point in the background, and its `disc_share` of the frame's width; None without a background.
-    """
+    """Distances in metres: from `near` to `far` (None: without end) it is sharp; `hyperfocal`."""
 
     near: float
     far: float | None
     hyperfocal: float
     disc_px: float | None
+    """Diameter of the blur of a point in the background, and its `disc_share` of the frame's width; None without a
+    background.
+    """
     disc_share: float | None
     focal_mm: float
 
@@ -56,10 +57,32 @@ def depth(
     focal_mm: float, focal_35mm: float, f_number: float, distance_m: float, background_m: float | None = None,
     width: int = 4032, height: int = 3024, add_on: float = 1.0,
 ) -> Depth:  # fmt: skip
-    """Depth of field of a thin lens, and the blur of what lies behind.
+    """Return the depth of field of a thin lens, and the blur of what lies behind.
 
-    `distance_m`: where it is focused; `background_m`: of what lies behind (math.inf for the sky); `add_on`: factor of
-    an add-on lens, which makes the focal length longer and, as it has no stop of its own, keeps the f-number.
+    Parameters
+    ----------
+    focal_mm
+        Focal length, mm.
+    focal_35mm
+        35 mm equivalent focal length, mm.
+    f_number
+        F-number of the lens.
+    distance_m
+        Where it is focused.
+    background_m
+        Of what lies behind (math.inf for the sky).
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+    add_on
+        Factor of an add-on lens, which makes the focal length longer and, as it has no stop of its own, keeps
+        the f-number.
+
+    Returns
+    -------
+    Depth
+        Depth of field of a thin lens, and the blur of what lies behind.
     """
     for name, value in (
         (tr("The focal length"), focal_mm),
@@ -89,8 +112,22 @@ def depth(
 
 
 def print_width_m(pixels: int, distance_m: float) -> float:
-    """Widest print, metres, of which an eye at a distance sees no pixels.
+    """Compute the widest print, metres, of which an eye at a distance sees no pixels.
 
+    Parameters
+    ----------
+    pixels
+        Number of pixels.
+    distance_m
+        Viewing distance, metres.
+
+    Returns
+    -------
+    float
+        Widest print, metres, of which an eye at a distance sees no pixels.
+
+    Examples
+    --------
     >>> round(print_width_m(4032, 0.5), 2)
     0.59
     """
@@ -100,8 +137,24 @@ def print_width_m(pixels: int, distance_m: float) -> float:
 
 
 def pixels_left(zoom: float, width: int, height: int) -> tuple[int, int]:
-    """Width and height that a crop leaves of a lens's own frame.
+    """Return the width and height that a crop leaves of a lens's own frame.
 
+    Parameters
+    ----------
+    zoom
+        Magnification.
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+
+    Returns
+    -------
+    tuple[int, int]
+        Width and height that a crop leaves of a lens's own frame.
+
+    Examples
+    --------
     >>> pixels_left(2.0, 4032, 3024)
     (2016, 1512)
     """
@@ -112,21 +165,40 @@ def pixels_left(zoom: float, width: int, height: int) -> tuple[int, int]:
 
 @dataclass(frozen=True)
 class Filter:
-    """`seconds` behind a grey filter; `offered`: the longest time offered up to that; `frames` of it that gather the
-    same when they are averaged, without any filter `bare_frames` of the `bare` time.
+    """`seconds` behind a grey filter; `frames` of it that gather the same when they are averaged, without any filter
+    `bare_frames` of the `bare` time.
     """
 
     stops: float
     bare: float
     seconds: float
     offered: float | None
+    """The longest time offered up to that."""
     frames: int | None
     bare_frames: int
 
 
 def grey_filter(seconds: float, stops: float, offered: Sequence[float] = ()) -> Filter:
-    """What a grey filter of so many stops asks for, and the same by averaging frames (noise and movement alike).
+    """Find what a grey filter of so many stops asks for, and the same by averaging frames (noise and movement
+    alike).
 
+    Parameters
+    ----------
+    seconds
+        Exposure time, seconds.
+    stops
+        Strength of the filter, stops.
+    offered
+        Values on offer.
+
+    Returns
+    -------
+    Filter
+        What a grey filter of so many stops asks for, and the same by averaging frames (noise and movement
+        alike).
+
+    Examples
+    --------
     >>> grey_filter(1 / 50, 10).bare_frames
     1024
     """
@@ -141,8 +213,22 @@ def grey_filter(seconds: float, stops: float, offered: Sequence[float] = ()) -> 
 
 
 def rings(holder_mm: float, filter_mm: float, offered: Sequence[float] = THREADS_MM) -> list[tuple[float, float]]:
-    """Thread rings from a holder to a filter, in order: one where it is made, else by the fewest threads between
-    (rings are sold over up to `MOST_STEPS` threads).
+    """Return the thread rings from a holder to a filter, in order: one where it is made, else by the fewest threads
+    between (rings are sold over up to `MOST_STEPS` threads).
+
+    Parameters
+    ----------
+    holder_mm
+        Thread of the holder, mm.
+    filter_mm
+        Thread of the filter, mm.
+    offered
+        Values on offer.
+
+    Returns
+    -------
+    list[tuple[float, float]]
+        Thread rings from a holder to a filter, in order.
     """
     _positive(tr("The thread"), holder_mm, 300)
     _positive(tr("The thread"), filter_mm, 300)
@@ -165,10 +251,26 @@ MOST_STEPS = 4
 def shades(
     filter_mm: float, distance_mm: float, focal_35mm: float, lens_mm: float = 6.0, rim_mm: float = RIM_MM
 ) -> float:
-    """Mm by which a filter's opening is too narrow for the corners of a lens (negative: room that is left).
+    """Compute the mm by which a filter's opening is too narrow for the corners of a lens (negative: room that is
+    left).
 
-    `filter_mm`: its thread; `distance_mm`: from the lens's front to the filter's front edge; `lens_mm`: width of the
-    lens's own opening.
+    Parameters
+    ----------
+    filter_mm
+        Its thread.
+    distance_mm
+        From the lens's front to the filter's front edge.
+    focal_35mm
+        35 mm equivalent focal length, mm.
+    lens_mm
+        Width of the lens's own opening.
+    rim_mm
+        Distance from the lens to the front of the filter, mm.
+
+    Returns
+    -------
+    float
+        Mm by which a filter's opening is too narrow for the corners of a lens (negative.
     """
     for name, value in (
         (tr("The thread"), filter_mm),
@@ -183,9 +285,28 @@ def shades(
 
 
 def stops_lost(level: float, gathered: float, filtered_level: float, filtered_gathered: float) -> float:
-    """Stops that a filter takes, of the light (above black, below full) in two frames of one scene and of what they
-    gathered (ISO times seconds).
+    """Compute the stops that a filter takes, of the light (above black, below full) in two frames of one scene and
+    of what they gathered (ISO times seconds).
 
+    Parameters
+    ----------
+    level
+        Light level, share of saturation, 0 to 1.
+    gathered
+        Light gathered without the filter.
+    filtered_level
+        Light level with the filter.
+    filtered_gathered
+        Light gathered with the filter.
+
+    Returns
+    -------
+    float
+        Stops that a filter takes, of the light (above black, below full) in two frames of one scene and of what
+        they gathered (ISO times seconds).
+
+    Examples
+    --------
     >>> stops_lost(0.2, 100 * 0.01, 0.2, 100 * 0.64)
     6.0
     """

@@ -17,15 +17,18 @@ WINDS = ("N", "NE", "E", "SE", "S", "SW", "W", "NW")
 
 @dataclass(frozen=True)
 class Place:
-    """`latitude`, `longitude`: degrees, north and east positive; `height_m`: above the sea; `zone`: a name of the
-    tz database such as "CET", "" for the zone that the longitude gives; `name`: what it is called.
-    """
+    """Place."""
 
     latitude: float
+    """Degrees, north and east positive."""
     longitude: float
+    """Degrees, north and east positive."""
     height_m: float = 0.0
+    """Above the sea."""
     zone: str = ""
+    """A name of the tz database such as "CET", "" for the zone that the longitude gives."""
     name: str = ""
+    """What it is called."""
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.latitude) and -90 <= self.latitude <= 90):
@@ -66,8 +69,25 @@ class Place:
 
 
 def parsed_date(text: str) -> date:
-    """A date from YYYY-MM-DD; raises `BrutoError`.
+    """Parse a date from YYYY-MM-DD.
 
+    Parameters
+    ----------
+    text
+        Text to read.
+
+    Returns
+    -------
+    date
+        A date from YYYY-MM-DD.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+
+    Examples
+    --------
     >>> parsed_date("2026-06-21").isoformat()
     '2026-06-21'
     """
@@ -90,25 +110,76 @@ def parsed_date(text: str) -> date:
 
 
 def noon(place: Place, day: date) -> datetime:
-    """Noon of a day by the clock of a place, in UTC: in a zone that is put forward or back, sums of times go wrong."""
+    """Return the noon of a day by the clock of a place, in UTC: in a zone that is put forward or back, sums of times
+    go wrong.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    day
+        Calendar day.
+
+    Returns
+    -------
+    datetime
+        Noon of a day by the clock of a place, in UTC.
+    """
     return datetime.combine(day, time(12), place.clock).astimezone(UTC)
 
 
 def midnight(place: Place, day: date) -> datetime:
-    """The beginning of a day by the clock of a place, in UTC."""
+    """Return the beginning of a day by the clock of a place, in UTC.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    day
+        Calendar day.
+
+    Returns
+    -------
+    datetime
+        The beginning of a day by the clock of a place, in UTC.
+    """
     return datetime.combine(day, time(0), place.clock).astimezone(UTC)
 
 
 def night_of(place: Place, day: date) -> tuple[datetime, datetime]:
-    """The night that begins on a day: from noon to noon by the clock, 23 or 25 hours where that is put forward or back
-    meanwhile.
+    """Return the night that begins on a day: from noon to noon by the clock, 23 or 25 hours where that is put
+    forward or back meanwhile.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    day
+        Calendar day.
+
+    Returns
+    -------
+    tuple[datetime, datetime]
+        The night that begins on a day.
     """
     return noon(place, day), noon(place, day + timedelta(days=1))
 
 
 def bearing_text(degrees: float) -> str:
-    """A direction in degrees and as a wind.
+    """Return a direction in degrees and as a wind.
 
+    Parameters
+    ----------
+    degrees
+        Direction, degrees.
+
+    Returns
+    -------
+    str
+        A direction in degrees and as a wind.
+
+    Examples
+    --------
     >>> bearing_text(186.0), bearing_text(359.9)
     ('186° S', '0° N')
     """
@@ -117,7 +188,20 @@ def bearing_text(degrees: float) -> str:
 
 
 def local_iso(moment: datetime | None, place: Place) -> str | None:
-    """A moment in the place's time, ISO 8601 to the second with its offset; None where there is none."""
+    """Return a moment in the place's time, ISO 8601 to the second with its offset; None where there is none.
+
+    Parameters
+    ----------
+    moment
+        Point in time, with time zone.
+    place
+        Place on the earth, with its time zone.
+
+    Returns
+    -------
+    str | None
+        A moment in the place's time, ISO 8601 to the second with its offset.
+    """
     if moment is None:
         return None
     whole = moment + timedelta(seconds=0.5)

@@ -29,26 +29,27 @@ ENOUGH = 0.9
 
 @dataclass(frozen=True)
 class TakenShot:
-    """What is known of a shot that was taken; `taken`: when, ISO 8601 by the phone's clock, "" where it is not told."""
+    """What is known of a shot that was taken."""
 
     name: str
     iso: float | None
     seconds: float | None
     focal_35mm: float | None
     taken: str = ""
+    """When, ISO 8601 by the phone's clock, "" where it is not told."""
 
 
 @dataclass(frozen=True)
 class PlanMatch:
-    """`state`: "done", "differently" or "missing"; `shots` that belong to it; `note` where it is not just done; `pace`:
-    what is wrong with the interval of a sequence, and what to set instead, as soon as its first frames tell it.
-    """
+    """`shots` that belong to it; `note` where it is not just done."""
 
     planned: PlannedShot
     state: str
+    """"done", "differently" or "missing"."""
     shots: tuple[TakenShot, ...] = ()
     note: str = ""
     pace: str = ""
+    """What is wrong with the interval of a sequence, and what to set instead, as soon as its first frames tell it."""
 
 
 def _stops(a: float | None, b: float | None) -> float:
@@ -83,7 +84,20 @@ def _apart(planned: PlannedShot, shot: TakenShot) -> float:
 
 
 def pace_of(planned: PlannedShot, shots: Sequence[TakenShot]) -> str:
-    """What is wrong with the interval of a sequence by its frames, "" where nothing is or nothing can be told."""
+    """Say what is wrong with the interval of a sequence by its frames, "" where nothing is or nothing can be told.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    shots
+        The shots concerned.
+
+    Returns
+    -------
+    str
+        What is wrong with the interval of a sequence by its frames, "" where nothing is or nothing can be told.
+    """
     if not (planned.interval_s and planned.seconds):
         return ""
     times = []
@@ -104,9 +118,23 @@ def pace_of(planned: PlannedShot, shots: Sequence[TakenShot]) -> str:
 
 
 def matched(plan: Plan, shots: Sequence[TakenShot]) -> list[PlanMatch]:
-    """Shots that were taken laid on what was wished: each shot belongs to the nearest wish, if any is near.
+    """Return the shots that were taken laid on what was wished: each shot belongs to the nearest wish, if any is
+    near.
 
-    A wish is done where enough of its frames are as asked; else it is told what was got instead, or that it is missing.
+    A wish is done where enough of its frames are as asked; else it is told what was got instead, or that it is
+    missing.
+
+    Parameters
+    ----------
+    plan
+        The plan.
+    shots
+        The shots concerned.
+
+    Returns
+    -------
+    list[PlanMatch]
+        Shots that were taken laid on what was wished.
     """
     of: list[list[tuple[float, TakenShot]]] = [[] for _ in plan.planned_shots]
     for shot in shots:
@@ -153,7 +181,18 @@ class Summary:
 
 
 def summary(matches: Sequence[PlanMatch]) -> Summary:
-    """The sum of what became of a plan."""
+    """Return the sum of what became of a plan.
+
+    Parameters
+    ----------
+    matches
+        Planned shots with what was taken.
+
+    Returns
+    -------
+    Summary
+        The sum of what became of a plan.
+    """
     states = [b.state for b in matches]
     names = {s: [b.planned.title for b in matches if b.state == s] for s in ("done", "differently", "missing")}
     return Summary(states.count("done"), states.count("differently"), states.count("missing"), names)

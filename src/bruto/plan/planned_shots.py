@@ -27,16 +27,16 @@ LARGEST = 1 << 20
 
 @dataclass(frozen=True)
 class PlannedShot:
-    """One line of a plan. `kind`: see `kinds.KINDS`; `at`: when it begins, ISO 8601 by the place's clock, "" where that
-    does not matter; `frames` of `seconds` at `iso` with a lens of `focal_35mm`, every `interval_s` seconds; `altitude`,
-    `azimuth`: where the middle of the frame looks, degrees above the horizon and from north over east; `support`:
-    "tripod", "hand" or "" for what is usual of its kind; `reason`: why so; `forecast`: what it costs; `dismissed`:
-    cautions that are not to be said of it.
+    """One line of a plan.
+
+    `frames` of `seconds` at `iso` with a lens of `focal_35mm`, every `interval_s` seconds; `altitude`,.
     """
 
     title: Text
     kind: Annotated[str, Field(max_length=20)] = "other"
+    """See `kinds.KINDS`."""
     at: Annotated[str, Field(max_length=40)] = ""
+    """When it begins, ISO 8601 by the place's clock, "" where that does not matter."""
     iso: Number | None = None
     seconds: Number | None = None
     focal_35mm: Number | None = None
@@ -44,12 +44,17 @@ class PlannedShot:
     interval_s: Number | None = None
     altitude: Annotated[float, Field(ge=-90, le=90)] | None = None
     azimuth: Annotated[float, Field(ge=0, le=360)] | None = None
+    """Where the middle of the frame looks, degrees above the horizon and from north over east."""
     support: Literal["", "tripod", "hand"] = ""
+    """"tripod", "hand" or "" for what is usual of its kind."""
     gear: Text = ""
     note: Text = ""
     reason: Text = ""
+    """Why so."""
     forecast: Text = ""
+    """What it costs."""
     dismissed: Annotated[tuple[str, ...], Field(max_length=20)] = ()
+    """Cautions that are not to be said of it."""
 
     @property
     def cautions(self) -> list[str]:
@@ -59,11 +64,7 @@ class PlannedShot:
 
 @dataclass(frozen=True)
 class Plan:
-    """A shoot as a list, at a place on a date (YYYY-MM-DD) with a phone. `target`: what is followed over the night, see
-    `kinds.TARGETS`, or its right ascension and declination in degrees, "RA,DEC"; `facade`: where a wall faces whose
-    light is looked for, degrees from north over east; `darkness`: of the place's sky without a moon, magnitudes per
-    square arc second; `free_mb`: megabytes that are free on the phone.
-    """
+    """A shoot as a list, at a place on a date (YYYY-MM-DD) with a phone."""
 
     name: Text
     date: Annotated[str, Field(max_length=10)]
@@ -77,9 +78,15 @@ class Plan:
     planned_shots: Annotated[tuple[PlannedShot, ...], Field(max_length=MOST_ITEMS)] = ()
     note: Text = ""
     target: Annotated[str, Field(max_length=40)] = ""
+    """What is followed over the night, see `kinds.TARGETS`, or its right ascension and declination in degrees,
+    "RA,DEC".
+    """
     facade: Annotated[float, Field(ge=0, le=360)] | None = None
+    """Where a wall faces whose light is looked for, degrees from north over east."""
     darkness: Annotated[float, Field(ge=10, le=23)] | None = None
+    """Of the place's sky without a moon, magnitudes per square arc second."""
     free_mb: Number | None = None
+    """Megabytes that are free on the phone."""
 
     @property
     def where(self) -> Place:
@@ -95,6 +102,18 @@ _RENAMED = {"wishes": "planned_shots", "held": "support", "price": "forecast"}
 def migrated_plan(data: dict[str, Any]) -> dict[str, Any]:
     """Bring the fields of a stored plan to the names of this version.
 
+    Parameters
+    ----------
+    data
+        Decoded JSON.
+
+    Returns
+    -------
+    dict[str, Any]
+        Values by name.
+
+    Examples
+    --------
     >>> migrated_plan({"name": "Pans", "wishes": [{"title": "Reeds", "held": "hand"}]})["planned_shots"]
     [{'title': 'Reeds', 'support': 'hand'}]
     """
@@ -109,7 +128,23 @@ def migrated_plan(data: dict[str, Any]) -> dict[str, Any]:
 
 
 def plan_from(data: dict[str, Any]) -> Plan:
-    """A plan from JSON data. Raises `BrutoError` where a value cannot be real."""
+    """Return a plan from JSON data.
+
+    Parameters
+    ----------
+    data
+        Decoded JSON.
+
+    Returns
+    -------
+    Plan
+        A plan from JSON data.
+
+    Raises
+    ------
+    BrutoError
+        Where a value cannot be real.
+    """
     plan = read_as(Plan, migrated_plan(data), tr("The plan"))
     parsed_date(plan.date)
     _ = plan.where.clock
@@ -117,12 +152,39 @@ def plan_from(data: dict[str, Any]) -> Plan:
 
 
 def load_plan(path: str | Path) -> Plan:
-    """A plan from its file. Raises `BrutoError`."""
+    """Read a plan from its file.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    Plan
+        A plan from its file.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     return plan_from(read_json(path, LARGEST))
 
 
 def as_bytes(plan: Plan) -> bytes:
-    """A plan as its file holds it."""
+    """Return a plan as its file holds it.
+
+    Parameters
+    ----------
+    plan
+        The plan.
+
+    Returns
+    -------
+    bytes
+        A plan as its file holds it.
+    """
     return (
         json.dumps({"schema": PLAN_SCHEMA, **asdict(plan)}, ensure_ascii=False, indent=1).encode(
             "utf-8", "surrogatepass"

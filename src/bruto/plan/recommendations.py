@@ -62,7 +62,23 @@ class Recommendation:
 
 
 def target_of(text: str) -> tuple[float, float] | None:
-    """Right ascension and declination, degrees, of what a plan follows; None of the pole. Raises `BrutoError`."""
+    """Compute the right ascension and declination, degrees, of what a plan follows; None of the pole.
+
+    Parameters
+    ----------
+    text
+        Text to read.
+
+    Returns
+    -------
+    tuple[float, float] | None
+        Right ascension and declination, degrees, of what a plan follows.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     if text in TARGETS:
         return TARGETS[text][1]
     parts = text.split(",")
@@ -80,13 +96,47 @@ def target_of(text: str) -> tuple[float, float] | None:
 
 
 def facts_of(plan: Plan) -> Facts:
-    """What the sky does at the plan's place and date. Raises `BrutoError`."""
+    """Find what the sky does at the plan's place and date.
+
+    Parameters
+    ----------
+    plan
+        The plan.
+
+    Returns
+    -------
+    Facts
+        What the sky does at the plan's place and date.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     on = parsed_date(plan.date)
     return Facts(night(plan.where, on, target_of(plan.target)), day(plan.where, on, plan.facade))
 
 
 def moment_of(planned: PlannedShot, place: Place) -> datetime | None:
-    """When a wish begins, in UTC; None where it is not said. Raises `BrutoError`."""
+    """Find when a wish begins, in UTC; None where it is not said.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    place
+        Place on the earth, with its time zone.
+
+    Returns
+    -------
+    datetime | None
+        When a wish begins, in UTC.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     if not planned.at:
         return None
     try:
@@ -97,14 +147,41 @@ def moment_of(planned: PlannedShot, place: Place) -> datetime | None:
 
 
 def at_text(moment: datetime, place: Place) -> str:
-    """A moment by the place's clock as a plan's file holds it, to the minute."""
+    """Return a moment by the place's clock as a plan's file holds it, to the minute.
+
+    Parameters
+    ----------
+    moment
+        Point in time, with time zone.
+    place
+        Place on the earth, with its time zone.
+
+    Returns
+    -------
+    str
+        A moment by the place's clock as a plan's file holds it, to the minute.
+    """
     whole = (moment + timedelta(seconds=30)).astimezone(place.clock)
     return whole.replace(second=0, microsecond=0, tzinfo=None).isoformat(timespec="minutes")
 
 
 def declination_of(aim: Spot, latitude: float) -> float:
-    """Declination of stars where a frame looks, degrees.
+    """Compute the declination of stars where a frame looks, degrees.
 
+    Parameters
+    ----------
+    aim
+        Where the frame points.
+    latitude
+        Latitude, degrees, north positive.
+
+    Returns
+    -------
+    float
+        Declination of stars where a frame looks, degrees.
+
+    Examples
+    --------
     >>> round(declination_of(Spot(50.0, 0.0), 50.0), 6)
     90.0
     """
@@ -114,7 +191,20 @@ def declination_of(aim: Spot, latitude: float) -> float:
 
 
 def aim_of(planned: PlannedShot, recommendations: dict[str, Recommendation]) -> Spot:
-    """Where a wish looks, as it is set or else as it is proposed."""
+    """Find where a wish looks, as it is set or else as it is proposed.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    recommendations
+        Recommendations by field.
+
+    Returns
+    -------
+    Spot
+        Where a wish looks, as it is set or else as it is proposed.
+    """
     height = planned.altitude if planned.altitude is not None else recommendations["altitude"].value
     bearing = planned.azimuth if planned.azimuth is not None else recommendations["azimuth"].value
     return Spot(height, bearing)
@@ -157,7 +247,20 @@ def _day_time(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
 
 
 def when(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
-    """When a wish had best begin, UTC, and why."""
+    """Find when a wish had best begin, UTC, and why.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    facts
+        Sun, moon and target of the place and date.
+
+    Returns
+    -------
+    tuple[datetime, str]
+        When a wish had best begin, UTC, and why.
+    """
     return (_night_time if kind_of(planned.kind).light == "sky" else _day_time)(planned, facts)
 
 
@@ -185,7 +288,25 @@ def _aim(planned: PlannedShot, plan: Plan, lens: EquipmentLens, moment: datetime
 
 
 def light_of(planned: PlannedShot, plan: Plan, moment: datetime, aim: Spot) -> float:
-    """Luminance that the exposure is for, cd/m2: of the sky there, or of a grey of 18 % in the open or inside."""
+    """Compute the luminance that the exposure is for, cd/m2: of the sky there, or of a grey of 18 % in the open or
+    inside.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    plan
+        The plan.
+    moment
+        Point in time, with time zone.
+    aim
+        Where the frame points.
+
+    Returns
+    -------
+    float
+        Luminance that the exposure is for, cd/m2.
+    """
     kind = kind_of(planned.kind)
     if kind.light == "sky":
         return sky_cd_m2(plan.where, moment, plan.darkness, aim.altitude, aim.azimuth)
@@ -196,7 +317,20 @@ def light_of(planned: PlannedShot, plan: Plan, moment: datetime, aim: Spot) -> f
 
 
 def rate_at(lens: EquipmentLens, cd_m2: float) -> float:
-    """Light in shares of saturation, at ISO 1 in one second, of a luminance through a lens."""
+    """Compute the light in shares of saturation, at ISO 1 in one second, of a luminance through a lens.
+
+    Parameters
+    ----------
+    lens
+        Lens of the phone.
+    cd_m2
+        Luminance, cd/m².
+
+    Returns
+    -------
+    float
+        Light in shares of saturation, at ISO 1 in one second, of a luminance through a lens.
+    """
     return cd_m2 * saturation_per(lens.f_number or 2.0)
 
 
@@ -329,10 +463,31 @@ def _frames(
 
 
 def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> dict[str, Recommendation]:
-    """What is proposed for each value of a wish, as the others are set.
+    """Find what is proposed for each value of a wish, as the others are set.
 
     Keys: "at" (POSIX seconds), "focal_35mm", "altitude", "azimuth" (night only), "seconds", "iso", "frames",
-    "interval_s" (sequences only). Raises `BrutoError`.
+    "interval_s" (sequences only).
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    plan
+        The plan.
+    means
+        The phone's equipment: lenses, steps, noise, pace, handheld limit.
+    facts
+        Sun, moon and target of the place and date.
+
+    Returns
+    -------
+    dict[str, Recommendation]
+        What is proposed for each value of a wish, as the others are set.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
     """
     kind = kind_of(planned.kind)
     best, why = when(planned, facts)
@@ -381,7 +536,24 @@ def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
 
 
 def with_recommendations(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> PlannedShot:
-    """A wish with everything that is not set as it is proposed."""
+    """Return a wish with everything that is not set as it is proposed.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    plan
+        The plan.
+    means
+        The phone's equipment: lenses, steps, noise, pace, handheld limit.
+    facts
+        Sun, moon and target of the place and date.
+
+    Returns
+    -------
+    PlannedShot
+        A wish with everything that is not set as it is proposed.
+    """
     got = recommended(planned, plan, means, facts)
     values = {k: p.value for k, p in got.items() if k not in ("at", "frames") and getattr(planned, k) is None}
     if not planned.at:

@@ -23,16 +23,16 @@ CAUTIONS: dict[str, str] = {
 
 @dataclass(frozen=True)
 class Kind:
-    """`light`: what the exposure is for: the night's "sky", open "ground", or rooms "inside"; `support`: how it is
-    usually
-    held; `frames` that are usual, and what becomes of several: `merged` "mean", "lighten", "bracket" or "" for nothing;
+    """`frames` that are usual, and what becomes of several: `merged` "mean", "lighten", "bracket" or "" for nothing;
     `scene` of the simulated phone that looks most like it.
     """
 
     title: str
     cautions: tuple[str, ...] = ()
     light: Literal["sky", "ground", "inside"] = "ground"
+    """What the exposure is for: the night's "sky", open "ground", or rooms "inside"."""
     support: Literal["tripod", "hand"] = "hand"
+    """How it is usually held."""
     frames: int = 1
     merged: Literal["", "mean", "lighten", "bracket"] = ""
     gear: str = ""
@@ -61,10 +61,34 @@ which stands.
 
 
 def kind_of(name: str) -> Kind:
-    """A kind by its name; one that is not known is a plain shot."""
+    """Return a kind by its name; one that is not known is a plain shot.
+
+    Parameters
+    ----------
+    name
+        Identifier, as stored in a plan.
+
+    Returns
+    -------
+    Kind
+        A kind by its name.
+    """
     return KINDS.get(name, KINDS["other"])
 
 
 def cautions_of(kind: str, dismissed: Sequence[str] = ()) -> list[str]:
-    """What is said with a kind, less what the user does not want to read again."""
+    """Find what is said with a kind, less what the user does not want to read again.
+
+    Parameters
+    ----------
+    kind
+        Which kind, by its identifier.
+    dismissed
+        Cautions that the user dismissed.
+
+    Returns
+    -------
+    list[str]
+        What is said with a kind, less what the user does not want to read again.
+    """
     return [CAUTIONS[c] for c in kind_of(kind).cautions if c not in dismissed]

@@ -48,8 +48,21 @@ def _row(planned: PlannedShot) -> str:
 
 
 def shot_list(plan: Plan, facts: Sequence[str] = (), night: bool = False) -> str:
-    """The plan as a page that prints on one sheet: large, with boxes to tick; `facts`: of the night or the day, above
-    the list; `night`: red on black, which leaves eyes used to the dark.
+    """Return the plan as a page that prints on one sheet: large, with boxes to tick.
+
+    Parameters
+    ----------
+    plan
+        The plan.
+    facts
+        Of the night or the day, above the list.
+    night
+        Red on black, which leaves eyes used to the dark.
+
+    Returns
+    -------
+    str
+        The plan as a page that prints on one sheet.
     """
     ink, ground = ("#d03020", "#000000") if night else ("#111111", "#ffffff")
     rows = "".join(_row(w) for w in sorted(plan.planned_shots, key=lambda w: w.at or "~"))
@@ -74,7 +87,23 @@ def shot_list(plan: Plan, facts: Sequence[str] = (), night: bool = False) -> str
 
 
 def sky_facts(plan: Plan) -> list[str]:
-    """What the night of a plan offers, for its page. Raises `BrutoError`."""
+    """Find what the night of a plan offers, for its page.
+
+    Parameters
+    ----------
+    plan
+        The plan.
+
+    Returns
+    -------
+    list[str]
+        What the night of a plan offers, for its page.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     found = night(plan.where, parsed_date(plan.date))
 
     def clock(moment: datetime | None) -> str:

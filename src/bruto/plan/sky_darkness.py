@@ -23,7 +23,7 @@ the V band does (about 0.1 magnitudes for a night sky).
 LEAST_S = 0.5
 """Exposure from which a frame may be one of a night sky, seconds."""
 CLASSES = (
-    (21.75, tr("natural, no lamps for miles")),
+    (21.75, tr("natural, no lamps nearby")),
     (21.5, tr("dark countryside")),
     (20.5, "country"),
     (19.5, tr("edge of a town")),
@@ -35,15 +35,17 @@ CLASSES = (
 
 @dataclass(frozen=True)
 class Darkness:
-    """`magnitudes` per square arc second (V, about) with their likely `error`; `level`: of saturation; `share` of the
-    frame that was taken as sky; `called`: in words.
+    """`magnitudes` per square arc second (V, about) with their likely `error`; `share` of the frame that was taken as
+    sky.
     """
 
     magnitudes: float
     error: float
     level: float
+    """Of saturation."""
     share: float
     called: str
+    """In words."""
 
     def as_json(self) -> dict[str, Any]:
         """As the command line tells it."""
@@ -55,22 +57,43 @@ class Darkness:
 
 
 def called(magnitude: float) -> str:
-    """What a sky of that darkness is called.
+    """Say what a sky of that darkness is called.
 
+    Parameters
+    ----------
+    magnitude
+        Apparent magnitude.
+
+    Returns
+    -------
+    str
+        What a sky of that darkness is called.
+
+    Examples
+    --------
     >>> called(21.9), called(18.4)
-    ('natural, no lamps far around', 'town')
+    ('natural, no lamps nearby', 'town')
     """
     return next(name for least, name in CLASSES if magnitude >= least)
 
 
 def darkness_of(path: str | Path, f_number: float | None = None) -> Darkness:
-    """The darkness of the sky in a raw: by its even, lighter part, which is taken as sky, and by ISO, time and aperture
-    as the file tells them (`f_number` where it tells none).
+    """Return the darkness of the sky in a raw: by its even, lighter part, which is taken as sky, and by ISO, time
+    and aperture as the file tells them (`f_number` where it tells none).
 
-    Raises
-    ------
-    BrutoError
-        Where the file tells no exposure, or holds no sky that could be measured.
+    Raises ------ BrutoError Where the file tells no exposure, or holds no sky that could be measured.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    f_number
+        F-number of the lens.
+
+    Returns
+    -------
+    Darkness
+        The darkness of the sky in a raw.
     """
     light, meta = green_light(Path(path))
     stop = f_number or meta.f_number

@@ -39,8 +39,21 @@ def _lux(table: tuple[tuple[float, tuple[float, ...]], ...], altitude: float) ->
 
 
 def sun_lux(altitude: float) -> float:
-    """Lux on level ground under the sun and the clear sky by the sun's height, degrees; 0 from 18° under the horizon.
+    """Compute the lux on level ground under the sun and the clear sky by the sun's height, degrees; 0 from 18° under
+    the horizon.
 
+    Parameters
+    ----------
+    altitude
+        Altitude above the horizon, degrees.
+
+    Returns
+    -------
+    float
+        Lux on level ground under the sun and the clear sky by the sun's height, degrees.
+
+    Examples
+    --------
     >>> round(sun_lux(90), -3), round(sun_lux(0)), round(sun_lux(-6), 1), sun_lux(-20)
     (129000.0, 759, 3.4, 0.0)
     """
@@ -48,8 +61,22 @@ def sun_lux(altitude: float) -> float:
 
 
 def moon_lux(altitude: float, lit: float) -> float:
-    """Lux on level ground under the moon by its height (degrees) and the share of its disc that is lit.
+    """Compute the lux on level ground under the moon by its height (degrees) and the share of its disc that is lit.
 
+    Parameters
+    ----------
+    altitude
+        Altitude above the horizon, degrees.
+    lit
+        Lit share of the moon, 0 to 1.
+
+    Returns
+    -------
+    float
+        Lux on level ground under the moon by its height (degrees) and the share of its disc that is lit.
+
+    Examples
+    --------
     >>> round(moon_lux(90, 1.0), 2), moon_lux(-5, 1.0)
     (0.27, 0.0)
     """
@@ -58,15 +85,40 @@ def moon_lux(altitude: float, lit: float) -> float:
 
 
 def ground_lux(place: Place, moment: datetime) -> float:
-    """Lux on open level ground under a clear sky."""
+    """Compute the lux on open level ground under a clear sky.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    moment
+        Point in time, with time zone.
+
+    Returns
+    -------
+    float
+        Lux on open level ground under a clear sky.
+    """
     return (
         sun_lux(sun(place, moment).altitude) + moon_lux(moon(place, moment).altitude, moon_lit(moment)) + STARLIGHT_LUX
     )
 
 
 def luminance(magnitudes: float) -> float:
-    """Luminance of a sky, cd/m2, from magnitudes per square arc second.
+    """Compute the luminance of a sky, cd/m2, from magnitudes per square arc second.
 
+    Parameters
+    ----------
+    magnitudes
+        Sky brightness, magnitudes per square arc second.
+
+    Returns
+    -------
+    float
+        Luminance of a sky, cd/m2, from magnitudes per square arc second.
+
+    Examples
+    --------
     >>> round(luminance(21.6) * 1e4, 2)
     2.47
     """
@@ -74,7 +126,23 @@ def luminance(magnitudes: float) -> float:
 
 
 def magnitudes(cd_m2: float) -> float:
-    """Magnitudes per square arc second of a sky from its luminance; raises `BrutoError` of none."""
+    """Compute the magnitudes per square arc second of a sky from its luminance.
+
+    Parameters
+    ----------
+    cd_m2
+        Luminance, cd/m².
+
+    Returns
+    -------
+    float
+        Magnitudes per square arc second of a sky from its luminance.
+
+    Raises
+    ------
+    BrutoError
+        Of none.
+    """
     if not (math.isfinite(cd_m2) and cd_m2 > 0):
         raise BrutoError(tr("The luminance of a sky is more than 0 cd/m², not {cd_m2:g}.", cd_m2=cd_m2))
     return -2.5 * math.log10(cd_m2 / MAGNITUDE_0_CD_M2)
@@ -83,10 +151,31 @@ def magnitudes(cd_m2: float) -> float:
 def sky_cd_m2(
     place: Place, moment: datetime, darkness: float | None = None, altitude: float = 90.0, azimuth: float = 0.0
 ) -> float:
-    """Luminance of the clear sky at a place of it (degrees): what is natural or what `darkness` (magnitudes per square
-    arc second, without a moon) tells of the place, with the moon's and the twilight's light.
+    """Compute the luminance of the clear sky at a place of it (degrees): what is natural or what `darkness`
+    (magnitudes per square arc second, without a moon) tells of the place, with the moon's and the twilight's
+    light.
 
-    The twilight is spread over the whole sky as if it was even: near the sun's side it is lighter, on the other darker.
+    The twilight is spread over the whole sky as if it was even: near the sun's side it is lighter, on the other
+    darker.
+
+    Parameters
+    ----------
+    place
+        Place on the earth, with its time zone.
+    moment
+        Point in time, with time zone.
+    darkness
+        Sky brightness without a moon, magnitudes per square arc second.
+    altitude
+        Altitude above the horizon, degrees.
+    azimuth
+        Azimuth, degrees clockwise from north.
+
+    Returns
+    -------
+    float
+        Luminance of the clear sky at a place of it (degrees): what is natural or what `darkness` (magnitudes per
+        square arc second, without a moon) tells of the place, with the moon's and the twilight's light.
     """
     dark = luminance(DARK_SKY if darkness is None else darkness)
     by_moon = luminance(DARK_SKY) * (10 ** (0.4 * moon_brightens(place, moment, altitude, azimuth)) - 1)

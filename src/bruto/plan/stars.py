@@ -34,11 +34,12 @@ LEAST_DECLINATION = 1e-3
 
 @dataclass(frozen=True)
 class StarLens:
-    """`focal_35mm`: equivalent focal length, mm; and where they are known the f-number, the `pixel_um` pitch in
-    micrometres, the true `focal_mm`, and the `width` of the frame in pixels.
-    """
+    """Star lens."""
 
     focal_35mm: float
+    """Equivalent focal length, mm; and where they are known the f-number, the `pixel_um` pitch in micrometres, the
+    true `focal_mm`, and the `width` of the frame in pixels.
+    """
     f_number: float | None = None
     pixel_um: float | None = None
     focal_mm: float | None = None
@@ -64,8 +65,26 @@ class StarLens:
 
 
 def pixel_pitch(focal_mm: float, focal_35mm: float, width: int, height: int) -> float:
-    """Micrometres from pixel to pixel of a sensor whose diagonal follows from its focal lengths.
+    """Compute the micrometres from pixel to pixel of a sensor whose diagonal follows from its focal lengths.
 
+    Parameters
+    ----------
+    focal_mm
+        Focal length, mm.
+    focal_35mm
+        35 mm equivalent focal length, mm.
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+
+    Returns
+    -------
+    float
+        Micrometres from pixel to pixel of a sensor whose diagonal follows from its focal lengths.
+
+    Examples
+    --------
     >>> round(pixel_pitch(5.9, 26.0, 4032, 3024), 2)
     1.95
     """
@@ -79,8 +98,20 @@ def _cosine(declination: float) -> float:
 
 
 def rule_500(focal_35mm: float) -> float:
-    """Seconds by the rule of 500, whatever the declination.
+    """Compute the seconds by the rule of 500, whatever the declination.
 
+    Parameters
+    ----------
+    focal_35mm
+        35 mm equivalent focal length, mm.
+
+    Returns
+    -------
+    float
+        Seconds by the rule of 500, whatever the declination.
+
+    Examples
+    --------
     >>> round(rule_500(28), 1)
     17.9
     """
@@ -88,8 +119,28 @@ def rule_500(focal_35mm: float) -> float:
 
 
 def aperture_pitch(f_number: float, pixel_um: float, focal_mm: float, declination: float = 0.0) -> float:
-    """Seconds by the stricter rule (see `SOFT`): blur of diffraction, of the lens and of pixels against the line.
+    """Compute the seconds by the stricter rule (see `SOFT`): blur of diffraction, of the lens and of pixels against
+    the line.
 
+    Parameters
+    ----------
+    f_number
+        F-number of the lens.
+    pixel_um
+        Pixel pitch, micrometres.
+    focal_mm
+        Focal length, mm.
+    declination
+        Declination, degrees.
+
+    Returns
+    -------
+    float
+        Seconds by the stricter rule (see `SOFT`): blur of diffraction, of the lens and of pixels against the
+        line.
+
+    Examples
+    --------
     >>> round(aperture_pitch(1.9, 1.95, 5.9), 1)
     10.1
     """
@@ -98,8 +149,26 @@ def aperture_pitch(f_number: float, pixel_um: float, focal_mm: float, declinatio
 
 
 def trail_px(seconds: float, focal_mm: float, pixel_um: float, declination: float = 0.0) -> float:
-    """Pixels that a star moves by in the middle of a frame.
+    """Compute the pixels that a star moves by in the middle of a frame.
 
+    Parameters
+    ----------
+    seconds
+        Exposure time, seconds.
+    focal_mm
+        Focal length, mm.
+    pixel_um
+        Pixel pitch, micrometres.
+    declination
+        Declination, degrees.
+
+    Returns
+    -------
+    float
+        Pixels that a star moves by in the middle of a frame.
+
+    Examples
+    --------
     >>> round(trail_px(20, 5.9, 1.95), 2)
     4.41
     """
@@ -123,13 +192,13 @@ class Offered:
 
 @dataclass(frozen=True)
 class Stars:
-    """`rules`: seconds by name; `offered` times; `stack`: frames and their seconds that gather `total` seconds without
-    a line; `advice` by aim.
-    """
+    """`offered` times; `advice` by aim."""
 
     rules: dict[str, float]
+    """Seconds by name."""
     offered: tuple[Offered, ...]
     stack: tuple[int, float]
+    """Frames and their seconds that gather `total` seconds without a line."""
     total: float
     advice: dict[str, str]
 
@@ -154,10 +223,28 @@ class Stars:
 
 
 def stars(lens: StarLens, offered: Sequence[float] = (), declination: float = 0.0, total: float = 120.0) -> Stars:
-    """How long the shutter may stay open under stars of a declination (degrees; 0 moves most).
+    """Find how long the shutter may stay open under stars of a declination (degrees; 0 moves most).
 
-    `offered`: times that the phone offers, seconds; `total`: exposure that a stack shall gather, seconds.
-    Raises `BrutoError`.
+    Parameters
+    ----------
+    lens
+        The lens.
+    offered
+        Times that the phone offers, seconds.
+    declination
+        Declination, degrees.
+    total
+        Exposure that a stack shall gather, seconds.
+
+    Returns
+    -------
+    Stars
+        How long the shutter may stay open under stars of a declination (degrees.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
     """
     _cosine(declination)
     if not (math.isfinite(total) and 0 < total <= 1e6):

@@ -17,17 +17,18 @@ COPY_MB_S = 35.0
 
 @dataclass(frozen=True)
 class StorageNeed:
-    """`storage_mb` of `frames`; `free_mb`, None where it is not known; `fits`; `most`: frames that fit; `save_s`: in
-    which the phone saves them all; `copy_s`: in which they are copied.
-    """
+    """`storage_mb` of `frames`; `free_mb`, None where it is not known; `fits`."""
 
     frames: int
     storage_mb: float
     free_mb: float | None
     fits: bool | None
     most: int | None
+    """Frames that fit."""
     save_s: float | None
+    """In which the phone saves them all."""
     copy_s: float
+    """In which they are copied."""
 
     def as_json(self) -> dict[str, Any]:
         """As the command line tells it."""
@@ -43,8 +44,28 @@ class StorageNeed:
 def space(
     frames: int, mb_each: float, free_mb: float | None = None, save_s: float | None = None, copy_mb_s: float = COPY_MB_S
 ) -> StorageNeed:
-    """Room and time of frames of `mb_each` megabytes. `save_s`: seconds that the phone needs for each.
+    """Return the room and time of frames of `mb_each` megabytes.
 
+    Parameters
+    ----------
+    frames
+        Number of frames.
+    mb_each
+        Size of a frame, megabytes.
+    free_mb
+        Free storage, megabytes.
+    save_s
+        Seconds that the phone needs for each.
+    copy_mb_s
+        Copying speed, megabytes per second.
+
+    Returns
+    -------
+    StorageNeed
+        Room and time of frames of `mb_each` megabytes.
+
+    Examples
+    --------
     >>> space(240, 25.0, 8000.0).most
     304
     """

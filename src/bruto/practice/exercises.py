@@ -14,11 +14,20 @@ EXERCISES: dict[str, Exercise] = {k: (exposure_exercises.EXERCISES | noise_exerc
 
 
 def a_round(name: str, seed: int) -> Round:
-    """A round of an exercise; the same seed gives the same one.
+    """Return a round of an exercise; the same seed gives the same one.
 
-    Raises
-    ------
-    KeyError
-        Of a name that is none of `EXERCISES`.
+    Raises ------ KeyError Of a name that is none of `EXERCISES`.
+
+    Parameters
+    ----------
+    name
+        Name, as stored or shown.
+    seed
+        Seed of the random generator.
+
+    Returns
+    -------
+    Round
+        A round of an exercise.
     """
     return EXERCISES[name].make(np.random.default_rng([seed, ORDER.index(name)]))

@@ -31,7 +31,18 @@ SMALL = 0.0004
 
 
 def lamp(random: np.random.Generator) -> Round:
-    """The highest exposure at which only the lamp is full."""
+    """Return the highest exposure at which only the lamp is full.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        The highest exposure at which only the lamp is full.
+    """
     steps = np.arange(-4.0, 2.1, 1.0) + float(random.uniform(-0.35, 0.2))
     y, x = np.mgrid[0 : LAMP.box[3], 0 : LAMP.box[2]]
     bright = LAMP.light(1.0)
@@ -68,7 +79,18 @@ def lamp(random: np.random.Generator) -> Round:
 
 
 def lost(random: np.random.Generator) -> Round:
-    """Whether what is clipped is lost."""
+    """Check whether what is clipped is lost.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        True where what is clipped is lost.
+    """
     wanted = int(random.integers(0, 2))
     for ev in random.permutation(np.arange(-7.0, 3.0, 0.5)):
         light = WINDOW.light(BRIGHT * 2.0**ev)
@@ -100,7 +122,18 @@ def lost(random: np.random.Generator) -> Round:
 
 
 def preview(random: np.random.Generator) -> Round:
-    """How much is full in the raw where the preview is white."""
+    """Find how much is full in the raw where the preview is white.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        How much is full in the raw where the preview is white.
+    """
     right = int(random.integers(0, 3))
     ev = (-0.4, 0.9, 3.0)[right] + float(random.uniform(-0.1, 0.1))
     light = SKY.light(BRIGHT * 2**ev)
@@ -128,7 +161,18 @@ def preview(random: np.random.Generator) -> Round:
 
 
 def phone_wins(random: np.random.Generator) -> Round:
-    """When the phone's picture keeps more than the raw."""
+    """Find when the phone's picture keeps more than the raw.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        When the phone's picture keeps more than the raw.
+    """
     over = bool(random.random() < 0.5)
     bracket, single = 1 / 420, 1 / 40 if over else 1 / 500
     lights = WINDOW.light(single), WINDOW.light(bracket)
@@ -171,7 +215,18 @@ def phone_wins(random: np.random.Generator) -> Round:
 
 
 def which_raw(random: np.random.Generator) -> Round:
-    """Which of two is the raw."""
+    """Find which of two is the raw.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        Which of two is the raw.
+    """
     scene = str(random.choice(["crystals", "sluice"]))
     iso = float(random.choice([1600.0, 3200.0]))
     phone = phone_at(scene)

@@ -41,7 +41,18 @@ LEAVES = ExerciseScene("pans", (0, 110, 400, 220))
 
 
 def size(random: np.random.Generator) -> Round:
-    """Full resolution against binned, at one size of output."""
+    """Return the full resolution against binned, at one size of output.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        Full resolution against binned, at one size of output.
+    """
     dark, read = bool(random.random() < 0.65), float(random.choice([1.7, 5.5]))
     level, iso = (BRIGHT / 20, 200.0) if dark else (BRIGHT, 50.0)
     light = CHART.light(level)
@@ -81,7 +92,18 @@ def size(random: np.random.Generator) -> Round:
 
 
 def iso_or_edit(random: np.random.Generator) -> Round:
-    """A ladder at equal brightness: noise comes from too little light."""
+    """Return a ladder at equal brightness: noise comes from too little light.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        A ladder at equal brightness.
+    """
     settings = (
         (100.0, 1 / 60, tr("ISO 100, 1/60 s, lifted 4 EV")),
         (1600.0, 1 / 60, tr("ISO 1600, 1/60 s")),
@@ -108,7 +130,18 @@ def iso_or_edit(random: np.random.Generator) -> Round:
 
 
 def frames(random: np.random.Generator) -> Round:
-    """How many frames a wished noise takes."""
+    """Find how many frames a wished noise takes.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        How many frames a wished noise takes.
+    """
     factor = int(random.choice([2, 3, 4]))
     level, iso = BRIGHT / 3, 1600.0
     light = CHART.light(level)
@@ -133,7 +166,18 @@ def frames(random: np.random.Generator) -> Round:
 
 
 def handheld(random: np.random.Generator) -> Round:
-    """Handheld or tripod."""
+    """Return the handheld or tripod.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        Handheld or tripod.
+    """
     focal = float(random.choice([26.0, 68.0]))
     chance = float(random.choice([0.02, 0.5, 0.95]))
     limit = USUAL_LIMIT / focal
@@ -175,7 +219,18 @@ def _bars(starts: list[float], exposure: float, until: float) -> NDArray[np.uint
 
 
 def interval(random: np.random.Generator) -> Round:
-    """Which interval the phone can keep up with."""
+    """Find which interval the phone can keep up with.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        Which interval the phone can keep up with.
+    """
     exposure = float(random.choice([8.0, 15.0, 20.0]))
     pause = float(random.uniform(1.3, 3.4))
     asked = exposure + 1.0
@@ -219,7 +274,18 @@ def interval(random: np.random.Generator) -> Round:
 
 
 def edge(random: np.random.Generator) -> Round:
-    """What a sharpened edge is."""
+    """Find what a sharpened edge is.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        What a sharpened edge is.
+    """
     level = BRIGHT * 1.5
     light = PRINT if random.random() < 0.5 else CRYSTALS
     sharp = light.light(level)
@@ -253,7 +319,18 @@ def edge(random: np.random.Generator) -> Round:
 
 
 def infrared(random: np.random.Generator) -> Round:
-    """White for infrared."""
+    """Return the white for infrared.
+
+    Parameters
+    ----------
+    random
+        Random generator, so that the round can be repeated.
+
+    Returns
+    -------
+    Round
+        White for infrared.
+    """
     light = LEAVES.light(BRIGHT)
     green, blue = light[..., 1], light[..., 2]
     leaf = np.clip((green / np.maximum(blue, 1e-6) - 1.62) * 5, 0, 1) * np.clip(2 - 4 * green, 0, 1)

@@ -23,31 +23,44 @@ LATE_EV, EARLY_EV = -0.25, 0.35
 
 @dataclass(frozen=True)
 class HandSteadiness:
-    """`steady_35mm`: seconds times mm (at 35 mm film) up to which nine of ten shots are sharp, of so many `shots`."""
+    """Hand steadiness."""
 
     steady_35mm: float
+    """Seconds times mm (at 35 mm film) up to which nine of ten shots are sharp, of so many `shots`."""
     shots: int
 
 
 @dataclass(frozen=True)
 class Offer:
-    """What a phone offers for one lens: ISO speeds and exposure times in seconds, ascending; empty = not known.
-
-    `binned_noise`, `full_noise`: (a, b) at this ISO of the two resolutions where both are known; `hand`: what is learnt
-    of this person's; `viewfinder`: how early it warned on other shots, EV, and on how many.
-    """
+    """What a phone offers for one lens: ISO speeds and exposure times in seconds, ascending; empty = not known."""
 
     isos: tuple[float, ...] = ()
     seconds: tuple[float, ...] = ()
     binned_noise: tuple[float, float] | None = None
+    """(a, b) at this ISO of the two resolutions where both are known."""
     full_noise: tuple[float, float] | None = None
+    """(a, b) at this ISO of the two resolutions where both are known."""
     hand: HandSteadiness | None = None
+    """What is learnt of this person's."""
     viewfinder: tuple[float, int] | None = None
+    """How early it warned on other shots, EV, and on how many."""
 
 
 def thirds(ev: float) -> str:
-    """Exposure change in thirds of a stop, as a dial shows it.
+    """Return the exposure change in thirds of a stop, as a dial shows it.
 
+    Parameters
+    ----------
+    ev
+        Exposure change, EV.
+
+    Returns
+    -------
+    str
+        Exposure change in thirds of a stop, as a dial shows it.
+
+    Examples
+    --------
     >>> thirds(-0.7)
     '−⅔'
     """
@@ -58,8 +71,20 @@ def thirds(ev: float) -> str:
 
 
 def time_text(seconds: float | None) -> str:
-    """An exposure time as it is dialled.
+    """Return an exposure time as it is dialled.
 
+    Parameters
+    ----------
+    seconds
+        NDArray|Time since the first frame, seconds.
+
+    Returns
+    -------
+    str
+        An exposure time as it is dialled.
+
+    Examples
+    --------
     >>> time_text(1 / 50), time_text(2.5), time_text(None)
     ('1/50 s', '2.5 s', '–')
     """
@@ -88,10 +113,27 @@ class NextSetting:
 
 
 def next_setting(meta: RawMeta, ev: float, offer: Offer, *, tripod: bool = False) -> NextSetting | None:
-    """Settings that the phone offers for an exposure change of `ev`; None where the file does not say its own.
+    """Return the settings that the phone offers for an exposure change of `ev`; None where the file does not say its
+    own.
 
-    Too bright: the ISO goes down first, since that keeps the light; then the time. Room left: the time gets longer as
-    far as a hand holds; then a lower ISO with a still longer time needs a tripod.
+    Too bright: the ISO goes down first, since that keeps the light; then the time. Room left: the time gets longer
+    as far as a hand holds; then a lower ISO with a still longer time needs a tripod.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    ev
+        Exposure change, EV.
+    offer
+        What the phone offers.
+    tripod
+        Whether a tripod is at hand.
+
+    Returns
+    -------
+    NextSetting | None
+        Settings that the phone offers for an exposure change of `ev`; None where the file does not say its own.
     """
     if not meta.iso or not meta.exposure_s:
         return None
@@ -110,7 +152,22 @@ def next_setting(meta: RawMeta, ev: float, offer: Offer, *, tripod: bool = False
 
 
 def advise(report: SensorReport, meta: RawMeta, offer: Offer | None = None) -> tuple[Advice, ...]:
-    """Plain advice from the measured facts; the first piece is the exposure of the next shot."""
+    """Return the plain advice from the measured facts; the first piece is the exposure of the next shot.
+
+    Parameters
+    ----------
+    report
+        What was measured.
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    offer
+        What the phone offers.
+
+    Returns
+    -------
+    tuple[Advice, ...]
+        Plain advice from the measured facts.
+    """
     offer = offer or Offer()
     exposure = _exposure(report)
     found = [exposure]
@@ -181,7 +238,20 @@ def _exposure(report: SensorReport) -> Advice:
 
 
 def hand_text(hand: HandSteadiness, meta: RawMeta) -> str:
-    """What is learnt of a hand, for the lens of a shot."""
+    """Say what is learnt of a hand, for the lens of a shot.
+
+    Parameters
+    ----------
+    hand
+        What is known of the user's handheld shots.
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Returns
+    -------
+    str
+        What is learnt of a hand, for the lens of a shot.
+    """
     focal = meta.focal_35mm or 28.0
     return tr(
         "at {focal:.0f} mm, 9 of 10 of your handheld shots are sharp at {time} (from {shots} shots)",
@@ -235,8 +305,20 @@ def _viewfinder(report: SensorReport, offer: Offer) -> list[Advice]:
 
 
 def direction_text(degrees: float) -> str:
-    """A direction in words.
+    """Return a direction in words.
 
+    Parameters
+    ----------
+    degrees
+        Direction, degrees.
+
+    Returns
+    -------
+    str
+        A direction in words.
+
+    Examples
+    --------
     >>> direction_text(5), direction_text(95)
     ('sideways', 'up and down')
     """

@@ -13,7 +13,20 @@ BLOCK = 8
 
 @njit(parallel=True, cache=True, nogil=True)
 def histogram(codes: NDArray[np.uint16], parts: int = 8) -> NDArray[np.int64]:
-    """How often each of the 65536 codes occurs in (h, w) codes."""
+    """Find how often each of the 65536 codes occurs in (h, w) codes.
+
+    Parameters
+    ----------
+    codes
+        Stored codes.
+    parts
+        Number of parts.
+
+    Returns
+    -------
+    NDArray[np.int64]
+        How often each of the 65536 codes occurs in (h, w) codes.
+    """
     counts = np.zeros((parts, 65536), np.int64)
     h, w = codes.shape
     for part in prange(parts):
@@ -25,9 +38,21 @@ def histogram(codes: NDArray[np.uint16], parts: int = 8) -> NDArray[np.int64]:
 
 @njit(parallel=True, cache=True, nogil=True)
 def clipped_quads(codes: NDArray[np.uint16], full: NDArray[np.int64], color: NDArray[np.int64]) -> NDArray[np.int64]:
-    """How many 2 x 2 quads of a mosaic have each combination of full channels: counts of the bit sums 0..7.
+    """Find how many 2 x 2 quads of a mosaic have each combination of full channels: counts of the bit sums 0..7.
 
-    `full`, `color`: (4,), first full code and channel of each site.
+    Parameters
+    ----------
+    codes
+        Stored codes.
+    full
+        (4,), first full code and channel of each site.
+    color
+        (4,), first full code and channel of each site.
+
+    Returns
+    -------
+    NDArray[np.int64]
+        How many 2 x 2 quads of a mosaic have each combination of full channels.
     """
     h, w = codes.shape[0] // 2, codes.shape[1] // 2
     parts = 8
@@ -52,11 +77,25 @@ def clipped_quads(codes: NDArray[np.uint16], full: NDArray[np.int64], color: NDA
 def block_statistics(
     codes: NDArray[np.uint16], light: NDArray[np.float32], full: int
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:
-    """Of each 8 x 8 block of a plane: mean light, noise variance, highest rise of one site over its eight neighbours,
-    and how many sites are full.
+    """Compute the of each 8 x 8 block of a plane: mean light, noise variance, highest rise of one site over its
+    eight neighbours, and how many sites are full.
 
     The variance is that of the response to [1 -2 1] x [1 -2 1] (Immerkaer, Computer Vision and Image Understanding
     64-2, 1996), which is blind to slopes and has 36 times the variance of noise.
+
+    Parameters
+    ----------
+    codes
+        Stored codes.
+    light
+        Linear light, 1 = sensor saturation.
+    full
+        Code of saturation.
+
+    Returns
+    -------
+    tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]
+        Of each 8 x 8 block of a plane.
     """
     rows, columns = codes.shape[0] // BLOCK, codes.shape[1] // BLOCK
     mean = np.zeros((rows, columns), np.float32)

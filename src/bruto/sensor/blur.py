@@ -19,12 +19,27 @@ too close pulls it down in a blurred one.
 def edge_blur(
     luminance: NDArray[np.float32], noise_sigma: float, tile: int | None = None, middle: float = MIDDLE
 ) -> float | None:
-    """Blur (standard deviation, pixels) of strong edges, from gradients at two scales.
+    """Compute the blur (standard deviation, pixels) of strong edges, from gradients at two scales.
 
-    For an edge blurred by s, blurring again by t lowers the gradient's peak by s / sqrt(s^2 + t^2) (Zhuo, Sim, Pattern
-    Recognition 44-9, 2011). Strong edges with nothing else near are used; soft shadows read too wide and fine texture
-    too narrow, and their middle is taken. `tile`: the picture is put together of square tiles of that side, whose seams
-    are no edges; `middle`: the percentile taken. Returns None with fewer than 40 such edges.
+    For an edge blurred by s, blurring again by t lowers the gradient's peak by s / sqrt(s^2 + t^2) (Zhuo, Sim,
+    Pattern Recognition 44-9, 2011). Strong edges with nothing else near are used; soft shadows read too wide and
+    fine texture too narrow, and their middle is taken. Returns None with fewer than 40 such edges.
+
+    Parameters
+    ----------
+    luminance
+        Luminance (H, W), linear, 1 = white.
+    noise_sigma
+        Standard deviation of the noise.
+    tile
+        The picture is put together of square tiles of that side, whose seams are no edges.
+    middle
+        The percentile taken.
+
+    Returns
+    -------
+    float | None
+        Blur (standard deviation, pixels) of strong edges, from gradients at two scales.
     """
     t = 1.2
     log = np.sqrt(np.maximum(luminance, 0) + 1e-4)
@@ -60,11 +75,26 @@ def edge_blur(
 
 
 def edge_widths(luminance: NDArray[np.float32], noise_sigma: float, tile: int) -> tuple[float | None, float | None]:
-    """Blur (standard deviation, pixels) of edges that lie across rows, and of those that lie across columns, as
-    `edge_blur` finds it but for edges of that direction alone; None with fewer than 60 of them.
+    """Compute the blur (standard deviation, pixels) of edges that lie across rows, and of those that lie across
+    columns, as `edge_blur` finds it but for edges of that direction alone; None with fewer than 60 of them.
 
     Wide blurs read too narrow: a first Gaussian of 1.6 px hardly changes them. `luminance` is put together of square
     tiles of side `tile`.
+
+    Parameters
+    ----------
+    luminance
+        Luminance (H, W), linear, 1 = white.
+    noise_sigma
+        Standard deviation of the noise.
+    tile
+        Side of a tile, pixels.
+
+    Returns
+    -------
+    tuple[float | None, float | None]
+        Blur (standard deviation, pixels) of edges that lie across rows, and of those that lie across columns, as
+        `edge_blur` finds it but for edges of that direction alone.
     """
     t = 1.6
     first = cv2.GaussianBlur(np.sqrt(np.maximum(luminance, 0) + 1e-4), (0, 0), 0.6)

@@ -18,7 +18,23 @@ CLIP_COUNTS = 0.01
 
 
 def clipped_percent(frame: RawFrame, planes: list[Plane], counts: list[NDArray[np.int64]]) -> dict[str, float]:
-    """Percent of sites full by channel (r, g, b), and of 2 x 2 quads with any, one, two and all channels full."""
+    """Return the percent of sites full by channel (r, g, b), and of 2 x 2 quads with any, one, two and all channels
+    full.
+
+    Parameters
+    ----------
+    frame
+        Raw as stored.
+    planes
+        Planes of one colour each.
+    counts
+        Histograms of stored codes.
+
+    Returns
+    -------
+    dict[str, float]
+        Percent of sites full by channel (r, g, b), and of 2 x 2 quads with any, one, two and all channels full.
+    """
     result = {}
     for k, letter in enumerate(CFA_LETTERS):
         mine = [(p, c) for p, c in zip(planes, counts, strict=True) if p.channel == k]
@@ -55,14 +71,38 @@ def _combinations(frame: RawFrame, planes: list[Plane]) -> NDArray[np.int64]:
 
 
 def clip_map(frame: RawFrame) -> NDArray[np.uint8]:
-    """How many channels are full in each 2 x 2 quad of the default crop: 0, 1, 2 or 3; (ceil(H/2), ceil(W/2))."""
+    """Find how many channels are full in each 2 x 2 quad of the default crop: 0, 1, 2 or 3; (ceil(H/2), ceil(W/2)).
+
+    Parameters
+    ----------
+    frame
+        Raw as stored.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        How many channels are full in each 2 x 2 quad of the default crop.
+    """
     return np.array([bin(k).count("1") for k in range(256)], np.uint8)[linearise(frame).clipped]
 
 
 def headroom(blocks: list[Blocks], clipped: dict[str, float]) -> float:
-    """log2(white / 99.9th percentile of 8 x 8 same-channel block means), least over planes, EV; 0 when 0.01 % clips.
+    """Compute log2(white / 99.9th percentile of 8 x 8 same-channel block means), least over planes, EV; 0 when 0.01
+    % clips.
 
     Means of blocks are light of the scene; single hot sites are not.
+
+    Parameters
+    ----------
+    blocks
+        Block statistics of each colour plane.
+    clipped
+        Clip mask (H, W): bits for red, green, blue.
+
+    Returns
+    -------
+    float
+        log2(white / 99.9th percentile of 8 x 8 same-channel block means), least over planes, EV.
     """
     if clipped["any"] >= CLIP_COUNTS:
         return 0.0

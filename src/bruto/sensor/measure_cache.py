@@ -25,8 +25,24 @@ def _place(key: str) -> Path:
 
 
 def cached_report(path: str | Path, meta: RawMeta | None = None, offer: Offer | None = None) -> SensorReport | None:
-    """The report that is kept of a raw, with its advice for `offer` made anew where `meta` is given; None where there
-    is none. A damaged entry counts as none.
+    """Return the report that is kept of a raw, with its advice for `offer` made anew where `meta` is given; None
+    where there is none.
+
+    A damaged entry counts as none.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    offer
+        What the phone offers.
+
+    Returns
+    -------
+    SensorReport | None
+        The report that is kept of a raw, with its advice for `offer` made anew where `meta` is given.
     """
     try:
         report = read_as(SensorReport, read_json(_place(content_key(path))))
@@ -36,7 +52,25 @@ def cached_report(path: str | Path, meta: RawMeta | None = None, offer: Offer | 
 
 
 def measured(path: str | Path, offer: Offer | None = None) -> SensorReport:
-    """The report of a raw, measured unless it is kept. Raises `FileProblem`."""
+    """Return the report of a raw, measured unless it is kept.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    offer
+        What the phone offers.
+
+    Returns
+    -------
+    SensorReport
+        The report of a raw, measured unless it is kept.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     path = Path(path)
     found = cached_report(path)
     if found is not None:
@@ -47,7 +81,15 @@ def measured(path: str | Path, offer: Offer | None = None) -> SensorReport:
 
 
 def keep(path: str | Path, report: SensorReport) -> None:
-    """Keep a report; a full disk or a missing folder is no reason to fail."""
+    """Keep a report; a full disk or a missing folder is no reason to fail.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    report
+        What was measured.
+    """
     try:
         place = _place(content_key(path))
         own_folder(place.parent)

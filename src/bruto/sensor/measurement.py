@@ -32,9 +32,21 @@ LEAST_PLANE = 48
 
 
 def measure(frame: RawFrame, offer: Offer | None = None) -> SensorReport:
-    """Measure a raw frame. Definitions stand with each function; noise figures are of green at one photosite.
+    """Return the measure a raw frame.
 
-    `offer`: what the phone offers, for the advice.
+    Definitions stand with each function; noise figures are of green at one photosite.
+
+    Parameters
+    ----------
+    frame
+        Raw as stored.
+    offer
+        What the phone offers, for the advice.
+
+    Returns
+    -------
+    SensorReport
+        Measure a raw frame.
     """
     meta = frame.meta
     check_size(meta)
@@ -113,8 +125,23 @@ def _blur(
 
 
 def oriented_degrees(degrees: float, orientation: int) -> float:
-    """A line's direction (counter-clockwise from the right) in the stored picture, as the picture is looked at.
+    """Compute a line's direction (counter-clockwise from the right) in the stored picture, as the picture is looked
+    at.
 
+    Parameters
+    ----------
+    degrees
+        Direction, degrees.
+    orientation
+        Exif orientation, 1 to 8.
+
+    Returns
+    -------
+    float
+        A line's direction (counter-clockwise from the right) in the stored picture, as the picture is looked at.
+
+    Examples
+    --------
     >>> oriented_degrees(10, 6), oriented_degrees(10, 2)
     (100, 170)
     """
@@ -201,7 +228,20 @@ def _preview(frame: RawFrame) -> NDArray[np.uint8] | None:
 
 
 def measure_picture(frame: RawFrame, pixels: NDArray[np.uint8]) -> PictureReport:
-    """The measures of the phone's picture (H, W, 3), as it is looked at, against the raw of the same shot."""
+    """Return the measures of the phone's picture (H, W, 3), as it is looked at, against the raw of the same shot.
+
+    Parameters
+    ----------
+    frame
+        Raw as stored.
+    pixels
+        Pixels (H, W, 3).
+
+    Returns
+    -------
+    PictureReport
+        The measures of the phone's picture (H, W, 3), as it is looked at, against the raw of the same shot.
+    """
     blocks = blocks_of(planes_of(frame))
     warned = warning_of(np.ascontiguousarray(as_stored(pixels, frame.meta.orientation)), blocks)
     return PictureReport(warned.clipped_percent, _picture_light(pixels), warned.offset_ev)

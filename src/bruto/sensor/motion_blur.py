@@ -61,8 +61,21 @@ class MotionBlur:
 
 
 def telling_places(green: Plane, step: int) -> list[tuple[int, int]]:
-    """Corners (y, x) in pixels of the `TILES` tiles with most structure for their brightness and nothing full, which
-    overlap by half at most. `green`: plane of every `step`-th site.
+    """Return the corners (y, x) in pixels of the `TILES` tiles with most structure for their brightness and nothing
+    full, which overlap by half at most.
+
+    Parameters
+    ----------
+    green
+        Plane of every `step`-th site.
+    step
+        Step.
+
+    Returns
+    -------
+    list[tuple[int, int]]
+        Corners (y, x) in pixels of the `TILES` tiles with most structure for their brightness and nothing full,
+        which overlap by half at most.
     """
     side = TILE // step
     thin = max(1, min(side // 32, min(green.codes.shape) // 500))
@@ -150,14 +163,28 @@ def motion(
     noise: tuple[float, float],
     widths: Callable[[], tuple[float | None, float | None]] | None = None,
 ) -> MotionBlur | None:
-    """The movement that blurred tiles (`TILE` x `TILE` light) share, or None.
+    """Return the movement that blurred tiles (`TILE` x `TILE` light) share, or None.
 
     An even movement of length L multiplies the spectrum by sinc(L f) along its direction. The mean logarithm of the
     tiles' power spectra is fitted by terms that scenes have anyway (slope, lens blur, preferred directions, vertical
     and level lines) and by one such pattern of stripes; the length and direction that explain most are taken if they
-    explain enough. A movement along the rows or columns looks much like such lines: it is sought once more without the
-    terms for them, and then must be plainer, or be borne out by the edges: `widths` gives what `blur.edge_widths`
-    finds, and is asked only then. `noise`: a, b of variance a x + b.
+    explain enough. A movement along the rows or columns looks much like such lines: it is sought once more without
+    the terms for them, and then must be plainer, or be borne out by the edges: `widths` gives what
+    `blur.edge_widths` finds, and is asked only then.
+
+    Parameters
+    ----------
+    tiles
+        Tiles of the green plane.
+    noise
+        A, b of variance a x + b.
+    widths
+        Edge widths along both axes, found only where they matter; None where unknown.
+
+    Returns
+    -------
+    MotionBlur | None
+        The movement that blurred tiles (`TILE` x `TILE` light) share, or None.
     """
     f = _frequencies()
     found = _mean_spectrum(tiles, noise, f)
@@ -274,7 +301,22 @@ def _stripes_in(
 
 
 def green_tiles(planes: list[Plane], pattern: str, places: list[tuple[int, int]]) -> list[NDArray[np.float32]]:
-    """Green light of tiles at places, interpolated along edges where the mosaic has none."""
+    """Return the green light of tiles at places, interpolated along edges where the mosaic has none.
+
+    Parameters
+    ----------
+    planes
+        Planes of one colour each.
+    pattern
+        Bayer pattern.
+    places
+        Positions of the handles.
+
+    Returns
+    -------
+    list[NDArray[np.float32]]
+        Green light of tiles at places, interpolated along edges where the mosaic has none.
+    """
     if not pattern:
         plane = next(p for p in planes if p.channel == 1)
         return [plane.light[plane.codes[y : y + TILE, x : x + TILE]] for y, x in places]

@@ -22,7 +22,18 @@ _BINS = 24
 
 
 def file_noise(meta: RawMeta) -> NDArray[np.float64] | None:
-    """(3, 2) a, b of red, green, blue from tag 51041 (DNG 1.7, NoiseProfile), or None."""
+    """Compute (3, 2) a, b of red, green, blue from tag 51041 (DNG 1.7, NoiseProfile), or None.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+
+    Returns
+    -------
+    NDArray[np.float64] | None
+        (3, 2) a, b of red, green, blue from tag 51041 (DNG 1.7, NoiseProfile), or None.
+    """
     profile = meta.noise_profile
     if profile is None:
         return None
@@ -46,17 +57,30 @@ class Blocks:
 
 @dataclass(frozen=True)
 class NoiseEstimate:
-    """`model`: (3, 2) a, b of red, green, blue; `interval`: (3, 2) factors on the standard deviation between which the
-    truth is likely (about 19 of 20 times); `levels`: (3, 2) least and greatest signal that the picture could tell of.
-    """
+    """Noise estimate."""
 
     model: NDArray[np.float64]
+    """(3, 2) a, b of red, green, blue."""
     interval: NDArray[np.float64]
+    """(3, 2) factors on the standard deviation between which the truth is likely (about 19 of 20 times)."""
     levels: NDArray[np.float64]
+    """(3, 2) least and greatest signal that the picture could tell of."""
 
 
 def blocks_of(planes: list[Plane]) -> list[Blocks]:
-    """Block statistics of every plane, over what all have in common: crops of odd sizes leave some a row more."""
+    """Return the block statistics of every plane, over what all have in common: crops of odd sizes leave some a row
+    more.
+
+    Parameters
+    ----------
+    planes
+        Planes of one colour each.
+
+    Returns
+    -------
+    list[Blocks]
+        Block statistics of every plane, over what all have in common.
+    """
     h, w = (min(p.codes.shape[k] for p in planes) for k in (0, 1))
     result = []
     for p in planes:
@@ -86,10 +110,20 @@ def _bin_variances(mean: NDArray, variance: NDArray, expected: NDArray) -> tuple
 
 
 def picture_noise(blocks: list[Blocks]) -> NoiseEstimate:
-    """Noise model of each channel from the flat places of the picture: variance = a x + b.
+    """Return the noise model of each channel from the flat places of the picture: variance = a x + b.
 
     Blocks are sorted by brightness into bins; each bin's flattest blocks give one variance; a non-negative weighted
     line is fitted to all, and the bins are read again with it. Blocks with full sites are left out.
+
+    Parameters
+    ----------
+    blocks
+        Block statistics of each colour plane.
+
+    Returns
+    -------
+    NoiseEstimate
+        Noise model of each channel from the flat places of the picture.
     """
     model, interval, levels = np.empty((3, 2)), np.empty((3, 2)), np.zeros((3, 2))
     for channel in range(3):
@@ -119,7 +153,19 @@ def picture_noise(blocks: list[Blocks]) -> NoiseEstimate:
 
 
 def estimate_noise(linear: Linear) -> NoiseEstimate:
-    """Noise of red, green, blue of light without shading gains, from its flat places (see `picture_noise`)."""
+    """Estimate the noise of red, green, blue of light without shading gains, from its flat places (see
+    `picture_noise`).
+
+    Parameters
+    ----------
+    linear
+        Linear light, 1 = white.
+
+    Returns
+    -------
+    NoiseEstimate
+        Noise of red, green, blue of light without shading gains, from its flat places (see `picture_noise`).
+    """
     return picture_noise(blocks_of(planes_of_light(linear)))
 
 
@@ -156,19 +202,63 @@ def _non_negative_line(p: NDArray, q: NDArray, y: NDArray) -> tuple[float, float
 
 
 def signal_at_snr(a: float, b: float, snr: float) -> float:
-    """Signal (1 = saturation) at which signal / noise is `snr`: x = (k^2 a + sqrt(k^4 a^2 + 4 k^2 b)) / 2."""
+    """Compute the signal (1 = saturation) at which signal / noise is.
+
+    Parameters
+    ----------
+    a
+        Value of the first side.
+    b
+        Value of the second side.
+    snr
+        X = (k^2 a + sqrt(k^4 a^2 + 4 k^2 b)) / 2.
+
+    Returns
+    -------
+    float
+        Signal (1 = saturation) at which signal / noise is.
+    """
     k2 = snr * snr
     return (k2 * a + math.sqrt(k2 * k2 * a * a + 4 * k2 * b)) / 2
 
 
 def dynamic_range_ev(a: float, b: float) -> float:
-    """log2(1 / x_1): from saturation to signal equal to noise, EV."""
+    """Compute log2(1 / x_1): from saturation to signal equal to noise, EV.
+
+    Parameters
+    ----------
+    a
+        Value of the first side.
+    b
+        Value of the second side.
+
+    Returns
+    -------
+    float
+        log2(1 / x_1): from saturation to signal equal to noise, EV.
+    """
     return math.log2(1 / max(signal_at_snr(a, b, 1.0), 1e-9))
 
 
 def shadow_lift_ev(a: float, b: float, long_edge: int | None = None, screen_edge: int = 1280) -> float:
-    """log2(0.18 / x_4): how far a shadow can be lifted to grey at signal / noise 4, EV; at screen size when
+    """Compute log2(0.18 / x_4): how far a shadow can be lifted to grey at signal / noise 4, EV; at screen size when
     `long_edge` is given.
+
+    Parameters
+    ----------
+    a
+        Value of the first side.
+    b
+        Value of the second side.
+    long_edge
+        Long edge of the output, pixels; None keeps the size.
+    screen_edge
+        Long edge at screen size, pixels.
+
+    Returns
+    -------
+    float
+        log2(0.18 / x_4): how far a shadow can be lifted to grey at signal / noise 4, EV.
     """
     if long_edge:
         area = max(1.0, (long_edge / screen_edge) ** 2)

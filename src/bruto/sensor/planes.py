@@ -19,21 +19,32 @@ _FLOAT_STEPS = {np.dtype(np.float16): 2048.0, np.dtype(np.float32): 2.0**24}
 
 @dataclass(frozen=True)
 class Plane:
-    """Sites of one colour inside the default crop.
-
-    `codes`: (h, w) uint16 view; `light`: float32 of each code, 1 = saturation, without shading gains; `full`: the first
-    code that counts as full; `channel`: 0, 1, 2.
-    """
+    """Sites of one colour inside the default crop."""
 
     codes: NDArray[np.uint16]
+    """(h, w) uint16 view."""
     light: NDArray[np.float32]
+    """Float32 of each code, 1 = saturation, without shading gains."""
     full: int
+    """The first code that counts as full."""
     channel: int
+    """0, 1, 2."""
 
 
 def planes_of(frame: RawFrame) -> list[Plane]:
-    """Four planes of a mosaic (by site) or three of a linear frame, in stored codes where these have a fixed meaning;
-    frames whose codes do not (floats, corrections by place) are put into codes of equal steps.
+    """Return four planes of a mosaic (by site) or three of a linear frame, in stored codes where these have a fixed
+    meaning; frames whose codes do not (floats, corrections by place) are put into codes of equal steps.
+
+    Parameters
+    ----------
+    frame
+        Raw as stored.
+
+    Returns
+    -------
+    list[Plane]
+        Four planes of a mosaic (by site) or three of a linear frame, in stored codes where these have a fixed
+        meaning.
     """
     meta = frame.meta
     x0, y0, w, h = meta.default_crop
@@ -69,7 +80,18 @@ def _by_light(frame: RawFrame) -> list[Plane]:
 
 
 def planes_of_light(linear: Linear) -> list[Plane]:
-    """Planes of light that has left its stored codes, in equal steps fine enough for its noise."""
+    """Return the planes of light that has left its stored codes, in equal steps fine enough for its noise.
+
+    Parameters
+    ----------
+    linear
+        Linear light, 1 = white.
+
+    Returns
+    -------
+    list[Plane]
+        Planes of light that has left its stored codes, in equal steps fine enough for its noise.
+    """
     codes = np.clip(np.rint(linear.data * _STEPS) + _OFFSET, 0, 65535).astype(np.uint16)
     light = ((np.arange(65536) - _OFFSET) / _STEPS).astype(np.float32)
     full = _OFFSET + _STEPS
@@ -79,9 +101,24 @@ def planes_of_light(linear: Linear) -> list[Plane]:
 
 
 def levels(frame: RawFrame, counts: list[NDArray[np.int64]], planes: list[Plane]) -> tuple[int, float]:
-    """How many stored codes occur, and effective bits: log2((white - black) / smallest step between values that occur).
+    """Find how many stored codes occur, and effective bits: log2((white - black) / smallest step between values that
+    occur).
 
     Steps are those of light: behind a linearisation table its values count. Floats have the bits of their precision.
+
+    Parameters
+    ----------
+    frame
+        Raw as stored.
+    counts
+        Histograms of stored codes.
+    planes
+        Planes of one colour each.
+
+    Returns
+    -------
+    tuple[int, float]
+        How many stored codes occur, and effective bits.
     """
     if frame.codes.dtype.kind == "f":
         return len(np.unique(frame.codes[::4, ::4])), float(np.log2(_FLOAT_STEPS.get(frame.codes.dtype, 2.0**24)))

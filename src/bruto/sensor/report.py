@@ -32,46 +32,54 @@ DETAIL_MARGIN = 1.1
 class SensorReport:
     """Measured facts of a raw.
 
-    `clipped_percent`: r, g, b of their sites; any, one, two and all of 2 x 2 quads. `headroom_ev`: how much brighter
-    the shot could have been. `levels_used`: codes that occur. `noise` (a, b) of green and `noise_source`;
-    `noise_measured` and `noise_channels` (3 of a, b) from the picture, with `noise_interval`, the factors on its
-    standard deviation between which the truth is likely. `dynamic_range_ev`: to signal = noise; `shadow_lift_ev` at 1:1
-    and `shadow_lift_screen_ev` at 1280 px, to signal / noise 4. `edge_blur_px`: standard deviation of the blur of
-    edges, or None where there are none; `motion_px`, `motion_degrees`: a movement during the exposure, as the picture
-    is looked at. `middle_ev`: the middle of the scene from grey. `preview_offset_ev`: how early (+) or late (-) the
-    preview warns. `glare_at_most`, `smeared`, `leak`: see `VeilingGlare`. `hot_sites`: sites far above their
-    neighbours.
-    `light`: for each channel the share of sites in each step of `LIGHT_EV`, as balanced by the phone; `preview_light`:
-    likewise of the preview. `detail`: structure finer than noise, relative to the light, by place (rows of a grid,
-    unoriented). `glimpse`: green light of `GLIMPSE` x `GLIMPSE` cells in steps of 1/16 EV, row by row.
+    `noise` (a, b) of green and `noise_source`; `noise_measured` and `noise_channels` (3 of a, b) from the picture, with
+    `noise_interval`, the factors on its standard deviation between which the truth is likely. `shadow_lift_ev` at 1:1
+    and `shadow_lift_screen_ev` at 1280 px, to signal / noise 4.
     """
 
     clipped_percent: dict[str, float]
+    """R, g, b of their sites; any, one, two and all of 2 x 2 quads."""
     headroom_ev: float
+    """How much brighter the shot could have been."""
     levels_used: int
+    """Codes that occur."""
     effective_bits: float
     noise: tuple[float, float]
     noise_source: str
     noise_measured: tuple[float, float]
     dynamic_range_ev: float
+    """To signal = noise."""
     shadow_lift_ev: float
     shadow_lift_screen_ev: float
     edge_blur_px: float | None
+    """Standard deviation of the blur of edges, or None where there are none."""
     middle_ev: float
+    """The middle of the scene from grey."""
     preview_clipped_percent: dict[str, float] | None
     noise_interval: tuple[float, float] = (1.0, 1.0)
     noise_channels: tuple[tuple[float, float], ...] = ()
     motion_px: float | None = None
+    """A movement during the exposure, as the picture is looked at."""
     motion_degrees: float | None = None
+    """A movement during the exposure, as the picture is looked at."""
     preview_offset_ev: float | None = None
+    """How early (+) or late (-) the preview warns."""
     glare_at_most: float | None = None
+    """See `VeilingGlare`."""
     smeared: bool = False
+    """See `VeilingGlare`."""
     leak: str = ""
+    """See `VeilingGlare`."""
     hot_sites: int = 0
+    """Sites far above their neighbours."""
     light: tuple[tuple[float, ...], ...] = ()
+    """For each channel the share of sites in each step of `LIGHT_EV`, as balanced by the phone."""
     preview_light: tuple[tuple[float, ...], ...] = ()
+    """Likewise of the preview."""
     detail: tuple[tuple[float, ...], ...] = ()
+    """Structure finer than noise, relative to the light, by place (rows of a grid, unoriented)."""
     glimpse: tuple[int, ...] = ()
+    """Green light of `GLIMPSE` x `GLIMPSE` cells in steps of 1/16 EV, row by row."""
     advice: tuple[Advice, ...] = field(default=())
 
     @property

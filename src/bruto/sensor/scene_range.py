@@ -39,7 +39,18 @@ class SceneRange:
 
 
 def green_light(path: Path) -> tuple[NDArray[np.float32], RawMeta]:
-    """Light of green, means of 8 x 8 sites, without the lens's shading gain."""
+    """Compute the light of green, means of 8 x 8 sites, without the lens's shading gain.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    tuple[NDArray[np.float32], RawMeta]
+        Light of green, means of 8 x 8 sites, without the lens's shading gain.
+    """
     raw = read_dng(check_readable(path))
     linear: Linear = linearise(RawFrame(raw.codes, replace(raw.meta, gain_maps=())))
     data = linear.data
@@ -58,7 +69,23 @@ def green_light(path: Path) -> tuple[NDArray[np.float32], RawMeta]:
 
 
 def scene_range(path: str | Path) -> SceneRange:
-    """How far a scene reaches, by a raw of it. Raises `BrutoError`."""
+    """Find how far a scene reaches, by a raw of it.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    SceneRange
+        How far a scene reaches, by a raw of it.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     light, meta = green_light(Path(path))
     low, high = (max(float(v), 1e-6) for v in np.percentile(light, (DEEPEST, LIGHTEST)))
     full = 100 * float((light >= FULL).mean())
@@ -68,7 +95,23 @@ def scene_range(path: str | Path) -> SceneRange:
 
 
 def level_of(path: str | Path) -> tuple[float, float]:
-    """Middle light of a raw, of saturation, and what it gathered (ISO times seconds). Raises `BrutoError`."""
+    """Compute the middle light of a raw, of saturation, and what it gathered (ISO times seconds).
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    tuple[float, float]
+        Middle light of a raw, of saturation, and what it gathered (ISO times seconds).
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     light, meta = green_light(Path(path))
     if not meta.iso or not meta.exposure_s:
         raise BrutoError(tr("{name} gives no ISO and exposure time.", name=Path(path).name))

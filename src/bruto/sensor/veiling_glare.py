@@ -23,13 +23,14 @@ HOT_SIGMAS, HOT_LEAST = 10.0, 0.02
 
 @dataclass(frozen=True)
 class VeilingGlare:
-    """`at_most`: share of the light that can be spread over the picture (0..1), or None where no strong light shows it;
-    `smeared`: a smear is suspected; `leak`: the edge ("left", "right", "top", "bottom") where light may leak in, or "".
-    """
+    """Veiling glare."""
 
     at_most: float | None
+    """Share of the light that can be spread over the picture (0..1), or None where no strong light shows it."""
     smeared: bool
+    """A smear is suspected."""
     leak: str
+    """The edge ("left", "right", "top", "bottom") where light may leak in, or ""."""
 
 
 def _green(blocks: list[Blocks]) -> NDArray[np.float32]:
@@ -38,10 +39,23 @@ def _green(blocks: list[Blocks]) -> NDArray[np.float32]:
 
 
 def find_glare(blocks: list[Blocks], shading: NDArray[np.float32], exposure_s: float | None) -> VeilingGlare:
-    """Judge from block means; `shading`: the gain that lens shading needs, any small grid.
+    """Judge from block means; Whatever share s of the light a smeared lens spreads, no place is darker than s times
+    the glow of its surroundings: the darkest places bound s from above, and where many lie at that bound, it is
+    likely met.
 
-    Whatever share s of the light a smeared lens spreads, no place is darker than s times the glow of its surroundings:
-    the darkest places bound s from above, and where many lie at that bound, it is likely met.
+    Parameters
+    ----------
+    blocks
+        Block statistics of each colour plane.
+    shading
+        The gain that lens shading needs, any small grid.
+    exposure_s
+        Exposure time, seconds.
+
+    Returns
+    -------
+    VeilingGlare
+        See `VeilingGlare`.
     """
     green = _green(blocks)
     h, w = green.shape
@@ -71,8 +85,21 @@ def _leak(small: NDArray[np.float32]) -> str:
 
 
 def hot_sites(blocks: list[Blocks], noise: NDArray[np.float64]) -> int:
-    """Number of blocks with a site that rises over all its neighbours by ten times the noise and more than light behind
-    a lens can.
+    """Compute the number of blocks with a site that rises over all its neighbours by ten times the noise and more
+    than light behind a lens can.
+
+    Parameters
+    ----------
+    blocks
+        Block statistics of each colour plane.
+    noise
+        Noise (…, 2): a and b of variance = a x + b, x in shares of saturation.
+
+    Returns
+    -------
+    int
+        Number of blocks with a site that rises over all its neighbours by ten times the noise and more than
+        light behind a lens can.
     """
     total = 0
     for b in blocks:

@@ -27,16 +27,29 @@ _LEAST_CELLS = 12
 
 @dataclass(frozen=True)
 class ViewfinderOffset:
-    """`clipped_percent`: any and all channels full; `offset_ev`: how much before the raw is full the picture is:
-    positive = the warning comes early, negative = late; None where the shot has no light near either.
-    """
+    """Viewfinder offset."""
 
     clipped_percent: dict[str, float]
+    """Any and all channels full."""
     offset_ev: float | None
+    """How much before the raw is full the picture is: positive = the warning comes early, negative = late; None where
+    the shot has no light near either.
+    """
 
 
 def picture_clipping(pixels: NDArray[np.uint8]) -> dict[str, float]:
-    """Percent of pixels (H, W, 3) with any and with all channels full."""
+    """Return the percent of pixels (H, W, 3) with any and with all channels full.
+
+    Parameters
+    ----------
+    pixels
+        Pixels (H, W, 3).
+
+    Returns
+    -------
+    dict[str, float]
+        Percent of pixels (H, W, 3) with any and with all channels full.
+    """
     r, g, b = cv2.split(pixels)
     most, least = cv2.max(cv2.max(r, g), b), cv2.min(cv2.min(r, g), b)
     share = 100 / most.size
@@ -44,15 +57,40 @@ def picture_clipping(pixels: NDArray[np.uint8]) -> dict[str, float]:
 
 
 def warning_of(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> ViewfinderOffset:
-    """Judge a finished picture of the same shot, lying as the raw does, against the raw's block means."""
+    """Judge a finished picture of the same shot, lying as the raw does, against the raw's block means.
+
+    Parameters
+    ----------
+    pixels
+        Pixels (H, W, 3).
+    blocks
+        Block statistics of each colour plane.
+
+    Returns
+    -------
+    ViewfinderOffset
+        See `ViewfinderOffset`.
+    """
     return ViewfinderOffset(picture_clipping(pixels), offset_ev(pixels, blocks))
 
 
 def offset_ev(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> float | None:
-    """EV by which the picture is full before (+) or after (-) the raw's brightest channel.
+    """Compute the EV by which the picture is full before (+) or after (-) the raw's brightest channel.
 
     The picture's brightest channel is followed over the raw's: where it reaches its top inside the raw's range the
     place is read off, and where the raw is full first the last two stops are carried on, in log light.
+
+    Parameters
+    ----------
+    pixels
+        Pixels (H, W, 3).
+    blocks
+        Block statistics of each colour plane.
+
+    Returns
+    -------
+    float | None
+        EV by which the picture is full before (+) or after (-) the raw's brightest channel.
     """
     raw = np.max([np.mean([b.mean for b in blocks if b.channel == k], axis=0) for k in range(3)], axis=0)
     full = np.max([b.full for b in blocks], axis=0) > 0.3 * BLOCK * BLOCK

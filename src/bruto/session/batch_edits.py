@@ -77,6 +77,15 @@ class BatchEdits:
     def use(self, values: Values, what: str, shots: list[Shot]) -> None:
         """Use values, or those that each shot's edit gets, on shots; one step of history in each, and taken back
         together by `take_back`.
+
+        Parameters
+        ----------
+        values
+            Fields of the recipe with their new values.
+        what
+            Key of the step in the history.
+        shots
+            The shots concerned.
         """
         shots = [s for s in shots if not s.problem]
 
@@ -151,7 +160,18 @@ class BatchEdits:
     # -- each shot's own suggestions
 
     def suggest(self, shots: list[Shot]) -> Callable[[], None] | None:
-        """Measure each shot and take its own suggestions, behind the window; returns what stops it."""
+        """Suggest the measure each shot and take its own suggestions, behind the window; returns what stops it.
+
+        Parameters
+        ----------
+        shots
+            The shots concerned.
+
+        Returns
+        -------
+        Callable[[], None] | None
+            Measure each shot and take its own suggestions, behind the window.
+        """
         shots = [s for s in shots if not s.problem]
         if not shots:
             return None

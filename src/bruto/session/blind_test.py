@@ -24,11 +24,28 @@ class BlindTest:
         self.tally: dict[str, int] = {}
 
     def hide(self, on: bool) -> None:
-        """Hide the names, in an order that nobody knows, or show them."""
+        """Hide the names, in an order that nobody knows, or show them.
+
+        Parameters
+        ----------
+        on
+            Whether it is switched on.
+        """
         self.exchanged = secrets.randbelow(2) == 1 if on else None
 
     def names(self, titles: tuple[str, str]) -> tuple[str, str]:
-        """Return what both pictures are called on the stage."""
+        """Return what both pictures are called on the stage.
+
+        Parameters
+        ----------
+        titles
+            Titles of both.
+
+        Returns
+        -------
+        tuple[str, str]
+            The values in the order of the summary.
+        """
         return titles if self.exchanged is None else ("A", "B")
 
     def prefer(self, ids: tuple[str, str], titles: tuple[str, str], which: int | None) -> str:
@@ -67,7 +84,20 @@ class BlindTest:
         return text
 
     def tally_text(self, ids: tuple[str, str], titles: tuple[str, str]) -> str:
-        """Say the tally of two pictures, "" where there is none."""
+        """Say the tally of two pictures, "" where there is none.
+
+        Parameters
+        ----------
+        ids
+            Identifiers of both.
+        titles
+            Titles of both.
+
+        Returns
+        -------
+        str
+            Text for people, "" where there is none.
+        """
         one, other = ids
         a, b = self.tally.get(f"{one} > {other}", 0), self.tally.get(f"{other} > {one}", 0)
         same = self.tally.get(f"{min(ids)} = {max(ids)}", 0)

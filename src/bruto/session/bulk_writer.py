@@ -33,7 +33,17 @@ class BulkWriter:
         self._finished: deque[tuple[list[Shot], list[Shot], Act, int, list[str], Done]] = deque()
 
     def change(self, shots: Iterable[Shot], act: Act, done: Done) -> None:
-        """Do `act` (which says whether it did something) to each shot; `done` gets to how many, and what went wrong."""
+        """Do `act` (which says whether it did something) to each shot; `done` gets to how many, and what went wrong.
+
+        Parameters
+        ----------
+        shots
+            The shots concerned.
+        act
+            Does something to an edit and returns whether it changed.
+        done
+            Called with the result.
+        """
         count, closed = 0, []
         for shot in shots:
             edit = self.edits.get(str(shot.main))

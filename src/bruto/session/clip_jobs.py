@@ -16,7 +16,18 @@ from bruto.storage.atomic_write import Target
 
 
 def edited_values(path: Path) -> Recipe | None:
-    """The values beside a file, None where it was never edited."""
+    """Return the values beside a file, None where it was never edited.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    Recipe | None
+        The values beside a file, None where it was never edited.
+    """
     side, _ = load_sidecar(path)
     return None if side.untouched else side.recipe
 
@@ -39,7 +50,15 @@ class ClipJobs:
         self._stop.set()
 
     def start(self, files: list[Path], output: Target) -> None:
-        """Develop files to a clip."""
+        """Develop files to a clip.
+
+        Parameters
+        ----------
+        files
+            Files in order.
+        output
+            File to write, from the output planner.
+        """
         self._stop.clear()
         self.running = True
 

@@ -40,8 +40,22 @@ PIECE_SIDE = 360
 
 
 def source_id(kind: str, name: str) -> str:
-    """Name what stands in a well for the tally: its kind, and of a version or another shot its name.
+    """Return the name what stands in a well for the tally: its kind, and of a version or another shot its name.
 
+    Parameters
+    ----------
+    kind
+        What a side is: corrected, defaults, phone, preview, matched, version or shot.
+    name
+        Name as the user sees it.
+
+    Returns
+    -------
+    str
+        Name what stands in a well for the tally.
+
+    Examples
+    --------
     >>> source_id("phone", ""), source_id("version", "soft"), source_id("shot", "/photos/pans/frame-0002.dng")
     ('phone', 'version:soft', 'shot:frame-0002')
     """
@@ -59,9 +73,7 @@ class SourceChoice:
 
 @dataclass(frozen=True)
 class ComparedPair:
-    """A comparison of two sides with their titles, and the `places` worth a look; `worth`: whether the raw is, where
-    it stands beside its picture; `equal_ev`: how far the second was pushed to be as bright as the first.
-    """
+    """A comparison of two sides with their titles, and the `places` worth a look."""
 
     comparison: Comparison
     first: Side
@@ -70,7 +82,9 @@ class ComparedPair:
     titles: tuple[str, str]
     places: tuple[Region, ...]
     worth: str = ""
+    """Whether the raw is, where it stands beside its picture."""
     equal_ev: float = 0.0
+    """How far the second was pushed to be as bright as the first."""
 
     @property
     def alignment(self) -> Alignment:
@@ -154,13 +168,31 @@ class ComparisonSession:
         return found
 
     def choose(self, well: int, kind: str, name: str = "") -> None:
-        """Put something into the first (0) or second (1) well."""
+        """Put something into the first (0) or second (1) well.
+
+        Parameters
+        ----------
+        well
+            Which source: 0 for the first, 1 for the second.
+        kind
+            What a side is: corrected, defaults, phone, preview, matched, version or shot.
+        name
+            Name as the user sees it.
+        """
         new = (kind, name)
         self.wells = (new, self.wells[1]) if well == 0 else (self.wells[0], new)
         self.show()
 
     def bring(self, well: int, path: str) -> None:
-        """Put a shot, wherever it is in the shoot, into a well."""
+        """Put a shot, wherever it is in the shoot, into a well.
+
+        Parameters
+        ----------
+        well
+            Which source: 0 for the first, 1 for the second.
+        path
+            File to read.
+        """
         shot = self.opened.shot
         if shot is not None and str(shot.main) == path:
             self.choose(well, CORRECTED)
@@ -179,13 +211,25 @@ class ComparisonSession:
         self.wells = (wells[0] or (CORRECTED, ""), wells[1] or (DEFAULTS, ""))
 
     def set_push(self, push: Recipe) -> None:
-        """The same change on both from now on."""
+        """Return the same change on both from now on.
+
+        Parameters
+        ----------
+        push
+            The change applied to both sides.
+        """
         if push != self.push:
             self.push = push
             self.show()
 
     def set_equal(self, on: bool) -> None:
-        """Both at equal brightness from now on, or each as it is."""
+        """Return both at equal brightness from now on, or each as it is.
+
+        Parameters
+        ----------
+        on
+            Whether it is switched on.
+        """
         if on != self.equal:
             self.equal = on
             self.show()
@@ -193,7 +237,20 @@ class ComparisonSession:
     # -- comparing
 
     def recipe_of(self, kind: str, name: str) -> Recipe | None:
-        """The values of a side of the shown shot; None where its file is finished."""
+        """Return the values of a side of the shown shot; None where its file is finished.
+
+        Parameters
+        ----------
+        kind
+            What a side is: corrected, defaults, phone, preview, matched, version or shot.
+        name
+            Name as the user sees it.
+
+        Returns
+        -------
+        Recipe | None
+            The values of a side of the shown shot.
+        """
         edit = self.opened.edit
         assert edit is not None
         if kind == VERSION:
@@ -205,7 +262,20 @@ class ComparisonSession:
         return edit.recipe if kind == CORRECTED else None
 
     def maker(self, kind: str, name: str) -> Callable[[Recipe], Side]:
-        """What makes a side under a push, for the thread that renders."""
+        """Find what makes a side under a push, for the thread that renders.
+
+        Parameters
+        ----------
+        kind
+            What a side is: corrected, defaults, phone, preview, matched, version or shot.
+        name
+            Name as the user sees it.
+
+        Returns
+        -------
+        Callable[[Recipe], Side]
+            What makes a side under a push, for the thread that renders.
+        """
         shot, developer = self.opened.shot, self.opened.developer
         assert shot is not None
         if kind == PHONE:
@@ -304,7 +374,13 @@ class ComparisonSession:
         self.changed.emit()
 
     def piece(self, wanted: tuple[int, int, int, int] | None) -> None:
-        """Sharp pixels of a rectangle (x, y, width, height; oriented pixels of the first), or of none."""
+        """Return the sharp pixels of a rectangle (x, y, width, height; oriented pixels of the first), or of none.
+
+        Parameters
+        ----------
+        wanted
+            Value wished for.
+        """
         found = self.state
         if wanted is None or isinstance(found, str):
             self._pieces.forget()
@@ -358,7 +434,15 @@ class ComparisonSession:
     # -- places of one's own
 
     def pin(self, x: float, y: float) -> None:
-        """Keep a place (shares of the first's width and height) among those that are shown at 1:1."""
+        """Keep a place (shares of the first's width and height) among those that are shown at 1:1.
+
+        Parameters
+        ----------
+        x
+            Horizontal position, pixels.
+        y
+            Vertical position, pixels.
+        """
         if isinstance(self.state, str):
             self.message.emit(tr("Wait until both are measured, then add regions."))
             return
@@ -374,7 +458,13 @@ class ComparisonSession:
         self._pinned()
 
     def unpin(self, k: int) -> None:
-        """Take a place of one's own away, by its number among all places."""
+        """Take a place of one's own away, by its number among all places.
+
+        Parameters
+        ----------
+        k
+            Index.
+        """
         found = self.state
         if isinstance(found, str) or not 0 <= k < len(found.places) or found.places[k].kind != OWN:
             return
@@ -393,7 +483,17 @@ class ComparisonSession:
     # -- the phone's look, taken in part
 
     def take_part(self, parts: tuple[str, ...], strength: float, final: bool = True) -> None:
-        """How much of the phone's look is taken; while that is dragged only the first side is made anew."""
+        """Find how much of the phone's look is taken; while that is dragged only the first side is made anew.
+
+        Parameters
+        ----------
+        parts
+            Number of parts.
+        strength
+            How far, 0 to 1.
+        final
+            Whether the drag has ended.
+        """
         self.phone.parts, self.phone.strength = parts, strength
         if self.phone.matched is None:
             return
@@ -412,7 +512,13 @@ class ComparisonSession:
     # -- without names
 
     def hide_names(self, on: bool) -> None:
-        """Show both as A and B, in an order that nobody knows, until one is preferred."""
+        """Show both as A and B, in an order that nobody knows, until one is preferred.
+
+        Parameters
+        ----------
+        on
+            Whether it is switched on.
+        """
         self.blind.hide(on)
         self.changed.emit()
 
@@ -422,7 +528,19 @@ class ComparisonSession:
         return ("", "") if isinstance(found, str) else self.blind.names(found.titles)
 
     def prefer(self, which: int | None) -> str:
-        """A (0) or B (1) is preferred, or neither (None): kept in the tally; says what they were, and shows it."""
+        """Return a (0) or B (1) is preferred, or neither (None): kept in the tally; says what they were, and shows
+        it.
+
+        Parameters
+        ----------
+        which
+            0 for A, 1 for B, None for no difference.
+
+        Returns
+        -------
+        str
+            A (0) or B (1) is preferred, or neither (None): kept in the tally.
+        """
         found = self.state
         if isinstance(found, str) or self.blind.exchanged is None:
             return ""

@@ -33,7 +33,20 @@ def _blocks(values: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Region, ...]:
-    """Up to `MOST` places of two developed pictures (H, W, 3) of one frame, with what is to be seen there."""
+    """Return up to `MOST` places of two developed pictures (H, W, 3) of one frame, with what is to be seen there.
+
+    Parameters
+    ----------
+    one
+        First array.
+    merged
+        Merged picture (H, W, 3).
+
+    Returns
+    -------
+    tuple[Region, ...]
+        Up to `MOST` places of two developed pictures (H, W, 3) of one frame, with what is to be seen there.
+    """
     scale = min(1.0, EDGE / max(one.shape))
     h, w = round(one.shape[0] * scale), round(one.shape[1] * scale)
     # noise is told at 1:1, in the middle of each block's place: an average would hide it

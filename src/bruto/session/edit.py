@@ -61,8 +61,14 @@ class Edit:
         return self._sidecar.recipe is self._pristine
 
     def start_with(self, recipe: Recipe | None) -> None:
-        """Let a recipe be in force as long as nothing was changed (None: the default values). Nothing is written for
-        it. What was changed while it was awaited stands on top of it.
+        """Let a recipe be in force as long as nothing was changed (None: the default values).
+
+        Nothing is written for it. What was changed while it was awaited stands on top of it.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
         """
         awaited, self.awaits_start = self.awaits_start, False
         if self.untouched:
@@ -95,8 +101,22 @@ class Edit:
         return self._before_drag is not None
 
     def change(self, what: str, *, final: bool = True, **values: Any) -> bool:
-        """Set values; returns False (with a message) where they are out of range, or where nothing may be changed now
-        because what is kept of the shot cannot be read or put aside.
+        """Set values; returns False (with a message) where they are out of range, or where nothing may be changed
+        now because what is kept of the shot cannot be read or put aside.
+
+        Parameters
+        ----------
+        what
+            Key of the step in the history, see `develop.history_text`.
+        final
+            Whether the drag has ended.
+        **values
+            Fields of the recipe with their new values.
+
+        Returns
+        -------
+        bool
+            True where that is so.
         """
         if not self._open_for_changes():
             return False
@@ -148,13 +168,25 @@ class Edit:
         return True
 
     def reset(self, *fields: str) -> None:
-        """Give fields (all without names) their default values."""
+        """Give fields (all without names) their default values.
+
+        Parameters
+        ----------
+        *fields
+            Names of the recipe's fields.
+        """
         default = Recipe().model_dump(by_alias=True)
         chosen = {k: default[k] for k in (fields or [k for k in default if k not in ("schema", "engine")])}
         self.change(f"reset:{fields[0]}" if fields else "reset", **chosen)
 
     def take(self, field: str) -> None:
-        """Take one suggestion."""
+        """Take one suggestion.
+
+        Parameters
+        ----------
+        field
+            Coarse field (rows, columns, values).
+        """
         suggestion = self.suggestions.get(field)
         if suggestion is not None:
             value = suggestion.value.model_dump() if isinstance(suggestion.value, Tone) else suggestion.value
@@ -169,6 +201,18 @@ class Edit:
     def adopt(self, what: str, suggestions: dict[str, Suggestion]) -> bool:
         """Take suggestions, as one step; those that are in force already as the start become the shot's own values,
         which are written.
+
+        Parameters
+        ----------
+        what
+            Key of the step in the history, see `develop.history_text`.
+        suggestions
+            Suggestions by field.
+
+        Returns
+        -------
+        bool
+            True where that is so.
         """
         new = take_all(self.recipe, suggestions)
         if not (self.untouched and self.started and new == self.recipe):
@@ -186,6 +230,13 @@ class Edit:
         return [f for f, s in self.suggestions.items() if getattr(self.recipe, f) != s.value]
 
     def set_suggestions(self, suggestions: dict[str, Suggestion]) -> None:
+        """Set suggestions.
+
+        Parameters
+        ----------
+        suggestions
+            Suggestions by field.
+        """
         self.suggestions = suggestions
         self.suggested.emit()
 
@@ -230,14 +281,33 @@ class Edit:
         return step_title(what)
 
     def back_to(self, index: int) -> None:
-        """Step back until the history holds `index` entries."""
+        """Step back until the history holds `index` entries.
+
+        Parameters
+        ----------
+        index
+            Position in the list.
+        """
         while len(self._sidecar.history) > max(0, index) and self.undo():
             pass
 
     # -- versions
 
     def keep_version(self, name: str) -> bool:
-        """Keep the recipe as it is now under a name; one of that name is replaced. False without a name."""
+        """Keep the recipe as it is now under a name; one of that name is replaced.
+
+        False without a name.
+
+        Parameters
+        ----------
+        name
+            Name of the version, 1 to 60 characters.
+
+        Returns
+        -------
+        bool
+            True where that is so.
+        """
         name = name.strip()[:LONGEST_NAME]
         if not name or not self._open_for_changes():
             return False
@@ -247,13 +317,30 @@ class Edit:
         return True
 
     def drop_version(self, name: str) -> None:
-        """Forget a version; the shot's recipe stays as it is."""
+        """Forget a version; the shot's recipe stays as it is.
+
+        Parameters
+        ----------
+        name
+            Name of the version, 1 to 60 characters.
+        """
         if self._open_for_changes() and self._sidecar.versions.pop(name, None) is not None:
             self._unsaved = True
             self.changed.emit()
 
     def version(self, name: str) -> Recipe | None:
-        """A version's recipe; None with a message where it cannot be used."""
+        """Return a version's recipe; None with a message where it cannot be used.
+
+        Parameters
+        ----------
+        name
+            Name of the version, 1 to 60 characters.
+
+        Returns
+        -------
+        Recipe | None
+            A version's recipe.
+        """
         try:
             return self._sidecar.version(name)
         except BrutoError as error:
@@ -261,12 +348,40 @@ class Edit:
             return None
 
     def use_version(self, name: str) -> bool:
-        """Give the shot a version's values, as one step of history."""
+        """Give the shot a version's values, as one step of history.
+
+        Parameters
+        ----------
+        name
+            Name of the version, 1 to 60 characters.
+
+        Returns
+        -------
+        bool
+            True where that is so.
+        """
         found = self.version(name)
         return found is not None and self.change(f"version:{name}", **found.model_dump(by_alias=True))
 
     def judge(self, *, verdict: str | None = None, note: str | None = None, gear: str | None = None) -> bool:
-        """Set a verdict ("" for none), a note, gear; kept beside the raw and as XMP. A problem becomes a message."""
+        """Set a verdict ("" for none), a note, gear; kept beside the raw and as XMP.
+
+        A problem becomes a message.
+
+        Parameters
+        ----------
+        verdict
+            Verdict: discard, spare, keep, best, or "" for none.
+        note
+            Note for people.
+        gear
+            Gear that was used.
+
+        Returns
+        -------
+        bool
+            True where that is so.
+        """
         if not self._open_for_changes():
             return False
         side = self._sidecar

@@ -98,8 +98,26 @@ def _of_records(records: Sequence[LogRecord]) -> tuple[dict[str, Any], dict[str,
 
 
 def equipment_of(make: str, model: str, book: Path, card: PhoneCard | None = None) -> Equipment:
-    """What is known of a phone, of its card and of a logbook; what is learnt from shots goes before the card's, what
-    nobody tells is usual. A logbook that is not there or cannot be read tells nothing.
+    """Find what is known of a phone, of its card and of a logbook; what is learnt from shots goes before the card's,
+    what nobody tells is usual.
+
+    A logbook that is not there or cannot be read tells nothing.
+
+    Parameters
+    ----------
+    make
+        Maker of the phone, as in its files.
+    model
+        Model of the phone, as in its files.
+    book
+        The logbook's file.
+    card
+        Card of the phone.
+
+    Returns
+    -------
+    Equipment
+        What is known of a phone, of its card and of a logbook.
     """
     if not model:
         return Equipment()

@@ -16,18 +16,31 @@ from bruto.shoot.shots import Shot
 
 @dataclass(frozen=True)
 class ExportPreview:
-    """`recipe`: None where its suggestions are found when it leaves; `size`: width and height of the picture, pixels,
-    None where it is not known yet.
-    """
+    """Export preview."""
 
     shot: Shot
     recipe: Recipe | None
+    """None where its suggestions are found when it leaves."""
     name: str
     size: tuple[int, int] | None
+    """Width and height of the picture, pixels, None where it is not known yet."""
 
 
 def framed_size(meta: RawMeta, recipe: Recipe) -> tuple[int, int]:
-    """Width and height of a developed picture after turning, straightening and cropping, pixels."""
+    """Return the width and height of a developed picture after turning, straightening and cropping, pixels.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    tuple[int, int]
+        Width and height of a developed picture after turning, straightening and cropping, pixels.
+    """
     used = recipe.effective()
     area = meta.active_area if used.whole_area and meta.kind != "picture" else meta.default_crop
     asked = replace(meta, default_crop=area, orientation=turned(meta.orientation, used.turns))
@@ -41,8 +54,25 @@ def export_previews(
     long_edge: int | None,
     sizes: bool = True,
 ) -> list[ExportPreview]:
-    """What would be written of shots that can be opened. `values`: finds the values in force of a file, see
-    `OpenShots.values`. `sizes`: whether they are wanted, for which the files are looked into.
+    """Find what would be written of shots that can be opened.
+
+    Parameters
+    ----------
+    shots
+        The shots concerned.
+    values
+        Finds the values in force of a file, see `OpenShots.values`.
+    suffix
+        Suffix of the file name, with its point.
+    long_edge
+        Long edge of the output, pixels; None keeps the size.
+    sizes
+        Whether they are wanted, for which the files are looked into.
+
+    Returns
+    -------
+    list[ExportPreview]
+        What would be written of shots that can be opened.
     """
     found = []
     for shot in shots:

@@ -41,8 +41,22 @@ class Cell:
 
 
 def settings_between(recipe: Recipe, base: Recipe) -> str:
-    """What a recipe does where it differs from another one, in words.
+    """Say what a recipe does where it differs from another one, in words.
 
+    Parameters
+    ----------
+    recipe
+        The edit, every value in its own unit.
+    base
+        What it starts from.
+
+    Returns
+    -------
+    str
+        What a recipe does where it differs from another one, in words.
+
+    Examples
+    --------
     >>> settings_between(Recipe(exposure=0.5), Recipe())
     'exposure +0.50 EV'
     """
@@ -101,7 +115,17 @@ class Grid:
         return tuple(own[:MOST])
 
     def pick(self, kind: str, name: str, on: bool) -> None:
-        """Show something too, or no more."""
+        """Show something too, or no more.
+
+        Parameters
+        ----------
+        kind
+            What a side is: corrected, defaults, phone, preview, matched, version or shot.
+        name
+            Name as the user sees it.
+        on
+            Whether it is switched on.
+        """
         now = [c for c in self.picked() if c != (kind, name)]
         if on:
             now.append((kind, name))
@@ -196,7 +220,13 @@ class Grid:
             self._sides.popitem(last=False)
 
     def pieces(self, rect: Rect | None) -> None:
-        """Sharp pixels of one place (shares of the frame) in all that are made, or of none."""
+        """Return the sharp pixels of one place (shares of the frame) in all that are made, or of none.
+
+        Parameters
+        ----------
+        rect
+            Rectangle in output pixels.
+        """
         if rect is None:
             self._pieces.forget()
             return

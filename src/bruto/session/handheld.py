@@ -20,7 +20,25 @@ STEADY = 0.1
 
 
 def hands_of(book: Path, models: tuple[str, ...]) -> dict[str, HandSteadiness]:
-    """What is learnt of the hand with each phone; nothing where too few shots tell it. Raises `BrutoError`."""
+    """Find what is learnt of the hand with each phone; nothing where too few shots tell it.
+
+    Parameters
+    ----------
+    book
+        The logbook's file.
+    models
+        Models of phones.
+
+    Returns
+    -------
+    dict[str, HandSteadiness]
+        What is learnt of the hand with each phone.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     found: dict[str, HandSteadiness] = {}
     if not book.exists():
         return found

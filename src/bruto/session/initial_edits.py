@@ -32,7 +32,18 @@ SUGGESTIONS, DEFAULTS = "suggestions", "defaults"
 
 
 def saved_start(path: Path) -> Recipe | None:
-    """The recipe that a file's suggestions make, as it is kept; None where it has to be found."""
+    """Return the recipe that a file's suggestions make, as it is kept; None where it has to be found.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    Recipe | None
+        The recipe that a file's suggestions make, as it is kept.
+    """
     try:
         data = render_cache.load("start", content_key(path))
         return None if data is None else recipe_from(parse_json(data, "the kept start"))
@@ -41,7 +52,15 @@ def saved_start(path: Path) -> Recipe | None:
 
 
 def save_start(path: Path, recipe: Recipe) -> None:
-    """Keep the recipe that a file's suggestions make; what cannot be kept is found again."""
+    """Keep the recipe that a file's suggestions make; what cannot be kept is found again.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    recipe
+        The edit, every value in its own unit.
+    """
     try:
         render_cache.store("start", content_key(path), json.dumps(recipe.model_dump(by_alias=True)).encode())
     except (BrutoError, OSError):
@@ -49,7 +68,23 @@ def save_start(path: Path, recipe: Recipe) -> None:
 
 
 def find_start(path: Path) -> Recipe:
-    """The same, found where it is not kept: some seconds. Raises `BrutoError`."""
+    """Find the same, found where it is not kept: some seconds.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    Recipe
+        The same, found where it is not kept.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     found = saved_start(path)
     if found is None:
         suggesting = SuggestionInput(Developer(open_source(path)))
@@ -132,7 +167,13 @@ class InitialEdits:
         self.worker.close()
 
     def set_on(self, on: bool) -> None:
-        """Whether shots start with their suggestions from now on."""
+        """Check whether shots start with their suggestions from now on.
+
+        Parameters
+        ----------
+        on
+            Whether it is switched on.
+        """
         if on != self.on:
             self.on = on
             self._made.clear()
@@ -141,7 +182,18 @@ class InitialEdits:
     # -- where a shot starts
 
     def of(self, path: Path) -> Recipe | None:
-        """Where a file starts that was never edited; None: at the default values, or it is not known yet."""
+        """Find where a file starts that was never edited; None: at the default values, or it is not known yet.
+
+        Parameters
+        ----------
+        path
+            File to read.
+
+        Returns
+        -------
+        Recipe | None
+            Where a file starts that was never edited.
+        """
         if not self.on:
             return None
         key = str(path)
@@ -153,13 +205,31 @@ class InitialEdits:
         return self._starts[key]
 
     def learn(self, path: Path, recipe: Recipe) -> None:
-        """What a file's suggestions make was found elsewhere."""
+        """Find what a file's suggestions make was found elsewhere.
+
+        Parameters
+        ----------
+        path
+            File to read.
+        recipe
+            The edit, every value in its own unit.
+        """
         self._starts[str(path)] = recipe
         self._keeping.ask(path, lambda: save_start(path, recipe), lambda _: None, lambda _: None)
 
     def recipe_of(self, path: Path) -> Recipe | None:
-        """The values in force of a file that is not open, read from beside it; None where its suggestions have to be
-        found first.
+        """Return the values in force of a file that is not open, read from beside it; None where its suggestions
+        have to be found first.
+
+        Parameters
+        ----------
+        path
+            File to read.
+
+        Returns
+        -------
+        Recipe | None
+            The values in force of a file that is not open, read from beside it.
         """
         side, _ = load_sidecar(path)
         return self.of(path) if self.on and side.untouched else side.recipe
@@ -167,12 +237,24 @@ class InitialEdits:
     # -- small pictures
 
     def follow(self, shots: Iterable[Shot]) -> None:
-        """Make the pictures of a shoot that are not made yet, in this order."""
+        """Make the pictures of a shoot that are not made yet, in this order.
+
+        Parameters
+        ----------
+        shots
+            The shots concerned.
+        """
         self._todo = [s for s in shots if not s.problem and s.main not in self._made]
         self._next()
 
     def again(self, shots: Iterable[Shot]) -> None:
-        """The values of these shots are others now: their pictures come first."""
+        """Return the values of these shots are others now: their pictures come first.
+
+        Parameters
+        ----------
+        shots
+            The shots concerned.
+        """
         first = [s for s in shots if not s.problem]
         names = {s.main for s in first}
         self._todo = first + [s for s in self._todo if s.main not in names]

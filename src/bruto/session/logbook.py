@@ -49,11 +49,13 @@ class NoiseGroup:
 
 @dataclass(frozen=True)
 class LogbookContent:
-    """What is shown. `made_up`: the shots are those of the simulated phone; `charges`: the battery before and after,
-    percent, and hours, of shoots of which that was noted; `title` and `answer` of the `shots`.
+    """What is shown.
+
+    `title` and `answer` of the `shots`.
     """
 
     made_up: bool = False
+    """The shots are those of the simulated phone."""
     problem: str = ""
     count: int = 0
     shoots: tuple[ShootRow, ...] = ()
@@ -68,6 +70,7 @@ class LogbookContent:
     storage: dict[str, estimates.Learnt] | None = None
     battery: estimates.Learnt | None = None
     charges: dict[str, tuple[float, float, float]] | None = None
+    """The battery before and after, percent, and hours, of shoots of which that was noted."""
     shoot: str = ""
     title: str = ""
     answer: str = ""
@@ -81,8 +84,20 @@ def _span(values: Sequence[float], unit: str) -> str:
 
 
 def plain_iso(iso: float) -> str:
-    """An ISO in two figures, rounded down.
+    """Return an ISO in two figures, rounded down.
 
+    Parameters
+    ----------
+    iso
+        ISO speed.
+
+    Returns
+    -------
+    str
+        An ISO in two figures, rounded down.
+
+    Examples
+    --------
     >>> plain_iso(452.3), plain_iso(1290.0)
     ('450', '1200')
     """
@@ -238,7 +253,17 @@ class LogbookSession:
         return demo_logbook() if self.shoot.made_up else usual_logbook()
 
     def ask(self, question: str = "", shoot: str | None = None, phone: str | None = None) -> None:
-        """Show the shots of a shoot, or the answer to a question (see `QUESTIONS`)."""
+        """Show the shots of a shoot, or the answer to a question (see `QUESTIONS`).
+
+        Parameters
+        ----------
+        question
+            Identifier of the question.
+        shoot
+            Name of the shoot.
+        phone
+            Model of the phone.
+        """
         self.question = question
         if shoot is not None:
             self._shoot = shoot
@@ -277,23 +302,55 @@ class LogbookSession:
             self.notice.emit(text)
 
     def set_values(self, records: Sequence[LogRecord], **values: Any) -> None:
-        """Write down what is told of some shots; of all of the shoot that is shown, where none are given."""
+        """Write down what is told of some shots; of all of the shoot that is shown, where none are given.
+
+        Parameters
+        ----------
+        records
+            Records of the logbook.
+        **values
+            Fields of the recipe with their new values.
+        """
         keys, shoot = [r.key for r in records], self.state.shoot
         self._change(lambda book: book.set_values(keys, **values) if keys else book.set_shoot(shoot, **values))
 
     def note(self, shoot: str, note: str | None = None, battery: tuple[float, float, float] | None = None) -> None:
-        """Note something of a shoot."""
+        """Note something of a shoot.
+
+        Parameters
+        ----------
+        shoot
+            Name of the shoot.
+        note
+            Note for people.
+        battery
+            Charge before and after, percent, and hours between.
+        """
         self._change(lambda book: book.note_shoot(shoot, note, battery))
 
     def forget(self, shoot: str) -> None:
-        """Delete the records of a shoot."""
+        """Delete the records of a shoot.
+
+        Parameters
+        ----------
+        shoot
+            Name of the shoot.
+        """
         self._change(
             lambda book: book.forget_shoot(shoot),
             tr("Deleted the records of {shoot}; its files are unchanged.", shoot=shoot),
         )
 
     def export(self, path: Path, chosen: bool) -> None:
-        """Write all of it to a file, .csv or .json; one that is there is replaced where its whole name was `chosen`."""
+        """Write all of it to a file,.csv or.json; one that is there is replaced where its whole name was `chosen`.
+
+        Parameters
+        ----------
+        path
+            File to read.
+        chosen
+            Whether the user chose the name in a dialog that asked about replacing it.
+        """
         kind = path.suffix.lower().lstrip(".")
         known = [f for s in self.shoot.shots for f in s.files]
 

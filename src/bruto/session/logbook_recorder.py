@@ -57,7 +57,13 @@ class LogbookRecorder:
         shoot.judged.connect(self.note)
 
     def note(self, shot: Shot) -> None:
-        """Write down a shot, soon."""
+        """Write down a shot, soon.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+        """
         report = self.shoot.reports.get(str(shot.main))
         if report is None or shot.seen is None or shot.seen.merged:
             return

@@ -56,31 +56,33 @@ def _as_stored(one: QueuedMerge) -> dict[str, Any]:
 @dataclass(frozen=True)
 class MergeView:
     """A result beside one of its frames, both with the corrections suggested for the result: pictures (H, W, 3) uint8,
-    turned as held; `names` of both; `size`: width and height of the full frame; `places` where they differ most, with
-    `pairs` of pieces at 1:1; `border` (h, w): share of sky of each place, 255 = all, where there is one;
-    `orientation`: Exif, by which all of it was turned.
+    turned as held; `names` of both; `places` where they differ most, with `pairs` of pieces at 1:1; `border` (h, w):
+    share of sky of each place, 255 = all, where there is one.
     """
 
     one: NDArray[np.uint8]
     merged: NDArray[np.uint8]
     names: tuple[str, str]
     size: tuple[int, int]
+    """Width and height of the full frame."""
     places: tuple[Region, ...]
     pairs: tuple[SharpPair, ...]
     border: NDArray[np.uint8] | None = None
     orientation: int = 1
+    """Exif, by which all of it was turned."""
 
 
 @dataclass(frozen=True)
 class LiveView:
-    """What a running merge holds so far, developed: `picture` (h, w, 3) uint8, turned as held; `size`: width and height
-    of the full frame; `count`: frames in it; `summed`: whether they are merged in it.
-    """
+    """What a running merge holds so far, developed: `picture` (h, w, 3) uint8, turned as held."""
 
     picture: NDArray[np.uint8]
     size: tuple[int, int]
+    """Width and height of the full frame."""
     count: int
+    """Frames in it."""
     summed: bool
+    """Whether they are merged in it."""
 
 
 class _Developing:
@@ -141,7 +143,18 @@ def _look_at(result: MergeResult) -> MergeView:
 
 
 def reference_file(result: MergeResult) -> Path:
-    """The frame that the others were laid on."""
+    """Return the frame that the others were laid on.
+
+    Parameters
+    ----------
+    result
+        The result.
+
+    Returns
+    -------
+    Path
+        The frame that the others were laid on.
+    """
     still = next((f for f in result.frames if f.used and tuple(f.shift_px) == (0.0, 0.0)), None)
     used = [f for f in result.frames if f.used]
     return Path((still or used[0]).file)
@@ -181,6 +194,13 @@ class MergeJobs:
     def judge(self, files: list[Path], night: bool) -> None:
         """Judge the frames of a set behind the window, those of a night by their previews; `judged` tells as it goes
         on.
+
+        Parameters
+        ----------
+        files
+            Files in order.
+        night
+            Whether the frames are a night on a tripod.
         """
 
         def work() -> object:
@@ -215,7 +235,19 @@ class MergeJobs:
         self._enough.set()
 
     def start(self, files: list[Path], method: str, output: Target, choices: Mapping[str, Any] | None = None) -> None:
-        """Merge files by a method, with the choices it leaves, to a new raw; where one is running, after it."""
+        """Merge files by a method, with the choices it leaves, to a new raw; where one is running, after it.
+
+        Parameters
+        ----------
+        files
+            Files in order.
+        method
+            Identifier of the method.
+        output
+            File to write, from the output planner.
+        choices
+            Values of the method's options.
+        """
         if self.running:
             self._wait((*self.waiting, QueuedMerge(tuple(files), method, output, dict(choices or {}))))
             return
@@ -270,7 +302,13 @@ class MergeJobs:
         self._wait(self.waiting[1:])
 
     def forget_waiting(self, number: int) -> None:
-        """Take a set out of those that wait."""
+        """Take a set out of those that wait.
+
+        Parameters
+        ----------
+        number
+            Index.
+        """
         self._wait(tuple(w for k, w in enumerate(self.waiting) if k != number))
 
     def _wait(self, waiting: tuple[QueuedMerge, ...]) -> None:

@@ -83,7 +83,13 @@ class OpenShots:
     # -- turning to a shot
 
     def turn_to(self, shot: Shot | None) -> None:
-        """Show a shot, or none: its edit at once, its file when it is decoded."""
+        """Show a shot, or none: its edit at once, its file when it is decoded.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+        """
         self.save()
         key = None if shot is None else str(shot.main)
         for channel in (self._opening, self._light, self._suggestions):
@@ -233,12 +239,34 @@ class OpenShots:
         return None if self.shot is None else self._lights.get(str(self.shot.main))
 
     def opened(self, path: Path) -> Developer | None:
-        """The decoded file of a path, if it is open."""
+        """Return the decoded file of a path, if it is open.
+
+        Parameters
+        ----------
+        path
+            File to read.
+
+        Returns
+        -------
+        Developer | None
+            The decoded file of a path, if it is open.
+        """
         found = self._open.get(str(path))
         return None if found is None else found.developer
 
     def geometry(self, uncropped: bool = False) -> Geometry | None:
-        """How its recipe maps its frame now; the pipeline has its own, on its own thread."""
+        """Find how its recipe maps its frame now; the pipeline has its own, on its own thread.
+
+        Parameters
+        ----------
+        uncropped
+            Whether the whole straightened frame is meant.
+
+        Returns
+        -------
+        Geometry | None
+            How its recipe maps its frame now.
+        """
         if self.developer is None or self.edit is None:
             return None
         recipe, meta = self.edit.recipe, self.developer.source.meta
@@ -248,12 +276,42 @@ class OpenShots:
         return self._geometry[1]
 
     def light_at(self, x: float, y: float) -> float | None:
-        """Scene light at a relative place of the recorded frame, EV from grey, before the recipe's exposure."""
+        """Compute the scene light at a relative place of the recorded frame, EV from grey, before the recipe's
+        exposure.
+
+        Parameters
+        ----------
+        x
+            Horizontal position, pixels.
+        y
+            Vertical position, pixels.
+
+        Returns
+        -------
+        float | None
+            Scene light at a relative place of the recorded frame, EV from grey, before the recipe's exposure.
+        """
         light = self.light
         return None if light is None else light.at(x, y)
 
     def value_text(self, code: tuple[float, float, float], x: float, y: float) -> str:
-        """What is under the pointer: an sRGB code (0..1) of the picture, at a relative place of the recorded frame."""
+        """Say what is under the pointer: an sRGB code (0..1) of the picture, at a relative place of the recorded
+        frame.
+
+        Parameters
+        ----------
+        code
+            Picture codes, 0 to 1.
+        x
+            Horizontal position, pixels.
+        y
+            Vertical position, pixels.
+
+        Returns
+        -------
+        str
+            What is under the pointer.
+        """
         star = float(lightness(decode_srgb(np.array(code)) @ space("srgb").to_xyz()[1]))
         ev = self.light_at(x, y)
         if ev is None or self.edit is None:

@@ -30,7 +30,18 @@ from bruto.shoot.shots import Shot
 
 
 def captured_light(shot: Shot) -> float | None:
-    """How much a shot makes of the scene's light, EV: by ISO, time and aperture; None where they are not told."""
+    """Find how much a shot makes of the scene's light, EV: by ISO, time and aperture; None where they are not told.
+
+    Parameters
+    ----------
+    shot
+        The shot concerned.
+
+    Returns
+    -------
+    float | None
+        How much a shot makes of the scene's light, EV.
+    """
     seen = shot.seen
     if seen is None or not seen.iso or not seen.exposure_s:
         return None
@@ -137,7 +148,18 @@ class PhoneLookSearch:
         return of
 
     def keep_as(self, name: str) -> bool:
-        """Keep what is taken of the look as a recipe of a name; whether that went well."""
+        """Keep what is taken of the look as a recipe of a name; whether that went well.
+
+        Parameters
+        ----------
+        name
+            Name as the user sees it.
+
+        Returns
+        -------
+        bool
+            True where that is so.
+        """
         if self.matched is None:
             return False
         values = self.shared_values()

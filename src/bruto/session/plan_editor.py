@@ -141,7 +141,13 @@ class PlanEditor:
             self.begin(Plan(tr("New plan"), today, make=make, model=model))
 
     def begin(self, plan: Plan) -> None:
-        """Keep a new plan in a file of its own and show it."""
+        """Keep a new plan in a file of its own and show it.
+
+        Parameters
+        ----------
+        plan
+            The plan.
+        """
         self.flush()
         try:
             self.file.begin(plan)
@@ -181,7 +187,13 @@ class PlanEditor:
         return found
 
     def go_to(self, name: str) -> None:
-        """Turn the plan to a place that another plan knows."""
+        """Turn the plan to a place that another plan knows.
+
+        Parameters
+        ----------
+        name
+            Name as the user sees it.
+        """
         place = self.places.get(name)
         if place is not None:
             self.change(
@@ -212,15 +224,32 @@ class PlanEditor:
         return self.plan.planned_shots[self.chosen]
 
     def choose(self, index: int) -> None:
-        """Choose a wish by its number."""
+        """Choose a wish by its number.
+
+        Parameters
+        ----------
+        index
+            Position in the list.
+        """
         if index != self.chosen:
             self.chosen, self._joined = index, False
             self.changed.emit()
             self._simulate()
 
     def change(self, joined: bool = False, **fields: Any) -> bool:
-        """Change fields of the plan; `joined`: with the change before as one step. Whether it was taken: what cannot be
-        real becomes a message.
+        """Return the change fields of the plan; Whether it was taken: what cannot be real becomes a message.
+
+        Parameters
+        ----------
+        joined
+            With the change before as one step.
+        **fields
+            Fields of the card with their values.
+
+        Returns
+        -------
+        bool
+            Change fields of the plan.
         """
         if self.plan is None:
             return False
@@ -240,7 +269,20 @@ class PlanEditor:
         return True
 
     def change_shot(self, joined: bool = False, **fields: Any) -> bool:
-        """Change fields of the chosen wish."""
+        """Return the change fields of the chosen wish.
+
+        Parameters
+        ----------
+        joined
+            Whether it joins the last step of undo.
+        **fields
+            Fields of the card with their values.
+
+        Returns
+        -------
+        bool
+            Change fields of the chosen wish.
+        """
         planned = self.planned
         if self.plan is None or planned is None:
             return False
@@ -255,7 +297,13 @@ class PlanEditor:
             self.changed.emit()
 
     def add(self, kind: str) -> None:
-        """Add a wish with all that is proposed for it."""
+        """Add a wish with all that is proposed for it.
+
+        Parameters
+        ----------
+        kind
+            Which kind, by its identifier.
+        """
         if self.plan is None:
             return
         if len(self.plan.planned_shots) >= MOST_ITEMS:
@@ -277,13 +325,32 @@ class PlanEditor:
             self.change(planned_shots=planned_shots)
 
     def take(self, name: str) -> None:
-        """Take what is proposed for a value of the chosen wish."""
+        """Take what is proposed for a value of the chosen wish.
+
+        Parameters
+        ----------
+        name
+            Name as the user sees it.
+        """
         offered = self.recommendations().get(name)
         if offered is not None and self.plan is not None:
             self.change_shot(**{name: self.stored(name, offered.value)})
 
     def stored(self, name: str, value: float) -> Any:
-        """A value of a row as the wish holds it."""
+        """Return a value of a row as the wish holds it.
+
+        Parameters
+        ----------
+        name
+            Name as the user sees it.
+        value
+            Value shown or changed.
+
+        Returns
+        -------
+        Any
+            A value of a row as the wish holds it.
+        """
         if name == "at":
             assert self.plan is not None
             return at_text(datetime.fromtimestamp(value, UTC), self.plan.where)
@@ -295,7 +362,13 @@ class PlanEditor:
             self._propose_anew(self.planned)
 
     def turn_into(self, kind: str) -> None:
-        """Make the chosen wish one of another kind, with what is proposed for that."""
+        """Make the chosen wish one of another kind, with what is proposed for that.
+
+        Parameters
+        ----------
+        kind
+            Which kind, by its identifier.
+        """
         planned = self.planned
         if planned is None or planned.kind == kind:
             return
@@ -432,7 +505,18 @@ class PlanEditor:
             return {}
 
     def forecast(self, planned: PlannedShot | None = None) -> ShotForecast | None:
-        """What a wish, else the chosen one, costs."""
+        """Find what a wish, else the chosen one, costs.
+
+        Parameters
+        ----------
+        planned
+            The planned shot.
+
+        Returns
+        -------
+        ShotForecast | None
+            What a wish, else the chosen one, costs.
+        """
         planned = planned or self.planned
         if self.plan is None or planned is None or self.sky is None:
             return None
@@ -475,7 +559,18 @@ class PlanEditor:
         return self._worker.idle()
 
     def span_of(self, planned: PlannedShot) -> Span | None:
-        """When a wish begins and ends, UTC; None where it is not said."""
+        """Find when a wish begins and ends, UTC; None where it is not said.
+
+        Parameters
+        ----------
+        planned
+            The planned shot.
+
+        Returns
+        -------
+        Span | None
+            When a wish begins and ends, UTC.
+        """
         if self.plan is None:
             return None
         try:
@@ -489,7 +584,18 @@ class PlanEditor:
         return begin, begin + timedelta(seconds=lasts)
 
     def spot(self, moment: datetime) -> dict[str, Spot]:
-        """Where sun, moon and target are at a moment."""
+        """Find where sun, moon and target are at a moment.
+
+        Parameters
+        ----------
+        moment
+            Point in time, with time zone.
+
+        Returns
+        -------
+        dict[str, Spot]
+            Where sun, moon and target are at a moment.
+        """
         if self.plan is None:
             return {}
         where, aim = self.plan.where, target_of(self.plan.target)
@@ -541,8 +647,24 @@ class PlanEditor:
         self.changed.emit()
 
     def print_list(self, path: Path, night: bool, chosen: bool, write: Callable[[str, Any, bool], None]) -> None:
-        """Write the list as a page, .html or .pdf, with what each shot costs; one that is there is replaced where its
-        whole name was `chosen`. `write`: prints a page as PDF. Raises `BrutoError`.
+        """Write the list as a page,.html or.pdf, with what each shot costs; one that is there is replaced where its
+        whole name was `chosen`.
+
+        Parameters
+        ----------
+        path
+            File to read.
+        night
+            Whether the frames are a night on a tripod.
+        chosen
+            Whether the user chose the name in a dialog that asked about replacing it.
+        write
+            Prints a page as PDF.
+
+        Raises
+        ------
+        BrutoError
+            Where that cannot be done; the message says why.
         """
         if self.plan is None:
             return

@@ -15,7 +15,18 @@ from bruto.storage.safe_read import FileAction, explain
 
 
 def plans_folder(made_up: bool) -> Path:
-    """Where plans lie: those of the demo apart from the user's own."""
+    """Find where plans lie: those of the demo apart from the user's own.
+
+    Parameters
+    ----------
+    made_up
+        Whether the demo's plans are meant.
+
+    Returns
+    -------
+    Path
+        Where plans lie.
+    """
     return Path(platformdirs.user_data_dir("bruto")) / ("plans-demo" if made_up else "plans")
 
 
@@ -35,7 +46,18 @@ class PlanFile:
         return []
 
     def begin(self, plan: Plan) -> None:
-        """Keep a new plan in a file of its own. Raises `FileProblem`."""
+        """Keep a new plan in a file of its own.
+
+        Parameters
+        ----------
+        plan
+            The plan.
+
+        Raises
+        ------
+        FileProblem
+            Where the file cannot be read or written.
+        """
         folder = self.folder()
         own_folder(folder)
         stem = re.sub(r"[^\w -]+", "", f"{plan.date} {plan.name}").strip()[:60] or "plan"
@@ -44,7 +66,23 @@ class PlanFile:
         self.path, self._on_disk = path, as_bytes(plan)
 
     def open(self, path: Path) -> Plan:
-        """Read a plan and stay with its file. Raises `BrutoError`."""
+        """Read a plan and stay with its file.
+
+        Parameters
+        ----------
+        path
+            File to read.
+
+        Returns
+        -------
+        Plan
+            See `Plan`.
+
+        Raises
+        ------
+        BrutoError
+            Where that cannot be done; the message says why.
+        """
         plan = load_plan(path)
         self.path, self._on_disk = path, as_bytes(plan)
         try:
@@ -54,13 +92,34 @@ class PlanFile:
         return plan
 
     def is_saved(self, plan: Plan) -> bool:
-        """Whether the file holds this plan."""
+        """Check whether the file holds this plan.
+
+        Parameters
+        ----------
+        plan
+            The plan.
+
+        Returns
+        -------
+        bool
+            True where the file holds this plan.
+        """
         return self.path is None or as_bytes(plan) == self._on_disk
 
     def write(self, plan: Plan) -> None:
-        """Write the plan. A file that another window changed meanwhile stays, and this one gets a new name.
+        """Write the plan.
 
-        Raises `FileProblem`.
+        A file that another window changed meanwhile stays, and this one gets a new name.
+
+        Parameters
+        ----------
+        plan
+            The plan.
+
+        Raises
+        ------
+        FileProblem
+            Where the file cannot be read or written.
         """
         assert self.path is not None
         path, data = self.path, as_bytes(plan)

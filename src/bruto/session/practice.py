@@ -44,7 +44,13 @@ class PracticeSession:
             self.choose(self.exercise)
 
     def choose(self, name: str) -> None:
-        """Turn to an exercise with a new round."""
+        """Turn to an exercise with a new round.
+
+        Parameters
+        ----------
+        name
+            Name as the user sees it.
+        """
         self.exercise, self.round, self.answer, self.problem = name, None, None, ""
         self.seed += 1
         self.changed.emit()
@@ -67,7 +73,13 @@ class PracticeSession:
         self.changed.emit()
 
     def give(self, answer: int) -> None:
-        """Answer; the first answer counts."""
+        """Return the answer; the first answer counts.
+
+        Parameters
+        ----------
+        answer
+            Number of the answer.
+        """
         if self.round is None or self.answer is not None or not 0 <= answer < len(self.round.options):
             return
         self.answer = answer

@@ -45,7 +45,15 @@ class ReportJobs:
         return Outputs(known, overwrite=chosen)
 
     def write_pair(self, path: Path, printed: Callable[..., None]) -> None:
-        """Write a page about what is compared now."""
+        """Write a page about what is compared now.
+
+        Parameters
+        ----------
+        path
+            File to read.
+        printed
+            Prints HTML as PDF; None where there is no printer.
+        """
         found = self.comparing.state
         if isinstance(found, str):
             self.message.emit(found)
@@ -63,8 +71,21 @@ class ReportJobs:
         )
 
     def write_shoot(self, path: Path, printed: Callable[..., None]) -> Callable[[], None] | None:
-        """Compare every raw of the shoot with its picture and write a page about them; returns what stops it. Stopped,
-        the page tells of those that were compared.
+        """Compare every raw of the shoot with its picture and write a page about them; returns what stops it.
+
+        Stopped, the page tells of those that were compared.
+
+        Parameters
+        ----------
+        path
+            File to read.
+        printed
+            Prints HTML as PDF; None where there is no printer.
+
+        Returns
+        -------
+        Callable[[], None] | None
+            See `Callable[[], None]`; None where there is none.
         """
         shoot, opened = self.comparing.shoot, self.comparing.opened
         values = opened.values()

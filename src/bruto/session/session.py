@@ -102,13 +102,25 @@ class Session:
             signal.connect(self.say)
 
     def start_with(self, suggestions: bool) -> None:
-        """Whether shots that were never edited start with their suggestions, or with the default values."""
+        """Check whether shots that were never edited start with their suggestions, or with the default values.
+
+        Parameters
+        ----------
+        suggestions
+            Suggestions by field.
+        """
         self.settings.start = SUGGESTIONS if suggestions else DEFAULTS
         self.starting.set_on(suggestions)
         self.save_settings()
 
     def say(self, text: str) -> None:
-        """Tell the user something."""
+        """Tell the user something.
+
+        Parameters
+        ----------
+        text
+            Text to read.
+        """
         self.message.emit(text)
 
     def idle(self) -> bool:
@@ -136,7 +148,17 @@ class Session:
     # -- changes of several shots
 
     def use_recipe(self, values: dict[str, Any], title: str, target: str) -> None:
-        """Use values on the current shot, the selection, its set, all kept or all shots."""
+        """Use values on the current shot, the selection, its set, all kept or all shots.
+
+        Parameters
+        ----------
+        values
+            Fields of the recipe with their new values.
+        title
+            Title for people.
+        target
+            Which shots: shot, selection, set, keep_or_best or all.
+        """
 
         shot = self.shoot.current
         if shot is not None:
@@ -155,7 +177,16 @@ class Session:
             self.say(str(error))
 
     def judge(self, verdict: str, shots: list[Shot] | None = None) -> None:
-        """A verdict on shots, those that are selected by themselves; the one that all of them have is taken back."""
+        """Return a verdict on shots, those that are selected by themselves; the one that all of them have is taken
+        back.
+
+        Parameters
+        ----------
+        verdict
+            Verdict: discard, spare, keep, best, or "" for none.
+        shots
+            The shots concerned.
+        """
         shots = [s for s in (self.shoot.selection if shots is None else shots) if not s.problem]
         if shots and all(self.shoot.verdicts.get(str(s.main), "") == verdict for s in shots):
             verdict = ""
@@ -175,7 +206,13 @@ class Session:
         self.bulk.change(shots, use, done)
 
     def note(self, words: dict[str, str]) -> None:
-        """A `note` or `gear`, or both, for all that is selected."""
+        """Return a `note` or `gear`, or both, for all that is selected.
+
+        Parameters
+        ----------
+        words
+            Note or gear with their texts.
+        """
         shots = [s for s in self.shoot.selection if not s.problem]
 
         def use(edit: Edit) -> bool:
@@ -190,7 +227,13 @@ class Session:
         self.bulk.change(shots, use, done)
 
     def note_gear(self, gear: str) -> None:
-        """Note the gear of every shot of the current one's set."""
+        """Note the gear of every shot of the current one's set.
+
+        Parameters
+        ----------
+        gear
+            Gear that was used.
+        """
 
         def note(edit: Edit) -> bool:
             edit.judge(gear=gear)
@@ -211,7 +254,20 @@ class Session:
 
     def take_in_from(self, source: Path, ended: Callable[[Any], None]) -> Callable[[], None] | None:
         """Copy what is new from a phone or card into the open folder, verified; returns what stops it.
+
         `ended` is called at its end, before it is told what came of it. None where no folder is open.
+
+        Parameters
+        ----------
+        source
+            Folder of the phone or card.
+        ended
+            Called at the end with the problem, if any.
+
+        Returns
+        -------
+        Callable[[], None] | None
+            See `Callable[[], None]`; None where there is none.
         """
         folder = self.shoot.folder
         if not self.shoot.paths:  # without a folder the files would land wherever the program was started
@@ -245,7 +301,24 @@ class Session:
         return stop.set
 
     def export_shot(self, folder: Path, suffix: str, preset: ExportPreset, shots: list[Shot]) -> None:
-        """Queue shots, developed with their own values. Raises `BrutoError`; none is queued then."""
+        """Queue shots, developed with their own values.
+
+        Parameters
+        ----------
+        folder
+            Folder concerned.
+        suffix
+            Suffix of the file name, with its point.
+        preset
+            How the picture is exported.
+        shots
+            The shots concerned.
+
+        Raises
+        ------
+        BrutoError
+            None is queued then.
+        """
         self.opened.save()
         usable_folder(folder)
         wanted = [

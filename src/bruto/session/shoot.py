@@ -58,7 +58,20 @@ class Shoot:
         """How often a shoot was opened."""
 
     def open(self, paths: list[str | Path], title: str = "") -> None:
-        """Replace the shoot; raises `BrutoError` where nothing can be opened."""
+        """Replace the shoot.
+
+        Parameters
+        ----------
+        paths
+            Files in order.
+        title
+            Title for people.
+
+        Raises
+        ------
+        BrutoError
+            Where nothing can be opened.
+        """
         first = Path(paths[0])
         folder = first if first.is_dir() else first.parent
         record = load_record(folder)
@@ -89,7 +102,13 @@ class Shoot:
         self.opened.emit()
 
     def again(self, shots: list[Shot]) -> None:
-        """Take in the shots after files came or went; the current one stays current."""
+        """Take in the shots after files came or went; the current one stays current.
+
+        Parameters
+        ----------
+        shots
+            The shots concerned.
+        """
         before = self._current
         self._current = next((s for s in shots if before is not None and s.main == before.main), None)
         self._take(shots)
@@ -99,7 +118,15 @@ class Shoot:
         return self._current
 
     def select(self, shot: Shot | None, keep: bool = False) -> None:
-        """Make a shot the current one; one outside the selection becomes all of it, unless that is to be kept."""
+        """Make a shot the current one; one outside the selection becomes all of it, unless that is to be kept.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+        keep
+            Whether it is kept.
+        """
         if shot is not self._current:
             self._current = shot
             if not keep and (shot is None or str(shot.main) not in self._selected):
@@ -113,17 +140,46 @@ class Shoot:
         return chosen or ([self._current] if self._current is not None else [])
 
     def choose(self, shots: list[Shot]) -> None:
-        """Select shots; the current one stays as it is."""
+        """Select shots; the current one stays as it is.
+
+        Parameters
+        ----------
+        shots
+            The shots concerned.
+        """
         new = tuple(sorted({str(s.main) for s in shots}))
         if new != self._selected:
             self._selected = new
             self.selection_changed.emit()
 
     def set_of(self, shot: Shot) -> ShotSet:
+        """Set of.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+
+        Returns
+        -------
+        ShotSet
+            See `ShotSet`.
+        """
         return next((s for s in self.sets if shot in s.shots or shot in s.tests), ShotSet("single", (shot,)))
 
     def add_file(self, path: Path) -> Shot:
-        """Put a new raw (a merge result) on the list."""
+        """Put a new raw (a merge result) on the list.
+
+        Parameters
+        ----------
+        path
+            File to read.
+
+        Returns
+        -------
+        Shot
+            See `Shot`.
+        """
         shot = read_shot(path, None)
         self.shots = [s for s in self.shots if s.raw != path] + [shot]
         self.sets = [s for s in self.sets if s.shots[0].raw != path] + [ShotSet("single", (shot,))]
@@ -133,7 +189,18 @@ class Shoot:
     # -- what is measured and said
 
     def offer(self, shot: Shot) -> Offer:
-        """What the shot's phone offers."""
+        """Find what the shot's phone offers.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+
+        Returns
+        -------
+        Offer
+            What the shot's phone offers.
+        """
         card = self.card_of(shot)
         if card is None or shot.seen is None:
             return Offer()
@@ -151,7 +218,18 @@ class Shoot:
         return bool(seen) and all((s.make, s.model) == (MAKE, MODEL) for s in seen)
 
     def card_of(self, shot: Shot) -> PhoneCard | None:
-        """The card of the phone that took a shot."""
+        """Return the card of the phone that took a shot.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+
+        Returns
+        -------
+        PhoneCard | None
+            The card of the phone that took a shot.
+        """
         return self.cards.get((shot.seen.make, shot.seen.model)) if shot.seen else None
 
     def keep_cards(self) -> list[str]:
@@ -169,12 +247,24 @@ class Shoot:
         return problems
 
     def set_card(self, card: PhoneCard) -> None:
-        """Use a card that was changed by hand: checks and advice follow it."""
+        """Use a card that was changed by hand: checks and advice follow it.
+
+        Parameters
+        ----------
+        card
+            Card of the phone.
+        """
         self.cards[(card.make, card.model)] = card
         self._advise_anew(lambda shot: self.card_of(shot) is card)
 
     def set_hands(self, hands: dict[str, HandSteadiness]) -> None:
-        """What is learnt of the hand that holds each phone, by model: advice follows it."""
+        """Find what is learnt of the hand that holds each phone, by model: advice follows it.
+
+        Parameters
+        ----------
+        hands
+            Handheld shots of each phone model.
+        """
         changed = {m for m in {*hands, *self.hands} if hands.get(m) != self.hands.get(m)}
         self.hands = hands
         if changed:
@@ -189,12 +279,31 @@ class Shoot:
             self.measured.emit(self._current)
 
     def viewfinder(self, shot: Shot) -> float | None:
-        """How early (+) or late (-) the shot's camera program warns, learnt from its shots so far, EV."""
+        """Find how early (+) or late (-) the shot's camera program warns, learnt from its shots so far, EV.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+
+        Returns
+        -------
+        float | None
+            How early (+) or late (-) the shot's camera program warns, learnt from its shots so far, EV.
+        """
         card = self.card_of(shot)
         return card.viewfinder(shot.seen.software) if card and shot.seen else None
 
     def set_report(self, shot: Shot, report: SensorReport) -> None:
-        """Keep a measured report, and let the phone's card learn from it."""
+        """Keep a measured report, and let the phone's card learn from it.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+        report
+            What was measured.
+        """
         self.reports[str(shot.main)] = report
         seen = shot.seen
         if seen is not None and (seen.make, seen.model) in self.cards:
@@ -202,28 +311,77 @@ class Shoot:
         self.measured.emit(shot)
 
     def mark_broken(self, shot: Shot, problem: str) -> None:
-        """A raw that turned out not to be readable when it was measured."""
+        """Return a raw that turned out not to be readable when it was measured.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+        problem
+            What is wrong, in a sentence.
+        """
         broken = replace(shot, problem=problem)
         self.shots = [broken if s is shot else s for s in self.shots]
         self.sets = [replace(g, shots=tuple(broken if s is shot else s for s in g.shots)) for g in self.sets]
         self.opened.emit()
 
     def set_verdict(self, shot: Shot, verdict: str) -> None:
-        """Remember a verdict."""
+        """Remember a verdict.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+        verdict
+            Verdict: discard, spare, keep, best, or "" for none.
+        """
         self.verdicts[str(shot.main)] = verdict
         self.judged.emit(shot)
 
     def findings(self, shot: Shot) -> list[Finding]:
-        """Asked and got: what a shot is that was not meant."""
+        """Find the asked and got: what a shot is that was not meant.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+
+        Returns
+        -------
+        list[Finding]
+            Asked and got.
+        """
         return check(shot, self.record.intent, self._usual, self.card_of(shot) or PhoneCard("", ""))
 
     def ranks(self, shot: Shot) -> list[Rank]:
-        """Takes of the shot's set, best first, once all are measured."""
+        """Return the takes of the shot's set, best first, once all are measured.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+
+        Returns
+        -------
+        list[Rank]
+            Takes of the shot's set, best first, once all are measured.
+        """
         takes = [(s, self.reports[str(s.main)]) for s in self.set_of(shot).shots if str(s.main) in self.reports]
         return rank(takes) if len(takes) == len(self.set_of(shot).shots) > 1 else []
 
     def similar_takes(self, shot: Shot) -> list[Rank]:
-        """Single shots of the same view as this one, best first; empty where there is no other."""
+        """Return the single shots of the same view as this one, best first; empty where there is no other.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+
+        Returns
+        -------
+        list[Rank]
+            Single shots of the same view as this one, best first.
+        """
         if self.set_of(shot).kind != "single":
             return []
         single = [g.shots[0] for g in self.sets if g.kind == "single" and not g.tests]
@@ -231,7 +389,20 @@ class Shoot:
         return rank([(s, self.reports[str(s.main)]) for s in takes]) if len(takes) > 1 else []
 
     def targets(self, shot: Shot, target: str) -> list[Shot]:
-        """Find the shots meant by "shot", "selection", "set", "keep_or_best" or "all"."""
+        """Find the shots meant by "shot", "selection", "set", "keep_or_best" or "all".
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+        target
+            Which shots: shot, selection, set, keep_or_best or all.
+
+        Returns
+        -------
+        list[Shot]
+            What was found, in order.
+        """
         return {
             "shot": [shot],
             "selection": self.selection,
@@ -241,7 +412,13 @@ class Shoot:
         }[target]
 
     def ask_for(self, **changes: Any) -> None:
-        """What was meant to be got, remembered beside the files; a problem becomes a message."""
+        """Find what was meant to be got, remembered beside the files; a problem becomes a message.
+
+        Parameters
+        ----------
+        **changes
+            Fields with their new values.
+        """
         self.record = replace(self.record, intent=replace(self.record.intent, **changes))
         self._keep_record()
 
@@ -252,7 +429,15 @@ class Shoot:
             self.message.emit(str(error))
 
     def pair_by_hand(self, shot: Shot, picture: Path | None) -> None:
-        """Correct a pairing and remember it beside the files; a problem becomes a message."""
+        """Correct a pairing and remember it beside the files; a problem becomes a message.
+
+        Parameters
+        ----------
+        shot
+            The shot concerned.
+        picture
+            The finished picture.
+        """
         if shot.raw is None:
             return
         self.record = pair_by_hand(self.record, shot.raw, picture)
@@ -261,7 +446,18 @@ class Shoot:
 
 
 def shot_facts(shot: Shot) -> list[str]:
-    """Two lines under a shot's name: settings and kind, as read from the file."""
+    """Return two lines under a shot's name: settings and kind, as read from the file.
+
+    Parameters
+    ----------
+    shot
+        The shot concerned.
+
+    Returns
+    -------
+    list[str]
+        Two lines under a shot's name.
+    """
     if shot.problem:
         return [tr("cannot be opened"), ""]
     m = shot.seen

@@ -24,16 +24,16 @@ Track = list[tuple[datetime, float]]
 
 @dataclass(frozen=True)
 class Axis:
-    """What stands on the axis of time: heights in degrees of what is up, by name; `light`: how high the sun is;
-    `dark`: without sun and moon; `marks`: moments with their names.
-    """
+    """What stands on the axis of time: heights in degrees of what is up, by name; `light`: how high the sun is."""
 
     begin: datetime
     end: datetime
     tracks: dict[str, Track]
     sun: Track
     dark: list[Span]
+    """Without sun and moon."""
     marks: list[tuple[datetime, str]]
+    """Moments with their names."""
 
 
 @dataclass(frozen=True)
@@ -54,7 +54,23 @@ def _heights(body: Any, place: Place, begin: datetime, end: datetime) -> Track:
 
 
 def sky_of(plan: Plan) -> Sky:
-    """All that is reckoned of a plan's place and date. Raises `BrutoError`."""
+    """Return all that is reckoned of a plan's place and date.
+
+    Parameters
+    ----------
+    plan
+        The plan.
+
+    Returns
+    -------
+    Sky
+        All that is reckoned of a plan's place and date.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     facts, where = facts_of(plan), plan.where
     night, day = facts.night, facts.day
     aim = target_of(plan.target)
@@ -90,7 +106,24 @@ def sky_of(plan: Plan) -> Sky:
 
 
 def picture_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> SimulatedPreview:
-    """What the simulated phone would take, with the noise that is known of this one."""
+    """Find what the simulated phone would take, with the noise that is known of this one.
+
+    Parameters
+    ----------
+    planned
+        The planned shot.
+    plan
+        The plan.
+    means
+        The phone's equipment: lenses, steps, noise, pace, handheld limit.
+    facts
+        Sun, moon and target of the place and date.
+
+    Returns
+    -------
+    SimulatedPreview
+        What the simulated phone would take, with the noise that is known of this one.
+    """
     kind = kind_of(planned.kind)
     got = recommended(planned, plan, means, facts)
     lens = means.lens(planned.focal_35mm or got["focal_35mm"].value)

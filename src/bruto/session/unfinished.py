@@ -49,12 +49,26 @@ class Unfinished:
         self._now: dict[str, Any] = {}
 
     def begin(self, kind: str, **what: Any) -> None:
-        """Work of a kind has begun; `what` is needed to go on with it."""
+        """Work of a kind has begun; `what` is needed to go on with it.
+
+        Parameters
+        ----------
+        kind
+            Which kind, by its identifier.
+        **what
+            Key of the step in the history.
+        """
         self._now[kind] = what
         self._keep()
 
     def end(self, kind: str) -> None:
-        """It ended, or the user stopped it."""
+        """Return the it ended, or the user stopped it.
+
+        Parameters
+        ----------
+        kind
+            Which kind, by its identifier.
+        """
         self._now.pop(kind, None)
         self._keep()
 

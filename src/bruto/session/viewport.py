@@ -33,13 +33,31 @@ class Viewport:
         self.centre = (0.0, 0.0)
 
     def set_pane(self, width: float, height: float, ratio: float = 1.0) -> None:
-        """The widget has this size now."""
+        """Return the widget has this size now.
+
+        Parameters
+        ----------
+        width
+            Width, pixels.
+        height
+            Height, pixels.
+        ratio
+            Ratio.
+        """
         self.pane, self.ratio = (width, height), ratio
         if self.fit:
             self._fit()
 
     def set_frame(self, width: int, height: int) -> None:
-        """Another picture of a full size; the zoom is kept when sizes agree."""
+        """Return another picture of a full size; the zoom is kept when sizes agree.
+
+        Parameters
+        ----------
+        width
+            Width, pixels.
+        height
+            Height, pixels.
+        """
         if (width, height) != self.frame:
             self.frame = (width, height)
             self.fit = True
@@ -47,7 +65,15 @@ class Viewport:
             self._fit()
 
     def resize_frame(self, width: int, height: int) -> None:
-        """The same picture in another frame: what is in the middle stays there."""
+        """Return the same picture in another frame: what is in the middle stays there.
+
+        Parameters
+        ----------
+        width
+            Width, pixels.
+        height
+            Height, pixels.
+        """
         w, h = self.frame
         self.frame = (width, height)
         if self.fit or not w:
@@ -68,7 +94,17 @@ class Viewport:
         self._fit()
 
     def zoom_to(self, zoom: float, x: float | None = None, y: float | None = None) -> None:
-        """Another zoom; the place of the frame under (x, y) of the pane, or its middle, stays there."""
+        """Return another zoom; the place of the frame under (x, y) of the pane, or its middle, stays there.
+
+        Parameters
+        ----------
+        zoom
+            Magnification.
+        x
+            Horizontal position, pixels.
+        y
+            Vertical position, pixels.
+        """
         x, y = (n / 2 if v is None else v for v, n in zip((x, y), self.pane, strict=True))
         place = self.to_frame(x, y)
         least = min(LEAST_ZOOM, self.zoom if self.fit else LEAST_ZOOM)
@@ -78,11 +114,27 @@ class Viewport:
         self._hold()
 
     def one_to_one(self, x: float | None = None, y: float | None = None) -> None:
-        """One frame pixel on one pixel of the screen."""
+        """Return one frame pixel on one pixel of the screen.
+
+        Parameters
+        ----------
+        x
+            Horizontal position, pixels.
+        y
+            Vertical position, pixels.
+        """
         self.zoom_to(1 / self.ratio, x, y)
 
     def pan(self, dx: float, dy: float) -> None:
-        """Move the picture by pixels of the pane; one that is shown whole stays where it is."""
+        """Move the picture by pixels of the pane; one that is shown whole stays where it is.
+
+        Parameters
+        ----------
+        dx
+            Horizontal distance, screen pixels.
+        dy
+            Vertical distance, screen pixels.
+        """
         if self.fit:
             return
         self.centre = (self.centre[0] - dx / self.zoom, self.centre[1] - dy / self.zoom)
@@ -92,11 +144,37 @@ class Viewport:
         self.centre = tuple(min(max(c, 0.0), float(n)) for c, n in zip(self.centre, self.frame, strict=True))  # type: ignore[assignment]
 
     def to_frame(self, x: float, y: float) -> tuple[float, float]:
-        """A place of the pane in the frame."""
+        """Compute a place of the pane in the frame.
+
+        Parameters
+        ----------
+        x
+            Horizontal position, pixels.
+        y
+            Vertical position, pixels.
+
+        Returns
+        -------
+        tuple[float, float]
+            A place of the pane in the frame.
+        """
         return (x - self.pane[0] / 2) / self.zoom + self.centre[0], (y - self.pane[1] / 2) / self.zoom + self.centre[1]
 
     def to_pane(self, x: float, y: float) -> tuple[float, float]:
-        """A place of the frame in the pane."""
+        """Compute a place of the frame in the pane.
+
+        Parameters
+        ----------
+        x
+            Horizontal position, pixels.
+        y
+            Vertical position, pixels.
+
+        Returns
+        -------
+        tuple[float, float]
+            A place of the frame in the pane.
+        """
         return (x - self.centre[0]) * self.zoom + self.pane[0] / 2, (y - self.centre[1]) * self.zoom + self.pane[1] / 2
 
     def visible(self) -> tuple[int, int, int, int]:
@@ -117,10 +195,34 @@ class Viewport:
         return abs(self.zoom * self.ratio - 1) < 1e-3
 
     def factor(self, coarsest: float) -> float:
-        """How many times smaller than the full size the whole is shown, from 2 to `coarsest`."""
+        """Find how many times smaller than the full size the whole is shown, from 2 to `coarsest`.
+
+        Parameters
+        ----------
+        coarsest
+            Coarsest scale allowed.
+
+        Returns
+        -------
+        float
+            How many times smaller than the full size the whole is shown, from 2 to `coarsest`.
+        """
         return min(max(1 / (self.zoom * self.ratio), 2.0), coarsest)
 
     def wants_piece(self, sharp_from: float = SHARP_FROM, most: int = MOST_PIECE) -> bool:
-        """Whether what is visible asks for pixels at full size, and is not too much of them."""
+        """Check whether what is visible asks for pixels at full size, and is not too much of them.
+
+        Parameters
+        ----------
+        sharp_from
+            Zoom from which a sharp piece pays.
+        most
+            Upper limit.
+
+        Returns
+        -------
+        bool
+            True where what is visible asks for pixels at full size, and is not too much of them.
+        """
         _, _, w, h = self.visible()
         return self.zoom * self.ratio > sharp_from and w * h <= most

@@ -45,6 +45,17 @@ class Channel:
     def ask(self, subject: Any, work: Callable[[], Any], done: Done, failed: Failed) -> None:
         """Queue a call about a subject, in the place of one that waits; `done` or `failed` is called unless a newer
         request was made meanwhile, or the channel was turned to another subject.
+
+        Parameters
+        ----------
+        subject
+            Shot or set the work is for; answers for another one are dropped.
+        work
+            What to call.
+        done
+            Called with the result.
+        failed
+            Called with a message where the work failed.
         """
         with self.worker.wake:
             self._subject = subject
@@ -52,7 +63,13 @@ class Channel:
             self.worker.wake.notify()
 
     def turn_to(self, subject: Any) -> None:
-        """From now on only answers about this subject are wanted."""
+        """Return the from now on only answers about this subject are wanted.
+
+        Parameters
+        ----------
+        subject
+            Shot or set the work is for; answers for another one are dropped.
+        """
         if subject != self._subject:
             self.forget()
             self._subject = subject
@@ -75,7 +92,18 @@ class Channel:
         return request
 
     def put_back(self, request: _Request) -> bool:
-        """Let a request wait again, unless it is not wanted any more (for the worker, which holds the lock)."""
+        """Let a request wait again, unless it is not wanted any more (for the worker, which holds the lock).
+
+        Parameters
+        ----------
+        request
+            The request.
+
+        Returns
+        -------
+        bool
+            True where that is so.
+        """
         if self._latest is not request:
             return False
         self._waiting = request
@@ -86,7 +114,17 @@ class Channel:
         return self._waiting is not None
 
     def answer(self, request: _Request, result: Any, error: str | None) -> None:
-        """Give a result where it is still wanted."""
+        """Give a result where it is still wanted.
+
+        Parameters
+        ----------
+        request
+            The request.
+        result
+            The result.
+        error
+            The error.
+        """
         if self._latest is not request or request.subject != self._subject:
             return
         if error is not None:
@@ -113,7 +151,20 @@ class Worker:
         self._thread.start()
 
     def channel(self, name: str, urgency: int = 100) -> Channel:
-        """A channel; the lowest `urgency` comes first."""
+        """Return a channel; the lowest `urgency` comes first.
+
+        Parameters
+        ----------
+        name
+            Name as the user sees it.
+        urgency
+            Order of the channels; lower goes first.
+
+        Returns
+        -------
+        Channel
+            A channel.
+        """
         with self.wake:
             found = Channel(self, name, urgency)
             self._channels.append(found)
@@ -121,7 +172,13 @@ class Worker:
         return found
 
     def drop(self, channel: Channel) -> None:
-        """What runs for a channel is not wanted any more (for the channel, which holds the lock)."""
+        """Find what runs for a channel is not wanted any more (for the channel, which holds the lock).
+
+        Parameters
+        ----------
+        channel
+            The channel.
+        """
         self._dropped |= self._running is channel
 
     def dropped(self) -> bool:
@@ -134,7 +191,13 @@ class Worker:
             return not self.busy and not any(c.waiting for c in self._channels)
 
     def close(self, most_s: float = 20.0) -> None:
-        """End, after what is running has ended, which is waited for `most_s` seconds; what waits is not done."""
+        """End, after what is running has ended, which is waited for `most_s` seconds; what waits is not done.
+
+        Parameters
+        ----------
+        most_s
+            Longest wait, seconds.
+        """
         with self.wake:
             self._closing = True
             self.wake.notify()

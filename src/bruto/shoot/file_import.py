@@ -24,15 +24,34 @@ _PIECE = 1 << 20
 
 @dataclass
 class ImportResult:
-    """`copied`: new files; `skipped`: sources that are there already; `failed`: source and why."""
+    """Import result."""
 
     copied: list[Path] = field(default_factory=list)
+    """New files."""
     skipped: list[Path] = field(default_factory=list)
+    """Sources that are there already."""
     failed: list[tuple[Path, str]] = field(default_factory=list)
+    """Source and why."""
 
 
 def files_to_import(source: Path) -> list[Path]:
-    """Raws, pictures and clips below a folder, in order of name; links are not followed. Raises `FileProblem`."""
+    """Return the raws, pictures and clips below a folder, in order of name; links are not followed.
+
+    Parameters
+    ----------
+    source
+        Folder of the phone or card.
+
+    Returns
+    -------
+    list[Path]
+        Raws, pictures and clips below a folder, in order of name.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     if not source.is_dir():
         raise FileProblem(
             tr("{source} is not a folder. Choose the folder of pictures on the phone or card.", source=source)
@@ -95,9 +114,29 @@ def import_files(
 ) -> ImportResult:
     """Copy what is not yet in `folder`; every copy is read back and compared before it gets its name.
 
-    A file with the same bytes under any name counts as there. A name that another file has gets a number. Raises
-    `FileProblem` where source or folder cannot be used at all, `Cancelled` when stopped (what was copied stays);
-    trouble with one file is noted in `failed` and never stops the others.
+    A file with the same bytes under any name counts as there. A name that another file has gets a number.
+
+    Parameters
+    ----------
+    source
+        Folder of the phone or card.
+    folder
+        Folder concerned.
+    progress
+        Called with the share done, 0 to 1, and what is being done.
+    cancelled
+        Returns whether to stop.
+
+    Returns
+    -------
+    ImportResult
+        See `ImportResult`.
+
+    Raises
+    ------
+    FileProblem
+        Where source or folder cannot be used at all, `Cancelled` when stopped (what was copied stays); trouble
+        with one file is noted in `failed` and never stops the others.
     """
     wanted = files_to_import(source)
     if not folder.is_dir():  # it is not made: it may be on a card that was taken out

@@ -28,22 +28,28 @@ LARGEST_RECORD = 8 << 20
 
 @dataclass(frozen=True)
 class Intent:
-    """What the user meant to get from the phone; None = as most of the shoot. `megapixels` rounded; `kind`: "mosaic" or
-    "linear"; `focal_35mm`: of the lens; `raw`: whether raws were wanted.
+    """What the user meant to get from the phone; None = as most of the shoot.
+
+    `megapixels` rounded.
     """
 
     megapixels: Annotated[int, Field(gt=0, lt=1000)] | None = None
     kind: Annotated[str, Field(pattern="^(mosaic|linear)$")] | None = None
+    """"mosaic" or "linear"."""
     focal_35mm: Annotated[float, Field(gt=0, lt=20000)] | None = None
+    """Of the lens."""
     raw: Annotated[bool, Field(strict=True)] | None = None
+    """Whether raws were wanted."""
 
 
 @dataclass
 class ShootRecord:
-    """`pairs`: picture's file name (None: none) for a raw's, by hand; `intent`: what was meant to be got."""
+    """Shoot record."""
 
     pairs: dict[str, str | None] = field(default_factory=dict)
+    """Picture's file name (None: none) for a raw's, by hand."""
     intent: Intent = field(default_factory=Intent)
+    """What was meant to be got."""
     revision: Annotated[int, Field(strict=True, ge=0, lt=1 << 52)] = 0
 
 
@@ -62,7 +68,18 @@ def _record(place: Path) -> ShootRecord:
 
 
 def load_record(folder: Path) -> ShootRecord:
-    """The record of a folder, of the highest revision; a fresh one where there is none or it is damaged."""
+    """Read the record of a folder, of the highest revision; a fresh one where there is none or it is damaged.
+
+    Parameters
+    ----------
+    folder
+        Folder concerned.
+
+    Returns
+    -------
+    ShootRecord
+        The record of a folder, of the highest revision.
+    """
     found = []
     for place in (folder / RECORD, _spare(folder)):
         try:
@@ -73,8 +90,26 @@ def load_record(folder: Path) -> ShootRecord:
 
 
 def save_record(folder: Path, record: ShootRecord) -> Path:
-    """Keep the record in the folder, or in the user's data where the folder is read-only and holds none. A damaged one
-    is put aside. Raises `FileProblem` where it could not be kept.
+    """Keep the record in the folder, or in the user's data where the folder is read-only and holds none.
+
+    A damaged one is put aside.
+
+    Parameters
+    ----------
+    folder
+        Folder concerned.
+    record
+        Record of the shoot.
+
+    Returns
+    -------
+    Path
+        Path of the file.
+
+    Raises
+    ------
+    FileProblem
+        Where it could not be kept.
     """
     there = load_record(folder).revision
     record.revision = max(record.revision, there) + 1
@@ -106,7 +141,25 @@ def save_record(folder: Path, record: ShootRecord) -> Path:
 
 
 def open_shoot(paths: list[str | Path], record: ShootRecord | None = None) -> list[Shot]:
-    """Shots of folders and files, in order of time. Raises `FileProblem`."""
+    """Return the shots of folders and files, in order of time.
+
+    Parameters
+    ----------
+    paths
+        Files in order.
+    record
+        Record of the shoot.
+
+    Returns
+    -------
+    list[Shot]
+        Shots of folders and files, in order of time.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     first = Path(paths[0]) if paths else Path()
     if record is None:
         record = load_record(first if first.is_dir() else first.parent)
@@ -114,14 +167,42 @@ def open_shoot(paths: list[str | Path], record: ShootRecord | None = None) -> li
 
 
 def pair_by_hand(record: ShootRecord, raw: Path, picture: Path | None) -> ShootRecord:
-    """The record after the user paired a raw with a picture, or set it apart."""
+    """Return the record after the user paired a raw with a picture, or set it apart.
+
+    Parameters
+    ----------
+    record
+        Record of the shoot.
+    raw
+        The raw file.
+    picture
+        The finished picture.
+
+    Returns
+    -------
+    ShootRecord
+        The record after the user paired a raw with a picture, or set it apart.
+    """
     pairs = {k: v for k, v in record.pairs.items() if picture is None or v != picture.name}
     pairs[raw.name] = picture.name if picture else None
     return replace(record, pairs=pairs)
 
 
 def pictures_for(shots: list[Shot], raw: Shot) -> list[Path]:
-    """Pictures that a raw could be paired with, nearest in time first."""
+    """Return the pictures that a raw could be paired with, nearest in time first.
+
+    Parameters
+    ----------
+    shots
+        The shots concerned.
+    raw
+        The shot of the raw.
+
+    Returns
+    -------
+    list[Path]
+        Pictures that a raw could be paired with, nearest in time first.
+    """
 
     def distance(s: Shot) -> Any:
         return abs((s.taken - raw.taken).total_seconds()) if s.taken and raw.taken else 1e12

@@ -18,14 +18,27 @@ SAME_LENS = 0.12
 
 @dataclass(frozen=True)
 class Finding:
-    """`topic`: "zoom", "resolution", "lens", "kind", "no-raw", "raw" or "edited"; `text`: a sentence."""
+    """Finding."""
 
     topic: str
+    """"zoom", "resolution", "lens", "kind", "no-raw", "raw" or "edited"."""
     text: str
+    """A sentence."""
 
 
 def usual(shots: list[Shot]) -> Intent:
-    """What most of a shoot is, where a clear majority (two thirds) is alike."""
+    """Find what most of a shoot is, where a clear majority (two thirds) is alike.
+
+    Parameters
+    ----------
+    shots
+        The shots concerned.
+
+    Returns
+    -------
+    Intent
+        What most of a shoot is, where a clear majority (two thirds) is alike.
+    """
     seen = [s.seen for s in shots if s.seen]
     raws = [s.seen for s in shots if s.raw and s.seen]
 
@@ -51,7 +64,24 @@ def _megapixels(w: int, h: int) -> int:
 
 
 def check(shot: Shot, intent: Intent, expected: Intent, card: PhoneCard) -> list[Finding]:
-    """What a shot is that was not meant. `intent`: what the user said, which goes before `expected`, the usual."""
+    """Find what a shot is that was not meant.
+
+    Parameters
+    ----------
+    shot
+        The shot concerned.
+    intent
+        What the user said, which goes before `expected`, the usual.
+    expected
+        What most of the shoot has.
+    card
+        Card of the phone.
+
+    Returns
+    -------
+    list[Finding]
+        What a shot is that was not meant.
+    """
     found: list[Finding] = []
     seen = shot.seen
     if seen is None:
@@ -95,8 +125,22 @@ def check(shot: Shot, intent: Intent, expected: Intent, card: PhoneCard) -> list
 
 
 def lens_title(name: str, focal_35mm: float) -> str:
-    """A lens by its name and focal length, each once.
+    """Return a lens by its name and focal length, each once.
 
+    Parameters
+    ----------
+    name
+        Name, as stored or shown.
+    focal_35mm
+        35 mm equivalent focal length, mm.
+
+    Returns
+    -------
+    str
+        A lens by its name and focal length, each once.
+
+    Examples
+    --------
     >>> lens_title("26 mm", 26.0), lens_title("wide", 15.0)
     ('26 mm', 'wide (15 mm)')
     """

@@ -40,7 +40,23 @@ class _Files:
 
 
 def list_files(paths: list[str | Path]) -> list[Path]:
-    """Files of folders (not of folders inside them) and single files. Raises `FileProblem`."""
+    """Return the files of folders (not of folders inside them) and single files.
+
+    Parameters
+    ----------
+    paths
+        Files in order.
+
+    Returns
+    -------
+    list[Path]
+        Files of folders (not of folders inside them) and single files.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     found: list[Path] = []
     for given in paths:
         path = Path(given)
@@ -118,7 +134,20 @@ class _FileEntry:
 
 
 def pair(files: list[Path], by_hand: dict[str, str | None] | None = None) -> list[Shot]:
-    """Shots of files, in order of time. `by_hand`: picture's file name (or None) for a raw's, corrected by the user."""
+    """Return the shots of files, in order of time.
+
+    Parameters
+    ----------
+    files
+        Files in order.
+    by_hand
+        Picture's file name (or None) for a raw's, corrected by the user.
+
+    Returns
+    -------
+    list[Shot]
+        Shots of files, in order of time.
+    """
     seen = _FileEntry()
     files, doubles = _without_doubles(files)
     sorts = _Files()

@@ -12,19 +12,31 @@ from bruto.shoot.shots import Shot
 
 @dataclass(frozen=True)
 class Rank:
-    """`place` from 1; `reasons`: why, in words with numbers; `score`: larger is better, in stops or so."""
+    """`place` from 1."""
 
     shot: Shot
     place: int
     score: float
+    """Larger is better, in stops or so."""
     reasons: tuple[str, ...]
+    """Why, in words with numbers."""
 
 
 def rank(takes: list[tuple[Shot, SensorReport]]) -> list[Rank]:
-    """Takes of one scene, best first: sharp, nothing lost, enough light, in that weight.
+    """Return the takes of one scene, best first: sharp, nothing lost, enough light, in that weight.
 
-    Sharpness counts as log2 of the sharpest tenth's detail over the best take's, a movement as its length over 1.5 px
-    in stops, what is full in all channels by its share, light by the noise at grey.
+    Sharpness counts as log2 of the sharpest tenth's detail over the best take's, a movement as its length over 1.5
+    px in stops, what is full in all channels by its share, light by the noise at grey.
+
+    Parameters
+    ----------
+    takes
+        Shots with what was measured of them.
+
+    Returns
+    -------
+    list[Rank]
+        Takes of one scene, best first.
     """
     if not takes:
         return []

@@ -23,9 +23,19 @@ EV_STEP = 0.3
 
 
 def find_sets(shots: list[Shot]) -> list[ShotSet]:
-    """Sets of shots that are in order of time; every shot is in just one set or a test shot of one.
+    """Find the sets of shots that are in order of time; every shot is in just one set or a test shot of one.
 
     A merged frame has the time of its source frames: it stands alone behind their set.
+
+    Parameters
+    ----------
+    shots
+        The shots concerned.
+
+    Returns
+    -------
+    list[ShotSet]
+        Sets of shots that are in order of time.
     """
     merged = [s for s in shots if s.seen and s.seen.merged]
     groups: list[list[Shot]] = []

@@ -10,10 +10,20 @@ from bruto.shoot.xmp import xmp_path
 
 
 def files_of(shot: Shot) -> list[Path]:
-    """Raw, picture, clip and copies of a shot, and what is kept beside them, as far as they are there.
+    """Return the raw, picture, clip and copies of a shot, and what is kept beside them, as far as they are there.
 
     An XMP goes by the stem: where another file of that stem is no part of the shot, it is that one's, too, and not
     among them.
+
+    Parameters
+    ----------
+    shot
+        The shot concerned.
+
+    Returns
+    -------
+    list[Path]
+        Raw, picture, clip and copies of a shot, and what is kept beside them, as far as they are there.
     """
     beside = [p for original in shot.files for p in (existing_sidecar(original), _own_xmp(original, shot)) if p]
     return [p for p in dict.fromkeys([*shot.files, *beside]) if p.is_file()]

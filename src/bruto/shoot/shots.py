@@ -23,9 +23,7 @@ from bruto.errors import BrutoError
 @dataclass(frozen=True)
 class Shot:
     """One press of the shutter: `raw` and / or `picture`, a short `clip`; what was seen of each at a glance; `problem`
-    where a file cannot be read; `paired_by`: how raw and picture were found to belong together ("stem", "numbers",
-    "time", "likeness", "hand", "" for a single file); `doubles`: further copies of the same files; `edited`: what tells
-    that the picture was changed after the capture.
+    where a file cannot be read.
     """
 
     name: str
@@ -36,8 +34,13 @@ class Shot:
     problem: str = ""
     clip: Path | None = None
     paired_by: str = ""
+    """How raw and picture were found to belong together ("stem", "numbers", "time", "likeness", "hand", "" for a
+    single file).
+    """
     doubles: tuple[Path, ...] = ()
+    """Further copies of the same files."""
     edited: str = ""
+    """What tells that the picture was changed after the capture."""
 
     @property
     def main(self) -> Path:
@@ -85,13 +88,12 @@ class Shot:
 
 @dataclass(frozen=True)
 class ShotSet:
-    """Shots that belong together: `kind` is "single", "burst", "bracket", "ladder" or "trail"; `tests`: test shots that
-    were made for it and are no part of it.
-    """
+    """Shots that belong together: `kind` is "single", "burst", "bracket", "ladder" or "trail"."""
 
     kind: str
     shots: tuple[Shot, ...]
     tests: tuple[Shot, ...] = ()
+    """Test shots that were made for it and are no part of it."""
 
     @property
     def title(self) -> str:
@@ -101,7 +103,18 @@ class ShotSet:
 
 
 def taken_at(seen: QuickMetadata) -> datetime | None:
-    """The time of capture with its fraction, or None."""
+    """Return the time of capture with its fraction, or None.
+
+    Parameters
+    ----------
+    seen
+        Quick metadata of the file.
+
+    Returns
+    -------
+    datetime | None
+        The time of capture with its fraction, or None.
+    """
     try:
         return datetime.strptime(seen.taken[:19], "%Y:%m:%d %H:%M:%S") + timedelta(seconds=seen.fraction)
     except ValueError:
@@ -115,9 +128,25 @@ def read_shot(
     paired_by: str = "",
     known: Mapping[Path, QuickMetadata] | None = None,
 ) -> Shot:
-    """A shot from its files; problems are noted, not raised, so that one broken file never hides the others.
+    """Read a shot from its files; problems are noted, not raised, so that one broken file never hides the others.
 
-    `known`: glances that were taken already.
+    Parameters
+    ----------
+    raw
+        The raw file.
+    picture
+        The finished picture.
+    clip
+        Clip of the same moment.
+    paired_by
+        How raw and picture were paired.
+    known
+        Glances that were taken already.
+
+    Returns
+    -------
+    Shot
+        A shot from its files.
     """
     known = known or {}
     name = (raw or picture).stem  # type: ignore[union-attr]
@@ -136,10 +165,25 @@ def read_shot(
 
 
 def oriented_preview(shot: Shot) -> NDArray[np.uint8]:
-    """The preview embedded in a shot's raw, oriented, (h, w, 3) uint8. Raises `BrutoError` where there is none.
+    """Compute the preview embedded in a shot's raw, oriented, (h, w, 3) uint8.
 
     The raw's orientation holds for its preview too (TIFF 6.0, Orientation), unless its shape shows it was turned
     already.
+
+    Parameters
+    ----------
+    shot
+        The shot concerned.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        The preview embedded in a shot's raw, oriented, (h, w, 3) uint8.
+
+    Raises
+    ------
+    BrutoError
+        Where there is none.
     """
     data = shot.preview
     if data is None or shot.seen is None:
@@ -151,8 +195,25 @@ def oriented_preview(shot: Shot) -> NDArray[np.uint8]:
 
 
 def small_view(shot: Shot, edge: int = 320) -> tuple[NDArray[np.uint8], str]:
-    """A small picture of a shot, (h, w, 3) uint8, oriented, and what it is: "preview" (inside the raw) or "picture"
-    (the phone's). Raises `BrutoError` where there is neither.
+    """Compute a small picture of a shot, (h, w, 3) uint8, oriented, and what it is: "preview" (inside the raw) or
+    "picture" (the phone's).
+
+    Parameters
+    ----------
+    shot
+        The shot concerned.
+    edge
+        Long edge, pixels.
+
+    Returns
+    -------
+    tuple[NDArray[np.uint8], str]
+        A small picture of a shot, (h, w, 3) uint8, oriented, and what it is.
+
+    Raises
+    ------
+    BrutoError
+        Where there is neither.
     """
     import cv2
 
@@ -174,7 +235,20 @@ def small_view(shot: Shot, edge: int = 320) -> tuple[NDArray[np.uint8], str]:
 
 
 def edit_marks(raw: QuickMetadata | None, picture: QuickMetadata) -> str:
-    """What tells that a picture was edited, filtered or styled after the capture; "" where nothing does."""
+    """Say what tells that a picture was edited, filtered or styled after the capture; "" where nothing does.
+
+    Parameters
+    ----------
+    raw
+        The raw's directory in the file.
+    picture
+        The finished picture.
+
+    Returns
+    -------
+    str
+        What tells that a picture was edited, filtered or styled after the capture.
+    """
     if picture.xmp_edited:
         return tr("its own metadata records editing")
     if picture.modified and picture.taken and picture.modified != picture.taken:

@@ -47,33 +47,34 @@ Step = tuple[str, dict[str, Any]]
 
 @dataclass(kw_only=True)
 class StoredValues:
-    """What is kept beside the recipe, as it stands in the file.
-
-    `history`: what was changed, oldest first, each with the values before of what was; `versions`: recipes kept under
-    names; `verdict`: see `verdicts`, or ""; `gear`: what the file cannot know, such as an add-on lens or a filter;
-    `stars`: rating in the XMP before Bruto changed it.
-    """
+    """What is kept beside the recipe, as it stands in the file."""
 
     history: list[Step] = field(default_factory=list)
+    """What was changed, oldest first, each with the values before of what was."""
     future: list[Step] = field(default_factory=list)
     versions: dict[str, dict[str, Any]] = field(default_factory=dict)
+    """Recipes kept under names."""
     verdict: Annotated[str, Field(pattern="^(discard|spare|keep|best|)$")] = ""
+    """See `verdicts`, or ""."""
     note: str = ""
     gear: str = ""
+    """What the file cannot know, such as an add-on lens or a filter."""
     stars: Annotated[int, Field(strict=True, ge=-1, le=5)] | None = None
+    """Rating in the XMP before Bruto changed it."""
     revision: Annotated[int, Field(strict=True, ge=0, le=MOST_REVISIONS)] = 0
 
 
 @dataclass(kw_only=True)
 class Sidecar(StoredValues):
-    """`unknown`: fields of newer versions; `locked`: why nothing can be saved now ("" where it can); `damaged`: the
-    bytes of a sidecar of which only a part can be read, to be kept aside before anything is written.
-    """
+    """Sidecar."""
 
     recipe: Recipe = field(default_factory=Recipe)
     unknown: dict[str, Any] = field(default_factory=dict)
+    """Fields of newer versions."""
     locked: str = ""
+    """Why nothing can be saved now ("" where it can)."""
     damaged: bytes | None = field(default=None, repr=False)
+    """The bytes of a sidecar of which only a part can be read, to be kept aside before anything is written."""
 
     @property
     def untouched(self) -> bool:
@@ -81,7 +82,23 @@ class Sidecar(StoredValues):
         return not (self.history or self.future or self.locked or self.damaged) and self.recipe == Recipe()
 
     def version(self, name: str) -> Recipe:
-        """The recipe kept under a name; raises `BrutoError` where there is none, or it cannot be used."""
+        """Return the recipe kept under a name.
+
+        Parameters
+        ----------
+        name
+            Name, as stored or shown.
+
+        Returns
+        -------
+        Recipe
+            The recipe kept under a name.
+
+        Raises
+        ------
+        BrutoError
+            Where there is none, or it cannot be used.
+        """
         if name not in self.versions:
             known = ", ".join(sorted(self.versions)) or "none"
             raise BrutoError(tr("There is no version '{name}'. Saved versions: {known}.", name=name, known=known))
@@ -151,7 +168,18 @@ def _places(original: Path) -> list[Path]:
 
 
 def existing_sidecar(original: str | Path) -> Path | None:
-    """The sidecar in force: the one of the highest revision, beside the file or in the user's data folder."""
+    """Return the sidecar in force: the one of the highest revision, beside the file or in the user's data folder.
+
+    Parameters
+    ----------
+    original
+        The raw or picture that the sidecar belongs to.
+
+    Returns
+    -------
+    Path | None
+        The sidecar in force.
+    """
     found = _loaded(Path(original))
     return found[0] if found else None
 
@@ -172,9 +200,19 @@ def _loaded(original: Path) -> tuple[Path, Sidecar, str] | None:
 
 
 def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:
-    """The sidecar of a file, or a fresh one, and a message where something is wrong with it ("" otherwise).
+    """Read the sidecar of a file, or a fresh one, and a message where something is wrong with it ("" otherwise).
 
     Never raises, and writes nothing.
+
+    Parameters
+    ----------
+    original
+        The raw or picture that the sidecar belongs to.
+
+    Returns
+    -------
+    tuple[Sidecar, str]
+        The sidecar of a file, or a fresh one, and a message where something is wrong with it ("" otherwise).
     """
     found = _loaded(Path(original))
     return (found[1], found[2]) if found else (Sidecar(), "")
@@ -241,8 +279,25 @@ def _alone(original: Path) -> Iterator[None]:
 
 
 def put_aside(original: str | Path, sidecar: Sidecar) -> Path | None:
-    """Copy a damaged sidecar beside itself under a free, numbered name; returns where, None where there is nothing to
-    be done. Raises `FileProblem`: nothing may be changed then.
+    """Copy a damaged sidecar beside itself under a free, numbered name; returns where, None where there is nothing
+    to be done.
+
+    Parameters
+    ----------
+    original
+        The raw or picture that the sidecar belongs to.
+    sidecar
+        The sidecar.
+
+    Returns
+    -------
+    Path | None
+        See `Path`; None where there is none.
+
+    Raises
+    ------
+    FileProblem
+        Nothing may be changed then.
     """
     body = sidecar.damaged
     if body is None:
@@ -374,6 +429,20 @@ def join(mine: Sidecar, base: Sidecar, theirs: Sidecar) -> str:
     """Bring what others changed since `base` into `mine`, field by field; returns what was done, in words.
 
     Where both changed the same value, mine stays in force and their recipe is kept as a version.
+
+    Parameters
+    ----------
+    mine
+        Our values, changed in place.
+    base
+        What it starts from.
+    theirs
+        The values another window wrote.
+
+    Returns
+    -------
+    str
+        Text for people, "" where there is none.
     """
     a, b, c = (s.recipe.model_dump(by_alias=True) for s in (mine, base, theirs))
     values, taken, clash = dict(a), [], []
@@ -422,12 +491,34 @@ def join(mine: Sidecar, base: Sidecar, theirs: Sidecar) -> str:
 
 
 def name_of_last(side: Sidecar) -> str:
-    """The version that was kept last."""
+    """Return the version that was kept last.
+
+    Parameters
+    ----------
+    side
+        The side concerned.
+
+    Returns
+    -------
+    str
+        The version that was kept last.
+    """
     return next(reversed(side.versions), "")
 
 
 def verdict_beside(original: str | Path) -> str:
-    """The verdict as the sidecar says it, else as a standard XMP rating does."""
+    """Return the verdict as the sidecar says it, else as a standard XMP rating does.
+
+    Parameters
+    ----------
+    original
+        The raw or picture that the sidecar belongs to.
+
+    Returns
+    -------
+    str
+        The verdict as the sidecar says it, else as a standard XMP rating does.
+    """
     found = _loaded(Path(original))
     if found is not None:
         return found[1].verdict

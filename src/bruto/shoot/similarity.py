@@ -26,7 +26,21 @@ def _structure(report: SensorReport) -> NDArray[np.float32]:
 
 
 def likeness(a: SensorReport, b: SensorReport) -> float:
-    """Largest correlation of two shots' structure over shifts of the view, -1 to 1; exposure does not matter."""
+    """Compute the largest correlation of two shots' structure over shifts of the view, -1 to 1; exposure does not
+    matter.
+
+    Parameters
+    ----------
+    a
+        First coefficient, or first array for kernels.
+    b
+        Second coefficient, or blue plane for kernels.
+
+    Returns
+    -------
+    float
+        Largest correlation of two shots' structure over shifts of the view, -1 to 1.
+    """
     if not a.glimpse or not b.glimpse:
         return 0.0
     x, y = _structure(a), _structure(b)
@@ -38,8 +52,24 @@ def likeness(a: SensorReport, b: SensorReport) -> float:
 
 
 def takes_of(shot: Shot, shots: list[Shot], reports: Mapping[str, SensorReport]) -> list[Shot]:
-    """Shots (in order of time) that show the same view as `shot`, itself among them: the same lens and way of holding,
-    each taken within `AGAIN_WITHIN_S` of the next. Shots that are not measured yet are left out.
+    """Return the shots (in order of time) that show the same view as `shot`, itself among them: the same lens and
+    way of holding, each taken within `AGAIN_WITHIN_S` of the next.
+
+    Shots that are not measured yet are left out.
+
+    Parameters
+    ----------
+    shot
+        The shot concerned.
+    shots
+        The shots concerned.
+    reports
+        Measurements by main file.
+
+    Returns
+    -------
+    list[Shot]
+        Shots (in order of time) that show the same view as `shot`, itself among them.
     """
     own = reports.get(str(shot.main))
     if own is None or shot.seen is None or shot.taken is None:

@@ -35,7 +35,18 @@ def _length(path: Path | None) -> int:
 
 
 def space_of(shots: list[Shot]) -> StorageUse:
-    """What shots take on the disk."""
+    """Find what shots take on the disk.
+
+    Parameters
+    ----------
+    shots
+        The shots concerned.
+
+    Returns
+    -------
+    StorageUse
+        What shots take on the disk.
+    """
     return StorageUse(
         sum(_length(s.raw) for s in shots),
         sum(_length(s.picture) for s in shots),
@@ -47,14 +58,39 @@ def space_of(shots: list[Shot]) -> StorageUse:
 
 
 def needed(group: ShotSet, count: int) -> int:
-    """Bytes that `count` shots like those of a set need, raw and picture together."""
+    """Compute the bytes that `count` shots like those of a set need, raw and picture together.
+
+    Parameters
+    ----------
+    group
+        Identifier of the group of fields.
+    count
+        How many.
+
+    Returns
+    -------
+    int
+        Bytes that `count` shots like those of a set need, raw and picture together.
+    """
     sizes = [_length(s.raw) + _length(s.picture) for s in group.shots]
     return round(median(sizes) * count) if sizes else 0
 
 
 def size_text(count: float) -> str:
-    """Bytes in words.
+    """Return the bytes in words.
 
+    Parameters
+    ----------
+    count
+        How many.
+
+    Returns
+    -------
+    str
+        Bytes in words.
+
+    Examples
+    --------
     >>> size_text(15_437_879), size_text(2.4e9)
     ('15.4 MB', '2.40 GB')
     """
@@ -65,8 +101,20 @@ def size_text(count: float) -> str:
 
 
 def space_text(space: StorageUse) -> str:
-    """One line on a shoot's room.
+    """Return one line on a shoot's room.
 
+    Parameters
+    ----------
+    space
+        Identifier of the output space.
+
+    Returns
+    -------
+    str
+        One line on a shoot's room.
+
+    Examples
+    --------
     >>> space_text(StorageUse(10_000_000, 2_000_000, 0, 0, 1, 1))
     '12.0 MB: 1 raw 10.0 MB, 1 picture 2.0 MB; a raw takes 5.0 times its picture'
     """

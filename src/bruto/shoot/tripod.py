@@ -26,9 +26,26 @@ def _fine(path: Path) -> NDArray[np.float32]:
 
 
 def shift_between(one: Path, other: Path) -> float | None:
-    """How far two raws of one size are apart, as a share of their width; None where they do not tell it.
+    """Find how far two raws of one size are apart, as a share of their width; None where they do not tell it.
 
-    By the enhanced correlation of both (Evangelidis and Psarakis 2008). Raises `FileProblem`.
+    By the enhanced correlation of both (Evangelidis and Psarakis 2008).
+
+    Parameters
+    ----------
+    one
+        First file.
+    other
+        The other file.
+
+    Returns
+    -------
+    float | None
+        How far two raws of one size are apart, as a share of their width.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
     """
     a, b = _fine(one), _fine(other)
     if a.shape != b.shape or min(a.shape) < 16:
@@ -41,7 +58,20 @@ def shift_between(one: Path, other: Path) -> float | None:
 
 
 def support_of(one: Path, other: Path) -> str:
-    """How two frames of a set were held: "hand", "tripod", or "" where that cannot be told."""
+    """Say how two frames of a set were held: "hand", "tripod", or "" where that cannot be told.
+
+    Parameters
+    ----------
+    one
+        First file.
+    other
+        The other file.
+
+    Returns
+    -------
+    str
+        How two frames of a set were held.
+    """
     try:
         shift = shift_between(one, other)
     except (BrutoError, OSError, cv2.error):

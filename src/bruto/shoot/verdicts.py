@@ -16,16 +16,19 @@ REJECTED, UNRATED = -1, 0
 
 @dataclass(frozen=True)
 class Verdict:
-    """`id`: its name in files; `title` and `mark`: how it is shown; `meaning`: what it says; `low` to `stars`: the
-    ratings that mean it, of which `stars` is written.
-    """
+    """`low` to."""
 
     id: str
+    """Its name in files."""
     title: str
+    """How it is shown."""
     mark: str
+    """How it is shown."""
     meaning: str
+    """What it says."""
     low: int
     stars: int
+    """The ratings that mean it, of which `stars` is written."""
 
     @property
     def text(self) -> str:
@@ -46,8 +49,20 @@ OLD_IDS = {"reject": "discard", "pick": "keep"}
 
 
 def of_stars(stars: int) -> str:
-    """The verdict that a rating means; "" for none.
+    """Return the verdict that a rating means; "" for none.
 
+    Parameters
+    ----------
+    stars
+        Stars by their directions.
+
+    Returns
+    -------
+    str
+        The verdict that a rating means.
+
+    Examples
+    --------
     >>> of_stars(-1), of_stars(0), of_stars(3), of_stars(5)
     ('discard', '', 'keep', 'best')
     """
@@ -57,11 +72,27 @@ def of_stars(stars: int) -> str:
 
 
 def stars_for(verdict: str, before: str, now: int, settings: int | None) -> tuple[int | None, int | None]:
-    """The rating to write for a new verdict (None leaves the one that is there), and the one to remember.
+    """Return the rating to write for a new verdict (None leaves the one that is there), and the one to remember.
 
-    `before`: the verdict until now; `now`: the rating in the file; `settings`: the rating that another program had
-    given before Bruto wrote one, which comes back when the verdict is taken back.
+    Parameters
+    ----------
+    verdict
+        Verdict: discard, spare, keep, best, or "" for none.
+    before
+        The verdict until now.
+    now
+        The rating in the file.
+    settings
+        The rating that another program had given before Bruto wrote one, which comes back when the verdict is
+        taken back.
 
+    Returns
+    -------
+    tuple[int | None, int | None]
+        The rating to write for a new verdict (None leaves the one that is there), and the one to remember.
+
+    Examples
+    --------
     >>> stars_for("keep", "", 0, None)
     (4, 0)
     >>> stars_for("", "keep", 4, 0)

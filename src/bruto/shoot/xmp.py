@@ -41,10 +41,12 @@ _ILLEGAL = re.compile("[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]"
 
 @dataclass(frozen=True)
 class Rating:
-    """`stars`: -1 rejected, 0 not rated, 1 to 5; `note`: the caption."""
+    """Rating."""
 
     stars: int = 0
+    """-1 rejected, 0 not rated, 1 to 5."""
     note: str = ""
+    """The caption."""
 
 
 def xmp_path(original: str | Path) -> Path:
@@ -211,7 +213,18 @@ def _stars(text: str) -> int | None:
 
 
 def read_rating(original: str | Path) -> Rating | None:
-    """The rating beside a file, or None where there is none or it cannot be read; never raises."""
+    """Read the rating beside a file, or None where there is none or it cannot be read; never raises.
+
+    Parameters
+    ----------
+    original
+        The raw or picture that the sidecar belongs to.
+
+    Returns
+    -------
+    Rating | None
+        The rating beside a file, or None where there is none or it cannot be read.
+    """
     try:
         document = _read(original)
     except FileProblem:
@@ -225,8 +238,26 @@ def read_rating(original: str | Path) -> Rating | None:
 
 
 def write_rating(original: str | Path, *, stars: int | None = None, note: str | None = None) -> Path:
-    """Write what is given into the XMP beside a file and leave all the rest; raises `FileProblem` where it cannot be
-    written or is damaged.
+    """Write what is given into the XMP beside a file and leave all the rest.
+
+    Parameters
+    ----------
+    original
+        The raw or picture that the sidecar belongs to.
+    stars
+        Stars by their directions.
+    note
+        Note for people.
+
+    Returns
+    -------
+    Path
+        Path of the file.
+
+    Raises
+    ------
+    FileProblem
+        Where it cannot be written or is damaged.
     """
     path = xmp_path(original)
     document = _read(original) or _Document(FRESH, path)

@@ -46,20 +46,21 @@ class Exposure:
 
 @dataclass(frozen=True)
 class Capture:
-    """One press of the shutter with its truth.
-
-    `codes`: (H, W) or (H, W, 3) uint16; `ideal`: the same places without noise or clipping, float32, in units of
-    saturation; `noise`: (a, b); `neutral`: as-shot neutral in the file; `true_neutral`: the light's own; `transform`:
-    2x3 matrix from reference pixels to this frame's pixels.
-    """
+    """One press of the shutter with its truth."""
 
     codes: NDArray[np.uint16]
+    """(H, W) or (H, W, 3) uint16."""
     ideal: NDArray[np.float32]
+    """The same places without noise or clipping, float32, in units of saturation."""
     exposure: Exposure
     noise: tuple[float, float]
+    """(a, b)."""
     neutral: NDArray[np.float64]
+    """As-shot neutral in the file."""
     true_neutral: NDArray[np.float64]
+    """The light's own."""
     transform: NDArray[np.float64]
+    """2x3 matrix from reference pixels to this frame's pixels."""
     scene: SimulatedScene
     megapixels: int
     lens: str = "main"
@@ -70,8 +71,27 @@ class Capture:
 def scene_light(
     name: str, width: int, height: int, focal_35mm: float = sm.FOCAL_35MM, kelvin: float | None = None
 ) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
-    """Camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the user's
-    cache; `kelvin`: under another light than its own.
+    """Compute the camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the
+    user's cache.
+
+    Parameters
+    ----------
+    name
+        Identifier of a scene.
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+    focal_35mm
+        35 mm equivalent focal length, mm.
+    kelvin
+        Under another light than its own.
+
+    Returns
+    -------
+    tuple[NDArray[np.float16], NDArray[np.float16]]
+        Camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the user's
+        cache.
     """
     source = files("bruto.simphone") / f"data/{name}.light"
     baked = hashlib.sha256(source.read_bytes()).hexdigest()[:12] if source.is_file() else "unbaked"
@@ -159,7 +179,18 @@ class Phone:
         return scene_light(scene, self.width, self.height, self.lens.focal_35mm, kelvin)
 
     def meter(self, ev: float = 0.0) -> Exposure:
-        """The automatic's choice."""
+        """Return the automatic's choice.
+
+        Parameters
+        ----------
+        ev
+            Exposure change, EV.
+
+        Returns
+        -------
+        Exposure
+            The automatic's choice.
+        """
         m = self._margin
         y = np.asarray(self.truth[m:-m:8, m:-m:8, 1], np.float32) * 1000
         iso, seconds = sm.meter(y, ev, self.lens.f_number)
@@ -175,8 +206,22 @@ class Phone:
         return self._blurred
 
     def shake(self, seed: int, index: int, amount: float = 1.0) -> NDArray[np.float64]:
-        """A hand's drift to frame `index` of a burst: 2x3 matrix from reference to frame pixels; identity for frame
-        0.
+        """Compute a hand's drift to frame `index` of a burst: 2x3 matrix from reference to frame pixels; identity
+        for frame 0.
+
+        Parameters
+        ----------
+        seed
+            Seed of the random generator.
+        index
+            Position in the list.
+        amount
+            Amount.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            A hand's drift to frame `index` of a burst.
         """
         if index == 0 or amount == 0:
             return np.array([[1.0, 0, 0], [0, 1.0, 0]])
@@ -190,7 +235,26 @@ class Phone:
     def shoot(
         self, exposure: Exposure | None = None, *, seed: int = 0, transform: NDArray | None = None, kind: str = "mosaic"
     ) -> Capture:
-        """Take one frame. The same seed gives the same noise."""
+        """Take one frame.
+
+        The same seed gives the same noise.
+
+        Parameters
+        ----------
+        exposure
+            ISO, exposure time and how it was held.
+        seed
+            Seed of the random generator.
+        transform
+            Movement of the phone as a 3 × 3 matrix.
+        kind
+            Mosaic or linear.
+
+        Returns
+        -------
+        Capture
+            See `Capture`.
+        """
         exposure = exposure or self.meter()
         transform = np.array([[1.0, 0, 0], [0, 1.0, 0]]) if transform is None else transform
         m, w, h = self._margin, self.width, self.height
@@ -273,7 +337,18 @@ class Phone:
 
 
 def gain_maps(lens: str = "main") -> tuple[GainMap, ...]:
-    """Lens-shading correction for the four sites of an RGGB quad."""
+    """Return the lens-shading correction for the four sites of an RGGB quad.
+
+    Parameters
+    ----------
+    lens
+        Main, wide or tele.
+
+    Returns
+    -------
+    tuple[GainMap, ...]
+        Lens-shading correction for the four sites of an RGGB quad.
+    """
     v, h = sm.GAIN_MAP_SHAPE
     u, t = np.meshgrid(np.linspace(0, 1, h), np.linspace(0, 1, v))
     maps = []
@@ -310,7 +385,20 @@ def _merged(capture: Capture) -> tuple[NDArray[np.float32], tuple[float, float]]
 
 
 def picture_of(capture: Capture, style: str = "crisp") -> NDArray[np.uint8]:
-    """The phone's own finished picture of a capture, (H, W, 3) uint8 sRGB; `style`: one of `STYLES`."""
+    """Compute the phone's own finished picture of a capture, (H, W, 3) uint8 sRGB.
+
+    Parameters
+    ----------
+    capture
+        What the simulated phone took.
+    style
+        One of `STYLES`.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        The phone's own finished picture of a capture, (H, W, 3) uint8 sRGB.
+    """
     noise = capture.noise
     if capture.light is not None:
         linear = capture.light
@@ -333,7 +421,20 @@ def picture_of(capture: Capture, style: str = "crisp") -> NDArray[np.uint8]:
 
 
 def tags_of(capture: Capture, stamp: str) -> DngTags:
-    """Tags of a mosaic raw."""
+    """Return the tags of a mosaic raw.
+
+    Parameters
+    ----------
+    capture
+        What the simulated phone took.
+    stamp
+        Time of the capture, as Exif writes it.
+
+    Returns
+    -------
+    DngTags
+        Tags of a mosaic raw.
+    """
     lens = sm.LENSES[capture.lens]
     return DngTags(
         black=np.full((2, 2), float(sm.BLACK)),
@@ -410,7 +511,26 @@ def _write_processed(path: Path, capture: Capture, tags: DngTags, finished: NDAr
 def save(
     capture: Capture, path: Path, taken: datetime, *, picture: bool = True, picture_suffix: str = ".jpg"
 ) -> list[Path]:
-    """Write the DNG and, beside it, the phone's picture (JPEG, or HEIC or AVIF by suffix); returns the files."""
+    """Write the DNG and, beside it, the phone's picture (JPEG, or HEIC or AVIF by suffix); returns the files.
+
+    Parameters
+    ----------
+    capture
+        What the simulated phone took.
+    path
+        File to read.
+    taken
+        Time of the capture.
+    picture
+        Whether it is a finished picture.
+    picture_suffix
+        Suffix of the phone's picture.
+
+    Returns
+    -------
+    list[Path]
+        What was found, in order.
+    """
     finished = picture_of(capture)
     h, w = finished.shape[:2]
     tags = tags_of(capture, taken.strftime("%Y:%m:%d %H:%M:%S"))
@@ -427,7 +547,22 @@ def save(
 
 
 def picture_bytes(finished: NDArray[np.uint8], tags: DngTags, suffix: str = ".jpg") -> bytes:
-    """A finished picture as the phone's file, with its Exif."""
+    """Return a finished picture as the phone's file, with its Exif.
+
+    Parameters
+    ----------
+    finished
+        The phone's own picture (H, W, 3).
+    tags
+        Tags to write.
+    suffix
+        Suffix of the file name, with its point.
+
+    Returns
+    -------
+    bytes
+        A finished picture as the phone's file, with its Exif.
+    """
     exif = Image.Exif()
     exif[271], exif[272], exif[305], exif[306] = tags.make, tags.model, tags.software, tags.taken
     exif[270] = tags.description
@@ -465,7 +600,49 @@ def simulate(
     """Take shots of a scene into a folder and return what was written, with each frame's truth.
 
     `count` frames make a handheld burst (`static` for a tripod); `bracket` gives exposure steps in EV instead.
-    Raises `BrutoError` for settings the phone does not have.
+
+    Parameters
+    ----------
+    scene
+        Identifier of a simulated scene.
+    folder
+        Folder concerned.
+    megapixels
+        Resolution of the simulated phone: 3, 12 or 48.
+    iso
+        ISO speed.
+    shutter
+        Exposure time, seconds; metered by default.
+    ev
+        Exposure change, EV.
+    count
+        How many.
+    bracket
+        Exposure steps, EV.
+    kind
+        Mosaic or linear.
+    seed
+        Seed of the random generator.
+    static
+        Whether the phone is on a tripod.
+    size
+        Width and height, pixels.
+    lens
+        Main, wide or tele.
+    mishap
+        What goes wrong in the capture.
+    picture_suffix
+        Suffix of the phone's picture.
+
+    Returns
+    -------
+    list[dict]
+        What was found, in order.
+
+    Raises
+    ------
+    BrutoError
+        For settings the phone does not have.
     """
     if kind not in ("mosaic", "linear"):
         raise BrutoError(tr("The phone writes mosaic or linear raws, not '{kind}'.", kind=kind))

@@ -51,7 +51,18 @@ Shots = Sequence[tuple[str, dict[str, Any]]]
 
 
 def shots_of(night: bool) -> Shots:
-    """Scene and settings of the shots of the day, or of the frames of the night."""
+    """Return the scene and settings of the shots of the day, or of the frames of the night.
+
+    Parameters
+    ----------
+    night
+        Whether the frames are a night on a tripod.
+
+    Returns
+    -------
+    Shots
+        Scene and settings of the shots of the day, or of the frames of the night.
+    """
     if not night:
         return SHOTS
     from bruto.simphone.demo_night import NIGHT  # it takes long to load
@@ -81,7 +92,20 @@ def _made(folder: Path) -> dict[str, list[str]]:
 
 
 def missing(folder: Path, night: bool = False) -> list[tuple[str, dict[str, Any]]]:
-    """Shots that are not in the folder yet, in the order of making."""
+    """Return the shots that are not in the folder yet, in the order of making.
+
+    Parameters
+    ----------
+    folder
+        Folder concerned.
+    night
+        Whether the frames are a night on a tripod.
+
+    Returns
+    -------
+    list[tuple[str, dict[str, Any]]]
+        Shots that are not in the folder yet, in the order of making.
+    """
     made = _made(folder)
     return [shot for shot in shots_of(night) if _key(*shot) not in made]
 
@@ -92,10 +116,30 @@ def make_demo(
     only_first: bool = False,
     night: bool = False,
 ) -> Path:
-    """Take the shots that are missing; returns the folder. Raises `BrutoError`.
+    """Take the shots that are missing; returns the folder.
 
-    `tell` gets the share that is done and what is being taken; `only_first`: stop once there is a shot to open;
-    `night`: the frames of the night instead of the shots of the day.
+    `tell` gets the share that is done and what is being taken.
+
+    Parameters
+    ----------
+    folder
+        Folder concerned.
+    tell
+        Called with the share done and the scene.
+    only_first
+        Stop once there is a shot to open.
+    night
+        The frames of the night instead of the shots of the day.
+
+    Returns
+    -------
+    Path
+        Path of the file.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
     """
     own_folder(folder)
     total = len(shots_of(night))
@@ -135,7 +179,18 @@ def _take(folder: Path, scene: str, settings: dict[str, Any], night: bool) -> li
 
 
 def main(arguments: list[str]) -> int:
-    """The simulated phone as a process of its own; ends when nobody listens any more."""
+    """Compute the simulated phone as a process of its own; ends when nobody listens any more.
+
+    Parameters
+    ----------
+    arguments
+        Arguments of the process.
+
+    Returns
+    -------
+    int
+        The simulated phone as a process of its own.
+    """
     with contextlib.suppress(OSError):
         os.nice(10)
 

@@ -53,7 +53,22 @@ def _frames(scene: str) -> list[NightFrame]:
 
 
 def take(scene: str, settings: dict[str, Any], folder: Path) -> list[Path]:
-    """Take one frame into a folder; its files."""
+    """Take one frame into a folder; its files.
+
+    Parameters
+    ----------
+    scene
+        Identifier of a simulated scene.
+    settings
+        Settings of the capture.
+    folder
+        Folder concerned.
+
+    Returns
+    -------
+    list[Path]
+        What was found, in order.
+    """
     k = int(settings.get("frame", settings.get("ladder", 0)))
     if scene == "race":
         phone = _race()

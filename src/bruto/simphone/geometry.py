@@ -33,7 +33,22 @@ class Mesh:
 
 
 def rotation(yaw: float = 0.0, pitch: float = 0.0, roll: float = 0.0) -> NDArray[np.float64]:
-    """Rotation matrix: roll about z, then pitch about x, then yaw about y (radians)."""
+    """Compute the rotation matrix: roll about z, then pitch about x, then yaw about y (radians).
+
+    Parameters
+    ----------
+    yaw
+        Rotation about the vertical, radians.
+    pitch
+        Rotation up, radians.
+    roll
+        Rotation about the view, radians.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Rotation matrix.
+    """
     cy, sy, cp, sp, cr, sr = (
         math.cos(yaw),
         math.sin(yaw),
@@ -67,7 +82,25 @@ class Builder:
     def add(
         self, vertices, faces, material: int, *, axis=(0, 1, 0), tint=(1, 1, 1), seed: int | None = None, normals=None
     ) -> None:
-        """Add one part; without `normals` its faces are flat."""
+        """Add one part; without `normals` its faces are flat.
+
+        Parameters
+        ----------
+        vertices
+            Vertices (N, 3), metres.
+        faces
+            Faces (N, 3), indices of vertices.
+        material
+            Index of the material.
+        axis
+            Axis of the texture.
+        tint
+            Colour of the surface.
+        seed
+            Seed of the random generator.
+        normals
+            Normals of the vertices.
+        """
         vertices = np.asarray(vertices, np.float32)
         faces = np.asarray(faces, np.int32)
         self._vertices.append(vertices)
@@ -92,14 +125,46 @@ class Builder:
         )
 
     def box(self, centre, size, material: int, *, turn=None, grain: int = 1, **look) -> None:
-        """A box; `grain` is the local axis (0, 1, 2) along which wood runs."""
+        """Return a box; `grain` is the local axis (0, 1, 2) along which wood runs.
+
+        Parameters
+        ----------
+        centre
+            Centre, metres.
+        size
+            Size.
+        material
+            Index of the material.
+        turn
+            Rotation, radians.
+        grain
+            Direction of the grain.
+        **look
+            Look that the camera profile brings.
+        """
         turn = np.eye(3) if turn is None else turn
         vertices = (_BOX * np.asarray(size)) @ turn.T + np.asarray(centre)
         faces = [t for a, b, c, d in _BOX_QUADS for t in ((a, b, c), (a, c, d))]
         self.add(vertices, faces, material, axis=turn[:, grain], **look)
 
     def beam(self, start, end, width: float, height: float, material: int, **look) -> None:
-        """A squared timber from start to end."""
+        """Return a squared timber from start to end.
+
+        Parameters
+        ----------
+        start
+            Start point, metres.
+        end
+            End of the span.
+        width
+            Width, metres.
+        height
+            Height, metres.
+        material
+            Index of the material.
+        **look
+            Look that the camera profile brings.
+        """
         start, end = np.asarray(start, float), np.asarray(end, float)
         along = end - start
         length = float(np.linalg.norm(along))
@@ -112,7 +177,25 @@ class Builder:
     def tube(
         self, start, end, radius: float, material: int, *, top: float | None = None, sides: int = 20, **look
     ) -> None:
-        """A closed round post; `top` is the radius at the end."""
+        """Return a closed round post; `top` is the radius at the end.
+
+        Parameters
+        ----------
+        start
+            Start point, metres.
+        end
+            End of the span.
+        radius
+            Radius, pixels.
+        material
+            Index of the material.
+        top
+            First row.
+        sides
+            Number of sides.
+        **look
+            Look that the camera profile brings.
+        """
         start, end = np.asarray(start, float), np.asarray(end, float)
         top = radius if top is None else top
         along = (end - start) / np.linalg.norm(end - start)
@@ -133,7 +216,21 @@ class Builder:
         self.add(vertices, faces, material, axis=along, normals=np.concatenate([ring, ring, [along]]), **look)
 
     def ground(self, x, z, height, material: int, **look) -> None:
-        """A height field on the grid of x (n,) and z (m,); `height` (m, n)."""
+        """Return a height field on the grid of x (n,) and z (m,); `height` (m, n).
+
+        Parameters
+        ----------
+        x
+            First plane or horizontal position, changed or read by the kernel.
+        z
+            Third plane, changed or read by the kernel.
+        height
+            Height.
+        material
+            Index of the material.
+        **look
+            Look that the camera profile brings.
+        """
         gx, gz = np.meshgrid(x, z)
         vertices = np.stack([gx, height, gz], -1).reshape(-1, 3)
         n, m = len(x), len(z)
@@ -151,7 +248,21 @@ class Builder:
         )
 
     def heap(self, centre, radius: float, height: float, material: int = tx.SALT, **look) -> None:
-        """A raked heap: a slumped cone with lumps and gullies."""
+        """Return a raked heap: a slumped cone with lumps and gullies.
+
+        Parameters
+        ----------
+        centre
+            Centre, metres.
+        radius
+            Radius, pixels.
+        height
+            Height, metres.
+        material
+            Index of the material.
+        **look
+            Look that the camera profile brings.
+        """
         n = 90
         r = np.linspace(0, 1.25, n)
         a = np.linspace(0, 2 * np.pi, 2 * n)
@@ -188,8 +299,33 @@ class Builder:
         holes=(),
         gap: float = 0.003,
     ) -> None:
-        """Standing planks from a lower corner along a direction; `gable` adds a peak; holes are (from, to, low, high);
-        `gap` in m.
+        """Return the standing planks from a lower corner along a direction; `gable` adds a peak; holes are (from,
+        to, low, high); `gap` in m.
+
+        Parameters
+        ----------
+        corner
+            Corner, metres.
+        along
+            Direction of the wall.
+        length
+            Length.
+        height
+            Height, metres.
+        width
+            Width, metres.
+        thick
+            Thickness, metres.
+        material
+            Index of the material.
+        tint
+            Colour of the surface.
+        gable
+            Height of the gable, metres.
+        holes
+            Openings: left, bottom, right, top.
+        gap
+            Gap between planks, metres.
         """
         corner, along = np.asarray(corner, float), np.asarray(along, float) / np.linalg.norm(along)
         out = np.cross(along, [0, 1, 0])
@@ -227,7 +363,25 @@ class Builder:
     def corrugated_roof(
         self, ridge_a, ridge_b, eave_a, eave_b, *, wave: float = 0.076, depth: float = 0.018, material: int = tx.RUST
     ) -> None:
-        """A roof slope of corrugated sheet between a ridge and an eave."""
+        """Return a roof slope of corrugated sheet between a ridge and an eave.
+
+        Parameters
+        ----------
+        ridge_a
+            First end of the ridge, metres.
+        ridge_b
+            Second end of the ridge, metres.
+        eave_a
+            First end of the eave, metres.
+        eave_b
+            Second end of the eave, metres.
+        wave
+            Wavelength of the corrugation, metres.
+        depth
+            Depth.
+        material
+            Index of the material.
+        """
         ridge_a, ridge_b, eave_a, eave_b = (np.asarray(p, float) for p in (ridge_a, ridge_b, eave_a, eave_b))
         length = float(np.linalg.norm(ridge_b - ridge_a))
         n = int(length / wave * 8)
@@ -256,7 +410,25 @@ class Builder:
     def shed(
         self, centre, size, *, yaw: float = 0.0, gable: float = 1.2, material: int = tx.WOOD, tint=(1, 1, 1), door=True
     ) -> None:
-        """A gabled shed of planks with a corrugated roof; its front (gable) faces -z before the yaw."""
+        """Return a gabled shed of planks with a corrugated roof; its front (gable) faces -z before the yaw.
+
+        Parameters
+        ----------
+        centre
+            Centre, metres.
+        size
+            Size.
+        yaw
+            Rotation about the vertical, radians.
+        gable
+            Height of the gable, metres.
+        material
+            Index of the material.
+        tint
+            Colour of the surface.
+        door
+            Position of the door.
+        """
         w, h, d = size
         turn = rotation(yaw=yaw)
         base = np.asarray(centre, float)
@@ -298,7 +470,20 @@ class Builder:
 
 
 def vertex_normals(vertices, faces) -> NDArray[np.float64]:
-    """Area-weighted vertex normals, (V, 3)."""
+    """Compute the area-weighted vertex normals, (V, 3).
+
+    Parameters
+    ----------
+    vertices
+        Vertices (N, 3), metres.
+    faces
+        Faces (N, 3), indices of vertices.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Area-weighted vertex normals, (V, 3).
+    """
     a, b, c = (vertices[faces[:, k]] for k in range(3))
     face = np.cross(b - a, c - a)
     normals = np.zeros((len(vertices), 3))

@@ -22,7 +22,18 @@ SHOOTS = (
 
 
 def history(seed: int = 4) -> list[dict[str, Any]]:
-    """The records, oldest first, as plain values by name (see `logbook.records.Record`)."""
+    """Return the records, oldest first, as plain values by name (see `logbook.records.Record`).
+
+    Parameters
+    ----------
+    seed
+        Seed of the random generator.
+
+    Returns
+    -------
+    list[dict[str, Any]]
+        The records, oldest first, as plain values by name (see `logbook.records.Record`).
+    """
     random = np.random.default_rng(seed)
     found: list[dict[str, Any]] = []
     lens = sm.LENSES["main"]

@@ -57,12 +57,13 @@ class NightEvent:
 
 @dataclass(frozen=True)
 class NightFrame:
-    """A frame with its truth: `start`, seconds since the first; `bad`: what is wrong with it, "" for nothing."""
+    """A frame with its truth: `start`, seconds since the first."""
 
     number: int
     start: float
     exposure: Exposure
     bad: str = ""
+    """What is wrong with it, "" for nothing."""
     marks: tuple[str, ...] = field(default=())
 
 
@@ -145,7 +146,18 @@ class NightPhone(Phone):
     # -- where stars are
 
     def directions(self, seconds: float) -> NDArray[np.float64]:
-        """Directions of all stars in the camera at a time (N, 3)."""
+        """Compute the directions of all stars in the camera at a time (N, 3).
+
+        Parameters
+        ----------
+        seconds
+            Exposure time, seconds.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            Directions of all stars in the camera at a time (N, 3).
+        """
         p, angle = self._pole_world, -SIDEREAL * seconds  # seen from the inside the sky turns against the clock
         c, s = math.cos(angle), math.sin(angle)
         d = self._stars
@@ -153,7 +165,19 @@ class NightPhone(Phone):
         return turned @ self._axes.T
 
     def places(self, seconds: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-        """Places of all stars in the frame (N, 2; pixels) at a time, and which of them are before the camera."""
+        """Compute the places of all stars in the frame (N, 2; pixels) at a time, and which of them are before the
+        camera.
+
+        Parameters
+        ----------
+        seconds
+            Exposure time, seconds.
+
+        Returns
+        -------
+        tuple[NDArray[np.float64], NDArray[np.bool_]]
+            Places of all stars in the frame (N, 2.
+        """
         d = self.directions(seconds)
         ahead = d[:, 2] > 0.1
         z = np.where(ahead, d[:, 2], 1.0)
@@ -209,7 +233,22 @@ class NightPhone(Phone):
     # -- frames
 
     def frames(self, count: int, exposure: Exposure, pause: float = 1.0) -> list[NightFrame]:
-        """What is shot in a night: `count` frames at a pace, after the test shots."""
+        """Find what is shot in a night: `count` frames at a pace, after the test shots.
+
+        Parameters
+        ----------
+        count
+            How many.
+        exposure
+            ISO, exposure time and how it was held.
+        pause
+            Time to save a frame, seconds.
+
+        Returns
+        -------
+        list[NightFrame]
+            What is shot in a night.
+        """
         what, start = self.happening, 0.0
         found: list[NightFrame] = []
         for k in range(what.tests):
@@ -311,7 +350,20 @@ class NightPhone(Phone):
         return image
 
     def take(self, frame: NightFrame, seed: int = 1) -> Capture:
-        """One frame of the night."""
+        """Return one frame of the night.
+
+        Parameters
+        ----------
+        frame
+            Frame of the set.
+        seed
+            Seed of the random generator.
+
+        Returns
+        -------
+        Capture
+            One frame of the night.
+        """
         self._frame = frame
         try:
             return self.shoot(frame.exposure, seed=seed * 10_000 + frame.number)
@@ -320,7 +372,22 @@ class NightPhone(Phone):
 
 
 def save_frame(capture: Capture, path: Path, taken: datetime) -> Path:
-    """Write a frame as the phone does in its mode for the night: a raw with a small preview, and no picture."""
+    """Write a frame as the phone does in its mode for the night: a raw with a small preview, and no picture.
+
+    Parameters
+    ----------
+    capture
+        What the simulated phone took.
+    path
+        File to read.
+    taken
+        Time of the capture.
+
+    Returns
+    -------
+    Path
+        Path of the file.
+    """
     half = cv2.resize(capture.codes, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA).astype(np.float32)
     grey = (np.clip((half - sm.BLACK) / (sm.WHITE - sm.BLACK) * 6, 0, 1) ** 0.45 * 255).astype(np.uint8)
     tags = replace(tags_of(capture, taken.strftime("%Y:%m:%d %H:%M:%S")), description="Sky over the works")

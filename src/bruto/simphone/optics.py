@@ -14,20 +14,33 @@ TRACE_VERSION = 4
 
 @dataclass(frozen=True)
 class Mishap:
-    """`motion_px` along `motion_deg` (0 = to the right, counter-clockwise) during the exposure; `defocus_px`: standard
-    deviation of a blur by focus; `smear`: share of light that a smeared lens spreads; `leak`: light from the left edge,
-    in units of the picture's mean.
-    """
+    """`motion_px` along `motion_deg` (0 = to the right, counter-clockwise) during the exposure."""
 
     motion_px: float = 0.0
     motion_deg: float = 0.0
     defocus_px: float = 0.0
+    """Standard deviation of a blur by focus."""
     smear: float = 0.0
+    """Share of light that a smeared lens spreads."""
     leak: float = 0.0
+    """Light from the left edge, in units of the picture's mean."""
 
 
 def motion_kernel(length: float, degrees: float) -> NDArray[np.float32]:
-    """A line of a length in pixels, of even weight, drawn with sub-pixel accuracy."""
+    """Compute a line of a length in pixels, of even weight, drawn with sub-pixel accuracy.
+
+    Parameters
+    ----------
+    length
+        Length.
+    degrees
+        Direction, degrees.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A line of a length in pixels, of even weight, drawn with sub-pixel accuracy.
+    """
     size = 2 * int(np.ceil(length / 2 + 1)) + 1
     middle = size // 2
     kernel = np.zeros((size, size), np.float32)
@@ -44,7 +57,20 @@ def motion_kernel(length: float, degrees: float) -> NDArray[np.float32]:
 
 
 def mishandled(image: NDArray[np.float32], mishap: Mishap) -> NDArray[np.float32]:
-    """Light (H, W, 3) as it reaches the sensor after a mishap."""
+    """Compute the light (H, W, 3) as it reaches the sensor after a mishap.
+
+    Parameters
+    ----------
+    image
+        Image (H, W, 3), linear.
+    mishap
+        What goes wrong in the capture.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Light (H, W, 3) as it reaches the sensor after a mishap.
+    """
     if mishap.motion_px > 0:
         image = cv2.filter2D(
             image, -1, motion_kernel(mishap.motion_px, mishap.motion_deg), borderType=cv2.BORDER_REPLICATE

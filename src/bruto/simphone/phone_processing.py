@@ -15,17 +15,20 @@ from numpy.typing import NDArray
 
 @dataclass(frozen=True)
 class Style:
-    """How a phone renders: `dark`, `bright`: share of the stops below and above grey that the base of light keeps;
-    `contrast`: of an S-curve of codes; `color`: gain of colour differences; `warm`: gain of red over blue; `halo`: of
-    the unsharp mask, whose radius is `radius` px of 12 MP.
-    """
+    """How a phone renders:."""
 
     dark: float
+    """Share of the stops below and above grey that the base of light keeps."""
     bright: float
+    """Share of the stops below and above grey that the base of light keeps."""
     contrast: float
+    """Of an S-curve of codes."""
     color: float
+    """Gain of colour differences."""
     warm: float
+    """Gain of red over blue."""
     halo: float
+    """Of the unsharp mask, whose radius is `radius` px of 12 MP."""
     radius: float
 
 
@@ -50,7 +53,22 @@ SRGB_FROM_XYZ_D50 = np.array(
 
 
 def phone_map(width: int, height: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Where each pixel of the finished picture lies in the raw's default crop (pixel positions for `cv2.remap`)."""
+    """Find where each pixel of the finished picture lies in the raw's default crop (pixel positions for
+    `cv2.remap`).
+
+    Parameters
+    ----------
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+
+    Returns
+    -------
+    tuple[NDArray[np.float32], NDArray[np.float32]]
+        Where each pixel of the finished picture lies in the raw's default crop (pixel positions for
+        `cv2.remap`).
+    """
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     cx, cy = (width - 1) / 2, (height - 1) / 2
     dx, dy = (x - cx) * CROP, (y - cy) * CROP
@@ -103,10 +121,27 @@ def finish(
     brighten: float,
     style: Style = STYLES["crisp"],
 ) -> NDArray[np.uint8]:
-    """Finished picture (H, W, 3) uint8 sRGB.
+    """Compute the finished picture (H, W, 3) uint8 sRGB.
 
-    `linear`: demosaiced camera RGB, 1.0 = saturation; `balance`: gains that make white neutral; `forward`: balanced
-    camera to XYZ of D50; `noise`: a, b; `brighten`: gain before tone; `style`: how it is rendered.
+    Parameters
+    ----------
+    linear
+        Demosaiced camera RGB, 1.0 = saturation.
+    balance
+        Gains that make white neutral.
+    forward
+        Balanced camera to XYZ of D50.
+    noise
+        A, b.
+    brighten
+        Gain before tone.
+    style
+        How it is rendered.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        Finished picture (H, W, 3) uint8 sRGB.
     """
     h, w = linear.shape[:2]
     scale = w / 4032

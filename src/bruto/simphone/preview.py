@@ -41,8 +41,8 @@ Noise = tuple[float, float]
 
 @dataclass(frozen=True)
 class SimulatedSettings:
-    """`noise`: a, b at this ISO; `seconds` of each of `frames`, every `every` seconds, which become one by `merged`
-    ("", "mean", "lighten", "bracket"); `focal_35mm`, and the width of the phone's `frame` in pixels.
+    """`seconds` of each of `frames`, every `every` seconds, which become one by `merged` ("", "mean", "lighten",
+    "bracket"); `focal_35mm`, and the width of the phone's `frame` in pixels.
     """
 
     iso: float
@@ -51,6 +51,7 @@ class SimulatedSettings:
     every: float
     merged: str
     noise: Noise
+    """A, b at this ISO."""
     focal_35mm: float
     frame: int = 4032
 
@@ -64,11 +65,12 @@ class SimulatedSettings:
 
 @dataclass(frozen=True)
 class SimulatedPreview:
-    """`whole` frame and a `piece` at 1:1, (H, W, 3) uint8 sRGB; `gain_ev`: by how much they were brightened."""
+    """`whole` frame and a `piece` at 1:1, (H, W, 3) uint8 sRGB."""
 
     whole: NDArray[np.uint8]
     piece: NDArray[np.uint8]
     gain_ev: float
+    """By how much they were brightened."""
 
 
 def _lens(focal_35mm: float) -> str:
@@ -79,7 +81,18 @@ def _lens(focal_35mm: float) -> str:
 
 
 def skyline(azimuth: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Height of a made-up skyline by bearing, degrees: low hills, some sheds."""
+    """Compute the height of a made-up skyline by bearing, degrees: low hills, some sheds.
+
+    Parameters
+    ----------
+    azimuth
+        Azimuth, degrees clockwise from north.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Height of a made-up skyline by bearing, degrees.
+    """
     a = np.radians(azimuth)
     found = 2.6 + 1.2 * np.sin(2 * a + 0.8) + 0.7 * np.sin(5 * a) + 0.35 * np.sin(17 * a + 1) + 0.12 * np.sin(61 * a)
     for middle, half, wall, ridge in ((14.0, 3.2, 4.0, 5.6), (171.0, 4.5, 4.2, 6.4), (264.0, 2.4, 3.8, 5.0)):
@@ -162,7 +175,28 @@ class _NightAhead(NightPhone):
 def night_picture(
     at: SimulatedSettings, altitude: float, azimuth: float, latitude: float, sky_cd_m2: float, seed: int = 1
 ) -> SimulatedPreview:
-    """The sky over a made-up skyline: `altitude`, `azimuth` of the middle and `latitude`, degrees."""
+    """Return the sky over a made-up skyline: `altitude`, `azimuth` of the middle and `latitude`, degrees.
+
+    Parameters
+    ----------
+    at
+        Position.
+    altitude
+        Altitude above the horizon, degrees.
+    azimuth
+        Azimuth, degrees clockwise from north.
+    latitude
+        Latitude, degrees, north positive.
+    sky_cd_m2
+        Luminance of the sky, cd/m².
+    seed
+        Seed of the random generator.
+
+    Returns
+    -------
+    SimulatedPreview
+        The sky over a made-up skyline.
+    """
     lens = sm.LENSES[_lens(at.focal_35mm)]
     ratio = at.frame / WHOLE[0]
     focal = at.focal_35mm / 43.2666 * math.hypot(*WHOLE)
@@ -183,12 +217,39 @@ def night_picture(
 
 @lru_cache(maxsize=3)
 def phone_at(scene: str, lens: str = "main") -> Phone:
-    """The simulated phone in front of a scene at the size of a preview; scenes are traced once and kept."""
+    """Return the simulated phone in front of a scene at the size of a preview; scenes are traced once and kept.
+
+    Parameters
+    ----------
+    scene
+        Identifier of a simulated scene.
+    lens
+        Main, wide or tele.
+
+    Returns
+    -------
+    Phone
+        The simulated phone in front of a scene at the size of a preview.
+    """
     return Phone(scene, size=WHOLE, lens=lens)
 
 
 def scene_at(phone: Phone, level: float) -> NDArray[np.float32]:
-    """Light of a scene in the frame (H, W, 3; shares of saturation, camera RGB), its geometric mean at `level`."""
+    """Compute the light of a scene in the frame (H, W, 3; shares of saturation, camera RGB), its geometric mean at
+    `level`.
+
+    Parameters
+    ----------
+    phone
+        The simulated phone.
+    level
+        Light level, share of saturation, 0 to 1.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Light of a scene in the frame (H, W, 3.
+    """
     m = phone._margin
     light = np.asarray(phone._optical()[m : m + phone.height, m : m + phone.width], np.float32)
     middle = float(np.exp(np.mean(np.log(np.maximum(light[::4, ::4, 1], 1e-3)))))
@@ -196,7 +257,26 @@ def scene_at(phone: Phone, level: float) -> NDArray[np.float32]:
 
 
 def day_picture(at: SimulatedSettings, scene: str, level: float, blur_px: float, seed: int = 1) -> SimulatedPreview:
-    """A scene whose grey lies at `level` of saturation; a frame's movement is `blur_px` long at 1:1."""
+    """Return a scene whose grey lies at `level` of saturation; a frame's movement is `blur_px` long at 1:1.
+
+    Parameters
+    ----------
+    at
+        Position.
+    scene
+        Identifier of a simulated scene.
+    level
+        Light level, share of saturation, 0 to 1.
+    blur_px
+        Camera shake, pixels.
+    seed
+        Seed of the random generator.
+
+    Returns
+    -------
+    SimulatedPreview
+        A scene whose grey lies at `level` of saturation.
+    """
     phone = phone_at(scene, _lens(at.focal_35mm))
     light = scene_at(phone, level)
     ratio = at.frame / WHOLE[0]
@@ -209,7 +289,20 @@ def day_picture(at: SimulatedSettings, scene: str, level: float, blur_px: float,
 
 
 def moved_by_hand(light: NDArray[np.float32], length: float) -> NDArray[np.float32]:
-    """Smeared along a line, as by a hand."""
+    """Compute the smeared along a line, as by a hand.
+
+    Parameters
+    ----------
+    light
+        Linear light, 1 = sensor saturation.
+    length
+        Length.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Smeared along a line, as by a hand.
+    """
     if length < 0.5:
         return light
     n = 2 * math.ceil(length / 2) + 3
@@ -229,7 +322,22 @@ def moved_by_hand(light: NDArray[np.float32], length: float) -> NDArray[np.float
 
 
 def noisy(light: NDArray[np.float32], noise: Noise, seed: int) -> NDArray[np.float32]:
-    """What a mosaic sensor makes of it, three colours a pixel again."""
+    """Find what a mosaic sensor makes of it, three colours a pixel again.
+
+    Parameters
+    ----------
+    light
+        Linear light, 1 = sensor saturation.
+    noise
+        A and b of variance = a x + b, x in shares of saturation.
+    seed
+        Seed of the random generator.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        What a mosaic sensor makes of it, three colours a pixel again.
+    """
     h, w = light.shape[:2]
     mosaic = np.empty((h, w), np.float32)
     for site, channel in enumerate((0, 1, 1, 2)):
@@ -244,7 +352,24 @@ def noisy(light: NDArray[np.float32], noise: Noise, seed: int) -> NDArray[np.flo
 def encoded(
     image: NDArray[np.float32], gain: float, neutral: NDArray[np.float64], kelvin: float
 ) -> NDArray[np.uint8]:  # fmt: skip
-    """Camera RGB in shares of saturation as sRGB, `gain` times as light; what is full is white."""
+    """Compute the camera RGB in shares of saturation as sRGB, `gain` times as light; what is full is white.
+
+    Parameters
+    ----------
+    image
+        Image (H, W, 3), linear.
+    gain
+        Gain; 1 changes nothing.
+    neutral
+        Camera neutral, green = 1.
+    kelvin
+        Colour temperature, kelvin.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        Camera RGB in shares of saturation as sRGB, `gain` times as light.
+    """
     _, forward = spectral.matrices(max(kelvin, 4000.0))
     matrix = (SRGB_FROM_XYZ_D50 @ forward).T.astype(np.float32)
     light = np.maximum(np.minimum(image / neutral.astype(np.float32), 1.0) @ matrix, 0) * np.float32(gain)

@@ -36,7 +36,18 @@ def linearisation_table() -> NDArray[np.uint16]:
 
 
 def stored_codes(light: NDArray[np.float32]) -> NDArray[np.uint16]:
-    """Stored 12-bit codes of linear light (1 = saturation)."""
+    """Compute the stored 12-bit codes of linear light (1 = saturation).
+
+    Parameters
+    ----------
+    light
+        Linear light, 1 = sensor saturation.
+
+    Returns
+    -------
+    NDArray[np.uint16]
+        Stored 12-bit codes of linear light (1 = saturation).
+    """
     level = np.clip(light * np.float32(WHITE - BLACK) + np.float32(BLACK), 0, WHITE) / np.float32(WHITE)
     return np.rint(np.sqrt(level) * np.float32(CODES)).astype(np.uint16)
 
@@ -49,7 +60,18 @@ def tone_curve() -> NDArray[np.float64]:
 
 
 def local_gains(linear: NDArray[np.float32]) -> GainTableMap:
-    """Dark places are lifted and bright ones held, by place and by brightness; `linear`: (H, W, 3) light."""
+    """Return the dark places are lifted and bright ones held, by place and by brightness.
+
+    Parameters
+    ----------
+    linear
+        (H, W, 3) light.
+
+    Returns
+    -------
+    GainTableMap
+        Dark places are lifted and bright ones held, by place and by brightness.
+    """
     v, h = GRID
     level = linear @ np.array([0.3, 0.5, 0.2], np.float32) * np.float32(2.0**BASELINE_EXPOSURE)
     place = cv2.resize(np.log2(np.maximum(level, 1e-4)), (h, v), interpolation=cv2.INTER_AREA)
@@ -63,7 +85,24 @@ def local_gains(linear: NDArray[np.float32]) -> GainTableMap:
 
 
 def sky_mask(scene: SimulatedScene, width: int, height: int, focal_35mm: float) -> SemanticMask:
-    """Where rays meet nothing but sky, at half size, softened as a network's mask is."""
+    """Find where rays meet nothing but sky, at half size, softened as a network's mask is.
+
+    Parameters
+    ----------
+    scene
+        The simulated scene.
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+    focal_35mm
+        35 mm equivalent focal length, mm.
+
+    Returns
+    -------
+    SemanticMask
+        Where rays meet nothing but sky, at half size, softened as a network's mask is.
+    """
     w, h = max(8, width // 2), max(8, height // 2)
     view = view_of(scene, w, h, focal_35mm)
     yy, xx = np.mgrid[0:h, 0:w]
@@ -79,5 +118,16 @@ def sky_mask(scene: SimulatedScene, width: int, height: int, focal_35mm: float) 
 
 
 def look(linear: NDArray[np.float32]) -> CameraProfile:
-    """The phone's own look for a processed raw."""
+    """Return the phone's own look for a processed raw.
+
+    Parameters
+    ----------
+    linear
+        Linear light, 1 = white.
+
+    Returns
+    -------
+    CameraProfile
+        The phone's own look for a processed raw.
+    """
     return CameraProfile("Vessar natural", tone_curve=tone_curve(), gain_table=local_gains(linear))

@@ -38,7 +38,18 @@ class RunningWaterPhone(Phone):
         return cv2.GaussianBlur(mask, (0, 0), 0.004 * self.width)
 
     def waves(self, number: int) -> NDArray[np.float32]:
-        """Factor of the water's light in a frame: wide and low, as seen along the water."""
+        """Compute the factor of the water's light in a frame: wide and low, as seen along the water.
+
+        Parameters
+        ----------
+        number
+            Index.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Factor of the water's light in a frame.
+        """
         h, w = self.water.shape
         random = np.random.default_rng([self._seed, 61, number])
         total = np.zeros((h, w), np.float32)
@@ -81,13 +92,45 @@ class RunningWaterPhone(Phone):
         light += shape * coat.astype(np.float32)
 
     def take(self, number: int, exposure: Exposure, seed: int = 1) -> Capture:
-        """One frame on the tripod."""
+        """Return one frame on the tripod.
+
+        Parameters
+        ----------
+        number
+            Index.
+        exposure
+            ISO, exposure time and how it was held.
+        seed
+            Seed of the random generator.
+
+        Returns
+        -------
+        Capture
+            One frame on the tripod.
+        """
         self._number = number
         return self.shoot(exposure, seed=seed * 10_000 + number)
 
 
 def race_frame(phone: RunningWaterPhone, number: int, exposure: Exposure, path: Path) -> list[Path]:
-    """Write a frame as the phone does, half a second after the one before."""
+    """Write a frame as the phone does, half a second after the one before.
+
+    Parameters
+    ----------
+    phone
+        The simulated phone.
+    number
+        Index.
+    exposure
+        ISO, exposure time and how it was held.
+    path
+        File to read.
+
+    Returns
+    -------
+    list[Path]
+        What was found, in order.
+    """
     from datetime import timedelta
 
     from bruto.simphone.capture import FIRST_SHOT, save

@@ -17,10 +17,7 @@ from bruto.simphone.geometry import Builder, Mesh, rotation
 class SimulatedScene:
     """One place: what stands there, how it is lit, and from where it is taken.
 
-    `sun_lux`: illuminance on a surface facing the sun, (3,). `sky`: the 25 numbers of `texture.sky_radiance`.
-    `lamps`: rows of position (3), intensity in candela (3), for small lamps. `ambient`: (3,) illuminance in lux used
-    where the baked light does not reach (inside mirror images). `kelvin`: correlated colour temperature of the
-    reference illuminant; `tungsten` takes a Planckian radiator instead of a daylight phase.
+    `tungsten` takes a Planckian radiator instead of a daylight phase.
     """
 
     name: str
@@ -30,15 +27,20 @@ class SimulatedScene:
     target: tuple[float, float, float]
     sun_direction: NDArray[np.float64]
     sun_lux: NDArray[np.float64]
+    """Illuminance on a surface facing the sun, (3,)."""
     sky: NDArray[np.float64]
+    """The 25 numbers of `texture.sky_radiance`."""
     ambient: NDArray[np.float64]
+    """(3,) illuminance in lux used where the baked light does not reach (inside mirror images)."""
     kelvin: float
+    """Correlated colour temperature of the reference illuminant."""
     key_lux: float
     tungsten: bool = False
     haze_distance: float = 0.0
     ripple: float = 0.02
     brine: tuple[float, float, float] = (0.020, 0.032, 0.030)
     lamps: NDArray[np.float64] = field(default_factory=lambda: np.zeros((0, 6)))
+    """Rows of position (3), intensity in candela (3), for small lamps."""
     patches: NDArray[np.float64] | None = None  # corners of the chart's patches in the world, (P, 4, 3)
 
 

@@ -389,7 +389,25 @@ def _built(name: str) -> SimulatedScene:
 
 
 def load_scene(name: str, kelvin: float | None = None) -> SimulatedScene:
-    """The scene of that name, under another light where `kelvin` is given; raises `BrutoError` for an unknown one."""
+    """Read the scene of that name, under another light where `kelvin` is given.
+
+    Parameters
+    ----------
+    name
+        Identifier of a scene.
+    kelvin
+        Colour temperature, kelvin.
+
+    Returns
+    -------
+    SimulatedScene
+        The scene of that name, under another light where `kelvin` is given.
+
+    Raises
+    ------
+    BrutoError
+        For an unknown one.
+    """
     if name not in SCENES:
         raise BrutoError(
             tr("There is no scene called '{name}'. Scenes: {SCENES}.", name=name, SCENES=", ".join(SCENES))

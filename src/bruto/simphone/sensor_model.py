@@ -19,9 +19,7 @@ BLACK, WHITE, BITS = 256, 4095, 12
 
 @dataclass(frozen=True)
 class SimulatedLens:
-    """One lens with its sensor. `blur`: standard deviation at 12 MP, pixels; `shading`: falloff relative to the main
-    lens.
-    """
+    """One lens with its sensor."""
 
     name: str
     focal_35mm: float
@@ -30,7 +28,9 @@ class SimulatedLens:
     full_well: float
     read_electrons: float
     blur: float
+    """Standard deviation at 12 MP, pixels."""
     shading: float
+    """Falloff relative to the main lens."""
 
 
 LENSES = {
@@ -119,31 +119,103 @@ class Sensor:
     read_electrons: float
 
     def noise(self, iso: float) -> tuple[float, float]:
-        """(a, b) of variance a x + b, x = 1 at saturation."""
+        """Compute (a, b) of variance a x + b, x = 1 at saturation.
+
+        Parameters
+        ----------
+        iso
+            ISO speed.
+
+        Returns
+        -------
+        tuple[float, float]
+            (a, b) of variance a x + b, x = 1 at saturation.
+        """
         gain = iso / BASE_ISO / self.full_well
         return gain, (self.read_electrons * gain) ** 2 + 1 / 12 / (WHITE - BLACK) ** 2
 
 
 def sensor_for(megapixels: int, lens: str = "main") -> Sensor:
-    """The binned modes collect four sites' charge; the 3 MP demo size keeps the noise of 12 MP."""
+    """Return the binned modes collect four sites' charge; the 3 MP demo size keeps the noise of 12 MP.
+
+    Parameters
+    ----------
+    megapixels
+        Resolution of the simulated phone: 3, 12 or 48.
+    lens
+        Main, wide or tele.
+
+    Returns
+    -------
+    Sensor
+        The binned modes collect four sites' charge.
+    """
     if megapixels == 48:
         return Sensor(2300.0, 1.7)
     return Sensor(LENSES[lens].full_well, LENSES[lens].read_electrons)
 
 
 def exposure_factor(iso: float, seconds: float, f_number: float = F_NUMBER) -> float:
-    """Saturation units per cd/m2 on the axis."""
+    """Compute the saturation units per cd/m2 on the axis.
+
+    Parameters
+    ----------
+    iso
+        ISO speed.
+    seconds
+        Exposure time, seconds.
+    f_number
+        F-number of the lens.
+
+    Returns
+    -------
+    float
+        Saturation units per cd/m2 on the axis.
+    """
     return LENS_TRANSMISSION * seconds * iso / (SATURATION_LUX_S * f_number**2)
 
 
 def shading(width: int, height: int, channel: int) -> NDArray[np.float32]:
-    """Relative illumination (h, w), 1 in the middle; about 0.45 in the corners, a little different for each channel."""
+    """Compute the relative illumination (h, w), 1 in the middle; about 0.45 in the corners, a little different for
+    each channel.
+
+    Parameters
+    ----------
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+    channel
+        Index of the colour channel.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Relative illumination (h, w), 1 in the middle.
+    """
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     return falloff((x + 0.5) / width, (y + 0.5) / height, channel)
 
 
 def falloff(u: NDArray, v: NDArray, channel: int, lens: str = "main") -> NDArray:
-    """Relative illumination at relative positions (0..1)."""
+    """Compute the relative illumination at relative positions (0..1).
+
+    Parameters
+    ----------
+    u
+        Horizontal positions, shares.
+    v
+        Values.
+    channel
+        Index of the colour channel.
+    lens
+        Main, wide or tele.
+
+    Returns
+    -------
+    NDArray
+        Relative illumination at relative positions (0..1).
+    """
     r2 = ((u - 0.5) ** 2 * 0.64 + (v - 0.5) ** 2 * 0.36) * 4
     shading = LENSES[lens].shading
     strength = (0.60, 0.55, 0.52)[channel] * shading
@@ -151,15 +223,42 @@ def falloff(u: NDArray, v: NDArray, channel: int, lens: str = "main") -> NDArray
 
 
 def blur_sigma(width: int, lens: str = "main") -> float:
-    """Blur of lens and pixel at a capture width, in its pixels."""
+    """Compute the blur of lens and pixel at a capture width, in its pixels.
+
+    Parameters
+    ----------
+    width
+        Width, pixels.
+    lens
+        Main, wide or tele.
+
+    Returns
+    -------
+    float
+        Blur of lens and pixel at a capture width, in its pixels.
+    """
     return float(np.hypot(LENSES[lens].blur * width / 4032, BOX_SIGMA))
 
 
 def meter(luminance: NDArray, ev: float = 0.0, f_number: float = F_NUMBER) -> tuple[float, float]:
-    """ISO and shutter time the phone's automatic would set for an image of luminance in cd/m2.
+    """Compute the ISO and shutter time the phone's automatic would set for an image of luminance in cd/m2.
 
     Aims the mean of logarithms at 0.10 of saturation without letting more than 1 % pass 0.9; keeps ISO 50 to 1/60 s,
     then raises ISO to 800, then time to 1/15 s, then ISO again.
+
+    Parameters
+    ----------
+    luminance
+        Luminance (H, W), linear, 1 = white.
+    ev
+        Exposure change, EV.
+    f_number
+        F-number of the lens.
+
+    Returns
+    -------
+    tuple[float, float]
+        ISO and shutter time the phone's automatic would set for an image of luminance in cd/m2.
     """
     y = np.maximum(np.asarray(luminance, float).ravel(), 1e-4)
     aim = min(0.10 / np.exp(np.mean(np.log(y))), 1.6 / np.percentile(y, 98.5)) * 2.0**ev

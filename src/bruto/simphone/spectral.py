@@ -45,13 +45,38 @@ def reflectance_basis() -> NDArray[np.float64]:
 
 
 def illuminant(kelvin: float, tungsten: bool = False) -> NDArray[np.float64]:
-    """(81,) daylight phase, or a Planckian radiator below 4000 K or where `tungsten` is set."""
+    """Compute (81,) daylight phase, or a Planckian radiator below 4000 K or where `tungsten` is set.
+
+    Parameters
+    ----------
+    kelvin
+        Colour temperature, kelvin.
+    tungsten
+        Whether the light is tungsten.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        (81,) daylight phase, or a Planckian radiator below 4000 K or where `tungsten` is set.
+    """
     return planck(kelvin) if tungsten or kelvin < 4000 else daylight(kelvin)
 
 
 def camera_response(spectra: NDArray[np.float64], light: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Sensor response (N, 3) of reflectances (81, N) under a light, per unit of illuminance; green of a white under
-    D55 is 1.
+    """Compute the sensor response (N, 3) of reflectances (81, N) under a light, per unit of illuminance; green of a
+    white under D55 is 1.
+
+    Parameters
+    ----------
+    spectra
+        Spectra (N, wavelengths).
+    light
+        Linear light, 1 = sensor saturation.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Sensor response (N, 3) of reflectances (81, N) under a light, per unit of illuminance.
     """
     per_lux = 1.0 / (observer()[:, 1] @ light)
     d55 = daylight(5500)
@@ -60,7 +85,20 @@ def camera_response(spectra: NDArray[np.float64], light: NDArray[np.float64]) ->
 
 
 def tristimulus(spectra: NDArray[np.float64], light: NDArray[np.float64]) -> NDArray[np.float64]:
-    """XYZ (N, 3) of reflectances (81, N) under a light; Y of a white is 1."""
+    """Compute the XYZ (N, 3) of reflectances (81, N) under a light; Y of a white is 1.
+
+    Parameters
+    ----------
+    spectra
+        Spectra (N, wavelengths).
+    light
+        Linear light, 1 = sensor saturation.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        XYZ (N, 3) of reflectances (81, N) under a light.
+    """
     return ((observer() * light[:, None]).T @ spectra).T / (observer()[:, 1] @ light)
 
 
@@ -112,8 +150,23 @@ def _training() -> NDArray[np.float64]:
 
 @cache
 def matrices(kelvin: float, tungsten: bool = False) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """ColorMatrix (XYZ to camera) and ForwardMatrix (balanced camera to XYZ of D50) fitted for one illuminant (DNG
-    1.7, ch. 6).
+    """Compute the ColorMatrix (XYZ to camera) and ForwardMatrix (balanced camera to XYZ of D50) fitted for one
+    illuminant (DNG 1.7, ch.
+
+    6).
+
+    Parameters
+    ----------
+    kelvin
+        Colour temperature, kelvin.
+    tungsten
+        Whether the light is tungsten.
+
+    Returns
+    -------
+    tuple[NDArray[np.float64], NDArray[np.float64]]
+        ColorMatrix (XYZ to camera) and ForwardMatrix (balanced camera to XYZ of D50) fitted for one illuminant
+        (DNG 1.7, ch.
     """
     light = illuminant(kelvin, tungsten)
     white = np.ones((81, 1))

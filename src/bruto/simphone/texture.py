@@ -43,7 +43,19 @@ def _grad(h, x, y, z):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def gradient_noise(x, y, z, seed):
-    """Gradient noise at one point, about -1..1."""
+    """Return the gradient noise at one point, about -1..1.
+
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    y
+        Second plane or vertical position, changed or read by the kernel.
+    z
+        Third plane, changed or read by the kernel.
+    seed
+        Seed of the random generator.
+    """
     xf, yf, zf = math.floor(x), math.floor(y), math.floor(z)
     i, j, k = int(xf), int(yf), int(zf)
     x -= xf
@@ -67,7 +79,25 @@ def gradient_noise(x, y, z, seed):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def fbm(x, y, z, frequency, octaves, footprint, seed):
-    """Sum of octaves (gain 1/2, lacunarity 2), each faded out as its period nears two footprints (world units)."""
+    """Sum of octaves (gain 1/2, lacunarity 2), each faded out as its period nears two footprints (world units).
+
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    y
+        Second plane or vertical position, changed or read by the kernel.
+    z
+        Third plane, changed or read by the kernel.
+    frequency
+        Spatial frequency, 1/metre.
+    octaves
+        Number of octaves.
+    footprint
+        Size of a pixel on the surface, metres.
+    seed
+        Seed of the random generator.
+    """
     total = 0.0
     amplitude = 0.5
     for octave in range(octaves):
@@ -289,7 +319,32 @@ def _albedo(material, x, y, z, gx, gy, gz, fp, seed, out):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def shade_surface(position, normal, footprint, material, axis, tint, seed, albedo, bumped, gloss):
-    """Albedo, bumped normal and gloss (strength, roughness) for N surface points; writes into the last three arrays."""
+    """Return the albedo, bumped normal and gloss (strength, roughness) for N surface points; writes into the last
+    three arrays.
+
+    Parameters
+    ----------
+    position
+        Positions (N, 3), metres.
+    normal
+        Surface normals (N, 3).
+    footprint
+        Size of a pixel on the surface, metres.
+    material
+        Index of the material.
+    axis
+        Axis of the texture.
+    tint
+        Colour of the surface.
+    seed
+        Seed of the random generator.
+    albedo
+        Reflectance, 0 to 1.
+    bumped
+        Normals with bumps, changed in place.
+    gloss
+        Gloss, changed in place.
+    """
     for i in prange(position.shape[0]):
         m = material[i]
         x, y, z = position[i, 0], position[i, 1], position[i, 2]
@@ -327,7 +382,21 @@ def shade_surface(position, normal, footprint, material, axis, tint, seed, albed
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def water_normals(position, footprint, amplitude, seed, out):
-    """Normals of a rippled water surface: the gradient of two scales of moving ripples."""
+    """Return the normals of a rippled water surface: the gradient of two scales of moving ripples.
+
+    Parameters
+    ----------
+    position
+        Positions (N, 3), metres.
+    footprint
+        Size of a pixel on the surface, metres.
+    amplitude
+        Height of the waves, metres.
+    seed
+        Seed of the random generator.
+    out
+        Array to fill.
+    """
     for i in prange(position.shape[0]):
         x, z, fp = position[i, 0], position[i, 2], footprint[i]
         e = max(0.004, fp)
@@ -343,10 +412,19 @@ def water_normals(position, footprint, amplitude, seed, out):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def sky_radiance(direction, footprint, sky, out):
-    """Radiance coefficients of the sky for N directions.
+    """Return the radiance coefficients of the sky for N directions.
 
-    `sky`: zenith rgb, horizon rgb, sun direction, glow rgb, glow exponent, cloud cover (0..1), cloud rgb, cloud scale,
-    seed, ground rgb, cloud shade rgb (24 numbers), in cd/m2.
+    Parameters
+    ----------
+    direction
+        Directions (N, 3), unit vectors.
+    footprint
+        Size of a pixel on the surface, metres.
+    sky
+        Zenith rgb, horizon rgb, sun direction, glow rgb, glow exponent, cloud cover (0..1), cloud rgb, cloud
+        scale, seed, ground rgb, cloud shade rgb (24 numbers), in cd/m2.
+    out
+        Array to fill.
     """
     for i in prange(direction.shape[0]):
         x, y, z = direction[i, 0], direction[i, 1], direction[i, 2]

@@ -52,14 +52,38 @@ class View:
     height: int
 
     def directions(self, x: NDArray, y: NDArray) -> NDArray[np.float32]:
-        """Unit directions (N, 3) through pixel positions; (0, 0) is the corner of the first pixel."""
+        """Compute the unit directions (N, 3) through pixel positions; (0, 0) is the corner of the first pixel.
+
+        Parameters
+        ----------
+        x
+            Horizontal positions, pixels.
+        y
+            Vertical positions, pixels.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Unit directions (N, 3) through pixel positions.
+        """
         u = (2 * x / self.width - 1) * self.half_width
         v = (1 - 2 * y / self.height) * self.half_height
         d = self.forward + u[:, None] * self.right + v[:, None] * self.up
         return (d / np.linalg.norm(d, axis=1, keepdims=True)).astype(np.float32)
 
     def project(self, points: NDArray) -> NDArray[np.float64]:
-        """Pixel positions (N, 2) of world points (N, 3)."""
+        """Compute the pixel positions (N, 2) of world points (N, 3).
+
+        Parameters
+        ----------
+        points
+            Points (N, 2), pixels.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            Pixel positions (N, 2) of world points (N, 3).
+        """
         p = np.asarray(points) - self.eye
         z = p @ self.forward
         u, v = (p @ self.right) / z / self.half_width, (p @ self.up) / z / self.half_height
@@ -67,7 +91,26 @@ class View:
 
 
 def view_of(scene: SimulatedScene, width: int, height: int, focal_35mm: float = 26.0, reach: float = 1.0) -> View:
-    """The camera of a scene for a 4:3 frame of an equivalent focal length; `reach` widens it."""
+    """Return the camera of a scene for a 4:3 frame of an equivalent focal length; `reach` widens it.
+
+    Parameters
+    ----------
+    scene
+        The simulated scene.
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+    focal_35mm
+        35 mm equivalent focal length, mm.
+    reach
+        Distance to see, metres.
+
+    Returns
+    -------
+    View
+        The camera of a scene for a 4:3 frame of an equivalent focal length.
+    """
     eye, target = np.asarray(scene.eye), np.asarray(scene.target)
     forward = (target - eye) / np.linalg.norm(target - eye)
     right = np.cross([0, 1, 0], forward)
@@ -106,7 +149,20 @@ class Tracer:
         self._light = np.ascontiguousarray(light, np.float32)
 
     def hit(self, origin, direction) -> dict[str, NDArray]:
-        """First surfaces: `hit` mask, `distance`, `position`, `normal` (smooth, facing the ray), `part`."""
+        """Return the first surfaces: `hit` mask, `distance`, `position`, `normal` (smooth, facing the ray), `part`.
+
+        Parameters
+        ----------
+        origin
+            Top left corner, pixels.
+        direction
+            Directions (N, 3), unit vectors.
+
+        Returns
+        -------
+        dict[str, NDArray]
+            First surfaces.
+        """
         origin = np.ascontiguousarray(origin, np.float32)
         direction = np.ascontiguousarray(direction, np.float32)
         r = self._embree.run(origin, direction, output=1)
@@ -134,7 +190,24 @@ class Tracer:
         }
 
     def shadowed(self, position, normal, toward, distance=None) -> NDArray[np.bool_]:
-        """Whether something stands between points and a direction, (N,)."""
+        """Check whether something stands between points and a direction, (N,).
+
+        Parameters
+        ----------
+        position
+            Positions (N, 3), metres.
+        normal
+            Surface normals (N, 3).
+        toward
+            Direction to the light.
+        distance
+            Distance, metres.
+
+        Returns
+        -------
+        NDArray[np.bool_]
+            True where something stands between points and a direction, (N,).
+        """
         toward = np.ascontiguousarray(np.broadcast_to(toward, position.shape), np.float32)
         origin = np.ascontiguousarray(position + normal * 2e-3 + toward * 1e-3, np.float32)
         if distance is None:
@@ -142,13 +215,40 @@ class Tracer:
         return self._embree.run(origin, toward, np.ascontiguousarray(distance, np.float32), query="OCCLUDED") >= 0
 
     def sky(self, direction, footprint: float) -> NDArray[np.float32]:
+        """Compute the sky.
+
+        Parameters
+        ----------
+        direction
+            Directions (N, 3), unit vectors.
+        footprint
+            Size of a pixel on the surface, metres.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Sky.
+        """
         out = np.empty((len(direction), 3), np.float32)
         tx.sky_radiance(np.ascontiguousarray(direction, np.float32), footprint, self.scene.sky, out)
         return out
 
     def ambient(self, position, normal) -> NDArray[np.float32]:
-        """Baked illuminance where the bake saw the surface, else the scene's own constant bent by the normal's
-        height.
+        """Compute the baked illuminance where the bake saw the surface, else the scene's own constant bent by the
+        normal's height.
+
+        Parameters
+        ----------
+        position
+            Positions (N, 3), metres.
+        normal
+            Surface normals (N, 3).
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Baked illuminance where the bake saw the surface, else the scene's own constant bent by the normal's
+            height.
         """
         base = (self.scene.ambient * (0.62 + 0.38 * normal[:, 1:2])).astype(np.float32)
         if self._light is None:
@@ -163,9 +263,25 @@ class Tracer:
     def radiance(
         self, origin, direction, pixel_angle: float, depth: int = 0
     ) -> tuple[NDArray[np.float32], NDArray[np.int32], dict[str, NDArray]]:
-        """Radiance coefficients (N, 3) in cd/m2, the chart patch seen (-1 for none), and the first hit.
+        """Compute the radiance coefficients (N, 3) in cd/m2, the chart patch seen (-1 for none), and the first hit.
 
         Where a patch is seen the coefficients are its illuminance over pi: its colour comes from its spectrum.
+
+        Parameters
+        ----------
+        origin
+            Top left corner, pixels.
+        direction
+            Directions (N, 3), unit vectors.
+        pixel_angle
+            Angle of a pixel, radians.
+        depth
+            Depth.
+
+        Returns
+        -------
+        tuple[NDArray[np.float32], NDArray[np.int32], dict[str, NDArray]]
+            Radiance coefficients (N, 3) in cd/m2, the chart patch seen (-1 for none), and the first hit.
         """
         scene, mesh = self.scene, self.scene.mesh
         g = self.hit(origin, direction)
@@ -319,13 +435,35 @@ def _joint_fetch(light, bake_position, bake_normal, xy, position, normal, base, 
 
 
 def write_light(light: NDArray[np.float32]) -> bytes:
-    """Baked illuminance, log-coded in 16 bits and packed losslessly (JPEG XL)."""
+    """Make the baked illuminance, log-coded in 16 bits and packed losslessly (JPEG XL).
+
+    Parameters
+    ----------
+    light
+        Linear light, 1 = sensor saturation.
+
+    Returns
+    -------
+    bytes
+        Baked illuminance, log-coded in 16 bits and packed losslessly (JPEG XL).
+    """
     code = np.clip(np.log2(np.maximum(light, LOG_FLOOR) / LOG_FLOOR) / 32 * 65535, 0, 65535).astype(np.uint16)
     return bytes(imagecodecs.jpegxl_encode(code & 0xFFF8, lossless=True, effort=7))
 
 
 def read_light(name: str) -> NDArray[np.float32] | None:
-    """The baked illuminance of a scene in lux, (h, w, 3); None before it is baked."""
+    """Read the baked illuminance of a scene in lux, (h, w, 3); None before it is baked.
+
+    Parameters
+    ----------
+    name
+        Identifier of a scene.
+
+    Returns
+    -------
+    NDArray[np.float32] | None
+        The baked illuminance of a scene in lux, (h, w, 3); None before it is baked.
+    """
     source = files("bruto.simphone") / f"data/{name}.light"
     if not source.is_file():
         return None
@@ -349,11 +487,33 @@ def trace(
     margin: float = MARGIN,
     light: NDArray[np.float32] | None = None,
 ) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
-    """Sensor response per second of unit exposure and truth of a scene at capture size.
+    """Compute the sensor response per second of unit exposure and truth of a scene at capture size.
 
     Returns camera RGB and XYZ, each (height + 2 m, width + 2 m, 3) float16 with m = round(margin * width), both in
-    units of 1/1000 cd/m2; camera RGB is scaled so that its green equals Y for a white under D55. One ray a pixel, and
-    `samples_on_edges` more where parts, depth, shadow or patches meet or the light changes at once.
+    units of 1/1000 cd/m2; camera RGB is scaled so that its green equals Y for a white under D55. One ray a pixel,
+    and `samples_on_edges` more where parts, depth, shadow or patches meet or the light changes at once.
+
+    Parameters
+    ----------
+    scene
+        The simulated scene.
+    width
+        Width, pixels.
+    height
+        Height, pixels.
+    focal_35mm
+        35 mm equivalent focal length, mm.
+    samples_on_edges
+        Samples per pixel on edges.
+    margin
+        Margin around the frame, share of its size.
+    light
+        Linear light, 1 = sensor saturation.
+
+    Returns
+    -------
+    tuple[NDArray[np.float16], NDArray[np.float16]]
+        Sensor response per second of unit exposure and truth of a scene at capture size.
     """
     tracer = Tracer(scene, light)
     m = round(margin * width)

@@ -59,17 +59,33 @@ class Identity:
 
 @dataclass(frozen=True)
 class Target:
-    """A name that may be written. `replaces`: the one file that may be there, None: nothing may; `device`: of the
-    folder when it was chosen, so that a card which was taken out is noticed (None: not looked at).
-    """
+    """A name that may be written."""
 
     path: Path
     replaces: Identity | None = None
+    """The one file that may be there, None: nothing may."""
     device: int | None = None
+    """Of the folder when it was chosen, so that a card which was taken out is noticed (None: not looked at)."""
 
 
 def identity(path: str | Path) -> Identity | None:
-    """The file under a name, links not followed; None where there is none. Raises `OSError` (no permission)."""
+    """Return the file under a name, links not followed; None where there is none.
+
+    Parameters
+    ----------
+    path
+        File concerned.
+
+    Returns
+    -------
+    Identity | None
+        The file under a name, links not followed.
+
+    Raises
+    ------
+    OSError
+        (no permission).
+    """
     try:
         found = os.lstat(path)
     except (FileNotFoundError, NotADirectoryError):
@@ -78,9 +94,22 @@ def identity(path: str | Path) -> Identity | None:
 
 
 def why_not_regular(path: str | Path) -> str:
-    """What is under a name that no file may be written to; "" where it is a regular file or nothing.
+    """Say what is under a name that no file may be written to; "" where it is a regular file or nothing.
 
-    Raises `OSError` where it cannot be looked at.
+    Parameters
+    ----------
+    path
+        File concerned.
+
+    Returns
+    -------
+    str
+        What is under a name that no file may be written to.
+
+    Raises
+    ------
+    OSError
+        Where it cannot be looked at.
     """
     try:
         mode = os.lstat(path).st_mode
@@ -96,13 +125,38 @@ def why_not_regular(path: str | Path) -> str:
 
 
 def folded(name: str) -> str:
-    """A name as file systems that do not tell case or composed letters apart see it."""
+    """Return a name as file systems that do not tell case or composed letters apart see it.
+
+    Parameters
+    ----------
+    name
+        Name, as stored or shown.
+
+    Returns
+    -------
+    str
+        A name as file systems that do not tell case or composed letters apart see it.
+    """
     return unicodedata.normalize("NFC", name).casefold()
 
 
 def numbered(name: str, number: int) -> str:
-    """A file name with a number behind its stem, cut to what a file system takes.
+    """Return a file name with a number behind its stem, cut to what a file system takes.
 
+    Parameters
+    ----------
+    name
+        Name, as stored or shown.
+    number
+        Index.
+
+    Returns
+    -------
+    str
+        A file name with a number behind its stem, cut to what a file system takes.
+
+    Examples
+    --------
     >>> numbered("pans-001.jpg", 2)
     'pans-001-2.jpg'
     """
@@ -113,8 +167,25 @@ def numbered(name: str, number: int) -> str:
 
 
 def free_names(folder: Path, names: Callable[[int], list[str]]) -> list[Path]:
-    """Paths that belong together and are all free: `names` says how they are called with number 1, 2 … Names that
-    differ only in case count as taken. Raises `FileProblem`.
+    """Return the paths that belong together and are all free: `names` says how they are called with number 1, 2 …
+    Names that differ only in case count as taken.
+
+    Parameters
+    ----------
+    folder
+        Folder concerned.
+    names
+        Names of the parts.
+
+    Returns
+    -------
+    list[Path]
+        Paths that belong together and are all free.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
     """
     try:
         taken = {folded(name) for name in os.listdir(folder)}
@@ -210,7 +281,18 @@ def process_mark() -> str:
 
 
 def process_gone(mark: str) -> bool:
-    """Whether a mark is of a process of this machine that has ended."""
+    """Check whether a mark is of a process of this machine that has ended.
+
+    Parameters
+    ----------
+    mark
+        Mark of a process, see `process_mark`.
+
+    Returns
+    -------
+    bool
+        True where a mark is of a process of this machine that has ended.
+    """
     host, _, rest = mark.partition("-")
     pid, _, started = rest.partition("-")
     if host != _host() or not (pid.isdigit() and started.isdigit()):
@@ -233,7 +315,18 @@ def _owner_gone(name: str) -> bool:
 
 
 def clean_folder(folder: Path) -> int:
-    """Delete temporary files in a folder that processes which are gone have left; returns how many."""
+    """Delete temporary files in a folder that processes which are gone have left; returns how many.
+
+    Parameters
+    ----------
+    folder
+        Folder concerned.
+
+    Returns
+    -------
+    int
+        The number.
+    """
     count = 0
     try:
         with os.scandir(folder) as entries:
@@ -305,7 +398,23 @@ def clean_leftovers() -> int:
 
 @contextmanager
 def temporary_beside(path: Path) -> Iterator[Path]:
-    """An empty hidden file in the folder of `path`, gone after the block unless it was renamed. Raises `OSError`."""
+    """Return an empty hidden file in the folder of `path`, gone after the block unless it was renamed.
+
+    Parameters
+    ----------
+    path
+        File concerned.
+
+    Yields
+    ------
+    Path
+        An empty hidden file in the folder of `path`, gone after the block unless it was renamed.
+
+    Raises
+    ------
+    OSError
+        See its message.
+    """
     folder = path.parent
     _visit(folder)
     while True:
@@ -324,7 +433,23 @@ def temporary_beside(path: Path) -> Iterator[Path]:
 
 @contextmanager
 def temporary_folder(inside: Path) -> Iterator[Path]:
-    """An empty hidden folder in another one, gone with all that is in it after the block. Raises `OSError`."""
+    """Return an empty hidden folder in another one, gone with all that is in it after the block.
+
+    Parameters
+    ----------
+    inside
+        Folder, or mask for kernels.
+
+    Yields
+    ------
+    Path
+        An empty hidden folder in another one, gone with all that is in it after the block.
+
+    Raises
+    ------
+    OSError
+        See its message.
+    """
     _visit(inside)
     place = inside / f"{_MARK}{process_mark()}-{next(_numbers)}"
     place.mkdir()
@@ -355,10 +480,25 @@ def _settle_folder(folder: Path) -> None:
 
 @contextmanager
 def published(target: Target | str | Path) -> Iterator[Path]:
-    """A temporary path that gets the target's name when the block ends well, and vanishes when it does not.
+    """Return a temporary path that gets the target's name when the block ends well, and vanishes when it does not.
 
-    A plain path is a new file: nothing may be under that name. Raises `FileProblem` where something is, where the
-    folder is missing or was exchanged, cannot be written, or the disk is full; what is there is then as it was.
+    A plain path is a new file: nothing may be under that name.
+
+    Parameters
+    ----------
+    target
+        File to write, from the output planner.
+
+    Yields
+    ------
+    Path
+        A temporary path that gets the target's name when the block ends well, and vanishes when it does not.
+
+    Raises
+    ------
+    FileProblem
+        Where something is, where the folder is missing or was exchanged, cannot be written, or the disk is full;
+        what is there is then as it was.
     """
     if not isinstance(target, Target):
         target = Target(Path(target))
@@ -410,9 +550,23 @@ def _refuse_existing(path: Path) -> None:
 
 @contextmanager
 def own_file(path: str | Path, durable: bool = True) -> Iterator[Path]:
-    """The same for what Bruto keeps for itself (values, records, cards, caches): the newest state replaces the older.
+    """Return the same for what Bruto keeps for itself (values, records, cards, caches): the newest state replaces
+    the older.
 
-    Only a regular file is replaced. `durable`: brought to the disk before it gets its name; caches need not be.
+    Only a regular file is replaced.
+
+    Parameters
+    ----------
+    path
+        File concerned.
+    durable
+        Brought to the disk before it gets its name; caches need not be.
+
+    Yields
+    ------
+    Path
+        The same for what Bruto keeps for itself (values, records, cards, caches): the newest state replaces the
+        older.
     """
     path = Path(path)
     try:
@@ -431,13 +585,31 @@ def own_file(path: str | Path, durable: bool = True) -> Iterator[Path]:
 
 
 def write_own(path: str | Path, data: bytes, durable: bool = True) -> None:
-    """Write a whole file of Bruto's own."""
+    """Write a whole file of Bruto's own.
+
+    Parameters
+    ----------
+    path
+        File concerned.
+    data
+        Bytes as stored in the file.
+    durable
+        Whether it must survive a power failure.
+    """
     with own_file(path, durable) as temporary:
         temporary.write_bytes(data)
 
 
 def write_new(target: Target | str | Path, data: bytes) -> None:
-    """Write a whole new file, or the one that a target may replace."""
+    """Write a whole new file, or the one that a target may replace.
+
+    Parameters
+    ----------
+    target
+        File to write, from the output planner.
+    data
+        Bytes as stored in the file.
+    """
     with published(target) as temporary:
         temporary.write_bytes(data)
 

@@ -50,9 +50,21 @@ def read_as(kind: type[T], data: Any, where: str = tr("It")) -> T:
 
 
 def readable(kind: type[T], data: dict[str, Any]) -> tuple[T, list[str]]:
-    """What can be used of stored data, and what cannot, in words; never raises where each field has a default.
+    """Find what can be used of stored data, and what cannot, in words; never raises where each field has a default.
 
     A value of a list or of named values goes alone, any other with its field.
+
+    Parameters
+    ----------
+    kind
+        Which kind, by its identifier.
+    data
+        Decoded JSON.
+
+    Returns
+    -------
+    tuple[T, list[str]]
+        What can be used of stored data, and what cannot, in words.
     """
     known = _known(kind)
     left = {k: _copy(v) for k, v in data.items() if k in known}
@@ -72,7 +84,20 @@ def readable(kind: type[T], data: dict[str, Any]) -> tuple[T, list[str]]:
 
 
 def unknown(kind: type, data: dict[str, Any]) -> dict[str, Any]:
-    """Fields of stored data that a kind does not know, to be written back as they are."""
+    """Return the fields of stored data that a kind does not know, to be written back as they are.
+
+    Parameters
+    ----------
+    kind
+        Which kind, by its identifier.
+    data
+        Decoded JSON.
+
+    Returns
+    -------
+    dict[str, Any]
+        Fields of stored data that a kind does not know, to be written back as they are.
+    """
     known = _known(kind)
     return {k: v for k, v in data.items() if k not in known}
 

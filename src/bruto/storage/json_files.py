@@ -22,12 +22,50 @@ class Damaged(FileProblem):
 
 
 def read_json(path: str | Path, limit: int = LARGEST_JSON) -> dict[str, Any]:
-    """The object in a JSON file. Raises `FileProblem`, `Damaged` where it is no JSON object of a sane form."""
+    """Read the object in a JSON file.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    limit
+        Largest number.
+
+    Returns
+    -------
+    dict[str, Any]
+        The object in a JSON file.
+
+    Raises
+    ------
+    FileProblem
+        Where it is no JSON object of a sane form.
+    Damaged
+        Where it is no JSON object of a sane form.
+    """
     return parse_json(read_bounded(path, limit), str(path))
 
 
 def parse_json(data: bytes, where: str) -> dict[str, Any]:
-    """The object in JSON text; raises `Damaged`, which names `where`."""
+    """Parse the object in JSON text.
+
+    Parameters
+    ----------
+    data
+        Bytes as stored in the file.
+    where
+        Name of the structure for messages.
+
+    Returns
+    -------
+    dict[str, Any]
+        The object in JSON text.
+
+    Raises
+    ------
+    Damaged
+        Which names `where`.
+    """
     try:
         found = json.loads(data.decode("utf-8"), parse_constant=str, parse_float=_number, parse_int=_integer)
     except (ValueError, RecursionError) as error:

@@ -105,7 +105,23 @@ class Outputs:
     # -- names --
 
     def file(self, path: str | Path) -> Target:
-        """The target of exactly this name. Raises `FileProblem` where it may not be written."""
+        """Return the target of exactly this name.
+
+        Parameters
+        ----------
+        path
+            File to read.
+
+        Returns
+        -------
+        Target
+            The target of exactly this name.
+
+        Raises
+        ------
+        FileProblem
+            Where it may not be written.
+        """
         path = Path(path)
         folder = self._folder(path.parent)
         if len(os.fsencode(path.name)) > LONGEST_NAME:
@@ -120,11 +136,43 @@ class Outputs:
         return Target(path, identity(path) if self.overwrite else None, folder.st_dev)
 
     def in_folder(self, folder: str | Path, name: str) -> Target:
-        """A target in a folder under this name, or the first numbered one that may be written. Raises `FileProblem`."""
+        """Return a target in a folder under this name, or the first numbered one that may be written.
+
+        Parameters
+        ----------
+        folder
+            Folder concerned.
+        name
+            Name, as stored or shown.
+
+        Returns
+        -------
+        Target
+            A target in a folder under this name, or the first numbered one that may be written.
+
+        Raises
+        ------
+        FileProblem
+            Where the file cannot be read or written.
+        """
         return self.together(folder, lambda number: [numbered(name, number)])[0]
 
     def together(self, folder: str | Path, names: Callable[[int], list[str]]) -> list[Target]:
-        """Targets that belong together and get the same number: `names` says how they are called with number 1, 2 …"""
+        """Return the targets that belong together and get the same number: `names` says how they are called with
+        number 1, 2 ….
+
+        Parameters
+        ----------
+        folder
+            Folder concerned.
+        names
+            Names of the parts.
+
+        Returns
+        -------
+        list[Target]
+            Targets that belong together and get the same number.
+        """
         folder = Path(folder)
         state = self._folder(folder)
         for number in range(1, _MOST_NUMBERS):
@@ -137,7 +185,13 @@ class Outputs:
         raise FileProblem(tr("No free name is left in {folder}. Choose another folder.", folder=folder))
 
     def release(self, target: Target) -> None:
-        """Give a promised name back: nothing was written there."""
+        """Give a promised name back: nothing was written there.
+
+        Parameters
+        ----------
+        target
+            File to write, from the output planner.
+        """
         try:
             state = os.stat(target.path.parent)
             self._promised.discard((state.st_dev, state.st_ino, folded(target.path.name)))

@@ -43,7 +43,20 @@ def _folder(kind: str) -> Path:
 
 
 def load(kind: str, key: str) -> bytes | None:
-    """An entry, None where there is none or it cannot be read. `key`: hexadecimal digits."""
+    """Read an entry, None where there is none or it cannot be read.
+
+    Parameters
+    ----------
+    kind
+        Which kind, by its identifier.
+    key
+        Hexadecimal digits.
+
+    Returns
+    -------
+    bytes | None
+        An entry, None where there is none or it cannot be read.
+    """
     try:
         return read_bounded(_folder(kind) / key[:2] / key, LARGEST)
     except (BrutoError, OSError):
@@ -51,7 +64,17 @@ def load(kind: str, key: str) -> bytes | None:
 
 
 def store(kind: str, key: str, data: bytes) -> None:
-    """Keep an entry; a full disk or a missing folder is no reason to fail."""
+    """Keep an entry; a full disk or a missing folder is no reason to fail.
+
+    Parameters
+    ----------
+    kind
+        Which kind, by its identifier.
+    key
+        Identifier.
+    data
+        Bytes as stored in the file.
+    """
     with contextlib.suppress(BrutoError, OSError):
         folder = _folder(kind)
         if not folder.is_dir() and folder.parent.is_dir():

@@ -82,8 +82,23 @@ def explain(error: OSError, path: Path, action: FileAction) -> FileProblem:
 
 
 def open_regular(path: str | Path) -> BinaryIO:
-    """A regular file opened for reading. Raises `FileProblem` for anything else (a pipe would hold the reader for ever,
-    a device never ends), and where it cannot be opened.
+    """Return a regular file opened for reading.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    BinaryIO
+        A regular file opened for reading.
+
+    Raises
+    ------
+    FileProblem
+        For anything else (a pipe would hold the reader for ever, a device never ends), and where it cannot be
+        opened.
     """
     path = Path(path)
     try:
@@ -119,7 +134,25 @@ def check_readable(path: str | Path) -> Path:
 
 
 def read_bounded(path: str | Path, limit: int) -> bytes:
-    """The whole of a regular file of at most `limit` bytes. Raises `FileProblem`."""
+    """Read the whole of a regular file of at most `limit` bytes.
+
+    Parameters
+    ----------
+    path
+        File to read.
+    limit
+        Largest number.
+
+    Returns
+    -------
+    bytes
+        The whole of a regular file of at most `limit` bytes.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     with open_regular(path) as stream:
         try:
             data = stream.read(limit + 1)
@@ -189,10 +222,27 @@ class MappedFile:
 
 
 def content_key(path: str | Path) -> str:
-    """32 hexadecimal digits for a file's content: of its length and of 16 pieces of 64 KiB spread over it, so that
-    files of many gigabytes are told apart in a moment. Raises `OSError`, `FileProblem`.
+    """Return 32 hexadecimal digits for a file's content: of its length and of 16 pieces of 64 KiB spread over it, so
+    that files of many gigabytes are told apart in a moment.
 
     It finds what is kept of a file again (values, measures); it is no proof that two files are the same.
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    str
+        32 hexadecimal digits for a file's content.
+
+    Raises
+    ------
+    OSError
+        See its message.
+    FileProblem
+        Where the file cannot be read or written.
     """
     digest = hashlib.blake2b(digest_size=16)
     with open_regular(path) as stream:
@@ -211,7 +261,25 @@ def content_key(path: str | Path) -> str:
 
 
 def whole_digest(path: str | Path) -> str:
-    """A digest of every byte of a file (BLAKE2b). Raises `OSError`, `FileProblem`."""
+    """Return a digest of every byte of a file (BLAKE2b).
+
+    Parameters
+    ----------
+    path
+        File to read.
+
+    Returns
+    -------
+    str
+        A digest of every byte of a file (BLAKE2b).
+
+    Raises
+    ------
+    OSError
+        See its message.
+    FileProblem
+        Where the file cannot be read or written.
+    """
     digest = hashlib.blake2b()
     with open_regular(path) as stream:
         while piece := stream.read(1 << 20):

@@ -39,23 +39,28 @@ class RecentShoot:
 
 @dataclass
 class Settings:
-    """`theme`: "light" or "dim"; `start`: where new shots start, "suggestions" or "defaults"; `size` (width, height) of
-    the window, `maximised`; `keys`: shortcuts by command that the user changed; `groups`: those of the ledger that are
-    unfolded, None for the usual ones; `folded`: parts of the window; `sort`, `only`: order and filter of the board;
-    `preset`: the last one, by the names of its fields; `blind`: how often what was preferred when names were hidden.
-    """
+    """`size` (width, height) of the window, `maximised`."""
 
     theme: Text = "light"
+    """"light" or "dim"."""
     start: Text = "suggestions"
+    """Where new shots start, "suggestions" or "defaults"."""
     size: tuple[Annotated[int, Field(ge=200, le=20000)], Annotated[int, Field(ge=200, le=20000)]] | None = None
     maximised: bool = False
     keys: dict[Text, Text] = field(default_factory=dict)
+    """Shortcuts by command that the user changed."""
     groups: list[Text] | None = None
+    """Those of the ledger that are unfolded, None for the usual ones."""
     folded: dict[Text, bool] = field(default_factory=dict)
+    """Parts of the window."""
     sort: Text = "time"
+    """Order and filter of the board."""
     only: Text = "all"
+    """Order and filter of the board."""
     preset: dict[Text, Any] = field(default_factory=dict)
+    """The last one, by the names of its fields."""
     blind: dict[Text, Annotated[int, Field(ge=0)]] = field(default_factory=dict)
+    """How often what was preferred when names were hidden."""
     recent: list[RecentShoot] = field(default_factory=list)
     schema: int = 2
 
@@ -109,6 +114,18 @@ def _tally(blind: dict[Any, Any]) -> dict[Any, Any]:
 def migrated(data: dict[str, Any]) -> dict[str, Any]:
     """Bring settings of version 0.1, which stored titles, to identifiers.
 
+    Parameters
+    ----------
+    data
+        Decoded JSON.
+
+    Returns
+    -------
+    dict[str, Any]
+        Values by name.
+
+    Examples
+    --------
     >>> migrated({"ticket": {"format": "TIFF, 16 bit"}, "recent": [{"task": "Deliver", "kept": 3}]})["preset"]
     {'format': 'tif-16'}
     """
@@ -152,7 +169,20 @@ def load_settings() -> Settings:
 
 
 def save_settings(what: Settings) -> None:
-    """Keep it for the next window. Shoots that another window opened meanwhile stay. Raises `FileProblem`."""
+    """Keep it for the next window.
+
+    Shoots that another window opened meanwhile stay.
+
+    Parameters
+    ----------
+    what
+        What it is, for messages.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     try:
         data = migrated(read_json(_place()))
     except (BrutoError, OSError):

@@ -21,7 +21,20 @@ def _folder(kind: str) -> Path:
 
 
 def keep_unfinished(kind: str, work: dict[str, Any]) -> None:
-    """Keep what this program is doing; an empty object when it is done. Raises `FileProblem`."""
+    """Keep what this program is doing; an empty object when it is done.
+
+    Parameters
+    ----------
+    kind
+        Which kind, by its identifier.
+    work
+        What to call.
+
+    Raises
+    ------
+    FileProblem
+        Where the file cannot be read or written.
+    """
     place = _folder(kind) / f"{process_mark()}.json"
     if not work:
         place.unlink(missing_ok=True)
@@ -31,7 +44,18 @@ def keep_unfinished(kind: str, work: dict[str, Any]) -> None:
 
 
 def take_unfinished(kind: str) -> list[dict[str, Any]]:
-    """What programs that are gone have not finished; what cannot be read is left out."""
+    """Find what programs that are gone have not finished; what cannot be read is left out.
+
+    Parameters
+    ----------
+    kind
+        Which kind, by its identifier.
+
+    Returns
+    -------
+    list[dict[str, Any]]
+        What programs that are gone have not finished.
+    """
     found = []
     try:
         places = sorted(_folder(kind).glob("*.json"))

@@ -54,7 +54,18 @@ _WORKING_TO_LMS = OKLAB_LMS_FROM_XYZ @ working_to_xyz()
 
 
 def oklab(linear: NDArray) -> NDArray:
-    """OKLab of linear sRGB (N, 3)."""
+    """Compute the OKLab of linear sRGB (N, 3).
+
+    Parameters
+    ----------
+    linear
+        Linear light, 1 = white.
+
+    Returns
+    -------
+    NDArray
+        OKLab of linear sRGB (N, 3).
+    """
     return np.cbrt(linear @ _TO_LMS.T) @ OKLAB_FROM_LMS.T
 
 
@@ -89,8 +100,22 @@ class _Model:
 
 
 def fit_white(pair: Pair, recipe: Recipe) -> NDArray:
-    """Logarithms of the gains of red and blue by which what is grey in the raw gets the colour that it has in the
-    picture: the line through logarithms of red over green, and of blue over green, of both, where the raw has none.
+    """Compute the logarithms of the gains of red and blue by which what is grey in the raw gets the colour that it
+    has in the picture: the line through logarithms of red over green, and of blue over green, of both, where the
+    raw has none.
+
+    Parameters
+    ----------
+    pair
+        Raw and picture on one small grid.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    NDArray
+        Logarithms of the gains of red and blue by which what is grey in the raw gets the colour that it has in
+        the picture.
     """
     now, used = pair.seen(recipe), pair.used
     star = pair.lab[..., 0]
@@ -131,7 +156,22 @@ def _evenness(pair: Pair, now: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def fit_color(pair: Pair, recipe: Recipe, known: NDArray | None = None) -> NDArray:
-    """Parameters of `_Model` without white; `known`: those of an earlier fit, to begin with."""
+    """Compute the parameters of `_Model` without white.
+
+    Parameters
+    ----------
+    pair
+        Raw and picture on one small grid.
+    recipe
+        The edit, every value in its own unit.
+    known
+        Those of an earlier fit, to begin with.
+
+    Returns
+    -------
+    NDArray
+        Parameters of `_Model` without white.
+    """
     from scipy.optimize import least_squares  # takes long to import
 
     plain = recipe.changed(chroma=1.0, muted_chroma=1.0, hue_nodes=(), curves=Curves().model_dump())
@@ -158,7 +198,20 @@ def fit_color(pair: Pair, recipe: Recipe, known: NDArray | None = None) -> NDArr
 
 
 def with_color(recipe: Recipe, v: NDArray) -> Recipe:
-    """The recipe with fitted colours."""
+    """Return the recipe with fitted colours.
+
+    Parameters
+    ----------
+    recipe
+        The edit, every value in its own unit.
+    v
+        Values.
+
+    Returns
+    -------
+    Recipe
+        The recipe with fitted colours.
+    """
     nodes = []
     for centre, (shift, more, light) in zip(_CENTRES, v[2 + 3 * len(CODES_AT) :].reshape(NODES, 3), strict=True):
         star = float(lightness(max(float(np.cbrt(luminance_of(50.0))) + light * LIGHT, 0.0) ** 3)) - 50
@@ -177,7 +230,22 @@ def with_color(recipe: Recipe, v: NDArray) -> Recipe:
 
 
 def with_white(developer: Developer, recipe: Recipe, gains: NDArray) -> Recipe:
-    """The recipe with the temperature and tint that give a grey these gains (logarithms) of red and blue."""
+    """Return the recipe with the temperature and tint that give a grey these gains (logarithms) of red and blue.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    recipe
+        The edit, every value in its own unit.
+    gains
+        Gains per channel.
+
+    Returns
+    -------
+    Recipe
+        The recipe with the temperature and tint that give a grey these gains (logarithms) of red and blue.
+    """
     if not gains.any():
         return recipe
     from scipy.optimize import least_squares

@@ -57,7 +57,26 @@ def _stops(target: NDArray, ours: NDArray, where: NDArray) -> float:
 def what_was_done(
     pair: Pair, default: Recipe, shared: Recipe, found: Recipe, detail: tuple[Bands, Bands] | None
 ) -> tuple[PhoneChange, ...]:
-    """Sentences about a match. `default`: where it began; `shared`: before the local field; `found`: all of it."""
+    """Return the sentences about a match.
+
+    Parameters
+    ----------
+    pair
+        Raw and picture on one small grid.
+    default
+        Where it began.
+    shared
+        Before the local field.
+    found
+        All of it.
+    detail
+        Detail of both sides; None where it was not compared.
+
+    Returns
+    -------
+    tuple[PhoneChange, ...]
+        Sentences about a match.
+    """
     changes = [_did("exposure", found.exposure - default.exposure, "EV", 2)]
     exposed = pair.seen(default.changed(exposure=found.exposure)) @ SRGB_WEIGHTS
     target = pair.target @ SRGB_WEIGHTS

@@ -40,17 +40,32 @@ MOST_NOISE = 2.5
 
 @dataclass(frozen=True)
 class Bands:
-    """`edges`: the picture's share of the raw's bands at edges, 1 = as strong, finest first; `texture`: the same of
-    weak structure; `grain`: fine L* in the flattest places, of the raw and of the picture.
-    """
+    """Bands."""
 
     edges: tuple[float, ...]
+    """The picture's share of the raw's bands at edges, 1 = as strong, finest first."""
     texture: tuple[float, ...]
+    """The same of weak structure."""
     grain: tuple[float, float]
+    """Fine L* in the flattest places, of the raw and of the picture."""
 
 
 def places_of(developer: Developer, alignment: Alignment) -> list[Rectangle]:
-    """Squares of the oriented frame with much structure, apart from each other, that the picture shows whole."""
+    """Return the squares of the oriented frame with much structure, apart from each other, that the picture shows
+    whole.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    alignment
+        Mapping from the first picture to the second.
+
+    Returns
+    -------
+    list[Rectangle]
+        Squares of the oriented frame with much structure, apart from each other, that the picture shows whole.
+    """
     w, h = developer.source.meta.oriented_size
     side = min(SIDE, w // 2, h // 2)
     light = developer.level(8 if max(w, h) > 1500 else 2).mean(axis=2)
@@ -101,7 +116,18 @@ class Detail:
         self.theirs = _bands(stars)
 
     def bands(self, recipe: Recipe) -> Bands:
-        """How strong the picture's bands are beside the raw's."""
+        """Find how strong the picture's bands are beside the raw's.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+
+        Returns
+        -------
+        Bands
+            How strong the picture's bands are beside the raw's.
+        """
         recipe = unframed(recipe)
         size, stars = self.developer.size(recipe), []
         for place in self.places:
@@ -141,7 +167,25 @@ def _error(bands: Bands) -> NDArray:
 def match_detail(
     developer: Developer, picture: NDArray[np.uint8], alignment: Alignment, recipe: Recipe
 ) -> tuple[Recipe, tuple[Bands, Bands] | None]:
-    """The recipe with the detail of a picture, and the bands before and after; unchanged where there is too little."""
+    """Return the recipe with the detail of a picture, and the bands before and after; unchanged where there is too
+    little.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+    alignment
+        Mapping from the first picture to the second.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    tuple[Recipe, tuple[Bands, Bands] | None]
+        The recipe with the detail of a picture, and the bands before and after.
+    """
     places = places_of(developer, alignment)
     if len(places) < 2:
         return recipe, None

@@ -70,8 +70,20 @@ def _roughness() -> NDArray:
 
 
 def match_local(pair: Pair, recipe: Recipe) -> Recipe:
-    """The recipe with the gains that bring each place's light to the picture's, on top of those it has; iteratively
-    reweighted least squares.
+    """Return the recipe with the gains that bring each place's light to the picture's, on top of those it has;
+    iteratively reweighted least squares.
+
+    Parameters
+    ----------
+    pair
+        Raw and picture on one small grid.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    Recipe
+        The recipe with the gains that bring each place's light to the picture's, on top of those it has.
     """
     known = recipe.local_tone
     old = np.array(known.gains) if known.gains else np.zeros(MOST_ROWS * MOST_COLUMNS * MOST_LIGHTS)

@@ -42,8 +42,7 @@ LEAST_PLACES = 400
 @dataclass(frozen=True)
 class Pair:
     """`target` (H, W, 3): the picture as linear sRGB on the raw's grid, as the raw is stored, blurred by its texture
-    limit `limit` (pixels of the grid); `valid` (H, W): where it shows anything, `usable`: and is clipped in neither;
-    `test_blocks`: the blocks that are kept out of every fit.
+    limit `limit` (pixels of the grid); `valid` (H, W): where it shows anything,.
     """
 
     developer: Developer
@@ -51,7 +50,9 @@ class Pair:
     target: NDArray[np.float32]
     valid: NDArray[np.bool_]
     usable: NDArray[np.bool_]
+    """And is clipped in neither."""
     test_blocks: NDArray[np.bool_]
+    """The blocks that are kept out of every fit."""
     limit: float
 
     @property
@@ -65,11 +66,33 @@ class Pair:
         return lab_of_light(self.target)
 
     def seen(self, recipe: Recipe) -> NDArray[np.float32]:
-        """The developed raw as linear sRGB on the grid, blurred like the target."""
+        """Compute the developed raw as linear sRGB on the grid, blurred like the target.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            The developed raw as linear sRGB on the grid, blurred like the target.
+        """
         return blurred(CODES[self.developer.view(recipe, self.factor)], self.limit)
 
     def light(self, recipe: Recipe) -> NDArray[np.float32]:
-        """Scene light (H, W), EV from grey, before any exposure of the recipe."""
+        """Compute the scene light (H, W), EV from grey, before any exposure of the recipe.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Scene light (H, W), EV from grey, before any exposure of the recipe.
+        """
         developer = self.developer
         rgb = blurred(developer.light(recipe, self.factor), self.limit)
         working = to_working(np.ascontiguousarray(rgb), developer.balanced_matrix(developer.neutral(recipe)))
@@ -77,17 +100,57 @@ class Pair:
         return np.log2(np.maximum(working @ WEIGHTS * np.float32(gain), 1e-6) / 0.18).astype(np.float32)
 
     def errors(self, recipe: Recipe) -> NDArray[np.float32]:
-        """CIEDE2000 (H, W) between the developed raw and the target."""
+        """Compute the CIEDE2000 (H, W) between the developed raw and the target.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            CIEDE2000 (H, W) between the developed raw and the target.
+        """
         return difference_map(lab_of_light(self.seen(recipe)), self.lab)
 
 
 def blurred(picture: NDArray[np.float32], limit: float) -> NDArray[np.float32]:
-    """A picture without what is finer than a limit, pixels."""
+    """Compute a picture without what is finer than a limit, pixels.
+
+    Parameters
+    ----------
+    picture
+        Picture (H, W, 3).
+    limit
+        Upper limit.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A picture without what is finer than a limit, pixels.
+    """
     return cv2.GaussianBlur(np.ascontiguousarray(picture), (0, 0), limit)
 
 
 def texture_limit(first: NDArray[np.float32], second: NDArray[np.float32], where: NDArray[np.bool_]) -> float:
-    """The finest of `LIMITS` at which the second picture (linear sRGB) still follows the first; the last where none."""
+    """Compute the finest of `LIMITS` at which the second picture (linear sRGB) still follows the first; the last
+    where none.
+
+    Parameters
+    ----------
+    first
+        First picture.
+    second
+        Second picture.
+    where
+        Mask of the pixels that count.
+
+    Returns
+    -------
+    float
+        The finest of `LIMITS` at which the second picture (linear sRGB) still follows the first.
+    """
     labs = [cv2.cvtColor(p, cv2.COLOR_LRGB2Lab) for p in (first, np.ascontiguousarray(second))]
     for limit in LIMITS:
         one, other = (blurred(lab, limit) - blurred(lab, 2 * limit) for lab in labs)
@@ -103,8 +166,26 @@ def texture_limit(first: NDArray[np.float32], second: NDArray[np.float32], where
 def pair_of(developer: Developer, picture: NDArray[np.uint8], alignment: Alignment, recipe: Recipe) -> Pair:
     """Bring a picture (H, W, 3; sRGB codes, oriented) onto the grid of a raw.
 
-    `alignment`: where the raw's oriented frame lies in the picture; `recipe`: the frame and white that are compared.
-    Raises `BrutoError` where too little can be compared.
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+    alignment
+        Where the raw's oriented frame lies in the picture.
+    recipe
+        The frame and white that are compared.
+
+    Returns
+    -------
+    Pair
+        See `Pair`.
+
+    Raises
+    ------
+    BrutoError
+        Where too little can be compared.
     """
     meta = developer.source.meta
     long_edge = max(developer.source.size)

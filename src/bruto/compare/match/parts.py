@@ -21,7 +21,23 @@ PARTS: dict[str, tuple[str, tuple[str, ...]]] = {
 
 
 def parts_of(names: str | Iterable[str]) -> tuple[str, ...]:
-    """Parts by their names, or by a list with commas. Raises `BrutoError` where there is no such part."""
+    """Return the parts by their names, or by a list with commas.
+
+    Parameters
+    ----------
+    names
+        Names of the parts.
+
+    Returns
+    -------
+    tuple[str, ...]
+        Parts by their names, or by a list with commas.
+
+    Raises
+    ------
+    BrutoError
+        Where there is no such part.
+    """
     chosen = tuple(n.strip() for n in (names.split(",") if isinstance(names, str) else names) if n.strip())
     for name in chosen:
         if name not in PARTS:
@@ -38,9 +54,25 @@ def mixed(
     strength: float = 1.0,
     as_shot: tuple[float, float] = (5500.0, 0.0),
 ) -> Recipe:
-    """The recipe `start` with parts of a match, `strength` (0..1) of the way.
+    """Return the recipe `start` with parts of a match, `strength` (0..1) of the way.
 
-    `as_shot`: temperature (K) and Duv that stand for those which a recipe leaves as they were shot.
+    Parameters
+    ----------
+    start
+        Recipe without the match.
+    found
+        Recipe that was found.
+    parts
+        Parts of the match: tone, white, colour, local, detail.
+    strength
+        How far, 0 to 1.
+    as_shot
+        Temperature (K) and Duv that stand for those which a recipe leaves as they were shot.
+
+    Returns
+    -------
+    Recipe
+        The recipe `start` with parts of a match, `strength` (0..1) of the way.
     """
     values: dict[str, Any] = {}
     for part in parts_of(parts):

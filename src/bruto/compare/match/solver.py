@@ -32,18 +32,24 @@ PLAIN = (
 
 @dataclass(frozen=True)
 class Match:
-    """`recipe`: of all parts, in the frame of the recipe that was given; `before`, `after`: median and 95th percentile
-    of CIEDE2000 over the blocks that no fit saw, between the picture and the default values, and the match;
-    `withheld`: how many blocks that are; `did`: what the phone did, in words of one list; `without`: the median that
-    is left where one part (of `match.parts`) is not taken.
-    """
+    """Match."""
 
     recipe: Recipe
+    """Of all parts, in the frame of the recipe that was given."""
     before: tuple[float, float]
+    """Median and 95th percentile of CIEDE2000 over the blocks that no fit saw, between the picture and the default
+    values, and the match.
+    """
     after: tuple[float, float]
+    """Median and 95th percentile of CIEDE2000 over the blocks that no fit saw, between the picture and the default
+    values, and the match.
+    """
     withheld: int
+    """How many blocks that are."""
     did: tuple[PhoneChange, ...]
+    """What the phone did, in words of one list."""
     without: dict[str, float] = field(default_factory=dict)
+    """The median that is left where one part (of `match.parts`) is not taken."""
 
     def as_json(self) -> dict[str, Any]:
         """What the command line prints."""

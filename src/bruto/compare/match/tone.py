@@ -24,8 +24,21 @@ OUTLIER = 2.0
 
 
 def match_exposure(pair: Pair, recipe: Recipe) -> tuple[Recipe, NDArray[np.float32]]:
-    """The recipe with the exposure at which the default handles make the middle as light as in the picture, and the
-    scene's light (H, W; EV from grey) under it.
+    """Return the recipe with the exposure at which the default handles make the middle as light as in the picture,
+    and the scene's light (H, W; EV from grey) under it.
+
+    Parameters
+    ----------
+    pair
+        Raw and picture on one small grid.
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    tuple[Recipe, NDArray[np.float32]]
+        The recipe with the exposure at which the default handles make the middle as light as in the picture, and
+        the scene's light (H, W.
     """
     ev, star = pair.light(recipe), pair.lab[..., 0]
     ends = np.linspace(-9, 4, 1301)
@@ -37,7 +50,20 @@ def match_exposure(pair: Pair, recipe: Recipe) -> tuple[Recipe, NDArray[np.float
 
 
 def first_handles(pair: Pair, ev: NDArray[np.float32]) -> tuple[NDArray, NDArray]:
-    """EV of five handles, spread over the scene's light, and the lightness that the picture has there."""
+    """Compute the EV of five handles, spread over the scene's light, and the lightness that the picture has there.
+
+    Parameters
+    ----------
+    pair
+        Raw and picture on one small grid.
+    ev
+        Scene light, EV from grey.
+
+    Returns
+    -------
+    tuple[NDArray, NDArray]
+        EV of five handles, spread over the scene's light, and the lightness that the picture has there.
+    """
     used = pair.used
     light, star = ev[used], pair.lab[..., 0][used]
     places = np.percentile(light, SHARES)
@@ -50,7 +76,22 @@ def first_handles(pair: Pair, ev: NDArray[np.float32]) -> tuple[NDArray, NDArray
 
 
 def with_handles(recipe: Recipe, places: NDArray, stars: NDArray) -> Recipe:
-    """The recipe with these handles."""
+    """Return the recipe with these handles.
+
+    Parameters
+    ----------
+    recipe
+        The edit, every value in its own unit.
+    places
+        Positions of the handles.
+    stars
+        Lightness L* of the picture.
+
+    Returns
+    -------
+    Recipe
+        The recipe with these handles.
+    """
     return recipe.changed(
         tone={
             name: {"ev": round(float(e), 3), "lightness": round(float(l), 2)}
@@ -62,9 +103,29 @@ def with_handles(recipe: Recipe, places: NDArray, stars: NDArray) -> Recipe:
 def match_tone(
     pair: Pair, recipe: Recipe, ev: NDArray[np.float32], places: NDArray, stars: NDArray, rounds: int
 ) -> tuple[Recipe, NDArray]:
-    """Move the handles' lightness until the developed raw is as light as the picture.
+    """Return the move the handles' lightness until the developed raw is as light as the picture.
 
     Each round renders the raw and spreads the error over the handles by weighted least squares of hat functions.
+
+    Parameters
+    ----------
+    pair
+        Raw and picture on one small grid.
+    recipe
+        The edit, every value in its own unit.
+    ev
+        Scene light, EV from grey.
+    places
+        Positions of the handles.
+    stars
+        Lightness L* of the picture.
+    rounds
+        Number of refinements.
+
+    Returns
+    -------
+    tuple[Recipe, NDArray]
+        Move the handles' lightness until the developed raw is as light as the picture.
     """
     used = pair.used
     hats = np.stack([np.interp(np.clip(ev[used], places[0], places[-1]), places, row) for row in np.eye(5)])

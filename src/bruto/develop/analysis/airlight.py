@@ -31,13 +31,14 @@ colour.
 
 class Airlight(NamedTuple):
     """Share of airlight over textured places: `far` (median of the upper third), `least` (of the tenth with least), and
-    its rank correlation with height; `airy`: whether that speaks of air.
+    its rank correlation with height.
     """
 
     far: float
     least: float
     rises: float
     airy: bool
+    """Whether that speaks of air."""
 
 
 def _rank_correlation(x: NDArray, y: NDArray) -> float:
@@ -49,7 +50,20 @@ def _rank_correlation(x: NDArray, y: NDArray) -> float:
 
 
 def airlight_of(working: NDArray[np.float32], haze: Haze) -> Airlight:
-    """From the same small picture as `haze_of` (h, w, 3)."""
+    """Return the from the same small picture as `haze_of` (h, w, 3).
+
+    Parameters
+    ----------
+    working
+        Linear light in the working space.
+    haze
+        Airlight that was estimated.
+
+    Returns
+    -------
+    Airlight
+        From the same small picture as `haze_of` (h, w, 3).
+    """
     scale = SMALL / max(working.shape[:2])
     if scale < 1:
         working = cv2.resize(working, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)

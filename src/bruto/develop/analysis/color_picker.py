@@ -28,9 +28,26 @@ def _patch(size: tuple[int, int], x: float, y: float) -> Rectangle:
 
 
 def hue_at(developer: Developer, recipe: Recipe, x: float, y: float) -> HueNode | None:
-    """A node for the colour at a relative place of the unoriented picture, as it is before hue nodes; None for greys.
+    """Return a node for the colour at a relative place of the unoriented picture, as it is before hue nodes; None
+    for greys.
 
     Its centre is the patch's mean hue, its width follows how far the hues in the patch are spread.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    recipe
+        The edit, every value in its own unit.
+    x
+        Horizontal position, pixels.
+    y
+        Vertical position, pixels.
+
+    Returns
+    -------
+    HueNode | None
+        A node for the colour at a relative place of the unoriented picture, as it is before hue nodes.
     """
     plain = recipe.changed(hue_nodes=(), monochrome=False, grain=0.0, bypassed=[])
     picture = developer.view(plain, 1, _patch(developer.size(recipe), x, y))
@@ -47,8 +64,23 @@ def hue_at(developer: Developer, recipe: Recipe, x: float, y: float) -> HueNode 
 
 
 def lifted(tone: Tone, ev: float, by: float) -> Tone:
-    """The tone with light at `ev` (after exposure) made lighter by `by` L*: handles on both sides share the move by
-    their nearness, and stay in order.
+    """Return the tone with light at `ev` (after exposure) made lighter by `by` L*: handles on both sides share the
+    move by their nearness, and stay in order.
+
+    Parameters
+    ----------
+    tone
+        The five tone handles.
+    ev
+        Exposure change, EV.
+    by
+        How far to move it.
+
+    Returns
+    -------
+    Tone
+        The tone with light at `ev` (after exposure) made lighter by `by` L*: handles on both sides share the
+        move by their nearness, and stay in order.
     """
     handles = tone.handles()
     places = [h.ev for h in handles]

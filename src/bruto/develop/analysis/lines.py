@@ -36,8 +36,7 @@ _PAIRS = 1500
 @dataclass(frozen=True)
 class CameraPose:
     """How a phone was held: `roll` and `verticals` as the recipe has them, degrees (verticals None where only level
-    lines were found); `lines` that agree; `share` of the length of like lines that they make, 0..1;
-    `level_lines`: whether they are level ones.
+    lines were found); `lines` that agree; `share` of the length of like lines that they make, 0..1.
     """
 
     roll: float
@@ -45,10 +44,23 @@ class CameraPose:
     lines: int
     share: float
     level_lines: bool = False
+    """Whether they are level ones."""
 
 
 def find_lines(luminance: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Segments (n, 4): x0, y0, x1, y1 in pixels from the middle of a small oriented picture of light (h, w)."""
+    """Find the segments (n, 4): x0, y0, x1, y1 in pixels from the middle of a small oriented picture of light (h,
+    w).
+
+    Parameters
+    ----------
+    luminance
+        Luminance (H, W), linear, 1 = white.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Segments (n, 4): x0, y0, x1, y1 in pixels from the middle of a small oriented picture of light (h, w).
+    """
     h, w = luminance.shape
     log = np.log2(np.maximum(luminance, 1e-4))
     low, high = np.percentile(log, (1, 99))
@@ -62,8 +74,22 @@ def find_lines(luminance: NDArray[np.float32]) -> NDArray[np.float64]:
 
 
 def camera_pose(lines: NDArray[np.float64], focal: float, long_edge: float) -> CameraPose | None:
-    """From segments (see `find_lines`) of a picture with a focal length and long edge in its pixels; None where lines
-    say nothing sure.
+    """Return the from segments (see `find_lines`) of a picture with a focal length and long edge in its pixels; None
+    where lines say nothing sure.
+
+    Parameters
+    ----------
+    lines
+        Lines of the report.
+    focal
+        Focal length, pixels.
+    long_edge
+        Long edge of the frame, pixels.
+
+    Returns
+    -------
+    CameraPose | None
+        From segments (see `find_lines`) of a picture with a focal length and long edge in its pixels.
     """
     if not len(lines):
         return None
@@ -78,8 +104,23 @@ def camera_pose(lines: NDArray[np.float64], focal: float, long_edge: float) -> C
 
 
 def facade_turn(lines: NDArray[np.float64], focal: float, long_edge: float) -> float | None:
-    """How far the phone looked to the right of a facade, degrees, from its level lines (see `camera_pose`), which meet
-    where it goes on; None where they do not say.
+    """Find how far the phone looked to the right of a facade, degrees, from its level lines (see `camera_pose`),
+    which meet where it goes on; None where they do not say.
+
+    Parameters
+    ----------
+    lines
+        Lines of the report.
+    focal
+        Focal length, pixels.
+    long_edge
+        Long edge of the frame, pixels.
+
+    Returns
+    -------
+    float | None
+        How far the phone looked to the right of a facade, degrees, from its level lines (see `camera_pose`),
+        which meet where it goes on.
     """
     if not len(lines):
         return None

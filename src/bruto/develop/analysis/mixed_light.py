@@ -33,20 +33,34 @@ LEAST_SHARE = 0.2
 
 @dataclass(frozen=True)
 class TwoLights:
-    """`warm`, `cold`: temperatures, K; `side`: where the warm one lies ("left", "right", "top", "bottom", "middle" or
-    "edges"); `share`: of the tiles that it lights.
-    """
+    """Two lights."""
 
     warm: float
+    """Temperatures, K."""
     cold: float
+    """Temperatures, K."""
     side: str
+    """Where the warm one lies ("left", "right", "top", "bottom", "middle" or "edges")."""
     share: float
+    """Of the tiles that it lights."""
 
 
 def tile_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) -> tuple[NDArray, NDArray]:
-    """Reciprocal temperature of each tile's light (rows, columns), mired, and how sure it is, 0..1.
+    """Compute the reciprocal temperature of each tile's light (rows, columns), mired, and how sure it is, 0..1.
 
-    `balanced`: camera RGB (H, W, 3) times `balance`.
+    Parameters
+    ----------
+    balanced
+        Camera RGB (H, W, 3) times `balance`.
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    balance
+        White-balance gains, green = 1.
+
+    Returns
+    -------
+    tuple[NDArray, NDArray]
+        Reciprocal temperature of each tile's light (rows, columns), mired, and how sure it is, 0..1.
     """
     neutrals = np.array([xy_to_neutral(meta, *xy_of(1e6 / m, 0.0015)) for m in LIGHTS_MIRED]) * np.asarray(balance)
     locus = np.log(neutrals[:, [0, 2]] / neutrals[:, 1:2])
@@ -82,7 +96,22 @@ def tile_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) 
 
 
 def two_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) -> TwoLights | None:
-    """Two lights in as-shot balanced camera RGB (H, W, 3), or None."""
+    """Return two lights in as-shot balanced camera RGB (H, W, 3), or None.
+
+    Parameters
+    ----------
+    balanced
+        White-balanced linear RGB (H, W, 3).
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    balance
+        White-balance gains, green = 1.
+
+    Returns
+    -------
+    TwoLights | None
+        Two lights in as-shot balanced camera RGB (H, W, 3), or None.
+    """
     mired, sure = tile_lights(balanced, meta, balance)
     certain = sure > 0.3
     if certain.sum() < 0.4 * certain.size:

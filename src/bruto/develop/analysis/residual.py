@@ -24,7 +24,18 @@ _FINE, _COARSE = 1.5, 2.0
 
 
 def detailed_pieces(developer: Developer) -> list[Rectangle]:
-    """Places of the frame with most detail, not full and not black; none in a frame too small for one."""
+    """Return the places of the frame with most detail, not full and not black; none in a frame too small for one.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+
+    Returns
+    -------
+    list[Rectangle]
+        Places of the frame with most detail, not full and not black.
+    """
     if min(developer.source.size) < 2 * GRID:
         return []
     factor = 4
@@ -60,8 +71,20 @@ class Residual:
         return np.asarray(2 / a * np.sqrt(np.maximum(a * rgb[..., 1] + 0.375 * a * a + b, 0)), np.float32)
 
     def on_detail(self, strength: float, color: float) -> float:
-        """How much stronger the residual is on detail than on plain surfaces (variance), 1: as strong, also where
-        there is nothing to tell by.
+        """Find how much stronger the residual is on detail than on plain surfaces (variance), 1: as strong, also
+        where there is nothing to tell by.
+
+        Parameters
+        ----------
+        strength
+            How far, 0 to 1.
+        color
+            Amount of chroma noise reduction.
+
+        Returns
+        -------
+        float
+            How much stronger the residual is on detail than on plain surfaces (variance), 1.
         """
         if not self.pieces:
             return 1.0

@@ -21,20 +21,35 @@ REACH = 2
 
 @dataclass(frozen=True)
 class SceneLight:
-    """`histograms` (3, BINS): share of red, green, blue at each EV, smoothed, 1 = the highest; `floor_ev`: where
-    signal equals noise; `clip_ev` (3,): where each channel is full; `picture_range_ev`: scene light that the phone's
-    picture
-    still tells apart, or None; `ev` (h, w): luminance over the recorded frame. All before the recipe's exposure.
+    """`histograms` (3, BINS): share of red, green, blue at each EV, smoothed, 1 = the highest; `clip_ev` (3,): where
+    each channel is full; `ev` (h, w): luminance over the recorded frame.
+
+    All before the recipe's exposure.
     """
 
     histograms: NDArray[np.float32]
     floor_ev: float
+    """Where signal equals noise."""
     clip_ev: NDArray[np.float64]
     picture_range_ev: tuple[float, float] | None
+    """Scene light that the phone's picture still tells apart, or None."""
     ev: NDArray[np.float32]
 
     def at(self, x: float, y: float) -> float:
-        """Mean light about a relative place of the recorded frame, EV from grey."""
+        """Compute the mean light about a relative place of the recorded frame, EV from grey.
+
+        Parameters
+        ----------
+        x
+            Horizontal position, pixels.
+        y
+            Vertical position, pixels.
+
+        Returns
+        -------
+        float
+            Mean light about a relative place of the recorded frame, EV from grey.
+        """
         h, w = self.ev.shape
         cx, cy = min(max(int(x * w), 0), w - 1), min(max(int(y * h), 0), h - 1)
         patch = self.ev[max(0, cy - REACH) : cy + REACH + 1, max(0, cx - REACH) : cx + REACH + 1]
@@ -42,7 +57,18 @@ class SceneLight:
 
 
 def scene_light(developer: Developer) -> SceneLight:
-    """Light of the whole frame, as-shot balance, baseline exposure included."""
+    """Return the light of the whole frame, as-shot balance, baseline exposure included.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+
+    Returns
+    -------
+    SceneLight
+        Light of the whole frame, as-shot balance, baseline exposure included.
+    """
     factor = 4
     while max(developer.source.size) / factor > 1300:
         factor *= 2

@@ -17,9 +17,29 @@ _LIGHT = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
 def out_of_gamut(
     developer: Developer, recipe: Recipe, factor: float, space: str, uncropped: bool = False
 ) -> NDArray[np.bool_]:
-    """Which pixels of the recipe's picture at 1/factor, unoriented, lie outside `space` ("srgb" or "display-p3").
+    """Find which pixels of the recipe's picture at 1/factor, unoriented, lie outside `space` ("srgb" or
+    "display-p3").
 
     The picture is developed for Rec. 2020, which holds nearly every colour of surfaces, and looked at in the other.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    recipe
+        The edit, every value in its own unit.
+    factor
+        Reduction: pixels of the frame per pixel of the result; 1 is full size.
+    space
+        Identifier of the output space.
+    uncropped
+        Whether the whole straightened frame is meant.
+
+    Returns
+    -------
+    NDArray[np.bool_]
+        Which pixels of the recipe's picture at 1/factor, unoriented, lie outside `space` ("srgb" or
+        "display-p3").
     """
     wide = developer.view(recipe, factor, space="rec2020", uncropped=uncropped)
     matrix = (working_to(space) @ np.linalg.inv(working_to("rec2020"))).astype(np.float32)
@@ -31,7 +51,18 @@ def out_of_gamut(
 
 
 def hatched(mask: NDArray[np.bool_]) -> NDArray[np.uint8]:
-    """A drawing (h, w, 4) RGBA: the places of a mask under rising lines, dark on a light edge."""
+    """Compute a drawing (h, w, 4) RGBA: the places of a mask under rising lines, dark on a light edge.
+
+    Parameters
+    ----------
+    mask
+        Mask (H, W).
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        A drawing (h, w, 4) RGBA.
+    """
     h, w = mask.shape
     line = (np.arange(w)[None] + np.arange(h)[:, None]) % 6
     out = np.zeros((h, w, 4), np.uint8)

@@ -45,18 +45,27 @@ STEPS, NUDGE = 12, 1e-4
 
 @dataclass(frozen=True)
 class WhiteEstimate:
-    """`ratio`: log red / green and blue / green of the light relative to as shot; `confidence` 0..1; `share` of
-    pixels used.
-    """
+    """`confidence` 0..1; `share` of pixels used."""
 
     ratio: NDArray[np.float64]
+    """Log red / green and blue / green of the light relative to as shot."""
     confidence: float
     share: float
 
 
 def greyness(rgb: NDArray[np.float32]) -> tuple[NDArray, NDArray, NDArray]:
-    """Log red / green and blue / green (H, W, 2), how much chromaticity changes where brightness does (H, W; small is
-    likely one surface), and how much brightness changes.
+    """Compute the log red / green and blue / green (H, W, 2), how much chromaticity changes where brightness does
+    (H, W; small is likely one surface), and how much brightness changes.
+
+    Parameters
+    ----------
+    rgb
+        Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+
+    Returns
+    -------
+    tuple[NDArray, NDArray, NDArray]
+        Log red / green and blue / green (H, W, 2), how much chromaticity changes where brightness does (H, W.
     """
     log = np.log(np.maximum(rgb, 1e-5))
     red, blue = log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]
@@ -71,7 +80,18 @@ def greyness(rgb: NDArray[np.float32]) -> tuple[NDArray, NDArray, NDArray]:
 
 
 def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
-    """Light's colour from as-shot balanced camera RGB (H, W, 3), relative to the as-shot white."""
+    """Estimate the light's colour from as-shot balanced camera RGB (H, W, 3), relative to the as-shot white.
+
+    Parameters
+    ----------
+    balanced
+        White-balanced linear RGB (H, W, 3).
+
+    Returns
+    -------
+    WhiteEstimate
+        Light's colour from as-shot balanced camera RGB (H, W, 3), relative to the as-shot white.
+    """
     rgb = cv2.GaussianBlur(balanced, (0, 0), 1.0)
     good = (lowest(rgb) > LOWEST) & (highest(rgb) < HIGHEST)
     ratios, grey, change = greyness(rgb)
@@ -97,10 +117,24 @@ def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
 
 
 def likely_neutral(meta: RawMeta, own: NDArray, estimate: WhiteEstimate) -> NDArray[np.float64]:
-    """The most likely camera neutral (green = 1), weighing three witnesses by their errors.
+    """Compute the most likely camera neutral (green = 1), weighing three witnesses by their errors.
 
     The witnesses are the phone's own neutral, the picture's grey surfaces, and what lights look like (near the
     Planckian and daylight locus); errors are taken as Gaussian in log ratios and in Duv.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    own
+        The file's own neutral.
+    estimate
+        What was measured of white.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        The most likely camera neutral (green = 1), weighing three witnesses by their errors.
     """
     own = np.asarray(own, float) / own[1]
     ratio = estimate.ratio - np.array([REDDER, 0.0])

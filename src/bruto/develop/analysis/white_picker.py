@@ -42,13 +42,14 @@ def _pavement() -> NDArray[np.float64]:
 
 
 class Surface(NamedTuple):
-    """`color`: linear Rec. 2020 under white light; `spread`: how far surfaces of the kind differ in red or blue
-    against green, %; `says`: what it is for.
-    """
+    """2020 under white light."""
 
     color: NDArray[np.float64]
+    """Linear Rec."""
     spread: float
+    """How far surfaces of the kind differ in red or blue against green, %."""
     says: str
+    """What it is for."""
 
 
 SURFACES: dict[str, Surface] = {
@@ -68,8 +69,23 @@ class WhitePick(NamedTuple):
 
 
 def neutral_from(meta: RawMeta, seen: NDArray, color: NDArray) -> NDArray[np.float64]:
-    """Camera neutral (green = 1) of the light under which a surface of a `color` (linear Rec. 2020 under white) was
-    recorded as `seen` (camera RGB, any scale).
+    """Compute the camera neutral (green = 1) of the light under which a surface of a `color` (linear Rec.
+
+    2020 under white) was recorded as `seen` (camera RGB, any scale).
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    seen
+        Mean sensor colour of the place.
+    color
+        Sensor colour, green = 1.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Camera neutral (green = 1) of the light under which a surface of a `color` (linear Rec.
     """
     seen = np.asarray(seen, float)
     neutral = seen / seen[1]
@@ -100,9 +116,32 @@ def _averaged(developer: Developer, x: float, y: float, side: int, kind: str) ->
 
 
 def white_at(developer: Developer, x: float, y: float, kind: str = "grey", side: int = SIDES[1]) -> WhitePick:
-    """The light at a relative place (x, y) of the recorded frame where a surface of a `kind` of `SURFACES` lies.
+    """Return the light at a relative place (x, y) of the recorded frame where a surface of a `kind` of `SURFACES`
+    lies.
 
-    `side`: of the square that is averaged, full-size pixels. Raises `BrutoError` where nothing of it can be used.
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    x
+        Horizontal position, pixels.
+    y
+        Vertical position, pixels.
+    kind
+        Surface that was clicked: grey, white, leaves or pavement.
+    side
+        Of the square that is averaged, full-size pixels.
+
+    Returns
+    -------
+    WhitePick
+        The light at a relative place (x, y) of the recorded frame where a surface of a `kind` of `SURFACES`
+        lies.
+
+    Raises
+    ------
+    BrutoError
+        Where nothing of it can be used.
     """
     meta = developer.source.meta
     seen = _averaged(developer, x, y, side, kind) / developer.balance

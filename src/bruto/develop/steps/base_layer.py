@@ -34,7 +34,22 @@ class Base:
 
 
 def self_guided(ev: NDArray[np.float32], radius: int, edge: float) -> Base:
-    """Coefficients of base = a ev + b; `radius` in pixels of `ev`, `edge` in EV."""
+    """Return the coefficients of base = a ev + b; `radius` in pixels of `ev`, `edge` in EV.
+
+    Parameters
+    ----------
+    ev
+        Scene light, EV from grey.
+    radius
+        Radius, pixels.
+    edge
+        Long edge, pixels.
+
+    Returns
+    -------
+    Base
+        Coefficients of base = a ev + b.
+    """
     size = (2 * radius + 1, 2 * radius + 1)
     mean = cv2.blur(ev, size)
     variance = np.maximum(cv2.blur(ev * ev, size) - mean * mean, 0)
@@ -45,7 +60,18 @@ def self_guided(ev: NDArray[np.float32], radius: int, edge: float) -> Base:
 
 
 def base_of(luminance: NDArray[np.float32]) -> Base:
-    """The edge-preserving base's coefficients from a small picture of luminance (h, w), 1.0 = saturation."""
+    """Return the edge-preserving base's coefficients from a small picture of luminance (h, w), 1.0 = saturation.
+
+    Parameters
+    ----------
+    luminance
+        Luminance (H, W), linear, 1 = white.
+
+    Returns
+    -------
+    Base
+        The edge-preserving base's coefficients from a small picture of luminance (h, w), 1.0 = saturation.
+    """
     ev = np.log2(np.maximum(luminance, 2e-5) / GREY).astype(np.float32)
     scale = SMALL_EDGE / max(ev.shape)
     if scale < 1:
@@ -54,12 +80,36 @@ def base_of(luminance: NDArray[np.float32]) -> Base:
 
 
 def light_of(recorded: RecordedImage) -> NDArray[np.float32]:
-    """Luminance (h, w) of the recorded frame's small picture, 1.0 = saturation."""
+    """Compute the luminance (h, w) of the recorded frame's small picture, 1.0 = saturation.
+
+    Parameters
+    ----------
+    recorded
+        The frame as recorded, before any recipe.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Luminance (h, w) of the recorded frame's small picture, 1.0 = saturation.
+    """
     return np.maximum(recorded.small() @ LUMINANCE_2020.astype(np.float32), 0)
 
 
 def base_over(base: Base, mapping: Mapping) -> Base:
-    """Coefficients of a base over a picture that was turned or warped."""
+    """Return the coefficients of a base over a picture that was turned or warped.
+
+    Parameters
+    ----------
+    base
+        Edge-preserving base of the picture.
+    mapping
+        Mapping from output to frame.
+
+    Returns
+    -------
+    Base
+        Coefficients of a base over a picture that was turned or warped.
+    """
     return Base(mapping.field(base.a), mapping.field(base.b))
 
 

@@ -203,10 +203,30 @@ def filter_alike(
     gain: NDArray[np.float32],
     near: float,
 ) -> NDArray[np.float32]:
-    """Planes (P, H, W), at least 8 x 8, filtered in groups of blocks that are alike in `guide` (H, W).
+    """Compute the planes (P, H, W), at least 8 x 8, filtered in groups of blocks that are alike in `guide` (H, W).
 
     `pilots` (P, H, W): the estimate; `sigma` (P, 8, 8): standard deviation of the noise in each coefficient; `gain`
-    (gh, W): factor on it over the plane, by the nearest row; `near`: mean squared difference of like blocks at most.
+    (gh, W): factor on it over the plane, by the nearest row.
+
+    Parameters
+    ----------
+    guide
+        Guide image.
+    planes
+        Colour planes (C, H, W), linear light.
+    pilots
+        First estimate of the planes.
+    sigma
+        Standard deviation of the noise.
+    gain
+        Gain of the shading correction (H, W).
+    near
+        Mean squared difference of like blocks at most.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Planes (P, H, W), at least 8 x 8, filtered in groups of blocks that are alike in `guide` (H, W).
     """
     turned = np.ascontiguousarray(np.asarray(sigma, np.float32).transpose(0, 2, 1)).reshape(len(planes), SIDE * SIDE)
     total, weights = np.zeros_like(planes), np.zeros_like(planes)

@@ -26,9 +26,32 @@ class ChannelMatrix(PointStep):
     fields = ("channel_matrix",)
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> NDArray[np.float32] | None:
+        """Compute the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        NDArray[np.float32] | None
+            Prepare.
+        """
         if recipe.channel_matrix == IDENTITY:
             return None
         return np.asarray(recipe.channel_matrix, np.float32).reshape(3, 3)
 
     def apply(self, band: Band, prepared: NDArray[np.float32]) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         _mixed(*band.planes, prepared)

@@ -32,15 +32,18 @@ FULL_CHROMA = 0.2
 
 class LabStage(NamedTuple):
     """`by_hue` (HUES + 1, 4): cosine and sine of the turn, gain of chroma, change of OKLab L at `FULL_CHROMA`;
-    `by_light` (LIGHTS + 2, 2): what is added to a and b; `chroma`, `quiet`: gains; `nodes`, `split_tint`: whether the
-    tables do anything.
+    `by_light` (LIGHTS + 2, 2): what is added to a and b.
     """
 
     chroma: np.float32
+    """Gains."""
     quiet: np.float32
+    """Gains."""
     monochrome: bool
     nodes: bool
+    """Whether the tables do anything."""
     split_tint: bool
+    """Whether the tables do anything."""
     by_hue: NDArray[np.float32]
     by_light: NDArray[np.float32]
 
@@ -49,7 +52,26 @@ class LabStage(NamedTuple):
 def lab_stage(
     chroma: float, quiet: float, monochrome: bool, nodes: tuple[HueNode, ...], split_tint: SplitTint
 ) -> LabStage:
-    """Tables for the recipe's colour rows."""
+    """Return the tables for the recipe's colour rows.
+
+    Parameters
+    ----------
+    chroma
+        Gain of chroma.
+    quiet
+        Gain of muted colours.
+    monochrome
+        Whether the picture is black and white.
+    nodes
+        Hue nodes.
+    split_tint
+        Tints of shadows, midtones and highlights.
+
+    Returns
+    -------
+    LabStage
+        Tables for the recipe's colour rows.
+    """
     table = _tint_table(split_tint)
     return LabStage(
         np.float32(chroma),
@@ -63,13 +85,39 @@ def lab_stage(
 
 
 def node_weight(node: HueNode, hue: NDArray) -> NDArray[np.float64]:
-    """How much a node acts on hues (degrees): a raised cosine, 1 at its centre, 0 from its width on."""
+    """Find how much a node acts on hues (degrees): a raised cosine, 1 at its centre, 0 from its width on.
+
+    Parameters
+    ----------
+    node
+        The hue node.
+    hue
+        Hues, degrees (OKLCh).
+
+    Returns
+    -------
+    NDArray[np.float64]
+        How much a node acts on hues (degrees): a raised cosine, 1 at its centre, 0 from its width on.
+    """
     off = np.abs((np.asarray(hue, float) - node.hue + 180) % 360 - 180)
     return np.where(off < node.width, 0.5 + 0.5 * np.cos(np.pi * off / node.width), 0.0)
 
 
 def by_hue(nodes: tuple[HueNode, ...]) -> NDArray[np.float32]:
-    """Table over hue (see `LabStage`). Where nodes overlap, turns and lightness add and gains multiply."""
+    """Compute the table over hue (see `LabStage`).
+
+    Where nodes overlap, turns and lightness add and gains multiply.
+
+    Parameters
+    ----------
+    nodes
+        Hue nodes.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Table over hue (see `LabStage`).
+    """
     hue = np.arange(HUES + 1) * (360 / HUES)
     turn, gain, light = np.zeros(HUES + 1), np.ones(HUES + 1), np.zeros(HUES + 1)
     for node in nodes:
@@ -84,7 +132,19 @@ def by_hue(nodes: tuple[HueNode, ...]) -> NDArray[np.float32]:
 
 
 def zone_weights(l: NDArray) -> tuple[NDArray, NDArray, NDArray]:
-    """How much the dark, middle and bright tints act at OKLab L: they overlap and sum to one; black and white stay."""
+    """Find how much the dark, middle and bright tints act at OKLab L: they overlap and sum to one; black and white
+    stay.
+
+    Parameters
+    ----------
+    l
+        Lightness.
+
+    Returns
+    -------
+    tuple[NDArray, NDArray, NDArray]
+        How much the dark, middle and bright tints act at OKLab L.
+    """
     star = np.clip(lightness(l**3) / 100, 0, 1)
     dark = np.clip(1 - star / 0.5, 0, 1) ** 1.5
     bright = np.clip((star - 0.5) / 0.5, 0, 1) ** 1.5
@@ -197,6 +257,20 @@ class ColorStep(PointStep):
     fields = ("chroma", "muted_chroma", "monochrome", "hue_nodes", "split_tint")
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> LabStage | None:
+        """Return the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        LabStage | None
+            Prepare.
+        """
         values = (recipe.chroma, recipe.muted_chroma, recipe.monochrome, recipe.hue_nodes, recipe.split_tint)
         return lab_stage(*values) if values != (1.0, 1.0, False, (), SplitTint()) else None
 
@@ -204,5 +278,14 @@ class ColorStep(PointStep):
         return lab_stage(1.0, 1.0, False, (), SplitTint())
 
     def apply(self, band: Band, prepared: LabStage) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         _color(*band.planes, prepared, _TO_LMS, _FROM_LMS, _LAB_TO_LMS)
         band.cones = True

@@ -38,7 +38,30 @@ class CornerColor(PointStep):
     fields = ("corner_color",)
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> np.float32 | None:
+        """Return the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        np.float32 | None
+            Prepare.
+        """
         return np.float32(recipe.corner_color) if recipe.corner_color else None
 
     def apply(self, band: Band, prepared: np.float32) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         _tinted(*band.planes, *edges_of(band), prepared, WEIGHTS)

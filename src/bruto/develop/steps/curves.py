@@ -20,7 +20,21 @@ CURVE_STEPS = 4096
 
 
 def curve_values(points: Points, code: NDArray) -> NDArray[np.float64]:
-    """A free curve at codes 0..1: monotone cubic through its points (Fritsch, Carlson 1980), level outside of them."""
+    """Compute a free curve at codes 0..1: monotone cubic through its points (Fritsch, Carlson 1980), level outside
+    of them.
+
+    Parameters
+    ----------
+    points
+        Points of the curve, 0 to 1.
+    code
+        Picture codes, 0 to 1.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        A free curve at codes 0..1.
+    """
     if not points:
         return np.asarray(code, float)
     x, y = np.array(points, float).T
@@ -29,9 +43,20 @@ def curve_values(points: Points, code: NDArray) -> NDArray[np.float64]:
 
 @lru_cache(maxsize=8)
 def curve_tables(curves: Curves) -> NDArray[np.float32] | None:
-    """Light to light for red, green and blue (3, CURVE_STEPS + 2) over the square root of light; None if straight.
+    """Compute the light to light for red, green and blue (3, CURVE_STEPS + 2) over the square root of light; None if
+    straight.
 
     The joint curve comes first. Beyond white the last value goes on.
+
+    Parameters
+    ----------
+    curves
+        The free curves.
+
+    Returns
+    -------
+    NDArray[np.float32] | None
+        Light to light for red, green and blue (3, CURVE_STEPS + 2) over the square root of light.
     """
     if not any((curves.joint, curves.red, curves.green, curves.blue)):
         return None
@@ -65,7 +90,30 @@ class FreeCurves(PointStep):
     fields = ("curves",)
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> NDArray[np.float32] | None:
+        """Compute the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        NDArray[np.float32] | None
+            Prepare.
+        """
         return curve_tables(recipe.curves)
 
     def apply(self, band: Band, prepared: NDArray[np.float32]) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         _curved(*band.planes, prepared)

@@ -54,7 +54,13 @@ def _dct(x0, x1, x2, x3, x4, x5, x6, x7):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def forward(x):
-    """Orthonormal DCT-II of 8 rows (8, n), in place, down the columns."""
+    """Return the orthonormal DCT-II of 8 rows (8, n), in place, down the columns.
+
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    """
     for k in range(x.shape[1]):
         x[0, k], x[1, k], x[2, k], x[3, k], x[4, k], x[5, k], x[6, k], x[7, k] = _dct(
             x[0, k], x[1, k], x[2, k], x[3, k], x[4, k], x[5, k], x[6, k], x[7, k]
@@ -76,7 +82,13 @@ def _undone(x0, x1, x2, x3, x4, x5, x6, x7):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def backward(x):
-    """Undoes `forward`."""
+    """Return the undoes `forward`.
+
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    """
     for k in range(x.shape[1]):
         x[0, k], x[1, k], x[2, k], x[3, k], x[4, k], x[5, k], x[6, k], x[7, k] = _undone(
             x[0, k], x[1, k], x[2, k], x[3, k], x[4, k], x[5, k], x[6, k], x[7, k]
@@ -366,10 +378,28 @@ def denoise_plane(
     gain: NDArray[np.float32],
     stride: int,
 ) -> NDArray[np.float32]:
-    """A plane (H, W) without noise.
+    """Compute a plane (H, W) without noise.
 
-    `sigma` (8, 8): standard deviation of the noise in each coefficient; `strength`: times that is taken out; `gain`
-    (gh, W): factor on the noise's standard deviation over the plane; `stride`: 4 is quick, 2 is better.
+    `sigma` (8, 8): standard deviation of the noise in each coefficient; `gain` (gh, W): factor on the noise's
+    standard deviation over the plane.
+
+    Parameters
+    ----------
+    plane
+        One colour plane (H, W).
+    sigma
+        Standard deviation of the noise.
+    strength
+        Times that is taken out.
+    gain
+        Gain of the shading correction (H, W).
+    stride
+        4 is quick, 2 is better.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A plane (H, W) without noise.
     """
     sigma = np.asarray(sigma, np.float32) * np.float32(strength)
     pilot, out = empty(plane.shape), empty(plane.shape)

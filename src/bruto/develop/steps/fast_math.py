@@ -13,7 +13,13 @@ import bruto.numba_config  # noqa: F401  sets up what kernels run on
 
 @njit(inline="always")
 def log2_of(x):
-    """log2 of a positive normal float32, absolute error below 3e-6."""
+    """Return log2 of a positive normal float32, absolute error below 3e-6.
+
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    """
     bits = np.float32(x).view(np.int32)
     e = np.float32(np.int32((bits >> np.int32(23)) - np.int32(127)))
     t = np.int32((bits & np.int32(0x7FFFFF)) | np.int32(0x3F800000)).view(np.float32) - np.float32(1)
@@ -27,7 +33,13 @@ def log2_of(x):
 
 @njit(inline="always")
 def exp2_of(x):
-    """2 ** x for -126 < x < 126 (clamped), relative error below 5e-7."""
+    """Return 2 ** x for -126 < x < 126 (clamped), relative error below 5e-7.
+
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    """
     x = min(max(np.float32(x), np.float32(-125)), np.float32(125))
     k = np.int32(np.int32(x + np.float32(126)) - np.int32(126))
     f = x - np.float32(k)

@@ -39,7 +39,24 @@ class GreyLine(NamedTuple):
 
 
 def grey_line(a: NDArray, b: NDArray, variance: NDArray, channel_matrix: NDArray) -> GreyLine:
-    """The line of grey for the noise of three channels (see `means`); `channel_matrix`: see `noise_coefficients`."""
+    """Return the line of grey for the noise of three channels (see `means`).
+
+    Parameters
+    ----------
+    a
+        First coefficient, or first array for kernels.
+    b
+        Second coefficient, or blue plane for kernels.
+    variance
+        Variance of the noise.
+    channel_matrix
+        See `noise_coefficients`.
+
+    Returns
+    -------
+    GreyLine
+        The line of grey for the noise of three channels (see `means`).
+    """
     return _grey_line(*(tuple(np.asarray(x, float).tolist()) for x in (a, b, variance, channel_matrix)))
 
 
@@ -66,7 +83,23 @@ def _grey_line(a_: tuple, b_: tuple, variance_: tuple, channel_matrix: tuple) ->
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def grey_row(y, place, table_u, table_v, u, v):
-    """Differences of grey at a row of brightness, to `u` and `v`."""
+    """Return the differences of grey at a row of brightness, to `u` and `v`.
+
+    Parameters
+    ----------
+    y
+        Second plane or vertical position, changed or read by the kernel.
+    place
+        Position concerned.
+    table_u
+        Table of the first colour difference.
+    table_v
+        Table of the second colour difference.
+    u
+        Second stabilised plane for the kernel.
+    v
+        Third array for the kernel.
+    """
     start, per, one = place[0], place[1], np.float32(1)
     u0, u1, u2, v0, v1, v2 = place[3], place[4], place[5], place[6], place[7], place[8]
     last = np.float32(len(table_u) - 2)
@@ -94,7 +127,28 @@ def grey_row(y, place, table_u, table_v, u, v):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def without_grey(y, place, table_u, table_v, u, v, out_u, out_v):
-    """Differences less those that grey of brightness y (h, w) has; `u`, `v` are as large, or of half the size."""
+    """Return the differences less those that grey of brightness y (h, w) has; `u`, `v` are as large, or of half the
+    size.
+
+    Parameters
+    ----------
+    y
+        Second plane or vertical position, changed or read by the kernel.
+    place
+        Position concerned.
+    table_u
+        Table of the first colour difference.
+    table_v
+        Table of the second colour difference.
+    u
+        Second stabilised plane for the kernel.
+    v
+        Third array for the kernel.
+    out_u
+        First output plane of the kernel.
+    out_v
+        Second output plane of the kernel.
+    """
     h, w = y.shape
     half = u.shape[0] != h
     for i in prange(u.shape[0]):

@@ -33,18 +33,29 @@ SMALL = 640
 
 
 class Haze(NamedTuple):
-    """Share of airlight = a log2(Y / 0.18) + b over the frame (h, w); `light`: the airlight, working RGB before
-    exposure (3,); `typical`: median share in the third of the frame that holds most, 0..1.
-    """
+    """Share of airlight = a log2(Y / 0.18) + b over the frame (h, w)."""
 
     a: NDArray[np.float32]
     b: NDArray[np.float32]
     light: NDArray[np.float32]
+    """The airlight, working RGB before exposure (3,)."""
     typical: float
+    """Median share in the third of the frame that holds most, 0..1."""
 
 
 def haze_of(working: NDArray[np.float32]) -> Haze:
-    """From a small picture of working-space light (h, w, 3), 1.0 = saturation, before exposure."""
+    """Return the from a small picture of working-space light (h, w, 3), 1.0 = saturation, before exposure.
+
+    Parameters
+    ----------
+    working
+        Linear light in the working space.
+
+    Returns
+    -------
+    Haze
+        From a small picture of working-space light (h, w, 3), 1.0 = saturation, before exposure.
+    """
     scale = SMALL / max(working.shape[:2])
     if scale < 1:
         working = cv2.resize(working, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
@@ -115,7 +126,22 @@ class PreparedHaze(NamedTuple):
 
 
 def prepared_haze(haze: Haze, percent: float, exposure: float) -> PreparedHaze | None:
-    """`percent` of the airlight goes from light under an `exposure`, EV; None where nothing is to be done."""
+    """Return `percent` of the airlight goes from light under an `exposure`, EV; None where nothing is to be done.
+
+    Parameters
+    ----------
+    haze
+        Airlight that was estimated.
+    percent
+        Share in percent.
+    exposure
+        Exposure in force, EV.
+
+    Returns
+    -------
+    PreparedHaze | None
+        `percent` of the airlight goes from light under an `exposure`, EV.
+    """
     if percent == 0:
         return None
     return PreparedHaze(
@@ -134,8 +160,31 @@ class HazeRemoval(PointStep):
     fields = ("haze",)
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedHaze | None:
+        """Return the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        PreparedHaze | None
+            Prepare.
+        """
         return prepared_haze(scene.coarse(AIRLIGHT), recipe.haze, scene.exposure) if recipe.haze else None
 
     def apply(self, band: Band, prepared: PreparedHaze) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         a, b, airlight, amount, exposure = prepared
         _clear(*band.planes, band.top, band.tile.pixels, a, b, WEIGHTS, airlight, amount, exposure)

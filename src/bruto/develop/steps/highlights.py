@@ -48,11 +48,23 @@ def no_ratios() -> Ratios:
 
 
 def settled(clipped: NDArray[np.uint8], rgb: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """Full channels of quads where noise does not decide: among quads that are all nearly full, the majority does, or
-    single ones would be rebuilt and stand out of their neighbours.
+    """Compute the full channels of quads where noise does not decide: among quads that are all nearly full, the
+    majority does, or single ones would be rebuilt and stand out of their neighbours.
 
-    `rgb` (h, w, 3): balanced camera RGB of the quads, as many as of `clipped` or one less a side. A small place that is
-    full among much darker ones stays.
+    `rgb` (h, w, 3): balanced camera RGB of the quads, as many as of `clipped` or one less a side. A small place that
+    is full among much darker ones stays.
+
+    Parameters
+    ----------
+    clipped
+        Clip mask (H, W): bits for red, green, blue.
+    rgb
+        Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        Full channels of quads where noise does not decide.
     """
     if not clipped.any():
         return clipped
@@ -73,7 +85,20 @@ def settled(clipped: NDArray[np.uint8], rgb: NDArray[np.float32]) -> NDArray[np.
 
 
 def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
-    """Ratios from a small picture of balanced camera RGB (h, w, 3) and the full quads of the whole frame."""
+    """Return the ratios from a small picture of balanced camera RGB (h, w, 3) and the full quads of the whole frame.
+
+    Parameters
+    ----------
+    rgb
+        Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+    clipped
+        Clip mask (H, W): bits for red, green, blue.
+
+    Returns
+    -------
+    Ratios
+        Ratios from a small picture of balanced camera RGB (h, w, 3) and the full quads of the whole frame.
+    """
     if not clipped.any():
         return no_ratios()
     h, w = rgb.shape[:2]
@@ -114,7 +139,25 @@ RATIOS = CoarseField("colour around clipped places", _of_frame, _over)
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def rebuilt(r, g, b, bits, ratios, y, x):
-    """A pixel with full channels (bits 1, 2, 4), rebuilt; never lowered. `y`, `x`: its place in cells of `ratios`."""
+    """Return a pixel with full channels (bits 1, 2, 4), rebuilt; never lowered.
+
+    Parameters
+    ----------
+    r
+        Red plane for the kernel.
+    g
+        Green plane for the kernel.
+    b
+        Second coefficient, or blue plane for kernels.
+    bits
+        Bits per sample.
+    ratios
+        Colour ratios of the light around.
+    y
+        Its place in cells of `ratios`.
+    x
+        Its place in cells of `ratios`.
+    """
     if bits == 7:
         mean = (r + g + b) / np.float32(3)
         return mean, mean, mean

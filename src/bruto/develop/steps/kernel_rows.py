@@ -23,9 +23,14 @@ _LARGEST_BITS = np.int32(np.float32(LARGEST_LIGHT).view(np.int32))
 
 @njit(cache=True, error_model="numpy")
 def clear_row(x):
-    """What is not finite, or beyond `LARGEST_LIGHT`, becomes 0: tables are looked up by these values.
+    """Find what is not finite, or beyond `LARGEST_LIGHT`, becomes 0: tables are looked up by these values.
 
     By the bits of the numbers, as comparisons of values that are no numbers may be left out by the compiler.
+
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
     """
     for j in range(len(x)):
         if (np.float32(x[j]).view(np.int32) & np.int32(0x7FFFFFFF)) > _LARGEST_BITS:
@@ -33,7 +38,18 @@ def clear_row(x):
 
 
 def at_least_two(field: NDArray[np.float32]) -> NDArray[np.float32]:
-    """A coarse field of two rows and columns at least, as it is read between neighbours."""
+    """Compute a coarse field of two rows and columns at least, as it is read between neighbours.
+
+    Parameters
+    ----------
+    field
+        Coarse field (rows, columns, values).
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A coarse field of two rows and columns at least, as it is read between neighbours.
+    """
     rows, columns = field.shape
     if rows >= 2 and columns >= 2:
         return field
@@ -42,9 +58,26 @@ def at_least_two(field: NDArray[np.float32]) -> NDArray[np.float32]:
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def across_row(field_a, field_b, place_y, start_x, step_x, a, b):
-    """Two coarse fields along a row, linear between cell centres; places are relative to the frame.
+    """Return two coarse fields along a row, linear between cell centres; places are relative to the frame.
 
     Loops of their own for places and for each field: together they would not fit the vector registers.
+
+    Parameters
+    ----------
+    field_a
+        First coarse row.
+    field_b
+        Second coarse row.
+    place_y
+        Vertical position between the coarse rows.
+    start_x
+        Horizontal start in the coarse field.
+    step_x
+        Horizontal step in the coarse field.
+    a
+        First coefficient, or first array for kernels.
+    b
+        Second coefficient, or blue plane for kernels.
     """
     gh, gw = field_a.shape
     n = len(a)
@@ -71,7 +104,20 @@ def across_row(field_a, field_b, place_y, start_x, step_x, a, b):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def product_row(m, x, y, z):
-    """Three planes of a row times a matrix (3, 3), in place; coefficients in registers, as stores could change `m`."""
+    """Return three planes of a row times a matrix (3, 3), in place; coefficients in registers, as stores could
+    change `m`.
+
+    Parameters
+    ----------
+    m
+        Matrix for the kernel.
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    y
+        Second plane or vertical position, changed or read by the kernel.
+    z
+        Third plane, changed or read by the kernel.
+    """
     m00, m01, m02 = m[0, 0], m[0, 1], m[0, 2]
     m10, m11, m12 = m[1, 0], m[1, 1], m[1, 2]
     m20, m21, m22 = m[2, 0], m[2, 1], m[2, 2]
@@ -84,7 +130,13 @@ def product_row(m, x, y, z):
 
 @njit(inline="always")
 def code_of(x):
-    """sRGB's encoding of light 0..1 (IEC 61966-2-1), within 2e-6."""
+    """Return sRGB's encoding of light 0..1 (IEC 61966-2-1), within 2e-6.
+
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    """
     x = min(max(x, np.float32(0)), np.float32(1))
     power = exp2_of(log2_of(max(x, np.float32(0.003))) * np.float32(1 / 2.4))
     return np.float32(12.92) * x if x <= np.float32(0.0031308) else np.float32(1.055) * power - np.float32(0.055)

@@ -32,7 +32,22 @@ REACH = 12
 
 
 def medium_base(luminance: NDArray[np.float32], diagonal: float) -> Base:
-    """The base under medium structure from a small picture of luminance (h, w); `diagonal` of that picture, pixels."""
+    """Return the base under medium structure from a small picture of luminance (h, w); `diagonal` of that picture,
+    pixels.
+
+    Parameters
+    ----------
+    luminance
+        Luminance (H, W), linear, 1 = white.
+    diagonal
+        Diagonal of the picture, pixels.
+
+    Returns
+    -------
+    Base
+        The base under medium structure from a small picture of luminance (h, w); `diagonal` of that picture,
+        pixels.
+    """
     ev = np.log2(np.maximum(luminance, 2e-5) / GREY).astype(np.float32)
     return self_guided(ev, max(1, round(MEDIUM_PX * diagonal / DIAGONAL_12MP)), EDGE)
 
@@ -79,9 +94,26 @@ def _raise(rgb, ev, a, b, gain, a_noise, b_noise, out):
 def fine_local_contrast(
     rgb: NDArray[np.float32], gain: float, diagonal: float, noise: tuple[float, float]
 ) -> NDArray[np.float32]:
-    """Fine structure of linear RGB (H, W, 3) times `gain`; `diagonal` of the whole frame at this scale, pixels.
+    """Compute the fine structure of linear RGB (H, W, 3) times `gain`; `diagonal` of the whole frame at this scale,
+    pixels.
 
-    `noise`: a, b of the brightness noise that is left, variance a x + b. Scales finer than a pixel are left alone.
+    Scales finer than a pixel are left alone.
+
+    Parameters
+    ----------
+    rgb
+        Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+    gain
+        Gain; 1 changes nothing.
+    diagonal
+        Diagonal of the picture, pixels.
+    noise
+        A, b of the brightness noise that is left, variance a x + b.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Fine structure of linear RGB (H, W, 3) times `gain`; `diagonal` of the whole frame at this scale, pixels.
     """
     radius = FINE_PX * diagonal / DIAGONAL_12MP / 2
     if gain == 1 or radius < 0.35:
@@ -109,6 +141,24 @@ class FineLocalContrast(RawStep):
     def prepare(
         self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool
     ) -> tuple[float, float, tuple[float, float]] | None:
+        """Compute the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        recorded
+            The frame as recorded, before any recipe.
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+        file
+            Whether a file is made, not a view.
+
+        Returns
+        -------
+        tuple[float, float, tuple[float, float]] | None
+            Prepare.
+        """
         gain = recipe.local_contrast_fine / max(recipe.local_contrast_medium, 0.05)
         share = noise_left(recipe)
         a, b = (float(v) for v in recorded.noise_at(factor)[1])
@@ -117,4 +167,20 @@ class FineLocalContrast(RawStep):
     def apply(
         self, rgb: NDArray[np.float32], prepared: tuple[float, float, tuple[float, float]], place: RawPosition
     ) -> NDArray[np.float32]:
+        """Apply.
+
+        Parameters
+        ----------
+        rgb
+            Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+        prepared
+            What `prepare` returned.
+        place
+            Where the tile lies in the raw frame.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            The new array.
+        """
         return fine_local_contrast(rgb, *prepared)

@@ -24,7 +24,18 @@ LEAST_CELLS = 24
 
 
 def points_of(field: LocalTone) -> NDArray[np.float32]:
-    """The gains, EV (rows, columns, lights); two rows and columns at least."""
+    """Compute the gains, EV (rows, columns, lights); two rows and columns at least.
+
+    Parameters
+    ----------
+    field
+        Coarse field (rows, columns, values).
+
+    Returns
+    -------
+    NDArray[np.float32]
+        The gains, EV (rows, columns, lights); two rows and columns at least.
+    """
     gains = np.array(field.gains, np.float32).reshape(field.rows, field.columns, field.lights)
     more = [(0, max(0, 2 - n)) for n in gains.shape[:2]]
     return np.ascontiguousarray(np.pad(gains, [*more, (0, 0)], mode="edge"))
@@ -75,10 +86,11 @@ def _gained(xs, ys, zs, top, place, gains, strength, weights):
 
 
 class PreparedLocalTone(NamedTuple):
-    """`gains` (rows, columns, lights) over the picture, EV; `strength`: the share that is used."""
+    """`gains` (rows, columns, lights) over the picture, EV."""
 
     gains: NDArray[np.float32]
     strength: np.float32
+    """The share that is used."""
 
 
 def _over(gains: NDArray[np.float32], mapping: Mapping) -> NDArray[np.float32]:
@@ -99,6 +111,20 @@ class LocalToneField(PointStep):
     fields = ("local_tone", "local_strength")
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedLocalTone | None:
+        """Return the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        PreparedLocalTone | None
+            Prepare.
+        """
         field = recipe.local_tone
         if not field.gains or not recipe.local_strength:
             return None
@@ -110,4 +136,13 @@ class LocalToneField(PointStep):
         return PreparedLocalTone(np.ascontiguousarray(over), np.float32(recipe.local_strength))
 
     def apply(self, band: Band, prepared: PreparedLocalTone) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         _gained(*band.planes, band.top, band.tile.pixels, prepared.gains, prepared.strength, WEIGHTS)

@@ -321,12 +321,34 @@ def reduce_noise(
     best: bool = False,
     half: bool = True,
 ) -> NDArray[np.float32]:
-    """Noise-reduced copy of linear balanced camera RGB (H, W, 3).
+    """Compute the noise-reduced copy of linear balanced camera RGB (H, W, 3).
 
-    `noise` (3, 2): a, b of variance a x + b for each balanced channel of one photosite. `brightness`, `color`:
-    multiples of the measured standard deviation taken out. `kind`: see `coefficient_noise`. `gain` (h, w): shading gain
-    over this area, any size. `best`: the slower grade. `half`: colour at half the size, but in the best grade of what
-    has full colour.
+    `noise` (3, 2): a, b of variance a x + b for each balanced channel of one photosite. `gain` (h, w): shading gain
+    over this area, any size.
+
+    Parameters
+    ----------
+    rgb
+        Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+    noise
+        Noise (…, 2): a and b of variance = a x + b, x in shares of saturation.
+    brightness
+        Multiples of the measured standard deviation taken out.
+    color
+        Multiples of the measured standard deviation taken out.
+    kind
+        See `coefficient_noise`.
+    gain
+        Gain of the shading correction (H, W).
+    best
+        The slower grade.
+    half
+        Colour at half the size, but in the best grade of what has full colour.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Noise-reduced copy of linear balanced camera RGB (H, W, 3).
     """
     if brightness <= 0 and color <= 0:
         return rgb
@@ -384,7 +406,18 @@ def _shading_of(shading: NDArray, area: tuple[float, float, float, float], h: in
 
 
 def noise_left(recipe: Recipe) -> float:
-    """Share of the brightness noise's standard deviation that noise reduction leaves."""
+    """Compute the share of the brightness noise's standard deviation that noise reduction leaves.
+
+    Parameters
+    ----------
+    recipe
+        The edit, every value in its own unit.
+
+    Returns
+    -------
+    float
+        Share of the brightness noise's standard deviation that noise reduction leaves.
+    """
     return max(0.25, 1 - 0.7 * min(1.0, recipe.luminance_noise))
 
 
@@ -408,6 +441,24 @@ class NoiseReduction(RawStep):
     fields = ("luminance_noise", "chroma_noise", "noise_best")
 
     def prepare(self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool) -> PreparedNoise | None:
+        """Return the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        recorded
+            The frame as recorded, before any recipe.
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+        file
+            Whether a file is made, not a view.
+
+        Returns
+        -------
+        PreparedNoise | None
+            Prepare.
+        """
         if recipe.luminance_noise <= 0 and recipe.chroma_noise <= 0:
             return None
         kind = "plain"
@@ -421,6 +472,22 @@ class NoiseReduction(RawStep):
         )  # fmt: skip
 
     def apply(self, rgb: NDArray[np.float32], prepared: PreparedNoise, place: RawPosition) -> NDArray[np.float32]:
+        """Apply.
+
+        Parameters
+        ----------
+        rgb
+            Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+        prepared
+            What `prepare` returned.
+        place
+            Where the tile lies in the raw frame.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            The new array.
+        """
         p, shading = prepared, prepared.shading
         if shading.size > 1:
             shading = _shading_of(shading, place.area, rgb.shape[0], rgb.shape[1])

@@ -78,10 +78,21 @@ def _fit(r, g, b, out_to_lms, from_lms, lab_to_lms, lms_to_out):
 
 @lru_cache(maxsize=12)
 def grain_pattern(size: float, factor: int) -> NDArray[np.float32]:
-    """A repeating pattern (n, n) of unit standard deviation at full size, seen at 1/factor of it.
+    """Compute a repeating pattern (n, n) of unit standard deviation at full size, seen at 1/factor of it.
 
-    `size`: standard deviation of a grain, pixels at full size. A coarser view averages the grain away, as it does the
-    picture.
+    A coarser view averages the grain away, as it does the picture.
+
+    Parameters
+    ----------
+    size
+        Standard deviation of a grain, pixels at full size.
+    factor
+        Reduction: pixels of the frame per pixel of the result; 1 is full size.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A repeating pattern (n, n) of unit standard deviation at full size, seen at 1/factor of it.
     """
     white = np.random.default_rng(17).standard_normal((GRAIN_SIDE, GRAIN_SIDE)).astype(np.float32)
     pad = int(4 * size) + 2
@@ -166,7 +177,24 @@ def _matrices(space: str) -> tuple[NDArray[np.float32], ...]:
 
 
 def prepared_output(space: str, bits: int, grain: float = 0.0, grain_size: float = 1.2) -> PreparedOutput:
-    """`grain_size`: standard deviation of a grain, pixels at full size."""
+    """Return the prepared output.
+
+    Parameters
+    ----------
+    space
+        Identifier of the output space.
+    bits
+        Bits per sample.
+    grain
+        Amount of grain.
+    grain_size
+        Standard deviation of a grain, pixels at full size.
+
+    Returns
+    -------
+    PreparedOutput
+        Prepared output.
+    """
     to_out, lms_to_out, out_to_lms, from_lms, lab_to_lms = _matrices(space)
     amount = np.float32(grain * GRAIN_SIGMA / 100)
     return PreparedOutput(to_out, lms_to_out, out_to_lms, from_lms, lab_to_lms, amount, float(grain_size), bits)
@@ -183,10 +211,33 @@ class Output(PointStep):
     fields = ("grain", "grain_size")
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedOutput:
+        """Return the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        PreparedOutput
+            Prepare.
+        """
         size = recipe.grain_size * scene.diagonal / DIAGONAL_12MP
         return prepared_output(scene.space, scene.bits, recipe.grain, size)
 
     def apply(self, band: Band, prepared: PreparedOutput) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         p, place = prepared, band.tile.place
         grain = grain_pattern(p.grain_size, max(1, round(place.factor))) if p.grain_amount > 0 else _NO_GRAIN
         side = grain.shape[0]

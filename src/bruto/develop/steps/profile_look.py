@@ -35,29 +35,41 @@ class ProfileLook(NamedTuple):
     """What the point pass needs of a profile; tables of length 0 are absent.
 
     `to_romm`, `from_romm` (3, 3): working space to ROMM and back; `hue_sat`, `table` (values, hues, saturations, 3);
-    `hue_sat_coded`, `table_coded`: whether their value axis is sRGB-coded; `gains` (V, H, N); `place`: offset and step
-    of x, then of y, from a relative place in the frame to the gain table's points; `weights` (5,) of R, G, B, least
-    and largest; `gamma`; `curve` (CURVE_STEPS + 2,) over the square root of light; `code`: the sRGB code over the same
-    axis.
+    `gains` (V, H, N); `weights` (5,) of R, G, B, least and largest; `gamma`; `curve` (CURVE_STEPS + 2,) over the square
+    root of light.
     """
 
     to_romm: NDArray[np.float32]
     from_romm: NDArray[np.float32]
     hue_sat: NDArray[np.float32]
     hue_sat_coded: bool
+    """Whether their value axis is sRGB-coded."""
     table: NDArray[np.float32]
     table_coded: bool
+    """Whether their value axis is sRGB-coded."""
     gains: NDArray[np.float32]
     place: NDArray[np.float32]
+    """Offset and step of x, then of y, from a relative place in the frame to the gain table's points."""
     weights: NDArray[np.float32]
     gamma: float
     curve: NDArray[np.float32]
     code: NDArray[np.float32]
+    """The sRGB code over the same axis."""
 
 
 def curve_table(points: NDArray) -> NDArray[np.float32]:
-    """A profile's tone curve (N, 2) over the square root of light: the natural cubic spline through its points (DNG
-    1.7, ProfileToneCurve), which is held between 0 and 1 and never falls.
+    """Compute a profile's tone curve (N, 2) over the square root of light: the natural cubic spline through its
+    points (DNG 1.7, ProfileToneCurve), which is held between 0 and 1 and never falls.
+
+    Parameters
+    ----------
+    points
+        Points (N, 2), pixels.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A profile's tone curve (N, 2) over the square root of light.
     """
     x = np.linspace(0, 1, CURVE_STEPS + 1) ** 2
     values = natural_spline(points[:, 0], points[:, 1], np.clip(x, points[0, 0], points[-1, 0]))
@@ -66,9 +78,26 @@ def curve_table(points: NDArray) -> NDArray[np.float32]:
 
 
 def look_of(profile: CameraProfile, hue_sat: HueSatMap | None, meta: RawMeta, base_look: bool) -> ProfileLook | None:
-    """Tables of a profile, with its hue and saturation map for the light; without its base look where that is dropped.
+    """Return the tables of a profile, with its hue and saturation map for the light; without its base look where
+    that is dropped.
 
     None where nothing is left to do.
+
+    Parameters
+    ----------
+    profile
+        Camera profile.
+    hue_sat
+        Hue and saturation map of the profile.
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    base_look
+        Whether the profile's look is used.
+
+    Returns
+    -------
+    ProfileLook | None
+        Tables of a profile, with its hue and saturation map for the light.
     """
     table = profile.look if base_look else None
     gains = profile.gain_table if base_look else None
@@ -115,9 +144,23 @@ def gains_over(
     size: tuple[int, int],
     sensor_size: tuple[int, int],
 ) -> ProfileLook:
-    """The look with its gain table over a picture that was turned or warped: read anew on a finer grid.
+    """Return the look with its gain table over a picture that was turned or warped: read anew on a finer grid.
 
-    `places`: from pixels of the picture of a `size` (width, height) to pixels of the recorded frame.
+    Parameters
+    ----------
+    look
+        Look that the camera profile brings.
+    places
+        From pixels of the picture of a `size` (width, height) to pixels of the recorded frame.
+    size
+        Width and height, pixels.
+    sensor_size
+        Width and height of the sensor, pixels.
+
+    Returns
+    -------
+    ProfileLook
+        The look with its gain table over a picture that was turned or warped.
     """
     from scipy.ndimage import map_coordinates  # takes long to import; the window is shown before
 
@@ -271,10 +314,28 @@ def _curved(r, g, b, curve):
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def look_row(x, y, z, v, u0, u_step, look, raw_scale, baseline_scale):
-    """One row of working-space light, in place.
+    """Return one row of working-space light, in place.
 
-    `v`: relative height of the row in the frame; `u0`, `u_step`: of its first pixel, and from one to the next;
-    `raw_scale`: from this light to that before any exposure; `baseline_scale`: to that under the baseline exposure.
+    Parameters
+    ----------
+    x
+        First plane or horizontal position, changed or read by the kernel.
+    y
+        Second plane or vertical position, changed or read by the kernel.
+    z
+        Third plane, changed or read by the kernel.
+    v
+        Relative height of the row in the frame.
+    u0
+        Of its first pixel, and from one to the next.
+    u_step
+        Of its first pixel, and from one to the next.
+    look
+        Look that the camera profile brings.
+    raw_scale
+        From this light to that before any exposure.
+    baseline_scale
+        To that under the baseline exposure.
     """
     m, back = look.to_romm, look.from_romm
     py = look.place[2] + v * look.place[3]

@@ -175,10 +175,24 @@ def _sharpen(rgb, kernel, amount, noise2, out):
 
 
 def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma: float) -> NDArray[np.float32]:
-    """Sharpened (amount > 0) or softened (amount < 0) copy of linear RGB (H, W, 3).
+    """Compute the sharpened (amount > 0) or softened (amount < 0) copy of linear RGB (H, W, 3).
 
-    `radius`: standard deviation of the blur in pixels of this array. `noise_sigma`: noise left in the square root of
-    brightness (for variance a x the root's noise is sqrt(a) / 2, whatever x).
+    Parameters
+    ----------
+    rgb
+        Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+    amount
+        Amount.
+    radius
+        Standard deviation of the blur in pixels of this array.
+    noise_sigma
+        Noise left in the square root of brightness (for variance a x the root's noise is sqrt(a) / 2, whatever
+        x).
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Sharpened (amount > 0) or softened (amount < 0) copy of linear RGB (H, W, 3).
     """
     if amount == 0 or radius < SMALLEST_RADIUS:
         return rgb
@@ -199,6 +213,24 @@ class Sharpness(RawStep):
     def prepare(
         self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool
     ) -> tuple[float, float, float] | None:
+        """Compute the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        recorded
+            The frame as recorded, before any recipe.
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+        file
+            Whether a file is made, not a view.
+
+        Returns
+        -------
+        tuple[float, float, float] | None
+            Prepare.
+        """
         if recipe.sharpness == 0:
             return None
         a = float(recorded.noise_at(factor)[1, 0])
@@ -207,4 +239,20 @@ class Sharpness(RawStep):
     def apply(
         self, rgb: NDArray[np.float32], prepared: tuple[float, float, float], place: RawPosition
     ) -> NDArray[np.float32]:
+        """Apply.
+
+        Parameters
+        ----------
+        rgb
+            Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+        prepared
+            What `prepare` returned.
+        place
+            Where the tile lies in the raw frame.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            The new array.
+        """
         return sharpen(rgb, *prepared)

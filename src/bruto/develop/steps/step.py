@@ -33,72 +33,124 @@ class RecordedImage(Protocol):
         """Clipped channels (bits 1, 2, 4) of each quad of the frame."""
 
     def level(self, factor: float) -> NDArray[np.float32]:
-        """Balanced camera RGB of the whole frame at 1/factor."""
+        """Compute the balanced camera RGB of the whole frame at 1/factor.
+
+        Parameters
+        ----------
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Balanced camera RGB of the whole frame at 1/factor.
+        """
 
     def small(self) -> NDArray[np.float32]:
         """Working-space light of the whole frame at about 1400 px, before exposure."""
 
     def noise_at(self, factor: float) -> NDArray[np.float64]:
-        """a, b of each balanced channel at 1/factor."""
+        """Compute a, b of each balanced channel at 1/factor.
+
+        Parameters
+        ----------
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            a, b of each balanced channel at 1/factor.
+        """
 
 
 class Mapping(Protocol):
     """How coarse fields over the recorded frame are read over the picture; see `frame.Geometry`."""
 
     def field(self, grid: NDArray[np.float32]) -> NDArray[np.float32]:
-        """A coarse field (h, w) over the recorded frame as one over the picture."""
+        """Compute a coarse field (h, w) over the recorded frame as one over the picture.
+
+        Parameters
+        ----------
+        grid
+            Values on a coarse grid.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            A coarse field (h, w) over the recorded frame as one over the picture.
+        """
 
 
 @dataclass(frozen=True)
 class CoarseField:
-    """Something measured once over the whole recorded frame, on a small grid, that point steps read between cells.
-
-    `make`: from the recorded frame; `over`: the same over a picture that was turned or warped.
-    """
+    """Something measured once over the whole recorded frame, on a small grid, that point steps read between cells."""
 
     name: str
     make: Callable[[RecordedImage], Any]
+    """From the recorded frame."""
     over: Callable[[Any, Mapping], Any]
+    """The same over a picture that was turned or warped."""
 
 
 @dataclass(frozen=True)
 class StepInput:
     """What a point step may know when it prepares.
 
-    `matrix`: balanced camera RGB to linear Rec. 2020, exposure included; `exposure`: log2 of that gain, EV, of which
-    `user_exposure` is the recipe's; `look` of the camera profile over the picture; `space`: of the output; `bits` a
-    channel; `diagonal` of the recorded frame, pixels; `coarse`: a coarse field over the picture.
+    2020, exposure included; `look` of the camera profile over the picture; `bits` a channel; `diagonal` of the recorded
+    frame, pixels.
     """
 
     matrix: NDArray[np.float64]
+    """Balanced camera RGB to linear Rec."""
     exposure: float
+    """Log2 of that gain, EV, of which `user_exposure` is the recipe's."""
     user_exposure: float
     look: ProfileLook | None
     space: str
+    """Of the output."""
     bits: int
     diagonal: float
     coarse: Callable[[CoarseField], Any]
+    """A coarse field over the picture."""
 
 
 class TilePosition(NamedTuple):
     """Where a tile of `factor` full-size pixels a pixel lies.
 
     `origin` (x, y; pixels of the tile) and `frame` (width, height; full-size pixels): for fields over the frame;
-    `clip_step`, `clip_origin`: from pixels of the tile to cells of the map of clipped channels; `own_origin`,
-    `own_frame`: in the picture that is shown, whose edges and grain are meant.
+    `own_origin`,.
     """
 
     factor: float
     origin: tuple[float, float]
     frame: tuple[int, int]
     clip_step: float
+    """From pixels of the tile to cells of the map of clipped channels."""
     clip_origin: tuple[float, float]
+    """From pixels of the tile to cells of the map of clipped channels."""
     own_origin: tuple[float, float]
     own_frame: tuple[int, int]
+    """In the picture that is shown, whose edges and grain are meant."""
 
 
 def placed(factor: float, origin: tuple[float, float], frame: tuple[int, int]) -> TilePosition:
-    """A tile of a frame that is shown as it was recorded."""
+    """Return a tile of a frame that is shown as it was recorded.
+
+    Parameters
+    ----------
+    factor
+        Reduction: pixels of the frame per pixel of the result; 1 is full size.
+    origin
+        Top left corner, pixels.
+    frame
+        Width and height of the frame, pixels.
+
+    Returns
+    -------
+    TilePosition
+        A tile of a frame that is shown as it was recorded.
+    """
     return TilePosition(factor, origin, frame, factor / 2, origin, origin, frame)
 
 
@@ -137,10 +189,11 @@ class Band:
 
 
 class RawPosition(NamedTuple):
-    """`area`: relative left, top, right and bottom, in the recorded frame, of pixels at 1/`factor`."""
+    """Raw position."""
 
     factor: float
     area: tuple[float, float, float, float]
+    """Relative left, top, right and bottom, in the recorded frame, of pixels at 1/`factor`."""
 
 
 class RawStep:
@@ -150,11 +203,43 @@ class RawStep:
     fields: tuple[str, ...] = ()
 
     def prepare(self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool) -> Any:
-        """What `apply` needs at 1/factor, None where nothing is to be done; `file`: for a file, not for the screen."""
+        """Find what `apply` needs at 1/factor, None where nothing is to be done.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        recorded
+            The frame as recorded, before any recipe.
+        factor
+            Reduction: pixels of the frame per pixel of the result; 1 is full size.
+        file
+            For a file, not for the screen.
+
+        Returns
+        -------
+        Any
+            What `apply` needs at 1/factor, None where nothing is to be done.
+        """
         return None
 
     def apply(self, rgb: NDArray[np.float32], prepared: Any, place: RawPosition) -> NDArray[np.float32]:
-        """Balanced camera RGB (H, W, 3) changed: a new array, or the same where nothing changes."""
+        """Compute the balanced camera RGB (H, W, 3) changed: a new array, or the same where nothing changes.
+
+        Parameters
+        ----------
+        rgb
+            Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+        prepared
+            What `prepare` returned.
+        place
+            Where the tile lies in the raw frame.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Balanced camera RGB (H, W, 3) changed.
+        """
         raise NotImplementedError
 
 
@@ -165,7 +250,20 @@ class PointStep:
     fields: tuple[str, ...] = ()
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> Any:
-        """What `apply` needs; None where nothing is to be done."""
+        """Find what `apply` needs; None where nothing is to be done.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        Any
+            What `apply` needs.
+        """
         return None
 
     def idle(self) -> Any:
@@ -175,5 +273,13 @@ class PointStep:
         return None
 
     def apply(self, band: Band, prepared: Any) -> None:
-        """Change a band's planes in place."""
+        """Change a band's planes in place.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         raise NotImplementedError

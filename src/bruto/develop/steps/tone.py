@@ -36,7 +36,18 @@ BEND = 0.85
 
 
 def curve(tone: Tone) -> MonotoneCurve:
-    """L* as a monotone function of EV through the handles; straight to 0 below black, to 100 above white."""
+    """Return the L* as a monotone function of EV through the handles; straight to 0 below black, to 100 above white.
+
+    Parameters
+    ----------
+    tone
+        The five tone handles.
+
+    Returns
+    -------
+    MonotoneCurve
+        L* as a monotone function of EV through the handles.
+    """
     handles = tone.handles()
     ev = [h.ev for h in handles]
     light = [h.lightness for h in handles]
@@ -48,12 +59,23 @@ def curve(tone: Tone) -> MonotoneCurve:
 
 @lru_cache(maxsize=8)
 def tables(tone: Tone, contrast: float = 1.0) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Lookup tables over EV: log2 of output luminance over grey, and how strongly local detail is carried over.
+    """Compute the lookup tables over EV: log2 of output luminance over grey, and how strongly local detail is
+    carried over.
 
-    `contrast` stretches scene light about grey before the handles map it.
+    `contrast` stretches scene light about grey before the handles map it. Detail follows the curve's slope half way,
+    between 0.75 and 1.4: lifted shadows and pulled highlights keep their texture.
 
-    Detail follows the curve's slope half way, between 0.75 and 1.4: lifted shadows and pulled highlights keep their
-    texture.
+    Parameters
+    ----------
+    tone
+        The five tone handles.
+    contrast
+        Contrast; 1 changes nothing.
+
+    Returns
+    -------
+    tuple[NDArray[np.float32], NDArray[np.float32]]
+        Lookup tables over EV.
     """
     ev = np.linspace(EV_LOW, EV_HIGH, EV_STEPS)
     c = curve(tone)
@@ -69,9 +91,21 @@ def tables(tone: Tone, contrast: float = 1.0) -> tuple[NDArray[np.float32], NDAr
 
 @lru_cache(maxsize=8)
 def color_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
-    """Share of colour (0..1) that light keeps, over EV: near white, where the curve presses stops into few tones,
-    colours that differ little would stand side by side as patches; they pale, as those of film do whose layers are
-    full.
+    """Compute the share of colour (0..1) that light keeps, over EV: near white, where the curve presses stops into
+    few tones, colours that differ little would stand side by side as patches; they pale, as those of film do
+    whose layers are full.
+
+    Parameters
+    ----------
+    tone
+        The five tone handles.
+    contrast
+        Contrast; 1 changes nothing.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Share of colour (0..1) that light keeps, over EV.
     """
     log, _ = tables(tone, contrast)
     ev = np.linspace(EV_LOW, EV_HIGH, EV_STEPS)
@@ -199,9 +233,31 @@ def prepared_tone(
     medium: Base | None = None,
     relief: tuple[float, float] = (1.0, 1.0),
 ) -> PreparedTone:
-    """Tone on light under an `exposure` (EV, of which `user_exposure` is the recipe's).
+    """Return the tone on light under an `exposure` (EV, of which `user_exposure` is the recipe's).
 
-    `base`, `medium`: over the picture; `relief`: gains of broad and medium structure, which need `medium`.
+    Parameters
+    ----------
+    tone
+        The five tone handles.
+    contrast
+        Contrast; 1 changes nothing.
+    base
+        Over the picture.
+    exposure
+        Exposure in force, EV.
+    user_exposure
+        Exposure set by the user, EV.
+    look
+        Look that the camera profile brings.
+    medium
+        Over the picture.
+    relief
+        Gains of broad and medium structure, which need `medium`.
+
+    Returns
+    -------
+    PreparedTone
+        Tone on light under an `exposure` (EV, of which `user_exposure` is the recipe's).
     """
     # with a tone curve of its own the look is what the default handles stand for, and moved ones act on top of it
     own_curve = look is not None and look.curve.size > 0
@@ -233,6 +289,20 @@ class ToneMapping(PointStep):
     fields = ("tone", "contrast", "local_contrast_broad", "local_contrast_medium", "exposure", "profile", "base_look")
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedTone:
+        """Return the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        PreparedTone
+            Prepare.
+        """
         relief = (recipe.local_contrast_broad, recipe.local_contrast_medium)
         medium = scene.coarse(MEDIUM_BASE) if relief != (1.0, 1.0) else None
         return prepared_tone(
@@ -241,4 +311,13 @@ class ToneMapping(PointStep):
         )  # fmt: skip
 
     def apply(self, band: Band, prepared: PreparedTone) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         _tone(*band.planes, band.top, band.tile.pixels, *prepared)

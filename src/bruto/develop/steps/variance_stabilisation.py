@@ -30,8 +30,23 @@ QUIETEST = 200.0
 
 
 def stabilised(electrons: NDArray, read: float) -> NDArray[np.float64]:
-    """Generalised Anscombe transform for read noise of that variance; straight below black, to `FARTHEST`.
+    """Compute the generalised Anscombe transform for read noise of that variance; straight below black, to
+    `FARTHEST`.
 
+    Parameters
+    ----------
+    electrons
+        Signal in electrons.
+    read
+        Read noise in electrons.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Generalised Anscombe transform for read noise of that variance.
+
+    Examples
+    --------
     >>> stabilised(np.array([0.0, -1.0]), 0.625).tolist()
     [2.0, 1.0]
     """
@@ -40,11 +55,28 @@ def stabilised(electrons: NDArray, read: float) -> NDArray[np.float64]:
 
 
 def mean_stabilised(electrons: NDArray, read: float, variance: float) -> NDArray[np.float64]:
-    """Mean of `stabilised` z, where z has a mean of `electrons` (n,) and `variance` times the noise of a
+    """Compute the mean of `stabilised` z, where z has a mean of `electrons` (n,) and `variance` times the noise of a
     photosite, which is Poisson's and a Gaussian one of variance `read` (electrons squared).
 
     Less variance than a photosite's is that of a mean of several, more has a Gaussian part more.
 
+    Parameters
+    ----------
+    electrons
+        Signal in electrons.
+    read
+        Read noise in electrons.
+    variance
+        Variance of the noise.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Mean of `stabilised` z, where z has a mean of `electrons` (n,) and `variance` times the noise of a
+        photosite, which is Poisson's and a Gaussian one of variance `read` (electrons squared).
+
+    Examples
+    --------
     >>> float(mean_stabilised(np.array([30.0]), 0.0, 1.0)[0].round(3))  # of Anscombe's transform
     10.977
     """
@@ -78,7 +110,25 @@ def _rounded(a: float, b: float, variance: float) -> tuple[float, float]:
 
 
 def means(light: NDArray, a: NDArray, b: NDArray, variance: NDArray) -> NDArray[np.float64]:
-    """Mean of stabilised values (n, 3) of light (n,) in each channel: what `inverses` undo; straight below black."""
+    """Compute the mean of stabilised values (n, 3) of light (n,) in each channel: what `inverses` undo; straight
+    below black.
+
+    Parameters
+    ----------
+    light
+        Linear light, 1 = sensor saturation.
+    a
+        First coefficient, or first array for kernels.
+    b
+        Second coefficient, or blue plane for kernels.
+    variance
+        Variance of the noise.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Mean of stabilised values (n, 3) of light (n,) in each channel.
+    """
     found = []
     for scale, offset, v in zip(a.tolist(), b.tolist(), variance.tolist(), strict=True):
         read, v = _rounded(scale, offset, v)
@@ -104,11 +154,28 @@ def _inverse(read: float, variance: float) -> tuple[NDArray[np.float32], NDArray
 
 
 def inverses(a: NDArray, b: NDArray, variance: NDArray) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Place and table, in electrons, of the inverse of three channels, (3, 3) and (3, n): table k belongs to the
-    stabilised value `place[c, 0]` + k / `place[c, 1]`; below the table it goes on straight, so that what is below black
-    stays there. Above it D^2 / 4 + `place[c, 2]` holds.
+    """Compute the place and table, in electrons, of the inverse of three channels, (3, 3) and (3, n): table k
+    belongs to the stabilised value `place[c, 0]` + k / `place[c, 1]`; below the table it goes on straight, so
+    that what is below black stays there.
 
-    `a`, `b` (3,): of variance a x + b; `variance` (3,): of the noise, where a photosite's is 1.
+    Above it D^2 / 4 + `place[c, 2]` holds. `a`, `b` (3,): of variance a x + b; `variance` (3,): of the noise, where
+    a photosite's is 1.
+
+    Parameters
+    ----------
+    a
+        First coefficient, or first array for kernels.
+    b
+        Second coefficient, or blue plane for kernels.
+    variance
+        Variance of the noise.
+
+    Returns
+    -------
+    tuple[NDArray[np.float32], NDArray[np.float32]]
+        Place and table, in electrons, of the inverse of three channels, (3, 3) and (3, n): table k belongs to
+        the stabilised value `place[c, 0]` + k / `place[c, 1]`; below the table it goes on straight, so that what
+        is below black stays there.
     """
     places, tables = np.zeros((3, 3), np.float32), np.zeros((3, PLACES), np.float32)
     for c in range(3):
@@ -125,7 +192,19 @@ def inverses(a: NDArray, b: NDArray, variance: NDArray) -> tuple[NDArray[np.floa
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def light_row(d, scale, place, table):
-    """Stabilised values of one channel back to light, in place; `scale`: light of an electron."""
+    """Return the stabilised values of one channel back to light, in place.
+
+    Parameters
+    ----------
+    d
+        Table index for the kernel.
+    scale
+        Light of an electron.
+    place
+        Position concerned.
+    table
+        Look-up table for the kernel.
+    """
     start, per, quarter, level = place[0], place[1], np.float32(0.25), place[2]
     last = np.float32(len(table) - 2)
     end = start + np.float32(len(table) - 1) / per

@@ -12,9 +12,27 @@ from bruto.develop.steps.step import Band, PointStep, StepInput
 
 
 def edge_gain(height: int, width: int, top: float, left: float, step: float, full: tuple[int, int]) -> tuple:
-    """Squared distance of rows and of columns from the middle, 1 in the corners: (height,), (width,).
+    """Return the squared distance of rows and of columns from the middle, 1 in the corners: (height,), (width,).
 
-    `top`, `left`: of the piece, `step`: full-size pixels a pixel, `full`: width and height of the frame.
+    Parameters
+    ----------
+    height
+        Height, pixels.
+    width
+        Width, pixels.
+    top
+        Of the piece, `step`: full-size pixels a pixel, `full`: width and height of the frame.
+    left
+        Of the piece, `step`: full-size pixels a pixel, `full`: width and height of the frame.
+    step
+        Full-size pixels a pixel, `full`: width and height of the frame.
+    full
+        Width and height of the frame.
+
+    Returns
+    -------
+    tuple
+        Squared distance of rows and of columns from the middle, 1 in the corners.
     """
     w, h = full
     scale = 1 / (w * w + h * h)
@@ -24,7 +42,18 @@ def edge_gain(height: int, width: int, top: float, left: float, step: float, ful
 
 
 def edges_of(band: Band) -> tuple:
-    """Squared distances of a band's rows and columns from the middle of the picture that is shown."""
+    """Return the squared distances of a band's rows and columns from the middle of the picture that is shown.
+
+    Parameters
+    ----------
+    band
+        Rows of the tile as three planes, changed in place.
+
+    Returns
+    -------
+    tuple
+        Squared distances of a band's rows and columns from the middle of the picture that is shown.
+    """
     place, (height, width) = band.tile.place, band.x.shape
     x, y = place.own_origin
     return edge_gain(height, width, y + band.top, x, place.factor, place.own_frame)
@@ -49,7 +78,30 @@ class CornerVignette(PointStep):
     fields = ("vignette",)
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> np.float32 | None:
+        """Return the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        np.float32 | None
+            Prepare.
+        """
         return np.float32(recipe.vignette) if recipe.vignette else None
 
     def apply(self, band: Band, prepared: np.float32) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         _edges(*band.planes, *edges_of(band), prepared)

@@ -50,10 +50,11 @@ def _light(rgb, top, clipped, clip_step, clip_y, clip_x, ratios, place, matrix, 
 
 
 class PreparedLight(NamedTuple):
-    """`matrix` (3, 3) from balanced camera RGB; `ratios`: colour around clipped places."""
+    """`matrix` (3, 3) from balanced camera RGB."""
 
     matrix: NDArray[np.float32]
     ratios: Ratios
+    """Colour around clipped places."""
 
 
 class Light(PointStep):
@@ -63,9 +64,32 @@ class Light(PointStep):
     fields = ("exposure", "temperature", "tint", "raw_neutral", "profile", "base_look")
 
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedLight:
+        """Return the prepare.
+
+        Parameters
+        ----------
+        recipe
+            The edit, every value in its own unit.
+        scene
+            What a step may know of the frame.
+
+        Returns
+        -------
+        PreparedLight
+            Prepare.
+        """
         return PreparedLight(np.asarray(scene.matrix, np.float32), scene.coarse(RATIOS))
 
     def apply(self, band: Band, prepared: PreparedLight) -> None:
+        """Apply.
+
+        Parameters
+        ----------
+        band
+            Rows of the tile as three planes, changed in place.
+        prepared
+            What `prepare` returned.
+        """
         tile = band.tile
         _light(
             tile.rgb, band.top, tile.clipped, *tile.clip, prepared.ratios, tile.pixels, prepared.matrix, WEIGHTS,
@@ -84,7 +108,20 @@ def _matrix_only(rgb, matrix, out):
 
 
 def to_working(rgb: NDArray[np.float32], matrix: NDArray) -> NDArray[np.float32]:
-    """Linear RGB (H, W, 3) times a matrix (3, 3), without any rebuilding of highlights."""
+    """Compute the linear RGB (H, W, 3) times a matrix (3, 3), without any rebuilding of highlights.
+
+    Parameters
+    ----------
+    rgb
+        Linear RGB (H, W, 3), float32, 1 = sensor saturation.
+    matrix
+        Colour matrix (3, 3).
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Linear RGB (H, W, 3) times a matrix (3, 3), without any rebuilding of highlights.
+    """
     out = np.empty(rgb.shape, np.float32)
     _matrix_only(lines(rgb), np.asarray(matrix, np.float32), lines(out))
     return out

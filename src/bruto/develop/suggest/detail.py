@@ -44,8 +44,21 @@ LESS_NOISE = (0.0, 0.1, 0.2)
 
 
 def grey_noise(developer: Developer, exposure: float, stops: float = 0.0) -> float:
-    """Standard deviation in L* that brightness noise has at middle grey after an exposure gain, at 1:1; `stops`: or at
-    so many EV from grey.
+    """Compute the standard deviation in L* that brightness noise has at middle grey after an exposure gain, at 1:1.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    exposure
+        Exposure in force, EV.
+    stops
+        Or at so many EV from grey.
+
+    Returns
+    -------
+    float
+        Standard deviation in L* that brightness noise has at middle grey after an exposure gain, at 1:1.
     """
     a, b = developer.noise[1]
     light = 0.18 * 2.0**stops
@@ -55,8 +68,22 @@ def grey_noise(developer: Developer, exposure: float, stops: float = 0.0) -> flo
 
 
 def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) -> tuple[Suggestion, Suggestion]:
-    """As much as goes without texture where it would be seen, less where it would not; colour noise nearly all.
-    `middle`: EV of the scene's middle from grey, before exposure; where that is dark, its noise counts.
+    """Return it as much as goes without texture where it would be seen, less where it would not; colour noise nearly
+    all.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    exposure
+        Exposure in force, EV.
+    middle
+        EV of the scene's middle from grey, before exposure; where that is dark, its noise counts.
+
+    Returns
+    -------
+    tuple[Suggestion, Suggestion]
+        As much as goes without texture where it would be seen, less where it would not.
     """
     stops = float(np.clip(middle + exposure, DARKEST, 0.0))
     sigma = grey_noise(developer, exposure, stops)
@@ -83,7 +110,21 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
 
 
 def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
-    """Radius: the blur of the edges in the middle of the frame; amount: less where noise would be raised."""
+    """Suggest the radius: the blur of the edges in the middle of the frame; amount: less where noise would be
+    raised.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    exposure
+        Exposure in force, EV.
+
+    Returns
+    -------
+    tuple[Suggestion, Suggestion]
+        Radius.
+    """
     w, h = developer.source.size
     side_w, side_h = min(w, 1800), min(h, 1400)
     rect = Rectangle((w - side_w) // 2, (h - side_h) // 2, side_w, side_h)
@@ -125,10 +166,20 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
 
 
 def overshoot(plane: NDArray[np.float32]) -> float:
-    """Overshoot of strong isolated edges as a share of the step (0 for a clean lens).
+    """Compute the overshoot of strong isolated edges as a share of the step (0 for a clean lens).
 
-    Beside an edge's peak gradient the profile is followed 6 pixels to both sides; the excess of the edges' mean profile
-    over the plateau beyond is taken. (The mean of each edge's own excess would be the noise's.)
+    Beside an edge's peak gradient the profile is followed 6 pixels to both sides; the excess of the edges' mean
+    profile over the plateau beyond is taken. (The mean of each edge's own excess would be the noise's.).
+
+    Parameters
+    ----------
+    plane
+        One colour plane (H, W).
+
+    Returns
+    -------
+    float
+        Overshoot of strong isolated edges as a share of the step (0 for a clean lens).
     """
     root = np.sqrt(np.maximum(plane, 0))
     gx = cv2.Sobel(root, cv2.CV_32F, 1, 0, scale=1 / 8)

@@ -25,7 +25,18 @@ LEAST_VERTICALS, MOST_VERTICALS = 0.6, 12.0
 
 
 def suggest_frame(developer: Developer) -> list[Suggestion]:
-    """Level and verticals from the lines of the picture; a phone pose down or up on purpose is left so."""
+    """Suggest the level and verticals from the lines of the picture; a phone pose down or up on purpose is left so.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+
+    Returns
+    -------
+    list[Suggestion]
+        Level and verticals from the lines of the picture.
+    """
     factor = 2
     while max(developer.source.size) / factor > LINES_EDGE:
         factor *= 2

@@ -32,7 +32,19 @@ MOST_NOISE = 3.0
 
 
 def scene_ev(developer: Developer) -> NDArray[np.float32]:
-    """Scene EV (h, w) of a small picture of the frame, as-shot balance, before exposure; see the light strip."""
+    """Compute the scene EV (h, w) of a small picture of the frame, as-shot balance, before exposure; see the light
+    strip.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Scene EV (h, w) of a small picture of the frame, as-shot balance, before exposure.
+    """
     factor = 4
     while max(developer.source.size) / factor > 1100:
         factor *= 2
@@ -63,7 +75,18 @@ WINDOW, WINDOW_LIGHTNESS = (2.6, 4.0), 79.0
 
 
 def backlit(ev: NDArray[np.float32]) -> tuple[float, float]:
-    """How far a scene is lit from behind, 0..1, and its contrast: EV from its middle to the bright surfaces."""
+    """Find how far a scene is lit from behind, 0..1, and its contrast: EV from its middle to the bright surfaces.
+
+    Parameters
+    ----------
+    ev
+        Scene light, EV from grey.
+
+    Returns
+    -------
+    tuple[float, float]
+        How far a scene is lit from behind, 0..1, and its contrast.
+    """
     contrast = float(np.percentile(ev, 97) - np.percentile(ev, 50))
     return _smooth(contrast, BACKLIT), contrast
 
@@ -75,7 +98,21 @@ def _smooth(value: float, ends: tuple[float, float]) -> float:
 
 
 def light_value(meta: RawMeta, ev: NDArray[np.float32]) -> float | None:
-    """EV at ISO 100 of the middle of the scene, from the exposure told by the file; None where it tells none."""
+    """Compute the EV at ISO 100 of the middle of the scene, from the exposure told by the file; None where it tells
+    none.
+
+    Parameters
+    ----------
+    meta
+        Metadata of the raw: levels, matrices, exposure, orientation.
+    ev
+        Scene light, EV from grey.
+
+    Returns
+    -------
+    float | None
+        EV at ISO 100 of the middle of the scene, from the exposure told by the file.
+    """
     if not (meta.iso and meta.exposure_s and meta.f_number):
         return None
     camera = math.log2(meta.f_number**2 / meta.exposure_s * 100 / meta.iso)
@@ -83,8 +120,20 @@ def light_value(meta: RawMeta, ev: NDArray[np.float32]) -> float | None:
 
 
 def night_dimmed(value: float | None) -> float:
-    """EV by which a scene of a light value stays darker than by day: what is lifted to grey is no night.
+    """Compute the EV by which a scene of a light value stays darker than by day: what is lifted to grey is no night.
 
+    Parameters
+    ----------
+    value
+        Value shown or changed.
+
+    Returns
+    -------
+    float
+        EV by which a scene of a light value stays darker than by day.
+
+    Examples
+    --------
     >>> night_dimmed(8.0), round(night_dimmed(-5.0), 1)
     (0.0, 1.5)
     """
@@ -92,8 +141,22 @@ def night_dimmed(value: float | None) -> float:
 
 
 def middle_lightness(contrast: float, value: float | None) -> float:
-    """L* at which the middle of a backlit or night picture should come to lie.
+    """Compute the L* at which the middle of a backlit or night picture should come to lie.
 
+    Parameters
+    ----------
+    contrast
+        Contrast; 1 changes nothing.
+    value
+        Value shown or changed.
+
+    Returns
+    -------
+    float
+        L* at which the middle of a backlit or night picture should come to lie.
+
+    Examples
+    --------
     >>> [round(middle_lightness(contrast, value)) for contrast, value in ((3.9, 6.0), (6.9, 6.0), (3.9, 1.0))]
     [40, 22, 35]
     """
@@ -103,10 +166,25 @@ def middle_lightness(contrast: float, value: float | None) -> float:
 
 
 def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0, value: float | None = None) -> Suggestion:
-    """Half way between bringing the mean of logarithms to grey and bringing the bright surfaces to white, held by the
-    highlights; in backlit scenes, what brings the middle of the picture to its lightness (`value`: see `light_value`).
+    """Suggest the half way between bringing the mean of logarithms to grey and bringing the bright surfaces to
+    white, held by the highlights; in backlit scenes, what brings the middle of the picture to its lightness (.
 
     The mean alone greys down salt and snow, the white alone darkens scenes with a window in them.
+
+    Parameters
+    ----------
+    ev
+        Scene light, EV from grey.
+    most
+        Upper limit.
+    value
+        See `light_value`).
+
+    Returns
+    -------
+    Suggestion
+        Half way between bringing the mean of logarithms to grey and bringing the bright surfaces to white, held
+        by the highlights.
     """
     middle = float(np.mean(np.clip(ev, -9, 4)))
     white = float(np.percentile(ev, 97))
@@ -142,7 +220,18 @@ def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0, value: float | 
 
 
 def noise_limit(developer: Developer) -> float:
-    """The exposure gain, EV, at which noise at middle grey reaches `MOST_NOISE`."""
+    """Compute the exposure gain, EV, at which noise at middle grey reaches `MOST_NOISE`.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+
+    Returns
+    -------
+    float
+        The exposure gain, EV, at which noise at middle grey reaches `MOST_NOISE`.
+    """
     low, high = -3.0, 8.0
     for _ in range(24):
         middle = (low + high) / 2
@@ -164,8 +253,24 @@ def _tone(black_ev: float, shadow_l: float, bright_l: float, white_ev: float, br
 def suggest_tone(
     developer: Developer, ev: NDArray[np.float32], exposure: float, value: float | None = None
 ) -> Suggestion:
-    """Handles on the evidence: black and white where the light ends, bright bent by how much light lies beyond it,
-    shadow by how much is deep, or in backlit scenes so that the darkest tenth comes to its lightness.
+    """Suggest the handles on the evidence: black and white where the light ends, bright bent by how much light lies
+    beyond it, shadow by how much is deep, or in backlit scenes so that the darkest tenth comes to its lightness.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    ev
+        Scene light, EV from grey.
+    exposure
+        Exposure in force, EV.
+    value
+        Value shown or changed.
+
+    Returns
+    -------
+    Suggestion
+        Handles on the evidence.
     """
     light = ev + exposure
     a, b = developer.noise[1]

@@ -20,7 +20,18 @@ MORE_HAZE, MOST_HAZE = 400.0, 64.0
 
 
 def suggest_haze(developer: Developer) -> Suggestion:
-    """Take out part of the airlight where it is air: where it grows with depth, or lies over all."""
+    """Take out part of the airlight where it is air: where it grows with depth, or lies over all.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+
+    Returns
+    -------
+    Suggestion
+        See `Suggestion`.
+    """
     typical = developer.coarse(AIRLIGHT).typical
     veil = airlight_of(developer.small(), developer.coarse(AIRLIGHT))
     amount = float(np.clip(round((veil.far - CLEAR_AIR) * MORE_HAZE / 2) * 2, 0, MOST_HAZE))
@@ -37,7 +48,20 @@ def suggest_haze(developer: Developer) -> Suggestion:
 
 
 def suggest_base_look(developer: Developer) -> Suggestion | None:
-    """Drop a look that lays out the light itself: the tone handles do that from what was measured. None without one."""
+    """Drop a look that lays out the light itself: the tone handles do that from what was measured.
+
+    None without one.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+
+    Returns
+    -------
+    Suggestion | None
+        See `Suggestion`; None where there is none.
+    """
     profile = next(iter(developer.source.meta.profiles), None)
     if profile is None or (profile.tone_curve is None and profile.gain_table is None):
         return None
@@ -57,7 +81,20 @@ def suggest_base_look(developer: Developer) -> Suggestion | None:
 
 
 def suggest_finish(developer: Developer, exposure: float) -> list[Suggestion]:
-    """Edge light and grain do nothing by themselves; the evidence says what they would act on."""
+    """Suggest the edge light and grain do nothing by themselves; the evidence says what they would act on.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    exposure
+        Exposure in force, EV.
+
+    Returns
+    -------
+    list[Suggestion]
+        Edge light and grain do nothing by themselves.
+    """
     light = developer.luminance(8)
     h, w = light.shape
     y, x = np.mgrid[:h, :w]

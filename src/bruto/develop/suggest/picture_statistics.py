@@ -42,8 +42,21 @@ def _plane(values: NDArray) -> NDArray[np.float32]:
 
 
 def suggest_spread(developer: Developer, recipe: Recipe, noise: float) -> list[Suggestion]:
-    """Quiet colours, contrast and relief for a picture that is developed with a `recipe`; `noise`: standard deviation
-    in L* at grey, which colours and structure are raised less under.
+    """Suggest the quiet colours, contrast and relief for a picture that is developed with a `recipe`.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+    recipe
+        The edit, every value in its own unit.
+    noise
+        Standard deviation in L* at grey, which colours and structure are raised less under.
+
+    Returns
+    -------
+    list[Suggestion]
+        Quiet colours, contrast and relief for a picture that is developed with a `recipe`.
     """
     factor = max(2.0, max(developer.source.size) / EDGE)
     picture = developer.view(recipe, factor)

@@ -58,7 +58,18 @@ def _parts_of(developer: Developer, found: dict[str, Suggestion]) -> Iterator[It
 
 
 def suggest_all(developer: Developer) -> dict[str, Suggestion]:
-    """All suggestions by field name."""
+    """Suggest all suggestions by field name.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+
+    Returns
+    -------
+    dict[str, Suggestion]
+        All suggestions by field name.
+    """
     suggesting = SuggestionInput(developer)
     while suggesting.step():
         pass
@@ -66,7 +77,20 @@ def suggest_all(developer: Developer) -> dict[str, Suggestion]:
 
 
 def take_all(recipe: Recipe, suggestions: dict[str, Suggestion]) -> Recipe:
-    """The recipe with every suggestion taken."""
+    """Return the recipe with every suggestion taken.
+
+    Parameters
+    ----------
+    recipe
+        The edit, every value in its own unit.
+    suggestions
+        Suggestions by field.
+
+    Returns
+    -------
+    Recipe
+        The recipe with every suggestion taken.
+    """
     values = {
         field: (s.value.model_dump() if isinstance(s.value, Tone) else s.value) for field, s in suggestions.items()
     }

@@ -29,7 +29,19 @@ PLACES = {
 
 
 def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
-    """Temperature and tint: grey surfaces, the file's own white and the locus of lights, weighed by their errors."""
+    """Suggest the temperature and tint: grey surfaces, the file's own white and the locus of lights, weighed by
+    their errors.
+
+    Parameters
+    ----------
+    developer
+        The decoded picture and its cached stages.
+
+    Returns
+    -------
+    tuple[Suggestion, Suggestion]
+        Temperature and tint.
+    """
     factor = 4
     while max(developer.source.size) / factor > 1100:
         factor *= 2

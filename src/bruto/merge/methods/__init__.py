@@ -25,7 +25,25 @@ def commands() -> dict[str, list[Method]]:
 
 
 def method_of(key: str, command: str = "") -> Method:
-    """A method by its key, of a command where one is named; raises `BrutoError` where there is none."""
+    """Return a method by its key, of a command where one is named.
+
+    Parameters
+    ----------
+    key
+        Identifier.
+    command
+        Merge command: noise, exposure, long, trails or sky.
+
+    Returns
+    -------
+    Method
+        A method by its key, of a command where one is named.
+
+    Raises
+    ------
+    BrutoError
+        Where there is none.
+    """
     found = [m for m in METHODS if not command or m.command == command]
     for method in found:
         if method.key == key:

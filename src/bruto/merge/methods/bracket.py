@@ -197,9 +197,21 @@ def _combine(reader: Reader) -> Combined:
 
 
 def true_exposures(frames: list[Frame]) -> NDArray[np.float64]:
-    """Exposure of each frame over the first's (rising order), measured in the pictures where files state rounded times.
+    """Compute the exposure of each frame over the first's (rising order), measured in the pictures where files state
+    rounded times.
 
     Neighbours in exposure are compared by block means that both hold well; the median of their ratios is taken.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Exposure of each frame over the first's (rising order), measured in the pictures where files state
+        rounded times.
     """
     stated = np.array([f.exposure for f in frames])
     found = [1.0]
@@ -226,8 +238,25 @@ def true_exposures(frames: list[Frame]) -> NDArray[np.float64]:
 
 
 def bracket_variance(x: NDArray, exposures: NDArray, a: NDArray, b: NDArray) -> NDArray:
-    """Least variance (Cramer-Rao bound) of radiance x (1 = saturation of the shortest) from frames not full there;
-    one channel.
+    """Compute the least variance (Cramer-Rao bound) of radiance x (1 = saturation of the shortest) from frames not
+    full there; one channel.
+
+    Parameters
+    ----------
+    x
+        Horizontal positions, pixels.
+    exposures
+        Exposure times or relative exposures.
+    a
+        First coefficient, or first array for kernels.
+    b
+        Second coefficient, or blue plane for kernels.
+
+    Returns
+    -------
+    NDArray
+        Least variance (Cramer-Rao bound) of radiance x (1 = saturation of the shortest) from frames not full
+        there.
     """
     information = np.zeros_like(np.asarray(x, float))
     for e, ak, bk in zip(exposures, a, b, strict=True):

@@ -130,8 +130,20 @@ def _without_passing(stack, a, b, far, far_moving, pairs, out):
 
 
 def without_passing(stack: NDArray[np.float32], noise: NDArray) -> NDArray[np.float32]:
-    """The mean of a stack (N, rows, W, 3; NaN where a frame holds no picture) without what passes through a few frames;
-    `noise` (3, 2): a, b of the variance.
+    """Compute the mean of a stack (N, rows, W, 3; NaN where a frame holds no picture) without what passes through a
+    few frames; `noise` (3, 2): a, b of the variance.
+
+    Parameters
+    ----------
+    stack
+        Values of all frames (N, W, C).
+    noise
+        Noise (…, 2): a and b of variance = a x + b, x in shares of saturation.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        The mean of a stack (N, rows, W, 3.
     """
     out = np.empty(stack.shape[1:], np.float32)
     a, b = (np.ascontiguousarray(noise[:, k], np.float32) for k in (0, 1))
@@ -185,7 +197,18 @@ def _running(reader: Reader, lighten: bool) -> Combined:
 
 
 def longer_by(frames: Sequence[MergeSteps]) -> str:
-    """How long the exposure becomes, in words."""
+    """Say how long the exposure becomes, in words.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+
+    Returns
+    -------
+    str
+        How long the exposure becomes, in words.
+    """
     seconds = [f.seconds for f in frames if f.seconds]
     stops = math.log2(max(len(frames), 1))
     if not seconds:

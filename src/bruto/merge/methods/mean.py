@@ -110,7 +110,15 @@ class Sums:
         self.squares = np.ones(shape, np.float32)
 
     def add(self, frame: Frame, alignment: Alignment | None) -> None:
-        """One more frame."""
+        """Return one more frame.
+
+        Parameters
+        ----------
+        frame
+            Frame of the set.
+        alignment
+            Mapping from the first picture to the second.
+        """
         h, w = frame.linear.data.shape[:2]
         whole = alignment or Alignment(np.eye(3), 0.0, 0.0, 0, (w, h), (w, h))
         nodes = nodes_of(whole, w, h)

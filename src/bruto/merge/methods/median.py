@@ -16,7 +16,18 @@ _EFFICIENCY = {2: 1.0, 3: 0.743, 4: 0.838, 5: 0.697, 6: 0.776, 7: 0.679, 8: 0.74
 
 
 def efficiency(count: int) -> float:
-    """Variance of the mean of `count` normal values over that of their median."""
+    """Compute the variance of the mean of `count` normal values over that of their median.
+
+    Parameters
+    ----------
+    count
+        How many.
+
+    Returns
+    -------
+    float
+        Variance of the mean of `count` normal values over that of their median.
+    """
     return _EFFICIENCY.get(count, 0.637 + 0.6 / count)
 
 

@@ -27,22 +27,25 @@ class Combined:
     """What a method gives back.
 
     `light` (H, W, 3), or as planes (3, H, W): float32, 1 = saturation of the reference, or (H, W, 3) float16, 1 =
-    saturation of the shortest frame, which is written as such; `noise` (3, 2): a, b of its channels; `gain`: how much
-    lower its noise is than that of one frame; `expected`: what was to be had; `baseline`: EV that the result is darker
-    than the reference; `range_ev`; `warnings`: what fell short; `stops`: how much longer it exposed than one
-    frame; `gains`: gain after each frame; `border` (h, w): share of sky of each place, 255 = all of it, where
-    sky and ground were merged by themselves.
+    saturation of the shortest frame, which is written as such; `noise` (3, 2): a, b of its channels; `range_ev`;
+    `border` (h, w): share of sky of each place, 255 = all of it, where sky and ground were merged by themselves.
     """
 
     light: NDArray
     noise: NDArray[np.float64]
     gain: float
+    """How much lower its noise is than that of one frame."""
     expected: float
+    """What was to be had."""
     baseline: float = 0.0
+    """EV that the result is darker than the reference."""
     range_ev: float = 0.0
     warnings: tuple[str, ...] = ()
+    """What fell short."""
     stops: float = 0.0
+    """How much longer it exposed than one frame."""
     gains: tuple[float, ...] = ()
+    """Gain after each frame."""
     border: NDArray[np.uint8] | None = None
 
 
@@ -60,30 +63,50 @@ class MethodOption:
 
 @dataclass(frozen=True)
 class Method:
-    """`key`: in files and on the command line; `command`: its command there, `help`: of that; `title`: in the window;
-    `sets`: kinds of set that it offers itself for; `expect`: what it should give, in a sentence; `order`: the files as
-    they are to be read, and the reference; `common`: how the light of frames is made alike to align them; `combine`:
-    the work; `choices`: what it leaves to its user, and `with_choices`: the work with these; `gain`: how much lower
-    noise is to be of so many frames, None where that is not the point; `paints`: key of the strokes (see
-    `develop.strokes`) by which its user corrects where it joins sky and ground, "" where it does not.
-    """
+    """Method."""
 
     key: str
+    """In files and on the command line."""
     command: str
+    """Its command there, `help`: of that."""
     help: str
+    """Of that."""
     title: str
+    """In the window."""
     sets: tuple[str, ...]
+    """Kinds of set that it offers itself for."""
     expect: Callable[[Sequence[MergeSteps]], str]
+    """What it should give, in a sentence."""
     combine: Callable[[Reader], Combined]
+    """The work."""
     order: Callable[[list[Path]], tuple[list[Path], Path]] = lambda paths: (paths, paths[0])
+    """The files as they are to be read, and the reference."""
     common: Common = plain
+    """How the light of frames is made alike to align them."""
     choices: tuple[MethodOption, ...] = ()
+    """What it leaves to its user, and `with_choices`: the work with these."""
     with_choices: Callable[[Mapping[str, Any]], Callable[[Reader], Combined]] | None = None
+    """The work with these."""
     paints: str = ""
+    """Key of the strokes (see `develop.strokes`) by which its user corrects where it joins sky and ground, "" where it
+    does not.
+    """
     gain: Callable[[int], float] | None = math.sqrt
+    """How much lower noise is to be of so many frames, None where that is not the point."""
 
     def chosen(self, values: Mapping[str, Any]) -> Method:
-        """The method with its choices made."""
+        """Return the method with its choices made.
+
+        Parameters
+        ----------
+        values
+            Values to write or check.
+
+        Returns
+        -------
+        Method
+            The method with its choices made.
+        """
         if self.with_choices is None:
             return self
         made = {c.key: values.get(c.key, c.usual) for c in self.choices}

@@ -72,13 +72,14 @@ READ, STACKED = 0.4, 0.85
 
 @dataclass(frozen=True)
 class StarFieldOptions:
-    """`ground`: the file that the ground is taken from, None for the mean of all; `even`: take away what the sky's own
-    light is more than at its darkest; `border`: strokes that correct what is sky (see `develop.strokes`).
-    """
+    """Star field options."""
 
     ground: Path | None = None
+    """The file that the ground is taken from, None for the mean of all."""
     even: bool = False
+    """Take away what the sky's own light is more than at its darkest."""
     border: tuple[Stroke, ...] = ()
+    """Strokes that correct what is sky (see `develop.strokes`)."""
 
 
 @dataclass
@@ -335,7 +336,25 @@ def _small_border(mask: NDArray[np.float32]) -> NDArray[np.uint8]:
 
 
 def combine(reader: Reader, options: StarFieldOptions) -> Combined:
-    """The star field of a reader's files. Raises `BrutoError` where fewer than two frames show stars that turn."""
+    """Return the star field of a reader's files.
+
+    Parameters
+    ----------
+    reader
+        Reader of the frames.
+    options
+        Options of the method.
+
+    Returns
+    -------
+    Combined
+        The star field of a reader's files.
+
+    Raises
+    ------
+    BrutoError
+        Where fewer than two frames show stars that turn.
+    """
     spool = FrameSpool(reader.scratch)
     try:
         return _combined(reader, options, _read(reader, spool))
@@ -443,7 +462,18 @@ def _combined(reader: Reader, options: StarFieldOptions, field: _Field) -> Combi
 
 
 def middle_first(paths: list[Path]) -> tuple[list[Path], Path]:
-    """The files as they are; the middle one in time of those that are exposed as most are is the reference."""
+    """Return the files as they are; the middle one in time of those that are exposed as most are is the reference.
+
+    Parameters
+    ----------
+    paths
+        Files in order.
+
+    Returns
+    -------
+    tuple[list[Path], Path]
+        The files as they are.
+    """
     ordered, usual = usual_first(paths)
     try:
         good = [f.path for f in plan(paths) if not f.why]

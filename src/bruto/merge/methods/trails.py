@@ -48,11 +48,12 @@ BAND = 384
 
 @dataclass(frozen=True)
 class TrailOptions:
-    """`bridge` gaps; `remove` aircraft and satellites; `fade`: share of its light that the first frame loses."""
+    """`bridge` gaps; `remove` aircraft and satellites."""
 
     bridge: bool = True
     remove: bool = True
     fade: float = 0.0
+    """Share of its light that the first frame loses."""
 
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
@@ -138,7 +139,18 @@ def _without_hot(back, black, a, b, sigmas, step_x, step_y, out):
 
 
 def usual_first(paths: list[Path]) -> tuple[list[Path], Path]:
-    """The files as they are, and the first one that is exposed as most are."""
+    """Return the files as they are, and the first one that is exposed as most are.
+
+    Parameters
+    ----------
+    paths
+        Files in order.
+
+    Returns
+    -------
+    tuple[list[Path], Path]
+        The files as they are, and the first one that is exposed as most are.
+    """
     known: dict[Path, tuple[Any, ...]] = {}
     for path in paths:
         try:
@@ -189,7 +201,25 @@ def _slow(lightest: NDArray[np.float32], back: NDArray[np.float32]) -> NDArray[n
 
 
 def turning_of(night: NightReader, frame: Frame) -> SkyRotation:
-    """How the sky turns in the frames of a night that were read. Raises `BrutoError`."""
+    """Find how the sky turns in the frames of a night that were read.
+
+    Parameters
+    ----------
+    night
+        Reader of the night's frames.
+    frame
+        Frame of the set.
+
+    Returns
+    -------
+    SkyRotation
+        How the sky turns in the frames of a night that were read.
+
+    Raises
+    ------
+    BrutoError
+        Where that cannot be done; the message says why.
+    """
     clear = [f for f in night.frames if not f.why and f.fine and f.clear > CLEAR]
     some = clear[:: max(1, len(clear) // MANY)]
     h, w = frame.linear.data.shape[:2]
@@ -239,7 +269,20 @@ def _so_far(sums: _TrailSums, first: RawFrame, reference: Frame) -> NDArray[np.f
 
 
 def combine(reader: Reader, options: TrailOptions) -> Combined:
-    """Trails of a reader's files."""
+    """Return the trails of a reader's files.
+
+    Parameters
+    ----------
+    reader
+        Reader of the frames.
+    options
+        Options of the method.
+
+    Returns
+    -------
+    Combined
+        Trails of a reader's files.
+    """
 
     def tell(share: float, text: str) -> None:
         reader.progress(READING * share, text)

@@ -47,7 +47,20 @@ class TrailArc:
 
 
 def catalogue(frames: Sequence[FrameAssessment], turning: SkyRotation) -> NDArray[np.float64]:
-    """Directions (N, 3) at the first frame's start of the stars that several frames show."""
+    """Compute the directions (N, 3) at the first frame's start of the stars that several frames show.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+    turning
+        How the sky rotates in the frame.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Directions (N, 3) at the first frame's start of the stars that several frames show.
+    """
     some = [f for f in frames if not f.why and len(f.spots) and f.clear > 0.6]
     some = some[:: max(1, len(some) // SAMPLES)][: SAMPLES + 1]
     if not some:
@@ -77,7 +90,23 @@ def _inside(places: NDArray[np.float64], size: tuple[int, int], margin: float = 
 
 
 def missed(frames: Sequence[FrameAssessment], turning: SkyRotation, pace: float) -> list[TrailArc]:
-    """Pieces of arcs that frames left out, or clouds hid: between two frames of `frames` that show the star."""
+    """Return the pieces of arcs that frames left out, or clouds hid: between two frames of `frames` that show the
+    star.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+    turning
+        How the sky rotates in the frame.
+    pace
+        Seconds from frame to frame.
+
+    Returns
+    -------
+    list[TrailArc]
+        Pieces of arcs that frames left out, or clouds hid.
+    """
     stars = catalogue(frames, turning)
     used = [f for f in frames if not f.why]
     if not len(stars) or len(used) < 2:
@@ -139,8 +168,18 @@ def _evened(light, around):
 
 
 def even_color(stars: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Trails (H, W, 3) whose colour is that of their neighbourhood: a trail is narrower than the mosaic can tell
-    colours apart, but its star has one colour all along.
+    """Compute the trails (H, W, 3) whose colour is that of their neighbourhood: a trail is narrower than the mosaic
+    can tell colours apart, but its star has one colour all along.
+
+    Parameters
+    ----------
+    stars
+        Stars by their directions.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Trails (H, W, 3) whose colour is that of their neighbourhood.
     """
     light = np.maximum(stars, 0)
     around = cv2.GaussianBlur(light, (0, 0), COLOR_SIGMA)
@@ -149,7 +188,20 @@ def even_color(stars: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def drift(turning: SkyRotation, step: int = 16) -> NDArray[np.float32]:
-    """How far stars move at each place, pixels a second (H, W, 2)."""
+    """Find how far stars move at each place, pixels a second (H, W, 2).
+
+    Parameters
+    ----------
+    turning
+        How the sky rotates in the frame.
+    step
+        Step.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        How far stars move at each place, pixels a second (H, W, 2).
+    """
     w, h = turning.size
     ys, xs = np.meshgrid(np.arange(0, h + step, step), np.arange(0, w + step, step), indexing="ij")
     places = np.stack([xs.ravel(), ys.ravel()], axis=1).astype(float)
@@ -194,8 +246,22 @@ def _along(stars, near, field, seconds, reach, out):
 
 
 def smoothed_along(stars: NDArray[np.float32], turning: SkyRotation, seconds: float) -> NDArray[np.float32]:
-    """Trails (H, W, 3) of a night of so many seconds averaged along the way that stars go, over a few pixels: noise and
-    the mosaic make beads of them, the sky does not.
+    """Compute the trails (H, W, 3) of a night of so many seconds averaged along the way that stars go, over a few
+    pixels: noise and the mosaic make beads of them, the sky does not.
+
+    Parameters
+    ----------
+    stars
+        Stars by their directions.
+    turning
+        How the sky rotates in the frame.
+    seconds
+        Time since the first frame, seconds.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Trails (H, W, 3) of a night of so many seconds averaged along the way that stars go, over a few pixels.
     """
     out = np.empty_like(stars)
     lit = (np.abs(stars[..., 1]) > TRACE * float(np.abs(stars[..., 1]).max())).astype(np.uint8)
@@ -258,7 +324,20 @@ def _across(
 
 
 def draw(stars: NDArray[np.float32], arcs: Sequence[TrailArc]) -> int:
-    """Add arcs to an image of trails alone (H, W, 3), as they are at both their ends; how many."""
+    """Add arcs to an image of trails alone (H, W, 3), as they are at both their ends; how many.
+
+    Parameters
+    ----------
+    stars
+        Stars by their directions.
+    arcs
+        Arcs to draw.
+
+    Returns
+    -------
+    int
+        The number.
+    """
     drawn = 0
     original = stars.copy() if arcs else stars
     for arc in arcs:

@@ -34,8 +34,7 @@ SLACK = 1.05
 class FrameAssessment:
     """What is known of a frame: `start`, seconds since the first; `why` it is not used, "" where it is; `spots`;
     `lines` of light that passed (x0, y0, x1, y1; shares of the width and the height); `sharp`, against the others of
-    its chunk; `level`: median over the frame, of saturation; `cloud`: share of the sky under clouds, `clear`: the rest;
-    `fine`: whether its spots are told to a part of a pixel; `note`: what else is to be said of it.
+    its chunk.
     """
 
     path: Path
@@ -46,9 +45,13 @@ class FrameAssessment:
     lines: tuple[tuple[float, float, float, float], ...] = ()
     sharp: float = 1.0
     level: float = 0.0
+    """Median over the frame, of saturation."""
     cloud: float = 0.0
+    """Share of the sky under clouds, `clear`: the rest."""
     fine: bool = True
+    """Whether its spots are told to a part of a pixel."""
     note: str = ""
+    """What else is to be said of it."""
 
     @property
     def clear(self) -> float:
@@ -57,13 +60,35 @@ class FrameAssessment:
 
 
 def pace_of(frames: Sequence[FrameAssessment]) -> float:
-    """Usual seconds from one frame to the next."""
+    """Compute the usual seconds from one frame to the next.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+
+    Returns
+    -------
+    float
+        Usual seconds from one frame to the next.
+    """
     starts = [f.start for f in frames if not f.why]
     return float(np.median(np.diff(starts))) if len(starts) > 1 else 1.0
 
 
 def too_few(frames: Sequence[FrameAssessment]) -> BrutoError:
-    """That fewer than two frames can be merged, and why some of them cannot."""
+    """Return that fewer than two frames can be merged, and why some of them cannot.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+
+    Returns
+    -------
+    BrutoError
+        That fewer than two frames can be merged, and why some of them cannot.
+    """
     bad = [f"{f.path.name}: {f.why}" for f in frames if f.why]
     more = tr(" And {bad_count} more.", bad_count=len(bad) - MOST_NAMED) if len(bad) > MOST_NAMED else ""
     return BrutoError(
@@ -72,8 +97,23 @@ def too_few(frames: Sequence[FrameAssessment]) -> BrutoError:
 
 
 def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
-    """Frames in order of time by what their files say; unreadable ones, test shots, and those of other lenses are
-    marked as not used. Raises `BrutoError` where none can be read.
+    """Return the frames in order of time by what their files say; unreadable ones, test shots, and those of other
+    lenses are marked as not used.
+
+    Parameters
+    ----------
+    paths
+        Files in order.
+
+    Returns
+    -------
+    list[FrameAssessment]
+        Frames in order of time by what their files say.
+
+    Raises
+    ------
+    BrutoError
+        Where none can be read.
     """
     found: list[FrameAssessment] = []
     known: list[tuple[Path, datetime | None, tuple, float]] = []

@@ -13,7 +13,20 @@ EVERY = 5
 
 
 def network(count: int) -> NDArray[np.int64]:
-    """Pairs of places to compare and exchange, so that `count` values are in order (Batcher 1968, odd-even merge)."""
+    """Compute the pairs of places to compare and exchange, so that `count` values are in order (Batcher 1968,
+    odd-even merge).
+
+    Parameters
+    ----------
+    count
+        How many.
+
+    Returns
+    -------
+    NDArray[np.int64]
+        Pairs of places to compare and exchange, so that `count` values are in order (Batcher 1968, odd-even
+        merge).
+    """
     pairs = []
     size = 1 << max(count - 1, 1).bit_length()
     p = 1
@@ -46,7 +59,18 @@ def _middle(chunk, pairs, out):
 
 
 def middle(chunk: NDArray) -> NDArray[np.float32]:
-    """The middle value of each place of frames (N, H, W)."""
+    """Compute the middle value of each place of frames (N, H, W).
+
+    Parameters
+    ----------
+    chunk
+        Frames of the chunk (N, H, W).
+
+    Returns
+    -------
+    NDArray[np.float32]
+        The middle value of each place of frames (N, H, W).
+    """
     out = np.empty(chunk.shape[1:], np.float32)
     _middle(chunk, network(len(chunk)), out)
     return out
@@ -54,8 +78,21 @@ def middle(chunk: NDArray) -> NDArray[np.float32]:
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def blocks(codes, middle, size, step, out):
-    """Mean of what a frame (H, W) has above the middle in blocks of `size` rows and `step * size` columns, of some rows
-    and of all their colours.
+    """Return the mean of what a frame (H, W) has above the middle in blocks of `size` rows and `step * size`
+    columns, of some rows and of all their colours.
+
+    Parameters
+    ----------
+    codes
+        Stored codes for the kernel.
+    middle
+        Median of the chunk.
+    size
+        Size.
+    step
+        Step.
+    out
+        Array to fill.
     """
     rows, columns = out.shape
     h, w = codes.shape
@@ -72,7 +109,23 @@ def blocks(codes, middle, size, step, out):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def layer(codes, middle, coarse, size, step, out):
-    """What a frame has above the middle and above slow changes (straight from block to block), as int16."""
+    """Find what a frame has above the middle and above slow changes (straight from block to block), as int16.
+
+    Parameters
+    ----------
+    codes
+        Stored codes for the kernel.
+    middle
+        Median of the chunk.
+    coarse
+        Coarse sky light for the kernel.
+    size
+        Size.
+    step
+        Step.
+    out
+        Array to fill.
+    """
     h, w = codes.shape
     rows, columns = coarse.shape
     wide = np.float32(size * step)
@@ -101,7 +154,19 @@ def layer(codes, middle, coarse, size, step, out):
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def hide(layer, hidden, scale_y, scale_x):
-    """Leave nothing of a layer where a mask of another size is set."""
+    """Leave nothing of a layer where a mask of another size is set.
+
+    Parameters
+    ----------
+    layer
+        Layer of stars for the kernel.
+    hidden
+        Mask of places to hide.
+    scale_y
+        Vertical scale of the mask.
+    scale_x
+        Horizontal scale of the mask.
+    """
     h, w = layer.shape
     rows, columns = hidden.shape
     for y in prange(h):

@@ -48,7 +48,18 @@ _LIGHT = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
 
 
 def plane_of(half: NDArray[np.float32]) -> NDArray[np.float32]:
-    """A picture of one channel as it is judged."""
+    """Compute a picture of one channel as it is judged.
+
+    Parameters
+    ----------
+    half
+        Half-size planes.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A picture of one channel as it is judged.
+    """
     scale = PLANE_EDGE / max(half.shape)
     return cv2.resize(half, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else half
 
@@ -67,7 +78,16 @@ class Judge:
     ) -> None:
         """Say of the last `fresh` of some frames, whose spots are known, what is to be said; the others were judged.
 
-        `planes`: see `plane_of`; `still`: spots of their middle value, which do not move.
+        Parameters
+        ----------
+        frames
+            Frames in order of time.
+        planes
+            See `plane_of`.
+        still
+            Spots of their middle value, which do not move.
+        fresh
+            How many of the frames are new.
         """
         middle = middle_of(np.stack(planes))
         fine = middle - cv2.blur(middle, (5, 5))
@@ -130,8 +150,22 @@ class Judge:
 
 
 def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> list[NDArray[np.float64]]:
-    """Where the spots of each frame are (N, 2; shares of width and height) that do not stand still, and that one of the
-    frames before or after shows nearby.
+    """Find where the spots of each frame are (N, 2; shares of width and height) that do not stand still, and that
+    one of the frames before or after shows nearby.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+    still
+        Spots that do not move.
+    pace
+        Seconds from frame to frame.
+
+    Returns
+    -------
+    list[NDArray[np.float64]]
+        Where the spots of each frame are (N, 2.
     """
     from scipy.spatial import cKDTree
 
@@ -154,7 +188,18 @@ def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> l
 
 
 def lines_in(over: NDArray[np.float32]) -> tuple[tuple[float, float, float, float], ...]:
-    """Long thin traces in what a frame has more than its chunk: both ends, as shares of width and height."""
+    """Return the long thin traces in what a frame has more than its chunk: both ends, as shares of width and height.
+
+    Parameters
+    ----------
+    over
+        What a frame has above the median.
+
+    Returns
+    -------
+    tuple[tuple[float, float, float, float], ...]
+        Long thin traces in what a frame has more than its chunk.
+    """
     soft = cv2.GaussianBlur(over - cv2.blur(over, (31, 31)), (0, 0), 0.9)
     spread = 1.4826 * float(np.median(np.abs(soft[::3, ::3])))
     marked = (soft > LINE_SNR * max(spread, 1e-6)).astype(np.uint8)
@@ -170,8 +215,24 @@ def overview(
     check: Callable[[], None],
     progress: Callable[[float, str], None] = lambda share, text: None,
 ) -> Iterator[list[FrameAssessment]]:
-    """Judge frames (see `seen.plan`) by the previews in their files, without reading a raw: chunk after chunk, all of
-    them as far as they are judged. Frames without a preview are not judged, and count as good.
+    """Judge frames (see `seen.plan`) by the previews in their files, without reading a raw: chunk after chunk, all
+    of them as far as they are judged.
+
+    Frames without a preview are not judged, and count as good.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+    check
+        Raises `Cancelled` where the work is to stop.
+    progress
+        Called with the share done, 0 to 1, and what is being done.
+
+    Yields
+    ------
+    list[FrameAssessment]
+        See `Iterator[list[FrameAssessment]]`.
     """
     wanted = [f for f in frames if not f.why]
     judge = Judge(pace_of(frames))

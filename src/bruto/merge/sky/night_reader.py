@@ -79,7 +79,20 @@ class NightReader:
         self._middle: NDArray[np.float32] | None = None
 
     def follows(self, one: FrameAssessment, other: FrameAssessment) -> bool:
-        """Whether a frame is the next one after another, with nothing missing between."""
+        """Check whether a frame is the next one after another, with nothing missing between.
+
+        Parameters
+        ----------
+        one
+            First of two.
+        other
+            The other one.
+
+        Returns
+        -------
+        bool
+            True where a frame is the next one after another, with nothing missing between.
+        """
         return other.start - one.start < GAP * self.pace
 
     def _read(self, seen: FrameAssessment) -> RawFrame | str:
@@ -136,7 +149,21 @@ class NightReader:
         return ""
 
     def plane(self, codes: NDArray, edge: int | None = None) -> NDArray[np.float32]:
-        """Codes (H, W) as one plane, 1 = saturation: of half the size, or with a long edge of about so many pixels."""
+        """Compute the codes (H, W) as one plane, 1 = saturation: of half the size, or with a long edge of about so
+        many pixels.
+
+        Parameters
+        ----------
+        codes
+            Stored codes.
+        edge
+            Long edge, pixels.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            Codes (H, W) as one plane, 1 = saturation.
+        """
         assert self.first is not None
         m = self.first.meta
         black, white = float(np.mean(m.black)), float(np.min(m.white))

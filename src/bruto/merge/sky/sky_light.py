@@ -21,14 +21,14 @@ DEGREE = 3
 
 @dataclass(frozen=True)
 class SkyLight:
-    """`surface` (3, h, w): light of the sky at blocks of `BLOCK` pixels, smooth; `darkest` (3,): where it is least;
-    `ev`: how much lighter its lightest part is than its darkest, EV; `green`: how much greener, percent.
-    """
+    """`surface` (3, h, w): light of the sky at blocks of `BLOCK` pixels, smooth; `darkest` (3,): where it is least."""
 
     surface: NDArray[np.float32]
     darkest: NDArray[np.float32]
     ev: float
+    """How much lighter its lightest part is than its darkest, EV."""
     green: float
+    """How much greener, percent."""
 
     def description(self) -> str:
         """What was measured, in a sentence; "" where it is even."""
@@ -40,7 +40,20 @@ class SkyLight:
         )
 
     def over(self, h: int, w: int) -> NDArray[np.float32]:
-        """What lies above the darkest light at each place (3, H, W)."""
+        """Find what lies above the darkest light at each place (3, H, W).
+
+        Parameters
+        ----------
+        h
+            Height, pixels.
+        w
+            Width, pixels.
+
+        Returns
+        -------
+        NDArray[np.float32]
+            What lies above the darkest light at each place (3, H, W).
+        """
         extra = np.maximum(self.surface - self.darkest[:, None, None], 0)
         return np.stack([cv2.resize(p, (w, h), interpolation=cv2.INTER_CUBIC) for p in extra])
 
@@ -50,8 +63,24 @@ def _terms(u: NDArray, v: NDArray) -> NDArray[np.float64]:
 
 
 def sky_light(light: NDArray[np.float32], mask: NDArray[np.float32], neutral: NDArray[np.float64]) -> SkyLight | None:
-    """The sky's own light in planes (3, H, W), by the middle values of blocks of sky (`mask` (H, W)), through which a
-    surface of the third degree is laid, what lies far from it left out; None where there is too little sky.
+    """Return the sky's own light in planes (3, H, W), by the middle values of blocks of sky (`mask` (H, W)), through
+    which a surface of the third degree is laid, what lies far from it left out; None where there is too little
+    sky.
+
+    Parameters
+    ----------
+    light
+        Linear light, 1 = sensor saturation.
+    mask
+        Mask (H, W).
+    neutral
+        Camera neutral, green = 1.
+
+    Returns
+    -------
+    SkyLight | None
+        The sky's own light in planes (3, H, W), by the middle values of blocks of sky (`mask` (H, W)), through
+        which a surface of the third degree is laid, what lies far from it left out.
     """
     _, h, w = light.shape
     rows, columns = h // BLOCK, w // BLOCK

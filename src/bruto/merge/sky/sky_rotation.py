@@ -35,19 +35,34 @@ LEAST_PAIRS = 12
 
 @dataclass(frozen=True)
 class SkyRotation:
-    """`axis`: direction of the pole about which the sky turns counter-clockwise as seen by the camera (right, down,
-    forward); `focal`: pixels; `bend`: radial distortion at the corner; `size`: width and height; `rms`: error, pixels.
-    """
+    """Sky rotation."""
 
     axis: NDArray[np.float64]
+    """Direction of the pole about which the sky turns counter-clockwise as seen by the camera (right, down,
+    forward)."""
     focal: float
+    """Pixels."""
     bend: float
+    """Radial distortion at the corner."""
     size: tuple[int, int]
+    """Width and height."""
     rms: float = 0.0
+    """Error, pixels."""
     stars: int = 0
 
     def directions(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Directions (N, 3) of places (N, 2) of the frame."""
+        """Compute the directions (N, 3) of places (N, 2) of the frame.
+
+        Parameters
+        ----------
+        places
+            Positions of the handles.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            Directions (N, 3) of places (N, 2) of the frame.
+        """
         w, h = self.size
         q = places - [(w - 1) / 2, (h - 1) / 2]
         corner = w * w / 4 + h * h / 4
@@ -58,7 +73,18 @@ class SkyRotation:
         return d / np.linalg.norm(d, axis=1, keepdims=True)
 
     def places(self, directions: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Places (N, 2) of directions; NaN behind the camera."""
+        """Compute the places (N, 2) of directions; NaN behind the camera.
+
+        Parameters
+        ----------
+        directions
+            Directions (N, 3), unit vectors.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            Places (N, 2) of directions.
+        """
         w, h = self.size
         z = np.where(directions[:, 2] > 0.05, directions[:, 2], np.nan)
         u = self.focal * directions[:, :2] / z[:, None]
@@ -68,7 +94,20 @@ class SkyRotation:
         ]  # fmt: skip
 
     def turned(self, directions: NDArray[np.float64], seconds: float | NDArray) -> NDArray[np.float64]:
-        """Directions after a time (Rodrigues' formula)."""
+        """Compute the directions after a time (Rodrigues' formula).
+
+        Parameters
+        ----------
+        directions
+            Directions (N, 3), unit vectors.
+        seconds
+            NDArray|Time since the first frame, seconds.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            Directions after a time (Rodrigues' formula).
+        """
         angle = SIDEREAL * np.asarray(seconds, float)
         c, s = np.cos(angle), np.sin(angle)
         if np.ndim(angle):
@@ -78,7 +117,20 @@ class SkyRotation:
         return directions * c + np.cross(p, directions) * s + along * (1 - c)
 
     def moved(self, places: NDArray[np.float64], seconds: float | NDArray) -> NDArray[np.float64]:
-        """Where stars at places (N, 2) are after a time."""
+        """Find where stars at places (N, 2) are after a time.
+
+        Parameters
+        ----------
+        places
+            Positions of the handles.
+        seconds
+            NDArray|Time since the first frame, seconds.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            Where stars at places (N, 2) are after a time.
+        """
         return self.places(self.turned(self.directions(places), seconds))
 
     def pole(self) -> tuple[float, float] | None:
@@ -114,7 +166,18 @@ def _brightest(spots: Spots, count: int) -> Spots:
 
 
 def moving_only(frames: Sequence[Spots]) -> list[Spots]:
-    """Spots that do not stand at one place in most frames: hot pixels and lamps do."""
+    """Return the spots that do not stand at one place in most frames: hot pixels and lamps do.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+
+    Returns
+    -------
+    list[Spots]
+        Spots that do not stand at one place in most frames.
+    """
     found = []
     trees = [cKDTree(f.places) if len(f) else None for f in frames]
     for k, f in enumerate(frames):
@@ -130,10 +193,31 @@ def moving_only(frames: Sequence[Spots]) -> list[Spots]:
 def find_turning(
     frames: Sequence[Spots], starts: Sequence[float], size: tuple[int, int], focal_35mm: float | None = None
 ) -> SkyRotation:
-    """How the sky turns, from spots of frames at times `starts` (seconds).
+    """Find how the sky turns, from spots of frames at times `starts` (seconds).
 
     The pole is searched among directions all over the sphere, then pole, focal length and bend are refined together
-    on pairs of stars over longer and longer times. Raises `BrutoError` where no turning brings stars onto each other.
+    on pairs of stars over longer and longer times.
+
+    Parameters
+    ----------
+    frames
+        Frames in order of time.
+    starts
+        Start times, seconds.
+    size
+        Width and height, pixels.
+    focal_35mm
+        35 mm equivalent focal length, mm.
+
+    Returns
+    -------
+    SkyRotation
+        How the sky turns, from spots of frames at times `starts` (seconds).
+
+    Raises
+    ------
+    BrutoError
+        Where no turning brings stars onto each other.
     """
     from scipy.optimize import least_squares  # takes long to import
 

@@ -21,20 +21,32 @@ REACH = 3
 @dataclass(frozen=True)
 class Spots:
     """`places` (N, 2) in pixels of the full frame, `light` (N,) above the surroundings in units of saturation times
-    pixels, `long` (N,): how much longer than wide each is (1 = round); `size`: width and height of the frame.
+    pixels, `long` (N,): how much longer than wide each is (1 = round).
     """
 
     places: NDArray[np.float64]
     light: NDArray[np.float64]
     long: NDArray[np.float64]
     size: tuple[int, int] = (0, 0)
+    """Width and height of the frame."""
 
     def __len__(self) -> int:
         return len(self.places)
 
 
 def half_plane(data: NDArray) -> NDArray[np.float32]:
-    """A mosaic, or colours (H, W, 3), as one plane of half the size, float32."""
+    """Compute a mosaic, or colours (H, W, 3), as one plane of half the size, float32.
+
+    Parameters
+    ----------
+    data
+        Samples, changed in place.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        A mosaic, or colours (H, W, 3), as one plane of half the size, float32.
+    """
     if data.ndim == 3:
         return cv2.resize(data.astype(np.float32).mean(axis=2), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
     h, w = data.shape[0] // 2 * 2, data.shape[1] // 2 * 2
@@ -42,7 +54,20 @@ def half_plane(data: NDArray) -> NDArray[np.float32]:
 
 
 def above(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """A plane above its surroundings, and the noise there (standard deviation, from median deviations of blocks)."""
+    """Compute a plane above its surroundings, and the noise there (standard deviation, from median deviations of
+    blocks).
+
+    Parameters
+    ----------
+    plane
+        One colour plane (H, W).
+
+    Returns
+    -------
+    tuple[NDArray[np.float32], NDArray[np.float32]]
+        A plane above its surroundings, and the noise there (standard deviation, from median deviations of
+        blocks).
+    """
     small = (max(2, plane.shape[1] // 8), max(2, plane.shape[0] // 8))
     base = cv2.resize(plane, small, interpolation=cv2.INTER_AREA)
     over = cv2.subtract(plane, cv2.resize(cv2.medianBlur(base, 3), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR))
@@ -74,7 +99,22 @@ def _peaks(over: NDArray[np.float32], noise: NDArray[np.float32], least: float) 
 
 
 def find_spots(plane: NDArray[np.float32], least: float = LEAST_SNR, scale: float = 2.0) -> Spots:
-    """Spots in a plane that is so many times smaller than the frame (see `half_plane`)."""
+    """Find the spots in a plane that is so many times smaller than the frame (see `half_plane`).
+
+    Parameters
+    ----------
+    plane
+        One colour plane (H, W).
+    least
+        Lower limit.
+    scale
+        Scale of the spots, pixels.
+
+    Returns
+    -------
+    Spots
+        Spots in a plane that is so many times smaller than the frame (see `half_plane`).
+    """
     over, noise = above(plane)
     ys, xs, height = _peaks(over, noise, least)
     if len(ys) > MOST:
