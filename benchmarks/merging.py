@@ -37,7 +37,7 @@ EDGE_DEG = 6.0
 # -- movement
 
 
-def _off(found: Any, truth: NDArray) -> float:
+def _off(found: Any, truth: NDArray[Any]) -> float:
     """Error of an alignment, rms over the frame, pixels of one axis."""
     w, h = found.first_size
     grid = np.array([[x, y] for x in np.linspace(0, w - 1, 9) for y in np.linspace(0, h - 1, 9)])
@@ -53,7 +53,7 @@ def alignment(isos: Sequence[float] = (100, 400, 1600, 3200), frames: int = 4) -
     for iso in isos:
         sensor = sensor_at(iso)
 
-        def half(codes: NDArray, sensor: Sensor = sensor) -> NDArray[np.float32]:
+        def half(codes: NDArray[Any], sensor: Sensor = sensor) -> NDArray[np.float32]:
             data = (codes.astype(np.float32) - np.float32(sensor.black)) / np.float32(sensor.white - sensor.black)
             return cv2.resize(data, (SIZE[0] // 2, SIZE[1] // 2), interpolation=cv2.INTER_AREA)
 
@@ -99,7 +99,7 @@ def with_edges(light: NDArray[np.float32]) -> tuple[NDArray[np.float32], list[tu
     return out, places
 
 
-def mtf50(green: NDArray, along: bool) -> float:
+def mtf50(green: NDArray[Any], along: bool) -> float:
     """Frequency in cycles a pixel at which a slanted edge keeps half its contrast (ISO 12233, edges in rows)."""
     data = green.T if along else green
     rows, columns = data.shape
@@ -176,7 +176,7 @@ def by_opencv(files: list[Path], out: Path) -> NDArray[np.float32]:
     return mean
 
 
-def _rms(difference: NDArray, where: NDArray) -> float:
+def _rms(difference: NDArray[Any], where: NDArray[Any]) -> float:
     return float(np.sqrt(np.mean(difference[where] ** 2)))
 
 
@@ -227,7 +227,8 @@ def burst(iso: float, amount: float, run: Merger, moving: bool = False, count: i
 # -- brackets
 
 
-def _static(scene: str, steps: tuple[float, ...], static: bool, folder: Path) -> tuple[list[dict], NDArray, NDArray]:
+def _static(scene: str, steps: tuple[float, ...], static: bool, folder: Path) -> tuple[list[dict[str, Any]],
+    NDArray[Any], NDArray[Any]]:
     """Shots of a bracket, its exposures over the shortest, and its light in units of that one's saturation."""
     from tests.truth import ideal_rgb
 
@@ -243,7 +244,8 @@ def _static(scene: str, steps: tuple[float, ...], static: bool, folder: Path) ->
     return rising, exposures, ideal_rgb(capture) / float(exposures[len(rising) // 2])
 
 
-def _over_bound(merged: NDArray, true: NDArray, exposures: NDArray, noise: dict) -> dict[str, float]:
+def _over_bound(merged: NDArray[Any], true: NDArray[Any], exposures: NDArray[Any], noise: dict[str,
+    Any]) -> dict[str, float]:
     """Error of green over the least possible, over all places and in the worst stretch of two stops, of places where no
     frame is about to clip and no edge is near; and errors in EV.
     """
@@ -297,7 +299,7 @@ def bracket(scene: str, steps: tuple[float, ...], static: bool, opencv: bool = F
     return {k: round(v, 3) for k, v in found.items()}
 
 
-def _debevec(files: list[Path], exposures: NDArray) -> NDArray[np.float32]:
+def _debevec(files: list[Path], exposures: NDArray[Any]) -> NDArray[np.float32]:
     """Radiance (H, W, 3) by OpenCV from its own pictures of the frames."""
     pictures = []
     for file in files:

@@ -53,7 +53,7 @@ def levels() -> dict[str, tuple[float, float]]:
     return {"5e-4": (5e-4, 5e-7), "2e-3": (2e-3, 2e-6), "4e-3": (4e-3, 4e-6), "ISO 6400": high_iso()}
 
 
-def balanced_mosaic(light: NDArray, sensor: Sensor, seed: int) -> NDArray[np.float32]:
+def balanced_mosaic(light: NDArray[Any], sensor: Sensor, seed: int) -> NDArray[np.float32]:
     """A noisy mosaic of balanced light (H, W)."""
     plane = noisy(seen(light, sensor), sensor, seed)
     for k, color in enumerate(sensor.cfa):
@@ -62,7 +62,7 @@ def balanced_mosaic(light: NDArray, sensor: Sensor, seed: int) -> NDArray[np.flo
 
 
 def denoised(
-    light: NDArray, sensor: Sensor, seed: int, best: bool = False, strength: tuple[float, float] = (1.0, 1.0)
+    light: NDArray[Any], sensor: Sensor, seed: int, best: bool = False, strength: tuple[float, float] = (1.0, 1.0)
 ) -> NDArray[np.float32]:
     """Balanced light (H, W, 3) after demosaicing and noise reduction."""
     noise = np.array([[sensor.a * g, sensor.b * g * g] for g in sensor.gains])
@@ -70,13 +70,13 @@ def denoised(
     return reduce_noise(rgb, noise, *strength, "mosaic", np.ones((1, 1), np.float32), best)
 
 
-def lab(light: NDArray) -> NDArray[np.float64]:
+def lab(light: NDArray[Any]) -> NDArray[np.float64]:
     """L*a*b* of light, white = `LIGHT`."""
     inner = np.clip(light[BORDER:-BORDER, BORDER:-BORDER] / LIGHT, 0, 1)
     return xyz_to_lab(inner @ space("srgb").to_xyz().T)
 
 
-def color_errors(found: NDArray, truth: NDArray) -> list[float]:
+def color_errors(found: NDArray[Any], truth: NDArray[Any]) -> list[float]:
     """Root mean square of the error of (a*, b*), of single pixels and of means of 2 x 2 and 4 x 4."""
     difference = (lab(found) - lab(truth))[..., 1:]
     errors = []
@@ -87,7 +87,7 @@ def color_errors(found: NDArray, truth: NDArray) -> list[float]:
     return errors
 
 
-def slopes(found: NDArray) -> float:
+def slopes(found: NDArray[Any]) -> float:
     """How much fine a* and b* follow fine L* where there should be no colour: the larger of both slopes."""
     star = lab(found).astype(np.float32)
     fine = star - cv2.GaussianBlur(star, (0, 0), 2.0)
@@ -225,7 +225,7 @@ def haze(folder: Path) -> dict[str, Any]:
     return result
 
 
-def told_wrongly(true: NDArray, degrees: float, direction: float) -> NDArray[np.float64]:
+def told_wrongly(true: NDArray[Any], degrees: float, direction: float) -> NDArray[np.float64]:
     """A neutral that lies so many degrees from the true one, in a direction 0..2 pi."""
     axis = true / np.linalg.norm(true)
     across = np.cross(axis, [0.0, 1.0, 0.0])

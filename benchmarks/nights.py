@@ -51,7 +51,7 @@ def happening(count: int) -> NightEvent:
 
 
 def dips(
-    light: NDArray, phone: NightPhone, frames: list[NightFrame], used: set[int]
+    light: NDArray[Any], phone: NightPhone, frames: list[NightFrame], used: set[int]
 ) -> tuple[list[float], list[float]]:
     """How far below its median each bright arc falls (hundredth of its length), as seen from a little away; and how
     far where it was bridged (none of the frames `used` was exposed) below the arc to both sides of there, means of
@@ -147,7 +147,7 @@ def nights(count: int = 36, megapixels: int = 12) -> dict[str, Any]:
         }  # fmt: skip
 
 
-def widths(light: NDArray, places: NDArray, reach: int = 5) -> NDArray:
+def widths(light: NDArray[Any], places: NDArray[Any], reach: int = 5) -> NDArray[Any]:
     """Root of the mean squared distance of each star's light from its middle, pixels."""
     found, offsets = [], np.arange(-reach, reach + 1)
     for x, y in np.rint(places).astype(int):

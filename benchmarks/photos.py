@@ -33,7 +33,7 @@ def photo(name: str) -> NDArray[np.float32]:
     return decode_srgb(picture[:h, :w, :3] / 255.0).astype(np.float32)
 
 
-def psnr(a: NDArray, b: NDArray, border: int = 8) -> float:
+def psnr(a: NDArray[Any], b: NDArray[Any], border: int = 8) -> float:
     """dB of two pictures 0..1, without their borders."""
     inner = (slice(border, -border), slice(border, -border))
     return float(-10 * np.log10(np.mean((np.clip(a[inner], 0, 1) - np.clip(b[inner], 0, 1)) ** 2)))
@@ -59,12 +59,12 @@ def demosaicing() -> dict[str, Any]:
     return result
 
 
-def _noisy(light: NDArray, a: float, b: float, seed: int) -> NDArray[np.float32]:
+def _noisy(light: NDArray[Any], a: float, b: float, seed: int) -> NDArray[np.float32]:
     noise = np.random.default_rng(seed).standard_normal(light.shape)
     return (light + noise * np.sqrt(a * light + b)).astype(np.float32)
 
 
-def wavelets(codes: NDArray) -> NDArray:
+def wavelets(codes: NDArray[Any]) -> NDArray[Any]:
     """BayesShrink wavelets in YCbCr on the encoded picture, as scikit-image has them."""
     return denoise_wavelet(codes, channel_axis=-1, convert2ycbcr=True, method="BayesShrink", rescale_sigma=True)
 
@@ -80,7 +80,7 @@ def best(light: NDArray[np.float32], a: float, b: float, kind: str = "plain") ->
     return reduce_noise(light, np.array([[a, b]] * 3), 1.0, 1.0, kind, np.ones((1, 1), np.float32), best=True)
 
 
-def denoising(methods: dict[str, Callable[..., NDArray]], photos: tuple[str, ...] = PHOTOS) -> dict[str, Any]:
+def denoising(methods: dict[str, Callable[..., NDArray[Any]]], photos: tuple[str, ...] = PHOTOS) -> dict[str, Any]:
     """PSNR in sRGB encoding (light / LIGHT) of each method, of the noisy picture and of wavelets; `mosaic`: the same
     after a noisy mosaic is demosaiced.
     """
@@ -102,7 +102,7 @@ def denoising(methods: dict[str, Callable[..., NDArray]], photos: tuple[str, ...
     return result
 
 
-def seconds_per_mp(method: Callable[..., NDArray], megapixels: float = 3.0) -> float:
+def seconds_per_mp(method: Callable[..., NDArray[Any]], megapixels: float = 3.0) -> float:
     """Best of three on a picture of that size."""
     light = photo("coffee")
     times = int(np.ceil(np.sqrt(megapixels * 1e6 / (light.shape[0] * light.shape[1]))))

@@ -26,7 +26,7 @@ CHART_LIGHTS = {"daylight": 5500.0, "tungsten": 2856.0, "blue shade": 10000.0}
 SIZE = (1008, 756)
 
 
-def angle(a: NDArray, b: NDArray) -> float:
+def angle(a: NDArray[Any], b: NDArray[Any]) -> float:
     """Degrees between two whites in camera RGB, the usual angular error (Hordley, Finlayson 2006)."""
     return float(np.degrees(np.arccos(np.clip(a @ b / np.linalg.norm(a) / np.linalg.norm(b), -1, 1))))
 

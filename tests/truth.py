@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,7 +49,8 @@ def patch_masks(phone: Phone, step: int = 4) -> dict[int, NDArray[np.int64]]:
     }
 
 
-def chart_error(phone: Phone, working: NDArray[np.float32], masks: dict[int, NDArray] | None = None) -> NDArray:
+def chart_error(phone: Phone, working: NDArray[np.float32], masks: dict[int,
+    NDArray[Any]] | None = None) -> NDArray[Any]:
     """CIEDE2000 of each patch of a linear Rec. 2020 picture against the scene, adapted to D65, at equal brightness."""
     masks = patch_masks(phone) if masks is None else masks
     m = round(0.02 * phone.width)
@@ -88,7 +90,7 @@ def true_noise(iso: float, megapixels: int = 12) -> tuple[float, float]:
     return sm.sensor_for(megapixels).noise(iso)
 
 
-def relative_sigma(found: NDArray, a: float, b: float, at: float) -> float:
+def relative_sigma(found: NDArray[Any], a: float, b: float, at: float) -> float:
     """Standard deviation by found (a, b) over the true one, at a signal."""
     return float(np.sqrt((found[0] * at + found[1]) / (a * at + b)))
 

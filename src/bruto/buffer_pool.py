@@ -38,7 +38,7 @@ def reused() -> Iterator[None]:
         _of_thread.buffers = before
 
 
-def empty(shape: tuple[int, ...], dtype: Any = np.float32) -> NDArray:
+def empty(shape: tuple[int, ...], dtype: Any = np.float32) -> NDArray[Any]:
     """Compute an array as `np.empty` gives it.
 
     Parameters

@@ -87,7 +87,7 @@ def pseudo(message: str) -> str:
 
 @cache
 def _language() -> tuple[gettext.NullTranslations, _Formatter]:
-    """The translations and the formatter of the user's language, found once."""
+    """Return the translations and the formatter of the user's language, found once."""
     wanted = os.environ.get(LANGUAGE_VARIABLE, "")
     if wanted == PSEUDO:
         return _Pseudo(), _Formatter(".")

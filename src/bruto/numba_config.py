@@ -16,8 +16,9 @@ numba.config.THREADING_LAYER = "omp"
 
 
 def _without_linear_algebra() -> None:
-    """Load the part of Numba that looks for SciPy's linear algebra without it: no kernel here multiplies matrices by
-    it, and it takes longer to load than all of them.
+    """Load the part of Numba that looks for SciPy's linear algebra without it.
+
+    No kernel here multiplies matrices by it, and it takes longer to load than all of them.
     """
     if "scipy.linalg" in sys.modules or "numba.np.arraymath" in sys.modules:
         return

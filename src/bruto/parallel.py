@@ -1,5 +1,7 @@
-"""How many cores there are, and calls on all of them: for what releases the interpreter lock (codecs, compiled
-kernels, ray casting). OpenCV keeps to as many threads as there are cores; for compiled kernels see `compiled`.
+"""How many cores there are, and calls on all of them.
+
+For what releases the interpreter lock (codecs, compiled kernels, ray casting). OpenCV keeps to as many threads as
+there are cores; for compiled kernels see `compiled`.
 """
 
 from __future__ import annotations

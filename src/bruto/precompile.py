@@ -1,5 +1,6 @@
-"""Compile the kernels once, so that the first start is as quick as every other: on both cores at once, and again only
-those whose sources changed.
+"""Compile the kernels once, so that the first start is as quick as every other.
+
+On both cores at once, and again only those whose sources changed.
 
 Compiled kernels are cached beside the package. The compiler's own cache looks at the file of a kernel, not at those
 whose functions are built into it; the stamp here knows both, and throws away what has grown old.
@@ -90,7 +91,7 @@ def main() -> int:
 
 
 def _develop() -> None:
-    """What developing needs, on a made-up raw: no scene is to be traced for it."""
+    """Find what developing needs, on a made-up raw: no scene is to be traced for it."""
     import numpy as np
 
     from bruto.container.dng_reader import read_dng
@@ -125,7 +126,7 @@ def _develop() -> None:
 
 
 def _rest() -> None:
-    """The simulated phone, measuring, suggesting, merging, comparing, the best grade of noise reduction."""
+    """Return the simulated phone, measuring, suggesting, merging, comparing, the best grade of noise reduction."""
     import numpy as np
 
     from bruto.compare.maps import difference_map, lab_of_codes

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 
-def print_json(data: dict) -> None:
+def print_json(data: dict[str, Any]) -> None:
     """Return the print json.
 
     Parameters
@@ -34,8 +34,9 @@ def print_json(data: dict) -> None:
 
 
 def shown(text: str) -> str:
-    """Return a text on one line of the terminal: what it holds of control signs or of bytes that are no letters is
-    spelt.
+    """Return a text on one line of the terminal.
+
+    What it holds of control signs or of bytes that are no letters is spelt.
 
     Parameters
     ----------
@@ -70,6 +71,7 @@ class ProgressLine:
         self._shown = 0.0
 
     def __call__(self, share: float, text: str = "") -> None:
+        """Show a share, 0 to 1, and what is being done."""
         now = time.monotonic()
         if sys.stderr.isatty() and (now - self._shown > 0.1 or share >= 1):
             self._shown = now

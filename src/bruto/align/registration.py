@@ -70,7 +70,7 @@ class Alignment:
         """
         return replace(self, first_size=first, second_size=second)
 
-    def apply(self, points: NDArray) -> NDArray[np.float64]:
+    def apply(self, points: NDArray[Any]) -> NDArray[np.float64]:
         """Compute the pixel positions (N, 2) in the second picture of positions in the first (pixel centres at.0).
 
         Parameters
@@ -128,15 +128,15 @@ class Alignment:
         return cv2.remap(moved[..., 0], mx, my, cv2.INTER_LINEAR), cv2.remap(moved[..., 1], mx, my, cv2.INTER_LINEAR)
 
 
-def _to_relative(p: NDArray, w: int, h: int) -> NDArray:
+def _to_relative(p: NDArray[Any], w: int, h: int) -> NDArray[Any]:
     return (p - [(w - 1) / 2, (h - 1) / 2]) / max(w, h)
 
 
-def _to_pixels(p: NDArray, w: int, h: int) -> NDArray:
+def _to_pixels(p: NDArray[Any], w: int, h: int) -> NDArray[Any]:
     return p * max(w, h) + [(w - 1) / 2, (h - 1) / 2]
 
 
-def _model(homography: NDArray, radial: float, p: NDArray) -> NDArray:
+def _model(homography: NDArray[Any], radial: float, p: NDArray[Any]) -> NDArray[Any]:
     q = np.column_stack([p, np.ones(len(p))]) @ homography.T
     q = q[:, :2] / q[:, 2:3]
     return q * (1 + radial * np.sum(q * q, axis=1, keepdims=True))
@@ -276,30 +276,32 @@ def _registered(first: NDArray[np.float32], second: NDArray[np.float32], model: 
     return Alignment(homography, radial, rms, int(keep.sum()), size_a, size_b, model_px, share)
 
 
-def _near(start: NDArray) -> bool:
+def _near(start: NDArray[Any]) -> bool:
     """Whether a coarse motion turns by less than 6 degrees and zooms by less than 10 %."""
     scale = float(np.sqrt(abs(np.linalg.det(start[:2, :2]))))
     turn = abs(float(np.degrees(np.arctan2(start[1, 0], start[0, 0]))))
     return 0.9 < scale < 1.1 and turn < 6
 
 
-def _moved(start: NDArray, points: NDArray, first: tuple, second: tuple) -> NDArray[np.float32]:
+def _moved(
+    start: NDArray[Any], points: NDArray[Any], first: tuple[Any, ...], second: tuple[Any, ...]
+) -> NDArray[np.float32]:
     """Pixels of the first picture by a coarse motion in the second; shapes are (height, width)."""
     relative = _model(start, 0.0, _to_relative(points, first[1], first[0]))
     return _to_pixels(relative, second[1], second[0]).astype(np.float32)
 
 
-def _brought(b: NDArray[np.uint8], start: NDArray, shape: tuple) -> NDArray[np.uint8]:
-    """The second picture on the grid of the first by a coarse motion; grey where it shows nothing."""
+def _brought(b: NDArray[np.uint8], start: NDArray[Any], shape: tuple[Any, ...]) -> NDArray[np.uint8]:
+    """Compute the second picture on the grid of the first by a coarse motion; grey where it shows nothing."""
     size = (shape[1], shape[0])
     mx, my = Alignment(start, 0.0, 0.0, 0, size, (b.shape[1], b.shape[0])).maps()
     return cv2.remap(b, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=128)
 
 
 def _refine_rigid(
-    first: NDArray[np.float32], second: NDArray[np.float32], homography: NDArray
+    first: NDArray[np.float32], second: NDArray[np.float32], homography: NDArray[Any]
 ) -> tuple[NDArray[np.float64], float] | None:
-    """The rigid motion that correlates best over all pixels, and its error in pixels of the first picture.
+    """Compute the rigid motion that correlates best over all pixels, and its error in pixels of the first picture.
 
     Enhanced correlation coefficient (Evangelidis, Psarakis 2008). The error is half the difference, at the corners,
     between the motions of two interleaved halves of the frame. None where it does not converge.
@@ -358,10 +360,12 @@ def _coarse(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float64]:
     return np.vstack([affine, [0, 0, 1]])
 
 
-def _fit(p: NDArray, q: NDArray, model: str, unit: float, start: NDArray) -> tuple[NDArray, float, NDArray]:
+def _fit(
+    p: NDArray[Any], q: NDArray[Any], model: str, unit: float, start: NDArray[Any]
+) -> tuple[NDArray[Any], float, NDArray[Any]]:
     """Robust fit; residuals in units of one working pixel."""
 
-    def unpack(v: NDArray) -> tuple[NDArray, float]:
+    def unpack(v: NDArray[Any]) -> tuple[NDArray[Any], float]:
         if model == "rigid":
             c, s = np.cos(v[2]), np.sin(v[2])
             return np.array([[c, -s, v[0]], [s, c, v[1]], [0, 0, 1.0]]), 0.0
@@ -376,7 +380,7 @@ def _fit(p: NDArray, q: NDArray, model: str, unit: float, start: NDArray) -> tup
 
     from scipy.optimize import least_squares  # takes long to import; the window is shown before
 
-    def cost(v: NDArray) -> NDArray:
+    def cost(v: NDArray[Any]) -> NDArray[Any]:
         return ((_model(*unpack(v), p) - q) / unit).ravel()
 
     result = least_squares(cost, first, loss="cauchy", f_scale=0.3, x_scale=1e-3)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import cv2
 import numpy as np
@@ -58,9 +59,11 @@ _SUMS = 24
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _sums(first, gx, gy, second, move, local, gain, narrow, block, far, out):
-    """Sums of each block (rows, columns, `_SUMS`) for one step; `move` (2, 3): places of the first, from its middle, to
-    those of the second, from its middle; `narrow`: 1 / squared residual that counts half; turns are counted in pixels
-    at a distance of 1 / `far`; `local` (rows, columns, 2): what is added in each block.
+    """Return the sums of each block (rows, columns, `_SUMS`) for one step; `move` (2, 3).
+
+    Places of the first, from its middle, to those of the second, from its middle; `narrow`: 1 / squared residual
+    that counts half; turns are counted in pixels at a distance of 1 / `far`; `local` (rows, columns, 2): what is
+    added in each block.
     """
     h, w = first.shape
     rows, columns = out.shape[:2]
@@ -154,14 +157,16 @@ def pyramid(light: NDArray[np.float32], floor: float, with_slopes: bool = False)
     if not with_slopes:
         return Pyramid(tuple(planes))
     slopes = [tuple(cv2.Scharr(p, cv2.CV_32F, dx, dy, scale=1 / 32) for dx, dy in ((1, 0), (0, 1))) for p in planes]
-    return Pyramid(tuple(planes), tuple(slopes))  # type: ignore[arg-type]
+    return Pyramid(tuple(planes), tuple(slopes))
 
 
 @dataclass(frozen=True)
 class RigidMotion:
-    """`turn` (radians) and `shift` (2,): a place p of the first, from its middle, lies at R p + shift in the second, in
-    pixels of the finest level; `local` (rows, columns, 2): what is added to it in blocks of `BLOCK` pixels where
-    parts of the frame moved on their own, None where they did not.
+    """`turn` (radians) and `shift` (2,).
+
+    A place p of the first, from its middle, lies at R p + shift in the second, in pixels of the finest level;
+    `local` (rows, columns, 2): what is added to it in blocks of `BLOCK` pixels where parts of the frame moved on
+    their own, None where they did not.
     """
 
     turn: float
@@ -176,6 +181,7 @@ class RigidMotion:
 
     @property
     def matrix(self) -> NDArray[np.float64]:
+        """Return the motion as a 2 × 3 matrix, pixels of the finest level."""
         c, s = math.cos(self.turn), math.sin(self.turn)
         return np.array([[c, -s, self.shift[0]], [s, c, self.shift[1]]])
 
@@ -195,7 +201,7 @@ def _step(s: NDArray[np.float64], reach: float) -> NDArray[np.float64] | None:
     return found if np.isfinite(found).all() else None
 
 
-def _reach(plane: NDArray) -> float:
+def _reach(plane: NDArray[Any]) -> float:
     """Distance of a plane's corners from its middle, pixels."""
     return math.hypot(*plane.shape) / 2
 
@@ -213,7 +219,10 @@ class _Found:
     def sums(
         self, first: Pyramid, second: Pyramid, level: int, local: NDArray[np.float32] | None = None
     ) -> NDArray[np.float64]:
-        """Sums of the blocks of a level; `local`: what is added to the motion in each, pixels of the level."""
+        """Compute the sums of the blocks of a level; `local`.
+
+        What is added to the motion in each, pixels of the level.
+        """
         plane = first.planes[level]
         h, w = plane.shape
         shape = (-(-h // BLOCK), -(-w // BLOCK))
@@ -227,7 +236,7 @@ class _Found:
         )  # fmt: skip
         return out
 
-    def follow(self, step: NDArray) -> None:
+    def follow(self, step: NDArray[Any]) -> None:
         """Go on by the inverse of a step."""
         self.turn -= float(step[2])
         c, s = math.cos(self.turn), math.sin(self.turn)
@@ -235,15 +244,16 @@ class _Found:
         self.gain += float(step[3])
 
 
-def _usual(sums: NDArray) -> float:
-    """The usual squared residual of a place: the median of the blocks."""
+def _usual(sums: NDArray[Any]) -> float:
+    """Compute the usual squared residual of a place: the median of the blocks."""
     full = sums[..., _N] > BLOCK * BLOCK / 4
     return float(np.median(sums[full][:, _R] / sums[full][:, _N])) if full.any() else 0.0
 
 
 def find_motion(first: Pyramid, second: Pyramid) -> RigidMotion | None:
-    """Find the motion of the second against the first (with its slopes), of planes of one size; None where none is
-    found.
+    """Find the motion of the second against the first (with its slopes), of planes of one size.
+
+    None where none is found.
 
     Parameters
     ----------
@@ -282,14 +292,14 @@ def find_motion(first: Pyramid, second: Pyramid) -> RigidMotion | None:
     return _judged(first, second, found, local)
 
 
-def _smooth(shifts: NDArray, weight: NDArray) -> NDArray[np.float32]:
+def _smooth(shifts: NDArray[Any], weight: NDArray[Any]) -> NDArray[np.float32]:
     """Shifts of blocks (rows, columns, 2) as a smooth field: means by weight, drawn to none where little is known."""
     total = cv2.GaussianBlur(weight, (0, 0), LOCAL_BLOCKS, borderType=cv2.BORDER_REFLECT)
     mean = cv2.GaussianBlur(shifts * weight[..., None], (0, 0), LOCAL_BLOCKS, borderType=cv2.BORDER_REFLECT)
     return (mean / (total + 1 / LOCAL_PX**2)[..., None]).astype(np.float32)
 
 
-def _asked(sums: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _asked(sums: NDArray[Any]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Shift of each block that is left, and 1 / its variance where the block shows the same in both."""
     moved, variance = shifts_of(sums)
     residual = sums[..., _R] / np.maximum(sums[..., _N], 1)
@@ -312,7 +322,7 @@ def _as_one(first: Pyramid, second: Pyramid, found: _Found) -> bool:
 
 
 def _local(first: Pyramid, second: Pyramid, found: _Found) -> NDArray[np.float32] | None:
-    """What parts of the frame have moved against the whole, from coarse to fine; None where it is nothing."""
+    """Find what parts of the frame have moved against the whole, from coarse to fine; None where it is nothing."""
     if _as_one(first, second, found):
         return None
     start = min(LOCAL_LEVEL, len(first.planes) - 1)
@@ -341,9 +351,10 @@ def _local(first: Pyramid, second: Pyramid, found: _Found) -> NDArray[np.float32
     return field if rms > LEAST_LOCAL and after < MUCH_LESS * before else None
 
 
-def shifts_of(sums: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Compute the shift of each block (rows, columns, 2), and the variance of it; infinite where the block shows
-    nothing.
+def shifts_of(sums: NDArray[Any]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Compute the shift of each block (rows, columns, 2), and the variance of it.
+
+    Infinite where the block shows nothing.
 
     Parameters
     ----------
@@ -403,8 +414,9 @@ def _judged(first: Pyramid, second: Pyramid, found: _Found, local: NDArray[np.fl
 
 
 def still_share(first: Pyramid, second: Pyramid, shift: float) -> tuple[float, int]:
-    """Compute the share of the blocks with structure in which the second has not moved, by less than `shift` pixels
-    of the finest level, and how many blocks can tell.
+    """Compute the share of the blocks with structure in which the second has not moved.
+
+    By less than `shift` pixels of the finest level, and how many blocks can tell.
 
     Parameters
     ----------

@@ -75,7 +75,7 @@ def _learn(
     mine = [r for r in every if r.model == phone]
     found: dict[str, Any] = {"phone": phone, "shots": len(mine), "noise": [], "hand": None, "missing": []}
     lines = [tr("{phone}: {mine_count} shots", phone=phone, mine_count=len(mine))]
-    groups: dict[tuple, list[Any]] = {}
+    groups: dict[tuple[Any, ...], list[Any]] = {}
     for r in mine:
         groups.setdefault((r.focal_35mm, r.kind, round((r.width or 0) * (r.height or 0) / 1e6)), []).append(r)
     for (focal, kind, megapixels), some in sorted(groups.items(), key=lambda g: str(g[0])):

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 
-def delta_e00(first: NDArray, second: NDArray) -> NDArray[np.float64]:
-    """Compute the CIEDE2000 of CIELAB arrays (..., 3) (CIE 142:2001; Sharma, Wu, Dalal 2005 for the implementation's
-    pitfalls).
+def delta_e00(first: NDArray[Any], second: NDArray[Any]) -> NDArray[np.float64]:
+    """Compute the CIEDE2000 of CIELAB arrays (..., 3) (CIE 142:2001.
+
+    Sharma, Wu, Dalal 2005 for the implementation's pitfalls).
 
     Parameters
     ----------

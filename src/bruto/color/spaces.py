@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -127,7 +128,7 @@ def xyz_d50_to_working() -> NDArray[np.float64]:
     return np.linalg.inv(working_to_xyz()) @ bradford(D50_XYZ, D65_XYZ)
 
 
-def encode_srgb(linear: NDArray) -> NDArray:
+def encode_srgb(linear: NDArray[Any]) -> NDArray[Any]:
     """Compute the linear 0..1 to sRGB code 0..1 (IEC 61966-2-1).
 
     Parameters
@@ -144,7 +145,7 @@ def encode_srgb(linear: NDArray) -> NDArray:
     return np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)
 
 
-def decode_srgb(code: NDArray) -> NDArray:
+def decode_srgb(code: NDArray[Any]) -> NDArray[Any]:
     """Compute sRGB code 0..1 to linear 0..1 (IEC 61966-2-1).
 
     Parameters
@@ -160,7 +161,7 @@ def decode_srgb(code: NDArray) -> NDArray:
     return np.where(code <= 0.04045, code / 12.92, ((np.maximum(code, 0) + 0.055) / 1.055) ** 2.4)
 
 
-def xyz_to_lab(xyz: NDArray, white: NDArray = D65_XYZ) -> NDArray[np.float64]:
+def xyz_to_lab(xyz: NDArray[Any], white: NDArray[Any] = D65_XYZ) -> NDArray[np.float64]:
     """Compute the CIELAB of XYZ (..., 3) (CIE 015:2018).
 
     Parameters
@@ -180,7 +181,7 @@ def xyz_to_lab(xyz: NDArray, white: NDArray = D65_XYZ) -> NDArray[np.float64]:
     return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
 
 
-def lightness(luminance: NDArray | float) -> NDArray:
+def lightness(luminance: NDArray[Any] | float) -> NDArray[Any]:
     """Compute the CIE L* of relative luminance, 1 = white.
 
     Parameters
@@ -197,7 +198,7 @@ def lightness(luminance: NDArray | float) -> NDArray:
     return np.where(y > (6 / 29) ** 3, 116 * np.cbrt(y) - 16, y * 903.2962963)
 
 
-def luminance_of(lightness_star: NDArray | float) -> NDArray:
+def luminance_of(lightness_star: NDArray[Any] | float) -> NDArray[Any]:
     """Compute the relative luminance of CIE L*.
 
     Parameters
@@ -250,7 +251,7 @@ def picture_to_lab(picture: NDArray[np.uint8], name: str = "srgb") -> NDArray[np
     return xyz_to_lab(table[picture] @ space(name).to_xyz().T)
 
 
-def lowest(rgb: NDArray) -> NDArray:
+def lowest(rgb: NDArray[Any]) -> NDArray[Any]:
     """Compute the least of three channels (..., 3); many times faster than `min` along the last axis.
 
     Parameters
@@ -266,7 +267,7 @@ def lowest(rgb: NDArray) -> NDArray:
     return np.minimum(np.minimum(rgb[..., 0], rgb[..., 1]), rgb[..., 2])
 
 
-def highest(rgb: NDArray) -> NDArray:
+def highest(rgb: NDArray[Any]) -> NDArray[Any]:
     """Compute the largest of three channels (..., 3).
 
     Parameters

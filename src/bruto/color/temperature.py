@@ -7,6 +7,7 @@ The locus is integrated from Planck's law with the CIE 1931 observer; between ta
 from __future__ import annotations
 
 from functools import cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +27,7 @@ def _locus() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     return mired, _xyz_to_uv(power @ observer())
 
 
-def _xyz_to_uv(xyz: NDArray) -> NDArray:
+def _xyz_to_uv(xyz: NDArray[Any]) -> NDArray[Any]:
     x, y, z = np.moveaxis(np.asarray(xyz, float), -1, 0)
     d = x + 15 * y + 3 * z
     return np.stack([4 * x / d, 6 * y / d], axis=-1)

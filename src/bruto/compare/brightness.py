@@ -57,8 +57,9 @@ def typical_light(picture: NDArray[np.uint8]) -> float:
 
 
 def apart_ev(first: NDArray[np.uint8], second: NDArray[np.uint8], valid: NDArray[np.bool_]) -> float:
-    """Compute the stops by which the first of two pictures (H, W, 3) on one grid is brighter: median over the places
-    that are `valid` and usable in both; of the medians where such places are few.
+    """Compute the stops by which the first of two pictures (H, W, 3) on one grid is brighter.
+
+    Median over the places that are `valid` and usable in both; of the medians where such places are few.
 
     Parameters
     ----------
@@ -86,8 +87,9 @@ def apart_ev(first: NDArray[np.uint8], second: NDArray[np.uint8], valid: NDArray
 
 
 def found_push(apart: Callable[[float], float]) -> float:
-    """Compute the push (EV) of exposure at which `apart`, the stops that are still missing, is nothing; steps of the
-    secant, as a tone curve makes less of a push than it says.
+    """Compute the push (EV) of exposure at which `apart`, the stops that are still missing, is nothing.
+
+    Steps of the secant, as a tone curve makes less of a push than it says.
 
     Parameters
     ----------
@@ -150,8 +152,9 @@ def equalled(pair: Aligned, second: Side, make: Callable[[float], Side]) -> tupl
 
 
 def push_to(light: float, side: Side, make: Callable[[float], Side], edge: int) -> tuple[Side, float]:
-    """Return a side at a typical light (see `typical_light`) and the push (EV) that it took, where nothing is
-    aligned.
+    """Return a side at a typical light (see `typical_light`) and the push.
+
+    EV) that it took, where nothing is aligned.
 
     Parameters
     ----------

@@ -1,5 +1,6 @@
-"""CIELAB and CIEDE2000 of whole pictures, compiled: the same as `color.spaces` and `color.difference`, in single
-precision.
+"""CIELAB and CIEDE2000 of whole pictures, compiled.
+
+The same as `color.spaces` and `color.difference`, in single precision.
 """
 
 from __future__ import annotations
@@ -75,7 +76,7 @@ def lab_of_codes(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
 
 
 @njit(inline="always")
-def _difference(l1, a1, b1, l2, a2, b2):  # type: ignore[no-untyped-def]
+def _difference(l1, a1, b1, l2, a2, b2):
     """CIEDE2000 (CIE 142:2001; Sharma, Wu, Dalal 2005)."""
     mean = np.float32(0.5) * (math.sqrt(a1 * a1 + b1 * b1) + math.sqrt(a2 * a2 + b2 * b2))
     seven = (mean / np.float32(25)) ** 7

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import cv2
 import numpy as np
@@ -30,9 +31,10 @@ HIGH, LOW = 99.0, 2.0
 
 @dataclass(frozen=True)
 class MeasuredSide:
-    """One picture on the compared grid: CIE `lab` (H, W, 3), where both pictures are `valid`, the places that are
-    `flat` and `busy` in both, and that are nearly `grey` in one of them; `first` is the picture that stands first, None
-    where that is this one.
+    """One picture on the compared grid.
+
+    CIE `lab` (H, W, 3), where both pictures are `valid`, the places that are `flat` and `busy` in both, and that
+    are nearly `grey` in one of them; `first` is the picture that stands first, None where that is this one.
     """
 
     lab: NDArray[np.float32]
@@ -53,7 +55,7 @@ class MeasuredSide:
         return self.lightness - cv2.GaussianBlur(self.lightness, (0, 0), 2.0)
 
     @cached_property
-    def edges(self) -> tuple[NDArray, NDArray, NDArray] | None:
+    def edges(self) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]] | None:
         """Profiles across strong edges, see `edges_of`."""
         return edges_of(np.ascontiguousarray(self.lightness), self.valid)
 
@@ -64,7 +66,7 @@ class MeasuredSide:
         return 1.4826 * float(np.median(np.abs(fine - np.median(fine)))) if self.flat.any() else 0.0
 
 
-def oklab_of_lab(lab: NDArray) -> NDArray[np.float64]:
+def oklab_of_lab(lab: NDArray[Any]) -> NDArray[np.float64]:
     """Compute the OKLab of CIELAB (N, 3), both of D65.
 
     Parameters
@@ -85,9 +87,10 @@ def oklab_of_lab(lab: NDArray) -> NDArray[np.float64]:
 
 @dataclass(frozen=True)
 class Measure:
-    """`title` with its unit; `digits` behind the point; `tolerance` up to which two numbers are alike, by the first
-    one; sentences for where the second number is lower, higher or the same, with `{first}` and `{second}` for the
-    pictures.
+    """`title` with its unit; `digits` behind the point.
+
+    `tolerance` up to which two numbers are alike, by the first one; sentences for where the second number is
+    lower, higher or the same, with `{first}` and `{second}` for the pictures.
     """
 
     key: str
@@ -139,7 +142,8 @@ def _texture(s: MeasuredSide) -> float:
 
 
 def _tint(s: MeasuredSide, low: float, high: float) -> float:
-    """How far greys of some lightness are from grey: length of their median (a, b) in OKLab, times 1000;
+    """How far greys of some lightness are from grey: length of their median (a, b) in OKLab, times 1000.
+
     NaN where there are too few.
     """
     if s.grey is None:
@@ -168,8 +172,10 @@ def _coarse(s: MeasuredSide, channels: tuple[int, ...]) -> float:
 
 
 def _steps(s: MeasuredSide) -> float:
-    """Height of the steps in which even tones change, L*: between plateaus that lie `STEP_APART` pixels from each
-    other; 0 where grain or a smooth change leaves no plateaus.
+    """Height of the steps in which even tones change, L*.
+
+    Between plateaus that lie `STEP_APART` pixels from each other; 0 where grain or a smooth change leaves no
+    plateaus.
     """
     l = s.lightness
     mean = cv2.blur(l, (5, 5))
@@ -231,9 +237,10 @@ def _fringes(s: MeasuredSide) -> float:
     return float(np.sqrt(np.mean(fine[edges] ** 2)))
 
 
-def edge_width(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
-    """Compute the median distance from 10 to 90 % of strong isolated edges, pixels of the grid; 0 where there are
-    too few.
+def edge_width(found: tuple[NDArray[Any], NDArray[Any], NDArray[Any]] | None) -> float:
+    """Compute the median distance from 10 to 90 % of strong isolated edges, pixels of the grid.
+
+    0 where there are too few.
 
     Parameters
     ----------
@@ -262,7 +269,7 @@ def edge_width(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
     return float(np.nanmedian(places[0] + places[1]))
 
 
-def edge_overshoot(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
+def edge_overshoot(found: tuple[NDArray[Any], NDArray[Any], NDArray[Any]] | None) -> float:
     """Compute the median overshoot beside strong isolated edges, as a share of the step, in L*.
 
     Parameters
@@ -284,9 +291,10 @@ def edge_overshoot(found: tuple[NDArray, NDArray, NDArray] | None) -> float:
     return float(max(0.0, np.median((over + under) / 2)))
 
 
-def edges_of(l: NDArray[np.float32], valid: NDArray) -> tuple[NDArray, NDArray, NDArray] | None:
-    """Compute the profiles (N, 25) across strong isolated edges, from dark to bright, and L* of both sides; None if
-    too few.
+def edges_of(l: NDArray[np.float32], valid: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]] | None:
+    """Compute the profiles (N, 25) across strong isolated edges, from dark to bright, and L* of both sides.
+
+    None if too few.
 
     Parameters
     ----------

@@ -46,8 +46,9 @@ def _plain(side: dict[str, float], stored: StoredSide | None) -> dict[str, float
 
 @dataclass(frozen=True)
 class Comparison:
-    """Measures of both by their keys, their alignment and difference; `first`, `second` (H, W, 3) uint8 lie on one
-    grid, `valid` (H, W) where both exist; `labs` both in CIELAB.
+    """Measures of both by their keys, their alignment and difference.
+
+    `first`, `second` (H, W, 3) uint8 lie on one grid, `valid` (H, W) where both exist; `labs` both in CIELAB.
     """
 
     alignment: Alignment
@@ -64,7 +65,7 @@ class Comparison:
     """What the files take, where that is known."""
 
     def as_json(self) -> dict[str, Any]:
-        """What the command line prints; numbers that could not be measured are null."""
+        """Find what the command line prints; numbers that could not be measured are null."""
         a, b = (_plain(side, stored) for side, stored in zip((self.a, self.b), self.stored, strict=True))
         names = ("residual_px", "model_px", "tracks")
         return {
@@ -78,8 +79,8 @@ class Comparison:
         return difference_map(*self.labs)
 
 
-def _flat_mask(lab: NDArray[np.float32], valid: NDArray) -> NDArray[np.bool_]:
-    """The flattest tenth of the mid-toned 8 x 8 neighbourhoods common to both pictures."""
+def _flat_mask(lab: NDArray[np.float32], valid: NDArray[Any]) -> NDArray[np.bool_]:
+    """Compute the flattest tenth of the mid-toned 8 x 8 neighbourhoods common to both pictures."""
     l = lab[..., 0]
     smooth = cv2.GaussianBlur(l, (0, 0), 4)
     change = np.hypot(cv2.Sobel(smooth, cv2.CV_32F, 1, 0), cv2.Sobel(smooth, cv2.CV_32F, 0, 1))
@@ -136,8 +137,9 @@ def aligned(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
 
 
 def brought(second: NDArray[np.uint8], alignment: Alignment) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
-    """Compute a picture (H, W, 3), reduced as it was aligned, on the first one's grid, and where it has something
-    there.
+    """Compute a picture (H, W, 3), reduced as it was aligned, on the first one's grid.
+
+    And where it has something there.
 
     Parameters
     ----------

@@ -135,8 +135,9 @@ def further(push: Recipe, ev: float) -> Recipe:
 
 
 def cannot_act(push: Recipe) -> list[str]:
-    """Return the titles of what a push changes that cannot act on a finished picture, or on the frame that is
-    compared.
+    """Return the titles of what a push changes that cannot act on a finished picture.
+
+    Or on the frame that is compared.
 
     Parameters
     ----------

@@ -14,8 +14,9 @@ AREA, TEXTURE, TINT = 0.1, 75.0, 8.0
 
 
 def lost(c: Comparison) -> tuple[float, float, float]:
-    """Find what the second picture has lost and the first still has: bright and dark places, percent of the area,
-    and how many stops the first spreads over them.
+    """Find what the second picture has lost and the first still has.
+
+    Bright and dark places, percent of the area, and how many stops the first spreads over them.
 
     Parameters
     ----------

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -41,21 +42,23 @@ class _Maps:
     valid: NDArray[np.float32]
     steep: NDArray[np.float32]
 
-    def mean(self, values: NDArray) -> NDArray[np.float32]:
-        """The mean of squares at every step."""
+    def mean(self, values: NDArray[Any]) -> NDArray[np.float32]:
+        """Compute the mean of squares at every step."""
         whole = cv2.blur(np.ascontiguousarray(values, np.float32), (SIDE, SIDE), borderType=cv2.BORDER_REPLICATE)
         return whole[::STEP, ::STEP]
 
-    def strength(self, values: NDArray, where: NDArray) -> NDArray[np.float32]:
+    def strength(self, values: NDArray[Any], where: NDArray[Any]) -> NDArray[np.float32]:
         """Root of the mean square, of places that count."""
         return np.sqrt(np.maximum(self.mean(values * values * where), 0))
 
 
-Scored = tuple[NDArray, Callable[[int], str]]
+Scored = tuple[NDArray[Any], Callable[[int], str]]
 """How much both differ at every step, and what is said of one of them."""
 
 
-def _stronger(one: NDArray, other: NDArray, if_first: str, if_second: str, where: NDArray | float = 1.0) -> Scored:
+def _stronger(
+    one: NDArray[Any], other: NDArray[Any], if_first: str, if_second: str, where: NDArray[Any] | float = 1.0
+) -> Scored:
     """Where one is stronger than the other, and the sentence for each case."""
     return np.abs(one - other) * where, lambda k: if_first if one.flat[k] > other.flat[k] else if_second
 
@@ -135,8 +138,9 @@ LEAST_L, LEAST_AB, LEAST_RATIO = 1.0, 1.5, 1.15
 
 
 def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: float) -> Region:
-    """Return a place of two pictures (H, W, 3; CIELAB) on one grid, and how they differ there; `x`, `y` as in
-    `Region`.
+    """Return a place of two pictures (H, W, 3; CIELAB) on one grid, and how they differ there.
+
+    `x`, `y` as in `Region`.
 
     Parameters
     ----------
@@ -204,7 +208,7 @@ def places_of(one: NDArray[np.float32], other: NDArray[np.float32], valid: NDArr
         np.ascontiguousarray(p[..., 0]) - cv2.GaussianBlur(np.ascontiguousarray(p[..., 0]), (0, 0), 2.0)
         for p in (one, other)
     )
-    maps = _Maps(one, other, fine, inner, steep)  # type: ignore[arg-type]
+    maps = _Maps(one, other, fine, inner, steep)
     whole = maps.mean(valid) > 0.98
     found: list[Region] = []
     height, width = valid.shape

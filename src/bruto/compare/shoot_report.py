@@ -37,9 +37,10 @@ COLUMNS = (
 
 @dataclass(frozen=True)
 class Line:
-    """A pair: the shot's `name`, measures of the raw (`a`) and of the picture (`b`), their difference (median ΔE00),
-    bytes of both, whether the raw is worth them (`keep`) with the sentence that says why, and both as small images of
-    HTML.
+    """A pair: the shot's `name`, measures of the raw (`a`) and of the picture (`b`), their difference.
+
+    Median ΔE00), bytes of both, whether the raw is worth them (`keep`) with the sentence that says why, and both
+    as small images of HTML.
     """
 
     name: str
@@ -52,7 +53,7 @@ class Line:
     images: tuple[str, str]
 
     def as_json(self) -> dict[str, Any]:
-        """What the command line prints; numbers that could not be measured are null."""
+        """Find what the command line prints; numbers that could not be measured are null."""
         a, b = ({k: None if math.isnan(v) else v for k, v in m.items()} for m in (self.a, self.b))
         return {
             "shot": self.name, "raw": a, "picture": b, "delta_e00_median": self.delta_e00, "keep": self.keep,

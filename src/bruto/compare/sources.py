@@ -1,5 +1,6 @@
-"""The two sides of a comparison: any raw under any values, or any finished picture; made by one function for the window
-and for the command line.
+"""The two sides of a comparison: any raw under any values, or any finished picture.
+
+Made by one function for the window and for the command line.
 """
 
 from __future__ import annotations
@@ -36,7 +37,8 @@ class Side(Protocol):
     """One side: `size` (width, height; pixels) of the oriented frame."""
 
     @property
-    def size(self) -> tuple[int, int]: ...
+    def size(self) -> tuple[int, int]:
+        """Width and height of the whole picture, pixels."""
 
     def whole(self, edge: int) -> NDArray[np.uint8]:
         """Compute all of it (H, W, 3; sRGB codes, oriented), its long edge `edge` to twice that, if it has so much.
@@ -76,6 +78,7 @@ class Developed:
 
     @property
     def size(self) -> tuple[int, int]:
+        """Width and height of the whole picture, pixels."""
         return self.developer.source.meta.oriented_size
 
     def whole(self, edge: int) -> NDArray[np.uint8]:
@@ -124,6 +127,7 @@ class Finished:
 
     @property
     def size(self) -> tuple[int, int]:
+        """Width and height of the whole picture, pixels."""
         return self.pixels.shape[1], self.pixels.shape[0]
 
     def whole(self, edge: int) -> NDArray[np.uint8]:
@@ -224,8 +228,9 @@ def stored(side: Side) -> StoredSide | None:
 
 
 def side_of_pixels(path: Path, pixels: NDArray[np.uint8], push: Recipe | None = None) -> Side:
-    """Return a finished picture (H, W, 3; sRGB codes, oriented) out of a file, such as its preview, as it is
-    compared.
+    """Return a finished picture (H, W, 3.
+
+    SRGB codes, oriented) out of a file, such as its preview, as it is compared.
 
     Parameters
     ----------
@@ -250,8 +255,9 @@ def side_of_pixels(path: Path, pixels: NDArray[np.uint8], push: Recipe | None = 
 
 @dataclass(frozen=True)
 class SharpPair:
-    """A rectangle of both at the first one's full size: `first`, `second` (h, w, 3) uint8 sRGB, `difference` (h, w)
-    CIEDE2000, at `rect` of the oriented frame.
+    """A rectangle of both at the first one's full size.
+
+    `first`, `second` (h, w, 3) uint8 sRGB, `difference` (h, w) CIEDE2000, at `rect` of the oriented frame.
     """
 
     first: NDArray[np.uint8]

@@ -1,8 +1,11 @@
-"""From camera colour to the working space by the DNG model (DNG 1.7, chapter 6, "Mapping Camera Color Space to CIE
-XYZ").
+"""From camera colour to the working space by the DNG model.
+
+DNG 1.7, chapter 6, "Mapping Camera Color Space to CIE XYZ").
 """
 
 from __future__ import annotations
+
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,8 +50,10 @@ _PLAIN = Calibration(
 
 
 def _weights(calibrations: tuple[Calibration, ...], kelvin: float, xy: tuple[float, float]) -> NDArray[np.float64]:
-    """Share of each calibration for a white: by reciprocal temperature between two; of three, by the inverse square of
-    the distance of their chromaticities (Shepard 1968), which also tells lights of one temperature apart.
+    """Share of each calibration for a white: by reciprocal temperature between two.
+
+    Of three, by the inverse square of the distance of their chromaticities (Shepard 1968), which also tells
+    lights of one temperature apart.
     """
     kelvins = [_LIGHT_SOURCE_KELVIN.get(c.illuminant, 6504.0) for c in calibrations]
     if len(calibrations) == 1:
@@ -65,7 +70,7 @@ def _weights(calibrations: tuple[Calibration, ...], kelvin: float, xy: tuple[flo
     return weights / weights.sum()
 
 
-def calibration_weights(meta: RawMeta, neutral: NDArray) -> NDArray[np.float64]:
+def calibration_weights(meta: RawMeta, neutral: NDArray[Any]) -> NDArray[np.float64]:
     """Compute the share of each of the file's calibrations for a camera neutral; they sum to 1.
 
     Parameters
@@ -85,7 +90,9 @@ def calibration_weights(meta: RawMeta, neutral: NDArray) -> NDArray[np.float64]:
     return _weights(meta.calibrations or (_PLAIN,), float(np.clip(kelvin, 1000, 100000)), (x, y))
 
 
-def _mixed(meta: RawMeta, kelvin: float, xy: tuple[float, float]) -> tuple[NDArray, NDArray | None, NDArray]:
+def _mixed(
+    meta: RawMeta, kelvin: float, xy: tuple[float, float]
+) -> tuple[NDArray[Any], NDArray[Any] | None, NDArray[Any]]:
     """Colour matrix, forward matrix (None where one is missing) and unit calibration for a white."""
     found = meta.calibrations or (_PLAIN,)
     w = _weights(found, kelvin, xy)
@@ -93,9 +100,9 @@ def _mixed(meta: RawMeta, kelvin: float, xy: tuple[float, float]) -> tuple[NDArr
     forward = None
     if all(c.forward is not None for c in found):
         forward = sum(k * c.forward for k, c in zip(w, found, strict=True))
-    unit: NDArray = np.eye(3)
+    unit: NDArray[Any] = np.eye(3)
     if all(c.camera_calibration is not None for c in found):
-        unit = sum(k * c.camera_calibration for k, c in zip(w, found, strict=True))  # type: ignore[assignment]
+        unit = sum(k * c.camera_calibration for k, c in zip(w, found, strict=True))
     return np.asarray(color), None if forward is None else np.asarray(forward), unit
 
 
@@ -104,7 +111,7 @@ def _xyz_to_camera(meta: RawMeta, kelvin: float, xy: tuple[float, float]) -> NDA
     return np.diag(meta.analog_balance) @ unit @ color
 
 
-def neutral_to_xy(meta: RawMeta, neutral: NDArray) -> tuple[float, float]:
+def neutral_to_xy(meta: RawMeta, neutral: NDArray[Any]) -> tuple[float, float]:
     """Compute the chromaticity of the white that a camera neutral stands for (the specification's iteration).
 
     Parameters
@@ -155,7 +162,7 @@ def xy_to_neutral(meta: RawMeta, x: float, y: float) -> NDArray[np.float64]:
     return camera / camera[1]
 
 
-def camera_to_working(meta: RawMeta, neutral: NDArray) -> NDArray[np.float64]:
+def camera_to_working(meta: RawMeta, neutral: NDArray[Any]) -> NDArray[np.float64]:
     """Compute the matrix (3, 3) from camera RGB to linear Rec.
 
     2020; the neutral maps to equal values, green of the neutral to 1.

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import struct
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,7 +35,7 @@ class Correction:
     opcode: int
     area: tuple[int, ...] = ()
     """Top, left, bottom, right, plane, planes, row and column pitch."""
-    values: NDArray = field(default_factory=lambda: np.zeros(0))
+    values: NDArray[Any] = field(default_factory=lambda: np.zeros(0))
     """Table, coefficients or one number a row or column."""
     points: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 2), np.int64))
 
@@ -135,17 +136,21 @@ def write_correction(c: Correction) -> bytes:
 
 
 def _places(start: int, stop: int, pitch: int, origin: int, size: int) -> tuple[slice, int]:
-    """Every `pitch`-th line from `start` to `stop` as a slice of an array that begins at `origin`, and the first's
-    number.
+    """Every `pitch`-th line from `start` to `stop` as a slice of an array that begins at `origin`.
+
+    And the first's number.
     """
     first = max(0, -(-(origin - start) // pitch))
     local = start + first * pitch - origin
     return slice(min(local, size), max(0, min(stop - origin, size)), pitch), first
 
 
-def apply_corrections(data: NDArray, corrections: tuple[Correction, ...], origin: tuple[int, int] = (0, 0)) -> None:
-    """Apply operations in their order to (H, W) or (H, W, 3), in place; Integers are taken as codes (a unit is
-    65535), floats as light (a unit is 1).
+def apply_corrections(
+    data: NDArray[Any], corrections: tuple[Correction, ...], origin: tuple[int, int] = (0, 0)
+) -> None:
+    """Apply operations in their order to (H, W) or (H, W, 3), in place.
+
+    Integers are taken as codes (a unit is 65535), floats as light (a unit is 1).
 
     Parameters
     ----------
@@ -182,7 +187,7 @@ def apply_corrections(data: NDArray, corrections: tuple[Correction, ...], origin
 
 
 def _mapped(x: NDArray[np.float64], c: Correction, first_row: int, first_column: int) -> NDArray[np.float64]:
-    """What an operation makes of values in units."""
+    """Find what an operation makes of values in units."""
     if c.opcode == MAP_TABLE:
         place = np.clip(x * 65535.0, 0, len(c.values) - 1)
         low = np.floor(place).astype(np.int64)
@@ -201,7 +206,7 @@ def _mapped(x: NDArray[np.float64], c: Correction, first_row: int, first_column:
     return x + lines if c.opcode in (DELTA_ROW, DELTA_COLUMN) else x * lines
 
 
-def _mend(data: NDArray, points: NDArray[np.int64]) -> None:
+def _mend(data: NDArray[Any], points: NDArray[np.int64]) -> None:
     """Bad pixels become the mean of their good neighbours of the same colour, nearest first."""
     h, w = data.shape[:2]
     points = points[((points >= 0) & (points < [h, w])).all(axis=1)]

@@ -58,8 +58,9 @@ def layout_of(tif: Any, page: Any, meta: RawMeta) -> SegmentLayout:
 
 
 def _check_memory(meta: RawMeta, layout: SegmentLayout, tile_h: int, tile_w: int, parts: int) -> None:
-    """Refuse before anything is decoded what does not fit into the memory that is free, or has parts far larger than
-    the image; raises `FileProblem`.
+    """Refuse before anything is decoded what does not fit into the memory that is free.
+
+    Or has parts far larger than the image; raises `FileProblem`.
     """
     samples = 1 if meta.kind == "mosaic" else 3
     if tile_h * tile_w > 4 * meta.width * meta.height + (1 << 22):
@@ -77,7 +78,7 @@ def _check_memory(meta: RawMeta, layout: SegmentLayout, tile_h: int, tile_w: int
         )
 
 
-def decode_pixels(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray:
+def decode_pixels(tif: Any, page: Any, meta: RawMeta, size: int) -> NDArray[Any]:
     """Compute all tiles or strips into one array; each is checked against the file's length and its own place.
 
     Parameters

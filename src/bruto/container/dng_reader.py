@@ -381,7 +381,7 @@ class _Either:
         return self.get(tag) is not None
 
 
-def _exif_number(exif: dict, first: Any, name: str, tag: int) -> float | None:
+def _exif_number(exif: dict[str, Any], first: Any, name: str, tag: int) -> float | None:
     value = exif.get(name)
     if value is None:
         found = rational_of(first, tag)
@@ -436,7 +436,7 @@ def _masked_areas(page: Any, width: int, height: int) -> tuple[tuple[int, int, i
     return tuple(found[:16])
 
 
-def _masked_black(codes: NDArray, meta: RawMeta) -> NDArray[np.float64]:
+def _masked_black(codes: NDArray[Any], meta: RawMeta) -> NDArray[np.float64]:
     """Black level of the four mosaic sites, measured where no light fell."""
     ax, ay = meta.active_area[:2]
     result = np.zeros((2, 2))
@@ -465,8 +465,9 @@ class _Operations:
 
 
 def _opcodes(page: Any, warnings: list[str]) -> _Operations:
-    """Parsed lists. Unknown optional operations are left out with a warning; unknown required ones raise
-    `FileProblem`.
+    """Return the parsed lists.
+
+    Unknown optional operations are left out with a warning; unknown required ones raise `FileProblem`.
     """
     found = _Operations()
     for number, tag in ((1, 51008), (2, 51009), (3, 51022)):
@@ -513,7 +514,7 @@ def _opcodes(page: Any, warnings: list[str]) -> _Operations:
 
 
 def _preview(tif: Any, pages: list[Any], raw: Any, size: int) -> tuple[bytes | None, tuple[int, int] | None]:
-    """The largest embedded JPEG preview."""
+    """Return the largest embedded JPEG preview."""
     best, best_size = None, None
     for page in pages:
         if page is raw or int(page.compression) not in (7, 6) or int(tag_value(page, 254, 0)) not in (1, 0x10001):

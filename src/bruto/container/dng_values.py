@@ -79,7 +79,7 @@ def rational_of(page: Any, tag: int, default: Any = None) -> Any:
     return values
 
 
-def within(values: NDArray, bounds: tuple[float, float]) -> bool:
+def within(values: NDArray[Any], bounds: tuple[float, float]) -> bool:
     """Return the within.
 
     Parameters

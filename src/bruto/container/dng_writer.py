@@ -1,5 +1,6 @@
-"""Writing DNG files: mosaics and linear frames, in every form in which they are read, with preview, colour, profiles,
-masks, corrections, Exif and place.
+"""Writing DNG files: mosaics and linear frames, in every form in which they are read, with preview, colour.
+
+Profiles, masks, corrections, Exif and place.
 
 Structure: IFD 0 holds the JPEG preview and the tags of the whole file, a sub-IFD the raw image in tiles, others the
 masks; or, where asked, IFD 0 holds the raw image and a sub-IFD the preview. Pixels come last, so that a file cut short
@@ -11,6 +12,7 @@ from __future__ import annotations
 import io
 import struct
 from pathlib import Path
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -36,7 +38,7 @@ def _jpeg(preview: NDArray[np.uint8]) -> bytes:
     return stream.getvalue()
 
 
-def _raw_image(codes: NDArray, how: SampleStorage) -> list[Entry]:
+def _raw_image(codes: NDArray[Any], how: SampleStorage) -> list[Entry]:
     height, width = codes.shape[:2]
     samples = 1 if codes.ndim == 2 else 3
     found: list[Entry] = [
@@ -103,7 +105,7 @@ def _version(tags: DngTags, how: SampleStorage) -> int:
 
 def write_dng(
     path: Target | str | Path,
-    codes: NDArray,
+    codes: NDArray[Any],
     tags: DngTags,
     preview: NDArray[np.uint8],
     how: SampleStorage | None = None,

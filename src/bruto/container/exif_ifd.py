@@ -1,5 +1,6 @@
-"""The Exif directory of TIFF-like files: appended behind a file the TIFF writer has closed, and linked from its IFD
-0.
+"""The Exif directory of TIFF-like files.
+
+Appended behind a file the TIFF writer has closed, and linked from its IFD 0.
 """
 
 from __future__ import annotations
@@ -24,17 +25,28 @@ class ShootingData(Protocol):
     """What is stated of a shot; see `rawframe.RawMeta` for units."""
 
     @property
-    def iso(self) -> float | None: ...
+    def iso(self) -> float | None:
+        """ISO speed, None where the file gives none."""
+
     @property
-    def exposure_s(self) -> float | None: ...
+    def exposure_s(self) -> float | None:
+        """Exposure time, seconds; None where the file gives none."""
+
     @property
-    def f_number(self) -> float | None: ...
+    def f_number(self) -> float | None:
+        """f-number of the lens, None where the file gives none."""
+
     @property
-    def focal_mm(self) -> float | None: ...
+    def focal_mm(self) -> float | None:
+        """Focal length, mm; None where the file gives none."""
+
     @property
-    def focal_35mm(self) -> float | None: ...
+    def focal_35mm(self) -> float | None:
+        """35 mm equivalent focal length, mm; None where the file gives none."""
+
     @property
-    def taken(self) -> str: ...
+    def taken(self) -> str:
+        """Time of the capture as Exif writes it, "" where the file gives none."""
 
 
 def exif_entries(shot: ShootingData) -> list[tuple[int, int, Any]]:

@@ -1,5 +1,6 @@
-"""One TIFF directory as plain values, for structures that are not whole TIFF files: separate and embedded camera
-profiles (DNG 1.7, "ExtraCameraProfiles"; TIFF 6.0, section 2).
+"""One TIFF directory as plain values, for structures that are not whole TIFF files.
+
+Separate and embedded camera profiles (DNG 1.7, "ExtraCameraProfiles"; TIFF 6.0, section 2).
 """
 
 from __future__ import annotations
@@ -51,8 +52,9 @@ def byte_order(data: bytes, at: int = 0) -> str:
 def read_ifd(
     data: bytes | MappedFile, offset: int, order: str, base: int = 0, only: Container[int] | None = None
 ) -> dict[int, Any]:
-    """Read the tag → bytes (types 2, 7), or float64 / integer array of a directory at `offset`; offsets count from
-    `base`.
+    """Read the tag → bytes (types 2, 7), or float64 / integer array of a directory at `offset`.
+
+    Offsets count from `base`.
 
     Rationals become their quotients.
 

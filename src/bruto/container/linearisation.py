@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numba import njit, prange
@@ -80,8 +81,11 @@ def _linearise_mosaic(
                         clipped[row2, x >> 1] |= np.uint8(1 << color[row * 2 + ((x0 + x) & 1)])
 
 
-def _corrected_codes(frame: RawFrame) -> NDArray:
-    """Stored codes after opcode list 1 and the linearisation table, with the deltas of the black level taken off."""
+def _corrected_codes(frame: RawFrame) -> NDArray[Any]:
+    """Compute the stored codes after opcode list 1 and the linearisation table.
+
+    With the deltas of the black level taken off.
+    """
     meta, codes = frame.meta, frame.codes
     if meta.code_corrections:
         codes = codes.copy()
@@ -119,8 +123,9 @@ def _bounded(linear: Linear) -> Linear:
 
 
 def linearise(frame: RawFrame) -> Linear:
-    """Return the stored codes to linear light: opcode list 1, linearisation table, black, white, clip mask, then
-    opcode list 2.
+    """Return the stored codes to linear light.
+
+    Opcode list 1, linearisation table, black, white, clip mask, then opcode list 2.
 
     DNG 1.7, chapter 5 ("Mapping Raw Values to Linear Reference Values"). NaN and infinities in float data become 0.
     Of list 2 the point corrections come first, in their order, then the gain maps.
@@ -154,8 +159,10 @@ def linearise(frame: RawFrame) -> Linear:
 
 
 def _without_vignette(linear: Linear, meta: RawMeta) -> Linear:
-    """Vignette corrections of list 3, applied here with the lens shading: both are slow gains by place, so demosaicing
-    does not tell them apart, and the noise model needs them together.
+    """Vignette corrections of list 3, applied here with the lens shading.
+
+    Both are slow gains by place, so demosaicing does not tell them apart, and the noise model needs them
+    together.
     """
     if not meta.vignettes:
         return linear
@@ -270,8 +277,9 @@ def _linearised(frame: RawFrame, meta: RawMeta) -> Linear:
 
 
 def shading_grid(meta: RawMeta) -> NDArray[np.float32]:
-    """Compute the mean gain over the default crop on a coarse grid: lens shading and vignette; (1, 1) where there is
-    none.
+    """Compute the mean gain over the default crop on a coarse grid: lens shading and vignette.
+
+    (1, 1) where there is none.
 
     Parameters
     ----------

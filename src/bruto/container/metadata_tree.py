@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,7 +42,7 @@ ORIENTATIONS = {
 }
 
 
-def _numbers(values: NDArray | tuple, digits: int = 4) -> str:
+def _numbers(values: NDArray[Any] | tuple[Any, ...], digits: int = 4) -> str:
     return ", ".join(f"{float(v):.{digits}g}" for v in np.ravel(values))
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -9,7 +11,7 @@ _CLOCKWISE = {1: 6, 6: 3, 3: 8, 8: 1, 2: 7, 7: 4, 4: 5, 5: 2}
 _BACK = {5: 5, 6: 8, 7: 7, 8: 6}
 
 
-def orient(picture: NDArray, orientation: int) -> NDArray:
+def orient(picture: NDArray[Any], orientation: int) -> NDArray[Any]:
     """Compute the turn a stored picture by its Exif orientation (1-8), so that it can be looked at.
 
     Parameters
@@ -82,7 +84,7 @@ def place_as_stored(x: float, y: float, orientation: int) -> tuple[float, float]
     return (1 - x if orientation in (2, 4, 5, 7) else x), y
 
 
-def as_stored(picture: NDArray, orientation: int) -> NDArray:
+def as_stored(picture: NDArray[Any], orientation: int) -> NDArray[Any]:
     """Compute a picture that can be looked at, laid as one of that orientation is stored: undoes `orient`.
 
     Parameters

@@ -110,8 +110,10 @@ def decode_jpeg(data: bytes, edge: int | None = None) -> NDArray[np.uint8]:
 
 @contextmanager
 def _open(path: Path) -> Iterator[Image.Image]:
-    """A picture opened by a stream of its own: given a name, the library would map the file into memory, which ends the
-    process where it becomes shorter meanwhile.
+    """Return a picture opened by a stream of its own.
+
+    Given a name, the library would map the file into memory, which ends the process where it becomes shorter
+    meanwhile.
     """
     formats = list(_FORMATS)
     with open_regular(path) as stream:
@@ -180,7 +182,10 @@ def _iso(value: Any) -> float | None:
 
 @functools.cache
 def _quiet_tiff_library() -> None:
-    """The library that decodes TIFF for Pillow prints its complaints on stderr; ours is one line, and says more."""
+    """Return the library that decodes TIFF for Pillow prints its complaints on stderr.
+
+    Ours is one line, and says more.
+    """
     with contextlib.suppress(OSError, AttributeError):
         for line in Path("/proc/self/maps").read_text().splitlines():
             if "libtiff" in line:

@@ -195,7 +195,7 @@ def parse_calibrations(tags: Mapping[int, Any], camera_calibration: bool = True)
     return tuple(found)
 
 
-def _table(dims: NDArray | None, data: NDArray | None, encoding: NDArray | None) -> HueSatMap | None:
+def _table(dims: NDArray[Any] | None, data: NDArray[Any] | None, encoding: NDArray[Any] | None) -> HueSatMap | None:
     if dims is None or data is None:
         return None
     hues, saturations, values = (int(v) for v in dims[:3]) if len(dims) >= 3 else (*(int(v) for v in dims[:2]), 1)
@@ -264,8 +264,9 @@ def parse_gain_table(data: bytes, order: str, version: int = 1) -> GainTableMap:
 
 
 def gain_table_body(table: GainTableMap, order: str, version: int = 1, kind: int = 3) -> bytes:
-    """Return the body of tag 52525 or 52544 as `parse_gain_table` reads it; `kind` of version 2: 0 to 3 = 8, 16 bit,
-    half, single.
+    """Return the body of tag 52525 or 52544 as `parse_gain_table` reads it; `kind` of version 2.
+
+    0 to 3 = 8, 16 bit, half, single.
 
     Parameters
     ----------
@@ -288,7 +289,7 @@ def gain_table_body(table: GainTableMap, order: str, version: int = 1, kind: int
     if version == 1:
         return head + table.gains.astype(order + "f4").tobytes()
     low, high = float(table.gains.min()), float(table.gains.max())
-    gains: NDArray = table.gains
+    gains: NDArray[Any] = table.gains
     if kind < 2:
         full = (1 << (8 * (kind + 1))) - 1
         gains = np.rint((gains - low) / max(high - low, 1e-9) * full)

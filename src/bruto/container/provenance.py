@@ -44,7 +44,7 @@ def is_original(path: Path) -> bool:
 
 
 def _jxl_software(path: Path) -> bytes:
-    """The Software of the Exif box at the head of a JPEG XL file (ISO/IEC 18181-2)."""
+    """Return the Software of the Exif box at the head of a JPEG XL file (ISO/IEC 18181-2)."""
     with open_regular(path) as stream:
         data = stream.read(_HEAD)
     at = 0
@@ -61,7 +61,7 @@ def _jxl_software(path: Path) -> bytes:
 
 
 def _exif_software(path: Path) -> str:
-    """The Software of a picture that Bruto can write but not develop."""
+    """Return the Software of a picture that Bruto can write but not develop."""
     try:
         with open_regular(path) as stream, Image.open(stream) as image:
             return str(image.getexif().get(305, ""))

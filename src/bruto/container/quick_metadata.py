@@ -67,8 +67,9 @@ _EDITED_MARKS = (b"xmpMM:History", b"stEvt:action", b"adjustment", b"filter", b"
 
 @dataclass(frozen=True)
 class QuickMetadata(CaptureFacts):
-    """`taken`: as Exif writes it, with fractions of a second in `fraction` (0..1); `xmp`: whether Exif or XMP tells of
-    editing after the capture.
+    """`taken`: as Exif writes it, with fractions of a second in `fraction` (0..1); `xmp`.
+
+    Whether Exif or XMP tells of editing after the capture.
     """
 
     kind: str

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,8 +40,9 @@ class GainMap:
 
 @dataclass(frozen=True)
 class SemanticMask:
-    """A mask that the phone put into the file, such as of the sky (DNG 1.6, SemanticName): `data` (h, w) uint8, 255 =
-    belongs to it, over the default crop, unoriented.
+    """A mask that the phone put into the file, such as of the sky (DNG 1.6, SemanticName).
+
+    `data` (h, w) uint8, 255 = belongs to it, over the default crop, unoriented.
     """
 
     name: str
@@ -102,8 +104,9 @@ class RawMeta(CaptureFacts):
 
     @property
     def square_size(self) -> tuple[int, int]:
-        """Width and height of the default crop, unoriented, in square pixels: pixels that are not square are made so
-        by enlarging their shorter side (DefaultScale).
+        """Width and height of the default crop, unoriented, in square pixels.
+
+        Pixels that are not square are made so by enlarging their shorter side (DefaultScale).
         """
         w, h = self.default_crop[2:]
         sx, sy = self.default_scale
@@ -121,7 +124,7 @@ class RawMeta(CaptureFacts):
 class RawFrame:
     """Raw frame."""
 
-    codes: NDArray
+    codes: NDArray[Any]
     """(H, W) mosaic or (H, W, 3) linear, as stored, read-only; uint8, uint16, float16 or float32."""
     meta: RawMeta
     preview: bytes | None = None  # the embedded JPEG

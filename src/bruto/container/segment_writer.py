@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import zlib
 from dataclasses import dataclass
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -39,7 +40,7 @@ class SampleStorage:
     """The raw image stands in a sub-IFD, the preview in IFD 0."""
 
     @staticmethod
-    def usual(codes: NDArray, bits: int) -> SampleStorage:
+    def usual(codes: NDArray[Any], bits: int) -> SampleStorage:
         """Return the lossless JPEG for integers, deflate with the floating-point predictor for floats.
 
         Parameters
@@ -59,7 +60,7 @@ class SampleStorage:
         return SampleStorage(LOSSLESS_JPEG, bits, components=1 if codes.ndim == 2 else 3)
 
 
-def encode_segments(codes: NDArray, how: SampleStorage) -> list[bytes]:
+def encode_segments(codes: NDArray[Any], how: SampleStorage) -> list[bytes]:
     """Return the coded strips or tiles in row order; ragged tiles are filled by repetition.
 
     Works on all cores.
@@ -92,7 +93,7 @@ def encode_segments(codes: NDArray, how: SampleStorage) -> list[bytes]:
     return map_threads(code, places)
 
 
-def encode_segment(part: NDArray, how: SampleStorage) -> bytes:
+def encode_segment(part: NDArray[Any], how: SampleStorage) -> bytes:
     """Return one segment of (rows, columns) or (rows, columns, 3) samples.
 
     Parameters
@@ -130,7 +131,7 @@ def encode_segment(part: NDArray, how: SampleStorage) -> bytes:
     return bytes(coded)
 
 
-def _numbers(part: NDArray, how: SampleStorage) -> bytes:
+def _numbers(part: NDArray[Any], how: SampleStorage) -> bytes:
     if how.floating and how.bits == 24:
         single = part.astype(np.float32)
         return bytes(imagecodecs.float24_encode(single, byteorder="<" if how.byteorder == "<" else ">"))
@@ -139,7 +140,7 @@ def _numbers(part: NDArray, how: SampleStorage) -> bytes:
     return bytes(imagecodecs.packints_encode(part.ravel(), how.bits, runlen=part.size // part.shape[0]))
 
 
-def _deflated(part: NDArray, how: SampleStorage) -> bytes:
+def _deflated(part: NDArray[Any], how: SampleStorage) -> bytes:
     cube = part if part.ndim == 3 else part[..., None]
     step = PREDICTOR_STEP.get(how.predictor, 0)
     if how.floating and step:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import zlib
 from dataclasses import dataclass
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -54,7 +55,7 @@ class SegmentLayout:
         return np.dtype(np.uint8 if self.bits <= 8 else np.uint16)
 
 
-def decode_segment(data: bytes, layout: SegmentLayout, rows: int, columns: int) -> NDArray:
+def decode_segment(data: bytes, layout: SegmentLayout, rows: int, columns: int) -> NDArray[Any]:
     """Compute (rows, columns) or (rows, columns, 3) samples.
 
     Parameters
@@ -97,8 +98,11 @@ def decode_segment(data: bytes, layout: SegmentLayout, rows: int, columns: int) 
     return _woven(decoded, layout.interleave) if layout.interleave != (1, 1) else decoded
 
 
-def _lossless(data: bytes, samples: int) -> NDArray:
-    """Samples of a lossless JPEG. The quicker decoder cannot read some valid streams, such as those of a single row."""
+def _lossless(data: bytes, samples: int) -> NDArray[Any]:
+    """Compute the samples of a lossless JPEG.
+
+    The quicker decoder cannot read some valid streams, such as those of a single row.
+    """
     if samples == 1:
         try:
             return imagecodecs.ljpeg_decode(data)
@@ -117,8 +121,8 @@ def _inflated(data: bytes, layout: SegmentLayout, rows: int, columns: int) -> by
     return zlib.decompressobj().decompress(data, expected)
 
 
-def _plain(data: bytes, layout: SegmentLayout, rows: int, columns: int) -> NDArray:
-    """Samples stored as numbers or packed bits, differences undone."""
+def _plain(data: bytes, layout: SegmentLayout, rows: int, columns: int) -> NDArray[Any]:
+    """Compute the samples stored as numbers or packed bits, differences undone."""
     need = rows * _row_bytes(layout, columns)
     if len(data) < need:
         raise FileProblem(tr("it holds {data_count} bytes where {need} are needed", data_count=len(data), need=need))
@@ -149,7 +153,7 @@ def _plain(data: bytes, layout: SegmentLayout, rows: int, columns: int) -> NDArr
     return found[..., 0] if layout.samples == 1 else found
 
 
-def _woven(fields: NDArray, interleave: tuple[int, int]) -> NDArray:
+def _woven(fields: NDArray[Any], interleave: tuple[int, int]) -> NDArray[Any]:
     """Rows and columns put back between each other: fields are stored one after the other."""
     out = fields
     for axis, factor in enumerate(interleave):

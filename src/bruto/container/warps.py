@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import struct
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,8 +24,9 @@ _NUMBERS = {WARP_RECTILINEAR: 6, WARP_FISHEYE: 4, WARP_RECTILINEAR_2: 19}
 
 @dataclass(frozen=True)
 class Warp:
-    """`radial` (planes, 4 or 15), `tangential` (planes, 2), `centre` (x, y) relative; `valid` (planes, 2): range of
-    radii where the second rectilinear form holds.
+    """`radial` (planes, 4 or 15), `tangential` (planes, 2), `centre` (x, y) relative; `valid` (planes, 2).
+
+    Range of radii where the second rectilinear form holds.
     """
 
     opcode: int
@@ -189,7 +191,7 @@ def _scale(centre: tuple[float, float], width: int, height: int) -> tuple[float,
     return cx, cy, float(np.hypot(max(cx, width - 1 - cx), max(cy, height - 1 - cy)))
 
 
-def radial_factor(warp: Warp, r: NDArray, plane: int) -> NDArray:
+def radial_factor(warp: Warp, r: NDArray[Any], plane: int) -> NDArray[Any]:
     """Compute the source radius / corrected radius at relative radii `r`.
 
     Parameters
@@ -220,7 +222,7 @@ def radial_factor(warp: Warp, r: NDArray, plane: int) -> NDArray:
 
 
 def source_places(
-    warp: Warp, x: NDArray, y: NDArray, width: int, height: int, plane: int
+    warp: Warp, x: NDArray[Any], y: NDArray[Any], width: int, height: int, plane: int
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Find where the light of corrected pixels (x, y) was recorded, in pixels of an image of that size.
 
@@ -254,7 +256,9 @@ def source_places(
     return cx + m * sx, cy + m * sy
 
 
-def vignette_gain(vignettes: tuple[Vignette, ...], u: NDArray, v: NDArray, aspect: float) -> NDArray[np.float64]:
+def vignette_gain(
+    vignettes: tuple[Vignette, ...], u: NDArray[Any], v: NDArray[Any], aspect: float
+) -> NDArray[np.float64]:
     """Compute the product of the gains at relative places u, v (0..1).
 
     Parameters

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -14,8 +15,9 @@ from bruto.develop.steps.step import RawPosition, TilePosition
 
 @dataclass(frozen=True, eq=False)
 class Area:
-    """`mask` (h, w; float32 0..1, any size) over the recorded frame, unoriented; Only steps whose fields differ from
-    the picture's recipe run for it.
+    """`mask` (h, w; float32 0..1, any size) over the recorded frame, unoriented.
+
+    Only steps whose fields differ from the picture's recipe run for it.
     """
 
     mask: NDArray[np.float32]
@@ -76,8 +78,8 @@ class PlacedMask:
         return _read(self.mask, x, y)
 
 
-def _read(mask: NDArray[np.float32], x: NDArray, y: NDArray) -> NDArray[np.float32]:
-    """A mask at relative places of columns and rows, linear between its cells."""
+def _read(mask: NDArray[np.float32], x: NDArray[Any], y: NDArray[Any]) -> NDArray[np.float32]:
+    """Compute a mask at relative places of columns and rows, linear between its cells."""
     h, w = mask.shape
     mx, my = np.meshgrid((x * w - 0.5).astype(np.float32), (y * h - 0.5).astype(np.float32))
     return cv2.remap(np.ascontiguousarray(mask, np.float32), mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)

@@ -42,7 +42,7 @@ def run(
     place: TilePosition,
     bits: int,
     band_pixels: int = BAND_PIXELS,
-) -> NDArray:
+) -> NDArray[Any]:
     """Compute the balanced camera RGB (H, W, 3) through point steps to codes, uint8 or uint16.
 
     The result does not depend on how bands are cut.

@@ -16,6 +16,8 @@ order written (no fast arithmetic), so that pieces of a frame agree with the who
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
@@ -84,7 +86,7 @@ def mirrored(k, n):
 
 @njit(cache=True, error_model="numpy")
 def _standing(bend, a, b, light):
-    """A second difference of sites, less by how little it stands out of noise of variance a x + b."""
+    """Return a second difference of sites, less by how little it stands out of noise of variance a x + b."""
     square = bend * bend
     noise = np.float32(0.375 * STANDS_OUT) * (a * max(light, np.float32(0)) + b) + np.float32(1e-20)
     return bend * square / (square + noise)
@@ -92,8 +94,9 @@ def _standing(bend, a, b, light):
 
 @njit(cache=True, error_model="numpy")
 def _directions(own, green, noise, of_red, across, along, low, high, n, start):
-    """Differences own - green estimated along the row and along the column; `of_red`: parity of red rows; `noise`
-    (3, 2): a, b of red, green, blue.
+    """Differences own - green estimated along the row and along the column; `of_red`: parity of red rows.
+
+    `noise` (3, 2): a, b of red, green, blue.
     """
     quarter, half = np.float32(0.25), np.float32(0.5)
     m = n - 2
@@ -191,8 +194,9 @@ def _refine_green(of_row, of_column, share, difference, low, high, n, start):
 
 @njit(cache=True, error_model="numpy")
 def _above(value, a, b, black):
-    """A value between two sites, not below half of the lower one where the edge between them is steep; `black`: what
-    counts as dark.
+    """Return a value between two sites, not below half of the lower one where the edge between them is steep.
+
+    `black`: what counts as dark.
     """
     low, high = min(a, b), max(a, b)
     least = np.float32(0.5) * low if high > np.float32(STEEP) * max(low, black) else value
@@ -212,7 +216,7 @@ def _woven(own, green, s, line):
 
 @njit(cache=True, error_model="numpy")
 def _sums(line, total):
-    """Sums of three values side by side."""
+    """Return the sums of three values side by side."""
     for k in range(1, len(line) - 1):
         total[k] = (line[k - 1] + line[k]) + line[k + 1]
 
@@ -265,8 +269,9 @@ def _smoothed(slope, own, difference, smooth, rest, low, high, n):
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _demosaic(mosaic, ry, rx, gains, noise, blacks, out):
-    """`gains` (3,): of red, green and blue; `noise` (3, 2): a, b after them; `blacks` (3,): see `_above`; `out`: lines
-    of RGB (h, 3 w).
+    """`gains` (3,): of red, green and blue; `noise` (3, 2): a, b after them; `blacks` (3,): see `_above`; `out`.
+
+    Lines of RGB (h, 3 w).
     """
     h, w = mosaic.shape
     rows, columns = (h + _ROWS - 1) // _ROWS, (w + _COLUMNS - 1) // _COLUMNS
@@ -353,12 +358,13 @@ def _demosaic(mosaic, ry, rx, gains, noise, blacks, out):
 def demosaic(
     mosaic: NDArray[np.float32],
     cfa: str,
-    gains: NDArray | None = None,
-    noise: NDArray | None = None,
+    gains: NDArray[Any] | None = None,
+    noise: NDArray[Any] | None = None,
     averaged: bool = False,
 ) -> NDArray[np.float32]:
-    """Compute three colours a pixel, (H, W, 3) float32, from a Bayer mosaic (H, W) float32 of pattern `cfa`
-    ("RGGB",...).
+    """Compute three colours a pixel, (H, W, 3) float32, from a Bayer mosaic (H, W) float32 of pattern `cfa`.
+
+    "RGGB",...).
 
     `gains` (3,): of red, green and blue, put on the sites before (colour differences should be small: balanced
     light). `noise` (3, 2): a, b of their variance a x + b after that; None: none. Values keep their units else; the
@@ -411,15 +417,16 @@ _QUARTER = np.array([-0.0703125, 0.8671875, 0.2265625, -0.0234375], np.float32)
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _mirrored_too(k, n):
-    """A place beyond the ends of n values as one inside, the end values repeated; up to n places beyond."""
+    """Return a place beyond the ends of n values as one inside, the end values repeated; up to n places beyond."""
     k = -k - 1 if k < 0 else k
     return 2 * n - k - 1 if k >= n else k
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _middle_row(m, y, ry, rx, h, row, line):
-    """Row y of one site of the quads (at `ry`, `rx` in them), moved to the quads' middles; `row`: a buffer of four
-    more values.
+    """Row y of one site of the quads (at `ry`, `rx` in them), moved to the quads' middles; `row`.
+
+    A buffer of four more values.
     """
     w = len(line)
     k0, k1, k2, k3 = _QUARTER[0], _QUARTER[1], _QUARTER[2], _QUARTER[3]
@@ -466,9 +473,10 @@ def _quads(m, ry, rx, balance, out):
         together(red, green, blue, out[y])
 
 
-def bin_quads(mosaic: NDArray[np.float32], cfa: str, balance: NDArray) -> NDArray[np.float32]:
-    """Compute the half-size colour (H // 2, W // 2, 3) from quads: red, mean of greens, blue, each times its
-    balance.
+def bin_quads(mosaic: NDArray[np.float32], cfa: str, balance: NDArray[Any]) -> NDArray[np.float32]:
+    """Compute the half-size colour (H // 2, W // 2, 3) from quads.
+
+    Red, mean of greens, blue, each times its balance.
 
     Red and blue sit in a corner of their quad; they are moved to its middle, where the greens' mean is, so that
     edges get no coloured rims (but in pictures of less than four quads a side).

@@ -12,6 +12,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import cv2
 import numpy as np
@@ -48,8 +49,9 @@ class Rectangle:
 
 
 def rotation(horizon: float, verticals: float, horizontals: float) -> NDArray[np.float64]:
-    """Compute the rays of the corrected picture (x right, y down, z ahead) to rays of the phone as it was held (3,
-    3); degrees.
+    """Compute the rays of the corrected picture (x right, y down, z ahead) to rays of the phone as it was held.
+
+    3, 3); degrees.
 
     Parameters
     ----------
@@ -93,8 +95,9 @@ def focal_px(meta: RawMeta) -> float:
 
 
 def oriented_to_stored(orientation: int) -> NDArray[np.float64]:
-    """Compute the directions of the oriented picture as directions of the stored one (2, 2), by the Exif
-    orientation.
+    """Compute the directions of the oriented picture as directions of the stored one.
+
+    2, 2), by the Exif orientation.
 
     Parameters
     ----------
@@ -115,9 +118,7 @@ def oriented_to_stored(orientation: int) -> NDArray[np.float64]:
 
 
 def _homography(recipe: Recipe, focal: float) -> NDArray[np.float64]:
-    """Corrected to recorded oriented pixels, both from the frame's middle, which stays and keeps its
-    scale.
-    """
+    """Corrected to recorded oriented pixels, both from the frame's middle, which stays and keeps its scale."""
     r = rotation(recipe.horizon, recipe.verticals, recipe.horizontals)
     k = np.diag([focal, focal, 1.0])
     plain = k @ r @ np.linalg.inv(k)
@@ -130,7 +131,7 @@ def _homography(recipe: Recipe, focal: float) -> NDArray[np.float64]:
     return moved @ np.diag([scale, scale, 1.0])
 
 
-def _outline(homography: NDArray, width: float, height: float) -> NDArray[np.float64]:
+def _outline(homography: NDArray[Any], width: float, height: float) -> NDArray[np.float64]:
     """Corners (n, 2) of what the recorded frame covers in the corrected picture, a convex polygon, clockwise."""
     back = np.linalg.inv(homography)
     corners = np.array([[-width, -height], [width, -height], [width, height], [-width, height]]) / 2
@@ -148,17 +149,21 @@ def _outline(homography: NDArray, width: float, height: float) -> NDArray[np.flo
     return found[:, :2] / found[:, 2:]
 
 
-def _sides(outline: NDArray) -> tuple[NDArray, NDArray]:
-    """Normals (n, 2) and distances: the inside is where normal . p <= distance."""
+def _sides(outline: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Compute the normals (n, 2) and distances: the inside is where normal .
+
+    p <= distance.
+    """
     along = np.roll(outline, -1, axis=0) - outline
     normal = np.stack([along[:, 1], -along[:, 0]], axis=1)
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
     return normal, (normal * outline).sum(axis=1)
 
 
-def largest_inside(outline: NDArray, aspect: float) -> tuple[float, float, float, float]:
-    """Compute the largest level rectangle of an aspect ratio (width / height) within a convex polygon (n, 2),
-    nearest to its origin: left, top, right, bottom.
+def largest_inside(outline: NDArray[Any], aspect: float) -> tuple[float, float, float, float]:
+    """Compute the largest level rectangle of an aspect ratio (width / height) within a convex polygon.
+
+    N, 2), nearest to its origin: left, top, right, bottom.
 
     Linear programming over its middle and size.
 
@@ -196,10 +201,11 @@ def largest_inside(outline: NDArray, aspect: float) -> tuple[float, float, float
 
 
 def shrunk_inside(
-    crop: tuple[float, float, float, float], outline: NDArray
+    crop: tuple[float, float, float, float], outline: NDArray[Any]
 ) -> tuple[float, float, float, float] | None:
-    """Compute a rectangle shrunk about its middle until it lies within a convex polygon; None if its middle lies
-    outside.
+    """Compute a rectangle shrunk about its middle until it lies within a convex polygon.
+
+    None if its middle lies outside.
 
     Parameters
     ----------
@@ -247,9 +253,12 @@ class Geometry:
         """Whether the picture is the recorded frame as it is."""
         return self.offset == (0, 0) and self.size == self.sensor_size
 
-    def places(self, x: NDArray, y: NDArray, plane: int = 1) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Find where pixels (x, y) of the picture at full size, unoriented, were recorded: pixels of the default
-        crop.
+    def places(
+        self, x: NDArray[Any], y: NDArray[Any], plane: int = 1
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Find where pixels (x, y) of the picture at full size, unoriented, were recorded.
+
+        Pixels of the default crop.
 
         Parameters
         ----------
@@ -376,8 +385,9 @@ class Geometry:
     def resampled(
         self, rgb: NDArray[np.float32], area: Rectangle, factor: float, origin: tuple[int, int] = (0, 0)
     ) -> NDArray[np.float32]:
-        """Compute an area of the picture at 1/factor from camera RGB (h, w, 3) of the frame at that factor, which
-        begins at `origin` (x, y; pixels of it).
+        """Compute an area of the picture at 1/factor from camera RGB.
+
+        H, w, 3) of the frame at that factor, which begins at `origin` (x, y; pixels of it).
 
         Light from outside the frame is that of the nearest pixel.
 
@@ -438,8 +448,9 @@ class Geometry:
         )
 
     def clipped(self, near: NDArray[np.uint8], area: Rectangle, factor: float) -> NDArray[np.uint8]:
-        """Compute the clipped channels of each pixel of an area at 1/factor, from the quads of the frame (which are
-        2 px wide), see `clipped_or_near`: a place that takes from a clipped one counts as clipped.
+        """Compute the clipped channels of each pixel of an area at 1/factor, from the quads of the frame.
+
+        Which are 2 px wide), see `clipped_or_near`: a place that takes from a clipped one counts as clipped.
 
         Parameters
         ----------
@@ -590,9 +601,9 @@ def geometry_of(meta: RawMeta, recipe: Recipe, uncropped: bool = False) -> Geome
 
 
 def _crop(
-    recipe: Recipe, outline: NDArray, oriented: tuple[int, int], turned: bool, uncropped: bool
+    recipe: Recipe, outline: NDArray[Any], oriented: tuple[int, int], turned: bool, uncropped: bool
 ) -> tuple[float, float, float, float]:
-    """The rectangle that is kept, oriented pixels from the frame's middle."""
+    """Compute the rectangle that is kept, oriented pixels from the frame's middle."""
     w, h = oriented
     full = (-w / 2, -h / 2, w / 2, h / 2)
     if uncropped:
@@ -613,8 +624,9 @@ def _crop(
 
 
 def _enlarged(grid: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Values at every step between points that lie `_GRID` steps apart, straight between them (`cv2.resize` would put
-    its points in the middle of cells, and `cv2.remap` rounds places to 1/32).
+    """Values at every step between points that lie `_GRID` steps apart, straight between them.
+
+    `cv2.resize` would put its points in the middle of cells, and `cv2.remap` rounds places to 1/32).
     """
     share = (np.arange(_GRID) / _GRID).astype(np.float32)[:, None]
 

@@ -75,7 +75,7 @@ def step_key(what: str) -> str:
 
 
 def _field(title: str) -> str:
-    """The recipe's field that version 0.1 called by this title, "" where there is none."""
+    """Return the recipe's field that version 0.1 called by this title, "" where there is none."""
     if not re.fullmatch(r"[a-z ]{1,40}", title):
         return ""
     name = migrated_names((title.replace(" ", "_"),), 2)[0]

@@ -1,5 +1,6 @@
-"""Named lights for white balance: CIE standard illuminants and illuminants of common lamps (CIE 015:2018, tables 1 to
-11), by their chromaticity (CIE 1931, 2 degrees).
+"""Named lights for white balance: CIE standard illuminants and illuminants of common lamps.
+
+CIE 015:2018, tables 1 to 11), by their chromaticity (CIE 1931, 2 degrees).
 """
 
 from __future__ import annotations

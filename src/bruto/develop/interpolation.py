@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -26,7 +28,7 @@ class MonotoneCurve:
         self._cubic, self._square = bend / step, (slope - self._at[:-1]) / step - bend
 
     @staticmethod
-    def _slopes(step: NDArray, slope: NDArray) -> NDArray[np.float64]:
+    def _slopes(step: NDArray[Any], slope: NDArray[Any]) -> NDArray[np.float64]:
         if len(slope) == 1:
             return np.repeat(slope, 2)
         before, after = slope[:-1], slope[1:]
@@ -58,8 +60,9 @@ def _end(near: float, next_: float, slope: float, beyond: float) -> float:
 
 
 def natural_spline(x: ArrayLike, y: ArrayLike, at: ArrayLike) -> NDArray[np.float64]:
-    """Compute values of the natural cubic spline through points (N,), N >= 2: no bend at its ends (de Boor 1978,
-    chapter 4).
+    """Compute values of the natural cubic spline through points (N,), N >= 2.
+
+    No bend at its ends (de Boor 1978, chapter 4).
 
     Parameters
     ----------

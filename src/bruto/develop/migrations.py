@@ -1,5 +1,7 @@
-"""Recipes of earlier schemas as those of this one. Each migration takes what was written under one schema to the next;
-one is added here, never changed, whenever a field gets another name or meaning.
+"""Recipes of earlier schemas as those of this one.
+
+Each migration takes what was written under one schema to the next; one is added here, never changed, whenever a
+field gets another name or meaning.
 """
 
 from __future__ import annotations
@@ -44,8 +46,9 @@ MIGRATIONS: dict[int, Callable[[Values], Values]] = {1: lambda values: _renamed(
 
 
 def migrated(values: Values, schema: Any = None) -> Values:
-    """Return values of a recipe, or of some fields of one, under this schema; What is written without a schema is of
-    the first one; a newer schema than this one's is left as it is.
+    """Return values of a recipe, or of some fields of one, under this schema.
+
+    What is written without a schema is of the first one; a newer schema than this one's is left as it is.
 
     Parameters
     ----------

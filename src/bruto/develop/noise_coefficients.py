@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from functools import cache
 from importlib.resources import files
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -38,8 +38,10 @@ PLACE = "data/noise.npz"
 
 
 class CoefficientNoise(NamedTuple):
-    """Standard deviation of each coefficient (3, 8, 8) of brightness and both colour differences, at full size and at
-    1 / `COARSE`; and variance of the noise in the three channels (3,); all where that of a photosite is 1.
+    """Standard deviation of each coefficient.
+
+    3, 8, 8) of brightness and both colour differences, at full size and at 1 / `COARSE`; and variance of the
+    noise in the three channels (3,); all where that of a photosite is 1.
     """
 
     fine: NDArray[np.float32]
@@ -54,7 +56,7 @@ def _tables() -> dict[str, NDArray[np.float32]]:
         return {name: found[name] for name in found.files}
 
 
-def ratios_of(noise: NDArray) -> tuple[float, float]:
+def ratios_of(noise: NDArray[Any]) -> tuple[float, float]:
     """Compute log2 of red's and blue's noise over green's, from a and b (3, 2) of balanced light, within the grid.
 
     Parameters
@@ -80,14 +82,24 @@ def ratios_of(noise: NDArray) -> tuple[float, float]:
 
 @cache
 def coefficient_noise(kind: str, half: bool, red: float = 0.0, blue: float = 0.0) -> CoefficientNoise:
-    """The noise of what is denoised.
+    """Return the noise of what is denoised.
 
     Parameters
     ----------
-    kind : "mosaic" (through the demosaicing), "binned" (quads: green has half the variance), "plain" (three
+    kind
+        "mosaic" (through the demosaicing), "binned" (quads: green has half the variance), "plain" (three
         independent channels).
-    half : colours at half the size.
-    red, blue : see `ratios_of`; they matter to mosaics alone.
+    half
+        Colours at half the size.
+    red
+        See `ratios_of`; they matter to mosaics alone.
+    blue
+        See `ratios_of`; they matter to mosaics alone.
+
+    Returns
+    -------
+    CoefficientNoise
+        Noise of every coefficient.
     """
     if kind != "mosaic":
         green = 0.5 if kind == "binned" else 1.0
@@ -143,7 +155,7 @@ def measured(red: float, blue: float) -> dict[str, NDArray[np.float32]]:
     return found
 
 
-def _spread(plane: NDArray, step: int) -> NDArray[np.float32]:
+def _spread(plane: NDArray[Any], step: int) -> NDArray[np.float32]:
     """Root mean square of the coefficients of overlapping blocks (8, 8); symmetric, as rows are as columns."""
     from scipy.fft import dctn
 

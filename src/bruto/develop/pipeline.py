@@ -52,11 +52,12 @@ _WHITE_FIELDS = ("temperature", "tint", "raw_neutral", "profile", "base_look")
 
 @dataclass(frozen=True)
 class _TileRun:
-    """Pixels of the recorded frame at 1/factor that raw steps run on: `key` for what is kept; `light` makes them;
+    """Pixels of the recorded frame at 1/factor that raw steps run on: `key` for what is kept; `light` makes them.
+
     `place` in the frame.
     """
 
-    key: tuple
+    key: tuple[Any, ...]
     light: Callable[[], NDArray[np.float32]]
     place: RawPosition
 
@@ -69,18 +70,19 @@ class Developer(SensorImage):
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
-        self._stages: OrderedDict[tuple, NDArray[np.float32]] = OrderedDict()
+        self._stages: OrderedDict[tuple[Any, ...], NDArray[np.float32]] = OrderedDict()
         self._piece: tuple[Rectangle, tuple[NDArray[np.float32], int, int]] | None = None
-        self._geometries: OrderedDict[tuple, Geometry] = OrderedDict()
+        self._geometries: OrderedDict[tuple[Any, ...], Geometry] = OrderedDict()
         self._fields: tuple[Geometry, dict[str, Any]] | None = None
         self._near: NDArray[np.uint8] | None = None
-        self._colors: tuple[tuple, tuple[NDArray[np.float64], float, ProfileLook | None]] | None = None
+        self._colors: tuple[tuple[Any, ...], tuple[NDArray[np.float64], float, ProfileLook | None]] | None = None
         self.problems: dict[str, str] = {}
         self._lock = threading.Lock()
 
     def asked(self, recipe: Recipe) -> Developer:
-        """Return the developer for the quarter turns and the area that a recipe asks for: itself where it is for
-        those.
+        """Return the developer for the quarter turns and the area that a recipe asks for.
+
+        Itself where it is for those.
 
         Parameters
         ----------
@@ -99,7 +101,7 @@ class Developer(SensorImage):
     def memory_bytes(self) -> int:
         """Memory that is held: the frame, its sizes, and kept results of steps, bytes."""
         caches = (self._levels, self._between, self._stages)  # they may grow on the render thread: copied at once
-        parts: list[NDArray] = [self.source.linear.data, *(a for cache in caches for a in list(cache.values()))]
+        parts: list[NDArray[Any]] = [self.source.linear.data, *(a for cache in caches for a in list(cache.values()))]
         if self.source.frame is not None:
             parts.append(self.source.frame.codes)
         if self.source.picture is not None:
@@ -150,8 +152,9 @@ class Developer(SensorImage):
         return self.geometry(recipe).size
 
     def light(self, recipe: Recipe, factor: float, rect: Rectangle | None = None) -> NDArray[np.float32]:
-        """Compute the balanced camera RGB of the recipe's picture at 1/factor, or of a rectangle of it at full size,
-        without any other correction.
+        """Compute the balanced camera RGB of the recipe's picture at 1/factor.
+
+        Or of a rectangle of it at full size, without any other correction.
 
         Parameters
         ----------
@@ -201,7 +204,7 @@ class Developer(SensorImage):
         return self._near
 
     def _over(self, shape: Geometry, field: CoarseField) -> Any:
-        """A coarse field over the picture of a geometry; those of the latest one are kept."""
+        """Return a coarse field over the picture of a geometry; those of the latest one are kept."""
         found = self.coarse(field)
         if shape.offset is not None:
             return found
@@ -253,8 +256,10 @@ class Developer(SensorImage):
         return xy_to_neutral(self.source.meta, *xy)
 
     def _color(self, recipe: Recipe) -> tuple[NDArray[np.float64], float, ProfileLook | None]:
-        """Matrix from balanced camera RGB to working space, baseline exposure (EV) and look; those of the latest
-        white and profile are kept, as they take longer than all else that comes before the pixels.
+        """Matrix from balanced camera RGB to working space, baseline exposure (EV) and look.
+
+        Those of the latest white and profile are kept, as they take longer than all else that comes before the
+        pixels.
         """
         key = _values(_WHITE_FIELDS, recipe)
         if self._colors is None or self._colors[0] != key:
@@ -268,7 +273,7 @@ class Developer(SensorImage):
         return self._colors[1]
 
     def _scene(self, recipe: Recipe, shape: Geometry, space: str, bits: int, color_only: bool = False) -> StepInput:
-        """What the point steps may know of a recipe's picture."""
+        """Find what the point steps may know of a recipe's picture."""
         matrix, baseline, look = self._color(recipe)
         exposure = 0.0 if color_only else recipe.exposure + baseline
         if look is not None and look.gains.size and shape.offset is None:
@@ -280,7 +285,7 @@ class Developer(SensorImage):
 
     # -- steps
 
-    def _stage(self, key: tuple, make: Callable[[], NDArray[np.float32]]) -> NDArray[np.float32]:
+    def _stage(self, key: tuple[Any, ...], make: Callable[[], NDArray[np.float32]]) -> NDArray[np.float32]:
         if key in self._stages:
             self._stages.move_to_end(key)
         else:
@@ -292,7 +297,7 @@ class Developer(SensorImage):
         return self._stages[key]
 
     def _unless_it_fails(self, name: str, work: Callable[[], Any], otherwise: Callable[[], Any]) -> Any:
-        """What a step of a view gives, or what stands in for it."""
+        """Find what a step of a view gives, or what stands in for it."""
         try:
             found = work()
         except (BrutoError, MemoryError):
@@ -330,7 +335,7 @@ class Developer(SensorImage):
     def _after(
         self, count: int, recipe: Recipe, tile: _TileRun, areas: Sequence[Area], check: Callable[[], None]
     ) -> NDArray[np.float32]:
-        """A view's tile after the first `count` raw steps; each one's result is kept."""
+        """Compute a view's tile after the first `count` raw steps; each one's result is kept."""
         check()
         if count == 0:
             return tile.light()
@@ -372,7 +377,7 @@ class Developer(SensorImage):
         """
         return self._raw_step(step, rgb, recipe, self._place_of(rgb, rectangle, inset), False)
 
-    def _place_of(self, rgb: NDArray, rectangle: Rectangle, inset: tuple[int, int]) -> RawPosition:
+    def _place_of(self, rgb: NDArray[Any], rectangle: Rectangle, inset: tuple[int, int]) -> RawPosition:
         w, h = self.source.size
         x, y = (rectangle.x - inset[0]) / w, (rectangle.y - inset[1]) / h
         return RawPosition(1, (x, y, x + rgb.shape[1] / w, y + rgb.shape[0] / h))
@@ -380,7 +385,10 @@ class Developer(SensorImage):
     def _plan(
         self, recipe: Recipe, shape: Geometry, space: str, bits: int, areas: Sequence[Area] = (), view: bool = False
     ) -> list[Planned]:
-        """The point steps of a picture, prepared. One that fails is left out of a view."""
+        """Return the point steps of a picture, prepared.
+
+        One that fails is left out of a view.
+        """
         scene = self._scene(recipe, shape, space, bits)
         others = []
         for area in areas:
@@ -429,14 +437,29 @@ class Developer(SensorImage):
         cancelled: Callable[[], bool] | None = None,
         areas: Sequence[Area] = (),
     ) -> NDArray[np.uint8]:
-        """The recipe's picture at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8.
+        """Compute the recipe's picture at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8.
 
         Parameters
         ----------
-        factor : 1, or any number from 2 on.
-        uncropped : all that the recorded frame covers; what it does not cover is `SURROUND`.
-        cancelled : asked before each step; what was done so far is kept.
-        areas : parts of the picture with other values.
+        recipe
+            The edit, every value in its own unit.
+        factor
+            1, or any number from 2 on.
+        rect
+            Rectangle in output pixels.
+        space
+            Identifier of the output space.
+        uncropped
+            All that the recorded frame covers; what it does not cover is `SURROUND`.
+        cancelled
+            Asked before each step; what was done so far is kept.
+        areas
+            Parts of the picture with other values.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            Display picture (h, w, 3), uint8.
 
         Raises
         ------
@@ -489,17 +512,34 @@ class Developer(SensorImage):
         progress: Callable[[float], None] | None = None,
         cancelled: Callable[[], bool] | None = None,
         areas: Sequence[Area] = (),
-    ) -> NDArray:
-        """The recipe's picture at full size, oriented.
+    ) -> NDArray[Any]:
+        """Compute the recipe's picture at full size, oriented.
 
         Parameters
         ----------
-        neutral_look : colour only: no noise reduction, sharpening, tone or exposure.
-        areas : parts of the picture with other values.
+        recipe
+            The edit, every value in its own unit.
+        space
+            Identifier of the output space.
+        bits
+            Bits per sample.
+        neutral_look
+            Colour only: no noise reduction, sharpening, tone or exposure.
+        progress
+            Called with the share done, 0 to 1, and what is being done.
+        cancelled
+            Returns whether to stop.
+        areas
+            Parts of the picture with other values.
 
         Returns
         -------
         uint8 or uint16 encoded (H, W, 3), or float32 linear Rec. 2020 for `space="linear"`.
+
+        Raises
+        ------
+        Cancelled
+            When `cancelled` says so, which is asked before each tile.
 
         Raises
         ------
@@ -527,7 +567,7 @@ class Developer(SensorImage):
                 raise Cancelled(tr("Development stopped; nothing was written."))
 
         def detail(rect: Rectangle) -> NDArray[np.float32]:
-            """A rectangle of the recorded frame after the raw steps."""
+            """Compute a rectangle of the recorded frame after the raw steps."""
             rgb, dx, dy = self.piece(rect)
             if not neutral_look:
                 place = self._place_of(rgb, rect, (dx, dy))
@@ -573,11 +613,11 @@ def _fields_of(steps: Sequence[RawStep]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(name for step in steps for name in step.fields))
 
 
-def _values(fields: Sequence[str], recipe: Recipe) -> tuple:
+def _values(fields: Sequence[str], recipe: Recipe) -> tuple[Any, ...]:
     return tuple(getattr(recipe, name) for name in fields)
 
 
-def _frame_key(recipe: Recipe, uncropped: bool) -> tuple:
-    """What a geometry depends on."""
+def _frame_key(recipe: Recipe, uncropped: bool) -> tuple[Any, ...]:
+    """Find what a geometry depends on."""
     left_out = ("crop", "aspect") if uncropped else ()
     return (uncropped, *(getattr(recipe, name) for name in FRAME_FIELDS if name not in left_out))

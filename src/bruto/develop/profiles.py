@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,8 +49,9 @@ def choices(meta: RawMeta) -> list[tuple[str, str]]:
 
 
 def chosen(meta: RawMeta, choice: str) -> tuple[CameraProfile | None, str]:
-    """Return the profile of a choice, and what went wrong: where it cannot be had, the file's own is used and said
-    so.
+    """Return the profile of a choice, and what went wrong.
+
+    Where it cannot be had, the file's own is used and said so.
 
     Parameters
     ----------
@@ -88,8 +90,9 @@ def _read(path: str, changed_ns: int) -> CameraProfile:
 
 
 def with_profile(meta: RawMeta, profile: CameraProfile | None) -> RawMeta:
-    """Return the file's facts under a profile: its calibrations where it has any, its offset of the baseline
-    exposure.
+    """Return the file's facts under a profile.
+
+    Its calibrations where it has any, its offset of the baseline exposure.
 
     The unit's own calibration of the file is dropped with the matrices that it belongs to.
 
@@ -115,9 +118,11 @@ def with_profile(meta: RawMeta, profile: CameraProfile | None) -> RawMeta:
     )
 
 
-def hue_sat_for(profile: CameraProfile, meta: RawMeta, neutral: NDArray) -> HueSatMap | None:
-    """Return the profile's hue and saturation map for a camera neutral: those of its illuminants mixed as their
-    matrices are (DNG 1.7, chapter 6, "Hue/Saturation/Value Mapping Table").
+def hue_sat_for(profile: CameraProfile, meta: RawMeta, neutral: NDArray[Any]) -> HueSatMap | None:
+    """Return the profile's hue and saturation map for a camera neutral.
+
+    Those of its illuminants mixed as their matrices are (DNG 1.7, chapter 6, "Hue/Saturation/Value Mapping
+    Table").
 
     Parameters
     ----------

@@ -102,8 +102,9 @@ def _tints(r: Recipe) -> str:
 
 
 class Recipe(Frozen):
-    """All corrections of one shot, each with its range, its meaning and what is said of it. Unknown fields of newer
-    versions are kept.
+    """All corrections of one shot, each with its range, its meaning and what is said of it.
+
+    Unknown fields of newer versions are kept.
     """
 
     schema_version: int = Field(default=SCHEMA, alias="schema", ge=1, le=1_000_000)
@@ -380,7 +381,7 @@ class Recipe(Frozen):
         return {name: mine.get(name) for name in {**mine, **theirs} if mine.get(name) != theirs.get(name)}
 
     def effective(self) -> Recipe:
-        """The recipe that is developed: fields that are left out stand at values that do nothing."""
+        """Return the recipe that is developed: fields that are left out stand at values that do nothing."""
         known = [name for name in self.bypassed if name in NOTHING]
         return self.model_copy(update={name: NOTHING[name] for name in known}) if known else self
 

@@ -36,7 +36,7 @@ class NamedRecipe:
     recipe: Recipe
 
     def values(self) -> dict[str, Any]:
-        """The meant fields with their values, as `Recipe.changed` takes them."""
+        """Return the meant fields with their values, as `Recipe.changed` takes them."""
         data = self.recipe.model_dump(by_alias=True)
         return {name: data[name] for name in self.fields if name in data}
 
@@ -56,7 +56,10 @@ def folder() -> Path:
 
 
 def _new_path(name: str) -> Path:
-    """A file name that no other recipe's name leads to. Raises `BrutoError` where the name is none."""
+    """Return a file name that no other recipe's name leads to.
+
+    Raises `BrutoError` where the name is none.
+    """
     plain = _PLAIN.sub("_", name)[:40].strip(" .")
     if not any(c.isalnum() for c in name) or len(name) > LONGEST_NAME:
         raise BrutoError(
@@ -68,7 +71,7 @@ def _new_path(name: str) -> Path:
 
 
 def _path_of(name: str) -> Path | None:
-    """The file that holds the recipe of exactly this name."""
+    """Return the file that holds the recipe of exactly this name."""
     return next((path for path, named in _readable()[0] if named.name == name), None)
 
 

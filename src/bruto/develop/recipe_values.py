@@ -34,6 +34,7 @@ class Tone(Frozen):
     white: Handle = Handle(ev=3.3, lightness=99.5)
 
     def handles(self) -> list[Handle]:
+        """List the five handles from black to white."""
         return [self.black, self.shadow, self.grey, self.bright, self.white]
 
     @field_validator("white")
@@ -50,8 +51,9 @@ HANDLE_NAMES = ("black", "shadow", "grey", "bright", "white")
 
 
 class HueNode(Frozen):
-    """Colours about one hue (OKLCh), and what becomes of them; the effect falls off smoothly to `width` on both
-    sides.
+    """Colours about one hue (OKLCh), and what becomes of them.
+
+    The effect falls off smoothly to `width` on both sides.
     """
 
     hue: Annotated[float, FieldUi(tr("Centre"), "°", 1.0)] = Field(
@@ -105,9 +107,11 @@ MOST_COLUMNS, MOST_ROWS, MOST_LIGHTS = 12, 9, 8
 
 
 class LocalTone(Frozen):
-    """Gains (EV) over place and light, read between points in all three directions: `columns` and `rows` of cells over
-    the recorded frame, `lights` from black to white in equal steps of the cube root of the picture's light. `gains`
-    row by row, column by column, from black to white. Without gains there is none.
+    """Gains (EV) over place and light, read between points in all three directions.
+
+    `columns` and `rows` of cells over the recorded frame, `lights` from black to white in equal steps of the cube
+    root of the picture's light. `gains` row by row, column by column, from black to white. Without gains there is
+    none.
     """
 
     columns: int = Field(default=0, ge=0, le=MOST_COLUMNS)

@@ -6,6 +6,8 @@ vector registers; 3 j + c it knows. Loops over lines take a quarter of the time.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -13,7 +15,7 @@ from numpy.typing import NDArray
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 
 
-def lines(rgb: NDArray) -> NDArray:
+def lines(rgb: NDArray[Any]) -> NDArray[Any]:
     """Compute the rows of RGB (H, W, 3) as lines (H, 3 W): the same memory where it lies in one piece, else a copy.
 
     What is to be written must lie so: make it with `np.empty` (`empty_like` takes over the order of a turned array).

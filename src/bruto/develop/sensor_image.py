@@ -32,8 +32,10 @@ COARSEST = 16
 
 
 class SensorImage:
-    """The frame of one source, each size and field computed once. `balance`: gains that make its own neutral grey;
-    `noise` (3, 2): a, b of variance a x + b of each balanced channel.
+    """The frame of one source, each size and field computed once.
+
+    `balance`: gains that make its own neutral grey; `noise` (3, 2): a, b of variance a x + b of each balanced
+    channel.
     """
 
     def __init__(self, source: Source) -> None:
@@ -46,8 +48,9 @@ class SensorImage:
         self._coarse: dict[str, Any] = {}
 
     def level(self, factor: float) -> NDArray[np.float32]:
-        """Compute the balanced camera RGB of the whole frame at 1/factor: 2, 4, 8,..., cached, or any other from 2
-        on, of which the latest are kept.
+        """Compute the balanced camera RGB of the whole frame at 1/factor.
+
+        2, 4, 8,..., cached, or any other from 2 on, of which the latest are kept.
 
         Parameters
         ----------
@@ -156,7 +159,7 @@ class SensorImage:
             self._coarse[field.name] = field.make(self)
         return self._coarse[field.name]
 
-    def balanced_matrix(self, neutral: NDArray, meta: RawMeta | None = None) -> NDArray[np.float64]:
+    def balanced_matrix(self, neutral: NDArray[Any], meta: RawMeta | None = None) -> NDArray[np.float64]:
         """Compute the balanced camera RGB to linear Rec.
 
         2020 for a neutral, relative to as shot: green's level is kept.
@@ -200,8 +203,9 @@ class SensorImage:
         return kelvin_duv_of(*neutral_to_xy(self.source.meta, self.source.neutral))
 
     def luminance(self, factor: int = 8) -> NDArray[np.float32]:
-        """Compute the scene luminance at 1/factor (1.0 = saturation of a neutral, baseline exposure included),
-        as-shot balance.
+        """Compute the scene luminance at 1/factor.
+
+        1.0 = saturation of a neutral, baseline exposure included), as-shot balance.
 
         Parameters
         ----------

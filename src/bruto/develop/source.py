@@ -63,8 +63,9 @@ class Source:
 
 
 def _is_busy(seen: NoiseEstimate, known: tuple[float, float]) -> bool:
-    """Whether a picture has too little that is flat for its noise to be told: it says so, or it tells far more noise
-    than other shots of the phone at its ISO.
+    """Whether a picture has too little that is flat for its noise to be told.
+
+    It says so, or it tells far more noise than other shots of the phone at its ISO.
     """
     a, b = seen.model[1]
     more = np.sqrt((a * GREY + b) / max(known[0] * GREY + known[1], 1e-12))
@@ -168,8 +169,9 @@ def as_asked(source: Source, recipe: Recipe) -> Source:
 
 
 def source_of_picture(path: Path, picture: PictureFile) -> Source:
-    """Return a source from a finished picture: its code values linearised, its noise estimated; nothing beyond white
-    is left in it.
+    """Return a source from a finished picture: its code values linearised, its noise estimated.
+
+    Nothing beyond white is left in it.
 
     Parameters
     ----------

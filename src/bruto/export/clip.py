@@ -102,8 +102,9 @@ def flicker(levels: Sequence[float]) -> NDArray[np.float64]:
 
 
 def usual_recipe(files: Sequence[Path], values: Callable[[Path], Recipe | None]) -> Recipe:
-    """Return values for a sequence: those of its first frame that was edited (`values` knows them), else what is
-    suggested for the frame in the middle.
+    """Return values for a sequence: those of its first frame that was edited.
+
+    `values` knows them), else what is suggested for the frame in the middle.
 
     Parameters
     ----------
@@ -226,7 +227,7 @@ def make_clip(
 
 
 def _picture(file: Path, recipe: Recipe, long_edge: int) -> NDArray[np.uint8]:
-    """A frame developed at about the size of the clip, turned as it was held."""
+    """Compute a frame developed at about the size of the clip, turned as it was held."""
     developer = Developer(open_source(file))
     scale = 2 if max(developer.source.size) >= 2 * long_edge else 1
     return np.asarray(orient(developer.view(recipe, scale), developer.source.meta.orientation))

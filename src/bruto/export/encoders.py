@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -102,7 +103,7 @@ def reduced_size(width: int, height: int, long_edge: int | None) -> tuple[int, i
     return max(1, round(width * scale)), max(1, round(height * scale))
 
 
-def resize_linear(picture: NDArray, long_edge: int | None) -> NDArray:
+def resize_linear(picture: NDArray[Any], long_edge: int | None) -> NDArray[Any]:
     """Reduce an encoded picture (H, W, 3) to a long edge, averaging light instead of codes; never enlarges.
 
     Parameters
@@ -129,7 +130,7 @@ def resize_linear(picture: NDArray, long_edge: int | None) -> NDArray:
     return np.rint(encode_srgb(small) * top).astype(picture.dtype)
 
 
-def write_picture(target: Target | str | Path, picture: NDArray, preset: ExportPreset, meta: RawMeta) -> None:
+def write_picture(target: Target | str | Path, picture: NDArray[Any], preset: ExportPreset, meta: RawMeta) -> None:
     """Write an oriented picture (H, W, 3): uint8 or uint16 encoded, or float32 linear.
 
     Parameters

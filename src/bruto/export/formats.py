@@ -8,6 +8,7 @@ import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,11 +23,12 @@ from bruto.export.preset import ExportPreset, passed_on
 
 @dataclass(frozen=True)
 class Content:
-    """What is written: `picture` (H, W, 3) uint8, uint16 or linear float32, with its `preset`, the `meta` of its
-    source, and profile and Exif as bytes.
+    """What is written: `picture` (H, W, 3) uint8, uint16 or linear float32, with its `preset`.
+
+    The `meta` of its source, and profile and Exif as bytes.
     """
 
-    picture: NDArray
+    picture: NDArray[Any]
     preset: ExportPreset
     meta: RawMeta
     icc: bytes
@@ -73,7 +75,7 @@ def _png(path: Path, c: Content) -> None:
 
 
 def _jxl(coded: bytes, exif: bytes) -> bytes:
-    """A JPEG XL codestream with Exif, in the container of ISO/IEC 18181-2."""
+    """Return a JPEG XL codestream with Exif, in the container of ISO/IEC 18181-2."""
     if not coded.startswith(b"\xff\x0a"):
         return coded
 
@@ -87,7 +89,7 @@ def _jxl(coded: bytes, exif: bytes) -> bytes:
 def _tiff(path: Path, c: Content) -> None:
     import tifffile
 
-    tags: list[tuple] = [(34675, 7, len(c.icc), c.icc, True)]
+    tags: list[tuple[Any, ...]] = [(34675, 7, len(c.icc), c.icc, True)]
     if c.preset.keep_exif:
         tags += [
             (tag, "s", 0, passed_on(value).encode("utf-8", "replace"), True)

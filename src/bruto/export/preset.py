@@ -15,8 +15,10 @@ JPEG_QUALITY = 92
 
 @dataclass(frozen=True)
 class ExportPreset:
-    """How a picture is delivered: output `space`, `bits` a channel (8 or 16), `long_edge` in pixels or None, JPEG
-    `quality`, Exif or not, and with it the place where the shot was taken or not.
+    """How a picture is delivered: output `space`, `bits` a channel.
+
+    8 or 16), `long_edge` in pixels or None, JPEG `quality`, Exif or not, and with it the place where the shot was
+    taken or not.
     """
 
     space: str = "srgb"
@@ -32,8 +34,9 @@ LONGEST_TEXT = 2000
 
 
 def passed_on(text: str) -> str:
-    """Return a text of the source as it is written into a picture: without control signs, shortened where it is too
-    long for one, with a word that says so.
+    """Return a text of the source as it is written into a picture.
+
+    Without control signs, shortened where it is too long for one, with a word that says so.
 
     Parameters
     ----------
@@ -50,7 +53,7 @@ def passed_on(text: str) -> str:
 
 
 def _place(gps: GpsPlace) -> dict[int, Any]:
-    """The GPS directory (Exif 3.0, section 4.6.6)."""
+    """Return the GPS directory (Exif 3.0, section 4.6.6)."""
 
     def angle(value: float) -> tuple[float, float, float]:
         minutes = abs(value) % 1 * 60

@@ -1,5 +1,6 @@
-"""Delivering shots: one job takes a file through the engine to a finished picture; a queue runs jobs in the
-background, and finds those that were not finished again at the next start.
+"""Delivering shots: one job takes a file through the engine to a finished picture.
+
+A queue runs jobs in the background, and finds those that were not finished again at the next start.
 """
 
 from __future__ import annotations
@@ -236,7 +237,7 @@ class Queue:
         self._keep([j for j in missed if j.state != DONE])
 
     def _missed(self) -> list[Job]:
-        """What would be missed after the end; jobs that an earlier window left count too."""
+        """Find what would be missed after the end; jobs that an earlier window left count too."""
         return [j for j in self.jobs if j.unfinished() or (j.state == STOPPED and j.message == NOT_FINISHED)]
 
     def _keep(self, missed: list[Job] | None = None) -> None:

@@ -77,7 +77,7 @@ class _StoredJob:
 
 
 def _renamed(row: Any) -> Any:
-    """A row of version 0.1 under the names of this one."""
+    """Return a row of version 0.1 under the names of this one."""
     return {**row, "preset": row["ticket"]} if isinstance(row, dict) and "ticket" in row else row
 
 

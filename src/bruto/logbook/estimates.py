@@ -129,8 +129,9 @@ def noise(records: Iterable[LogRecord]) -> LearntNoise:
 
 
 def ceiling(model: NoiseModel, least: float = 25.0, most: float = 102400.0) -> float | None:
-    """Compute the highest ISO at which the shadow is usable, where exposures put grey in its place; None where not
-    even the lowest is.
+    """Compute the highest ISO at which the shadow is usable, where exposures put grey in its place.
+
+    None where not even the lowest is.
 
     Parameters
     ----------
@@ -224,8 +225,9 @@ class HandheldLimit:
 
 
 def hand(records: Iterable[LogRecord]) -> HandheldLimit:
-    """Return the limit of a hand: a normal curve over the logarithm of time times focal length, by maximum
-    likelihood.
+    """Return the limit of a hand: a normal curve over the logarithm of time times focal length.
+
+    By maximum likelihood.
 
     Parameters
     ----------
@@ -265,8 +267,9 @@ def hand(records: Iterable[LogRecord]) -> HandheldLimit:
 
 
 def pace(records: Iterable[LogRecord]) -> dict[str, Learnt]:
-    """Return the pause after an exposure until the next frame of a sequence, seconds, by kind of raw; from four
-    pauses on.
+    """Return the pause after an exposure until the next frame of a sequence, seconds, by kind of raw.
+
+    From four pauses on.
 
     Parameters
     ----------

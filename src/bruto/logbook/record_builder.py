@@ -26,7 +26,7 @@ def record_from(
     str = "",
     support: str = "", key: str = "",
 ) -> LogRecord:  # fmt: skip
-    """The record of a shot.
+    """Return the record of a shot.
 
     Parameters
     ----------

@@ -67,8 +67,9 @@ def usual_logbook() -> Path:
 
 @dataclass(frozen=True)
 class ShootRow:
-    """A shoot: how many shots, when the first and the last were taken, how many of them are picked, their bytes, and
-    what was noted.
+    """A shoot: how many shots, when the first and the last were taken, how many of them are picked, their bytes.
+
+    And what was noted.
     """
 
     name: str
@@ -81,7 +82,7 @@ class ShootRow:
 
 
 def _explained(error: sqlite3.Error, place: Path) -> BrutoError:
-    """A database's error in plain words, with what to do."""
+    """Return a database's error in plain words, with what to do."""
     text = str(error)
     if "locked" in text or "busy" in text:
         return BrutoError(
@@ -102,7 +103,10 @@ def _explained(error: sqlite3.Error, place: Path) -> BrutoError:
 
 
 def _assignments(values: dict[str, Any]) -> str:
-    """The part of a statement that sets values of a shot. Raises `BrutoError` where it has none such."""
+    """Return the part of a statement that sets values of a shot.
+
+    Raises `BrutoError` where it has none such.
+    """
     if not values or set(values) - set(NAMES[1:]):
         raise BrutoError(tr("A logbook does not store that about a shot."))
     record_of({"key": "k", **values})
@@ -110,8 +114,9 @@ def _assignments(values: dict[str, Any]) -> str:
 
 
 def _put(base: sqlite3.Connection, records: Iterable[LogRecord], by_hand: bool = False) -> None:
-    """Insert records in a transaction, each in place of an earlier one of its shot; `by_hand`: how a shot was held is
-    the user's word too, which goes before what was there.
+    """Insert records in a transaction, each in place of an earlier one of its shot; `by_hand`.
+
+    How a shot was held is the user's word too, which goes before what was there.
     """
     own_words = {"place", "gear", "note", "support"}
     sets = ", ".join(
@@ -142,8 +147,9 @@ class Logbook:
     """A logbook that is open; close it when done. `problem`: why it can only be read, "" where it can be written."""
 
     def __init__(self, place: str | Path | None = None, *, begin: bool = True) -> None:
-        """Open a logbook, or `begin` one. Raises `BrutoError` where not even an empty one can be had there, and where
-        the file is something else.
+        """Open a logbook, or `begin` one.
+
+        Raises `BrutoError` where not even an empty one can be had there, and where the file is something else.
         """
         self.place = usual_logbook() if place is None else Path(place)
         self.problem = ""
@@ -210,8 +216,9 @@ class Logbook:
             raise
 
     def _check_kind(self) -> None:
-        """Raises `BrutoError` where a file that was named is no database at all. What lies where logbooks are kept is
-        one, however damaged.
+        """Return raises `BrutoError` where a file that was named is no database at all.
+
+        What lies where logbooks are kept is one, however damaged.
         """
         if self.place.parent.absolute() == usual_logbook().parent.absolute() or not self.place.exists():
             return
@@ -226,8 +233,9 @@ class Logbook:
             raise BrutoError(tr("{name} is not a logbook and is left unchanged.", name=self.place.name))
 
     def _check_own(self, base: sqlite3.Connection) -> None:
-        """Raises `BrutoError` where a database is none of ours, before anything is changed in it. One without any table
-        is one that was just begun.
+        """Return raises `BrutoError` where a database is none of ours, before anything is changed in it.
+
+        One without any table is one that was just begun.
         """
         base.execute("BEGIN")  # both are read of one state: another window may be beginning it
         mark = int(base.execute("PRAGMA application_id").fetchone()[0])
@@ -279,7 +287,7 @@ class Logbook:
             return tr("nothing, since the disk is full")
 
     def _reading(self, problem: str) -> sqlite3.Connection:
-        """What can be read of it; an empty one in memory where nothing can."""
+        """Find what can be read of it; an empty one in memory where nothing can."""
         self.problem = problem
         try:
             base = self._connected(f"{self.place.absolute().as_uri()}?mode=ro")
@@ -298,6 +306,7 @@ class Logbook:
             return base
 
     def close(self) -> None:
+        """Close the file behind it."""
         self._base.close()
 
     def __enter__(self) -> Logbook:
@@ -326,8 +335,9 @@ class Logbook:
             raise _explained(error, self.place) from error
 
     def put(self, records: Iterable[LogRecord]) -> int:
-        """Keep records, each in place of an earlier one of its shot; what was told of that by hand (place, gear,
-        note) stays where the new one tells nothing.
+        """Keep records, each in place of an earlier one of its shot.
+
+        What was told of that by hand (place, gear, note) stays where the new one tells nothing.
 
         How many.
 
@@ -562,8 +572,9 @@ class Logbook:
         return int(self._asked("SELECT count(DISTINCT shoot) FROM shot WHERE place = ?", (place,))[0][0])
 
     def darkness(self, place: str) -> float | None:
-        """Compute the darkness that was noted last of a place, magnitudes per square arc second; None where none
-        was.
+        """Compute the darkness that was noted last of a place, magnitudes per square arc second.
+
+        None where none was.
 
         Parameters
         ----------

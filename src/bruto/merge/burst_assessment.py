@@ -30,8 +30,9 @@ NOISE_SLOPE = 0.0392
 
 @dataclass
 class BurstAssessment:
-    """What is known of a frame: `why` it had better be left out, "" for nothing; `shift_px` and `turn_deg` against the
-    first.
+    """What is known of a frame: `why` it had better be left out, "" for nothing.
+
+    `shift_px` and `turn_deg` against the first.
     """
 
     path: Path

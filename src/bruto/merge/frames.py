@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -55,6 +56,7 @@ class Frame:
 
     @property
     def neutral(self) -> NDArray[np.float64]:
+        """As-shot neutral of the camera, green = 1."""
         return self.meta.as_shot_neutral / self.meta.as_shot_neutral[1]
 
     def with_data(self, data: NDArray[np.float32]) -> Frame:
@@ -176,8 +178,9 @@ def shading_of(frame: Frame) -> NDArray[np.float32] | None:
 
 
 def doubles(paths: list[Path]) -> dict[int, int]:
-    """Find which files are another one before them, by their place in the list: the same file under another name, or
-    a copy of the same bytes.
+    """Find which files are another one before them, by their place in the list.
+
+    The same file under another name, or a copy of the same bytes.
 
     Parameters
     ----------
@@ -340,7 +343,7 @@ def align(
 
 
 def _of_motion(motion: RigidMotion, size: tuple[int, int]) -> Alignment:
-    """A motion of half-size planes as an alignment of full frames."""
+    """Return a motion of half-size planes as an alignment of full frames."""
     matrix, edge = motion.matrix, max(size)
     homography = np.vstack([np.column_stack([matrix[:, :2], 2 * matrix[:, 2] / edge]), [0, 0, 1]])
     local = None if motion.local is None else (2 * motion.local / edge).astype(np.float32)
@@ -400,8 +403,9 @@ def _colors(frame: Frame, top: int, bottom: int) -> tuple[NDArray[np.float32], i
 
 
 def color_band(frame: Frame, top: int, bottom: int) -> NDArray[np.float32]:
-    """Compute the rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again; the exact
-    rows of the whole.
+    """Compute the rows top..bottom of camera RGB, demosaiced with balanced channels, unbalanced again.
+
+    The exact rows of the whole.
 
     Parameters
     ----------
@@ -436,7 +440,9 @@ def _apart(rgb, above, times, top, out):
                 to[x] = line[x, c] * by
 
 
-def planes_of(frame: Frame, out: NDArray[np.float32] | None = None, top: int = 0, bottom: int | None = None) -> NDArray:
+def planes_of(
+    frame: Frame, out: NDArray[np.float32] | None = None, top: int = 0, bottom: int | None = None
+) -> NDArray[Any]:
     """Compute the camera RGB of rows as planes (3, rows, W), in `out` where that is given.
 
     Parameters
@@ -481,8 +487,9 @@ def _quads(data, red_y, red_x, out):
 
 
 def quads_of(frame: Frame) -> NDArray[np.float32]:
-    """Compute the red, green and blue at half the size, (3, H / 2, W / 2), as they were measured: green is the mean
-    of two.
+    """Compute the red, green and blue at half the size, (3, H / 2, W / 2), as they were measured.
+
+    Green is the mean of two.
 
     Parameters
     ----------
@@ -554,7 +561,7 @@ def plane_gain_maps(meta: RawMeta) -> tuple[GainMap, ...]:
     if not meta.gain_maps or meta.kind != "mosaic":
         return meta.gain_maps
     first = meta.gain_maps[0]
-    by_color: dict[str, list[NDArray]] = {"R": [], "G": [], "B": []}
+    by_color: dict[str, list[NDArray[Any]]] = {"R": [], "G": [], "B": []}
     for m in meta.gain_maps:
         if m.gains.shape == first.gains.shape:
             by_color[meta.cfa[(m.top % 2) * 2 + m.left % 2]].append(m.gains)

@@ -1,10 +1,12 @@
-"""What moved between the frames of a bracket: each such place is taken from one frame, the same for all of it, so that
-nothing is seen twice and nothing half.
+"""What moved between the frames of a bracket.
+
+Each such place is taken from one frame, the same for all of it, so that nothing is seen twice and nothing half.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import cv2
 import numpy as np
@@ -39,7 +41,7 @@ def _gridded(frame: Frame, alignment: Alignment | None) -> tuple[NDArray[np.floa
 
 
 def chosen_frames(
-    frames: Sequence[tuple[Frame, Alignment | None]], exposures: NDArray, full: float, reference: int
+    frames: Sequence[tuple[Frame, Alignment | None]], exposures: NDArray[Any], full: float, reference: int
 ) -> NDArray[np.int8] | None:
     """Which frame each place is taken from, (h, w) at half the size; -1 where frames agree, None where all do.
 
@@ -75,8 +77,9 @@ def chosen_frames(
 
 
 def _settled(moved: NDArray[np.bool_], clipped: Sequence[NDArray[np.bool_]], reference: int) -> NDArray[np.int8] | None:
-    """Each thing that moved from the reference, or from the longest frame before it that does not clip there: where
-    several places belong to one thing, they show it where it was at one moment.
+    """Each thing that moved from the reference, or from the longest frame before it that does not clip there.
+
+    Where several places belong to one thing, they show it where it was at one moment.
     """
     count, labels, stats, _ = cv2.connectedComponentsWithStats(moved.astype(np.uint8), connectivity=8)
     large = np.zeros(count, bool)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -20,8 +21,8 @@ from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError
 from bruto.merge.frames import Frame, brightness, doubles, plane_gain_maps
 from bruto.merge.live_preview import LivePicture
-from bruto.merge.methods import Method, method_of
-from bruto.merge.methods.method import Combined
+from bruto.merge.methods import method_of
+from bruto.merge.methods.method import Combined, Method
 from bruto.merge.reader import Progress, Reader
 from bruto.merge.result import FrameVerdict, MergeResult
 from bruto.storage.atomic_write import NameTaken, Target
@@ -50,7 +51,7 @@ def _target(files: Sequence[str | Path], output: Target | str | Path, overwrite:
 
 
 def _written(
-    target: Target, renamed: Callable[[], Target] | None, codes: NDArray, tags: DngTags, preview: NDArray[np.uint8]
+    target: Target, renamed: Callable[[], Target] | None, codes: NDArray[Any], tags: DngTags, preview: NDArray[np.uint8]
 ) -> Target:
     """Write the result; under another name where a file took its name meanwhile and `renamed` gives one."""
     while True:
@@ -109,7 +110,7 @@ def _tags(first: Frame, found: Combined, sources: list[str], how: str) -> DngTag
 
 
 def _calibrations(first: Frame) -> tuple[Calibration, ...]:
-    """The matrices of the frames; of finished pictures that of sRGB."""
+    """Return the matrices of the frames; of finished pictures that of sRGB."""
     if first.meta.kind != "picture":
         return first.meta.calibrations
     return (Calibration(D65, color=np.linalg.inv(space("srgb").to_xyz()).astype(np.float64)),)
@@ -137,8 +138,11 @@ def _coded(light, span, pedestal, top, out):
                 line[3 * x + c] = np.uint16(min(max(of[x] * span + pedestal, np.float32(0)), top))
 
 
-def _codes(light: NDArray) -> NDArray:
-    """Merged light (H, W, 3) or (3, H, W) as it is written: half floats as they are, else integers above a pedestal."""
+def _codes(light: NDArray[Any]) -> NDArray[Any]:
+    """Compute the merged light (H, W, 3) or (3, H, W) as it is written.
+
+    Half floats as they are, else integers above a pedestal.
+    """
     if light.dtype == np.float16:
         return light
     planes = light if light.shape[0] == 3 and light.shape[2] != 3 else np.moveaxis(light, 2, 0)

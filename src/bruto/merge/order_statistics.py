@@ -7,6 +7,7 @@ frames hold, which are put in order side by side by a sorting network, and of ot
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numba import njit, prange
@@ -70,7 +71,7 @@ def run_end(valid, begin):
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _near_in_run(stack, a, b, far, pairs, out):
-    """A run that all frames hold: middle values, and where `far` > 0 the mean of what is near these."""
+    """Return a run that all frames hold: middle values, and where `far` > 0 the mean of what is near these."""
     count, width = stack.shape[:2]
     line, middle = np.empty((count, width), np.float32), np.empty(width, np.float32)
     low, high = (count - 1) // 2, count // 2
@@ -122,7 +123,7 @@ def there(stack, x, c, values):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _near_one_by_one(stack, a, b, far, out):
-    """The same where some frames hold nothing; NaN where none does."""
+    """Return the same where some frames hold nothing; NaN where none does."""
     values = np.empty(stack.shape[0], np.float32)
     for x in range(stack.shape[1]):
         for c in range(3):
@@ -182,8 +183,9 @@ def middle_values(stack: NDArray[np.float32]) -> NDArray[np.float32]:
     return out
 
 
-def clipped_mean(stack: NDArray[np.float32], noise: NDArray, far: float) -> NDArray[np.float32]:
-    """Compute the mean of what lies within `far` standard deviations of each place's middle value, of its colour;
+def clipped_mean(stack: NDArray[np.float32], noise: NDArray[Any], far: float) -> NDArray[np.float32]:
+    """Compute the mean of what lies within `far` standard deviations of each place's middle value, of its colour.
+
     `noise` (3, 2): a, b of variance a x + b.
 
     Parameters

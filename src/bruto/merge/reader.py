@@ -64,8 +64,9 @@ def common_light(reference: Frame, other: Frame) -> tuple[float, float | None]:
 
 
 class Reader:
-    """Iterate over it once: frames with their alignments, None for the reference. What cannot be used is left out and
-    named in `verdicts`, in the order of the files.
+    """Iterate over it once: frames with their alignments, None for the reference.
+
+    What cannot be used is left out and named in `verdicts`, in the order of the files.
     """
 
     def __init__(
@@ -79,8 +80,9 @@ class Reader:
         enough: Callable[[], bool] | None = None,
         seen: Callable[[LivePicture], None] | None = None,
     ) -> None:
-        """`paths` in the order wanted; `scratch`: folder for temporary files. Raises `BrutoError` where the reference
-        cannot be read.
+        """`paths` in the order wanted; `scratch`: folder for temporary files.
+
+        Raises `BrutoError` where the reference cannot be read.
         """
         self.paths, self.scratch = list(paths), scratch
         self._common, self.progress, self._cancelled = common, progress, cancelled
@@ -103,7 +105,7 @@ class Reader:
         return [v for v in self.verdicts if v.used]
 
     def check(self) -> None:
-        """Raises `Cancelled` where the merge is not wanted any more."""
+        """Return raises `Cancelled` where the merge is not wanted any more."""
         if self._cancelled is not None and self._cancelled():
             raise Cancelled(tr("The merge was stopped; nothing was written."))
 

@@ -1,5 +1,6 @@
-"""A frame on the grid of another: values between pixels, by a windowed sinc over six of them, which keeps what a lens
-shows; at edges of several stops no lower and no higher than around.
+"""A frame on the grid of another: values between pixels, by a windowed sinc over six of them.
+
+Which keeps what a lens shows; at edges of several stops no lower and no higher than around.
 """
 
 from __future__ import annotations
@@ -48,9 +49,10 @@ def nodes_of(alignment: Alignment, width: int, height: int) -> NDArray[np.float3
 
 
 def _polynomials(degree: int = 5) -> NDArray[np.float32]:
-    """Coefficients (3, degree + 1; constant first) of the weights of the first three of six neighbours by the fraction
-    between the third and the fourth: Lanczos' window over three lobes (Duchon 1979), made to sum up to one. Those of
-    the others are the same from the other side.
+    """Coefficients (3, degree + 1; constant first) of the weights of the first three of six neighbours.
+
+    By the fraction between the third and the fourth: Lanczos' window over three lobes (Duchon 1979), made to sum
+    up to one. Those of the others are the same from the other side.
     """
     part = np.linspace(0, 1, 1001)
     x = np.arange(-2, 4)[:, None] - part
@@ -81,7 +83,7 @@ def _weights(f, n, out):
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _down(plane, top, begin, n, weights, out):
-    """n columns from `begin`: each from six of its rows, the third of them `top` + 2."""
+    """N columns from `begin`: each from six of its rows, the third of them `top` + 2."""
     a, b, c = plane[top, begin:], plane[top + 1, begin:], plane[top + 2, begin:]
     d, e, f = plane[top + 3, begin:], plane[top + 4, begin:], plane[top + 5, begin:]
     u, v, w = weights[0, begin:], weights[1, begin:], weights[2, begin:]
@@ -93,7 +95,7 @@ def _down(plane, top, begin, n, weights, out):
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _across(line, left, begin, n, weights, out):
-    """n places from `begin`: each from six neighbours on a line, of which the first place's are from `left` on."""
+    """N places from `begin`: each from six neighbours on a line, of which the first place's are from `left` on."""
     row, to = line[left : left + n + 5], out[begin:]
     u, v, w = weights[0, begin:], weights[1, begin:], weights[2, begin:]
     x, y, z = weights[3, begin:], weights[4, begin:], weights[5, begin:]
@@ -196,8 +198,9 @@ def _columns(planes, px, py, rows, part, weights, crossed):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def line_of(planes, steep, least_light, nodes, y, out, inside):
-    """Return the row y of the first frame's grid, (3, W), of planes of the second (3, H, W); `inside` (W,): where it
-    holds picture, beyond is the nearest that it holds.
+    """Return the row y of the first frame's grid, (3, W), of planes of the second (3, H, W); `inside` (W,).
+
+    Where it holds picture, beyond is the nearest that it holds.
 
     First along the columns of the second, where the row crosses them, then along the row.
 
@@ -324,8 +327,9 @@ def least_light_of(noise: NDArray[np.float64]) -> np.float32:
 
 
 def steep_tiles(planes: NDArray[np.float32], least_light: np.float32) -> NDArray[np.bool_]:
-    """Compute the tiles of `TILE` pixels of planes (3, H, W) near which there is a steep edge, from `least_light`
-    on.
+    """Compute the tiles of `TILE` pixels of planes.
+
+    3, H, W) near which there is a steep edge, from `least_light` on.
 
     Parameters
     ----------
@@ -360,8 +364,9 @@ def resampled(
     width: int,
     least_light: np.float32 = np.float32(STEEP_FROM),
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """Compute the rows top..bottom of the first frame's grid, (3, rows, width), of planes (3, H, W) of the second,
-    and where it holds picture.
+    """Compute the rows top..bottom of the first frame's grid, (3, rows, width), of planes.
+
+    3, H, W) of the second, and where it holds picture.
 
     Parameters
     ----------

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,7 +43,8 @@ class MergeResult:
     border: NDArray[np.uint8] | None = None
     """See `methods.method.Combined`."""
 
-    def as_json(self) -> dict:
+    def as_json(self) -> dict[str, Any]:
+        """Return what `bruto merge --json` prints."""
         used = [f for f in self.frames if f.used]
         return {
             "output": str(self.output),

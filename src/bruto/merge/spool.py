@@ -76,7 +76,7 @@ class FrameSpool:
     """Light of frames kept in a temporary file, half floats, to be read again; close it when done."""
 
     def __init__(self, folder: Path) -> None:
-        """Raises `BrutoError` where nothing can be kept in the folder."""
+        """Return raises `BrutoError` where nothing can be kept in the folder."""
         self._folder = folder
         self._shape: tuple[int, ...] = ()
         self._count = 0
@@ -130,4 +130,5 @@ class FrameSpool:
         return np.frombuffer(self._file.read(size), np.float16).reshape(self._shape).astype(np.float32)
 
     def close(self) -> None:
+        """Close the file behind it."""
         self._file.close()

@@ -28,8 +28,9 @@ _ROWS = 32
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _differences(first, second, nodes, full, y, out, inside):
-    """What the second frame has more at row y of the first's half-size grid (3, w), straight between its places; from
-    `full` on it may hold any more.
+    """Find what the second frame has more at row y of the first's half-size grid.
+
+    3, w), straight between its places; from `full` on it may hold any more.
     """
     h, w = second.shape[1:]
     middle = 2 * y + np.float32(0.5)
@@ -126,8 +127,9 @@ def weights_of(
     rough: float = 0.0,
     full: float = math.inf,
 ) -> NDArray[np.float32]:
-    """Compute the weights 0..1 (h, w) at half the size of the first frame, of quads (3, h, w) of both; `noise` (3,
-    2): a, b of the variance a x + b of a place, the mean of both frames'.
+    """Compute the weights 0..1 (h, w) at half the size of the first frame, of quads (3, h, w) of both.
+
+    `noise` (3, 2): a, b of the variance a x + b of a place, the mean of both frames'.
 
     Parameters
     ----------

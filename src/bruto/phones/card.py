@@ -270,7 +270,7 @@ def save_card(card: PhoneCard, base: PhoneCard | None = None) -> Path:
 
 
 def _joined(mine: PhoneCard, base: PhoneCard, theirs: PhoneCard) -> PhoneCard:
-    """What two windows learnt of one phone; what was written by hand goes before what was learnt."""
+    """Find what two windows learnt of one phone; what was written by hand goes before what was learnt."""
     changed: dict[str, Any] = {}
     for name in PhoneCard.__dataclass_fields__:
         own, was, other = (getattr(c, name) for c in (mine, base, theirs))
@@ -410,8 +410,9 @@ def learn_pace(card: PhoneCard, starts: list[float], exposures: list[float]) -> 
 
 
 def learnt_noise(meta: RawMeta) -> tuple[float, float] | None:
-    """Compute a, b of green of a phone's raws like one of which these are the facts, learnt from others; None where
-    none tells.
+    """Compute a, b of green of a phone's raws like one of which these are the facts, learnt from others.
+
+    None where none tells.
 
     The user's own card is asked only: what the program ships is of no phone of his.
 

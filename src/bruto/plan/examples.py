@@ -6,7 +6,7 @@ from bruto.plan.planned_shots import Plan, PlannedShot
 
 
 def example() -> Plan:
-    """The plan, whose shots the demo takes; what is not set in it is proposed where it is opened."""
+    """Return the plan, whose shots the demo takes; what is not set in it is proposed where it is opened."""
     day = "2026-06-21T"
     return Plan(
         "Pans and pump, midsummer", "2026-06-21", 41.0, 8.5, 3.0, "CET", "Orrin Saltern", "Vessar", "Vessar Tide 4",

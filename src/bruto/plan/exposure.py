@@ -103,8 +103,10 @@ def equivalents(
 
 
 def compensation(viewfinder_ev: float | None, headroom_ev: float = 0.0) -> float:
-    """Find what to dial so that the raw is as full as it may be: the learnt offset of the viewfinder's warning (it
-    warns so many EV early where positive), less `headroom_ev` to spare, in thirds.
+    """Find what to dial so that the raw is as full as it may be.
+
+    The learnt offset of the viewfinder's warning (it warns so many EV early where positive), less `headroom_ev`
+    to spare, in thirds.
 
     Parameters
     ----------

@@ -33,10 +33,12 @@ values (Gumbel 1958).
 
 @dataclass(frozen=True)
 class ShotForecast:
-    """Of the result, in one pixel of the usual raw: `level` of grey, or of the sky, in shares of saturation; `snr` of
-    it and `snr_shadow` 3 EV under it (of a star of magnitude `STAR` for the sky); `blur` chance of a frame, None on a
-    tripod; `trail` of a frame in pixels, `arc` of the sequence in degrees about the pole, `gap` between two frames in
-    pixels, None where stars are not taken; `seconds` it takes, `megabytes`, `percent` of the battery.
+    """Of the result, in one pixel of the usual raw: `level` of grey, or of the sky, in shares of saturation.
+
+    `snr` of it and `snr_shadow` 3 EV under it (of a star of magnitude `STAR` for the sky); `blur` chance of a
+    frame, None on a tripod; `trail` of a frame in pixels, `arc` of the sequence in degrees about the pole, `gap`
+    between two frames in pixels, None where stars are not taken; `seconds` it takes, `megabytes`, `percent` of
+    the battery.
     """
 
     of_sky: bool
@@ -128,7 +130,7 @@ class ShotForecast:
         return found
 
     def text(self) -> str:
-        """It in one line, for the list."""
+        """Return the it in one line, for the list."""
         return "; ".join(f"{name.lower()} {text}" if name == "Noise" else text for name, text, _ in self.lines()[1:])
 
 
@@ -189,8 +191,9 @@ def star_light(lens: EquipmentLens, magnitude: float, altitude: float) -> float:
 
 
 def star_snr(means: Equipment, iso: float, seconds: float, sky: float, trail: float, light: float) -> float:
-    """Compute the signal over noise of a star whose `light` (of `star_light`) lies over the pixels of its point and
-    its `trail`, on a `sky` of some level.
+    """Compute the signal over noise of a star whose `light`.
+
+    Of `star_light`) lies over the pixels of its point and its `trail`, on a `sky` of some level.
 
     Parameters
     ----------

@@ -83,8 +83,9 @@ def sequence(
 
 @dataclass(frozen=True)
 class IntervalCheck:
-    """What frames tell that were taken: `step`, usual seconds from one to the next; `pause` that the phone needs at
-    least as far as it is known.
+    """What frames tell that were taken: `step`, usual seconds from one to the next.
+
+    `pause` that the phone needs at least as far as it is known.
     """
 
     step: float
@@ -104,7 +105,7 @@ class IntervalCheck:
 
 
 def _step_of(steps: NDArray[np.float64], exposure: float) -> float:
-    """The usual step, to a fraction: stamps are of whole seconds, and some frames are missing."""
+    """Compute the usual step, to a fraction: stamps are of whole seconds, and some frames are missing."""
     usual = float(np.median(steps))
     if len(steps) > 2:
         usual = float(np.median(steps[steps <= LOST_FROM * float(np.percentile(steps, 25)) + 1]))
@@ -113,7 +114,7 @@ def _step_of(steps: NDArray[np.float64], exposure: float) -> float:
 
 
 def watched(starts: Sequence[float], exposure: float, asked: float | None = None) -> IntervalCheck:
-    """What the first frames of a sequence tell.
+    """Find what the first frames of a sequence tell.
 
     Parameters
     ----------

@@ -129,14 +129,14 @@ def track(body: Body, place: Place, begin: datetime, end: datetime) -> list[tupl
     return [(begin + k * TRACK_STEP, body(place, begin + k * TRACK_STEP)) for k in range(count + 1)]
 
 
-def _path(body: Body, place: Place, begin: datetime, end: datetime, dark: list[Span]) -> tuple:
+def _path(body: Body, place: Place, begin: datetime, end: datetime, dark: list[Span]) -> tuple[Any, ...]:
     """Highest over all and in the dark, rise and set of a star."""
     found = passages(body, place, begin, end, -REFRACTION)
     return highest(body, place, [(begin, end)]), highest(body, place, dark), first(found, True), first(found, False)
 
 
 def _sun_state(place: Place, begin: datetime, end: datetime) -> str:
-    """What is said of a sun that does not rise or set, "" where it does both."""
+    """Say what is said of a sun that does not rise or set, "" where it does both."""
     found = passages(sun, place, begin, end, SUN_RISES)
     if first(found, True) and first(found, False):
         return ""

@@ -104,9 +104,9 @@ def model_of(known: Mapping[float, tuple[float, float]]) -> NoiseModel:
 
 @dataclass(frozen=True)
 class Step:
-    """An exposure: where `grey` lies (of saturation), signal over noise of grey and of the shadow, and `headroom_ev`
-    from
-    grey to full.
+    """An exposure: where `grey` lies (of saturation), signal over noise of grey and of the shadow.
+
+    And `headroom_ev` from grey to full.
     """
 
     iso: float
@@ -126,8 +126,9 @@ class Step:
 
 
 def step(model: NoiseModel, rate: float, iso: float, seconds: float, frames: int = 1) -> Step:
-    """Return an exposure of a scene whose grey reaches `rate` of saturation at ISO 1 in one second; mean of
-    `frames`.
+    """Return an exposure of a scene whose grey reaches `rate` of saturation at ISO 1 in one second.
+
+    Mean of `frames`.
 
     Parameters
     ----------
@@ -219,7 +220,7 @@ def ladder(
 
 
 def _different(worthwhile: list[Step], out: list[Step]) -> list[Step]:
-    """Steps of which no other has more signal and more room."""
+    """Return the steps of which no other has more signal and more room."""
     found: list[Step] = []
     for one in worthwhile:
         beaten = any(
@@ -234,8 +235,10 @@ def _different(worthwhile: list[Step], out: list[Step]) -> list[Step]:
 
 @dataclass(frozen=True)
 class LowLightAnswer:
-    """One of the three ways in low light: `frames` of a step, `snr_grey` and `snr_shadow` of what they give together,
-    `blur_chance` (0..1) that a frame is blurred, `total_s` that it takes.
+    """One of the three ways in low light.
+
+    `frames` of a step, `snr_grey` and `snr_shadow` of what they give together, `blur_chance` (0..1) that a frame
+    is blurred, `total_s` that it takes.
     """
 
     name: str
@@ -262,8 +265,9 @@ learnt.
 
 
 def blur_chance(seconds: float, limit: float, spread: float = HAND_SPREAD) -> float:
-    """Compute the chance that a frame held in the hand is blurred: half at the person's `limit`, log-normal about
-    it.
+    """Compute the chance that a frame held in the hand is blurred.
+
+    Half at the person's `limit`, log-normal about it.
 
     Parameters
     ----------
@@ -290,8 +294,9 @@ def blur_chance(seconds: float, limit: float, spread: float = HAND_SPREAD) -> fl
 
 
 def time_of_chance(chance: float, limit: float, spread: float = HAND_SPREAD) -> float:
-    """Compute the seconds at which a frame held in the hand is blurred with some chance: the inverse of
-    `blur_chance`.
+    """Compute the seconds at which a frame held in the hand is blurred with some chance.
+
+    The inverse of `blur_chance`.
 
     Parameters
     ----------
@@ -374,9 +379,11 @@ def low_light(
 def bracket(
     model: NoiseModel, iso: float, highlights_ev: float, shadows_ev: float, most_step: float = 3.0
 ) -> list[float]:
-    """Return the exposures of a bracket, EV against the one that puts grey at `GREY`, for a scene that reaches from
-    `shadows_ev` to `highlights_ev` about grey: the lightest holds the highlights, the darkest has the shadows at
-    a signal of `ENOUGH_SNR` times the noise, and steps are no wider than `most_step`, so that neighbours overlap.
+    """Return the exposures of a bracket, EV against the one that puts grey at `GREY`.
+
+    For a scene that reaches from `shadows_ev` to `highlights_ev` about grey: the lightest holds the highlights,
+    the darkest has the shadows at a signal of `ENOUGH_SNR` times the noise, and steps are no wider than
+    `most_step`, so that neighbours overlap.
 
     Parameters
     ----------
@@ -417,8 +424,9 @@ def bracket(
 def sizes(
     binned: tuple[float, float], full: tuple[float, float], level: float = GREY * 2**SHADOW_EV, ratio: int = 4
 ) -> dict[str, float]:
-    """Return the signal over noise of a frame at full resolution and of one that the phone binned, in one light: of
-    single pixels, and at equal output size, where `ratio` pixels of the full frame are averaged.
+    """Return the signal over noise of a frame at full resolution and of one that the phone binned, in one light.
+
+    Of single pixels, and at equal output size, where `ratio` pixels of the full frame are averaged.
 
     Parameters
     ----------

@@ -165,8 +165,9 @@ def pixels_left(zoom: float, width: int, height: int) -> tuple[int, int]:
 
 @dataclass(frozen=True)
 class Filter:
-    """`seconds` behind a grey filter; `frames` of it that gather the same when they are averaged, without any filter
-    `bare_frames` of the `bare` time.
+    """`seconds` behind a grey filter; `frames` of it that gather the same when they are averaged.
+
+    Without any filter `bare_frames` of the `bare` time.
     """
 
     stops: float
@@ -179,8 +180,9 @@ class Filter:
 
 
 def grey_filter(seconds: float, stops: float, offered: Sequence[float] = ()) -> Filter:
-    """Find what a grey filter of so many stops asks for, and the same by averaging frames (noise and movement
-    alike).
+    """Find what a grey filter of so many stops asks for, and the same by averaging frames.
+
+    Noise and movement alike).
 
     Parameters
     ----------
@@ -213,8 +215,9 @@ def grey_filter(seconds: float, stops: float, offered: Sequence[float] = ()) -> 
 
 
 def rings(holder_mm: float, filter_mm: float, offered: Sequence[float] = THREADS_MM) -> list[tuple[float, float]]:
-    """Return the thread rings from a holder to a filter, in order: one where it is made, else by the fewest threads
-    between (rings are sold over up to `MOST_STEPS` threads).
+    """Return the thread rings from a holder to a filter, in order.
+
+    One where it is made, else by the fewest threads between (rings are sold over up to `MOST_STEPS` threads).
 
     Parameters
     ----------
@@ -251,8 +254,9 @@ MOST_STEPS = 4
 def shades(
     filter_mm: float, distance_mm: float, focal_35mm: float, lens_mm: float = 6.0, rim_mm: float = RIM_MM
 ) -> float:
-    """Compute the mm by which a filter's opening is too narrow for the corners of a lens (negative: room that is
-    left).
+    """Compute the mm by which a filter's opening is too narrow for the corners of a lens (negative.
+
+    Room that is left).
 
     Parameters
     ----------
@@ -285,8 +289,9 @@ def shades(
 
 
 def stops_lost(level: float, gathered: float, filtered_level: float, filtered_gathered: float) -> float:
-    """Compute the stops that a filter takes, of the light (above black, below full) in two frames of one scene and
-    of what they gathered (ISO times seconds).
+    """Compute the stops that a filter takes, of the light.
+
+    Above black, below full) in two frames of one scene and of what they gathered (ISO times seconds).
 
     Parameters
     ----------

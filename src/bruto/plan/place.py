@@ -110,8 +110,9 @@ def parsed_date(text: str) -> date:
 
 
 def noon(place: Place, day: date) -> datetime:
-    """Return the noon of a day by the clock of a place, in UTC: in a zone that is put forward or back, sums of times
-    go wrong.
+    """Return the noon of a day by the clock of a place, in UTC.
+
+    In a zone that is put forward or back, sums of times go wrong.
 
     Parameters
     ----------
@@ -147,8 +148,9 @@ def midnight(place: Place, day: date) -> datetime:
 
 
 def night_of(place: Place, day: date) -> tuple[datetime, datetime]:
-    """Return the night that begins on a day: from noon to noon by the clock, 23 or 25 hours where that is put
-    forward or back meanwhile.
+    """Return the night that begins on a day.
+
+    From noon to noon by the clock, 23 or 25 hours where that is put forward or back meanwhile.
 
     Parameters
     ----------

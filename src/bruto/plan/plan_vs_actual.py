@@ -71,8 +71,10 @@ def _hours(planned: PlannedShot, shot: TakenShot) -> float | None:
 
 
 def _apart(planned: PlannedShot, shot: TakenShot) -> float:
-    """How far a shot is from a wish, stops; infinite of another lens. Of two that are as near the one whose time it is
-    is the nearer; a wish without settings is for what was taken at its time.
+    """How far a shot is from a wish, stops; infinite of another lens.
+
+    Of two that are as near the one whose time it is is the nearer; a wish without settings is for what was taken
+    at its time.
     """
     if planned.focal_35mm and shot.focal_35mm and abs(shot.focal_35mm / planned.focal_35mm - 1) > LENS_SAME:
         return math.inf
@@ -118,8 +120,9 @@ def pace_of(planned: PlannedShot, shots: Sequence[TakenShot]) -> str:
 
 
 def matched(plan: Plan, shots: Sequence[TakenShot]) -> list[PlanMatch]:
-    """Return the shots that were taken laid on what was wished: each shot belongs to the nearest wish, if any is
-    near.
+    """Return the shots that were taken laid on what was wished.
+
+    Each shot belongs to the nearest wish, if any is near.
 
     A wish is done where enough of its frames are as asked; else it is told what was got instead, or that it is
     missing.

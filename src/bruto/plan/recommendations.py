@@ -288,8 +288,9 @@ def _aim(planned: PlannedShot, plan: Plan, lens: EquipmentLens, moment: datetime
 
 
 def light_of(planned: PlannedShot, plan: Plan, moment: datetime, aim: Spot) -> float:
-    """Compute the luminance that the exposure is for, cd/m2: of the sky there, or of a grey of 18 % in the open or
-    inside.
+    """Compute the luminance that the exposure is for, cd/m2.
+
+    Of the sky there, or of a grey of 18 % in the open or inside.
 
     Parameters
     ----------
@@ -361,7 +362,7 @@ def _sky_seconds(planned: PlannedShot, means: Equipment, lens: EquipmentLens, de
 
 
 def _sky_iso(means: Equipment, rate: float, seconds: float) -> Recommendation:
-    """The lowest ISO from which read noise hardly falls any more, with room above the sky."""
+    """Return the lowest ISO from which read noise hardly falls any more, with room above the sky."""
     model = means.noise
     for iso in sorted(means.isos):
         stays = model.photons * rate * seconds + model.amplified

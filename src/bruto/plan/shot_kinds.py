@@ -23,8 +23,10 @@ CAUTIONS: dict[str, str] = {
 
 @dataclass(frozen=True)
 class Kind:
-    """`frames` that are usual, and what becomes of several: `merged` "mean", "lighten", "bracket" or "" for nothing;
-    `scene` of the simulated phone that looks most like it.
+    """`frames` that are usual, and what becomes of several.
+
+    `merged` "mean", "lighten", "bracket" or "" for nothing; `scene` of the simulated phone that looks most like
+    it.
     """
 
     title: str

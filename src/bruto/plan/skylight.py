@@ -39,8 +39,9 @@ def _lux(table: tuple[tuple[float, tuple[float, ...]], ...], altitude: float) ->
 
 
 def sun_lux(altitude: float) -> float:
-    """Compute the lux on level ground under the sun and the clear sky by the sun's height, degrees; 0 from 18° under
-    the horizon.
+    """Compute the lux on level ground under the sun and the clear sky by the sun's height, degrees.
+
+    0 from 18° under the horizon.
 
     Parameters
     ----------
@@ -151,9 +152,10 @@ def magnitudes(cd_m2: float) -> float:
 def sky_cd_m2(
     place: Place, moment: datetime, darkness: float | None = None, altitude: float = 90.0, azimuth: float = 0.0
 ) -> float:
-    """Compute the luminance of the clear sky at a place of it (degrees): what is natural or what `darkness`
-    (magnitudes per square arc second, without a moon) tells of the place, with the moon's and the twilight's
-    light.
+    """Compute the luminance of the clear sky at a place of it (degrees).
+
+    What is natural or what `darkness` (magnitudes per square arc second, without a moon) tells of the place, with
+    the moon's and the twilight's light.
 
     The twilight is spread over the whole sky as if it was even: near the sun's side it is lighter, on the other
     darker.

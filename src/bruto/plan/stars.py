@@ -119,8 +119,9 @@ def rule_500(focal_35mm: float) -> float:
 
 
 def aperture_pitch(f_number: float, pixel_um: float, focal_mm: float, declination: float = 0.0) -> float:
-    """Compute the seconds by the stricter rule (see `SOFT`): blur of diffraction, of the lens and of pixels against
-    the line.
+    """Compute the seconds by the stricter rule (see `SOFT`).
+
+    Blur of diffraction, of the lens and of pixels against the line.
 
     Parameters
     ----------
@@ -179,8 +180,10 @@ def trail_px(seconds: float, focal_mm: float, pixel_um: float, declination: floa
 
 @dataclass(frozen=True)
 class Offered:
-    """A time that the phone offers: the `trail` in pixels (None where pitch and focal length are not known), of frames
-    at full size, binned to a quarter of the pixels, and shared at 2048 px; and the rules that it is `within`.
+    """A time that the phone offers: the `trail` in pixels.
+
+    None where pitch and focal length are not known), of frames at full size, binned to a quarter of the pixels,
+    and shared at 2048 px; and the rules that it is `within`.
     """
 
     seconds: float
@@ -312,8 +315,9 @@ def _advice(rules: dict[str, float], offered: Sequence[Offered], stack: tuple[in
 
 @dataclass(frozen=True)
 class StarArc:
-    """What a star draws at a place of the frame (shares of width and height): `pixels`, and the direction in which it
-    goes, `degrees` from the right over the top; `declination` in degrees.
+    """What a star draws at a place of the frame (shares of width and height).
+
+    `pixels`, and the direction in which it goes, `degrees` from the right over the top; `declination` in degrees.
     """
 
     x: float
@@ -324,7 +328,7 @@ class StarArc:
 
 
 def _axes(aim: Spot, roll: float) -> NDArray[np.float64]:
-    """Unit vectors right, down and ahead of a camera in east, north, up."""
+    """Compute the unit vectors right, down and ahead of a camera in east, north, up."""
     h, a, r = (math.radians(v) for v in (aim.altitude, aim.azimuth, roll))
     ahead = np.array([math.cos(h) * math.sin(a), math.cos(h) * math.cos(a), math.sin(h)])
     right = np.array([math.cos(a), -math.sin(a), 0.0])

@@ -181,8 +181,9 @@ def marked(picture: NDArray[np.uint8], where: NDArray[np.bool_]) -> NDArray[np.u
 
 
 def snr_of(light: Light, flat: tuple[int, int, int, int]) -> float:
-    """Compute the signal over noise of green in an even part (left, top, width, height): differences of neighbours
-    tell the noise, so that slow changes of the light do not count.
+    """Compute the signal over noise of green in an even part (left, top, width, height).
+
+    Differences of neighbours tell the noise, so that slow changes of the light do not count.
 
     Parameters
     ----------

@@ -94,7 +94,10 @@ def time_text(seconds: float | None) -> str:
 
 
 def _nearest(values: Sequence[float], wanted: float, at_most: bool) -> float:
-    """The offered value nearest in stops that does not pass `wanted` in the wrong direction (1/12 EV is let pass)."""
+    """Compute the offered value nearest in stops that does not pass `wanted` in the wrong direction.
+
+    1/12 EV is let pass).
+    """
     if not values:
         return wanted
     fits = [v for v in values if (v <= wanted * 2 ** (1 / 12) if at_most else v >= wanted / 2 ** (1 / 12))]
@@ -113,8 +116,9 @@ class NextSetting:
 
 
 def next_setting(meta: RawMeta, ev: float, offer: Offer, *, tripod: bool = False) -> NextSetting | None:
-    """Return the settings that the phone offers for an exposure change of `ev`; None where the file does not say its
-    own.
+    """Return the settings that the phone offers for an exposure change of `ev`.
+
+    None where the file does not say its own.
 
     Too bright: the ISO goes down first, since that keeps the light; then the time. Room left: the time gets longer
     as far as a hand holds; then a lower ISO with a still longer time needs a tripod.

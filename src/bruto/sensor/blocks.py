@@ -77,8 +77,9 @@ def clipped_quads(codes: NDArray[np.uint16], full: NDArray[np.int64], color: NDA
 def block_statistics(
     codes: NDArray[np.uint16], light: NDArray[np.float32], full: int
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:
-    """Compute the of each 8 x 8 block of a plane: mean light, noise variance, highest rise of one site over its
-    eight neighbours, and how many sites are full.
+    """Compute the of each 8 x 8 block of a plane.
+
+    Mean light, noise variance, highest rise of one site over its eight neighbours, and how many sites are full.
 
     The variance is that of the response to [1 -2 1] x [1 -2 1] (Immerkaer, Computer Vision and Image Understanding
     64-2, 1996), which is blind to slopes and has 36 times the variance of noise.

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -46,7 +48,7 @@ def edge_blur(
     first = cv2.GaussianBlur(log, (0, 0), 0.6)
     second = cv2.GaussianBlur(first, (0, 0), t)
 
-    def gradient(p: NDArray) -> NDArray:
+    def gradient(p: NDArray[Any]) -> NDArray[Any]:
         return cv2.magnitude(cv2.Sobel(p, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(p, cv2.CV_32F, 0, 1, scale=1 / 8))
 
     g1, g2 = gradient(first), gradient(second)
@@ -75,8 +77,10 @@ def edge_blur(
 
 
 def edge_widths(luminance: NDArray[np.float32], noise_sigma: float, tile: int) -> tuple[float | None, float | None]:
-    """Compute the blur (standard deviation, pixels) of edges that lie across rows, and of those that lie across
-    columns, as `edge_blur` finds it but for edges of that direction alone; None with fewer than 60 of them.
+    """Compute the blur (standard deviation, pixels) of edges that lie across rows.
+
+    And of those that lie across columns, as `edge_blur` finds it but for edges of that direction alone; None with
+    fewer than 60 of them.
 
     Wide blurs read too narrow: a first Gaussian of 1.6 px hardly changes them. `luminance` is put together of square
     tiles of side `tile`.
@@ -103,7 +107,7 @@ def edge_widths(luminance: NDArray[np.float32], noise_sigma: float, tile: int) -
     inside[10:-10, 10:-10] = True
     inside = np.tile(inside, (luminance.shape[0] // tile, luminance.shape[1] // tile))
 
-    def slopes(p: NDArray) -> list[NDArray]:
+    def slopes(p: NDArray[Any]) -> list[NDArray[Any]]:
         return [np.abs(cv2.Sobel(p, cv2.CV_32F, *d, scale=1 / 8)) for d in ((1, 0), (0, 1))]
 
     g1, g2 = slopes(first), slopes(second)

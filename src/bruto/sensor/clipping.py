@@ -18,8 +18,9 @@ CLIP_COUNTS = 0.01
 
 
 def clipped_percent(frame: RawFrame, planes: list[Plane], counts: list[NDArray[np.int64]]) -> dict[str, float]:
-    """Return the percent of sites full by channel (r, g, b), and of 2 x 2 quads with any, one, two and all channels
-    full.
+    """Return the percent of sites full by channel.
+
+    R, g, b), and of 2 x 2 quads with any, one, two and all channels full.
 
     Parameters
     ----------
@@ -87,8 +88,9 @@ def clip_map(frame: RawFrame) -> NDArray[np.uint8]:
 
 
 def headroom(blocks: list[Blocks], clipped: dict[str, float]) -> float:
-    """Compute log2(white / 99.9th percentile of 8 x 8 same-channel block means), least over planes, EV; 0 when 0.01
-    % clips.
+    """Compute log2(white / 99.9th percentile of 8 x 8 same-channel block means), least over planes, EV.
+
+    0 when 0.01 % clips.
 
     Means of blocks are light of the scene; single hot sites are not.
 

@@ -25,8 +25,9 @@ def _place(key: str) -> Path:
 
 
 def cached_report(path: str | Path, meta: RawMeta | None = None, offer: Offer | None = None) -> SensorReport | None:
-    """Return the report that is kept of a raw, with its advice for `offer` made anew where `meta` is given; None
-    where there is none.
+    """Return the report that is kept of a raw, with its advice for `offer` made anew where `meta` is given.
+
+    None where there is none.
 
     A damaged entry counts as none.
 

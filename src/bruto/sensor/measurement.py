@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from typing import Any
 
 import cv2
 import numpy as np
@@ -125,8 +126,9 @@ def _blur(
 
 
 def oriented_degrees(degrees: float, orientation: int) -> float:
-    """Compute a line's direction (counter-clockwise from the right) in the stored picture, as the picture is looked
-    at.
+    """Compute a line's direction (counter-clockwise from the right) in the stored picture.
+
+    As the picture is looked at.
 
     Parameters
     ----------
@@ -187,14 +189,14 @@ def _picture_light(pixels: NDArray[np.uint8]) -> tuple[tuple[float, ...], ...]:
 
 
 def _detail(blocks: list[Blocks], noise: NDArray[np.float64]) -> tuple[tuple[float, ...], ...]:
-    """Standard deviation of fine structure beyond noise, relative to the light, on a coarse grid."""
+    """Return the standard deviation of fine structure beyond noise, relative to the light, on a coarse grid."""
     green = next(b for b in blocks if b.channel == 1)
     if min(green.mean.shape) < 2:
         return ()
     mean = np.maximum(green.mean, 0)
     rows, columns = (min(n, g) for n, g in zip(mean.shape, DETAIL_GRID, strict=True))
 
-    def cells(values: NDArray) -> NDArray[np.float32]:
+    def cells(values: NDArray[Any]) -> NDArray[np.float32]:
         return cv2.resize(values.astype(np.float32), (columns, rows), interpolation=cv2.INTER_AREA)
 
     # noise is taken off cells, not blocks: what falls below it must weigh against what lies above
@@ -214,7 +216,7 @@ def _glimpse(blocks: list[Blocks]) -> tuple[int, ...]:
 
 
 def _preview(frame: RawFrame) -> NDArray[np.uint8] | None:
-    """The embedded preview, lying as the raw does, or None."""
+    """Compute the embedded preview, lying as the raw does, or None."""
     if frame.preview is None:
         return None
     try:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -52,8 +53,9 @@ _FILL = 0.02
 
 @dataclass(frozen=True)
 class MotionBlur:
-    """A straight even movement during the exposure: `length_px`, and `degrees` from the right, counter-clockwise,
-    0 to 180, in the stored picture.
+    """A straight even movement during the exposure.
+
+    `length_px`, and `degrees` from the right, counter-clockwise, 0 to 180, in the stored picture.
     """
 
     length_px: float
@@ -61,8 +63,9 @@ class MotionBlur:
 
 
 def telling_places(green: Plane, step: int) -> list[tuple[int, int]]:
-    """Return the corners (y, x) in pixels of the `TILES` tiles with most structure for their brightness and nothing
-    full, which overlap by half at most.
+    """Return the corners (y, x) in pixels of the `TILES` tiles with most structure for their brightness.
+
+    And nothing full, which overlap by half at most.
 
     Parameters
     ----------
@@ -88,7 +91,7 @@ def telling_places(green: Plane, step: int) -> list[tuple[int, int]]:
     if not len(ys) or not len(xs):
         return []
 
-    def sums(p: NDArray) -> NDArray:
+    def sums(p: NDArray[Any]) -> NDArray[Any]:
         table = cv2.integral(p)
         a, b = np.ix_(ys, xs), np.ix_(ys + per, xs + per)
         return table[b] + table[a] - table[np.ix_(ys, xs + per)] - table[np.ix_(ys + per, xs)]
@@ -111,8 +114,9 @@ def telling_places(green: Plane, step: int) -> list[tuple[int, int]]:
 
 
 class _Frequencies:
-    """Frequencies of a tile that are looked at, the smooth terms a scene's spectrum may have, and the stripes of
-    movements of all lengths and directions.
+    """Frequencies of a tile that are looked at, the smooth terms a scene's spectrum may have.
+
+    And the stripes of movements of all lengths and directions.
     """
 
     def __init__(self) -> None:
@@ -146,7 +150,7 @@ class _Frequencies:
         near = np.abs((self.degrees + 45) % 90 - 45) <= 15
         self.along_axes = near & (self.lengths >= 6) & (self.lengths <= PLAIN_LONGEST_PX + 2)
 
-    def stripes_of(self, lengths: NDArray, degrees: NDArray) -> NDArray[np.float32]:
+    def stripes_of(self, lengths: NDArray[Any], degrees: NDArray[Any]) -> NDArray[np.float32]:
         """Log power of the spectra of straight movements: log sinc^2 (N, frequencies)."""
         u = np.radians(degrees)[:, None]
         along = self.x * np.cos(u) - self.y * np.sin(u)
@@ -207,9 +211,9 @@ def motion(
 
 
 def _along_axis(
-    y_spectrum: NDArray, weight: NDArray[np.float32], widths: tuple[float | None, float | None], f: _Frequencies
+    y_spectrum: NDArray[Any], weight: NDArray[np.float32], widths: tuple[float | None, float | None], f: _Frequencies
 ) -> MotionBlur | None:
-    """A movement nearly along the rows or columns whose stripes alone are not plain enough, or None.
+    """Return a movement nearly along the rows or columns whose stripes alone are not plain enough, or None.
 
     The edges across it must be clearly wider than those along it; their width bounds its length from both sides (an
     even movement of length L spreads them by L / sqrt(12) or, where it is long, by more than is read).
@@ -265,9 +269,14 @@ def _mean_spectrum(
 
 
 def _stripes_in(
-    y: NDArray, weight: NDArray[np.float32], smooth: NDArray, f: _Frequencies, only: NDArray[np.bool_] | None = None
+    y: NDArray[Any],
+    weight: NDArray[np.float32],
+    smooth: NDArray[Any],
+    f: _Frequencies,
+    only: NDArray[np.bool_] | None = None,
 ) -> tuple[float, float, float, float]:
-    """Share of the spectrum left unexplained by the best stripes, their depth, length (px) and direction (degrees);
+    """Share of the spectrum left unexplained by the best stripes, their depth, length (px) and direction (degrees).
+
     `only`: which of the stripes are tried.
     """
     q = np.linalg.qr(smooth * weight[:, None])[0].astype(np.float32)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -68,8 +69,9 @@ class NoiseEstimate:
 
 
 def blocks_of(planes: list[Plane]) -> list[Blocks]:
-    """Return the block statistics of every plane, over what all have in common: crops of odd sizes leave some a row
-    more.
+    """Return the block statistics of every plane, over what all have in common.
+
+    Crops of odd sizes leave some a row more.
 
     Parameters
     ----------
@@ -89,7 +91,9 @@ def blocks_of(planes: list[Plane]) -> list[Blocks]:
     return result
 
 
-def _bin_variances(mean: NDArray, variance: NDArray, expected: NDArray) -> tuple[NDArray, NDArray, NDArray]:
+def _bin_variances(
+    mean: NDArray[Any], variance: NDArray[Any], expected: NDArray[Any]
+) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
     """Signal, noise variance, and sign of texture of bins of like brightness, most blocks of which may hold texture.
 
     Of each bin the fifth percentile of variance / expected is taken, so that blocks of unlike brightness can share a
@@ -153,8 +157,9 @@ def picture_noise(blocks: list[Blocks]) -> NoiseEstimate:
 
 
 def estimate_noise(linear: Linear) -> NoiseEstimate:
-    """Estimate the noise of red, green, blue of light without shading gains, from its flat places (see
-    `picture_noise`).
+    """Estimate the noise of red, green, blue of light without shading gains, from its flat places.
+
+    See `picture_noise`).
 
     Parameters
     ----------
@@ -169,9 +174,10 @@ def estimate_noise(linear: Linear) -> NoiseEstimate:
     return picture_noise(blocks_of(planes_of_light(linear)))
 
 
-def _fit_line(x: NDArray, v: NDArray) -> tuple[float, float, NDArray[np.bool_]]:
-    """Non-negative a, b, weighted by 1 / v^2, with bins far above the line (texture) dropped step by step, and which
-    were kept.
+def _fit_line(x: NDArray[Any], v: NDArray[Any]) -> tuple[float, float, NDArray[np.bool_]]:
+    """Non-negative a, b, weighted by 1 / v^2, with bins far above the line.
+
+    Texture) dropped step by step, and which were kept.
     """
     keep = np.ones(len(x), bool)
     a = b = 0.0
@@ -185,9 +191,10 @@ def _fit_line(x: NDArray, v: NDArray) -> tuple[float, float, NDArray[np.bool_]]:
     return max(a, 1e-9), max(b, 1e-10), keep
 
 
-def _non_negative_line(p: NDArray, q: NDArray, y: NDArray) -> tuple[float, float]:
-    """a, b >= 0 of least squares y = a p + b q: where the free solution has a negative one, the better of the two with
-    one of them 0.
+def _non_negative_line(p: NDArray[Any], q: NDArray[Any], y: NDArray[Any]) -> tuple[float, float]:
+    """Compute a, b >= 0 of least squares y = a p + b q.
+
+    Where the free solution has a negative one, the better of the two with one of them 0.
     """
     pp, pq, qq, py, qy = p @ p, p @ q, q @ q, p @ y, q @ y
     det = pp * qq - pq * pq
@@ -241,8 +248,9 @@ def dynamic_range_ev(a: float, b: float) -> float:
 
 
 def shadow_lift_ev(a: float, b: float, long_edge: int | None = None, screen_edge: int = 1280) -> float:
-    """Compute log2(0.18 / x_4): how far a shadow can be lifted to grey at signal / noise 4, EV; at screen size when
-    `long_edge` is given.
+    """Compute log2(0.18 / x_4): how far a shadow can be lifted to grey at signal / noise 4, EV.
+
+    At screen size when `long_edge` is given.
 
     Parameters
     ----------

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,8 +33,10 @@ class Plane:
 
 
 def planes_of(frame: RawFrame) -> list[Plane]:
-    """Return four planes of a mosaic (by site) or three of a linear frame, in stored codes where these have a fixed
-    meaning; frames whose codes do not (floats, corrections by place) are put into codes of equal steps.
+    """Return four planes of a mosaic (by site) or three of a linear frame.
+
+    In stored codes where these have a fixed meaning; frames whose codes do not (floats, corrections by place) are
+    put into codes of equal steps.
 
     Parameters
     ----------
@@ -62,7 +65,7 @@ def planes_of(frame: RawFrame) -> list[Plane]:
     values = np.concatenate([values, np.full(65536 - len(values), values[top])])
     white = np.broadcast_to(meta.white, (3,) if len(meta.white) in (1, 3) else meta.white.shape)
 
-    def plane(part: NDArray, black: float, channel: int) -> Plane:
+    def plane(part: NDArray[Any], black: float, channel: int) -> Plane:
         full = int(np.searchsorted(values, white[channel])) if np.all(np.diff(values) >= 0) else 65536
         light = ((values - black) / max(white[channel] - black, 1e-9)).astype(np.float32)
         return Plane(part, light, full, channel)
@@ -101,8 +104,9 @@ def planes_of_light(linear: Linear) -> list[Plane]:
 
 
 def levels(frame: RawFrame, counts: list[NDArray[np.int64]], planes: list[Plane]) -> tuple[int, float]:
-    """Find how many stored codes occur, and effective bits: log2((white - black) / smallest step between values that
-    occur).
+    """Find how many stored codes occur, and effective bits.
+
+    Log2((white - black) / smallest step between values that occur).
 
     Steps are those of light: behind a linearisation table its values count. Floats have the bits of their precision.
 

@@ -39,9 +39,10 @@ def _green(blocks: list[Blocks]) -> NDArray[np.float32]:
 
 
 def find_glare(blocks: list[Blocks], shading: NDArray[np.float32], exposure_s: float | None) -> VeilingGlare:
-    """Judge from block means; Whatever share s of the light a smeared lens spreads, no place is darker than s times
-    the glow of its surroundings: the darkest places bound s from above, and where many lie at that bound, it is
-    likely met.
+    """Judge from block means; Whatever share s of the light a smeared lens spreads.
+
+    No place is darker than s times the glow of its surroundings: the darkest places bound s from above, and where
+    many lie at that bound, it is likely met.
 
     Parameters
     ----------
@@ -73,7 +74,7 @@ def find_glare(blocks: list[Blocks], shading: NDArray[np.float32], exposure_s: f
 
 
 def _leak(small: NDArray[np.float32]) -> str:
-    """The one edge towards which even dark places rise, or ""."""
+    """Return the one edge towards which even dark places rise, or ""."""
     columns, rows = np.percentile(small, 10, axis=0), np.percentile(small, 10, axis=1)
     rises = {}
     for name, line in (("left", columns), ("right", columns[::-1]), ("top", rows), ("bottom", rows[::-1])):
@@ -85,8 +86,9 @@ def _leak(small: NDArray[np.float32]) -> str:
 
 
 def hot_sites(blocks: list[Blocks], noise: NDArray[np.float64]) -> int:
-    """Compute the number of blocks with a site that rises over all its neighbours by ten times the noise and more
-    than light behind a lens can.
+    """Compute the number of blocks with a site that rises over all its neighbours by ten times the noise.
+
+    And more than light behind a lens can.
 
     Parameters
     ----------

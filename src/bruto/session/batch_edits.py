@@ -75,8 +75,9 @@ class BatchEdits:
         self.use(self.copied, PASTED, self.shoot.selection)
 
     def use(self, values: Values, what: str, shots: list[Shot]) -> None:
-        """Use values, or those that each shot's edit gets, on shots; one step of history in each, and taken back
-        together by `take_back`.
+        """Use values, or those that each shot's edit gets, on shots.
+
+        One step of history in each, and taken back together by `take_back`.
 
         Parameters
         ----------
@@ -122,8 +123,9 @@ class BatchEdits:
         self.bulk.change(shots, act, done)
 
     def _begin(self, edit: Edit) -> None:
-        """A shot that was never opened starts where new shots start, which has to be found first: on the thread that
-        writes.
+        """Return a shot that was never opened starts where new shots start, which has to be found first.
+
+        On the thread that writes.
         """
         starting = self.opened.starting
         if starting.on and edit.untouched and str(edit.path) not in self.opened.edits:

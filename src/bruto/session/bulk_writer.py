@@ -18,8 +18,9 @@ Done = Callable[[int, list[str]], None]
 
 
 class BulkWriter:
-    """Runs an action on the edits of shots, in the order asked for; none is dropped for a newer one. Emits `written`
-    with shots that are not open and may be changed.
+    """Runs an action on the edits of shots, in the order asked for; none is dropped for a newer one.
+
+    Emits `written` with shots that are not open and may be changed.
 
     `edits`: those that are open, by main file; they know of changes that are not saved yet.
     """

@@ -88,13 +88,15 @@ class ComparedPair:
 
     @property
     def alignment(self) -> Alignment:
+        """How the first picture is mapped onto the second."""
         return self.comparison.alignment
 
 
 class ComparisonSession:
-    """`state`: what there is for the shot that is shown, a `ComparedPair` or a sentence why there is none (yet);
-    `wells`:
-    kind and name of both sides; `push`: what acts on both; `phone`: the phone's look; `blind`: both without names.
+    """`state`: what there is for the shot that is shown, a `ComparedPair` or a sentence why there is none (yet).
+
+    `wells`: kind and name of both sides; `push`: what acts on both; `phone`: the phone's look; `blind`: both
+    without names.
     """
 
     changed = Signal()
@@ -141,7 +143,7 @@ class ComparisonSession:
     # -- the wells
 
     def choices(self) -> list[SourceChoice]:
-        """What may be compared of the shown shot, and the other shots that are selected with it or in its set."""
+        """Find what may be compared of the shown shot, and the other shots that are selected with it or in its set."""
         shot, edit = self.opened.shot, self.opened.edit
         if shot is None or edit is None:
             return []
@@ -523,13 +525,14 @@ class ComparisonSession:
         self.changed.emit()
 
     def shown_names(self) -> tuple[str, str]:
-        """What both are called on the stage."""
+        """Find what both are called on the stage."""
         found = self.state
         return ("", "") if isinstance(found, str) else self.blind.names(found.titles)
 
     def prefer(self, which: int | None) -> str:
-        """Return a (0) or B (1) is preferred, or neither (None): kept in the tally; says what they were, and shows
-        it.
+        """Return a (0) or B (1) is preferred, or neither (None): kept in the tally.
+
+        Says what they were, and shows it.
 
         Parameters
         ----------
@@ -549,6 +552,6 @@ class ComparisonSession:
         return text
 
     def tally_text(self) -> str:
-        """The tally of these two, in words."""
+        """Return the tally of these two, in words."""
         found = self.state
         return "" if isinstance(found, str) else self.blind.tally_text(found.ids, found.titles)

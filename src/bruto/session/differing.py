@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -62,7 +64,7 @@ def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Region
     found: list[tuple[int, int]] = []
     places: list[Region] = []
 
-    def take(score: NDArray, kind: str, sentence: str) -> None:
+    def take(score: NDArray[Any], kind: str, sentence: str) -> None:
         score = score.copy()
         for y, x in found:
             score[max(0, y - APART) : y + APART + 1, max(0, x - APART) : x + APART + 1] = -np.inf

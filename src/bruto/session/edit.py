@@ -88,6 +88,7 @@ class Edit:
 
     @property
     def sidecar(self) -> Sidecar:
+        """The stored values of the shot."""
         return self._sidecar
 
     @property
@@ -101,8 +102,9 @@ class Edit:
         return self._before_drag is not None
 
     def change(self, what: str, *, final: bool = True, **values: Any) -> bool:
-        """Set values; returns False (with a message) where they are out of range, or where nothing may be changed
-        now because what is kept of the shot cannot be read or put aside.
+        """Set values; returns False (with a message) where they are out of range.
+
+        Or where nothing may be changed now because what is kept of the shot cannot be read or put aside.
 
         Parameters
         ----------
@@ -199,8 +201,9 @@ class Edit:
             self.adopt(APPLIED_ALL, self.suggestions)
 
     def adopt(self, what: str, suggestions: dict[str, Suggestion]) -> bool:
-        """Take suggestions, as one step; those that are in force already as the start become the shot's own values,
-        which are written.
+        """Take suggestions, as one step; those that are in force already as the start become the shot's own values.
+
+        Which are written.
 
         Parameters
         ----------
@@ -242,10 +245,12 @@ class Edit:
 
     @property
     def can_undo(self) -> bool:
+        """Whether there is a step to undo."""
         return bool(self._sidecar.history)
 
     @property
     def can_redo(self) -> bool:
+        """Whether there is a step to redo."""
         return bool(self._sidecar.future)
 
     def undo(self) -> str:
@@ -256,7 +261,7 @@ class Edit:
         """Step forward; returns what was done again."""
         return self._step(self._sidecar.future, self._sidecar.history)
 
-    def _step(self, source: list, target: list) -> str:
+    def _step(self, source: list[Any], target: list[Any]) -> str:
         if not source or not self._open_for_changes():
             return ""
         what, values = source[-1]

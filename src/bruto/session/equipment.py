@@ -38,7 +38,7 @@ def _lenses(card: PhoneCard) -> tuple[EquipmentLens, ...]:
 
 
 def _of_card(card: PhoneCard) -> tuple[dict[str, Any], dict[str, str]]:
-    """What a card tells."""
+    """Find what a card tells."""
     values: dict[str, Any] = {}
     known: dict[str, str] = {}
     if card.lenses:
@@ -62,10 +62,10 @@ def _of_card(card: PhoneCard) -> tuple[dict[str, Any], dict[str, str]]:
 
 
 def _of_records(records: Sequence[LogRecord]) -> tuple[dict[str, Any], dict[str, str]]:
-    """What the logbook tells."""
+    """Find what the logbook tells."""
     values: dict[str, Any] = {}
     known: dict[str, str] = {}
-    kinds: dict[tuple, list[LogRecord]] = {}
+    kinds: dict[tuple[Any, ...], list[LogRecord]] = {}
     for r in records:
         kinds.setdefault((r.focal_35mm, r.kind, r.width), []).append(r)
     for some in sorted(kinds.values(), key=len, reverse=True):
@@ -98,8 +98,9 @@ def _of_records(records: Sequence[LogRecord]) -> tuple[dict[str, Any], dict[str,
 
 
 def equipment_of(make: str, model: str, book: Path, card: PhoneCard | None = None) -> Equipment:
-    """Find what is known of a phone, of its card and of a logbook; what is learnt from shots goes before the card's,
-    what nobody tells is usual.
+    """Find what is known of a phone, of its card and of a logbook.
+
+    What is learnt from shots goes before the card's, what nobody tells is usual.
 
     A logbook that is not there or cannot be read tells nothing.
 

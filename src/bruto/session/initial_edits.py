@@ -1,5 +1,6 @@
-"""Where a shot starts that was never edited, and every shot's small picture as it is developed: found behind the
-window, one shot after the other, and kept in the user's cache.
+"""Where a shot starts that was never edited, and every shot's small picture as it is developed.
+
+Found behind the window, one shot after the other, and kept in the user's cache.
 """
 
 from __future__ import annotations
@@ -96,8 +97,10 @@ def find_start(path: Path) -> Recipe:
 
 
 class InitialPicture:
-    """The small picture of one file, made in steps of tenths of a second. `recipe`: its values; None: those beside it,
-    or its suggestions where `suggest` is set and it was never edited. Ends with the picture, (h, w, 3) uint8, oriented.
+    """The small picture of one file, made in steps of tenths of a second.
+
+    `recipe`: its values; None: those beside it, or its suggestions where `suggest` is set and it was never
+    edited. Ends with the picture, (h, w, 3) uint8, oriented.
     """
 
     def __init__(self, path: Path, recipe: Recipe | None, suggest: bool) -> None:
@@ -109,7 +112,10 @@ class InitialPicture:
         self._key = ""
 
     def step(self) -> Any:
-        """The next step: `AGAIN`, or the picture. Raises `BrutoError`."""
+        """Return the next step: `AGAIN`, or the picture.
+
+        Raises `BrutoError`.
+        """
         if not self._key:
             self._key = content_key(self.path)
             if self.recipe is None:
@@ -218,8 +224,9 @@ class InitialEdits:
         self._keeping.ask(path, lambda: save_start(path, recipe), lambda _: None, lambda _: None)
 
     def recipe_of(self, path: Path) -> Recipe | None:
-        """Return the values in force of a file that is not open, read from beside it; None where its suggestions
-        have to be found first.
+        """Return the values in force of a file that is not open, read from beside it.
+
+        None where its suggestions have to be found first.
 
         Parameters
         ----------

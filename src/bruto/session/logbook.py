@@ -106,9 +106,9 @@ def plain_iso(iso: float) -> str:
 
 
 def _of_phone(book: Logbook, phone: str) -> dict[str, Any]:
-    """What is learnt of a phone."""
+    """Find what is learnt of a phone."""
     mine = book.page(0, MOST_LEARNT, "newest", model=phone)
-    by: dict[tuple, list[LogRecord]] = {}
+    by: dict[tuple[Any, ...], list[LogRecord]] = {}
     for r in mine:
         by.setdefault((r.focal_35mm or 0.0, r.kind, round((r.width or 0) * (r.height or 0) / 1e6)), []).append(r)
     groups = []

@@ -47,7 +47,7 @@ class MeasurementQueue:
         self.worker.close()
 
     def follow(self) -> None:
-        """The shoot was opened or changed: watch its folder, measure what is not measured."""
+        """Return the shoot was opened or changed: watch its folder, measure what is not measured."""
         if self._watch is None or self._watch.folder != self.shoot.folder:
             self._watch = FolderWatch(self.shoot.folder)
         if self.shoot.opening != self._opening:
@@ -62,7 +62,10 @@ class MeasurementQueue:
             self._looking.ask(watch.folder, watch.poll, lambda found: self._found(watch, found), self.problem.emit)
 
     def _read_verdicts(self) -> None:
-        """What was said of each shot before, at once: measuring takes longer, and pictures alone are not measured."""
+        """Find what was said of each shot before, at once.
+
+        Measuring takes longer, and pictures alone are not measured.
+        """
         shoot = self.shoot
         shots = [s for s in shoot.shots if s.main not in self._read]
 

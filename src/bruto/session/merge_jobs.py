@@ -46,7 +46,7 @@ class QueuedMerge:
 
 
 def _as_stored(one: QueuedMerge) -> dict[str, Any]:
-    """What is needed to go on with a merge in another window; see `unfinished.Merge`."""
+    """Find what is needed to go on with a merge in another window; see `unfinished.Merge`."""
     return {
         "files": [str(f.absolute()) for f in one.files], "method": one.method,
         "output": str(one.output.path.absolute()), "choices": one.choices,
@@ -55,9 +55,10 @@ def _as_stored(one: QueuedMerge) -> dict[str, Any]:
 
 @dataclass(frozen=True)
 class MergeView:
-    """A result beside one of its frames, both with the corrections suggested for the result: pictures (H, W, 3) uint8,
-    turned as held; `names` of both; `places` where they differ most, with `pairs` of pieces at 1:1; `border` (h, w):
-    share of sky of each place, 255 = all, where there is one.
+    """A result beside one of its frames, both with the corrections suggested for the result.
+
+    Pictures (H, W, 3) uint8, turned as held; `names` of both; `places` where they differ most, with `pairs` of
+    pieces at 1:1; `border` (h, w): share of sky of each place, 255 = all, where there is one.
     """
 
     one: NDArray[np.uint8]
@@ -161,8 +162,9 @@ def reference_file(result: MergeResult) -> Path:
 
 
 class MergeJobs:
-    """Emits `progress(share, text)`, `finished(result)`, `failed(text)`, and `seen(result, picture)` when the result is
-    developed to be looked at.
+    """Emits `progress(share, text)`, `finished(result)`, `failed(text)`, and `seen(result.
+
+    Picture)` when the result is developed to be looked at.
     """
 
     progress = Signal(float, str)
@@ -192,8 +194,9 @@ class MergeJobs:
         self._stop.set()
 
     def judge(self, files: list[Path], night: bool) -> None:
-        """Judge the frames of a set behind the window, those of a night by their previews; `judged` tells as it goes
-        on.
+        """Judge the frames of a set behind the window, those of a night by their previews.
+
+        `judged` tells as it goes on.
 
         Parameters
         ----------

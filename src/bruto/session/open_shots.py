@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from psygnal import Signal
@@ -72,7 +73,7 @@ class OpenShots:
         self._open: OrderedDict[str, Decoded] = OrderedDict()
         self._suggesting: dict[str, SuggestionInput] = {}
         self._lights: dict[str, SceneLight] = {}
-        self._geometry: tuple[tuple, Geometry] | None = None
+        self._geometry: tuple[tuple[Any, ...], Geometry] | None = None
         self._opening = worker.channel("opening", 80)
         self._light = worker.channel("light", 90)
         self._suggestions = worker.channel("suggestions", 100)
@@ -176,7 +177,7 @@ class OpenShots:
         self.edited.emit(shot, edit)
 
     def _turned(self, found: Decoded) -> None:
-        """The same file turned or cut as the recipe asks now."""
+        """Return the same file turned or cut as the recipe asks now."""
         if self.edit is not None:
             self.edit.suggestions = {}  # lines and lights lie elsewhere now
             self._opened(found)
@@ -276,8 +277,9 @@ class OpenShots:
         return self._geometry[1]
 
     def light_at(self, x: float, y: float) -> float | None:
-        """Compute the scene light at a relative place of the recorded frame, EV from grey, before the recipe's
-        exposure.
+        """Compute the scene light at a relative place of the recorded frame, EV from grey.
+
+        Before the recipe's exposure.
 
         Parameters
         ----------
@@ -295,8 +297,9 @@ class OpenShots:
         return None if light is None else light.at(x, y)
 
     def value_text(self, code: tuple[float, float, float], x: float, y: float) -> str:
-        """Say what is under the pointer: an sRGB code (0..1) of the picture, at a relative place of the recorded
-        frame.
+        """Say what is under the pointer: an sRGB code.
+
+        0..1) of the picture, at a relative place of the recorded frame.
 
         Parameters
         ----------
@@ -320,8 +323,9 @@ class OpenShots:
         return tr("Pointer: {scene} EV scene → L* {star:.0f}", scene=scene, star=star)
 
     def values(self) -> Callable[[Path], Recipe | None]:
-        """Finds the values in force of any file, open or not, also on another thread; None where its suggestions have
-        to be found first.
+        """Return the finds the values in force of any file, open or not, also on another thread.
+
+        None where its suggestions have to be found first.
         """
         now = {key: self._values(edit.path) for key, edit in self.edits.items()}
 

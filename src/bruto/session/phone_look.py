@@ -73,7 +73,7 @@ class PhoneLookSearch:
             self.progress.emit(1.0)
 
     def recipe(self) -> Recipe:
-        """The shown shot's values with what is taken of the look."""
+        """Return the shown shot's values with what is taken of the look."""
         edit = self.opened.edit
         assert edit is not None and self.matched is not None
         as_shot = self.opened.as_shot or (5500.0, 0.0)
@@ -121,14 +121,16 @@ class PhoneLookSearch:
         return lambda: stopped.append(True)
 
     def shared_values(self) -> dict[str, Any]:
-        """What is taken of the look, without what belongs to this shot's frame."""
+        """Find what is taken of the look, without what belongs to this shot's frame."""
         look = self.recipe().model_dump(by_alias=True)
         parts = [p for p in self.parts if p != "local"]
         return {f: look[f] for part in parts for f in PARTS[part][1]}
 
     def values_for_others(self) -> Callable[[Edit], dict[str, Any]]:
-        """What another shot gets of the look. Its exposure makes up for what it was given of light: within the set that
-        is told by ISO, time and aperture; other shots are moved from their own exposure as this one was from its own.
+        """Find what another shot gets of the look.
+
+        Its exposure makes up for what it was given of light: within the set that is told by ISO, time and
+        aperture; other shots are moved from their own exposure as this one was from its own.
         """
         shot, edit = self.opened.shot, self.opened.edit
         assert shot is not None and edit is not None

@@ -291,7 +291,7 @@ class PlanEditor:
         return self.change(joined, planned_shots=tuple(some))
 
     def settle(self) -> None:
-        """A drag has ended: the next change is a step of its own, and shots are laid on the plan again."""
+        """Return a drag has ended: the next change is a step of its own, and shots are laid on the plan again."""
         if self._joined:
             self._joined = False
             self.changed.emit()
@@ -460,7 +460,7 @@ class PlanEditor:
 
     @staticmethod
     def _know(plan: Plan, book: Path, card: PhoneCard | None) -> tuple[Equipment, float | None]:
-        """What is known of the phone, and of the place's sky."""
+        """Find what is known of the phone, and of the place's sky."""
         dark = None
         if plan.place and plan.darkness is None and book.exists():
             with contextlib.suppress(BrutoError), Logbook(book) as opened:
@@ -495,7 +495,7 @@ class PlanEditor:
         self.changed.emit()
 
     def recommendations(self) -> dict[str, Recommendation]:
-        """What is proposed for the chosen wish; empty until the sky is reckoned."""
+        """Find what is proposed for the chosen wish; empty until the sky is reckoned."""
         if self.plan is None or self.planned is None or self.sky is None:
             return {}
         try:
@@ -636,7 +636,10 @@ class PlanEditor:
     # -- what became of it
 
     def _taken(self) -> None:
-        """A shot was measured: what is wrong with the interval of a sequence is told while it can still be mended."""
+        """Return a shot was measured: what is wrong with the interval.
+
+        Of a sequence is told while it can still be mended.
+        """
         self._shots_seen += 1
         if not self.wanted or self.plan is None:
             return
@@ -647,8 +650,9 @@ class PlanEditor:
         self.changed.emit()
 
     def print_list(self, path: Path, night: bool, chosen: bool, write: Callable[[str, Any, bool], None]) -> None:
-        """Write the list as a page,.html or.pdf, with what each shot costs; one that is there is replaced where its
-        whole name was `chosen`.
+        """Write the list as a page,.html or.pdf, with what each shot costs.
+
+        One that is there is replaced where its whole name was `chosen`.
 
         Parameters
         ----------
@@ -679,7 +683,7 @@ class PlanEditor:
         self.notice.emit(tr("Saved {path}", path=path))
 
     def _explained(self, planned: PlannedShot) -> PlannedShot:
-        """A wish with what it costs, and why its time is so where it is as proposed."""
+        """Return a wish with what it costs, and why its time is so where it is as proposed."""
         forecast = self.forecast(planned)
         if self.plan is None or self.sky is None or forecast is None:
             return planned
@@ -693,8 +697,9 @@ class PlanEditor:
         )  # fmt: skip
 
     def matches(self) -> list[PlanMatch]:
-        """Shots of the open shoot laid on the plan, where any was taken on its day or night; else empty. During a drag
-        it is what it was before: thousands of shots are not laid on it at each move.
+        """Shots of the open shoot laid on the plan, where any was taken on its day or night; else empty.
+
+        During a drag it is what it was before: thousands of shots are not laid on it at each move.
         """
         if self.plan is None:
             return []
@@ -720,8 +725,8 @@ class PlanEditor:
         return some
 
 
-def _seen_by_sky(plan: Plan) -> tuple:
-    """What the sky and the means depend on."""
+def _seen_by_sky(plan: Plan) -> tuple[Any, ...]:
+    """Find what the sky and the means depend on."""
     return (
         plan.date, plan.latitude, plan.longitude, plan.height_m, plan.zone, plan.target, plan.facade, plan.make,
         plan.model,

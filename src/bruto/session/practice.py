@@ -61,7 +61,7 @@ class PracticeSession:
         self.choose(self.exercise)
 
     def next(self) -> None:
-        """The exercise after this one."""
+        """Return the exercise after this one."""
         self.choose(ORDER[(ORDER.index(self.exercise) + 1) % len(ORDER)])
 
     def _made(self, made: Round) -> None:

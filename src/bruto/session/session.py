@@ -43,8 +43,10 @@ from bruto.storage.settings import load_settings, save_settings
 
 
 class Session:
-    """One of it stands behind a window. `post`: see `work`. `render` makes pictures, `background` does long work,
-    `writer` writes sidecars of shots that are not open.
+    """One of it stands behind a window.
+
+    `post`: see `work`. `render` makes pictures, `background` does long work, `writer` writes sidecars of shots
+    that are not open.
     """
 
     message = Signal(str)
@@ -159,7 +161,6 @@ class Session:
         target
             Which shots: shot, selection, set, keep_or_best or all.
         """
-
         shot = self.shoot.current
         if shot is not None:
             self.batch_edits.use(values, f"recipe:{title}", self.shoot.targets(shot, target))
@@ -177,8 +178,9 @@ class Session:
             self.say(str(error))
 
     def judge(self, verdict: str, shots: list[Shot] | None = None) -> None:
-        """Return a verdict on shots, those that are selected by themselves; the one that all of them have is taken
-        back.
+        """Return a verdict on shots, those that are selected by themselves.
+
+        The one that all of them have is taken back.
 
         Parameters
         ----------
@@ -332,7 +334,7 @@ class Session:
     # -- what would be lost
 
     def would_be_lost(self) -> list[str]:
-        """What would be lost or cut short if all was closed now, each in a sentence."""
+        """Find what would be lost or cut short if all was closed now, each in a sentence."""
         found = []
         waiting = len(self.queue.unfinished())
         if waiting:

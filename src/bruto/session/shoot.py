@@ -115,6 +115,7 @@ class Shoot:
 
     @property
     def current(self) -> Shot | None:
+        """The current shot, None where no shoot is open."""
         return self._current
 
     def select(self, shot: Shot | None, keep: bool = False) -> None:

@@ -23,6 +23,7 @@ class ImportTask:
 
     @property
     def text(self) -> str:
+        """A sentence that says what did not finish."""
         return tr("Importing from {name} did not finish.", name=self.source.name)
 
 
@@ -37,6 +38,7 @@ class MergeTask:
 
     @property
     def text(self) -> str:
+        """A sentence that says what did not finish."""
         return tr(
             "Merging {files_count} frames to {name} did not finish.", files_count=len(self.files), name=self.output.name
         )
@@ -79,7 +81,7 @@ class Unfinished:
             pass  # nothing of the user's is lost by it: the work can be asked for again
 
     def left(self) -> list[ImportTask | MergeTask]:
-        """What earlier windows left."""
+        """Find what earlier windows left."""
         found: list[ImportTask | MergeTask] = []
         for work in take_unfinished(KIND):
             waiting = work.get("waiting")
@@ -90,7 +92,7 @@ class Unfinished:
                 *((MergeTask, merge) for merge in merges),
             ):
                 try:
-                    found.append(read_as(kind, what))  # type: ignore[type-var, arg-type]
+                    found.append(read_as(kind, what))
                 except BrutoError:
                     continue
         return [w for w in found if not (isinstance(w, MergeTask) and len(w.files) < 2)]

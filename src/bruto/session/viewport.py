@@ -19,8 +19,9 @@ MOST_PIECE = 8_000_000
 
 
 class Viewport:
-    """`frame`: width and height; `pane`: of the widget, `ratio` of its screen; `centre`: the place of the frame in the
-    pane's middle.
+    """`frame`: width and height; `pane`: of the widget, `ratio` of its screen; `centre`.
+
+    The place of the frame in the pane's middle.
     """
 
     def __init__(self) -> None:

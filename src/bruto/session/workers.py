@@ -43,8 +43,10 @@ class Channel:
         self._latest: _Request | None = None
 
     def ask(self, subject: Any, work: Callable[[], Any], done: Done, failed: Failed) -> None:
-        """Queue a call about a subject, in the place of one that waits; `done` or `failed` is called unless a newer
-        request was made meanwhile, or the channel was turned to another subject.
+        """Queue a call about a subject, in the place of one that waits.
+
+        `done` or `failed` is called unless a newer request was made meanwhile, or the channel was turned to
+        another subject.
 
         Parameters
         ----------
@@ -81,13 +83,14 @@ class Channel:
             self.worker.drop(self)
 
     def dropped(self) -> bool:
-        """Whether nobody wants the result of the running request any more. One that a newer request follows is still
-        wanted: it is shown meanwhile.
+        """Whether nobody wants the result of the running request any more.
+
+        One that a newer request follows is still wanted: it is shown meanwhile.
         """
         return self.worker.dropped()
 
     def take(self) -> _Request | None:
-        """The waiting request, which is running now (for the worker, which holds the lock)."""
+        """Return the waiting request, which is running now (for the worker, which holds the lock)."""
         request, self._waiting = self._waiting, None
         return request
 
@@ -111,6 +114,7 @@ class Channel:
 
     @property
     def waiting(self) -> bool:
+        """Whether a request waits for its turn."""
         return self._waiting is not None
 
     def answer(self, request: _Request, result: Any, error: str | None) -> None:
@@ -137,8 +141,9 @@ class Worker:
     """Runs the requests of its channels on a thread of its own, the most urgent one first."""
 
     def __init__(self, name: str = "render", post: Post = lambda call: call(), niceness: int = 0) -> None:
-        """`post`: brings a call to where answers are wanted; it may be called from the worker's thread. `niceness`: of
-        the thread, 0 to 19 (setpriority(2)); the higher, the more it waits for others.
+        """`post`: brings a call to where answers are wanted; it may be called from the worker's thread.
+
+        `niceness`: of the thread, 0 to 19 (setpriority(2)); the higher, the more it waits for others.
         """
         self._niceness = niceness
         self.wake = threading.Condition()

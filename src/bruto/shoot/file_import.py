@@ -67,8 +67,9 @@ def files_to_import(source: Path) -> list[Path]:
 
 
 class _There:
-    """What is in the folder already, by length first; contents are compared whole, as only they prove that a file need
-    not be copied.
+    """What is in the folder already, by length first.
+
+    Contents are compared whole, as only they prove that a file need not be copied.
     """
 
     def __init__(self, folder: Path) -> None:

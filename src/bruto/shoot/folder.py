@@ -60,7 +60,7 @@ def _spare(folder: Path) -> Path:
 
 
 def _record(place: Path) -> ShootRecord:
-    """A stored record, as far as it can be used; raises `FileProblem`."""
+    """Return a stored record, as far as it can be used; raises `FileProblem`."""
     data = read_json(place, LARGEST_RECORD)
     intent = data.get("intent", data.get("asked"))  # "asked": as version 0.1 wrote it
     data["intent"] = readable(Intent, intent)[0] if isinstance(intent, dict) else Intent()

@@ -28,8 +28,10 @@ class Changes:
 
 
 class FolderWatch:
-    """Look with `poll` every second or so. A file counts once its size and time stood still between two looks, so one
-    that is still being copied is not read half. Works on every file system, also those of phones and cards.
+    """Look with `poll` every second or so.
+
+    A file counts once its size and time stood still between two looks, so one that is still being copied is not
+    read half. Works on every file system, also those of phones and cards.
     """
 
     def __init__(self, folder: Path, known: bool = True) -> None:
@@ -45,8 +47,9 @@ class FolderWatch:
             self._reported = dict(self._seen)
 
     def _look(self) -> dict[Path, tuple[int, int]] | None:
-        """Length and time of the folder's raws, pictures and clips; names of other kinds are known by their ending and
-        looked at no further.
+        """Length and time of the folder's raws, pictures and clips.
+
+        Names of other kinds are known by their ending and looked at no further.
         """
         found = {}
         try:
@@ -74,8 +77,9 @@ class FolderWatch:
         return found
 
     def _unchanged(self) -> bool:
-        """Whether the folder's own time says that no name came or went since the last look, and all files seen stand
-        still, so that a large folder need not be listed every second.
+        """Whether the folder's own time says that no name came or went since the last look.
+
+        And all files seen stand still, so that a large folder need not be listed every second.
         """
         try:
             state = os.stat(self.folder)
@@ -98,7 +102,7 @@ class FolderWatch:
         return False
 
     def poll(self) -> Changes:
-        """What changed; empty while nothing did, or the folder cannot be read."""
+        """Find what changed; empty while nothing did, or the folder cannot be read."""
         if self._unchanged() and not self._changed_in_place():
             return Changes()
         now = self._look()

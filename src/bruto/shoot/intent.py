@@ -1,11 +1,13 @@
-"""Asked and got: is each shot what was meant? Zoom, resolution, lens and raw are checked against the phone's card and
-the rest of the shoot.
+"""Asked and got: is each shot what was meant? Zoom, resolution.
+
+Lens and raw are checked against the phone's card and the rest of the shoot.
 """
 
 from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
+from typing import Any
 
 from bruto.catalog import tr
 from bruto.phones.card import CROP_RATIO, PhoneCard
@@ -42,7 +44,7 @@ def usual(shots: list[Shot]) -> Intent:
     seen = [s.seen for s in shots if s.seen]
     raws = [s.seen for s in shots if s.raw and s.seen]
 
-    def most(values: list) -> object | None:
+    def most(values: list[Any]) -> object | None:
         if not values:
             return None
         value, count = Counter(values).most_common(1)[0]
@@ -149,7 +151,7 @@ def lens_title(name: str, focal_35mm: float) -> str:
 
 
 def _other_lens(shot: Shot, intent: Intent, card: PhoneCard, found: list[Finding]) -> None:
-    """A silent change of lens: the view was taken with another one than was asked for."""
+    """Return a silent change of lens: the view was taken with another one than was asked for."""
     seen = shot.seen
     assert seen is not None
     lens = card.lens_of(seen.focal_mm)

@@ -99,7 +99,7 @@ class _FileEntry:
         return self.known.get(path)
 
     def grey(self, path: Path) -> NDArray[np.float32] | None:
-        """A 24 x 24 grey picture without mean, of length 1."""
+        """Compute a 24 x 24 grey picture without mean, of length 1."""
         if path not in self._greys:
             raw = is_raw(path)
             try:
@@ -171,7 +171,7 @@ def pair(files: list[Path], by_hand: dict[str, str | None] | None = None) -> lis
         raws = [r for r in sorts.raws if r not in pairs and r not in alone]
         for raw, (picture, how) in step(raws, sorted(free), seen).items():
             pairs[raw] = (picture, how)
-            free.discard(picture)  # type: ignore[arg-type]
+            free.discard(picture)
     clips = _clips(sorts.clips, sorts.raws + sorts.pictures)
     shots = []
     used = {p for p, _ in pairs.values()}
@@ -182,7 +182,7 @@ def pair(files: list[Path], by_hand: dict[str, str | None] | None = None) -> lis
     shots += [read_shot(None, p, clips.get(p), "", seen.known) for p in sorts.pictures if p not in used]
     shots = [_completed(s, doubles) for s in shots]
     far = max((s.taken for s in shots if s.taken), default=None)
-    return sorted(shots, key=lambda s: (s.taken or far or 0, s.taken is None, _order(s.name)))  # type: ignore[return-value]
+    return sorted(shots, key=lambda s: (s.taken or far or 0, s.taken is None, _order(s.name)))
 
 
 def _completed(shot: Shot, doubles: dict[Path, list[Path]]) -> Shot:
@@ -225,7 +225,7 @@ _Step = Callable[[list[Path], list[Path], _FileEntry], dict[Path, tuple[Path | N
 
 
 def _by_stem(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dict[Path, tuple[Path | None, str]]:
-    """Same folder and stem, unless time and settings speak against it."""
+    """Return the same folder and stem, unless time and settings speak against it."""
     stems: dict[tuple[Path, str], list[Path]] = defaultdict(list)
     for p in pictures:
         stems[(p.parent, p.stem.lower())].append(p)
@@ -276,14 +276,14 @@ def _by_numbers(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dic
 
 
 def _not_unlike(seen: _FileEntry, raw: Path, picture: Path) -> bool:
-    """False where both can be seen and do not look alike."""
+    """Return the false where both can be seen and do not look alike."""
     if seen.grey(raw) is None or seen.grey(picture) is None:
         return True
     return seen.likeness(raw, picture) > 0.6
 
 
 def _by_time(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dict[Path, tuple[Path | None, str]]:
-    """The one picture of the same moment and settings, where it has no other raw."""
+    """Return the one picture of the same moment and settings, where it has no other raw."""
     fits = {r: [p for p in pictures if seen.agree(r, p)] for r in raws}
     rivals: dict[Path, int] = defaultdict(int)
     for near in fits.values():
@@ -297,7 +297,10 @@ def _by_time(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dict[P
 
 
 def _by_likeness(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dict[Path, tuple[Path | None, str]]:
-    """The picture that looks like the raw's preview, clearly more than any other, among those that time allows."""
+    """Return the picture that looks like the raw's preview, clearly more than any other.
+
+    Among those that time allows.
+    """
     scores = []
     for r in raws:
         for p in pictures:
@@ -315,7 +318,10 @@ def _by_likeness(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> di
 
 
 def _clips(clips: list[Path], others: list[Path]) -> dict[Path, Path]:
-    """The short clip of a raw or picture: same folder and stem, or the next number with the same stem before it."""
+    """Return the short clip of a raw or picture.
+
+    Same folder and stem, or the next number with the same stem before it.
+    """
     result = {}
     for clip in clips:
         for other in others:

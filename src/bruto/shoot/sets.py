@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from itertools import pairwise
 from statistics import median
+from typing import Any
 
 from bruto.shoot.shots import Shot, ShotSet
 
@@ -54,7 +55,7 @@ def find_sets(shots: list[Shot]) -> list[ShotSet]:
     return sets
 
 
-def _setup(s: Shot) -> tuple:
+def _setup(s: Shot) -> tuple[Any, ...]:
     assert s.seen is not None
     return s.seen.model, s.seen.software, s.seen.kind, s.seen.size, s.seen.focal_mm, s.seen.focal_35mm
 
@@ -80,7 +81,7 @@ def _ev(s: Shot) -> float:
 
 
 def _split(group: list[Shot]) -> list[ShotSet]:
-    """A run of quick shots as bursts, brackets (perhaps several in a row), or a ladder."""
+    """Return a run of quick shots as bursts, brackets (perhaps several in a row), or a ladder."""
     if len(group) < 2 or any(s.light <= 0 for s in group):
         return [ShotSet("single", (s,)) for s in group]
     evs = [round(_ev(s) / EV_STEP) for s in group]
@@ -102,7 +103,7 @@ def _split(group: list[Shot]) -> list[ShotSet]:
 
 
 def _runs(group: list[Shot], evs: list[int]) -> list[ShotSet]:
-    """An uneven run: stretches of equal exposure are bursts, stretches of different ones brackets."""
+    """Return an uneven run: stretches of equal exposure are bursts, stretches of different ones brackets."""
     result: list[ShotSet] = []
     k = 0
     while k < len(group):
@@ -141,7 +142,7 @@ def _ladders(sets: list[ShotSet]) -> list[ShotSet]:
 def _ladder_from(sets: list[ShotSet]) -> list[Shot]:
     """Single shots from the first on, as long as every step is a new setting and the ISO goes one way."""
     row: list[Shot] = []
-    steps: set[tuple] = set()
+    steps: set[tuple[Any, ...]] = set()
     for group in sets:
         shot = group.shots[0]
         if group.kind != "single" or shot.seen is None or shot.light <= 0:
@@ -185,7 +186,7 @@ def _regular(shots: list[Shot]) -> bool:
 
 
 def _trail_from(sets: list[ShotSet], start: int) -> tuple[list[Shot], int]:
-    """The shots of a trail that begins with set `start`, and how many sets it takes."""
+    """Return the shots of a trail that begins with set `start`, and how many sets it takes."""
     if sets[start].kind not in ("single", "burst"):
         return [], 0
     row, n = list(sets[start].shots), 1

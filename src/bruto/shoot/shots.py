@@ -22,8 +22,9 @@ from bruto.errors import BrutoError
 
 @dataclass(frozen=True)
 class Shot:
-    """One press of the shutter: `raw` and / or `picture`, a short `clip`; what was seen of each at a glance; `problem`
-    where a file cannot be read.
+    """One press of the shutter: `raw` and / or `picture`, a short `clip`; what was seen of each at a glance.
+
+    `problem` where a file cannot be read.
     """
 
     name: str
@@ -97,6 +98,7 @@ class ShotSet:
 
     @property
     def title(self) -> str:
+        """Name of the set: its first shot, and how many follow."""
         first = self.shots[0]
         text = first.seen.description if first.seen else ""
         return first.name if not text or (first.seen and first.seen.merged) else text
@@ -195,8 +197,9 @@ def oriented_preview(shot: Shot) -> NDArray[np.uint8]:
 
 
 def small_view(shot: Shot, edge: int = 320) -> tuple[NDArray[np.uint8], str]:
-    """Compute a small picture of a shot, (h, w, 3) uint8, oriented, and what it is: "preview" (inside the raw) or
-    "picture" (the phone's).
+    """Compute a small picture of a shot, (h, w, 3) uint8, oriented, and what it is.
+
+    "preview" (inside the raw) or "picture" (the phone's).
 
     Parameters
     ----------

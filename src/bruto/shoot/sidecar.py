@@ -108,7 +108,7 @@ class Sidecar(StoredValues):
             raise BrutoError(tr("Version {name}: {error}", name=name, error=error)) from error
 
     def snapshot(self) -> Sidecar:
-        """A copy that later changes do not reach, to tell what was changed since."""
+        """Return a copy that later changes do not reach, to tell what was changed since."""
         return replace(
             self,
             history=list(self.history),
@@ -279,8 +279,9 @@ def _alone(original: Path) -> Iterator[None]:
 
 
 def put_aside(original: str | Path, sidecar: Sidecar) -> Path | None:
-    """Copy a damaged sidecar beside itself under a free, numbered name; returns where, None where there is nothing
-    to be done.
+    """Copy a damaged sidecar beside itself under a free, numbered name.
+
+    Returns where, None where there is nothing to be done.
 
     Parameters
     ----------

@@ -26,8 +26,9 @@ def _structure(report: SensorReport) -> NDArray[np.float32]:
 
 
 def likeness(a: SensorReport, b: SensorReport) -> float:
-    """Compute the largest correlation of two shots' structure over shifts of the view, -1 to 1; exposure does not
-    matter.
+    """Compute the largest correlation of two shots' structure over shifts of the view, -1 to 1.
+
+    Exposure does not matter.
 
     Parameters
     ----------
@@ -52,8 +53,9 @@ def likeness(a: SensorReport, b: SensorReport) -> float:
 
 
 def takes_of(shot: Shot, shots: list[Shot], reports: Mapping[str, SensorReport]) -> list[Shot]:
-    """Return the shots (in order of time) that show the same view as `shot`, itself among them: the same lens and
-    way of holding, each taken within `AGAIN_WITHIN_S` of the next.
+    """Return the shots (in order of time) that show the same view as `shot`, itself among them.
+
+    The same lens and way of holding, each taken within `AGAIN_WITHIN_S` of the next.
 
     Shots that are not measured yet are left out.
 

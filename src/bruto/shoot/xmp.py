@@ -83,7 +83,7 @@ class _Element:
         return None
 
     def prefix_of(self, namespace: str) -> str | None:
-        """A prefix that stands for a namespace here."""
+        """Return a prefix that stands for a namespace here."""
         return next((p for p, uri in self.prefixes.items() if p and uri == namespace), None)
 
 
@@ -159,7 +159,7 @@ class _Document:
         return None
 
     def alternatives(self) -> _Element | None:
-        """The rdf:Alt of the caption's languages."""
+        """Return the rdf:Alt of the caption's languages."""
         for block in self.descriptions():
             for child in block.children:
                 if child.name == (DC, "description"):
@@ -167,7 +167,7 @@ class _Document:
         return None
 
     def caption(self) -> _Element | None:
-        """The caption in the default language."""
+        """Return the caption in the default language."""
         alternatives = self.alternatives()
         for item in alternatives.children if alternatives is not None else []:
             language = item.value_of(_XML, "lang")
@@ -191,7 +191,7 @@ def _tag_end(data: bytes, at: int) -> int:
 
 
 def _read(original: str | Path) -> _Document | None:
-    """The document, or None where there is none; raises `FileProblem` where it cannot be read or is damaged."""
+    """Return the document, or None where there is none; raises `FileProblem` where it cannot be read or is damaged."""
     path = xmp_path(original)
     try:
         if identity(path) is None:
@@ -278,7 +278,7 @@ def _block(document: _Document) -> _Element:
 
 
 def _named(block: _Element, namespace: str, usual: str) -> tuple[str, str]:
-    """A prefix for a namespace at an element, and its declaration where there is none yet."""
+    """Return a prefix for a namespace at an element, and its declaration where there is none yet."""
     known = block.prefix_of(namespace)
     if known:
         return known, ""

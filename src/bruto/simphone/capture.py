@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -71,8 +72,9 @@ class Capture:
 def scene_light(
     name: str, width: int, height: int, focal_35mm: float = sm.FOCAL_35MM, kelvin: float | None = None
 ) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
-    """Compute the camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the
-    user's cache.
+    """Compute the camera RGB and XYZ of a scene at a capture size.
+
+    See `tracer.trace`), traced once and kept in the user's cache.
 
     Parameters
     ----------
@@ -118,7 +120,7 @@ def scene_light(
     return camera, truth
 
 
-def _moved(image: NDArray[np.float32], transform: NDArray, size: tuple[int, int]) -> NDArray[np.float32]:
+def _moved(image: NDArray[np.float32], transform: NDArray[Any], size: tuple[int, int]) -> NDArray[np.float32]:
     """Light seen from elsewhere: no darker and no brighter than around, as lobes of a kernel would have it."""
     near = np.ones((3, 3), np.uint8)
     seen, least, most = (
@@ -144,8 +146,9 @@ class Phone:
         mishap: Mishap | None = None,
         kelvin: float | None = None,
     ) -> None:
-        """`size` overrides the pixel count, for small tests; `lens`: "main", "wide" or "tele"; `kelvin`: another light
-        than the scene's own.
+        """`size` overrides the pixel count, for small tests; `lens`: "main", "wide" or "tele"; `kelvin`.
+
+        Another light than the scene's own.
         """
         if lens not in sm.LENSES:
             raise BrutoError(
@@ -206,8 +209,9 @@ class Phone:
         return self._blurred
 
     def shake(self, seed: int, index: int, amount: float = 1.0) -> NDArray[np.float64]:
-        """Compute a hand's drift to frame `index` of a burst: 2x3 matrix from reference to frame pixels; identity
-        for frame 0.
+        """Compute a hand's drift to frame `index` of a burst: 2x3 matrix from reference to frame pixels.
+
+        Identity for frame 0.
 
         Parameters
         ----------
@@ -233,7 +237,12 @@ class Phone:
         return np.array([[c, -s, cx - c * cx + s * cy + shift[0]], [s, c, cy - s * cx - c * cy + shift[1]]])
 
     def shoot(
-        self, exposure: Exposure | None = None, *, seed: int = 0, transform: NDArray | None = None, kind: str = "mosaic"
+        self,
+        exposure: Exposure | None = None,
+        *,
+        seed: int = 0,
+        transform: NDArray[Any] | None = None,
+        kind: str = "mosaic",
     ) -> Capture:
         """Take one frame.
 
@@ -361,7 +370,7 @@ def gain_maps(lens: str = "main") -> tuple[GainMap, ...]:
 
 
 def calibrations() -> tuple[Calibration, Calibration]:
-    """The matrices in the file: standard illuminant A and D65."""
+    """Return the matrices in the file: standard illuminant A and D65."""
     return tuple(
         Calibration(code, *spectral.matrices(kelvin, tungsten))
         for code, kelvin, tungsten in ((17, 2856, True), (21, 6504, False))
@@ -369,8 +378,9 @@ def calibrations() -> tuple[Calibration, Calibration]:
 
 
 def _merged(capture: Capture) -> tuple[NDArray[np.float32], tuple[float, float]]:
-    """Light at the photosites (H, W) as the phone has it for its finished picture, and its noise: of the shot, merged
-    with others of the same moment where it is dark.
+    """Light at the photosites (H, W) as the phone has it for its finished picture, and its noise.
+
+    Of the shot, merged with others of the same moment where it is dark.
     """
     frames = next((n for iso, n in MERGED if capture.exposure.iso >= iso), 1)
     data = (capture.codes.astype(np.float32) - sm.BLACK) / (sm.WHITE - sm.BLACK)
@@ -481,7 +491,7 @@ def sample_tags() -> DngTags:
 
 
 def _write_processed(path: Path, capture: Capture, tags: DngTags, finished: NDArray[np.uint8]) -> None:
-    """The processed raw: turned as the sensor lies in a phone held across, with look and mask."""
+    """Return the processed raw: turned as the sensor lies in a phone held across, with look and mask."""
     assert capture.light is not None
     h, w = capture.codes.shape[:2]
     mask = processed_raw.sky_mask(capture.scene, w, h, sm.LENSES[capture.lens].focal_35mm)
@@ -596,7 +606,7 @@ def simulate(
     lens: str = "main",
     mishap: Mishap | None = None,
     picture_suffix: str = ".jpg",
-) -> list[dict]:
+) -> list[dict[str, Any]]:
     """Take shots of a scene into a folder and return what was written, with each frame's truth.
 
     `count` frames make a handheld burst (`static` for a tripod); `bracket` gives exposure steps in EV instead.

@@ -1,5 +1,7 @@
-"""The demo's night at Orrin Saltern, frame by frame: the water of the sluice, a ladder of settings and a star field at
-the wind pump, and the sky turning over the works.
+"""The demo's night at Orrin Saltern, frame by frame.
+
+The water of the sluice, a ladder of settings and a star field at the wind pump, and the sky turning over the
+works.
 """
 
 from __future__ import annotations

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -72,11 +73,11 @@ class Builder:
 
     def __init__(self, seed: int) -> None:
         self.random = np.random.default_rng(seed)
-        self._vertices: list[NDArray] = []
-        self._faces: list[NDArray] = []
-        self._normals: list[NDArray] = []
-        self._part: list[NDArray] = []
-        self._looks: list[tuple[int, tuple, tuple, int]] = []
+        self._vertices: list[NDArray[Any]] = []
+        self._faces: list[NDArray[Any]] = []
+        self._normals: list[NDArray[Any]] = []
+        self._part: list[NDArray[Any]] = []
+        self._looks: list[tuple[int, tuple[Any, ...], tuple[Any, ...], int]] = []
         self._count = 0
 
     def add(
@@ -112,6 +113,7 @@ class Builder:
         self._count += len(vertices)
 
     def mesh(self) -> Mesh:
+        """Return all parts as one mesh."""
         material, axis, tint, seed = zip(*self._looks, strict=True)
         return Mesh(
             np.concatenate(self._vertices),
@@ -299,8 +301,9 @@ class Builder:
         holes=(),
         gap: float = 0.003,
     ) -> None:
-        """Return the standing planks from a lower corner along a direction; `gable` adds a peak; holes are (from,
-        to, low, high); `gap` in m.
+        """Return the standing planks from a lower corner along a direction; `gable` adds a peak.
+
+        Holes are (from, to, low, high); `gap` in m.
 
         Parameters
         ----------

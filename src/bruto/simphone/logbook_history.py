@@ -1,5 +1,7 @@
-"""Forty shots that the invented phone took before the demo's day: records for its logbook, made by its noise model and
-by a hand that is known. They are made up, and are never mixed with real ones.
+"""Forty shots that the invented phone took before the demo's day.
+
+Records for its logbook, made by its noise model and by a hand that is known. They are made up, and are never
+mixed with real ones.
 """
 
 from __future__ import annotations

@@ -42,8 +42,10 @@ STEP_PX = 0.4
 
 @dataclass(frozen=True)
 class NightEvent:
-    """What happens in a night, by the number of the frame: `clouds` from one to another; `aircraft` and `satellites`
-    with the frame that they come in; `lost` frames, which leave a gap; `shaken` ones; `tests` before the first.
+    """What happens in a night, by the number of the frame: `clouds` from one to another.
+
+    `aircraft` and `satellites` with the frame that they come in; `lost` frames, which leave a gap; `shaken` ones;
+    `tests` before the first.
     """
 
     clouds: tuple[tuple[int, int], ...] = ()
@@ -96,8 +98,10 @@ def _splash(image, xs, ys, energies, sigma):
 
 
 class NightPhone(Phone):
-    """The phone on a tripod under the stars of `seed`, looking at a bearing of `azimuth` degrees (0: north) with its
-    middle `pitch` degrees above the horizon, where the northern pole stands `latitude` degrees high.
+    """The phone on a tripod under the stars of `seed`, looking at a bearing of `azimuth` degrees (0.
+
+    North) with its middle `pitch` degrees above the horizon, where the northern pole stands `latitude` degrees
+    high.
     """
 
     def __init__(
@@ -165,8 +169,9 @@ class NightPhone(Phone):
         return turned @ self._axes.T
 
     def places(self, seconds: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-        """Compute the places of all stars in the frame (N, 2; pixels) at a time, and which of them are before the
-        camera.
+        """Compute the places of all stars in the frame (N, 2.
+
+        Pixels) at a time, and which of them are before the camera.
 
         Parameters
         ----------
@@ -201,7 +206,10 @@ class NightPhone(Phone):
         return (up[0] * x[None] + up[1] * y[:, None] + up[2]) / length
 
     def _still(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """What does not move: the ground's light (H, W, 3; cd/m2, camera RGB) with the lamp, and the share of sky."""
+        """Find what does not move: the ground's light (H, W, 3.
+
+        Cd/m2, camera RGB) with the lamp, and the share of sky.
+        """
         h, w = self._whole
         mask = processed_raw.sky_mask(self.scene, self.width, self.height, self.lens.focal_35mm)
         assert mask.data is not None

@@ -7,6 +7,7 @@ colour, 8 bits, a slight crop and a distortion of its own.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -53,8 +54,9 @@ SRGB_FROM_XYZ_D50 = np.array(
 
 
 def phone_map(width: int, height: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Find where each pixel of the finished picture lies in the raw's default crop (pixel positions for
-    `cv2.remap`).
+    """Find where each pixel of the finished picture lies in the raw's default crop.
+
+    Pixel positions for `cv2.remap`).
 
     Parameters
     ----------
@@ -115,8 +117,8 @@ def _smeared(rgb: NDArray[np.float32], a: float, b: float) -> NDArray[np.float32
 
 def finish(
     linear: NDArray[np.float32],
-    balance: NDArray,
-    forward: NDArray,
+    balance: NDArray[Any],
+    forward: NDArray[Any],
     noise: tuple[float, float],
     brighten: float,
     style: Style = STYLES["crisp"],

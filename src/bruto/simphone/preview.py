@@ -41,8 +41,9 @@ Noise = tuple[float, float]
 
 @dataclass(frozen=True)
 class SimulatedSettings:
-    """`seconds` of each of `frames`, every `every` seconds, which become one by `merged` ("", "mean", "lighten",
-    "bracket"); `focal_35mm`, and the width of the phone's `frame` in pixels.
+    """`seconds` of each of `frames`, every `every` seconds, which become one by `merged`.
+
+    "", "mean", "lighten", "bracket"); `focal_35mm`, and the width of the phone's `frame` in pixels.
     """
 
     iso: float
@@ -235,8 +236,9 @@ def phone_at(scene: str, lens: str = "main") -> Phone:
 
 
 def scene_at(phone: Phone, level: float) -> NDArray[np.float32]:
-    """Compute the light of a scene in the frame (H, W, 3; shares of saturation, camera RGB), its geometric mean at
-    `level`.
+    """Compute the light of a scene in the frame (H, W, 3.
+
+    Shares of saturation, camera RGB), its geometric mean at `level`.
 
     Parameters
     ----------

@@ -1,5 +1,6 @@
-"""Water that runs: the sluice on a tripod with its race in front, which is different in every frame, and somebody who
-walks through a few of them.
+"""Water that runs: the sluice on a tripod with its race in front, which is different in every frame.
+
+And somebody who walks through a few of them.
 """
 
 from __future__ import annotations

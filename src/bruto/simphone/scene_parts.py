@@ -45,7 +45,7 @@ class SimulatedScene:
 
 
 def _direction(azimuth: float, elevation: float) -> NDArray[np.float64]:
-    """Unit vector; azimuth in degrees from +z to +x, elevation in degrees."""
+    """Compute the unit vector; azimuth in degrees from +z to +x, elevation in degrees."""
     a, e = math.radians(azimuth), math.radians(elevation)
     return np.array([math.sin(a) * math.cos(e), math.sin(e), math.cos(a) * math.cos(e)])
 
@@ -68,8 +68,9 @@ def _waves(x, z, seed, scales) -> NDArray[np.float64]:
 
 
 def _pans_ground(x, z, seed, cross, along, skew=0.0) -> NDArray[np.float64]:
-    """Clay dykes around the pans: ridges along given lines, with a lumpy surface; the pans' floors lie below the
-    brine.
+    """Clay dykes around the pans: ridges along given lines, with a lumpy surface.
+
+    The pans' floors lie below the brine.
     """
     gx, gz = np.meshgrid(x, z)
     rough = _waves(x, z, seed, [(2.3, 0.030), (0.9, 0.020), (0.35, 0.012), (0.14, 0.006)])

@@ -32,7 +32,7 @@ from bruto.simphone.small_scenes import card, crystals, net_loft
 
 
 def pans() -> SimulatedScene:
-    """The pans at noon: hard sun, broken cloud, dykes, salt heaps, sheds, the wind pump and hills beyond."""
+    """Return the pans at noon: hard sun, broken cloud, dykes, salt heaps, sheds, the wind pump and hills beyond."""
     b = Builder(11)
     cross = [
         (2.9, 0.42, 0.16),
@@ -128,7 +128,7 @@ def pans() -> SimulatedScene:
 
 
 def boiling_house() -> SimulatedScene:
-    """The boiling house: dark planks and brick around an iron pan, one bright window and a half-open door."""
+    """Return the boiling house: dark planks and brick around an iron pan, one bright window and a half-open door."""
     b = Builder(12)
     x, z = np.arange(-4.2, 4.2, 0.03), np.arange(-1.0, 8.2, 0.03)
     b.ground(x, z, _waves(x, z, 4, [(1.5, 0.012), (0.4, 0.008), (0.12, 0.004)]), tx.GRAVEL)
@@ -260,7 +260,7 @@ def boiling_house() -> SimulatedScene:
 
 
 def sluice() -> SimulatedScene:
-    """The sluice at dusk: gate, posts and planks over the channel, a lantern, the last light on clouds."""
+    """Return the sluice at dusk: gate, posts and planks over the channel, a lantern, the last light on clouds."""
     b = Builder(13)
     x, z = np.arange(-12, 12, 0.05), np.arange(0.8, 26, 0.05)
     gx, gz = np.meshgrid(x, z)
@@ -384,7 +384,7 @@ SCENES: dict[str, Callable[[], SimulatedScene]] = {
 
 @lru_cache(maxsize=2)
 def _built(name: str) -> SimulatedScene:
-    """Building takes a second or two, and one phone takes many shots of a scene."""
+    """Return the building takes a second or two, and one phone takes many shots of a scene."""
     return SCENES[name]()
 
 

@@ -8,6 +8,7 @@ a = ISO / (50 full_well) and b = (read ISO / (50 full_well))^2 + quantisation.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -176,8 +177,9 @@ def exposure_factor(iso: float, seconds: float, f_number: float = F_NUMBER) -> f
 
 
 def shading(width: int, height: int, channel: int) -> NDArray[np.float32]:
-    """Compute the relative illumination (h, w), 1 in the middle; about 0.45 in the corners, a little different for
-    each channel.
+    """Compute the relative illumination (h, w), 1 in the middle.
+
+    About 0.45 in the corners, a little different for each channel.
 
     Parameters
     ----------
@@ -197,7 +199,7 @@ def shading(width: int, height: int, channel: int) -> NDArray[np.float32]:
     return falloff((x + 0.5) / width, (y + 0.5) / height, channel)
 
 
-def falloff(u: NDArray, v: NDArray, channel: int, lens: str = "main") -> NDArray:
+def falloff(u: NDArray[Any], v: NDArray[Any], channel: int, lens: str = "main") -> NDArray[Any]:
     """Compute the relative illumination at relative positions (0..1).
 
     Parameters
@@ -240,7 +242,7 @@ def blur_sigma(width: int, lens: str = "main") -> float:
     return float(np.hypot(LENSES[lens].blur * width / 4032, BOX_SIGMA))
 
 
-def meter(luminance: NDArray, ev: float = 0.0, f_number: float = F_NUMBER) -> tuple[float, float]:
+def meter(luminance: NDArray[Any], ev: float = 0.0, f_number: float = F_NUMBER) -> tuple[float, float]:
     """Compute the ISO and shutter time the phone's automatic would set for an image of luminance in cd/m2.
 
     Aims the mean of logarithms at 0.10 of saturation without letting more than 1 % pass 0.9; keeps ISO 50 to 1/60 s,

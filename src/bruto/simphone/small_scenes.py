@@ -103,7 +103,7 @@ _CHART_ORDER = [14, 3, 7, 10, 1, 12, 5, 16, 23, 21, 22, 19, 20, 18, 11, 9, 6, 13
 
 
 def card() -> SimulatedScene:
-    """The grey card and a chart of twenty-four known patches on a bench in open shade."""
+    """Return the grey card and a chart of twenty-four known patches on a bench in open shade."""
     b = Builder(15)
     for k in range(9):
         b.beam(
@@ -172,7 +172,7 @@ FLOATS = (
 
 
 def _net(b: Builder, left: float, right: float, high: float, low: float, z: float) -> None:
-    """A hanging net with meshes of 5 cm."""
+    """Return a hanging net with meshes of 5 cm."""
     steps = np.arange(left, right, 0.05)
     for k, x in enumerate(steps):
         for j in range(int((high - low) / 0.05)):
@@ -190,8 +190,10 @@ def _net(b: Builder, left: float, right: float, high: float, low: float, z: floa
 
 
 def net_loft() -> SimulatedScene:
-    """A wall of the net loft in open shade: floats painted in even colours on white boards, a net, ropes, a jacket,
-    brooms with their bristles, a goatskin, a printed sheet of tide times.
+    """Return a wall of the net loft in open shade.
+
+    Floats painted in even colours on white boards, a net, ropes, a jacket, brooms with their bristles, a
+    goatskin, a printed sheet of tide times.
     """
     b = Builder(16)
     b.box((0, 1.5, 1.62), (5.2, 3.0, 0.04), tx.FLAT, tint=(0.84, 0.83, 0.80))

@@ -63,8 +63,9 @@ def illuminant(kelvin: float, tungsten: bool = False) -> NDArray[np.float64]:
 
 
 def camera_response(spectra: NDArray[np.float64], light: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Compute the sensor response (N, 3) of reflectances (81, N) under a light, per unit of illuminance; green of a
-    white under D55 is 1.
+    """Compute the sensor response (N, 3) of reflectances (81, N) under a light, per unit of illuminance.
+
+    Green of a white under D55 is 1.
 
     Parameters
     ----------
@@ -150,8 +151,9 @@ def _training() -> NDArray[np.float64]:
 
 @cache
 def matrices(kelvin: float, tungsten: bool = False) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Compute the ColorMatrix (XYZ to camera) and ForwardMatrix (balanced camera to XYZ of D50) fitted for one
-    illuminant (DNG 1.7, ch.
+    """Compute the ColorMatrix (XYZ to camera) and ForwardMatrix.
+
+    Balanced camera to XYZ of D50) fitted for one illuminant (DNG 1.7, ch.
 
     6).
 

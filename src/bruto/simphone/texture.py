@@ -160,8 +160,9 @@ def _height(material, x, y, z, fp, seed):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _albedo(material, x, y, z, gx, gy, gz, fp, seed, out):
-    """Diffuse reflectance (three coefficients 0..1) and specular strength of a material; g* are along-grain
-    coordinates.
+    """Diffuse reflectance (three coefficients 0..1) and specular strength of a material.
+
+    G* are along-grain coordinates.
     """
     spec = 0.0
     rough = 0.3
@@ -319,8 +320,9 @@ def _albedo(material, x, y, z, gx, gy, gz, fp, seed, out):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def shade_surface(position, normal, footprint, material, axis, tint, seed, albedo, bumped, gloss):
-    """Return the albedo, bumped normal and gloss (strength, roughness) for N surface points; writes into the last
-    three arrays.
+    """Return the albedo, bumped normal and gloss (strength, roughness) for N surface points.
+
+    Writes into the last three arrays.
 
     Parameters
     ----------

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from importlib.resources import files
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -38,8 +39,9 @@ LOG_FLOOR = 1e-3
 
 @dataclass(frozen=True)
 class View:
-    """A pinhole camera: `eye`, unit vectors, half width and height of the frame at distance 1, and the size in
-    pixels.
+    """A pinhole camera: `eye`, unit vectors, half width and height of the frame at distance 1.
+
+    And the size in pixels.
     """
 
     eye: NDArray[np.float64]
@@ -51,7 +53,7 @@ class View:
     width: int
     height: int
 
-    def directions(self, x: NDArray, y: NDArray) -> NDArray[np.float32]:
+    def directions(self, x: NDArray[Any], y: NDArray[Any]) -> NDArray[np.float32]:
         """Compute the unit directions (N, 3) through pixel positions; (0, 0) is the corner of the first pixel.
 
         Parameters
@@ -71,7 +73,7 @@ class View:
         d = self.forward + u[:, None] * self.right + v[:, None] * self.up
         return (d / np.linalg.norm(d, axis=1, keepdims=True)).astype(np.float32)
 
-    def project(self, points: NDArray) -> NDArray[np.float64]:
+    def project(self, points: NDArray[Any]) -> NDArray[np.float64]:
         """Compute the pixel positions (N, 2) of world points (N, 3).
 
         Parameters
@@ -148,7 +150,7 @@ class Tracer:
         self._bake_normal = g["normal"].reshape(h, w, 3)
         self._light = np.ascontiguousarray(light, np.float32)
 
-    def hit(self, origin, direction) -> dict[str, NDArray]:
+    def hit(self, origin, direction) -> dict[str, NDArray[Any]]:
         """Return the first surfaces: `hit` mask, `distance`, `position`, `normal` (smooth, facing the ray), `part`.
 
         Parameters
@@ -234,8 +236,9 @@ class Tracer:
         return out
 
     def ambient(self, position, normal) -> NDArray[np.float32]:
-        """Compute the baked illuminance where the bake saw the surface, else the scene's own constant bent by the
-        normal's height.
+        """Compute the baked illuminance where the bake saw the surface.
+
+        Else the scene's own constant bent by the normal's height.
 
         Parameters
         ----------
@@ -262,7 +265,7 @@ class Tracer:
 
     def radiance(
         self, origin, direction, pixel_angle: float, depth: int = 0
-    ) -> tuple[NDArray[np.float32], NDArray[np.int32], dict[str, NDArray]]:
+    ) -> tuple[NDArray[np.float32], NDArray[np.int32], dict[str, NDArray[Any]]]:
         """Compute the radiance coefficients (N, 3) in cd/m2, the chart patch seen (-1 for none), and the first hit.
 
         Where a patch is seen the coefficients are its illuminance over pi: its colour comes from its spectrum.
@@ -387,8 +390,9 @@ def _glint(direction, normal, toward, gloss, water) -> NDArray[np.float32]:
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _joint_fetch(light, bake_position, bake_normal, xy, position, normal, base, out):
-    """Bilinear fetch of the baked light, weighted by likeness of position and normal (joint bilateral upsampling,
-    Kopf 2007).
+    """Bilinear fetch of the baked light, weighted by likeness of position and normal.
+
+    Joint bilateral upsampling, Kopf 2007).
     """
     h, w = light.shape[0], light.shape[1]
     for i in prange(xy.shape[0]):
@@ -575,8 +579,9 @@ def trace(
 
 
 def _edges(part, log_distance, sunlit, patch, normal, log_light) -> NDArray[np.bool_]:
-    """Pixels next to a change of part, depth, shadow, patch, a sharp fold, or light (ripples that mirror now the sky,
-    now the shore, would sparkle with one ray a pixel).
+    """Pixels next to a change of part, depth, shadow, patch, a sharp fold, or light.
+
+    Ripples that mirror now the sky, now the shore, would sparkle with one ray a pixel).
     """
     edge = np.zeros(part.shape, bool)
     for axis in (0, 1):

@@ -167,8 +167,9 @@ def numbered(name: str, number: int) -> str:
 
 
 def free_names(folder: Path, names: Callable[[int], list[str]]) -> list[Path]:
-    """Return the paths that belong together and are all free: `names` says how they are called with number 1, 2 …
-    Names that differ only in case count as taken.
+    """Return the paths that belong together and are all free.
+
+    `names` says how they are called with number 1, 2 … Names that differ only in case count as taken.
 
     Parameters
     ----------
@@ -353,8 +354,10 @@ _visit_lock = threading.Lock()
 
 
 def _visit(folder: Path) -> None:
-    """Before the first file that this process writes into a folder: what others left there is cleaned, and the folder
-    is noted, so that the next start finds what this process may leave if it is killed.
+    """Before the first file that this process writes into a folder.
+
+    What others left there is cleaned, and the folder is noted, so that the next start finds what this process may
+    leave if it is killed.
     """
     name = os.path.abspath(folder)
     with _visit_lock:
@@ -550,8 +553,9 @@ def _refuse_existing(path: Path) -> None:
 
 @contextmanager
 def own_file(path: str | Path, durable: bool = True) -> Iterator[Path]:
-    """Return the same for what Bruto keeps for itself (values, records, cards, caches): the newest state replaces
-    the older.
+    """Return the same for what Bruto keeps for itself (values, records, cards, caches).
+
+    The newest state replaces the older.
 
     Only a regular file is replaced.
 
@@ -619,8 +623,10 @@ _MOUNTS = (Path("/media"), Path("/run/media"), Path("/mnt"))
 
 
 def usable_folder(folder: str | Path) -> Path:
-    """A folder that exists, or is made in one that exists: one level only, and not where cards and disks are put, so
-    that the place of one which is not there is not made anew on another disk. Raises `FileProblem`.
+    """Return a folder that exists, or is made in one that exists.
+
+    One level only, and not where cards and disks are put, so that the place of one which is not there is not made
+    anew on another disk. Raises `FileProblem`.
     """
     folder = Path(folder)
     try:
@@ -643,7 +649,10 @@ def usable_folder(folder: str | Path) -> Path:
 
 
 def own_folder(folder: Path) -> Path:
-    """A folder of Bruto's own data, made with what leads to it. Raises `FileProblem`."""
+    """Return a folder of Bruto's own data, made with what leads to it.
+
+    Raises `FileProblem`.
+    """
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:

@@ -19,17 +19,17 @@ _MOST_ROUNDS = 200
 _Path = tuple[int | str, ...]
 
 
-_adapters: dict[Any, TypeAdapter] = {}
+_adapters: dict[Any, TypeAdapter[Any]] = {}
 
 
-def _adapter(kind: Any) -> TypeAdapter:
+def _adapter(kind: Any) -> TypeAdapter[Any]:
     if kind not in _adapters:
         _adapters[kind] = TypeAdapter(kind)
     return _adapters[kind]
 
 
 def read_as(kind: type[T], data: Any, where: str = tr("It")) -> T:
-    """Stored data as an object of a kind.
+    """Read the stored data as an object of a kind.
 
     Parameters
     ----------
@@ -111,7 +111,7 @@ def _copy(value: Any) -> Any:
 
 
 def _part(loc: _Path, data: dict[str, Any]) -> _Path:
-    """The smallest part that can go alone: an entry of a list or of named values, else the field."""
+    """Return the smallest part that can go alone: an entry of a list or of named values, else the field."""
     if len(loc) > 1:
         holder = data.get(str(loc[0]))
         if isinstance(holder, list) and isinstance(loc[1], int) and loc[1] < len(holder):

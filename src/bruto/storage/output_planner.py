@@ -158,8 +158,9 @@ class Outputs:
         return self.together(folder, lambda number: [numbered(name, number)])[0]
 
     def together(self, folder: str | Path, names: Callable[[int], list[str]]) -> list[Target]:
-        """Return the targets that belong together and get the same number: `names` says how they are called with
-        number 1, 2 ….
+        """Return the targets that belong together and get the same number.
+
+        `names` says how they are called with number 1, 2 ….
 
         Parameters
         ----------

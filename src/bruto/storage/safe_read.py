@@ -122,7 +122,7 @@ def _without_waiting(path: str, flags: int) -> int:
 
 
 def check_readable(path: str | Path) -> Path:
-    """The path of a readable, non-empty regular file; raises `FileProblem` otherwise."""
+    """Return the path of a readable, non-empty regular file; raises `FileProblem` otherwise."""
     path = Path(path)
     with open_regular(path) as stream:
         try:
@@ -170,8 +170,9 @@ def read_bounded(path: str | Path, limit: int) -> bytes:
 
 
 def available_memory() -> int:
-    """Bytes that programs can still take, as the system estimates it (proc(5), MemAvailable), also within the limit of
-    a control group; a large number where it does not say.
+    """Bytes that programs can still take, as the system estimates it.
+
+    Proc(5), MemAvailable), also within the limit of a control group; a large number where it does not say.
     """
     found = 1 << 50
     try:
@@ -189,8 +190,9 @@ def available_memory() -> int:
 
 
 class MappedFile:
-    """Bytes of a file by place, as of `bytes`, without a memory map: a file that becomes shorter while it is read ends
-    in an error instead of the end of the process (SIGBUS).
+    """Bytes of a file by place, as of `bytes`, without a memory map.
+
+    A file that becomes shorter while it is read ends in an error instead of the end of the process (SIGBUS).
 
     `data[a:b]` reads; what lies behind the end is missing. `len(data)`: length when it was opened.
     """
@@ -222,8 +224,10 @@ class MappedFile:
 
 
 def content_key(path: str | Path) -> str:
-    """Return 32 hexadecimal digits for a file's content: of its length and of 16 pieces of 64 KiB spread over it, so
-    that files of many gigabytes are told apart in a moment.
+    """Return 32 hexadecimal digits for a file's content.
+
+    Of its length and of 16 pieces of 64 KiB spread over it, so that files of many gigabytes are told apart in a
+    moment.
 
     It finds what is kept of a file again (values, measures); it is no proof that two files are the same.
 

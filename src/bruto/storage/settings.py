@@ -22,9 +22,10 @@ Text = Annotated[str, Field(max_length=4096)]
 
 @dataclass
 class RecentShoot:
-    """A shoot that was opened: what of it (`paths`), its `title`, when (ISO 8601) and how many shots it had,
-    `selected` of
-    them; where the user was in it: `shot` (its file), `task`, and whether at 1:1 (`close`).
+    """A shoot that was opened: what of it (`paths`), its `title`, when.
+
+    ISO 8601) and how many shots it had, `selected` of them; where the user was in it: `shot` (its file), `task`,
+    and whether at 1:1 (`close`).
     """
 
     paths: list[Text] = field(default_factory=list)
@@ -92,7 +93,7 @@ _SOURCES = {
 
 
 def _source(title: str) -> str:
-    """The identifier of a compared picture that version 0.1 stored under its title."""
+    """Return the identifier of a compared picture that version 0.1 stored under its title."""
     plain = title.removeprefix("the ").removesuffix(", the sharpest of these")
     if plain in _SOURCES:
         return _SOURCES[plain]
@@ -161,7 +162,7 @@ def _place() -> Path:
 
 
 def load_settings() -> Settings:
-    """What the last window left; what cannot be read is as at the first start."""
+    """Find what the last window left; what cannot be read is as at the first start."""
     try:
         return readable(Settings, migrated(read_json(_place())))[0]
     except (BrutoError, OSError):

@@ -53,7 +53,7 @@ _TO_WORKING = np.linalg.inv(working_to_xyz()) @ TO_XYZ
 _WORKING_TO_LMS = OKLAB_LMS_FROM_XYZ @ working_to_xyz()
 
 
-def oklab(linear: NDArray) -> NDArray:
+def oklab(linear: NDArray[Any]) -> NDArray[Any]:
     """Compute the OKLab of linear sRGB (N, 3).
 
     Parameters
@@ -70,19 +70,20 @@ def oklab(linear: NDArray) -> NDArray:
 
 
 class _Model:
-    """What the curves and the colour steps make of light: parameters are logarithms of the gains of chroma and of quiet
-    colours, changes of the curves of red, green and blue at `CODES_AT`, then turn, logarithm of chroma and lightness of
-    each node.
+    """What the curves and the colour steps make of light.
+
+    Parameters are logarithms of the gains of chroma and of quiet colours, changes of the curves of red, green and
+    blue at `CODES_AT`, then turn, logarithm of chroma and lightness of each node.
     """
 
     COUNT = 2 + 3 * len(CODES_AT) + 3 * NODES
 
-    def __init__(self, light: NDArray) -> None:
+    def __init__(self, light: NDArray[Any]) -> None:
         self.codes = encode_srgb(np.clip(light @ _TO_WORKING.T, 0, 1))
         ends = np.array([0.0, *CODES_AT, 1.0])
         self.hats = [np.stack([np.interp(c, ends, row) for row in np.eye(len(ends))[1:-1]]) for c in self.codes.T]
 
-    def __call__(self, v: NDArray) -> NDArray:
+    def __call__(self, v: NDArray[Any]) -> NDArray[Any]:
         bends, nodes = v[2 : 2 + 3 * len(CODES_AT)].reshape(3, -1), v[2 + 3 * len(CODES_AT) :].reshape(NODES, 3)
         codes = np.stack([c + CODE * (bend @ hat) for c, bend, hat in zip(self.codes.T, bends, self.hats, strict=True)])
         l, a, b = (np.cbrt(decode_srgb(np.clip(codes, 0, 1)).T @ _WORKING_TO_LMS.T) @ OKLAB_FROM_LMS.T).T
@@ -99,10 +100,11 @@ class _Model:
         return np.stack([l + lift * full, a * scale, b * scale], axis=1)
 
 
-def fit_white(pair: Pair, recipe: Recipe) -> NDArray:
-    """Compute the logarithms of the gains of red and blue by which what is grey in the raw gets the colour that it
-    has in the picture: the line through logarithms of red over green, and of blue over green, of both, where the
-    raw has none.
+def fit_white(pair: Pair, recipe: Recipe) -> NDArray[Any]:
+    """Compute the logarithms of the gains of red and blue by which what is grey in the raw gets the colour.
+
+    That it has in the picture: the line through logarithms of red over green, and of blue over green, of both,
+    where the raw has none.
 
     Parameters
     ----------
@@ -143,8 +145,10 @@ def fit_white(pair: Pair, recipe: Recipe) -> NDArray:
 
 
 def _evenness(pair: Pair, now: NDArray[np.float32]) -> NDArray[np.float32]:
-    """How much a place (H, W) counts, 0..1: less where the colours of both part from each other at random. Noise
-    there makes the raw look more colourful than it is, and a fit that believes it gives too little chroma to all.
+    """How much a place (H, W) counts, 0..1: less where the colours of both part from each other at random.
+
+    Noise there makes the raw look more colourful than it is, and a fit that believes it gives too little chroma
+    to all.
     """
     scatter = np.zeros(pair.valid.shape, np.float32)
     ours = lab_of_light(now)
@@ -155,7 +159,7 @@ def _evenness(pair: Pair, now: NDArray[np.float32]) -> NDArray[np.float32]:
     return (1 / (1 + scatter / SCATTER**2)).astype(np.float32)
 
 
-def fit_color(pair: Pair, recipe: Recipe, known: NDArray | None = None) -> NDArray:
+def fit_color(pair: Pair, recipe: Recipe, known: NDArray[Any] | None = None) -> NDArray[Any]:
     """Compute the parameters of `_Model` without white.
 
     Parameters
@@ -190,14 +194,14 @@ def fit_color(pair: Pair, recipe: Recipe, known: NDArray | None = None) -> NDArr
     prior = np.full(model.COUNT, FREE * strength)
     prior[1] = FREE_MUTED * strength
 
-    def residual(v: NDArray) -> NDArray:
+    def residual(v: NDArray[Any]) -> NDArray[Any]:
         return np.concatenate([((model(v) - wanted) * scales).ravel(), v * prior])
 
     start, rounds = (np.zeros(model.COUNT), ROUNDS) if known is None else (known, ROUNDS_MORE)
     return least_squares(residual, start, loss="soft_l1", f_scale=OUTLIER, max_nfev=rounds).x
 
 
-def with_color(recipe: Recipe, v: NDArray) -> Recipe:
+def with_color(recipe: Recipe, v: NDArray[Any]) -> Recipe:
     """Return the recipe with fitted colours.
 
     Parameters
@@ -229,7 +233,7 @@ def with_color(recipe: Recipe, v: NDArray) -> Recipe:
     return recipe.changed(chroma=chroma, muted_chroma=quiet, hue_nodes=nodes, curves=curves)
 
 
-def with_white(developer: Developer, recipe: Recipe, gains: NDArray) -> Recipe:
+def with_white(developer: Developer, recipe: Recipe, gains: NDArray[Any]) -> Recipe:
     """Return the recipe with the temperature and tint that give a grey these gains (logarithms) of red and blue.
 
     Parameters
@@ -256,11 +260,11 @@ def with_white(developer: Developer, recipe: Recipe, gains: NDArray) -> Recipe:
     to_srgb = np.linalg.inv(TO_XYZ) @ working_to_xyz()
     grey = np.linalg.solve(developer.balanced_matrix(developer.neutral(recipe)), np.ones(3))
 
-    def at(u: NDArray) -> dict[str, Any]:
+    def at(u: NDArray[Any]) -> dict[str, Any]:
         temperature = float(np.clip(1e6 / np.clip(u[0], 20, 660), 1500, 50000))
         return {"temperature": round(temperature), "tint": round(float(np.clip(u[1] / 1000, -0.08, 0.08)), 5)}
 
-    def error(u: NDArray) -> NDArray:
+    def error(u: NDArray[Any]) -> NDArray[Any]:
         found = recipe.model_copy(update={
             "temperature": float(1e6 / np.clip(u[0], 20, 660)), "tint": float(np.clip(u[1] / 1000, -0.08, 0.08)),
             "raw_neutral": None,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,7 +51,7 @@ def _did(what: str, value: float, unit: str, digits: int, text: str = "") -> Pho
     return PhoneChange(what, value, unit, text or f"{what} {changes} {unit}".strip())
 
 
-def _stops(target: NDArray, ours: NDArray, where: NDArray) -> float:
+def _stops(target: NDArray[Any], ours: NDArray[Any], where: NDArray[Any]) -> float:
     return float(np.median(np.log2(np.maximum(target[where], 1e-4) / np.maximum(ours[where], 1e-4))))
 
 
@@ -110,7 +111,7 @@ def what_was_done(
     return tuple(changes)
 
 
-def _slope(x: NDArray, y: NDArray) -> float:
+def _slope(x: NDArray[Any], y: NDArray[Any]) -> float:
     """How much y rises with x, robustly (least squares reweighted by the error)."""
     weight = np.ones(len(x))
     slope, offset = 1.0, 0.0

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import cv2
 import numpy as np
@@ -51,8 +52,9 @@ class Bands:
 
 
 def places_of(developer: Developer, alignment: Alignment) -> list[Rectangle]:
-    """Return the squares of the oriented frame with much structure, apart from each other, that the picture shows
-    whole.
+    """Return the squares of the oriented frame with much structure, apart from each other.
+
+    That the picture shows whole.
 
     Parameters
     ----------
@@ -160,15 +162,16 @@ def _bands(stars: list[NDArray[np.float32]]) -> list[NDArray[np.float32]]:
     return [np.concatenate([bands[k][8:-8, 8:-8].ravel() for bands in split]) for k in range(len(EDGES) - 1)]
 
 
-def _error(bands: Bands) -> NDArray:
+def _error(bands: Bands) -> NDArray[Any]:
     return -np.log(np.clip(bands.edges, 0.05, 20))
 
 
 def match_detail(
     developer: Developer, picture: NDArray[np.uint8], alignment: Alignment, recipe: Recipe
 ) -> tuple[Recipe, tuple[Bands, Bands] | None]:
-    """Return the recipe with the detail of a picture, and the bands before and after; unchanged where there is too
-    little.
+    """Return the recipe with the detail of a picture, and the bands before and after.
+
+    Unchanged where there is too little.
 
     Parameters
     ----------

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
@@ -24,12 +26,12 @@ ROUNDS = 4
 LARGEST = 5.9
 
 
-def _stars_per_stop(light: NDArray) -> NDArray:
+def _stars_per_stop(light: NDArray[Any]) -> NDArray[Any]:
     """How much L* changes with a stop of light (derivative of CIE 1976 L*)."""
     return np.log(2) * np.where(light > 0.008856, 116 / 3 * np.cbrt(light), 903.3 * light)
 
 
-def _points(pair: Pair, light: NDArray, where: tuple[NDArray, NDArray]) -> sparse.csr_matrix:
+def _points(pair: Pair, light: NDArray[Any], where: tuple[NDArray[Any], NDArray[Any]]) -> sparse.csr_matrix:
     """Which points of the field each place reads, and how much of each (places, points)."""
     height, width = pair.valid.shape
     ys, xs = where
@@ -52,8 +54,8 @@ def _points(pair: Pair, light: NDArray, where: tuple[NDArray, NDArray]) -> spars
     return sparse.csr_matrix((np.concatenate(values), (rows, np.concatenate(columns))), shape=shape)
 
 
-def _roughness() -> NDArray:
-    """The cost of a field (points, points): of differences between neighbours, and of gains."""
+def _roughness() -> NDArray[Any]:
+    """Compute the cost of a field (points, points): of differences between neighbours, and of gains."""
     count = MOST_ROWS * MOST_COLUMNS * MOST_LIGHTS
     points = np.arange(count).reshape(MOST_ROWS, MOST_COLUMNS, MOST_LIGHTS)
     cost = SMALL * np.eye(count)
@@ -70,8 +72,9 @@ def _roughness() -> NDArray:
 
 
 def match_local(pair: Pair, recipe: Recipe) -> Recipe:
-    """Return the recipe with the gains that bring each place's light to the picture's, on top of those it has;
-    iteratively reweighted least squares.
+    """Return the recipe with the gains that bring each place's light to the picture's, on top of those it has.
+
+    Iteratively reweighted least squares.
 
     Parameters
     ----------

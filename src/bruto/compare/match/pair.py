@@ -41,8 +41,9 @@ LEAST_PLACES = 400
 
 @dataclass(frozen=True)
 class Pair:
-    """`target` (H, W, 3): the picture as linear sRGB on the raw's grid, as the raw is stored, blurred by its texture
-    limit `limit` (pixels of the grid); `valid` (H, W): where it shows anything,.
+    """`target` (H, W, 3): the picture as linear sRGB on the raw's grid, as the raw is stored.
+
+    Blurred by its texture limit `limit` (pixels of the grid); `valid` (H, W): where it shows anything,.
     """
 
     developer: Developer
@@ -134,8 +135,9 @@ def blurred(picture: NDArray[np.float32], limit: float) -> NDArray[np.float32]:
 
 
 def texture_limit(first: NDArray[np.float32], second: NDArray[np.float32], where: NDArray[np.bool_]) -> float:
-    """Compute the finest of `LIMITS` at which the second picture (linear sRGB) still follows the first; the last
-    where none.
+    """Compute the finest of `LIMITS` at which the second picture (linear sRGB) still follows the first.
+
+    The last where none.
 
     Parameters
     ----------

@@ -52,7 +52,7 @@ class Match:
     """The median that is left where one part (of `match.parts`) is not taken."""
 
     def as_json(self) -> dict[str, Any]:
-        """What the command line prints."""
+        """Find what the command line prints."""
         (before, before_high), (after, high) = self.before, self.after
         return {
             "delta_e00": {"before_median": before, "before_p95": before_high, "median": after, "p95": high},
@@ -83,9 +83,23 @@ def match(
 
     Parameters
     ----------
-    alignment : where the raw's oriented frame lies in the picture, see `align.registration.register`.
-    recipe : the shot's values: noise reduction, profile and frame are taken from it.
-    progress, cancelled : told a share 0..1, asked between parts.
+    developer
+        The decoded picture and its cached stages.
+    picture
+        Picture (H, W, 3), 8-bit sRGB codes.
+    alignment
+        Where the raw's oriented frame lies in the picture, see `align.registration.register`.
+    recipe
+        The shot's values: noise reduction, profile and frame are taken from it.
+    progress
+        Told a share 0..1, asked between parts.
+    cancelled
+        Told a share 0..1, asked between parts.
+
+    Returns
+    -------
+    Match
+        The recipe and how close it comes.
 
     Raises
     ------

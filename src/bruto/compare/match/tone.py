@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,8 +26,9 @@ OUTLIER = 2.0
 
 
 def match_exposure(pair: Pair, recipe: Recipe) -> tuple[Recipe, NDArray[np.float32]]:
-    """Return the recipe with the exposure at which the default handles make the middle as light as in the picture,
-    and the scene's light (H, W; EV from grey) under it.
+    """Return the recipe with the exposure at which the default handles make the middle as light as in the picture.
+
+    And the scene's light (H, W; EV from grey) under it.
 
     Parameters
     ----------
@@ -49,7 +52,7 @@ def match_exposure(pair: Pair, recipe: Recipe) -> tuple[Recipe, NDArray[np.float
     return recipe.changed(exposure=exposure, tone=Tone().model_dump(), contrast=1.0), ev + np.float32(exposure)
 
 
-def first_handles(pair: Pair, ev: NDArray[np.float32]) -> tuple[NDArray, NDArray]:
+def first_handles(pair: Pair, ev: NDArray[np.float32]) -> tuple[NDArray[Any], NDArray[Any]]:
     """Compute the EV of five handles, spread over the scene's light, and the lightness that the picture has there.
 
     Parameters
@@ -75,7 +78,7 @@ def first_handles(pair: Pair, ev: NDArray[np.float32]) -> tuple[NDArray, NDArray
     return np.clip(places, -13.9, 7.9), np.maximum.accumulate(np.clip(stars, 0, 100))
 
 
-def with_handles(recipe: Recipe, places: NDArray, stars: NDArray) -> Recipe:
+def with_handles(recipe: Recipe, places: NDArray[Any], stars: NDArray[Any]) -> Recipe:
     """Return the recipe with these handles.
 
     Parameters
@@ -101,8 +104,8 @@ def with_handles(recipe: Recipe, places: NDArray, stars: NDArray) -> Recipe:
 
 
 def match_tone(
-    pair: Pair, recipe: Recipe, ev: NDArray[np.float32], places: NDArray, stars: NDArray, rounds: int
-) -> tuple[Recipe, NDArray]:
+    pair: Pair, recipe: Recipe, ev: NDArray[np.float32], places: NDArray[Any], stars: NDArray[Any], rounds: int
+) -> tuple[Recipe, NDArray[Any]]:
     """Return the move the handles' lightness until the developed raw is as light as the picture.
 
     Each round renders the raw and spreads the error over the handles by weighted least squares of hat functions.

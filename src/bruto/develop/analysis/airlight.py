@@ -7,7 +7,7 @@ texture alone: a plain white surface has no dark pixels either).
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -30,8 +30,9 @@ colour.
 
 
 class Airlight(NamedTuple):
-    """Share of airlight over textured places: `far` (median of the upper third), `least` (of the tenth with least), and
-    its rank correlation with height.
+    """Share of airlight over textured places.
+
+    `far` (median of the upper third), `least` (of the tenth with least), and its rank correlation with height.
     """
 
     far: float
@@ -41,7 +42,7 @@ class Airlight(NamedTuple):
     """Whether that speaks of air."""
 
 
-def _rank_correlation(x: NDArray, y: NDArray) -> float:
+def _rank_correlation(x: NDArray[Any], y: NDArray[Any]) -> float:
     """Spearman's; 0 where one does not change."""
     a, b = (np.argsort(np.argsort(p, kind="stable")).astype(float) for p in (x, y))
     if np.ptp(x) == 0 or np.ptp(y) == 0:
@@ -73,7 +74,7 @@ def airlight_of(working: NDArray[np.float32], haze: Haze) -> Airlight:
     if rows < 3 or columns < 3:
         return Airlight(0.0, 0.0, 0.0, False)
 
-    def patches(plane: NDArray) -> NDArray:
+    def patches(plane: NDArray[Any]) -> NDArray[Any]:
         cut = plane[: rows * PATCH, : columns * PATCH].reshape(rows, PATCH, columns, PATCH)
         return cut.transpose(0, 2, 1, 3).reshape(rows, columns, -1)
 

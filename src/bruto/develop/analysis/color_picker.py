@@ -28,8 +28,9 @@ def _patch(size: tuple[int, int], x: float, y: float) -> Rectangle:
 
 
 def hue_at(developer: Developer, recipe: Recipe, x: float, y: float) -> HueNode | None:
-    """Return a node for the colour at a relative place of the unoriented picture, as it is before hue nodes; None
-    for greys.
+    """Return a node for the colour at a relative place of the unoriented picture, as it is before hue nodes.
+
+    None for greys.
 
     Its centre is the patch's mean hue, its width follows how far the hues in the patch are spread.
 
@@ -64,8 +65,9 @@ def hue_at(developer: Developer, recipe: Recipe, x: float, y: float) -> HueNode 
 
 
 def lifted(tone: Tone, ev: float, by: float) -> Tone:
-    """Return the tone with light at `ev` (after exposure) made lighter by `by` L*: handles on both sides share the
-    move by their nearness, and stay in order.
+    """Return the tone with light at `ev` (after exposure) made lighter by `by` L*.
+
+    Handles on both sides share the move by their nearness, and stay in order.
 
     Parameters
     ----------

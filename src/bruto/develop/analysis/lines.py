@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -35,8 +36,10 @@ _PAIRS = 1500
 
 @dataclass(frozen=True)
 class CameraPose:
-    """How a phone was held: `roll` and `verticals` as the recipe has them, degrees (verticals None where only level
-    lines were found); `lines` that agree; `share` of the length of like lines that they make, 0..1.
+    """How a phone was held: `roll` and `verticals` as the recipe has them, degrees.
+
+    Verticals None where only level lines were found); `lines` that agree; `share` of the length of like lines
+    that they make, 0..1.
     """
 
     roll: float
@@ -48,8 +51,9 @@ class CameraPose:
 
 
 def find_lines(luminance: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Find the segments (n, 4): x0, y0, x1, y1 in pixels from the middle of a small oriented picture of light (h,
-    w).
+    """Find the segments (n, 4): x0, y0, x1, y1 in pixels from the middle of a small oriented picture of light.
+
+    H, w).
 
     Parameters
     ----------
@@ -74,8 +78,9 @@ def find_lines(luminance: NDArray[np.float32]) -> NDArray[np.float64]:
 
 
 def camera_pose(lines: NDArray[np.float64], focal: float, long_edge: float) -> CameraPose | None:
-    """Return the from segments (see `find_lines`) of a picture with a focal length and long edge in its pixels; None
-    where lines say nothing sure.
+    """Return the from segments (see `find_lines`) of a picture with a focal length and long edge in its pixels.
+
+    None where lines say nothing sure.
 
     Parameters
     ----------
@@ -104,8 +109,9 @@ def camera_pose(lines: NDArray[np.float64], focal: float, long_edge: float) -> C
 
 
 def facade_turn(lines: NDArray[np.float64], focal: float, long_edge: float) -> float | None:
-    """Find how far the phone looked to the right of a facade, degrees, from its level lines (see `camera_pose`),
-    which meet where it goes on; None where they do not say.
+    """Find how far the phone looked to the right of a facade, degrees, from its level lines.
+
+    See `camera_pose`), which meet where it goes on; None where they do not say.
 
     Parameters
     ----------
@@ -132,8 +138,8 @@ def facade_turn(lines: NDArray[np.float64], focal: float, long_edge: float) -> f
     return None if found is None or found.verticals is None else -found.verticals
 
 
-def _plumb(lines: NDArray, length: NDArray, focal: float) -> CameraPose | None:
-    """The vertical from lines near it."""
+def _plumb(lines: NDArray[Any], length: NDArray[Any], focal: float) -> CameraPose | None:
+    """Return the vertical from lines near it."""
     if len(lines) < 4 or length.sum() < ENOUGH:
         return None
     ends = [np.c_[lines[:, k : k + 2], np.full(len(lines), focal)] for k in (0, 2)]
@@ -170,7 +176,7 @@ def _plumb(lines: NDArray, length: NDArray, focal: float) -> CameraPose | None:
     return CameraPose(roll, tilt, int(near.sum()), share)
 
 
-def _level(lean: NDArray, length: NDArray) -> CameraPose | None:
+def _level(lean: NDArray[Any], length: NDArray[Any]) -> CameraPose | None:
     """Level from long lines near the horizontal, such as a horizon; the densest lean."""
     if not len(lean):
         return None

@@ -8,6 +8,7 @@ picture, there are probably two lights.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -45,7 +46,9 @@ class TwoLights:
     """Of the tiles that it lights."""
 
 
-def tile_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) -> tuple[NDArray, NDArray]:
+def tile_lights(
+    balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray[Any]
+) -> tuple[NDArray[Any], NDArray[Any]]:
     """Compute the reciprocal temperature of each tile's light (rows, columns), mired, and how sure it is, 0..1.
 
     Parameters
@@ -95,7 +98,7 @@ def tile_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) 
     return mired, sure
 
 
-def two_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray) -> TwoLights | None:
+def two_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray[Any]) -> TwoLights | None:
     """Return two lights in as-shot balanced camera RGB (H, W, 3), or None.
 
     Parameters

@@ -6,6 +6,8 @@ there, detail goes with the noise.
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -71,8 +73,9 @@ class Residual:
         return np.asarray(2 / a * np.sqrt(np.maximum(a * rgb[..., 1] + 0.375 * a * a + b, 0)), np.float32)
 
     def on_detail(self, strength: float, color: float) -> float:
-        """Find how much stronger the residual is on detail than on plain surfaces (variance), 1: as strong, also
-        where there is nothing to tell by.
+        """Find how much stronger the residual is on detail than on plain surfaces (variance), 1.
+
+        As strong, also where there is nothing to tell by.
 
         Parameters
         ----------
@@ -89,8 +92,8 @@ class Residual:
         if not self.pieces:
             return 1.0
         recipe = Recipe(luminance_noise=strength, chroma_noise=color)
-        taken: list[NDArray] = []
-        detail: list[NDArray] = []
+        taken: list[NDArray[Any]] = []
+        detail: list[NDArray[Any]] = []
         for rect, rgb, dx, dy in self.pieces:
             clean = self._stable(self.developer.after_step(NOISE_REDUCTION, rgb, rect, (dx, dy), recipe))
             rest = self._stable(rgb) - clean

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -53,9 +54,10 @@ class WhiteEstimate:
     share: float
 
 
-def greyness(rgb: NDArray[np.float32]) -> tuple[NDArray, NDArray, NDArray]:
-    """Compute the log red / green and blue / green (H, W, 2), how much chromaticity changes where brightness does
-    (H, W; small is likely one surface), and how much brightness changes.
+def greyness(rgb: NDArray[np.float32]) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
+    """Compute the log red / green and blue / green (H, W, 2), how much chromaticity changes where brightness does.
+
+    H, W; small is likely one surface), and how much brightness changes.
 
     Parameters
     ----------
@@ -70,7 +72,7 @@ def greyness(rgb: NDArray[np.float32]) -> tuple[NDArray, NDArray, NDArray]:
     log = np.log(np.maximum(rgb, 1e-5))
     red, blue = log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]
 
-    def contrast(plane: NDArray) -> NDArray:
+    def contrast(plane: NDArray[Any]) -> NDArray[Any]:
         return np.hypot(
             cv2.Sobel(plane, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(plane, cv2.CV_32F, 0, 1, scale=1 / 8)
         )
@@ -116,7 +118,7 @@ def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
     return WhiteEstimate(centre, confidence, float(best.mean()))
 
 
-def likely_neutral(meta: RawMeta, own: NDArray, estimate: WhiteEstimate) -> NDArray[np.float64]:
+def likely_neutral(meta: RawMeta, own: NDArray[Any], estimate: WhiteEstimate) -> NDArray[np.float64]:
     """Compute the most likely camera neutral (green = 1), weighing three witnesses by their errors.
 
     The witnesses are the phone's own neutral, the picture's grey surfaces, and what lights look like (near the
@@ -140,19 +142,20 @@ def likely_neutral(meta: RawMeta, own: NDArray, estimate: WhiteEstimate) -> NDAr
     ratio = estimate.ratio - np.array([REDDER, 0.0])
     picture_sigma = PICTURE_SIGMA / max(estimate.confidence, 0.05) * np.sqrt(1 + ratio @ ratio / DOUBT**2)
 
-    def neutral_at(p: NDArray) -> NDArray[np.float64]:
+    def neutral_at(p: NDArray[Any]) -> NDArray[np.float64]:
         return own * np.exp([p[0], 0.0, p[1]])
 
-    def residuals(p: NDArray) -> NDArray[np.float64]:
+    def residuals(p: NDArray[Any]) -> NDArray[np.float64]:
         _, duv = kelvin_duv_of(*neutral_to_xy(meta, neutral_at(p)))
         return np.array([*(p / OWN_SIGMA), *((p - ratio) / picture_sigma), (duv - LIGHT_DUV) / LIGHT_DUV_SIGMA])
 
     return neutral_at(_least_squares(residuals))
 
 
-def _least_squares(residuals: Callable[[NDArray], NDArray]) -> NDArray[np.float64]:
-    """The two numbers near 0 whose residuals have the least square: Gauss and Newton's method, halved where it does not
-    fall (Nocedal, Wright 2006, chapter 10).
+def _least_squares(residuals: Callable[[NDArray[Any]], NDArray[Any]]) -> NDArray[np.float64]:
+    """Compute the two numbers near 0 whose residuals have the least square.
+
+    Gauss and Newton's method, halved where it does not fall (Nocedal, Wright 2006, chapter 10).
     """
     at, now = np.zeros(2), residuals(np.zeros(2))
     for _ in range(STEPS):

@@ -6,7 +6,7 @@ file's own matrices say that, and they depend on the light a little; a few round
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,16 +27,20 @@ _C_XY = (0.3101, 0.3162)
 
 
 def _foliage() -> NDArray[np.float64]:
-    """Linear Rec. 2020 of leaves under white light: "foliage" of the colour rendition chart, xyY 0.337, 0.422, 13.3
-    under CIE C (McCamy, Marcus, Davidson, J. Appl. Photogr. Eng. 2-3, 1976).
+    """Linear Rec.
+
+    2020 of leaves under white light: "foliage" of the colour rendition chart, xyY 0.337, 0.422, 13.3 under CIE C
+    (McCamy, Marcus, Davidson, J. Appl. Photogr. Eng. 2-3, 1976).
     """
     xyz = bradford(xy_to_xyz(*_C_XY), D65_XYZ) @ (xy_to_xyz(0.337, 0.422) * 0.133)
     return np.linalg.inv(working_to_xyz()) @ xyz
 
 
 def _pavement() -> NDArray[np.float64]:
-    """Linear Rec. 2020 of weathered asphalt and concrete, whose reflectance rises by about a third from 450 to 650 nm
-    (Herold, Roberts, "Spectral characteristics of asphalt road aging", Applied Optics 44-20, 2005).
+    """Linear Rec.
+
+    2020 of weathered asphalt and concrete, whose reflectance rises by about a third from 450 to 650 nm (Herold,
+    Roberts, "Spectral characteristics of asphalt road aging", Applied Optics 44-20, 2005).
     """
     return np.linalg.inv(working_to_xyz()) @ space("srgb").to_xyz() @ np.array([0.115, 0.103, 0.086])
 
@@ -68,7 +72,7 @@ class WhitePick(NamedTuple):
     neutral: tuple[float, float, float] | None
 
 
-def neutral_from(meta: RawMeta, seen: NDArray, color: NDArray) -> NDArray[np.float64]:
+def neutral_from(meta: RawMeta, seen: NDArray[Any], color: NDArray[Any]) -> NDArray[np.float64]:
     """Compute the camera neutral (green = 1) of the light under which a surface of a `color` (linear Rec.
 
     2020 under white) was recorded as `seen` (camera RGB, any scale).
@@ -116,8 +120,9 @@ def _averaged(developer: Developer, x: float, y: float, side: int, kind: str) ->
 
 
 def white_at(developer: Developer, x: float, y: float, kind: str = "grey", side: int = SIDES[1]) -> WhitePick:
-    """Return the light at a relative place (x, y) of the recorded frame where a surface of a `kind` of `SURFACES`
-    lies.
+    """Return the light at a relative place.
+
+    X, y) of the recorded frame where a surface of a `kind` of `SURFACES` lies.
 
     Parameters
     ----------

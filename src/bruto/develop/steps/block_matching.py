@@ -40,8 +40,9 @@ _SHIFTS = _shifts()
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _differences(guide, top, dy, dx, quarter, line, found):
-    """Squared differences of reference blocks from row `top` to those shifted by (dy, dx); huge where one lies
-    outside.
+    """Squared differences of reference blocks from row `top` to those shifted by (dy, dx).
+
+    Huge where one lies outside.
     """
     h, w = guide.shape
     n = len(found)
@@ -109,7 +110,7 @@ def _load(plane, y, x, block, turned):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _collaborate(guide, planes, pilots, sigma, gain, limit, shifts, group, total, weights):
-    """Sums (P, h, w) of filtered blocks and of their weights."""
+    """Return the sums (P, h, w) of filtered blocks and of their weights."""
     h, w = guide.shape
     gh = gain.shape[0]
     down = (h - SIDE + STRIDE - 1) // STRIDE + 1

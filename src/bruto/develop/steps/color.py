@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -31,7 +31,8 @@ FULL_CHROMA = 0.2
 
 
 class LabStage(NamedTuple):
-    """`by_hue` (HUES + 1, 4): cosine and sine of the turn, gain of chroma, change of OKLab L at `FULL_CHROMA`;
+    """`by_hue` (HUES + 1, 4): cosine and sine of the turn, gain of chroma, change of OKLab L at `FULL_CHROMA`.
+
     `by_light` (LIGHTS + 2, 2): what is added to a and b.
     """
 
@@ -84,7 +85,7 @@ def lab_stage(
     )
 
 
-def node_weight(node: HueNode, hue: NDArray) -> NDArray[np.float64]:
+def node_weight(node: HueNode, hue: NDArray[Any]) -> NDArray[np.float64]:
     """Find how much a node acts on hues (degrees): a raised cosine, 1 at its centre, 0 from its width on.
 
     Parameters
@@ -131,9 +132,10 @@ def by_hue(nodes: tuple[HueNode, ...]) -> NDArray[np.float32]:
     return np.stack([np.cos(angle), np.sin(angle), gain, step], axis=1).astype(np.float32)
 
 
-def zone_weights(l: NDArray) -> tuple[NDArray, NDArray, NDArray]:
-    """Find how much the dark, middle and bright tints act at OKLab L: they overlap and sum to one; black and white
-    stay.
+def zone_weights(l: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
+    """Find how much the dark, middle and bright tints act at OKLab L: they overlap and sum to one.
+
+    Black and white stay.
 
     Parameters
     ----------
@@ -154,7 +156,7 @@ def zone_weights(l: NDArray) -> tuple[NDArray, NDArray, NDArray]:
 
 
 def _tint_table(split_tint: SplitTint) -> NDArray[np.float32]:
-    """What is added to a and b by OKLab L."""
+    """Find what is added to a and b by OKLab L."""
     out = np.zeros((LIGHTS + 2, 2))
     zones = (split_tint.shadows, split_tint.midtones, split_tint.highlights)
     for weight, zone in zip(zone_weights(np.arange(LIGHTS + 2) / LIGHTS), zones, strict=True):
@@ -192,7 +194,10 @@ def _turn_of(a, b):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _row(x, y, z, lab, m, n):
-    """A row of working light to OKLab, changed there. `m`: working space to cone response; `n`: its roots to OKLab."""
+    """Return a row of working light to OKLab, changed there.
+
+    `m`: working space to cone response; `n`: its roots to OKLab.
+    """
     product_row(m, x, y, z)
     for plane in (x, y, z):
         _roots_row(plane)
@@ -275,6 +280,7 @@ class ColorStep(PointStep):
         return lab_stage(*values) if values != (1.0, 1.0, False, (), SplitTint()) else None
 
     def idle(self) -> LabStage:
+        """Return the table that changes nothing."""
         return lab_stage(1.0, 1.0, False, (), SplitTint())
 
     def apply(self, band: Band, prepared: LabStage) -> None:

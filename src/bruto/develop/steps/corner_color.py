@@ -1,5 +1,6 @@
-"""Green or magenta of the corners against the middle: what thin lenses leave where the file's shading map is too coarse
-for it. Lightness is kept.
+"""Green or magenta of the corners against the middle.
+
+What thin lenses leave where the file's shading map is too coarse for it. Lightness is kept.
 """
 
 from __future__ import annotations

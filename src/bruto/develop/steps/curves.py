@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -19,9 +20,10 @@ from bruto.develop.steps.step import Band, PointStep, StepInput
 CURVE_STEPS = 4096
 
 
-def curve_values(points: Points, code: NDArray) -> NDArray[np.float64]:
-    """Compute a free curve at codes 0..1: monotone cubic through its points (Fritsch, Carlson 1980), level outside
-    of them.
+def curve_values(points: Points, code: NDArray[Any]) -> NDArray[np.float64]:
+    """Compute a free curve at codes 0..1.
+
+    Monotone cubic through its points (Fritsch, Carlson 1980), level outside of them.
 
     Parameters
     ----------
@@ -43,8 +45,9 @@ def curve_values(points: Points, code: NDArray) -> NDArray[np.float64]:
 
 @lru_cache(maxsize=8)
 def curve_tables(curves: Curves) -> NDArray[np.float32] | None:
-    """Compute the light to light for red, green and blue (3, CURVE_STEPS + 2) over the square root of light; None if
-    straight.
+    """Compute the light to light for red, green and blue (3, CURVE_STEPS + 2) over the square root of light.
+
+    None if straight.
 
     The joint curve comes first. Beyond white the last value goes on.
 

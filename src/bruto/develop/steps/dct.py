@@ -115,7 +115,7 @@ def _apart(line, n, stride, phases):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _columns(phases, k, stride):
-    """The eight values of block k in one row, of what `_apart` gives."""
+    """Return the eight values of block k in one row, of what `_apart` gives."""
     return (
         phases[k + _place(0, stride)], phases[k + _place(1, stride)],
         phases[k + _place(2, stride)], phases[k + _place(3, stride)],
@@ -181,8 +181,9 @@ def _signal(p, s):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _wiener(phases, known, stride, sigma, noise, mean, share, out):
-    """As `_threshold`, but coefficients are kept by the share of signal that those of `known`, the pilot, show; `share`
-    sums the squares of that.
+    """As `_threshold`, but coefficients are kept by the share of signal that those of `known`, the pilot, show.
+
+    `share` sums the squares of that.
     """
     s0, s1, s2, s3 = sigma[0], sigma[1], sigma[2], sigma[3]
     s4, s5, s6, s7 = sigma[4], sigma[5], sigma[6], sigma[7]
@@ -215,7 +216,7 @@ def _give_back(c, share, parts):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _weights(share, parts):
-    """What `_give_back` gives for blocks of 1."""
+    """Find what `_give_back` gives for blocks of 1."""
     w0, w1, w2, w3 = WINDOW[0], WINDOW[1], WINDOW[2], WINDOW[3]
     for k in range(np.uint64(len(share))):
         s0, s1, s2, s3 = w0 * share[k], w1 * share[k], w2 * share[k], w3 * share[k]
@@ -272,8 +273,9 @@ def _strip(plane, top, left, width, pitch, rows):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _add(rows, along, width, pitch, total, counts):
-    """Vertically transformed rows back and to `total` (8 rows of it), weighted by the window; `along`: their weights,
-    which go to `counts`.
+    """Vertically transformed rows back and to `total` (8 rows of it), weighted by the window; `along`.
+
+    Their weights, which go to `counts`.
     """
     p = np.uint64(pitch)
     p2, p3, p4, p5, p6, p7 = p + p, p + p + p, p * np.uint64(4), p * np.uint64(5), p * np.uint64(6), p * np.uint64(7)
@@ -303,7 +305,7 @@ def _add(rows, along, width, pitch, total, counts):
 
 
 def _filter_of(stride: int) -> Callable[..., None]:
-    """The filter for blocks at multiples of `stride`, which the compiler must know."""
+    """Return the filter for blocks at multiples of `stride`, which the compiler must know."""
     columns = stride * (_BLOCKS + 1) - SIDE  # so many that a strip's blocks fill the buffers
     pitch = stride * (_BLOCKS + 1) + 16 - stride
     more = SIDE // stride - 1  # strides that the last block reaches beyond its own

@@ -9,7 +9,7 @@ out of the differences before they are denoised, and comes back with the denoise
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -38,7 +38,7 @@ class GreyLine(NamedTuple):
     v: NDArray[np.float32]
 
 
-def grey_line(a: NDArray, b: NDArray, variance: NDArray, channel_matrix: NDArray) -> GreyLine:
+def grey_line(a: NDArray[Any], b: NDArray[Any], variance: NDArray[Any], channel_matrix: NDArray[Any]) -> GreyLine:
     """Return the line of grey for the noise of three channels (see `means`).
 
     Parameters
@@ -61,7 +61,9 @@ def grey_line(a: NDArray, b: NDArray, variance: NDArray, channel_matrix: NDArray
 
 
 @lru_cache(maxsize=16)
-def _grey_line(a_: tuple, b_: tuple, variance_: tuple, channel_matrix: tuple) -> GreyLine:
+def _grey_line(
+    a_: tuple[Any, ...], b_: tuple[Any, ...], variance_: tuple[Any, ...], channel_matrix: tuple[Any, ...]
+) -> GreyLine:
     a, b, variance = (np.array(x) for x in (a_, b_, variance_))
     darkest = -float((0.375 * a + b / a).max())
     light = darkest + (BRIGHTEST - darkest) * np.linspace(0, 1, 4 * PLACES) ** 2
@@ -127,8 +129,9 @@ def grey_row(y, place, table_u, table_v, u, v):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def without_grey(y, place, table_u, table_v, u, v, out_u, out_v):
-    """Return the differences less those that grey of brightness y (h, w) has; `u`, `v` are as large, or of half the
-    size.
+    """Return the differences less those that grey of brightness y (h, w) has.
+
+    `u`, `v` are as large, or of half the size.
 
     Parameters
     ----------

@@ -6,7 +6,7 @@ follows edges by a guided filter (the same authors, 2013) whose coefficients are
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import lowest
 from bruto.develop.recipe import Recipe
+from bruto.develop.steps.base_layer import GREY
 from bruto.develop.steps.fast_math import log2_of
 from bruto.develop.steps.kernel_rows import WEIGHTS, across_row, at_least_two
 from bruto.develop.steps.step import Band, CoarseField, PointStep, StepInput
-from bruto.develop.steps.tone import GREY
 
 PATCH_SHARE = 0.02
 """Side of the dark channel's patch as a share of the long edge."""
@@ -73,7 +73,7 @@ def haze_of(working: NDArray[np.float32]) -> Haze:
     r = 2 * side
     size = (2 * r + 1, 2 * r + 1)
 
-    def mean(p: NDArray) -> NDArray[np.float32]:
+    def mean(p: NDArray[Any]) -> NDArray[np.float32]:
         return cv2.blur(p, size)
 
     me, ms = mean(ev), mean(share)

@@ -34,8 +34,9 @@ SCALES = (2.0, 4.0, 8.0, 16.0, 32.0)
 
 
 class Ratios(NamedTuple):
-    """log2 of red over green and of blue over green, of the unfull light at or around each cell (h, w); (0, 0) where
-    nothing is full.
+    """log2 of red over green and of blue over green, of the unfull light at or around each cell (h, w).
+
+    (0, 0) where nothing is full.
     """
 
     red: NDArray[np.float32]
@@ -48,8 +49,10 @@ def no_ratios() -> Ratios:
 
 
 def settled(clipped: NDArray[np.uint8], rgb: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """Compute the full channels of quads where noise does not decide: among quads that are all nearly full, the
-    majority does, or single ones would be rebuilt and stand out of their neighbours.
+    """Compute the full channels of quads where noise does not decide.
+
+    Among quads that are all nearly full, the majority does, or single ones would be rebuilt and stand out of
+    their neighbours.
 
     `rgb` (h, w, 3): balanced camera RGB of the quads, as many as of `clipped` or one less a side. A small place that
     is full among much darker ones stays.

@@ -104,8 +104,9 @@ def across_row(field_a, field_b, place_y, start_x, step_x, a, b):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def product_row(m, x, y, z):
-    """Return three planes of a row times a matrix (3, 3), in place; coefficients in registers, as stores could
-    change `m`.
+    """Return three planes of a row times a matrix (3, 3), in place.
+
+    Coefficients in registers, as stores could change `m`.
 
     Parameters
     ----------

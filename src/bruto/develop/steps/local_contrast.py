@@ -32,8 +32,9 @@ REACH = 12
 
 
 def medium_base(luminance: NDArray[np.float32], diagonal: float) -> Base:
-    """Return the base under medium structure from a small picture of luminance (h, w); `diagonal` of that picture,
-    pixels.
+    """Return the base under medium structure from a small picture of luminance (h, w).
+
+    `diagonal` of that picture, pixels.
 
     Parameters
     ----------
@@ -94,8 +95,9 @@ def _raise(rgb, ev, a, b, gain, a_noise, b_noise, out):
 def fine_local_contrast(
     rgb: NDArray[np.float32], gain: float, diagonal: float, noise: tuple[float, float]
 ) -> NDArray[np.float32]:
-    """Compute the fine structure of linear RGB (H, W, 3) times `gain`; `diagonal` of the whole frame at this scale,
-    pixels.
+    """Compute the fine structure of linear RGB (H, W, 3) times `gain`.
+
+    `diagonal` of the whole frame at this scale, pixels.
 
     Scales finer than a pixel are left alone.
 
@@ -131,8 +133,9 @@ def fine_local_contrast(
 
 
 class FineLocalContrast(RawStep):
-    """Structure of 1 to 3 px of a 12 MP frame. The tone step raises all below 16 px by the medium gain; what is finer
-    has its own.
+    """Structure of 1 to 3 px of a 12 MP frame.
+
+    The tone step raises all below 16 px by the medium gain; what is finer has its own.
     """
 
     name = "fine relief"

@@ -17,6 +17,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -115,8 +116,10 @@ def _doubled_row(small, i, mixed, line):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _slopes(y, u, v, reach, floor, slope_u, slope_v):
-    """How colour differences follow brightness (all h, w) in squares of `reach` to both sides: slopes of the straight
-    lines through them, drawn to 0 where brightness changes by no more than `floor` (variance).
+    """How colour differences follow brightness (all h, w) in squares of `reach` to both sides.
+
+    Slopes of the straight lines through them, drawn to 0 where brightness changes by no more than `floor`
+    (variance).
     """
     h, w = y.shape
     for i in prange(h):
@@ -167,10 +170,11 @@ def _halved(plane, out):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, places, tables, channel_matrix, out):
-    """Back to linear (`places`, `tables`: see `inverses`). Colour differences may be of half the size; then `half`
-    holds brightness of that size and the slopes by which they follow it, and what is finer in brightness brings its
-    colour along. `grey`, `grey_u`, `grey_v`: see `GreyLine`; what grey has comes back. `grain`: share of what `noisy`
-    has more than `y` that stays.
+    """Back to linear (`places`, `tables`: see `inverses`).
+
+    Colour differences may be of half the size; then `half` holds brightness of that size and the slopes by which
+    they follow it, and what is finer in brightness brings its colour along. `grey`, `grey_u`, `grey_v`: see
+    `GreyLine`; what grey has comes back. `grain`: share of what `noisy` has more than `y` that stays.
     """
     h, w = y.shape
     full = u.shape[0] == h
@@ -230,7 +234,7 @@ def _coarse_of(plane, out):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _add_coarse(change, plane):
-    """Adds a plane at 1 / `COARSE`, straight between its pixels; the outermost are repeated."""
+    """Return the adds a plane at 1 / `COARSE`, straight between its pixels; the outermost are repeated."""
     h, w = change.shape
     for i in prange(h * COARSE):
         k, phase = i // COARSE, i % COARSE
@@ -256,7 +260,7 @@ def _without(
     gain: NDArray[np.float32],
     stride: int,
 ) -> NDArray[np.float32]:
-    """A plane without fine and coarse noise; `fine`, `coarse` (8, 8): noise by coefficient."""
+    """Compute a plane without fine and coarse noise; `fine`, `coarse` (8, 8): noise by coefficient."""
     done = denoise_plane(plane, fine, strength, _across(gain, plane.shape[1]), stride)
     h, w = (n // COARSE for n in plane.shape)
     if min(h, w) < 3 * SIDE:
@@ -313,7 +317,7 @@ def _across(gain: NDArray[np.float32], width: int) -> NDArray[np.float32]:
 
 def reduce_noise(
     rgb: NDArray[np.float32],
-    noise: NDArray,
+    noise: NDArray[Any],
     brightness: float,
     color: float,
     kind: str,
@@ -392,8 +396,11 @@ SHADING_STEP = 8
 """Pixels from one value of the shading gain to the next: fine enough that pieces of a frame agree with the whole."""
 
 
-def _shading_of(shading: NDArray, area: tuple[float, float, float, float], h: int, w: int) -> NDArray[np.float32]:
-    """The frame's shading gain (gh, gw) over a part (x0, y0, x1, y1; 0..1) of h x w pixels, straight between places."""
+def _shading_of(shading: NDArray[Any], area: tuple[float, float, float, float], h: int, w: int) -> NDArray[np.float32]:
+    """Compute the frame's shading gain (gh, gw) over a part (x0, y0, x1, y1.
+
+    0..1) of h x w pixels, straight between places.
+    """
     places = [
         (low + (np.arange(m) + 0.5) / m * (high - low)) * n - 0.5
         for low, high, m, n in (

@@ -41,8 +41,10 @@ and were guessed, colour is not to be believed.
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _fit(r, g, b, out_to_lms, from_lms, lab_to_lms, lms_to_out):
-    """Chroma lowered at constant OKLab hue until 0 <= rgb <= 1, on a straight line towards a grey that lies the nearer
-    to middle lightness the more colourful the light is (`FIT_PULL`).
+    """Chroma lowered at constant OKLab hue until 0 <= rgb <= 1.
+
+    On a straight line towards a grey that lies the nearer to middle lightness the more colourful the light is
+    (`FIT_PULL`).
     """
     l = np.cbrt(max(out_to_lms[0, 0] * r + out_to_lms[0, 1] * g + out_to_lms[0, 2] * b, 0.0))
     m = np.cbrt(max(out_to_lms[1, 0] * r + out_to_lms[1, 1] * g + out_to_lms[1, 2] * b, 0.0))

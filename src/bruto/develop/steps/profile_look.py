@@ -11,7 +11,7 @@ Negative light, which is noise about black, passes around the tables.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -57,9 +57,11 @@ class ProfileLook(NamedTuple):
     """The sRGB code over the same axis."""
 
 
-def curve_table(points: NDArray) -> NDArray[np.float32]:
-    """Compute a profile's tone curve (N, 2) over the square root of light: the natural cubic spline through its
-    points (DNG 1.7, ProfileToneCurve), which is held between 0 and 1 and never falls.
+def curve_table(points: NDArray[Any]) -> NDArray[np.float32]:
+    """Compute a profile's tone curve (N, 2) over the square root of light.
+
+    The natural cubic spline through its points (DNG 1.7, ProfileToneCurve), which is held between 0 and 1 and
+    never falls.
 
     Parameters
     ----------
@@ -78,8 +80,9 @@ def curve_table(points: NDArray) -> NDArray[np.float32]:
 
 
 def look_of(profile: CameraProfile, hue_sat: HueSatMap | None, meta: RawMeta, base_look: bool) -> ProfileLook | None:
-    """Return the tables of a profile, with its hue and saturation map for the light; without its base look where
-    that is dropped.
+    """Return the tables of a profile, with its hue and saturation map for the light.
+
+    Without its base look where that is dropped.
 
     None where nothing is left to do.
 
@@ -140,7 +143,7 @@ def look_of(profile: CameraProfile, hue_sat: HueSatMap | None, meta: RawMeta, ba
 
 def gains_over(
     look: ProfileLook,
-    places: Callable[[NDArray, NDArray], tuple[NDArray, NDArray]],
+    places: Callable[[NDArray[Any], NDArray[Any]], tuple[NDArray[Any], NDArray[Any]]],
     size: tuple[int, int],
     sensor_size: tuple[int, int],
 ) -> ProfileLook:
@@ -194,7 +197,7 @@ def _coded() -> NDArray[np.float32]:
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _along(table, value):
-    """A table over the square root of light; beyond 1 its last value."""
+    """Return a table over the square root of light; beyond 1 its last value."""
     place = np.sqrt(min(max(value, np.float32(0)), np.float32(1))) * np.float32(CURVE_STEPS)
     k = int(place)
     return table[k] + (table[k + 1] - table[k]) * (place - np.float32(k))
@@ -277,7 +280,7 @@ def _mapped(r, g, b, table, coded, code, scale):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _local_gain(r, g, b, x, y, gains, weights, gamma, scale):
-    """The gain table at a place (in points) for a pixel."""
+    """Return the gain table at a place (in points) for a pixel."""
     rows, columns, points = gains.shape
     light = weights[0] * r + weights[1] * g + weights[2] * b + weights[3] * min(r, g, b) + weights[4] * max(r, g, b)
     light = min(max(light * scale, np.float32(0)), np.float32(1))

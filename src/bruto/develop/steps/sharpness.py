@@ -36,7 +36,7 @@ SMALLEST_RADIUS = 0.35
 
 @njit(inline="always")
 def _blurred_row(source, kernel, margin, line):
-    """A row weighted by a symmetric kernel (half + 1,), but for `margin` values at each end.
+    """Return a row weighted by a symmetric kernel (half + 1,), but for `margin` values at each end.
 
     Loops run over slices from 0 on: an index that might be negative would keep them out of the vector registers.
     """
@@ -120,8 +120,9 @@ def _gain_row(root, first, blur, least, most, around, amount, noise2, gain):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _sharpen(rgb, kernel, amount, noise2, out):
-    """Lines of RGB (h, 3 w), in tiles that stay in the processor's cache: root, two rounds of deconvolution, gate,
-    limit, gain.
+    """Lines of RGB (h, 3 w), in tiles that stay in the processor's cache.
+
+    Root, two rounds of deconvolution, gate, limit, gain.
     """
     h, w = rgb.shape[0], rgb.shape[1] // 3
     half = len(kernel) - 1

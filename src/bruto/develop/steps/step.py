@@ -155,13 +155,15 @@ def placed(factor: float, origin: tuple[float, float], frame: tuple[int, int]) -
 
 
 class Tile:
-    """Pixels that point steps run over: lines (height, 3 width) before and after, the map of clipped channels and the
-    place; `pixels`: y and x of the first pixel centre, and from a pixel to a relative place in the frame, for y and x.
+    """Pixels that point steps run over.
+
+    Lines (height, 3 width) before and after, the map of clipped channels and the place; `pixels`: y and x of the
+    first pixel centre, and from a pixel to a relative place in the frame, for y and x.
     """
 
     __slots__ = ("clip", "clipped", "out", "pixels", "place", "rgb")
 
-    def __init__(self, rgb: NDArray, clipped: NDArray[np.uint8], place: TilePosition, out: NDArray) -> None:
+    def __init__(self, rgb: NDArray[Any], clipped: NDArray[np.uint8], place: TilePosition, out: NDArray[Any]) -> None:
         self.rgb, self.clipped, self.place, self.out = rgb, clipped, place, out
         factor, (x, y), (width, height) = place.factor, place.origin, place.frame
         self.pixels = (
@@ -175,9 +177,10 @@ class Tile:
 
 
 class Band:
-    """Some rows of a tile, from `top` on: planes `x`, `y`, `z` (rows, width; float32) in the working space, or as cone
-    response of OKLab where `cones` says so. Steps count rows from the tile's first one, so that a band reads what the
-    whole tile would.
+    """Some rows of a tile, from `top` on: planes `x`, `y`, `z` (rows, width.
+
+    Float32) in the working space, or as cone response of OKLab where `cones` says so. Steps count rows from the
+    tile's first one, so that a band reads what the whole tile would.
     """
 
     __slots__ = ("cones", "planes", "tile", "top", "x", "y", "z")
@@ -267,8 +270,9 @@ class PointStep:
         return None
 
     def idle(self) -> Any:
-        """What is prepared where nothing is to be done, but in an area: other than None only where `apply` leaves the
-        planes in another basis.
+        """Find what is prepared where nothing is to be done, but in an area.
+
+        Other than None only where `apply` leaves the planes in another basis.
         """
         return None
 

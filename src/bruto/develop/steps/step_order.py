@@ -1,5 +1,6 @@
-"""The steps of a development, in order. One more step: its file beside this one, its field in the recipe, and a line
-here.
+"""The steps of a development, in order.
+
+One more step: its file beside this one, its field in the recipe, and a line here.
 """
 
 from __future__ import annotations

@@ -59,8 +59,9 @@ def curve(tone: Tone) -> MonotoneCurve:
 
 @lru_cache(maxsize=8)
 def tables(tone: Tone, contrast: float = 1.0) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Compute the lookup tables over EV: log2 of output luminance over grey, and how strongly local detail is
-    carried over.
+    """Compute the lookup tables over EV.
+
+    Log2 of output luminance over grey, and how strongly local detail is carried over.
 
     `contrast` stretches scene light about grey before the handles map it. Detail follows the curve's slope half way,
     between 0.75 and 1.4: lifted shadows and pulled highlights keep their texture.
@@ -91,9 +92,10 @@ def tables(tone: Tone, contrast: float = 1.0) -> tuple[NDArray[np.float32], NDAr
 
 @lru_cache(maxsize=8)
 def color_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
-    """Compute the share of colour (0..1) that light keeps, over EV: near white, where the curve presses stops into
-    few tones, colours that differ little would stand side by side as patches; they pale, as those of film do
-    whose layers are full.
+    """Compute the share of colour (0..1) that light keeps, over EV.
+
+    Near white, where the curve presses stops into few tones, colours that differ little would stand side by side
+    as patches; they pale, as those of film do whose layers are full.
 
     Parameters
     ----------

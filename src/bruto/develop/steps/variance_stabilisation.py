@@ -10,6 +10,7 @@ the variance that a channel really has after demosaicing, which is not that of a
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -29,9 +30,10 @@ QUIETEST = 200.0
 """Variance of read noise, electrons squared, above which noise is as good as Gaussian and the expansion holds."""
 
 
-def stabilised(electrons: NDArray, read: float) -> NDArray[np.float64]:
-    """Compute the generalised Anscombe transform for read noise of that variance; straight below black, to
-    `FARTHEST`.
+def stabilised(electrons: NDArray[Any], read: float) -> NDArray[np.float64]:
+    """Compute the generalised Anscombe transform for read noise of that variance.
+
+    Straight below black, to `FARTHEST`.
 
     Parameters
     ----------
@@ -54,9 +56,11 @@ def stabilised(electrons: NDArray, read: float) -> NDArray[np.float64]:
     return 2 * np.sqrt(np.maximum(electrons, 0) + offset) + np.clip(electrons / np.sqrt(offset), -FARTHEST, 0)
 
 
-def mean_stabilised(electrons: NDArray, read: float, variance: float) -> NDArray[np.float64]:
-    """Compute the mean of `stabilised` z, where z has a mean of `electrons` (n,) and `variance` times the noise of a
-    photosite, which is Poisson's and a Gaussian one of variance `read` (electrons squared).
+def mean_stabilised(electrons: NDArray[Any], read: float, variance: float) -> NDArray[np.float64]:
+    """Compute the mean of `stabilised` z, where z has a mean of `electrons`.
+
+    N,) and `variance` times the noise of a photosite, which is Poisson's and a Gaussian one of variance `read`
+    (electrons squared).
 
     Less variance than a photosite's is that of a mean of several, more has a Gaussian part more.
 
@@ -109,9 +113,10 @@ def _rounded(a: float, b: float, variance: float) -> tuple[float, float]:
     return float(f"{b / a**2:.4g}"), round(variance, 3)
 
 
-def means(light: NDArray, a: NDArray, b: NDArray, variance: NDArray) -> NDArray[np.float64]:
-    """Compute the mean of stabilised values (n, 3) of light (n,) in each channel: what `inverses` undo; straight
-    below black.
+def means(light: NDArray[Any], a: NDArray[Any], b: NDArray[Any], variance: NDArray[Any]) -> NDArray[np.float64]:
+    """Compute the mean of stabilised values (n, 3) of light (n,) in each channel: what `inverses` undo.
+
+    Straight below black.
 
     Parameters
     ----------
@@ -153,10 +158,13 @@ def _inverse(read: float, variance: float) -> tuple[NDArray[np.float32], NDArray
     return place, table.astype(np.float32)
 
 
-def inverses(a: NDArray, b: NDArray, variance: NDArray) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Compute the place and table, in electrons, of the inverse of three channels, (3, 3) and (3, n): table k
-    belongs to the stabilised value `place[c, 0]` + k / `place[c, 1]`; below the table it goes on straight, so
-    that what is below black stays there.
+def inverses(
+    a: NDArray[Any], b: NDArray[Any], variance: NDArray[Any]
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Compute the place and table, in electrons, of the inverse of three channels, (3, 3) and (3, n).
+
+    Table k belongs to the stabilised value `place[c, 0]` + k / `place[c, 1]`; below the table it goes on
+    straight, so that what is below black stays there.
 
     Above it D^2 / 4 + `place[c, 2]` holds. `a`, `b` (3,): of variance a x + b; `variance` (3,): of the noise, where
     a photosite's is 1.

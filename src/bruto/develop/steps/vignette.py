@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numba import njit
 
@@ -11,7 +13,7 @@ from bruto.develop.steps.fast_math import exp2_of
 from bruto.develop.steps.step import Band, PointStep, StepInput
 
 
-def edge_gain(height: int, width: int, top: float, left: float, step: float, full: tuple[int, int]) -> tuple:
+def edge_gain(height: int, width: int, top: float, left: float, step: float, full: tuple[int, int]) -> tuple[Any, ...]:
     """Return the squared distance of rows and of columns from the middle, 1 in the corners: (height,), (width,).
 
     Parameters
@@ -41,7 +43,7 @@ def edge_gain(height: int, width: int, top: float, left: float, step: float, ful
     return y.astype(np.float32), x.astype(np.float32)
 
 
-def edges_of(band: Band) -> tuple:
+def edges_of(band: Band) -> tuple[Any, ...]:
     """Return the squared distances of a band's rows and columns from the middle of the picture that is shown.
 
     Parameters

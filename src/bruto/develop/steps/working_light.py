@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -107,7 +107,7 @@ def _matrix_only(rgb, matrix, out):
         together(x, y, z, out[i])
 
 
-def to_working(rgb: NDArray[np.float32], matrix: NDArray) -> NDArray[np.float32]:
+def to_working(rgb: NDArray[np.float32], matrix: NDArray[Any]) -> NDArray[np.float32]:
     """Compute the linear RGB (H, W, 3) times a matrix (3, 3), without any rebuilding of highlights.
 
     Parameters

@@ -68,8 +68,9 @@ def grey_noise(developer: Developer, exposure: float, stops: float = 0.0) -> flo
 
 
 def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) -> tuple[Suggestion, Suggestion]:
-    """Return it as much as goes without texture where it would be seen, less where it would not; colour noise nearly
-    all.
+    """Return it as much as goes without texture where it would be seen, less where it would not.
+
+    Colour noise nearly all.
 
     Parameters
     ----------
@@ -110,8 +111,9 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
 
 
 def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
-    """Suggest the radius: the blur of the edges in the middle of the frame; amount: less where noise would be
-    raised.
+    """Suggest the radius: the blur of the edges in the middle of the frame; amount.
+
+    Less where noise would be raised.
 
     Parameters
     ----------

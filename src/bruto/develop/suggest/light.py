@@ -32,8 +32,9 @@ MOST_NOISE = 3.0
 
 
 def scene_ev(developer: Developer) -> NDArray[np.float32]:
-    """Compute the scene EV (h, w) of a small picture of the frame, as-shot balance, before exposure; see the light
-    strip.
+    """Compute the scene EV (h, w) of a small picture of the frame, as-shot balance, before exposure.
+
+    See the light strip.
 
     Parameters
     ----------
@@ -98,8 +99,9 @@ def _smooth(value: float, ends: tuple[float, float]) -> float:
 
 
 def light_value(meta: RawMeta, ev: NDArray[np.float32]) -> float | None:
-    """Compute the EV at ISO 100 of the middle of the scene, from the exposure told by the file; None where it tells
-    none.
+    """Compute the EV at ISO 100 of the middle of the scene, from the exposure told by the file.
+
+    None where it tells none.
 
     Parameters
     ----------
@@ -166,8 +168,10 @@ def middle_lightness(contrast: float, value: float | None) -> float:
 
 
 def suggest_exposure(ev: NDArray[np.float32], most: float = 6.0, value: float | None = None) -> Suggestion:
-    """Suggest the half way between bringing the mean of logarithms to grey and bringing the bright surfaces to
-    white, held by the highlights; in backlit scenes, what brings the middle of the picture to its lightness (.
+    """Suggest the half way between bringing the mean of logarithms to grey.
+
+    And bringing the bright surfaces to white, held by the highlights; in backlit scenes, what brings the middle
+    of the picture to its lightness (.
 
     The mean alone greys down salt and snow, the white alone darkens scenes with a window in them.
 
@@ -240,7 +244,7 @@ def noise_limit(developer: Developer) -> float:
 
 
 def _tone(black_ev: float, shadow_l: float, bright_l: float, white_ev: float, bright_ev: float = 1.6) -> Tone:
-    """The handles that suggestions move, the others where they stand."""
+    """Return the handles that suggestions move, the others where they stand."""
     return Tone(
         black=Handle(ev=round(black_ev, 1), lightness=1.0),
         shadow=Handle(ev=-3.0, lightness=round(shadow_l, 1)),
@@ -253,8 +257,10 @@ def _tone(black_ev: float, shadow_l: float, bright_l: float, white_ev: float, br
 def suggest_tone(
     developer: Developer, ev: NDArray[np.float32], exposure: float, value: float | None = None
 ) -> Suggestion:
-    """Suggest the handles on the evidence: black and white where the light ends, bright bent by how much light lies
-    beyond it, shadow by how much is deep, or in backlit scenes so that the darkest tenth comes to its lightness.
+    """Suggest the handles on the evidence.
+
+    Black and white where the light ends, bright bent by how much light lies beyond it, shadow by how much is
+    deep, or in backlit scenes so that the darkest tenth comes to its lightness.
 
     Parameters
     ----------

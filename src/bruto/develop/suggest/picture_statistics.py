@@ -6,6 +6,7 @@ The other suggestions' values are taken first; what the picture then lacks again
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import cv2
 import numpy as np
@@ -37,7 +38,7 @@ L* in it below which it looks soft (2.6 to 4.9 and 4.1 to 11.6 in scikit-image's
 MOST_CONTRAST, MOST_LOCAL_CONTRAST = 1.15, 1.25
 
 
-def _plane(values: NDArray) -> NDArray[np.float32]:
+def _plane(values: NDArray[Any]) -> NDArray[np.float32]:
     return np.ascontiguousarray(values, np.float32)
 
 
@@ -68,7 +69,7 @@ def suggest_spread(developer: Developer, recipe: Recipe, noise: float) -> list[S
 
 
 def _chroma(full: float) -> Suggestion:
-    """The usual small rise, less where many colours lie outside of what most screens show (`full`, a share)."""
+    """Return the usual small rise, less where many colours lie outside of what most screens show (`full`, a share)."""
     usual = Recipe().chroma
     gain = usual - 0.02 * round(float(np.clip(full - EASY_FULL, 0, 0.06)) * 100)
     return Suggestion(
@@ -79,8 +80,11 @@ def _chroma(full: float) -> Suggestion:
     )
 
 
-def _muted_chroma(light: NDArray, noise: float) -> Suggestion:
-    """A gentle rise where colours are quieter than in most photographs, less where noise would be raised with them."""
+def _muted_chroma(light: NDArray[Any], noise: float) -> Suggestion:
+    """Return a gentle rise where colours are quieter than in most photographs.
+
+    Less where noise would be raised with them.
+    """
     lab = np.cbrt(light @ (OKLAB_LMS_FROM_XYZ @ space("srgb").to_xyz()).T) @ OKLAB_FROM_LMS.T
     usable = (lab[:, 0] > 0.35) & (lab[:, 0] < 0.97)
     chroma = float(np.hypot(lab[usable, 1], lab[usable, 2]).mean()) if usable.any() else USUAL_CHROMA
@@ -131,7 +135,7 @@ def _lightness_rows(light: NDArray[np.float32], noise: float) -> list[Suggestion
 
 
 def _made_up(found: float, least: float, most: float) -> float:
-    """The gain that makes up half of what is missing, on the scale of ratios."""
+    """Compute the gain that makes up half of what is missing, on the scale of ratios."""
     if found >= least or found < least / 10:  # a picture of nothing is left alone
         return 1.0
     return round(min(most, round(math.sqrt(least / found) / 0.02) * 0.02), 2)

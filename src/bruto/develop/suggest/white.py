@@ -29,8 +29,9 @@ PLACES = {
 
 
 def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
-    """Suggest the temperature and tint: grey surfaces, the file's own white and the locus of lights, weighed by
-    their errors.
+    """Suggest the temperature and tint.
+
+    Grey surfaces, the file's own white and the locus of lights, weighed by their errors.
 
     Parameters
     ----------

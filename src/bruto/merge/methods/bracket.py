@@ -1,6 +1,7 @@
-"""A bracket as one frame of more range: radiance is the mean of the frames' radiances with weights 1 / variance from
-the noise model, clipped light left out, which is the maximum-likelihood estimate for Gaussian noise (Granados et al.
-2010).
+"""A bracket as one frame of more range.
+
+Radiance is the mean of the frames' radiances with weights 1 / variance from the noise model, clipped light left
+out, which is the maximum-likelihood estimate for Gaussian noise (Granados et al. 2010).
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ import math
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -73,8 +75,9 @@ def _order(paths: list[Path]) -> tuple[list[Path], Path]:
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _radiance(bands, full, spilt, exposures, a, b, out, known):
-    """Weighted mean radiance of frames (N, h, w, 3), each divided by its relative exposure; `spilt` (N, h, w): how far
-    a frame is full around; `known`: 1 / variance of the result.
+    """Weighted mean radiance of frames (N, h, w, 3), each divided by its relative exposure; `spilt` (N, h, w).
+
+    How far a frame is full around; `known`: 1 / variance of the result.
     """
     n, h, w = bands.shape[:3]
     for y in prange(h):
@@ -107,9 +110,10 @@ def _radiance(bands, full, spilt, exposures, a, b, out, known):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _settle(light, known, out):
-    """Beside a window a place is known from the shortest frame alone, whose noise is far above that of the places
-    around: there it becomes the mean of those that it could be one of, by what is known of each, and no darker than all
-    that are well known.
+    """Beside a window a place is known from the shortest frame alone.
+
+    Whose noise is far above that of the places around: there it becomes the mean of those that it could be one
+    of, by what is known of each, and no darker than all that are well known.
     """
     h, w = light.shape[:2]
     for y in prange(h):
@@ -197,8 +201,9 @@ def _combine(reader: Reader) -> Combined:
 
 
 def true_exposures(frames: list[Frame]) -> NDArray[np.float64]:
-    """Compute the exposure of each frame over the first's (rising order), measured in the pictures where files state
-    rounded times.
+    """Compute the exposure of each frame over the first's.
+
+    Rising order), measured in the pictures where files state rounded times.
 
     Neighbours in exposure are compared by block means that both hold well; the median of their ratios is taken.
 
@@ -237,9 +242,10 @@ def true_exposures(frames: list[Frame]) -> NDArray[np.float64]:
     return np.array(found)
 
 
-def bracket_variance(x: NDArray, exposures: NDArray, a: NDArray, b: NDArray) -> NDArray:
-    """Compute the least variance (Cramer-Rao bound) of radiance x (1 = saturation of the shortest) from frames not
-    full there; one channel.
+def bracket_variance(x: NDArray[Any], exposures: NDArray[Any], a: NDArray[Any], b: NDArray[Any]) -> NDArray[Any]:
+    """Compute the least variance (Cramer-Rao bound) of radiance x.
+
+    1 = saturation of the shortest) from frames not full there; one channel.
 
     Parameters
     ----------
@@ -264,8 +270,8 @@ def bracket_variance(x: NDArray, exposures: NDArray, a: NDArray, b: NDArray) -> 
     return 1 / np.maximum(information, 1e-12)
 
 
-def _noise_of(exposures: NDArray, a: NDArray, b: NDArray) -> NDArray[np.float64]:
-    """a, b of each channel fitted to the merged variance over the range that is used most (in logarithms)."""
+def _noise_of(exposures: NDArray[Any], a: NDArray[Any], b: NDArray[Any]) -> NDArray[np.float64]:
+    """Compute a, b of each channel fitted to the merged variance over the range that is used most (in logarithms)."""
     x = np.geomspace(1e-4, 0.9, 60)
     result = []
     for c in range(3):

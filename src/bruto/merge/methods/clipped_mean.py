@@ -1,5 +1,6 @@
-"""The clipped mean of a burst: values far from the middle one of their place are left out, the others averaged. Nearly
-the gain of the mean, and what passes through a few frames is gone even from the first.
+"""The clipped mean of a burst: values far from the middle one of their place are left out, the others averaged.
+
+Nearly the gain of the mean, and what passes through a few frames is gone even from the first.
 """
 
 from __future__ import annotations

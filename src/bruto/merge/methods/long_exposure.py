@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numba import njit, prange
@@ -80,7 +81,7 @@ def _row(stack, a, b, far, far_moving, pairs, out):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _row_with_gaps(stack, a, b, far, far_moving, out):
-    """The same where some frames hold no picture (NaN)."""
+    """Return the same where some frames hold no picture (NaN)."""
     count, width = stack.shape[:2]
     values, keep = np.empty(count, np.float32), np.empty(count, np.bool_)
     for x in range(width):
@@ -129,9 +130,11 @@ def _without_passing(stack, a, b, far, far_moving, pairs, out):
             begin = end
 
 
-def without_passing(stack: NDArray[np.float32], noise: NDArray) -> NDArray[np.float32]:
-    """Compute the mean of a stack (N, rows, W, 3; NaN where a frame holds no picture) without what passes through a
-    few frames; `noise` (3, 2): a, b of the variance.
+def without_passing(stack: NDArray[np.float32], noise: NDArray[Any]) -> NDArray[np.float32]:
+    """Compute the mean of a stack (N, rows, W, 3.
+
+    NaN where a frame holds no picture) without what passes through a few frames; `noise` (3, 2): a, b of the
+    variance.
 
     Parameters
     ----------
@@ -159,7 +162,7 @@ def _removed(reader: Reader) -> Combined:
 
 
 def _small(total: NDArray[np.float32], counts: NDArray[np.float32] | None) -> NDArray[np.float32]:
-    """Sums (H, W, 3) as planes of half the size, over how many frames they are of where that is given."""
+    """Compute the sums (H, W, 3) as planes of half the size, over how many frames they are of where that is given."""
     planes: NDArray[np.float32] = np.moveaxis(total[::2, ::2], 2, 0)
     if counts is not None:
         planes = (planes / np.maximum(counts[::2, ::2], 1)).astype(np.float32)
@@ -167,7 +170,7 @@ def _small(total: NDArray[np.float32], counts: NDArray[np.float32] | None) -> ND
 
 
 def _running(reader: Reader, lighten: bool) -> Combined:
-    """The mean or the lightest value of all frames; memory holds one frame and the result."""
+    """Return the mean or the lightest value of all frames; memory holds one frame and the result."""
     h, w = reader.size
     total = np.zeros((h, w, 3), np.float32)
     counts = np.zeros((h, w), np.float32)

@@ -1,5 +1,6 @@
-"""A burst as one frame: the mean with weights that fall where a frame differs from the first by more than the noise
-explains, so that moving things are taken from the first alone.
+"""A burst as one frame: the mean with weights that fall where a frame differs from the first.
+
+By more than the noise explains, so that moving things are taken from the first alone.
 
 Frames that stand still are added as they were stored and demosaiced once; others are demosaiced and moved.
 """
@@ -70,8 +71,10 @@ def _add_still(data, weights, total):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _settled(planes, total, still, moved):
-    """Both sums as one mean, into `total` (3, H, W): `planes` are the mean of the frames that stand still, with weights
-    `still`, `total` the sum of those that moved, with `moved` (h, w; half the size).
+    """Both sums as one mean, into `total` (3, H, W).
+
+    `planes` are the mean of the frames that stand still, with weights `still`, `total` the sum of those that
+    moved, with `moved` (h, w; half the size).
     """
     h, width = total.shape[1:]
     for y in prange(h):
@@ -136,7 +139,7 @@ class Sums:
         _add_moved(self.planes, steep_tiles(self.planes, least), least, nodes, weights, self.moved)
 
     def finished(self) -> tuple[NDArray[np.float32], float]:
-        """The mean as planes (3, H, W), and its gain."""
+        """Compute the mean as planes (3, H, W), and its gain."""
         first = self.first
         h = first.linear.data.shape[0]
         _divided(self.still.reshape(h, -1), self.weights_still)
@@ -147,7 +150,7 @@ class Sums:
         return mean, self.gain()
 
     def small(self) -> NDArray[np.float32]:
-        """What is summed up so far, at half the size (3, H / 2, W / 2)."""
+        """Find what is summed up so far, at half the size (3, H / 2, W / 2)."""
         total = quads_of(self.first.with_data(self.still))
         if self.moved is not None:
             for c in range(3):

@@ -31,7 +31,7 @@ class Combined:
     `border` (h, w): share of sky of each place, 255 = all of it, where sky and ground were merged by themselves.
     """
 
-    light: NDArray
+    light: NDArray[Any]
     noise: NDArray[np.float64]
     gain: float
     """How much lower its noise is than that of one frame."""
@@ -51,8 +51,9 @@ class Combined:
 
 @dataclass(frozen=True)
 class MethodOption:
-    """What a method leaves to its user: `key`, `title` and a `tip` in the window; `usual` value: of a switch True or
-    False, of an amount a share 0..1.
+    """What a method leaves to its user: `key`, `title` and a `tip` in the window; `usual` value.
+
+    Of a switch True or False, of an amount a share 0..1.
     """
 
     key: str

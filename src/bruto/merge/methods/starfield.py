@@ -152,7 +152,7 @@ Pairs = tuple[NDArray[np.float64], NDArray[np.float64]]
 
 def _following(
     frames: Sequence[FrameAssessment], turning: SkyRotation, size: tuple[int, int]
-) -> tuple[NDArray, list[Pairs]]:
+) -> tuple[NDArray[Any], list[Pairs]]:
     """Places of all spots that turn with the sky, in all frames, and the pairs of each frame."""
     for f, spots in zip(frames, moving_only([f.spots for f in frames]), strict=True):
         f.spots = replace(spots, size=size)
@@ -193,7 +193,7 @@ def _beside(pair: Pairs, size: tuple[int, int]) -> NDArray[np.float64]:
     return np.column_stack([rotation, shift])
 
 
-def _nodes(turning: SkyRotation, seconds: float, beside: NDArray, size: tuple[int, int]) -> NDArray[np.float32]:
+def _nodes(turning: SkyRotation, seconds: float, beside: NDArray[Any], size: tuple[int, int]) -> NDArray[np.float32]:
     """Where stars at nodes of the reference's grid are after a time, (rows, columns, 2); see `resample.nodes_of`."""
     w, h = size
     xs, ys = (np.arange(0, n + STEP, STEP, dtype=float) for n in (w, h))
@@ -238,7 +238,7 @@ def _gather(planes, steep, least_light, nodes, opened, total, low, high, count):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _centre(total, low, high, count):
-    """A middle value that one thing too light and one too dark do not move, into `total`."""
+    """Return a middle value that one thing too light and one too dark do not move, into `total`."""
     h, width = total.shape[1:]
     for y in prange(h):
         for x in range(width):
@@ -292,7 +292,7 @@ def _joined(ground, middle, mean, count, mask):
 
 
 def _back(light: NDArray[np.float32]) -> NDArray[np.float32]:
-    """The sky's light in blocks, (3, h, w)."""
+    """Compute the sky's light in blocks, (3, h, w)."""
     small = np.stack([cv2.resize(p, None, fx=2 / BLOCK, fy=2 / BLOCK, interpolation=cv2.INTER_AREA) for p in light])
     small = np.stack([cv2.medianBlur(p, 5) for p in small])
     rows, columns = -(-light.shape[1] // BLOCK), -(-light.shape[2] // BLOCK)
@@ -300,7 +300,10 @@ def _back(light: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def _ground_of(reader: Reader, file: Path) -> NDArray[np.float32]:
-    """The ground of one file as planes (3, H, W). Raises `BrutoError`."""
+    """Compute the ground of one file as planes (3, H, W).
+
+    Raises `BrutoError`.
+    """
     first, (h, w) = reader.reference, reader.size
     own = first if file.absolute() == first.path.absolute() else load_frame(file)
     why = check_alike(first, own)
@@ -316,7 +319,7 @@ def _ground_of(reader: Reader, file: Path) -> NDArray[np.float32]:
 
 
 def _so_far(
-    ground: NDArray, mean: NDArray, count: NDArray, mask: NDArray, shading: NDArray | None
+    ground: NDArray[Any], mean: NDArray[Any], count: NDArray[Any], mask: NDArray[Any], shading: NDArray[Any] | None
 ) -> NDArray[np.float32]:
     """Ground and sky as far as they are summed up, at half the size and without the lens's shading."""
     some = np.s_[::2, ::2]
@@ -329,7 +332,7 @@ def _so_far(
 
 
 def _small_border(mask: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """A mask as it is shown, small."""
+    """Compute a mask as it is shown, small."""
     scale = min(1.0, EDGE / max(mask.shape))
     size = tuple(max(1, round(n * scale)) for n in mask.shape[::-1])
     return (255 * np.clip(cv2.resize(mask, size, interpolation=cv2.INTER_AREA), 0, 1) + 0.5).astype(np.uint8)

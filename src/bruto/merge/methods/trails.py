@@ -82,7 +82,7 @@ def _lighten(most, layer, before, joined, weight, step_x, step_y):
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _in_noise(most, back, black, a, b, out):
-    """The lightest of each place in standard deviations of one frame's noise there."""
+    """Return the lightest of each place in standard deviations of one frame's noise there."""
     h, w = most.shape
     for y in prange(h):
         for x in range(w):
@@ -102,7 +102,7 @@ def _above_share(most, relative, around, usual, tolerance):
             most[y, x] *= share
 
 
-def _above_noise(most: NDArray, back: NDArray, black: float, a: float, b: float) -> None:
+def _above_noise(most: NDArray[Any], back: NDArray[Any], black: float, a: float, b: float) -> None:
     """Leave only trails in the lightest values of many frames (H, W; codes above the background)."""
     relative = np.empty_like(most)
     _in_noise(most, back, np.float32(black), np.float32(a), np.float32(b), relative)
@@ -190,8 +190,9 @@ def _colors(frame: Frame, data: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def _slow(lightest: NDArray[np.float32], back: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Stars near the pole, which stay where they are for a whole chunk: the lightest of the chunks' middle values above
-    the mean of them, less what changes slowly over the frame.
+    """Stars near the pole, which stay where they are for a whole chunk.
+
+    The lightest of the chunks' middle values above the mean of them, less what changes slowly over the frame.
     """
     if not lightest.any():
         return np.zeros_like(back)
@@ -227,8 +228,9 @@ def turning_of(night: NightReader, frame: Frame) -> SkyRotation:
 
 
 class _TrailSums:
-    """What is kept of all frames (H, W; codes): `most`, the lightest above the sky; `back`, the weighted sum of middle
-    values; `lightest` of these.
+    """What is kept of all frames (H, W; codes): `most`, the lightest above the sky.
+
+    `back`, the weighted sum of middle values; `lightest` of these.
     """
 
     def __init__(self, shape: tuple[int, ...], step: tuple[int, int]) -> None:
@@ -247,7 +249,7 @@ class _TrailSums:
         self.used += 1
 
     def add_middle(self, chunk: Chunk) -> None:
-        """The sky and ground of a chunk; the less clear, the less they count."""
+        """Return the sky and ground of a chunk; the less clear, the less they count."""
         share = len(chunk.seen) * max(chunk.clear - 0.3, 0.02) ** 2
         self.back += np.float32(share) * chunk.middle
         self.weights += share
@@ -255,7 +257,7 @@ class _TrailSums:
             np.maximum(self.lightest, chunk.middle, out=self.lightest)
 
     def finished(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """The lightest above the sky, and the sky."""
+        """Compute the lightest above the sky, and the sky."""
         back = self.back / np.float32(self.weights)
         np.maximum(self.most, _slow(self.lightest, back), out=self.most)
         return self.most, back
@@ -312,7 +314,7 @@ def combine(reader: Reader, options: TrailOptions) -> Combined:
 
 
 def _finished(
-    reader: Reader, night: NightReader, most: NDArray, back: NDArray, used: int, options: TrailOptions
+    reader: Reader, night: NightReader, most: NDArray[Any], back: NDArray[Any], used: int, options: TrailOptions
 ) -> Combined:
     frame, first = reader.reference, night.first
     assert first is not None

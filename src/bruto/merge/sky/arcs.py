@@ -90,8 +90,9 @@ def _inside(places: NDArray[np.float64], size: tuple[int, int], margin: float = 
 
 
 def missed(frames: Sequence[FrameAssessment], turning: SkyRotation, pace: float) -> list[TrailArc]:
-    """Return the pieces of arcs that frames left out, or clouds hid: between two frames of `frames` that show the
-    star.
+    """Return the pieces of arcs that frames left out, or clouds hid.
+
+    Between two frames of `frames` that show the star.
 
     Parameters
     ----------
@@ -139,12 +140,12 @@ def missed(frames: Sequence[FrameAssessment], turning: SkyRotation, pace: float)
     return arcs
 
 
-def _way(turning: SkyRotation, star: NDArray, begin: float, end: float, count: int) -> NDArray[np.float64]:
+def _way(turning: SkyRotation, star: NDArray[Any], begin: float, end: float, count: int) -> NDArray[np.float64]:
     times = np.linspace(begin, end, count)
     return turning.places(turning.turned(np.repeat(star[None], count, axis=0), times))
 
 
-def _clouded(where: NDArray, inside: NDArray, seen: NDArray) -> NDArray[np.bool_]:
+def _clouded(where: NDArray[Any], inside: NDArray[Any], seen: NDArray[Any]) -> NDArray[np.bool_]:
     """Stars of which most neighbours are hidden as well."""
     hidden = np.zeros(len(where), bool)
     there = np.nonzero(inside)[0]
@@ -168,8 +169,9 @@ def _evened(light, around):
 
 
 def even_color(stars: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Compute the trails (H, W, 3) whose colour is that of their neighbourhood: a trail is narrower than the mosaic
-    can tell colours apart, but its star has one colour all along.
+    """Compute the trails (H, W, 3) whose colour is that of their neighbourhood.
+
+    A trail is narrower than the mosaic can tell colours apart, but its star has one colour all along.
 
     Parameters
     ----------
@@ -246,8 +248,9 @@ def _along(stars, near, field, seconds, reach, out):
 
 
 def smoothed_along(stars: NDArray[np.float32], turning: SkyRotation, seconds: float) -> NDArray[np.float32]:
-    """Compute the trails (H, W, 3) of a night of so many seconds averaged along the way that stars go, over a few
-    pixels: noise and the mosaic make beads of them, the sky does not.
+    """Compute the trails (H, W, 3) of a night of so many seconds averaged along the way that stars go.
+
+    Over a few pixels: noise and the mosaic make beads of them, the sky does not.
 
     Parameters
     ----------
@@ -272,8 +275,10 @@ def smoothed_along(stars: NDArray[np.float32], turning: SkyRotation, seconds: fl
 
 @njit(cache=True, nogil=True)
 def _drawn(image, xs, ys, tx, ty, one, other):
-    """Give places within reach of an arc (points every half pixel with unit directions) what stands across the trail at
-    its ends (U, 3; every half pixel), mixed by the way between them.
+    """Give places within reach of an arc.
+
+    Points every half pixel with unit directions) what stands across the trail at its ends (U, 3; every half
+    pixel), mixed by the way between them.
     """
     h, w = image.shape[:2]
     half = (len(one) - 1) // 2
@@ -303,8 +308,10 @@ def _drawn(image, xs, ys, tx, ty, one, other):
 def _across(
     stars: NDArray[np.float32], place: NDArray[np.float64], direction: NDArray[np.float64]
 ) -> tuple[NDArray[np.float32], float] | None:
-    """What stands across a trail (U, 3; every half pixel from `-ACROSS_PX`), mean of a few places from `place`, about
-    its own middle, and how far that lies from the place, pixels.
+    """Find what stands across a trail (U, 3.
+
+    Every half pixel from `-ACROSS_PX`), mean of a few places from `place`, about its own middle, and how far that
+    lies from the place, pixels.
     """
     h, w = stars.shape[:2]
     across = np.arange(-ACROSS_PX, ACROSS_PX + 0.25, 0.5)

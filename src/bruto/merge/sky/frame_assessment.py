@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -32,9 +33,10 @@ SLACK = 1.05
 
 @dataclass
 class FrameAssessment:
-    """What is known of a frame: `start`, seconds since the first; `why` it is not used, "" where it is; `spots`;
-    `lines` of light that passed (x0, y0, x1, y1; shares of the width and the height); `sharp`, against the others of
-    its chunk.
+    """What is known of a frame: `start`, seconds since the first; `why` it is not used, "" where it is; `spots`.
+
+    `lines` of light that passed (x0, y0, x1, y1; shares of the width and the height); `sharp`, against the others
+    of its chunk.
     """
 
     path: Path
@@ -97,8 +99,9 @@ def too_few(frames: Sequence[FrameAssessment]) -> BrutoError:
 
 
 def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
-    """Return the frames in order of time by what their files say; unreadable ones, test shots, and those of other
-    lenses are marked as not used.
+    """Return the frames in order of time by what their files say.
+
+    Unreadable ones, test shots, and those of other lenses are marked as not used.
 
     Parameters
     ----------
@@ -116,7 +119,7 @@ def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
         Where none can be read.
     """
     found: list[FrameAssessment] = []
-    known: list[tuple[Path, datetime | None, tuple, float]] = []
+    known: list[tuple[Path, datetime | None, tuple[Any, ...], float]] = []
     for path in paths:
         try:
             m = read_quick_metadata(path)
@@ -137,7 +140,7 @@ def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
         known.sort(key=lambda t: _by_number(t[0].name))
         times, notes = _one_clock([(p, t) for p, t, _, _ in known if t is not None])
         known = [(p, times[p], k, s) for p, _, k, s in known]
-        known.sort(key=lambda t: (t[1], t[0].name))  # type: ignore[arg-type,return-value]
+        known.sort(key=lambda t: (t[1], t[0].name))
     begin, seconds = next((t, s) for _, t, k, s in known if k == usual)
     for n, (path, taken, kind, own) in enumerate(known):
         start = n * (seconds or 1.0) * SLACK
@@ -150,13 +153,15 @@ def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
 
 
 def _by_number(name: str) -> tuple[str | int, ...]:
-    """A name by which files sort as they were numbered: 9 before 10."""
+    """Return a name by which files sort as they were numbered: 9 before 10."""
     return tuple(int(part) if part.isdecimal() else part for part in re.split(r"(\d+)", name))
 
 
 def _one_clock(known: list[tuple[Path, datetime]]) -> tuple[dict[Path, datetime], dict[Path, str]]:
-    """Times of files in the order of their names as if the phone's clock had not been put forward or back meanwhile, by
-    whole half hours; and what is said of the frames before which it was.
+    """Return the times of files in the order.
+
+    Of their names as if the phone's clock had not been put forward or back meanwhile, by whole half hours; and
+    what is said of the frames before which it was.
     """
     steps = [(b - a).total_seconds() for (_, a), (_, b) in pairwise(known)]
     usual = float(np.median(steps)) if steps else 0.0
@@ -192,7 +197,7 @@ def _smooth_starts(used: list[FrameAssessment]) -> None:
             f.start = float(s)
 
 
-def _unlike(kind: tuple, usual: tuple) -> str:
+def _unlike(kind: tuple[Any, ...], usual: tuple[Any, ...]) -> str:
     if kind[:2] != usual[:2]:
         return tr("different phone or lens")
     iso, seconds = kind[2], kind[3]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
@@ -13,8 +15,9 @@ EVERY = 5
 
 
 def network(count: int) -> NDArray[np.int64]:
-    """Compute the pairs of places to compare and exchange, so that `count` values are in order (Batcher 1968,
-    odd-even merge).
+    """Compute the pairs of places to compare and exchange, so that `count` values are in order.
+
+    Batcher 1968, odd-even merge).
 
     Parameters
     ----------
@@ -58,7 +61,7 @@ def _middle(chunk, pairs, out):
             out[y, x] = (np.float32(rows[low, x]) + np.float32(rows[high, x])) * np.float32(0.5)
 
 
-def middle(chunk: NDArray) -> NDArray[np.float32]:
+def middle(chunk: NDArray[Any]) -> NDArray[np.float32]:
     """Compute the middle value of each place of frames (N, H, W).
 
     Parameters
@@ -78,8 +81,10 @@ def middle(chunk: NDArray) -> NDArray[np.float32]:
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def blocks(codes, middle, size, step, out):
-    """Return the mean of what a frame (H, W) has above the middle in blocks of `size` rows and `step * size`
-    columns, of some rows and of all their colours.
+    """Return the mean of what a frame.
+
+    H, W) has above the middle in blocks of `size` rows and `step * size` columns, of some rows and of all their
+    colours.
 
     Parameters
     ----------

@@ -1,5 +1,7 @@
-"""Where the sky ends and the ground begins in the frames of a night: the sky is where stars are seen that turn, the
-ground has edges that stand still, and between them the border lies on the strongest of these edges.
+"""Where the sky ends and the ground begins in the frames of a night.
+
+The sky is where stars are seen that turn, the ground has edges that stand still, and between them the border lies
+on the strongest of these edges.
 """
 
 from __future__ import annotations
@@ -25,7 +27,7 @@ SOFT = (0.35, 0.65)
 
 
 def _guided(mask: NDArray[np.float32], guide: NDArray[np.float32]) -> NDArray[np.float32]:
-    """A mask that follows the edges of a guide (He, Sun, Tang 2010)."""
+    """Compute a mask that follows the edges of a guide (He, Sun, Tang 2010)."""
     size = (2 * GUIDE + 1, 2 * GUIDE + 1)
     mean, of_mask = cv2.blur(guide, size), cv2.blur(mask, size)
     slope = (cv2.blur(guide * mask, size) - mean * of_mask) / (cv2.blur(guide * guide, size) - mean * mean + GUIDED)

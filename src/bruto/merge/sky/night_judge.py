@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -101,13 +102,13 @@ class Judge:
     def _look(
         self,
         seen: FrameAssessment,
-        plane: NDArray,
-        middle: NDArray,
-        edges: NDArray,
+        plane: NDArray[Any],
+        middle: NDArray[Any],
+        edges: NDArray[Any],
         strong: NDArray[np.int64],
         usual: float,
     ) -> None:
-        """What a frame shows by itself; `edges` of the middle value, at the places `strong`."""
+        """Find what a frame shows by itself; `edges` of the middle value, at the places `strong`."""
         seen.level = float(np.median(plane[::4, ::4]))
         own = (plane - cv2.blur(plane, (5, 5))).ravel()[strong]
         seen.sharp = float((own * edges).sum() / max(float((edges**2).sum()), 1e-12))
@@ -117,7 +118,7 @@ class Judge:
         else:
             seen.lines = lines_in(plane - middle)
 
-    def _judge_sky(self, frames: list[FrameAssessment], planes: list[NDArray], still: Spots, fresh: int) -> None:
+    def _judge_sky(self, frames: list[FrameAssessment], planes: list[NDArray[Any]], still: Spots, fresh: int) -> None:
         moving = confirmed(frames, still, self.pace)[len(frames) - fresh :]
         frames, planes = frames[len(frames) - fresh :], planes[len(planes) - fresh :]
         height, width = planes[0].shape
@@ -150,8 +151,9 @@ class Judge:
 
 
 def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> list[NDArray[np.float64]]:
-    """Find where the spots of each frame are (N, 2; shares of width and height) that do not stand still, and that
-    one of the frames before or after shows nearby.
+    """Find where the spots of each frame are (N, 2.
+
+    Shares of width and height) that do not stand still, and that one of the frames before or after shows nearby.
 
     Parameters
     ----------
@@ -215,8 +217,9 @@ def overview(
     check: Callable[[], None],
     progress: Callable[[float, str], None] = lambda share, text: None,
 ) -> Iterator[list[FrameAssessment]]:
-    """Judge frames (see `seen.plan`) by the previews in their files, without reading a raw: chunk after chunk, all
-    of them as far as they are judged.
+    """Judge frames (see `seen.plan`) by the previews in their files, without reading a raw.
+
+    Chunk after chunk, all of them as far as they are judged.
 
     Frames without a preview are not judged, and count as good.
 
@@ -259,7 +262,7 @@ def overview(
 
 
 def _preview_plane(path: Path) -> NDArray[np.float32] | None:
-    """The preview in a raw as a plane of about linear light; None where there is none."""
+    """Compute the preview in a raw as a plane of about linear light; None where there is none."""
     try:
         found = read_quick_metadata(path).preview
         if found is None:

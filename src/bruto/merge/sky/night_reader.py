@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -43,8 +44,9 @@ pixels of the mask.
 
 @dataclass(frozen=True)
 class Chunk:
-    """Frames that were read together: `seen` of each that is used, their `layers` (H, W; codes above the middle), the
-    `middle` (H, W; codes), and how much of the sky it shows, 0..1.
+    """Frames that were read together: `seen` of each that is used, their `layers` (H, W.
+
+    Codes above the middle), the `middle` (H, W; codes), and how much of the sky it shows, 0..1.
     """
 
     seen: list[FrameAssessment]
@@ -54,8 +56,9 @@ class Chunk:
 
 
 class NightReader:
-    """Iterate over it once: chunks. `frames`: all of them with what was seen; `first`: the frame whose tags are those
-    of the result.
+    """Iterate over it once: chunks.
+
+    `frames`: all of them with what was seen; `first`: the frame whose tags are those of the result.
     """
 
     def __init__(
@@ -66,14 +69,14 @@ class NightReader:
         remove_lines: bool = True,
         enough: Callable[[int], bool] = lambda used: False,
     ) -> None:
-        """Raises `BrutoError` where none of the frames can be read."""
+        """Return raises `BrutoError` where none of the frames can be read."""
         self._check, self._progress, self._remove = check, progress, remove_lines
         self._enough = enough
         self.first: RawFrame | None = None
         self.frames = plan(paths)
         self.pace = pace_of(self.frames)
         self._judge = Judge(self.pace)
-        self._codes: NDArray | None = None
+        self._codes: NDArray[Any] | None = None
         self._buffered: list[FrameAssessment] = []
         self._carried = self._looked = 0
         self._middle: NDArray[np.float32] | None = None
@@ -128,7 +131,7 @@ class NightReader:
                 yield chunk
         self._codes = self._middle = None
 
-    def _hold(self, seen: FrameAssessment, codes: NDArray) -> None:
+    def _hold(self, seen: FrameAssessment, codes: NDArray[Any]) -> None:
         flat = codes.reshape(codes.shape[0], -1)
         most = CHUNK + CHUNK // 2 + LEAST_OF_CHUNK - 2
         if self._codes is None:
@@ -148,9 +151,10 @@ class NightReader:
             return tr("different size or kind of raw")
         return ""
 
-    def plane(self, codes: NDArray, edge: int | None = None) -> NDArray[np.float32]:
-        """Compute the codes (H, W) as one plane, 1 = saturation: of half the size, or with a long edge of about so
-        many pixels.
+    def plane(self, codes: NDArray[Any], edge: int | None = None) -> NDArray[np.float32]:
+        """Compute the codes (H, W) as one plane, 1 = saturation.
+
+        Of half the size, or with a long edge of about so many pixels.
 
         Parameters
         ----------
@@ -195,7 +199,7 @@ class NightReader:
         self._judge.judge(self._buffered, planes, still, len(self._buffered) - self._carried)
 
     def _chunk(self, last: bool) -> Chunk | None:
-        """A chunk of what is held; None where too few of them are of use, which wait for the next ones."""
+        """Return a chunk of what is held; None where too few of them are of use, which wait for the next ones."""
         assert self._codes is not None and self.first is not None
         if len(self._buffered) > self._carried:
             self._judged()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -31,7 +32,7 @@ class SkyLight:
     """How much greener, percent."""
 
     def description(self) -> str:
-        """What was measured, in a sentence; "" where it is even."""
+        """Say what was measured, in a sentence; "" where it is even."""
         if self.ev < 0.15:
             return ""
         green = tr(", and {green:.0f} % greener", green=self.green) if self.green >= 5 else ""
@@ -58,14 +59,15 @@ class SkyLight:
         return np.stack([cv2.resize(p, (w, h), interpolation=cv2.INTER_CUBIC) for p in extra])
 
 
-def _terms(u: NDArray, v: NDArray) -> NDArray[np.float64]:
+def _terms(u: NDArray[Any], v: NDArray[Any]) -> NDArray[np.float64]:
     return np.stack([u**i * v**j for i in range(DEGREE + 1) for j in range(DEGREE + 1 - i)], axis=-1)
 
 
 def sky_light(light: NDArray[np.float32], mask: NDArray[np.float32], neutral: NDArray[np.float64]) -> SkyLight | None:
-    """Return the sky's own light in planes (3, H, W), by the middle values of blocks of sky (`mask` (H, W)), through
-    which a surface of the third degree is laid, what lies far from it left out; None where there is too little
-    sky.
+    """Return the sky's own light in planes (3, H, W), by the middle values of blocks of sky (`mask`.
+
+    H, W)), through which a surface of the third degree is laid, what lies far from it left out; None where there
+    is too little sky.
 
     Parameters
     ----------
@@ -87,7 +89,7 @@ def sky_light(light: NDArray[np.float32], mask: NDArray[np.float32], neutral: ND
     if rows < 4 or columns < 4:
         return None
 
-    def blocks(plane: NDArray) -> NDArray:
+    def blocks(plane: NDArray[Any]) -> NDArray[Any]:
         some = plane[: rows * BLOCK, : columns * BLOCK].reshape(rows, BLOCK, columns, BLOCK)[:, ::3, :, ::3]
         return some.transpose(0, 2, 1, 3).reshape(rows, columns, -1)
 

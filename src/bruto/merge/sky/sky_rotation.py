@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -93,7 +94,7 @@ class SkyRotation:
             (w - 1) / 2, (h - 1) / 2,
         ]  # fmt: skip
 
-    def turned(self, directions: NDArray[np.float64], seconds: float | NDArray) -> NDArray[np.float64]:
+    def turned(self, directions: NDArray[np.float64], seconds: float | NDArray[Any]) -> NDArray[np.float64]:
         """Compute the directions after a time (Rodrigues' formula).
 
         Parameters
@@ -116,7 +117,7 @@ class SkyRotation:
         along = np.outer(directions @ p, p)
         return directions * c + np.cross(p, directions) * s + along * (1 - c)
 
-    def moved(self, places: NDArray[np.float64], seconds: float | NDArray) -> NDArray[np.float64]:
+    def moved(self, places: NDArray[np.float64], seconds: float | NDArray[Any]) -> NDArray[np.float64]:
         """Find where stars at places (N, 2) are after a time.
 
         Parameters
@@ -149,7 +150,9 @@ def _sphere(count: int) -> NDArray[np.float64]:
     return np.stack([flat * np.cos(turn), flat * np.sin(turn), z], axis=1)
 
 
-def _pairs(turning: SkyRotation, one: Spots, other: Spots, seconds: float, near: float) -> tuple[NDArray, NDArray]:
+def _pairs(
+    turning: SkyRotation, one: Spots, other: Spots, seconds: float, near: float
+) -> tuple[NDArray[Any], NDArray[Any]]:
     """Numbers of spots of both that the turning brings onto each other."""
     there = turning.moved(one.places, seconds)
     good = np.nonzero(~np.isnan(there).any(axis=1))[0]
@@ -267,9 +270,9 @@ def find_turning(
 
 
 def _refined(
-    turning: SkyRotation, frames: list[Spots], starts: Sequence[float], base: int, pairs: list, solve: object
+    turning: SkyRotation, frames: list[Spots], starts: Sequence[float], base: int, pairs: list[Any], solve: object
 ) -> SkyRotation:
-    """The turning with pole, focal length and bend fitted to pairs; those of the lens only over a long way."""
+    """Return the turning with pole, focal length and bend fitted to pairs; those of the lens only over a long way."""
     a = np.concatenate([frames[base].places[one] for _, one, _ in pairs])
     b = np.concatenate([frames[n].places[other] for n, _, other in pairs])
     seconds = np.concatenate([np.full(len(one), starts[n] - starts[base]) for n, one, _ in pairs])
@@ -281,12 +284,12 @@ def _refined(
     e2 = np.cross(turning.axis, e1)
     free = 4 if np.abs(seconds).max() * SIDEREAL > math.radians(2) else 2
 
-    def at(v: NDArray) -> SkyRotation:
+    def at(v: NDArray[Any]) -> SkyRotation:
         axis = turning.axis + v[0] * e1 + v[1] * e2
         lens = (turning.focal * math.exp(v[2]), turning.bend + v[3]) if free == 4 else (turning.focal, turning.bend)
         return replace(turning, axis=axis / np.linalg.norm(axis), focal=lens[0], bend=lens[1])
 
-    def error(v: NDArray) -> NDArray:
+    def error(v: NDArray[Any]) -> NDArray[Any]:
         prior = [v[2] / LENS_KNOWN, v[3] / LENS_KNOWN] if free == 4 else []
         return np.concatenate([np.nan_to_num(at(v).moved(a, seconds) - b, nan=50.0).ravel(), prior])
 

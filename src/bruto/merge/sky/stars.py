@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -20,8 +21,10 @@ REACH = 3
 
 @dataclass(frozen=True)
 class Spots:
-    """`places` (N, 2) in pixels of the full frame, `light` (N,) above the surroundings in units of saturation times
-    pixels, `long` (N,): how much longer than wide each is (1 = round).
+    """`places` (N, 2) in pixels of the full frame, `light`.
+
+    N,) above the surroundings in units of saturation times pixels, `long` (N,): how much longer than wide each is
+    (1 = round).
     """
 
     places: NDArray[np.float64]
@@ -34,7 +37,7 @@ class Spots:
         return len(self.places)
 
 
-def half_plane(data: NDArray) -> NDArray[np.float32]:
+def half_plane(data: NDArray[Any]) -> NDArray[np.float32]:
     """Compute a mosaic, or colours (H, W, 3), as one plane of half the size, float32.
 
     Parameters
@@ -54,8 +57,9 @@ def half_plane(data: NDArray) -> NDArray[np.float32]:
 
 
 def above(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Compute a plane above its surroundings, and the noise there (standard deviation, from median deviations of
-    blocks).
+    """Compute a plane above its surroundings, and the noise there.
+
+    Standard deviation, from median deviations of blocks).
 
     Parameters
     ----------
@@ -81,7 +85,9 @@ def above(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.f
     return over, cv2.resize(np.maximum(spread, np.float32(1e-6)), plane.shape[1::-1], interpolation=cv2.INTER_LINEAR)
 
 
-def _peaks(over: NDArray[np.float32], noise: NDArray[np.float32], least: float) -> tuple[NDArray, NDArray, NDArray]:
+def _peaks(
+    over: NDArray[np.float32], noise: NDArray[np.float32], least: float
+) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
     """Rows and columns of places higher than the 5 x 5 about them and than noise, and how high these are, smoothed."""
     soft = cv2.GaussianBlur(over, (0, 0), 0.8)
     high = cv2.compare(soft, noise * np.float32(least * 0.42), cv2.CMP_GT)
