@@ -540,11 +540,6 @@ class Developer(SensorImage):
         ------
         Cancelled
             When `cancelled` says so, which is asked before each tile.
-
-        Raises
-        ------
-        Cancelled
-            When `cancelled` says so, which is asked before each tile.
         """
         recipe = recipe.changed(**NEUTRAL_FIELDS) if neutral_look else recipe.effective()
         areas = () if neutral_look else areas

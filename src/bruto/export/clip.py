@@ -156,11 +156,25 @@ def make_clip(
 
     Parameters
     ----------
-    files : raws in the order in which they are shown.
-    output : where it goes, an MP4.
-    recipe : values for all of them, but for the exposure that evens out flicker.
-    rate : frames a second.
-    long_edge : of the clip, pixels, at most.
+    files
+        Raws in the order in which they are shown.
+    output
+        Where it goes, an MP4.
+    recipe
+        Values for all of them, but for the exposure that evens out flicker.
+    rate
+        Frames a second.
+    long_edge
+        Of the clip, pixels, at most.
+    progress
+        Called with the share done, 0 to 1, and what is being done.
+    cancelled
+        Returns whether to stop.
+
+    Returns
+    -------
+    Clip
+        What the clip became.
 
     Raises
     ------

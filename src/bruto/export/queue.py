@@ -50,12 +50,32 @@ def export_shot(
 
     Parameters
     ----------
-    output : a target that was planned, or a path, which is planned here: an original is never replaced, another file
+    source
+        Raw, merged raw or picture to export.
+    output
+        A target that was planned, or a path, which is planned here: an original is never replaced, another file
         only with `overwrite`.
-    recipe : the values, or what finds them when the file is open.
-    neutral_look : colour only.
-    renamed : gives another target where a file took the name meanwhile.
-    ahead : gives the raw where it was read already, see `container.ahead`.
+    recipe
+        The values, or what finds them when the file is open.
+    preset
+        How the picture is exported.
+    neutral_look
+        Colour only.
+    overwrite
+        Whether an existing file that is no original may be replaced.
+    renamed
+        Gives another target where a file took the name meanwhile.
+    progress
+        Called with the share done, 0 to 1, and what is being done.
+    cancelled
+        Returns whether to stop.
+    ahead
+        Gives the raw where it was read already, see `container.prefetch`.
+
+    Returns
+    -------
+    tuple[Path, Recipe]
+        The file that was written.
 
     Raises
     ------

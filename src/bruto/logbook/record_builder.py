@@ -30,12 +30,27 @@ def record_from(
 
     Parameters
     ----------
-    path, seen : its main file, and what that says.
-    report : what was measured, None where nothing was.
-    shoot : what its folder is called.
-    files : all its files, which are counted as storage.
-    held : "tripod" or "hand" where that is known.
-    key : content key, where it is known.
+    path
+        Its main file, and what that says.
+    seen
+        Its main file, and what that says.
+    report
+        What was measured, None where nothing was.
+    shoot
+        What its folder is called.
+    files
+        All its files, which are counted as storage.
+    verdict
+        Verdict: discard, spare, keep, best, or "" for none.
+    support
+        "tripod" or "hand" where that is known.
+    key
+        Content key, where it is known.
+
+    Returns
+    -------
+    LogRecord
+        The record of the shot.
 
     Raises
     ------

@@ -47,10 +47,19 @@ def chosen_frames(
 
     Parameters
     ----------
-    frames : in rising exposure, with their alignments on the reference.
-    exposures : of each over the first one's.
-    full : light from which on a frame is clipped.
-    reference : number of the frame on whose grid the others lie.
+    frames
+        In rising exposure, with their alignments on the reference.
+    exposures
+        Of each over the first one's.
+    full
+        Light from which on a frame is clipped.
+    reference
+        Number of the frame on whose grid the others lie.
+
+    Returns
+    -------
+    NDArray[np.int8] | None
+        For each coarse place the frame that is used alone, −1 where all are.
     """
     before: NDArray[np.float32] | None = None
     moved: NDArray[np.bool_] | None = None

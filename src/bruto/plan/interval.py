@@ -118,9 +118,17 @@ def watched(starts: Sequence[float], exposure: float, asked: float | None = None
 
     Parameters
     ----------
-    starts : when each frame began, seconds, in order; whole seconds are enough.
-    exposure : of each, seconds.
-    asked : interval that was set, seconds; None where the phone shoots as fast as it can.
+    starts
+        When each frame began, seconds, in order; whole seconds are enough.
+    exposure
+        Of each, seconds.
+    asked
+        Interval that was set, seconds; None where the phone shoots as fast as it can.
+
+    Returns
+    -------
+    IntervalCheck
+        What the first frames say about the sequence.
 
     Raises
     ------

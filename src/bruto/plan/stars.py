@@ -345,13 +345,22 @@ def arcs(
 
     Parameters
     ----------
-    aim : where the middle of the frame looks, degrees.
-    latitude : of the place, degrees, north positive.
-    focal_px : focal length in pixels.
-    size : width and height of the frame, pixels.
-    roll : degrees that the camera is turned by, clockwise.
-    grid : places across and down that are looked at.
-    bend : by what share the lens bends the frame's corners outwards.
+    aim
+        Where the middle of the frame looks, degrees.
+    latitude
+        Of the place, degrees, north positive.
+    focal_px
+        Focal length in pixels.
+    size
+        Width and height of the frame, pixels.
+    seconds
+        Exposure time, seconds.
+    roll
+        Degrees that the camera is turned by, clockwise.
+    grid
+        Places across and down that are looked at.
+    bend
+        By what share the lens bends the frame's corners outwards.
 
     Returns
     -------

@@ -326,7 +326,17 @@ def save_sidecar(original: str | Path, sidecar: Sidecar, base: Sidecar | None = 
 
     Parameters
     ----------
-    base : what was read when the changes began; without it a change by others is refused.
+    original
+        The raw or picture that the sidecar belongs to.
+    sidecar
+        The sidecar.
+    base
+        What was read when the changes began; without it a change by others is refused.
+
+    Returns
+    -------
+    tuple[Path, str]
+        Where it was written, and a message where it was joined with changes of another window.
 
     Raises
     ------

@@ -33,8 +33,18 @@ def read_as(kind: type[T], data: Any, where: str = tr("It")) -> T:
 
     Parameters
     ----------
-    kind : a dataclass or pydantic model; its annotations say what is allowed. Fields it does not know are passed over.
-    where : what the data are called in the message.
+    kind
+        A dataclass or pydantic model; its annotations say what is allowed. Fields it does not know are passed
+        over.
+    data
+        Stored data.
+    where
+        What the data are called in the message.
+
+    Returns
+    -------
+    T
+        An object of the kind.
 
     Raises
     ------

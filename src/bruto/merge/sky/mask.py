@@ -40,8 +40,15 @@ def sky_mask(still: NDArray[np.float32], stars: NDArray[np.float64]) -> NDArray[
 
     Parameters
     ----------
-    still : (H, W) light of what stands still, the mean of the frames.
-    stars : (N, 2) places x, y of stars in all the frames.
+    still
+        (H, W) light of what stands still, the mean of the frames.
+    stars
+        (N, 2) places x, y of stars in all the frames.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Share of sky at each place, 0 to 1; None where no border was found.
     """
     h, w = still.shape
     scale = min(1.0, EDGE / max(h, w))
