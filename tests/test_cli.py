@@ -127,7 +127,7 @@ class Commands(unittest.TestCase):
         self.assertEqual({p.suffix for p in self.folder.iterdir()}, {".jpg"})
         code, _, err = run("develop", *files, "-o", self.folder / "one.jpg")
         self.assertEqual(code, 1)
-        self.assertIn("need one to go to", err)
+        self.assertIn("need a folder", err)
 
     def test_compare(self) -> None:
         data = self.json("compare", self.raw, self.phone)

@@ -237,8 +237,8 @@ class Window(Awkward):
             time.sleep(0.02)  # a loop without rest would hold the interpreter from the queue
         self.assertEqual({j.state for j in jobs}, {DONE}, [j.message for j in jobs if j.state != DONE])
         self.assertEqual(len({j.output for j in jobs}), len(jobs))
-        self.assert_untouched(f"{len(jobs)} deliveries")
-        print(f"\n{len(jobs)} deliveries to names that are taken, nothing changed")
+        self.assert_untouched(f"{len(jobs)} exports")
+        print(f"\n{len(jobs)} exports to names that are taken, nothing changed")
 
     def test_a_file_that_appears_while_a_job_runs_is_not_replaced(self) -> None:
         out = self.folder.parent / "out"
@@ -248,7 +248,7 @@ class Window(Awkward):
             (out / "card-001.jpg").write_bytes(b"somebody else's")
 
         export_shot(self.raw, out / "other.jpg", Recipe(), ExportPreset())
-        with self.assertRaisesRegex(BrutoError, "there already"):
+        with self.assertRaisesRegex(BrutoError, "with that name exists"):
             export_shot(self.raw, out / "card-001.jpg", Recipe(), ExportPreset(), progress=appear)
         self.assertEqual((out / "card-001.jpg").read_bytes(), b"somebody else's")
         outputs = Outputs()
@@ -272,7 +272,7 @@ class Window(Awkward):
         def appear(share: float, text: str) -> None:
             (out / "m.dng").write_bytes(b"somebody else's")
 
-        with self.assertRaisesRegex(BrutoError, "there already"):
+        with self.assertRaisesRegex(BrutoError, "with that name exists"):
             merge("mean", list(self.frames), target, progress=appear)
         again = Outputs(self.frames)
         found = merge(
@@ -348,7 +348,7 @@ class Window(Awkward):
             time.sleep(0.02)
         self.assertEqual({j.state for j in again.jobs}, {DONE})
         self.assertEqual(len(list(self.folder.glob("out-*.jpg"))), 6)
-        self.assert_untouched("going on with deliveries")
+        self.assert_untouched("going on with exports")
 
     def test_a_card_that_was_taken_out(self) -> None:
         queue = Queue()

@@ -70,7 +70,7 @@ class Sidecars(Store):
         edit.change("chroma", chroma=1.3)
         edit.save()
         self.assertEqual((self.folder / "card-001.dng.bruto.json.damaged").read_text(), text)
-        self.assertIn("kept as card-001.dng.bruto.json.damaged", " ".join(messages))
+        self.assertIn("saved as card-001.dng.bruto.json.damaged", " ".join(messages))
         now = self.on_disk()
         self.assertEqual((now["recipe"]["later"], now["mood"], now["recipe"]["chroma"], now["revision"]),
                          ({"a": 1}, "calm", 1.3, 8))  # fmt: skip
@@ -116,7 +116,7 @@ class Sidecars(Store):
         os.seteuid(65534)
         try:
             edit, text = self.edit()
-            self.assertIn("permission is missing", edit.problem)
+            self.assertIn("you have no permission", edit.problem)
             self.assertFalse(edit.change("exposure", exposure=1.0))
             self.assertIn("not saved", text[-1])
             with self.assertRaisesRegex(FileProblem, "Not saved"):
@@ -132,7 +132,7 @@ class Sidecars(Store):
     def test_what_can_only_be_a_pipe_or_huge_never_hangs(self) -> None:
         os.mkfifo(sidecar_path(self.raw))
         began = time.monotonic()
-        self.assertIn("no regular file", load_sidecar(self.raw)[1])
+        self.assertIn("not a regular file", load_sidecar(self.raw)[1])
         sidecar_path(self.raw).unlink()
         with sidecar_path(self.raw).open("wb") as stream:
             stream.truncate(200 << 20)
@@ -156,7 +156,7 @@ class Sidecars(Store):
         sidecar_path(self.raw).write_text(json.dumps({"revision": 1, "recipe": {"exposure": 2}, "history": history}))
         edit, text = self.edit()
         self.assertEqual((edit.undo(), edit.recipe.exposure), ("exposure", 0.0))
-        self.assertIn("passed over", text[-1])
+        self.assertIn("skipped", text[-1])
         self.assertEqual((edit.redo(), edit.recipe.exposure), ("exposure", 2.0))
 
     @unittest.skipUnless(ROOT and shutil.which("mount"), "needs to mount a small disk")
@@ -213,7 +213,7 @@ class TwoWindows(Store):
         recipe = self.on_disk()["recipe"]
         self.assertEqual((recipe["exposure"], recipe["contrast"], recipe["chroma"]), (0.4, 1.2, 1.5))
         self.assertEqual((self.on_disk()["note"], self.on_disk()["verdict"]), ("mine\ntheirs", "keep"))
-        self.assertIn("taken over (contrast)", " ".join(text))
+        self.assertIn("used as well (contrast)", " ".join(text))
         self.assertEqual(mine.recipe.contrast, 1.2)
 
     def test_a_value_that_both_changed_is_kept_twice(self) -> None:

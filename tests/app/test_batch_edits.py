@@ -100,4 +100,4 @@ class ManyShots(WindowTest):
         self.settle()
         gear = [load_sidecar(raw)[0].gear for raw in self.raws]
         self.assertEqual(gear, ["wide add-on lens"] * 4 + [""] * 5)  # the burst's four alone
-        self.assertIn("Gear noted for", self.window.message.text())
+        self.assertIn("Saved the gear for", self.window.message.text())

@@ -108,7 +108,7 @@ class Choosing(WindowTest):
         field.setFocus()
         QTest.keyClicks(field, "polariser")
         QTest.keyClick(field, KEY.Key_Return)
-        self.wait(lambda: "Noted for 5 shots" in self.window.message.text())
+        self.wait(lambda: "Saved for 5 shots" in self.window.message.text())
         self.settle()
         self.assertEqual({load_sidecar(s.main)[0].gear for s in self.window.shoot.selection}, {"polariser"})
 
@@ -143,13 +143,13 @@ class Choosing(WindowTest):
         self.assertIn("without frame", self.window.message.text())
         self.click("sluice-001-01")
         QTest.keyClick(self.window, KEY.Key_V, ALT)
-        self.wait(lambda: "on 4 shots" in self.window.message.text())
+        self.wait(lambda: "4 shots" in self.window.message.text())
         self.settle()
         files = [self.folder / f"sluice-001-0{k}.dng" for k in (1, 2, 3, 4)]
         values = [load_sidecar(f)[0].recipe for f in files]
         self.assertEqual({(v.exposure, v.crop) for v in values}, {(0.7, None)})
         QTest.keyClick(self.window, KEY.Key_Z, ALT)
-        self.wait(lambda: "Took back copied values on 4 shots" in self.window.message.text())
+        self.wait(lambda: "Took back copied values 4 shots" in self.window.message.text())
         self.settle()
         self.assertEqual({load_sidecar(f)[0].recipe.exposure for f in files}, {0.0})
 
@@ -157,7 +157,7 @@ class Choosing(WindowTest):
         self.click("card-003")
         self.click("boiling-house-001-01", CTRL)
         QTest.keyClick(self.window, KEY.Key_A, ALT | SHIFT)
-        self.wait(lambda: "each its own" in self.window.message.text(), 120)
+        self.wait(lambda: "its own suggestions" in self.window.message.text(), 120)
         self.settle()
         found = [load_sidecar(s.main)[0].recipe for s in self.window.shoot.selection]
         self.assertEqual(len(found), 4)
@@ -220,7 +220,7 @@ class Choosing(WindowTest):
         (self.folder / "card-003.heic").write_bytes(b"another program's")
         before = set(self.folder.iterdir())
         self.window.asking.discard_shots()
-        self.assertIn("in the wastebasket", self.window.message.text())
+        self.assertIn("to the wastebasket", self.window.message.text())
         gone = {p.name for p in before - set(self.folder.iterdir())}
         self.assertEqual(gone, {"card-003.dng", "card-003.dng.bruto.json", "card-003.jpg"})
         found = [p for p in self.folder.parent.rglob("card-003.dng") if p.parent != self.folder]
@@ -232,7 +232,7 @@ class Choosing(WindowTest):
         empty.mkdir()
         self.window.open_paths([str(empty)])
         self.assertIsNone(self.window.develop.edit)
-        self.assertIn("No DNG files", self.window.develop.stage.message)
+        self.assertIn("holds no DNG files", self.window.develop.stage.message)
         QTest.keyClick(self.board, KEY.Key_F8)
         self.assertEqual(load_sidecar(self.folder / "card-003.dng")[0].verdict, "")
 
@@ -259,5 +259,5 @@ class Choosing(WindowTest):
         self.window.commands.shown.close()
         self.task(Task.CORRECT)
         self.window.develop.stage.customContextMenuRequested.emit(QPoint(50, 50))
-        self.assertIn("Crop on the picture", [a.text() for a in self.window.commands.shown.actions()])
+        self.assertIn("Crop in the picture", [a.text() for a in self.window.commands.shown.actions()])
         self.window.commands.shown.close()

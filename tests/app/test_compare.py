@@ -75,18 +75,18 @@ class Compares(WindowTest):
     def test_any_two_stand_in_the_wells(self) -> None:
         names = [self.page.wells[1].itemText(k) for k in range(self.page.wells[1].count())]
         for name in (
-            "the raw, as corrected",
+            "the raw, corrected",
             "the raw, default values",
             "the phone's picture",
-            "the preview in the file",
+            "the embedded preview",
         ):
             self.assertIn(name, names)
         self.pick(1, "the raw, default values")
-        self.assertEqual(self.page.stage.names, ("the raw, as corrected", "the raw, default values"))
+        self.assertEqual(self.page.stage.names, ("the raw, corrected", "the raw, default values"))
         self.assertLess(self.comparing.state.comparison.delta_e00_median, 0.5)  # type: ignore[union-attr]
         QTest.mouseClick(self.page.swap, LEFT)
         self.compared()
-        self.assertEqual(self.page.stage.names, ("the raw, default values", "the raw, as corrected"))
+        self.assertEqual(self.page.stage.names, ("the raw, default values", "the raw, corrected"))
         self.choose("sluice-001-01")
         self.compared()
         names = [self.page.wells[1].itemText(k) for k in range(self.page.wells[1].count())]
@@ -195,7 +195,7 @@ class Compares(WindowTest):
         brighter_first = c.first.mean() > c.second.mean()
         self.assertEqual(left > image[60:-60, half + 40 : -40].mean(), brighter_first != exchanged)
         QTest.mouseClick(self.page.answers["A"], LEFT)
-        names = ("the raw, as corrected", "the phone's picture")
+        names = ("the raw, corrected", "the phone's picture")
         chosen, other = names[::-1] if exchanged else names
         self.assertEqual(self.window.message.text(), f"You preferred {chosen} to {other}.")
         self.assertTrue(self.page.panel.isVisible())
@@ -255,7 +255,7 @@ class Compares(WindowTest):
         self.compared()
         found = self.comparing.state
         self.assertLess(abs(found.comparison.delta_l_mean), 1.0)  # type: ignore[union-attr]
-        self.assertIn("EV to be as bright", self.page.panel.note.text())
+        self.assertIn("EV for equal brightness", self.page.panel.note.text())
         QTest.mouseClick(self.page.equal, LEFT, pos=QPoint(10, self.page.equal.height() // 2))
         self.compared()
         self.assertEqual(self.comparing.state.comparison.delta_l_mean, before.delta_l_mean)  # type: ignore[union-attr]
@@ -271,7 +271,7 @@ class Compares(WindowTest):
         QTest.keyClick(self.window, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier)
         self.wait(lambda: len(self.page.places.pairs) == found + 2)
         own = self.page.places.places[-1]
-        self.assertEqual(own.kind, "your place")
+        self.assertEqual(own.kind, "your region")
         self.assertAlmostEqual(own.x, 0.7, delta=0.01)
         self.assertRegex(self.page.places.sentence(found + 1), "here.$")
         self.page.places.setFocus()
@@ -285,7 +285,7 @@ class Compares(WindowTest):
         self.assertEqual(len(self.page.places.places), found + 1)
         self.choose("sluice-001-01")
         self.compared()
-        self.assertNotIn("your place", [p.kind for p in self.page.places.places])
+        self.assertNotIn("your region", [p.kind for p in self.page.places.places])
 
     def test_a_shot_is_dragged_into_a_well(self) -> None:
         other = next(s for s in self.window.shoot.shots if s.name == "sluice-001-02")

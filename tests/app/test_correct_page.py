@@ -64,13 +64,13 @@ class Groups(DevelopTest):
         self.assertFalse(self.ledger.rows["chroma_noise"].isVisible())
         self.assertIn("0.80 × σ", group.sentence.text())
         self.edit.change("x", luminance_noise=0.35)
-        self.assertIn("brightness noise 0.35 × σ", group.sentence.text())
+        self.assertIn("luminance noise 0.35 × σ", group.sentence.text())
         QTest.mouseClick(group.button, LEFT)
         self.assertTrue(self.ledger.rows["chroma_noise"].isVisible())
 
     def test_open_suggestions_are_counted_in_the_groups(self) -> None:
         total = sum(g._open_count for g in self.ledger.groups.values())
-        self.assertEqual(self.ledger.all_button.text(), f"Take all {total}")
+        self.assertEqual(self.ledger.all_button.text(), f"Apply all {total}")
         QTest.mouseClick(self.ledger.all_button, LEFT)
         self.settle()
         self.assertEqual(sum(g._open_count for g in self.ledger.groups.values()), 0)
@@ -249,7 +249,7 @@ class CurvesAndColor(DevelopTest):
         before = self.picture()
         box = self.ledger.switches.box
         box.setFocus()
-        index = box.findText("red and blue exchanged")
+        index = box.findText("red and blue swapped")
         box.setCurrentIndex(index)
         box.activated.emit(index)
         self.settle()

@@ -44,7 +44,7 @@ class GridOfMany(WindowTest):
         edit.change("light", exposure=0.75)
         edit.keep_version("brighter")
         self.to_grid()
-        names = ["the raw, as corrected", "the raw, default values", "version brighter", "the phone's picture"]
+        names = ["the raw, corrected", "the raw, default values", "version brighter", "the phone's picture"]
         self.assertEqual(self.titles(), names)
         self.assertIn("exposure +0.75 EV", self.view.words(0))
         self.assertFalse(self.page.wells[0].isVisible())

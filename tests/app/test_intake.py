@@ -75,12 +75,12 @@ class Board(IntakeTest):
         )
         facts = {s.name: self.page.board.cards.fact(s) for _, s, _ in self.page.board.cards.rows}
         self.assertEqual(facts["spoilt"], ("cannot be opened", "warning"))
-        self.assertEqual(facts["pans-001"], ("no raw found", "warning"))
-        self.assertIn("full in", facts["pans-007"][0])
+        self.assertEqual(facts["pans-001"], ("no raw", "warning"))
+        self.assertIn("clipped in", facts["pans-007"][0])
         self.assertIn("measured 9 of 9", self.window.measured.text())
         self.assertIn("a raw takes", self.page.summary.text())
         sets = {g.kind: set_fact(g, self.window.shoot.reports)[0] for g in self.window.shoot.sets if g.kind != "single"}
-        self.assertIn("EV in all", sets["bracket"])
+        self.assertIn("spans", sets["bracket"])
 
     def test_a_set_unfolds_on_a_double_click(self) -> None:
         board = self.page.board
@@ -95,7 +95,7 @@ class Board(IntakeTest):
         self.assertIn("In its set", self.page.reading.advice_text.text())
 
     def test_sorting_and_filtering_by_measured_facts(self) -> None:
-        self.menu(self.page.sort_button.menu(), "Light unused, most first")
+        self.menu(self.page.sort_button.menu(), "Headroom, most first")
         reports = self.window.shoot.reports
         order = [reports[str(s.main)].headroom_ev for _, s, _ in self.page.board.cards.rows if str(s.main) in reports]
         self.assertEqual(order, sorted(order, reverse=True))
@@ -221,7 +221,7 @@ class ReadingOfAShot(IntakeTest):
         self.assertIn(report.advice[0].text, self.page.reading.advice_text.text())
         texts = [w.text() for w in self.page.reading.rows.findChildren(type(self.page.reading.advice_text))]
         self.assertTrue(any(f"{report.effective_bits:.1f} bits" in t for t in texts))
-        self.assertIn("full: ", self.page.reading.raw_light.note)
+        self.assertIn("clipped: ", self.page.reading.raw_light.note)
 
     def test_a_spoilt_file_says_why(self) -> None:
         self.card("spoilt")
@@ -235,7 +235,7 @@ class ReadingOfAShot(IntakeTest):
         assert tree is not None
         groups = [tree.tree.topLevelItem(k).text(0) for k in range(tree.tree.topLevelItemCount())]  # type: ignore[union-attr]
         self.assertEqual(
-            groups, ["Picture", "Taken", "Storage", "Corrections", "Colour", "Look", "Noise", "Other pictures inside"]
+            groups, ["Picture", "Taken", "Storage", "Corrections", "Colour", "Look", "Noise", "Other pictures in the file"]
         )
         QTest.keyClicks(tree.words, "black level")
         visible = [g for k, g in enumerate(groups) if not tree.tree.topLevelItem(k).isHidden()]  # type: ignore[union-attr]
@@ -308,13 +308,13 @@ class TakesAndGear(IntakeTest):
         self.assertEqual((self.page.view, self.page.reading.preview_light.title), ("phone", "Phone's picture"))
         QTest.keyClick(self.page.board, KEY.Key_F3, SHIFT)
         self.settle()
-        self.assertEqual(self.page.reading.preview_light.title, "Preview inside the file")
+        self.assertEqual(self.page.reading.preview_light.title, "Embedded preview")
 
     def test_another_lens_than_asked_for_is_told(self) -> None:
         self.card("card-003")
-        self.assertNotIn("you asked for", self.page.reading.advice_text.text())
+        self.assertNotIn("intended", self.page.reading.advice_text.text())
         self.menu(self.page.intent_menu, "15 mm")
-        self.assertIn("Taken with the 26 mm lens; you asked for the 15 mm one", self.page.reading.advice_text.text())
+        self.assertIn("Taken with the 26 mm lens; intended the 15 mm one", self.page.reading.advice_text.text())
 
 
 class Card(IntakeTest):
@@ -377,12 +377,12 @@ class FilesComeAndGo(IntakeTest):
         copy_of(taken("card", size=SMALL, seed=9)[0]["files"], card)
         self.window.asking.take_in_from(card)
         self.settle()
-        self.assertIn("Open the folder", self.window.message.text())
+        self.assertIn("open the folder", self.window.message.text())
         self.assertFalse((self.folder / "card-009.dng").exists())
 
     def test_a_pair_is_corrected_by_hand_and_remembered(self) -> None:
         self.card("card-003")
-        self.menu(self.page.pair_menu, "Set them apart")
+        self.menu(self.page.pair_menu, "Separate them")
         shot = next(s for s in self.window.shoot.shots if s.raw and s.name == "card-003")
         self.assertIsNone(shot.picture)
         self.assertEqual(json.loads((self.folder / RECORD).read_text())["pairs"], {"card-003.dng": None})
@@ -394,7 +394,7 @@ class FilesComeAndGo(IntakeTest):
     def test_what_was_asked_is_checked(self) -> None:
         self.menu(self.page.intent_menu, "12 megapixels")
         self.card("card-003")
-        self.assertIn("you asked for 12", self.page.reading.advice_text.text())
+        self.assertIn("12 intended", self.page.reading.advice_text.text())
         self.assertEqual(json.loads((self.folder / RECORD).read_text())["intent"]["megapixels"], 12)
         fact = shot_fact(
             self.page.shot,

@@ -169,4 +169,4 @@ class Subjects(WindowTest):
         w.shoot.select(next(s for s in w.shoot.shots if s.name == "pans-001"))  # a picture alone
         self.go.set()
         self.settle()
-        self.assertEqual(w.compare.stage.names[0], "the picture, as corrected")
+        self.assertEqual(w.compare.stage.names[0], "the picture, corrected")

@@ -53,7 +53,7 @@ class Looking(WindowTest):
 
     def test_shots_questions_and_what_is_told(self) -> None:
         page = self.page
-        self.assertIn("made up", page.made_up.text())
+        self.assertIn("Made-up", page.made_up.text())
         self.assertIn("ISO", page.plots.noise.text)
         self.assertGreater(len(page.plots.noise.dots), 30)
         self.assertIn("half blurred at 1/", page.plots.hand.text)
@@ -61,7 +61,7 @@ class Looking(WindowTest):
         self.assertEqual(page.table.rowCount(), COUNT)
         self.assertEqual(page.table.item(0, 1).text(), "400")
         QTest.mouseClick(page.asked["place"], LEFT)
-        self.wait(lambda: "Write down" in page.answer.text())
+        self.wait(lambda: "Type on the right" in page.answer.text())
         page.fields["place"].setFocus()
         QTest.keyClicks(page.fields["place"], "the sluice")
         QTest.keyClick(page.fields["place"], Qt.Key.Key_Return)
@@ -70,7 +70,7 @@ class Looking(WindowTest):
         QTest.mouseClick(page.asked["clean"], LEFT)
         self.wait(lambda: "up to ISO" in page.answer.text())
         QTest.mouseClick(page.asked["stars"], LEFT)
-        self.wait(lambda: "of 8 were kept" in page.answer.text())
+        self.wait(lambda: "of 8 are Keep or Best" in page.answer.text())
         self.assertEqual(page.table.rowCount(), 8)
 
     def test_how_shots_were_held(self) -> None:
@@ -114,7 +114,7 @@ class Looking(WindowTest):
         texts = " ".join(label.text() for label in card.findChildren(Label))
         self.assertIn("half of the shots are blurred at 1/", texts)
         self.assertIn("usable up to ISO", texts)
-        self.assertTrue(card.take_pace.text() == "" or card.take_pace.text().startswith("Take "))
+        self.assertTrue(card.take_pace.text() == "" or card.take_pace.text().startswith("Use "))
 
     def test_a_shoots_records_are_deleted_and_its_files_stay(self) -> None:
         self.choose_shoot("Pump under the stars")

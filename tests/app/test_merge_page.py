@@ -135,7 +135,7 @@ class Hand(WindowTest):
 
     def test_the_plot_tells_what_was_expected_and_reached(self) -> None:
         plot = self.page.plot
-        self.assertIn("expected of 6 frames", plot.accessibleDescription())
+        self.assertIn("less noise from 6 frames", plot.accessibleDescription())
         empty = pixels(plot.grab().toImage())
         self.merged()
         self.assertEqual(len(plot.reached), COUNT)

@@ -46,13 +46,13 @@ class Night(WindowTest):
         wrong = [k for k, bad in enumerate(self.bad) if bad]
         self.assertEqual(self.chart.bad(), wrong)
         self.assertIn("2 test shots, 3 under clouds", self.page.judged.text())
-        self.assertIn("flies through 4", self.page.judged.text())
+        self.assertIn("crosses 4", self.page.judged.text())
         self.assertEqual([k for k, used in enumerate(self.chart.used) if not used], [0, 1])  # test shots
         QTest.mouseClick(self.page.suggested, LEFT)
         self.assertEqual([k for k, used in enumerate(self.chart.used) if not used], wrong)
         self.assertEqual(self.page.go.text(), f"Merge {len(self.files) - len(wrong)} frames")
         self.assertIn("clouds over", self.chart.tip(wrong[-1]))
-        self.assertIn("something flies through", self.chart.tip(7))
+        self.assertIn("aircraft or satellite", self.chart.tip(7))
 
     def test_a_range_is_chosen_by_dragging(self) -> None:
         row = [self.chart.bar(k).center() for k in range(len(self.files))]

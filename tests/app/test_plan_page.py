@@ -88,7 +88,7 @@ class Plans(WindowTest):
         self.wait(lambda: plan_editor.picture_of is plan_editor.planned and page.preview.whole is not None, 120)
         out = self.folder.parent / "list"
         with mock.patch("bruto.app.pages.plan.QFileDialog.getSaveFileName", return_value=(str(out), "PDF (*.pdf)")):
-            self.pick(side.paper, "Red on black, for the night …")
+            self.pick(side.paper, "Red on black, for the night…")
         self.assertEqual(out.with_name("list.pdf").read_bytes()[:5], b"%PDF-")
         # the shoot
         phone = NightPhone(size=SMALL, latitude=41.5)
@@ -191,7 +191,7 @@ class Plans(WindowTest):
         plan_editor.flush()
         self.assertEqual(load_plan(path).planned_shots[4].note, "behind the shed")
         with mock.patch("bruto.app.pages.plan.ask_user", return_value=True):
-            self.pick(page.side.paper, "Delete this plan …")
+            self.pick(page.side.paper, "Delete this plan…")
         self.assertFalse(path.exists())
         self.assertTrue(page.nothing.isVisible())
         QTest.mouseClick(page.nothing.buttons[1], LEFT)
@@ -204,7 +204,7 @@ class Plans(WindowTest):
         self.reckoned()
         plan_editor.change(place="", latitude=0.0, longitude=0.0, zone="")
         self.reckoned()
-        self.assertIn("Type at the left where it is", page.text.text())
+        self.assertIn("Type the place on the left", page.text.text())
         field = page.side.texts["place"]
         field.setFocus()
         QTest.keyClicks(field, "orr")
@@ -217,7 +217,7 @@ class Plans(WindowTest):
         page.side.phone.activated.emit(page.side.phone.count() - 1)
         self.reckoned()
         self.wait(lambda: plan_editor.means.phone == "")
-        self.assertEqual(page.side.phone.currentText(), "none: usual values")
+        self.assertEqual(page.side.phone.currentText(), "none: typical values")
 
     def test_a_place_without_a_night(self) -> None:
         page = self.page
@@ -247,8 +247,8 @@ class Practice(WindowTest):
         right = practice.round.right
         QTest.mouseClick(page.buttons[right], LEFT)
         self.wait(practice.idle)
-        self.assertIn("That is so", page.verdict.text())
-        self.assertIn("Thought:", page.thought.text())
+        self.assertIn("Correct.", page.verdict.text())
+        self.assertIn("Often thought:", page.thought.text())
         self.assertIn("1/1", page.list.item(0).text())
         QTest.mouseClick(page.buttons[1 - right], LEFT)  # the first answer counts
         self.assertEqual(practice.answer, right)

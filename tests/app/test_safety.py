@@ -174,7 +174,7 @@ class Unfinished(WindowTest):
         again = Window()
         self.addCleanup(again.close)
         again.show()
-        self.assertIn("were not finished last time", again.message.text())
+        self.assertIn("did not finish last time", again.message.text())
         rows = again.export_shot.findChildren(QPushButton)
         self.assertTrue(any(b.text() == "Try again" for b in rows))
         for job in list(again.queue.jobs):
@@ -218,7 +218,7 @@ class Unfinished(WindowTest):
         self.assertEqual(list((Path(os.environ["XDG_STATE_HOME"]) / "bruto/tasks").iterdir()), [])
 
     def test_the_question_is_plain_text_and_no_is_the_default(self) -> None:
-        box = Question(self.window, "Close?", MARKUP, "Close", "Stay")
+        box = Question(self.window, "Close?", MARKUP, "Close", "Keep open")
         box.show()
         self.assertTrue(all(w.textFormat() == Qt.TextFormat.PlainText for w in box.findChildren(QLabel)))
         for key in (Qt.Key.Key_Return, Qt.Key.Key_Escape):
@@ -263,7 +263,7 @@ class Unfinished(WindowTest):
             page._picked(0.5, 0.5)
             self.assertLess(time.monotonic() - began, 0.1)
             self.settle()
-        self.assertIn("no colour to speak of", self.window.message.text())
+        self.assertIn("almost no colour", self.window.message.text())
 
     def test_paging_fast_keeps_two_raws_open(self) -> None:
         def alive() -> list[Developer]:

@@ -76,7 +76,7 @@ class Start(WindowTest):
         self.window.page(Task.START).fill()
         card = self.window.page(Task.START).cards[0]
         self.wait(lambda: not card.isEnabled())
-        self.assertIn("not there now", card.lines[1])
+        self.assertIn("not found", card.lines[1])
         self.folder.with_name("elsewhere").rename(self.folder)
 
     def test_what_is_remembered_stands_damage(self) -> None:

@@ -284,14 +284,14 @@ class States(WindowTest):
     def test_a_picture_without_a_raw_develops_with_its_limits_told(self) -> None:
         self.choose("pans-001")
         self.assertEqual(self.window.develop.tag.text(), "PICTURE ONLY, developed")
-        self.assertIn("cannot come back", self.window.develop.ledger.notice.text())
+        self.assertIn("cannot be recovered", self.window.develop.ledger.notice.text())
         before = self.picture()
         QTest.mouseClick(self.window.develop.ledger.all_button, LEFT)
         self.settle()
         self.assertGreater(np.abs(self.picture().astype(int) - before).mean(), 0.5)
         self.task(Task.COMPARE)
         wells = [well.currentText() for well in self.window.compare.wells]
-        self.assertEqual(wells, ["the picture, as corrected", "the picture, as it is"])
+        self.assertEqual(wells, ["the picture, corrected", "the picture, unchanged"])
 
     def test_no_shots(self) -> None:
         empty = self.folder.parent / "nothing"
@@ -320,7 +320,7 @@ class States(WindowTest):
         self.choose("card-003")
         self.task(Task.MERGE)
         self.assertFalse(self.window.merge.go.isEnabled())
-        self.assertIn("stands alone", self.window.merge.facts.text())
+        self.assertIn("single shot", self.window.merge.facts.text())
         self.choose("boiling-house-001-01")
         self.assertIn("EV of range", self.window.merge.expect.text())
         QTest.mouseClick(self.window.merge.go, LEFT)
@@ -374,12 +374,12 @@ class States(WindowTest):
         page.which.setCurrentIndex(1)
         self.wait(lambda: page.list.count() == 0)
         self.assertFalse(page.go.isEnabled())
-        self.assertIn("No shot has the verdict", page.summary.text())
+        self.assertIn("No shot is marked", page.summary.text())
         self.window.session.judge("best")
         self.wait(lambda: page.list.count() == 1)
         page.which.setCurrentIndex(2)
         self.wait(lambda: page.list.count() == len([s for s in self.window.shoot.shots if not s.problem]))
-        self.assertIn("None of them says where", page.text.text())
+        self.assertIn("None of the files contains", page.text.text())
 
     def test_all_shots_are_delivered_and_none_overwritten(self) -> None:
         self.task(Task.EXPORT)

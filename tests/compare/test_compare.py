@@ -196,7 +196,7 @@ class Measures(unittest.TestCase):
         lifted = compare(self.plain, (30 + self.plain * (225 / 255)).astype(np.uint8))
         self.assertGreater(lifted.b["deepest_l"], lifted.a["deepest_l"] + 4)
         rows = {r[0]: r[3] for r in sentences(lifted, "first", "second")}
-        self.assertEqual(rows["Darkest hundredth, L*"], "The second lifts black to grey.")
+        self.assertEqual(rows["Darkest 1 %, L*"], "The second lifts black to grey.")
         self.assertGreater(compare(self.plain, np.clip(tinted, 0, 255).astype(np.uint8)).b["mean_chroma"], 6)
 
     def test_overshoot_of_a_known_step(self) -> None:

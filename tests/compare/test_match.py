@@ -133,7 +133,7 @@ class Pictures(unittest.TestCase):
         picture = read_picture(taken("pans", size=MIDDLE, seed=2)[0]["files"][1]).pixels
         alignment = register_codes(developer.render(Recipe()), picture)
         for value in (0, 255):
-            with self.assertRaisesRegex(BrutoError, "too little in both pictures"):
+            with self.assertRaisesRegex(BrutoError, "oo little of both pictures"):
                 match(developer, np.full_like(picture, value), alignment, Recipe())
 
     def test_frame_and_noise_of_the_shot_stay(self) -> None:

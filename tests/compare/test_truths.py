@@ -83,7 +83,7 @@ class Measured(unittest.TestCase):
             rows = {r[0]: r[3] for r in sentences(c)}
             times = paths[0].stat().st_size / paths[1].stat().st_size
             self.assertEqual(rows["File, MB"], f"The raw takes {times:.1f} times what the phone's picture takes.")
-            self.assertIn("packed so hard", rows["Bits a pixel"])
+            self.assertIn("compression becomes visible", rows["Bits per pixel"])
             self.assertIsNone(stored(Finished(picture)))
             paths[1].unlink()
             self.assertIsNone(stored(other))
@@ -143,7 +143,7 @@ class OwnPlace(unittest.TestCase):
         self.assertEqual(place_at(lab, other, 0.5, 0.2).sentence, "The {second} is brighter by 6 L* here.")
         self.assertEqual(place_at(lab, other, 0.2, 0.8).sentence, "The {second} has 2.0 times the fine structure here.")
         self.assertEqual(place_at(lab, other, 0.8, 0.8).sentence, "The {second} differs in colour by 5 a*b* here.")
-        self.assertEqual(place_at(lab, lab, 1.0, 1.0).sentence, "Both are alike here.")
+        self.assertEqual(place_at(lab, lab, 1.0, 1.0).sentence, "The two look alike here.")
 
 
 class WholeShoot(unittest.TestCase):

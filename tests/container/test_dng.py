@@ -239,7 +239,7 @@ class BadFiles(Folder):
         self.fails(self.folder / "missing.dng", "does not exist")
         picture = self.folder / "picture.dng"
         tifffile.imwrite(picture, np.zeros((16, 16, 3), np.uint8), photometric="rgb")
-        self.fails(picture, "TIFF but not a DNG")
+        self.fails(picture, "TIFF, not a DNG")
         with self.assertRaisesRegex(FileProblem, "is a folder"):
             read_dng(self.folder)
         self.assertTrue(is_raw("A.DNG") and not is_raw("a.jpg"))

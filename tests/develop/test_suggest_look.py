@@ -1,4 +1,4 @@
-"""Rows judged by the developed picture and by the residual: contrast, relief, chroma, noise that would take detail."""
+"""Rows judged by the developed picture and by the residual: contrast, relief, chroma, noise that would remove detail."""
 
 from __future__ import annotations
 
@@ -123,7 +123,7 @@ class ResidualOfNoise(unittest.TestCase):
                     found.append(Developer(source_of_photograph(Path(folder), light_of(name), sensor, seed)))
             noisy, clean = found
             text = suggest_all(noisy)["luminance_noise"]
-            self.assertIn("take detail", text.evidence)
+            self.assertIn("remove detail", text.evidence)
             base = Recipe(sharpness=0.0, chroma_noise=1.0)
             target = clean.render(base.changed(luminance_noise=0.0, chroma_noise=0.0)).astype(float).mean(axis=2)
             fine = target - cv2.GaussianBlur(target, (0, 0), 1.5)

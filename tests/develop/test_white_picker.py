@@ -68,7 +68,7 @@ class OnTheCard(unittest.TestCase):
     def test_what_is_full_has_no_color(self) -> None:
         linear = self.developer.source.linear
         full = replace(self.developer.source, linear=replace(linear, clipped=np.full_like(linear.clipped, 2)))
-        with self.assertRaisesRegex(BrutoError, "full in a channel"):
+        with self.assertRaisesRegex(BrutoError, "channel is clipped"):
             white_at(Developer(full), 0.5, 0.5)
 
 

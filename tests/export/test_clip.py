@@ -23,7 +23,7 @@ COUNT = 13
 
 
 def shown(path: Path) -> tuple[list[np.ndarray], float]:
-    """Pictures of a clip, and frames a second."""
+    """Pictures of a clip, and frames per second."""
     import av
 
     with av.open(str(path)) as container:
@@ -80,7 +80,7 @@ class ClipJobs(unittest.TestCase):
     def test_refusals_and_stopping_leave_nothing(self) -> None:
         with self.assertRaisesRegex(BrutoError, "MP4"):
             make_clip(self.files, Target(self.folder / "a.avi"), Recipe())
-        with self.assertRaisesRegex(BrutoError, "frames a second"):
+        with self.assertRaisesRegex(BrutoError, "frames per second"):
             make_clip(self.files, Target(self.out), Recipe(), rate=0.0)
         with self.assertRaisesRegex(BrutoError, "at least two"):
             make_clip(self.files[:1], Target(self.out), Recipe())

@@ -177,7 +177,7 @@ class Delivering(Folder):
     def test_originals_are_never_written(self) -> None:
         (copy,) = copy_of([raw_of("card", size=SMALL).with_suffix(".jpg")], self.folder)
         before = copy.read_bytes()
-        with self.assertRaisesRegex(BrutoError, "files that are read"):
+        with self.assertRaisesRegex(BrutoError, "files being read"):
             export_shot(copy, copy, Recipe(), ExportPreset())
         self.assertEqual(copy.read_bytes(), before)
 

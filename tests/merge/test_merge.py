@@ -250,7 +250,7 @@ class Refusals(Folder):
             merge("bracket", files, self.out)
         with self.assertRaisesRegex(BrutoError, "mean or median"):
             merge("mode", files, self.out)
-        with self.assertRaisesRegex(BrutoError, "another size"):
+        with self.assertRaisesRegex(BrutoError, "different size"):
             merge("mean", [files[0], raws_of("card", size=MIDDLE)[0]], self.out)
         self.assertFalse(self.out.exists())
 
@@ -320,7 +320,7 @@ class Refusals(Folder):
         self.assertLess(float(np.abs(a - b).mean()), 4.0)
         with rawpy.imread(str(self.out)) as raw:
             self.assertEqual(raw.postprocess().shape[:2], (SMALL[1], SMALL[0]))
-        with self.assertRaisesRegex(BrutoError, "another size or kind"):
+        with self.assertRaisesRegex(BrutoError, "different size or kind"):
             merge("mean", [pictures[0], raws_of("card", size=SMALL, count=2)[0]], self.folder / "mixed.dng")
 
     def test_originals_stay_as_they_are(self) -> None:

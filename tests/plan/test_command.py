@@ -123,8 +123,8 @@ class Contract(unittest.TestCase):
     def test_what_is_wrong_is_told(self) -> None:
         for arguments, text in (
             (("stars",), "--focal-35mm"), (("stars", "--focal-35mm", 0), "equivalent"),
-            (("stars", "--focal-35mm", 26, "--offered", "1/0"), "no number"),
-            (("interval", "--exposure", 3), "--pause"), (("interval", "--exposure", -3, "--pause", 1), "not negative"),
+            (("stars", "--focal-35mm", 26, "--offered", "1/0"), "not a number"),
+            (("interval", "--exposure", 3), "--pause"), (("interval", "--exposure", -3, "--pause", 1), "cannot be negative"),
             (("interval", "--exposure", 3, "--frames", "/nowhere"), "nowhere"),
             (("night", "--latitude", 91, "--longitude", 0, "--date", "2026-01-01"), "latitude"),
             (("night", "--latitude", 0, "--longitude", 0, "--date", "soon"), "date"),

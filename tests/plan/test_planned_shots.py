@@ -84,7 +84,7 @@ class PlanMatch(unittest.TestCase):
         self.assertEqual([b.state for b in found], ["done", "missing"])
         self.assertEqual(len(found[0].shots), 470)
         few = matched(Plan("p", "2026-08-12", planned_shots=(trail,)), shots[:100])
-        self.assertEqual((few[0].state, few[0].note), ("differently", "asked 480 frames, got 100"))
+        self.assertEqual((few[0].state, few[0].note), ("differently", "480 frames planned, 100 taken"))
         stars = Plan("p", "2026-08-12", planned_shots=(PlannedShot("s", "stars", iso=1600, seconds=30, focal_35mm=26),))
         other = matched(stars, [TakenShot("a", 3200, 15, 26)])[0]
         self.assertEqual(other.note, "asked 30 s, got 15 s; asked ISO 1600, got ISO 3200")
@@ -103,7 +103,7 @@ class PlanMatch(unittest.TestCase):
 
         plan = Plan("p", "2026-08-12", planned_shots=(planned,))
         self.assertEqual(matched(plan, shots(16))[0].pace, "")
-        self.assertIn("Only one of 2 frames", matched(plan, shots(32))[0].pace)
+        self.assertIn("only one of 2 frames", matched(plan, shots(32))[0].pace)
         self.assertIn("set 18", matched(plan, shots(18, 12))[0].pace)
         self.assertEqual(matched(plan, shots(32, 2))[0].pace, "")
         self.assertEqual(matched(plan, [TakenShot("x", 1600, 15, 26)] * 5)[0].pace, "")

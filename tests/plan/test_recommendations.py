@@ -132,7 +132,7 @@ class Proposals(unittest.TestCase):
         self.assertIn("does not set", got["at"].reason)
         plan = PLACES[0]
         got = recommended(PlannedShot("t", "trail"), plan, Equipment(), facts_of(plan))
-        self.assertIn("usual of phones", got["interval_s"].reason)
+        self.assertIn("typical phone", got["interval_s"].reason)
 
     def test_moments(self) -> None:
         place = PLACES[0].where
@@ -176,7 +176,7 @@ class Prices(unittest.TestCase):
         self.assertEqual((forecast.seconds, forecast.megabytes, forecast.fits), (239 * 15 + 13, 240 * 25.0, False))
         self.assertAlmostEqual(forecast.percent, 12.0 * forecast.seconds / 3600)
         self.assertAlmostEqual(forecast.arc, 15.041 * forecast.seconds / 3600, delta=0.01)
-        self.assertTrue(any(name == "Room" and minded for name, _, minded in forecast.lines()))
+        self.assertTrue(any(name == "Storage" and minded for name, _, minded in forecast.lines()))
         self.assertTrue(forecast_of(replace(trail, frames=100), plan, PHONE, facts).fits)
         length, alternative = longest_arc(trail, plan, PHONE, facts)
         self.assertGreater(length, 500)

@@ -25,7 +25,7 @@ class Exercises(unittest.TestCase):
         titles = {p.title for p in PAGES}
         for exercise in EXERCISES.values():
             self.assertIn(exercise.page, titles)
-            self.assertTrue(exercise.thought.startswith("Thought: "))
+            self.assertTrue(exercise.thought.startswith("Often thought: "))
 
     def test_each_round_has_one_truth(self) -> None:
         for name, some in self.rounds.items():

@@ -59,7 +59,7 @@ class Edits(unittest.TestCase):
         self.edit.reset()
         self.edit.take_all()
         self.assertEqual(self.edit.recipe.exposure, 0.8)
-        self.assertEqual(self.edit.undo(), "take all suggestions")
+        self.assertEqual(self.edit.undo(), "all suggestions applied")
 
     def test_history_survives_saving(self) -> None:
         self.edit.change("exposure", exposure=0.4)

@@ -74,7 +74,7 @@ class Changing(PlanningTest):
         plan_editor.turn_into("dusk")
         self.assertEqual(
             (plan_editor.planned.title, plan_editor.planned.kind, plan_editor.planned.altitude),
-            ("Dusk, in the hand", "dusk", None),
+            ("Dusk, handheld", "dusk", None),
         )
         plan_editor.remove()
         self.assertEqual(len(plan_editor.plan.planned_shots), 5)
@@ -161,7 +161,7 @@ class Keeping(PlanningTest):
         page = out.read_text()
         self.assertIn("Sky turning over the works", page)
         self.assertIn("240 frames", page)  # what it costs
-        self.assertIn("Look 22° high, towards 0° N", page)
+        self.assertIn("Aim at altitude 22°, towards 0° N", page)
         with self.assertRaises(BrutoError):
             self.plan_editor.print_list(self.plan_editor.path, True, True, lambda *_: None)
         self.assertEqual(self.plan_editor.path.read_bytes(), as_bytes(self.plan_editor.plan))
@@ -172,7 +172,7 @@ class Phones(PlanningTest):
         nothing = Path(os.environ["XDG_DATA_HOME"]) / "none.sqlite"
         means = equipment_of("Vessar", "Vessar Tide 4", nothing)
         self.assertEqual([q.focal_35mm for q in means.lenses], [15.0, 26.0, 68.0])
-        self.assertIn("usual of phones", means.from_where("hand"))
+        self.assertIn("typical phone", means.from_where("hand"))
         self.assertIn("learnt at", means.from_where("noise"))
         self.assertEqual(equipment_of("", "", nothing).phone, "")
 

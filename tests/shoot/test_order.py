@@ -89,7 +89,7 @@ class Ranks(unittest.TestCase):
         self.assertEqual([r.place for r in ranks], [1, 2, 3, 4])
         reasons = {r.shot.name: " ".join(r.reasons) for r in ranks}
         self.assertIn("less fine detail", reasons["soft"])
-        self.assertIn("lost in all channels", reasons["lost"])
+        self.assertIn("clipped in all channels", reasons["lost"])
         self.assertIn("moved", reasons["shaken"])
         self.assertEqual(rank([]), [])
 

@@ -129,7 +129,7 @@ class Sidecars(Folder):
         sidecar_path(self.raw).write_text("{ broken")
         side, problem = load_sidecar(self.raw)
         self.assertEqual(side.recipe, Recipe())
-        self.assertIn("copied aside before a change", problem)
+        self.assertIn("copied aside before you change", problem)
         aside = self.folder / "card-001.dng.bruto.json.damaged"
         self.assertFalse(aside.exists())
         save_sidecar(self.raw, side)
