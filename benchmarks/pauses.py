@@ -24,7 +24,7 @@ def pauses() -> dict[str, Any]:
     from bruto.app.window import Window
     from bruto.export.preset import ExportPreset
     from bruto.simphone.capture import simulate
-    from bruto.storage.output_planner import Outputs
+    from bruto.output_planner import Outputs
 
     with tempfile.TemporaryDirectory(prefix="bruto-pauses-") as name:
         folder = Path(name)

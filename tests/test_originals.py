@@ -29,12 +29,12 @@ from bruto.errors import BrutoError
 from bruto.export.preset import ExportPreset
 from bruto.export.queue import DONE, FAILED, STOPPED, Job, Queue, export_shot
 from bruto.merge.merger import merge
+from bruto.output_planner import Outputs
 from bruto.shoot.file_import import import_files
 from bruto.shoot.folder import RECORD, ShootRecord, save_record
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
 from bruto.shoot.xmp import write_rating, xmp_path
 from bruto.simphone.capture import simulate
-from bruto.storage.output_planner import Outputs
 from tests.shots import SMALL, taken
 
 

@@ -49,8 +49,9 @@ def patch_masks(phone: Phone, step: int = 4) -> dict[int, NDArray[np.int64]]:
     }
 
 
-def chart_error(phone: Phone, working: NDArray[np.float32], masks: dict[int,
-    NDArray[Any]] | None = None) -> NDArray[Any]:
+def chart_error(
+    phone: Phone, working: NDArray[np.float32], masks: dict[int, NDArray[Any]] | None = None
+) -> NDArray[Any]:
     """CIEDE2000 of each patch of a linear Rec. 2020 picture against the scene, adapted to D65, at equal brightness."""
     masks = patch_masks(phone) if masks is None else masks
     m = round(0.02 * phone.width)

@@ -235,7 +235,8 @@ class ReadingOfAShot(IntakeTest):
         assert tree is not None
         groups = [tree.tree.topLevelItem(k).text(0) for k in range(tree.tree.topLevelItemCount())]  # type: ignore[union-attr]
         self.assertEqual(
-            groups, ["Picture", "Taken", "Storage", "Corrections", "Colour", "Look", "Noise", "Other pictures in the file"]
+            groups,
+            ["Picture", "Taken", "Storage", "Corrections", "Colour", "Look", "Noise", "Other pictures in the file"],
         )
         QTest.keyClicks(tree.words, "black level")
         visible = [g for k, g in enumerate(groups) if not tree.tree.topLevelItem(k).isHidden()]  # type: ignore[union-attr]

@@ -19,8 +19,8 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.export import queue
+from bruto.output_planner import Outputs
 from bruto.shoot.sidecar import sidecar_path
-from bruto.storage.output_planner import Outputs
 from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 

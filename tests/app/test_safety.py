@@ -30,8 +30,8 @@ from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
 from bruto.export import queue
 from bruto.export.preset import ExportPreset
+from bruto.output_planner import Outputs
 from bruto.shoot.sidecar import load_sidecar, sidecar_path
-from bruto.storage.output_planner import Outputs
 from bruto.tasks import Task
 from tests.again import write_dng
 from tests.app.windows import LEFT, WindowTest

@@ -1,4 +1,5 @@
-"""Rows judged by the developed picture and by the residual: contrast, relief, chroma, noise that would remove detail."""
+"""Rows judged by the developed picture and by the residual: contrast, relief, chroma, noise that would remove
+detail."""
 
 from __future__ import annotations
 

@@ -103,7 +103,10 @@ class NextShot(unittest.TestCase):
         self.assertIn("at 26 mm your hand holds 1/300 s in nine of ten (40 shots)", next(
             a.text for a in notice if a.topic == "setting"
         ))  # fmt: skip
-        self.assertIn("At 26 mm, 9 of 10 of your handheld shots are sharp at 1/300 s", next(a.text for a in notice if a.topic == "sharpness"))
+        self.assertIn(
+            "At 26 mm, 9 of 10 of your handheld shots are sharp at 1/300 s",
+            next(a.text for a in notice if a.topic == "sharpness"),
+        )
 
     def test_what_the_viewfinder_did_on_other_shots_is_told(self) -> None:
         early = replace(measure(flat_frame()), preview_offset_ev=1.0)

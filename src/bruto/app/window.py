@@ -45,11 +45,11 @@ from bruto.app.widgets.wheel_guard import WheelGuard
 from bruto.app.window_state import WindowState
 from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
+from bruto.output_planner import Outputs
 from bruto.session.session import Session
 from bruto.session.unfinished import ImportTask, MergeTask
 from bruto.shoot.folder_watch import Changes
 from bruto.shoot.shots import Shot
-from bruto.storage.output_planner import Outputs
 from bruto.tasks import Task
 
 NARROW = 1120

@@ -28,7 +28,7 @@ def clip(
     """
     from bruto.develop.recipe import load_recipe
     from bruto.export.clip import make_clip, usual_recipe
-    from bruto.storage.output_planner import Outputs
+    from bruto.output_planner import Outputs
 
     if len(files) < 2:
         raise BrutoError(tr("A clip needs at least two frames."))

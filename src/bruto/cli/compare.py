@@ -67,7 +67,7 @@ def _compare_two(
     from bruto.compare.report import ReportContent, write_report
     from bruto.compare.sources import side_of, stored
     from bruto.develop.recipe import Recipe
-    from bruto.storage.output_planner import Outputs
+    from bruto.output_planner import Outputs
 
     target = None if report is None else Outputs([first, second], overwrite=overwrite).file(report)
     one, other = (side_of(path, values_beside(path), push) for path in (first, second))
@@ -106,8 +106,8 @@ def _compare_two(
 def _compare_folder(folder: Path, push: Recipe | None, report: Path | None, overwrite: bool, as_json: bool) -> None:
     from bruto.compare.shoot_report import lines_of, summary, write_shoot_page
     from bruto.compare.sources import Side, side_of
+    from bruto.output_planner import Outputs
     from bruto.shoot.folder import load_record, open_shoot
-    from bruto.storage.output_planner import Outputs
 
     shots = open_shoot([folder], load_record(folder))
     target = None
@@ -151,7 +151,7 @@ def match(
     from bruto.compare.metrics import COMPARE_EDGE
     from bruto.compare.sources import Developed, Finished, side_of
     from bruto.develop.recipe import save_recipe
-    from bruto.storage.output_planner import Outputs
+    from bruto.output_planner import Outputs
 
     chosen = parts_of(parts) or tuple(PARTS)
     target = Outputs([raw, phone], overwrite=overwrite).file(output)

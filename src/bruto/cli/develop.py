@@ -43,8 +43,8 @@ def develop(
     from bruto.export.encoders import check_preset
     from bruto.export.preset import ExportPreset
     from bruto.export.queue import export_shot
+    from bruto.output_planner import Outputs
     from bruto.shoot.sidecar import load_sidecar
-    from bruto.storage.output_planner import Outputs
 
     if sum((recipe is not None, saved is not None, auto, neutral)) > 1:
         raise typer.BadParameter(tr("choose one of --recipe, --saved, --auto and --neutral"))

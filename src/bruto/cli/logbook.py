@@ -139,8 +139,8 @@ def _export(
     book: BookFile = None,
     as_json: JsonFlag = False,
 ) -> None:
+    from bruto.output_planner import Outputs
     from bruto.storage.atomic_write import write_new
-    from bruto.storage.output_planner import Outputs
 
     kind = output.suffix.lower().lstrip(".")
     if kind not in ("csv", "json"):

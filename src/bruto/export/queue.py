@@ -26,8 +26,8 @@ from bruto.errors import BrutoError, Cancelled
 from bruto.export.encoders import check_preset, write_picture
 from bruto.export.preset import ExportPreset
 from bruto.export.saved_queue import SavedJob, save_queue, take_saved_queue
+from bruto.output_planner import Outputs
 from bruto.storage.atomic_write import NameTaken, Target
-from bruto.storage.output_planner import Outputs
 
 WAITING, RUNNING, DONE, FAILED, STOPPED = "waiting", "running", "done", "failed", "stopped"
 NOT_FINISHED = tr("did not finish before Bruto was closed")

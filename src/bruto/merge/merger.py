@@ -25,8 +25,8 @@ from bruto.merge.methods import method_of
 from bruto.merge.methods.method import Combined, Method
 from bruto.merge.reader import Progress, Reader
 from bruto.merge.result import FrameVerdict, MergeResult
+from bruto.output_planner import Outputs
 from bruto.storage.atomic_write import NameTaken, Target
-from bruto.storage.output_planner import Outputs
 
 D65 = 21
 """Exif code of the illuminant."""

@@ -18,12 +18,12 @@ from bruto.errors import BrutoError
 from bruto.logbook import estimates
 from bruto.logbook.records import LogRecord
 from bruto.logbook.store import Logbook, ShootRow, usual_logbook
+from bruto.output_planner import Outputs
 from bruto.session.logbook_recorder import LogbookRecorder, demo_logbook
 from bruto.session.shoot import Shoot
 from bruto.session.workers import Post, Worker
 from bruto.shoot.verdicts import KEEP_OR_BEST
 from bruto.storage.atomic_write import write_new
-from bruto.storage.output_planner import Outputs
 
 MOST_SHOTS = 500
 """Shots of a list at most."""

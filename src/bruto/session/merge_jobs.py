@@ -27,12 +27,12 @@ from bruto.error_log import unexpected
 from bruto.errors import Cancelled
 from bruto.merge.live_preview import LivePicture
 from bruto.merge.result import MergeResult
+from bruto.output_planner import Outputs
 from bruto.session.differing import differing
 from bruto.session.shoot import Shoot
 from bruto.session.unfinished import Unfinished
 from bruto.session.workers import Post, Worker
 from bruto.storage.atomic_write import Target
-from bruto.storage.output_planner import Outputs
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from psygnal import Signal
 from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.logbook.store import Logbook
+from bruto.output_planner import Outputs
 from bruto.phones.card import PhoneCard, known_phones
 from bruto.plan.almanac import Spot, moon, pole, star, sun
 from bruto.plan.alternatives import Alternative, alternatives_of
@@ -45,7 +46,6 @@ from bruto.session.simulated_preview import Sky, picture_of, sky_of
 from bruto.session.workers import Post, Worker
 from bruto.simphone.preview import SimulatedPreview
 from bruto.storage.atomic_write import write_new
-from bruto.storage.output_planner import Outputs
 
 MOST_KNOWN = 50
 """Plans whose places are offered."""

@@ -14,10 +14,10 @@ from bruto.compare.report import ReportContent as Page
 from bruto.compare.report import write_report
 from bruto.compare.shoot_report import Line, lines_of, summary, write_shoot_page
 from bruto.compare.sources import Side, side_of
+from bruto.output_planner import Outputs
 from bruto.session.comparison import ComparisonSession
 from bruto.session.workers import Post, Worker
 from bruto.shoot.shots import Shot
-from bruto.storage.output_planner import Outputs
 
 ENDINGS = (".html", ".pdf", ".csv")
 

@@ -14,9 +14,9 @@ from bruto.catalog import tr
 from bruto.container.dng_reader import is_raw
 from bruto.container.picture import is_picture
 from bruto.errors import BrutoError, Cancelled, FileProblem
+from bruto.output_planner import Outputs
 from bruto.shoot.pairing import CLIPS
 from bruto.storage.atomic_write import Target, published
-from bruto.storage.output_planner import Outputs
 from bruto.storage.safe_read import FileAction, explain, open_regular, whole_digest
 
 _PIECE = 1 << 20

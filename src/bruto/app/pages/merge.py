@@ -36,9 +36,9 @@ from bruto.merge.methods.method import MergeSteps
 from bruto.merge.methods.starfield import SKY
 from bruto.merge.rejection import RejectionKind, kind_of_rejection
 from bruto.merge.result import MergeResult
+from bruto.output_planner import Outputs
 from bruto.session.merge_jobs import LiveView, MergeView
 from bruto.shoot.shots import Shot, ShotSet, oriented_preview
-from bruto.storage.output_planner import Outputs
 from bruto.tasks import Task
 
 MERGED_SETS = {kind for method in METHODS for kind in method.sets}

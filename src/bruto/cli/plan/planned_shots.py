@@ -16,10 +16,10 @@ from bruto.terminal import shown
 
 @plan_app.command("new", help=tr("Write a plan to edit: a JSON file with a place, a date and a list of planned shots."))
 def _new(output: Annotated[Path, typer.Option("-o", "--output")], overwrite: OverwriteFlag = False) -> None:
+    from bruto.output_planner import Outputs
     from bruto.plan.examples import example
     from bruto.plan.planned_shots import as_bytes
     from bruto.storage.atomic_write import write_new
-    from bruto.storage.output_planner import Outputs
 
     if output.suffix.lower() != ".json":
         raise BrutoError(
@@ -82,8 +82,8 @@ def _list(
 
 def _print_list(output: Path, page: str, plan: Path, night: bool, overwrite: bool) -> None:
     """Write a page as HTML or PDF."""
+    from bruto.output_planner import Outputs
     from bruto.storage.atomic_write import write_new
-    from bruto.storage.output_planner import Outputs
 
     kind = output.suffix.lower()
     if kind not in (".html", ".pdf"):
