@@ -227,8 +227,9 @@ def burst(iso: float, amount: float, run: Merger, moving: bool = False, count: i
 # -- brackets
 
 
-def _static(scene: str, steps: tuple[float, ...], static: bool, folder: Path) -> tuple[list[dict[str, Any]],
-    NDArray[Any], NDArray[Any]]:
+def _static(
+    scene: str, steps: tuple[float, ...], static: bool, folder: Path
+) -> tuple[list[dict[str, Any]], NDArray[Any], NDArray[Any]]:
     """Shots of a bracket, its exposures over the shortest, and its light in units of that one's saturation."""
     from tests.truth import ideal_rgb
 
@@ -244,8 +245,9 @@ def _static(scene: str, steps: tuple[float, ...], static: bool, folder: Path) ->
     return rising, exposures, ideal_rgb(capture) / float(exposures[len(rising) // 2])
 
 
-def _over_bound(merged: NDArray[Any], true: NDArray[Any], exposures: NDArray[Any], noise: dict[str,
-    Any]) -> dict[str, float]:
+def _over_bound(
+    merged: NDArray[Any], true: NDArray[Any], exposures: NDArray[Any], noise: dict[str, Any]
+) -> dict[str, float]:
     """Error of green over the least possible, over all places and in the worst stretch of two stops, of places where no
     frame is about to clip and no edge is near; and errors in EV.
     """

@@ -44,7 +44,7 @@ def main(folder: str, times: int) -> dict:
             rounds.append(
                 {
                     "mb": round(resident_mb()), "developers": alive, "widgets": len(app.allWidgets()),
-                    "edits": len(window.develop.edits),
+                    "edits": len(window.correct.edits),
                 }
             )  # fmt: skip
             print(json.dumps(rounds[-1]), file=sys.stderr, flush=True)

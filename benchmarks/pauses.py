@@ -23,8 +23,8 @@ def pauses() -> dict[str, Any]:
     from bruto.app.main import application
     from bruto.app.window import Window
     from bruto.export.preset import ExportPreset
-    from bruto.simphone.capture import simulate
     from bruto.output_planner import Outputs
+    from bruto.simphone.capture import simulate
 
     with tempfile.TemporaryDirectory(prefix="bruto-pauses-") as name:
         folder = Path(name)
@@ -38,13 +38,13 @@ def pauses() -> dict[str, Any]:
         window.open_paths([str(folder)])
         window.set_task(Task.CORRECT)
         end = time.monotonic() + 60
-        while (window.develop.developer is None or not window.session.idle()) and time.monotonic() < end:
+        while (window.correct.developer is None or not window.session.idle()) and time.monotonic() < end:
             app.processEvents()
             time.sleep(0.002)
         files = [Path(f) for f in burst]
         window.session.merging.start(files, "mean", Outputs(files).in_folder(folder, "merged.dng"))
-        window.session.export_shot(folder / "finished", ".jpg", ExportPreset(), list(window.shoot.shots))
-        edit = window.develop.edit
+        window.session.export_shots(folder / "finished", ".jpg", ExportPreset(), list(window.shoot.shots))
+        edit = window.correct.edit
         assert edit is not None
         gaps, began, last, k = [], time.perf_counter(), time.perf_counter(), 0
         while time.perf_counter() - began < SECONDS:
@@ -57,7 +57,7 @@ def pauses() -> dict[str, Any]:
                 edit.change("exposure", final=False, exposure=0.5 + 0.4 * float(np.sin(k / 60)))
             if k % 1500 == 0:
                 window.step(1 if k % 3000 else -1)
-                edit = window.develop.edit or edit
+                edit = window.correct.edit or edit
             time.sleep(0.002)
         gaps = gaps[2:]
         theme = []

@@ -174,21 +174,21 @@ def interactive(path: Path) -> dict[str, Any]:
         app.processEvents()
 
     end = time.monotonic() + 60
-    while window.develop.developer is None and time.monotonic() < end:
+    while window.correct.developer is None and time.monotonic() < end:
         app.processEvents()
     settle()
-    edit = window.develop.edit
+    edit = window.correct.edit
     assert edit is not None
 
     def series(field: str, values: list[float]) -> list[float]:
         taken = []
         for k, value in enumerate(values):
-            before = window.develop.stage.base
-            piece = window.develop.stage.piece
+            before = window.correct.stage.base
+            piece = window.correct.stage.piece
             began = time.perf_counter()
             edit.change(field, final=k == len(values) - 1, **{field: value})
-            stage = window.develop.stage
-            while (stage.piece is piece) if window.develop.needs_piece() else (stage.base is before):
+            stage = window.correct.stage
+            while (stage.piece is piece) if window.correct.needs_piece() else (stage.base is before):
                 app.processEvents()
                 time.sleep(0.0003)  # as an event loop does, instead of holding the interpreter
             taken.append((time.perf_counter() - began) * 1e3)
@@ -202,7 +202,7 @@ def interactive(path: Path) -> dict[str, Any]:
     result = {
         "point_p95_ms": p95(series("exposure", steps)), "neighbourhood_p95_ms": p95(series("luminance_noise", steps)),
     }  # fmt: skip
-    window.develop.stage.set_one_to_one()
+    window.correct.stage.set_one_to_one()
     settle()
     result["point_at_1_to_1_p95_ms"] = p95(series("exposure", steps))
     result["neighbourhood_at_1_to_1_p95_ms"] = p95(series("sharpness", steps))

@@ -97,10 +97,10 @@ def main() -> int:
         w.set_task(Task.CORRECT)
         p.choose("pans-001")
         p.save("develop")
-        w.develop.stage.set_one_to_one(QPointF(500, 140))
+        w.correct.stage.set_one_to_one(QPointF(500, 140))
         p.save("develop-pixels")
-        w.develop.stage.set_fit()
-        ledger = w.develop.ledger
+        w.correct.stage.set_fit()
+        ledger = w.correct.ledger
         for group in ledger.groups.values():
             group.set_open(group.name in ("hues", "local_contrast"))
         ledger.edit.change("hue node", hue_nodes=[{"hue": 245, "width": 60, "chroma": 1.35, "lightness": -6}])  # type: ignore[union-attr]
@@ -112,7 +112,7 @@ def main() -> int:
             ledger.groups[name].set_open(opened)
         ledger.scroll_area.verticalScrollBar().setValue(0)
         p.choose("sluice-027")
-        p.settle(lambda: w.develop.edit is not None and bool(w.develop.edit.suggestions))
+        p.settle(lambda: w.correct.edit is not None and bool(w.correct.edit.suggestions))
         ledger.all_button.click()
         ledger.edit.keep_version("as measured")  # type: ignore[union-attr]
         p.settle()
@@ -158,12 +158,12 @@ def main() -> int:
         w.set_task(Task.EXPORT)
         p.choose("boiling-house-001-01")
         w.select("set")
-        w.export_shot.go.click()
+        w.export.go.click()
         p.settle(lambda: all(j.state in (queue.DONE, queue.FAILED) for j in w.queue.jobs))
         p.save("deliver")
         w.set_task(Task.CORRECT)
         p.choose("sluice-001-01")
-        w.develop.ledger.all_button.click()
+        w.correct.ledger.all_button.click()
         p.settle()
         w.toggle_theme()
         p.save("develop-dim")

@@ -234,11 +234,11 @@ def first(hand: Hand, folder: Path) -> None:
     hand.key("ctrl+2")
     hand.quiet()
     hand.key("alt+w")
-    hand.until(lambda: w.develop.stage.picking, "picking")
-    hand.click(w.develop.stage)
-    hand.until(lambda: not w.develop.stage.picking, "white")
+    hand.until(lambda: w.correct.stage.picking, "picking")
+    hand.click(w.correct.stage)
+    hand.until(lambda: not w.correct.stage.picking, "white")
     hand.quiet()
-    white = hand.gui(lambda: w.develop.edit.recipe.temperature)
+    white = hand.gui(lambda: w.correct.edit.recipe.temperature)
     hand.key("alt+shift+c")
     dialog = hand.until(QApplication.activeModalWidget, "groups")
     for name, tick in hand.gui(lambda: dict(dialog.ticks)).items():
@@ -258,25 +258,25 @@ def first(hand: Hand, folder: Path) -> None:
     hand.click_card("good")
     hand.key("ctrl+2")
     hand.quiet()
-    strip, stage = w.develop.strip, w.develop.stage
-    shadow = hand.gui(lambda: w.develop.edit.recipe.tone.shadow.lightness)
+    strip, stage = w.correct.strip, w.correct.stage
+    shadow = hand.gui(lambda: w.correct.edit.recipe.tone.shadow.lightness)
     foot = hand.gui(lambda: strip.foot_point("shadow"))
     before = hand.gui(lambda: stage.base)
 
     def during() -> Any:
         hand.until(lambda: stage.base is not before, "a picture during the drag")
-        return hand.gui(lambda: (w.develop.edit.dragging, strip.grab().toImage()))
+        return hand.gui(lambda: (w.correct.edit.dragging, strip.grab().toImage()))
 
     dragging, strip_picture = hand.drag(strip, foot, foot + QPointF(60, 0), during)
     assert dragging
     plain = np.frombuffer(strip_picture.constBits(), np.uint8).reshape(strip_picture.height(), -1, 4)
     assert len(np.unique(plain[40:100].reshape(-1, 4), axis=0)) > 20, "the strip became one block of colour"
     hand.quiet()
-    assert hand.gui(lambda: w.develop.edit.recipe.tone.shadow.lightness) > shadow + 4
+    assert hand.gui(lambda: w.correct.edit.recipe.tone.shadow.lightness) > shadow + 4
 
     # crop by a corner, level by a line, Return ends both; three steps back
     hand.key("alt+f")
-    hand.until(lambda: w.develop.framing, "frame")
+    hand.until(lambda: w.correct.framing, "frame")
     hand.quiet()
     box = hand.gui(stage.frame_rect)
     hand.drag(stage, box.topLeft() + QPointF(1, 1), box.topLeft() + QPointF(80, 60))
@@ -286,12 +286,12 @@ def first(hand: Hand, folder: Path) -> None:
     hand.drag(stage, box.center() - QPointF(120, 0), box.center() + QPointF(120, 9))
     hand.quiet()
     hand.key("Return")
-    hand.until(lambda: not w.develop.framing, "Return ends the tool")
-    recipe = hand.gui(lambda: w.develop.edit.recipe)
+    hand.until(lambda: not w.correct.framing, "Return ends the tool")
+    recipe = hand.gui(lambda: w.correct.edit.recipe)
     assert recipe.crop is not None and abs(recipe.horizon) > 0.5, (recipe.crop, recipe.horizon)
     hand.key("ctrl+z", "ctrl+z", "ctrl+z")
     hand.quiet()
-    recipe = hand.gui(lambda: w.develop.edit.recipe)
+    recipe = hand.gui(lambda: w.correct.edit.recipe)
     assert recipe.crop is None and recipe.tone.shadow.lightness == shadow
 
     # the burst and the bracket
@@ -311,11 +311,11 @@ def first(hand: Hand, folder: Path) -> None:
 
     # the kept ones at 2048 px, without place, and the window closed meanwhile
     hand.key("ctrl+5")
-    hand.from_box(w.export_shot.which, 1)
-    hand.from_box(w.export_shot.size_box, 2)
-    hand.until(lambda: w.export_shot.list.count() == 5, "five listed")
-    assert not hand.gui(w.export_shot.place.isChecked)
-    hand.click(w.export_shot.go)
+    hand.from_box(w.export.which, 1)
+    hand.from_box(w.export.size_box, 2)
+    hand.until(lambda: w.export.list.count() == 5, "five listed")
+    assert not hand.gui(w.export.place.isChecked)
+    hand.click(w.export.go)
     hand.until(lambda: any(j.state == queue.DONE for j in w.queue.jobs), "the first is done")
     hand.key("ctrl+q")
     question = hand.until(
@@ -333,10 +333,10 @@ def second(hand: Hand, folder: Path) -> None:
     hand.key("Return")
     hand.until(lambda: w.task() == Task.EXPORT, "where it was left")
     assert hand.gui(lambda: w.shoot.folder) == folder
-    assert hand.gui(w.export_shot.size_box.currentIndex) == 2
+    assert hand.gui(w.export.size_box.currentIndex) == 2
     left = hand.gui(lambda: [j.state for j in w.queue.jobs])
     assert left and set(left) == {queue.STOPPED}, left
-    hand.click(w.export_shot.go_on)
+    hand.click(w.export.go_on)
     hand.until(lambda: all(j.state == queue.DONE for j in w.queue.jobs), "delivered")
     made = sorted((folder / "finished").iterdir())
     assert [p.name for p in made] == [f"{n}.jpg" for n in ("card", "clipped", "good", "other", "still")], made
@@ -380,7 +380,7 @@ def main(folder: Path, part: str) -> int:
         os._exit(0)
 
     real, hand = queue.export_shot, Hand(window)
-    with mock.patch("bruto.export.queue.deliver", slowly if part == "first" else real):
+    with mock.patch("bruto.export.queue.export_shot", slowly if part == "first" else real):
         thread = threading.Thread(target=work)
         thread.start()
         app.exec()

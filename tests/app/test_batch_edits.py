@@ -28,13 +28,13 @@ class ManyShots(WindowTest):
         return [load_sidecar(raw)[0].recipe for raw in self.raws]
 
     def test_two_requests_are_both_done(self) -> None:
-        self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
-        self.window.session.use_recipe({"chroma": 0.9}, "quiet", "all shots")
+        self.window.session.use_recipe({"exposure": 0.5}, "bright", "all")
+        self.window.session.use_recipe({"chroma": 0.9}, "quiet", "all")
         self.settle()
         self.assertEqual({(r.exposure, r.chroma) for r in self.recipes()}, {(0.5, 0.9)})
         self.assertIn(f" on {SHOTS} shots", self.window.message.text())
         side, _ = load_sidecar(self.raws[-1])
-        self.assertEqual([what for what, _ in side.history], ["recipe bright", "recipe quiet"])
+        self.assertEqual([what for what, _ in side.history], ["recipe:bright", "recipe:quiet"])
 
     def test_files_are_written_off_the_interface_thread(self) -> None:
         threads = []
@@ -45,22 +45,22 @@ class ManyShots(WindowTest):
             save(edit)
 
         with mock.patch.object(Edit, "save", watched):
-            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
+            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all")
             self.settle()
-        opened = len(self.window.develop.edits)  # those are this thread's own
+        opened = len(self.window.correct.edits)  # those are this thread's own
         self.assertEqual(sum(t is threading.main_thread() for t in threads), opened)
         self.assertEqual(len(threads), SHOTS)
         self.assertLess(opened, 4)
 
     def test_what_goes_wrong_is_said(self) -> None:
         with mock.patch("bruto.session.edit.save_sidecar", side_effect=OSError("no room")):
-            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
+            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all")
             self.settle()
         self.assertIn("no room", self.window.message.text())
 
     def test_one_that_fails_does_not_stop_the_others(self) -> None:
         change = Edit.change
-        broken = next(str(raw) for raw in self.raws if str(raw) not in self.window.develop.edits)
+        broken = next(str(raw) for raw in self.raws if str(raw) not in self.window.correct.edits)
 
         def act(edit: Edit, what: str, **values: object) -> bool:
             if str(edit.path) == broken:
@@ -68,30 +68,30 @@ class ManyShots(WindowTest):
             return change(edit, what, **values)
 
         with mock.patch.object(Edit, "change", act):
-            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
+            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all")
             self.settle()
         self.assertEqual(sum(r.exposure == 0.5 for r in self.recipes()), SHOTS - 1)
         self.assertIn("cannot be read", self.window.message.text())
 
     def test_a_shot_opened_meanwhile_changes_in_the_window(self) -> None:
         """The writer leaves it to the window, which shows the new value and keeps it."""
-        target = next(s for s in self.window.shoot.shots if str(s.main) not in self.window.develop.edits)
+        target = next(s for s in self.window.shoot.shots if str(s.main) not in self.window.correct.edits)
         edit = Edit(target.main)
         waiting = self.window.session.bulk
         ask = waiting._channel.ask
 
         def late(*arguments: object) -> None:
-            self.window.develop.edits[str(target.main)] = edit
+            self.window.correct.edits[str(target.main)] = edit
             ask(*arguments)
 
         with mock.patch.object(waiting._channel, "ask", late):
-            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all shots")
+            self.window.session.use_recipe({"exposure": 0.5}, "bright", "all")
             self.settle()
         self.assertEqual(edit.recipe.exposure, 0.5)
         self.assertIn(f" on {SHOTS} shots", self.window.message.text())
 
     def test_closing_waits_until_all_is_written(self) -> None:
-        self.window.session.use_recipe({"exposure": -0.5}, "dark", "all shots")
+        self.window.session.use_recipe({"exposure": -0.5}, "dark", "all")
         self.window.close()
         self.assertEqual({r.exposure for r in self.recipes()}, {-0.5})
 

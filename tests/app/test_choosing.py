@@ -136,7 +136,7 @@ class Choosing(WindowTest):
 
     def test_values_are_copied_used_and_taken_back_together(self) -> None:
         self.click("card-003")
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         edit.change("exposure", exposure=0.7, crop=(-0.3, -0.2, 0.2, 0.2))
         QTest.keyClick(self.window, KEY.Key_C, ALT)
@@ -231,8 +231,8 @@ class Choosing(WindowTest):
         empty = self.folder.parent / "empty"
         empty.mkdir()
         self.window.open_paths([str(empty)])
-        self.assertIsNone(self.window.develop.edit)
-        self.assertIn("holds no DNG files", self.window.develop.stage.message)
+        self.assertIsNone(self.window.correct.edit)
+        self.assertIn("holds no DNG files", self.window.correct.stage.message)
         QTest.keyClick(self.board, KEY.Key_F8)
         self.assertEqual(load_sidecar(self.folder / "card-003.dng")[0].verdict, "")
 
@@ -258,6 +258,6 @@ class Choosing(WindowTest):
         self.assertEqual(self.names(), ["card-003", "pans-001"])
         self.window.commands.shown.close()
         self.task(Task.CORRECT)
-        self.window.develop.stage.customContextMenuRequested.emit(QPoint(50, 50))
+        self.window.correct.stage.customContextMenuRequested.emit(QPoint(50, 50))
         self.assertIn("Crop in the picture", [a.text() for a in self.window.commands.shown.actions()])
         self.window.commands.shown.close()

@@ -38,12 +38,12 @@ class Keys(WindowTest):
         self.window.shoot.select(None)
         menu = self.window.menu_button.menu()
         menu.aboutToShow.emit()
-        self.assertFalse(self.window.commands.actions["take-all"].isEnabled())
+        self.assertFalse(self.window.commands.actions["apply-all"].isEnabled())
         menu.aboutToHide.emit()
         self.choose("card-003")
-        steps = len(self.window.develop.edit.sidecar.history)
+        steps = len(self.window.correct.edit.sidecar.history)
         QTest.keyClick(self.window, Qt.Key.Key_A, Qt.KeyboardModifier.AltModifier)
-        self.assertEqual(len(self.window.develop.edit.sidecar.history), steps + 1)
+        self.assertEqual(len(self.window.correct.edit.sidecar.history), steps + 1)
 
     def test_the_path_of_a_shot_is_copied(self) -> None:
         self.choose("card-003")

@@ -121,7 +121,7 @@ class Compares(WindowTest):
         self.assertIn("The phone: exposure", look.text.text())
         QTest.mouseClick(look.ticks["colour"], LEFT, pos=look.ticks["colour"].rect().center() / 3)
         self.compared()
-        self.assertEqual(self.comparing.phone.recipe().chroma, self.window.develop.edit.recipe.chroma)
+        self.assertEqual(self.comparing.phone.recipe().chroma, self.window.correct.edit.recipe.chroma)
         look.strength.setFocus()
         for _ in range(10):
             QTest.keyClick(look.strength, Qt.Key.Key_Left)
@@ -139,14 +139,14 @@ class Compares(WindowTest):
         self.assertEqual(named.recipe.exposure, self.comparing.phone.recipe().exposure)
         self.assertNotIn("local_tone", named.fields)
         QTest.mouseClick(look.use, LEFT)
-        self.window.develop.save()
+        self.window.correct.save()
         self.compared()
         side, _ = load_sidecar(self.files[0])
         self.assertGreater(len(side.recipe.local_tone.gains), 100)
         self.assertEqual([what for what, _ in side.history], ["the phone's look"])
-        self.assertTrue(self.window.develop.ledger.rows["local_strength"].isVisibleTo(self.window.develop.ledger))
-        self.window.develop.edit.undo()
-        self.assertFalse(self.window.develop.ledger.rows["local_strength"].isVisibleTo(self.window.develop.ledger))
+        self.assertTrue(self.window.correct.ledger.rows["local_strength"].isVisibleTo(self.window.correct.ledger))
+        self.window.correct.edit.undo()
+        self.assertFalse(self.window.correct.ledger.rows["local_strength"].isVisibleTo(self.window.correct.ledger))
 
     def test_other_shots_of_a_set_get_the_look_at_their_own_exposure(self) -> None:
         phone = self.comparing.phone
@@ -244,7 +244,7 @@ class Compares(WindowTest):
 
     def test_the_second_is_shown_as_bright_as_the_first(self) -> None:
         self.pick(1, "the raw, default values")
-        self.window.develop.edit.change("exposure", exposure=1.0)  # type: ignore[union-attr]
+        self.window.correct.edit.change("exposure", exposure=1.0)  # type: ignore[union-attr]
         self.task(Task.CORRECT)
         self.task(Task.COMPARE)
         self.compared()
@@ -355,7 +355,7 @@ class CompareMoves(WindowTest):
         self.settle()
         self.assertAlmostEqual(self.stage.zoom, 1.0)
         assert self.stage.pieces is not None
-        developer, edit = self.window.develop.developer, self.window.develop.edit
+        developer, edit = self.window.correct.developer, self.window.correct.edit
         assert developer is not None and edit is not None
         wanted = self.stage.wanted_piece()
         assert wanted is not None
@@ -441,7 +441,7 @@ class CompareMoves(WindowTest):
 
     def test_a_change_in_develop_changes_the_comparison(self) -> None:
         values = dict(self.window.compare.panel.values)
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         edit.change("exposure", exposure=1.2)
         self.task(Task.CORRECT)

@@ -26,7 +26,7 @@ class DevelopTest(WindowTest):
         super().setUp()
         self.task(Task.CORRECT)
         self.choose("card-003")
-        self.page = self.window.develop
+        self.page = self.window.correct
         self.ledger = self.page.ledger
         assert self.page.edit is not None
         self.edit = self.page.edit
@@ -335,14 +335,14 @@ class Recipes(DevelopTest):
         assert dialog is not None
         dialog.names.setCurrentRow(1)
         self.assertFalse(dialog.ticks["light"].isEnabled())
-        dialog.target.setCurrentText("its set")
+        dialog.target.setCurrentIndex(dialog.target.findData("set"))
         QTest.mouseClick(dialog.use, LEFT)
         self.settle()
-        self.assertIn("Used recipe Warm on 4 shots", self.window.message.text())
+        self.assertIn("Applied recipe Warm to 4 shots", self.window.message.text())
         for path in sorted(self.folder.glob("sluice*.dng")):
             side = load_sidecar(path)[0]
             self.assertEqual((side.recipe.chroma, side.recipe.exposure), (1.4, 0.0))
-            self.assertEqual(side.history[-1][0], "recipe Warm")
+            self.assertEqual(side.history[-1][0], "recipe:Warm")
         QTest.mouseClick(dialog.delete, LEFT)
         self.assertEqual(dialog.names.count(), 1)
         dialog.name.setText("")

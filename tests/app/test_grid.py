@@ -39,7 +39,7 @@ class GridOfMany(WindowTest):
         return [c.title for c in self.grid.cells]
 
     def test_what_there_is_of_a_shot_with_what_each_does(self) -> None:
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         edit.change("light", exposure=0.75)
         edit.keep_version("brighter")
@@ -61,7 +61,7 @@ class GridOfMany(WindowTest):
 
     def test_selected_shots_at_equal_brightness_with_linked_zoom(self) -> None:
         self.choose("sluice-001-01")
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         edit.change("light", exposure=1.0)
         self.window.shoot.choose([s for s in self.window.shoot.shots if s.name.startswith("sluice")])

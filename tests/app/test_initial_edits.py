@@ -50,7 +50,7 @@ class Starts(WindowTest):
         return pixels(self.window.shots.model.thumbs[str(path)][0]).astype(float)
 
     def test_it_is_in_force_and_nothing_is_written(self) -> None:
-        edit, ledger = self.window.develop.edit, self.window.develop.ledger
+        edit, ledger = self.window.correct.edit, self.window.correct.ledger
         self.assertEqual(edit.recipe, suggested(self.card))
         self.assertNotEqual(edit.recipe, Recipe())
         self.assertFalse(edit.can_undo)
@@ -62,13 +62,13 @@ class Starts(WindowTest):
         np.testing.assert_array_equal(self.picture(), whole)
 
     def test_a_change_stands_on_top_and_is_taken_back(self) -> None:
-        start = self.window.develop.edit.recipe
-        self.window.develop.edit.change("exposure", exposure=1.25)
-        self.window.develop.save()
+        start = self.window.correct.edit.recipe
+        self.window.correct.edit.change("exposure", exposure=1.25)
+        self.window.correct.save()
         side, _ = load_sidecar(self.card)
         self.assertEqual(side.recipe, start.changed(exposure=1.25))
-        QTest.mouseClick(self.window.develop.ledger.undo_button, LEFT)
-        self.assertEqual(self.window.develop.edit.recipe, start)
+        QTest.mouseClick(self.window.correct.ledger.undo_button, LEFT)
+        self.assertEqual(self.window.correct.edit.recipe, start)
 
     def test_a_verdict_alone_writes_no_values(self) -> None:
         self.window.session.judge("keep")
@@ -76,7 +76,7 @@ class Starts(WindowTest):
         side, _ = load_sidecar(self.card)
         self.assertEqual((side.verdict, side.recipe), ("keep", Recipe()))
         self.assertEqual(Edit(self.card).untouched, True)
-        self.assertEqual(self.window.develop.edit.recipe, suggested(self.card))
+        self.assertEqual(self.window.correct.edit.recipe, suggested(self.card))
 
     def test_shots_that_were_never_opened_are_shown_as_they_would_be_developed(self) -> None:
         for raw in self.raws[2:]:
@@ -87,9 +87,9 @@ class Starts(WindowTest):
 
     def test_values_are_used_on_top_of_each_shots_own_start(self) -> None:
         closed = self.raws[-1]
-        self.assertNotIn(str(closed), self.window.develop.edits)
+        self.assertNotIn(str(closed), self.window.correct.edits)
         before = self.small(closed)
-        self.window.session.use_recipe({"exposure": 2.5}, "bright", "all shots")
+        self.window.session.use_recipe({"exposure": 2.5}, "bright", "all")
         self.settle()
         self.assertEqual(load_sidecar(closed)[0].recipe, suggested(closed).changed(exposure=2.5))
         self.wait(lambda: self.small(closed).mean() > before.mean() + 10)
@@ -98,10 +98,10 @@ class Starts(WindowTest):
         closed = self.raws[-1]
         out = self.folder.parent / "out"
         out.mkdir()
-        page = self.window.export_shot
+        page = self.window.export
         page.folder.setText(str(out))
         shot = next(s for s in self.window.shoot.shots if s.main == closed)
-        self.window.session.export_shot(out, ".png", page.preset(), [shot])
+        self.window.session.export_shots(out, ".png", page.preset(), [shot])
         self.wait(lambda: not self.window.session.queue.unfinished())
         (job,) = self.window.session.queue.jobs
         self.assertEqual(job.recipe, suggested(closed))
@@ -109,16 +109,16 @@ class Starts(WindowTest):
 
     def test_the_setting_changes_all_that_was_never_edited(self) -> None:
         closed, starting = self.raws[-1], self.window.session.starting
-        ledger = self.window.develop.ledger
+        ledger = self.window.correct.ledger
         ledger.starts[False].trigger()
-        self.assertEqual(self.window.develop.edit.recipe, Recipe())
+        self.assertEqual(self.window.correct.edit.recipe, Recipe())
         self.wait(starting.worker.idle)
         self.app.processEvents()
         expected = small_picture(Developer(open_source(closed)), Recipe()).astype(float)
         self.wait(lambda: np.abs(self.small(closed) - expected).mean() < 3)
         self.assertEqual(load_settings().start, "defaults")
         ledger.starts[True].trigger()
-        self.assertEqual(self.window.develop.edit.recipe, suggested(self.card))
+        self.assertEqual(self.window.correct.edit.recipe, suggested(self.card))
         self.assertTrue(ledger.starts[True].isChecked() and not ledger.starts[False].isChecked())
 
     def test_the_preview_stays_until_the_suggestions_are_known(self) -> None:
@@ -139,8 +139,8 @@ class Starts(WindowTest):
         ):
             self.choose("pans-001")
             self.settle()
-        self.assertEqual(self.window.develop.edit.recipe, suggested(pans))
-        self.assertNotIn(Recipe(), [r for r in seen if r == self.window.develop.edit.recipe or r == Recipe()])
+        self.assertEqual(self.window.correct.edit.recipe, suggested(pans))
+        self.assertNotIn(Recipe(), [r for r in seen if r == self.window.correct.edit.recipe or r == Recipe()])
 
 
 class Edits(unittest.TestCase):

@@ -249,8 +249,8 @@ class ReadingOfAShot(IntakeTest):
         QTest.mouseClick(button, LEFT)
         self.settle()
         self.assertEqual(self.window.task(), Task.CORRECT)
-        assert self.window.develop.shot is not None
-        self.assertEqual(self.window.develop.shot.name, "pans-007")
+        assert self.window.correct.shot is not None
+        self.assertEqual(self.window.correct.shot.name, "pans-007")
 
 
 class TakesAndGear(IntakeTest):

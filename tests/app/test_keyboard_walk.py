@@ -29,7 +29,7 @@ class KeyboardWalk(WindowTest):
     def test_from_a_folder_to_a_finished_picture(self) -> None:
         w = self.window
         self.choose("card-003")
-        develop, ledger, strip = w.develop, w.develop.ledger, w.develop.strip
+        develop, ledger, strip = w.correct, w.correct.ledger, w.correct.strip
         edit = develop.edit
         assert edit is not None
         self.assertEqual(develop.tag.text(), "RAW, developed")
@@ -105,21 +105,21 @@ class KeyboardWalk(WindowTest):
         QTest.mouseClick(w.merge.open_button, LEFT)
         self.settle()
         self.assertEqual(w.task(), Task.CORRECT)
-        self.assertEqual(w.develop.tag.text(), "MERGED, developed")
+        self.assertEqual(w.correct.tag.text(), "MERGED, developed")
 
         # deliver the first shot
         self.choose("card-003")
         self.task(Task.EXPORT)
-        w.export_shot.folder.selectAll()
-        QTest.keyClicks(w.export_shot.folder, str(self.folder / "out"))
-        w.export_shot.format.setCurrentText("PNG, 8 bit")
-        QTest.mouseClick(w.export_shot.go, LEFT)
+        w.export.folder.selectAll()
+        QTest.keyClicks(w.export.folder, str(self.folder / "out"))
+        w.export.format.setCurrentText("PNG, 8 bit")
+        QTest.mouseClick(w.export.go, LEFT)
         self.wait(lambda: bool(w.queue.jobs) and all(j.state == queue.DONE for j in w.queue.jobs))
         with Image.open(self.folder / "out/card-003.png") as image:
             found = np.asarray(image)
         np.testing.assert_array_equal(found, Developer(open_source(edit.path)).render(edit.recipe))
         self.app.processEvents()
-        row = next(iter(w.export_shot.rows.values()))
+        row = next(iter(w.export.rows.values()))
         self.assertTrue(row.state.text().startswith("done"))
 
         # everything taken back again

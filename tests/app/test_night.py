@@ -81,8 +81,8 @@ class Night(WindowTest):
         self.assertEqual([g.kind for g in shoot.sets if merged in g.shots], ["single"])
         self.assertEqual([len(g.shots) for g in shoot.sets if g.kind == "trail"], [COUNT])  # it is no frame of its set
         QTest.mouseClick(self.page.open_button, LEFT)
-        self.wait(lambda: self.window.develop.developer is not None)
+        self.wait(lambda: self.window.correct.developer is not None)
         self.settle()
         self.assertEqual(self.window.shoot.current.raw, made)  # type: ignore[union-attr]
-        assert self.window.develop.edit is not None
-        self.assertLess(self.window.develop.edit.recipe.exposure, 6)
+        assert self.window.correct.edit is not None
+        self.assertLess(self.window.correct.edit.recipe.exposure, 6)

@@ -26,7 +26,7 @@ class ProfileRows(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.task(Task.CORRECT)
-        self.row = self.window.develop.ledger.profile
+        self.row = self.window.correct.ledger.profile
 
     def open_kind(self, kind: str) -> None:
         shot = next(s for s in self.window.shoot.shots if s.seen is not None and s.seen.kind == kind)
@@ -39,7 +39,7 @@ class ProfileRows(WindowTest):
         QTest.mouseClick(self.row.keep, LEFT)
         self.settle()
         dropped = self.picture()
-        self.assertFalse(self.window.develop.edit.recipe.base_look)
+        self.assertFalse(self.window.correct.edit.recipe.base_look)
         self.assertEqual(self.row.keep.text(), "Base look off")
         self.assertGreater(float(np.abs(kept.astype(int) - dropped).mean()), 3)
         QTest.keyClick(self.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -64,16 +64,16 @@ class ProfileRows(WindowTest):
             self.row.box.setCurrentIndex(index)
             self.row.box.activated.emit(index)
         self.settle()
-        self.assertEqual(self.window.develop.edit.recipe.profile, str(path))
+        self.assertEqual(self.window.correct.edit.recipe.profile, str(path))
         self.assertIn("hue and saturation map 6 × 3 × 1", self.row.brings.text())
         self.assertGreater(float(np.abs(before.astype(int) - self.picture()).mean()), 2)
         Path(path).unlink()
-        self.window.develop.ledger.refresh()
+        self.window.correct.ledger.refresh()
         self.assertIn("no longer exists", self.row.brings.text())
         reset = next(b for b in self.row.findChildren(type(self.row.keep)) if b.accessibleName() == "Reset profile")
         QTest.mouseClick(reset, LEFT)
         self.settle()
-        self.assertEqual(self.window.develop.edit.recipe.profile, "own")
+        self.assertEqual(self.window.correct.edit.recipe.profile, "own")
         np.testing.assert_array_equal(self.picture(), before)
 
     def test_a_picture_has_no_profile_to_choose(self) -> None:

@@ -58,7 +58,7 @@ class Texts(WindowTest):
         (self.folder / "<i>broken<i>.dng").write_bytes(b"II*\0")
 
     def test_words_of_files_are_shown_letter_by_letter(self) -> None:
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         edit.change(MARKUP, exposure=0.3)
         edit.keep_version(MARKUP)
@@ -99,7 +99,7 @@ class Texts(WindowTest):
 class RightShot(WindowTest):
     def test_nothing_reaches_the_shot_before_when_opening_fails(self) -> None:
         self.choose("card-003")
-        before = self.window.develop.edit
+        before = self.window.correct.edit
         assert before is not None
         other = next(s for s in self.window.shoot.shots if s.name == "sluice-001-01")
         with (
@@ -107,7 +107,7 @@ class RightShot(WindowTest):
             self.assertRaises(EmitLoopError),
         ):
             self.window.shoot.select(other)
-        self.assertIsNone(self.window.develop.edit)
+        self.assertIsNone(self.window.correct.edit)
         QTest.keyClick(self.window, Qt.Key.Key_A, Qt.KeyboardModifier.AltModifier)
         self.window.page(Task.INTAKE).judge("discard")
         self.assertEqual((before.sidecar.verdict, before.recipe), ("", Recipe()))
@@ -130,18 +130,18 @@ class RightShot(WindowTest):
         shot = next(s for s in self.window.shoot.shots if s.main == raw)
         self.window.shoot.select(shot)
         self.settle()
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         self.assertEqual((edit.path, edit.sidecar.note), (raw, "kept"))
         self.assertIn("cannot be used", self.window.message.text())
 
     def test_not_saved_is_said_and_stays(self) -> None:
         self.choose("card-003")
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         with mock.patch("bruto.session.edit.save_sidecar", side_effect=FileProblem("the disk is full")):
             edit.change("exposure", exposure=0.6)
-            self.window.develop.save()
+            self.window.correct.save()
             self.assertEqual(self.window.saved.text(), "NOT SAVED")
             asked: list[tuple] = []
             self.window.confirm = lambda *text: asked.append(text) or False  # type: ignore[func-returns-value]
@@ -251,7 +251,7 @@ class Unfinished(WindowTest):
 
     def test_picking_a_hue_does_not_hold_the_window(self) -> None:
         self.choose("card-003")
-        page = self.window.develop
+        page = self.window.correct
         page.ledger.unfold("hues")
         page.ledger.hues.pick_button.setChecked(True)
 
@@ -295,7 +295,7 @@ class Unfinished(WindowTest):
 
     def test_a_shot_that_is_turned_to_is_not_said_to_be_unsaved(self) -> None:
         self.choose("card-003")
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         edit.change("exposure", exposure=0.4)
         self.assertEqual(self.window.saved.text(), "not saved yet")

@@ -37,9 +37,9 @@ class Start(WindowTest):
         self.again()
         self.assertEqual(self.window.task(), Task.START)
         self.task(Task.CORRECT)
-        self.assertFalse(self.window.develop.ledger.isVisible())
-        self.assertFalse(self.window.develop.strip.isVisible())
-        self.assertIn("Open a folder", self.window.develop.stage.message)
+        self.assertFalse(self.window.correct.ledger.isVisible())
+        self.assertFalse(self.window.correct.strip.isVisible())
+        self.assertIn("Open a folder", self.window.correct.stage.message)
 
     def test_a_shoot_opens_where_one_was(self) -> None:
         self.window.open_shoot([str(self.folder)], "A day")
@@ -47,7 +47,7 @@ class Start(WindowTest):
         self.assertEqual(self.window.task(), Task.INTAKE)  # the first time
         self.choose_in_list("sluice-001-01")
         self.task(Task.COMPARE)
-        self.window.develop.ledger.set_open_groups(["noise"])
+        self.window.correct.ledger.set_open_groups(["noise"])
         self.window.intake.use_order("name", "all")
         self.window.session.judge("keep")
         self.settle()
@@ -62,7 +62,7 @@ class Start(WindowTest):
         self.settle()
         self.assertEqual(self.window.task(), Task.COMPARE)
         self.assertEqual(self.window.shoot.current.name, "sluice-001-01")  # type: ignore[union-attr]
-        self.assertEqual(self.window.develop.ledger.open_groups(), ["noise"])
+        self.assertEqual(self.window.correct.ledger.open_groups(), ["noise"])
         self.assertEqual(self.window.intake.board.cards.sort_by, "name")
 
     def choose_in_list(self, name: str) -> None:
@@ -105,11 +105,11 @@ class Start(WindowTest):
         self.assertEqual(page.buttons["undo"].text(), "Ctrl+J")
         for keys, tip in (("F12", "Whole picture (F12)"), ("", "Whole picture"), ("F2", "Whole picture (F2)")):
             self.assertEqual(self.window.set_keys("zoom", keys), "")
-            self.assertEqual(self.window.develop.fit_button.toolTip().strip(), tip)
+            self.assertEqual(self.window.correct.fit_button.toolTip().strip(), tip)
         self.window.activateWindow()
         self.choose("card-003")
         self.task(Task.CORRECT)
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         edit.change("exposure", exposure=0.5)
         QTest.keyClick(self.window, KEY.Key_Z, CTRL)
@@ -127,7 +127,7 @@ class Start(WindowTest):
         QTest.keyClicks(search.words, "suggest take all")
         QTest.keyClick(search.words, KEY.Key_Return)
         self.settle()
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         self.assertEqual(edit.open_suggestions(), [])
 
@@ -144,6 +144,6 @@ class Start(WindowTest):
         labels = [w.text() for w in self.window.drawer.findChildren(type(self.window.message))]
         self.assertTrue(any(t.endswith("That cannot be.") for t in labels))
         self.assertEqual(self.window.messages.button.text(), "Messages")
-        self.window.develop.stage.setFocus()
+        self.window.correct.stage.setFocus()
         QTest.keyClick(self.window, KEY.Key_Escape)
         self.assertFalse(self.window.drawer.isVisible())

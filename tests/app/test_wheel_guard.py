@@ -48,7 +48,7 @@ class Hand(WindowTest):
 
     def state(self) -> tuple:
         """What no wheel, Enter or Escape may change."""
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         boxes = [w.currentIndex() for w in self.window.findChildren(QComboBox)]
         plan = self.window.session.plan_editor.plan
@@ -58,7 +58,7 @@ class Hand(WindowTest):
         self.task(Task.PLAN)  # there is one from now on
         for task in TASKS:
             self.task(task)
-            self.window.develop.ledger.unfold()
+            self.window.correct.ledger.unfold()
             self.window.setFocus()
             before = self.state()
             held = [w for w in self.widgets(QAbstractSpinBox, QComboBox, QAbstractSlider, Track)
@@ -78,7 +78,7 @@ class Hand(WindowTest):
         """On every page and each widget that keys get to: at most a third of its pixels change."""
         for task in TASKS:
             self.task(task)
-            self.window.develop.ledger.set_open_groups(["light", "white", "noise", "tone", "color"])
+            self.window.correct.ledger.set_open_groups(["light", "white", "noise", "tone", "color"])
             self.settle()
             for widget in self.widgets():
                 if widget.focusPolicy() == Qt.FocusPolicy.NoFocus or not widget.isEnabled():
@@ -99,7 +99,7 @@ class Hand(WindowTest):
 
     def test_commas_points_and_signs_are_numbers(self) -> None:
         self.task(Task.CORRECT)
-        edit, spin = self.window.develop.edit, self.window.develop.ledger.rows["exposure"].spin
+        edit, spin = self.window.correct.edit, self.window.correct.ledger.rows["exposure"].spin
         assert edit is not None
         for typed, value in (("0,8", 0.8), ("-1.25", -1.25), ("+2", 2.0), (".3", 0.3), ("1 ", 1.0)):
             QTest.mouseClick(spin.lineEdit(), LEFT)
@@ -112,7 +112,7 @@ class Hand(WindowTest):
 
     def test_what_cannot_be_is_told_at_the_field(self) -> None:
         self.task(Task.CORRECT)
-        edit, spin = self.window.develop.edit, self.window.develop.ledger.rows["exposure"].spin
+        edit, spin = self.window.correct.edit, self.window.correct.ledger.rows["exposure"].spin
         assert edit is not None
         edit.change("x", exposure=0.4)
         QTest.mouseClick(spin.lineEdit(), LEFT)
@@ -147,7 +147,7 @@ class Hand(WindowTest):
 
     def test_escape_leaves_and_enter_ends_a_tool_wherever_the_focus_is(self) -> None:
         self.task(Task.CORRECT)
-        page = self.window.develop
+        page = self.window.correct
         for tool, on in (
             (lambda: page.toggle_pick("white"), lambda: page.stage.picking),
             (lambda: page.toggle_frame_tool("frame_button"), lambda: page.framing),
@@ -171,7 +171,7 @@ class Hand(WindowTest):
 
     def test_a_drag_with_shift_is_fine(self) -> None:
         self.task(Task.CORRECT)
-        track, edit = self.window.develop.ledger.rows["contrast"].track, self.window.develop.edit
+        track, edit = self.window.correct.ledger.rows["contrast"].track, self.window.correct.edit
         assert edit is not None
         start, far = track.rect().center(), track.rect().center() + QPoint(20, 0)
         ends = []
@@ -186,7 +186,7 @@ class Hand(WindowTest):
 
     def test_a_handle_follows_finely_with_shift(self) -> None:
         self.task(Task.CORRECT)
-        strip, edit = self.window.develop.strip, self.window.develop.edit
+        strip, edit = self.window.correct.strip, self.window.correct.edit
         assert edit is not None
         moved = []
         for held in (NONE, Qt.KeyboardModifier.ShiftModifier):
@@ -204,9 +204,9 @@ class LedgerByKeys(WindowTest):
         super().setUp()
         self.choose("card-003")
         self.task(Task.CORRECT)
-        self.ledger = self.window.develop.ledger
-        assert self.window.develop.edit is not None
-        self.edit = self.window.develop.edit
+        self.ledger = self.window.correct.ledger
+        assert self.window.correct.edit is not None
+        self.edit = self.window.correct.edit
 
     def key(self, key: Qt.Key, held: Qt.KeyboardModifier = NONE) -> None:
         QTest.keyClick(QApplication.focusWidget(), key, held)
@@ -215,7 +215,7 @@ class LedgerByKeys(WindowTest):
     def test_the_ledger_is_one_stop_and_arrows_go_through_it(self) -> None:
         body = self.ledger.scroll_area.widget()
         assert body is not None
-        self.window.develop.strip.setFocus()
+        self.window.correct.strip.setFocus()
         inside = []
         for _ in range(14):
             self.key(KEY.Key_Tab)

@@ -28,12 +28,12 @@ class DevelopRows(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.choose("sluice-001-01")
-        self.edit = self.window.develop.edit
+        self.edit = self.window.correct.edit
         assert self.edit is not None
 
     def test_every_track_changes_value_and_picture_and_is_one_step(self) -> None:
-        ledger = self.window.develop.ledger
-        self.window.develop.stage.set_one_to_one()
+        ledger = self.window.correct.ledger
+        self.window.correct.stage.set_one_to_one()
         self.settle()
         ledger.unfold()
         for field, row in ledger.rows.items():
@@ -42,7 +42,7 @@ class DevelopRows(WindowTest):
                     field_of = {"columns": 1, "rows": 1, "lights": 2, "gains": [0.6, 0.6]}
                     self.edit.change("local tone", local_tone=field_of)
                     self.settle()
-                before, steps = pixels(self.window.develop.stage.grab().toImage()), len(self.edit.sidecar.history)
+                before, steps = pixels(self.window.correct.stage.grab().toImage()), len(self.edit.sidecar.history)
                 old = getattr(self.edit.recipe, field)
                 row.window().findChildren(QWidget)  # laid out
                 ledger.findChild(QWidget)
@@ -51,7 +51,7 @@ class DevelopRows(WindowTest):
                 self.drag(row.track, start, start + QPointF(away, 0))
                 self.assertNotEqual(getattr(self.edit.recipe, field), old)
                 self.assertEqual(len(self.edit.sidecar.history), steps + 1)
-                after = pixels(self.window.develop.stage.grab().toImage())
+                after = pixels(self.window.correct.stage.grab().toImage())
                 if field in ("local_contrast_fine", "grain_size"):
                     continue  # told in pixels of 12 MP: less than one of so small a capture
                 self.assertGreater(np.abs(after.astype(int) - before).mean(), 0.02)
@@ -64,7 +64,7 @@ class DevelopRows(WindowTest):
         self.wait(self.window.session.starting.worker.idle)
         self.settle()
         listed.clear()
-        picture = self.window.develop.stage.base
+        picture = self.window.correct.stage.base
         assert picture is not None
         thumbs.make(shots)
         thumbs.developed(shots[-1], picture)  # while the previews are made
@@ -74,7 +74,7 @@ class DevelopRows(WindowTest):
         self.assertNotEqual(listed[str(shots[0].main)][1], "developed")
 
     def test_typing_arrow_keys_and_reset(self) -> None:
-        row = self.window.develop.ledger.rows["exposure"]
+        row = self.window.correct.ledger.rows["exposure"]
         row.spin.setFocus()
         row.spin.selectAll()
         QTest.keyClicks(row.spin, "1.35")
@@ -107,13 +107,13 @@ class DevelopRows(WindowTest):
         self.assertEqual(row.spin.value(), 0.0)
 
     def test_evidence_and_suggestion_are_told(self) -> None:
-        for field, row in self.window.develop.ledger.rows.items():
+        for field, row in self.window.correct.ledger.rows.items():
             if field in self.edit.suggestions:
                 self.assertEqual(row.evidence.text(), self.edit.suggestions[field].evidence)
-        self.assertIn("EV", self.window.develop.ledger.tone_evidence.text())
+        self.assertIn("EV", self.window.correct.ledger.tone_evidence.text())
 
     def test_white_is_picked_in_the_picture(self) -> None:
-        develop = self.window.develop
+        develop = self.window.correct
         QTest.keyClick(self.window, Qt.Key.Key_W, Qt.KeyboardModifier.AltModifier)
         self.assertTrue(develop.stage.picking)
         place = develop.stage.to_widget(250, 60).toPoint()
@@ -130,7 +130,7 @@ class DevelopRows(WindowTest):
 
     def test_the_axis_reaches_to_where_the_last_channel_is_full(self) -> None:
         """Of a merged bracket it is far up; the axis stands still while exposure is dragged."""
-        strip, light = self.window.develop.strip, self.window.develop.strip.light
+        strip, light = self.window.correct.strip, self.window.correct.strip.light
         assert light is not None
         usual = strip.view
         dark = np.zeros_like(light.histograms)
@@ -150,7 +150,7 @@ class DevelopRows(WindowTest):
         self.assertEqual(strip.view, usual)
 
     def test_handles_by_mouse_and_keys(self) -> None:
-        strip = self.window.develop.strip
+        strip = self.window.correct.strip
         self.drag(strip, strip.handle_point("bright"), strip.handle_point("bright") + QPointF(-30, 0))
         self.assertLess(self.edit.recipe.tone.bright.ev, Recipe().tone.bright.ev - 0.3)
         # a handle cannot pass its neighbour
@@ -168,13 +168,13 @@ class DevelopRows(WindowTest):
     def test_before_is_shown_while_held(self) -> None:
         self.edit.change("exposure", exposure=2.0)
         self.settle()
-        stage = self.window.develop.stage
+        stage = self.window.correct.stage
         bright = pixels(stage.grab().toImage()).mean()
         self.window.setFocus()
         QTest.keyPress(self.window, Qt.Key.Key_F3)
         self.settle()
         self.assertLess(pixels(stage.grab().toImage()).mean(), bright - 10)
-        self.assertIn("BEFORE", self.window.develop.tag.text())
+        self.assertIn("BEFORE", self.window.correct.tag.text())
         QTest.keyRelease(self.window, Qt.Key.Key_F3)
         self.settle()
         self.assertAlmostEqual(pixels(stage.grab().toImage()).mean(), bright, delta=1)
@@ -183,7 +183,7 @@ class DevelopRows(WindowTest):
         self.edit.change("exposure", exposure=0.75)
         self.choose("card-003")
         self.choose("sluice-001-01")
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         self.assertEqual(edit.recipe.exposure, 0.75)
         self.assertEqual(load_sidecar(edit.path)[0].recipe.exposure, 0.75)
@@ -195,10 +195,10 @@ class DevelopRows(WindowTest):
             self.app.processEvents()
         self.settle()
         final = self.picture()
-        developer = self.window.develop.developer
+        developer = self.window.correct.developer
         assert developer is not None
         # behind a sharp piece the whole is kept coarser
-        factor = max(self.window.develop.factor(), 4 if self.window.develop.needs_piece() else 1)
+        factor = max(self.window.correct.factor(), 4 if self.window.correct.needs_piece() else 1)
         expected = developer.view(self.edit.recipe, factor)
         np.testing.assert_array_equal(final, expected)
 
@@ -206,7 +206,7 @@ class DevelopRows(WindowTest):
 class StageMoves(WindowTest):
     def test_wheel_zooms_at_the_pointer_and_pixels_get_sharp(self) -> None:
         self.choose("card-003")
-        stage = self.window.develop.stage
+        stage = self.window.correct.stage
         at = QPointF(stage.width() * 0.3, stage.height() * 0.4)
         place = stage.to_frame(at)
         for _ in range(6):
@@ -224,19 +224,19 @@ class StageMoves(WindowTest):
 
     def test_one_key_between_fit_and_pixels(self) -> None:
         self.choose("card-003")
-        stage = self.window.develop.stage
-        self.assertTrue(stage.fit and self.window.develop.fit_button.isChecked())
+        stage = self.window.correct.stage
+        self.assertTrue(stage.fit and self.window.correct.fit_button.isChecked())
         QTest.keyClick(self.window, Qt.Key.Key_F2)
         self.settle()
         self.assertAlmostEqual(stage.zoom * stage.devicePixelRatioF(), 1)
-        self.assertTrue(self.window.develop.one_button.isChecked())
-        self.assertFalse(self.window.develop.fit_button.isChecked())
+        self.assertTrue(self.window.correct.one_button.isChecked())
+        self.assertFalse(self.window.correct.fit_button.isChecked())
         QTest.keyClick(self.window, Qt.Key.Key_F2)
         self.assertTrue(stage.fit)
 
     def test_pointer_reads_the_light(self) -> None:
         self.choose("card-003")
-        QTest.mouseMove(self.window.develop.stage, self.middle(self.window.develop.stage))
+        QTest.mouseMove(self.window.correct.stage, self.middle(self.window.correct.stage))
         self.app.processEvents()
         self.assertRegex(self.window.pointer.text(), r"L\* \d+")
 
@@ -244,13 +244,13 @@ class StageMoves(WindowTest):
 class States(WindowTest):
     def test_a_broken_file_says_so_and_the_rest_goes_on(self) -> None:
         self.choose("broken")
-        self.assertEqual(self.window.develop.tag.text(), "CANNOT BE OPENED")
-        self.assertIn("broken.dng", self.window.develop.stage.message)
-        self.assertFalse(self.window.develop.ledger.isEnabled())
+        self.assertEqual(self.window.correct.tag.text(), "CANNOT BE OPENED")
+        self.assertIn("broken.dng", self.window.correct.stage.message)
+        self.assertFalse(self.window.correct.ledger.isEnabled())
         for task in (Task.COMPARE, Task.MERGE, Task.EXPORT, Task.CORRECT):
             self.task(task)
         self.choose("card-003")
-        self.assertEqual(self.window.develop.tag.text(), "RAW, developed")
+        self.assertEqual(self.window.correct.tag.text(), "RAW, developed")
 
     def test_a_raw_that_ends_early_ends_every_wait_and_takes_no_values(self) -> None:
         whole = (self.folder / "card-003.dng").read_bytes()
@@ -261,7 +261,7 @@ class States(WindowTest):
             self.window.open_paths([str(self.folder)], "A day")
             self.window.shoot.select(next(s for s in self.window.shoot.shots if s.name == "zz"))
             self.settle()
-        page = self.window.develop
+        page = self.window.correct
         self.assertIn("ends early", page.stage.message)
         self.assertIn("zz.jpg, is still there", page.stage.message)
         self.assertFalse(page.ledger.isVisible() or page.strip.isVisible())
@@ -279,14 +279,14 @@ class States(WindowTest):
     def test_a_file_that_vanishes_is_a_message(self) -> None:
         (self.folder / "card-003.dng").unlink()
         self.choose("card-003")
-        self.assertIn("does not exist", self.window.develop.stage.message + self.window.message.text())
+        self.assertIn("does not exist", self.window.correct.stage.message + self.window.message.text())
 
     def test_a_picture_without_a_raw_develops_with_its_limits_told(self) -> None:
         self.choose("pans-001")
-        self.assertEqual(self.window.develop.tag.text(), "PICTURE ONLY, developed")
-        self.assertIn("cannot be recovered", self.window.develop.ledger.notice.text())
+        self.assertEqual(self.window.correct.tag.text(), "PICTURE ONLY, developed")
+        self.assertIn("cannot be recovered", self.window.correct.ledger.notice.text())
         before = self.picture()
-        QTest.mouseClick(self.window.develop.ledger.all_button, LEFT)
+        QTest.mouseClick(self.window.correct.ledger.all_button, LEFT)
         self.settle()
         self.assertGreater(np.abs(self.picture().astype(int) - before).mean(), 0.5)
         self.task(Task.COMPARE)
@@ -298,7 +298,7 @@ class States(WindowTest):
         empty.mkdir()
         self.window.open_paths([str(empty)])
         self.settle()
-        self.assertIn("Open another folder", self.window.develop.stage.message)
+        self.assertIn("Open another folder", self.window.correct.stage.message)
         self.window.open_paths([str(empty / "none")])
         self.assertIn("does not exist", self.window.message.text())
 
@@ -348,16 +348,16 @@ class States(WindowTest):
     def test_delivering_to_an_impossible_folder_is_a_message(self) -> None:
         self.choose("card-003")
         self.task(Task.EXPORT)
-        self.window.export_shot.folder.setText(str(self.folder / "card-003.dng" / "x"))
-        QTest.mouseClick(self.window.export_shot.go, LEFT)
+        self.window.export.folder.setText(str(self.folder / "card-003.dng" / "x"))
+        QTest.mouseClick(self.window.export.go, LEFT)
         self.app.processEvents()
         self.assertIn("Cannot make the folder", self.window.message.text())
 
     def test_what_will_leave_is_listed_as_it_comes_out(self) -> None:
         """Names, and sizes with turns and crops, of this shot, of those that are kept and of all."""
-        page = self.window.export_shot
+        page = self.window.export
         self.choose("card-003")
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         edit.change("crop", crop=(-0.3, -0.2, 0.2, 0.2), turns=1)
         self.task(Task.EXPORT)
@@ -384,9 +384,9 @@ class States(WindowTest):
     def test_all_shots_are_delivered_and_none_overwritten(self) -> None:
         self.task(Task.EXPORT)
         out = self.folder.parent / "out"
-        self.window.export_shot.folder.setText(str(out))
+        self.window.export.folder.setText(str(out))
         for _ in range(2):
-            QTest.mouseClick(self.window.export_shot.go, LEFT)
+            QTest.mouseClick(self.window.export.go, LEFT)
         self.wait(lambda: all(j.state == queue.DONE for j in self.window.queue.jobs))
         self.assertEqual(len(list(out.iterdir())), 2)
 
@@ -396,10 +396,10 @@ class States(WindowTest):
             self.choose(name)
         self.assertEqual({p: p.read_bytes() for p in self.folder.iterdir()}, before)
         self.choose("card-003")
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         edit.change("exposure", exposure=0.5)
-        self.window.develop.save()
+        self.window.correct.save()
         self.assertTrue(sidecar_path(edit.path).is_file())
         self.assertEqual({p: p.read_bytes() for p in before}, before)
 
@@ -410,12 +410,12 @@ class Looks(WindowTest):
         self.app.processEvents()
         self.assertEqual(self.window.size(), QSize(1024, 700))
         self.assertFalse(self.window.shots.isVisible())
-        self.assertFalse(self.window.develop.strip.isVisible())
+        self.assertFalse(self.window.correct.strip.isVisible())
         QTest.keyClick(self.window, Qt.Key.Key_F9)
         self.assertTrue(self.window.shots.isVisible())
         self.window.resize(1280, 800)
         self.app.processEvents()
-        self.assertTrue(self.window.develop.strip.isVisible())
+        self.assertTrue(self.window.correct.strip.isVisible())
 
     def test_text_is_at_least_twelve_pixels_and_buttons_can_be_hit(self) -> None:
         for page in PAGES:
@@ -491,7 +491,7 @@ class Looks(WindowTest):
     def test_the_window_answers_while_it_computes(self) -> None:
         """Events are handled within a tenth of a second while a picture is rendered."""
         self.choose("card-003")
-        edit = self.window.develop.edit
+        edit = self.window.correct.edit
         assert edit is not None
         longest = 0.0
         for k in range(12):

@@ -114,7 +114,7 @@ class WindowTest(unittest.TestCase):
 
     def picture(self) -> np.ndarray:
         """What the Develop stage shows of the whole frame."""
-        image = self.window.develop.stage.base
+        image = self.window.correct.stage.base
         assert image is not None
         return pixels(image)
 

@@ -139,7 +139,7 @@ def _picture_when_ready(app: QApplication, window: object, path: Path, started: 
             window.close()  # type: ignore[attr-defined]
             app.quit()
 
-    window.develop.ready.connect(ready)  # type: ignore[attr-defined]
+    window.correct.ready.connect(ready)  # type: ignore[attr-defined]
     timer = QTimer(app)
     timer.timeout.connect(check)
     timer.start(300)

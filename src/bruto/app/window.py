@@ -171,10 +171,10 @@ class Window(QMainWindow):
         return self._pages[task]
 
     intake: Any = property(lambda self: self.page(Task.INTAKE))
-    develop: Any = property(lambda self: self.page(Task.CORRECT))
+    correct: Any = property(lambda self: self.page(Task.CORRECT))
     compare: Any = property(lambda self: self.page(Task.COMPARE))
     merge: Any = property(lambda self: self.page(Task.MERGE))
-    export_shot: Any = property(lambda self: self.page(Task.EXPORT))
+    export: Any = property(lambda self: self.page(Task.EXPORT))
 
     # -- parts
 
@@ -279,7 +279,7 @@ class Window(QMainWindow):
             if shot is not None:
                 self.choose(shot)
             if known.close:
-                self.develop.stage.set_one_to_one()
+                self.correct.stage.set_one_to_one()
         self.places.note()
 
     def open_demo(self, night: bool = False) -> None:
@@ -321,11 +321,11 @@ class Window(QMainWindow):
                 self.shots.select(self.shoot.sets[0].shots[0])
             else:
                 self.session.opened.turn_to(None)  # nothing reaches the shot of the folder before
-                self.develop.stage.message = tr(
+                self.correct.stage.message = tr(
                     "{folder} holds no DNG files or pictures. Open another folder with Ctrl+O.",
                     folder=self.shoot.folder,
                 )
-                self.develop.stage.update()
+                self.correct.stage.update()
 
     def choose(self, shot: Shot) -> None:
         """Make a shot the current one, in the list too."""
@@ -412,8 +412,8 @@ class Window(QMainWindow):
             self.folded[part] = not self.shots.isHidden()
             self.shots.setVisible(self._list_wanted())
             return
-        self.folded[part] = self.develop.strip_wanted
-        self.develop.want_strip(not self.folded[part])
+        self.folded[part] = self.correct.strip_wanted
+        self.correct.want_strip(not self.folded[part])
 
     def toggle_theme(self) -> None:
         """Light by day, dim by night."""
@@ -427,13 +427,13 @@ class Window(QMainWindow):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._is_hold_key(event) and self.task() == Task.CORRECT:
-            self.develop.show_before(True)
+            self.correct.show_before(True)
         elif event.key() == Qt.Key.Key_Escape and self.leave():
             event.accept()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             focus = QApplication.focusWidget()
             if self.in_tool():
-                self.develop.leave_tool()
+                self.correct.leave_tool()
             elif isinstance(focus, QPushButton):  # which only answers to Space by itself
                 focus.click()
         else:
@@ -441,7 +441,7 @@ class Window(QMainWindow):
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if self._is_hold_key(event):
-            self.develop.show_before(False)
+            self.correct.show_before(False)
         else:
             super().keyReleaseEvent(event)
 
@@ -450,13 +450,13 @@ class Window(QMainWindow):
 
     def in_tool(self) -> bool:
         """Whether a tool is in use on the picture, which Return and Escape end."""
-        return self.task() == Task.CORRECT and self.develop.in_tool()
+        return self.task() == Task.CORRECT and self.correct.in_tool()
 
     def leave(self) -> bool:
         """Escape: out of the tool in use, else close the drawer, else let the picture have the keys. Whether there was
         something to leave.
         """
-        if self.task() == Task.CORRECT and self.develop.leave_tool():
+        if self.task() == Task.CORRECT and self.correct.leave_tool():
             return True
         if self.drawer.isVisible():
             self.drawer.hide()
@@ -470,11 +470,11 @@ class Window(QMainWindow):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.shots.setVisible(self._list_wanted())
-        self.develop.want_strip(not self.folded.get("strip", self.height() < LOW))
+        self.correct.want_strip(not self.folded.get("strip", self.height() < LOW))
 
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
-            self.develop.show_before(False)
+            self.correct.show_before(False)
         super().changeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

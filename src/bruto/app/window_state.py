@@ -31,7 +31,7 @@ class WindowState:
         task = self.window.task() if self.window.task() in self.window.task_buttons else ""
         now = RecentShoot(
             paths, shoot.title, datetime.now().isoformat(timespec="seconds"), len(shoot.shots), selected,
-            "" if current is None else str(current.main.absolute()), task, not self.window.develop.stage.fit,
+            "" if current is None else str(current.main.absolute()), task, not self.window.correct.stage.fit,
         )  # fmt: skip
         settings = self.window.session.settings
         settings.recent = [now, *(r for r in settings.recent if r.paths != paths)]
@@ -42,7 +42,7 @@ class WindowState:
         if known.theme == "dim" and theme.current() is theme.LIGHT:
             self.window.toggle_theme()
         if known.groups is not None:
-            self.window.develop.ledger.set_open_groups(known.groups)
+            self.window.correct.ledger.set_open_groups(known.groups)
         self.window.intake.use_order(known.sort, known.only)
 
     def keep(self) -> None:
@@ -53,6 +53,6 @@ class WindowState:
         if not known.maximised:
             known.size = (self.window.width(), self.window.height())
         known.folded = dict(self.window.folded)
-        known.groups = self.window.develop.ledger.open_groups()
+        known.groups = self.window.correct.ledger.open_groups()
         known.sort, known.only = self.window.intake.board.cards.sort_by, self.window.intake.board.cards.only
         self.window.session.save_settings()

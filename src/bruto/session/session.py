@@ -302,7 +302,7 @@ class Session:
         self._import.ask(source, partial(import_files, source, folder, tell, stop.is_set), done, notice)
         return stop.set
 
-    def export_shot(self, folder: Path, suffix: str, preset: ExportPreset, shots: list[Shot]) -> None:
+    def export_shots(self, folder: Path, suffix: str, preset: ExportPreset, shots: list[Shot]) -> None:
         """Queue shots, developed with their own values.
 
         Parameters

@@ -393,7 +393,7 @@ class ExportPage(QWidget):
         """Queue what is listed."""
         _, _, suffix, _ = self.format.currentData()
         try:
-            self.session.export_shot(Path(self.folder.text()), suffix, self.preset(), self.shots())
+            self.session.export_shots(Path(self.folder.text()), suffix, self.preset(), self.shots())
             self._remember()
         except BrutoError as error:
             self.session.say(str(error))
