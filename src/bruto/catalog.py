@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import gettext
 import os
+import re
 import string
 from functools import cache
 from pathlib import Path
@@ -20,8 +21,8 @@ FOLDER = Path(__file__).parent / "locale"
 LANGUAGE_VARIABLE = "BRUTO_LANGUAGE"
 """Environment variable that names a language, else the usual ones of gettext do."""
 PSEUDO = "pseudo"
-"""A language for tests: accented letters, 40 % longer, in brackets; what is cut or was never looked up shows "
-"at once."""
+"""A language for tests: accented letters, 40 % longer, in brackets; what is cut or was never looked up shows at
+once."""
 DECIMAL_SIGNS = {"de": ",", "es": ",", "fr": ",", "it": ",", "pt": ",", "nl": ",", "pl": ",", "sv": ","}
 """Decimal signs of languages that do not use a point (Unicode CLDR)."""
 MINUS = "\N{MINUS SIGN}"
@@ -75,8 +76,12 @@ def pseudo(message: str) -> str:
     '⟦Mérgé {n} frámés åö⟧'
     """
     out, length = [], 0
-    for literal, name, spec, conversion in string.Formatter().parse(message):
-        out.append(literal.translate(_ACCENTS).replace("{", "{{").replace("}", "}}"))
+    # names in double braces are filled in later: they stay as they are too
+    guarded = re.sub(r"\{\{(\w+)\}\}", "\x00\\1\x01", message)
+    for literal, name, spec, conversion in string.Formatter().parse(guarded):
+        for part in re.split("(\x00\\w+\x01)", literal):
+            shown = part if part.startswith("\x00") else part.translate(_ACCENTS)
+            out.append(shown.replace("{", "{{").replace("}", "}}").replace("\x00", "{{").replace("\x01", "}}"))
         length += len(literal)
         if name is not None:
             out.append("{" + name + (f"!{conversion}" if conversion else "") + (f":{spec}" if spec else "") + "}")

@@ -136,13 +136,13 @@ class Hand:
         self.click(self.window.intake.board.viewport(), self.card(name), held)
         self.quiet()
 
-    def from_menu(self, button: QWidget, text: str) -> None:
+    def from_menu(self, button: QWidget, choice: str) -> None:
         """Choose an entry of a button's menu by keys."""
         self.click(button)
         menu = self.gui(lambda: button.menu())  # type: ignore[attr-defined]
         self.until(menu.isVisible, "menu")
-        texts = self.gui(lambda: [a.text() for a in menu.actions()])
-        self.key(*["Down"] * (texts.index(text) + 1), "Return")
+        choices = self.gui(lambda: [a.data() or a.text() for a in menu.actions()])
+        self.key(*["Down"] * (choices.index(choice) + 1), "Return")
         self.until(lambda: not menu.isVisible(), "menu closed")
 
     def from_box(self, box: QComboBox, index: int) -> None:
@@ -190,13 +190,13 @@ def first(hand: Hand, folder: Path) -> None:
     hand.until(lambda: len(w.shoot.reports) == sum(s.raw is not None for s in w.shoot.shots), "measured")
 
     # the clipped, the shaken, the one without raw
-    hand.from_menu(w.intake.only_button, "With a warning")
+    hand.from_menu(w.intake.only_button, "warned")
     warned = hand.gui(lambda: names(w))
     assert {"clipped", "shaken", "alone"} <= warned, warned
     assert "good" not in warned, warned
-    hand.from_menu(w.intake.only_button, "Without a raw")
+    hand.from_menu(w.intake.only_button, "no-raw")
     assert hand.gui(lambda: names(w)) == {"alone"}
-    hand.from_menu(w.intake.only_button, "Everything")
+    hand.from_menu(w.intake.only_button, "all")
 
     # five are kept: by click and key, each on its file
     for name in ("good", "card", "clipped", "still", "other"):
@@ -219,7 +219,7 @@ def first(hand: Hand, folder: Path) -> None:
 
     # suggestions for all five, each its own
     hand.key("ctrl+1")
-    hand.from_menu(w.intake.only_button, "Kept: Keep and Best")
+    hand.from_menu(w.intake.only_button, "keep_or_best")
     hand.click(w.intake.board.viewport(), hand.card("good"))
     hand.key("ctrl+shift+a")
     hand.until(lambda: len(w.shoot.selection) == 5, "five selected")
@@ -296,7 +296,7 @@ def first(hand: Hand, folder: Path) -> None:
 
     # the burst and the bracket
     hand.key("ctrl+1")
-    hand.from_menu(w.intake.only_button, "Everything")
+    hand.from_menu(w.intake.only_button, "all")
     for name, merged in (("burst-01", "burst-01-mean-of-4.dng"), ("bracket-01", "bracket-01-bracket-of-3.dng")):
         hand.key("ctrl+1")
         hand.click_card(name)

@@ -32,7 +32,7 @@ class ManyShots(WindowTest):
         self.window.session.use_recipe({"chroma": 0.9}, "quiet", "all")
         self.settle()
         self.assertEqual({(r.exposure, r.chroma) for r in self.recipes()}, {(0.5, 0.9)})
-        self.assertIn(f" on {SHOTS} shots", self.window.message.text())
+        self.assertIn(f" to {SHOTS} shots", self.window.message.text())
         side, _ = load_sidecar(self.raws[-1])
         self.assertEqual([what for what, _ in side.history], ["recipe:bright", "recipe:quiet"])
 
@@ -88,7 +88,7 @@ class ManyShots(WindowTest):
             self.window.session.use_recipe({"exposure": 0.5}, "bright", "all")
             self.settle()
         self.assertEqual(edit.recipe.exposure, 0.5)
-        self.assertIn(f" on {SHOTS} shots", self.window.message.text())
+        self.assertIn(f" to {SHOTS} shots", self.window.message.text())
 
     def test_closing_waits_until_all_is_written(self) -> None:
         self.window.session.use_recipe({"exposure": -0.5}, "dark", "all")

@@ -149,7 +149,7 @@ class Choosing(WindowTest):
         values = [load_sidecar(f)[0].recipe for f in files]
         self.assertEqual({(v.exposure, v.crop) for v in values}, {(0.7, None)})
         QTest.keyClick(self.window, KEY.Key_Z, ALT)
-        self.wait(lambda: "Took back copied values 4 shots" in self.window.message.text())
+        self.wait(lambda: "Undid" in self.window.message.text() and "4 shots" in self.window.message.text())
         self.settle()
         self.assertEqual({load_sidecar(f)[0].recipe.exposure for f in files}, {0.0})
 

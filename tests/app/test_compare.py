@@ -118,7 +118,7 @@ class Compares(WindowTest):
         self.compared()
         self.assertEqual(self.page.stage.names[0], "the raw, with the phone's look")
         self.assertLess(self.comparing.state.comparison.delta_e00_median, 0.5 * before)  # type: ignore[union-attr]
-        self.assertIn("The phone: exposure", look.text.text())
+        self.assertIn("The phone: exposure", look.summary.text())
         QTest.mouseClick(look.ticks["colour"], LEFT, pos=look.ticks["colour"].rect().center() / 3)
         self.compared()
         self.assertEqual(self.comparing.phone.recipe().chroma, self.window.correct.edit.recipe.chroma)
@@ -202,7 +202,7 @@ class Compares(WindowTest):
         self.assertEqual(self.page.stage.names, names)
         self.assertIn(f"{chosen} 1", self.page.panel.note.text())
         self.window.session.save_settings()
-        self.assertEqual(load_settings().blind, {f"{chosen} > {other}": 1})
+        self.assertEqual(load_settings().blind, {"phone > corrected" if exchanged else "corrected > phone": 1})
 
     def test_a_page_is_saved(self) -> None:
         out = self.folder.parent / "both.html"
@@ -211,7 +211,7 @@ class Compares(WindowTest):
         self.wait(out.is_file)
         self.settle()
         self.assertIn("What was measured", out.read_text())
-        self.assertIn("Written", self.window.message.text())
+        self.assertIn("Saved", self.window.message.text())
         out.write_text("of the user")
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(out.with_suffix("")), "")):
             QTest.mouseClick(self.page.panel.page, LEFT)  # nobody was asked about the name that an ending makes

@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
 from bruto.develop.recipe import Recipe
-from bruto.develop.recipe_values import SWAP_RED_BLUE
+from bruto.develop.recipe_values import IDENTITY, SWAP_RED_BLUE
 from bruto.shoot.sidecar import load_sidecar
 from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest
@@ -105,7 +105,7 @@ class Groups(DevelopTest):
         np.testing.assert_array_equal(self.picture(), without)
         self.assertEqual((self.edit.recipe.contrast, self.edit.recipe.bypassed), (1.4, ("contrast",)))
         self.assertFalse(row.track.isEnabled())
-        self.assertIn("left out", row.evidence.text())
+        self.assertIn("off", row.evidence.text())
         self.assertTrue(self.ledger.rows["exposure"].track.isEnabled())
         self.assertEqual(len(self.edit.sidecar.history), steps + 1)
         QTest.mouseClick(row.used, LEFT, pos=QPoint(8, row.used.height() // 2))
@@ -150,7 +150,7 @@ class PickingWhite(DevelopTest):
             self.click(self.page.stage, self.page.stage.to_widget(*(0.5 * n for n in self.page.stage.frame_size)))
             self.settle()
             self.assertFalse(self.ledger.pick_button.isChecked())
-            self.assertEqual(self.edit.sidecar.history[-1][0], f"white from {kind}")
+            self.assertEqual(self.edit.sidecar.history[-1][0], f"white:{kind}")
             recipe = self.edit.recipe
             found.append(recipe.raw_neutral or (recipe.temperature, recipe.tint))
         self.assertNotEqual(*found)
@@ -249,13 +249,13 @@ class CurvesAndColor(DevelopTest):
         before = self.picture()
         box = self.ledger.switches.box
         box.setFocus()
-        index = box.findText("red and blue swapped")
+        index = box.findData(SWAP_RED_BLUE)
         box.setCurrentIndex(index)
         box.activated.emit(index)
         self.settle()
         self.assertEqual(self.edit.recipe.channel_matrix, SWAP_RED_BLUE)
         self.assertGreater(self.changed(before), 3)
-        box.activated.emit(box.findText("as they are"))
+        box.activated.emit(box.findData(IDENTITY))
         self.settle()
         np.testing.assert_array_equal(self.picture(), before)
         QTest.mouseClick(self.ledger.switches.mono, LEFT)

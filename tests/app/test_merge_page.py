@@ -60,7 +60,7 @@ class Hand(WindowTest):
 
     def merged(self) -> None:
         QTest.mouseClick(self.page.go, LEFT)
-        self.wait(lambda: self.page.open_button.isVisible() and self.page.views_buttons["Curtain"].isEnabled())
+        self.wait(lambda: self.page.open_button.isVisible() and self.page.views_buttons["curtain"].isEnabled())
         self.settle()
 
     def test_a_blurred_frame_is_found_and_left_out(self) -> None:
@@ -73,7 +73,7 @@ class Hand(WindowTest):
         self.assertIn("moved", self.chart.tip(1))
 
     def test_one_frame_stands_beside_the_result(self) -> None:
-        self.assertFalse(self.page.views_buttons["Places"].isEnabled())
+        self.assertFalse(self.page.views_buttons["regions"].isEnabled())
         self.merged()
         curtain = self.page.curtain
         self.assertTrue(curtain.isVisible())
@@ -91,7 +91,7 @@ class Hand(WindowTest):
         )
         noise = [float(np.abs(np.diff(p, axis=1)).mean()) for p in (left, right)]
         self.assertGreater(noise[0], noise[1])
-        QTest.mouseClick(self.page.views_buttons["Places"], LEFT)
+        QTest.mouseClick(self.page.views_buttons["regions"], LEFT)
         self.assertTrue(self.page.places.isVisible())
         self.assertGreaterEqual(len(self.page.places.places), 2)
         self.assertIn("L*", self.page.places.sentence(0))
@@ -110,7 +110,7 @@ class Hand(WindowTest):
             looks.append(look)
             tags.append(self.page.tag.text())
             if len(looks) == 2:
-                QTest.mouseClick(self.page.views_buttons["Curtain"], LEFT)
+                QTest.mouseClick(self.page.views_buttons["curtain"], LEFT)
             if len(looks) >= 3:
                 held.set()
 
@@ -243,15 +243,15 @@ class Choices(WindowTest):
         page.method.setFocus()
         QTest.keyClick(page.method, Qt.Key.Key_Down)
         self.drag(page.chart, *(QPointF(page.chart.bar(k).center()) for k in (8, 19)))
-        self.assertFalse(page.views_buttons["Border"].isVisible())
+        self.assertFalse(page.views_buttons["border"].isVisible())
 
         def merged() -> None:
             QTest.mouseClick(page.go, LEFT)
-            self.wait(lambda: not self.window.session.merging.running and page.views_buttons["Border"].isVisible())
+            self.wait(lambda: not self.window.session.merging.running and page.views_buttons["border"].isVisible())
             self.settle()
 
         merged()
-        QTest.mouseClick(page.views_buttons["Border"], LEFT)
+        QTest.mouseClick(page.views_buttons["border"], LEFT)
         stage = page.border.stage
         self.assertTrue(stage.isVisible())
         h, w = stage.area.shape
@@ -266,7 +266,7 @@ class Choices(WindowTest):
         self.assertLess(int(border[h // 10, w // 2]), 10)
         self.assertGreater(int(border[h // 4, w // 2]), 200)
         self.settle()
-        QTest.mouseClick(page.views_buttons["Border"], LEFT)
+        QTest.mouseClick(page.views_buttons["border"], LEFT)
         QTest.mouseClick(page.border.undo, LEFT)
         self.assertEqual(page.go.text(), f"Merge {page.chart.used.count(True)} frames")
         self.assertEqual(page.border.strokes(), ())

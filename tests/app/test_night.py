@@ -45,7 +45,7 @@ class Night(WindowTest):
     def test_it_is_judged_and_what_looks_bad_is_left_out_by_one_click(self) -> None:
         wrong = [k for k, bad in enumerate(self.bad) if bad]
         self.assertEqual(self.chart.bad(), wrong)
-        self.assertIn("2 test shots, 3 under clouds", self.page.judged.text())
+        self.assertIn("2 test shots, 3 clouded", self.page.judged.text())
         self.assertIn("crosses 4", self.page.judged.text())
         self.assertEqual([k for k, used in enumerate(self.chart.used) if not used], [0, 1])  # test shots
         QTest.mouseClick(self.page.suggested, LEFT)
@@ -75,7 +75,7 @@ class Night(WindowTest):
         self.wait(lambda: not self.page.progress.isVisible() and self.page.open_button.isVisible())
         self.settle()
         made = next(self.folder.glob("*trails*.dng"))
-        self.assertIn("left out: sky-017.dng, clouds", self.page.outcome.text())
+        self.assertIn("excluded: sky-017.dng, clouds", self.page.outcome.text())
         shoot = self.window.shoot
         merged = next(s for s in shoot.shots if s.raw == made)
         self.assertEqual([g.kind for g in shoot.sets if merged in g.shots], ["single"])

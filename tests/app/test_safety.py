@@ -89,10 +89,10 @@ class Texts(WindowTest):
         self.assertGreater(len(files), 50)
         for path in files:
             text = path.read_text()
-            if path.name != "plain.py":
+            if path.name != "plain_text.py":
                 self.assertNotIn("QLabel", text, path.name)
                 self.assertNotRegex(text, r"setTextFormat\(.*(RichText|AutoText|MarkdownText)", path.name)
-                if path.name != "paper.py":  # prints a page of our own, in which all words of files are escaped
+                if path.name != "pdf.py":  # prints a page of our own, in which all words of files are escaped
                     self.assertNotRegex(text, r"setHtml|QTextBrowser|insertHtml", path.name)
 
 
@@ -165,7 +165,7 @@ class Unfinished(WindowTest):
             self.window.confirm = lambda *text: asked.append(text) or False  # type: ignore[func-returns-value]
             self.window.close()
             self.assertTrue(self.window.isVisible())
-            self.assertRegex(asked[0][1], r"\d deliver(y is|ies are) not finished")
+            self.assertRegex(asked[0][1], r"\d exports? (is|are) not finished")
             self.window.confirm = lambda *_: True
             self.window.close()
         (kept,) = (Path(os.environ["XDG_STATE_HOME"]) / "bruto/queue").iterdir()
@@ -175,7 +175,7 @@ class Unfinished(WindowTest):
         self.addCleanup(again.close)
         again.show()
         self.assertIn("did not finish last time", again.message.text())
-        rows = again.export_shot.findChildren(QPushButton)
+        rows = again.export.findChildren(QPushButton)
         self.assertTrue(any(b.text() == "Try again" for b in rows))
         for job in list(again.queue.jobs):
             again.queue.retry(job)
@@ -196,7 +196,7 @@ class Unfinished(WindowTest):
             self.window.confirm = lambda *words: text.append(words) or True  # type: ignore[func-returns-value]
             self.window.close()
         self.assertIn("A merge is running", text[0][1])
-        self.assertIn("Taking in is running", text[0][1])
+        self.assertIn("Importing is running", text[0][1])
         (kept,) = (Path(os.environ["XDG_STATE_HOME"]) / "bruto/tasks").iterdir()
         host, pid, _ = kept.stem.split("-")
         kept.rename(kept.with_name(f"{host}-{pid}-1.json"))

@@ -12,6 +12,7 @@ from PySide6.QtTest import QTest
 
 from bruto.app.widgets import theme
 from bruto.app.widgets.command_search import CommandSearch
+from bruto.app.widgets.plain_text import Label
 from bruto.app.window import Window
 from bruto.storage.settings import load_settings
 from bruto.tasks import Task
@@ -54,7 +55,7 @@ class Start(WindowTest):
         self.again()
         start = self.window.page(Task.START)
         self.assertEqual([c.lines[0] for c in start.cards], ["A day"])
-        self.assertIn("4 kept", start.cards[0].lines[1])
+        self.assertIn("4 Keep or Best", start.cards[0].lines[1])
         self.wait(lambda: start.cards[0].picture is not None)
         self.assertGreaterEqual(start.cards[0].height(), 80)
         self.assertTrue(start.cards[0].hasFocus())
@@ -96,7 +97,7 @@ class Start(WindowTest):
         self.window.set_task(Task.KEYS)
         undo = next(c for c in page.commands if c.id == "undo")
         dialog = page.change(undo)
-        for keys, text in (("Ctrl+Shift+Z", "is the key of “Redo”"), ("K", "while you type")):
+        for keys, text in (("Ctrl+Shift+Z", "already belongs to “Redo”"), ("K", "while you type")):
             dialog.field.setKeySequence(QKeySequence(keys))
             QTest.mouseClick(dialog.yes, LEFT)
             self.assertIn(text, dialog.why.text())
@@ -124,7 +125,7 @@ class Start(WindowTest):
         self.task(Task.CORRECT)
         QTest.keyClick(self.window, KEY.Key_Space, CTRL)
         search = self.window.findChildren(CommandSearch)[0]
-        QTest.keyClicks(search.words, "suggest take all")
+        QTest.keyClicks(search.words, "suggest apply all")
         QTest.keyClick(search.words, KEY.Key_Return)
         self.settle()
         edit = self.window.correct.edit
@@ -141,7 +142,7 @@ class Start(WindowTest):
         QTest.keyClick(self.window, KEY.Key_M, CTRL)
         self.app.processEvents()
         self.assertTrue(self.window.drawer.isVisible())
-        labels = [w.text() for w in self.window.drawer.findChildren(type(self.window.message))]
+        labels = [w.text() for w in self.window.drawer.findChildren(Label)]
         self.assertTrue(any(t.endswith("That cannot be.") for t in labels))
         self.assertEqual(self.window.messages.button.text(), "Messages")
         self.window.correct.stage.setFocus()

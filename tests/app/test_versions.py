@@ -116,7 +116,7 @@ class Noise(DevelopTest):
         self.assertLess(spread[0], 2.5)  # dither alone
         self.assertLess(spread[0], spread[1])
         self.assertLess(spread[1], spread[2])
-        self.assertIn("TAKEN OUT", self.page.stage.beside)
+        self.assertIn("REMOVED", self.page.stage.beside)
 
 
 class OutOfRange(DevelopTest):

@@ -121,8 +121,8 @@ class Hand(WindowTest):
         self.assertIn("Type a number", spin.refused)
         QTest.keyClicks(spin, "99")
         QTest.keyClick(spin, KEY.Key_Return)
-        self.assertIn("Exposure goes from", spin.refused)
-        self.wait(lambda: "Exposure goes from" in QToolTip.text())  # it outlives the change of focus
+        self.assertIn("Exposure must be between", spin.refused)
+        self.wait(lambda: "Exposure must be between" in QToolTip.text())  # it outlives the change of focus
         self.assertFalse(spin.lineEdit().hasSelectedText())
         self.assertEqual(edit.recipe.exposure, spin.maximum())
         QTest.mouseClick(spin.lineEdit(), LEFT)
@@ -239,7 +239,7 @@ class LedgerByKeys(WindowTest):
         row.setFocus()
         self.assertTrue(row.evidence.isVisible())
         self.key(KEY.Key_Right)
-        self.assertAlmostEqual(self.edit.recipe.exposure, row.text.step)
+        self.assertAlmostEqual(self.edit.recipe.exposure, row.ui.step)
         self.key(KEY.Key_Backspace)
         self.assertEqual(self.edit.recipe.exposure, 0.0)
         self.key(KEY.Key_Equal)

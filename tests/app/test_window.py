@@ -419,7 +419,7 @@ class Looks(WindowTest):
 
     def test_text_is_at_least_twelve_pixels_and_buttons_can_be_hit(self) -> None:
         for page in PAGES:
-            self.window.set_task(page.title)
+            self.window.set_task(page.task)
             self.settle()
             for label in self.window.findChildren(QLabel):
                 if label.isVisible() and label.text():
@@ -431,7 +431,7 @@ class Looks(WindowTest):
 
     def test_no_text_is_cut_off(self) -> None:
         for page in PAGES:
-            self.window.set_task(page.title)
+            self.window.set_task(page.task)
             self.settle()
             for button in self.window.findChildren(QPushButton):
                 if button.isVisible() and button.text():

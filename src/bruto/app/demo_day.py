@@ -22,7 +22,7 @@ DEMO_TITLE, NIGHT_TITLE = tr("Orrin Saltern, one day"), tr("Orrin Saltern, the n
 
 def demo_folder(night: bool = False) -> Path:
     """Where the demo's day, or its night, lies: made once, in the user's data folder."""
-    return Path(platformdirs.user_data_dir("bruto")) / (tr("Orrin Saltern, night") if night else tr("Orrin Saltern"))
+    return Path(platformdirs.user_data_dir("bruto")) / ("Orrin Saltern, night" if night else "Orrin Saltern")
 
 
 class DemoDay(QObject):

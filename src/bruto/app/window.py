@@ -36,7 +36,7 @@ from bruto.app.widgets import theme
 from bruto.app.widgets.command_search import CommandSearch
 from bruto.app.widgets.messages import MessageDrawer, MessageLine
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain_text import Label
+from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.shot_list import ShotList
 from bruto.app.widgets.task_line import TaskLine
@@ -199,10 +199,10 @@ class Window(QMainWindow):
             button.clicked.connect(lambda _, t=page.task: self.set_task(t))
             self.task_buttons[page.task] = button
             row.addWidget(button)
-        row.addStretch(1)
-        self.title = Label("")
+        self.title = ElidedLabel("")
         self.title.setObjectName("quiet")
-        row.addWidget(self.title)
+        self.title.setAlignment(Qt.AlignmentFlag.AlignRight)
+        row.addWidget(self.title, 1)
         row.addSpacing(8)
         self.list_button = QPushButton(tr("Shots"))
         self.list_button.setToolTip(tr("Show or hide the shot list (F9)"))

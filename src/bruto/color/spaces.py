@@ -105,9 +105,7 @@ def working_to_xyz() -> NDArray[np.float64]:
 
 @cache
 def working_to(name: str) -> NDArray[np.float64]:
-    """Compute the linear Rec.
-
-    2020 to another linear space (3, 3).
+    """Compute the matrix (3, 3) from linear Rec. 2020 to another linear space.
 
     Parameters
     ----------
@@ -117,7 +115,7 @@ def working_to(name: str) -> NDArray[np.float64]:
     Returns
     -------
     NDArray[np.float64]
-        Linear Rec.
+        Matrix (3, 3) from linear Rec. 2020.
     """
     return np.linalg.inv(space(name).to_xyz()) @ working_to_xyz()
 

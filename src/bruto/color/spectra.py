@@ -53,9 +53,9 @@ def planck(kelvin: float) -> NDArray[np.float64]:
 
 
 def daylight_xy(kelvin: float) -> tuple[float, float]:
-    """Compute the chromaticity of the CIE daylight phase, 4000-25000 K (CIE 015:2018, eq.
+    """Compute the chromaticity of the CIE daylight phase, 4000-25000 K.
 
-    4.8 to 4.10).
+    CIE 015:2018, equations 4.8 to 4.10.
 
     Parameters
     ----------
@@ -65,7 +65,7 @@ def daylight_xy(kelvin: float) -> tuple[float, float]:
     Returns
     -------
     tuple[float, float]
-        Chromaticity of the CIE daylight phase, 4000-25000 K (CIE 015:2018, eq.
+        Chromaticity x, y.
     """
     t = float(kelvin)
     if t <= 7000:

@@ -79,7 +79,13 @@ def _tint(m: _Maps) -> Scored:
     share = np.maximum(m.mean(grey), 1e-3)
     a, b = (m.mean((m.other[..., k] - m.one[..., k]) * grey) / share for k in (1, 2))
     score = np.hypot(a, b) * (share > 0.2)
-    names = ((0, "redder"), (60, "yellower"), (150, "greener"), (240, "bluer"), (320, tr("more magenta")))
+    names = (
+        (0, tr("redder")),
+        (60, tr("yellower")),
+        (150, tr("greener")),
+        (240, tr("bluer")),
+        (320, tr("more magenta")),
+    )
 
     def sentence(k: int) -> str:
         hue = float(np.degrees(np.arctan2(b.flat[k], a.flat[k]))) % 360
@@ -120,7 +126,8 @@ def _noise(m: _Maps) -> Scored:
     flat = m.valid * (m.steep < FLAT)
     share = np.maximum(m.mean(flat), 1e-3)
     one, other = (m.strength(f, flat) / np.sqrt(share) for f in m.fine)
-    first, second = (tr("The {{{name}}} shows more grain in even tones.", name=name) for name in ("first", "second"))
+    first = tr("The {first} shows more grain in even tones.")
+    second = tr("The {second} shows more grain in even tones.")
     return _stronger(one, other, first, second, share > 0.5)
 
 
@@ -176,7 +183,9 @@ def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: 
         sentence.append(tr("has {ratio:.1f} times the fine structure", ratio=ratio))
     if color >= LEAST_AB:
         sentence.append(tr("differs in colour by {color:.0f} a*b*", color=color))
-    listed = " and ".join(sentence) if len(sentence) < 3 else ", ".join(sentence[:2]) + " and " + sentence[2]
+    templates = {2: tr("{a} and {b}"), 3: tr("{a}, {b} and {c}")}
+    parts_of_it = dict(zip("abc", sentence, strict=False))
+    listed = templates[len(sentence)].format(**parts_of_it) if len(sentence) > 1 else "".join(sentence)
     text = tr("The {{second}} {listed} here.", listed=listed)
     return Region(OWN, x, y, text if sentence else tr("The two look alike here."))
 

@@ -163,9 +163,9 @@ def xy_to_neutral(meta: RawMeta, x: float, y: float) -> NDArray[np.float64]:
 
 
 def camera_to_working(meta: RawMeta, neutral: NDArray[Any]) -> NDArray[np.float64]:
-    """Compute the matrix (3, 3) from camera RGB to linear Rec.
+    """Compute the matrix (3, 3) from camera RGB to linear Rec. 2020.
 
-    2020; the neutral maps to equal values, green of the neutral to 1.
+    The neutral maps to equal values, green of the neutral to 1.
 
     Parameters
     ----------
@@ -177,7 +177,7 @@ def camera_to_working(meta: RawMeta, neutral: NDArray[Any]) -> NDArray[np.float6
     Returns
     -------
     NDArray[np.float64]
-        Matrix (3, 3) from camera RGB to linear Rec.
+        Matrix (3, 3) from camera RGB to linear Rec. 2020.
     """
     neutral = np.asarray(neutral, float) / neutral[1]
     x, y = neutral_to_xy(meta, neutral)

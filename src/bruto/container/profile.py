@@ -264,9 +264,9 @@ def parse_gain_table(data: bytes, order: str, version: int = 1) -> GainTableMap:
 
 
 def gain_table_body(table: GainTableMap, order: str, version: int = 1, kind: int = 3) -> bytes:
-    """Return the body of tag 52525 or 52544 as `parse_gain_table` reads it; `kind` of version 2.
+    """Return the body of tag 52525 or 52544 as `parse_gain_table` reads it.
 
-    0 to 3 = 8, 16 bit, half, single.
+    `kind` of version 2: 0 to 3 are 8 bit, 16 bit, half and single.
 
     Parameters
     ----------

@@ -49,9 +49,9 @@ class Rectangle:
 
 
 def rotation(horizon: float, verticals: float, horizontals: float) -> NDArray[np.float64]:
-    """Compute the rays of the corrected picture (x right, y down, z ahead) to rays of the phone as it was held.
+    """Compute the matrix (3, 3) from rays of the corrected picture to rays of the phone as it was held.
 
-    3, 3); degrees.
+    Rays are x right, y down, z ahead; angles in degrees.
 
     Parameters
     ----------
@@ -95,9 +95,9 @@ def focal_px(meta: RawMeta) -> float:
 
 
 def oriented_to_stored(orientation: int) -> NDArray[np.float64]:
-    """Compute the directions of the oriented picture as directions of the stored one.
+    """Compute the matrix (2, 2) from directions of the oriented picture to those of the stored one.
 
-    2, 2), by the Exif orientation.
+    It follows the Exif orientation.
 
     Parameters
     ----------
@@ -150,9 +150,9 @@ def _outline(homography: NDArray[Any], width: float, height: float) -> NDArray[n
 
 
 def _sides(outline: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
-    """Compute the normals (n, 2) and distances: the inside is where normal .
+    """Compute the normals (n, 2) and distances of the sides.
 
-    p <= distance.
+    The inside is where normal · p is at most the distance.
     """
     along = np.roll(outline, -1, axis=0) - outline
     normal = np.stack([along[:, 1], -along[:, 0]], axis=1)

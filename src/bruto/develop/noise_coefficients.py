@@ -38,10 +38,10 @@ PLACE = "data/noise.npz"
 
 
 class CoefficientNoise(NamedTuple):
-    """Standard deviation of each coefficient.
+    """Noise of each coefficient and channel, relative to that of a photosite.
 
-    3, 8, 8) of brightness and both colour differences, at full size and at 1 / `COARSE`; and variance of the
-    noise in the three channels (3,); all where that of a photosite is 1.
+    Standard deviation of each coefficient (3, 8, 8) of brightness and both colour differences, at full size and at
+    1 / `COARSE`; and variance of the noise in the three channels (3,); all where that of a photosite is 1.
     """
 
     fine: NDArray[np.float32]

@@ -50,7 +50,7 @@ class SensorImage:
     def level(self, factor: float) -> NDArray[np.float32]:
         """Compute the balanced camera RGB of the whole frame at 1/factor.
 
-        2, 4, 8,..., cached, or any other from 2 on, of which the latest are kept.
+        Factors of 2, 4, 8 and so on stay in memory; of others, from 2 on, the latest do.
 
         Parameters
         ----------
@@ -160,9 +160,9 @@ class SensorImage:
         return self._coarse[field.name]
 
     def balanced_matrix(self, neutral: NDArray[Any], meta: RawMeta | None = None) -> NDArray[np.float64]:
-        """Compute the balanced camera RGB to linear Rec.
+        """Compute the matrix from balanced camera RGB to linear Rec. 2020 for a neutral.
 
-        2020 for a neutral, relative to as shot: green's level is kept.
+        It is relative to as shot: green's level stays.
 
         Parameters
         ----------
@@ -174,7 +174,7 @@ class SensorImage:
         Returns
         -------
         NDArray[np.float64]
-            Balanced camera RGB to linear Rec.
+            Matrix (3, 3) from balanced camera RGB to linear Rec. 2020.
         """
         return camera_to_working(meta or self.source.meta, neutral) @ np.diag(1 / self.balance.astype(float))
 
@@ -203,9 +203,9 @@ class SensorImage:
         return kelvin_duv_of(*neutral_to_xy(self.source.meta, self.source.neutral))
 
     def luminance(self, factor: int = 8) -> NDArray[np.float32]:
-        """Compute the scene luminance at 1/factor.
+        """Compute the scene luminance at 1/factor, in as-shot balance.
 
-        1.0 = saturation of a neutral, baseline exposure included), as-shot balance.
+        1.0 is the saturation of a neutral, baseline exposure included.
 
         Parameters
         ----------

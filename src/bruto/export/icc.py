@@ -28,9 +28,9 @@ def _text(text: str) -> bytes:
 
 @cache
 def profile(name: str) -> bytes:
-    """Return the profile of "srgb", "display-p3", "rec2020" (all with the sRGB curve) or "linear" (Rec.
+    """Return the ICC profile of a colour space.
 
-    2020 primaries, straight curve).
+    "srgb", "display-p3" and "rec2020" have the sRGB curve, "linear" the Rec. 2020 primaries and a straight curve.
 
     Parameters
     ----------
@@ -40,7 +40,7 @@ def profile(name: str) -> bytes:
     Returns
     -------
     bytes
-        Profile of "srgb", "display-p3", "rec2020" (all with the sRGB curve) or "linear" (Rec.
+        The profile, as it is embedded in files.
     """
     linear = name == "linear"
     chosen = space("rec2020" if linear else name)

@@ -15,10 +15,10 @@ JPEG_QUALITY = 92
 
 @dataclass(frozen=True)
 class ExportPreset:
-    """How a picture is delivered: output `space`, `bits` a channel.
+    """How a picture is exported.
 
-    8 or 16), `long_edge` in pixels or None, JPEG `quality`, Exif or not, and with it the place where the shot was
-    taken or not.
+    Output `space`, `bits` a channel (8 or 16), `long_edge` in pixels or None, JPEG `quality`, Exif or not, and with it
+    the place where the shot was taken or not.
     """
 
     space: str = "srgb"

@@ -327,9 +327,9 @@ def least_light_of(noise: NDArray[np.float64]) -> np.float32:
 
 
 def steep_tiles(planes: NDArray[np.float32], least_light: np.float32) -> NDArray[np.bool_]:
-    """Compute the tiles of `TILE` pixels of planes.
+    """Find the tiles of `TILE` pixels of planes (3, H, W) near which there is a steep edge.
 
-    3, H, W) near which there is a steep edge, from `least_light` on.
+    Only light from `least_light` on counts.
 
     Parameters
     ----------
@@ -364,9 +364,9 @@ def resampled(
     width: int,
     least_light: np.float32 = np.float32(STEEP_FROM),
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """Compute the rows top..bottom of the first frame's grid, (3, rows, width), of planes.
+    """Compute rows of the second frame on the grid of the first, and where it holds picture.
 
-    3, H, W) of the second, and where it holds picture.
+    Rows top..bottom of the first frame's grid, (3, rows, width), of planes (3, H, W) of the second.
 
     Parameters
     ----------

@@ -28,9 +28,9 @@ _ROWS = 32
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _differences(first, second, nodes, full, y, out, inside):
-    """Find what the second frame has more at row y of the first's half-size grid.
+    """Find what the second frame has more at row y of the first's half-size grid (3, w).
 
-    3, w), straight between its places; from `full` on it may hold any more.
+    It is straight between its places; from `full` on it may hold any more.
     """
     h, w = second.shape[1:]
     middle = 2 * y + np.float32(0.5)

@@ -94,9 +94,9 @@ def time_text(seconds: float | None) -> str:
 
 
 def _nearest(values: Sequence[float], wanted: float, at_most: bool) -> float:
-    """Compute the offered value nearest in stops that does not pass `wanted` in the wrong direction.
+    """Return the offered value nearest in stops that does not pass `wanted` in the wrong direction.
 
-    1/12 EV is let pass).
+    A twelfth of a stop past it is allowed.
     """
     if not values:
         return wanted

@@ -297,9 +297,9 @@ class OpenShots:
         return None if light is None else light.at(x, y)
 
     def value_text(self, code: tuple[float, float, float], x: float, y: float) -> str:
-        """Say what is under the pointer: an sRGB code.
+        """Say what is under the pointer.
 
-        0..1) of the picture, at a relative place of the recorded frame.
+        An sRGB code (0..1) of the picture, at a relative place of the recorded frame.
 
         Parameters
         ----------

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from statistics import median
 
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
 from bruto.shoot.shots import Shot, ShotSet
 
 
@@ -111,7 +111,7 @@ def space_text(space: StorageUse) -> str:
     Returns
     -------
     str
-        One line on a shoot's room.
+        One line on what a shoot takes of the disk.
 
     Examples
     --------
@@ -119,9 +119,12 @@ def space_text(space: StorageUse) -> str:
     '12.0 MB: 1 raw 10.0 MB, 1 picture 2.0 MB; a raw takes 5.0 times its picture'
     """
     parts = []
-    for count, size, word in ((space.raw_count, space.raws, "raw"), (space.picture_count, space.pictures, "picture")):
-        if count:
-            parts.append(f"{count} {word}{'s' if count != 1 else ''} {size_text(size)}")
+    if space.raw_count:
+        raws = size_text(space.raws)
+        parts.append(trn("{count} raw {size}", "{count} raws {size}", count=space.raw_count, size=raws))
+    if space.picture_count:
+        pictures = size_text(space.pictures)
+        parts.append(trn("{count} picture {size}", "{count} pictures {size}", count=space.picture_count, size=pictures))
     if space.clips:
         parts.append(tr("clips {size}", size=size_text(space.clips)))
     if space.doubles:

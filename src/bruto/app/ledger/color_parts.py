@@ -26,9 +26,9 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import IDENTITY, SWAP_RED_BLUE, Zone
 
 CHANNELS = {
-    "as they are": IDENTITY,
-    "red and blue exchanged": SWAP_RED_BLUE,
-    "red from green, green from blue": (0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0),
+    tr("as they are"): IDENTITY,
+    tr("red and blue exchanged"): SWAP_RED_BLUE,
+    tr("red from green, green from blue"): (0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0),
 }
 OWN_MIX = "own"
 """Data of the choice that stands for a channel matrix by hand."""
@@ -66,7 +66,7 @@ class ColorSwitches(QWidget):
         grid = QGridLayout()
         grid.setSpacing(3)
         self.cells: list[QDoubleSpinBox] = []
-        for k, name_ in enumerate(("red", "green", "blue")):
+        for k, name_ in enumerate((tr("red"), tr("green"), tr("blue"))):
             label = Label(f"{name_} =")
             label.setObjectName("quiet")
             grid.addWidget(label, k, 0)

@@ -94,14 +94,14 @@ class Ledger(QWidget):
         columns.setContentsMargins(6, 0, 20, 0)
         columns.setSpacing(4)
         for text, width, side in (
-            ("correction", 0, Qt.AlignmentFlag.AlignLeft), ("value", VALUE, Qt.AlignmentFlag.AlignRight),
-            ("measured", SAYS + 4, Qt.AlignmentFlag.AlignRight),
+            (tr("correction"), 0, Qt.AlignmentFlag.AlignLeft), (tr("value"), VALUE, Qt.AlignmentFlag.AlignRight),
+            (tr("measured"), SAYS + 4, Qt.AlignmentFlag.AlignRight),
         ):  # fmt: skip
             label = Label(text)
             label.setObjectName("quiet")
             label.setAlignment(side | Qt.AlignmentFlag.AlignVCenter)
             if width:
-                label.setFixedWidth(width)
+                label.setMinimumWidth(width)
             columns.addWidget(label, 0 if width else 1)
         outer.addLayout(columns)
         self.scroll_area = scroll = QScrollArea()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 from pydantic.fields import FieldInfo
 from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
@@ -22,12 +24,22 @@ from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr
 from bruto.develop.field_ui import NO_NEUTRAL, FieldUi, decimals, limits, shown
+from bruto.develop.recipe import FIELDS
 
 NAME, VALUE, SAYS = 112, 86, 58
 """Widths of the columns beside the track, pixels."""
 KEYPAD = Qt.KeyboardModifier.KeypadModifier.value | Qt.KeyboardModifier.ShiftModifier.value
 FINE = 0.1
 """How fast a value follows the hand while Shift is held."""
+TICK = 22
+"""What the tick box takes before a name, pixels."""
+
+
+@cache
+def name_width() -> int:
+    """Width of the column of names, pixels: as wide as the longest name needs in the language of the user."""
+    metrics = QApplication.fontMetrics()
+    return max(NAME, *(metrics.horizontalAdvance(ui.title) + TICK for ui in FIELDS.values()))
 
 
 class Track(QWidget):
@@ -138,8 +150,13 @@ class Row(QWidget):
     taken = Signal(str)
     reset = Signal(str)
     bypassed = Signal(str, bool)
-    FOUND, NAME_WIDTH = "measured", NAME
+    FOUND = tr("measured")
     """How what is suggested came to be; pixels of the name."""
+
+    @staticmethod
+    def name_width() -> int:
+        """Width of the column of names, pixels: as wide as the longest name needs."""
+        return name_width()
 
     @classmethod
     def of(cls, field: str, info: FieldInfo) -> Row:
@@ -175,7 +192,7 @@ class Row(QWidget):
         if ui.neutral is NO_NEUTRAL:
             name = Label(self.title)
             name.setToolTip(f"{about}.")
-        name.setFixedWidth(self.NAME_WIDTH)
+        name.setFixedWidth(self.name_width())
         line.addWidget(name)
         track_low, track_high = ui.track or (low, high)
         self.track = track or Track(track_low, track_high, ui.step, mired=ui.mired)

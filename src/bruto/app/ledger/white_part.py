@@ -34,7 +34,7 @@ class WhitePart(QWidget):
         as_row(row).addLayout(line)
         self.surface = choice_box(tr("Surface"), tr("What you are about to click"), 6)
         for name, known in SURFACES.items():
-            self.surface.addItem(name, name)
+            self.surface.addItem(known.title, name)
             self.surface.setItemData(
                 self.surface.count() - 1,
                 tr("{says}; such surfaces vary by ±{spread:.0f} %", says=known.says, spread=known.spread),

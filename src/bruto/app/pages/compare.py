@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.host import Host
 from bruto.app.pages.compare_grid import GridPart
-from bruto.app.pages.compare_panel import ComparePanel
+from bruto.app.pages.compare_panel import NARROW, WIDTH, ComparePanel
 from bruto.app.pdf import print_html
 from bruto.app.stage.compare_stage import ON_STAGE, CompareMode, CompareStage
 from bruto.app.stage.regions_view import RegionsView
@@ -38,7 +38,7 @@ TITLES = {
     REGIONS: tr("Regions"),
     CompareMode.SIDE_BY_SIDE: tr("Side by side"),
     CompareMode.CURTAIN: tr("Curtain"),
-    CompareMode.ALTERNATE: "Alternate",
+    CompareMode.ALTERNATE: tr("Alternate"),
     CompareMode.DIFFERENCE: tr("Difference"),
     SWEEP: tr("Sweep"),
     GRID: tr("Grid"),
@@ -54,8 +54,6 @@ TIPS = {
     CompareMode.ALTERNATE: tr("One after the other. + and − change the pace, Space switches."),
     CompareMode.DIFFERENCE: tr("Where and by how much the colours differ"),
 }
-TAG_WIDTH = 715
-"""Width of the bar, pixels, from which its tag has room beside the buttons."""
 EQUAL_SIZE = tr("Both at equal size, the second aligned to the first.")
 
 
@@ -231,17 +229,18 @@ class ComparePage(QWidget):
 
     def _fit_bar(self) -> None:
         """What the bar tells of both gives way to its buttons where there is little room, and in the grid."""
-        wide = self.stage_bar.width() >= TAG_WIDTH
-        self.tag.setVisible(self.mode != GRID and wide)
+        self.stage_bar.tag_wanted = self.mode != GRID
+        self.stage_bar.fit_tag()
         self.residual.setVisible(self.mode != GRID)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self.panel.setFixedWidth(NARROW if self.width() < 1120 else WIDTH)
         self._fit_bar()
 
     def _begin_sweep(self) -> None:
         found = self.comparing.state
-        names = ("first", "second") if isinstance(found, str) else found.titles
+        names = (tr("first"), tr("second")) if isinstance(found, str) else found.titles
         self.sweep.begin(names, found if isinstance(found, str) else "")
         self.comparing.sweep()
 

@@ -18,8 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.host import Host
-from bruto.app.stage.stage_bar import ElidedLabel
-from bruto.app.widgets.plain_text import Label
+from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.catalog import tr
 from bruto.compare.match.parts import PARTS
 from bruto.develop.history_text import PHONE_LOOK

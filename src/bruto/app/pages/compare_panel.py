@@ -13,6 +13,9 @@ from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.compare.metrics import Comparison, sentences
 
+WIDTH, NARROW = 334, 296
+"""Of the panel in a wide and in a narrow window, pixels."""
+
 
 class ComparePanel(QWidget):
     """The phone's look, and the measured table with a plain sentence under each line."""
@@ -24,7 +27,7 @@ class ComparePanel(QWidget):
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(334)
+        self.setFixedWidth(WIDTH)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 8, 10, 8)
         self.look = PhoneLookBox(host)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bruto.app.host import Host
 from bruto.app.ledger.ledger import Ledger
+from bruto.app.ledger.rows import NAME, name_width
 from bruto.app.pages.page import ShotPage
 from bruto.app.stage.frame_tool import FrameTool
 from bruto.app.stage.light_strip import LightStrip
@@ -155,7 +156,7 @@ class CorrectPage(ShotPage):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window the ledger leaves more room to the picture."""
-        self.ledger.setFixedWidth(LEDGER[self.window().width() < NARROW])
+        self.ledger.setFixedWidth(LEDGER[self.window().width() < NARROW] + name_width() - NAME)
         super().resizeEvent(event)
 
     def want_strip(self, on: bool) -> None:
@@ -263,7 +264,14 @@ class CorrectPage(ShotPage):
         source = developer.source
         self._developed_tag = tr("MERGED, developed") if source.meta.merged else KINDS[source.kind][0]
         w, h = source.size
-        self.kind.setText(tr("{w:.0f} MP {KINDS}", w=w * h / 1000000.0, KINDS=KINDS[source.kind][1]))
+        self.kind.setText(
+            tr(
+                "{mp:.{digits}f} MP {kind}",
+                mp=w * h / 1e6,
+                digits=0 if w * h > 9.5e6 else 1,
+                kind=KINDS[source.kind][1],
+            )
+        )
         self.kind.setToolTip(
             tr("{width} × {height} pixels in the file", width=source.meta.width, height=source.meta.height)
         )
@@ -534,7 +542,12 @@ class CorrectPage(ShotPage):
         )
         self.host.status(
             "",
-            tr("white from {kind}: {found} (such surfaces vary by {spread})", kind=kind, found=found, spread=spread),
+            tr(
+                "white from {kind}: {found} (such surfaces vary by {spread})",
+                kind=SURFACES[kind].title,
+                found=found,
+                spread=spread,
+            ),
             "",
         )
 

@@ -16,10 +16,10 @@ from bruto.app.pages.intake_menus import IntentMenu, PairMenu
 from bruto.app.pages.page import ShotPage
 from bruto.app.pages.shot_reading import Reading
 from bruto.app.stage.reading_stage import ReadingStage
-from bruto.app.stage.stage_bar import ElidedLabel, StageBar
+from bruto.app.stage.stage_bar import StageBar
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.app.widgets.plain_text import ElidedLabel, Label, plain_tooltip
 from bruto.catalog import tr, trn
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
@@ -83,7 +83,7 @@ class IntakePage(ShotPage):
         column.setSpacing(6)
         head = QHBoxLayout()
         head.setSpacing(6)
-        self.summary = Label("")
+        self.summary = ElidedLabel("")
         self.summary.setObjectName("quiet")
         self.sort_button, self.only_button = QPushButton(tr("Sort: time taken")), QPushButton(tr("Show: all shots"))
         for button, choices, chosen in ((self.sort_button, SORTS, self._sort), (self.only_button, FILTERS, self._only)):
@@ -120,6 +120,7 @@ class IntakePage(ShotPage):
         group = QActionGroup(menu)
         for k, (key, text) in enumerate(choices.items()):
             action = menu.addAction(text)
+            action.setData(key)
             action.setCheckable(True)
             action.setChecked(k == 0)
             group.addAction(action)

@@ -78,13 +78,17 @@ class IntentMenu(QMenu):
             (
                 tr("Kind of raw"),
                 "kind",
-                [("any", None), (tr("mosaic, one colour per pixel"), "mosaic"), ("processed", "linear")],
+                [(tr("any"), None), (tr("mosaic, one colour per pixel"), "mosaic"), (tr("processed"), "linear")],
             ),
-            (tr("Lens"), "focal_35mm", [("any", None), *((lens_title(name, mm), float(mm)) for mm, name in lenses)]),
+            (
+                tr("Lens"),
+                "focal_35mm",
+                [(tr("any"), None), *((lens_title(name, mm), float(mm)) for mm, name in lenses)],
+            ),
             (
                 tr("Raw"),
                 "raw",
-                [(tr("like most of the shoot"), None), (tr("with every picture"), True), ("none", False)],
+                [(tr("like most of the shoot"), None), (tr("with every picture"), True), (tr("none"), False)],
             ),
         )
         for title, name, choices in groups:
@@ -93,6 +97,7 @@ class IntentMenu(QMenu):
             group = QActionGroup(self)
             for text, value in choices:
                 action = self.addAction(text)
+                action.setData((name, value))
                 action.setCheckable(True)
                 action.setChecked(getattr(intent, name) == value)
                 group.addAction(action)

@@ -26,7 +26,7 @@ from bruto.app.pages.plan_side import PlanSide
 from bruto.app.pdf import print_html
 from bruto.app.widgets.empty_state import EmptyState
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain_text import Label
+from bruto.app.widgets.plain_text import ElidedLabel
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.time_axis import Block, TimeAxis
 from bruto.catalog import tr
@@ -128,7 +128,7 @@ class PlanPage(QWidget):
         self.wall.editingFinished.connect(self._wall_typed)
         self.wall.hide()
         row.addWidget(self.wall)
-        self.status = Label("")
+        self.status = ElidedLabel("")
         self.status.setObjectName("quiet")
         row.addWidget(self.status, 1)
         lower.addLayout(row)

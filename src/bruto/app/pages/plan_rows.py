@@ -71,6 +71,10 @@ class StepTrack(Track):
         return next_step(self.steps, self.value, steps)
 
 
+NAME = 64
+"""Width of the column of names, pixels."""
+
+
 def next_step(steps: Sequence[float], value: float, by: int) -> float:
     """The step so many places from a value.
 
@@ -116,7 +120,11 @@ def read_bearing(text: str) -> float | None:
 class PlanRow(Row):
     """A row of a wish; what stands in it is written as `write` says."""
 
-    FOUND, NAME_WIDTH = "proposed", 64
+    FOUND = tr("proposed")
+
+    @staticmethod
+    def name_width() -> int:
+        return NAME
 
     def __init__(
         self, field: str, title: str, span: tuple[float, float], about: str, track: Track,

@@ -29,17 +29,17 @@ from bruto.shoot.verdicts import VERDICTS
 
 SHOWN_EV = 0.05
 """A warning that comes less early or late than this comes in time, and nothing is said of it."""
-NAMES = (("r", "red"), ("g", "green"), ("b", "blue"))
+NAMES = (("r", tr("red")), ("g", tr("green")), ("b", tr("blue")))
 
 
 def clipped_text(clipped: dict[str, float]) -> str:
-    """Which channels are full, and how much, as a note."""
+    """Which channels are clipped, and how much, as a note."""
     parts = [f"{name} {clipped[key]:.2f} %" for key, name in NAMES if clipped[key] >= 0.01]
-    return "full: " + ", ".join(parts) if parts else tr("nothing clipped")
+    return tr("clipped: {channels}", channels=", ".join(parts)) if parts else tr("nothing clipped")
 
 
 def phone_text(phone: PictureReport) -> str:
-    """What the phone's picture has full, and whether before or after the raw."""
+    """What is clipped in the phone's picture, and whether before or after the raw."""
     full = phone.clipped_percent
     text = (
         tr("clipped: any channel {any:.2f} %, all {all:.2f} %", any=full["any"], all=full["all"])

@@ -22,7 +22,7 @@ from bruto.shoot.shots import read_shot, small_view
 from bruto.storage.settings import RecentShoot
 from bruto.tasks import Task
 
-WIDTH = 640
+WIDTH = 730
 """Of the column, pixels."""
 PICTURE = QSize(96, 72)
 WHAT = (
@@ -175,8 +175,9 @@ class StartPage(QWidget):
         column.addWidget(self.heading)
         self.day = self._day()
         column.addWidget(self.day)
-        scroll, self.column = scrolled(8)
-        column.addWidget(scroll, 1)
+        self.recent_area, self.column = scrolled(8)
+        column.addWidget(self.recent_area, 1)
+        column.addStretch(0)
         self.cards: list[RecentCard] = []
         self.fill()
 
@@ -189,15 +190,16 @@ class StartPage(QWidget):
         grid.setHorizontalSpacing(24)
         grid.setVerticalSpacing(14)
         for k, (task, text) in enumerate(DAY):
-            part = QVBoxLayout()
+            holder = QWidget()
+            part = QVBoxLayout(holder)
+            part.setContentsMargins(0, 0, 0, 0)
             part.setSpacing(3)
             for words, name in ((title_of(task), "heading"), (text, "quiet")):
                 label = Label(words)
                 label.setObjectName(name)
                 label.setWordWrap(True)
                 part.addWidget(label)
-            part.addStretch(1)
-            grid.addLayout(part, k // 2, k % 2)
+            grid.addWidget(holder, k // 2, k % 2)
         for side in (0, 1):
             grid.setColumnStretch(side, 1)
         return day
@@ -212,6 +214,7 @@ class StartPage(QWidget):
         clear(self.column)
         self.cards = [RecentCard(r) for r in self.host.session.settings.recent if r.paths]
         self.heading.setVisible(bool(self.cards))
+        self.recent_area.setVisible(bool(self.cards))
         for card in self.cards:
             card.clicked.connect(partial(self._open, card.recent))
             self.column.addWidget(card)

@@ -3,31 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
+from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-from bruto.app.widgets.plain_text import Label
+from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.catalog import tr
-
-LEAST = 56
-"""Pixels below which a line of text is left away."""
-
-
-class ElidedLabel(Label):
-    """A line of text that takes what room is left and ends in "…" where that is too little; the tip has all of it."""
-
-    def __init__(self, text: str = "") -> None:
-        super().__init__(text)
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        if self.width() < LEAST:  # a letter or two say nothing
-            return
-        painter = QPainter(self)
-        painter.setPen(self.palette().windowText().color())
-        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
-
 
 KINDS = {
     "mosaic": (tr("RAW, developed"), "mosaic"),
@@ -46,8 +26,9 @@ class StageBar(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(36)
         self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(10, 0, 10, 0)
-        self._row.setSpacing(6)
+        self._row.setContentsMargins(6, 0, 6, 0)
+        self._row.setSpacing(5)
+        self.tag_wanted = True
         self.tag = Label(tag)
         self.tag.setObjectName("tag")
         self._row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
@@ -55,6 +36,17 @@ class StageBar(QWidget):
         self.facts.setObjectName("onStage")
         self._gap = self._row.count()
         self._row.addWidget(self.facts, 1)
+
+    def fit_tag(self) -> None:
+        """Show the tag where it is wanted and fits beside the buttons."""
+        shown = [w for b in self.findChildren(QPushButton) if not b.isHidden() for w in (b.sizeHint().width(),)]
+        needs = sum(shown) + self.tag.sizeHint().width() + 6 * len(shown) + 26
+        self.tag.setVisible(self.tag_wanted and bool(self.tag.text()) and needs <= self.width())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The tag gives way to the buttons where there is little room."""
+        super().resizeEvent(event)
+        self.fit_tag()
 
     def add(
         self, text: str, tip: str, *, left: bool = False, checkable: bool = False, shortcut: str = ""

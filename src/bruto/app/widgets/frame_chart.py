@@ -84,7 +84,7 @@ class FrameChart(QWidget):
         """What is wrong with a frame, "" where nothing is, or nothing is known."""
         raw = self.shots[k].raw
         found = self.judged.get(raw.name) if raw is not None else None
-        return "" if found is None else str(found.why)
+        return "" if found is None or not found.why else found.why  # with its kind
 
     def take_suggested(self) -> None:
         """Use all frames but those that look bad."""

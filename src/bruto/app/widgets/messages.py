@@ -10,7 +10,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bruto.app.widgets.panel import clear, scrolled, surface
-from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.catalog import tr
 
 MOST_MESSAGES = 200
@@ -40,7 +40,7 @@ class MessageLine(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
-        self.text = Label("")
+        self.text = ElidedLabel("")
         row.addWidget(self.text, 1)
         self.button = QPushButton(tr("Messages"))
         self.button.setObjectName("inLine")
@@ -70,7 +70,6 @@ class MessageLine(QWidget):
         self.text.style().unpolish(self.text)
         self.text.style().polish(self.text)
         self.text.setText(text)
-        self.text.setToolTip(plain_tooltip(text))
         if good:
             self._fade.start()
         self._label()
@@ -78,7 +77,6 @@ class MessageLine(QWidget):
     def clear(self) -> None:
         """What was told is over; the drawer keeps it."""
         self.text.setText("")
-        self.text.setToolTip("")
 
     def read(self) -> None:
         """The drawer was opened."""

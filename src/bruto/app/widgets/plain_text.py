@@ -9,7 +9,11 @@ from __future__ import annotations
 import html
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QLabel, QSizePolicy, QWidget
+
+LEAST = 56
+"""Width, pixels, below which a shortened line of text is not shown."""
 
 
 class Label(QLabel):
@@ -19,6 +23,26 @@ class Label(QLabel):
         super().__init__(parent)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
+
+
+class ElidedLabel(Label):
+    """A line of text that takes what width is left and ends in "…" where that is too little; the tip has all of it."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__(text)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self.setToolTip(plain_tooltip(text))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.width() < LEAST:  # a letter or two say nothing
+            return
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter | self.alignment(), text)
 
 
 def plain_tooltip(text: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QFocusEvent
+from PySide6.QtGui import QFocusEvent, QResizeEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton, QSlider, QWidget
 
 from bruto.app.widgets.plain_text import Label
@@ -22,7 +22,7 @@ PUSHES: dict[str, tuple[str, int, int, float, str]] = {
 """Pushes: title, least and most, what a step of the slider is, and its unit."""
 IN_ROW = 3
 PUSH_AFTER_MS = 350
-NO_RECIPE = "none"
+NO_RECIPE = tr("none")
 
 
 class RecipeBox(QComboBox):
@@ -69,11 +69,11 @@ class PushRow(QWidget):
         super().__init__()
         self.setObjectName("bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        grid = QGridLayout(self)
+        self.grid = grid = QGridLayout(self)
         grid.setContentsMargins(12, 4, 12, 4)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(0)
-        title = Label(tr("Same push\non both"))
+        self.title = title = Label(tr("Same push\non both"))
         title.setObjectName("quiet")
         grid.addWidget(title, 0, 0, 2, 1)
         self._timer = QTimer(self)
@@ -89,7 +89,7 @@ class PushRow(QWidget):
             slider.setRange(low, high)
             slider.setSingleStep(5)
             slider.setMinimumHeight(26)
-            slider.setMinimumWidth(48)
+            slider.setMinimumWidth(36)
             slider.setAccessibleName(tr("Push of {text} on both", text=text.lower()))
             slider.valueChanged.connect(self._moved)
             grid.addWidget(slider, row, column + 1)
@@ -112,6 +112,12 @@ class PushRow(QWidget):
         self.warning.hide()
         grid.addWidget(self.warning, 2, 0, 1, grid.columnCount())
         self._explain()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """What the row is for gives way to its controls where there is little room."""
+        super().resizeEvent(event)
+        hidden = 0 if self.title.isVisibleTo(self) else self.title.sizeHint().width() + 8
+        self.title.setVisible(self.grid.totalMinimumSize().width() + hidden <= self.width())
 
     def recipe(self) -> Recipe:
         """The push as values."""

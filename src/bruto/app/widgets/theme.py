@@ -223,11 +223,11 @@ def style_sheet(t: Theme) -> str:
         color: {t.ink if t.name == "light" else t.panel}; }}
     QPushButton#verdict:focus {{ border: 2px solid #FFFFFF; }}
     QPushButton#verdict:checked:focus {{ border: 2px solid {t.accent if t.name == "light" else "#0B5E55"}; }}
-    QPushButton#onStage {{ background: transparent; color: #FFFFFF; border: 1px solid #C9C9C9; padding: 3px 7px; }}
+    QPushButton#onStage {{ background: transparent; color: #FFFFFF; border: 1px solid #C9C9C9; padding: 3px 5px; }}
     QPushButton#onStage:hover {{ border: 1px solid #FFFFFF; background: #7A7A7A; }}
     QPushButton#onStage:checked {{ background: {t.raised if t.name == "light" else t.ink};
         color: {t.ink if t.name == "light" else t.panel}; font-weight: bold; }}
-    QPushButton#onStage:focus {{ border: 2px solid #FFFFFF; padding: 2px 6px; }}
+    QPushButton#onStage:focus {{ border: 2px solid #FFFFFF; padding: 2px 4px; }}
     QPushButton#onStage:checked:focus {{ border: 2px solid {t.accent if t.name == "light" else "#0B5E55"}; }}
     QPushButton#take:disabled {{ color: {t.quiet}; font-weight: normal; text-decoration: none; }}
     QPushButton#onStage:disabled {{ color: #B5B5B5; border-color: #8A8A8A; }}

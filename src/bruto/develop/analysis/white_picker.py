@@ -27,9 +27,9 @@ _C_XY = (0.3101, 0.3162)
 
 
 def _foliage() -> NDArray[np.float64]:
-    """Linear Rec.
+    """Linear Rec. 2020 of leaves under white light.
 
-    2020 of leaves under white light: "foliage" of the colour rendition chart, xyY 0.337, 0.422, 13.3 under CIE C
+    "Foliage" of the colour rendition chart, xyY 0.337, 0.422, 13.3 under CIE C
     (McCamy, Marcus, Davidson, J. Appl. Photogr. Eng. 2-3, 1976).
     """
     xyz = bradford(xy_to_xyz(*_C_XY), D65_XYZ) @ (xy_to_xyz(0.337, 0.422) * 0.133)
@@ -37,9 +37,9 @@ def _foliage() -> NDArray[np.float64]:
 
 
 def _pavement() -> NDArray[np.float64]:
-    """Linear Rec.
+    """Linear Rec. 2020 of weathered asphalt and concrete.
 
-    2020 of weathered asphalt and concrete, whose reflectance rises by about a third from 450 to 650 nm (Herold,
+    Their reflectance rises by about a third from 450 to 650 nm (Herold,
     Roberts, "Spectral characteristics of asphalt road aging", Applied Optics 44-20, 2005).
     """
     return np.linalg.inv(working_to_xyz()) @ space("srgb").to_xyz() @ np.array([0.115, 0.103, 0.086])
@@ -49,18 +49,22 @@ class Surface(NamedTuple):
     """2020 under white light."""
 
     color: NDArray[np.float64]
-    """Linear Rec."""
+    """Linear Rec. 2020 of the surface under white light, green = 1."""
     spread: float
     """How far surfaces of the kind differ in red or blue against green, %."""
     says: str
     """What it is for."""
+    title: str
+    """As users read it."""
 
 
 SURFACES: dict[str, Surface] = {
-    "grey": Surface(np.ones(3), 1.0, tr("a grey card, weathered wood, rock")),
-    "white": Surface(np.ones(3), 2.0, tr("paper, salt, snow, cloud: the brighter half that is not clipped")),
-    "leaves": Surface(_foliage(), 8.0, tr("green leaves and grass in even light")),
-    "pavement": Surface(_pavement(), 5.0, tr("weathered asphalt or concrete")),
+    "grey": Surface(np.ones(3), 1.0, tr("a grey card, weathered wood, rock"), tr("grey")),
+    "white": Surface(
+        np.ones(3), 2.0, tr("paper, salt, snow, cloud: the brighter half that is not clipped"), tr("white")
+    ),
+    "leaves": Surface(_foliage(), 8.0, tr("green leaves and grass in even light"), tr("leaves")),
+    "pavement": Surface(_pavement(), 5.0, tr("weathered asphalt or concrete"), tr("pavement")),
 }
 
 
@@ -73,9 +77,9 @@ class WhitePick(NamedTuple):
 
 
 def neutral_from(meta: RawMeta, seen: NDArray[Any], color: NDArray[Any]) -> NDArray[np.float64]:
-    """Compute the camera neutral (green = 1) of the light under which a surface of a `color` (linear Rec.
+    """Compute the camera neutral of the light on a surface from what was recorded of it.
 
-    2020 under white) was recorded as `seen` (camera RGB, any scale).
+    The surface has a `color` (linear Rec. 2020 under white) and was recorded as `seen` (camera RGB, any scale).
 
     Parameters
     ----------
@@ -89,7 +93,7 @@ def neutral_from(meta: RawMeta, seen: NDArray[Any], color: NDArray[Any]) -> NDAr
     Returns
     -------
     NDArray[np.float64]
-        Camera neutral (green = 1) of the light under which a surface of a `color` (linear Rec.
+        Camera neutral (green = 1) of the light.
     """
     seen = np.asarray(seen, float)
     neutral = seen / seen[1]

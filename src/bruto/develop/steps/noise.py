@@ -397,9 +397,9 @@ SHADING_STEP = 8
 
 
 def _shading_of(shading: NDArray[Any], area: tuple[float, float, float, float], h: int, w: int) -> NDArray[np.float32]:
-    """Compute the frame's shading gain (gh, gw) over a part (x0, y0, x1, y1.
+    """Compute the frame's shading gain (gh, gw) over a part of it.
 
-    0..1) of h x w pixels, straight between places.
+    The part is (x0, y0, x1, y1), 0..1, of h x w pixels; the gain is straight between places.
     """
     places = [
         (low + (np.arange(m) + 0.5) / m * (high - low)) * n - 0.5

@@ -97,12 +97,11 @@ class CoarseField:
 class StepInput:
     """What a point step may know when it prepares.
 
-    2020, exposure included; `look` of the camera profile over the picture; `bits` a channel; `diagonal` of the recorded
-    frame, pixels.
+    `look` of the camera profile over the picture; `bits` a channel; `diagonal` of the recorded frame, pixels.
     """
 
     matrix: NDArray[np.float64]
-    """Balanced camera RGB to linear Rec."""
+    """Matrix (3, 3) from balanced camera RGB to linear Rec. 2020, with the gain of the exposure."""
     exposure: float
     """Log2 of that gain, EV, of which `user_exposure` is the recipe's."""
     user_exposure: float

@@ -243,9 +243,9 @@ def true_exposures(frames: list[Frame]) -> NDArray[np.float64]:
 
 
 def bracket_variance(x: NDArray[Any], exposures: NDArray[Any], a: NDArray[Any], b: NDArray[Any]) -> NDArray[Any]:
-    """Compute the least variance (Cramer-Rao bound) of radiance x.
+    """Compute the least variance (Cramer-Rao bound) of radiance x from frames that are not clipped there.
 
-    1 = saturation of the shortest) from frames not full there; one channel.
+    x is 1 at the saturation of the shortest; one channel.
 
     Parameters
     ----------
