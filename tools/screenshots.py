@@ -96,9 +96,9 @@ def main() -> int:
         w.intake.clipped_button.setChecked(False)
         w.set_task(Task.CORRECT)
         p.choose("pans-001")
-        p.save("develop")
+        p.save("correct")
         w.correct.stage.set_one_to_one(QPointF(500, 140))
-        p.save("develop-pixels")
+        p.save("correct-pixels")
         w.correct.stage.set_fit()
         ledger = w.correct.ledger
         for group in ledger.groups.values():
@@ -106,7 +106,7 @@ def main() -> int:
         ledger.edit.change("hue node", hue_nodes=[{"hue": 245, "width": 60, "chroma": 1.35, "lightness": -6}])  # type: ignore[union-attr]
         p.settle()
         ledger.scroll_area.verticalScrollBar().setValue(ledger.groups["local_contrast"].y() - 40)
-        p.save("develop-hues")
+        p.save("correct-hues")
         ledger.edit.undo()  # type: ignore[union-attr]
         for name, _, opened in GROUPS:
             ledger.groups[name].set_open(opened)
@@ -119,7 +119,7 @@ def main() -> int:
         for group in ledger.groups.values():
             group.set_open(group.name == "frame")
         ledger.frame_part.frame_button.setChecked(True)
-        p.save("develop-frame")
+        p.save("correct-frame")
         ledger.frame_part.frame_button.setChecked(False)
         for name, _, opened in GROUPS:
             ledger.groups[name].set_open(opened)
@@ -160,13 +160,13 @@ def main() -> int:
         w.select("set")
         w.export.go.click()
         p.settle(lambda: all(j.state in (queue.DONE, queue.FAILED) for j in w.queue.jobs))
-        p.save("deliver")
+        p.save("export")
         w.set_task(Task.CORRECT)
         p.choose("sluice-001-01")
         w.correct.ledger.all_button.click()
         p.settle()
         w.toggle_theme()
-        p.save("develop-dim")
+        p.save("correct-dim")
         w.toggle_theme()
         w.open_paths([str(original)], "Orrin Saltern, one day")
         w.places.note()

@@ -56,7 +56,7 @@ class CropOnThePicture(DevelopTest):
         self.assertAlmostEqual(h / whole[1], 0.5, delta=0.03)
         shown = self.picture()
         self.assertAlmostEqual(shown.shape[1] / shown.shape[0], w / h, delta=0.02)
-        self.assertIn(f"keeps {w} × {h} px", self.ledger.frame_part.left.text())
+        self.assertIn(f"{w} × {h} px", self.ledger.frame_part.left.text())
         QTest.keyClick(self.window, KEY.Key_Z, Qt.KeyboardModifier.ControlModifier)
         self.settle()
         self.assertEqual(self.page.stage.frame_size, whole)

@@ -74,7 +74,7 @@ class GridOfMany(WindowTest):
         self.shown()
         even = self.lights()
         self.assertAlmostEqual(even[0], even[1], delta=0.07 * even[0])
-        self.assertRegex(self.view.words(1), r"\+\d\.\d EV to be as bright")
+        self.assertRegex(self.view.words(1), r"\+\d\.\d EV for equal brightness")
         # the wheel over the third zooms into all of them, and sharp pieces follow
         pane = self.view.panes()[2]
         at = pane.center()

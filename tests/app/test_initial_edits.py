@@ -134,7 +134,7 @@ class Starts(WindowTest):
         starting = self.window.session.starting
         starting.forget([pans])
         with (
-            mock.patch("bruto.session.initial_edits.kept_start", return_value=None),
+            mock.patch("bruto.session.initial_edits.saved_start", return_value=None),
             mock.patch.object(Developer, "view", watched),
         ):
             self.choose("pans-001")

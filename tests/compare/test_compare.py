@@ -274,7 +274,7 @@ class Push(unittest.TestCase):
         steep = pushed(mine, Recipe(tone=lifted(85))).tone  # handles go on rising
         self.assertEqual(sorted(h.lightness for h in steep.handles()), [h.lightness for h in steep.handles()])
         self.assertEqual(pushed(Recipe(exposure=7.5), Recipe(exposure=4.0)).exposure, 8.0)  # as far as it goes
-        self.assertEqual(cannot_act(Recipe(noise_best=True, horizon=2.0)), ["best grade in files", "horizon"])
+        self.assertEqual(cannot_act(Recipe(noise_best=True, horizon=2.0)), ["best in files", "level"])
 
     def test_every_field_has_a_way_to_act_or_is_named(self) -> None:
         known = {*ADDED, *SCALED, *TAKEN, *RAW_ONLY, *FRAME_FIELDS, "tone", "temperature", "tint"}
@@ -326,7 +326,7 @@ class Places(unittest.TestCase):
         smeared[corner] = cv2.GaussianBlur(self.plain, (0, 0), 2.5)[corner]
         x, y, text = self.found("detail", smeared)
         self.assertTrue(x < 0.55 and y > 0.45, (x, y))
-        self.assertIn("in the picture it is smeared", text)
+        self.assertIn("it is smeared in the picture", text)
         tinted = self.plain.astype(int)
         tinted[corner] += [0, 14, 0]
         x, y, text = self.found("tint", np.clip(tinted, 0, 255).astype(np.uint8))
@@ -361,7 +361,7 @@ class Worth(unittest.TestCase):
         self.assertAlmostEqual(stops, np.log2(0.93 / 0.57), delta=0.35)
         text = worth(c, 20_000_000, 2_000_000)
         self.assertRegex(
-            text, r"^Keep the raw \(20\.0 MB, 10 times the picture\): the picture has lost bright detail in"
+            text, r"^Keep the raw \(20\.0 MB, 10 × the picture\): the picture has lost bright detail in"
         )
         self.assertIn("holds hardly more", worth(compare(plain, plain), 20_000_000, 2_000_000))
 
