@@ -210,7 +210,7 @@ class Compares(WindowTest):
             QTest.mouseClick(self.page.panel.page, LEFT)
         self.wait(out.is_file)
         self.settle()
-        self.assertIn("What was measured", out.read_text())
+        self.assertIn("Measured", out.read_text())
         self.assertIn("Saved", self.window.message.text())
         out.write_text("of the user")
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(out.with_suffix("")), "")):

@@ -148,26 +148,36 @@ def report_html(
         f'<td class="q">{html.escape(text)}</td></tr>'
         for title, a, b, text in sentences(c, *short)
     ]
+    title = tr("{first} and {second}", first=first, second=second)
+    aligned = tr(
+        "Both at equal size, the second aligned to the first within {px:.2f} px, by {tracks} points.",
+        px=max(c.alignment.model_px, 0.05),
+        tracks=c.alignment.tracks,
+    )
     body = [
-        f"<h1>{first} and {second}</h1>", f"<p>{html.escape(verdict(c, *short))}</p>",
-        f"<p class='q'>Both at equal size, the second brought onto the first: aligned within "
-        f"{max(c.alignment.model_px, 0.05):.2f} px by {c.alignment.tracks} places.</p>",
+        f"<h1>{title}</h1>", f"<p>{html.escape(verdict(c, *short))}</p>", f"<p class='q'>{html.escape(aligned)}</p>",
         f"<table><tr><td>{image(c.first, WHOLE)}<br>{first}</td>"
         f"<td>{image(c.second, WHOLE)}<br>{second}</td></tr></table>",
-        "<h2>What was measured</h2>",
+        f"<h2>{html.escape(tr('Measured'))}</h2>",
         f'<table><tr><td></td><td class="n">{first}</td><td class="n">{second}</td><td></td></tr>{"".join(rows)}'
         "</table>",
     ]  # fmt: skip
     if match is not None:
         did = html.escape(", ".join(d.text for d in match.did))
+        found = tr(
+            "With the values found, the median difference is {after:.1f} ΔE00 instead of {before:.1f}, and 95 % is "
+            "below {most:.1f}: measured on {withheld} blocks that the search did not use.",
+            after=match.after[0],
+            before=match.before[0],
+            most=match.after[1],
+            withheld=match.withheld,
+        )
         body += [
-            "<h2>What the phone did</h2>", f"<p>{did}.</p>",
-            f"<p class='q'>With the values found for it, half of all places differ by {match.after[0]:.1f} ΔE00 "
-            f"instead of {match.before[0]:.1f}, 95 % by less than {match.after[1]:.1f}: on {match.withheld} blocks "
-            "that the search did not see.</p>",
+            f"<h2>{html.escape(tr('What the phone did'))}</h2>", f"<p>{did}.</p>",
+            f"<p class='q'>{html.escape(found)}</p>",
         ]  # fmt: skip
     if pieces:
-        body.append("<h2>Places worth a look, at 1:1</h2><table>")
+        body.append(f"<h2>{html.escape(tr('Regions that differ most, at 1:1'))}</h2><table>")
         for k in range(0, len(pieces), IN_ROW):
             body.append(
                 "<tr>" + "".join(_place(place, pair, short) for place, pair in pieces[k : k + IN_ROW]) + "</tr>"
@@ -175,7 +185,7 @@ def report_html(
         body.append("</table>")
     font = embedded_font() if embed_font else ""
     return (
-        f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{first} and {second}</title>'
+        f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{title}</title>'
         f"<style>{font}{STYLE}</style></head><body>{''.join(body)}</body></html>\n"
     )
 
@@ -193,9 +203,10 @@ class ReportContent:
     def short(self) -> tuple[str, str]:
         """What the sides are called in sentences."""
         raws = [isinstance(s, Developed) and s.developer.source.kind != "picture" for s in (self.first, self.second)]
-        return ("raw", "picture") if raws == [True, False] else ("picture", "raw") if raws == [False, True] else (
-            "first", "second"
-        )  # fmt: skip
+        raw, picture = tr("raw"), tr("picture")
+        return {(True, False): (raw, picture), (False, True): (picture, raw)}.get(
+            (raws[0], raws[1]), (tr("first"), tr("second"))
+        )
 
 
 def write_report(

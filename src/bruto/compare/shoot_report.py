@@ -181,24 +181,26 @@ def shoot_html(lines: Iterable[Line], problems: Sequence[str], title: str, embed
         The page as HTML.
     """
     lines = list(lines)
-    body = [f"<h1>{html.escape(title)}: raws and pictures</h1>", f"<p>{html.escape(summary(lines))}</p>"]
-    body.append(
-        "<p class='q'>Each raw as it is corrected, left, and its picture, right, at equal size; numbers in this "
-        "order.</p>"
-    )
+    heading = tr("{title}: raws and pictures", title=title)
+    order = tr("Each raw as corrected at the left, its picture at the right, at equal size; numbers in this order.")
+    body = [
+        f"<h1>{html.escape(heading)}</h1>", f"<p>{html.escape(summary(lines))}</p>",
+        f"<p class='q'>{html.escape(order)}</p>",
+    ]  # fmt: skip
     for line in lines:
         values = [(t, *(_number(m[k], d) for m in (line.a, line.b))) for k, t, d in COLUMNS]
         values.append(("MB", *(f"{size / 1e6:.1f}" for size in line.sizes)))
         cells = [f"<td><span class='q'>{html.escape(t)}</span><br>{one} · {other}</td>" for t, one, other in values]
         rows = "".join(f"<tr>{''.join(cells[k : k + IN_ROW])}</tr>" for k in range(0, len(cells), IN_ROW))
+        differs = tr("The median difference is {delta_e00:.1f} ΔE00.", delta_e00=line.delta_e00)
         body.append(
             f"<table><tr><td>{line.images[0]} {line.images[1]}</td><td><b>{html.escape(line.name)}</b><br>"
-            f"{html.escape(line.sentence)} Half of all places differ by more than {line.delta_e00:.1f} ΔE00."
+            f"{html.escape(line.sentence)} {html.escape(differs)}"
             f"<table>{rows}</table></td></tr></table>"
         )
     if problems:
         listed = "".join(f"<li>{html.escape(p)}</li>" for p in problems)
-        body.append(f"<h2>Not compared</h2><ul>{listed}</ul>")
+        body.append(f"<h2>{html.escape(tr('Not compared'))}</h2><ul>{listed}</ul>")
     font = embedded_font() if embed_font else ""
     return (
         f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{html.escape(title)}</title>'

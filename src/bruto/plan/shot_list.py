@@ -71,7 +71,7 @@ def shot_list(plan: Plan, facts: Sequence[str] = (), night: bool = False) -> str
     mind = "".join(
         f"<li>{html.escape(c)}</li>" for c in dict.fromkeys(c for w in plan.planned_shots for c in w.cautions)
     )
-    mind = f"<p><b>Mind</b></p><ul>{mind}</ul>" if mind else ""
+    mind = f"<p><b>{html.escape(tr('Be careful'))}</b></p><ul>{mind}</ul>" if mind else ""
     items = "".join(f"<li>{html.escape(f)}</li>" for f in facts)
     note = f"<p>{html.escape(plan.note)}</p>" if plan.note else ""
     return (
