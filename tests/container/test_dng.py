@@ -232,7 +232,7 @@ class BadFiles(Folder):
     def test_what_is_not_a_raw(self) -> None:
         empty = self.folder / "empty.dng"
         empty.touch()
-        self.fails(empty, r"empty \(0 bytes\); Copy it from the phone again")
+        self.fails(empty, r"empty \(0 bytes\). Copy it from the phone again")
         text = self.folder / "text.dng"
         text.write_text("not a raw at all, just words " * 20)
         self.fails(text, "not a DNG")

@@ -12,7 +12,7 @@ BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.03
 def bradford(source_xyz: NDArray[np.float64], target_xyz: NDArray[np.float64]) -> NDArray[np.float64]:
     """Compute the matrix (3, 3) that takes XYZ under the source white to XYZ under the target white.
 
-    Linear Bradford).
+    Linear Bradford transform.
 
     Parameters
     ----------

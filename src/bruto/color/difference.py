@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 
 def delta_e00(first: NDArray[Any], second: NDArray[Any]) -> NDArray[np.float64]:
-    """Compute the CIEDE2000 of CIELAB arrays (..., 3) (CIE 142:2001.
+    """Compute the CIEDE2000 difference of CIELAB arrays (..., 3).
 
-    Sharma, Wu, Dalal 2005 for the implementation's pitfalls).
+    CIE 142:2001; Sharma, Wu, Dalal 2005 for the pitfalls of implementations.
 
     Parameters
     ----------

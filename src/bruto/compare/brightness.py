@@ -152,9 +152,9 @@ def equalled(pair: Aligned, second: Side, make: Callable[[float], Side]) -> tupl
 
 
 def push_to(light: float, side: Side, make: Callable[[float], Side], edge: int) -> tuple[Side, float]:
-    """Return a side at a typical light (see `typical_light`) and the push.
+    """Return a side at a typical light and the push (EV) that it took, where nothing is aligned.
 
-    EV) that it took, where nothing is aligned.
+    See `typical_light`.
 
     Parameters
     ----------

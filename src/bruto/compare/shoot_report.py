@@ -37,10 +37,10 @@ COLUMNS = (
 
 @dataclass(frozen=True)
 class Line:
-    """A pair: the shot's `name`, measures of the raw (`a`) and of the picture (`b`), their difference.
+    """A raw and its picture in the report of a shoot.
 
-    Median ΔE00), bytes of both, whether the raw is worth them (`keep`) with the sentence that says why, and both
-    as small images of HTML.
+    The shot's `name`, measures of the raw (`a`) and of the picture (`b`), their median difference (ΔE00), bytes of
+    both, whether the raw is worth them (`keep`) with the sentence that says why, and both as small images of HTML.
     """
 
     name: str

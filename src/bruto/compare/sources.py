@@ -228,9 +228,9 @@ def stored(side: Side) -> StoredSide | None:
 
 
 def side_of_pixels(path: Path, pixels: NDArray[np.uint8], push: Recipe | None = None) -> Side:
-    """Return a finished picture (H, W, 3.
+    """Return a finished picture out of a file, such as its preview, as it is compared.
 
-    SRGB codes, oriented) out of a file, such as its preview, as it is compared.
+    The picture is (H, W, 3), sRGB codes, oriented.
 
     Parameters
     ----------

@@ -1,6 +1,6 @@
 """From camera colour to the working space by the DNG model.
 
-DNG 1.7, chapter 6, "Mapping Camera Color Space to CIE XYZ").
+DNG 1.7, chapter 6, "Mapping Camera Color Space to CIE XYZ".
 """
 
 from __future__ import annotations

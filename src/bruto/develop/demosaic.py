@@ -40,7 +40,8 @@ steep as green.
 NOISY = 1.0
 """Variance likewise, in variances of the noise."""
 STEEP, STEEP_FROM, STEEP_NOISE = 3.0, 0.01, 6.0
-"""Light over light next to it that makes an edge steep, from how much of full and how many standard deviations of noise
+"""Light over light next to it that makes an edge steep, from how much of saturation and how many standard deviations
+of noise
 in black: there nothing falls below half of what is around, or bright windows would have black and coloured outlines.
 """
 STEEPEST = 3.0
@@ -362,9 +363,9 @@ def demosaic(
     noise: NDArray[Any] | None = None,
     averaged: bool = False,
 ) -> NDArray[np.float32]:
-    """Compute three colours a pixel, (H, W, 3) float32, from a Bayer mosaic (H, W) float32 of pattern `cfa`.
+    """Compute three colours a pixel from a Bayer mosaic.
 
-    "RGGB",...).
+    (H, W, 3) float32 from (H, W) float32 of pattern `cfa`, such as "RGGB".
 
     `gains` (3,): of red, green and blue, put on the sites before (colour differences should be small: balanced
     light). `noise` (3, 2): a, b of their variance a x + b after that; None: none. Values keep their units else; the

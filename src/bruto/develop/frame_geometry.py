@@ -161,9 +161,9 @@ def _sides(outline: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
 
 
 def largest_inside(outline: NDArray[Any], aspect: float) -> tuple[float, float, float, float]:
-    """Compute the largest level rectangle of an aspect ratio (width / height) within a convex polygon.
+    """Compute the largest level rectangle of an aspect ratio within a convex polygon.
 
-    N, 2), nearest to its origin: left, top, right, bottom.
+    Width / height in a polygon (N, 2), nearest to its origin: left, top, right, bottom.
 
     Linear programming over its middle and size.
 
@@ -385,9 +385,9 @@ class Geometry:
     def resampled(
         self, rgb: NDArray[np.float32], area: Rectangle, factor: float, origin: tuple[int, int] = (0, 0)
     ) -> NDArray[np.float32]:
-        """Compute an area of the picture at 1/factor from camera RGB.
+        """Compute an area of the picture at 1/factor from camera RGB of the frame at that factor.
 
-        H, w, 3) of the frame at that factor, which begins at `origin` (x, y; pixels of it).
+        The camera RGB (h, w, 3) begins at `origin` (x, y; pixels of it).
 
         Light from outside the frame is that of the nearest pixel.
 
@@ -450,7 +450,7 @@ class Geometry:
     def clipped(self, near: NDArray[np.uint8], area: Rectangle, factor: float) -> NDArray[np.uint8]:
         """Compute the clipped channels of each pixel of an area at 1/factor, from the quads of the frame.
 
-        Which are 2 px wide), see `clipped_or_near`: a place that takes from a clipped one counts as clipped.
+        Quads are 2 px wide, see `clipped_or_near`: a place that takes from a clipped one counts as clipped.
 
         Parameters
         ----------
@@ -624,9 +624,9 @@ def _crop(
 
 
 def _enlarged(grid: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Values at every step between points that lie `_GRID` steps apart, straight between them.
+    """Compute values at every step between points that lie `_GRID` steps apart, straight between them.
 
-    `cv2.resize` would put its points in the middle of cells, and `cv2.remap` rounds places to 1/32).
+    `cv2.resize` would put its points in the middle of cells, and `cv2.remap` rounds places to 1/32.
     """
     share = (np.arange(_GRID) / _GRID).astype(np.float32)[:, None]
 

@@ -1,6 +1,6 @@
-"""Named lights for white balance: CIE standard illuminants and illuminants of common lamps.
+"""Named lights for white balance, by their chromaticity (CIE 1931, 2 degrees).
 
-CIE 015:2018, tables 1 to 11), by their chromaticity (CIE 1931, 2 degrees).
+CIE standard illuminants and illuminants of common lamps (CIE 015:2018, tables 1 to 11).
 """
 
 from __future__ import annotations

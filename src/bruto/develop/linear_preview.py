@@ -17,8 +17,8 @@ _TABLE = np.rint(255 * encode_srgb(np.arange(_STEPS) / (_STEPS - 1))).astype(np.
 def plain_view(developer: Developer, ev: float, factor: int, rect: Rectangle | None = None) -> NDArray[np.uint8]:
     """Compute the whole frame at 1/factor, or a rectangle of it at full size (factor 1), unoriented, uint8 sRGB.
 
-    What exceeds white is cut off, as a sensor does. Green that is full follows red and blue where these still tell,
-    and places that are full in all channels have no colour.
+    What exceeds white is cut off, as a sensor does. Green that is clipped follows red and blue where these still tell,
+    and places that are clipped in all channels have no colour.
 
     Parameters
     ----------
@@ -48,7 +48,7 @@ def plain_view(developer: Developer, ev: float, factor: int, rect: Rectangle | N
 
 
 def _without_false_color(rgb: NDArray[np.float32], limits: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Balanced camera RGB (N, 3) without the magenta of full green; `limits`: where each channel is full."""
+    """Balanced camera RGB (N, 3) without the magenta of clipped green; `limits`: where each channel is clipped."""
     full = rgb[:, 1] >= limits[1]
     if not full.any():
         return rgb

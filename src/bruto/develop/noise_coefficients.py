@@ -33,7 +33,7 @@ knows green best; of pictures and linear raws all channels are as noisy as each 
 RATIOS = (-0.5, 0.0, 0.5, 1.0, 1.5)
 """Grid: log2 of the standard deviation of red's, or blue's, noise over that of green's, balanced, at grey light."""
 SHADOW = 0.03
-"""Light, of full, at which noise is compared: where it is seen."""
+"""Light, of saturation, at which noise is compared: where it is seen."""
 PLACE = "data/noise.npz"
 
 

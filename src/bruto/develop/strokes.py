@@ -24,10 +24,10 @@ _SUB = 4
 
 @dataclass(frozen=True)
 class Stroke:
-    """A stroke through `points` (x, y.
+    """A stroke of the brush.
 
-    Shares of width and height of the frame as stored) with a radius `reach` (share of the long edge), which
-    `adds` to the area, or takes away from it.
+    It goes through `points` (x, y; shares of width and height of the frame as stored) with a radius `reach` (share of
+    the long edge), and `adds` to the area or takes away from it.
     """
 
     points: tuple[tuple[float, float], ...]

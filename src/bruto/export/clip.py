@@ -102,9 +102,9 @@ def flicker(levels: Sequence[float]) -> NDArray[np.float64]:
 
 
 def usual_recipe(files: Sequence[Path], values: Callable[[Path], Recipe | None]) -> Recipe:
-    """Return values for a sequence: those of its first frame that was edited.
+    """Return values for a sequence.
 
-    `values` knows them), else what is suggested for the frame in the middle.
+    Those of its first frame that was edited (`values` knows them), else the suggestions for the frame in the middle.
 
     Parameters
     ----------

@@ -1,6 +1,6 @@
 """ICC profiles of the output spaces, built from their primaries.
 
-ICC.1:2022, version 4 matrix / TRC display profiles).
+ICC.1:2022, version 4 matrix / TRC display profiles.
 """
 
 from __future__ import annotations

@@ -18,7 +18,7 @@ from bruto.align.registration import Alignment
 STEP = 32
 """Pixels between places for which it is known where they lie in the other frame; straight between them."""
 STEEP, STEEP_FROM, STEEP_NOISE = 8.0, 0.01, 2.5
-"""Light over light next to it that makes an edge steep, from how much light of full, and from how many standard
+"""Light over light next to it that makes an edge steep, from how much light of saturation, and from how many standard
 deviations of the noise in the dark (noise makes none).
 """
 TILE = 16

@@ -1,7 +1,7 @@
 """Sun, moon and stars over a place: where they are, when they rise and set, when it is dark.
 
 Positions are those of the package ephem (VSOP87 for the sun, Moshier's fit for the moon), seen from the place itself,
-without the bend of light in the air; the moments of rising and setting reckon with its usual amount. Rise, set and
+without the bend of light in the air; the moments of rising and setting include its usual amount. Rise, set and
 twilights are where the height of the middle passes a limit, found by search over the whole span, so that days and
 nights without them, and those with two, come out as they are.
 """

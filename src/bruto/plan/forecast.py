@@ -1,4 +1,4 @@
-"""What a wish costs and gives: noise, blur, trails, room, time and battery, as what is known of the phone foretells."""
+"""Forecast what a planned shot costs and gives: noise, blur, trails, storage, time and battery."""
 
 from __future__ import annotations
 
@@ -63,7 +63,7 @@ class ShotForecast:
 
     @property
     def fits(self) -> bool | None:
-        """Whether there is room for it; None where what is free is not told."""
+        """Whether it fits the free storage; None where that is unknown."""
         return None if self.free_mb is None else self.megabytes <= (1 - KEEP_FREE) * self.free_mb
 
     def lines(self) -> list[tuple[str, str, bool]]:
@@ -191,9 +191,9 @@ def star_light(lens: EquipmentLens, magnitude: float, altitude: float) -> float:
 
 
 def star_snr(means: Equipment, iso: float, seconds: float, sky: float, trail: float, light: float) -> float:
-    """Compute the signal over noise of a star whose `light`.
+    """Compute the signal over noise of a star.
 
-    Of `star_light`) lies over the pixels of its point and its `trail`, on a `sky` of some level.
+    Its `light` (of `star_light`) lies over the pixels of its point and its `trail`, on a `sky` of some level.
 
     Parameters
     ----------

@@ -106,7 +106,7 @@ def model_of(known: Mapping[float, tuple[float, float]]) -> NoiseModel:
 class Step:
     """An exposure: where `grey` lies (of saturation), signal over noise of grey and of the shadow.
 
-    And `headroom_ev` from grey to full.
+    And `headroom_ev` from grey to saturation.
     """
 
     iso: float
@@ -220,7 +220,7 @@ def ladder(
 
 
 def _different(worthwhile: list[Step], out: list[Step]) -> list[Step]:
-    """Return the steps of which no other has more signal and more room."""
+    """Return the steps of which no other has more signal and more headroom."""
     found: list[Step] = []
     for one in worthwhile:
         beaten = any(

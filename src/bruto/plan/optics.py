@@ -180,9 +180,7 @@ class Filter:
 
 
 def grey_filter(seconds: float, stops: float, offered: Sequence[float] = ()) -> Filter:
-    """Find what a grey filter of so many stops asks for, and the same by averaging frames.
-
-    Noise and movement alike).
+    """Find what a grey filter of so many stops asks for, and the same by averaging frames (noise and movement alike).
 
     Parameters
     ----------
@@ -254,9 +252,9 @@ MOST_STEPS = 4
 def shades(
     filter_mm: float, distance_mm: float, focal_35mm: float, lens_mm: float = 6.0, rim_mm: float = RIM_MM
 ) -> float:
-    """Compute the mm by which a filter's opening is too narrow for the corners of a lens (negative.
+    """Compute the mm by which a filter's opening is too narrow for the corners of a lens.
 
-    Room that is left).
+    Negative: clearance that is left.
 
     Parameters
     ----------
@@ -289,9 +287,9 @@ def shades(
 
 
 def stops_lost(level: float, gathered: float, filtered_level: float, filtered_gathered: float) -> float:
-    """Compute the stops that a filter takes, of the light.
+    """Compute the stops that a filter takes, from two frames of one scene.
 
-    Above black, below full) in two frames of one scene and of what they gathered (ISO times seconds).
+    From their light (above black, below saturation) and their exposures (ISO times seconds).
 
     Parameters
     ----------
@@ -307,7 +305,7 @@ def stops_lost(level: float, gathered: float, filtered_level: float, filtered_ga
     Returns
     -------
     float
-        Stops that a filter takes, of the light (above black, below full) in two frames of one scene and of what
+        Stops that a filter takes, of the light (above black, below saturation) in two frames of one scene and of what
         they gathered (ISO times seconds).
 
     Examples

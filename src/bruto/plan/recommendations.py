@@ -30,7 +30,7 @@ TRAIL_S = 7200.0
 FIELD_S = 240.0
 """Exposure that the frames of a star field gather."""
 READ_SHARE = 0.15
-"""Of read noise that a higher ISO could still take away, against what stays: below, it is not worth the room."""
+"""Of read noise that a higher ISO could still take away, against what stays: below, it is not worth the storage."""
 SKY_MOST = 0.25
 """Of saturation that an even sky should fill: above it are the stars and lamps."""
 SKY_SEEN = 0.02
@@ -362,7 +362,7 @@ def _sky_seconds(planned: PlannedShot, means: Equipment, lens: EquipmentLens, de
 
 
 def _sky_iso(means: Equipment, rate: float, seconds: float) -> Recommendation:
-    """Return the lowest ISO from which read noise hardly falls any more, with room above the sky."""
+    """Return the lowest ISO from which read noise hardly falls any more, with headroom above the sky."""
     model = means.noise
     for iso in sorted(means.isos):
         stays = model.photons * rate * seconds + model.amplified

@@ -180,10 +180,10 @@ def trail_px(seconds: float, focal_mm: float, pixel_um: float, declination: floa
 
 @dataclass(frozen=True)
 class Offered:
-    """A time that the phone offers: the `trail` in pixels.
+    """A time that the phone offers.
 
-    None where pitch and focal length are not known), of frames at full size, binned to a quarter of the pixels,
-    and shared at 2048 px; and the rules that it is `within`.
+    The `trail` in pixels (None where pitch and focal length are not known) of frames at full size, binned to a
+    quarter of the pixels, and shared at 2048 px; and the rules that it is `within`.
     """
 
     seconds: float

@@ -1,4 +1,4 @@
-"""Room and time that a sequence takes: on the phone, to save, and to copy."""
+"""Storage and time that a sequence takes: on the phone, to save, and to copy."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class StorageNeed:
 def space(
     frames: int, mb_each: float, free_mb: float | None = None, save_s: float | None = None, copy_mb_s: float = COPY_MB_S
 ) -> StorageNeed:
-    """Return the room and time of frames of `mb_each` megabytes.
+    """Return the storage and time of frames of `mb_each` megabytes.
 
     Parameters
     ----------
@@ -62,7 +62,7 @@ def space(
     Returns
     -------
     StorageNeed
-        Room and time of frames of `mb_each` megabytes.
+        Storage and time of frames of `mb_each` megabytes.
 
     Examples
     --------

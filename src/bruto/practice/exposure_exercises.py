@@ -1,4 +1,4 @@
-"""Exercises on exposure: what is full, what is lost, what the preview hides."""
+"""Exercises on exposure: what is clipped, what is lost, what the preview hides."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ SMALL = 0.0004
 
 
 def lamp(random: np.random.Generator) -> Round:
-    """Return the highest exposure at which only the lamp is full.
+    """Return the highest exposure at which only the lamp is clipped.
 
     Parameters
     ----------
@@ -41,7 +41,7 @@ def lamp(random: np.random.Generator) -> Round:
     Returns
     -------
     Round
-        The highest exposure at which only the lamp is full.
+        The highest exposure at which only the lamp is clipped.
     """
     steps = np.arange(-4.0, 2.1, 1.0) + float(random.uniform(-0.35, 0.2))
     y, x = np.mgrid[0 : LAMP.box[3], 0 : LAMP.box[2]]
@@ -122,7 +122,7 @@ def lost(random: np.random.Generator) -> Round:
 
 
 def preview(random: np.random.Generator) -> Round:
-    """Find how much is full in the raw where the preview is white.
+    """Find how much is clipped in the raw where the preview is white.
 
     Parameters
     ----------
@@ -132,7 +132,7 @@ def preview(random: np.random.Generator) -> Round:
     Returns
     -------
     Round
-        How much is full in the raw where the preview is white.
+        How much is clipped in the raw where the preview is white.
     """
     right = int(random.integers(0, 3))
     ev = (-0.4, 0.9, 3.0)[right] + float(random.uniform(-0.1, 0.1))

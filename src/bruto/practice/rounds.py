@@ -116,7 +116,7 @@ def noise_of(iso: float, megapixels: int = 12) -> tuple[float, float]:
 
 
 def taken(light: Light, iso: float, seed: int, frames: int = 1, blur: float = 0.0, megapixels: int = 12) -> Light:
-    """Return a frame of the simulated phone, or the mean of several: with noise, full where it is full.
+    """Return a frame of the simulated phone, or the mean of several: with noise, clipped at saturation.
 
     Parameters
     ----------
@@ -143,7 +143,7 @@ def taken(light: Light, iso: float, seed: int, frames: int = 1, blur: float = 0.
 
 
 def full(light: Light) -> NDArray[np.bool_]:
-    """Find which channels are full (H, W, 3).
+    """Find which channels are clipped (H, W, 3).
 
     Parameters
     ----------
@@ -153,7 +153,7 @@ def full(light: Light) -> NDArray[np.bool_]:
     Returns
     -------
     NDArray[np.bool_]
-        Which channels are full (H, W, 3).
+        Which channels are clipped (H, W, 3).
     """
     return light >= 1.0
 

@@ -120,7 +120,7 @@ def next_setting(meta: RawMeta, ev: float, offer: Offer, *, tripod: bool = False
 
     None where the file does not say its own.
 
-    Too bright: the ISO goes down first, since that keeps the light; then the time. Room left: the time gets longer
+    Too bright: the ISO goes down first, since that keeps the light; then the time. Headroom left: the time gets longer
     as far as a hand holds; then a lower ISO with a still longer time needs a tripod.
 
     Parameters
@@ -397,7 +397,10 @@ def _file_against_picture(report: SensorReport) -> list[Advice]:
 
 
 def _resolution(report: SensorReport, meta: RawMeta, offer: Offer) -> list[Advice]:
-    """Full resolution or binned, by their noise at equal output size: a quad of full sites against one binned site."""
+    """Full resolution or binned, by their noise at equal output size.
+
+    A quad of full-resolution sites is set against one binned site.
+    """
     if offer.binned_noise is None or offer.full_noise is None:
         return []
     x = 0.18 * 2.0**-4  # a shadow four stops under grey

@@ -1,4 +1,4 @@
-"""Compiled counts over the stored codes of a frame: histograms, full sites, and blocks of 8 x 8 sites of one colour."""
+"""Compiled counts over the stored codes of a frame: histograms, clipped sites, and blocks of 8 x 8 sites."""
 
 from __future__ import annotations
 
@@ -38,21 +38,21 @@ def histogram(codes: NDArray[np.uint16], parts: int = 8) -> NDArray[np.int64]:
 
 @njit(parallel=True, cache=True, nogil=True)
 def clipped_quads(codes: NDArray[np.uint16], full: NDArray[np.int64], color: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Find how many 2 x 2 quads of a mosaic have each combination of full channels: counts of the bit sums 0..7.
+    """Find how many 2 x 2 quads of a mosaic have each combination of clipped channels: counts of the bit sums 0..7.
 
     Parameters
     ----------
     codes
         Stored codes.
     full
-        (4,), first full code and channel of each site.
+        (4,), first clipped code and channel of each site.
     color
-        (4,), first full code and channel of each site.
+        (4,), first clipped code and channel of each site.
 
     Returns
     -------
     NDArray[np.int64]
-        How many 2 x 2 quads of a mosaic have each combination of full channels.
+        How many 2 x 2 quads of a mosaic have each combination of clipped channels.
     """
     h, w = codes.shape[0] // 2, codes.shape[1] // 2
     parts = 8
@@ -79,7 +79,7 @@ def block_statistics(
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:
     """Compute the of each 8 x 8 block of a plane.
 
-    Mean light, noise variance, highest rise of one site over its eight neighbours, and how many sites are full.
+    Mean light, noise variance, highest rise of one site over its eight neighbours, and how many sites are clipped.
 
     The variance is that of the response to [1 -2 1] x [1 -2 1] (Immerkaer, Computer Vision and Image Understanding
     64-2, 1996), which is blind to slopes and has 36 times the variance of noise.

@@ -1,4 +1,4 @@
-"""Where a raw is full: shares by channel and combination, maps, and how much room is left."""
+"""Where a raw is clipped: shares by channel and combination, maps, and the headroom."""
 
 from __future__ import annotations
 
@@ -18,9 +18,9 @@ CLIP_COUNTS = 0.01
 
 
 def clipped_percent(frame: RawFrame, planes: list[Plane], counts: list[NDArray[np.int64]]) -> dict[str, float]:
-    """Return the percent of sites full by channel.
+    """Return the percent of sites clipped by channel, and of quads with clipped channels.
 
-    R, g, b), and of 2 x 2 quads with any, one, two and all channels full.
+    Sites of r, g, b; 2 x 2 quads with any, one, two and all channels clipped.
 
     Parameters
     ----------
@@ -34,7 +34,7 @@ def clipped_percent(frame: RawFrame, planes: list[Plane], counts: list[NDArray[n
     Returns
     -------
     dict[str, float]
-        Percent of sites full by channel (r, g, b), and of 2 x 2 quads with any, one, two and all channels full.
+        Percent of sites clipped by channel (r, g, b), and of 2 x 2 quads with any, one, two and all channels clipped.
     """
     result = {}
     for k, letter in enumerate(CFA_LETTERS):
@@ -51,7 +51,7 @@ def clipped_percent(frame: RawFrame, planes: list[Plane], counts: list[NDArray[n
 
 
 def _combinations(frame: RawFrame, planes: list[Plane]) -> NDArray[np.int64]:
-    """How many quads have each combination of full channels (bit sums 0..7)."""
+    """How many quads have each combination of clipped channels (bit sums 0..7)."""
     if frame.meta.kind == "mosaic" and planes[0].codes.base is not None and planes[0].codes.base.ndim == 2:
         x0, y0, w, h = frame.meta.default_crop
         codes = frame.codes[y0 : y0 + h, x0 : x0 + w]
@@ -72,7 +72,7 @@ def _combinations(frame: RawFrame, planes: list[Plane]) -> NDArray[np.int64]:
 
 
 def clip_map(frame: RawFrame) -> NDArray[np.uint8]:
-    """Find how many channels are full in each 2 x 2 quad of the default crop: 0, 1, 2 or 3; (ceil(H/2), ceil(W/2)).
+    """Find how many channels are clipped in each 2 x 2 quad of the default crop: 0, 1, 2 or 3; (ceil(H/2), ceil(W/2)).
 
     Parameters
     ----------
@@ -82,7 +82,7 @@ def clip_map(frame: RawFrame) -> NDArray[np.uint8]:
     Returns
     -------
     NDArray[np.uint8]
-        How many channels are full in each 2 x 2 quad of the default crop.
+        How many channels are clipped in each 2 x 2 quad of the default crop.
     """
     return np.array([bin(k).count("1") for k in range(256)], np.uint8)[linearise(frame).clipped]
 

@@ -65,7 +65,7 @@ class MotionBlur:
 def telling_places(green: Plane, step: int) -> list[tuple[int, int]]:
     """Return the corners (y, x) in pixels of the `TILES` tiles with most structure for their brightness.
 
-    And nothing full, which overlap by half at most.
+    And nothing clipped, which overlap by half at most.
 
     Parameters
     ----------
@@ -77,7 +77,7 @@ def telling_places(green: Plane, step: int) -> list[tuple[int, int]]:
     Returns
     -------
     list[tuple[int, int]]
-        Corners (y, x) in pixels of the `TILES` tiles with most structure for their brightness and nothing full,
+        Corners (y, x) in pixels of the `TILES` tiles with most structure for their brightness and nothing clipped,
         which overlap by half at most.
     """
     side = TILE // step

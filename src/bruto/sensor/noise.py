@@ -117,7 +117,7 @@ def picture_noise(blocks: list[Blocks]) -> NoiseEstimate:
     """Return the noise model of each channel from the flat places of the picture: variance = a x + b.
 
     Blocks are sorted by brightness into bins; each bin's flattest blocks give one variance; a non-negative weighted
-    line is fitted to all, and the bins are read again with it. Blocks with full sites are left out.
+    line is fitted to all, and the bins are read again with it. Blocks with clipped sites are left out.
 
     Parameters
     ----------
@@ -159,7 +159,7 @@ def picture_noise(blocks: list[Blocks]) -> NoiseEstimate:
 def estimate_noise(linear: Linear) -> NoiseEstimate:
     """Estimate the noise of red, green, blue of light without shading gains, from its flat places.
 
-    See `picture_noise`).
+    See `picture_noise`.
 
     Parameters
     ----------
@@ -175,9 +175,9 @@ def estimate_noise(linear: Linear) -> NoiseEstimate:
 
 
 def _fit_line(x: NDArray[Any], v: NDArray[Any]) -> tuple[float, float, NDArray[np.bool_]]:
-    """Non-negative a, b, weighted by 1 / v^2, with bins far above the line.
+    """Fit non-negative a, b, weighted by 1 / v^2, and say which bins were used.
 
-    Texture) dropped step by step, and which were kept.
+    Bins far above the line hold texture and are dropped step by step.
     """
     keep = np.ones(len(x), bool)
     a = b = 0.0

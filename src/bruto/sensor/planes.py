@@ -27,7 +27,7 @@ class Plane:
     light: NDArray[np.float32]
     """Float32 of each code, 1 = saturation, without shading gains."""
     full: int
-    """The first code that counts as full."""
+    """The first code that counts as clipped."""
     channel: int
     """0, 1, 2."""
 

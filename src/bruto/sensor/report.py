@@ -92,8 +92,8 @@ class SensorReport:
 class PictureReport:
     """What the phone's picture of a shot shows beside its raw.
 
-    `clipped_percent` (any and all channels full), `light` as in `SensorReport`, and `offset_ev`: how much before
-    (+) or after (-) the raw it is full, None where the shot has no light near that.
+    `clipped_percent` (any and all channels clipped), `light` as in `SensorReport`, and `offset_ev`: how much before
+    (+) or after (-) the raw it is clipped, None where the shot has no light near that.
     """
 
     clipped_percent: dict[str, float]

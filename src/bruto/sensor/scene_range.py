@@ -22,9 +22,9 @@ GREY = 0.18
 DEEPEST, LIGHTEST = 2.0, 99.5
 """Percentiles of the light between which a scene lies that is worth holding."""
 FULL = 0.985
-"""Light of saturation from which a site is full."""
+"""Light of saturation from which a site is clipped."""
 BEYOND_EV = 1.0
-"""EV that lights are taken to reach beyond full where more than `SOME_CLIPPED` percent of a frame are full."""
+"""EV that lights are taken to reach beyond saturation where more than `SOME_CLIPPED` percent of a frame are clipped."""
 SOME_CLIPPED = 0.1
 
 

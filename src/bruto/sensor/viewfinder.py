@@ -16,7 +16,7 @@ from bruto.sensor.blocks import BLOCK
 from bruto.sensor.noise import Blocks
 
 FULL = 254
-"""8-bit code from which a pixel of a finished picture counts as full."""
+"""8-bit code from which a pixel of a finished picture counts as clipped."""
 WARNS = 250.0
 """Mean code of a small area from which a clipping warning would show there."""
 MOST_LATE_EV = 2.0
@@ -30,15 +30,15 @@ class ViewfinderOffset:
     """Viewfinder offset."""
 
     clipped_percent: dict[str, float]
-    """Any and all channels full."""
+    """Any and all channels clipped."""
     offset_ev: float | None
-    """How much before the raw is full the picture is: positive = the warning comes early, negative = late; None where
-    the shot has no light near either.
+    """How much before the raw is clipped the picture is: positive = the warning comes early, negative = late; None
+    where the shot has no light near either.
     """
 
 
 def picture_clipping(pixels: NDArray[np.uint8]) -> dict[str, float]:
-    """Return the percent of pixels (H, W, 3) with any and with all channels full.
+    """Return the percent of pixels (H, W, 3) with any and with all channels clipped.
 
     Parameters
     ----------
@@ -48,7 +48,7 @@ def picture_clipping(pixels: NDArray[np.uint8]) -> dict[str, float]:
     Returns
     -------
     dict[str, float]
-        Percent of pixels (H, W, 3) with any and with all channels full.
+        Percent of pixels (H, W, 3) with any and with all channels clipped.
     """
     r, g, b = cv2.split(pixels)
     most, least = cv2.max(cv2.max(r, g), b), cv2.min(cv2.min(r, g), b)
@@ -78,7 +78,7 @@ def offset_ev(pixels: NDArray[np.uint8], blocks: list[Blocks]) -> float | None:
     """Compute the EV by which the picture is full before (+) or after (-) the raw's brightest channel.
 
     The picture's brightest channel is followed over the raw's: where it reaches its top inside the raw's range the
-    place is read off, and where the raw is full first the last two stops are carried on, in log light.
+    place is read off, and where the raw is clipped first the last two stops are carried on, in log light.
 
     Parameters
     ----------

@@ -162,9 +162,10 @@ def reference_file(result: MergeResult) -> Path:
 
 
 class MergeJobs:
-    """Emits `progress(share, text)`, `finished(result)`, `failed(text)`, and `seen(result.
+    """Merges beside the interface.
 
-    Picture)` when the result is developed to be looked at.
+    Emits `progress(share, text)`, `finished(result)`, `failed(text)`, and `seen(result, picture)` when the result is
+    developed to be looked at.
     """
 
     progress = Signal(float, str)

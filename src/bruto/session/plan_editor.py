@@ -1,4 +1,4 @@
-"""The plan that is open: its wishes with what is proposed and foretold, what the sky does, and what became of it."""
+"""The plan that is open: its wishes with what is recommended and forecast, what the sky does, and what became of it."""
 
 from __future__ import annotations
 
@@ -90,7 +90,7 @@ class PlanEditor:
         """Why the sky or the picture is not there."""
         self.unsaved = ""
         self.wanted = False
-        """Whether a page shows it: nothing is reckoned before."""
+        """Whether a page shows it: nothing is calculated before."""
         self._back: list[Plan] = []
         self._forward: list[Plan] = []
         self._joined = False
@@ -446,10 +446,10 @@ class PlanEditor:
         self._worker.close()
         self.flush()
 
-    # -- what is reckoned
+    # -- what is calculated
 
     def again(self) -> None:
-        """Reckon anew what the sky does and what is known of the phone."""
+        """Calculate anew what the sky does and what is known of the phone."""
         self.changed.emit()
         if self.plan is None or not self.wanted:
             return
@@ -495,7 +495,7 @@ class PlanEditor:
         self.changed.emit()
 
     def recommendations(self) -> dict[str, Recommendation]:
-        """Find what is proposed for the chosen wish; empty until the sky is reckoned."""
+        """Find what is proposed for the chosen wish; empty until the sky is calculated."""
         if self.plan is None or self.planned is None or self.sky is None:
             return {}
         try:
@@ -555,7 +555,7 @@ class PlanEditor:
         self.previewed.emit()
 
     def idle(self) -> bool:
-        """Whether nothing is reckoned or written."""
+        """Whether nothing is calculated or written."""
         return self._worker.idle()
 
     def span_of(self, planned: PlannedShot) -> Span | None:

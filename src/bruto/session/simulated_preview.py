@@ -1,4 +1,4 @@
-"""What is reckoned and foretold for a plan: the sky of its place and date on an axis of time, pictures of its shots."""
+"""Calculate and forecast for a plan: the sky of its place and date, and pictures of its shots."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ class Axis:
 
 @dataclass(frozen=True)
 class Sky:
-    """What is reckoned of a place and date."""
+    """What is calculated of a place and date."""
 
     facts: Facts
     night: Axis
@@ -54,7 +54,7 @@ def _heights(body: Any, place: Place, begin: datetime, end: datetime) -> Track:
 
 
 def sky_of(plan: Plan) -> Sky:
-    """Return all that is reckoned of a plan's place and date.
+    """Calculate the sky of a plan's place and date.
 
     Parameters
     ----------
@@ -64,7 +64,7 @@ def sky_of(plan: Plan) -> Sky:
     Returns
     -------
     Sky
-        All that is reckoned of a plan's place and date.
+        All that is calculated of a plan's place and date.
 
     Raises
     ------

@@ -26,7 +26,7 @@ def rank(takes: list[tuple[Shot, SensorReport]]) -> list[Rank]:
     """Return the takes of one scene, best first: sharp, nothing lost, enough light, in that weight.
 
     Sharpness counts as log2 of the sharpest tenth's detail over the best take's, a movement as its length over 1.5
-    px in stops, what is full in all channels by its share, light by the noise at grey.
+    px in stops, what is clipped in all channels by its share, light by the noise at grey.
 
     Parameters
     ----------

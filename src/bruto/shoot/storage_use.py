@@ -1,4 +1,4 @@
-"""How much room shots take, and what a longer sequence would need."""
+"""How much storage shots take, and what a longer sequence would need."""
 
 from __future__ import annotations
 
@@ -101,7 +101,7 @@ def size_text(count: float) -> str:
 
 
 def space_text(space: StorageUse) -> str:
-    """Return one line on a shoot's room.
+    """Return one line on the storage of a shoot.
 
     Parameters
     ----------

@@ -74,7 +74,7 @@ def scene_light(
 ) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
     """Compute the camera RGB and XYZ of a scene at a capture size.
 
-    See `tracer.trace`), traced once and kept in the user's cache.
+    It is traced once (see `tracer.trace`) and saved in the user's cache.
 
     Parameters
     ----------

@@ -98,10 +98,10 @@ def _splash(image, xs, ys, energies, sigma):
 
 
 class NightPhone(Phone):
-    """The phone on a tripod under the stars of `seed`, looking at a bearing of `azimuth` degrees (0.
+    """The phone on a tripod under the stars of `seed`.
 
-    North) with its middle `pitch` degrees above the horizon, where the northern pole stands `latitude` degrees
-    high.
+    It looks at a bearing of `azimuth` degrees (0 = north) with its middle `pitch` degrees above the horizon, where the
+    northern pole stands `latitude` degrees high.
     """
 
     def __init__(
@@ -169,9 +169,9 @@ class NightPhone(Phone):
         return turned @ self._axes.T
 
     def places(self, seconds: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-        """Compute the places of all stars in the frame (N, 2.
+        """Compute the places of all stars in the frame at a time, and which of them are before the camera.
 
-        Pixels) at a time, and which of them are before the camera.
+        Places are (N, 2), pixels.
 
         Parameters
         ----------
@@ -206,9 +206,9 @@ class NightPhone(Phone):
         return (up[0] * x[None] + up[1] * y[:, None] + up[2]) / length
 
     def _still(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """Find what does not move: the ground's light (H, W, 3.
+        """Find what does not move: the ground's light with the lamp, and the share of sky.
 
-        Cd/m2, camera RGB) with the lamp, and the share of sky.
+        Light is (H, W, 3), cd/m2 in camera RGB.
         """
         h, w = self._whole
         mask = processed_raw.sky_mask(self.scene, self.width, self.height, self.lens.focal_35mm)

@@ -54,9 +54,7 @@ SRGB_FROM_XYZ_D50 = np.array(
 
 
 def phone_map(width: int, height: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Find where each pixel of the finished picture lies in the raw's default crop.
-
-    Pixel positions for `cv2.remap`).
+    """Find where each pixel of the finished picture lies in the raw's default crop (pixel positions for `cv2.remap`).
 
     Parameters
     ----------

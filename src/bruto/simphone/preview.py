@@ -1,4 +1,4 @@
-"""A picture that is foretold: what the simulated phone would take at some settings, with another phone's noise.
+"""A forecast picture: what the simulated phone would take at some settings, with another phone's noise.
 
 The whole frame is made small, with the noise that its pixels have after so many of the phone's are averaged; a piece is
 made at 1:1. Both are brought to one brightness, as one does to judge them. What is seen is made up: a sky of stars over
@@ -31,7 +31,7 @@ BRIGHT_SKY = 0.055
 WHITE = 3.0
 """Light that becomes white."""
 NODES_S = 60.0
-"""Between two places of a star that are reckoned; between them it goes straight (0.25°)."""
+"""Between two places of a star that are calculated; between them it goes straight (0.25°)."""
 LIGHTEN = 0.45
 """Share of a frame's noise that is left in the lightest of many."""
 SPOT_PX = 0.75
@@ -41,9 +41,10 @@ Noise = tuple[float, float]
 
 @dataclass(frozen=True)
 class SimulatedSettings:
-    """`seconds` of each of `frames`, every `every` seconds, which become one by `merged`.
+    """Settings of a simulated shot.
 
-    "", "mean", "lighten", "bracket"); `focal_35mm`, and the width of the phone's `frame` in pixels.
+    `seconds` of each of `frames`, every `every` seconds, which become one by `merged` ("", "mean", "lighten",
+    "bracket"); `focal_35mm`, and the width of the phone's `frame` in pixels.
     """
 
     iso: float
@@ -236,9 +237,9 @@ def phone_at(scene: str, lens: str = "main") -> Phone:
 
 
 def scene_at(phone: Phone, level: float) -> NDArray[np.float32]:
-    """Compute the light of a scene in the frame (H, W, 3.
+    """Compute the light of a scene in the frame, its geometric mean at `level`.
 
-    Shares of saturation, camera RGB), its geometric mean at `level`.
+    (H, W, 3), shares of saturation in camera RGB.
 
     Parameters
     ----------
@@ -354,7 +355,7 @@ def noisy(light: NDArray[np.float32], noise: Noise, seed: int) -> NDArray[np.flo
 def encoded(
     image: NDArray[np.float32], gain: float, neutral: NDArray[np.float64], kelvin: float
 ) -> NDArray[np.uint8]:  # fmt: skip
-    """Compute the camera RGB in shares of saturation as sRGB, `gain` times as light; what is full is white.
+    """Compute the camera RGB in shares of saturation as sRGB, `gain` times as light; what is clipped is white.
 
     Parameters
     ----------

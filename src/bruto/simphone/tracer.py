@@ -390,9 +390,9 @@ def _glint(direction, normal, toward, gloss, water) -> NDArray[np.float32]:
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _joint_fetch(light, bake_position, bake_normal, xy, position, normal, base, out):
-    """Bilinear fetch of the baked light, weighted by likeness of position and normal.
+    """Fetch the baked light bilinearly, weighted by likeness of position and normal.
 
-    Joint bilateral upsampling, Kopf 2007).
+    Joint bilateral upsampling, Kopf 2007.
     """
     h, w = light.shape[0], light.shape[1]
     for i in prange(xy.shape[0]):
@@ -579,9 +579,9 @@ def trace(
 
 
 def _edges(part, log_distance, sunlit, patch, normal, log_light) -> NDArray[np.bool_]:
-    """Pixels next to a change of part, depth, shadow, patch, a sharp fold, or light.
+    """Find pixels next to a change of part, depth, shadow, patch, a sharp fold, or light.
 
-    Ripples that mirror now the sky, now the shore, would sparkle with one ray a pixel).
+    Ripples that mirror now the sky, now the shore, would sparkle with one ray a pixel.
     """
     edge = np.zeros(part.shape, bool)
     for axis in (0, 1):

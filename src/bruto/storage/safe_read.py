@@ -170,9 +170,9 @@ def read_bounded(path: str | Path, limit: int) -> bytes:
 
 
 def available_memory() -> int:
-    """Bytes that programs can still take, as the system estimates it.
+    """Return the bytes that programs can still take, as the system estimates it.
 
-    Proc(5), MemAvailable), also within the limit of a control group; a large number where it does not say.
+    proc(5), MemAvailable, also within the limit of a control group; a large number where it does not say.
     """
     found = 1 << 50
     try:

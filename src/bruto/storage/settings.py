@@ -22,10 +22,10 @@ Text = Annotated[str, Field(max_length=4096)]
 
 @dataclass
 class RecentShoot:
-    """A shoot that was opened: what of it (`paths`), its `title`, when.
+    """A shoot that was opened.
 
-    ISO 8601) and how many shots it had, `selected` of them; where the user was in it: `shot` (its file), `task`,
-    and whether at 1:1 (`close`).
+    Its files (`paths`), its `title`, when (ISO 8601) and how many shots it had, `selected` of them; where the user
+    was in it: `shot` (its file), `task`, and whether at 1:1 (`close`).
     """
 
     paths: list[Text] = field(default_factory=list)

@@ -30,7 +30,7 @@ def _signed(ev: int) -> str:
 
 
 class LearntPlots(QWidget):
-    """Noise by ISO, blur by time, what the viewfinder hides, and room; and pace and battery in a sentence."""
+    """Noise by ISO, blur by time, what the viewfinder hides, and headroom; and pace and battery in a sentence."""
 
     def __init__(self) -> None:
         super().__init__()

@@ -1,4 +1,4 @@
-"""Plan: a shoot as a list at the left, the foretold picture over the axis of time, a shot's ledger at the right."""
+"""Plan: a shoot as a list at the left, the forecast picture over the axis of time, a shot's ledger at the right."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The picture that is foretold for a wish: the whole frame, and a piece of it at 1:1."""
+"""The picture that is forecast for a planned shot: the whole frame, and a piece of it at 1:1."""
 
 from __future__ import annotations
 

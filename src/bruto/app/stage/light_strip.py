@@ -1,4 +1,5 @@
-"""The light strip: scene light in stops with the three channels, noise floor and full points, and the five tone handles
+"""The light strip: scene light in stops with the three channels, noise floor and clipping points, and the five tone
+handles
 that say where scene light lands in the picture. Handles are dragged sideways on the light, their lower ends on the L*
 scale."""
 
@@ -30,7 +31,7 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import HANDLE_NAMES, Tone
 
 VIEW_FROM, VIEW_TO = -9.5, 5.0
-"""The least that the axis covers, EV from grey; it goes on to the noise and to where the last channel is full."""
+"""The least that the axis covers, EV from grey; it goes on to the noise and to where the last channel is clipped."""
 LEFT, RIGHT = 14, 14
 AXIS_Y, HIST_TOP, HANDLE_Y, SCALE_Y = 14, 42, 108, 140
 GRAB = 13

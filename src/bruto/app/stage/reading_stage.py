@@ -12,7 +12,7 @@ from bruto.app.stage.stage import Stage
 
 
 class ReadingStage(Stage):
-    """A stage that draws where the raw is full, as patterns."""
+    """A stage that draws where the raw is clipped, as patterns."""
 
     def __init__(self) -> None:
         super().__init__()

@@ -1,4 +1,5 @@
-"""Light in stops, channel by channel, with the place where each is full: a small chart for reading, not for editing."""
+"""Light in stops, channel by channel, with the place where each is clipped: a small chart for reading, not for
+editing."""
 
 from __future__ import annotations
 
@@ -16,7 +17,7 @@ HEAD, FOOT = 18, 18
 
 
 class LightBars(QWidget):
-    """`set_light` gives the shares of each channel in the steps of `LIGHT_EV`, and the EV at which each is full."""
+    """`set_light` gives the shares of each channel in the steps of `LIGHT_EV`, and the EV at which each is clipped."""
 
     def __init__(self, title: str) -> None:
         super().__init__()
@@ -31,7 +32,7 @@ class LightBars(QWidget):
         return QSize(320, 98)
 
     def set_light(self, light: tuple, clip_ev: tuple[float, ...], note: str, warns: bool) -> None:
-        """`note`: what is full, at the right of the title; empty light shows a plain sentence."""
+        """`note`: what is clipped, at the right of the title; empty light shows a plain sentence."""
         # codes lie apart in deep shadows: smoothed over half a stop they do not look like teeth
         soft = [np.convolve(row, (0.25, 0.5, 0.25), "same") for row in light]
         self.light = np.array(soft) if len(light) else None

@@ -33,7 +33,7 @@ FOLLOWS, FOLLOWS_COLOR = 0.9, 0.7
 BLOCKS, TEST_SHARE = (18, 24), 0.25
 """Rows and columns of blocks, and the share of them that no fit sees."""
 FULL, EMPTY = 250 / 255, 4 / 255
-"""Code of a picture beyond which a channel counts as full, and below which all three count as lost."""
+"""Code of a picture beyond which a channel counts as clipped, and below which all three count as lost."""
 SRGB_WEIGHTS = TO_XYZ[1].astype(np.float32)
 LEAST_PLACES = 400
 """Usable places of the grid below which nothing is fitted."""

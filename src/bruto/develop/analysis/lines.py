@@ -51,9 +51,7 @@ class CameraPose:
 
 
 def find_lines(luminance: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Find the segments (n, 4): x0, y0, x1, y1 in pixels from the middle of a small oriented picture of light.
-
-    H, w).
+    """Find the segments (n, 4): x0, y0, x1, y1 in pixels from the middle of a small oriented picture of light (H, w).
 
     Parameters
     ----------
@@ -111,7 +109,7 @@ def camera_pose(lines: NDArray[np.float64], focal: float, long_edge: float) -> C
 def facade_turn(lines: NDArray[np.float64], focal: float, long_edge: float) -> float | None:
     """Find how far the phone looked to the right of a facade, degrees, from its level lines.
 
-    See `camera_pose`), which meet where it goes on; None where they do not say.
+    The lines (see `camera_pose`) meet where the facade goes on; None where they do not say.
 
     Parameters
     ----------

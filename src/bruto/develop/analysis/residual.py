@@ -26,7 +26,7 @@ _FINE, _COARSE = 1.5, 2.0
 
 
 def detailed_pieces(developer: Developer) -> list[Rectangle]:
-    """Return the places of the frame with most detail, not full and not black; none in a frame too small for one.
+    """Return the places of the frame with most detail, not clipped and not black; none in a frame too small for one.
 
     Parameters
     ----------
@@ -36,7 +36,7 @@ def detailed_pieces(developer: Developer) -> list[Rectangle]:
     Returns
     -------
     list[Rectangle]
-        Places of the frame with most detail, not full and not black.
+        Places of the frame with most detail, not clipped and not black.
     """
     if min(developer.source.size) < 2 * GRID:
         return []

@@ -23,7 +23,7 @@ REACH = 2
 class SceneLight:
     """`histograms` (3, BINS): share of red, green, blue at each EV, smoothed, 1 = the highest; `clip_ev` (3,).
 
-    Where each channel is full; `ev` (h, w): luminance over the recorded frame.
+    Where each channel is clipped; `ev` (h, w): luminance over the recorded frame.
 
     All before the recipe's exposure.
     """
@@ -90,9 +90,9 @@ def scene_light(developer: Developer) -> SceneLight:
 
 
 def _picture_range(developer: Developer, ev: NDArray[np.float32]) -> tuple[float, float] | None:
-    """Scene light between which the embedded preview is neither black nor white.
+    """Find the scene light between which the embedded preview is neither black nor white.
 
-    L* 3 to 98), by median in steps of 1/4 EV.
+    L* 3 to 98, by median in steps of 1/4 EV.
     """
     frame = developer.source.frame
     if frame is None or frame.preview is None:

@@ -17,9 +17,9 @@ _LIGHT = decode_srgb(np.arange(256) / 255.0).astype(np.float32)
 def out_of_gamut(
     developer: Developer, recipe: Recipe, factor: float, space: str, uncropped: bool = False
 ) -> NDArray[np.bool_]:
-    """Find which pixels of the recipe's picture at 1/factor, unoriented, lie outside `space`.
+    """Find which pixels of the recipe's picture at 1/factor, unoriented, lie outside a space.
 
-    "srgb" or "display-p3").
+    `space` is "srgb" or "display-p3".
 
     The picture is developed for Rec. 2020, which holds nearly every colour of surfaces, and looked at in the other.
 

@@ -55,9 +55,10 @@ class WhiteEstimate:
 
 
 def greyness(rgb: NDArray[np.float32]) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
-    """Compute the log red / green and blue / green (H, W, 2), how much chromaticity changes where brightness does.
+    """Compute log ratios and how much chromaticity and brightness change.
 
-    H, W; small is likely one surface), and how much brightness changes.
+    Log red / green and blue / green (H, W, 2); how much chromaticity changes where brightness does (H, W), which is
+    small within one surface; and how much brightness changes.
 
     Parameters
     ----------

@@ -107,7 +107,7 @@ def neutral_from(meta: RawMeta, seen: NDArray[Any], color: NDArray[Any]) -> NDAr
 
 
 def _averaged(developer: Developer, x: float, y: float, side: int, kind: str) -> NDArray[np.float64]:
-    """Balanced camera RGB of a square, without quads that are full in a channel."""
+    """Balanced camera RGB of a square, without quads that are clipped in a channel."""
     rgb = developer.level(2)
     h, w = rgb.shape[:2]
     cx, cy, r = min(int(x * w), w - 1), min(int(y * h), h - 1), side // 4
@@ -124,9 +124,9 @@ def _averaged(developer: Developer, x: float, y: float, side: int, kind: str) ->
 
 
 def white_at(developer: Developer, x: float, y: float, kind: str = "grey", side: int = SIDES[1]) -> WhitePick:
-    """Return the light at a relative place.
+    """Return the light at a relative place of the recorded frame where a known surface lies.
 
-    X, y) of the recorded frame where a surface of a `kind` of `SURFACES` lies.
+    The place is (x, y), the surface a `kind` of `SURFACES`.
 
     Parameters
     ----------

@@ -21,7 +21,7 @@ from bruto.develop.steps.variance_stabilisation import means
 PLACES = 4096
 """Of the tables, evenly over brightness: near black, where the line bends, a tenth of the noise apart or closer."""
 BRIGHTEST = 2.0
-"""Light at the end of the tables, of full; beyond, the line goes on straight."""
+"""Light at the end of the tables, of saturation; beyond, the line goes on straight."""
 PART = 128
 """Pixels of a row that are looked up in the tables together, if one of them is dark."""
 

@@ -1,8 +1,8 @@
-"""Highlights: channels that are full rebuilt from those that are not, by the colour of the light around.
+"""Highlights: channels that are clipped rebuilt from those that are not, by the colour of the light around.
 
-The ratios of red and blue to green are carried from places where nothing is full into those where something is, on a
-small picture, by normalised convolution over growing scales (Knutsson, Westin, CVPR 1993). Where all channels are full
-nothing is known of the colour: the scene's own white is taken.
+The ratios of red and blue to green are carried from places where nothing is clipped into those where something is, on a
+small picture, by normalised convolution over growing scales (Knutsson, Westin, CVPR 1993). Where all channels are
+clipped nothing is known of the colour: the scene's own white is taken.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ MOST_STOPS = 3.0
 AROUND = 7
 """Side of the square of quads that decides together."""
 NEARLY_CLIPPED = 0.85
-"""Mean of a channel around, as a share of it where it is full, from which all of it counts as nearly full."""
+"""Mean of a channel around, as a share of it where it is clipped, from which all of it counts as nearly clipped."""
 SMALL, COARSEST = 700, 16
 """Long edge of the small picture at most, pixels, and how many times it is smaller than the frame at most."""
 SCALES = (2.0, 4.0, 8.0, 16.0, 32.0)
@@ -36,7 +36,7 @@ SCALES = (2.0, 4.0, 8.0, 16.0, 32.0)
 class Ratios(NamedTuple):
     """log2 of red over green and of blue over green, of the unfull light at or around each cell (h, w).
 
-    (0, 0) where nothing is full.
+    (0, 0) where nothing is clipped.
     """
 
     red: NDArray[np.float32]
@@ -44,18 +44,18 @@ class Ratios(NamedTuple):
 
 
 def no_ratios() -> Ratios:
-    """For pictures in which nothing is full, and passes that do not rebuild."""
+    """For pictures in which nothing is clipped, and passes that do not rebuild."""
     return Ratios(np.zeros((0, 0), np.float32), np.zeros((0, 0), np.float32))
 
 
 def settled(clipped: NDArray[np.uint8], rgb: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """Compute the full channels of quads where noise does not decide.
+    """Compute the clipped channels of quads where noise does not decide.
 
-    Among quads that are all nearly full, the majority does, or single ones would be rebuilt and stand out of
+    Among quads that are all nearly clipped, the majority does, or single ones would be rebuilt and stand out of
     their neighbours.
 
     `rgb` (h, w, 3): balanced camera RGB of the quads, as many as of `clipped` or one less a side. A small place that
-    is full among much darker ones stays.
+    is clipped among much darker ones stays.
 
     Parameters
     ----------
@@ -88,7 +88,7 @@ def settled(clipped: NDArray[np.uint8], rgb: NDArray[np.float32]) -> NDArray[np.
 
 
 def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
-    """Return the ratios from a small picture of balanced camera RGB (h, w, 3) and the full quads of the whole frame.
+    """Return the ratios from a small picture of balanced camera RGB (h, w, 3) and the clipped quads of the whole frame.
 
     Parameters
     ----------
@@ -100,7 +100,7 @@ def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
     Returns
     -------
     Ratios
-        Ratios from a small picture of balanced camera RGB (h, w, 3) and the full quads of the whole frame.
+        Ratios from a small picture of balanced camera RGB (h, w, 3) and the clipped quads of the whole frame.
     """
     if not clipped.any():
         return no_ratios()
@@ -142,7 +142,7 @@ RATIOS = CoarseField("colour around clipped places", _of_frame, _over)
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def rebuilt(r, g, b, bits, ratios, y, x):
-    """Return a pixel with full channels (bits 1, 2, 4), rebuilt; never lowered.
+    """Return a pixel with clipped channels (bits 1, 2, 4), rebuilt; never lowered.
 
     Parameters
     ----------

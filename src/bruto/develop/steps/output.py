@@ -34,8 +34,8 @@ FIT_PULL = 0.5
 
 
 FADE_FROM, FADE_OVER = 0.97, 0.09
-"""Lightness (OKLab) from which light that is too bright turns white, and over how much of it: where channels are full
-and were guessed, colour is not to be believed.
+"""Lightness (OKLab) from which light that is too bright turns white, and over how much of it: where channels are
+clipped and were guessed, colour is not to be believed.
 """
 
 

@@ -176,10 +176,10 @@ class Tile:
 
 
 class Band:
-    """Some rows of a tile, from `top` on: planes `x`, `y`, `z` (rows, width.
+    """Some rows of a tile, from `top` on.
 
-    Float32) in the working space, or as cone response of OKLab where `cones` says so. Steps count rows from the
-    tile's first one, so that a band reads what the whole tile would.
+    Planes `x`, `y`, `z` (rows, width; float32) in the working space, or as cone response of OKLab where `cones` says
+    so. Steps count rows from the tile's first one, so that a band reads what the whole tile would.
     """
 
     __slots__ = ("cones", "planes", "tile", "top", "x", "y", "z")

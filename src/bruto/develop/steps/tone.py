@@ -95,7 +95,7 @@ def color_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
     """Compute the share of colour (0..1) that light keeps, over EV.
 
     Near white, where the curve presses stops into few tones, colours that differ little would stand side by side
-    as patches; they pale, as those of film do whose layers are full.
+    as patches; they pale, as those of film do whose layers are clipped.
 
     Parameters
     ----------

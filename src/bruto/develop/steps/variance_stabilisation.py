@@ -57,10 +57,10 @@ def stabilised(electrons: NDArray[Any], read: float) -> NDArray[np.float64]:
 
 
 def mean_stabilised(electrons: NDArray[Any], read: float, variance: float) -> NDArray[np.float64]:
-    """Compute the mean of `stabilised` z, where z has a mean of `electrons`.
+    """Compute the mean of `stabilised` z.
 
-    N,) and `variance` times the noise of a photosite, which is Poisson's and a Gaussian one of variance `read`
-    (electrons squared).
+    z has a mean of `electrons` (N,) and `variance` times the noise of a photosite, which is Poisson's and a Gaussian
+    one of variance `read` (electrons squared).
 
     Less variance than a photosite's is that of a mean of several, more has a Gaussian part more.
 

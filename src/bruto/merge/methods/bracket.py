@@ -34,7 +34,7 @@ CLIPPED_FROM, CLIPPED_AT = 0.86, 0.95
 NEAR, REACH = 5, 11
 """Widths in pixels around a clipped site in which demosaiced values are not trusted, and in which they are little."""
 AROUND = REACH // 2 + 2
-"""Rows around a band that its result depends on: of full sites, and of places like one that is poorly known."""
+"""Rows around a band that its result depends on: of clipped sites, and of places like one that is poorly known."""
 SPILL = 0.01
 """Standard deviation that demosaicing adds there, of saturation."""
 POOR = 0.25
@@ -77,7 +77,7 @@ def _order(paths: list[Path]) -> tuple[list[Path], Path]:
 def _radiance(bands, full, spilt, exposures, a, b, out, known):
     """Weighted mean radiance of frames (N, h, w, 3), each divided by its relative exposure; `spilt` (N, h, w).
 
-    How far a frame is full around; `known`: 1 / variance of the result.
+    How far a frame is clipped around; `known`: 1 / variance of the result.
     """
     n, h, w = bands.shape[:3]
     for y in prange(h):
@@ -201,9 +201,9 @@ def _combine(reader: Reader) -> Combined:
 
 
 def true_exposures(frames: list[Frame]) -> NDArray[np.float64]:
-    """Compute the exposure of each frame over the first's.
+    """Compute the exposure of each frame over the first's, in rising order.
 
-    Rising order), measured in the pictures where files state rounded times.
+    It is measured in the pictures where files state rounded times.
 
     Neighbours in exposure are compared by block means that both hold well; the median of their ratios is taken.
 
@@ -261,7 +261,7 @@ def bracket_variance(x: NDArray[Any], exposures: NDArray[Any], a: NDArray[Any], 
     Returns
     -------
     NDArray
-        Least variance (Cramer-Rao bound) of radiance x (1 = saturation of the shortest) from frames not full
+        Least variance (Cramer-Rao bound) of radiance x (1 = saturation of the shortest) from frames not clipped
         there.
     """
     information = np.zeros_like(np.asarray(x, float))

@@ -131,10 +131,9 @@ def _without_passing(stack, a, b, far, far_moving, pairs, out):
 
 
 def without_passing(stack: NDArray[np.float32], noise: NDArray[Any]) -> NDArray[np.float32]:
-    """Compute the mean of a stack (N, rows, W, 3.
+    """Compute the mean of a stack without what passes through a few frames.
 
-    NaN where a frame holds no picture) without what passes through a few frames; `noise` (3, 2): a, b of the
-    variance.
+    The stack is (N, rows, W, 3), NaN where a frame holds no picture; `noise` (3, 2): a, b of the variance.
 
     Parameters
     ----------

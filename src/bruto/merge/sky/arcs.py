@@ -275,10 +275,10 @@ def smoothed_along(stars: NDArray[np.float32], turning: SkyRotation, seconds: fl
 
 @njit(cache=True, nogil=True)
 def _drawn(image, xs, ys, tx, ty, one, other):
-    """Give places within reach of an arc.
+    """Give places within reach of an arc what stands across the trail at its ends.
 
-    Points every half pixel with unit directions) what stands across the trail at its ends (U, 3; every half
-    pixel), mixed by the way between them.
+    The arc: points every half pixel with unit directions; the ends (U, 3; every half pixel) are mixed by the way
+    between them.
     """
     h, w = image.shape[:2]
     half = (len(one) - 1) // 2
@@ -308,10 +308,9 @@ def _drawn(image, xs, ys, tx, ty, one, other):
 def _across(
     stars: NDArray[np.float32], place: NDArray[np.float64], direction: NDArray[np.float64]
 ) -> tuple[NDArray[np.float32], float] | None:
-    """Find what stands across a trail (U, 3.
+    """Find what stands across a trail, and how far its middle lies from the place, pixels.
 
-    Every half pixel from `-ACROSS_PX`), mean of a few places from `place`, about its own middle, and how far that
-    lies from the place, pixels.
+    (U, 3; every half pixel from `-ACROSS_PX`), mean of a few places from `place`, about its own middle.
     """
     h, w = stars.shape[:2]
     across = np.arange(-ACROSS_PX, ACROSS_PX + 0.25, 0.5)

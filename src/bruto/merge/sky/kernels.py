@@ -17,7 +17,7 @@ EVERY = 5
 def network(count: int) -> NDArray[np.int64]:
     """Compute the pairs of places to compare and exchange, so that `count` values are in order.
 
-    Batcher 1968, odd-even merge).
+    Batcher 1968, odd-even merge.
 
     Parameters
     ----------
@@ -81,10 +81,9 @@ def middle(chunk: NDArray[Any]) -> NDArray[np.float32]:
 
 @njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def blocks(codes, middle, size, step, out):
-    """Return the mean of what a frame.
+    """Return the mean of what a frame (H, W) has above the middle in blocks.
 
-    H, W) has above the middle in blocks of `size` rows and `step * size` columns, of some rows and of all their
-    colours.
+    Blocks of `size` rows and `step * size` columns, of some rows and of all their colours.
 
     Parameters
     ----------

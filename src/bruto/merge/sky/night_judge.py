@@ -151,9 +151,9 @@ class Judge:
 
 
 def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> list[NDArray[np.float64]]:
-    """Find where the spots of each frame are (N, 2.
+    """Find where the moving spots of each frame are that a frame before or after shows nearby.
 
-    Shares of width and height) that do not stand still, and that one of the frames before or after shows nearby.
+    Places are (N, 2), shares of width and height.
 
     Parameters
     ----------

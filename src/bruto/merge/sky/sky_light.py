@@ -64,10 +64,9 @@ def _terms(u: NDArray[Any], v: NDArray[Any]) -> NDArray[np.float64]:
 
 
 def sky_light(light: NDArray[np.float32], mask: NDArray[np.float32], neutral: NDArray[np.float64]) -> SkyLight | None:
-    """Return the sky's own light in planes (3, H, W), by the middle values of blocks of sky (`mask`.
+    """Return the sky's own light in planes (3, H, W); None where there is too little sky.
 
-    H, W)), through which a surface of the third degree is laid, what lies far from it left out; None where there
-    is too little sky.
+    A surface of the third degree through medians of blocks of sky (`mask`, (H, W)); outliers are left out.
 
     Parameters
     ----------

@@ -21,10 +21,10 @@ REACH = 3
 
 @dataclass(frozen=True)
 class Spots:
-    """`places` (N, 2) in pixels of the full frame, `light`.
+    """Spots of light in a frame.
 
-    N,) above the surroundings in units of saturation times pixels, `long` (N,): how much longer than wide each is
-    (1 = round).
+    `places` (N, 2) in pixels of the full frame, `light` (N,) above the surroundings in units of saturation times
+    pixels, `long` (N,): how much longer than wide each is (1 = round).
     """
 
     places: NDArray[np.float64]
@@ -59,7 +59,7 @@ def half_plane(data: NDArray[Any]) -> NDArray[np.float32]:
 def above(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Compute a plane above its surroundings, and the noise there.
 
-    Standard deviation, from median deviations of blocks).
+    The noise is a standard deviation, from median deviations of blocks.
 
     Parameters
     ----------
