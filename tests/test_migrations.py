@@ -19,7 +19,7 @@ from bruto.logbook.records import LogRecord, from_csv
 from bruto.logbook.store import Logbook, usual_logbook
 from bruto.phones.card import load_card
 from bruto.plan.planned_shots import as_bytes, load_plan, plan_from
-from bruto.session.unfinished import ImportTask, MergeTask, Unfinished
+from bruto.session.unfinished_jobs import ImportTask, MergeTask, Unfinished
 from bruto.shoot.folder import Intent, load_record
 from bruto.shoot.sidecar import load_sidecar, save_sidecar, sidecar_path
 from bruto.storage.atomic_write import process_mark

@@ -23,7 +23,7 @@ def log_file() -> Path:
 
 
 def unexpected(error: BaseException, doing: str) -> str:
-    """Return the note an error that is a defect of the program; returns the one line that the user is told.
+    """Return the note an error that is a defect of the program; returns the one line that the user reads.
 
     Parameters
     ----------

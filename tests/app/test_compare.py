@@ -143,7 +143,7 @@ class Compares(WindowTest):
         self.compared()
         side, _ = load_sidecar(self.files[0])
         self.assertGreater(len(side.recipe.local_tone.gains), 100)
-        self.assertEqual([what for what, _ in side.history], ["the phone's look"])
+        self.assertEqual([what for what, _ in side.history], ["phone_look"])
         self.assertTrue(self.window.correct.ledger.rows["local_strength"].isVisibleTo(self.window.correct.ledger))
         self.window.correct.edit.undo()
         self.assertFalse(self.window.correct.ledger.rows["local_strength"].isVisibleTo(self.window.correct.ledger))

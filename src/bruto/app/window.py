@@ -47,7 +47,7 @@ from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.output_planner import Outputs
 from bruto.session.session import Session
-from bruto.session.unfinished import ImportTask, MergeTask
+from bruto.session.unfinished_jobs import ImportTask, MergeTask
 from bruto.shoot.folder_watch import Changes
 from bruto.shoot.shots import Shot
 from bruto.tasks import Task

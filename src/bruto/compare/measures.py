@@ -18,7 +18,7 @@ from bruto.color.spaces import D65_XYZ, OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ
 TEXTURE = 1.5
 """Fine L* below which structure counts as weak texture."""
 LEAST_GREYS = 400
-"""Places below which nothing is told of tints, texture and fringes."""
+"""Places below which nothing is reported of tints, texture and fringes."""
 PLATEAU = 0.12
 """L* within which a place counts as one with its neighbours."""
 STEP_APART, MOST_STEP = 12, 8.0

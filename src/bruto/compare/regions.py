@@ -141,7 +141,7 @@ KINDS: tuple[tuple[str, Callable[[_Maps], Scored], float], ...] = (
 OWN = tr("your region")
 """Kind of a place that was chosen by hand."""
 LEAST_L, LEAST_AB, LEAST_RATIO = 1.0, 1.5, 1.15
-"""Differences of L*, of a*b*, and ratio of fine structure from which they are told."""
+"""Differences of L*, of a*b*, and ratio of fine structure from which they are reported."""
 
 
 def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: float) -> Region:

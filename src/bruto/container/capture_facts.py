@@ -1,6 +1,6 @@
 """What may be believed of the numbers and texts that a file tells of its capture: finite, positive, within what can be.
 
-Everything outside counts as not said, so that nothing behind divides by it or shows it.
+Everything outside counts as not known, so that nothing behind divides by it or shows it.
 """
 
 from __future__ import annotations

@@ -89,7 +89,7 @@ class QuickMetadata(CaptureFacts):
 
     @property
     def taken_iso(self) -> str:
-        """When it was taken, ISO 8601 to the second by the phone's clock; "" where it is not told."""
+        """When it was taken, ISO 8601 to the second by the phone's clock; "" where it is unknown."""
         taken = (self.taken or "")[:19]
         return taken[:10].replace(":", "-") + "T" + taken[11:] if len(taken) == 19 else taken
 

@@ -1,4 +1,4 @@
-"""Areas: parts of a picture, told by a mask, in which some steps have other values."""
+"""Areas: parts of a picture, given by a mask, in which some steps have other values."""
 
 from __future__ import annotations
 

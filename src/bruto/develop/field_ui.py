@@ -1,4 +1,4 @@
-"""What is said of a field of the recipe wherever it is seen: it stands with the field, and nowhere else."""
+"""Description of a field of the recipe wherever it is shown; it stands with the field only."""
 
 from __future__ import annotations
 
@@ -64,7 +64,7 @@ class FieldUi:
     neutral: Any = NO_NEUTRAL
     """The value at which the field does nothing."""
     signed: bool = False
-    """A plus is told."""
+    """Whether positive numbers carry a plus."""
     track: tuple[float, float] | None = None
     """The part of its range that a drag covers."""
     mired: bool = False
@@ -103,7 +103,7 @@ class FieldUi:
 
 
 def shown(info: FieldInfo) -> FieldUi | None:
-    """Find what is said of a field; None of one that is never seen.
+    """Find the description of a field; None of one that is never seen.
 
     Parameters
     ----------
@@ -113,7 +113,7 @@ def shown(info: FieldInfo) -> FieldUi | None:
     Returns
     -------
     FieldUi | None
-        What is said of a field.
+        Description of a field.
     """
     return next((m for m in info.metadata if isinstance(m, FieldUi)), None)
 

@@ -309,7 +309,7 @@ class Developer(SensorImage):
         return found
 
     def _is_idle(self, step: RawStep, recipe: Recipe, factor: float) -> bool:
-        """Whether a raw step has nothing to do in a view; one that fails is told when it is run."""
+        """Whether a raw step has nothing to do in a view; one that fails is reported when it is run."""
         try:
             return step.prepare(recipe, self, factor, False) is None
         except Exception:

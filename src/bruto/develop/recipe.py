@@ -102,7 +102,7 @@ def _tints(r: Recipe) -> str:
 
 
 class Recipe(Frozen):
-    """All corrections of one shot, each with its range, its meaning and what is said of it.
+    """All corrections of one shot, each with its range, its meaning and its description.
 
     Unknown fields of newer versions are kept.
     """
@@ -387,7 +387,7 @@ class Recipe(Frozen):
 
 
 FIELDS: dict[str, FieldUi] = {name: ui for name, info in Recipe.model_fields.items() if (ui := shown(info)) is not None}
-"""What is said of each field that is seen."""
+"""Description of each field that is seen."""
 NOTHING: dict[str, Any] = {name: ui.neutral for name, ui in FIELDS.items() if ui.neutral is not NO_NEUTRAL}
 """Values at which a field does nothing; of the tone, the usual rendering."""
 NEUTRAL_FIELDS = {

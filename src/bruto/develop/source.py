@@ -63,7 +63,7 @@ class Source:
 
 
 def _is_busy(seen: NoiseEstimate, known: tuple[float, float]) -> bool:
-    """Whether a picture has too little that is flat for its noise to be told.
+    """Whether a picture has too little that is flat for its noise to be determined.
 
     It says so, or it tells far more noise than other shots of the phone at its ISO.
     """

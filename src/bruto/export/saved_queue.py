@@ -10,7 +10,7 @@ from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError
 from bruto.export.preset import ExportPreset
 from bruto.storage.documents import read_as
-from bruto.storage.unfinished import keep_unfinished, take_unfinished
+from bruto.storage.unfinished_work import keep_unfinished, take_unfinished
 
 KIND = "queue"
 _MOST = 10_000

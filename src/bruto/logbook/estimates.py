@@ -23,7 +23,7 @@ OUTLIER = 1.35
 BLURRED_PX = 1.0
 """Movement from which a shot is blurred, pixels."""
 LEAST_HAND = 8
-"""Shots held in the hand from which a limit is told, of which some are sharp and some are blurred."""
+"""Shots held in the hand from which a limit is reported, of which some are sharp and some are blurred."""
 MOST_PAUSE_S = 20.0
 """Seconds after the end of an exposure within which the next shot belongs to a sequence."""
 

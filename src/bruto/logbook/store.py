@@ -337,7 +337,7 @@ class Logbook:
     def put(self, records: Iterable[LogRecord]) -> int:
         """Keep records, each in place of an earlier one of its shot.
 
-        What was told of that by hand (place, gear, note) stays where the new one tells nothing.
+        what was noted of that by hand (place, gear, note) stays where the new one tells nothing.
 
         How many.
 
@@ -395,7 +395,7 @@ class Logbook:
             return int(base.execute(f"UPDATE shot SET {sets} WHERE shoot = ?", (*values.values(), shoot)).rowcount)
 
     def set_place(self, place: str, **values: Any) -> int:
-        """Write down what is told of all shots of a place; how many.
+        """Write down what the user noted of all shots of a place; how many.
 
         Parameters
         ----------

@@ -174,7 +174,7 @@ def merge(
     output : a target that was planned, or a path, which is planned here.
     overwrite : another existing file may be replaced (an original never is).
     renamed : gives another target where a file took the name while the merge ran.
-    progress : told the share that is done, and what is being done.
+    progress : called with the share that is done, and what is being done.
     cancelled : asked often whether to stop.
     enough : asked before each frame whether those that were read are enough.
     seen : shown small pictures of what is merged so far, about one a second.

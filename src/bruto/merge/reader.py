@@ -23,7 +23,7 @@ UNREAD = tr("not read: the merge was stopped before")
 CUT = 0.9
 """Share of the light that both hold, at which frames of unlike exposure are cut: near the top noise is clipped too."""
 READING = 0.9
-"""Share of a merge's progress that reading and aligning its frames takes, as far as it is told."""
+"""Share of a merge's progress that reading and aligning its frames takes, as far as it is reported."""
 
 
 def plain(reference: Frame, other: Frame) -> tuple[float, float | None]:

@@ -1,4 +1,4 @@
-"""Other ways to take what a wish is for, each with what it costs: three of stars, three of low light."""
+"""Other ways to take what a planned shot is for, each with what it costs: three of stars, three of low light."""
 
 from __future__ import annotations
 
@@ -26,14 +26,14 @@ STACK_S = 120.0
 
 @dataclass(frozen=True)
 class Alternative:
-    """`name`, what it is `text` to cost and give, and the `fields` of the wish that take it."""
+    """`name`, what it costs and gives (`text`), and the `fields` of the planned shot that take it."""
 
     name: str
     text: str
     fields: dict[str, Any] = field(default_factory=dict)
 
     def taken_by(self, planned: PlannedShot) -> bool:
-        """Check whether a wish is so already.
+        """Check whether a planned shot has these values already.
 
         Parameters
         ----------
@@ -43,7 +43,7 @@ class Alternative:
         Returns
         -------
         bool
-            True where a wish is so already.
+            True where a planned shot has these values already.
         """
         return all(getattr(planned, k) == v for k, v in self.fields.items())
 

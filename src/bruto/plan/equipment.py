@@ -148,7 +148,7 @@ def nearest(values: Sequence[float], wanted: float) -> float:
 
 
 def at_most(values: Sequence[float], wanted: float) -> float:
-    """Compute the largest offered value that is not over a wish; the smallest where all are.
+    """Compute the largest offered value that is not over the wanted one; the smallest where all are.
 
     Parameters
     ----------
@@ -160,6 +160,6 @@ def at_most(values: Sequence[float], wanted: float) -> float:
     Returns
     -------
     float
-        The largest offered value that is not over a wish.
+        The largest offered value that is not over the wanted one.
     """
     return max((v for v in values if v <= wanted * 1.02), default=min(values))

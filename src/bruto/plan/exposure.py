@@ -1,4 +1,4 @@
-"""Exposures in steps that a phone offers: what is the same light, and what a wish becomes."""
+"""Exposures in steps that a phone offers: what is the same light, and what a planned shot becomes."""
 
 from __future__ import annotations
 

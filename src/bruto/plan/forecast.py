@@ -24,7 +24,7 @@ EXTINCTION = 0.28
 STAR_PIXELS = 8.0
 """That hold most of a point of light behind a phone's lens."""
 STAR = 4.0
-"""Magnitude of the star whose signal is told: the faintest that is easily seen by eye under a village's sky."""
+"""Magnitude of the star whose signal is reported: the faintest that is easily seen by eye under a village's sky."""
 LIGHTEN = 0.45
 """Of a frame's noise that is left in the lightest of many: the spread of the greatest of about a hundred normal
 values (Gumbel 1958).
@@ -67,7 +67,7 @@ class ShotForecast:
         return None if self.free_mb is None else self.megabytes <= (1 - KEEP_FREE) * self.free_mb
 
     def lines(self) -> list[tuple[str, str, bool]]:
-        """Name, what is told, and whether it is something to mind."""
+        """Name, what is reported, and whether it is something to mind."""
         what = tr("sky") if self.of_sky else tr("grey")
         light = tr("{what} at {level:.2g} % of saturation", what=what, level=100 * self.level)
         if not self.full:
@@ -223,7 +223,7 @@ def star_snr(means: Equipment, iso: float, seconds: float, sky: float, trail: fl
 
 
 def forecast_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> ShotForecast:
-    """Find what a wish costs and gives; what is not set is taken as it is proposed.
+    """Find what a planned shot costs and gives; what is not set is taken as it is proposed.
 
     Parameters
     ----------
@@ -239,7 +239,7 @@ def forecast_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
     Returns
     -------
     ShotForecast
-        What a wish costs and gives.
+        What a planned shot costs and gives.
 
     Raises
     ------

@@ -18,7 +18,7 @@ LOST_FROM = 1.5
 DOUBLE = 0.5
 """Share of an exposure that has to lie between two beginnings: else one frame was kept twice."""
 DRIFT_SHARE = 0.05
-"""Change of the step over a sequence, as a share of it, that is told."""
+"""Change of the step over a sequence, as a share of it, that is reported."""
 SPARE_S, SPARE_SHARE = 0.2, 0.1
 """What is added to a pause that was measured: seconds, and a share of it."""
 

@@ -136,7 +136,7 @@ def _path(body: Body, place: Place, begin: datetime, end: datetime, dark: list[S
 
 
 def _sun_state(place: Place, begin: datetime, end: datetime) -> str:
-    """Say what is said of a sun that does not rise or set, "" where it does both."""
+    """Describe a sun that does not rise or set, "" where it does both."""
     found = passages(sun, place, begin, end, SUN_RISES)
     if first(found, True) and first(found, False):
         return ""

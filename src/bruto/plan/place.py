@@ -64,7 +64,7 @@ class Place:
 
     @property
     def clock_name(self) -> str:
-        """What the times are told in."""
+        """What the times are given in."""
         return self.zone or tr("UTC{longitude:+d} (from the longitude)", longitude=round(self.longitude / 15))
 
 

@@ -18,9 +18,9 @@ SAME, NEAR = 0.2, 3.0
 LENS_SAME = 0.06
 """Share by which focal lengths of one lens may differ."""
 LATE_PER_H = 0.015
-"""Stops that an hour beside the time of a wish counts for: enough to tell two wishes with one setting apart."""
+"""Stops that an hour beside the time of a planned shot counts for: it separates two of one setting."""
 ABOUT_H = 1.5
-"""Hours about its time in which a wish without settings is taken."""
+"""Hours about its time in which a planned shot without settings is taken."""
 LEAST_FRAMES = 3
 """Of a sequence that tell its interval: stamps are of whole seconds."""
 ENOUGH = 0.9
@@ -36,7 +36,7 @@ class TakenShot:
     seconds: float | None
     focal_35mm: float | None
     taken: str = ""
-    """When, ISO 8601 by the phone's clock, "" where it is not told."""
+    """When, ISO 8601 by the phone's clock, "" where it is unknown."""
 
 
 @dataclass(frozen=True)
@@ -53,12 +53,12 @@ class PlanMatch:
 
 
 def _stops(a: float | None, b: float | None) -> float:
-    """How many stops apart two values are; 0 where one is not told."""
+    """How many stops apart two values are; 0 where one is unknown."""
     return abs(math.log2(a / b)) if a and b else 0.0
 
 
 def _hours(planned: PlannedShot, shot: TakenShot) -> float | None:
-    """How many hours a shot was taken beside the time of a wish; None where one of them tells no time."""
+    """How many hours a shot was taken beside the time of a planned shot; None where one of them tells no time."""
     try:
         begin, at = datetime.fromisoformat(planned.at), datetime.fromisoformat(shot.taken)
     except ValueError:
@@ -71,9 +71,9 @@ def _hours(planned: PlannedShot, shot: TakenShot) -> float | None:
 
 
 def _apart(planned: PlannedShot, shot: TakenShot) -> float:
-    """How far a shot is from a wish, stops; infinite of another lens.
+    """How far a shot is from a planned shot, stops; infinite of another lens.
 
-    Of two that are as near the one whose time it is is the nearer; a wish without settings is for what was taken
+    Of two that are as near the one whose time it is comes first; one without settings is for what was taken
     at its time.
     """
     if planned.focal_35mm and shot.focal_35mm and abs(shot.focal_35mm / planned.focal_35mm - 1) > LENS_SAME:
@@ -86,7 +86,9 @@ def _apart(planned: PlannedShot, shot: TakenShot) -> float:
 
 
 def pace_of(planned: PlannedShot, shots: Sequence[TakenShot]) -> str:
-    """Say what is wrong with the interval of a sequence by its frames, "" where nothing is or nothing can be told.
+    """Say what is wrong with the interval of a sequence by its frames.
+
+    "" where nothing is wrong, or where it cannot be determined.
 
     Parameters
     ----------
@@ -98,7 +100,7 @@ def pace_of(planned: PlannedShot, shots: Sequence[TakenShot]) -> str:
     Returns
     -------
     str
-        What is wrong with the interval of a sequence by its frames, "" where nothing is or nothing can be told.
+        What is wrong with the interval of a sequence by its frames, "" where nothing is or nothing can be determined.
     """
     if not (planned.interval_s and planned.seconds):
         return ""
@@ -122,9 +124,9 @@ def pace_of(planned: PlannedShot, shots: Sequence[TakenShot]) -> str:
 def matched(plan: Plan, shots: Sequence[TakenShot]) -> list[PlanMatch]:
     """Return the shots that were taken laid on what was wished.
 
-    Each shot belongs to the nearest wish, if any is near.
+    Each shot belongs to the nearest planned shot, if any is near.
 
-    A wish is done where enough of its frames are as asked; else it is told what was got instead, or that it is
+    A planned shot is done where enough of its frames are as asked; else what was got instead is reported, or that it is
     missing.
 
     Parameters
@@ -175,7 +177,7 @@ def matched(plan: Plan, shots: Sequence[TakenShot]) -> list[PlanMatch]:
 
 @dataclass(frozen=True)
 class Summary:
-    """How many wishes are done, done differently and missing."""
+    """How many planned shots are done, done differently and missing."""
 
     done: int
     differently: int

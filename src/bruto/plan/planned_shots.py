@@ -58,7 +58,7 @@ class PlannedShot:
 
     @property
     def cautions(self) -> list[str]:
-        """What is said with it."""
+        """Caution that goes with it."""
         return cautions_of(self.kind, self.dismissed)
 
 

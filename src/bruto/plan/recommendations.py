@@ -1,4 +1,4 @@
-"""What is proposed for a wish: values that the phone offers, each with its reason."""
+"""What is proposed for a planned shot: values that the phone offers, each with its reason."""
 
 from __future__ import annotations
 
@@ -118,7 +118,7 @@ def facts_of(plan: Plan) -> Facts:
 
 
 def moment_of(planned: PlannedShot, place: Place) -> datetime | None:
-    """Find when a wish begins, in UTC; None where it is not said.
+    """Find when a planned shot begins, in UTC; None where it is not known.
 
     Parameters
     ----------
@@ -130,7 +130,7 @@ def moment_of(planned: PlannedShot, place: Place) -> datetime | None:
     Returns
     -------
     datetime | None
-        When a wish begins, in UTC.
+        When a planned shot begins, in UTC.
 
     Raises
     ------
@@ -191,7 +191,7 @@ def declination_of(aim: Spot, latitude: float) -> float:
 
 
 def aim_of(planned: PlannedShot, recommendations: dict[str, Recommendation]) -> Spot:
-    """Find where a wish looks, as it is set or else as it is proposed.
+    """Find where a planned shot looks, as it is set or else as it is proposed.
 
     Parameters
     ----------
@@ -203,7 +203,7 @@ def aim_of(planned: PlannedShot, recommendations: dict[str, Recommendation]) -> 
     Returns
     -------
     Spot
-        Where a wish looks, as it is set or else as it is proposed.
+        Where a planned shot looks, as it is set or else as it is proposed.
     """
     height = planned.altitude if planned.altitude is not None else recommendations["altitude"].value
     bearing = planned.azimuth if planned.azimuth is not None else recommendations["azimuth"].value
@@ -247,7 +247,7 @@ def _day_time(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
 
 
 def when(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
-    """Find when a wish had best begin, UTC, and why.
+    """Find when a planned shot had best begin, UTC, and why.
 
     Parameters
     ----------
@@ -259,7 +259,7 @@ def when(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
     Returns
     -------
     tuple[datetime, str]
-        When a wish had best begin, UTC, and why.
+        When a planned shot had best begin, UTC, and why.
     """
     return (_night_time if kind_of(planned.kind).light == "sky" else _day_time)(planned, facts)
 
@@ -464,7 +464,7 @@ def _frames(
 
 
 def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> dict[str, Recommendation]:
-    """Find what is proposed for each value of a wish, as the others are set.
+    """Find what is proposed for each value of a planned shot, as the others are set.
 
     Keys: "at" (POSIX seconds), "focal_35mm", "altitude", "azimuth" (night only), "seconds", "iso", "frames",
     "interval_s" (sequences only).
@@ -483,7 +483,7 @@ def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
     Returns
     -------
     dict[str, Recommendation]
-        What is proposed for each value of a wish, as the others are set.
+        What is proposed for each value of a planned shot, as the others are set.
 
     Raises
     ------
@@ -537,7 +537,7 @@ def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
 
 
 def with_recommendations(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> PlannedShot:
-    """Return a wish with everything that is not set as it is proposed.
+    """Return a planned shot with everything that is not set as it is proposed.
 
     Parameters
     ----------
@@ -553,7 +553,7 @@ def with_recommendations(planned: PlannedShot, plan: Plan, means: Equipment, fac
     Returns
     -------
     PlannedShot
-        A wish with everything that is not set as it is proposed.
+        A planned shot with everything that is not set as it is proposed.
     """
     got = recommended(planned, plan, means, facts)
     values = {k: p.value for k, p in got.items() if k not in ("at", "frames") and getattr(planned, k) is None}

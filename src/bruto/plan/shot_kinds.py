@@ -1,4 +1,4 @@
-"""Kinds of wish: what each is taken of and how, and what is said where it can hurt somebody."""
+"""Kinds of planned shot: what each is taken of and how, and what is said where it can hurt somebody."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ CAUTIONS: dict[str, str] = {
     "road": tr("Do not stand on a road or beside rails. Wear something visible in the dark."),
     "drone": tr("Fly only where local rules allow it, within sight, and not over people."),
 }
-"""What is said where it applies; local rules and people who know the place go before it."""
+"""Cautions where they apply; local rules and people who know the place go before it."""
 
 
 @dataclass(frozen=True)
@@ -79,7 +79,7 @@ def kind_of(name: str) -> Kind:
 
 
 def cautions_of(kind: str, dismissed: Sequence[str] = ()) -> list[str]:
-    """Find what is said with a kind, less what the user does not want to read again.
+    """Find the cautions of a kind, less what the user does not want to read again.
 
     Parameters
     ----------
@@ -91,6 +91,6 @@ def cautions_of(kind: str, dismissed: Sequence[str] = ()) -> list[str]:
     Returns
     -------
     list[str]
-        What is said with a kind, less what the user does not want to read again.
+        Cautions of a kind, less what the user does not want to read again.
     """
     return [CAUTIONS[c] for c in kind_of(kind).cautions if c not in dismissed]

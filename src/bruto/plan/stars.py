@@ -17,7 +17,7 @@ from bruto.plan.almanac import Spot
 SIDEREAL_ARCSEC = 15.041067
 """Arc seconds that the sky turns by in a second (360 degrees in 86164.0905 s)."""
 FULL_FRAME_MM = 43.2666
-"""Diagonal of 35 mm film, mm: what equivalent focal lengths are told for (CIPA DCG-001)."""
+"""Diagonal of 35 mm film, mm: what equivalent focal lengths are given for (CIPA DCG-001)."""
 RULE_500 = 500.0
 """Seconds times mm at 35 mm film after which a star's line shows on a print held in the hand."""
 SOFT, CORRECTION, PIXELS = 16.856, 0.0997, 13.713

@@ -16,7 +16,7 @@ from bruto.sensor.viewfinder import MOST_LATE_EV
 HANDHELD = 1.0
 """A hand holds 1 / (focal length in mm at 35 mm film) seconds: the usual rule, before the phone's own steadying."""
 SOFT_EDGES_PX = 1.8
-"""Standard deviation from which edges are told to be soft, pixels."""
+"""Standard deviation from which edges are found to be soft, pixels."""
 LATE_EV, EARLY_EV = -0.25, 0.35
 """Offsets of the viewfinder's warning that are worth a word."""
 

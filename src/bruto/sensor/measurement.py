@@ -29,7 +29,7 @@ from bruto.sensor.veiling_glare import find_glare, hot_sites
 from bruto.sensor.viewfinder import warning_of
 
 LEAST_PLANE = 48
-"""Sites along a side of a plane from which sharpness and movement can be told."""
+"""Sites along a side of a plane from which sharpness and movement can be determined."""
 
 
 def measure(frame: RawFrame, offer: Offer | None = None) -> SensorReport:

@@ -18,7 +18,7 @@ TILE = 128
 """Side of a tile, pixels."""
 TILES = 49
 SURE = 0.75
-"""Share of the unexplained spectrum that may be left when a movement is said to be there (scenes without one leave more
+"""Share of the unexplained spectrum that may be left when a movement counts as found (scenes without one leave more
 than 0.83, with one of 5 px or more less than 0.68).
 """
 LONG_PX, SURE_LONG = 23.0, 0.7
@@ -26,7 +26,7 @@ LONG_PX, SURE_LONG = 23.0, 0.7
 SHORTEST_PX = 3.5
 """Movements below this cannot be told from the lens's own blur."""
 DEEP, DEEP_SHORT = 0.37, 0.27
-"""Depth of the stripes, 1 = those of an even movement without noise, from which a movement is said to be there, from
+"""Depth of the stripes, 1 = those of an even movement without noise, from which a movement counts as found, from
 7 px and below (scenes without one reach 0.34 by chance, those with one have 0.40 to 0.83, short ones 0.32).
 """
 LONG_BY_AXIS_PX = 17.0

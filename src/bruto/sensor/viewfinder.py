@@ -20,7 +20,8 @@ FULL = 254
 WARNS = 250.0
 """Mean code of a small area from which a clipping warning would show there."""
 MOST_LATE_EV = 2.0
-"""How far beyond its range the picture's highlights are carried on, EV; what is later is told as later than this."""
+"""How far beyond its range the picture's highlights are carried on, EV; what is later is reported as later than
+this."""
 _STEP_EV = 0.25
 _LEAST_CELLS = 12
 

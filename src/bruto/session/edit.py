@@ -1,4 +1,4 @@
-"""The edit of one shot: its recipe with undo and redo, its versions, and what the user said of it."""
+"""The edit of one shot: its recipe with undo and redo, its versions, and the verdict and notes of the user."""
 
 from __future__ import annotations
 

@@ -67,7 +67,7 @@ class HandheldKnowledge:
         models = tuple(sorted({s.seen.model for s in self.shoot.shots if s.seen and s.seen.model}))
         if models:
             work = partial(hands_of, self._book(), models)
-            # a logbook that cannot be read is told where it is shown
+            # a logbook that cannot be read is reported where it is shown
             self._reading.ask(models, work, self.shoot.set_hands, lambda why: None)
 
     def idle(self) -> bool:

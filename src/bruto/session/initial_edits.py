@@ -292,7 +292,7 @@ class InitialEdits:
             self.made.emit(shot, picture)
             self._next()
 
-        def failed(_: str) -> None:  # it is told where the shot is opened or measured
+        def failed(_: str) -> None:  # it is reported where the shot is opened or measured
             self._running = None
             self._made.add(shot.main)
             self._next()

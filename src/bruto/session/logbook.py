@@ -242,7 +242,7 @@ class LogbookSession:
         return self._worker.idle()
 
     def finish(self) -> None:
-        """Write what was told, and end."""
+        """Write what was noted, and end."""
         self._worker.close()
         with contextlib.suppress(BrutoError, OSError):  # there is nobody left to tell
             self._write()
@@ -302,7 +302,7 @@ class LogbookSession:
             self.notice.emit(text)
 
     def set_values(self, records: Sequence[LogRecord], **values: Any) -> None:
-        """Write down what is told of some shots; of all of the shoot that is shown, where none are given.
+        """Write down what the user noted of some shots; of all of the shoot that is shown, where none are given.
 
         Parameters
         ----------

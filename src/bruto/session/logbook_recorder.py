@@ -98,7 +98,7 @@ class LogbookRecorder:
                         shot.main, seen, report, shoot=title, files=shot.files, verdict=verdict, support=support
                     )
                 except (BrutoError, OSError):
-                    continue  # it is gone: it was told where it is shown
+                    continue  # it is gone: it was reported where it is shown
                 by_place.setdefault(place, []).append((noted, record))
             for place, records in by_place.items():
                 try:
@@ -106,13 +106,13 @@ class LogbookRecorder:
                         if place == demo_logbook() and not book.problem and not book.count():
                             book.put(record_of(r) for r in history())  # so that there is something to look back at
                         count += book.put([r for _, r in records])
-                except (BrutoError, OSError) as error:  # told at once: a later request may take this one's place
+                except (BrutoError, OSError) as error:  # reported at once: a later request may take this one's place
                     self._post(partial(self._failed, str(error)))
                     late += [noted for noted, _ in records]
         with self._lock:
             for noted in late:  # they are written with the next ones, if that goes then
                 self._waiting.setdefault(str(noted[0].main), noted)
-        if count:  # told from here: a later request takes the place of this one, and its answer is the only one given
+        if count:  # reported from here: a later request takes the place of this one, and only its answer is given
             self._post(self.written.emit)
 
     def _how(self, two: tuple[Path, Path] | None) -> str:

@@ -28,9 +28,9 @@ from bruto.errors import Cancelled
 from bruto.merge.live_preview import LivePicture
 from bruto.merge.result import MergeResult
 from bruto.output_planner import Outputs
-from bruto.session.differing import differing
+from bruto.session.merge_regions import merge_regions
 from bruto.session.shoot import Shoot
-from bruto.session.unfinished import Unfinished
+from bruto.session.unfinished_jobs import Unfinished
 from bruto.session.workers import Post, Worker
 from bruto.storage.atomic_write import Target
 
@@ -132,7 +132,7 @@ def _look_at(result: MergeResult) -> MergeView:
     merged, one = (np.asarray(orient(d.view(recipe, scale), orientation)) for d in (developer, frame))
     h, w = merged.shape[:2]
     one = one[:h, :w]
-    places = differing(one, merged)
+    places = merge_regions(one, merged)
     pairs = []
     for place in places:
         x, y = (min(max(round(s * n) - PIECE // 2, 0), max(n - PIECE, 0)) for s, n in ((place.x, w), (place.y, h)))

@@ -30,7 +30,7 @@ from bruto.shoot.shots import Shot
 
 
 def captured_light(shot: Shot) -> float | None:
-    """Find how much a shot makes of the scene's light, EV: by ISO, time and aperture; None where they are not told.
+    """Find how much a shot makes of the scene's light, EV: by ISO, time and aperture; None where they are unknown.
 
     Parameters
     ----------
@@ -129,7 +129,7 @@ class PhoneLookSearch:
     def values_for_others(self) -> Callable[[Edit], dict[str, Any]]:
         """Find what another shot gets of the look.
 
-        Its exposure makes up for what it was given of light: within the set that is told by ISO, time and
+        Its exposure makes up for what it was given of light: within the set that is known by ISO, time and
         aperture; other shots are moved from their own exposure as this one was from its own.
         """
         shot, edit = self.opened.shot, self.opened.edit

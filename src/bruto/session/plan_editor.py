@@ -1,4 +1,4 @@
-"""The plan that is open: its wishes with what is recommended and forecast, what the sky does, and what became of it."""
+"""The plan that is open: its planned shots with what is recommended and forecast, the sky, and what was taken."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ LEAST_SHOWN_S = 300.0
 
 
 class PlanEditor:
-    """`changed`: something else is to be seen; `previewed`: the picture of the chosen wish is another one."""
+    """`changed`: something else is to be seen; `previewed`: the picture of the chosen shot is another one."""
 
     changed = Signal()
     previewed = Signal()
@@ -85,7 +85,7 @@ class PlanEditor:
         self.means = Equipment()
         self.picture: SimulatedPreview | None = None
         self.picture_of: PlannedShot | None = None
-        """The wish that the picture is of."""
+        """The planned shot that the picture is of."""
         self.problem = ""
         """Why the sky or the picture is not there."""
         self.unsaved = ""
@@ -96,7 +96,7 @@ class PlanEditor:
         self._joined = False
         self._paces: dict[str, str] = {}
         self._forecasts: dict[PlannedShot, ShotForecast] = {}
-        """What wishes cost under this sky and with these means: they are asked for at each move of a hand."""
+        """What planned shots cost under this sky and with these means: they are asked for at each move of a hand."""
         self._matches: list[PlanMatch] = []
         self._matches_of: tuple[Plan, int] | None = None
         self._shots_seen = 0
@@ -218,13 +218,13 @@ class PlanEditor:
 
     @property
     def planned(self) -> PlannedShot | None:
-        """The wish that is chosen."""
+        """The planned shot that is chosen."""
         if self.plan is None or not 0 <= self.chosen < len(self.plan.planned_shots):
             return None
         return self.plan.planned_shots[self.chosen]
 
     def choose(self, index: int) -> None:
-        """Choose a wish by its number.
+        """Choose a planned shot by its number.
 
         Parameters
         ----------
@@ -269,7 +269,7 @@ class PlanEditor:
         return True
 
     def change_shot(self, joined: bool = False, **fields: Any) -> bool:
-        """Return the change fields of the chosen wish.
+        """Return the change fields of the chosen shot.
 
         Parameters
         ----------
@@ -281,7 +281,7 @@ class PlanEditor:
         Returns
         -------
         bool
-            Change fields of the chosen wish.
+            Change fields of the chosen shot.
         """
         planned = self.planned
         if self.plan is None or planned is None:
@@ -297,7 +297,7 @@ class PlanEditor:
             self.changed.emit()
 
     def add(self, kind: str) -> None:
-        """Add a wish with all that is proposed for it.
+        """Add a planned shot with all that is proposed for it.
 
         Parameters
         ----------
@@ -318,14 +318,14 @@ class PlanEditor:
             self.choose(len(planned_shots) - 1)
 
     def remove(self) -> None:
-        """Take the chosen wish out of the plan."""
+        """Take the chosen shot out of the plan."""
         if self.plan is not None and self.planned is not None:
             planned_shots = tuple(w for k, w in enumerate(self.plan.planned_shots) if k != self.chosen)
             self.chosen = max(0, min(self.chosen, len(planned_shots) - 1))
             self.change(planned_shots=planned_shots)
 
     def take(self, name: str) -> None:
-        """Take what is proposed for a value of the chosen wish.
+        """Take what is proposed for a value of the chosen shot.
 
         Parameters
         ----------
@@ -337,7 +337,7 @@ class PlanEditor:
             self.change_shot(**{name: self.stored(name, offered.value)})
 
     def stored(self, name: str, value: float) -> Any:
-        """Return a value of a row as the wish holds it.
+        """Return a value of a row as the planned shot holds it.
 
         Parameters
         ----------
@@ -349,7 +349,7 @@ class PlanEditor:
         Returns
         -------
         Any
-            A value of a row as the wish holds it.
+            A value of a row as the planned shot holds it.
         """
         if name == "at":
             assert self.plan is not None
@@ -357,12 +357,12 @@ class PlanEditor:
         return round(value) if name == "frames" else value
 
     def take_all(self) -> None:
-        """Take everything that is proposed for the chosen wish."""
+        """Take everything that is proposed for the chosen shot."""
         if self.planned is not None:
             self._propose_anew(self.planned)
 
     def turn_into(self, kind: str) -> None:
-        """Make the chosen wish one of another kind, with what is proposed for that.
+        """Make the chosen shot one of another kind, with what is proposed for that.
 
         Parameters
         ----------
@@ -495,7 +495,7 @@ class PlanEditor:
         self.changed.emit()
 
     def recommendations(self) -> dict[str, Recommendation]:
-        """Find what is proposed for the chosen wish; empty until the sky is calculated."""
+        """Find what is proposed for the chosen shot; empty until the sky is calculated."""
         if self.plan is None or self.planned is None or self.sky is None:
             return {}
         try:
@@ -505,7 +505,7 @@ class PlanEditor:
             return {}
 
     def forecast(self, planned: PlannedShot | None = None) -> ShotForecast | None:
-        """Find what a wish, else the chosen one, costs.
+        """Find what a planned shot, else the chosen one, costs.
 
         Parameters
         ----------
@@ -515,7 +515,7 @@ class PlanEditor:
         Returns
         -------
         ShotForecast | None
-            What a wish, else the chosen one, costs.
+            What a planned shot, else the chosen one, costs.
         """
         planned = planned or self.planned
         if self.plan is None or planned is None or self.sky is None:
@@ -528,7 +528,7 @@ class PlanEditor:
         return self._forecasts[planned]
 
     def alternatives(self) -> list[Alternative]:
-        """Other ways to take what the chosen wish is for."""
+        """Other ways to take what the chosen shot is for."""
         if self.plan is None or self.planned is None or self.sky is None:
             return []
         try:
@@ -559,7 +559,7 @@ class PlanEditor:
         return self._worker.idle()
 
     def span_of(self, planned: PlannedShot) -> Span | None:
-        """Find when a wish begins and ends, UTC; None where it is not said.
+        """Find when a planned shot begins and ends, UTC; None where it is not known.
 
         Parameters
         ----------
@@ -569,7 +569,7 @@ class PlanEditor:
         Returns
         -------
         Span | None
-            When a wish begins and ends, UTC.
+            When a planned shot begins and ends, UTC.
         """
         if self.plan is None:
             return None
@@ -638,7 +638,7 @@ class PlanEditor:
     def _taken(self) -> None:
         """Return a shot was measured: what is wrong with the interval.
 
-        Of a sequence is told while it can still be mended.
+        A fault in a sequence is reported while it can still be mended.
         """
         self._shots_seen += 1
         if not self.wanted or self.plan is None:
@@ -683,7 +683,7 @@ class PlanEditor:
         self.notice.emit(tr("Saved {path}", path=path))
 
     def _explained(self, planned: PlannedShot) -> PlannedShot:
-        """Return a wish with what it costs, and why its time is so where it is as proposed."""
+        """Return a planned shot with what it costs, and why its time is so where it is as proposed."""
         forecast = self.forecast(planned)
         if self.plan is None or self.sky is None or forecast is None:
             return planned

@@ -33,7 +33,7 @@ from bruto.session.plan_editor import PlanEditor
 from bruto.session.practice import PracticeSession
 from bruto.session.report_jobs import ReportJobs
 from bruto.session.shoot import Shoot
-from bruto.session.unfinished import Unfinished
+from bruto.session.unfinished_jobs import Unfinished
 from bruto.session.workers import Post, Worker
 from bruto.shoot.file_import import ImportResult, import_files
 from bruto.shoot.shots import Shot
@@ -257,7 +257,7 @@ class Session:
     def take_in_from(self, source: Path, ended: Callable[[Any], None]) -> Callable[[], None] | None:
         """Copy what is new from a phone or card into the open folder, verified; returns what stops it.
 
-        `ended` is called at its end, before it is told what came of it. None where no folder is open.
+        `ended` is called at its end, before its outcome is reported. None where no folder is open.
 
         Parameters
         ----------

@@ -77,7 +77,7 @@ class Channel:
             self._subject = subject
 
     def forget(self) -> None:
-        """Drop a waiting request and ignore the result of a running one, which is told by `dropped`."""
+        """Drop a waiting request and ignore the result of a running one, which is reported by `dropped`."""
         with self.worker.wake:
             self._waiting = self._latest = None
             self.worker.drop(self)

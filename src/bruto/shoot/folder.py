@@ -1,4 +1,4 @@
-"""A folder as a shoot: its shots, and what the user said of it: pairs corrected, what was asked of the phone."""
+"""A folder as a shoot: its shots, and the user's own record of it: pairs corrected, what was asked of the phone."""
 
 from __future__ import annotations
 

@@ -13,10 +13,10 @@ from bruto.sensor.scene_range import green_light
 
 HAND, STILL = 4e-4, 1.5e-4
 """Shift, as a share of the frame's width, from which a hand held it (1.6 px of 4000), and up to which it stood; between
-them it is not told.
+them it is unknown.
 """
 SURE = 0.2
-"""Least correlation (1: the same picture) by which a shift is told."""
+"""Least correlation (1: the same picture) by which a shift is determined."""
 
 
 def _fine(path: Path) -> NDArray[np.float32]:
@@ -58,7 +58,7 @@ def shift_between(one: Path, other: Path) -> float | None:
 
 
 def support_of(one: Path, other: Path) -> str:
-    """Say how two frames of a set were held: "hand", "tripod", or "" where that cannot be told.
+    """Say how two frames of a set were held: "hand", "tripod", or "" where that cannot be determined.
 
     Parameters
     ----------

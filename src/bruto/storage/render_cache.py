@@ -1,6 +1,6 @@
 """What was made of files and can be made again, kept in the user's cache: suggested recipes, small pictures.
 
-Entries belong to one version of the code that makes them, told by its text, so that no number has to be raised when it
+Entries belong to one version of the code that makes them, given by its text, so that no number has to be raised when it
 changes; those of other versions are swept away.
 """
 

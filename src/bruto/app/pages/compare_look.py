@@ -1,4 +1,4 @@
-"""The phone's look on demand: found, told in words, taken in part, on the stage at once."""
+"""The phone's look on demand: found, described in words, taken in part, on the stage at once."""
 
 from __future__ import annotations
 

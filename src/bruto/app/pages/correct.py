@@ -395,7 +395,7 @@ class CorrectPage(ShotPage):
         self._save_timer.start()
         self._tell_saved()
         if self.developer is not None and not is_as_asked(self.developer.source, edit.recipe):
-            return  # it is being turned or cut, and told when that is done
+            return  # it is being turned or cut, and reported when that is done
         self.frame_tool.show()
         self.refresh_view()
 

@@ -214,7 +214,7 @@ class LogbookPage(QWidget):
         shown: tuple[QWidget, ...] = (self.left, self.right, self.plots)
         for part in shown:
             part.setVisible(there)
-        # what is told, and what is deleted, is of the shoot that is shown; answers gather shots of many
+        # what is reported, and what is deleted, is of the shoot that is shown; answers gather shots of many
         self.forget.setEnabled(bool(state.shoot))
         for field in (*self.fields.values(), *self.charge):
             field.setEnabled(bool(state.shoot))
@@ -314,7 +314,7 @@ class LogbookPage(QWidget):
         return [self._listed[k] for k in rows if k < len(self._listed)]
 
     def _enable_support(self) -> None:
-        """How shots were held is told of those that are selected, or of the shoot that is shown."""
+        """How shots were held is reported of those that are selected, or of the shoot that is shown."""
         for button in (self.by_hand, self.tripod):
             button.setEnabled(bool(self.looking.state.shoot or self._selected()))
 

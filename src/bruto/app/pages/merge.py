@@ -54,7 +54,7 @@ ROW = 24
 MOST_SETS = 12
 """Sets that are listed to be gone to."""
 MOST_NAMED = 8
-"""Frames left out that are told one by one."""
+"""Frames left out that are reported one by one."""
 SAME_EV = 0.3
 """Exposures that differ by less are the same."""
 

@@ -50,7 +50,7 @@ class MethodChoices(QWidget):
                 f"{choice.title}: {value} %" if value else tr("{title}: off", title=choice.title)
             )
         )
-        track.setValue(1)  # so that the first value is told
+        track.setValue(1)  # so that the first value is reported
         track.setValue(round(100 * float(choice.usual)))
         self.rows.addWidget(title)
         self.rows.addWidget(track)

@@ -1,4 +1,5 @@
-"""The ledger of a wish: each value with what is proposed and why, what it all costs, gear, notes and cautions."""
+"""The ledger of a planned shot: each value with what is proposed and why, what it all costs, gear, notes and
+cautions."""
 
 from __future__ import annotations
 
@@ -138,7 +139,7 @@ class PlanLedger(QWidget):
     # -- what is shown
 
     def show_shot(self, axis: Axis | None) -> None:
-        """Show the chosen wish; `axis`: the one on which its time is set."""
+        """Show the chosen shot; `axis`: the one on which its time is set."""
         planned, plan = self.plan_editor.planned, self.plan_editor.plan
         self.panel.setVisible(planned is not None)
         if planned is None or plan is None:

@@ -118,7 +118,7 @@ def read_bearing(text: str) -> float | None:
 
 
 class PlanRow(Row):
-    """A row of a wish; what stands in it is written as `write` says."""
+    """A row of a planned shot; what stands in it is written as `write` says."""
 
     FOUND = tr("proposed")
 
@@ -174,7 +174,7 @@ def clock_teller(place: Place) -> Callable[[float], str]:
 
 
 def rows_for(planned: PlannedShot, means: Equipment, axis: Axis, place: Place, names: Sequence[str]) -> list[PlanRow]:
-    """The rows of a wish in working order; `names`: for which something is proposed."""
+    """The rows of a planned shot in working order; `names`: for which something is proposed."""
     lenses = sorted({q.focal_35mm for q in means.lenses})
     begin, end = axis.begin.timestamp(), axis.end.timestamp()
     seconds, isos = sorted(means.seconds), sorted(means.isos)

@@ -35,12 +35,12 @@ from bruto.session.plan_editor import PlanEditor
 WIDTH = 250
 """Pixels."""
 UNKNOWN = 9.9
-"""Stands for a darkness that is not told, magnitudes."""
+"""Stands for a darkness that is unknown, magnitudes."""
 STATES = {"done": "✓", "differently": "≠", "missing": "–"}
 
 
 def settings_text(planned: PlannedShot) -> str:
-    """What is set of a wish, in a line."""
+    """What is set of a planned shot, in a line."""
     parts = [
         tr("{focal_35mm:.0f} mm", focal_35mm=planned.focal_35mm) if planned.focal_35mm else "",
         tr("ISO {iso:.0f}", iso=planned.iso) if planned.iso else "",

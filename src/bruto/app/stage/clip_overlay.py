@@ -1,4 +1,4 @@
-"""Where a raw is clipped, drawn over the picture as patterns: one channel, two, or all, told apart without colour."""
+"""Where a raw is clipped, drawn over the picture as patterns: one channel, two, or all; they differ without colour."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ _TILES = patterns()
 
 def overlay(counts: NDArray[np.uint8], rect: QRectF, width: int, height: int) -> QImage:
     """Patterns for a widget of a size in device pixels. `counts` (h, w): clipped channels of each quad, oriented;
-    `rect`: where the frame lies in the widget, device pixels. Where several quads share a pixel, the most channels count.
+    `rect`: where the frame lies in the widget, device pixels. Where several quads share a pixel, the most count.
     """
     h, w = counts.shape
     xs = (np.arange(width) + 0.5 - rect.left()) / max(rect.width(), 1e-6) * w

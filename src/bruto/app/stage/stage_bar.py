@@ -14,7 +14,7 @@ KINDS = {
     "linear": (tr("PROCESSED RAW, developed"), "linear"),
     "picture": (tr("PICTURE ONLY, developed"), tr("8-bit picture")),
 }
-"""What is said of each kind of source: above the stage, and behind its size."""
+"""Description of each kind of source: above the stage, and behind its size."""
 
 
 class StageBar(QWidget):

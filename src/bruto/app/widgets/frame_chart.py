@@ -22,7 +22,7 @@ NIGHT = (
     ("sharp", lambda f, top: min(f.sharp, 1.2) / 1.2),
     ("sky", lambda f, top: 1 - f.cloud),
 )
-"""What is told of each frame of a night, one lane each: its name, and how high it is (0..1) of a `Seen`."""
+"""What is reported of each frame of a night, one lane each: its name, and how high it is (0..1) of a `Seen`."""
 HAND = (
     ("light", lambda f, top: 1 + max(-6.0, _log2(f.level / max(top, 1e-9))) / 6),
     ("sharp", lambda f, top: min(f.sharp, 1.0)),
@@ -215,7 +215,7 @@ class FrameChart(QWidget):
         self.update()
 
     def tip(self, k: int) -> str:
-        """What is told of a frame under the pointer."""
+        """What is reported of a frame under the pointer."""
         shot = self.shots[k]
         found = self.judged.get(shot.raw.name) if shot.raw is not None else None
         if found is None:

@@ -15,7 +15,7 @@ from bruto.catalog import tr
 HEIGHT = 118
 RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 MOST_DOTS = 24
-"""Dots that are told apart."""
+"""Most dots that can be told apart."""
 LEFT, BOTTOM, TOP, RIGHT = 30.0, 34.0, 10.0, 10.0
 
 

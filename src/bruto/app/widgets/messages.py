@@ -75,7 +75,7 @@ class MessageLine(QWidget):
         self._label()
 
     def clear(self) -> None:
-        """What was told is over; the drawer keeps it."""
+        """The message is over; the drawer keeps it."""
         self.text.setText("")
 
     def read(self) -> None:

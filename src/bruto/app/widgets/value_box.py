@@ -18,7 +18,7 @@ _BEGUN = re.compile(r"[+-]?\d*\.?\d*")
 
 
 SETTLED_MS, SHOWN_MS = 40, 6000
-"""After which the focus stands, and how long it is told why something was refused."""
+"""After which the focus stands, and how long the reason for a refusal is shown."""
 
 
 def plain_number(text: str) -> str:
@@ -35,7 +35,7 @@ def plain_number(text: str) -> str:
 class ValueBox(QDoubleSpinBox):
     """A number with its unit; minus is written as a minus sign, typed as either; `signed` ones tell a plus too.
 
-    Escape puts back what was there. What cannot be taken is told at the field, and kept from being something else.
+    Escape puts back what was there. What cannot be taken is reported at the field, and kept from being something else.
     """
 
     def __init__(self, signed: bool = False) -> None:

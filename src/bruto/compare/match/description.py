@@ -17,10 +17,11 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import Curves, LocalTone
 
 DARK, MIDDLE, BRIGHT = (6.0, 22.0), (32.0, 72.0), (80.0, 95.0)
-"""L* of the raw's own rendering, at the picture's exposure, within which shadows, contrast and highlights are told."""
+"""L* of the raw's own rendering, at the picture's exposure, within which shadows, contrast and highlights are
+reported."""
 LEAST = 200
 COLORFUL = 8.0
-"""Chroma (CIELAB) from which gains of chroma are told."""
+"""Chroma (CIELAB) from which gains of chroma are reported."""
 FAMILIES = (
     ("reds", 30.0),
     (tr("oranges and skin"), 65.0),
@@ -30,9 +31,9 @@ FAMILIES = (
     ("blues", 265.0),
     ("violets", 325.0),
 )
-"""Names of hues (CIELAB, degrees) whose chroma is told where it departs from all others'."""
+"""Names of hues (CIELAB, degrees) whose chroma is reported where it departs from all others'."""
 APART = 0.12
-"""Logarithm of the gain of chroma from which a family is told apart."""
+"""Logarithm of the gain of chroma from which a family is distinguished."""
 
 
 @dataclass(frozen=True)

@@ -206,7 +206,7 @@ def pair_of(developer: Developer, picture: NDArray[np.uint8], alignment: Alignme
     codes = cv2.remap(small, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     lost = (codes >= round(255 * FULL)).any(axis=2) | (codes <= round(255 * EMPTY)).all(axis=2)
     target, valid, lost = (as_stored(p, meta.orientation) for p in (np.clip(moved, 0, 1), valid, lost))
-    # light beyond the white level cannot be told by a phone that stops there; a little around it is mixed with it
+    # light beyond the white level cannot be seen by a phone that stops there; a little around it is mixed with it
     lost = lost | (light.max(axis=2) >= 0.98)
     lost = cv2.dilate(lost.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
     usable = valid & ~lost

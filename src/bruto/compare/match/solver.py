@@ -92,9 +92,9 @@ def match(
     recipe
         The shot's values: noise reduction, profile and frame are taken from it.
     progress
-        Told a share 0..1, asked between parts.
+        Called with a share 0..1, asked between parts.
     cancelled
-        Told a share 0..1, asked between parts.
+        Called with a share 0..1, asked between parts.
 
     Returns
     -------

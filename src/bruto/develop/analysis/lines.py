@@ -28,7 +28,8 @@ SURE, ENOUGH = 0.5, 1.0
 LINE_ERROR = 0.4
 """Standard deviation of a line's direction about the truth, degrees (found on simulated scenes)."""
 TILT_ERROR = 0.9
-"""Largest standard error of a tilt that is told, degrees: lines close together, or a long lens, tell it less well."""
+"""Largest standard error of a tilt that is reported, degrees: lines close together, or a long lens, tell it less
+well."""
 LEVEL_LENGTH = 0.6
 """Length of level lines that must agree, in long edges."""
 _PAIRS = 1500

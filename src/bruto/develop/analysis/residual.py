@@ -22,7 +22,7 @@ PIECES, SIDE = 4, 320
 """Pieces that are looked at, those with most detail, and their side, pixels."""
 _BLOCK = 16
 _FINE, _COARSE = 1.5, 2.0
-"""Standard deviations of the blurs that fine detail, and fine residual, are told from, pixels."""
+"""Standard deviations of the blurs that fine detail, and fine residual, are separated by, pixels."""
 
 
 def detailed_pieces(developer: Developer) -> list[Rectangle]:

@@ -23,7 +23,7 @@ from bruto.develop.steps.noise import noise_left
 from bruto.develop.steps.step import CoarseField, RawPosition, RawStep, RecordedImage
 
 DIAGONAL_12MP = 5040.0
-"""Diagonal of a 12 MP frame, pixels: what the scales of relief are told in."""
+"""Diagonal of a 12 MP frame, pixels: what the scales of relief are given in."""
 MEDIUM_PX, FINE_PX = 16.0, 3.0
 """Largest structure of the medium and of the fine layer, pixels of a 12 MP frame."""
 EDGE = 0.36

@@ -99,7 +99,7 @@ def _smooth(value: float, ends: tuple[float, float]) -> float:
 
 
 def light_value(meta: RawMeta, ev: NDArray[np.float32]) -> float | None:
-    """Compute the EV at ISO 100 of the middle of the scene, from the exposure told by the file.
+    """Compute the EV at ISO 100 of the middle of the scene, from the exposure stated in the file.
 
     None where it tells none.
 
@@ -113,7 +113,7 @@ def light_value(meta: RawMeta, ev: NDArray[np.float32]) -> float | None:
     Returns
     -------
     float | None
-        EV at ISO 100 of the middle of the scene, from the exposure told by the file.
+        EV at ISO 100 of the middle of the scene, from the exposure stated in the file.
     """
     if not (meta.iso and meta.exposure_s and meta.f_number):
         return None

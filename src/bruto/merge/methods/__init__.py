@@ -17,7 +17,7 @@ METHODS: tuple[Method, ...] = (MEAN, MEDIAN, CLIPPED, BRACKET, TRAILS, SKY, LONG
 
 
 def commands() -> dict[str, list[Method]]:
-    """Methods by their command; the first one of a command is what it does unless told."""
+    """Methods by their command; the first one of a command is what it does unless asked otherwise."""
     found: dict[str, list[Method]] = {}
     for method in METHODS:
         found.setdefault(method.command, []).append(method)

@@ -28,7 +28,7 @@ LONGEST = 40
 """Frames that are bridged at once."""
 STEP_PX = 0.5
 COLOR_SIGMA = 2.5
-"""Pixels about a place by which the colour of a trail is told."""
+"""Pixels about a place by which the colour of a trail is determined."""
 TRACE = 1e-5
 """Share of the brightest trail's light below which there is none."""
 ALONG_PX = 4

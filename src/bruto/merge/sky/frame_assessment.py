@@ -51,7 +51,7 @@ class FrameAssessment:
     cloud: float = 0.0
     """Share of the sky under clouds, `clear`: the rest."""
     fine: bool = True
-    """Whether its spots are told to a part of a pixel."""
+    """Whether its spots are measured to a part of a pixel."""
     note: str = ""
     """What else is to be said of it."""
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 EDGE = 1008
-"""Long edge at which sky and ground are told apart, pixels."""
+"""Long edge at which sky and ground are distinguished, pixels."""
 SURE, STARS_REACH, FAR = 0.003, 0.02, 0.03
 """Shares of the long edge around a star that are surely sky, that tell how even the sky is, and beyond which an edge
 may be ground.

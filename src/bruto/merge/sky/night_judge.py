@@ -31,7 +31,7 @@ SHAKEN = 0.72
 BRIGHTER = 1.08
 """Times the usual level from which a frame is clouded rather than shaken."""
 SKY_COLUMNS = 24
-"""Blocks across the frame by which clouds are told."""
+"""Blocks across the frame by which clouds are determined."""
 LEAST_SKY = 0.05
 """Share of the blocks that has to show stars, or all of them are looked at."""
 CHANGED, CLOUD_SHARE = 0.06, 0.2

@@ -35,7 +35,7 @@ FINE, LEAST_FINE = 4, 30
 many frames fewer, down to so many in all.
 """
 COARSE = 32
-"""Places a side of the blocks by which slow changes are told."""
+"""Places a side of the blocks by which slow changes are determined."""
 BEYOND, WIDE = 0.014, 7
 """Share of the frame that a line of light goes on at its ends, which are fainter than what was seen, and its width in
 pixels of the mask.

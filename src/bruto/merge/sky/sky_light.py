@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from bruto.catalog import tr
 
 BLOCK = 32
-"""Pixels a side of the blocks by which the sky's light is told."""
+"""Pixels a side of the blocks by which the sky's light is determined."""
 LEAST_SKY = 0.9
 """Share of sky from which a place counts."""
 LEAST_BLOCKS = 30

@@ -21,7 +21,7 @@ from bruto.merge.sky.stars import Spots
 SIDEREAL = 2 * math.pi / 86164.0905
 """Turn of the sky, radians a second (IERS: sidereal day of 86164.0905 s)."""
 DIAGONAL_35MM = 43.2666
-"""Diagonal of the frame that focal lengths are told for, mm."""
+"""Diagonal of the frame that focal lengths are given for, mm."""
 USUAL_35MM = 26.0
 AXES = 900
 """Directions of the pole that are tried."""

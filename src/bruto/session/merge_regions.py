@@ -34,7 +34,7 @@ def _blocks(values: NDArray[np.float32]) -> NDArray[np.float32]:
     return values[: h * BLOCK, : w * BLOCK].reshape(h, BLOCK, w, BLOCK).mean(axis=(1, 3))
 
 
-def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Region, ...]:
+def merge_regions(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Region, ...]:
     """Return up to `MOST` places of two developed pictures (H, W, 3) of one frame, with what is to be seen there.
 
     Parameters
@@ -51,7 +51,7 @@ def differing(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Region
     """
     scale = min(1.0, EDGE / max(one.shape))
     h, w = round(one.shape[0] * scale), round(one.shape[1] * scale)
-    # noise is told at 1:1, in the middle of each block's place: an average would hide it
+    # noise is reported at 1:1, in the middle of each block's place: an average would hide it
     step = max(1, round(1 / scale))
     lightness = [picture_to_lab(p[::step, ::step][:h, :w])[..., 0].astype(np.float32) for p in (one, merged)]
     if min(lightness[0].shape) < 2 * BLOCK:

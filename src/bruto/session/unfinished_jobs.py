@@ -9,7 +9,7 @@ from typing import Any
 from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.storage.documents import read_as
-from bruto.storage.unfinished import keep_unfinished, take_unfinished
+from bruto.storage.unfinished_work import keep_unfinished, take_unfinished
 
 KIND = "tasks"
 

@@ -9,8 +9,8 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 
 from bruto.develop.strokes import Stroke, strokes_as_json, strokes_of
-from bruto.session.unfinished import MergeTask, Unfinished
-from bruto.storage import unfinished as kept
+from bruto.session.unfinished_jobs import MergeTask, Unfinished
+from bruto.storage import unfinished_work as kept
 
 
 class UnfinishedTest(unittest.TestCase):
