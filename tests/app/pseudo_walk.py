@@ -13,8 +13,8 @@ import re
 import unittest
 from pathlib import Path
 
-from PySide6.QtCore import QRect
-from PySide6.QtWidgets import QAbstractButton, QCheckBox, QComboBox, QLabel, QRadioButton, QWidget
+from PySide6.QtCore import QPoint, QRect, Qt
+from PySide6.QtWidgets import QAbstractButton, QCheckBox, QComboBox, QLabel, QRadioButton, QScrollArea, QWidget
 
 from bruto.app.pages.pages import PAGES
 from bruto.app.widgets.plain_text import ElidedLabel
@@ -58,6 +58,17 @@ def cut(widget: QWidget, text: str) -> bool:
     return widget.fontMetrics().horizontalAdvance(text.replace("&", "")) + mark > widget.width()
 
 
+def beyond(widget: QWidget) -> bool:
+    """Whether a widget reaches beyond the right edge of what scrolls up and down only."""
+    area = widget.parentWidget()
+    while area is not None and not isinstance(area, QScrollArea):
+        area = area.parentWidget()
+    if area is None or area.horizontalScrollBarPolicy() != Qt.ScrollBarPolicy.ScrollBarAlwaysOff:
+        return False
+    view = area.viewport()
+    return widget.mapTo(view, QPoint(widget.width(), 0)).x() > view.width() + 1
+
+
 class Walk(WindowTest):
     def faults(self, size: str) -> list[str]:
         found = []
@@ -69,7 +80,7 @@ class Walk(WindowTest):
             chosen = widget.currentText() if isinstance(widget, QComboBox) else ""
             tip = TAG.sub("", html.unescape(widget.toolTip()))
             found += [f"missed: {place}: {words!r}" for words in (text, chosen, tip) if missed(words)]
-            if text and cut(widget, text):
+            if text and (cut(widget, text) or beyond(widget)):
                 found.append(f"cut: {place} {widget.width()}x{widget.height()}: {text!r}")
         return found
 
@@ -84,6 +95,8 @@ class Walk(WindowTest):
                 found += self.faults(f"{width}x{height}")
                 if PICTURES:
                     self.window.grab().save(str(Path(PICTURES) / f"{task}-{width}.png"))
+        errors = Path(os.environ["XDG_STATE_HOME"]) / "bruto/errors.log"
+        found += [errors.read_text()] if errors.is_file() else []
         self.assertEqual(found, [], "\n" + "\n".join(found))
 
 

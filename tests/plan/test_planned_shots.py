@@ -42,8 +42,8 @@ class File(unittest.TestCase):
         good = asdict(example())
         for bad in (
             {}, {**good, "date": "soon"}, {**good, "latitude": 91}, {**good, "zone": "No/Where"},
-            {**good, "wishes": [{"title": "x", "frames": 0}]}, {**good, "wishes": [{"title": "x", "seconds": -1}]},
-            {**good, "wishes": [{"title": "x" * 1000}]}, {**good, "wishes": [{"title": "x"}] * 300},
+            {**good, "planned_shots": [{"title": "x", "frames": 0}]}, {**good, "planned_shots": [{"title": "x", "seconds": -1}]},
+            {**good, "planned_shots": [{"title": "x" * 1000}]}, {**good, "planned_shots": [{"title": "x"}] * 300},
         ):  # fmt: skip
             with self.assertRaises(BrutoError):
                 plan_from(json.loads(json.dumps(bad)))
@@ -87,7 +87,7 @@ class PlanMatch(unittest.TestCase):
         self.assertEqual((few[0].state, few[0].note), ("differently", "480 frames planned, 100 taken"))
         stars = Plan("p", "2026-08-12", planned_shots=(PlannedShot("s", "stars", iso=1600, seconds=30, focal_35mm=26),))
         other = matched(stars, [TakenShot("a", 3200, 15, 26)])[0]
-        self.assertEqual(other.note, "asked 30 s, got 15 s; asked ISO 1600, got ISO 3200")
+        self.assertEqual(other.note, "30 s planned, 15 s taken; ISO 1600 planned, ISO 3200 taken")
         for shot in (TakenShot("wide", 1600, 30, 15), TakenShot("day", 50, 1 / 1000, 26)):
             self.assertEqual(matched(stars, [shot])[0].state, "missing")
 
@@ -104,7 +104,7 @@ class PlanMatch(unittest.TestCase):
         plan = Plan("p", "2026-08-12", planned_shots=(planned,))
         self.assertEqual(matched(plan, shots(16))[0].pace, "")
         self.assertIn("only one of 2 frames", matched(plan, shots(32))[0].pace)
-        self.assertIn("set 18", matched(plan, shots(18, 12))[0].pace)
+        self.assertIn("Set 18", matched(plan, shots(18, 12))[0].pace)
         self.assertEqual(matched(plan, shots(32, 2))[0].pace, "")
         self.assertEqual(matched(plan, [TakenShot("x", 1600, 15, 26)] * 5)[0].pace, "")
 

@@ -361,7 +361,7 @@ MEASURES: tuple[Measure, ...] = (
     ),
     Measure(
         "colour_noise",
-        tr("Colour noise, σ"),
+        tr("Chroma noise, σ"),
         _color_grain,
         2,
         lambda a: 0.15,

@@ -125,13 +125,13 @@ def _of_phone(book: Logbook, phone: str) -> dict[str, Any]:
             continue
     found: dict[str, Any] = {
         "groups": tuple(groups), "viewfinder": estimates.viewfinder(mine), "pace": estimates.pace(mine),
-        "storage": estimates.storage(mine), "hand": None, "hand_said": "",
+        "storage": estimates.storage(mine), "hand": None, "hand_text": "",
         "hand_shots": tuple(r for r in mine if r.support == "hand" and r.blur_px is not None and r.exposure_s),
     }  # fmt: skip
     try:
         found["hand"] = estimates.hand(mine)
     except BrutoError as error:
-        found["hand_said"] = str(error)
+        found["hand_text"] = str(error)
     return found
 
 

@@ -31,7 +31,7 @@ class MeasurementQueue:
 
     def __init__(self, shoot: Shoot, post: Post) -> None:
         self.shoot = shoot
-        self.worker = Worker("gauge", post)
+        self.worker = Worker("measurement", post)
         self._again, self._looking = self.worker.channel("reading the folder", 1), self.worker.channel("watching", 2)
         self._verdicts, self._measuring = self.worker.channel("verdicts", 3), self.worker.channel("measuring", 4)
         self._watch: FolderWatch | None = None

@@ -68,7 +68,7 @@ class PlanEditor:
     def __init__(self, shoot: Shoot, post: Post, book: Callable[[], Path]) -> None:
         """`book`: where the logbook lies that is learnt from."""
         self.shoot, self._book = shoot, book
-        self._worker = Worker("planning", post)
+        self._worker = Worker("plan", post)
         self._calculating = self._worker.channel("the sky", 50)
         self._knowing = self._worker.channel("the phone", 60)
         self._picturing = self._worker.channel("the picture", 90)

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.host import Host
 from bruto.app.pages.compare_grid import GridPart
-from bruto.app.pages.compare_panel import NARROW, WIDTH, ComparePanel
+from bruto.app.pages.compare_panel import ComparePanel
 from bruto.app.pdf import print_html
 from bruto.app.stage.compare_stage import ON_STAGE, CompareMode, CompareStage
 from bruto.app.stage.regions_view import RegionsView
@@ -36,7 +36,7 @@ from bruto.session.comparison import ComparedPair
 REGIONS, SWEEP, GRID = CompareMode.REGIONS, CompareMode.SWEEP, CompareMode.GRID
 TITLES = {
     REGIONS: tr("Regions"),
-    CompareMode.SIDE_BY_SIDE: tr("Side by side"),
+    CompareMode.SIDE_BY_SIDE: tr("Beside"),
     CompareMode.CURTAIN: tr("Curtain"),
     CompareMode.ALTERNATE: tr("Alternate"),
     CompareMode.DIFFERENCE: tr("Difference"),
@@ -235,7 +235,6 @@ class ComparePage(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.panel.setFixedWidth(NARROW if self.width() < 1120 else WIDTH)
         self._fit_bar()
 
     def _begin_sweep(self) -> None:

@@ -13,9 +13,6 @@ from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.compare.metrics import Comparison, sentences
 
-WIDTH, NARROW = 334, 296
-"""Of the panel in a wide and in a narrow window, pixels."""
-
 
 class ComparePanel(QWidget):
     """The phone's look, and the measured table with a plain sentence under each line."""
@@ -27,7 +24,7 @@ class ComparePanel(QWidget):
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(WIDTH)
+        self.setFixedWidth(334)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 8, 10, 8)
         self.look = PhoneLookBox(host)
@@ -68,8 +65,8 @@ class ComparePanel(QWidget):
         self,
         c: Comparison | None,
         note: str,
-        columns: tuple[str, str] = ("first", "second"),
-        names: tuple[str, str] = ("first", "second"),
+        columns: tuple[str, str] = (tr("first"), tr("second")),
+        names: tuple[str, str] = (tr("first"), tr("second")),
     ) -> None:
         """Fill the table, or empty it and say why."""
         self.note.setText(note)
@@ -90,6 +87,7 @@ class ComparePanel(QWidget):
             self.values[name] = (a, b)
             title = Label(name)
             title.setStyleSheet("font-weight: bold;")
+            title.setWordWrap(True)
             self.grid.addWidget(title, row, 0)
             for k, value in enumerate((a, b)):
                 self.grid.addWidget(Label(value), row, k + 1, Qt.AlignmentFlag.AlignRight)

@@ -153,7 +153,7 @@ class IntakePage(ShotPage):
             tr("Clipped"), tr("Mark clipped places: one channel, two, all (Shift+F4)"), checkable=True
         )
         self.flip_button = bar.add(
-            tr("Switch"), tr("Raw, preview, phone's picture at the same place and size (Shift+F3)")
+            tr("Next view"), tr("Raw, preview, phone's picture at the same place and size (Shift+F3)")
         )
         self.large_button = bar.add(
             tr("Large"), tr("Show the picture large instead of the board (Shift+F2)"), checkable=True

@@ -146,7 +146,7 @@ class LogbookPage(QWidget):
         ):
             row = QHBoxLayout()
             label = Label(name)
-            label.setFixedWidth(44)
+            label.setMinimumWidth(44)
             field = QLineEdit()
             field.setAccessibleName(name)
             field.setToolTip(tip)
@@ -158,7 +158,7 @@ class LogbookPage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(4)
         label = Label(tr("Battery"))
-        label.setFixedWidth(44)
+        label.setMinimumWidth(44)
         row.addWidget(label)
         self.charge: list[ValueBox] = []
         for name, unit, most, tip in (

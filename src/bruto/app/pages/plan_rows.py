@@ -120,7 +120,7 @@ def read_bearing(text: str) -> float | None:
 class PlanRow(Row):
     """A row of a planned shot; what stands in it is written as `write` says."""
 
-    FOUND = tr("proposed")
+    FOUND = tr("recommended")
 
     @staticmethod
     def name_width() -> int:

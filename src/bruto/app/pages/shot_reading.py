@@ -34,8 +34,8 @@ NAMES = (("r", tr("red")), ("g", tr("green")), ("b", tr("blue")))
 
 def clipped_text(clipped: dict[str, float]) -> str:
     """Which channels are clipped, and how much, as a note."""
-    parts = [f"{name} {clipped[key]:.2f} %" for key, name in NAMES if clipped[key] >= 0.01]
-    return tr("clipped: {channels}", channels=", ".join(parts)) if parts else tr("nothing clipped")
+    parts = [f"{name} {clipped[key]:.2f}" for key, name in NAMES if clipped[key] >= 0.01]
+    return tr("clipped: {channels} %", channels=", ".join(parts)) if parts else tr("nothing clipped")
 
 
 def phone_text(phone: PictureReport) -> str:
@@ -194,7 +194,7 @@ class Reading(QScrollArea):
         column = QVBoxLayout(body)
         column.setContentsMargins(10, 6, 12, 12)
         column.setSpacing(8)
-        self.raw_light = LightBars(tr("Raw, stops from mid-grey"))
+        self.raw_light = LightBars(tr("Raw, stops"))
         self.preview_light = LightBars(tr("Embedded preview"))
         column.addWidget(self.raw_light)
         column.addWidget(self.preview_light)

@@ -153,7 +153,7 @@ class StartPage(QWidget):
         self.demo = QPushButton(tr("Try the demo shoot"))
         self.demo.setToolTip(tr("One day at a made-up salt works, photographed by a simulated phone"))
         self.demo.clicked.connect(lambda: self.demo_wanted.emit(False))
-        self.night = QPushButton(tr("Its night"))
+        self.night = QPushButton(tr("Demo night"))
         self.night.setToolTip(
             tr("A ladder of settings, a star field, running water and a sky of 240 frames, taken while you watch")
         )

@@ -241,7 +241,7 @@ class CompareStage(ViewportWidget):
             pace = (
                 tr("every {interval:.1f} s", interval=self._timer.interval() / 1000)
                 if self._timer.isActive()
-                else "held"
+                else tr("paused")
             )
             self._label(p, self.names[int(self.flip)], 10, True)
             self._label(p, tr("{pace}: + and − change the pace, Space switches", pace=pace), pane.width() - 10, False)

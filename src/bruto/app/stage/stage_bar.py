@@ -17,6 +17,10 @@ KINDS = {
 """Description of each kind of source: above the stage, and behind its size."""
 
 
+GAP = 5
+"""Between buttons, pixels."""
+
+
 class StageBar(QWidget):
     """`tag` says what is on screen, `facts` a little about it; buttons are added left or right of the gap."""
 
@@ -27,7 +31,7 @@ class StageBar(QWidget):
         self.setFixedHeight(36)
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(6, 0, 6, 0)
-        self._row.setSpacing(5)
+        self._row.setSpacing(GAP)
         self.tag_wanted = True
         self.tag = Label(tag)
         self.tag.setObjectName("tag")
@@ -39,9 +43,21 @@ class StageBar(QWidget):
 
     def fit_tag(self) -> None:
         """Show the tag where it is wanted and fits beside the buttons."""
-        shown = [w for b in self.findChildren(QPushButton) if not b.isHidden() for w in (b.sizeHint().width(),)]
-        needs = sum(shown) + self.tag.sizeHint().width() + 6 * len(shown) + 26
+        buttons = [b for b in self.findChildren(QPushButton) if not b.isHidden()]
+        self._tighten(buttons, False)
+        needs = sum(b.sizeHint().width() + GAP for b in buttons) + 12
+        self._tighten(buttons, needs > self.width())
+        needs += self.tag.sizeHint().width() + 14
         self.tag.setVisible(self.tag_wanted and bool(self.tag.text()) and needs <= self.width())
+
+    @staticmethod
+    def _tighten(buttons: list[QPushButton], tight: bool) -> None:
+        """Buttons with less space beside their words, where they would be cut otherwise."""
+        for button in buttons:
+            if bool(button.property("tight")) != tight:
+                button.setProperty("tight", tight)
+                button.style().unpolish(button)
+                button.style().polish(button)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """The tag gives way to the buttons where there is little room."""

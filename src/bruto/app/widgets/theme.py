@@ -224,6 +224,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton#verdict:focus {{ border: 2px solid #FFFFFF; }}
     QPushButton#verdict:checked:focus {{ border: 2px solid {t.accent if t.name == "light" else "#0B5E55"}; }}
     QPushButton#onStage {{ background: transparent; color: #FFFFFF; border: 1px solid #C9C9C9; padding: 3px 5px; }}
+    QPushButton#onStage[tight="true"] {{ padding: 3px 2px; }}
     QPushButton#onStage:hover {{ border: 1px solid #FFFFFF; background: #7A7A7A; }}
     QPushButton#onStage:checked {{ background: {t.raised if t.name == "light" else t.ink};
         color: {t.ink if t.name == "light" else t.panel}; font-weight: bold; }}
