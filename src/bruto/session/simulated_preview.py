@@ -100,7 +100,7 @@ def sky_of(plan: Plan) -> Sky:
         {"Sun": height, "Moon": _heights(moon, where, day.begin, day.end)},
         height,
         day.light,
-        _marks((day.rise, tr("sunrise")), (day.set, tr("sunset")), (day.noon[0], "highest")),
+        _marks((day.rise, tr("sunrise")), (day.set, tr("sunset")), (day.noon[0], tr("highest"))),
     )
     return Sky(facts, by_night, by_day)
 

@@ -161,16 +161,16 @@ class LogbookPage(QWidget):
         label.setMinimumWidth(44)
         row.addWidget(label)
         self.charge: list[ValueBox] = []
-        for name, unit, most, tip in (
-            (tr("Charge before"), " %", 100, tr("Battery charge when the shoot began")),
-            (tr("Charge after"), " %", 100, tr("Battery charge when it ended")),
-            (tr("Hours"), " h", 48, tr("Hours between the two; the drain per hour is learnt from all shoots")),
+        for name, empty, unit, most, tip in (
+            (tr("Charge before"), tr("before"), " %", 100, tr("Battery charge when the shoot began")),
+            (tr("Charge after"), tr("after"), " %", 100, tr("Battery charge when it ended")),
+            (tr("Hours"), tr("hours"), " h", 48, tr("Hours between; the drain per hour is learnt from all shoots")),
         ):
             box = ValueBox()
             box.setRange(0, most)
             box.setDecimals(0 if most == 100 else 1)
             box.setSuffix(unit)
-            box.setSpecialValueText(name.removeprefix("Charge ").lower())
+            box.setSpecialValueText(empty)
             box.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
             box.setAccessibleName(name)
             box.setToolTip(tip)

@@ -113,7 +113,7 @@ class LearntPlots(QWidget):
         self.hand.show_plot(
             x,
             y,
-            ("time", tr("blurred, at {USUAL_FOCAL_35MM:.0f} mm", USUAL_FOCAL_35MM=USUAL_FOCAL_35MM)),
+            (tr("time"), tr("blurred, at {USUAL_FOCAL_35MM:.0f} mm", USUAL_FOCAL_35MM=USUAL_FOCAL_35MM)),
             dots,
             [curve],
             text,

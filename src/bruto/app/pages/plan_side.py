@@ -171,7 +171,8 @@ class PlanSide(QWidget):
         self.zone.setPlaceholderText(tr("time zone"))
         self.zone.setAccessibleName(tr("Time zone"))
         self.zone.setToolTip(tr("Name of the time zone, for example CET; empty for the zone of the longitude"))
-        self.zone.setFixedWidth(76)
+        self.zone.setFixedWidth(58)
+        self.date.setMinimumWidth(116)
         self.zone.editingFinished.connect(partial(self._text, "zone"))
         self.texts["zone"] = self.zone
         when.addWidget(self.date, 1)

@@ -22,7 +22,7 @@ from bruto.shoot.shots import read_shot, small_view
 from bruto.storage.settings import RecentShoot
 from bruto.tasks import Task
 
-WIDTH = 730
+WIDTH = 760
 """Of the column, pixels."""
 PICTURE = QSize(96, 72)
 WHAT = (

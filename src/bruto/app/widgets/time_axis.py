@@ -26,12 +26,16 @@ DRAG = 3.0
 """Pixels from which a press is a drag."""
 MOST_LANES = 4
 LIGHT = (
-    (-0.833, "day"),
+    (-0.833, tr("day")),
     (-6.0, tr("civil twilight")),
     (-12.0, tr("nautical twilight")),
     (-18.0, tr("astronomical twilight")),
 )
 """Height of the sun from which it is so light, and its name."""
+
+
+TRACKS = {"Sun": tr("Sun"), "Moon": tr("Moon")}
+"""Titles of tracks by their identifier; others, such as stars, go by their own name."""
 
 
 @dataclass(frozen=True)
@@ -222,7 +226,7 @@ class TimeAxis(QWidget):
             p.setPen(t.color("quiet"))
             p.drawText(QRectF(0, y - 8, LEFT - 5, 16), right_middle, f"{height}°")
         looks = ((Qt.PenStyle.SolidLine, "ink", 2.2), (Qt.PenStyle.DashLine, "suggestion", 1.8))
-        names = [n for n in axis.tracks if n != "Moon"] + [tr("Moon")]
+        names = [n for n in axis.tracks if n != "Moon"] + ["Moon"]
         taken: list[QRectF] = []
         for name in names:
             if name not in axis.tracks:
@@ -232,7 +236,7 @@ class TimeAxis(QWidget):
             for part in _above(axis.tracks[name]):
                 p.drawPolyline(QPolygonF([QPointF(self.x_of(m), self.y_of(h)) for m, h in part]))
             p.setPen(t.color(role))
-            self._name_track(p, name, axis.tracks[name], taken)
+            self._name_track(p, TRACKS.get(name, name), axis.tracks[name], taken)
         p.setPen(t.color("quiet"))
         last = -1e9
         for moment, name in axis.marks:
