@@ -98,7 +98,7 @@ class Pictures(unittest.TestCase):
                 self.assertLess(found.after[0], 2.0)
                 self.assertLess(found.after[1], 6.0)
                 self.assertLess(found.after[0], 0.35 * found.before[0])
-                self.assertGreater(found.kept_out, 60)
+                self.assertGreater(found.withheld, 60)
                 did = {d.what: d.value for d in found.did}
                 self.assertGreater(did["shadows"], 0.1)
                 self.assertGreater(did["chroma"], 10)

@@ -82,7 +82,7 @@ class Measured(unittest.TestCase):
                 self.assertAlmostEqual(found[side]["bits_per_pixel"], 8 * path.stat().st_size / pixels, places=2)
             rows = {r[0]: r[3] for r in sentences(c)}
             times = paths[0].stat().st_size / paths[1].stat().st_size
-            self.assertEqual(rows["File, MB"], f"The raw takes {times:.1f} times what the phone's picture takes.")
+            self.assertEqual(rows["File, MB"], f"The raw takes {times:.1f} times the storage of the phone's picture.")
             self.assertIn("compression becomes visible", rows["Bits per pixel"])
             self.assertIsNone(stored(Finished(picture)))
             paths[1].unlink()
@@ -196,6 +196,6 @@ class WholeShoot(unittest.TestCase):
     def test_one_file_alone_is_refused_in_words(self) -> None:
         raw = taken("card", size=MIDDLE)[0]["files"][0]
         run = CliRunner().invoke(app, ["compare", str(raw)])
-        self.assertIn("compared with what", str(run.exception))
+        self.assertIn("with what?", str(run.exception))
         with TemporaryDirectory() as name:
             self.assertIn("holds no raw", str(CliRunner().invoke(app, ["compare", name]).exception))

@@ -68,17 +68,17 @@ class ShotForecast:
 
     def lines(self) -> list[tuple[str, str, bool]]:
         """Name, what is reported, and whether it is something to mind."""
-        what = tr("sky") if self.of_sky else tr("grey")
+        what = tr("the sky") if self.of_sky else tr("grey")
         light = tr("{what} at {level:.2g} % of saturation", what=what, level=100 * self.level)
         if not self.full:
             light += tr(", {log2:.1f} EV below it", log2=math.log2(1 / max(self.level, 1e-09)))
-        found = [(tr("Light"), "the " + light if self.of_sky else light, self.full)]
+        found = [(tr("Light"), light, self.full)]
         if self.of_sky:
             found.append(
                 (
                     tr("Noise"),
                     tr(
-                        "sky {snr:.1f} ×, a star of magnitude {STAR:g} {snr_shadow:.0f} × its noise",
+                        "sky {snr:.1f} ×, star of magnitude {STAR:g}: {snr_shadow:.0f} × its noise",
                         snr=self.snr,
                         STAR=STAR,
                         snr_shadow=self.snr_shadow,
