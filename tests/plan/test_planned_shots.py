@@ -42,7 +42,8 @@ class File(unittest.TestCase):
         good = asdict(example())
         for bad in (
             {}, {**good, "date": "soon"}, {**good, "latitude": 91}, {**good, "zone": "No/Where"},
-            {**good, "planned_shots": [{"title": "x", "frames": 0}]}, {**good, "planned_shots": [{"title": "x", "seconds": -1}]},
+            {**good, "planned_shots": [{"title": "x", "frames": 0}]},
+            {**good, "planned_shots": [{"title": "x", "seconds": -1}]},
             {**good, "planned_shots": [{"title": "x" * 1000}]}, {**good, "planned_shots": [{"title": "x"}] * 300},
         ):  # fmt: skip
             with self.assertRaises(BrutoError):
