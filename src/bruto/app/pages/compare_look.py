@@ -51,6 +51,7 @@ class PhoneLookBox(QWidget):
         self.find_button.clicked.connect(self._find)
         row.addWidget(self.find_button)
         self.progress = QProgressBar()
+        self.progress.setTextVisible(False)  # a figure on its own fill cannot be read
         self.progress.setRange(0, 100)
         self.progress.setAccessibleName(tr("Finding the phone's look"))
         row.addWidget(self.progress, 1)
