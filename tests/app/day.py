@@ -224,7 +224,7 @@ def first(hand: Hand, folder: Path) -> None:
     hand.key("ctrl+shift+a")
     hand.until(lambda: len(w.shoot.selection) == 5, "five selected")
     hand.key("alt+shift+a")
-    hand.until(lambda: "suggestions of 5 shots" in w.message.text(), "suggestions")
+    hand.until(lambda: "suggestions to each of 5 shots" in w.message.text(), "suggestions")
     hand.quiet()
     recipes = {n: load_sidecar(folder / f"{n}.dng")[0].recipe for n in kept}
     assert len({r.exposure for r in recipes.values()}) >= 4, {n: r.exposure for n, r in recipes.items()}
@@ -249,7 +249,7 @@ def first(hand: Hand, folder: Path) -> None:
     hand.key("ctrl+1")
     hand.click(w.intake.board.viewport(), hand.card("good"))
     hand.key("ctrl+shift+a", "alt+v")
-    hand.until(lambda: "copied values on" in w.message.text(), "used")
+    hand.until(lambda: "pasted values to" in w.message.text(), "used")
     hand.quiet()
     whites = {load_sidecar(folder / f"{n}.dng")[0].recipe.temperature for n in kept}
     assert whites == {white}, (whites, white)

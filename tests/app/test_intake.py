@@ -302,7 +302,7 @@ class TakesAndGear(IntakeTest):
         self.wait(lambda: key in self.window.shoot.picture_reports)
         found = self.window.shoot.picture_reports[key]
         texts = [w.text() for w in self.page.reading.rows.findChildren(type(self.page.reading.advice_text))]
-        self.assertTrue(any(f"any {found.clipped_percent['any']:.2f} %" in t for t in texts), texts)
+        self.assertTrue(any(f"any channel {found.clipped_percent['any']:.2f} %" in t for t in texts), texts)
         QTest.keyClick(self.page.board, KEY.Key_F3, SHIFT)
         QTest.keyClick(self.page.board, KEY.Key_F3, SHIFT)
         self.settle()

@@ -54,9 +54,9 @@ class Looking(WindowTest):
     def test_shots_questions_and_what_is_told(self) -> None:
         page = self.page
         self.assertIn("Made-up", page.made_up.text())
-        self.assertIn("ISO", page.plots.noise.text)
+        self.assertIn("ISO", page.plots.noise.caption)
         self.assertGreater(len(page.plots.noise.dots), 30)
-        self.assertIn("half blurred at 1/", page.plots.hand.text)
+        self.assertIn("half blurred at 1/", page.plots.hand.caption)
         self.choose_shoot(self.title)
         self.assertEqual(page.table.rowCount(), COUNT)
         self.assertEqual(page.table.item(0, 1).text(), "400")
@@ -174,9 +174,9 @@ class Looking(WindowTest):
 
     def test_plots_in_both_themes_hold_their_text(self) -> None:
         page = self.page
-        for plot in (page.plots.noise, page.plots.hand, page.plots.viewfinder, page.plots.room):
+        for plot in (page.plots.noise, page.plots.hand, page.plots.viewfinder, page.plots.storage):
             self.assertGreaterEqual(plot.width(), 190)
-            self.assertTrue(plot.text or plot.empty)
+            self.assertTrue(plot.caption or plot.empty)
             for x, y, _ in plot.dots:
                 at = plot.at(x, y)
                 self.assertTrue(plot.rect().contains(QPoint(round(at.x()), round(at.y()))), (plot.title, x, y))

@@ -24,7 +24,7 @@ ACTIONS: dict[str, str] = {
     JOINED: tr("joined with another window"),
     APPLIED_ALL: tr("all suggestions applied"),
     APPLIED_EACH: tr("each shot's suggestions applied"),
-    PASTED: tr("values pasted"),
+    PASTED: tr("pasted values"),
     PHONE_LOOK: tr("the phone's look"),
     "reset": tr("all values reset"),
     "aspect": tr("aspect ratio"),
