@@ -329,7 +329,7 @@ def second(hand: Hand, folder: Path) -> None:
     w = hand.window
     start = hand.until(lambda: w.page(Task.START), "start page")
     hand.until(lambda: len(start.cards) == 1, "the shoot")
-    assert "5 kept" in hand.gui(lambda: start.cards[0].lines[1])
+    assert "5 Keep or Best" in hand.gui(lambda: start.cards[0].lines[1])
     hand.key("Return")
     hand.until(lambda: w.task() == Task.EXPORT, "where it was left")
     assert hand.gui(lambda: w.shoot.folder) == folder
