@@ -206,7 +206,7 @@ class Unfinished(WindowTest):
         again.show()
         line = again.line
         self.assertTrue(line.isVisible() and line.leave.isVisible())
-        self.assertEqual(line.text.text(), "Taking in from card was not finished.")
+        self.assertEqual(line.text.text(), "Importing from card did not finish.")
         QTest.mouseClick(line.leave, LEFT)
         self.assertEqual(line.text.text(), "Merging 2 frames to m.dng was not finished.")
         QTest.mouseClick(line.button, LEFT)

@@ -190,7 +190,7 @@ class Bad(StoreTest):
         before = {p.name: p.read_bytes() for p in other.iterdir()}
         for name in (*before, "folder"):
             (other / "folder").mkdir(exist_ok=True)
-            with self.subTest(name), self.assertRaisesRegex(BrutoError, "no logbook"):
+            with self.subTest(name), self.assertRaisesRegex(BrutoError, "not a logbook"):
                 Logbook(other / name)
         (other / "folder").rmdir()
         self.assertEqual({p.name: p.read_bytes() for p in other.iterdir()}, before)
@@ -222,7 +222,7 @@ class Bad(StoreTest):
         self.addCleanup(other.close)
         other.execute("BEGIN IMMEDIATE")
         book._base.execute("PRAGMA busy_timeout = 50")
-        with self.assertRaisesRegex(BrutoError, "another window"):
+        with self.assertRaisesRegex(BrutoError, "Another window"):
             book.put(some(2))
         self.assertEqual(book.count(), 1)  # reading goes on meanwhile
         other.execute("ROLLBACK")
@@ -252,7 +252,7 @@ class Bad(StoreTest):
         book.put(some(100))
         pages = book._base.execute("PRAGMA page_count").fetchone()[0]
         book._base.execute(f"PRAGMA max_page_count = {pages + 4}")
-        with self.assertRaisesRegex(BrutoError, "no room"):
+        with self.assertRaisesRegex(BrutoError, "no storage left"):
             book.put(some(20000, begin=100))
         self.assertEqual(book.count(), 100)
         book._base.execute("PRAGMA max_page_count = 1000000")

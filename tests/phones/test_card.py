@@ -108,7 +108,7 @@ class Cards(unittest.TestCase):
         place = save_card(PhoneCard("Orrery", "Orrery Two", isos=(1.0,)))
         place.write_text("[]")
         self.assertEqual(load_card("Orrery", "Orrery Two"), PhoneCard("Orrery", "Orrery Two"))
-        with self.assertRaisesRegex(BrutoError, "mend"):
+        with self.assertRaisesRegex(BrutoError, "Delete or correct"):
             card_from({"make": "a"})
 
     def test_viewfinder_is_learnt_by_program(self) -> None:

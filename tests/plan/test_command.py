@@ -125,7 +125,7 @@ class Contract(unittest.TestCase):
             (("stars",), "--focal-35mm"), (("stars", "--focal-35mm", 0), "equivalent"),
             (("stars", "--focal-35mm", 26, "--offered", "1/0"), "not a number"),
             (("interval", "--exposure", 3), "--pause"), (("interval", "--exposure", -3, "--pause", 1),
-                "cannot be negative"),
+                "not −3 s"),
             (("interval", "--exposure", 3, "--frames", "/nowhere"), "nowhere"),
             (("night", "--latitude", 91, "--longitude", 0, "--date", "2026-01-01"), "latitude"),
             (("night", "--latitude", 0, "--longitude", 0, "--date", "soon"), "date"),

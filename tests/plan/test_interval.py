@@ -58,7 +58,7 @@ class Watching(unittest.TestCase):
             self.assertGreaterEqual(found.interval, exposure + pause)
             again = watched(shot(12, exposure, pause, math.ceil(found.interval)), exposure, math.ceil(found.interval))
             self.assertEqual(again.skips, 1)
-            self.assertIn("kept", again.messages[0])
+            self.assertIn("keeps the interval", again.messages[0])
 
     def test_doubles_drift_and_losses_are_told_apart(self) -> None:
         starts = shot(20, 15.0, 1.0)
