@@ -379,7 +379,7 @@ class States(WindowTest):
         self.wait(lambda: page.list.count() == 1)
         page.which.setCurrentIndex(2)
         self.wait(lambda: page.list.count() == len([s for s in self.window.shoot.shots if not s.problem]))
-        self.assertIn("None of the files contains", page.text.text())
+        self.assertIn("None of the files contains", page.place_note.text())
 
     def test_all_shots_are_delivered_and_none_overwritten(self) -> None:
         self.task(Task.EXPORT)

@@ -22,9 +22,9 @@ class Exercises(unittest.TestCase):
     def test_there_are_twelve_and_each_leads_to_a_page(self) -> None:
         self.assertEqual(len(ORDER), 12)
         self.assertEqual(set(ORDER), set(EXERCISES))
-        titles = {p.title for p in PAGES}
+        tasks = {p.task for p in PAGES}
         for exercise in EXERCISES.values():
-            self.assertIn(exercise.page, titles)
+            self.assertIn(exercise.task, tasks)
             self.assertTrue(exercise.thought.startswith("Often thought: "))
 
     def test_each_round_has_one_truth(self) -> None:
@@ -67,8 +67,8 @@ class Exercises(unittest.TestCase):
 
     def test_intervals_hold_the_pause(self) -> None:
         for made in self.rounds["interval"]:
-            exposure = float(re.search(r"([\d.]+) s are exposed", made.question)[1])
-            pause = float(re.search(r"takes ([\d.]+) s", made.question)[1])
+            exposure = float(re.search(r"Exposure ([\d.]+) s", made.question)[1])
+            pause = float(re.search(r"([\d.]+) s to save", made.question)[1])
             fits = [float(o.split()[0]) for o in made.options if float(o.split()[0]) >= exposure + pause - 0.05]
             self.assertEqual(float(made.options[made.right].split()[0]), min(fits))
 

@@ -71,7 +71,7 @@ class RememberingTest(unittest.TestCase):
                     self.assertLess(time.monotonic(), end)
                     time.sleep(0.05)
                 self.assertEqual({r.support for r in book.page(shoot=name)}, {held})
-                book.set_shoot(name, held="hand")  # the user's word stays, whatever is measured again
+                book.set_shoot(name, support="hand")  # the user's word stays, whatever is measured again
             self.measured()
             self.wait_for_writing()
             with Logbook(demo_logbook()) as book:

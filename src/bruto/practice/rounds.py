@@ -43,7 +43,7 @@ class Round:
 
 @dataclass(frozen=True)
 class Exercise:
-    """`title`; `page`: the task where one does it for real."""
+    """`title`; `task`: where one does it for real."""
 
     title: str
     asks: str
