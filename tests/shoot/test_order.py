@@ -66,7 +66,7 @@ class Ratings(Folder):
         for body in ("<x", "<!DOCTYPE a [<!ENTITY b 'c'>]><a>&b;</a>"):
             xmp_path(raw).write_text(body)
             self.assertIsNone(read_rating(raw))
-            with self.assertRaisesRegex(FileProblem, "left alone"):
+            with self.assertRaisesRegex(FileProblem, "left unchanged"):
                 write_rating(raw, stars=5)
             self.assertEqual(xmp_path(raw).read_text(), body)
 
@@ -176,7 +176,7 @@ class TakingIn(Folder):
         with mock.patch("bruto.shoot.file_import.shutil.disk_usage", return_value=usage):
             result = import_files(self.card, self.here)
         self.assertEqual(len(result.failed), 6)
-        self.assertIn("no room", result.failed[0][1])
+        self.assertIn("is full", result.failed[0][1])
 
     def test_stopping_keeps_what_is_whole(self) -> None:
         def cancelled() -> bool:

@@ -65,7 +65,7 @@ class Shoots(Folder):
         turned = replace(shot, seen=replace(shot.seen, orientation=6))
         self.assertEqual(oriented_preview(turned).shape, (SMALL[0] // 4, SMALL[1] // 4, 3))
         np.testing.assert_array_equal(np.rot90(oriented_preview(shot), 3), oriented_preview(turned))
-        with self.assertRaisesRegex(BrutoError, "no preview"):
+        with self.assertRaisesRegex(BrutoError, "no embedded preview"):
             oriented_preview(read_shot(None, Path(taken("card", size=SMALL)[0]["files"][1])))
 
     def test_what_cannot_be_opened(self) -> None:
