@@ -31,7 +31,7 @@ from bruto.container.quick_metadata import read_quick_metadata
 from bruto.develop.pipeline import Developer
 from bruto.develop.profiles import chosen
 from bruto.develop.recipe import Recipe, load_recipe
-from bruto.develop.recipe_library import NamedRecipe, keep, kept
+from bruto.develop.recipe_library import NamedRecipe, keep, saved_recipes
 from bruto.develop.source import open_source, source_of_raw
 from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, load_card, save_card
@@ -201,7 +201,7 @@ def _stored(kind: str, folder: Path, data: bytes) -> None:
             save_card(PhoneCard("M", "Q", isos=(50.0,)))
         else:
             whole = True
-            kept()
+            saved_recipes()
             keep(NamedRecipe("warm", ("exposure",), Recipe()))
         if kind == "side" and not whole and not any(p.read_bytes() == data for p in folder.glob("*damaged*")):
             raise RuntimeError("the damaged sidecar was lost")
