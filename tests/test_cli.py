@@ -98,7 +98,7 @@ class Commands(unittest.TestCase):
         self.json("develop", raw, "-o", self.folder / "a.png", "--saved", "square")
         with Image.open(self.folder / "a.png") as picture:
             self.assertEqual(picture.size, (SMALL[1], SMALL[1]))
-        for name, word in (("none of that name", "Kept: odd, square"), ("odd", "exposure")):
+        for name, word in (("none of that name", "Saved versions: odd, square"), ("odd", "exposure")):
             code, _, err = run("develop", raw, "-o", self.folder / "b.png", "--saved", name)
             self.assertEqual(code, 1)
             self.assertIn(word, err)
