@@ -218,7 +218,7 @@ class Commands(Awkward):
         ):
             code, text = self.run_command(*run)
             self.assertEqual(code, 1)
-            self.assertIn("does not exist", text)
+            self.assertRegex(text, "does not exist|parent folder exists")
             self.assertFalse(gone.parent.exists())
 
 

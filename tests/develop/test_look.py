@@ -181,7 +181,7 @@ class Choice(unittest.TestCase):
         for no_file in ("/dev/zero", str(Path(self.path).parent)):
             found, problem = chosen(self.facts, no_file)
             self.assertIs(found, self.own)
-            self.assertRegex(problem, "no regular file|is a folder")
+            self.assertRegex(problem, "not a regular file|is a folder")
 
     def test_matrices_and_baseline_of_another_profile_are_used(self) -> None:
         profile, _ = chosen(self.facts, self.path)
