@@ -51,4 +51,8 @@ def unexpected(error: BaseException, doing: str) -> str:
             break
         except OSError:
             continue
-    return tr("An error in Bruto itself: this could not be finished. Your files are unchanged; {where}.", where=where)
+    return tr(
+        "An error in Bruto itself while {doing}: this could not be finished. Your files are unchanged; {where}.",
+        doing=doing,
+        where=where,
+    )

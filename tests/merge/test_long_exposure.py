@@ -140,7 +140,7 @@ class Long(unittest.TestCase):
 
     def test_what_it_says_before(self) -> None:
         notice = longer_by([MergeSteps(2.0, 100)] * 64)
-        self.assertEqual(notice, "As one exposure of 2.1 min, 6.0 stops longer than each frame.")
+        self.assertEqual(notice, "Like one exposure of 2.1 min, 6.0 stops longer than each frame.")
         self.assertIn("3.0 stops", longer_by([MergeSteps(None, None)] * 8))
 
     def test_the_command_line(self) -> None:

@@ -118,7 +118,7 @@ class Order(unittest.TestCase):
         self.picture.ask("a", bad, self.seen.append, self.fail_with)
         self.settle()
         self.assertEqual(len(self.seen), 1)
-        self.assertRegex(str(self.seen[0]), "failed: .*errors.log")
+        self.assertRegex(str(self.seen[0]), "failed: .*picture.*errors.log")
 
 
 if __name__ == "__main__":
