@@ -164,5 +164,5 @@ class Long(unittest.TestCase):
             run = CliRunner().invoke(
                 app, ["merge", "long", *map(str, self.files[:2]), "-o", str(self.folder / "d.dng"), option, value]
             )
-            self.assertIn(f"{option} is", str(run.exception))
+            self.assertIn(f"{option} must be", str(run.exception))
             self.assertFalse((self.folder / "d.dng").exists())
