@@ -208,9 +208,9 @@ class Unfinished(WindowTest):
         self.assertTrue(line.isVisible() and line.leave.isVisible())
         self.assertEqual(line.text.text(), "Importing from card did not finish.")
         QTest.mouseClick(line.leave, LEFT)
-        self.assertEqual(line.text.text(), "Merging 2 frames to m.dng was not finished.")
+        self.assertEqual(line.text.text(), "Merging 2 frames to m.dng did not finish.")
         QTest.mouseClick(line.button, LEFT)
-        self.assertEqual(line.text.text(), "Merging 2 frames to n.dng was not finished.")  # it waited
+        self.assertEqual(line.text.text(), "Merging 2 frames to n.dng did not finish.")  # it waited
         QTest.mouseClick(line.button, LEFT)
         self.wait(lambda: (self.folder / "n.dng").is_file() and not again.session.merging.running)
         self.assertTrue((self.folder / "m.dng").is_file())

@@ -267,7 +267,7 @@ class Trails(Sky):
         self.assertEqual(run.exit_code, 0, run.output)
         self.assertEqual(json.loads(run.stdout)["frames_used"], 14)
         run = CliRunner().invoke(app, ["merge", "trails", *files, "-o", str(out), "--aircraft", "maybe"])
-        self.assertIn("--aircraft is remove or keep", str(run.exception))
+        self.assertIn("--aircraft must be remove or keep", str(run.exception))
 
 
 def _with(**options: object) -> object:

@@ -72,7 +72,7 @@ class Clock(unittest.TestCase):
                 self.assertEqual(len(notes), int(changed != 0))
                 if changed:
                     alternative = "forward" if changed > 0 else "back"
-                    self.assertIn(f"put {alternative} by {abs(changed):g} h before sky-11.dng", notes[0])
+                    self.assertIn(f"set {alternative} by {abs(changed):g} h before sky-11.dng", notes[0])
 
     def test_a_pause_is_a_pause(self) -> None:
         frames = self.planned(0.75)

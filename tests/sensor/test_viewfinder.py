@@ -100,7 +100,7 @@ class NextShot(unittest.TestCase):
             self.assertEqual((found.seconds, found.tripod), (1 / 125, tripod))
         dark = replace(measure(flat_frame()), headroom_ev=2.0, motion_px=4.0, motion_degrees=5.0)
         notice = advise(dark, self.meta(50, 1 / 250), shaky)
-        self.assertIn("at 26 mm your hand holds 1/300 s in nine of ten (40 shots)", next(
+        self.assertIn("at 26 mm, 9 of 10 of your handheld shots are sharp at 1/300 s (from 40 shots)", next(
             a.text for a in notice if a.topic == "setting"
         ))  # fmt: skip
         self.assertIn(
