@@ -150,7 +150,7 @@ def _choosing() -> list[Command]:
         Command(
             f"verdict-{v.id}-next",
             tr("{text}, then next", text=v.text),
-            tr("Ctrl+F{k}", k=5 + k),
+            f"Ctrl+F{5 + k}",
             _judge(v.id, True),
             "choose",
             _shots,
