@@ -174,7 +174,7 @@ def make_clip(
     Returns
     -------
     Clip
-        What the clip became.
+        The clip as it was written.
 
     Raises
     ------

@@ -655,7 +655,7 @@ class Logbook:
         return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
 
     def imported(self, text: str, kind: str) -> int:
-        """Take in what was exported; all of it or nothing.
+        """Import what was exported; all of it or nothing.
 
         How many shots.
 

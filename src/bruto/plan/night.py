@@ -54,7 +54,7 @@ class NightTimes:
     dark: list[Span]
     """When the sun is 18° down and the moon is not up."""
     sun_state: str
-    """What is said where the sun does not rise or set."""
+    """Note for a day on which the sun does not rise or set."""
     target: tuple[float, float]
     target_rise: datetime | None
     target_set: datetime | None

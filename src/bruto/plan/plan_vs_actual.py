@@ -1,4 +1,4 @@
-"""What became of a plan: shots that were taken, laid on what was wished."""
+"""Planned shots compared with the shots that were taken."""
 
 from __future__ import annotations
 
@@ -186,7 +186,7 @@ class Summary:
 
 
 def summary(matches: Sequence[PlanMatch]) -> Summary:
-    """Return the sum of what became of a plan.
+    """Count what was done of a plan.
 
     Parameters
     ----------
@@ -196,7 +196,7 @@ def summary(matches: Sequence[PlanMatch]) -> Summary:
     Returns
     -------
     Summary
-        The sum of what became of a plan.
+        Counts of what was done, done differently and missing.
     """
     states = [b.state for b in matches]
     names = {s: [b.planned.title for b in matches if b.state == s] for s in ("done", "differently", "missing")}

@@ -1,4 +1,4 @@
-"""Kinds of planned shot: what each is taken of and how, and what is said where it can hurt somebody."""
+"""Kinds of planned shot: what each is taken of and how, and its cautions."""
 
 from __future__ import annotations
 

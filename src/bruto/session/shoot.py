@@ -102,7 +102,7 @@ class Shoot:
         self.opened.emit()
 
     def again(self, shots: list[Shot]) -> None:
-        """Take in the shots after files came or went; the current one stays current.
+        """Read the shots again after files came or went; the current one stays current.
 
         Parameters
         ----------
@@ -340,7 +340,7 @@ class Shoot:
         self.judged.emit(shot)
 
     def findings(self, shot: Shot) -> list[Finding]:
-        """Find the asked and got: what a shot is that was not meant.
+        """Compare what was intended with what a shot recorded.
 
         Parameters
         ----------
@@ -350,7 +350,7 @@ class Shoot:
         Returns
         -------
         list[Finding]
-            Asked and got.
+            Where they differ.
         """
         return check(shot, self.record.intent, self._usual, self.card_of(shot) or PhoneCard("", ""))
 

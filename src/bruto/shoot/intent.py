@@ -1,4 +1,4 @@
-"""Asked and got: is each shot what was meant? Zoom, resolution.
+"""Intended and recorded: is each shot what was meant? Zoom, resolution.
 
 Lens and raw are checked against the phone's card and the rest of the shoot.
 """

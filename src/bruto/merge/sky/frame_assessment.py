@@ -161,7 +161,7 @@ def _one_clock(known: list[tuple[Path, datetime]]) -> tuple[dict[Path, datetime]
     """Return the times of files in the order.
 
     Of their names as if the phone's clock had not been put forward or back meanwhile, by whole half hours; and
-    what is said of the frames before which it was.
+    notes on the frames before which it was.
     """
     steps = [(b - a).total_seconds() for (_, a), (_, b) in pairwise(known)]
     usual = float(np.median(steps)) if steps else 0.0
