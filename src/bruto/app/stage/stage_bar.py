@@ -48,7 +48,7 @@ class StageBar(QWidget):
         needs = sum(b.sizeHint().width() + GAP for b in buttons) + 12
         self._tighten(buttons, needs > self.width())
         needs += self.tag.sizeHint().width() + 14
-        self.tag.setVisible(self.tag_wanted and bool(self.tag.text()) and needs <= self.width())
+        self.tag.setVisible(self.tag_wanted and needs <= self.width())
 
     @staticmethod
     def _tighten(buttons: list[QPushButton], tight: bool) -> None:
