@@ -1,25 +1,43 @@
-"""Runs the unittest modules, one process each, as many at once as there are cores; ends with the count.
+"""Runs the unittest modules, as many at once as there are cores; ends with the count.
 
-`python tests/run_all.py [WORD ...]`: only modules whose name contains one of the words.
+`python tests/run_all.py [--all] [--slow] [--output] [WORD ...]`: only modules whose name contains one of the words.
+`--all` runs what is long by nature, too, at full count (see `tests.extent`); `--slow` lists more of the slowest tests;
+`--output` prints what passing modules print.
+
+One process loads everything once, and each module runs in a fork of it: none waits for libraries to load, and none
+sees what another left behind. Kernels use one thread in each, as the cores are busy with other modules.
 """
 
 from __future__ import annotations
 
 import contextlib
+import gc
+import importlib
 import json
 import os
-import subprocess
+import pkgutil
+import signal
 import sys
 import tempfile
 import time
 import unittest
-from concurrent.futures import ThreadPoolExecutor
+import warnings
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 ROOT = Path(__file__).resolve().parents[1]
 TIMES = ROOT / ".cache/test-times.json"
 LONGEST_S = 1500
 """A module that runs longer than this is ended and counts as failed, seconds."""
+SETTINGS = {
+    "QT_QPA_PLATFORM": "offscreen",
+    "QT_LOGGING_RULES": "qt.qpa.*=false",
+    "OMP_WAIT_POLICY": "passive",
+    "OMP_NUM_THREADS": "1",
+    "NUMBA_NUM_THREADS": "1",
+    "OPENBLAS_NUM_THREADS": "1",
+}
 
 
 def modules(words: list[str]) -> list[str]:
@@ -32,56 +50,107 @@ def modules(words: list[str]) -> list[str]:
     return sorted(chosen, key=lambda n: -known.get(n, 60.0))
 
 
-def worker(name: str, result_file: str) -> None:
-    """Run one module in this process and leave its counts in a file."""
-    sys.path.insert(0, str(ROOT))
+def load_everything() -> None:
+    """Import the program and its libraries; nothing may start a thread here, as threads do not live through a fork."""
+    import bruto
+
+    for found in pkgutil.walk_packages(bruto.__path__, "bruto."):
+        if not found.name.endswith("__main__"):
+            importlib.import_module(found.name)
+    gc.collect()
+    gc.freeze()
+
+
+class Timed(unittest.TextTestResult):
+    """Keeps how long each test took, seconds, with what was set up for it."""
+
+    def __init__(self, *arguments: Any, **more: Any) -> None:
+        super().__init__(*arguments, **more)
+        self.took: dict[str, float] = {}
+
+    def startTest(self, test: unittest.TestCase) -> None:
+        self.began = time.perf_counter()
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:
+        super().stopTest(test)
+        self.took[test.id()] = time.perf_counter() - self.began
+
+
+def run_here(name: str, folder: Path) -> None:
+    """Run one module in this process, which ends with it; output and counts go into files."""
+    output = os.open(folder / f"{name}.log", os.O_WRONLY | os.O_CREAT)
+    for stream in (1, 2):
+        os.dup2(output, stream)
+    os.environ["XDG_DATA_HOME"], os.environ["XDG_STATE_HOME"] = f"{folder}/data-{name}", f"{folder}/state-{name}"
+    warnings.simplefilter("default")
     suite = unittest.defaultTestLoader.loadTestsFromName(name)
-    result = unittest.TextTestRunner(stream=sys.stderr, verbosity=1).run(suite)
+    runner = unittest.TextTestRunner(stream=sys.stderr, verbosity=1, resultclass=Timed)
+    result = runner.run(suite)
+    assert isinstance(result, Timed)
     bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     skipped = [f"{test}: {reason}" for test, reason in result.skipped]
-    Path(result_file).write_text(json.dumps({"run": result.testsRun, "bad": bad, "skipped": skipped}))
+    counts = {"run": result.testsRun, "bad": bad, "skipped": skipped, "took": result.took}
+    (folder / f"{name}.json").write_text(json.dumps(counts))
+
+
+def start(name: str, folder: Path) -> int:
+    """Fork a process for a module."""
+    sys.stdout.flush()
     sys.stderr.flush()
-    os._exit(0 if bad == 0 else 1)  # threads of libraries must not hold the process
-
-
-def run_module(name: str, folder: str) -> dict:
-    """Run one module in a process of its own."""
-    result_file = Path(folder) / f"{name}.json"
-    environment = {
-        **os.environ,
-        "XDG_DATA_HOME": f"{folder}/data-{name}",
-        "XDG_STATE_HOME": f"{folder}/state-{name}",
-        "QT_QPA_PLATFORM": "offscreen",
-        "QT_LOGGING_RULES": "qt.qpa.*=false",
-        "OMP_WAIT_POLICY": "passive",
-        "PYTHONWARNINGS": "default",
-    }
-    began = time.perf_counter()
-    command = [sys.executable, str(Path(__file__)), "--worker", name, str(result_file)]
+    pid = os.fork()
+    if pid:
+        return pid
     try:
-        done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True, timeout=LONGEST_S)
-        output = done.stdout + done.stderr
-    except subprocess.TimeoutExpired as late:
-        output = f"ended after {LONGEST_S} s\n" + str(late.stderr or "")
-    seconds = time.perf_counter() - began
-    if result_file.is_file():
-        counts = json.loads(result_file.read_text())
-    else:
-        counts = {"run": 1, "bad": 1, "skipped": []}
-    return {"name": name, "seconds": seconds, "output": output, **counts}
+        run_here(name, folder)
+    except BaseException:
+        import traceback
+
+        traceback.print_exc()
+    finally:
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(0)  # threads of libraries must not hold the process
 
 
-def main(words: list[str]) -> int:
-    names = modules(words)
+def all_results(names: list[str], folder: Path, at_once: int) -> Iterator[dict[str, Any]]:
+    """Run the modules and yield each one's counts, seconds and output when it ends."""
+    waiting, running = list(names), {}
+    while waiting or running:
+        while waiting and len(running) < at_once:
+            name = waiting.pop(0)
+            running[start(name, folder)] = name, time.perf_counter()
+        pid, status = os.waitpid(-1, os.WNOHANG)
+        if pid not in running:
+            time.sleep(0.02)
+            for other, (_, began) in running.items():
+                if time.perf_counter() - began > LONGEST_S:
+                    os.kill(other, signal.SIGKILL)
+            continue
+        name, began = running.pop(pid)
+        counts: dict[str, Any] = {"run": 1, "bad": 1, "skipped": [], "took": {}}
+        with contextlib.suppress(OSError):
+            counts = json.loads((folder / f"{name}.json").read_text())
+        output = (folder / f"{name}.log").read_text(errors="replace")
+        if os.WIFSIGNALED(status):
+            output += f"ended by signal {os.WTERMSIG(status)} after {time.perf_counter() - began:.0f} s\n"
+        yield {"name": name, "seconds": time.perf_counter() - began, "output": output, **counts}
+
+
+def main(arguments: list[str]) -> int:
+    os.environ.update(SETTINGS)
+    if "--all" in arguments:
+        os.environ["BRUTO_TESTS"] = "all"
+    sys.path.insert(0, str(ROOT))
+    names, began = modules([a for a in arguments if not a.startswith("--")]), time.perf_counter()
+    took: dict[str, float] = {}
+    load_everything()
     passed = failed = skipped = 0
     times: dict[str, float] = {}
     with contextlib.suppress(OSError, ValueError):
         times = json.loads(TIMES.read_text())
-    with (
-        tempfile.TemporaryDirectory(prefix="bruto-tests-") as folder,
-        ThreadPoolExecutor(max(1, len(os.sched_getaffinity(0)))) as pool,
-    ):
-        for result in pool.map(lambda n: run_module(n, folder), names):
+    with tempfile.TemporaryDirectory(prefix="bruto-tests-") as folder:
+        for result in all_results(names, Path(folder), max(1, len(os.sched_getaffinity(0)))):
             good = result["run"] - result["bad"] - len(result["skipped"])
             passed, failed, skipped = passed + good, failed + result["bad"], skipped + len(result["skipped"])
             times[result["name"]] = result["seconds"]
@@ -89,16 +158,18 @@ def main(words: list[str]) -> int:
             print(f"{state:6} {result['name']:44} {result['run']:4} tests {result['seconds']:6.1f} s", flush=True)
             for reason in result["skipped"]:
                 print(f"       skipped {reason}")
-            if result["bad"]:
+            took.update(result["took"])
+            if result["bad"] or "--output" in arguments:
                 print(result["output"], flush=True)
     with contextlib.suppress(OSError):
         TIMES.parent.mkdir(exist_ok=True)
         TIMES.write_text(json.dumps(times))
+    print(f"in {time.perf_counter() - began:.0f} s; the slowest tests:")
+    for name in sorted(took, key=lambda n: -took[n])[: 40 if "--slow" in arguments else 8]:
+        print(f"{took[name]:8.1f} s  {name}")
     print(f"{passed} passed, {failed} failed, {skipped} skipped")
     return 1 if failed or not passed else 0
 
 
 if __name__ == "__main__":
-    if sys.argv[1:2] == ["--worker"]:
-        worker(*sys.argv[2:4])
     sys.exit(main(sys.argv[1:]))

@@ -11,7 +11,7 @@ import gettext
 import os
 import re
 import string
-from functools import cache
+from functools import cache, reduce
 from pathlib import Path
 from typing import Any
 
@@ -151,3 +151,69 @@ def trn(one: str, many: str, /, **parts: Any) -> str:
     translations, formatter = _language()
     text = translations.ngettext(one, many, int(next(iter(parts.values()))))
     return formatter.vformat(text, (), parts)
+
+
+def sentences(*parts: str) -> str:
+    """Set whole sentences one after the other.
+
+    Parameters
+    ----------
+    *parts
+        Sentences in the user's language; what is "" is left out.
+
+    Returns
+    -------
+    str
+        The text in the user's language.
+
+    Examples
+    --------
+    >>> sentences("All frames look good.", "", "Nothing was deleted.")
+    'All frames look good. Nothing was deleted.'
+    """
+    there = [p for p in parts if p]
+    return reduce(lambda text, part: tr("{text} {part}", text=text, part=part), there) if there else ""
+
+
+def clauses(*parts: str) -> str:
+    """Join what makes one sentence together by semicolons.
+
+    Parameters
+    ----------
+    *parts
+        Clauses in the user's language; what is "" is left out.
+
+    Returns
+    -------
+    str
+        The text in the user's language.
+
+    Examples
+    --------
+    >>> clauses("40 MB", "a raw takes 4.1 times its picture")
+    '40 MB; a raw takes 4.1 times its picture'
+    """
+    there = [p for p in parts if p]
+    return reduce(lambda text, part: tr("{text}; {part}", text=text, part=part), there) if there else ""
+
+
+def items(*parts: str) -> str:
+    """Join the items of a list by commas.
+
+    Parameters
+    ----------
+    *parts
+        Words in the user's language; what is "" is left out.
+
+    Returns
+    -------
+    str
+        The text in the user's language.
+
+    Examples
+    --------
+    >>> items("26 mm", "", "on a tripod")
+    '26 mm, on a tripod'
+    """
+    there = [p for p in parts if p]
+    return reduce(lambda text, part: tr("{text}, {part}", text=text, part=part), there) if there else ""

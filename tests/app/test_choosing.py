@@ -140,7 +140,6 @@ class Choosing(WindowTest):
         assert edit is not None
         edit.change("exposure", exposure=0.7, crop=(-0.3, -0.2, 0.2, 0.2))
         QTest.keyClick(self.window, KEY.Key_C, ALT)
-        self.assertIn("without frame", self.window.message.text())
         self.click("sluice-001-01")
         QTest.keyClick(self.window, KEY.Key_V, ALT)
         self.wait(lambda: "4 shots" in self.window.message.text())
@@ -220,7 +219,6 @@ class Choosing(WindowTest):
         (self.folder / "card-003.heic").write_bytes(b"another program's")
         before = set(self.folder.iterdir())
         self.window.asking.discard_shots()
-        self.assertIn("to the wastebasket", self.window.message.text())
         gone = {p.name for p in before - set(self.folder.iterdir())}
         self.assertEqual(gone, {"card-003.dng", "card-003.dng.bruto.json", "card-003.jpg"})
         found = [p for p in self.folder.parent.rglob("card-003.dng") if p.parent != self.folder]

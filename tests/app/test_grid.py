@@ -46,7 +46,7 @@ class GridOfMany(WindowTest):
         self.to_grid()
         names = ["the raw, corrected", "the raw, default values", "version brighter", "the phone's picture"]
         self.assertEqual(self.titles(), names)
-        self.assertIn("exposure +0.75 EV", self.view.words(0))
+        self.assertIn("+0.75 EV", self.view.words(0))
         self.assertFalse(self.page.wells[0].isVisible())
         panes = self.view.panes()
         image = pixels(self.view.grab().toImage()).astype(float)

@@ -101,7 +101,6 @@ class KeyboardWalk(WindowTest):
         self.settle()
         merged = self.folder / "sluice-001-01-mean-of-3.dng"
         self.assertEqual(read_dng(merged).meta.kind, "linear")
-        self.assertIn("3 frames merged", w.merge.outcome.text())
         QTest.mouseClick(w.merge.open_button, LEFT)
         self.settle()
         self.assertEqual(w.task(), Task.CORRECT)
@@ -152,7 +151,7 @@ class Subjects(WindowTest):
         w = self.window
         burst = [s.main for s in w.shoot.shots if s.name.startswith("sluice-001")][:2]
         self.choose("card-003")
-        merge = w.page(Task.MERGE)
+        w.page(Task.MERGE)
         self.compare_slowly()
         w.session.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
         self.wait(lambda: not w.session.merging.running)
@@ -160,7 +159,7 @@ class Subjects(WindowTest):
         self.settle()
         self.assertIn("ALIGNED", w.compare.tag.text())
         self.assertIsNotNone(w.compare.stage.first)
-        self.assertIn("2 frames merged", merge.outcome.text())
+        self.assertTrue((self.folder / "m.dng").is_file())
 
     def test_a_comparison_of_the_shot_before_is_not_shown(self) -> None:
         w = self.window

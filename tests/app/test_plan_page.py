@@ -10,6 +10,7 @@ from PySide6.QtCore import QDate, QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 
 from bruto.plan.planned_shots import load_plan
+from bruto.practice.exercises import EXERCISES
 from bruto.simphone.capture import Exposure
 from bruto.simphone.night import NightPhone, save_frame
 from bruto.tasks import Task
@@ -67,7 +68,7 @@ class Plans(WindowTest):
         self.reckoned()
         self.assertEqual((plan_editor.plan.latitude, plan_editor.plan.date), (41.5, "2026-08-12"))
         QTest.mouseClick(page.night, LEFT)
-        self.assertIn("dark 22:", page.status.text())
+        self.assertIn("22:", page.status.text())
         self.pick(side.add, "Star trail")
         self.reckoned()
         planned = plan_editor.planned
@@ -248,7 +249,7 @@ class Practice(WindowTest):
         QTest.mouseClick(page.buttons[right], LEFT)
         self.wait(practice.idle)
         self.assertIn("Correct.", page.verdict.text())
-        self.assertIn("Often thought:", page.thought.text())
+        self.assertIn(EXERCISES[practice.exercise].thought, page.thought.text())
         self.assertIn("1/1", page.list.item(0).text())
         QTest.mouseClick(page.buttons[1 - right], LEFT)  # the first answer counts
         self.assertEqual(practice.answer, right)

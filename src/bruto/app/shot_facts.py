@@ -70,6 +70,17 @@ def set_fact(group: ShotSet, reports: dict[str, SensorReport]) -> tuple[str, str
     return tr("{known_count} shots, same settings", known_count=len(known)), "accent"
 
 
+def set_title(group: ShotSet) -> str:
+    """What a set is and how many shots it has."""
+    templates = {
+        "burst": tr("burst of {count}"),
+        "bracket": tr("bracket of {count}"),
+        "ladder": tr("ladder of {count}"),
+        "trail": tr("trail of {count}"),
+    }
+    return templates[group.kind].format(count=len(group.shots))
+
+
 def card_text(shot: Shot) -> str:
     """What the file says of the subject, else what files there are."""
     description = shot.seen.description if shot.seen else ""
@@ -93,7 +104,7 @@ def kind_text(shot: Shot) -> str:
         else ""
     )
     if shot.seen and shot.raw and shot.picture:
-        kind += tr(" + picture")
+        kind = tr("{kind} + picture", kind=kind)
     if shot.clip:
-        kind += tr(" + clip")
+        kind = tr("{kind} + clip", kind=kind)
     return kind

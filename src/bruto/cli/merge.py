@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from bruto.catalog import tr
+from bruto.catalog import sentences, tr
 from bruto.cli.base import JsonFlag, OverwriteFlag, merge_app
 from bruto.errors import BrutoError
 from bruto.terminal import ProgressLine, print_json, shown
@@ -59,7 +59,7 @@ def add_merges() -> None:
     for name, methods in commands().items():
         text = methods[0].help
         if name not in own and len(methods) > 1:
-            text += tr(" Methods: {key}.", key=", ".join(m.key for m in methods))
+            text = sentences(text, tr("Methods: {key}.", key=", ".join(m.key for m in methods)))
         run = own.get(name) or _command_of(name, methods[0].key)
         merge_app.command(name, help=text)(run)
 

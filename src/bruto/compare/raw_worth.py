@@ -60,7 +60,7 @@ def reasons(c: Comparison) -> list[str]:
         if area >= AREA:
             found.append(tr("{what} detail in {area:.1f} % of the area", what=what, area=area))
     if found and stops >= 0.2:
-        found[-1] += tr(" (over {stops:.1f} EV)", stops=stops)
+        found[-1] = tr("{detail} (over {stops:.1f} EV)", detail=found[-1], stops=stops)
     texture = c.b["texture_kept_percent"]
     if texture < TEXTURE:
         found.append(tr("{texture:.0f} % of the faint texture", texture=100 - texture))

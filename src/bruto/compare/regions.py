@@ -138,7 +138,7 @@ KINDS: tuple[tuple[str, Callable[[_Maps], Scored], float], ...] = (
 """Kinds of difference, how each is found, and the least of it that is worth a look."""
 
 
-OWN = tr("your region")
+OWN = "own"
 """Kind of a place that was chosen by hand."""
 LEAST_L, LEAST_AB, LEAST_RATIO = 1.0, 1.5, 1.15
 """Differences of L*, of a*b*, and ratio of fine structure from which they are reported."""

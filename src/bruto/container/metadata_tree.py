@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.catalog import tr
+from bruto.catalog import items, tr
 from bruto.container.raw_frame import RawMeta
 
 Row = tuple[str, str]
@@ -121,8 +121,8 @@ def _taken(m: RawMeta) -> list[Row]:
     if m.f_number:
         rows.append((tr("Aperture"), f"f/{m.f_number:g}"))
     if m.focal_mm:
-        at35 = tr(", {focal_35mm:g} mm equivalent", focal_35mm=m.focal_35mm) if m.focal_35mm else ""
-        rows.append((tr("Focal length"), tr("{focal_mm:g} mm{at35}", focal_mm=m.focal_mm, at35=at35)))
+        at35 = tr("{focal_35mm:g} mm equivalent", focal_35mm=m.focal_35mm) if m.focal_35mm else ""
+        rows.append((tr("Focal length"), items(tr("{focal_mm:g} mm", focal_mm=m.focal_mm), at35)))
     return [r for r in rows if r[1]]
 
 
@@ -167,7 +167,7 @@ def _color(m: RawMeta) -> list[Row]:
     for k, c in enumerate(m.calibrations):
         name = ILLUMINANTS.get(c.illuminant, f"light {c.illuminant}")
         rows.append(
-            (tr("Calibration {k}", k=k + 1), name + (tr(", with forward matrix") if c.forward is not None else ""))
+            (tr("Calibration {k}", k=k + 1), items(name, tr("with forward matrix") if c.forward is not None else ""))
         )
         rows.append((tr("Colour matrix {k}", k=k + 1), _numbers(c.color)))
         if c.forward is not None:

@@ -141,4 +141,7 @@ def step_text(history: Sequence[tuple[str, Mapping[str, Any]]], index: int, reci
         name = "" if field == history[index][0] else f"{ui.title.lower()} "
         parts.append(f"{name}{ui.text(float(old))} → {ui.text(float(new))} {ui.unit}".rstrip())
     more = len(parts) - MOST + others if len(parts) > MOST else (others if parts else 0)
-    return ": " + ", ".join(parts[:MOST]) + (tr(" and {more} more", more=more) if more else "") if parts else ""
+    if not parts:
+        return ""
+    listed = ", ".join(parts[:MOST])
+    return ": " + (tr("{listed} and {more} more", listed=listed, more=more) if more else listed)

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from bruto.catalog import tr, trn
+from bruto.catalog import items, tr, trn
 from bruto.plan.almanac import Spot
 from bruto.plan.equipment import Equipment, EquipmentLens, saturation_per
 from bruto.plan.noise import ENOUGH_SNR, SHADOW_EV, blur_chance
@@ -71,7 +71,7 @@ class ShotForecast:
         what = tr("the sky") if self.of_sky else tr("grey")
         light = tr("{what} at {level:.2g} % of saturation", what=what, level=100 * self.level)
         if not self.full:
-            light += tr(", {log2:.1f} EV below it", log2=math.log2(1 / max(self.level, 1e-09)))
+            light = items(light, tr("{stops:.1f} EV below it", stops=math.log2(1 / max(self.level, 1e-09))))
         found = [(tr("Light"), light, self.full)]
         if self.of_sky:
             found.append(
@@ -116,7 +116,7 @@ class ShotForecast:
             else tr("{megabytes:.0f} MB", megabytes=self.megabytes)
         )
         if self.free_mb is not None:
-            size += tr(" of {free_mb:.1f} GB free", free_mb=self.free_mb / 1000)
+            size = tr("{size} of {free_gb:.1f} GB free", size=size, free_gb=self.free_mb / 1000)
         found.append(
             (
                 tr("Storage"),

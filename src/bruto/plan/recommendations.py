@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 
-from bruto.catalog import tr
+from bruto.catalog import items, tr
 from bruto.errors import BrutoError
 from bruto.plan.almanac import Spot, pole, star
 from bruto.plan.equipment import Equipment, EquipmentLens, at_most, nearest, saturation_per
@@ -426,7 +426,7 @@ def _ground(
     iso = nearest(means.isos, wanted / use)
     reason = tr("puts {lights} at {time}", lights=lights, time=time_text(use))
     if kind.light == "inside":
-        reason += tr(", in a room of {INSIDE_LUX:.0f} lux", INSIDE_LUX=INSIDE_LUX)
+        reason = items(reason, tr("in a room of {lux:.0f} lux", lux=INSIDE_LUX))
     return {"seconds": Recommendation(s, time_reason), "iso": Recommendation(iso, reason)}
 
 

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.catalog import tr
+from bruto.catalog import sentences, tr
 from bruto.plan.equipment import USUAL_LIMIT
 from bruto.plan.interval import watched
 from bruto.plan.noise import HAND_SPREAD, blur_chance
@@ -122,9 +122,14 @@ def iso_or_edit(random: np.random.Generator) -> Round:
         tr("Three shots, brought to equal brightness. One was exposed 16 × as long as the others. Which?"),
         ("A", "B", "C"),
         where,
-        tr("{LETTERS}. Signal to noise: ", LETTERS=LETTERS[where])
-        + "; ".join(f"{settings[k][2]}: {quality[k]:.1f}" for k in range(3))
-        + tr(". ISO 1600 and the lift in the edit look much alike: both had little light."),
+        sentences(
+            tr(
+                "{letter}. Signal to noise: {ratios}.",
+                letter=LETTERS[where],
+                ratios="; ".join(f"{settings[k][2]}: {quality[k]:.1f}" for k in range(3)),
+            ),
+            tr("ISO 1600 and the lift in the edit look much alike: both had little light."),
+        ),
         tuple(Picture(settings[k][2], pixels[k]) for k in order),
     )
 
@@ -203,9 +208,14 @@ def handheld(random: np.random.Generator) -> Round:
         ),
         (tr("Few: shoot handheld"), tr("About half: take several"), tr("Most: tripod or a shorter time")),
         right,
-        tr("{truth:.0f} of 100. Of these three: ", truth=100 * truth)
-        + ", ".join(tr("{seconds:.1f} px", seconds=min(seconds / o, 99)) for o in own)
-        + tr(". The logbook shows your own limit once it has enough handheld shots."),
+        sentences(
+            tr(
+                "{truth:.0f} of 100. Of these three: {blurs}.",
+                truth=100 * truth,
+                blurs=", ".join(tr("{blur:.1f} px", blur=min(seconds / o, 99)) for o in own),
+            ),
+            tr("The logbook shows your own limit once it has enough handheld shots."),
+        ),
     )
 
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from bruto.catalog import tr
+from bruto.catalog import items, sentences, tr
 from bruto.container.raw_frame import RawMeta
 from bruto.sensor.clipping import CLIP_COUNTS
 from bruto.sensor.noise import signal_at_snr
@@ -185,8 +185,10 @@ def advise(report: SensorReport, meta: RawMeta, offer: Offer | None = None) -> t
             change=change,
         )
         if setting.tripod:
-            text += tr(", on a tripod") + (f": {hand_text(offer.hand, meta)}" if offer.hand is not None else "")
-        found.append(Advice("setting", text + ".", setting.ev, "EV"))
+            text = items(text, tr("on a tripod"))
+            if offer.hand is not None:
+                text = tr("{setting}: {limit}", setting=text, limit=hand_text(offer.hand, meta))
+        found.append(Advice("setting", tr("{setting}.", setting=text), setting.ev, "EV"))
     found += _viewfinder(report, offer)
     found += _support(report, meta, offer)
     found.append(_noise(report))
@@ -348,7 +350,7 @@ def _support(report: SensorReport, meta: RawMeta, offer: Offer) -> list[Advice]:
         )
         if offer.hand is not None:
             known = hand_text(offer.hand, meta)
-            text += f" {known[:1].upper()}{known[1:]}."
+            text = sentences(text, f"{known[:1].upper()}{known[1:]}.")
         return [Advice("sharpness", text, report.motion_px, "px")]
     if report.edge_blur_px is not None and report.edge_blur_px > SOFT_EDGES_PX:
         text = tr(

@@ -13,7 +13,7 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.catalog import tr, trn
+from bruto.catalog import items, sentences, tr, trn
 from bruto.errors import BrutoError
 from bruto.logbook import estimates
 from bruto.logbook.records import LogRecord
@@ -148,10 +148,12 @@ def _stars(book: Logbook, phone: str) -> tuple[str, list[LogRecord]]:
         if selected
         else tr("{night_count} shots, no verdicts yet", night_count=len(night))
     )
-    text = f"{how}: {_span(times, ' s')}" + (tr(", ISO {span}", span=_span(isos, "")) if isos else "")
-    if book.count(model=phone) > MOST_LEARNT:
-        text += tr(", among the newest {MOST_LEARNT} shots", MOST_LEARNT=MOST_LEARNT)
-    return text + ".", [*selected, *(r for r in night if r.verdict not in KEEP_OR_BEST)]
+    text = items(
+        tr("{how}: {times}", how=how, times=_span(times, " s")),
+        tr("ISO {span}", span=_span(isos, "")) if isos else "",
+        tr("among the newest {count} shots", count=MOST_LEARNT) if book.count(model=phone) > MOST_LEARNT else "",
+    )
+    return tr("{text}.", text=text), [*selected, *(r for r in night if r.verdict not in KEEP_OR_BEST)]
 
 
 def _clean(groups: Sequence[NoiseGroup]) -> str:
@@ -214,7 +216,7 @@ def _read(place: Path, made_up: bool, question: str, shoot: str, phone: str) -> 
             picked=row.picked,
         )
         if row.shots > len(some):
-            notice += tr(" The first {some_count} are listed.", some_count=len(some))
+            notice = sentences(notice, tr("The first {some_count} are listed.", some_count=len(some)))
         return replace(found, shoot=of_shoot, title=of_shoot, answer=notice, shots=tuple(some))
 
 

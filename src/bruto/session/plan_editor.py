@@ -12,7 +12,7 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.catalog import tr
+from bruto.catalog import sentences, tr
 from bruto.errors import BrutoError
 from bruto.logbook.store import Logbook
 from bruto.output_planner import Outputs
@@ -628,7 +628,7 @@ class PlanEditor:
                 called=found.called,
             )
             self.notice.emit(
-                text + (tr(" Saved for {noted} shots at {place}.", noted=noted, place=place) if noted else "")
+                sentences(text, tr("Saved for {noted} shots at {place}.", noted=noted, place=place) if noted else "")
             )
 
         self._measuring.ask(path, work, done, self.message.emit)

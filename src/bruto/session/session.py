@@ -10,7 +10,7 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.catalog import tr
+from bruto.catalog import items, tr
 from bruto.errors import BrutoError
 from bruto.export.preset import ExportPreset
 from bruto.export.queue import Job, Queue
@@ -291,10 +291,11 @@ class Session:
                 skipped_count=len(result.skipped),
             )
             if result.failed:
-                text += tr(
-                    ", {failed_count} failed: {failed}", failed_count=len(result.failed), failed=result.failed[0][1]
+                failures = tr(
+                    "{failed_count} failed: {failed}", failed_count=len(result.failed), failed=result.failed[0][1]
                 )
-            notice(text + tr(". Nothing was deleted."), good=not result.failed)
+                text = items(text, failures)
+            notice(tr("{text}. Nothing was deleted.", text=text), good=not result.failed)
 
         def tell(share: float, text: str) -> None:
             self.post(lambda: self.importing.emit(share, text))

@@ -472,5 +472,5 @@ def shot_facts(shot: Shot) -> list[str]:
     if m.merged:
         kind = tr("merged, {merged}", merged=m.merged)
     elif shot.raw and shot.picture:
-        kind += tr(" + picture")
+        kind = tr("{kind} + picture", kind=kind)
     return [exposure, kind]

@@ -24,7 +24,7 @@ from typing import Annotated, Any
 import platformdirs
 from pydantic import Field
 
-from bruto.catalog import tr
+from bruto.catalog import sentences, tr
 from bruto.develop.history_text import JOINED, step_key
 from bruto.develop.migrations import migrated
 from bruto.develop.recipe import Recipe, readable_recipe, recipe_from
@@ -488,16 +488,19 @@ def join(mine: Sidecar, base: Sidecar, theirs: Sidecar) -> str:
             mine.note = f"{own}\n{other}"
     mine.unknown = {**theirs.unknown, **mine.unknown}
     words = [name.replace("_", " ") for name in sorted(taken)]
-    text = tr("Another window changed this shot, too: ") + (
-        tr("its values are used as well ({words}).", words=", ".join(words[:6])) if taken else tr("both are combined.")
+    text = (
+        tr("Another window changed this shot, too: its values are used as well ({words}).", words=", ".join(words[:6]))
+        if taken
+        else tr("Another window changed this shot, too: both are combined.")
     )
     if clash:
         both = ", ".join(n.replace("_", " ") for n in sorted(clash)[:4])
-        text += tr(
-            " Both changed {both}: yours is in force, the other is saved as version “{name_of_last}”.",
+        clashed = tr(
+            "Both changed {both}: yours is in force, the other is saved as version “{version}”.",
             both=both,
-            name_of_last=name_of_last(mine),
+            version=name_of_last(mine),
         )
+        text = sentences(text, clashed)
     return text
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from statistics import median
 
-from bruto.catalog import tr, trn
+from bruto.catalog import clauses, tr, trn
 from bruto.shoot.shots import Shot, ShotSet
 
 
@@ -132,5 +132,5 @@ def space_text(space: StorageUse) -> str:
     text = f"{size_text(space.total)}: " + ", ".join(parts)
     if space.raw_count and space.picture_count and space.pictures:
         ratio = (space.raws / space.raw_count) / (space.pictures / space.picture_count)
-        text += tr("; a raw takes {ratio:.1f} times its picture", ratio=ratio)
+        text = clauses(text, tr("a raw takes {ratio:.1f} times its picture", ratio=ratio))
     return text

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
 from bruto.app.widgets.plain_text import Label, plain_tooltip
-from bruto.catalog import tr
+from bruto.catalog import clauses, tr
 from bruto.container.profile import CameraProfile
 from bruto.container.raw_frame import RawMeta
 from bruto.develop.profiles import OWN, choices, chosen
@@ -102,9 +102,11 @@ class ProfileRow(QWidget):
         profile, problem = chosen(self.meta, recipe.profile)
         look = has_base_look(profile)
         holds = [] if profile is None else profile.holds
-        text = problem or ("brings " + ", ".join(holds) if holds else tr("colour matrices only, no look of its own"))
+        text = problem or (
+            tr("brings {parts}", parts=", ".join(holds)) if holds else tr("colour matrices only, no look of its own")
+        )
         if look and not recipe.base_look:
-            text += tr("; its base look is off")
+            text = clauses(text, tr("its base look is off"))
         elif suggestion is not None and suggestion.value != recipe.base_look:
             text = suggestion.evidence
         self.brings.setObjectName("warning" if problem else "quiet")

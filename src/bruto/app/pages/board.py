@@ -10,7 +10,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QS
 from PySide6.QtGui import QKeyEvent, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from bruto.app.shot_facts import card_text, set_fact, shot_fact, tag_text
+from bruto.app.shot_facts import card_text, set_fact, set_title, shot_fact, tag_text
 from bruto.app.widgets import theme
 from bruto.app.widgets.shot_list import ShotModel
 from bruto.app.widgets.shot_view import ShotView
@@ -180,9 +180,7 @@ class _Card(QStyledItemDelegate):
             p.drawRoundedRect(QRect(box.left(), box.bottom() - thick + 1, box.width(), thick), 2, 2)
         self._picture(p, box, shot, folded, len(group.shots))
         x, width, y = box.left() + 7, box.width() - 14, box.bottom() - TEXT + 4
-        second = (
-            tr("{kind} of {shots_count}", kind=group.kind, shots_count=len(group.shots)) if folded else card_text(shot)
-        )
+        second = set_title(group) if folded else card_text(shot)
         p.setFont(theme.font(12, bold=True))
         for k, (text, color) in enumerate(((shot.name, "ink"), (second, "quiet"), fact)):
             if k:

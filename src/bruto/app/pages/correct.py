@@ -22,7 +22,7 @@ from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import KINDS, StageBar
 from bruto.app.stage.verdict_buttons import VerdictButtons
 from bruto.app.stage.versions_menu import VersionsMenu
-from bruto.catalog import tr
+from bruto.catalog import sentences, tr
 from bruto.container.orientation import orient
 from bruto.develop.analysis.color_picker import hue_at, lifted
 from bruto.develop.analysis.soft_proof import hatched, out_of_gamut
@@ -249,9 +249,9 @@ class CorrectPage(ShotPage):
         left = (
             ""
             if shot is None or shot.picture is None
-            else tr(" The phone's picture, {name}, can still be used.", name=shot.picture.name)
+            else tr("The phone's picture, {name}, can still be used.", name=shot.picture.name)
         )
-        self.stage.message = message + left
+        self.stage.message = sentences(message, left)
         self.stage.update()
         self.say(message)
         self.ready.emit()

@@ -20,7 +20,7 @@ from bruto.app.stage.stage_bar import StageBar
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import ElidedLabel, Label, plain_tooltip
-from bruto.catalog import tr, trn
+from bruto.catalog import sentences, tr, trn
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
 from bruto.develop.frame_geometry import Rectangle, stored_rect
@@ -302,8 +302,8 @@ class IntakePage(ShotPage):
             self.tag.setText(tr("CANNOT BE OPENED"))
             self.stage.base = None
             there = [v for v in self._views() if v != "raw"]
-            more = tr(" Switch shows what else exists of this shot.") if there else ""
-            self.stage.message = why + more
+            more = tr("Switch shows what else exists of this shot.") if there else ""
+            self.stage.message = sentences(why, more)
             self.stage.update()
 
     @staticmethod

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from bruto.app.widgets.log_plot import LogPlot, Scale, doublings
 from bruto.app.widgets.plain_text import Label
-from bruto.catalog import tr
+from bruto.catalog import sentences, tr
 from bruto.logbook.estimates import BLURRED_PX
 from bruto.plan.noise import GREY, SHADOW_EV, blur_chance
 from bruto.sensor.advice import time_text
@@ -96,7 +96,7 @@ class LearntPlots(QWidget):
 
     def _plot_hand(self, state: LogbookContent) -> None:
         if state.hand is None:
-            self.hand.show_nothing(state.hand_text + tr(" Mark handheld shots on the right."))
+            self.hand.show_nothing(sentences(state.hand_text, tr("Mark handheld shots on the right.")))
             return
         shots = state.hand_shots
         times = [(r.exposure_s or 1) * (r.focal_35mm or USUAL_FOCAL_35MM) / USUAL_FOCAL_35MM for r in shots]

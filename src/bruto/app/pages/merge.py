@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -23,12 +24,13 @@ from PySide6.QtWidgets import (
 from bruto.app.host import Host
 from bruto.app.pages.merge_choices import MethodChoices
 from bruto.app.pages.merge_views import MergeViews
+from bruto.app.shot_facts import set_title
 from bruto.app.widgets.frame_chart import LEAST_WINDOW, FrameChart, reference_of
 from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.task_line import time_left
-from bruto.catalog import tr, trn
+from bruto.catalog import clauses, sentences, tr, trn
 from bruto.develop.strokes import strokes_as_json
 from bruto.errors import BrutoError
 from bruto.merge.methods import METHODS, method_of
@@ -203,14 +205,7 @@ class MergePage(QWidget):
         if self.group is not None and self.group.kind in MERGED_SETS:
             return
         for group in [g for g in self.session.shoot.sets if g.kind in MERGED_SETS][:MOST_SETS]:
-            button = QPushButton(
-                tr(
-                    "{name}: {kind} of {shots_count}",
-                    name=group.shots[0].name,
-                    kind=group.kind,
-                    shots_count=len(group.shots),
-                )
-            )
+            button = QPushButton(tr("{name}: {what}", name=group.shots[0].name, what=set_title(group)))
             button.clicked.connect(lambda _=False, s=group.shots[0]: self.host.choose(s))
             self.sets.addWidget(button)
 
@@ -349,7 +344,9 @@ class MergePage(QWidget):
             else tr("All frames look good.")
         )
         if flying:
-            text += tr(" An aircraft or satellite crosses {flying} of them and is removed.", flying=flying)
+            text = sentences(
+                text, tr("An aircraft or satellite crosses {flying} of them and is removed.", flying=flying)
+            )
         self.judged.setText(text)
 
     def _show_thumbs(self) -> None:
@@ -394,7 +391,7 @@ class MergePage(QWidget):
             self._name_go()
             return
         self.which.setText(
-            tr("{kind} of {shots_count}, {n} used", kind=self.group.kind, shots_count=len(self.chart.shots), n=n)
+            tr("{what}, {n} used", what=set_title(replace(self.group, shots=tuple(self.chart.shots))), n=n)
         )
         first = self.group.shots[0].meta
         assert first is not None
@@ -524,8 +521,8 @@ class MergePage(QWidget):
             "{name}: {frames} frames, {seconds:.1f} s", name=clip.output.name, frames=clip.frames, seconds=clip.seconds
         )
         if clip.flicker_ev > SHOWN_FLICKER:
-            text += tr("; flicker of up to {flicker_ev:.2f} EV was removed", flicker_ev=clip.flicker_ev)
-        self.session.notice.emit(text + ".")
+            text = clauses(text, tr("flicker of up to {flicker_ev:.2f} EV was removed", flicker_ev=clip.flicker_ev))
+        self.session.notice.emit(tr("{text}.", text=text))
 
     def _clip_failed(self, why: str) -> None:
         self.host.line.end()

@@ -29,7 +29,7 @@ from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import ElidedLabel
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.time_axis import Block, TimeAxis
-from bruto.catalog import tr
+from bruto.catalog import clauses, tr
 from bruto.errors import BrutoError
 from bruto.plan.examples import example
 from bruto.plan.forecast import ShotForecast, longest_arc
@@ -221,7 +221,7 @@ class PlanPage(QWidget):
             )
             if facts.day.facade is not None:
                 lit = ", ".join(f"{clock(a)}–{clock(b)}" for a, b in facts.day.light)
-                found += tr("; on the wall {lit}", lit=lit) if lit else tr("; never on the wall")
+                found = clauses(found, tr("on the wall {lit}", lit=lit) if lit else tr("never on the wall"))
             return found
         night = facts.night
         dark = ", ".join(f"{clock(a)}–{clock(b)}" for a, b in night.dark)

@@ -66,6 +66,7 @@ def fact_rows(
     the phone's picture.
     """
     w, h = meta.oriented_size
+    levels = f"{report.levels_used:,}".replace(",", " ")
     kind = tr("mosaic {cfa}", cfa=meta.cfa) if meta.kind == "mosaic" else tr("processed, linear")
     a, b = report.noise
     ma, mb = report.noise_measured
@@ -94,8 +95,11 @@ def fact_rows(
         ),
         (
             tr("Levels used"),
-            f"{report.levels_used:,}".replace(",", " ")
-            + tr(", so {effective_bits:.1f} bits", effective_bits=report.effective_bits),
+            tr(
+                "{levels}, so {effective_bits:.1f} bits",
+                levels=levels,
+                effective_bits=report.effective_bits,
+            ),
         ),
         (tr("Black, white"), f"{float(np.mean(meta.black)):.0f}, {float(np.mean(meta.white)):.0f}"),
         (tr("Headroom"), tr("{headroom_ev:.2f} EV until the first channel clips", headroom_ev=report.headroom_ev)),

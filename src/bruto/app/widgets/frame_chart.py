@@ -12,7 +12,7 @@ from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPol
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
-from bruto.catalog import tr
+from bruto.catalog import clauses, items, tr
 from bruto.merge.result import MergeResult
 from bruto.session.merge_jobs import reference_file
 from bruto.shoot.shots import Shot
@@ -236,8 +236,9 @@ class FrameChart(QWidget):
                 turn_deg=found.turn_deg,
             )
             if found.blur is not None:
-                note += tr(", blurred along {blur}°", blur=round(found.blur) % 180)
-        return f"{shot.name}: {note}" + (tr("; aircraft or satellite") if found.lines else "")
+                note = items(note, tr("blurred along {blur}°", blur=round(found.blur) % 180))
+        note = clauses(note, tr("aircraft or satellite") if found.lines else "")
+        return tr("{name}: {note}", name=shot.name, note=note)
 
     def _at(self, pos: QPointF) -> int | None:
         if not self.shots:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
-from bruto.catalog import tr
+from bruto.catalog import items, tr
 
 HEIGHT = 118
 RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -44,7 +44,7 @@ class GainPlot(QWidget):
                 "expect {expected:.1f} × less noise from {count} frames", expected=expected(count), count=count
             )
             self.setAccessibleDescription(
-                description + (tr(", {reached:.1f} × reached", reached=reached[-1][1]) if reached else "")
+                items(description, tr("{reached:.1f} × reached", reached=reached[-1][1]) if reached else "")
             )
         self.update()
 
@@ -91,7 +91,7 @@ class GainPlot(QWidget):
             for n, height in self.reached if len(self.reached) <= MOST_DOTS else self.reached[-1:]:
                 p.drawEllipse(self.at(n, height), 3, 3)
         p.setPen(t.color("quiet"))
-        text = tr("dashed: √N · ring: expected") + (tr(" · dots: reached") if self.reached else "")
+        text = tr("dashed: √N · ring: expected · dots: reached") if self.reached else tr("dashed: √N · ring: expected")
         p.setFont(theme.font(12))
         text = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.width())
         p.drawText(QRectF(0, self.height() - 16, self.width(), 16), Qt.AlignmentFlag.AlignLeft, text)

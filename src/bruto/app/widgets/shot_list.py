@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bruto.app.shot_facts import set_title
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.shot_view import ShotView
@@ -157,11 +158,7 @@ class _Delegate(QStyledItemDelegate):
         )
         p.setFont(theme.font(12))
         facts = shot_facts(shot)
-        count = (
-            tr("{kind} of {shots_count}", kind=group.kind, shots_count=len(group.shots))
-            if first and group.kind != "single"
-            else facts[1]
-        )
+        count = set_title(group) if first and group.kind != "single" else facts[1]
         verdict = BY_ID.get(self.model.shoot.verdicts.get(str(shot.main), ""))
         if verdict is not None:
             text = p.fontMetrics().elidedText(verdict.text, Qt.TextElideMode.ElideRight, width)
