@@ -180,9 +180,9 @@ def main() -> int:
         p.save("logbook")
         plan_editor = w.session.plan_editor
         w.set_task(Task.PLAN)
-        p.settle(lambda: plan_editor.sky is not None and plan_editor.idle())
-        plan_editor.choose(len(plan_editor.plan.planned_shots) - 1)  # type: ignore[union-attr]
-        p.settle(lambda: plan_editor.picture is not None and plan_editor.picture_of is plan_editor.planned)
+        p.settle(lambda: plan_editor.calculation.sky is not None and plan_editor.idle())
+        plan_editor.document.choose(len(plan_editor.document.plan.planned_shots) - 1)  # type: ignore[union-attr]
+        p.settle(lambda: plan_editor.calculation.picture is not None and plan_editor.calculation.picture_of is plan_editor.document.planned)
         p.save("plan")
         practice = w.session.practice
         w.set_task(Task.PRACTICE)

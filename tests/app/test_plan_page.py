@@ -28,13 +28,14 @@ class Plans(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.plan_editor = self.window.session.plan_editor
+        self.document, self.calculation = self.plan_editor.document, self.plan_editor.calculation
         self.task(Task.PLAN)
         self.page = self.window.page(Task.PLAN)
         self.reckoned()
 
     def reckoned(self) -> None:
         """Until sky and phone are reckoned, and all is shown."""
-        self.wait(lambda: self.plan_editor.sky is not None and self.plan_editor.idle(), 120)
+        self.wait(lambda: self.calculation.sky is not None and self.plan_editor.idle(), 120)
         self.settle()
 
     def typed(self, field, text: str) -> None:
@@ -55,10 +56,10 @@ class Plans(WindowTest):
 
     def test_a_newcomers_path(self) -> None:
         """Place, night, a trail, its list as PDF, the shoot, what became of it, the logbook."""
-        page, side, plan_editor = self.page, self.page.side, self.plan_editor
+        page, side = self.page, self.page.side
         QTest.mouseClick(side.new, LEFT)
         self.reckoned()
-        self.assertEqual(plan_editor.plan.planned_shots, ())
+        self.assertEqual(self.document.plan.planned_shots, ())
         self.typed(side.texts["name"], "First trail")
         self.typed(side.texts["place"], "behind the works")
         self.typed(side.numbers["latitude"].lineEdit(), "41,5")
@@ -66,12 +67,12 @@ class Plans(WindowTest):
         self.typed(side.texts["zone"], "CET")
         side.date.setDate(QDate(2026, 8, 12))
         self.reckoned()
-        self.assertEqual((plan_editor.plan.latitude, plan_editor.plan.date), (41.5, "2026-08-12"))
+        self.assertEqual((self.document.plan.latitude, self.document.plan.date), (41.5, "2026-08-12"))
         QTest.mouseClick(page.night, LEFT)
         self.assertIn("22:", page.status.text())
         self.pick(side.add, "Star trail")
         self.reckoned()
-        planned = plan_editor.planned
+        planned = self.document.planned
         self.assertEqual((planned.kind, planned.azimuth), ("trail", 0.0))
         self.assertEqual(len(page.axis.blocks), 1)
         # the block is moved half an hour on, by the hand
@@ -80,13 +81,16 @@ class Plans(WindowTest):
         later = page.axis.x_of(block.begin + timedelta(minutes=30)) - page.axis.x_of(block.begin)
         self.drag(page.axis, start, start + QPointF(later, 0))
         self.reckoned()
-        moved = datetime.fromisoformat(plan_editor.planned.at) - datetime.fromisoformat(planned.at)
+        moved = datetime.fromisoformat(self.document.planned.at) - datetime.fromisoformat(planned.at)
         self.assertAlmostEqual(moved.total_seconds(), 1800, delta=400)
         self.typed(page.ledger.rows["frames"].spin.lineEdit(), str(FRAMES))
         self.typed(page.ledger.rows["seconds"].spin.lineEdit(), "15")
-        planned = plan_editor.planned
+        planned = self.document.planned
         self.assertEqual((planned.frames, planned.seconds), (FRAMES, 15.0))
-        self.wait(lambda: plan_editor.picture_of is plan_editor.planned and page.preview.whole is not None, 120)
+        self.wait(
+            lambda: self.calculation.picture_of is self.document.planned and page.preview.whole is not None,
+            120,
+        )
         out = self.folder.parent / "list"
         with mock.patch("bruto.app.pages.plan.QFileDialog.getSaveFileName", return_value=(str(out), "PDF (*.pdf)")):
             self.pick(side.paper, "Red on black, for the night…")
@@ -109,87 +113,87 @@ class Plans(WindowTest):
         self.assertIn("trail-00", {book.table.item(k, 0).text() for k in range(FRAMES + 1)})
 
     def test_the_demo_has_a_plan_and_its_shots_are_shown_on_their_axis(self) -> None:
-        page, plan_editor = self.page, self.plan_editor
-        self.assertEqual(plan_editor.plan.name, "Pans and pump, midsummer")
+        page = self.page
+        self.assertEqual(self.document.plan.name, "Pans and pump, midsummer")
         self.assertTrue(page.by_day)  # the first is one of the day
         self.assertEqual(page.side.list.count(), 5)
         row = page.side.list.visualItemRect(page.side.list.item(4)).center()
         QTest.mouseClick(page.side.list.viewport(), LEFT, pos=row)
         self.reckoned()
         self.assertFalse(page.by_day)
-        self.assertIn("Centre of the Milky Way", plan_editor.sky.night.tracks)
-        self.assertEqual(plan_editor.planned.kind, "trail")
-        self.assertIn("gaps of", " ".join(text for _, text, _ in plan_editor.forecast().lines()))
+        self.assertIn("Centre of the Milky Way", self.calculation.sky.night.tracks)
+        self.assertEqual(self.document.planned.kind, "trail")
+        self.assertIn("gaps of", " ".join(text for _, text, _ in self.calculation.forecast().lines()))
         before = pixels(page.axis.grab().toImage())
         page.axis.setFocus()
         QTest.keyClick(page.axis, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
         self.reckoned()
-        self.assertEqual(plan_editor.planned.at, "2026-06-22T00:50")
+        self.assertEqual(self.document.planned.at, "2026-06-22T00:50")
         self.assertGreater(float((pixels(page.axis.grab().toImage()) != before).mean()), 0.0005)
         QTest.keyClick(page.axis, Qt.Key.Key_Up)
-        self.assertEqual(plan_editor.planned.kind, "stars")
+        self.assertEqual(self.document.planned.kind, "stars")
         QTest.keyClick(self.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-        self.assertEqual(plan_editor.plan.planned_shots[4].at, "2026-06-21T23:50")
+        self.assertEqual(self.document.plan.planned_shots[4].at, "2026-06-21T23:50")
 
     def test_rows_take_what_is_proposed_and_refuse_what_cannot_be(self) -> None:
-        page, plan_editor = self.page, self.plan_editor
-        plan_editor.choose(3)
+        page = self.page
+        self.document.choose(3)
         self.reckoned()
         row = page.ledger.rows["seconds"]
-        offered = plan_editor.recommendations()["seconds"]
-        self.assertNotEqual(plan_editor.planned.seconds, offered.value)
+        offered = self.calculation.recommendations()["seconds"]
+        self.assertNotEqual(self.document.planned.seconds, offered.value)
         row.setFocus()
         self.assertTrue(row.evidence.isVisible())
         self.assertIn("500 / 26 mm", row.evidence.text())
         QTest.mouseClick(row.take, LEFT)
         self.reckoned()
-        self.assertEqual(plan_editor.planned.seconds, offered.value)
+        self.assertEqual(self.document.planned.seconds, offered.value)
         self.assertEqual(page.ledger.rows["seconds"].take.text(), "✓")
         row = page.ledger.rows["seconds"]
         row.setFocus()
         QTest.keyClick(row, Qt.Key.Key_Left)
         self.reckoned()
-        steps = sorted(plan_editor.means.seconds)
-        self.assertEqual(plan_editor.planned.seconds, steps[steps.index(offered.value) - 1])
+        steps = sorted(self.calculation.equipment.seconds)
+        self.assertEqual(self.document.planned.seconds, steps[steps.index(offered.value) - 1])
         self.typed(page.ledger.rows["at"].spin.lineEdit(), "1:15")
-        self.assertEqual(plan_editor.planned.at, "2026-06-22T01:15")
+        self.assertEqual(self.document.planned.at, "2026-06-22T01:15")
         self.typed(page.ledger.rows["at"].spin.lineEdit(), "25:00")
-        self.assertEqual(plan_editor.planned.at, "2026-06-22T01:15")
+        self.assertEqual(self.document.planned.at, "2026-06-22T01:15")
         self.typed(page.ledger.rows["azimuth"].spin.lineEdit(), "SW")
-        self.assertEqual(plan_editor.planned.azimuth, 225.0)
+        self.assertEqual(self.document.planned.azimuth, 225.0)
         iso = page.ledger.rows["iso"]
         iso.setFocus()
-        before = plan_editor.planned.iso
+        before = self.document.planned.iso
         self.drag(iso.track, QPointF(iso.track.x_of(before), 12), QPointF(iso.track.x_of(before) + 30, 12))
         self.reckoned()
-        self.assertGreater(plan_editor.planned.iso, before)
-        self.assertIn(plan_editor.planned.iso, plan_editor.means.isos)
-        plan_editor.undo()
-        self.assertEqual(plan_editor.planned.iso, before)  # a drag is one step
+        self.assertGreater(self.document.planned.iso, before)
+        self.assertIn(self.document.planned.iso, self.calculation.equipment.isos)
+        self.document.undo()
+        self.assertEqual(self.document.planned.iso, before)  # a drag is one step
 
     def test_the_wheel_scrolls_and_changes_nothing(self) -> None:
-        page, plan_editor = self.page, self.plan_editor
-        plan_editor.choose(3)
+        page = self.page
+        self.document.choose(3)
         self.reckoned()
-        before = plan_editor.plan
+        before = self.document.plan
         for widget in (page.ledger.rows["iso"].spin, page.ledger.rows["at"].spin, page.side.date, page.side.numbers[
             "latitude"], page.side.dark, page.target, page.ledger.kind):  # fmt: skip
             self.assertFalse(widget.hasFocus())
             wheel(widget, 2)
         self.reckoned()
-        self.assertEqual(plan_editor.plan, before)
+        self.assertEqual(self.document.plan, before)
 
     def test_a_caution_is_kept_off_the_list_and_a_plan_is_kept(self) -> None:
-        page, plan_editor = self.page, self.plan_editor
-        plan_editor.choose(4)
+        page = self.page
+        self.document.choose(4)
         self.reckoned()
         tick = page.ledger.cautions.itemAt(0).widget()
         QTest.mouseClick(tick, LEFT, pos=QPoint(9, tick.height() // 2))
         self.reckoned()
-        self.assertEqual(len(plan_editor.planned.cautions), 1)
+        self.assertEqual(len(self.document.planned.cautions), 1)
         self.typed(page.ledger.fields["note"], "behind the shed")
-        path = Path(plan_editor.path)
-        plan_editor.flush()
+        path = Path(self.document.file.path)
+        self.document.flush()
         self.assertEqual(load_plan(path).planned_shots[4].note, "behind the shed")
         with mock.patch("bruto.app.pages.plan.ask_user", return_value=True):
             self.pick(page.side.paper, "Delete this plan…")
@@ -197,13 +201,13 @@ class Plans(WindowTest):
         self.assertTrue(page.nothing.isVisible())
         QTest.mouseClick(page.nothing.buttons[1], LEFT)
         self.reckoned()
-        self.assertEqual(len(plan_editor.plan.planned_shots), 5)
+        self.assertEqual(len(self.document.plan.planned_shots), 5)
 
     def test_a_place_of_another_plan_and_another_phone(self) -> None:
-        page, plan_editor = self.page, self.plan_editor
+        page = self.page
         QTest.mouseClick(page.side.new, LEFT)
         self.reckoned()
-        plan_editor.change(place="", latitude=0.0, longitude=0.0, zone="")
+        self.document.change(place="", latitude=0.0, longitude=0.0, zone="")
         self.reckoned()
         self.assertIn("Type the place on the left", page.status.text())
         field = page.side.texts["place"]
@@ -213,11 +217,11 @@ class Plans(WindowTest):
         QTest.keyClick(field.completer().popup(), Qt.Key.Key_Down)
         QTest.keyClick(field.completer().popup(), Qt.Key.Key_Return)
         self.reckoned()
-        self.assertEqual((plan_editor.plan.place, plan_editor.plan.latitude), ("Orrin Saltern", 41.0))
+        self.assertEqual((self.document.plan.place, self.document.plan.latitude), ("Orrin Saltern", 41.0))
         page.side.phone.setCurrentIndex(page.side.phone.count() - 1)
         page.side.phone.activated.emit(page.side.phone.count() - 1)
         self.reckoned()
-        self.wait(lambda: plan_editor.means.phone == "")
+        self.wait(lambda: self.calculation.equipment.phone == "")
         self.assertEqual(page.side.phone.currentText(), "none: typical values")
 
     def test_a_place_without_a_night(self) -> None:
@@ -227,12 +231,12 @@ class Plans(WindowTest):
         page._turn(False)
         self.assertIn("polar day", page.status.text())
         self.typed(page.side.texts["zone"], "No/Where")
-        self.assertEqual(self.plan_editor.plan.zone, "CET")
-        self.plan_editor.choose(3)
+        self.assertEqual(self.document.plan.zone, "CET")
+        self.document.choose(3)
         self.reckoned()
-        got = self.plan_editor.recommendations()["at"]
+        got = self.calculation.recommendations()["at"]
         begin = datetime.fromtimestamp(got.value, UTC)
-        self.assertTrue(self.plan_editor.sky.night.begin <= begin < self.plan_editor.sky.night.end)
+        self.assertTrue(self.calculation.sky.night.begin <= begin < self.calculation.sky.night.end)
 
 
 class Practice(WindowTest):

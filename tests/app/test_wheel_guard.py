@@ -51,7 +51,7 @@ class Hand(WindowTest):
         edit = self.window.correct.edit
         assert edit is not None
         boxes = [w.currentIndex() for w in self.window.findChildren(QComboBox)]
-        plan = self.window.session.plan_editor.plan
+        plan = self.window.session.plan_editor.document.plan
         return edit.recipe, len(edit.sidecar.history), boxes, dict(self.window.shoot.verdicts), plan
 
     def test_the_wheel_changes_nothing_that_has_no_focus_and_no_choice_at_all(self) -> None:

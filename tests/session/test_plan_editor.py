@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import time
 import unittest
 from collections.abc import Callable
-from dataclasses import replace
+from contextlib import redirect_stdout
+from dataclasses import asdict, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
 
+from bruto.cli.main import main
 from bruto.errors import BrutoError
 from bruto.logbook.records import record_of
 from bruto.logbook.store import Logbook
@@ -32,11 +35,12 @@ class PlanningTest(unittest.TestCase):
         self.enterContext(mock.patch.dict(os.environ, {"XDG_DATA_HOME": home}))
         self.text: list[str] = []
         self.plan_editor = self.made()
+        self.document, self.calculation = self.plan_editor.document, self.plan_editor.calculation
 
     def made(self) -> PlanEditor:
         found = PlanEditor(Shoot(), lambda call: call(), lambda: Path(os.environ["XDG_DATA_HOME"]) / "no-book.sqlite")
         found.message.connect(self.text.append)
-        found.wanted = True
+        found.calculation.wanted = True
         self.addCleanup(found.finish)
         return found
 
@@ -47,63 +51,65 @@ class PlanningTest(unittest.TestCase):
             time.sleep(0.01)
 
     def begin(self, plan: Plan | None = None) -> None:
-        self.plan_editor.begin(plan or example())
-        self.wait(lambda: self.plan_editor.sky is not None and self.plan_editor.idle())
+        self.document.begin(plan or example())
+        self.wait(lambda: self.calculation.sky is not None and self.plan_editor.idle())
 
 
 class Changing(PlanningTest):
     def test_a_wish_comes_with_proposals_and_changes_are_taken_back(self) -> None:
         self.begin()
-        plan_editor = self.plan_editor
-        plan_editor.add("stars")
-        planned = plan_editor.planned
-        self.assertEqual((planned.kind, plan_editor.chosen), ("stars", 5))
+        self.plan_editor.add("stars")
+        planned = self.document.planned
+        self.assertEqual((planned.kind, self.document.chosen), ("stars", 5))
         self.assertIsNotNone(planned.seconds)
         for iso in (100.0, 200.0, 400.0):  # one drag
-            plan_editor.change_shot(True, iso=iso)
-        plan_editor.settle()
-        plan_editor.change_shot(seconds=1.0)
-        plan_editor.undo()
-        self.assertEqual((plan_editor.planned.iso, plan_editor.planned.seconds), (400.0, planned.seconds))
-        plan_editor.undo()
-        self.assertEqual(plan_editor.planned.iso, planned.iso)
-        plan_editor.redo()
-        self.assertEqual(plan_editor.planned.iso, 400.0)
-        plan_editor.take("iso")
-        self.assertEqual(plan_editor.planned.iso, plan_editor.recommendations()["iso"].value)
-        plan_editor.turn_into("dusk")
+            self.document.change_shot(True, iso=iso)
+        self.document.settle()
+        self.document.change_shot(seconds=1.0)
+        self.document.undo()
+        self.assertEqual((self.document.planned.iso, self.document.planned.seconds), (400.0, planned.seconds))
+        self.document.undo()
+        self.assertEqual(self.document.planned.iso, planned.iso)
+        self.document.redo()
+        self.assertEqual(self.document.planned.iso, 400.0)
+        self.plan_editor.take("iso")
+        self.assertEqual(self.document.planned.iso, self.calculation.recommendations()["iso"].value)
+        self.plan_editor.turn_into("dusk")
         self.assertEqual(
-            (plan_editor.planned.title, plan_editor.planned.kind, plan_editor.planned.altitude),
+            (
+                self.document.planned.title,
+                self.document.planned.kind,
+                self.document.planned.altitude,
+            ),
             ("Dusk, handheld", "dusk", None),
         )
-        plan_editor.remove()
-        self.assertEqual(len(plan_editor.plan.planned_shots), 5)
-        self.wait(plan_editor.idle)
-        self.assertEqual(load_plan(plan_editor.path), plan_editor.plan)
+        self.document.remove()
+        self.assertEqual(len(self.document.plan.planned_shots), 5)
+        self.wait(self.plan_editor.idle)
+        self.assertEqual(load_plan(self.document.file.path), self.document.plan)
 
     def test_what_cannot_be_is_refused_with_a_reason(self) -> None:
         self.begin()
-        before = self.plan_editor.plan
+        before = self.document.plan
         for fields, word in (({"latitude": 91.0}, "latitude"), ({"zone": "No/Where"}, "zone"),
                              ({"date": "soon"}, "date"),
                              ({"target": "x" * 99}, "plan")):  # fmt: skip
-            self.assertFalse(self.plan_editor.change(**fields))
+            self.assertFalse(self.document.change(**fields))
             self.assertIn(word, self.text[-1].lower())
-        self.assertEqual(self.plan_editor.plan, before)
-        self.plan_editor.change(target="12")
-        self.wait(lambda: "right ascension" in self.plan_editor.problem)
+        self.assertEqual(self.document.plan, before)
+        self.document.change(target="12")
+        self.wait(lambda: "right ascension" in self.calculation.problem)
 
     def test_the_picture_follows(self) -> None:
         self.begin()
-        plan_editor = self.plan_editor
         seen = []
-        plan_editor.previewed.connect(lambda: seen.append(plan_editor.picture_of))
-        plan_editor.choose(3)
-        self.wait(lambda: plan_editor.picture_of is plan_editor.planned, 120)
-        first = plan_editor.picture
-        plan_editor.change_shot(iso=6400.0, seconds=1.0)
-        self.wait(lambda: plan_editor.picture_of is plan_editor.planned)
-        self.assertGreater(plan_editor.picture.gain_ev, first.gain_ev + 1)
+        self.calculation.previewed.connect(lambda: seen.append(self.calculation.picture_of))
+        self.document.choose(3)
+        self.wait(lambda: self.calculation.picture_of is self.document.planned, 120)
+        first = self.calculation.picture
+        self.document.change_shot(iso=6400.0, seconds=1.0)
+        self.wait(lambda: self.calculation.picture_of is self.document.planned)
+        self.assertGreater(self.calculation.picture.gain_ev, first.gain_ev + 1)
         self.assertGreaterEqual(len(seen), 2)
 
 
@@ -111,14 +117,14 @@ class Keeping(PlanningTest):
     def test_two_windows_lose_nothing(self) -> None:
         self.begin()
         other = self.made()
-        other.open(self.plan_editor.path)
-        other.change(note="of the other window")
+        other.document.open(self.document.file.path)
+        other.document.change(note="of the other window")
         self.wait(other.idle)
-        self.plan_editor.change(note="of this one")
+        self.document.change(note="of this one")
         self.wait(self.plan_editor.idle)
         notes = {json.loads(p.read_text())["note"] for p in plans_folder(False).glob("*.json")}
         self.assertEqual(notes, {"of the other window", "of this one"})
-        self.assertEqual(load_plan(self.plan_editor.path).note, "of this one")
+        self.assertEqual(load_plan(self.document.file.path).note, "of this one")
 
     def test_a_damaged_plan_is_told_and_stays(self) -> None:
         folder = plans_folder(False)
@@ -126,32 +132,32 @@ class Keeping(PlanningTest):
         for name, data in (("a", b"{"), ("b", b'{"name": "x", "date": "2026-13-41"}'), ("c", b"\xff" * 4000)):
             path = folder / f"{name}.json"
             path.write_bytes(data)
-            self.plan_editor.open(path)
-            self.assertIsNone(self.plan_editor.plan)
+            self.document.open(path)
+            self.assertIsNone(self.document.plan)
             self.assertEqual(path.read_bytes(), data)
         self.assertEqual(len(self.text), 3)
 
     def test_a_plan_is_deleted_and_the_next_is_shown(self) -> None:
         self.begin()
-        first = self.plan_editor.path
+        first = self.document.file.path
         self.plan_editor.new()
-        self.assertEqual((self.plan_editor.plan.place, self.plan_editor.plan.planned_shots), ("Orrin Saltern", ()))
-        second = self.plan_editor.path
+        self.assertEqual((self.document.plan.place, self.document.plan.planned_shots), ("Orrin Saltern", ()))
+        second = self.document.file.path
         self.assertNotEqual(first, second)
         self.plan_editor.delete()
         self.assertFalse(second.exists())
-        self.assertEqual(self.plan_editor.path, first)
+        self.assertEqual(self.document.file.path, first)
 
     def test_a_full_disk_is_told_once_and_nothing_is_lost(self) -> None:
         self.begin()
-        path, before = self.plan_editor.path, self.plan_editor.path.read_bytes()
+        path, before = self.document.file.path, self.document.file.path.read_bytes()
         with mock.patch("bruto.session.plan_file.write_own", side_effect=OSError(28, "No space left on device")):
             for k in range(3):
-                self.plan_editor.change(note=f"note {k}")
+                self.document.change(note=f"note {k}")
                 self.wait(self.plan_editor.idle)
         self.assertEqual(path.read_bytes(), before)
-        self.assertTrue(self.plan_editor.unsaved)
-        self.plan_editor.flush()
+        self.assertTrue(self.document.unsaved)
+        self.document.flush()
         self.assertEqual(load_plan(path).note, "note 2")
 
     def test_the_list_is_written_and_no_original_is_replaced(self) -> None:
@@ -163,8 +169,8 @@ class Keeping(PlanningTest):
         self.assertIn("240 frames", page)  # what it costs
         self.assertIn("Aim at altitude 22°, towards 0° N", page)
         with self.assertRaises(BrutoError):
-            self.plan_editor.print_list(self.plan_editor.path, True, True, lambda *_: None)
-        self.assertEqual(self.plan_editor.path.read_bytes(), as_bytes(self.plan_editor.plan))
+            self.plan_editor.print_list(self.document.file.path, True, True, lambda *_: None)
+        self.assertEqual(self.document.file.path.read_bytes(), as_bytes(self.document.plan))
 
 
 class Phones(PlanningTest):
@@ -196,7 +202,7 @@ class Phones(PlanningTest):
         with Logbook(book) as opened:
             opened.put([record_of({"key": "k", "place": "Orrin Saltern", "darkness": 20.4})])
         self.begin(replace(example(), darkness=None))
-        self.wait(lambda: self.plan_editor.plan.darkness == 20.4)
+        self.wait(lambda: self.document.plan.darkness == 20.4)
 
     def test_room_is_foretold(self) -> None:
         """Learnt from shots of one kind, the room of others is told within 10 %."""
@@ -214,3 +220,27 @@ class Phones(PlanningTest):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class OneForecast(PlanningTest):
+    def test_the_command_line_prints_the_windows_numbers(self) -> None:
+        self.begin()
+        self.wait(self.plan_editor.idle)
+        plan = self.document.plan
+        assert plan is not None
+        path = self.document.file.path
+        out = io.StringIO()
+        with redirect_stdout(out):
+            self.assertEqual(main(["plan", "list", str(path), "--json"]), 0)
+        printed = json.loads(out.getvalue())["forecasts"]
+        self.assertEqual(len(printed), len(plan.planned_shots))
+        for k, planned in enumerate(plan.planned_shots):
+            with self.subTest(planned.title):
+                self.document.choose(k)
+                forecast = self.calculation.forecast()
+                assert forecast is not None
+                self.assertEqual(printed[k]["forecast"], json.loads(json.dumps(asdict(forecast))))
+                reasons = {name: r.reason for name, r in self.calculation.recommendations().items()}
+                self.assertEqual({n: r["reason"] for n, r in printed[k]["recommendations"].items()}, reasons)
+                ways = [a.name for a in self.calculation.alternatives()]
+                self.assertEqual([a["name"] for a in printed[k]["alternatives"]], ways)

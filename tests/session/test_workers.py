@@ -7,8 +7,9 @@ import threading
 import time
 import unittest
 from collections.abc import Callable
+from unittest import mock
 
-from bruto.session.workers import AGAIN, Worker
+from bruto.session.workers import AGAIN, THREADS, Pool, Rank, Worker
 
 WAIT_S = 60.0
 
@@ -123,3 +124,47 @@ class Order(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Shared(unittest.TestCase):
+    """Workers share few threads, and whoever the screen waits for is never kept waiting by the others."""
+
+    def workers(self, rank: Rank, count: int) -> list[Worker]:
+        found = [Worker(f"{rank} {k}", rank=rank) for k in range(count)]
+        for worker in found:
+            self.addCleanup(worker.close)
+        return found
+
+    @staticmethod
+    def threads(name: str = "work") -> int:
+        return sum(t.name == name for t in threading.enumerate())
+
+    def test_long_work_leaves_threads_to_what_is_looked_at(self) -> None:
+        go, seen = threading.Event(), queue.SimpleQueue()  # type: ignore[var-annotated]
+        self.addCleanup(go.set)
+        ended: list[object] = []
+        for worker in self.workers(Rank.LONG, 6):
+            worker.channel("merge").ask("a", lambda: (seen.put("long"), go.wait(WAIT_S)), ended.append, ended.append)
+        for rank in (Rank.PAGE, Rank.SCREEN):
+            (worker,) = self.workers(rank, 1)
+            worker.channel("now").ask("a", lambda rank=rank: seen.put(rank), ended.append, ended.append)
+        order = [seen.get(timeout=WAIT_S) for _ in range(4)]
+        self.assertEqual(sorted(map(str, order)), sorted(["long", "long", str(Rank.PAGE), str(Rank.SCREEN)]))
+        time.sleep(0.05)
+        self.assertTrue(seen.empty())  # two of six long ones run
+        self.assertLessEqual(self.threads(), THREADS)
+        go.set()
+        self.assertEqual([seen.get(timeout=WAIT_S) for _ in range(4)], ["long"] * 4)
+
+    def test_threads_end_when_there_is_nothing_to_do(self) -> None:
+        pool = Pool(1, name="short")
+        with mock.patch.multiple("bruto.session.workers", RETIRED_AFTER_S=0.05, _FRONT=pool):
+            (worker,) = self.workers(Rank.SCREEN, 1)
+            for name in ("x", "y"):  # ends, and starts again
+                done = threading.Event()
+                worker.channel(name).ask("a", done.set, lambda _: None, lambda _: None)
+                self.assertTrue(done.wait(WAIT_S))
+                end = time.monotonic() + WAIT_S
+                while self.threads("short") and time.monotonic() < end:
+                    time.sleep(0.02)
+                self.assertEqual(self.threads("short"), 0)

@@ -83,20 +83,20 @@ def _open(host: Host) -> bool:
 
 def _undo(host: Host) -> None:
     if host.task() == Task.PLAN:
-        host.session.plan_editor.undo()
+        host.session.plan_editor.document.undo()
     else:
         _edited(Edit.undo)(host)
 
 
 def _redo(host: Host) -> None:
     if host.task() == Task.PLAN:
-        host.session.plan_editor.redo()
+        host.session.plan_editor.document.redo()
     else:
         _edited(Edit.redo)(host)
 
 
 def _undoable(host: Host) -> bool:
-    return host.session.plan_editor.plan is not None if host.task() == Task.PLAN else _open(host)
+    return host.session.plan_editor.document.plan is not None if host.task() == Task.PLAN else _open(host)
 
 
 def _correcting(host: Host) -> bool:

@@ -13,7 +13,7 @@ from psygnal import Signal
 from bruto.logbook.store import Logbook
 from bruto.practice.exercises import EXERCISES, ORDER, a_round
 from bruto.practice.rounds import Round
-from bruto.session.workers import Post, Worker
+from bruto.session.workers import Post, Rank, Worker
 
 
 class PracticeSession:
@@ -25,7 +25,7 @@ class PracticeSession:
     def __init__(self, post: Post, book: Callable[[], Path]) -> None:
         """`book`: where the logbook lies that scores are kept in."""
         self._book = book
-        self._worker = Worker("practice", post)
+        self._worker = Worker("practice", post, Rank.LONG)
         self._making = self._worker.channel("an exercise", 50)
         self._scoring = self._worker.channel("scores", 80)
         self.exercise = ORDER[0]

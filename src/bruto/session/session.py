@@ -34,7 +34,7 @@ from bruto.session.practice import PracticeSession
 from bruto.session.report_jobs import ReportJobs
 from bruto.session.shoot import Shoot
 from bruto.session.unfinished_jobs import Unfinished
-from bruto.session.workers import Post, Worker
+from bruto.session.workers import Post, Rank, Worker
 from bruto.shoot.file_import import ImportResult, import_files
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import verdict_beside
@@ -59,9 +59,10 @@ class Session:
     def __init__(self, post: Post) -> None:
         self.post = post
         self.shoot = Shoot()
-        self.render, self.background, self.writer = (Worker(name, post) for name in ("render", "long work", "sidecars"))
+        self.render, self.background = Worker("render", post), Worker("long work", post, Rank.LONG)
+        self.writer = Worker("sidecars", post, Rank.PAGE)
         self.settings = load_settings()
-        self.places = Worker("places", post)  # disks that answer late or never hold nothing else up
+        self.places = Worker("places", post, Rank.PAGE)  # disks that answer late or never hold nothing else up
         self.starting = InitialEdits(self.settings.start != DEFAULTS, post)
         self.opened = OpenShots(self.render, self.starting)
         self.unfinished = Unfinished()
@@ -349,9 +350,12 @@ class Session:
             )
         if self.merging.running:
             found.append(tr("A merge is running. It is stopped without saving."))
-        if self.plan_editor.unsaved:
+        if unsaved := self.plan_editor.document.unsaved:
             found.append(
-                tr("Changes to the plan are not saved and would be lost: {unsaved}", unsaved=self.plan_editor.unsaved)
+                tr(
+                    "Changes to the plan are not saved and would be lost: {unsaved}",
+                    unsaved=unsaved,
+                )
             )
         lost = [e for e in self.opened.edits.values() if e.not_saved]
         for edit in lost[:3]:

@@ -1,4 +1,7 @@
-"""Work beside the window: threads that run one call at a time, and channels by which work is asked for.
+"""Work beside the window: one small pool of threads, workers that run one call at a time on it, and channels.
+
+Every worker shares the pool, and the most urgent request of all goes first: what the screen waits for, then what a
+page waits for, then what takes minutes. Threads start when there is work and end when there is none for a while.
 
 A channel belongs to whoever owns it (a page, a model), and each request carries its subject (a shot, a set). The
 latest request of a channel wins, and an answer for another subject than the channel is turned to is never given.
@@ -11,6 +14,7 @@ import contextlib
 import os
 import threading
 from collections.abc import Callable
+from enum import IntEnum
 from typing import Any
 
 from bruto.catalog import tr
@@ -19,6 +23,12 @@ from bruto.errors import BrutoError, Cancelled
 
 AGAIN = object()
 """What work returns that is done in part: it is called again when nothing more urgent waits."""
+THREADS, RESERVED = 4, 1
+"""Threads that run work at most, and how many of them each rank leaves to those before it."""
+THREADS_BEHIND, NICENESS = 2, 15
+"""Threads for what nobody waits for, and their niceness, 0 to 19 (setpriority(2)): a thread cannot take it back."""
+RETIRED_AFTER_S = 5.0
+"""A thread without work ends after this long, seconds."""
 Post = Callable[[Callable[[], None]], None]
 Done = Callable[[Any], None]
 Failed = Callable[[str], None]
@@ -59,10 +69,10 @@ class Channel:
         failed
             Called with a message where the work failed.
         """
-        with self.worker.wake:
+        with self.worker.pool.lock:
             self._subject = subject
             self._waiting = self._latest = _Request(self, subject, work, done, failed)
-            self.worker.wake.notify()
+            self.worker.pool.more()
 
     def turn_to(self, subject: Any) -> None:
         """Return the from now on only answers about this subject are wanted.
@@ -78,7 +88,7 @@ class Channel:
 
     def forget(self) -> None:
         """Drop a waiting request and ignore the result of a running one, which is reported by `dropped`."""
-        with self.worker.wake:
+        with self.worker.pool.lock:
             self._waiting = self._latest = None
             self.worker.drop(self)
 
@@ -137,23 +147,132 @@ class Channel:
             request.done(result)
 
 
-class Worker:
-    """Runs the requests of its channels on a thread of its own, the most urgent one first."""
+class Rank(IntEnum):
+    """Whose work goes first."""
 
-    def __init__(self, name: str = "render", post: Post = lambda call: call(), niceness: int = 0) -> None:
-        """`post`: brings a call to where answers are wanted; it may be called from the worker's thread.
+    SCREEN = 0
+    """The picture on the screen waits for it."""
+    PAGE = 1
+    """A page waits for it: a second or two."""
+    LONG = 2
+    """Takes minutes, and shows how far it is."""
+    BEHIND = 3
+    """Nobody waits for it."""
 
-        `niceness`: of the thread, 0 to 19 (setpriority(2)); the higher, the more it waits for others.
+
+class Pool:
+    """Threads that workers share."""
+
+    def __init__(self, threads: int, reserved: int = 0, niceness: int = 0, name: str = "work") -> None:
+        """Prepare; threads start when there is work.
+
+        Parameters
+        ----------
+        threads
+            Most threads at a time.
+        reserved
+            How many of them each rank leaves to those before it.
+        niceness
+            Of its threads, 0 to 19 (setpriority(2)).
+        name
+            Of its threads.
         """
-        self._niceness = niceness
-        self.wake = threading.Condition()
+        self.lock = threading.RLock()
+        self.ended = threading.Condition(self.lock)
+        """Signalled whenever a request ended."""
+        self._work = threading.Condition(self.lock)
+        self._threads, self._reserved, self._niceness, self._name = threads, reserved, niceness, name
+        self._workers: list[Worker] = []
+        self._started = self._resting = 0
+
+    def add(self, worker: Worker) -> None:
+        """Share the threads with one more worker.
+
+        Parameters
+        ----------
+        worker
+            The worker.
+        """
+        with self.lock:
+            self._workers.append(worker)
+            self._workers.sort(key=lambda w: w.rank)
+
+    def remove(self, worker: Worker) -> None:
+        """Forget a worker.
+
+        Parameters
+        ----------
+        worker
+            The worker.
+        """
+        with self.lock:
+            if worker in self._workers:
+                self._workers.remove(worker)
+
+    def more(self) -> None:
+        """Run what was asked for just now (for the channel, which holds the lock)."""
+        self._work.notify()
+        if sum(w.wants for w in self._workers) > self._resting and self._started < self._threads:
+            self._started += 1
+            threading.Thread(target=self._run, name=self._name, daemon=True).start()
+
+    def _next(self) -> _Request | None:
+        """Take the most urgent request that may run now: what takes minutes never fills the pool."""
+        busy = [sum(w.busy and w.rank >= rank for w in self._workers) for rank in Rank]
+        for worker in self._workers:
+            if busy[worker.rank] < self._threads - self._reserved * worker.rank and (request := worker.take()):
+                return request
+        return None
+
+    def _run(self) -> None:
+        if self._niceness:
+            with contextlib.suppress(OSError):
+                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), self._niceness)
+        while True:
+            with self.lock:
+                called = True
+                while (request := self._next()) is None and called:
+                    self._resting += 1
+                    called = self._work.wait(RETIRED_AFTER_S)
+                    self._resting -= 1
+                if request is None:
+                    self._started -= 1
+                    return
+            request.channel.worker.run(request)
+            with self.lock:
+                request.channel.worker.rest()
+                self.ended.notify_all()
+            del request  # else it would live until the next
+
+
+_FRONT = Pool(THREADS, RESERVED)
+_BEHIND = Pool(THREADS_BEHIND, niceness=NICENESS)
+
+
+class Worker:
+    """Runs the requests of its channels one after the other, the most urgent one first."""
+
+    def __init__(self, name: str, post: Post = lambda call: call(), rank: Rank = Rank.SCREEN) -> None:
+        """Make a worker of the shared pool.
+
+        Parameters
+        ----------
+        name
+            What it does.
+        post
+            Brings a call to where answers are wanted; it may be called from any thread.
+        rank
+            Whose work goes first where several workers have some.
+        """
+        self.name, self.rank = name, rank
+        self.pool = _BEHIND if rank is Rank.BEHIND else _FRONT
         self.busy = False
         self._post = post
         self._channels: list[Channel] = []
         self._running: Channel | None = None
+        self._thread: threading.Thread | None = None
         self._dropped = self._closing = False
-        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
-        self._thread.start()
+        self.pool.add(self)
 
     def channel(self, name: str, urgency: int = 100) -> Channel:
         """Return a channel; the lowest `urgency` comes first.
@@ -170,7 +289,7 @@ class Worker:
         Channel
             A channel.
         """
-        with self.wake:
+        with self.pool.lock:
             found = Channel(self, name, urgency)
             self._channels.append(found)
             self._channels.sort(key=lambda c: c.urgency)
@@ -192,7 +311,7 @@ class Worker:
 
     def idle(self) -> bool:
         """Whether nothing waits and nothing runs."""
-        with self.wake:
+        with self.pool.lock:
             return not self.busy and not any(c.waiting for c in self._channels)
 
     def close(self, most_s: float = 20.0) -> None:
@@ -203,45 +322,55 @@ class Worker:
         most_s
             Longest wait, seconds.
         """
-        with self.wake:
+        with self.pool.lock:
             self._closing = True
-            self.wake.notify()
-        if threading.current_thread() is not self._thread:
-            self._thread.join(timeout=most_s)
+            if threading.current_thread() is not self._thread:
+                self.pool.ended.wait_for(lambda: not self.busy, most_s)
+            self.pool.remove(self)
 
-    def _next(self) -> _Request | None:
+    @property
+    def wants(self) -> bool:
+        """Whether a request could run now."""
+        return not self.busy and not self._closing and any(c.waiting for c in self._channels)
+
+    def take(self) -> _Request | None:
+        """Take the most urgent request to run it now (for the pool, which holds the lock)."""
+        if self.busy or self._closing:
+            return None
         channel = next((c for c in self._channels if c.waiting), None)
-        return None if channel is None else channel.take()
+        request = None if channel is None else channel.take()
+        if request is not None:
+            self._running, self._dropped, self.busy = request.channel, False, True
+        return request
 
-    def _run(self) -> None:
-        if self._niceness:
-            with contextlib.suppress(OSError):
-                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), self._niceness)
-        while True:
-            with self.wake:
-                request = None
-                while not self._closing and (request := self._next()) is None:
-                    self.busy, self._running = False, None
-                    self.wake.wait()
-                if request is None or self._closing:
+    def run(self, request: _Request) -> None:
+        """Do what is asked for, and post the answer.
+
+        Parameters
+        ----------
+        request
+            The request.
+        """
+        self._thread = threading.current_thread()
+        result, error = None, None
+        try:
+            result = request.work()
+        except (Cancelled, BrutoError) as problem:
+            error = str(problem)
+        except MemoryError:
+            error = tr("Not enough memory. Close other programs.")
+        except Exception as unexpected:  # the window must outlive any one picture
+            error = unexpected_text(unexpected, f"working on “{request.channel.name}”")
+        if result is AGAIN:
+            with self.pool.lock:
+                if request.channel.put_back(request):
                     return
-                self._running, self._dropped, self.busy = request.channel, False, True
-            result, error = None, None
-            try:
-                result = request.work()
-            except (Cancelled, BrutoError) as problem:
-                error = str(problem)
-            except MemoryError:
-                error = tr("Not enough memory. Close other programs.")
-            except Exception as unexpected:  # the window must outlive any one picture
-                error = unexpected_text(unexpected, f"working on “{request.channel.name}”")
-            if result is AGAIN:
-                with self.wake:
-                    if request.channel.put_back(request):
-                        continue
-            elif not self._closing:
-                self._post(_Reply(request, result, error))
-            del request, result  # else they would live until the next request
+        elif not self._closing:
+            self._post(_Reply(request, result, error))
+
+    def rest(self) -> None:
+        """Mark that nothing runs (for the pool, which holds the lock)."""
+        self.busy, self._running, self._thread = False, None, None
 
 
 class _Reply:

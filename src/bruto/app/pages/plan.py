@@ -53,12 +53,13 @@ class PlanPage(QWidget):
         super().__init__()
         self.host, self.session = host, host.session
         self.plan_editor = self.session.plan_editor
+        self.document, self.calculation = self.plan_editor.document, self.plan_editor.calculation
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         self.nothing = EmptyState(
             EMPTY,
             (tr("Start a plan"), self._begin),
-            (tr("Open an example"), lambda: self.plan_editor.begin(example())),
+            (tr("Open an example"), lambda: self.document.begin(example())),
         )
         outer.addWidget(self.nothing)
         self.whole = QWidget()
@@ -74,7 +75,7 @@ class PlanPage(QWidget):
         layout.addWidget(self.ledger)
         self.by_day = False
         self.plan_editor.changed.connect(self._show)
-        self.plan_editor.previewed.connect(self._show_picture)
+        self.calculation.previewed.connect(self._show_picture)
         self._show()
 
     def _middle(self) -> QWidget:
@@ -134,7 +135,7 @@ class PlanPage(QWidget):
         lower.addLayout(row)
         self.axis = TimeAxis()
         self.axis.moved.connect(self._moved)
-        self.axis.chosen.connect(self.plan_editor.choose)
+        self.axis.chosen.connect(self.document.choose)
         lower.addWidget(self.axis, 1)
         parts.addWidget(low)
         parts.setStretchFactor(0, 5)
@@ -150,17 +151,17 @@ class PlanPage(QWidget):
         self.plan_editor.show_first()
 
     def _axis(self) -> Axis | None:
-        sky = self.plan_editor.sky
+        sky = self.calculation.sky
         return None if sky is None else (sky.day if self.by_day else sky.night)
 
     def _show(self) -> None:
-        plan = self.plan_editor.plan
+        plan = self.document.plan
         self.nothing.setVisible(plan is None)
         self.whole.setVisible(plan is not None)
         if plan is None:
             return
         self._follow_shot()
-        self.side.show_plan(self.plan_editor.matches())
+        self.side.show_plan(self.plan_editor.matches.found())
         key = plan.target if plan.target in TARGETS else None
         self.target.setCurrentIndex(self.target.findData(key) if key is not None else len(TARGETS))
         self.target.setVisible(not self.by_day)
@@ -175,24 +176,24 @@ class PlanPage(QWidget):
                 field.setModified(False)
         blocks = []
         for k, planned in enumerate(plan.planned_shots):
-            span = self.plan_editor.span_of(planned)
-            forecast = self.plan_editor.forecast(planned)
+            span = self.calculation.span_of(planned)
+            forecast = self.calculation.forecast(planned)
             axis = self._axis()
             if span is not None and axis is not None and span[1] > axis.begin and span[0] < axis.end:
                 minded = forecast is not None and (forecast.full or forecast.fits is False)
                 blocks.append(Block(k, planned.title, *span, minded=minded))
-        self.axis.show_axis(self._axis(), plan.where.clock, blocks, self.plan_editor.chosen)
-        self.status.setText(self.plan_editor.problem or self._sky_summary())
+        self.axis.show_axis(self._axis(), plan.where.clock, blocks, self.document.chosen)
+        self.status.setText(self.calculation.problem or self._sky_summary())
         self.ledger.show_shot(self._axis())
-        if self.plan_editor.picture_of is not self.plan_editor.planned:
+        if self.calculation.picture_of is not self.document.planned:
             self._wait_for_picture()
 
     def _follow_shot(self) -> None:
         """The axis is the one on which the chosen shot is."""
-        planned, sky = self.plan_editor.planned, self.plan_editor.sky
+        planned, sky = self.document.planned, self.calculation.sky
         if planned is None or sky is None or self.axis._drag is not None:
             return
-        span = self.plan_editor.span_of(planned)
+        span = self.calculation.span_of(planned)
         if span is None:
             return
         by_night = kind_of(planned.kind).light == "sky"
@@ -204,7 +205,7 @@ class PlanPage(QWidget):
 
     def _sky_summary(self) -> str:
         """What decides of the night or the day, in a line."""
-        sky, plan = self.plan_editor.sky, self.plan_editor.plan
+        sky, plan = self.calculation.sky, self.document.plan
         if sky is None or plan is None:
             return tr("calculating the sky…")
         if plan.latitude == 0 and plan.longitude == 0 and not plan.place:
@@ -231,7 +232,7 @@ class PlanPage(QWidget):
         )
 
     def _wait_for_picture(self) -> None:
-        if self.plan_editor.planned is None:
+        if self.document.planned is None:
             self.preview.show_nothing(tr("Add a shot: a simulated preview appears here."))
         elif self.preview.whole is None:
             self.preview.show_nothing(tr("simulating…"))
@@ -239,15 +240,15 @@ class PlanPage(QWidget):
             self.preview.show_waiting()
 
     def _show_picture(self) -> None:
-        picture, planned = self.plan_editor.picture, self.plan_editor.picture_of
+        picture, planned = self.calculation.picture, self.calculation.picture_of
         if picture is None or planned is None:
-            if self.plan_editor.problem:
-                self.preview.show_nothing(self.plan_editor.problem)
+            if self.calculation.problem:
+                self.preview.show_nothing(self.calculation.problem)
             else:
                 self._wait_for_picture()
             return
-        forecast = self.plan_editor.forecast(planned)
-        known = "noise" in self.plan_editor.means.known
+        forecast = self.calculation.forecast(planned)
+        known = "noise" in self.calculation.equipment.known
         whose = tr("your phone's noise") if known else tr("the noise of a typical phone")
         gain = tr("{gain_ev:+.1f} EV", gain_ev=picture.gain_ev)
         self.preview.show_picture(
@@ -263,9 +264,13 @@ class PlanPage(QWidget):
         status = tr("A piece at 1:1: ") if sky else tr("Grain and movement at 1:1: ")
         if sky:
             move = "" if forecast.trail is None else tr("stars move {trail:.1f} px in a frame, ", trail=forecast.trail)
-            planned, plan, facts = self.plan_editor.planned, self.plan_editor.plan, self.plan_editor.sky
+            planned, plan, facts = (
+                self.document.planned,
+                self.document.plan,
+                self.calculation.sky,
+            )
             if planned is not None and planned.kind == "trail" and plan is not None and facts is not None:
-                length, alternative = longest_arc(planned, plan, self.plan_editor.means, facts.facts)
+                length, alternative = longest_arc(planned, plan, self.calculation.equipment, facts.facts)
                 move = (
                     tr("arcs up to {length:.0f} px, starting {alternative}; ", length=length, alternative=alternative)
                     if alternative
@@ -285,15 +290,15 @@ class PlanPage(QWidget):
 
     def _moved(self, index: int, begin: datetime | None, final: bool) -> None:
         if begin is not None:
-            self.plan_editor.choose(index)
-            self.plan_editor.change_shot(True, at=self.plan_editor.stored("at", begin.astimezone(UTC).timestamp()))
+            self.document.choose(index)
+            self.document.change_shot(True, at=self.plan_editor.stored("at", begin.astimezone(UTC).timestamp()))
         if final:
-            self.plan_editor.settle()
+            self.document.settle()
 
     def _target_chosen(self, _: int) -> None:
         key = self.target.currentData()
         if key is not None:
-            self.plan_editor.change(target=str(key))
+            self.document.change(target=str(key))
         else:
             self.other.show()
             self.other.setFocus()
@@ -301,7 +306,7 @@ class PlanPage(QWidget):
     def _other_typed(self) -> None:
         if self.other.isModified():
             self.other.setModified(False)
-            self.plan_editor.change(target=self.other.text().strip())
+            self.document.change(target=self.other.text().strip())
 
     def _wall_typed(self) -> None:
         if not self.wall.isModified():
@@ -314,7 +319,7 @@ class PlanPage(QWidget):
                 tr("A direction is 0 to 360 degrees or a compass point such as SW, not '{text}'.", text=text)
             )
             return
-        self.plan_editor.change(facade=value)
+        self.document.change(facade=value)
 
     def _wanted(self, what: str) -> None:
         if what == "new":
@@ -344,7 +349,7 @@ class PlanPage(QWidget):
             self.plan_editor.measure_darkness(Path(name))
 
     def _ask_delete(self) -> None:
-        plan = self.plan_editor.plan
+        plan = self.document.plan
         if plan is not None and ask_user(
             self,
             tr("Delete the plan {name}?", name=plan.name),
@@ -355,7 +360,7 @@ class PlanPage(QWidget):
             self.plan_editor.delete()
 
     def _ask_paper(self, night: bool) -> None:
-        plan = self.plan_editor.plan
+        plan = self.document.plan
         if plan is None:
             return
         start = str(Path.home() / f"{plan.date} {plan.name.replace('/', '-')}.pdf")

@@ -50,6 +50,7 @@ class PlanLedger(QWidget):
         super().__init__()
         self.manners = manners
         self.plan_editor = plan_editor
+        self.document, self.calculation = self.plan_editor.document, self.plan_editor.calculation
         self.rows: dict[str, PlanRow] = {}
         self._made_for: tuple = ()
         layout = QVBoxLayout(self)
@@ -75,7 +76,7 @@ class PlanLedger(QWidget):
         self.support.setAccessibleName(tr("Support"))
         for key, text in SUPPORTS.items():
             self.support.addItem(text, key)
-        self.support.activated.connect(lambda _: plan_editor.change_shot(support=self.support.currentData()))
+        self.support.activated.connect(lambda _: plan_editor.document.change_shot(support=self.support.currentData()))
         kinds.addWidget(self.support)
         column.addLayout(kinds)
         scroll, body = scrolled(2)
@@ -130,7 +131,7 @@ class PlanLedger(QWidget):
         self.take_all.clicked.connect(plan_editor.take_all)
         self.remove = QPushButton(tr("Remove"))
         self.remove.setToolTip(tr("Remove this shot from the plan; Ctrl+Z brings it back"))
-        self.remove.clicked.connect(plan_editor.remove)
+        self.remove.clicked.connect(plan_editor.document.remove)
         buttons.addWidget(self.take_all)
         buttons.addWidget(self.remove)
         buttons.addStretch(1)
@@ -140,7 +141,7 @@ class PlanLedger(QWidget):
 
     def show_shot(self, axis: Axis | None) -> None:
         """Show the chosen shot; `axis`: the one on which its time is set."""
-        planned, plan = self.plan_editor.planned, self.plan_editor.plan
+        planned, plan = self.document.planned, self.document.plan
         self.panel.setVisible(planned is not None)
         if planned is None or plan is None:
             return
@@ -150,7 +151,7 @@ class PlanLedger(QWidget):
                 field.setModified(False)
         self.kind.setCurrentIndex(self.kind.findData(planned.kind if planned.kind in KINDS else "other"))
         self.support.setCurrentIndex(self.support.findData(planned.support))
-        offered = self.plan_editor.recommendations()
+        offered = self.calculation.recommendations()
         if axis is not None:
             self._make_rows(planned, axis, tuple(offered))
             self._show_rows(planned, offered)
@@ -159,7 +160,7 @@ class PlanLedger(QWidget):
         self._show_cautions(planned)
 
     def _make_rows(self, planned: PlannedShot, axis: Axis, names: tuple[str, ...]) -> None:
-        means, plan = self.plan_editor.means, self.plan_editor.plan
+        means, plan = self.calculation.equipment, self.document.plan
         assert plan is not None
         made_for = (
             names, tuple(means.isos), tuple(means.seconds), tuple(means.lenses), axis.begin, axis.end, plan.where,
@@ -182,7 +183,7 @@ class PlanLedger(QWidget):
             self.rows[focus].setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _show_rows(self, planned: PlannedShot, offered: dict[str, Recommendation]) -> None:
-        plan = self.plan_editor.plan
+        plan = self.document.plan
         assert plan is not None
         for name, row in self.rows.items():
             recommendation = offered.get(name)
@@ -205,7 +206,7 @@ class PlanLedger(QWidget):
 
     def _show_forecast(self) -> None:
         clear(self.facts)
-        forecast = self.plan_editor.forecast()
+        forecast = self.calculation.forecast()
         for k, (name, value_text, minded) in enumerate(forecast.lines() if forecast is not None else ()):
             left, right = Label(name), Label(value_text)
             left.setObjectName("factName")
@@ -220,7 +221,7 @@ class PlanLedger(QWidget):
     def _show_alternatives(self, planned: PlannedShot) -> None:
         """What else would do, with a button that takes it."""
         clear(self.alternatives)
-        alternatives = self.plan_editor.alternatives()
+        alternatives = self.calculation.alternatives()
         self.alternatives_heading.setVisible(bool(alternatives))
         for k, alternative in enumerate(alternatives):
             text = Label(f"{alternative.name}: {alternative.text}")
@@ -255,26 +256,26 @@ class PlanLedger(QWidget):
 
     def _changed(self, name: str, value: float, final: bool) -> None:
         """A drag is one step, which its end closes; so is a key or a number that is typed."""
-        if self.plan_editor.planned is not None:
-            self.plan_editor.change_shot(True, **{name: self.plan_editor.stored(name, value)})
+        if self.document.planned is not None:
+            self.document.change_shot(True, **{name: self.plan_editor.stored(name, value)})
             if final:
-                self.plan_editor.settle()
+                self.document.settle()
 
     def _take_alternative(self, fields: dict[str, Any]) -> None:
-        self.plan_editor.settle()
-        self.plan_editor.change_shot(**fields)
+        self.document.settle()
+        self.document.change_shot(**fields)
 
     def _words(self, name: str) -> None:
         field = self.title if name == "title" else self.fields[name]
-        planned = self.plan_editor.planned
+        planned = self.document.planned
         if field.isModified() and planned is not None:
             field.setModified(False)
             words = field.text().strip()
             fields: dict[str, Any] = {name: words or (kind_of(planned.kind).title if name == "title" else "")}
-            self.plan_editor.change_shot(**fields)
+            self.document.change_shot(**fields)
 
     def _dismiss(self, name: str, shown: bool) -> None:
-        planned = self.plan_editor.planned
+        planned = self.document.planned
         if planned is not None:
             dismissed = tuple(d for d in planned.dismissed if d != name)
-            self.plan_editor.change_shot(dismissed=dismissed if shown else (*dismissed, name))
+            self.document.change_shot(dismissed=dismissed if shown else (*dismissed, name))

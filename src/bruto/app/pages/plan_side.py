@@ -59,6 +59,7 @@ class PlanSide(QWidget):
     def __init__(self, plan_editor: PlanEditor) -> None:
         super().__init__()
         self.plan_editor = plan_editor
+        self.document, self.calculation = self.plan_editor.document, self.plan_editor.calculation
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         holder = surface()
@@ -73,7 +74,7 @@ class PlanSide(QWidget):
         self.plans.setToolTip(tr("The plan shown; the list holds the others"))
         self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.plans.setMinimumContentsLength(10)
-        self.plans.activated.connect(lambda k: plan_editor.open(Path(self.plans.itemData(k))))
+        self.plans.activated.connect(lambda k: plan_editor.document.open(Path(self.plans.itemData(k))))
         row.addWidget(self.plans, 1)
         self.new = QPushButton(tr("New"))
         self.new.setToolTip(tr("Start another plan for today at this place"))
@@ -225,7 +226,7 @@ class PlanSide(QWidget):
 
     def show_plan(self, matches: list[PlanMatch]) -> None:
         """Show the plan that is open, and what became of it."""
-        plan = self.plan_editor.plan
+        plan = self.document.plan
         self.setVisible(plan is not None)
         if plan is None:
             return
@@ -259,8 +260,8 @@ class PlanSide(QWidget):
         self.taken.setVisible(bool(matches))
 
     def _list_plans(self, plan: Plan) -> None:
-        path = self.plan_editor.path
-        there = self.plan_editor.plans()
+        path = self.document.file.path
+        there = self.document.file.plans()
         if path is not None and path not in there:
             there = [path, *there]
         self.plans.blockSignals(True)
@@ -302,14 +303,14 @@ class PlanSide(QWidget):
             item.setToolTip(plain_tooltip(f"{planned.title}: {settings_text(planned)}. {second}"))
         while self.list.count() > len(plan.planned_shots):
             self.list.takeItem(self.list.count() - 1)
-        self.list.setCurrentRow(self.plan_editor.chosen if plan.planned_shots else -1)
+        self.list.setCurrentRow(self.document.chosen if plan.planned_shots else -1)
         self.list.blockSignals(False)
 
     # -- what is done
 
     def _chosen(self, row: int) -> None:
         if row >= 0:
-            self.plan_editor.choose(row)
+            self.document.choose(row)
 
     def _text(self, name: str) -> None:
         field = self.texts[name]
@@ -327,5 +328,5 @@ class PlanSide(QWidget):
 
 def planning_change(plan_editor: PlanEditor, **fields: Any) -> None:
     """Change the plan, a step of its own."""
-    plan_editor.settle()
-    plan_editor.change(**fields)
+    plan_editor.document.settle()
+    plan_editor.document.change(**fields)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -12,6 +12,10 @@ from bruto.cli.base import JsonFlag, OverwriteFlag, plan_app, print_page
 from bruto.cli.plan.options import say
 from bruto.errors import BrutoError
 from bruto.terminal import shown
+
+if TYPE_CHECKING:
+    from bruto.plan.plan_forecasts import PlanForecasts
+    from bruto.plan.planned_shots import Plan, PlannedShot
 
 
 @plan_app.command("new", help=tr("Write a plan to edit: a JSON file with a place, a date and a list of planned shots."))
@@ -38,21 +42,24 @@ def _list(
     overwrite: OverwriteFlag = False,
     as_json: JsonFlag = False,
 ) -> None:
-    from dataclasses import asdict
+    from dataclasses import asdict, replace
 
     from bruto.plan.plan_vs_actual import matched, summary
     from bruto.plan.planned_shots import load_plan
     from bruto.plan.shot_list import shot_list, sky_facts
 
     found = load_plan(plan)
+    forecasts = _forecasts(found)
     result: dict[str, Any] = {
         "name": found.name,
         "planned_shots": [asdict(s) for s in found.planned_shots],
+        "forecasts": [_calculated(forecasts, s) for s in found.planned_shots],
         "output": None,
     }
     lines = []
     if output is not None:
-        _print_list(output, shot_list(found, sky_facts(found), night), plan, night, overwrite)
+        told = replace(found, planned_shots=tuple(forecasts.explained(s) for s in found.planned_shots))
+        _print_list(output, shot_list(told, sky_facts(found), night), plan, night, overwrite)
         result["output"] = str(output)
         lines.append(
             tr(
@@ -76,8 +83,34 @@ def _list(
         result["summary"] = asdict(summary(matches))
         lines += [f"{b.planned.title}: {b.state}" + (f" ({b.note})" if b.note else "") for b in matches]
     if output is None and shots is None:
-        lines += [f"☐ {w.title}" for w in found.planned_shots]
+        for planned in found.planned_shots:
+            forecast = forecasts.forecast(planned)
+            lines += [f"☐ {planned.title}", *([f"    {forecast.text()}"] if forecast is not None else [])]
     say(result, as_json, lines)
+
+
+def _forecasts(plan: Plan) -> PlanForecasts:
+    """Calculate what the window shows of a plan, with what the logbook and the phone's card know."""
+    from bruto.logbook.store import usual_logbook
+    from bruto.plan.plan_forecasts import PlanForecasts
+    from bruto.plan.recommendations import facts_of
+    from bruto.session.equipment import equipment_of
+
+    return PlanForecasts(plan, equipment_of(plan.make, plan.model, usual_logbook()), facts_of(plan))
+
+
+def _calculated(forecasts: PlanForecasts, planned: PlannedShot) -> dict[str, Any]:
+    """Everything that is calculated of a shot; empty where it cannot be real."""
+    from dataclasses import asdict
+
+    forecast = forecasts.forecast(planned)
+    if forecast is None:
+        return {}
+    return {
+        "recommendations": {name: asdict(r) for name, r in forecasts.recommendations(planned).items()},
+        "forecast": asdict(forecast),
+        "alternatives": [asdict(a) for a in forecasts.alternatives(planned)],
+    }
 
 
 def _print_list(output: Path, page: str, plan: Path, night: bool, overwrite: bool) -> None:
