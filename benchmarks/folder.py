@@ -18,6 +18,7 @@ import os, sys, time
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from bruto.app.main import application
 from bruto.app.window import Window
+from bruto.tasks import Task
 app = application()
 window = Window()
 window.resize(1280, 800)
@@ -43,7 +44,6 @@ took = time.perf_counter() - started
 peak = [line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM")][0]
 stalls.sort()
 import json
-from bruto.tasks import Task
 print(json.dumps({
     "shots": len(window.shoot.shots), "listed_s": listed, "thumbnails_per_s": (len(thumbs) - first) / took,
     "measured_meanwhile": len(window.shoot.reports), "scroll_step_p95_ms": 1e3 * stalls[int(0.95 * len(stalls))],
