@@ -8,13 +8,15 @@ import unittest
 from pathlib import Path
 
 from tests import kills, limits, mutations
+from tests.extent import count
 
 
 class Campaigns(unittest.TestCase):
     def test_damaged_files_of_every_kind(self) -> None:
-        found = mutations.run(600, seed=11)
+        tried = count(2000, 150)
+        found = mutations.run(tried, seed=11)
         self.assertEqual(found["bad"], [])
-        self.assertEqual(found["tried"], 600)
+        self.assertEqual(found["tried"], tried)
         self.assertLess(found["slowest_s"], mutations.LONGEST_S)
         self.assertLess(found["most_mb"], mutations.MOST_MB)
 
@@ -30,7 +32,8 @@ class Campaigns(unittest.TestCase):
             self.assertIn("TypeError", outcome)
 
     def test_killed_at_any_moment(self) -> None:
-        self.assertEqual(sum(kills.run(18, seed=3).values()), 18)
+        times = count(60, 6)
+        self.assertEqual(sum(kills.run(times, seed=3).values()), times)
 
     @unittest.skipUnless(os.geteuid() == 0, "needs the rights of root")
     def test_without_the_right_to_read(self) -> None:

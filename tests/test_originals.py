@@ -35,6 +35,7 @@ from bruto.shoot.folder import RECORD, ShootRecord, save_record
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
 from bruto.shoot.xmp import write_rating, xmp_path
 from bruto.simphone.capture import simulate
+from tests.extent import ALL, share
 from tests.shots import SMALL, taken
 
 
@@ -118,7 +119,7 @@ class Commands(Awkward):
     def test_no_command_changes_what_bruto_did_not_make(self) -> None:
         count = 0
         inputs = [*self.frames, self.raw, self.folder / "dir.jpg" / ".." / self.frames[1].name]
-        for target in [*self.awkward, *inputs]:
+        for target in share([*self.awkward, *inputs], 3):
             for extra in ([], ["--overwrite"]):
                 if target.suffix == ".dng":
                     runs = [["merge", "noise", *self.frames, "-o", target, *extra]]
@@ -141,7 +142,7 @@ class Commands(Awkward):
                 self.assertEqual(self.run_command("develop", self.picture, "-o", target, *extra)[0], 1)
                 self.assert_untouched(f"develop to {target}", new=False)
                 count += 1
-        self.assertGreaterEqual(count, 84)
+        self.assertGreaterEqual(count, 84 if ALL else 30)
         print(f"\n{count} awkward targets of commands, nothing changed")
 
     def test_a_folder_gives_numbers(self) -> None:

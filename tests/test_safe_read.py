@@ -13,9 +13,9 @@ from unittest import mock
 from bruto.errors import BrutoError, FileProblem
 from bruto.parallel import map_threads
 from bruto.simphone import demo
-from bruto.simphone.capture import simulate as real_simulate
 from bruto.storage.atomic_write import own_file, write_own
 from bruto.storage.safe_read import check_readable, explain
+from tests.shots import copy_of, taken
 
 
 class Atomic(unittest.TestCase):
@@ -103,7 +103,8 @@ class Demo(unittest.TestCase):
 
     def small(self, scene: str, folder: Path, **settings) -> list[dict]:
         settings.pop("megapixels", None)
-        return real_simulate(scene, folder, size=(252, 190), **settings)
+        shots = taken(scene, size=(252, 190), **settings)
+        return [{**shot, "files": [str(p) for p in copy_of(shot["files"], folder)]} for shot in shots]
 
     def test_made_shot_by_shot_and_edits_are_kept(self) -> None:
         with mock.patch("bruto.simphone.capture.simulate", self.small):

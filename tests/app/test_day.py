@@ -12,6 +12,7 @@ from tempfile import TemporaryDirectory
 
 from bruto.simphone.optics import Mishap
 from tests.app.test_xvfb import TOOLS
+from tests.extent import long
 from tests.shots import SMALL, taken
 
 LONGEST_S = 300
@@ -21,6 +22,7 @@ LARGE = (2016, 1512)
 
 @unittest.skipUnless(all(shutil.which(t) for t in (*TOOLS, "xvfb-run")), "needs Xvfb and xdotool")
 class Day(unittest.TestCase):
+    @long
     def test_from_the_start_page_to_a_delivered_set(self) -> None:
         base = Path(self.enterContext(TemporaryDirectory()))
         folder = base / "Salt works"

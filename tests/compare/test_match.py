@@ -23,6 +23,7 @@ from bruto.develop.recipe import Recipe, load_recipe
 from bruto.develop.recipe_values import LocalTone
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError, Cancelled
+from tests.extent import share
 from tests.photographs import KINDS, light_of, source_of
 from tests.processing import Processing, finished
 from tests.shots import MIDDLE, copy_of, raw_of, taken
@@ -42,7 +43,7 @@ class KnownChanges(unittest.TestCase):
     """A raw developed with other values is the picture: those values are told, within 20 %."""
 
     def test_what_was_done_is_told(self) -> None:
-        for scene in ("pans", "crystals"):
+        for scene in share(("pans", "crystals"), 2):
             developer = developed(scene)
             kelvin, _ = developer.as_shot()
             truth = {"contrast": 0.85, "exposure": 0.4, "chroma": 1.3, "temperature": round(1.09 * kelvin)}
@@ -68,7 +69,7 @@ class KnownChanges(unittest.TestCase):
 
     def test_sharpness_is_found_again(self) -> None:
         developer = developed("pans")
-        for asked, low, high in ((1.4, 1.2, 1.6), (0.2, 0.05, 0.4)):
+        for asked, low, high in share(((0.2, 0.05, 0.4), (1.4, 1.2, 1.6)), 2):
             found = matched(developer, developer.render(Recipe(sharpness=asked)))
             self.assertGreater(found.recipe.sharpness, low)
             self.assertLess(found.recipe.sharpness, high)
@@ -91,7 +92,7 @@ class KnownChanges(unittest.TestCase):
 
 class Pictures(unittest.TestCase):
     def test_the_simulated_phones_pictures(self) -> None:
-        for scene in ("pans", "card", "boiling-house"):
+        for scene in share(("boiling-house", "card", "pans"), 3):
             shot = taken(scene, size=MIDDLE, seed=2)[0]
             found = matched(developed(scene), read_picture(shot["files"][1]).pixels)
             with self.subTest(scene):
@@ -106,7 +107,7 @@ class Pictures(unittest.TestCase):
 
     def test_photographs_under_another_processing(self) -> None:
         warm = Processing(lift=0.1, compress=0.15, color=1.4, warm=1.12, sharp=0.5, smear=6.0)
-        for name, how, sensor in (("chelsea", Processing(), KINDS[1]), ("coffee", warm, KINDS[2])):
+        for name, how, sensor in share((("coffee", warm, KINDS[2]), ("chelsea", Processing(), KINDS[1])), 2):
             light = light_of(name)
             with TemporaryDirectory() as folder, self.subTest(name):
                 developer = Developer(source_of(Path(folder), light, sensor))

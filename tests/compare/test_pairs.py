@@ -15,6 +15,7 @@ from bruto.compare.sources import side_of
 from bruto.container.picture import read_picture
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
+from tests.extent import count, share
 from tests.photographs import light_of
 from tests.processing import Processing, finished
 from tests.shots import MIDDLE, taken
@@ -61,12 +62,12 @@ class Pairs(unittest.TestCase):
         pairs = [shot(*s) for s in SCENES]
         for name in PHOTOGRAPHS:
             plain = codes(name)
-            for how in HOWS:
+            for how in share(HOWS, 2):
                 picture = finished(light_of(name), how)
                 pairs += [(plain, picture), (plain, half(picture))]
             eighth = plain.shape[0] // 8
             pairs += [(plain, plain[eighth:-eighth]), (plain, np.rot90(plain)), (plain, plain[::-1, ::-1])]
-        self.assertGreaterEqual(len(pairs), 60)
+        self.assertGreaterEqual(len(pairs), count(60, 40))
         found = [refused(*pair) for pair in pairs]
         self.assertEqual([f for f in found if isinstance(f, str)], [])
         residuals = [f.residual_px for f in found if isinstance(f, Alignment)]
@@ -75,12 +76,12 @@ class Pairs(unittest.TestCase):
 
     def test_others_are_refused_in_words(self) -> None:
         sides = {name: (codes(name), codes(name)) for name in PHOTOGRAPHS} | {s[0]: shot(*s) for s in SCENES[:5]}
-        pairs = [(sides[a][0], sides[b][1]) for a, b in itertools.permutations(sides, 2)]
-        for name in PHOTOGRAPHS:  # mirrored, and two parts of one place that share nothing
+        pairs = [(sides[a][0], sides[b][1]) for a, b in share(list(itertools.permutations(sides, 2)), 7)]
+        for name in share(PHOTOGRAPHS, 2):  # mirrored, and two parts of one place that share nothing
             plain = codes(name)
             w = plain.shape[1]
             pairs += [(plain, plain[:, ::-1]), (plain[:, : w * 9 // 20], plain[:, w * 11 // 20 :])]
-        self.assertGreaterEqual(len(pairs), 40)
+        self.assertGreaterEqual(len(pairs), count(40, 15))
         for first, second in pairs:
             text = refused(first, second)
             self.assertIsInstance(text, str)

@@ -20,8 +20,9 @@ import numpy as np
 from bruto.errors import BrutoError
 from bruto.logbook.records import NAMES, LogRecord, as_csv, from_csv, record_of
 from bruto.logbook.store import VERSION, Logbook
+from tests.extent import count
 
-KILLS = int(os.environ.get("BRUTO_KILLS", "12"))
+KILLS = count(500, 8)
 """Kills while writing; a whole run of them is 500."""
 
 

@@ -16,6 +16,7 @@ from bruto.sensor.motion_blur import TILE, motion
 from bruto.sensor.report import SensorReport
 from bruto.simphone.capture import Exposure, Phone
 from bruto.simphone.optics import Mishap, motion_kernel
+from tests.extent import share
 from tests.shots import raw_of
 
 SIZE = (1512, 1134)
@@ -58,7 +59,7 @@ class Motion(unittest.TestCase):
                 self.assertTrue(any(a.topic == "sharpness" and "Camera shake" in a.text for a in r.advice))
 
     def test_a_still_or_defocused_shot_did_not_move(self) -> None:
-        for scene in ("pans", "sluice", "boiling-house", "card", "crystals"):
+        for scene in share(("pans", "sluice", "boiling-house", "card", "crystals"), 2):
             for mishap in (Mishap(), Mishap(defocus_px=2.0)):
                 self.assertIsNone(measured(scene, mishap).motion_px, f"{scene} {mishap}")
 
