@@ -24,12 +24,12 @@ from bruto.shoot.sidecar import load_sidecar
 from bruto.storage.settings import load_settings
 from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
-from tests.shots import MIDDLE, SMALL, copy_of, taken
+from tests.shots import SMALL, copy_of, taken
 
 
 class Compares(WindowTest):
     def fill(self) -> None:
-        self.files = copy_of(taken("pans", size=MIDDLE, seed=2)[0]["files"], self.folder)
+        self.files = copy_of(taken("pans", size=SMALL, seed=2)[0]["files"], self.folder)
         copy_of([f for s in taken("sluice", size=SMALL, count=3, iso=400.0) for f in s["files"]], self.folder)
 
     def setUp(self) -> None:
@@ -69,7 +69,7 @@ class Compares(WindowTest):
         self.settle()
         self.assertEqual(self.page.mode, CompareMode.CURTAIN)
         place = self.page.places.places[1]
-        self.assertAlmostEqual(self.page.stage.viewport.centre[0], place.x * MIDDLE[0], delta=MIDDLE[0] * 0.3)
+        self.assertAlmostEqual(self.page.stage.viewport.centre[0], place.x * SMALL[0], delta=SMALL[0] * 0.3)
         QTest.keyClick(self.window, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier)
         self.assertEqual(self.page.mode, CompareMode.REGIONS)
 

@@ -11,12 +11,12 @@ from PySide6.QtWidgets import QApplication
 from bruto.app.stage.compare_stage import CompareMode
 from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
-from tests.shots import MIDDLE, SMALL, copy_of, taken
+from tests.shots import SMALL, copy_of, taken
 
 
 class GridOfMany(WindowTest):
     def fill(self) -> None:
-        copy_of(taken("pans", size=MIDDLE, seed=2)[0]["files"], self.folder)
+        copy_of(taken("pans", size=SMALL, seed=2)[0]["files"], self.folder)
         copy_of([f for s in taken("sluice", size=SMALL, count=3, iso=400.0) for f in s["files"]], self.folder)
 
     def setUp(self) -> None:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import threading
+import unittest
+from functools import cache
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest import mock
 
 import cv2
@@ -21,7 +24,7 @@ from bruto.simphone.night import NightPhone
 from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 from tests.merge.test_night import EXPOSURE, recorded
-from tests.shots import MIDDLE, SMALL, copy_of, raws_of, taken
+from tests.shots import SMALL, copy_of, raws_of, taken
 
 COUNT = 6
 BLURRED = 3
@@ -38,17 +41,17 @@ def blurred(path: Path, pixels_along: int) -> None:
     m = frame.meta
     from bruto.simphone.capture import Exposure, Phone
 
-    capture = Phone("sluice", size=MIDDLE).shoot(Exposure(m.iso or 1, m.exposure_s or 1), seed=0)
+    capture = Phone("sluice", size=SMALL).shoot(Exposure(m.iso or 1, m.exposure_s or 1), seed=0)
     path.unlink()
     write_dng(path, np.rint(codes).astype(np.uint16), tags_of(capture, m.taken or ""), np.zeros((60, 80, 3), np.uint8))
 
 
 class Hand(WindowTest):
     def fill(self) -> None:
-        settings = {"size": MIDDLE, "count": COUNT, "iso": 800.0, "seed": 5}
+        settings = {"size": SMALL, "count": COUNT, "iso": 800.0, "seed": 5}
         self.files = copy_of(raws_of("sluice", **settings), self.folder)
         blurred(self.files[BLURRED], 7)
-        copy_of([s["files"][0] for s in taken("boiling-house", size=MIDDLE, bracket=(-2.0, 0.0, 2.0))], self.folder)
+        copy_of([s["files"][0] for s in taken("boiling-house", size=SMALL, bracket=(-2.0, 0.0, 2.0))], self.folder)
 
     def setUp(self) -> None:
         super().setUp()
@@ -195,12 +198,19 @@ class Hand(WindowTest):
         self.assertIn(UNREAD, self.page.outcome.text())
 
 
+@cache
+def night() -> tuple[Path, ...]:
+    """Twenty frames of a clear night, taken once."""
+    phone = NightPhone(size=(756, 568))
+    folder = Path(unittest.enterModuleContext(TemporaryDirectory()))
+    return tuple(recorded(phone, phone.frames(20, EXPOSURE), folder))
+
+
 class Choices(WindowTest):
     """What a method leaves to its user."""
 
     def fill(self) -> None:
-        phone = NightPhone(size=(756, 568))
-        self.files = recorded(phone, phone.frames(20, EXPOSURE), self.folder)
+        self.files = copy_of(list(night()), self.folder)
 
     def test_a_fading_trail(self) -> None:
         self.choose(self.files[0].stem)
