@@ -12,7 +12,6 @@ from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
 from bruto.app.widgets.task_line import TaskLine
 from bruto.catalog import tr
-from bruto.simphone.demo import missing
 
 LAST_SEEN_MS = 5000
 """After its end: when the watched folder has shown its last shot."""
@@ -43,6 +42,8 @@ class DemoDay(QObject):
 
     def start(self) -> None:
         """Go on where the last start ended; nothing is done where the day is whole."""
+        from bruto.simphone.demo import missing  # takes long to import
+
         if not missing(self.folder, self.night):
             return
         self.shooting = True

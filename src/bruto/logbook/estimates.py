@@ -11,7 +11,6 @@ from statistics import median
 from typing import Any
 
 import numpy as np
-from scipy.optimize import minimize
 
 from bruto.catalog import tr
 from bruto.errors import BrutoError
@@ -254,6 +253,7 @@ def hand(records: Iterable[LogRecord]) -> HandheldLimit:
         raise BrutoError(
             tr("At least {LEAST_HAND} handheld shots are needed, some sharp and some blurred.", LEAST_HAND=LEAST_HAND)
         )
+    from scipy.optimize import minimize  # takes long to import
     from scipy.special import log_ndtr
 
     def loss(p: np.ndarray) -> float:

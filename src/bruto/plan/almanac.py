@@ -16,7 +16,6 @@ from itertools import pairwise
 from typing import Any
 
 import ephem
-from scipy.optimize import brentq
 
 from bruto.catalog import tr
 from bruto.errors import BrutoError
@@ -222,6 +221,8 @@ def passages(body: Body, place: Place, begin: datetime, end: datetime, height: f
     span = (end - begin).total_seconds()
     count = max(2, math.ceil(span / STEP.total_seconds()) + 1)
     times = [span * k / (count - 1) for k in range(count)]
+
+    from scipy.optimize import brentq  # takes long to import
 
     def above(seconds: float) -> float:
         return body(place, begin + timedelta(seconds=seconds)).altitude - height

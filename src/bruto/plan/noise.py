@@ -8,8 +8,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.optimize import nnls
-from scipy.special import ndtri
 
 from bruto.catalog import tr
 from bruto.errors import BrutoError
@@ -87,6 +85,8 @@ def model_of(known: Mapping[float, tuple[float, float]]) -> NoiseModel:
     >>> [round(v * 1e6) for v in model.at(200.0)]
     [200, 5]
     """
+    from scipy.optimize import nnls  # takes long to import
+
     some = {i: (a, b) for i, (a, b) in known.items() if i > 0 and a > 0 and b >= 0 and math.isfinite(a + b)}
     if not some:
         raise BrutoError(tr("This phone's noise is not known. Open some of its raws once, or give a and b at an ISO."))
@@ -317,6 +317,8 @@ def time_of_chance(chance: float, limit: float, spread: float = HAND_SPREAD) -> 
     >>> round(time_of_chance(0.5, 0.1), 6), round(blur_chance(time_of_chance(0.1, 0.1), 0.1), 6)
     (0.1, 0.1)
     """
+    from scipy.special import ndtri  # takes long to import
+
     if not (0 < chance < 1 and limit > 0 and spread > 0):
         raise BrutoError(tr("A chance is between 0 and 1, a handheld limit more than 0 s."))
     return limit * math.exp(spread * float(ndtri(chance)))

@@ -8,7 +8,7 @@ from dataclasses import replace
 from datetime import datetime
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from psygnal import Signal
 
@@ -29,7 +29,9 @@ from bruto.session.equipment import equipment_of
 from bruto.session.plan_document import PlanDocument
 from bruto.session.simulated_preview import Sky, picture_of, sky_of
 from bruto.session.workers import Worker
-from bruto.simphone.preview import SimulatedPreview
+
+if TYPE_CHECKING:
+    from bruto.simphone.preview import SimulatedPreview
 
 DARKNESS_RANGE = 10.0, 23.0
 """Magnitudes per square arc second that a plan takes: from a city's sky at full moon to the darkest."""

@@ -7,13 +7,18 @@ from collections.abc import Callable
 from datetime import datetime
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from psygnal import Signal
 
 from bruto.logbook.store import Logbook
-from bruto.practice.exercises import EXERCISES, ORDER, a_round
-from bruto.practice.rounds import Round
 from bruto.session.workers import Post, Rank, Worker
+
+if TYPE_CHECKING:
+    from bruto.practice.rounds import Round
+
+FIRST = "raw"
+"""The first of `practice.exercises.ORDER`, which takes long to import."""
 
 
 class PracticeSession:
@@ -28,7 +33,7 @@ class PracticeSession:
         self._worker = Worker("practice", post, Rank.LONG)
         self._making = self._worker.channel("an exercise", 50)
         self._scoring = self._worker.channel("scores", 80)
-        self.exercise = ORDER[0]
+        self.exercise = FIRST
         self.round: Round | None = None
         self.answer: int | None = None
         """What was answered, None before."""
@@ -54,14 +59,16 @@ class PracticeSession:
         self.exercise, self.round, self.answer, self.problem = name, None, None, ""
         self.seed += 1
         self.changed.emit()
-        self._making.ask(name, partial(a_round, name, self.seed), self._made, self._failed)
+        self._making.ask(name, partial(_round, name, self.seed), self._made, self._failed)
 
     def again(self) -> None:
         """Another round of this exercise."""
         self.choose(self.exercise)
 
     def next(self) -> None:
-        """Return the exercise after this one."""
+        """Turn to the exercise after this one."""
+        from bruto.practice.exercises import ORDER
+
         self.choose(ORDER[(ORDER.index(self.exercise) + 1) % len(ORDER)])
 
     def _made(self, made: Round) -> None:
@@ -110,6 +117,8 @@ class PracticeSession:
     @property
     def learnt(self) -> int:
         """Exercises that were answered right at least once."""
+        from bruto.practice.exercises import EXERCISES
+
         return sum(1 for n in EXERCISES if self.scores.get(n, (0, 0))[0] > 0)
 
     def idle(self) -> bool:
@@ -119,3 +128,9 @@ class PracticeSession:
     def finish(self) -> None:
         """End."""
         self._worker.close()
+
+
+def _round(name: str, seed: int) -> Round:
+    from bruto.practice.exercises import a_round  # with the simulated phone, which takes long to import
+
+    return a_round(name, seed)

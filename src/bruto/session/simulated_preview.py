@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from bruto.catalog import tr
 from bruto.plan.almanac import moon, pole, star, sun
@@ -15,7 +15,9 @@ from bruto.plan.place import Place
 from bruto.plan.planned_shots import Plan, PlannedShot
 from bruto.plan.recommendations import Facts, aim_of, facts_of, light_of, moment_of, recommended, target_of
 from bruto.plan.shot_kinds import TARGETS, kind_of
-from bruto.simphone.preview import SimulatedPreview, SimulatedSettings, day_picture, night_picture
+
+if TYPE_CHECKING:
+    from bruto.simphone.preview import SimulatedPreview
 
 MOST_BLUR_PX = 40.0
 """Movement that is drawn at most, pixels."""
@@ -124,6 +126,8 @@ def picture_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts)
     SimulatedPreview
         What the simulated phone would take, with the noise that is known of this one.
     """
+    from bruto.simphone.preview import SimulatedSettings, day_picture, night_picture  # takes long to import
+
     kind = kind_of(planned.kind)
     got = recommended(planned, plan, means, facts)
     lens = means.lens(planned.focal_35mm or got["focal_35mm"].value)

@@ -27,7 +27,7 @@ THREADS, RESERVED = 4, 1
 """Threads that run work at most, and how many of them each rank leaves to those before it."""
 THREADS_BEHIND, NICENESS = 2, 15
 """Threads for what nobody waits for, and their niceness, 0 to 19 (setpriority(2)): a thread cannot take it back."""
-RETIRED_AFTER_S = 5.0
+RETIRED_AFTER_S = 0.5
 """A thread without work ends after this long, seconds."""
 Post = Callable[[Callable[[], None]], None]
 Done = Callable[[Any], None]

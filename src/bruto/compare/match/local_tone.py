@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 
 from bruto.compare.match.pair import SRGB_WEIGHTS, Pair
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import MOST_COLUMNS, MOST_LIGHTS, MOST_ROWS, LocalTone
+
+if TYPE_CHECKING:
+    from scipy import sparse
 
 PLACES = 24_000
 """Places of the grid that are looked at, at most."""
@@ -33,6 +35,8 @@ def _stars_per_stop(light: NDArray[Any]) -> NDArray[Any]:
 
 def _points(pair: Pair, light: NDArray[Any], where: tuple[NDArray[Any], NDArray[Any]]) -> sparse.csr_matrix:
     """Which points of the field each place reads, and how much of each (places, points)."""
+    from scipy import sparse  # takes long to import
+
     height, width = pair.valid.shape
     ys, xs = where
     counts = (MOST_ROWS, MOST_COLUMNS, MOST_LIGHTS)
@@ -56,6 +60,8 @@ def _points(pair: Pair, light: NDArray[Any], where: tuple[NDArray[Any], NDArray[
 
 def _roughness() -> NDArray[Any]:
     """Compute the cost of a field (points, points): of differences between neighbours, and of gains."""
+    from scipy import sparse
+
     count = MOST_ROWS * MOST_COLUMNS * MOST_LIGHTS
     points = np.arange(count).reshape(MOST_ROWS, MOST_COLUMNS, MOST_LIGHTS)
     cost = SMALL * np.eye(count)
