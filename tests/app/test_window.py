@@ -279,8 +279,16 @@ class States(WindowTest):
     def test_a_file_that_vanishes_is_a_message(self) -> None:
         (self.folder / "card-003.dng").unlink()
         self.choose("card-003")
-        told = self.window.correct.stage.message + self.window.message.text()
-        self.assertRegex(told, "does not exist|no longer exists")  # whoever finds it first
+        # whoever finds it first: the page that opens it, or the watch of the folder, which leaves its picture
+        self.wait(lambda: "card-003.dng" in self.window.correct.stage.message + self.window.message.text())
+
+    def test_a_file_that_vanishes_is_noticed_by_the_watch_of_the_folder(self) -> None:
+        self.choose("card-003")
+        (self.folder / "card-003.dng").unlink()
+        self.window.measuring.look()
+        self.wait(lambda: "card-003.dng" in self.window.message.text())
+        self.settle()
+        self.assertEqual(self.window.correct.tag.text(), "PICTURE ONLY, developed")
 
     def test_a_picture_without_a_raw_develops_with_its_limits_told(self) -> None:
         self.choose("pans-001")

@@ -102,6 +102,7 @@ class Dialogs:
         if not self.window.confirm(tr("Move discarded shots to the wastebasket?"), text, tr("Move"), tr("Cancel")):
             return
         self.window.session.opened.save_all()
+        self.window.measuring.moved |= set(files)
         left = [f.name for f in moved_out(files)]
         if left:
             self.window.say(

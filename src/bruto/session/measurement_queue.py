@@ -6,7 +6,7 @@ from pathlib import Path
 
 from psygnal import Signal
 
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
 from bruto.sensor.measure_cache import measured
 from bruto.sensor.report import SensorReport
 from bruto.session.shoot import Shoot
@@ -34,7 +34,11 @@ class MeasurementQueue:
         self.worker = Worker("measurement", post, Rank.LONG)
         self._again, self._looking = self.worker.channel("reading the folder", 1), self.worker.channel("watching", 2)
         self._verdicts, self._measuring = self.worker.channel("verdicts", 3), self.worker.channel("measuring", 4)
+        self.moved: set[Path] = set()
+        """Files that the user moved away from here: it is no news that they are gone."""
         self._watch: FolderWatch | None = None
+        self._polled: FolderWatch | None = None
+        """The watch that is being asked just now."""
         self._opening, self._read = 0, set[Path]()
         """Which opening of a shoot its shots' verdicts belong to, and the files of which they are known."""
 
@@ -58,8 +62,15 @@ class MeasurementQueue:
     def look(self) -> None:
         """Look for new and vanished files."""
         watch = self._watch
-        if watch is not None:
-            self._looking.ask(watch.folder, watch.poll, lambda found: self._found(watch, found), self.problem.emit)
+        if watch is None or watch is self._polled:  # an answer that a later one replaces would be lost for good
+            return
+        self._polled = watch
+
+        def failed(text: str) -> None:
+            self._polled = None
+            self.problem.emit(text)
+
+        self._looking.ask(watch.folder, watch.poll, lambda found: self._found(watch, found), failed)
 
     def _read_verdicts(self) -> None:
         """Find what was said of each shot before, at once.
@@ -118,6 +129,8 @@ class MeasurementQueue:
         self._measuring.ask(shot.main, work, done, failed)
 
     def _found(self, watch: FolderWatch, changes: Changes) -> None:
+        if watch is self._polled:
+            self._polled = None
         if not changes or watch is not self._watch:
             return
         paths, record = list(self.shoot.paths), self.shoot.record
@@ -129,7 +142,19 @@ class MeasurementQueue:
             if watch is not self._watch:
                 return
             newest = next((s for s in reversed(shots) if set(s.files) & set(changes.new)), None)
+            known = {f for s in self.shoot.shots for f in s.files}
+            lost = [p for p in changes.gone if p in known and p not in self.moved]
+            self.moved -= set(changes.gone)
             self.shoot.again(shots)
+            if lost:
+                self.problem.emit(
+                    trn(
+                        "{count} file no longer exists in this folder: {name}. Was it moved or deleted?",
+                        "{count} files no longer exist in this folder, for example {name}. Were they moved or deleted?",
+                        count=len(lost),
+                        name=lost[0].name,
+                    )
+                )
             if newest is not None:
                 self.arrived.emit(newest, len(changes.new))
 
