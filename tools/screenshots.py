@@ -179,10 +179,11 @@ def main() -> int:
         p.settle(lambda: w.session.looking.state.count > 40 and len(w.page(Task.LOGBOOK).plots.noise.dots) > 30)
         p.save("logbook")
         plan_editor = w.session.plan_editor
+        plan, sky = plan_editor.document, plan_editor.calculation
         w.set_task(Task.PLAN)
-        p.settle(lambda: plan_editor.calculation.sky is not None and plan_editor.idle())
-        plan_editor.document.choose(len(plan_editor.document.plan.planned_shots) - 1)  # type: ignore[union-attr]
-        p.settle(lambda: plan_editor.calculation.picture is not None and plan_editor.calculation.picture_of is plan_editor.document.planned)
+        p.settle(lambda: sky.sky is not None and plan_editor.idle())
+        plan.choose(len(plan.plan.planned_shots) - 1)  # type: ignore[union-attr]
+        p.settle(lambda: sky.picture is not None and sky.picture_of is plan.planned)
         p.save("plan")
         practice = w.session.practice
         w.set_task(Task.PRACTICE)
