@@ -373,10 +373,40 @@ class CompareMoves(WindowTest):
         self.drag(self.stage, QPointF(400, 300), QPointF(360, 320))
         self.assertAlmostEqual(self.stage.centre.x() - before.x(), 40, delta=0.6)
         image = pixels(self.stage.grab().toImage()).astype(int)
-        half = image.shape[1] // 2
-        left, right = image[50:-60, 20 : half - 20], image[50:-60, half + 22 : 2 * half - 18]
-        n = min(left.shape[1], right.shape[1])
+        left, right = (
+            image[
+                round(pane.top()) + 40 : round(pane.bottom()) - 44, round(pane.left()) + 20 : round(pane.right()) - 20
+            ]
+            for pane in self.stage._panes()
+        )
+        n, rows = (min(left.shape[k], right.shape[k]) for k in (1, 0))
+        left, right = left[:rows], right[:rows]
         self.assertGreater(np.corrcoef(left[:, :n].mean(axis=2).ravel(), right[:, :n].mean(axis=2).ravel())[0, 1], 0.8)
+
+    def test_nothing_is_shown_where_a_picture_has_nothing(self) -> None:
+        """A picture of the right half alone: the other half is the surround, in every mode that shows both."""
+        first, second = np.full((378, 504, 3), 60, np.uint8), np.full((378, 504, 3), 220, np.uint8)
+        valid = np.zeros((378, 504), bool)
+        valid[:, 252:] = True
+        self.stage.set_pictures(first, second, (504, 378), ("first", "second"), valid)
+        surround = theme.current().color("surround").getRgb()[:3]
+        for mode in (CompareMode.CURTAIN, CompareMode.SIDE_BY_SIDE):
+            with self.subTest(mode):
+                self.stage.set_mode(mode)
+                self.stage.curtain = 0.0
+                image = pixels(self.stage.grab().toImage())
+                pane = self.stage._panes()[-1]
+                for at, wanted in ((0.3, surround), (0.7, (220, 220, 220))):
+                    x, y = self.stage.viewport.to_pane(504 * at, 378 * 0.4)
+                    np.testing.assert_array_equal(image[round(pane.top() + y), round(pane.left() + x)], wanted)
+
+    def test_upright_panes_lay_wide_pictures_above_each_other(self) -> None:
+        self.stage.set_mode(CompareMode.SIDE_BY_SIDE)
+        for size, wide in (((1000, 400), False), ((600, 900), True)):
+            self.stage.resize(*size)
+            first, second = self.stage._panes()
+            self.assertEqual(first.width() == size[0], wide, size)
+            self.assertFalse(first.intersects(second))
 
     def test_the_curtain_is_dragged_and_moved_by_keys(self) -> None:
         QTest.mouseClick(self.window.compare.buttons[CompareMode.CURTAIN], LEFT)

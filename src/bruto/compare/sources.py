@@ -264,6 +264,8 @@ class SharpPair:
     second: NDArray[np.uint8]
     difference: NDArray[np.float32]
     rect: Rectangle
+    valid: NDArray[np.bool_] | None = None
+    """(h, w): where the second has something; None where it has everywhere."""
 
 
 def sharp_pair(first: Side, second: Side, alignment: Alignment, rect: Rectangle) -> SharpPair:
@@ -295,4 +297,5 @@ def sharp_pair(first: Side, second: Side, alignment: Alignment, rect: Rectangle)
     moved = cv2.remap(
         source, mx - np.float32(left), my - np.float32(top), cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
     )
-    return SharpPair(one, moved, difference_map(lab_of_codes(one), lab_of_codes(moved)), rect)
+    valid = (mx >= 0) & (my >= 0) & (mx <= width - 1) & (my <= height - 1)
+    return SharpPair(one, moved, difference_map(lab_of_codes(one), lab_of_codes(moved)), rect, valid)

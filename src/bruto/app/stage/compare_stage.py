@@ -93,23 +93,30 @@ class CompareStage(ViewportWidget):
         if c is None:
             self.first = self.second = self.difference = None
         else:
-            self.first, self.second, self.difference = ImagePyramid(c.first), ImagePyramid(c.second), None
-            self._fill_pane()
+            self.first, self.second, self.difference = ImagePyramid(c.first), ImagePyramid(c.second, c.valid), None
             self.viewport.set_frame(*size)
+            self._fill_pane()
         self.update()
 
     def set_aligned(self, pair: Aligned, size: tuple[int, int], names: tuple[str, str]) -> None:
         """Both, while they are being measured."""
-        self.set_pictures(pair.first, pair.second, size, names)
+        self.set_pictures(pair.first, pair.second, size, names, pair.valid)
 
     def set_pictures(
-        self, first: NDArray[np.uint8], second: NDArray[np.uint8], size: tuple[int, int], names: tuple[str, str]
+        self,
+        first: NDArray[np.uint8],
+        second: NDArray[np.uint8],
+        size: tuple[int, int],
+        names: tuple[str, str],
+        valid: NDArray[np.bool_] | None = None,
     ) -> None:
-        """Two pictures (H, W, 3) of one frame of a full size (width, height)."""
+        """Two pictures (H, W, 3) of one frame of a full size (width, height); `valid` (H, W): where there is a second
+        one.
+        """
         self.names, self.pieces = names, None
-        self.first, self.second, self.difference = ImagePyramid(first), ImagePyramid(second), None
-        self._fill_pane()
+        self.first, self.second, self.difference = ImagePyramid(first), ImagePyramid(second, valid), None
         self.viewport.set_frame(*size)
+        self._fill_pane()
         self.update()
 
     def set_difference(self, difference: NDArray, valid: NDArray) -> None:
@@ -152,10 +159,16 @@ class CompareStage(ViewportWidget):
         self.update()
 
     def _panes(self) -> list[QRectF]:
-        if self.mode == CompareMode.SIDE_BY_SIDE:
-            half = self.width() / 2
-            return [QRectF(0, 0, half - 1, self.height()), QRectF(half + 1, 0, half - 1, self.height())]
-        return [QRectF(self.rect())]
+        """One for all, or one for each: beside each other or above each other, whichever shows them larger."""
+        if self.mode != CompareMode.SIDE_BY_SIDE:
+            return [QRectF(self.rect())]
+        width, height = self.width() / 2, self.height() / 2
+        beside = [QRectF(x, 0, width - 1, self.height()) for x in (0, width + 1)]
+        above = [QRectF(0, y, self.width(), height - 1) for y in (0, height + 1)]
+        across, down = self.viewport.frame
+        if not across or not down:
+            return beside
+        return max(beside, above, key=lambda panes: min(panes[0].width() / across, panes[0].height() / down))
 
     @property
     def _coarse(self) -> bool:
@@ -180,8 +193,8 @@ class CompareStage(ViewportWidget):
             r = pair.rect
             self.pieces = (
                 to_qimage(pair.first),
-                to_qimage(pair.second),
-                to_qimage(difference_picture(pair.difference)),
+                to_qimage(pair.second, pair.valid),
+                to_qimage(difference_picture(pair.difference), pair.valid),
             )
             self.piece_rect = QRectF(r.x, r.y, r.width, r.height)
         self.update()
@@ -223,7 +236,7 @@ class CompareStage(ViewportWidget):
             for which, (pane, name) in enumerate(zip(panes, self.names, strict=True)):
                 p.setClipRect(pane)
                 self._draw(p, which, self._target(pane))
-                self._label(p, name, pane.left() + 10, True)
+                self._label(p, name, pane.left() + 10, True, pane.bottom())
             return
         pane = panes[0]
         target = self._target(pane)
@@ -248,6 +261,7 @@ class CompareStage(ViewportWidget):
             return
         self._draw(p, 0, target)
         p.setClipPath(self._beyond())
+        p.fillRect(self.rect(), t.color("surround"))  # where the second has nothing, the first must not stand for it
         self._draw(p, 1, target)
         p.setClipping(False)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -307,11 +321,11 @@ class CompareStage(ViewportWidget):
         self.angle = near if abs(near - angle) < 3 else angle
         self.update()
 
-    def _label(self, p: QPainter, text: str, x: float, left: bool) -> None:
+    def _label(self, p: QPainter, text: str, x: float, left: bool, bottom: float | None = None) -> None:
         t = theme.current()
         p.setFont(theme.font(12, bold=True))
         width = p.fontMetrics().horizontalAdvance(text) + 16
-        box = QRectF(x if left else x - width, self.height() - 34, width, 24)
+        box = QRectF(x if left else x - width, (bottom or self.height()) - 34, width, 24)
         p.fillRect(box, t.color("raised"))
         p.setPen(t.color("ink"))
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

@@ -14,10 +14,13 @@ SMALLEST = 64
 
 
 class ImagePyramid:
-    """A picture (H, W, 3; uint8) at its size and at halves of it, made when they are first drawn."""
+    """A picture (H, W, 3; uint8) at its size and at halves of it, made when they are first drawn.
 
-    def __init__(self, picture: NDArray[np.uint8]) -> None:
-        self._pictures = [picture]
+    `valid` (H, W): where it has something; elsewhere nothing is drawn.
+    """
+
+    def __init__(self, picture: NDArray[np.uint8], valid: NDArray[np.bool_] | None = None) -> None:
+        self._pictures, self._valid = [picture], valid
         self._images: dict[int, QImage] = {}
 
     def width(self) -> int:
@@ -34,5 +37,12 @@ class ImagePyramid:
             size = (last.shape[1] // 2, last.shape[0] // 2)
             self._pictures.append(cv2.resize(last, size, interpolation=cv2.INTER_AREA))
         if level not in self._images:
-            self._images[level] = to_qimage(self._pictures[level])
+            self._images[level] = to_qimage(self._pictures[level], self._valid_at(level))
         return self._images[level]
+
+    def _valid_at(self, level: int) -> NDArray[np.bool_] | None:
+        if self._valid is None or level == 0:
+            return self._valid
+        height, width = self._pictures[level].shape[:2]
+        share = cv2.resize(self._valid.astype(np.float32), (width, height), interpolation=cv2.INTER_AREA)
+        return np.asarray(share > 0.99)

@@ -56,7 +56,7 @@ class RegionsView(QWidget):
 
     def set_pair(self, k: int, pair: SharpPair) -> None:
         """The pieces of a place."""
-        self.pairs[k] = (to_qimage(pair.first), to_qimage(pair.second))
+        self.pairs[k] = (to_qimage(pair.first), to_qimage(pair.second, pair.valid))
         self.update()
 
     def cells(self) -> list[QRectF]:

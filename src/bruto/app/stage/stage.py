@@ -16,11 +16,15 @@ PAN_STEP = 60
 """Screen pixels that an arrow key moves the picture by."""
 
 
-def to_qimage(picture: NDArray[np.uint8]) -> QImage:
-    """A QImage that owns its pixels, from (H, W, 3) uint8."""
-    data = np.ascontiguousarray(picture)
-    h, w = data.shape[:2]
-    return QImage(data.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
+def to_qimage(picture: NDArray[np.uint8], valid: NDArray[np.bool_] | None = None) -> QImage:
+    """A QImage that owns its pixels, from (H, W, 3) uint8; nothing where `valid` (H, W) says that nothing is there."""
+    h, w = picture.shape[:2]
+    if valid is None or valid.all():
+        data = np.ascontiguousarray(picture)
+        return QImage(data.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
+    data = np.dstack([picture, np.full((h, w), 255, np.uint8)])
+    data[~valid] = 0
+    return QImage(data.data, w, h, 4 * w, QImage.Format.Format_RGBA8888_Premultiplied).copy()
 
 
 class Stage(ViewportWidget):
