@@ -12,7 +12,7 @@ from bruto.app.wastebasket import moved_out
 from bruto.app.widgets.card_dialog import CardDialog
 from bruto.app.widgets.group_ticks import GroupTicks
 from bruto.app.widgets.recipes_dialog import RecipesDialog
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
 from bruto.session.equipment import equipment_of
 from bruto.shoot.shot_files import files_of
 
@@ -94,7 +94,8 @@ class Dialogs:
             self.window.say(tr("No shot is marked Discard. Mark shots first; nothing is deleted for good."))
             return
         files = [f for s in shots for f in files_of(s)]
-        text = tr(
+        text = trn(
+            "{shots_count} shot, {files_count} files. You can restore it from the wastebasket.",
             "{shots_count} shots, {files_count} files. You can restore them from the wastebasket.",
             shots_count=len(shots),
             files_count=len(files),
@@ -106,12 +107,19 @@ class Dialogs:
         left = [f.name for f in moved_out(files)]
         if left:
             self.window.say(
-                tr(
+                trn(
+                    "{left_count} file could not be moved and stays where it is: {left}.",
                     "{left_count} files could not be moved and stay where they are, for example {left}.",
-                    left_count=len(left),
                     left=left[0],
+                    left_count=len(left),
                 )
             )
         else:
-            self.window.tell(tr("Moved {shots_count} shots to the wastebasket.", shots_count=len(shots)))
+            self.window.tell(
+                trn(
+                    "Moved {shots_count} shot to the wastebasket.",
+                    "Moved {shots_count} shots to the wastebasket.",
+                    shots_count=len(shots),
+                )
+            )
         self.window.measuring.look()

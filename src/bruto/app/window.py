@@ -141,7 +141,13 @@ class Window(QMainWindow):
         """What earlier windows did not finish."""
         left = self.queue.restore()
         if left:
-            self.tell(tr("{left} exports did not finish last time. Export lists them and continues.", left=left))
+            self.tell(
+                trn(
+                    "{left} export did not finish last time. Export lists it and continues.",
+                    "{left} exports did not finish last time. Export lists them and continues.",
+                    left=left,
+                )
+            )
         for work in self.session.unfinished.left():
             self.line.offer(work.text, partial(self._go_on, work))
 

@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
 from bruto.cli.base import JsonFlag, OverwriteFlag, log_app
 from bruto.errors import BrutoError
 from bruto.terminal import print_json, say, shown
@@ -74,7 +74,7 @@ def _learn(
     phone = Counter(r.model for r in every).most_common(1)[0][0]
     mine = [r for r in every if r.model == phone]
     found: dict[str, Any] = {"phone": phone, "shots": len(mine), "noise": [], "hand": None, "missing": []}
-    lines = [tr("{phone}: {mine_count} shots", phone=phone, mine_count=len(mine))]
+    lines = [trn("{phone}: {mine_count} shot", "{phone}: {mine_count} shots", mine_count=len(mine), phone=phone)]
     groups: dict[tuple[Any, ...], list[Any]] = {}
     for r in mine:
         groups.setdefault((r.focal_35mm, r.kind, round((r.width or 0) * (r.height or 0) / 1e6)), []).append(r)
@@ -113,13 +113,14 @@ def _learn(
     ):  # fmt: skip
         found[name] = {k: v.as_json() for k, v in values.items()}
         lines += [
-            tr(
+            trn(
+                "{name} {k}: {value:.4g} ± {spread:.2g}, {count} shot",
                 "{name} {k}: {value:.4g} ± {spread:.2g}, {count} shots",
+                count=v.count,
                 name=name,
                 k=k,
                 value=v.value,
                 spread=v.spread,
-                count=v.count,
             )
             for k, v in values.items()
         ]
@@ -153,7 +154,7 @@ def _export(
     if as_json:
         print_json({"output": str(output), "shots": count})
     else:
-        typer.echo(shown(tr("{count} shots → {output}", count=count, output=output)))
+        typer.echo(shown(trn("{count} shot → {output}", "{count} shots → {output}", count=count, output=output)))
 
 
 @log_app.command("import", help=tr("Import an exported logbook; known shots are replaced."))
@@ -173,4 +174,4 @@ def _import(file: Path, book: BookFile = None, as_json: JsonFlag = False) -> Non
     if as_json:
         print_json({"shots": count})
     else:
-        typer.echo(tr("Imported {count} shots.", count=count))
+        typer.echo(trn("Imported {count} shot.", "Imported {count} shots.", count=count))

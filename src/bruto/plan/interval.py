@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 
 LOST_FROM = 1.5
@@ -221,11 +221,20 @@ def _judged(
             )
         )
     for number, count in missed[:3]:
-        messages.append(tr("{count} frames missing after frame {number}.", count=count, number=number + 1))
+        messages.append(
+            trn(
+                "{count} frame missing after frame {number}.",
+                "{count} frames missing after frame {number}.",
+                count=count,
+                number=number + 1,
+            )
+        )
     if len(missed) > 3:
         messages.append(tr("Frames are missing at {missed_count} more places.", missed_count=len(missed) - 3))
     if double:
-        messages.append(tr("{double_count} frames exist twice.", double_count=len(double)))
+        messages.append(
+            trn("{double_count} frame exists twice.", "{double_count} frames exist twice.", double_count=len(double))
+        )
     return IntervalCheck(step, pause, missed, double, drift, skips, interval, tuple(messages))
 
 

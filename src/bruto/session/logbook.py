@@ -146,7 +146,7 @@ def _stars(book: Logbook, phone: str) -> tuple[str, list[LogRecord]]:
     how = (
         tr("{selected_count} of {night_count} are Keep or Best", selected_count=len(selected), night_count=len(night))
         if selected
-        else tr("{night_count} shots, no verdicts yet", night_count=len(night))
+        else trn("{night_count} shot, no verdict yet", "{night_count} shots, no verdicts yet", night_count=len(night))
     )
     text = items(
         tr("{how}: {times}", how=how, times=_span(times, " s")),
@@ -163,7 +163,15 @@ def _clean(groups: Sequence[NoiseGroup]) -> str:
     for g in groups[:3]:
         iso = g.noise.ceiling_iso
         top = tr("not even the lowest ISO") if iso is None else tr("up to ISO {plain_iso}", plain_iso=plain_iso(iso))
-        notice.append(tr("{title}: {top} ({count} shots)", title=g.title, top=top, count=g.noise.count))
+        notice.append(
+            trn(
+                "{title}: {top} ({count} shot)",
+                "{title}: {top} ({count} shots)",
+                count=g.noise.count,
+                title=g.title,
+                top=top,
+            )
+        )
     return tr("A shadow 3 EV below grey has 4 × its noise: ") + "; ".join(notice) + "."
 
 

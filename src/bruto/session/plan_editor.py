@@ -11,7 +11,7 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.catalog import sentences, tr
+from bruto.catalog import sentences, tr, trn
 from bruto.errors import BrutoError
 from bruto.logbook.store import Logbook
 from bruto.output_planner import Outputs
@@ -232,7 +232,16 @@ class PlanEditor:
                 error=found.error,
                 called=found.called,
             )
-            saved = tr("Saved for {noted} shots at {place}.", noted=noted, place=plan.place) if noted else ""
+            saved = (
+                trn(
+                    "Saved for {noted} shot at {place}.",
+                    "Saved for {noted} shots at {place}.",
+                    noted=noted,
+                    place=plan.place,
+                )
+                if noted
+                else ""
+            )
             self.notice.emit(sentences(text, saved))
 
         self._measuring.ask(path, work, done, self.message.emit)

@@ -10,7 +10,7 @@ from typing import Any
 
 from psygnal import Signal
 
-from bruto.catalog import items, tr
+from bruto.catalog import items, tr, trn
 from bruto.errors import BrutoError
 from bruto.export.preset import ExportPreset
 from bruto.export.queue import Job, Queue
@@ -225,7 +225,7 @@ class Session:
             if problems:
                 self.message.emit(" ".join(problems[:2]))
             elif count > 1:
-                self.notice.emit(tr("Saved for {count} shots.", count=count))
+                self.notice.emit(trn("Saved for {count} shot.", "Saved for {count} shots.", count=count))
 
         self.bulk.change(shots, use, done)
 
@@ -242,7 +242,15 @@ class Session:
             edit.judge(gear=gear)
             return True
 
-        self._change("set", note, lambda count: tr("Saved the gear for {count} shots of the set.", count=count))
+        self._change(
+            "set",
+            note,
+            lambda count: trn(
+                "Saved the gear for {count} shot of the set.",
+                "Saved the gear for {count} shots of the set.",
+                count=count,
+            ),
+        )
 
     def _change(self, target: str, act: Act, notice: Callable[[int], str]) -> None:
         shot = self.shoot.current
@@ -286,7 +294,8 @@ class Session:
             self.measuring.look()
 
         def done(result: ImportResult) -> None:
-            text = tr(
+            text = trn(
+                "{copied_count} file copied and verified, {skipped_count} already there",
                 "{copied_count} files copied and verified, {skipped_count} already there",
                 copied_count=len(result.copied),
                 skipped_count=len(result.skipped),

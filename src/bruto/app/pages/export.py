@@ -373,7 +373,11 @@ class ExportPage(QWidget):
         """What becomes of the places in the files, in words."""
         if not count:
             return tr("None of the files contains a location.")
-        which = tr("{count} files contain a location", count=count) if count > 1 else tr("One file contains a location")
+        which = (
+            trn("{count} file contains a location", "{count} files contain a location", count=count)
+            if count > 1
+            else tr("One file contains a location")
+        )
         saved = self.preset().keep_place and suffix not in (".tif", ".tiff")
         return tr("{which}; it {value}.", which=which, value=tr("stays") if saved else tr("is removed"))
 

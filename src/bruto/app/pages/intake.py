@@ -203,7 +203,7 @@ class IntakePage(ShotPage):
         self._tell_hidden()
         shots, sets = self.shoot.shots, [s for s in self.shoot.sets if s.kind != "single"]
         count = trn("{shots_count} shot", "{shots_count} shots", shots_count=len(shots)) + (
-            tr(" · {sets_count} sets", sets_count=len(sets)) if sets else ""
+            trn(" · {sets_count} set", " · {sets_count} sets", sets_count=len(sets)) if sets else ""
         )
         self.summary.setText(f"{count} · {space_text(space_of(shots))}" if shots else tr("No shots here yet."))
         self.summary.setToolTip(self.summary.text())
@@ -256,7 +256,13 @@ class IntakePage(ShotPage):
         self.only_button.setText(
             tr("Show: {name} {shown_count}, {hidden} hidden", name=name, shown_count=len(shown), hidden=hidden)
         )
-        self.only_button.setToolTip(tr("{hidden} shots are hidden. Choose “All shots” to see them.", hidden=hidden))
+        self.only_button.setToolTip(
+            trn(
+                "{hidden} shot is hidden. Choose “All shots” to see it.",
+                "{hidden} shots are hidden. Choose “All shots” to see them.",
+                hidden=hidden,
+            )
+        )
 
     def _intent_changed(self) -> None:
         self.board.refresh()

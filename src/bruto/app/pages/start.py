@@ -66,7 +66,7 @@ def when(text: str, now: datetime) -> str:
         if days <= 0
         else tr("yesterday")
         if days == 1
-        else tr("{days} days ago", days=days)
+        else trn("{days} day ago", "{days} days ago", days=days)
         if days < 60
         else f"{then:%Y-%m-%d}"
     )

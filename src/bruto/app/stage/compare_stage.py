@@ -35,6 +35,8 @@ class CompareMode(StrEnum):
 
 ON_STAGE = (CompareMode.SIDE_BY_SIDE, CompareMode.CURTAIN, CompareMode.ALTERNATE, CompareMode.DIFFERENCE)
 """Modes that the stage itself draws."""
+WORTH_TURNING = 1.1
+"""How much larger two pictures must be above each other to lie so: lines are easier to compare beside each other."""
 FULL_DIFFERENCE = 15.0
 """CIEDE2000 shown as the brightest difference."""
 
@@ -168,7 +170,8 @@ class CompareStage(ViewportWidget):
         across, down = self.viewport.frame
         if not across or not down:
             return beside
-        return max(beside, above, key=lambda panes: min(panes[0].width() / across, panes[0].height() / down))
+        scales = [min(panes[0].width() / across, panes[0].height() / down) for panes in (beside, above)]
+        return above if scales[1] > WORTH_TURNING * scales[0] else beside
 
     @property
     def _coarse(self) -> bool:

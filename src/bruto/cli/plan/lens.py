@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
 from bruto.cli.base import JsonFlag, plan_app
 from bruto.cli.plan.options import DEFAULT_MB, Times, number, numbers, say
 from bruto.errors import BrutoError
@@ -126,7 +126,8 @@ def _space(
             raise explain(error, folder, FileAction.READ) from error
     made = space(frames, mb_each, free, save)
     lines = [
-        tr(
+        trn(
+            "{frames} frame takes {storage_mb:.2f} GB; copying takes about {copy_s:.0f} min",
             "{frames} frames take {storage_mb:.2f} GB; copying takes about {copy_s:.0f} min",
             frames=frames,
             storage_mb=made.storage_mb / 1000,

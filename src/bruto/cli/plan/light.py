@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
 from bruto.cli.base import JsonFlag, plan_app
 from bruto.cli.plan.options import PhoneFrom, Times, noise_model, number, offers, say
 from bruto.errors import BrutoError
@@ -50,7 +50,14 @@ def _ladder(
     say(
         found,
         as_json,
-        [*lines, tr("{out_count} steps are left out: they clip or would not differ visibly.", out_count=len(out))],
+        [
+            *lines,
+            trn(
+                "{out_count} step is left out: it clips or would not differ visibly.",
+                "{out_count} steps are left out: they clip or would not differ visibly.",
+                out_count=len(out),
+            ),
+        ],
     )
 
 

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
 from bruto.cli.base import JsonFlag, plan_app
 from bruto.cli.plan.options import DEFAULT_MB, PhoneFrom, card_of, number, numbers, offers, say
 from bruto.errors import BrutoError
@@ -86,7 +86,8 @@ def _interval(
     ]
     if plan.frames is not None:
         lines.append(
-            tr(
+            trn(
+                "{frames} frame, about {frames2:.1f} GB",
                 "{frames} frames, about {frames2:.1f} GB",
                 frames=plan.frames,
                 frames2=plan.frames * (each or DEFAULT_MB) / 1000,
@@ -172,7 +173,14 @@ def _darkness(
 
         with Logbook(book or usual_logbook()) as opened:
             found["noted"] = opened.set_place(place, darkness=round(seen.magnitudes, 2))
-        lines.append(tr("saved for {noted} shots at {place}", noted=found["noted"], place=place))
+        lines.append(
+            trn(
+                "saved for {noted} shot at {place}",
+                "saved for {noted} shots at {place}",
+                noted=found["noted"],
+                place=place,
+            )
+        )
     say(found, as_json, lines)
 
 
