@@ -20,17 +20,14 @@ from bruto.shoot.folder import RECORD
 from bruto.shoot.folder_watch import FolderWatch
 from bruto.shoot.sidecar import sidecar_path
 from bruto.storage import atomic_write
-from bruto.storage.atomic_write import (
-    NameTaken,
-    Target,
+from bruto.storage.atomic_write import NameTaken, Target, published, write_new
+from bruto.storage.file_names import identity
+from bruto.storage.temporary_files import (
     clean_folder,
     clean_leftovers,
-    identity,
     process_mark,
-    published,
     temporary_beside,
     temporary_folder,
-    write_new,
 )
 from tests.test_stores import Store
 
@@ -38,7 +35,8 @@ from tests.test_stores import Store
 class Leftovers(Store):
     def test_those_of_a_killed_process_are_cleaned_those_of_a_living_one_stay(self) -> None:
         code = (
-            "import sys, time, os\nfrom pathlib import Path\nfrom bruto.storage.atomic_write import temporary_beside\n"
+            "import sys, time, os\nfrom pathlib import Path\n"
+            "from bruto.storage.temporary_files import temporary_beside\n"
             "with temporary_beside(Path(sys.argv[1]) / 'a.jpg') as t:\n"
             " t.write_bytes(b'half'); print('ready', flush=True); time.sleep(60)\n"
         )

@@ -15,15 +15,16 @@ from bruto.develop.recipe import Recipe, load_recipe
 from bruto.develop.recipe_library import saved_recipes
 from bruto.export.preset import ExportPreset
 from bruto.export.saved_queue import take_saved_queue
+from bruto.logbook.database import usual_logbook
 from bruto.logbook.records import LogRecord, from_csv
-from bruto.logbook.store import Logbook, usual_logbook
+from bruto.logbook.store import Logbook
 from bruto.phones.card import load_card
 from bruto.plan.planned_shots import as_bytes, load_plan, plan_from
 from bruto.session.unfinished_jobs import ImportTask, MergeTask, Unfinished
 from bruto.shoot.folder import Intent, load_record
 from bruto.shoot.sidecar import load_sidecar, save_sidecar, sidecar_path
-from bruto.storage.atomic_write import process_mark
 from bruto.storage.settings import load_settings, save_settings
+from bruto.storage.temporary_files import process_mark
 
 CORPUS = Path(__file__).parent / "corpus/v0_1"
 SINCE = {

@@ -24,9 +24,7 @@ from bruto.shoot.file_import import import_files
 from bruto.shoot.folder import RECORD, load_record, open_shoot
 from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
 from bruto.shoot.xmp import Rating, read_rating, write_rating, xmp_path
-from bruto.storage.atomic_write import (
-    published,
-)
+from bruto.storage.atomic_write import published
 from bruto.storage.json_files import Damaged, parse_json
 from tests.shots import SMALL, raw_of
 

@@ -16,7 +16,8 @@ from pathlib import Path
 from bruto.catalog import tr
 from bruto.container.provenance import is_original
 from bruto.errors import FileProblem
-from bruto.storage.atomic_write import LONGEST_NAME, NOT_REPLACED, Target, folded, identity, numbered, why_not_regular
+from bruto.storage.atomic_write import NOT_REPLACED, Target
+from bruto.storage.file_names import LONGEST_NAME, folded, identity, numbered, why_not_regular
 from bruto.storage.safe_read import FileAction, explain
 
 _MOST_NUMBERS = 100_000

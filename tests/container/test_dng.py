@@ -23,7 +23,8 @@ from bruto.container.raw_frame import GainMap
 from bruto.errors import FileProblem
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.capture import calibrations
-from bruto.storage.atomic_write import Target, identity
+from bruto.storage.atomic_write import Target
+from bruto.storage.file_names import identity
 from tests.again import write_dng
 from tests.shots import SMALL, raw_of, taken
 

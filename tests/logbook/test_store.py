@@ -18,8 +18,10 @@ from unittest import mock
 import numpy as np
 
 from bruto.errors import BrutoError
+from bruto.logbook.database import VERSION
+from bruto.logbook.exchange import export_text, import_text
 from bruto.logbook.records import NAMES, LogRecord, as_csv, from_csv, record_of
-from bruto.logbook.store import VERSION, Logbook
+from bruto.logbook.store import Logbook
 from tests.extent import count
 
 KILLS = count(500, 8)
@@ -102,15 +104,15 @@ class Keeping(StoreTest):
         book.put([*some(20), odd])
         book.note_shoot("the pans", "windy", (90.0, 62.0, 3.5))
         for kind in ("csv", "json"):
-            text = book.exported(kind)
+            text = export_text(book, kind)
             with Logbook(self.folder / f"{kind}.sqlite") as other:
-                self.assertEqual(other.imported(text, kind), 21)
+                self.assertEqual(import_text(other, text, kind), 21)
                 self.assertEqual(list(other.every()), list(book.every()))
-                self.assertEqual(other.imported(text, kind), 21)  # twice changes nothing
+                self.assertEqual(import_text(other, text, kind), 21)  # twice changes nothing
                 self.assertEqual(other.count(), 21)
                 if kind == "json":
                     self.assertEqual(other.batteries(), book.batteries())
-                    self.assertEqual(other.exported("json"), text)
+                    self.assertEqual(export_text(other, "json"), text)
 
     def test_what_is_no_record(self) -> None:
         for data, text in (
@@ -128,7 +130,7 @@ class Keeping(StoreTest):
             ('{"shots": [{"key": "good"}, {"key": "bad", "iso": "x"}]}', "json"), ("[" * 100000, "json"),
         ):  # fmt: skip
             with self.subTest(text[:40]), self.assertRaises(BrutoError):
-                book.imported(text, kind)
+                import_text(book, text, kind)
         self.assertEqual(book.count(), 2)
         self.assertEqual(from_csv(as_csv(some(2))), some(2))
         with self.assertRaises(BrutoError):
@@ -300,13 +302,13 @@ class Practice(StoreTest):
     def test_tries_go_out_and_come_back_once(self) -> None:
         with Logbook(self.place) as book:
             book.tried("lamp", "2026-06-21T12:00:00.000", True)
-            text = book.exported("json")
-            book.imported(text, "json")
+            text = export_text(book, "json")
+            import_text(book, text, "json")
             self.assertEqual(book.scores(), {"lamp": (1, 1)})
         with Logbook(self.place.with_name("other.sqlite")) as book:
-            book.imported(text, "json")
+            import_text(book, text, "json")
             self.assertEqual(book.scores(), {"lamp": (1, 1)})
-            book.imported('{"shots": [], "practice": [3, {"exercise": 4}, {"tried": "x"}]}', "json")
+            import_text(book, '{"shots": [], "practice": [3, {"exercise": 4}, {"tried": "x"}]}', "json")
             self.assertEqual(book.scores(), {"lamp": (1, 1)})
 
     def test_the_users_word_on_how_a_shot_was_held_stays(self) -> None:
@@ -315,7 +317,7 @@ class Practice(StoreTest):
             book.set_values(["a"], support="hand")
             book.put([LogRecord(key="a", support="tripod")])
             self.assertEqual(book.page()[0].support, "hand")
-            book.imported(book.exported("csv").replace("hand", "tripod"), "csv")
+            import_text(book, export_text(book, "csv").replace("hand", "tripod"), "csv")
             self.assertEqual(book.page()[0].support, "tripod")
 
     def test_the_darkness_of_a_place(self) -> None:
@@ -358,7 +360,7 @@ class Json(unittest.TestCase):
     def test_a_shoots_note_that_is_no_note_is_passed_over(self) -> None:
         with TemporaryDirectory() as name, Logbook(Path(name) / "l.sqlite") as book:
             data = {"shots": [{"key": "a"}], "shoots": [3, {"name": 4}, {"name": "b", "battery_from": "x"}]}
-            self.assertEqual(book.imported(json.dumps(data), "json"), 1)
+            self.assertEqual(import_text(book, json.dumps(data), "json"), 1)
 
 
 if __name__ == "__main__":

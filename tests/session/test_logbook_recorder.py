@@ -11,7 +11,8 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 
 from bruto.container.dng_reader import read_dng
-from bruto.logbook.store import Logbook, usual_logbook
+from bruto.logbook.database import usual_logbook
+from bruto.logbook.store import Logbook
 from bruto.sensor.measurement import measure
 from bruto.session.logbook_recorder import LogbookRecorder, demo_logbook
 from bruto.session.shoot import Shoot

@@ -22,7 +22,8 @@ from bruto.container.provenance import SOFTWARE
 from bruto.error_log import unexpected
 from bruto.errors import BrutoError
 from bruto.output_planner import Outputs
-from bruto.storage.atomic_write import clean_leftovers, write_new
+from bruto.storage.atomic_write import write_new
+from bruto.storage.temporary_files import clean_leftovers
 
 USUAL_SIZE = (1280, 800)
 """Of the window, pixels, where the screen has room for it."""

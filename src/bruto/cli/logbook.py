@@ -140,6 +140,7 @@ def _export(
     book: BookFile = None,
     as_json: JsonFlag = False,
 ) -> None:
+    from bruto.logbook.exchange import export_text
     from bruto.output_planner import Outputs
     from bruto.storage.atomic_write import write_new
 
@@ -149,7 +150,7 @@ def _export(
             tr("A logbook is exported as .csv or .json; choose such a name instead of '{name}'.", name=output.name)
         )
     with _opened(book) as log:
-        text, count = log.exported(kind), log.count()
+        text, count = export_text(log, kind), log.count()
     write_new(Outputs([], overwrite=overwrite).file(output), text.encode("utf-8", "surrogatepass"))
     if as_json:
         print_json({"output": str(output), "shots": count})
@@ -159,7 +160,7 @@ def _export(
 
 @log_app.command("import", help=tr("Import an exported logbook; known shots are replaced."))
 def _import(file: Path, book: BookFile = None, as_json: JsonFlag = False) -> None:
-    from bruto.logbook.store import LARGEST_IMPORT
+    from bruto.logbook.exchange import LARGEST_IMPORT, import_text
     from bruto.storage.safe_read import read_bounded
 
     kind = file.suffix.lower().lstrip(".")
@@ -170,7 +171,7 @@ def _import(file: Path, book: BookFile = None, as_json: JsonFlag = False) -> Non
     except UnicodeDecodeError as error:
         raise BrutoError(tr("{name} is not text in UTF-8.", name=file.name)) from error
     with _opened(book, begin=True) as log:
-        count = log.imported(text, kind)
+        count = import_text(log, text, kind)
     if as_json:
         print_json({"shots": count})
     else:

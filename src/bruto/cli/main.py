@@ -16,8 +16,8 @@ from bruto.catalog import tr
 from bruto.cli.base import app
 from bruto.error_log import unexpected
 from bruto.errors import BrutoError
-from bruto.storage.atomic_write import clean_leftovers
 from bruto.storage.safe_read import FileAction, explain
+from bruto.storage.temporary_files import clean_leftovers
 from bruto.terminal import say
 
 COMMANDS = {

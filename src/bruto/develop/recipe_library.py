@@ -15,8 +15,9 @@ from bruto.catalog import tr
 from bruto.develop.migrations import migrated_names
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError
-from bruto.storage.atomic_write import free_names, own_folder, write_own
+from bruto.storage.atomic_write import own_folder, write_own
 from bruto.storage.documents import read_as
+from bruto.storage.file_names import free_names
 from bruto.storage.json_files import read_json
 from bruto.storage.safe_read import FileAction, explain
 

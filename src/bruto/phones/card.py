@@ -26,8 +26,9 @@ from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError
 from bruto.sensor.advice import Offer
 from bruto.sensor.report import SensorReport
-from bruto.storage.atomic_write import free_names, own_folder, write_own
+from bruto.storage.atomic_write import own_folder, write_own
 from bruto.storage.documents import read_as
+from bruto.storage.file_names import free_names
 from bruto.storage.json_files import parse_json, read_json
 from bruto.storage.safe_read import FileAction, explain
 

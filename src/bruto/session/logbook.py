@@ -16,8 +16,10 @@ from psygnal import Signal
 from bruto.catalog import items, sentences, tr, trn
 from bruto.errors import BrutoError
 from bruto.logbook import estimates
+from bruto.logbook.database import usual_logbook
+from bruto.logbook.exchange import export_text
 from bruto.logbook.records import LogRecord
-from bruto.logbook.store import Logbook, ShootRow, usual_logbook
+from bruto.logbook.store import Logbook, ShootRow
 from bruto.output_planner import Outputs
 from bruto.session.logbook_recorder import LogbookRecorder, demo_logbook
 from bruto.session.shoot import Shoot
@@ -365,7 +367,7 @@ class LogbookSession:
         known = [f for s in self.shoot.shots for f in s.files]
 
         def work(book: Logbook) -> None:
-            text = book.exported(kind)
+            text = export_text(book, kind)
             target = Outputs([*known, book.place], overwrite=chosen).file(path)
             write_new(target, text.encode("utf-8", "surrogatepass"))
 

@@ -12,9 +12,10 @@ from pathlib import Path
 from psygnal import Signal
 
 from bruto.errors import BrutoError
+from bruto.logbook.database import usual_logbook
 from bruto.logbook.record_builder import record_from
 from bruto.logbook.records import LogRecord, record_of
-from bruto.logbook.store import Logbook, usual_logbook
+from bruto.logbook.store import Logbook
 from bruto.sensor.report import SensorReport
 from bruto.session.shoot import Shoot
 from bruto.session.workers import Post, Rank, Worker

@@ -10,7 +10,8 @@ from pathlib import Path
 import platformdirs
 
 from bruto.plan.planned_shots import Plan, as_bytes, load_plan
-from bruto.storage.atomic_write import free_names, own_folder, write_own
+from bruto.storage.atomic_write import own_folder, write_own
+from bruto.storage.file_names import free_names
 from bruto.storage.safe_read import FileAction, explain
 
 

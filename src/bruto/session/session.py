@@ -14,7 +14,7 @@ from bruto.catalog import items, tr, trn
 from bruto.errors import BrutoError
 from bruto.export.preset import ExportPreset
 from bruto.export.queue import Job, Queue
-from bruto.logbook.store import usual_logbook
+from bruto.logbook.database import usual_logbook
 from bruto.session.batch_edits import BatchEdits
 from bruto.session.bulk_writer import Act, BulkWriter
 from bruto.session.clip_jobs import ClipJobs, edited_values

@@ -17,8 +17,9 @@ from bruto.catalog import tr
 from bruto.errors import BrutoError, FileProblem
 from bruto.shoot.pairing import list_files, pair
 from bruto.shoot.shots import Shot
-from bruto.storage.atomic_write import free_names, own_folder, why_not_regular, write_new, write_own
+from bruto.storage.atomic_write import own_folder, write_new, write_own
 from bruto.storage.documents import readable
+from bruto.storage.file_names import free_names, why_not_regular
 from bruto.storage.json_files import Damaged, read_json
 
 RECORD = ".bruto-shoot.json"

@@ -31,8 +31,9 @@ from bruto.develop.recipe import Recipe, readable_recipe, recipe_from
 from bruto.errors import BrutoError, FileProblem
 from bruto.shoot.verdicts import OLD_IDS, of_stars
 from bruto.shoot.xmp import read_rating
-from bruto.storage.atomic_write import free_names, own_folder, why_not_regular, write_new, write_own
+from bruto.storage.atomic_write import own_folder, write_new, write_own
 from bruto.storage.documents import readable, unknown
+from bruto.storage.file_names import free_names, why_not_regular
 from bruto.storage.json_files import LARGEST_JSON, Damaged, parse_json
 from bruto.storage.safe_read import FileAction, content_key, explain, open_regular, read_bounded
 

@@ -16,7 +16,8 @@ from pathlib import Path
 
 from bruto.catalog import tr
 from bruto.errors import FileProblem
-from bruto.storage.atomic_write import identity, write_own
+from bruto.storage.atomic_write import write_own
+from bruto.storage.file_names import identity
 from bruto.storage.safe_read import read_bounded
 
 RDF = "http://www.w3.org/1999/02/22-rdf-syntax-ns#"

@@ -28,7 +28,8 @@ from bruto.simphone.phone_processing import MERGED, STYLES, finish
 from bruto.simphone.scene_parts import SimulatedScene
 from bruto.simphone.scenes import load_scene
 from bruto.simphone.tracer import MARGIN, trace
-from bruto.storage.atomic_write import free_names, numbered, own_file, usable_folder, write_new
+from bruto.storage.atomic_write import own_file, usable_folder, write_new
+from bruto.storage.file_names import free_names, numbered
 
 FIRST_SHOT = datetime(2026, 6, 21, 12, 4, 10)
 _HOURS = {"pans": 0.0, "boiling-house": 1.2, "crystals": 5.6, "card": 3.1, "sluice": 9.4}

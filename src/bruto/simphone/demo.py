@@ -19,8 +19,9 @@ from typing import Any
 
 from bruto.errors import BrutoError
 from bruto.simphone.optics import TRACE_VERSION, Mishap
-from bruto.storage.atomic_write import clean_leftovers, own_folder, temporary_folder, write_own
+from bruto.storage.atomic_write import own_folder, write_own
 from bruto.storage.json_files import read_json
+from bruto.storage.temporary_files import clean_leftovers, temporary_folder
 
 DEMO_VERSION = f"8.{TRACE_VERSION}"
 STAMP = ".made"

@@ -12,8 +12,9 @@ from typing import Any
 import platformdirs
 
 from bruto.errors import BrutoError
-from bruto.storage.atomic_write import own_folder, process_gone, process_mark, write_own
+from bruto.storage.atomic_write import own_folder, write_own
 from bruto.storage.json_files import read_json
+from bruto.storage.temporary_files import process_gone, process_mark
 
 
 def _folder(kind: str) -> Path:

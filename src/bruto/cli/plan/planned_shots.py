@@ -91,7 +91,7 @@ def _list(
 
 def _forecasts(plan: Plan) -> PlanForecasts:
     """Calculate what the window shows of a plan, with what the logbook and the phone's card know."""
-    from bruto.logbook.store import usual_logbook
+    from bruto.logbook.database import usual_logbook
     from bruto.plan.plan_forecasts import PlanForecasts
     from bruto.plan.recommendations import facts_of
     from bruto.session.equipment import equipment_of

@@ -169,7 +169,8 @@ def _darkness(
         )
     ]
     if place:
-        from bruto.logbook.store import Logbook, usual_logbook
+        from bruto.logbook.database import usual_logbook
+        from bruto.logbook.store import Logbook
 
         with Logbook(book or usual_logbook()) as opened:
             found["noted"] = opened.set_place(place, darkness=round(seen.magnitudes, 2))
