@@ -40,7 +40,10 @@ class Digests(unittest.TestCase):
         with mock.patch.dict("os.environ", home), mock.patch.object(precompile.subprocess, "Popen") as popen:
             popen.return_value.wait.return_value = 0
             self.assertEqual((precompile.main(), popen.call_count), (0, 2))
-            self.assertEqual((precompile.main(), popen.call_count), (0, 2))
+            self.assertEqual((precompile.main(), popen.call_count), (0, 4))  # the kernels are not there: another clone
+            (self.root / "__pycache__").mkdir(exist_ok=True)
+            (self.root / "__pycache__/a.f-1.py311.nbi").touch()
+            self.assertEqual((precompile.main(), popen.call_count), (0, 4))
             popen.return_value.wait.return_value = 1
             (self.root / "d.py").write_text("from numba import njit\n# changed\n")
-            self.assertEqual((precompile.main(), precompile.main(), popen.call_count), (1, 1, 6))
+            self.assertEqual((precompile.main(), precompile.main(), popen.call_count), (1, 1, 8))

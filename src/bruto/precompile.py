@@ -71,6 +71,8 @@ def main() -> int:
         known = json.loads(stamp.read_text())
     except (OSError, ValueError):
         known = {}
+    if os.access(ROOT, os.W_OK) and "NUMBA_CACHE_DIR" not in os.environ and not any(ROOT.rglob("*.nbi")):
+        known = {}  # the stamp is of another checkout that lay here
     compileall.compile_dir(str(ROOT), quiet=2)  # also where an import may not write: else each start would do it again
     if known == wanted:
         return 0

@@ -129,7 +129,7 @@ class Dragging(DevelopTest):
 
         sharp = width()
         for took, most in ((500.0, 0.6), (20.0, 1.0)):
-            self.page._whole_ms = took
+            self.page.renderer.whole_ms = took
             self.edit.change("exposure", final=False, exposure=took / 1000)
             self.assertLessEqual(width(), most * sharp)
             self.assertEqual(width() == sharp, most == 1)

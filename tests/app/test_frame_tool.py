@@ -11,7 +11,7 @@ from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
-from bruto.app.pages import correct as develop_page
+from bruto.app.stage import picture_tools
 from bruto.app.stage.crop_tool import CropTool, dragged, lean
 from bruto.container.orientation import orient
 from bruto.export.preset import ExportPreset
@@ -229,7 +229,7 @@ class CropOnThePicture(DevelopTest):
         shape = developer.geometry(self.edit.recipe)
         seen = []
         with mock.patch.object(
-            develop_page, "white_at", side_effect=lambda d, x, y, *_: seen.append((x, y)) or (5000, 0, None)
+            picture_tools, "white_at", side_effect=lambda d, x, y, *_: seen.append((x, y)) or (5000, 0, None)
         ):
             self.ledger.pick_button.setChecked(True)
             self.click(self.page.stage, self.page.stage.to_widget(0.2 * w, 0.7 * h))

@@ -172,7 +172,7 @@ class ReadingOfAShot(IntakeTest):
             means.append(float(np.median(np.where(shown <= 0.04045, shown / 12.92, ((shown + 0.055) / 1.055) ** 2.4))))
         self.assertAlmostEqual(means[0] / means[1], 4, delta=0.4)
         self.assertGreater(means[2] / means[0], 2)
-        self.assertEqual(self.page.sweep_text.text(), "+2.0 EV")
+        self.assertEqual(self.page.viewer.sweep_text.text(), "+2.0 EV")
         self.card("pans-007")
         self.assertEqual(self.page.sweep.value(), 0)  # a sweep changes nothing and stays with no shot
 

@@ -286,7 +286,7 @@ class Choices(WindowTest):
         page, out = self.window.merge, self.folder / "night.mp4"
         notice: list[str] = []
         self.window.session.notice.connect(notice.append)
-        with mock.patch("bruto.app.pages.merge.QFileDialog.getSaveFileName", return_value=(str(out), "")):
+        with mock.patch("bruto.app.pages.clip_button.QFileDialog.getSaveFileName", return_value=(str(out), "")):
             QTest.mouseClick(page.clip_button, LEFT)
         self.wait(lambda: any("frames" in text for text in notice))
         self.assertTrue(out.is_file())

@@ -258,9 +258,9 @@ class Unfinished(WindowTest):
         def slow(*_: object) -> None:
             time.sleep(0.6)
 
-        with mock.patch("bruto.app.pages.correct.hue_at", slow):
+        with mock.patch("bruto.app.stage.picture_tools.hue_at", slow):
             began = time.monotonic()
-            page._picked(0.5, 0.5)
+            page.tools._picked(0.5, 0.5)
             self.assertLess(time.monotonic() - began, 0.1)
             self.settle()
         self.assertIn("almost no colour", self.window.message.text())

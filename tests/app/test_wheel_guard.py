@@ -149,7 +149,7 @@ class Hand(WindowTest):
         self.task(Task.CORRECT)
         page = self.window.correct
         for tool, on in (
-            (lambda: page.toggle_pick("white"), lambda: page.stage.picking),
+            (lambda: page.tools.toggle_pick("white"), lambda: page.stage.picking),
             (lambda: page.toggle_frame_tool("frame_button"), lambda: page.framing),
             (lambda: page.tone_button.setChecked(True), lambda: page.tone_button.isChecked()),
         ):

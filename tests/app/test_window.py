@@ -198,7 +198,7 @@ class DevelopRows(WindowTest):
         developer = self.window.correct.developer
         assert developer is not None
         # behind a sharp piece the whole is kept coarser
-        factor = max(self.window.correct.factor(), 4 if self.window.correct.needs_piece() else 1)
+        factor = max(self.window.correct.renderer.factor(), 4 if self.window.correct.renderer.needs_piece() else 1)
         expected = developer.view(self.edit.recipe, factor)
         np.testing.assert_array_equal(final, expected)
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import queue
 import threading
 import time
 import unittest
 from collections.abc import Callable
+from tempfile import TemporaryDirectory
 from unittest import mock
 
 from bruto.session.workers import AGAIN, THREADS, Pool, Rank, Worker
@@ -155,6 +157,21 @@ class Shared(unittest.TestCase):
         self.assertLessEqual(self.threads(), THREADS)
         go.set()
         self.assertEqual([seen.get(timeout=WAIT_S) for _ in range(4)], ["long"] * 4)
+
+    def test_an_answer_that_nobody_takes_leaves_the_thread_to_others(self) -> None:
+        def gone(_: object) -> None:
+            raise RuntimeError("the window was taken apart")
+
+        home = self.enterContext(TemporaryDirectory())
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_STATE_HOME": home}))
+        for _ in range(2 * THREADS):
+            worker = Worker("lost", gone)
+            worker.channel("x").ask("a", lambda: None, lambda _: None, lambda _: None)
+            end = time.monotonic() + WAIT_S
+            while not worker.idle() and time.monotonic() < end:
+                time.sleep(0.002)
+            self.assertTrue(worker.idle())
+            worker.close()
 
     def test_threads_end_when_there_is_nothing_to_do(self) -> None:
         pool = Pool(1, name="short")

@@ -18,7 +18,7 @@ LASTS = timedelta(days=1, hours=14)
 
 
 class PlanMatches:
-    """`pace_found`: what is wrong with the interval of a sequence, told while it can still be mended."""
+    """`pace_found`: what is wrong with the interval of a sequence, while it can still be mended."""
 
     pace_found = Signal(str)
 

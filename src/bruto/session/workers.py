@@ -238,7 +238,10 @@ class Pool:
                 if request is None:
                     self._started -= 1
                     return
-            request.channel.worker.run(request)
+            try:
+                request.channel.worker.run(request)
+            except Exception as error:  # whoever wanted the answer is gone, and the thread is needed for others
+                unexpected_text(error, "giving an answer")
             with self.lock:
                 request.channel.worker.rest()
                 self.ended.notify_all()

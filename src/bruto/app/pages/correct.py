@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QTimer, Signal
@@ -17,19 +15,14 @@ from bruto.app.ledger.rows import NAME, name_width
 from bruto.app.pages.page import ShotPage
 from bruto.app.stage.frame_tool import FrameTool
 from bruto.app.stage.light_strip import LightStrip
+from bruto.app.stage.picture_tools import PictureTools
 from bruto.app.stage.reference import Reference
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import KINDS, StageBar
 from bruto.app.stage.verdict_buttons import VerdictButtons
 from bruto.app.stage.versions_menu import VersionsMenu
+from bruto.app.stage.view_renderer import ViewRenderer
 from bruto.catalog import sentences, tr
-from bruto.container.orientation import orient
-from bruto.develop.analysis.color_picker import hue_at, lifted
-from bruto.develop.analysis.soft_proof import hatched, out_of_gamut
-from bruto.develop.analysis.white_picker import SURFACES, white_at
-from bruto.develop.frame_geometry import Rectangle, stored_rect
-from bruto.develop.recipe_values import Tone
-from bruto.develop.sensor_image import COARSEST
 from bruto.develop.source import has_more, is_as_asked
 from bruto.errors import BrutoError
 from bruto.session.edit import Edit
@@ -37,15 +30,8 @@ from bruto.shoot.shots import Shot, oriented_preview
 
 SAVE_AFTER_MS, PICTURED_AFTER_MS = 600, 250
 """After the last change: when it is saved, and when the list shows it."""
-FOLLOWING_MS = 60.0
-"""A picture that takes longer is made coarser while a value is dragged, and sharp once it is let go."""
-COARSER = (1.5, 2.0, 3.0)
 NARROW, LEDGER = 1120, (372, 330)
 """Window width below which the ledger is narrower, and its widths, pixels."""
-LIFT_PER_PIXEL = 0.15
-"""L* a pixel of a drag in the picture."""
-PROOFS = {"": "", "srgb": "sRGB", "display-p3": tr("Display P3")}
-"""Spaces whose limits can be marked, and their titles."""
 
 
 class CorrectPage(ShotPage):
@@ -60,14 +46,6 @@ class CorrectPage(ShotPage):
     def __init__(self, host: Host) -> None:
         super().__init__(host)
         self.versions = VersionsMenu(self)
-        render = self.session.render
-        self._picking, self._piece, self._base = (
-            render.channel(name, urgency) for name, urgency in (("pick", 10), ("piece", 20), ("picture", 30))
-        )  # fmt: skip
-        self._proofs = render.channel("proof", 130)
-        self.last_render_ms = self.change_to_screen_ms = self._whole_ms = 0.0
-        self.proof = self._picks = ""
-        self._lift_from: tuple[Tone, float] | None = None
         self._unopenable = False
         """Whether the shown shot's file turned out not to be readable: there is nothing to correct."""
         self.strip_wanted = True
@@ -89,6 +67,8 @@ class CorrectPage(ShotPage):
         layout.addWidget(self.ledger)
         self.frame_tool = FrameTool(self.opened, self.stage, self.ledger.frame_part)
         self.reference = Reference(self.session, self.stage, self.versions)
+        self.renderer = ViewRenderer(self.session, self.stage)
+        self.tools = PictureTools(self.session, self.stage, self.ledger)
         self._connect()
 
     def _timer(self, after_ms: int, call: Callable[[], None]) -> QTimer:
@@ -108,16 +88,16 @@ class CorrectPage(ShotPage):
         opened.edited.connect(self._edited)
         opened.saved.connect(self._tell_saved)
         stage.view_changed.connect(self._view_changed)
-        stage.picked.connect(self._picked)
-        stage.pointed.connect(self._pointed)
-        stage.lifted.connect(self._lifted)
+        self.renderer.rendered.connect(self._rendered)
+        self.tools.picking.connect(lambda: self.frame_tool.set(False))
+        self.tools.pointed.connect(lambda text: self.host.status(text, "", ""))
+        for part in (self.renderer, self.tools):
+            part.status.connect(lambda text: self.host.status("", text, ""))
         self.strip.handle_moved.connect(
             lambda tone, final: self.edit and self.edit.change("tone", final=final, tone=tone)
         )
         ledger.start_chosen.connect(self._start_chosen)
         ledger.show_start(self.session.starting.on)
-        ledger.pick_white.connect(lambda on: self._pick("white", on))
-        ledger.pick_hue.connect(lambda on: self._pick("hue", on))
         self.frame_tool.turned.connect(self._framing_turned)
         self.reference.beside_changed.connect(self.beside_button.setChecked)
         self.fit_button.clicked.connect(lambda: stage.set_fit())
@@ -179,7 +159,7 @@ class CorrectPage(ShotPage):
         if self.framing:
             self.frame_tool.set(False)
         elif self.stage.picking:
-            self.stop_picking()
+            self.tools.stop_picking()
         elif self.tone_button.isChecked():
             self.tone_button.setChecked(False)
         else:
@@ -190,14 +170,13 @@ class CorrectPage(ShotPage):
 
     def show_shot(self) -> None:
         """The session shows another shot: its preview at once, then the raw."""
-        self.stop_picking()
         self.ledger.frame_part.frame_button.setChecked(False)
         self._pictured_timer.stop()
         self._save_timer.stop()
         shot, edit = self.opened.shot, self.opened.edit
         key = None if shot is None else shot.main
-        for channel in (self._picking, self._piece, self._base, self._proofs):
-            channel.turn_to(key)
+        self.renderer.turn_to(key)
+        self.tools.turn_to(key)
         self._tell_saved()
         self.stage.message = ""
         self.stage.set_piece(None)
@@ -288,75 +267,29 @@ class CorrectPage(ShotPage):
                 self.strip.set_suggested(self.edit.suggestions["tone"].value)
 
     def _framing_turned(self, on: bool) -> None:
-        self.reference.framing = on
+        for part in (self.reference, self.renderer, self.tools):
+            part.framing = on
         if on:
             self.ledger.unfold("frame")
-            self.stop_picking()
+            self.tools.stop_picking()
         self.refresh_view()
 
     # -- rendering
 
-    def factor(self) -> float:
-        """How many times smaller than the full size the whole is shown, within what views are made at."""
-        return self.stage.viewport.factor(COARSEST)
-
-    def _coarser(self) -> float:
-        """How many times coarser a picture is made while a value is dragged, so that it follows the hand."""
-        if self.edit is None or not self.edit.dragging or self._whole_ms <= FOLLOWING_MS:
-            return 1.0
-        return next((c for c in COARSER if c * c * FOLLOWING_MS >= self._whole_ms), COARSER[-1])
-
-    def needs_piece(self) -> bool:
-        """Whether what is seen asks for pixels at full size."""
-        return self.stage.viewport.wants_piece()
-
     def refresh_view(self) -> None:
         """Ask for what the stage shows now."""
-        developer, edit, shown = self.developer, self.edit, self.opened.geometry(self.framing)
-        if developer is None or edit is None or shown is None or self.shot is None:
+        if self.developer is None or self.edit is None:
             return
-        if edit.awaits_start:  # flat and dull first, and good a moment later, would frighten: the preview stays so long
+        if self.edit.awaits_start:  # flat and dull first, and good a moment later, would frighten: the preview stays
             self.host.status("", tr("finding the suggestions…"), "")
             return
-        key, recipe, factor, framing = self.shot.main, edit.recipe, self.factor(), self.framing
-        orientation = developer.source.meta.orientation
-        began, dropped = time.perf_counter(), self._base.dropped
-
-        def view(at: float, rect: Rectangle | None = None) -> Callable[[], Any]:
-            def run() -> Any:
-                start = time.perf_counter()
-                picture = orient(developer.view(recipe, at, rect, uncropped=framing, cancelled=dropped), orientation)
-                return picture, (time.perf_counter() - start) * 1e3
-
-            return run
-
         if self.stage.beside or self.stage.show_before:
             self.reference.ask()
-        coarser = 1.0
-        if self.needs_piece():
-            x, y, w, h = self.stage.visible()
-            rect = stored_rect(Rectangle(x, y, w, h), orientation, shown.size)
-            self._piece.ask(key, view(1, rect), lambda found: self._got_piece(found, (x, y, w, h)), self.say)
-            factor = max(factor, 4)  # the whole is seen only while the piece is on its way
-        else:
-            self._piece.forget()
-            self.stage.set_piece(None)
-            coarser = self._coarser()
-        self._base.ask(
-            key, view(min(factor * coarser, float(COARSEST))), lambda found: self._got_base(found, began, coarser),
-            self.say,
-        )  # fmt: skip
+        self.renderer.ask()
 
-    def _got_base(self, found: tuple[Any, float], began: float, coarser: float) -> None:
-        picture, ms = found
-        self._whole_ms = ms * coarser**2
-        self.stage.set_base(picture)
+    def _rendered(self) -> None:
         self._pictured_timer.start()
-        self.last_render_ms = ms
-        self.change_to_screen_ms = (time.perf_counter() - began) * 1e3
         self.tag.setText(self._developed_tag)
-        self.host.status("", tr("rendered in {ms:.0f} ms", ms=ms), "")
-        self._ask_proof()
         if self.developer is not None and self.developer.problems:
             left_out = "; ".join(f"{name}: {why}" for name, why in self.developer.problems.items())
             self.say(tr("One correction failed and is not in the picture. {left_out}", left_out=left_out))
@@ -370,12 +303,6 @@ class CorrectPage(ShotPage):
             self._pictured_timer.start()
             return
         self.pictured.emit(self.shot, base)
-
-    def _got_piece(self, found: tuple[Any, float], rect: tuple[int, int, int, int]) -> None:
-        picture, ms = found
-        if rect == self.stage.visible() or self.stage.piece is None:
-            self.stage.set_piece(picture, rect)
-        self.host.status("", tr("rendered in {ms:.0f} ms at 1:1", ms=ms), "")
 
     def _show_zoom(self) -> None:
         view = self.stage.viewport
@@ -424,39 +351,6 @@ class CorrectPage(ShotPage):
             self.tag.setText(self.reference.title() if on else self._developed_tag)
         self.reference.hold(on)
 
-    def next_proof(self) -> None:
-        """Mark what sRGB cannot hold, then what Display P3 cannot, then nothing."""
-        spaces = tuple(PROOFS)
-        self.proof = spaces[(spaces.index(self.proof) + 1) % len(spaces)]
-        self.stage.set_marks(None)
-        if self.proof:
-            self._ask_proof()
-        else:
-            self.host.status("", tr("out-of-range colours no longer marked"), "")
-
-    def _ask_proof(self) -> None:
-        developer, edit = self.developer, self.edit
-        if developer is None or edit is None or not self.proof:
-            return
-        recipe, factor, framing, name = edit.recipe, max(self.factor(), 4), self.framing, self.proof
-        orientation = developer.source.meta.orientation
-
-        def done(mask: Any) -> None:
-            if self.proof == name:
-                self.stage.set_marks(hatched(mask))
-                self.host.status(
-                    "",
-                    tr(
-                        "hatched: {mean:.2f} % are outside {PROOFS}", mean=100 * float(mask.mean()), PROOFS=PROOFS[name]
-                    ),
-                    "",
-                )
-
-        self._proofs.ask(
-            self.shot and self.shot.main,
-            lambda: orient(out_of_gamut(developer, recipe, factor, name, framing), orientation), done, self.say,
-        )  # fmt: skip
-
     def toggle_beside(self) -> None:
         """What is compared with in the left half, or not."""
         self.reference.set_beside(not self.stage.beside)
@@ -465,113 +359,3 @@ class CorrectPage(ShotPage):
         """Turn a tool of the frame on or off."""
         self.ledger.unfold("frame")
         getattr(self.ledger.frame_part, name).toggle()
-
-    def toggle_pick(self, what: str) -> None:
-        """Pick white or a hue in the picture, or stop it."""
-        if what == "hue":
-            self.ledger.unfold("hues")
-        (self.ledger.hues.pick_button if what == "hue" else self.ledger.pick_button).toggle()
-
-    def stop_picking(self) -> None:
-        """Clicks in the picture pick nothing any more."""
-        self.ledger.pick_button.setChecked(False)
-        self.ledger.hues.pick_button.setChecked(False)
-
-    def _pick(self, what: str, on: bool) -> None:
-        """Clicks in the picture pick white or a hue, one at a time."""
-        if on:
-            self._picks = what
-            self.frame_tool.set(False)
-            other = self.ledger.hues.pick_button if what == "white" else self.ledger.pick_button
-            other.setChecked(False)
-        self.stage.set_picking(self.ledger.pick_button.isChecked() or self.ledger.hues.pick_button.isChecked())
-
-    def _stored(self, x: float, y: float) -> tuple[float, float]:
-        """A relative place of what is shown as relative place of the unoriented picture."""
-        shown = self.opened.geometry(self.framing)
-        if shown is None:
-            return x, y
-        w, h = self.stage.frame_size
-        place = stored_rect(Rectangle(int(x * w), int(y * h), 1, 1), shown.meta.orientation, shown.size)
-        return place.x / shown.size[0], place.y / shown.size[1]
-
-    def _recorded(self, x: float, y: float) -> tuple[float, float]:
-        """The same as relative place of the recorded frame."""
-        shown = self.opened.geometry(self.framing)
-        return (x, y) if shown is None else shown.relative_place(*self._stored(x, y))
-
-    def _picked(self, x: float, y: float) -> None:
-        developer, edit = self.developer, self.edit
-        if developer is None or edit is None:
-            return
-        if self._picks == "hue":
-            recipe, place = edit.recipe, self._stored(x, y)
-            self._picking.ask(
-                edit.path, lambda: hue_at(developer, recipe, *place), lambda node: self._hue_found(edit, node), self.say
-            )
-            return
-        kind, side = self.ledger.white.kind(), self.ledger.white.averaged()
-        recorded = self._recorded(x, y)
-        self._picking.ask(
-            edit.path, lambda: white_at(developer, *recorded, kind, side),
-            lambda found: self._white_found(edit, kind, *found), self.say,
-        )  # fmt: skip
-
-    def _hue_found(self, edit: Edit, node: Any) -> None:
-        if edit is not self.edit:
-            return
-        if node is None:
-            self.say(tr("This place has almost no colour. Click one that has."))
-            return
-        self.ledger.hues.pick_button.setChecked(False)
-        self.ledger.add_hue(node)
-
-    def _white_found(self, edit: Edit, kind: str, kelvin: float, duv: float, neutral: Any) -> None:
-        if edit is not self.edit:
-            return
-        if neutral is not None:
-            edit.change(f"white:{kind}", raw_neutral=neutral)
-        else:
-            edit.change(f"white:{kind}", temperature=round(kelvin), tint=round(duv, 4), raw_neutral=None)
-        self.ledger.pick_button.setChecked(False)
-        spread = f"±{SURFACES[kind].spread:.0f} %"
-        found = (
-            tr("a white point outside the temperature scale")
-            if neutral is not None
-            else tr("{kelvin:.0f} K, Duv {duv:+.4f}", kelvin=kelvin, duv=duv)
-        )
-        self.host.status(
-            "",
-            tr(
-                "white from {kind}: {found} (such surfaces vary by {spread})",
-                kind=SURFACES[kind].title,
-                found=found,
-                spread=spread,
-            ),
-            "",
-        )
-
-    def _lifted(self, x: float, y: float, up: float, final: bool) -> None:
-        """Tone by hand: the handles about the light at the place follow the pointer."""
-        edit = self.edit
-        if edit is None:
-            return
-        if self._lift_from is None:
-            light = self.opened.light_at(*self._recorded(x, y))
-            if light is None:
-                return
-            self._lift_from = (edit.recipe.tone, light + edit.recipe.exposure)
-        tone, ev = self._lift_from
-        new = lifted(tone, ev, up * LIFT_PER_PIXEL)
-        edit.change("tone", final=final, tone=new.model_dump())
-        if final:
-            self._lift_from = None
-
-    def _pointed(self, x: float, y: float) -> None:
-        image = self.stage.base
-        if image is None or not (0 <= x < 1 and 0 <= y < 1):
-            self.host.status(" ", "", "")
-            return
-        c = image.pixelColor(int(x * image.width()), int(y * image.height()))
-        text = self.opened.value_text((c.redF(), c.greenF(), c.blueF()), *self._recorded(x, y))
-        self.host.status(text, "", "")

@@ -4,43 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QActionGroup
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSlider, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from bruto.app.host import Host
 from bruto.app.pages.board import FILTERS, SORTS, Board
 from bruto.app.pages.intake_menus import IntentMenu, PairMenu
 from bruto.app.pages.page import ShotPage
 from bruto.app.pages.shot_reading import Reading
-from bruto.app.stage.reading_stage import ReadingStage
-from bruto.app.stage.stage_bar import StageBar
+from bruto.app.stage.reading_viewer import ReadingViewer
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.panel import surface
-from bruto.app.widgets.plain_text import ElidedLabel, Label, plain_tooltip
-from bruto.catalog import sentences, tr, trn
-from bruto.container.orientation import orient
+from bruto.app.widgets.plain_text import ElidedLabel, plain_tooltip
+from bruto.catalog import tr, trn
 from bruto.container.picture import read_picture
-from bruto.develop.frame_geometry import Rectangle, stored_rect
-from bruto.develop.linear_preview import plain_view
 from bruto.develop.pipeline import Developer
-from bruto.develop.recipe import Recipe
-from bruto.develop.sensor_image import COARSEST
-from bruto.errors import BrutoError
 from bruto.sensor.measurement import measure_picture
 from bruto.sensor.report import PictureReport
-from bruto.shoot.shots import Shot, oriented_preview
+from bruto.shoot.shots import Shot
 from bruto.shoot.storage_use import space_of, space_text
 from bruto.tasks import Task
 
-VIEWS = {"raw": tr("RAW, no look"), "preview": tr("EMBEDDED PREVIEW"), "phone": tr("PHONE'S PICTURE")}
-MOST_SWEEP_EV = 6.0
-MOST_PIECE = 4_000_000
-"""Pixels of a sharp piece at most."""
 PANEL = 372
-_COUNT = np.array([bin(k).count("1") for k in range(256)], np.uint8)
 
 
 class IntakePage(ShotPage):
@@ -49,12 +35,7 @@ class IntakePage(ShotPage):
     def __init__(self, host: Host) -> None:
         super().__init__(host)
         self.shoot = self.session.shoot
-        render = self.session.render
-        self._piece, self._counting = render.channel("reading piece", 50), render.channel("clipped places", 55)
-        self._base, self._phone = render.channel("reading", 60), render.channel("phone's picture", 70)
-        self._phone_report = render.channel("phone's report", 150)
-        self.view = self._liked = "raw"
-        self._pictures: dict[str, NDArray[np.uint8]] = {}
+        self._phone_report = self.session.render.channel("phone's report", 150)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -72,7 +53,6 @@ class IntakePage(ShotPage):
         self.shoot.judged.connect(self._judged)
         self.opened.shown.connect(self.open_shot)
         self.opened.decoded.connect(self._decoded)
-        self.opened.failed.connect(self._failed)
 
     # -- parts
 
@@ -143,53 +123,16 @@ class IntakePage(ShotPage):
         develop.clicked.connect(lambda: self.host.set_task(Task.CORRECT))
         head.addWidget(develop)
         column.addLayout(head)
-        self.viewer = QWidget()
-        viewer = QVBoxLayout(self.viewer)
-        viewer.setContentsMargins(0, 0, 0, 0)
-        viewer.setSpacing(0)
-        bar = StageBar(tr("NOTHING OPEN"))
-        self.tag = bar.tag
-        self.clipped_button = bar.add(
-            tr("Clipped"), tr("Mark clipped places: one channel, two, all (Shift+F4)"), checkable=True
-        )
-        self.flip_button = bar.add(
-            tr("Next view"), tr("Raw, preview, phone's picture at the same place and size (Shift+F3)")
-        )
-        self.large_button = bar.add(
-            tr("Large"), tr("Show the picture large instead of the board (Shift+F2)"), checkable=True
-        )
-        viewer.addWidget(bar)
-        self.stage = ReadingStage()
-        self.stage.setMinimumHeight(150)
-        viewer.addWidget(self.stage, 1)
-        sweep = surface("stageBar")
-        line = QHBoxLayout(sweep)
-        line.setContentsMargins(10, 2, 10, 4)
-        label = Label(tr("Sweep"))
-        label.setObjectName("onStage")
-        line.addWidget(label)
-        self.sweep = QSlider(Qt.Orientation.Horizontal)
-        self.sweep.setRange(round(-MOST_SWEEP_EV * 12), round(MOST_SWEEP_EV * 12))
-        self.sweep.setPageStep(12)
-        self.sweep.setAccessibleName(tr("Sweep: exposure of the picture shown here, EV"))
-        self.sweep.setToolTip(tr("Slide the brightness to see what the raw holds; nothing is changed"))
-        self.sweep.valueChanged.connect(self._swept)
-        line.addWidget(self.sweep, 1)
-        self.sweep_text = Label(tr("0.0 EV"))
-        self.sweep_text.setObjectName("onStage")
-        self.sweep_text.setFixedWidth(58)
-        self.sweep_text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        line.addWidget(self.sweep_text)
-        viewer.addWidget(sweep)
+        self.viewer = ReadingViewer(self.session, self)
+        self.stage, self.tag, self.sweep = self.viewer.stage, self.viewer.tag, self.viewer.sweep
+        self.clipped_button, self.large_button = self.viewer.clipped_button, self.viewer.large_button
         self._panel_column = column
         self.viewer.setFixedHeight(290)
         column.addWidget(self.viewer)
         self.reading = Reading()
         column.addWidget(self.reading, 1)
-        self.clipped_button.toggled.connect(self._show_clipped)
-        self.flip_button.clicked.connect(self.flip)
+        self.viewer.changed.connect(self._show_reading)
         self.large_button.toggled.connect(self.set_large)
-        self.stage.view_changed.connect(self._render)
         self.reading.verdict.connect(self.judge)
         self.reading.noted.connect(self._noted)
         self.reading.gear_for_set.connect(self.session.note_gear)
@@ -273,21 +216,7 @@ class IntakePage(ShotPage):
     def open_shot(self) -> None:
         """Show the reading of the shot: what is known at once, the raw when it is decoded."""
         shot = self.shot
-        self._pictures.clear()
-        for channel in (self._piece, self._counting, self._base, self._phone):
-            channel.turn_to(None if shot is None else shot.main)
-        self.stage.counts, self.stage.shares, self.stage.message = None, {}, ""
-        self.stage.set_piece(None)
-        self._set_sweep(0)
-        if shot is None or shot.problem or shot.meta is None:
-            self.stage.set_frame(0, 0)
-            self.stage.message = shot.problem if shot is not None else ""
-            self.tag.setText(tr("CANNOT BE OPENED") if shot is not None else tr("NOTHING OPEN"))
-        else:
-            self.stage.set_frame(*shot.meta.oriented_size)
-            there = self._views()
-            self.view = self._liked if self._liked in there else there[0]
-            self._show_view()
+        self.viewer.open_shot()
         if shot is not None:
             self.board.select(shot)
         self._show_reading()
@@ -297,30 +226,9 @@ class IntakePage(ShotPage):
         shot, developer = self.shot, self.developer
         if shot is None or developer is None:
             return
-        self._show_view()
+        self.viewer.decoded()
         if developer.source.kind != "picture":
-            self._counting.ask(shot.main, lambda: self._counted(developer), self._got_counts, self.say)
             self._measure_picture(shot, developer)
-
-    def _failed(self, why: str) -> None:
-        """The shot's file cannot be read: nothing waits for it any more; preview and picture can still be looked at."""
-        if self.view == "raw":
-            self.tag.setText(tr("CANNOT BE OPENED"))
-            self.stage.base = None
-            there = [v for v in self._views() if v != "raw"]
-            more = tr("Switch shows what else exists of this shot.") if there else ""
-            self.stage.message = sentences(why, more)
-            self.stage.update()
-
-    @staticmethod
-    def _counted(developer: Developer) -> NDArray[np.uint8]:
-        """How many channels are clipped at each place, oriented."""
-        return np.asarray(orient(_COUNT[developer.clipped_channels(Recipe())], developer.source.meta.orientation))
-
-    def _got_counts(self, counts: NDArray[np.uint8]) -> None:
-        self.stage.counts = counts
-        self.stage.update()
-        self._show_view()
 
     def _measure_picture(self, shot: Shot, developer: Developer) -> None:
         """The phone's picture against the decoded raw, once a shot."""
@@ -337,7 +245,7 @@ class IntakePage(ShotPage):
 
     def turned_to(self) -> None:
         """The task was chosen: show what may have waited, and let the keys act on the board."""
-        self._show_view()
+        self.viewer.show_view()
         self.board.setFocus()
 
     def _show_reading(self) -> None:
@@ -360,7 +268,7 @@ class IntakePage(ShotPage):
             learnt,
             alike,
             phone,
-            self.view == "phone",
+            self.viewer.view == "phone",
         )
         if report is not None:
             self.stage.shares = report.clipped_percent
@@ -375,108 +283,14 @@ class IntakePage(ShotPage):
 
     # -- the picture
 
+    @property
+    def view(self) -> str:
+        """What the shot is looked at as: "raw", "preview" or "phone"."""
+        return self.viewer.view
+
     def flip(self) -> None:
         """The next of raw, preview and phone's picture, at the same place and size."""
-        shot = self.shot
-        if shot is None or shot.problem:
-            return
-        there = self._views()
-        self.view = self._liked = there[(there.index(self.view) + 1) % len(there)]
-        self._show_view()
-        self._show_reading()
-
-    def _views(self) -> list[str]:
-        """What the shot can be looked at as."""
-        shot = self.shot
-        if shot is None:
-            return ["raw"]
-        return [v for v, has in (("raw", shot.raw), ("preview", shot.raw), ("phone", shot.picture)) if has]
-
-    def _show_view(self) -> None:
-        shot = self.shot
-        if shot is None:
-            return
-        self.sweep.setEnabled(self.view == "raw")
-        self.tag.setText(VIEWS[self.view])
-        if self.view == "raw":
-            if self.developer is None:
-                self.tag.setText(tr("READING…"))
-                if self.stage.base is None:
-                    self._preview_base(shot, tr("PREVIEW, raw follows"))
-            else:
-                self._render()
-            return
-        self.stage.set_piece(None)
-        if self.view == "preview":
-            self._preview_base(shot, VIEWS["preview"])
-        elif shot.picture is not None:
-            if "phone" in self._pictures:
-                self.stage.set_base(self._pictures["phone"])
-                return
-            path = shot.picture
-            self._phone.ask(shot.main, lambda: read_picture(path).pixels, self._got_phone, self.say)
-
-    def _preview_base(self, shot: Shot, tag: str) -> None:
-        try:
-            if "preview" not in self._pictures:
-                self._pictures["preview"] = oriented_preview(shot)
-            self.stage.set_base(self._pictures["preview"])
-            self.tag.setText(tag)
-        except BrutoError:
-            self.tag.setText(tr("NO EMBEDDED PREVIEW"))
-
-    def _got_phone(self, picture: NDArray[np.uint8]) -> None:
-        self._pictures["phone"] = picture
-        if self.view == "phone":
-            self.stage.set_base(picture)
-
-    def _render(self) -> None:
-        developer, shot, view = self.developer, self.shot, self.stage.viewport
-        if developer is None or shot is None or self.view != "raw" or not self.isVisible():
-            return
-        if developer.source.kind == "picture":
-            return
-        ev, orientation, size = self.sweep.value() / 12, developer.source.meta.orientation, developer.source.size
-        factor = 2
-        while factor < COARSEST and 1 / (factor * 2) >= view.zoom * view.ratio * 0.8:
-            factor *= 2
-        if view.wants_piece(most=MOST_PIECE):
-            x, y, w, h = view.visible()
-            rect = stored_rect(Rectangle(x, y, w, h), orientation, size)
-            self._piece.ask(
-                shot.main, lambda: orient(plain_view(developer, ev, 1, rect), orientation),
-                lambda found: self._got_piece(found, (x, y, w, h)), self.say,
-            )  # fmt: skip
-            factor = max(factor, 4)
-        else:
-            self._piece.forget()
-            self.stage.set_piece(None)
-        self._base.ask(
-            shot.main, lambda: orient(plain_view(developer, ev, factor), orientation), self._got_raw, self.say
-        )
-
-    def _got_raw(self, picture: NDArray[np.uint8]) -> None:
-        if self.view == "raw":
-            self.stage.set_base(picture)
-            self.tag.setText(VIEWS["raw"])
-
-    def _got_piece(self, picture: NDArray[np.uint8], rect: tuple[int, int, int, int]) -> None:
-        if self.view == "raw" and rect == self.stage.visible():
-            self.stage.set_piece(picture, rect)
-
-    def _set_sweep(self, steps: int) -> None:
-        self.sweep.blockSignals(True)
-        self.sweep.setValue(steps)
-        self.sweep.blockSignals(False)
-        self.sweep_text.setText(tr("{steps:+.1f} EV", steps=steps / 12) if steps else tr("0.0 EV"))
-
-    def _swept(self, steps: int) -> None:
-        self._set_sweep(steps)
-        self._render()
-
-    def _show_clipped(self, on: bool) -> None:
-        self.stage.show_clipped = on
-        self.stage.update()
+        self.viewer.flip()
 
     def set_large(self, on: bool) -> None:
         """The picture in the board's room, or back in the panel."""

@@ -13,7 +13,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QProgressBar,
     QPushButton,
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.host import Host
+from bruto.app.pages.clip_button import ClipButton
 from bruto.app.pages.merge_choices import MethodChoices
 from bruto.app.pages.merge_views import MergeViews
 from bruto.app.shot_facts import set_title
@@ -30,7 +30,7 @@ from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.task_line import time_left
-from bruto.catalog import clauses, sentences, tr, trn
+from bruto.catalog import sentences, tr, trn
 from bruto.develop.strokes import strokes_as_json
 from bruto.errors import BrutoError
 from bruto.merge.methods import METHODS, method_of
@@ -47,8 +47,8 @@ MERGED_SETS = {kind for method in METHODS for kind in method.sets}
 """Kinds of set that some method is for."""
 
 
-CLIP_FROM, SHOWN_FLICKER = 8, 0.02
-"""Frames from which a set can become a clip, and flicker in EV that is worth telling."""
+CLIP_FROM = 8
+"""Frames from which a set can become a clip."""
 FEW = 20
 """Frames of a night below which they are laid on each other by their stars, as trails would be short."""
 ROW = 24
@@ -166,18 +166,12 @@ class MergePage(QWidget):
         self.open_button.clicked.connect(self._open_result)
         column.addWidget(self.open_button)
         column.addStretch(1)
-        self.clip_button = QPushButton(tr("Save as a clip…"))
-        self.clip_button.setToolTip(tr("The chosen frames in sequence, developed alike and without flicker, as MP4"))
-        self.clip_button.clicked.connect(self._ask_clip)
+        self.clip_button = ClipButton(host, lambda: [s.raw for s in self._chosen() if s.raw is not None])
         column.addWidget(self.clip_button)
         layout.addWidget(side)
         self.chart.chosen_changed.connect(self._describe)
         self.method.currentIndexChanged.connect(self._method_changed)
         self.merging.waiting_changed.connect(self._list_waiting)
-        clips = self.session.clips
-        clips.progress.connect(lambda share, text: self.host.line.show_progress(share, text))
-        clips.made.connect(self._clip_made)
-        clips.failed.connect(self._clip_failed)
         self.merging.judged.connect(self._show_judged)
         self.merging.progress.connect(self.set_progress)
         self.merging.live.connect(self._show_live)
@@ -493,40 +487,6 @@ class MergePage(QWidget):
         lines.append(result.output.name)
         self.outcome.setText("\n".join(lines))
         self.open_button.show()
-
-    def _ask_clip(self) -> None:
-        """Ask for a name, and make a clip of the chosen frames behind the window."""
-        raws = [s.raw for s in self._chosen() if s.raw is not None]
-        if self.host.line.running:
-            self.session.notice.emit(tr("Wait until this is done: {title}.", title=self.host.line.title.lower()))
-            return
-        start = str(raws[0].parent / f"{raws[0].stem}-clip.mp4")
-        name, _ = QFileDialog.getSaveFileName(self, tr("Clip of these frames"), start, tr("Clip (*.mp4)"))
-        if name:
-            self.save_clip(raws, Path(name))
-
-    def save_clip(self, raws: list[Path], path: Path) -> None:
-        """Make a clip of frames behind the window."""
-        try:
-            target = Outputs(raws).file(path)
-        except BrutoError as error:
-            self.session.notice.emit(str(error))
-            return
-        self.host.line.begin(tr("Making a clip"), self.session.clips.stop)
-        self.session.clips.start(raws, target)
-
-    def _clip_made(self, clip: Any) -> None:
-        self.host.line.end()
-        text = tr(
-            "{name}: {frames} frames, {seconds:.1f} s", name=clip.output.name, frames=clip.frames, seconds=clip.seconds
-        )
-        if clip.flicker_ev > SHOWN_FLICKER:
-            text = clauses(text, tr("flicker of up to {flicker_ev:.2f} EV was removed", flicker_ev=clip.flicker_ev))
-        self.session.notice.emit(tr("{text}.", text=text))
-
-    def _clip_failed(self, why: str) -> None:
-        self.host.line.end()
-        self.session.notice.emit(why)
 
     def _is_shown(self, result: MergeResult) -> bool:
         """Whether a result is of the set that is shown."""

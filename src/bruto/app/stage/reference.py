@@ -68,7 +68,7 @@ class Reference(QObject):
             "version": tr("VERSION {name}", name=name),
             "noisy": tr("NO NOISE REDUCTION"),
             "residual": tr("REMOVED BY NOISE REDUCTION, {RESIDUAL_GAIN:.0f} ×", RESIDUAL_GAIN=RESIDUAL_GAIN),
-        }.get(kind, "BEFORE, default values")
+        }.get(kind, tr("BEFORE, default values"))
 
     def _pin(self) -> None:
         """Other shots will be compared with this one as it is now."""

@@ -58,8 +58,8 @@ def _list(
     }
     lines = []
     if output is not None:
-        told = replace(found, planned_shots=tuple(forecasts.explained(s) for s in found.planned_shots))
-        _print_list(output, shot_list(told, sky_facts(found), night), plan, night, overwrite)
+        explained = replace(found, planned_shots=tuple(forecasts.explained(s) for s in found.planned_shots))
+        _print_list(output, shot_list(explained, sky_facts(found), night), plan, night, overwrite)
         result["output"] = str(output)
         lines.append(
             tr(
