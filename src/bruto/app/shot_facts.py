@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
 from bruto.sensor.report import SensorReport
 from bruto.shoot.intent import Finding
 from bruto.shoot.shots import Shot, ShotSet
@@ -79,6 +79,12 @@ def set_title(group: ShotSet) -> str:
         "trail": tr("trail of {count}"),
     }
     return templates[group.kind].format(count=len(group.shots))
+
+
+def count_text(shots: int, sets: int) -> str:
+    """How many shots there are, and how many sets of them."""
+    text = trn("{shots} shot", "{shots} shots", shots=shots)
+    return trn("{text} · {sets} set", "{text} · {sets} sets", sets=sets, text=text) if sets else text
 
 
 def card_text(shot: Shot) -> str:

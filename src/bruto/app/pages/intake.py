@@ -13,6 +13,7 @@ from bruto.app.pages.board import FILTERS, SORTS, Board
 from bruto.app.pages.intake_menus import IntentMenu, PairMenu
 from bruto.app.pages.page import ShotPage
 from bruto.app.pages.shot_reading import Reading
+from bruto.app.shot_facts import count_text
 from bruto.app.stage.reading_viewer import ReadingViewer
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.panel import surface
@@ -145,9 +146,7 @@ class IntakePage(ShotPage):
         self.board.refresh()
         self._tell_hidden()
         shots, sets = self.shoot.shots, [s for s in self.shoot.sets if s.kind != "single"]
-        count = trn("{shots_count} shot", "{shots_count} shots", shots_count=len(shots)) + (
-            trn(" · {sets_count} set", " · {sets_count} sets", sets_count=len(sets)) if sets else ""
-        )
+        count = count_text(len(shots), len(sets))
         self.summary.setText(f"{count} · {space_text(space_of(shots))}" if shots else tr("No shots here yet."))
         self.summary.setToolTip(self.summary.text())
 

@@ -26,12 +26,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.shot_facts import set_title
+from bruto.app.shot_facts import count_text, set_title
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.shot_view import ShotView
 from bruto.app.widgets.source_selector import DRAGGED, dragged
-from bruto.catalog import tr, trn
+from bruto.catalog import tr
 from bruto.session.shoot import Shoot, shot_facts
 from bruto.shoot.shots import Shot, ShotSet
 from bruto.shoot.verdicts import BY_ID
@@ -227,11 +227,7 @@ class ShotList(QWidget):
     def _count(self) -> None:
         shoot = self.model.shoot
         shots, sets, chosen = len(shoot.shots), sum(s.kind != "single" for s in shoot.sets), len(shoot.selection)
-        text = (
-            tr("{shots} shots · {sets} sets", shots=shots, sets=sets)
-            if sets
-            else trn("{shots} shot", "{shots} shots", shots=shots)
-        )
+        text = count_text(shots, sets)
         self.count.setText(tr("{chosen} of {shots} selected", chosen=chosen, shots=shots) if chosen > 1 else text)
 
     def _restore(self) -> None:
