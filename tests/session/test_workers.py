@@ -11,7 +11,7 @@ from collections.abc import Callable
 from tempfile import TemporaryDirectory
 from unittest import mock
 
-from bruto.session.workers import AGAIN, THREADS, Pool, Rank, Worker
+from bruto.session.workers import AGAIN, THREADS, Pool, Precedence, Worker
 
 WAIT_S = 60.0
 
@@ -131,7 +131,7 @@ if __name__ == "__main__":
 class Shared(unittest.TestCase):
     """Workers share few threads, and whoever the screen waits for is never kept waiting by the others."""
 
-    def workers(self, rank: Rank, count: int) -> list[Worker]:
+    def workers(self, rank: Precedence, count: int) -> list[Worker]:
         found = [Worker(f"{rank} {k}", rank=rank) for k in range(count)]
         for worker in found:
             self.addCleanup(worker.close)
@@ -145,13 +145,15 @@ class Shared(unittest.TestCase):
         go, seen = threading.Event(), queue.SimpleQueue()  # type: ignore[var-annotated]
         self.addCleanup(go.set)
         ended: list[object] = []
-        for worker in self.workers(Rank.LONG, 6):
+        for worker in self.workers(Precedence.LONG, 6):
             worker.channel("merge").ask("a", lambda: (seen.put("long"), go.wait(WAIT_S)), ended.append, ended.append)
-        for rank in (Rank.PAGE, Rank.SCREEN):
+        for rank in (Precedence.PAGE, Precedence.SCREEN):
             (worker,) = self.workers(rank, 1)
             worker.channel("now").ask("a", lambda rank=rank: seen.put(rank), ended.append, ended.append)
         order = [seen.get(timeout=WAIT_S) for _ in range(4)]
-        self.assertEqual(sorted(map(str, order)), sorted(["long", "long", str(Rank.PAGE), str(Rank.SCREEN)]))
+        self.assertEqual(
+            sorted(map(str, order)), sorted(["long", "long", str(Precedence.PAGE), str(Precedence.SCREEN)])
+        )
         time.sleep(0.05)
         self.assertTrue(seen.empty())  # two of six long ones run
         self.assertLessEqual(self.threads(), THREADS)
@@ -176,7 +178,7 @@ class Shared(unittest.TestCase):
     def test_threads_end_when_there_is_nothing_to_do(self) -> None:
         pool = Pool(1, name="short")
         with mock.patch.multiple("bruto.session.workers", RETIRED_AFTER_S=0.05, _FRONT=pool):
-            (worker,) = self.workers(Rank.SCREEN, 1)
+            (worker,) = self.workers(Precedence.SCREEN, 1)
             for name in ("x", "y"):  # ends, and starts again
                 done = threading.Event()
                 worker.channel(name).ask("a", done.set, lambda _: None, lambda _: None)

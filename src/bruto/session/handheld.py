@@ -13,7 +13,7 @@ from bruto.sensor.advice import HandSteadiness
 from bruto.session.equipment import MOST
 from bruto.session.logbook_recorder import LogbookRecorder
 from bruto.session.shoot import Shoot
-from bruto.session.workers import Post, Rank, Worker
+from bruto.session.workers import Post, Precedence, Worker
 
 STEADY = 0.1
 """Share of shots that may be blurred at a time that a hand holds."""
@@ -57,7 +57,7 @@ class HandheldKnowledge:
 
     def __init__(self, shoot: Shoot, remembering: LogbookRecorder, post: Post, book: Callable[[], Path]) -> None:
         self.shoot, self._book = shoot, book
-        self._worker = Worker("what is learnt", post, Rank.BEHIND)
+        self._worker = Worker("what is learnt", post, Precedence.BEHIND)
         self._reading = self._worker.channel("what is learnt")
         shoot.opened.connect(self.again)
         remembering.written.connect(self.again)

@@ -20,7 +20,7 @@ from bruto.develop.source import open_source
 from bruto.develop.suggest.suggester import SuggestionInput, take_all
 from bruto.develop.thumbnail import SMALL_EDGE, coded, small_picture
 from bruto.errors import BrutoError
-from bruto.session.workers import AGAIN, Post, Rank, Worker
+from bruto.session.workers import AGAIN, Post, Precedence, Worker
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import load_sidecar
 from bruto.storage import render_cache
@@ -155,7 +155,7 @@ class InitialEdits:
 
     def __init__(self, on: bool, post: Post) -> None:
         self.on = on
-        self.worker = Worker("developing behind", post, Rank.BEHIND)
+        self.worker = Worker("developing behind", post, Precedence.BEHIND)
         self._channel = self.worker.channel("small pictures")
         self._keeping = self.worker.channel("keeping", 10)
         self._starts: dict[str, Recipe] = {}

@@ -23,7 +23,7 @@ from bruto.logbook.store import Logbook, ShootRow
 from bruto.output_planner import Outputs
 from bruto.session.logbook_recorder import LogbookRecorder, demo_logbook
 from bruto.session.shoot import Shoot
-from bruto.session.workers import Post, Rank, Worker
+from bruto.session.workers import Post, Precedence, Worker
 from bruto.shoot.verdicts import KEEP_OR_BEST
 from bruto.storage.atomic_write import write_new
 
@@ -239,7 +239,7 @@ class LogbookSession:
 
     def __init__(self, shoot: Shoot, remembering: LogbookRecorder, post: Post) -> None:
         self.shoot = shoot
-        self._worker = Worker("looking back", post, Rank.PAGE)
+        self._worker = Worker("looking back", post, Precedence.PAGE)
         self._reading = self._worker.channel("logbook", 140)
         self._writing = self._worker.channel("writing in the logbook", 90)
         self._changes: deque[tuple[Path, Callable[[Logbook], Any], str]] = deque()

@@ -18,7 +18,7 @@ from bruto.logbook.records import LogRecord, record_of
 from bruto.logbook.store import Logbook
 from bruto.sensor.report import SensorReport
 from bruto.session.shoot import Shoot
-from bruto.session.workers import Post, Rank, Worker
+from bruto.session.workers import Post, Precedence, Worker
 from bruto.shoot.shots import Shot
 from bruto.shoot.tripod import support_of
 from bruto.simphone.logbook_history import history
@@ -47,7 +47,7 @@ class LogbookRecorder:
 
     def __init__(self, shoot: Shoot, post: Post) -> None:
         self.shoot, self._post = shoot, post
-        self._worker = Worker("logbook", post, Rank.BEHIND)
+        self._worker = Worker("logbook", post, Precedence.BEHIND)
         self._channel = self._worker.channel("logbook")
         self._closing = threading.Event()
         self._lock = threading.Lock()

@@ -10,7 +10,7 @@ from bruto.catalog import tr, trn
 from bruto.sensor.measure_cache import measured
 from bruto.sensor.report import SensorReport
 from bruto.session.shoot import Shoot
-from bruto.session.workers import Post, Rank, Worker
+from bruto.session.workers import Post, Precedence, Worker
 from bruto.shoot.folder import open_shoot
 from bruto.shoot.folder_watch import Changes, FolderWatch
 from bruto.shoot.shots import Shot
@@ -31,7 +31,7 @@ class MeasurementQueue:
 
     def __init__(self, shoot: Shoot, post: Post) -> None:
         self.shoot = shoot
-        self.worker = Worker("measurement", post, Rank.LONG)
+        self.worker = Worker("measurement", post, Precedence.LONG)
         self._again, self._looking = self.worker.channel("reading the folder", 1), self.worker.channel("watching", 2)
         self._verdicts, self._measuring = self.worker.channel("verdicts", 3), self.worker.channel("measuring", 4)
         self.moved: set[Path] = set()

@@ -28,7 +28,7 @@ from bruto.session.plan_document import PlanDocument
 from bruto.session.plan_file import plans_folder
 from bruto.session.plan_matches import PlanMatches
 from bruto.session.shoot import Shoot
-from bruto.session.workers import Post, Rank, Worker
+from bruto.session.workers import Post, Precedence, Worker
 from bruto.storage.atomic_write import write_new
 
 MOST_KNOWN = 50
@@ -45,7 +45,7 @@ class PlanEditor:
     def __init__(self, shoot: Shoot, post: Post, book: Callable[[], Path]) -> None:
         """`book`: where the logbook lies that is learnt from."""
         self.shoot, self._book = shoot, book
-        self._worker = Worker("plan", post, Rank.PAGE)
+        self._worker = Worker("plan", post, Precedence.PAGE)
         self._measuring = self._worker.channel("the sky's darkness", 70)
         self.places: dict[str, Place] = {}
         """Places of other plans, by their names."""

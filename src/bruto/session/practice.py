@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from psygnal import Signal
 
 from bruto.logbook.store import Logbook
-from bruto.session.workers import Post, Rank, Worker
+from bruto.session.workers import Post, Precedence, Worker
 
 if TYPE_CHECKING:
     from bruto.practice.rounds import Round
@@ -30,7 +30,7 @@ class PracticeSession:
     def __init__(self, post: Post, book: Callable[[], Path]) -> None:
         """`book`: where the logbook lies that scores are kept in."""
         self._book = book
-        self._worker = Worker("practice", post, Rank.LONG)
+        self._worker = Worker("practice", post, Precedence.LONG)
         self._making = self._worker.channel("an exercise", 50)
         self._scoring = self._worker.channel("scores", 80)
         self.exercise = FIRST

@@ -34,7 +34,7 @@ from bruto.session.practice import PracticeSession
 from bruto.session.report_jobs import ReportJobs
 from bruto.session.shoot import Shoot
 from bruto.session.unfinished_jobs import Unfinished
-from bruto.session.workers import Post, Rank, Worker
+from bruto.session.workers import Post, Precedence, Worker
 from bruto.shoot.file_import import ImportResult, import_files
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import verdict_beside
@@ -59,10 +59,10 @@ class Session:
     def __init__(self, post: Post) -> None:
         self.post = post
         self.shoot = Shoot()
-        self.render, self.background = Worker("render", post), Worker("long work", post, Rank.LONG)
-        self.writer = Worker("sidecars", post, Rank.PAGE)
+        self.render, self.background = Worker("render", post), Worker("long work", post, Precedence.LONG)
+        self.writer = Worker("sidecars", post, Precedence.PAGE)
         self.settings = load_settings()
-        self.places = Worker("places", post, Rank.PAGE)  # disks that answer late or never hold nothing else up
+        self.places = Worker("places", post, Precedence.PAGE)  # disks that answer late or never hold nothing else up
         self.starting = InitialEdits(self.settings.start != DEFAULTS, post)
         self.opened = OpenShots(self.render, self.starting)
         self.unfinished = Unfinished()

@@ -147,7 +147,7 @@ class Channel:
             request.done(result)
 
 
-class Rank(IntEnum):
+class Precedence(IntEnum):
     """Whose work goes first."""
 
     SCREEN = 0
@@ -218,7 +218,7 @@ class Pool:
 
     def _next(self) -> _Request | None:
         """Take the most urgent request that may run now: what takes minutes never fills the pool."""
-        busy = [sum(w.busy and w.rank >= rank for w in self._workers) for rank in Rank]
+        busy = [sum(w.busy and w.rank >= rank for w in self._workers) for rank in Precedence]
         for worker in self._workers:
             if busy[worker.rank] < self._threads - self._reserved * worker.rank and (request := worker.take()):
                 return request
@@ -255,7 +255,7 @@ _BEHIND = Pool(THREADS_BEHIND, niceness=NICENESS)
 class Worker:
     """Runs the requests of its channels one after the other, the most urgent one first."""
 
-    def __init__(self, name: str, post: Post = lambda call: call(), rank: Rank = Rank.SCREEN) -> None:
+    def __init__(self, name: str, post: Post = lambda call: call(), rank: Precedence = Precedence.SCREEN) -> None:
         """Make a worker of the shared pool.
 
         Parameters
@@ -268,7 +268,7 @@ class Worker:
             Whose work goes first where several workers have some.
         """
         self.name, self.rank = name, rank
-        self.pool = _BEHIND if rank is Rank.BEHIND else _FRONT
+        self.pool = _BEHIND if rank is Precedence.BEHIND else _FRONT
         self.busy = False
         self._post = post
         self._channels: list[Channel] = []
