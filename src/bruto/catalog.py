@@ -11,6 +11,7 @@ import gettext
 import os
 import re
 import string
+from collections.abc import Callable
 from functools import cache, reduce
 from pathlib import Path
 from typing import Any
@@ -153,6 +154,11 @@ def trn(one: str, many: str, /, **parts: Any) -> str:
     return formatter.vformat(text, (), parts)
 
 
+def _joined(parts: tuple[str, ...], join: Callable[[str, str], str]) -> str:
+    there = [p for p in parts if p]
+    return reduce(join, there) if there else ""
+
+
 def sentences(*parts: str) -> str:
     """Set whole sentences one after the other.
 
@@ -171,8 +177,7 @@ def sentences(*parts: str) -> str:
     >>> sentences("All frames look good.", "", "Nothing was deleted.")
     'All frames look good. Nothing was deleted.'
     """
-    there = [p for p in parts if p]
-    return reduce(lambda text, part: tr("{text} {part}", text=text, part=part), there) if there else ""
+    return _joined(parts, lambda text, part: tr("{text} {part}", text=text, part=part))
 
 
 def clauses(*parts: str) -> str:
@@ -193,8 +198,7 @@ def clauses(*parts: str) -> str:
     >>> clauses("40 MB", "a raw takes 4.1 times its picture")
     '40 MB; a raw takes 4.1 times its picture'
     """
-    there = [p for p in parts if p]
-    return reduce(lambda text, part: tr("{text}; {part}", text=text, part=part), there) if there else ""
+    return _joined(parts, lambda text, part: tr("{text}; {part}", text=text, part=part))
 
 
 def items(*parts: str) -> str:
@@ -215,5 +219,4 @@ def items(*parts: str) -> str:
     >>> items("26 mm", "", "on a tripod")
     '26 mm, on a tripod'
     """
-    there = [p for p in parts if p]
-    return reduce(lambda text, part: tr("{text}, {part}", text=text, part=part), there) if there else ""
+    return _joined(parts, lambda text, part: tr("{text}, {part}", text=text, part=part))

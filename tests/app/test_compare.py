@@ -400,7 +400,7 @@ class CompareMoves(WindowTest):
                     x, y = self.stage.viewport.to_pane(504 * at, 378 * 0.4)
                     np.testing.assert_array_equal(image[round(pane.top() + y), round(pane.left() + x)], wanted)
 
-    def test_upright_panes_lay_wide_pictures_above_each_other(self) -> None:
+    def test_tall_stages_lay_wide_pictures_above_each_other(self) -> None:
         self.stage.set_mode(CompareMode.SIDE_BY_SIDE)
         for size, wide in (((1000, 400), False), ((600, 900), True)):
             self.stage.resize(*size)

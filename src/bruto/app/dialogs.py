@@ -104,7 +104,9 @@ class Dialogs:
             return
         self.window.session.opened.save_all()
         self.window.measuring.moved |= set(files)
-        left = [f.name for f in moved_out(files)]
+        stayed = moved_out(files)
+        self.window.measuring.moved -= set(stayed)
+        left = [f.name for f in stayed]
         if left:
             self.window.say(
                 trn(

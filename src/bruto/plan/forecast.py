@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from bruto.catalog import items, tr, trn
+from bruto.catalog import clauses, items, tr, trn
 from bruto.plan.almanac import Spot
 from bruto.plan.equipment import Equipment, EquipmentLens, saturation_per
 from bruto.plan.noise import ENOUGH_SNR, SHADOW_EV, blur_chance
@@ -130,8 +130,8 @@ class ShotForecast:
         return found
 
     def text(self) -> str:
-        """Return the it in one line, for the list."""
-        return "; ".join(f"{name.lower()} {text}" if name == "Noise" else text for name, text, _ in self.lines()[1:])
+        """Say all of it in one line, for the list."""
+        return clauses(*(tr("{name}: {text}", name=name.lower(), text=text) for name, text, _ in self.lines()[1:]))
 
 
 def lasting(seconds: float) -> str:
