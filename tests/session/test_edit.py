@@ -111,14 +111,3 @@ class Shoots(unittest.TestCase):
             with self.assertRaises(BrutoError):
                 shoot.open([folder / "none"])
             self.assertEqual(len(shoot.shots), 3)
-
-
-class Words(unittest.TestCase):
-    def test_time_left(self) -> None:
-        from bruto.app.pages.merge import time_left
-
-        for elapsed, share, text in (
-            (1.0, 0.5, ""), (30.0, 0.01, ""), (30.0, 1.0, ""), (30.0, 0.25, " · about 2 min left"),
-            (10.0, 0.5, " · about 10 s left"), (10.0, 0.999, " · about 1 s left"),
-        ):  # fmt: skip
-            self.assertEqual(time_left(elapsed, share), text)

@@ -9,7 +9,8 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 
 from bruto.develop.strokes import Stroke, strokes_as_json, strokes_of
-from bruto.session.unfinished_jobs import MergeTask, Unfinished
+from bruto.session.long_tasks import KEPT
+from bruto.session.unfinished_jobs import MergeTask, unfinished_jobs
 from bruto.storage import unfinished_work as kept
 
 
@@ -20,8 +21,8 @@ class UnfinishedTest(unittest.TestCase):
         self.enterContext(mock.patch.object(kept, "process_gone", return_value=True))  # its window was killed
 
     def left(self, **what: object) -> list[object]:
-        Unfinished().begin("merge", **what)
-        return list(Unfinished().left())
+        kept.keep_unfinished(KEPT, {"tasks": [{"kind": "merge", **what}]})
+        return list(unfinished_jobs())
 
     def test_a_merge_with_a_painted_border(self) -> None:
         stroke = Stroke(((0.1, 0.2), (0.3, 0.25)), 0.03, False)

@@ -10,8 +10,8 @@ from typing import Any
 import platformdirs
 from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
-from bruto.app.widgets.task_line import TaskLine
 from bruto.catalog import tr
+from bruto.session.long_tasks import LongTask, LongTasks
 
 LAST_SEEN_MS = 5000
 """After its end: when the watched folder has shown its last shot."""
@@ -30,9 +30,10 @@ class DemoDay(QObject):
     problem = Signal(str)
     finished = Signal()
 
-    def __init__(self, folder: Path, line: TaskLine, night: bool = False) -> None:
+    def __init__(self, folder: Path, tasks: LongTasks, night: bool = False) -> None:
         super().__init__()
-        self.folder, self.line, self.night = folder, line, night
+        self.folder, self.tasks, self.night = folder, tasks, night
+        self.task = LongTask("simulation", TITLE, subject=folder, on_stop=self.stop)
         self.process = QProcess(self)
         self.process.readyReadStandardOutput.connect(self._read_output)
         self.process.finished.connect(self._ended)
@@ -47,7 +48,7 @@ class DemoDay(QObject):
         if not missing(self.folder, self.night):
             return
         self.shooting = True
-        self.line.begin(TITLE, self.stop)
+        self.tasks.adopt(self.task)
         self.process.start(
             sys.executable, ["-m", "bruto.simphone.demo", str(self.folder), *(["night"] if self.night else [])]
         )
@@ -66,12 +67,12 @@ class DemoDay(QObject):
         while self.process.canReadLine():
             try:
                 report: dict[str, Any] = json.loads(bytes(self.process.readLine().data()))
-                self.line.show_progress(float(report["share"]), str(report["text"]))
+                self.task.tell(float(report["share"]), str(report["text"]))
             except (ValueError, KeyError, TypeError):
                 continue
 
     def _ended(self, code: int) -> None:
-        self.line.end()
+        self.tasks.end(self.task)
         QTimer.singleShot(LAST_SEEN_MS, self._all_seen)
         if code and not self._stopped:
             report = bytes(self.process.readAllStandardError().data()).decode("utf-8", "replace").strip().splitlines()

@@ -59,19 +59,11 @@ class Dialogs:
                 return
             self.window.open_shoot([target])
         if chosen and self.window.shoot.paths:
-            self.take_in_from(Path(chosen))
-
-    def take_in_from(self, source: Path) -> None:
-        """Copy what is new from a phone or card into the open folder, verified."""
-        stop = self.window.session.take_in_from(source, self.window.line.ended(lambda _: None))
-        if stop is not None:
-            self.window.line.begin(tr("Importing"), stop)
+            self.window.session.imports.start(Path(chosen))
 
     def suggest_selection(self) -> None:
         """Take the own suggestions of all that are selected."""
-        stop = self.window.session.batch_edits.suggest(self.window.shoot.selection)
-        if stop is not None:
-            self.window.line.begin(tr("Finding suggestions"), stop)
+        self.window.session.batch_edits.suggest(self.window.shoot.selection)
 
     def choose_groups(self) -> GroupTicks:
         """Copy values of groups that are ticked."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any, Protocol
 
-from bruto.app.widgets.task_line import TaskLine
 from bruto.session.session import Session
 from bruto.shoot.shots import Shot
 from bruto.tasks import Task
@@ -15,7 +14,6 @@ class Host(Protocol):
     """The window."""
 
     session: Session
-    line: TaskLine
     asking: Any
     """See `asking.Dialogs`."""
     manners: Any

@@ -39,7 +39,7 @@ from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.shot_list import ShotList
-from bruto.app.widgets.task_line import TaskLine
+from bruto.app.widgets.task_line import TaskLines
 from bruto.app.widgets.thumbnails import Thumbnails
 from bruto.app.widgets.wheel_guard import WheelGuard
 from bruto.app.window_state import WindowState
@@ -47,7 +47,7 @@ from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.output_planner import Outputs
 from bruto.session.session import Session
-from bruto.session.unfinished_jobs import ImportTask, MergeTask
+from bruto.session.unfinished_jobs import ImportTask, MergeTask, unfinished_jobs
 from bruto.shoot.folder_watch import Changes
 from bruto.shoot.shots import Shot
 from bruto.tasks import Task
@@ -112,8 +112,6 @@ class Window(QMainWindow):
         intake.board.chosen.connect(self._chosen_on_board)
         self.session.message.connect(self.say)
         self.session.notice.connect(self.tell)
-        self.session.batch_edits.progress.connect(lambda share, text: self.line.show_progress(share, text))
-        self.session.batch_edits.ended.connect(self.line.end)
         for view in (self.shots.view, intake.board):
             view.menu_wanted.connect(lambda place: self.commands.menu_of(OF_SHOTS, place))
         for widget, names in ((develop.stage, OF_STAGE), (develop.strip, OF_STRIP)):
@@ -122,7 +120,6 @@ class Window(QMainWindow):
                 lambda at, w=widget, n=names: self.commands.menu_of(n, w.mapToGlobal(at))
             )
         self.page(Task.START).demo_wanted.connect(self.open_demo)
-        self.session.importing.connect(lambda share, text: self.line.show_progress(share, text))
         develop.pictured.connect(self.thumbs.developed)
         develop.outdated.connect(lambda shot: self.session.starting.again([shot]))
         self.session.starting.made.connect(self.thumbs.made)
@@ -148,13 +145,13 @@ class Window(QMainWindow):
                     left=left,
                 )
             )
-        for work in self.session.unfinished.left():
+        for work in unfinished_jobs():
             self.line.offer(work.text, partial(self._go_on, work))
 
     def _go_on(self, work: ImportTask | MergeTask) -> None:
         if isinstance(work, ImportTask):
             self.open_paths([work.folder])
-            self.asking.take_in_from(work.source)
+            self.session.imports.start(work.source)
             return
         self.open_paths([work.output.parent])
         files = list(work.files)
@@ -233,9 +230,8 @@ class Window(QMainWindow):
         self.messages = MessageLine()
         self.message = self.messages.text
         self.measured = Label("")
-        self.line, self.demo_line = TaskLine(), TaskLine()
+        self.line = TaskLines(self.session.tasks)
         row.addWidget(self.line)
-        row.addWidget(self.demo_line)
         for label in (self.measured, self.timing, self.saved, self.pointer):
             label.setObjectName("quiet")
             row.addWidget(label)
@@ -305,7 +301,7 @@ class Window(QMainWindow):
         """Let the simulated phone take what is missing of the demo's day or night, behind the window."""
         if self.demo is not None:
             self.demo.stop()
-        self.demo = DemoDay(folder, self.demo_line, night)
+        self.demo = DemoDay(folder, self.session.tasks, night)
         self.demo.problem.connect(self.say)
         self.demo.start()
 
@@ -494,10 +490,7 @@ class Window(QMainWindow):
 
     def unfinished(self) -> list[str]:
         """What would be lost or cut short if the window was closed now, each in a sentence."""
-        found = self.session.would_be_lost()
-        if self.line.running:
-            found.append(tr("{title} is running and will be stopped. Finished files stay.", title=self.line.title))
-        return found
+        return self.session.would_be_lost()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.session.opened.save_all()
@@ -507,7 +500,6 @@ class Window(QMainWindow):
             return
         self._watching.stop()
         self.places.keep()
-        self.line.stop()
         if self.demo is not None:
             self.demo.stop()
         self.session.close()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
 from functools import partial
 from typing import Any
@@ -21,9 +20,10 @@ from bruto.errors import BrutoError
 from bruto.session.bulk_writer import BulkWriter
 from bruto.session.edit import Edit
 from bruto.session.initial_edits import find_start
+from bruto.session.long_tasks import LongTask, LongTasks
 from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
-from bruto.session.workers import Post, Worker
+from bruto.session.workers import Post
 from bruto.shoot.shots import Shot
 
 Values = dict[str, Any] | Callable[[Edit], dict[str, Any]]
@@ -40,16 +40,13 @@ class BatchEdits:
 
     message = Signal(str)
     notice = Signal(str)
-    progress = Signal(float, str)
-    ended = Signal()
 
-    def __init__(self, shoot: Shoot, opened: OpenShots, bulk: BulkWriter, worker: Worker, post: Post) -> None:
-        self.shoot, self.opened, self.bulk, self.post = shoot, opened, bulk, post
+    def __init__(self, shoot: Shoot, opened: OpenShots, bulk: BulkWriter, tasks: LongTasks, post: Post) -> None:
+        self.shoot, self.opened, self.bulk, self.tasks, self.post = shoot, opened, bulk, tasks, post
         self.copied: dict[str, Any] = {}
         self.groups = tuple(name for name, _, _ in GROUPS if name not in NOT_COPIED)
         """Groups of the ledger that are copied."""
         self._last: tuple[str, list[Shot]] | None = None
-        self._suggesting = worker.channel("suggestions of many")
 
     def _tell(self, problems: list[str], text: str) -> None:
         (self.message if problems else self.notice).emit(text)
@@ -161,31 +158,27 @@ class BatchEdits:
 
     # -- each shot's own suggestions
 
-    def suggest(self, shots: list[Shot]) -> Callable[[], None] | None:
-        """Suggest the measure each shot and take its own suggestions, behind the window; returns what stops it.
+    def suggest(self, shots: list[Shot]) -> None:
+        """Measure each shot and take its own suggestions, behind the window.
 
         Parameters
         ----------
         shots
             The shots concerned.
-
-        Returns
-        -------
-        Callable[[], None] | None
-            Measure each shot and take its own suggestions, behind the window.
         """
         shots = [s for s in shots if not s.problem]
         if not shots:
-            return None
-        stop, what, values = threading.Event(), APPLIED_EACH, self.opened.values()
+            return
+        what, values = APPLIED_EACH, self.opened.values()
         self._last = (what, shots)
+        task = LongTask("suggestions", tr("Finding suggestions"), subject=shots)
 
         def work() -> tuple[int, list[str]]:
             count, problems = 0, []
             for k, shot in enumerate(shots):
-                if stop.is_set():
+                if task.stopped():
                     break
-                self.post(partial(self.progress.emit, k / len(shots), shot.name))
+                task.tell(k / len(shots), shot.name)
                 try:  # turned and cut as the shot is: its lines and lights lie elsewhere then
                     recipe = values(shot.main) or Recipe()
                     found = suggest_all(Developer(open_source(shot.main)).asked(recipe))
@@ -204,15 +197,9 @@ class BatchEdits:
 
         def done(found: tuple[int, list[str]]) -> None:
             count, problems = found
-            self.ended.emit()
             self._tell(
                 problems,
                 " ".join([tr("Applied its own suggestions to each of {shots}.", shots=_shots(count)), *problems[:2]]),
             )
 
-        def failed(why: str) -> None:
-            self.ended.emit()
-            self.message.emit(why)
-
-        self._suggesting.ask(None, work, done, failed)
-        return stop.set
+        self.tasks.start(task, work, done, self.message.emit)

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 from psygnal import Signal
 
+from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
-from bruto.session.workers import Post, Worker
+from bruto.session.long_tasks import LongTask, LongTasks
 from bruto.shoot.sidecar import load_sidecar
 from bruto.storage.atomic_write import Target
 
@@ -33,21 +32,13 @@ def edited_values(path: Path) -> Recipe | None:
 
 
 class ClipJobs:
-    """Emits `progress(share, text)`, `made(clip)` and `failed(text)`."""
+    """Emits `made(clip)` and `failed(text)`."""
 
-    progress = Signal(float, str)
     made = Signal(object)
     failed = Signal(str)
 
-    def __init__(self, background: Worker, post: Post, values: Callable[[Path], Recipe | None]) -> None:
-        self._work = background.channel("clip")
-        self._post, self._values = post, values
-        self._stop = threading.Event()
-        self.running = False
-
-    def stop(self) -> None:
-        """Stop the running one; nothing is written."""
-        self._stop.set()
+    def __init__(self, tasks: LongTasks, values: Callable[[Path], Recipe | None] = edited_values) -> None:
+        self._tasks, self._values = tasks, values
 
     def start(self, files: list[Path], output: Target) -> None:
         """Develop files to a clip.
@@ -59,23 +50,12 @@ class ClipJobs:
         output
             File to write, from the output planner.
         """
-        self._stop.clear()
-        self.running = True
-
-        def tell(share: float, text: str) -> None:
-            self._post(lambda: self.progress.emit(share, text))
+        task = LongTask("clip", tr("Making a clip"), subject=output.path)
 
         def work() -> object:
             from bruto.export.clip import make_clip, usual_recipe
 
             recipe = usual_recipe(files, self._values)
-            return make_clip(files, output, recipe, progress=tell, cancelled=self._stop.is_set)
+            return make_clip(files, output, recipe, progress=task.tell, cancelled=task.stopped)
 
-        def ended(tell_of: Any) -> Callable[[Any], None]:
-            def call(outcome: Any) -> None:
-                self.running = False
-                tell_of(outcome)
-
-            return call
-
-        self._work.ask(output.path, work, ended(self.made.emit), ended(self.failed.emit))
+        self._tasks.start(task, work, self.made.emit, self.failed.emit)

@@ -22,10 +22,11 @@ from bruto.compare.sweep import STEPS_EV, SweepStep, swept
 from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.recipe import Recipe
 from bruto.session.blind_test import BlindTest
+from bruto.session.long_tasks import LongTasks
 from bruto.session.open_shots import OpenShots
 from bruto.session.phone_look import PhoneLookSearch
 from bruto.session.shoot import Shoot
-from bruto.session.workers import Post, Worker
+from bruto.session.workers import Worker
 from bruto.shoot.shots import oriented_preview
 
 CORRECTED, DEFAULTS, PHONE, PREVIEW, MATCHED, VERSION, OTHER = (
@@ -114,8 +115,8 @@ class ComparisonSession:
     """The number of a place, and its sharp pair."""
     message = Signal(str)
 
-    def __init__(self, opened: OpenShots, shoot: Shoot, render: Worker, background: Worker, post: Post) -> None:
-        self.opened, self.shoot, self.post = opened, shoot, post
+    def __init__(self, opened: OpenShots, shoot: Shoot, render: Worker, tasks: LongTasks) -> None:
+        self.opened, self.shoot = opened, shoot
         self.state: ComparedPair | str = tr("Choose a shot to compare.")
         self.wells: tuple[tuple[str, str], tuple[str, str]] = ((CORRECTED, ""), (PHONE, ""))
         self.guests: list[str] = []
@@ -134,7 +135,7 @@ class ComparisonSession:
         self._sweep = render.channel("sweep", 135)
         self._difference = render.channel("difference", 126)
         self._key: Any = None
-        self.phone = PhoneLookSearch(opened, shoot, background, post)
+        self.phone = PhoneLookSearch(opened, shoot, tasks)
         self.phone.message.connect(self.message.emit)
         self.phone.found.connect(lambda: self.choose(0, MATCHED))
         self.phone.used.connect(lambda: self.choose(0, CORRECTED))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -28,29 +28,12 @@ from bruto.errors import Cancelled
 from bruto.merge.live_preview import LivePicture
 from bruto.merge.result import MergeResult
 from bruto.output_planner import Outputs
+from bruto.session.long_tasks import LongTask, LongTasks
 from bruto.session.merge_regions import merge_regions
 from bruto.session.shoot import Shoot
-from bruto.session.unfinished_jobs import Unfinished
+from bruto.session.unfinished_jobs import MERGE
 from bruto.session.workers import Post, Worker
 from bruto.storage.atomic_write import Target
-
-
-@dataclass(frozen=True)
-class QueuedMerge:
-    """A set that is to be merged when its turn comes."""
-
-    files: tuple[Path, ...]
-    method: str
-    output: Target
-    choices: dict[str, Any]
-
-
-def _as_stored(one: QueuedMerge) -> dict[str, Any]:
-    """Find what is needed to go on with a merge in another window; see `unfinished.Merge`."""
-    return {
-        "files": [str(f.absolute()) for f in one.files], "method": one.method,
-        "output": str(one.output.path.absolute()), "choices": one.choices,
-    }  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -164,12 +147,10 @@ def reference_file(result: MergeResult) -> Path:
 class MergeJobs:
     """Merges beside the interface.
 
-    Emits `progress(share, text)`, `finished(result)`, `failed(text)`, and `seen(result, picture)` when the result is
-    developed to be looked at.
+    Emits `finished(result)`, `failed(text)`, and `seen(result, picture)` when the result is developed to be looked at.
+    How far they are is told by the session's long tasks, of the kind `MERGE`.
     """
 
-    progress = Signal(float, str)
-    waiting_changed = Signal()
     finished = Signal(object)
     failed = Signal(str)
     seen = Signal(object, object)
@@ -178,21 +159,22 @@ class MergeJobs:
     judged = Signal(object)
     """What is known of the frames of a night so far: a list of `Seen`."""
 
-    def __init__(self, shoot: Shoot, background: Worker, render: Worker, unfinished: Unfinished, post: Post) -> None:
-        self.shoot, self.unfinished, self._post = shoot, unfinished, post
-        self._work = background.channel("merging")
+    def __init__(self, shoot: Shoot, tasks: LongTasks, background: Worker, render: Worker, post: Post) -> None:
+        self.shoot, self.tasks, self._post = shoot, tasks, post
         self._picture = render.channel("merged picture", 125)
         self._judging = background.channel("judging frames")
-        self._stop, self._enough = threading.Event(), threading.Event()
-        self.waiting: tuple[QueuedMerge, ...] = ()
-        self.output = Path()
-        """What the running merge writes."""
-        self.running = False
+        self._enough = threading.Event()
         self._judged_of: list[Path] = []
 
-    def stop(self) -> None:
-        """Stop the running merge; nothing is written."""
-        self._stop.set()
+    @property
+    def running(self) -> LongTask | None:
+        """The merge that runs; its subject is the file it writes."""
+        return self.tasks.running(MERGE)
+
+    @property
+    def waiting(self) -> list[LongTask]:
+        """Merges that wait for the running one."""
+        return [t for t in self.tasks.of(MERGE) if not t.running]
 
     def judge(self, files: list[Path], night: bool) -> None:
         """Judge the frames of a set behind the window, those of a night by their previews.
@@ -234,6 +216,11 @@ class MergeJobs:
         if files is self._judged_of:
             self.judged.emit(found)
 
+    def stop(self) -> None:
+        """Stop the running merge; nothing is written."""
+        if (task := self.running) is not None:
+            self.tasks.stop(task)
+
     def stop_and_keep(self) -> None:
         """End the running merge with the frames that were read."""
         self._enough.set()
@@ -252,18 +239,19 @@ class MergeJobs:
         choices
             Values of the method's options.
         """
-        if self.running:
-            self._wait((*self.waiting, QueuedMerge(tuple(files), method, output, dict(choices or {}))))
-            return
-        self._stop.clear()
-        self._enough.clear()
-        self.running = True
-        self.output = output.path
-        self.unfinished.begin("merge", **_as_stored(QueuedMerge(tuple(files), method, output, dict(choices or {}))))
-
-        def tell(share: float, text: str) -> None:
-            self._post(lambda: self.progress.emit(share, text))
-
+        chosen = dict(choices or {})
+        task = LongTask(
+            MERGE,
+            tr("Merging {count} frames", count=len(files)),
+            subject=output.path,
+            loss=tr("A merge is running. It is stopped without saving."),
+            keep={
+                "files": [str(f.absolute()) for f in files],
+                "method": method,
+                "output": str(output.path.absolute()),
+                "choices": chosen,
+            },
+        )
         developed = _Developing()
 
         def see(picture: LivePicture) -> None:
@@ -281,53 +269,17 @@ class MergeJobs:
             def renamed() -> Target:
                 return Outputs(files).in_folder(output.path.parent, output.path.name)
 
+            self._enough.clear()
             return merge(
-                method_of(method).chosen(choices or {}), files, output, renamed=renamed, progress=tell,
-                cancelled=self._stop.is_set, enough=self._enough.is_set, seen=see,
+                method_of(method).chosen(chosen), files, output, renamed=renamed, progress=task.tell,
+                cancelled=task.stopped, enough=self._enough.is_set, seen=see,
             )  # fmt: skip
 
-        self._work.ask(output.path, work, self._merged, self._ended(self.failed.emit))
-
-    def _ended(self, then: Callable[[Any], None]) -> Callable[[Any], None]:
-        def call(outcome: Any) -> None:
-            self.running = False
-            self.unfinished.end("merge")
-            then(outcome)
-            self._next()
-
-        return call
-
-    def _next(self) -> None:
-        """Begin with the next set that waits."""
-        if self.running or not self.waiting:
-            return
-        one = self.waiting[0]
-        self.start(list(one.files), one.method, one.output, one.choices)
-        self._wait(self.waiting[1:])
-
-    def forget_waiting(self, number: int) -> None:
-        """Take a set out of those that wait.
-
-        Parameters
-        ----------
-        number
-            Index.
-        """
-        self._wait(tuple(w for k, w in enumerate(self.waiting) if k != number))
-
-    def _wait(self, waiting: tuple[QueuedMerge, ...]) -> None:
-        """Other sets wait; they are kept, to be offered again where the window closes before their turn."""
-        self.waiting = waiting
-        if waiting:
-            self.unfinished.begin("waiting", sets=[_as_stored(w) for w in waiting])
-        else:
-            self.unfinished.end("waiting")
-        self.waiting_changed.emit()
+        self.tasks.start(task, work, self._merged, self.failed.emit)
 
     def _merged(self, result: MergeResult) -> None:
-        self._ended(self.finished.emit)(result)
+        self.finished.emit(result)
         self.shoot.add_file(result.output)
-
         self._picture.ask(
             result.output, partial(_look_at, result), lambda look: self.seen.emit(result, look), self.failed.emit
         )

@@ -23,10 +23,13 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_library import NamedRecipe, keep
 from bruto.errors import BrutoError
 from bruto.session.edit import Edit
+from bruto.session.long_tasks import LongTask, LongTasks
 from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
-from bruto.session.workers import Post, Worker
 from bruto.shoot.shots import Shot
+
+MATCH = "match"
+"""Kind of the task that finds a look."""
 
 
 def captured_light(shot: Shot) -> float | None:
@@ -51,26 +54,25 @@ def captured_light(shot: Shot) -> float | None:
 class PhoneLookSearch:
     """`matched`: the look, once it was solved, `of` which shot; `parts`, `strength` (0..1): how much of it is taken."""
 
-    progress = Signal(float)
-    """How far the search is, 0..1; 1 also where it was given up."""
+    turned = Signal()
+    """Another shot is shown, of which no look is known."""
     found = Signal()
     used = Signal()
     message = Signal(str)
 
-    def __init__(self, opened: OpenShots, shoot: Shoot, background: Worker, post: Post) -> None:
-        self.opened, self.shoot, self.post = opened, shoot, post
+    def __init__(self, opened: OpenShots, shoot: Shoot, tasks: LongTasks) -> None:
+        self.opened, self.shoot, self.tasks = opened, shoot, tasks
         self.matched: Match | None = None
         self.of: Path | None = None
         self.parts: tuple[str, ...] = tuple(PARTS)
         self.strength = 1.0
-        self._match = background.channel("matching")
 
     def turn_to(self, main: Path) -> None:
         """Another shot is shown: the look of any other is forgotten."""
         if self.of != main:
-            self._match.forget()
+            self.stop()
             self.matched = self.of = None
-            self.progress.emit(1.0)
+            self.turned.emit()
 
     def recipe(self) -> Recipe:
         """Return the shown shot's values with what is taken of the look."""
@@ -88,37 +90,45 @@ class PhoneLookSearch:
             return tr("This needs a raw and the phone's picture of the same moment.")
         return ""
 
-    def find(self) -> Callable[[], None] | None:
-        """Solve the recipe by which the raw looks like the phone's picture; returns what stops it."""
+    @property
+    def running(self) -> LongTask | None:
+        """The search that runs."""
+        return self.tasks.running(MATCH)
+
+    def stop(self) -> None:
+        """Give the search up."""
+        for task in self.tasks.of(MATCH):
+            self.tasks.stop(task)
+
+    def find(self) -> None:
+        """Solve the recipe by which the raw looks like the phone's picture."""
         shot, edit, developer = self.opened.shot, self.opened.edit, self.opened.developer
         why = self.why_not()
         if why or shot is None or edit is None or developer is None or shot.picture is None:
             self.message.emit(why)
-            return None
-        stopped: list[bool] = []
+            return
+        self.stop()
         recipe, path, main = edit.recipe, shot.picture, shot.main
         own = Developer(developer.source)  # what the stage shows is developed on another thread meanwhile
-
-        def progress(share: float) -> None:
-            self.post(lambda: self.progress.emit(min(share, 0.99)))
+        task = LongTask(MATCH, tr("Finding the phone's look"), subject=main)
 
         def work() -> Match:
             picture = read_picture(path).pixels
             alignment = register_codes(Developed(own, recipe).whole(COMPARE_EDGE), picture)
-            return match(own, picture, alignment, recipe, progress, lambda: bool(stopped) or self._match.dropped())
+            return match(own, picture, alignment, recipe, task.tell, task.stopped)
 
         def done(found: Match) -> None:
+            if task.stopped():
+                return
             self.matched, self.of = found, main
-            self.progress.emit(1.0)
             if self.opened.shot is not None and self.opened.shot.main == main:
                 self.found.emit()
 
         def failed(why: str) -> None:
-            self.progress.emit(1.0)
-            self.message.emit(why)
+            if self.opened.shot is not None and self.opened.shot.main == main:
+                self.message.emit(why)
 
-        self._match.ask(main, work, done, failed)
-        return lambda: stopped.append(True)
+        self.tasks.start(task, work, done, failed)
 
     def shared_values(self) -> dict[str, Any]:
         """Find what is taken of the look, without what belongs to this shot's frame."""

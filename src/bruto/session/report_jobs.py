@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 from psygnal import Signal
@@ -16,7 +14,8 @@ from bruto.compare.shoot_report import Line, lines_of, summary, write_shoot_page
 from bruto.compare.sources import Side, side_of
 from bruto.output_planner import Outputs
 from bruto.session.comparison import ComparisonSession
-from bruto.session.workers import Post, Worker
+from bruto.session.long_tasks import LongTask, LongTasks
+from bruto.session.workers import Worker
 from bruto.shoot.shots import Shot
 
 ENDINGS = (".html", ".pdf", ".csv")
@@ -27,13 +26,10 @@ class ReportJobs:
 
     message = Signal(str)
     notice = Signal(str)
-    progress = Signal(float, str)
-    ended = Signal()
 
-    def __init__(self, comparing: ComparisonSession, render: Worker, background: Worker, post: Post) -> None:
-        self.comparing, self.post = comparing, post
+    def __init__(self, comparing: ComparisonSession, render: Worker, tasks: LongTasks) -> None:
+        self.comparing, self.tasks = comparing, tasks
         self._page = render.channel("page about both", 150)
-        self._shoot_page = background.channel("page of a shoot")
 
     def _target(self, path: Path) -> tuple[Path, bool]:
         """Where a page goes, and whether that is the name that was asked about."""
@@ -70,22 +66,17 @@ class ReportJobs:
             str(where), work, lambda made: self.notice.emit(tr("Saved {made}", made=made)), self.message.emit
         )
 
-    def write_shoot(self, path: Path, printed: Callable[..., None]) -> Callable[[], None] | None:
-        """Compare every raw of the shoot with its picture and write a page about them; returns what stops it.
+    def write_shoot(self, path: Path, printed: Callable[..., None]) -> None:
+        """Compare every raw of the shoot with its picture and write a page about them.
 
         Stopped, the page tells of those that were compared.
 
         Parameters
         ----------
         path
-            File to read.
+            File to write.
         printed
             Prints HTML as PDF; None where there is no printer.
-
-        Returns
-        -------
-        Callable[[], None] | None
-            See `Callable[[], None]`; None where there is none.
         """
         shoot, opened = self.comparing.shoot, self.comparing.opened
         values = opened.values()
@@ -98,30 +89,22 @@ class ReportJobs:
         pairs = [(s.name, pair(s)) for s in shoot.shots if s.raw and s.picture and not s.problem]
         if not pairs:
             self.message.emit(tr("This shoot has no raw with the phone's picture of the same moment."))
-            return None
+            return
         where, chosen = self._target(path)
-        outputs, title, stop = self._outputs(chosen), shoot.title, threading.Event()
-
-        def tell(share: float, text: str) -> None:
-            self.post(partial(self.progress.emit, share, text))
+        outputs, title = self._outputs(chosen), shoot.title
+        task = LongTask("report", tr("Comparing raws with their pictures"), subject=where)
 
         def work() -> tuple[Path, list[Line], list[str]]:
             target = outputs.file(where)  # asked before the long work
-            lines, problems = lines_of(pairs, tell, stop.is_set)
+            lines, problems = lines_of(pairs, task.tell, task.stopped)
             write_shoot_page(target, lines, problems, title, printed)
             return target.path, lines, problems
 
         def done(found: tuple[Path, list[Line], list[str]]) -> None:
             made, lines, problems = found
-            self.ended.emit()
             rest = tr(" Not compared: {problems}", problems=problems[0]) if problems else ""
             (self.message if problems else self.notice).emit(
                 tr("{summary} Saved {made}{rest}", summary=summary(lines), made=made, rest=rest)
             )
 
-        def failed(why: str) -> None:
-            self.ended.emit()
-            self.message.emit(why)
-
-        self._shoot_page.ask(str(where), work, done, failed)
-        return stop.set
+        self.tasks.start(task, work, done, self.message.emit)

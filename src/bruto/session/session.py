@@ -2,30 +2,31 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 from typing import Any
 
 from psygnal import Signal
 
-from bruto.catalog import items, tr, trn
+from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.export.preset import ExportPreset
 from bruto.export.queue import Job, Queue
 from bruto.logbook.database import usual_logbook
 from bruto.session.batch_edits import BatchEdits
 from bruto.session.bulk_writer import Act, BulkWriter
-from bruto.session.clip_jobs import ClipJobs, edited_values
+from bruto.session.clip_jobs import ClipJobs
 from bruto.session.comparison import ComparisonSession
 from bruto.session.edit import Edit
+from bruto.session.export_jobs import ExportProgress
 from bruto.session.export_preview import export_previews
 from bruto.session.grid import Grid
 from bruto.session.handheld import HandheldKnowledge
+from bruto.session.import_jobs import ImportJobs
 from bruto.session.initial_edits import DEFAULTS, SUGGESTIONS, InitialEdits
 from bruto.session.logbook import LogbookSession
 from bruto.session.logbook_recorder import LogbookRecorder
+from bruto.session.long_tasks import LongTasks
 from bruto.session.measurement_queue import MeasurementQueue
 from bruto.session.merge_jobs import MergeJobs
 from bruto.session.open_shots import OpenShots
@@ -33,9 +34,7 @@ from bruto.session.plan_editor import PlanEditor
 from bruto.session.practice import PracticeSession
 from bruto.session.report_jobs import ReportJobs
 from bruto.session.shoot import Shoot
-from bruto.session.unfinished_jobs import Unfinished
 from bruto.session.workers import Post, Precedence, Worker
-from bruto.shoot.file_import import ImportResult, import_files
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import verdict_beside
 from bruto.storage.atomic_write import usable_folder
@@ -53,8 +52,6 @@ class Session:
     """A problem, and what can be done."""
     notice = Signal(str)
     """Good news."""
-    importing = Signal(float, str)
-    """Share that is taken in, and the file."""
 
     def __init__(self, post: Post) -> None:
         self.post = post
@@ -65,27 +62,24 @@ class Session:
         self.places = Worker("places", post, Precedence.PAGE)  # disks that answer late or never hold nothing else up
         self.starting = InitialEdits(self.settings.start != DEFAULTS, post)
         self.opened = OpenShots(self.render, self.starting)
-        self.unfinished = Unfinished()
+        self.tasks = LongTasks(post)
         self.bulk = BulkWriter(self.writer, self.opened.edits, self.say)
         self.measuring = MeasurementQueue(self.shoot, post)
-        self.comparing = ComparisonSession(self.opened, self.shoot, self.render, self.background, post)
+        self.comparing = ComparisonSession(self.opened, self.shoot, self.render, self.tasks)
         self.grid = Grid(self.comparing, self.render)
-        self.reports = ReportJobs(self.comparing, self.render, self.background, post)
-        self.reports.notice.connect(lambda text: self.notice.emit(text))
+        self.reports = ReportJobs(self.comparing, self.render, self.tasks)
         self.comparing.blind.tally = self.settings.blind
-        self.merging = MergeJobs(self.shoot, self.background, self.render, self.unfinished, post)
-        self.clips = ClipJobs(self.background, post, edited_values)
+        self.merging = MergeJobs(self.shoot, self.tasks, self.background, self.render, post)
+        self.clips = ClipJobs(self.tasks)
         self.queue = Queue()
-        self.batch_edits = BatchEdits(self.shoot, self.opened, self.bulk, self.background, post)
-        self.batch_edits.notice.connect(lambda text: self.notice.emit(text))
+        self.exporting = ExportProgress(self.queue, self.tasks, post)
+        self.batch_edits = BatchEdits(self.shoot, self.opened, self.bulk, self.tasks, post)
         self.logbook = LogbookRecorder(self.shoot, post)
         self.looking = LogbookSession(self.shoot, self.logbook, post)
-        self.looking.notice.connect(lambda text: self.notice.emit(text))
         self.knowing = HandheldKnowledge(self.shoot, self.logbook, post, lambda: self.looking.place)
         self.plan_editor = PlanEditor(self.shoot, post, lambda: self.looking.place)
-        self.plan_editor.notice.connect(lambda text: self.notice.emit(text))
         self.practice = PracticeSession(post, usual_logbook)
-        self._import = self.background.channel("taking in")
+        self.imports = ImportJobs(self.shoot, self.tasks, self.measuring)
         self.bulk.written.connect(self.starting.again)
         self.shoot.opened.connect(lambda: self.starting.follow(self.shoot.shots))
         self.starting.changed.connect(lambda: self.starting.follow(self.shoot.shots))
@@ -101,8 +95,11 @@ class Session:
             self.looking.message,
             self.plan_editor.message,
             self.practice.message,
+            self.imports.message,
         ):
             signal.connect(self.say)
+        for teller in (self.reports, self.batch_edits, self.looking, self.plan_editor, self.imports):
+            teller.notice.connect(self.tell)
 
     def start_with(self, suggestions: bool) -> None:
         """Check whether shots that were never edited start with their suggestions, or with the default values.
@@ -126,14 +123,24 @@ class Session:
         """
         self.message.emit(text)
 
+    def tell(self, text: str) -> None:
+        """Tell the user good news.
+
+        Parameters
+        ----------
+        text
+            Text to read.
+        """
+        self.notice.emit(text)
+
     def idle(self) -> bool:
         """Whether nothing is being made or written; measuring does not count."""
-        some = (self.render, self.background, self.writer, self.plan_editor, self.practice)
+        some = (self.render, self.background, self.writer, self.plan_editor, self.practice, self.tasks)
         return all(w.idle() for w in some)
 
     def close(self) -> None:
         """Stop all work, after what is running has ended."""
-        self.merging.stop()
+        self.tasks.close()
         self.shoot.keep_cards()  # what could not be kept is learnt again from the files
         self.queue.close()
         self.measuring.close()
@@ -261,57 +268,7 @@ class Session:
 
             self.bulk.change(self.shoot.targets(shot, target), act, done)
 
-    # -- taking in and delivering
-
-    def take_in_from(self, source: Path, ended: Callable[[Any], None]) -> Callable[[], None] | None:
-        """Copy what is new from a phone or card into the open folder, verified; returns what stops it.
-
-        `ended` is called at its end, before its outcome is reported. None where no folder is open.
-
-        Parameters
-        ----------
-        source
-            Folder of the phone or card.
-        ended
-            Called at the end with the problem, if any.
-
-        Returns
-        -------
-        Callable[[], None] | None
-            See `Callable[[], None]`; None where there is none.
-        """
-        folder = self.shoot.folder
-        if not self.shoot.paths:  # without a folder the files would land wherever the program was started
-            self.message.emit(tr("First open the folder to copy the files to (Ctrl+O)."))
-            return None
-        stop = threading.Event()
-        self.unfinished.begin("import", source=str(source.absolute()), folder=str(folder.absolute()))
-
-        def notice(text: str, good: bool = False) -> None:
-            self.unfinished.end("import")
-            ended(None)
-            (self.notice if good else self.message).emit(text)
-            self.measuring.look()
-
-        def done(result: ImportResult) -> None:
-            text = trn(
-                "{copied_count} file copied and verified, {skipped_count} already there",
-                "{copied_count} files copied and verified, {skipped_count} already there",
-                copied_count=len(result.copied),
-                skipped_count=len(result.skipped),
-            )
-            if result.failed:
-                failures = tr(
-                    "{failed_count} failed: {failed}", failed_count=len(result.failed), failed=result.failed[0][1]
-                )
-                text = items(text, failures)
-            notice(tr("{text}. Nothing was deleted.", text=text), good=not result.failed)
-
-        def tell(share: float, text: str) -> None:
-            self.post(lambda: self.importing.emit(share, text))
-
-        self._import.ask(source, partial(import_files, source, folder, tell, stop.is_set), done, notice)
-        return stop.set
+    # -- exporting
 
     def export_shots(self, folder: Path, suffix: str, preset: ExportPreset, shots: list[Shot]) -> None:
         """Queue shots, developed with their own values.
@@ -346,19 +303,8 @@ class Session:
 
     def would_be_lost(self) -> list[str]:
         """Find what would be lost or cut short if all was closed now, each in a sentence."""
-        found = []
-        waiting = len(self.queue.unfinished())
-        if waiting:
-            found.append(
-                tr(
-                    "{waiting} {value} not finished. Export shows {value2} again at the next start.",
-                    waiting=waiting,
-                    value=tr("export is") if waiting == 1 else tr("exports are"),
-                    value2="it" if waiting == 1 else "them",
-                )
-            )
-        if self.merging.running:
-            found.append(tr("A merge is running. It is stopped without saving."))
+        self.exporting.refresh()
+        found = self.tasks.losses()
         if unsaved := self.plan_editor.document.unsaved:
             found.append(
                 tr(

@@ -1,22 +1,25 @@
-"""Merging and taking in that the last window has not finished, offered again."""
+"""Merging and importing that the last window has not finished, offered again."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from bruto.catalog import tr
 from bruto.errors import BrutoError
+from bruto.session.long_tasks import KEPT
 from bruto.storage.documents import read_as
-from bruto.storage.unfinished_work import keep_unfinished, take_unfinished
+from bruto.storage.unfinished_work import take_unfinished
 
-KIND = "tasks"
+IMPORT, MERGE = "import", "merge"
+"""Kinds of task that are offered again."""
 
 
 @dataclass(frozen=True)
 class ImportTask:
-    """Taking in from a phone or card to a folder."""
+    """Importing from a phone or card to a folder."""
 
     source: Path
     folder: Path
@@ -44,55 +47,30 @@ class MergeTask:
         )
 
 
-class Unfinished:
-    """What this window is at, by its kind; kept on the disk while it lasts."""
+_READ_AS = {IMPORT: ImportTask, MERGE: MergeTask}
 
-    def __init__(self) -> None:
-        self._now: dict[str, Any] = {}
 
-    def begin(self, kind: str, **what: Any) -> None:
-        """Work of a kind has begun; `what` is needed to go on with it.
+def _rows(work: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
+    """List kind and description of stored work; before there was one list, each kind had a key of its own."""
+    tasks, waiting = work.get("tasks"), work.get("waiting")
+    for row in tasks if isinstance(tasks, list) else ():
+        if isinstance(row, dict):
+            yield str(row.get("kind")), {k: v for k, v in row.items() if k != "kind"}
+    yield IMPORT, work.get("import", work.get("take in"))
+    yield MERGE, work.get("merge")
+    sets = waiting.get("sets") if isinstance(waiting, dict) else None
+    for row in sets if isinstance(sets, list) else ():
+        yield MERGE, row
 
-        Parameters
-        ----------
-        kind
-            Which kind, by its identifier.
-        **what
-            Key of the step in the history.
-        """
-        self._now[kind] = what
-        self._keep()
 
-    def end(self, kind: str) -> None:
-        """Return the it ended, or the user stopped it.
-
-        Parameters
-        ----------
-        kind
-            Which kind, by its identifier.
-        """
-        self._now.pop(kind, None)
-        self._keep()
-
-    def _keep(self) -> None:
-        try:
-            keep_unfinished(KIND, self._now)
-        except (BrutoError, OSError):
-            pass  # nothing of the user's is lost by it: the work can be asked for again
-
-    def left(self) -> list[ImportTask | MergeTask]:
-        """Find what earlier windows left."""
-        found: list[ImportTask | MergeTask] = []
-        for work in take_unfinished(KIND):
-            waiting = work.get("waiting")
-            sets = waiting.get("sets") if isinstance(waiting, dict) else None
-            merges = [work.get("merge"), *(sets if isinstance(sets, list) else [])]
-            for kind, what in (
-                (ImportTask, work.get("import", work.get("take in"))),
-                *((MergeTask, merge) for merge in merges),
-            ):
-                try:
-                    found.append(read_as(kind, what))
-                except BrutoError:
-                    continue
-        return [w for w in found if not (isinstance(w, MergeTask) and len(w.files) < 2)]
+def unfinished_jobs() -> list[ImportTask | MergeTask]:
+    """Find what earlier windows left; what cannot be read is passed over."""
+    found: list[ImportTask | MergeTask] = []
+    for work in take_unfinished(KEPT):
+        for kind, what in _rows(work):
+            try:
+                if kind in _READ_AS:
+                    found.append(read_as(_READ_AS[kind], what))
+            except BrutoError:
+                continue
+    return [w for w in found if not (isinstance(w, MergeTask) and len(w.files) < 2)]

@@ -298,6 +298,10 @@ class Worker:
             self._channels.sort(key=lambda c: c.urgency)
         return found
 
+    def only_channel(self) -> Channel:
+        """Return the channel of a worker that needs one alone."""
+        return self._channels[0] if self._channels else self.channel(self.name)
+
     def drop(self, channel: Channel) -> None:
         """Find what runs for a channel is not wanted any more (for the channel, which holds the lock).
 

@@ -23,17 +23,13 @@ class ClipButton(QPushButton):
     def __init__(self, host: Host, chosen: Callable[[], list[Path]]) -> None:
         super().__init__(tr("Save as a clip…"))
         self.setToolTip(tr("The chosen frames in sequence, developed alike and without flicker, as MP4"))
-        self.host, self.session, self._chosen = host, host.session, chosen
+        self.session, self._chosen = host.session, chosen
         self.clicked.connect(self._ask)
         clips = self.session.clips
-        clips.progress.connect(lambda share, text: host.line.show_progress(share, text))
         clips.made.connect(self._made)
-        clips.failed.connect(self._ended)
+        clips.failed.connect(self.session.tell)
 
     def _ask(self) -> None:
-        if self.host.line.running:
-            self.session.notice.emit(tr("Wait until this is done: {title}.", title=self.host.line.title.lower()))
-            return
         raws = self._chosen()
         start = str(raws[0].parent / f"{raws[0].stem}-clip.mp4")
         name, _ = QFileDialog.getSaveFileName(self, tr("Clip of these frames"), start, tr("Clip (*.mp4)"))
@@ -44,7 +40,6 @@ class ClipButton(QPushButton):
         except BrutoError as error:
             self.session.notice.emit(str(error))
             return
-        self.host.line.begin(tr("Making a clip"), self.session.clips.stop)
         self.session.clips.start(raws, target)
 
     def _made(self, clip: Any) -> None:
@@ -53,8 +48,4 @@ class ClipButton(QPushButton):
         )
         if clip.flicker_ev > SHOWN_FLICKER:
             text = clauses(text, tr("flicker of up to {flicker_ev:.2f} EV was removed", flicker_ev=clip.flicker_ev))
-        self._ended(tr("{text}.", text=text))
-
-    def _ended(self, text: str) -> None:
-        self.host.line.end()
-        self.session.notice.emit(text)
+        self.session.tell(tr("{text}.", text=text))

@@ -110,8 +110,6 @@ class ComparePage(QWidget):
         self.panel = ComparePanel(host)
         self.panel.page_wanted.connect(self._save_page)
         self.panel.shoot_page_wanted.connect(self._save_shoot_page)
-        host.session.reports.progress.connect(lambda share, text: self.host.line.show_progress(share, text))
-        host.session.reports.ended.connect(lambda: self.host.line.end())
         layout.addWidget(self.panel)
         self.set_mode(REGIONS)
         self.stage.view_changed.connect(self._ask_piece)
@@ -293,9 +291,6 @@ class ComparePage(QWidget):
     def _save_shoot_page(self) -> None:
         """Ask for a name, and write a page about all pairs behind the window."""
         session = self.host.session
-        if self.host.line.running:
-            session.say(tr("Wait until this is done: {title}.", title=self.host.line.title.lower()))
-            return
         start = str(session.shoot.folder / f"{session.shoot.title or 'shoot'}.html")
         name, _ = QFileDialog.getSaveFileName(
             self,
@@ -303,9 +298,8 @@ class ComparePage(QWidget):
             start,
             tr("Web page (*.html);;PDF (*.pdf);;Numbers (*.csv)"),
         )
-        stop = session.reports.write_shoot(Path(name), print_html) if name else None
-        if stop is not None:
-            self.host.line.begin(tr("Comparing raws with their pictures"), stop)
+        if name:
+            session.reports.write_shoot(Path(name), print_html)
 
     def turned_to(self) -> None:
         """The task was chosen: compare the shot as it is developed now."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -24,6 +22,8 @@ from bruto.compare.match.parts import PARTS
 from bruto.develop.history_text import PHONE_LOOK
 from bruto.develop.recipe import sentence_of
 from bruto.session.comparison import ComparisonSession
+from bruto.session.long_tasks import LongTask
+from bruto.session.phone_look import MATCH
 
 
 class PhoneLookBox(QWidget):
@@ -34,7 +34,6 @@ class PhoneLookBox(QWidget):
         self.host = host
         self.comparing: ComparisonSession = host.session.comparing
         self.phone = self.comparing.phone
-        self._stop: Callable[[], None] | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 6)
         column.setSpacing(6)
@@ -126,13 +125,14 @@ class PhoneLookBox(QWidget):
         keeping.addWidget(self.name, 1)
         found.addLayout(keeping)
         column.addWidget(self.found)
-        self.phone.progress.connect(self._moved_on)
+        self.phone.turned.connect(self.refresh)
+        self.phone.tasks.changed.connect(self._moved_on)
         self.refresh()
 
     def refresh(self) -> None:
         """Show what there is for the shown shot."""
         why, match = self.phone.why_not(), self.phone.matched
-        running = self._stop is not None
+        running = self.phone.running is not None
         self.find_button.setVisible(match is None and not running)
         self.find_button.setEnabled(not why)
         self.progress.setVisible(running)
@@ -169,22 +169,19 @@ class PhoneLookBox(QWidget):
             self.values[name].setToolTip(does)
 
     def _find(self) -> None:
-        self._stop = self.phone.find()
-        self.progress.setValue(0)
+        self.phone.find()
         self.refresh()
 
     def _give_up(self) -> None:
-        if self._stop is not None:
-            self._stop()
-            self.stop.setEnabled(False)
+        self.phone.stop()
+        self.stop.setEnabled(False)
 
-    def _moved_on(self, share: float) -> None:
-        if share >= 1:
-            self._stop = None
-            self.stop.setEnabled(True)
-            self.refresh()
-        else:
-            self.progress.setValue(round(100 * share))
+    def _moved_on(self, task: LongTask) -> None:
+        if task.kind != MATCH:
+            return
+        self.progress.setValue(round(100 * task.share))
+        self.stop.setEnabled(not task.stopped())
+        self.refresh()
 
     def _changed(self, final: bool) -> None:
         self.percent.setText(f"{self.strength.value()} %")

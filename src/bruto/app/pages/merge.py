@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import time
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -29,7 +28,6 @@ from bruto.app.widgets.frame_chart import LEAST_WINDOW, FrameChart, reference_of
 from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain_text import Label
-from bruto.app.widgets.task_line import time_left
 from bruto.catalog import sentences, tr, trn
 from bruto.develop.strokes import strokes_as_json
 from bruto.errors import BrutoError
@@ -39,7 +37,9 @@ from bruto.merge.methods.starfield import SKY
 from bruto.merge.rejection import RejectionKind, kind_of_rejection
 from bruto.merge.result import MergeResult
 from bruto.output_planner import Outputs
+from bruto.session.long_tasks import LongTask, TaskState
 from bruto.session.merge_jobs import LiveView, MergeView
+from bruto.session.unfinished_jobs import MERGE
 from bruto.shoot.shots import Shot, ShotSet, oriented_preview
 from bruto.tasks import Task
 
@@ -86,7 +86,7 @@ class MergePage(QWidget):
         super().__init__()
         self.host, self.session, self.merging = host, host.session, host.session.merging
         self._output = Path()
-        self._began = 0.0
+        self._listed: tuple[TaskState | None, int] = (None, 0)
         self.group: ShotSet | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -171,9 +171,8 @@ class MergePage(QWidget):
         layout.addWidget(side)
         self.chart.chosen_changed.connect(self._describe)
         self.method.currentIndexChanged.connect(self._method_changed)
-        self.merging.waiting_changed.connect(self._list_waiting)
         self.merging.judged.connect(self._show_judged)
-        self.merging.progress.connect(self.set_progress)
+        self.session.tasks.changed.connect(self._went_on)
         self.merging.live.connect(self._show_live)
         self.merging.finished.connect(self.finish)
         self.merging.failed.connect(lambda text: self.finish(None, text))
@@ -216,7 +215,7 @@ class MergePage(QWidget):
 
     def _show_live(self, look: LiveView, files: list[Path]) -> None:
         """What a running merge holds so far, where its set is shown."""
-        if self.merging.running and set(files) <= {s.raw for s in self.chart.shots}:
+        if self.merging.running is not None and set(files) <= {s.raw for s in self.chart.shots}:
             self.views.show_live(look)
 
     def set_group(self, group: ShotSet | None) -> None:
@@ -273,16 +272,16 @@ class MergePage(QWidget):
     def _list_waiting(self) -> None:
         """Sets that are merged after this one."""
         clear(self.waiting)
-        for k, one in enumerate(self.merging.waiting):
-            button = QPushButton(tr("Waiting: {name}", name=one.output.path.name))
+        for one in self.merging.waiting:
+            button = QPushButton(tr("Waiting: {name}", name=one.subject.name))
             button.setToolTip(tr("Remove it from the queue"))
-            button.clicked.connect(lambda _=False, k=k: self.merging.forget_waiting(k))
+            button.clicked.connect(lambda _=False, one=one: self.session.tasks.stop(one))
             self.waiting.addWidget(button)
         self._show_running()
 
     def _show_running(self) -> None:
         """Progress and its buttons stand as long as a merge runs, whichever set is shown."""
-        running = self.merging.running
+        running = self.merging.running is not None
         for widget in (self.progress, self.stop_button, self.keep_button):
             widget.setVisible(running)
         if not running:
@@ -297,7 +296,7 @@ class MergePage(QWidget):
         usable = self.group is not None and self.group.kind in MERGED_SETS
         self.go.setText(
             tr("{text} after this one", text=text)
-            if self.merging.running and usable
+            if self.merging.running is not None and usable
             else text
             if usable
             else tr("Merge")
@@ -425,25 +424,30 @@ class MergePage(QWidget):
         except BrutoError as error:
             self.finish(None, str(error))
             return
-        if self.merging.running:
+        if self.merging.running is not None:
             self.merging.start(raws, kind, target, self.values())
             return
         self._output = target.path
         self.outcome.setText("")
         self.open_button.hide()
-        self._began = time.monotonic()
         self.progress.setValue(0)
         self.views.begin_live()
         self.merging.start(raws, kind, target, self.values())
         self._show_running()
 
-    def set_progress(self, share: float, text: str) -> None:
-        self.progress.setValue(round(share * 100))
-        self.doing.setText(text + time_left(time.monotonic() - self._began, share))
+    def _went_on(self, task: LongTask) -> None:
+        """A merge was asked for, is further, or ended."""
+        if task.kind != MERGE:
+            return
+        if task.running:
+            self.progress.setValue(round(task.share * 100))
+            self.doing.setText(task.doing + task.time_left)
+        if (task.state, len(self.merging.waiting)) != self._listed:
+            self._listed = (task.state, len(self.merging.waiting))
+            self._list_waiting()
 
     def finish(self, result: MergeResult | None, problem: str = "") -> None:
         """Show the result, or what went wrong."""
-        self._began = time.monotonic()
         self.views.begin_live()
         self._show_running()
         self.outcome.setObjectName("warning" if result is None else "")

@@ -8,18 +8,12 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.widgets import theme
 from bruto.catalog import tr
 
 GAP, TAG, LEAST = 8.0, 22.0, 120
 """Pixels: between the two, of a line of text, least height."""
-
-
-def image_of(picture: NDArray[np.uint8]) -> QImage:
-    """A picture (H, W, 3) as Qt draws it, with its own memory."""
-    h, w = picture.shape[:2]
-    data = np.ascontiguousarray(picture)
-    return QImage(data.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
 
 
 class PreviewView(QWidget):
@@ -37,7 +31,7 @@ class PreviewView(QWidget):
 
     def show_picture(self, whole: NDArray[np.uint8], piece: NDArray[np.uint8], caption: str, piece_text: str) -> None:
         """Show both; `caption`: what stands under each."""
-        self.whole, self.piece = image_of(whole), image_of(piece)
+        self.whole, self.piece = to_qimage(whole), to_qimage(piece)
         self.caption, self.piece_text, self.empty, self.waiting = caption, piece_text, "", False
         self.setAccessibleDescription(f"{caption}. {piece_text}")
         self.update()

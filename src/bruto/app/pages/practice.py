@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushBu
 
 from bruto.app.host import Host
 from bruto.app.pages.pages import title_of
-from bruto.app.pages.plan_preview import image_of
+from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.widgets import theme
 from bruto.app.widgets.panel import clear, surface
 from bruto.app.widgets.plain_text import Label
@@ -36,7 +36,7 @@ class Pictures(QWidget):
 
     def show_pictures(self, pictures: tuple[Picture, ...], empty: str) -> None:
         """Show pictures, or say why there are none."""
-        self.shown = [(p.title, image_of(p.pixels)) for p in pictures]
+        self.shown = [(p.title, to_qimage(p.pixels)) for p in pictures]
         self.empty = empty
         self.setAccessibleName("; ".join(t for t, _ in self.shown) or empty)
         self.update()

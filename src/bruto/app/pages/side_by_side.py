@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
@@ -11,17 +10,15 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 from bruto.app.host import Host
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
+from bruto.app.stage.stage_feed import StageFeed, oriented
 from bruto.app.stage.verdict_buttons import VerdictRow
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
-from bruto.container.orientation import orient
-from bruto.develop.frame_geometry import Rectangle, geometry_of, stored_rect
+from bruto.develop.frame_geometry import geometry_of
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
-from bruto.develop.sensor_image import COARSEST
 from bruto.develop.source import open_source
 from bruto.session.initial_edits import find_start
-from bruto.session.workers import Channel
 from bruto.shoot.shots import Shot
 
 MOST = 4
@@ -31,9 +28,10 @@ MOST = 4
 class Pane(QWidget):
     """One shot: its name, how much fine detail it has, its verdict, and the picture."""
 
-    def __init__(self, page: SideBySidePage, channel: Channel) -> None:
+    def __init__(self, page: SideBySidePage, number: int) -> None:
         super().__init__()
-        self.page, self.channel = page, channel
+        self.page, render = page, page.session.render
+        self.opening = render.channel(f"side by side {number}: file", 60 + number)
         self.shot: Shot | None = None
         self.developer: Developer | None = None
         self.recipe: Recipe | None = None
@@ -47,20 +45,22 @@ class Pane(QWidget):
         bar.add_widget(self.verdict)
         column.addWidget(bar)
         self.stage = Stage()
+        self.feed = StageFeed(render, f"side by side {number}", 40 + number, self.stage)
         self.stage.view_changed.connect(lambda: page.follow(self))
         column.addWidget(self.stage, 1)
 
     def show_shot(self, shot: Shot) -> None:
         """Another shot; its file is opened behind the window."""
         self.shot, self.developer = shot, None
-        self.channel.turn_to(shot.main)
+        self.opening.turn_to(shot.main)
+        self.feed.turn_to(shot.main)
         self.name.setText(shot.name)
         self.stage.message = tr("Reading…")
         self.recipe = self.page.session.opened.values()(shot.main)
         if shot.meta is not None:
             self.stage.set_frame(*shot.meta.oriented_size)
         self.show_verdict()
-        self.ask()
+        self._open(shot)
 
     def show_verdict(self) -> None:
         """The verdict that the shot has."""
@@ -72,42 +72,36 @@ class Pane(QWidget):
             self.page.session.judge(verdict, [self.shot])
         self.show_verdict()
 
+    def _open(self, shot: Shot) -> None:
+        values, decoded = self.recipe, self.page.session.opened.opened(shot.main)
+
+        def work() -> tuple[Developer, Recipe]:
+            recipe = find_start(shot.main) if values is None else values
+            return (decoded or Developer(open_source(shot.main))).asked(recipe), recipe
+
+        def done(found: tuple[Developer, Recipe]) -> None:
+            self.developer, self.recipe = found
+            shown = geometry_of(self.developer.source.meta, self.recipe.effective())
+            self.stage.message = ""
+            self.stage.resize_frame(*shown.oriented_size)
+            self.page.follow(self.page.leader or self)
+            self.ask()
+
+        self.opening.ask(shot.main, work, done, self._failed)
+
+    def _failed(self, why: str) -> None:
+        self.stage.message = why
+        self.stage.update()
+
     def ask(self) -> None:
         """Have what is seen made."""
-        shot, values, known = self.shot, self.recipe, self.developer
-        if shot is None:
+        developer, recipe = self.developer, self.recipe
+        if self.shot is None or developer is None or recipe is None:
             return
-        view = self.stage.viewport
-        factor, visible, sharp = view.factor(COARSEST), view.visible(), view.wants_piece()
-        decoded = self.page.session.opened.opened(shot.main)
-
-        def work() -> Any:
-            recipe = find_start(shot.main) if values is None else values
-            developer = known or (decoded or Developer(open_source(shot.main))).asked(recipe)
-            meta = developer.source.meta
-            shown = geometry_of(meta, recipe.effective())
-            whole = orient(developer.view(recipe, max(factor, 4.0) if sharp else factor), meta.orientation)
-            part = None
-            if sharp and known is not None:
-                rect = stored_rect(Rectangle(*visible), meta.orientation, shown.size)
-                part = orient(developer.view(recipe, 1, rect), meta.orientation)
-            return developer, recipe, shown.oriented_size, whole, part
-
-        def done(found: Any) -> None:
-            fresh = self.developer is None
-            self.developer, self.recipe, size, whole, part = found
-            self.stage.message = ""
-            self.stage.resize_frame(*size)
-            self.stage.set_base(whole)
-            self.stage.set_piece(part, visible)
-            if fresh:
-                self.page.follow(self.page.leader or self)
-
-        def failed(why: str) -> None:
-            self.stage.message = why
-            self.stage.update()
-
-        self.channel.ask(shot.main, work, done, failed)
+        meta = developer.source.meta
+        size = geometry_of(meta, recipe.effective()).size
+        source = oriented(lambda factor, rect: developer.view(recipe, factor, rect), meta.orientation, size)
+        self.feed.ask(self.shot.main, source, self._failed)
 
 
 class SideBySidePage(QWidget):
@@ -128,8 +122,7 @@ class SideBySidePage(QWidget):
         self.grid = QGridLayout()
         self.grid.setSpacing(2)
         column.addLayout(self.grid, 1)
-        channels = [self.session.render.channel(f"side by side {k}", 40 + k) for k in range(MOST)]
-        self.panes = [Pane(self, channel) for channel in channels]
+        self.panes = [Pane(self, k) for k in range(MOST)]
         self.shown: list[Pane] = []
         for pane in self.panes:
             pane.hide()

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from bruto.app.host import Host
 from bruto.app.pages.pages import title_of
-from bruto.app.stage.stage import to_qimage
+from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.widgets import theme
 from bruto.app.widgets.panel import clear, scrolled
 from bruto.app.widgets.plain_text import Label, plain_tooltip

@@ -70,7 +70,7 @@ class BrushStage(Stage):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.MiddleButton:
-            self._drag = event.position().toPoint()
+            self._drag = event.position()
         elif event.button() == Qt.MouseButton.LeftButton and self._base_mask is not None:
             self._points, self._at = [self._place(event.position())], event.position()
             self.update()

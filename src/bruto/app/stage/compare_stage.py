@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import math
 from enum import StrEnum
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 
-from bruto.app.stage.image_pyramid import ImagePyramid
-from bruto.app.stage.stage import to_qimage
+from bruto.app.stage.curtain import Curtain
+from bruto.app.stage.image_pyramid import ImagePyramid, to_qimage
 from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
 from bruto.catalog import tr
@@ -72,10 +71,7 @@ class CompareStage(ViewportWidget):
         self.pieces: tuple[QImage, QImage, QImage] | None = None
         self.piece_rect = QRectF()
         self.names = ("raw", tr("phone's picture"))
-        self.curtain, self.level = 0.5, 0.5
-        """Where the curtain is held, as shares of the width and of the height."""
-        self.angle = 0.0
-        """Degrees by which the curtain's line leans from the vertical, clockwise."""
+        self.curtain = Curtain(self)
         self.exchanged = False
         """Whether the second one stands in the place of the first."""
         self.flip = False
@@ -132,10 +128,6 @@ class CompareStage(ViewportWidget):
             self.first, self.pieces = ImagePyramid(picture), None
             self.update()
 
-    def _fill_pane(self) -> None:
-        pane = self._panes()[0]
-        self.viewport.set_pane(pane.width(), pane.height(), self.devicePixelRatioF())
-
     def set_mode(self, mode: CompareMode) -> None:
         self.mode = mode
         self.flip = False
@@ -160,7 +152,7 @@ class CompareStage(ViewportWidget):
         self.flip = not self.flip
         self.update()
 
-    def _panes(self) -> list[QRectF]:
+    def panes(self) -> list[QRectF]:
         """One for all, or one for each: beside each other or above each other, whichever shows them larger."""
         if self.mode != CompareMode.SIDE_BY_SIDE:
             return [QRectF(self.rect())]
@@ -207,169 +199,77 @@ class CompareStage(ViewportWidget):
         if self.exchanged and which < 2:
             which = 1 - which
         image = (self.first, self.second, self.difference)[which]
-        if image is None:
-            return
-        p.drawImage(target, image.at(target.width() * self.viewport.ratio / image.width()))
-        if self.pieces is not None and self._coarse:
-            r = self.piece_rect
-            place = QPointF(target.left() + r.left() * self.zoom, target.top() + r.top() * self.zoom)
-            p.drawImage(QRectF(place.x(), place.y(), r.width() * self.zoom, r.height() * self.zoom), self.pieces[which])
-
-    def _target(self, pane: QRectF) -> QRectF:
-        """Where the frame lies on a pane."""
-        (x, y), (w, h) = self.viewport.to_pane(0, 0), self.viewport.frame
-        return QRectF(pane.left() + x, pane.top() + y, w * self.zoom, h * self.zoom)
+        if image is not None:
+            piece = self.pieces[which] if self.pieces is not None and self._coarse else None
+            self.draw_layers(p, target, image, piece, self.piece_rect)
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        t = theme.current()
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        p.fillRect(self.rect(), t.color("surround"))
+        p = self.begin_paint()
         if self.first is None or self.second is None:
-            p.setPen(t.color("on_surround"))
-            p.setFont(theme.font(13))
-            p.drawText(
-                QRectF(self.rect()).adjusted(60, 0, -60, 0),
-                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                self.message,
-            )
+            self.draw_text(p, self.message)
             return
-        panes = self._panes()
+        panes = self.panes()
         if self.mode == CompareMode.SIDE_BY_SIDE:
             for which, (pane, name) in enumerate(zip(panes, self.names, strict=True)):
                 p.setClipRect(pane)
-                self._draw(p, which, self._target(pane))
-                self._label(p, name, pane.left() + 10, True, pane.bottom())
+                self._draw(p, which, self.target(pane))
+                self.draw_label(p, name, pane.left() + 10, pane.bottom())
             return
-        pane = panes[0]
-        target = self._target(pane)
+        target, right, bottom = self.target(panes[0]), panes[0].width() - 10, self.height()
         if self.mode == CompareMode.DIFFERENCE:
             self._draw(p, 2, target)
-            self._label(
-                p,
-                tr("difference in ΔE00: black 0, white {FULL_DIFFERENCE:.0f} or more", FULL_DIFFERENCE=FULL_DIFFERENCE),
-                10,
-                True,
+            words = tr(
+                "difference in ΔE00: black 0, white {FULL_DIFFERENCE:.0f} or more", FULL_DIFFERENCE=FULL_DIFFERENCE
             )
-            return
-        if self.mode == CompareMode.ALTERNATE:
+            self.draw_label(p, words, 10, bottom)
+        elif self.mode == CompareMode.ALTERNATE:
             self._draw(p, int(self.flip), target)
-            pace = (
-                tr("every {interval:.1f} s", interval=self._timer.interval() / 1000)
-                if self._timer.isActive()
-                else tr("paused")
-            )
-            self._label(p, self.names[int(self.flip)], 10, True)
-            self._label(p, tr("{pace}: + and − change the pace, Space switches", pace=pace), pane.width() - 10, False)
-            return
-        self._draw(p, 0, target)
-        p.setClipPath(self._beyond())
-        p.fillRect(self.rect(), t.color("surround"))  # where the second has nothing, the first must not stand for it
-        self._draw(p, 1, target)
-        p.setClipping(False)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setPen(QPen(t.color("on_surround"), 2))
-        middle, along = self._middle(), self._along()
-        p.drawLine(middle - along * 3000, middle + along * 3000)
-        p.setBrush(t.color("raised"))
-        p.setPen(QPen(t.color("ink"), 1))
-        for turn in self._turners():
-            p.drawEllipse(turn, 6, 6)
-        p.translate(middle)
-        p.rotate(self.angle)
-        p.drawRoundedRect(QRectF(-6, -16, 12, 32), 4, 4)
-        p.resetTransform()
-        self._label(p, self.names[0], 10, True)
-        self._label(p, self.names[1], pane.width() - 10, False)
+            self.draw_label(p, self.names[int(self.flip)], 10, bottom)
+            self.draw_label(p, self._pace_text(), right, bottom, left=False)
+        else:
+            self._draw(p, 0, target)
+            p.setClipPath(self.curtain.beyond())
+            p.fillRect(self.rect(), theme.current().color("surround"))  # where the second has nothing, nothing is seen
+            self._draw(p, 1, target)
+            p.setClipping(False)
+            self.curtain.paint(p)
+            self.draw_label(p, self.names[0], 10, bottom)
+            self.draw_label(p, self.names[1], right, bottom, left=False)
 
-    # -- the curtain
-
-    def _middle(self) -> QPointF:
-        """Where the curtain is held."""
-        return QPointF(self.width() * self.curtain, self.height() * self.level)
-
-    def _along(self) -> QPointF:
-        """Direction of the curtain's line, a unit long."""
-        turn = math.radians(self.angle)
-        return QPointF(-math.sin(turn), math.cos(turn))
-
-    def _turners(self) -> list[QPointF]:
-        """Where the curtain's line is turned: near both its ends."""
-        reach = 0.36 * min(self.height(), self.width())
-        return [self._middle() - self._along() * reach, self._middle() + self._along() * reach]
-
-    def _beyond(self) -> QPainterPath:
-        """What lies right of the curtain's line."""
-        middle, along = self._middle(), self._along() * 4000
-        right = QPointF(along.y(), -along.x())
-        path = QPainterPath(middle - along)
-        for corner in (middle - along + right, middle + along + right, middle + along):
-            path.lineTo(corner)
-        path.closeSubpath()
-        return path
+    def _pace_text(self) -> str:
+        pace = (
+            tr("every {interval:.1f} s", interval=self._timer.interval() / 1000)
+            if self._timer.isActive()
+            else tr("paused")
+        )
+        return tr("{pace}: + and − change the pace, Space switches", pace=pace)
 
     def _grip_at(self, at: QPointF) -> str:
-        """What a press does there: moves the curtain, turns it, or pans."""
-        if self.mode != CompareMode.CURTAIN:
-            return "pan"
-        if any((at - turner).manhattanLength() < 16 for turner in self._turners()):
-            return "turn"
-        away, along = at - self._middle(), self._along()
-        return "curtain" if abs(away.x() * along.y() - away.y() * along.x()) < 14 else "pan"
-
-    def turn_to(self, angle: float) -> None:
-        """Let the curtain lean by an angle (degrees); near vertical, level and half way it holds there."""
-        angle = (angle + 90) % 180 - 90
-        near = min((-90.0, -45.0, 0.0, 45.0, 90.0), key=lambda a: abs(a - angle))
-        self.angle = near if abs(near - angle) < 3 else angle
-        self.update()
-
-    def _label(self, p: QPainter, text: str, x: float, left: bool, bottom: float | None = None) -> None:
-        t = theme.current()
-        p.setFont(theme.font(12, bold=True))
-        width = p.fontMetrics().horizontalAdvance(text) + 16
-        box = QRectF(x if left else x - width, (bottom or self.height()) - 34, width, 24)
-        p.fillRect(box, t.color("raised"))
-        p.setPen(t.color("ink"))
-        p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.first is None:
-            return
-        pane = next((q for q in self._panes() if q.contains(event.position())), self._panes()[0])
-        at = event.position() - pane.topLeft()
-        self.viewport.zoom_to(self.zoom * 1.2 ** (event.angleDelta().y() / 120), at.x(), at.y())
-        self._moved()
+        """What a press does there: "move" or "turn" the curtain, or "" to move the pictures."""
+        return self.curtain.grip_at(at) if self.mode == CompareMode.CURTAIN else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._drag = (self._grip_at(event.position()), event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
         if self._drag is None:
-            shapes = {"curtain": Qt.CursorShape.SizeHorCursor, "turn": Qt.CursorShape.CrossCursor}
-            self.setCursor(shapes.get(self._grip_at(event.position()), Qt.CursorShape.ArrowCursor))
+            shapes = {"move": Qt.CursorShape.SizeHorCursor, "turn": Qt.CursorShape.CrossCursor}
+            self.setCursor(shapes.get(self._grip_at(at), Qt.CursorShape.ArrowCursor))
             return
-        kind, last = self._drag
-        if kind == "curtain":
-            moved = event.position() - last
-            self.curtain = min(0.98, max(0.02, self.curtain + moved.x() / self.width()))
-            self.level = min(0.9, max(0.1, self.level + moved.y() / self.height()))
-        elif kind == "turn":
-            away = event.position() - self._middle()
-            self.turn_to(math.degrees(math.atan2(-away.x(), away.y())))
+        grip, last = self._drag
+        self._drag = (grip, at)
+        if grip:
+            self.curtain.drag(grip, at, at - last)
+            self.update()
         else:
-            moved = event.position() - last
-            self.viewport.pan(moved.x(), moved.y())
-            self.view_changed.emit()
-        self._drag = (kind, event.position())
-        self.update()
+            self.pan_by(at - last)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        pane = next((q for q in self._panes() if q.contains(event.position())), self._panes()[0])
-        self._pin(event.position() - pane.topLeft())
+        self._pin(self.in_pane(event.position()))
 
     def _pin(self, at: QPointF) -> None:
         (x, y), (w, h) = self.viewport.to_frame(at.x(), at.y()), self.viewport.frame
@@ -382,17 +282,17 @@ class CompareStage(ViewportWidget):
             self._timer.stop()  # held by hand from now on
             return
         if event.text() in ("[", "]") and self.mode == CompareMode.CURTAIN:
-            self.turn_to(self.angle + (15 if event.text() == "]" else -15))
+            self.curtain.turn_to(self.curtain.angle + (15 if event.text() == "]" else -15))
+            self.update()
             return
         if event.text() in ("+", "-") and self.mode == CompareMode.ALTERNATE:
             self.set_pace(self._timer.interval() * (2 / 3 if event.text() == "+" else 3 / 2))
             return
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            pane = self._panes()[0]
-            self._pin(pane.center() - pane.topLeft())
+            self._pin(self.in_pane(self.panes()[0].center()))
             return
         if self.mode == CompareMode.CURTAIN and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self.curtain = min(0.98, max(0.02, self.curtain + (0.03 if event.key() == Qt.Key.Key_Right else -0.03)))
+            self.curtain.move_by(0.03 if event.key() == Qt.Key.Key_Right else -0.03)
             self.update()
         else:
             super().keyPressEvent(event)

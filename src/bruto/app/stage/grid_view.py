@@ -7,10 +7,9 @@ from typing import Any
 
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
-from bruto.app.stage.image_pyramid import ImagePyramid
-from bruto.app.stage.stage import to_qimage
+from bruto.app.stage.image_pyramid import ImagePyramid, to_qimage
 from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
 from bruto.catalog import tr
@@ -19,6 +18,7 @@ from bruto.session.viewport import MOST_PIECE, SHARP_FROM
 
 GAP, WORDS = 3.0, 40.0
 """Pixels between cells, and of the two lines under each."""
+NO_PIECE: tuple[QImage | None, Rect] = (None, (0.0, 0.0, 0.0, 0.0))
 PADDING = 3
 """Pixels left free around a picture that is fitted."""
 
@@ -109,11 +109,6 @@ class GridView(ViewportWidget):
             for k in range(count)
         ]
 
-    def _fill_pane(self) -> None:
-        panes = self.panes()
-        if panes:
-            self.viewport.set_pane(panes[0].width(), panes[0].height(), self.devicePixelRatioF())
-
     def wanted_piece(self) -> Rect | None:
         """The visible part as shares of the frame, where the whole pictures are too coarse for it."""
         view = self.viewport
@@ -127,36 +122,21 @@ class GridView(ViewportWidget):
         return x / view.frame[0], y / view.frame[1], w / view.frame[0], h / view.frame[1]
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        t = theme.current()
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        p.fillRect(self.rect(), t.color("surround"))
+        p = self.begin_paint()
         if not self.cells:
-            p.setPen(t.color("on_surround"))
-            p.setFont(theme.font(13))
-            words = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            p.drawText(QRectF(self.rect()).adjusted(60, 0, -60, 0), words, self.message)
-            return
+            self.draw_text(p, self.message)
         for k, pane in enumerate(self.panes()):
             self._draw(p, k, pane)
 
     def _draw(self, p: QPainter, k: int, pane: QRectF) -> None:
-        t, view = theme.current(), self.viewport
+        t, image = theme.current(), self.images.get(k)
         p.setClipRect(pane)
-        image = self.images.get(k)
-        p.setFont(theme.font(12))
         if image is None:
-            p.setPen(t.color("on_surround"))
-            text = self.problems.get(k, "Developing …")
-            p.drawText(pane.adjusted(8, 8, -8, -8), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
+            self.draw_text(p, self.problems.get(k, tr("Developing …")), pane.adjusted(8, 8, -8, -8), 12)
         else:
-            (x, y), (w, h) = view.to_pane(0, 0), view.frame
-            target = QRectF(pane.left() + x, pane.top() + y, w * self.zoom, h * self.zoom)
-            p.drawImage(target, image.at(target.width() * view.ratio / image.width()))
-            if k in self.pieces and self.wanted_piece() is not None:
-                piece, (px, py, pw, ph) = self.pieces[k]
-                at = QPointF(target.left() + px * target.width(), target.top() + py * target.height())
-                p.drawImage(QRectF(at.x(), at.y(), pw * target.width(), ph * target.height()), piece)
+            w, h = self.viewport.frame
+            piece, (x, y, across, down) = self.pieces.get(k, NO_PIECE) if self.wanted_piece() else NO_PIECE
+            self.draw_layers(p, self.target(pane), image, piece, QRectF(x * w, y * h, across * w, down * h))
         p.setClipping(False)
         if self.hasFocus() and k == self.current and len(self.cells) > 1:
             theme.ring(p, pane.adjusted(2, 2, -2, -2))
@@ -167,39 +147,26 @@ class GridView(ViewportWidget):
             shortened = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(line.width()))
             p.drawText(line.translated(0, row * (WORDS / 2 - 2)), Qt.AlignmentFlag.AlignVCenter, shortened)
 
-    def _at(self, position: QPointF) -> int | None:
-        return next((k for k, pane in enumerate(self.panes()) if pane.contains(position)), None)
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        k = self._at(event.position())
-        if k is None or not self.images:
-            return
-        at = event.position() - self.panes()[k].topLeft()
-        self.viewport.zoom_to(self.zoom * 1.2 ** (event.angleDelta().y() / 120), at.x(), at.y())
-        self._moved()
-
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._drag = event.position()
-        k = self._at(event.position())
+        k = self.pane_at(event.position())
         if k is not None:
             self.current = k
             self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        k = self._at(event.position())
+        k = self.pane_at(event.position())
         if k:
             self.chosen.emit(k)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        k = self._at(event.position())
+        k = self.pane_at(event.position())
         tip = "" if k is None else f"{self.cells[k].title}\n{self.words(k)}"
         if tip != self.toolTip():
             self.setToolTip(tip)
         if self._drag is not None:
-            moved = event.position() - self._drag
+            self.pan_by(event.position() - self._drag)
             self._drag = event.position()
-            self.viewport.pan(moved.x(), moved.y())
-            self._moved()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None

@@ -7,10 +7,19 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QImage
 
-from bruto.app.stage.stage import to_qimage
-
 SMALLEST = 64
 """Short edge, pixels, below which no smaller size is made."""
+
+
+def to_qimage(picture: NDArray[np.uint8], valid: NDArray[np.bool_] | None = None) -> QImage:
+    """A QImage that owns its pixels, from (H, W, 3) uint8; nothing where `valid` (H, W) says that nothing is there."""
+    h, w = picture.shape[:2]
+    if valid is None or valid.all():
+        data = np.ascontiguousarray(picture)
+        return QImage(data.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
+    data = np.dstack([picture, np.full((h, w), 255, np.uint8)])
+    data[~valid] = 0
+    return QImage(data.data, w, h, 4 * w, QImage.Format.Format_RGBA8888_Premultiplied).copy()
 
 
 class ImagePyramid:

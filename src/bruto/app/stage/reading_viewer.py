@@ -9,24 +9,21 @@ from PySide6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from bruto.app.stage.reading_stage import ReadingStage
 from bruto.app.stage.stage_bar import StageBar
+from bruto.app.stage.stage_feed import StageFeed, oriented
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import sentences, tr
 from bruto.container.orientation import orient
 from bruto.container.picture import read_picture
-from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.linear_preview import plain_view
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
-from bruto.develop.sensor_image import COARSEST
 from bruto.errors import BrutoError
 from bruto.session.session import Session
 from bruto.shoot.shots import Shot, oriented_preview
 
 VIEWS = {"raw": tr("RAW, no look"), "preview": tr("EMBEDDED PREVIEW"), "phone": tr("PHONE'S PICTURE")}
 MOST_SWEEP_EV = 6.0
-MOST_PIECE = 4_000_000
-"""Pixels of a sharp piece at most."""
 _COUNT = np.array([bin(k).count("1") for k in range(256)], np.uint8)
 
 
@@ -40,8 +37,7 @@ class ReadingViewer(QWidget):
         super().__init__()
         self.session, self.opened, self.page, self.say = session, session.opened, page, session.say
         render = session.render
-        self._piece, self._counting = render.channel("reading piece", 50), render.channel("clipped places", 55)
-        self._base, self._phone = render.channel("reading", 60), render.channel("phone's picture", 70)
+        self._counting, self._phone = render.channel("clipped places", 55), render.channel("phone's picture", 70)
         self.view = self._liked = "raw"
         self._pictures: dict[str, NDArray[np.uint8]] = {}
         viewer = QVBoxLayout(self)
@@ -61,6 +57,7 @@ class ReadingViewer(QWidget):
         viewer.addWidget(bar)
         self.stage = ReadingStage()
         self.stage.setMinimumHeight(150)
+        self._feed = StageFeed(render, "reading", 50, self.stage)
         viewer.addWidget(self.stage, 1)
         sweep = surface("stageBar")
         line = QHBoxLayout(sweep)
@@ -100,7 +97,7 @@ class ReadingViewer(QWidget):
         """Show what is known at once of another shot."""
         shot = self.shot
         self._pictures.clear()
-        for channel in (self._piece, self._counting, self._base, self._phone):
+        for channel in (self._feed, self._counting, self._phone):
             channel.turn_to(None if shot is None else shot.main)
         self.stage.counts, self.stage.shares, self.stage.message = None, {}, ""
         self.stage.set_piece(None)
@@ -202,38 +199,25 @@ class ReadingViewer(QWidget):
             self.stage.set_base(picture)
 
     def _render(self) -> None:
-        developer, shot, view = self.developer, self.shot, self.stage.viewport
+        developer, shot = self.developer, self.shot
         if developer is None or shot is None or self.view != "raw" or not self.page.isVisible():
             return
         if developer.source.kind == "picture":
             return
-        ev, orientation, size = self.sweep.value() / 12, developer.source.meta.orientation, developer.source.size
-        factor = 2
-        while factor < COARSEST and 1 / (factor * 2) >= view.zoom * view.ratio * 0.8:
-            factor *= 2
-        if view.wants_piece(most=MOST_PIECE):
-            x, y, w, h = view.visible()
-            rect = stored_rect(Rectangle(x, y, w, h), orientation, size)
-            self._piece.ask(
-                shot.main, lambda: orient(plain_view(developer, ev, 1, rect), orientation),
-                lambda found: self._got_piece(found, (x, y, w, h)), self.say,
-            )  # fmt: skip
-            factor = max(factor, 4)
-        else:
-            self._piece.forget()
-            self.stage.set_piece(None)
-        self._base.ask(
-            shot.main, lambda: orient(plain_view(developer, ev, factor), orientation), self._got_raw, self.say
+        ev, source = self.sweep.value() / 12, developer.source
+        view = oriented(
+            lambda factor, rect: plain_view(developer, ev, int(factor), rect), source.meta.orientation, source.size
         )
+        self._feed.ask(shot.main, view, self.say, whole=self._got_raw, piece=self._got_piece, in_halves=True)
 
-    def _got_raw(self, picture: NDArray[np.uint8]) -> None:
+    def _got_raw(self, picture: NDArray[np.uint8], ms: float) -> None:
         if self.view == "raw":
             self.stage.set_base(picture)
             self.tag.setText(VIEWS["raw"])
 
-    def _got_piece(self, picture: NDArray[np.uint8], rect: tuple[int, int, int, int]) -> None:
-        if self.view == "raw" and rect == self.stage.visible():
-            self.stage.set_piece(picture, rect)
+    def _got_piece(self, picture: NDArray[np.uint8], rect: tuple[int, int, int, int], ms: float) -> None:
+        if self.view == "raw":
+            self._feed.show_piece(picture, rect)
 
     def _set_sweep(self, steps: int) -> None:
         self.sweep.blockSignals(True)

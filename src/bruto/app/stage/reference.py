@@ -8,15 +8,31 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from bruto.app.stage.stage import Stage
+from bruto.app.stage.stage_feed import StageFeed, oriented
 from bruto.app.stage.versions_menu import RESIDUAL_GAIN, Pinned, VersionsMenu
 from bruto.catalog import tr
-from bruto.container.orientation import orient
-from bruto.develop.frame_geometry import Rectangle, stored_rect
+from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
-from bruto.develop.sensor_image import COARSEST
 from bruto.develop.source import open_source
 from bruto.session.session import Session
+
+
+class ReferenceFeed(StageFeed):
+    """Puts pictures where the stage holds what is compared with."""
+
+    def clear_piece(self) -> None:
+        """Take the piece away."""
+        self.stage.before_piece = None
+
+    def show_whole(self, picture: Any, ms: float = 0.0) -> None:
+        """Put a whole there."""
+        self.stage.set_before(picture)
+
+    def show_piece(self, picture: Any, rect: tuple[int, int, int, int], ms: float = 0.0) -> None:
+        """Put a piece there."""
+        if picture is not None:
+            self.stage.set_before(picture, rect)
 
 
 class Reference(QObject):
@@ -30,7 +46,7 @@ class Reference(QObject):
         super().__init__()
         self.session, self.opened, self.stage, self.menu = session, session.opened, stage, menu
         self.framing = False
-        self._channel = session.render.channel("before", 40)
+        self._feed = ReferenceFeed(session.render, "before", 40, stage)
         self._pinned_developer: Developer | None = None
         menu.chosen.connect(self._chosen)
         menu.pin.connect(self._pin)
@@ -92,36 +108,27 @@ class Reference(QObject):
 
     def ask(self) -> None:
         """Develop it at the stage's zoom."""
-        developer, edit, stage, view = self.opened.developer, self.opened.edit, self.stage, self.stage.viewport
+        developer, edit = self.opened.developer, self.opened.edit
         if developer is None or edit is None or self.opened.shot is None:
             return
-        kind = self.menu.reference[0]
+        kind, shown = self.menu.reference[0], self.stage.frame_size
         pinned = self.menu.pinned if kind == "shot" else None
         recipe, now, framing = self._recipe(pinned), edit.recipe, self.framing and pinned is None
-        factor, wanted = view.factor(COARSEST), stage.visible() if view.wants_piece() else None
-        shown = stage.frame_size
         known = developer if pinned is None else self.opened.opened(pinned.path) or self._pinned_developer
 
-        def work() -> tuple[Any, Any]:
+        def source(factor: float, rect: Rectangle | None) -> Any:
             other = (known or Developer(open_source(pinned.path))).asked(recipe)  # type: ignore[union-attr]
-            orientation = other.source.meta.orientation
             shape = other.geometry(recipe, framing)
+            if rect is not None and shape.oriented_size != shown:
+                return None
 
-            def seen(at: float, rect: Rectangle | None = None) -> Any:
-                picture = other.view(recipe, at, rect, uncropped=framing)
-                if kind == "residual":  # what is left of it is seen about grey
-                    change = picture.astype(np.float32) - other.view(now, at, rect, uncropped=framing)
-                    picture = np.clip(np.rint(128 + RESIDUAL_GAIN * change), 0, 255).astype(np.uint8)
-                return orient(picture, orientation)
+            def view(at: float, part: Rectangle | None) -> Any:
+                picture = other.view(recipe, at, part, uncropped=framing)
+                if kind != "residual":
+                    return picture
+                change = picture.astype(np.float32) - other.view(now, at, part, uncropped=framing)
+                return np.clip(np.rint(128 + RESIDUAL_GAIN * change), 0, 255).astype(np.uint8)  # seen about grey
 
-            piece = None
-            if wanted is not None and shape.oriented_size == shown:
-                piece = seen(1, stored_rect(Rectangle(*wanted), orientation, shape.size))
-            return seen(max(factor, 4) if piece is not None else factor), piece
+            return oriented(view, other.source.meta.orientation, shape.size)(factor, rect)
 
-        def done(found: tuple[Any, Any]) -> None:
-            stage.set_before(found[0])
-            if found[1] is not None and wanted is not None:
-                stage.set_before(found[1], wanted)
-
-        self._channel.ask(self.opened.shot.main, work, done, self.session.say)
+        self._feed.ask(self.opened.shot.main, source, self.session.say)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from bruto.app.stage.stage import to_qimage
+from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.widgets import theme
 from bruto.catalog import tr
 from bruto.compare.regions import Region

@@ -4,27 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from bruto.app.stage.crop_tool import CropTool
+from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
 from bruto.catalog import tr
 
 PAN_STEP = 60
 """Screen pixels that an arrow key moves the picture by."""
-
-
-def to_qimage(picture: NDArray[np.uint8], valid: NDArray[np.bool_] | None = None) -> QImage:
-    """A QImage that owns its pixels, from (H, W, 3) uint8; nothing where `valid` (H, W) says that nothing is there."""
-    h, w = picture.shape[:2]
-    if valid is None or valid.all():
-        data = np.ascontiguousarray(picture)
-        return QImage(data.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
-    data = np.dstack([picture, np.full((h, w), 255, np.uint8)])
-    data[~valid] = 0
-    return QImage(data.data, w, h, 4 * w, QImage.Format.Format_RGBA8888_Premultiplied).copy()
 
 
 class Stage(ViewportWidget):
@@ -57,7 +47,7 @@ class Stage(ViewportWidget):
         self.lifting = False
         self.crop: CropTool | None = None
         self._lift: tuple[QPointF, QPointF] | None = None
-        self._drag: QPoint | None = None
+        self._drag: QPointF | None = None
 
     # -- geometry
 
@@ -94,10 +84,6 @@ class Stage(ViewportWidget):
         """Visible part of the frame (x, y, width, height) in full-size pixels."""
         return self.viewport.visible()
 
-    def _zoom_to(self, zoom: float, at: QPointF) -> None:
-        self.viewport.zoom_to(zoom, at.x(), at.y())
-        self._moved()
-
     # -- pictures
 
     def set_base(self, picture: NDArray[np.uint8]) -> None:
@@ -115,7 +101,8 @@ class Stage(ViewportWidget):
         """What is compared with: of the whole frame, or a sharp part of it at a rectangle of the frame."""
         image = None if picture is None else to_qimage(picture)
         if rect is None:
-            self.before, self.before_piece = image, None
+            self.before = image
+            self.before_piece = None if image is None else self.before_piece
         else:
             self.before_piece, self.before_rect = image, QRectF(*rect)
         self.update()
@@ -140,9 +127,8 @@ class Stage(ViewportWidget):
     # -- events
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+        p = self.begin_paint()
         t = theme.current()
-        p.fillRect(self.rect(), t.color("surround"))
         rect = self.frame_rect()
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.zoom * self.devicePixelRatioF() < 2.5)
         if not self.show_before or self.before is None:
@@ -205,9 +191,6 @@ class Stage(ViewportWidget):
         else:
             p.drawImage(rect, image)
 
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        self._zoom_to(self.zoom * 1.2 ** (event.angleDelta().y() / 120), event.position())
-
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
@@ -224,7 +207,7 @@ class Stage(ViewportWidget):
             w, h = self.frame_size
             self._lift = (event.position(), QPointF(place.x() / w, place.y() / h))
             return
-        self._drag = event.position().toPoint()
+        self._drag = event.position()
         self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -242,11 +225,8 @@ class Stage(ViewportWidget):
         if self._lift is not None:
             self._lifted(event, False)
         if self._drag is not None:
-            now = event.position().toPoint()
-            delta = now - self._drag
-            self._drag = now
-            self.viewport.pan(delta.x(), delta.y())
-            self._moved()
+            self.pan_by(event.position() - self._drag)
+            self._drag = event.position()
 
     def _lifted(self, event: QMouseEvent, final: bool) -> None:
         assert self._lift is not None
@@ -284,12 +264,11 @@ class Stage(ViewportWidget):
             Qt.Key.Key_Down: (0, -PAN_STEP),
         }
         if event.key() in moves and not self.fit:
-            self.viewport.pan(*moves[Qt.Key(event.key())])
-            self._moved()
+            self.pan_by(QPointF(*moves[Qt.Key(event.key())]))
         elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            self._zoom_to(self.zoom * 1.25, QPointF(self.width() / 2, self.height() / 2))
+            self.zoom_by(1.25)
         elif event.key() == Qt.Key.Key_Minus:
-            self._zoom_to(self.zoom / 1.25, QPointF(self.width() / 2, self.height() / 2))
+            self.zoom_by(1 / 1.25)
         else:
             super().keyPressEvent(event)
 

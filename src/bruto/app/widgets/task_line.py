@@ -1,124 +1,113 @@
-"""One long task in the status line: what it is, how far it is, time left, and a button that stops it."""
+"""Long tasks in the status line: what each is, how far it is, time left, and a button that stops it."""
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.widgets.plain_text import Label
-from bruto.catalog import tr
+from bruto.catalog import tr, trn
+from bruto.session.long_tasks import LongTask, LongTasks
 
-
-def time_left(elapsed_s: float, share: float) -> str:
-    """How long work that has come this far will still take, in words; nothing while it is too early to say.
-
-    >>> time_left(30.0, 0.25)
-    ' · about 2 min left'
-    """
-    if share < 0.05 or share >= 1 or elapsed_s < 2:
-        return ""
-    left = elapsed_s * (1 - share) / share
-    return (
-        tr(" · about {left} min left", left=round(left / 60))
-        if left >= 90
-        else tr(" · about {left} s left", left=max(1, round(left)))
-    )
+LINES = 2
+"""Tasks shown at once."""
+MOST_LETTERS = 40
+"""Letters of the name of what a task is at."""
 
 
 class TaskLine(QWidget):
-    """Hidden while nothing runs."""
+    """One task, or an offer to go on with one; hidden while there is none."""
 
     def __init__(self) -> None:
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
-        self.text = Label("")
-        self.button = QPushButton(tr("Stop"))
-        self.button.setObjectName("inLine")
-        self.button.setToolTip(tr("Stop; finished files stay"))
-        self.button.setFixedHeight(24)
-        self.button.clicked.connect(self._pressed)
-        self.leave = QPushButton(tr("Discard"))
-        self.leave.setObjectName("inLine")
+        self.text, self.button, self.leave = Label(""), QPushButton(), QPushButton(tr("Discard"))
         self.leave.setToolTip(tr("Do not continue; finished files stay"))
-        self.leave.setFixedHeight(24)
-        self.leave.clicked.connect(self.end)
-        self.leave.hide()
         row.addWidget(self.text)
-        row.addWidget(self.button)
-        row.addWidget(self.leave)
-        self.title = ""
-        self.running = False
-        self._stop: Callable[[], Any] | None = None
-        self._go_on: Callable[[], Any] | None = None
-        self._offers: list[tuple[str, Callable[[], Any]]] = []
-        self._began = 0.0
+        for button in (self.button, self.leave):
+            button.setObjectName("inLine")
+            button.setFixedHeight(24)
+            row.addWidget(button)
         self.hide()
 
-    def begin(self, title: str, stop: Callable[[], Any]) -> None:
-        """Show a task; `stop` is called from the button, and when the window closes."""
-        self.title, self._stop, self.running, self._began = title, stop, True, time.monotonic()
-        self.text.setText(f"{title} …")
-        self._go_on = None
-        self.button.setText(tr("Stop"))
-        self.button.setToolTip(tr("Stop; finished files stay"))
-        self.button.setEnabled(True)
+    def show_task(self, task: LongTask, waiting: int) -> None:
+        """Show a task, and how many of its kind wait for it."""
+        name = task.doing if len(task.doing) <= MOST_LETTERS else task.doing[: MOST_LETTERS - 1] + "…"
+        parts = [f"{task.title}: {100 * task.share:.0f} %{task.time_left}", name] if task.doing else [f"{task.title} …"]
+        parts += [trn("{count} waiting", "{count} waiting", count=waiting)] if waiting else []
+        self._show(" · ".join(parts), tr("Stop"), tr("Stop; finished files stay"), not task.stopped())
+
+    def show_offer(self, text: str) -> None:
+        """Offer to go on with what did not finish."""
+        self._show(text, tr("Continue"), tr("Continue this now"), True)
+        self.leave.show()
+
+    def _show(self, text: str, button: str, tip: str, enabled: bool) -> None:
+        self.text.setText(text)
+        self.button.setText(button)
+        self.button.setToolTip(tip)
+        self.button.setEnabled(enabled)
         self.leave.hide()
         self.show()
+
+
+class TaskLines(QWidget):
+    """The tasks that run, the first ones of them; before them, what the last start has not finished."""
+
+    def __init__(self, tasks: LongTasks) -> None:
+        super().__init__()
+        self.tasks = tasks
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(18)
+        self.lines = [TaskLine() for _ in range(LINES)]
+        self._offers: list[tuple[str, Callable[[], Any]]] = []
+        for k, line in enumerate(self.lines):
+            row.addWidget(line)
+            line.button.clicked.connect(lambda _=False, k=k: self._pressed(k))
+            line.leave.clicked.connect(self._leave)
+        tasks.changed.connect(lambda task: self.refresh())
+        self.refresh()
+
+    @property
+    def running(self) -> bool:
+        """Whether anything is in progress."""
+        return bool(self.tasks.tasks)
 
     def offer(self, text: str, go_on: Callable[[], Any]) -> None:
         """Offer to go on with what the last start has not finished."""
-        if self.running or self._go_on is not None:
-            self._offers.append((text, go_on))
-            return
-        self._go_on = go_on
-        self.text.setText(text)
-        self.button.setText(tr("Continue"))
-        self.button.setToolTip(tr("Continue this now"))
-        self.button.setEnabled(True)
-        self.leave.show()
-        self.show()
+        self._offers.append((text, go_on))
+        self.refresh()
 
-    def _pressed(self) -> None:
-        go_on = self._go_on
-        if go_on is None:
-            self.stop()
-            return
-        self._go_on = None
-        self.hide()
-        go_on()
-        if not self.running and self._offers:
-            self.offer(*self._offers.pop(0))
+    def refresh(self) -> None:
+        """Show what runs now."""
+        shown: list[str | LongTask] = [text for text, _ in self._offers[:1]]
+        shown += [t for t in self.tasks.tasks if t.running]
+        self._shown = shown[:LINES]
+        for k, line in enumerate(self.lines):
+            one = self._shown[k] if k < len(self._shown) else None
+            if one is None:
+                line.hide()
+            elif isinstance(one, str):
+                line.show_offer(one)
+            else:
+                line.show_task(one, sum(not t.running for t in self.tasks.of(one.kind)))
+        self.setVisible(bool(self._shown))
 
-    def show_progress(self, share: float, text: str) -> None:
-        """How far it is, 0 to 1, and with what."""
-        if self.running:
-            left = time_left(time.monotonic() - self._began, share)
-            name = text if len(text) <= 40 else text[:39] + "…"
-            self.text.setText(f"{self.title}: {100 * share:.0f} %{left} · {name}")
+    def _pressed(self, k: int) -> None:
+        one = self._shown[k]
+        if isinstance(one, str):
+            _, go_on = self._offers.pop(0)
+            self.refresh()
+            go_on()
+        else:
+            self.lines[k].button.setEnabled(False)
+            self.tasks.stop(one)
 
-    def stop(self) -> None:
-        """Ask the task to stop."""
-        if self.running and self._stop is not None:
-            self.button.setEnabled(False)
-            self._stop()
-
-    def end(self) -> None:
-        """The task has ended."""
-        self.running, self._stop, self._go_on = False, None, None
-        self.hide()
-        if self._offers:
-            self.offer(*self._offers.pop(0))
-
-    def ended(self, then: Callable[[Any], Any]) -> Callable[[Any], None]:
-        """What is to be called with the outcome, behind the end of this line."""
-
-        def call(outcome: Any) -> None:
-            self.end()
-            then(outcome)
-
-        return call
+    def _leave(self) -> None:
+        self._offers.pop(0)
+        self.refresh()

@@ -9,7 +9,7 @@ from typing import Any
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImage
 
-from bruto.app.stage.stage import to_qimage
+from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.widgets.shot_list import ShotModel
 from bruto.errors import BrutoError
 from bruto.session.workers import Worker
