@@ -30,7 +30,8 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest.suggester import suggest_all, take_all
-from bruto.simphone.capture import Exposure, Phone, picture_of, save
+from bruto.simphone.capture import Exposure, Phone, picture_of
+from bruto.simphone.capture_files import save
 from bruto.simphone.phone_processing import STYLES, phone_map
 
 SHOTS = (

@@ -22,7 +22,8 @@ from bruto.sensor.measurement import measure
 from bruto.sensor.noise import blocks_of, picture_noise
 from bruto.sensor.planes import planes_of
 from bruto.simphone import sensor_model as sm
-from bruto.simphone.capture import Capture, Exposure, Phone, picture_of, tags_of
+from bruto.simphone.capture import Capture, Exposure, Phone, picture_of
+from bruto.simphone.capture_files import tags_of
 from bruto.simphone.optics import Mishap
 
 ROOT = Path(__file__).resolve().parents[1]

@@ -23,8 +23,9 @@ from tests.truth import plain_linear
 from bruto.container.dng_reader import read_dng
 from bruto.container.linearisation import linearise
 from bruto.develop.demosaic import demosaic
-from bruto.merge.frames import align, color_band, load_frame
+from bruto.merge.frames import align, load_frame
 from bruto.merge.merger import merge
+from bruto.merge.planes import color_band
 from bruto.simphone.capture import Exposure, Phone
 
 SCENES = ("sluice", "pans", "card", "boiling-house", "crystals")
@@ -233,7 +234,7 @@ def _static(
     """Shots of a bracket, its exposures over the shortest, and its light in units of that one's saturation."""
     from tests.truth import ideal_rgb
 
-    from bruto.simphone.capture import simulate
+    from bruto.simphone.capture_files import simulate
 
     shots = simulate(scene, folder, megapixels=3, bracket=steps, seed=6, static=static)
     rising = sorted(shots, key=lambda shot: shot["ev"])
@@ -317,7 +318,7 @@ def _debevec(files: list[Path], exposures: NDArray[Any]) -> NDArray[np.float32]:
 
 def speed(megapixels: int = 12, count: int = 8) -> dict[str, Any]:
     """Seconds of merging a burst, of reading and demosaicing its frames, and of OpenCV's merge."""
-    from bruto.simphone.capture import simulate
+    from bruto.simphone.capture_files import simulate
 
     with TemporaryDirectory(prefix="bruto-burst-") as name:
         folder = Path(name)

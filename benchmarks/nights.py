@@ -164,7 +164,8 @@ def field(count: int = 12, size: tuple[int, int] = (2016, 1512)) -> dict[str, An
     """A star field of frames between which the sky turns by 0.4 degrees: stars' widths, noise of the sky, seconds."""
     from tests.truth import ideal_rgb
 
-    from bruto.merge.frames import color_band, load_frame
+    from bruto.merge.frames import load_frame
+    from bruto.merge.planes import color_band
 
     with TemporaryDirectory(prefix="bruto-field-") as name:
         folder = Path(name)

@@ -24,7 +24,7 @@ def pauses() -> dict[str, Any]:
     from bruto.app.window import Window
     from bruto.export.preset import ExportPreset
     from bruto.output_planner import Outputs
-    from bruto.simphone.capture import simulate
+    from bruto.simphone.capture_files import simulate
 
     with tempfile.TemporaryDirectory(prefix="bruto-pauses-") as name:
         folder = Path(name)
@@ -63,7 +63,7 @@ def pauses() -> dict[str, Any]:
         theme = []
         for _ in range(4):
             start = time.perf_counter()
-            window.toggle_theme()
+            window.top.toggle_theme()
             app.processEvents()
             window.grab()
             theme.append(time.perf_counter() - start)

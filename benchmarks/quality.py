@@ -23,8 +23,9 @@ from benchmarks.natural import natural
 from benchmarks.nights import field, nights
 from benchmarks.white import charts, white_balance
 from bruto.container.dng_reader import read_dng
-from bruto.merge.frames import color_band, load_frame
+from bruto.merge.frames import load_frame
 from bruto.merge.methods.bracket import bracket_variance
+from bruto.merge.planes import color_band
 from bruto.simphone.capture import Exposure, Phone
 
 PROGRAM = Path(sys.executable).with_name("bruto")

@@ -36,7 +36,7 @@ def _raw_file(folder: Path, megapixels: int) -> Path:
     """A mosaic of the pans at noon; 48 MP are four of 12 side by side (for speed the content matters little)."""
     from bruto.container.dng_reader import read_dng
     from bruto.container.dng_writer import DngTags, write_dng
-    from bruto.simphone.capture import simulate
+    from bruto.simphone.capture_files import simulate
 
     made = Path(simulate("pans", folder, megapixels=12, seed=1)[0]["files"][0])
     if megapixels == 12:
@@ -145,7 +145,7 @@ MERGE = "from bruto.cli import main\nmain(['merge', 'noise', *sys.argv[2:], '-o'
 
 def memory(path: Path, large: Path, folder: Path) -> dict[str, float]:
     """Peak memory of whole commands, MB."""
-    from bruto.simphone.capture import simulate
+    from bruto.simphone.capture_files import simulate
 
     burst = [s["files"][0] for s in simulate("pans", folder / "burst", megapixels=12, count=4, seed=2)]
     return {

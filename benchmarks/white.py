@@ -17,7 +17,8 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.suggest.white import suggest_white
-from bruto.simphone.capture import Phone, save
+from bruto.simphone.capture import Phone
+from bruto.simphone.capture_files import save
 
 SCENES = ("pans", "boiling-house", "sluice", "crystals")
 LIGHTS = (2400.0, 2856.0, 3400.0, 4000.0, 4700.0, 5500.0, 6500.0, 8000.0, 10000.0)

@@ -5,7 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from bruto.container import dng_writer, profile
+from bruto.container import dng_writer
+from bruto.container.profile import CameraProfile
+from bruto.container.profile_writer import profile_bytes
 
 
 def write_dng(path: str | Path, *rest: Any, **more: Any) -> None:
@@ -14,7 +16,6 @@ def write_dng(path: str | Path, *rest: Any, **more: Any) -> None:
     dng_writer.write_dng(path, *rest, **more)
 
 
-def write_profile(path: str | Path, *rest: Any, **more: Any) -> None:
-    """`profile.write_profile` over whatever the test wrote before."""
-    Path(path).unlink(missing_ok=True)
-    profile.write_profile(path, *rest, **more)
+def write_profile(path: str | Path, profile: CameraProfile, order: str = "<") -> None:
+    """A profile as a file of its own, over whatever the test wrote before."""
+    Path(path).write_bytes(profile_bytes(profile, order))

@@ -31,7 +31,7 @@ from bruto.merge.merger import merge
 from bruto.shoot.file_import import import_files
 from bruto.shoot.sidecar import load_sidecar, save_sidecar
 from bruto.shoot.xmp import write_rating
-from bruto.simphone.capture import simulate
+from bruto.simphone.capture_files import simulate
 from bruto.storage.temporary_files import clean_leftovers
 from tests.shots import SMALL, taken
 

@@ -31,7 +31,7 @@ from bruto.shoot.file_import import import_files
 from bruto.shoot.folder import load_record, open_shoot, save_record
 from bruto.shoot.sidecar import load_sidecar, save_sidecar
 from bruto.shoot.xmp import read_rating, write_rating
-from bruto.simphone.capture import simulate
+from bruto.simphone.capture_files import simulate
 from tests.shots import SMALL, taken
 
 DISK_KB = 1200

@@ -26,11 +26,13 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import SampleStorage
 from bruto.container.metadata_tree import outline
 from bruto.container.picture import read_picture
-from bruto.container.profile import profile_bytes, read_profile
+from bruto.container.profile import read_profile
+from bruto.container.profile_writer import profile_bytes
 from bruto.container.quick_metadata import read_quick_metadata
 from bruto.develop.pipeline import Developer
 from bruto.develop.profiles import chosen
-from bruto.develop.recipe import Recipe, load_recipe
+from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_files import load_recipe
 from bruto.develop.recipe_library import NamedRecipe, keep, saved_recipes
 from bruto.develop.source import open_source, source_of_raw
 from bruto.errors import BrutoError
@@ -39,7 +41,8 @@ from bruto.sensor.advice import advise
 from bruto.sensor.measurement import measure
 from bruto.shoot.folder import RECORD, load_record, open_shoot, save_record
 from bruto.shoot.shots import small_view
-from bruto.shoot.sidecar import load_sidecar, save_sidecar, sidecar_path
+from bruto.shoot.sidecar import load_sidecar, save_sidecar
+from bruto.shoot.sidecar_places import sidecar_path
 from bruto.shoot.xmp import read_rating, write_rating, xmp_path
 from tests.again import write_dng
 from tests.mutants import header_by_hand, mutated_bytes, mutated_json, mutated_tiff, mutated_xml

@@ -10,7 +10,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from bruto.simphone.capture import simulate
+from bruto.simphone.capture_files import simulate
 
 ROOT = Path(__file__).resolve().parents[1]
 SMALL = (504, 378)

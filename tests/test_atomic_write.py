@@ -13,12 +13,12 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from bruto.develop.recipe import load_recipe
+from bruto.develop.recipe_files import load_recipe
 from bruto.errors import BrutoError
 from bruto.session.shoot import Shoot
 from bruto.shoot.folder import RECORD
 from bruto.shoot.folder_watch import FolderWatch
-from bruto.shoot.sidecar import sidecar_path
+from bruto.shoot.sidecar_places import sidecar_path
 from bruto.storage import atomic_write
 from bruto.storage.atomic_write import NameTaken, Target, published, write_new
 from bruto.storage.file_names import identity

@@ -23,7 +23,8 @@ import tifffile
 from PIL import Image
 
 from bruto.cli import main
-from bruto.develop.recipe import Recipe, save_recipe
+from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_files import save_recipe
 from bruto.shoot.sidecar import Sidecar, save_sidecar
 from tests.shots import SMALL, copy_of, raw_of, raws_of, taken
 

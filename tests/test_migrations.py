@@ -11,7 +11,8 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
 
-from bruto.develop.recipe import Recipe, load_recipe
+from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_files import load_recipe
 from bruto.develop.recipe_library import saved_recipes
 from bruto.export.preset import ExportPreset
 from bruto.export.saved_queue import take_saved_queue
@@ -22,7 +23,8 @@ from bruto.phones.card import load_card
 from bruto.plan.planned_shots import as_bytes, load_plan, plan_from
 from bruto.session.unfinished_jobs import ImportTask, MergeTask, unfinished_jobs
 from bruto.shoot.folder import Intent, load_record
-from bruto.shoot.sidecar import load_sidecar, save_sidecar, sidecar_path
+from bruto.shoot.sidecar import load_sidecar, save_sidecar
+from bruto.shoot.sidecar_places import sidecar_path
 from bruto.storage.settings import load_settings, save_settings
 from bruto.storage.temporary_files import process_mark
 

@@ -32,9 +32,10 @@ from bruto.merge.merger import merge
 from bruto.output_planner import Outputs
 from bruto.shoot.file_import import import_files
 from bruto.shoot.folder import RECORD, ShootRecord, save_record
-from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
+from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar
+from bruto.shoot.sidecar_places import sidecar_path
 from bruto.shoot.xmp import write_rating, xmp_path
-from bruto.simphone.capture import simulate
+from bruto.simphone.capture_files import simulate
 from tests.extent import ALL, share
 from tests.shots import SMALL, taken
 

@@ -107,7 +107,7 @@ class Demo(unittest.TestCase):
         return [{**shot, "files": [str(p) for p in copy_of(shot["files"], folder)]} for shot in shots]
 
     def test_made_shot_by_shot_and_edits_are_kept(self) -> None:
-        with mock.patch("bruto.simphone.capture.simulate", self.small):
+        with mock.patch("bruto.simphone.capture_files.simulate", self.small):
             messages: list[str] = []
             demo.make_demo(self.folder, lambda share, text: messages.append(text), only_first=True)
             first = {p.name for p in self.folder.iterdir() if not p.name.startswith(".")}
@@ -154,7 +154,7 @@ class Demo(unittest.TestCase):
                 raise KeyboardInterrupt
             return self.small(scene, folder, **settings)
 
-        with mock.patch("bruto.simphone.capture.simulate", interrupted), self.assertRaises(KeyboardInterrupt):
+        with mock.patch("bruto.simphone.capture_files.simulate", interrupted), self.assertRaises(KeyboardInterrupt):
             demo.make_demo(self.folder)
         names = {p.name for p in self.folder.iterdir()}
         self.assertEqual(names, {".made", "sluice-020.dng", "sluice-020.jpg", "card-001.dng", "card-001.jpg"})

@@ -20,9 +20,11 @@ from bruto.errors import BrutoError, FileProblem
 from bruto.phones.card import PhoneCard, card_from, load_card, save_card, written
 from bruto.session.edit import Edit
 from bruto.session.shoot import Shoot
+from bruto.session.verdicts import judge
 from bruto.shoot.file_import import import_files
 from bruto.shoot.folder import RECORD, load_record, open_shoot
-from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar, sidecar_path
+from bruto.shoot.sidecar import Sidecar, load_sidecar, save_sidecar
+from bruto.shoot.sidecar_places import sidecar_path
 from bruto.shoot.xmp import Rating, read_rating, write_rating, xmp_path
 from bruto.storage.atomic_write import published
 from bruto.storage.json_files import Damaged, parse_json
@@ -88,8 +90,8 @@ class Sidecars(Store):
         edit, text = self.edit()
         with mock.patch("bruto.shoot.sidecar.write_new", side_effect=FileProblem("the disk is full")):
             self.assertFalse(edit.change("exposure", exposure=1.0))
-            self.assertFalse(edit.judge(verdict="keep"))
-            self.assertFalse(edit.keep_version("a"))
+            self.assertFalse(judge(edit, verdict="keep"))
+            self.assertFalse(edit.versions.keep("a"))
         self.assertIn("Nothing can be changed", text[-1])
         self.assertEqual((edit.recipe, edit.sidecar.verdict), (Recipe(), ""))
         self.assertEqual(sidecar_path(self.raw).read_text(), "{ broken")
@@ -101,7 +103,7 @@ class Sidecars(Store):
         edit, _ = self.edit()
         self.assertIn("newer Bruto", edit.problem)
         self.assertEqual(edit.sidecar.note, "kept")
-        edit.judge(verdict="discard")
+        judge(edit, verdict="discard")
         self.assertEqual((self.folder / "card-001.dng.bruto.json.damaged").read_text(), text)
 
     @unittest.skipUnless(ROOT, "needs to give up the rights of root")
@@ -194,7 +196,7 @@ class Sidecars(Store):
         spare.write_text(json.dumps({"revision": 9, "note": "later"}))
         self.assertEqual(load_sidecar(self.raw)[0].note, "later")
         edit, _ = self.edit()
-        edit.judge(gear="tripod")  # the folder can be written: back beside the file, on top of the later one
+        judge(edit, gear="tripod")  # the folder can be written: back beside the file, on top of the later one
         self.assertEqual((self.on_disk()["revision"], self.on_disk()["note"]), (10, "later"))
 
 
@@ -205,7 +207,7 @@ class TwoWindows(Store):
         mine.change("exposure", exposure=0.4)
         mine.save()
         theirs.change("contrast", contrast=1.2)
-        theirs.judge(note="theirs", verdict="keep")
+        judge(theirs, note="theirs", verdict="keep")
         mine.change("chroma", chroma=1.5)
         mine.judge(note="mine")
         recipe = self.on_disk()["recipe"]
@@ -244,11 +246,11 @@ class Stores(Store):
         shoot = Shoot()
         place = self.data / "phones/vessar-tide-4.json"
         shoot.open([self.folder])
-        (key,) = shoot.cards
+        (key,) = shoot.phones.cards
         place = self.data / f"phones/{'-'.join(' '.join(dict.fromkeys(' '.join(key).lower().split())).split())}.json"
         place.parent.mkdir(parents=True, exist_ok=True)
         place.write_text('{"make": "Ves')
-        self.assertEqual(shoot.keep_cards(), [])
+        self.assertEqual(shoot.phones.keep(), [])
         self.assertEqual([p.read_text() for p in place.parent.glob("*damaged*")], ['{"make": "Ves'])
         self.assertTrue(load_card(*key).isos)
 
@@ -335,9 +337,9 @@ class OtherPrograms(Store):
     def test_stars_of_others_survive_pick_and_reject(self) -> None:
         before = self.put()
         edit, _ = self.edit()
-        edit.judge(verdict="keep")
+        judge(edit, verdict="keep")
         self.assertEqual(xmp_path(self.raw).read_bytes(), before)  # three stars say enough
-        edit.judge(verdict="discard")
+        judge(edit, verdict="discard")
         self.assertEqual(read_rating(self.raw), Rating(-1, "Salt pans"))
         again, _ = self.edit()
         again.judge(verdict="")

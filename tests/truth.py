@@ -19,7 +19,8 @@ from bruto.simphone import sensor_model as sm
 from bruto.simphone import spectral
 from bruto.simphone.capture import Capture, Phone
 from bruto.simphone.scenes import SCENES
-from bruto.simphone.tracer import Tracer, view_of
+from bruto.simphone.tracer import Tracer
+from bruto.simphone.view import view_of
 
 COLORS = 24
 """Patches of the chart: 18 colours and 6 neutrals (the grey card is patch 24)."""

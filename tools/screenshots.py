@@ -113,7 +113,7 @@ def main() -> int:
         ledger.scroll_area.verticalScrollBar().setValue(0)
         p.choose("sluice-027")
         p.settle(lambda: w.correct.edit is not None and bool(w.correct.edit.suggestions))
-        ledger.all_button.click()
+        ledger.head.all_button.click()
         ledger.edit.keep_version("as measured")  # type: ignore[union-attr]
         p.settle()
         for group in ledger.groups.values():
@@ -163,11 +163,11 @@ def main() -> int:
         p.save("export")
         w.set_task(Task.CORRECT)
         p.choose("sluice-001-01")
-        w.correct.ledger.all_button.click()
+        w.correct.ledger.head.all_button.click()
         p.settle()
-        w.toggle_theme()
+        w.top.toggle_theme()
         p.save("correct-dim")
-        w.toggle_theme()
+        w.top.toggle_theme()
         w.open_paths([str(original)], "Orrin Saltern, one day")
         w.places.note()
         w.set_task(Task.START)

@@ -100,13 +100,13 @@ def _develop() -> None:
     from bruto.container.dng_writer import write_dng
     from bruto.container.linearisation import linearise
     from bruto.container.raw_frame import RawFrame
-    from bruto.develop.frame_geometry import Rectangle
     from bruto.develop.linear_preview import plain_view
     from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe
     from bruto.develop.recipe_values import LocalTone
+    from bruto.develop.rectangle import Rectangle
     from bruto.develop.source import source_of_raw
-    from bruto.simphone.capture import sample_tags
+    from bruto.simphone.capture_files import sample_tags
 
     random = np.random.default_rng(1)
     w, h = SIZE
@@ -139,7 +139,7 @@ def _rest() -> None:
     from bruto.develop.suggest.suggester import suggest_all, take_all
     from bruto.merge.merger import merge
     from bruto.sensor.measurement import measure
-    from bruto.simphone.capture import simulate
+    from bruto.simphone.capture_files import simulate
 
     labs = lab_of_codes(np.zeros((8, 8, 3), np.uint8))
     difference_map(labs, labs)
@@ -175,7 +175,7 @@ def _night(folder: Path) -> list[Path]:
 
     from bruto.container.dng_writer import write_dng
     from bruto.merge.sky.sky_rotation import SkyRotation
-    from bruto.simphone.capture import sample_tags
+    from bruto.simphone.capture_files import sample_tags
     from bruto.simphone.night import _splash
 
     w, h = SIZE

@@ -336,7 +336,7 @@ def second(hand: Hand, folder: Path) -> None:
     assert hand.gui(w.export.size_box.currentIndex) == 2
     left = hand.gui(lambda: [j.state for j in w.queue.jobs])
     assert left and set(left) == {queue.STOPPED}, left
-    hand.click(w.export.go_on)
+    hand.click(w.export.jobs.go_on)
     hand.until(lambda: all(j.state == queue.DONE for j in w.queue.jobs), "delivered")
     made = sorted((folder / "finished").iterdir())
     assert [p.name for p in made] == [f"{n}.jpg" for n in ("card", "clipped", "good", "other", "still")], made

@@ -47,7 +47,7 @@ class ManyShots(WindowTest):
         with mock.patch.object(Edit, "save", watched):
             self.window.session.use_recipe({"exposure": 0.5}, "bright", "all")
             self.settle()
-        opened = len(self.window.correct.edits)  # those are this thread's own
+        opened = len(self.window.session.opened.edits)  # those are this thread's own
         self.assertEqual(sum(t is threading.main_thread() for t in threads), opened)
         self.assertEqual(len(threads), SHOTS)
         self.assertLess(opened, 4)
@@ -60,7 +60,7 @@ class ManyShots(WindowTest):
 
     def test_one_that_fails_does_not_stop_the_others(self) -> None:
         change = Edit.change
-        broken = next(str(raw) for raw in self.raws if str(raw) not in self.window.correct.edits)
+        broken = next(str(raw) for raw in self.raws if str(raw) not in self.window.session.opened.edits)
 
         def act(edit: Edit, what: str, **values: object) -> bool:
             if str(edit.path) == broken:
@@ -75,13 +75,13 @@ class ManyShots(WindowTest):
 
     def test_a_shot_opened_meanwhile_changes_in_the_window(self) -> None:
         """The writer leaves it to the window, which shows the new value and keeps it."""
-        target = next(s for s in self.window.shoot.shots if str(s.main) not in self.window.correct.edits)
+        target = next(s for s in self.window.shoot.shots if str(s.main) not in self.window.session.opened.edits)
         edit = Edit(target.main)
         waiting = self.window.session.bulk
         ask = waiting._channel.ask
 
         def late(*arguments: object) -> None:
-            self.window.correct.edits[str(target.main)] = edit
+            self.window.session.opened.edits[str(target.main)] = edit
             ask(*arguments)
 
         with mock.patch.object(waiting._channel, "ask", late):

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from bruto.container.orientation import orient
-from bruto.develop.frame_geometry import Rectangle, stored_rect
+from bruto.develop.rectangle import Rectangle, stored_rect
 from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.verdicts import VERDICTS
 from bruto.shoot.xmp import read_rating
@@ -239,7 +239,7 @@ class Choosing(WindowTest):
         full = OSError("no space")
         with (
             mock.patch("bruto.session.edit.save_sidecar", side_effect=full),
-            mock.patch("bruto.session.edit.write_rating", side_effect=full),
+            mock.patch("bruto.session.verdicts.write_rating", side_effect=full),
         ):
             self.window.session.judge("best", [s for s in self.window.shoot.selection if s.name.endswith("04")])
             self.settle()

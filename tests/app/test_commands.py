@@ -33,11 +33,11 @@ class Keys(WindowTest):
         self.assertLess(len(page.shown), 5)
         QTest.keyClick(self.window, Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
         self.assertEqual(self.window.task(), Task.CORRECT)
-        self.assertTrue(self.window.task_buttons[Task.CORRECT].isChecked())
+        self.assertTrue(self.window.top.task_buttons[Task.CORRECT].isChecked())
 
     def test_the_menu_says_what_can_be_done_and_keys_go_on_after_it(self) -> None:
         self.window.shoot.select(None)
-        menu = self.window.menu_button.menu()
+        menu = self.window.top.menu_button.menu()
         menu.aboutToShow.emit()
         self.assertFalse(self.window.commands.actions["apply-all"].isEnabled())
         menu.aboutToHide.emit()

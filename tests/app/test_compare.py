@@ -274,7 +274,7 @@ class Compares(WindowTest):
         for _ in range(found + 1):
             QTest.keyClick(self.page.places, Qt.Key.Key_Right)
         QTest.keyClick(self.page.places, Qt.Key.Key_Delete)
-        self.assertEqual([p.x for p in self.page.places.places[found:]], [self.comparing.pins[0][0]])
+        self.assertEqual([p.x for p in self.page.places.places[found:]], [self.comparing.regions.pins[0][0]])
         QTest.keyClick(self.page.places, Qt.Key.Key_Home)
         self.page.places.current = 0
         QTest.keyClick(self.page.places, Qt.Key.Key_Delete)  # what was found stays

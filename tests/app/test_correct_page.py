@@ -70,8 +70,8 @@ class Groups(DevelopTest):
 
     def test_open_suggestions_are_counted_in_the_groups(self) -> None:
         total = sum(g._open_count for g in self.ledger.groups.values())
-        self.assertEqual(self.ledger.all_button.text(), f"Apply all {total}")
-        QTest.mouseClick(self.ledger.all_button, LEFT)
+        self.assertEqual(self.ledger.head.all_button.text(), f"Apply all {total}")
+        QTest.mouseClick(self.ledger.head.all_button, LEFT)
         self.settle()
         self.assertEqual(sum(g._open_count for g in self.ledger.groups.values()), 0)
 
@@ -312,7 +312,7 @@ class Kept(DevelopTest):
         wanted = self.edit.recipe
         self.page.save()
         self.assertEqual(load_sidecar(self.folder / "card-003.dng")[0].recipe, wanted)
-        QTest.mouseClick(self.ledger.undo_button, LEFT)
+        QTest.mouseClick(self.ledger.head.undo_button, LEFT)
         self.settle()
         self.assertEqual(self.edit.recipe.hue_nodes, ())
 
@@ -353,7 +353,7 @@ class Recipes(DevelopTest):
     def test_the_steps_lead_back(self) -> None:
         for k in range(3):
             self.edit.change(f"step {k}", exposure=0.5 * (k + 1))
-        menu = self.ledger.history_menu
+        menu = self.ledger.head.history_menu
         menu.aboutToShow.emit()
         texts = [a.text() for a in menu.actions()]
         self.assertEqual(

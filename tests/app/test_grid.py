@@ -42,7 +42,7 @@ class GridOfMany(WindowTest):
         edit = self.window.correct.edit
         assert edit is not None
         edit.change("light", exposure=0.75)
-        edit.keep_version("brighter")
+        edit.versions.keep("brighter")
         self.to_grid()
         names = ["the raw, corrected", "the raw, default values", "version brighter", "the phone's picture"]
         self.assertEqual(self.titles(), names)

@@ -20,7 +20,8 @@ from bruto.develop.thumbnail import small_picture
 from bruto.session.edit import Edit
 from bruto.session.initial_edits import InitialPicture, find_start
 from bruto.session.workers import AGAIN
-from bruto.shoot.sidecar import load_sidecar, sidecar_path
+from bruto.shoot.sidecar import load_sidecar
+from bruto.shoot.sidecar_places import sidecar_path
 from bruto.storage import render_cache
 from bruto.storage.settings import load_settings
 from tests.app.windows import LEFT, WindowTest, pixels
@@ -54,7 +55,7 @@ class Starts(WindowTest):
         self.assertEqual(edit.recipe, suggested(self.card))
         self.assertNotEqual(edit.recipe, Recipe())
         self.assertFalse(edit.can_undo)
-        self.assertEqual(ledger.all_button.text(), "Suggested")
+        self.assertEqual(ledger.head.all_button.text(), "Suggested")
         self.choose("pans-001")
         self.assertFalse(any(sidecar_path(raw).exists() for raw in self.raws))
         whole = Developer(open_source(self.card)).view(suggested(self.card), 4)
@@ -67,7 +68,7 @@ class Starts(WindowTest):
         self.window.correct.save()
         side, _ = load_sidecar(self.card)
         self.assertEqual(side.recipe, start.changed(exposure=1.25))
-        QTest.mouseClick(self.window.correct.ledger.undo_button, LEFT)
+        QTest.mouseClick(self.window.correct.ledger.head.undo_button, LEFT)
         self.assertEqual(self.window.correct.edit.recipe, start)
 
     def test_a_verdict_alone_writes_no_values(self) -> None:
@@ -87,7 +88,7 @@ class Starts(WindowTest):
 
     def test_values_are_used_on_top_of_each_shots_own_start(self) -> None:
         closed = self.raws[-1]
-        self.assertNotIn(str(closed), self.window.correct.edits)
+        self.assertNotIn(str(closed), self.window.session.opened.edits)
         before = self.small(closed)
         self.window.session.use_recipe({"exposure": 2.5}, "bright", "all")
         self.settle()
@@ -110,16 +111,16 @@ class Starts(WindowTest):
     def test_the_setting_changes_all_that_was_never_edited(self) -> None:
         closed, starting = self.raws[-1], self.window.session.starting
         ledger = self.window.correct.ledger
-        ledger.starts[False].trigger()
+        ledger.head.starts[False].trigger()
         self.assertEqual(self.window.correct.edit.recipe, Recipe())
         self.wait(starting.worker.idle)
         self.app.processEvents()
         expected = small_picture(Developer(open_source(closed)), Recipe()).astype(float)
         self.wait(lambda: np.abs(self.small(closed) - expected).mean() < 3)
         self.assertEqual(load_settings().start, "defaults")
-        ledger.starts[True].trigger()
+        ledger.head.starts[True].trigger()
         self.assertEqual(self.window.correct.edit.recipe, suggested(self.card))
-        self.assertTrue(ledger.starts[True].isChecked() and not ledger.starts[False].isChecked())
+        self.assertTrue(ledger.head.starts[True].isChecked() and not ledger.head.starts[False].isChecked())
 
     def test_the_preview_stays_until_the_suggestions_are_known(self) -> None:
         """Flat default values are never shown in between."""

@@ -77,7 +77,7 @@ class Board(IntakeTest):
         self.assertEqual(facts["spoilt"], ("cannot be opened", "warning"))
         self.assertEqual(facts["pans-001"], ("no raw", "warning"))
         self.assertIn("clipped in", facts["pans-007"][0])
-        self.assertIn("9 of 9", self.window.measured.text())
+        self.assertIn("9 of 9", self.window.status_bar.measured.text())
         self.assertIn("a raw takes", self.page.summary.text())
         sets = {g.kind: set_fact(g, self.window.shoot.reports)[0] for g in self.window.shoot.sets if g.kind != "single"}
         self.assertIn("spans", sets["bracket"])
@@ -331,7 +331,7 @@ class Card(IntakeTest):
         self.settle()
         shot = self.page.shot
         assert shot is not None
-        card = self.window.shoot.card_of(shot)
+        card = self.window.shoot.phones.card_of(shot)
         assert card is not None
         self.assertEqual((card.isos, card.lenses[0].focal_35mm, len(card.seconds)), ((50, 100), 24.0, 40))
         self.assertIn("Digital zoom 1.1×", self.page.reading.advice_text.text())  # 26 mm is now a crop of 24 mm
@@ -340,7 +340,7 @@ class Card(IntakeTest):
         self.card("card-003")
         shot = self.page.shot
         assert shot is not None
-        learnt = self.window.shoot.viewfinder(shot)
+        learnt = self.window.shoot.phones.viewfinder(shot)
         assert learnt is not None
         texts = [w.text() for w in self.page.reading.rows.findChildren(type(self.page.reading.advice_text))]
         self.assertTrue(

@@ -20,7 +20,7 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.export import queue
 from bruto.output_planner import Outputs
-from bruto.shoot.sidecar import sidecar_path
+from bruto.shoot.sidecar_places import sidecar_path
 from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 
@@ -42,10 +42,10 @@ class KeyboardWalk(WindowTest):
         self.settle()
         self.assertEqual(edit.recipe.exposure, edit.suggestions["exposure"].value)
         self.assertGreater(self.picture().mean(), plain.mean() + 5)
-        QTest.mouseClick(ledger.all_button, LEFT)
+        QTest.mouseClick(ledger.head.all_button, LEFT)
         self.settle()
         self.assertEqual(edit.open_suggestions(), [])
-        self.assertFalse(ledger.all_button.isEnabled())
+        self.assertFalse(ledger.head.all_button.isEnabled())
         taken = self.picture()
 
         # move a tone handle on the light strip: its foot up lifts the shadows
@@ -118,13 +118,13 @@ class KeyboardWalk(WindowTest):
             found = np.asarray(image)
         np.testing.assert_array_equal(found, Developer(open_source(edit.path)).render(edit.recipe))
         self.app.processEvents()
-        row = next(iter(w.export.rows.values()))
+        row = next(iter(w.export.jobs.rows.values()))
         self.assertTrue(row.state.text().startswith("done"))
 
         # everything taken back again
         self.task(Task.CORRECT)
         while edit.can_undo:
-            QTest.mouseClick(ledger.undo_button, LEFT)
+            QTest.mouseClick(ledger.head.undo_button, LEFT)
         self.settle()
         self.assertEqual(edit.recipe, Recipe())
         np.testing.assert_array_equal(self.picture(), plain)
@@ -144,7 +144,7 @@ class Subjects(WindowTest):
             return aligned(*pictures)
 
         self.enterContext(mock.patch("bruto.session.comparison.aligned", slow))
-        QTest.mouseClick(self.window.task_buttons[Task.COMPARE], LEFT)
+        QTest.mouseClick(self.window.top.task_buttons[Task.COMPARE], LEFT)
         self.wait(held.is_set)
 
     def test_a_merge_that_ends_while_compare_works_leaves_both_shown(self) -> None:

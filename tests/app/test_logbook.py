@@ -105,8 +105,8 @@ class Looking(WindowTest):
     def test_the_hand_is_learnt_and_advice_and_the_card_tell_it(self) -> None:
         """Of the made-up shots before: what nine of ten hold goes into the advice, all of it stands on the card."""
         shoot = self.window.shoot
-        self.wait(lambda: bool(shoot.hands))
-        steady = shoot.hands["Vessar Tide 4"].steady_35mm
+        self.wait(lambda: bool(shoot.phones.hands))
+        steady = shoot.phones.hands["Vessar Tide 4"].steady_35mm
         self.assertTrue(0.3 < steady / (LIMIT_S_MM * math.exp(-1.28 * SPREAD)) < 2.5)
         self.choose_shoot(self.title)
         card = self.window.asking.show_card()

@@ -19,7 +19,7 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.dng_writer import write_dng
 from bruto.merge.merger import merge
 from bruto.merge.reader import UNREAD
-from bruto.simphone.capture import tags_of
+from bruto.simphone.capture_files import tags_of
 from bruto.simphone.night import NightPhone
 from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
@@ -161,14 +161,14 @@ class Hand(WindowTest):
             QTest.mouseClick(self.page.go, LEFT)
             self.wait(begun.is_set)
             for _ in range(2):
-                QTest.mouseClick(self.window.task_buttons[Task.MERGE], LEFT)
+                QTest.mouseClick(self.window.top.task_buttons[Task.MERGE], LEFT)
                 bracket = next(s for s in self.window.shoot.shots if s.name.startswith("boiling"))
                 self.window.choose(bracket)
                 self.app.processEvents()
                 QTest.mouseClick(self.page.go, LEFT)
             merging = self.window.session.merging
             self.assertEqual(len(merging.waiting), 2)
-            QTest.mouseClick(self.page.waiting.itemAt(1).widget(), LEFT)
+            QTest.mouseClick(self.page.running.waiting.itemAt(1).widget(), LEFT)
             self.assertEqual(len(merging.waiting), 1)
             go.set()
             self.wait(lambda: not merging.running and not merging.waiting)

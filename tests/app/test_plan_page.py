@@ -68,8 +68,8 @@ class Plans(WindowTest):
         side.date.setDate(QDate(2026, 8, 12))
         self.reckoned()
         self.assertEqual((self.document.plan.latitude, self.document.plan.date), (41.5, "2026-08-12"))
-        QTest.mouseClick(page.night, LEFT)
-        self.assertIn("22:", page.status.text())
+        QTest.mouseClick(page.sky.night, LEFT)
+        self.assertIn("22:", page.sky.status.text())
         self.pick(side.add, "Star trail")
         self.reckoned()
         planned = self.document.planned
@@ -115,12 +115,12 @@ class Plans(WindowTest):
     def test_the_demo_has_a_plan_and_its_shots_are_shown_on_their_axis(self) -> None:
         page = self.page
         self.assertEqual(self.document.plan.name, "Pans and pump, midsummer")
-        self.assertTrue(page.by_day)  # the first is one of the day
+        self.assertTrue(page.sky.by_day)  # the first is one of the day
         self.assertEqual(page.side.list.count(), 5)
         row = page.side.list.visualItemRect(page.side.list.item(4)).center()
         QTest.mouseClick(page.side.list.viewport(), LEFT, pos=row)
         self.reckoned()
-        self.assertFalse(page.by_day)
+        self.assertFalse(page.sky.by_day)
         self.assertIn("Centre of the Milky Way", self.calculation.sky.night.tracks)
         self.assertEqual(self.document.planned.kind, "trail")
         self.assertIn("gaps of", " ".join(text for _, text, _ in self.calculation.forecast().lines()))
@@ -177,7 +177,7 @@ class Plans(WindowTest):
         self.reckoned()
         before = self.document.plan
         for widget in (page.ledger.rows["iso"].spin, page.ledger.rows["at"].spin, page.side.date, page.side.numbers[
-            "latitude"], page.side.dark, page.target, page.ledger.kind):  # fmt: skip
+            "latitude"], page.side.dark, page.sky.target, page.ledger.kind):  # fmt: skip
             self.assertFalse(widget.hasFocus())
             wheel(widget, 2)
         self.reckoned()
@@ -209,7 +209,7 @@ class Plans(WindowTest):
         self.reckoned()
         self.document.change(place="", latitude=0.0, longitude=0.0, zone="")
         self.reckoned()
-        self.assertIn("Type the place on the left", page.status.text())
+        self.assertIn("Type the place on the left", page.sky.status.text())
         field = page.side.texts["place"]
         field.setFocus()
         QTest.keyClicks(field, "orr")
@@ -228,8 +228,8 @@ class Plans(WindowTest):
         page = self.page
         self.typed(page.side.numbers["latitude"].lineEdit(), "78")
         self.reckoned()
-        page._turn(False)
-        self.assertIn("polar day", page.status.text())
+        page.sky.turn_to(False)
+        self.assertIn("polar day", page.sky.status.text())
         self.typed(page.side.texts["zone"], "No/Where")
         self.assertEqual(self.document.plan.zone, "CET")
         self.document.choose(3)

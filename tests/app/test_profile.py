@@ -11,8 +11,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from bruto.app.ledger.profile_row import FROM_FILE
-from bruto.container.profile import CameraProfile, HueSatMap, write_profile
+from bruto.container.profile import CameraProfile, HueSatMap
 from bruto.tasks import Task
+from tests.again import write_profile
 from tests.app.windows import LEFT, WindowTest
 from tests.shots import SMALL, copy_of, taken
 

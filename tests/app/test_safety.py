@@ -31,7 +31,8 @@ from bruto.errors import FileProblem
 from bruto.export import queue
 from bruto.export.preset import ExportPreset
 from bruto.output_planner import Outputs
-from bruto.shoot.sidecar import load_sidecar, sidecar_path
+from bruto.shoot.sidecar import load_sidecar
+from bruto.shoot.sidecar_places import sidecar_path
 from bruto.tasks import Task
 from tests.again import write_dng
 from tests.app.windows import LEFT, WindowTest
@@ -61,7 +62,7 @@ class Texts(WindowTest):
         edit = self.window.correct.edit
         assert edit is not None
         edit.change(MARKUP, exposure=0.3)
-        edit.keep_version(MARKUP)
+        edit.versions.keep(MARKUP)
         self.window.say(MARKUP)
         shown = ""
         for shot in list(self.window.shoot.shots):
@@ -142,7 +143,7 @@ class RightShot(WindowTest):
         with mock.patch("bruto.session.edit.save_sidecar", side_effect=FileProblem("the disk is full")):
             edit.change("exposure", exposure=0.6)
             self.window.correct.save()
-            self.assertEqual(self.window.saved.text(), "NOT SAVED")
+            self.assertEqual(self.window.status_bar.saved.text(), "NOT SAVED")
             asked: list[tuple] = []
             self.window.confirm = lambda *text: asked.append(text) or False  # type: ignore[func-returns-value]
             self.window.close()
@@ -297,9 +298,9 @@ class Unfinished(WindowTest):
         edit = self.window.correct.edit
         assert edit is not None
         edit.change("exposure", exposure=0.4)
-        self.assertEqual(self.window.saved.text(), "not saved yet")
+        self.assertEqual(self.window.status_bar.saved.text(), "not saved yet")
         self.choose("pans-001")
         self.assertTrue(sidecar_path(edit.path).is_file())
-        self.assertEqual(self.window.saved.text(), "")
+        self.assertEqual(self.window.status_bar.saved.text(), "")
         self.choose("card-003")
-        self.assertEqual(self.window.saved.text(), "saved")
+        self.assertEqual(self.window.status_bar.saved.text(), "saved")

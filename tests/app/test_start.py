@@ -105,7 +105,7 @@ class Start(WindowTest):
         QTest.mouseClick(dialog.yes, LEFT)
         self.assertEqual(page.buttons["undo"].text(), "Ctrl+J")
         for keys, tip in (("F12", "Whole picture (F12)"), ("", "Whole picture"), ("F2", "Whole picture (F2)")):
-            self.assertEqual(self.window.set_keys("zoom", keys), "")
+            self.assertEqual(self.window.commands.set_keys("zoom", keys), "")
             self.assertEqual(self.window.correct.fit_button.toolTip().strip(), tip)
         self.window.activateWindow()
         self.choose("card-003")
@@ -118,7 +118,7 @@ class Start(WindowTest):
         QTest.keyClick(self.window, KEY.Key_J, CTRL)
         self.assertEqual(edit.recipe.exposure, 0.0)
         self.again()
-        self.assertEqual(self.window.keys_of("undo"), "Ctrl+J")
+        self.assertEqual(self.window.commands.keys_of("undo"), "Ctrl+J")
 
     def test_a_command_is_found_and_done(self) -> None:
         self.choose("card-003")
@@ -135,16 +135,16 @@ class Start(WindowTest):
     def test_messages_are_kept_and_good_news_is_not_red(self) -> None:
         self.window.say("That cannot be.")
         self.assertEqual(
-            (self.window.message.objectName(), self.window.messages.button.text()), ("warning", "Messages 1")
+            (self.window.message.objectName(), self.window.status_bar.messages.button.text()), ("warning", "Messages 1")
         )
         self.window.tell("Done.")
         self.assertEqual(self.window.message.objectName(), "good")
         QTest.keyClick(self.window, KEY.Key_M, CTRL)
         self.app.processEvents()
-        self.assertTrue(self.window.drawer.isVisible())
-        labels = [w.text() for w in self.window.drawer.findChildren(Label)]
+        self.assertTrue(self.window.status_bar.drawer.isVisible())
+        labels = [w.text() for w in self.window.status_bar.drawer.findChildren(Label)]
         self.assertTrue(any(t.endswith("That cannot be.") for t in labels))
-        self.assertEqual(self.window.messages.button.text(), "Messages")
+        self.assertEqual(self.window.status_bar.messages.button.text(), "Messages")
         self.window.correct.stage.setFocus()
         QTest.keyClick(self.window, KEY.Key_Escape)
-        self.assertFalse(self.window.drawer.isVisible())
+        self.assertFalse(self.window.status_bar.drawer.isVisible())

@@ -35,7 +35,7 @@ class Versions(DevelopTest):
         self.settle()
         dull = self.picture()
         self.page.versions.fill()
-        self.page.versions.edit.use_version("brighter")  # type: ignore[union-attr]
+        self.page.versions.edit.versions.use("brighter")  # type: ignore[union-attr]
         self.settle()
         self.assertEqual(self.edit.recipe.exposure, 0.8)
         self.assertGreater(self.changed(dull), 10)
@@ -55,10 +55,10 @@ class Versions(DevelopTest):
         self.edit.message.connect(text.append)
         self.edit.sidecar.versions["odd"] = {"exposure": 99}
         before = self.edit.recipe
-        self.assertFalse(self.edit.use_version("odd"))
+        self.assertFalse(self.edit.versions.use("odd"))
         self.assertEqual(self.edit.recipe, before)
         self.assertIn("exposure", text[0])
-        self.assertFalse(self.edit.use_version("never was"))
+        self.assertFalse(self.edit.versions.use("never was"))
         assert self.page.shot is not None
         save_sidecar(self.page.shot.main, self.edit.sidecar)
         self.assertIn("odd", load_sidecar(self.page.shot.main)[0].versions)  # nothing is lost
@@ -136,7 +136,7 @@ class OutOfRange(DevelopTest):
             QTest.keyClick(self.window, KEY.Key_G, Qt.KeyboardModifier.ControlModifier)
             self.settle()
             self.assertIsNotNone(self.page.stage.marks)
-            self.assertIn(wanted, self.window.timing.text())
+            self.assertIn(wanted, self.window.status_bar.timing.text())
         QTest.keyClick(self.window, KEY.Key_G, Qt.KeyboardModifier.ControlModifier)
         self.settle()
         self.assertIsNone(self.page.stage.marks)

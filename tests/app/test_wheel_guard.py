@@ -83,7 +83,7 @@ class Hand(WindowTest):
             for widget in self.widgets():
                 if widget.focusPolicy() == Qt.FocusPolicy.NoFocus or not widget.isEnabled():
                     continue
-                self.window.task_buttons[Task.INTAKE].setFocus()
+                self.window.top.task_buttons[Task.INTAKE].setFocus()
                 self.app.processEvents()
                 before = pixels(widget.grab().toImage())
                 widget.setFocus(Qt.FocusReason.TabFocusReason)
@@ -255,10 +255,10 @@ class LedgerByKeys(WindowTest):
     def test_a_row_is_found_by_a_part_of_its_name(self) -> None:
         opened = self.ledger.open_groups()
         QTest.keyClick(self.window, KEY.Key_F, Qt.KeyboardModifier.ControlModifier)
-        QTest.keyClicks(self.ledger.row_finder, "local c")
+        QTest.keyClicks(self.ledger.head.row_finder, "local c")
         shown = [f for f, r in self.ledger.rows.items() if r.isVisible()]
         self.assertEqual(
             shown, ["haze", "local_contrast_fine", "local_contrast_medium", "local_contrast_broad"]
         )  # the group says it, too
-        self.ledger.row_finder.clear()
+        self.ledger.head.row_finder.clear()
         self.assertEqual(self.ledger.open_groups(), opened)

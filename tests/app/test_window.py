@@ -19,7 +19,8 @@ from bruto.app.widgets import theme
 from bruto.develop.recipe import Recipe
 from bruto.export import queue
 from bruto.merge.merger import merge
-from bruto.shoot.sidecar import load_sidecar, sidecar_path
+from bruto.shoot.sidecar import load_sidecar
+from bruto.shoot.sidecar_places import sidecar_path
 from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 
@@ -110,7 +111,7 @@ class DevelopRows(WindowTest):
         for field, row in self.window.correct.ledger.rows.items():
             if field in self.edit.suggestions:
                 self.assertEqual(row.evidence.text(), self.edit.suggestions[field].evidence)
-        self.assertIn("EV", self.window.correct.ledger.tone_evidence.text())
+        self.assertIn("EV", self.window.correct.ledger.tone.evidence.text())
 
     def test_white_is_picked_in_the_picture(self) -> None:
         develop = self.window.correct
@@ -240,7 +241,7 @@ class StageMoves(WindowTest):
         self.choose("card-003")
         QTest.mouseMove(self.window.correct.stage, self.middle(self.window.correct.stage))
         self.app.processEvents()
-        self.assertRegex(self.window.pointer.text(), r"L\* \d+")
+        self.assertRegex(self.window.status_bar.pointer.text(), r"L\* \d+")
 
 
 class States(WindowTest):
@@ -297,7 +298,7 @@ class States(WindowTest):
         self.assertEqual(self.window.correct.tag.text(), "PICTURE ONLY, developed")
         self.assertIn("cannot be recovered", self.window.correct.ledger.notice.text())
         before = self.picture()
-        QTest.mouseClick(self.window.correct.ledger.all_button, LEFT)
+        QTest.mouseClick(self.window.correct.ledger.head.all_button, LEFT)
         self.settle()
         self.assertGreater(np.abs(self.picture().astype(int) - before).mean(), 0.5)
         self.task(Task.COMPARE)
@@ -349,9 +350,9 @@ class States(WindowTest):
 
         with mock.patch("bruto.merge.merger.merge", once_stopped):
             QTest.mouseClick(self.window.merge.go, LEFT)
-            QTest.mouseClick(self.window.merge.stop_button, LEFT)
+            QTest.mouseClick(self.window.merge.running.stop, LEFT)
             go.set()
-            self.wait(lambda: not self.window.merge.progress.isVisible())
+            self.wait(lambda: not self.window.merge.running.bar.isVisible())
         self.assertFalse(self.window.merge.open_button.isVisible())
         self.assertEqual(set(self.folder.iterdir()), files)
 

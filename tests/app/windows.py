@@ -109,7 +109,7 @@ class WindowTest(unittest.TestCase):
         self.settle()
 
     def task(self, name: str) -> None:
-        QTest.mouseClick(self.window.task_buttons[name], LEFT)
+        QTest.mouseClick(self.window.top.task_buttons[name], LEFT)
         self.settle()
 
     def picture(self) -> np.ndarray:

@@ -19,18 +19,19 @@ from bruto.align.registration import normalised, register
 from bruto.cli import app
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import encode_srgb, picture_to_lab
+from bruto.compare.edges import edge_overshoot, edge_width, edges_of
 from bruto.compare.maps import difference_map, lab_of_codes
-from bruto.compare.measures import MEASURES, edge_overshoot, edge_width, edges_of, oklab_of_lab
+from bruto.compare.measures import MEASURES, oklab_of_lab
 from bruto.compare.metrics import compare, sentences
 from bruto.compare.push import ADDED, RAW_ONLY, SCALED, TAKEN, cannot_act, pushed
 from bruto.compare.raw_worth import lost, worth
 from bruto.compare.regions import places_of
 from bruto.compare.sources import Developed, Finished, sharp_pair, side_of
 from bruto.container.orientation import orient
-from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
 from bruto.develop.recipe_values import Handle, Tone
+from bruto.develop.rectangle import Rectangle, stored_rect
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError
 from bruto.simphone.capture import Phone

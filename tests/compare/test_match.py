@@ -19,7 +19,8 @@ from bruto.compare.match.solver import Match, match
 from bruto.compare.match.tone import match_exposure
 from bruto.container.picture import read_picture
 from bruto.develop.pipeline import Developer
-from bruto.develop.recipe import Recipe, load_recipe
+from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_files import load_recipe
 from bruto.develop.recipe_values import LocalTone
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError, Cancelled

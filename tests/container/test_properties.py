@@ -19,7 +19,8 @@ from bruto.container.linearisation import linearise
 from bruto.container.opcodes import parse_gain_map, parse_opcodes
 from bruto.container.orientation import as_stored, orient
 from bruto.container.picture import read_picture
-from bruto.container.profile import gain_table_body, parse_gain_table, read_profile
+from bruto.container.profile import parse_gain_table, read_profile
+from bruto.container.profile_writer import gain_table_body
 from bruto.container.quick_metadata import read_quick_metadata
 from bruto.container.raw_frame import RawFrame
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, parse_trim, parse_vignette, parse_warp

@@ -7,9 +7,9 @@ import unittest
 import numpy as np
 
 from bruto.develop.areas import Area
-from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
+from bruto.develop.rectangle import Rectangle
 from bruto.develop.source import open_source
 from bruto.develop.steps.step_order import POINT_STEPS, RAW_STEPS
 from tests.shots import SMALL, raw_of

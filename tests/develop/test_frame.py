@@ -20,9 +20,11 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.orientation import orient
 from bruto.container.raw_frame import RawFrame
 from bruto.develop.analysis.lines import camera_pose, find_lines
-from bruto.develop.frame_geometry import Rectangle, focal_px, geometry_of, largest_inside, rotation, shrunk_inside
+from bruto.develop.frame_geometry import geometry_of
+from bruto.develop.perspective import focal_px, largest_inside, rotation, shrunk_inside
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, recipe_from
+from bruto.develop.rectangle import Rectangle
 from bruto.develop.source import source_of_raw
 from bruto.develop.suggest.frame import suggest_frame
 from bruto.errors import BrutoError

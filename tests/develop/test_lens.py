@@ -16,10 +16,11 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.linearisation import linearise
 from bruto.container.raw_frame import RawFrame, RawMeta
 from bruto.container.warps import WARP_FISHEYE, WARP_RECTILINEAR, Vignette, Warp, source_places
-from bruto.develop.frame_geometry import Rectangle, clipped_or_near, geometry_of
+from bruto.develop.frame_geometry import clipped_or_near, geometry_of
 from bruto.develop.linear_preview import plain_view
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
+from bruto.develop.rectangle import Rectangle
 from bruto.develop.source import source_of_raw
 from tests.shots import MIDDLE, raw_of
 

@@ -9,7 +9,8 @@ from pydantic import ValidationError
 
 from bruto.color.spaces import decode_srgb, space
 from bruto.develop.pipeline import Developer
-from bruto.develop.recipe import Recipe, sentence
+from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_text import sentence
 from bruto.develop.recipe_values import LocalTone
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError
@@ -88,7 +89,7 @@ class Field(unittest.TestCase):
     def test_files_and_pieces_agree(self) -> None:
         recipe = with_field(np.random.default_rng(1).normal(0, 0.4, (9, 12, 8)))
         whole = self.developer.render(recipe)
-        from bruto.develop.frame_geometry import Rectangle
+        from bruto.develop.rectangle import Rectangle
 
         part = self.developer.view(recipe, 1, Rectangle(100, 80, 120, 90))
         self.assertLess(np.abs(whole[80:170, 100:220].astype(int) - part).mean(), 0.6)

@@ -14,7 +14,7 @@ from scipy.interpolate import CubicSpline, RegularGridInterpolator
 
 from bruto.color.spaces import decode_srgb, encode_srgb, lightness, luminance_of, xyz_d50_to_working
 from bruto.container.color_model import camera_to_working, xy_to_neutral
-from bruto.container.profile import Calibration, CameraProfile, GainTableMap, HueSatMap, write_profile
+from bruto.container.profile import Calibration, CameraProfile, GainTableMap, HueSatMap
 from bruto.container.raw_frame import RawFrame, RawMeta
 from bruto.develop.pipeline import Developer
 from bruto.develop.profiles import MATRIX, choices, chosen, hue_sat_for, with_profile
@@ -23,6 +23,7 @@ from bruto.develop.recipe_values import Handle, Tone
 from bruto.develop.source import source_of_raw
 from bruto.develop.steps.profile_look import ROMM_TO_XYZ_D50, look_of, look_row
 from bruto.develop.steps.tone import curve
+from tests.again import write_profile
 
 W, H = 96, 64
 FROM_ROMM = xyz_d50_to_working() @ ROMM_TO_XYZ_D50

@@ -15,7 +15,8 @@ from bruto.develop.analysis.mixed_light import TwoLights, two_lights
 from bruto.develop.pipeline import Developer
 from bruto.develop.source import open_source
 from bruto.develop.suggest.white import suggest_white
-from bruto.simphone.capture import Phone, save
+from bruto.simphone.capture import Phone
+from bruto.simphone.capture_files import save
 from tests.shots import MIDDLE
 
 SCENES = ("pans", "boiling-house", "crystals")

@@ -16,12 +16,12 @@ from bruto.color.difference import delta_e00
 from bruto.color.spaces import decode_srgb, encode_srgb, picture_to_lab
 from bruto.container.orientation import orient
 from bruto.container.raw_frame import RawFrame
-from bruto.develop import pipeline
+from bruto.develop import tiles
 from bruto.develop.analysis.scene_light import scene_light
 from bruto.develop.bands import StepFailed
-from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
+from bruto.develop.rectangle import Rectangle, stored_rect
 from bruto.develop.source import open_source, source_of_raw
 from bruto.develop.steps.step_order import POINT_STEPS, RAW_STEPS
 from bruto.develop.suggest.suggester import suggest_all, take_all
@@ -103,11 +103,11 @@ class Views(unittest.TestCase):
     def test_tiles_leave_no_seam(self) -> None:
         developer = developer_of("pans", size=MIDDLE, seed=31)
         whole = developer.render(Recipe(), bits=16)
-        tile, pipeline.TILE = pipeline.TILE, 200
+        tile, tiles.TILE = tiles.TILE, 200
         try:
             pieces = Developer(developer.source).render(Recipe(), bits=16)
         finally:
-            pipeline.TILE = tile
+            tiles.TILE = tile
         difference = np.abs(whole.astype(int) - pieces)[..., 1]
         self.assertLess(float(difference.mean()), 20)  # of 65535
         for seam in (200, 400, 600):

@@ -8,11 +8,12 @@ import unittest
 from pathlib import Path
 
 from bruto.develop.field_ui import shown
-from bruto.develop.recipe import SCHEMA, Recipe, load_recipe, recipe_from, save_recipe
+from bruto.develop.recipe import SCHEMA, Recipe, recipe_from
+from bruto.develop.recipe_files import load_recipe, save_recipe
 from bruto.develop.recipe_values import HANDLE_NAMES, Tone
 from bruto.errors import BrutoError
 from bruto.session.edit import Edit
-from bruto.shoot.sidecar import sidecar_path
+from bruto.shoot.sidecar_places import sidecar_path
 
 
 class Values(unittest.TestCase):

@@ -8,7 +8,7 @@ import unittest
 import numpy as np
 
 from bruto.develop import rgb_rows
-from bruto.develop.demosaic import bin_quads
+from bruto.develop.quads import bin_quads
 from bruto.develop.rgb_rows import lines
 from bruto.develop.steps.local_contrast import fine_local_contrast
 from bruto.develop.steps.noise import reduce_noise

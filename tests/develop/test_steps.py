@@ -15,8 +15,9 @@ from scipy.fft import dct
 from skimage import data, restoration
 
 from bruto.color.spaces import D65_XYZ, decode_srgb, encode_srgb, lightness, space, working_to, xyz_to_lab
-from bruto.develop.demosaic import bin_quads, color_offsets, demosaic
+from bruto.develop.demosaic import color_offsets, demosaic
 from bruto.develop.noise_coefficients import coefficient_noise
+from bruto.develop.quads import bin_quads
 from bruto.develop.recipe_values import HANDLE_NAMES, Handle, SplitTint, Tone
 from bruto.develop.steps import noise, sharpness
 from bruto.develop.steps.base_layer import Base, base_of

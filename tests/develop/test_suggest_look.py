@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from bruto.color.spaces import picture_to_lab
 from bruto.develop.analysis.lines import facade_turn, find_lines
 from bruto.develop.analysis.residual import Residual, detailed_pieces
-from bruto.develop.frame_geometry import rotation
+from bruto.develop.perspective import rotation
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import Source

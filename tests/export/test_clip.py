@@ -15,7 +15,8 @@ from bruto.cli import app
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError, Cancelled
 from bruto.export.clip import flicker, make_clip, usual_recipe
-from bruto.simphone.capture import FIRST_SHOT, Exposure, Phone, save
+from bruto.simphone.capture import FIRST_SHOT, Exposure, Phone
+from bruto.simphone.capture_files import save
 from bruto.storage.atomic_write import Target
 
 SIZE = (252, 188)

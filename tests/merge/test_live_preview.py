@@ -12,7 +12,7 @@ import numpy as np
 from bruto.merge import live_preview
 from bruto.merge.merger import merge
 from bruto.session.merge_jobs import LiveView, _Developing
-from bruto.simphone.capture import simulate
+from bruto.simphone.capture_files import simulate
 
 
 class TestLive(unittest.TestCase):

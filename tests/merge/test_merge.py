@@ -21,9 +21,10 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError, Cancelled
-from bruto.merge.frames import color_band, load_frame
+from bruto.merge.frames import load_frame
 from bruto.merge.merger import merge
 from bruto.merge.methods.bracket import bracket_variance
+from bruto.merge.planes import color_band
 from bruto.simphone.capture import Exposure, Phone
 from tests.again import write_dng
 from tests.container.test_dng import PREVIEW, tags

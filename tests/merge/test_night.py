@@ -25,7 +25,8 @@ from bruto.errors import BrutoError, Cancelled
 from bruto.merge.merger import merge
 from bruto.merge.methods.trails import TRAILS, TrailOptions, combine
 from bruto.merge.result import MergeResult
-from bruto.simphone.capture import Exposure, sample_tags
+from bruto.simphone.capture import Exposure
+from bruto.simphone.capture_files import sample_tags
 from bruto.simphone.night import SIDEREAL, NightEvent, NightFrame, NightPhone, save_frame
 from tests.truth import plain_linear
 

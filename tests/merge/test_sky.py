@@ -18,7 +18,7 @@ from bruto.merge.sky.arcs import TrailArc, catalogue, draw, missed
 from bruto.merge.sky.frame_assessment import FrameAssessment, plan
 from bruto.merge.sky.sky_rotation import SIDEREAL, SkyRotation, find_turning
 from bruto.merge.sky.stars import Spots, find_spots
-from bruto.simphone.capture import sample_tags
+from bruto.simphone.capture_files import sample_tags
 
 SIZE = (4032, 3024)
 TRUE = SkyRotation(np.array([0.05, -0.28, 0.9587]), 3000.0, -0.012, SIZE)

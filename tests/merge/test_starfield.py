@@ -19,8 +19,9 @@ from bruto.cli import app
 from bruto.cli.merge import add_merges
 from bruto.container.dng_reader import read_dng
 from bruto.errors import BrutoError
-from bruto.merge.frames import color_band, load_frame
+from bruto.merge.frames import load_frame
 from bruto.merge.merger import merge
+from bruto.merge.planes import color_band
 from bruto.merge.sky.sky_light import sky_light
 from bruto.simphone.night import NightEvent, NightFrame, NightPhone
 from tests.merge.test_night import EXPOSURE, recorded

@@ -17,23 +17,11 @@ from bruto.container.quick_metadata import QuickMetadata, read_quick_metadata
 from bruto.container.raw_frame import RawFrame
 from bruto.develop.source import source_of_raw
 from bruto.errors import BrutoError
-from bruto.phones.card import (
-    CardLens,
-    Mode,
-    PhoneCard,
-    card_from,
-    learn,
-    learn_pace,
-    learn_report,
-    load_card,
-    offer,
-    offer_for,
-    save_card,
-    written,
-)  # fmt: skip
+from bruto.phones.card import CardLens, Mode, PhoneCard, card_from, load_card, save_card, written
+from bruto.phones.card_learning import learn, learn_pace, learn_report, offer, offer_for
 from bruto.sensor.measurement import measure
 from bruto.simphone import sensor_model as sm
-from bruto.simphone.capture import sample_tags
+from bruto.simphone.capture_files import sample_tags
 from tests.shots import SMALL, raw_of
 
 

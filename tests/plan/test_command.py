@@ -21,7 +21,7 @@ from bruto.cli.main import main
 from bruto.cli.plan.options import number, numbers
 from bruto.container.dng_writer import write_dng
 from bruto.errors import BrutoError
-from bruto.simphone.capture import sample_tags
+from bruto.simphone.capture_files import sample_tags
 from tests.shots import SMALL, raw_of
 
 

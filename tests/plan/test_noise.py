@@ -34,7 +34,8 @@ from bruto.plan.noise import (
 from bruto.sensor import scene_range as scene_range_module
 from bruto.sensor.measurement import measure
 from bruto.sensor.scene_range import level_of, scene_range
-from bruto.simphone.capture import Exposure, Phone, tags_of
+from bruto.simphone.capture import Exposure, Phone
+from bruto.simphone.capture_files import tags_of
 
 ISOS = (50.0, 100.0, 200.0, 400.0, 800.0, 1600.0, 3200.0, 6400.0)
 TIMES = (1 / 100, 1 / 50, 1 / 25, 1 / 10, 0.25, 0.5, 1.0, 2.0, 4.0)

@@ -11,7 +11,8 @@ from bruto.develop.suggest.suggestion import Suggestion
 from bruto.errors import BrutoError
 from bruto.session.edit import Edit
 from bruto.session.shoot import Shoot, shot_facts
-from bruto.shoot.sidecar import load_sidecar, sidecar_path
+from bruto.shoot.sidecar import load_sidecar
+from bruto.shoot.sidecar_places import sidecar_path
 from tests.shots import SMALL, copy_of, raws_of, taken
 
 

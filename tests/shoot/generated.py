@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 
 from bruto.container.dng_tags import DngTags
 from bruto.container.dng_writer import write_dng
-from bruto.simphone.capture import calibrations, picture_bytes
+from bruto.simphone.capture import calibrations
+from bruto.simphone.capture_files import picture_bytes
 from bruto.storage.atomic_write import write_new
 
 SIZE = (96, 72)

@@ -18,7 +18,8 @@ from bruto.errors import BrutoError, FileProblem
 from bruto.shoot.folder import open_shoot
 from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import oriented_preview, read_shot
-from bruto.shoot.sidecar import Sidecar, existing_sidecar, load_sidecar, save_sidecar, sidecar_path
+from bruto.shoot.sidecar import Sidecar, existing_sidecar, load_sidecar, save_sidecar
+from bruto.shoot.sidecar_places import sidecar_path
 from tests.shots import SMALL, copy_of, raw_of, raws_of, taken
 
 

@@ -14,7 +14,8 @@ from bruto.container.dng_reader import read_dng
 from bruto.sensor.measurement import measure
 from bruto.sensor.report import SensorReport
 from bruto.shoot.similarity import SAME_VIEW, likeness
-from bruto.simphone.capture import Phone, save
+from bruto.simphone.capture import Phone
+from bruto.simphone.capture_files import save
 from tests.shots import MIDDLE
 
 TAKES = ((0, 0, 0.0), (20, -15, 0.0), (60, 30, -1.0))

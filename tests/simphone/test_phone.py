@@ -13,7 +13,8 @@ from bruto.color.spaces import picture_to_lab
 from bruto.errors import BrutoError
 from bruto.simphone import sensor_model as sm
 from bruto.simphone import spectral
-from bruto.simphone.capture import Exposure, Phone, simulate
+from bruto.simphone.capture import Exposure, Phone
+from bruto.simphone.capture_files import simulate
 from bruto.simphone.phone_processing import phone_map
 from bruto.simphone.scenes import SCENES, load_scene
 from bruto.simphone.tracer import trace

@@ -161,7 +161,7 @@ def _choosing() -> list[Command]:
 
 
 COMMANDS: tuple[Command, ...] = (
-    Command("open", tr("Open a folder…"), "Ctrl+O", lambda h: h.choose_folder(), "shoot"),
+    Command("open", tr("Open a folder…"), "Ctrl+O", lambda h: h.opener.choose_folder(), "shoot"),
     Command("start", tr("Start page"), "Ctrl+0", lambda h: h.set_task(Task.START), "shoot"),
     Command("import", tr("Import from a phone or card…"), "Ctrl+T", lambda h: h.asking.import_files(), "shoot", _shots),
     Command("card", tr("Card of this phone…"), "Ctrl+K", lambda h: h.asking.show_card(), "shoot", _open),
@@ -193,7 +193,7 @@ COMMANDS: tuple[Command, ...] = (
         "beside",
         tr("Before and after side by side"),
         "F4",
-        _corrected(lambda p: p.toggle_beside()),
+        _corrected(lambda p: p.reference.set_beside(not p.stage.beside)),
         "look",
         _correcting,
     ),
@@ -297,7 +297,7 @@ COMMANDS: tuple[Command, ...] = (
         "find-row",
         tr("Find a correction"),
         "Ctrl+F",
-        _corrected(lambda p: p.ledger.row_finder.setFocus()),
+        _corrected(lambda p: p.ledger.head.row_finder.setFocus()),
         "correct",
         _correcting,
     ),
@@ -333,9 +333,9 @@ COMMANDS: tuple[Command, ...] = (
         "frame",
         _open,
     ),
-    Command("find", tr("Find a command"), "Ctrl+Space", lambda h: h.find_command(), "window"),
-    Command("messages", tr("Messages"), "Ctrl+M", lambda h: h.show_messages(), "window"),
-    Command("theme", tr("Light or dim theme"), "Ctrl+D", lambda h: h.toggle_theme(), "window"),
+    Command("find", tr("Find a command"), "Ctrl+Space", lambda h: h.commands.find(), "window"),
+    Command("messages", tr("Messages"), "Ctrl+M", lambda h: h.status_bar.drawer.toggle(), "window"),
+    Command("theme", tr("Light or dim theme"), "Ctrl+D", lambda h: h.top.toggle_theme(), "window"),
     Command("quit", tr("Quit"), "Ctrl+Q", lambda h: h.close(), "window"),
 )
 

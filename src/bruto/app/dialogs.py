@@ -39,7 +39,7 @@ class Dialogs:
     def show_card(self) -> CardDialog | None:
         """The card of the phone that took the current shot."""
         shot = self.window.shoot.current
-        card = self.window.shoot.card_of(shot) if shot is not None else None
+        card = self.window.shoot.phones.card_of(shot) if shot is not None else None
         if card is None:
             self.window.say(tr("Choose a shot whose file names its phone."))
             return None

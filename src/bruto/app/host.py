@@ -18,6 +18,14 @@ class Host(Protocol):
     """See `asking.Dialogs`."""
     manners: Any
     """See `widgets.manners.WheelGuard`."""
+    commands: Any
+    """See `command_menu.CommandMenu`."""
+    opener: Any
+    """See `opener.Opener`."""
+    top: Any
+    """See `top_bar.TopBar`."""
+    status_bar: Any
+    """See `status_bar.StatusBar`."""
     thumbs: Any
     """See `widgets.thumbs.Thumbnails`."""
 
@@ -45,26 +53,8 @@ class Host(Protocol):
     def open_shoot(self, paths: list[str | Path], title: str = "") -> None:
         """Open a shoot and turn to where the user was in it, the first time to Intake."""
 
-    def choose_folder(self) -> None:
-        """Ask for a folder and open it."""
-
     def select(self, what: str) -> None:
         """Select "all" shots that are listed, or the "set" of the current one."""
-
-    def find_command(self) -> Any:
-        """The search for commands."""
-
-    def show_messages(self) -> None:
-        """The drawer of messages."""
-
-    def keys_of(self, name: str) -> str:
-        """The shortcut of a command, as the user has it."""
-
-    def set_keys(self, name: str, keys: str) -> str:
-        """Give a command another shortcut; returns why that cannot be, or ""."""
-
-    def toggle_theme(self) -> None:
-        """Light by day, dim by night."""
 
     def say(self, text: str) -> None:
         """Show a message."""

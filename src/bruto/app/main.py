@@ -102,7 +102,7 @@ def run(
         if paths:
             window.open_shoot(list(paths), title)
         if demo:
-            window.shoot_demo(Path(paths[0]), night)
+            window.opener.shoot_demo(Path(paths[0]), night)
 
     QTimer.singleShot(0, begin)
     if screenshot is not None:

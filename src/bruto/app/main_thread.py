@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 
 class MainThreadCalls(QObject):
@@ -21,3 +21,12 @@ class MainThreadCalls(QObject):
 
     def _do(self, call: Callable[[], None]) -> None:
         call()
+
+
+def single_shot(owner: QObject, after_ms: int, call: Callable[[], None]) -> QTimer:
+    """A timer that calls once, so long after it was last started."""
+    timer = QTimer(owner)
+    timer.setSingleShot(True)
+    timer.setInterval(after_ms)
+    timer.timeout.connect(call)
+    return timer

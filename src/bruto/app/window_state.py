@@ -28,7 +28,7 @@ class WindowState:
         paths = [str(Path(p).absolute()) for p in shoot.paths]
         current = shoot.current
         selected = sum(v in KEEP_OR_BEST for v in shoot.verdicts.values())
-        task = self.window.task() if self.window.task() in self.window.task_buttons else ""
+        task = self.window.task() if self.window.task() in self.window.top.task_buttons else ""
         now = RecentShoot(
             paths, shoot.title, datetime.now().isoformat(timespec="seconds"), len(shoot.shots), selected,
             "" if current is None else str(current.main.absolute()), task, not self.window.correct.stage.fit,
@@ -40,7 +40,7 @@ class WindowState:
         known = self.window.session.settings
         self.window.folded.update(known.folded)
         if known.theme == "dim" and theme.current() is theme.LIGHT:
-            self.window.toggle_theme()
+            self.window.top.toggle_theme()
         if known.groups is not None:
             self.window.correct.ledger.set_open_groups(known.groups)
         self.window.intake.use_order(known.sort, known.only)

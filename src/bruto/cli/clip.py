@@ -26,7 +26,7 @@ def clip(
     """Develop a sequence alike, without flicker, to a clip. Without a recipe: by the values of its first edited frame,
     else by those suggested for the one in the middle.
     """
-    from bruto.develop.recipe import load_recipe
+    from bruto.develop.recipe_files import load_recipe
     from bruto.export.clip import make_clip, usual_recipe
     from bruto.output_planner import Outputs
 

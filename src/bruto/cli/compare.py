@@ -35,7 +35,7 @@ def compare(
 ) -> None:
     """Compare two files of one scene: raw, merged or picture; or each raw of a folder with its picture."""
     from bruto.compare.push import cannot_act
-    from bruto.develop.recipe import load_recipe
+    from bruto.develop.recipe_files import load_recipe
 
     if report is not None and report.suffix.lower() not in PAGES:
         raise BrutoError(tr("A report ends in .html, .pdf or .csv, not in '{suffix}'.", suffix=report.suffix))
@@ -150,7 +150,7 @@ def match(
     from bruto.compare.match.solver import match as solve
     from bruto.compare.metrics import COMPARE_EDGE
     from bruto.compare.sources import Developed, Finished, side_of
-    from bruto.develop.recipe import save_recipe
+    from bruto.develop.recipe_files import save_recipe
     from bruto.output_planner import Outputs
 
     chosen = parts_of(parts) or tuple(PARTS)

@@ -36,7 +36,7 @@ def simulate(
     as_json: JsonFlag = False,
 ) -> None:
     """Take shots with the simulated phone."""
-    from bruto.simphone.capture import simulate as take
+    from bruto.simphone.capture_files import simulate as take
     from bruto.simphone.optics import Mishap
 
     try:

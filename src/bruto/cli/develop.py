@@ -38,7 +38,8 @@ def develop(
     first = files[0]
     ahead = read_ahead(first)  # while all that follows is loaded
     from bruto.develop.pipeline import Developer
-    from bruto.develop.recipe import Recipe, load_recipe
+    from bruto.develop.recipe import Recipe
+    from bruto.develop.recipe_files import load_recipe
     from bruto.develop.suggest.suggester import suggest_all, take_all
     from bruto.export.encoders import check_preset
     from bruto.export.preset import ExportPreset

@@ -88,7 +88,7 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
 @app.command()
 def measure(file: Path, as_json: JsonFlag = False) -> None:
     """Measure clipping, headroom, noise and range of a raw, with advice for the next shot."""
-    from bruto.phones.card import offer_for
+    from bruto.phones.card_learning import offer_for
     from bruto.sensor.measure_cache import measured
 
     r = measured(file, offer_for(file))

@@ -24,7 +24,7 @@ from bruto.compare.match.solver import Match
 from bruto.compare.metrics import Comparison, sentences
 from bruto.compare.regions import Region, places_of
 from bruto.compare.sources import Developed, SharpPair, Side, sharp_pair
-from bruto.develop.frame_geometry import Rectangle
+from bruto.develop.rectangle import Rectangle
 from bruto.errors import BrutoError
 from bruto.storage.atomic_write import Target, write_new
 

@@ -20,9 +20,9 @@ from bruto.compare.push import pushed
 from bruto.container.dng_reader import is_raw
 from bruto.container.orientation import orient
 from bruto.container.picture import PictureFile, is_picture, read_picture
-from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
+from bruto.develop.rectangle import Rectangle, stored_rect
 from bruto.develop.sensor_image import COARSEST
 from bruto.develop.source import open_source, source_of_picture
 from bruto.develop.suggest.suggester import suggest_all, take_all

@@ -13,7 +13,8 @@ from bruto.container.corrections import Correction, write_correction
 from bruto.container.merge_record import TAG as MERGED_TAG
 from bruto.container.merge_record import private_of
 from bruto.container.opcodes import GAIN_MAP, gain_map_body, write_opcodes
-from bruto.container.profile import CALIBRATION, COLOR, FORWARD, ILLUMINANT, Calibration, CameraProfile, profile_entries
+from bruto.container.profile import CALIBRATION, COLOR, FORWARD, ILLUMINANT, Calibration, CameraProfile
+from bruto.container.profile_writer import profile_entries
 from bruto.container.raw_frame import CFA_LETTERS, GainMap, GpsPlace, SemanticMask
 from bruto.container.warps import VIGNETTE, Vignette, Warp, write_vignette, write_warp
 

@@ -22,7 +22,7 @@ from PIL import Image
 from bruto.container.dng_tags import LONG, SHORT, DngTags, Entry, file_entries, gps_entries, raw_entries
 from bruto.container.exif_ifd import exif_entries
 from bruto.container.ifd import write_ifd
-from bruto.container.profile import profile_bytes
+from bruto.container.profile_writer import profile_bytes
 from bruto.container.raw_frame import SemanticMask
 from bruto.container.segment_writer import SampleStorage, encode_segments
 from bruto.container.segments import LOSSLESS_JPEG, LOSSY_JPEG

@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.color.spaces import encode_srgb, working_to
-from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
+from bruto.develop.rectangle import Rectangle
 
 _STEPS = 4096
 _TABLE = np.rint(255 * encode_srgb(np.arange(_STEPS) / (_STEPS - 1))).astype(np.uint8)

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterable
-from pathlib import Path
 from typing import Annotated, Any
 
 from pydantic import ConfigDict, Field, ValidationError, field_validator
@@ -24,9 +21,6 @@ from bruto.develop.recipe_values import (
     Tone,
 )
 from bruto.errors import BrutoError
-from bruto.storage.atomic_write import Target, write_new
-from bruto.storage.json_files import Damaged, read_json
-from bruto.storage.safe_read import check_readable
 
 ENGINE = 4
 """Raised when the same recipe would give another picture."""
@@ -413,56 +407,6 @@ def fields_of(group: str) -> tuple[str, ...]:
     return tuple(name for name, ui in FIELDS.items() if ui.group == group)
 
 
-def sentence(group: str, recipe: Recipe) -> str:
-    """Say what a group of a recipe does, in words with numbers.
-
-    Parameters
-    ----------
-    group
-        Identifier of the group of fields.
-    recipe
-        The edit, every value in its own unit.
-
-    Returns
-    -------
-    str
-        What a group of a recipe does, in words with numbers.
-
-    Examples
-    --------
-    >>> sentence("light", Recipe(exposure=0.5))
-    'exposure +0.50 EV'
-    """
-    return sentence_of(fields_of(group), recipe)
-
-
-def sentence_of(fields: Iterable[str], recipe: Recipe) -> str:
-    """Say what some fields of a recipe do, in words with numbers.
-
-    Parameters
-    ----------
-    fields
-        Names of the recipe's fields.
-    recipe
-        The edit, every value in its own unit.
-
-    Returns
-    -------
-    str
-        What some fields of a recipe do, in words with numbers.
-    """
-    parts = []
-    for name in fields:
-        if name not in FIELDS:
-            continue
-        ui, value = FIELDS[name], getattr(recipe, name)
-        if ui.phrase is not None:
-            parts.append(ui.phrase(recipe))
-        elif value != ui.neutral:
-            parts.append(f"{ui.title.lower()} {ui.text(value)} {ui.unit}")
-    return ", ".join(p for p in parts if p) or tr("nothing changed")
-
-
 FRAME_FIELDS = ("turns", "whole_area", "horizon", "verticals", "horizontals", "aspect", "crop")
 """What says which part of the recorded frame is shown, and how it is turned."""
 
@@ -521,81 +465,3 @@ def recipe_from(data: Any) -> Recipe:
         raise BrutoError(
             tr("The recipe's value '{field}' cannot be used: {msg}.", field=field, msg=first["msg"])
         ) from error
-
-
-def readable_recipe(data: Any) -> tuple[Recipe, list[str]]:
-    """Find what can be used of a stored recipe, field by field, and what cannot, in words; never raises.
-
-    Parameters
-    ----------
-    data
-        Stored data.
-
-    Returns
-    -------
-    tuple[Recipe, list[str]]
-        What can be used of a stored recipe, field by field, and what cannot, in words.
-    """
-    if not isinstance(data, dict):
-        return Recipe(), [tr("the recipe is not a JSON object")]
-    try:
-        return recipe_from(data), []
-    except BrutoError as error:
-        if isinstance(data.get("schema"), int) and data["schema"] > SCHEMA:
-            return Recipe(), [str(error)]
-    lost: list[str] = []
-    left = dict(migrated(data))
-    for _ in range(len(data) + 1):
-        try:
-            return Recipe.model_validate(left), lost
-        except ValidationError as error:
-            wrong = {str(e["loc"][0]) if e["loc"] else "" for e in error.errors()}
-            wrong |= {"schema"} & {w.replace("schema_version", "schema") for w in wrong}
-            if not wrong & left.keys():
-                break
-            for name in sorted(wrong & left.keys()):
-                del left[name]
-                lost.append(tr("{replace} is out of range or of the wrong type", replace=name.replace("_", " ")[:60]))
-    return Recipe(), lost or [tr("its values cannot be used")]
-
-
-def load_recipe(path: str | Path) -> Recipe:
-    """Read a recipe file, or the recipe inside a sidecar.
-
-    Parameters
-    ----------
-    path
-        File to read.
-
-    Returns
-    -------
-    Recipe
-        The edit.
-    """
-    check_readable(path)
-    try:
-        data = read_json(path)
-    except Damaged as error:
-        raise BrutoError(tr("{path} is not a recipe. {error}", path=path, error=error)) from error
-    try:
-        return recipe_from(data.get("recipe", data))
-    except BrutoError as error:
-        raise BrutoError(f"{path}: {error}") from error
-
-
-def save_recipe(recipe: Recipe, path: Target | str | Path) -> None:
-    """Write a recipe as a new JSON file.
-
-    Parameters
-    ----------
-    recipe
-        The edit, every value in its own unit.
-    path
-        File to read.
-
-    Raises
-    ------
-    FileProblem
-        Where the file cannot be read or written.
-    """
-    write_new(path, json.dumps(recipe.model_dump(by_alias=True), indent=1).encode() + b"\n")

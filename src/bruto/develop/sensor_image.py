@@ -16,7 +16,8 @@ from bruto.color.temperature import kelvin_duv_of
 from bruto.container.color_model import camera_to_working, neutral_to_xy
 from bruto.container.raw_frame import RawMeta
 from bruto.develop import demosaic as dm
-from bruto.develop.frame_geometry import Rectangle
+from bruto.develop.quads import bin_quads
+from bruto.develop.rectangle import Rectangle
 from bruto.develop.source import Source
 from bruto.develop.steps.highlights import settled
 from bruto.develop.steps.step import CoarseField
@@ -74,7 +75,7 @@ class SensorImage:
         if power not in self._levels:
             data = self.source.linear.data
             if power == 2 and data.ndim == 2:
-                self._levels[2] = dm.bin_quads(data, self.source.linear.cfa, self.balance)
+                self._levels[2] = bin_quads(data, self.source.linear.cfa, self.balance)
             elif power == 2:
                 size = max(1, data.shape[1] // 2), max(1, data.shape[0] // 2)
                 self._levels[2] = cv2.resize(data, size, interpolation=cv2.INTER_AREA) * self.balance

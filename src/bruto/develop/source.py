@@ -17,7 +17,8 @@ from bruto.container.picture import PICTURE_KINDS, PictureFile, is_picture, pict
 from bruto.container.raw_frame import Linear, RawFrame, RawMeta, check_size
 from bruto.develop.recipe import Recipe
 from bruto.errors import FileProblem
-from bruto.phones.card import PLAIN, learnt_noise
+from bruto.phones.card import PLAIN
+from bruto.phones.card_learning import learnt_noise
 from bruto.sensor.noise import NoiseEstimate, estimate_noise, file_noise
 
 GREY = 0.18

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.align.registration import Alignment
-from bruto.merge.frames import Frame, is_still, quads_of
+from bruto.merge.frames import Frame, is_still
+from bruto.merge.planes import quads_of
 from bruto.merge.resampling import nodes_of
 from bruto.merge.weights import weights_of
 

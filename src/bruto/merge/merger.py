@@ -19,10 +19,11 @@ from bruto.container.picture import decode_jpeg
 from bruto.container.profile import Calibration
 from bruto.container.provenance import SOFTWARE
 from bruto.errors import BrutoError
-from bruto.merge.frames import Frame, brightness, doubles, plane_gain_maps
+from bruto.merge.frames import Frame, brightness, doubles
 from bruto.merge.live_preview import LivePicture
 from bruto.merge.methods import method_of
 from bruto.merge.methods.method import Combined, Method
+from bruto.merge.planes import plane_gain_maps
 from bruto.merge.reader import Progress, Reader
 from bruto.merge.result import FrameVerdict, MergeResult
 from bruto.output_planner import Outputs

@@ -72,3 +72,21 @@ class MergeResult:
             "equivalent_stops": round(self.equivalent_stops, 2),
             "warnings": list(self.warnings),
         }
+
+
+def reference_file(result: MergeResult) -> Path:
+    """Return the frame that the others were laid on.
+
+    Parameters
+    ----------
+    result
+        The result.
+
+    Returns
+    -------
+    Path
+        The frame that the others were laid on.
+    """
+    still = next((f for f in result.frames if f.used and tuple(f.shift_px) == (0.0, 0.0)), None)
+    used = [f for f in result.frames if f.used]
+    return Path((still or used[0]).file)

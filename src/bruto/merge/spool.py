@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.merge.frames import quads_of, warped_band
+from bruto.merge.planes import quads_of, warped_band
 from bruto.merge.reader import Reader
 from bruto.storage.safe_read import FileAction, explain
 

@@ -13,8 +13,9 @@ from bruto.plan.equipment import Equipment
 from bruto.plan.forecast import ShotForecast, forecast_of
 from bruto.plan.noise import GREY, low_light, time_of_chance
 from bruto.plan.planned_shots import Plan, PlannedShot
-from bruto.plan.recommendations import Facts, aim_of, declination_of, light_of, moment_of, rate_at, recommended
+from bruto.plan.recommendations import Facts, light_of, moment_of, recommended
 from bruto.plan.shot_kinds import kind_of
+from bruto.plan.sky_recommendations import aim_of, declination_of, rate_at
 from bruto.plan.stars import StarLens, stars
 from bruto.sensor.advice import time_text
 

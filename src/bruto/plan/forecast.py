@@ -11,8 +11,9 @@ from bruto.plan.almanac import Spot
 from bruto.plan.equipment import Equipment, EquipmentLens, saturation_per
 from bruto.plan.noise import ENOUGH_SNR, SHADOW_EV, blur_chance
 from bruto.plan.planned_shots import Plan, PlannedShot
-from bruto.plan.recommendations import Facts, aim_of, declination_of, light_of, moment_of, rate_at, recommended
+from bruto.plan.recommendations import Facts, light_of, moment_of, recommended
 from bruto.plan.shot_kinds import kind_of
+from bruto.plan.sky_recommendations import aim_of, declination_of, rate_at
 from bruto.plan.stars import SHARED_EDGE, SIDEREAL_ARCSEC, arcs, trail_px
 from bruto.plan.storage_need import KEEP_FREE
 from bruto.sensor.advice import time_text

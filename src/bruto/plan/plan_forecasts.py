@@ -11,14 +11,9 @@ from bruto.plan.equipment import Equipment
 from bruto.plan.forecast import ShotForecast, forecast_of
 from bruto.plan.night import Span
 from bruto.plan.planned_shots import Plan, PlannedShot
-from bruto.plan.recommendations import (
-    Facts,
-    Recommendation,
-    aim_of,
-    moment_of,
-    recommended,
-    with_recommendations,
-)
+from bruto.plan.recommendation import Recommendation
+from bruto.plan.recommendations import Facts, moment_of, recommended, with_recommendations
+from bruto.plan.sky_recommendations import aim_of
 
 MOST_REMEMBERED = 1000
 """Planned shots whose forecast is remembered: it is asked for at each move of a hand."""

@@ -14,12 +14,8 @@ from bruto.develop.recipe_values import Tone
 from bruto.develop.suggest.suggester import take_all
 from bruto.develop.suggest.suggestion import Suggestion
 from bruto.errors import BrutoError
+from bruto.session.edit_versions import EditVersions, on_top_of
 from bruto.shoot.sidecar import Sidecar, load_sidecar, put_aside, save_sidecar
-from bruto.shoot.verdicts import UNRATED, stars_for
-from bruto.shoot.xmp import read_rating, write_rating
-
-LONGEST_NAME = 60
-"""Letters of a version's name."""
 
 
 class Edit:
@@ -76,15 +72,19 @@ class Edit:
                 self._start = recipe
                 self.changed.emit()
         elif awaited and recipe is not None:
-            default = Recipe().model_dump(by_alias=True)
-            mine, start = self._sidecar.recipe.differing(Recipe()), recipe.model_dump(by_alias=True)
-            self._sidecar.recipe = recipe.changed(**mine)
-            self._sidecar.history[:] = [
-                (what, {f: start[f] if v == default[f] else v for f, v in values.items()})
-                for what, values in self._sidecar.history
-            ]
+            self._sidecar.recipe = recipe.changed(**self._sidecar.recipe.differing(Recipe()))
+            self._sidecar.history[:] = on_top_of(self._sidecar.history, recipe)
             self._unsaved = True
             self.changed.emit()
+
+    @property
+    def versions(self) -> EditVersions:
+        """Recipes of the shot that were kept under names."""
+        return EditVersions(self)
+
+    def touch(self) -> None:
+        """Mark that something is to be written."""
+        self._unsaved = True
 
     @property
     def sidecar(self) -> Sidecar:
@@ -120,7 +120,7 @@ class Edit:
         bool
             True where that is so.
         """
-        if not self._open_for_changes():
+        if not self.open_for_changes():
             return False
         try:
             new = self.recipe.changed(**values)
@@ -145,7 +145,7 @@ class Edit:
         self.changed.emit()
         return True
 
-    def _open_for_changes(self) -> bool:
+    def open_for_changes(self) -> bool:
         """Whether changes may begin: a damaged sidecar is put aside first, an unreadable one tried again."""
         side = self._sidecar
         if side.locked:
@@ -189,10 +189,9 @@ class Edit:
         field
             Coarse field (rows, columns, values).
         """
-        suggestion = self.suggestions.get(field)
-        if suggestion is not None:
-            value = suggestion.value.model_dump() if isinstance(suggestion.value, Tone) else suggestion.value
-            values: dict[str, Any] = {field: value}
+        if field in self.suggestions:
+            value = self.suggestions[field].value
+            values: dict[str, Any] = {field: value.model_dump() if isinstance(value, Tone) else value}
             self.change(f"applied:{field}", **values)
 
     def take_all(self) -> None:
@@ -220,7 +219,7 @@ class Edit:
         new = take_all(self.recipe, suggestions)
         if not (self.untouched and self.started and new == self.recipe):
             return self.change(what, **new.model_dump(by_alias=True))
-        if not self._open_for_changes():
+        if not self.open_for_changes():
             return False
         self._sidecar.recipe = new
         self._sidecar.history.append((what, {}))
@@ -262,7 +261,7 @@ class Edit:
         return self._step(self._sidecar.future, self._sidecar.history)
 
     def _step(self, source: list[Any], target: list[Any]) -> str:
-        if not source or not self._open_for_changes():
+        if not source or not self.open_for_changes():
             return ""
         what, values = source[-1]
         try:
@@ -295,118 +294,6 @@ class Edit:
         """
         while len(self._sidecar.history) > max(0, index) and self.undo():
             pass
-
-    # -- versions
-
-    def keep_version(self, name: str) -> bool:
-        """Keep the recipe as it is now under a name; one of that name is replaced.
-
-        False without a name.
-
-        Parameters
-        ----------
-        name
-            Name of the version, 1 to 60 characters.
-
-        Returns
-        -------
-        bool
-            True where that is so.
-        """
-        name = name.strip()[:LONGEST_NAME]
-        if not name or not self._open_for_changes():
-            return False
-        self._sidecar.versions[name] = self.recipe.model_dump(by_alias=True)
-        self._unsaved = True
-        self.changed.emit()
-        return True
-
-    def drop_version(self, name: str) -> None:
-        """Forget a version; the shot's recipe stays as it is.
-
-        Parameters
-        ----------
-        name
-            Name of the version, 1 to 60 characters.
-        """
-        if self._open_for_changes() and self._sidecar.versions.pop(name, None) is not None:
-            self._unsaved = True
-            self.changed.emit()
-
-    def version(self, name: str) -> Recipe | None:
-        """Return a version's recipe; None with a message where it cannot be used.
-
-        Parameters
-        ----------
-        name
-            Name of the version, 1 to 60 characters.
-
-        Returns
-        -------
-        Recipe | None
-            A version's recipe.
-        """
-        try:
-            return self._sidecar.version(name)
-        except BrutoError as error:
-            self.message.emit(str(error))
-            return None
-
-    def use_version(self, name: str) -> bool:
-        """Give the shot a version's values, as one step of history.
-
-        Parameters
-        ----------
-        name
-            Name of the version, 1 to 60 characters.
-
-        Returns
-        -------
-        bool
-            True where that is so.
-        """
-        found = self.version(name)
-        return found is not None and self.change(f"version:{name}", **found.model_dump(by_alias=True))
-
-    def judge(self, *, verdict: str | None = None, note: str | None = None, gear: str | None = None) -> bool:
-        """Set a verdict ("" for none), a note, gear; kept beside the raw and as XMP.
-
-        A problem becomes a message.
-
-        Parameters
-        ----------
-        verdict
-            Verdict: discard, spare, keep, best, or "" for none.
-        note
-            Note for people.
-        gear
-            Gear that was used.
-
-        Returns
-        -------
-        bool
-            True where that is so.
-        """
-        if not self._open_for_changes():
-            return False
-        side = self._sidecar
-        stars = None
-        if verdict is not None and verdict != side.verdict:
-            there = read_rating(self.path)
-            now = there.stars if there is not None else UNRATED
-            stars, side.stars = stars_for(verdict, side.verdict, now, side.stars)
-            side.verdict = verdict
-        caption = note if note is not None and note != side.note else None
-        side.note = side.note if note is None else note
-        side.gear = side.gear if gear is None else gear
-        self._unsaved = True
-        self.save()
-        if stars is not None or caption is not None:
-            try:
-                write_rating(self.path, stars=stars, note=caption)
-            except (BrutoError, OSError) as error:
-                self.message.emit(str(error))
-        return True
 
     def save(self) -> None:
         """Write the sidecar when something changed; a problem becomes a message and `not_saved`."""

@@ -16,9 +16,11 @@ from bruto.compare.brightness import push_to, typical_light
 from bruto.compare.push import further
 from bruto.compare.sources import Side
 from bruto.develop.field_ui import GROUPS
-from bruto.develop.frame_geometry import Rectangle
-from bruto.develop.recipe import FIELDS, Recipe, sentence
-from bruto.session.comparison import CORRECTED, DEFAULTS, OTHER, PHONE, PREVIEW, ComparisonSession, SourceChoice
+from bruto.develop.recipe import FIELDS, Recipe
+from bruto.develop.recipe_text import sentence
+from bruto.develop.rectangle import Rectangle
+from bruto.session.compared_pair import CORRECTED, DEFAULTS, OTHER, PHONE, PREVIEW, SourceChoice
+from bruto.session.comparison import ComparisonSession
 from bruto.session.shoot import shot_facts
 from bruto.session.workers import Worker
 
@@ -93,7 +95,7 @@ class Grid:
 
     def choices(self) -> list[SourceChoice]:
         """All that may be shown beside each other."""
-        return self.comparing.choices()
+        return self.comparing.sources.choices()
 
     def _subject(self) -> Any:
         shot, shoot = self.comparing.opened.shot, self.comparing.shoot
@@ -143,7 +145,7 @@ class Grid:
         if len({c for c, _ in self.picked()}) > 1 and any(c == OTHER for c, _ in self.picked()):
             title = opened.shot.name if choice.kind == CORRECTED else f"{opened.shot.name}: {choice.title}"
             return Cell(choice, title, ", ".join(filter(None, facts)))
-        recipe = self.comparing.recipe_of(choice.kind, choice.name)
+        recipe = self.comparing.sources.recipe_of(choice.kind, choice.name)
         if choice.kind == DEFAULTS:
             return Cell(choice, choice.title, facts[0])
         if recipe is None:
@@ -163,13 +165,13 @@ class Grid:
         by = {(c.kind, c.name): c for c in self.choices()}
         picked = self.picked()
         push, equal = self.comparing.push, self.comparing.equal
-        key = (opened.shot.main, picked, [self.comparing.recipe_of(*p) for p in picked], push, equal)
+        key = (opened.shot.main, picked, [self.comparing.sources.recipe_of(*p) for p in picked], push, equal)
         if key == self._key:
             return
         self._forget()
         self._key = key
         self.cells = [self._cell(by[p]) for p in picked]
-        self._makers = [self.comparing.maker(*p) for p in picked]
+        self._makers = [self.comparing.sources.maker(*p) for p in picked]
         self.changed.emit()
         self._next(0)
 

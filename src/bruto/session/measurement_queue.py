@@ -72,6 +72,22 @@ class MeasurementQueue:
 
         self._looking.ask(watch.folder, watch.poll, lambda found: self._found(watch, found), failed)
 
+    def include(self, path: Path) -> None:
+        """Put a file that was made here on the list, as if the folder had been read anew.
+
+        Parameters
+        ----------
+        path
+            The new file.
+        """
+        shoot = self.shoot
+        if not any(Path(p) == path.parent for p in shoot.paths):
+            shoot.paths.append(path)
+        if self._watch is not None:
+            self._watch.expect(path)
+        paths, record = list(shoot.paths), shoot.record
+        self._again.ask(shoot.folder, lambda: open_shoot(paths, record), shoot.again, self.problem.emit)
+
     def _read_verdicts(self) -> None:
         """Find what was said of each shot before, at once.
 
@@ -113,7 +129,7 @@ class MeasurementQueue:
             return
         current = shoot.current
         shot = current if current is not None and current in left else left[0]
-        path, offer = shot.main, shoot.offer(shot)
+        path, offer = shot.main, shoot.phones.offer(shot)
 
         def work() -> SensorReport:
             return measured(path, offer)

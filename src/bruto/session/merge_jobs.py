@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -18,19 +18,18 @@ from bruto.compare.regions import Region
 from bruto.compare.sources import SharpPair
 from bruto.container.orientation import orient
 from bruto.container.raw_frame import Linear
-from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
+from bruto.develop.rectangle import Rectangle
 from bruto.develop.source import Source, open_source
 from bruto.develop.suggest.suggester import suggest_all, take_all
 from bruto.error_log import unexpected
 from bruto.errors import Cancelled
 from bruto.merge.live_preview import LivePicture
-from bruto.merge.result import MergeResult
+from bruto.merge.result import MergeResult, reference_file
 from bruto.output_planner import Outputs
 from bruto.session.long_tasks import LongTask, LongTasks
 from bruto.session.merge_regions import merge_regions
-from bruto.session.shoot import Shoot
 from bruto.session.unfinished_jobs import MERGE
 from bruto.session.workers import Post, Worker
 from bruto.storage.atomic_write import Target
@@ -126,24 +125,6 @@ def _look_at(result: MergeResult) -> MergeView:
     return MergeView(one, merged, names, (w * scale, h * scale), places, tuple(pairs), border, orientation)
 
 
-def reference_file(result: MergeResult) -> Path:
-    """Return the frame that the others were laid on.
-
-    Parameters
-    ----------
-    result
-        The result.
-
-    Returns
-    -------
-    Path
-        The frame that the others were laid on.
-    """
-    still = next((f for f in result.frames if f.used and tuple(f.shift_px) == (0.0, 0.0)), None)
-    used = [f for f in result.frames if f.used]
-    return Path((still or used[0]).file)
-
-
 class MergeJobs:
     """Merges beside the interface.
 
@@ -159,8 +140,11 @@ class MergeJobs:
     judged = Signal(object)
     """What is known of the frames of a night so far: a list of `Seen`."""
 
-    def __init__(self, shoot: Shoot, tasks: LongTasks, background: Worker, render: Worker, post: Post) -> None:
-        self.shoot, self.tasks, self._post = shoot, tasks, post
+    def __init__(
+        self, include: Callable[[Path], None], tasks: LongTasks, background: Worker, render: Worker, post: Post
+    ) -> None:
+        """`include`: puts the result on the list of shots."""
+        self._include, self.tasks, self._post = include, tasks, post
         self._picture = render.channel("merged picture", 125)
         self._judging = background.channel("judging frames")
         self._enough = threading.Event()
@@ -279,7 +263,7 @@ class MergeJobs:
 
     def _merged(self, result: MergeResult) -> None:
         self.finished.emit(result)
-        self.shoot.add_file(result.output)
+        self._include(result.output)
         self._picture.ask(
             result.output, partial(_look_at, result), lambda look: self.seen.emit(result, look), self.failed.emit
         )

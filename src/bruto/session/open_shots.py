@@ -9,11 +9,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from psygnal import Signal
 
-from bruto.catalog import tr
-from bruto.color.spaces import decode_srgb, lightness, space
 from bruto.develop.analysis.scene_light import SceneLight, scene_light
 from bruto.develop.frame_geometry import Geometry, geometry_of
 from bruto.develop.pipeline import Developer
@@ -295,32 +292,6 @@ class OpenShots:
         """
         light = self.light
         return None if light is None else light.at(x, y)
-
-    def value_text(self, code: tuple[float, float, float], x: float, y: float) -> str:
-        """Say what is under the pointer.
-
-        An sRGB code (0..1) of the picture, at a relative place of the recorded frame.
-
-        Parameters
-        ----------
-        code
-            Picture codes, 0 to 1.
-        x
-            Horizontal position, pixels.
-        y
-            Vertical position, pixels.
-
-        Returns
-        -------
-        str
-            What is under the pointer.
-        """
-        star = float(lightness(decode_srgb(np.array(code)) @ space("srgb").to_xyz()[1]))
-        ev = self.light_at(x, y)
-        if ev is None or self.edit is None:
-            return tr("Pointer: L* {star:.0f}", star=star)
-        scene = f"{ev + self.edit.recipe.exposure:+.1f}".replace("-", "−")
-        return tr("Pointer: {scene} EV scene → L* {star:.0f}", scene=scene, star=star)
 
     def values(self) -> Callable[[Path], Recipe | None]:
         """Return the finds the values in force of any file, open or not, also on another thread.

@@ -23,8 +23,9 @@ from bruto.plan.forecast import ShotForecast
 from bruto.plan.night import Span
 from bruto.plan.plan_forecasts import PlanForecasts
 from bruto.plan.planned_shots import Plan, PlannedShot
-from bruto.plan.recommendations import Recommendation, target_of
+from bruto.plan.recommendation import Recommendation
 from bruto.plan.shot_kinds import TARGETS
+from bruto.plan.sky_recommendations import target_of
 from bruto.session.equipment import equipment_of
 from bruto.session.plan_document import PlanDocument
 from bruto.session.simulated_preview import Sky, picture_of, sky_of

@@ -53,7 +53,7 @@ class PlanEditor:
         """Make and model of phones that are known."""
         self.document = PlanDocument(lambda: plans_folder(shoot.made_up), self._worker)
         self.document.shown.connect(self._learn)
-        self.calculation = PlanCalculation(self.document, self._worker, book, lambda phone: shoot.cards.get(phone))
+        self.calculation = PlanCalculation(self.document, self._worker, book, shoot.phones.cards.get)
         self.matches = PlanMatches(self.document, shoot)
         self.document.message.connect(self.message.emit)
         self.matches.pace_found.connect(self.message.emit)

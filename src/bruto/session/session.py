@@ -34,6 +34,7 @@ from bruto.session.plan_editor import PlanEditor
 from bruto.session.practice import PracticeSession
 from bruto.session.report_jobs import ReportJobs
 from bruto.session.shoot import Shoot
+from bruto.session.verdicts import judge
 from bruto.session.workers import Post, Precedence, Worker
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import verdict_beside
@@ -69,7 +70,7 @@ class Session:
         self.grid = Grid(self.comparing, self.render)
         self.reports = ReportJobs(self.comparing, self.render, self.tasks)
         self.comparing.blind.tally = self.settings.blind
-        self.merging = MergeJobs(self.shoot, self.tasks, self.background, self.render, post)
+        self.merging = MergeJobs(self.measuring.include, self.tasks, self.background, self.render, post)
         self.clips = ClipJobs(self.tasks)
         self.queue = Queue()
         self.exporting = ExportProgress(self.queue, self.tasks, post)
@@ -141,7 +142,7 @@ class Session:
     def close(self) -> None:
         """Stop all work, after what is running has ended."""
         self.tasks.close()
-        self.shoot.keep_cards()  # what could not be kept is learnt again from the files
+        self.shoot.phones.keep()  # what could not be kept is learnt again from the files
         self.queue.close()
         self.measuring.close()
         self.starting.close()
@@ -202,7 +203,7 @@ class Session:
             verdict = ""
 
         def use(edit: Edit) -> bool:
-            return edit.judge(verdict=verdict)
+            return judge(edit, verdict=verdict)
 
         def done(count: int, problems: list[str]) -> None:
             if problems:
@@ -226,7 +227,7 @@ class Session:
         shots = [s for s in self.shoot.selection if not s.problem]
 
         def use(edit: Edit) -> bool:
-            return edit.judge(**words)
+            return judge(edit, **words)
 
         def done(count: int, problems: list[str]) -> None:
             if problems:
@@ -246,7 +247,7 @@ class Session:
         """
 
         def note(edit: Edit) -> bool:
-            edit.judge(gear=gear)
+            judge(edit, gear=gear)
             return True
 
         self._change(

@@ -11,16 +11,14 @@ from psygnal import Signal
 
 from bruto.catalog import tr
 from bruto.errors import BrutoError
-from bruto.phones.card import PhoneCard, learn, learn_pace, learn_report, load_card, save_card
-from bruto.phones.card import offer as phone_offer
-from bruto.sensor.advice import HandSteadiness, Offer, advise
+from bruto.phones.card import PhoneCard
+from bruto.sensor.advice import HandSteadiness, advise
 from bruto.sensor.report import PictureReport, SensorReport
+from bruto.session.known_phones import KnownPhones
 from bruto.shoot.folder import Intent, ShootRecord, load_record, open_shoot, pair_by_hand, save_record
 from bruto.shoot.intent import Finding, check, usual
-from bruto.shoot.ranking import Rank, rank
 from bruto.shoot.sets import find_sets
-from bruto.shoot.shots import Shot, ShotSet, read_shot
-from bruto.shoot.similarity import takes_of
+from bruto.shoot.shots import Shot, ShotSet
 from bruto.shoot.verdicts import KEEP_OR_BEST
 from bruto.simphone.sensor_model import MAKE, MODEL
 
@@ -48,9 +46,7 @@ class Shoot:
         self.reports: dict[str, SensorReport] = {}
         self.picture_reports: dict[str, PictureReport] = {}
         self.verdicts: dict[str, str] = {}
-        self.cards: dict[tuple[str, str], PhoneCard] = {}
-        self.hands: dict[str, HandSteadiness] = {}
-        self._cards_before: dict[tuple[str, str], PhoneCard] = {}
+        self.phones = KnownPhones()
         self._usual = Intent()
         self._current: Shot | None = None
         self._selected: tuple[str, ...] = ()
@@ -87,18 +83,7 @@ class Shoot:
         self.shots = shots
         self.sets = find_sets(shots)
         self._usual = usual(shots)
-        seen = [s.seen for s in shots if s.seen and s.seen.model]
-        for make, model in {(g.make, g.model) for g in seen}:
-            known = self.cards.get((make, model))
-            if known is None:
-                known = self._cards_before[(make, model)] = load_card(make, model)
-            card = learn(known, seen)
-            trails = [g.shots for g in self.sets if g.kind in ("trail", "burst") and g.shots[0].seen.model == model]  # type: ignore[union-attr]
-            if trails:
-                longest = max(trails, key=len)
-                starts = [s.taken.timestamp() for s in longest if s.taken]
-                card = learn_pace(card, starts, [s.seen.exposure_s or 0.0 for s in longest if s.seen])
-            self.cards[(make, model)] = card
+        self.phones.learn_from(shots, self.sets)
         self.opened.emit()
 
     def again(self, shots: list[Shot]) -> None:
@@ -168,84 +153,13 @@ class Shoot:
         """
         return next((s for s in self.sets if shot in s.shots or shot in s.tests), ShotSet("single", (shot,)))
 
-    def add_file(self, path: Path) -> Shot:
-        """Put a new raw (a merge result) on the list.
-
-        Parameters
-        ----------
-        path
-            File to read.
-
-        Returns
-        -------
-        Shot
-            See `Shot`.
-        """
-        shot = read_shot(path, None)
-        self.shots = [s for s in self.shots if s.raw != path] + [shot]
-        self.sets = [s for s in self.sets if s.shots[0].raw != path] + [ShotSet("single", (shot,))]
-        self.opened.emit()
-        return shot
-
     # -- what is measured and said
-
-    def offer(self, shot: Shot) -> Offer:
-        """Find what the shot's phone offers.
-
-        Parameters
-        ----------
-        shot
-            The shot concerned.
-
-        Returns
-        -------
-        Offer
-            What the shot's phone offers.
-        """
-        card = self.card_of(shot)
-        if card is None or shot.seen is None:
-            return Offer()
-        seen = (card.viewfinder_ev or {}).get(shot.seen.software, [])
-        usual = card.viewfinder(shot.seen.software)
-        return replace(
-            phone_offer(card, shot.seen), hand=self.hands.get(shot.seen.model),
-            viewfinder=None if usual is None else (usual, len(seen)),
-        )  # fmt: skip
 
     @property
     def made_up(self) -> bool:
         """Whether all that is open is of the simulated phone."""
         seen = [s.seen for s in self.shots if s.seen]
         return bool(seen) and all((s.make, s.model) == (MAKE, MODEL) for s in seen)
-
-    def card_of(self, shot: Shot) -> PhoneCard | None:
-        """Return the card of the phone that took a shot.
-
-        Parameters
-        ----------
-        shot
-            The shot concerned.
-
-        Returns
-        -------
-        PhoneCard | None
-            The card of the phone that took a shot.
-        """
-        return self.cards.get((shot.seen.make, shot.seen.model)) if shot.seen else None
-
-    def keep_cards(self) -> list[str]:
-        """Keep what was learnt of phones; returns what went wrong."""
-        problems = []
-        for key, card in self.cards.items():
-            before = self._cards_before.get(key)
-            if card == before:
-                continue
-            try:
-                save_card(card, before)
-                self._cards_before[key] = card
-            except (BrutoError, OSError) as error:
-                problems.append(str(error))
-        return problems
 
     def set_card(self, card: PhoneCard) -> None:
         """Use a card that was changed by hand: checks and advice follow it.
@@ -255,8 +169,8 @@ class Shoot:
         card
             Card of the phone.
         """
-        self.cards[(card.make, card.model)] = card
-        self._advise_anew(lambda shot: self.card_of(shot) is card)
+        self.phones.cards[(card.make, card.model)] = card
+        self._advise_anew(lambda shot: self.phones.card_of(shot) is card)
 
     def set_hands(self, hands: dict[str, HandSteadiness]) -> None:
         """Find what is learnt of the hand that holds each phone, by model: advice follows it.
@@ -266,8 +180,9 @@ class Shoot:
         hands
             Handheld shots of each phone model.
         """
-        changed = {m for m in {*hands, *self.hands} if hands.get(m) != self.hands.get(m)}
-        self.hands = hands
+        before = self.phones.hands
+        changed = {m for m in {*hands, *before} if hands.get(m) != before.get(m)}
+        self.phones.hands = hands
         if changed:
             self._advise_anew(lambda shot: shot.seen is not None and shot.seen.model in changed)
 
@@ -275,25 +190,10 @@ class Shoot:
         for shot in self.shots:
             report = self.reports.get(str(shot.main))
             if report is not None and shot.meta is not None and concerned(shot):
-                self.reports[str(shot.main)] = replace(report, advice=advise(report, shot.meta, self.offer(shot)))
+                advice = advise(report, shot.meta, self.phones.offer(shot))
+                self.reports[str(shot.main)] = replace(report, advice=advice)
         if self._current is not None:
             self.measured.emit(self._current)
-
-    def viewfinder(self, shot: Shot) -> float | None:
-        """Find how early (+) or late (-) the shot's camera program warns, learnt from its shots so far, EV.
-
-        Parameters
-        ----------
-        shot
-            The shot concerned.
-
-        Returns
-        -------
-        float | None
-            How early (+) or late (-) the shot's camera program warns, learnt from its shots so far, EV.
-        """
-        card = self.card_of(shot)
-        return card.viewfinder(shot.seen.software) if card and shot.seen else None
 
     def set_report(self, shot: Shot, report: SensorReport) -> None:
         """Keep a measured report, and let the phone's card learn from it.
@@ -306,9 +206,7 @@ class Shoot:
             What was measured.
         """
         self.reports[str(shot.main)] = report
-        seen = shot.seen
-        if seen is not None and (seen.make, seen.model) in self.cards:
-            self.cards[(seen.make, seen.model)] = learn_report(self.cards[(seen.make, seen.model)], seen, report)
+        self.phones.learn_report(shot, report)
         self.measured.emit(shot)
 
     def mark_broken(self, shot: Shot, problem: str) -> None:
@@ -352,42 +250,7 @@ class Shoot:
         list[Finding]
             Where they differ.
         """
-        return check(shot, self.record.intent, self._usual, self.card_of(shot) or PhoneCard("", ""))
-
-    def ranks(self, shot: Shot) -> list[Rank]:
-        """Return the takes of the shot's set, best first, once all are measured.
-
-        Parameters
-        ----------
-        shot
-            The shot concerned.
-
-        Returns
-        -------
-        list[Rank]
-            Takes of the shot's set, best first, once all are measured.
-        """
-        takes = [(s, self.reports[str(s.main)]) for s in self.set_of(shot).shots if str(s.main) in self.reports]
-        return rank(takes) if len(takes) == len(self.set_of(shot).shots) > 1 else []
-
-    def similar_takes(self, shot: Shot) -> list[Rank]:
-        """Return the single shots of the same view as this one, best first; empty where there is no other.
-
-        Parameters
-        ----------
-        shot
-            The shot concerned.
-
-        Returns
-        -------
-        list[Rank]
-            Single shots of the same view as this one, best first.
-        """
-        if self.set_of(shot).kind != "single":
-            return []
-        single = [g.shots[0] for g in self.sets if g.kind == "single" and not g.tests]
-        takes = takes_of(shot, single, self.reports)
-        return rank([(s, self.reports[str(s.main)]) for s in takes]) if len(takes) > 1 else []
+        return check(shot, self.record.intent, self._usual, self.phones.card_of(shot) or PhoneCard("", ""))
 
     def targets(self, shot: Shot, target: str) -> list[Shot]:
         """Find the shots meant by "shot", "selection", "set", "keep_or_best" or "all".

@@ -13,8 +13,9 @@ from bruto.plan.forecast import forecast_of
 from bruto.plan.night import Span, track
 from bruto.plan.place import Place
 from bruto.plan.planned_shots import Plan, PlannedShot
-from bruto.plan.recommendations import Facts, aim_of, facts_of, light_of, moment_of, recommended, target_of
+from bruto.plan.recommendations import Facts, facts_of, light_of, moment_of, recommended
 from bruto.plan.shot_kinds import TARGETS, kind_of
+from bruto.plan.sky_recommendations import aim_of, target_of
 
 if TYPE_CHECKING:
     from bruto.simphone.preview import SimulatedPreview

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import stat
 import time
@@ -45,6 +46,18 @@ class FolderWatch:
         if known:
             self._seen = self._look() or {}
             self._reported = dict(self._seen)
+
+    def expect(self, path: Path) -> None:
+        """Do not report a file: whoever wrote it shows it.
+
+        Parameters
+        ----------
+        path
+            A file of the folder.
+        """
+        with contextlib.suppress(OSError):
+            state = path.stat()
+            self._seen[path] = self._reported[path] = (state.st_size, state.st_mtime_ns)
 
     def _look(self) -> dict[Path, tuple[int, int]] | None:
         """Length and time of the folder's raws, pictures and clips.

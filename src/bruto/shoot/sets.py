@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from itertools import pairwise
 from statistics import median
 from typing import Any
@@ -234,3 +235,20 @@ def _with_tests(sets: list[ShotSet]) -> list[ShotSet]:
                 result.pop()
         result.append(ShotSet(group.kind, group.shots, tuple(tests)) if tests else group)
     return result
+
+
+def kind_by_hand(shots: Sequence[Shot]) -> str:
+    """Find what kind of set shots make that were selected by hand.
+
+    Parameters
+    ----------
+    shots
+        The shots.
+
+    Returns
+    -------
+    str
+        "bracket" where exposures differ, else "burst".
+    """
+    light = [s.seen.exposure_s * s.seen.iso for s in shots if s.seen and s.seen.exposure_s and s.seen.iso]
+    return "bracket" if light and math.log2(max(light) / min(light)) > EV_STEP else "burst"

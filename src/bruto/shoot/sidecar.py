@@ -27,17 +27,18 @@ from pydantic import Field
 from bruto.catalog import sentences, tr
 from bruto.develop.history_text import JOINED, step_key
 from bruto.develop.migrations import migrated
-from bruto.develop.recipe import Recipe, readable_recipe, recipe_from
+from bruto.develop.recipe import Recipe, recipe_from
+from bruto.develop.recipe_files import readable_recipe
 from bruto.errors import BrutoError, FileProblem
+from bruto.shoot.sidecar_places import _is_there, _places, _spare, sidecar_path
 from bruto.shoot.verdicts import OLD_IDS, of_stars
 from bruto.shoot.xmp import read_rating
 from bruto.storage.atomic_write import own_folder, write_new, write_own
 from bruto.storage.documents import readable, unknown
 from bruto.storage.file_names import free_names, why_not_regular
 from bruto.storage.json_files import LARGEST_JSON, Damaged, parse_json
-from bruto.storage.safe_read import FileAction, content_key, explain, open_regular, read_bounded
+from bruto.storage.safe_read import FileAction, explain, read_bounded
 
-SUFFIX = ".bruto.json"
 HISTORY = 200
 """Steps of history kept."""
 MOST_REVISIONS = 1 << 52
@@ -117,87 +118,6 @@ class Sidecar(StoredValues):
             versions=dict(self.versions),
             unknown=dict(self.unknown),
         )
-
-
-def sidecar_path(original: str | Path) -> Path:
-    """Where the sidecar of a file lies when its folder can be written."""
-    original = Path(original)
-    return original.with_name(original.name + SUFFIX)
-
-
-def _spare(original: Path) -> Path:
-    """Where it lies otherwise; raises `BrutoError` or `OSError` where the original cannot be read."""
-    return _spare_folder() / (content_key(original) + SUFFIX)
-
-
-def _spare_before(original: Path) -> Path:
-    """Where earlier versions put it."""
-    digest = hashlib.sha256()
-    with open_regular(original) as stream:
-        digest.update(stream.read(1 << 20))
-        digest.update(str(stream.seek(0, os.SEEK_END)).encode())
-    return _spare_folder() / (digest.hexdigest()[:32] + SUFFIX)
-
-
-def _spare_folder() -> Path:
-    return Path(platformdirs.user_data_dir("bruto")) / "sidecars"
-
-
-def _is_there(path: Path) -> bool:
-    """Whether anything has this name. A name that is too long cannot be there; raises `OSError` otherwise."""
-    try:
-        os.lstat(path)
-        return True
-    except (FileNotFoundError, NotADirectoryError):
-        return False
-    except OSError as error:
-        if error.errno == errno.ENAMETOOLONG:
-            return False
-        raise
-
-
-def _places(original: Path) -> list[Path]:
-    """Sidecars that exist, the one beside the file first. Raises `OSError` where that cannot be known."""
-    found = [p for p in (sidecar_path(original),) if _is_there(p)]
-    try:
-        with os.scandir(_spare_folder()) as stored:
-            spares = (_spare, _spare_before) if any(True for _ in stored) else ()  # else the original need not be read
-        found += [place for spare in spares if _is_there(place := spare(original))]
-    except (OSError, BrutoError):
-        pass  # an original that cannot be read has no spare place
-    return found
-
-
-def existing_sidecar(original: str | Path) -> Path | None:
-    """Return the sidecar in force: the one of the highest revision, beside the file or in the user's data folder.
-
-    Parameters
-    ----------
-    original
-        The raw or picture that the sidecar belongs to.
-
-    Returns
-    -------
-    Path | None
-        The sidecar in force.
-    """
-    found = _loaded(Path(original))
-    return found[0] if found else None
-
-
-def _loaded(original: Path) -> tuple[Path, Sidecar, str] | None:
-    """Place, content and problem of the sidecar in force."""
-    try:
-        places = _places(original)
-    except OSError as error:
-        reason = str(explain(error, sidecar_path(original), FileAction.READ))
-        return (
-            sidecar_path(original),
-            Sidecar(locked=reason),
-            tr("{reason} Changes cannot be saved until then.", reason=reason),
-        )
-    found = [(place, *_read(place)) for place in places]
-    return max(found, key=lambda f: (f[1].revision, f[0].parent == original.parent)) if found else None
 
 
 def load_sidecar(original: str | Path) -> tuple[Sidecar, str]:
@@ -539,3 +459,35 @@ def verdict_beside(original: str | Path) -> str:
         return found[1].verdict
     rating = read_rating(original)
     return "" if rating is None else of_stars(rating.stars)
+
+
+def existing_sidecar(original: str | Path) -> Path | None:
+    """Return the sidecar in force: the one of the highest revision, beside the file or in the user's data folder.
+
+    Parameters
+    ----------
+    original
+        The raw or picture that the sidecar belongs to.
+
+    Returns
+    -------
+    Path | None
+        The sidecar in force.
+    """
+    found = _loaded(Path(original))
+    return found[0] if found else None
+
+
+def _loaded(original: Path) -> tuple[Path, Sidecar, str] | None:
+    """Place, content and problem of the sidecar in force."""
+    try:
+        places = _places(original)
+    except OSError as error:
+        reason = str(explain(error, sidecar_path(original), FileAction.READ))
+        return (
+            sidecar_path(original),
+            Sidecar(locked=reason),
+            tr("{reason} Changes cannot be saved until then.", reason=reason),
+        )
+    found = [(place, *_read(place)) for place in places]
+    return max(found, key=lambda f: (f[1].revision, f[0].parent == original.parent)) if found else None

@@ -167,7 +167,7 @@ def _take(folder: Path, scene: str, settings: dict[str, Any], night: bool) -> li
                 os.replace(file, folder / file.name)
                 names.append(file.name)
             return names
-        from bruto.simphone.capture import simulate  # it takes long to load, and often nothing is missing
+        from bruto.simphone.capture_files import simulate  # it takes long to load, and often nothing is missing
 
         for shot in simulate(scene, place, **{"megapixels": 3, **settings}):
             files = [Path(f) for f in shot["files"]]

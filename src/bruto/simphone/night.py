@@ -21,7 +21,8 @@ import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.container.dng_writer import write_dng
 from bruto.simphone import processed_raw
 from bruto.simphone import sensor_model as sm
-from bruto.simphone.capture import Capture, Exposure, Phone, tags_of
+from bruto.simphone.capture import Capture, Exposure, Phone
+from bruto.simphone.capture_files import tags_of
 
 SIDEREAL = 2 * math.pi / 86164.0905
 """Turn of the sky, radians a second (sidereal day, IAU)."""

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from bruto.container.profile import CameraProfile, GainTableMap
 from bruto.container.raw_frame import SemanticMask
 from bruto.simphone.scene_parts import SimulatedScene
-from bruto.simphone.tracer import Tracer, view_of
+from bruto.simphone.tracer import Tracer
+from bruto.simphone.view import view_of
 
 BLACK, WHITE = 1024, 65535
 """Levels behind the linearisation table, codes."""

@@ -134,6 +134,7 @@ def race_frame(phone: RunningWaterPhone, number: int, exposure: Exposure, path: 
     """
     from datetime import timedelta
 
-    from bruto.simphone.capture import FIRST_SHOT, save
+    from bruto.simphone.capture import FIRST_SHOT
+    from bruto.simphone.capture_files import save
 
     return save(phone.take(number, exposure), path, FIRST_SHOT + timedelta(hours=8.2, seconds=0.7 * number))

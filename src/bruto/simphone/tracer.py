@@ -8,11 +8,8 @@ The slow part of light transport, skylight and light bounced between surfaces, w
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from importlib.resources import files
 from typing import Any
 
-import imagecodecs
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
@@ -20,105 +17,18 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
-from bruto.catalog import tr
-from bruto.errors import BrutoError
 from bruto.parallel import map_threads
 from bruto.simphone import spectral
 from bruto.simphone import texture as tx
+from bruto.simphone.baked_light import read_light
 from bruto.simphone.scene_parts import SimulatedScene
+from bruto.simphone.view import view_of
 
-HALF_DIAGONAL_MM = 21.633
-"""Half the diagonal of a 36 x 24 mm frame, the reference of equivalent focal lengths (CIPA DCG-001)."""
 MARGIN = 0.02
 """Share of the width rendered beyond each side, so that a shaking hand still sees scene."""
 BAKE_SIZE = (672, 504)
 BAKE_REACH = 1.07
 """How much wider than the main lens the baked map looks."""
-LOG_FLOOR = 1e-3
-
-
-@dataclass(frozen=True)
-class View:
-    """A pinhole camera: `eye`, unit vectors, half width and height of the frame at distance 1.
-
-    And the size in pixels.
-    """
-
-    eye: NDArray[np.float64]
-    right: NDArray[np.float64]
-    up: NDArray[np.float64]
-    forward: NDArray[np.float64]
-    half_width: float
-    half_height: float
-    width: int
-    height: int
-
-    def directions(self, x: NDArray[Any], y: NDArray[Any]) -> NDArray[np.float32]:
-        """Compute the unit directions (N, 3) through pixel positions; (0, 0) is the corner of the first pixel.
-
-        Parameters
-        ----------
-        x
-            Horizontal positions, pixels.
-        y
-            Vertical positions, pixels.
-
-        Returns
-        -------
-        NDArray[np.float32]
-            Unit directions (N, 3) through pixel positions.
-        """
-        u = (2 * x / self.width - 1) * self.half_width
-        v = (1 - 2 * y / self.height) * self.half_height
-        d = self.forward + u[:, None] * self.right + v[:, None] * self.up
-        return (d / np.linalg.norm(d, axis=1, keepdims=True)).astype(np.float32)
-
-    def project(self, points: NDArray[Any]) -> NDArray[np.float64]:
-        """Compute the pixel positions (N, 2) of world points (N, 3).
-
-        Parameters
-        ----------
-        points
-            Points (N, 2), pixels.
-
-        Returns
-        -------
-        NDArray[np.float64]
-            Pixel positions (N, 2) of world points (N, 3).
-        """
-        p = np.asarray(points) - self.eye
-        z = p @ self.forward
-        u, v = (p @ self.right) / z / self.half_width, (p @ self.up) / z / self.half_height
-        return np.stack([(u + 1) / 2 * self.width, (1 - v) / 2 * self.height], axis=1)
-
-
-def view_of(scene: SimulatedScene, width: int, height: int, focal_35mm: float = 26.0, reach: float = 1.0) -> View:
-    """Return the camera of a scene for a 4:3 frame of an equivalent focal length; `reach` widens it.
-
-    Parameters
-    ----------
-    scene
-        The simulated scene.
-    width
-        Width, pixels.
-    height
-        Height, pixels.
-    focal_35mm
-        35 mm equivalent focal length, mm.
-    reach
-        Distance to see, metres.
-
-    Returns
-    -------
-    View
-        The camera of a scene for a 4:3 frame of an equivalent focal length.
-    """
-    eye, target = np.asarray(scene.eye), np.asarray(scene.target)
-    forward = (target - eye) / np.linalg.norm(target - eye)
-    right = np.cross([0, 1, 0], forward)
-    right /= np.linalg.norm(right)
-    half = 0.8 * HALF_DIAGONAL_MM / focal_35mm * reach
-    return View(eye, right, np.cross(forward, right), forward, half, half * height / width, width, height)
 
 
 class Tracer:
@@ -436,45 +346,6 @@ def _joint_fetch(light, bake_position, bake_normal, xy, position, normal, base, 
                 break
         if total > 1e-3:
             out[i, 0], out[i, 1], out[i, 2] = r / total, g / total, b / total
-
-
-def write_light(light: NDArray[np.float32]) -> bytes:
-    """Make the baked illuminance, log-coded in 16 bits and packed losslessly (JPEG XL).
-
-    Parameters
-    ----------
-    light
-        Linear light, 1 = sensor saturation.
-
-    Returns
-    -------
-    bytes
-        Baked illuminance, log-coded in 16 bits and packed losslessly (JPEG XL).
-    """
-    code = np.clip(np.log2(np.maximum(light, LOG_FLOOR) / LOG_FLOOR) / 32 * 65535, 0, 65535).astype(np.uint16)
-    return bytes(imagecodecs.jpegxl_encode(code & 0xFFF8, lossless=True, effort=7))
-
-
-def read_light(name: str) -> NDArray[np.float32] | None:
-    """Read the baked illuminance of a scene in lux, (h, w, 3); None before it is baked.
-
-    Parameters
-    ----------
-    name
-        Identifier of a scene.
-
-    Returns
-    -------
-    NDArray[np.float32] | None
-        The baked illuminance of a scene in lux, (h, w, 3); None before it is baked.
-    """
-    source = files("bruto.simphone") / f"data/{name}.light"
-    if not source.is_file():
-        return None
-    code = imagecodecs.jpegxl_decode(source.read_bytes())
-    if code.ndim != 3:
-        raise BrutoError(tr("The baked light of scene '{name}' is damaged. Install Bruto again.", name=name))
-    return (np.exp2(code.astype(np.float32) * (32 / 65535)) * LOG_FLOOR).astype(np.float32)
 
 
 STEP_OF_LIGHT = 0.18

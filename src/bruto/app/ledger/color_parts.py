@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -19,6 +18,7 @@ from bruto.app.ledger.hue_ring import hue_color
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
 from bruto.app.ledger.rows import Track
 from bruto.app.widgets import theme
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr
@@ -43,16 +43,18 @@ class ColorSwitches(QWidget):
     def __init__(self) -> None:
         super().__init__()
         layout = as_row(self)
-        self.mono = QPushButton(tr("Monochrome"))
-        self.mono.setCheckable(True)
-        self.mono.setToolTip(tr("Black and white. The hue ring then sets how light each colour becomes."))
-        self.mono.clicked.connect(lambda on: self.changed.emit("monochrome", bool(on), "monochrome", True))
+        self.mono = build(
+            QPushButton,
+            tr("Monochrome"),
+            checkable=True,
+            toolTip=tr("Black and white. The hue ring then sets how light each colour becomes."),
+            clicked=lambda on: self.changed.emit("monochrome", bool(on), "monochrome", True),
+        )
         line = QHBoxLayout()
         line.addWidget(self.mono)
         line.addStretch(1)
         layout.addLayout(line)
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        row = across(gap=6)
         row.addWidget(row_name(tr("Channels")))
         tip = tr(
             "How red, green and blue are mixed from the camera's own; for infrared, red and blue are usually swapped"
@@ -67,8 +69,7 @@ class ColorSwitches(QWidget):
         grid.setSpacing(3)
         self.cells: list[QDoubleSpinBox] = []
         for k, name_ in enumerate((tr("red"), tr("green"), tr("blue"))):
-            label = Label(f"{name_} =")
-            label.setObjectName("quiet")
+            label = Label(f"{name_} =", objectName="quiet")
             grid.addWidget(label, k, 0)
             for c, source in enumerate(("r", "g", "b")):
                 cell = ValueBox()
@@ -132,9 +133,7 @@ class SplitTintEditor(QWidget):
         self.setObjectName("row")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.balance = Recipe().split_tint
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 6, 8, 6)
-        layout.setSpacing(2)
+        layout = down(self, margins=(10, 6, 8, 6), gap=2)
         self.hues: dict[str, HueTrack] = {}
         self.amounts: dict[str, Track] = {}
         self.texts: dict[str, Label] = {}
@@ -147,11 +146,14 @@ class SplitTintEditor(QWidget):
             head.addStretch(1)
             self.texts[zone] = Label("")
             head.addWidget(self.texts[zone])
-            back = QPushButton("↺")
-            back.setObjectName("icon")
-            back.setToolTip(tr("Remove the tint of {title}", title=title.lower()))
-            back.setAccessibleName(tr("Reset {title}", title=title))
-            back.clicked.connect(lambda _=False, z=zone: self._changed(z, {"amount": 0.0}, True))
+            back = build(
+                QPushButton,
+                "↺",
+                objectName="icon",
+                toolTip=tr("Remove the tint of {title}", title=title.lower()),
+                accessibleName=tr("Reset {title}", title=title),
+                clicked=lambda _=False, z=zone: self._changed(z, {"amount": 0.0}, True),
+            )
             head.addWidget(back)
             layout.addLayout(head)
             hue, amount = HueTrack(0, 359, 1), Track(0, 0.1, 0.002)

@@ -7,9 +7,10 @@ import math
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
+from bruto.app.widgets.build import across, build, down
 from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import CURVE_NAMES, Points
@@ -177,25 +178,28 @@ class CurveEditor(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.curves = Recipe().curves
         self.which = "joint"
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 6, 8, 6)
-        layout.setSpacing(4)
-        head = QHBoxLayout()
-        head.setSpacing(4)
+        layout = down(self, margins=(10, 6, 8, 6), gap=4)
+        head = across(gap=4)
         self.buttons: dict[str, QPushButton] = {}
         for name in CURVE_NAMES:
-            button = QPushButton(name.capitalize())
-            button.setCheckable(True)
-            button.setToolTip(tr("{name} curve", name=name))
-            button.clicked.connect(lambda _=False, n=name: self.choose(n))
+            button = build(
+                QPushButton,
+                name.capitalize(),
+                checkable=True,
+                toolTip=tr("{name} curve", name=name),
+                clicked=lambda _=False, n=name: self.choose(n),
+            )
             self.buttons[name] = button
             head.addWidget(button)
         head.addStretch(1)
-        back = QPushButton("↺")
-        back.setObjectName("icon")
-        back.setToolTip(tr("Reset this curve to a straight line"))
-        back.setAccessibleName(tr("Reset curve"))
-        back.clicked.connect(lambda: self._changed((), True))
+        back = build(
+            QPushButton,
+            "↺",
+            objectName="icon",
+            toolTip=tr("Reset this curve to a straight line"),
+            accessibleName=tr("Reset curve"),
+            clicked=lambda: self._changed((), True),
+        )
         head.addWidget(back)
         layout.addLayout(head)
         self.plot = CurvePlot()

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
+from bruto.app.widgets.build import across, build
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
@@ -29,8 +30,7 @@ class FramePart(QWidget):
     def __init__(self) -> None:
         super().__init__()
         layout = as_row(self, 5)
-        head = QHBoxLayout()
-        head.setSpacing(6)
+        head = across(gap=6)
         head.addWidget(row_name(tr("Crop")))
         self.box = choice_box(tr("Aspect ratio"), tr("Width to height of the crop"), 8)
         self.box.addItem(tr("free"), 0.0)
@@ -38,35 +38,45 @@ class FramePart(QWidget):
             self.box.addItem(text, ratio)
         self.box.activated.connect(self._chosen)
         head.addWidget(self.box, 1)
-        self.turn = QPushButton(tr("portrait"))
-        self.turn.setObjectName("take")
-        self.turn.setCheckable(True)
-        self.turn.setToolTip(tr("Use the ratio in portrait instead of landscape"))
-        self.turn.clicked.connect(self._chosen)
+        self.turn = build(
+            QPushButton,
+            tr("portrait"),
+            objectName="take",
+            checkable=True,
+            toolTip=tr("Use the ratio in portrait instead of landscape"),
+            clicked=self._chosen,
+        )
         head.addWidget(self.turn)
-        back = QPushButton("↺")
-        back.setObjectName("icon")
-        back.setToolTip(tr("Reset to the whole frame"))
-        back.setAccessibleName(tr("Reset crop"))
-        back.clicked.connect(self.reset)
+        back = build(
+            QPushButton,
+            "↺",
+            objectName="icon",
+            toolTip=tr("Reset to the whole frame"),
+            accessibleName=tr("Reset crop"),
+            clicked=self.reset,
+        )
         head.addWidget(back)
         layout.addLayout(head)
-        tools = QHBoxLayout()
-        tools.setSpacing(6)
-        self.frame_button = QPushButton(tr("Crop in the picture"))
-        self.frame_button.setCheckable(True)
-        self.frame_button.setToolTip(tr("Show the whole straightened frame and drag the crop (Alt+F)"))
-        self.frame_button.toggled.connect(self._framing)
-        self.line_button = QPushButton(tr("Level by a line"))
-        self.line_button.setCheckable(True)
-        self.line_button.setToolTip(tr("Draw along something level or vertical in the picture (Alt+L)"))
-        self.line_button.toggled.connect(self._by_line)
+        tools = across(gap=6)
+        self.frame_button = build(
+            QPushButton,
+            tr("Crop in the picture"),
+            checkable=True,
+            toolTip=tr("Show the whole straightened frame and drag the crop (Alt+F)"),
+            toggled=self._framing,
+        )
+        self.line_button = build(
+            QPushButton,
+            tr("Level by a line"),
+            checkable=True,
+            toolTip=tr("Draw along something level or vertical in the picture (Alt+L)"),
+            toggled=self._by_line,
+        )
         tools.addWidget(self.frame_button)
         tools.addWidget(self.line_button)
         tools.addStretch(1)
         layout.addLayout(tools)
-        turns = QHBoxLayout()
-        turns.setSpacing(6)
+        turns = across(gap=6)
         turns.addWidget(row_name(tr("Rotate")))
         self.left_button, self.right_button = QPushButton("↶ 90°"), QPushButton("↷ 90°")
         for button, quarters, tip in (
@@ -77,16 +87,17 @@ class FramePart(QWidget):
             button.setAccessibleName(tip)
             button.clicked.connect(lambda _=False, n=quarters: self.turned.emit(n))
             turns.addWidget(button)
-        self.area_button = QPushButton(tr("Whole sensor"))
-        self.area_button.setCheckable(True)
-        self.area_button.setToolTip(tr("Include the recorded margin outside the file's default crop"))
-        self.area_button.clicked.connect(lambda on: self.area.emit(bool(on)))
+        self.area_button = build(
+            QPushButton,
+            tr("Whole sensor"),
+            checkable=True,
+            toolTip=tr("Include the recorded margin outside the file's default crop"),
+            clicked=lambda on: self.area.emit(bool(on)),
+        )
         turns.addWidget(self.area_button)
         turns.addStretch(1)
         layout.addLayout(turns)
-        self.left = Label("")
-        self.left.setObjectName("quiet")
-        self.left.setWordWrap(True)
+        self.left = Label("", objectName="quiet", wordWrap=True)
         layout.addWidget(self.left)
 
     def _chosen(self) -> None:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 
@@ -18,18 +19,11 @@ class LedgerGroup(QWidget):
     def __init__(self, name: str, title: str, opened: bool = False, bypass: bool = True) -> None:
         super().__init__()
         self.name, self.title = name, title
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(2)
-        head = QHBoxLayout()
-        head.setSpacing(4)
-        self.button = QPushButton("")
-        self.button.setObjectName("fold")
-        self.button.clicked.connect(lambda: self.set_open(not self.opened))
+        layout = down(self, margins=0, gap=2)
+        head = across(gap=4)
+        self.button = build(QPushButton, "", objectName="fold", clicked=lambda: self.set_open(not self.opened))
         head.addWidget(self.button, 1)
-        self.bypass = QPushButton(tr("on"))
-        self.bypass.setObjectName("bypass")
-        self.bypass.setCheckable(True)
+        self.bypass = build(QPushButton, tr("on"), objectName="bypass", checkable=True)
         self.bypass.setChecked(True)
         self.bypass.setToolTip(tr("Switch {title} off for now; the values are kept", title=title.lower()))
         self.bypass.setAccessibleName(tr("{title} on", title=title))
@@ -37,16 +31,12 @@ class LedgerGroup(QWidget):
         self.bypass.setVisible(bypass)
         head.addWidget(self.bypass)
         layout.addLayout(head)
-        self.sentence = Label("")
-        self.sentence.setObjectName("quiet")
-        self.sentence.setWordWrap(True)
+        self.sentence = Label("", objectName="quiet", wordWrap=True)
         self.sentence.setContentsMargins(22, 0, 6, 4)
         self.sentence.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
         layout.addWidget(self.sentence)
         self.content = QWidget()
-        self.body = QVBoxLayout(self.content)
-        self.body.setContentsMargins(0, 0, 0, 2)
-        self.body.setSpacing(0)
+        self.body = down(self.content, margins=(0, 0, 0, 2), gap=0)
         layout.addWidget(self.content)
         self._open_count = 0
         self.opened: bool = not opened

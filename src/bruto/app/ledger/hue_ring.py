@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QConicalGradient, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from bruto.app.ledger.rows import Row
 from bruto.app.widgets import theme
+from bruto.app.widgets.build import build, down
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, encode_srgb, working_to, working_to_xyz
@@ -184,20 +185,21 @@ class HueEditor(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.nodes: tuple[HueNode, ...] = ()
         self.current = -1
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 6, 8, 6)
-        layout.setSpacing(4)
+        layout = down(self, margins=(10, 6, 8, 6), gap=4)
         head = QHBoxLayout()
-        self.pick_button = QPushButton(tr("Pick in picture"))
-        self.pick_button.setObjectName("take")
-        self.pick_button.setCheckable(True)
-        self.pick_button.setToolTip(tr("Click a colour in the picture to add a node for it (Alt+H)"))
-        self.pick_button.toggled.connect(self.pick)
+        self.pick_button = build(
+            QPushButton,
+            tr("Pick in picture"),
+            objectName="take",
+            checkable=True,
+            toolTip=tr("Click a colour in the picture to add a node for it (Alt+H)"),
+            toggled=self.pick,
+        )
         head.addWidget(self.pick_button)
         head.addStretch(1)
-        self.remove = QPushButton(tr("Remove node"))
-        self.remove.setToolTip(tr("Remove the selected node"))
-        self.remove.clicked.connect(self._remove)
+        self.remove = build(
+            QPushButton, tr("Remove node"), toolTip=tr("Remove the selected node"), clicked=self._remove
+        )
         head.addWidget(self.remove)
         layout.addLayout(head)
         self.ring = HueRing()
@@ -213,10 +215,10 @@ class HueEditor(QWidget):
             self.rows[field] = row
             layout.addWidget(row)
         self.hint = Label(
-            tr("Click a hue on the ring or a colour in the picture. A node appears with its values here.")
+            tr("Click a hue on the ring or a colour in the picture. A node appears with its values here."),
+            objectName="quiet",
+            wordWrap=True,
         )
-        self.hint.setObjectName("quiet")
-        self.hint.setWordWrap(True)
         layout.addWidget(self.hint)
         self._show()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QScrollArea, QWidget
 
 from bruto.app.ledger.color_parts import ColorSwitches, SplitTintEditor
 from bruto.app.ledger.curve_editor import CurveEditor
@@ -13,24 +13,21 @@ from bruto.app.ledger.frame_part import FramePart
 from bruto.app.ledger.group import LedgerGroup
 from bruto.app.ledger.hue_ring import HueEditor
 from bruto.app.ledger.keyboard_walk import KeyboardWalk
+from bruto.app.ledger.ledger_head import LedgerHead
 from bruto.app.ledger.profile_row import ProfileRow
-from bruto.app.ledger.row_parts import as_row, row_name
 from bruto.app.ledger.rows import SAYS, VALUE, Row
+from bruto.app.ledger.tone_part import TonePart
 from bruto.app.ledger.white_part import WhitePart
-from bruto.app.widgets.plain_text import Label, plain_tooltip
+from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.container.raw_frame import RawMeta
 from bruto.develop.field_ui import GROUPS
-from bruto.develop.history_text import step_text, step_title
 from bruto.develop.illuminants import values_of
-from bruto.develop.recipe import FIELDS, Recipe, fields_of, sentence
-from bruto.develop.recipe_values import HueNode, Tone
+from bruto.develop.recipe import FIELDS, Recipe, fields_of
+from bruto.develop.recipe_text import sentence
+from bruto.develop.recipe_values import HueNode
 from bruto.session.edit import Edit
-
-STEPS_SHOWN = 25
-
-
-IN_FORCE = tr("Suggestions are in force. Nothing is saved until you change something.")
 
 
 class Ledger(QWidget):
@@ -50,69 +47,30 @@ class Ledger(QWidget):
         """Rows of what the shot does not have."""
         self._open_before: list[str] | None = None
         """Groups that were unfolded before a row was looked for."""
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(10, 8, 4, 8)
-        outer.setSpacing(6)
-        head = QHBoxLayout()
-        title = Label(tr("Ledger"))
-        title.setObjectName("heading")
-        head.addWidget(title)
-        head.addStretch(1)
-        self.undo_button, self.redo_button = QPushButton("↶"), QPushButton("↷")
-        for button, text in ((self.undo_button, tr("Undo")), (self.redo_button, tr("Redo"))):
-            button.setAccessibleName(text)
-            button.setFixedWidth(34)
-            head.addWidget(button)
-        self.history_button = QPushButton(tr("History"))
-        self.history_button.setToolTip(tr("Every step, newest first. Choose one to go back to before it."))
-        self.history_menu = QMenu(self)
-        self.history_menu.aboutToShow.connect(self._fill_history)
-        self.history_button.setMenu(self.history_menu)
-        self.history_button.setMinimumWidth(74)
-        head.addWidget(self.history_button)
-        self.all_button = QPushButton(tr("Apply all"))
-        self.all_button.setObjectName("primary")
-        self.all_button.setToolTip(tr("Apply every suggestion (Alt+A)"))
-        head.addWidget(self.all_button)
-        head.addSpacing(6)
-        outer.addLayout(head)
-        finding = QHBoxLayout()
-        self.row_finder = QLineEdit()
-        self.row_finder.setPlaceholderText(tr("find a correction"))
-        self.row_finder.setAccessibleName(tr("Find a correction"))
-        self.row_finder.setToolTip(tr("Type part of a name to show its row; Escape shows all (Ctrl+F)"))
-        self.row_finder.textChanged.connect(self._found)
-        finding.addWidget(self.row_finder, 1)
-        self.fold_button = QPushButton(tr("Fold all"))
-        self.fold_button.setToolTip(tr("Fold every group to one sentence, or unfold all"))
-        self.fold_button.clicked.connect(lambda: self.fold_all() if self.open_groups() else self.unfold())
-        finding.addWidget(self.fold_button)
-        finding.addSpacing(6)
-        finding.insertWidget(1, self._start_button())
-        outer.addLayout(finding)
-        columns = QHBoxLayout()
-        columns.setContentsMargins(6, 0, 20, 0)
-        columns.setSpacing(4)
+        outer = down(self, margins=(10, 8, 4, 8), gap=6)
+        self.head = LedgerHead()
+        self.head.looked_for.connect(self._found)
+        self.head.folded.connect(lambda: self.fold_all() if self.open_groups() else self.unfold())
+        self.head.start_chosen.connect(self.start_chosen)
+        outer.addWidget(self.head)
+        columns = across(margins=(6, 0, 20, 0), gap=4)
         for text, width, side in (
             (tr("correction"), 0, Qt.AlignmentFlag.AlignLeft), (tr("value"), VALUE, Qt.AlignmentFlag.AlignRight),
             (tr("measured"), SAYS + 4, Qt.AlignmentFlag.AlignRight),
         ):  # fmt: skip
-            label = Label(text)
-            label.setObjectName("quiet")
-            label.setAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+            label = Label(text, objectName="quiet", alignment=side | Qt.AlignmentFlag.AlignVCenter)
             if width:
                 label.setMinimumWidth(width)
             columns.addWidget(label, 0 if width else 1)
         outer.addLayout(columns)
-        self.scroll_area = scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        body = QWidget()
-        body.setObjectName("panelBody")
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 0, 6, 0)
-        column.setSpacing(6)
+        self.scroll_area = scroll = build(
+            QScrollArea,
+            widgetResizable=True,
+            horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff,
+            focusPolicy=Qt.FocusPolicy.NoFocus,
+        )
+        body = build(QWidget, objectName="panelBody")
+        column = down(body, margins=(0, 0, 6, 0), gap=6)
         self.rows: dict[str, Row] = {}
         self.groups: dict[str, LedgerGroup] = {}
         for key, text, opened in GROUPS:
@@ -140,12 +98,18 @@ class Ledger(QWidget):
         self.profile.taken.connect(self._take)
         self.profile.reset.connect(lambda: self._reset("profile", "base_look"))
         self.groups["white"].body.addWidget(self.profile)
-        self.best = QPushButton(tr("Best in files"))
-        self.best.setCheckable(True)
-        self.best.setToolTip(tr("Exported files get the best noise reduction; the screen uses the quick one"))
-        self.best.clicked.connect(lambda on: self._part("noise_best", bool(on), "grade of noise reduction", True))
+        self.best = build(
+            QPushButton,
+            tr("Best in files"),
+            checkable=True,
+            toolTip=tr("Exported files get the best noise reduction; the screen uses the quick one"),
+            clicked=lambda on: self._part("noise_best", bool(on), "grade of noise reduction", True),
+        )
         self.groups["noise"].body.addWidget(self.best, 0, Qt.AlignmentFlag.AlignLeft)
-        self.groups["tone"].body.addWidget(self._tone_row())
+        self.tone = TonePart()
+        self.tone.taken.connect(lambda: self._take("tone"))
+        self.tone.reset.connect(lambda: self._reset("tone"))
+        self.groups["tone"].body.addWidget(self.tone)
         self.switches = ColorSwitches()
         self.switches.changed.connect(self._part)
         self.groups["color"].body.addWidget(self.switches)
@@ -164,58 +128,20 @@ class Ledger(QWidget):
         self.frame_part = FramePart()
         self.frame_part.reset.connect(lambda: self._reset("crop", "aspect"))
         self.groups["frame"].body.addWidget(self.frame_part)
-        self.notice = Label("")
-        self.notice.setObjectName("warning")
-        self.notice.setWordWrap(True)
+        self.notice = Label("", objectName="warning", wordWrap=True)
         column.addWidget(self.notice)
-        reset_all = QPushButton(tr("Reset all"))
-        reset_all.setToolTip(tr("Reset every row to its default; you can undo it"))
-        reset_all.clicked.connect(lambda: self.edit and self.edit.reset())
+        reset_all = build(
+            QPushButton,
+            tr("Reset all"),
+            toolTip=tr("Reset every row to its default; you can undo it"),
+            clicked=lambda: self.edit and self.edit.reset(),
+        )
         column.addWidget(reset_all, 0, Qt.AlignmentFlag.AlignLeft)
         column.addStretch(1)
         scroll.setWidget(body)
         outer.addWidget(scroll)
         self._found("")
         self.walk = KeyboardWalk(body, self)
-        self.all_button.clicked.connect(lambda: self.edit and self.edit.take_all())
-        self.undo_button.clicked.connect(lambda: self.edit and self.edit.undo())
-        self.redo_button.clicked.connect(lambda: self.edit and self.edit.redo())
-
-    def _start_button(self) -> QPushButton:
-        """Where shots start that were never edited."""
-        self.start_button = QPushButton(tr("New shots"))
-        self.start_button.setToolTip(tr("Which values shots start with before you edit them"))
-        menu = QMenu(self.start_button)
-        self.starts = {}
-        for on, text in ((True, tr("start with suggestions")), (False, tr("start with defaults"))):
-            action = self.starts[on] = menu.addAction(tr("New shots {text}", text=text))
-            action.setCheckable(True)
-            action.triggered.connect(lambda _=False, on=on: self.start_chosen.emit(on))
-        self.start_button.setMenu(menu)
-        self.start_button.setMinimumWidth(104)
-        return self.start_button
-
-    def show_start(self, on: bool) -> None:
-        """Whether new shots start with their suggestions."""
-        for key, action in self.starts.items():
-            action.setChecked(key == on)
-
-    def _fill_history(self) -> None:
-        self.history_menu.clear()
-        history = self.edit.sidecar.history if self.edit is not None else []
-        if not history:
-            self.history_menu.addAction(tr("No steps yet")).setEnabled(False)
-        for index in range(len(history) - 1, max(-1, len(history) - 1 - STEPS_SHOWN), -1):
-            assert self.edit is not None
-            ui = step_text(history, index, self.edit.recipe)
-            action = self.history_menu.addAction(
-                tr("before {step_title}{ui}", step_title=step_title(history[index][0]), ui=ui)
-            )
-            action.triggered.connect(lambda _=False, k=index: self._back_to(k))
-
-    def _back_to(self, index: int) -> None:
-        if self.edit is not None:
-            self.edit.back_to(index)
 
     def _light_chosen(self, title: str) -> None:
         """White by the name of a light; "" is as shot."""
@@ -225,31 +151,6 @@ class Ledger(QWidget):
     def _change(self, what: str, **values: Any) -> None:
         if self.edit is not None:
             self.edit.change(what, **values)
-
-    def _tone_row(self) -> QWidget:
-        self.tone = QWidget()
-        tone_layout = as_row(self.tone, 3)
-        tone_head = QHBoxLayout()
-        tone_head.addWidget(row_name(tr("Handles")))
-        tone_head.addStretch(1)
-        self.tone_take = QPushButton(tr("apply"))
-        self.tone_take.setObjectName("take")
-        self.tone_take.clicked.connect(lambda: self._take("tone"))
-        tone_head.addWidget(self.tone_take)
-        tone_reset = QPushButton("↺")
-        tone_reset.setObjectName("icon")
-        tone_reset.setToolTip(tr("Reset tone to its default"))
-        tone_reset.setAccessibleName(tr("Reset tone"))
-        tone_reset.clicked.connect(lambda: self._reset("tone"))
-        tone_head.addWidget(tone_reset)
-        tone_layout.addLayout(tone_head)
-        self.tone_now = Label("")
-        self.tone_evidence = Label(tr("measuring…"))
-        self.tone_evidence.setObjectName("quiet")
-        for label in (self.tone_now, self.tone_evidence):
-            label.setWordWrap(True)
-            tone_layout.addWidget(label)
-        return self.tone
 
     def _take(self, field: str) -> None:
         if self.edit is not None:
@@ -340,7 +241,7 @@ class Ledger(QWidget):
         meta: RawMeta | None = None,
     ) -> None:
         """Another shot, or values of the file that became known; `meta` of a raw that is open."""
-        self.edit = edit
+        self.edit = self.head.edit = edit
         self.profile.show_meta(meta)
         # a finished picture was balanced already: names of lights say nothing of it
         self.white.lights_row.setVisible(meta is not None or as_shot is None)
@@ -367,7 +268,7 @@ class Ledger(QWidget):
         edit = self.edit
         self.setEnabled(edit is not None)
         if edit is None:
-            self.all_button.setText(tr("Apply all"))
+            self.head.show_none()
             return
         default = Recipe()
         recipe = edit.recipe
@@ -382,15 +283,11 @@ class Ledger(QWidget):
         absent = () if recipe.local_tone.gains else ("local_strength",)
         if absent != self._absent:
             self._absent = absent
-            self._found(self.row_finder.text())
+            self._found(self.head.row_finder.text())
         self.best.setChecked(recipe.noise_best)
         self.profile.show_values(recipe, edit.suggestions.get("base_look"))
         self.white.show_recipe(recipe)
-        self.tone_now.setText(sentence("tone", recipe))
-        found = edit.suggestions.get("tone")
-        self.tone_evidence.setText(found.evidence if found else tr("measuring…"))
-        self.tone_take.setVisible(found is not None and isinstance(found.value, Tone) and found.value != recipe.tone)
-        self.tone_take.setText(tr("apply handles"))
+        self.tone.show_recipe(recipe, edit.suggestions.get("tone"))
         for part in (self.switches, self.hues, self.curves, self.split_tint, self.frame_part):
             part.show_recipe(recipe)
         still = [f for f in edit.open_suggestions() if f not in self.rows or not self._reached(f)]
@@ -398,23 +295,4 @@ class Ledger(QWidget):
             mine = fields_of(name)
             left_out = all(f in recipe.bypassed for f in mine)
             group.show_state(sentence(name, recipe.effective()), sum(f in mine for f in still), left_out)
-        done = (
-            tr("Measuring…")
-            if not edit.suggestions
-            else tr("Suggested")
-            if edit.untouched and edit.started
-            else tr("All applied")
-        )
-        self.all_button.setText(tr("Apply all {still_count}", still_count=len(still)) if still else done)
-        self.all_button.setEnabled(bool(still))
-        self.all_button.setToolTip(IN_FORCE if done == "Suggested" else tr("Apply every suggestion (Alt+A)"))
-        self.undo_button.setEnabled(edit.can_undo)
-        self.redo_button.setEnabled(edit.can_redo)
-        history = edit.sidecar.history
-        self.undo_button.setToolTip(
-            plain_tooltip(
-                tr("Undo {step_title}", step_title=step_title(history[-1][0])) if history else tr("Nothing to undo")
-            )
-        )
-        redo = tr("Redo {future}", future=edit.sidecar.future[-1][0]) if edit.can_redo else tr("Nothing to redo")
-        self.redo_button.setToolTip(plain_tooltip(redo))
+        self.head.refresh(edit, len(still))

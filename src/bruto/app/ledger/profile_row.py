@@ -5,9 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
+from bruto.app.widgets.build import across, build
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.catalog import clauses, tr
 from bruto.container.profile import CameraProfile
@@ -36,30 +37,31 @@ class ProfileRow(QWidget):
         self.meta: RawMeta | None = None
         self._shown = OWN
         layout = as_row(self)
-        head = QHBoxLayout()
-        head.setSpacing(4)
+        head = across(gap=4)
         head.addWidget(row_name(tr("Profile")))
         self.box = choice_box(tr("Profile"), tr("The camera profile that turns sensor colour into picture colour"))
         head.addWidget(self.box, 1)
-        back = QPushButton("↺")
-        back.setObjectName("icon")
-        back.setToolTip(tr("Reset profile and base look to the file's own"))
-        back.setAccessibleName(tr("Reset profile"))
+        back = build(
+            QPushButton,
+            "↺",
+            objectName="icon",
+            toolTip=tr("Reset profile and base look to the file's own"),
+            accessibleName=tr("Reset profile"),
+        )
         head.addWidget(back)
         layout.addLayout(head)
-        self.brings = Label("")
-        self.brings.setObjectName("quiet")
-        self.brings.setWordWrap(True)
+        self.brings = Label("", objectName="quiet", wordWrap=True)
         layout.addWidget(self.brings)
-        foot = QHBoxLayout()
-        foot.setSpacing(6)
-        self.keep = QPushButton(tr("Base look on"))
-        self.keep.setCheckable(True)
-        self.keep.setToolTip(tr("Use or ignore the profile's local gains, look table and tone curve"))
+        foot = across(gap=6)
+        self.keep = build(
+            QPushButton,
+            tr("Base look on"),
+            checkable=True,
+            toolTip=tr("Use or ignore the profile's local gains, look table and tone curve"),
+        )
         foot.addWidget(self.keep)
         foot.addStretch(1)
-        self.take = QPushButton(tr("apply"))
-        self.take.setObjectName("take")
+        self.take = build(QPushButton, tr("apply"), objectName="take")
         foot.addWidget(self.take)
         layout.addLayout(foot)
         self.box.activated.connect(self._activated)

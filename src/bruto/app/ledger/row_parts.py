@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
+from bruto.app.widgets.build import build, down
 from bruto.app.widgets.plain_text import Label
 
 
@@ -12,10 +13,7 @@ def as_row(widget: QWidget, spacing: int = 4) -> QVBoxLayout:
     """Make a widget look like a row of the ledger; returns its layout."""
     widget.setObjectName("row")
     widget.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-    layout = QVBoxLayout(widget)
-    layout.setContentsMargins(10, 6, 8, 6)
-    layout.setSpacing(spacing)
-    return layout
+    return down(widget, margins=(10, 6, 8, 6), gap=spacing)
 
 
 def row_name(text: str) -> Label:
@@ -27,9 +25,7 @@ def row_name(text: str) -> Label:
 
 def choice_box(name: str, tip: str, letters: int = 12) -> QComboBox:
     """A box of choices that may be narrower than its longest one."""
-    box = QComboBox()
-    box.setAccessibleName(name)
-    box.setToolTip(tip)
+    box = build(QComboBox, accessibleName=name, toolTip=tip)
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     box.setMinimumContentsLength(letters)
     return box

@@ -11,15 +11,14 @@ from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
     QDoubleSpinBox,
-    QHBoxLayout,
     QMenu,
     QPushButton,
     QSizePolicy,
-    QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.widgets import theme
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr
@@ -176,13 +175,9 @@ class Row(QWidget):
         self.field = field
         low, high = span
         self.ui, self.title, self.unit = ui, ui.title, ui.unit
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(6, 2, 4, 2)
-        layout.setSpacing(0)
-        line = QHBoxLayout()
-        line.setSpacing(4)
-        self.used = QCheckBox(self.title)
-        self.used.setObjectName("rowUsed")
+        layout = down(self, margins=(6, 2, 4, 2), gap=0)
+        line = across(gap=4)
+        self.used = build(QCheckBox, self.title, objectName="rowUsed")
         self.used.setChecked(True)
         self.used.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.used.setAccessibleName(tr("{title} on", title=self.title))
@@ -190,8 +185,7 @@ class Row(QWidget):
         self.used.clicked.connect(lambda on: self.bypassed.emit(field, not on))
         name: QWidget = self.used
         if ui.neutral is NO_NEUTRAL:
-            name = Label(self.title)
-            name.setToolTip(f"{about}.")
+            name = Label(self.title, toolTip=f"{about}.")
         name.setFixedWidth(self.name_width())
         line.addWidget(name)
         track_low, track_high = ui.track or (low, high)
@@ -228,15 +222,11 @@ class Row(QWidget):
             )
         )
         line.addWidget(self.spin)
-        self.take = QPushButton("")
-        self.take.setObjectName("take")
-        self.take.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.take = build(QPushButton, "", objectName="take", focusPolicy=Qt.FocusPolicy.NoFocus)
         self.take.setFixedWidth(SAYS)
         line.addWidget(self.take)
         layout.addLayout(line)
-        self.evidence = Label(tr("measuring…"))
-        self.evidence.setObjectName("quiet")
-        self.evidence.setWordWrap(True)
+        self.evidence = Label(tr("measuring…"), objectName="quiet", wordWrap=True)
         self.evidence.setContentsMargins(2, 0, 2, 2)
         self.evidence.hide()
         layout.addWidget(self.evidence)

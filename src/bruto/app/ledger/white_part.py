@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
+from bruto.app.widgets.build import across, build, down
 from bruto.catalog import tr
 from bruto.develop.analysis.white_picker import SIDES, SURFACES
 from bruto.develop.illuminants import NAMED, named, values_of
@@ -20,17 +21,14 @@ class WhitePart(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(6)
+        layout = down(self, margins=0, gap=6)
         layout.addWidget(self._pick_row())
         self.lights_row = self._lights_row()
         layout.addWidget(self.lights_row)
 
     def _pick_row(self) -> QWidget:
         row = QWidget()
-        line = QHBoxLayout()
-        line.setSpacing(6)
+        line = across(gap=6)
         as_row(row).addLayout(line)
         self.surface = choice_box(tr("Surface"), tr("What you are about to click"), 6)
         for name, known in SURFACES.items():
@@ -44,11 +42,14 @@ class WhitePart(QWidget):
         for side in SIDES:
             self.side.addItem(tr("{side} px", side=side), side)
         self.side.setCurrentIndex(1)
-        self.button = QPushButton(tr("pick"))
-        self.button.setObjectName("take")
-        self.button.setCheckable(True)
-        self.button.setToolTip(tr("Click the surface in the picture to make it neutral (Alt+W)"))
-        self.button.toggled.connect(self.pick)
+        self.button = build(
+            QPushButton,
+            tr("pick"),
+            objectName="take",
+            checkable=True,
+            toolTip=tr("Click the surface in the picture to make it neutral (Alt+W)"),
+            toggled=self.pick,
+        )
         line.addWidget(row_name(tr("From")))
         line.addWidget(self.surface, 1)
         line.addWidget(self.side)

@@ -8,30 +8,29 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
-    QHBoxLayout,
     QPushButton,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.host import Host
 from bruto.app.pages.compare_grid import GridPart
 from bruto.app.pages.compare_panel import ComparePanel
+from bruto.app.pages.wells_bar import WellsBar
 from bruto.app.pdf import print_html
 from bruto.app.stage.compare_stage import ON_STAGE, CompareMode, CompareStage
 from bruto.app.stage.regions_view import RegionsView
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.sweep_view import SweepView
 from bruto.app.stage.viewport_widget import ViewportWidget
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.push_row import PushRow
-from bruto.app.widgets.source_selector import SourceSelector
 from bruto.catalog import tr
 from bruto.compare.metrics import Aligned
 from bruto.develop.recipe import Recipe
-from bruto.session.comparison import ComparedPair
+from bruto.session.compared_pair import ComparedPair
 
 REGIONS, SWEEP, GRID = CompareMode.REGIONS, CompareMode.SWEEP, CompareMode.GRID
 TITLES = {
@@ -73,12 +72,21 @@ class ComparePage(QWidget):
         super().__init__()
         self.host = host
         self.comparing = host.session.comparing
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        middle = QVBoxLayout()
-        middle.setSpacing(0)
-        middle.addWidget(self._wells())
+        layout = across(self, margins=0, gap=0)
+        middle = down(gap=0)
+        self.wells_bar = WellsBar(self.comparing)
+        self.wells, self.swap = self.wells_bar.wells, self.wells_bar.swap
+        self.grid = GridPart(host)
+        self.grid.chosen.connect(self._beside)
+        self.wells_bar.row.addWidget(self.grid.choice, 1)
+        self.equal = build(
+            QCheckBox,
+            tr("Equal brightness"),
+            toolTip=tr("Push the second to the brightness of the first and say by how much"),
+            toggled=self._equal,
+        )
+        self.wells_bar.row.addWidget(self.equal)
+        middle.addWidget(self.wells_bar)
         bar = self.stage_bar = StageBar("COMPARE")
         self.tag, self.residual = bar.tag, bar.facts
         self.stage = CompareStage()
@@ -115,51 +123,18 @@ class ComparePage(QWidget):
         self.stage.view_changed.connect(self._ask_piece)
         self.stage.pinned.connect(self._pin)
         self.places.chosen.connect(self._look_at)
-        self.places.unwanted.connect(self.comparing.unpin)
+        self.places.unwanted.connect(self.comparing.regions.unpin)
         self.comparing.changed.connect(self._show)
         self.comparing.aligned_made.connect(self._aligned)
         self.comparing.first_made.connect(self.stage.set_first)
         self.comparing.piece_made.connect(self.stage.set_pieces)
         self.comparing.swept.connect(self.sweep.add)
         self.comparing.difference_made.connect(self.stage.set_difference)
-        self.comparing.place_made.connect(self.places.set_pair)
+        self.comparing.regions.place_made.connect(self.places.set_pair)
         host.session.opened.shown.connect(self._shot_changed)
         host.session.opened.decoded.connect(self._shot_changed)
         host.session.opened.edited.connect(lambda *_: self._shot_changed())
-        host.session.shoot.selection_changed.connect(self._fill_wells)
-
-    def _wells(self) -> QWidget:
-        bar = self.wells_bar = surface("bar")
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(12, 5, 12, 5)
-        row.setSpacing(8)
-        self.wells = (SourceSelector(), SourceSelector())
-        for k, (well, name) in enumerate(zip(self.wells, (tr("First"), tr("Second")), strict=True)):
-            label = Label(name)
-            label.setObjectName("quiet")
-            row.addWidget(label)
-            well.setAccessibleName(tr("{name} picture", name=name))
-            well.setMinimumWidth(150)
-            well.setToolTip(tr("Choose a picture here, or drag a shot here from the list"))
-            well.activated.connect(lambda index, k=k: self._chosen(k, index))
-            well.dropped.connect(lambda path, k=k: self.comparing.bring(k, path))
-            row.addWidget(well, 1)
-            if k == 0:
-                self.swap = QPushButton("⇄")
-                self.swap.setAccessibleName(tr("Swap the two"))
-                self.swap.setToolTip(tr("Swap the two"))
-                self.swap.setFixedWidth(34)
-                self.swap.clicked.connect(self._swap)
-                row.addWidget(self.swap)
-        self.well_widgets = [w for w in bar.findChildren(QWidget) if w.parent() is bar]
-        self.grid = GridPart(self.host)
-        self.grid.chosen.connect(self._beside)
-        row.addWidget(self.grid.choice, 1)
-        self.equal = QCheckBox(tr("Equal brightness"))
-        self.equal.setToolTip(tr("Push the second to the brightness of the first and say by how much"))
-        self.equal.toggled.connect(self._equal)
-        row.addWidget(self.equal)
-        return bar
+        host.session.shoot.selection_changed.connect(self.wells_bar.fill)
 
     def _equal(self, on: bool) -> None:
         self.comparing.set_equal(on)
@@ -170,52 +145,32 @@ class ComparePage(QWidget):
         self.grid.turned_to(self.mode == GRID)
 
     def _pin(self, x: float, y: float) -> None:
-        self.comparing.pin(x, y)
-        if self.comparing.pins and self.comparing.pins[-1] == (x, y):
+        self.comparing.regions.pin(x, y)
+        if self.comparing.regions.pins and self.comparing.regions.pins[-1] == (x, y):
             self.host.session.notice.emit(tr("Added to the regions (Alt+1), at 1:1. Press Delete there to remove it."))
 
     def _asking(self) -> QWidget:
         """Which is better, while names are hidden."""
         self.asking = surface("bar")
-        row = QHBoxLayout(self.asking)
-        row.setContentsMargins(12, 4, 12, 4)
+        row = across(self.asking, margins=(12, 4, 12, 4))
         row.addWidget(Label(tr("Which one is better?")))
         self.answers: dict[str, QPushButton] = {}
         for text, which in (("A", 0), ("B", 1), (tr("No difference"), None)):
-            button = self.answers[text] = QPushButton(text)
-            button.clicked.connect(lambda _=False, w=which: self.host.session.notice.emit(self.comparing.prefer(w)))
+            button = self.answers[text] = build(
+                QPushButton,
+                text,
+                clicked=lambda _=False, w=which: self.host.session.notice.emit(self.comparing.prefer(w)),
+            )
             row.addWidget(button)
         row.addStretch(1)
         self.asking.hide()
         return self.asking
 
-    def _fill_wells(self) -> None:
-        choices = self.comparing.choices()
-        for well, now in zip(self.wells, self.comparing.wells, strict=True):
-            items = [c.title for c in choices]
-            if items != [well.itemText(k) for k in range(well.count())]:
-                well.clear()
-                for c in choices:
-                    well.addItem(c.title, (c.kind, c.name))
-            index = next((k for k, c in enumerate(choices) if (c.kind, c.name) == now), -1)
-            well.setCurrentIndex(index)
-            well.setEnabled(len(choices) > 1)
-        self.swap.setEnabled(len(choices) > 1)
-
-    def _chosen(self, well: int, index: int) -> None:
-        self.comparing.choose(well, *self.wells[well].itemData(index))
-
-    def _swap(self) -> None:
-        first, second = self.comparing.wells
-        self.comparing.wells = (second, first)
-        self.comparing.show()
-
     def set_mode(self, mode: CompareMode) -> None:
         """Places, or one of the stage's modes."""
         for name, button in self.buttons.items():
             button.setChecked(name == mode)
-        for widget in self.well_widgets:  # the grid has its own choice
-            widget.setVisible(mode != GRID)
+        self.wells_bar.show_wells(mode != GRID)  # the grid has its own choice
         self.grid.choice.setVisible(mode == GRID)
         self._fit_bar()
         self.views.setCurrentIndex({REGIONS: 0, SWEEP: 2, GRID: 3}.get(mode, 1))
@@ -278,33 +233,30 @@ class ComparePage(QWidget):
         self.stage.view_changed.emit()
         self.stage.update()
 
+    def _ask_name(self, title: str, name: str) -> Path | None:
+        """Ask for the name of a report."""
+        start = str(self.host.session.shoot.folder / f"{name}.html")
+        kinds = tr("Web page (*.html);;PDF (*.pdf);;Numbers (*.csv)")
+        chosen, _ = QFileDialog.getSaveFileName(self, title, start, kinds)
+        return Path(chosen) if chosen else None
+
     def _save_page(self) -> None:
         """Ask for a name, and write the page behind the window."""
         session = self.host.session
-        start = str(session.shoot.folder / f"{session.opened.shot.name if session.opened.shot else 'compare'}.html")
-        name, _ = QFileDialog.getSaveFileName(
-            self, tr("Report on this comparison"), start, tr("Web page (*.html);;PDF (*.pdf);;Numbers (*.csv)")
-        )
-        if name:
-            session.reports.write_pair(Path(name), print_html)
+        name = session.opened.shot.name if session.opened.shot else "compare"
+        if path := self._ask_name(tr("Report on this comparison"), name):
+            session.reports.write_pair(path, print_html)
 
     def _save_shoot_page(self) -> None:
         """Ask for a name, and write a page about all pairs behind the window."""
         session = self.host.session
-        start = str(session.shoot.folder / f"{session.shoot.title or 'shoot'}.html")
-        name, _ = QFileDialog.getSaveFileName(
-            self,
-            tr("Report on all raws and their pictures"),
-            start,
-            tr("Web page (*.html);;PDF (*.pdf);;Numbers (*.csv)"),
-        )
-        if name:
-            session.reports.write_shoot(Path(name), print_html)
+        if path := self._ask_name(tr("Report on all raws and their pictures"), session.shoot.title or "shoot"):
+            session.reports.write_shoot(path, print_html)
 
     def turned_to(self) -> None:
         """The task was chosen: compare the shot as it is developed now."""
         self.comparing.show()
-        self._fill_wells()
+        self.wells_bar.fill()
         self.grid.turned_to(self.mode == GRID)
         self.panel.look.refresh()
 
@@ -325,7 +277,7 @@ class ComparePage(QWidget):
         for mode in (REGIONS, CompareMode.DIFFERENCE, SWEEP, GRID):
             self.buttons[mode].setEnabled(not hidden)
         self.stage.exchanged = bool(self.comparing.blind.exchanged)
-        self._fill_wells()
+        self.wells_bar.fill()
         self.panel.look.refresh()
         if isinstance(found, str):
             self.tag.setText(tr("COMPARE"))

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from bruto.app.host import Host
 from bruto.app.stage.grid_view import GridView
+from bruto.app.widgets.build import across, down
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.session.grid import MOST
@@ -21,20 +22,16 @@ class GridPart(QWidget):
     def __init__(self, host: Host) -> None:
         super().__init__()
         self.grid = host.session.grid
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = down(self, margins=0, gap=0)
         self.choice = QWidget()
         """What is shown, for the bar of the page."""
-        row = QHBoxLayout(self.choice)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = across(self.choice, margins=0)
         self.pick = QPushButton(tr("Pictures shown"))
         self.menu = QMenu(self.pick)
         self.menu.aboutToShow.connect(self._fill)
         self.pick.setMenu(self.menu)
         row.addWidget(self.pick)
-        self.hint = Label("")
-        self.hint.setObjectName("quiet")
+        self.hint = Label("", objectName="quiet")
         row.addWidget(self.hint, 1)
         self.view = GridView()
         self.view.setToolTip(tr("Double-click a picture to compare it with the first"))

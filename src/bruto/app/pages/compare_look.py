@@ -11,16 +11,16 @@ from PySide6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QSlider,
-    QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.host import Host
+from bruto.app.widgets.build import build, down
 from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.catalog import tr
 from bruto.compare.match.parts import PARTS
 from bruto.develop.history_text import PHONE_LOOK
-from bruto.develop.recipe import sentence_of
+from bruto.develop.recipe_text import sentence_of
 from bruto.session.comparison import ComparisonSession
 from bruto.session.long_tasks import LongTask
 from bruto.session.phone_look import MATCH
@@ -34,37 +34,31 @@ class PhoneLookBox(QWidget):
         self.host = host
         self.comparing: ComparisonSession = host.session.comparing
         self.phone = self.comparing.phone
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 6)
-        column.setSpacing(6)
-        heading = Label(tr("The phone's look"))
-        heading.setObjectName("heading")
+        column = down(self, margins=(0, 0, 0, 6), gap=6)
+        heading = Label(tr("The phone's look"), objectName="heading")
         column.addWidget(heading)
-        self.hint = Label("")
-        self.hint.setObjectName("quiet")
-        self.hint.setWordWrap(True)
+        self.hint = Label("", objectName="quiet", wordWrap=True)
         column.addWidget(self.hint)
         row = QHBoxLayout()
-        self.find_button = QPushButton(tr("Find the phone's look"))
-        self.find_button.setToolTip(tr("Find the values that make the raw look like the phone's picture"))
-        self.find_button.clicked.connect(self._find)
+        self.find_button = build(
+            QPushButton,
+            tr("Find the phone's look"),
+            toolTip=tr("Find the values that make the raw look like the phone's picture"),
+            clicked=self._find,
+        )
         row.addWidget(self.find_button)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)  # a figure on its own fill cannot be read
         self.progress.setRange(0, 100)
         self.progress.setAccessibleName(tr("Finding the phone's look"))
         row.addWidget(self.progress, 1)
-        self.stop = QPushButton(tr("Stop"))
-        self.stop.clicked.connect(self._give_up)
+        self.stop = build(QPushButton, tr("Stop"), clicked=self._give_up)
         row.addWidget(self.stop)
         row.addStretch(1)
         column.addLayout(row)
         self.found = QWidget()
-        found = QVBoxLayout(self.found)
-        found.setContentsMargins(0, 0, 0, 0)
-        found.setSpacing(6)
-        self.summary = Label("")
-        self.summary.setWordWrap(True)
+        found = down(self.found, margins=0, gap=6)
+        self.summary = Label("", wordWrap=True)
         found.addWidget(self.summary)
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
@@ -78,11 +72,11 @@ class PhoneLookBox(QWidget):
             tick.setChecked(True)
             tick.toggled.connect(lambda _: self._changed(True))
             grid.addWidget(tick, 2 * k, 0)
-            notice = self.evidence[name] = Label("")
-            notice.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            notice = self.evidence[name] = Label(
+                "", alignment=Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+            )
             grid.addWidget(notice, 2 * k, 1)
-            does = self.values[name] = ElidedLabel("")
-            does.setObjectName("quiet")
+            does = self.values[name] = ElidedLabel("", objectName="quiet")
             grid.addWidget(does, 2 * k + 1, 0, 1, 2)
         found.addLayout(grid)
         line = QHBoxLayout()
@@ -96,31 +90,42 @@ class PhoneLookBox(QWidget):
         self.strength.valueChanged.connect(lambda _: self._changed(not self.strength.isSliderDown()))
         self.strength.sliderReleased.connect(lambda: self._changed(True))
         line.addWidget(self.strength, 1)
-        self.percent = Label("100 %")
-        self.percent.setMinimumWidth(44)
-        self.percent.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.percent = Label(
+            "100 %", minimumWidth=44, alignment=Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        )
         line.addWidget(self.percent)
         found.addLayout(line)
         buttons = QHBoxLayout()
-        self.use = QPushButton(tr("Apply to this shot"))
-        self.use.setObjectName("primary")
-        self.use.setToolTip(tr("Applied in one step that you can undo; recipes (Ctrl+E) carry it to other shots"))
-        self.use.clicked.connect(self._use)
-        self.others = QPushButton(tr("Apply to selection"))
-        self.others.setToolTip(tr("The same values on all selected shots; local tone stays with this shot"))
-        self.others.clicked.connect(self._use_on_selection)
+        self.use = build(
+            QPushButton,
+            tr("Apply to this shot"),
+            objectName="primary",
+            toolTip=tr("Applied in one step that you can undo; recipes (Ctrl+E) carry it to other shots"),
+            clicked=self._use,
+        )
+        self.others = build(
+            QPushButton,
+            tr("Apply to selection"),
+            toolTip=tr("The same values on all selected shots; local tone stays with this shot"),
+            clicked=self._use_on_selection,
+        )
         for button in (self.use, self.others):
             buttons.addWidget(button)
         buttons.addStretch(1)
         found.addLayout(buttons)
         keeping = QHBoxLayout()
-        self.keep = QPushButton(tr("Save as"))
-        self.keep.setToolTip(tr("Save as a recipe for other shots (Ctrl+E); local tone stays with this shot"))
-        self.keep.clicked.connect(self._keep)
-        self.name = QLineEdit()
-        self.name.setPlaceholderText(tr("name of the recipe"))
-        self.name.setAccessibleName(tr("Name of the recipe for the phone's look"))
-        self.name.returnPressed.connect(self._keep)
+        self.keep = build(
+            QPushButton,
+            tr("Save as"),
+            toolTip=tr("Save as a recipe for other shots (Ctrl+E); local tone stays with this shot"),
+            clicked=self._keep,
+        )
+        self.name = build(
+            QLineEdit,
+            placeholderText=tr("name of the recipe"),
+            accessibleName=tr("Name of the recipe for the phone's look"),
+            returnPressed=self._keep,
+        )
         keeping.addWidget(self.keep)
         keeping.addWidget(self.name, 1)
         found.addLayout(keeping)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QWidget
 
 from bruto.app.host import Host
 from bruto.app.pages.compare_look import PhoneLookBox
 from bruto.app.stage.regions_view import short
+from bruto.app.widgets.build import build, down
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -25,22 +26,17 @@ class ComparePanel(QWidget):
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(334)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 8, 10, 8)
+        layout = down(self, margins=(10, 8, 10, 8))
         self.look = PhoneLookBox(host)
         layout.addWidget(self.look)
-        title = Label(tr("What it shows"))
-        title.setObjectName("heading")
+        title = Label(tr("What it shows"), objectName="heading")
         layout.addWidget(title)
-        self.note = Label("")
-        self.note.setObjectName("quiet")
-        self.note.setWordWrap(True)
+        self.note = Label("", objectName="quiet", wordWrap=True)
         layout.addWidget(self.note)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.body = QWidget()
-        self.body.setObjectName("panelBody")
+        scroll = build(
+            QScrollArea, widgetResizable=True, horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        )
+        self.body = build(QWidget, objectName="panelBody")
         self.grid = QGridLayout(self.body)
         self.grid.setContentsMargins(0, 0, 8, 0)
         self.grid.setHorizontalSpacing(10)
@@ -48,12 +44,18 @@ class ComparePanel(QWidget):
         self.grid.setColumnStretch(0, 1)
         scroll.setWidget(self.body)
         layout.addWidget(scroll, 1)
-        self.page = QPushButton(tr("Save report…"))
-        self.page.setToolTip(tr("Pictures, regions, numbers and sentences as HTML, PDF or CSV"))
-        self.page.clicked.connect(lambda: self.page_wanted.emit())
-        self.shoot_page = QPushButton(tr("Whole shoot…"))
-        self.shoot_page.setToolTip(tr("Each raw with its picture: which raws are worth their space, and why"))
-        self.shoot_page.clicked.connect(lambda: self.shoot_page_wanted.emit())
+        self.page = build(
+            QPushButton,
+            tr("Save report…"),
+            toolTip=tr("Pictures, regions, numbers and sentences as HTML, PDF or CSV"),
+            clicked=lambda: self.page_wanted.emit(),
+        )
+        self.shoot_page = build(
+            QPushButton,
+            tr("Whole shoot…"),
+            toolTip=tr("Each raw with its picture: which raws are worth their space, and why"),
+            clicked=lambda: self.shoot_page_wanted.emit(),
+        )
         row = QHBoxLayout()
         row.addWidget(self.page)
         row.addWidget(self.shoot_page)
@@ -79,8 +81,7 @@ class ComparePanel(QWidget):
         if c is None:
             return
         for k, text in enumerate(columns):
-            label = Label(text)
-            label.setObjectName("quiet")
+            label = Label(text, objectName="quiet")
             self.grid.addWidget(label, 0, k + 1, Qt.AlignmentFlag.AlignRight)
         row = 1
         for name, a, b, sentence in sentences(c, *(short(n) for n in names)):
@@ -91,9 +92,7 @@ class ComparePanel(QWidget):
             self.grid.addWidget(title, row, 0)
             for k, value in enumerate((a, b)):
                 self.grid.addWidget(Label(value), row, k + 1, Qt.AlignmentFlag.AlignRight)
-            words = Label(sentence)
-            words.setObjectName("quiet")
-            words.setWordWrap(True)
+            words = Label(sentence, objectName="quiet", wordWrap=True)
             self.grid.addWidget(words, row + 1, 0, 1, 3)
             line = surface("rule")
             line.setFixedHeight(1)

@@ -2,26 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bruto.app.host import Host
 from bruto.app.ledger.ledger import Ledger
 from bruto.app.ledger.rows import NAME, name_width
+from bruto.app.main_thread import single_shot
 from bruto.app.pages.page import ShotPage
+from bruto.app.stage.correct_bar import CorrectBar
 from bruto.app.stage.frame_tool import FrameTool
 from bruto.app.stage.light_strip import LightStrip
 from bruto.app.stage.picture_tools import PictureTools
 from bruto.app.stage.reference import Reference
 from bruto.app.stage.stage import Stage
-from bruto.app.stage.stage_bar import KINDS, StageBar
-from bruto.app.stage.verdict_buttons import VerdictButtons
+from bruto.app.stage.stage_bar import KINDS
 from bruto.app.stage.versions_menu import VersionsMenu
 from bruto.app.stage.view_renderer import ViewRenderer
+from bruto.app.widgets.build import across, down
 from bruto.catalog import sentences, tr
 from bruto.develop.source import has_more, is_as_asked
 from bruto.errors import BrutoError
@@ -50,14 +49,14 @@ class CorrectPage(ShotPage):
         """Whether the shown shot's file turned out not to be readable: there is nothing to correct."""
         self.strip_wanted = True
         """Whether the light strip is shown where there is a shot."""
-        self._save_timer = self._timer(SAVE_AFTER_MS, self.save)
-        self._pictured_timer = self._timer(PICTURED_AFTER_MS, self._tell_pictured)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        middle = QVBoxLayout()
-        middle.setSpacing(0)
-        middle.addWidget(self._bar())
+        self._save_timer = single_shot(self, SAVE_AFTER_MS, self.save)
+        self._pictured_timer = single_shot(self, PICTURED_AFTER_MS, self._tell_pictured)
+        layout = across(self, margins=0, gap=0)
+        middle = down(gap=0)
+        self.bar = CorrectBar(host, self.versions)
+        self.tag, self.kind, self.tone_button = self.bar.tag, self.bar.facts, self.bar.tone
+        self.fit_button, self.one_button, self.beside_button = self.bar.fit, self.bar.one, self.bar.beside
+        middle.addWidget(self.bar)
         self.stage = Stage()
         middle.addWidget(self.stage, 1)
         self.strip = LightStrip()
@@ -70,13 +69,6 @@ class CorrectPage(ShotPage):
         self.renderer = ViewRenderer(self.session, self.stage)
         self.tools = PictureTools(self.session, self.stage, self.ledger)
         self._connect()
-
-    def _timer(self, after_ms: int, call: Callable[[], None]) -> QTimer:
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-        timer.setInterval(after_ms)
-        timer.timeout.connect(call)
-        return timer
 
     def _connect(self) -> None:
         opened, stage, ledger = self.opened, self.stage, self.ledger
@@ -97,42 +89,20 @@ class CorrectPage(ShotPage):
             lambda tone, final: self.edit and self.edit.change("tone", final=final, tone=tone)
         )
         ledger.start_chosen.connect(self._start_chosen)
-        ledger.show_start(self.session.starting.on)
+        ledger.head.show_start(self.session.starting.on)
         self.frame_tool.turned.connect(self._framing_turned)
         self.reference.beside_changed.connect(self.beside_button.setChecked)
         self.fit_button.clicked.connect(lambda: stage.set_fit())
         self.one_button.clicked.connect(lambda: stage.set_one_to_one())
         self.beside_button.clicked.connect(lambda on: self.reference.set_beside(bool(on)))
-        self.before_button.pressed.connect(lambda: self.show_before(True))
-        self.before_button.released.connect(lambda: self.show_before(False))
+        self.bar.before.pressed.connect(lambda: self.show_before(True))
+        self.bar.before.released.connect(lambda: self.show_before(False))
         self.tone_button.toggled.connect(lambda on: stage.set_lifting(on))
-
-    @property
-    def edits(self) -> dict[str, Edit]:
-        return self.opened.edits
 
     @property
     def framing(self) -> bool:
         """Whether all that the frame covers is shown."""
         return self.frame_tool.on
-
-    def _bar(self) -> StageBar:
-        bar = StageBar(tr("NOTHING OPEN"))
-        self.tag, self.kind = bar.tag, bar.facts
-        self.fit_button = bar.add(tr("Fit"), tr("Whole picture (F2)"), checkable=True)
-        self.one_button = bar.add("1:1", tr("One raw pixel per screen pixel (F2)"), checkable=True)
-        self.before_button = bar.add(tr("Before"), tr("Hold to see the picture before your corrections (F3)"))
-        self.beside_button = bar.add(
-            tr("Beside"), tr("Before, or what you chose, in the left half (F4)"), checkable=True
-        )
-        self.versions_button = bar.add(tr("Versions ▾"), tr("Save versions of this shot; choose what to compare with"))
-        self.versions_button.setMenu(self.versions)
-        self.tone_button = bar.add(
-            tr("Tone"), tr("Set tone in the picture: point at a tone and drag up or down (Alt+T)"), checkable=True
-        )
-        self.fit_button.setChecked(True)
-        self.verdicts = VerdictButtons(bar, self.host)
-        return bar
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window the ledger leaves more room to the picture."""
@@ -196,7 +166,7 @@ class CorrectPage(ShotPage):
             return
         self.reference.shot_changed()
         self.stage.set_frame(*shot.meta.oriented_size)
-        self._show_zoom()
+        self.bar.show_zoom(self.stage.viewport)
         self.ledger.show_edit(edit, notice=" ".join(shot.meta.warnings))
         self.strip.set_recipe(edit.recipe)
         self.strip.set_suggested(None)
@@ -242,18 +212,7 @@ class CorrectPage(ShotPage):
             return
         source = developer.source
         self._developed_tag = tr("MERGED, developed") if source.meta.merged else KINDS[source.kind][0]
-        w, h = source.size
-        self.kind.setText(
-            tr(
-                "{mp:.{digits}f} MP {kind}",
-                mp=w * h / 1e6,
-                digits=0 if w * h > 9.5e6 else 1,
-                kind=KINDS[source.kind][1],
-            )
-        )
-        self.kind.setToolTip(
-            tr("{width} × {height} pixels in the file", width=source.meta.width, height=source.meta.height)
-        )
+        self.bar.show_source(source)
         meta = None if source.kind == "picture" else source.meta
         self.ledger.show_edit(edit, self.opened.as_shot, " ".join(source.meta.warnings), meta)
         self.ledger.frame_part.show_more(has_more(source))
@@ -304,13 +263,8 @@ class CorrectPage(ShotPage):
             return
         self.pictured.emit(self.shot, base)
 
-    def _show_zoom(self) -> None:
-        view = self.stage.viewport
-        self.fit_button.setChecked(view.fit)
-        self.one_button.setChecked(not view.fit and view.at_one)
-
     def _view_changed(self) -> None:
-        self._show_zoom()
+        self.bar.show_zoom(self.stage.viewport)
         self.refresh_view()
 
     def _edited(self, shot: Shot, edit: Edit) -> None:
@@ -343,17 +297,13 @@ class CorrectPage(ShotPage):
 
     def _start_chosen(self, on: bool) -> None:
         self.session.start_with(on)
-        self.ledger.show_start(on)
+        self.ledger.head.show_start(on)
 
     def show_before(self, on: bool) -> None:
         """Show what the picture is compared with while held."""
         if self.developer is not None:
             self.tag.setText(self.reference.title() if on else self._developed_tag)
         self.reference.hold(on)
-
-    def toggle_beside(self) -> None:
-        """What is compared with in the left half, or not."""
-        self.reference.set_beside(not self.stage.beside)
 
     def toggle_frame_tool(self, name: str) -> None:
         """Turn a tool of the frame on or off."""

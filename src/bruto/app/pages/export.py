@@ -4,31 +4,30 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QSize
 from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QProgressBar,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.host import Host
-from bruto.app.main_thread import MainThreadCalls
-from bruto.app.widgets.panel import scrolled, side_panel, surface
+from bruto.app.main_thread import single_shot
+from bruto.app.pages.export_queue import QueueList
+from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.panel import side_panel, surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
-from bruto.export import queue
 from bruto.export.formats import choices
 from bruto.export.preset import JPEG_QUALITY, ExportPreset
 from bruto.session.export_preview import ExportPreview, export_previews
@@ -55,52 +54,6 @@ SPACES = (
 )
 
 
-class JobRow(QWidget):
-    """One delivery in the queue."""
-
-    cancel = Signal(object)
-    retry = Signal(object)
-
-    def __init__(self, job: queue.Job) -> None:
-        super().__init__()
-        self.setObjectName("row")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.job = job
-        layout = QGridLayout(self)
-        layout.setContentsMargins(12, 7, 10, 7)
-        name = Label(f"{job.source.name}  →  {job.output.name}")
-        name.setStyleSheet("font-weight: bold;")
-        layout.addWidget(name, 0, 0)
-        self.state = Label("")
-        self.state.setObjectName("quiet")
-        self.state.setWordWrap(True)
-        layout.addWidget(self.state, 1, 0)
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(8)
-        layout.addWidget(self.bar, 2, 0)
-        self.button = QPushButton(tr("Cancel"))
-        self.button.setFixedWidth(92)
-        self.button.clicked.connect(self._pressed)
-        layout.addWidget(self.button, 0, 1, 3, 1, Qt.AlignmentFlag.AlignVCenter)
-        layout.setColumnStretch(0, 1)
-        self.refresh()
-
-    def _pressed(self) -> None:
-        (self.retry if self.job.state in (queue.FAILED, queue.STOPPED) else self.cancel).emit(self.job)
-
-    def refresh(self) -> None:
-        j = self.job
-        self.shown_state = j.state
-        self.bar.setValue(round(100 * j.progress))
-        self.bar.setVisible(j.state in (queue.RUNNING, queue.WAITING))
-        self.state.setText(f"{j.state}{': ' + j.message if j.message else ''} · {j.output.parent}")
-        self.state.setObjectName("warning" if j.state == queue.FAILED else "quiet")
-        self.state.style().polish(self.state)
-        self.button.setText(tr("Try again") if j.state in (queue.FAILED, queue.STOPPED) else tr("Cancel"))
-        self.button.setVisible(j.state != queue.DONE)
-
-
 class ExportPage(QWidget):
     """What will leave and the queue at the left, the ticket at the right."""
 
@@ -108,18 +61,12 @@ class ExportPage(QWidget):
         super().__init__()
         self.host, self.session = host, host.session
         self.shoot, self.queue = self.session.shoot, self.session.queue
-        self.rows: dict[int, JobRow] = {}
         self._listing = self.session.render.channel("what will leave", 135)
         self._folder_of: Path | None = None
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+        layout = across(self, margins=0, gap=0)
         layout.addWidget(self._left(), 1)
         layout.addWidget(self._preset_side())
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(60)
-        self._timer.timeout.connect(self.refresh)
+        self._timer = single_shot(self, 60, self.refresh)
         self._use_last_preset()
         for box in (self.which, self.format, self.size_box, self.space):
             box.currentIndexChanged.connect(self.soon)
@@ -128,8 +75,6 @@ class ExportPage(QWidget):
         for tick in (self.exif, self.place):
             tick.toggled.connect(self.soon)
         self.folder.textChanged.connect(self.soon)
-        self._threads = MainThreadCalls()
-        self.queue.changed.connect(lambda job: self._threads.post(lambda: self.job_changed(job)))
         self.shoot.opened.connect(self._folder_opened)
         for signal in (self.shoot.current_changed, self.shoot.selection_changed):
             signal.connect(lambda: self.soon())
@@ -137,8 +82,6 @@ class ExportPage(QWidget):
             signal.connect(lambda _: self.soon())
         self.session.opened.edited.connect(lambda *_: self.soon())
         self.session.starting.made.connect(lambda *_: self.soon())
-        for job in self.queue.jobs:
-            self.job_changed(job)
         self._folder_opened()
         self.refresh()
 
@@ -146,37 +89,19 @@ class ExportPage(QWidget):
 
     def _left(self) -> QWidget:
         holder = surface()
-        middle = QVBoxLayout(holder)
-        middle.setContentsMargins(18, 12, 18, 12)
-        self.heading = Label(tr("To export"))
-        self.heading.setObjectName("heading")
+        middle = down(holder, margins=(18, 12, 18, 12))
+        self.heading = Label(tr("To export"), objectName="heading")
         middle.addWidget(self.heading)
-        self.list = QListWidget()
-        self.list.setAccessibleName(tr("To export"))
-        self.list.setIconSize(ICON)
-        self.list.setUniformItemSizes(True)
-        self.list.setSelectionMode(QListWidget.SelectionMode.NoSelection)
+        self.list = build(
+            QListWidget,
+            accessibleName=tr("To export"),
+            iconSize=ICON,
+            uniformItemSizes=True,
+            selectionMode=QListWidget.SelectionMode.NoSelection,
+        )
         middle.addWidget(self.list, 3)
-        head = QHBoxLayout()
-        title = Label(tr("Queue"))
-        title.setObjectName("heading")
-        head.addWidget(title)
-        head.addStretch(1)
-        self.go_on, self.cancel_all = QPushButton(tr("Resume all")), QPushButton(tr("Cancel all"))
-        self.go_on.setToolTip(tr("Queue stopped and failed exports again"))
-        self.cancel_all.setToolTip(tr("Stop waiting and running exports; finished files stay"))
-        self.go_on.clicked.connect(self._go_on_with_all)
-        self.cancel_all.clicked.connect(self._cancel_all)
-        for button in (self.go_on, self.cancel_all):
-            head.addWidget(button)
-        middle.addLayout(head)
-        self.empty = Label(tr("The queue is empty. Pictures are exported in the background while you work."))
-        self.empty.setObjectName("quiet")
-        self.empty.setWordWrap(True)
-        middle.addWidget(self.empty)
-        scroll, self.column = scrolled(6)
-        self.column.addStretch(1)
-        middle.addWidget(scroll, 2)
+        self.jobs = QueueList(self.queue)
+        middle.addWidget(self.jobs, 2)
         return holder
 
     def _preset_side(self) -> QWidget:
@@ -205,36 +130,33 @@ class ExportPage(QWidget):
                 self.edge_row, self.edge = self._number(form, tr("Long edge"), 16, 20000, 2400, " px")
         form.addWidget(Label(tr("Folder")))
         line = QHBoxLayout()
-        self.folder = QLineEdit()
-        self.folder.setAccessibleName(tr("Folder"))
-        browse = QPushButton(tr("Choose…"))
-        browse.clicked.connect(self._browse)
+        self.folder = build(QLineEdit, accessibleName=tr("Folder"))
+        browse = build(QPushButton, tr("Choose…"), clicked=self._browse)
         line.addWidget(self.folder, 1)
         line.addWidget(browse)
         form.addLayout(line)
         self.exif = QCheckBox(tr("Keep shooting data (Exif)"))
         self.exif.setChecked(True)
-        self.place = QCheckBox(tr("Keep the location"))
-        self.place.setToolTip(
-            tr("The location tells everyone who gets the picture where you live and work. TIFF files never contain it.")
+        self.place = build(
+            QCheckBox,
+            tr("Keep the location"),
+            toolTip=tr(
+                "The location tells everyone who gets the picture where you live and work. TIFF files never contain it."
+            ),
         )
         form.addWidget(self.exif)
         form.addWidget(self.place)
-        self.place_note = Label("")
-        self.place_note.setObjectName("quiet")
-        self.place_note.setWordWrap(True)
+        self.place_note = Label("", objectName="quiet", wordWrap=True)
         form.addWidget(self.place_note)
-        self.summary = Label("")
-        self.summary.setWordWrap(True)
+        self.summary = Label("", wordWrap=True)
         form.addWidget(self.summary)
-        self.go = QPushButton(tr("Export"))
-        self.go.setObjectName("primary")
-        self.go.setMinimumHeight(32)
-        self.go.clicked.connect(self.send)
+        self.go = build(QPushButton, tr("Export"), objectName="primary", minimumHeight=32, clicked=self.send)
         form.addWidget(self.go)
-        self.note = Label(tr("Originals are never changed. A file whose name exists gets a number."))
-        self.note.setObjectName("quiet")
-        self.note.setWordWrap(True)
+        self.note = Label(
+            tr("Originals are never changed. A file whose name exists gets a number."),
+            objectName="quiet",
+            wordWrap=True,
+        )
         form.addWidget(self.note)
         form.addStretch(1)
         return side
@@ -242,12 +164,9 @@ class ExportPage(QWidget):
     @staticmethod
     def _number(form: QVBoxLayout, title: str, low: int, high: int, value: int, unit: str) -> tuple[QWidget, ValueBox]:
         row = QWidget()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
+        line = across(row, margins=0)
         line.addWidget(Label(title))
-        field = ValueBox()
-        field.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
-        field.setDecimals(0)
+        field = build(ValueBox, buttonSymbols=ValueBox.ButtonSymbols.NoButtons, decimals=0)
         field.setRange(low, high)
         field.setValue(value)
         field.setSuffix(unit)
@@ -333,7 +252,6 @@ class ExportPage(QWidget):
         )
         self.go.setText(tr("Export {count}", count=count))
         self.go.setEnabled(bool(shots) and bool(self.folder.text().strip()))
-        self._buttons()
         if not shots:
             self._listed([])
             return
@@ -401,36 +319,3 @@ class ExportPage(QWidget):
             self._remember()
         except BrutoError as error:
             self.session.say(str(error))
-
-    # -- the queue
-
-    def _go_on_with_all(self) -> None:
-        for job in list(self.queue.jobs):
-            self.queue.retry(job)
-
-    def _cancel_all(self) -> None:
-        for job in self.queue.unfinished():
-            self.queue.cancel(job)
-
-    def _buttons(self) -> None:
-        states = [j.state for j in self.queue.jobs]
-        self.cancel_all.setVisible(any(s in (queue.WAITING, queue.RUNNING) for s in states))
-        self.go_on.setVisible(any(s in (queue.STOPPED, queue.FAILED) for s in states))
-
-    def job_changed(self, job: queue.Job) -> None:
-        """A job was added or moved on (called on the interface thread)."""
-        row = self.rows.get(job.number)
-        before = None if row is None else row.shown_state
-        if row is None:
-            row = JobRow(job)
-            row.cancel.connect(self.queue.cancel)
-            row.retry.connect(self.queue.retry)
-            self.rows[job.number] = row
-            self.column.insertWidget(self.column.count() - 1, row)
-            self.empty.hide()
-        row.refresh()
-        if job.state == queue.RUNNING and before != queue.RUNNING:  # what runs stands on top
-            self.column.removeWidget(row)
-            self.column.insertWidget(0, row)
-        if before != job.state:
-            self._buttons()

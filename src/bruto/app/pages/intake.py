@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QActionGroup
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMenu, QPushButton, QStackedWidget, QWidget
 
 from bruto.app.host import Host
 from bruto.app.pages.board import FILTERS, SORTS, Board
@@ -15,6 +15,7 @@ from bruto.app.pages.page import ShotPage
 from bruto.app.pages.shot_reading import Reading
 from bruto.app.shot_facts import count_text
 from bruto.app.stage.reading_viewer import ReadingViewer
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import ElidedLabel, plain_tooltip
@@ -23,6 +24,7 @@ from bruto.container.picture import read_picture
 from bruto.develop.pipeline import Developer
 from bruto.sensor.measurement import measure_picture
 from bruto.sensor.report import PictureReport
+from bruto.session.takes import best_of_set, best_of_similar
 from bruto.shoot.shots import Shot
 from bruto.shoot.storage_use import space_of, space_text
 from bruto.tasks import Task
@@ -37,15 +39,11 @@ class IntakePage(ShotPage):
         super().__init__(host)
         self.shoot = self.session.shoot
         self._phone_report = self.session.render.channel("phone's report", 150)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
+        row = across(self, margins=0, gap=0)
         self.middle = QStackedWidget()
         self.middle.addWidget(self._board_side())
         self.large = QWidget()
-        self._large_column = QVBoxLayout(self.large)
-        self._large_column.setContentsMargins(0, 0, 0, 0)
-        self._large_column.setSpacing(0)
+        self._large_column = down(self.large, margins=0, gap=0)
         self.middle.addWidget(self.large)
         row.addWidget(self.middle, 1)
         row.addWidget(self._panel())
@@ -59,34 +57,35 @@ class IntakePage(ShotPage):
 
     def _board_side(self) -> QWidget:
         side = surface("panel")
-        column = QVBoxLayout(side)
-        column.setContentsMargins(10, 8, 4, 0)
-        column.setSpacing(6)
-        head = QHBoxLayout()
-        head.setSpacing(6)
-        self.summary = ElidedLabel("")
-        self.summary.setObjectName("quiet")
+        column = down(side, margins=(10, 8, 4, 0), gap=6)
+        head = across(gap=6)
+        self.summary = ElidedLabel("", objectName="quiet")
         self.sort_button, self.only_button = QPushButton(tr("Sort: time taken")), QPushButton(tr("Show: all shots"))
         for button, choices, chosen in ((self.sort_button, SORTS, self._sort), (self.only_button, FILTERS, self._only)):
             button.setMenu(self._choices(choices, chosen))
             button.setMinimumWidth(142)
             head.addWidget(button)
-        self.pair_button = QPushButton(tr("Pair with"))
-        self.pair_button.setToolTip(tr("Change which picture belongs to this raw"))
+        self.pair_button = build(QPushButton, tr("Pair with"), toolTip=tr("Change which picture belongs to this raw"))
         self.pair_menu = PairMenu(self.session, self)
         self.pair_button.setMenu(self.pair_menu)
         self.pair_button.setMinimumWidth(96)
         head.addWidget(self.pair_button)
-        self.intent_button = QPushButton(tr("Intended"))
-        self.intent_button.setToolTip(tr("What you intended to get from the phone; every shot is checked against it"))
+        self.intent_button = build(
+            QPushButton,
+            tr("Intended"),
+            toolTip=tr("What you intended to get from the phone; every shot is checked against it"),
+        )
         self.intent_menu = IntentMenu(self.session, self)
         self.intent_menu.intent_changed.connect(self._intent_changed)
         self.intent_button.setMenu(self.intent_menu)
         self.intent_button.setMinimumWidth(118)
         head.addWidget(self.intent_button)
-        self.take_button = QPushButton(tr("Import…"))
-        self.take_button.setToolTip(tr("Copy new files from a phone or card into this folder and verify them (Ctrl+T)"))
-        self.take_button.clicked.connect(self.host.asking.import_files)
+        self.take_button = build(
+            QPushButton,
+            tr("Import…"),
+            toolTip=tr("Copy new files from a phone or card into this folder and verify them (Ctrl+T)"),
+            clicked=self.host.asking.import_files,
+        )
         head.addWidget(self.take_button)
         head.addStretch(1)
         column.addLayout(head)
@@ -111,17 +110,16 @@ class IntakePage(ShotPage):
     def _panel(self) -> QWidget:
         panel = surface("panel")
         panel.setFixedWidth(PANEL)
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        head = QHBoxLayout()
-        head.setContentsMargins(10, 8, 12, 6)
-        self.name = ElidedLabel(tr("What this raw holds"))
-        self.name.setObjectName("heading")
+        column = down(panel, margins=0, gap=0)
+        head = across(margins=(10, 8, 12, 6))
+        self.name = ElidedLabel(tr("What this raw holds"), objectName="heading")
         head.addWidget(self.name, 1)
-        develop = QPushButton(tr("Correct"))
-        develop.setToolTip(tr("Open this shot in Correct"))
-        develop.clicked.connect(lambda: self.host.set_task(Task.CORRECT))
+        develop = build(
+            QPushButton,
+            tr("Correct"),
+            toolTip=tr("Open this shot in Correct"),
+            clicked=lambda: self.host.set_task(Task.CORRECT),
+        )
         head.addWidget(develop)
         column.addLayout(head)
         self.viewer = ReadingViewer(self.session, self)
@@ -254,9 +252,9 @@ class IntakePage(ShotPage):
         self.name.setToolTip(plain_tooltip(self.name.text()))
         report = self.shoot.reports.get(str(shot.main)) if shot is not None else None
         findings = self.shoot.findings(shot) if shot is not None else []
-        ranks = self.shoot.ranks(shot) if shot is not None else []
-        learnt = self.shoot.viewfinder(shot) if shot is not None else None
-        alike = self.shoot.similar_takes(shot) if shot is not None else []
+        ranks = best_of_set(self.shoot, shot) if shot is not None else []
+        learnt = self.shoot.phones.viewfinder(shot) if shot is not None else None
+        alike = best_of_similar(self.shoot, shot) if shot is not None else []
         phone = self.shoot.picture_reports.get(str(shot.main)) if shot is not None else None
         self.reading.show_report(
             shot,

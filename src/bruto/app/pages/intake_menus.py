@@ -66,7 +66,7 @@ class IntentMenu(QMenu):
     def fill(self) -> None:
         """What can be asked: sizes and kinds that the phone's card offers, raws always or never."""
         self.clear()
-        intent, cards = self.shoot.record.intent, self.shoot.cards.values()
+        intent, cards = self.shoot.record.intent, self.shoot.phones.cards.values()
         sizes = sorted({round(m.width * m.height / 1e6) for c in cards for m in c.modes})
         lenses = sorted({(round(q.focal_35mm), q.name) for c in cards for q in c.lenses})
         groups: tuple[tuple[str, str, list[tuple[str, Any]]], ...] = (

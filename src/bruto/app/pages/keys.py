@@ -15,12 +15,12 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
-    QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.commands import GROUPS, Command
 from bruto.app.host import Host
+from bruto.app.widgets.build import build, down
 from bruto.app.widgets.panel import clear
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -36,21 +36,15 @@ class KeyDialog(QDialog):
         self.host, self.command = host, command
         self.setWindowTitle(tr("Change shortcut"))
         self.setObjectName("question")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(10)
-        heading = Label(command.title.rstrip("…"))
-        heading.setObjectName("heading")
+        column = down(self, margins=(20, 16, 20, 16), gap=10)
+        heading = Label(command.title.rstrip("…"), objectName="heading")
         column.addWidget(heading)
         column.addWidget(Label(tr("Press the new shortcut.")))
         self.field = QKeySequenceEdit()
         self.field.setMaximumSequenceLength(1)
         self.field.setAccessibleName(tr("Shortcut of {title}", title=command.title))
         column.addWidget(self.field)
-        self.why = Label("")
-        self.why.setObjectName("warning")
-        self.why.setWordWrap(True)
-        self.why.setMinimumWidth(340)
+        self.why = Label("", objectName="warning", wordWrap=True, minimumWidth=340)
         column.addWidget(self.why)
         row = QHBoxLayout()
         for text, call in (
@@ -62,15 +56,18 @@ class KeyDialog(QDialog):
             button.setAutoDefault(False)
             button.clicked.connect(call)
             row.addWidget(button)
-        self.yes = QPushButton(tr("Use it"))
-        self.yes.setObjectName("primary")
-        self.yes.clicked.connect(lambda: self.use(self.field.keySequence().toString()))
+        self.yes = build(
+            QPushButton,
+            tr("Use it"),
+            objectName="primary",
+            clicked=lambda: self.use(self.field.keySequence().toString()),
+        )
         row.addWidget(self.yes)
         column.addLayout(row)
 
     def use(self, keys: str, *_: object) -> None:
         """Use the keys, or say why they cannot be."""
-        self.why.setText(self.host.set_keys(self.command.id, keys))
+        self.why.setText(self.host.commands.set_keys(self.command.id, keys))
         if not self.why.text():
             self.accept()
 
@@ -86,28 +83,24 @@ class KeysPage(QWidget):
         self.commands = all_commands()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(24, 16, 24, 16)
+        column = down(self, margins=(24, 16, 24, 16))
         head = QHBoxLayout()
-        title = Label(tr("Keys"))
-        title.setObjectName("heading")
+        title = Label(tr("Keys"), objectName="heading")
         head.addWidget(title)
-        self.words = QLineEdit()
-        self.words.setPlaceholderText(tr("find a command"))
-        self.words.setAccessibleName(tr("Find a command"))
-        self.words.setMaximumWidth(420)
-        self.words.textChanged.connect(self.fill)
+        self.words = build(
+            QLineEdit,
+            placeholderText=tr("find a command"),
+            accessibleName=tr("Find a command"),
+            maximumWidth=420,
+            textChanged=self.fill,
+        )
         head.addWidget(self.words, 1)
-        hint = Label(tr("Click a shortcut to change it."))
-        hint.setObjectName("quiet")
+        hint = Label(tr("Click a shortcut to change it."), objectName="quiet")
         head.addWidget(hint)
         head.addStretch(1)
         column.addLayout(head)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        body = QWidget()
-        body.setObjectName("panelBody")
+        scroll = build(QScrollArea, widgetResizable=True, focusPolicy=Qt.FocusPolicy.NoFocus)
+        body = build(QWidget, objectName="panelBody")
         self.grid = QGridLayout(body)
         self.grid.setHorizontalSpacing(14)
         self.grid.setVerticalSpacing(2)
@@ -133,7 +126,7 @@ class KeysPage(QWidget):
     def fill(self) -> None:
         """Show the commands that hold the words."""
         clear(self.grid)
-        keys = {c.id: self.host.keys_of(c.id) for c in self.commands}
+        keys = {c.id: self.host.commands.keys_of(c.id) for c in self.commands}
         wanted = [c for c in self.commands if self.words.text().lower() in f"{c.title} {keys[c.id]}".lower()]
         self.shown = [c.id for c in wanted]
         self.buttons = {}
@@ -148,14 +141,11 @@ class KeysPage(QWidget):
             place = 3 * min(k // rows, COLUMNS - 1)
             row = k - place // 3 * rows
             if isinstance(cell, str):
-                label = Label(cell)
-                label.setObjectName("heading")
-                label.setMinimumHeight(30)
+                label = Label(cell, objectName="heading", minimumHeight=30)
                 self.grid.addWidget(label, row, place, 1, 2)
                 continue
             self.grid.addWidget(Label(cell.title.rstrip("…")), row, place)
-            button = self.buttons[cell.id] = QPushButton(keys[cell.id] or tr("no shortcut"))
-            button.setObjectName("inLine")
+            button = self.buttons[cell.id] = build(QPushButton, keys[cell.id] or tr("no shortcut"), objectName="inLine")
             button.setFixedHeight(24)
             button.setAccessibleName(tr("Shortcut of {title}", title=cell.title))
             button.clicked.connect(lambda _=False, c=cell: self.change(c))

@@ -16,12 +16,12 @@ from PySide6.QtWidgets import (
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.host import Host
 from bruto.app.pages.logbook_plots import LearntPlots
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.empty_state import EmptyState
 from bruto.app.widgets.panel import side_panel, surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
@@ -52,9 +52,7 @@ class LogbookPage(QWidget):
         self.host, self.session = host, host.session
         self.looking = self.session.looking
         self._listed: tuple[LogRecord, ...] = ()
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+        layout = across(self, margins=0, gap=0)
         self.left, self.right = self._shoots_side(), self._shots_side()
         layout.addWidget(self.left)
         layout.addWidget(self._middle(), 1)
@@ -68,48 +66,41 @@ class LogbookPage(QWidget):
     def _shoots_side(self) -> QWidget:
         holder = surface()
         holder.setFixedWidth(LEFT_WIDTH)
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(10, 8, 6, 8)
-        heading = Label(tr("Shoots"))
-        heading.setObjectName("heading")
+        column = down(holder, margins=(10, 8, 6, 8))
+        heading = Label(tr("Shoots"), objectName="heading")
         column.addWidget(heading)
-        self.made_up = Label("")
-        self.made_up.setObjectName("quiet")
-        self.made_up.setWordWrap(True)
+        self.made_up = Label("", objectName="quiet", wordWrap=True)
         column.addWidget(self.made_up)
-        self.list = QListWidget()
-        self.list.setAccessibleName(tr("Shoots"))
-        self.list.itemClicked.connect(self._choose)
-        self.list.itemActivated.connect(self._choose)
+        self.list = build(
+            QListWidget, accessibleName=tr("Shoots"), itemClicked=self._choose, itemActivated=self._choose
+        )
         column.addWidget(self.list, 1)
-        self.phone = QComboBox()
-        self.phone.setAccessibleName(tr("Phone"))
-        self.phone.activated.connect(lambda _: self.looking.ask(self.looking.question, phone=self.phone.currentText()))
+        self.phone: QComboBox = build(
+            QComboBox,
+            accessibleName=tr("Phone"),
+            activated=lambda _: self.looking.ask(self.looking.question, phone=self.phone.currentText()),
+        )
         column.addWidget(self.phone)
         self.asked: dict[str, QPushButton] = {}
         for key, text in QUESTIONS.items():
-            button = QPushButton(text)
-            button.setCheckable(True)
-            button.clicked.connect(partial(self._ask, key))
+            button = build(QPushButton, text, checkable=True, clicked=partial(self._ask, key))
             column.addWidget(button)
             self.asked[key] = button
-        self.export = QPushButton(tr("Export all…"))
-        self.export.setToolTip(tr("Export the whole logbook as a table (CSV) or as JSON"))
-        self.export.clicked.connect(self._ask_export)
+        self.export = build(
+            QPushButton,
+            tr("Export all…"),
+            toolTip=tr("Export the whole logbook as a table (CSV) or as JSON"),
+            clicked=self._ask_export,
+        )
         column.addWidget(self.export)
         return holder
 
     def _middle(self) -> QWidget:
         holder = surface()
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(14, 8, 14, 8)
-        column.setSpacing(6)
-        self.problem = Label("")
-        self.problem.setObjectName("warning")
-        self.problem.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.problem.setWordWrap(True)
+        column = down(holder, margins=(14, 8, 14, 8), gap=6)
+        self.problem = Label("", objectName="warning", alignment=Qt.AlignmentFlag.AlignTop, wordWrap=True)
         column.addWidget(self.problem)
-        self.nothing = EmptyState(EMPTY, (tr("Open a folder…"), self.host.choose_folder))
+        self.nothing = EmptyState(EMPTY, (tr("Open a folder…"), self.host.opener.choose_folder))
         column.addWidget(self.nothing, 1)
         self.plots = LearntPlots()
         column.addWidget(self.plots, 1)
@@ -117,14 +108,11 @@ class LogbookPage(QWidget):
 
     def _shots_side(self) -> QWidget:
         panel, column = side_panel(tr("Shots"), 6)
-        self.title = Label("")
-        self.title.setObjectName("heading")
+        self.title = Label("", objectName="heading")
         column.addWidget(self.title)
-        self.answer = Label("")
-        self.answer.setWordWrap(True)
+        self.answer = Label("", wordWrap=True)
         column.addWidget(self.answer)
-        self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setAccessibleName(tr("Shots"))
+        self.table = build(QTableWidget, 0, len(COLUMNS), accessibleName=tr("Shots"))
         self.table.setHorizontalHeaderLabels(COLUMNS)
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -145,20 +133,16 @@ class LogbookPage(QWidget):
             ("note", tr("Note"), tr("What to remember about this shoot")),
         ):
             row = QHBoxLayout()
-            label = Label(name)
-            label.setMinimumWidth(44)
-            field = QLineEdit()
-            field.setAccessibleName(name)
-            field.setToolTip(tip)
-            field.editingFinished.connect(partial(self._field_changed, key))
+            label = Label(name, minimumWidth=44)
+            field = build(
+                QLineEdit, accessibleName=name, toolTip=tip, editingFinished=partial(self._field_changed, key)
+            )
             row.addWidget(label)
             row.addWidget(field)
             column.addLayout(row)
             self.fields[key] = field
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        label = Label(tr("Battery"))
-        label.setMinimumWidth(44)
+        row = across(gap=4)
+        label = Label(tr("Battery"), minimumWidth=44)
         row.addWidget(label)
         self.charge: list[ValueBox] = []
         for name, empty, unit, most, tip in (
@@ -187,8 +171,7 @@ class LogbookPage(QWidget):
             )
             row.addWidget(button)
         column.addLayout(row)
-        self.forget = QPushButton(tr("Delete these records…"))
-        self.forget.clicked.connect(self._ask_forget)
+        self.forget = build(QPushButton, tr("Delete these records…"), clicked=self._ask_forget)
         column.addWidget(self.forget)
         return panel
 

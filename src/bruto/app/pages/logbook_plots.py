@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
+from bruto.app.widgets.build import down
 from bruto.app.widgets.log_plot import LogPlot, Scale, doublings
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import sentences, tr
@@ -34,17 +35,14 @@ class LearntPlots(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = down(self, margins=0)
         grid = QGridLayout()
         self.noise, self.hand = LogPlot(tr("Noise by ISO")), LogPlot(tr("Blur by time"))
         self.viewfinder, self.storage = LogPlot(tr("Viewfinder")), LogPlot(tr("Storage"))
         for k, plot in enumerate((self.noise, self.hand, self.viewfinder, self.storage)):
             grid.addWidget(plot, k // 2, k % 2)
         column.addLayout(grid, 1)
-        self.learnt = Label("")
-        self.learnt.setObjectName("quiet")
-        self.learnt.setWordWrap(True)
+        self.learnt = Label("", objectName="quiet", wordWrap=True)
         column.addWidget(self.learnt)
 
     def show_state(self, state: LogbookContent) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -11,36 +10,33 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
-    QComboBox,
-    QHBoxLayout,
-    QProgressBar,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.host import Host
 from bruto.app.pages.clip_button import ClipButton
-from bruto.app.pages.merge_choices import MethodChoices
+from bruto.app.pages.merge_choices import MethodBox, MethodChoices
+from bruto.app.pages.merge_progress import MergeProgress
 from bruto.app.pages.merge_views import MergeViews
 from bruto.app.shot_facts import set_title
-from bruto.app.widgets.frame_chart import LEAST_WINDOW, FrameChart, reference_of
+from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.frame_chart import LEAST_WINDOW, FrameChart
 from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain_text import Label
-from bruto.catalog import sentences, tr, trn
+from bruto.catalog import tr
 from bruto.develop.strokes import strokes_as_json
 from bruto.errors import BrutoError
 from bruto.merge.methods import METHODS, method_of
 from bruto.merge.methods.method import MergeSteps
 from bruto.merge.methods.starfield import SKY
-from bruto.merge.rejection import RejectionKind, kind_of_rejection
 from bruto.merge.result import MergeResult
 from bruto.output_planner import Outputs
-from bruto.session.long_tasks import LongTask, TaskState
 from bruto.session.merge_jobs import LiveView, MergeView
-from bruto.session.unfinished_jobs import MERGE
-from bruto.shoot.shots import Shot, ShotSet, oriented_preview
+from bruto.session.merge_texts import judged_text, outcome_text
+from bruto.shoot.sets import kind_by_hand
+from bruto.shoot.shots import Shot, ShotSet
 from bruto.tasks import Task
 
 MERGED_SETS = {kind for method in METHODS for kind in method.sets}
@@ -51,32 +47,27 @@ CLIP_FROM = 8
 """Frames from which a set can become a clip."""
 FEW = 20
 """Frames of a night below which they are laid on each other by their stars, as trails would be short."""
-ROW = 24
-"""Height of a method in the list of methods, pixels."""
 MOST_SETS = 12
 """Sets that are listed to be gone to."""
-MOST_NAMED = 8
-"""Frames left out that are reported one by one."""
-SAME_EV = 0.3
-"""Exposures that differ by less are the same."""
 
 
-def kind_of(shots: Sequence[Shot]) -> str:
-    """What kind of set shots make that were selected by hand: a "bracket" where exposures differ, else a "burst"."""
-    light = [s.seen.exposure_s * s.seen.iso for s in shots if s.seen and s.seen.exposure_s and s.seen.iso]
-    return "bracket" if light and math.log2(max(light) / min(light)) > SAME_EV else "burst"
+class SetLinks(QWidget):
+    """Sets to go to, each as a button."""
 
+    def __init__(self, host: Host) -> None:
+        super().__init__()
+        self.host, self.column = host, down(self, margins=0, gap=4)
 
-def _counted(kind: RejectionKind, count: int) -> str:
-    """So many frames that are left out for one kind of reason."""
-    return {
-        RejectionKind.BLURRED: tr("{count} blurred", count=count),
-        RejectionKind.MOVED: tr("{count} moved", count=count),
-        RejectionKind.CLOUDED: tr("{count} clouded", count=count),
-        RejectionKind.TEST_SHOT: trn("{count} test shot", "{count} test shots", count=count),
-        RejectionKind.OTHER_SCENE: trn("{count} shows another scene", "{count} show another scene", count=count),
-        RejectionKind.OTHER: trn("{count} unusable", "{count} unusable", count=count),
-    }[kind]
+    def show_sets(self, sets: Sequence[ShotSet]) -> None:
+        """Other sets."""
+        clear(self.column)
+        for group in sets:
+            button = build(
+                QPushButton,
+                tr("{name}: {what}", name=group.shots[0].name, what=set_title(group)),
+                clicked=lambda _=False, s=group.shots[0]: self.host.choose(s),
+            )
+            self.column.addWidget(button)
 
 
 class MergePage(QWidget):
@@ -86,13 +77,9 @@ class MergePage(QWidget):
         super().__init__()
         self.host, self.session, self.merging = host, host.session, host.session.merging
         self._output = Path()
-        self._listed: tuple[TaskState | None, int] = (None, 0)
         self.group: ShotSet | None = None
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        middle = QVBoxLayout()
-        middle.setSpacing(0)
+        layout = across(self, margins=0, gap=0)
+        middle = down(gap=0)
         self.views = MergeViews()
         self.tag, self.which, self.views_buttons = self.views.tag, self.views.which, self.views.buttons
         self.stage, self.curtain, self.places = self.views.stage, self.views.curtain, self.views.places
@@ -104,62 +91,44 @@ class MergePage(QWidget):
         side, whole = side_panel(tr("Sequence"), 8)
         scroll, column = scrolled(8)
         whole.addWidget(scroll, 1)
-        self.facts = Label("")
-        self.facts.setWordWrap(True)
+        self.facts = Label("", wordWrap=True)
         column.addWidget(self.facts)
-        self.sets = QVBoxLayout()
-        self.sets.setSpacing(4)
-        column.addLayout(self.sets)
+        self.sets = SetLinks(host)
+        column.addWidget(self.sets)
         column.addWidget(Label(tr("How the frames are combined")))
-        self.method = QComboBox()
-        self.method.setAccessibleName(tr("Method"))
+        self.method = MethodBox()
         column.addWidget(self.method)
-        self.expect = Label("")
-        self.expect.setObjectName("quiet")
-        self.expect.setWordWrap(True)
+        self.expect = Label("", objectName="quiet", wordWrap=True)
         column.addWidget(self.expect)
         self.choices = MethodChoices()
         column.addWidget(self.choices)
         self.plot = GainPlot()
         column.addWidget(self.plot)
-        self.go = QPushButton(tr("Merge"))
-        self.go.setObjectName("primary")
-        self.go.setToolTip(tr("Merge the chosen frames into one raw beside them"))
-        self.go.clicked.connect(self._start)
+        self.go = build(
+            QPushButton,
+            tr("Merge"),
+            objectName="primary",
+            toolTip=tr("Merge the chosen frames into one raw beside them"),
+            clicked=self._start,
+        )
         column.addWidget(self.go)
-        self.progress = QProgressBar()
-        self.progress.setTextVisible(False)
-        self.progress.hide()
-        column.addWidget(self.progress)
-        self.doing = Label("")
-        self.doing.setObjectName("quiet")
-        self.doing.setWordWrap(True)
-        column.addWidget(self.doing)
-        self.stop_button = QPushButton(tr("Stop without saving"))
-        self.stop_button.clicked.connect(self.merging.stop)
-        self.keep_button = QPushButton(tr("Stop and merge so far"))
-        self.keep_button.setToolTip(tr("Read no more frames and merge those already read"))
-        self.keep_button.clicked.connect(self.merging.stop_and_keep)
-        for button in (self.keep_button, self.stop_button):
-            button.hide()
-            column.addWidget(button)
-        self.waiting = QVBoxLayout()
-        self.waiting.setSpacing(4)
-        column.addLayout(self.waiting)
+        self.running = MergeProgress(self.session)
+        self.running.changed.connect(self._name_go)
+        column.addWidget(self.running)
         self.border.hide()
         self.border.changed.connect(self._name_go)
         column.addWidget(self.border)
         # what is said while frames are looked at stands below: it must not move the button from under the hand
-        self.judged = Label("")
-        self.judged.setWordWrap(True)
+        self.judged = Label("", wordWrap=True)
         column.addWidget(self.judged)
-        self.suggested = QPushButton(tr("Exclude bad frames"))
-        self.suggested.setToolTip(tr("Use all frames except those marked red in the chart"))
-        self.suggested.clicked.connect(self.chart.take_suggested)
+        self.suggested = build(
+            QPushButton,
+            tr("Exclude bad frames"),
+            toolTip=tr("Use all frames except those marked red in the chart"),
+            clicked=self.chart.take_suggested,
+        )
         column.addWidget(self.suggested)
-        self.outcome = Label("")
-        self.outcome.setWordWrap(True)
-        self.outcome.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.outcome = Label("", wordWrap=True, textInteractionFlags=Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self.outcome)
         self.open_button = QPushButton(tr("Correct the result"))
         self.open_button.hide()
@@ -172,7 +141,6 @@ class MergePage(QWidget):
         self.chart.chosen_changed.connect(self._describe)
         self.method.currentIndexChanged.connect(self._method_changed)
         self.merging.judged.connect(self._show_judged)
-        self.session.tasks.changed.connect(self._went_on)
         self.merging.live.connect(self._show_live)
         self.merging.finished.connect(self.finish)
         self.merging.failed.connect(lambda text: self.finish(None, text))
@@ -188,19 +156,14 @@ class MergePage(QWidget):
         group = None if shot is None else shoot.set_of(shot)
         chosen = tuple(s for s in shoot.selection if s.raw is not None and not s.problem)
         if len(chosen) > 1 and (group is None or any(s not in group.shots for s in chosen)):
-            group = ShotSet(kind_of(chosen), chosen)  # what was selected by hand
+            group = ShotSet(kind_by_hand(chosen), chosen)  # what was selected by hand
         self.set_group(group)
         self._list_sets()
 
     def _list_sets(self) -> None:
         """Where the shot stands alone: the sets of the shoot, to go to."""
-        clear(self.sets)
-        if self.group is not None and self.group.kind in MERGED_SETS:
-            return
-        for group in [g for g in self.session.shoot.sets if g.kind in MERGED_SETS][:MOST_SETS]:
-            button = QPushButton(tr("{name}: {what}", name=group.shots[0].name, what=set_title(group)))
-            button.clicked.connect(lambda _=False, s=group.shots[0]: self.host.choose(s))
-            self.sets.addWidget(button)
+        alone = self.group is None or self.group.kind not in MERGED_SETS
+        self.sets.show_sets([g for g in self.session.shoot.sets if g.kind in MERGED_SETS][:MOST_SETS] if alone else [])
 
     def _open_result(self) -> None:
         shot = next((s for s in self.session.shoot.shots if s.raw == self._output), None)
@@ -240,21 +203,14 @@ class MergePage(QWidget):
             shown = (*group.tests, *group.shots) if night else group.shots
             self.chart.set_frames(shown, night, len(shown) - len(group.shots))
             self.merging.judge([s.raw for s in self.chart.shots if s.raw is not None], night)
-            self.method.blockSignals(True)
-            for method in METHODS:
-                if group.kind in method.sets:
-                    self.method.addItem(method.title, method.key)
-            self.method.view().setMinimumHeight(ROW * self.method.count() + 8)  # else the last one is cut
-            if night and len(group.shots) < FEW:
-                self.method.setCurrentIndex(max(self.method.findData(SKY.key), 0))
-            self.method.blockSignals(False)
+            self.method.show_methods(group.kind, SKY.key if night and len(group.shots) < FEW else "")
         else:
             self.chart.set_frames(())
         self.method.setEnabled(usable)
         self._show_judged(())
         self._show_reference()
         self._method_changed()
-        self._show_running()
+        self.running.refresh()
 
     def _method_changed(self) -> None:
         """Other choices, of another method."""
@@ -268,25 +224,6 @@ class MergePage(QWidget):
         found = self.choices.values()
         paints, strokes = method_of(str(self.method.currentData())).paints, self.border.strokes()
         return {**found, paints: strokes_as_json(strokes)} if paints and strokes else found
-
-    def _list_waiting(self) -> None:
-        """Sets that are merged after this one."""
-        clear(self.waiting)
-        for one in self.merging.waiting:
-            button = QPushButton(tr("Waiting: {name}", name=one.subject.name))
-            button.setToolTip(tr("Remove it from the queue"))
-            button.clicked.connect(lambda _=False, one=one: self.session.tasks.stop(one))
-            self.waiting.addWidget(button)
-        self._show_running()
-
-    def _show_running(self) -> None:
-        """Progress and its buttons stand as long as a merge runs, whichever set is shown."""
-        running = self.merging.running is not None
-        for widget in (self.progress, self.stop_button, self.keep_button):
-            widget.setVisible(running)
-        if not running:
-            self.doing.setText("")
-        self._name_go()
 
     def _name_go(self) -> None:
         n = len(self._chosen())
@@ -323,24 +260,7 @@ class MergePage(QWidget):
                 else ""
             )
             return
-        kinds = [kind_of_rejection(why) for why in bad]
-        counts = ", ".join(_counted(kind, kinds.count(kind)) for kind in dict.fromkeys(kinds))
-        flying = sum(bool(f.lines) for f in frames)
-        text = (
-            tr(
-                "{bad_count} of {frames_count} frames look bad: {counts}.",
-                bad_count=len(bad),
-                frames_count=len(frames),
-                counts=counts,
-            )
-            if bad
-            else tr("All frames look good.")
-        )
-        if flying:
-            text = sentences(
-                text, tr("An aircraft or satellite crosses {flying} of them and is removed.", flying=flying)
-            )
-        self.judged.setText(text)
+        self.judged.setText(judged_text(frames, bad))
 
     def _show_thumbs(self) -> None:
         self.chart.show_thumbs(self.host.thumbs.listed.thumbs, self.window().height() >= LEAST_WINDOW)
@@ -356,14 +276,7 @@ class MergePage(QWidget):
                 tr("Choose a burst or a bracket on the right or in the list, or select several shots.")
             )
             return
-        shot = self.group.shots[0]
-        try:
-            picture = oriented_preview(shot)
-        except BrutoError:
-            self.views.show_nothing("")
-            return
-        assert shot.meta is not None
-        self.views.show_frame(picture, shot.meta.oriented_size)
+        self.views.show_shot(self.group.shots[0])
 
     def _chosen(self) -> list[Shot]:
         return [s for s, used in zip(self.chart.shots, self.chart.used, strict=True) if used]
@@ -430,26 +343,14 @@ class MergePage(QWidget):
         self._output = target.path
         self.outcome.setText("")
         self.open_button.hide()
-        self.progress.setValue(0)
         self.views.begin_live()
         self.merging.start(raws, kind, target, self.values())
-        self._show_running()
-
-    def _went_on(self, task: LongTask) -> None:
-        """A merge was asked for, is further, or ended."""
-        if task.kind != MERGE:
-            return
-        if task.running:
-            self.progress.setValue(round(task.share * 100))
-            self.doing.setText(task.doing + task.time_left)
-        if (task.state, len(self.merging.waiting)) != self._listed:
-            self._listed = (task.state, len(self.merging.waiting))
-            self._list_waiting()
+        self.running.refresh()
 
     def finish(self, result: MergeResult | None, problem: str = "") -> None:
         """Show the result, or what went wrong."""
         self.views.begin_live()
-        self._show_running()
+        self.running.refresh()
         self.outcome.setObjectName("warning" if result is None else "")
         self.outcome.style().polish(self.outcome)
         if result is None:
@@ -459,37 +360,7 @@ class MergePage(QWidget):
             self.chart.set_result(result)
         self._describe()
         self._output = result.output
-        used = [f for f in result.frames if f.used]
-        lines = [
-            tr("{used_count} frames merged", used_count=len(used)),
-            tr(
-                "{noise_gain:.2f} × less noise than {reference_of}",
-                noise_gain=result.noise_gain,
-                reference_of=reference_of(result),
-            ),
-        ]
-        if result.rms_px:
-            lines.append(tr("aligned within {rms_px:.2f} px", rms_px=max(result.rms_px, 0.01)))
-        if result.equivalent_stops:
-            lines.append(
-                tr(
-                    "exposed {equivalent_stops:.1f} stops longer than one frame",
-                    equivalent_stops=result.equivalent_stops,
-                )
-            )
-        lines += result.warnings
-        if result.range_ev:
-            lines.append(tr("{range_ev:.1f} EV from noise to clipping", range_ev=result.range_ev))
-        out = [
-            tr("excluded: {name}, {reason}", name=Path(f.file).name, reason=f.reason)
-            for f in result.frames
-            if not f.used
-        ]
-        lines += out[:MOST_NAMED]
-        if len(out) > MOST_NAMED:
-            lines.append(tr("and {out_count} more excluded", out_count=len(out) - MOST_NAMED))
-        lines.append(result.output.name)
-        self.outcome.setText("\n".join(lines))
+        self.outcome.setText(outcome_text(result))
         self.open_button.show()
 
     def _is_shown(self, result: MergeResult) -> bool:

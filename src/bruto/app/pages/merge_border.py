@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSlider, QWidget
 
 from bruto.app.stage.brush_stage import BrushStage
+from bruto.app.widgets.build import build, down
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.container.orientation import place_as_stored
@@ -27,12 +28,8 @@ class BorderPanel(QWidget):
         self.stage = BrushStage()
         self._orientation = 1
         self._strokes: tuple[Stroke, ...] = ()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        text = Label(TIP)
-        text.setObjectName("quiet")
-        text.setWordWrap(True)
+        layout = down(self, margins=0, gap=4)
+        text = Label(TIP, objectName="quiet", wordWrap=True)
         layout.addWidget(text)
         row, group = QHBoxLayout(), QButtonGroup(self)
         self.sky, self.ground = QPushButton(tr("Sky")), QPushButton(tr("Ground"))
@@ -51,8 +48,7 @@ class BorderPanel(QWidget):
         self.reach.setAccessibleName(tr("Radius of the brush"))
         self.reach.valueChanged.connect(lambda _: self._set_brush())
         layout.addWidget(self.reach)
-        self.undo = QPushButton(tr("Undo last stroke"))
-        self.undo.clicked.connect(lambda: self._set_strokes(self._strokes[:-1]))
+        self.undo = build(QPushButton, tr("Undo last stroke"), clicked=lambda: self._set_strokes(self._strokes[:-1]))
         layout.addWidget(self.undo)
         self.stage.stroked.connect(lambda stroke: self._set_strokes((*self._strokes, stroke)))
         self.reach.setValue(REACH[2])

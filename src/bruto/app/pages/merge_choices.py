@@ -5,12 +5,36 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QSlider, QWidget
 
+from bruto.app.widgets.build import down
 from bruto.app.widgets.panel import clear
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
+from bruto.merge.methods import METHODS
 from bruto.merge.methods.method import MethodOption
+
+ROW = 24
+"""Height of a method in the list of methods, pixels."""
+
+
+class MethodBox(QComboBox):
+    """The methods for a kind of set."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName(tr("Method"))
+
+    def show_methods(self, kind: str, first: str = "") -> None:
+        """List them without telling of it; `first`: the one that is chosen, where it is among them."""
+        self.blockSignals(True)
+        self.clear()
+        for method in METHODS:
+            if kind in method.sets:
+                self.addItem(method.title, method.key)
+        self.view().setMinimumHeight(ROW * self.count() + 8)  # else the last one is cut
+        self.setCurrentIndex(max(self.findData(first), 0))
+        self.blockSignals(False)
 
 
 class MethodChoices(QWidget):
@@ -18,9 +42,7 @@ class MethodChoices(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.rows = QVBoxLayout(self)
-        self.rows.setContentsMargins(0, 0, 0, 0)
-        self.rows.setSpacing(4)
+        self.rows = down(self, margins=0, gap=4)
         self._values: dict[str, Callable[[], bool | float]] = {}
 
     def show_choices(self, choices: Sequence[MethodOption]) -> None:

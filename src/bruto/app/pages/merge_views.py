@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtWidgets import QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QStackedWidget, QWidget
 
 from bruto.app.pages.merge_border import BorderPanel
 from bruto.app.stage.compare_stage import CompareMode, CompareStage
@@ -12,8 +12,11 @@ from bruto.app.stage.regions_view import RegionsView
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.viewport_widget import ViewportWidget
+from bruto.app.widgets.build import down
 from bruto.catalog import tr
+from bruto.errors import BrutoError
 from bruto.session.merge_jobs import LiveView, MergeView
+from bruto.shoot.shots import Shot, oriented_preview
 
 FRAME, CURTAIN, REGIONS, BORDER = "", "curtain", "regions", "border"
 TITLES = {CURTAIN: tr("Curtain"), REGIONS: tr("Regions"), BORDER: tr("Border")}
@@ -33,9 +36,7 @@ class MergeViews(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = down(self, margins=0, gap=0)
         bar = StageBar("MERGE")
         self.tag, self.which = bar.tag, bar.facts
         self.buttons: dict[str, QPushButton] = {}
@@ -108,6 +109,16 @@ class MergeViews(QWidget):
         self.stage.set_frame(*size)
         self.stage.set_base(picture)
         self.tag.setText(tr("FRAME 1, preview"))
+
+    def show_shot(self, shot: Shot) -> None:
+        """The preview of a shot, where it has one."""
+        try:
+            picture = oriented_preview(shot)
+        except BrutoError:
+            self.show_nothing("")
+            return
+        assert shot.meta is not None
+        self.show_frame(picture, shot.meta.oriented_size)
 
     def begin_live(self) -> None:
         """A merge begins, or has ended: its first picture turns to the stage."""

@@ -14,17 +14,18 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.pages.plan_rows import PlanRow, rows_for
+from bruto.app.widgets.build import build, down
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.wheel_guard import WheelGuard
 from bruto.catalog import tr
 from bruto.plan.planned_shots import PlannedShot
-from bruto.plan.recommendations import Recommendation, moment_of
+from bruto.plan.recommendation import Recommendation
+from bruto.plan.recommendations import moment_of
 from bruto.plan.shot_kinds import CAUTIONS, KINDS, kind_of
 from bruto.session.plan_editor import PlanEditor
 from bruto.session.simulated_preview import Axis
@@ -53,27 +54,26 @@ class PlanLedger(QWidget):
         self.document, self.calculation = self.plan_editor.document, self.plan_editor.calculation
         self.rows: dict[str, PlanRow] = {}
         self._made_for: tuple = ()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
+        layout = down(self, margins=0)
         panel, column = side_panel(tr("This shot"), 4)
         layout.addWidget(panel)
         self.panel = panel
         head = QHBoxLayout()
-        self.title = QLineEdit()
-        self.title.setAccessibleName(tr("Title of the shot"))
-        self.title.setMaxLength(200)
-        self.title.editingFinished.connect(partial(self._words, "title"))
+        self.title = build(
+            QLineEdit,
+            accessibleName=tr("Title of the shot"),
+            maxLength=200,
+            editingFinished=partial(self._words, "title"),
+        )
         head.addWidget(self.title, 1)
-        self.kind = QComboBox()
-        self.kind.setAccessibleName(tr("Kind of shot"))
+        self.kind = build(QComboBox, accessibleName=tr("Kind of shot"))
         for key, kind in KINDS.items():
             self.kind.addItem(kind.title, key)
         self.kind.activated.connect(lambda _: plan_editor.turn_into(str(self.kind.currentData())))
         column.addLayout(head)
         kinds = QHBoxLayout()
         kinds.addWidget(self.kind, 1)
-        self.support = QComboBox()
-        self.support.setAccessibleName(tr("Support"))
+        self.support = build(QComboBox, accessibleName=tr("Support"))
         for key, text in SUPPORTS.items():
             self.support.addItem(text, key)
         self.support.activated.connect(lambda _: plan_editor.document.change_shot(support=self.support.currentData()))
@@ -81,11 +81,9 @@ class PlanLedger(QWidget):
         column.addLayout(kinds)
         scroll, body = scrolled(2)
         column.addWidget(scroll, 1)
-        self.rows_column = QVBoxLayout()
-        self.rows_column.setSpacing(0)
+        self.rows_column = down(gap=0)
         body.addLayout(self.rows_column)
-        heading = Label(tr("Cost"))
-        heading.setObjectName("heading")
+        heading = Label(tr("Cost"), objectName="heading")
         body.addSpacing(4)
         body.addWidget(heading)
         self.facts = QGridLayout()
@@ -93,8 +91,7 @@ class PlanLedger(QWidget):
         self.facts.setVerticalSpacing(0)
         self.facts.setColumnStretch(1, 1)
         body.addLayout(self.facts)
-        self.alternatives_heading = Label(tr("Alternatives"))
-        self.alternatives_heading.setObjectName("heading")
+        self.alternatives_heading = Label(tr("Alternatives"), objectName="heading")
         body.addSpacing(4)
         body.addWidget(self.alternatives_heading)
         self.alternatives = QGridLayout()
@@ -110,11 +107,9 @@ class PlanLedger(QWidget):
             row = QHBoxLayout()
             label = Label(title)
             label.setFixedWidth(48)
-            field = QLineEdit()
-            field.setMaxLength(400)
-            field.setAccessibleName(title)
-            field.setToolTip(tip)
-            field.editingFinished.connect(partial(self._words, name))
+            field = build(
+                QLineEdit, maxLength=400, accessibleName=title, toolTip=tip, editingFinished=partial(self._words, name)
+            )
             row.addWidget(label)
             row.addWidget(field)
             body.addLayout(row)
@@ -126,12 +121,18 @@ class PlanLedger(QWidget):
         body.addLayout(self.cautions)
         body.addStretch(1)
         buttons = QHBoxLayout()
-        self.take_all = QPushButton(tr("Apply all"))
-        self.take_all.setToolTip(tr("Apply every recommended value to this shot"))
-        self.take_all.clicked.connect(plan_editor.take_all)
-        self.remove = QPushButton(tr("Remove"))
-        self.remove.setToolTip(tr("Remove this shot from the plan; Ctrl+Z brings it back"))
-        self.remove.clicked.connect(plan_editor.document.remove)
+        self.take_all = build(
+            QPushButton,
+            tr("Apply all"),
+            toolTip=tr("Apply every recommended value to this shot"),
+            clicked=plan_editor.take_all,
+        )
+        self.remove = build(
+            QPushButton,
+            tr("Remove"),
+            toolTip=tr("Remove this shot from the plan; Ctrl+Z brings it back"),
+            clicked=plan_editor.document.remove,
+        )
         buttons.addWidget(self.take_all)
         buttons.addWidget(self.remove)
         buttons.addStretch(1)
@@ -224,11 +225,9 @@ class PlanLedger(QWidget):
         alternatives = self.calculation.alternatives()
         self.alternatives_heading.setVisible(bool(alternatives))
         for k, alternative in enumerate(alternatives):
-            text = Label(f"{alternative.name}: {alternative.text}")
-            text.setWordWrap(True)
+            text = Label(f"{alternative.name}: {alternative.text}", wordWrap=True)
             here = alternative.taken_by(planned)
-            take = QPushButton("✓" if here else tr("Apply"))
-            take.setObjectName("inLine")
+            take = build(QPushButton, "✓" if here else tr("Apply"), objectName="inLine")
             take.setEnabled(not here)
             take.setAccessibleName(tr("Apply: {name}", name=alternative.name))
             take.setToolTip(plain_tooltip(f"{alternative.name}: {alternative.text}"))
@@ -245,8 +244,7 @@ class PlanLedger(QWidget):
             tick.setToolTip(tr("Untick to leave it off the list"))
             tick.setAccessibleName(tr("Caution: {CAUTIONS}", CAUTIONS=CAUTIONS[name]))
             tick.clicked.connect(lambda on, name=name: self._dismiss(name, on))
-            text = Label(CAUTIONS[name])
-            text.setWordWrap(True)
+            text = Label(CAUTIONS[name], wordWrap=True)
             if name in planned.dismissed:
                 text.setObjectName("quiet")
             self.cautions.addWidget(tick, k, 0, Qt.AlignmentFlag.AlignTop)

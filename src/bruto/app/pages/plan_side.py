@@ -18,10 +18,10 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QMenu,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.value_box import ValueBox
@@ -60,50 +60,44 @@ class PlanSide(QWidget):
         super().__init__()
         self.plan_editor = plan_editor
         self.document, self.calculation = self.plan_editor.document, self.plan_editor.calculation
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = down(self, margins=0)
         holder = surface()
         holder.setFixedWidth(WIDTH)
         outer.addWidget(holder)
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(10, 8, 6, 8)
-        column.setSpacing(5)
+        column = down(holder, margins=(10, 8, 6, 8), gap=5)
         row = QHBoxLayout()
-        self.plans = QComboBox()
-        self.plans.setAccessibleName(tr("Plan"))
-        self.plans.setToolTip(tr("The plan shown; the list holds the others"))
+        self.plans = build(
+            QComboBox, accessibleName=tr("Plan"), toolTip=tr("The plan shown; the list holds the others")
+        )
         self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.plans.setMinimumContentsLength(10)
         self.plans.activated.connect(lambda k: plan_editor.document.open(Path(self.plans.itemData(k))))
         row.addWidget(self.plans, 1)
-        self.new = QPushButton(tr("New"))
-        self.new.setToolTip(tr("Start another plan for today at this place"))
-        self.new.clicked.connect(lambda: self.wanted.emit("new"))
+        self.new = build(
+            QPushButton,
+            tr("New"),
+            toolTip=tr("Start another plan for today at this place"),
+            clicked=lambda: self.wanted.emit("new"),
+        )
         row.addWidget(self.new)
         column.addLayout(row)
         column.addLayout(self._where())
-        heading = Label(tr("Shots"))
-        heading.setObjectName("heading")
+        heading = Label(tr("Shots"), objectName="heading")
         column.addWidget(heading)
-        self.list = QListWidget()
-        self.list.setAccessibleName(tr("Shots of the plan"))
+        self.list = build(QListWidget, accessibleName=tr("Shots of the plan"))
         self.list.currentRowChanged.connect(self._chosen)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.list, 1)
-        self.taken = Label("")
-        self.taken.setObjectName("quiet")
-        self.taken.setWordWrap(True)
+        self.taken = Label("", objectName="quiet", wordWrap=True)
         column.addWidget(self.taken)
         buttons = QHBoxLayout()
-        self.add = QPushButton(tr("Add a shot"))
-        self.add.setObjectName("primary")
+        self.add = build(QPushButton, tr("Add a shot"), objectName="primary")
         kinds = QMenu(self.add)
         for key, kind in KINDS.items():
             kinds.addAction(kind.title).triggered.connect(partial(plan_editor.add, key))
         self.add.setMenu(kinds)
-        self.paper = QPushButton(tr("Shot list"))
-        self.paper.setToolTip(tr("The plan on one page, to print or to carry along"))
+        self.paper = build(QPushButton, tr("Shot list"), toolTip=tr("The plan on one page, to print or to carry along"))
         papers = QMenu(self.paper)
         papers.addAction(tr("Black on white…")).triggered.connect(lambda: self.wanted.emit("paper"))
         papers.addAction(tr("Red on black, for the night…")).triggered.connect(lambda: self.wanted.emit("night"))
@@ -124,11 +118,9 @@ class PlanSide(QWidget):
             ("name", tr("Name"), tr("Name of the plan")),
             ("place", tr("Place"), tr("Name of the place; it stays on this computer")),
         ):
-            field = QLineEdit()
-            field.setMaxLength(200)
-            field.setAccessibleName(title)
-            field.setToolTip(tip)
-            field.editingFinished.connect(partial(self._text, name))
+            field = build(
+                QLineEdit, maxLength=200, accessibleName=title, toolTip=tip, editingFinished=partial(self._text, name)
+            )
             self.texts[name] = field
             form.addRow(title, field)
         self.known = QStringListModel()
@@ -137,8 +129,7 @@ class PlanSide(QWidget):
         completer.activated.connect(self.plan_editor.go_to)
         self.texts["place"].setCompleter(completer)
         self.numbers: dict[str, ValueBox] = {}
-        spot = QHBoxLayout()
-        spot.setSpacing(4)
+        spot = across(gap=4)
         for name, title, most in (("latitude", tr("Latitude"), 90.0), ("longitude", tr("Longitude"), 180.0)):
             box = ValueBox()
             box.setRange(-most, most)
@@ -158,8 +149,7 @@ class PlanSide(QWidget):
             spot.addWidget(box, 1)
             self.numbers[name] = box
         form.addRow("N, E", spot)
-        when = QHBoxLayout()
-        when.setSpacing(4)
+        when = across(gap=4)
         self.date = QDateEdit()
         self.date.setDisplayFormat("yyyy-MM-dd")
         self.date.setCalendarPopup(True)
@@ -168,10 +158,12 @@ class PlanSide(QWidget):
         self.date.setToolTip(tr("The day; its night is the one that follows"))
         self.date.setKeyboardTracking(False)
         self.date.dateChanged.connect(lambda d: planning_change(self.plan_editor, date=d.toString("yyyy-MM-dd")))
-        self.zone = QLineEdit()
-        self.zone.setPlaceholderText(tr("time zone"))
-        self.zone.setAccessibleName(tr("Time zone"))
-        self.zone.setToolTip(tr("Name of the time zone, for example CET; empty for the zone of the longitude"))
+        self.zone = build(
+            QLineEdit,
+            placeholderText=tr("time zone"),
+            accessibleName=tr("Time zone"),
+            toolTip=tr("Name of the time zone, for example CET; empty for the zone of the longitude"),
+        )
         self.zone.setFixedWidth(58)
         self.date.setMinimumWidth(116)
         self.zone.editingFinished.connect(partial(self._text, "zone"))
@@ -179,8 +171,7 @@ class PlanSide(QWidget):
         when.addWidget(self.date, 1)
         when.addWidget(self.zone)
         form.addRow(tr("Date"), when)
-        sky = QHBoxLayout()
-        sky.setSpacing(4)
+        sky = across(gap=4)
         self.dark = ValueBox()
         self.dark.setRange(UNKNOWN, 23.0)
         self.dark.setDecimals(1)
@@ -194,10 +185,13 @@ class PlanSide(QWidget):
         self.dark.valueChanged.connect(
             lambda v: planning_change(self.plan_editor, darkness=None if v <= UNKNOWN else max(v, 10.0))
         )
-        self.measure = QPushButton(tr("Measure"))
-        self.measure.setObjectName("inLine")
-        self.measure.setToolTip(tr("From a raw of the sky: the open shot, or a file you choose"))
-        self.measure.clicked.connect(lambda: self.wanted.emit("darkness"))
+        self.measure = build(
+            QPushButton,
+            tr("Measure"),
+            objectName="inLine",
+            toolTip=tr("From a raw of the sky: the open shot, or a file you choose"),
+            clicked=lambda: self.wanted.emit("darkness"),
+        )
         sky.addWidget(self.dark, 1)
         sky.addWidget(self.measure)
         form.addRow(tr("Sky"), sky)
@@ -211,10 +205,12 @@ class PlanSide(QWidget):
         self.free.setToolTip(tr("Free storage on the phone in gigabytes, compared with what the shots need"))
         self.free.valueChanged.connect(lambda v: planning_change(self.plan_editor, free_mb=1000 * v if v > 0 else None))
         form.addRow(tr("Free"), self.free)
-        self.phone = QComboBox()
-        self.phone.setAccessibleName(tr("Phone"))
-        self.phone.setToolTip(
-            tr("The phone whose lenses, times, noise and speed are used; a phone is known once its raws were opened")
+        self.phone = build(
+            QComboBox,
+            accessibleName=tr("Phone"),
+            toolTip=tr(
+                "The phone whose lenses, times, noise and speed are used; a phone is known once its raws were opened"
+            ),
         )
         self.phone.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.phone.setMinimumContentsLength(8)

@@ -6,12 +6,13 @@ from functools import partial
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QSizePolicy, QWidget
 
 from bruto.app.host import Host
 from bruto.app.pages.pages import title_of
 from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.widgets import theme
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.panel import clear, surface
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -90,9 +91,7 @@ class PracticePage(QWidget):
     def __init__(self, host: Host) -> None:
         super().__init__()
         self.host, self.practice = host, host.session.practice
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+        layout = across(self, margins=0, gap=0)
         layout.addWidget(self._side())
         layout.addWidget(self._middle(), 1)
         self._shown_round: object = None
@@ -102,17 +101,12 @@ class PracticePage(QWidget):
     def _side(self) -> QWidget:
         holder = surface()
         holder.setFixedWidth(LEFT_WIDTH)
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(10, 8, 6, 8)
-        heading = Label(tr("Exercises"))
-        heading.setObjectName("heading")
+        column = down(holder, margins=(10, 8, 6, 8))
+        heading = Label(tr("Exercises"), objectName="heading")
         column.addWidget(heading)
-        self.sum = Label("")
-        self.sum.setObjectName("quiet")
-        self.sum.setWordWrap(True)
+        self.sum = Label("", objectName="quiet", wordWrap=True)
         column.addWidget(self.sum)
-        self.list = QListWidget()
-        self.list.setAccessibleName(tr("Exercises"))
+        self.list = build(QListWidget, accessibleName=tr("Exercises"))
         for name in ORDER:
             item = QListWidgetItem(f"{EXERCISES[name].title}\n{EXERCISES[name].asks}", self.list)
             item.setData(Qt.ItemDataRole.UserRole, name)
@@ -123,30 +117,19 @@ class PracticePage(QWidget):
 
     def _middle(self) -> QWidget:
         holder = surface()
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = down(holder, margins=0, gap=0)
         self.pictures = Pictures()
         column.addWidget(self.pictures, 1)
-        low = QVBoxLayout()
-        low.setContentsMargins(16, 10, 16, 12)
-        low.setSpacing(8)
-        self.question = Label("")
-        self.question.setObjectName("heading")
-        self.question.setWordWrap(True)
+        low = down(margins=(16, 10, 16, 12), gap=8)
+        self.question = Label("", objectName="heading", wordWrap=True)
         low.addWidget(self.question)
-        self.answers = QHBoxLayout()
-        self.answers.setSpacing(8)
+        self.answers = across(gap=8)
         low.addLayout(self.answers)
-        self.verdict = Label("")
-        self.verdict.setObjectName("heading")
+        self.verdict = Label("", objectName="heading")
         low.addWidget(self.verdict)
-        self.explanation = Label("")
-        self.explanation.setWordWrap(True)
+        self.explanation = Label("", wordWrap=True)
         low.addWidget(self.explanation)
-        self.thought = Label("")
-        self.thought.setObjectName("quiet")
-        self.thought.setWordWrap(True)
+        self.thought = Label("", objectName="quiet", wordWrap=True)
         low.addWidget(self.thought)
         row = QHBoxLayout()
         self.again, self.next, self.real = (
@@ -224,9 +207,7 @@ class PracticePage(QWidget):
         if now.round is None:
             return
         for k, option in enumerate(now.round.options):
-            button = QPushButton(option)
-            button.setCheckable(True)
-            button.setMinimumWidth(64)
+            button = build(QPushButton, option, checkable=True, minimumWidth=64)
             button.setChecked(now.answer == k)
             button.setEnabled(now.answer is None)
             button.clicked.connect(partial(now.give, k))

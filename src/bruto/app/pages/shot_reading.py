@@ -9,14 +9,13 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QPushButton,
     QScrollArea,
-    QVBoxLayout,
     QWidget,
 )
 
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.light_bars import LightBars
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -192,35 +191,31 @@ class Reading(QScrollArea):
         super().__init__()
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        body = QWidget()
-        body.setObjectName("panelBody")
+        body = build(QWidget, objectName="panelBody")
         self.setWidget(body)
-        column = QVBoxLayout(body)
-        column.setContentsMargins(10, 6, 12, 12)
-        column.setSpacing(8)
+        column = down(body, margins=(10, 6, 12, 12), gap=8)
         self.raw_light = LightBars(tr("Raw, stops"))
         self.preview_light = LightBars(tr("Embedded preview"))
         column.addWidget(self.raw_light)
         column.addWidget(self.preview_light)
         self.advice = QFrame()
         self.advice.setObjectName("row")
-        self.advice_text = Label("")
-        self.advice_text.setWordWrap(True)
-        self.advice_text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        inside = QVBoxLayout(self.advice)
-        inside.setContentsMargins(10, 8, 10, 8)
+        self.advice_text = Label("", wordWrap=True, textInteractionFlags=Qt.TextInteractionFlag.TextSelectableByMouse)
+        inside = down(self.advice, margins=(10, 8, 10, 8))
         inside.addWidget(self.advice_text)
         column.addWidget(self.advice)
-        judge = QHBoxLayout()
-        judge.setSpacing(6)
+        judge = across(gap=6)
         self.judges: dict[str, QPushButton] = {}
         for found in VERDICTS:
-            button = QPushButton(found.text)
-            button.setCheckable(True)
-            button.setToolTip(
-                tr("{title}: {meaning}. Click again to remove the verdict.", title=found.title, meaning=found.meaning)
+            button = build(
+                QPushButton,
+                found.text,
+                checkable=True,
+                toolTip=tr(
+                    "{title}: {meaning}. Click again to remove the verdict.", title=found.title, meaning=found.meaning
+                ),
+                clicked=lambda _=False, v=found.id: self.verdict.emit(v),
             )
-            button.clicked.connect(lambda _=False, v=found.id: self.verdict.emit(v))
             self.judges[found.id] = button
             judge.addWidget(button)
         judge.addStretch(1)
@@ -234,16 +229,18 @@ class Reading(QScrollArea):
                 (self.gear, tr("Gear"), tr("add-on lens, filter, tripod")),
             )
         ):
-            label = Label(name)
-            label.setObjectName("quiet")
+            label = Label(name, objectName="quiet")
             words.addWidget(label, k, 0)
             edit.setPlaceholderText(hint)
             edit.setAccessibleName(name)
             edit.editingFinished.connect(self._noted)
             words.addWidget(edit, k, 1, 1, 2 if edit is self.note else 1)
-        self.set_button = QPushButton(tr("to the set"))
-        self.set_button.setToolTip(tr("Note this gear for every shot of the set"))
-        self.set_button.clicked.connect(lambda: self.gear_for_set.emit(self.gear.text()))
+        self.set_button = build(
+            QPushButton,
+            tr("to the set"),
+            toolTip=tr("Note this gear for every shot of the set"),
+            clicked=lambda: self.gear_for_set.emit(self.gear.text()),
+        )
         words.addWidget(self.set_button, 1, 2)
         column.addLayout(words)
         self.rows = QWidget()
@@ -253,9 +250,12 @@ class Reading(QScrollArea):
         self._grid.setColumnStretch(1, 1)
         self._facts: list[tuple[Label, Label]] = []
         column.addWidget(self.rows)
-        self.tree_button = QPushButton(tr("All metadata…"))
-        self.tree_button.setToolTip(tr("Everything the file says about itself (Ctrl+I)"))
-        self.tree_button.clicked.connect(self.tree_wanted.emit)
+        self.tree_button = build(
+            QPushButton,
+            tr("All metadata…"),
+            toolTip=tr("Everything the file says about itself (Ctrl+I)"),
+            clicked=self.tree_wanted.emit,
+        )
         column.addWidget(self.tree_button)
         column.addStretch(1)
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
 from bruto.app.host import Host
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.stage_feed import StageFeed, oriented
 from bruto.app.stage.verdict_buttons import VerdictRow
+from bruto.app.widgets.build import down
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.develop.frame_geometry import geometry_of
@@ -36,9 +37,7 @@ class Pane(QWidget):
         self.developer: Developer | None = None
         self.recipe: Recipe | None = None
         """Its values; None: those of its suggestions, not known yet."""
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = down(self, margins=0, gap=0)
         bar = StageBar("")
         self.name, self.facts = bar.tag, bar.facts
         self.verdict = VerdictRow(self._judge)
@@ -112,11 +111,8 @@ class SideBySidePage(QWidget):
         self.host, self.session, self.shoot = host, host.session, host.session.shoot
         self.leader: Pane | None = None
         self._following = False
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        self.hint = Label("")
-        self.hint.setObjectName("quiet")
+        column = down(self, margins=0, gap=0)
+        self.hint = Label("", objectName="quiet")
         self.hint.setContentsMargins(12, 6, 12, 6)
         column.addWidget(self.hint)
         self.grid = QGridLayout()

@@ -8,12 +8,13 @@ from pathlib import Path
 
 from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.host import Host
 from bruto.app.pages.pages import title_of
 from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.widgets import theme
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.panel import clear, scrolled
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.catalog import tr, trn
@@ -130,48 +131,47 @@ class StartPage(QWidget):
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._pictures = host.session.places.channel("shoots")
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(24, 28, 24, 16)
+        outer = across(self, margins=(24, 28, 24, 16))
         outer.addStretch(1)
-        holder = QWidget()
-        holder.setMaximumWidth(WIDTH)
-        holder.setMinimumWidth(min(WIDTH, 480))
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(10)
+        holder = build(QWidget, maximumWidth=WIDTH, minimumWidth=min(WIDTH, 480))
+        column = down(holder, margins=0, gap=10)
         outer.addWidget(holder, 10)
         outer.addStretch(1)
         for text in WHAT:
-            line = Label(text)
-            line.setWordWrap(True)
+            line = Label(text, wordWrap=True)
             column.addWidget(line)
         column.addSpacing(8)
         row = QHBoxLayout()
-        self.open = QPushButton(tr("Open a folder…"))
-        self.open.setObjectName("primary")
-        self.open.clicked.connect(host.choose_folder)
-        self.demo = QPushButton(tr("Try the demo shoot"))
-        self.demo.setToolTip(tr("One day at a made-up salt works, photographed by a simulated phone"))
-        self.demo.clicked.connect(lambda: self.demo_wanted.emit(False))
-        self.night = QPushButton(tr("Demo night"))
-        self.night.setToolTip(
-            tr("A ladder of settings, a star field, running water and a sky of 240 frames, taken while you watch")
+        self.open = build(QPushButton, tr("Open a folder…"), objectName="primary", clicked=host.opener.choose_folder)
+        self.demo = build(
+            QPushButton,
+            tr("Try the demo shoot"),
+            toolTip=tr("One day at a made-up salt works, photographed by a simulated phone"),
+            clicked=lambda: self.demo_wanted.emit(False),
         )
-        self.night.clicked.connect(lambda: self.demo_wanted.emit(True))
-        self.take = QPushButton(tr("Import from a phone or card…"))
-        self.take.setToolTip(tr("Choose the phone or card, then the folder to copy its files to"))
-        self.take.clicked.connect(lambda: host.asking.import_files())
+        self.night = build(
+            QPushButton,
+            tr("Demo night"),
+            toolTip=tr(
+                "A ladder of settings, a star field, running water and a sky of 240 frames, taken while you watch"
+            ),
+            clicked=lambda: self.demo_wanted.emit(True),
+        )
+        self.take = build(
+            QPushButton,
+            tr("Import from a phone or card…"),
+            toolTip=tr("Choose the phone or card, then the folder to copy its files to"),
+            clicked=lambda: host.asking.import_files(),
+        )
         for button in (self.open, self.take, self.demo, self.night):
             button.setMinimumHeight(32)
             row.addWidget(button)
         row.addStretch(1)
         column.addLayout(row)
-        hint = Label(tr("Or drop a folder or a raw on this window."))
-        hint.setObjectName("quiet")
+        hint = Label(tr("Or drop a folder or a raw on this window."), objectName="quiet")
         column.addWidget(hint)
         column.addSpacing(8)
-        self.heading = Label(tr("Continue with"))
-        self.heading.setObjectName("heading")
+        self.heading = Label(tr("Continue with"), objectName="heading")
         column.addWidget(self.heading)
         self.day = self._day()
         column.addWidget(self.day)
@@ -191,13 +191,9 @@ class StartPage(QWidget):
         grid.setVerticalSpacing(14)
         for k, (task, text) in enumerate(DAY):
             holder = QWidget()
-            part = QVBoxLayout(holder)
-            part.setContentsMargins(0, 0, 0, 0)
-            part.setSpacing(3)
+            part = down(holder, margins=0, gap=3)
             for words, name in ((title_of(task), "heading"), (text, "quiet")):
-                label = Label(words)
-                label.setObjectName(name)
-                label.setWordWrap(True)
+                label = Label(words, objectName=name, wordWrap=True)
                 part.addWidget(label)
             grid.addWidget(holder, k // 2, k % 2)
         for side in (0, 1):

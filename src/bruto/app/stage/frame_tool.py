@@ -8,7 +8,8 @@ from PySide6.QtCore import QObject, Signal
 from bruto.app.ledger.frame_part import FramePart
 from bruto.app.stage.crop_tool import CropTool
 from bruto.app.stage.stage import Stage
-from bruto.develop.frame_geometry import largest_inside
+from bruto.develop.crop import crop_of, relative_crop
+from bruto.develop.perspective import largest_inside
 from bruto.session.open_shots import OpenShots
 
 
@@ -56,10 +57,12 @@ class FrameTool(QObject):
             w, h = geometry.oriented_size
             edge = max(developer.source.meta.square_size)
             x, y = geometry.origin
-            self.crop.crop = shown.relative_crop(
-                ((x - w / 2) / edge, (y - h / 2) / edge, (x + w / 2) / edge, (y + h / 2) / edge)
+            self.crop.crop = relative_crop(
+                shown, ((x - w / 2) / edge, (y - h / 2) / edge, (x + w / 2) / edge, (y + h / 2) / edge)
             )
-            corners = [shown.relative_crop((cx / edge, cy / edge, cx / edge, cy / edge)) for cx, cy in geometry.outline]
+            corners = [
+                relative_crop(shown, (cx / edge, cy / edge, cx / edge, cy / edge)) for cx, cy in geometry.outline
+            ]
             self.crop.outline = np.array([c[:2] for c in corners])
             sw, sh = shown.oriented_size
             self.crop.ratio = self.opened.recipe.effective().aspect * sh / sw
@@ -68,7 +71,7 @@ class FrameTool(QObject):
     def _cropped(self, final: bool) -> None:
         shown, edit = self.opened.geometry(self.on), self.opened.edit
         if shown is not None and edit is not None:
-            edit.change("crop", final=final, crop=shown.crop_of(*self.crop.crop))
+            edit.change("crop", final=final, crop=crop_of(shown, *self.crop.crop))
 
     def _aspect(self, ratio: float) -> None:
         """Another aspect ratio: the largest of it within what is kept now."""

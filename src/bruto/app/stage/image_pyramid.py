@@ -5,7 +5,8 @@ from __future__ import annotations
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtGui import QImage
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QImage, QPainter
 
 SMALLEST = 64
 """Short edge, pixels, below which no smaller size is made."""
@@ -20,6 +21,19 @@ def to_qimage(picture: NDArray[np.uint8], valid: NDArray[np.bool_] | None = None
     data = np.dstack([picture, np.full((h, w), 255, np.uint8)])
     data[~valid] = 0
     return QImage(data.data, w, h, 4 * w, QImage.Format.Format_RGBA8888_Premultiplied).copy()
+
+
+def draw_image(p: QPainter, rect: QRectF, image: QImage) -> None:
+    """An image over a rectangle; one of just its size on whole pixels of the screen, where it needs no scaling,
+    which is slow and soft.
+    """
+    ratio = p.device().devicePixelRatioF()
+    fits = abs(image.width() - rect.width() * ratio) < 1 and abs(image.height() - rect.height() * ratio) < 1
+    image.setDevicePixelRatio(ratio if fits else 1)
+    if fits:
+        p.drawImage(QPointF(round(rect.left() * ratio) / ratio, round(rect.top() * ratio) / ratio), image)
+    else:
+        p.drawImage(rect, image)
 
 
 class ImagePyramid:

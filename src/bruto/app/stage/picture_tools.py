@@ -11,9 +11,10 @@ from bruto.app.stage.stage import Stage
 from bruto.catalog import tr
 from bruto.develop.analysis.color_picker import hue_at, lifted
 from bruto.develop.analysis.white_picker import SURFACES, white_at
-from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.recipe_values import Tone
+from bruto.develop.rectangle import Rectangle, stored_rect
 from bruto.session.edit import Edit
+from bruto.session.pointer_text import pointer_text
 from bruto.session.session import Session
 
 LIFT_PER_PIXEL = 0.15
@@ -158,4 +159,4 @@ class PictureTools(QObject):
             self.pointed.emit(" ")
             return
         c = image.pixelColor(int(x * image.width()), int(y * image.height()))
-        self.pointed.emit(self.opened.value_text((c.redF(), c.greenF(), c.blueF()), *self._recorded(x, y)))
+        self.pointed.emit(pointer_text(self.opened, (c.redF(), c.greenF(), c.blueF()), *self._recorded(x, y)))

@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QSlider, QWidget
 
 from bruto.app.stage.reading_stage import ReadingStage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.stage_feed import StageFeed, oriented
+from bruto.app.widgets.build import across, down
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import sentences, tr
@@ -40,9 +41,7 @@ class ReadingViewer(QWidget):
         self._counting, self._phone = render.channel("clipped places", 55), render.channel("phone's picture", 70)
         self.view = self._liked = "raw"
         self._pictures: dict[str, NDArray[np.uint8]] = {}
-        viewer = QVBoxLayout(self)
-        viewer.setContentsMargins(0, 0, 0, 0)
-        viewer.setSpacing(0)
+        viewer = down(self, margins=0, gap=0)
         bar = StageBar(tr("NOTHING OPEN"))
         self.tag = bar.tag
         self.clipped_button = bar.add(
@@ -60,10 +59,8 @@ class ReadingViewer(QWidget):
         self._feed = StageFeed(render, "reading", 50, self.stage)
         viewer.addWidget(self.stage, 1)
         sweep = surface("stageBar")
-        line = QHBoxLayout(sweep)
-        line.setContentsMargins(10, 2, 10, 4)
-        label = Label(tr("Sweep"))
-        label.setObjectName("onStage")
+        line = across(sweep, margins=(10, 2, 10, 4))
+        label = Label(tr("Sweep"), objectName="onStage")
         line.addWidget(label)
         self.sweep = QSlider(Qt.Orientation.Horizontal)
         self.sweep.setRange(round(-MOST_SWEEP_EV * 12), round(MOST_SWEEP_EV * 12))
@@ -72,8 +69,7 @@ class ReadingViewer(QWidget):
         self.sweep.setToolTip(tr("Slide the brightness to see what the raw holds; nothing is changed"))
         self.sweep.valueChanged.connect(self._swept)
         line.addWidget(self.sweep, 1)
-        self.sweep_text = Label(tr("0.0 EV"))
-        self.sweep_text.setObjectName("onStage")
+        self.sweep_text = Label(tr("0.0 EV"), objectName="onStage")
         self.sweep_text.setFixedWidth(58)
         self.sweep_text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         line.addWidget(self.sweep_text)

@@ -11,9 +11,9 @@ from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_feed import StageFeed, oriented
 from bruto.app.stage.versions_menu import RESIDUAL_GAIN, Pinned, VersionsMenu
 from bruto.catalog import tr
-from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, Recipe
+from bruto.develop.rectangle import Rectangle
 from bruto.develop.source import open_source
 from bruto.session.session import Session
 
@@ -103,7 +103,7 @@ class Reference(QObject):
             return pinned.recipe
         if kind in ("noisy", "residual"):
             return edit.recipe.model_copy(update={"luminance_noise": 0.0, "chroma_noise": 0.0})
-        found = (edit.version(name) if kind == "version" else None) or Recipe()
+        found = (edit.versions.get(name) if kind == "version" else None) or Recipe()
         return found.model_copy(update={k: getattr(edit.recipe, k) for k in FRAME_FIELDS})
 
     def ask(self) -> None:

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from bruto.app.stage.crop_tool import CropTool
-from bruto.app.stage.image_pyramid import to_qimage
+from bruto.app.stage.image_pyramid import draw_image, to_qimage
 from bruto.app.stage.viewport_widget import ViewportWidget
 from bruto.app.widgets import theme
 from bruto.catalog import tr
@@ -175,21 +175,9 @@ class Stage(ViewportWidget):
         seen = rect.intersected(QRectF(self.rect()))
         sharp = QRectF(self.to_widget(part.left(), part.top()), self.to_widget(part.right(), part.bottom()))
         if piece is None or not sharp.adjusted(-1, -1, 1, 1).contains(seen):  # else nothing of it would be seen
-            self._draw_image(p, rect, whole)
+            draw_image(p, rect, whole)
         if piece is not None:
-            self._draw_image(p, sharp, piece)
-
-    def _draw_image(self, p: QPainter, rect: QRectF, image: QImage) -> None:
-        """An image over a rectangle; one of just its size on whole pixels of the screen, where it needs no scaling,
-        which is slow and soft.
-        """
-        ratio = self.devicePixelRatioF()
-        fits = abs(image.width() - rect.width() * ratio) < 1 and abs(image.height() - rect.height() * ratio) < 1
-        image.setDevicePixelRatio(ratio if fits else 1)
-        if fits:
-            p.drawImage(QPointF(round(rect.left() * ratio) / ratio, round(rect.top() * ratio) / ratio), image)
-        else:
-            p.drawImage(rect, image)
+            draw_image(p, sharp, piece)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:

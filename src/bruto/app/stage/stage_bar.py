@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
+from bruto.app.widgets.build import across, build
 from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.catalog import tr
 
@@ -29,15 +30,11 @@ class StageBar(QWidget):
         self.setObjectName("stageBar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(36)
-        self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(6, 0, 6, 0)
-        self._row.setSpacing(GAP)
+        self._row = across(self, margins=(6, 0, 6, 0), gap=GAP)
         self.tag_wanted = True
-        self.tag = Label(tag)
-        self.tag.setObjectName("tag")
+        self.tag = Label(tag, objectName="tag")
         self._row.addWidget(self.tag, 0, Qt.AlignmentFlag.AlignVCenter)
-        self.facts = ElidedLabel()
-        self.facts.setObjectName("onStage")
+        self.facts = ElidedLabel(objectName="onStage")
         self._gap = self._row.count()
         self._row.addWidget(self.facts, 1)
 
@@ -68,10 +65,13 @@ class StageBar(QWidget):
         self, text: str, tip: str, *, left: bool = False, checkable: bool = False, shortcut: str = ""
     ) -> QPushButton:
         """A new button; `left` puts it before the gap."""
-        button = QPushButton(text)
-        button.setObjectName("onStage")
-        button.setToolTip(f"{tip} ({shortcut})" if shortcut else tip)
-        button.setCheckable(checkable)
+        button = build(
+            QPushButton,
+            text,
+            objectName="onStage",
+            toolTip=f"{tip} ({shortcut})" if shortcut else tip,
+            checkable=checkable,
+        )
         if shortcut:
             # a button's own shortcut shows a press first and acts a tenth of a second later
             QShortcut(QKeySequence(shortcut), button).activated.connect(button.click)

@@ -8,7 +8,7 @@ from typing import Any
 
 from bruto.app.stage.stage import Stage
 from bruto.container.orientation import orient
-from bruto.develop.frame_geometry import Rectangle, stored_rect
+from bruto.develop.rectangle import Rectangle, stored_rect
 from bruto.develop.sensor_image import COARSEST
 from bruto.session.workers import Worker
 

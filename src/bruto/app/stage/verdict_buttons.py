@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from bruto.app.host import Host
 from bruto.app.stage.stage_bar import StageBar
+from bruto.app.widgets.build import across, build
 from bruto.catalog import tr
 from bruto.shoot.verdicts import VERDICTS
 
@@ -18,13 +19,9 @@ class VerdictRow(QWidget):
     def __init__(self, given: Callable[[str], None]) -> None:
         super().__init__()
         self.buttons: dict[str, QPushButton] = {}
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(2)
+        row = across(self, margins=0, gap=2)
         for verdict in VERDICTS:
-            button = QPushButton(verdict.mark)
-            button.setObjectName("verdict")
-            button.setCheckable(True)
+            button = build(QPushButton, verdict.mark, objectName="verdict", checkable=True)
             button.setFixedSize(24, 26)
             button.setToolTip(
                 tr(

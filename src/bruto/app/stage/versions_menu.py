@@ -50,7 +50,7 @@ class VersionsMenu(QMenu):
         keep = self.addAction(tr("Save as a version…"))
         keep.setEnabled(edit is not None)
         keep.triggered.connect(self.ask_name)
-        for text, slot in ((tr("Use version"), "use_version"), (tr("Delete version"), "drop_version")):
+        for text, slot in ((tr("Use version"), "use"), (tr("Delete version"), "drop")):
             part = self.addMenu(text)
             part.setEnabled(bool(names))
             for name in names:
@@ -89,7 +89,7 @@ class VersionsMenu(QMenu):
             self.parentWidget(), tr("Save as a version"), tr("Name:"), text=tr("version {count}", count=count)
         )
         if ok:
-            self.edit.keep_version(name)
+            self.edit.versions.keep(name)
 
     def show_edit(self, edit: Edit | None) -> None:
         """Another shot: a version of the one before means nothing here."""

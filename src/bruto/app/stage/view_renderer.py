@@ -12,7 +12,7 @@ from bruto.app.stage.stage_feed import PIECE_FACTOR, StageFeed, oriented
 from bruto.catalog import tr
 from bruto.container.orientation import orient
 from bruto.develop.analysis.soft_proof import hatched, out_of_gamut
-from bruto.develop.frame_geometry import Rectangle
+from bruto.develop.rectangle import Rectangle
 from bruto.session.session import Session
 
 FOLLOWING_MS = 60.0

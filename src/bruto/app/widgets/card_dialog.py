@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bruto.app.widgets.build import build
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.errors import BrutoError
@@ -103,17 +104,16 @@ class CardDialog(QDialog):
         self.setWindowTitle(tr("Card of {title}", title=card.title))
         self.resize(560, 470)
         column = QVBoxLayout(self)
-        head = Label(card.title)
-        head.setObjectName("heading")
+        head = Label(card.title, objectName="heading")
         column.addWidget(head)
         about = Label(
             tr(
                 "What the phone offers, learnt from its files. Advice and checks use it. What you type here is never "
                 "overwritten."
-            )
+            ),
+            objectName="quiet",
+            wordWrap=True,
         )
-        about.setObjectName("quiet")
-        about.setWordWrap(True)
         column.addWidget(about)
         form = QFormLayout()
         lenses = "\n".join(f"{q.focal_mm:g}, {q.focal_35mm:g}, {q.f_number or 2:g}" for q in card.lenses)
@@ -122,8 +122,11 @@ class CardDialog(QDialog):
         self.lenses.setToolTip(tr("One lens per line: focal length in mm, 35 mm equivalent, f-number"))
         self.isos = QLineEdit(", ".join(f"{v:g}" for v in card.isos))
         self.seconds = QLineEdit(", ".join(seconds_text(v) for v in card.seconds))
-        self.pace = QLineEdit("" if card.pace_s is None else f"{card.pace_s:g}")
-        self.pace.setPlaceholderText(tr("not known yet; learnt from a burst or a trail"))
+        self.pace = build(
+            QLineEdit,
+            "" if card.pace_s is None else f"{card.pace_s:g}",
+            placeholderText=tr("not known yet; learnt from a burst or a trail"),
+        )
         for name, widget in (
             (tr("Lenses"), self.lenses),
             ("ISO", self.isos),
@@ -150,18 +153,17 @@ class CardDialog(QDialog):
         for m in card.modes:
             modes.setdefault(f"{m.focal_mm:g} mm, {KINDS.get(m.kind, m.kind)}", []).append(f"{m.width} × {m.height}")
         lines = [tr("{name}: {sizes} px", name=name, sizes=", ".join(sizes)) for name, sizes in modes.items()]
-        facts = Label(tr("Raws it saves\n") + "\n".join(lines) if lines else tr("No raws seen yet."))
-        facts.setWordWrap(True)
-        facts.setObjectName("quiet")
+        facts = Label(
+            tr("Raws it saves\n") + "\n".join(lines) if lines else tr("No raws seen yet."),
+            wordWrap=True,
+            objectName="quiet",
+        )
         column.addWidget(facts)
-        known = Label(learnt_text(learnt) if learnt is not None else "")
-        known.setWordWrap(True)
+        known = Label(learnt_text(learnt) if learnt is not None else "", wordWrap=True)
         known.setVisible(bool(known.text()))
         column.addWidget(known)
         column.addStretch(1)
-        self.problem = Label("")
-        self.problem.setObjectName("warning")
-        self.problem.setWordWrap(True)
+        self.problem = Label("", objectName="warning", wordWrap=True)
         column.addWidget(self.problem)
         foot = QHBoxLayout()
         foot.addStretch(1)

@@ -6,8 +6,9 @@ from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
+from bruto.app.widgets.build import build, down
 from bruto.catalog import tr
 
 Entry = tuple[str, str, str, bool]
@@ -23,19 +24,18 @@ class CommandSearch(QDialog):
         self.setWindowTitle(tr("Find a command"))
         self.entries, self.act = list(entries), act
         self.resize(520, 380)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(14, 14, 14, 14)
-        column.setSpacing(8)
-        self.words = QLineEdit()
-        self.words.setPlaceholderText(tr("what do you want to do?"))
-        self.words.setAccessibleName(tr("Find a command"))
-        self.words.textChanged.connect(self.fill)
+        column = down(self, margins=(14, 14, 14, 14), gap=8)
+        self.words = build(
+            QLineEdit,
+            placeholderText=tr("what do you want to do?"),
+            accessibleName=tr("Find a command"),
+            textChanged=self.fill,
+        )
         self.words.installEventFilter(self)
         column.addWidget(self.words)
-        self.names = QListWidget()
-        self.names.setAccessibleName(tr("Commands"))
-        self.names.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.names.itemClicked.connect(self._chosen)
+        self.names = build(
+            QListWidget, accessibleName=tr("Commands"), focusPolicy=Qt.FocusPolicy.NoFocus, itemClicked=self._chosen
+        )
         column.addWidget(self.names)
         self.fill()
         self.words.setFocus()

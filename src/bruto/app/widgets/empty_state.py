@@ -19,9 +19,7 @@ class EmptyState(QWidget):
     def __init__(self, text: str, *doing: tuple[str, Callable[[], object]]) -> None:
         super().__init__()
         column = QVBoxLayout(self)
-        self.text = Label(text)
-        self.text.setWordWrap(True)
-        self.text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.text = Label(text, wordWrap=True, alignment=Qt.AlignmentFlag.AlignCenter)
         self.text.setFixedWidth(WIDTH)
         self.buttons: list[QPushButton] = []
         row = QHBoxLayout()

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bruto.app.widgets.build import build
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.catalog import tr
 from bruto.container.metadata_tree import outline
@@ -31,12 +32,11 @@ class FileTree(QDialog):
         self.resize(640, 620)
         layout = QVBoxLayout(self)
         head = QHBoxLayout()
-        title = Label(path.name)
-        title.setObjectName("heading")
+        title = Label(path.name, objectName="heading")
         head.addWidget(title, 1)
-        self.words = QLineEdit()
-        self.words.setPlaceholderText(tr("Filter"))
-        self.words.setAccessibleName(tr("Show only rows with these words"))
+        self.words = build(
+            QLineEdit, placeholderText=tr("Filter"), accessibleName=tr("Show only rows with these words")
+        )
         self.words.setClearButtonEnabled(True)
         self.words.setFixedWidth(200)
         head.addWidget(self.words)
@@ -61,8 +61,7 @@ class FileTree(QDialog):
                 group.addChild(row)
             group.setExpanded(True)
         layout.addWidget(self.tree)
-        close = QPushButton(tr("Close"))
-        close.clicked.connect(self.accept)
+        close = build(QPushButton, tr("Close"), clicked=self.accept)
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(close)

@@ -13,8 +13,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
 from bruto.catalog import clauses, items, tr
-from bruto.merge.result import MergeResult
-from bruto.session.merge_jobs import reference_file
+from bruto.merge.result import MergeResult, reference_file
 from bruto.shoot.shots import Shot
 
 NIGHT = (
@@ -177,7 +176,7 @@ class FrameChart(QWidget):
 
     def _below(self) -> str:
         if self.result is not None:
-            return tr("movement against {reference_of}", reference_of=reference_of(self.result))
+            return tr("movement against {reference_of}", reference_of=reference_file(self.result).stem)
         return tr("exposure time of each frame")
 
     def _caption(self, k: int, note: Any) -> str:
@@ -267,11 +266,6 @@ class FrameChart(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._paint_to = None
-
-
-def reference_of(result: MergeResult) -> str:
-    """Name of the frame that the others were laid on."""
-    return reference_file(result).stem
 
 
 def _log2(x: float) -> float:

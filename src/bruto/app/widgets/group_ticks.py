@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from PySide6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
+from bruto.app.widgets.build import down
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.develop.field_ui import GROUPS
@@ -18,11 +19,8 @@ class GroupTicks(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Copy values"))
         self.setObjectName("question")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(10)
-        heading = Label(tr("Groups to copy"))
-        heading.setObjectName("heading")
+        column = down(self, margins=(20, 16, 20, 16), gap=10)
+        heading = Label(tr("Groups to copy"), objectName="heading")
         column.addWidget(heading)
         grid = QGridLayout()
         self.ticks: dict[str, QCheckBox] = {}

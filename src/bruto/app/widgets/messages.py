@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.panel import clear, scrolled, surface
 from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.catalog import tr
@@ -37,13 +38,10 @@ class MessageLine(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
+        row = across(self, margins=0, gap=8)
         self.text = ElidedLabel("")
         row.addWidget(self.text, 1)
-        self.button = QPushButton(tr("Messages"))
-        self.button.setObjectName("inLine")
+        self.button = build(QPushButton, tr("Messages"), objectName="inLine")
         self.button.setFixedHeight(24)
         self.button.setToolTip(tr("All messages so far, with times (Ctrl+M)"))
         self.button.clicked.connect(self.wanted)
@@ -94,19 +92,15 @@ class MessageDrawer(QWidget):
         super().__init__()
         self.line = line
         self.setFixedHeight(HEIGHT)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = down(self, margins=0)
         holder = surface("bar")
         outer.addWidget(holder)
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(14, 8, 14, 8)
+        column = down(holder, margins=(14, 8, 14, 8))
         head = QHBoxLayout()
-        title = Label(tr("Messages"))
-        title.setObjectName("heading")
+        title = Label(tr("Messages"), objectName="heading")
         head.addWidget(title)
         head.addStretch(1)
-        close = QPushButton(tr("Close"))
-        close.clicked.connect(self.hide)
+        close = build(QPushButton, tr("Close"), clicked=self.hide)
         head.addWidget(close)
         column.addLayout(head)
         scroll, self.rows = scrolled(4)
@@ -126,12 +120,11 @@ class MessageDrawer(QWidget):
         """Rows anew."""
         clear(self.rows)
         for entry in reversed(self.line.history):
-            label = Label(f"{entry.at:%H:%M:%S}   {entry.text}")
-            label.setWordWrap(True)
-            label.setObjectName("good" if entry.good else "warning")
+            label = Label(
+                f"{entry.at:%H:%M:%S}   {entry.text}", wordWrap=True, objectName="good" if entry.good else "warning"
+            )
             self.rows.addWidget(label)
         if not self.line.history:
-            quiet = Label(tr("No messages yet."))
-            quiet.setObjectName("quiet")
+            quiet = Label(tr("No messages yet."), objectName="quiet")
             self.rows.addWidget(quiet)
         self.rows.addStretch(1)

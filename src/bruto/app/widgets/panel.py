@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLayout, QScrollArea, QVBoxLayout, QWidget
 
+from bruto.app.widgets.build import build, down
 from bruto.app.widgets.plain_text import Label
 
 WIDTH = 334
@@ -13,8 +14,7 @@ WIDTH = 334
 
 def surface(name: str = "panel") -> QWidget:
     """A widget with a background of the style sheet's own."""
-    found = QWidget()
-    found.setObjectName(name)
+    found = build(QWidget, objectName=name)
     found.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
     return found
 
@@ -23,26 +23,22 @@ def side_panel(title: str, spacing: int) -> tuple[QWidget, QVBoxLayout]:
     """A panel of the usual width under a heading, and its column."""
     panel = surface()
     panel.setFixedWidth(WIDTH)
-    column = QVBoxLayout(panel)
-    column.setContentsMargins(12, 8, 12, 10)
-    column.setSpacing(spacing)
-    heading = Label(title)
-    heading.setObjectName("heading")
+    column = down(panel, margins=(12, 8, 12, 10), gap=spacing)
+    heading = Label(title, objectName="heading")
     column.addWidget(heading)
     return panel, column
 
 
 def scrolled(spacing: int) -> tuple[QScrollArea, QVBoxLayout]:
     """A column that scrolls where it is longer than its place, and no stop of the Tab key."""
-    scroll = QScrollArea()
-    scroll.setWidgetResizable(True)
-    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    body = QWidget()
-    body.setObjectName("panelBody")
-    column = QVBoxLayout(body)
-    column.setContentsMargins(0, 0, 6, 0)
-    column.setSpacing(spacing)
+    scroll = build(
+        QScrollArea,
+        widgetResizable=True,
+        horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff,
+        focusPolicy=Qt.FocusPolicy.NoFocus,
+    )
+    body = build(QWidget, objectName="panelBody")
+    column = down(body, margins=(0, 0, 6, 0), gap=spacing)
     scroll.setWidget(body)
     return scroll, column
 

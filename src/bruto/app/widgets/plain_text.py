@@ -7,6 +7,7 @@ have no such switch: what holds words of a file or of the user goes through `pla
 from __future__ import annotations
 
 import html
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
@@ -19,8 +20,8 @@ LEAST = 56
 class Label(QLabel):
     """A label of plain text."""
 
-    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, text: str = "", parent: QWidget | None = None, **properties: Any) -> None:
+        super().__init__(parent, **properties)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
 
@@ -28,8 +29,8 @@ class Label(QLabel):
 class ElidedLabel(Label):
     """A line of text that takes what width is left and ends in "…" where that is too little; the tip has all of it."""
 
-    def __init__(self, text: str = "") -> None:
-        super().__init__(text)
+    def __init__(self, text: str = "", **properties: Any) -> None:
+        super().__init__(text, **properties)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
     def setText(self, text: str) -> None:

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QFocusEvent, QResizeEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton, QSlider, QWidget
 
+from bruto.app.widgets.build import build
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.compare.push import cannot_act, tone_moved
@@ -73,8 +74,7 @@ class PushRow(QWidget):
         grid.setContentsMargins(12, 4, 12, 4)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(0)
-        self.title = title = Label(tr("Same push\non both"))
-        title.setObjectName("quiet")
+        self.title = title = Label(tr("Same push\non both"), objectName="quiet")
         grid.addWidget(title, 0, 0, 2, 1)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -93,8 +93,7 @@ class PushRow(QWidget):
             slider.setAccessibleName(tr("Push of {text} on both", text=text.lower()))
             slider.valueChanged.connect(self._moved)
             grid.addWidget(slider, row, column + 1)
-            value = self.values[name] = Label("")
-            value.setMinimumWidth(52)
+            value = self.values[name] = Label("", minimumWidth=52)
             grid.addWidget(value, row, column + 2)
             grid.setColumnStretch(column + 1, 1)
         last = 1 + 3 * (len(PUSHES) % IN_ROW)
@@ -102,13 +101,9 @@ class PushRow(QWidget):
         self.recipe_box = RecipeBox()
         self.recipe_box.currentIndexChanged.connect(self._moved)
         grid.addWidget(self.recipe_box, 1, last + 1)
-        self.none = QPushButton(tr("None"))
-        self.none.setToolTip(tr("Remove the push"))
-        self.none.clicked.connect(self.reset)
+        self.none = build(QPushButton, tr("None"), toolTip=tr("Remove the push"), clicked=self.reset)
         grid.addWidget(self.none, 1, last + 2)
-        self.warning = Label("")
-        self.warning.setObjectName("warning")
-        self.warning.setWordWrap(True)
+        self.warning = Label("", objectName="warning", wordWrap=True)
         self.warning.hide()
         grid.addWidget(self.warning, 2, 0, 1, grid.columnCount())
         self._explain()

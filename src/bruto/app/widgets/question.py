@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QWidget
 
+from bruto.app.widgets.build import down
 from bruto.app.widgets.plain_text import Label
 
 WIDTH = 420
@@ -19,9 +20,7 @@ class Question(QDialog):
         self.setWindowTitle("Bruto")
         self.setObjectName("question")
         self.setModal(True)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(24, 20, 24, 20)
-        column.setSpacing(12)
+        column = down(self, margins=(24, 20, 24, 20), gap=12)
         heading, words = Label(question), Label(text)
         heading.setObjectName("heading")
         words.setWordWrap(True)

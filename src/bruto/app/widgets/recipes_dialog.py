@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bruto.app.widgets.build import across, build, down
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.develop.field_ui import GROUPS
@@ -48,21 +49,16 @@ class RecipesDialog(QDialog):
         self.setMinimumWidth(520)
         self.recipe = recipe
         self.found: list[NamedRecipe] = []
-        row = QHBoxLayout(self)
-        row.setContentsMargins(16, 14, 16, 14)
-        row.setSpacing(16)
+        row = across(self, margins=(16, 14, 16, 14), gap=16)
         left = QVBoxLayout()
         left.addWidget(Label(tr("Values from")))
-        self.names = QListWidget()
-        self.names.setAccessibleName(tr("Recipes"))
+        self.names = build(QListWidget, accessibleName=tr("Recipes"))
         self.names.currentRowChanged.connect(self._chosen)
         left.addWidget(self.names, 1)
-        self.delete = QPushButton(tr("Delete this recipe"))
-        self.delete.clicked.connect(self._delete)
+        self.delete = build(QPushButton, tr("Delete this recipe"), clicked=self._delete)
         left.addWidget(self.delete)
         row.addLayout(left, 1)
-        right = QVBoxLayout()
-        right.setSpacing(8)
+        right = down(gap=8)
         right.addWidget(Label(tr("Groups")))
         grid = QGridLayout()
         self.ticks: dict[str, QCheckBox] = {}
@@ -71,38 +67,35 @@ class RecipesDialog(QDialog):
             self.ticks[name] = tick
             grid.addWidget(tick, k // 2, k % 2)
         right.addLayout(grid)
-        hint = Label(tr("Light, white and frame usually differ between shots; their suggestions stay as they are."))
-        hint.setObjectName("quiet")
-        hint.setWordWrap(True)
+        hint = Label(
+            tr("Light, white and frame usually differ between shots; their suggestions stay as they are."),
+            objectName="quiet",
+            wordWrap=True,
+        )
         right.addWidget(hint)
         use = QHBoxLayout()
-        self.target = QComboBox()
-        self.target.setAccessibleName(tr("Apply to"))
+        self.target = build(QComboBox, accessibleName=tr("Apply to"))
         for key, title in TARGETS.items():
             self.target.addItem(title, key)
-        self.use = QPushButton(tr("Apply to"))
-        self.use.setObjectName("primary")
-        self.use.clicked.connect(self._use)
+        self.use = build(QPushButton, tr("Apply to"), objectName="primary", clicked=self._use)
         use.addWidget(self.use)
         use.addWidget(self.target, 1)
         right.addLayout(use)
         line = QHBoxLayout()
-        self.name = QLineEdit()
-        self.name.setPlaceholderText(tr("name of the recipe"))
-        self.name.setAccessibleName(tr("Name of the recipe"))
-        self.keep = QPushButton(tr("Save as"))
-        self.keep.setToolTip(tr("Save this shot's values of the ticked groups under a name"))
-        self.keep.clicked.connect(self._keep)
+        self.name = build(QLineEdit, placeholderText=tr("name of the recipe"), accessibleName=tr("Name of the recipe"))
+        self.keep = build(
+            QPushButton,
+            tr("Save as"),
+            toolTip=tr("Save this shot's values of the ticked groups under a name"),
+            clicked=self._keep,
+        )
         line.addWidget(self.keep)
         line.addWidget(self.name, 1)
         right.addLayout(line)
-        self.note = Label("")
-        self.note.setObjectName("warning")
-        self.note.setWordWrap(True)
+        self.note = Label("", objectName="warning", wordWrap=True)
         right.addWidget(self.note)
         right.addStretch(1)
-        close = QPushButton(tr("Close"))
-        close.clicked.connect(self.accept)
+        close = build(QPushButton, tr("Close"), clicked=self.accept)
         right.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
         row.addLayout(right, 2)
         self._fill()

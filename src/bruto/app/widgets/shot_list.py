@@ -18,16 +18,15 @@ from PySide6.QtCore import (
 )
 from PySide6.QtGui import QImage, QPainter, QPen
 from PySide6.QtWidgets import (
-    QHBoxLayout,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
-    QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.shot_facts import count_text, set_title
 from bruto.app.widgets import theme
+from bruto.app.widgets.build import across, down
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.shot_view import ShotView
 from bruto.app.widgets.source_selector import DRAGGED, dragged
@@ -192,16 +191,12 @@ class ShotList(QWidget):
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(222)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 8, 0, 0)
-        head = QHBoxLayout()
-        head.setContentsMargins(10, 0, 10, 0)
-        title = Label(tr("Shots"))
-        title.setObjectName("heading")
+        layout = down(self, margins=(0, 8, 0, 0))
+        head = across(margins=(10, 0, 10, 0))
+        title = Label(tr("Shots"), objectName="heading")
         head.addWidget(title)
         head.addStretch(1)
-        self.count = Label("")
-        self.count.setObjectName("quiet")
+        self.count = Label("", objectName="quiet")
         head.addWidget(self.count)
         layout.addLayout(head)
         self.model = ShotModel(shoot)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
+from bruto.app.widgets.build import across
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr, trn
 from bruto.session.long_tasks import LongTask, LongTasks
@@ -22,9 +23,7 @@ class TaskLine(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
+        row = across(self, margins=0, gap=6)
         self.text, self.button, self.leave = Label(""), QPushButton(), QPushButton(tr("Discard"))
         self.leave.setToolTip(tr("Do not continue; finished files stay"))
         row.addWidget(self.text)
@@ -61,9 +60,7 @@ class TaskLines(QWidget):
     def __init__(self, tasks: LongTasks) -> None:
         super().__init__()
         self.tasks = tasks
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(18)
+        row = across(self, margins=0, gap=18)
         self.lines = [TaskLine() for _ in range(LINES)]
         self._offers: list[tuple[str, Callable[[], Any]]] = []
         for k, line in enumerate(self.lines):

@@ -2,40 +2,26 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta, tzinfo
-from itertools import pairwise
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from bruto.app.widgets import theme
 from bruto.app.widgets.plain_text import plain_tooltip
+from bruto.app.widgets.time_axis_painter import BAND, HOURS, LANE, LEFT, LIGHT, NAMES, RIGHT, TimeAxisPainter, height_at
 from bruto.catalog import tr
-from bruto.session.simulated_preview import Axis, Track
+from bruto.session.simulated_preview import Axis
 
-LEFT, RIGHT, HOURS, NAMES, BAND, LANE = 34.0, 10.0, 20.0, 18.0, 16.0, 26.0
-"""Pixels: margins, the line of hours, of names, the band of light, and a row of blocks."""
 SNAP = timedelta(minutes=5)
 LEAST_WIDTH = 14.0
 """Of a block, so that it can be taken hold of, pixels."""
 DRAG = 3.0
 """Pixels from which a press is a drag."""
 MOST_LANES = 4
-LIGHT = (
-    (-0.833, tr("day")),
-    (-6.0, tr("civil twilight")),
-    (-12.0, tr("nautical twilight")),
-    (-18.0, tr("astronomical twilight")),
-)
-"""Height of the sun from which it is so light, and its name."""
-
-
-TRACKS = {"Sun": tr("Sun"), "Moon": tr("Moon")}
-"""Titles of tracks by their identifier; others, such as stars, go by their own name."""
 
 
 @dataclass(frozen=True)
@@ -89,7 +75,7 @@ class TimeAxis(QWidget):
         self.blocks = sorted(blocks, key=lambda b: (b.begin, b.index))
         if self._drag is None:
             self._lanes = self._in_lanes()
-        description = "; ".join(f"{b.title} {self._time(b.begin)}" for b in self.blocks)
+        description = "; ".join(f"{b.title} {self.time_text(b.begin)}" for b in self.blocks)
         self.setAccessibleDescription(description or tr("no shots yet"))
         self.update()
 
@@ -108,7 +94,7 @@ class TimeAxis(QWidget):
 
     # -- where things are
 
-    def _time(self, moment: datetime) -> str:
+    def time_text(self, moment: datetime) -> str:
         return f"{moment.astimezone(self.clock):%H:%M}"
 
     def x_of(self, moment: datetime) -> float:
@@ -121,17 +107,17 @@ class TimeAxis(QWidget):
         share = (x - LEFT) / (self.width() - LEFT - RIGHT)
         return self.axis.begin + share * (self.axis.end - self.axis.begin)
 
-    def _lanes_top(self) -> float:
+    def lanes_top(self) -> float:
         lanes = max(self._lanes.values(), default=0) + 1
         return self.height() - lanes * LANE - 4
 
-    def _sky(self) -> QRectF:
+    def sky_rect(self) -> QRectF:
         """Where heights are drawn."""
         top = HOURS + BAND + 4
-        return QRectF(LEFT, top, self.width() - LEFT - RIGHT, max(self._lanes_top() - NAMES - top, 20))
+        return QRectF(LEFT, top, self.width() - LEFT - RIGHT, max(self.lanes_top() - NAMES - top, 20))
 
     def y_of(self, altitude: float) -> float:
-        sky = self._sky()
+        sky = self.sky_rect()
         return sky.bottom() - sky.height() * min(max(altitude, 0.0), 90.0) / 90
 
     def _span_of(self, block: Block) -> tuple[float, float]:
@@ -146,7 +132,7 @@ class TimeAxis(QWidget):
         """Where a block stands."""
         left = self.x_of(block.begin)
         right = max(self.x_of(block.end), left + LEAST_WIDTH)
-        return QRectF(left, self._lanes_top() + self._lanes.get(block.index, 0) * LANE + 2, right - left, LANE - 4)
+        return QRectF(left, self.lanes_top() + self._lanes.get(block.index, 0) * LANE + 2, right - left, LANE - 4)
 
     def block_at(self, place: QPointF) -> Block | None:
         """The block at a place, or the one whose name stands there."""
@@ -167,134 +153,19 @@ class TimeAxis(QWidget):
             p.setPen(t.color("quiet"))
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, tr("calculating the sky…"))
             return
-        self._paint_light(p, self.axis)
-        self._paint_hours(p, self.axis)
-        self._paint_heights(p, self.axis)
-        self._paint_blocks(p)
+        TimeAxisPainter(self, p).paint(self.axis)
         if self._pointer is not None and self._drag is None:
             p.setPen(QPen(t.color("quiet"), 1, Qt.PenStyle.DotLine))
-            p.drawLine(QPointF(self._pointer, HOURS), QPointF(self._pointer, self._lanes_top()))
+            p.drawLine(QPointF(self._pointer, HOURS), QPointF(self._pointer, self.lanes_top()))
         if self.hasFocus():
             theme.ring(p, QRectF(self.rect()))
 
-    def _paint_light(self, p: QPainter, axis: Axis) -> None:
-        """The band over the heights: the darker, the lower the sun; and where it is dark without a moon."""
-        t = theme.current()
-        width = self.width() - LEFT - RIGHT
-        dim = t.name != "light"
-        greys = (250, 200, 150, 105, 60) if not dim else (205, 150, 110, 80, 48)
-        steps = max(1, int(width // 2))
-        for k in range(steps):
-            moment = axis.begin + (axis.end - axis.begin) * ((k + 0.5) / steps)
-            height = height_at(axis.sun, moment)
-            shade = next((n for n, (low, _) in enumerate(LIGHT) if height >= low), len(LIGHT))
-            color = t.color("ink")
-            color.setRgb(greys[shade], greys[shade], greys[shade])
-            x = LEFT + k * width / steps
-            p.fillRect(QRectF(x, HOURS, width / steps + 1, BAND), color)
-        sky = self._sky()
-        for begin, end in axis.dark:
-            left, right = self.x_of(begin), self.x_of(end)
-            p.fillRect(QRectF(left, sky.top(), right - left, sky.height()), QBrush(t.color("suggestion", 34)))
-            p.setPen(QPen(t.color("suggestion", 150), 1))
-            for x in (left, right):
-                p.drawLine(QPointF(x, HOURS), QPointF(x, sky.bottom()))
-
-    def _paint_hours(self, p: QPainter, axis: Axis) -> None:
-        t = theme.current()
-        first = axis.begin.astimezone(self.clock).replace(minute=0, second=0, microsecond=0)
-        every = 2 if self.width() > 560 else 4
-        sky = self._sky()
-        moment = first
-        for _ in range(27):
-            if axis.begin <= moment <= axis.end and moment.hour % every == 0:
-                x = self.x_of(moment)
-                p.setPen(QPen(t.color("line"), 1))
-                p.drawLine(QPointF(x, sky.top()), QPointF(x, self.height() - 2))
-                p.setPen(t.color("quiet"))
-                p.drawText(QRectF(x - 24, 1, 48, HOURS - 3), Qt.AlignmentFlag.AlignCenter, f"{moment:%H}")
-            moment = (moment.astimezone(axis.begin.tzinfo) + timedelta(hours=1)).astimezone(self.clock)
-
-    def _paint_heights(self, p: QPainter, axis: Axis) -> None:
-        t = theme.current()
-        sky = self._sky()
-        right_middle = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        for height in (0, 30, 60, 90):
-            y = self.y_of(height)
-            p.setPen(QPen(t.color("line"), 1))
-            p.drawLine(QPointF(sky.left(), y), QPointF(sky.right(), y))
-            p.setPen(t.color("quiet"))
-            p.drawText(QRectF(0, y - 8, LEFT - 5, 16), right_middle, f"{height}°")
-        looks = ((Qt.PenStyle.SolidLine, "ink", 2.2), (Qt.PenStyle.DashLine, "suggestion", 1.8))
-        names = [n for n in axis.tracks if n != "Moon"] + ["Moon"]
-        taken: list[QRectF] = []
-        for name in names:
-            if name not in axis.tracks:
-                continue
-            style, role, width = looks[0] if name != "Moon" else looks[1]
-            p.setPen(QPen(t.color(role), width, style))
-            for part in _above(axis.tracks[name]):
-                p.drawPolyline(QPolygonF([QPointF(self.x_of(m), self.y_of(h)) for m, h in part]))
-            p.setPen(t.color(role))
-            self._name_track(p, TRACKS.get(name, name), axis.tracks[name], taken)
-        p.setPen(t.color("quiet"))
-        last = -1e9
-        for moment, name in axis.marks:
-            text = f"{name} {self._time(moment)}"
-            width = QFontMetricsF(p.font()).horizontalAdvance(text)
-            x = min(max(self.x_of(moment) - width / 2, LEFT), self.width() - RIGHT - width)
-            if x > last + 8:
-                p.drawText(QRectF(x, sky.bottom() + 1, width + 2, NAMES - 2), Qt.AlignmentFlag.AlignVCenter, text)
-                last = x + width
-            p.drawLine(QPointF(self.x_of(moment), sky.bottom() - 4), QPointF(self.x_of(moment), sky.bottom() + 2))
-
-    def _name_track(self, p: QPainter, name: str, track: Track, taken: list[QRectF]) -> None:
-        """The name of what is up, near where it is highest, beside names that are there."""
-        up = [(m, h) for m, h in track if h > 4]
-        if not up:
-            return
-        moment, height = max(up, key=lambda each: each[1])
-        if len(track) == 2:
-            moment = track[0][0] + (track[1][0] - track[0][0]) / 6
-        width = QFontMetricsF(p.font()).horizontalAdvance(name) + 4
-        x = min(max(self.x_of(moment) - width / 2, LEFT + 2), self.width() - RIGHT - width)
-        sky = self._sky()
-        for dy in (-17, 3, -32, 18):
-            y = min(max(self.y_of(height) + dy, sky.top()), sky.bottom() - 15)
-            box = QRectF(x, y, width, 15)
-            if not any(box.intersects(other) for other in taken):
-                break
-        taken.append(box)
-        ground = theme.current().color("panel", 200)
-        p.fillRect(box, ground)
-        p.drawText(box, Qt.AlignmentFlag.AlignVCenter, name)
-
-    def _paint_blocks(self, p: QPainter) -> None:
-        t = theme.current()
-        top = self._lanes_top()
-        p.fillRect(QRectF(0, top, self.width(), self.height() - top), t.color("panel"))
-        p.setPen(QPen(t.color("line"), 1))
-        p.drawLine(QPointF(0, top), QPointF(self.width(), top))
-        if not self.blocks:
-            p.setPen(t.color("quiet"))
-            p.drawText(
-                QRectF(LEFT, top, self.width(), LANE), Qt.AlignmentFlag.AlignVCenter, tr("No shot has a time here.")
-            )
-        for block in self.blocks:
-            box = self.box_of(block)
-            here = block.index == self.current
-            p.setPen(QPen(t.color("warning" if block.minded else "accent"), 2 if here else 1))
-            p.setBrush(t.color("accent") if here else t.color("chosen"))
-            p.drawRoundedRect(box, 3, 3)
-            metrics = QFontMetricsF(p.font())
-            inside = metrics.horizontalAdvance(block.title) + 10 <= box.width()
-            p.setPen(t.color("on_accent") if here and inside else t.color("ink"))
-            left = box.left() + 5 if inside else box.right() + 4
-            free = (box.right() if inside else self.width() - RIGHT) - left
-            text = metrics.elidedText(block.title, Qt.TextElideMode.ElideRight, free)
-            p.drawText(QRectF(left, box.top(), free, box.height()), Qt.AlignmentFlag.AlignVCenter, text)
-
     # -- the hand
+
+    @property
+    def dragging(self) -> bool:
+        """Whether a shot is being moved."""
+        return self._drag is not None
 
     def _snapped(self, moment: datetime) -> datetime:
         assert self.axis is not None
@@ -322,7 +193,7 @@ class TimeAxis(QWidget):
             if drag.moved:
                 begin = self._snapped(self.moment_at(x) - drag.off)
                 self.moved.emit(drag.index, begin, False)
-                QToolTip.showText(place, self._time(begin), self)
+                QToolTip.showText(place, self.time_text(begin), self)
         else:
             over = self.block_at(event.position())
             self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
@@ -336,8 +207,8 @@ class TimeAxis(QWidget):
             return tr(
                 "{title}: {time} to {time2}. Drag to move it.",
                 title=over.title,
-                time=self._time(over.begin),
-                time2=self._time(over.end),
+                time=self.time_text(over.begin),
+                time2=self.time_text(over.end),
             )
         moment = self.moment_at(self._pointer)
         height = height_at(self.axis.sun, moment)
@@ -346,7 +217,7 @@ class TimeAxis(QWidget):
             tr("{n} {height_at:.0f}° altitude", n=n, height_at=height_at(track, moment))
             for n, track in self.axis.tracks.items()
         ]
-        return ", ".join([f"{self._time(moment)}: {light}", *up]).replace("-", "−")
+        return ", ".join([f"{self.time_text(moment)}: {light}", *up]).replace("-", "−")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         drag, self._drag = self._drag, None
@@ -380,34 +251,3 @@ class TimeAxis(QWidget):
 
     def focusOutEvent(self, event: object) -> None:
         self.update()
-
-
-def height_at(track: Track, moment: datetime) -> float:
-    """Height of a track at a moment, between two of its points."""
-    times = [m for m, _ in track]
-    k = min(max(bisect_left(times, moment), 1), len(track) - 1)
-    (a, h), (b, i) = track[k - 1], track[k]
-    share = (moment - a) / (b - a) if b > a else 0.0
-    return h + (i - h) * min(max(share, 0.0), 1.0)
-
-
-def _above(track: Track) -> list[Track]:
-    """Parts of a track over the horizon."""
-    parts: list[Track] = []
-    open_part: Track = []
-    for (a, h), (b, i) in pairwise(track):
-        if h >= 0 and not open_part:
-            open_part = [(a, h)]
-        if (h < 0) != (i < 0):
-            crossing = a + (b - a) * (h / (h - i))
-            if h < 0:
-                open_part = [(crossing, 0.0)]
-            else:
-                parts.append([*open_part, (crossing, 0.0)])
-                open_part = []
-                continue
-        if i >= 0:
-            open_part.append((b, i))
-    if open_part:
-        parts.append(open_part)
-    return parts

@@ -5,6 +5,7 @@ says why.
 from __future__ import annotations
 
 import re
+from typing import Any
 
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QValidator
@@ -38,13 +39,15 @@ class ValueBox(QDoubleSpinBox):
     Escape puts back what was there. What cannot be taken is reported at the field, and kept from being something else.
     """
 
-    def __init__(self, signed: bool = False) -> None:
+    def __init__(self, signed: bool = False, **properties: Any) -> None:
         super().__init__()
         self._signed = signed
         self.refused = ""
         """Why the last thing typed was not taken, for a moment at the field."""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setKeyboardTracking(False)
+        for name, value in properties.items():  # they ask for the text, which needs what is set above
+            self.setProperty(name, value)
 
     def textFromValue(self, val: float) -> str:
         text = f"{val:.{self.decimals()}f}"

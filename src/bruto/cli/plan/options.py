@@ -74,7 +74,7 @@ def noise_model(like: Path | None, noise: str | None) -> Any:
         return model_of(known)
     seen, card = card_of(like)
     if card is not None:
-        from bruto.phones.card import noise_by_iso
+        from bruto.phones.card_learning import noise_by_iso
 
         known = noise_by_iso(card, seen)
     if not known and like is not None and seen.iso:

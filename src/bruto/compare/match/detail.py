@@ -19,9 +19,9 @@ from bruto.color.spaces import lightness
 from bruto.compare.maps import CODES
 from bruto.compare.match.pair import SRGB_WEIGHTS
 from bruto.container.orientation import orient
-from bruto.develop.frame_geometry import Rectangle, stored_rect
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, unframed
+from bruto.develop.rectangle import Rectangle, stored_rect
 
 PLACES, SIDE = 4, 224
 """Places that are looked at, and their sides, pixels of the raw."""

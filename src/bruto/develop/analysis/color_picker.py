@@ -7,10 +7,10 @@ import math
 import numpy as np
 
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, decode_srgb, space
-from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import HANDLE_NAMES, HueNode, Tone
+from bruto.develop.rectangle import Rectangle
 
 PATCH = 24
 """Side of the patch that is looked at, full-size pixels."""

@@ -12,9 +12,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
+from bruto.develop.raw_stages import run_raw_step
 from bruto.develop.recipe import Recipe
+from bruto.develop.rectangle import Rectangle
 from bruto.develop.sensor_image import GRID
 from bruto.develop.steps.step_order import NOISE_REDUCTION
 
@@ -95,7 +96,11 @@ class Residual:
         taken: list[NDArray[Any]] = []
         detail: list[NDArray[Any]] = []
         for rect, rgb, dx, dy in self.pieces:
-            clean = self._stable(self.developer.after_step(NOISE_REDUCTION, rgb, rect, (dx, dy), recipe))
+            clean = self._stable(
+                run_raw_step(
+                    self.developer, NOISE_REDUCTION, rgb, recipe, self.developer.place_of(rgb, rect, (dx, dy)), False
+                )
+            )
             rest = self._stable(rgb) - clean
             rest -= cv2.GaussianBlur(rest, (0, 0), _COARSE)
             fine = clean - cv2.GaussianBlur(clean, (0, 0), _FINE)

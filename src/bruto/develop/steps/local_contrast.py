@@ -19,7 +19,7 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.rgb_rows import lines
 from bruto.develop.steps.base_layer import GREY, Base, base_over, light_of, self_guided
 from bruto.develop.steps.fast_math import exp2_of, log2_of
-from bruto.develop.steps.noise import noise_left
+from bruto.develop.steps.noise_step import noise_left
 from bruto.develop.steps.step import CoarseField, RawPosition, RawStep, RecordedImage
 
 DIAGONAL_12MP = 5040.0

@@ -18,7 +18,7 @@ from bruto.buffer_pool import empty
 from bruto.develop.demosaic import mirrored
 from bruto.develop.recipe import Recipe
 from bruto.develop.rgb_rows import lines
-from bruto.develop.steps.noise import noise_left
+from bruto.develop.steps.noise_step import noise_left
 from bruto.develop.steps.step import RawPosition, RawStep, RecordedImage
 
 REACH = 25

@@ -12,7 +12,7 @@ from bruto.develop.steps.curves import FreeCurves
 from bruto.develop.steps.haze import HazeRemoval
 from bruto.develop.steps.local_contrast import FineLocalContrast
 from bruto.develop.steps.local_tone import LocalToneField
-from bruto.develop.steps.noise import NoiseReduction
+from bruto.develop.steps.noise_step import NoiseReduction
 from bruto.develop.steps.output import Output
 from bruto.develop.steps.sharpness import Sharpness
 from bruto.develop.steps.step import PointStep, RawStep

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from bruto.catalog import tr
 from bruto.color.spaces import lightness
 from bruto.develop.analysis.residual import Residual
-from bruto.develop.frame_geometry import Rectangle
 from bruto.develop.pipeline import Developer
+from bruto.develop.rectangle import Rectangle
 from bruto.develop.suggest.suggestion import Suggestion
 from bruto.sensor.blur import edge_blur
 

@@ -7,7 +7,7 @@ import numpy as np
 from bruto.catalog import tr
 from bruto.container.orientation import orient
 from bruto.develop.analysis.lines import CameraPose, camera_pose, facade_turn, find_lines
-from bruto.develop.frame_geometry import focal_px
+from bruto.develop.perspective import focal_px
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.suggest.suggestion import Suggestion

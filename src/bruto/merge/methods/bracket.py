@@ -22,9 +22,10 @@ from bruto.align.registration import Alignment
 from bruto.catalog import tr
 from bruto.color.spaces import highest
 from bruto.errors import BrutoError
-from bruto.merge.frames import Frame, brightness, exposure_of, meta_of, quads_of, warped_band
+from bruto.merge.frames import Frame, brightness, exposure_of, meta_of
 from bruto.merge.ghosts import chosen_frames, shares_of
 from bruto.merge.methods.method import Combined, MergeSteps, Method
+from bruto.merge.planes import quads_of, warped_band
 from bruto.merge.reader import Reader, common_light
 
 BAND = 384

@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.catalog import tr
-from bruto.merge.frames import warped_band
 from bruto.merge.methods.method import Combined, MergeSteps, Method
 from bruto.merge.order_statistics import in_order, run_end, there, valid_in_all
+from bruto.merge.planes import warped_band
 from bruto.merge.reader import Reader
 from bruto.merge.sky.kernels import network
 from bruto.merge.spool import combined_by_rows

@@ -18,8 +18,9 @@ from numpy.typing import NDArray
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.align.registration import Alignment
 from bruto.catalog import tr
-from bruto.merge.frames import Frame, is_still, planes_of, quads_of
+from bruto.merge.frames import Frame, is_still
 from bruto.merge.methods.method import Combined, MergeSteps, Method
+from bruto.merge.planes import planes_of, quads_of
 from bruto.merge.reader import Reader
 from bruto.merge.resampling import least_light_of, line_of, nodes_of, steep_tiles
 from bruto.merge.weights import weights_of

@@ -26,8 +26,9 @@ from bruto.container.linearisation import linearise
 from bruto.container.quick_metadata import read_quick_metadata
 from bruto.container.raw_frame import RawFrame
 from bruto.errors import BrutoError
-from bruto.merge.frames import Frame, color_band, quads_of
+from bruto.merge.frames import Frame
 from bruto.merge.methods.method import Combined, MergeSteps, Method, MethodOption
+from bruto.merge.planes import color_band, quads_of
 from bruto.merge.reader import READING, Reader
 from bruto.merge.result import FrameVerdict
 from bruto.merge.sky.arcs import draw, even_color, missed, smoothed_along
