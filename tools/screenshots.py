@@ -142,7 +142,7 @@ def main() -> int:
         w.set_task(Task.MERGE)
         p.choose("sluice-001-01")
         w.merge.go.click()
-        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.views_buttons["curtain"].isEnabled())
+        p.settle(lambda: not w.merge.running.bar.isVisible() and w.merge.views_buttons["curtain"].isEnabled())
         p.save("merge")
         night = Path(temporary) / "Orrin Saltern, the night"
         night.mkdir()
@@ -151,7 +151,7 @@ def main() -> int:
         w.open_paths([str(night)], "Orrin Saltern, the night")
         p.settle(lambda: len(w.merge.chart.judged) == FIELD)
         w.merge.go.click()
-        p.settle(lambda: not w.merge.progress.isVisible() and w.merge.views_buttons["curtain"].isEnabled())
+        p.settle(lambda: not w.merge.running.bar.isVisible() and w.merge.views_buttons["curtain"].isEnabled())
         p.save("merge-night")
         w.open_paths([str(shoot)], "Orrin Saltern, one day")
         p.settle()
