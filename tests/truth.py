@@ -18,7 +18,7 @@ from bruto.develop.demosaic import demosaic
 from bruto.simphone import sensor_model as sm
 from bruto.simphone import spectral
 from bruto.simphone.capture import Capture, Phone
-from bruto.simphone.scenes import SCENES
+from bruto.simphone.scene import load_scene
 from bruto.simphone.tracer import Tracer
 from bruto.simphone.view import view_of
 
@@ -99,6 +99,6 @@ def relative_sigma(found: NDArray[Any], a: float, b: float, at: float) -> float:
 
 def scene_tilt(scene: str) -> float:
     """How far the simulated phone looks up in a scene, degrees."""
-    found = SCENES[scene]()
+    found = load_scene(scene)
     x, y, z = np.asarray(found.target) - np.asarray(found.eye)
     return math.degrees(math.atan2(y, math.hypot(x, z)))

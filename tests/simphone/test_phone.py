@@ -16,7 +16,7 @@ from bruto.simphone import spectral
 from bruto.simphone.capture import Exposure, Phone
 from bruto.simphone.capture_files import simulate
 from bruto.simphone.phone_processing import phone_map
-from bruto.simphone.scenes import SCENES, load_scene
+from bruto.simphone.scene import SCENES, load_scene
 from bruto.simphone.tracer import trace
 from tests.shots import MIDDLE, SMALL, taken
 from tests.truth import patch_masks

@@ -22,8 +22,7 @@ from bruto.simphone import processed_raw, spectral
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.optics import TRACE_VERSION, Mishap, mishandled
 from bruto.simphone.phone_processing import MERGED, STYLES, finish
-from bruto.simphone.scene_parts import SimulatedScene
-from bruto.simphone.scenes import load_scene
+from bruto.simphone.scene import SimulatedScene, load_scene
 from bruto.simphone.tracer import MARGIN, trace
 from bruto.storage.atomic_write import own_file
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from bruto.container.profile import CameraProfile, GainTableMap
 from bruto.container.raw_frame import SemanticMask
-from bruto.simphone.scene_parts import SimulatedScene
+from bruto.simphone.scene import SimulatedScene
 from bruto.simphone.tracer import Tracer
 from bruto.simphone.view import view_of
 

@@ -21,7 +21,7 @@ from bruto.parallel import map_threads
 from bruto.simphone import spectral
 from bruto.simphone import texture as tx
 from bruto.simphone.baked_light import read_light
-from bruto.simphone.scene_parts import SimulatedScene
+from bruto.simphone.scene import SimulatedScene
 from bruto.simphone.view import view_of
 
 MARGIN = 0.02

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
-from bruto.simphone.scene_parts import SimulatedScene
+from bruto.simphone.scene import SimulatedScene
 
 HALF_DIAGONAL_MM = 21.633
 """Half the diagonal of a 36 x 24 mm frame, the reference of equivalent focal lengths (CIPA DCG-001)."""

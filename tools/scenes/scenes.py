@@ -8,17 +8,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import replace
-from functools import lru_cache
 
 import numpy as np
 
-from bruto.catalog import tr
-from bruto.errors import BrutoError
 from bruto.simphone import texture as tx
-from bruto.simphone.geometry import Builder, rotation
-from bruto.simphone.scene_parts import (
-    SimulatedScene,
+from bruto.simphone.scene import SimulatedScene
+from tools.scenes.geometry import Builder, rotation
+from tools.scenes.scene_parts import (
     _clutter,
     _direction,
     _hills,
@@ -28,7 +24,7 @@ from bruto.simphone.scene_parts import (
     _waves,
     _wind_pump,
 )
-from bruto.simphone.small_scenes import card, crystals, net_loft
+from tools.scenes.small_scenes import card, crystals, net_loft
 
 
 def pans() -> SimulatedScene:
@@ -372,7 +368,7 @@ def sluice() -> SimulatedScene:
     )
 
 
-SCENES: dict[str, Callable[[], SimulatedScene]] = {
+BUILDERS: dict[str, Callable[[], SimulatedScene]] = {
     "pans": pans,
     "boiling-house": boiling_house,
     "sluice": sluice,
@@ -380,37 +376,3 @@ SCENES: dict[str, Callable[[], SimulatedScene]] = {
     "card": card,
     "net-loft": net_loft,
 }
-
-
-@lru_cache(maxsize=2)
-def _built(name: str) -> SimulatedScene:
-    """Return the building takes a second or two, and one phone takes many shots of a scene."""
-    return SCENES[name]()
-
-
-def load_scene(name: str, kelvin: float | None = None) -> SimulatedScene:
-    """Read the scene of that name, under another light where `kelvin` is given.
-
-    Parameters
-    ----------
-    name
-        Identifier of a scene.
-    kelvin
-        Colour temperature, kelvin.
-
-    Returns
-    -------
-    SimulatedScene
-        The scene of that name, under another light where `kelvin` is given.
-
-    Raises
-    ------
-    BrutoError
-        For an unknown one.
-    """
-    if name not in SCENES:
-        raise BrutoError(
-            tr("There is no scene called '{name}'. Scenes: {SCENES}.", name=name, SCENES=", ".join(SCENES))
-        )
-    scene = _built(name)
-    return scene if kelvin is None else replace(scene, kelvin=kelvin, tungsten=kelvin < 4000)

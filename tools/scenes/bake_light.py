@@ -21,12 +21,11 @@ import numpy as np
 
 from bruto.simphone import texture as tx
 from bruto.simphone.baked_light import write_light
-from bruto.simphone.scene_parts import SimulatedScene
-from bruto.simphone.scenes import SCENES, load_scene
+from bruto.simphone.scene import SCENES, SimulatedScene, load_scene
 from bruto.simphone.tracer import BAKE_REACH, BAKE_SIZE, Tracer
 from bruto.simphone.view import view_of
 
-OUT = Path(__file__).parents[1] / "src/bruto/simphone/data"
+OUT = Path(__file__).parents[2] / "src/bruto/simphone/data"
 FULL_WELL = 9000.0
 """Electrons of a binned site at saturation, ISO 50 (see `simphone.sensor_model`)."""
 

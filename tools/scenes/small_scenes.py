@@ -8,9 +8,9 @@ import math
 import numpy as np
 
 from bruto.simphone import texture as tx
-from bruto.simphone.geometry import Builder, rotation
-from bruto.simphone.scene_parts import (
-    SimulatedScene,
+from bruto.simphone.scene import SimulatedScene
+from tools.scenes.geometry import Builder, rotation
+from tools.scenes.scene_parts import (
     _direction,
     _sky,
     _waves,

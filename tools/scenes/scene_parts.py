@@ -4,44 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bruto.simphone import texture as tx
-from bruto.simphone.geometry import Builder, Mesh, rotation
-
-
-@dataclass(frozen=True)
-class SimulatedScene:
-    """One place: what stands there, how it is lit, and from where it is taken.
-
-    `tungsten` takes a Planckian radiator instead of a daylight phase.
-    """
-
-    name: str
-    title: str
-    mesh: Mesh
-    eye: tuple[float, float, float]
-    target: tuple[float, float, float]
-    sun_direction: NDArray[np.float64]
-    sun_lux: NDArray[np.float64]
-    """Illuminance on a surface facing the sun, (3,)."""
-    sky: NDArray[np.float64]
-    """The 25 numbers of `texture.sky_radiance`."""
-    ambient: NDArray[np.float64]
-    """(3,) illuminance in lux used where the baked light does not reach (inside mirror images)."""
-    kelvin: float
-    """Correlated colour temperature of the reference illuminant."""
-    key_lux: float
-    tungsten: bool = False
-    haze_distance: float = 0.0
-    ripple: float = 0.02
-    brine: tuple[float, float, float] = (0.020, 0.032, 0.030)
-    lamps: NDArray[np.float64] = field(default_factory=lambda: np.zeros((0, 6)))
-    """Rows of position (3), intensity in candela (3), for small lamps."""
-    patches: NDArray[np.float64] | None = None  # corners of the chart's patches in the world, (P, 4, 3)
+from tools.scenes.geometry import Builder, rotation
 
 
 def _direction(azimuth: float, elevation: float) -> NDArray[np.float64]:

@@ -13,24 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.simphone import texture as tx
+from bruto.simphone.scene import FLAT, GIVEN, GRID, SMOOTH, Mesh, grid_faces, grid_normals, shape_normals
 
 
 @dataclass(frozen=True)
-class Mesh:
-    """All triangles of a scene with their look.
+class BuiltMesh(Mesh):
+    """A mesh with what each part is: vertices, faces, how its normals come about, rows and columns (P, 5)."""
 
-    `vertices` (V, 3) float32, `faces` (F, 3) int32, `normals` (V, 3) float32 (zero where the face's own is used),
-    `part` (F,) int32 into the part arrays: `material` (P,), `axis` (P, 3) grain direction, `tint` (P, 3), `seed` (P,).
-    """
-
-    vertices: NDArray[np.float32]
-    faces: NDArray[np.int32]
-    normals: NDArray[np.float32]
-    part: NDArray[np.int32]
-    material: NDArray[np.int32]
-    axis: NDArray[np.float32]
-    tint: NDArray[np.float32]
-    seed: NDArray[np.int32]
+    shapes: NDArray[np.int32]
 
 
 def rotation(yaw: float = 0.0, pitch: float = 0.0, roll: float = 0.0) -> NDArray[np.float64]:
@@ -78,10 +68,22 @@ class Builder:
         self._normals: list[NDArray[Any]] = []
         self._part: list[NDArray[Any]] = []
         self._looks: list[tuple[int, tuple[Any, ...], tuple[Any, ...], int]] = []
+        self._shapes: list[tuple[int, int, int, int, int]] = []
         self._count = 0
 
     def add(
-        self, vertices, faces, material: int, *, axis=(0, 1, 0), tint=(1, 1, 1), seed: int | None = None, normals=None
+        self,
+        vertices,
+        faces,
+        material: int,
+        *,
+        axis=(0, 1, 0),
+        tint=(1, 1, 1),
+        seed: int | None = None,
+        normals=None,
+        kind: int | None = None,
+        rows: int = 0,
+        columns: int = 0,
     ) -> None:
         """Add one part; without `normals` its faces are flat.
 
@@ -110,12 +112,14 @@ class Builder:
         self._part.append(np.full(len(faces), len(self._looks), np.int32))
         seed = int(self.random.integers(1, 1 << 20)) if seed is None else seed
         self._looks.append((material, tuple(axis), tuple(tint), seed))
+        kind = kind if kind is not None else FLAT if normals is None else GIVEN
+        self._shapes.append((len(vertices), len(faces), kind, rows, columns))
         self._count += len(vertices)
 
-    def mesh(self) -> Mesh:
+    def mesh(self) -> BuiltMesh:
         """Return all parts as one mesh."""
         material, axis, tint, seed = zip(*self._looks, strict=True)
-        return Mesh(
+        return BuiltMesh(
             np.concatenate(self._vertices),
             np.concatenate(self._faces),
             np.concatenate(self._normals),
@@ -124,6 +128,7 @@ class Builder:
             np.array(axis, np.float32),
             np.array(tint, np.float32),
             np.array(seed, np.int32),
+            np.array(self._shapes, np.int32),
         )
 
     def box(self, centre, size, material: int, *, turn=None, grain: int = 1, **look) -> None:
@@ -234,20 +239,12 @@ class Builder:
             Look that the camera profile brings.
         """
         gx, gz = np.meshgrid(x, z)
-        vertices = np.stack([gx, height, gz], -1).reshape(-1, 3)
-        n, m = len(x), len(z)
-        i = np.arange(n * m).reshape(m, n)
-        a, b, c, d = i[:-1, :-1].ravel(), i[:-1, 1:].ravel(), i[1:, :-1].ravel(), i[1:, 1:].ravel()
-        dz, dx = np.gradient(height, z, x)
-        normals = np.stack([-dx, np.ones_like(dx), -dz], -1)
-        normals /= np.linalg.norm(normals, axis=-1, keepdims=True)
+        vertices = np.stack([gx, height, gz], -1).reshape(-1, 3).astype(np.float32)
+        rows, columns = gx.shape
         self.add(
-            vertices,
-            np.concatenate([np.stack([a, c, b], 1), np.stack([b, c, d], 1)]),
-            material,
-            normals=normals.reshape(-1, 3),
-            **look,
-        )
+            vertices, grid_faces(rows, columns), material, normals=grid_normals(vertices, rows, columns),
+            kind=GRID, rows=rows, columns=columns, **look,
+        )  # fmt: skip
 
     def heap(self, centre, radius: float, height: float, material: int = tx.SALT, **look) -> None:
         """Return a raked heap: a slumped cone with lumps and gullies.
@@ -281,10 +278,8 @@ class Builder:
         i = np.arange(rr.size).reshape(rr.shape)
         p, q, s, t = i[:-1, :-1].ravel(), i[:-1, 1:].ravel(), i[1:, :-1].ravel(), i[1:, 1:].ravel()
         faces = np.concatenate([np.stack([p, q, s], 1), np.stack([q, t, s], 1)])
-        flat = vertices.reshape(-1, 3)
-        normals = vertex_normals(flat, faces)
-        normals[normals[:, 1] < 0] *= -1
-        self.add(flat, faces, material, normals=normals, **look)
+        flat = vertices.reshape(-1, 3).astype(np.float32)
+        self.add(flat, faces, material, normals=shape_normals(SMOOTH, flat, faces), kind=SMOOTH, **look)
 
     def plank_wall(
         self,
@@ -401,14 +396,13 @@ class Builder:
             start, end = ridge_a + (eave_a - ridge_a) * t, ridge_b + (eave_b - ridge_b) * t
             ripple = depth * np.cos(2 * np.pi * s * length / wave) + sag[r] * np.sin(5 * s + r)
             vertices.append(start + (end - start) * s[:, None] + up * ripple[:, None])
-        flat = np.concatenate(vertices)
+        flat = np.concatenate(vertices).astype(np.float32)
         i = np.arange(rows * n).reshape(rows, n)
         a, b, c, d = i[:-1, :-1].ravel(), i[:-1, 1:].ravel(), i[1:, :-1].ravel(), i[1:, 1:].ravel()
         faces = np.concatenate([np.stack([a, c, b], 1), np.stack([b, c, d], 1)])
-        normals = vertex_normals(flat, faces)
-        normals[normals @ up < 0] *= -1
+        normals = shape_normals(SMOOTH, flat, faces)
         slope = (eave_a - ridge_a) / np.linalg.norm(eave_a - ridge_a)
-        self.add(flat, faces, material, axis=slope, normals=normals)
+        self.add(flat, faces, material, axis=slope, normals=normals, kind=SMOOTH)
 
     def shed(
         self, centre, size, *, yaw: float = 0.0, gable: float = 1.2, material: int = tx.WOOD, tint=(1, 1, 1), door=True
@@ -470,27 +464,3 @@ class Builder:
                     grain=0,
                     tint=(0.10, 0.22, 0.20),
                 )
-
-
-def vertex_normals(vertices, faces) -> NDArray[np.float64]:
-    """Compute the area-weighted vertex normals, (V, 3).
-
-    Parameters
-    ----------
-    vertices
-        Vertices (N, 3), metres.
-    faces
-        Faces (N, 3), indices of vertices.
-
-    Returns
-    -------
-    NDArray[np.float64]
-        Area-weighted vertex normals, (V, 3).
-    """
-    a, b, c = (vertices[faces[:, k]] for k in range(3))
-    face = np.cross(b - a, c - a)
-    normals = np.zeros((len(vertices), 3))
-    for k in range(3):
-        for axis in range(3):
-            normals[:, axis] += np.bincount(faces[:, k], face[:, axis], len(vertices))
-    return normals / (np.linalg.norm(normals, axis=1, keepdims=True) + 1e-12)
