@@ -21,6 +21,8 @@ from bruto.cli.main import main
 from bruto.cli.plan.options import number, numbers
 from bruto.container.dng_writer import write_dng
 from bruto.errors import BrutoError
+from bruto.logbook.records import LogRecord
+from bruto.logbook.store import Logbook
 from bruto.simphone.capture_files import sample_tags
 from tests.shots import SMALL, raw_of
 
@@ -38,7 +40,7 @@ class Contract(unittest.TestCase):
     def test_as_a_process(self) -> None:
         """Commands are loaded by their first word: each group of them in a process of its own."""
         for group, names in (("plan", ("stars", "interval", "night", "day", "ladder", "bracket", "lowlight", "size",
-                                       "depth", "filter", "space", "exposure", "darkness", "new", "list")),
+                                       "depth", "filter", "space", "battery", "exposure", "darkness", "new", "list")),
                              ("log", ("list", "learn", "export", "import")),
                              ("merge", ("noise", "exposure", "long", "trails", "sky"))):  # fmt: skip
             ran = subprocess.run(
@@ -47,6 +49,22 @@ class Contract(unittest.TestCase):
             self.assertEqual(ran.returncode, 0, ran.stderr)
             for name in names:
                 self.assertIn(f" {name} ", ran.stdout)
+
+    def test_battery(self) -> None:
+        found = run("battery", 4, "--per-hour", 12)
+        self.assertEqual((found["left_percent"], found["enough"], found["lasts_hours"]), (52.0, True, 7.08))
+        self.assertFalse(run("battery", 8, "--per-hour", 11, "--charge", 90)["enough"])
+        with TemporaryDirectory() as folder:
+            book = Path(folder) / "book.sqlite"
+            with self.assertRaisesRegex(BrutoError, "--per-hour"):
+                CliRunner().invoke(app, ["plan", "battery", "4", "--book", str(book)], catch_exceptions=False)
+            with Logbook(book) as opened:
+                opened.put([LogRecord(key=str(k), shoot=str(k), name="a") for k in range(2)])
+                opened.note_shoot("0", None, (100.0, 60.0, 4.0))
+                opened.note_shoot("1", None, (90.0, 62.0, 2.0))
+            learnt = run("battery", 5, "--book", book)  # 10 and 14 % an hour
+            self.assertEqual((learnt["per_hour_percent"], learnt["left_percent"]), (12.0, 40.0))
+            self.assertEqual((learnt["spread_percent"], learnt["enough"]), (10.0, True))
 
     def test_stars(self) -> None:
         found = run(

@@ -188,10 +188,11 @@ def packed(values: NDArray[Any]) -> bytes:
     bytes
         As many bytes.
     """
-    u = np.ascontiguousarray(values).view(np.uint32).reshape(values.shape)
-    u = np.diff(u, axis=0, prepend=np.zeros((1, u.shape[1]), np.uint32))
-    return np.ascontiguousarray(np.ascontiguousarray(u.T).view(np.uint8).reshape(u.shape[1], len(u), 4)
-                                .transpose(0, 2, 1)).tobytes()  # fmt: skip
+    rows, columns = values.shape
+    u: NDArray[Any] = np.ascontiguousarray(values).view(np.uint32).reshape(rows, columns)
+    u = np.diff(u, axis=0, prepend=np.zeros((1, columns), np.uint32))
+    planes = np.ascontiguousarray(u.T).view(np.uint8).reshape(columns, rows, 4)
+    return np.ascontiguousarray(planes.transpose(0, 2, 1)).tobytes()
 
 
 def unpacked(data: bytes, columns: int, kind: type) -> NDArray[Any]:

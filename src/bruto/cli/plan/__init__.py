@@ -1,3 +1,10 @@
-"""`bruto plan …`: the arithmetic before the shot, each answer in values that a phone offers."""
+"""`bruto plan …`: the arithmetic before the shot, each answer in values that a phone offers.
 
-from bruto.cli.plan import lens, light, planned_shots, sky  # noqa: F401  each adds its commands
+Every module here adds its commands.
+"""
+
+from importlib import import_module
+from pkgutil import iter_modules
+
+for _found in iter_modules(__path__):
+    import_module(f"{__name__}.{_found.name}")
