@@ -229,6 +229,20 @@ class Unfinished(WindowTest):
         QTest.mouseClick(box.yes, LEFT)
         self.assertEqual(box.result(), 1)
 
+    def test_all_files_are_checked_and_none_is_touched(self) -> None:
+        """A raw that is cut short is named; the others count as whole."""
+        whole = [f for s in self.window.shoot.shots for f in s.files if f.name != "broken.dng"]
+        before = {f: f.read_bytes() for f in whole}
+        self.window.commands.actions["check-files"].trigger()
+        self.wait(lambda: not self.window.line.running)
+        self.assertIn("1 of ", self.window.message.text())
+        self.assertIn("broken.dng", self.window.message.text())
+        self.assertEqual({f: f.read_bytes() for f in whole}, before)
+        (self.folder / "broken.dng").unlink()
+        self.wait(lambda: not any(s.name == "broken" for s in self.window.shoot.shots))
+        self.window.session.checking.start()
+        self.wait(lambda: "can be read whole" in self.window.message.text() and "All" in self.window.message.text())
+
     def test_taking_in_shows_progress_and_can_be_stopped(self) -> None:
         card = self.folder.parent / "card"
         card.mkdir()

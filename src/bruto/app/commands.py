@@ -161,6 +161,7 @@ def _choosing() -> list[Command]:
 
 
 COMMANDS: tuple[Command, ...] = (
+    Command("check-files", tr("Check all files"), "", lambda h: h.session.checking.start(), "shoot", _shots),
     Command("open", tr("Open a folder…"), "Ctrl+O", lambda h: h.opener.choose_folder(), "shoot"),
     Command("start", tr("Start page"), "Ctrl+0", lambda h: h.set_task(Task.START), "shoot"),
     Command("import", tr("Import from a phone or card…"), "Ctrl+T", lambda h: h.asking.import_files(), "shoot", _shots),

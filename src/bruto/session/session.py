@@ -15,6 +15,7 @@ from bruto.export.queue import Job, Queue
 from bruto.logbook.database import usual_logbook
 from bruto.session.batch_edits import BatchEdits
 from bruto.session.bulk_writer import Act, BulkWriter
+from bruto.session.check_jobs import CheckJobs
 from bruto.session.clip_jobs import ClipJobs
 from bruto.session.comparison import ComparisonSession
 from bruto.session.edit import Edit
@@ -81,6 +82,7 @@ class Session:
         self.plan_editor = PlanEditor(self.shoot, post, lambda: self.looking.place)
         self.practice = PracticeSession(post, usual_logbook)
         self.imports = ImportJobs(self.shoot, self.tasks, self.measuring)
+        self.checking = CheckJobs(self.shoot, self.tasks)
         self.bulk.written.connect(self.starting.again)
         self.shoot.opened.connect(lambda: self.starting.follow(self.shoot.shots))
         self.starting.changed.connect(lambda: self.starting.follow(self.shoot.shots))
@@ -97,9 +99,10 @@ class Session:
             self.plan_editor.message,
             self.practice.message,
             self.imports.message,
+            self.checking.message,
         ):
             signal.connect(self.say)
-        for teller in (self.reports, self.batch_edits, self.looking, self.plan_editor, self.imports):
+        for teller in (self.reports, self.batch_edits, self.looking, self.plan_editor, self.imports, self.checking):
             teller.notice.connect(self.tell)
 
     def start_with(self, suggestions: bool) -> None:
