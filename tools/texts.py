@@ -14,13 +14,14 @@ from babel.messages.extract import extract_from_dir
 from babel.messages.pofile import write_po
 
 SOURCE = Path(__file__).resolve().parents[1] / "src/bruto"
+METHODS = [("**.py", "python"), ("templates/**.html", "jinja2")]
 KEYWORDS = {"tr": None, "trn": (1, 2)}
 """Functions of `bruto.catalog`, and which of their arguments are texts."""
 
 
 def texts() -> Iterator[tuple[str, int, str | tuple[str, ...]]]:
     """List file, line and text of every look-up; of one that counts, both its forms."""
-    for name, line, message, _, _ in extract_from_dir(SOURCE, [("**.py", "python")], keywords=KEYWORDS):
+    for name, line, message, _, _ in extract_from_dir(SOURCE, METHODS, keywords=KEYWORDS):
         yield name, line, message
 
 

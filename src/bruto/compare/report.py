@@ -6,18 +6,13 @@ are inside it. Nothing of it is fetched from anywhere.
 
 from __future__ import annotations
 
-import base64
 import csv
-import html
 import io
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from importlib.resources import files
 from pathlib import Path
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from bruto.catalog import tr
 from bruto.compare.match.solver import Match
@@ -25,54 +20,11 @@ from bruto.compare.metrics import Comparison, sentences
 from bruto.compare.regions import Region, places_of
 from bruto.compare.sources import Developed, SharpPair, Side, sharp_pair
 from bruto.develop.rectangle import Rectangle
-from bruto.errors import BrutoError
-from bruto.storage.atomic_write import Target, write_new
+from bruto.html_page import Printer, image, page, write_page
+from bruto.storage.atomic_write import Target
 
 WHOLE, PIECE = 318, 104
 """Widths on the page, pixels."""
-IN_ROW = 3
-QUALITY = 90
-STYLE = """
-body { font-family: "B612", sans-serif; font-size: 12px; color: #20242A; background: #F7F6F3; margin: 10px; }
-h1 { font-size: 18px; color: #0B5E55; margin: 0; } h2 { font-size: 14px; margin: 8px 0 2px 0; } p { margin: 2px 0; }
-td { padding: 1px 10px 1px 0; vertical-align: top; } .n { text-align: right; } .q { color: #5A5F66; }
-"""
-
-
-def image(picture: NDArray[np.uint8], width: int) -> str:
-    """Return a picture (H, W, 3) for a page, `width` pixels across at most, inside the page's own text.
-
-    Parameters
-    ----------
-    picture
-        Picture (H, W, 3), 8-bit sRGB codes.
-    width
-        Width, pixels.
-
-    Returns
-    -------
-    str
-        A picture (H, W, 3) for a page, `width` pixels across at most, inside the page's own text.
-    """
-    scale = width / picture.shape[1]
-    if scale < 1:
-        picture = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    _, data = cv2.imencode(".jpg", np.ascontiguousarray(picture[..., ::-1]), [cv2.IMWRITE_JPEG_QUALITY, QUALITY])
-    code = base64.b64encode(data.tobytes()).decode()
-    return f'<img width="{picture.shape[1]}" height="{picture.shape[0]}" src="data:image/jpeg;base64,{code}">'
-
-
-def embedded_font() -> str:
-    """Our typeface inside a page's own text."""
-    data = base64.b64encode((files("bruto.app") / "fonts/B612-Regular.otf").read_bytes()).decode()
-    return f'@font-face {{ font-family: "B612"; src: url("data:font/otf;base64,{data}"); }}'
-
-
-def _place(place: Region, pair: SharpPair, short: tuple[str, str]) -> str:
-    text = html.escape(place.sentence.format(first=short[0], second=short[1]))
-    gap = np.full((pair.first.shape[0], 2, 3), 255, np.uint8)
-    both = np.concatenate([pair.first, gap, pair.second], axis=1)  # one image: a page would break between two
-    return f"<td>{image(both, both.shape[1])}<br><b>{place.kind.capitalize()}.</b> {text}</td>"
 
 
 def verdict(c: Comparison, first: str, second: str) -> str:
@@ -142,28 +94,8 @@ def report_html(
     str
         The page as HTML.
     """
-    first, second = (html.escape(n) for n in names)
-    rows = [
-        f'<tr><td><b>{html.escape(title)}</b></td><td class="n">{a}</td><td class="n">{b}</td>'
-        f'<td class="q">{html.escape(text)}</td></tr>'
-        for title, a, b, text in sentences(c, *short)
-    ]
-    title = tr("{first} and {second}", first=first, second=second)
-    aligned = tr(
-        "Both at equal size, the second aligned to the first within {px:.2f} px, by {tracks} points.",
-        px=max(c.alignment.model_px, 0.05),
-        tracks=c.alignment.tracks,
-    )
-    body = [
-        f"<h1>{title}</h1>", f"<p>{html.escape(verdict(c, *short))}</p>", f"<p class='q'>{html.escape(aligned)}</p>",
-        f"<table><tr><td>{image(c.first, WHOLE)}<br>{first}</td>"
-        f"<td>{image(c.second, WHOLE)}<br>{second}</td></tr></table>",
-        f"<h2>{html.escape(tr('Measured'))}</h2>",
-        f'<table><tr><td></td><td class="n">{first}</td><td class="n">{second}</td><td></td></tr>{"".join(rows)}'
-        "</table>",
-    ]  # fmt: skip
+    found = ""
     if match is not None:
-        did = html.escape(", ".join(d.text for d in match.did))
         found = tr(
             "With the values found, the median difference is {after:.1f} ΔE00 instead of {before:.1f}, and 95 % is "
             "below {most:.1f}: measured on {withheld} blocks that the search did not use.",
@@ -172,21 +104,27 @@ def report_html(
             most=match.after[1],
             withheld=match.withheld,
         )
-        body += [
-            f"<h2>{html.escape(tr('What the phone did'))}</h2>", f"<p>{did}.</p>",
-            f"<p class='q'>{html.escape(found)}</p>",
-        ]  # fmt: skip
-    if pieces:
-        body.append(f"<h2>{html.escape(tr('Regions that differ most, at 1:1'))}</h2><table>")
-        for k in range(0, len(pieces), IN_ROW):
-            body.append(
-                "<tr>" + "".join(_place(place, pair, short) for place, pair in pieces[k : k + IN_ROW]) + "</tr>"
-            )
-        body.append("</table>")
-    font = embedded_font() if embed_font else ""
-    return (
-        f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{title}</title>'
-        f"<style>{font}{STYLE}</style></head><body>{''.join(body)}</body></html>\n"
+    places = []
+    for place, pair in pieces:
+        gap = np.full((pair.first.shape[0], 2, 3), 255, np.uint8)
+        both = np.concatenate([pair.first, gap, pair.second], axis=1)  # one image: a page would break between two
+        text = place.sentence.format(first=short[0], second=short[1])
+        places.append((image(both, both.shape[1]), place.kind.capitalize(), text))
+    return page(
+        "comparison.html",
+        embed_font,
+        title=tr("{first} and {second}", first=names[0], second=names[1]),
+        verdict=verdict(c, *short),
+        aligned=tr(
+            "Both at equal size, the second aligned to the first within {px:.2f} px, by {tracks} points.",
+            px=max(c.alignment.model_px, 0.05),
+            tracks=c.alignment.tracks,
+        ),
+        wholes=[(image(c.first, WHOLE), names[0]), (image(c.second, WHOLE), names[1])],
+        rows=sentences(c, *short),
+        did="" if match is None else ", ".join(d.text for d in match.did),
+        found=found,
+        places=places,
     )
 
 
@@ -213,7 +151,7 @@ def write_report(
     target: Target | str | Path,
     found: ReportContent,
     match: Match | None = None,
-    printed: Callable[[str, Target | str | Path], None] | None = None,
+    printed: Printer | None = None,
 ) -> None:
     """Write the page, as the file's name says: HTML, CSV of the numbers, or PDF by `printed`, which gets the page.
 
@@ -233,18 +171,11 @@ def write_report(
     BrutoError
         Nothing is half-written.
     """
-    path = target.path if isinstance(target, Target) else Path(target)
-    suffix = path.suffix.lower()
-    if suffix == ".csv":
-        write_new(target, numbers_csv(found.comparison, found.names, found.short).encode())
-        return
-    pieces = pieces_of(found)
-    if suffix == ".pdf":
-        if printed is None:
-            raise BrutoError(tr("A PDF needs a page printer, which is not available here."))
-        printed(report_html(found.comparison, pieces, found.names, found.short, match, embed_font=False), target)
-        return
-    write_new(target, report_html(found.comparison, pieces, found.names, found.short, match).encode())
+
+    def html(embed_font: bool) -> str:
+        return report_html(found.comparison, pieces_of(found), found.names, found.short, match, embed_font)
+
+    write_page(target, html, lambda: numbers_csv(found.comparison, found.names, found.short), printed)
 
 
 def pieces_of(found: ReportContent) -> list[tuple[Region, SharpPair]]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import html
 import io
 import math
 from collections.abc import Callable, Iterable, Sequence
@@ -11,18 +10,16 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from bruto.catalog import tr
+from bruto.catalog import sentences, tr
 from bruto.compare.metrics import COMPARE_EDGE, Comparison, aligned, measured
 from bruto.compare.raw_worth import reasons, worth
-from bruto.compare.report import STYLE, embedded_font, image
 from bruto.compare.sources import Side, stored
 from bruto.errors import BrutoError
-from bruto.storage.atomic_write import Target, write_new
+from bruto.html_page import Printer, image, page, write_page
+from bruto.storage.atomic_write import Target
 
 THUMB = 124
 """Width of a picture on the page, pixels."""
-IN_ROW = 4
-"""Numbers beside each other."""
 COLUMNS = (
     ("lost_highlights_percent", tr("highlights lost, %"), 1),
     ("lost_shadows_percent", tr("shadows lost, %"), 1),
@@ -50,7 +47,7 @@ class Line:
     sizes: tuple[int, int]
     keep: bool
     sentence: str
-    images: tuple[str, str]
+    images: tuple[Any, Any]
 
     def as_json(self) -> dict[str, Any]:
         """Find what the command line prints; numbers that could not be measured are null."""
@@ -161,7 +158,7 @@ def _number(value: float, digits: int) -> str:
     return "–" if math.isnan(value) else f"{value:.{digits}f}"
 
 
-def shoot_html(lines: Iterable[Line], problems: Sequence[str], title: str, embed_font: bool = True) -> str:
+def shoot_html(lines: Sequence[Line], problems: Sequence[str], title: str, embed_font: bool = True) -> str:
     """Return the page as HTML.
 
     Parameters
@@ -180,31 +177,21 @@ def shoot_html(lines: Iterable[Line], problems: Sequence[str], title: str, embed
     str
         The page as HTML.
     """
-    lines = list(lines)
-    heading = tr("{title}: raws and pictures", title=title)
-    order = tr("Each raw as corrected at the left, its picture at the right, at equal size; numbers in this order.")
-    body = [
-        f"<h1>{html.escape(heading)}</h1>", f"<p>{html.escape(summary(lines))}</p>",
-        f"<p class='q'>{html.escape(order)}</p>",
-    ]  # fmt: skip
+    shown = []
     for line in lines:
-        values = [(t, *(_number(m[k], d) for m in (line.a, line.b))) for k, t, d in COLUMNS]
-        values.append(("MB", *(f"{size / 1e6:.1f}" for size in line.sizes)))
-        cells = [f"<td><span class='q'>{html.escape(t)}</span><br>{one} · {other}</td>" for t, one, other in values]
-        rows = "".join(f"<tr>{''.join(cells[k : k + IN_ROW])}</tr>" for k in range(0, len(cells), IN_ROW))
+        cells = [(t, *(_number(m[k], d) for m in (line.a, line.b))) for k, t, d in COLUMNS]
+        cells.append(("MB", *(f"{size / 1e6:.1f}" for size in line.sizes)))
         differs = tr("The median difference is {delta_e00:.1f} ΔE00.", delta_e00=line.delta_e00)
-        body.append(
-            f"<table><tr><td>{line.images[0]} {line.images[1]}</td><td><b>{html.escape(line.name)}</b><br>"
-            f"{html.escape(line.sentence)} {html.escape(differs)}"
-            f"<table>{rows}</table></td></tr></table>"
-        )
-    if problems:
-        listed = "".join(f"<li>{html.escape(p)}</li>" for p in problems)
-        body.append(f"<h2>{html.escape(tr('Not compared'))}</h2><ul>{listed}</ul>")
-    font = embedded_font() if embed_font else ""
-    return (
-        f'<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>{html.escape(title)}</title>'
-        f"<style>{font}{STYLE}</style></head><body>{''.join(body)}</body></html>\n"
+        text = sentences(line.sentence, differs)
+        shown.append({"name": line.name, "pictures": line.images, "text": text, "cells": cells})
+    return page(
+        "shoot.html",
+        embed_font,
+        title=tr("{title}: raws and pictures", title=title),
+        summary=summary(lines),
+        order=tr("Each raw as corrected at the left, its picture at the right, at equal size; numbers in this order."),
+        lines=shown,
+        problems=problems,
     )
 
 
@@ -238,7 +225,7 @@ def write_shoot_page(
     lines: Sequence[Line],
     problems: Sequence[str],
     title: str,
-    printed: Callable[[str, Target | str | Path], None] | None = None,
+    printed: Printer | None = None,
 ) -> None:
     """Write the page, as the file's name says: HTML, CSV, or PDF by `printed`.
 
@@ -260,13 +247,8 @@ def write_shoot_page(
     BrutoError
         Nothing is half-written.
     """
-    path = target.path if isinstance(target, Target) else Path(target)
-    suffix = path.suffix.lower()
-    if suffix == ".csv":
-        write_new(target, shoot_csv(lines).encode())
-    elif suffix == ".pdf":
-        if printed is None:
-            raise BrutoError(tr("A PDF needs a page printer, which is not available here."))
-        printed(shoot_html(lines, problems, title, embed_font=False), target)
-    else:
-        write_new(target, shoot_html(lines, problems, title).encode())
+
+    def html(embed_font: bool) -> str:
+        return shoot_html(lines, problems, title, embed_font)
+
+    write_page(target, html, lambda: shoot_csv(lines), printed)

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-import html
 from collections.abc import Sequence
 from datetime import datetime
+from typing import Any
 
 from bruto.catalog import tr
+from bruto.html_page import page
 from bruto.plan.night import night
 from bruto.plan.place import bearing_text, parsed_date
 from bruto.plan.planned_shots import Plan, PlannedShot
 from bruto.sensor.advice import time_text
 
 
-def _row(planned: PlannedShot) -> str:
+def _row(planned: PlannedShot) -> dict[str, Any]:
+    """Find what the list says of a shot."""
     settings = []
     if planned.focal_35mm:
         settings.append(tr("{focal_35mm:.0f} mm", focal_35mm=planned.focal_35mm))
@@ -39,12 +41,12 @@ def _row(planned: PlannedShot) -> str:
         planned.reason,
         planned.note,
     ]
-    small = "".join(f"<p class=small>{html.escape(m)}</p>" for m in more if m)
-    at = planned.at[11:16] if len(planned.at) >= 16 else ""
-    return (
-        f"<tr><td class=tick>☐</td><td class=at>{html.escape(at)}</td><td><b>{html.escape(planned.title)}</b>"
-        f"<p class=set>{html.escape(' · '.join(settings))}</p>{small}</td></tr>"
-    )
+    return {
+        "at": planned.at[11:16] if len(planned.at) >= 16 else "",
+        "title": planned.title,
+        "settings": " · ".join(settings),
+        "more": [text for text in more if text],
+    }
 
 
 def shot_list(plan: Plan, facts: Sequence[str] = (), night: bool = False) -> str:
@@ -65,24 +67,18 @@ def shot_list(plan: Plan, facts: Sequence[str] = (), night: bool = False) -> str
         The plan as a page that prints on one sheet.
     """
     ink, ground = ("#d03020", "#000000") if night else ("#111111", "#ffffff")
-    rows = "".join(_row(w) for w in sorted(plan.planned_shots, key=lambda w: w.at or "~"))
     phone = plan.model if plan.model.startswith(plan.make) else f"{plan.make} {plan.model}".strip()
-    head = " · ".join(p for p in (plan.date, plan.place, phone) if p)
-    mind = "".join(
-        f"<li>{html.escape(c)}</li>" for c in dict.fromkeys(c for w in plan.planned_shots for c in w.cautions)
-    )
-    mind = f"<p><b>{html.escape(tr('Be careful'))}</b></p><ul>{mind}</ul>" if mind else ""
-    items = "".join(f"<li>{html.escape(f)}</li>" for f in facts)
-    note = f"<p>{html.escape(plan.note)}</p>" if plan.note else ""
-    return (
-        '<!DOCTYPE html><html lang="en"><head><meta charset="utf-8">'
-        f"<title>{html.escape(plan.name)}</title><style>"
-        f"body{{font-family:sans-serif;color:{ink};background:{ground};font-size:15pt;margin:24px}}"
-        "h1{font-size:22pt;margin:0} p{margin:2px 0} table{border-collapse:collapse;width:100%}"
-        f"td{{border-top:1px solid {ink};padding:6px;vertical-align:top}} .tick{{font-size:22pt;width:32px}}"
-        ".at{width:64px} .set{font-size:17pt} .small{font-size:11pt} li{font-size:12pt}"
-        f"</style></head><body><h1>{html.escape(plan.name)}</h1><p>{html.escape(head)}</p><ul>{items}</ul>"
-        f"<table>{rows}</table>{note}{mind}</body></html>"
+    return page(
+        "shot_list.html",
+        False,
+        title=plan.name,
+        head=" · ".join(p for p in (plan.date, plan.place, phone) if p),
+        facts=facts,
+        rows=[_row(w) for w in sorted(plan.planned_shots, key=lambda w: w.at or "~")],
+        note=plan.note,
+        cautions=list(dict.fromkeys(c for w in plan.planned_shots for c in w.cautions)),
+        ink=ink,
+        ground=ground,
     )
 
 
