@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from bruto.develop.recipe import Recipe
 from bruto.errors import BrutoError
-
-if TYPE_CHECKING:
-    from bruto.session.edit import Edit
+from bruto.shoot.sidecar import Sidecar
 
 Values = dict[str, Any]
 LONGEST_NAME = 60
@@ -35,10 +33,49 @@ def on_top_of(history: Sequence[tuple[str, Values]], start: Recipe) -> list[tupl
     return [(what, {f: values[f] if v == default[f] else v for f, v in before.items()}) for what, before in history]
 
 
+class Versioned(Protocol):
+    """What has versions: the edit of a shot."""
+
+    changed: Any
+    message: Any
+
+    @property
+    def recipe(self) -> Recipe:
+        """The values in force."""
+
+    @property
+    def sidecar(self) -> Sidecar:
+        """The stored values of the shot."""
+
+    def open_for_changes(self) -> bool:
+        """Whether changes may begin."""
+
+    def touch(self) -> None:
+        """Mark that something is to be written."""
+
+    def change(self, what: str, *, final: bool = True, **values: Any) -> bool:
+        """Set values, as one step of history.
+
+        Parameters
+        ----------
+        what
+            Key of the step in the history.
+        final
+            Whether the drag has ended.
+        **values
+            Fields of the recipe with their new values.
+
+        Returns
+        -------
+        bool
+            Whether they are in force.
+        """
+
+
 class EditVersions:
     """The versions of one edit."""
 
-    def __init__(self, edit: Edit) -> None:
+    def __init__(self, edit: Versioned) -> None:
         self.edit = edit
 
     def keep(self, name: str) -> bool:
