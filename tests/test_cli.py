@@ -26,6 +26,7 @@ from bruto.cli import main
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_files import save_recipe
 from bruto.shoot.sidecar import Sidecar, save_sidecar
+from tests.extent import share
 from tests.shots import SMALL, copy_of, raw_of, raws_of, taken
 
 INSPECT = {
@@ -310,7 +311,7 @@ class Process(unittest.TestCase):
         with tempfile.TemporaryDirectory() as name:
             raw = os.fsencode(name) + b"/caf\xe9 \xff.dng"
             shutil.copyfile(raw_of("card", size=SMALL), raw)
-            for coding in ("latin-1", "ascii", "utf-8"):
+            for coding in share(("latin-1", "ascii", "utf-8"), 2):
                 done = subprocess.run(
                     [Path(sys.executable).with_name("bruto"), "develop", raw, "-o", name, "--neutral"],
                     capture_output=True, env={**os.environ, "PYTHONIOENCODING": coding, "PYTHONUTF8": "0"},

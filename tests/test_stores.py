@@ -209,7 +209,7 @@ class TwoWindows(Store):
         theirs.change("contrast", contrast=1.2)
         judge(theirs, note="theirs", verdict="keep")
         mine.change("chroma", chroma=1.5)
-        mine.judge(note="mine")
+        judge(mine, note="mine")
         recipe = self.on_disk()["recipe"]
         self.assertEqual((recipe["exposure"], recipe["contrast"], recipe["chroma"]), (0.4, 1.2, 1.5))
         self.assertEqual((self.on_disk()["note"], self.on_disk()["verdict"]), ("mine\ntheirs", "keep"))
@@ -342,9 +342,9 @@ class OtherPrograms(Store):
         judge(edit, verdict="discard")
         self.assertEqual(read_rating(self.raw), Rating(-1, "Salt pans"))
         again, _ = self.edit()
-        again.judge(verdict="")
+        judge(again, verdict="")
         self.assertEqual(xmp_path(self.raw).read_bytes(), before)
-        again.judge(note="a note")
+        judge(again, note="a note")
         self.assertEqual(read_rating(self.raw), Rating(3, "a note"))
 
     def test_without_a_rating_of_others(self) -> None:

@@ -24,7 +24,7 @@ from bruto.compare.regions import place_at
 from bruto.compare.shoot_report import lines_of, shoot_html, summary
 from bruto.compare.sources import Finished, side_of, side_of_pixels, stored
 from bruto.develop.recipe import Recipe
-from tests.shots import MIDDLE, copy_of, taken
+from tests.shots import MIDDLE, SMALL, copy_of, taken
 
 BY_KEY = {m.key: m for m in MEASURES}
 
@@ -150,8 +150,8 @@ class WholeShoot(unittest.TestCase):
     def test_each_pair_has_its_line(self) -> None:
         with TemporaryDirectory() as name:
             folder = Path(name)
-            copy_of(taken("pans", size=MIDDLE, seed=2)[0]["files"], folder)
-            copy_of(taken("card", size=MIDDLE)[0]["files"], folder)
+            copy_of(taken("pans", size=SMALL, seed=2)[0]["files"], folder)
+            copy_of(taken("card", size=SMALL)[0]["files"], folder)
             raws = sorted(folder.glob("*.dng"), reverse=True)  # by the time that they were taken
             before = {p: p.read_bytes() for p in folder.iterdir()}
             out = folder / "all.csv"

@@ -27,6 +27,7 @@ from bruto.develop.steps.step_order import POINT_STEPS, RAW_STEPS
 from bruto.develop.suggest.suggester import suggest_all, take_all
 from bruto.errors import Cancelled, FileProblem
 from bruto.simphone.capture import Phone
+from tests.extent import share
 from tests.shots import MIDDLE, SMALL, raw_of, taken
 from tests.truth import chart_error, patch_masks
 
@@ -46,7 +47,7 @@ def reduced(picture: np.ndarray, factor: float) -> np.ndarray:
 class Views(unittest.TestCase):
     def test_a_view_is_the_reduced_file(self) -> None:
         """Equal in brightness, and in colour beyond the finest detail (these small captures are all finest detail)."""
-        for scene, settings in (("pans", {}), ("card", {"iso": 400.0}), ("sluice", {"iso": 400.0})):
+        for scene, settings in share((("pans", {}), ("card", {"iso": 400.0}), ("sluice", {"iso": 400.0})), 2):
             developer = developer_of(scene, size=MIDDLE, seed=31, **settings)
             suggested = take_all(Recipe(), suggest_all(developer))
             # resampling for a turned frame blurs the finest detail of a view a little more than that of the file

@@ -12,7 +12,8 @@ import numpy as np
 from bruto.errors import BrutoError
 from bruto.logbook.estimates import battery, ceiling, hand, noise, pace, storage, viewfinder
 from bruto.logbook.records import LogRecord
-from bruto.plan.noise import ENOUGH_SNR, GREY, NoiseModel, blur_chance
+from bruto.plan.noise import ENOUGH_SNR, GREY, blur_chance
+from bruto.sensor.noise_model import NoiseModel
 
 TRUE = NoiseModel(2e-6, 3e-7, 6e-12)
 
@@ -42,7 +43,7 @@ class Noise(unittest.TestCase):
             for x in (0.003, 0.02, 0.3):
                 (a, b), (c, d) = found.model.at(iso), TRUE.at(iso)
                 self.assertAlmostEqual(math.sqrt((a * x + b) / (c * x + d)), 1.0, delta=0.05)
-        self.assertTrue(1.0 < found.error < 1.08)
+        self.assertTrue(1.0 < found.model.error < 1.08)
         self.assertEqual(found.until, "2026-06-28")
 
     def test_the_ceiling(self) -> None:

@@ -13,6 +13,7 @@ from bruto.merge import live_preview
 from bruto.merge.merger import merge
 from bruto.session.merge_jobs import LiveView, _Developing
 from bruto.simphone.capture_files import simulate
+from tests.extent import share
 
 
 class TestLive(unittest.TestCase):
@@ -22,7 +23,7 @@ class TestLive(unittest.TestCase):
             folder = Path(name)
             simulate("sluice", folder, size=(1344, 1008), count=4, iso=800.0, seed=2)
             files = sorted(folder.glob("*.dng"))
-            for method, summed in (("mean", True), ("median", False), ("long-all", True), ("lighten", True)):
+            for method, summed in share((("mean", True), ("long-all", True), ("median", False), ("lighten", True)), 2):
                 with self.subTest(method), patch.object(live_preview, "EVERY_S", 0.0):
                     developed, looks = _Developing(), []
 

@@ -128,7 +128,7 @@ class AgainstAstropy(unittest.TestCase):
                     self.assertIn("does not", n.sun_state)
 
     def test_dark_is_where_both_are_down(self) -> None:
-        for n in share(nights()[:40], 5):
+        for n in share(nights()[:40], 12):
             moments = [n.begin + timedelta(minutes=10 * k) for k in range(145)]
             places = [n.place] * len(moments)
             down, _ = self.judge.altaz("sun", places, moments)

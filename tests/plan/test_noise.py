@@ -18,21 +18,10 @@ from bruto.container.linearisation import linearise
 from bruto.container.raw_frame import RawFrame
 from bruto.errors import BrutoError
 from bruto.plan import noise
-from bruto.plan.noise import (
-    ENOUGH_SNR,
-    GREY,
-    NoiseModel,
-    blur_chance,
-    bracket,
-    ladder,
-    low_light,
-    model_of,
-    rate_of,
-    sizes,
-    step,
-)
+from bruto.plan.noise import ENOUGH_SNR, GREY, blur_chance, bracket, ladder, low_light, rate_of, sizes, step
 from bruto.sensor import scene_range as scene_range_module
 from bruto.sensor.measurement import measure
+from bruto.sensor.noise_model import NoiseModel, model_of
 from bruto.sensor.scene_range import level_of, scene_range
 from bruto.simphone.capture import Exposure, Phone
 from bruto.simphone.capture_files import tags_of

@@ -14,12 +14,13 @@ from bruto.plan.almanac import Spot, pole, star
 from bruto.plan.equipment import Equipment, EquipmentLens, nearest, saturation_per
 from bruto.plan.examples import example
 from bruto.plan.forecast import forecast_of, lasting, longest_arc, star_light
-from bruto.plan.noise import GREY, NoiseModel, time_of_chance
+from bruto.plan.noise import GREY, time_of_chance
 from bruto.plan.planned_shots import Plan, PlannedShot
 from bruto.plan.recommendations import at_text, facts_of, moment_of, recommended, with_recommendations
 from bruto.plan.shot_kinds import KINDS, cautions_of
 from bruto.plan.sky_recommendations import declination_of, target_of
 from bruto.plan.stars import aperture_pitch, rule_500
+from bruto.sensor.noise_model import NoiseModel
 from bruto.simphone import sensor_model as sm
 from bruto.simphone.night import MAGNITUDE_0_LUX, NightPhone
 

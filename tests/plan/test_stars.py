@@ -14,6 +14,7 @@ from bruto.plan.almanac import Spot
 from bruto.plan.stars import StarLens, aperture_pitch, arcs, pixel_pitch, stars, trail_px
 from bruto.simphone.capture import Exposure
 from bruto.simphone.night import DISTORTION, NightPhone
+from tests.extent import share
 
 OFFERED = (1.0, 2.0, 4.0, 8.0, 13.0, 20.0, 30.0)
 LENS = StarLens(26.0, 1.9, pixel_pitch(5.9, 26.0, 4032, 3024), 5.9, 4032)
@@ -62,7 +63,7 @@ class Trails(unittest.TestCase):
 
     def test_arcs_are_those_of_the_simulated_sky(self) -> None:
         """Length and direction all over the frame, pointed north at two heights, within 1 %."""
-        for pitch, latitude in ((24.0, 41.0), (50.0, 20.0)):
+        for pitch, latitude in share(((24.0, 41.0), (50.0, 20.0)), 2):
             phone = NightPhone(size=(2016, 1512), seed=1, pitch=pitch, latitude=latitude)
             aim = Spot(pitch, 0.0)
             size, seconds = (phone.width, phone.height), 3600.0

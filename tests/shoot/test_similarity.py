@@ -16,6 +16,7 @@ from bruto.sensor.report import SensorReport
 from bruto.shoot.similarity import SAME_VIEW, likeness
 from bruto.simphone.capture import Phone
 from bruto.simphone.capture_files import save
+from tests.extent import share
 from tests.shots import MIDDLE
 
 TAKES = ((0, 0, 0.0), (20, -15, 0.0), (60, 30, -1.0))
@@ -26,7 +27,7 @@ class Likeness(unittest.TestCase):
     def test_views_of_five_scenes_fall_apart(self) -> None:
         reports: dict[tuple[str, int], SensorReport] = {}
         with TemporaryDirectory() as folder:
-            for scene in ("pans", "boiling-house", "sluice", "crystals", "card"):
+            for scene in share(("pans", "boiling-house", "sluice", "crystals", "card"), 2):
                 phone = Phone(scene, size=MIDDLE)
                 for k, (dx, dy, ev) in enumerate(TAKES):
                     moved = np.array([[1.0, 0, dx], [0, 1, dy]])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from statistics import median
 from typing import Any
@@ -15,7 +15,8 @@ import numpy as np
 from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.logbook.records import LogRecord
-from bruto.plan.noise import ENOUGH_SNR, GREY, SHADOW_EV, NoiseModel, model_of, time_of_chance
+from bruto.plan.noise import ENOUGH_SNR, GREY, SHADOW_EV, time_of_chance
+from bruto.sensor.noise_model import NoiseModel, NoiseSource, model_of
 
 OUTLIER = 1.35
 """Factor from the usual noise of an ISO beyond which a shot is named and left out."""
@@ -50,8 +51,6 @@ class LearntNoise:
     model: NoiseModel
     by_iso: dict[float, tuple[float, float, int]]
     """A, b and count of each."""
-    error: float
-    """Usual factor by which single shots differ from it."""
     outliers: tuple[str, ...]
     """Names of shots left out."""
     ceiling_iso: float | None
@@ -68,7 +67,7 @@ class LearntNoise:
             "model": {
                 "photons": self.model.photons, "fixed": self.model.fixed, "amplified": self.model.amplified
             },
-            "error": round(self.error, 4), "outliers": list(self.outliers),
+            "error": round(self.model.error, 4), "outliers": list(self.outliers),
             "ceiling_iso": None if self.ceiling_iso is None else round(self.ceiling_iso), "count": self.count,
             "until": self.until,
         }  # fmt: skip
@@ -124,7 +123,8 @@ def noise(records: Iterable[LogRecord]) -> LearntNoise:
     ))) for r in inliers]  # fmt: skip
     error = math.exp(float(np.sqrt(np.mean(np.square(apart))))) if apart else 1.0
     every = [r for some in by_iso.values() for r in some]
-    return LearntNoise(model, middle, error, tuple(sorted(outliers)), ceiling(model), len(inliers), _until(every))
+    model = replace(model, source=NoiseSource.LEARNT, error=error)
+    return LearntNoise(model, middle, tuple(sorted(outliers)), ceiling(model), len(inliers), _until(every))
 
 
 def ceiling(model: NoiseModel, least: float = 25.0, most: float = 102400.0) -> float | None:

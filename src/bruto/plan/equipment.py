@@ -7,8 +7,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from bruto.catalog import tr
-from bruto.plan.noise import HAND_SPREAD, NoiseModel
+from bruto.plan.noise import HAND_SPREAD
 from bruto.plan.stars import FULL_FRAME_MM, pixel_pitch
+from bruto.sensor.noise_model import NoiseModel, NoiseSource
 
 LENS_TRANSMISSION, SATURATION_LUX_S = 0.65, 78.0
 """q of ISO 12232, and lux seconds that fill a sensor at ISO 1."""
@@ -40,7 +41,7 @@ USUAL_ISOS = tuple(base * 2.0**k for k in range(8) for base in (50, 64, 80))[:22
 USUAL_SECONDS = tuple(1 / (base * 2.0**k) for k in range(12, -1, -1) for base in (2.5, 2.0, 1.6)) + (
     1.0, 2.0, 4.0, 8.0, 15.0, 30.0,
 )  # fmt: skip
-USUAL_NOISE = NoiseModel(1 / (50 * 6000), 5e-9, 4e-11)
+USUAL_NOISE = NoiseModel(1 / (50 * 6000), 5e-9, 4e-11, NoiseSource.TYPICAL)
 """Of a binned 12 MP frame of a small sensor: about 6000 electrons at ISO 50."""
 USUAL_LIMIT = 2.6
 """Seconds times mm at which half of the shots are blurred: a tenth of a second at 26 mm."""

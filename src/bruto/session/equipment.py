@@ -13,7 +13,7 @@ from bruto.logbook.records import LogRecord
 from bruto.logbook.store import Logbook
 from bruto.phones.card import PhoneCard, load_card
 from bruto.plan.equipment import Equipment, EquipmentLens
-from bruto.plan.noise import model_of
+from bruto.sensor.noise_model import NoiseSource, model_of
 
 MOST = 4000
 """Shots of a phone that are learnt from, the newest."""
@@ -55,7 +55,7 @@ def _of_card(card: PhoneCard) -> tuple[dict[str, Any], dict[str, str]]:
             by_iso[float(iso)] = noise
     if by_iso:
         values["noise"], known["noise"] = (
-            model_of(by_iso),
+            model_of(by_iso, NoiseSource.CARD),
             tr("learnt at {by_iso_count} ISO settings", by_iso_count=len(by_iso)),
         )
     return values, known

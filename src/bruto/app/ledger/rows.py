@@ -25,7 +25,7 @@ from bruto.catalog import tr
 from bruto.develop.field_ui import NO_NEUTRAL, FieldUi, decimals, limits, shown
 from bruto.develop.recipe import FIELDS
 
-NAME, VALUE, SAYS = 112, 86, 58
+NAME, VALUE, SAYS = 112, 86, 66
 """Widths of the columns beside the track, pixels."""
 KEYPAD = Qt.KeyboardModifier.KeypadModifier.value | Qt.KeyboardModifier.ShiftModifier.value
 FINE = 0.1

@@ -76,7 +76,7 @@ class LearntPlots(QWidget):
         low, high = min(isos), max(isos)
         every = [low / 1.2 * (high * 1.44 / low) ** (k / 40) for k in range(41)]
         model = [(i, _sigma(*group.noise.model.at(i))) for i in every]
-        band = [[(i, s * f) for i, s in model] for f in (group.noise.error, 1 / group.noise.error)]
+        band = [[(i, s * f) for i, s in model] for f in (group.noise.model.error, 1 / group.noise.model.error)]
         values = [d[1] for d in dots] + [s for _, s in model]
         ticks = tuple((v, f"{v:g} %") for v in (0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500))
         y = Scale(min(values) / 1.3, max(values) * 1.3, ticks)

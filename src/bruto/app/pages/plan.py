@@ -25,6 +25,7 @@ from bruto.catalog import tr
 from bruto.errors import BrutoError
 from bruto.plan.examples import example
 from bruto.plan.sky_darkness import LEAST_S
+from bruto.sensor.noise_model import NoiseSource
 from bruto.session.plan_texts import piece_text
 
 PAPERS = {"PDF (*.pdf)": ".pdf", "Web page (*.html)": ".html"}
@@ -116,8 +117,8 @@ class PlanPage(QWidget):
                 self._wait_for_picture()
             return
         forecast = self.calculation.forecast(planned)
-        known = "noise" in self.calculation.equipment.known
-        whose = tr("your phone's noise") if known else tr("the noise of a typical phone")
+        typical = self.calculation.equipment.noise.source is NoiseSource.TYPICAL
+        whose = tr("the noise of a typical phone") if typical else tr("your phone's noise")
         gain = tr("{gain_ev:+.1f} EV", gain_ev=picture.gain_ev)
         self.preview.show_picture(
             picture.whole,

@@ -62,7 +62,7 @@ def card_of(like: Path | None) -> tuple[Any, Any]:
 
 def noise_model(like: Path | None, noise: str | None) -> Any:
     """A noise model from "ISO:a:b,…", else from a card."""
-    from bruto.plan.noise import model_of
+    from bruto.sensor.noise_model import NoiseSource, model_of
 
     known: dict[float, tuple[float, float]] = {}
     if noise:
@@ -73,6 +73,7 @@ def noise_model(like: Path | None, noise: str | None) -> Any:
             known[values[0]] = values[1], values[2]
         return model_of(known)
     seen, card = card_of(like)
+    source = NoiseSource.CARD
     if card is not None:
         from bruto.phones.card_learning import noise_by_iso
 
@@ -83,8 +84,8 @@ def noise_model(like: Path | None, noise: str | None) -> Any:
 
         own = file_noise(read_dng(like).meta)
         if own is not None:
-            known = {seen.iso: (float(own[1, 0]), float(own[1, 1]))}
-    return model_of(known)
+            known, source = {seen.iso: (float(own[1, 0]), float(own[1, 1]))}, NoiseSource.FILE
+    return model_of(known, source)
 
 
 def offers(text: str | None, like: Path | None, kind: str) -> tuple[float, ...]:
