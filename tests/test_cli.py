@@ -25,7 +25,12 @@ from PIL import Image
 from bruto.cli import main
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_files import save_recipe
+from bruto.logbook.database import usual_logbook
+from bruto.logbook.questions import answered
+from bruto.logbook.records import LogRecord
+from bruto.logbook.store import Logbook
 from bruto.shoot.sidecar import Sidecar, save_sidecar
+from bruto.shoot.verdicts import KEEP_OR_BEST
 from tests.extent import share
 from tests.shots import SMALL, copy_of, raw_of, raws_of, taken
 
@@ -171,6 +176,57 @@ class Commands(unittest.TestCase):
         code, out, err = run("simulate", "nowhere", "-o", self.folder / "s")
         self.assertEqual((code, out), (1, ""))
         self.assertIn("no scene called 'nowhere'", err)
+
+
+class WithoutAWindow(unittest.TestCase):
+    """What the window does, by the same calls."""
+
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        places = {"XDG_DATA_HOME": str(self.folder / "data"), "XDG_STATE_HOME": str(self.folder / "state")}
+        self.enterContext(mock.patch.dict(os.environ, places))
+
+    def test_import_copies_what_is_new_and_verifies_it(self) -> None:
+        card = self.folder / "card"
+        card.mkdir()
+        raw = Path(shutil.copy2(raw_of("card", size=SMALL), card))
+        code, out, _ = run("import", card, self.folder / "day", "--json")
+        self.assertEqual((code, len(json.loads(out)["copied"])), (0, 1))
+        self.assertEqual((self.folder / "day" / raw.name).read_bytes(), raw.read_bytes())
+        code, out, _ = run("import", card, self.folder / "day")
+        self.assertEqual(code, 0)
+        self.assertIn("1 already there. Nothing was deleted.", out)
+        self.assertEqual(run("import", self.folder / "none", self.folder / "day")[0], 1)
+
+    def test_practice_asks_answers_and_keeps_the_score(self) -> None:
+        names = json.loads(run("practice", "--json")[1])["exercises"]
+        made = json.loads(run("practice", names[0], "--seed", 5, "--json", "--pictures", self.folder / "p")[1])
+        self.assertGreaterEqual(len(made["options"]), 2)
+        self.assertTrue(list((self.folder / "p").glob("*.png")))
+        rights = [
+            json.loads(run("practice", names[0], "--seed", 5, "--answer", k + 1, "--json")[1])["right"]
+            for k in range(len(made["options"]))
+        ]
+        self.assertEqual(rights.count(True), 1)
+        with Logbook(usual_logbook()) as book:
+            self.assertEqual(book.scores()[names[0]], (1, len(rights)))
+        self.assertEqual(run("practice", "none")[0], 1)
+
+    def test_questions_are_answered_as_on_the_page(self) -> None:
+        records = [
+            LogRecord(
+                key=str(k), shoot="a", name=f"s{k}", model="M", iso=800.0, exposure_s=13.0, verdict="keep" if k else ""
+            )
+            for k in range(3)
+        ]
+        with Logbook(usual_logbook()) as book:
+            book.put(records)
+        code, out, _ = run("log", "ask", "stars", "--json")
+        found = json.loads(out)
+        self.assertEqual((code, len(found["shots"]), found["phone"]), (0, 3, "M"))
+        self.assertIn("2 of 3 are Keep or Best", found["answer"])
+        self.assertEqual(found["answer"], answered(usual_logbook(), KEEP_OR_BEST, "stars").answer)
+        self.assertEqual(run("log", "ask", "weather")[0], 1)
 
 
 class BadInput(unittest.TestCase):

@@ -358,7 +358,7 @@ class OtherPrograms(Store):
             ("discard", -1),
             ("", 0),
         ):
-            edit.judge(verdict=verdict)
+            judge(edit, verdict=verdict)
             found = read_rating(self.raw)
             assert found is not None
             self.assertEqual(found.stars, stars, verdict)

@@ -176,7 +176,8 @@ def main() -> int:
         w.open_paths([str(shoot)], "Orrin Saltern, one day")
         p.settle()
         w.set_task(Task.LOGBOOK)
-        p.settle(lambda: w.session.looking.state.count > 40 and len(w.page(Task.LOGBOOK).plots.noise.dots) > 30)
+        noise = w.page(Task.LOGBOOK).plots.plots["noise"]
+        p.settle(lambda: w.session.looking.state.count > 40 and len(noise.dots) > 30)
         p.save("logbook")
         plan_editor = w.session.plan_editor
         plan, sky = plan_editor.document, plan_editor.calculation

@@ -54,9 +54,9 @@ class Looking(WindowTest):
     def test_shots_questions_and_what_is_told(self) -> None:
         page = self.page
         self.assertIn("Made-up", page.made_up.text())
-        self.assertIn("ISO", page.plots.noise.caption)
-        self.assertGreater(len(page.plots.noise.dots), 30)
-        self.assertIn("1/", page.plots.hand.caption)
+        self.assertIn("ISO", page.plots.plots["noise"].caption)
+        self.assertGreater(len(page.plots.plots["noise"].dots), 30)
+        self.assertIn("1/", page.plots.plots["hand"].caption)
         self.choose_shoot(self.title)
         self.assertEqual(page.table.rowCount(), COUNT)
         self.assertEqual(page.table.item(0, 1).text(), "400")
@@ -78,11 +78,11 @@ class Looking(WindowTest):
         self.choose_shoot(self.title)
         page = self.page
         self.assertEqual([r.support for r in self.book(self.title)], ["hand"] * COUNT)
-        before = len(page.plots.hand.dots)
+        before = len(page.plots.plots["hand"].dots)
         QTest.mouseClick(page.table.viewport(), LEFT, pos=page.table.visualItemRect(page.table.item(1, 0)).center())
         QTest.mouseClick(page.tripod, LEFT)
         self.wait(lambda: sum(r.support == "tripod" for r in self.book(self.title)) == 1)
-        self.wait(lambda: len(page.plots.hand.dots) == before - 1)
+        self.wait(lambda: len(page.plots.plots["hand"].dots) == before - 1)
 
     def test_what_the_battery_did_is_learnt_from(self) -> None:
         self.choose_shoot(self.title)
@@ -174,7 +174,12 @@ class Looking(WindowTest):
 
     def test_plots_in_both_themes_hold_their_text(self) -> None:
         page = self.page
-        for plot in (page.plots.noise, page.plots.hand, page.plots.viewfinder, page.plots.storage):
+        for plot in (
+            page.plots.plots["noise"],
+            page.plots.plots["hand"],
+            page.plots.plots["viewfinder"],
+            page.plots.plots["storage"],
+        ):
             self.assertGreaterEqual(plot.width(), 190)
             self.assertTrue(plot.caption or plot.empty)
             for x, y, _ in plot.dots:

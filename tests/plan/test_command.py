@@ -41,7 +41,7 @@ class Contract(unittest.TestCase):
         """Commands are loaded by their first word: each group of them in a process of its own."""
         for group, names in (("plan", ("stars", "interval", "night", "day", "ladder", "bracket", "lowlight", "size",
                                        "depth", "filter", "space", "battery", "exposure", "darkness", "new", "list")),
-                             ("log", ("list", "learn", "export", "import")),
+                             ("log", ("list", "learn", "ask", "export", "import")),
                              ("merge", ("noise", "exposure", "long", "trails", "sky"))):  # fmt: skip
             ran = subprocess.run(
                 [sys.executable, "-m", "bruto.cli", group, "--help"], capture_output=True, text=True, check=False

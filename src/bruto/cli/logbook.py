@@ -133,6 +133,32 @@ def _learn(
         typer.echo(shown(line))
 
 
+@log_app.command("ask", help=tr("Answer a question: stars, place or clean."))
+def _ask(
+    question: Annotated[str, typer.Argument(help=tr("stars: what worked; place: before; clean: which ISO."))],
+    shoot: Annotated[str, typer.Option(help=tr("The shoot that is meant; else the newest."))] = "",
+    phone: Annotated[str, typer.Option(help=tr("The phone's model; else the one with most shots."))] = "",
+    book: BookFile = None,
+    as_json: JsonFlag = False,
+) -> None:
+    from bruto.logbook.database import usual_logbook
+    from bruto.logbook.questions import QUESTIONS, answered
+    from bruto.shoot.verdicts import KEEP_OR_BEST
+
+    if question not in QUESTIONS:
+        known = ", ".join(QUESTIONS)
+        raise BrutoError(tr("A question is one of {known}, not '{question}'.", known=known, question=question))
+    found = answered(book or usual_logbook(), KEEP_OR_BEST, question, shoot, phone)
+    if as_json:
+        print_json({
+            "question": question, "answer": found.answer, "phone": found.phone,
+            "shots": [asdict(r) for r in found.shots],
+        })  # fmt: skip
+        return
+    empty = tr("The logbook is empty. Open a folder of raws: every measured shot adds a record.")
+    typer.echo(shown(found.answer or empty))
+
+
 @log_app.command("export", help=tr("Export the logbook as a table (.csv) or as JSON."))
 def _export(
     output: Annotated[Path, typer.Option("-o", "--output")],

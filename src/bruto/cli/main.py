@@ -11,7 +11,9 @@ import bruto.cli.clip
 import bruto.cli.compare
 import bruto.cli.demo
 import bruto.cli.develop
-import bruto.cli.inspection  # noqa: F401  each adds its commands
+import bruto.cli.importing
+import bruto.cli.inspection
+import bruto.cli.practice  # noqa: F401  each adds its commands
 from bruto.catalog import tr
 from bruto.cli.base import app
 from bruto.error_log import unexpected
@@ -21,8 +23,8 @@ from bruto.storage.temporary_files import clean_leftovers
 from bruto.terminal import say
 
 COMMANDS = {
-    "inspect", "measure", "develop", "compare", "match", "merge", "clip", "plan", "log", "simulate", "demo", "open",
-    "bench",
+    "inspect", "measure", "develop", "compare", "match", "merge", "clip", "plan", "log", "import", "practice",
+    "simulate", "demo", "open", "bench",
 }  # fmt: skip
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +12,7 @@ from bruto.develop.migrations import SCHEMA, migrated
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.errors import BrutoError
 from bruto.storage.atomic_write import Target, write_new
-from bruto.storage.json_files import Damaged, read_json
+from bruto.storage.json_files import Damaged, json_bytes, read_json
 from bruto.storage.safe_read import check_readable
 
 
@@ -92,4 +91,4 @@ def save_recipe(recipe: Recipe, path: Target | str | Path) -> None:
     FileProblem
         Where the file cannot be read or written.
     """
-    write_new(path, json.dumps(recipe.model_dump(by_alias=True), indent=1).encode() + b"\n")
+    write_new(path, json_bytes(recipe.model_dump(by_alias=True)))

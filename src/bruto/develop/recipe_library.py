@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import json
 import re
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,7 +17,7 @@ from bruto.errors import BrutoError
 from bruto.storage.atomic_write import own_folder, write_own
 from bruto.storage.documents import read_as
 from bruto.storage.file_names import free_names
-from bruto.storage.json_files import read_json
+from bruto.storage.json_files import json_bytes, read_json
 from bruto.storage.safe_read import FileAction, explain
 
 _PLAIN = re.compile(r"[^\w .+-]")
@@ -98,7 +97,7 @@ def keep(named: NamedRecipe) -> Path:
     own_folder(folder())
     path = _path_of(name) or _new_path(name)
     data = {"name": name, "fields": list(named.fields), "recipe": named.recipe.model_dump(by_alias=True)}
-    write_own(path, json.dumps(data, indent=1).encode() + b"\n")
+    write_own(path, json_bytes(data))
     return path
 
 

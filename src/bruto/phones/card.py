@@ -7,7 +7,6 @@ What the user wrote is never overwritten by what is learnt.
 from __future__ import annotations
 
 import hashlib
-import json
 import re
 from dataclasses import asdict, dataclass, replace
 from importlib.resources import files
@@ -23,7 +22,7 @@ from bruto.errors import BrutoError
 from bruto.storage.atomic_write import own_folder, write_own
 from bruto.storage.documents import read_as
 from bruto.storage.file_names import free_names
-from bruto.storage.json_files import parse_json, read_json
+from bruto.storage.json_files import json_bytes, parse_json, read_json
 from bruto.storage.safe_read import FileAction, explain
 
 PLAIN = 0.75
@@ -260,7 +259,7 @@ def save_card(card: PhoneCard, base: PhoneCard | None = None) -> Path:
                 place.rename(aside)
             except OSError as failed:
                 raise explain(failed, place, FileAction.SET_ASIDE) from error
-    write_own(place, json.dumps(asdict(card), indent=1).encode() + b"\n")
+    write_own(place, json_bytes(asdict(card)))
     return place
 
 

@@ -6,39 +6,12 @@ from pathlib import Path
 
 from psygnal import Signal
 
-from bruto.catalog import items, tr, trn
+from bruto.catalog import tr
 from bruto.session.long_tasks import LongTask, LongTasks
 from bruto.session.measurement_queue import MeasurementQueue
 from bruto.session.shoot import Shoot
 from bruto.session.unfinished_jobs import IMPORT
-from bruto.shoot.file_import import ImportResult, import_files
-
-
-def outcome_text(result: ImportResult) -> str:
-    """Say what came of an import.
-
-    Parameters
-    ----------
-    result
-        The outcome.
-
-    Returns
-    -------
-    str
-        What was copied, what was there already and what failed.
-    """
-    text = trn(
-        "{copied_count} file copied and verified, {skipped_count} already there",
-        "{copied_count} files copied and verified, {skipped_count} already there",
-        copied_count=len(result.copied),
-        skipped_count=len(result.skipped),
-    )
-    if result.failed:
-        text = items(
-            text,
-            tr("{failed_count} failed: {failed}", failed_count=len(result.failed), failed=result.failed[0][1]),
-        )
-    return tr("{text}. Nothing was deleted.", text=text)
+from bruto.shoot.file_import import ImportResult, import_files, outcome_text
 
 
 class ImportJobs:

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from bruto.catalog import tr
+from bruto.catalog import items, tr, trn
 from bruto.container.dng_reader import is_raw
 from bruto.container.picture import is_picture
 from bruto.errors import BrutoError, Cancelled, FileProblem
@@ -200,3 +200,30 @@ def _copy_verified(source: Path, target: Target, cancelled: Callable[[], bool]) 
             )
         os.utime(temporary, ns=(state.st_atime_ns, state.st_mtime_ns))
     return target.path
+
+
+def outcome_text(result: ImportResult) -> str:
+    """Say what came of an import.
+
+    Parameters
+    ----------
+    result
+        The outcome.
+
+    Returns
+    -------
+    str
+        What was copied, what was there already and what failed.
+    """
+    text = trn(
+        "{copied_count} file copied and verified, {skipped_count} already there",
+        "{copied_count} files copied and verified, {skipped_count} already there",
+        copied_count=len(result.copied),
+        skipped_count=len(result.skipped),
+    )
+    if result.failed:
+        text = items(
+            text,
+            tr("{failed_count} failed: {failed}", failed_count=len(result.failed), failed=result.failed[0][1]),
+        )
+    return tr("{text}. Nothing was deleted.", text=text)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import hashlib
-import json
 import os
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
@@ -20,7 +19,7 @@ from bruto.shoot.shots import Shot
 from bruto.storage.atomic_write import own_folder, write_new, write_own
 from bruto.storage.documents import readable
 from bruto.storage.file_names import free_names, why_not_regular
-from bruto.storage.json_files import Damaged, read_json
+from bruto.storage.json_files import Damaged, json_bytes, read_json
 
 RECORD = ".bruto-shoot.json"
 LARGEST_RECORD = 8 << 20
@@ -114,7 +113,7 @@ def save_record(folder: Path, record: ShootRecord) -> Path:
     """
     there = load_record(folder).revision
     record.revision = max(record.revision, there) + 1
-    body = json.dumps(asdict(record), indent=1).encode() + b"\n"
+    body = json_bytes(asdict(record))
     place = folder / RECORD
     try:
         special = why_not_regular(place)

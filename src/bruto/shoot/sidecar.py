@@ -12,7 +12,6 @@ import contextlib
 import errno
 import fcntl
 import hashlib
-import json
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -36,7 +35,7 @@ from bruto.shoot.xmp import read_rating
 from bruto.storage.atomic_write import own_folder, write_new, write_own
 from bruto.storage.documents import readable, unknown
 from bruto.storage.file_names import free_names, why_not_regular
-from bruto.storage.json_files import LARGEST_JSON, Damaged, parse_json
+from bruto.storage.json_files import LARGEST_JSON, Damaged, json_bytes, parse_json
 from bruto.storage.safe_read import FileAction, explain, read_bounded
 
 HISTORY = 200
@@ -311,7 +310,7 @@ def save_sidecar(original: str | Path, sidecar: Sidecar, base: Sidecar | None = 
 
 
 def _write(original: Path, sidecar: Sidecar, current: Path | None) -> Path:
-    body = json.dumps(_as_json(sidecar), indent=1).encode() + b"\n"
+    body = json_bytes(_as_json(sidecar))
     if len(body) > LARGEST_JSON:
         raise FileProblem(
             tr(

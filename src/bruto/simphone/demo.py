@@ -20,7 +20,7 @@ from typing import Any
 from bruto.errors import BrutoError
 from bruto.simphone.optics import TRACE_VERSION, Mishap
 from bruto.storage.atomic_write import own_folder, write_own
-from bruto.storage.json_files import read_json
+from bruto.storage.json_files import json_bytes, read_json
 from bruto.storage.temporary_files import clean_leftovers, temporary_folder
 
 DEMO_VERSION = f"8.{TRACE_VERSION}"
@@ -150,7 +150,7 @@ def make_demo(
         scene, settings = left[0]
         tell((total - len(left)) / total, scene)
         made[_key(scene, settings)] = _take(folder, scene, settings, night)
-        write_own(folder / STAMP, json.dumps({"version": DEMO_VERSION, "shots": made}, indent=1).encode() + b"\n")
+        write_own(folder / STAMP, json_bytes({"version": DEMO_VERSION, "shots": made}))
         left = left[1:]
     tell((total - len(left)) / total, "")
     return folder

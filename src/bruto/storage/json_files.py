@@ -46,6 +46,22 @@ def read_json(path: str | Path, limit: int = LARGEST_JSON) -> dict[str, Any]:
     return parse_json(read_bounded(path, limit), str(path))
 
 
+def json_bytes(data: Any) -> bytes:
+    """Return data as a JSON file holds it: a value a line, so that people can read it and see what changed.
+
+    Parameters
+    ----------
+    data
+        Objects, lists, texts and numbers.
+
+    Returns
+    -------
+    bytes
+        UTF-8 text.
+    """
+    return json.dumps(data, indent=1).encode() + b"\n"
+
+
 def parse_json(data: bytes, where: str) -> dict[str, Any]:
     """Parse the object in JSON text.
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Annotated, Any
@@ -13,7 +12,7 @@ from pydantic import Field
 from bruto.errors import BrutoError
 from bruto.storage.atomic_write import own_folder, write_own
 from bruto.storage.documents import readable, unknown
-from bruto.storage.json_files import read_json
+from bruto.storage.json_files import json_bytes, read_json
 
 MOST_RECENT = 12
 """Shoots that are remembered."""
@@ -194,4 +193,4 @@ def save_settings(what: Settings) -> None:
     what.recent = joined[::-1][:MOST_RECENT]
     own_folder(_place().parent)
     selected = {**unknown(Settings, data), **asdict(what)}
-    write_own(_place(), json.dumps(selected, indent=1).encode() + b"\n", durable=False)
+    write_own(_place(), json_bytes(selected), durable=False)

@@ -5,7 +5,6 @@ One file for each program and kind of work; those of programs that are gone are 
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +12,7 @@ import platformdirs
 
 from bruto.errors import BrutoError
 from bruto.storage.atomic_write import own_folder, write_own
-from bruto.storage.json_files import read_json
+from bruto.storage.json_files import json_bytes, read_json
 from bruto.storage.temporary_files import process_gone, process_mark
 
 
@@ -41,7 +40,7 @@ def keep_unfinished(kind: str, work: dict[str, Any]) -> None:
         place.unlink(missing_ok=True)
         return
     own_folder(place.parent)
-    write_own(place, json.dumps(work, indent=1).encode() + b"\n")
+    write_own(place, json_bytes(work))
 
 
 def take_unfinished(kind: str) -> list[dict[str, Any]]:

@@ -28,9 +28,9 @@ from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr, trn
+from bruto.logbook.questions import QUESTIONS, LogbookContent
 from bruto.logbook.records import LogRecord
 from bruto.sensor.advice import time_text
-from bruto.session.logbook import QUESTIONS, LogbookContent
 from bruto.shoot.verdicts import BY_ID
 
 LEFT_WIDTH = 224

@@ -11,9 +11,9 @@ from bruto.app.widgets.log_plot import LogPlot, Scale, doublings
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import sentences, tr
 from bruto.logbook.estimates import BLURRED_PX
+from bruto.logbook.questions import LogbookContent, plain_iso
 from bruto.plan.noise import GREY, SHADOW_EV, blur_chance
 from bruto.sensor.advice import time_text
-from bruto.session.logbook import LogbookContent, plain_iso
 
 USUAL_FOCAL_35MM = 26.0
 """Equivalent focal length, mm, for which the hand's limit is drawn where none is more common."""
@@ -30,6 +30,122 @@ def _signed(ev: int) -> str:
     return tr("{ev:+d} EV", ev=ev) if ev else tr("0 EV")
 
 
+def plot_noise(plot: LogPlot, state: LogbookContent) -> None:
+    """Noise by ISO, with what is learnt and how far shots differ from it."""
+    if not state.groups:
+        plot.show_nothing(tr("No shot shows its noise yet. Open some mosaic raws of this phone."))
+        return
+    group = state.groups[0]
+    shots = [r for r in group.shots if r.iso and r.noise_a and r.noise_b is not None]
+    isos = [r.iso or 1 for r in shots]
+    dots = [
+        (r.iso or 1, _sigma(r.noise_a or 0, r.noise_b or 0), (r.name or r.key[:12]) not in group.noise.outliers)
+        for r in shots
+    ]
+    low, high = min(isos), max(isos)
+    every = [low / 1.2 * (high * 1.44 / low) ** (k / 40) for k in range(41)]
+    model = [(i, _sigma(*group.noise.model.at(i))) for i in every]
+    band = [[(i, s * f) for i, s in model] for f in (group.noise.model.error, 1 / group.noise.model.error)]
+    values = [d[1] for d in dots] + [s for _, s in model]
+    ticks = tuple((v, f"{v:g} %") for v in (0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500))
+    y = Scale(min(values) / 1.3, max(values) * 1.3, ticks)
+    y = Scale(y.low, y.high, tuple(t for t in ticks if y.low < t[0] < y.high))
+    iso = group.noise.ceiling_iso
+    text = "" if iso is None else tr("shadows usable up to ISO {plain_iso}", plain_iso=plain_iso(iso))
+    plot.show_plot(
+        doublings(low, high),
+        y,
+        ("ISO", tr("noise at −3 EV · {split}", split=group.title.split(",")[0])),
+        dots,
+        [model, *band],
+        text,
+    )
+
+
+def plot_hand(plot: LogPlot, state: LogbookContent) -> None:
+    """How many handheld shots are blurred by time."""
+    if state.hand is None:
+        plot.show_nothing(sentences(state.hand_text, tr("Mark handheld shots on the right.")))
+        return
+    shots = state.hand_shots
+    times = [(r.exposure_s or 1) * (r.focal_35mm or USUAL_FOCAL_35MM) / USUAL_FOCAL_35MM for r in shots]
+    dots = [(s, 100.0 if (r.blur_px or 0) >= BLURRED_PX else 0.0, True) for s, r in zip(times, shots, strict=True)]
+    low, high = min(times), max(times)
+    limit = state.hand.seconds(USUAL_FOCAL_35MM)
+    every = [low * (high / low) ** (k / 60) for k in range(61)]
+    curve = [(s, 100 * blur_chance(s, limit, state.hand.spread)) for s in every]
+    ticks = tuple((1 / n, f"1/{n}") for n in (1000, 250, 60, 15, 4)) + ((1.0, "1 s"), (4.0, "4 s"))
+    x = Scale(low / 1.2, high * 1.2, tuple(t for t in ticks if low / 1.2 < t[0] < high * 1.2))
+    y = Scale(-6, 106, ((0, "0 %"), (50, "50 %"), (100, "100 %")), even=True)
+    tenth = time_text(state.hand.seconds(USUAL_FOCAL_35MM, 0.1))
+    text = tr("half blurred at {time}, one in ten at {tenth}", time=time_text(limit), tenth=tenth)
+    plot.show_plot(
+        x,
+        y,
+        (tr("time"), tr("blurred, at {USUAL_FOCAL_35MM:.0f} mm", USUAL_FOCAL_35MM=USUAL_FOCAL_35MM)),
+        dots,
+        [curve],
+        text,
+    )
+
+
+def plot_viewfinder(plot: LogPlot, state: LogbookContent) -> None:
+    """How early or late the viewfinder warns."""
+    shots = [r for g in state.groups for r in g.shots if r.viewfinder_ev is not None and r.iso]
+    if not state.viewfinder or not shots:
+        plot.show_nothing(tr("Three shots close to clipping show how early the viewfinder warns."))
+        return
+    learnt = max(state.viewfinder.values(), key=lambda v: v.count)
+    values = [r.viewfinder_ev or 0.0 for r in shots]
+    reach = max(1.0, math.ceil(max(abs(v) for v in values) + 0.2))
+    isos = [r.iso or 1 for r in shots]
+    x = doublings(min(isos), max(isos))
+    y = Scale(-reach, reach, tuple((float(v), _signed(v)) for v in range(-int(reach), int(reach) + 1)), even=True)
+    alternative = tr("early") if learnt.value >= 0 else tr("late")
+    plot.show_plot(
+        x,
+        y,
+        ("ISO", tr("warns early (+)")),
+        [(r.iso or 1, r.viewfinder_ev or 0.0, True) for r in shots],
+        [[(x.low, learnt.value), (x.high, learnt.value)]],
+        tr("it warns {value:.1f} EV {alternative}", value=abs(learnt.value), alternative=alternative),
+    )
+
+
+def plot_storage(plot: LogPlot, state: LogbookContent) -> None:
+    """Megabytes of a shot."""
+    shots = [r for g in state.groups[:1] for r in g.shots if r.bytes and r.iso]
+    if not state.storage or not shots:
+        plot.show_nothing(tr("The storage a shot takes appears once some shots are measured."))
+        return
+    name, most = max(state.storage.items(), key=lambda kv: kv[1].count)
+    isos = [r.iso or 1 for r in shots]
+    sizes = [(r.bytes or 0) / 1e6 for r in shots]
+    top = max(sizes) * 1.15
+    step = 10 ** math.floor(math.log10(top / 2))
+    step *= next(f for f in (1, 2, 5, 10) if top / (f * step) <= 5)
+    ticks = tuple((k * step, tr("{k:g} MB", k=k * step)) for k in range(math.floor(top / step) + 1))
+    x = doublings(min(isos), max(isos))
+    plot.show_plot(
+        x,
+        Scale(0, top, ticks, even=True),
+        ("ISO", tr("one shot with its files")),
+        [(r.iso or 1, (r.bytes or 0) / 1e6, True) for r in shots],
+        [[(x.low, most.value / 1e6), (x.high, most.value / 1e6)]],
+        tr("{name}: {value:.1f} MB a shot", name=name, value=most.value / 1000000.0),
+    )
+
+
+PLOTS = (
+    ("noise", tr("Noise by ISO"), plot_noise),
+    ("hand", tr("Blur by time"), plot_hand),
+    ("viewfinder", tr("Viewfinder"), plot_viewfinder),
+    ("storage", tr("Storage"), plot_storage),
+)
+"""Identifier and title of every plot, and what fills it; one more is an entry here."""
+COLUMNS = 2
+
+
 class LearntPlots(QWidget):
     """Noise by ISO, blur by time, what the viewfinder hides, and headroom; and pace and battery in a sentence."""
 
@@ -37,20 +153,17 @@ class LearntPlots(QWidget):
         super().__init__()
         column = down(self, margins=0)
         grid = QGridLayout()
-        self.noise, self.hand = LogPlot(tr("Noise by ISO")), LogPlot(tr("Blur by time"))
-        self.viewfinder, self.storage = LogPlot(tr("Viewfinder")), LogPlot(tr("Storage"))
-        for k, plot in enumerate((self.noise, self.hand, self.viewfinder, self.storage)):
-            grid.addWidget(plot, k // 2, k % 2)
+        self.plots = {name: LogPlot(title) for name, title, _ in PLOTS}
+        for k, plot in enumerate(self.plots.values()):
+            grid.addWidget(plot, k // COLUMNS, k % COLUMNS)
         column.addLayout(grid, 1)
         self.learnt = Label("", objectName="quiet", wordWrap=True)
         column.addWidget(self.learnt)
 
     def show_state(self, state: LogbookContent) -> None:
         """Show what is learnt."""
-        self._plot_noise(state)
-        self._plot_hand(state)
-        self._plot_viewfinder(state)
-        self._plot_storage(state)
+        for name, _, fill in PLOTS:
+            fill(self.plots[name], state)
         parts = []
         if state.pace:
             parts += [
@@ -61,101 +174,3 @@ class LearntPlots(QWidget):
             parts.append(tr("the battery loses {value:.0f} % an hour", value=state.battery.value))
         text = "; ".join(parts)
         self.learnt.setText(text[:1].upper() + text[1:] + "." if text else "")
-
-    def _plot_noise(self, state: LogbookContent) -> None:
-        if not state.groups:
-            self.noise.show_nothing(tr("No shot shows its noise yet. Open some mosaic raws of this phone."))
-            return
-        group = state.groups[0]
-        shots = [r for r in group.shots if r.iso and r.noise_a and r.noise_b is not None]
-        isos = [r.iso or 1 for r in shots]
-        dots = [
-            (r.iso or 1, _sigma(r.noise_a or 0, r.noise_b or 0), (r.name or r.key[:12]) not in group.noise.outliers)
-            for r in shots
-        ]
-        low, high = min(isos), max(isos)
-        every = [low / 1.2 * (high * 1.44 / low) ** (k / 40) for k in range(41)]
-        model = [(i, _sigma(*group.noise.model.at(i))) for i in every]
-        band = [[(i, s * f) for i, s in model] for f in (group.noise.model.error, 1 / group.noise.model.error)]
-        values = [d[1] for d in dots] + [s for _, s in model]
-        ticks = tuple((v, f"{v:g} %") for v in (0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500))
-        y = Scale(min(values) / 1.3, max(values) * 1.3, ticks)
-        y = Scale(y.low, y.high, tuple(t for t in ticks if y.low < t[0] < y.high))
-        iso = group.noise.ceiling_iso
-        text = "" if iso is None else tr("shadows usable up to ISO {plain_iso}", plain_iso=plain_iso(iso))
-        self.noise.show_plot(
-            doublings(low, high),
-            y,
-            ("ISO", tr("noise at −3 EV · {split}", split=group.title.split(",")[0])),
-            dots,
-            [model, *band],
-            text,
-        )
-
-    def _plot_hand(self, state: LogbookContent) -> None:
-        if state.hand is None:
-            self.hand.show_nothing(sentences(state.hand_text, tr("Mark handheld shots on the right.")))
-            return
-        shots = state.hand_shots
-        times = [(r.exposure_s or 1) * (r.focal_35mm or USUAL_FOCAL_35MM) / USUAL_FOCAL_35MM for r in shots]
-        dots = [(s, 100.0 if (r.blur_px or 0) >= BLURRED_PX else 0.0, True) for s, r in zip(times, shots, strict=True)]
-        low, high = min(times), max(times)
-        limit = state.hand.seconds(USUAL_FOCAL_35MM)
-        every = [low * (high / low) ** (k / 60) for k in range(61)]
-        curve = [(s, 100 * blur_chance(s, limit, state.hand.spread)) for s in every]
-        ticks = tuple((1 / n, f"1/{n}") for n in (1000, 250, 60, 15, 4)) + ((1.0, "1 s"), (4.0, "4 s"))
-        x = Scale(low / 1.2, high * 1.2, tuple(t for t in ticks if low / 1.2 < t[0] < high * 1.2))
-        y = Scale(-6, 106, ((0, "0 %"), (50, "50 %"), (100, "100 %")), even=True)
-        tenth = time_text(state.hand.seconds(USUAL_FOCAL_35MM, 0.1))
-        text = tr("half blurred at {time}, one in ten at {tenth}", time=time_text(limit), tenth=tenth)
-        self.hand.show_plot(
-            x,
-            y,
-            (tr("time"), tr("blurred, at {USUAL_FOCAL_35MM:.0f} mm", USUAL_FOCAL_35MM=USUAL_FOCAL_35MM)),
-            dots,
-            [curve],
-            text,
-        )
-
-    def _plot_viewfinder(self, state: LogbookContent) -> None:
-        shots = [r for g in state.groups for r in g.shots if r.viewfinder_ev is not None and r.iso]
-        if not state.viewfinder or not shots:
-            self.viewfinder.show_nothing(tr("Three shots close to clipping show how early the viewfinder warns."))
-            return
-        learnt = max(state.viewfinder.values(), key=lambda v: v.count)
-        values = [r.viewfinder_ev or 0.0 for r in shots]
-        reach = max(1.0, math.ceil(max(abs(v) for v in values) + 0.2))
-        isos = [r.iso or 1 for r in shots]
-        x = doublings(min(isos), max(isos))
-        y = Scale(-reach, reach, tuple((float(v), _signed(v)) for v in range(-int(reach), int(reach) + 1)), even=True)
-        alternative = tr("early") if learnt.value >= 0 else tr("late")
-        self.viewfinder.show_plot(
-            x,
-            y,
-            ("ISO", tr("warns early (+)")),
-            [(r.iso or 1, r.viewfinder_ev or 0.0, True) for r in shots],
-            [[(x.low, learnt.value), (x.high, learnt.value)]],
-            tr("it warns {value:.1f} EV {alternative}", value=abs(learnt.value), alternative=alternative),
-        )
-
-    def _plot_storage(self, state: LogbookContent) -> None:
-        shots = [r for g in state.groups[:1] for r in g.shots if r.bytes and r.iso]
-        if not state.storage or not shots:
-            self.storage.show_nothing(tr("The storage a shot takes appears once some shots are measured."))
-            return
-        name, most = max(state.storage.items(), key=lambda kv: kv[1].count)
-        isos = [r.iso or 1 for r in shots]
-        sizes = [(r.bytes or 0) / 1e6 for r in shots]
-        top = max(sizes) * 1.15
-        step = 10 ** math.floor(math.log10(top / 2))
-        step *= next(f for f in (1, 2, 5, 10) if top / (f * step) <= 5)
-        ticks = tuple((k * step, tr("{k:g} MB", k=k * step)) for k in range(math.floor(top / step) + 1))
-        x = doublings(min(isos), max(isos))
-        self.storage.show_plot(
-            x,
-            Scale(0, top, ticks, even=True),
-            ("ISO", tr("one shot with its files")),
-            [(r.iso or 1, (r.bytes or 0) / 1e6, True) for r in shots],
-            [[(x.low, most.value / 1e6), (x.high, most.value / 1e6)]],
-            tr("{name}: {value:.1f} MB a shot", name=name, value=most.value / 1000000.0),
-        )
