@@ -16,7 +16,10 @@ from PySide6.QtWidgets import QMenu, QPushButton
 
 from bruto.app.shot_facts import set_fact, shot_fact
 from bruto.app.stage.clip_overlay import overlay, patterns
+from bruto.container.picture import read_picture
+from bruto.develop.linear_preview import plain_view
 from bruto.shoot.folder import RECORD
+from bruto.shoot.shots import oriented_preview
 from bruto.shoot.sidecar import load_sidecar
 from bruto.shoot.xmp import read_rating
 from bruto.tasks import Task
@@ -155,7 +158,10 @@ class ReadingOfAShot(IntakeTest):
             seen[self.page.tag.text()] = self.shown()
             self.assertEqual((stage.centre, stage.zoom), (place, zoom))
         self.assertEqual(set(seen), {"RAW, no look", "EMBEDDED PREVIEW", "PHONE'S PICTURE"})
-        self.assertNotEqual(seen["RAW, no look"].mean(), seen["PHONE'S PICTURE"].mean())
+        shot, developer = self.window.session.opened.shot, self.window.session.opened.developer
+        np.testing.assert_array_equal(seen["PHONE'S PICTURE"], read_picture(shot.picture).pixels)
+        np.testing.assert_array_equal(seen["EMBEDDED PREVIEW"], oriented_preview(shot))
+        np.testing.assert_array_equal(seen["RAW, no look"], plain_view(developer, 0.0, 4))
         self.assertEqual(seen["EMBEDDED PREVIEW"].shape[0], SMALL[1] // 4)
         QTest.keyClick(self.page, KEY.Key_F3, SHIFT)
         self.settle()

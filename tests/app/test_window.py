@@ -24,6 +24,13 @@ from bruto.shoot.sidecar_places import sidecar_path
 from bruto.tasks import Task
 from tests.app.windows import LEFT, WindowTest, pixels
 
+RAISES = {
+    "exposure": lambda picture: picture.mean(),
+    "temperature": lambda picture: float(picture[..., 0].mean()) - float(picture[..., 2].mean()),
+    "chroma": lambda picture: np.ptp(picture.astype(int), axis=2).mean(),
+}
+"""What grows in a picture where the value of a field does."""
+
 
 class DevelopRows(WindowTest):
     def setUp(self) -> None:
@@ -56,6 +63,10 @@ class DevelopRows(WindowTest):
                 if field in ("local_contrast_fine", "grain_size"):
                     continue  # told in pixels of 12 MP: less than one of so small a capture
                 self.assertGreater(np.abs(after.astype(int) - before).mean(), 0.02)
+                if field in RAISES:  # and it goes where its name says
+                    up = np.sign(getattr(self.edit.recipe, field) - old) if old is not None else np.sign(away)
+                    change = RAISES[field](after) - RAISES[field](before)
+                    self.assertGreater(up * change, 0)
 
     def test_no_thumbnail_is_lost_or_undone(self) -> None:
         """What was developed is not written over by a preview that comes later; a broken shot is left out."""

@@ -33,7 +33,8 @@ class Exercises(unittest.TestCase):
                 with self.subTest(name):
                     self.assertTrue(0 <= made.right < len(made.options))
                     self.assertEqual(len(set(made.options)), len(made.options))
-                    self.assertTrue(made.question.endswith("?"))
+                    if re.match(r"[A-D][:.,] ", made.explanation):  # it begins with the answer, by its letter
+                        self.assertEqual(made.explanation[0], made.options[made.right])
                     self.assertGreater(len(made.explanation), 40)
                     for picture in (*made.pictures, *made.after):
                         self.assertEqual((picture.pixels.dtype, picture.pixels.shape[2]), (np.uint8, 3))
