@@ -28,6 +28,8 @@ from typing import Any
 
 ROOT = Path(__file__).resolve().parents[1]
 TIMES = ROOT / ".cache/test-times.json"
+USUAL = ROOT / "tests/usual_times.json"
+"""Seconds of modules that take long, for a clone that has not run them: what takes longest begins first."""
 LONGEST_S = 1500
 """A module that runs longer than this is ended and counts as failed, seconds."""
 SETTINGS = {
@@ -43,11 +45,11 @@ SETTINGS = {
 def modules(words: list[str]) -> list[str]:
     """Dotted names of the test modules, the slowest of the last run first."""
     names = [".".join(p.relative_to(ROOT).with_suffix("").parts) for p in sorted((ROOT / "tests").rglob("test_*.py"))]
-    known: dict[str, float] = {}
+    known: dict[str, float] = json.loads(USUAL.read_text())
     with contextlib.suppress(OSError, ValueError):
-        known = json.loads(TIMES.read_text())
+        known |= json.loads(TIMES.read_text())
     chosen = [n for n in names if not words or any(w in n for w in words)]
-    return sorted(chosen, key=lambda n: -known.get(n, 60.0))
+    return sorted(chosen, key=lambda n: -known.get(n, 5.0))
 
 
 def load_everything() -> None:

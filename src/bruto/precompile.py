@@ -160,11 +160,19 @@ def _rest() -> None:
         developer = Developer(open_source(files[0]))
         developer.render(take_all(Recipe(), suggest_all(developer)).changed(noise_best=True))
         merge("long", files, folder / "long.dng")
+        still = simulate("card", folder, size=SIZE, count=2, seed=3, static=True)
+        merge("mean", [s["files"][0] for s in still], folder / "still.dng")
+
+
+def _nights() -> None:
+    """Find what merging frames of a night needs."""
+    from bruto.merge.merger import merge
+
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
         night = _night(folder)
         merge("trails", night, folder / "trails.dng")
         merge("sky", night, folder / "sky.dng")
-        still = simulate("card", folder, size=SIZE, count=2, seed=3, static=True)
-        merge("mean", [s["files"][0] for s in still], folder / "still.dng")
 
 
 def _night(folder: Path) -> list[Path]:
@@ -201,6 +209,7 @@ def _night(folder: Path) -> list[Path]:
 if __name__ == "__main__":
     if sys.argv[1:] == ["develop"]:
         _develop()
+        _nights()  # so that both processes end at about the same time
     elif sys.argv[1:] == ["rest"]:
         _rest()
     else:

@@ -118,16 +118,16 @@ class WindowTest(unittest.TestCase):
         while not ready():
             self.assertLess(time.monotonic(), end, "the window did not get there")
             self.app.processEvents()
-            time.sleep(0.005)
+            time.sleep(0.002)
 
     def settle(self) -> None:
         """Until nothing is being computed."""
         quiet = 0
         while quiet < 2:
             self.wait(self.window.session.idle)
-            for _ in range(3):
+            for _ in range(2):
                 self.app.processEvents()
-                time.sleep(0.002)
+                time.sleep(0.001)
             quiet = quiet + 1 if self.window.session.idle() else 0
 
     def choose(self, name: str) -> None:

@@ -7,6 +7,7 @@ it has them, `turned_to` is called when its task is chosen, and its `stage` answ
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from importlib import import_module
 from typing import Any
 
@@ -56,11 +57,13 @@ def title_of(task: Task) -> str:
     return next(p.title for p in PAGES if p.task == task)
 
 
-def all_commands() -> list[Command]:
+@cache
+def all_commands() -> tuple[Command, ...]:
     """Every command in the order of the menu, with one for each page."""
     turning = [Command(f"task-{p.task}", p.title, p.keys, _turn(p), "tasks") for p in PAGES if p.keys]
     found = [*COMMANDS, *(c for p in PAGES for c in p.commands), *turning]
-    return sorted(found, key=lambda c: list(GROUPS).index(c.group))
+    order = list(GROUPS)
+    return tuple(sorted(found, key=lambda c: order.index(c.group)))
 
 
 def _turn(page: Page) -> Any:
