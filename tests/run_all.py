@@ -59,8 +59,24 @@ def load_everything() -> None:
     for found in pkgutil.walk_packages(bruto.__path__, "bruto."):
         if not found.name.endswith("__main__"):
             importlib.import_module(found.name)
+    load_kernels()
     gc.collect()
     gc.freeze()
+
+
+def load_kernels() -> None:
+    """Load what is compiled, once for all modules: each would take half a second for it.
+
+    Kernels that run on several cores are left to the modules, as their threads would not live through a fork.
+    """
+    from numba.core.registry import CPUDispatcher
+
+    for module in [m for name, m in sys.modules.items() if name.startswith("bruto.")]:
+        for kernel in [k for k in vars(module).values() if isinstance(k, CPUDispatcher)]:
+            if not kernel.targetoptions.get("parallel"):
+                with contextlib.suppress(Exception):  # another version of Numba keeps its index elsewhere
+                    for key in kernel._cache._cache_file._load_index():
+                        kernel.compile(key[0])
 
 
 class Timed(unittest.TextTestResult):

@@ -144,9 +144,9 @@ class Pictures(unittest.TestCase):
                 match(developer, np.full_like(picture, value), alignment, Recipe())
 
     def test_frame_and_noise_of_the_shot_stay(self) -> None:
-        developer = developed("card")
+        developer = developed("card", LESS)
         own = Recipe(horizon=1.5, crop=(-0.3, -0.2, 0.2, 0.1), chroma_noise=1.7)
-        picture = read_picture(taken("card", size=MIDDLE, seed=2)[0]["files"][1]).pixels
+        picture = read_picture(taken("card", size=LESS, seed=2)[0]["files"][1]).pixels
         with mock.patch("bruto.compare.match.solver.match_detail", side_effect=lambda d, p, a, r: (r, None)):
             found = match(developer, picture, register_codes(developer.render(Recipe()), picture), own)
         for field in ("horizon", "crop", "chroma_noise"):

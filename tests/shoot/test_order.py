@@ -123,6 +123,18 @@ class Watching(Folder):
         new.unlink()
         self.assertEqual(watch.poll().gone, (new,))
 
+    def test_a_file_that_is_expected_is_no_news(self) -> None:
+        watch = FolderWatch(self.folder)
+        ours, theirs = self.folder / "merged.dng", self.folder / "new.dng"
+        watch.expect(ours)
+        for path in (ours, theirs):
+            path.write_bytes(b"x")
+        watch.poll()
+        self.assertEqual(watch.poll().new, (theirs,))
+        ours.write_bytes(b"changed")  # by somebody else
+        watch.poll()
+        self.assertEqual(watch.poll().new, (ours,))
+
     def test_an_unplugged_card_is_no_loss(self) -> None:
         watch = FolderWatch(self.folder / "card")
         self.assertFalse(watch.poll())

@@ -72,6 +72,7 @@ class LongTask:
         loss: str = "",
         keep: Mapping[str, Any] | None = None,
         on_stop: Callable[[], Any] | None = None,
+        precedence: Precedence = Precedence.LONG,
     ) -> None:
         """Describe it; `LongTasks` runs it.
 
@@ -89,8 +90,11 @@ class LongTask:
             What is needed to go on with it at the next start; None for work that is not offered again.
         on_stop
             Called when it is stopped, for work that runs elsewhere.
+        precedence
+            Whose work goes first.
         """
         self.kind, self.title, self.subject, self.keep = kind, title, subject, keep
+        self.precedence = precedence
         self.loss_text, self._on_stop = loss, on_stop
         self.state = TaskState.WAITING
         self.share, self.doing, self.result, self.failure = 0.0, "", None, ""
@@ -300,17 +304,17 @@ class LongTasks:
         for lane in self._lanes.values():
             lane.close()
 
-    def _lane(self, kind: str) -> Worker:
-        if kind not in self._lanes:
-            self._lanes[kind] = Worker(kind, self._post, Precedence.LONG)
-        return self._lanes[kind]
+    def _lane(self, task: LongTask) -> Worker:
+        if task.kind not in self._lanes:
+            self._lanes[task.kind] = Worker(task.kind, self._post, task.precedence)
+        return self._lanes[task.kind]
 
     def _next(self, kind: str) -> None:
         """Begin with the next task of a kind."""
         mine = [t for t in self.of(kind) if t.work is not None]
         if not mine or mine[0].running:
             return
-        task, lane = mine[0], self._lane(kind)
+        task, lane = mine[0], self._lane(mine[0])
         task.begin(partial(self._reported, task))
         assert task.work is not None
         lane.only_channel().ask(task, task.work, partial(self._done, task), partial(self._failed, task))

@@ -26,6 +26,7 @@ from bruto.session.edit import Edit
 from bruto.session.long_tasks import LongTask, LongTasks
 from bruto.session.open_shots import OpenShots
 from bruto.session.shoot import Shoot
+from bruto.session.workers import Precedence
 from bruto.shoot.shots import Shot
 
 MATCH = "match"
@@ -110,7 +111,7 @@ class PhoneLookSearch:
         self.stop()
         recipe, path, main = edit.recipe, shot.picture, shot.main
         own = Developer(developer.source)  # what the stage shows is developed on another thread meanwhile
-        task = LongTask(MATCH, tr("Finding the phone's look"), subject=main)
+        task = LongTask(MATCH, tr("Finding the phone's look"), subject=main, precedence=Precedence.PAGE)
 
         def work() -> Match:
             picture = read_picture(path).pixels

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import stat
 import time
@@ -43,6 +42,7 @@ class FolderWatch:
         self._paths: dict[str, Path] = {}
         self._other: set[str] = set()
         self._folder_state: tuple[int, int] | None = None
+        self._expected: set[Path] = set()
         if known:
             self._seen = self._look() or {}
             self._reported = dict(self._seen)
@@ -55,9 +55,7 @@ class FolderWatch:
         path
             A file of the folder.
         """
-        with contextlib.suppress(OSError):
-            state = path.stat()
-            self._seen[path] = self._reported[path] = (state.st_size, state.st_mtime_ns)
+        self._expected.add(path)
 
     def _look(self) -> dict[Path, tuple[int, int]] | None:
         """Length and time of the folder's raws, pictures and clips.
@@ -129,4 +127,6 @@ class FolderWatch:
             self._reported[p] = now[p]
         for p in gone:
             del self._reported[p]
-        return Changes(new, gone)
+        told = tuple(p for p in new if p not in self._expected)
+        self._expected.difference_update(new)
+        return Changes(told, gone)
