@@ -114,7 +114,7 @@ def main() -> int:
         p.choose("sluice-027")
         p.settle(lambda: w.correct.edit is not None and bool(w.correct.edit.suggestions))
         ledger.head.all_button.click()
-        ledger.edit.keep_version("as measured")  # type: ignore[union-attr]
+        ledger.edit.versions.keep("as measured")  # type: ignore[union-attr]
         p.settle()
         for group in ledger.groups.values():
             group.set_open(group.name == "frame")
