@@ -1,4 +1,4 @@
-"""How a picture is turned and straightened, and the largest upright rectangle that is left of it."""
+"""How a picture is turned and straightened, and the largest level rectangle that is left of it."""
 
 from __future__ import annotations
 

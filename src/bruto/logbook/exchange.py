@@ -15,7 +15,7 @@ from bruto.logbook.store import Logbook, put_records, write_note
 OLD_EXERCISES = {"held": "handheld"}
 """Exercises as version 0.1 exported them."""
 LARGEST_IMPORT = 512 << 20
-"""Bytes of a file that is taken in at most."""
+"""Bytes of the largest file that is imported."""
 
 
 def export_text(book: Logbook, kind: str) -> str:

@@ -129,7 +129,7 @@ class MergeJobs:
     """Merges beside the interface.
 
     Emits `finished(result)`, `failed(text)`, and `seen(result, picture)` when the result is developed to be looked at.
-    How far they are is told by the session's long tasks, of the kind `MERGE`.
+    The session's long tasks show their progress, under the kind `MERGE`.
     """
 
     finished = Signal(object)

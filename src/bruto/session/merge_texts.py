@@ -1,4 +1,4 @@
-"""What is said of frames before a merge, and of its result."""
+"""Texts about frames before a merge, and about its result."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is said of a plan's sky and of its preview."""
+"""Texts about a plan's sky and its preview."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is said of a shot: kept beside the raw, and as XMP for other programs."""
+"""Verdict and notes of a shot: kept beside the raw, and as XMP for other programs."""
 
 from __future__ import annotations
 

@@ -127,6 +127,6 @@ class FolderWatch:
             self._reported[p] = now[p]
         for p in gone:
             del self._reported[p]
-        told = tuple(p for p in new if p not in self._expected)
+        unexpected = tuple(p for p in new if p not in self._expected)
         self._expected.difference_update(new)
-        return Changes(told, gone)
+        return Changes(unexpected, gone)

@@ -35,7 +35,7 @@ def _shading_of(shading: NDArray[Any], area: tuple[float, float, float, float], 
 
 
 def noise_left(recipe: Recipe) -> float:
-    """Compute the share of the brightness noise's standard deviation that noise reduction leaves.
+    """Compute the share of the luminance noise's standard deviation that noise reduction leaves.
 
     Parameters
     ----------
@@ -45,7 +45,7 @@ def noise_left(recipe: Recipe) -> float:
     Returns
     -------
     float
-        Share of the brightness noise's standard deviation that noise reduction leaves.
+        Share of the luminance noise's standard deviation that noise reduction leaves.
     """
     return max(0.25, 1 - 0.7 * min(1.0, recipe.luminance_noise))
 
