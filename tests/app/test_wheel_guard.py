@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QComboBox,
+    QDoubleSpinBox,
     QScrollBar,
     QToolTip,
     QWidget,
@@ -136,6 +137,10 @@ class Hand(WindowTest):
         for task in TASKS:
             self.task(task)
             before = self.state()
+            for widget in self.widgets(QDoubleSpinBox):
+                self.assertEqual(
+                    widget.buttonSymbols(), QDoubleSpinBox.ButtonSymbols.NoButtons, widget.accessibleName()
+                )
             for widget in self.widgets(QAbstractSpinBox, QComboBox, Track):
                 for key in (KEY.Key_Escape, KEY.Key_Enter):
                     widget.setFocus()

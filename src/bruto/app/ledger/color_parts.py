@@ -79,7 +79,6 @@ class ColorSwitches(QWidget):
                 cell.setPrefix("")
                 cell.setSuffix(f" {source}")
                 cell.setKeyboardTracking(False)
-                cell.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
                 cell.setAccessibleName(tr("{name_} from {source}", name_=name_, source=source))
                 cell.valueChanged.connect(self._typed)
                 self.cells.append(cell)

@@ -10,7 +10,6 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
-    QDoubleSpinBox,
     QMenu,
     QPushButton,
     QSizePolicy,
@@ -205,7 +204,6 @@ class Row(QWidget):
         self.spin = box or ValueBox(ui.signed)
         self.spin.setObjectName("value")
         self.spin.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.spin.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.spin.setRange(low, high)
         self.spin.setDecimals(decimals(ui.step))

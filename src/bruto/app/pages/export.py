@@ -166,7 +166,7 @@ class ExportPage(QWidget):
         row = QWidget()
         line = across(row, margins=0)
         line.addWidget(Label(title))
-        field = build(ValueBox, buttonSymbols=ValueBox.ButtonSymbols.NoButtons, decimals=0)
+        field = build(ValueBox, decimals=0)
         field.setRange(low, high)
         field.setValue(value)
         field.setSuffix(unit)

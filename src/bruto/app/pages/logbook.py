@@ -155,7 +155,6 @@ class LogbookPage(QWidget):
             box.setDecimals(0 if most == 100 else 1)
             box.setSuffix(unit)
             box.setSpecialValueText(empty)
-            box.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
             box.setAccessibleName(name)
             box.setToolTip(tip)
             box.valueChanged.connect(self._charge_changed)

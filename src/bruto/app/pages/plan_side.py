@@ -136,7 +136,6 @@ class PlanSide(QWidget):
             box.setDecimals(3)
             box.setSingleStep(0.1)
             box.setSuffix("°")
-            box.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
             box.setAccessibleName(title)
             box.setToolTip(
                 tr(
@@ -177,7 +176,6 @@ class PlanSide(QWidget):
         self.dark.setDecimals(1)
         self.dark.setSingleStep(0.1)
         self.dark.setSpecialValueText("natural")
-        self.dark.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
         self.dark.setAccessibleName(tr("Sky brightness"))
         self.dark.setToolTip(
             tr("Sky brightness without a moon, magnitudes per square arc second: 22 natural, 20 countryside, 18 town")
@@ -200,7 +198,6 @@ class PlanSide(QWidget):
         self.free.setDecimals(0)
         self.free.setSuffix(" GB")
         self.free.setSpecialValueText(tr("not known"))
-        self.free.setButtonSymbols(ValueBox.ButtonSymbols.NoButtons)
         self.free.setAccessibleName(tr("Free storage on the phone"))
         self.free.setToolTip(tr("Free storage on the phone in gigabytes, compared with what the shots need"))
         self.free.valueChanged.connect(lambda v: planning_change(self.plan_editor, free_mb=1000 * v if v > 0 else None))

@@ -46,6 +46,7 @@ class ValueBox(QDoubleSpinBox):
         """Why the last thing typed was not taken, for a moment at the field."""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setKeyboardTracking(False)
+        self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)  # the arrow keys step
         for name, value in properties.items():  # they ask for the text, which needs what is set above
             self.setProperty(name, value)
 
