@@ -54,12 +54,12 @@ def shown(text: str) -> str:
 
 
 def say(text: str) -> None:
-    """Say.
+    """Write a line for people to stderr; stdout is kept for results.
 
     Parameters
     ----------
     text
-        Text to read.
+        The line, without its end.
     """
     sys.stderr.write(shown(text) + "\n")
 

@@ -158,7 +158,7 @@ class Queue:
         self._thread: threading.Thread | None = None
 
     def add(self, *jobs: Job) -> None:
-        """Queue jobs.
+        """Append jobs to the queue: all of them, or none where one cannot be written.
 
         Parameters
         ----------

@@ -278,7 +278,7 @@ class LogbookFile:
             raise explained(error, self.place) from error
 
     def asked(self, text: str, values: Sequence[Any] = ()) -> list[sqlite3.Row]:
-        """Read rows.
+        """Read the rows that a statement selects.
 
         Parameters
         ----------

@@ -232,7 +232,7 @@ class Edit:
         return [f for f, s in self.suggestions.items() if getattr(self.recipe, f) != s.value]
 
     def set_suggestions(self, suggestions: dict[str, Suggestion]) -> None:
-        """Set suggestions.
+        """Replace the suggestions; values stay as they are.
 
         Parameters
         ----------

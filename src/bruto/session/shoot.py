@@ -139,17 +139,17 @@ class Shoot:
             self.selection_changed.emit()
 
     def set_of(self, shot: Shot) -> ShotSet:
-        """Set of.
+        """Find the set that a shot belongs to.
 
         Parameters
         ----------
         shot
-            The shot concerned.
+            A frame of the set, or one of its test shots.
 
         Returns
         -------
         ShotSet
-            See `ShotSet`.
+            The set; one of kind "single" where the shot stands alone.
         """
         return next((s for s in self.sets if shot in s.shots or shot in s.tests), ShotSet("single", (shot,)))
 
