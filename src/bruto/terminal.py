@@ -10,7 +10,7 @@ from typing import Any
 
 
 def print_json(data: dict[str, Any]) -> None:
-    """Return the print json.
+    """Print data as JSON for scripts; characters that the terminal cannot show are escaped.
 
     Parameters
     ----------

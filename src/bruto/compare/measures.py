@@ -47,7 +47,7 @@ class MeasuredSide:
 
     @property
     def lightness(self) -> NDArray[np.float32]:
-        """Lightness."""
+        """L* (H, W), 0 to 100."""
         return self.lab[..., 0]
 
     @cached_property

@@ -12,6 +12,7 @@ from typing import Protocol
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from typing_extensions import override
 
 from bruto.align.registration import Alignment
 from bruto.compare.maps import difference_map, lab_of_codes
@@ -70,7 +71,7 @@ class Side(Protocol):
 
 
 @dataclass(frozen=True)
-class Developed:
+class Developed(Side):
     """A file under values, in the frame that was recorded."""
 
     developer: Developer
@@ -81,44 +82,22 @@ class Developed:
         """Width and height of the whole picture, pixels."""
         return self.developer.source.meta.oriented_size
 
+    @override
     def whole(self, edge: int) -> NDArray[np.uint8]:
-        """Compute the whole.
-
-        Parameters
-        ----------
-        edge
-            Long edge, pixels.
-
-        Returns
-        -------
-        NDArray[np.uint8]
-            Whole.
-        """
         factor = 1.0
         while max(self.size) / (factor * 2) >= edge and factor < COARSEST:
             factor *= 2
         return orient(self.developer.view(unframed(self.recipe), factor), self.developer.source.meta.orientation)
 
+    @override
     def part(self, rect: Rectangle) -> NDArray[np.uint8]:
-        """Compute the part.
-
-        Parameters
-        ----------
-        rect
-            Rectangle in output pixels.
-
-        Returns
-        -------
-        NDArray[np.uint8]
-            Part.
-        """
         recipe, orientation = unframed(self.recipe), self.developer.source.meta.orientation
         stored = stored_rect(rect, orientation, self.developer.size(recipe))
         return np.ascontiguousarray(orient(self.developer.view(recipe, 1, stored), orientation))
 
 
 @dataclass(frozen=True)
-class Finished:
+class Finished(Side):
     """A finished picture (H, W, 3; sRGB codes, oriented) as it is."""
 
     pixels: NDArray[np.uint8]
@@ -130,34 +109,12 @@ class Finished:
         """Width and height of the whole picture, pixels."""
         return self.pixels.shape[1], self.pixels.shape[0]
 
+    @override
     def whole(self, edge: int) -> NDArray[np.uint8]:
-        """Compute the whole.
-
-        Parameters
-        ----------
-        edge
-            Long edge, pixels.
-
-        Returns
-        -------
-        NDArray[np.uint8]
-            Whole.
-        """
         return self.pixels
 
+    @override
     def part(self, rect: Rectangle) -> NDArray[np.uint8]:
-        """Compute the part.
-
-        Parameters
-        ----------
-        rect
-            Rectangle in output pixels.
-
-        Returns
-        -------
-        NDArray[np.uint8]
-            Part.
-        """
         return self.pixels[rect.y : rect.y + rect.height, rect.x : rect.x + rect.width]
 
 

@@ -14,7 +14,7 @@ COPY_AGAIN = tr("Copy it again from the phone.")
 
 
 def tag_value(page: Any, tag: int, default: Any = None) -> Any:
-    """Return the tag value.
+    """Return the value of a tag, as the file holds it.
 
     Parameters
     ----------
@@ -28,7 +28,7 @@ def tag_value(page: Any, tag: int, default: Any = None) -> Any:
     Returns
     -------
     Any
-        Tag value.
+        Its value, or the default.
     """
     entry = page.tags.get(tag)
     return default if entry is None else entry.value
@@ -51,7 +51,7 @@ def floats_of(value: Any) -> NDArray[np.float64]:
 
 
 def rational_of(page: Any, tag: int, default: Any = None) -> Any:
-    """Return the rational of.
+    """Return the numbers of a tag; those written as rationals are divided.
 
     Parameters
     ----------
@@ -65,7 +65,7 @@ def rational_of(page: Any, tag: int, default: Any = None) -> Any:
     Returns
     -------
     Any
-        Rational of.
+        Array (n,) of float64, or the default; infinite or not a number where a denominator is 0.
     """
     entry = page.tags.get(tag)
     if entry is None:
@@ -80,7 +80,7 @@ def rational_of(page: Any, tag: int, default: Any = None) -> Any:
 
 
 def within(values: NDArray[Any], bounds: tuple[float, float]) -> bool:
-    """Return the within.
+    """Return whether all values are finite and believable.
 
     Parameters
     ----------
@@ -92,6 +92,6 @@ def within(values: NDArray[Any], bounds: tuple[float, float]) -> bool:
     Returns
     -------
     bool
-        Within.
+        True where all of them lie within the bounds, ends included.
     """
     return bool(np.isfinite(values).all() and values.min() >= bounds[0] and values.max() <= bounds[1])

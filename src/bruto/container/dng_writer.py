@@ -110,9 +110,7 @@ def write_dng(
     preview: NDArray[np.uint8],
     how: SampleStorage | None = None,
 ) -> None:
-    """Write one DNG.
-
-    `how` they are stored, lossless JPEG and deflated half floats unless said.
+    """Write a DNG: samples, their description, and a preview.
 
     Parameters
     ----------

@@ -80,7 +80,7 @@ class GainTableMap:
 
 @dataclass(frozen=True)
 class CameraProfile:
-    """One profile.
+    """How a camera's colours become those of the world: matrices by light, tables, and a tone curve.
 
     `tone_curve` (N, 2): input and output, 0..1.
     """

@@ -122,7 +122,7 @@ class RawMeta(CaptureFacts):
 
 @dataclass(frozen=True)
 class RawFrame:
-    """Raw frame."""
+    """What a raw file holds: sensor codes as stored, what they mean, and the embedded preview."""
 
     codes: NDArray[Any]
     """(H, W) mosaic or (H, W, 3) linear, as stored, read-only; uint8, uint16, float16 or float32."""
@@ -174,7 +174,7 @@ LEAST_SIDE = 8
 
 
 def check_size(meta: RawMeta) -> None:
-    """Check size.
+    """Refuse a picture that is too small to be developed.
 
     Parameters
     ----------

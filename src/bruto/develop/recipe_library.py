@@ -28,7 +28,7 @@ LARGEST = 1 << 20
 
 @dataclass(frozen=True)
 class NamedRecipe:
-    """Named recipe."""
+    """Values kept under a name, to be applied to other shots."""
 
     name: str
     fields: tuple[str, ...]

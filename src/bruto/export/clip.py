@@ -39,7 +39,7 @@ RATES = (1.0, 120.0)
 
 @dataclass(frozen=True)
 class Clip:
-    """A clip that was written: `frames` in it, those `left_out` with a reason,."""
+    """A clip that was written: `frames` in it, and those `left_out` with a reason."""
 
     output: Path
     frames: int

@@ -25,7 +25,7 @@ class FrameVerdict:
 
 @dataclass(frozen=True)
 class MergeResult:
-    """Merge result."""
+    """A merged raw: where it lies, what became of each frame, and what was gained."""
 
     output: Path
     frames: tuple[FrameVerdict, ...]

@@ -49,7 +49,7 @@ USUAL_LIMIT = 2.6
 
 @dataclass(frozen=True)
 class Equipment:
-    """Equipment."""
+    """What a plan counts with: the phone's lenses, settings, speed, noise and battery, and the hand that holds it."""
 
     phone: str = ""
     lenses: Sequence[EquipmentLens] = USUAL_LENSES

@@ -17,7 +17,7 @@ WINDS = ("N", "NE", "E", "SE", "S", "SW", "W", "NW")
 
 @dataclass(frozen=True)
 class Place:
-    """Place."""
+    """A place on the Earth."""
 
     latitude: float
     """Degrees, north and east positive."""

@@ -29,7 +29,7 @@ LARGEST = 1 << 20
 class PlannedShot:
     """One line of a plan.
 
-    `frames` of `seconds` at `iso` with a lens of `focal_35mm`, every `interval_s` seconds; `altitude`,.
+    `frames` of `seconds` at `iso` with a lens of `focal_35mm`, every `interval_s` seconds.
     """
 
     title: Text

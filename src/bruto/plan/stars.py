@@ -34,7 +34,7 @@ LEAST_DECLINATION = 1e-3
 
 @dataclass(frozen=True)
 class StarLens:
-    """Star lens."""
+    """A lens as far as it matters how long stars stay points."""
 
     focal_35mm: float
     """Equivalent focal length, mm; and where they are known the f-number, the `pixel_um` pitch in micrometres, the

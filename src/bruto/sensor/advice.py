@@ -23,7 +23,7 @@ LATE_EV, EARLY_EV = -0.25, 0.35
 
 @dataclass(frozen=True)
 class HandSteadiness:
-    """Hand steadiness."""
+    """How steady a hand is, learnt from shots."""
 
     steady_35mm: float
     """Seconds times mm (at 35 mm film) up to which nine of ten shots are sharp, of so many `shots`."""

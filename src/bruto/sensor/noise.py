@@ -58,7 +58,7 @@ class Blocks:
 
 @dataclass(frozen=True)
 class NoiseEstimate:
-    """Noise estimate."""
+    """Noise measured in one picture: variance = a × signal + b, with how certain it is."""
 
     model: NDArray[np.float64]
     """(3, 2) a, b of red, green, blue."""

@@ -23,7 +23,7 @@ HOT_SIGMAS, HOT_LEAST = 10.0, 0.02
 
 @dataclass(frozen=True)
 class VeilingGlare:
-    """Veiling glare."""
+    """Light that the lens spreads over the picture."""
 
     at_most: float | None
     """Share of the light that can be spread over the picture (0..1), or None where no strong light shows it."""

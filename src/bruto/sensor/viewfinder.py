@@ -28,7 +28,7 @@ _LEAST_CELLS = 12
 
 @dataclass(frozen=True)
 class ViewfinderOffset:
-    """Viewfinder offset."""
+    """How the clipping of the phone's picture, which a viewfinder shows, lies beside the raw's."""
 
     clipped_percent: dict[str, float]
     """Any and all channels clipped."""

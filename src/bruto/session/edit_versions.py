@@ -73,7 +73,7 @@ class Versioned(Protocol):
 
 
 class EditVersions:
-    """The versions of one edit."""
+    """Recipes of a shot that are kept under names."""
 
     def __init__(self, edit: Versioned) -> None:
         self.edit = edit

@@ -16,7 +16,7 @@ from bruto.shoot.shots import Shot
 
 @dataclass(frozen=True)
 class ExportPreview:
-    """Export preview."""
+    """A picture as it would leave: its name and its size."""
 
     shot: Shot
     recipe: Recipe | None

@@ -152,7 +152,7 @@ class LogbookSession:
         )
 
     def export(self, path: Path, chosen: bool) -> None:
-        """Write all of it to a file,.csv or.json; one that is there is replaced where its whole name was `chosen`.
+        """Write all of it to a file, .csv or .json; one that is there is replaced where its whole name was `chosen`.
 
         Parameters
         ----------

@@ -24,7 +24,7 @@ _PIECE = 1 << 20
 
 @dataclass
 class ImportResult:
-    """Import result."""
+    """What became of the files of an import."""
 
     copied: list[Path] = field(default_factory=list)
     """New files."""

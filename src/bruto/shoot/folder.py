@@ -44,7 +44,7 @@ class Intent:
 
 @dataclass
 class ShootRecord:
-    """Shoot record."""
+    """What a shoot keeps beside its shots."""
 
     pairs: dict[str, str | None] = field(default_factory=dict)
     """Picture's file name (None: none) for a raw's, by hand."""

@@ -20,7 +20,7 @@ SAME_LENS = 0.12
 
 @dataclass(frozen=True)
 class Finding:
-    """Finding."""
+    """A shot that is not what was intended."""
 
     topic: str
     """"zoom", "resolution", "lens", "kind", "no-raw", "raw" or "edited"."""

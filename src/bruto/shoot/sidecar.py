@@ -67,7 +67,7 @@ class StoredValues:
 
 @dataclass(kw_only=True)
 class Sidecar(StoredValues):
-    """Sidecar."""
+    """What is kept beside an original: its recipe, versions and history."""
 
     recipe: Recipe = field(default_factory=Recipe)
     unknown: dict[str, Any] = field(default_factory=dict)

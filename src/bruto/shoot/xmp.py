@@ -42,7 +42,7 @@ _ILLEGAL = re.compile("[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]"
 
 @dataclass(frozen=True)
 class Rating:
-    """Rating."""
+    """A rating as other programs read it."""
 
     stars: int = 0
     """-1 rejected, 0 not rated, 1 to 5."""

@@ -127,7 +127,7 @@ class Tracer:
         return self._embree.run(origin, toward, np.ascontiguousarray(distance, np.float32), query="OCCLUDED") >= 0
 
     def sky(self, direction, footprint: float) -> NDArray[np.float32]:
-        """Compute the sky.
+        """Compute the light of the sky from directions.
 
         Parameters
         ----------
@@ -139,7 +139,7 @@ class Tracer:
         Returns
         -------
         NDArray[np.float32]
-            Sky.
+            Spectral radiance (N, 3).
         """
         out = np.empty((len(direction), 3), np.float32)
         tx.sky_radiance(np.ascontiguousarray(direction, np.float32), footprint, self.scene.sky, out)

@@ -36,12 +36,12 @@ CHEAP = (0.002, 0.004, 0.02)
 """Cost of a change of each field against an error of a band (of its logarithm): sharpness is tried first."""
 ROUNDS = 3
 MOST_NOISE = 2.5
-"""Brightness noise that is asked for at most, times the measured noise."""
+"""Luminance noise that is asked for at most, times the measured noise."""
 
 
 @dataclass(frozen=True)
 class Bands:
-    """Bands."""
+    """How strong the structure of a picture is beside the raw's, by its fineness."""
 
     edges: tuple[float, ...]
     """The picture's share of the raw's bands at edges, 1 = as strong, finest first."""

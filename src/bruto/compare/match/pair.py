@@ -41,9 +41,10 @@ LEAST_PLACES = 400
 
 @dataclass(frozen=True)
 class Pair:
-    """`target` (H, W, 3): the picture as linear sRGB on the raw's grid, as the raw is stored.
+    """A raw and the phone's picture of the same moment, on one grid.
 
-    Blurred by its texture limit `limit` (pixels of the grid); `valid` (H, W): where it shows anything,.
+    `target` (H, W, 3) is the picture as linear sRGB on the raw's grid, as the raw is stored, blurred by its texture
+    limit `limit` (pixels of the grid); `valid` (H, W) is where it shows anything.
     """
 
     developer: Developer

@@ -32,7 +32,7 @@ PLAIN = (
 
 @dataclass(frozen=True)
 class Match:
-    """Match."""
+    """Values that make a raw look like the phone's picture, and how near they come."""
 
     recipe: Recipe
     """Of all parts, in the frame of the recipe that was given."""

@@ -34,7 +34,7 @@ LEAST_SHARE = 0.2
 
 @dataclass(frozen=True)
 class TwoLights:
-    """Two lights."""
+    """A warm and a cold light that share a picture."""
 
     warm: float
     """Temperatures, K."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
@@ -25,33 +26,12 @@ class ChannelMatrix(PointStep):
     name = "channels"
     fields = ("channel_matrix",)
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> NDArray[np.float32] | None:
-        """Compute the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        NDArray[np.float32] | None
-            Prepare.
-        """
         if recipe.channel_matrix == IDENTITY:
             return None
         return np.asarray(recipe.channel_matrix, np.float32).reshape(3, 3)
 
+    @override
     def apply(self, band: Band, prepared: NDArray[np.float32]) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         _mixed(*band.planes, prepared)

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, lightness, luminance_of, working_to_xyz
@@ -261,37 +262,17 @@ class ColorStep(PointStep):
     name = "color"
     fields = ("chroma", "muted_chroma", "monochrome", "hue_nodes", "split_tint")
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> LabStage | None:
-        """Return the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        LabStage | None
-            Prepare.
-        """
         values = (recipe.chroma, recipe.muted_chroma, recipe.monochrome, recipe.hue_nodes, recipe.split_tint)
         return lab_stage(*values) if values != (1.0, 1.0, False, (), SplitTint()) else None
 
+    @override
     def idle(self) -> LabStage:
         """Return the table that changes nothing."""
         return lab_stage(1.0, 1.0, False, (), SplitTint())
 
+    @override
     def apply(self, band: Band, prepared: LabStage) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         _color(*band.planes, prepared, _TO_LMS, _FROM_LMS, _LAB_TO_LMS)
         band.cones = True

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 from numba import njit
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
@@ -38,31 +39,10 @@ class CornerColor(PointStep):
     name = "edge tint"
     fields = ("corner_color",)
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> np.float32 | None:
-        """Return the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        np.float32 | None
-            Prepare.
-        """
         return np.float32(recipe.corner_color) if recipe.corner_color else None
 
+    @override
     def apply(self, band: Band, prepared: np.float32) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         _tinted(*band.planes, *edges_of(band), prepared, WEIGHTS)

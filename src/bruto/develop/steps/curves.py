@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import decode_srgb, encode_srgb
@@ -92,31 +93,10 @@ class FreeCurves(PointStep):
     name = "curves"
     fields = ("curves",)
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> NDArray[np.float32] | None:
-        """Compute the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        NDArray[np.float32] | None
-            Prepare.
-        """
         return curve_tables(recipe.curves)
 
+    @override
     def apply(self, band: Band, prepared: NDArray[np.float32]) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         _curved(*band.planes, prepared)

@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import lowest
@@ -159,32 +160,11 @@ class HazeRemoval(PointStep):
     name = "haze removal"
     fields = ("haze",)
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedHaze | None:
-        """Return the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        PreparedHaze | None
-            Prepare.
-        """
         return prepared_haze(scene.coarse(AIRLIGHT), recipe.haze, scene.exposure) if recipe.haze else None
 
+    @override
     def apply(self, band: Band, prepared: PreparedHaze) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         a, b, airlight, amount, exposure = prepared
         _clear(*band.planes, band.top, band.tile.pixels, a, b, WEIGHTS, airlight, amount, exposure)

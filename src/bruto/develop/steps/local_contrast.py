@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.buffer_pool import empty
@@ -141,49 +142,17 @@ class FineLocalContrast(RawStep):
     name = "fine relief"
     fields = ("local_contrast_fine", "local_contrast_medium", "luminance_noise")
 
+    @override
     def prepare(
         self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool
     ) -> tuple[float, float, tuple[float, float]] | None:
-        """Compute the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        recorded
-            The frame as recorded, before any recipe.
-        factor
-            Reduction: pixels of the frame per pixel of the result; 1 is full size.
-        file
-            Whether a file is made, not a view.
-
-        Returns
-        -------
-        tuple[float, float, tuple[float, float]] | None
-            Prepare.
-        """
         gain = recipe.local_contrast_fine / max(recipe.local_contrast_medium, 0.05)
         share = noise_left(recipe)
         a, b = (float(v) for v in recorded.noise_at(factor)[1])
         return (gain, math.hypot(*recorded.source.size) / factor, (a * share**2, b * share**2)) if gain != 1 else None
 
+    @override
     def apply(
         self, rgb: NDArray[np.float32], prepared: tuple[float, float, tuple[float, float]], place: RawPosition
     ) -> NDArray[np.float32]:
-        """Apply.
-
-        Parameters
-        ----------
-        rgb
-            Linear RGB (H, W, 3), float32, 1 = sensor saturation.
-        prepared
-            What `prepare` returned.
-        place
-            Where the tile lies in the raw frame.
-
-        Returns
-        -------
-        NDArray[np.float32]
-            The new array.
-        """
         return fine_local_contrast(rgb, *prepared)

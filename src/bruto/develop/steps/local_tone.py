@@ -11,6 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
@@ -110,21 +111,8 @@ class LocalToneField(PointStep):
     name = "local tone"
     fields = ("local_tone", "local_strength")
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedLocalTone | None:
-        """Return the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        PreparedLocalTone | None
-            Prepare.
-        """
         field = recipe.local_tone
         if not field.gains or not recipe.local_strength:
             return None
@@ -135,14 +123,6 @@ class LocalToneField(PointStep):
         over = scene.coarse(CoarseField(f"local tone {hash(field)}", make, _over))
         return PreparedLocalTone(np.ascontiguousarray(over), np.float32(recipe.local_strength))
 
+    @override
     def apply(self, band: Band, prepared: PreparedLocalTone) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         _gained(*band.planes, band.top, band.tile.pixels, prepared.gains, prepared.strength, WEIGHTS)

@@ -8,6 +8,7 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
@@ -69,25 +70,8 @@ class NoiseReduction(RawStep):
     name = "noise reduction"
     fields = ("luminance_noise", "chroma_noise", "noise_best")
 
+    @override
     def prepare(self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool) -> PreparedNoise | None:
-        """Return the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        recorded
-            The frame as recorded, before any recipe.
-        factor
-            Reduction: pixels of the frame per pixel of the result; 1 is full size.
-        file
-            Whether a file is made, not a view.
-
-        Returns
-        -------
-        PreparedNoise | None
-            Prepare.
-        """
         if recipe.luminance_noise <= 0 and recipe.chroma_noise <= 0:
             return None
         kind = "plain"
@@ -100,23 +84,8 @@ class NoiseReduction(RawStep):
             recipe.noise_best and file, half,
         )  # fmt: skip
 
+    @override
     def apply(self, rgb: NDArray[np.float32], prepared: PreparedNoise, place: RawPosition) -> NDArray[np.float32]:
-        """Apply.
-
-        Parameters
-        ----------
-        rgb
-            Linear RGB (H, W, 3), float32, 1 = sensor saturation.
-        prepared
-            What `prepare` returned.
-        place
-            Where the tile lies in the raw frame.
-
-        Returns
-        -------
-        NDArray[np.float32]
-            The new array.
-        """
         p, shading = prepared, prepared.shading
         if shading.size > 1:
             shading = _shading_of(shading, place.area, rgb.shape[0], rgb.shape[1])

@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, working_to, working_to_xyz
@@ -179,7 +180,7 @@ def _matrices(space: str) -> tuple[NDArray[np.float32], ...]:
 
 
 def prepared_output(space: str, bits: int, grain: float = 0.0, grain_size: float = 1.2) -> PreparedOutput:
-    """Return the prepared output.
+    """Return the matrices and the grain of an output.
 
     Parameters
     ----------
@@ -195,7 +196,7 @@ def prepared_output(space: str, bits: int, grain: float = 0.0, grain_size: float
     Returns
     -------
     PreparedOutput
-        Prepared output.
+        What `Output.apply` needs.
     """
     to_out, lms_to_out, out_to_lms, from_lms, lab_to_lms = _matrices(space)
     amount = np.float32(grain * GRAIN_SIGMA / 100)
@@ -212,34 +213,13 @@ class Output(PointStep):
     name = "output"
     fields = ("grain", "grain_size")
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedOutput:
-        """Return the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        PreparedOutput
-            Prepare.
-        """
         size = recipe.grain_size * scene.diagonal / DIAGONAL_12MP
         return prepared_output(scene.space, scene.bits, recipe.grain, size)
 
+    @override
     def apply(self, band: Band, prepared: PreparedOutput) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         p, place = prepared, band.tile.place
         grain = grain_pattern(p.grain_size, max(1, round(place.factor))) if p.grain_amount > 0 else _NO_GRAIN
         side = grain.shape[0]

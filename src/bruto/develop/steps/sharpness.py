@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.buffer_pool import empty
@@ -211,49 +212,17 @@ class Sharpness(RawStep):
     name = "sharpness"
     fields = ("sharpness", "sharpness_radius", "luminance_noise")
 
+    @override
     def prepare(
         self, recipe: Recipe, recorded: RecordedImage, factor: float, file: bool
     ) -> tuple[float, float, float] | None:
-        """Compute the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        recorded
-            The frame as recorded, before any recipe.
-        factor
-            Reduction: pixels of the frame per pixel of the result; 1 is full size.
-        file
-            Whether a file is made, not a view.
-
-        Returns
-        -------
-        tuple[float, float, float] | None
-            Prepare.
-        """
         if recipe.sharpness == 0:
             return None
         a = float(recorded.noise_at(factor)[1, 0])
         return recipe.sharpness, recipe.sharpness_radius / factor, math.sqrt(a) / 2 * noise_left(recipe)
 
+    @override
     def apply(
         self, rgb: NDArray[np.float32], prepared: tuple[float, float, float], place: RawPosition
     ) -> NDArray[np.float32]:
-        """Apply.
-
-        Parameters
-        ----------
-        rgb
-            Linear RGB (H, W, 3), float32, 1 = sensor saturation.
-        prepared
-            What `prepare` returned.
-        place
-            Where the tile lies in the raw frame.
-
-        Returns
-        -------
-        NDArray[np.float32]
-            The new array.
-        """
         return sharpen(rgb, *prepared)

@@ -118,7 +118,7 @@ class TilePosition(NamedTuple):
     """Where a tile of `factor` full-size pixels a pixel lies.
 
     `origin` (x, y; pixels of the tile) and `frame` (width, height; full-size pixels): for fields over the frame;
-    `own_origin`,.
+    `own_origin` and `own_frame`: the same in the picture that is shown, whose edges and grain are meant.
     """
 
     factor: float
@@ -191,7 +191,7 @@ class Band:
 
 
 class RawPosition(NamedTuple):
-    """Raw position."""
+    """Where the pixels that a raw step gets lie in the recorded frame."""
 
     factor: float
     area: tuple[float, float, float, float]

@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import luminance_of
@@ -290,21 +291,8 @@ class ToneMapping(PointStep):
     name = "tone"
     fields = ("tone", "contrast", "local_contrast_broad", "local_contrast_medium", "exposure", "profile", "base_look")
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedTone:
-        """Return the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        PreparedTone
-            Prepare.
-        """
         relief = (recipe.local_contrast_broad, recipe.local_contrast_medium)
         medium = scene.coarse(MEDIUM_BASE) if relief != (1.0, 1.0) else None
         return prepared_tone(
@@ -312,14 +300,6 @@ class ToneMapping(PointStep):
             medium, relief,
         )  # fmt: skip
 
+    @override
     def apply(self, band: Band, prepared: PreparedTone) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         _tone(*band.planes, band.top, band.tile.pixels, *prepared)

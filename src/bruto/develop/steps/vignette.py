@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 from numba import njit
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
@@ -79,31 +80,10 @@ class CornerVignette(PointStep):
     name = "edge light"
     fields = ("vignette",)
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> np.float32 | None:
-        """Return the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        np.float32 | None
-            Prepare.
-        """
         return np.float32(recipe.vignette) if recipe.vignette else None
 
+    @override
     def apply(self, band: Band, prepared: np.float32) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         _edges(*band.planes, *edges_of(band), prepared)

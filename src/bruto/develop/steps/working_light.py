@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
+from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.develop.recipe import Recipe
@@ -63,33 +64,12 @@ class Light(PointStep):
     name = "light"
     fields = ("exposure", "temperature", "tint", "raw_neutral", "profile", "base_look")
 
+    @override
     def prepare(self, recipe: Recipe, scene: StepInput) -> PreparedLight:
-        """Return the prepare.
-
-        Parameters
-        ----------
-        recipe
-            The edit, every value in its own unit.
-        scene
-            What a step may know of the frame.
-
-        Returns
-        -------
-        PreparedLight
-            Prepare.
-        """
         return PreparedLight(np.asarray(scene.matrix, np.float32), scene.coarse(RATIOS))
 
+    @override
     def apply(self, band: Band, prepared: PreparedLight) -> None:
-        """Apply.
-
-        Parameters
-        ----------
-        band
-            Rows of the tile as three planes, changed in place.
-        prepared
-            What `prepare` returned.
-        """
         tile = band.tile
         _light(
             tile.rgb, band.top, tile.clipped, *tile.clip, prepared.ratios, tile.pixels, prepared.matrix, WEIGHTS,

@@ -64,7 +64,7 @@ class MethodOption:
 
 @dataclass(frozen=True)
 class Method:
-    """Method."""
+    """A way of combining frames: what it is called, which sets it is for, and the work."""
 
     key: str
     """In files and on the command line."""

@@ -57,7 +57,7 @@ READ, STACKED = 0.4, 0.85
 
 @dataclass(frozen=True)
 class StarFieldOptions:
-    """Star field options."""
+    """What the user of a star field chooses."""
 
     ground: Path | None = None
     """The file that the ground is taken from, None for the mean of all."""

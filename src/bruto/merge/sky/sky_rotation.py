@@ -36,7 +36,7 @@ LEAST_PAIRS = 12
 
 @dataclass(frozen=True)
 class SkyRotation:
-    """Sky rotation."""
+    """How the sky turns through the frame of a camera that stands still."""
 
     axis: NDArray[np.float64]
     """Direction of the pole about which the sky turns counter-clockwise as seen by the camera (right, down,
