@@ -312,9 +312,9 @@ def first(hand: Hand, folder: Path) -> None:
     # the kept ones at 2048 px, without place, and the window closed meanwhile
     hand.key("ctrl+5")
     hand.from_box(w.export.which, 1)
-    hand.from_box(w.export.size_box, 2)
+    hand.from_box(w.export.form.widgets["size"], 2)
     hand.until(lambda: w.export.list.count() == 5, "five listed")
-    assert not hand.gui(w.export.place.isChecked)
+    assert not hand.gui(w.export.form.widgets["place"].isChecked)
     hand.click(w.export.go)
     hand.until(lambda: any(j.state == queue.DONE for j in w.queue.jobs), "the first is done")
     hand.key("ctrl+q")
@@ -333,7 +333,7 @@ def second(hand: Hand, folder: Path) -> None:
     hand.key("Return")
     hand.until(lambda: w.task() == Task.EXPORT, "where it was left")
     assert hand.gui(lambda: w.shoot.folder) == folder
-    assert hand.gui(w.export.size_box.currentIndex) == 2
+    assert hand.gui(w.export.form.widgets["size"].currentIndex) == 2
     left = hand.gui(lambda: [j.state for j in w.queue.jobs])
     assert left and set(left) == {queue.STOPPED}, left
     hand.click(w.export.jobs.go_on)

@@ -328,11 +328,11 @@ class Card(IntakeTest):
         self.card("card-003")
         dialog = self.window.asking.show_card()
         assert dialog is not None
-        dialog.isos.setText("50, abc")
+        dialog.form.widgets["isos"].setText("50, abc")
         QTest.mouseClick(dialog.keep, LEFT)
         self.assertIn("'abc' is not a number", dialog.problem.text())
-        dialog.isos.setText("100, 50")
-        dialog.lenses.setPlainText("5.9, 24, 1.9")
+        dialog.form.widgets["isos"].setText("100, 50")
+        dialog.form.widgets["lenses"].setPlainText("5.9, 24, 1.9")
         QTest.mouseClick(dialog.keep, LEFT)
         self.settle()
         shot = self.page.shot

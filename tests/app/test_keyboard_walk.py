@@ -111,7 +111,7 @@ class KeyboardWalk(WindowTest):
         self.task(Task.EXPORT)
         w.export.folder.selectAll()
         QTest.keyClicks(w.export.folder, str(self.folder / "out"))
-        w.export.format.setCurrentText("PNG, 8 bit")
+        w.export.form.widgets["format"].setCurrentText("PNG, 8 bit")
         QTest.mouseClick(w.export.go, LEFT)
         self.wait(lambda: bool(w.queue.jobs) and all(j.state == queue.DONE for j in w.queue.jobs))
         with Image.open(self.folder / "out/card-003.png") as image:

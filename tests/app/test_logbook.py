@@ -8,6 +8,7 @@ from unittest import mock
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from bruto.app.pages.logbook import CHARGE
 from bruto.app.widgets.plain_text import Label
 from bruto.logbook.records import LogRecord
 from bruto.logbook.store import Logbook
@@ -62,9 +63,9 @@ class Looking(WindowTest):
         self.assertEqual(page.table.item(0, 1).text(), "400")
         QTest.mouseClick(page.asked["place"], LEFT)
         self.wait(lambda: "Type on the right" in page.answer.text())
-        page.fields["place"].setFocus()
-        QTest.keyClicks(page.fields["place"], "the sluice")
-        QTest.keyClick(page.fields["place"], Qt.Key.Key_Return)
+        page.form.widgets["place"].setFocus()
+        QTest.keyClicks(page.form.widgets["place"], "the sluice")
+        QTest.keyClick(page.form.widgets["place"], Qt.Key.Key_Return)
         self.wait(lambda: f"the sluice: {6 + COUNT} shots in 2 shoots." == page.answer.text())
         self.assertEqual({r.place for r in self.book(self.title)}, {"the sluice"})
         QTest.mouseClick(page.asked["clean"], LEFT)
@@ -87,7 +88,7 @@ class Looking(WindowTest):
     def test_what_the_battery_did_is_learnt_from(self) -> None:
         self.choose_shoot(self.title)
         page = self.page
-        for box, text in zip(page.charge, ("90", "60", "2,5"), strict=True):
+        for box, text in zip((page.form.widgets[n] for n in CHARGE), ("90", "60", "2,5"), strict=True):
             box.setFocus()
             box.selectAll()
             QTest.keyClicks(box.lineEdit(), text)
@@ -130,7 +131,7 @@ class Looking(WindowTest):
     def test_what_is_being_typed_stays_while_shots_are_measured(self) -> None:
         """Records come in all the time: neither words nor the selection may go, and both go to the right shots."""
         self.choose_shoot(self.title)
-        page, field = self.page, self.page.fields["gear"]
+        page, field = self.page, self.page.form.widgets["gear"]
         QTest.mouseClick(page.table.viewport(), LEFT, pos=page.table.visualItemRect(page.table.item(2, 0)).center())
         name = page.table.item(2, 0).text()
         field.setFocus()
@@ -142,14 +143,14 @@ class Looking(WindowTest):
         self.assertEqual(field.text(), "a clamp")
         self.assertEqual([r.name for r in page._selected()], [name])
         QTest.keyClick(field, Qt.Key.Key_Tab)
-        QTest.keyClicks(page.fields["note"], "windy")
-        QTest.keyClick(page.fields["note"], Qt.Key.Key_Return)
+        QTest.keyClicks(page.form.widgets["note"], "windy")
+        QTest.keyClick(page.form.widgets["note"], Qt.Key.Key_Return)
         self.wait(lambda: {r.gear for r in self.book(self.title)} == {"a clamp"})
         looking = self.window.session.looking
         self.wait(lambda: next(s.note for s in looking.state.shoots if s.name == self.title) == "windy")
         QTest.mouseClick(page.asked["stars"], LEFT)
         self.wait(lambda: page.title.text() == "What worked for stars?")
-        for widget in (*page.fields.values(), page.forget, page.by_hand):  # these are shots of many shoots
+        for widget in (*page.form.widgets.values(), page.forget, page.by_hand):  # these are shots of many shoots
             self.assertFalse(widget.isEnabled())
 
     def test_all_of_it_is_exported(self) -> None:

@@ -60,12 +60,12 @@ class Plans(WindowTest):
         QTest.mouseClick(side.new, LEFT)
         self.reckoned()
         self.assertEqual(self.document.plan.planned_shots, ())
-        self.typed(side.texts["name"], "First trail")
-        self.typed(side.texts["place"], "behind the works")
-        self.typed(side.numbers["latitude"].lineEdit(), "41,5")
-        self.typed(side.numbers["longitude"].lineEdit(), "8.25")
-        self.typed(side.texts["zone"], "CET")
-        side.date.setDate(QDate(2026, 8, 12))
+        self.typed(side.form.widgets["name"], "First trail")
+        self.typed(side.form.widgets["place"], "behind the works")
+        self.typed(side.form.widgets["latitude"].lineEdit(), "41,5")
+        self.typed(side.form.widgets["longitude"].lineEdit(), "8.25")
+        self.typed(side.form.widgets["zone"], "CET")
+        side.form.widgets["date"].setDate(QDate(2026, 8, 12))
         self.reckoned()
         self.assertEqual((self.document.plan.latitude, self.document.plan.date), (41.5, "2026-08-12"))
         QTest.mouseClick(page.sky.night, LEFT)
@@ -176,8 +176,13 @@ class Plans(WindowTest):
         self.document.choose(3)
         self.reckoned()
         before = self.document.plan
-        for widget in (page.ledger.rows["iso"].spin, page.ledger.rows["at"].spin, page.side.date, page.side.numbers[
-            "latitude"], page.side.dark, page.sky.target, page.ledger.kind):  # fmt: skip
+        fields = [page.side.form.widgets[name] for name in ("date", "latitude", "darkness")]
+        for widget in (
+            *(page.ledger.rows[name].spin for name in ("iso", "at")),
+            *fields,
+            page.sky.target,
+            page.ledger.kind,
+        ):
             self.assertFalse(widget.hasFocus())
             wheel(widget, 2)
         self.reckoned()
@@ -210,7 +215,7 @@ class Plans(WindowTest):
         self.document.change(place="", latitude=0.0, longitude=0.0, zone="")
         self.reckoned()
         self.assertIn("Type the place on the left", page.sky.status.text())
-        field = page.side.texts["place"]
+        field = page.side.form.widgets["place"]
         field.setFocus()
         QTest.keyClicks(field, "orr")
         self.wait(lambda: field.completer().popup().isVisible())
@@ -219,18 +224,17 @@ class Plans(WindowTest):
         self.reckoned()
         self.assertEqual((self.document.plan.place, self.document.plan.latitude), ("Orrin Saltern", 41.0))
         page.side.phone.setCurrentIndex(page.side.phone.count() - 1)
-        page.side.phone.activated.emit(page.side.phone.count() - 1)
         self.reckoned()
         self.wait(lambda: self.calculation.equipment.phone == "")
         self.assertEqual(page.side.phone.currentText(), "none: typical values")
 
     def test_a_place_without_a_night(self) -> None:
         page = self.page
-        self.typed(page.side.numbers["latitude"].lineEdit(), "78")
+        self.typed(page.side.form.widgets["latitude"].lineEdit(), "78")
         self.reckoned()
         page.sky.turn_to(False)
         self.assertIn("polar day", page.sky.status.text())
-        self.typed(page.side.texts["zone"], "No/Where")
+        self.typed(page.side.form.widgets["zone"], "No/Where")
         self.assertEqual(self.document.plan.zone, "CET")
         self.document.choose(3)
         self.reckoned()

@@ -390,8 +390,9 @@ class States(WindowTest):
         self.wait(lambda: bool(self.window.queue.jobs) and self.window.queue.jobs[0].state == queue.DONE)
         with Image.open(self.folder.parent / "out/card-003.jpg") as image:
             self.assertIn(f"card-003.jpg     {image.width} × {image.height} px", promised)
-        page.size_box.setCurrentIndex(page.size_box.count() - 1)
-        page.edge.setValue(100)
+        size = page.form.widgets["size"]
+        size.setCurrentIndex(size.count() - 1)
+        page.form.widgets["edge"].setValue(100)
         self.wait(lambda: page.list.count() == 1 and "100 × 80 px" in page.list.item(0).text())
         page.which.setCurrentIndex(1)
         self.wait(lambda: page.list.count() == 0)

@@ -30,7 +30,7 @@ from bruto.app.opener import Opener
 from bruto.app.pages.pages import PAGES
 from bruto.app.status_bar import StatusBar
 from bruto.app.top_bar import TopBar
-from bruto.app.widgets.build import across
+from bruto.app.widgets.build import across, fill
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.shot_list import ShotList
 from bruto.app.widgets.thumbnails import Thumbnails
@@ -73,18 +73,14 @@ class Window(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.top = TopBar(self)
-        column.addWidget(self.top)
         row = across(gap=0)
         self.shots = ShotList(self.shoot)
-        row.addWidget(self.shots)
         self.pages = QStackedWidget()
-        row.addWidget(self.pages, 1)
-        column.addLayout(row, 1)
+        fill(row, self.shots, (self.pages, 1))
         self.status_bar = StatusBar(self.session.tasks)
         self.line, self.message = self.status_bar.line, self.status_bar.message
         self.say, self.tell, self.status = self.status_bar.say, self.status_bar.tell, self.status_bar.status
-        column.addWidget(self.status_bar.drawer)
-        column.addWidget(self.status_bar)
+        fill(column, self.top, (row, 1), self.status_bar.drawer, self.status_bar)
         self.setCentralWidget(central)
         self.commands = CommandMenu(self, self.top.menu_button)
         self.places, self.asking = WindowState(self), Dialogs(self)

@@ -18,7 +18,7 @@ from bruto.app.ledger.hue_ring import hue_color
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
 from bruto.app.ledger.rows import Track
 from bruto.app.widgets import theme
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr
@@ -51,8 +51,7 @@ class ColorSwitches(QWidget):
             clicked=lambda on: self.changed.emit("monochrome", bool(on), "monochrome", True),
         )
         line = QHBoxLayout()
-        line.addWidget(self.mono)
-        line.addStretch(1)
+        fill(line, self.mono, 1)
         layout.addLayout(line)
         row = across(gap=6)
         row.addWidget(row_name(tr("Channels")))

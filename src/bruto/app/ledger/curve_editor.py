@@ -10,7 +10,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
 from bruto.app.widgets import theme
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import CURVE_NAMES, Points
@@ -191,7 +191,6 @@ class CurveEditor(QWidget):
             )
             self.buttons[name] = button
             head.addWidget(button)
-        head.addStretch(1)
         back = build(
             QPushButton,
             "↺",
@@ -200,11 +199,10 @@ class CurveEditor(QWidget):
             accessibleName=tr("Reset curve"),
             clicked=lambda: self._changed((), True),
         )
-        head.addWidget(back)
-        layout.addLayout(head)
+        fill(head, 1, back)
         self.plot = CurvePlot()
         self.plot.changed.connect(self._changed)
-        layout.addWidget(self.plot)
+        fill(layout, head, self.plot)
         self.choose("joint")
 
     def choose(self, name: str) -> None:

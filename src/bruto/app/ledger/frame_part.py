@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
-from bruto.app.widgets.build import across, build
+from bruto.app.widgets.build import across, build, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
@@ -37,7 +37,6 @@ class FramePart(QWidget):
         for text, ratio in RATIOS:
             self.box.addItem(text, ratio)
         self.box.activated.connect(self._chosen)
-        head.addWidget(self.box, 1)
         self.turn = build(
             QPushButton,
             tr("portrait"),
@@ -46,7 +45,6 @@ class FramePart(QWidget):
             toolTip=tr("Use the ratio in portrait instead of landscape"),
             clicked=self._chosen,
         )
-        head.addWidget(self.turn)
         back = build(
             QPushButton,
             "↺",
@@ -55,8 +53,7 @@ class FramePart(QWidget):
             accessibleName=tr("Reset crop"),
             clicked=self.reset,
         )
-        head.addWidget(back)
-        layout.addLayout(head)
+        fill(head, (self.box, 1), self.turn, back)
         tools = across(gap=6)
         self.frame_button = build(
             QPushButton,
@@ -75,7 +72,7 @@ class FramePart(QWidget):
         tools.addWidget(self.frame_button)
         tools.addWidget(self.line_button)
         tools.addStretch(1)
-        layout.addLayout(tools)
+        fill(layout, head, tools)
         turns = across(gap=6)
         turns.addWidget(row_name(tr("Rotate")))
         self.left_button, self.right_button = QPushButton("↶ 90°"), QPushButton("↷ 90°")
@@ -94,11 +91,9 @@ class FramePart(QWidget):
             toolTip=tr("Include the recorded margin outside the file's default crop"),
             clicked=lambda on: self.area.emit(bool(on)),
         )
-        turns.addWidget(self.area_button)
-        turns.addStretch(1)
-        layout.addLayout(turns)
+        fill(turns, self.area_button, 1)
         self.left = Label("", objectName="quiet", wordWrap=True)
-        layout.addWidget(self.left)
+        fill(layout, turns, self.left)
 
     def _chosen(self) -> None:
         ratio = float(self.box.currentData())

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 
@@ -22,22 +22,19 @@ class LedgerGroup(QWidget):
         layout = down(self, margins=0, gap=2)
         head = across(gap=4)
         self.button = build(QPushButton, "", objectName="fold", clicked=lambda: self.set_open(not self.opened))
-        head.addWidget(self.button, 1)
         self.bypass = build(QPushButton, tr("on"), objectName="bypass", checkable=True)
         self.bypass.setChecked(True)
         self.bypass.setToolTip(tr("Switch {title} off for now; the values are kept", title=title.lower()))
         self.bypass.setAccessibleName(tr("{title} on", title=title))
         self.bypass.clicked.connect(lambda on: self.bypassed.emit(not on))
         self.bypass.setVisible(bypass)
-        head.addWidget(self.bypass)
-        layout.addLayout(head)
+        fill(head, (self.button, 1), self.bypass)
         self.sentence = Label("", objectName="quiet", wordWrap=True)
         self.sentence.setContentsMargins(22, 0, 6, 4)
         self.sentence.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
-        layout.addWidget(self.sentence)
         self.content = QWidget()
         self.body = down(self.content, margins=(0, 0, 0, 2), gap=0)
-        layout.addWidget(self.content)
+        fill(layout, head, self.sentence, self.content)
         self._open_count = 0
         self.opened: bool = not opened
         self.set_open(opened)

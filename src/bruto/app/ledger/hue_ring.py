@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from bruto.app.ledger.rows import Row
 from bruto.app.widgets import theme
-from bruto.app.widgets.build import build, down
+from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, encode_srgb, working_to, working_to_xyz
@@ -195,18 +195,15 @@ class HueEditor(QWidget):
             toolTip=tr("Click a colour in the picture to add a node for it (Alt+H)"),
             toggled=self.pick,
         )
-        head.addWidget(self.pick_button)
-        head.addStretch(1)
         self.remove = build(
             QPushButton, tr("Remove node"), toolTip=tr("Remove the selected node"), clicked=self._remove
         )
-        head.addWidget(self.remove)
-        layout.addLayout(head)
+        fill(head, self.pick_button, 1, self.remove)
         self.ring = HueRing()
         self.ring.moved.connect(self._moved)
         self.ring.chosen.connect(self._choose)
         self.ring.wanted.connect(lambda hue: self.add(HueNode(hue=hue)))
-        layout.addWidget(self.ring)
+        fill(layout, head, self.ring)
         self.rows: dict[str, Row] = {}
         for field, info in HueNode.model_fields.items():
             row = Row.of(field, info)

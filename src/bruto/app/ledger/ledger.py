@@ -18,7 +18,7 @@ from bruto.app.ledger.profile_row import ProfileRow
 from bruto.app.ledger.rows import SAYS, VALUE, Row
 from bruto.app.ledger.tone_part import TonePart
 from bruto.app.ledger.white_part import WhitePart
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.container.raw_frame import RawMeta
@@ -92,12 +92,11 @@ class Ledger(QWidget):
         self.white.lit.connect(self._light_chosen)
         self.white.pick.connect(self.pick_white)
         self.pick_button = self.white.button
-        self.groups["white"].body.addWidget(self.white)
         self.profile = ProfileRow()
         self.profile.changed.connect(self._profile_changed)
         self.profile.taken.connect(self._take)
         self.profile.reset.connect(lambda: self._reset("profile", "base_look"))
-        self.groups["white"].body.addWidget(self.profile)
+        fill(self.groups["white"].body, self.white, self.profile)
         self.best = build(
             QPushButton,
             tr("Best in files"),

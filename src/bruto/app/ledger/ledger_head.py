@@ -7,7 +7,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton, QWidget
 
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.catalog import tr
 from bruto.develop.history_text import step_text, step_title
@@ -32,8 +32,7 @@ class LedgerHead(QWidget):
         self.edit: Edit | None = None
         rows = down(self, margins=0, gap=6)
         head = across()
-        head.addWidget(Label(tr("Ledger"), objectName="heading"))
-        head.addStretch(1)
+        fill(head, Label(tr("Ledger"), objectName="heading"), 1)
         self.undo_button = build(QPushButton, "↶", accessibleName=tr("Undo"))
         self.redo_button = build(QPushButton, "↷", accessibleName=tr("Redo"))
         self.undo_button.clicked.connect(lambda: self.edit and self.edit.undo())
@@ -50,7 +49,6 @@ class LedgerHead(QWidget):
             minimumWidth=74,
         )
         self.history_button.setMenu(self.history_menu)
-        head.addWidget(self.history_button)
         self.all_button = build(
             QPushButton,
             tr("Apply all"),
@@ -58,9 +56,8 @@ class LedgerHead(QWidget):
             toolTip=tr("Apply every suggestion (Alt+A)"),
             clicked=lambda: self.edit and self.edit.take_all(),
         )
-        head.addWidget(self.all_button)
+        fill(head, self.history_button, self.all_button)
         head.addSpacing(6)
-        rows.addLayout(head)
         finding = across()
         self.row_finder = build(
             QLineEdit,
@@ -69,17 +66,15 @@ class LedgerHead(QWidget):
             toolTip=tr("Type part of a name to show its row; Escape shows all (Ctrl+F)"),
             textChanged=self.looked_for.emit,
         )
-        finding.addWidget(self.row_finder, 1)
-        finding.addWidget(self._start_button())
         self.fold_button = build(
             QPushButton,
             tr("Fold all"),
             toolTip=tr("Fold every group to one sentence, or unfold all"),
             clicked=lambda: self.folded.emit(),
         )
-        finding.addWidget(self.fold_button)
+        fill(finding, (self.row_finder, 1), self._start_button(), self.fold_button)
         finding.addSpacing(6)
-        rows.addLayout(finding)
+        fill(rows, head, finding)
 
     def _start_button(self) -> QPushButton:
         """Where shots start that were never edited."""

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
-from bruto.app.widgets.build import across, build
+from bruto.app.widgets.build import across, build, fill
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.catalog import clauses, tr
 from bruto.container.profile import CameraProfile
@@ -38,9 +38,7 @@ class ProfileRow(QWidget):
         self._shown = OWN
         layout = as_row(self)
         head = across(gap=4)
-        head.addWidget(row_name(tr("Profile")))
         self.box = choice_box(tr("Profile"), tr("The camera profile that turns sensor colour into picture colour"))
-        head.addWidget(self.box, 1)
         back = build(
             QPushButton,
             "↺",
@@ -48,10 +46,8 @@ class ProfileRow(QWidget):
             toolTip=tr("Reset profile and base look to the file's own"),
             accessibleName=tr("Reset profile"),
         )
-        head.addWidget(back)
-        layout.addLayout(head)
+        fill(head, row_name(tr("Profile")), (self.box, 1), back)
         self.brings = Label("", objectName="quiet", wordWrap=True)
-        layout.addWidget(self.brings)
         foot = across(gap=6)
         self.keep = build(
             QPushButton,
@@ -59,11 +55,9 @@ class ProfileRow(QWidget):
             checkable=True,
             toolTip=tr("Use or ignore the profile's local gains, look table and tone curve"),
         )
-        foot.addWidget(self.keep)
-        foot.addStretch(1)
         self.take = build(QPushButton, tr("apply"), objectName="take")
-        foot.addWidget(self.take)
-        layout.addLayout(foot)
+        fill(foot, self.keep, 1, self.take)
+        fill(layout, head, self.brings, foot)
         self.box.activated.connect(self._activated)
         self.keep.clicked.connect(lambda on: self.changed.emit("base_look", bool(on)))
         self.take.clicked.connect(lambda: self.taken.emit("base_look"))

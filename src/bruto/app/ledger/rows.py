@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.widgets import theme
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr
@@ -186,7 +186,6 @@ class Row(QWidget):
         if ui.neutral is NO_NEUTRAL:
             name = Label(self.title, toolTip=f"{about}.")
         name.setFixedWidth(self.name_width())
-        line.addWidget(name)
         track_low, track_high = ui.track or (low, high)
         self.track = track or Track(track_low, track_high, ui.step, mired=ui.mired)
         self.track.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -198,7 +197,6 @@ class Row(QWidget):
                 FOUND=self.FOUND,
             )
         )
-        line.addWidget(self.track, 1)
         unit = self.unit.removesuffix(" σ")
         unit_text = f" ({self.unit})" if self.unit else ""
         self.spin = box or ValueBox(ui.signed)
@@ -219,15 +217,12 @@ class Row(QWidget):
                 unit_text=unit_text,
             )
         )
-        line.addWidget(self.spin)
-        self.take = build(QPushButton, "", objectName="take", focusPolicy=Qt.FocusPolicy.NoFocus)
-        self.take.setFixedWidth(SAYS)
-        line.addWidget(self.take)
-        layout.addLayout(line)
+        self.take = build(QPushButton, "", objectName="take", focusPolicy=Qt.FocusPolicy.NoFocus, fixedWidth=SAYS)
+        fill(line, name, (self.track, 1), self.spin, self.take)
         self.evidence = Label(tr("measuring…"), objectName="quiet", wordWrap=True)
         self.evidence.setContentsMargins(2, 0, 2, 2)
         self.evidence.hide()
-        layout.addWidget(self.evidence)
+        fill(layout, line, self.evidence)
         self.spin.valueChanged.connect(lambda v: self.changed.emit(field, v, True))
         self.spin.lineEdit().returnPressed.connect(lambda: self.setFocus(Qt.FocusReason.OtherFocusReason))
         self.track.moved.connect(lambda v, final: self.changed.emit(field, v, final))

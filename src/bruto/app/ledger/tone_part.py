@@ -8,7 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, row_name
-from bruto.app.widgets.build import across, build
+from bruto.app.widgets.build import across, build, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.develop.recipe import Recipe
@@ -26,10 +26,7 @@ class TonePart(QWidget):
         super().__init__()
         column = as_row(self, 3)
         head = across()
-        head.addWidget(row_name(tr("Handles")))
-        head.addStretch(1)
         self.take = build(QPushButton, tr("apply handles"), objectName="take", clicked=lambda: self.taken.emit())
-        head.addWidget(self.take)
         back = build(
             QPushButton,
             "↺",
@@ -38,7 +35,7 @@ class TonePart(QWidget):
             accessibleName=tr("Reset tone"),
             clicked=lambda: self.reset.emit(),
         )
-        head.addWidget(back)
+        fill(head, row_name(tr("Handles")), 1, self.take, back)
         column.addLayout(head)
         self.now = Label("", wordWrap=True)
         self.evidence = Label(tr("measuring…"), objectName="quiet", wordWrap=True)

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from bruto.app.ledger.row_parts import as_row, choice_box, row_name
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.catalog import tr
 from bruto.develop.analysis.white_picker import SIDES, SURFACES
 from bruto.develop.illuminants import NAMED, named, values_of
@@ -22,9 +22,8 @@ class WhitePart(QWidget):
     def __init__(self) -> None:
         super().__init__()
         layout = down(self, margins=0, gap=6)
-        layout.addWidget(self._pick_row())
         self.lights_row = self._lights_row()
-        layout.addWidget(self.lights_row)
+        fill(layout, self._pick_row(), self.lights_row)
 
     def _pick_row(self) -> QWidget:
         row = QWidget()
@@ -50,10 +49,7 @@ class WhitePart(QWidget):
             toolTip=tr("Click the surface in the picture to make it neutral (Alt+W)"),
             toggled=self.pick,
         )
-        line.addWidget(row_name(tr("From")))
-        line.addWidget(self.surface, 1)
-        line.addWidget(self.side)
-        line.addWidget(self.button)
+        fill(line, row_name(tr("From")), (self.surface, 1), self.side, self.button)
         return row
 
     def _lights_row(self) -> QWidget:

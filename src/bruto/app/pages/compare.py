@@ -23,7 +23,7 @@ from bruto.app.stage.regions_view import RegionsView
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.sweep_view import SweepView
 from bruto.app.stage.viewport_widget import ViewportWidget
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
 from bruto.app.widgets.push_row import PushRow
@@ -78,14 +78,13 @@ class ComparePage(QWidget):
         self.wells, self.swap = self.wells_bar.wells, self.wells_bar.swap
         self.grid = GridPart(host)
         self.grid.chosen.connect(self._beside)
-        self.wells_bar.row.addWidget(self.grid.choice, 1)
         self.equal = build(
             QCheckBox,
             tr("Equal brightness"),
             toolTip=tr("Push the second to the brightness of the first and say by how much"),
             toggled=self._equal,
         )
-        self.wells_bar.row.addWidget(self.equal)
+        fill(self.wells_bar.row, (self.grid.choice, 1), self.equal)
         middle.addWidget(self.wells_bar)
         bar = self.stage_bar = StageBar("COMPARE")
         self.tag, self.residual = bar.tag, bar.facts
@@ -102,23 +101,16 @@ class ComparePage(QWidget):
         self.blind.clicked.connect(lambda on: self.comparing.hide_names(bool(on)))
         bar.add(tr("Fit"), tr("Whole picture (F2)")).clicked.connect(self._fit)
         bar.add("1:1", tr("One pixel of the first per screen pixel (F2)")).clicked.connect(self._one_to_one)
-        middle.addWidget(bar)
         self.views = QStackedWidget()
-        self.views.addWidget(self.places)
-        self.views.addWidget(self.stage)
         self.sweep = SweepView()
-        self.views.addWidget(self.sweep)
-        self.views.addWidget(self.grid)
-        middle.addWidget(self._asking())
-        middle.addWidget(self.views, 1)
+        fill(self.views, self.places, self.stage, self.sweep, self.grid)
         self.push = PushRow()
         self.push.changed.connect(self._pushed)
-        middle.addWidget(self.push)
-        layout.addLayout(middle, 1)
+        fill(middle, bar, self._asking(), (self.views, 1), self.push)
         self.panel = ComparePanel(host)
         self.panel.page_wanted.connect(self._save_page)
         self.panel.shoot_page_wanted.connect(self._save_shoot_page)
-        layout.addWidget(self.panel)
+        fill(layout, (middle, 1), self.panel)
         self.set_mode(REGIONS)
         self.stage.view_changed.connect(self._ask_piece)
         self.stage.pinned.connect(self._pin)

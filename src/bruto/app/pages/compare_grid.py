@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from bruto.app.host import Host
 from bruto.app.stage.grid_view import GridView
-from bruto.app.widgets.build import across, down
+from bruto.app.widgets.build import across, down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.session.grid import MOST
@@ -30,9 +30,8 @@ class GridPart(QWidget):
         self.menu = QMenu(self.pick)
         self.menu.aboutToShow.connect(self._fill)
         self.pick.setMenu(self.menu)
-        row.addWidget(self.pick)
         self.hint = Label("", objectName="quiet")
-        row.addWidget(self.hint, 1)
+        fill(row, self.pick, (self.hint, 1))
         self.view = GridView()
         self.view.setToolTip(tr("Double-click a picture to compare it with the first"))
         self.view.message = tr("Choose a shot to compare.")

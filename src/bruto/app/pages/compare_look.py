@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.host import Host
-from bruto.app.widgets.build import build, down
+from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.catalog import tr
 from bruto.compare.match.parts import PARTS
@@ -36,9 +36,7 @@ class PhoneLookBox(QWidget):
         self.phone = self.comparing.phone
         column = down(self, margins=(0, 0, 0, 6), gap=6)
         heading = Label(tr("The phone's look"), objectName="heading")
-        column.addWidget(heading)
         self.hint = Label("", objectName="quiet", wordWrap=True)
-        column.addWidget(self.hint)
         row = QHBoxLayout()
         self.find_button = build(
             QPushButton,
@@ -46,16 +44,12 @@ class PhoneLookBox(QWidget):
             toolTip=tr("Find the values that make the raw look like the phone's picture"),
             clicked=self._find,
         )
-        row.addWidget(self.find_button)
-        self.progress = QProgressBar()
-        self.progress.setTextVisible(False)  # a figure on its own fill cannot be read
-        self.progress.setRange(0, 100)
-        self.progress.setAccessibleName(tr("Finding the phone's look"))
-        row.addWidget(self.progress, 1)
+        self.progress = build(
+            QProgressBar, textVisible=False, range=(0, 100), accessibleName=tr("Finding the phone's look")
+        )
         self.stop = build(QPushButton, tr("Stop"), clicked=self._give_up)
-        row.addWidget(self.stop)
-        row.addStretch(1)
-        column.addLayout(row)
+        fill(row, self.find_button, (self.progress, 1), self.stop, 1)
+        fill(column, heading, self.hint, row)
         self.found = QWidget()
         found = down(self.found, margins=0, gap=6)
         self.summary = Label("", wordWrap=True)
@@ -78,9 +72,7 @@ class PhoneLookBox(QWidget):
             grid.addWidget(notice, 2 * k, 1)
             does = self.values[name] = ElidedLabel("", objectName="quiet")
             grid.addWidget(does, 2 * k + 1, 0, 1, 2)
-        found.addLayout(grid)
         line = QHBoxLayout()
-        line.addWidget(Label(tr("Strength")))
         self.strength = QSlider(Qt.Orientation.Horizontal)
         self.strength.setRange(0, 100)
         self.strength.setValue(100)
@@ -89,12 +81,11 @@ class PhoneLookBox(QWidget):
         self.strength.setAccessibleName(tr("Strength of the phone's look, percent"))
         self.strength.valueChanged.connect(lambda _: self._changed(not self.strength.isSliderDown()))
         self.strength.sliderReleased.connect(lambda: self._changed(True))
-        line.addWidget(self.strength, 1)
         self.percent = Label(
             "100 %", minimumWidth=44, alignment=Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         )
-        line.addWidget(self.percent)
-        found.addLayout(line)
+        fill(line, Label(tr("Strength")), (self.strength, 1), self.percent)
+        fill(found, grid, line)
         buttons = QHBoxLayout()
         self.use = build(
             QPushButton,
@@ -112,7 +103,6 @@ class PhoneLookBox(QWidget):
         for button in (self.use, self.others):
             buttons.addWidget(button)
         buttons.addStretch(1)
-        found.addLayout(buttons)
         keeping = QHBoxLayout()
         self.keep = build(
             QPushButton,
@@ -126,9 +116,8 @@ class PhoneLookBox(QWidget):
             accessibleName=tr("Name of the recipe for the phone's look"),
             returnPressed=self._keep,
         )
-        keeping.addWidget(self.keep)
-        keeping.addWidget(self.name, 1)
-        found.addLayout(keeping)
+        fill(keeping, self.keep, (self.name, 1))
+        fill(found, buttons, keeping)
         column.addWidget(self.found)
         self.phone.turned.connect(self.refresh)
         self.phone.tasks.changed.connect(self._moved_on)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea
 from bruto.app.host import Host
 from bruto.app.pages.compare_look import PhoneLookBox
 from bruto.app.stage.regions_view import short
-from bruto.app.widgets.build import build, down
+from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -28,11 +28,8 @@ class ComparePanel(QWidget):
         self.setFixedWidth(334)
         layout = down(self, margins=(10, 8, 10, 8))
         self.look = PhoneLookBox(host)
-        layout.addWidget(self.look)
         title = Label(tr("What it shows"), objectName="heading")
-        layout.addWidget(title)
         self.note = Label("", objectName="quiet", wordWrap=True)
-        layout.addWidget(self.note)
         scroll = build(
             QScrollArea, widgetResizable=True, horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff
         )
@@ -43,7 +40,6 @@ class ComparePanel(QWidget):
         self.grid.setVerticalSpacing(1)
         self.grid.setColumnStretch(0, 1)
         scroll.setWidget(self.body)
-        layout.addWidget(scroll, 1)
         self.page = build(
             QPushButton,
             tr("Save report…"),
@@ -57,10 +53,8 @@ class ComparePanel(QWidget):
             clicked=lambda: self.shoot_page_wanted.emit(),
         )
         row = QHBoxLayout()
-        row.addWidget(self.page)
-        row.addWidget(self.shoot_page)
-        row.addStretch(1)
-        layout.addLayout(row)
+        fill(row, self.page, self.shoot_page, 1)
+        fill(layout, self.look, title, self.note, (scroll, 1), row)
         self.values: dict[str, tuple[str, str]] = {}
 
     def set_comparison(

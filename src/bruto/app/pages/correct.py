@@ -20,7 +20,7 @@ from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import KINDS
 from bruto.app.stage.versions_menu import VersionsMenu
 from bruto.app.stage.view_renderer import ViewRenderer
-from bruto.app.widgets.build import across, down
+from bruto.app.widgets.build import across, down, fill
 from bruto.catalog import sentences, tr
 from bruto.develop.source import has_more, is_as_asked
 from bruto.errors import BrutoError
@@ -56,14 +56,11 @@ class CorrectPage(ShotPage):
         self.bar = CorrectBar(host, self.versions)
         self.tag, self.kind, self.tone_button = self.bar.tag, self.bar.facts, self.bar.tone
         self.fit_button, self.one_button, self.beside_button = self.bar.fit, self.bar.one, self.bar.beside
-        middle.addWidget(self.bar)
         self.stage = Stage()
-        middle.addWidget(self.stage, 1)
         self.strip = LightStrip()
-        middle.addWidget(self.strip)
-        layout.addLayout(middle, 1)
+        fill(middle, self.bar, (self.stage, 1), self.strip)
         self.ledger = Ledger()
-        layout.addWidget(self.ledger)
+        fill(layout, (middle, 1), self.ledger)
         self.frame_tool = FrameTool(self.opened, self.stage, self.ledger.frame_part)
         self.reference = Reference(self.session, self.stage, self.versions)
         self.renderer = ViewRenderer(self.session, self.stage)

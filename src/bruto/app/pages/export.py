@@ -1,4 +1,4 @@
-"""Deliver: a ticket (size, space, format) and the queue with progress, cancel and retry."""
+"""Export: a preset (size, space, format) and the queue with progress, cancel and retry."""
 
 from __future__ import annotations
 
@@ -7,25 +7,20 @@ from pathlib import Path
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
     QFileDialog,
-    QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from bruto.app.host import Host
 from bruto.app.main_thread import single_shot
 from bruto.app.pages.export_queue import QueueList
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
+from bruto.app.widgets.form import Form, FormRow, Values, choice, line, number, tick
 from bruto.app.widgets.panel import side_panel, surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
-from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.export.formats import choices
@@ -35,27 +30,34 @@ from bruto.shoot.shots import Shot
 from bruto.shoot.verdicts import KEEP_OR_BEST
 from bruto.tasks import Task
 
-OWN_SIZE = 0
-SIZES = (
-    ("full", tr("Full size"), None),
-    ("3840", tr("3840 px long edge"), 3840),
-    ("2048", tr("2048 px long edge"), 2048),
-    ("1280", tr("1280 px long edge"), 1280),
-    ("own", tr("Other long edge"), OWN_SIZE),
-)
-"""Identifier, title and long edge in pixels of the sizes on offer."""
+WHICH = ((tr("This shot"), "selection"), (tr("Keep and Best"), "keep_or_best"), (tr("All shots"), "all"))
+SIZES = {
+    "full": (tr("Full size"), None),
+    "3840": (tr("3840 px long edge"), 3840),
+    "2048": (tr("2048 px long edge"), 2048),
+    "1280": (tr("1280 px long edge"), 1280),
+    "own": (tr("Other long edge"), None),
+}
+"""Title and long edge in pixels of the sizes on offer; that of the last is typed."""
 WITH_QUALITY = (".jpg", ".jpeg", ".avif", ".webp")
 """Formats whose quality can be set."""
 ICON = QSize(96, 72)
 SPACES = (
-    ("srgb", tr("sRGB: shown right everywhere")),
-    ("display-p3", tr("Display P3: wider, for recent screens")),
-    ("rec2020", tr("Rec. 2020")),
+    (tr("sRGB: shown right everywhere"), "srgb"),
+    (tr("Display P3: wider, for recent screens"), "display-p3"),
+    (tr("Rec. 2020"), "rec2020"),
 )
+PLACE_TIP = tr("The location tells everyone who gets the picture where you live and work. TIFF files never contain it.")
+REMEMBERED = ("format", "size", "space", "edge", "quality", "exif", "place")
+"""Fields of the preset that are there again next time."""
+
+
+def _suffix(values: Values) -> str:
+    return next(suffix for key, _, suffix, _ in choices() if key == values["format"])
 
 
 class ExportPage(QWidget):
-    """What will leave and the queue at the left, the ticket at the right."""
+    """What will leave and the queue at the left, the preset at the right."""
 
     def __init__(self, host: Host) -> None:
         super().__init__()
@@ -64,17 +66,9 @@ class ExportPage(QWidget):
         self._listing = self.session.render.channel("what will leave", 135)
         self._folder_of: Path | None = None
         layout = across(self, margins=0, gap=0)
-        layout.addWidget(self._left(), 1)
-        layout.addWidget(self._preset_side())
+        fill(layout, (self._left(), 1), self._preset_side())
         self._timer = single_shot(self, 60, self.refresh)
         self._use_last_preset()
-        for box in (self.which, self.format, self.size_box, self.space):
-            box.currentIndexChanged.connect(self.soon)
-        for field in (self.edge, self.quality):
-            field.valueChanged.connect(self.soon)
-        for tick in (self.exif, self.place):
-            tick.toggled.connect(self.soon)
-        self.folder.textChanged.connect(self.soon)
         self.shoot.opened.connect(self._folder_opened)
         for signal in (self.shoot.current_changed, self.shoot.selection_changed):
             signal.connect(lambda: self.soon())
@@ -91,7 +85,6 @@ class ExportPage(QWidget):
         holder = surface()
         middle = down(holder, margins=(18, 12, 18, 12))
         self.heading = Label(tr("To export"), objectName="heading")
-        middle.addWidget(self.heading)
         self.list = build(
             QListWidget,
             accessibleName=tr("To export"),
@@ -99,113 +92,59 @@ class ExportPage(QWidget):
             uniformItemSizes=True,
             selectionMode=QListWidget.SelectionMode.NoSelection,
         )
-        middle.addWidget(self.list, 3)
         self.jobs = QueueList(self.queue)
-        middle.addWidget(self.jobs, 2)
+        fill(middle, self.heading, (self.list, 3), (self.jobs, 2))
         return holder
 
     def _preset_side(self) -> QWidget:
-        side, form = side_panel(tr("Preset"), 5)
-        self.which, self.format, self.size_box, self.space = (QComboBox() for _ in range(4))
-        for text, key in (
-            (tr("This shot"), "selection"),
-            (tr("Keep and Best"), "keep_or_best"),
-            (tr("All shots"), "all"),
-        ):
-            self.which.addItem(text, key)
-        for label, box, entries in (
-            (tr("Shots"), self.which, ()),
-            (tr("Format"), self.format, choices()),
-            (tr("Size"), self.size_box, SIZES),
-            (tr("Colour space"), self.space, SPACES),
-        ):
-            form.addWidget(Label(label))
-            for entry in entries:
-                box.addItem(entry[1], entry)
-            box.setAccessibleName(label)
-            form.addWidget(box)
-            if box is self.format:
-                self.quality_row, self.quality = self._number(form, tr("Quality"), 40, 100, JPEG_QUALITY, "")
-            elif box is self.size_box:
-                self.edge_row, self.edge = self._number(form, tr("Long edge"), 16, 20000, 2400, " px")
-        form.addWidget(Label(tr("Folder")))
-        line = QHBoxLayout()
-        self.folder = build(QLineEdit, accessibleName=tr("Folder"))
+        side, column = side_panel(tr("Preset"), 5)
         browse = build(QPushButton, tr("Choose…"), clicked=self._browse)
-        line.addWidget(self.folder, 1)
-        line.addWidget(browse)
-        form.addLayout(line)
-        self.exif = QCheckBox(tr("Keep shooting data (Exif)"))
-        self.exif.setChecked(True)
-        self.place = build(
-            QCheckBox,
-            tr("Keep the location"),
-            toolTip=tr(
-                "The location tells everyone who gets the picture where you live and work. TIFF files never contain it."
+        self.form = Form(
+            column,
+            (
+                FormRow("which", tr("Shots"), choice(WHICH)),
+                FormRow("format", tr("Format"), choice([(title, key) for key, title, *_ in choices()])),
+                FormRow("quality", tr("Quality"), number(40, 100), shown_when=lambda v: _suffix(v) in WITH_QUALITY),
+                FormRow("size", tr("Size"), choice([(title, key) for key, (title, _) in SIZES.items()])),
+                FormRow("edge", tr("Long edge"), number(16, 20000, " px"), shown_when=lambda v: v["size"] == "own"),
+                FormRow("space", tr("Colour space"), choice(SPACES)),
+                FormRow("folder", tr("Folder"), line(most=4096, live=True), also=(browse,)),
+                FormRow("exif", tr("Keep shooting data (Exif)"), tick()),
+                FormRow("place", tr("Keep the location"), tick(), PLACE_TIP, enabled_when=lambda v: v["exif"]),
             ),
         )
-        form.addWidget(self.exif)
-        form.addWidget(self.place)
+        self.form.show({"quality": JPEG_QUALITY, "edge": 2400, "exif": True})
+        self.form.changed.connect(self.soon)
+        self.which, self.folder = self.form.widgets["which"], self.form.widgets["folder"]
         self.place_note = Label("", objectName="quiet", wordWrap=True)
-        form.addWidget(self.place_note)
         self.summary = Label("", wordWrap=True)
-        form.addWidget(self.summary)
         self.go = build(QPushButton, tr("Export"), objectName="primary", minimumHeight=32, clicked=self.send)
-        form.addWidget(self.go)
-        self.note = Label(
-            tr("Originals are never changed. A file whose name exists gets a number."),
-            objectName="quiet",
-            wordWrap=True,
-        )
-        form.addWidget(self.note)
-        form.addStretch(1)
+        originals = tr("Originals are never changed. A file whose name exists gets a number.")
+        self.note = Label(originals, objectName="quiet", wordWrap=True)
+        fill(column, self.place_note, self.summary, self.go, self.note, 1)
         return side
 
-    @staticmethod
-    def _number(form: QVBoxLayout, title: str, low: int, high: int, value: int, unit: str) -> tuple[QWidget, ValueBox]:
-        row = QWidget()
-        line = across(row, margins=0)
-        line.addWidget(Label(title))
-        field = build(ValueBox, decimals=0)
-        field.setRange(low, high)
-        field.setValue(value)
-        field.setSuffix(unit)
-        field.setAccessibleName(title)
-        line.addWidget(field, 1)
-        form.addWidget(row)
-        return row, field
-
-    # -- the ticket
+    # -- the preset
 
     def preset(self) -> ExportPreset:
         """What is set at the right."""
-        *_, bits = self.format.currentData()
-        long_edge = self.size_box.currentData()[2]
+        values = self.form.values()
+        long_edge = round(values["edge"]) if values["size"] == "own" else SIZES[values["size"]][1]
+        bits = next(bits for key, *_, bits in choices() if key == values["format"])
         return ExportPreset(
-            self.space.currentData()[0], bits, round(self.edge.value()) if long_edge == OWN_SIZE else long_edge,
-            round(self.quality.value()), self.exif.isChecked(), self.exif.isChecked() and self.place.isChecked(),
+            values["space"], bits, long_edge, round(values["quality"]), values["exif"],
+            values["exif"] and values["place"],
         )  # fmt: skip
 
     def _use_last_preset(self) -> None:
-        """The ticket as it was left."""
-        saved = self.session.settings.preset
-        for name, box in (("format", self.format), ("size", self.size_box), ("space", self.space)):
-            k = next((k for k in range(box.count()) if box.itemData(k)[0] == saved.get(name)), -1)
-            if k >= 0:
-                box.setCurrentIndex(k)
-        for name, field in (("edge", self.edge), ("quality", self.quality)):
-            if isinstance(saved.get(name), int | float):
-                field.setValue(float(saved[name]))
-        for name, tick in (("exif", self.exif), ("place", self.place)):
-            if isinstance(saved.get(name), bool):
-                tick.setChecked(saved[name])
+        """The preset as it was left; what is not of the right kind stays as it is."""
+        saved, now = self.session.settings.preset, self.form.values()
+        kinds = {name: (int, float) if isinstance(now[name], float) else type(now[name]) for name in REMEMBERED}
+        self.form.show({k: saved[k] for k, kind in kinds.items() if isinstance(saved.get(k), kind)})
 
     def _remember(self) -> None:
-        self.session.settings.preset = {
-            "format": self.format.currentData()[0], "size": self.size_box.currentData()[0],
-            "space": self.space.currentData()[0], "edge": self.edge.value(), "quality": self.quality.value(),
-            "exif": self.exif.isChecked(), "place": self.place.isChecked(),
-        }  # fmt: skip
+        values = self.form.values()
+        self.session.settings.preset = {name: values[name] for name in REMEMBERED}
 
     # -- what will leave
 
@@ -238,10 +177,7 @@ class ExportPage(QWidget):
             )
         ):
             self.which.setItemText(k, text)
-        _, _, suffix, _ = self.format.currentData()
-        self.quality_row.setVisible(suffix in WITH_QUALITY)
-        self.edge_row.setVisible(self.size_box.currentData()[2] == OWN_SIZE)
-        self.place.setEnabled(self.exif.isChecked())
+        suffix = _suffix(self.form.values())
         shots, values, long_edge = self.shots(), self.session.opened.values(), self.preset().long_edge
         count = trn("{shots_count} picture", "{shots_count} pictures", shots_count=len(shots))
         self.heading.setText(tr("To export: {count}", count=count) if shots else tr("Nothing to export"))
@@ -261,7 +197,7 @@ class ExportPage(QWidget):
 
     def _listed(self, found: list[ExportPreview]) -> None:
         """Show pictures, names and sizes of what will leave."""
-        _, _, suffix, _ = self.format.currentData()
+        suffix = _suffix(self.form.values())
         thumbs = self.host.page(Task.INTAKE).board.cards.thumbs
         self.list.clear()
         for one in found:
@@ -313,7 +249,7 @@ class ExportPage(QWidget):
 
     def send(self) -> None:
         """Queue what is listed."""
-        _, _, suffix, _ = self.format.currentData()
+        suffix = _suffix(self.form.values())
         try:
             self.session.export_shots(Path(self.folder.text()), suffix, self.preset(), self.shots())
             self._remember()

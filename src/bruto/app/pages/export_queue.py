@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from bruto.app.main_thread import MainThreadCalls
-from bruto.app.widgets.build import build, down
+from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.panel import scrolled
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -31,12 +31,9 @@ class JobRow(QWidget):
         layout.addWidget(name, 0, 0)
         self.state = Label("", objectName="quiet", wordWrap=True)
         layout.addWidget(self.state, 1, 0)
-        self.bar = build(QProgressBar, textVisible=False)
-        self.bar.setFixedHeight(8)
+        self.bar = build(QProgressBar, textVisible=False, fixedHeight=8)
         layout.addWidget(self.bar, 2, 0)
-        self.button = QPushButton(tr("Cancel"))
-        self.button.setFixedWidth(92)
-        self.button.clicked.connect(self._pressed)
+        self.button = build(QPushButton, tr("Cancel"), fixedWidth=92, clicked=self._pressed)
         layout.addWidget(self.button, 0, 1, 3, 1, Qt.AlignmentFlag.AlignVCenter)
         layout.setColumnStretch(0, 1)
         self.refresh()
@@ -66,8 +63,7 @@ class QueueList(QWidget):
         column = down(self, margins=0)
         head = QHBoxLayout()
         title = Label(tr("Queue"), objectName="heading")
-        head.addWidget(title)
-        head.addStretch(1)
+        fill(head, title, 1)
         self.go_on, self.cancel_all = QPushButton(tr("Resume all")), QPushButton(tr("Cancel all"))
         self.go_on.setToolTip(tr("Queue stopped and failed exports again"))
         self.cancel_all.setToolTip(tr("Stop waiting and running exports; finished files stay"))
@@ -75,16 +71,14 @@ class QueueList(QWidget):
         self.cancel_all.clicked.connect(self._cancel_all)
         for button in (self.go_on, self.cancel_all):
             head.addWidget(button)
-        column.addLayout(head)
         self.empty = Label(
             tr("The queue is empty. Pictures are exported in the background while you work."),
             objectName="quiet",
             wordWrap=True,
         )
-        column.addWidget(self.empty)
         scroll, self.column = scrolled(6)
         self.column.addStretch(1)
-        column.addWidget(scroll, 1)
+        fill(column, head, self.empty, (scroll, 1))
         self._threads = MainThreadCalls()
         exports.changed.connect(lambda job: self._threads.post(lambda: self.job_changed(job)))
         for job in exports.jobs:

@@ -15,7 +15,7 @@ from bruto.app.pages.page import ShotPage
 from bruto.app.pages.shot_reading import Reading
 from bruto.app.shot_facts import count_text
 from bruto.app.stage.reading_viewer import ReadingViewer
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.file_tree import FileTree
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import ElidedLabel, plain_tooltip
@@ -41,12 +41,10 @@ class IntakePage(ShotPage):
         self._phone_report = self.session.render.channel("phone's report", 150)
         row = across(self, margins=0, gap=0)
         self.middle = QStackedWidget()
-        self.middle.addWidget(self._board_side())
         self.large = QWidget()
         self._large_column = down(self.large, margins=0, gap=0)
-        self.middle.addWidget(self.large)
-        row.addWidget(self.middle, 1)
-        row.addWidget(self._panel())
+        fill(self.middle, self._board_side(), self.large)
+        fill(row, (self.middle, 1), self._panel())
         self.shoot.opened.connect(self._opened)
         self.shoot.measured.connect(self._measured)
         self.shoot.judged.connect(self._judged)
@@ -69,7 +67,6 @@ class IntakePage(ShotPage):
         self.pair_menu = PairMenu(self.session, self)
         self.pair_button.setMenu(self.pair_menu)
         self.pair_button.setMinimumWidth(96)
-        head.addWidget(self.pair_button)
         self.intent_button = build(
             QPushButton,
             tr("Intended"),
@@ -79,20 +76,16 @@ class IntakePage(ShotPage):
         self.intent_menu.intent_changed.connect(self._intent_changed)
         self.intent_button.setMenu(self.intent_menu)
         self.intent_button.setMinimumWidth(118)
-        head.addWidget(self.intent_button)
         self.take_button = build(
             QPushButton,
             tr("Import…"),
             toolTip=tr("Copy new files from a phone or card into this folder and verify them (Ctrl+T)"),
             clicked=self.host.asking.import_files,
         )
-        head.addWidget(self.take_button)
-        head.addStretch(1)
-        column.addLayout(head)
-        column.addWidget(self.summary)
+        fill(head, self.pair_button, self.intent_button, self.take_button, 1)
         self.board = Board(self.shoot)
         self.board.opened.connect(lambda _: self.set_large(True))
-        column.addWidget(self.board, 1)
+        fill(column, head, self.summary, (self.board, 1))
         return side
 
     def _choices(self, choices: dict[str, str], chosen: Callable[[str], None]) -> QMenu:
@@ -113,23 +106,21 @@ class IntakePage(ShotPage):
         column = down(panel, margins=0, gap=0)
         head = across(margins=(10, 8, 12, 6))
         self.name = ElidedLabel(tr("What this raw holds"), objectName="heading")
-        head.addWidget(self.name, 1)
         develop = build(
             QPushButton,
             tr("Correct"),
             toolTip=tr("Open this shot in Correct"),
             clicked=lambda: self.host.set_task(Task.CORRECT),
         )
-        head.addWidget(develop)
+        fill(head, (self.name, 1), develop)
         column.addLayout(head)
         self.viewer = ReadingViewer(self.session, self)
         self.stage, self.tag, self.sweep = self.viewer.stage, self.viewer.tag, self.viewer.sweep
         self.clipped_button, self.large_button = self.viewer.clipped_button, self.viewer.large_button
         self._panel_column = column
         self.viewer.setFixedHeight(290)
-        column.addWidget(self.viewer)
         self.reading = Reading()
-        column.addWidget(self.reading, 1)
+        fill(column, self.viewer, (self.reading, 1))
         self.viewer.changed.connect(self._show_reading)
         self.large_button.toggled.connect(self.set_large)
         self.reading.verdict.connect(self.judge)

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.commands import GROUPS, Command
 from bruto.app.host import Host
-from bruto.app.widgets.build import build, down
+from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.panel import clear
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -38,23 +38,18 @@ class KeyDialog(QDialog):
         self.setObjectName("question")
         column = down(self, margins=(20, 16, 20, 16), gap=10)
         heading = Label(command.title.rstrip("…"), objectName="heading")
-        column.addWidget(heading)
-        column.addWidget(Label(tr("Press the new shortcut.")))
         self.field = QKeySequenceEdit()
         self.field.setMaximumSequenceLength(1)
         self.field.setAccessibleName(tr("Shortcut of {title}", title=command.title))
-        column.addWidget(self.field)
         self.why = Label("", objectName="warning", wordWrap=True, minimumWidth=340)
-        column.addWidget(self.why)
+        fill(column, heading, Label(tr("Press the new shortcut.")), self.field, self.why)
         row = QHBoxLayout()
         for text, call in (
             (tr("No shortcut"), partial(self.use, "")),
             (tr("Default"), partial(self.use, command.keys)),
             (tr("Cancel"), self.reject),
         ):
-            button = QPushButton(text)
-            button.setAutoDefault(False)
-            button.clicked.connect(call)
+            button = build(QPushButton, text, autoDefault=False, clicked=call)
             row.addWidget(button)
         self.yes = build(
             QPushButton,
@@ -86,7 +81,6 @@ class KeysPage(QWidget):
         column = down(self, margins=(24, 16, 24, 16))
         head = QHBoxLayout()
         title = Label(tr("Keys"), objectName="heading")
-        head.addWidget(title)
         self.words = build(
             QLineEdit,
             placeholderText=tr("find a command"),
@@ -94,18 +88,15 @@ class KeysPage(QWidget):
             maximumWidth=420,
             textChanged=self.fill,
         )
-        head.addWidget(self.words, 1)
         hint = Label(tr("Click a shortcut to change it."), objectName="quiet")
-        head.addWidget(hint)
-        head.addStretch(1)
-        column.addLayout(head)
+        fill(head, title, (self.words, 1), hint, 1)
         scroll = build(QScrollArea, widgetResizable=True, focusPolicy=Qt.FocusPolicy.NoFocus)
         body = build(QWidget, objectName="panelBody")
         self.grid = QGridLayout(body)
         self.grid.setHorizontalSpacing(14)
         self.grid.setVerticalSpacing(2)
         scroll.setWidget(body)
-        column.addWidget(scroll, 1)
+        fill(column, head, (scroll, 1))
         self.shown: list[str] = []
         self.buttons: dict[str, QPushButton] = {}
         self.fill()

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -21,12 +21,12 @@ from PySide6.QtWidgets import (
 
 from bruto.app.host import Host
 from bruto.app.pages.logbook_plots import LearntPlots
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.empty_state import EmptyState
+from bruto.app.widgets.form import Form, FormRow, form_layout, line, number
 from bruto.app.widgets.panel import side_panel, surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.question import ask_user
-from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr, trn
 from bruto.logbook.questions import QUESTIONS, LogbookContent
 from bruto.logbook.records import LogRecord
@@ -43,6 +43,11 @@ EMPTY = tr(
     "settings, noise, sharpness and verdict. No picture is stored in it."
 )
 
+CHARGE = ("before", "after", "hours")
+"""Fields of the battery."""
+LONGEST = 32767
+"""Letters of a note at most."""
+
 
 class LogbookPage(QWidget):
     """All of it follows `session.looking`."""
@@ -54,9 +59,7 @@ class LogbookPage(QWidget):
         self._listed: tuple[LogRecord, ...] = ()
         layout = across(self, margins=0, gap=0)
         self.left, self.right = self._shoots_side(), self._shots_side()
-        layout.addWidget(self.left)
-        layout.addWidget(self._middle(), 1)
-        layout.addWidget(self.right)
+        fill(layout, self.left, (self._middle(), 1), self.right)
         self.looking.changed.connect(self._show)
         self.session.shoot.opened.connect(self._folder_opened)
         self._show()
@@ -68,19 +71,16 @@ class LogbookPage(QWidget):
         holder.setFixedWidth(LEFT_WIDTH)
         column = down(holder, margins=(10, 8, 6, 8))
         heading = Label(tr("Shoots"), objectName="heading")
-        column.addWidget(heading)
         self.made_up = Label("", objectName="quiet", wordWrap=True)
-        column.addWidget(self.made_up)
         self.list = build(
             QListWidget, accessibleName=tr("Shoots"), itemClicked=self._choose, itemActivated=self._choose
         )
-        column.addWidget(self.list, 1)
         self.phone: QComboBox = build(
             QComboBox,
             accessibleName=tr("Phone"),
             activated=lambda _: self.looking.ask(self.looking.question, phone=self.phone.currentText()),
         )
-        column.addWidget(self.phone)
+        fill(column, heading, self.made_up, (self.list, 1), self.phone)
         self.asked: dict[str, QPushButton] = {}
         for key, text in QUESTIONS.items():
             button = build(QPushButton, text, checkable=True, clicked=partial(self._ask, key))
@@ -99,21 +99,19 @@ class LogbookPage(QWidget):
         holder = surface()
         column = down(holder, margins=(14, 8, 14, 8), gap=6)
         self.problem = Label("", objectName="warning", alignment=Qt.AlignmentFlag.AlignTop, wordWrap=True)
-        column.addWidget(self.problem)
         self.nothing = EmptyState(EMPTY, (tr("Open a folder…"), self.host.opener.choose_folder))
-        column.addWidget(self.nothing, 1)
         self.plots = LearntPlots()
-        column.addWidget(self.plots, 1)
+        fill(column, self.problem, (self.nothing, 1), (self.plots, 1))
         return holder
 
     def _shots_side(self) -> QWidget:
         panel, column = side_panel(tr("Shots"), 6)
         self.title = Label("", objectName="heading")
-        column.addWidget(self.title)
         self.answer = Label("", wordWrap=True)
-        column.addWidget(self.answer)
-        self.table = build(QTableWidget, 0, len(COLUMNS), accessibleName=tr("Shots"))
-        self.table.setHorizontalHeaderLabels(COLUMNS)
+        fill(column, self.title, self.answer)
+        self.table = build(
+            QTableWidget, 0, len(COLUMNS), accessibleName=tr("Shots"), horizontalHeaderLabels=list(COLUMNS)
+        )
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
@@ -126,41 +124,29 @@ class LogbookPage(QWidget):
         self.table.verticalHeader().setDefaultSectionSize(24)
         self.table.itemSelectionChanged.connect(self._enable_support)
         column.addWidget(self.table, 1)
-        self.fields: dict[str, QLineEdit] = {}
-        for key, name, tip in (
-            ("place", tr("Place"), tr("Where this shoot was; saved with all its shots")),
-            ("gear", tr("Gear"), tr("Tripod, clamp, filters and so on")),
-            ("note", tr("Note"), tr("What to remember about this shoot")),
-        ):
-            row = QHBoxLayout()
-            label = Label(name, minimumWidth=44)
-            field = build(
-                QLineEdit, accessibleName=name, toolTip=tip, editingFinished=partial(self._field_changed, key)
-            )
-            row.addWidget(label)
-            row.addWidget(field)
-            column.addLayout(row)
-            self.fields[key] = field
-        row = across(gap=4)
-        label = Label(tr("Battery"), minimumWidth=44)
-        row.addWidget(label)
-        self.charge: list[ValueBox] = []
-        for name, empty, unit, most, tip in (
-            (tr("Charge before"), tr("before"), " %", 100, tr("Battery charge when the shoot began")),
-            (tr("Charge after"), tr("after"), " %", 100, tr("Battery charge when it ended")),
-            (tr("Hours"), tr("hours"), " h", 48, tr("Hours between; the drain per hour is learnt from all shoots")),
-        ):
-            box = ValueBox()
-            box.setRange(0, most)
-            box.setDecimals(0 if most == 100 else 1)
-            box.setSuffix(unit)
-            box.setSpecialValueText(empty)
-            box.setAccessibleName(name)
-            box.setToolTip(tip)
-            box.valueChanged.connect(self._charge_changed)
-            row.addWidget(box, 1)
-            self.charge.append(box)
-        column.addLayout(row)
+        rows = form_layout()
+        self.form = Form(
+            rows,
+            (
+                FormRow("place", tr("Place"), line(), tr("Where this shoot was; saved with all its shots")),
+                FormRow("gear", tr("Gear"), line(), tr("Tripod, clamp, filters and so on")),
+                FormRow("note", tr("Note"), line(most=LONGEST), tr("What to remember about this shoot")),
+                FormRow(
+                    "before", tr("Charge before"), number(0, 100, " %", unknown=tr("before")),
+                    tr("Battery charge when the shoot began"), caption=tr("Battery"),
+                ),
+                FormRow(
+                    "after", tr("Charge after"), number(0, 100, " %", unknown=tr("after")),
+                    tr("Battery charge when it ended"), beside=True,
+                ),
+                FormRow(
+                    "hours", tr("Hours"), number(0, 48, " h", 1, unknown=tr("hours")),
+                    tr("Hours between; the drain per hour is learnt from all shoots"), beside=True,
+                ),
+            ),
+        )  # fmt: skip
+        self.form.changed.connect(self._field_changed)
+        column.addLayout(rows)
         row = QHBoxLayout()
         self.by_hand, self.tripod = QPushButton(tr("Handheld")), QPushButton(tr("On a tripod"))
         for button, support in ((self.by_hand, "hand"), (self.tripod, "tripod")):
@@ -169,9 +155,8 @@ class LogbookPage(QWidget):
                 lambda _=False, support=support: self.looking.set_values(self._selected(), support=support)
             )
             row.addWidget(button)
-        column.addLayout(row)
         self.forget = build(QPushButton, tr("Delete these records…"), clicked=self._ask_forget)
-        column.addWidget(self.forget)
+        fill(column, row, self.forget)
         return panel
 
     # -- what is shown
@@ -198,14 +183,10 @@ class LogbookPage(QWidget):
             part.setVisible(there)
         # what is reported, and what is deleted, is of the shoot that is shown; answers gather shots of many
         self.forget.setEnabled(bool(state.shoot))
-        for field in (*self.fields.values(), *self.charge):
-            field.setEnabled(bool(state.shoot))
-        charge = (state.charges or {}).get(state.shoot, (0.0, 0.0, 0.0))
-        if not any(box.hasFocus() for box in self.charge):  # what is being typed stays
-            for box, value in zip(self.charge, charge, strict=True):
-                box.blockSignals(True)
-                box.setValue(value)
-                box.blockSignals(False)
+        self.form.set_usable(bool(state.shoot))
+        if not any(self.form.widgets[name].hasFocus() for name in CHARGE):  # all three are typed before one counts
+            charge = (state.charges or {}).get(state.shoot, (None, None, None))
+            self.form.show(dict(zip(CHARGE, charge, strict=True)))
         for key, button in self.asked.items():
             button.setChecked(key == self.looking.question)
         self._list_phones(state)
@@ -245,10 +226,7 @@ class LogbookPage(QWidget):
         self.answer.setText(state.answer)
         if state.shots != self._listed:
             self._fill_table(state)
-        for key, field in self.fields.items():
-            if not (field.hasFocus() and field.isModified()):  # what is being typed stays
-                field.setText(self._common(state, key))
-                field.setModified(False)
+        self.form.show({key: self._common(state, key) for key in ("place", "gear", "note")})
 
     def _fill_table(self, state: LogbookContent) -> None:
         chosen = {r.key for r in self._selected()}
@@ -300,25 +278,18 @@ class LogbookPage(QWidget):
         for button in (self.by_hand, self.tripod):
             button.setEnabled(bool(self.looking.state.shoot or self._selected()))
 
-    def _field_changed(self, key: str) -> None:
-        field = self.fields[key]
-        if not field.isModified():
-            return
-        field.setModified(False)
+    def _field_changed(self, name: str, value: Any) -> None:
         shoot = self.looking.state.shoot
         if not shoot:
             return
-        if key == "note":
-            self.looking.note(shoot, field.text())
-        else:
-            self.looking.set_values((), **{key: field.text()})
-
-    def _charge_changed(self) -> None:
-        """All three are needed: the charge fell over some time."""
-        before, after, hours = (box.value() for box in self.charge)
-        shoot = self.looking.state.shoot
-        if shoot and hours > 0 and before > after:
-            self.looking.note(shoot, battery=(before, after, hours))
+        if name == "note":
+            self.looking.note(shoot, value)
+        elif name not in CHARGE:
+            self.looking.set_values((), **{name: value})
+        else:  # all three are needed: the charge fell over some time
+            before, after, hours = (self.form.editors[n].value() or 0.0 for n in CHARGE)
+            if hours > 0 and before > after:
+                self.looking.note(shoot, battery=(before, after, hours))
 
     def _ask_forget(self) -> None:
         name = self.looking.state.shoot

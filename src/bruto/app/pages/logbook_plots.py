@@ -6,7 +6,7 @@ import math
 
 from PySide6.QtWidgets import QGridLayout, QWidget
 
-from bruto.app.widgets.build import down
+from bruto.app.widgets.build import down, fill
 from bruto.app.widgets.log_plot import LogPlot, Scale, doublings
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import sentences, tr
@@ -156,14 +156,13 @@ class LearntPlots(QWidget):
         self.plots = {name: LogPlot(title) for name, title, _ in PLOTS}
         for k, plot in enumerate(self.plots.values()):
             grid.addWidget(plot, k // COLUMNS, k % COLUMNS)
-        column.addLayout(grid, 1)
         self.learnt = Label("", objectName="quiet", wordWrap=True)
-        column.addWidget(self.learnt)
+        fill(column, (grid, 1), self.learnt)
 
     def show_state(self, state: LogbookContent) -> None:
         """Show what is learnt."""
-        for name, _, fill in PLOTS:
-            fill(self.plots[name], state)
+        for name, _, draw in PLOTS:
+            draw(self.plots[name], state)
         parts = []
         if state.pace:
             parts += [

@@ -20,7 +20,7 @@ from bruto.app.pages.merge_choices import MethodBox, MethodChoices
 from bruto.app.pages.merge_progress import MergeProgress
 from bruto.app.pages.merge_views import MergeViews
 from bruto.app.shot_facts import set_title
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.frame_chart import LEAST_WINDOW, FrameChart
 from bruto.app.widgets.gain_plot import GainPlot
 from bruto.app.widgets.panel import clear, scrolled, side_panel
@@ -84,26 +84,17 @@ class MergePage(QWidget):
         self.tag, self.which, self.views_buttons = self.views.tag, self.views.which, self.views.buttons
         self.stage, self.curtain, self.places = self.views.stage, self.views.curtain, self.views.places
         self.border = self.views.border
-        middle.addWidget(self.views, 1)
         self.chart = FrameChart()
-        middle.addWidget(self.chart)
-        layout.addLayout(middle, 1)
+        fill(middle, (self.views, 1), self.chart)
         side, whole = side_panel(tr("Sequence"), 8)
         scroll, column = scrolled(8)
         whole.addWidget(scroll, 1)
         self.facts = Label("", wordWrap=True)
-        column.addWidget(self.facts)
         self.sets = SetLinks(host)
-        column.addWidget(self.sets)
-        column.addWidget(Label(tr("How the frames are combined")))
         self.method = MethodBox()
-        column.addWidget(self.method)
         self.expect = Label("", objectName="quiet", wordWrap=True)
-        column.addWidget(self.expect)
         self.choices = MethodChoices()
-        column.addWidget(self.choices)
         self.plot = GainPlot()
-        column.addWidget(self.plot)
         self.go = build(
             QPushButton,
             tr("Merge"),
@@ -111,33 +102,27 @@ class MergePage(QWidget):
             toolTip=tr("Merge the chosen frames into one raw beside them"),
             clicked=self._start,
         )
-        column.addWidget(self.go)
         self.running = MergeProgress(self.session)
         self.running.changed.connect(self._name_go)
-        column.addWidget(self.running)
         self.border.hide()
         self.border.changed.connect(self._name_go)
-        column.addWidget(self.border)
         # what is said while frames are looked at stands below: it must not move the button from under the hand
         self.judged = Label("", wordWrap=True)
-        column.addWidget(self.judged)
         self.suggested = build(
             QPushButton,
             tr("Exclude bad frames"),
             toolTip=tr("Use all frames except those marked red in the chart"),
             clicked=self.chart.take_suggested,
         )
-        column.addWidget(self.suggested)
         self.outcome = Label("", wordWrap=True, textInteractionFlags=Qt.TextInteractionFlag.TextSelectableByMouse)
-        column.addWidget(self.outcome)
         self.open_button = QPushButton(tr("Correct the result"))
         self.open_button.hide()
         self.open_button.clicked.connect(self._open_result)
-        column.addWidget(self.open_button)
-        column.addStretch(1)
         self.clip_button = ClipButton(host, lambda: [s.raw for s in self._chosen() if s.raw is not None])
-        column.addWidget(self.clip_button)
-        layout.addWidget(side)
+        fill(column, self.facts, self.sets, Label(tr("How the frames are combined")), self.method, self.expect)
+        fill(column, self.choices, self.plot, self.go, self.running, self.border, self.judged, self.suggested)
+        fill(column, self.outcome, self.open_button, 1, self.clip_button)
+        fill(layout, (middle, 1), side)
         self.chart.chosen_changed.connect(self._describe)
         self.method.currentIndexChanged.connect(self._method_changed)
         self.merging.judged.connect(self._show_judged)

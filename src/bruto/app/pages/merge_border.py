@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSlider, QWidget
 
 from bruto.app.stage.brush_stage import BrushStage
-from bruto.app.widgets.build import build, down
+from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.container.orientation import place_as_stored
@@ -40,16 +40,13 @@ class BorderPanel(QWidget):
             row.addWidget(button)
         self.sky.setChecked(True)
         group.buttonToggled.connect(lambda *_: self._set_brush())
-        layout.addLayout(row)
         self.size_text = Label("")
-        layout.addWidget(self.size_text)
         self.reach = QSlider(Qt.Orientation.Horizontal)
         self.reach.setRange(*REACH[:2])
         self.reach.setAccessibleName(tr("Radius of the brush"))
         self.reach.valueChanged.connect(lambda _: self._set_brush())
-        layout.addWidget(self.reach)
         self.undo = build(QPushButton, tr("Undo last stroke"), clicked=lambda: self._set_strokes(self._strokes[:-1]))
-        layout.addWidget(self.undo)
+        fill(layout, row, self.size_text, self.reach, self.undo)
         self.stage.stroked.connect(lambda stroke: self._set_strokes((*self._strokes, stroke)))
         self.reach.setValue(REACH[2])
         self._set_strokes(())

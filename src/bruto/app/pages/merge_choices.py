@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QSlider, QWidget
 
-from bruto.app.widgets.build import down
+from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.panel import clear
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -51,9 +51,7 @@ class MethodChoices(QWidget):
         self._values = {}
         for choice in choices:
             if isinstance(choice.usual, bool):
-                box = QCheckBox(choice.title)
-                box.setChecked(choice.usual)
-                box.setToolTip(choice.tip)
+                box = build(QCheckBox, choice.title, checked=choice.usual, toolTip=choice.tip)
                 self.rows.addWidget(box)
                 self._values[choice.key] = box.isChecked
             else:
@@ -74,8 +72,7 @@ class MethodChoices(QWidget):
         )
         track.setValue(1)  # so that the first value is reported
         track.setValue(round(100 * float(choice.usual)))
-        self.rows.addWidget(title)
-        self.rows.addWidget(track)
+        fill(self.rows, title, track)
         self._values[choice.key] = lambda: track.value() / 100
 
     def values(self) -> dict[str, bool | float]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QProgressBar, QPushButton, QWidget
 
-from bruto.app.widgets.build import build, down
+from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.panel import clear
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -25,9 +25,8 @@ class MergeProgress(QWidget):
         self._listed: tuple[TaskState | None, int] = (None, 0)
         column = down(self, margins=0, gap=8)
         self.bar = build(QProgressBar, textVisible=False)
-        column.addWidget(self.bar)
         self.doing = Label("", objectName="quiet", wordWrap=True)
-        column.addWidget(self.doing)
+        fill(column, self.bar, self.doing)
         self.keep = build(
             QPushButton,
             tr("Stop and merge so far"),

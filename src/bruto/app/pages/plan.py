@@ -17,7 +17,7 @@ from bruto.app.pages.plan_preview import PreviewView
 from bruto.app.pages.plan_side import PlanSide
 from bruto.app.pages.plan_sky import PlanSky
 from bruto.app.pdf import print_html
-from bruto.app.widgets.build import across, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.empty_state import EmptyState
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.question import ask_user
@@ -50,16 +50,13 @@ class PlanPage(QWidget):
             (tr("Start a plan"), self._begin),
             (tr("Open an example"), lambda: self.document.begin(example())),
         )
-        outer.addWidget(self.nothing)
         self.whole = QWidget()
-        outer.addWidget(self.whole)
+        fill(outer, self.nothing, self.whole)
         layout = across(self.whole, margins=0, gap=0)
         self.side = PlanSide(self.plan_editor)
         self.side.wanted.connect(self._wanted)
-        layout.addWidget(self.side)
-        layout.addWidget(self._middle(), 1)
         self.ledger = PlanLedger(self.plan_editor, host.manners)
-        layout.addWidget(self.ledger)
+        fill(layout, self.side, (self._middle(), 1), self.ledger)
         self.plan_editor.changed.connect(self._show)
         self.calculation.previewed.connect(self._show_picture)
         self._show()
@@ -67,14 +64,11 @@ class PlanPage(QWidget):
     def _middle(self) -> QWidget:
         holder = surface()
         column = down(holder, margins=0, gap=0)
-        parts = QSplitter()
-        parts.setOrientation(Qt.Orientation.Vertical)
-        parts.setChildrenCollapsible(False)
+        parts = build(QSplitter, orientation=Qt.Orientation.Vertical, childrenCollapsible=False)
         self.preview = PreviewView()
-        parts.addWidget(self.preview)
         self.sky = PlanSky(self.plan_editor)
         self.axis = self.sky.axis
-        parts.addWidget(self.sky)
+        fill(parts, self.preview, self.sky)
         parts.setStretchFactor(0, 5)
         parts.setStretchFactor(1, 3)
         parts.setSizes([470, 260])
@@ -142,7 +136,7 @@ class PlanPage(QWidget):
     def _begin(self) -> None:
         """A new plan, whose name and place are typed first."""
         self.plan_editor.new()
-        field = self.side.texts["name"]
+        field = self.side.form.widgets["name"]
         field.setFocus(Qt.FocusReason.OtherFocusReason)
         field.selectAll()
 

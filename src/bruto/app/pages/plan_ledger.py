@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from bruto.app.pages.plan_rows import PlanRow, rows_for
-from bruto.app.widgets.build import build, down
+from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.wheel_guard import WheelGuard
@@ -78,27 +78,24 @@ class PlanLedger(QWidget):
             self.support.addItem(text, key)
         self.support.activated.connect(lambda _: plan_editor.document.change_shot(support=self.support.currentData()))
         kinds.addWidget(self.support)
-        column.addLayout(kinds)
         scroll, body = scrolled(2)
-        column.addWidget(scroll, 1)
+        fill(column, kinds, (scroll, 1))
         self.rows_column = down(gap=0)
         body.addLayout(self.rows_column)
         heading = Label(tr("Cost"), objectName="heading")
         body.addSpacing(4)
-        body.addWidget(heading)
         self.facts = QGridLayout()
         self.facts.setHorizontalSpacing(8)
         self.facts.setVerticalSpacing(0)
         self.facts.setColumnStretch(1, 1)
-        body.addLayout(self.facts)
+        fill(body, heading, self.facts)
         self.alternatives_heading = Label(tr("Alternatives"), objectName="heading")
         body.addSpacing(4)
-        body.addWidget(self.alternatives_heading)
         self.alternatives = QGridLayout()
         self.alternatives.setHorizontalSpacing(8)
         self.alternatives.setVerticalSpacing(2)
         self.alternatives.setColumnStretch(0, 1)
-        body.addLayout(self.alternatives)
+        fill(body, self.alternatives_heading, self.alternatives)
         self.fields: dict[str, QLineEdit] = {}
         for name, title, tip in (
             ("gear", tr("Gear"), tr("Gear to bring for this shot")),
@@ -118,8 +115,7 @@ class PlanLedger(QWidget):
         self.cautions.setHorizontalSpacing(6)
         self.cautions.setVerticalSpacing(2)
         self.cautions.setColumnStretch(1, 1)
-        body.addLayout(self.cautions)
-        body.addStretch(1)
+        fill(body, self.cautions, 1)
         buttons = QHBoxLayout()
         self.take_all = build(
             QPushButton,
@@ -133,9 +129,7 @@ class PlanLedger(QWidget):
             toolTip=tr("Remove this shot from the plan; Ctrl+Z brings it back"),
             clicked=plan_editor.document.remove,
         )
-        buttons.addWidget(self.take_all)
-        buttons.addWidget(self.remove)
-        buttons.addStretch(1)
+        fill(buttons, self.take_all, self.remove, 1)
         column.addLayout(buttons)
 
     # -- what is shown
@@ -239,8 +233,7 @@ class PlanLedger(QWidget):
         names = kind_of(planned.kind).cautions
         clear(self.cautions)
         for k, name in enumerate(names):
-            tick = QCheckBox()
-            tick.setChecked(name not in planned.dismissed)
+            tick = build(QCheckBox, checked=name not in planned.dismissed)
             tick.setToolTip(tr("Untick to leave it off the list"))
             tick.setAccessibleName(tr("Caution: {CAUTIONS}", CAUTIONS=CAUTIONS[name]))
             tick.clicked.connect(lambda on, name=name: self._dismiss(name, on))

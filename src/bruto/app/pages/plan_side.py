@@ -6,14 +6,12 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QDate, QStringListModel, Qt, Signal
+from PySide6.QtCore import QStringListModel, Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QCompleter,
-    QDateEdit,
     QFormLayout,
     QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QMenu,
@@ -21,10 +19,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import build, down, fill
+from bruto.app.widgets.form import Form, FormRow, choice, day, form_layout, line, number
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label, plain_tooltip
-from bruto.app.widgets.value_box import ValueBox
 from bruto.catalog import tr
 from bruto.plan.plan_vs_actual import PlanMatch
 from bruto.plan.planned_shots import Plan, PlannedShot
@@ -36,6 +34,13 @@ WIDTH = 250
 """Pixels."""
 UNKNOWN = 9.9
 """Stands for a darkness that is unknown, magnitudes."""
+NIGHT_TIP = tr("The day; its night is the one that follows")
+ZONE_TIP = tr("Name of the time zone, for example CET; empty for the zone of the longitude")
+DARKNESS_TIP = tr(
+    "Sky brightness without a moon, magnitudes per square arc second: 22 natural, 20 countryside, 18 town"
+)
+FREE_TIP = tr("Free storage on the phone in gigabytes, compared with what the shots need")
+PHONE_TIP = tr("The phone whose lenses, times, noise and speed are used; a phone is known once its raws were opened")
 STATES = {"done": "✓", "differently": "≠", "missing": "–"}
 
 
@@ -72,25 +77,19 @@ class PlanSide(QWidget):
         self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.plans.setMinimumContentsLength(10)
         self.plans.activated.connect(lambda k: plan_editor.document.open(Path(self.plans.itemData(k))))
-        row.addWidget(self.plans, 1)
         self.new = build(
             QPushButton,
             tr("New"),
             toolTip=tr("Start another plan for today at this place"),
             clicked=lambda: self.wanted.emit("new"),
         )
-        row.addWidget(self.new)
-        column.addLayout(row)
-        column.addLayout(self._where())
+        fill(row, (self.plans, 1), self.new)
         heading = Label(tr("Shots"), objectName="heading")
-        column.addWidget(heading)
-        self.list = build(QListWidget, accessibleName=tr("Shots of the plan"))
-        self.list.currentRowChanged.connect(self._chosen)
+        self.list = build(QListWidget, accessibleName=tr("Shots of the plan"), currentRowChanged=self._chosen)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        column.addWidget(self.list, 1)
         self.taken = Label("", objectName="quiet", wordWrap=True)
-        column.addWidget(self.taken)
+        fill(column, row, self._where(), heading, (self.list, 1), self.taken)
         buttons = QHBoxLayout()
         self.add = build(QPushButton, tr("Add a shot"), objectName="primary")
         kinds = QMenu(self.add)
@@ -104,116 +103,55 @@ class PlanSide(QWidget):
         papers.addSeparator()
         papers.addAction(tr("Delete this plan…")).triggered.connect(lambda: self.wanted.emit("delete"))
         self.paper.setMenu(papers)
-        buttons.addWidget(self.add, 1)
-        buttons.addWidget(self.paper, 1)
+        fill(buttons, (self.add, 1), (self.paper, 1))
         column.addLayout(buttons)
 
     def _where(self) -> QFormLayout:
         """Name, place, date, phone."""
-        form = QFormLayout()
-        form.setHorizontalSpacing(6)
-        form.setVerticalSpacing(4)
-        self.texts: dict[str, QLineEdit] = {}
-        for name, title, tip in (
-            ("name", tr("Name"), tr("Name of the plan")),
-            ("place", tr("Place"), tr("Name of the place; it stays on this computer")),
-        ):
-            field = build(
-                QLineEdit, maxLength=200, accessibleName=title, toolTip=tip, editingFinished=partial(self._text, name)
-            )
-            self.texts[name] = field
-            form.addRow(title, field)
-        self.known = QStringListModel()
-        completer = QCompleter(self.known, self)
-        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        completer.activated.connect(self.plan_editor.go_to)
-        self.texts["place"].setCompleter(completer)
-        self.numbers: dict[str, ValueBox] = {}
-        spot = across(gap=4)
-        for name, title, most in (("latitude", tr("Latitude"), 90.0), ("longitude", tr("Longitude"), 180.0)):
-            box = ValueBox()
-            box.setRange(-most, most)
-            box.setDecimals(3)
-            box.setSingleStep(0.1)
-            box.setSuffix("°")
-            box.setAccessibleName(title)
-            box.setToolTip(
-                tr(
-                    "{title} in degrees; {value} is positive",
-                    title=title,
-                    value=tr("north") if most == 90 else tr("east"),
-                )
-            )
-            box.valueChanged.connect(partial(self._number, name))
-            spot.addWidget(box, 1)
-            self.numbers[name] = box
-        form.addRow("N, E", spot)
-        when = across(gap=4)
-        self.date = QDateEdit()
-        self.date.setDisplayFormat("yyyy-MM-dd")
-        self.date.setCalendarPopup(True)
-        self.date.setDateRange(QDate(1900, 1, 1), QDate(2100, 12, 30))
-        self.date.setAccessibleName(tr("Date"))
-        self.date.setToolTip(tr("The day; its night is the one that follows"))
-        self.date.setKeyboardTracking(False)
-        self.date.dateChanged.connect(lambda d: planning_change(self.plan_editor, date=d.toString("yyyy-MM-dd")))
-        self.zone = build(
-            QLineEdit,
-            placeholderText=tr("time zone"),
-            accessibleName=tr("Time zone"),
-            toolTip=tr("Name of the time zone, for example CET; empty for the zone of the longitude"),
-        )
-        self.zone.setFixedWidth(58)
-        self.date.setMinimumWidth(116)
-        self.zone.editingFinished.connect(partial(self._text, "zone"))
-        self.texts["zone"] = self.zone
-        when.addWidget(self.date, 1)
-        when.addWidget(self.zone)
-        form.addRow(tr("Date"), when)
-        sky = across(gap=4)
-        self.dark = ValueBox()
-        self.dark.setRange(UNKNOWN, 23.0)
-        self.dark.setDecimals(1)
-        self.dark.setSingleStep(0.1)
-        self.dark.setSpecialValueText("natural")
-        self.dark.setAccessibleName(tr("Sky brightness"))
-        self.dark.setToolTip(
-            tr("Sky brightness without a moon, magnitudes per square arc second: 22 natural, 20 countryside, 18 town")
-        )
-        self.dark.valueChanged.connect(
-            lambda v: planning_change(self.plan_editor, darkness=None if v <= UNKNOWN else max(v, 10.0))
-        )
-        self.measure = build(
+        column = form_layout()
+        measure = build(
             QPushButton,
             tr("Measure"),
             objectName="inLine",
             toolTip=tr("From a raw of the sky: the open shot, or a file you choose"),
             clicked=lambda: self.wanted.emit("darkness"),
         )
-        sky.addWidget(self.dark, 1)
-        sky.addWidget(self.measure)
-        form.addRow(tr("Sky"), sky)
-        self.free = ValueBox()
-        self.free.setRange(0.0, 9999.0)
-        self.free.setDecimals(0)
-        self.free.setSuffix(" GB")
-        self.free.setSpecialValueText(tr("not known"))
-        self.free.setAccessibleName(tr("Free storage on the phone"))
-        self.free.setToolTip(tr("Free storage on the phone in gigabytes, compared with what the shots need"))
-        self.free.valueChanged.connect(lambda v: planning_change(self.plan_editor, free_mb=1000 * v if v > 0 else None))
-        form.addRow(tr("Free"), self.free)
-        self.phone = build(
-            QComboBox,
-            accessibleName=tr("Phone"),
-            toolTip=tr(
-                "The phone whose lenses, times, noise and speed are used; a phone is known once its raws were opened"
+        self.form = Form(
+            column,
+            (
+                FormRow("name", tr("Name"), line(), tr("Name of the plan")),
+                FormRow("place", tr("Place"), line(), tr("Name of the place; it stays on this computer")),
+                FormRow(
+                    "latitude", tr("Latitude"), number(-90, 90, "°", 3, 0.1),
+                    tr("Latitude in degrees; north is positive"), caption="N, E",
+                ),
+                FormRow(
+                    "longitude", tr("Longitude"), number(-180, 180, "°", 3, 0.1),
+                    tr("Longitude in degrees; east is positive"), beside=True,
+                ),
+                FormRow("date", tr("Date"), day("1900-01-01", "2100-12-30"), NIGHT_TIP),
+                FormRow("zone", tr("Time zone"), line(tr("time zone")), ZONE_TIP, beside=True),
+                FormRow(
+                    "darkness", tr("Sky brightness"), number(UNKNOWN, 23, "", 1, 0.1, tr("natural")), DARKNESS_TIP,
+                    caption=tr("Sky"), also=(measure,),
+                ),
+                FormRow(
+                    "free_gb", tr("Free storage on the phone"), number(0, 9999, " GB", unknown=tr("not known")),
+                    FREE_TIP, caption=tr("Free"),
+                ),
+                FormRow("phone", tr("Phone"), choice(short=8), PHONE_TIP),
             ),
-        )
-        self.phone.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.phone.setMinimumContentsLength(8)
-        self.phone.activated.connect(self._phone_chosen)
-        form.addRow(tr("Phone"), self.phone)
-        return form
+        )  # fmt: skip
+        self.form.changed.connect(self._changed)
+        self.form.widgets["zone"].setFixedWidth(58)
+        self.form.widgets["date"].setMinimumWidth(116)
+        self.known = QStringListModel()
+        completer = QCompleter(self.known, self)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.activated.connect(self.plan_editor.go_to)
+        self.form.widgets["place"].setCompleter(completer)
+        self.phone = self.form.widgets["phone"]
+        return column
 
     # -- what is shown
 
@@ -224,26 +162,10 @@ class PlanSide(QWidget):
         if plan is None:
             return
         self._list_plans(plan)
-        for name, field in self.texts.items():
-            if not (field.hasFocus() and field.isModified()):
-                field.setText(getattr(plan, name))
-                field.setModified(False)
-        for name, box in self.numbers.items():
-            if not (box.hasFocus() and box.lineEdit().isModified()):
-                box.blockSignals(True)
-                box.setValue(getattr(plan, name))
-                box.blockSignals(False)
-        for box, value in (
-            (self.dark, UNKNOWN if plan.darkness is None else plan.darkness), (self.free, (plan.free_mb or 0) / 1000),
-        ):  # fmt: skip
-            if not (box.hasFocus() and box.lineEdit().isModified()):
-                box.blockSignals(True)
-                box.setValue(value)
-                box.blockSignals(False)
-        self.date.blockSignals(True)
-        self.date.setDate(QDate.fromString(plan.date, "yyyy-MM-dd"))
-        self.date.blockSignals(False)
         self._list_phones(plan)
+        same = ("name", "place", "latitude", "longitude", "zone", "date", "darkness")
+        free = None if plan.free_mb is None else plan.free_mb / 1000
+        self.form.show({name: getattr(plan, name) for name in same} | {"free_gb": free})
         self.known.setStringList(sorted(self.plan_editor.places))
         self._list_shots(plan, matches)
         done = sum(b.state == "done" for b in matches)
@@ -305,18 +227,14 @@ class PlanSide(QWidget):
         if row >= 0:
             self.document.choose(row)
 
-    def _text(self, name: str) -> None:
-        field = self.texts[name]
-        if field.isModified():
-            field.setModified(False)
-            planning_change(self.plan_editor, **{name: field.text().strip()})
-
-    def _phone_chosen(self, row: int) -> None:
-        make, model = self.phone.itemData(row)
-        planning_change(self.plan_editor, make=make, model=model)
-
-    def _number(self, name: str, value: float) -> None:
-        planning_change(self.plan_editor, **{name: value})
+    def _changed(self, name: str, value: Any) -> None:
+        if name == "phone":
+            planning_change(self.plan_editor, make=value[0], model=value[1])
+        elif name == "free_gb":
+            planning_change(self.plan_editor, free_mb=None if value is None else 1000 * value)
+        else:
+            lowest = 10.0 if name == "darkness" and value is not None else None
+            planning_change(self.plan_editor, **{name: value if lowest is None else max(value, lowest)})
 
 
 def planning_change(plan_editor: PlanEditor, **fields: Any) -> None:

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QLineEdit, QPushButton, QWidget
 
 from bruto.app.pages.plan_rows import read_bearing
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.plain_text import ElidedLabel
 from bruto.app.widgets.time_axis import Block, TimeAxis
 from bruto.catalog import tr
@@ -52,7 +52,6 @@ class PlanSky(QWidget):
             self.target.addItem(name, key)
         self.target.addItem(OTHER, None)
         self.target.activated.connect(self._target_chosen)
-        row.addWidget(self.target)
         self.other = build(
             QLineEdit,
             placeholderText=tr("right ascension, declination in degrees"),
@@ -61,7 +60,6 @@ class PlanSky(QWidget):
             editingFinished=self._other_typed,
         )
         self.other.hide()
-        row.addWidget(self.other, 1)
         self.wall = build(
             QLineEdit,
             placeholderText=tr("wall faces…°"),
@@ -71,14 +69,12 @@ class PlanSky(QWidget):
         self.wall.setFixedWidth(110)
         self.wall.editingFinished.connect(self._wall_typed)
         self.wall.hide()
-        row.addWidget(self.wall)
         self.status = ElidedLabel("", objectName="quiet")
-        row.addWidget(self.status, 1)
-        lower.addLayout(row)
+        fill(row, self.target, (self.other, 1), self.wall, (self.status, 1))
         self.axis = TimeAxis()
         self.axis.moved.connect(self._moved)
         self.axis.chosen.connect(self.document.choose)
-        lower.addWidget(self.axis, 1)
+        fill(lower, row, (self.axis, 1))
 
     @property
     def shown(self) -> Axis | None:

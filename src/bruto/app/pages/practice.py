@@ -12,7 +12,7 @@ from bruto.app.host import Host
 from bruto.app.pages.pages import title_of
 from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.widgets import theme
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.panel import clear, surface
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -92,8 +92,7 @@ class PracticePage(QWidget):
         super().__init__()
         self.host, self.practice = host, host.session.practice
         layout = across(self, margins=0, gap=0)
-        layout.addWidget(self._side())
-        layout.addWidget(self._middle(), 1)
+        fill(layout, self._side(), (self._middle(), 1))
         self._shown_round: object = None
         self.practice.changed.connect(self._show)
         self._show()
@@ -103,9 +102,8 @@ class PracticePage(QWidget):
         holder.setFixedWidth(LEFT_WIDTH)
         column = down(holder, margins=(10, 8, 6, 8))
         heading = Label(tr("Exercises"), objectName="heading")
-        column.addWidget(heading)
         self.sum = Label("", objectName="quiet", wordWrap=True)
-        column.addWidget(self.sum)
+        fill(column, heading, self.sum)
         self.list = build(QListWidget, accessibleName=tr("Exercises"))
         for name in ORDER:
             item = QListWidgetItem(f"{EXERCISES[name].title}\n{EXERCISES[name].asks}", self.list)
@@ -122,15 +120,11 @@ class PracticePage(QWidget):
         column.addWidget(self.pictures, 1)
         low = down(margins=(16, 10, 16, 12), gap=8)
         self.question = Label("", objectName="heading", wordWrap=True)
-        low.addWidget(self.question)
         self.answers = across(gap=8)
-        low.addLayout(self.answers)
         self.verdict = Label("", objectName="heading")
-        low.addWidget(self.verdict)
         self.explanation = Label("", wordWrap=True)
-        low.addWidget(self.explanation)
         self.thought = Label("", objectName="quiet", wordWrap=True)
-        low.addWidget(self.thought)
+        fill(low, self.question, self.answers, self.verdict, self.explanation, self.thought)
         row = QHBoxLayout()
         self.again, self.next, self.real = (
             QPushButton(tr("Another round")),
@@ -213,8 +207,7 @@ class PracticePage(QWidget):
             button.clicked.connect(partial(now.give, k))
             self.answers.addWidget(button)
             self.buttons.append(button)
-        spring = QWidget()
-        spring.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        spring = build(QWidget, sizePolicy=(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed))
         self.answers.addWidget(spring, 1)
 
     def _choose(self, name: str) -> None:

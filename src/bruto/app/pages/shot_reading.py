@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.light_bars import LightBars
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
@@ -196,14 +196,11 @@ class Reading(QScrollArea):
         column = down(body, margins=(10, 6, 12, 12), gap=8)
         self.raw_light = LightBars(tr("Raw, stops"))
         self.preview_light = LightBars(tr("Embedded preview"))
-        column.addWidget(self.raw_light)
-        column.addWidget(self.preview_light)
-        self.advice = QFrame()
-        self.advice.setObjectName("row")
+        self.advice = build(QFrame, objectName="row")
         self.advice_text = Label("", wordWrap=True, textInteractionFlags=Qt.TextInteractionFlag.TextSelectableByMouse)
         inside = down(self.advice, margins=(10, 8, 10, 8))
         inside.addWidget(self.advice_text)
-        column.addWidget(self.advice)
+        fill(column, self.raw_light, self.preview_light, self.advice)
         judge = across(gap=6)
         self.judges: dict[str, QPushButton] = {}
         for found in VERDICTS:
@@ -242,22 +239,19 @@ class Reading(QScrollArea):
             clicked=lambda: self.gear_for_set.emit(self.gear.text()),
         )
         words.addWidget(self.set_button, 1, 2)
-        column.addLayout(words)
         self.rows = QWidget()
         self._grid = QGridLayout(self.rows)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(0)
         self._grid.setColumnStretch(1, 1)
         self._facts: list[tuple[Label, Label]] = []
-        column.addWidget(self.rows)
         self.tree_button = build(
             QPushButton,
             tr("All metadata…"),
             toolTip=tr("Everything the file says about itself (Ctrl+I)"),
             clicked=self.tree_wanted.emit,
         )
-        column.addWidget(self.tree_button)
-        column.addStretch(1)
+        fill(column, words, self.rows, self.tree_button, 1)
 
     def _noted(self) -> None:
         self.noted.emit(self.note.text(), self.gear.text())

@@ -12,7 +12,7 @@ from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.stage_feed import StageFeed, oriented
 from bruto.app.stage.verdict_buttons import VerdictRow
-from bruto.app.widgets.build import down
+from bruto.app.widgets.build import down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.develop.frame_geometry import geometry_of
@@ -42,11 +42,10 @@ class Pane(QWidget):
         self.name, self.facts = bar.tag, bar.facts
         self.verdict = VerdictRow(self._judge)
         bar.add_widget(self.verdict)
-        column.addWidget(bar)
         self.stage = Stage()
         self.feed = StageFeed(render, f"side by side {number}", 40 + number, self.stage)
         self.stage.view_changed.connect(lambda: page.follow(self))
-        column.addWidget(self.stage, 1)
+        fill(column, bar, (self.stage, 1))
 
     def show_shot(self, shot: Shot) -> None:
         """Another shot; its file is opened behind the window."""
@@ -114,10 +113,9 @@ class SideBySidePage(QWidget):
         column = down(self, margins=0, gap=0)
         self.hint = Label("", objectName="quiet")
         self.hint.setContentsMargins(12, 6, 12, 6)
-        column.addWidget(self.hint)
         self.grid = QGridLayout()
         self.grid.setSpacing(2)
-        column.addLayout(self.grid, 1)
+        fill(column, self.hint, (self.grid, 1))
         self.panes = [Pane(self, k) for k in range(MOST)]
         self.shown: list[Pane] = []
         for pane in self.panes:

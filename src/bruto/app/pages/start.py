@@ -14,7 +14,7 @@ from bruto.app.host import Host
 from bruto.app.pages.pages import title_of
 from bruto.app.stage.image_pyramid import to_qimage
 from bruto.app.widgets import theme
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.panel import clear, scrolled
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.catalog import tr, trn
@@ -132,11 +132,9 @@ class StartPage(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._pictures = host.session.places.channel("shoots")
         outer = across(self, margins=(24, 28, 24, 16))
-        outer.addStretch(1)
         holder = build(QWidget, maximumWidth=WIDTH, minimumWidth=min(WIDTH, 480))
         column = down(holder, margins=0, gap=10)
-        outer.addWidget(holder, 10)
-        outer.addStretch(1)
+        fill(outer, 1, (holder, 10), 1)
         for text in WHAT:
             line = Label(text, wordWrap=True)
             column.addWidget(line)
@@ -167,17 +165,13 @@ class StartPage(QWidget):
             button.setMinimumHeight(32)
             row.addWidget(button)
         row.addStretch(1)
-        column.addLayout(row)
         hint = Label(tr("Or drop a folder or a raw on this window."), objectName="quiet")
-        column.addWidget(hint)
+        fill(column, row, hint)
         column.addSpacing(8)
         self.heading = Label(tr("Continue with"), objectName="heading")
-        column.addWidget(self.heading)
         self.day = self._day()
-        column.addWidget(self.day)
         self.recent_area, self.column = scrolled(8)
-        column.addWidget(self.recent_area, 1)
-        column.addStretch(0)
+        fill(column, self.heading, self.day, (self.recent_area, 1), 0)
         self.cards: list[RecentCard] = []
         self.fill()
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSlider, QWidget
 from bruto.app.stage.reading_stage import ReadingStage
 from bruto.app.stage.stage_bar import StageBar
 from bruto.app.stage.stage_feed import StageFeed, oriented
-from bruto.app.widgets.build import across, down
+from bruto.app.widgets.build import across, down, fill
 from bruto.app.widgets.panel import surface
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import sentences, tr
@@ -53,27 +53,23 @@ class ReadingViewer(QWidget):
         self.large_button = bar.add(
             tr("Large"), tr("Show the picture large instead of the board (Shift+F2)"), checkable=True
         )
-        viewer.addWidget(bar)
         self.stage = ReadingStage()
         self.stage.setMinimumHeight(150)
         self._feed = StageFeed(render, "reading", 50, self.stage)
-        viewer.addWidget(self.stage, 1)
         sweep = surface("stageBar")
         line = across(sweep, margins=(10, 2, 10, 4))
         label = Label(tr("Sweep"), objectName="onStage")
-        line.addWidget(label)
         self.sweep = QSlider(Qt.Orientation.Horizontal)
         self.sweep.setRange(round(-MOST_SWEEP_EV * 12), round(MOST_SWEEP_EV * 12))
         self.sweep.setPageStep(12)
         self.sweep.setAccessibleName(tr("Sweep: exposure of the picture shown here, EV"))
         self.sweep.setToolTip(tr("Slide the brightness to see what the raw holds; nothing is changed"))
         self.sweep.valueChanged.connect(self._swept)
-        line.addWidget(self.sweep, 1)
         self.sweep_text = Label(tr("0.0 EV"), objectName="onStage")
         self.sweep_text.setFixedWidth(58)
         self.sweep_text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        line.addWidget(self.sweep_text)
-        viewer.addWidget(sweep)
+        fill(line, label, (self.sweep, 1), self.sweep_text)
+        fill(viewer, bar, (self.stage, 1), sweep)
         self.clipped_button.toggled.connect(self._show_clipped)
         self.flip_button.clicked.connect(self.flip)
         self.stage.view_changed.connect(self._render)

@@ -21,16 +21,19 @@ class VerdictRow(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         row = across(self, margins=0, gap=2)
         for verdict in VERDICTS:
-            button = build(QPushButton, verdict.mark, objectName="verdict", checkable=True)
-            button.setFixedSize(24, 26)
-            button.setToolTip(
-                tr(
+            button = build(
+                QPushButton,
+                verdict.mark,
+                objectName="verdict",
+                checkable=True,
+                fixedSize=(24, 26),
+                toolTip=tr(
                     "{title}: {meaning}. Click again to remove the verdict.",
                     title=verdict.title,
                     meaning=verdict.meaning,
-                )
+                ),
+                clicked=lambda _=False, v=verdict.id: given(v),
             )
-            button.clicked.connect(lambda _=False, v=verdict.id: given(v))
             self.buttons[verdict.id] = button
             row.addWidget(button)
         self.show_verdict("")

@@ -6,16 +6,14 @@ from fractions import Fraction
 
 from PySide6.QtWidgets import (
     QDialog,
-    QFormLayout,
     QHBoxLayout,
-    QLineEdit,
-    QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
-from bruto.app.widgets.build import build
+from bruto.app.widgets.build import build, fill
+from bruto.app.widgets.form import Form, FormRow, form_layout, line, lines
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.errors import BrutoError
@@ -93,6 +91,9 @@ def learnt_text(learnt: Equipment) -> str:
     return "\n".join([tr("Learnt from shots in the logbook"), *lines]) if lines else ""
 
 
+LENSES_TIP = tr("One lens per line: focal length in mm, 35 mm equivalent, f-number")
+
+
 class CardDialog(QDialog):
     """What is typed and kept counts as the user's word: learning from files leaves it alone."""
 
@@ -105,7 +106,6 @@ class CardDialog(QDialog):
         self.resize(560, 470)
         column = QVBoxLayout(self)
         head = Label(card.title, objectName="heading")
-        column.addWidget(head)
         about = Label(
             tr(
                 "What the phone offers, learnt from its files. Advice and checks use it. What you type here is never "
@@ -114,75 +114,68 @@ class CardDialog(QDialog):
             objectName="quiet",
             wordWrap=True,
         )
-        column.addWidget(about)
-        form = QFormLayout()
-        lenses = "\n".join(f"{q.focal_mm:g}, {q.focal_35mm:g}, {q.f_number or 2:g}" for q in card.lenses)
-        self.lenses = QPlainTextEdit(lenses)
-        self.lenses.setFixedHeight(76)
-        self.lenses.setToolTip(tr("One lens per line: focal length in mm, 35 mm equivalent, f-number"))
-        self.isos = QLineEdit(", ".join(f"{v:g}" for v in card.isos))
-        self.seconds = QLineEdit(", ".join(seconds_text(v) for v in card.seconds))
-        self.pace = build(
-            QLineEdit,
-            "" if card.pace_s is None else f"{card.pace_s:g}",
-            placeholderText=tr("not known yet; learnt from a burst or a trail"),
+        fill(column, head, about)
+        rows = form_layout()
+        self.take_pace = build(QPushButton, "", clicked=self._take_pace, visible=False)
+        self.form = Form(
+            rows,
+            (
+                FormRow("lenses", tr("Lenses"), lines(76), LENSES_TIP),
+                FormRow("isos", "ISO", line(most=4000, live=True)),
+                FormRow("seconds", tr("Times, s"), line(most=4000, live=True)),
+                FormRow(
+                    "pace", tr("Time to save, s"), line(tr("not known yet; learnt from a burst or a trail"), live=True),
+                    also=(self.take_pace,),
+                ),
+            ),
+        )  # fmt: skip
+        self.form.show(
+            {
+                "lenses": "\n".join(f"{q.focal_mm:g}, {q.focal_35mm:g}, {q.f_number or 2:g}" for q in card.lenses),
+                "isos": ", ".join(f"{v:g}" for v in card.isos),
+                "seconds": ", ".join(seconds_text(v) for v in card.seconds),
+                "pace": "" if card.pace_s is None else f"{card.pace_s:g}",
+            }
         )
-        for name, widget in (
-            (tr("Lenses"), self.lenses),
-            ("ISO", self.isos),
-            (tr("Times, s"), self.seconds),
-            (tr("Time to save, s"), self.pace),
-        ):
-            widget.setAccessibleName(name)
-            form.addRow(name, widget)
-        self.take_pace = QPushButton("")
-        self.take_pace.hide()
-        if learnt is not None and "pace_s" in learnt.learnt:
-            pace = f"{learnt.pace_s:.2g}"
-            if pace != self.pace.text():
-                self.take_pace.setText(
-                    tr("Use {pace} s, {from_where}", pace=pace, from_where=learnt.from_where("pace_s"))
-                )
-                self.take_pace.clicked.connect(lambda: self.pace.setText(pace))
-                self.take_pace.show()
-                form.addRow("", self.take_pace)
-        for edit in (self.isos, self.seconds):
-            edit.setCursorPosition(0)
-        column.addLayout(form)
+        self.learnt_pace = f"{learnt.pace_s:.2g}" if learnt is not None and "pace_s" in learnt.learnt else ""
+        if learnt is not None and self.learnt_pace not in ("", self.form.values()["pace"]):
+            self.take_pace.setText(
+                tr("Use {pace} s, {from_where}", pace=self.learnt_pace, from_where=learnt.from_where("pace_s"))
+            )
+            self.take_pace.show()
+        column.addLayout(rows)
         modes: dict[str, list[str]] = {}
         for m in card.modes:
             modes.setdefault(f"{m.focal_mm:g} mm, {KINDS.get(m.kind, m.kind)}", []).append(f"{m.width} × {m.height}")
-        lines = [tr("{name}: {sizes} px", name=name, sizes=", ".join(sizes)) for name, sizes in modes.items()]
+        sizes_seen = [tr("{name}: {sizes} px", name=name, sizes=", ".join(sizes)) for name, sizes in modes.items()]
         facts = Label(
-            tr("Raws it saves\n") + "\n".join(lines) if lines else tr("No raws seen yet."),
+            tr("Raws it saves\n") + "\n".join(sizes_seen) if sizes_seen else tr("No raws seen yet."),
             wordWrap=True,
             objectName="quiet",
         )
-        column.addWidget(facts)
         known = Label(learnt_text(learnt) if learnt is not None else "", wordWrap=True)
         known.setVisible(bool(known.text()))
-        column.addWidget(known)
-        column.addStretch(1)
         self.problem = Label("", objectName="warning", wordWrap=True)
-        column.addWidget(self.problem)
         foot = QHBoxLayout()
-        foot.addStretch(1)
         self.keep, leave = QPushButton(tr("Save")), QPushButton(tr("Cancel"))
         self.keep.setObjectName("primary")
         self.keep.clicked.connect(self._keep)
         leave.clicked.connect(self.reject)
-        foot.addWidget(leave)
-        foot.addWidget(self.keep)
-        column.addLayout(foot)
+        fill(foot, 1, leave, self.keep)
+        fill(column, facts, known, 1, self.problem, foot)
+
+    def _take_pace(self) -> None:
+        self.form.show({"pace": self.learnt_pace})
 
     def _keep(self) -> None:
+        texts = self.form.values()
         try:
-            lenses = tuple(parse_lens(x) for x in self.lenses.toPlainText().splitlines() if x.strip())
-            pace = parse_numbers(self.pace.text(), tr("Time to save"), 0, 600)
-            seconds = parse_numbers(self.seconds.text(), tr("Times"), 1e-6, 86400)
+            lenses = tuple(parse_lens(x) for x in texts["lenses"].splitlines() if x.strip())
+            pace = parse_numbers(texts["pace"], tr("Time to save"), 0, 600)
+            seconds = parse_numbers(texts["seconds"], tr("Times"), 1e-6, 86400)
             typed = {
                 "lenses": tuple(sorted(lenses, key=lambda q: q.focal_35mm)),
-                "isos": parse_numbers(self.isos.text(), "ISO", 1, 1_000_000),
+                "isos": parse_numbers(texts["isos"], "ISO", 1, 1_000_000),
                 "seconds": seconds,
                 "pace_s": pace[0] if pace else None,
             }

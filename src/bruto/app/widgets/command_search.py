@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
-from bruto.app.widgets.build import build, down
+from bruto.app.widgets.build import build, down, fill
 from bruto.catalog import tr
 
 Entry = tuple[str, str, str, bool]
@@ -32,11 +32,10 @@ class CommandSearch(QDialog):
             textChanged=self.fill,
         )
         self.words.installEventFilter(self)
-        column.addWidget(self.words)
         self.names = build(
             QListWidget, accessibleName=tr("Commands"), focusPolicy=Qt.FocusPolicy.NoFocus, itemClicked=self._chosen
         )
-        column.addWidget(self.names)
+        fill(column, self.words, self.names)
         self.fill()
         self.words.setFocus()
 

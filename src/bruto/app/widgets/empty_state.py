@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from bruto.app.widgets.build import fill
 from bruto.app.widgets.plain_text import Label
 
 WIDTH = 520
@@ -33,11 +34,7 @@ class EmptyState(QWidget):
             self.buttons.append(button)
         row.addStretch(1)
         line = QHBoxLayout()  # in a line of its own a text of several rows gets the height it needs
-        line.addStretch(1)
-        line.addWidget(self.text)
-        line.addStretch(1)
-        column.addStretch(1)
-        column.addLayout(line)
+        fill(line, 1, self.text, 1)
+        fill(column, 1, line)
         column.addSpacing(8)
-        column.addLayout(row)
-        column.addStretch(1)
+        fill(column, row, 1)

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.widgets.build import build
+from bruto.app.widgets.build import build, fill
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.catalog import tr
 from bruto.container.metadata_tree import outline
@@ -33,13 +33,12 @@ class FileTree(QDialog):
         layout = QVBoxLayout(self)
         head = QHBoxLayout()
         title = Label(path.name, objectName="heading")
-        head.addWidget(title, 1)
         self.words = build(
             QLineEdit, placeholderText=tr("Filter"), accessibleName=tr("Show only rows with these words")
         )
         self.words.setClearButtonEnabled(True)
         self.words.setFixedWidth(200)
-        head.addWidget(self.words)
+        fill(head, (title, 1), self.words)
         layout.addLayout(head)
         self.tree = QTreeWidget()
         self.tree.setColumnCount(2)
@@ -60,12 +59,10 @@ class FileTree(QDialog):
                 row.setToolTip(1, plain_tooltip(value))
                 group.addChild(row)
             group.setExpanded(True)
-        layout.addWidget(self.tree)
         close = build(QPushButton, tr("Close"), clicked=self.accept)
         foot = QHBoxLayout()
-        foot.addStretch(1)
-        foot.addWidget(close)
-        layout.addLayout(foot)
+        fill(foot, 1, close)
+        fill(layout, self.tree, foot)
         self.words.textChanged.connect(self._filter)
 
     def _filter(self, words: str) -> None:

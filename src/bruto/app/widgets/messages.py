@@ -9,7 +9,7 @@ from datetime import datetime
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.panel import clear, scrolled, surface
 from bruto.app.widgets.plain_text import ElidedLabel, Label
 from bruto.catalog import tr
@@ -40,12 +40,11 @@ class MessageLine(QWidget):
         super().__init__()
         row = across(self, margins=0, gap=8)
         self.text = ElidedLabel("")
-        row.addWidget(self.text, 1)
         self.button = build(QPushButton, tr("Messages"), objectName="inLine")
         self.button.setFixedHeight(24)
         self.button.setToolTip(tr("All messages so far, with times (Ctrl+M)"))
         self.button.clicked.connect(self.wanted)
-        row.addWidget(self.button)
+        fill(row, (self.text, 1), self.button)
         self.history: deque[Message] = deque(maxlen=MOST_MESSAGES)
         self.unread = 0
         """Problems since the drawer was last open."""
@@ -98,13 +97,10 @@ class MessageDrawer(QWidget):
         column = down(holder, margins=(14, 8, 14, 8))
         head = QHBoxLayout()
         title = Label(tr("Messages"), objectName="heading")
-        head.addWidget(title)
-        head.addStretch(1)
         close = build(QPushButton, tr("Close"), clicked=self.hide)
-        head.addWidget(close)
-        column.addLayout(head)
+        fill(head, title, 1, close)
         scroll, self.rows = scrolled(4)
-        column.addWidget(scroll, 1)
+        fill(column, head, (scroll, 1))
         self.hide()
 
     def toggle(self) -> None:

@@ -14,9 +14,7 @@ WIDTH = 334
 
 def surface(name: str = "panel") -> QWidget:
     """A widget with a background of the style sheet's own."""
-    found = build(QWidget, objectName=name)
-    found.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-    return found
+    return build(QWidget, objectName=name, attribute=Qt.WidgetAttribute.WA_StyledBackground)
 
 
 def side_panel(title: str, spacing: int) -> tuple[QWidget, QVBoxLayout]:

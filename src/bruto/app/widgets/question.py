@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QWidget
 
-from bruto.app.widgets.build import down
+from bruto.app.widgets.build import down, fill
 from bruto.app.widgets.plain_text import Label
 
 WIDTH = 420
@@ -25,8 +25,7 @@ class Question(QDialog):
         heading.setObjectName("heading")
         words.setWordWrap(True)
         words.setFixedWidth(WIDTH)
-        column.addWidget(heading)
-        column.addWidget(words)
+        fill(column, heading, words)
         row = QHBoxLayout()
         row.addStretch(1)
         self.yes, self.no = QPushButton(yes), QPushButton(no)

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bruto.app.widgets.build import across, build, down
+from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
 from bruto.develop.field_ui import GROUPS
@@ -51,12 +51,9 @@ class RecipesDialog(QDialog):
         self.found: list[NamedRecipe] = []
         row = across(self, margins=(16, 14, 16, 14), gap=16)
         left = QVBoxLayout()
-        left.addWidget(Label(tr("Values from")))
-        self.names = build(QListWidget, accessibleName=tr("Recipes"))
-        self.names.currentRowChanged.connect(self._chosen)
-        left.addWidget(self.names, 1)
+        self.names = build(QListWidget, accessibleName=tr("Recipes"), currentRowChanged=self._chosen)
         self.delete = build(QPushButton, tr("Delete this recipe"), clicked=self._delete)
-        left.addWidget(self.delete)
+        fill(left, Label(tr("Values from")), (self.names, 1), self.delete)
         row.addLayout(left, 1)
         right = down(gap=8)
         right.addWidget(Label(tr("Groups")))
@@ -66,21 +63,18 @@ class RecipesDialog(QDialog):
             tick = QCheckBox(title)
             self.ticks[name] = tick
             grid.addWidget(tick, k // 2, k % 2)
-        right.addLayout(grid)
         hint = Label(
             tr("Light, white and frame usually differ between shots; their suggestions stay as they are."),
             objectName="quiet",
             wordWrap=True,
         )
-        right.addWidget(hint)
+        fill(right, grid, hint)
         use = QHBoxLayout()
         self.target = build(QComboBox, accessibleName=tr("Apply to"))
         for key, title in TARGETS.items():
             self.target.addItem(title, key)
         self.use = build(QPushButton, tr("Apply to"), objectName="primary", clicked=self._use)
-        use.addWidget(self.use)
-        use.addWidget(self.target, 1)
-        right.addLayout(use)
+        fill(use, self.use, (self.target, 1))
         line = QHBoxLayout()
         self.name = build(QLineEdit, placeholderText=tr("name of the recipe"), accessibleName=tr("Name of the recipe"))
         self.keep = build(
@@ -89,12 +83,9 @@ class RecipesDialog(QDialog):
             toolTip=tr("Save this shot's values of the ticked groups under a name"),
             clicked=self._keep,
         )
-        line.addWidget(self.keep)
-        line.addWidget(self.name, 1)
-        right.addLayout(line)
+        fill(line, self.keep, (self.name, 1))
         self.note = Label("", objectName="warning", wordWrap=True)
-        right.addWidget(self.note)
-        right.addStretch(1)
+        fill(right, use, line, self.note, 1)
         close = build(QPushButton, tr("Close"), clicked=self.accept)
         right.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
         row.addLayout(right, 2)

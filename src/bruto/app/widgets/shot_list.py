@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 
 from bruto.app.shot_facts import count_text, set_title
 from bruto.app.widgets import theme
-from bruto.app.widgets.build import across, down
+from bruto.app.widgets.build import across, down, fill
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.shot_view import ShotView
 from bruto.app.widgets.source_selector import DRAGGED, dragged
@@ -194,11 +194,8 @@ class ShotList(QWidget):
         layout = down(self, margins=(0, 8, 0, 0))
         head = across(margins=(10, 0, 10, 0))
         title = Label(tr("Shots"), objectName="heading")
-        head.addWidget(title)
-        head.addStretch(1)
         self.count = Label("", objectName="quiet")
-        head.addWidget(self.count)
-        layout.addLayout(head)
+        fill(head, title, 1, self.count)
         self.model = ShotModel(shoot)
         self.view = ShotView(shoot, self.model)
         self.view.setAccessibleName(tr("Shots"))
@@ -211,7 +208,7 @@ class ShotList(QWidget):
         shoot.current_changed.connect(lambda: self.view.viewport().update())
         shoot.selection_changed.connect(self._count)
         shoot.judged.connect(self.model.changed)
-        layout.addWidget(self.view)
+        fill(layout, head, self.view)
         shoot.opened.connect(self._opened)
 
     def _opened(self) -> None:
