@@ -148,10 +148,10 @@ class PickingWhite(DevelopTest):
         for kind in ("grey", "leaves"):
             part.surface.setCurrentIndex(part.surface.findData(kind))
             QTest.keyClick(self.window, Qt.Key.Key_W, Qt.KeyboardModifier.AltModifier)
-            self.assertTrue(self.ledger.pick_button.isChecked())
+            self.assertTrue(self.ledger.pick_buttons["white"].isChecked())
             self.click(self.page.stage, self.page.stage.to_widget(*(0.5 * n for n in self.page.stage.frame_size)))
             self.settle()
-            self.assertFalse(self.ledger.pick_button.isChecked())
+            self.assertFalse(self.ledger.pick_buttons["white"].isChecked())
             self.assertEqual(self.edit.sidecar.history[-1][0], f"white:{kind}")
             recipe = self.edit.recipe
             found.append(recipe.raw_neutral or (recipe.temperature, recipe.tint))

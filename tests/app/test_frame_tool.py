@@ -127,12 +127,12 @@ class CropOnThePicture(DevelopTest):
     def test_picking_and_framing_take_turns(self) -> None:
         """A click cannot both pick white and take hold of the crop."""
         self.framing()
-        self.ledger.pick_button.setChecked(True)
+        self.ledger.pick_buttons["white"].setChecked(True)
         self.settle()
         self.assertFalse(self.page.framing)
         self.assertIsNone(self.page.stage.crop)
         self.framing()
-        self.assertFalse(self.ledger.pick_button.isChecked())
+        self.assertFalse(self.ledger.pick_buttons["white"].isChecked())
 
     def test_before_is_shown_in_the_same_frame_as_the_tool(self) -> None:
         self.edit.change("x", horizon=6.0)
@@ -231,7 +231,7 @@ class CropOnThePicture(DevelopTest):
         with mock.patch.object(
             picture_tools, "white_at", side_effect=lambda d, x, y, *_: seen.append((x, y)) or (5000, 0, None)
         ):
-            self.ledger.pick_button.setChecked(True)
+            self.ledger.pick_buttons["white"].setChecked(True)
             self.click(self.page.stage, self.page.stage.to_widget(0.2 * w, 0.7 * h))
         x, y = shape.places(np.array([0.2 * w]), np.array([0.7 * h]))
         self.assertAlmostEqual(seen[0][0] * shape.sensor_size[0], float(x[0]), delta=2)

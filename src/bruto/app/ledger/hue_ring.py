@@ -174,10 +174,9 @@ class HueRing(QWidget):
 
 
 class HueEditor(QWidget):
-    """The ring with the numbers of the chosen node. Emits `changed(nodes, what, final)` and `pick(on)`."""
+    """The ring with the numbers of the chosen node. Emits `changed(nodes, what, final)`."""
 
     changed = Signal(object, str, bool)
-    pick = Signal(bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -193,7 +192,6 @@ class HueEditor(QWidget):
             objectName="take",
             checkable=True,
             toolTip=tr("Click a colour in the picture to add a node for it (Alt+H)"),
-            toggled=self.pick,
         )
         self.remove = build(
             QPushButton, tr("Remove node"), toolTip=tr("Remove the selected node"), clicked=self._remove

@@ -33,9 +33,7 @@ from bruto.session.edit import Edit
 class Ledger(QWidget):
     """All rows of the current shot; shows an `Edit` and sends intents to it."""
 
-    pick_white = Signal(bool)
     start_chosen = Signal(bool)
-    pick_hue = Signal(bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -90,8 +88,6 @@ class Ledger(QWidget):
             self.groups[ui.group].body.addWidget(row)
         self.white = WhitePart()
         self.white.lit.connect(self._light_chosen)
-        self.white.pick.connect(self.pick_white)
-        self.pick_button = self.white.button
         self.profile = ProfileRow()
         self.profile.changed.connect(self._profile_changed)
         self.profile.taken.connect(self._take)
@@ -116,8 +112,8 @@ class Ledger(QWidget):
         self.hues.changed.connect(
             lambda nodes, what, final: self._part("hue_nodes", [n.model_dump() for n in nodes], what, final)
         )
-        self.hues.pick.connect(self.pick_hue)
         self.groups["hues"].body.addWidget(self.hues)
+        self.pick_buttons = {"white": self.white.button, "hue": self.hues.pick_button}
         self.curves = CurveEditor()
         self.curves.changed.connect(lambda values, what, final: self._part("curves", values, what, final))
         self.groups["curves"].body.addWidget(self.curves)

@@ -14,10 +14,9 @@ from bruto.develop.recipe import Recipe
 
 
 class WhitePart(QWidget):
-    """Emits `lit(title)` for a light ("" for as shot) and `pick(on)`."""
+    """Emits `lit(title)` for a light ("" for as shot)."""
 
     lit = Signal(str)
-    pick = Signal(bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -47,7 +46,6 @@ class WhitePart(QWidget):
             objectName="take",
             checkable=True,
             toolTip=tr("Click the surface in the picture to make it neutral (Alt+W)"),
-            toggled=self.pick,
         )
         fill(line, row_name(tr("From")), (self.surface, 1), self.side, self.button)
         return row

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -11,12 +12,15 @@ from bruto.app.stage.stage import Stage
 from bruto.catalog import tr
 from bruto.develop.analysis.color_picker import hue_at, lifted
 from bruto.develop.analysis.white_picker import SURFACES, white_at
+from bruto.develop.pipeline import Developer
 from bruto.develop.recipe_values import Tone
 from bruto.develop.rectangle import Rectangle, stored_rect
 from bruto.session.edit import Edit
 from bruto.session.pointer_text import pointer_text
 from bruto.session.session import Session
 
+PICKS_IN = {"white": "white", "hue": "hues"}
+"""Group of the ledger in which the button of each pick stands."""
 LIFT_PER_PIXEL = 0.15
 """L* a pixel of a drag in the picture."""
 
@@ -37,13 +41,14 @@ class PictureTools(QObject):
         self.session, self.opened, self.stage, self.ledger = session, session.opened, stage, ledger
         self._channel = session.render.channel("pick", 10)
         self.framing = False
-        self._picks = ""
+        self._picks = {"white": self._pick_white, "hue": self._pick_hue}
+        """What a click does while the ledger's button of that name is down; one more tool is an entry here."""
         self._lift_from: tuple[Tone, float] | None = None
         stage.picked.connect(self._picked)
         stage.pointed.connect(self._pointed)
         stage.lifted.connect(self._lifted)
-        ledger.pick_white.connect(lambda on: self._pick("white", on))
-        ledger.pick_hue.connect(lambda on: self._pick("hue", on))
+        for name, button in ledger.pick_buttons.items():
+            button.toggled.connect(partial(self._pick, name))
 
     def turn_to(self, key: Any) -> None:
         """Another shot is shown: nothing is picked for the one before."""
@@ -53,24 +58,22 @@ class PictureTools(QObject):
     # -- picking
 
     def toggle_pick(self, what: str) -> None:
-        """Pick white or a hue in the picture, or stop it."""
-        if what == "hue":
-            self.ledger.unfold("hues")
-        (self.ledger.hues.pick_button if what == "hue" else self.ledger.pick_button).toggle()
+        """Pick something by its name in the picture, or stop it."""
+        self.ledger.unfold(PICKS_IN[what])
+        self.ledger.pick_buttons[what].toggle()
 
     def stop_picking(self) -> None:
         """Clicks in the picture pick nothing any more."""
-        self.ledger.pick_button.setChecked(False)
-        self.ledger.hues.pick_button.setChecked(False)
+        for button in self.ledger.pick_buttons.values():
+            button.setChecked(False)
 
     def _pick(self, what: str, on: bool) -> None:
-        """Clicks in the picture pick white or a hue, one at a time."""
+        """Clicks in the picture pick one thing at a time."""
         if on:
-            self._picks = what
             self.picking.emit()
-            other = self.ledger.hues.pick_button if what == "white" else self.ledger.pick_button
-            other.setChecked(False)
-        self.stage.set_picking(self.ledger.pick_button.isChecked() or self.ledger.hues.pick_button.isChecked())
+            for name, button in self.ledger.pick_buttons.items():
+                button.setChecked(name == what)
+        self.stage.set_picking(any(button.isChecked() for button in self.ledger.pick_buttons.values()))
 
     def _stored(self, x: float, y: float) -> tuple[float, float]:
         """A relative place of what is shown as relative place of the unoriented picture."""
@@ -88,17 +91,20 @@ class PictureTools(QObject):
 
     def _picked(self, x: float, y: float) -> None:
         developer, edit = self.opened.developer, self.opened.edit
-        if developer is None or edit is None:
-            return
-        if self._picks == "hue":
-            recipe, place = edit.recipe, self._stored(x, y)
-            self._channel.ask(
-                edit.path,
-                lambda: hue_at(developer, recipe, *place),
-                lambda node: self._hue_found(edit, node),
-                self.session.say,
-            )
-            return
+        what = next((name for name, button in self.ledger.pick_buttons.items() if button.isChecked()), None)
+        if developer is not None and edit is not None and what is not None:
+            self._picks[what](developer, edit, x, y)
+
+    def _pick_hue(self, developer: Developer, edit: Edit, x: float, y: float) -> None:
+        recipe, place = edit.recipe, self._stored(x, y)
+        self._channel.ask(
+            edit.path,
+            lambda: hue_at(developer, recipe, *place),
+            lambda node: self._hue_found(edit, node),
+            self.session.say,
+        )
+
+    def _pick_white(self, developer: Developer, edit: Edit, x: float, y: float) -> None:
         kind, side = self.ledger.white.kind(), self.ledger.white.averaged()
         recorded = self._recorded(x, y)
         self._channel.ask(
@@ -114,7 +120,7 @@ class PictureTools(QObject):
         if node is None:
             self.session.say(tr("This place has almost no colour. Click one that has."))
             return
-        self.ledger.hues.pick_button.setChecked(False)
+        self.stop_picking()
         self.ledger.add_hue(node)
 
     def _white_found(self, edit: Edit, kind: str, kelvin: float, duv: float, neutral: Any) -> None:
@@ -126,7 +132,7 @@ class PictureTools(QObject):
         else:
             edit.change(f"white:{kind}", temperature=round(kelvin), tint=round(duv, 4), raw_neutral=None)
             found = tr("{kelvin:.0f} K, Duv {duv:+.4f}", kelvin=kelvin, duv=duv)
-        self.ledger.pick_button.setChecked(False)
+        self.stop_picking()
         text = tr(
             "white from {kind}: {found} (such surfaces vary by ±{spread:.0f} %)",
             kind=SURFACES[kind].title,
