@@ -158,6 +158,28 @@ class PickingWhite(DevelopTest):
         self.assertNotEqual(*found)
 
 
+class MidGrey(DevelopTest):
+    def test_the_place_that_is_clicked_becomes_mid_grey(self) -> None:
+        """From two EV under and from one over, the same place ends at the same L*, near that of grey."""
+        self.show("light")
+        found = []
+        for start in (-2.0, 1.0):
+            self.edit.change("exposure", exposure=start)
+            QTest.keyClick(self.window, Qt.Key.Key_G, Qt.KeyboardModifier.AltModifier)
+            self.assertTrue(self.ledger.pick_buttons["grey"].isChecked())
+            self.click(self.page.stage, self.page.stage.to_widget(*(0.5 * n for n in self.page.stage.frame_size)))
+            self.settle()
+            self.assertFalse(self.page.stage.picking)
+            self.assertEqual(self.edit.sidecar.history[-1][0], "mid_grey")
+            picture = self.picture().astype(float)
+            h, w = picture.shape[:2]
+            place = picture[h // 2 - 2 : h // 2 + 3, w // 2 - 2 : w // 2 + 3].mean((0, 1)) / 255
+            linear = np.where(place <= 0.04045, place / 12.92, ((place + 0.055) / 1.055) ** 2.4)
+            found.append(116 * np.cbrt(linear @ (0.2126, 0.7152, 0.0722)) - 16)
+        self.assertAlmostEqual(found[0], found[1], delta=0.6)
+        self.assertAlmostEqual(found[0], 50, delta=8)
+
+
 class Hues(DevelopTest):
     def test_a_node_is_made_on_the_ring_moved_and_removed(self) -> None:
         self.show("hues")

@@ -270,6 +270,14 @@ COMMANDS: tuple[Command, ...] = (
         _correcting,
     ),
     Command(
+        "pick-grey",
+        tr("Make a place in the picture mid-grey"),
+        "Alt+G",
+        _corrected(lambda p: p.tools.toggle_pick("grey")),
+        "correct",
+        _correcting,
+    ),
+    Command(
         "lift",
         tr("Set tone in the picture"),
         "Alt+T",
@@ -348,7 +356,7 @@ OF_SHOTS = (
 )  # fmt: skip
 """Commands in the menu of a shot or of the shots that are selected; "" is a line between them."""
 OF_STAGE = (
-    "zoom", "before", "beside", "proof", "", "pick-white", "pick-hue", "lift", "crop", "level", "turn-left",
-    "turn-right", "", "undo", "redo", "keep-version",
+    "zoom", "before", "beside", "proof", "", "pick-white", "pick-hue", "pick-grey", "lift", "crop", "level",
+    "turn-left", "turn-right", "", "undo", "redo", "keep-version",
 )  # fmt: skip
 OF_STRIP = ("apply-all", "undo", "redo", "fold-strip")

@@ -34,6 +34,7 @@ ACTIONS: dict[str, str] = {
     "reset:": tr("{subject} reset"),
     "version:": tr("version {subject}"),
     "recipe:": tr("recipe {subject}"),
+    "mid_grey": tr("a place made mid-grey"),
     "white:": tr("white picked from {subject}"),
 }
 """What a step did, by its key; keys that end with a colon are followed by their subject."""

@@ -86,6 +86,14 @@ class Ledger(QWidget):
             row.bypassed.connect(self._bypass_row)
             self.rows[field] = row
             self.groups[ui.group].body.addWidget(row)
+        self.grey_button = build(
+            QPushButton,
+            tr("Make a place mid-grey"),
+            objectName="take",
+            checkable=True,
+            toolTip=tr("Click a place in the picture; the exposure changes until it is mid-grey (Alt+G)"),
+        )
+        self.groups["light"].body.addWidget(self.grey_button, 0, Qt.AlignmentFlag.AlignLeft)
         self.white = WhitePart()
         self.white.lit.connect(self._light_chosen)
         self.profile = ProfileRow()
@@ -113,7 +121,7 @@ class Ledger(QWidget):
             lambda nodes, what, final: self._part("hue_nodes", [n.model_dump() for n in nodes], what, final)
         )
         self.groups["hues"].body.addWidget(self.hues)
-        self.pick_buttons = {"white": self.white.button, "hue": self.hues.pick_button}
+        self.pick_buttons = {"white": self.white.button, "hue": self.hues.pick_button, "grey": self.grey_button}
         self.curves = CurveEditor()
         self.curves.changed.connect(lambda values, what, final: self._part("curves", values, what, final))
         self.groups["curves"].body.addWidget(self.curves)

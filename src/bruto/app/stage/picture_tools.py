@@ -12,14 +12,16 @@ from bruto.app.stage.stage import Stage
 from bruto.catalog import tr
 from bruto.develop.analysis.color_picker import hue_at, lifted
 from bruto.develop.analysis.white_picker import SURFACES, white_at
+from bruto.develop.field_ui import limits
 from bruto.develop.pipeline import Developer
+from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import Tone
 from bruto.develop.rectangle import Rectangle, stored_rect
 from bruto.session.edit import Edit
 from bruto.session.pointer_text import pointer_text
 from bruto.session.session import Session
 
-PICKS_IN = {"white": "white", "hue": "hues"}
+PICKS_IN = {"white": "white", "hue": "hues", "grey": "light"}
 """Group of the ledger in which the button of each pick stands."""
 LIFT_PER_PIXEL = 0.15
 """L* a pixel of a drag in the picture."""
@@ -41,7 +43,7 @@ class PictureTools(QObject):
         self.session, self.opened, self.stage, self.ledger = session, session.opened, stage, ledger
         self._channel = session.render.channel("pick", 10)
         self.framing = False
-        self._picks = {"white": self._pick_white, "hue": self._pick_hue}
+        self._picks = {"white": self._pick_white, "hue": self._pick_hue, "grey": self._pick_grey}
         """What a click does while the ledger's button of that name is down; one more tool is an entry here."""
         self._lift_from: tuple[Tone, float] | None = None
         stage.picked.connect(self._picked)
@@ -113,6 +115,18 @@ class PictureTools(QObject):
             lambda found: self._white_found(edit, kind, *found),
             self.session.say,
         )
+
+    def _pick_grey(self, _: Developer, edit: Edit, x: float, y: float) -> None:
+        """The exposure at which the light of a place is mid-grey; contrast and tone handles act after it."""
+        light = self.opened.light_at(*self._recorded(x, y))
+        if light is None:
+            self.session.say(tr("The light of this shot is still being measured. Try again in a moment."))
+            return
+        low, high = limits(Recipe.model_fields["exposure"])
+        exposure = round(min(high, max(low, -light)), 2)
+        edit.change("mid_grey", exposure=exposure)
+        self.stop_picking()
+        self.status.emit(tr("exposure {exposure:+.2f} EV: this place is mid-grey", exposure=exposure))
 
     def _hue_found(self, edit: Edit, node: Any) -> None:
         if edit is not self.opened.edit:
