@@ -163,9 +163,8 @@ class PlanSide(QWidget):
             return
         self._list_plans(plan)
         self._list_phones(plan)
-        same = ("name", "place", "latitude", "longitude", "zone", "date", "darkness")
         free = None if plan.free_mb is None else plan.free_mb / 1000
-        self.form.show({name: getattr(plan, name) for name in same} | {"free_gb": free})
+        self.form.show({name: getattr(plan, name) for name in self.form.rows if hasattr(plan, name)} | {"free_gb": free})
         self.known.setStringList(sorted(self.plan_editor.places))
         self._list_shots(plan, matches)
         done = sum(b.state == "done" for b in matches)
