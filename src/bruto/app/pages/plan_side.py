@@ -129,6 +129,7 @@ class PlanSide(QWidget):
                     "longitude", tr("Longitude"), number(-180, 180, "°", 3, 0.1),
                     tr("Longitude in degrees; east is positive"), beside=True,
                 ),
+                FormRow("height_m", tr("Height"), number(-500, 9000, " m"), tr("Height above sea level in metres")),
                 FormRow("date", tr("Date"), day("1900-01-01", "2100-12-30"), NIGHT_TIP),
                 FormRow("zone", tr("Time zone"), line(tr("time zone")), ZONE_TIP, beside=True),
                 FormRow(
@@ -164,7 +165,8 @@ class PlanSide(QWidget):
         self._list_plans(plan)
         self._list_phones(plan)
         free = None if plan.free_mb is None else plan.free_mb / 1000
-        self.form.show({name: getattr(plan, name) for name in self.form.rows if hasattr(plan, name)} | {"free_gb": free})
+        known = {name: getattr(plan, name) for name in self.form.rows if hasattr(plan, name)}
+        self.form.show(known | {"free_gb": free})
         self.known.setStringList(sorted(self.plan_editor.places))
         self._list_shots(plan, matches)
         done = sum(b.state == "done" for b in matches)
