@@ -147,7 +147,7 @@ COLUMNS = 2
 
 
 class LearntPlots(QWidget):
-    """Noise by ISO, blur by time, what the viewfinder hides, and headroom; and pace and battery in a sentence."""
+    """The plots of `PLOTS`; and pace and battery in a sentence."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -155,7 +155,8 @@ class LearntPlots(QWidget):
         grid = QGridLayout()
         self.plots = {name: LogPlot(title) for name, title, _ in PLOTS}
         for k, plot in enumerate(self.plots.values()):
-            grid.addWidget(plot, k // COLUMNS, k % COLUMNS)
+            alone = k == len(self.plots) - 1 and k % COLUMNS == 0
+            grid.addWidget(plot, k // COLUMNS, k % COLUMNS, 1, COLUMNS if alone else 1)
         self.learnt = Label("", objectName="quiet", wordWrap=True)
         fill(column, (grid, 1), self.learnt)
 
