@@ -58,6 +58,10 @@ class Looking(WindowTest):
         self.assertIn("ISO", page.plots.plots["noise"].caption)
         self.assertGreater(len(page.plots.plots["noise"].dots), 30)
         self.assertIn("1/", page.plots.plots["hand"].caption)
+        headroom = page.plots.plots["headroom"]
+        under = sum(ev < headroom.lines[0][0][1] for _, ev, _ in headroom.dots)
+        self.assertLessEqual(abs(2 * under - len(headroom.dots)), 1 + len(headroom.dots) // 4)
+        self.assertRegex(headroom.caption, r"more than \d\.\d EV unused")
         self.choose_shoot(self.title)
         self.assertEqual(page.table.rowCount(), COUNT)
         self.assertEqual(page.table.item(0, 1).text(), "400")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from statistics import median
 
 from PySide6.QtWidgets import QGridLayout, QWidget
 
@@ -136,11 +137,35 @@ def plot_storage(plot: LogPlot, state: LogbookContent) -> None:
     )
 
 
+def plot_headroom(plot: LogPlot, state: LogbookContent) -> None:
+    """Light that shots left unused below clipping, with the median."""
+    shots = [r for g in state.groups for r in g.shots if r.headroom_ev is not None and r.iso]
+    if len(shots) < LEAST_SHOTS:
+        plot.show_nothing(tr("Three measured shots show how much headroom is usually left."))
+        return
+    values = [r.headroom_ev or 0.0 for r in shots]
+    top = max(1, math.ceil(max(values) + 0.2))
+    low = min(0, math.floor(min(values)))
+    isos = [r.iso or 1 for r in shots]
+    x, middle = doublings(min(isos), max(isos)), median(values)
+    plot.show_plot(
+        x,
+        Scale(low - 0.2, top, tuple((float(v), _signed(v)) for v in range(low, top + 1)), even=True),
+        ("ISO", tr("below clipping")),
+        [(r.iso or 1, r.headroom_ev or 0.0, True) for r in shots],
+        [[(x.low, middle), (x.high, middle)]],
+        tr("half of the shots leave more than {middle:.1f} EV unused", middle=middle),
+    )
+
+
+LEAST_SHOTS = 3
+"""Shots from which a median says something."""
 PLOTS = (
     ("noise", tr("Noise by ISO"), plot_noise),
     ("hand", tr("Blur by time"), plot_hand),
     ("viewfinder", tr("Viewfinder"), plot_viewfinder),
     ("storage", tr("Storage"), plot_storage),
+    ("headroom", tr("Headroom"), plot_headroom),
 )
 """Identifier and title of every plot, and what fills it; one more is an entry here."""
 COLUMNS = 2
