@@ -187,9 +187,9 @@ class Choosing(WindowTest):
         self.click("sluice-001-01")
         QTest.keyClick(self.window, KEY.Key_6, CTRL)
         page = self.window.page(Task.SIDE_BY_SIDE)
-        self.wait(lambda: all(p.developer is not None for p in page.shown))
+        self.wait(lambda: all(p.stage.developer is not None for p in page.shown))
         self.settle()
-        self.assertEqual([p.shot.name for p in page.shown], self.names())
+        self.assertEqual([p.stage.shot.name for p in page.shown], self.names())
         self.assertEqual(sum("most fine detail" in p.facts.text() for p in page.shown), 1)
         first = page.shown[1].stage
         first.set_one_to_one(QPointF(40, 30))
@@ -197,9 +197,9 @@ class Choosing(WindowTest):
         self.assertEqual({p.stage.viewport.visible() for p in page.shown}, {first.viewport.visible()})
         for pane in page.shown:
             self.assertIsNotNone(pane.stage.piece)
-            developer, (x, y, w, h) = pane.developer, first.viewport.visible()
+            developer, (x, y, w, h) = pane.stage.developer, first.viewport.visible()
             wanted = orient(
-                developer.view(pane.recipe, 1, stored_rect(Rectangle(x, y, w, h), 1, developer.source.size)), 1
+                developer.view(pane.stage.recipe, 1, stored_rect(Rectangle(x, y, w, h), 1, developer.source.size)), 1
             )
             np.testing.assert_array_equal(pixels(pane.stage.piece), wanted)
         self.drag(first, QPointF(100, 100), QPointF(60, 80))

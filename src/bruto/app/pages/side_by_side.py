@@ -2,24 +2,17 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from bruto.app.host import Host
+from bruto.app.stage.shot_stage import ShotStage
 from bruto.app.stage.stage import Stage
 from bruto.app.stage.stage_bar import StageBar
-from bruto.app.stage.stage_feed import StageFeed, oriented
 from bruto.app.stage.verdict_buttons import VerdictRow
 from bruto.app.widgets.build import down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
-from bruto.develop.frame_geometry import geometry_of
-from bruto.develop.pipeline import Developer
-from bruto.develop.recipe import Recipe
-from bruto.develop.source import open_source
-from bruto.session.initial_edits import find_start
 from bruto.shoot.shots import Shot
 
 MOST = 4
@@ -31,75 +24,37 @@ class Pane(QWidget):
 
     def __init__(self, page: SideBySidePage, number: int) -> None:
         super().__init__()
-        self.page, render = page, page.session.render
-        self.opening = render.channel(f"side by side {number}: file", 60 + number)
-        self.shot: Shot | None = None
-        self.developer: Developer | None = None
-        self.recipe: Recipe | None = None
-        """Its values; None: those of its suggestions, not known yet."""
+        self.page = page
         column = down(self, margins=0, gap=0)
         bar = StageBar("")
         self.name, self.facts = bar.tag, bar.facts
         self.verdict = VerdictRow(self._judge)
         bar.add_widget(self.verdict)
-        self.stage = Stage()
-        self.feed = StageFeed(render, f"side by side {number}", 40 + number, self.stage)
+        self.stage = ShotStage(page.session, f"side by side {number}", 40 + number)
         self.stage.view_changed.connect(lambda: page.follow(self))
+        self.stage.opened.connect(self._opened)
         fill(column, bar, (self.stage, 1))
 
     def show_shot(self, shot: Shot) -> None:
-        """Another shot; its file is opened behind the window."""
-        self.shot, self.developer = shot, None
-        self.opening.turn_to(shot.main)
-        self.feed.turn_to(shot.main)
+        """Another shot."""
         self.name.setText(shot.name)
-        self.stage.message = tr("Reading…")
-        self.recipe = self.page.session.opened.values()(shot.main)
-        if shot.meta is not None:
-            self.stage.set_frame(*shot.meta.oriented_size)
+        self.stage.show_shot(shot)
         self.show_verdict()
-        self._open(shot)
 
     def show_verdict(self) -> None:
         """The verdict that the shot has."""
-        if self.shot is not None:
-            self.verdict.show_verdict(self.page.shoot.verdicts.get(str(self.shot.main), ""), self.shot.name)
+        shot = self.stage.shot
+        if shot is not None:
+            self.verdict.show_verdict(self.page.shoot.verdicts.get(str(shot.main), ""), shot.name)
 
     def _judge(self, verdict: str) -> None:
-        if self.shot is not None:
-            self.page.session.judge(verdict, [self.shot])
+        if self.stage.shot is not None:
+            self.page.session.judge(verdict, [self.stage.shot])
         self.show_verdict()
 
-    def _open(self, shot: Shot) -> None:
-        values, decoded = self.recipe, self.page.session.opened.opened(shot.main)
-
-        def work() -> tuple[Developer, Recipe]:
-            recipe = find_start(shot.main) if values is None else values
-            return (decoded or Developer(open_source(shot.main))).asked(recipe), recipe
-
-        def done(found: tuple[Developer, Recipe]) -> None:
-            self.developer, self.recipe = found
-            shown = geometry_of(self.developer.source.meta, self.recipe.effective())
-            self.stage.message = ""
-            self.stage.resize_frame(*shown.oriented_size)
-            self.page.follow(self.page.leader or self)
-            self.ask()
-
-        self.opening.ask(shot.main, work, done, self._failed)
-
-    def _failed(self, why: str) -> None:
-        self.stage.message = why
-        self.stage.update()
-
-    def ask(self) -> None:
-        """Have what is seen made."""
-        developer, recipe = self.developer, self.recipe
-        if self.shot is None or developer is None or recipe is None:
-            return
-        meta = developer.source.meta
-        size = geometry_of(meta, recipe.effective()).size
-        source = oriented(lambda factor, rect: developer.view(recipe, factor, rect), meta.orientation, size)
-        self.feed.ask(self.shot.main, source, self._failed)
+    def _opened(self) -> None:
+        self.page.follow(self.page.leader or self)
+        self.stage.ask()
 
 
 class SideBySidePage(QWidget):
@@ -202,9 +157,5 @@ class SideBySidePage(QWidget):
                     view.zoom = lead.zoom * w / view.frame[0]
                     view.centre = (lead.centre[0] / w * view.frame[0], lead.centre[1] / h * view.frame[1])
                 other.stage.update()
-            other.ask()
+            other.stage.ask()
         self._following = False
-
-    def showing(self) -> list[Path]:
-        """The files that are shown."""
-        return [p.shot.main for p in self.shown if p.shot is not None]
