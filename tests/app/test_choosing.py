@@ -206,8 +206,8 @@ class Choosing(WindowTest):
         self.assertEqual(len({p.stage.viewport.visible() for p in page.shown}), 1)
         QTest.mouseClick(page.shown[2].verdict.buttons["best"], LEFT)
         self.settle()
-        self.assertEqual(self.window.shoot.verdicts[str(page.shown[2].shot.main)], "best")
-        self.assertEqual(self.window.shoot.verdicts.get(str(page.shown[1].shot.main), ""), "")
+        self.assertEqual(self.window.shoot.verdicts[str(page.shown[2].stage.shot.main)], "best")
+        self.assertEqual(self.window.shoot.verdicts.get(str(page.shown[1].stage.shot.main), ""), "")
 
     def test_the_wastebasket_takes_whole_files_and_no_one_elses(self) -> None:
         """The real wastebasket: bytes are all there; an XMP that another file of its name shares stays."""

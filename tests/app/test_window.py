@@ -389,7 +389,16 @@ class States(WindowTest):
         QTest.mouseClick(page.go, LEFT)
         self.wait(lambda: bool(self.window.queue.jobs) and self.window.queue.jobs[0].state == queue.DONE)
         with Image.open(self.folder.parent / "out/card-003.jpg") as image:
-            self.assertIn(f"card-003.jpg     {image.width} × {image.height} px", promised)
+            self.assertIn(f"card-003.jpg\n{image.width} × {image.height} px", promised)
+            self.assertEqual(page.stage.frame_size, image.size)
+            self.wait(lambda: page.stage.base is not None)
+            coarse = (40, 32)  # what is shown may be the whole before its sharp piece
+            shown, wrote = (
+                np.asarray(p.resize(coarse, Image.Resampling.BOX), float)
+                for p in (Image.fromarray(pixels(page.stage.base)), image)
+            )
+            self.assertLess(np.abs((shown - wrote).mean((0, 1))).max(), 2)
+            self.assertGreater(np.corrcoef(shown.ravel(), wrote.ravel())[0, 1], 0.9)  # turned and cropped as it leaves
         size = page.form.widgets["size"]
         size.setCurrentIndex(size.count() - 1)
         page.form.widgets["edge"].setValue(100)

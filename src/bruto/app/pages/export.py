@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from bruto.app.host import Host
 from bruto.app.main_thread import single_shot
 from bruto.app.pages.export_queue import QueueList
+from bruto.app.stage.shot_stage import ShotStage
 from bruto.app.widgets.build import across, build, down, fill
 from bruto.app.widgets.form import Form, FormRow, Values, choice, line, number, tick
 from bruto.app.widgets.panel import side_panel, surface
@@ -65,6 +66,7 @@ class ExportPage(QWidget):
         self.shoot, self.queue = self.session.shoot, self.session.queue
         self._listing = self.session.render.channel("what will leave", 135)
         self._folder_of: Path | None = None
+        self._found: list[ExportPreview] = []
         layout = across(self, margins=0, gap=0)
         fill(layout, (self._left(), 1), self._preset_side())
         self._timer = single_shot(self, 60, self.refresh)
@@ -90,10 +92,13 @@ class ExportPage(QWidget):
             accessibleName=tr("To export"),
             iconSize=ICON,
             uniformItemSizes=True,
-            selectionMode=QListWidget.SelectionMode.NoSelection,
+            currentRowChanged=self._show_chosen,
         )
+        self.stage = ShotStage(self.session, "what leaves", 138)
+        self.stage.opened.connect(self.stage.ask)
+        self.stage.view_changed.connect(self.stage.ask)
         self.jobs = QueueList(self.queue)
-        fill(middle, self.heading, (self.list, 3), (self.jobs, 2))
+        fill(middle, self.heading, (fill(across(gap=8), (self.list, 2), (self.stage, 3)), 5), (self.jobs, 2))
         return holder
 
     def _preset_side(self) -> QWidget:
@@ -199,6 +204,8 @@ class ExportPage(QWidget):
         """Show pictures, names and sizes of what will leave."""
         suffix = _suffix(self.form.values())
         thumbs = self.host.page(Task.INTAKE).board.cards.thumbs
+        self._found, row = found, max(self.list.currentRow(), 0)
+        self.list.blockSignals(True)
         self.list.clear()
         for one in found:
             size = (
@@ -206,13 +213,27 @@ class ExportPage(QWidget):
                 if one.size
                 else tr("size depends on its suggestions")
             )
-            item = QListWidgetItem(f"{one.name}     {size}")
+            item = QListWidgetItem(f"{one.name}\n{size}")
             picture = thumbs.get(str(one.shot.main))
-            item.setIcon(QIcon(QPixmap.fromImage(picture[0])) if picture else QIcon())
+            icon = QIcon()
+            if picture:
+                for mode in (QIcon.Mode.Normal, QIcon.Mode.Selected):  # which would be tinted
+                    icon.addPixmap(QPixmap.fromImage(picture[0]), mode)
+            item.setIcon(icon)
             item.setToolTip(plain_tooltip(str(Path(self.folder.text()) / one.name)))
             self.list.addItem(item)
+        self.list.setCurrentRow(min(row, len(found) - 1))
+        self.list.blockSignals(False)
+        self._show_chosen(self.list.currentRow())
         places = sum(one.shot.meta is not None and one.shot.meta.gps is not None for one in found)
         self.place_note.setText(self._of_places(places, suffix) if found else "")
+
+    def _show_chosen(self, row: int) -> None:
+        """The picture that is chosen in the list as it is developed; what is shown already stays."""
+        one = self._found[row] if 0 <= row < len(self._found) else None
+        shown = self.stage.shot, self.stage.recipe
+        if one is None or one.shot is not shown[0] or (one.recipe is not None and one.recipe != shown[1]):
+            self.stage.show_shot(None if one is None else one.shot)
 
     def _why_none(self) -> str:
         if not self.shoot.shots:

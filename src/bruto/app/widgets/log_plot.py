@@ -104,12 +104,16 @@ class LogPlot(QWidget):
         p.drawText(QRectF(8, 22, self.width() - 16, 18), Qt.AlignmentFlag.AlignVCenter, caption)
         right_middle = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         box = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
-        for value, text in self.across.ticks:
+        last = -math.inf  # where the text before ends; one that would touch it is left out
+        for value, text in sorted(self.across.ticks):
             x = self.at(value, self.upward.low).x()
             p.setPen(QPen(t.color("line"), 1))
             p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
             p.setPen(t.color("quiet"))
-            p.drawText(QRectF(x - 40, box.bottom() + 2, 80, 16), Qt.AlignmentFlag.AlignHCenter, text)
+            half = p.fontMetrics().horizontalAdvance(text) / 2
+            if x - half > last + 4:
+                p.drawText(QRectF(x - 40, box.bottom() + 2, 80, 16), Qt.AlignmentFlag.AlignHCenter, text)
+                last = x + half
         for value, text in self.upward.ticks:
             y = self.at(self.across.low, value).y()
             p.setPen(QPen(t.color("line"), 1))
