@@ -17,6 +17,7 @@ from unittest import mock
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_library import NamedRecipe, drop, keep, saved_recipes
 from bruto.errors import BrutoError, FileProblem
+from bruto.export.preset_library import presets_path, save_preset, saved_presets
 from bruto.phones.card import PhoneCard, card_from, load_card, save_card, written
 from bruto.session.edit import Edit
 from bruto.session.shoot import Shoot
@@ -289,6 +290,21 @@ class Stores(Store):
         self.assertEqual((place.read_text(), again == place), ("{", False))
         found, problems = saved_recipes()
         self.assertEqual(([n.recipe.exposure for n in found], len(problems)), ([1.0], 2))
+
+    def test_export_presets_are_one_document_that_damage_leaves_alone(self) -> None:
+        save_preset("web", {"format": "jpg-8", "quality": 80.0, "place": False})
+        save_preset(" Print ", {"format": "tif-16"})
+        save_preset("web", {"format": "avif-8"})
+        self.assertEqual(saved_presets(), {"Print": {"format": "tif-16"}, "web": {"format": "avif-8"}})
+        with self.assertRaisesRegex(BrutoError, "name of 1 to 60"):
+            save_preset(" . ", {})
+        save_preset("web", None)
+        self.assertEqual(list(saved_presets()), ["Print"])
+        for damage in ('{"presets": {"x": {"format": [1]}}}', '{"presets": 3}', "{"):
+            presets_path().write_text(damage)
+            with self.assertRaises(BrutoError):
+                save_preset("new", {"format": "jpg-8"})
+            self.assertEqual(presets_path().read_text(), damage)
 
     def test_numbers_and_depth_of_stored_json(self) -> None:
         deep = b'{"a": ' + b"[" * 100_000 + b"]" * 100_000 + b"}"
