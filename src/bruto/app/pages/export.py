@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import (
     QFileDialog,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -26,6 +28,7 @@ from bruto.catalog import tr, trn
 from bruto.errors import BrutoError
 from bruto.export.formats import choices
 from bruto.export.preset import JPEG_QUALITY, ExportPreset
+from bruto.export.preset_library import save_preset, saved_presets
 from bruto.session.export_preview import ExportPreview, export_previews
 from bruto.shoot.shots import Shot
 from bruto.shoot.verdicts import KEEP_OR_BEST
@@ -49,6 +52,8 @@ SPACES = (
     (tr("Rec. 2020"), "rec2020"),
 )
 PLACE_TIP = tr("The location tells everyone who gets the picture where you live and work. TIFF files never contain it.")
+SAVE_TIP = tr("Save format, size, colour space and what is kept in the files under a name")
+DELETE_TIP = tr("Delete the saved preset that is chosen above")
 REMEMBERED = ("format", "size", "space", "edge", "quality", "exif", "place")
 """Fields of the preset that are there again next time."""
 
@@ -107,6 +112,7 @@ class ExportPage(QWidget):
         self.form = Form(
             column,
             (
+                FormRow("saved", tr("Saved presets"), choice(), caption=tr("Saved")),
                 FormRow("which", tr("Shots"), choice(WHICH)),
                 FormRow("format", tr("Format"), choice([(title, key) for key, title, *_ in choices()])),
                 FormRow("quality", tr("Quality"), number(40, 100), shown_when=lambda v: _suffix(v) in WITH_QUALITY),
@@ -119,7 +125,16 @@ class ExportPage(QWidget):
             ),
         )
         self.form.show({"quality": JPEG_QUALITY, "edge": 2400, "exif": True})
-        self.form.changed.connect(self.soon)
+        self.form.changed.connect(self._changed)
+        self.name = build(
+            QLineEdit,
+            placeholderText=tr("name of the preset"),
+            accessibleName=tr("Name of the preset"),
+            returnPressed=self._save_preset,
+        )
+        self.save = build(QPushButton, tr("Save as"), toolTip=SAVE_TIP, clicked=self._save_preset)
+        self.delete = build(QPushButton, tr("Delete"), toolTip=DELETE_TIP, clicked=self._delete_preset)
+        self._list_presets("")
         self.which, self.folder = self.form.widgets["which"], self.form.widgets["folder"]
         self.place_note = Label("", objectName="quiet", wordWrap=True)
         self.summary = Label("", wordWrap=True)
@@ -127,6 +142,7 @@ class ExportPage(QWidget):
         originals = tr("Originals are never changed. A file whose name exists gets a number.")
         self.note = Label(originals, objectName="quiet", wordWrap=True)
         fill(column, self.place_note, self.summary, self.go, self.note, 1)
+        fill(column, fill(across(gap=6), self.save, (self.name, 1), self.delete))
         return side
 
     # -- the preset
@@ -142,10 +158,55 @@ class ExportPage(QWidget):
         )  # fmt: skip
 
     def _use_last_preset(self) -> None:
-        """The preset as it was left; what is not of the right kind stays as it is."""
-        saved, now = self.session.settings.preset, self.form.values()
+        """The preset as it was left."""
+        self._use(self.session.settings.preset)
+
+    def _list_presets(self, chosen: str) -> None:
+        """The saved presets by name, and what keeps them from being read."""
+        box = self.form.widgets["saved"]
+        try:
+            self._saved = saved_presets()
+        except BrutoError as error:
+            self._saved = {}
+            self.session.say(str(error))
+        box.blockSignals(True)
+        box.clear()
+        for name in ("", *self._saved):
+            box.addItem(name or tr("none"), name)
+        box.setCurrentIndex(max(box.findData(chosen), 0))
+        box.blockSignals(False)
+        self.delete.setEnabled(bool(box.currentData()))
+
+    def _changed(self, name: str, value: Any) -> None:
+        if name == "saved" and value:
+            self._use(self._saved[value])
+        elif name in REMEMBERED:  # it is not the saved one any more
+            self.form.show({"saved": ""})
+        self.delete.setEnabled(bool(self.form.values()["saved"]))
+        self.soon()
+
+    def _use(self, saved: dict[str, Any]) -> None:
+        """Values of a preset; what is not of the right kind stays as it is."""
+        now = self.form.values()
         kinds = {name: (int, float) if isinstance(now[name], float) else type(now[name]) for name in REMEMBERED}
         self.form.show({k: saved[k] for k, kind in kinds.items() if isinstance(saved.get(k), kind)})
+
+    def _save_preset(self) -> None:
+        name, values = self.name.text().strip(), self.form.values()
+        try:
+            save_preset(name, {field: values[field] for field in REMEMBERED})
+        except (BrutoError, OSError) as error:
+            self.session.say(str(error))
+            return
+        self.name.clear()
+        self._list_presets(name)
+
+    def _delete_preset(self) -> None:
+        try:
+            save_preset(self.form.values()["saved"], None)
+        except (BrutoError, OSError) as error:
+            self.session.say(str(error))
+        self._list_presets("")
 
     def _remember(self) -> None:
         values = self.form.values()
