@@ -23,7 +23,7 @@ def log_file() -> Path:
 
 
 def unexpected(error: BaseException, doing: str) -> str:
-    """Return the note an error that is a defect of the program; returns the one line that the user reads.
+    """Note an error that is a defect of the program; return the one line that the user reads.
 
     Parameters
     ----------

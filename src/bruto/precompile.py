@@ -93,7 +93,7 @@ def main() -> int:
 
 
 def _develop() -> None:
-    """Find what developing needs, on a made-up raw: no scene is to be traced for it."""
+    """Compile what developing needs, on a made-up raw: no scene is to be traced for it."""
     import numpy as np
 
     from bruto.container.dng_reader import read_dng
@@ -128,7 +128,7 @@ def _develop() -> None:
 
 
 def _rest() -> None:
-    """Return the simulated phone, measuring, suggesting, merging, comparing, the best grade of noise reduction."""
+    """Compile what the simulated phone, measuring, suggesting, merging, comparing and the best noise reduction need."""
     import numpy as np
 
     from bruto.compare.maps import difference_map, lab_of_codes
@@ -165,7 +165,7 @@ def _rest() -> None:
 
 
 def _nights() -> None:
-    """Find what merging frames of a night needs."""
+    """Compile what merging frames of a night needs."""
     from bruto.merge.merger import merge
 
     with tempfile.TemporaryDirectory() as name:

@@ -71,7 +71,7 @@ class Alignment:
         return replace(self, first_size=first, second_size=second)
 
     def apply(self, points: NDArray[Any]) -> NDArray[np.float64]:
-        """Compute the pixel positions (N, 2) in the second picture of positions in the first (pixel centres at.0).
+        """Compute where positions (N, 2) of the first picture lie in the second (pixel centres at .0).
 
         Parameters
         ----------

@@ -127,7 +127,7 @@ def xyz_d50_to_working() -> NDArray[np.float64]:
 
 
 def encode_srgb(linear: NDArray[Any]) -> NDArray[Any]:
-    """Compute the linear 0..1 to sRGB code 0..1 (IEC 61966-2-1).
+    """Compute the sRGB code (0..1) of linear light 0..1 (IEC 61966-2-1).
 
     Parameters
     ----------
@@ -144,7 +144,7 @@ def encode_srgb(linear: NDArray[Any]) -> NDArray[Any]:
 
 
 def decode_srgb(code: NDArray[Any]) -> NDArray[Any]:
-    """Compute sRGB code 0..1 to linear 0..1 (IEC 61966-2-1).
+    """Compute the linear light 0..1 of an sRGB code 0..1 (IEC 61966-2-1).
 
     Parameters
     ----------

@@ -35,7 +35,7 @@ def tag_value(page: Any, tag: int, default: Any = None) -> Any:
 
 
 def floats_of(value: Any) -> NDArray[np.float64]:
-    """Compute the rationals come as flat numerator, denominator pairs.
+    """Return the numbers of a value; rationals, which come as flat numerator, denominator pairs, stay so.
 
     Parameters
     ----------

@@ -123,7 +123,7 @@ def _bounded(linear: Linear) -> Linear:
 
 
 def linearise(frame: RawFrame) -> Linear:
-    """Return the stored codes to linear light.
+    """Bring stored codes to linear light.
 
     Opcode list 1, linearisation table, black, white, clip mask, then opcode list 2.
 

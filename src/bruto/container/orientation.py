@@ -12,7 +12,7 @@ _BACK = {5: 5, 6: 8, 7: 7, 8: 6}
 
 
 def orient(picture: NDArray[Any], orientation: int) -> NDArray[Any]:
-    """Compute the turn a stored picture by its Exif orientation (1-8), so that it can be looked at.
+    """Turn a stored picture by its Exif orientation (1-8), so that it can be looked at.
 
     Parameters
     ----------

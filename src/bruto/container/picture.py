@@ -182,7 +182,7 @@ def _iso(value: Any) -> float | None:
 
 @functools.cache
 def _quiet_tiff_library() -> None:
-    """Return the library that decodes TIFF for Pillow prints its complaints on stderr.
+    """Keep the library that decodes TIFF for Pillow from printing its complaints on stderr.
 
     Ours is one line, and says more.
     """

@@ -124,7 +124,7 @@ class Geometry:
         return 3 if self.offset is None and any(len(w.radial) > 1 for w in self.meta.warps) else 1
 
     def maps(self, area: Rectangle, factor: float, plane: int = 1) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """Compute the for `cv2.remap`: where each pixel of an area at 1/factor is read in the frame at 1/factor.
+        """Compute maps for `cv2.remap`: where each pixel of an area at 1/factor is read in the frame at 1/factor.
 
         Parameters
         ----------

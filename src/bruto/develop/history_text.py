@@ -84,7 +84,7 @@ def _field(title: str) -> str:
 
 
 def step_title(key: str) -> str:
-    """Return the name a step of the history.
+    """Return the name of a step of the history.
 
     Parameters
     ----------

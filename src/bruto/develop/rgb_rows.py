@@ -40,7 +40,7 @@ def lines(rgb: NDArray[Any]) -> NDArray[Any]:
 
 @njit(inline="always")
 def apart(line, r, g, b):
-    """Return the channels of a line (3 n) to rows of their own (n).
+    """Split a line (3 n) into rows of their own (n), one a channel.
 
     Parameters
     ----------
@@ -61,7 +61,7 @@ def apart(line, r, g, b):
 
 @njit(inline="always")
 def together(r, g, b, line):
-    """Return the undoes `apart`; values become the type of the line.
+    """Undo `apart`; values become the type of the line.
 
     Parameters
     ----------

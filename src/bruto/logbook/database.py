@@ -159,7 +159,7 @@ class LogbookFile:
             raise
 
     def _check_kind(self) -> None:
-        """Return raises `BrutoError` where a file that was named is no database at all.
+        """Raise `BrutoError` where a file that was named is no database at all.
 
         What lies where logbooks are kept is one, however damaged.
         """
@@ -176,7 +176,7 @@ class LogbookFile:
             raise BrutoError(tr("{name} is not a logbook and is left unchanged.", name=self.place.name))
 
     def _check_own(self, base: sqlite3.Connection) -> None:
-        """Return raises `BrutoError` where a database is none of ours, before anything is changed in it.
+        """Raise `BrutoError` where a database is none of ours, before anything is changed in it.
 
         One without any table is one that was just begun.
         """

@@ -100,7 +100,7 @@ def _near_in_run(stack, a, b, far, pairs, out):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def there(stack, x, c, values):
-    """Return values of a place of a row (N, W, 3) of the frames that hold it, into `values`; how many.
+    """Gather the values of a place of a row (N, W, 3) of the frames that hold it, into `values`; return how many.
 
     Parameters
     ----------
@@ -123,7 +123,7 @@ def there(stack, x, c, values):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _near_one_by_one(stack, a, b, far, out):
-    """Return the same where some frames hold nothing; NaN where none does."""
+    """Do the same where some frames hold nothing; NaN where none does."""
     values = np.empty(stack.shape[0], np.float32)
     for x in range(stack.shape[1]):
         for c in range(3):

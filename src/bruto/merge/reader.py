@@ -27,7 +27,7 @@ READING = 0.9
 
 
 def plain(reference: Frame, other: Frame) -> tuple[float, float | None]:
-    """Compute the frames of equal exposure.
+    """Leave the frames of equal exposure as they are.
 
     Parameters
     ----------
@@ -45,7 +45,7 @@ def plain(reference: Frame, other: Frame) -> tuple[float, float | None]:
 
 
 def common_light(reference: Frame, other: Frame) -> tuple[float, float | None]:
-    """Compute the frames of unlike exposure: both are cut at the light that the brighter one still holds.
+    """Cut both of two frames of unlike exposure at the light that the brighter one still holds.
 
     Parameters
     ----------
@@ -105,7 +105,7 @@ class Reader:
         return [v for v in self.verdicts if v.used]
 
     def check(self) -> None:
-        """Return raises `Cancelled` where the merge is not wanted any more."""
+        """Raise `Cancelled` where the merge is not wanted any more."""
         if self._cancelled is not None and self._cancelled():
             raise Cancelled(tr("The merge was stopped; nothing was written."))
 

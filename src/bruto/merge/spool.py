@@ -76,7 +76,7 @@ class FrameSpool:
     """Light of frames kept in a temporary file, half floats, to be read again; close it when done."""
 
     def __init__(self, folder: Path) -> None:
-        """Return raises `BrutoError` where nothing can be kept in the folder."""
+        """Raise `BrutoError` where nothing can be kept in the folder."""
         self._folder = folder
         self._shape: tuple[int, ...] = ()
         self._count = 0

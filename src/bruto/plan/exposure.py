@@ -130,7 +130,7 @@ def compensation(viewfinder_ev: float | None, headroom_ev: float = 0.0) -> float
 
 
 def as_json(wanted: ExposureSetting, found: Sequence[Same]) -> dict[str, Any]:
-    """Return it as the command line tells it.
+    """Return what the command line prints.
 
     Parameters
     ----------

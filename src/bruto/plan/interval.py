@@ -239,7 +239,7 @@ def _judged(
 
 
 def as_json(plan: FramePlan, seen: IntervalCheck | None, names: Sequence[str] = ()) -> dict[str, Any]:
-    """Return it as the command line tells it; `names` of the frames that were watched.
+    """Return what the command line prints; `names` of the frames that were watched.
 
     Parameters
     ----------

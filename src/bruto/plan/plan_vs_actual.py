@@ -122,7 +122,7 @@ def pace_of(planned: PlannedShot, shots: Sequence[TakenShot]) -> str:
 
 
 def matched(plan: Plan, shots: Sequence[TakenShot]) -> list[PlanMatch]:
-    """Return the shots that were taken laid on what was wished.
+    """Match the shots that were taken with those that were planned.
 
     Each shot belongs to the nearest planned shot, if any is near.
 

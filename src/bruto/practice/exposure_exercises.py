@@ -31,7 +31,7 @@ SMALL = 0.0004
 
 
 def lamp(random: np.random.Generator) -> Round:
-    """Return the highest exposure at which only the lamp is clipped.
+    """Ask for the highest exposure at which only the lamp is clipped.
 
     Parameters
     ----------
@@ -122,7 +122,7 @@ def lost(random: np.random.Generator) -> Round:
 
 
 def preview(random: np.random.Generator) -> Round:
-    """Find how much is clipped in the raw where the preview is white.
+    """Ask how much is clipped in the raw where the preview is white.
 
     Parameters
     ----------
@@ -161,7 +161,7 @@ def preview(random: np.random.Generator) -> Round:
 
 
 def phone_wins(random: np.random.Generator) -> Round:
-    """Find when the phone's picture keeps more than the raw.
+    """Ask when the phone's picture keeps more than the raw.
 
     Parameters
     ----------
@@ -215,7 +215,7 @@ def phone_wins(random: np.random.Generator) -> Round:
 
 
 def which_raw(random: np.random.Generator) -> Round:
-    """Find which of two is the raw.
+    """Ask which of two is the raw.
 
     Parameters
     ----------

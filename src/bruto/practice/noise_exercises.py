@@ -41,7 +41,7 @@ LEAVES = ExerciseScene("pans", (0, 110, 400, 220))
 
 
 def size(random: np.random.Generator) -> Round:
-    """Return the full resolution against binned, at one size of output.
+    """Ask for full resolution or binned, at one size of output.
 
     Parameters
     ----------
@@ -92,7 +92,7 @@ def size(random: np.random.Generator) -> Round:
 
 
 def iso_or_edit(random: np.random.Generator) -> Round:
-    """Return a ladder at equal brightness: noise comes from too little light.
+    """Show a ladder at equal brightness: noise comes from too little light.
 
     Parameters
     ----------
@@ -135,7 +135,7 @@ def iso_or_edit(random: np.random.Generator) -> Round:
 
 
 def frames(random: np.random.Generator) -> Round:
-    """Find how many frames a wished noise takes.
+    """Ask how many frames a wished noise takes.
 
     Parameters
     ----------
@@ -171,7 +171,7 @@ def frames(random: np.random.Generator) -> Round:
 
 
 def handheld(random: np.random.Generator) -> Round:
-    """Return the handheld or tripod.
+    """Ask for handheld or a tripod.
 
     Parameters
     ----------
@@ -229,7 +229,7 @@ def _bars(starts: list[float], exposure: float, until: float) -> NDArray[np.uint
 
 
 def interval(random: np.random.Generator) -> Round:
-    """Find which interval the phone can keep up with.
+    """Ask which interval the phone can keep up with.
 
     Parameters
     ----------
@@ -284,7 +284,7 @@ def interval(random: np.random.Generator) -> Round:
 
 
 def edge(random: np.random.Generator) -> Round:
-    """Find what a sharpened edge is.
+    """Ask what a sharpened edge is.
 
     Parameters
     ----------
@@ -329,7 +329,7 @@ def edge(random: np.random.Generator) -> Round:
 
 
 def infrared(random: np.random.Generator) -> Round:
-    """Return the white for infrared.
+    """Ask for the white of infrared.
 
     Parameters
     ----------

@@ -63,7 +63,7 @@ class ExerciseScene:
     box: tuple[int, int, int, int] = (0, 0, 800, 600)
 
     def light(self, level: float) -> Light:
-        """Return the light with the geometric mean of the whole scene at `level`.
+        """Return the light of a scene whose geometric mean is `level`.
 
         Parameters
         ----------
@@ -79,7 +79,7 @@ class ExerciseScene:
         return scene_at(phone_at(self.name), level)[top : top + height, left : left + width]
 
     def picture(self, light: Light, gain: float) -> NDArray[np.uint8]:
-        """Compute the light as a picture, `gain` times as light.
+        """Return light as a picture, `gain` times as light.
 
         Parameters
         ----------

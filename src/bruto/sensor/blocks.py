@@ -77,7 +77,7 @@ def clipped_quads(codes: NDArray[np.uint16], full: NDArray[np.int64], color: NDA
 def block_statistics(
     codes: NDArray[np.uint16], light: NDArray[np.float32], full: int
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:
-    """Compute the of each 8 x 8 block of a plane.
+    """Compute the statistics of each 8 x 8 block of a plane.
 
     Mean light, noise variance, highest rise of one site over its eight neighbours, and how many sites are clipped.
 

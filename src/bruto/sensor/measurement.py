@@ -33,7 +33,7 @@ LEAST_PLANE = 48
 
 
 def measure(frame: RawFrame, offer: Offer | None = None) -> SensorReport:
-    """Return the measure a raw frame.
+    """Measure a raw frame.
 
     Definitions stand with each function; noise figures are of green at one photosite.
 

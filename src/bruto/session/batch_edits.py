@@ -120,7 +120,7 @@ class BatchEdits:
         self.bulk.change(shots, act, done)
 
     def _begin(self, edit: Edit) -> None:
-        """Return a shot that was never opened starts where new shots start, which has to be found first.
+        """Find where a shot that was never opened starts, which is where new shots start.
 
         On the thread that writes.
         """

@@ -16,7 +16,7 @@ CORRECTED, DEFAULTS, PHONE, PREVIEW, MATCHED, VERSION, OTHER = (
 
 
 def source_id(kind: str, name: str) -> str:
-    """Return the name what stands in a well for the tally: its kind, and of a version or another shot its name.
+    """Name what stands in a well for the tally: its kind, and of a version or another shot its name.
 
     Parameters
     ----------

@@ -116,7 +116,7 @@ class ComparisonSession:
         self.choose(well, OTHER, path)
 
     def set_push(self, push: Recipe) -> None:
-        """Return the same change on both from now on.
+        """Put the same change on both from now on.
 
         Parameters
         ----------
@@ -128,7 +128,7 @@ class ComparisonSession:
             self.show()
 
     def set_equal(self, on: bool) -> None:
-        """Return both at equal brightness from now on, or each as it is.
+        """Show both at equal brightness from now on, or each as it is.
 
         Parameters
         ----------
@@ -220,7 +220,7 @@ class ComparisonSession:
         self.changed.emit()
 
     def piece(self, wanted: tuple[int, int, int, int] | None) -> None:
-        """Return the sharp pixels of a rectangle (x, y, width, height; oriented pixels of the first), or of none.
+        """Ask for the sharp pixels of a rectangle (x, y, width, height; oriented pixels of the first), or of none.
 
         Parameters
         ----------
@@ -268,7 +268,7 @@ class ComparisonSession:
     # -- the phone's look, taken in part
 
     def take_part(self, parts: tuple[str, ...], strength: float, final: bool = True) -> None:
-        """Find how much of the phone's look is taken; while that is dragged only the first side is made anew.
+        """Set how much of the phone's look counts; while that is dragged only the first side is made anew.
 
         Parameters
         ----------
@@ -313,7 +313,7 @@ class ComparisonSession:
         return ("", "") if isinstance(found, str) else self.blind.names(found.titles)
 
     def prefer(self, which: int | None) -> str:
-        """Return a (0) or B (1) is preferred, or neither (None): kept in the tally.
+        """Note that A (0) or B (1) is preferred, or neither (None), in the tally.
 
         Says what they were, and shows it.
 

@@ -222,7 +222,7 @@ class Grid:
             self._sides.popitem(last=False)
 
     def pieces(self, rect: Rect | None) -> None:
-        """Return the sharp pixels of one place (shares of the frame) in all that are made, or of none.
+        """Ask for the sharp pixels of one place (shares of the frame) in all that are made, or of none.
 
         Parameters
         ----------

@@ -67,7 +67,7 @@ def save_start(path: Path, recipe: Recipe) -> None:
 
 
 def find_start(path: Path) -> Recipe:
-    """Find the same, found where it is not kept: some seconds.
+    """Find the recipe that a file's suggestions make, where it is not kept: some seconds.
 
     Parameters
     ----------
@@ -209,7 +209,7 @@ class InitialEdits:
         return self._starts[key]
 
     def learn(self, path: Path, recipe: Recipe) -> None:
-        """Find what a file's suggestions make was found elsewhere.
+        """Keep what a file's suggestions make, which was found elsewhere.
 
         Parameters
         ----------
@@ -253,7 +253,7 @@ class InitialEdits:
         self._next()
 
     def again(self, shots: Iterable[Shot]) -> None:
-        """Return the values of these shots are others now: their pictures come first.
+        """Make the pictures of these shots anew first: their values are others now.
 
         Parameters
         ----------

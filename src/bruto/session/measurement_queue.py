@@ -51,7 +51,7 @@ class MeasurementQueue:
         self.worker.close()
 
     def follow(self) -> None:
-        """Return the shoot was opened or changed: watch its folder, measure what is not measured."""
+        """Watch the folder of a shoot that was opened or changed, and measure what is not measured."""
         if self._watch is None or self._watch.folder != self.shoot.folder:
             self._watch = FolderWatch(self.shoot.folder)
         if self.shoot.opening != self._opening:
@@ -89,7 +89,7 @@ class MeasurementQueue:
         self._again.ask(shoot.folder, lambda: open_shoot(paths, record), shoot.again, self.problem.emit)
 
     def _read_verdicts(self) -> None:
-        """Find what was said of each shot before, at once.
+        """Read the verdicts that shots were given before, at once.
 
         Measuring takes longer, and pictures alone are not measured.
         """

@@ -174,7 +174,7 @@ class OpenShots:
         self.edited.emit(shot, edit)
 
     def _turned(self, found: Decoded) -> None:
-        """Return the same file turned or cut as the recipe asks now."""
+        """Turn or cut the file as the recipe asks now."""
         if self.edit is not None:
             self.edit.suggestions = {}  # lines and lights lie elsewhere now
             self._opened(found)
@@ -294,7 +294,7 @@ class OpenShots:
         return None if light is None else light.at(x, y)
 
     def values(self) -> Callable[[Path], Recipe | None]:
-        """Return the finds the values in force of any file, open or not, also on another thread.
+        """Return what finds the values in force of any file, open or not, also on another thread.
 
         None where its suggestions have to be found first.
         """

@@ -80,7 +80,7 @@ class PracticeSession:
         self.changed.emit()
 
     def give(self, answer: int) -> None:
-        """Return the answer; the first answer counts.
+        """Give an answer; the first one counts.
 
         Parameters
         ----------

@@ -190,7 +190,7 @@ class Session:
             self.say(str(error))
 
     def judge(self, verdict: str, shots: list[Shot] | None = None) -> None:
-        """Return a verdict on shots, those that are selected by themselves.
+        """Give shots a verdict, by themselves those that are selected.
 
         The one that all of them have is taken back.
 
@@ -220,7 +220,7 @@ class Session:
         self.bulk.change(shots, use, done)
 
     def note(self, words: dict[str, str]) -> None:
-        """Return a `note` or `gear`, or both, for all that is selected.
+        """Set a `note` or `gear`, or both, of all that is selected.
 
         Parameters
         ----------

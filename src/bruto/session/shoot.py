@@ -173,7 +173,7 @@ class Shoot:
         self._advise_anew(lambda shot: self.phones.card_of(shot) is card)
 
     def set_hands(self, hands: dict[str, HandSteadiness]) -> None:
-        """Find what is learnt of the hand that holds each phone, by model: advice follows it.
+        """Set how steady the hand with each phone is, by model: advice follows it.
 
         Parameters
         ----------
@@ -210,7 +210,7 @@ class Shoot:
         self.measured.emit(shot)
 
     def mark_broken(self, shot: Shot, problem: str) -> None:
-        """Return a raw that turned out not to be readable when it was measured.
+        """Mark a raw that turned out not to be readable when it was measured.
 
         Parameters
         ----------
@@ -276,7 +276,7 @@ class Shoot:
         }[target]
 
     def ask_for(self, **changes: Any) -> None:
-        """Find what was meant to be got, remembered beside the files; a problem becomes a message.
+        """Set what was meant to be got, remembered beside the files; a problem becomes a message.
 
         Parameters
         ----------

@@ -34,7 +34,7 @@ class Viewport:
         self.centre = (0.0, 0.0)
 
     def set_pane(self, width: float, height: float, ratio: float = 1.0) -> None:
-        """Return the widget has this size now.
+        """Follow the widget, which has this size now.
 
         Parameters
         ----------
@@ -50,7 +50,7 @@ class Viewport:
             self._fit()
 
     def set_frame(self, width: int, height: int) -> None:
-        """Return another picture of a full size; the zoom is kept when sizes agree.
+        """Show another picture of a full size; the zoom is kept when sizes agree.
 
         Parameters
         ----------
@@ -66,7 +66,7 @@ class Viewport:
             self._fit()
 
     def resize_frame(self, width: int, height: int) -> None:
-        """Return the same picture in another frame: what is in the middle stays there.
+        """Put the same picture into another frame: what is in the middle stays there.
 
         Parameters
         ----------
@@ -95,7 +95,7 @@ class Viewport:
         self._fit()
 
     def zoom_to(self, zoom: float, x: float | None = None, y: float | None = None) -> None:
-        """Return another zoom; the place of the frame under (x, y) of the pane, or its middle, stays there.
+        """Zoom; the place of the frame under (x, y) of the pane, or its middle, stays there.
 
         Parameters
         ----------
@@ -115,7 +115,7 @@ class Viewport:
         self._hold()
 
     def one_to_one(self, x: float | None = None, y: float | None = None) -> None:
-        """Return one frame pixel on one pixel of the screen.
+        """Show one pixel of the frame on one pixel of the screen.
 
         Parameters
         ----------

@@ -75,7 +75,7 @@ class Channel:
             self.worker.pool.more()
 
     def turn_to(self, subject: Any) -> None:
-        """Return the from now on only answers about this subject are wanted.
+        """Want answers about this subject only, from now on.
 
         Parameters
         ----------
@@ -303,7 +303,7 @@ class Worker:
         return self._channels[0] if self._channels else self.channel(self.name)
 
     def drop(self, channel: Channel) -> None:
-        """Find what runs for a channel is not wanted any more (for the channel, which holds the lock).
+        """Let go of what runs for a channel (for the channel, which holds the lock).
 
         Parameters
         ----------

@@ -151,7 +151,7 @@ def lens_title(name: str, focal_35mm: float) -> str:
 
 
 def _other_lens(shot: Shot, intent: Intent, card: PhoneCard, found: list[Finding]) -> None:
-    """Return a silent change of lens: the view was taken with another one than was asked for."""
+    """Note a silent change of lens: the view was taken with another one than was asked for."""
     seen = shot.seen
     assert seen is not None
     lens = card.lens_of(seen.focal_mm)

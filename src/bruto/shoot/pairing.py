@@ -225,7 +225,7 @@ _Step = Callable[[list[Path], list[Path], _FileEntry], dict[Path, tuple[Path | N
 
 
 def _by_stem(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dict[Path, tuple[Path | None, str]]:
-    """Return the same folder and stem, unless time and settings speak against it."""
+    """Return the picture of the same folder and stem, unless time and settings speak against it."""
     stems: dict[tuple[Path, str], list[Path]] = defaultdict(list)
     for p in pictures:
         stems[(p.parent, p.stem.lower())].append(p)
@@ -276,7 +276,7 @@ def _by_numbers(raws: list[Path], pictures: list[Path], seen: _FileEntry) -> dic
 
 
 def _not_unlike(seen: _FileEntry, raw: Path, picture: Path) -> bool:
-    """Return the false where both can be seen and do not look alike."""
+    """Return False where both can be seen and do not look alike."""
     if seen.grey(raw) is None or seen.grey(picture) is None:
         return True
     return seen.likeness(raw, picture) > 0.6

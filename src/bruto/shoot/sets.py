@@ -82,7 +82,7 @@ def _ev(s: Shot) -> float:
 
 
 def _split(group: list[Shot]) -> list[ShotSet]:
-    """Return a run of quick shots as bursts, brackets (perhaps several in a row), or a ladder."""
+    """Split a run of quick shots into bursts, brackets (perhaps several in a row), or a ladder."""
     if len(group) < 2 or any(s.light <= 0 for s in group):
         return [ShotSet("single", (s,)) for s in group]
     evs = [round(_ev(s) / EV_STEP) for s in group]
@@ -104,7 +104,7 @@ def _split(group: list[Shot]) -> list[ShotSet]:
 
 
 def _runs(group: list[Shot], evs: list[int]) -> list[ShotSet]:
-    """Return an uneven run: stretches of equal exposure are bursts, stretches of different ones brackets."""
+    """Split an uneven run: stretches of equal exposure are bursts, stretches of different ones brackets."""
     result: list[ShotSet] = []
     k = 0
     while k < len(group):

@@ -85,7 +85,7 @@ def sample_tags() -> DngTags:
 
 
 def _write_processed(path: Path, capture: Capture, tags: DngTags, finished: NDArray[np.uint8]) -> None:
-    """Return the processed raw: turned as the sensor lies in a phone held across, with look and mask."""
+    """Write the processed raw: turned as the sensor lies in a phone held across, with look and mask."""
     assert capture.light is not None
     h, w = capture.codes.shape[:2]
     mask = processed_raw.sky_mask(capture.scene, w, h, sm.LENSES[capture.lens].focal_35mm)

@@ -180,7 +180,7 @@ def _take(folder: Path, scene: str, settings: dict[str, Any], night: bool) -> li
 
 
 def main(arguments: list[str]) -> int:
-    """Compute the simulated phone as a process of its own; ends when nobody listens any more.
+    """Run the simulated phone as a process of its own; it ends when nobody listens any more.
 
     Parameters
     ----------

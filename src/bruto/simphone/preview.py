@@ -292,7 +292,7 @@ def day_picture(at: SimulatedSettings, scene: str, level: float, blur_px: float,
 
 
 def moved_by_hand(light: NDArray[np.float32], length: float) -> NDArray[np.float32]:
-    """Compute the smeared along a line, as by a hand.
+    """Smear a picture along a line, as a hand does.
 
     Parameters
     ----------

@@ -61,7 +61,7 @@ def tone_curve() -> NDArray[np.float64]:
 
 
 def local_gains(linear: NDArray[np.float32]) -> GainTableMap:
-    """Return the dark places are lifted and bright ones held, by place and by brightness.
+    """Return gains that lift dark places and hold bright ones, by place and by brightness.
 
     Parameters
     ----------

@@ -137,7 +137,7 @@ class Sensor:
 
 
 def sensor_for(megapixels: int, lens: str = "main") -> Sensor:
-    """Return the binned modes collect four sites' charge; the 3 MP demo size keeps the noise of 12 MP.
+    """Return the sensor at a size: binned modes collect four sites' charge; the 3 MP demo keeps the noise of 12 MP.
 
     Parameters
     ----------

@@ -122,7 +122,7 @@ def _settle_folder(folder: Path) -> None:
 
 @contextmanager
 def published(target: Target | str | Path) -> Iterator[Path]:
-    """Return a temporary path that gets the target's name when the block ends well, and vanishes when it does not.
+    """Give a temporary path that gets the target's name when the block ends well, and vanishes when it does not.
 
     A plain path is a new file: nothing may be under that name.
 

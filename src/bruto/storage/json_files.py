@@ -119,7 +119,7 @@ def _too_deep(found: Any) -> bool:
 
 
 def _number(text: str) -> float | str:
-    """Compute a number that is too large for one stays text, so that only the value it stands for is refused."""
+    """Read a number; one that is too large stays text, so that only the value it stands for is refused."""
     value = float(text)
     return value if math.isfinite(value) else text
 

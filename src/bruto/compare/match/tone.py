@@ -106,7 +106,7 @@ def with_handles(recipe: Recipe, places: NDArray[Any], stars: NDArray[Any]) -> R
 def match_tone(
     pair: Pair, recipe: Recipe, ev: NDArray[np.float32], places: NDArray[Any], stars: NDArray[Any], rounds: int
 ) -> tuple[Recipe, NDArray[Any]]:
-    """Return the move the handles' lightness until the developed raw is as light as the picture.
+    """Move the handles' lightness until the developed raw is as light as the picture.
 
     Each round renders the raw and spreads the error over the handles by weighted least squares of hat functions.
 

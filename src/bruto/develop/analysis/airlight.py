@@ -51,7 +51,7 @@ def _rank_correlation(x: NDArray[Any], y: NDArray[Any]) -> float:
 
 
 def airlight_of(working: NDArray[np.float32], haze: Haze) -> Airlight:
-    """Return the from the same small picture as `haze_of` (h, w, 3).
+    """Find the airlight in the same small picture as `haze_of` (h, w, 3).
 
     Parameters
     ----------

@@ -77,7 +77,7 @@ def find_lines(luminance: NDArray[np.float32]) -> NDArray[np.float64]:
 
 
 def camera_pose(lines: NDArray[np.float64], focal: float, long_edge: float) -> CameraPose | None:
-    """Return the from segments (see `find_lines`) of a picture with a focal length and long edge in its pixels.
+    """Find how the phone was held, from segments (see `find_lines`) of a picture of that focal length, in pixels.
 
     None where lines say nothing sure.
 

@@ -195,7 +195,7 @@ def _turn_of(a, b):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _row(x, y, z, lab, m, n):
-    """Return a row of working light to OKLab, changed there.
+    """Bring a row of working light to OKLab and change it there.
 
     `m`: working space to cone response; `n`: its roots to OKLab.
     """

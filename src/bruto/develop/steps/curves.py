@@ -46,7 +46,7 @@ def curve_values(points: Points, code: NDArray[Any]) -> NDArray[np.float64]:
 
 @lru_cache(maxsize=8)
 def curve_tables(curves: Curves) -> NDArray[np.float32] | None:
-    """Compute the light to light for red, green and blue (3, CURVE_STEPS + 2) over the square root of light.
+    """Compute tables from light to light for red, green and blue (3, CURVE_STEPS + 2) over the square root of light.
 
     None if straight.
 

@@ -54,7 +54,7 @@ def _dct(x0, x1, x2, x3, x4, x5, x6, x7):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def forward(x):
-    """Return the orthonormal DCT-II of 8 rows (8, n), in place, down the columns.
+    """Transform 8 rows (8, n) by the orthonormal DCT-II, in place, down the columns.
 
     Parameters
     ----------
@@ -82,7 +82,7 @@ def _undone(x0, x1, x2, x3, x4, x5, x6, x7):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def backward(x):
-    """Return the undoes `forward`.
+    """Undo `forward`.
 
     Parameters
     ----------

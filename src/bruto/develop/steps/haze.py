@@ -45,7 +45,7 @@ class Haze(NamedTuple):
 
 
 def haze_of(working: NDArray[np.float32]) -> Haze:
-    """Return the from a small picture of working-space light (h, w, 3), 1.0 = saturation, before exposure.
+    """Find the haze in a small picture of working-space light (h, w, 3), 1.0 = saturation, before exposure.
 
     Parameters
     ----------
@@ -127,7 +127,7 @@ class PreparedHaze(NamedTuple):
 
 
 def prepared_haze(haze: Haze, percent: float, exposure: float) -> PreparedHaze | None:
-    """Return `percent` of the airlight goes from light under an `exposure`, EV; None where nothing is to be done.
+    """Return what takes `percent` of the airlight from light under an `exposure`, EV; None where nothing is to be done.
 
     Parameters
     ----------

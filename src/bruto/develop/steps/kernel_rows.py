@@ -23,7 +23,7 @@ _LARGEST_BITS = np.int32(np.float32(LARGEST_LIGHT).view(np.int32))
 
 @njit(cache=True, error_model="numpy")
 def clear_row(x):
-    """Find what is not finite, or beyond `LARGEST_LIGHT`, becomes 0: tables are looked up by these values.
+    """Set what is not finite, or beyond `LARGEST_LIGHT`, to 0: tables are looked up by these values.
 
     By the bits of the numbers, as comparisons of values that are no numbers may be left out by the compiler.
 
@@ -58,7 +58,7 @@ def at_least_two(field: NDArray[np.float32]) -> NDArray[np.float32]:
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def across_row(field_a, field_b, place_y, start_x, step_x, a, b):
-    """Return two coarse fields along a row, linear between cell centres; places are relative to the frame.
+    """Read two coarse fields along a row, linear between cell centres; places are relative to the frame.
 
     Loops of their own for places and for each field: together they would not fit the vector registers.
 
@@ -104,7 +104,7 @@ def across_row(field_a, field_b, place_y, start_x, step_x, a, b):
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def product_row(m, x, y, z):
-    """Return three planes of a row times a matrix (3, 3), in place.
+    """Multiply three planes of a row by a matrix (3, 3), in place.
 
     Coefficients in registers, as stores could change `m`.
 

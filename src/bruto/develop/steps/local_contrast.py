@@ -96,7 +96,7 @@ def _raise(rgb, ev, a, b, gain, a_noise, b_noise, out):
 def fine_local_contrast(
     rgb: NDArray[np.float32], gain: float, diagonal: float, noise: tuple[float, float]
 ) -> NDArray[np.float32]:
-    """Compute the fine structure of linear RGB (H, W, 3) times `gain`.
+    """Multiply the fine structure of linear RGB (H, W, 3) by `gain`.
 
     `diagonal` of the whole frame at this scale, pixels.
 

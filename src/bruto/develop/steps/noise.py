@@ -231,7 +231,7 @@ def _coarse_of(plane, out):
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
 def _add_coarse(change, plane):
-    """Return the adds a plane at 1 / `COARSE`, straight between its pixels; the outermost are repeated."""
+    """Add a plane at 1 / `COARSE`, straight between its pixels; the outermost are repeated."""
     h, w = change.shape
     for i in prange(h * COARSE):
         k, phase = i // COARSE, i % COARSE
@@ -257,7 +257,7 @@ def _without(
     gain: NDArray[np.float32],
     stride: int,
 ) -> NDArray[np.float32]:
-    """Compute a plane without fine and coarse noise; `fine`, `coarse` (8, 8): noise by coefficient."""
+    """Take fine and coarse noise from a plane; `fine`, `coarse` (8, 8): noise by coefficient."""
     done = denoise_plane(plane, fine, strength, _across(gain, plane.shape[1]), stride)
     h, w = (n // COARSE for n in plane.shape)
     if min(h, w) < 3 * SIDE:
@@ -322,7 +322,7 @@ def reduce_noise(
     best: bool = False,
     half: bool = True,
 ) -> NDArray[np.float32]:
-    """Compute the noise-reduced copy of linear balanced camera RGB (H, W, 3).
+    """Return a copy of linear balanced camera RGB (H, W, 3) with its noise reduced.
 
     `noise` (3, 2): a, b of variance a x + b for each balanced channel of one photosite. `gain` (h, w): shading gain
     over this area, any size.

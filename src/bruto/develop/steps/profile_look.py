@@ -317,7 +317,7 @@ def _curved(r, g, b, curve):
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
 def look_row(x, y, z, v, u0, u_step, look, raw_scale, baseline_scale):
-    """Return one row of working-space light, in place.
+    """Put one row of working-space light through the look, in place.
 
     Parameters
     ----------

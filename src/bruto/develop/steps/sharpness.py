@@ -177,7 +177,7 @@ def _sharpen(rgb, kernel, amount, noise2, out):
 
 
 def sharpen(rgb: NDArray[np.float32], amount: float, radius: float, noise_sigma: float) -> NDArray[np.float32]:
-    """Compute the sharpened (amount > 0) or softened (amount < 0) copy of linear RGB (H, W, 3).
+    """Sharpen (amount > 0) or soften (amount < 0) a copy of linear RGB (H, W, 3).
 
     Parameters
     ----------

@@ -200,7 +200,7 @@ def inverses(
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def light_row(d, scale, place, table):
-    """Return the stabilised values of one channel back to light, in place.
+    """Bring the stabilised values of one channel back to light, in place.
 
     Parameters
     ----------

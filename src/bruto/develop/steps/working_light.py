@@ -88,7 +88,7 @@ def _matrix_only(rgb, matrix, out):
 
 
 def to_working(rgb: NDArray[np.float32], matrix: NDArray[Any]) -> NDArray[np.float32]:
-    """Compute the linear RGB (H, W, 3) times a matrix (3, 3), without any rebuilding of highlights.
+    """Multiply linear RGB (H, W, 3) by a matrix (3, 3), without any rebuilding of highlights.
 
     Parameters
     ----------

@@ -68,7 +68,7 @@ def grey_noise(developer: Developer, exposure: float, stops: float = 0.0) -> flo
 
 
 def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) -> tuple[Suggestion, Suggestion]:
-    """Return it as much as goes without texture where it would be seen, less where it would not.
+    """Suggest as much noise reduction as goes without texture where noise would be seen, less where it would not.
 
     Colour noise nearly all.
 

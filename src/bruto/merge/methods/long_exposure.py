@@ -81,7 +81,7 @@ def _row(stack, a, b, far, far_moving, pairs, out):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _row_with_gaps(stack, a, b, far, far_moving, out):
-    """Return the same where some frames hold no picture (NaN)."""
+    """Do the same where some frames hold no picture (NaN)."""
     count, width = stack.shape[:2]
     values, keep = np.empty(count, np.float32), np.empty(count, np.bool_)
     for x in range(width):

@@ -114,7 +114,7 @@ class Sums:
         self.squares = np.ones(shape, np.float32)
 
     def add(self, frame: Frame, alignment: Alignment | None) -> None:
-        """Return one more frame.
+        """Add one more frame.
 
         Parameters
         ----------

@@ -250,7 +250,7 @@ class _TrailSums:
         self.used += 1
 
     def add_middle(self, chunk: Chunk) -> None:
-        """Return the sky and ground of a chunk; the less clear, the less they count."""
+        """Add the sky and ground of a chunk; the less clear, the less they count."""
         share = len(chunk.seen) * max(chunk.clear - 0.3, 0.02) ** 2
         self.back += np.float32(share) * chunk.middle
         self.weights += share

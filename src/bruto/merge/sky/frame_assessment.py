@@ -79,7 +79,7 @@ def pace_of(frames: Sequence[FrameAssessment]) -> float:
 
 
 def too_few(frames: Sequence[FrameAssessment]) -> BrutoError:
-    """Return that fewer than two frames can be merged, and why some of them cannot.
+    """Return the error that fewer than two frames can be merged, and why some of them cannot.
 
     Parameters
     ----------

@@ -69,7 +69,7 @@ class NightReader:
         remove_lines: bool = True,
         enough: Callable[[int], bool] = lambda used: False,
     ) -> None:
-        """Return raises `BrutoError` where none of the frames can be read."""
+        """Raise `BrutoError` where none of the frames can be read."""
         self._check, self._progress, self._remove = check, progress, remove_lines
         self._enough = enough
         self.first: RawFrame | None = None
