@@ -94,20 +94,3 @@ def daylight(kelvin: float) -> NDArray[np.float64]:
     m2 = (0.0300 - 31.4424 * x + 30.0717 * y) / m
     s = _tables()["daylight"]
     return (s[:, 0] + m1 * s[:, 1] + m2 * s[:, 2]) / 100.0
-
-
-def spectrum_xy(power: NDArray[np.float64]) -> tuple[float, float]:
-    """Compute the chromaticity of a spectrum (81,).
-
-    Parameters
-    ----------
-    power
-        Spectral power by wavelength.
-
-    Returns
-    -------
-    tuple[float, float]
-        Chromaticity of a spectrum (81,).
-    """
-    xyz = observer().T @ power
-    return float(xyz[0] / xyz.sum()), float(xyz[1] / xyz.sum())

@@ -91,21 +91,6 @@ class SensorImage:
         clipped = self.source.linear.clipped
         return settled(clipped, self.level(2)) if clipped.any() else clipped
 
-    def has_level(self, factor: int) -> bool:
-        """Check whether the frame at 1/factor is there already.
-
-        Parameters
-        ----------
-        factor
-            Reduction: pixels of the frame per pixel of the result; 1 is full size.
-
-        Returns
-        -------
-        bool
-            True where the frame at 1/factor is there already.
-        """
-        return factor in self._levels
-
     def piece(self, rect: Rectangle) -> tuple[NDArray[np.float32], int, int]:
         """Compute the balanced camera RGB at full size around a rectangle, and the offset of the rectangle in it.
 

@@ -19,8 +19,6 @@ ENOUGH_SNR = 4.0
 """Signal over noise from which a shadow can be used."""
 SEEN = 1.15
 """Times less noise that is seen at equal brightness."""
-HEADROOM_EV = 1.0
-"""EV of highlights that are a reason for another step."""
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,6 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.container.linearisation import linearise
 from bruto.container.raw_frame import CFA_LETTERS, RawFrame
 from bruto.sensor.blocks import clipped_quads
 from bruto.sensor.noise import Blocks
@@ -69,22 +68,6 @@ def _combinations(frame: RawFrame, planes: list[Plane]) -> NDArray[np.int64]:
         for p in planes:
             quads |= ((p.codes[:h, :w] >= p.full) << p.channel).astype(np.uint8)
     return np.bincount(quads.ravel(), minlength=8)
-
-
-def clip_map(frame: RawFrame) -> NDArray[np.uint8]:
-    """Find how many channels are clipped in each 2 x 2 quad of the default crop: 0, 1, 2 or 3; (ceil(H/2), ceil(W/2)).
-
-    Parameters
-    ----------
-    frame
-        Raw as stored.
-
-    Returns
-    -------
-    NDArray[np.uint8]
-        How many channels are clipped in each 2 x 2 quad of the default crop.
-    """
-    return np.array([bin(k).count("1") for k in range(256)], np.uint8)[linearise(frame).clipped]
 
 
 def headroom(blocks: list[Blocks], clipped: dict[str, float]) -> float:

@@ -192,11 +192,6 @@ class NightPhone(Phone):
         bend = 1 + DISTORTION * np.minimum(r2, 2.0)
         return np.stack([(self.width - 1) / 2 + x * bend, (self.height - 1) / 2 + y * bend], axis=1), ahead
 
-    def pole_px(self) -> tuple[float, float]:
-        """Where the pole is, without the lens's bend."""
-        x, y, z = self.pole
-        return (self.width - 1) / 2 + self.focal_px * x / z, (self.height - 1) / 2 + self.focal_px * y / z
-
     def _height(self) -> NDArray[np.float32]:
         """Sine of the height above the horizon at each place of the whole image."""
         h, w = self._whole

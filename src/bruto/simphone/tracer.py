@@ -26,7 +26,6 @@ from bruto.simphone.view import view_of
 
 MARGIN = 0.02
 """Share of the width rendered beyond each side, so that a shaking hand still sees scene."""
-BAKE_SIZE = (672, 504)
 BAKE_REACH = 1.07
 """How much wider than the main lens the baked map looks."""
 

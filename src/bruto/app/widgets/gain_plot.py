@@ -13,7 +13,6 @@ from bruto.app.widgets import theme
 from bruto.catalog import items, tr
 
 HEIGHT = 118
-RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 MOST_DOTS = 24
 """Most dots that can be told apart."""
 LEFT, BOTTOM, TOP, RIGHT = 30.0, 34.0, 10.0, 10.0

@@ -37,25 +37,6 @@ class Spots:
         return len(self.places)
 
 
-def half_plane(data: NDArray[Any]) -> NDArray[np.float32]:
-    """Compute a mosaic, or colours (H, W, 3), as one plane of half the size, float32.
-
-    Parameters
-    ----------
-    data
-        Samples, changed in place.
-
-    Returns
-    -------
-    NDArray[np.float32]
-        A mosaic, or colours (H, W, 3), as one plane of half the size, float32.
-    """
-    if data.ndim == 3:
-        return cv2.resize(data.astype(np.float32).mean(axis=2), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-    h, w = data.shape[0] // 2 * 2, data.shape[1] // 2 * 2
-    return cv2.resize(data[:h, :w], (w // 2, h // 2), interpolation=cv2.INTER_AREA).astype(np.float32)
-
-
 def above(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Compute a plane above its surroundings, and the noise there.
 
@@ -105,7 +86,7 @@ def _peaks(
 
 
 def find_spots(plane: NDArray[np.float32], least: float = LEAST_SNR, scale: float = 2.0) -> Spots:
-    """Find the spots in a plane that is so many times smaller than the frame (see `half_plane`).
+    """Find the spots in a plane that is so many times smaller than the frame.
 
     Parameters
     ----------
@@ -119,7 +100,7 @@ def find_spots(plane: NDArray[np.float32], least: float = LEAST_SNR, scale: floa
     Returns
     -------
     Spots
-        Spots in a plane that is so many times smaller than the frame (see `half_plane`).
+        Spots in a plane that is so many times smaller than the frame.
     """
     over, noise = above(plane)
     ys, xs, height = _peaks(over, noise, least)
