@@ -141,9 +141,9 @@ class Hand(WindowTest):
         self.assertIn("less noise from 6 frames", plot.accessibleDescription())
         empty = pixels(plot.grab().toImage())
         self.merged()
-        self.assertEqual(len(plot.reached), COUNT)
-        self.assertEqual(plot.reached[0], (1, 1.0))
-        gains = [gain for _, gain in plot.reached]
+        self.assertEqual(len(plot.dots), COUNT)
+        self.assertEqual(plot.dots[0][:2], (1, 1.0))
+        gains = [gain for _, gain, _ in plot.dots]
         self.assertEqual(gains, sorted(gains))
         self.assertIn("reached", plot.accessibleDescription())
         self.assertFalse((pixels(plot.grab().toImage()) == empty).all())

@@ -19,22 +19,22 @@ import tifffile
 from numpy.typing import NDArray
 
 from bruto.catalog import tr
-from bruto.container.capture_facts import (
-    EXPOSURE_S,
-    F_NUMBER,
-    FOCAL_35MM,
-    FOCAL_MM,
-    ISO,
-    NEUTRAL,
-    believed,
-    text_of,
-)
+from bruto.container.capture_facts import NEUTRAL
 from bruto.container.dng_extras import camera_signature, masks_of, pictures_of, place_of, profiles_of
 from bruto.container.dng_opcodes import _opcodes, _preview
 from bruto.container.dng_pixels import decode_pixels
 from bruto.container.dng_values import COPY_AGAIN, floats_of, rational_of, tag_value, within
-from bruto.container.merge_record import TAG as MERGED_TAG
-from bruto.container.merge_record import merged_of
+from bruto.container.exif_tags import (
+    EXIF_IFD,
+    EXPOSURE_TIME,
+    F_STOP,
+    FOCAL_35MM_FILM,
+    FOCAL_LENGTH,
+    ISO_SPEED,
+    ORIENTATION,
+    TAKEN,
+    captured,
+)
 from bruto.container.profile import CALIBRATION, COLOR, FORWARD, ILLUMINANT, parse_calibrations, signature_agrees
 from bruto.container.raw_frame import CFA_LETTERS, RawFrame, RawMeta
 from bruto.container.segments import COMPRESSIONS
@@ -271,7 +271,7 @@ def _meta(first: Any, page: Any) -> RawMeta:
                 scale=scale[0] / scale[1],
             )
         )
-    exif = first.tags.get(34665)
+    exif = first.tags.get(EXIF_IFD)
     exif = exif.value if exif is not None and isinstance(exif.value, dict) else {}
     both = _Either(page, first)
     neutral = rational_of(both, 50728)
@@ -301,7 +301,7 @@ def _meta(first: Any, page: Any) -> RawMeta:
             )
         )
     compression = COMPRESSIONS[int(page.compression)]
-    orientation = int(tag_value(first, 274, 1))
+    orientation = int(tag_value(first, ORIENTATION, 1))
     return RawMeta(
         kind="mosaic" if mosaic else "linear",
         width=width,
@@ -336,17 +336,7 @@ def _meta(first: Any, page: Any) -> RawMeta:
         baseline_sharpness=_single(both, 50732),
         noise_reduction_applied=_single(both, 50935),
         linearisation=None if table is None else np.asarray(table, np.uint16).ravel(),
-        iso=believed(_exif_number(exif, first, "ISOSpeedRatings", 34855), ISO),
-        exposure_s=believed(_exif_number(exif, first, "ExposureTime", 33434), EXPOSURE_S),
-        f_number=believed(_exif_number(exif, first, "FNumber", 33437), F_NUMBER),
-        focal_mm=believed(_exif_number(exif, first, "FocalLength", 37386), FOCAL_MM),
-        focal_35mm=believed(_exif_number(exif, first, "FocalLengthIn35mmFilm", 41989), FOCAL_35MM),
-        taken=text_of(exif.get("DateTimeOriginal") or tag_value(first, 306)),
-        make=text_of(tag_value(first, 271)),
-        model=text_of(tag_value(first, 272)),
-        software=text_of(tag_value(first, 305)),
-        description=text_of(tag_value(first, 270)),
-        merged=merged_of(tag_value(first, MERGED_TAG), text_of(tag_value(first, 305)), text_of(tag_value(first, 270))),
+        **captured(lambda tag: tag_value(first, tag), lambda tag: _exif_value(exif, first, tag)),
         warnings=tuple(warnings),
     )
 
@@ -368,13 +358,22 @@ class _Either:
         return self.get(tag) is not None
 
 
-def _exif_number(exif: dict[str, Any], first: Any, name: str, tag: int) -> float | None:
-    value = exif.get(name)
+_EXIF_NAMES = {
+    ISO_SPEED: "ISOSpeedRatings", EXPOSURE_TIME: "ExposureTime", F_STOP: "FNumber", FOCAL_LENGTH: "FocalLength",
+    FOCAL_35MM_FILM: "FocalLengthIn35mmFilm",
+}  # fmt: skip
+"""What the TIFF reader calls numbers of the Exif directory, which some files hold in IFD 0 instead."""
+
+
+def _exif_value(exif: dict[str, Any], first: Any, tag: int) -> Any:
+    if tag == TAKEN:
+        return exif.get("DateTimeOriginal")
+    value = exif.get(_EXIF_NAMES[tag])
     if value is None:
         found = rational_of(first, tag)
         return None if found is None or not len(found) else float(found[0])
     values = np.ravel(np.asarray(value, float))
-    if len(values) == 2 and name not in ("ISOSpeedRatings",):
+    if len(values) == 2 and tag != ISO_SPEED:
         return float(values[0] / values[1]) if values[1] else None
     return float(values[0]) if len(values) else None
 

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 import numpy as np
 import tifffile
@@ -19,17 +19,8 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps
 
 from bruto.catalog import tr
-from bruto.container.capture_facts import (
-    EXPOSURE_S,
-    F_NUMBER,
-    FOCAL_35MM,
-    FOCAL_MM,
-    ISO,
-    ZOOM,
-    CaptureFacts,
-    believed,
-    text_of,
-)
+from bruto.container.capture_facts import ZOOM, CaptureFacts, believed, text_of
+from bruto.container.exif_tags import EXIF_IFD, MODIFIED, ORIENTATION, ZOOM_RATIO, captured
 from bruto.container.raw_frame import RawMeta
 from bruto.errors import BrutoError, FileProblem
 from bruto.storage.safe_read import available_memory, check_readable, open_regular
@@ -173,13 +164,6 @@ def check_memory(path: str | Path, pixels: int, bytes_per_pixel: int) -> None:
         )
 
 
-def _iso(value: Any) -> float | None:
-    """ISO of Exif, which may be a list of one."""
-    if isinstance(value, tuple | list):
-        value = value[0] if value else None
-    return believed(value, ISO)
-
-
 @functools.cache
 def _quiet_tiff_library() -> None:
     """Keep the library that decodes TIFF for Pillow from printing its complaints on stderr.
@@ -221,7 +205,7 @@ def _check_claim(path: Path, stream: BinaryIO) -> None:
 
 def _facts(path: Path, image: Image.Image) -> PictureFacts:
     exif = image.getexif()
-    sub = exif.get_ifd(34665)
+    sub = exif.get_ifd(EXIF_IFD)
     icc = image.info.get("icc_profile")
     name = "sRGB (assumed)"
     if icc:
@@ -229,7 +213,9 @@ def _facts(path: Path, image: Image.Image) -> PictureFacts:
             name = ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(io.BytesIO(icc))).strip() or "embedded"
         except (OSError, ImageCms.PyCMSError):
             name = "damaged; sRGB assumed"
-    turned = exif.get(274, 1) in (5, 6, 7, 8)
+    facts = captured(exif.get, sub.get)
+    facts["software"] = facts["software"] or text_of(image.info.get("Software"))
+    turned = exif.get(ORIENTATION, 1) in (5, 6, 7, 8)
     xmp = image.info.get("xmp", b"")
     with open_regular(path) as stream:
         head = stream.read(_HEAD_BYTES)
@@ -238,18 +224,9 @@ def _facts(path: Path, image: Image.Image) -> PictureFacts:
         name,
         (image.height, image.width) if turned else (image.width, image.height),
         str(image.format or path.suffix[1:]).upper(),
-        iso=_iso(sub.get(34855)),
-        exposure_s=believed(sub.get(33434), EXPOSURE_S),
-        f_number=believed(sub.get(33437), F_NUMBER),
-        focal_mm=believed(sub.get(37386), FOCAL_MM),
-        focal_35mm=believed(sub.get(41989), FOCAL_35MM),
-        taken=text_of(sub.get(36867) or exif.get(306)),
-        modified=text_of(exif.get(306)),
-        make=text_of(exif.get(271)),
-        model=text_of(exif.get(272)),
-        software=text_of(exif.get(305) or image.info.get("Software")),
-        description=text_of(exif.get(270)),
-        zoom=believed(sub.get(41988), ZOOM),
+        **facts,
+        modified=text_of(exif.get(MODIFIED)),
+        zoom=believed(sub.get(ZOOM_RATIO), ZOOM),
         gain_map=any(mark in head for mark in _GAIN_MAP_MARKS) or any("gainmap" in str(k).lower() for k in aux),
         xmp=xmp.encode() if isinstance(xmp, str) else bytes(xmp),
         exif=image.info.get("exif", b""),

@@ -12,21 +12,11 @@ from pathlib import Path
 from typing import Any
 
 from bruto.catalog import tr
-from bruto.container.capture_facts import (
-    EXPOSURE_S,
-    F_NUMBER,
-    FOCAL_35MM,
-    FOCAL_MM,
-    ISO,
-    ZOOM,
-    CaptureFacts,
-    believed,
-    text_of,
-)
+from bruto.container.capture_facts import ZOOM, CaptureFacts, believed, text_of
 from bruto.container.dng_reader import is_raw, read_dng_meta
+from bruto.container.exif_tags import FRACTION, MODIFIED, ORIENTATION, ZOOM_RATIO, captured
 from bruto.container.ifd import byte_order, read_ifd
 from bruto.container.merge_record import TAG as MERGED_TAG
-from bruto.container.merge_record import merged_of
 from bruto.container.picture import read_picture_facts
 from bruto.errors import BrutoError, FileProblem
 from bruto.storage.safe_read import MappedFile, check_readable, open_regular
@@ -134,34 +124,15 @@ def _mapped(path: Path, length: int, read: Callable[[MappedFile, int], QuickMeta
         return read(MappedFile(stream), length)
 
 
-def _number(tags: dict[int, Any], tag: int, bounds: tuple[float, float]) -> float | None:
-    value = tags.get(tag)
-    return believed(value[0], bounds) if value is not None and not isinstance(value, bytes) and len(value) else None
-
-
-def _text(tags: dict[int, Any], tag: int) -> str:
-    return text_of(tags.get(tag))
-
-
 def _facts(tags: dict[int, Any], exif: dict[int, Any]) -> dict[str, Any]:
     both = {**tags, **exif}
-    fraction = _text(exif, 37521)
+    fraction, zoom, turned = text_of(exif.get(FRACTION)), exif.get(ZOOM_RATIO), tags.get(ORIENTATION)
     return {
-        "orientation": int(tags[274][0]) if 274 in tags and 1 <= int(tags[274][0]) <= 8 else 1,
-        "iso": _number(both, 34855, ISO),
-        "exposure_s": _number(both, 33434, EXPOSURE_S),
-        "f_number": _number(both, 33437, F_NUMBER),
-        "focal_mm": _number(both, 37386, FOCAL_MM),
-        "focal_35mm": _number(exif, 41989, FOCAL_35MM),
-        "zoom": _number(exif, 41988, ZOOM),
-        "taken": _text(both, 36867) or _text(tags, 306),
+        **captured(tags.get, both.get),
+        "orientation": int(turned[0]) if turned is not None and 1 <= int(turned[0]) <= 8 else 1,
+        "zoom": believed(zoom[0], ZOOM) if zoom is not None and not isinstance(zoom, bytes) and len(zoom) else None,
         "fraction": float("0." + fraction[:9]) if fraction.isascii() and fraction.isdigit() else 0.0,
-        "modified": _text(tags, 306),
-        "make": _text(tags, 271),
-        "model": _text(tags, 272),
-        "software": _text(tags, 305),
-        "description": _text(tags, 270),
-        "merged": merged_of(tags.get(MERGED_TAG), _text(tags, 305), _text(tags, 270)),
+        "modified": text_of(tags.get(MODIFIED)),
     }
 
 

@@ -8,8 +8,8 @@ from statistics import median
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from bruto.app.widgets.build import down, fill
-from bruto.app.widgets.log_plot import LogPlot, Scale, doublings
 from bruto.app.widgets.plain_text import Label
+from bruto.app.widgets.plot import Plot, Scale, doublings
 from bruto.catalog import sentences, tr
 from bruto.logbook.estimates import BLURRED_PX
 from bruto.logbook.questions import LogbookContent, plain_iso
@@ -31,7 +31,7 @@ def _signed(ev: int) -> str:
     return tr("{ev:+d} EV", ev=ev) if ev else tr("0 EV")
 
 
-def plot_noise(plot: LogPlot, state: LogbookContent) -> None:
+def plot_noise(plot: Plot, state: LogbookContent) -> None:
     """Noise by ISO, with what is learnt and how far shots differ from it."""
     if not state.groups:
         plot.show_nothing(tr("No shot shows its noise yet. Open some mosaic raws of this phone."))
@@ -63,7 +63,7 @@ def plot_noise(plot: LogPlot, state: LogbookContent) -> None:
     )
 
 
-def plot_hand(plot: LogPlot, state: LogbookContent) -> None:
+def plot_hand(plot: Plot, state: LogbookContent) -> None:
     """How many handheld shots are blurred by time."""
     if state.hand is None:
         plot.show_nothing(sentences(state.hand_text, tr("Mark handheld shots on the right.")))
@@ -90,7 +90,7 @@ def plot_hand(plot: LogPlot, state: LogbookContent) -> None:
     )
 
 
-def plot_viewfinder(plot: LogPlot, state: LogbookContent) -> None:
+def plot_viewfinder(plot: Plot, state: LogbookContent) -> None:
     """How early or late the viewfinder warns."""
     shots = [r for g in state.groups for r in g.shots if r.viewfinder_ev is not None and r.iso]
     if not state.viewfinder or not shots:
@@ -113,7 +113,7 @@ def plot_viewfinder(plot: LogPlot, state: LogbookContent) -> None:
     )
 
 
-def plot_storage(plot: LogPlot, state: LogbookContent) -> None:
+def plot_storage(plot: Plot, state: LogbookContent) -> None:
     """Megabytes of a shot."""
     shots = [r for g in state.groups[:1] for r in g.shots if r.bytes and r.iso]
     if not state.storage or not shots:
@@ -137,7 +137,7 @@ def plot_storage(plot: LogPlot, state: LogbookContent) -> None:
     )
 
 
-def plot_headroom(plot: LogPlot, state: LogbookContent) -> None:
+def plot_headroom(plot: Plot, state: LogbookContent) -> None:
     """Light that shots left unused below clipping, with the median."""
     shots = [r for g in state.groups for r in g.shots if r.headroom_ev is not None and r.iso]
     if len(shots) < LEAST_SHOTS:
@@ -178,7 +178,7 @@ class LearntPlots(QWidget):
         super().__init__()
         column = down(self, margins=0)
         grid = QGridLayout()
-        self.plots = {name: LogPlot(title) for name, title, _ in PLOTS}
+        self.plots = {name: Plot(title) for name, title, _ in PLOTS}
         for k, plot in enumerate(self.plots.values()):
             alone = k == len(self.plots) - 1 and k % COLUMNS == 0
             grid.addWidget(plot, k // COLUMNS, k % COLUMNS, 1, COLUMNS if alone else 1)
