@@ -24,7 +24,8 @@ class RealWindow(unittest.TestCase):
         copy_of(taken("card", size=SMALL, seed=3)[0]["files"], self.folder)
         read, write = os.pipe()
         self.display = subprocess.Popen(
-            ["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
+            # no reset when the last of its clients leaves: who comes meanwhile would be turned away
+            ["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp", "-noreset"],
             pass_fds=[write], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         os.close(write)
