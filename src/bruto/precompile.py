@@ -100,6 +100,7 @@ def _develop() -> None:
     from bruto.container.dng_writer import write_dng
     from bruto.container.linearisation import linearise
     from bruto.container.raw_frame import RawFrame
+    from bruto.develop.demosaic import demosaic
     from bruto.develop.linear_preview import plain_view
     from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe
@@ -108,6 +109,7 @@ def _develop() -> None:
     from bruto.develop.source import source_of_raw
     from bruto.simphone.capture_files import sample_tags
 
+    demosaic(np.zeros((8, 8), np.float32), "RGGB")  # takes longest, and the other process needs it, too
     random = np.random.default_rng(1)
     w, h = SIZE
     codes = (random.uniform(0.02, 0.9, (h, w)) * 900 + 64).astype(np.uint16)
