@@ -104,9 +104,10 @@ def _develop() -> None:
     from bruto.develop.linear_preview import plain_view
     from bruto.develop.pipeline import Developer
     from bruto.develop.recipe import Recipe
-    from bruto.develop.recipe_values import LocalTone
+    from bruto.develop.recipe_values import SWAP_RED_BLUE, Curves, LocalTone
     from bruto.develop.rectangle import Rectangle
     from bruto.develop.source import source_of_raw
+    from bruto.develop.steps.local_contrast import fine_local_contrast
     from bruto.simphone.capture_files import sample_tags
 
     demosaic(np.zeros((8, 8), np.float32), "RGGB")  # takes longest, and the other process needs it, too
@@ -120,7 +121,11 @@ def _develop() -> None:
         developer = Developer(source_of_raw(path, frame))
         field = LocalTone(columns=1, rows=1, lights=2, gains=(0.1, 0.1))
         recipe = Recipe(local_contrast_fine=1.2, local_contrast_medium=1.1, haze=20, chroma=1.2, local_tone=field)
+        curves = Curves(joint=((0.0, 0.0), (0.5, 0.6), (1.0, 1.0)))
+        finish = recipe.changed(vignette=-0.5, corner_color=0.1, channel_matrix=SWAP_RED_BLUE, curves=curves)
         developer.view(recipe, 2)
+        developer.view(finish, 2)
+        fine_local_contrast(np.ones((16, 16, 3), np.float32), 1.2, 5040.0, (1e-4, 1e-6))  # left out where it is small
         developer.view(recipe, 1, Rectangle(10, 10, 200, 100))
         developer.render(recipe)
         developer.render(recipe, space="linear")

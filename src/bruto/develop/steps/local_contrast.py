@@ -111,7 +111,7 @@ def fine_local_contrast(
     diagonal
         Diagonal of the picture, pixels.
     noise
-        A, b of the brightness noise that is left, variance a x + b.
+        a, b of the luminance noise that is left, variance a x + b.
 
     Returns
     -------
