@@ -77,7 +77,7 @@ def main() -> int:
         w.intake.board.select(w.shoot.current)  # type: ignore[arg-type]
         w.select("set")
         w.set_task(Task.SIDE_BY_SIDE)
-        p.settle(lambda: all(pane.developer is not None for pane in w.page(Task.SIDE_BY_SIDE).shown))
+        p.settle(lambda: all(pane.stage.developer is not None for pane in w.page(Task.SIDE_BY_SIDE).shown))
         w.page(Task.SIDE_BY_SIDE).stage.set_one_to_one()
         p.save("side-by-side")
         w.set_task(Task.KEYS)
