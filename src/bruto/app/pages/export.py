@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QSize
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import (
     QFileDialog,
@@ -97,6 +97,8 @@ class ExportPage(QWidget):
             accessibleName=tr("To export"),
             iconSize=ICON,
             uniformItemSizes=True,
+            textElideMode=Qt.TextElideMode.ElideMiddle,
+            horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff,
             currentRowChanged=self._show_chosen,
         )
         self.stage = ShotStage(self.session, "what leaves", 138)
