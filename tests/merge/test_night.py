@@ -111,6 +111,15 @@ class BurstAssessment(Sky):
         self.assertRegex(reasons["cloud"], r"^clouds over \d+ % of the sky$")
         self.assertRegex(reasons["shaken"], r"^moved: \d+ % of the sharpness")
 
+    def test_stars_that_go_slowly_do_not_make_a_frame_look_moved(self) -> None:
+        """Near the pole a star hardly moves, and is a little elsewhere in the first and last of frames judged together."""
+        folder = Path(self.enterContext(TemporaryDirectory()))
+        phone = NightPhone(size=SIZE, happening=NightEvent(shaken=(3, 4, 5, 6)))
+        files = recorded(phone, phone.frames(20, EXPOSURE), folder)
+        found = merge("sky", files, folder / "sky.dng").frames
+        self.assertEqual([k for k, f in enumerate(found) if f.reason.startswith("moved")], [3, 4, 5, 6])
+        self.assertEqual(sum(f.used for f in found), 16)
+
     def test_what_is_said_of_the_result(self) -> None:
         used = sum(f.used for f in self.result.frames)
         self.assertAlmostEqual(self.result.equivalent_stops, np.log2(used), places=3)

@@ -26,8 +26,14 @@ CHUNK = 10
 """Frames that are judged together."""
 PLANE_EDGE = 1008
 """Long edge of the planes by which frames are judged, pixels."""
-SHAKEN = 0.72
-"""Share of the sharpness of what stands still, below which a frame was moved."""
+STEADY_RANK = 0.3
+"""Where the light of a place stands among the frames of a chunk that is compared with its middle value: a star is in
+the middle value where it goes slowly, and not in this; what stands still is in both.
+"""
+SHAKEN, LESS_SHARP = 0.7, 0.55
+"""Share of the contrast of what stands still, and of that of the sharper frames (their upper quartile), below which a
+frame was moved.
+"""
 BRIGHTER = 1.08
 """Times the usual level from which a frame is clouded rather than shaken."""
 SKY_COLUMNS = 24
@@ -65,6 +71,17 @@ def plane_of(half: NDArray[np.float32]) -> NDArray[np.float32]:
     return cv2.resize(half, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else half
 
 
+def _fine(plane: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Find what a plane has finer than some pixels."""
+    return plane - cv2.blur(plane, (5, 5))
+
+
+def _common(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Find the structure that two planes share: the weaker of both where they agree in sign, else none."""
+    weaker = np.minimum(np.abs(one), np.abs(other))
+    return np.where(one * other > 0, np.sign(one) * weaker, np.float32(0))
+
+
 class Judge:
     """Frames in order, some at a time; `pace`: seconds from one to the next."""
 
@@ -90,29 +107,35 @@ class Judge:
         fresh
             How many of the frames are new.
         """
-        middle = middle_of(np.stack(planes))
-        fine = middle - cv2.blur(middle, (5, 5))
-        edges = np.abs(fine)
+        stack = np.stack(planes)
+        middle = middle_of(stack)
+        rank = max(0, round(STEADY_RANK * len(planes)) - 1)
+        still_edges = _common(_fine(middle), _fine(np.partition(stack, rank, axis=0)[rank]))
+        edges = np.abs(still_edges)
         strong = np.nonzero((edges > np.percentile(edges[::3, ::3], 99)).ravel())[0]
+        places = still_edges.ravel()[strong]
+        scale = max(float((places**2).sum()), 1e-12)
+        contrasts = map_threads(lambda plane: float((_fine(plane).ravel()[strong] * places).sum()) / scale, planes)
+        sharpest = max(float(np.percentile(contrasts, 75)), 1e-6)
         usual = max(float(np.median(middle[::4, ::4])), 1e-6)
-        own, places = list(zip(frames, planes, strict=True))[len(frames) - fresh :], fine.ravel()[strong]
-        map_threads(lambda each: self._look(*each, middle, places, strong, usual), own)
+        own = list(zip(frames, planes, contrasts, strict=True))[len(frames) - fresh :]
+        map_threads(lambda each: self._look(*each, middle, sharpest, usual), own)
         self._judge_sky(list(frames), list(planes), still, fresh)
 
     def _look(
         self,
         seen: FrameAssessment,
         plane: NDArray[Any],
+        contrast: float,
         middle: NDArray[Any],
-        edges: NDArray[Any],
-        strong: NDArray[np.int64],
+        sharpest: float,
         usual: float,
     ) -> None:
-        """Find what a frame shows by itself; `edges` of the middle value, at the places `strong`."""
+        """Judge a frame by itself: its `contrast` at edges that stand still, and that of the sharper frames."""
         seen.level = float(np.median(plane[::4, ::4]))
-        own = (plane - cv2.blur(plane, (5, 5))).ravel()[strong]
-        seen.sharp = float((own * edges).sum() / max(float((edges**2).sum()), 1e-12))
-        if seen.sharp < SHAKEN and seen.level < BRIGHTER * usual:  # clouds take contrast too, and are light
+        seen.sharp = contrast / sharpest
+        moved = contrast < SHAKEN or seen.sharp < LESS_SHARP
+        if moved and seen.level < BRIGHTER * usual:  # clouds take contrast too, and are light
             text = tr("moved: {sharp:.0f} % of the sharpness of the others", sharp=100 * seen.sharp)
             seen.why = Rejection(RejectionKind.MOVED, text)
         else:
