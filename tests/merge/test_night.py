@@ -112,7 +112,7 @@ class BurstAssessment(Sky):
         self.assertRegex(reasons["shaken"], r"^moved: \d+ % of the sharpness")
 
     def test_stars_that_go_slowly_do_not_make_a_frame_look_moved(self) -> None:
-        """Near the pole a star hardly moves, and is a little elsewhere in the first and last of frames judged together."""
+        """Near the pole a star hardly moves, but is elsewhere in the first and last of frames judged together."""
         folder = Path(self.enterContext(TemporaryDirectory()))
         phone = NightPhone(size=SIZE, happening=NightEvent(shaken=(3, 4, 5, 6)))
         files = recorded(phone, phone.frames(20, EXPOSURE), folder)
