@@ -413,23 +413,6 @@ class States(WindowTest):
         self.wait(lambda: page.list.count() == len([s for s in self.window.shoot.shots if not s.problem]))
         self.assertIn("None of the files contains", page.place_note.text())
 
-    def test_a_preset_is_saved_chosen_again_and_deleted(self) -> None:
-        self.choose("card-003")
-        self.task(Task.EXPORT)
-        page = self.window.export
-        fields, saved = page.form.widgets, page.form.widgets["saved"]
-        fields["format"].setCurrentText("PNG, 16 bit")
-        fields["exif"].setChecked(False)
-        QTest.keyClicks(page.name, "Archive")
-        QTest.mouseClick(page.save, LEFT)
-        self.assertEqual(saved.currentText(), "Archive")
-        fields["format"].setCurrentText("JPEG")
-        self.assertEqual(saved.currentText(), "none")  # it is not that one any more
-        saved.setCurrentIndex(saved.findData("Archive"))
-        self.assertEqual((page.preset().bits, page.preset().keep_exif), (16, False))
-        QTest.mouseClick(page.delete, LEFT)
-        self.assertEqual([saved.itemText(k) for k in range(saved.count())], ["none"])
-
     def test_all_shots_are_delivered_and_none_overwritten(self) -> None:
         self.task(Task.EXPORT)
         out = self.folder.parent / "out"
