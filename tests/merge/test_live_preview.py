@@ -21,7 +21,7 @@ class TestLive(unittest.TestCase):
         """What is shown looks like the scene, whichever frames are in it, and grows frame by frame."""
         with TemporaryDirectory() as name:
             folder = Path(name)
-            simulate("sluice", folder, size=(1344, 1008), count=4, iso=800.0, seed=2)
+            simulate("sluice", folder, size=(1008, 756), count=4, iso=800.0, seed=2)
             files = sorted(folder.glob("*.dng"))
             for method, summed in share((("mean", True), ("long-all", True), ("median", False), ("lighten", True)), 2):
                 with self.subTest(method), patch.object(live_preview, "EVERY_S", 0.0):
@@ -36,8 +36,8 @@ class TestLive(unittest.TestCase):
                     self.assertEqual([k.count for k in looks], list(range(5 - len(looks), 5)))
                     self.assertGreaterEqual(len(looks), 3)
                     for look in looks:
-                        self.assertEqual((look.summed, look.size), (summed, (1344, 1008)))
-                        self.assertEqual(look.picture.shape, (504, 672, 3))
+                        self.assertEqual((look.summed, look.size), (summed, (1008, 756)))
+                        self.assertEqual(look.picture.shape, (378, 504, 3))
                     # the same scene in all of them: only noise, the hand and what moves differ
                     first, last = (k.picture.astype(float) for k in (looks[0], looks[-1]))
                     self.assertLess(np.abs(first - last).mean(), 12.0)
