@@ -305,6 +305,15 @@ class Stores(Store):
             with self.assertRaises(BrutoError):
                 save_preset("new", {"format": "jpg-8"})
             self.assertEqual(presets_path().read_text(), damage)
+        presets_path().unlink()
+        with (
+            mock.patch("os.replace", side_effect=OSError(28, "No space left on device")),
+            self.assertRaises(BrutoError),
+        ):
+            save_preset("new", {"format": "jpg-8"})
+        self.assertEqual(saved_presets(), {})
+        with mock.patch("os.lstat", side_effect=PermissionError(13, "denied")):
+            self.assertEqual(saved_presets(), {})  # a window still opens
 
     def test_numbers_and_depth_of_stored_json(self) -> None:
         deep = b'{"a": ' + b"[" * 100_000 + b"]" * 100_000 + b"}"

@@ -26,6 +26,10 @@ class Presets(WindowTest):
         saved.setCurrentIndex(saved.findData("Archive"))
         self.assertEqual((page.preset().bits, page.preset().keep_exif), (16, False))
         QTest.mouseClick(page.delete, LEFT)
+        self.task(Task.CORRECT)
+        self.assertIsNone(page.stage.developer)  # behind other pages nothing is held
+        self.task(Task.EXPORT)
+        self.wait(lambda: page.stage.base is not None)
         self.assertEqual([saved.itemText(k) for k in range(saved.count())], ["none"])
 
 

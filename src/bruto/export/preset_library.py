@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
@@ -39,7 +40,7 @@ def saved_presets() -> dict[str, dict[str, Any]]:
 
     Raises `BrutoError` where it cannot be read; it stays as it is.
     """
-    if not presets_path().exists():
+    if not os.path.lexists(presets_path()):  # also where its folder cannot be looked into: saving says so then
         return {}
     found = read_as(PresetLibrary, read_json(presets_path()), presets_path().name)
     return dict(sorted(found.presets.items(), key=lambda item: item[0].lower()))

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QIcon, QPixmap
+from PySide6.QtGui import QHideEvent, QIcon, QPixmap
 from PySide6.QtWidgets import (
     QFileDialog,
     QLineEdit,
@@ -221,6 +221,11 @@ class ExportPage(QWidget):
         if self.isVisible():
             self._timer.start()
 
+    def hideEvent(self, event: QHideEvent) -> None:
+        """A raw that only this page shows is not kept in memory behind others."""
+        super().hideEvent(event)
+        self.stage.show_shot(None)
+
     def turned_to(self) -> None:
         """The page was chosen."""
         self.refresh()
@@ -293,7 +298,7 @@ class ExportPage(QWidget):
 
     def _show_chosen(self, row: int) -> None:
         """The picture that is chosen in the list as it is developed; what is shown already stays."""
-        one = self._found[row] if 0 <= row < len(self._found) else None
+        one = self._found[row] if self.isVisible() and 0 <= row < len(self._found) else None
         shown = self.stage.shot, self.stage.recipe
         if one is None or one.shot is not shown[0] or (one.recipe is not None and one.recipe != shown[1]):
             self.stage.show_shot(None if one is None else one.shot)
