@@ -302,6 +302,8 @@ class ExportPage(QWidget):
         shown = self.stage.shot, self.stage.recipe
         if one is None or one.shot is not shown[0] or (one.recipe is not None and one.recipe != shown[1]):
             self.stage.show_shot(None if one is None else one.shot)
+        if one is None:
+            self.stage.message = self._why_none()
 
     def _why_none(self) -> str:
         if not self.shoot.shots:
