@@ -132,7 +132,7 @@ class Plot(QWidget):
         free = int(self.width() - 30 - p.fontMetrics().horizontalAdvance(self.x_name))
         name = p.fontMetrics().elidedText(self.y_name, Qt.TextElideMode.ElideRight, free)
         p.drawText(QRectF(8, self.height() - 19, free, 16), Qt.AlignmentFlag.AlignLeft, name)
-        p.setClipRect(box.adjusted(-4, -4, 4, 4))
+        p.setClipRect(box.adjusted(-7, -7, 7, 7))  # a ring at the edge is whole
         if self.joined:
             p.setPen(QPen(t.color("accent"), 1.6))
             p.drawPolyline(QPolygonF([self.at(x, y) for x, y, _ in self.dots]))
