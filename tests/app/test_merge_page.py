@@ -201,7 +201,7 @@ class Hand(WindowTest):
 @cache
 def night() -> tuple[Path, ...]:
     """Twenty frames of a clear night, taken once."""
-    phone = NightPhone(size=(756, 568))
+    phone = NightPhone(size=(800, 600))
     folder = Path(unittest.enterModuleContext(TemporaryDirectory()))
     return tuple(recorded(phone, phone.frames(20, EXPOSURE), folder))
 

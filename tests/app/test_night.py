@@ -16,7 +16,7 @@ from tests.app.windows import LEFT, WindowTest, pixels
 from tests.merge.test_night import EXPOSURE, recorded
 from tests.shots import copy_of
 
-SIZE = (756, 568)
+SIZE = (800, 600)
 COUNT = 24
 
 

@@ -29,7 +29,7 @@ from tests.photographs import KINDS, light_of, source_of
 from tests.processing import Processing, finished
 from tests.shots import MIDDLE, SMALL, copy_of, raw_of, taken
 
-LESS = (756, 566)
+LESS = (800, 600)
 """Size of captures whose own development is the picture: half of the work, and the changes are found as well."""
 
 

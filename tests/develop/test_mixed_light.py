@@ -17,9 +17,10 @@ from bruto.develop.source import open_source
 from bruto.develop.suggest.white import suggest_white
 from bruto.simphone.capture import Phone
 from bruto.simphone.capture_files import save
-from tests.shots import MIDDLE
+from tests.extent import share
+from tests.shots import SMALL
 
-SCENES = ("pans", "boiling-house", "crystals")
+SCENES = share(("crystals", "pans", "boiling-house"), 2)
 
 
 @cache
@@ -27,7 +28,7 @@ def under(scene: str, kelvin: float) -> Developer:
     """The scene under one light."""
     with TemporaryDirectory() as folder:
         path = Path(folder) / "light.dng"
-        save(Phone(scene, size=MIDDLE, kelvin=kelvin).shoot(seed=21), path, datetime(2026, 5, 1), picture=False)
+        save(Phone(scene, size=SMALL, kelvin=kelvin).shoot(seed=21), path, datetime(2026, 5, 1), picture=False)
         return Developer(open_source(path))
 
 

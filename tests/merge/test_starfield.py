@@ -215,7 +215,7 @@ class StarField(unittest.TestCase):
 
 class Refused(unittest.TestCase):
     def test_no_stars_are_no_field(self) -> None:
-        phone = NightPhone(size=(756, 568), seed=3)
+        phone = NightPhone(size=(504, 378), seed=3)
         phone._lux = phone._lux * 0
         frames = phone.frames(3, EXPOSURE, PAUSE)
         with TemporaryDirectory() as name:

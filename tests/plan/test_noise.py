@@ -25,6 +25,7 @@ from bruto.sensor.noise_model import NoiseModel, model_of
 from bruto.sensor.scene_range import level_of, scene_range
 from bruto.simphone.capture import Exposure, Phone
 from bruto.simphone.capture_files import tags_of
+from tests.shots import MIDDLE
 
 ISOS = (50.0, 100.0, 200.0, 400.0, 800.0, 1600.0, 3200.0, 6400.0)
 TIMES = (1 / 100, 1 / 50, 1 / 25, 1 / 10, 0.25, 0.5, 1.0, 2.0, 4.0)
@@ -33,7 +34,7 @@ TIMES = (1 / 100, 1 / 50, 1 / 25, 1 / 10, 0.25, 0.5, 1.0, 2.0, 4.0)
 class AgainstThePhone(unittest.TestCase):
     def test_noise_of_other_isos_is_foretold_within_15_percent(self) -> None:
         """A model of four ISOs, by what was measured in raws; two frames of others tell the truth."""
-        phone = Phone("card", size=(1512, 1134))
+        phone = Phone("card", size=MIDDLE)
         metered = phone.meter()
         known = {}
         with TemporaryDirectory() as name:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cached_property
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -160,22 +161,33 @@ class Phone:
                     megapixels=megapixels,
                 )
             )
-        self.scene = load_scene(scene, kelvin)
+        self.scene, self._of = load_scene(scene, kelvin), scene
+        self._kelvin = kelvin
         self.megapixels = megapixels
         self.width, self.height = size or sm.SIZES[megapixels]
         self._margin = round(MARGIN * self.width)
         self.lens = sm.LENSES[lens]
         self.mishap = mishap or Mishap()
-        self.camera, self.truth = self._seen(scene, kelvin)
         self.sensor = sm.sensor_for(megapixels, lens)
         light = spectral.illuminant(self.scene.kelvin, self.scene.tungsten)
         white = spectral.camera_response(np.ones((81, 1)), light)[0]
         self.true_neutral = white / white[1]
         self._blurred: NDArray[np.float32] | None = None
 
-    def _seen(self, scene: str, kelvin: float | None) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
-        """Camera RGB and XYZ of the scene."""
-        return scene_light(scene, self.width, self.height, self.lens.focal_35mm, kelvin)
+    @cached_property
+    def _seen(self) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
+        """Camera RGB and XYZ of the scene, traced when it is first looked at."""
+        return scene_light(self._of, self.width, self.height, self.lens.focal_35mm, self._kelvin)
+
+    @property
+    def camera(self) -> NDArray[np.float16]:
+        """Camera RGB of the scene (H, W, 3) with margins."""
+        return self._seen[0]
+
+    @property
+    def truth(self) -> NDArray[np.float16]:
+        """XYZ of the scene (H, W, 3) with margins."""
+        return self._seen[1]
 
     def meter(self, ev: float = 0.0) -> Exposure:
         """Return the automatic's choice.

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from functools import cached_property
 from pathlib import Path
 
 import cv2
@@ -144,7 +145,6 @@ class NightPhone(Phone):
         self._colors = np.stack([np.exp(warm), np.ones(STARS), np.exp(-warm)], axis=1) * self.true_neutral
         self._lux = MAGNITUDE_0_LUX * 10 ** (-0.4 * magnitudes)
         self.magnitudes = magnitudes
-        self._ground, self._sky = self._still()
         self._back = self._air()
         self._frame: NightFrame | None = None
 
@@ -201,6 +201,7 @@ class NightPhone(Phone):
         length = np.sqrt(1 + x[None] ** 2 + y[:, None] ** 2)
         return (up[0] * x[None] + up[1] * y[:, None] + up[2]) / length
 
+    @cached_property
     def _still(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """Find what does not move: the ground's light with the lamp, and the share of sky.
 
@@ -223,6 +224,15 @@ class NightPhone(Phone):
             ground = ground + light[..., None] * np.array([1.0, 0.72, 0.35], np.float32)
             sky = sky * (1 - np.clip(light / 0.01, 0, 1))
         return (ground * (1 - sky[..., None])).astype(np.float32), sky
+
+    @property
+    def _ground(self) -> NDArray[np.float32]:
+        return self._still[0]
+
+    @property
+    def _sky(self) -> NDArray[np.float32]:
+        """Share of sky (H, W)."""
+        return self._still[1]
 
     def _air(self) -> NDArray[np.float32]:
         """Light of the clear sky (H, W, 3; cd/m2, camera RGB): lighter and greener towards the horizon."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from itertools import pairwise
 
 import cv2
@@ -122,10 +122,7 @@ def _pump(azimuth: NDArray[np.float32], height: NDArray[np.float32]) -> NDArray[
 class _NightAhead(NightPhone):
     """Only what a preview needs: a skyline instead of a scene, no clouds, any direction."""
 
-    def _seen(self, scene: str, kelvin: float | None) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
-        nothing = np.zeros((self.height + 2 * self._margin, self.width + 2 * self._margin, 3), np.float16)
-        return nothing, nothing
-
+    @cached_property
     def _still(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         h, w = self._whole
         x = (np.arange(w, dtype=np.float32) - self._middle[0]) / self.focal_px

@@ -39,10 +39,6 @@ class Tracer:
         mesh = scene.mesh
         self._embree = EmbreeScene()
         TriangleMesh(self._embree, mesh.vertices, mesh.faces)
-        a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
-        flat = np.cross(b - a, c - a)
-        self._face_normals = (flat / (np.linalg.norm(flat, axis=1, keepdims=True) + 1e-20)).astype(np.float32)
-        self._smooth = np.any(mesh.normals[mesh.faces[:, 0]] != 0, axis=1)
         self._light: NDArray[np.float32] | None = None
         if light is not None or scene.name:
             baked = read_light(scene.name) if light is None else light
@@ -81,12 +77,15 @@ class Tracer:
         found = face >= 0
         face = np.where(found, face, 0)
         mesh = self.scene.mesh
-        normal = self._face_normals[face]
-        smooth = self._smooth[face]
+        corners = mesh.faces[face]
+        a, b, c = (mesh.vertices[corners[:, k]] for k in range(3))
+        flat = np.cross(b - a, c - a)
+        normal = (flat / (np.linalg.norm(flat, axis=1, keepdims=True) + 1e-20)).astype(np.float32)
+        n = mesh.normals
+        smooth = np.any(n[corners[:, 0]] != 0, axis=1)
         if smooth.any():
-            corners = mesh.faces[face[smooth]]
+            corners = corners[smooth]
             u, v = r["u"][smooth, None], r["v"][smooth, None]
-            n = mesh.normals
             blended = n[corners[:, 0]] * (1 - u - v) + n[corners[:, 1]] * u + n[corners[:, 2]] * v
             normal[smooth] = blended / (np.linalg.norm(blended, axis=1, keepdims=True) + 1e-12)
         away = np.einsum("ij,ij->i", normal, direction) > 0
