@@ -80,6 +80,8 @@ class Starts(WindowTest):
         self.assertEqual(self.window.correct.edit.recipe, suggested(self.card))
 
     def test_shots_that_were_never_opened_are_shown_as_they_would_be_developed(self) -> None:
+        thumbs = self.window.shots.model.thumbs
+        self.wait(lambda: all(thumbs[str(raw)][1] == "developed" for raw in self.raws))
         for raw in self.raws[2:]:
             expected = small_picture(Developer(open_source(raw)), suggested(raw)).astype(float)
             self.assertLess(np.abs(self.small(raw) - expected).mean(), 3)  # a JPEG lies between

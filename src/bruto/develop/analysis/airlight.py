@@ -22,10 +22,10 @@ TEXTURE = 0.02
 """Contrast within a patch, over its mean, from which it is textured."""
 FEWEST = 24
 """Textured patches needed to say anything."""
-RISES, EVERYWHERE, COLORED = 0.6, 0.12, 0.15
+RISES, EVERYWHERE, COLORED, PALE = 0.68, 0.12, 0.15, 0.08
 """Rank correlation of the veil with height that speaks of depth; veil over the tenth of the patches that has least
-which speaks of air over all, given that contrast falls with it and that the picture's most coloured tenth has so much
-colour.
+which speaks of air over all, given that contrast falls with it, that the picture's most coloured tenth has so much
+colour and the far third no more than that: leaves against the light are as bright and even, but green.
 """
 
 
@@ -93,5 +93,6 @@ def airlight_of(working: NDArray[np.float32], haze: Haze) -> Airlight:
     rises = _rank_correlation(dark[textured], height[textured])
     falls = _rank_correlation(dark[textured], fine[textured])
     by_depth = rises >= RISES and far >= near + 0.05 and least >= 0.05
-    over_all = least >= EVERYWHERE and far > near and falls < -0.5 and np.quantile(color[textured], 0.9) >= COLORED
+    over_all = least >= EVERYWHERE and far > near and falls < -0.5
+    over_all &= bool(np.quantile(color[textured], 0.9) >= COLORED and np.median(color[upper]) <= PALE)
     return Airlight(far, least, rises, bool(by_depth or over_all))

@@ -15,7 +15,15 @@ from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import Tone
 from bruto.develop.suggest.detail import grey_noise, suggest_noise, suggest_sharpness
 from bruto.develop.suggest.frame import suggest_frame
-from bruto.develop.suggest.light import light_value, noise_limit, scene_ev, suggest_exposure, suggest_tone
+from bruto.develop.suggest.light import (
+    light_value,
+    noise_limit,
+    peak_ev,
+    rendered_gain,
+    scene_ev,
+    suggest_exposure,
+    suggest_tone,
+)
 from bruto.develop.suggest.look import suggest_base_look, suggest_finish, suggest_haze
 from bruto.develop.suggest.picture_statistics import suggest_spread
 from bruto.develop.suggest.suggestion import Suggestion
@@ -42,7 +50,14 @@ class SuggestionInput:
 def _parts_of(developer: Developer, found: dict[str, Suggestion]) -> Iterator[Iterable[Suggestion]]:
     ev = scene_ev(developer)
     value = light_value(developer.source.meta, ev)
-    exposure = suggest_exposure(ev, noise_limit(developer), value)
+    exposure = suggest_exposure(
+        ev,
+        noise_limit(developer),
+        value,
+        developer.source.meta.baseline_exposure,
+        peak_ev(developer),
+        rendered_gain(developer, ev),
+    )
     yield [exposure]
     yield suggest_white(developer)
     yield suggest_noise(developer, exposure.value, float(np.median(ev)))

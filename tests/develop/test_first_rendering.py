@@ -1,0 +1,111 @@
+"""What a shot opens with, against finished photographs: as light as they are, nothing torn or washed out."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import cv2
+import numpy as np
+from skimage.color import deltaE_ciede2000, rgb2lab
+
+from bruto.color.spaces import decode_srgb, encode_srgb
+from bruto.develop.pipeline import Developer
+from bruto.develop.recipe import Recipe
+from bruto.develop.recipe_values import Tone
+from bruto.develop.suggest.light import BEYOND_WHITE_EV, USUAL_EV, suggest_exposure
+from bruto.develop.suggest.suggester import suggest_all, take_all
+from tests.extent import share
+from tests.hand import sensor_at
+from tests.photographs import LIGHT, light_of, source_of
+
+GEOMETRY = ("horizon", "verticals", "horizontals")
+
+
+def coarse(picture: np.ndarray) -> np.ndarray:
+    """L*a*b* of what is left of a picture at arm's length."""
+    light = decode_srgb(picture / 255.0).astype(np.float32)
+    scale = 48 / max(light.shape[:2])
+    return rgb2lab(encode_srgb(cv2.resize(light, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)))
+
+
+class Photographs(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(TemporaryDirectory()))
+
+    def opened(self, name: str, iso: float, stops: float, rendered: bool) -> tuple[np.ndarray, Developer]:
+        """What it should look like; the raw, exposed by so many stops from what a meter says."""
+        light = light_of(name)
+        source = source_of(self.folder, light, sensor_at(iso), scale=LIGHT * 2.0**stops)
+        if not rendered:
+            assert source.frame is not None
+            source = replace(source, frame=replace(source.frame, preview=None))
+        return np.round(encode_srgb(light) * 255), Developer(source)
+
+    def test_as_light_as_they_are_and_no_worse_than_the_default(self) -> None:
+        for k, name in enumerate(share(("astronaut", "chelsea", "rocket", "coffee", "stereo_motorcycle"), 2)):
+            for stops, allowed in ((0.0, 5.0), (-1.2, 9.0)):
+                wanted, developer = self.opened(name, (50.0, 400.0, 1600.0)[k % 3], stops, k % 2 == 0)
+                found = {f: s for f, s in suggest_all(developer).items() if f not in GEOMETRY}
+                seen = coarse(wanted)
+                pictures = [coarse(developer.view(r, 2)) for r in (Recipe(), take_all(Recipe(), found))]
+                seen = cv2.resize(seen, pictures[0].shape[1::-1])
+                default, suggested = (float(deltaE_ciede2000(seen, p).mean()) for p in pictures)
+                lighter = float(pictures[1][..., 0].mean() - seen[..., 0].mean())
+                self.assertLess(abs(lighter), allowed, f"{name} {stops}")
+                self.assertLess(suggested, default + 0.5, f"{name} {stops}")
+
+    def test_black_is_not_torn(self) -> None:
+        """The slope that shows the noise of shadows stays below 10 L* per EV, whatever the picture."""
+        for name in ("astronaut", "rocket"):
+            tone = suggest_all(self.opened(name, 1600.0, -1.0, False)[1])["tone"].value
+            assert isinstance(tone, Tone)
+            self.assertLessEqual(tone.black.ev, -7.0)
+            self.assertLessEqual(tone.shadow.lightness, 20.0)
+
+
+class Light(unittest.TestCase):
+    """Scenes as light alone, EV from grey."""
+
+    @staticmethod
+    def flower(petals: float, leaves: float, share: float = 0.12) -> np.ndarray:
+        random = np.random.default_rng(1)
+        ev = cv2.GaussianBlur(random.normal(0, 1, (300, 400)).astype(np.float32), (0, 0), 20) * 4 + leaves
+        y, x = np.mgrid[:300, :400]
+        inside = np.hypot(x - 200, y - 150) < np.sqrt(share * 300 * 400 / np.pi)
+        ev[inside] = petals + 0.25 * np.sin(x[inside] / 2)
+        return ev.astype(np.float32)
+
+    def test_a_flower_before_dark_leaves_is_not_underexposed(self) -> None:
+        found = suggest_exposure(self.flower(1.5, -3.5))
+        self.assertLess(found.value, USUAL_EV + 0.15)
+        self.assertIn("dark background is left dark", found.evidence)
+
+    def test_an_underexposed_flower_is(self) -> None:
+        self.assertGreater(suggest_exposure(self.flower(-0.5, -5.5)).value, USUAL_EV + 1.2)
+
+    def test_petals_that_are_full_in_one_channel_hold_it(self) -> None:
+        ev = self.flower(0.4, -3.5)
+        free, held = suggest_exposure(ev).value, suggest_exposure(ev, peak=ev + 1.4).value
+        self.assertLess(held, free - 0.4)
+
+    def test_lamps_do_not_darken_the_rest(self) -> None:
+        ev = self.flower(1.6, -1.0, share=0.3)
+        ev[:8, :200] = 4.0
+        self.assertGreater(suggest_exposure(ev).value, USUAL_EV - BEYOND_WHITE_EV)
+
+    def test_what_the_file_states_is_not_given_twice(self) -> None:
+        ev = self.flower(1.8, -2.0)
+        self.assertAlmostEqual(suggest_exposure(ev, stated=0.5).value, 0.0, delta=0.15)
+
+    def test_the_phones_rendering_counts_by_how_far_it_is_believed(self) -> None:
+        ev = self.flower(1.5, -3.5)
+        plain, *known = (suggest_exposure(ev, rendered=r).value for r in (None, (1.2, 0.0), (1.2, 1.0)))
+        self.assertEqual(plain, known[0])
+        self.assertGreater(known[1], plain + 0.25)
+
+
+if __name__ == "__main__":
+    unittest.main()
