@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import unittest
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
+import cv2
 import numpy as np
 
+from bruto.color.spaces import picture_to_lab
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.steps.highlights import settled
+from tests.photographs import Sensor, source_of
 from tests.shots import MIDDLE, raw_of
 
 
@@ -61,6 +66,40 @@ class SunsetSky(unittest.TestCase):
         for shown in (recipe, Recipe()):
             found, rebuilt = (d.render(shown).astype(int) for d in (developer, unsettled))
             self.assertGreater(int(np.abs(found - rebuilt).max()), 3)
+
+
+class Sky(unittest.TestCase):
+    """A pale sky that grows beyond the sensor's limit over dark foliage, with a lamp's glow in it."""
+
+    def setUp(self) -> None:
+        h, w = 384, 512
+        y, x = np.mgrid[:h, :w].astype(np.float32)
+        level = 0.5 + 1.1 * (x / w) * (1 - 0.4 * y / h)
+        light = level[..., None] * np.array([0.86, 0.95, 1.05], np.float32)
+        leaves = 0.12 * (1 + 0.5 * np.sin(x / 5) * np.sin(y / 7))[..., None] * np.array([0.7, 1.0, 0.35], np.float32)
+        self.light = np.where((y < 0.7 * h + 12 * np.sin(x / 23))[..., None], light, leaves).astype(np.float32)
+
+    def shown(self, scale: float) -> tuple[np.ndarray, np.ndarray]:
+        """L*a*b* of the light at a scale on the sensor, equally bright, and where a channel is full."""
+        with TemporaryDirectory() as folder:
+            developer = Developer(source_of(Path(folder), self.light, Sensor(a=2e-4, b=1e-7), 3, scale))
+        picture = developer.render(Recipe(exposure=-np.log2(scale) - 0.7, chroma=1.0))
+        full = np.repeat(np.repeat(developer.clipped > 0, 2, axis=0), 2, axis=1)
+        return picture_to_lab(picture), full
+
+    def test_no_hue_and_no_edge_that_the_sky_has_not(self) -> None:
+        wanted, none = self.shown(0.4)
+        found, full = self.shown(1.3)
+        self.assertFalse(none.any())
+        self.assertGreater(float(full.mean()), 0.2)
+        chroma = (found - wanted)[..., 1:]
+        self.assertLess(float(np.percentile(np.hypot(chroma[..., 0], chroma[..., 1])[full], 95)), 9.0)
+        # magenta or cyan, and steps of them between neighbours: noise is averaged out
+        even = cv2.GaussianBlur(chroma.astype(np.float32), (0, 0), 3.0)
+        inside = cv2.erode(full.astype(np.uint8), np.ones((9, 9))) > 0
+        self.assertLess(float(even[..., 0][inside].max()), 5.0)
+        step = np.abs(np.diff(even, axis=1)).max(axis=2)
+        self.assertLess(float(step[:, :-1][inside[:, :-2] & inside[:, 2:]].max()), 1.5)
 
 
 if __name__ == "__main__":

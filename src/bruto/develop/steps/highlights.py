@@ -1,8 +1,9 @@
 """Highlights: channels that are clipped rebuilt from those that are not, by the colour of the light around.
 
 The ratios of red and blue to green are carried from places where nothing is clipped into those where something is, on a
-small picture, by normalised convolution over growing scales (Knutsson, Westin, CVPR 1993). Where all channels are
-clipped nothing is known of the colour: the scene's own white is taken.
+small picture, by normalised convolution (Knutsson, Westin, CVPR 1993) at all scales at once, near ones first, so that
+they have no steps; far from any they fade to the scene's own white. What is much brighter than full green fades to it,
+too: of lamps, the sun and clouds the eye expects white, and rests of colour there are guesses.
 """
 
 from __future__ import annotations
@@ -21,7 +22,7 @@ from bruto.develop.steps.step import CoarseField, Mapping, RecordedImage
 
 DARKEST = 0.02
 """Green light from which a place's colour is carried on (saturation = 1): darker ones are noise."""
-MOST_STOPS = 3.0
+MOST_STOPS = 5.0
 """Ratios of channels beyond this, EV, are those of lamps and not carried on."""
 AROUND = 7
 """Side of the square of quads that decides together."""
@@ -29,8 +30,20 @@ NEARLY_CLIPPED = 0.85
 """Mean of a channel around, as a share of it where it is clipped, from which all of it counts as nearly clipped."""
 SMALL, COARSEST = 700, 16
 """Long edge of the small picture at most, pixels, and how many times it is smaller than the frame at most."""
-SCALES = (2.0, 4.0, 8.0, 16.0, 32.0)
+SCALES = (1.5, 3.0, 6.0, 12.0, 24.0, 48.0)
 """Standard deviations of the convolutions, cells of the small picture."""
+NEARER = 16.0
+"""How many times more a scale counts than the next coarser one."""
+BRIGHTER = 4.0
+"""Power of green light by which cells count: the brightest are likeliest to be the same surface."""
+UNKNOWN = 1e-9
+"""Weight of the scene's own white, beside that of cells around."""
+FADES = (1.15, 1.9)
+"""Green light (full = 1) between which rebuilt pale light fades to the scene's own white."""
+PALE = (0.2, 0.5)
+"""Weakest over strongest channel between which light begins to be pale, and is."""
+LAMPS = (2.0, 4.0)
+"""The same of light of any colour."""
 
 
 class Ratios(NamedTuple):
@@ -111,19 +124,26 @@ def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
     light = np.log2(np.maximum(rgb, 1e-5))
     found = np.stack([light[..., 0] - light[..., 1], light[..., 2] - light[..., 1]], axis=2)
     good &= np.abs(found).max(axis=2) < MOST_STOPS
-    # the brightest neighbours are likeliest to be the same surface
-    weight = np.where(good, np.maximum(rgb[..., 1], DARKEST) ** 2, 0).astype(np.float32)
-    out = np.where(good[..., None], found, 0).astype(np.float32)
-    missing = ~good
-    for sigma in SCALES:
-        if not missing.any():
-            break
-        total = cv2.GaussianBlur(weight, (0, 0), sigma)
-        mixed = cv2.GaussianBlur(found * weight[..., None], (0, 0), sigma)
-        here = missing & (total > 1e-7)
-        out[here] = mixed[here] / total[here][:, None]
-        missing = missing & ~here
-    return Ratios(np.ascontiguousarray(out[..., 0]), np.ascontiguousarray(out[..., 1]))
+    weight = np.where(good, np.minimum(rgb[..., 1], 1.0) ** BRIGHTER, 0).astype(np.float32)
+    everything = np.where(good[..., None], np.concatenate([found, np.ones((h, w, 1))], axis=2), 0).astype(np.float32)
+    mixed = _carried(everything * weight[..., None])
+    mixed = mixed[..., :2] / (mixed[..., 2:] + UNKNOWN)
+    return Ratios(np.ascontiguousarray(mixed[..., 0]), np.ascontiguousarray(mixed[..., 1]))
+
+
+def _carried(weighted: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Sum weighted values (h, w, 3) over all scales, near ones first; wide ones on smaller pictures."""
+    h, w = weighted.shape[:2]
+    total = np.zeros_like(weighted)
+    for k, sigma in enumerate(SCALES):
+        step = max(1, int(sigma / 3))
+        small = weighted
+        if step > 1:
+            size = max(w // step, 2), max(h // step, 2)
+            small = cv2.resize(weighted, size, interpolation=cv2.INTER_AREA)
+        blurred = cv2.GaussianBlur(small, (0, 0), sigma / step)
+        total += np.float32(NEARER**-k) * (cv2.resize(blurred, (w, h)) if step > 1 else blurred)
+    return total
 
 
 def _of_frame(recorded: RecordedImage) -> Ratios:
@@ -141,8 +161,19 @@ RATIOS = CoarseField("colour around clipped places", _of_frame, _over)
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
+def _between(value, ends):
+    """From 0 to 1 between two ends, without corners."""
+    low, high = np.float32(ends[0]), np.float32(ends[1])
+    share = min(max((value - low) / (high - low), np.float32(0)), np.float32(1))
+    return share * share * (np.float32(3) - np.float32(2) * share)
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
 def rebuilt(r, g, b, bits, ratios, y, x):
-    """Return a pixel with clipped channels (bits 1, 2, 4), rebuilt; never lowered.
+    """Return a pixel with clipped channels (bits 1, 2, 4), rebuilt and never lowered, and its share of white, 0..1.
+
+    A channel is what the others say, each by its ratio around and by its own light: of a yellow petal blue tells
+    little. Where two channels are full, the second follows from the rebuilt first.
 
     Parameters
     ----------
@@ -161,29 +192,39 @@ def rebuilt(r, g, b, bits, ratios, y, x):
     x
         Its place in cells of `ratios`.
     """
+    tiny, half = np.float32(1e-6), np.float32(0.5)
+    red, blue = np.float32(0), np.float32(0)
+    rows, columns = ratios.red.shape
+    if rows > 0:  # bilinear: cells must not show
+        fy = min(max(y - half, np.float32(0)), np.float32(rows - 1))
+        fx = min(max(x - half, np.float32(0)), np.float32(columns - 1))
+        iy, ix = int(fy), int(fx)
+        ky, kx = min(iy + 1, rows - 1), min(ix + 1, columns - 1)
+        fy, fx = fy - np.float32(iy), fx - np.float32(ix)
+        for field in (0, 1):
+            of = ratios.red if field == 0 else ratios.blue
+            over = of[iy, ix] + fx * (of[iy, kx] - of[iy, ix])
+            under = of[ky, ix] + fx * (of[ky, kx] - of[ky, ix])
+            if field == 0:
+                red = over + fy * (under - over)
+            else:
+                blue = over + fy * (under - over)
+    if bits == 3:
+        r += _between(b / max(r, tiny), PALE) * max(b * exp2_of(red - blue) - r, np.float32(0))
+    elif bits == 6:
+        b += _between(r / max(b, tiny), PALE) * max(r * exp2_of(blue - red) - b, np.float32(0))
+    elif bits == 5:
+        r, b = max(r, g * exp2_of(red)), max(b, g * exp2_of(blue))
+    elif bits == 1:
+        r = max(r, (g * g + b * b * exp2_of(-blue)) / (g + b + tiny) * exp2_of(red))
+    elif bits == 4:
+        b = max(b, (g * g + r * r * exp2_of(-red)) / (g + r + tiny) * exp2_of(blue))
     if bits == 7:
         mean = (r + g + b) / np.float32(3)
-        return mean, mean, mean
-    red, blue = np.float32(1), np.float32(1)
-    rows, columns = ratios.red.shape
-    if rows > 0:
-        iy, ix = min(max(int(y), 0), rows - 1), min(max(int(x), 0), columns - 1)
-        red, blue = exp2_of(ratios.red[iy, ix]), exp2_of(ratios.blue[iy, ix])
-    n, level = np.float32(0), np.float32(0)
-    if not bits & 1:
-        level += r / red
-        n += np.float32(1)
-    if not bits & 2:
-        level += g
-        n += np.float32(1)
-    if not bits & 4:
-        level += b / blue
-        n += np.float32(1)
-    level /= n
-    if bits & 1:
-        r = max(r, level * red)
+        return mean, mean, mean, np.float32(1)
+    share = np.float32(0)
     if bits & 2:
-        g = max(g, level)
-    if bits & 4:
-        b = max(b, level * blue)
-    return r, g, b
+        g = max(g, (r * r * exp2_of(-red) + b * b * exp2_of(-blue)) / (r + b + tiny))
+        pale = max(min(r, b, g), tiny) / max(r, g, b)  # a petal is no cloud
+        share = _between(g, FADES) * max(_between(pale, PALE), _between(g, LAMPS))
+    return r, g, b, share

@@ -39,12 +39,15 @@ def _light(rgb, top, clipped, clip_step, clip_y, clip_x, ratios, place, matrix, 
                 bits = marks[min(int((j + clip_x) * clip_step), clipped.shape[1] - 1)]
                 if bits:
                     gx = (np.float32(j) + place[1]) * (place[3] * columns)
-                    r, g, b = rebuilt(row[3 * j], row[3 * j + 1], row[3 * j + 2], bits, ratios, gy, gx)
+                    r, g, b, white = rebuilt(row[3 * j], row[3 * j + 1], row[3 * j + 2], bits, ratios, gy, gx)
                     x[j] = matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b
                     y[j] = matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b
                     z[j] = matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b
-                    if bits == 7:  # nothing is known of the colour: the scene's own white
-                        x[j] = y[j] = z[j] = w0 * x[j] + w1 * y[j] + w2 * z[j]
+                    if white > 0:  # nothing is known of the colour: the scene's own white
+                        grey = w0 * x[j] + w1 * y[j] + w2 * z[j]
+                        x[j] += white * (grey - x[j])
+                        y[j] += white * (grey - y[j])
+                        z[j] += white * (grey - z[j])
         clear_row(x)
         clear_row(y)
         clear_row(z)
