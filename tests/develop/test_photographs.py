@@ -43,7 +43,7 @@ class Sensors(unittest.TestCase):
 class Demosaicing(unittest.TestCase):
     def test_false_color(self) -> None:
         """Red and blue follow green by their own slope: fine saturated texture keeps its colour."""
-        for name, bar in (("coffee", 5.4), ("chelsea", 3.2), ("rocket", 6.0)):
+        for name, bar in (("coffee", 4.5), ("chelsea", 2.4), ("rocket", 5.5)):
             for sensor in (KINDS[0], KINDS[3]):
                 found = demosaic(mosaic_of(light_of(name), sensor), sensor.cfa)
                 self.assertLess(natural.color_errors(found, light_of(name) * LIGHT)[0], bar, (name, sensor.cfa))

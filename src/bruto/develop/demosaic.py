@@ -4,7 +4,8 @@ Method: directional filtering with an a posteriori decision and a refining step 
 "Demosaicing With Directional Filtering and a posteriori Decision", IEEE TIP 16(1)), with one change: both directions
 are mixed by the inverse squares of their roughness instead of one being chosen, which follows slanting detail better
 and averages noise where neither direction is smoother. What the sites of a colour tell about green between them counts
-by how far it stands out of their noise, which the gains of the white balance make large. Red and blue then follow
+by how far it stands out of their noise, which the gains of the white balance make large, and in proportion to green:
+where an orange edge bends red strongly, green bends by as much less as it is weaker. Red and blue then follow
 green by the slope that they have around, and what is left of them is interpolated (after Kiku, Monno, Tanaka, Okutomi,
 "Residual interpolation for color image demosaicking", ICIP 2013).
 
@@ -33,6 +34,10 @@ _ROWS, _COLUMNS = 96, 512
 """Size of a tile."""
 STANDS_OUT = 25.0
 """Variance of what a colour's sites tell about green over that of noise alone, at which half of it counts."""
+PAD, PAD_LIGHT, MOST_BEND = 8.0, 0.005, 2.5
+"""Standard deviations of noise, and light (full = 1), by which green and the colours of sites are raised before they are
+compared; how many times as strongly green may bend as they do.
+"""
 FLAT = 1e-6
 """Variance of green, of full light squared, that counts as nothing beside what noise brings: there red and blue are as
 steep as green.
@@ -94,6 +99,13 @@ def _standing(bend, a, b, light):
 
 
 @njit(cache=True, error_model="numpy")
+def _in_green(bend, level, green, pad):
+    """Return a second difference of red or blue as green has it: less where green is weaker there than they are."""
+    none = np.float32(0)
+    return bend * min((max(green, none) + pad) / (max(level, none) + pad), np.float32(MOST_BEND))
+
+
+@njit(cache=True, error_model="numpy")
 def _directions(own, green, noise, of_red, across, along, low, high, n, start):
     """Differences own - green estimated along the row and along the column; `of_red`: parity of red rows.
 
@@ -106,24 +118,19 @@ def _directions(own, green, noise, of_red, across, along, low, high, n, start):
         color = 0 if (y & 1) == of_red else 2
         a, b = noise[color, 0], noise[color, 1]
         known = a > 0 or b > 0
+        pad = np.float32(PAD) * np.sqrt(a * np.float32(PAD_LIGHT) + b) + np.float32(PAD_LIGHT)
         o0, o1, o2, out = own[y, :m], own[y, 1 : m + 1], own[y, 2 : m + 2], across[y, 1 : m + 1]
         g0, g1 = green[y, s : s + m], green[y, s + 1 : s + 1 + m]
         over, under, down = own[y - 2, 1 : m + 1], own[y + 2, 1 : m + 1], along[y, 1 : m + 1]
         g2, g3 = green[y - 1, 1 : m + 1], green[y + 1, 1 : m + 1]
-        if known:
-            for k in range(m):
-                beside = o0[k] + o2[k]
-                bend = half * o1[k] - quarter * beside
-                out[k] = o1[k] - half * (g0[k] + g1[k]) - _standing(bend, a, b, half * o1[k] + quarter * beside)
-            for k in range(m):
-                beside = over[k] + under[k]
-                bend = half * o1[k] - quarter * beside
-                down[k] = o1[k] - half * (g2[k] + g3[k]) - _standing(bend, a, b, half * o1[k] + quarter * beside)
-        else:
-            for k in range(m):
-                out[k] = half * (o1[k] - g0[k] - g1[k]) + quarter * (o0[k] + o2[k])
-            for k in range(m):
-                down[k] = half * (o1[k] - g2[k] - g3[k]) + quarter * (over[k] + under[k])
+        for k in range(m):
+            middle, beside, level = half * o1[k], quarter * (o0[k] + o2[k]), half * (g0[k] + g1[k])
+            bend = _standing(middle - beside, a, b, middle + beside) if known else middle - beside
+            out[k] = o1[k] - level - _in_green(bend, middle + beside, level, pad)
+        for k in range(m):
+            middle, beside, level = half * o1[k], quarter * (over[k] + under[k]), half * (g2[k] + g3[k])
+            bend = _standing(middle - beside, a, b, middle + beside) if known else middle - beside
+            down[k] = o1[k] - level - _in_green(bend, middle + beside, level, pad)
 
 
 @njit(cache=True, error_model="numpy")
