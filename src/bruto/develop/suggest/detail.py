@@ -39,6 +39,8 @@ NOISE_FROM = {
     "picture": tr("measured in the picture"),
     "learnt": tr("learnt from other shots at this ISO"),
 }
+LENS_BLUR = 1.2
+"""Standard deviation of the blur of a phone's lens at most, pixels: undoing more deconvolves shake, and shows grain."""
 LESS_NOISE = (0.0, 0.1, 0.2)
 """Steps that noise reduction goes back by where detail would go with the noise, times the noise measured."""
 
@@ -150,7 +152,10 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
             ),
             Suggestion("sharpness_radius", 1.0, tr("softened at the scale of the halo"), blur),
         )
-    radius = float(np.clip(round(blur, 2), 0.35, 2.5))
+    radius = float(np.clip(round(blur, 2), 0.35, LENS_BLUR))
+    text = tr("edges measure {blur:.2f} px blur (σ)", blur=blur)
+    if blur > LENS_BLUR:
+        text = tr("{text}: more than a lens makes; shake and focus are not undone, as grain would be", text=text)
     amount = float(np.clip(round(1.0 - 0.16 * sigma, 2), 0.25, 1.0))
     return (
         Suggestion(
@@ -163,7 +168,7 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
             ),
             sigma,
         ),
-        Suggestion("sharpness_radius", radius, tr("edges measure {blur:.2f} px blur (σ)", blur=blur), blur),
+        Suggestion("sharpness_radius", radius, text, blur),
     )
 
 
