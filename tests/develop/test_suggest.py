@@ -105,7 +105,7 @@ class ExposureRow(unittest.TestCase):
     def test_evidence_is_the_measured_middle(self) -> None:
         dark, bright = (suggested(source_of("card", ev=ev))["exposure"] for ev in (-2.0, 0.0))
         self.assertAlmostEqual(bright.number - dark.number, 2.0, delta=0.15)
-        self.assertIn("the subject comes to L*", dark.evidence)
+        self.assertIn("the subject comes to about L*", dark.evidence)
 
 
 class WhiteRows(unittest.TestCase):

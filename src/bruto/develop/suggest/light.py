@@ -12,6 +12,7 @@ from bruto.catalog import tr
 from bruto.color.spaces import decode_srgb, lightness, space
 from bruto.container.picture import decode_jpeg
 from bruto.container.raw_frame import RawMeta
+from bruto.develop.interpolation import MonotoneCurve
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe_values import Handle, Tone
 from bruto.develop.steps.tone import curve
@@ -175,8 +176,8 @@ def rendered_gain(developer: Developer, ev: NDArray[np.float32]) -> tuple[float,
     light = lightness(decode_srgb(cv2.resize(picture, (64, 64), interpolation=cv2.INTER_AREA) / 255.0) @ _TO_Y)
     if float(light.std()) < 2.0:  # a plain one, as some programs write it
         return None
-    gains, tone = np.linspace(-3.0, 5.0, 33), curve(_tone(LEAST_BLACK_EV, SHADOW_LIGHTNESS, 80.0, 2.6))
-    found = [float(tone(np.clip(ev[::4, ::4] + g, -10.9, 4.5)).mean()) for g in gains]
+    gains, tone = np.linspace(-3.0, 5.0, 33), _usual_tone()
+    found = [float(tone(np.clip(ev[::4, ::4] + g, *USUAL_RANGE)).mean()) for g in gains]
     bright = float(np.percentile(picture.max(axis=2), 99.5))
     return float(np.interp(light.mean(), found, gains)), _smooth(bright, BRIGHT_CODES)
 
@@ -343,7 +344,7 @@ def suggest_exposure(
         gain += share * (placed - gain)
     limited = gain > most
     gain = float(np.clip(round(round(min(gain, most) / 0.05) * 0.05, 2), -3, 6))
-    placed_l = float(lightness(0.18 * 2.0 ** (subject + gain)))
+    placed_l = float(_usual_tone()(np.clip(subject + gain, *USUAL_RANGE)))
     bright_text = f"{bright:+.1f}".replace("-", "−")
     if limited:
         rest = tr("limited, since noise would show")
@@ -357,7 +358,7 @@ def suggest_exposure(
         rest = tr("bright surfaces at {bright} EV", bright=bright_text)
     if middle < subject - DARK_AROUND_EV and share <= 0.5:
         rest = tr("{rest}; the dark background is left dark", rest=rest)
-    text = tr("the subject comes to L* {subject:.0f}, {rest}", subject=placed_l, rest=rest)
+    text = tr("the subject comes to about L* {subject:.0f}, {rest}", subject=placed_l, rest=rest)
     return Suggestion("exposure", gain, text, middle)
 
 
@@ -396,6 +397,15 @@ LEAST_BLACK_EV = -7.0
 """Highest EV of the black handle: nearer to the shadows, their noise would be torn into black and grey spots."""
 SHADOW_LIGHTNESS, MOST_SHADOW_LIGHTNESS = 14.5, 20.0
 """L* three stops below grey, and to where it is lifted at most: more than 10 L* per EV would show noise."""
+
+
+USUAL_RANGE = (-10.9, 4.5)
+"""EV from grey that the curve of an ordinary scene covers."""
+
+
+def _usual_tone() -> MonotoneCurve:
+    """Return the curve of a scene that is not lit from behind."""
+    return curve(_tone(LEAST_BLACK_EV, SHADOW_LIGHTNESS, 80.0, 2.6))
 
 
 def suggest_tone(
