@@ -15,8 +15,11 @@ from bruto.develop.demosaic import demosaic
 from bruto.develop.noise_coefficients import coefficient_noise, ratios_of
 from bruto.develop.steps.grey_line import grey_line, grey_row
 from bruto.develop.steps.haze import haze_of
+from bruto.develop.steps.noise import reduce_noise
 from bruto.develop.steps.variance_stabilisation import inverses, light_row, mean_stabilised, means, stabilised
 from tests.photographs import KINDS, LIGHT, Sensor, codes_of, light_of, noisy, seen
+
+EVEN_LIGHT = np.ones((1, 1), np.float32)
 
 
 def mosaic_of(light: NDArray, sensor: Sensor) -> NDArray[np.float32]:
@@ -25,6 +28,14 @@ def mosaic_of(light: NDArray, sensor: Sensor) -> NDArray[np.float32]:
     for k, color in enumerate(sensor.cfa):
         plane[k // 2 :: 2, k % 2 :: 2] *= sensor.gains["RGB".index(color)]
     return plane
+
+
+def _demosaiced(light: NDArray, ab: tuple[float, float]) -> tuple[NDArray[np.float32], NDArray]:
+    """Linear light through a noisy sensor, balanced, and the noise of its channels."""
+    sensor = Sensor(*ab)
+    gains = np.array(sensor.gains, np.float32)
+    noise = np.stack([sensor.a * gains, sensor.b * gains**2], axis=1)
+    return demosaic(noisy(seen(light, sensor, 1.0), sensor, 1), sensor.cfa, gains, noise), noise
 
 
 class Sensors(unittest.TestCase):
@@ -112,6 +123,28 @@ class NoiseReduction(unittest.TestCase):
         """Grey of 2 % light at ISO 6400, a photon or two a photosite: what it is, in both grades."""
         for row in natural.dark((2.0,)).values():
             self.assertLess(max(map(abs, row)), 2.0)
+
+    def test_dark_colors_are_not_drawn_to_grey(self) -> None:
+        """Of 2 % light at ISO 6400, in both grades, however much is taken: as the demosaiced mean has it."""
+        for tint in ((0.5, 1.0, 0.6), (1.5, 1.0, 0.5)):
+            noisy_light, noise = _demosaiced(np.full((400, 400, 3), tint, np.float32) * 0.02, natural.high_iso())
+            wanted = noisy_light[32:-32, 32:-32].mean(axis=(0, 1))
+            for color in (0.5, 1.0, 2.0):
+                for best in (False, True):
+                    found = reduce_noise(noisy_light, noise, 1.0, color, "mosaic", EVEN_LIGHT, best)
+                    mean = found[32:-32, 32:-32].mean(axis=(0, 1)) / wanted
+                    np.testing.assert_allclose(mean / mean[1], 1, atol=0.04, err_msg=str((tint, color, best)))
+
+    def test_dark_details_keep_the_color_of_their_surface(self) -> None:
+        """Pupils and brows of the skin's chromaticity, at a sixteenth of its light: neither magenta nor blue."""
+        y, x = np.mgrid[:400, :400] % 40 - 20
+        dark = (y**2 + x**2 < 7**2)[..., None]
+        tint = np.array([1.6, 1.0, 0.7], np.float32)
+        noisy_light, noise = _demosaiced(np.where(dark, 0.015, 0.24).astype(np.float32) * tint, natural.high_iso())
+        inside = y**2 + x**2 < 4**2
+        for best in (False, True):
+            found = reduce_noise(noisy_light, noise, 1.0, 1.0, "mosaic", EVEN_LIGHT, best)[inside].mean(axis=0) / tint
+            np.testing.assert_allclose(found / found[1], 1, atol=0.12, err_msg=str(best))
 
     def test_color_is_as_good_as_block_matching(self) -> None:
         a, b = natural.levels()["2e-3"]

@@ -2,8 +2,9 @@
 
 The second step of Dabov, Foi, Katkovnik, Egiazarian, "Image denoising by sparse 3-D transform-domain collaborative
 filtering" (IEEE TIP 16-8, 2007): 8 x 8 blocks that look alike in an estimate are stacked, transformed by cosines within
-and by Walsh and Hadamard across, and each coefficient keeps the share that is signal in the estimate. Differences of a
-whole strip of blocks against one shift are taken at once, which keeps the search in vector registers.
+and by Walsh and Hadamard across, and each coefficient keeps the share that is signal in the estimate; the mean of a
+group is the estimate's. Differences of a whole strip of blocks against one shift are taken at once, which keeps the
+search in vector registers.
 """
 
 from __future__ import annotations
@@ -175,6 +176,8 @@ def _collaborate(guide, planes, pilots, sigma, gain, limit, shifts, group, total
                                 keep = max(square / (square + s2 * s2 + np.float32(1e-20)), np.float32(1e-9))
                                 c[x] *= keep
                                 share += keep * keep
+                            if m == 0:  # a Wiener filter would draw the mean of dark colours to grey
+                                c[0] = q[0]
                         weight = np.float32(1) / max(share, np.float32(1))
                         _hadamard(flat, count)
                         for m in range(count):

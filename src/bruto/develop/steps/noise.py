@@ -6,8 +6,9 @@ each coefficient is not assumed but measured once, on pure noise sent through th
 demosaicing has made coarse is known for what it is. Colour is worked at half the size, where red and blue of a mosaic
 are sampled and eyes see it; finer colour follows brightness as it does around (the linear model of He, Sun, Tang,
 "Guided image filtering", IEEE TPAMI 35-6, 2013). A picture at a quarter of the size is denoised likewise and stands
-in for the coarse part (Pierazzo, Rais, Morel, Facciolo, "Multi-scale DCT denoising", IPOL 7, 2017). The shading gain of
-the lens raises noise towards the corners; `gain` carries it.
+in for the coarse part (Pierazzo, Rais, Morel, Facciolo, "Multi-scale DCT denoising", IPOL 7, 2017). The colour of the
+surround, in proportion to light, is taken out of the differences before (see `chroma_field`). The shading gain of the
+lens raises noise towards the corners; `gain` carries it.
 
 Two grades: *quick* (blocks every 4 pixels) and *best* (every 2, and a third pass over groups of like blocks, see
 `block_matching`).
@@ -28,6 +29,7 @@ from bruto.buffer_pool import empty
 from bruto.develop.noise_coefficients import COARSE, EVEN, GREEN, coefficient_noise, ratios_of
 from bruto.develop.rgb_rows import lines, together
 from bruto.develop.steps.block_matching import NEAR, filter_alike
+from bruto.develop.steps.chroma_field import CELL, ChromaField, unlit_brightness
 from bruto.develop.steps.dct import SIDE, denoise_plane
 from bruto.develop.steps.grey_line import grey_line, grey_row, without_grey
 from bruto.develop.steps.variance_stabilisation import FARTHEST, inverses, light_row
@@ -163,6 +165,14 @@ def _halved(plane, out):
         a, b, line = plane[2 * i], plane[2 * i + 1], out[i]
         for k in range(w):
             line[k] = np.float32(0.25) * ((a[2 * k] + a[2 * k + 1]) + (b[2 * k] + b[2 * k + 1]))
+
+
+def _of_size(y: NDArray[np.float32], out: NDArray[np.float32], half: bool) -> NDArray[np.float32]:
+    """Brightness of the size of the colours: means of 2 x 2 in `out`, or the plane itself."""
+    if not half:
+        return y
+    _halved(y, out)
+    return out
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
@@ -373,15 +383,22 @@ def reduce_noise(
     if brightness > 0:
         y = _without(y, fine[0], coarse[0], brightness, gain, stride)
     without_grey(y, *grey, u, v, u, v)
+    planes = empty((3, *u.shape)) if half else np.empty((3, 1, 1), np.float32)
+    field = None
+    if color > 0 and min(u.shape) >= CELL:
+        around = _of_size(y, planes[0], half)
+        field = ChromaField(around, u, v, unlit_brightness(a, b, channel_matrix))
+        field.take_from(around, u, v)
     noisy = (noisy_y, u, v)
     if color > 0:
         u, v = (_without(p, fine[k], coarse[k], color, gain, stride) for k, p in ((1, u), (2, v)))
     if best:
         y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, color, color), gain)
+    around = _of_size(y, planes[0], half)
+    if field is not None:
+        field.give_back(around, u, v)
     out = empty(rgb.shape)
-    planes = empty((3, *u.shape)) if half else np.empty((3, 1, 1), np.float32)
     if half:
-        _halved(y, planes[0])
         reach, floor = FOLLOWS[kind]
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
     grain = np.float32(GRAIN * min(max(2 - asked, 0.0), 1.0))
