@@ -93,9 +93,7 @@ def _add(y, fields, unlit, sign, u, v):
 class ChromaField:
     """Ratios of the colour differences to light around every pixel (2, H, W), and what they say of a brightness."""
 
-    def __init__(
-        self, y: NDArray[np.float32], u: NDArray[np.float32], v: NDArray[np.float32], unlit: float
-    ) -> None:
+    def __init__(self, y: NDArray[np.float32], u: NDArray[np.float32], v: NDArray[np.float32], unlit: float) -> None:
         """Find the ratios.
 
         Parameters
