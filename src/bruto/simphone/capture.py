@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
-from importlib.resources import files
-from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
-import platformdirs
 from numpy.typing import NDArray
 
 from bruto.catalog import tr
@@ -21,11 +17,11 @@ from bruto.container.raw_frame import GainMap
 from bruto.errors import BrutoError
 from bruto.simphone import processed_raw, spectral
 from bruto.simphone import sensor_model as sm
-from bruto.simphone.optics import TRACE_VERSION, Mishap, mishandled
+from bruto.simphone.optics import Mishap, mishandled
 from bruto.simphone.phone_processing import MERGED, STYLES, finish
 from bruto.simphone.scene import SimulatedScene, load_scene
+from bruto.simphone.scene_cache import traced
 from bruto.simphone.tracer import MARGIN, trace
-from bruto.storage.atomic_write import own_file
 
 FIRST_SHOT = datetime(2026, 6, 21, 12, 4, 10)
 _HOURS = {"pans": 0.0, "boiling-house": 1.2, "crystals": 5.6, "card": 3.1, "sluice": 9.4}
@@ -92,28 +88,12 @@ def scene_light(
         Camera RGB and XYZ of a scene at a capture size (see `tracer.trace`), traced once and kept in the user's
         cache.
     """
-    source = files("bruto.simphone") / f"data/{name}.light"
-    baked = hashlib.sha256(source.read_bytes()).hexdigest()[:12] if source.is_file() else "unbaked"
-    folder = Path(platformdirs.user_cache_dir("bruto")) / "scenes"
     angle = "" if focal_35mm == sm.FOCAL_35MM else f"-{focal_35mm:g}mm"
-    scene = load_scene(name, kelvin)
     angle += "" if kelvin is None else f"-{kelvin:g}K"
-    stem = f"{name}-{width}x{height}{angle}-v{TRACE_VERSION}-{baked}"
-    paths = [folder / f"{stem}-{kind}.npy" for kind in ("camera", "truth")]
-    if all(p.is_file() for p in paths):
-        try:
-            camera, truth = (np.load(p, mmap_mode="r") for p in paths)
-            return camera, truth
-        except (OSError, ValueError):
-            pass  # a damaged cache entry is simply made again
-    camera, truth = trace(scene, width, height, focal_35mm)
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        for path, data in zip(paths, (camera, truth), strict=True):
-            with own_file(path, durable=False) as temporary, temporary.open("wb") as stream:
-                np.save(stream, data)
-    except (OSError, BrutoError):
-        pass  # the cache is a convenience; a full disk must not stop the shot
+    camera, truth = traced(
+        name, f"{width}x{height}{angle}", ("camera", "truth"),
+        lambda: trace(load_scene(name, kelvin), width, height, focal_35mm),
+    )  # fmt: skip
     return camera, truth
 
 

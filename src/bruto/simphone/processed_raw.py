@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from bruto.container.profile import CameraProfile, GainTableMap
 from bruto.container.raw_frame import SemanticMask
 from bruto.simphone.scene import SimulatedScene
+from bruto.simphone.scene_cache import traced
 from bruto.simphone.tracer import Tracer
 from bruto.simphone.view import view_of
 
@@ -105,17 +106,23 @@ def sky_mask(scene: SimulatedScene, width: int, height: int, focal_35mm: float) 
         Where rays meet nothing but sky, at half size, softened as a network's mask is.
     """
     w, h = max(8, width // 2), max(8, height // 2)
+    (mask,) = traced(scene.name, f"{w}x{h}-{focal_35mm:g}mm", ("sky",), lambda: (_sky(scene, w, h, focal_35mm),))
+    return SemanticMask("Sky", w, h, np.array(mask))
+
+
+def _sky(scene: SimulatedScene, w: int, h: int, focal_35mm: float) -> NDArray[np.uint8]:
+    """Share of sky (h, w), 0..255."""
     view = view_of(scene, w, h, focal_35mm)
     yy, xx = np.mgrid[0:h, 0:w]
     hit = np.empty(h * w, bool)
-    tracer = Tracer(scene)
+    tracer = Tracer(scene, lit=False)
     directions = view.directions(xx.ravel() + 0.5, yy.ravel() + 0.5)
     for start in range(0, h * w, 500_000):
         part = directions[start : start + 500_000]
         hit[start : start + 500_000] = tracer.hit(np.broadcast_to(view.eye, part.shape), part)["hit"]
     sky = (~hit).reshape(h, w).astype(np.float32)
     soft = cv2.GaussianBlur(sky, (0, 0), max(1.0, w / 250))
-    return SemanticMask("Sky", w, h, (soft * 255 + 0.5).astype(np.uint8))
+    return (soft * 255 + 0.5).astype(np.uint8)
 
 
 def look(linear: NDArray[np.float32]) -> CameraProfile:

@@ -33,14 +33,14 @@ BAKE_REACH = 1.07
 class Tracer:
     """Traces one scene; safe from several threads once built."""
 
-    def __init__(self, scene: SimulatedScene, light: NDArray[np.float32] | None = None) -> None:
-        """`light`: (h, w, 3) baked illuminance in lux; read from the package when None."""
+    def __init__(self, scene: SimulatedScene, light: NDArray[np.float32] | None = None, lit: bool = True) -> None:
+        """`light`: (h, w, 3) baked illuminance in lux; read from the package when None, unless only shape matters."""
         self.scene = scene
         mesh = scene.mesh
         self._embree = EmbreeScene()
         TriangleMesh(self._embree, mesh.vertices, mesh.faces)
         self._light: NDArray[np.float32] | None = None
-        if light is not None or scene.name:
+        if light is not None or (lit and scene.name):
             baked = read_light(scene.name) if light is None else light
             if baked is not None:
                 self._attach(baked)
