@@ -22,6 +22,7 @@ from bruto.simphone import spectral
 from bruto.simphone import texture as tx
 from bruto.simphone.baked_light import read_light
 from bruto.simphone.scene import SimulatedScene
+from bruto.simphone.scene_cache import traced
 from bruto.simphone.view import view_of
 
 MARGIN = 0.02
@@ -40,20 +41,25 @@ class Tracer:
         self._embree = EmbreeScene()
         TriangleMesh(self._embree, mesh.vertices, mesh.faces)
         self._light: NDArray[np.float32] | None = None
-        if light is not None or (lit and scene.name):
-            baked = read_light(scene.name) if light is None else light
-            if baked is not None:
-                self._attach(baked)
+        baked = read_light(scene.name) if light is None and lit and scene.name else light
+        if baked is None:
+            return
+        h, w = baked.shape[:2]
+        self._bake_view = view_of(scene, w, h, reach=BAKE_REACH)
+        if light is None:
+            places = traced(scene.name, "bake", ("position", "normal"), lambda: self._baked_places(h, w))
+        else:
+            places = self._baked_places(h, w)
+        self._bake_position, self._bake_normal = map(np.array, places)
+        self._light = np.ascontiguousarray(baked, np.float32)
 
-    def _attach(self, light: NDArray[np.float32]) -> None:
-        h, w = light.shape[:2]
-        view = view_of(self.scene, w, h, reach=BAKE_REACH)
+    def _baked_places(self, h: int, w: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """Position and normal (h, w, 3) of the surfaces whose light was baked."""
         yy, xx = np.mgrid[0:h, 0:w]
+        view = self._bake_view
         g = self.hit(np.broadcast_to(view.eye, (h * w, 3)), view.directions(xx.ravel() + 0.5, yy.ravel() + 0.5))
-        self._bake_view = view
-        self._bake_position = np.where(g["hit"][:, None], g["position"], 1e9).astype(np.float32).reshape(h, w, 3)
-        self._bake_normal = g["normal"].reshape(h, w, 3)
-        self._light = np.ascontiguousarray(light, np.float32)
+        position = np.where(g["hit"][:, None], g["position"], 1e9).astype(np.float32)
+        return position.reshape(h, w, 3), g["normal"].reshape(h, w, 3)
 
     def hit(self, origin, direction) -> dict[str, NDArray[Any]]:
         """Return the first surfaces: `hit` mask, `distance`, `position`, `normal` (smooth, facing the ray), `part`.
