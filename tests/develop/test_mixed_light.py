@@ -20,7 +20,7 @@ from bruto.simphone.capture_files import save
 from tests.extent import share
 from tests.shots import SMALL
 
-SCENES = share(("crystals", "pans", "boiling-house"), 2)
+SCENES = share(("crystals", "pans", "boiling-house"), 3)
 
 
 @cache
