@@ -19,6 +19,7 @@ from bruto.develop import demosaic as dm
 from bruto.develop.quads import bin_quads
 from bruto.develop.rectangle import Rectangle
 from bruto.develop.source import Source
+from bruto.develop.steps.cut_black import is_cut
 from bruto.develop.steps.highlights import settled
 from bruto.develop.steps.step import CoarseField
 from bruto.develop.steps.working_light import to_working
@@ -90,6 +91,12 @@ class SensorImage:
         """Clipped channels (bits 1, 2, 4) of each quad of the frame, where noise does not decide."""
         clipped = self.source.linear.clipped
         return settled(clipped, self.level(2)) if clipped.any() else clipped
+
+    @cached_property
+    def is_cut(self) -> bool:
+        """Whether the phone stored no noise below black."""
+        data = self.source.linear.data
+        return self.source.kind == "mosaic" and data.ndim == 2 and is_cut(data, self.source.noise)
 
     def piece(self, rect: Rectangle) -> tuple[NDArray[np.float32], int, int]:
         """Compute the balanced camera RGB at full size around a rectangle, and the offset of the rectangle in it.

@@ -30,6 +30,7 @@ from bruto.develop.noise_coefficients import COARSE, EVEN, GREEN, coefficient_no
 from bruto.develop.rgb_rows import lines, together
 from bruto.develop.steps.block_matching import NEAR, filter_alike
 from bruto.develop.steps.chroma_field import CELL, ChromaField, unlit_brightness
+from bruto.develop.steps.cut_black import uncut_tables, undo_cut
 from bruto.develop.steps.dct import SIDE, denoise_plane
 from bruto.develop.steps.grey_line import grey_line, grey_row, without_grey
 from bruto.develop.steps.variance_stabilisation import FARTHEST, inverses, light_row
@@ -331,6 +332,7 @@ def reduce_noise(
     gain: NDArray[np.float32],
     best: bool = False,
     half: bool = True,
+    cut: NDArray[Any] | None = None,
 ) -> NDArray[np.float32]:
     """Return a copy of linear balanced camera RGB (H, W, 3) with its noise reduced.
 
@@ -355,6 +357,8 @@ def reduce_noise(
         The slower grade.
     half
         Colour at half the size, but in the best grade of what has full colour.
+    cut
+        Noise (3, 2) of a photosite, balanced, where the phone stored none of it below black (see `cut_black`).
 
     Returns
     -------
@@ -403,4 +407,6 @@ def reduce_noise(
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
     grain = np.float32(GRAIN * min(max(2 - asked, 0.0), 1.0))
     _unstabilise(y, noisy[0], grain, u, v, planes, *grey, scale, *inverses(a, b, variance), channel_matrix, lines(out))
+    if cut is not None and brightness > 0 and color > 0:  # of noise itself there is no mean
+        undo_cut(lines(out), gain, *uncut_tables(cut, np.stack([a, b], axis=1), variance, kind == "mosaic"))
     return out

@@ -62,6 +62,8 @@ class PreparedNoise:
     shading: NDArray[np.float32]
     best: bool
     half: bool
+    cut: NDArray[np.float64] | None
+    """Noise of a photosite where the phone stored none of it below black."""
 
 
 class NoiseReduction(RawStep):
@@ -81,7 +83,7 @@ class NoiseReduction(RawStep):
         half = factor == 1 or factor >= 4
         return PreparedNoise(
             recorded.noise_at(factor), recipe.luminance_noise, recipe.chroma_noise, kind, recorded.source.shading,
-            recipe.noise_best and file, half,
+            recipe.noise_best and file, half, recorded.noise_at(1) if recorded.is_cut else None,
         )  # fmt: skip
 
     @override
@@ -90,5 +92,5 @@ class NoiseReduction(RawStep):
         if shading.size > 1:
             shading = _shading_of(shading, place.area, rgb.shape[0], rgb.shape[1])
         return reduce_noise(
-            rgb, p.noise, p.brightness, p.color, p.kind, np.ascontiguousarray(shading), p.best, p.half
+            rgb, p.noise, p.brightness, p.color, p.kind, np.ascontiguousarray(shading), p.best, p.half, p.cut
         )  # fmt: skip

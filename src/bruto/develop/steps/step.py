@@ -32,6 +32,10 @@ class RecordedImage(Protocol):
     def clipped(self) -> NDArray[np.uint8]:
         """Clipped channels (bits 1, 2, 4) of each quad of the frame."""
 
+    @property
+    def is_cut(self) -> bool:
+        """Whether the phone stored no noise below black."""
+
     def level(self, factor: float) -> NDArray[np.float32]:
         """Compute the balanced camera RGB of the whole frame at 1/factor.
 

@@ -106,6 +106,8 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
         if strongest < brightness:
             text = tr("{text}; more would remove detail", text=text)
             brightness = strongest
+    if developer.is_cut:
+        text = tr("{text}; the phone stored none below black: the mean of dark places is put right", text=text)
     return (
         Suggestion("luminance_noise", brightness, text, sigma),
         Suggestion("chroma_noise", color, tr("colour has no detail this fine; nearly all of it is removed"), sigma),
