@@ -61,11 +61,11 @@ def suggest_spread(developer: Developer, recipe: Recipe, noise: float) -> list[S
     """
     factor = max(2.0, max(developer.source.size) / EDGE)
     picture = developer.view(recipe, factor)
-    light = decode_srgb(np.arange(256) / 255.0)[picture]
-    found = _lightness_rows(_plane(lightness(light @ space("srgb").to_xyz()[1])), noise)
+    light = decode_srgb(np.arange(256) / 255.0).astype(np.float32)[picture]
+    found = _lightness_rows(_plane(lightness(light @ space("srgb").to_xyz()[1].astype(np.float32))), noise)
     # what is nearly white cannot be colourful on any screen and is not missed
     full = float((out_of_gamut(developer, recipe, factor, "srgb") & (light[..., 1] < BRIGHT)).mean())
-    return [_muted_chroma(light.reshape(-1, 3), noise), _chroma(full), *found]
+    return [_muted_chroma(light[::2, ::2].reshape(-1, 3), noise), _chroma(full), *found]
 
 
 def _chroma(full: float) -> Suggestion:
@@ -85,7 +85,8 @@ def _muted_chroma(light: NDArray[Any], noise: float) -> Suggestion:
 
     Less where noise would be raised with them.
     """
-    lab = np.cbrt(light @ (OKLAB_LMS_FROM_XYZ @ space("srgb").to_xyz()).T) @ OKLAB_FROM_LMS.T
+    to_lms = (OKLAB_LMS_FROM_XYZ @ space("srgb").to_xyz()).T.astype(np.float32)
+    lab = np.cbrt(light @ to_lms) @ OKLAB_FROM_LMS.T.astype(np.float32)
     usable = (lab[:, 0] > 0.35) & (lab[:, 0] < 0.97)
     chroma = float(np.hypot(lab[usable, 1], lab[usable, 2]).mean()) if usable.any() else USUAL_CHROMA
     most = 1.3 if noise < 1 else 1.12
@@ -117,11 +118,10 @@ def _lightness_rows(light: NDArray[np.float32], noise: float) -> list[Suggestion
     ]
     scale = math.hypot(*light.shape) / DIAGONAL_12MP
     for field, (fine, coarse, least) in BANDS.items():
-        low, high = (cv2.GaussianBlur(light, (0, 0), max(s * scale, 0.3)) for s in (coarse, fine))
-        found = float((high - low).std())
+        found = _structure(light, fine * scale, coarse * scale)
         gain = _made_up(found, least, MOST_LOCAL_CONTRAST if noise < 1.5 else 1.1)
         look = tr("contrast enough") if gain == 1 else tr("soft")
-        name = field.removeprefix("relief_")
+        name = field.removeprefix("local_contrast_")
         rows.append(
             Suggestion(
                 field,
@@ -132,6 +132,15 @@ def _lightness_rows(light: NDArray[np.float32], noise: float) -> list[Suggestion
         )
     text = tr("the finest structure is left to sharpness, which was measured")
     return [*rows, Suggestion("local_contrast_fine", 1.0, text, 0.0)]
+
+
+def _structure(light: NDArray[np.float32], fine: float, coarse: float) -> float:
+    """Return the standard deviation of L* between two blurs, pixels; a smaller picture tells as much of a broad one."""
+    step = max(1, int(fine / 2))
+    if step > 1:
+        light = cv2.resize(light, None, fx=1 / step, fy=1 / step, interpolation=cv2.INTER_AREA)
+    high, low = (cv2.GaussianBlur(light, (0, 0), max(s / step, 0.3)) for s in (fine, coarse))
+    return float((high - low).std())
 
 
 def _made_up(found: float, least: float, most: float) -> float:
