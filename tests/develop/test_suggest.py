@@ -312,6 +312,13 @@ class HazeRow(unittest.TestCase):
         self.assertEqual(found, sorted(found))
         self.assertGreater(found[-1], 20)
 
+    def test_a_room_holds_no_air(self) -> None:
+        """The same veil in so little light is no haze: 1/60 s at ISO 3200 is a room."""
+        source = behind_air(source_of("sluice", iso=100.0), 0.85)
+        dim = replace(source, meta=replace(source.meta, iso=3200.0, exposure_s=1 / 60))
+        self.assertEqual(suggested(dim)["haze"].value, 0.0)
+        self.assertIn("daylight", suggested(dim)["haze"].evidence)
+
     def test_half_of_the_veil_goes_at_least(self) -> None:
         for scene in ("sluice", "pans", "crystals"):
             developer = Developer(behind_air(source_of(scene, iso=100.0), 0.7))

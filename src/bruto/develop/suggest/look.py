@@ -18,14 +18,19 @@ CLEAR_AIR = 0.08
 MORE_HAZE, MOST_HAZE = 400.0, 64.0
 """Haze removal that is suggested, % for each whole share of airlight over that, and most."""
 
+ROOM = 6.5
+"""Light value (EV at ISO 100) of the scene's mean below which it is a room or dusk: a veil there is lamps or a wall."""
 
-def suggest_haze(developer: Developer) -> Suggestion:
+
+def suggest_haze(developer: Developer, value: float | None = None) -> Suggestion:
     """Take out part of the airlight where it is air: where it grows with depth, or lies over all.
 
     Parameters
     ----------
     developer
         The decoded picture and its cached stages.
+    value
+        Light value of the scene's mean, EV at ISO 100, where the file tells it.
 
     Returns
     -------
@@ -34,6 +39,9 @@ def suggest_haze(developer: Developer) -> Suggestion:
     """
     typical = developer.coarse(AIRLIGHT).typical
     veil = airlight_of(developer.small(), developer.coarse(AIRLIGHT))
+    if value is not None and value < ROOM:
+        text = tr("too dark for daylight (EV {value:.1f} at ISO 100): no air to see through", value=value)
+        return Suggestion("haze", 0.0, text, typical)
     amount = float(np.clip(round((veil.far - CLEAR_AIR) * MORE_HAZE / 2) * 2, 0, MOST_HAZE))
     if not veil.airy or amount == 0:
         text = tr("no sign of haze: dark places are dark, or bright ones are no farther away")

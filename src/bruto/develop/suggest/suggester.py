@@ -65,7 +65,7 @@ def _parts_of(developer: Developer, found: dict[str, Suggestion]) -> Iterator[It
     yield [suggest_tone(developer, ev, exposure.value, value)]
     look = suggest_base_look(developer)
     yield [look] if look is not None else []
-    yield [suggest_haze(developer)]
+    yield [suggest_haze(developer, value)]
     yield suggest_frame(developer)
     so_far = take_all(Recipe(), found)
     yield suggest_spread(developer, so_far, grey_noise(developer, exposure.value))
