@@ -146,6 +146,14 @@ class NoiseReduction(unittest.TestCase):
             found = reduce_noise(noisy_light, noise, 1.0, 1.0, "mosaic", EVEN_LIGHT, best)[inside].mean(axis=0) / tint
             np.testing.assert_allclose(found / found[1], 1, atol=0.12, err_msg=str(best))
 
+    def test_a_profile_without_photon_noise_in_one_channel(self) -> None:
+        """As a header may state it: the light stays where it was, in all channels."""
+        light = np.full((128, 128, 3), 0.02, np.float32)
+        light += np.random.default_rng(1).standard_normal(light.shape).astype(np.float32) * np.float32(0.01)
+        for noise in ([[0, 1e-4], [1e-4, 1e-6], [1e-4, 0]], [[1e-4, 1e-6], [0, 0], [1e-4, 1e-6]]):
+            found = reduce_noise(light, np.array(noise), 1.0, 1.0, "mosaic", EVEN_LIGHT)
+            self.assertLess(float(np.abs(found - 0.02).max()), 0.1, noise)
+
     def test_color_is_as_good_as_block_matching(self) -> None:
         a, b = natural.levels()["2e-3"]
         for name, bar in (("chelsea", (3.4, 3.1, 2.5)), ("astronaut", (4.6, 3.7, 2.8))):

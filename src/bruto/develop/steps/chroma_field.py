@@ -121,26 +121,16 @@ class ChromaField:
             for p in products
         ])  # fmt: skip
 
-    def take_from(self, y: NDArray[np.float32], u: NDArray[np.float32], v: NDArray[np.float32]) -> None:
-        """Take what the neighbourhood's chromaticity shows at brightness `y` out of `u` and `v`, in place.
+    def add(self, y: NDArray[np.float32], u: NDArray[np.float32], v: NDArray[np.float32], sign: float) -> None:
+        """Add what the neighbourhood's chromaticity shows at brightness `y` to `u` and `v`, or take it out, in place.
 
         Parameters
         ----------
         y
-            Stabilised brightness (H, W).
+            Stabilised brightness (H, W), as far as it is known.
         u, v
             Stabilised colour differences (H, W), changed.
+        sign
+            1 to add, -1 to take out.
         """
-        _add(y, self._ratios, self._unlit, np.float32(-1), u, v)
-
-    def give_back(self, y: NDArray[np.float32], u: NDArray[np.float32], v: NDArray[np.float32]) -> None:
-        """Add what `take_from` takes, at what is now known of the brightness, in place.
-
-        Parameters
-        ----------
-        y
-            Stabilised brightness (H, W).
-        u, v
-            Stabilised colour differences (H, W), changed.
-        """
-        _add(y, self._ratios, self._unlit, np.float32(1), u, v)
+        _add(y, self._ratios, self._unlit, np.float32(sign), u, v)

@@ -24,8 +24,8 @@ from bruto.develop.steps.variance_stabilisation import inverses, light_row, stab
 
 PLACES = 512
 """Of the tables, evenly over the light that noise reduction finds."""
-DARKEST, BRIGHTEST = -1.0, 8.0
-"""Light between which it matters, standard deviations of the noise at black."""
+DARKEST, BRIGHTEST = -0.3, 8.0
+"""Light between which it matters, standard deviations of the noise at black; light itself is never below black."""
 ELECTRONS = 16.0
 """And so many electrons more: photon noise reaches further."""
 DRAWN = 64

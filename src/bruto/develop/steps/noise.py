@@ -47,6 +47,8 @@ GRAIN = 0.1
 """Share of the brightness that noise reduction took which stays, as an even grain: it hides the meshes of single
 coefficients that are left over, and is part of the detail that was taken. Less from a strength of 1 on, none at 2.
 """
+LEAST_GAIN = 0.02
+"""Photon noise of a channel at least, of that of the noisiest: a file that states none for one is not believed."""
 REACH = 64
 """Pixels around a place that matter visibly at full size."""
 
@@ -367,7 +369,8 @@ def reduce_noise(
     """
     if brightness <= 0 and color <= 0:
         return rgb
-    a = np.maximum(np.asarray(noise, float)[:, 0], 1e-9)
+    a = np.asarray(noise, float)[:, 0]
+    a = np.maximum(a, max(1e-9, LEAST_GAIN * float(a.max())))
     b = np.maximum(np.asarray(noise, float)[:, 1], 0)
     h, w = rgb.shape[:2]
     half = half and not (best and kind == "plain") and color > 0 and min(h, w) > 4 * SIDE
@@ -392,7 +395,7 @@ def reduce_noise(
     if color > 0 and min(u.shape) >= CELL:
         around = _of_size(y, planes[0], half)
         field = ChromaField(around, u, v, unlit_brightness(a, b, channel_matrix))
-        field.take_from(around, u, v)
+        field.add(around, u, v, -1)
     noisy = (noisy_y, u, v)
     if color > 0:
         u, v = (_without(p, fine[k], coarse[k], color, gain, stride) for k, p in ((1, u), (2, v)))
@@ -400,7 +403,7 @@ def reduce_noise(
         y, u, v = _agreed(noisy, (y, u, v), fine, (brightness, color, color), gain)
     around = _of_size(y, planes[0], half)
     if field is not None:
-        field.give_back(around, u, v)
+        field.add(around, u, v, 1)
     out = empty(rgb.shape)
     if half:
         reach, floor = FOLLOWS[kind]

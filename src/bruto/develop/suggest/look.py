@@ -38,10 +38,10 @@ def suggest_haze(developer: Developer, value: float | None = None) -> Suggestion
         See `Suggestion`.
     """
     typical = developer.coarse(AIRLIGHT).typical
-    veil = airlight_of(developer.small(), developer.coarse(AIRLIGHT))
     if value is not None and value < ROOM:
         text = tr("too dark for daylight (EV {value:.1f} at ISO 100): no air to see through", value=value)
         return Suggestion("haze", 0.0, text, typical)
+    veil = airlight_of(developer.small(), developer.coarse(AIRLIGHT))
     amount = float(np.clip(round((veil.far - CLEAR_AIR) * MORE_HAZE / 2) * 2, 0, MOST_HAZE))
     if not veil.airy or amount == 0:
         text = tr("no sign of haze: dark places are dark, or bright ones are no farther away")
