@@ -26,7 +26,7 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe, recipe_from
 from bruto.develop.rectangle import Rectangle
 from bruto.develop.source import source_of_raw
-from bruto.develop.suggest.frame import suggest_frame
+from bruto.develop.suggest.frame import lines_view, suggest_frame
 from bruto.errors import BrutoError
 from bruto.export.encoders import resize_linear
 from tests.shots import MIDDLE, raw_of
@@ -273,7 +273,7 @@ class HowHeld(unittest.TestCase):
 
     def test_the_scenes_are_seen_as_the_phone_was_held(self) -> None:
         for scene in ("boiling-house", "sluice", "pans"):
-            found = {s.field: s for s in suggest_frame(developer_of(scene, seed=41))}
+            found = {s.field: s for s in suggest_frame(*lines_view(developer_of(scene, seed=41)))}
             if scene == "pans" and "no lines" in found["verticals"].evidence:
                 continue  # heaps and water: few lines, and none of them sure
             self.assertAlmostEqual(found["verticals"].number, scene_tilt(scene), delta=0.7, msg=scene)

@@ -12,6 +12,7 @@ from tempfile import TemporaryDirectory
 import numpy as np
 
 from bruto.develop.analysis.mixed_light import TwoLights, two_lights
+from bruto.develop.analysis.white_estimate import grey_places
 from bruto.develop.pipeline import Developer
 from bruto.develop.source import open_source
 from bruto.develop.suggest.white import suggest_white
@@ -35,7 +36,7 @@ def under(scene: str, kelvin: float) -> Developer:
 class MixedLight(unittest.TestCase):
     def found(self, developer: Developer, camera: np.ndarray) -> TwoLights | None:
         balanced = np.ascontiguousarray(camera * developer.balance, np.float32)
-        return two_lights(balanced, developer.source.meta, developer.balance)
+        return two_lights(grey_places(balanced), developer.source.meta, developer.balance)
 
     def test_one_light_is_one(self) -> None:
         for scene in SCENES:
@@ -57,18 +58,18 @@ class MixedLight(unittest.TestCase):
 
     def test_the_suggestion_says_so(self) -> None:
         warm, cold = (under("crystals", k) for k in (2856.0, 5500.0))
-        plain = suggest_white(warm)[0].evidence
+        plain = suggest_white(warm, warm.level(4))[0].evidence
         self.assertNotIn("two lights", plain)
         mixed = Developer(warm.source)
         level = warm.level(2).copy()
         level[: level.shape[0] // 2] = (cold.level(2) / cold.balance * warm.balance)[: level.shape[0] // 2]
         mixed._levels[2] = level
-        text = suggest_white(mixed)[0].evidence
+        text = suggest_white(mixed, mixed.level(4))[0].evidence
         self.assertIn("two lights", text)
         self.assertIn("K below", text)
         turned = Developer(replace(warm.source, meta=replace(warm.source.meta, orientation=3)))  # held upside down
         turned._levels[2] = level
-        self.assertIn("K above", suggest_white(turned)[0].evidence)
+        self.assertIn("K above", suggest_white(turned, turned.level(4))[0].evidence)
 
 
 if __name__ == "__main__":

@@ -10,15 +10,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bruto.color.spaces import highest, lowest
 from bruto.color.temperature import xy_of
 from bruto.container.color_model import xy_to_neutral
+from bruto.container.orientation import orient
 from bruto.container.raw_frame import RawMeta
-from bruto.develop.analysis.white_estimate import HIGHEST, LOWEST, greyness
+from bruto.develop.analysis.white_estimate import GreyPlaces
 
 TILES = (6, 8)
 """Rows and columns of tiles."""
@@ -47,14 +46,14 @@ class TwoLights:
 
 
 def tile_lights(
-    balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray[Any]
+    places: GreyPlaces, meta: RawMeta, balance: NDArray[Any]
 ) -> tuple[NDArray[Any], NDArray[Any]]:
     """Compute the reciprocal temperature of each tile's light (rows, columns), mired, and how sure it is, 0..1.
 
     Parameters
     ----------
-    balanced
-        Camera RGB (H, W, 3) times `balance`.
+    places
+        Of the frame as it is stored, balanced with `balance`.
     meta
         Metadata of the raw: levels, matrices, exposure, orientation.
     balance
@@ -66,23 +65,22 @@ def tile_lights(
         Reciprocal temperature of each tile's light (rows, columns), mired, and how sure it is, 0..1.
     """
     neutrals = np.array([xy_to_neutral(meta, *xy_of(1e6 / m, 0.0015)) for m in LIGHTS_MIRED]) * np.asarray(balance)
-    locus = np.log(neutrals[:, [0, 2]] / neutrals[:, 1:2])
-    rgb = cv2.GaussianBlur(balanced, (0, 0), 1.0)
-    good = (lowest(rgb) > LOWEST) & (highest(rgb) < HIGHEST)
-    ratios, grey, change = greyness(rgb)
-    good &= change > 0.01
+    locus = np.log(neutrals[:, [0, 2]] / neutrals[:, 1:2]).astype(np.float32)
+    ratios, weights, good = (  # a quarter of the places tells as much
+        orient(values, meta.orientation)[::2, ::2] for values in (places.ratios, places.weight, places.good)
+    )
     rows, columns = TILES
     h, w = good.shape
     mired, sure = np.zeros(TILES), np.zeros(TILES)
     for i in range(rows):
         for j in range(columns):
             part = (slice(i * h // rows, (i + 1) * h // rows), slice(j * w // columns, (j + 1) * w // columns))
-            points, weight = ratios[part][good[part]], 1 / (grey[part][good[part]] + 0.05)
-            if len(points) < 60:
+            points, weight = ratios[part][good[part]], weights[part][good[part]]
+            if len(points) < 15:
                 continue
             best = weight >= np.quantile(weight, 0.8)
             points, weight = points[best], weight[best]
-            off = np.linalg.norm(points[:, None] - locus[None], axis=2)
+            off = np.hypot(*(points[:, k, None] - locus[None, :, k] for k in (0, 1)))
             nearest = off.min(axis=1)
             weight = weight * np.exp(-0.5 * (nearest / OFF_LOCUS) ** 2)
             total = float(weight.sum())
@@ -98,13 +96,13 @@ def tile_lights(
     return mired, sure
 
 
-def two_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray[Any]) -> TwoLights | None:
-    """Return two lights in as-shot balanced camera RGB (H, W, 3), or None.
+def two_lights(places: GreyPlaces, meta: RawMeta, balance: NDArray[Any]) -> TwoLights | None:
+    """Look for two lights in one picture.
 
     Parameters
     ----------
-    balanced
-        White-balanced linear RGB (H, W, 3).
+    places
+        Of the frame as it is stored, balanced with `balance`.
     meta
         Metadata of the raw: levels, matrices, exposure, orientation.
     balance
@@ -113,9 +111,9 @@ def two_lights(balanced: NDArray[np.float32], meta: RawMeta, balance: NDArray[An
     Returns
     -------
     TwoLights | None
-        Two lights in as-shot balanced camera RGB (H, W, 3), or None.
+        Both, or None where one is seen.
     """
-    mired, sure = tile_lights(balanced, meta, balance)
+    mired, sure = tile_lights(places, meta, balance)
     certain = sure > 0.3
     if certain.sum() < 0.4 * certain.size:
         return None

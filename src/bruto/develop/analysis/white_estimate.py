@@ -54,60 +54,68 @@ class WhiteEstimate:
     share: float
 
 
-def greyness(rgb: NDArray[np.float32]) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
-    """Compute log ratios and how much chromaticity and brightness change.
+@dataclass(frozen=True)
+class GreyPlaces:
+    """What the places of a picture say of the light that falls on them."""
 
-    Log red / green and blue / green (H, W, 2); how much chromaticity changes where brightness does (H, W), which is
-    small within one surface; and how much brightness changes.
-
-    Parameters
-    ----------
-    rgb
-        Linear RGB (H, W, 3), float32, 1 = sensor saturation.
-
-    Returns
-    -------
-    tuple[NDArray, NDArray, NDArray]
-        Log red / green and blue / green (H, W, 2), how much chromaticity changes where brightness does (H, W.
-    """
-    log = np.log(np.maximum(rgb, 1e-5))
-    red, blue = log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]
-
-    def contrast(plane: NDArray[Any]) -> NDArray[Any]:
-        return np.hypot(
-            cv2.Sobel(plane, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(plane, cv2.CV_32F, 0, 1, scale=1 / 8)
-        )
-
-    change = contrast(log[..., 1])
-    return np.stack([red, blue], axis=2), (contrast(red) + contrast(blue)) / (change + 1e-3), change
+    ratios: NDArray[Any]
+    """Log red / green and blue / green (H, W, 2)."""
+    weight: NDArray[Any]
+    """How little chromaticity changes where brightness does (H, W), which is so within one surface; 0..20."""
+    good: NDArray[np.bool_]
+    """Where brightness changes, neither dark nor full (H, W)."""
 
 
-def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
-    """Estimate the light's colour from as-shot balanced camera RGB (H, W, 3), relative to the as-shot white.
+def grey_places(balanced: NDArray[np.float32]) -> GreyPlaces:
+    """Look at how chromaticity and brightness change in as-shot balanced camera RGB (H, W, 3).
 
     Parameters
     ----------
     balanced
-        White-balanced linear RGB (H, W, 3).
+        White-balanced linear RGB (H, W, 3), float32, 1 = sensor saturation.
+
+    Returns
+    -------
+    GreyPlaces
+        The places and their weights.
+    """
+    rgb = cv2.GaussianBlur(balanced, (0, 0), 1.0)
+    good = (lowest(rgb) > LOWEST) & (highest(rgb) < HIGHEST)
+    red, green, blue = cv2.split(cv2.log(np.maximum(rgb, 1e-5)))
+    red, blue = cv2.subtract(red, green), cv2.subtract(blue, green)
+    change = _contrast(green)
+    weight = 1 / (cv2.add(_contrast(red), _contrast(blue)) / (change + np.float32(1e-3)) + np.float32(0.05))
+    return GreyPlaces(cv2.merge([red, blue]), weight, good & (change > 0.01))
+
+
+def _contrast(plane: NDArray[Any]) -> NDArray[Any]:
+    """Return the length of the gradient."""
+    return cv2.magnitude(
+        cv2.Sobel(plane, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(plane, cv2.CV_32F, 0, 1, scale=1 / 8)
+    )
+
+
+def estimate_white(places: GreyPlaces) -> WhiteEstimate:
+    """Estimate the light's colour from the grey places of a picture, relative to the as-shot white.
+
+    Parameters
+    ----------
+    places
+        See `grey_places`.
 
     Returns
     -------
     WhiteEstimate
-        Light's colour from as-shot balanced camera RGB (H, W, 3), relative to the as-shot white.
+        Light's colour, relative to the as-shot white.
     """
-    rgb = cv2.GaussianBlur(balanced, (0, 0), 1.0)
-    good = (lowest(rgb) > LOWEST) & (highest(rgb) < HIGHEST)
-    ratios, grey, change = greyness(rgb)
-    red, blue = ratios[..., 0], ratios[..., 1]
-    good &= change > 0.01
-    close = np.exp(-(red**2 + blue**2) / (2 * PRIOR_SIGMA**2))
-    weight = np.where(good, close / (grey + 0.05), 0).ravel()
-    total = float(weight.sum())
-    if good.sum() < 200 or total <= 0:
+    found = places.ratios[places.good].astype(float)
+    if len(found) < 200:
         return WhiteEstimate(np.zeros(2), 0.0, 0.0)
-    best = weight >= np.quantile(weight[good.ravel()], 0.9)
-    w = weight[best]
-    points = np.stack([red.ravel()[best], blue.ravel()[best]], axis=1).astype(float)
+    weight = places.weight[places.good] * np.exp(-(found**2).sum(axis=1) / (2 * PRIOR_SIGMA**2))
+    if float(weight.sum()) <= 0:
+        return WhiteEstimate(np.zeros(2), 0.0, 0.0)
+    best = weight >= np.quantile(weight, 0.9)
+    w, points = weight[best], found[best]
     centre = np.average(points, axis=0, weights=w)
     for _ in range(8):  # mean shift to the densest neutral
         kernel = w * np.exp(-np.sum((points - centre) ** 2, axis=1) / (2 * 0.045**2))
@@ -115,8 +123,9 @@ def estimate_white(balanced: NDArray[np.float32]) -> WhiteEstimate:
             break
         centre = np.average(points, axis=0, weights=kernel)
     spread = float(np.sqrt(np.average(np.sum((points - centre) ** 2, axis=1), weights=w)))
-    confidence = float(np.clip(1.2 - spread / 0.10, 0, 1) * min(1.0, good.mean() * 10))
-    return WhiteEstimate(centre, confidence, float(best.mean()))
+    share = len(found) / places.good.size
+    confidence = float(np.clip(1.2 - spread / 0.10, 0, 1) * min(1.0, share * 10))
+    return WhiteEstimate(centre, confidence, len(points) / places.good.size)
 
 
 def likely_neutral(meta: RawMeta, own: NDArray[Any], estimate: WhiteEstimate) -> NDArray[np.float64]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bruto.catalog import tr
 from bruto.container.orientation import orient
@@ -24,8 +25,8 @@ LEAST_VERTICALS, MOST_VERTICALS = 0.6, 12.0
 """Tilts that are seen and not meant, degrees."""
 
 
-def suggest_frame(developer: Developer) -> list[Suggestion]:
-    """Suggest the level and verticals from the lines of the picture; a phone pose down or up on purpose is left so.
+def lines_view(developer: Developer) -> tuple[NDArray[np.float32], float]:
+    """Make the small picture that lines are looked for in.
 
     Parameters
     ----------
@@ -34,16 +35,31 @@ def suggest_frame(developer: Developer) -> list[Suggestion]:
 
     Returns
     -------
-    list[Suggestion]
-        Level and verticals from the lines of the picture.
+    tuple[NDArray[np.float32], float]
+        Light (h, w) of the upright frame, and its focal length, pixels.
     """
     factor = 2
     while max(developer.source.size) / factor > LINES_EDGE:
         factor *= 2
     meta = developer.source.meta
     light = developer.light(Recipe(), factor)[..., 1]
-    oriented = np.ascontiguousarray(orient(light, meta.orientation))
-    lines, focal, edge = find_lines(oriented), focal_px(meta) / factor, max(oriented.shape)
+    return np.ascontiguousarray(orient(light, meta.orientation)), focal_px(meta) / factor
+
+
+def suggest_frame(light: NDArray[np.float32], focal: float) -> list[Suggestion]:
+    """Suggest the level and verticals from the lines of the picture; a phone pose down or up on purpose is left so.
+
+    Parameters
+    ----------
+    light, focal
+        See `lines_view`.
+
+    Returns
+    -------
+    list[Suggestion]
+        Level and verticals from the lines of the picture.
+    """
+    lines, edge = find_lines(light), max(light.shape)
     return [*_pose(camera_pose(lines, focal, edge)), _square(facade_turn(lines, focal, edge))]
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruto.catalog import tr
-from bruto.color.spaces import decode_srgb, lightness, space
+from bruto.color.spaces import decode_srgb, highest, lightness, space
 from bruto.container.picture import decode_jpeg
 from bruto.container.raw_frame import RawMeta
 from bruto.develop.interpolation import MonotoneCurve
@@ -17,7 +17,7 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe_values import Handle, Tone
 from bruto.develop.steps.tone import curve
 from bruto.develop.suggest.detail import grey_noise
-from bruto.develop.suggest.suggestion import Suggestion
+from bruto.develop.suggest.suggestion import Suggestion, factor_looked_at
 from bruto.errors import BrutoError
 
 USUAL_EV = 0.5
@@ -74,15 +74,7 @@ def scene_ev(developer: Developer) -> NDArray[np.float32]:
     NDArray[np.float32]
         Scene EV (h, w) of a small picture of the frame, as-shot balance, before exposure.
     """
-    return np.log2(np.maximum(developer.luminance(_factor(developer)), 2e-5) / 0.18)
-
-
-def _factor(developer: Developer) -> int:
-    """How many times smaller the picture is that is looked at."""
-    factor = 4
-    while max(developer.source.size) / factor > 1100:
-        factor *= 2
-    return factor
+    return np.log2(np.maximum(developer.luminance(factor_looked_at(developer.source.size)), 2e-5) / 0.18)
 
 
 BACKLIT = (2.8, 3.6)
@@ -144,7 +136,7 @@ def peak_ev(developer: Developer) -> NDArray[np.float32]:
     NDArray[np.float32]
         Light of the strongest channel (h, w), EV from grey.
     """
-    strongest = developer.level(_factor(developer)).max(axis=2)
+    strongest = highest(developer.level(factor_looked_at(developer.source.size)))
     return np.log2(np.maximum(strongest, 2e-5) / 0.18) + developer.source.meta.baseline_exposure
 
 

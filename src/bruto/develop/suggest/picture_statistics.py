@@ -18,10 +18,8 @@ from bruto.develop.analysis.soft_proof import out_of_gamut
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.steps.local_contrast import DIAGONAL_12MP
-from bruto.develop.suggest.suggestion import Suggestion
+from bruto.develop.suggest.suggestion import Suggestion, factor_looked_at
 
-EDGE = 1100
-"""Long edge of the picture that is looked at, pixels."""
 USUAL_CHROMA = 0.052
 """Mean OKLCh chroma of finished photographs (0.055 to 0.065 in scikit-image's, 0.02 to 0.05 in phones' pictures of
 the simulated scenes)."""
@@ -59,7 +57,7 @@ def suggest_spread(developer: Developer, recipe: Recipe, noise: float) -> list[S
     list[Suggestion]
         Quiet colours, contrast and relief for a picture that is developed with a `recipe`.
     """
-    factor = max(2.0, max(developer.source.size) / EDGE)
+    factor = factor_looked_at(developer.source.size)
     picture = developer.view(recipe, factor)
     light = decode_srgb(np.arange(256) / 255.0).astype(np.float32)[picture]
     found = _lightness_rows(_plane(lightness(light @ space("srgb").to_xyz()[1].astype(np.float32))), noise)

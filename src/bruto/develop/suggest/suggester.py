@@ -7,6 +7,7 @@ suggested exposure.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
@@ -14,7 +15,7 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import Tone
 from bruto.develop.suggest.detail import grey_noise, suggest_noise, suggest_sharpness
-from bruto.develop.suggest.frame import suggest_frame
+from bruto.develop.suggest.frame import lines_view, suggest_frame
 from bruto.develop.suggest.light import (
     light_value,
     noise_limit,
@@ -26,7 +27,7 @@ from bruto.develop.suggest.light import (
 )
 from bruto.develop.suggest.look import suggest_base_look, suggest_finish, suggest_haze
 from bruto.develop.suggest.picture_statistics import suggest_spread
-from bruto.develop.suggest.suggestion import Suggestion
+from bruto.develop.suggest.suggestion import Suggestion, factor_looked_at
 from bruto.develop.suggest.white import suggest_white
 
 
@@ -48,25 +49,27 @@ class SuggestionInput:
 
 
 def _parts_of(developer: Developer, found: dict[str, Suggestion]) -> Iterator[Iterable[Suggestion]]:
-    ev = scene_ev(developer)
-    value = light_value(developer.source.meta, ev)
-    exposure = suggest_exposure(
-        ev,
-        noise_limit(developer),
-        value,
-        developer.source.meta.baseline_exposure,
-        peak_ev(developer),
-        rendered_gain(developer, ev),
-    )
-    yield [exposure]
-    yield suggest_white(developer)
-    yield suggest_noise(developer, exposure.value, float(np.median(ev)))
-    yield suggest_sharpness(developer, exposure.value)
-    yield [suggest_tone(developer, ev, exposure.value, value)]
-    look = suggest_base_look(developer)
-    yield [look] if look is not None else []
-    yield [suggest_haze(developer, value)]
-    yield suggest_frame(developer)
+    with ThreadPoolExecutor(1, "suggestions") as beside:  # for what keeps one core, and makes no stage
+        frame = beside.submit(suggest_frame, *lines_view(developer))
+        white = beside.submit(suggest_white, developer, developer.level(factor_looked_at(developer.source.size)))
+        ev = scene_ev(developer)
+        value = light_value(developer.source.meta, ev)
+        exposure = suggest_exposure(
+            ev,
+            noise_limit(developer),
+            value,
+            developer.source.meta.baseline_exposure,
+            peak_ev(developer),
+            rendered_gain(developer, ev),
+        )
+        yield [exposure]
+        yield suggest_noise(developer, exposure.value, float(np.median(ev)))
+        yield suggest_sharpness(developer, exposure.value)
+        yield [suggest_tone(developer, ev, exposure.value, value)]
+        look = suggest_base_look(developer)
+        yield [look] if look is not None else []
+        yield [suggest_haze(developer, value)]
+        yield [*white.result(), *frame.result()]
     so_far = take_all(Recipe(), found)
     yield suggest_spread(developer, so_far, grey_noise(developer, exposure.value))
     yield suggest_finish(developer, exposure.value)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bruto.catalog import tr
 from bruto.color.temperature import kelvin_duv_of
 from bruto.container.color_model import neutral_to_xy
-from bruto.container.orientation import orient
 from bruto.develop.analysis.mixed_light import two_lights
-from bruto.develop.analysis.white_estimate import estimate_white, likely_neutral
+from bruto.develop.analysis.white_estimate import estimate_white, grey_places, likely_neutral
 from bruto.develop.pipeline import Developer
 from bruto.develop.suggest.suggestion import Suggestion
 
@@ -28,7 +28,7 @@ PLACES = {
 """Where one of two lights lies, in words."""
 
 
-def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
+def suggest_white(developer: Developer, level: NDArray[np.float32]) -> tuple[Suggestion, Suggestion]:
     """Suggest the temperature and tint.
 
     Grey surfaces, the file's own white and the locus of lights, weighed by their errors.
@@ -36,17 +36,17 @@ def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
     Parameters
     ----------
     developer
-        The decoded picture and its cached stages.
+        The decoded picture, of whose stages none is made.
+    level
+        Its small picture, balanced as shot (h, w, 3).
 
     Returns
     -------
     tuple[Suggestion, Suggestion]
         Temperature and tint.
     """
-    factor = 4
-    while max(developer.source.size) / factor > 1100:
-        factor *= 2
-    estimate = estimate_white(developer.level(factor))
+    places = grey_places(level)
+    estimate = estimate_white(places)
     own = developer.as_shot()
     neutral = likely_neutral(developer.source.meta, developer.source.neutral, estimate)
     kelvin, duv = kelvin_duv_of(*neutral_to_xy(developer.source.meta, neutral))
@@ -65,7 +65,7 @@ def suggest_white(developer: Developer) -> tuple[Suggestion, Suggestion]:
             own=own[0],
         )
     meta = developer.source.meta
-    mixed = two_lights(orient(developer.level(factor), meta.orientation), meta, developer.balance)
+    mixed = two_lights(places, meta, developer.balance)
     if mixed is not None:
         text = tr(
             "two lights, {warm:.0f} K {PLACES} and {cold:.0f} K elsewhere, cannot both be white; most greys "
