@@ -113,13 +113,10 @@ class ChromaField:
         step, first = 1 / CELL, (1 / CELL - 1) / 2
         to_cells = np.array([[step, 0, first], [0, step, first]], np.float32)
         flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-        self._ratios = np.stack([
-            cv2.warpAffine(
-                cv2.GaussianBlur(p, (0, 0), REACH) / weight, to_cells, (w, h), flags=flags,
-                borderMode=cv2.BORDER_REPLICATE,
-            )
-            for p in products
-        ])  # fmt: skip
+        self._ratios = np.empty((2, h, w), np.float32)
+        for product, ratio in zip(products, self._ratios, strict=True):
+            product = cv2.GaussianBlur(product, (0, 0), REACH) / weight
+            cv2.warpAffine(product, to_cells, (w, h), ratio, flags=flags, borderMode=cv2.BORDER_REPLICATE)
 
     def add(self, y: NDArray[np.float32], u: NDArray[np.float32], v: NDArray[np.float32], sign: float) -> None:
         """Add what the neighbourhood's chromaticity shows at brightness `y` to `u` and `v`, or take it out, in place.
