@@ -35,7 +35,9 @@ earth are more common than their opposites.
 LIGHT_DUV, LIGHT_DUV_SIGMA = 0.002, 0.0035
 """Duv of lights met in practice: between the Planckian locus (0) and daylight (about +0.003)."""
 PRIOR_SIGMA = 0.09
-"""Width around the phone's own balance, in log ratio, in which neutral surfaces are looked for."""
+"""Width around the phone's own balance, in log ratio, in which neutral surfaces are looked for: without it, the light
+found is off by 2.9 to 5.9° in the median of 57 photographs (angle of camera neutrals), where a phone's is by about 2.
+"""
 LOWEST, HIGHEST = 0.01, 0.9
 """Balanced values trusted for colour, 1 = saturation."""
 
