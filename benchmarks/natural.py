@@ -22,7 +22,7 @@ from tests.photographs import KINDS, LIGHT, Sensor, light_of, noisy, seen, sourc
 from benchmarks.white import angle
 from bruto.color.difference import delta_e00
 from bruto.color.spaces import decode_srgb, picture_to_lab, space, xyz_to_lab
-from bruto.develop.analysis.white_estimate import estimate_white, likely_neutral
+from bruto.develop.analysis.white_estimate import estimate_white, grey_places, likely_neutral
 from bruto.develop.demosaic import demosaic
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
@@ -247,7 +247,7 @@ def white(folder: Path) -> dict[str, Any]:
                 for k in range(8 if degrees else 1):
                     own = told_wrongly(true, degrees, np.pi * k / 4)
                     developer = Developer(replace(source, meta=replace(source.meta, as_shot_neutral=own)))
-                    neutral = likely_neutral(source.meta, own, estimate_white(developer.level(4)))
+                    neutral = likely_neutral(source.meta, own, estimate_white(grey_places(developer.level(4))))
                     found.append((angle(neutral, true), angle(own, true)))
     result = {}
     for degrees, found in rows.items():

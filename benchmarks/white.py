@@ -12,7 +12,7 @@ from tests.truth import chart_error, patch_masks
 
 from bruto.color.temperature import xy_of
 from bruto.container.color_model import xy_to_neutral
-from bruto.develop.analysis.white_estimate import estimate_white
+from bruto.develop.analysis.white_estimate import estimate_white, grey_places
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
@@ -47,9 +47,9 @@ def white_balance(folder: Path) -> dict[str, Any]:
     for scene in SCENES:
         for k, kelvin in enumerate(LIGHTS):
             developer, phone = _developer(folder, scene, kelvin, 100 + k)
-            kelvin_found, tint = (s.value for s in suggest_white(developer))
+            kelvin_found, tint = (s.value for s in suggest_white(developer, developer.level(4)))
             found = xy_to_neutral(developer.source.meta, *xy_of(kelvin_found, tint))
-            ratio = estimate_white(developer.level(2)).ratio
+            ratio = estimate_white(grey_places(developer.level(2))).ratio
             own = developer.source.neutral
             picture = own * np.exp([ratio[0], 0.0, ratio[1]])
             for name, neutral in (("suggested", found), ("phone", own), ("picture", picture)):

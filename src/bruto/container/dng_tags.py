@@ -218,34 +218,3 @@ def raw_entries(tags: DngTags, shape: tuple[int, ...], order: str) -> list[Entry
         if deltas is not None:
             found.append((tag, SRATIONAL, rationals(deltas)))
     return found
-
-
-def gps_entries(place: GpsPlace) -> list[Entry]:
-    """Return the GPS directory (Exif 3.0, section 4.6.6).
-
-    Parameters
-    ----------
-    place
-        Position on the earth from the file.
-
-    Returns
-    -------
-    list[Entry]
-        The GPS directory (Exif 3.0, section 4.6.6).
-    """
-
-    def angle(value: float) -> list[int]:
-        degrees = abs(value)
-        minutes = (degrees % 1) * 60
-        return [int(degrees), 1, int(minutes), 1, round((minutes % 1) * 60 * 10000), 10000]
-
-    found: list[Entry] = [
-        (0, BYTE, [2, 3, 0, 0]),
-        (1, ASCII, (b"N" if place.latitude >= 0 else b"S") + b"\0"),
-        (2, RATIONAL, angle(place.latitude)),
-        (3, ASCII, (b"E" if place.longitude >= 0 else b"W") + b"\0"),
-        (4, RATIONAL, angle(place.longitude)),
-    ]
-    if place.altitude_m is not None:
-        found += [(5, BYTE, [int(place.altitude_m < 0)]), (6, RATIONAL, rationals(abs(place.altitude_m), 1000))]
-    return found

@@ -19,8 +19,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from bruto.container.dng_tags import LONG, SHORT, DngTags, Entry, file_entries, gps_entries, raw_entries
-from bruto.container.exif_ifd import exif_entries
+from bruto.container.dng_tags import LONG, SHORT, DngTags, Entry, file_entries, raw_entries
+from bruto.container.exif_ifd import exif_entries, gps_entries
 from bruto.container.ifd import write_ifd
 from bruto.container.profile_writer import profile_bytes
 from bruto.container.raw_frame import SemanticMask

@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from PIL import Image
-
+from bruto.container.exif_ifd import exif_block
 from bruto.container.provenance import SOFTWARE
-from bruto.container.raw_frame import GpsPlace, RawMeta
+from bruto.container.raw_frame import RawMeta
 
 JPEG_QUALITY = 92
 
@@ -52,25 +51,6 @@ def passed_on(text: str) -> str:
     return plain if len(plain) <= LONGEST_TEXT else plain[:LONGEST_TEXT].rstrip() + " (shortened)"
 
 
-def _place(gps: GpsPlace) -> dict[int, Any]:
-    """Return the GPS directory (Exif 3.0, section 4.6.6)."""
-
-    def angle(value: float) -> tuple[float, float, float]:
-        minutes = abs(value) % 1 * 60
-        return float(int(abs(value))), float(int(minutes)), round(minutes % 1 * 60, 4)
-
-    found: dict[int, Any] = {
-        0: b"\2\3\0\0",
-        1: "N" if gps.latitude >= 0 else "S",
-        2: angle(gps.latitude),
-        3: "E" if gps.longitude >= 0 else "W",
-        4: angle(gps.longitude),
-    }
-    if gps.altitude_m is not None:
-        found |= {5: bytes([int(gps.altitude_m < 0)]), 6: abs(gps.altitude_m)}
-    return found
-
-
 def exif_bytes(meta: RawMeta, width: int, height: int, keep: bool = True, place: bool = False) -> bytes:
     """Return the Exif of a developed picture: what the source says, oriented; without `keep` only who wrote it.
 
@@ -94,25 +74,9 @@ def exif_bytes(meta: RawMeta, width: int, height: int, keep: bool = True, place:
     bytes
         Exif of a developed picture.
     """
-    exif = Image.Exif()
-    exif[274] = 1
-    exif[305] = SOFTWARE
+    head: dict[int, Any] = {274: 1, 305: SOFTWARE}
     if not keep:
-        return exif.tobytes()
-    for tag, value in ((271, meta.make), (272, meta.model), (306, meta.taken), (270, meta.description)):
-        if value:
-            exif[tag] = passed_on(value)
-    sub: dict[int, Any] = exif.get_ifd(34665)
-    for tag, number in ((33434, meta.exposure_s), (33437, meta.f_number), (37386, meta.focal_mm)):
-        if number:
-            sub[tag] = float(number)
-    if meta.iso:
-        sub[34855] = min(65535, round(meta.iso))
-    if meta.focal_35mm:
-        sub[41989] = min(65535, round(meta.focal_35mm))
-    if meta.taken:
-        sub[36867] = passed_on(meta.taken)
-    sub[40962], sub[40963] = width, height
-    if place and meta.gps is not None:
-        exif.get_ifd(34853).update(_place(meta.gps))
-    return exif.tobytes()
+        return exif_block(head)
+    texts = ((271, meta.make), (272, meta.model), (306, meta.taken), (270, meta.description))
+    head |= {tag: passed_on(value) for tag, value in texts if value}
+    return exif_block(head, meta, (width, height), meta.gps if place else None)

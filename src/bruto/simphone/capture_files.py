@@ -15,6 +15,7 @@ from PIL import Image
 
 from bruto.catalog import tr
 from bruto.container.dng_writer import DngTags, SampleStorage, write_dng
+from bruto.container.exif_ifd import exif_block
 from bruto.errors import BrutoError
 from bruto.simphone import processed_raw
 from bruto.simphone import sensor_model as sm
@@ -167,12 +168,8 @@ def picture_bytes(finished: NDArray[np.uint8], tags: DngTags, suffix: str = ".jp
     bytes
         A finished picture as the phone's file, with its Exif.
     """
-    exif = Image.Exif()
-    exif[271], exif[272], exif[305], exif[306] = tags.make, tags.model, tags.software, tags.taken
-    exif[270] = tags.description
-    sub = exif.get_ifd(34665)
-    sub[33434], sub[33437], sub[34855], sub[36867] = tags.exposure_s, tags.f_number, int(tags.iso or 0), tags.taken
-    sub[37386], sub[41989] = tags.focal_mm, int(tags.focal_35mm or 0)
+    head = {271: tags.make, 272: tags.model, 305: tags.software, 306: tags.taken, 270: tags.description}
+    exif = exif_block(head, tags)
     stream = io.BytesIO()
     if suffix in (".heic", ".heif"):
         import pillow_heif

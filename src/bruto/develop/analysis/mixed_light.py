@@ -45,9 +45,7 @@ class TwoLights:
     """Of the tiles that it lights."""
 
 
-def tile_lights(
-    places: GreyPlaces, meta: RawMeta, balance: NDArray[Any]
-) -> tuple[NDArray[Any], NDArray[Any]]:
+def tile_lights(places: GreyPlaces, meta: RawMeta, balance: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
     """Compute the reciprocal temperature of each tile's light (rows, columns), mired, and how sure it is, 0..1.
 
     Parameters
