@@ -344,6 +344,19 @@ class Places(unittest.TestCase):
         self.assertTrue(x < 0.55 and y > 0.45, (x, y))
         self.assertIn("The raw still has", text)
 
+    def test_sharpened_texture_is_no_grain(self) -> None:
+        """Noise halved and texture drawn out in fields between even ones, as a phone does."""
+        random, fields = np.random.default_rng(2), (np.indices((480, 720)).sum(axis=0) // 60 % 2).astype(np.float32)
+        texture = cv2.GaussianBlur(random.standard_normal(fields.shape).astype(np.float32), (0, 0), 0.7)
+        texture *= fields / texture.std()
+        pair = []
+        for strength, noise in ((0.5, 0.6), (2.0, 0.3)):
+            light = 50 + strength * texture + noise * random.standard_normal(fields.shape)
+            pair.append(np.stack([light, 0 * light, 0 * light], axis=2).astype(np.float32))
+        said = {p.kind: p.sentence for p in places_of(*pair, np.ones(fields.shape, bool))}
+        self.assertIn("{first} shows more grain", said["noise"])
+        self.assertIn("{second} is crisper", said["detail"])
+
     def test_equal_pictures_have_none(self) -> None:
         plain = lab_of_codes(self.plain)
         self.assertEqual(places_of(plain, plain, self.valid), [])

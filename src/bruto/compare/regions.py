@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import cv2
@@ -42,6 +43,21 @@ class _Maps:
     valid: NDArray[np.float32]
     steep: NDArray[np.float32]
 
+    @cached_property
+    def grain(self) -> list[NDArray[np.float32]]:
+        """Standard deviation of the grain of both about every step: that of the picture where nothing near is flat."""
+        found = [_quiet(f, self._flat) for f in self.fine]
+        return [np.where(self.even, f, np.median(f[self.even]) if self.even.any() else 0) for f in found]
+
+    @cached_property
+    def even(self) -> NDArray[np.bool_]:
+        """About which steps there is enough that is flat to tell grain."""
+        return _quiet(self.fine[0], self._flat) > 0
+
+    @property
+    def _flat(self) -> NDArray[np.bool_]:
+        return (self.valid > 0) & (self.steep < FLAT)
+
     def mean(self, values: NDArray[Any]) -> NDArray[np.float32]:
         """Compute the mean of squares at every step."""
         whole = cv2.blur(np.ascontiguousarray(values, np.float32), (SIDE, SIDE), borderType=cv2.BORDER_REPLICATE)
@@ -64,7 +80,10 @@ def _stronger(
 
 
 def _detail(m: _Maps) -> Scored:
-    one, other = (m.strength(f, m.valid) for f in m.fine)
+    one, other = (
+        np.sqrt(np.maximum(m.mean(f * f * m.valid) - grain * grain, 0))
+        for f, grain in zip(m.fine, m.grain, strict=True)
+    )
     return _stronger(
         one,
         other,
@@ -123,12 +142,33 @@ def _clipping(m: _Maps) -> Scored:
 
 
 def _noise(m: _Maps) -> Scored:
-    flat = m.valid * (m.steep < FLAT)
-    share = np.maximum(m.mean(flat), 1e-3)
-    one, other = (m.strength(f, flat) / np.sqrt(share) for f in m.fine)
-    first = tr("The {first} shows more grain in even tones.")
-    second = tr("The {second} shows more grain in even tones.")
-    return _stronger(one, other, first, second, share > 0.5)
+    return _stronger(
+        *m.grain,
+        tr("The {first} shows more grain in even tones."),
+        tr("The {second} shows more grain in even tones."),
+        m.even,
+    )
+
+
+def _quiet(fine: NDArray[np.float32], flat: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """Return the standard deviation of fine lightness in the lower quarter of the cells about every step.
+
+    The quieter cells, and a median, as in `MeasuredSide.grain`: texture, sharpened or not, is no grain. 0 where less
+    than half of the cells are flat.
+    """
+    rows, columns = (n // STEP for n in fine.shape)
+    cut = (slice(rows * STEP), slice(columns * STEP))
+    cells = (rows, STEP, columns, STEP)
+    used = flat[cut].reshape(cells).mean(axis=(1, 3)) > 0.8
+    size = np.where(flat[cut], np.abs(fine[cut]), np.nan).reshape(cells).swapaxes(1, 2).reshape(rows, columns, -1)
+    found = np.full((rows, columns), np.inf, np.float32)
+    found[used] = 1.4826 * np.nanmedian(size[used], axis=-1)
+    about = SIDE // STEP
+    wide = np.pad(found, ((about // 2, about - about // 2), (about // 2, about - about // 2)), constant_values=np.inf)
+    near = np.sort(np.lib.stride_tricks.sliding_window_view(wide, (about, about)).reshape(rows + 1, columns + 1, -1))
+    height, width = (-(-n // STEP) for n in fine.shape)
+    enough = np.isfinite(near[..., about * about // 2 - 1])
+    return np.where(enough, near[..., about * about // 8 - 1], 0)[:height, :width]
 
 
 KINDS: tuple[tuple[str, Callable[[_Maps], Scored], float], ...] = (
