@@ -142,12 +142,10 @@ def _clipping(m: _Maps) -> Scored:
 
 
 def _noise(m: _Maps) -> Scored:
-    return _stronger(
-        *m.grain,
-        tr("The {first} shows more grain in even tones."),
-        tr("The {second} shows more grain in even tones."),
-        m.even,
-    )
+    one, other = m.grain
+    first = tr("The {first} shows more grain in even tones.")
+    second = tr("The {second} shows more grain in even tones.")
+    return _stronger(one, other, first, second, m.even)
 
 
 def _quiet(fine: NDArray[np.float32], flat: NDArray[np.bool_]) -> NDArray[np.float32]:
