@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import json
+import subprocess
+import sys
+import unittest
 from pathlib import Path
 
 import platformdirs
@@ -20,6 +23,17 @@ from tests.app.windows import LEFT, WindowTest
 
 KEY = Qt.Key
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
+
+
+SLOW = ("scipy.stats", "scipy.optimize", "scipy.spatial", "scipy.sparse", "scipy.ndimage", "astropy", "jinja2", "rawpy")
+"""Modules that take tenths of a second to import, and are wanted later if ever."""
+
+
+class Imports(unittest.TestCase):
+    def test_the_window_waits_for_nothing_it_does_not_need(self) -> None:
+        code = f"import sys, bruto.app.window; print(*[m for m in {SLOW} if m in sys.modules])"
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+        self.assertEqual((done.stdout.strip(), done.returncode), ("", 0), done.stderr)
 
 
 class Start(WindowTest):

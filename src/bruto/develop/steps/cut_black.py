@@ -11,12 +11,12 @@ where noise reduction has found the mean.
 from __future__ import annotations
 
 from functools import lru_cache
+from statistics import NormalDist
 from typing import Any
 
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
-from scipy.stats import norm
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.develop.demosaic import demosaic
@@ -106,7 +106,7 @@ def _uncut_tables(
     photosite, noise = (np.array(x).reshape(3, 2) for x in (photosite_, noise_))
     a, b = np.maximum(noise[:, 0], 1e-9), np.maximum(noise[:, 1], 1e-12)
     back = inverses(a, b, np.array(variance_))
-    drawn = norm.ppf((np.arange(DRAWN) + 0.5) / DRAWN)
+    drawn = np.array([NormalDist().inv_cdf((k + 0.5) / DRAWN) for k in range(DRAWN)])
     reach = BRIGHTEST * np.sqrt(photosite[:, 1].max()) + ELECTRONS * photosite[:, 0].max()
     at = reach * np.linspace(0, 1, 8) ** 2
     moved = _moved(photosite, at) if mosaic else np.ones((len(at), 3))
