@@ -44,19 +44,20 @@ class _Maps:
     steep: NDArray[np.float32]
 
     @cached_property
-    def grain(self) -> list[NDArray[np.float32]]:
-        """Standard deviation of the grain of both about every step: that of the picture where nothing near is flat."""
-        found = [_quiet(f, self._flat) for f in self.fine]
-        return [np.where(self.even, f, np.median(f[self.even]) if self.even.any() else 0) for f in found]
-
-    @cached_property
-    def even(self) -> NDArray[np.bool_]:
-        """About which steps there is enough that is flat to tell grain."""
-        return _quiet(self.fine[0], self._flat) > 0
+    def quiet(self) -> list[NDArray[np.float32]]:
+        """Grain of both about every step (see `_quiet`)."""
+        flat = (self.valid > 0) & (self.steep < FLAT)
+        return [_quiet(f, flat) for f in self.fine]
 
     @property
-    def _flat(self) -> NDArray[np.bool_]:
-        return (self.valid > 0) & (self.steep < FLAT)
+    def even(self) -> NDArray[np.bool_]:
+        """About which steps there is enough that is flat to tell grain."""
+        return self.quiet[0] > 0
+
+    @property
+    def grain(self) -> list[NDArray[np.float32]]:
+        """The same as `quiet`, but where nothing near is flat the picture's own."""
+        return [np.where(self.even, q, np.median(q[self.even]) if self.even.any() else 0) for q in self.quiet]
 
     def mean(self, values: NDArray[Any]) -> NDArray[np.float32]:
         """Compute the mean of squares at every step."""
