@@ -11,6 +11,7 @@ import numpy as np
 
 from bruto.container.dng_reader import read_dng
 from bruto.container.raw_frame import RawFrame
+from bruto.sensor.blur import edge_blur
 from bruto.sensor.measurement import measure, oriented_degrees
 from bruto.sensor.motion_blur import TILE, motion
 from bruto.sensor.report import SensorReport
@@ -41,6 +42,21 @@ def measured(scene: str, mishap: Mishap, seed: int = 3) -> SensorReport:
 
 def angle_between(a: float, b: float) -> float:
     return abs((a - b + 90) % 180 - 90)
+
+
+class Edges(unittest.TestCase):
+    def test_edges_in_noise_are_as_soft_as_they_are(self) -> None:
+        """Bars of 3 EV under the photon noise of ISO 200 and 400."""
+        y, x = np.mgrid[:700, :900]
+        off = np.abs((x + 0.12 * y) / 90 % 2 - 1) * 90 - 45
+        for blur in (0.5, 0.9, 1.2):
+            bars = 0.04 + 0.28 * np.clip(off + 0.5, 0, 1)
+            bars = cv2.GaussianBlur(bars, (0, 0), np.sqrt(blur**2 - 1 / 12))
+            for a in (4.5e-4, 9e-4):
+                noisy = bars + np.sqrt(a * bars) * np.random.default_rng(1).standard_normal(bars.shape)
+                found = edge_blur(noisy.astype(np.float32), np.sqrt(a) / 2)
+                assert found is not None, (blur, a)
+                self.assertAlmostEqual(found, blur, delta=0.12)
 
 
 class Motion(unittest.TestCase):

@@ -17,6 +17,11 @@ MIDDLE, MIDDLE_OF_WIDE = 45, 57
 too close pulls it down in a blurred one.
 """
 
+STRONG = 6.0
+"""Gradient of an edge that is looked at, standard deviations of a pixel's noise: some 25 of the gradient's own. On
+photographs at ISO 1600 it finds the blur within 0.02 px of that without noise (median; 12 finds no edges there).
+"""
+
 
 def edge_blur(
     luminance: NDArray[np.float32], noise_sigma: float, tile: int | None = None, middle: float = MIDDLE
@@ -61,7 +66,7 @@ def edge_blur(
         g1 = g1 * inside
     peak = g1 >= cv2.dilate(g1, np.ones((3, 3))) - 1e-9
     lonely = cv2.blur(g1, (31, 31)) < 0.36 * g1
-    strong = g1 > max(12 * noise_sigma, float(np.percentile(g1[::3, ::3], 97)))
+    strong = g1 > max(STRONG * noise_sigma, float(np.percentile(g1[::3, ::3], 97)))
     picked = peak & strong & lonely & inside
     if int(picked.sum()) < 40:
         return None

@@ -41,6 +41,8 @@ NOISE_FROM = {
 }
 LENS_BLUR = 1.2
 """Standard deviation of the blur of a phone's lens at most, pixels: undoing more deconvolves shake, and shows grain."""
+UNMEASURED = 0.4
+"""Share of a usual blur that is removed where none could be measured."""
 LESS_NOISE = (0.0, 0.1, 0.2)
 """Steps that noise reduction goes back by where detail would go with the noise, times the noise measured."""
 
@@ -138,9 +140,10 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
     green = np.ascontiguousarray(rgb[dy : dy + side_h, dx : dx + side_w, 1])
     blur = edge_blur(green, math.sqrt(developer.noise[1, 0]) / 2)
     sigma = grey_noise(developer, exposure)
+    amount = float(np.clip(round(1.0 - 0.16 * sigma, 2), 0.25, 1.0))
     if blur is None:
         return (
-            Suggestion("sharpness", 0.4, tr("no clear edges to measure; a little is safe"), 0.0),
+            Suggestion("sharpness", min(UNMEASURED, amount), tr("no clear edges to measure; a little is safe"), 0.0),
             Suggestion("sharpness_radius", 0.7, tr("no clear edges to measure; typical lens blur"), 0.7),
         )
     over = overshoot(green)
@@ -158,7 +161,6 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
     text = tr("edges measure {blur:.2f} px blur (σ)", blur=blur)
     if blur > LENS_BLUR:
         text = tr("{text}: more than a lens makes; shake and focus are not undone, as grain would be", text=text)
-    amount = float(np.clip(round(1.0 - 0.16 * sigma, 2), 0.25, 1.0))
     return (
         Suggestion(
             "sharpness",
