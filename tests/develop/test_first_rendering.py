@@ -57,6 +57,16 @@ class Photographs(unittest.TestCase):
                 self.assertLess(abs(lighter), allowed, f"{name} {stops}")
                 self.assertLess(suggested, default + 0.5, f"{name} {stops}")
 
+    def test_a_picture_that_the_phone_left_dark_stays_darker(self) -> None:
+        """A low key of two stops: the phone's rendering says so, and is half believed."""
+        light = light_of("chelsea") / 4
+        source = source_of(self.folder, light, sensor_at(400.0))
+        assert source.frame is not None
+        plain = Developer(replace(source, frame=replace(source.frame, preview=None)))
+        lifted, held = (suggest_all(d)["exposure"].value for d in (plain, Developer(source)))
+        self.assertLess(held, lifted - 0.15)
+        self.assertGreater(held, lifted - 0.35)
+
     def test_black_is_not_torn(self) -> None:
         """The slope that shows the noise of shadows stays below 10 L* per EV, whatever the picture."""
         for name in ("astronaut", "rocket"):

@@ -42,8 +42,10 @@ RENDERED_WEIGHT = 0.5
 """Of the phone's own rendering against the raw's light: it knows the scene, and evens it."""
 LEAST_PREVIEW, BRIGHT_CODES = 64, (160.0, 235.0)
 """Short edge, pixels, of a rendering that tells an exposure; 8-bit code of the strongest channel of its brightest 0.5 %
-from which it begins to be believed, and is.
+from which it begins to be believed fully, and is.
 """
+DARK_BELIEF = 0.5
+"""How far a rendering without anything bright is believed: its shot may be underexposed, or meant to be dark."""
 _TO_Y = space("srgb").to_xyz()[1]
 DARK_AROUND_EV = 1.0
 """EV by which the mean of the picture lies below the subject, from which its background is called dark."""
@@ -153,8 +155,7 @@ def rendered_gain(developer: Developer, ev: NDArray[np.float32]) -> tuple[float,
     Returns
     -------
     tuple[float, float] | None
-        Exposure, EV, and how far it is to be believed, 0..1: a rendering without anything bright is as underexposed
-        as its raw. None without a rendering.
+        Exposure, EV, and how far it is to be believed, 0..1. None without a rendering.
     """
     frame = developer.source.frame
     if frame is None or not frame.preview:
@@ -171,7 +172,8 @@ def rendered_gain(developer: Developer, ev: NDArray[np.float32]) -> tuple[float,
     gains, tone = np.linspace(-3.0, 5.0, 33), _usual_tone()
     found = [float(tone(np.clip(ev[::4, ::4] + g, *USUAL_RANGE)).mean()) for g in gains]
     bright = float(np.percentile(picture.max(axis=2), 99.5))
-    return float(np.interp(light.mean(), found, gains)), _smooth(bright, BRIGHT_CODES)
+    belief = DARK_BELIEF + (1 - DARK_BELIEF) * _smooth(bright, BRIGHT_CODES)
+    return float(np.interp(light.mean(), found, gains)), belief
 
 
 def light_value(meta: RawMeta, ev: NDArray[np.float32]) -> float | None:
