@@ -116,7 +116,7 @@ class ResidualOfNoise(unittest.TestCase):
 
     def test_stopping_earlier_keeps_more_of_the_detail(self) -> None:
         """Where the suggestion stepped back, detail of the photograph survives better than without the step."""
-        sensor = replace(KINDS[0], a=1e-4, b=1e-7)
+        sensor = replace(KINDS[0], a=2e-5, b=1e-7)
         for name in ("coffee", "chelsea"):
             found = []
             for seed in (1, -1):  # -1: without noise
