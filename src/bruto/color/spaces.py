@@ -30,9 +30,9 @@ def xy_to_xyz(x: float, y: float) -> NDArray[np.float64]:
     Parameters
     ----------
     x
-        Horizontal position, pixels.
+        CIE 1931 x.
     y
-        Vertical position, pixels.
+        CIE 1931 y, above 0.
 
     Returns
     -------

@@ -68,9 +68,9 @@ def kelvin_duv_of(x: float, y: float) -> tuple[float, float]:
     Parameters
     ----------
     x
-        Horizontal position, pixels.
+        CIE 1931 x.
     y
-        Vertical position, pixels.
+        CIE 1931 y.
 
     Returns
     -------

@@ -135,9 +135,9 @@ def difference_map(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDAr
     Parameters
     ----------
     one
-        First array.
+        First picture, CIELAB (H, W, 3).
     other
-        Second array.
+        Second picture, of the same size.
 
     Returns
     -------

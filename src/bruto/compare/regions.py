@@ -191,13 +191,13 @@ def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: 
     Parameters
     ----------
     one
-        First array.
+        First picture, CIELAB (H, W, 3).
     other
-        Second array.
+        Second picture, of the same size.
     x
-        Horizontal position, pixels.
+        Middle of the place, share of the width.
     y
-        Vertical position, pixels.
+        Middle of the place, share of the height.
 
     Returns
     -------
@@ -235,9 +235,9 @@ def places_of(one: NDArray[np.float32], other: NDArray[np.float32], valid: NDArr
     Parameters
     ----------
     one
-        First array.
+        First picture, CIELAB (H, W, 3).
     other
-        Second array.
+        Second picture, of the same size.
     valid
         Mask of pixels that both pictures show.
 

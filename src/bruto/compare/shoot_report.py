@@ -64,7 +64,7 @@ def line_of(name: str, raw: Side, picture: Side) -> Line:
     Parameters
     ----------
     name
-        Name, as stored or shown.
+        Title of the line.
     raw
         The raw's side.
     picture
@@ -129,7 +129,7 @@ def summary(lines: Sequence[Line]) -> str:
     Parameters
     ----------
     lines
-        Lines of the report.
+        Lines of the report, one for each pair.
 
     Returns
     -------

@@ -147,9 +147,9 @@ def xy_to_neutral(meta: RawMeta, x: float, y: float) -> NDArray[np.float64]:
     meta
         Metadata of the raw: levels, matrices, exposure, orientation.
     x
-        Horizontal position, pixels.
+        CIE 1931 x.
     y
-        Vertical position, pixels.
+        CIE 1931 y.
 
     Returns
     -------

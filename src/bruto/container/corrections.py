@@ -119,7 +119,7 @@ def write_correction(c: Correction) -> bytes:
     Parameters
     ----------
     c
-        Channel index for the kernel.
+        The operation.
 
     Returns
     -------

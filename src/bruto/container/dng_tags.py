@@ -81,7 +81,7 @@ def rationals(values: Any, limit: int = 100_000) -> list[int]:
     Parameters
     ----------
     values
-        Values to write or check.
+        Numbers, of any shape.
     limit
         Largest number.
 

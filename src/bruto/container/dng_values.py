@@ -85,7 +85,7 @@ def within(values: NDArray[Any], bounds: tuple[float, float]) -> bool:
     Parameters
     ----------
     values
-        Values to write or check.
+        Numbers as read from the file.
     bounds
         Lowest and highest believable value.
 

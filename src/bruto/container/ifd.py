@@ -63,7 +63,7 @@ def read_ifd(
     data
         Bytes as stored in the file.
     offset
-        Offset in bytes, or in records.
+        Where the directory lies, bytes.
     order
         Byte order, "<" or ">".
     base
@@ -133,7 +133,7 @@ def write_ifd(entries: Sequence[tuple[int, int, Any]], order: str, offset: int, 
     order
         Byte order, "<" or ">".
     offset
-        Offset in bytes, or in records.
+        Where the directory will lie, bytes.
     big
         In the form of BigTIFF.
 

@@ -63,9 +63,9 @@ def place_as_stored(x: float, y: float, orientation: int) -> tuple[float, float]
     Parameters
     ----------
     x
-        Horizontal position, pixels.
+        Share of the oriented width, 0..1.
     y
-        Vertical position, pixels.
+        Share of the oriented height, 0..1.
     orientation
         Exif orientation, 1 to 8.
 

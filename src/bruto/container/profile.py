@@ -324,7 +324,7 @@ def parse_embedded_profile(stream: bytes, offset: int, camera_signature: str = "
     stream
         Bytes of the embedded profile.
     offset
-        Offset in bytes, or in records.
+        Where the profile lies, bytes.
     camera_signature
         Calibration signature of the camera.
 

@@ -152,9 +152,9 @@ def shifted_cfa(cfa: str, x: int, y: int) -> str:
     cfa
         Bayer pattern, for example "RGGB".
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Columns by which the pattern is shifted.
     y
-        Second plane or vertical position, changed or read by the kernel.
+        Rows by which the pattern is shifted.
 
     Returns
     -------

@@ -80,7 +80,7 @@ class FieldUi:
         Parameters
         ----------
         value
-            Value shown or changed.
+            Value of the field, in its unit.
 
         Returns
         -------

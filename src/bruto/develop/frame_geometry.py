@@ -105,9 +105,9 @@ class Geometry:
         Parameters
         ----------
         x
-            Horizontal position, pixels.
+            Share of the picture's width, 0..1.
         y
-            Vertical position, pixels.
+            Share of the picture's height, 0..1.
 
         Returns
         -------

@@ -67,9 +67,9 @@ def natural_spline(x: ArrayLike, y: ArrayLike, at: ArrayLike) -> NDArray[np.floa
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Places of the points (N,), rising.
     y
-        Second plane or vertical position, changed or read by the kernel.
+        Values at the points (N,).
     at
         Positions to evaluate at.
 

@@ -131,7 +131,7 @@ def drop(name: str) -> None:
     Parameters
     ----------
     name
-        Name, as stored or shown.
+        Name of the recipe.
 
     Raises
     ------

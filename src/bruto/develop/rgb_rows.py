@@ -45,13 +45,13 @@ def apart(line, r, g, b):
     Parameters
     ----------
     line
-        Interleaved row for the kernel.
+        Interleaved channels (3 n,).
     r
-        Red plane for the kernel.
+        Red (n,), written.
     g
-        Green plane for the kernel.
+        Green (n,), written.
     b
-        Second coefficient, or blue plane for kernels.
+        Blue (n,), written.
     """
     for j in range(len(r)):
         r[j] = line[3 * j]
@@ -66,13 +66,13 @@ def together(r, g, b, line):
     Parameters
     ----------
     r
-        Red plane for the kernel.
+        Red (n,).
     g
-        Green plane for the kernel.
+        Green (n,).
     b
-        Second coefficient, or blue plane for kernels.
+        Blue (n,).
     line
-        Interleaved row for the kernel.
+        Interleaved channels (3 n,), written.
     """
     for j in range(len(r)):
         line[3 * j] = r[j]

@@ -111,7 +111,7 @@ def usual_recipe(files: Sequence[Path], values: Callable[[Path], Recipe | None])
     files
         Files in order.
     values
-        Values to write or check.
+        Values of each file by its path; None: its suggestions.
 
     Returns
     -------

@@ -35,7 +35,7 @@ def profile(name: str) -> bytes:
     Parameters
     ----------
     name
-        Name, as stored or shown.
+        Identifier of the space.
 
     Returns
     -------

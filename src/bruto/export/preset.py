@@ -67,7 +67,7 @@ def exif_bytes(meta: RawMeta, width: int, height: int, keep: bool = True, place:
     keep
         Whether it is kept.
     place
-        Position concerned.
+        Whether the place where it was taken is written.
 
     Returns
     -------

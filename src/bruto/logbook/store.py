@@ -135,7 +135,7 @@ class Logbook(LogbookFile):
         keys
             Content hashes of the shots; all where there are none.
         **values
-            Values to write or check.
+            What is noted, by column.
         """
         sets = _assignments(values)
         with self.writing() as base:
@@ -149,7 +149,7 @@ class Logbook(LogbookFile):
         shoot
             Name of the shoot.
         **values
-            Values to write or check.
+            What is noted, by column.
 
         Returns
         -------
@@ -246,7 +246,7 @@ class Logbook(LogbookFile):
         Parameters
         ----------
         offset
-            Offset in bytes, or in records.
+            Records that come before.
         limit
             Largest number.
         order

@@ -74,7 +74,7 @@ class Live:
         frame
             Frame of the set.
         count
-            How many.
+            Frames merged so far.
         summed
             Whether frames are merged in it.
         """

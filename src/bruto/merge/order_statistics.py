@@ -107,11 +107,11 @@ def there(stack, x, c, values):
     stack
         Values of all frames (N, W, C).
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Column of the row.
     c
-        Channel index for the kernel.
+        Channel.
     values
-        Values to write or check.
+        Values found (N,), written.
     """
     n = 0
     for k in range(stack.shape[0]):

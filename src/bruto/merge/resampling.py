@@ -207,7 +207,7 @@ def line_of(planes, steep, least_light, nodes, y, out, inside):
     Parameters
     ----------
     planes
-        Colour planes for the kernel.
+        Second frame (3, H, W).
     steep
         See `steep_tiles`.
     least_light
@@ -215,11 +215,11 @@ def line_of(planes, steep, least_light, nodes, y, out, inside):
     nodes
         Hue nodes.
     y
-        Second plane or vertical position, changed or read by the kernel.
+        Row of the first frame's grid.
     out
         Array to fill.
     inside
-        Folder, or mask for kernels.
+        Whether the second frame holds each place (W,), written.
     """
     h, w = planes.shape[1:]
     width = out.shape[1]

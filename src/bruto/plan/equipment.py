@@ -136,7 +136,7 @@ def nearest(values: Sequence[float], wanted: float) -> float:
     Parameters
     ----------
     values
-        Values to write or check.
+        The values offered.
     wanted
         Value wished for.
 
@@ -154,7 +154,7 @@ def at_most(values: Sequence[float], wanted: float) -> float:
     Parameters
     ----------
     values
-        Values to write or check.
+        The values offered.
     wanted
         Value wished for.
 

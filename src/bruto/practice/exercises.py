@@ -21,7 +21,7 @@ def a_round(name: str, seed: int) -> Round:
     Parameters
     ----------
     name
-        Name, as stored or shown.
+        Name of the exercise.
     seed
         Seed of the random generator.
 

@@ -212,7 +212,7 @@ def shuffled(random: np.random.Generator, count: int) -> list[int]:
     random
         Random generator, so that the round can be repeated.
     count
-        How many.
+        How many numbers.
 
     Returns
     -------

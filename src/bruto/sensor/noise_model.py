@@ -60,7 +60,7 @@ class NoiseModel:
         Parameters
         ----------
         x
-            Horizontal position, pixels.
+            Light, share of saturation.
         iso
             ISO speed.
 

@@ -275,7 +275,7 @@ class ComparisonSession:
         parts
             Number of parts.
         strength
-            How far, 0 to 1.
+            Share of the phone's look, 0..1.
         final
             Whether the drag has ended.
         """

@@ -111,7 +111,7 @@ class LongTask:
         Parameters
         ----------
         share
-            How far, 0 to 1.
+            Share that is done, 0..1.
         doing
             What it is at, for example a file's name.
         """

@@ -40,7 +40,7 @@ def merge_regions(one: NDArray[np.uint8], merged: NDArray[np.uint8]) -> tuple[Re
     Parameters
     ----------
     one
-        First array.
+        First picture (H, W, 3).
     merged
         Merged picture (H, W, 3).
 

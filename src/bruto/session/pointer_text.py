@@ -21,9 +21,9 @@ def pointer_text(opened: OpenShots, code: tuple[float, float, float], x: float, 
     code
         Picture codes, 0 to 1.
     x
-        Horizontal position, pixels.
+        Share of the width, 0..1.
     y
-        Vertical position, pixels.
+        Share of the height, 0..1.
 
     Returns
     -------

@@ -88,7 +88,7 @@ class Sidecar(StoredValues):
         Parameters
         ----------
         name
-            Name, as stored or shown.
+            Name of the version.
 
         Returns
         -------

@@ -33,9 +33,9 @@ def likeness(a: SensorReport, b: SensorReport) -> float:
     Parameters
     ----------
     a
-        First coefficient, or first array for kernels.
+        Report of the first shot.
     b
-        Second coefficient, or blue plane for kernels.
+        Report of the second shot.
 
     Returns
     -------

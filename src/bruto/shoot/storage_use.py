@@ -65,7 +65,7 @@ def needed(group: ShotSet, count: int) -> int:
     group
         Identifier of the group of fields.
     count
-        How many.
+        Number of shots.
 
     Returns
     -------
@@ -82,7 +82,7 @@ def size_text(count: float) -> str:
     Parameters
     ----------
     count
-        How many.
+        Bytes.
 
     Returns
     -------

@@ -217,7 +217,7 @@ def simulate(
     ev
         Exposure change, EV.
     count
-        How many.
+        Number of shots.
     bracket
         Exposure steps, EV.
     kind

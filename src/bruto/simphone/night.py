@@ -252,7 +252,7 @@ class NightPhone(Phone):
         Parameters
         ----------
         count
-            How many.
+            Number of frames.
         exposure
             ISO, exposure time and how it was held.
         pause

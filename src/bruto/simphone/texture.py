@@ -48,11 +48,11 @@ def gradient_noise(x, y, z, seed):
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Place, world units.
     y
-        Second plane or vertical position, changed or read by the kernel.
+        Place, world units.
     z
-        Third plane, changed or read by the kernel.
+        Place, world units.
     seed
         Seed of the random generator.
     """
@@ -84,11 +84,11 @@ def fbm(x, y, z, frequency, octaves, footprint, seed):
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Place, world units.
     y
-        Second plane or vertical position, changed or read by the kernel.
+        Place, world units.
     z
-        Third plane, changed or read by the kernel.
+        Place, world units.
     frequency
         Spatial frequency, 1/metre.
     octaves

@@ -89,7 +89,7 @@ def folded(name: str) -> str:
     Parameters
     ----------
     name
-        Name, as stored or shown.
+        File name.
 
     Returns
     -------
@@ -105,7 +105,7 @@ def numbered(name: str, number: int) -> str:
     Parameters
     ----------
     name
-        Name, as stored or shown.
+        File name.
     number
         Index.
 

@@ -205,7 +205,7 @@ def temporary_folder(inside: Path) -> Iterator[Path]:
     Parameters
     ----------
     inside
-        Folder, or mask for kernels.
+        Folder in which it is made.
 
     Yields
     ------

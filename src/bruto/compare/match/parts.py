@@ -65,7 +65,7 @@ def mixed(
     parts
         Parts of the match: tone, white, colour, local, detail.
     strength
-        How far, 0 to 1.
+        Share of the way to the match, 0..1.
     as_shot
         Temperature (K) and Duv that stand for those which a recipe leaves as they were shot.
 

@@ -41,9 +41,9 @@ def hue_at(developer: Developer, recipe: Recipe, x: float, y: float) -> HueNode 
     recipe
         The edit, every value in its own unit.
     x
-        Horizontal position, pixels.
+        Share of the width, 0..1.
     y
-        Vertical position, pixels.
+        Share of the height, 0..1.
 
     Returns
     -------

@@ -84,7 +84,7 @@ def camera_pose(lines: NDArray[np.float64], focal: float, long_edge: float) -> C
     Parameters
     ----------
     lines
-        Lines of the report.
+        Segments (n, 4), see `find_lines`.
     focal
         Focal length, pixels.
     long_edge
@@ -115,7 +115,7 @@ def facade_turn(lines: NDArray[np.float64], focal: float, long_edge: float) -> f
     Parameters
     ----------
     lines
-        Lines of the report.
+        Segments (n, 4), see `find_lines`.
     focal
         Focal length, pixels.
     long_edge

@@ -81,7 +81,7 @@ class Residual:
         Parameters
         ----------
         strength
-            How far, 0 to 1.
+            Brightness noise reduction, times the noise measured.
         color
             Amount of chroma noise reduction.
 

@@ -42,9 +42,9 @@ class SceneLight:
         Parameters
         ----------
         x
-            Horizontal position, pixels.
+            Share of the width, 0..1.
         y
-            Vertical position, pixels.
+            Share of the height, 0..1.
 
         Returns
         -------

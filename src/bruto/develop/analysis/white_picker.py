@@ -133,9 +133,9 @@ def white_at(developer: Developer, x: float, y: float, kind: str = "grey", side:
     developer
         The decoded picture and its cached stages.
     x
-        Horizontal position, pixels.
+        Share of the width, 0..1.
     y
-        Vertical position, pixels.
+        Share of the height, 0..1.
     kind
         Surface that was clicked: grey, white, leaves or pavement.
     side

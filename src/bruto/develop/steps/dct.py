@@ -59,7 +59,7 @@ def forward(x):
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Rows (8, n), float32, changed.
     """
     for k in range(x.shape[1]):
         x[0, k], x[1, k], x[2, k], x[3, k], x[4, k], x[5, k], x[6, k], x[7, k] = _dct(
@@ -87,7 +87,7 @@ def backward(x):
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Rows (8, n), float32, changed.
     """
     for k in range(x.shape[1]):
         x[0, k], x[1, k], x[2, k], x[3, k], x[4, k], x[5, k], x[6, k], x[7, k] = _undone(

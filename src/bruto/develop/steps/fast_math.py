@@ -18,7 +18,7 @@ def log2_of(x):
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        A positive normal number, float32.
     """
     bits = np.float32(x).view(np.int32)
     e = np.float32(np.int32((bits >> np.int32(23)) - np.int32(127)))
@@ -38,7 +38,7 @@ def exp2_of(x):
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Exponent, float32.
     """
     x = min(max(np.float32(x), np.float32(-125)), np.float32(125))
     k = np.int32(np.int32(x + np.float32(126)) - np.int32(126))

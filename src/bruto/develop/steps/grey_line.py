@@ -44,9 +44,9 @@ def grey_line(a: NDArray[Any], b: NDArray[Any], variance: NDArray[Any], channel_
     Parameters
     ----------
     a
-        First coefficient, or first array for kernels.
+        Photon noise of each channel (3,): a of variance a x + b.
     b
-        Second coefficient, or blue plane for kernels.
+        Read noise of each channel (3,): b of variance a x + b.
     variance
         Variance of the noise.
     channel_matrix
@@ -90,17 +90,17 @@ def grey_row(y, place, table_u, table_v, u, v):
     Parameters
     ----------
     y
-        Second plane or vertical position, changed or read by the kernel.
+        Stabilised brightness (n,).
     place
-        Position concerned.
+        First brightness of the tables, entries a unit, where they end, and six coefficients beyond.
     table_u
         Table of the first colour difference.
     table_v
         Table of the second colour difference.
     u
-        Second stabilised plane for the kernel.
+        First colour difference of grey (n,), written.
     v
-        Third array for the kernel.
+        Second colour difference of grey (n,), written.
     """
     start, per, one = place[0], place[1], np.float32(1)
     u0, u1, u2, v0, v1, v2 = place[3], place[4], place[5], place[6], place[7], place[8]
@@ -136,21 +136,21 @@ def without_grey(y, place, table_u, table_v, u, v, out_u, out_v):
     Parameters
     ----------
     y
-        Second plane or vertical position, changed or read by the kernel.
+        Stabilised brightness (H, W).
     place
-        Position concerned.
+        See `grey_row`.
     table_u
         Table of the first colour difference.
     table_v
         Table of the second colour difference.
     u
-        Second stabilised plane for the kernel.
+        First colour difference, (H, W) or half the size.
     v
-        Third array for the kernel.
+        Second colour difference, of the same size.
     out_u
-        First output plane of the kernel.
+        First difference less that of grey, written.
     out_v
-        Second output plane of the kernel.
+        Second difference less that of grey, written.
     """
     h, w = y.shape
     half = u.shape[0] != h

@@ -178,11 +178,11 @@ def rebuilt(r, g, b, bits, ratios, y, x):
     Parameters
     ----------
     r
-        Red plane for the kernel.
+        Red, balanced.
     g
-        Green plane for the kernel.
+        Green, balanced.
     b
-        Second coefficient, or blue plane for kernels.
+        Blue, balanced.
     bits
         Bits per sample.
     ratios

@@ -30,7 +30,7 @@ def clear_row(x):
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        A row of light (n,), changed.
     """
     for j in range(len(x)):
         if (np.float32(x[j]).view(np.int32) & np.int32(0x7FFFFFFF)) > _LARGEST_BITS:
@@ -75,9 +75,9 @@ def across_row(field_a, field_b, place_y, start_x, step_x, a, b):
     step_x
         Horizontal step in the coarse field.
     a
-        First coefficient, or first array for kernels.
+        First field along the row (n,), written.
     b
-        Second coefficient, or blue plane for kernels.
+        Second field along the row (n,), written.
     """
     gh, gw = field_a.shape
     n = len(a)
@@ -111,13 +111,13 @@ def product_row(m, x, y, z):
     Parameters
     ----------
     m
-        Matrix for the kernel.
+        Matrix (3, 3).
     x
-        First plane or horizontal position, changed or read by the kernel.
+        First channel (n,), changed.
     y
-        Second plane or vertical position, changed or read by the kernel.
+        Second channel (n,), changed.
     z
-        Third plane, changed or read by the kernel.
+        Third channel (n,), changed.
     """
     m00, m01, m02 = m[0, 0], m[0, 1], m[0, 2]
     m10, m11, m12 = m[1, 0], m[1, 1], m[1, 2]
@@ -136,7 +136,7 @@ def code_of(x):
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Light, 0..1.
     """
     x = min(max(x, np.float32(0)), np.float32(1))
     power = exp2_of(log2_of(max(x, np.float32(0.003))) * np.float32(1 / 2.4))

@@ -322,11 +322,11 @@ def look_row(x, y, z, v, u0, u_step, look, raw_scale, baseline_scale):
     Parameters
     ----------
     x
-        First plane or horizontal position, changed or read by the kernel.
+        Red of the working space (n,), changed.
     y
-        Second plane or vertical position, changed or read by the kernel.
+        Green of the working space (n,), changed.
     z
-        Third plane, changed or read by the kernel.
+        Blue of the working space (n,), changed.
     v
         Relative height of the row in the frame.
     u0

@@ -123,9 +123,9 @@ def means(light: NDArray[Any], a: NDArray[Any], b: NDArray[Any], variance: NDArr
     light
         Linear light, 1 = sensor saturation.
     a
-        First coefficient, or first array for kernels.
+        Photon noise of each channel (3,): a of variance a x + b.
     b
-        Second coefficient, or blue plane for kernels.
+        Read noise of each channel (3,): b of variance a x + b.
     variance
         Variance of the noise.
 
@@ -172,9 +172,9 @@ def inverses(
     Parameters
     ----------
     a
-        First coefficient, or first array for kernels.
+        Photon noise of each channel (3,): a of variance a x + b.
     b
-        Second coefficient, or blue plane for kernels.
+        Read noise of each channel (3,): b of variance a x + b.
     variance
         Variance of the noise.
 
@@ -205,13 +205,13 @@ def light_row(d, scale, place, table):
     Parameters
     ----------
     d
-        Table index for the kernel.
+        Stabilised values (n,), changed to light.
     scale
         Light of an electron.
     place
-        Position concerned.
+        First value of the table, entries a unit, and what is added to the square beyond it.
     table
-        Look-up table for the kernel.
+        Light over stabilised values, electrons.
     """
     start, per, quarter, level = place[0], place[1], np.float32(0.25), place[2]
     last = np.float32(len(table) - 2)

@@ -36,7 +36,7 @@ def lines_view(developer: Developer) -> tuple[NDArray[np.float32], float]:
     Returns
     -------
     tuple[NDArray[np.float32], float]
-        Light (h, w) of the upright frame, and its focal length, pixels.
+        Light (h, w) of the oriented frame, and its focal length, pixels.
     """
     factor = 2
     while max(developer.source.size) / factor > LINES_EDGE:

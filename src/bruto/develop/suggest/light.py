@@ -205,7 +205,7 @@ def night_dimmed(value: float | None) -> float:
     Parameters
     ----------
     value
-        Value shown or changed.
+        Light value of the scene's mean, EV at ISO 100; None where it is not known.
 
     Returns
     -------
@@ -226,9 +226,9 @@ def middle_lightness(contrast: float, value: float | None) -> float:
     Parameters
     ----------
     contrast
-        Contrast; 1 changes nothing.
+        From the middle of the scene to its bright surfaces, EV.
     value
-        Value shown or changed.
+        Light value of the scene's mean, EV at ISO 100; None where it is not known.
 
     Returns
     -------
@@ -419,7 +419,7 @@ def suggest_tone(
     exposure
         Exposure in force, EV.
     value
-        Value shown or changed.
+        Light value of the scene's mean, EV at ISO 100; None where it is not known.
 
     Returns
     -------

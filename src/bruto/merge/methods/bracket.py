@@ -251,13 +251,13 @@ def bracket_variance(x: NDArray[Any], exposures: NDArray[Any], a: NDArray[Any], 
     Parameters
     ----------
     x
-        Horizontal positions, pixels.
+        Radiance, 1 = saturation of the shortest.
     exposures
         Exposure times or relative exposures.
     a
-        First coefficient, or first array for kernels.
+        Photon noise of each frame: a of variance a x + b.
     b
-        Second coefficient, or blue plane for kernels.
+        Read noise of each frame: b of variance a x + b.
 
     Returns
     -------

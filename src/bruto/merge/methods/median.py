@@ -21,7 +21,7 @@ def efficiency(count: int) -> float:
     Parameters
     ----------
     count
-        How many.
+        Number of values.
 
     Returns
     -------

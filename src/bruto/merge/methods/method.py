@@ -101,7 +101,7 @@ class Method:
         Parameters
         ----------
         values
-            Values to write or check.
+            Choices by their names.
 
         Returns
         -------

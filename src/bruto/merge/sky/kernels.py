@@ -22,7 +22,7 @@ def network(count: int) -> NDArray[np.int64]:
     Parameters
     ----------
     count
-        How many.
+        Number of values.
 
     Returns
     -------
@@ -88,7 +88,7 @@ def blocks(codes, middle, size, step, out):
     Parameters
     ----------
     codes
-        Stored codes for the kernel.
+        The frame's codes (H, W).
     middle
         Median of the chunk.
     size
@@ -118,11 +118,11 @@ def layer(codes, middle, coarse, size, step, out):
     Parameters
     ----------
     codes
-        Stored codes for the kernel.
+        The frame's codes (H, W).
     middle
         Median of the chunk.
     coarse
-        Coarse sky light for the kernel.
+        Means of blocks, see `blocks`.
     size
         Size.
     step
@@ -163,7 +163,7 @@ def hide(layer, hidden, scale_y, scale_x):
     Parameters
     ----------
     layer
-        Layer of stars for the kernel.
+        What a frame has above the middle (H, W), int16, changed.
     hidden
         Mask of places to hide.
     scale_y
