@@ -16,6 +16,7 @@ from bruto.catalog import tr
 from bruto.compare.maps import difference_map, lab_of_codes
 from bruto.compare.measures import MEASURES, MeasuredSide
 from bruto.errors import BrutoError
+from bruto.parallel import map_threads
 
 COMPARE_EDGE = 2016
 FEW_BITS = 1.0
@@ -211,10 +212,10 @@ def measured(pair: Aligned, stored: tuple[StoredSide | None, StoredSide | None] 
     blurred = difference_map(*(cv2.GaussianBlur(x, (0, 0), 2.0)[::2, ::2] for x in (lab_a, lab_b)))
     grey = valid & (np.minimum(*(np.hypot(lab[..., 1], lab[..., 2]) for lab in (lab_a, lab_b))) < NEARLY_GREY)
     one = MeasuredSide(lab_a, valid, flat, busy, grey)
+    other = MeasuredSide(lab_b, valid, flat, busy, grey, one)
     return Comparison(
         pair.alignment,
-        _measured(one),
-        _measured(MeasuredSide(lab_b, valid, flat, busy, grey, one)),
+        *map_threads(_measured, (one, other)),
         float(np.median(blurred[valid[::2, ::2]])),
         float(np.percentile(blurred[valid[::2, ::2]], 95)),
         float((lab_b[..., 0] - lab_a[..., 0])[valid].mean()),
