@@ -213,9 +213,11 @@ def measured(pair: Aligned, stored: tuple[StoredSide | None, StoredSide | None] 
     grey = valid & (np.minimum(*(np.hypot(lab[..., 1], lab[..., 2]) for lab in (lab_a, lab_b))) < NEARLY_GREY)
     one = MeasuredSide(lab_a, valid, flat, busy, grey)
     other = MeasuredSide(lab_b, valid, flat, busy, grey, one)
+    of_one, of_other = map_threads(_measured, (one, other))
     return Comparison(
         pair.alignment,
-        *map_threads(_measured, (one, other)),
+        of_one,
+        of_other,
         float(np.median(blurred[valid[::2, ::2]])),
         float(np.percentile(blurred[valid[::2, ::2]], 95)),
         float((lab_b[..., 0] - lab_a[..., 0])[valid].mean()),
