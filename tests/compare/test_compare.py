@@ -357,6 +357,13 @@ class Places(unittest.TestCase):
         self.assertIn("{first} shows more grain", said["noise"])
         self.assertIn("{second} is crisper", said["detail"])
 
+    def test_pictures_of_any_size_are_looked_at(self) -> None:
+        random = np.random.default_rng(3)
+        for size in ((1, 1), (5, 200), (23, 23), (24, 24), (200, 23), (97, 130)):
+            one, other = (random.normal(50, 5, (*size, 3)).astype(np.float32) for _ in range(2))
+            for place in places_of(one, other, np.ones(size, bool)):
+                self.assertTrue(0 <= place.x <= 1 and 0 <= place.y <= 1, size)
+
     def test_equal_pictures_have_none(self) -> None:
         plain = lab_of_codes(self.plain)
         self.assertEqual(places_of(plain, plain, self.valid), [])

@@ -155,6 +155,9 @@ def _quiet(fine: NDArray[np.float32], flat: NDArray[np.bool_]) -> NDArray[np.flo
     The quieter cells, and a median, as in `MeasuredSide.grain`: texture, sharpened or not, is no grain. 0 where less
     than half of the cells are flat.
     """
+    height, width = (-(-n // STEP) for n in fine.shape)
+    if min(fine.shape) < STEP:
+        return np.zeros((height, width), np.float32)
     rows, columns = (n // STEP for n in fine.shape)
     cut = (slice(rows * STEP), slice(columns * STEP))
     cells = (rows, STEP, columns, STEP)
@@ -165,7 +168,6 @@ def _quiet(fine: NDArray[np.float32], flat: NDArray[np.bool_]) -> NDArray[np.flo
     about = SIDE // STEP
     wide = np.pad(found, ((about // 2, about - about // 2), (about // 2, about - about // 2)), constant_values=np.inf)
     near = np.sort(np.lib.stride_tricks.sliding_window_view(wide, (about, about)).reshape(rows + 1, columns + 1, -1))
-    height, width = (-(-n // STEP) for n in fine.shape)
     enough = np.isfinite(near[..., about * about // 2 - 1])
     return np.where(enough, near[..., about * about // 8 - 1], 0)[:height, :width]
 

@@ -49,27 +49,28 @@ class SuggestionInput:
 
 
 def _parts_of(developer: Developer, found: dict[str, Suggestion]) -> Iterator[Iterable[Suggestion]]:
-    with ThreadPoolExecutor(1, "suggestions") as beside:  # for what keeps one core, and makes no stage
-        frame = beside.submit(suggest_frame, *lines_view(developer))
-        white = beside.submit(suggest_white, developer, developer.level(factor_looked_at(developer.source.size)))
-        ev = scene_ev(developer)
-        value = light_value(developer.source.meta, ev)
-        exposure = suggest_exposure(
-            ev,
-            noise_limit(developer),
-            value,
-            developer.source.meta.baseline_exposure,
-            peak_ev(developer),
-            rendered_gain(developer, ev),
-        )
-        yield [exposure]
-        yield suggest_noise(developer, exposure.value, float(np.median(ev)))
-        yield suggest_sharpness(developer, exposure.value)
-        yield [suggest_tone(developer, ev, exposure.value, value)]
-        look = suggest_base_look(developer)
-        yield [look] if look is not None else []
-        yield [suggest_haze(developer, value)]
-        yield [*white.result(), *frame.result()]
+    beside = ThreadPoolExecutor(1, "suggestions")  # for what keeps one core, and makes no stage
+    frame = beside.submit(suggest_frame, *lines_view(developer))
+    white = beside.submit(suggest_white, developer, developer.level(factor_looked_at(developer.source.size)))
+    beside.shutdown(wait=False)  # both still run; who gives up the suggestions does not wait for them
+    ev = scene_ev(developer)
+    value = light_value(developer.source.meta, ev)
+    exposure = suggest_exposure(
+        ev,
+        noise_limit(developer),
+        value,
+        developer.source.meta.baseline_exposure,
+        peak_ev(developer),
+        rendered_gain(developer, ev),
+    )
+    yield [exposure]
+    yield suggest_noise(developer, exposure.value, float(np.median(ev)))
+    yield suggest_sharpness(developer, exposure.value)
+    yield [suggest_tone(developer, ev, exposure.value, value)]
+    look = suggest_base_look(developer)
+    yield [look] if look is not None else []
+    yield [suggest_haze(developer, value)]
+    yield [*white.result(), *frame.result()]
     so_far = take_all(Recipe(), found)
     yield suggest_spread(developer, so_far, grey_noise(developer, exposure.value))
     yield suggest_finish(developer, exposure.value)
