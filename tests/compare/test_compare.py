@@ -357,6 +357,14 @@ class Places(unittest.TestCase):
         self.assertIn("{first} shows more grain", said["noise"])
         self.assertIn("{second} is crisper", said["detail"])
 
+    def test_noise_in_black_is_no_structure(self) -> None:
+        random = np.random.default_rng(4)
+        light = np.where(np.arange(720) < 360, 3.0, 50.0) + np.zeros((480, 1))
+        noisy, plain = (light + s * random.standard_normal(light.shape) * (light < 8) for s in (1.5, 0.1))
+        pair = [np.stack([p, 0 * p, 0 * p], axis=2).astype(np.float32) for p in (noisy, plain)]
+        places = places_of(*pair, np.ones(light.shape, bool))
+        self.assertNotIn("detail", [p.kind for p in places if p.x < 0.4])
+
     def test_pictures_of_any_size_are_looked_at(self) -> None:
         random = np.random.default_rng(3)
         for size in ((1, 1), (5, 200), (23, 23), (24, 24), (200, 23), (97, 130)):

@@ -19,6 +19,8 @@ SIDE = 96
 STEP = 24
 FLAT, EDGE = 1.2, 6.0
 """Change of smoothed L* a pixel below which a place is flat, and from which it is an edge."""
+DARK = 8.0
+"""L* up to which noise passes for structure."""
 
 
 @dataclass(frozen=True)
@@ -85,11 +87,13 @@ def _detail(m: _Maps) -> Scored:
         np.sqrt(np.maximum(m.mean(f * f * m.valid) - grain * grain, 0))
         for f, grain in zip(m.fine, m.grain, strict=True)
     )
+    seen = m.mean((np.minimum(m.one[..., 0], m.other[..., 0]) > DARK) * m.valid) > 0.5
     return _stronger(
         one,
         other,
         tr("The {first} has finer structure here; it is smeared in the {second}."),
         tr("The {second} is crisper here, from sharpening or from detail."),
+        seen,
     )
 
 
