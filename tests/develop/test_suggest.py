@@ -10,7 +10,6 @@ import warnings
 from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from unittest import mock
 
 import cv2
 import numpy as np
