@@ -1,8 +1,7 @@
 """Runs the unittest modules, as many at once as there are cores; ends with the count.
 
-`python tests/run_all.py [--all] [--slow] [--output] [WORD ...]`: only modules whose name contains one of the words.
-`--all` runs what is long by nature, too, at full count (see `tests.extent`); `--slow` lists more of the slowest tests;
-`--output` prints what passing modules print.
+`python tests/run_all.py [WORD ...]` runs only modules whose name contains one of the words; `--help` lists the rest
+(what `--all` means: see `tests.extent`).
 
 One process loads everything once, and each module runs in a fork of it: none waits for libraries to load, and none
 sees what another left behind. Kernels use one thread in each, as the cores are busy with other modules.
@@ -10,6 +9,7 @@ sees what another left behind. Kernels use one thread in each, as the cores are 
 
 from __future__ import annotations
 
+import argparse
 import contextlib
 import gc
 import importlib
@@ -138,7 +138,7 @@ def all_results(names: list[str], folder: Path, at_once: int) -> Iterator[dict[s
         while waiting and len(running) < at_once:
             name = waiting.pop(0)
             running[start(name, folder)] = name, time.perf_counter()
-        pid, status = os.waitpid(-1, os.WNOHANG)
+        pid, status, used = os.wait4(-1, os.WNOHANG)
         if pid not in running:
             time.sleep(0.02)
             for other, (_, began) in running.items():
@@ -152,15 +152,22 @@ def all_results(names: list[str], folder: Path, at_once: int) -> Iterator[dict[s
         output = (folder / f"{name}.log").read_text(errors="replace")
         if os.WIFSIGNALED(status):
             output += f"ended by signal {os.WTERMSIG(status)} after {time.perf_counter() - began:.0f} s\n"
-        yield {"name": name, "seconds": time.perf_counter() - began, "output": output, **counts}
+        counts |= {"seconds": time.perf_counter() - began, "processor": used.ru_utime + used.ru_stime}
+        yield {"name": name, "output": output, **counts}
 
 
 def main(arguments: list[str]) -> int:
+    parser = argparse.ArgumentParser(description="Runs the tests, as many modules at once as there are cores.")
+    parser.add_argument("words", nargs="*", metavar="WORD", help="only modules whose name contains one of them")
+    parser.add_argument("--all", action="store_true", help="what is long by nature, too, at full count")
+    parser.add_argument("--slow", action="store_true", help="list more of the slowest tests")
+    parser.add_argument("--output", action="store_true", help="print what passing modules print")
+    asked = parser.parse_args(arguments)
     os.environ.update(SETTINGS)
-    if "--all" in arguments:
+    if asked.all:
         os.environ["BRUTO_TESTS"] = "all"
     sys.path.insert(0, str(ROOT))
-    names, began = modules([a for a in arguments if not a.startswith("--")]), time.perf_counter()
+    names, began = modules(asked.words), time.perf_counter()
     took: dict[str, float] = {}
     load_everything()
     passed = failed = skipped = 0
@@ -173,17 +180,18 @@ def main(arguments: list[str]) -> int:
             passed, failed, skipped = passed + good, failed + result["bad"], skipped + len(result["skipped"])
             times[result["name"]] = result["seconds"]
             state = "FAILED" if result["bad"] else "ok"
-            print(f"{state:6} {result['name']:44} {result['run']:4} tests {result['seconds']:6.1f} s", flush=True)
+            print(f"{state:6} {result['name']:44} {result['run']:4} tests {result['seconds']:6.1f} s", end=" ")
+            print(f"{result['processor']:6.1f} s of processor", flush=True)
             for reason in result["skipped"]:
                 print(f"       skipped {reason}")
             took.update(result["took"])
-            if result["bad"] or "--output" in arguments:
+            if result["bad"] or asked.output:
                 print(result["output"], flush=True)
     with contextlib.suppress(OSError):
         TIMES.parent.mkdir(exist_ok=True)
         TIMES.write_text(json.dumps(times))
     print(f"in {time.perf_counter() - began:.0f} s; the slowest tests:")
-    for name in sorted(took, key=lambda n: -took[n])[: 40 if "--slow" in arguments else 8]:
+    for name in sorted(took, key=lambda n: -took[n])[: 40 if asked.slow else 8]:
         print(f"{took[name]:8.1f} s  {name}")
     print(f"{passed} passed, {failed} failed, {skipped} skipped")
     return 1 if failed or not passed else 0

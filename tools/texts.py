@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import argparse
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -35,8 +36,11 @@ def catalogue() -> Catalog:
 
 def main(arguments: list[str]) -> None:
     """Print the list, or write the template under the name that is given."""
-    if arguments:
-        with Path(arguments[0]).open("wb") as stream:
+    parser = argparse.ArgumentParser(description="Every text that users read.")
+    parser.add_argument("template", nargs="?", type=Path, help="write a gettext template there instead of a list")
+    template = parser.parse_args(arguments).template
+    if template:
+        with template.open("wb") as stream:
             write_po(stream, catalogue(), sort_by_file=True, omit_header=False)
         return
     package = ""

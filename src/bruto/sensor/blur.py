@@ -61,9 +61,7 @@ def edge_blur(
     first = cv2.GaussianBlur(log, (0, 0), 0.6)
     second = cv2.GaussianBlur(first, (0, 0), t)
 
-    g1 = cv2.magnitude(
-        cv2.Sobel(first, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(first, cv2.CV_32F, 0, 1, scale=1 / 8)
-    )
+    g1 = cv2.magnitude(cv2.Sobel(first, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(first, cv2.CV_32F, 0, 1, scale=1 / 8))
     inside = np.zeros(g1.shape, bool)
     side = tile or max(g1.shape)
     for y in range(0, g1.shape[0], side):
