@@ -69,7 +69,7 @@ class LongTask:
         title: str,
         *,
         subject: Any = None,
-        loss: str = "",
+        loss: str | None = "",
         keep: Mapping[str, Any] | None = None,
         on_stop: Callable[[], Any] | None = None,
         precedence: Precedence = Precedence.LONG,
@@ -85,7 +85,7 @@ class LongTask:
         subject
             File or shots it is about.
         loss
-            What is lost if the window closes now, in a sentence; "" for the usual one.
+            What is lost if the window closes now, in a sentence; "" for the usual one, None where nothing is.
         keep
             What is needed to go on with it at the next start; None for work that is not offered again.
         on_stop
@@ -145,7 +145,9 @@ class LongTask:
 
     @property
     def loss(self) -> str:
-        """What is lost or cut short if the window closes now, in a sentence."""
+        """What is lost or cut short if the window closes now, in a sentence; empty where nothing is."""
+        if self.loss_text is None:
+            return ""
         return self.loss_text or tr("{title} is running and will be stopped. Finished files stay.", title=self.title)
 
     def begin(self, report: Callable[[], None]) -> None:
@@ -289,7 +291,7 @@ class LongTasks:
 
     def losses(self) -> list[str]:
         """Say what is cut short if the window closes now, each in a sentence."""
-        return list(dict.fromkeys(t.loss for t in self.tasks if t.running))
+        return list(dict.fromkeys(t.loss for t in self.tasks if t.running and t.loss))
 
     def idle(self) -> bool:
         """Whether none of the tasks that run here runs or waits."""

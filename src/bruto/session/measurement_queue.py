@@ -9,12 +9,16 @@ from psygnal import Signal
 from bruto.catalog import tr, trn
 from bruto.sensor.measure_cache import measured
 from bruto.sensor.report import SensorReport
+from bruto.session.long_tasks import LongTask, LongTasks
 from bruto.session.shoot import Shoot
 from bruto.session.workers import Post, Precedence, Worker
 from bruto.shoot.folder import open_shoot
 from bruto.shoot.folder_watch import Changes, FolderWatch
 from bruto.shoot.shots import Shot
 from bruto.shoot.sidecar import verdict_beside
+
+MANY = 12
+"""Shots from which measuring them is a task of the status line, with time left and a way to stop it."""
 
 
 class MeasurementQueue:
@@ -29,8 +33,14 @@ class MeasurementQueue:
     arrived = Signal(object, int)
     problem = Signal(str)
 
-    def __init__(self, shoot: Shoot, post: Post) -> None:
-        self.shoot = shoot
+    def __init__(self, shoot: Shoot, post: Post, tasks: LongTasks) -> None:
+        self.shoot, self.tasks = shoot, tasks
+        self._task: LongTask | None = None
+        self._begun_at = 0
+        """Shots that were measured when the task began."""
+        self._stopped = False
+        """The user stopped it: only shots that are opened are measured, until a folder is opened."""
+        shoot.current_changed.connect(self._looked_at)
         self.worker = Worker("measurement", post, Precedence.LONG)
         self._again, self._looking = self.worker.channel("reading the folder", 1), self.worker.channel("watching", 2)
         self._verdicts, self._measuring = self.worker.channel("verdicts", 3), self.worker.channel("measuring", 4)
@@ -55,7 +65,8 @@ class MeasurementQueue:
         if self._watch is None or self._watch.folder != self.shoot.folder:
             self._watch = FolderWatch(self.shoot.folder)
         if self.shoot.opening != self._opening:
-            self._opening, self._read = self.shoot.opening, set()
+            self._opening, self._read, self._stopped = self.shoot.opening, set(), False
+            self._end_task()
         self._read_verdicts()
         self._measure_next()
 
@@ -114,21 +125,14 @@ class MeasurementQueue:
         shoot = self.shoot
         raws = [s for s in shoot.shots if s.raw is not None and not s.problem]
         left = [s for s in raws if str(s.main) not in shoot.reports]
-        watching = tr("watching the folder · ") if self._watch is not None else ""
-        self.progress.emit(
-            tr(
-                "{watching}measured {raws_count} of {raws_count2}",
-                watching=watching,
-                raws_count=len(raws) - len(left),
-                raws_count2=len(raws),
-            )
-            if raws
-            else ""
-        )
-        if not left:
-            return
+        self._tell(len(raws), len(left))
         current = shoot.current
-        shot = current if current is not None and current in left else left[0]
+        if current is not None and current in left:
+            shot = current
+        elif left and not self._stopped:
+            shot = left[0]
+        else:
+            return
         path, offer = shot.main, shoot.phones.offer(shot)
 
         def work() -> SensorReport:
@@ -143,6 +147,38 @@ class MeasurementQueue:
             self._measure_next()
 
         self._measuring.ask(shot.main, work, done, failed)
+
+    def _tell(self, count: int, left: int) -> None:
+        """Say how far it is: as a task where there is much to do, else in a few words."""
+        done = count - left
+        if left >= MANY and self._task is None and not self._stopped:
+            self._begun_at = done
+            task = LongTask("measuring", tr("Measuring"), loss=None, on_stop=self._stop)
+            self._task = self.tasks.adopt(task)
+        if not left or self._stopped:
+            self._end_task()
+        if self._task is not None:
+            share = (done - self._begun_at) / max(count - self._begun_at, 1)
+            self._task.tell(max(share, 0.0), tr("{done} of {count}", done=done, count=count))
+            self.progress.emit("")
+            return
+        watching = tr("watching the folder · ") if self._watch is not None else ""
+        measured = tr("{watching}measured {done} of {count}", watching=watching, done=done, count=count)
+        self.progress.emit(measured if count else "")
+
+    def _end_task(self) -> None:
+        task, self._task = self._task, None
+        if task is not None:
+            self.tasks.end(task)
+
+    def _stop(self) -> None:
+        """Measure no more but what is looked at."""
+        self._stopped = True
+        self._measure_next()
+
+    def _looked_at(self) -> None:
+        if self._stopped:
+            self._measure_next()
 
     def _found(self, watch: FolderWatch, changes: Changes) -> None:
         if watch is self._polled:

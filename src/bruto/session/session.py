@@ -66,7 +66,7 @@ class Session:
         self.opened = OpenShots(self.render, self.starting)
         self.tasks = LongTasks(post)
         self.bulk = BulkWriter(self.writer, self.opened.edits, self.say)
-        self.measuring = MeasurementQueue(self.shoot, post)
+        self.measuring = MeasurementQueue(self.shoot, post, self.tasks)
         self.comparing = ComparisonSession(self.opened, self.shoot, self.render, self.tasks)
         self.grid = Grid(self.comparing, self.render)
         self.reports = ReportJobs(self.comparing, self.render, self.tasks)
