@@ -6,7 +6,7 @@ from functools import cache
 
 from pydantic.fields import FieldInfo
 from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QFocusEvent, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -36,7 +36,7 @@ TICK = 22
 @cache
 def name_width() -> int:
     """Width of the column of names, pixels: as wide as the longest name needs in the language of the user."""
-    metrics = QApplication.fontMetrics()
+    metrics = QFontMetrics(QApplication.font())
     return max(NAME, *(metrics.horizontalAdvance(ui.title) + TICK for ui in FIELDS.values()))
 
 
