@@ -128,12 +128,12 @@ def grey() -> dict[str, Any]:
     return result
 
 
-def dark(percents: tuple[float, ...] = (0.5, 1.0, 2.0, 5.0)) -> dict[str, Any]:
+def dark(percents: tuple[float, ...] = (0.5, 1.0, 2.0, 5.0), size: tuple[int, int] = (2000, 3000)) -> dict[str, Any]:
     """Flat dark grey at ISO 6400: red and blue over green, and the level, in percent off."""
     a, b = high_iso()
     result: dict[str, Any] = {}
     for percent in percents:
-        light = np.full((2000, 3000, 3), percent / 100 / LIGHT, np.float32)
+        light = np.full((*size, 3), percent / 100 / LIGHT, np.float32)
         for best in (False, True):
             mean = denoised(light, Sensor(a, b), 5, best)[BORDER:-BORDER, BORDER:-BORDER].mean(axis=(0, 1))
             off = 100 * (mean[[0, 2]] / mean[1] - 1)

@@ -121,7 +121,7 @@ class NoiseReduction(unittest.TestCase):
 
     def test_dark_is_not_magenta(self) -> None:
         """Grey of 2 % light at ISO 6400, a photon or two a photosite: what it is, in both grades."""
-        for row in natural.dark((2.0,)).values():
+        for row in natural.dark((2.0,), (1000, 1500)).values():
             self.assertLess(max(map(abs, row)), 2.0)
 
     def test_dark_colors_are_not_drawn_to_grey(self) -> None:
