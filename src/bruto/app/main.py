@@ -67,7 +67,6 @@ def application() -> QApplication:
     theme.load_fonts()
     app.setFont(theme.font(12))
     app.setPalette(theme.palette(theme.current()))
-    app.setStyleSheet(theme.style_sheet(theme.current()))
     return app
 
 

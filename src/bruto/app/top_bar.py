@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from bruto.app.pages.pages import PAGES
 from bruto.app.widgets import theme
@@ -68,10 +68,5 @@ class TopBar(QWidget):
 
     def toggle_theme(self) -> None:
         """Light by day, dim by night."""
-        theme.use(theme.DIM if theme.current() is theme.LIGHT else theme.LIGHT)
+        theme.change(self.window(), theme.DIM if theme.current() is theme.LIGHT else theme.LIGHT)
         self.theme_button.setText(tr("Light") if theme.current() is theme.DIM else tr("Dim"))
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        app.setStyleSheet("")  # one sheet in place of another takes four times as long as none and then the other
-        app.setPalette(theme.palette(theme.current()))
-        app.setStyleSheet(theme.style_sheet(theme.current()))

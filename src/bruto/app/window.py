@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QEvent, Qt, QTimer
+from PySide6.QtCore import QChildEvent, QEvent, Qt, QTimer
 from PySide6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
@@ -15,8 +15,10 @@ from PySide6.QtGui import (
     QResizeEvent,
 )
 from PySide6.QtWidgets import (
+    QDialog,
     QLayout,
     QMainWindow,
+    QMenu,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -30,6 +32,7 @@ from bruto.app.opener import Opener
 from bruto.app.pages.pages import PAGES
 from bruto.app.status_bar import StatusBar
 from bruto.app.top_bar import TopBar
+from bruto.app.widgets import theme
 from bruto.app.widgets.build import across, fill
 from bruto.app.widgets.question import ask_user
 from bruto.app.widgets.shot_list import ShotList
@@ -81,6 +84,8 @@ class Window(QMainWindow):
         self.line, self.message = self.status_bar.line, self.status_bar.message
         self.say, self.tell, self.status = self.status_bar.say, self.status_bar.tell, self.status_bar.status
         fill(column, self.top, (row, 1), self.status_bar.drawer, self.status_bar)
+        for part in (self.top, self.shots, self.status_bar.drawer, self.status_bar):
+            theme.Dress(part)
         self.setCentralWidget(central)
         self.commands = CommandMenu(self, self.top.menu_button)
         self.places, self.asking = WindowState(self), Dialogs(self)
@@ -120,10 +125,18 @@ class Window(QMainWindow):
 
     # -- pages
 
+    def childEvent(self, event: QChildEvent) -> None:
+        """Dress menus and dialogs of the window before they are seen for the first time."""
+        child = event.child()
+        if event.polished() and isinstance(child, (QDialog, QMenu)):
+            theme.Dress(child)
+        super().childEvent(event)
+
     def page(self, task: Task) -> Any:
         """The page of a task, made when it is first wanted."""
         if task not in self._pages:
             made = self._pages[task] = next(p for p in PAGES if p.task == task).make(self)
+            theme.Dress(made)
             self.pages.addWidget(made)
             self.manners.attach(made)
             if hasattr(self, "commands"):

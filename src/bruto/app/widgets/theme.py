@@ -5,11 +5,13 @@ roles.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from importlib.resources import files
 from pathlib import Path
 
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QEvent, QObject, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen
+from PySide6.QtWidgets import QApplication, QWidget
 
 
 @dataclass(frozen=True)
@@ -140,7 +142,46 @@ def palette(t: Theme) -> QPalette:
     return p
 
 
+class Dress(QObject):
+    """The style sheet of one part of the window: of a page, a bar, a menu, a dialog.
+
+    One sheet of the whole application would be worked out for all widgets of all pages at a change of theme. A part
+    that is seen changes at once, a hidden one when it is shown.
+    """
+
+    def __init__(self, part: QWidget) -> None:
+        super().__init__(part)
+        self.part = part
+        self.worn: Theme | None = None
+        part.installEventFilter(self)
+        self.put_on()
+
+    def put_on(self) -> None:
+        """Wear the theme that is in use."""
+        if self.worn is not current():
+            self.worn = current()
+            self.part.setStyleSheet(style_sheet(self.worn))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Show:
+            self.put_on()
+        return False
+
+
+def change(window: QWidget, theme: Theme) -> None:
+    """Let a window, and all that is opened later, wear a theme."""
+    use(theme)
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    app.setPalette(palette(theme))
+    for dress in window.findChildren(Dress):
+        if dress.part.isVisible():
+            dress.put_on()
+
+
+@cache
 def style_sheet(t: Theme) -> str:
+    """Looks of what the palette does not say."""
     arrow = Path(str(files("bruto.app") / f"icons/down-{t.name}.svg")).as_posix()
     on_accent = Path(str(files("bruto.app") / f"icons/down-{DIM.name if t is LIGHT else LIGHT.name}.svg")).as_posix()
     tick = Path(str(files("bruto.app") / f"icons/tick-{t.name}.svg")).as_posix()
