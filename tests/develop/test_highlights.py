@@ -1,4 +1,4 @@
-"""Which quads count as full: noise about the limit does not decide, single bright points do."""
+"""Clipped places: noise about the limit does not decide, bright points do; no hue comes in on the way to white."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
 from bruto.develop.steps.highlights import settled
+from tests.develop.test_color_rows import away, oklab, polar
 from tests.photographs import Sensor, source_of
 from tests.shots import MIDDLE, raw_of
 
@@ -100,6 +101,20 @@ class Sky(unittest.TestCase):
         self.assertLess(float(even[..., 0][inside].max()), 5.0)
         step = np.abs(np.diff(even, axis=1)).max(axis=2)
         self.assertLess(float(step[:, :-1][inside[:, :-2] & inside[:, 2:]].max()), 1.5)
+
+    def test_colors_keep_their_hue_on_the_way_to_white(self) -> None:
+        """Ramps of light from dark to four times the sensor's limit; up to L* 95, where there is hue to be seen."""
+        stops = np.linspace(-5, 2.2, 480)
+        for tint in ((0.2, 0.9, 1), (1, 0.55, 0.25), (1, 0.7, 0.35), (1, 0.75, 0.05), (1, 0.15, 0.6), (0.5, 0.25, 1)):
+            self.light = np.zeros((200, 480, 3), np.float32) + (2.0 ** stops[None, :, None] * np.array(tint))
+            with TemporaryDirectory() as folder:
+                developer = Developer(source_of(Path(folder), self.light, Sensor(a=2e-4, b=1e-7), -1, 0.7))
+            codes = developer.render(Recipe())[90:110].astype(float) / 255
+            lightness = picture_to_lab(np.rint(codes * 255).astype(np.uint8))[..., 0].mean(axis=0)
+            _, chroma, hue = polar(oklab(codes.mean(axis=0)))
+            at = (lightness > 50) & (lightness < 95) & (chroma > 0.03)
+            turned = away(hue, hue[np.abs(lightness - 50).argmin()])[at].max()
+            self.assertLess(turned, 3.2, tint)
 
 
 if __name__ == "__main__":

@@ -42,6 +42,10 @@ FADES = (1.15, 1.9)
 """Green light (full = 1) between which rebuilt pale light fades to the scene's own white."""
 PALE = (0.2, 0.5)
 """Weakest over strongest channel between which light begins to be pale, and is."""
+TELLS = (0.1, 0.3)
+"""Share of the one channel that is not full, over a full one, between which it begins to tell how bright that is, and
+does: of a yellow petal blue is next to nothing.
+"""
 LAMPS = (2.0, 4.0)
 """The same of light of any colour."""
 
@@ -210,9 +214,9 @@ def rebuilt(r, g, b, bits, ratios, y, x):
             else:
                 blue = over + fy * (under - over)
     if bits == 3:
-        r += _between(b / max(r, tiny), PALE) * max(b * exp2_of(red - blue) - r, np.float32(0))
+        r += _between(b / max(r, tiny), TELLS) * max(b * exp2_of(red - blue) - r, np.float32(0))
     elif bits == 6:
-        b += _between(r / max(b, tiny), PALE) * max(r * exp2_of(blue - red) - b, np.float32(0))
+        b += _between(r / max(b, tiny), TELLS) * max(r * exp2_of(blue - red) - b, np.float32(0))
     elif bits == 5:
         r, b = max(r, g * exp2_of(red)), max(b, g * exp2_of(blue))
     elif bits == 1:
