@@ -85,18 +85,18 @@ class Stabilisation(unittest.TestCase):
             self.assertAlmostEqual(float(mean_stabilised(np.array([electrons]), read, 1.0)[0]), mean, delta=0.004)
 
     def test_means_are_undone(self) -> None:
-        """From below black to beyond the table, for less and more variance than a photosite's."""
+        """From below black to beyond the polynomial, for less and more variance than a photosite's."""
         a, b, variance = np.array([0.03, 0.014, 1e-5]), np.array([0.01, 0.0018, 1e-9]), np.array([0.5, 1.4, 1.0])
         light = np.linspace(-0.01, 2, 500)
         values = means(light, a, b, variance)
-        places, tables = inverses(a, b, variance)
+        places, terms = inverses(a, b, variance)
         for c in range(3):
             line = values[:, c].astype(np.float32)
-            light_row(line, np.float32(a[c]), places[c], tables[c])
+            light_row(line, np.float32(a[c]), places[c], terms[c])
             np.testing.assert_allclose(line, light, atol=2e-3 * a[c] + 2e-6, rtol=2e-3)
 
     def test_grey_is_what_grey_shows(self) -> None:
-        """By the tables in the dark and by the expansion in the light, for much noise and for little."""
+        """By polynomials in the dark and by the expansion in the light, within 0.006 of the noise, however much."""
         channel_matrix, variance = np.array([0.25, 0.5, 1.0, 1.0], np.float32), np.array([0.5, 0.8, 0.8])
         for a, b in (([0.03, 0.014, 0.02], [0.01, 0.0018, 0.0036]), ([2e-4, 1e-4, 1.5e-4], [3e-8, 1e-8, 2e-8])):
             light = np.linspace(0, 1.4, 2000) ** 2
@@ -106,8 +106,8 @@ class Stabilisation(unittest.TestCase):
             self.assertEqual(bool(y[-1] > line.place[2]), a[0] < 0.001)
             u, v = np.empty_like(y), np.empty_like(y)
             grey_row(y, *line, u, v)
-            np.testing.assert_allclose(u, (r - blue) / 2, atol=1e-3)
-            np.testing.assert_allclose(v, (r - 2 * g + blue) / 4, atol=1e-3)
+            np.testing.assert_allclose(u, (r - blue) / 2, atol=6e-3)
+            np.testing.assert_allclose(v, (r - 2 * g + blue) / 4, atol=6e-3)
 
 
 class NoiseReduction(unittest.TestCase):

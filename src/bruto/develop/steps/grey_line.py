@@ -16,18 +16,21 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
-from bruto.develop.steps.variance_stabilisation import means
+from bruto.develop.steps.variance_stabilisation import fitted, means
 
 PLACES = 4096
-"""Of the tables, evenly over brightness: near black, where the line bends, a tenth of the noise apart or closer."""
+"""Brightnesses at which the line is known before polynomials are laid through it."""
+TERMS = 12
+"""Of those polynomials: within 0.006 of the noise, and what they are off is put back as it was taken out."""
 BRIGHTEST = 2.0
-"""Light at the end of the tables, of saturation; beyond, the line goes on straight."""
-PART = 128
-"""Pixels of a row that are looked up in the tables together, if one of them is dark."""
+"""Light up to which the line is followed, of saturation; beyond, it goes on straight."""
 
 
 class GreyLine(NamedTuple):
-    """Differences `u`, `v` (n,) of grey at brightness `place[0]` + k / `place[1]` for k = 0 .. n - 1.
+    """Differences of grey by its brightness y.
+
+    Polynomials with the terms `u`, `v` (n,) in t = (y - `place[0]`) `place[1]`, -1 to 1; below that as at its end,
+    above it straight on, by `place[9]` and `place[10]` for a unit of t.
 
     Above brightness `place[2]` y they are the sums of `place[3:6]` (u) and `place[6:9]` (v) times y, 1 / y and 1 / y^3:
     what is left of the square roots' expansion where light is much more than the noise's offsets.
@@ -69,22 +72,34 @@ def _grey_line(
     light = darkest + (BRIGHTEST - darkest) * np.linspace(0, 1, 4 * PLACES) ** 2
     r, g, blue = means(light, a, b, variance).T
     y = channel_matrix[0] * (r + blue) + channel_matrix[1] * g
-    even = np.linspace(y[0], y[-1], PLACES)
     differences = (r - blue) / 2, (r - 2 * g + blue) / 4
-    u, v = (np.interp(even, y, p).astype(np.float32) for p in differences)
     bright = light >= 16 * a.max() + 8 * (b / a).max()
-    if bright.sum() < PLACES // 8:
-        far = [3e38, *[0.0] * 6]
-    else:
+    end, far = float(y[-1]), [3e38, *[0.0] * 6]
+    if bright.sum() >= PLACES // 8:
         powers = y[bright, None] ** np.array([1.0, -1.0, -3.0])
-        far = [float(y[bright][0])]
+        end = float(y[bright][0])
+        far = [end]
         for p in differences:
             far += np.linalg.lstsq(powers, p[bright], rcond=None)[0].tolist()
-    return GreyLine(np.array([even[0], (PLACES - 1) / (even[-1] - even[0]), *far], np.float32), u, v)
+    half = (end - float(y[0])) / 2
+    even = np.linspace(y[0], end, PLACES)
+    t = (even - y[0]) / half - 1
+    u, v = (fitted(t, np.interp(even, y, p), TERMS) for p in differences)
+    slopes = [float(terms @ np.arange(TERMS)) for terms in (u, v)]  # at t = 1
+    return GreyLine(np.array([float(y[0]) + half, 1 / half, *far, *slopes], np.float32), u, v)
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def grey_row(y, place, table_u, table_v, u, v):
+def _polynomial(t, c):
+    """Value of a polynomial of `TERMS` terms."""
+    low = c[0] + t * (c[1] + t * (c[2] + t * (c[3] + t * (c[4] + t * c[5]))))
+    high = c[6] + t * (c[7] + t * (c[8] + t * (c[9] + t * (c[10] + t * c[11]))))
+    cube = t * t * t
+    return low + cube * cube * high
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
+def grey_row(y, place, terms_u, terms_v, u, v):
     """Return the differences of grey at a row of brightness, to `u` and `v`.
 
     Parameters
@@ -92,43 +107,30 @@ def grey_row(y, place, table_u, table_v, u, v):
     y
         Stabilised brightness (n,).
     place
-        First brightness of the tables, entries a unit, where they end, and six coefficients beyond.
-    table_u
-        Table of the first colour difference.
-    table_v
-        Table of the second colour difference.
+        See `GreyLine`.
+    terms_u
+        Terms of the first colour difference.
+    terms_v
+        Terms of the second colour difference.
     u
         First colour difference of grey (n,), written.
     v
         Second colour difference of grey (n,), written.
     """
-    start, per, one = place[0], place[1], np.float32(1)
-    u0, u1, u2, v0, v1, v2 = place[3], place[4], place[5], place[6], place[7], place[8]
-    last = np.float32(len(table_u) - 2)
-    for low in range(0, len(y), PART):
-        high = min(low + PART, len(y))
-        part, to_u, to_v = y[low:high], u[low:high], v[low:high]
-        below = np.float32(0)  # a sum, as the least of many is not found in vector registers
-        for j in range(high - low):
-            below += max(place[2] - part[j], np.float32(0))
-        if below == 0:
-            for j in range(high - low):
-                x = part[j]
-                inverse = one / x
-                square = inverse * inverse
-                to_u[j] = u0 * x + inverse * (u1 + u2 * square)
-                to_v[j] = v0 * x + inverse * (v1 + v2 * square)
-            continue
-        for j in range(high - low):
-            at = max((part[j] - start) * per, np.float32(0))
-            k = np.uint32(np.int32(min(at, last)))
-            f = at - np.float32(k)
-            to_u[j] = table_u[k] + f * (table_u[k + np.uint32(1)] - table_u[k])
-            to_v[j] = table_v[k] + f * (table_v[k + np.uint32(1)] - table_v[k])
+    middle, per, far, one, none = place[0], place[1], place[2], np.float32(1), np.float32(0)
+    for first, terms, slope, out in ((3, terms_u, place[9], u), (6, terms_v, place[10], v)):
+        by, by_inverse, by_cube = place[first], place[first + 1], place[first + 2]
+        for j in range(len(y)):
+            x = y[j]
+            at = (x - middle) * per
+            dark = _polynomial(min(max(at, -one), one), terms) + slope * max(at - one, none)
+            inverse = one / max(x, one)
+            light = by * x + inverse * (by_inverse + by_cube * inverse * inverse)
+            out[j] = dark if x <= far else light
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def without_grey(y, place, table_u, table_v, u, v, out_u, out_v):
+def without_grey(y, place, terms_u, terms_v, u, v, out_u, out_v):
     """Return the differences less those that grey of brightness y (h, w) has.
 
     `u`, `v` are as large, or of half the size.
@@ -139,10 +141,10 @@ def without_grey(y, place, table_u, table_v, u, v, out_u, out_v):
         Stabilised brightness (H, W).
     place
         See `grey_row`.
-    table_u
-        Table of the first colour difference.
-    table_v
-        Table of the second colour difference.
+    terms_u
+        Terms of the first colour difference.
+    terms_v
+        Terms of the second colour difference.
     u
         First colour difference, (H, W) or half the size.
     v
@@ -158,7 +160,7 @@ def without_grey(y, place, table_u, table_v, u, v, out_u, out_v):
         grey_u, grey_v = np.empty((2, w), np.float32), np.empty((2, w), np.float32)
         if half:
             for sub in range(2):
-                grey_row(y[2 * i + sub], place, table_u, table_v, grey_u[sub], grey_v[sub])
+                grey_row(y[2 * i + sub], place, terms_u, terms_v, grey_u[sub], grey_v[sub])
             for k in range(u.shape[1]):
                 j = 2 * k
                 out_u[i, k] = u[i, k] - np.float32(0.25) * (
@@ -168,7 +170,7 @@ def without_grey(y, place, table_u, table_v, u, v, out_u, out_v):
                     (grey_v[0, j] + grey_v[0, j + 1]) + (grey_v[1, j] + grey_v[1, j + 1])
                 )
         else:
-            grey_row(y[i], place, table_u, table_v, grey_u[0], grey_v[0])
+            grey_row(y[i], place, terms_u, terms_v, grey_u[0], grey_v[0])
             for k in range(w):
                 out_u[i, k] = u[i, k] - grey_u[0, k]
                 out_v[i, k] = v[i, k] - grey_v[0, k]

@@ -179,8 +179,8 @@ def _of_size(y: NDArray[np.float32], out: NDArray[np.float32], half: bool) -> ND
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, places, tables, channel_matrix, out):
-    """Back to linear (`places`, `tables`: see `inverses`).
+def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, places, terms, channel_matrix, out):
+    """Back to linear (`places`, `terms`: see `inverses`).
 
     Colour differences may be of half the size; then `half` holds brightness of that size and the slopes by which
     they follow it, and what is finer in brightness brings its colour along. `grey`, `grey_u`, `grey_v`: see
@@ -221,9 +221,9 @@ def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, place
             b[j] = light[j] + to_side * line_v[j] - line_u[j]
         for j in range(w):
             g[j] = light[j] - to_middle * line_v[j]
-        light_row(r, scale[0], places[0], tables[0])
-        light_row(g, scale[1], places[1], tables[1])
-        light_row(b, scale[2], places[2], tables[2])
+        light_row(r, scale[0], places[0], terms[0])
+        light_row(g, scale[1], places[1], terms[1])
+        light_row(b, scale[2], places[2], terms[2])
         together(r, g, b, out[i])
 
 

@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 from numba import njit
+from numpy.polynomial import chebyshev
 from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
@@ -23,9 +24,11 @@ FARTHEST = 3.0
 BRIGHTEST = 16.0
 """Electrons up to which the mean is calculated; above, its expansion is as good."""
 PLACES = 256
-"""Of the table, evenly over stabilised values."""
-PART = 128
-"""Pixels of a row that are looked up in the table together, if one of them is dark."""
+"""Stabilised values at which the inverse is known before a polynomial is laid through it."""
+TERMS = 8
+"""Of that polynomial."""
+FAR_BELOW = -3e38
+"""Middle of a polynomial that is never asked."""
 QUIETEST = 200.0
 """Variance of read noise, electrons squared, above which noise is as good as Gaussian and the expansion holds."""
 
@@ -149,25 +152,51 @@ def means(light: NDArray[Any], a: NDArray[Any], b: NDArray[Any], variance: NDArr
     return np.stack(found, axis=-1)
 
 
+def fitted(t: NDArray[Any], values: NDArray[Any], count: int) -> NDArray[np.float32]:
+    """Lay a polynomial through values; it is found in Chebyshev's, which are well conditioned.
+
+    Parameters
+    ----------
+    t
+        Places (n,), -1 to 1.
+    values
+        Values there (n,).
+    count
+        How many terms it has.
+
+    Returns
+    -------
+    NDArray[np.float32]
+        Its terms (count,), that of the lowest power first.
+
+    Examples
+    --------
+    >>> t = np.linspace(-1, 1, 9)
+    >>> (fitted(t, 2 * t**2 - 1, 4).round(3) + 0).tolist()
+    [-1.0, 0.0, 2.0, 0.0]
+    """
+    terms = chebyshev.cheb2poly(chebyshev.chebfit(t, values, count - 1))
+    return np.pad(terms, (0, count - len(terms))).astype(np.float32)
+
+
 @lru_cache(maxsize=64)
-def _inverse(read: float, variance: float) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def _inverse(read: float, variance: float) -> tuple[NDArray[np.float64], NDArray[np.float32]]:
     electrons, mean = _mean(read, variance)
     even = np.linspace(mean[0], mean[-1], PLACES)
-    table = np.interp(even, mean, electrons)
-    place = np.array([even[0], (PLACES - 1) / (even[-1] - even[0])], np.float32)
-    return place, table.astype(np.float32)
+    known = np.interp(even, mean, electrons)
+    half = (mean[-1] - mean[0]) / 2
+    terms = fitted((even - mean[0]) / half - 1, known, TERMS)
+    return np.array([mean[0] + half, 1 / half, (known[1] - known[0]) / (even[1] - even[0]) * half]), terms
 
 
 def inverses(
     a: NDArray[Any], b: NDArray[Any], variance: NDArray[Any]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Compute the place and table, in electrons, of the inverse of three channels, (3, 3) and (3, n).
+    """Compute the inverse of three channels, in electrons: how it is scaled (3, 4), and terms of a polynomial (3, n).
 
-    Table k belongs to the stabilised value `place[c, 0]` + k / `place[c, 1]`; below the table it goes on
-    straight, so that what is below black stays there.
-
-    Above it D^2 / 4 + `place[c, 2]` holds. `a`, `b` (3,): of variance a x + b; `variance` (3,): of the noise, where
-    a photosite's is 1.
+    For stabilised values D with t = (D - `place[0]`) `place[1]` from -1 to 1 it is the polynomial in t, within
+    0.004 electrons; below, it goes on by `place[2]` for each unit of t, so that what is below black stays there;
+    above, it is D^2 / 4 + `place[3]`.
 
     Parameters
     ----------
@@ -176,30 +205,27 @@ def inverses(
     b
         Read noise of each channel (3,): b of variance a x + b.
     variance
-        Variance of the noise.
+        Variance of the noise, where a photosite's is 1 (3,).
 
     Returns
     -------
     tuple[NDArray[np.float32], NDArray[np.float32]]
-        Place and table, in electrons, of the inverse of three channels, (3, 3) and (3, n): table k belongs to
-        the stabilised value `place[c, 0]` + k / `place[c, 1]`; below the table it goes on straight, so that what
-        is below black stays there.
+        Places (3, 4) and terms (3, n).
     """
-    places, tables = np.zeros((3, 3), np.float32), np.zeros((3, PLACES), np.float32)
+    places, terms = np.zeros((3, 4), np.float32), np.zeros((3, TERMS), np.float32)
     for c in range(3):
         read, v = _rounded(float(a[c]), float(b[c]), float(variance[c]))
-        places[c, 2] = v / 4 - 0.375 - read
         if read > QUIETEST:
-            places[c, 0] = -3e38  # the table is never asked
+            places[c] = FAR_BELOW, 1, 0, v / 4 - 0.375 - read
             continue
-        place, tables[c] = _inverse(read, v)
-        end = float(place[0] + (PLACES - 1) / place[1])
+        place, terms[c] = _inverse(read, v)
+        end = place[0] + 1 / place[1]
         places[c] = *place, BRIGHTEST - end * end / 4
-    return places, tables
+    return places, terms
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def light_row(d, scale, place, table):
+def light_row(d, scale, place, terms):
     """Bring the stabilised values of one channel back to light, in place.
 
     Parameters
@@ -209,28 +235,19 @@ def light_row(d, scale, place, table):
     scale
         Light of an electron.
     place
-        First value of the table, entries a unit, and what is added to the square beyond it.
-    table
-        Light over stabilised values, electrons.
+        See `inverses`.
+    terms
+        See `inverses`.
     """
-    start, per, quarter, level = place[0], place[1], np.float32(0.25), place[2]
-    last = np.float32(len(table) - 2)
-    end = start + np.float32(len(table) - 1) / per
-    known = start > np.float32(-1e30)
-    for first in range(0, len(d), PART):
-        part = d[first : first + PART]
-        below = np.float32(0)  # a sum, as the least of many is not found in vector registers
-        for j in range(len(part)):
-            below += max(end - part[j], np.float32(0))
-        if below == 0 or not known:  # parts without dark places are many, and need no table
-            for j in range(len(part)):
-                x = max(part[j], np.float32(0))
-                part[j] = scale * (x * x * quarter + level)
-            continue
-        for j in range(len(part)):
-            x = part[j]
-            at = (x - start) * per
-            k = np.uint32(np.int32(min(max(at, np.float32(0)), last)))
-            low = table[k]
-            dark = low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low)
-            part[j] = scale * (dark if x <= end else x * x * quarter + level)
+    middle, per, slope, level = place[0], place[1], place[2], place[3]
+    one, none, quarter = np.float32(1), np.float32(0), np.float32(0.25)
+    c0, c1, c2, c3, c4, c5, c6, c7 = (
+        terms[0], terms[1], terms[2], terms[3], terms[4], terms[5], terms[6], terms[7]
+    )  # fmt: skip
+    for j in range(len(d)):
+        x = max(d[j], none)
+        at = (d[j] - middle) * per
+        t = min(max(at, -one), one)
+        dark = c0 + t * (c1 + t * (c2 + t * (c3 + t * (c4 + t * (c5 + t * (c6 + t * c7))))))
+        dark += slope * min(at + one, none)
+        d[j] = scale * (dark if at <= one else x * x * quarter + level)
