@@ -416,7 +416,7 @@ def _judged(first: Pyramid, second: Pyramid, found: _Found, local: NDArray[np.fl
 def still_share(first: Pyramid, second: Pyramid, shift: float) -> tuple[float, int]:
     """Compute the share of the blocks with structure in which the second has not moved.
 
-    By less than `shift` pixels of the finest level, and how many blocks can tell.
+    That is: moved by less than `shift` pixels of the finest level. Also how many blocks can tell.
 
     Parameters
     ----------

@@ -14,7 +14,7 @@ LARGE_BLOCK = 4 << 20
 def give_back_memory() -> None:
     """Have freed arrays given back to the system at once.
 
-    By itself glibc raises its limit to 32 MB after the first large array and keeps what lies below, once for each
+    Left alone, glibc raises its limit to 32 MB after the first large array and keeps what lies below, once for each
     thread: a window that opens raw after raw would hold 100 MB more. Without glibc nothing is done.
     """
     if not sys.platform.startswith("linux"):

@@ -23,7 +23,7 @@ def delta_e00(first: NDArray[Any], second: NDArray[Any]) -> NDArray[np.float64]:
     Returns
     -------
     NDArray[np.float64]
-        CIEDE2000 of CIELAB arrays (..., 3) (CIE 142:2001.
+        CIEDE2000 (...), of arrays without their last axis.
     """
     l1, a1, b1 = np.moveaxis(np.asarray(first, float), -1, 0)
     l2, a2, b2 = np.moveaxis(np.asarray(second, float), -1, 0)

@@ -140,7 +140,7 @@ def aligned(first: NDArray[np.uint8], second: NDArray[np.uint8], model: str = "l
 def brought(second: NDArray[np.uint8], alignment: Alignment) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
     """Compute a picture (H, W, 3), reduced as it was aligned, on the first one's grid.
 
-    And where it has something there.
+    It comes with a map of where it has something there.
 
     Parameters
     ----------

@@ -137,7 +137,7 @@ def further(push: Recipe, ev: float) -> Recipe:
 def cannot_act(push: Recipe) -> list[str]:
     """Return the titles of what a push changes that cannot act on a finished picture.
 
-    Or on the frame that is compared.
+    Those that cannot act on the frame that is compared count, too.
 
     Parameters
     ----------

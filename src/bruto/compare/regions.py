@@ -178,7 +178,7 @@ def _quiet(fine: NDArray[np.float32], flat: NDArray[np.bool_]) -> NDArray[np.flo
 
 KINDS: tuple[tuple[str, Callable[[_Maps], Scored], float], ...] = (
     ("detail", _detail, 0.25), ("tint", _tint, 1.5), ("halo", _halo, 0.3), ("clipping", _clipping, 0.01),
-    ("noise", _noise, 0.1),
+    ("noise", _noise, 0.2),
 )  # fmt: skip
 """Kinds of difference, how each is found, and the least of it that is worth a look."""
 
@@ -208,7 +208,7 @@ def place_at(one: NDArray[np.float32], other: NDArray[np.float32], x: float, y: 
     Returns
     -------
     Region
-        A place of two pictures (H, W, 3.
+        The place, with a sentence of how both differ in it.
     """
     height, width = one.shape[:2]
     side = min(SIDE, height, width)
@@ -250,7 +250,7 @@ def places_of(one: NDArray[np.float32], other: NDArray[np.float32], valid: NDArr
     Returns
     -------
     list[Region]
-        Up to five places where two pictures (H, W, 3.
+        The places, at most one of each kind.
     """
     inner = cv2.erode(valid.astype(np.uint8), np.ones((SIDE // 2, SIDE // 2), np.uint8)).astype(np.float32)
     smooth = [cv2.GaussianBlur(np.ascontiguousarray(p[..., 0]), (0, 0), 1.5) for p in (one, other)]

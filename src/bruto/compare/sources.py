@@ -52,7 +52,7 @@ class Side(Protocol):
         Returns
         -------
         NDArray[np.uint8]
-            All of it (H, W, 3.
+            The whole picture (H, W, 3), sRGB codes, oriented.
         """
 
     def part(self, rect: Rectangle) -> NDArray[np.uint8]:
@@ -201,7 +201,7 @@ def side_of_pixels(path: Path, pixels: NDArray[np.uint8], push: Recipe | None = 
     Returns
     -------
     Side
-        A finished picture (H, W, 3.
+        The side of a comparison that shows it.
     """
     if push is None or push == Recipe():
         return Finished(pixels)

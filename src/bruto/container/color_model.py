@@ -50,10 +50,10 @@ _PLAIN = Calibration(
 
 
 def _weights(calibrations: tuple[Calibration, ...], kelvin: float, xy: tuple[float, float]) -> NDArray[np.float64]:
-    """Share of each calibration for a white: by reciprocal temperature between two.
+    """Share of each calibration for a white.
 
-    Of three, by the inverse square of the distance of their chromaticities (Shepard 1968), which also tells
-    lights of one temperature apart.
+    Between two by reciprocal temperature; among three by the inverse square of the distance of their chromaticities
+    (Shepard 1968), which also tells lights of one temperature apart.
     """
     kelvins = [_LIGHT_SOURCE_KELVIN.get(c.illuminant, 6504.0) for c in calibrations]
     if len(calibrations) == 1:

@@ -138,7 +138,7 @@ def write_correction(c: Correction) -> bytes:
 def _places(start: int, stop: int, pitch: int, origin: int, size: int) -> tuple[slice, int]:
     """Every `pitch`-th line from `start` to `stop` as a slice of an array that begins at `origin`.
 
-    And the first's number.
+    The number of the first comes with it.
     """
     first = max(0, -(-(origin - start) // pitch))
     local = start + first * pitch - origin

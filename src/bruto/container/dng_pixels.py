@@ -60,7 +60,7 @@ def layout_of(tif: Any, page: Any, meta: RawMeta) -> SegmentLayout:
 def _check_memory(meta: RawMeta, layout: SegmentLayout, tile_h: int, tile_w: int, parts: int) -> None:
     """Refuse before anything is decoded what does not fit into the memory that is free.
 
-    Or has parts far larger than the image; raises `FileProblem`.
+    What has parts far larger than the image is refused, too; raises `FileProblem`.
     """
     samples = 1 if meta.kind == "mosaic" else 3
     if tile_h * tile_w > 4 * meta.width * meta.height + (1 << 22):

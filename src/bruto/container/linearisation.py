@@ -84,7 +84,7 @@ def _linearise_mosaic(
 def _corrected_codes(frame: RawFrame) -> NDArray[Any]:
     """Compute the stored codes after opcode list 1 and the linearisation table.
 
-    With the deltas of the black level taken off.
+    The deltas of the black level are taken off.
     """
     meta, codes = frame.meta, frame.codes
     if meta.code_corrections:

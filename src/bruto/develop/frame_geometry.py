@@ -206,8 +206,7 @@ class Geometry:
         Returns
         -------
         NDArray[np.float32]
-            An area of the picture at 1/factor from camera RGB (h, w, 3) of the frame at that factor, which
-            begins at `origin` (x, y.
+            Camera RGB (H, W, 3) of the area.
         """
         if self.offset is not None:
             x, y = (round((o + p) / factor) - s for o, p, s in zip(self.offset, (area.x, area.y), origin, strict=True))

@@ -113,7 +113,7 @@ class FramedImage(SensorImage):
     def light(self, recipe: Recipe, factor: float, rect: Rectangle | None = None) -> NDArray[np.float32]:
         """Compute the balanced camera RGB of the recipe's picture at 1/factor.
 
-        Or of a rectangle of it at full size, without any other correction.
+        It may be a rectangle of it at full size; no other correction is made.
 
         Parameters
         ----------

@@ -50,7 +50,7 @@ def painted(mask: NDArray[np.float32], strokes: Iterable[Stroke]) -> NDArray[np.
     Returns
     -------
     NDArray[np.float32]
-        A mask (H, W.
+        The mask (H, W), 0..1.
 
     Examples
     --------

@@ -54,7 +54,7 @@ def passed_on(text: str) -> str:
 def exif_bytes(meta: RawMeta, width: int, height: int, keep: bool = True, place: bool = False) -> bytes:
     """Return the Exif of a developed picture: what the source says, oriented; without `keep` only who wrote it.
 
-    With `place` the place where the shot was taken, too.
+    With `place`, the place where the shot was taken stays, too.
 
     Parameters
     ----------

@@ -226,7 +226,7 @@ class HandheldLimit:
 def hand(records: Iterable[LogRecord]) -> HandheldLimit:
     """Return the limit of a hand: a normal curve over the logarithm of time times focal length.
 
-    By maximum likelihood.
+    It is fitted by maximum likelihood.
 
     Parameters
     ----------

@@ -123,7 +123,7 @@ def shares_of(chosen: NDArray[np.int8], k: int, size: tuple[int, int]) -> NDArra
     Returns
     -------
     NDArray[np.float32]
-        How much frame k counts at each place, (H, W.
+        How much it counts (H, W), 0..1.
     """
     own = ((chosen < 0) | (chosen == k)).astype(np.float32)
     soft = cv2.GaussianBlur(own, (0, 0), FEATHER)

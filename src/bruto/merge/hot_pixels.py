@@ -58,9 +58,9 @@ def _without_hot(data, a, b, out):
 
 
 def without_hot(data: NDArray[np.float32], noise: NDArray[np.float64]) -> NDArray[np.float32]:
-    """Compute a mosaic (H, W; 1 = saturation) whose hot sites have the median of their neighbours; `noise` (3, 2).
+    """Compute a mosaic (H, W; 1 = saturation) whose hot sites have the median of their neighbours.
 
-    A, b of the variance a x + b.
+    `noise` (3, 2): a, b of the variance a x + b.
 
     Parameters
     ----------
@@ -72,7 +72,7 @@ def without_hot(data: NDArray[np.float32], noise: NDArray[np.float64]) -> NDArra
     Returns
     -------
     NDArray[np.float32]
-        A mosaic (H, W.
+        The mosaic (H, W) without them.
 
     Examples
     --------

@@ -155,7 +155,7 @@ def warped_band(
     Returns
     -------
     tuple[NDArray[np.float32], NDArray[np.bool_] | None]
-        A band of a frame on the reference's grid, and where it holds picture (None.
+        The band, and where it holds picture; None where it does everywhere.
     """
     if alignment is None or is_still(alignment):
         return color_band(frame, top, bottom), None

@@ -51,8 +51,8 @@ def nodes_of(alignment: Alignment, width: int, height: int) -> NDArray[np.float3
 def _polynomials(degree: int = 5) -> NDArray[np.float32]:
     """Coefficients (3, degree + 1; constant first) of the weights of the first three of six neighbours.
 
-    By the fraction between the third and the fourth: Lanczos' window over three lobes (Duchon 1979), made to sum
-    up to one. Those of the others are the same from the other side.
+    They follow the fraction between the third and the fourth: Lanczos' window over three lobes (Duchon 1979), made
+    to sum up to one. Those of the others are the same from the other side.
     """
     part = np.linspace(0, 1, 1001)
     x = np.arange(-2, 4)[:, None] - part

@@ -347,7 +347,7 @@ def sizes(
 ) -> dict[str, float]:
     """Return the signal over noise of a frame at full resolution and of one that the phone binned, in one light.
 
-    Of single pixels, and at equal output size, where `ratio` pixels of the full frame are averaged.
+    Both of single pixels and at equal output size, where `ratio` pixels of the full frame are averaged.
 
     Parameters
     ----------

@@ -272,7 +272,7 @@ def shades(
     Returns
     -------
     float
-        Mm by which a filter's opening is too narrow for the corners of a lens (negative.
+        Millimetres it is too narrow by; negative: clearance that is left.
     """
     for name, value in (
         (tr("The thread"), filter_mm),

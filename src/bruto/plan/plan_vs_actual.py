@@ -73,7 +73,7 @@ def _hours(planned: PlannedShot, shot: TakenShot) -> float | None:
 def _apart(planned: PlannedShot, shot: TakenShot) -> float:
     """How far a shot is from a planned shot, stops; infinite of another lens.
 
-    Of two that are as near the one whose time it is comes first; one without settings is for what was taken
+    Of two that are equally near, the one whose time it is comes first; one without settings is for what was taken
     at its time.
     """
     if planned.focal_35mm and shot.focal_35mm and abs(shot.focal_35mm / planned.focal_35mm - 1) > LENS_SAME:

@@ -175,7 +175,7 @@ def when(planned: PlannedShot, facts: Facts) -> tuple[datetime, str]:
 def light_of(planned: PlannedShot, plan: Plan, moment: datetime, aim: Spot) -> float:
     """Compute the luminance that the exposure is for, cd/m2.
 
-    Of the sky there, or of a grey of 18 % in the open or inside.
+    It is that of the sky there, or of a grey of 18 % in the open or inside.
 
     Parameters
     ----------

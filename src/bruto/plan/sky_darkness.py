@@ -81,7 +81,7 @@ def called(magnitude: float) -> str:
 def darkness_of(path: str | Path, f_number: float | None = None) -> Darkness:
     """Return the darkness of the sky in a raw.
 
-    By its even, lighter part, which is taken as sky, and by ISO, time and aperture as the file tells them
+    It is told by its even, lighter part, which is taken as sky, and by ISO, time and aperture as the file tells them
     (`f_number` where it tells none).
 
     Raises ------ BrutoError Where the file tells no exposure, or holds no sky that could be measured.

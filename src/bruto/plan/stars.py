@@ -242,7 +242,7 @@ def stars(lens: StarLens, offered: Sequence[float] = (), declination: float = 0.
     Returns
     -------
     Stars
-        How long the shutter may stay open under stars of a declination (degrees.
+        Times by each rule, those on offer, and what a stack of them gathers.
 
     Raises
     ------

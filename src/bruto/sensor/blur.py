@@ -88,10 +88,9 @@ def edge_blur(
 
 
 def edge_widths(luminance: NDArray[np.float32], noise_sigma: float, tile: int) -> tuple[float | None, float | None]:
-    """Compute the blur (standard deviation, pixels) of edges that lie across rows.
+    """Compute the blur (standard deviation, pixels) of edges across rows and of edges across columns.
 
-    And of those that lie across columns, as `edge_blur` finds it but for edges of that direction alone; None with
-    fewer than 60 of them.
+    As `edge_blur` finds it, but for edges of that direction alone; None with fewer than 60 of them.
 
     Wide blurs read too narrow: a first Gaussian of 1.6 px hardly changes them. `luminance` is put together of square
     tiles of side `tile`.

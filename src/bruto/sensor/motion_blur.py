@@ -65,7 +65,7 @@ class MotionBlur:
 def telling_places(green: Plane, step: int) -> list[tuple[int, int]]:
     """Return the corners (y, x) in pixels of the `TILES` tiles with most structure for their brightness.
 
-    And nothing clipped, which overlap by half at most.
+    Nothing in them is clipped, and they overlap by half at most.
 
     Parameters
     ----------

@@ -96,7 +96,7 @@ def _bin_variances(
 ) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
     """Signal, noise variance, and sign of texture of bins of like brightness, most blocks of which may hold texture.
 
-    Of each bin the fifth percentile of variance / expected is taken, so that blocks of unlike brightness can share a
+    In each bin the fifth percentile of variance / expected is taken, so that blocks of unlike brightness can share a
     bin, and divided by what that percentile is for pure noise. Where the first percentile says less, even the flattest
     blocks hold texture: their ratio is the third result.
     """
@@ -250,7 +250,7 @@ def dynamic_range_ev(a: float, b: float) -> float:
 def shadow_lift_ev(a: float, b: float, long_edge: int | None = None, screen_edge: int = 1280) -> float:
     """Compute log2(0.18 / x_4): how far a shadow can be lifted to grey at signal / noise 4, EV.
 
-    At screen size when `long_edge` is given.
+    It is that at screen size when `long_edge` is given.
 
     Parameters
     ----------

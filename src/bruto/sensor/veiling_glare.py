@@ -88,7 +88,7 @@ def _leak(small: NDArray[np.float32]) -> str:
 def hot_sites(blocks: list[Blocks], noise: NDArray[np.float64]) -> int:
     """Compute the number of blocks with a site that rises over all its neighbours by ten times the noise.
 
-    And more than light behind a lens can.
+    It must rise by more than light behind a lens can, too.
 
     Parameters
     ----------

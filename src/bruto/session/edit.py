@@ -104,7 +104,7 @@ class Edit:
     def change(self, what: str, *, final: bool = True, **values: Any) -> bool:
         """Set values; returns False (with a message) where they are out of range.
 
-        Or where nothing may be changed now because what is kept of the shot cannot be read or put aside.
+        The same where nothing may be changed now because what is kept of the shot cannot be read or put aside.
 
         Parameters
         ----------

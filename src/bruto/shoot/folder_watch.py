@@ -90,7 +90,7 @@ class FolderWatch:
     def _unchanged(self) -> bool:
         """Whether the folder's own time says that no name came or went since the last look.
 
-        And all files seen stand still, so that a large folder need not be listed every second.
+        All files seen must stand still, too; then a large folder need not be listed every second.
         """
         try:
             state = os.stat(self.folder)

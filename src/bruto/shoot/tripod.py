@@ -28,7 +28,7 @@ def _fine(path: Path) -> NDArray[np.float32]:
 def shift_between(one: Path, other: Path) -> float | None:
     """Find how far two raws of one size are apart, as a share of their width; None where they do not tell it.
 
-    By the enhanced correlation of both (Evangelidis and Psarakis 2008).
+    It is found by the enhanced correlation of both (Evangelidis and Psarakis 2008).
 
     Parameters
     ----------

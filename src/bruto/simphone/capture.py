@@ -368,7 +368,7 @@ def calibrations() -> tuple[Calibration, Calibration]:
 def _merged(capture: Capture) -> tuple[NDArray[np.float32], tuple[float, float]]:
     """Light at the photosites (H, W) as the phone has it for its finished picture, and its noise.
 
-    Of the shot, merged with others of the same moment where it is dark.
+    It is that of the shot, merged with others of the same moment where it is dark.
     """
     frames = next((n for iso, n in MERGED if capture.exposure.iso >= iso), 1)
     data = (capture.codes.astype(np.float32) - sm.BLACK) / (sm.WHITE - sm.BLACK)

@@ -182,7 +182,7 @@ class NightPhone(Phone):
         Returns
         -------
         tuple[NDArray[np.float64], NDArray[np.bool_]]
-            Places of all stars in the frame (N, 2.
+            Places (N, 2), pixels, and which stars are before the camera (N,).
         """
         d = self.directions(seconds)
         ahead = d[:, 2] > 0.1

@@ -248,7 +248,7 @@ def scene_at(phone: Phone, level: float) -> NDArray[np.float32]:
     Returns
     -------
     NDArray[np.float32]
-        Light of a scene in the frame (H, W, 3.
+        Light (H, W, 3), shares of saturation in camera RGB.
     """
     m = phone._margin
     light = np.asarray(phone._optical()[m : m + phone.height, m : m + phone.width], np.float32)

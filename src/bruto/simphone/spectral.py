@@ -151,11 +151,9 @@ def _training() -> NDArray[np.float64]:
 
 @cache
 def matrices(kelvin: float, tungsten: bool = False) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Compute the ColorMatrix (XYZ to camera) and ForwardMatrix.
+    """Fit the ColorMatrix (XYZ to camera) and ForwardMatrix (balanced camera to XYZ of D50) for one illuminant.
 
-    Balanced camera to XYZ of D50) fitted for one illuminant (DNG 1.7, ch.
-
-    6).
+    As DNG 1.7, chapter 6, defines them.
 
     Parameters
     ----------
@@ -167,8 +165,7 @@ def matrices(kelvin: float, tungsten: bool = False) -> tuple[NDArray[np.float64]
     Returns
     -------
     tuple[NDArray[np.float64], NDArray[np.float64]]
-        ColorMatrix (XYZ to camera) and ForwardMatrix (balanced camera to XYZ of D50) fitted for one illuminant
-        (DNG 1.7, ch.
+        ColorMatrix (3, 3) and ForwardMatrix (3, 3).
     """
     light = illuminant(kelvin, tungsten)
     white = np.ones((81, 1))

@@ -226,8 +226,8 @@ class MappedFile:
 def content_key(path: str | Path) -> str:
     """Return 32 hexadecimal digits for a file's content.
 
-    Of its length and of 16 pieces of 64 KiB spread over it, so that files of many gigabytes are told apart in a
-    moment.
+    They stand for its length and 16 pieces of 64 KiB spread over it, so that files of many gigabytes are told
+    apart in a moment.
 
     It finds what is kept of a file again (values, measures); it is no proof that two files are the same.
 

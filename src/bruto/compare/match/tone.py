@@ -28,7 +28,7 @@ OUTLIER = 2.0
 def match_exposure(pair: Pair, recipe: Recipe) -> tuple[Recipe, NDArray[np.float32]]:
     """Return the recipe with the exposure at which the default handles make the middle as light as in the picture.
 
-    And the scene's light (H, W; EV from grey) under it.
+    The scene's light (H, W; EV from grey) under it comes with it.
 
     Parameters
     ----------
@@ -40,8 +40,7 @@ def match_exposure(pair: Pair, recipe: Recipe) -> tuple[Recipe, NDArray[np.float
     Returns
     -------
     tuple[Recipe, NDArray[np.float32]]
-        The recipe with the exposure at which the default handles make the middle as light as in the picture, and
-        the scene's light (H, W.
+        The recipe with that exposure, and the scene's light (H, W) under it, EV from grey.
     """
     ev, star = pair.light(recipe), pair.lab[..., 0]
     ends = np.linspace(-9, 4, 1301)

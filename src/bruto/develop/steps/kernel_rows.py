@@ -25,7 +25,7 @@ _LARGEST_BITS = np.int32(np.float32(LARGEST_LIGHT).view(np.int32))
 def clear_row(x):
     """Set what is not finite, or beyond `LARGEST_LIGHT`, to 0: tables are looked up by these values.
 
-    By the bits of the numbers, as comparisons of values that are no numbers may be left out by the compiler.
+    The bits of the numbers decide, as comparisons of values that are no numbers may be left out by the compiler.
 
     Parameters
     ----------

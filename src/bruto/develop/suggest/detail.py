@@ -106,9 +106,9 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
 
 
 def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion, Suggestion]:
-    """Suggest the radius: the blur of the edges in the middle of the frame; amount.
+    """Suggest the amount and the radius of sharpening, from the blur of the edges in the middle of the frame.
 
-    Less where noise would be raised.
+    The amount is less where noise would be raised.
 
     Parameters
     ----------
@@ -120,7 +120,7 @@ def suggest_sharpness(developer: Developer, exposure: float) -> tuple[Suggestion
     Returns
     -------
     tuple[Suggestion, Suggestion]
-        Radius.
+        Amount and radius.
     """
     w, h = developer.source.size
     side_w, side_h = min(w, MIDDLE_OF_FRAME[0]), min(h, MIDDLE_OF_FRAME[1])

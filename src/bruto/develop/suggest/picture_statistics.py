@@ -81,7 +81,7 @@ def _chroma(full: float) -> Suggestion:
 def _muted_chroma(light: NDArray[Any], noise: float) -> Suggestion:
     """Return a gentle rise where colours are quieter than in most photographs.
 
-    Less where noise would be raised with them.
+    It is less where noise would be raised with them.
     """
     to_lms = (OKLAB_LMS_FROM_XYZ @ space("srgb").to_xyz()).T.astype(np.float32)
     lab = np.cbrt(light @ to_lms) @ OKLAB_FROM_LMS.T.astype(np.float32)

@@ -145,7 +145,7 @@ def without_passing(stack: NDArray[np.float32], noise: NDArray[Any]) -> NDArray[
     Returns
     -------
     NDArray[np.float32]
-        The mean of a stack (N, rows, W, 3.
+        The mean (rows, W, 3).
     """
     out = np.empty(stack.shape[1:], np.float32)
     a, b = (np.ascontiguousarray(noise[:, k], np.float32) for k in (0, 1))

@@ -158,10 +158,10 @@ def _by_number(name: str) -> tuple[str | int, ...]:
 
 
 def _one_clock(known: list[tuple[Path, datetime]]) -> tuple[dict[Path, datetime], dict[Path, str]]:
-    """Return the times of files in the order.
+    """Return the times of files as if the phone's clock had not been put forward or back meanwhile.
 
-    Of their names as if the phone's clock had not been put forward or back meanwhile, by whole half hours; and
-    notes on the frames before which it was.
+    Files are in the order of their names; clocks are put by whole half hours. Notes on the frames before which that
+    happened come with the times.
     """
     steps = [(b - a).total_seconds() for (_, a), (_, b) in pairwise(known)]
     usual = float(np.median(steps)) if steps else 0.0

@@ -190,7 +190,7 @@ def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> l
     Returns
     -------
     list[NDArray[np.float64]]
-        Where the spots of each frame are (N, 2.
+        The spots of each frame that others confirm (N, 2), shares of width and height.
     """
     from scipy.spatial import cKDTree
 

@@ -154,7 +154,7 @@ class NightReader:
     def plane(self, codes: NDArray[Any], edge: int | None = None) -> NDArray[np.float32]:
         """Compute the codes (H, W) as one plane, 1 = saturation.
 
-        Of half the size, or with a long edge of about so many pixels.
+        It may be of half the size, or with a long edge of about so many pixels.
 
         Parameters
         ----------
