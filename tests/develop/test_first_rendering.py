@@ -116,6 +116,15 @@ class Light(unittest.TestCase):
         self.assertEqual(plain, known[0])
         self.assertGreater(known[1], plain + 0.25)
 
+    def test_at_night_a_rendering_may_darken_but_not_lighten(self) -> None:
+        """Phones render nights as days; one that they leave darker than that is meant to be dark."""
+        ev, night = self.flower(1.5, -3.5), -2.0
+        plain, bright, dark = (
+            suggest_exposure(ev, value=night, rendered=r).value for r in (None, (2.0, 1.0), (-1.2, 1.0))
+        )
+        self.assertEqual(bright, plain)
+        self.assertLess(dark, plain - 0.2)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -322,10 +322,11 @@ def suggest_exposure(
     off = max(off, -BEYOND_WHITE_EV)
     gain = usual + off**3 / (off**2 + TRUSTED_EV**2)
     gain = max(min(gain, SUBJECT_MOST_EV - upper), min(gain, 0.0))
-    if rendered is not None and (value is None or value > NIGHT):  # nights are rendered as days
-        gain += RENDERED_WEIGHT * rendered[1] * float(np.clip(rendered[0] - gain, -1.0, 1.0))
     night = night_dimmed(value)
     gain -= night
+    if rendered is not None:
+        change = RENDERED_WEIGHT * rendered[1] * float(np.clip(rendered[0] - gain, -1.0, 1.0))
+        gain += min(change, 0.0) if night else change  # nights are rendered as days: what is darker still is meant so
     share, contrast = backlit(ev)
     if share > 0:
         wanted = middle_lightness(contrast, value)
