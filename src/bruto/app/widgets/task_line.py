@@ -38,7 +38,7 @@ class TaskLine(QWidget):
         name = task.doing if len(task.doing) <= MOST_LETTERS else task.doing[: MOST_LETTERS - 1] + "…"
         parts = [f"{task.title}: {100 * task.share:.0f} %{task.time_left}", name] if task.doing else [f"{task.title} …"]
         parts += [trn("{count} waiting", "{count} waiting", count=waiting)] if waiting else []
-        self._show(" · ".join(parts), tr("Stop"), tr("Stop; finished files stay"), not task.stopped())
+        self._show(" · ".join(parts), tr("Stop"), tr("Stop; what is finished stays"), not task.stopped())
 
     def show_offer(self, text: str) -> None:
         """Offer to go on with what did not finish."""
