@@ -20,6 +20,7 @@ from bruto.session.export_jobs import EXPORT, ExportProgress
 from bruto.session.long_tasks import LongTask, LongTasks, TaskState, time_left
 from bruto.session.unfinished_jobs import IMPORT, ImportTask, unfinished_jobs
 from bruto.storage import unfinished_work as stored
+from tests.session.posted import Posted, go_on
 from tests.shots import SMALL, raw_of
 
 
@@ -29,19 +30,12 @@ class LongTasksTest(unittest.TestCase):
         self.enterContext(
             mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder), "XDG_DATA_HOME": str(self.folder)})
         )
-        self.calls: queue.Queue[Callable[[], None]] = queue.Queue()
+        self.calls: Posted = queue.Queue()
         self.tasks = LongTasks(self.calls.put)
         self.addCleanup(self.tasks.close)
 
-    def go_on(self, until: Callable[[], object], most_s: float = 20.0) -> None:
-        """Do what is posted, as the interface thread does, until something is so."""
-        end = time.monotonic() + most_s
-        while not until():
-            self.assertLess(time.monotonic(), end, "waited too long")
-            try:
-                self.calls.get(timeout=0.02)()
-            except queue.Empty:
-                continue
+    def go_on(self, until: Callable[[], object]) -> None:
+        go_on(self.calls, until)
 
     def test_one_kind_keeps_its_order_and_another_runs_beside_it(self) -> None:
         gate, order = threading.Event(), []

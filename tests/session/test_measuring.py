@@ -5,7 +5,6 @@ from __future__ import annotations
 import queue
 import shutil
 import threading
-import time
 import unittest
 from collections.abc import Callable
 from pathlib import Path
@@ -17,6 +16,7 @@ from bruto.sensor.measure_cache import measured
 from bruto.session.long_tasks import LongTasks
 from bruto.session.measurement_queue import MANY, MeasurementQueue
 from bruto.session.shoot import Shoot
+from tests.session.posted import Posted, go_on
 from tests.shots import SMALL, raw_of
 
 
@@ -38,7 +38,7 @@ class Measuring(unittest.TestCase):
         self.enterContext(mock.patch("bruto.session.measurement_queue.measured", measure))
         for k in range(MANY + 2):
             (self.folder / f"shot-{k:02}.dng").write_bytes(raw.read_bytes() + bytes([k]))  # equal ones are one shot
-        self.calls: queue.Queue[Callable[[], None]] = queue.Queue()
+        self.calls: Posted = queue.Queue()
         self.shoot, self.tasks = Shoot(), LongTasks(self.calls.put)
         self.texts: list[str] = []
         self.measuring = MeasurementQueue(self.shoot, self.calls.put, self.tasks)
@@ -48,13 +48,7 @@ class Measuring(unittest.TestCase):
         self.shoot.open([self.folder])
 
     def go_on(self, until: Callable[[], object]) -> None:
-        end = time.monotonic() + 20
-        while not until():
-            self.assertLess(time.monotonic(), end, "waited too long")
-            try:
-                self.calls.get(timeout=0.02)()
-            except queue.Empty:
-                continue
+        go_on(self.calls, until)
 
     def test_many_shots_are_a_task_that_says_how_far_it_is(self) -> None:
         self.measuring.follow()
