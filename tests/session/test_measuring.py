@@ -12,6 +12,7 @@ from tempfile import TemporaryDirectory
 from typing import Any
 from unittest import mock
 
+from bruto.app.shot_facts import shot_fact
 from bruto.sensor.measure_cache import measured
 from bruto.session.long_tasks import LongTasks
 from bruto.session.measurement_queue import MANY, MeasurementQueue
@@ -70,6 +71,7 @@ class Measuring(unittest.TestCase):
         self.gate.set()
         self.go_on(lambda: self.measuring.idle() and self.calls.empty())
         self.assertEqual(len(self.asked), 4)
+        self.assertEqual(shot_fact(self.shoot.shots[-1], None, [])[0], "not measured yet")  # no wait without an end
         wanted = self.shoot.shots[-1]
         self.shoot.select(wanted)
         self.go_on(lambda: str(wanted.main) in self.shoot.reports)

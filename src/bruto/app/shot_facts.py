@@ -25,7 +25,7 @@ def shot_fact(shot: Shot, report: SensorReport | None, findings: list[Finding]) 
     if shot.raw is None:
         return (tr("edited picture, no raw") if shot.edited else tr("no raw")), "warning"
     if report is None:
-        return tr("measuring…"), "quiet"
+        return tr("not measured yet"), "quiet"
     clipped = report.clipped_percent
     if report.motion_px is not None:
         return tr("blurred by {motion_px:.0f} px of shake", motion_px=report.motion_px), "warning"
