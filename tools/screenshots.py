@@ -5,6 +5,7 @@ The window is driven as a user would drive it: shots are chosen in the list, sug
 
 from __future__ import annotations
 
+import os
 import shutil
 import sys
 import tempfile
@@ -68,6 +69,7 @@ def main() -> int:
     folder.mkdir(parents=True, exist_ok=True)
     original = make_demo(demo_folder(), print)
     with tempfile.TemporaryDirectory() as temporary:
+        os.environ["XDG_STATE_HOME"] = f"{temporary}/state"  # recent folders: none of the user's, and none for them
         shoot = Path(temporary) / "Orrin Saltern"
         shutil.copytree(original, shoot, ignore=shutil.ignore_patterns("*.bruto.json", "*-of-*", "finished"))
         p = Photographer(folder, shoot)
