@@ -32,6 +32,7 @@ from bruto.develop.steps.block_matching import NEAR, filter_alike
 from bruto.develop.steps.chroma_field import CELL, ChromaField, unlit_brightness
 from bruto.develop.steps.cut_black import uncut_tables, undo_cut
 from bruto.develop.steps.dct import SIDE, denoise_plane
+from bruto.develop.steps.grain import grain_shares
 from bruto.develop.steps.grey_line import grey_line, grey_row, without_grey
 from bruto.develop.steps.variance_stabilisation import FARTHEST, inverses, light_row
 
@@ -42,10 +43,6 @@ short (found on scikit-image's photographs).
 FOLLOWS = {"mosaic": (2, 0.5), "plain": (1, 0.5), "binned": (1, 0.5)}
 """How far to both sides colour is seen to follow brightness, pixels of half the size, and the variance of brightness
 that counts as nothing, in variances of the noise of a channel (found on scikit-image's photographs).
-"""
-GRAIN = 0.1
-"""Share of the brightness that noise reduction took which stays, as an even grain: it hides the meshes of single
-coefficients that are left over, and is part of the detail that was taken. Less from a strength of 1 on, none at 2.
 """
 LEAST_GAIN = 0.02
 """Photon noise of a channel at least, of that of the noisiest: a file that states none for one is not believed."""
@@ -184,7 +181,7 @@ def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, place
 
     Colour differences may be of half the size; then `half` holds brightness of that size and the slopes by which
     they follow it, and what is finer in brightness brings its colour along. `grey`, `grey_u`, `grey_v`: see
-    `GreyLine`; what grey has comes back. `grain`: share of what `noisy` has more than `y` that stays.
+    `GreyLine`; what grey has comes back. `grain` (h, w): share of what `noisy` has more than `y` that stays.
     """
     h, w = y.shape
     full = u.shape[0] == h
@@ -192,9 +189,9 @@ def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, place
     for i in prange(h):
         r, g, b = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
         line_u, line_v = np.empty(w, np.float32), np.empty(w, np.float32)
-        light, whole, smooth = np.empty(w, np.float32), noisy[i], y[i]
+        light, whole, smooth, stays = np.empty(w, np.float32), noisy[i], y[i], grain[i]
         for j in range(w):
-            light[j] = smooth[j] + grain * (whole[j] - smooth[j])
+            light[j] = smooth[j] + stays[j] * (whole[j] - smooth[j])
         if full:
             line_u[:] = u[i]
             line_v[:] = v[i]
@@ -408,7 +405,8 @@ def reduce_noise(
     if half:
         reach, floor = FOLLOWS[kind]
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
-    grain = np.float32(GRAIN * min(max(2 - asked, 0.0), 1.0))
+    sigma = math.sqrt(float((fine[0] ** 2).mean()))
+    grain = grain_shares(y, sigma, gain, asked)
     _unstabilise(y, noisy[0], grain, u, v, planes, *grey, scale, *inverses(a, b, variance), channel_matrix, lines(out))
     if cut is not None and brightness > 0 and color > 0:  # of noise itself there is no mean
         undo_cut(lines(out), gain, *uncut_tables(cut, np.stack([a, b], axis=1), variance, kind == "mosaic"))

@@ -19,11 +19,11 @@ VISIBLE_NOISE = 1.0
 """Standard deviation in L* from which noise is seen at 1:1 on a screen at arm's length."""
 
 
-STRENGTH = (0.62, 0.015, 0.8)
-"""Of brightness noise reduction where noise is seen: times the noise measured, more per L* of noise, and most. Errors
-are least at 0.8 (on 8 photographs at ISO 100 to 6400; at ISO 50 and 200 at 0.5 to 1 on each of 57, whatever their
-detail). At ISO 1600 photographs keep 0.72 of their detail of 1 to 2 px here and 0.89 of that of 2 to 4 px (0.65 and
-0.85 at 0.8, 0.79 and 0.92 at 0.5, where grain is seen in even places), and a fine, even grain is left.
+STRENGTH = 0.65
+"""Of brightness noise reduction where noise is seen, times the noise measured. Errors are least at 0.8 (on 8
+photographs at ISO 100 to 6400; at ISO 50 and 200 at 0.5 to 1 on each of 57, whatever their detail), but at 0.65 photographs keep
+0.8 of their detail of 1 to 2 px and 0.92 of that of 2 to 4 px at ISO 1600, 0.51 and 0.73 at ISO 6400 (0.70 and 0.87
+at ISO 1600 at 0.8), and what is left in even places is a fine grain.
 """
 
 
@@ -89,9 +89,8 @@ def suggest_noise(developer: Developer, exposure: float, middle: float = 0.0) ->
     """
     stops = float(np.clip(middle + exposure, DARKEST, 0.0))
     sigma = grey_noise(developer, exposure, stops)
-    least, more, most = STRENGTH
     share = sigma / (sigma + 0.1 * VISIBLE_NOISE)
-    brightness = round(share * min(least + more * sigma, most), 2)
+    brightness = round(share * STRENGTH, 2)
     color = round(0.75 + 0.25 * share, 2)
     where = NOISE_FROM[developer.source.noise_from]
     place = tr("at mid-grey") if stops > -0.5 else tr("in its dark middle")
