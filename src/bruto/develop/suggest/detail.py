@@ -21,9 +21,9 @@ VISIBLE_NOISE = 1.0
 
 STRENGTH = 0.65
 """Of brightness noise reduction where noise is seen, times the noise measured. Errors are least at 0.8 (on 8
-photographs at ISO 100 to 6400; at ISO 50 and 200 at 0.5 to 1 on each of 57, whatever their detail), but at 0.65 photographs keep
-0.8 of their detail of 1 to 2 px and 0.92 of that of 2 to 4 px at ISO 1600, 0.51 and 0.73 at ISO 6400 (0.70 and 0.87
-at ISO 1600 at 0.8), and what is left in even places is a fine grain.
+photographs at ISO 100 to 6400; at ISO 50 and 200 at 0.5 to 1 on each of 57, whatever their detail), but at 0.65
+photographs keep 0.8 of their detail of 1 to 2 px and 0.92 of that of 2 to 4 px at ISO 1600, 0.51 and 0.73 at ISO 6400
+(0.70 and 0.87 at ISO 1600 at 0.8), and what is left in even places is a fine grain.
 """
 
 
