@@ -9,9 +9,10 @@ from tempfile import TemporaryDirectory
 
 import cv2
 import numpy as np
-from skimage.color import deltaE_ciede2000, rgb2lab
+from benchmarks.rendering import GEOMETRY, coarse
+from skimage.color import deltaE_ciede2000
 
-from bruto.color.spaces import decode_srgb, encode_srgb
+from bruto.color.spaces import encode_srgb
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import Tone
@@ -20,15 +21,6 @@ from bruto.develop.suggest.suggester import suggest_all, take_all
 from tests.extent import share
 from tests.hand import sensor_at
 from tests.photographs import LIGHT, light_of, source_of
-
-GEOMETRY = ("horizon", "verticals", "horizontals")
-
-
-def coarse(picture: np.ndarray) -> np.ndarray:
-    """L*a*b* of what is left of a picture at arm's length."""
-    light = decode_srgb(picture / 255.0).astype(np.float32)
-    scale = 48 / max(light.shape[:2])
-    return rgb2lab(encode_srgb(cv2.resize(light, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)))
 
 
 class Photographs(unittest.TestCase):
