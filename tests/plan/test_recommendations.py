@@ -10,6 +10,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 
 from bruto.errors import BrutoError
+from bruto.phones.ranges import Range
 from bruto.plan.almanac import Spot, pole, star
 from bruto.plan.equipment import Equipment, EquipmentLens, nearest, saturation_per
 from bruto.plan.examples import example
@@ -27,8 +28,11 @@ from bruto.simphone.night import MAGNITUDE_0_LUX, NightPhone
 NOISE = NoiseModel(1 / (50 * 9000), 5e-9, (3 / (50 * 9000)) ** 2)
 PHONE = Equipment(
     "A phone", (EquipmentLens(15, 2.2, 2.4), EquipmentLens(26, 5.9, 1.9), EquipmentLens(68, 9.4, 2.6)),
-    isos=(50, 100, 200, 400, 800, 1600, 3200),
-    seconds=(1 / 4000, 1 / 1000, 1 / 250, 1 / 60, 1 / 15, 1 / 4, 1, 4, 13, 30), pace_s=1.4, noise=NOISE,
+    ranges={
+        "isos": Range((50, 100, 200, 400, 800, 1600, 3200), 0, math.inf),
+        "seconds": Range((1 / 4000, 1 / 1000, 1 / 250, 1 / 60, 1 / 15, 1 / 4, 1, 4, 13, 30), 0, math.inf),
+    },
+    pace_s=1.4, noise=NOISE,
     limit_35mm=2.4, percent_h=12.0,
 )  # fmt: skip
 PLACES = (

@@ -37,6 +37,7 @@ LARGEST = 4 << 20
 """Bytes of a card's file at most."""
 
 
+Limit = Annotated[float, Field(ge=1e-7, le=1e7)]
 NoisePart = Annotated[float, Field(ge=0, le=10)]
 
 
@@ -76,8 +77,10 @@ class PhoneCard:
     """For each camera program, how early (+) or late (-) its preview warned on shots so far."""
     noise: dict[str, tuple[NoisePart, NoisePart]] | None = None
     """A, b of green by "focal|megapixels|ISO"."""
+    limits: dict[str, tuple[Limit | None, Limit | None]] | None = None
+    """Least and most of "seconds" and "isos" where the user says how far they go, see `ranges`."""
     written: tuple[str, ...] = ()
-    """Fields that the user wrote."""
+    """Fields that the user wrote, or that a card which Bruto brings lists whole."""
     shots_seen: Annotated[int, Field(ge=0, le=1_000_000_000)] = 0
     learnt_from: tuple[str, ...] = ()
     """Shots whose viewfinder offset is counted already."""

@@ -25,18 +25,10 @@ from bruto.phones.card import (
     card_from,
     load_card,
 )
+from bruto.phones.ranges import merged_steps, range_of
 from bruto.sensor.advice import Offer
 from bruto.sensor.report import SensorReport
 from bruto.storage.json_files import read_json
-
-
-def _merged(known: Iterable[float], new: Iterable[float]) -> tuple[float, ...]:
-    """Values in ascending order, those within 2 % of each other once."""
-    result: list[float] = []
-    for value in sorted({*known, *new}):
-        if not result or value / result[-1] > 1.02:
-            result.append(value)
-    return tuple(result)
 
 
 def learn(card: PhoneCard, seen: Iterable[QuickMetadata]) -> PhoneCard:
@@ -70,8 +62,8 @@ def learn(card: PhoneCard, seen: Iterable[QuickMetadata]) -> PhoneCard:
     modes = {*card.modes, *(Mode(g.focal_mm or 0.0, g.kind, *g.size) for g in raws)}
     learnt: dict[str, Any] = {
         "lenses": tuple(sorted(lenses.values(), key=lambda q: q.focal_35mm)),
-        "isos": _merged(card.isos, (g.iso for g in mine if g.iso)),
-        "seconds": _merged(card.seconds, (g.exposure_s for g in mine if g.exposure_s)),
+        "isos": merged_steps(card.isos, (g.iso for g in mine if g.iso)),
+        "seconds": merged_steps(card.seconds, (g.exposure_s for g in mine if g.exposure_s)),
         "modes": tuple(sorted(modes, key=lambda m: (m.focal_mm, m.kind, m.width))),
     }
     return replace(card, shots_seen=len(mine), **{k: v for k, v in learnt.items() if k not in card.written})
@@ -213,7 +205,7 @@ def offer(card: PhoneCard, seen: QuickMetadata) -> Offer:
         }  # fmt: skip
         if sizes[-1] / sizes[0] > 3:
             binned, full = found[sizes[0]], found[sizes[-1]]
-    return Offer(card.isos, card.seconds, binned, full)
+    return Offer(range_of(card, "isos").steps, range_of(card, "seconds").steps, binned, full)
 
 
 def offer_for(path: str | Path) -> Offer:

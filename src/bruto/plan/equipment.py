@@ -7,8 +7,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from bruto.catalog import tr
+from bruto.phones.card import PhoneCard
+from bruto.phones.ranges import Range, Scale, range_of
 from bruto.plan.noise import HAND_SPREAD
+from bruto.plan.recommendation import Assumption
 from bruto.plan.stars import FULL_FRAME_MM, pixel_pitch
+from bruto.sensor.advice import time_text
 from bruto.sensor.noise_model import NoiseModel, NoiseSource
 
 LENS_TRANSMISSION, SATURATION_LUX_S = 0.65, 78.0
@@ -37,14 +41,26 @@ class EquipmentLens:
 
 
 USUAL_LENSES = (EquipmentLens(26.0, 5.9, 1.9),)
-USUAL_ISOS = tuple(base * 2.0**k for k in range(8) for base in (50, 64, 80))[:22]
-USUAL_SECONDS = tuple(1 / (base * 2.0**k) for k in range(12, -1, -1) for base in (2.5, 2.0, 1.6)) + (
-    1.0, 2.0, 4.0, 8.0, 15.0, 30.0,
-)  # fmt: skip
 USUAL_NOISE = NoiseModel(1 / (50 * 6000), 5e-9, 4e-11, NoiseSource.TYPICAL)
 """Of a binned 12 MP frame of a small sensor: about 6000 electrons at ISO 50."""
 USUAL_LIMIT = 2.6
 """Seconds times mm at which half of the shots are blurred: a tenth of a second at 26 mm."""
+
+
+def ranges_of(card: PhoneCard) -> dict[Scale, Range]:
+    """Return what a phone offers.
+
+    Parameters
+    ----------
+    card
+        Card of the phone.
+
+    Returns
+    -------
+    dict[Scale, Range]
+        Its ISO speeds and exposure times.
+    """
+    return {"isos": range_of(card, "isos"), "seconds": range_of(card, "seconds")}
 
 
 @dataclass(frozen=True)
@@ -53,8 +69,8 @@ class Equipment:
 
     phone: str = ""
     lenses: Sequence[EquipmentLens] = USUAL_LENSES
-    isos: Sequence[float] = USUAL_ISOS
-    seconds: Sequence[float] = USUAL_SECONDS
+    ranges: Mapping[Scale, Range] = field(default_factory=lambda: ranges_of(PhoneCard("", "")))
+    """Its ISO speeds and exposure times, and how far they are known."""
     pace_s: float = 1.0
     """From the end of an exposure to the next frame."""
     noise: NoiseModel = USUAL_NOISE
@@ -72,6 +88,43 @@ class Equipment:
     """Where each of these is from, in words, by its name."""
     learnt: frozenset[str] = frozenset()
     """Names of the values that shots in the logbook taught."""
+
+    @property
+    def isos(self) -> tuple[float, ...]:
+        """ISO speeds that it offers, ascending."""
+        return self.ranges["isos"].steps
+
+    @property
+    def seconds(self) -> tuple[float, ...]:
+        """Exposure times that it offers, ascending."""
+        return self.ranges["seconds"].steps
+
+    def assumed(self, scale: Scale, value: float) -> Assumption | None:
+        """Find what a value assumes of the phone.
+
+        Parameters
+        ----------
+        scale
+            "seconds" or "isos".
+        value
+            Exposure time, seconds, or ISO speed.
+
+        Returns
+        -------
+        Assumption | None
+            None where the phone is known to offer it.
+        """
+        end = self.ranges[scale].beyond(value)
+        if end is None:
+            return None
+        shown = time_text(value) if scale == "seconds" else f"ISO {value:.0f}"
+        texts = {
+            ("seconds", "most"): tr("assumes {shown}: the longest time of your phone is not known", shown=shown),
+            ("seconds", "least"): tr("assumes {shown}: the shortest time of your phone is not known", shown=shown),
+            ("isos", "most"): tr("assumes {shown}: the highest ISO of your phone is not known", shown=shown),
+            ("isos", "least"): tr("assumes {shown}: the lowest ISO of your phone is not known", shown=shown),
+        }
+        return Assumption(scale, end, value, texts[scale, end])
 
     def from_where(self, name: str) -> str:
         """Say where a value is from, in words.

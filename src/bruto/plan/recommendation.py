@@ -4,6 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from bruto.phones.ranges import End, Scale
+
+
+@dataclass(frozen=True)
+class Assumption:
+    """What a recommendation takes for granted of the phone: that `end` of a `scale` reaches `value`."""
+
+    scale: Scale
+    end: End
+    value: float
+    text: str
+    """In words."""
+
 
 @dataclass(frozen=True)
 class Recommendation:
@@ -11,3 +24,4 @@ class Recommendation:
 
     value: float
     reason: str
+    assumes: Assumption | None = None

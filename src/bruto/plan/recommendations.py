@@ -9,6 +9,7 @@ from datetime import UTC, datetime, timedelta
 
 from bruto.catalog import items, tr
 from bruto.errors import BrutoError
+from bruto.phones.ranges import Scale
 from bruto.plan.almanac import Spot
 from bruto.plan.equipment import Equipment, EquipmentLens, at_most, nearest
 from bruto.plan.interval import SPARE_S, SPARE_SHARE
@@ -20,6 +21,7 @@ from bruto.plan.recommendation import Recommendation
 from bruto.plan.shot_kinds import Kind, kind_of
 from bruto.plan.sky_recommendations import _aim, _sky_iso, _sky_seconds, aim_of, declination_of, rate_at, target_of
 from bruto.plan.skylight import ground_lux, sky_cd_m2
+from bruto.plan.storage_need import KEEP_FREE
 from bruto.sensor.advice import time_text
 
 INSIDE_LUX = 150.0
@@ -30,6 +32,16 @@ TRAIL_S = 7200.0
 """Of a star trail where the night has room for it."""
 FIELD_S = 240.0
 """Exposure that the frames of a star field gather."""
+BATTERY_PERCENT = 70.0
+"""Of a charge that a sequence may take: the rest is for the way back."""
+LARGEST_MB = 20_000.0
+"""That a sequence takes at most where nobody says how much is free, megabytes: copied over a cable in ten minutes."""
+MOST_FRAMES = 999
+"""Of a sequence: more are not looked through, and many interval timers end there."""
+SHORT_ARC = 3.0
+"""Degrees about the pole below which stars look smeared and not drawn as arcs."""
+SCALES: dict[str, Scale] = {"seconds": "seconds", "iso": "isos"}
+"""The phone's scale that a value of a planned shot stands on."""
 MAIN_FOCAL = 26.0
 """Of a phone's main lens, about, mm at 35 mm film."""
 
@@ -240,25 +252,44 @@ def _ground(
     return {"seconds": Recommendation(s, time_reason), "iso": Recommendation(iso, reason)}
 
 
+def _trail_frames(plan: Plan, means: Equipment, step: float, available_s: float) -> Recommendation:
+    """As many as the night, patience, battery, storage and a phone's interval timer allow; the tightest is named."""
+    free_mb = LARGEST_MB if plan.free_mb is None else (1 - KEEP_FREE) * plan.free_mb
+    percent_s = (means.percent_h or 0.0) / 3600
+    limits = [
+        (available_s / step, tr("until the dark ends")),
+        (TRAIL_S / step, tr("two hours")),
+        (BATTERY_PERCENT / (percent_s * step) if percent_s else math.inf, tr("until the battery is at 30 %")),
+        (
+            free_mb / means.mb_each,
+            tr("{gb:.0f} GB, the most a sequence should take", gb=free_mb / 1000)
+            if plan.free_mb is None
+            else tr("until the phone's free storage is used"),
+        ),
+        (MOST_FRAMES, tr("{count} frames, the most that are manageable", count=MOST_FRAMES)),
+    ]
+    most, why = min(limits, key=lambda limit: limit[0])
+    count = max(1, math.floor(most))
+    arc = tr("{why}: arcs of {arc:.0f}° around the pole", why=why, arc=15.04 * count * step / 3600)
+    if 15.04 * count * step / 3600 < SHORT_ARC:
+        arc = items(arc, tr("too short to look like trails: longer exposures are needed"))
+    return Recommendation(count, arc)
+
+
 def _frames(
-    planned: PlannedShot, kind: Kind, facts: Facts, step: float, seconds: float, moment: datetime
-) -> Recommendation:
+    planned: PlannedShot, kind: Kind, facts: Facts, step: float, seconds: float, moment: datetime, plan: Plan,
+    means: Equipment,
+) -> Recommendation:  # fmt: skip
     if planned.kind == "trail":
         dark = next((d for d in facts.night.dark if d[0] - timedelta(minutes=1) <= moment < d[1]), None)
-        available_s = (dark[1] - moment).total_seconds() if dark else TRAIL_S
-        lasts = min(TRAIL_S, available_s)
-        count = max(1, math.floor(lasts / step))
-        why = tr("two hours") if lasts == TRAIL_S else tr("until the dark ends")
-        return Recommendation(
-            count, tr("{why}: arcs of {count:.0f}° around the pole", why=why, count=15.04 * count * step / 3600)
-        )
+        return _trail_frames(plan, means, step, (dark[1] - moment).total_seconds() if dark else TRAIL_S)
     if planned.kind == "field":
         count = min(max(2, math.ceil(FIELD_S / seconds)), 64)
         return Recommendation(
             count,
             tr(
-                "{FIELD_S:.0f} minutes of light in total: {sqrt:.1f} × less noise",
-                FIELD_S=FIELD_S / 60,
+                "{FIELD_S:.2g} minutes of light in total: {sqrt:.1f} × less noise",
+                FIELD_S=count * seconds / 60,
                 sqrt=math.sqrt(count),
             ),
         )
@@ -342,7 +373,10 @@ def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
             ),
         )
     step = planned.interval_s or (found["interval_s"].value if "interval_s" in found else seconds + means.pace_s)
-    found["frames"] = _frames(planned, kind, facts, step, seconds, moment)
+    found["frames"] = _frames(planned, kind, facts, step, seconds, moment, plan, means)
+    for name, scale in SCALES.items():
+        if name in found:
+            found[name] = replace(found[name], assumes=means.assumed(scale, found[name].value))
     return found
 
 

@@ -23,6 +23,10 @@ SKY_MOST = 0.25
 SKY_SEEN = 0.02
 """Of saturation at which a dark sky is seen on the phone, so that one can aim and judge."""
 
+DARKER = 1.4
+"""Times darker than that from which it is mentioned: half a stop."""
+TRAIL_FRAME_S = 60.0
+"""Of a frame of a star trail at most: a lamp or an aircraft that passes spoils the whole frame."""
 POLE_UP, LOWEST_POLE = 0.7, 10.0
 """Share of half a frame that the pole stands above its middle, so that ground is below it; least height of the middle,
 degrees.
@@ -149,7 +153,9 @@ def rate_at(lens: EquipmentLens, cd_m2: float) -> float:
 def _sky_seconds(planned: PlannedShot, means: Equipment, lens: EquipmentLens, declination: float) -> Recommendation:
     rule = rule_500(lens.focal_35mm)
     if planned.kind == "trail":
-        s = max(means.seconds)
+        s = at_most(means.seconds, TRAIL_FRAME_S)
+        if s < max(means.seconds):
+            return Recommendation(s, tr("about a minute: a light that passes spoils one frame, and gaps stay few"))
         return Recommendation(
             s,
             tr(
@@ -185,7 +191,16 @@ def _sky_iso(means: Equipment, rate: float, seconds: float) -> Recommendation:
         return Recommendation(
             iso, tr("the sky fills {rate:.0f} % of the range: more would clip", rate=100 * rate * seconds * iso)
         )
-    seen = nearest(means.isos, SKY_SEEN / (rate * seconds))
+    wanted = SKY_SEEN / (rate * seconds)
+    seen = nearest(means.isos, wanted)
+    if wanted > DARKER * max(means.isos):
+        return Recommendation(
+            seen,
+            tr(
+                "the highest the phone offers; the sky stays {stops:.1f} EV darker than it is usually shown",
+                stops=math.log2(wanted / seen),
+            ),
+        )
     if seen > iso:
         return Recommendation(
             seen,

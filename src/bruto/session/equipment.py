@@ -12,7 +12,7 @@ from bruto.logbook import estimates
 from bruto.logbook.records import LogRecord
 from bruto.logbook.store import Logbook
 from bruto.phones.card import PhoneCard, load_card
-from bruto.plan.equipment import Equipment, EquipmentLens
+from bruto.plan.equipment import Equipment, EquipmentLens, ranges_of
 from bruto.sensor.noise_model import NoiseSource, model_of
 
 MOST = 4000
@@ -43,9 +43,7 @@ def _of_card(card: PhoneCard) -> tuple[dict[str, Any], dict[str, str]]:
     known: dict[str, str] = {}
     if card.lenses:
         values["lenses"] = _lenses(card)
-    for name in ("isos", "seconds"):
-        if getattr(card, name):
-            values[name] = getattr(card, name)
+    values["ranges"] = ranges_of(card)
     if card.pace_s is not None:
         values["pace_s"], known["pace_s"] = card.pace_s, tr("from the phone's card")
     by_iso: dict[float, tuple[float, float]] = {}

@@ -15,10 +15,12 @@ from bruto.catalog import sentences, tr, trn
 from bruto.errors import BrutoError
 from bruto.logbook.store import Logbook
 from bruto.output_planner import Outputs
-from bruto.phones.card import known_phones
+from bruto.phones.card import known_phones, load_card, save_card
+from bruto.phones.ranges import with_limit
 from bruto.plan.examples import example
 from bruto.plan.place import Place
 from bruto.plan.planned_shots import MOST_ITEMS, Plan, PlannedShot, load_plan
+from bruto.plan.recommendation import Assumption
 from bruto.plan.recommendations import at_text
 from bruto.plan.shot_kinds import KINDS, kind_of
 from bruto.plan.shot_list import shot_list, sky_facts
@@ -174,6 +176,32 @@ class PlanEditor:
             assert self.document.plan is not None
             return at_text(datetime.fromtimestamp(value, UTC), self.document.plan.where)
         return round(value) if name == "frames" else value
+
+    def answer(self, assumption: Assumption, value: float) -> None:
+        """Write on the phone's card what a recommendation had to assume.
+
+        Parameters
+        ----------
+        assumption
+            What was assumed.
+        value
+            What the phone offers: exposure time, seconds, or ISO speed.
+        """
+        plan = self.document.plan
+        if plan is None or not plan.model:
+            return
+        phone = (plan.make, plan.model)
+        card = self.shoot.phones.cards.get(phone) or load_card(*phone)
+        known = with_limit(card, assumption.scale, assumption.end, value)
+        try:
+            save_card(known, card)
+        except (BrutoError, OSError) as error:
+            self.message.emit(str(error))
+            return
+        if phone in self.shoot.phones.cards:
+            self.shoot.set_card(known)
+        self.phones = known_phones()
+        self.calculation.again()
 
     def take_all(self) -> None:
         """Take everything that is recommended for the chosen shot."""

@@ -17,12 +17,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bruto.app.pages.plan_question import PlanQuestion
 from bruto.app.pages.plan_rows import PlanRow, rows_for
 from bruto.app.widgets.build import build, down, fill
 from bruto.app.widgets.panel import clear, scrolled, side_panel
 from bruto.app.widgets.plain_text import Label, plain_tooltip
 from bruto.app.widgets.wheel_guard import WheelGuard
-from bruto.catalog import tr
+from bruto.catalog import clauses, tr
 from bruto.plan.planned_shots import PlannedShot
 from bruto.plan.recommendation import Recommendation
 from bruto.plan.recommendations import moment_of
@@ -82,6 +83,8 @@ class PlanLedger(QWidget):
         fill(column, kinds, (scroll, 1))
         self.rows_column = down(gap=0)
         body.addLayout(self.rows_column)
+        self.question = PlanQuestion(plan_editor)
+        body.addWidget(self.question)
         heading = Label(tr("Cost"), objectName="heading")
         body.addSpacing(4)
         self.facts = QGridLayout()
@@ -150,6 +153,7 @@ class PlanLedger(QWidget):
         if axis is not None:
             self._make_rows(planned, axis, tuple(offered))
             self._show_rows(planned, offered)
+        self.question.show_for(offered.values())
         self._show_forecast()
         self._show_alternatives(planned)
         self._show_cautions(planned)
@@ -191,11 +195,12 @@ class PlanLedger(QWidget):
                 own = getattr(planned, name)
                 value = recommendation.value if own is None else float(own)
             is_same = same(name, value, recommendation.value)
+            assumed = recommendation.assumes.text if recommendation.assumes is not None else ""
             row.show_values(
                 value,
                 value,
                 recommendation.value,
-                recommendation.reason[:1].upper() + recommendation.reason[1:],
+                clauses(recommendation.reason[:1].upper() + recommendation.reason[1:], assumed),
                 is_same,
             )
 

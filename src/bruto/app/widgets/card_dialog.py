@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from fractions import Fraction
 
 from PySide6.QtWidgets import (
@@ -91,7 +92,29 @@ def learnt_text(learnt: Equipment) -> str:
     return "\n".join([tr("Learnt from shots in the logbook"), *lines]) if lines else ""
 
 
+def range_text(card: PhoneCard, scale: str) -> str:
+    """How far a scale goes, as its owner said: "50 to 6400", "to 30" or ""."""
+    least, most = (card.limits or {}).get(scale, (None, None))
+    ends = ["" if v is None else (seconds_text(v) if scale == "seconds" else f"{v:g}") for v in (least, most)]
+    return "" if ends == ["", ""] else tr("{least} to {most}", least=ends[0], most=ends[1]).strip()
+
+
+def parse_range(text: str, what: str, least: float, most: float) -> tuple[float | None, float | None]:
+    """Both ends of "1/8000 to 30", "to 30", "50 to" or ""; raises `BrutoError` naming what is wrong."""
+    found = re.fullmatch(r"\s*(\S*?)\s*(?:to|–)\s*(\S*)\s*", text)
+    if found is None and text.strip():
+        raise BrutoError(tr("{what}: give both ends, such as 50 to 6400, or one, such as to 30.", what=what))
+    words = found.groups() if found is not None else ("", "")
+    low, high = ((parse_numbers(word, what, least, most) or (None,))[0] for word in words)
+    if low is not None and high is not None and low >= high:
+        raise BrutoError(tr("{what}: the first must be less than the second.", what=what))
+    return low, high
+
+
 LENSES_TIP = tr("One lens per line: focal length in mm, 35 mm equivalent, f-number")
+
+
+RANGE_TIP = tr("How far they go; where nothing is known, what phones usually offer is assumed, and plans say so")
 
 
 class CardDialog(QDialog):
@@ -134,6 +157,8 @@ class CardDialog(QDialog):
                 "lenses": "\n".join(f"{q.focal_mm:g}, {q.focal_35mm:g}, {q.f_number or 2:g}" for q in card.lenses),
                 "isos": ", ".join(f"{v:g}" for v in card.isos),
                 "seconds": ", ".join(seconds_text(v) for v in card.seconds),
+                "isos_range": range_text(card, "isos"),
+                "seconds_range": range_text(card, "seconds"),
                 "pace": "" if card.pace_s is None else f"{card.pace_s:g}",
             }
         )
@@ -179,8 +204,17 @@ class CardDialog(QDialog):
                 "seconds": seconds,
                 "pace_s": pace[0] if pace else None,
             }
-            shown = {"isos": tuple(self.card.isos), "lenses": self.card.lenses, "pace_s": self.card.pace_s}
+            shown = {
+                "isos": tuple(self.card.isos),
+                "lenses": self.card.lenses,
+                "pace_s": self.card.pace_s,
+                "limits": self.card.limits,
+            }
             same_times = [seconds_text(v) for v in seconds] == [seconds_text(v) for v in self.card.seconds]
+            for scale, what, span in (("isos", "ISO", (1, 1_000_000)), ("seconds", tr("Times"), (1e-6, 86400))):
+                if texts[f"{scale}_range"] != range_text(self.card, scale):
+                    ends = parse_range(texts[f"{scale}_range"], what, *span)
+                    typed["limits"] = {**(typed.get("limits") or self.card.limits or {}), scale: ends}
             changed = {k: v for k, v in typed.items() if (not same_times if k == "seconds" else v != shown[k])}
             before = self.card
             if changed:
