@@ -9,6 +9,8 @@ from unittest import mock
 from PySide6.QtCore import QDate, QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 
+from bruto.phones.card import PhoneCard, load_card, save_card
+from bruto.plan.gazetteer import gazetteer
 from bruto.plan.planned_shots import load_plan
 from bruto.practice.exercises import EXERCISES
 from bruto.simphone.capture import Exposure
@@ -215,8 +217,9 @@ class Plans(WindowTest):
         QTest.mouseClick(page.side.new, LEFT)
         self.reckoned()
         self.document.change(place="", latitude=0.0, longitude=0.0, zone="")
-        self.reckoned()
-        self.assertIn("Type the place on the left", page.sky.status.text())
+        self.wait(self.plan_editor.idle)
+        self.assertIn("Where is it?", page.sky.status.text())
+        self.assertIn("Where is it?", page.preview.empty)
         field = page.side.form.widgets["place"]
         field.setFocus()
         QTest.keyClicks(field, "orr")
@@ -229,6 +232,54 @@ class Plans(WindowTest):
         self.reckoned()
         self.wait(lambda: self.calculation.equipment.phone == "")
         self.assertEqual(page.side.phone.currentText(), "none: typical values")
+
+    def test_nothing_is_calculated_before_a_place_is_set_by_the_name_of_a_town(self) -> None:
+        page = self.page
+        QTest.mouseClick(page.side.new, LEFT)
+        self.reckoned()
+        self.document.change(place="", latitude=0.0, longitude=0.0, zone="")
+        self.plan_editor.add("trail")
+        self.wait(self.plan_editor.idle)
+        self.assertIsNone(self.calculation.forecasts)
+        self.assertEqual((self.calculation.recommendations(), page.ledger.rows), ({}, {}))
+        town = gazetteer().search("s")[0]
+        field = page.side.form.widgets["place"]
+        field.setFocus()
+        QTest.keyClicks(field, town.place.name.lower()[:5])
+        popup = field.completer().popup()
+        self.wait(lambda: popup.isVisible() and town.label in page.side.known.stringList())
+        row = page.side.known.stringList().index(town.label)
+        for _ in range(row + 1):
+            QTest.keyClick(popup, Qt.Key.Key_Down)
+        QTest.keyClick(popup, Qt.Key.Key_Return)
+        self.reckoned()
+        plan = self.document.plan
+        self.assertEqual((plan.place, plan.zone), (town.place.name, town.place.zone))
+        self.assertAlmostEqual(plan.latitude, town.place.latitude, places=3)
+        self.assertEqual(field.text(), town.place.name)
+        self.assertTrue(plan.planned_shots[0].at and plan.planned_shots[0].seconds)
+        self.assertEqual(set(page.ledger.rows) >= {"at", "seconds", "iso", "frames"}, True)
+
+    def test_what_is_assumed_of_a_phone_is_asked_and_the_answer_settles_it(self) -> None:
+        page = self.page
+        save_card(PhoneCard("Orrery", "Orrery Two", isos=(320.0,), seconds=(1 / 60,)))
+        self.document.change(make="Orrery", model="Orrery Two")
+        self.plan_editor.add("trail")
+        self.reckoned()
+        self.wait(lambda: self.calculation.equipment.phone == "Orrery Two")
+        question = page.ledger.question
+        self.assertEqual((question.isVisible(), page.ledger.rows["seconds"].take.text()), (True, "?"))
+        self.assertIn("assumes 30 s", page.ledger.rows["seconds"].evidence.text())
+        question.value.setFocus()
+        question.value.selectAll()
+        QTest.keyClicks(question.value, "zebra\r")
+        self.assertIn("for example", question.text.text())
+        question.value.selectAll()
+        QTest.keyClicks(question.value, "10\r")
+        self.wait(lambda: max(self.calculation.equipment.seconds) == 10.0)
+        self.reckoned()
+        self.assertIsNone(self.calculation.recommendations()["seconds"].assumes)
+        self.assertEqual(load_card("Orrery", "Orrery Two").limits, {"seconds": (None, 10.0)})
 
     def test_a_place_without_a_night(self) -> None:
         page = self.page

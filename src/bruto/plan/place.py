@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, time, timedelta, timezone, tzinfo
+from datetime import UTC, date, datetime, time, timedelta, tzinfo
+from functools import lru_cache
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from bruto.catalog import tr
@@ -13,6 +14,27 @@ from bruto.errors import BrutoError
 FIRST_YEAR, LAST_YEAR = 1900, 2100
 """Years for which the almanac is good: the motion of the sun and the moon is given for these."""
 WINDS = ("N", "NE", "E", "SE", "S", "SW", "W", "NW")
+
+
+@lru_cache(maxsize=256)
+def zone_at(latitude: float, longitude: float) -> str:
+    """Return the name of the time zone at a place, by the tz database; that of its meridian at sea.
+
+    Parameters
+    ----------
+    latitude
+        Degrees, north positive.
+    longitude
+        Degrees, east positive.
+
+    Returns
+    -------
+    str
+        Name of the zone; "" where none is known.
+    """
+    import tzfpy  # its shapes load when a zone is asked for
+
+    return tzfpy.get_tz(longitude, latitude) or ""
 
 
 @dataclass(frozen=True)
@@ -26,7 +48,7 @@ class Place:
     height_m: float = 0.0
     """Above the sea."""
     zone: str = ""
-    """A name of the tz database such as "CET", "" for the zone that the longitude gives."""
+    """A name of the tz database such as "CET", "" for the zone in which the coordinates lie."""
     name: str = ""
     """What it is called."""
 
@@ -47,12 +69,11 @@ class Place:
     @property
     def clock(self) -> tzinfo:
         """The zone's clock. Raises `BrutoError` where there is no zone of that name."""
-        if not self.zone:
-            return timezone(timedelta(hours=round(self.longitude / 15)))
-        if self.zone.upper() == "UTC":
+        zone = self.zone or zone_at(self.latitude, self.longitude)
+        if zone.upper() == "UTC":
             return UTC
         try:
-            return ZoneInfo(self.zone)
+            return ZoneInfo(zone)
         except (ZoneInfoNotFoundError, ValueError, OSError) as error:
             raise BrutoError(
                 tr(
@@ -65,7 +86,7 @@ class Place:
     @property
     def clock_name(self) -> str:
         """What the times are given in."""
-        return self.zone or tr("UTC{longitude:+d} (from the longitude)", longitude=round(self.longitude / 15))
+        return self.zone or tr("{zone} (from the coordinates)", zone=zone_at(self.latitude, self.longitude))
 
 
 def parsed_date(text: str) -> date:

@@ -93,6 +93,11 @@ class Plan:
         """The place. Raises `BrutoError` where there is no such one."""
         return Place(self.latitude, self.longitude, self.height_m, self.zone, self.place)
 
+    @property
+    def placed(self) -> bool:
+        """Whether anybody said where it is: what depends on the place is not known before."""
+        return bool(self.latitude or self.longitude)
+
 
 PLAN_SCHEMA = 2
 _RENAMED = {"wishes": "planned_shots", "held": "support", "price": "forecast"}

@@ -38,6 +38,9 @@ DARKNESS_RANGE = 10.0, 23.0
 """Magnitudes per square arc second that a plan takes: from a city's sky at full moon to the darkest."""
 
 
+NO_PLACE = tr("Where is it? Type a town on the left, or latitude and longitude: sun, stars and light depend on it.")
+
+
 class PlanCalculation:
     """`changed`: something else is known; `previewed`: the picture is another one."""
 
@@ -110,13 +113,21 @@ class PlanCalculation:
 
     def again(self) -> None:
         """Calculate anew what the sky does and what is known of the phone."""
-        self.changed.emit()
         plan = self.document.plan
+        if self.problem == NO_PLACE:
+            self.problem = ""
+        self.changed.emit()
         if plan is None or not self.wanted:
             return
         card = self._card_of((plan.make, plan.model))
         self._knowing.ask("phone", partial(_know, plan, self._book(), card), self._known, self._failed)
-        self._calculating.ask("sky", partial(sky_of, plan), self._calculated, self._failed)
+        if plan.placed:
+            self._calculating.ask("sky", partial(sky_of, plan), self._calculated, self._failed)
+            return
+        self._calculating.forget()
+        self.forget()
+        self._failed(NO_PLACE)
+        self._simulate()
 
     def _known(self, found: tuple[Equipment, float | None]) -> None:
         equipment, dark = found

@@ -29,6 +29,7 @@ from bruto.session.plan_calculation import DARKNESS_RANGE, PlanCalculation
 from bruto.session.plan_document import PlanDocument
 from bruto.session.plan_file import plans_folder
 from bruto.session.plan_matches import PlanMatches
+from bruto.session.plan_places import PlanPlaces
 from bruto.session.shoot import Shoot
 from bruto.session.workers import Post, Precedence, Worker
 from bruto.storage.atomic_write import write_new
@@ -49,8 +50,9 @@ class PlanEditor:
         self.shoot, self._book = shoot, book
         self._worker = Worker("plan", post, Precedence.PAGE)
         self._measuring = self._worker.channel("the sky's darkness", 70)
-        self.places: dict[str, Place] = {}
-        """Places of other plans, by their names."""
+        self.places = PlanPlaces(self._worker, shoot)
+        self._bare = False
+        """Whether shots were added before anything could be recommended for them."""
         self.phones: list[tuple[str, str]] = []
         """Make and model of phones that are known."""
         self.document = PlanDocument(lambda: plans_folder(shoot.made_up), self._worker)
@@ -59,7 +61,7 @@ class PlanEditor:
         self.matches = PlanMatches(self.document, shoot)
         self.document.message.connect(self.message.emit)
         self.matches.pace_found.connect(self.message.emit)
-        self.calculation.changed.connect(self.changed.emit)
+        self.calculation.changed.connect(self._calculated)
         self.calculation.darkness_found.connect(self._darkness_found)
         shoot.measured.connect(lambda _: self._taken())
         shoot.opened.connect(self._taken)
@@ -89,6 +91,21 @@ class PlanEditor:
         seen = next((s.seen for s in self.shoot.shots if s.seen and s.seen.model), None)
         make, model = (seen.make, seen.model) if seen else ("", "")
         self.document.begin(Plan(tr("New plan"), today, make=make, model=model))
+        self.places.of_shots(self._placed)
+        self.places.find("", lambda _: None)  # so that the list of towns is there when a name is typed
+
+    def _placed(self, place: Place, source: str) -> None:
+        """Turn a plan without a place to one that was found."""
+        plan = self.document.plan
+        if plan is not None and not plan.placed:
+            self._turn_to(place)
+            self.notice.emit(tr("Place from {source}.", source=source))
+
+    def _turn_to(self, place: Place) -> None:
+        name: dict[str, Any] = {"place": place.name} if place.name else {}
+        self.document.change(
+            latitude=place.latitude, longitude=place.longitude, height_m=place.height_m, zone=place.zone, **name
+        )
 
     def delete(self) -> None:
         """Delete the plan that is shown, and show the next one."""
@@ -100,26 +117,37 @@ class PlanEditor:
             self.changed.emit()
 
     def _learn(self) -> None:
-        """Learn the places of other plans, by their names, and the phones."""
-        self.places, self.phones = {}, known_phones()
+        """Learn the places of other plans, and the phones."""
+        self.phones = known_phones()
+        plans = []
         for path in self.document.file.plans()[:MOST_KNOWN]:
             with contextlib.suppress(BrutoError, OSError):
-                plan = load_plan(path)
-                if plan.place and (plan.latitude or plan.longitude):
-                    self.places.setdefault(plan.place, plan.where)
+                plans.append(load_plan(path))
+        self.places.learn(plans)
 
-    def go_to(self, name: str) -> None:
-        """Turn the plan to a place that another plan knows.
+    def go_to(self, label: str) -> None:
+        """Turn the plan to a place that was offered.
+
+        Parameters
+        ----------
+        label
+            As it was offered.
+        """
+        if place := self.places.offered.get(label):
+            self._turn_to(place)
+
+    def name_place(self, name: str) -> None:
+        """Name the plan's place; where it has none yet, the town of that name is taken.
 
         Parameters
         ----------
         name
-            Name as the user sees it.
+            What the user calls it.
         """
-        if place := self.places.get(name):
-            self.document.change(
-                place=name, latitude=place.latitude, longitude=place.longitude, height_m=place.height_m, zone=place.zone
-            )
+        self.document.settle()
+        self.document.change(place=name)
+        if self.document.plan is not None and not self.document.plan.placed:
+            self.places.named(name, self._placed)
 
     # -- its shots
 
@@ -138,12 +166,25 @@ class PlanEditor:
             self.message.emit(tr("A plan holds at most {most} shots. Start another one.", most=MOST_ITEMS))
             return
         known = KINDS[kind]
+        self._bare = self._bare or forecasts is None
         planned = PlannedShot(known.title, kind, gear=known.gear, frames=known.frames)
         if forecasts is not None:
             planned = forecasts.with_recommendations(planned)
         planned_shots = (*plan.planned_shots, planned)
         if self.document.change(planned_shots=planned_shots):
             self.document.choose(len(planned_shots) - 1)
+
+    def _calculated(self) -> None:
+        plan, forecasts = self.document.plan, self.calculation.forecasts
+        if plan is not None and forecasts is not None and self._bare:
+            self._bare = False
+            self.document.change(
+                joined=True,
+                planned_shots=tuple(
+                    p if p.at or p.seconds or p.iso else forecasts.with_recommendations(p) for p in plan.planned_shots
+                ),
+            )
+        self.changed.emit()
 
     def take(self, name: str) -> None:
         """Take what is recommended for a value of the chosen shot.

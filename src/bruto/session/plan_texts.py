@@ -31,8 +31,6 @@ def sky_summary(document: PlanDocument, calculation: PlanCalculation, by_day: bo
     sky, plan = calculation.sky, document.plan
     if sky is None or plan is None:
         return tr("calculating the sky…")
-    if plan.latitude == 0 and plan.longitude == 0 and not plan.place:
-        return tr("Type the place on the left: latitude (north) and longitude (east).")
     facts = sky.facts
 
     def clock(moment: datetime) -> str:

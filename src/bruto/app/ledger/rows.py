@@ -246,9 +246,10 @@ class Row(QWidget):
         self.take.setEnabled(used and self.take.isEnabled())
 
     def show_values(
-        self, value: float, default: float, suggestion: float | None, evidence: str | None, same: bool
-    ) -> None:
-        """Put values on screen without sending them back."""
+        self, value: float, default: float, suggestion: float | None, evidence: str | None, same: bool,
+        certain: bool = True,
+    ) -> None:  # fmt: skip
+        """Put values on screen without sending them back; `certain`: whether nothing is assumed for the suggestion."""
         if not self.spin.hasFocus() or not self.spin.lineEdit().isModified():
             self.spin.blockSignals(True)
             self.spin.setValue(value)
@@ -259,7 +260,13 @@ class Row(QWidget):
             self._show_evidence()
         offered = suggestion is not None and not same
         self.take.setEnabled(offered)
-        self.take.setText(self.text_of(suggestion) if suggestion is not None and not same else "✓" if same else "")
+        self.take.setText(
+            self.text_of(suggestion)
+            if suggestion is not None and not same
+            else ("✓" if certain else "?")
+            if same
+            else ""
+        )
         words = f"{self.evidence.text()}. " if self.evidence.text() else ""
         if suggestion is not None and offered:
             ui = tr(

@@ -95,7 +95,9 @@ class PlanPage(QWidget):
             self._wait_for_picture()
 
     def _wait_for_picture(self) -> None:
-        if self.document.planned is None:
+        if self.calculation.problem:
+            self.preview.show_nothing(self.calculation.problem)
+        elif self.document.planned is None:
             self.preview.show_nothing(tr("Add a shot: a simulated preview appears here."))
         elif self.preview.whole is None:
             self.preview.show_nothing(tr("simulating…"))
@@ -105,10 +107,7 @@ class PlanPage(QWidget):
     def _show_picture(self) -> None:
         picture, planned = self.calculation.picture, self.calculation.picture_of
         if picture is None or planned is None:
-            if self.calculation.problem:
-                self.preview.show_nothing(self.calculation.problem)
-            else:
-                self._wait_for_picture()
+            self._wait_for_picture()
             return
         forecast = self.calculation.forecast(planned)
         typical = self.calculation.equipment.noise.source is NoiseSource.TYPICAL

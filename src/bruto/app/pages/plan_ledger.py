@@ -153,6 +153,9 @@ class PlanLedger(QWidget):
         if axis is not None:
             self._make_rows(planned, axis, tuple(offered))
             self._show_rows(planned, offered)
+        elif self.rows:
+            clear(self.rows_column)
+            self.rows, self._made_for = {}, ()
         self.question.show_for(offered.values())
         self._show_forecast()
         self._show_alternatives(planned)
@@ -202,6 +205,7 @@ class PlanLedger(QWidget):
                 recommendation.value,
                 clauses(recommendation.reason[:1].upper() + recommendation.reason[1:], assumed),
                 is_same,
+                recommendation.assumes is None,
             )
 
     def _show_forecast(self) -> None:

@@ -30,12 +30,13 @@ from bruto.plan.shot_kinds import KINDS
 from bruto.sensor.advice import time_text
 from bruto.session.plan_editor import PlanEditor
 
-WIDTH = 250
-"""Pixels."""
+WIDTH, PLACES_WIDTH = 250, 340
+"""Pixels: of the side, and of the list of places at least."""
 UNKNOWN = 9.9
 """Stands for a darkness that is unknown, magnitudes."""
+PLACE_TIP = tr("A town of the world, or your own name for the place; it stays on this computer")
 NIGHT_TIP = tr("The day; its night is the one that follows")
-ZONE_TIP = tr("Name of the time zone, for example CET; empty for the zone of the longitude")
+ZONE_TIP = tr("Name of the time zone, for example CET; empty for the zone in which the coordinates lie")
 DARKNESS_TIP = tr(
     "Sky brightness without a moon, magnitudes per square arc second: 22 natural, 20 countryside, 18 town"
 )
@@ -120,7 +121,7 @@ class PlanSide(QWidget):
             column,
             (
                 FormRow("name", tr("Name"), line(), tr("Name of the plan")),
-                FormRow("place", tr("Place"), line(), tr("Name of the place; it stays on this computer")),
+                FormRow("place", tr("Place"), line(tr("type a town")), PLACE_TIP),
                 FormRow(
                     "latitude", tr("Latitude"), number(-90, 90, "°", 3, 0.1),
                     tr("Latitude in degrees; north is positive"), caption="N, E",
@@ -147,10 +148,12 @@ class PlanSide(QWidget):
         self.form.widgets["zone"].setFixedWidth(58)
         self.form.widgets["date"].setMinimumWidth(116)
         self.known = QStringListModel()
-        completer = QCompleter(self.known, self)
-        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        completer.activated.connect(self.plan_editor.go_to)
-        self.form.widgets["place"].setCompleter(completer)
+        self.completer = QCompleter(self.known, self)
+        self.completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
+        self.completer.activated.connect(self._go_to)
+        self.place = self.form.widgets["place"]
+        self.place.setCompleter(self.completer)
+        self.place.textEdited.connect(lambda text: self.plan_editor.places.find(text, self._offer_places))
         self.phone = self.form.widgets["phone"]
         return column
 
@@ -167,7 +170,6 @@ class PlanSide(QWidget):
         free = None if plan.free_mb is None else plan.free_mb / 1000
         known = {name: getattr(plan, name) for name in self.form.rows if hasattr(plan, name)}
         self.form.show(known | {"free_gb": free})
-        self.known.setStringList(sorted(self.plan_editor.places))
         self._list_shots(plan, matches)
         done = sum(b.state == "done" for b in matches)
         self.taken.setText(
@@ -228,11 +230,27 @@ class PlanSide(QWidget):
         if row >= 0:
             self.document.choose(row)
 
+    def _offer_places(self, labels: list[str]) -> None:
+        self.known.setStringList(labels)
+        if self.place.hasFocus() and self.place.isModified():
+            self.completer.popup().setMinimumWidth(PLACES_WIDTH)
+            self.completer.complete()
+
+    def _go_to(self, label: str) -> None:
+        """The line that was chosen stands in the field, and gives way to the place's name."""
+        place = self.plan_editor.places.offered.get(label)
+        if place is not None:
+            self.place.setText(place.name)
+            self.place.setModified(False)
+            self.plan_editor.go_to(label)
+
     def _changed(self, name: str, value: Any) -> None:
         if name == "phone":
             planning_change(self.plan_editor, make=value[0], model=value[1])
         elif name == "free_gb":
             planning_change(self.plan_editor, free_mb=None if value is None else 1000 * value)
+        elif name == "place":
+            self.plan_editor.name_place(value)
         else:
             lowest = 10.0 if name == "darkness" and value is not None else None
             planning_change(self.plan_editor, **{name: value if lowest is None else max(value, lowest)})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from fractions import Fraction
 
 from PySide6.QtWidgets import (
@@ -204,21 +205,16 @@ class CardDialog(QDialog):
                 "seconds": seconds,
                 "pace_s": pace[0] if pace else None,
             }
-            shown = {
-                "isos": tuple(self.card.isos),
-                "lenses": self.card.lenses,
-                "pace_s": self.card.pace_s,
-                "limits": self.card.limits,
-            }
+            shown = {"isos": tuple(self.card.isos), "lenses": self.card.lenses, "pace_s": self.card.pace_s}
             same_times = [seconds_text(v) for v in seconds] == [seconds_text(v) for v in self.card.seconds]
+            limits = dict(self.card.limits or {})
             for scale, what, span in (("isos", "ISO", (1, 1_000_000)), ("seconds", tr("Times"), (1e-6, 86400))):
                 if texts[f"{scale}_range"] != range_text(self.card, scale):
-                    ends = parse_range(texts[f"{scale}_range"], what, *span)
-                    typed["limits"] = {**(typed.get("limits") or self.card.limits or {}), scale: ends}
+                    limits[scale] = parse_range(texts[f"{scale}_range"], what, *span)
             changed = {k: v for k, v in typed.items() if (not same_times if k == "seconds" else v != shown[k])}
             before = self.card
-            if changed:
-                self.card = written(self.card, **changed)
+            if changed or limits != (self.card.limits or {}):
+                self.card = replace(written(self.card, **changed), limits=limits or None)
                 save_card(self.card, before)
         except (BrutoError, OSError) as error:
             self.problem.setText(str(error))

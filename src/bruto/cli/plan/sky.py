@@ -130,7 +130,9 @@ def _starts(folder: Path, exposure: float) -> tuple[list[float], list[str], floa
 Latitude = Annotated[float, typer.Option(help=tr("Degrees, north positive."))]
 Longitude = Annotated[float, typer.Option(help=tr("Degrees, east positive."))]
 OnDate = Annotated[str, typer.Option("--date", help=tr("YYYY-MM-DD; a night runs from noon to noon."))]
-Zone = Annotated[str, typer.Option(help=tr("Time zone of the tz database; by default the zone of the longitude."))]
+Zone = Annotated[
+    str, typer.Option(help=tr("Time zone of the tz database; by default the one in which the coordinates lie."))
+]
 
 
 def _target(text: str | None) -> tuple[float, float] | None:
