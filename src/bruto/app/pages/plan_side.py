@@ -30,6 +30,8 @@ from bruto.plan.shot_kinds import KINDS
 from bruto.sensor.advice import time_text
 from bruto.session.plan_editor import PlanEditor
 
+MOST_PLACES = 12
+"""Lines of that list without scrolling."""
 WIDTH, PLACES_WIDTH = 250, 340
 """Pixels: of the side, and of the list of places at least."""
 UNKNOWN = 9.9
@@ -132,7 +134,7 @@ class PlanSide(QWidget):
                 ),
                 FormRow("height_m", tr("Height"), number(-500, 9000, " m"), tr("Height above sea level in metres")),
                 FormRow("date", tr("Date"), day("1900-01-01", "2100-12-30"), NIGHT_TIP),
-                FormRow("zone", tr("Time zone"), line(tr("time zone")), ZONE_TIP, beside=True),
+                FormRow("zone", tr("Time zone"), line(tr("of the coordinates")), ZONE_TIP, caption=tr("Zone")),
                 FormRow(
                     "darkness", tr("Sky brightness"), number(UNKNOWN, 23, "", 1, 0.1, tr("natural")), DARKNESS_TIP,
                     caption=tr("Sky"), also=(measure,),
@@ -145,11 +147,11 @@ class PlanSide(QWidget):
             ),
         )  # fmt: skip
         self.form.changed.connect(self._changed)
-        self.form.widgets["zone"].setFixedWidth(58)
         self.form.widgets["date"].setMinimumWidth(116)
         self.known = QStringListModel()
         self.completer = QCompleter(self.known, self)
         self.completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
+        self.completer.setMaxVisibleItems(MOST_PLACES)
         self.completer.activated.connect(self._go_to)
         self.place = self.form.widgets["place"]
         self.place.setCompleter(self.completer)

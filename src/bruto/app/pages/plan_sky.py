@@ -119,6 +119,7 @@ class PlanSky(QWidget):
             if span is not None and axis is not None and span[1] > axis.begin and span[0] < axis.end:
                 minded = forecast is not None and (forecast.full or forecast.fits is False)
                 blocks.append(Block(k, planned.title, *span, minded=minded))
+        self.axis.empty = "" if self.calculation.problem else tr("calculating the sky…")
         self.axis.show_axis(self.shown, plan.where.clock, blocks, self.document.chosen)
         self.status.setText(self.calculation.problem or sky_summary(self.document, self.calculation, self.by_day))
 

@@ -57,6 +57,8 @@ class TimeAxis(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.axis: Axis | None = None
+        self.empty = ""
+        """What is written where there is no axis."""
         self.clock: tzinfo | None = None
         self.blocks: list[Block] = []
         self.current = -1
@@ -151,7 +153,7 @@ class TimeAxis(QWidget):
         p.setFont(theme.font(12))
         if self.axis is None:
             p.setPen(t.color("quiet"))
-            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, tr("calculating the sky…"))
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty)
             return
         TimeAxisPainter(self, p).paint(self.axis)
         if self._pointer is not None and self._drag is None:
