@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QMenu, QPushButton
 
 from bruto.app.shot_facts import set_fact, shot_fact
 from bruto.app.stage.clip_overlay import overlay, patterns
+from bruto.app.widgets.card_dialog import range_text
 from bruto.container.picture import read_picture
 from bruto.develop.linear_preview import plain_view
 from bruto.shoot.folder import RECORD
@@ -332,6 +333,13 @@ class Card(IntakeTest):
         QTest.mouseClick(dialog.keep, LEFT)
         self.assertIn("'abc' is not a number", dialog.problem.text())
         dialog.form.widgets["isos"].setText("100, 50")
+        for wrong in ("30", "40 to 20", "x to 3"):
+            dialog.form.widgets["seconds_range"].setText(wrong)
+            QTest.mouseClick(dialog.keep, LEFT)
+            self.assertTrue(dialog.problem.text(), wrong)
+            self.assertTrue(dialog.isVisible())
+        dialog.form.widgets["seconds_range"].setText("to 40")
+        dialog.form.widgets["isos"].setText("100, 50")
         dialog.form.widgets["lenses"].setPlainText("5.9, 24, 1.9")
         QTest.mouseClick(dialog.keep, LEFT)
         self.settle()
@@ -340,6 +348,7 @@ class Card(IntakeTest):
         card = self.window.shoot.phones.card_of(shot)
         assert card is not None
         self.assertEqual((card.isos, card.lenses[0].focal_35mm, len(card.seconds)), ((50, 100), 24.0, 40))
+        self.assertEqual((card.limits, range_text(card, "seconds")), ({"seconds": (None, 40.0)}, "to 40"))
         self.assertIn("Digital zoom 1.1×", self.page.reading.advice_text.text())  # 26 mm is now a crop of 24 mm
 
     def test_what_is_learnt_of_the_viewfinder_is_told(self) -> None:

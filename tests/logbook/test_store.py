@@ -98,6 +98,27 @@ class Keeping(StoreTest):
         self.assertEqual([r.name for r in book.shoots()], ["the sluice"])
         self.assertEqual(book.batteries(), [])
 
+    def test_two_folders_of_one_name_are_two_shoots_and_a_moved_one_is_the_same(self) -> None:
+        book, first, second = self.book(), self.folder / "spring" / "raw", self.folder / "autumn" / "raw"
+        spring, autumn = some(3, "raw"), [replace(r, key=f"other-{r.key}") for r in some(3, "raw")]
+        self.assertEqual(book.name_for(first, "raw", [r.key for r in spring]), "raw")
+        book.put(spring)
+        name = book.name_for(second, "raw", [r.key for r in autumn])
+        self.assertEqual(name, "raw in autumn")
+        book.put(replace(r, shoot=name) for r in autumn)
+        self.assertEqual(book.name_for(self.folder / "moved" / "raw", "raw", [r.key for r in autumn[:1]]), name)
+        self.assertEqual(book.name_for(first, "raw", ["new"]), "raw")
+        book.forget_shoot("raw")
+        self.assertEqual(book.name_for(self.folder / "autumn" / "deep" / "raw", "raw", ["new"]), "raw")
+
+    def test_the_date_of_a_shoot_is_that_of_most_of_its_shots(self) -> None:
+        book = self.book()
+        undated = [replace(r, taken="") for r in some(8, "burst")]
+        book.put([*undated, *some(1, "burst", 20), *some(4, "dated"), *[replace(r, taken="") for r in some(2, "none")]])
+        days = {row.name: row.day for row in book.shoots()}
+        self.assertEqual((days["burst"], days["none"]), ("", ""))
+        self.assertEqual(days["dated"], max(r.taken for r in some(4, "dated"))[:10])
+
     def test_out_and_in_again(self) -> None:
         odd = LogRecord(key="odd", note='=1+1, "quoted"\nsecond line – ümläut', iso=1 / 3, exposure_s=1e-5, bytes=2**40)
         book = self.book()

@@ -6,6 +6,7 @@ import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from operator import attrgetter
+from pathlib import Path
 from typing import Any
 
 from bruto.catalog import tr
@@ -18,6 +19,8 @@ PAGE = 200
 MOST_SHOOTS = 200
 """Shoots that are listed, the newest."""
 ORDERS = {"taken": "taken, id", "newest": "taken DESC, id DESC"}
+FOLDERS = "CREATE TABLE IF NOT EXISTS folder (path TEXT PRIMARY KEY, shoot TEXT NOT NULL) STRICT"
+"""Which shoot a folder of the disk is: two folders may be called alike."""
 _FILTERS = ("shoot", "model", "kind", "place", "verdict", "support", "iso", "focal_mm")
 
 
@@ -35,6 +38,13 @@ class ShootRow:
     picked: int
     bytes: int
     note: str = ""
+    dated: int = 0
+    """Shots that state when they were taken."""
+
+    @property
+    def day(self) -> str:
+        """Date of the last shot, YYYY-MM-DD; "" where most shots state none: that of a few others would be wrong."""
+        return self.end[:10] if 2 * self.dated >= self.shots else ""
 
 
 def _assignments(values: dict[str, Any]) -> str:
@@ -127,6 +137,47 @@ class Logbook(LogbookFile):
             put_records(base, rows)
         return len(rows)
 
+    def name_for(self, folder: Path, title: str, keys: Sequence[str]) -> str:
+        """Return the name of a folder's shoot: its title, or a longer one where another folder has that already.
+
+        A folder that was moved or copied under its title keeps its name: its shots are known by their content.
+
+        Parameters
+        ----------
+        folder
+            Where the shots lie.
+        title
+            What the folder is called.
+        keys
+            Content keys of some of its shots.
+
+        Returns
+        -------
+        str
+            Name that no shoot of another folder has.
+        """
+        place = str(folder.resolve())
+        with self.writing() as base:
+            base.execute(FOLDERS)
+            if found := base.execute("SELECT shoot FROM folder WHERE path = ?", (place,)).fetchone():
+                return str(found[0])
+            marks = ", ".join("?" * len(keys))
+            known = base.execute(f"SELECT shoot FROM shot WHERE key IN ({marks}) LIMIT 1", tuple(keys)).fetchone()
+            is_same = known is not None and (
+                known[0] == title or str(known[0]).startswith(tr("{title} in ", title=title))
+            )
+            name = str(known[0]) if is_same else self._free_name(base, folder, title)
+            base.execute("INSERT INTO folder (path, shoot) VALUES (?, ?)", (place, name))
+        return name
+
+    @staticmethod
+    def _free_name(base: sqlite3.Connection, folder: Path, title: str) -> str:
+        longer = tr("{title} in {parent}", title=title, parent=folder.resolve().parent.name or "/")
+        for name in (title, longer, *(f"{longer} {k}" for k in range(2, 1000))):
+            if not base.execute("SELECT 1 FROM shot WHERE shoot = ? LIMIT 1", (name,)).fetchone():
+                return name
+        return longer
+
     def set_values(self, keys: Sequence[str], **values: Any) -> None:
         """Write down what the user tells of some shots: place, darkness, gear, held, note, verdict, picked.
 
@@ -197,6 +248,8 @@ class Logbook(LogbookFile):
         with self.writing() as base:
             count = base.execute("DELETE FROM shot WHERE shoot = ?", (name,)).rowcount
             base.execute("DELETE FROM shoot WHERE name = ?", (name,))
+            base.execute(FOLDERS)
+            base.execute("DELETE FROM folder WHERE shoot = ?", (name,))
         return int(count)
 
     def note_shoot(self, name: str, note: str | None = None, battery: tuple[float, float, float] | None = None) -> None:
@@ -307,13 +360,14 @@ class Logbook(LogbookFile):
             "SELECT (SELECT min(shoot) FROM shot WHERE shoot > n.name) FROM n WHERE n.name IS NOT NULL), "
             "newest AS MATERIALIZED (SELECT name, (SELECT max(taken) FROM shot WHERE shoot = n.name) AS last FROM n "
             "WHERE name IS NOT NULL ORDER BY last DESC LIMIT ?) "
-            "SELECT m.name AS name, count(*) AS shots, min(s.taken) AS begin, m.last AS end, "
+            "SELECT m.name AS name, count(*) AS shots, min(nullif(s.taken, '')) AS begin, m.last AS end, "
+            "sum(s.taken != '') AS dated, "
             "sum(s.verdict IN ('keep', 'best')) AS picked, coalesce(sum(s.bytes), 0) AS bytes, "
             "coalesce(t.note, '') AS note FROM newest m JOIN shot s ON s.shoot = m.name "
             "LEFT JOIN shoot t ON t.name = m.name GROUP BY m.name ORDER BY m.last DESC",
             (limit,),
         )
-        return [ShootRow(**dict(row)) for row in rows]
+        return [ShootRow(**(dict(row) | {"begin": row["begin"] or ""})) for row in rows]
 
     def visits(self, place: str) -> int:
         """Find how many shoots were at a place.

@@ -6,6 +6,7 @@ Shots of the simulated phone go into a logbook of their own: what is made up is 
 from __future__ import annotations
 
 import threading
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -26,8 +27,8 @@ from bruto.simphone.sensor_model import MAKE, MODEL
 
 BATCH, WAIT_S = 50, 0.5
 """Shots that are written at once, and seconds for which more of them are waited for."""
-Noted = tuple[Shot, SensorReport, str, str, str, tuple[Path, Path] | None]
-"""A shot, what was measured, its shoot, how it was held, its verdict, and two frames that tell how it was held."""
+Noted = tuple[Shot, SensorReport, str, Path, str, str, tuple[Path, Path] | None]
+"""A shot, what was measured, its shoot and folder, how it was held, its verdict, and two frames that tell how."""
 STEADY = ("trail",)
 """Kinds of set whose frames stand on a tripod."""
 SHAKES = ("burst", "bracket")
@@ -74,7 +75,7 @@ class LogbookRecorder:
         two = (raws[0], raws[1]) if group.kind in SHAKES and len(raws) > 1 else None
         verdict = self.shoot.verdicts.get(str(shot.main), "")
         with self._lock:
-            self._waiting[str(shot.main)] = (shot, report, self.shoot.title, support, verdict, two)
+            self._waiting[str(shot.main)] = (shot, report, self.shoot.title, self.shoot.folder, support, verdict, two)
         self._channel.ask("logbook", self._write, lambda _: None, self._failed)
 
     def _take(self) -> list[Noted]:
@@ -89,7 +90,7 @@ class LogbookRecorder:
         while some := self._take():
             by_place: dict[Path, list[tuple[Noted, LogRecord]]] = {}
             for noted in some:
-                shot, report, title, support, verdict, two = noted
+                shot, report, title, _, support, verdict, two = noted
                 support = support or self._how(two)
                 seen = shot.seen
                 assert seen is not None
@@ -106,7 +107,7 @@ class LogbookRecorder:
                     with Logbook(place) as book:
                         if place == demo_logbook() and not book.problem and not book.count():
                             book.put(record_of(r) for r in history())  # so that there is something to look back at
-                        count += book.put([r for _, r in records])
+                        count += book.put(self._named(book, records))
                 except (BrutoError, OSError) as error:  # reported at once: a later request may take this one's place
                     self._post(partial(self._failed, str(error)))
                     late += [noted for noted, _ in records]
@@ -115,6 +116,15 @@ class LogbookRecorder:
                 self._waiting.setdefault(str(noted[0].main), noted)
         if count:  # reported from here: a later request takes the place of this one, and only its answer is given
             self._post(self.written.emit)
+
+    @staticmethod
+    def _named(book: Logbook, records: list[tuple[Noted, LogRecord]]) -> list[LogRecord]:
+        """Give records the names of their folders' shoots."""
+        keys: dict[tuple[Path, str], list[str]] = {}
+        for noted, record in records:
+            keys.setdefault((noted[3], record.shoot), []).append(record.key)
+        names = {which: book.name_for(*which, some) for which, some in keys.items()}
+        return [replace(record, shoot=names[noted[3], record.shoot]) for noted, record in records]
 
     def _how(self, two: tuple[Path, Path] | None) -> str:
         """How a set was held by two of its frames, looked at once."""

@@ -19,6 +19,7 @@ from bruto.shoot.folder import Intent, ShootRecord, load_record, open_shoot, pai
 from bruto.shoot.intent import Finding, check, usual
 from bruto.shoot.sets import find_sets
 from bruto.shoot.shots import Shot, ShotSet
+from bruto.shoot.timeless import is_timeless, with_timeless
 from bruto.shoot.verdicts import KEEP_OR_BEST
 from bruto.simphone.sensor_model import MAKE, MODEL
 
@@ -81,7 +82,7 @@ class Shoot:
 
     def _take(self, shots: list[Shot]) -> None:
         self.shots = shots
-        self.sets = find_sets(shots)
+        self.sets = with_timeless(find_sets(shots), self.reports)
         self._usual = usual(shots)
         self.phones.learn_from(shots, self.sets)
         self.opened.emit()
@@ -208,6 +209,11 @@ class Shoot:
         self.reports[str(shot.main)] = report
         self.phones.learn_report(shot, report)
         self.measured.emit(shot)
+        if is_timeless(shot) and all(str(s.main) in self.reports for s in self.shots if is_timeless(s)):
+            sets = with_timeless(find_sets(self.shots), self.reports)
+            if sets != self.sets:
+                self.sets = sets
+                self.opened.emit()
 
     def mark_broken(self, shot: Shot, problem: str) -> None:
         """Mark a raw that turned out not to be readable when it was measured.

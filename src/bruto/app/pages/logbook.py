@@ -213,7 +213,7 @@ class LogbookPage(QWidget):
             )
             count = trn("{shots} shot", "{shots} shots", shots=shoot.shots)
             item = self.list.item(k) or QListWidgetItem(self.list)
-            item.setText(f"{shoot.end[:10] or 'no date'}\n{shoot.name}\n{count} · {size}")
+            item.setText(f"{shoot.day or tr('no date')}\n{shoot.name}\n{count} · {size}")
             item.setData(Qt.ItemDataRole.UserRole, shoot.name)
         while self.list.count() > len(state.shoots):
             self.list.takeItem(self.list.count() - 1)

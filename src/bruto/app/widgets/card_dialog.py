@@ -115,6 +115,7 @@ def parse_range(text: str, what: str, least: float, most: float) -> tuple[float 
 LENSES_TIP = tr("One lens per line: focal length in mm, 35 mm equivalent, f-number")
 
 
+LIST_TIP = tr("Values seen in shots so far; what you type counts as all the phone offers")
 RANGE_TIP = tr("How far they go; where nothing is known, what phones usually offer is assumed, and plans say so")
 
 
@@ -145,8 +146,15 @@ class CardDialog(QDialog):
             rows,
             (
                 FormRow("lenses", tr("Lenses"), lines(76), LENSES_TIP),
-                FormRow("isos", "ISO", line(most=4000, live=True)),
-                FormRow("seconds", tr("Times, s"), line(most=4000, live=True)),
+                FormRow("isos", "ISO", line(most=4000, live=True), LIST_TIP),
+                FormRow("seconds", tr("Times, s"), line(most=4000, live=True), LIST_TIP),
+                FormRow(
+                    "isos_range", tr("ISO range"), line(tr("not known; for example 50 to 6400"), live=True), RANGE_TIP
+                ),
+                FormRow(
+                    "seconds_range", tr("Time range, s"), line(tr("not known; for example 1/8000 to 30"), live=True),
+                    RANGE_TIP,
+                ),
                 FormRow(
                     "pace", tr("Time to save, s"), line(tr("not known yet; learnt from a burst or a trail"), live=True),
                     also=(self.take_pace,),
