@@ -82,7 +82,8 @@ def inspect(file: Path, as_json: JsonFlag = False) -> None:
     for key, value in data.items():
         if key == "maps":
             value = ", ".join(str(q["kind"]) for q in maps) if maps else tr("none")
-        typer.echo(shown(f"{key.replace('_', ' '):22} {value}"))
+        known = tr("not known") if value is None or value == "" else value
+        typer.echo(shown(f"{key.replace('_', ' '):22} {known}"))
 
 
 @app.command()

@@ -288,12 +288,12 @@ class MergePage(QWidget):
         assert first is not None
         self.facts.setText(
             tr(
-                "{n} of {shots_count} used\n{width} × {height} px each, ISO {iso:.0f}",
+                "{n} of {shots_count} used\n{width} × {height} px each, {iso}",
                 n=n,
                 shots_count=len(self.chart.shots),
                 width=first.width,
                 height=first.height,
-                iso=first.iso or 0,
+                iso=tr("ISO {iso:.0f}", iso=first.iso) if first.iso else tr("ISO not known"),
             )
         )
         frames = [MergeSteps(s.meta.exposure_s, s.meta.iso) for s in chosen if s.meta]

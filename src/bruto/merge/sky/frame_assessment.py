@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from bruto.catalog import tr
+from bruto.catalog import items, tr
 from bruto.container.quick_metadata import read_quick_metadata
 from bruto.errors import BrutoError
 from bruto.merge.rejection import Rejection, RejectionKind
@@ -197,15 +197,13 @@ def _smooth_starts(used: list[FrameAssessment]) -> None:
             f.start = float(s)
 
 
+def _setting(iso: float | None, seconds: float | None) -> str:
+    speed = tr("ISO {iso:.0f}", iso=iso) if iso else tr("an unknown ISO")
+    return items(speed, tr("{seconds:g} s", seconds=seconds) if seconds else tr("an unknown time"))
+
+
 def _unlike(kind: tuple[Any, ...], usual: tuple[Any, ...]) -> str:
     if kind[:2] != usual[:2]:
         return tr("different phone or lens")
-    iso, seconds = kind[2], kind[3]
-    others = tr("ISO {usual:.0f}, {usual2:g} s", usual=usual[2] or 0, usual2=usual[3] or 0)
-    text = tr(
-        "test shot: ISO {iso:.0f}, {seconds:g} s, the others have {others}",
-        iso=iso or 0,
-        seconds=seconds or 0,
-        others=others,
-    )
+    text = tr("test shot: {own}, the others have {others}", own=_setting(*kind[2:4]), others=_setting(*usual[2:4]))
     return Rejection(RejectionKind.TEST_SHOT, text)
