@@ -92,7 +92,7 @@ class Window(QMainWindow):
         self.keys, self.opener = WindowKeys(self), Opener(self)
         self.open_paths, self.open_shoot = self.opener.paths, self.opener.shoot
         intake, develop = self.page(Task.INTAKE), self.page(Task.CORRECT)
-        self.thumbs = Thumbnails(self.session.render, self.shots.model, intake.board.cards, self.say)
+        self.thumbs = Thumbnails(self.session.small, self.shots.model, intake.board.cards, self.say)
         self._connect(intake, develop)
         self.places.use()
         self.opener.offer_unfinished()

@@ -61,6 +61,7 @@ class Session:
         self.render, self.background = Worker("render", post), Worker("long work", post, Precedence.LONG)
         self.writer = Worker("sidecars", post, Precedence.PAGE)
         self.settings = load_settings()
+        self.small = Worker("small pictures", post, Precedence.PAGE)  # every card has one before a picture is developed
         self.places = Worker("places", post, Precedence.PAGE)  # disks that answer late or never hold nothing else up
         self.starting = InitialEdits(self.settings.start != DEFAULTS, post)
         self.opened = OpenShots(self.render, self.starting)
@@ -139,7 +140,7 @@ class Session:
 
     def idle(self) -> bool:
         """Whether nothing is being made or written; measuring does not count."""
-        some = (self.render, self.background, self.writer, self.plan_editor, self.practice, self.tasks)
+        some = (self.render, self.small, self.background, self.writer, self.plan_editor, self.practice, self.tasks)
         return all(w.idle() for w in some)
 
     def close(self) -> None:
@@ -150,6 +151,7 @@ class Session:
         self.measuring.close()
         self.starting.close()
         self.places.close(0.2)
+        self.small.close()
         self.render.close()
         self.background.close()
         self.bulk.finish()

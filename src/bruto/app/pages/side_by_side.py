@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from bruto.app.host import Host
@@ -17,6 +20,30 @@ from bruto.shoot.shots import Shot
 
 MOST = 4
 """Shots side by side."""
+
+
+BAR = 36
+"""Height of what stands above each picture, pixels."""
+WORTH_TURNING = 1.1
+"""How much larger pictures must be in fewer columns to lie so: lines are easier to compare beside each other."""
+
+
+def columns_for(sizes: Sequence[tuple[int, int]], width: int, height: int) -> int:
+    """In how many columns pictures of these sizes (width, height) are largest in an area.
+
+    >>> columns_for([(4000, 3000)] * 2, 1000, 700), columns_for([(3000, 4000)] * 2, 1000, 700)
+    (2, 2)
+    >>> columns_for([(4000, 1800)] * 2, 1000, 900), columns_for([(4000, 3000)] * 4, 1200, 800)
+    (1, 2)
+    """
+    best, largest = max(1, len(sizes)), 0.0
+    for columns in range(len(sizes), 0, -1):
+        rows = -(-len(sizes) // columns)
+        free = width / columns, max(height / rows - BAR, 1.0)
+        scale = min(min(free[0] / w, free[1] / h) for w, h in sizes)
+        if scale > largest * (WORTH_TURNING if largest else 1.0):
+            best, largest = columns, scale
+    return best
 
 
 class Pane(QWidget):
@@ -103,11 +130,9 @@ class SideBySidePage(QWidget):
         self.leader = None
         wanted = shots[:MOST]
         self.shown = self.panes[: len(wanted)]
-        columns = len(wanted) if len(wanted) < MOST else 2
-        for k, (pane, shot) in enumerate(zip(self.shown, wanted, strict=True)):
-            self.grid.addWidget(pane, k // columns, k % columns)
-            pane.show()
+        for pane, shot in zip(self.shown, wanted, strict=True):
             pane.show_shot(shot)
+        self._lay_out()
         self._rank(wanted)
         if len(wanted) < 2:
             self.hint.setText(tr("Select two to four shots (Ctrl+click) to see them side by side."))
@@ -122,6 +147,18 @@ class SideBySidePage(QWidget):
             )
         if self.shown:
             self.shown[0].stage.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _lay_out(self) -> None:
+        """Lay the panes in as many columns as show the pictures largest."""
+        sizes = [p.stage.shot.seen.oriented_size for p in self.shown if p.stage.shot and p.stage.shot.seen]
+        columns = columns_for(sizes, self.width(), self.height() - self.hint.sizeHint().height())
+        for k, pane in enumerate(self.shown):
+            self.grid.addWidget(pane, k // columns, k % columns)
+            pane.show()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._lay_out()
 
     def _rank(self, shots: list[Shot]) -> None:
         """Fine detail of each, against the one that has most."""

@@ -19,7 +19,7 @@ THUMB_EDGE = 192
 """Longest side of a thumbnail that is kept, pixels."""
 DEVELOPED = "developed"
 BATCH_S = 0.12
-"""Time for which the render thread makes thumbnails in one go, seconds."""
+"""Time for which thumbnails are made in one go, seconds."""
 
 
 class Thumbnails:

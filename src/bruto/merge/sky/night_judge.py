@@ -34,6 +34,8 @@ SHAKEN, LESS_SHARP = 0.7, 0.55
 """Share of the contrast of what stands still, and of that of the sharper frames (their upper quartile), below which a
 frame was moved.
 """
+HEAVIEST = 3.0
+"""Times the usual contrast of an edge by which one counts at most."""
 BRIGHTER = 1.08
 """Times the usual level from which a frame is clouded rather than shaken."""
 SKY_COLUMNS = 24
@@ -82,6 +84,19 @@ def _common(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.
     return np.where(one * other > 0, np.sign(one) * weaker, np.float32(0))
 
 
+def _contrast(fine: NDArray[np.float32], still: NDArray[np.float32], places: NDArray[np.int64]) -> float:
+    """Compute the contrast of a frame at edges that stand still, times theirs.
+
+    A bright star that passes a place slowly would count for thousands of edges: no place counts for more than some
+    others, and none is believed to have more than twice its contrast.
+    """
+    edges = still.ravel()[places]
+    steep = np.maximum(np.abs(edges), 1e-12)
+    weight = np.minimum(steep, HEAVIEST * np.float32(np.median(steep))) * steep
+    found = np.clip(fine.ravel()[places] * np.sign(edges) / steep, -2, 2)
+    return float((weight * found).sum() / weight.sum())
+
+
 class Judge:
     """Frames in order, some at a time; `pace`: seconds from one to the next."""
 
@@ -113,9 +128,7 @@ class Judge:
         still_edges = _common(_fine(middle), _fine(np.partition(stack, rank, axis=0)[rank]))
         edges = np.abs(still_edges)
         strong = np.nonzero((edges > np.percentile(edges[::3, ::3], 99)).ravel())[0]
-        places = still_edges.ravel()[strong]
-        scale = max(float((places**2).sum()), 1e-12)
-        contrasts = map_threads(lambda plane: float((_fine(plane).ravel()[strong] * places).sum()) / scale, planes)
+        contrasts = map_threads(lambda plane: _contrast(_fine(plane), still_edges, strong), planes)
         sharpest = max(float(np.percentile(contrasts, 75)), 1e-6)
         usual = max(float(np.median(middle[::4, ::4])), 1e-6)
         own = list(zip(frames, planes, contrasts, strict=True))[len(frames) - fresh :]
