@@ -25,6 +25,9 @@ STEPS = 5
 """Moments at which a moving star is drawn in an exposure."""
 
 
+SENSOR = Sensor(a=1.6e-3, b=6e-6, gains=(1.9, 1.0, 1.8))
+
+
 @dataclass(frozen=True)
 class Night:
     """What a sequence is like; numbers of frames in `clouded`, `dewed`, `pushed`, `lit` are 0-based."""
@@ -60,7 +63,7 @@ class Night:
     pushed: tuple[int, ...] = ()
     clock: str = "seconds"
     """"exact", "seconds", "equal", "none", "wrong", or "no exif"."""
-    sensor: Sensor = Sensor(a=1.6e-3, b=6e-6, gains=(1.9, 1.0, 1.8))
+    sensor: Sensor = SENSOR
     seed: int = 1
 
     @property
@@ -133,12 +136,8 @@ class Sky:
         start = number * night.pace_s
         points = np.zeros((h, w, 3), np.float32)
         psf = 3.0 if number in night.dewed else night.psf_px
-        shifts = np.zeros((STEPS, 2))
-        if number in night.pushed:
-            shifts = np.cumsum(np.random.default_rng(number).normal(0, 3.0, (STEPS, 2)), axis=0) + [4, 0]
-        for step, shift in enumerate(shifts):
+        for step in range(STEPS):
             places, ahead = self.places(start + night.exposure_s * (step + 0.5) / STEPS)
-            places = places + shift
             inside = ahead & (places > 0).all(axis=1) & (places < [w - 2, h - 2]).all(axis=1)
             x, y = places[inside].T
             i, j = np.floor(y).astype(int), np.floor(x).astype(int)
@@ -165,6 +164,10 @@ class Sky:
         if night.lamp:
             y, x = np.mgrid[:h, :w]
             light = light + (1.5 * np.exp(-((x - 0.8 * w) ** 2 + (y - 0.85 * h) ** 2) / 18))[..., None]
+        if number in night.pushed:  # all of it moves
+            path = np.cumsum(np.random.default_rng(number).normal(0, 2.5, (2 * STEPS, 2)), axis=0) + [2, 0]
+            moved = [cv2.warpAffine(light, np.float32([[1, 0, x], [0, 1, y]]), (w, h), borderMode=1) for x, y in path]
+            light = np.mean(moved, axis=0)
         if number in night.dewed:
             light = cv2.GaussianBlur(light, (0, 0), 2.0)
         return light.astype(np.float32)

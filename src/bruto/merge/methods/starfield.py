@@ -34,7 +34,6 @@ from bruto.merge.resampling import least_light_of, nodes_of, resampled, steep_ti
 from bruto.merge.result import FrameVerdict
 from bruto.merge.sky.arcs import FOUND_PX, catalogue
 from bruto.merge.sky.frame_assessment import FrameAssessment, pace_of, plan, too_few
-from bruto.merge.sky.kernels import middle
 from bruto.merge.sky.mask import EDGE, sky_mask
 from bruto.merge.sky.night_judge import CHUNK, Judge, plane_of
 from bruto.merge.sky.sky_light import sky_light
@@ -122,7 +121,7 @@ def _read(reader: Reader, spool: FrameSpool) -> _Field:
         if chunk and ((len(chunk) >= CHUNK and left >= CHUNK // 2) or left == 0):
             planes = [p for _, p in chunk]
             scale = h / planes[0].shape[0]
-            judge.judge([s for s, _ in chunk], planes, find_spots(middle(np.stack(planes)), scale=scale), len(chunk))
+            judge.judge([s for s, _ in chunk], planes, len(chunk), scale)
             for s, _ in chunk:
                 if not s.why and s.path != first.path:
                     own = first.with_data(spool.get(field.number[s.path]))

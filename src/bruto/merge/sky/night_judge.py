@@ -30,10 +30,24 @@ STEADY_RANK = 0.3
 """Where the light of a place stands among the frames of a chunk that is compared with its middle value: a star is in
 the middle value where it goes slowly, and not in this; what stands still is in both.
 """
-SHAKEN, LESS_SHARP = 0.7, 0.55
-"""Share of the contrast of what stands still, and of that of the sharper frames (their upper quartile), below which a
-frame was moved.
+SLOW_PX = 35
+"""Pixels of a plane over which the light of the sky changes."""
+LESS_SHARP, NOTHING_STANDS = 0.85, 0.7
+"""Share of the contrast of the sharper frames (their upper quartile) below which a frame was moved, and contrast of
+those below which it is noise's: nothing stands still in the frame.
 """
+EDGE_SNR, FEWEST_EDGES, MEDIAN_TO_SIGMA = 4.0, 60, 0.6745
+"""Noise that an edge which stands still stands out by, how many such pixels tell of movement, and the median of the
+absolute values of a normal distribution in its standard deviations.
+"""
+SAME_PX = 1.2
+"""Pixels of the frame within which a spot is one that stands still."""
+UPPER, UNSTEADY = 85, 0.35
+"""Percentile of the contrast of an edge over the frames of a chunk, and by how much of its contrast that may lie above
+the middle: a star that passes slowly has more for some frames, what stands still has less in those that moved.
+"""
+MOST_LIGHT = 8.0
+"""Times that the light of the sky may grow or fall within a chunk, by twilight or the moon."""
 HEAVIEST = 3.0
 """Times the usual contrast of an edge by which one counts at most."""
 BRIGHTER = 1.08
@@ -45,8 +59,18 @@ LEAST_SKY = 0.05
 CHANGED, CLOUD_SHARE = 0.06, 0.2
 """Change of a block's light, as a share of the sky's, that is a cloud's, and the share of such blocks that is too much.
 """
+ROUNDS = 8
+"""Of fitting the even light of the sky."""
 STARS_SEEN, LEAST_STARS = 0.3, 8
 """Share of the stars of a clear frame below which one is clouded, and how many a clear one has to have."""
+SUDDEN, FEWER = 1.5, 0.6
+"""Times the light of the sky in the clear frames before, and share of the usual stars, that together are clouds: the
+moon and twilight come slowly.
+"""
+BRIGHT_RANK, STARS_DIM = 0.15, 0.3
+"""Rank among its stars, as a share of their number, of the star by whose light a frame is judged, and the share of its
+usual light below which clouds took the rest.
+"""
 REMEMBERED = 60
 """Frames whose light is remembered to tell what is usual."""
 LINE_SNR, MOST_LINES = 3.2, 8
@@ -78,23 +102,89 @@ def _fine(plane: NDArray[np.float32]) -> NDArray[np.float32]:
     return plane - cv2.blur(plane, (5, 5))
 
 
+def _coarse(plane: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Find what a plane has that a push leaves: finer than some ten pixels, but no edges."""
+    return cv2.blur(plane, (9, 9)) - cv2.blur(plane, (SLOW_PX, SLOW_PX))
+
+
 def _common(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.float32]:
     """Find the structure that two planes share: the weaker of both where they agree in sign, else none."""
     weaker = np.minimum(np.abs(one), np.abs(other))
     return np.where(one * other > 0, np.sign(one) * weaker, np.float32(0))
 
 
-def _contrast(fine: NDArray[np.float32], still: NDArray[np.float32], places: NDArray[np.int64]) -> float:
-    """Compute the contrast of a frame at edges that stand still, times theirs.
+def moving_of(spots: Spots, fixed: Spots) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return the places and the light of the spots that do not stand still.
 
-    A bright star that passes a place slowly would count for thousands of edges: no place counts for more than some
-    others, and none is believed to have more than twice its contrast.
+    Parameters
+    ----------
+    spots
+        Those of a frame.
+    fixed
+        Those that do not move.
+
+    Returns
+    -------
+    tuple[NDArray[np.float64], NDArray[np.float64]]
+        Places (N, 2) in pixels of the frame; light (N,).
     """
-    edges = still.ravel()[places]
+    from scipy.spatial import cKDTree
+
+    if not len(spots) or not len(fixed):
+        return spots.places, spots.light
+    moves = np.isinf(cKDTree(fixed.places).query(spots.places, distance_upper_bound=SAME_PX)[0])
+    return spots.places[moves], spots.light[moves]
+
+
+def contrasts_of(
+    planes: Sequence[NDArray[np.float32]],
+    fine: NDArray[np.float32],
+    coarse: NDArray[np.float32],
+    places: NDArray[np.int64],
+) -> list[float]:
+    """Measure the contrast of frames at edges that stand still, times the usual.
+
+    Fine edges are measured against coarse ones, which the light of the sky changes and a push leaves. Edges are those
+    that no star made.
+
+    Parameters
+    ----------
+    planes
+        Frames (H, W).
+    fine
+        Fine structure that they share (H, W).
+    coarse
+        Coarse structure that they share (H, W).
+    places
+        Where its edges are, indices of the flat planes.
+
+    Returns
+    -------
+    list[float]
+        Of each frame; 1 where too little stands still.
+    """
+    light = [_contrast(_coarse(plane).ravel()[places], coarse.ravel()[places]) for plane in planes]
+    even = np.clip(light, 1 / MOST_LIGHT, MOST_LIGHT).astype(np.float32)
+    own = np.stack(map_threads(lambda plane: _fine(plane).ravel()[places], planes)) / even[:, None]
+    edges = fine.ravel()[places]
+    upper, middle = np.percentile(own * np.sign(edges), (UPPER, 50), axis=0)
+    steady = upper - middle < UNSTEADY * np.abs(edges)
+    if steady.sum() < FEWEST_EDGES:
+        return [1.0] * len(planes)
+    found = [_contrast(row[steady], edges[steady]) for row in own]
+    return found if np.percentile(found, 75) >= NOTHING_STANDS else [1.0] * len(planes)
+
+
+def _contrast(found: NDArray[np.float32], edges: NDArray[np.float32]) -> float:
+    """Compute the contrast that is found at edges, times theirs: the middle of them, steep ones counting for more."""
+    if not len(edges):
+        return 1.0
     steep = np.maximum(np.abs(edges), 1e-12)
-    weight = np.minimum(steep, HEAVIEST * np.float32(np.median(steep))) * steep
-    found = np.clip(fine.ravel()[places] * np.sign(edges) / steep, -2, 2)
-    return float((weight * found).sum() / weight.sum())
+    weight = np.minimum(steep, HEAVIEST * np.float32(np.median(steep)))
+    times = found * np.sign(edges) / steep
+    order = np.argsort(times)
+    share = np.cumsum(weight[order], dtype=np.float64)
+    return float(times[order[np.searchsorted(share, share[-1] / 2)]])
 
 
 class Judge:
@@ -102,12 +192,15 @@ class Judge:
 
     def __init__(self, pace: float) -> None:
         self.pace = pace
-        self._counts: list[int] = []
+        self._lights: list[NDArray[np.float64]] = []
+        """Of the stars of each frame."""
+        self._clear: list[float] = []
+        """Light of the sky in the frames without clouds."""
         self._sky: NDArray[np.float64] | None = None
         self._low: list[NDArray[np.float32]] = []
 
     def judge(
-        self, frames: Sequence[FrameAssessment], planes: Sequence[NDArray[np.float32]], still: Spots, fresh: int
+        self, frames: Sequence[FrameAssessment], planes: Sequence[NDArray[np.float32]], fresh: int, scale: float = 2.0
     ) -> None:
         """Say of the last `fresh` of some frames, whose spots are known, what is to be said; the others were judged.
 
@@ -117,23 +210,29 @@ class Judge:
             Frames in order of time.
         planes
             See `plane_of`.
-        still
-            Spots of their middle value, which do not move.
         fresh
             How many of the frames are new.
+        scale
+            Pixels of a frame to a pixel of its plane.
         """
         stack = np.stack(planes)
         middle = middle_of(stack)
+        # without the light of the sky, by whose course the ranks would go
+        flat = np.stack(map_threads(lambda plane: plane - cv2.blur(plane, (SLOW_PX, SLOW_PX)), planes))
         rank = max(0, round(STEADY_RANK * len(planes)) - 1)
-        still_edges = _common(_fine(middle), _fine(np.partition(stack, rank, axis=0)[rank]))
-        edges = np.abs(still_edges)
-        strong = np.nonzero((edges > np.percentile(edges[::3, ::3], 99)).ravel())[0]
-        contrasts = map_threads(lambda plane: _contrast(_fine(plane), still_edges, strong), planes)
+        steady = np.partition(flat, rank, axis=0)[rank]
+        fixed = find_spots(steady, scale=scale)
+        usual_flat = middle_of(flat)
+        still = [_common(detail(usual_flat), detail(steady)) for detail in (_fine, _coarse)]
+        edges = np.abs(still[0])
+        noise = float(np.median(edges[edges > 0][::3])) / MEDIAN_TO_SIGMA if edges.any() else 0.0
+        least = max(float(np.percentile(edges[::3, ::3], 99)), EDGE_SNR * noise)
+        contrasts = contrasts_of(list(flat), still[0], still[1], np.nonzero((edges > least).ravel())[0])
         sharpest = max(float(np.percentile(contrasts, 75)), 1e-6)
         usual = max(float(np.median(middle[::4, ::4])), 1e-6)
         own = list(zip(frames, planes, contrasts, strict=True))[len(frames) - fresh :]
         map_threads(lambda each: self._look(*each, middle, sharpest, usual), own)
-        self._judge_sky(list(frames), list(planes), still, fresh)
+        self._judge_sky(list(frames), list(planes), fixed, fresh)
 
     def _look(
         self,
@@ -147,7 +246,7 @@ class Judge:
         """Judge a frame by itself: its `contrast` at edges that stand still, and that of the sharper frames."""
         seen.level = float(np.median(plane[::4, ::4]))
         seen.sharp = contrast / sharpest
-        moved = contrast < SHAKEN or seen.sharp < LESS_SHARP
+        moved = seen.sharp < LESS_SHARP
         if moved and seen.level < BRIGHTER * usual:  # clouds take contrast too, and are light
             text = tr("moved: {sharp:.0f} % of the sharpness of the others", sharp=100 * seen.sharp)
             seen.why = Rejection(RejectionKind.MOVED, text)
@@ -161,7 +260,7 @@ class Judge:
         columns, rows = SKY_COLUMNS, max(4, round(SKY_COLUMNS * height / width))
         if self._sky is None:
             self._sky = np.zeros((rows, columns))
-        for shares in moving:
+        for shares, _ in moving:
             at = np.clip((shares * [columns, rows]).astype(int), 0, [columns - 1, rows - 1])
             np.add.at(self._sky, (at[:, 1], at[:, 0]), 1)
         stars = self._sky > 0.1 * max(float(self._sky.mean()), 0.1)
@@ -171,11 +270,15 @@ class Judge:
         low = [cv2.resize(p, (columns, rows), interpolation=cv2.INTER_AREA) for p in planes]
         self._low = [*self._low, *(p for p, f in zip(low, frames, strict=True) if not f.why)][-REMEMBERED:]
         usual_low = np.median(np.stack(self._low or low), axis=0)
-        usual_level = max(float(np.median(usual_low[sky])), 1e-6)
-        self._counts += [len(p) for p, f in zip(moving, frames, strict=True) if not f.lines and not f.why]
-        usual = max(float(np.percentile(self._counts, 75)), 1.0) if self._counts else 1.0
-        for seen, shares, plane in zip(frames, moving, low, strict=True):
-            seen.cloud = float((np.abs(plane - usual_low)[sky] > CHANGED * usual_level).mean())
+        self._lights += [light for (_, light), f in zip(moving, frames, strict=True) if not f.lines and not f.why]
+        counts = [len(light) for light in self._lights]
+        usual = max(float(np.percentile(counts, 75)), 1.0) if counts else 1.0
+        rank = round(BRIGHT_RANK * usual)
+        bright = float(np.percentile([_ranked(light, rank) for light in self._lights], 75)) if counts else 0.0
+        for seen, (shares, light), plane in zip(frames, moving, low, strict=True):
+            seen.cloud = _uneven(plane, usual_low, sky)
+            level = float(np.median(plane[sky]))
+            before = float(np.median(self._clear[-3:])) if self._clear else level
             if len(seen.lines) > MOST_LINES:
                 seen.lines = ()
             if not seen.why and seen.cloud > CLOUD_SHARE:
@@ -184,9 +287,52 @@ class Judge:
             elif not seen.why and len(shares) < STARS_SEEN * usual and usual >= LEAST_STARS:
                 text = tr("clouds: {share:.0f} % of the stars are visible", share=100 * len(shares) / usual)
                 seen.why = Rejection(RejectionKind.CLOUDED, text)
+            elif not seen.why and usual >= LEAST_STARS and len(shares) < FEWER * usual and level > SUDDEN * before:
+                text = tr(
+                    "clouds: the sky is {times:.1f} times as light as before, with {share:.0f} % of the stars",
+                    times=level / before,
+                    share=100 * len(shares) / usual,
+                )
+                seen.why = Rejection(RejectionKind.CLOUDED, text)
+            elif not seen.why and usual >= LEAST_STARS and _ranked(light, rank) < STARS_DIM * bright:
+                share = 100 * _ranked(light, rank) / bright
+                text = tr("clouds: stars have {share:.0f} % of their usual light", share=share)
+                seen.why = Rejection(RejectionKind.CLOUDED, text)
+            if not seen.why:
+                self._clear.append(level)
 
 
-def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> list[NDArray[np.float64]]:
+def _ranked(light: NDArray[np.float64], rank: int) -> float:
+    """Return the light of a star by its rank, 0 the brightest; 0 where there are fewer."""
+    return float(np.partition(light, -rank - 1)[-rank - 1]) if len(light) > rank else 0.0
+
+
+def _uneven(plane: NDArray[np.float32], usual: NDArray[np.float32], sky: NDArray[np.bool_]) -> float:
+    """Compute the share of the sky whose light is changed in places, as clouds change it.
+
+    What twilight and the moon do is even over the sky or grows towards one side: it is fitted first, with the usual
+    light, by what most of the places agree on (least absolute deviations, by weights; Schlossmacher, JASA 68, 1973).
+    """
+    rows, columns = np.nonzero(sky)
+    h, w = sky.shape
+    terms = np.stack([usual[sky], np.ones(len(rows)), columns / w - 0.5, rows / h - 0.5], axis=1).astype(float)
+    found = plane[sky].astype(float)
+    level = max(float(np.median(found)), 1e-6)
+    weight = np.ones(len(rows))
+    ridge = np.diag([1e-4, 1e-6, 1e-6, 1e-6]) * level**2 * len(rows)
+    start = np.array([1.0, 0.0, 0.0, 0.0])
+    for _ in range(ROUNDS):
+        weighted = terms * weight[:, None]
+        fit = np.linalg.solve(weighted.T @ terms + ridge, weighted.T @ found + ridge @ start)
+        off = np.abs(found - terms @ fit)
+        weight = 1 / np.maximum(off, CHANGED / 6 * level)
+        weight /= weight.mean()
+    return float((off > CHANGED * level).mean())
+
+
+def confirmed(
+    frames: Sequence[FrameAssessment], still: Spots, pace: float
+) -> list[tuple[NDArray[np.float64], NDArray[np.float64]]]:
     """Find where the moving spots of each frame are that a frame before or after shows nearby.
 
     Places are (N, 2), shares of width and height.
@@ -202,17 +348,12 @@ def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> l
 
     Returns
     -------
-    list[NDArray[np.float64]]
-        The spots of each frame that others confirm (N, 2), shares of width and height.
+    list[tuple[NDArray[np.float64], NDArray[np.float64]]]
+        The spots of each frame that others confirm (N, 2), shares of width and height, and their light (N,).
     """
     from scipy.spatial import cKDTree
 
-    moving = []
-    for f in frames:
-        places = f.spots.places
-        if len(places) and len(still):
-            places = places[np.isinf(cKDTree(still.places).query(places, distance_upper_bound=1.2)[0])]
-        moving.append(places)
+    moving, lights = zip(*(moving_of(f.spots, still) for f in frames), strict=True)
     width, height = next((f.spots.size for f in frames if f.spots.size != (0, 0)), (1, 1))
     reach = 1.5 + 2.2 * pace * SIDEREAL * float(np.hypot(width, height)) * USUAL_35MM / DIAGONAL_35MM
     found = []
@@ -221,7 +362,7 @@ def confirmed(frames: Sequence[FrameAssessment], still: Spots, pace: float) -> l
         for other in (k - 2, k - 1, k + 1, k + 2):
             if 0 <= other < len(moving) and len(moving[other]) and len(places):
                 near |= np.isfinite(cKDTree(moving[other]).query(places, distance_upper_bound=reach)[0])
-        found.append(places[near] / [width, height])
+        found.append((places[near] / [width, height], lights[k][near]))
     return found
 
 
@@ -290,7 +431,7 @@ def overview(
             usual = usual or float(np.median([np.median(p) for p in planes]))
             # each preview was made as light as it should look: what clouds do is in parts of it only
             even = [p * np.float32(usual / max(float(np.median(p)), 1e-6)) for p in planes]
-            judge.judge([s for s, _ in chunk], even, find_spots(middle_of(np.stack(even))), len(chunk))
+            judge.judge([s for s, _ in chunk], even, len(chunk))
             for one, plane in chunk:
                 one.level = float(np.median(plane))
             chunk = []

@@ -184,7 +184,6 @@ class NightReader:
         assert self._codes is not None
         codes, scale = self._codes, self._codes.shape[1]
         planes = map_threads(lambda k: self.plane(codes[k], PLANE_EDGE), range(len(self._buffered)))
-        still = find_spots(kernels.middle(np.stack(planes)), scale=scale / planes[0].shape[0])
         new = range(self._carried, len(self._buffered))
         for k in new:
             self._buffered[k].fine = self._looked % max(FINE, len(self.frames) // LEAST_FINE) == 0
@@ -196,7 +195,7 @@ class NightReader:
             seen.spots = find_spots(plane, scale=scale / plane.shape[0])
 
         map_threads(spots, new)
-        self._judge.judge(self._buffered, planes, still, len(self._buffered) - self._carried)
+        self._judge.judge(self._buffered, planes, len(self._buffered) - self._carried, scale / planes[0].shape[0])
 
     def _chunk(self, last: bool) -> Chunk | None:
         """Return a chunk of what is held; None where too few of them are of use, which wait for the next ones."""

@@ -226,6 +226,9 @@ def find_turning(
 
     diagonal = math.hypot(*size)
     focal = (focal_35mm or USUAL_35MM) / DIAGONAL_35MM * diagonal
+    few = BrutoError(tr("These frames show too few stars, or the stars do not move: no pole can be found."))
+    if not frames:
+        raise few
     moving = moving_only(frames)
     # enough movement to tell, little enough to be found again
     order = np.argsort(starts)
@@ -233,7 +236,7 @@ def find_turning(
     apart = [abs(starts[k] - starts[base]) * SIDEREAL * focal for k in range(len(frames))]
     usable = [k for k in range(len(frames)) if apart[k] > 6 and len(moving[k]) >= LEAST_PAIRS]
     if not usable or len(moving[base]) < LEAST_PAIRS:
-        raise BrutoError(tr("These frames show too few stars, or the stars do not move: no pole can be found."))
+        raise few
     first = min(usable, key=lambda k: abs(apart[k] - 25))
     one, other = _brightest(moving[base], BRIGHTEST), _brightest(moving[first], 2 * BRIGHTEST)
     seconds = starts[first] - starts[base]
