@@ -32,7 +32,7 @@ the middle value where it goes slowly, and not in this; what stands still is in 
 """
 SLOW_PX = 35
 """Pixels of a plane over which the light of the sky changes."""
-LESS_SHARP, NOTHING_STANDS = 0.85, 0.7
+LESS_SHARP, NOTHING_STANDS = 0.87, 0.7
 """Share of the contrast of the sharper frames (their upper quartile) below which a frame was moved, and contrast of
 those below which it is noise's: nothing stands still in the frame.
 """
