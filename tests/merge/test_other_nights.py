@@ -11,11 +11,13 @@ import cv2
 import numpy as np
 from benchmarks.other_nights import KINDS, trial
 
+from bruto.container.dng_reader import read_dng
 from bruto.errors import BrutoError
 from bruto.merge.merger import merge
 from bruto.merge.sky.night_judge import CLOUD_SHARE, _coarse, _fine, _uneven, contrasts_of
 from tests.extent import long, share
 from tests.other_nights import Night, save
+from tests.truth import plain_linear
 
 SMALL = {"size": (1008, 756), "focal_px": 770.0}
 HARD = (
@@ -48,6 +50,23 @@ class OtherNights(unittest.TestCase):
             except BrutoError as error:
                 self.fail(str(error))
             self.assertEqual(sum(f.used for f in result.frames), 3)
+
+
+class StarFields(unittest.TestCase):
+    def test_every_good_frame_is_used_and_noise_falls_by_their_root(self) -> None:
+        night = Night(frames=8, ground=False, distortion=0.06, lamp=True, pushed=(5,), seed=55, **SMALL)
+        with TemporaryDirectory() as folder:
+            files = list(save(night, Path(folder)))
+            result = merge("sky", files, Path(folder) / "field.dng")
+            self.assertEqual({Path(f.file).name for f in result.frames if not f.used}, {files[5].name})
+            one, merged = (plain_linear(read_dng(path)) for path in (files[3], result.output))
+        green = (one[0::2, 1::2] + one[1::2, 0::2]) / 2
+        half = cv2.resize(merged[..., 1], green.shape[::-1], interpolation=cv2.INTER_AREA)
+        noise = [
+            float(np.median(np.abs(p - cv2.GaussianBlur(p, (0, 0), 4))[20:180, 20:450]))
+            for p in (green.astype(np.float32), half.astype(np.float32))
+        ]
+        self.assertGreater(noise[0] / noise[1], 0.95 * 7**0.5)
 
 
 class Measures(unittest.TestCase):

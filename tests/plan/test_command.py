@@ -178,6 +178,10 @@ class Contract(unittest.TestCase):
             self.assertEqual(
                 [b["state"] for b in matches["matches"]], ["missing", "missing", "missing", "done", "missing"]
             )
+            nowhere = folder / "nowhere.json"
+            nowhere.write_text(json.dumps(json.loads(plan.read_text()) | {"latitude": 0, "longitude": 0}))
+            ran = CliRunner().invoke(app, ["plan", "list", str(nowhere)])
+            self.assertIn("has no place", str(ran.exception))
             ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(plan)])
             self.assertIsInstance(ran.exception, BrutoError)  # the plan is not written over
             ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(folder / "list.html")])

@@ -346,6 +346,22 @@ def is_still(alignment: Alignment | None) -> bool:
     return alignment.local is None and alignment.radial == 0 and np.array_equal(alignment.homography, np.eye(3))
 
 
+def standing(size: tuple[int, int]) -> Alignment:
+    """Return the alignment of frames that stand still.
+
+    Parameters
+    ----------
+    size
+        Width and height, pixels.
+
+    Returns
+    -------
+    Alignment
+        That of a tripod.
+    """
+    return Alignment(np.eye(3), 0.0, STILL_SHIFT / 2, 0, size, size)
+
+
 def rough(alignment: Alignment) -> str | None:
     """Find why an alignment cannot be trusted, or None.
 

@@ -49,11 +49,15 @@ def _list(
     from bruto.plan.shot_list import shot_list, sky_facts
 
     found = load_plan(plan)
+    if not found.placed and shots is None:
+        raise BrutoError(
+            tr("The plan {name} has no place, on which sun and stars depend. Write its coordinates.", name=plan.name)
+        )
     forecasts = _forecasts(found)
     result: dict[str, Any] = {
         "name": found.name,
         "planned_shots": [asdict(s) for s in found.planned_shots],
-        "forecasts": [_calculated(forecasts, s) for s in found.planned_shots],
+        "forecasts": [_calculated(forecasts, s) for s in found.planned_shots] if found.placed else [],
         "output": None,
     }
     lines = []

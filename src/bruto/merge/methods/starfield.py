@@ -20,11 +20,22 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
-from bruto.align.rigid import pyramid
+from bruto.align.registration import Alignment
+from bruto.align.rigid import Pyramid, pyramid
 from bruto.catalog import tr
 from bruto.develop.strokes import Stroke, painted, strokes_of
 from bruto.errors import BrutoError
-from bruto.merge.frames import align, brightness, check_alike, is_still, load_frame, noise_floor, rough
+from bruto.merge.frames import (
+    Frame,
+    align,
+    brightness,
+    check_alike,
+    is_still,
+    load_frame,
+    noise_floor,
+    rough,
+    standing,
+)
 from bruto.merge.methods.mean import Sums
 from bruto.merge.methods.method import Combined, MergeSteps, Method, MethodOption
 from bruto.merge.methods.trails import usual_first
@@ -84,6 +95,20 @@ def _without_stars(light: NDArray[np.float32]) -> NDArray[np.float32]:
     return cv2.medianBlur(light, 5)
 
 
+def _shift_of(
+    still: NDArray[np.float32], frame: Frame, size: tuple[int, int], floor: float, known: Pyramid
+) -> Alignment:
+    """Find how a frame lies to the ground of the first.
+
+    Where noise and stars are all there is to go by, it stands on its tripod: the judge sees what moved.
+    """
+    try:
+        found = align(still, _without_stars(brightness(frame)), size, floor, known)
+    except BrutoError:
+        return standing(size)
+    return standing(size) if rough(found) else found
+
+
 def _read(reader: Reader, spool: FrameSpool) -> _Field:
     """Read, judge and keep all frames; the ground is summed up on the way."""
     first = reader.reference
@@ -106,8 +131,7 @@ def _read(reader: Reader, spool: FrameSpool) -> _Field:
             frame = first if one.path == first.path else load_frame(one.path)
             one.why = check_alike(first, frame) or "" if frame is not first else ""
             if not one.why and frame is not first:
-                shifts[one.path] = align(still, _without_stars(brightness(frame)), (w, h), floor, known)
-                one.why = rough(shifts[one.path]) or ""
+                shifts[one.path] = _shift_of(still, frame, (w, h), floor, known)
         except BrutoError as error:
             one.why = str(error)
         if not one.why:

@@ -194,6 +194,8 @@ class Judge:
         self.pace = pace
         self._lights: list[NDArray[np.float64]] = []
         """Of the stars of each frame."""
+        self._blind = False
+        """Whether nothing stands still, so that stars alone tell of a push."""
         self._clear: list[float] = []
         """Light of the sky in the frames without clouds."""
         self._sky: NDArray[np.float64] | None = None
@@ -228,6 +230,7 @@ class Judge:
         noise = float(np.median(edges[edges > 0][::3])) / MEDIAN_TO_SIGMA if edges.any() else 0.0
         least = max(float(np.percentile(edges[::3, ::3], 99)), EDGE_SNR * noise)
         contrasts = contrasts_of(list(flat), still[0], still[1], np.nonzero((edges > least).ravel())[0])
+        self._blind = contrasts == [1.0] * len(planes)
         sharpest = max(float(np.percentile(contrasts, 75)), 1e-6)
         usual = max(float(np.median(middle[::4, ::4])), 1e-6)
         own = list(zip(frames, planes, contrasts, strict=True))[len(frames) - fresh :]
@@ -287,6 +290,9 @@ class Judge:
             elif not seen.why and len(shares) < STARS_SEEN * usual and usual >= LEAST_STARS:
                 text = tr("clouds: {share:.0f} % of the stars are visible", share=100 * len(shares) / usual)
                 seen.why = Rejection(RejectionKind.CLOUDED, text)
+            elif not seen.why and self._blind and len(shares) < FEWER * usual and usual >= LEAST_STARS:
+                text = tr("moved or clouded: {share:.0f} % of the stars are visible", share=100 * len(shares) / usual)
+                seen.why = Rejection(RejectionKind.MOVED, text)
             elif not seen.why and usual >= LEAST_STARS and len(shares) < FEWER * usual and level > SUDDEN * before:
                 text = tr(
                     "clouds: the sky is {times:.1f} times as light as before, with {share:.0f} % of the stars",
