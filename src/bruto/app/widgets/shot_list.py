@@ -37,6 +37,8 @@ from bruto.shoot.verdicts import BY_ID
 
 ROW = 82
 THUMB = QSize(72, 54)
+FOLD = 20
+"""Pixels at the right of a name for the triangle of a set."""
 
 
 class ShotModel(QAbstractListModel):
@@ -149,15 +151,16 @@ class _Delegate(QStyledItemDelegate):
         width = box.right() - x - 4
         p.setFont(theme.font(12, bold=True))
         p.setPen(t.color("ink"))
-        title = shot.name
+        folds = first and group.kind != "single"
+        room = width - (FOLD if folds else 0)  # a set has its triangle at the right of the name
         p.drawText(
-            QRect(x, box.top() + 5, width, 16),
+            QRect(x, box.top() + 5, room, 16),
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-            p.fontMetrics().elidedText(title, Qt.TextElideMode.ElideMiddle, width),
+            p.fontMetrics().elidedText(shot.name, Qt.TextElideMode.ElideMiddle, room),
         )
         p.setFont(theme.font(12))
         facts = shot_facts(shot)
-        count = set_title(group) if first and group.kind != "single" else facts[1]
+        count = set_title(group) if folds else facts[1]
         verdict = BY_ID.get(self.model.shoot.verdicts.get(str(shot.main), ""))
         if verdict is not None:
             text = p.fontMetrics().elidedText(verdict.text, Qt.TextElideMode.ElideRight, width)
@@ -171,7 +174,7 @@ class _Delegate(QStyledItemDelegate):
                 Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
                 text,
             )
-        if first and group.kind != "single":
+        if folds:
             p.setPen(t.color("accent"))
             p.drawText(
                 QRect(box.right() - 22, box.top() + 5, 16, 16),
