@@ -280,6 +280,23 @@ class Plans(WindowTest):
         self.reckoned()
         self.assertIsNone(self.calculation.recommendations()["seconds"].assumes)
         self.assertEqual(load_card("Orrery", "Orrery Two").limits, {"seconds": (None, 10.0)})
+        save_card(PhoneCard("Orrery", "Orrery Three", isos=(320.0,), seconds=(1 / 60,)))
+        for model, asked in (("", False), ("Orrery Three", True), ("", False)):  # each assumes the same 30 s
+            self.document.change(make="Orrery" if model else "", model=model)
+            self.reckoned()
+            self.wait(lambda model=model: self.calculation.equipment.phone == model)
+            self.wait(lambda asked=asked: question.value.isVisible() == asked)
+            self.assertEqual("Choose your phone" in question.text.text(), not asked)
+
+    def test_the_name_of_a_town_does_not_move_a_plan_that_has_a_place(self) -> None:
+        notices: list[str] = []
+        self.plan_editor.notice.connect(notices.append)
+        before = self.document.plan.where
+        town = next(t for t in gazetteer().search("s") if abs(t.place.latitude - before.latitude) > 5)
+        self.typed(self.page.side.form.widgets["place"], town.place.name)
+        self.wait(lambda: any("choose it in the list" in n for n in notices))
+        self.assertEqual(self.document.plan.place, town.place.name)
+        self.assertEqual(self.document.plan.where.latitude, before.latitude)
 
     def test_a_place_without_a_night(self) -> None:
         page = self.page

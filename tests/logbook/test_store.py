@@ -111,6 +111,10 @@ class Keeping(StoreTest):
         book.forget_shoot("raw")
         self.assertEqual(book.name_for(self.folder / "autumn" / "deep" / "raw", "raw", ["new"]), "raw")
 
+    def test_a_folder_whose_name_is_no_text_has_a_shoot(self) -> None:
+        folder = self.folder / os.fsdecode(b"raw-\xff")
+        self.assertEqual(self.book().name_for(folder, "raw", ["new"]), "raw")
+
     def test_the_date_of_a_shoot_is_that_of_most_of_its_shots(self) -> None:
         book = self.book()
         undated = [replace(r, taken="") for r in some(8, "burst")]

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import unittest
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -16,7 +18,8 @@ from bruto.errors import BrutoError
 from bruto.merge.merger import merge
 from bruto.merge.sky.night_judge import CLOUD_SHARE, _coarse, _fine, _uneven, contrasts_of
 from tests.extent import long, share
-from tests.other_nights import Night, save
+from tests.other_nights import Night, Sky, save
+from tests.photographs import light_of
 from tests.truth import plain_linear
 
 SMALL = {"size": (1008, 756), "focal_px": 770.0}
@@ -50,6 +53,33 @@ class OtherNights(unittest.TestCase):
             except BrutoError as error:
                 self.fail(str(error))
             self.assertEqual(sum(f.used for f in result.frames), 3)
+
+
+class Odd(unittest.TestCase):
+    """Frames that no night has."""
+
+    def merged(self, change: Callable[[int, np.ndarray], np.ndarray]) -> list[str]:
+        """Reasons of the frames of trails, "" of those that are used."""
+        whole = Sky.frame
+        with (
+            TemporaryDirectory() as folder,
+            mock.patch.object(Sky, "frame", lambda sky, k: change(k, whole(sky, k))),
+        ):
+            files = list(save(Night(frames=8, seed=61, **SMALL), Path(folder)))
+            return [f.reason for f in merge("trails", files, Path(folder) / "out.dng").frames]
+
+    def test_another_scene_and_a_tripod_that_was_turned_are_named(self) -> None:
+        other = cv2.resize(light_of("chelsea"), SMALL["size"]) * np.float32(0.05)
+
+        def change(k: int, frame: np.ndarray) -> np.ndarray:
+            return other if k == 4 else np.roll(frame, (9, 14), (0, 1)) if k == 6 else frame
+
+        reasons = self.merged(change)
+        self.assertEqual([k for k, why in enumerate(reasons) if why], [4, 6])
+        self.assertIn("nothing stands where it does in the others", reasons[4])
+
+    def test_a_cap_on_the_lens_is_no_cloud(self) -> None:
+        self.assertEqual(self.merged(lambda k, frame: np.zeros_like(frame)), [""] * 8)
 
 
 class StarFields(unittest.TestCase):

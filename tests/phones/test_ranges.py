@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import unittest
 
+from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard, written
 from bruto.phones.ranges import TYPICAL, range_of, widened, with_limit
 
@@ -38,6 +39,15 @@ class Ranges(unittest.TestCase):
         both = with_limit(card, "seconds", "least", 1 / 8000)
         self.assertEqual(range_of(both, "seconds").steps[0], 1 / 8000)
         self.assertEqual(both.limits, {"seconds": (1 / 8000, 16.0)})
+
+    def test_ends_that_contradict_each_other(self) -> None:
+        card = with_limit(PhoneCard("Orrery", "Orrery Two"), "seconds", "least", 1 / 100)
+        with self.assertRaises(BrutoError) as caught:
+            with_limit(card, "seconds", "most", 1 / 1000)
+        self.assertIn("Orrery Two", str(caught.exception))
+        by_hand = PhoneCard("Orrery", "Orrery Two", limits={"seconds": (0.01, 0.001), "isos": (400.0, 400.0)})
+        self.assertEqual(range_of(by_hand, "seconds").steps, TYPICAL["seconds"])
+        self.assertEqual(range_of(by_hand, "isos").steps, (400.0,))
 
     def test_a_list_that_was_typed_is_all_there_is(self) -> None:
         card = written(PhoneCard("Orrery", "Orrery Two"), isos=(50.0, 100.0))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import subprocess
 import unittest
 from datetime import date, datetime, timedelta
 from pathlib import Path
@@ -14,14 +15,15 @@ import numpy as np
 
 from bruto.errors import BrutoError
 from bruto.plan import gazetteer as module
-from bruto.plan.gazetteer import Gazetteer, folded, gazetteer
+from bruto.plan.gazetteer import Gazetteer, gazetteer
 from bruto.plan.night import night
 from bruto.plan.place import Place, zone_at
 
-TOWNS = Gazetteer(
+WHOLE = (
     "Großau\t48.0\t16.0\tCET\tOstmark\nGrossau Sud\t-48.5\t-16.25\tUTC\tInner Island\nÖrv\t1.0\t2.0\tUTC\tOstmark\n\n"
-    "grossau\t0\ngrossau sud\t1\nla grande\t0\norv\t2\n"
+    "grossau\t0\ngrossau sud\t1\nla grande\t0\norv\t2\n\n"
 )
+TOWNS = Gazetteer(WHOLE)
 
 
 class Names(unittest.TestCase):
@@ -54,18 +56,35 @@ class World(unittest.TestCase):
         self.assertGreaterEqual(agree, 0.98 * len(some))
 
     def test_a_list_that_cannot_be_made_is_a_message(self) -> None:
+        with (
+            TemporaryDirectory() as folder,
+            mock.patch.dict(os.environ, {"XDG_CACHE_HOME": folder}),
+            mock.patch.object(module.sys, "executable", "/bin/false"),
+            self.assertRaises(BrutoError) as caught,
+        ):
+            module.gazetteer.__wrapped__()
+        self.assertIn("Type the coordinates", str(caught.exception))
+
+    def test_it_is_made_by_a_process_of_its_own_and_made_anew_where_it_is_damaged(self) -> None:
+        with TemporaryDirectory() as folder, mock.patch.dict(os.environ, {"XDG_CACHE_HOME": folder}):
+            kept = module._path()
+            kept.parent.mkdir()
+            kept.write_text(gazetteer()._names[:1000])
+            made = module.gazetteer.__wrapped__()
+            self.assertEqual(made._town(0), gazetteer()._town(0))
+            self.assertEqual(Gazetteer(kept.read_text("utf-8"))._towns, made._towns)
+
+    def test_without_a_place_to_keep_it_is_made_in_memory(self) -> None:
         with TemporaryDirectory() as folder:
             blocked = Path(folder) / "cache"
             blocked.write_text("")
-            with mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(blocked)}), self.assertRaises(BrutoError) as caught:
-                module.gazetteer.__wrapped__()
-            self.assertIn("Type the coordinates", str(caught.exception))
-
-    def test_the_list_is_made_by_a_process_of_its_own(self) -> None:
-        with TemporaryDirectory() as folder, mock.patch.dict(os.environ, {"XDG_CACHE_HOME": folder}):
-            made = module.gazetteer.__wrapped__()
-            self.assertTrue(made.search(gazetteer()._town(0).place.name))
-            self.assertEqual(folded(made._town(0).place.name), folded(gazetteer()._town(0).place.name))
+            made = subprocess.CompletedProcess([], 0, WHOLE.encode())
+            with (
+                mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(blocked)}),
+                mock.patch.object(module.subprocess, "run", return_value=made),
+            ):
+                self.assertEqual(module.gazetteer.__wrapped__().search("orv")[0].place.name, "Örv")
+            self.assertEqual(blocked.read_text(), "")
 
 
 class Zones(unittest.TestCase):

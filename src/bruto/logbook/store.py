@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
@@ -156,16 +157,14 @@ class Logbook(LogbookFile):
         str
             Name that no shoot of another folder has.
         """
-        place = str(folder.resolve())
+        place = os.fsencode(folder.resolve()).decode("utf-8", "backslashreplace")  # names may be no text
         with self.writing() as base:
             base.execute(FOLDERS)
             if found := base.execute("SELECT shoot FROM folder WHERE path = ?", (place,)).fetchone():
                 return str(found[0])
             marks = ", ".join("?" * len(keys))
             known = base.execute(f"SELECT shoot FROM shot WHERE key IN ({marks}) LIMIT 1", tuple(keys)).fetchone()
-            is_same = known is not None and (
-                known[0] == title or str(known[0]).startswith(tr("{title} in ", title=title))
-            )
+            is_same = known is not None and f"{known[0]} ".startswith(f"{title} ")
             name = str(known[0]) if is_same else self._free_name(base, folder, title)
             base.execute("INSERT INTO folder (path, shoot) VALUES (?, ?)", (place, name))
         return name

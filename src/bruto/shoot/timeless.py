@@ -29,7 +29,7 @@ def is_timeless(shot: Shot) -> bool:
     bool
         Whether only its name tells its order.
     """
-    return shot.raw is not None and shot.seen is not None and shot.taken is None
+    return shot.raw is not None and shot.seen is not None and shot.taken is None and not shot.problem
 
 
 def _next_in_name(a: Shot, b: Shot) -> bool:
@@ -43,13 +43,12 @@ def _alike(a: Shot, b: Shot, reports: Mapping[str, SensorReport]) -> bool:
     if a.seen is None or b.seen is None or not _next_in_name(a, b):
         return False
     one, two = a.seen, b.seen
-    same = [
-        (s.model, s.kind, s.oriented_size, s.focal_mm, s.iso, s.exposure_s) for s in (one, two)
-    ]  # a bracket without times tells its exposures, and is found by hand
-    if same[0] != same[1]:
+    # a bracket without times states its exposures, and is made by hand
+    own, other = ((s.model, s.kind, s.oriented_size, s.focal_mm, s.iso, s.exposure_s) for s in (one, two))
+    first, second = reports.get(str(a.main)), reports.get(str(b.main))
+    if own != other or first is None or second is None:
         return False
-    seen = [reports.get(str(s.main)) for s in (a, b)]
-    return seen[0] is not None and seen[1] is not None and likeness(seen[0], seen[1]) >= SAME_VIEW
+    return likeness(first, second) >= SAME_VIEW
 
 
 def with_timeless(sets: Sequence[ShotSet], reports: Mapping[str, SensorReport]) -> list[ShotSet]:

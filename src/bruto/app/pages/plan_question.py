@@ -31,6 +31,7 @@ class PlanQuestion(QWidget):
         super().__init__()
         self.plan_editor = plan_editor
         self.about: Assumption | None = None
+        self.phone = ("", "")
         column = down(self, margins=0, gap=2)
         self.text = Label("", wordWrap=True)
         row = QHBoxLayout()
@@ -46,12 +47,13 @@ class PlanQuestion(QWidget):
         """Ask about what these assume."""
         about = next((r.assumes for r in offered if r.assumes is not None), None)
         self.setVisible(about is not None)
-        if about is None or about == self.about:
+        plan = self.plan_editor.document.plan
+        phone = (plan.make, plan.model) if plan is not None else ("", "")
+        if about is None or (about, phone) == (self.about, self.phone):  # what is being typed stays
             self.about = about
             return
-        self.about = about
-        plan = self.plan_editor.document.plan
-        known = plan is not None and bool(plan.model)
+        self.about, self.phone = about, phone
+        known = bool(phone[1])
         question = QUESTIONS[about.scale, about.end]
         self.text.setText(
             question if known else tr("Choose your phone, or open one of its raws: a typical one is assumed.")

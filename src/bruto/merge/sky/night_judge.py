@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -36,6 +37,8 @@ LESS_SHARP, NOTHING_STANDS = 0.87, 0.7
 """Share of the contrast of the sharper frames (their upper quartile) below which a frame was moved, and contrast of
 those below which it is noise's: nothing stands still in the frame.
 """
+ELSEWHERE = 0.05
+"""Share of that contrast below which what stands still is not where it is in the others."""
 EDGE_SNR, FEWEST_EDGES, MEDIAN_TO_SIGMA = 4.0, 60, 0.6745
 """Noise that an edge which stands still stands out by, how many such pixels tell of movement, and the median of the
 absolute values of a normal distribution in its standard deviations.
@@ -58,6 +61,10 @@ LEAST_SKY = 0.05
 """Share of the blocks that has to show stars, or all of them are looked at."""
 CHANGED, CLOUD_SHARE = 0.06, 0.2
 """Change of a block's light, as a share of the sky's, that is a cloud's, and the share of such blocks that is too much.
+"""
+BLOCK_SNR, STEP_TO_SIGMA = 5.0, 0.954
+"""Noise of a block that its change stands out by, and the median step between neighbours in standard deviations of
+normal noise.
 """
 ROUNDS = 8
 """Of fitting the even light of the sky."""
@@ -251,7 +258,11 @@ class Judge:
         seen.sharp = contrast / sharpest
         moved = seen.sharp < LESS_SHARP
         if moved and seen.level < BRIGHTER * usual:  # clouds take contrast too, and are light
-            text = tr("moved: {sharp:.0f} % of the sharpness of the others", sharp=100 * seen.sharp)
+            text = (
+                tr("moved, or another scene: nothing stands where it does in the others")
+                if seen.sharp < ELSEWHERE
+                else tr("moved: {sharp:.0f} % of the sharpness of the others", sharp=100 * seen.sharp)
+            )
             seen.why = Rejection(RejectionKind.MOVED, text)
         else:
             seen.lines = lines_in(plane - middle)
@@ -273,13 +284,15 @@ class Judge:
         low = [cv2.resize(p, (columns, rows), interpolation=cv2.INTER_AREA) for p in planes]
         self._low = [*self._low, *(p for p, f in zip(low, frames, strict=True) if not f.why)][-REMEMBERED:]
         usual_low = np.median(np.stack(self._low or low), axis=0)
+        steps = np.abs(np.diff(planes[0][::3], axis=1))
+        noise = float(np.median(steps)) / STEP_TO_SIGMA * math.sqrt(low[0].size / planes[0].size)
         self._lights += [light for (_, light), f in zip(moving, frames, strict=True) if not f.lines and not f.why]
         counts = [len(light) for light in self._lights]
         usual = max(float(np.percentile(counts, 75)), 1.0) if counts else 1.0
         rank = round(BRIGHT_RANK * usual)
         bright = float(np.percentile([_ranked(light, rank) for light in self._lights], 75)) if counts else 0.0
         for seen, (shares, light), plane in zip(frames, moving, low, strict=True):
-            seen.cloud = _uneven(plane, usual_low, sky)
+            seen.cloud = _uneven(plane, usual_low, sky, noise)
             level = float(np.median(plane[sky]))
             before = float(np.median(self._clear[-3:])) if self._clear else level
             if len(seen.lines) > MOST_LINES:
@@ -313,8 +326,10 @@ def _ranked(light: NDArray[np.float64], rank: int) -> float:
     return float(np.partition(light, -rank - 1)[-rank - 1]) if len(light) > rank else 0.0
 
 
-def _uneven(plane: NDArray[np.float32], usual: NDArray[np.float32], sky: NDArray[np.bool_]) -> float:
-    """Compute the share of the sky whose light is changed in places, as clouds change it.
+def _uneven(
+    plane: NDArray[np.float32], usual: NDArray[np.float32], sky: NDArray[np.bool_], noise: float = 0.0
+) -> float:
+    """Compute the share of the sky whose light is changed in places, as clouds change it, by more than its `noise`.
 
     What twilight and the moon do is even over the sky or grows towards one side: it is fitted first, with the usual
     light, by what most of the places agree on (least absolute deviations, by weights; Schlossmacher, JASA 68, 1973).
@@ -333,7 +348,7 @@ def _uneven(plane: NDArray[np.float32], usual: NDArray[np.float32], sky: NDArray
         off = np.abs(found - terms @ fit)
         weight = 1 / np.maximum(off, CHANGED / 6 * level)
         weight /= weight.mean()
-    return float((off > CHANGED * level).mean())
+    return float((off > max(CHANGED * level, BLOCK_SNR * noise)).mean())
 
 
 def confirmed(
